@@ -1,0 +1,8 @@
+-- Least rights. The pages read and update the network's tables and add to the log; they can't change or delete an entry,
+-- nor alter a table. The log's reader reads the log and nothing else.
+
+GRANT USAGE ON SCHEMA network, office, field, legacy, quill_log TO quill_pages;
+GRANT SELECT, UPDATE ON ALL TABLES IN SCHEMA network, office, field, legacy TO quill_pages;
+GRANT SELECT, INSERT ON quill_log.change TO quill_pages;
+GRANT USAGE ON SCHEMA quill_log TO quill_reader;
+GRANT SELECT ON quill_log.change TO quill_reader;

@@ -1,0 +1,28 @@
+const shared = {
+  extensionsToTreatAsEsm: [".ts"],
+  transform: {
+    "^.+\\.ts$": [
+      "@swc/jest",
+      { jsc: { parser: { syntax: "typescript" }, target: "es2022" }, module: { type: "es6" } },
+    ],
+  },
+  moduleNameMapper: { "^(\\.{1,2}/.*)\\.js$": "$1" },
+  testEnvironment: "node",
+  testEnvironmentOptions: { customExportConditions: ["source", "node", "node-addons"] },
+  modulePathIgnorePatterns: ["/dist/"],
+};
+
+/** Two kinds of unit test: `core` needs nothing, `database` starts a PostgreSQL of its own on loopback. */
+export default {
+  projects: [
+    { ...shared, displayName: "core", roots: ["<rootDir>/packages/core"], testMatch: ["**/*.test.ts"] },
+    {
+      ...shared,
+      displayName: "database",
+      roots: ["<rootDir>/packages/runtime", "<rootDir>/packages/server", "<rootDir>/packages/cli", "<rootDir>/demo"],
+      testMatch: ["**/*.test.ts"],
+      globalSetup: "<rootDir>/packages/cli/testing/global-setup.js",
+      globalTeardown: "<rootDir>/packages/cli/testing/global-teardown.js",
+    },
+  ],
+};

@@ -1,0 +1,4 @@
+#!/usr/bin/env node
+import { run } from "@loyal-quill/cli";
+
+await run(process.argv);

@@ -1,0 +1,124 @@
+import { people, seedVale } from "@loyal-quill/demo";
+import { hashPassword, type Store } from "@loyal-quill/server";
+import pg from "pg";
+import type { Cluster, Say } from "./cluster/cluster.js";
+import { demoPassword, type Secrets } from "./secrets.js";
+
+/** The databases of the demo and what is needed to reach them. */
+export interface Databases {
+  readonly pages: string;
+  readonly reader: string;
+  readonly store: string;
+  readonly owner: string;
+}
+
+const demoDatabase = "marrow_vale";
+const unfinished = "marrow_vale_unfinished";
+const storeDatabase = "quill_store";
+
+async function withClient<T>(url: string, run: (client: pg.Client) => Promise<T>): Promise<T> {
+  const client = new pg.Client(url);
+  await client.connect();
+  try {
+    return await run(client);
+  } finally {
+    await client.end();
+  }
+}
+
+async function keepRole(client: pg.Client, name: string, password: string): Promise<void> {
+  const { rowCount } = await client.query("SELECT FROM pg_roles WHERE rolname = $1", [name]);
+  const statement = `${rowCount ? "ALTER" : "CREATE"} ROLE ${name} LOGIN NOSUPERUSER NOCREATEDB NOCREATEROLE PASSWORD ${pg.escapeLiteral(password)}`;
+  await client.query(statement);
+}
+
+const databaseExists = async (client: pg.Client, name: string): Promise<boolean> =>
+  ((await client.query("SELECT FROM pg_database WHERE datname = $1", [name])).rowCount ?? 0) > 0;
+
+async function makeDemo(client: pg.Client, cluster: Cluster, secrets: Secrets, now: Date, say: Say): Promise<void> {
+  if (await databaseExists(client, unfinished)) {
+    say("An earlier start was interrupted while it made the demo: the half-made database is removed.");
+    await client.query(`DROP DATABASE ${unfinished} WITH (FORCE)`);
+  }
+  if (await databaseExists(client, demoDatabase)) return;
+  say("Making the demo data of Marrow Vale …");
+  await client.query(`CREATE DATABASE ${unfinished} OWNER vale_owner`);
+  await client.query(`REVOKE ALL ON DATABASE ${unfinished} FROM PUBLIC`);
+  await client.query(`GRANT CONNECT ON DATABASE ${unfinished} TO quill_pages, quill_reader`);
+  const made = await withClient(cluster.url("vale_owner", secrets.owner, unfinished), (owner) => seedVale(owner, now));
+  await client.query(`ALTER DATABASE ${unfinished} RENAME TO ${demoDatabase}`);
+  say(`  ${made.rows} rows and ${made.changes} changes of the last six months.`);
+}
+
+/**
+ * Makes roles, databases and demo data where they are missing.
+ *
+ * @param fresh drop what is there first
+ */
+export async function provision(
+  cluster: Cluster,
+  secrets: Secrets,
+  options: { fresh: boolean; now: Date },
+  say: Say,
+): Promise<Databases> {
+  await withClient(cluster.url("postgres", secrets.postgres, "postgres"), async (client) => {
+    if (options.fresh) {
+      say("Removing the demo data and the store of earlier runs …");
+      for (const name of [demoDatabase, unfinished, storeDatabase])
+        await client.query(`DROP DATABASE IF EXISTS ${name} WITH (FORCE)`);
+    }
+    await keepRole(client, "vale_owner", secrets.owner);
+    await keepRole(client, "quill_pages", secrets.pages);
+    await keepRole(client, "quill_reader", secrets.reader);
+    await keepRole(client, "quill_store", secrets.store);
+    if (!(await databaseExists(client, storeDatabase))) {
+      await client.query(`CREATE DATABASE ${storeDatabase} OWNER quill_store`);
+      await client.query(`REVOKE ALL ON DATABASE ${storeDatabase} FROM PUBLIC`);
+    }
+    await makeDemo(client, cluster, secrets, options.now, say);
+  });
+  return {
+    pages: cluster.url("quill_pages", secrets.pages, demoDatabase),
+    reader: cluster.url("quill_reader", secrets.reader, demoDatabase),
+    store: cluster.url("quill_store", secrets.store, storeDatabase),
+    owner: cluster.url("vale_owner", secrets.owner, demoDatabase),
+  };
+}
+
+/** One line of the list of demo accounts. */
+export interface DemoAccount {
+  readonly email: string;
+  readonly password: string;
+  readonly what: string;
+}
+
+const told: Readonly<Record<string, string>> = {
+  builder: "makes pages, in the workbench",
+  hydrologist: "edits the stations of the Middle Vale",
+  technician: "edits all stations and sensors",
+  "duty-officer": "reads everything, edits bulletins only",
+};
+
+/** Makes the demo's accounts where they are missing, and answers all of them with their passwords. */
+export async function provisionAccounts(store: Store, secrets: Secrets): Promise<DemoAccount[]> {
+  const wanted = people.filter((person) => person.account);
+  await Promise.all(
+    wanted.map(async (person) => {
+      if (await store.account(person.id)) return;
+      await store.keepAccount({
+        id: person.id,
+        email: person.email,
+        name: person.name,
+        passwordHash: await hashPassword(demoPassword(secrets, person.email)),
+        roles: [person.role],
+        attributes: { region_id: person.regionId, team: person.team },
+        active: person.active,
+      });
+    }),
+  );
+  return wanted.map((person) => ({
+    email: person.email,
+    password: demoPassword(secrets, person.email),
+    what: person.active ? `${person.role}: ${told[person.role] ?? ""}` : `${person.role}, switched off`,
+  }));
+}

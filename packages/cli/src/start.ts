@@ -1,0 +1,162 @@
+import { createHash } from "node:crypto";
+import { existsSync } from "node:fs";
+import { mkdir } from "node:fs/promises";
+import { createServer, type Server } from "node:http";
+import path from "node:path";
+import { fileURLToPath } from "node:url";
+import { demoPages } from "@loyal-quill/demo";
+import { type Application, createApplication } from "@loyal-quill/server";
+import { pino } from "pino";
+import { type Cluster, type Say, startCluster } from "./cluster/cluster.js";
+import { barrier } from "./cluster/run-as.js";
+import { type DemoAccount, provision, provisionAccounts } from "./provision.js";
+import { forgetRunning, noteRunning, runningOn } from "./running.js";
+import { secretsOf } from "./secrets.js";
+
+/** A start that can't go on, for a reason that the person can do something about. */
+export class CannotStart extends Error {}
+
+export interface StartOptions {
+  /** Undefined: 4310, or the next free one. */
+  readonly port: number | undefined;
+  /** Undefined: `.data` in the project, or where the database's user can reach. */
+  readonly directory: string | undefined;
+  readonly fresh: boolean;
+  /** Another directory of page files than the demo's. */
+  readonly pages?: string;
+  readonly now?: Date;
+}
+
+export interface Started {
+  readonly address: string;
+  readonly directory: string;
+  readonly accounts: readonly DemoAccount[];
+  /** `postgresql://…` of the demo database's owner. */
+  readonly ownerUrl: string;
+  readonly stop: () => Promise<void>;
+}
+
+const usualPort = 4310;
+const project = fileURLToPath(new URL("../../../", import.meta.url));
+
+/** Where the data lie: as told, or `.data` in the project; as root where the database's own user can reach it. */
+async function dataDirectory(told: string | undefined, say: Say): Promise<string> {
+  const wanted = path.resolve(told ?? path.join(project, ".data"));
+  const closed = await barrier(path.join(wanted, "cluster"));
+  if (closed === undefined) return wanted;
+  if (told !== undefined)
+    throw new CannotStart(
+      `The database's user can't enter ${closed}. Choose another --data directory, or open that one with: chmod o+x ${closed}`,
+    );
+  const other = path.join("/var/lib/loyal-quill", createHash("sha256").update(project).digest("hex").slice(0, 10));
+  say(`The database's user can't enter ${closed}, so the data go to ${other}.`);
+  return other;
+}
+
+const listenOn = (server: Server, port: number): Promise<boolean> =>
+  new Promise((resolve, reject) => {
+    server.once("error", (error: NodeJS.ErrnoException) =>
+      error.code === "EADDRINUSE" ? resolve(false) : reject(error),
+    );
+    server.listen(port, "127.0.0.1", () => resolve(true));
+  });
+
+/** Listens on the port told, or on the first free one from the usual port on. */
+async function listen(server: Server, told: number | undefined, say: Say): Promise<number> {
+  if (told !== undefined) {
+    if (await listenOn(server, told)) return told;
+    throw new CannotStart(
+      `Port ${told} is taken by another program. Choose another one with --port, or leave it out to get a free one.`,
+    );
+  }
+  for (let port = usualPort; port < usualPort + 50; port++) {
+    if (!(await listenOn(server, port))) continue;
+    if (port !== usualPort) say(`Port ${usualPort} is taken by another program: port ${port} is used instead.`);
+    return port;
+  }
+  throw new CannotStart(`No port from ${usualPort} to ${usualPort + 49} is free. Choose one with --port.`);
+}
+
+const workbenchDirectory = (): string | null => {
+  const directory = path.join(project, "packages/workbench/dist");
+  return existsSync(path.join(directory, "index.html")) ? directory : null;
+};
+
+async function serve(
+  application: Application,
+  told: number | undefined,
+  say: Say,
+): Promise<{ server: Server; port: number }> {
+  const server = createServer(application.app);
+  return { server, port: await listen(server, told, say) };
+}
+
+const closeServer = (server: Server): Promise<void> =>
+  new Promise((resolve) => {
+    server.close(() => resolve());
+    server.closeAllConnections();
+  });
+
+async function onlyRun(directory: string, say: Say): Promise<void> {
+  const { running, leftover } = await runningOn(directory);
+  if (running)
+    throw new CannotStart(
+      `Loyal Quill is already running on these data, at ${running.address} (process ${running.pid}). Stop it first, or choose another --data directory.`,
+    );
+  if (leftover) say("The last run was ended without stopping properly: its data are checked and used again.");
+}
+
+/** Starts the demo: a PostgreSQL of its own on loopback, Marrow Vale, the workbench and the pages. */
+export async function startDemo(options: StartOptions, say: Say): Promise<Started> {
+  const directory = await dataDirectory(options.directory, say);
+  await mkdir(directory, { recursive: true, mode: 0o711 });
+  await onlyRun(directory, say);
+  const secrets = await secretsOf(directory);
+  const cluster = await startCluster(path.join(directory, "postgres"), secrets.postgres, say);
+  try {
+    return await startOn(cluster, directory, secrets, options, say);
+  } catch (error) {
+    await cluster.stop();
+    throw error;
+  }
+}
+
+async function startOn(
+  cluster: Cluster,
+  directory: string,
+  secrets: Awaited<ReturnType<typeof secretsOf>>,
+  options: StartOptions,
+  say: Say,
+): Promise<Started> {
+  const databases = await provision(cluster, secrets, { fresh: options.fresh, now: options.now ?? new Date() }, say);
+  const logger = pino(
+    { level: process.env.LOG_LEVEL ?? "warn" },
+    pino.destination({ dest: path.join(directory, "quill.log"), mkdir: true, sync: false }),
+  );
+  const application = await createApplication({
+    databaseUrl: databases.pages,
+    storeUrl: databases.store,
+    logUrl: databases.reader,
+    pages: options.pages ?? fileURLToPath(demoPages),
+    workbench: workbenchDirectory(),
+    signingKey: secrets.signing,
+    name: "Marrow Vale gauge network",
+    logger,
+  });
+  try {
+    const accounts = await provisionAccounts(application.store, secrets);
+    const { server, port } = await serve(application, options.port, say);
+    const address = `http://127.0.0.1:${port}`;
+    await noteRunning(directory, address);
+    const stop = async (): Promise<void> => {
+      await closeServer(server);
+      await application.close();
+      await cluster.stop();
+      await forgetRunning(directory);
+    };
+    return { address, directory, accounts, ownerUrl: databases.owner, stop };
+  } catch (error) {
+    await application.close();
+    throw error;
+  }
+}

@@ -1,0 +1,180 @@
+import Big from "big.js";
+import type { Row, Stored } from "../statements/statement.js";
+import { microseconds } from "../values/instant.js";
+import type { Comparison, Expression, ValueType } from "./expression.js";
+
+/** An attribute of the person who acts: text, number, truth, nothing, or a list of texts. */
+export type Attribute = string | number | boolean | null | readonly string[];
+
+/** The person who acts, as the application that serves the pages knows them. */
+export interface Actor {
+  readonly id: string;
+  readonly name: string;
+  readonly roles: readonly string[];
+  /** Further attributes that conditions may ask for: `actor.region_id`. */
+  readonly attributes: Readonly<Record<string, Attribute>>;
+}
+
+/** What a condition is asked about. */
+export interface Facts {
+  readonly actor: Actor;
+  readonly row: Row;
+  readonly form: Row;
+  readonly now: Date;
+}
+
+/** SQL's three truth values: null is unknown. */
+export type Truth = boolean | null;
+
+const attributeOf = (actor: Actor, name: string): Attribute => {
+  if (name === "id") return actor.id;
+  if (name === "name") return actor.name;
+  if (name === "roles") return actor.roles;
+  return Object.hasOwn(actor.attributes, name) ? (actor.attributes[name] ?? null) : null;
+};
+
+/** A single value in its text form; lists have none. */
+const asText = (value: Attribute | undefined): Stored =>
+  value === null || value === undefined || typeof value === "object" ? null : String(value);
+
+type Scope = Readonly<Record<string, Stored>>;
+
+/** The text form of a part that is a single value. */
+function valueOf(expression: Expression, facts: Facts, scope: Scope): Stored {
+  switch (expression.op) {
+    case "literal":
+      return expression.value === null ? null : String(expression.value);
+    case "column":
+      return facts[expression.from][expression.column.name] ?? null;
+    case "actor":
+      return asText(attributeOf(facts.actor, expression.attribute));
+    case "variable":
+      return scope[expression.name] ?? null;
+    case "now":
+      return facts.now.toISOString().replace("T", " ").replace("Z", "+00");
+    default: {
+      const truth = truthOf(expression, facts, scope);
+      return truth === null ? null : String(truth);
+    }
+  }
+}
+
+/** The members of a part that is a list. */
+export function membersOf(expression: Expression, facts: Facts, scope: Scope = {}): readonly Stored[] {
+  if (expression.op === "list") return expression.members.map((member) => valueOf(member, facts, scope));
+  if (expression.op !== "actor") return [];
+  const list = attributeOf(facts.actor, expression.attribute);
+  return Array.isArray(list) ? (list as readonly string[]) : [];
+}
+
+/** The order of two texts by code point, which is PostgreSQL's under `COLLATE "C"` in UTF-8. */
+function byCodePoint(a: string, b: string): number {
+  const left = [...a];
+  const right = [...b];
+  for (let index = 0; index < Math.min(left.length, right.length); index++) {
+    const order = (left[index]?.codePointAt(0) ?? 0) - (right[index]?.codePointAt(0) ?? 0);
+    if (order !== 0) return order;
+  }
+  return left.length - right.length;
+}
+
+const decimalPattern = /^[+-]?(\d+\.?\d*|\.\d+)(e[+-]?\d{1,4})?$/i;
+const byDecimal = (a: string, b: string): number | null =>
+  decimalPattern.test(a) && decimalPattern.test(b) ? new Big(a.replace(/^\+/, "")).cmp(b.replace(/^\+/, "")) : null;
+
+function byTime(a: string, b: string): number | null {
+  const left = microseconds(a);
+  const right = microseconds(b);
+  if (left === undefined || right === undefined) return null;
+  return left < right ? -1 : Number(left > right);
+}
+
+/** The order of two values of a type, or null when one of them is no value of that type. */
+function order(a: string, b: string, type: ValueType): number | null {
+  switch (type) {
+    case "integer":
+      return /^[+-]?\d{1,18}$/.test(a) && /^[+-]?\d{1,18}$/.test(b) ? byDecimal(a, b) : null;
+    case "decimal":
+    case "float":
+      return byDecimal(a, b);
+    case "date":
+    case "timestamp":
+    case "timestamptz":
+      return byTime(a, b);
+    case "uuid":
+      return byCodePoint(a.toLowerCase(), b.toLowerCase());
+    default:
+      return byCodePoint(a, b);
+  }
+}
+
+function compare(a: Stored, b: Stored, by: Comparison, type: ValueType): Truth {
+  if (a === null || b === null) return null;
+  const result = order(a, b, type);
+  if (result === null) return null;
+  switch (by) {
+    case "==":
+      return result === 0;
+    case "!=":
+      return result !== 0;
+    case "<":
+      return result < 0;
+    case "<=":
+      return result <= 0;
+    case ">":
+      return result > 0;
+    case ">=":
+      return result >= 0;
+  }
+}
+
+/** True if one is true, unknown if none is true but one unknown (SQL's OR over a list). */
+function some(truths: readonly Truth[]): Truth {
+  if (truths.includes(true)) return true;
+  return truths.includes(null) ? null : false;
+}
+
+const negate = (truth: Truth): Truth => (truth === null ? null : !truth);
+
+/**
+ * Evaluates a condition with SQL's three-valued logic (ISO 9075-2, 8.21 search condition): a comparison with null is unknown.
+ *
+ * @returns true, false, or null for unknown; access is given on true only, a check fails on false only
+ */
+export function truthOf(expression: Expression, facts: Facts, scope: Scope = {}): Truth {
+  const inner = (part: Expression): Truth => truthOf(part, facts, scope);
+  switch (expression.op) {
+    case "and":
+      return negate(some([negate(inner(expression.left)), negate(inner(expression.right))]));
+    case "or":
+      return some([inner(expression.left), inner(expression.right)]);
+    case "not":
+      return negate(inner(expression.of));
+    case "is-null":
+      return (valueOf(expression.of, facts, scope) === null) !== expression.negated;
+    case "compare":
+      return compare(
+        valueOf(expression.left, facts, scope),
+        valueOf(expression.right, facts, scope),
+        expression.by,
+        expression.type,
+      );
+    case "in": {
+      const value = valueOf(expression.value, facts, scope);
+      return some(
+        membersOf(expression.list, facts, scope).map((member) => compare(value, member, "==", expression.type)),
+      );
+    }
+    case "some":
+    case "every": {
+      const truths = membersOf(expression.list, facts, scope).map((member) =>
+        truthOf(expression.body, facts, { ...scope, [expression.variable]: member }),
+      );
+      return expression.op === "some" ? some(truths) : negate(some(truths.map(negate)));
+    }
+    default: {
+      const value = valueOf(expression, facts, scope);
+      return value === null ? null : value === "true";
+    }
+  }
+}

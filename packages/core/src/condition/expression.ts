@@ -1,0 +1,64 @@
+import type { Column, Kind } from "../table/model.js";
+
+/** What a part of a condition is worth: decided when the page is loaded. `any` is an attribute of the actor. */
+export type ValueType = Kind | "null" | "list" | "any";
+
+export type Comparison = "==" | "!=" | "<" | "<=" | ">" | ">=";
+
+/** A condition after reading and type checking. `row` and `form` name columns of the page's own table. */
+export type Expression =
+  | { readonly op: "literal"; readonly type: ValueType; readonly value: string | boolean | null }
+  | { readonly op: "column"; readonly from: "row" | "form"; readonly column: Column }
+  | { readonly op: "actor"; readonly attribute: string }
+  | { readonly op: "now" }
+  | { readonly op: "variable"; readonly name: string }
+  | { readonly op: "list"; readonly members: readonly Expression[] }
+  | {
+      readonly op: "compare";
+      readonly by: Comparison;
+      readonly type: ValueType;
+      readonly left: Expression;
+      readonly right: Expression;
+    }
+  | { readonly op: "is-null"; readonly of: Expression; readonly negated: boolean }
+  | { readonly op: "in"; readonly type: ValueType; readonly value: Expression; readonly list: Expression }
+  | { readonly op: "some" | "every"; readonly list: Expression; readonly variable: string; readonly body: Expression }
+  | { readonly op: "and" | "or"; readonly left: Expression; readonly right: Expression }
+  | { readonly op: "not"; readonly of: Expression };
+
+/** A condition of a page: its source in CEL and what was understood. */
+export interface Condition {
+  readonly source: string;
+  readonly expression: Expression;
+  /** The columns of the stored row, and of the form, that it asks for. */
+  readonly rowColumns: readonly string[];
+  readonly formColumns: readonly string[];
+}
+
+/** The parts directly inside an expression. */
+export function partsOf(expression: Expression): readonly Expression[] {
+  switch (expression.op) {
+    case "compare":
+    case "and":
+    case "or":
+      return [expression.left, expression.right];
+    case "in":
+      return [expression.value, expression.list];
+    case "some":
+    case "every":
+      return [expression.list, expression.body];
+    case "not":
+    case "is-null":
+      return [expression.of];
+    case "list":
+      return expression.members;
+    default:
+      return [];
+  }
+}
+
+/** Every part of an expression, itself included, outermost first. */
+export const everyPart = (expression: Expression): Expression[] => [
+  expression,
+  ...partsOf(expression).flatMap(everyPart),
+];

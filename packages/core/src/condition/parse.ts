@@ -1,0 +1,247 @@
+import { type ASTNode, Environment } from "@marcbachmann/cel-js";
+import { suggestion } from "../page/nearest.js";
+import type { Table } from "../table/model.js";
+import { type Comparison, type Condition, type Expression, everyPart, type ValueType } from "./expression.js";
+
+/** Why a condition was not understood, `offset` characters into its source. */
+export interface ConditionProblem {
+  readonly message: string;
+  readonly offset: number;
+}
+
+export type ConditionResult =
+  | { readonly ok: true; readonly condition: Condition }
+  | { readonly ok: false; readonly problem: ConditionProblem };
+
+class NotUnderstood extends Error {
+  constructor(
+    message: string,
+    readonly offset: number,
+  ) {
+    super(message);
+  }
+}
+
+const comparisons: ReadonlySet<string> = new Set(["==", "!=", "<", "<=", ">", ">="]);
+const numbers: ReadonlySet<ValueType> = new Set<ValueType>(["integer", "decimal", "float"]);
+const times: ReadonlySet<ValueType> = new Set<ValueType>(["date", "timestamp", "timestamptz"]);
+const texts: ReadonlySet<ValueType> = new Set<ValueType>(["text", "uuid", "enum"]);
+
+/** The type in which two values can be compared, or undefined. */
+export function commonType(left: ValueType, right: ValueType): ValueType | undefined {
+  if (left === right) return left === "list" || left === "json" || left === "other" ? undefined : left;
+  if (left === "any" || left === "null") return right === "list" ? undefined : right;
+  if (right === "any" || right === "null") return left === "list" ? undefined : left;
+  if (numbers.has(left) && numbers.has(right)) return left === "float" || right === "float" ? "float" : "decimal";
+  // A text that is compared with another kind is read as that kind: row.status == "live", row.installed_on < "2020-01-01".
+  if (left === "text" && (texts.has(right) || times.has(right))) return right;
+  if (right === "text" && (texts.has(left) || times.has(left))) return left;
+  return undefined;
+}
+
+/** The type of a part's value. */
+export function typeOf(expression: Expression): ValueType {
+  switch (expression.op) {
+    case "literal":
+      return expression.type;
+    case "column":
+      return expression.column.type.kind;
+    case "actor":
+    case "variable":
+      return "any";
+    case "now":
+      return "timestamptz";
+    case "list":
+      return "list";
+    default:
+      return "boolean";
+  }
+}
+
+class Reader {
+  private readonly variables: string[] = [];
+
+  constructor(
+    private readonly table: Table,
+    private readonly hasForm: boolean,
+  ) {}
+
+  read(node: ASTNode): Expression {
+    if (comparisons.has(node.op)) return this.comparison(node, node.args as [ASTNode, ASTNode]);
+    switch (node.op) {
+      case "value":
+        return this.literal(node);
+      case "id":
+        return this.name(node, node.args);
+      case ".":
+        return this.member(node, node.args);
+      case "list":
+        return { op: "list", members: node.args.map((each) => this.read(each)) };
+      case "&&":
+      case "||":
+        return { op: node.op === "&&" ? "and" : "or", left: this.truth(node.args[0]), right: this.truth(node.args[1]) };
+      case "!_":
+        return { op: "not", of: this.truth(node.args) };
+      case "in":
+        return this.membership(node, node.args as [ASTNode, ASTNode]);
+      case "-_":
+        return this.negative(node);
+      case "rcall":
+        return this.quantifier(node, node.args);
+      default:
+        throw new NotUnderstood(
+          `"${node.op === "call" ? `${node.args[0]}()` : node.op}" can't be used in a condition.`,
+          node.start,
+        );
+    }
+  }
+
+  /** A part that must be true or false. */
+  truth(node: ASTNode): Expression {
+    const read = this.read(node);
+    const type = typeOf(read);
+    if (type === "boolean" || type === "any") return read;
+    throw new NotUnderstood(`This is of type ${type}; true or false is wanted here.`, node.start);
+  }
+
+  private literal(node: ASTNode): Expression {
+    const value: unknown = node.args;
+    const source = node.input.slice(node.start, node.end);
+    if (value === null) return { op: "literal", type: "null", value: null };
+    if (typeof value === "boolean") return { op: "literal", type: "boolean", value };
+    if (typeof value === "string") return { op: "literal", type: "text", value };
+    if (typeof value === "bigint") return { op: "literal", type: "integer", value: value.toString() };
+    // The digits as written: 0.1 stays one tenth.
+    if (typeof value === "number" && Number.isFinite(value)) return { op: "literal", type: "decimal", value: source };
+    throw new NotUnderstood(`${source} can't be used in a condition.`, node.start);
+  }
+
+  private negative(node: ASTNode): Expression {
+    const of = this.read(node.args as ASTNode);
+    if (of.op !== "literal" || !numbers.has(of.type))
+      throw new NotUnderstood("A minus stands before a number only.", node.start);
+    return { ...of, value: `-${String(of.value)}` };
+  }
+
+  private name(node: ASTNode, name: string): Expression {
+    if (name === "now") return { op: "now" };
+    if (this.variables.includes(name)) return { op: "variable", name };
+    const known = ["row", "actor", "now", ...(this.hasForm ? ["form"] : []), ...this.variables];
+    if (known.includes(name))
+      throw new NotUnderstood(
+        `"${name}" needs a name after it, like ${name}.${name === "actor" ? "roles" : (this.table.columns[0]?.name ?? "id")}.`,
+        node.start,
+      );
+    throw new NotUnderstood(
+      `"${name}" is not known here.${suggestion(name, known)} Known: ${known.join(", ")}.`,
+      node.start,
+    );
+  }
+
+  private member(node: ASTNode, [of, name]: [ASTNode, string]): Expression {
+    if (of.op !== "id") throw new NotUnderstood("Names go one level deep here.", node.pos);
+    if (of.args === "actor") return { op: "actor", attribute: name };
+    const from = of.args;
+    if (from !== "row" && !(from === "form" && this.hasForm)) return this.name(of, of.args);
+    const column = this.table.columns.find((each) => each.name === name);
+    if (column) return { op: "column", from, column };
+    const known = this.table.columns.map((each) => each.name);
+    throw new NotUnderstood(
+      `The table ${this.table.schema}.${this.table.name} has no column "${name}".${suggestion(name, known)}`,
+      node.pos,
+    );
+  }
+
+  private comparison(node: ASTNode, [leftNode, rightNode]: [ASTNode, ASTNode]): Expression {
+    const by = node.op as Comparison;
+    const left = this.read(leftNode);
+    const right = this.read(rightNode);
+    if (by === "==" || by === "!=") {
+      const other = typeOf(left) === "null" ? right : typeOf(right) === "null" ? left : undefined;
+      if (other) return { op: "is-null", of: other, negated: by === "!=" };
+    }
+    const type = this.shared(left, right, rightNode);
+    if (type === "boolean" && by !== "==" && by !== "!=")
+      throw new NotUnderstood("True and false have no order.", node.pos);
+    return { op: "compare", by, type, left, right };
+  }
+
+  /** The common type of two parts; a text beside an enum must be one of its labels. */
+  private shared(left: Expression, right: Expression, place: ASTNode): ValueType {
+    const type = commonType(typeOf(left), typeOf(right));
+    if (!type) throw new NotUnderstood(`A ${typeOf(left)} can't be compared with a ${typeOf(right)}.`, place.start);
+    const [column, literal] = left.op === "column" ? [left, right] : [right, left];
+    if (column.op === "column" && type === "enum" && literal.op === "literal") {
+      const { labels } = column.column.type;
+      const label = String(literal.value);
+      if (!labels.includes(label)) {
+        throw new NotUnderstood(
+          `"${label}" is not one of ${labels.join(", ")}.${suggestion(label, labels)}`,
+          place.start,
+        );
+      }
+    }
+    return type;
+  }
+
+  private membership(node: ASTNode, [valueNode, listNode]: [ASTNode, ASTNode]): Expression {
+    const value = this.read(valueNode);
+    const list = this.read(listNode);
+    if (list.op === "list") {
+      const types = list.members.map((member) => this.shared(value, member, listNode));
+      return { op: "in", type: types[0] ?? typeOf(value), value, list };
+    }
+    if (list.op === "actor") return { op: "in", type: typeOf(value), value, list };
+    throw new NotUnderstood('After "in" stands a list, like ["live", "planned"] or actor.roles.', node.pos);
+  }
+
+  private quantifier(node: ASTNode, [name, of, args]: [string, ASTNode, ASTNode[]]): Expression {
+    const [variableNode, bodyNode] = args;
+    if ((name !== "exists" && name !== "all") || variableNode?.op !== "id" || !bodyNode) {
+      const hint = suggestion(name, ["exists", "all"]);
+      throw new NotUnderstood(
+        `"${name}" can't be used in a condition.${hint} Possible: exists(x, …), all(x, …).`,
+        node.pos,
+      );
+    }
+    const list = this.read(of);
+    if (list.op !== "list" && list.op !== "actor") throw new NotUnderstood(`"${name}" asks a list.`, of.start);
+    const variable = variableNode.args;
+    this.variables.push(variable);
+    const body = this.truth(bodyNode);
+    this.variables.pop();
+    return { op: name === "exists" ? "some" : "every", list, variable, body };
+  }
+}
+
+const environment = new Environment({
+  limits: { maxAstNodes: 400, maxDepth: 40, maxListElements: 200, maxCallArguments: 8 },
+});
+
+/** The first line of the parser's message, without its drawing. */
+const firstLine = (message: string): string => (message.split("\n")[0] ?? message).trim();
+
+/**
+ * Reads a condition written in CEL (Common Expression Language) and checks it against the table.
+ *
+ * @param source at most 400 parts, 40 deep
+ * @param table the table whose columns `row` and `form` name
+ * @param hasForm whether `form` is known at this place
+ */
+export function parseCondition(source: string, table: Table, hasForm: boolean): ConditionResult {
+  try {
+    const expression = new Reader(table, hasForm).truth(environment.parse(source).ast);
+    const columns = (from: "row" | "form"): string[] => [
+      ...new Set(
+        everyPart(expression).flatMap((part) => (part.op === "column" && part.from === from ? [part.column.name] : [])),
+      ),
+    ];
+    return { ok: true, condition: { source, expression, rowColumns: columns("row"), formColumns: columns("form") } };
+  } catch (error) {
+    if (error instanceof NotUnderstood) return { ok: false, problem: { message: error.message, offset: error.offset } };
+    const node = (error as { node?: { pos?: number } }).node;
+    if (error instanceof Error && node)
+      return { ok: false, problem: { message: `${firstLine(error.message)}.`, offset: node.pos ?? 0 } };
+    throw error;
+  }
+}

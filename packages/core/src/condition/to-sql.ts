@@ -1,0 +1,151 @@
+import { type Parameters, quoted, type Stored } from "../statements/statement.js";
+import type { Column } from "../table/model.js";
+import { type Facts, membersOf, truthOf } from "./evaluate.js";
+import { type Comparison, type Condition, type Expression, everyPart, type ValueType } from "./expression.js";
+
+const operators: Readonly<Record<Comparison, string>> = {
+  "==": "=",
+  "!=": "<>",
+  "<": "<",
+  "<=": "<=",
+  ">": ">",
+  ">=": ">=",
+};
+
+const castOf: Partial<Record<ValueType, string>> = {
+  integer: "bigint",
+  decimal: "numeric",
+  float: "double precision",
+  boolean: "boolean",
+  date: "date",
+  timestamp: "timestamp",
+  timestamptz: "timestamptz",
+  time: "time",
+  uuid: "uuid",
+};
+
+const integer = /^[+-]?\d{1,18}$/;
+const forms: Partial<Record<ValueType, RegExp>> = {
+  integer,
+  decimal: /^[+-]?(\d{1,400}\.?\d{0,400}|\.\d{1,400})(e[+-]?\d{1,3})?$/i,
+  float: /^[+-]?(\d{1,400}\.?\d{0,400}|\.\d{1,400})(e[+-]?\d{1,2})?$/i,
+  boolean: /^(true|false)$/,
+  uuid: /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/i,
+  date: /^\d{4}-\d\d-\d\d$/,
+  timestamp: /^\d{4}-\d\d-\d\d[ T]\d\d:\d\d(:\d\d(\.\d{1,6})?)?$/,
+  timestamptz: /^\d{4}-\d\d-\d\d[ T]\d\d:\d\d(:\d\d(\.\d{1,6})?)?(Z|[+-]\d\d(:?\d\d)?)$/,
+};
+
+/** A value that PostgreSQL will take for the type, or null (unknown), so that no attribute of an actor makes a statement fail. */
+function fitting(value: Stored, type: ValueType, column: Column | undefined): Stored {
+  if (value === null) return null;
+  if (type === "enum") return column?.type.labels.includes(value) ? value : null;
+  if (value.includes("\0")) return null;
+  return forms[type]?.test(value) === false ? null : value;
+}
+
+class Writer {
+  constructor(
+    private readonly parameters: Parameters,
+    private readonly facts: Facts,
+    private readonly alias: string,
+  ) {}
+
+  truth(expression: Expression): string {
+    // What does not ask for the stored row is decided here and travels as its result.
+    if (!everyPart(expression).some((part) => part.op === "column" && part.from === "row")) {
+      return this.parameters.add(asStored(truthOf(expression, this.facts)), "boolean");
+    }
+    switch (expression.op) {
+      case "and":
+      case "or":
+        return `(${this.truth(expression.left)} ${expression.op.toUpperCase()} ${this.truth(expression.right)})`;
+      case "not":
+        return `(NOT ${this.truth(expression.of)})`;
+      case "is-null":
+        return `(${this.value(expression.of, "any", undefined)} IS ${expression.negated ? "NOT " : ""}NULL)`;
+      case "compare":
+        return this.compare(expression);
+      case "in":
+        return this.membership(expression);
+      case "some":
+      case "every":
+        return this.quantifier(expression);
+      default:
+        return this.value(expression, "boolean", undefined);
+    }
+  }
+
+  private compare(expression: Expression & { op: "compare" }): string {
+    const { left, right, type, by } = expression;
+    const column = left.op === "column" ? left.column : right.op === "column" ? right.column : undefined;
+    const collation = type === "text" && by !== "==" && by !== "!=" ? ' COLLATE "C"' : "";
+    return `(${this.value(left, type, column)} ${operators[by]} ${this.value(right, type, column)}${collation})`;
+  }
+
+  private membership(expression: Expression & { op: "in" }): string {
+    const column = expression.value.op === "column" ? expression.value.column : undefined;
+    const value = this.value(expression.value, expression.type, column);
+    const members = membersOf(expression.list, this.facts);
+    if (members.length === 0) return this.parameters.add("false", "boolean");
+    return `(${value} IN (${members.map((member) => this.constant(member, expression.type, column)).join(", ")}))`;
+  }
+
+  private quantifier(expression: Expression & { op: "some" | "every" }): string {
+    const members = membersOf(expression.list, this.facts);
+    if (members.length === 0) return this.parameters.add(String(expression.op === "every"), "boolean");
+    const bodies = members.map((member) => this.truth(substituted(expression.body, expression.variable, member)));
+    return `(${bodies.join(expression.op === "some" ? " OR " : " AND ")})`;
+  }
+
+  private constant(value: Stored, type: ValueType, column: Column | undefined): string {
+    const cast = type === "enum" ? (column?.type.cast ?? "text") : (castOf[type] ?? "text");
+    return this.parameters.add(fitting(value, type, column), cast);
+  }
+
+  private value(expression: Expression, type: ValueType, column: Column | undefined): string {
+    if (expression.op === "column" && expression.from === "row") {
+      const name = `${this.alias}.${quoted(expression.column.name)}`;
+      // A text form where two kinds of text meet; char(n) loses its padding as it does on its way to the form.
+      return type === "text" || (type === "enum" && column !== expression.column) ? `${name}::text` : name;
+    }
+    const [value] = membersOf({ op: "list", members: [expression] }, this.facts);
+    return this.constant(value ?? null, type, column);
+  }
+}
+
+const asStored = (truth: boolean | null): Stored => (truth === null ? null : String(truth));
+
+/** The body with a quantifier's variable replaced by one member of its list. */
+function substituted(expression: Expression, variable: string, value: Stored): Expression {
+  const inner = (part: Expression): Expression => substituted(part, variable, value);
+  switch (expression.op) {
+    case "variable":
+      return expression.name === variable ? { op: "literal", type: "any", value } : expression;
+    case "compare":
+    case "and":
+    case "or":
+      return { ...expression, left: inner(expression.left), right: inner(expression.right) };
+    case "in":
+      return { ...expression, value: inner(expression.value), list: inner(expression.list) };
+    case "some":
+    case "every":
+      return { ...expression, list: inner(expression.list), body: inner(expression.body) };
+    case "not":
+    case "is-null":
+      return { ...expression, of: inner(expression.of) };
+    case "list":
+      return { ...expression, members: expression.members.map(inner) };
+    default:
+      return expression;
+  }
+}
+
+/**
+ * Writes a condition as a predicate of a WHERE clause, with the same meaning as `truthOf`.
+ *
+ * @param parameters where its values go; the text depends on the actor only through the length of the actor's lists
+ * @param alias the table's alias in the statement
+ */
+export const predicate = (condition: Condition, parameters: Parameters, facts: Facts, alias: string): string =>
+  new Writer(parameters, facts, alias).truth(condition.expression);

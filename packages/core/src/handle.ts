@@ -1,0 +1,174 @@
+import type { Facts } from "./condition/evaluate.js";
+import { list } from "./list.js";
+import { open } from "./open.js";
+import type { Outcome } from "./outcome.js";
+import type { Page } from "./page/page.js";
+import { type RecordedRequest, Recorder } from "./recording.js";
+import type { PageRequest, PageResponse, Surroundings } from "./request.js";
+import type { Operation } from "./round-trip.js";
+import { save } from "./save.js";
+import { type Database, DatabaseAway, DatabaseRefusal } from "./statements/statement.js";
+import { mayOpen } from "./steps/access.js";
+import { answer } from "./steps/answer.js";
+import { readKey } from "./steps/key.js";
+import { type Route, route, type Site } from "./steps/route.js";
+
+/** An answer with the record of how it came about. `recorded` is null where the address belongs to no page. */
+export interface Handled {
+  readonly response: PageResponse;
+  readonly recorded: RecordedRequest | null;
+}
+
+/** The database, with every statement remembered by the recorder. */
+const watched = (database: Database, recorder: Recorder): Database => ({
+  async run(statement) {
+    try {
+      const rows = await database.run(statement);
+      recorder.statement(statement, rows.length);
+      return rows;
+    } catch (error) {
+      recorder.statement(statement, 0);
+      throw error;
+    }
+  },
+});
+
+/** Refusals that are the server's state and not a bug: it is starting, stopping, full, read-only, too slow, or out of turn. */
+const isAway = (error: unknown): boolean =>
+  error instanceof DatabaseAway || (error instanceof DatabaseRefusal && /^(08|25|40|53|55|57|58)/.test(error.sqlState));
+
+class RoundTrip {
+  key: readonly string[] | null = null;
+  readonly recorder: Recorder;
+  private readonly surroundings: Surroundings;
+
+  constructor(
+    private readonly request: PageRequest,
+    surroundings: Surroundings,
+  ) {
+    this.recorder = new Recorder(surroundings.elapsed);
+    this.surroundings = { ...surroundings, database: watched(surroundings.database, this.recorder) };
+  }
+
+  async outcome(route: Route): Promise<Outcome> {
+    if (route.kind === "nowhere") return { kind: "not-found", code: "no-such-address", page: null, because: null };
+    if (route.kind === "unsound") {
+      this.recorder.note("route", [{ name: "page", value: route.name }], "the page file does not fit the table");
+      return { kind: "failed", code: "page-unsound", page: null, because: null };
+    }
+    if (route.kind === "method-not-allowed") {
+      this.recorder.note("route", [{ name: "method", value: this.request.method }], `the address takes ${route.allow}`);
+      return { kind: "refused", code: "method-not-allowed", page: route.page, because: null, allow: route.allow };
+    }
+    const { page, operation } = route;
+    this.recorder.note("route", [
+      { name: "page", value: page.name },
+      { name: "operation", value: operation },
+    ]);
+    try {
+      return await this.beyondRoute(page, operation, route.keySegments);
+    } catch (error) {
+      if (!isAway(error)) throw error;
+      this.recorder.note(operation === "save" ? "write" : "load", [], (error as Error).message);
+      return { kind: "failed", code: "database-away", page, because: null };
+    }
+  }
+
+  private async beyondRoute(page: Page, operation: Operation, segments: readonly string[]): Promise<Outcome> {
+    if (operation !== "list") {
+      const read = readKey(page, segments);
+      if (!read.ok) {
+        this.recorder.note("key", [{ name: "typed", value: segments.join("/") }], read.reason);
+        return { kind: "refused", code: "malformed-key", page, because: null };
+      }
+      this.key = read.key;
+      this.recorder.note(
+        "key",
+        page.key.map((column, index) => ({
+          name: column.name,
+          value: read.key[index] ?? null,
+          note: column.type.shown,
+        })),
+      );
+    }
+    const facts = this.access(page);
+    if ("kind" in facts) return facts;
+    const { request, recorder, surroundings } = this;
+    switch (operation) {
+      case "list":
+        return list(page, request, facts, recorder, surroundings);
+      case "open":
+        return open(page, this.key ?? [], request, facts, recorder, surroundings);
+      case "save": {
+        const { body } = request;
+        if (body && "text" in body)
+          return save(page, this.key ?? [], body.text, request, facts, recorder, surroundings);
+        const code = body?.refused ?? "wrong-content-type";
+        recorder.note("read", [], code);
+        return { kind: "refused", code, page, because: null };
+      }
+    }
+  }
+
+  /** The facts that conditions are asked about, or the refusal of a person who may not open the page. */
+  private access(page: Page): Facts | Outcome {
+    const { actor, at } = this.request;
+    if (!actor) {
+      this.recorder.note("access", [], "nobody is signed in");
+      return { kind: "refused", code: "signed-out", page, because: null };
+    }
+    const facts = { actor, now: at, row: {}, form: {} };
+    const opens = mayOpen(page, facts);
+    const values = [
+      { name: "actor", value: actor.name, note: actor.roles.join(", ") },
+      { name: "open", value: page.access.open?.source ?? "everybody who is signed in", note: String(opens) },
+      ...(page.access.rows ? [{ name: "rows", value: page.access.rows.source, note: "in every WHERE" }] : []),
+      ...(page.access.edit ? [{ name: "edit", value: page.access.edit.source, note: "in the save's WHERE" }] : []),
+    ];
+    if (opens === true) {
+      this.recorder.note("access", values);
+      return facts;
+    }
+    this.recorder.note("access", values, "the open condition does not hold");
+    return { kind: "refused", code: "may-not-open", page, because: null };
+  }
+}
+
+const operationOf = (matched: Route, method: string): Operation =>
+  matched.kind === "page" ? matched.operation : method === "POST" ? "save" : "open";
+
+/**
+ * Takes one request through the round trip.
+ *
+ * @returns the answer and its record; rejects only for a bug, never for what a person sent or for a database that is away
+ */
+export async function handle(site: Site, request: PageRequest, surroundings: Surroundings): Promise<Handled> {
+  const matched = route(site, request.method, request.path);
+  const trip = new RoundTrip(request, surroundings);
+  const outcome = await trip.outcome(matched);
+  const response = answer(outcome, request, surroundings.signer);
+  if (matched.kind === "nowhere") return { response, recorded: null };
+  const operation = operationOf(matched, request.method);
+  if (operation === "save" && (outcome.kind === "saved" || outcome.kind === "unchanged")) {
+    trip.recorder.note("answer", [
+      { name: "status", value: String(response.status) },
+      { name: "location", value: response.headers.location ?? null },
+    ]);
+  }
+  const { actor } = request;
+  const recorded: RecordedRequest = {
+    id: request.id,
+    at: request.at.toISOString(),
+    operation,
+    method: request.method,
+    path: request.path,
+    page: matched.kind === "unsound" ? matched.name : matched.page.name,
+    actor: actor && { id: actor.id, name: actor.name },
+    key: trip.key,
+    outcome: outcome.kind,
+    status: response.status,
+    ms: trip.recorder.total(),
+    steps: trip.recorder.steps,
+  };
+  return { response, recorded };
+}

@@ -1,0 +1,137 @@
+import { tokenName } from "../page/bind.js";
+import { recordAddress } from "../page/path.js";
+import type { FieldView, FormView } from "../steps/prefill.js";
+import { document, type Frame } from "./layout.js";
+import { attributes, html, type Markup } from "./markup.js";
+
+/** The id of a field's control: by place, since a column's name may hold what an id may not. */
+const idOf = (index: number): string => `field-${index + 1}`;
+
+const describedBy = (view: FieldView, id: string): string | null =>
+  [
+    view.field.help && `${id}-help`,
+    view.field.unit && `${id}-unit`,
+    view.problems.length > 0 && `${id}-problem`,
+    view.conflict && `${id}-conflict`,
+  ]
+    .filter(Boolean)
+    .join(" ") || null;
+
+const inputModes: Partial<Record<string, string>> = { integer: "numeric", decimal: "decimal", float: "decimal" };
+
+function select(view: FieldView, common: Readonly<Record<string, string | true | null | false>>): Markup {
+  const empty = view.field.column.nullable || view.text === "" ? html`<option value="">–</option>` : null;
+  const options = view.options.map(
+    ({ value, label }) => html`<option${attributes({ value, selected: value === view.text })}>${label}</option>`,
+  );
+  return html`<select${attributes(common)}>${empty}${options}</select>`;
+}
+
+function input(view: FieldView, id: string): Markup {
+  const { field, control, text } = view;
+  const common = {
+    id,
+    name: field.column.name,
+    "aria-describedby": describedBy(view, id),
+    "aria-invalid": view.problems.length > 0 ? "true" : null,
+    // An old record without the value must stay repairable elsewhere, so only what is there may not be emptied.
+    required: control !== "check-box" && text !== "" && field.rules.some((rule) => rule.rule === "required"),
+  };
+  switch (control) {
+    case "multi-line":
+      // The line break after the tag is dropped by the parser (HTML, 13.2.6.4.7); without it the text's own first one would be.
+      return html`<textarea${attributes({ ...common, rows: "5" })}>
+${text}</textarea>`;
+    case "choice":
+      return select(view, common);
+    case "check-box":
+      return html`<input${attributes({ ...common, type: "checkbox", value: "true", checked: text === "true" })}>`;
+    case "date":
+      return html`<input${attributes({ ...common, type: "date", value: text, max: "9999-12-31" })}>`;
+    case "date-time":
+      return html`<input${attributes({ ...common, type: "datetime-local", value: text, step: text.includes(".") ? "0.001" : "1" })}>`;
+    case "number":
+      return html`<input${attributes({ ...common, type: "text", inputmode: inputModes[field.column.type.kind] ?? "decimal", value: text, class: "figure", autocomplete: "off" })}>`;
+    case "text":
+      return html`<input${attributes({ ...common, type: "text", value: text, autocomplete: "off" })}>`;
+  }
+}
+
+function conflictNote(view: FieldView, id: string): Markup | null {
+  if (!view.conflict) return null;
+  const { stored, by, at } = view.conflict;
+  const who = by ? html` by ${by}${at ? html` at ${at}` : null}` : null;
+  return html`<p class="conflict" id="${id}-conflict">Stored now${who}: <q>${stored}</q></p>`;
+}
+
+function readOnlyText(view: FieldView): string {
+  if (view.control === "check-box") return view.text === "true" ? "Yes" : "No";
+  return view.options.find((option) => option.value === view.text)?.label ?? (view.text === "" ? "–" : view.text);
+}
+
+function fieldBlock(view: FieldView, index: number, locked: boolean): Markup {
+  const id = idOf(index);
+  const { field } = view;
+  const unit = field.unit && html`<span class="unit" id="${id}-unit">${field.unit}</span>`;
+  const help = field.help && html`<p class="help" id="${id}-help">${field.help}</p>`;
+  if (locked || field.readOnly) {
+    return html`<div class="field fixed" data-field="${field.column.name}"><span class="label" id="${id}-label">${field.label}</span>${help}<div class="control"><span class="value" role="group" aria-labelledby="${id}-label">${readOnlyText(view)}</span>${unit}</div></div>`;
+  }
+  const problems =
+    view.problems.length > 0 ? html`<p class="problem" id="${id}-problem">${view.problems.join(" ")}</p>` : null;
+  const wrong = view.problems.length > 0 || view.conflict ? " wrong" : "";
+  const label = html`<label for="${id}">${field.label}</label>`;
+  if (view.control === "check-box") {
+    return html`<div class="field${wrong}" data-field="${field.column.name}"><div class="control box">${input(view, id)}${label}${unit}</div>${help}${problems}${conflictNote(view, id)}</div>`;
+  }
+  return html`<div class="field${wrong}" data-field="${field.column.name}">${label}${help}<div class="control">${input(view, id)}${unit}</div>${problems}${conflictNote(view, id)}</div>`;
+}
+
+/** What is wrong, above the form, each line a link to its field (WCAG 2.2, 3.3.1). */
+function summary(view: FormView): Markup | null {
+  const lines = [
+    ...view.problems,
+    ...view.conflicts.map(({ field }) => ({
+      field,
+      message: `${view.fields.find((each) => each.field.column.name === field)?.field.label ?? field} was changed by someone else since you opened this form.`,
+    })),
+  ];
+  if (lines.length === 0) return null;
+  const heading =
+    view.conflicts.length > 0
+      ? "Someone else changed the same"
+      : lines.length === 1
+        ? "One thing to put right"
+        : `${lines.length} things to put right`;
+  const list = lines.map(({ field, message }) => {
+    const index = view.fields.findIndex((each) => each.field.column.name === field && !each.field.readOnly);
+    return index < 0 ? html`<li>${message}</li>` : html`<li><a href="#${idOf(index)}">${message}</a></li>`;
+  });
+  const advice =
+    view.conflicts.length > 0
+      ? "Nothing was saved. Both values stand at the field: keep yours or type the other, then press Update again."
+      : "Nothing was saved. What you typed is still here.";
+  return html`<section class="summary" role="alert" tabindex="-1" autofocus aria-labelledby="summary-heading"><h2 id="summary-heading">${heading}</h2><ul>${list}</ul><p>${advice}</p></section>`;
+}
+
+const keyLine = (view: FormView): Markup =>
+  html`<dl class="key">${view.page.key.map((column, index) => html`<div><dt>${column.name}</dt><dd>${view.key[index] ?? ""}</dd></div>`)}</dl>`;
+
+/** The edit page of one record. */
+export function formPage(view: FormView, frame: Frame): string {
+  const { page } = view;
+  const list = `${frame.base}${page.path.list}`;
+  const locked = view.locked !== null;
+  const action = `${frame.base}${recordAddress(page.path, view.key)}/edit`;
+  const fields = view.fields.map((field, index) => fieldBlock(field, index, locked));
+  const form = locked
+    ? html`<div class="sheet">${fields}</div><p class="actions"><a href="${list}">Back to ${page.plural}</a></p>`
+    : html`<form class="sheet" method="post" action="${action}"><input type="hidden" name="${tokenName}" value="${view.token}">${fields}<p class="actions"><button>Update</button><a href="${list}">Cancel</a></p></form>`;
+  const wrong = view.problems.length > 0 || view.conflicts.length > 0;
+  const main = html`<nav class="back" aria-label="Way back"><a href="${list}">${page.plural}</a></nav>
+<h1>${view.title}</h1>${keyLine(view)}
+${view.notice && html`<p class="said" role="status">${view.notice}</p>`}
+${view.locked !== null && html`<p class="locked" role="status">${view.locked}</p>`}
+${summary(view)}${form}`;
+  return document(frame, wrong ? `Put right: ${view.title}` : view.title, main);
+}

@@ -1,0 +1,47 @@
+import { html, type Markup } from "./markup.js";
+
+/** What stands around every served page: handed in by the application that serves it. */
+export interface Frame {
+  /** Where the pages are mounted: empty, or a path like `/records`. */
+  readonly base: string;
+  /** The application's name, in the header. */
+  readonly application: string;
+  /** Where the header's name leads. */
+  readonly home: string;
+  /** BCP 47. */
+  readonly language: string;
+  readonly person: { readonly name: string } | null;
+  /** A form in the header that signs the person out. */
+  readonly signOut: { readonly action: string; readonly token: string } | null;
+  /** The address of the style sheet. */
+  readonly styleSheet: string;
+}
+
+function personLine(frame: Frame): Markup | null {
+  if (!frame.person) return null;
+  const signOut =
+    frame.signOut &&
+    html`<form method="post" action="${frame.signOut.action}"><input type="hidden" name="token" value="${frame.signOut.token}"><button class="plain">Sign out</button></form>`;
+  return html`<div class="person"><span>${frame.person.name}</span>${signOut}</div>`;
+}
+
+/** A whole document (HTML, 13.1) around a main part. */
+export function document(frame: Frame, title: string, main: Markup): string {
+  return html`<!doctype html>
+<html lang="${frame.language}" dir="ltr">
+<head>
+<meta charset="utf-8">
+<meta name="viewport" content="width=device-width, initial-scale=1">
+<meta name="color-scheme" content="light dark">
+<title>${title} · ${frame.application}</title>
+<link rel="stylesheet" href="${frame.styleSheet}">
+<link rel="icon" href="data:,">
+</head>
+<body>
+<a class="skip" href="#main">Skip to the content</a>
+<header><a class="home" href="${frame.home}">${frame.application}</a>${personLine(frame)}</header>
+<main id="main" tabindex="-1">${main}</main>
+</body>
+</html>
+`.text;
+}

@@ -1,0 +1,79 @@
+/** The style sheet of the served pages: one file, nothing fetched, both colour schemes, readable without it. */
+export const styleSheet = `:root {
+  color-scheme: light dark;
+  --paper: #f7f9f9; --raised: #ffffff; --ink: #1b2a3d; --soft: #4c5b6c; --rule: #c3ccd3; --control: #75828f;
+  --live: #14655c; --live-ground: #e3efec; --refuse: #b0301c; --refuse-ground: #fbeae6; --draft: #7a5200; --draft-ground: #f7eed9;
+}
+@media (prefers-color-scheme: dark) {
+  :root {
+    --paper: #1a2129; --raised: #212a33; --ink: #e3e9ee; --soft: #a9b6c2; --rule: #3c4955; --control: #8494a2;
+    --live: #72c6b7; --live-ground: #1c3835; --refuse: #ff9b87; --refuse-ground: #43231e; --draft: #e0b565; --draft-ground: #3a301c;
+  }
+}
+* { box-sizing: border-box; }
+html { font: 1rem/1.5 "Alegreya Sans", "Gill Sans", Candara, Optima, "Noto Sans", system-ui, sans-serif; background: var(--paper); color: var(--ink); }
+body { margin: 0; min-height: 100vh; }
+a { color: var(--live); text-underline-offset: .15em; }
+:focus-visible { outline: 3px solid var(--live); outline-offset: 2px; }
+main:focus { outline: none; }
+.skip { position: absolute; left: -999px; }
+.skip:focus { left: 1rem; top: .5rem; background: var(--raised); padding: .25rem .5rem; z-index: 1; }
+.unseen { position: absolute; width: 1px; height: 1px; overflow: hidden; clip-path: inset(50%); white-space: nowrap; }
+header { display: flex; flex-wrap: wrap; justify-content: space-between; gap: .5rem 2rem; padding: .6rem 1.5rem; border-bottom: 1px solid var(--rule); }
+header .home { color: var(--ink); font-weight: 700; text-decoration: none; }
+header .home:hover { text-decoration: underline; }
+.person, .person form { display: flex; gap: 1rem; align-items: baseline; color: var(--soft); }
+main { max-width: 62rem; margin: 0 auto; padding: 1.25rem 1.5rem 4rem; }
+h1 { font-size: 1.7rem; line-height: 1.2; margin: .25rem 0 .5rem; overflow-wrap: anywhere; }
+h2 { font-size: 1.15rem; margin: 0 0 .25rem; }
+.back { font-size: .95rem; }
+.back a::before { content: "← "; }
+dl.key { display: flex; gap: 0 1.5rem; flex-wrap: wrap; margin: 0 0 1rem; color: var(--soft); }
+dl.key div { display: flex; gap: .5rem; }
+dl.key dd { margin: 0; color: var(--ink); font-family: "Fira Mono", ui-monospace, "DejaVu Sans Mono", monospace; overflow-wrap: anywhere; }
+.sheet { max-width: 38rem; display: grid; gap: 1.1rem; }
+.field { display: grid; gap: .2rem; align-content: start; }
+.field label, .field .label { font-weight: 700; }
+.help { margin: 0; color: var(--soft); }
+.control { display: flex; gap: .6rem; align-items: baseline; }
+.control.box { align-items: center; }
+.unit { color: var(--soft); }
+input, select, textarea, button { font: inherit; color: inherit; }
+input:not([type=checkbox]), select, textarea { background: var(--raised); border: 1px solid var(--control); border-radius: 0; padding: .35rem .5rem; max-width: 100%; }
+.sheet input:not([type=checkbox]):not(.figure):not([type=date]):not([type=datetime-local]), textarea { width: 100%; }
+select { max-width: 100%; min-height: 2.3rem; }
+input[type=checkbox] { width: 1.35rem; height: 1.35rem; accent-color: var(--live); margin: 0; }
+input.figure { width: 10rem; }
+.figure, .value { font-variant-numeric: tabular-nums; }
+input.figure, textarea, .fixed .value { font-family: "Fira Mono", ui-monospace, "DejaVu Sans Mono", monospace; font-size: .95em; }
+.fixed .value { white-space: pre-wrap; overflow-wrap: anywhere; }
+textarea { resize: vertical; min-height: 5rem; }
+.wrong input, .wrong select, .wrong textarea { border-color: var(--refuse); border-width: 2px; }
+.problem { margin: 0; color: var(--refuse); font-weight: 700; }
+.conflict { margin: 0; color: var(--draft); }
+.conflict q, dl.typed dd { font-family: "Fira Mono", ui-monospace, "DejaVu Sans Mono", monospace; white-space: pre-wrap; overflow-wrap: anywhere; }
+.summary { border-left: 4px solid var(--refuse); background: var(--refuse-ground); padding: .75rem 1rem; margin: 0 0 1.25rem; max-width: 38rem; }
+.summary ul { margin: 0 0 .5rem; padding-left: 1.2rem; }
+.summary a { color: var(--refuse); }
+.summary p { margin: 0; }
+.said, .locked { border-left: 4px solid var(--live); background: var(--live-ground); padding: .5rem 1rem; margin: 0 0 1rem; max-width: 38rem; overflow-wrap: anywhere; }
+.locked { border-color: var(--draft); background: var(--draft-ground); }
+.actions { display: flex; gap: 1.25rem; align-items: center; margin: .5rem 0 0; }
+button { background: var(--live); color: var(--paper); border: 1px solid var(--live); border-radius: 0; padding: .4rem 1.1rem; font-weight: 700; cursor: pointer; }
+button.plain { background: none; border: 0; color: var(--live); padding: 0; font-weight: 400; text-decoration: underline; text-underline-offset: .15em; }
+form.search { display: flex; flex-wrap: wrap; gap: .6rem; align-items: center; margin: 0 0 1rem; }
+.scroll { overflow-x: auto; }
+table { border-collapse: collapse; width: 100%; }
+th, td { text-align: start; padding: .35rem 1rem .35rem 0; border-bottom: 1px solid var(--rule); vertical-align: baseline; }
+thead th { color: var(--soft); font-weight: 400; border-bottom-color: var(--control); white-space: nowrap; }
+td.figure, th.figure { text-align: end; }
+tbody th { font-weight: 700; white-space: nowrap; }
+td.way { text-align: end; padding-right: 0; }
+tr.saved { background: var(--live-ground); }
+.mark { font-weight: 400; color: var(--live); }
+.parts { display: flex; gap: 1.25rem; margin-top: 1rem; }
+.narrow { max-width: 24rem; }
+ul.pages { list-style: none; padding: 0; }
+ul.pages li { border-bottom: 1px solid var(--rule); padding: .6rem 0; }
+ul.pages a { font-weight: 700; }
+`;

@@ -1,0 +1,31 @@
+/** The core of Loyal Quill: no input or output of its own, no clock, no randomness. */
+export type { Actor, Attribute, Facts } from "./condition/evaluate.js";
+export { truthOf } from "./condition/evaluate.js";
+export type { Condition } from "./condition/expression.js";
+export { parseCondition } from "./condition/parse.js";
+export { type Handled, handle } from "./handle.js";
+export { document, type Frame } from "./html/layout.js";
+export { attributes, html, Markup } from "./html/markup.js";
+export { styleSheet } from "./html/style.js";
+export { codes } from "./messages/codes.js";
+export * from "./page/index.js";
+export type { RecordedRequest, RecordedStep, RecordedValue } from "./recording.js";
+export type { PageRequest, PageResponse, Surroundings } from "./request.js";
+export * from "./round-trip.js";
+export { recordsStatement } from "./statements/list.js";
+export { logSchema, monthPartition } from "./statements/log.js";
+export {
+  type Database,
+  DatabaseAway,
+  DatabaseRefusal,
+  type Row,
+  type Statement,
+  type Stored,
+} from "./statements/statement.js";
+export { mayOpen } from "./steps/access.js";
+export { saidCookie } from "./steps/answer.js";
+export { route, type Site } from "./steps/route.js";
+export type { Signer } from "./steps/token.js";
+export type { FieldChange } from "./steps/write.js";
+export { readTables } from "./table/from-catalog.js";
+export * from "./table/model.js";

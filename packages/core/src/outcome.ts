@@ -1,0 +1,32 @@
+import type { ListView } from "./html/list.js";
+import type { Code } from "./messages/codes.js";
+import type { Page } from "./page/page.js";
+import type { Row } from "./statements/statement.js";
+import type { FormView } from "./steps/prefill.js";
+import type { FieldChange } from "./steps/write.js";
+
+/** How a request ended. Every one of them is answered by `steps/answer.ts`. */
+export type Outcome =
+  | { readonly kind: "shown"; readonly form: FormView }
+  | { readonly kind: "shown"; readonly list: ListView }
+  | {
+      readonly kind: "saved";
+      readonly page: Page;
+      readonly key: readonly string[];
+      readonly row: Row;
+      readonly changes: readonly FieldChange[];
+    }
+  | { readonly kind: "unchanged"; readonly page: Page; readonly key: readonly string[]; readonly row: Row }
+  | { readonly kind: "invalid" | "conflict"; readonly form: FormView }
+  | Refusal;
+
+/** A request that was turned away, did not find its record, or failed for the database's sake. */
+export interface Refusal {
+  readonly kind: "refused" | "not-found" | "failed";
+  readonly code: Code;
+  readonly page: Page | null;
+  readonly because: string | null;
+  /** The methods that the address takes, where the method was wrong. */
+  readonly allow?: string;
+  readonly typed?: ReadonlyMap<string, string>;
+}

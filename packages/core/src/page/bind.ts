@@ -1,0 +1,354 @@
+import { type Condition, everyPart } from "../condition/expression.js";
+import { parseCondition } from "../condition/parse.js";
+import { type Column, columnOf, type Key, type Reference, type Table, tableName } from "../table/model.js";
+import { byPlace, type Finding } from "./finding.js";
+import { labelFrom } from "./label.js";
+import { nearest, suggestion } from "./nearest.js";
+import type { Check, Choices, Control, Field, ListColumn, Page, Rule } from "./page.js";
+import type { ParsedPage, Path } from "./parse.js";
+import { parsePath } from "./path.js";
+import type { FieldSettings, RuleSetting } from "./schema.js";
+import { parseTemplate, type Template } from "./template.js";
+
+export type BindResult = { readonly page: Page | null; readonly findings: readonly Finding[] };
+
+/** The name of the hidden control that carries the form's token; no column may be called so. */
+export const tokenName = "quill.token";
+
+const hasTimeZone = (zone: string): boolean => {
+  try {
+    new Intl.DateTimeFormat("en", { timeZone: zone });
+    return true;
+  } catch {
+    return false;
+  }
+};
+
+/** The column of a referenced table that tells people most: a unique text, then a required text, then the key itself. */
+function tellingColumn(table: Table, key: Column): Column {
+  const texts = table.columns.filter((column) => column.type.kind === "text" && !column.nullable);
+  return texts.find((column) => /name|title|label/i.test(column.name)) ?? texts[0] ?? key;
+}
+
+class Binder {
+  readonly findings: Finding[] = [];
+
+  constructor(
+    private readonly parsed: ParsedPage,
+    private readonly tables: readonly Table[],
+    readonly table: Table,
+  ) {}
+
+  error(code: string, message: string, path: Path, offset = 0): null {
+    this.findings.push(this.parsed.finding("error", code, message, path, offset));
+    return null;
+  }
+
+  warning(code: string, message: string, path: Path): void {
+    this.findings.push(this.parsed.finding("warning", code, message, path));
+  }
+
+  column(name: string, path: Path): Column | null {
+    const column = columnOf(this.table, name);
+    if (column) return column;
+    const hint = suggestion(
+      name,
+      this.table.columns.map((each) => each.name),
+    );
+    return this.error("unknown-column", `The table ${tableName(this.table)} has no column "${name}".${hint}`, path);
+  }
+
+  template(text: string, path: Path): Template {
+    const template = parseTemplate(text);
+    for (const name of template.columns) this.column(name, path);
+    return template;
+  }
+
+  condition(source: string | undefined, hasForm: boolean, path: Path): Condition | null {
+    if (source === undefined) return null;
+    const result = parseCondition(source, this.table, hasForm);
+    if (result.ok) return result.condition;
+    return this.error("condition", result.problem.message, path, result.problem.offset);
+  }
+
+  key(): readonly Column[] {
+    const { key } = this.parsed.file.record;
+    const columns = [key].flat().map((name, index) => this.column(name, ["record", "key", index]));
+    const named = columns.filter((column) => column !== null);
+    const same = (each: Key): boolean =>
+      each.columns.length === named.length && named.every((column) => each.columns.includes(column.name));
+    if (named.length === columns.length && !this.table.keys.some(same)) {
+      const safe = this.table.keys.map((each) => each.columns.join(", "));
+      const advice =
+        safe.length > 0
+          ? `Safe keys of this table: ${safe.join("; ")}.`
+          : "This table has no safe key: give it a primary key.";
+      this.error(
+        "key-not-unique",
+        `${named.map((column) => column.name).join(", ")} is not a unique and not-null set of columns, so it may name more than one row. ${advice}`,
+        ["record", "key"],
+      );
+    }
+    return named;
+  }
+
+  referenced(column: Column): { reference: Reference; choices: Choices & { from: "table" } } | null {
+    const reference = this.table.references.find(
+      (each) => each.columns.length === 1 && each.columns[0] === column.name,
+    );
+    const table = this.tables.find((each) => each.schema === reference?.to.schema && each.name === reference.to.table);
+    const key = table && columnOf(table, reference?.to.columns[0] ?? "");
+    if (!reference || !table || !key) return null;
+    return { reference, choices: { from: "table", table, key, label: tellingColumn(table, key) } };
+  }
+
+  field(name: string, settings: FieldSettings, path: Path): Field | null {
+    const column = this.column(name, path);
+    if (!column) return null;
+    if (column.name === tokenName)
+      return this.error("reserved-name", `"${tokenName}" is the name of the form's own token.`, path);
+    const referenced = this.referenced(column);
+    const choices = this.choices(column, settings, referenced?.choices ?? null, path);
+    const control = this.control(column, settings, choices, path);
+    const readOnly = settings["read-only"] === true || column.written === "always" || this.isKey(column);
+    return {
+      column,
+      label: settings.label ?? labelFrom(column.name),
+      help: settings.help ?? column.comment,
+      unit: settings.unit ?? null,
+      control,
+      readOnly,
+      tidy: settings.tidy ?? [],
+      rules: [...this.pageRules(column, settings.rules ?? [], path), ...this.tableRules(column, control)],
+      choices: control === "choice" ? choices : null,
+    };
+  }
+
+  private isKey(column: Column): boolean {
+    return [this.parsed.file.record.key].flat().includes(column.name);
+  }
+
+  private choices(
+    column: Column,
+    settings: FieldSettings,
+    fromReference: (Choices & { from: "table" }) | null,
+    path: Path,
+  ): Choices | null {
+    if (column.type.kind === "enum") return { from: "labels", labels: column.type.labels };
+    if (column.type.kind === "boolean" && (column.nullable || settings.control === "choice")) return { from: "truth" };
+    if (!fromReference || settings.show === undefined) return fromReference;
+    const label = columnOf(fromReference.table, settings.show);
+    if (label) return { ...fromReference, label };
+    const hint = suggestion(
+      settings.show,
+      fromReference.table.columns.map((each) => each.name),
+    );
+    return this.error(
+      "unknown-column",
+      `The table ${tableName(fromReference.table)} has no column "${settings.show}".${hint}`,
+      [...path, "show"],
+    );
+  }
+
+  private control(column: Column, settings: FieldSettings, choices: Choices | null, path: Path): Control {
+    const wanted = settings.control;
+    const { kind } = column.type;
+    const possible: Control[] = ["text", "multi-line"];
+    if (choices) possible.unshift("choice");
+    if (kind === "boolean" && !column.nullable) possible.unshift("check-box");
+    if (kind === "integer" || kind === "decimal" || kind === "float") possible.push("number");
+    if (kind === "date") possible.push("date");
+    if (kind === "timestamp" || kind === "timestamptz") possible.push("date-time");
+    if (wanted && !possible.includes(wanted)) {
+      this.error(
+        "control",
+        `A ${column.type.shown} can't be shown in a control "${wanted}". Possible: ${possible.join(", ")}.`,
+        [...path, "control"],
+      );
+    }
+    if (wanted) return wanted;
+    const own = possible.find((each) => each !== "text" && each !== "multi-line");
+    return own ?? (kind === "json" ? "multi-line" : "text");
+  }
+
+  private pageRules(column: Column, rules: readonly RuleSetting[], path: Path): Rule[] {
+    return rules.flatMap((setting, index): Rule[] => {
+      if (setting === "required") return [{ by: "page", rule: "required" }];
+      const at = [...path, "rules", index];
+      if ("max-length" in setting || "min-length" in setting) {
+        const [rule, characters] =
+          "max-length" in setting
+            ? (["max-length", setting["max-length"]] as const)
+            : (["min-length", setting["min-length"]] as const);
+        if (rule === "max-length" && column.type.maxLength !== null && characters > column.type.maxLength) {
+          this.warning(
+            "looser-than-table",
+            `The table takes ${column.type.maxLength} characters at most, the rule ${characters}.`,
+            at,
+          );
+        }
+        return [{ by: "page", rule, characters }];
+      }
+      const [rule, bound] = "min" in setting ? (["min", setting.min] as const) : (["max", setting.max] as const);
+      return [{ by: "page", rule, bound: String(bound) }];
+    });
+  }
+
+  /** What the table enforces on one column is a rule without being named. */
+  private tableRules(column: Column, control: Control): Rule[] {
+    const rules: Rule[] = [];
+    const { type } = column;
+    if (!column.nullable && control !== "check-box") rules.push({ by: "table", rule: "required" });
+    if (type.maxLength !== null) rules.push({ by: "table", rule: "max-length", characters: type.maxLength });
+    if (type.kind === "decimal" && type.precision !== null && type.scale !== null) {
+      const whole = "9".repeat(Math.max(0, type.precision - type.scale)) || "0";
+      const bound = type.scale > 0 ? `${whole}.${"9".repeat(type.scale)}` : whole;
+      rules.push({ by: "table", rule: "min", bound: `-${bound}` }, { by: "table", rule: "max", bound });
+      rules.push({ by: "table", rule: "scale", digits: Math.max(0, type.scale) });
+    }
+    const range = integerRanges[type.cast];
+    if (range) rules.push({ by: "table", rule: "min", bound: range[0] }, { by: "table", rule: "max", bound: range[1] });
+    if (type.kind === "enum") rules.push({ by: "table", rule: "one-of" });
+    for (const each of this.table.constraints) {
+      if (each.kind === "unique" && each.columns.includes(column.name))
+        rules.push({ by: "table", rule: "unique", constraint: each.constraint, columns: each.columns });
+    }
+    for (const each of this.table.references) {
+      if (each.columns.includes(column.name))
+        rules.push({ by: "table", rule: "exists", constraint: each.constraint, columns: each.columns });
+    }
+    return rules;
+  }
+
+  listColumns(fields: readonly Field[]): readonly ListColumn[] {
+    const labelled = new Map(fields.map((field) => [field.column.name, field.label]));
+    const chosen = this.parsed.file.list?.columns;
+    const names =
+      chosen ??
+      [...new Set([...[this.parsed.file.record.key].flat(), ...fields.map((field) => field.column.name)])].slice(0, 5);
+    return names.flatMap((name, index) => {
+      const column = this.column(name, ["list", "columns", index]);
+      if (!column) return [];
+      const field = fields.find((each) => each.column.name === name);
+      const choices = field?.choices?.from === "table" ? field.choices : (this.referenced(column)?.choices ?? null);
+      return [{ column, label: labelled.get(name) ?? labelFrom(name), choices }];
+    });
+  }
+
+  checks(fields: readonly Field[]): readonly Check[] {
+    return (this.parsed.file.checks ?? []).flatMap((check, index) => {
+      const path: Path = ["checks", index];
+      const condition = this.condition(check.expect, true, [...path, "expect"]);
+      const names = fields.map((field) => field.column.name);
+      if (check.at !== undefined && !names.includes(check.at)) {
+        this.error("unknown-field", `This page has no field "${check.at}".${suggestion(check.at, names)}`, [
+          ...path,
+          "at",
+        ]);
+      }
+      return condition ? [{ condition, at: check.at ?? null, message: check.message }] : [];
+    });
+  }
+}
+
+const integerRanges: Readonly<Record<string, readonly [string, string]>> = {
+  smallint: ["-32768", "32767"],
+  integer: ["-2147483648", "2147483647"],
+  bigint: ["-9223372036854775808", "9223372036854775807"],
+};
+
+/** The fields of a page file as name and settings, with their places. */
+export const fieldSettings = (file: ParsedPage["file"]): { name: string; settings: FieldSettings; path: Path }[] =>
+  file.fields.flatMap((entry, index) =>
+    typeof entry === "string"
+      ? [{ name: entry, settings: {}, path: ["fields", index] as Path }]
+      : Object.entries(entry).map(([name, settings]) => ({
+          name,
+          settings: settings ?? {},
+          path: ["fields", index, name] as Path,
+        })),
+  );
+
+function findTable(parsed: ParsedPage, tables: readonly Table[]): Table | Finding {
+  const name = parsed.file.record.table;
+  const table = tables.find((each) => tableName(each) === name || (each.schema === "public" && each.name === name));
+  if (table) return table;
+  const known = tables.map(tableName);
+  const hint = nearest(name, known) === undefined ? "" : suggestion(name, known);
+  return parsed.finding("error", "unknown-table", `There is no table "${name}" that this connection may read.${hint}`, [
+    "record",
+    "table",
+  ]);
+}
+
+/**
+ * Binds a page file to the table that it names.
+ *
+ * @param name the page's name: the file's name without its ending
+ * @param version what changes when the file or the table does; travels in every form's token
+ * @returns the page, null when there is an error among the findings; the findings by place
+ */
+export function bindPage(name: string, version: string, parsed: ParsedPage, tables: readonly Table[]): BindResult {
+  const table = findTable(parsed, tables);
+  if ("severity" in table) return { page: null, findings: [table] };
+  const { file } = parsed;
+  const binder = new Binder(parsed, tables, table);
+  const key = binder.key();
+  const path =
+    parsePath(file.path) ??
+    binder.error("path", "The address must be fixed segments and then the key's columns, like /stations/{code}.", [
+      "path",
+    ]);
+  const keyNames = [file.record.key].flat();
+  if (path && (path.columns.length !== keyNames.length || !keyNames.every((each) => path.columns.includes(each)))) {
+    binder.error("path", `The address must carry the key: ${keyNames.map((each) => `{${each}}`).join("/")}.`, ["path"]);
+  }
+  const timeZone = file["time-zone"] ?? "UTC";
+  if (!hasTimeZone(timeZone))
+    binder.error("time-zone", `"${timeZone}" is not a name of the IANA time zone database.`, ["time-zone"]);
+  const settings = fieldSettings(file);
+  const fields = settings.flatMap((each, index) => {
+    if (settings.findIndex((other) => other.name === each.name) < index)
+      binder.error("field-twice", `The field "${each.name}" stands here twice.`, each.path);
+    return binder.field(each.name, each.settings, each.path) ?? [];
+  });
+  const edit = binder.condition(file.access?.edit, false, ["access", "edit"]);
+  const open = binder.condition(file.access?.open, false, ["access", "open"]);
+  if (open && everyPart(open.expression).some((part) => part.op === "column")) {
+    binder.error(
+      "condition",
+      'Who may open the page is decided before a record is loaded: "row" belongs into rows or edit.',
+      ["access", "open"],
+    );
+  }
+  const sortName = file.list?.sort ?? keyNames[0] ?? "";
+  const sort = binder.column(sortName.replace(/^-/, ""), ["list", "sort"]);
+  const columns = binder.listColumns(fields);
+  const page = {
+    name,
+    version,
+    title: binder.template(file.title, ["title"]),
+    plural: file.plural ?? labelFrom(table.name),
+    table,
+    key: path ? path.columns.flatMap((each) => key.find((column) => column.name === each) ?? []) : key,
+    timeZone,
+    access: {
+      open,
+      edit,
+      rows: binder.condition(file.access?.rows, false, ["access", "rows"]),
+      because: file.access?.because ?? null,
+    },
+    fields,
+    checks: binder.checks(fields),
+    answer: {
+      saved: file.answer?.saved ?? "list",
+      message: file.answer?.message ? binder.template(file.answer.message, ["answer", "message"]) : null,
+    },
+  };
+  const findings = binder.findings.sort(byPlace);
+  if (!path || !sort || findings.some((finding) => finding.severity === "error")) return { page: null, findings };
+  return {
+    page: { ...page, path, list: { columns, sort: { column: sort, down: sortName.startsWith("-") } } },
+    findings,
+  };
+}

@@ -1,0 +1,11 @@
+/** Something to say about a page file, at its place. Lines and columns count from 1. */
+export interface Finding {
+  readonly severity: "error" | "warning";
+  readonly code: string;
+  readonly message: string;
+  readonly line: number;
+  readonly column: number;
+}
+
+/** The order in which findings are read: by place. */
+export const byPlace = (a: Finding, b: Finding): number => a.line - b.line || a.column - b.column;

@@ -1,0 +1,10 @@
+/** A label made from a column's name: `installed_on` and `InstalledOn` become "Installed on"; `_id` is dropped. */
+export function labelFrom(name: string): string {
+  const words = name
+    .replaceAll(/([a-z0-9])([A-Z])/g, "$1 $2")
+    .replaceAll(/[_\s-]+/g, " ")
+    .trim()
+    .toLowerCase();
+  const kept = words.replace(/ id$/, "") || words;
+  return kept === "" ? name : kept.charAt(0).toUpperCase() + kept.slice(1);
+}

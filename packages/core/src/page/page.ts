@@ -1,0 +1,96 @@
+import type { Condition } from "../condition/expression.js";
+import type { Column, Table } from "../table/model.js";
+import type { PagePath } from "./path.js";
+import type { Tidying } from "./schema.js";
+import type { Template } from "./template.js";
+
+/** Where a choice list's options come from. */
+export type Choices =
+  | { readonly from: "labels"; readonly labels: readonly string[] }
+  | { readonly from: "truth" }
+  | { readonly from: "table"; readonly table: Table; readonly key: Column; readonly label: Column };
+
+/** The control of a field: which HTML element shows it and how its text is taken. */
+export type Control = "text" | "multi-line" | "number" | "date" | "date-time" | "check-box" | "choice";
+
+/** A rule with where it comes from: the page's file, or the table itself. */
+export type Rule = { readonly by: "page" | "table" } & (
+  | { readonly rule: "required" }
+  | { readonly rule: "min-length" | "max-length"; readonly characters: number }
+  | { readonly rule: "min" | "max"; readonly bound: string }
+  | { readonly rule: "scale"; readonly digits: number }
+  | { readonly rule: "one-of" }
+  | { readonly rule: "unique" | "exists"; readonly constraint: string; readonly columns: readonly string[] }
+);
+
+export interface Field {
+  readonly column: Column;
+  readonly label: string;
+  readonly help: string | null;
+  readonly unit: string | null;
+  readonly control: Control;
+  readonly readOnly: boolean;
+  readonly tidy: readonly Tidying[];
+  readonly rules: readonly Rule[];
+  readonly choices: Choices | null;
+}
+
+export interface Check {
+  readonly condition: Condition;
+  /** The field that the message stands at; null is above the form. */
+  readonly at: string | null;
+  readonly message: string;
+}
+
+export interface ListColumn {
+  readonly column: Column;
+  readonly label: string;
+  /** For a reference: the column whose value is shown instead of the number. */
+  readonly choices: (Choices & { readonly from: "table" }) | null;
+}
+
+/** One page: a page file bound to the table that it names. */
+export interface Page {
+  /** The file's name without its ending: `station`. */
+  readonly name: string;
+  /** Changes with every change of the file or of the table's columns. */
+  readonly version: string;
+  readonly title: Template;
+  /** What the list is called: `Stations`. */
+  readonly plural: string;
+  readonly path: PagePath;
+  readonly table: Table;
+  readonly key: readonly Column[];
+  /** IANA name of the zone in which `timestamptz` is shown and read. */
+  readonly timeZone: string;
+  readonly access: {
+    readonly open: Condition | null;
+    readonly rows: Condition | null;
+    readonly edit: Condition | null;
+    readonly because: string | null;
+  };
+  readonly list: {
+    readonly columns: readonly ListColumn[];
+    readonly sort: { readonly column: Column; readonly down: boolean };
+  };
+  readonly fields: readonly Field[];
+  readonly checks: readonly Check[];
+  readonly answer: { readonly saved: "list" | "page"; readonly message: Template | null };
+}
+
+/** Every column that opening a record asks for, in the table's order. */
+export function loadedColumns(page: Page): readonly Column[] {
+  const conditions = [page.access.rows, page.access.edit, ...page.checks.map((check) => check.condition)];
+  const names = new Set([
+    ...page.key.map((column) => column.name),
+    ...page.fields.map((field) => field.column.name),
+    ...page.title.columns,
+    ...(page.answer.message?.columns ?? []),
+    ...conditions.flatMap((condition) => condition?.rowColumns ?? []),
+    ...conditions.flatMap((condition) => condition?.formColumns ?? []),
+  ]);
+  return page.table.columns.filter((column) => names.has(column.name));
+}
+
+/** The fields that a form may change: all but those that are shown only. */
+export const editableFields = (page: Page): readonly Field[] => page.fields.filter((field) => !field.readOnly);

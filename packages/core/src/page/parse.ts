@@ -1,0 +1,144 @@
+import * as v from "valibot";
+import { type Document, isMap, isNode, isScalar, isSeq, LineCounter, type Node, parseDocument } from "yaml";
+import { byPlace, type Finding } from "./finding.js";
+import { suggestion } from "./nearest.js";
+import { type PageFile, pageSchema } from "./schema.js";
+
+/** Where in a page file something stands: the names and positions that lead to it. */
+export type Path = readonly (string | number)[];
+
+/** A page file that was read: its content, and the place of every part. */
+export interface ParsedPage {
+  readonly file: PageFile;
+  /** A finding at the value of `path`, `offset` characters into a one-line value; the nearest part that exists is taken. */
+  finding(severity: Finding["severity"], code: string, message: string, path: Path, offset?: number): Finding;
+}
+
+export type ParseResult =
+  | { readonly ok: true; readonly page: ParsedPage }
+  | { readonly ok: false; readonly findings: readonly Finding[] };
+
+/** The node at a path, or the last one on the way that exists. `key` asks for the name instead of its value. */
+function nodeAt(document: Document, path: Path, key = false): Node | null {
+  let node: Node | null = document.contents;
+  for (const [index, part] of path.entries()) {
+    let next: unknown;
+    if (isMap(node)) {
+      const pair = node.items.find((each) => isScalar(each.key) && each.key.value === part);
+      next = key && index === path.length - 1 ? pair?.key : (pair?.value ?? pair?.key);
+    } else if (isSeq(node)) next = node.items[Number(part)];
+    if (!isNode(next)) break;
+    node = next;
+  }
+  return node;
+}
+
+function finder(document: Document, lines: LineCounter) {
+  return (
+    severity: Finding["severity"],
+    code: string,
+    message: string,
+    path: Path,
+    offset = 0,
+    key = false,
+  ): Finding => {
+    const node = nodeAt(document, path, key);
+    const quote = isScalar(node) && (node.type === "QUOTE_DOUBLE" || node.type === "QUOTE_SINGLE") ? 1 : 0;
+    const position = lines.linePos((node?.range?.[0] ?? 0) + (offset > 0 || quote ? offset + quote : 0));
+    return { severity, code, message, line: Math.max(1, position.line), column: Math.max(1, position.col) };
+  };
+}
+
+const knownNames = (issue: v.BaseIssue<unknown>): readonly string[] => {
+  const expected = issue.expected ?? "";
+  return [...expected.matchAll(/"([^"]+)"/g)].map((match) => match[1] ?? "");
+};
+
+/** The names that a strict object knows, found by walking the schema along the path. */
+function namesAt(schema: unknown, path: Path): string[] {
+  let current = schema as {
+    type?: string;
+    entries?: Record<string, unknown>;
+    wrapped?: unknown;
+    item?: unknown;
+    value?: unknown;
+    options?: unknown[];
+  };
+  for (const part of path) {
+    while (current?.wrapped) current = current.wrapped as typeof current;
+    if (current?.options) {
+      const options = current.options as (typeof current)[];
+      current = options.find((option) => option.entries || option.type === "record") ?? current;
+    }
+    const next = current?.entries?.[String(part)] ?? current?.item ?? current?.value;
+    if (!next) return [];
+    current = next as typeof current;
+  }
+  while (current?.wrapped) current = current.wrapped as typeof current;
+  const options = (current?.options ?? [current]) as (typeof current)[];
+  return options.flatMap((option) => Object.keys(option?.entries ?? {}));
+}
+
+/** Of a union's issue, those of the option that came furthest: the one whose complaint is worth reading. */
+function deepest(issue: v.BaseIssue<unknown>): readonly v.BaseIssue<unknown>[] {
+  if (issue.type !== "union" || !issue.issues) return [issue];
+  const depth = (each: v.BaseIssue<unknown>): number => each.path?.length ?? 0;
+  const most = Math.max(...issue.issues.map(depth));
+  const inner = issue.issues.filter((each) => depth(each) === most && most > depth(issue));
+  return inner.length > 0 ? inner.flatMap(deepest) : [issue];
+}
+
+function toFinding(issue: v.BaseIssue<unknown>, find: ReturnType<typeof finder>): Finding {
+  const path = (issue.path ?? []).map((part) => part.key as string | number);
+  const name = String(path.at(-1) ?? "");
+  if (issue.type === "strict_object" && issue.expected === "never") {
+    const hint = suggestion(name, namesAt(pageSchema, path.slice(0, -1)));
+    return find("error", "unknown-name", `"${name}" is not a name that a page file knows here.${hint}`, path, 0, true);
+  }
+  if (issue.received === "undefined") return find("error", "missing", `"${name}" is missing.`, path);
+  if (issue.type === "picklist" || issue.type === "literal" || issue.type === "union") {
+    const given = typeof issue.input === "string" ? issue.input : JSON.stringify(issue.input);
+    const names = [...knownNames(issue), ...namesAt(pageSchema, path)];
+    return find(
+      "error",
+      "unknown-value",
+      `${given} is not possible here.${suggestion(given, names)}${names.length ? ` Possible: ${names.join(", ")}.` : ""}`,
+      path,
+    );
+  }
+  const said = issue.message.startsWith("must") ? issue.message : `must be ${issue.expected ?? "different"}`;
+  return find("error", "wrong-value", `"${name}" ${said}.`, path);
+}
+
+/**
+ * Reads a page file's text.
+ *
+ * @param text YAML 1.2, at most 256 KiB
+ * @returns the page file with the places of its parts, or all that is wrong with it, by place
+ */
+export function parsePage(text: string): ParseResult {
+  if (text.length > 262_144) {
+    return {
+      ok: false,
+      findings: [
+        { severity: "error", code: "too-long", message: "A page file holds at most 256 KiB.", line: 1, column: 1 },
+      ],
+    };
+  }
+  const lines = new LineCounter();
+  const document = parseDocument(text, { lineCounter: lines, prettyErrors: false });
+  const find = finder(document, lines);
+  if (document.errors.length > 0) {
+    const findings = document.errors.map((error): Finding => {
+      const position = lines.linePos(error.pos[0]);
+      return { severity: "error", code: "not-yaml", message: error.message, line: position.line, column: position.col };
+    });
+    return { ok: false, findings };
+  }
+  const checked = v.safeParse(pageSchema, document.toJS({ maxAliasCount: 20 }));
+  if (!checked.success) {
+    const findings = checked.issues.flatMap(deepest).map((issue) => toFinding(issue, find));
+    return { ok: false, findings: findings.sort(byPlace) };
+  }
+  return { ok: true, page: { file: checked.output, finding: find } };
+}

@@ -1,0 +1,38 @@
+/** The address of a page's records: `/stations/{code}` or `/sensors/{station_code}/{channel}`. */
+export interface PagePath {
+  /** The segments before the first key column: the list's address. */
+  readonly list: string;
+  readonly listSegments: readonly string[];
+  /** The key columns in the order of the address; each takes one segment. */
+  readonly columns: readonly string[];
+}
+
+/** Reads a page's address: fixed segments first, then one `{column}` a segment. Undefined when it is neither. */
+export function parsePath(path: string): PagePath | undefined {
+  const segments = path.split("/").slice(1);
+  const first = segments.findIndex((segment) => segment.startsWith("{"));
+  if (first < 1) return undefined;
+  const fixed = segments.slice(0, first);
+  const columns = segments.slice(first).map((segment) => /^\{([^{}]+)\}$/.exec(segment)?.[1]);
+  if (fixed.some((segment) => segment === "" || /[{}]/.test(segment)) || columns.includes(undefined)) return undefined;
+  return { list: `/${fixed.join("/")}`, listSegments: fixed, columns: columns as string[] };
+}
+
+/** One segment of an address (RFC 3986, 3.3): percent-encoded, dots too where the segment would be a dot segment. */
+export function encodeSegment(value: string): string {
+  const encoded = encodeURIComponent(value);
+  return encoded === "." || encoded === ".." ? encoded.replaceAll(".", "%2E") : encoded;
+}
+
+/** A segment as it was meant, or undefined when its percent-encoding is broken or not UTF-8. */
+export function decodeSegment(segment: string): string | undefined {
+  try {
+    return decodeURIComponent(segment);
+  } catch {
+    return undefined;
+  }
+}
+
+/** `/stations/MV-014`, for the values of the key's columns in the order of the path. */
+export const recordAddress = (path: PagePath, values: readonly string[]): string =>
+  `${path.list}/${values.map(encodeSegment).join("/")}`;

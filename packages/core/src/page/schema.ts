@@ -1,0 +1,66 @@
+import * as v from "valibot";
+
+/** What may be done to a typed value before it is judged. */
+export const tidyings = ["trim", "single-spaces", "upper", "lower"] as const;
+
+/** The controls that a field can ask for; without one the column's type decides. */
+export const controlNames = ["text", "multi-line", "number", "date", "date-time", "check-box", "choice"] as const;
+
+const line = v.pipe(v.string(), v.trim(), v.minLength(1, "must not be empty"), v.maxLength(500));
+const condition = v.pipe(v.string(), v.minLength(1, "must not be empty"), v.maxLength(2000));
+const bound = v.union([v.number(), v.pipe(v.string(), v.maxLength(64))]);
+
+const rule = v.union([
+  v.literal("required"),
+  v.strictObject({ "min-length": v.pipe(v.number(), v.integer(), v.minValue(0)) }),
+  v.strictObject({ "max-length": v.pipe(v.number(), v.integer(), v.minValue(1)) }),
+  v.strictObject({ min: bound }),
+  v.strictObject({ max: bound }),
+]);
+
+const fieldSettings = v.strictObject({
+  label: v.optional(line),
+  help: v.optional(line),
+  unit: v.optional(line),
+  control: v.optional(v.picklist(controlNames)),
+  tidy: v.optional(v.array(v.picklist(tidyings))),
+  rules: v.optional(v.array(rule)),
+  "read-only": v.optional(v.boolean()),
+  show: v.optional(line),
+});
+
+/** A field of a page file: a column's name alone, or one name with its settings. */
+const field = v.union([v.string(), v.record(v.string(), v.nullable(fieldSettings))]);
+
+/** The page file, `loyal-quill/page@1`. What the table already says is left out of it; the file says what differs. */
+export const pageSchema = v.strictObject({
+  format: v.literal("loyal-quill/page@1"),
+  title: line,
+  plural: v.optional(line),
+  path: v.pipe(v.string(), v.regex(/^\/[^\s?#]*$/, "must begin with a slash, like /stations/{code}")),
+  record: v.strictObject({ table: line, key: v.union([line, v.pipe(v.array(line), v.minLength(1))]) }),
+  "time-zone": v.optional(line),
+  access: v.optional(
+    v.strictObject({
+      open: v.optional(condition),
+      rows: v.optional(condition),
+      edit: v.optional(condition),
+      because: v.optional(line),
+    }),
+  ),
+  list: v.optional(
+    v.strictObject({
+      columns: v.optional(v.pipe(v.array(line), v.minLength(1))),
+      sort: v.optional(line),
+    }),
+  ),
+  fields: v.pipe(v.array(field), v.minLength(1)),
+  checks: v.optional(v.array(v.strictObject({ expect: condition, at: v.optional(line), message: line }))),
+  answer: v.optional(v.strictObject({ saved: v.optional(v.picklist(["list", "page"])), message: v.optional(line) })),
+});
+
+export type PageFile = v.InferOutput<typeof pageSchema>;
+export type FieldSettings = v.InferOutput<typeof fieldSettings>;
+export type RuleSetting = v.InferOutput<typeof rule>;
+export type ControlName = (typeof controlNames)[number];
+export type Tidying = (typeof tidyings)[number];

@@ -1,0 +1,40 @@
+import type { Actor } from "./condition/evaluate.js";
+import type { Frame } from "./html/layout.js";
+import type { Database } from "./statements/statement.js";
+import type { Signer } from "./steps/token.js";
+
+/** A request to a served page, as the runtime read it off HTTP. */
+export interface PageRequest {
+  /** UUID. */
+  readonly id: string;
+  readonly at: Date;
+  readonly method: string;
+  /** Below the mount, percent-encoded as it came, without the query. */
+  readonly path: string;
+  readonly query: Readonly<Record<string, string>>;
+  /** The body of a form submission as text, or why it could not be taken. */
+  readonly body: { readonly text: string } | { readonly refused: "body-too-large" | "wrong-content-type" } | null;
+  readonly actor: Actor | null;
+  /** What a form is bound to besides its actor: changes with every sign-in. */
+  readonly session: string;
+  /** The signed line that an earlier answer left, from its cookie. */
+  readonly said: string | null;
+  /** Where a person who is not signed in is sent; null answers 401 instead. */
+  readonly signIn: string | null;
+  readonly frame: Frame;
+}
+
+/** An answer, ready to be sent. */
+export interface PageResponse {
+  readonly status: number;
+  readonly headers: Readonly<Record<string, string>>;
+  readonly body: string;
+}
+
+/** What the steps need of the world: handed in, so that the core has no clock, key or connection of its own. */
+export interface Surroundings {
+  readonly database: Database;
+  readonly signer: Signer;
+  /** Milliseconds from any start, for the time a step takes. */
+  readonly elapsed: () => number;
+}

@@ -1,0 +1,264 @@
+import type { Facts } from "./condition/evaluate.js";
+import { claimsFor, lockedBecause } from "./open.js";
+import type { Outcome } from "./outcome.js";
+import type { Page } from "./page/page.js";
+import type { Recorder } from "./recording.js";
+import type { PageRequest, Surroundings } from "./request.js";
+import { lastChangesStatement } from "./statements/log.js";
+import { checkAcross, checkFields } from "./steps/check.js";
+import { type ComparedField, changedFields, compareWithShown, compareWithStored } from "./steps/compare.js";
+import { exists, load, loadOptions, type Record } from "./steps/load.js";
+import { type Conflict, type FormView, type Problem, prefillFields, titleOf } from "./steps/prefill.js";
+import { read, type Submission } from "./steps/read.js";
+import { writeToken } from "./steps/token.js";
+import { type FieldChange, type WriteResult, write } from "./steps/write.js";
+import { tableName } from "./table/model.js";
+
+/** How often a save is compared and written anew because the row changed in between. */
+const mostTries = 5;
+
+/** The SAVE half from Read on: Read → Check → Compare → Write. Route, Key and Access are behind it, Answer comes after. */
+export async function save(
+  page: Page,
+  key: readonly string[],
+  body: string,
+  request: PageRequest,
+  facts: Facts,
+  recorder: Recorder,
+  surroundings: Surroundings,
+): Promise<Outcome> {
+  return new Save(page, key, request, facts, recorder, surroundings).run(body);
+}
+
+const found = (result: Outcome | Record): result is Record => "version" in result;
+
+class Save {
+  constructor(
+    private readonly page: Page,
+    private readonly key: readonly string[],
+    private readonly request: PageRequest,
+    private readonly facts: Facts,
+    private readonly recorder: Recorder,
+    private readonly surroundings: Surroundings,
+  ) {}
+
+  async run(body: string): Promise<Outcome> {
+    const { page, key, facts } = this;
+    const holder = { page, key, actor: facts.actor.id, session: this.request.session };
+    const result = read(holder, body, this.surroundings.signer);
+    if (!result.ok) {
+      this.recorder.note(
+        "read",
+        [...result.typed].map(([name, value]) => ({ name, value })),
+        result.reason,
+      );
+      return { kind: "refused", code: result.code, page, because: null, typed: result.typed };
+    }
+    const { submission } = result;
+    this.noteRead(submission);
+    const problems = checkFields(submission.fields);
+    // Only checks across fields ask for the stored row beforehand; a save without them is one trip.
+    const asks = page.checks.length > 0 || problems.length > 0 || submission.fields.every((each) => !each.touched);
+    const record = asks ? await this.load() : null;
+    if (record && !found(record)) return this.stop("check", record);
+    const all = record ? [...problems, ...checkAcross(page, record.row, submission.fields, facts)] : problems;
+    if (all.length > 0) {
+      this.noteProblems(all);
+      return { kind: "invalid", form: await this.form(submission, record, all, []) };
+    }
+    this.recorder.note("check", [{ name: "problems", value: "none" }]);
+    const compared = compareWithShown(submission.fields);
+    this.noteCompared(compared);
+    if (record && changedFields(compared).length === 0) return this.unchanged(record);
+    return this.write(submission, compared, submission.claims.row, 1);
+  }
+
+  /** Writes, and where the row was changed meanwhile, compares with what is stored now and tries again. */
+  private async write(
+    submission: Submission,
+    compared: readonly ComparedField[],
+    version: string,
+    turn: number,
+  ): Promise<Outcome> {
+    const { page, key, facts, request } = this;
+    const note = { actor: facts.actor, page: page.name, pageVersion: page.version, requestId: request.id };
+    const result = await write(page, key, version, changedFields(compared), facts, note, this.surroundings.database);
+    this.noteWrite(result, version);
+    if (result.kind === "written") return { kind: "saved", page, key, row: result.row, changes: result.changes };
+    if (result.kind === "refused")
+      return { kind: "invalid", form: await this.form(submission, null, [result.problem], []) };
+    const record = await this.load();
+    if (!found(record)) return this.stop("compare", record);
+    const locked = lockedBecause(page, record, facts);
+    if (locked !== null) {
+      this.recorder.note("compare", [], `edit: ${page.access.edit?.source ?? ""}`);
+      return { kind: "refused", code: "may-not-edit", page, because: locked, typed: typedTexts(submission) };
+    }
+    if (result.kind === "no-difference") return this.unchanged(record);
+    return this.merge(submission, record, turn);
+  }
+
+  /** Different fields merge; the same field with another value is a conflict. */
+  private async merge(submission: Submission, record: Record, turn: number): Promise<Outcome> {
+    const compared = compareWithStored(
+      this.page,
+      record.row,
+      submission.fields,
+      submission.claims,
+      this.surroundings.signer,
+    );
+    this.noteCompared(compared);
+    if (compared.some((each) => each.state === "conflict")) {
+      const conflicts = await this.conflicts(compared, record);
+      return { kind: "conflict", form: await this.form(submission, record, [], conflicts) };
+    }
+    const problems = checkAcross(this.page, record.row, submission.fields, this.facts);
+    if (problems.length > 0) {
+      this.noteProblems(problems);
+      return { kind: "invalid", form: await this.form(submission, record, problems, []) };
+    }
+    if (changedFields(compared).length === 0) return this.unchanged(record);
+    if (turn >= mostTries)
+      return { kind: "failed", code: "database-away", page: this.page, because: null, typed: typedTexts(submission) };
+    return this.write(submission, compared, record.version, turn + 1);
+  }
+
+  private async load(): Promise<Record | Outcome> {
+    const { page, key, facts } = this;
+    const { database } = this.surroundings;
+    const record = await load(page, key, facts, database);
+    if (record) return record;
+    const there = await exists(page, key, facts, database);
+    const because = there ? `exists, but not under ${page.access.rows?.source ?? "rows"}` : null;
+    return { kind: "not-found", code: "no-such-record", page, because };
+  }
+
+  /** Ends the way where the record is gone or not open to the actor; which of the two is for the record, not for the person. */
+  private stop(step: "check" | "compare", outcome: Outcome): Outcome {
+    if (outcome.kind !== "not-found") return outcome;
+    this.recorder.note(
+      step,
+      [],
+      outcome.because ? `the record ${outcome.because}` : "there is no record with this key",
+    );
+    return { ...outcome, because: null };
+  }
+
+  private unchanged(record: Record): Outcome {
+    this.recorder.note("write", [{ name: "written", value: "nothing", note: "no value differs" }]);
+    return { kind: "unchanged", page: this.page, key: this.key, row: record.row };
+  }
+
+  private async conflicts(compared: readonly ComparedField[], record: Record): Promise<readonly Conflict[]> {
+    const { page, key, surroundings } = this;
+    const recordKey = Object.fromEntries(page.key.map((column, index) => [column.name, key[index] ?? ""]));
+    const entries = await surroundings.database.run(lastChangesStatement(tableName(page.table), recordKey));
+    return compared.flatMap(({ submitted, state }): Conflict[] => {
+      if (state !== "conflict") return [];
+      const { name } = submitted.field.column;
+      const entry = entries.find((row) =>
+        (JSON.parse(row.fields ?? "[]") as FieldChange[]).some((change) => change.field === name),
+      );
+      const at = entry?.at?.replace(/(:\d\d)\.\d+/, "$1").replace("+00", " UTC") ?? null;
+      return [{ field: name, stored: record.row[name] ?? "", by: entry?.actor_name ?? null, at }];
+    });
+  }
+
+  /** The form again with what was typed. After a conflict it is made anew upon what is stored, since that was now seen. */
+  private async form(
+    submission: Submission,
+    known: Record | null,
+    problems: readonly Problem[],
+    conflicts: readonly Conflict[],
+  ): Promise<FormView> {
+    const { page, key, facts, surroundings } = this;
+    const options = await loadOptions(page, surroundings.database);
+    const loaded = known ?? (await this.load());
+    const record: Record = found(loaded) ? loaded : { row: {}, version: submission.claims.row };
+    const seen = conflicts.length > 0;
+    const token = seen
+      ? writeToken(claimsFor(page, key, record, this.request, facts, surroundings), surroundings.signer)
+      : submission.token;
+    const fields = prefillFields(
+      page,
+      record.row,
+      options,
+      seen ? touchedTexts(submission) : typedTexts(submission),
+    ).map((view) => ({
+      ...view,
+      problems: problems
+        .filter((problem) => problem.field === view.field.column.name)
+        .map((problem) => problem.message),
+      conflict: conflicts.find((conflict) => conflict.field === view.field.column.name) ?? null,
+    }));
+    return {
+      page,
+      key,
+      title: titleOf(page, record.row, key),
+      fields,
+      token,
+      problems,
+      conflicts,
+      locked: null,
+      notice: null,
+    };
+  }
+
+  private noteRead(submission: Submission): void {
+    const fields = submission.fields.map((each) => ({
+      name: each.field.column.name,
+      value: each.text,
+      note: each.touched ? "touched" : "untouched",
+    }));
+    this.recorder.note("read", [
+      ...fields,
+      ...submission.ignored.map((name) => ({ name, value: null, note: "not on the form: ignored" })),
+    ]);
+  }
+
+  private noteProblems(problems: readonly Problem[]): void {
+    const values = problems.map((problem) => ({ name: problem.field ?? "form", value: problem.message }));
+    this.recorder.note(
+      "check",
+      values,
+      problems.length === 1 ? "one rule is broken" : `${problems.length} rules are broken`,
+    );
+  }
+
+  private noteCompared(compared: readonly ComparedField[]): void {
+    const values = compared.map(({ submitted, state }) => ({
+      name: submitted.field.column.name,
+      value: submitted.value,
+      note: state,
+    }));
+    const conflicts = compared
+      .filter((each) => each.state === "conflict")
+      .map((each) => each.submitted.field.column.name);
+    this.recorder.note(
+      "compare",
+      values,
+      conflicts.length > 0 ? `changed by someone else: ${conflicts.join(", ")}` : null,
+    );
+  }
+
+  private noteWrite(result: WriteResult, version: string): void {
+    if (result.kind === "written") {
+      const values = result.changes.map((change) => ({
+        name: change.field,
+        value: change.new,
+        note: `was ${change.old ?? "null"}`,
+      }));
+      this.recorder.note("write", [...values, { name: "log entry", value: result.entry }]);
+    } else if (result.kind === "refused")
+      this.recorder.note("write", [{ name: "refused", value: result.said }], result.problem.message);
+    else
+      this.recorder.note("write", [
+        { name: "rows", value: "0", note: `no row with version ${version} under the conditions` },
+      ]);
+  }
+}
+
+const typedTexts = (submission: Submission): ReadonlyMap<string, string> =>
+  new Map(submission.fields.map((each) => [each.field.column.name, each.text]));
+const touchedTexts = (submission: Submission): ReadonlyMap<string, string> =>
+  new Map(submission.fields.filter((each) => each.touched).map((each) => [each.field.column.name, each.text]));

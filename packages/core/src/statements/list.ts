@@ -1,0 +1,79 @@
+import type { Facts } from "../condition/evaluate.js";
+import { predicate } from "../condition/to-sql.js";
+import type { Page } from "../page/page.js";
+import { Parameters, quoted, quotedTable, type Statement } from "./statement.js";
+
+/** Records on one page of a list. */
+export const listLength = 50;
+
+/** A text for LIKE that stands for itself: its wildcards escaped. */
+const literally = (text: string): string => text.replaceAll(/[\\%_]/g, (character) => `\\${character}`);
+
+/**
+ * The records that the actor may see, sorted and cut into pages of {@link listLength}.
+ *
+ * @param search text that one of the list's columns must contain, without regard to case; empty for all
+ * @param part which part of the list, from 0; one row more than a part holds is asked for, to know whether there is another
+ */
+export function listStatement(page: Page, facts: Facts, search: string, part: number): Statement {
+  const parameters = new Parameters();
+  const columns: string[] = [];
+  const joins: string[] = [];
+  const searched: string[] = [];
+  for (const column of page.key) columns.push(`t.${quoted(column.name)}::text AS ${quoted(`key:${column.name}`)}`);
+  for (const [index, each] of page.list.columns.entries()) {
+    let shown = `t.${quoted(each.column.name)}::text`;
+    if (each.choices) {
+      const alias = `r${index}`;
+      joins.push(
+        `LEFT JOIN ${quotedTable(each.choices.table)} AS ${alias} ON ${alias}.${quoted(each.choices.key.name)} = t.${quoted(each.column.name)}`,
+      );
+      shown = `${alias}.${quoted(each.choices.label.name)}::text`;
+    }
+    columns.push(`${shown} AS ${quoted(each.column.name)}`);
+    searched.push(shown);
+  }
+  const where: string[] = [];
+  if (page.access.rows) where.push(predicate(page.access.rows, parameters, facts, "t"));
+  if (search !== "") {
+    const pattern = parameters.add(`%${literally(search)}%`, "text");
+    where.push(`(${searched.map((each) => `${each} ILIKE ${pattern}`).join(" OR ")})`);
+  }
+  const { sort } = page.list;
+  const order = [
+    `t.${quoted(sort.column.name)}${sort.down ? " DESC" : ""}`,
+    ...page.key.map((column) => `t.${quoted(column.name)}`),
+  ];
+  const lines = [
+    `SELECT ${columns.join(", ")}`,
+    `FROM ${quotedTable(page.table)} AS t`,
+    ...joins,
+    ...(where.length > 0 ? [`WHERE ${where.join(" AND ")}`] : []),
+    `ORDER BY ${order.join(", ")}`,
+    `LIMIT ${listLength + 1} OFFSET ${parameters.add(String(part * listLength), "bigint")}`,
+  ];
+  return { purpose: "list", text: lines.join("\n"), values: parameters.values };
+}
+
+/** How many records are offered to choose from. */
+const mostRecords = 20;
+
+/**
+ * Records to choose from in the workbench: key and title, by key, whose key or title contains a text. Asked for by builders
+ * only, so without the page's conditions.
+ */
+export function recordsStatement(page: Page, search: string): Statement {
+  const parameters = new Parameters();
+  const names = [...new Set([...page.key.map((column) => column.name), ...page.title.columns])];
+  const columns = names.map((name) => `t.${quoted(name)}::text AS ${quoted(name)}`);
+  const pattern = search === "" ? null : parameters.add(`%${literally(search)}%`, "text");
+  const where = pattern
+    ? `\nWHERE ${names.map((name) => `t.${quoted(name)}::text ILIKE ${pattern}`).join(" OR ")}`
+    : "";
+  const order = page.key.map((column) => `t.${quoted(column.name)}`).join(", ");
+  return {
+    purpose: "choose a record",
+    text: `SELECT ${columns.join(", ")}\nFROM ${quotedTable(page.table)} AS t${where}\nORDER BY ${order}\nLIMIT ${mostRecords}`,
+    values: parameters.values,
+  };
+}

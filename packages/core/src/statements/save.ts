@@ -1,0 +1,128 @@
+import type { Facts } from "../condition/evaluate.js";
+import { predicate } from "../condition/to-sql.js";
+import type { Page } from "../page/page.js";
+import type { Column } from "../table/model.js";
+import { tableName } from "../table/model.js";
+import { keyPredicate, versionName } from "./load.js";
+import { Parameters, quoted, quotedTable, type Statement, type Stored } from "./statement.js";
+
+/** What a save writes: the columns in their order with their new values. */
+export interface Assignment {
+  readonly column: Column;
+  readonly value: Stored;
+}
+
+/** Who and what a change log entry names, besides the change itself. */
+export interface LogNote {
+  readonly actor: { readonly id: string; readonly name: string };
+  readonly page: string;
+  readonly pageVersion: string;
+  readonly requestId: string;
+}
+
+/** The value as the column would hold it, for a comparison; text keeps its length, so that nothing too long passes for the same. */
+function asStored(column: Column, placeholder: string): string {
+  return column.type.kind === "text" ? `${placeholder}::text` : `${placeholder}::${column.type.shown}::text`;
+}
+
+/** One entry a column that differs between the row before and after: what a trigger changed along the way as well. */
+const differences = (columns: readonly Column[]): string =>
+  columns
+    .map((column, index) => {
+      const name = quoted(column.name);
+      return `(${index}, ${literal(column.name)}, "before".${name}::text, "after".${name}::text)`;
+    })
+    .join(",\n    ");
+
+/** A name as an SQL string literal (ISO 9075-2, 5.3): for names of the catalog only, never for a value. */
+const literal = (name: string): string =>
+  name.includes("\\")
+    ? ` E'${name.replaceAll("\\", "\\\\").replaceAll("'", "''")}'`
+    : `'${name.replaceAll("'", "''")}'`;
+
+/**
+ * Locks the row by key, access condition and row version, sets the named columns, writes the log entry from the row before
+ * and after, and says what happened: one statement, one trip.
+ *
+ * Under READ COMMITTED a lock that had to be waited for is granted on the newest row version and the WHERE is judged
+ * again, so a row that changed meanwhile is not found here (PostgreSQL documentation, 13.2.1).
+ *
+ * It answers one row: `found` and `written` (0 or 1), `entry` (the log entry's number), `changes` (JSON array of field,
+ * old and new), `version` (the row version afterwards) and `row` (JSON object of the row afterwards, in text form).
+ */
+export function saveStatement(
+  page: Page,
+  key: readonly string[],
+  version: string,
+  assignments: readonly Assignment[],
+  facts: Facts,
+  note: LogNote,
+): Statement {
+  const parameters = new Parameters();
+  const where = [keyPredicate(page.key, key, parameters, "t"), `t.xmin::text = ${parameters.add(version, "text")}`];
+  for (const condition of [page.access.rows, page.access.edit]) {
+    if (condition) where.push(predicate(condition, parameters, facts, "t"));
+  }
+  const placed = assignments.map(({ column, value }) => ({
+    column,
+    placeholder: parameters.add(value, column.type.cast),
+  }));
+  const same = page.key.map(({ name }) => `t.${quoted(name)} = "before".${quoted(name)}`).join(" AND ");
+  const differs = placed.map(
+    ({ column, placeholder }) =>
+      `"before".${quoted(column.name)}::text IS DISTINCT FROM ${asStored(column, placeholder)}`,
+  );
+  const logged = [
+    parameters.add(note.actor.id, "text"),
+    parameters.add(note.actor.name, "text"),
+    parameters.add(note.page, "text"),
+    parameters.add(note.pageVersion, "text"),
+    parameters.add(tableName(page.table), "text"),
+    `jsonb_build_object(${page.key.map(({ name }) => `${literal(name)}, "before".${quoted(name)}::text`).join(", ")})`,
+    "'update'",
+    '(SELECT jsonb_agg(jsonb_build_object(\'field\', "field", \'old\', "old", \'new\', "new") ORDER BY "position") FROM "changed")',
+    parameters.add(note.requestId, "uuid"),
+    "'page'",
+  ];
+  const row = page.table.columns.map(({ name }) => `${literal(name)}, "after".${quoted(name)}::text`);
+  const text = `WITH "before" AS (
+  SELECT t.*, t.xmin::text AS ${quoted(versionName)}
+  FROM ${quotedTable(page.table)} AS t
+  WHERE ${where.join("\n    AND ")}
+  FOR NO KEY UPDATE
+), "after" AS (
+  UPDATE ${quotedTable(page.table)} AS t
+  SET ${placed.map(({ column, placeholder }) => `${quoted(column.name)} = ${placeholder}`).join(", ")}
+  FROM "before"
+  WHERE ${same}
+    AND (${differs.join(" OR ")})
+  RETURNING t.*, t.xmin::text AS ${quoted(versionName)}
+), "changed" AS (
+  SELECT f.* FROM "before", "after", LATERAL (VALUES
+    ${differences(page.table.columns)}
+  ) AS f("position", "field", "old", "new")
+  WHERE f."old" IS DISTINCT FROM f."new"
+), "entry" AS (
+  INSERT INTO "quill_log"."change"
+    ("actor_id", "actor_name", "page", "page_version", "table_name", "record_key", "operation", "fields", "request_id", "way")
+  SELECT ${logged.join(",\n    ")}
+  FROM "before", "after"
+  WHERE EXISTS (SELECT FROM "changed")
+  RETURNING "id"
+)
+SELECT (SELECT count(*) FROM "before")::text AS "found",
+  (SELECT count(*) FROM "after")::text AS "written",
+  (SELECT "id" FROM "entry")::text AS "entry",
+  (SELECT json_agg(json_build_object('field', "field", 'old', "old", 'new', "new") ORDER BY "position") FROM "changed")::text AS "changes",
+  (SELECT ${quoted(versionName)} FROM "after") AS "version",
+  (SELECT ${jsonObject(row)} FROM "after")::text AS "row"`;
+  return { purpose: "save", text, values: parameters.values };
+}
+
+/** `json_build_object` takes 100 arguments at most: a wider row is put together from several. */
+function jsonObject(pairs: readonly string[]): string {
+  const groups: string[] = [];
+  for (let start = 0; start < pairs.length; start += 40)
+    groups.push(`jsonb_build_object(${pairs.slice(start, start + 40).join(", ")})`);
+  return groups.join(" || ");
+}

@@ -1,0 +1,124 @@
+import * as v from "valibot";
+import { formPage } from "../html/form.js";
+import { listPage } from "../html/list.js";
+import { noticePage } from "../html/notice.js";
+import { codes } from "../messages/codes.js";
+import type { Outcome, Refusal } from "../outcome.js";
+import { editableFields, type Page } from "../page/page.js";
+import { recordAddress } from "../page/path.js";
+import { fillTemplate } from "../page/template.js";
+import type { PageRequest, PageResponse } from "../request.js";
+import { titleOf } from "./prefill.js";
+import type { Signer } from "./token.js";
+
+const htmlHeaders = { "content-type": "text/html; charset=utf-8", "cache-control": "no-store" };
+
+const page = (status: number, body: string, headers: Readonly<Record<string, string>> = {}): PageResponse => ({
+  status,
+  headers: { ...htmlHeaders, ...headers },
+  body,
+});
+
+/** The name of the cookie (RFC 6265) that carries one line over a redirect. */
+export const saidCookie = "quill_said";
+
+const saidSchema = v.strictObject({ text: v.string(), address: v.string() });
+type Said = v.InferOutput<typeof saidSchema>;
+
+/** The line for the page after a redirect, signed, as a cookie for that page only. */
+function sayNext(said: Said, path: string, signer: Signer): string {
+  const json = JSON.stringify(said);
+  return `${saidCookie}=${signer.sign(`said ${json}`)}.${encodeURIComponent(json)}; Path=${path}; Max-Age=60; HttpOnly; SameSite=Lax`;
+}
+
+/** The line that an earlier answer left, if it was signed here. */
+export function readSaid(value: string | null, signer: Signer): Said | null {
+  const dot = value?.indexOf(".") ?? -1;
+  if (value === null || dot < 0) return null;
+  try {
+    const json = decodeURIComponent(value.slice(dot + 1));
+    return signer.sign(`said ${json}`) === value.slice(0, dot) ? v.parse(saidSchema, JSON.parse(json)) : null;
+  } catch {
+    return null;
+  }
+}
+
+/** Forgets the line once it was shown. */
+const forget = (request: PageRequest, path: string): Record<string, string> =>
+  request.said === null ? {} : { "set-cookie": `${saidCookie}=; Path=${path}; Max-Age=0; HttpOnly; SameSite=Lax` };
+
+function afterSave(
+  outcome: Outcome & { kind: "saved" | "unchanged" },
+  request: PageRequest,
+  signer: Signer,
+): PageResponse {
+  const { row, key } = outcome;
+  const title = titleOf(outcome.page, row, key);
+  const saved = outcome.page.answer.message ? fillTemplate(outcome.page.answer.message, row) : `${title} is saved.`;
+  const text = outcome.kind === "saved" ? saved : `Nothing was changed in ${title}.`;
+  const address = `${request.frame.base}${recordAddress(outcome.page.path, key)}/edit`;
+  const location = outcome.page.answer.saved === "page" ? address : `${request.frame.base}${outcome.page.path.list}`;
+  const said = { text, address: outcome.kind === "saved" ? address : "" };
+  return {
+    status: 303,
+    headers: { location, "cache-control": "no-store", "set-cookie": sayNext(said, location, signer) },
+    body: "",
+  };
+}
+
+const labelled = (at: Page | null, typed: ReadonlyMap<string, string> | undefined): { label: string; text: string }[] =>
+  (at ? editableFields(at) : []).flatMap((field) => {
+    const text = typed?.get(field.column.name);
+    return text === undefined ? [] : [{ label: field.label, text }];
+  });
+
+function refuse(refusal: Refusal, request: PageRequest): PageResponse {
+  const { code, because, typed } = refusal;
+  const signedOut = code === "signed-out";
+  if (signedOut && request.signIn !== null && request.method !== "POST") {
+    const next = `${request.frame.base}${request.path}`;
+    return {
+      status: 303,
+      headers: { location: `${request.signIn}?next=${encodeURIComponent(next)}`, "cache-control": "no-store" },
+      body: "",
+    };
+  }
+  const list =
+    refusal.page && code !== "may-not-open" && !signedOut
+      ? { href: `${request.frame.base}${refusal.page.path.list}`, text: `To the list: ${refusal.page.plural}` }
+      : null;
+  const signIn = signedOut && request.signIn !== null ? { href: request.signIn, text: "Sign in" } : null;
+  const back = signIn ?? list ?? { href: request.frame.home, text: "To the list of pages" };
+  const headers = refusal.allow === undefined ? {} : { allow: refusal.allow };
+  return page(
+    codes[code].status,
+    noticePage({ code, because, back, typed: labelled(refusal.page, typed) }, request.frame),
+    headers,
+  );
+}
+
+/** Turns an outcome into an answer: 200, 303 after a save (RFC 9110, 15.4.4), 422 and 409 with the filled form, or a refusal. */
+export function answer(outcome: Outcome, request: PageRequest, signer: Signer): PageResponse {
+  switch (outcome.kind) {
+    case "shown": {
+      if ("list" in outcome)
+        return page(
+          200,
+          listPage(outcome.list, request.frame),
+          forget(request, `${request.frame.base}${outcome.list.page.path.list}`),
+        );
+      return page(200, formPage(outcome.form, request.frame), forget(request, `${request.frame.base}${request.path}`));
+    }
+    case "invalid":
+      return page(422, formPage(outcome.form, request.frame));
+    case "conflict":
+      return page(409, formPage(outcome.form, request.frame));
+    case "saved":
+    case "unchanged":
+      return afterSave(outcome, request, signer);
+    case "refused":
+    case "not-found":
+    case "failed":
+      return refuse(outcome, request);
+  }
+}

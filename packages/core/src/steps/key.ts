@@ -1,0 +1,32 @@
+import type { Page } from "../page/page.js";
+import { decodeSegment } from "../page/path.js";
+import { readValue } from "../values/read-value.js";
+
+/** A key's values in the order of the address, in the form in which PostgreSQL prints them; or why there is none. */
+export type KeyResult =
+  | { readonly ok: true; readonly key: readonly string[] }
+  | { readonly ok: false; readonly reason: string };
+
+const ranges: Readonly<Record<string, bigint>> = { smallint: 2n ** 15n, integer: 2n ** 31n, bigint: 2n ** 63n };
+
+/** Judges the key in an address by its columns' types, before the database is asked. */
+export function readKey(page: Page, segments: readonly string[]): KeyResult {
+  const key: string[] = [];
+  for (const [index, column] of page.key.entries()) {
+    const typed = decodeSegment(segments[index] ?? "");
+    if (typed === undefined || typed === "")
+      return { ok: false, reason: `${column.name}: not readable in the address` };
+    const read = readValue(column.type, typed, "UTC");
+    if (!read.ok || read.value === null)
+      return { ok: false, reason: `${column.name}: "${typed}" is not a ${column.type.shown}` };
+    const range = ranges[column.type.cast];
+    if (range && (BigInt(read.value) >= range || BigInt(read.value) < -range)) {
+      return { ok: false, reason: `${column.name}: ${read.value} is outside of ${column.type.shown}` };
+    }
+    if (column.type.maxLength !== null && [...typed].length > column.type.maxLength) {
+      return { ok: false, reason: `${column.name}: longer than ${column.type.shown}` };
+    }
+    key.push(read.value);
+  }
+  return { ok: true, key };
+}

@@ -1,0 +1,93 @@
+import { keeping, normal, show } from "../controls/show.js";
+import { type Control, editableFields, type Field, type Page } from "../page/page.js";
+import { fillTemplate } from "../page/template.js";
+import type { Row, Stored } from "../statements/statement.js";
+import type { Option, Options } from "./load.js";
+import { type Claims, digest, type Signer } from "./token.js";
+
+/** Something wrong with what was sent: at a field, or above the form where `field` is null. */
+export interface Problem {
+  readonly field: string | null;
+  readonly message: string;
+}
+
+/** What the other person stored meanwhile, shown beside what was typed. */
+export interface Conflict {
+  readonly field: string;
+  readonly stored: string;
+  readonly by: string | null;
+  readonly at: string | null;
+}
+
+/** One field as the form shows it. */
+export interface FieldView {
+  readonly field: Field;
+  readonly control: Control;
+  /** What the control holds: the stored value, or what was typed. `true` or `false` for a check box. */
+  readonly text: string;
+  readonly options: readonly Option[];
+  readonly problems: readonly string[];
+  readonly conflict: Conflict | null;
+}
+
+/** A form, ready to be written as HTML. */
+export interface FormView {
+  readonly page: Page;
+  readonly key: readonly string[];
+  readonly title: string;
+  readonly fields: readonly FieldView[];
+  readonly token: string;
+  readonly problems: readonly Problem[];
+  readonly conflicts: readonly Conflict[];
+  /** Why the form can't be sent, where the record's state does not allow an edit. */
+  readonly locked: string | null;
+  readonly notice: string | null;
+}
+
+/** The options with one more value among them, marked: what is stored but no longer on offer must stay selected. */
+function withValue(options: readonly Option[], value: Stored, mark: string): readonly Option[] {
+  if (value === null || value === "" || options.some((option) => option.value === value)) return options;
+  return [{ value, label: `${value} (${mark})` }, ...options];
+}
+
+/**
+ * Fills the controls: from the stored row, or with what was typed where something was.
+ *
+ * @param typed the controls' texts of a submission, by column name; a field that is not among them shows what is stored
+ */
+export function prefillFields(
+  page: Page,
+  row: Row,
+  options: Options,
+  typed: ReadonlyMap<string, string> = new Map(),
+): readonly FieldView[] {
+  return page.fields.map((field) => {
+    const { name } = field.column;
+    const stored = row[name] ?? null;
+    const shown = show(field, stored, page.timeZone);
+    const text = typed.get(name) ?? shown.text;
+    return {
+      field,
+      control: keeping(shown.control, text),
+      text,
+      options: withValue(withValue(options.get(name) ?? [], stored, "no longer offered"), text, "not offered"),
+      problems: [],
+      conflict: null,
+    };
+  });
+}
+
+/** The digests of what every editable control shows for a row. */
+export const shownDigests = (page: Page, row: Row, signer: Signer): Claims["shown"] =>
+  Object.fromEntries(
+    editableFields(page).map((field) => {
+      const shown = show(field, row[field.column.name] ?? null, page.timeZone);
+      return [field.column.name, digest(signer, field.column.name, normal(shown.control, shown.text))];
+    }),
+  );
+
+/** `Station MV-014, Alder Bridge`. */
+export const titleOf = (page: Page, row: Row, key: readonly string[]): string => {
+  const known = Object.fromEntries(page.key.map((column, index) => [column.name, key[index] ?? null]));
+  return fillTemplate(page.title, { ...known, ...row });
+};

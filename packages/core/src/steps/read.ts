@@ -1,0 +1,130 @@
+import { keeping, normal } from "../controls/show.js";
+import type { Code } from "../messages/codes.js";
+import { message } from "../messages/messages.js";
+import { tokenName } from "../page/bind.js";
+import { editableFields, type Field, type Page } from "../page/page.js";
+import type { Tidying } from "../page/schema.js";
+import type { Stored } from "../statements/statement.js";
+import { readValue } from "../values/read-value.js";
+import type { Problem } from "./prefill.js";
+import { type Claims, digest, readToken, type Signer } from "./token.js";
+
+/** One field of a submission. */
+export interface SubmittedField {
+  readonly field: Field;
+  /** As typed, in its normal form. */
+  readonly text: string;
+  /** Whether it differs from what the control showed when the form was made. */
+  readonly touched: boolean;
+  /** The value as read; null where the text is no value of the type. */
+  readonly value: Stored;
+  readonly problem: Problem | null;
+}
+
+export interface Submission {
+  readonly claims: Claims;
+  readonly token: string;
+  readonly fields: readonly SubmittedField[];
+  /** Names that were sent but are not on the form. They are not taken. */
+  readonly ignored: readonly string[];
+}
+
+export type ReadResult =
+  | { readonly ok: true; readonly submission: Submission }
+  | { readonly ok: false; readonly code: Code; readonly reason: string; readonly typed: ReadonlyMap<string, string> };
+
+/** At most this many name and value pairs are read from a body. */
+const mostPairs = 2000;
+
+/**
+ * Reads a body of type `application/x-www-form-urlencoded` (URL Standard, 5.1), strictly: broken percent-encoding and bytes
+ * that are not UTF-8 are refused, not replaced.
+ *
+ * @returns the pairs in their order, or what is wrong
+ */
+export function readPairs(body: string): readonly (readonly [string, string])[] | string {
+  const parts = body.split("&").filter((part) => part !== "");
+  if (parts.length > mostPairs) return `more than ${mostPairs} values`;
+  const pairs: [string, string][] = [];
+  try {
+    for (const part of parts) {
+      const equals = part.indexOf("=");
+      const [name, value] = equals < 0 ? [part, ""] : [part.slice(0, equals), part.slice(equals + 1)];
+      pairs.push([decodeURIComponent(name.replaceAll("+", " ")), decodeURIComponent(value.replaceAll("+", " "))]);
+    }
+  } catch {
+    return "percent-encoding that is broken or not UTF-8";
+  }
+  return pairs;
+}
+
+const tidied: Readonly<Record<Tidying, (text: string) => string>> = {
+  trim: (text) => text.trim(),
+  "single-spaces": (text) => text.replaceAll(/[^\S\n]+/g, " "),
+  upper: (text) => text.toUpperCase(),
+  lower: (text) => text.toLowerCase(),
+};
+
+/** A typed text after the field's tidying. */
+export const tidy = (field: Field, text: string): string => field.tidy.reduce((tidy, each) => tidied[each](tidy), text);
+
+function readField(page: Page, field: Field, sent: string | undefined, claims: Claims, signer: Signer): SubmittedField {
+  const { name, type } = column(field);
+  // A box that is not ticked sends nothing (HTML, 4.10.21.4); any other control that sent nothing was not on the form.
+  const raw = sent ?? (field.control === "check-box" ? "false" : undefined);
+  const shown = claims.shown[name];
+  if (raw === undefined || shown === undefined) return { field, text: "", touched: false, value: null, problem: null };
+  const control = keeping(field.control, raw);
+  const same = (text: string): boolean =>
+    [control, field.control].some((each) => digest(signer, name, normal(each, text)) === shown);
+  const text = same(raw) ? normal(control, raw) : tidy(field, normal("multi-line", raw));
+  const read = readValue(type, text, page.timeZone);
+  const touched = !same(raw) && !same(text) && !(read.ok && read.value !== null && same(read.value));
+  if (read.ok) return { field, text, touched, value: read.value, problem: null };
+  const said = message(read.code, { label: field.label });
+  return { field, text, touched, value: null, problem: touched ? { field: name, message: said } : null };
+}
+
+const column = (field: Field): Field["column"] => field.column;
+
+/** Whom a form must have been made for. */
+export interface Holder {
+  readonly page: Page;
+  readonly key: readonly string[];
+  readonly actor: string;
+  readonly session: string;
+}
+
+/** Whether a token was made for this page, record, person and session: what stands against forgery from other sites as well. */
+function madeFor(claims: Claims, holder: Holder): boolean {
+  const sameKey =
+    claims.key.length === holder.key.length && claims.key.every((value, index) => value === holder.key[index]);
+  return (
+    claims.page === holder.page.name && sameKey && claims.actor === holder.actor && claims.session === holder.session
+  );
+}
+
+/**
+ * Takes the expected fields of a submission and nothing else, tidies them and reads them as values of their columns.
+ * A field whose text has the digest of what its control showed is untouched, whatever way it went through the browser.
+ */
+export function read(holder: Holder, body: string, signer: Signer): ReadResult {
+  const pairs = readPairs(body);
+  if (typeof pairs === "string") return { ok: false, code: "form-broken", reason: pairs, typed: new Map() };
+  const fields = editableFields(holder.page);
+  const names = new Set(fields.map((field) => field.column.name));
+  const typed = new Map(pairs.filter(([name]) => names.has(name)));
+  const refuse = (code: Code, reason: string): ReadResult => ({ ok: false, code, reason, typed });
+  const expected = pairs.filter(([name]) => names.has(name) || name === tokenName);
+  const twice = expected.find(([name], index) => expected.findIndex(([other]) => other === name) < index)?.[0];
+  if (twice !== undefined) return refuse("form-broken", `"${twice}" was sent more than once`);
+  const token = pairs.find(([name]) => name === tokenName)?.[1];
+  if (token === undefined) return refuse("form-not-yours", "the form's token is missing");
+  const claims = readToken(token, signer);
+  if (!claims) return refuse("form-not-yours", "the form's token was not signed here");
+  if (!madeFor(claims, holder))
+    return refuse("form-not-yours", "the form was made for another page, record, person or session");
+  const submitted = fields.map((field) => readField(holder.page, field, typed.get(field.column.name), claims, signer));
+  const ignored = pairs.flatMap(([name]) => (names.has(name) || name === tokenName ? [] : [name]));
+  return { ok: true, submission: { claims, token, fields: submitted, ignored } };
+}

@@ -1,0 +1,115 @@
+import type { Facts } from "../condition/evaluate.js";
+import { message } from "../messages/messages.js";
+import type { Field, Page } from "../page/page.js";
+import { type LogNote, saveStatement } from "../statements/save.js";
+import { type Database, DatabaseRefusal, type Row } from "../statements/statement.js";
+import type { Problem } from "./prefill.js";
+import type { SubmittedField } from "./read.js";
+
+/** One field of a change log entry: what it was and what it became, in text form. */
+export interface FieldChange {
+  readonly field: string;
+  readonly old: string | null;
+  readonly new: string | null;
+}
+
+export type WriteResult =
+  | {
+      readonly kind: "written";
+      readonly entry: string;
+      readonly changes: readonly FieldChange[];
+      readonly row: Row;
+      readonly version: string;
+    }
+  | { readonly kind: "no-difference" }
+  | { readonly kind: "not-found" }
+  | { readonly kind: "refused"; readonly problem: Problem; readonly said: string };
+
+const joined = (labels: readonly string[]): string => labels.join(", ");
+
+/** The field of a page whose column is among the constraint's, and the labels of the others. */
+function fieldOf(page: Page, columns: readonly string[]): { field: Field | undefined; others: string } {
+  const fields = page.fields.filter((field) => columns.includes(field.column.name));
+  const field = fields.find((each) => !each.readOnly);
+  const others = columns
+    .filter((name) => name !== field?.column.name)
+    .map((name) => fields.find((each) => each.column.name === name)?.label ?? name);
+  return { field, others: joined(others) };
+}
+
+const classOf = (sqlState: string): string => sqlState.slice(0, 2);
+
+/** The names and values of a refusal stay in the database's log; what a person sees is made of the page's own labels. */
+function problemOf(page: Page, refusal: DatabaseRefusal): Problem {
+  const constraint = [
+    ...page.table.constraints,
+    ...page.table.keys.map((key) => ({ ...key, kind: "unique" as const, definition: "" })),
+  ].find((each) => each.constraint === refusal.constraint);
+  const reference = page.table.references.find((each) => each.constraint === refusal.constraint);
+  const { field, others } = fieldOf(
+    page,
+    reference?.columns ?? constraint?.columns ?? (refusal.column ? [refusal.column] : []),
+  );
+  const at = field?.column.name ?? null;
+  const label = field?.label ?? refusal.column ?? "";
+  switch (refusal.sqlState) {
+    case "23505":
+      return {
+        field: at,
+        message: others ? message("unique-together", { label, others }) : message("unique", { label }),
+      };
+    case "23503":
+      return { field: at, message: message("exists", { label }) };
+    case "23502":
+      return { field: at, message: message("not-null", { label }) };
+    case "23514":
+      return {
+        field: at,
+        message: message("check", { constraint: refusal.constraint ?? "", definition: constraint?.definition ?? "" }),
+      };
+    default:
+      return {
+        field: null,
+        message: message(classOf(refusal.sqlState) === "22" ? "value-out-of-range" : "refused-by-database", {
+          said: refusal.message,
+        }),
+      };
+  }
+}
+
+/** Refusals that the person can do something about: bad data, integrity, what a trigger or a view's check raised. */
+const isAnswerable = (sqlState: string): boolean => ["22", "23", "44", "P0"].includes(classOf(sqlState));
+
+/**
+ * Sends the one statement that locks, writes and logs.
+ *
+ * @param version the row version that the fields were compared with
+ * @throws DatabaseRefusal for refusals that are none of the person's business, and whatever a lost connection throws
+ */
+export async function write(
+  page: Page,
+  key: readonly string[],
+  version: string,
+  fields: readonly SubmittedField[],
+  facts: Facts,
+  note: LogNote,
+  database: Database,
+): Promise<WriteResult> {
+  const assignments = fields.map(({ field, value }) => ({ column: field.column, value }));
+  let row: Row | undefined;
+  try {
+    [row] = await database.run(saveStatement(page, key, version, assignments, facts, note));
+  } catch (error) {
+    if (!(error instanceof DatabaseRefusal) || !isAnswerable(error.sqlState)) throw error;
+    return { kind: "refused", problem: problemOf(page, error), said: `${error.sqlState} ${error.message}` };
+  }
+  if (!row || row.found === "0") return { kind: "not-found" };
+  if (!row.entry) return { kind: "no-difference" };
+  return {
+    kind: "written",
+    entry: row.entry,
+    changes: JSON.parse(row.changes ?? "[]") as FieldChange[],
+    row: JSON.parse(row.row ?? "{}") as Row,
+    version: row.version ?? "",
+  };
+}

@@ -1,0 +1,117 @@
+import Big from "big.js";
+import { Temporal } from "temporal-polyfill";
+import type { MessageCode } from "../messages/messages.js";
+import type { Stored } from "../statements/statement.js";
+import type { ColumnType } from "../table/model.js";
+import { plainText } from "./local-time.js";
+
+/** A typed text as a value of the column's type, or why it is none. */
+export type ReadValue =
+  | { readonly ok: true; readonly value: Stored }
+  | { readonly ok: false; readonly code: MessageCode };
+
+const value = (text: Stored): ReadValue => ({ ok: true, value: text });
+const wrong = (code: MessageCode): ReadValue => ({ ok: false, code });
+
+function readInteger(text: string): ReadValue {
+  if (!/^[+-]?\d{1,100}$/.test(text)) return wrong("not-an-integer");
+  return value(BigInt(text.replace(/^\+/, "")).toString());
+}
+
+/** Exact decimal; with the column's scale where it fits, so that 1.5 and 1.50 are the same value of a `numeric(5,2)`. */
+function readDecimal(text: string, scale: number | null): ReadValue {
+  if (/^[+-]?\d+,\d+$/.test(text)) return wrong("decimal-comma");
+  if (!/^[+-]?(\d{1,1000}(\.\d{0,1000})?|\.\d{1,1000})$/.test(text)) return wrong("not-a-number");
+  const number = new Big(text.replace(/^\+/, "").replace(/\.$/, ""));
+  const digits = /\.(\d*)$/.exec(number.toFixed())?.[1]?.length ?? 0;
+  const fixed = scale !== null && digits <= scale ? number.toFixed(Math.max(0, scale)) : number.toFixed();
+  return value(fixed.replace(/^-(0(\.0*)?)$/, "$1"));
+}
+
+function readFloat(text: string): ReadValue {
+  return /^[+-]?(\d+(\.\d*)?|\.\d+)(e[+-]?\d{1,3})?$/i.test(text) ? value(text) : wrong("not-a-number");
+}
+
+function readDate(text: string): ReadValue {
+  if (!/^\d{4}-\d\d-\d\d$/.test(text)) return wrong("not-a-date");
+  try {
+    return value(Temporal.PlainDate.from(text, { overflow: "reject" }).toString());
+  } catch {
+    return wrong("no-such-date");
+  }
+}
+
+const timestampForm = /^(\d{4}-\d\d-\d\d)[T ](\d\d:\d\d(?::\d\d(?:\.\d{1,6})?)?) ?(Z|[+-]\d\d(?::?\d\d)?)?$/;
+
+function readTimestamp(text: string, zone: string | null): ReadValue {
+  const match = timestampForm.exec(text);
+  if (!match || (match[3] !== undefined && zone === null)) return wrong("not-a-time");
+  let local: Temporal.PlainDateTime;
+  try {
+    local = Temporal.PlainDateTime.from(`${match[1]}T${match[2]}`, { overflow: "reject" });
+  } catch {
+    return wrong("no-such-date");
+  }
+  if (zone === null) return value(plainText(local));
+  return readInstant(local, match[3], zone);
+}
+
+function readInstant(local: Temporal.PlainDateTime, offset: string | undefined, zone: string): ReadValue {
+  try {
+    if (offset === "Z") return value(`${plainText(local)}+00`);
+    const timeZone = offset === undefined ? zone : `${offset.slice(0, 3)}:${offset.replace(":", "").slice(3) || "00"}`;
+    const instant = local.toZonedDateTime(timeZone, { disambiguation: "reject" }).toInstant();
+    return value(`${plainText(instant.toZonedDateTimeISO("UTC").toPlainDateTime())}+00`);
+  } catch {
+    return wrong(offset === undefined ? "hour-twice-or-never" : "not-a-time");
+  }
+}
+
+function readJson(text: string): ReadValue {
+  try {
+    JSON.parse(text);
+    return value(text);
+  } catch {
+    return wrong("not-json");
+  }
+}
+
+/**
+ * Reads a typed text as a value of a column's type: the text form that PostgreSQL would print for it.
+ *
+ * @param text as typed, line breaks as LF; empty is null
+ * @param timeZone IANA name of the zone in which a `timestamptz` was typed
+ */
+export function readValue(type: ColumnType, text: string, timeZone: string): ReadValue {
+  if (text.includes("\0")) return wrong("nul");
+  if (text === "") return value(null);
+  const trimmed = text.trim();
+  switch (type.kind) {
+    case "integer":
+      return readInteger(trimmed);
+    case "decimal":
+      return readDecimal(trimmed, type.scale);
+    case "float":
+      return readFloat(trimmed);
+    case "boolean":
+      return trimmed === "true" || trimmed === "false" ? value(trimmed) : wrong("not-yes-or-no");
+    case "date":
+      return readDate(trimmed);
+    case "timestamp":
+      return readTimestamp(trimmed, null);
+    case "timestamptz":
+      return readTimestamp(trimmed, timeZone);
+    case "uuid":
+      return /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/i.test(trimmed)
+        ? value(trimmed.toLowerCase())
+        : wrong("not-a-uuid");
+    case "json":
+      return readJson(text);
+    case "enum":
+      return type.labels.includes(text) ? value(text) : wrong("not-on-offer");
+    case "text":
+    case "time":
+    case "other":
+      return value(text);
+  }
+}

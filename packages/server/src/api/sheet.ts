@@ -1,0 +1,103 @@
+import { type Column, type Field, type Page, type Rule, type Table, tableName } from "@loyal-quill/core";
+import type { PageFileState } from "@loyal-quill/runtime";
+import type { SheetAnswer, SheetField } from "./types.js";
+
+/** A rule in a few words. */
+function ruleText(rule: Rule, field: Field): string {
+  switch (rule.rule) {
+    case "required":
+      return "required";
+    case "min-length":
+      return `at least ${rule.characters} characters`;
+    case "max-length":
+      return `at most ${rule.characters} characters`;
+    case "min":
+      return `${rule.bound} or more`;
+    case "max":
+      return `${rule.bound} or less`;
+    case "scale":
+      return `at most ${rule.digits} digits after the point`;
+    case "one-of":
+      return `one of ${field.column.type.labels.join(", ")}`;
+    case "unique":
+      return rule.columns.length > 1 ? `unique together: ${rule.columns.join(", ")}` : "unique";
+    case "exists":
+      return "an existing record";
+  }
+}
+
+/** What the table demands of a column, besides type and null. */
+function constraintsOf(table: Table, column: Column): string[] {
+  const references = table.references
+    .filter((each) => each.columns.includes(column.name))
+    .map((each) => `→ ${each.to.schema}.${each.to.table} (${each.to.columns.join(", ")})`);
+  const others = table.constraints.filter((each) => each.columns.includes(column.name)).map((each) => each.definition);
+  return [...references, ...others];
+}
+
+function sheetField(page: Page, column: Column, field: Field | undefined): SheetField {
+  return {
+    name: column.name,
+    label: field?.label ?? "",
+    control: field?.control ?? "",
+    readOnly: field?.readOnly ?? true,
+    onPage: field !== undefined,
+    type: column.type.shown,
+    nullable: column.nullable,
+    default: column.default,
+    comment: column.comment,
+    key: page.key.some((each) => each.name === column.name),
+    constraints: constraintsOf(page.table, column),
+    rules: field && !field.readOnly ? field.rules.map((rule) => ({ by: rule.by, text: ruleText(rule, field) })) : [],
+    tidy: field && !field.readOnly ? field.tidy : [],
+  };
+}
+
+/** The page's fields in the form's order, then the columns that are not on the page. */
+const fieldsOf = (page: Page): SheetField[] => [
+  ...page.fields.map((field) => sheetField(page, field.column, field)),
+  ...page.table.columns
+    .filter((column) => !page.fields.some((field) => field.column.name === column.name))
+    .map((column) => sheetField(page, column, undefined)),
+];
+
+/** Everything that the Sheet shows of a page, apart from records. */
+export function sheetOf(file: PageFileState): SheetAnswer {
+  const { name, text, findings, page } = file;
+  if (!page) {
+    return {
+      name,
+      plural: name,
+      path: "",
+      listAddress: null,
+      table: "",
+      tableComment: null,
+      version: null,
+      text,
+      findings,
+      fields: [],
+      keyColumns: [],
+      access: [],
+      checks: [],
+    };
+  }
+  const access = (["open", "rows", "edit"] as const).flatMap((each) => {
+    const condition = page.access[each];
+    return condition ? [{ name: each, source: condition.source }] : [];
+  });
+  return {
+    name,
+    plural: page.plural,
+    path: `${page.path.list}/${page.path.columns.map((column) => `{${column}}`).join("/")}`,
+    listAddress: page.path.list,
+    table: tableName(page.table),
+    tableComment: page.table.comment,
+    version: page.version,
+    text,
+    findings,
+    fields: fieldsOf(page),
+    keyColumns: page.key.map((column) => column.name),
+    access,
+    checks: page.checks.map(({ condition, at, message }) => ({ source: condition.source, at, message })),
+  };
+}

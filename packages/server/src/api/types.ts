@@ -1,0 +1,108 @@
+/** What the workbench's API answers. Types only: shared with the workbench. */
+import type { Finding, OutcomeKind, RecordedRequest } from "@loyal-quill/core";
+
+export interface SessionAnswer {
+  readonly name: string;
+  readonly application: string;
+  readonly signOutToken: string;
+}
+
+export interface PageSummary {
+  readonly name: string;
+  readonly plural: string;
+  /** The address as the page file gives it: `/stations/{code}`. */
+  readonly path: string;
+  readonly listAddress: string | null;
+  readonly table: string;
+  readonly served: boolean;
+  readonly errors: number;
+  readonly warnings: number;
+  readonly firstFinding: Finding | null;
+  /** Opens and saves of the last seven days by how they ended. */
+  readonly outcomes: Partial<Record<OutcomeKind, number>>;
+  readonly lastRequest: RecordedRequest | null;
+  readonly lastChange: {
+    readonly at: string;
+    readonly by: string;
+    readonly key: Readonly<Record<string, string>>;
+  } | null;
+}
+
+export interface SheetField {
+  readonly name: string;
+  readonly label: string;
+  readonly control: string;
+  readonly readOnly: boolean;
+  readonly onPage: boolean;
+  readonly type: string;
+  readonly nullable: boolean;
+  readonly default: string | null;
+  readonly comment: string | null;
+  readonly key: boolean;
+  /** `→ network.river.id` and what else the table demands of the column. */
+  readonly constraints: readonly string[];
+  /** What is demanded of a submitted value, each with where it comes from. */
+  readonly rules: readonly { readonly by: "page" | "table"; readonly text: string }[];
+  readonly tidy: readonly string[];
+}
+
+export interface SheetAnswer {
+  readonly name: string;
+  readonly plural: string;
+  readonly path: string;
+  readonly listAddress: string | null;
+  readonly table: string;
+  readonly tableComment: string | null;
+  readonly version: string | null;
+  readonly text: string;
+  readonly findings: readonly Finding[];
+  readonly fields: readonly SheetField[];
+  readonly keyColumns: readonly string[];
+  readonly access: readonly { readonly name: "open" | "rows" | "edit"; readonly source: string }[];
+  readonly checks: readonly { readonly source: string; readonly at: string | null; readonly message: string }[];
+}
+
+/** A page tried on a record, as somebody: recorded like a request, but not kept among them. */
+export interface TrialAnswer {
+  readonly recorded: RecordedRequest | null;
+  /** The document as served. */
+  readonly html: string;
+  readonly address: string;
+  /** The stored row, by column, where the record was found. */
+  readonly row: Readonly<Record<string, string | null>> | null;
+}
+
+export interface RecordChoice {
+  readonly key: readonly string[];
+  readonly text: string;
+}
+
+export interface AccountSummary {
+  readonly id: string;
+  readonly name: string;
+  readonly roles: readonly string[];
+  readonly active: boolean;
+}
+
+export interface ChangeAnswer {
+  readonly id: string;
+  readonly at: string;
+  readonly actorName: string;
+  readonly page: string;
+  readonly table: string;
+  readonly key: Readonly<Record<string, string>>;
+  readonly operation: string;
+  readonly fields: readonly { readonly field: string; readonly old: string | null; readonly new: string | null }[];
+  readonly requestId: string;
+  readonly reason: string | null;
+  readonly way: string;
+}
+
+export interface ChangesAnswer {
+  readonly changes: readonly ChangeAnswer[];
+  readonly more: boolean;
+  readonly people: readonly string[];
+}
+
+/** One event of the live feed (server-sent events, HTML 9.2). */
+export type FeedEvent = { readonly kind: "request"; readonly request: RecordedRequest } | { readonly kind: "pages" };

@@ -1,0 +1,57 @@
+import type { Attribute, RecordedRequest } from "@loyal-quill/core";
+import { defineEntity, type InferEntity, p } from "@mikro-orm/core";
+
+/** Somebody who can sign in. `attributes` are what conditions know as `actor.…` besides id, name and roles. */
+export const AccountEntity = defineEntity({
+  name: "Account",
+  tableName: "account",
+  properties: {
+    id: p.uuid().primary(),
+    email: p.string().unique(),
+    name: p.string(),
+    passwordHash: p.string().hidden(),
+    roles: p.json<string[]>(),
+    attributes: p.json<Record<string, Attribute>>(),
+    active: p.boolean(),
+  },
+});
+export type Account = InferEntity<typeof AccountEntity>;
+
+/** A recorded request, newest kept. What is searched for stands in columns of its own. */
+export const RequestEntity = defineEntity({
+  name: "Request",
+  tableName: "request",
+  properties: {
+    number: p.bigint("string").primary().autoincrement(),
+    id: p.uuid().unique(),
+    at: p.datetime().columnType("timestamptz(3)"),
+    page: p.string().nullable().index(),
+    operation: p.string(),
+    outcome: p.string(),
+    actorId: p.string().nullable(),
+    recorded: p.json<RecordedRequest>(),
+  },
+});
+export type StoredRequest = InferEntity<typeof RequestEntity>;
+
+/** The change log of the edited database, read only. Its table is made by the log's own statements, not from here. */
+export const ChangeEntity = defineEntity({
+  name: "Change",
+  tableName: "change",
+  schema: "quill_log",
+  properties: {
+    id: p.bigint("string").primary(),
+    at: p.string().columnType("timestamptz"),
+    actorId: p.string(),
+    actorName: p.string(),
+    page: p.string(),
+    tableName: p.string(),
+    recordKey: p.json<Record<string, string>>(),
+    operation: p.string(),
+    fields: p.json<{ field: string; old: string | null; new: string | null }[]>(),
+    requestId: p.uuid(),
+    reason: p.string().nullable(),
+    way: p.string(),
+  },
+});
+export type Change = InferEntity<typeof ChangeEntity>;

@@ -1,0 +1,35 @@
+import { Migration } from "@mikro-orm/migrations";
+
+class FirstTables extends Migration {
+  override up(): void {
+    this.addSql(`CREATE TABLE account (
+      id uuid PRIMARY KEY,
+      email varchar(255) NOT NULL CONSTRAINT account_email_unique UNIQUE,
+      name varchar(255) NOT NULL,
+      password_hash varchar(255) NOT NULL,
+      roles jsonb NOT NULL,
+      attributes jsonb NOT NULL,
+      active boolean NOT NULL
+    )`);
+    this.addSql(`CREATE TABLE request (
+      number bigserial PRIMARY KEY,
+      id uuid NOT NULL CONSTRAINT request_id_unique UNIQUE,
+      at timestamptz(3) NOT NULL,
+      page varchar(255),
+      operation varchar(255) NOT NULL,
+      outcome varchar(255) NOT NULL,
+      actor_id varchar(255),
+      recorded jsonb NOT NULL
+    )`);
+    this.addSql("CREATE INDEX request_page_index ON request (page)");
+    this.addSql(`CREATE TABLE session (
+      sid varchar PRIMARY KEY,
+      sess json NOT NULL,
+      expire timestamp(6) NOT NULL
+    )`);
+    this.addSql("CREATE INDEX session_expire ON session (expire)");
+  }
+}
+
+/** The store's migrations in their order. A landed one is never changed. */
+export const migrationsList = [{ name: "2026-11-first-tables", class: FirstTables }];

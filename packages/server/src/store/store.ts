@@ -1,0 +1,170 @@
+import type { RecordedRequest } from "@loyal-quill/core";
+import { Migrator } from "@mikro-orm/migrations";
+import { MikroORM } from "@mikro-orm/postgresql";
+import { type Account, AccountEntity, type Change, ChangeEntity, RequestEntity } from "./entities.js";
+import { migrationsList } from "./migrations.js";
+
+/** How many recorded requests are kept. */
+const mostRequests = 5000;
+
+const shared = { discovery: { disableDynamicFileAccess: true }, debug: false, logger: () => {} };
+
+/** What the workbench asks the log for. */
+export interface ChangeQuery {
+  readonly before?: string;
+  readonly page?: string;
+  readonly person?: string;
+  /** Text that stands in the record's key or among the changed fields. */
+  readonly containing?: string;
+  readonly limit: number;
+}
+
+/** Loyal Quill's own store: accounts and recorded requests; and its window on the change log of the edited database. */
+export class Store {
+  private kept = 0;
+
+  private constructor(
+    private readonly orm: MikroORM,
+    private readonly log: MikroORM,
+  ) {}
+
+  /**
+   * Opens the store and brings its tables up to date.
+   *
+   * @param url of the store's database, whose owner the user is
+   * @param logUrl of the edited database, with a user who may read `quill_log.change`
+   */
+  static async open(url: string, logUrl: string): Promise<Store> {
+    const orm = await MikroORM.init({
+      ...shared,
+      clientUrl: url,
+      entities: [AccountEntity, RequestEntity],
+      extensions: [Migrator],
+      migrations: { migrationsList, snapshot: false, tableName: "migration" },
+      schemaGenerator: { skipTables: ["session"] },
+    });
+    await orm.getMigrator().up();
+    const log = await MikroORM.init({ ...shared, clientUrl: logUrl, entities: [ChangeEntity] });
+    return new Store(orm, log);
+  }
+
+  async close(): Promise<void> {
+    await Promise.all([this.orm.close(true), this.log.close(true)]);
+  }
+
+  account(id: string): Promise<Account | null> {
+    return this.orm.em.fork().findOne(AccountEntity, { id });
+  }
+
+  accountByEmail(email: string): Promise<Account | null> {
+    return this.orm.em.fork().findOne(AccountEntity, { email: email.toLowerCase() });
+  }
+
+  accounts(): Promise<Account[]> {
+    return this.orm.em.fork().findAll(AccountEntity, { orderBy: { name: "asc" } });
+  }
+
+  /** Adds an account, or sets the one with that id to what is given. */
+  async keepAccount(account: Account): Promise<void> {
+    await this.orm.em.fork().upsert(AccountEntity, account);
+  }
+
+  async keepRequest(recorded: RecordedRequest): Promise<void> {
+    const em = this.orm.em.fork();
+    const { id, page, operation, outcome, actor } = recorded;
+    await em.insert(RequestEntity, {
+      id,
+      at: new Date(recorded.at),
+      page,
+      operation,
+      outcome,
+      actorId: actor?.id ?? null,
+      recorded,
+    });
+    this.kept += 1;
+    if (this.kept % 200 === 1) await this.forgetOldRequests();
+  }
+
+  private async forgetOldRequests(): Promise<void> {
+    const em = this.orm.em.fork();
+    const [oldest] = await em.findAll(RequestEntity, {
+      orderBy: { number: "desc" },
+      offset: mostRequests,
+      limit: 1,
+      fields: ["number"],
+    });
+    if (oldest) await em.nativeDelete(RequestEntity, { number: { $lte: oldest.number } });
+  }
+
+  /** Recorded requests, newest first. */
+  async requests(query: { page?: string; operation?: string; limit: number }): Promise<RecordedRequest[]> {
+    const where = {
+      ...(query.page ? { page: query.page } : {}),
+      ...(query.operation ? { operation: query.operation } : {}),
+    };
+    const found = await this.orm.em
+      .fork()
+      .find(RequestEntity, where, { orderBy: { number: "desc" }, limit: query.limit });
+    return found.map((each) => each.recorded);
+  }
+
+  async request(id: string): Promise<RecordedRequest | null> {
+    return (await this.orm.em.fork().findOne(RequestEntity, { id }))?.recorded ?? null;
+  }
+
+  /** How many requests of each page ended how, since a moment. */
+  async outcomes(since: Date): Promise<{ page: string; outcome: string; count: number }[]> {
+    const rows = await this.orm.em
+      .fork()
+      .createQueryBuilder(RequestEntity, "r")
+      .select(["page", "outcome", "count(*) as count"])
+      .where({ at: { $gte: since }, operation: { $ne: "list" } })
+      .groupBy(["page", "outcome"])
+      .execute<{ page: string; outcome: string; count: string }[]>("all");
+    return rows.map((row) => ({ ...row, count: Number(row.count) }));
+  }
+
+  /** Changes, newest first. */
+  async changes(query: ChangeQuery): Promise<Change[]> {
+    const em = this.log.em.fork();
+    const builder = em.createQueryBuilder(ChangeEntity, "c").select("*").orderBy({ id: "desc" }).limit(query.limit);
+    if (query.before) builder.andWhere({ id: { $lt: query.before } });
+    if (query.page) builder.andWhere({ page: query.page });
+    if (query.person) builder.andWhere({ actorName: query.person });
+    if (query.containing) {
+      const pattern = `%${query.containing.replaceAll(/[\\%_]/g, (character) => `\\${character}`)}%`;
+      builder.andWhere("(c.record_key::text ILIKE ? OR c.fields::text ILIKE ? OR c.reason ILIKE ?)", [
+        pattern,
+        pattern,
+        pattern,
+      ]);
+    }
+    return builder.getResultList();
+  }
+
+  /** The last change of each page. */
+  async lastChanges(): Promise<Pick<Change, "id" | "page" | "at" | "actorName" | "recordKey">[]> {
+    const rows = await this.log.em
+      .fork()
+      .getConnection()
+      .execute<{ id: string; page: string; at: string; actor_name: string; record_key: Record<string, string> }[]>(
+        "SELECT DISTINCT ON (page) id::text, page, at::text, actor_name, record_key FROM quill_log.change ORDER BY page, id DESC",
+      );
+    return rows.map((row) => ({
+      id: row.id,
+      page: row.page,
+      at: row.at,
+      actorName: row.actor_name,
+      recordKey: row.record_key,
+    }));
+  }
+
+  /** Everybody who stands in the log. */
+  async changers(): Promise<string[]> {
+    const rows = await this.log.em
+      .fork()
+      .getConnection()
+      .execute<{ actor_name: string }[]>("SELECT DISTINCT actor_name FROM quill_log.change ORDER BY 1");
+    return rows.map((row) => row.actor_name);
+  }
+}
