@@ -102,6 +102,15 @@ const habits: readonly Habit[] = [
   },
 ];
 
+/** The habit whose share of the whole a number from 0 to 1 falls into. */
+function pickHabit(number: number): Habit | undefined {
+  let before = 0;
+  return habits.find((habit) => {
+    before += habit.share;
+    return number < before;
+  });
+}
+
 /** Applies an edit to a row and says what differed. */
 function applied(row: DemoRow, edit: DemoRow): DemoChange["fields"] {
   const fields = Object.entries(edit).flatMap(([field, value]) =>
@@ -207,8 +216,7 @@ export function playHistory(vale: Vale, end: number, count = 2000): DemoChange[]
         push(moment.at, moment.told.by, stationHabit, storyRow, moment.told.edit(storyRow), moment.told.reason);
       continue;
     }
-    let pick = random.next();
-    const habit = habits.find((each) => (pick -= each.share) < 0) ?? stationHabit;
+    const habit = pickHabit(random.next()) ?? stationHabit;
     const row = random.pick(habit.rows(vale));
     // Nobody touches the story's station between the slip and its repair.
     if (row === storyRow && moment.at >= from && moment.at <= to) continue;

@@ -27,7 +27,8 @@ export interface PagesOptions {
   readonly session: (request: express.Request) => string;
   /** The key of all digests and tokens: 32 bytes at least, from the environment. */
   readonly signingKey: string;
-  readonly frame: (request: express.Request, actor: Actor | null) => Omit<Frame, "base" | "styleSheet">;
+  /** What stands around a page; its style sheets come after the pages' own. */
+  readonly frame: (request: express.Request, actor: Actor | null) => Omit<Frame, "base">;
   /** Where somebody who is not signed in is sent. */
   readonly signIn?: string;
   /** Told of every request once it is answered. */
@@ -131,10 +132,11 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     refused: PageRequest["body"],
   ): Promise<void> => {
     const actor = await options.actor(request);
+    const given = options.frame(request, actor);
     const frame = {
-      ...options.frame(request, actor),
+      ...given,
       base: request.baseUrl,
-      styleSheet: `${request.baseUrl}/${styleName}`,
+      styleSheets: [`${request.baseUrl}/${styleName}`, ...given.styleSheets],
     };
     const pageRequest: PageRequest = {
       id: randomUUID(),

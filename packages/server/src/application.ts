@@ -1,5 +1,6 @@
 import { randomBytes } from "node:crypto";
 import { readFile } from "node:fs/promises";
+import { createRequire } from "node:module";
 import path from "node:path";
 import { type Actor, codes, document, type Frame, html, mayOpen, type Page } from "@loyal-quill/core";
 import { connect, createPages, databaseOver, type Pages, signerOf } from "@loyal-quill/runtime";
@@ -50,6 +51,13 @@ function homePage(pages: readonly Page[], actor: Actor, frame: Frame): string {
   return document(frame, "Pages", html`<h1>Pages</h1>${list}${workbench}`);
 }
 
+/** The fonts of the served pages, from their packages: speech, and all that comes from the table. */
+const fonts = ["alegreya-sans", "fira-mono"].map((name) => ({
+  name,
+  directory: path.dirname(createRequire(import.meta.url).resolve(`@fontsource/${name}/package.json`)),
+}));
+const fontSheets = ["/fonts/alegreya-sans/400.css", "/fonts/alegreya-sans/700.css", "/fonts/fira-mono/400.css"];
+
 /** The workbench's single document, with a nonce for the styles that its components make (CSP Level 3, 2.3). */
 async function workbenchRoutes(directory: string): Promise<express.Router> {
   const router = express.Router();
@@ -80,10 +88,11 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
   const database = databaseOver(pool);
   const feed = new Feed();
   const account = (request: Request) => accountOf(request, store);
-  const frameOf = (request: Request, actor: Actor | null): Omit<Frame, "base" | "styleSheet"> => ({
+  const frameOf = (request: Request, actor: Actor | null): Omit<Frame, "base"> => ({
     application: options.name,
     home: "/",
     language: "en",
+    styleSheets: fontSheets,
     person: actor && { name: actor.name },
     signOut: actor && { action: "/sign-out", token: csrfToken(request, signingKey) },
   });
@@ -110,7 +119,7 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
   const wholeFrame = (request: Request, actor: Actor | null = null): Frame => ({
     ...frameOf(request, actor),
     base: "",
-    styleSheet: pages.styleSheet,
+    styleSheets: [pages.styleSheet, ...fontSheets],
   });
 
   const app = express();
@@ -153,6 +162,8 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
         fallthrough: false,
       }),
     );
+  for (const font of fonts)
+    app.use(`/fonts/${font.name}`, express.static(font.directory, { maxAge: "1d", index: false }));
   app.use(sessions(sessionPool, signingKey));
   app.use(signInRoutes({ store, secret: signingKey, frame: wholeFrame }));
   app.use(
@@ -164,6 +175,7 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
       signer: signerOf(signingKey),
       feed,
       application: options.name,
+      styleSheets: [pages.styleSheet, ...fontSheets],
       account,
       signOutToken: (request) => csrfToken(request, signingKey),
     }),
@@ -233,11 +245,12 @@ function failed(error: unknown, request: Request, response: Response, frame: Fra
       : status === 500
         ? "It was written down. Nothing was changed."
         : "What was sent is not what this address takes.";
-  if (request.path.startsWith("/workbench/api")) return problem(response, status, title, detail);
-  response
-    .status(status)
-    .type("html")
-    .send(document(frame, title, html`<h1>${title}</h1><p>${detail}</p>`));
+  if (request.path.startsWith("/workbench/api")) problem(response, status, title, detail);
+  else
+    response
+      .status(status)
+      .type("html")
+      .send(document(frame, title, html`<h1>${title}</h1><p>${detail}</p>`));
 }
 
 /** Whether an error says that PostgreSQL can't be reached: Node's connection errors, or SQLSTATE classes 08, 53 and 57. */

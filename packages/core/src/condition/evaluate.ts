@@ -40,7 +40,7 @@ const asText = (value: Attribute | undefined): Stored =>
 type Scope = Readonly<Record<string, Stored>>;
 
 /** The text form of a part that is a single value. */
-function valueOf(expression: Expression, facts: Facts, scope: Scope): Stored {
+function singleValue(expression: Expression, facts: Facts, scope: Scope): Stored {
   switch (expression.op) {
     case "literal":
       return expression.value === null ? null : String(expression.value);
@@ -61,7 +61,7 @@ function valueOf(expression: Expression, facts: Facts, scope: Scope): Stored {
 
 /** The members of a part that is a list. */
 export function membersOf(expression: Expression, facts: Facts, scope: Scope = {}): readonly Stored[] {
-  if (expression.op === "list") return expression.members.map((member) => valueOf(member, facts, scope));
+  if (expression.op === "list") return expression.members.map((member) => singleValue(member, facts, scope));
   if (expression.op !== "actor") return [];
   const list = attributeOf(facts.actor, expression.attribute);
   return Array.isArray(list) ? (list as readonly string[]) : [];
@@ -151,16 +151,16 @@ export function truthOf(expression: Expression, facts: Facts, scope: Scope = {})
     case "not":
       return negate(inner(expression.of));
     case "is-null":
-      return (valueOf(expression.of, facts, scope) === null) !== expression.negated;
+      return (singleValue(expression.of, facts, scope) === null) !== expression.negated;
     case "compare":
       return compare(
-        valueOf(expression.left, facts, scope),
-        valueOf(expression.right, facts, scope),
+        singleValue(expression.left, facts, scope),
+        singleValue(expression.right, facts, scope),
         expression.by,
         expression.type,
       );
     case "in": {
-      const value = valueOf(expression.value, facts, scope);
+      const value = singleValue(expression.value, facts, scope);
       return some(
         membersOf(expression.list, facts, scope).map((member) => compare(value, member, "==", expression.type)),
       );
@@ -173,7 +173,7 @@ export function truthOf(expression: Expression, facts: Facts, scope: Scope = {})
       return expression.op === "some" ? some(truths) : negate(some(truths.map(negate)));
     }
     default: {
-      const value = valueOf(expression, facts, scope);
+      const value = singleValue(expression, facts, scope);
       return value === null ? null : value === "true";
     }
   }

@@ -114,8 +114,11 @@ function summary(view: FormView): Markup | null {
   return html`<section class="summary" role="alert" tabindex="-1" autofocus aria-labelledby="summary-heading"><h2 id="summary-heading">${heading}</h2><ul>${list}</ul><p>${advice}</p></section>`;
 }
 
-const keyLine = (view: FormView): Markup =>
-  html`<dl class="key">${view.page.key.map((column, index) => html`<div><dt>${column.name}</dt><dd>${view.key[index] ?? ""}</dd></div>`)}</dl>`;
+/** The key, where the form does not show it among its fields. */
+const keyLine = (view: FormView): Markup | null =>
+  view.page.key.every((column) => view.fields.some((each) => each.field.column.name === column.name))
+    ? null
+    : html`<dl class="key">${view.page.key.map((column, index) => html`<div><dt>${column.name}</dt><dd>${view.key[index] ?? ""}</dd></div>`)}</dl>`;
 
 /** The edit page of one record. */
 export function formPage(view: FormView, frame: Frame): string {

@@ -13,8 +13,8 @@ export interface Frame {
   readonly person: { readonly name: string } | null;
   /** A form in the header that signs the person out. */
   readonly signOut: { readonly action: string; readonly token: string } | null;
-  /** The address of the style sheet. */
-  readonly styleSheet: string;
+  /** The addresses of the style sheets, in their order. */
+  readonly styleSheets: readonly string[];
 }
 
 function personLine(frame: Frame): Markup | null {
@@ -34,7 +34,7 @@ export function document(frame: Frame, title: string, main: Markup): string {
 <meta name="viewport" content="width=device-width, initial-scale=1">
 <meta name="color-scheme" content="light dark">
 <title>${title} · ${frame.application}</title>
-<link rel="stylesheet" href="${frame.styleSheet}">
+${frame.styleSheets.map((address) => html`<link rel="stylesheet" href="${address}">`)}
 <link rel="icon" href="data:,">
 </head>
 <body>

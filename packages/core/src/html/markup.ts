@@ -15,14 +15,14 @@ const entities: Readonly<Record<string, string>> = {
 };
 
 /** A text for HTML's content and quoted attributes (HTML, 13.1.2.3 and 13.3); a CR would be read as LF if it were not a reference. */
-export const escape = (text: string): string =>
+export const escaped = (text: string): string =>
   text.replaceAll(/[&<>"'\r]/g, (character) => entities[character] ?? character);
 
 function written(part: Part): string {
   if (part instanceof Markup) return part.text;
   if (part === null || part === undefined || part === false) return "";
   if (typeof part === "object") return part.map(written).join("");
-  return escape(String(part));
+  return escaped(String(part));
 }
 
 /** A template of HTML: every value in it is escaped, unless it is markup itself; lists are joined, null and false are nothing. */
@@ -34,7 +34,7 @@ export const attributes = (values: Readonly<Record<string, string | true | null 
   new Markup(
     Object.entries(values)
       .map(([name, value]) =>
-        value === null || value === false ? "" : value === true ? ` ${name}` : ` ${name}="${escape(value)}"`,
+        value === null || value === false ? "" : value === true ? ` ${name}` : ` ${name}="${escaped(value)}"`,
       )
       .join(""),
   );

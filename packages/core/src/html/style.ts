@@ -2,16 +2,16 @@
 export const styleSheet = `:root {
   color-scheme: light dark;
   --paper: #f7f9f9; --raised: #ffffff; --ink: #1b2a3d; --soft: #4c5b6c; --rule: #c3ccd3; --control: #75828f;
-  --live: #14655c; --live-ground: #e3efec; --refuse: #b0301c; --refuse-ground: #fbeae6; --draft: #7a5200; --draft-ground: #f7eed9;
+  --live: #14655c; --live-ground: #e3efec; --refuse: #b0301c; --draft: #7a5200;
 }
 @media (prefers-color-scheme: dark) {
   :root {
     --paper: #1a2129; --raised: #212a33; --ink: #e3e9ee; --soft: #a9b6c2; --rule: #3c4955; --control: #8494a2;
-    --live: #72c6b7; --live-ground: #1c3835; --refuse: #ff9b87; --refuse-ground: #43231e; --draft: #e0b565; --draft-ground: #3a301c;
+    --live: #72c6b7; --live-ground: #1c3835; --refuse: #ff9b87; --draft: #e0b565;
   }
 }
 * { box-sizing: border-box; }
-html { font: 1rem/1.5 "Alegreya Sans", "Gill Sans", Candara, Optima, "Noto Sans", system-ui, sans-serif; background: var(--paper); color: var(--ink); }
+html { font: 1rem/1.5 "Alegreya Sans", "Gill Sans", Candara, Optima, "Noto Sans", system-ui, sans-serif; background: var(--paper); color: var(--ink); font-variant-numeric: lining-nums; }
 body { margin: 0; min-height: 100vh; }
 a { color: var(--live); text-underline-offset: .15em; }
 :focus-visible { outline: 3px solid var(--live); outline-offset: 2px; }
@@ -41,26 +41,32 @@ dl.key dd { margin: 0; color: var(--ink); font-family: "Fira Mono", ui-monospace
 input, select, textarea, button { font: inherit; color: inherit; }
 input:not([type=checkbox]), select, textarea { background: var(--raised); border: 1px solid var(--control); border-radius: 0; padding: .35rem .5rem; max-width: 100%; }
 .sheet input:not([type=checkbox]):not(.figure):not([type=date]):not([type=datetime-local]), textarea { width: 100%; }
-select { max-width: 100%; min-height: 2.3rem; }
+select, button { min-height: 2.35rem; }
 input[type=checkbox] { width: 1.35rem; height: 1.35rem; accent-color: var(--live); margin: 0; }
 input.figure { width: 10rem; }
-.figure, .value { font-variant-numeric: tabular-nums; }
+.figure, .value { font-variant-numeric: lining-nums tabular-nums; }
 input.figure, textarea, .fixed .value { font-family: "Fira Mono", ui-monospace, "DejaVu Sans Mono", monospace; font-size: .95em; }
 .fixed .value { white-space: pre-wrap; overflow-wrap: anywhere; }
 textarea { resize: vertical; min-height: 5rem; }
+.problem::before { content: "✕ "; }
 .wrong input, .wrong select, .wrong textarea { border-color: var(--refuse); border-width: 2px; }
 .problem { margin: 0; color: var(--refuse); font-weight: 700; }
 .conflict { margin: 0; color: var(--draft); }
 .conflict q, dl.typed dd { font-family: "Fira Mono", ui-monospace, "DejaVu Sans Mono", monospace; white-space: pre-wrap; overflow-wrap: anywhere; }
-.summary { border-left: 4px solid var(--refuse); background: var(--refuse-ground); padding: .75rem 1rem; margin: 0 0 1.25rem; max-width: 38rem; }
+.summary { border: solid var(--refuse); border-width: 2px 0; padding: .6rem 0; margin: 0 0 1.25rem; max-width: 38rem; }
+.summary h2 { color: var(--refuse); }
+.summary h2::before { content: "✕ "; }
 .summary ul { margin: 0 0 .5rem; padding-left: 1.2rem; }
 .summary a { color: var(--refuse); }
 .summary p { margin: 0; }
-.said, .locked { border-left: 4px solid var(--live); background: var(--live-ground); padding: .5rem 1rem; margin: 0 0 1rem; max-width: 38rem; overflow-wrap: anywhere; }
-.locked { border-color: var(--draft); background: var(--draft-ground); }
+.said, .locked { border: solid var(--live); border-width: 1px 0; padding: .4rem 0; margin: 0 0 1rem; max-width: 38rem; overflow-wrap: anywhere; }
+.said::before { content: "✓ "; color: var(--live); font-weight: 700; }
+.locked { border-color: var(--draft); }
+.locked::before { content: "⊘ "; color: var(--draft); font-weight: 700; }
 .actions { display: flex; gap: 1.25rem; align-items: center; margin: .5rem 0 0; }
 button { background: var(--live); color: var(--paper); border: 1px solid var(--live); border-radius: 0; padding: .4rem 1.1rem; font-weight: 700; cursor: pointer; }
-button.plain { background: none; border: 0; color: var(--live); padding: 0; font-weight: 400; text-decoration: underline; text-underline-offset: .15em; }
+form.search button { background: none; color: var(--live); }
+button.plain { min-height: 0; background: none; border: 0; color: var(--live); padding: 0; font-weight: 400; text-decoration: underline; text-underline-offset: .15em; }
 form.search { display: flex; flex-wrap: wrap; gap: .6rem; align-items: center; margin: 0 0 1rem; }
 .scroll { overflow-x: auto; }
 table { border-collapse: collapse; width: 100%; }

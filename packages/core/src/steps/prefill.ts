@@ -70,7 +70,10 @@ export function prefillFields(
       field,
       control: keeping(shown.control, text),
       text,
-      options: withValue(withValue(options.get(name) ?? [], stored, "no longer offered"), text, "not offered"),
+      options:
+        field.choices === null
+          ? []
+          : withValue(withValue(options.get(name) ?? [], stored, "no longer offered"), text, "not offered"),
       problems: [],
       conflict: null,
     };

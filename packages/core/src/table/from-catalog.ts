@@ -96,7 +96,7 @@ function named(draft: Draft | undefined, numbers: string | null | undefined): st
   return names.every((name) => name !== undefined) ? (names as string[]) : [];
 }
 
-function constrained(id: string, draft: Draft, tables: ReadonlyMap<string, Draft>, rows: readonly Row[]): Table {
+function constrained(draft: Draft, tables: ReadonlyMap<string, Draft>, rows: readonly Row[]): Table {
   const keys: Key[] = [];
   const references: Reference[] = [];
   const constraints: Constraint[] = [];
@@ -147,5 +147,5 @@ export async function readTables(database: Database): Promise<readonly Table[]> 
     const id = text(row, "table_id");
     byTable.set(id, [...(byTable.get(id) ?? []), row]);
   }
-  return [...tables].map(([id, draft]) => constrained(id, draft, tables, byTable.get(id) ?? []));
+  return [...tables].map(([id, draft]) => constrained(draft, tables, byTable.get(id) ?? []));
 }

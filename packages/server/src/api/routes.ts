@@ -27,6 +27,7 @@ export interface ApiOptions {
   readonly signer: Signer;
   readonly feed: Feed;
   readonly application: string;
+  readonly styleSheets: readonly string[];
   readonly account: (request: Request) => Promise<Account | null>;
   readonly signOutToken: (request: Request) => string;
 }
@@ -44,7 +45,17 @@ const week = 7 * 86_400_000;
 const text = (value: unknown): string | undefined =>
   typeof value === "string" && value !== "" && !value.includes("\0") ? value : undefined;
 
-const changeAnswer = (change: Change): ChangeAnswer => {
+/** A key's values in the order of the page's address: JSON in PostgreSQL keeps no order. */
+function orderedKey(loaded: Loaded, page: string, key: Readonly<Record<string, string>>): Record<string, string> {
+  const columns = loaded.pages.find((each) => each.name === page)?.key.map((column) => column.name) ?? [];
+  const names = [
+    ...columns.filter((name) => name in key),
+    ...Object.keys(key).filter((name) => !columns.includes(name)),
+  ];
+  return Object.fromEntries(names.map((name) => [name, key[name] ?? ""]));
+}
+
+const changeAnswer = (loaded: Loaded, change: Change): ChangeAnswer => {
   const { id, at, actorName, page, operation, fields, requestId, reason, way } = change;
   return {
     id,
@@ -52,7 +63,7 @@ const changeAnswer = (change: Change): ChangeAnswer => {
     actorName,
     page,
     table: change.tableName,
-    key: change.recordKey,
+    key: orderedKey(loaded, page, change.recordKey),
     operation,
     fields,
     requestId,
@@ -84,7 +95,11 @@ async function summaries(loaded: Loaded, store: Store): Promise<PageSummary[]> {
         ),
         lastRequest: lastRequest ?? null,
         lastChange: change
-          ? { at: new Date(change.at).toISOString(), by: change.actorName, key: change.recordKey }
+          ? {
+              at: new Date(change.at).toISOString(),
+              by: change.actorName,
+              key: orderedKey(loaded, name, change.recordKey),
+            }
           : null,
       };
     }),
@@ -96,7 +111,7 @@ async function trial(options: ApiOptions, page: Page, key: readonly string[], ac
   const path = `${recordAddress(page.path, key)}/edit`;
   const frame = {
     base: "",
-    styleSheet: options.pages.styleSheet,
+    styleSheets: options.styleSheets,
     application: options.application,
     home: "/",
     language: "en",
@@ -233,7 +248,11 @@ export function apiRoutes(options: ApiOptions): express.Router {
       ...(containing ? { containing } : {}),
     };
     const [found, people] = await Promise.all([store.changes({ ...query, limit: 51 }), store.changers()]);
-    const answer: ChangesAnswer = { changes: found.slice(0, 50).map(changeAnswer), more: found.length > 50, people };
+    const answer: ChangesAnswer = {
+      changes: found.slice(0, 50).map((change) => changeAnswer(pages.loaded(), change)),
+      more: found.length > 50,
+      people,
+    };
     response.json(answer);
   });
 

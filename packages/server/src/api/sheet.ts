@@ -35,6 +35,15 @@ function constraintsOf(table: Table, column: Column): string[] {
   return [...references, ...others];
 }
 
+/** The rules in words; one that both the page and the table have stands once. */
+function rulesOf(field: Field): SheetField["rules"] {
+  const texts = [...new Set(field.rules.map((rule) => ruleText(rule, field)))];
+  return texts.map((text) => ({
+    text,
+    by: [...new Set(field.rules.filter((rule) => ruleText(rule, field) === text).map((rule) => rule.by))],
+  }));
+}
+
 function sheetField(page: Page, column: Column, field: Field | undefined): SheetField {
   return {
     name: column.name,
@@ -48,7 +57,7 @@ function sheetField(page: Page, column: Column, field: Field | undefined): Sheet
     comment: column.comment,
     key: page.key.some((each) => each.name === column.name),
     constraints: constraintsOf(page.table, column),
-    rules: field && !field.readOnly ? field.rules.map((rule) => ({ by: rule.by, text: ruleText(rule, field) })) : [],
+    rules: field && !field.readOnly ? rulesOf(field) : [],
     tidy: field && !field.readOnly ? field.tidy : [],
   };
 }

@@ -42,7 +42,7 @@ export interface SheetField {
   /** `→ network.river.id` and what else the table demands of the column. */
   readonly constraints: readonly string[];
   /** What is demanded of a submitted value, each with where it comes from. */
-  readonly rules: readonly { readonly by: "page" | "table"; readonly text: string }[];
+  readonly rules: readonly { readonly by: readonly ("page" | "table")[]; readonly text: string }[];
   readonly tidy: readonly string[];
 }
 

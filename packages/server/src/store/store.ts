@@ -1,4 +1,5 @@
 import type { RecordedRequest } from "@loyal-quill/core";
+import { raw } from "@mikro-orm/core";
 import { Migrator } from "@mikro-orm/migrations";
 import { MikroORM } from "@mikro-orm/postgresql";
 import { type Account, AccountEntity, type Change, ChangeEntity, RequestEntity } from "./entities.js";
@@ -117,7 +118,7 @@ export class Store {
     const rows = await this.orm.em
       .fork()
       .createQueryBuilder(RequestEntity, "r")
-      .select(["page", "outcome", "count(*) as count"])
+      .select(["page", "outcome", raw("count(*) as count")])
       .where({ at: { $gte: since }, operation: { $ne: "list" } })
       .groupBy(["page", "outcome"])
       .execute<{ page: string; outcome: string; count: string }[]>("all");
@@ -148,7 +149,7 @@ export class Store {
       .fork()
       .getConnection()
       .execute<{ id: string; page: string; at: string; actor_name: string; record_key: Record<string, string> }[]>(
-        "SELECT DISTINCT ON (page) id::text, page, at::text, actor_name, record_key FROM quill_log.change ORDER BY page, id DESC",
+        "SELECT DISTINCT ON (page) id::text, page, at::text, actor_name, record_key FROM quill_log.change AS c ORDER BY page, c.id DESC",
       );
     return rows.map((row) => ({
       id: row.id,

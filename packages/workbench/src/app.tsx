@@ -1,0 +1,99 @@
+import { lazy, Suspense } from "react";
+import { I18nProvider, RouterProvider } from "react-aria-components";
+import { NavLink, Route, Routes, useHref, useNavigate } from "react-router";
+import { styled } from "styled-components";
+import { useFeed } from "./api/feed.js";
+import { useSession } from "./api/queries.js";
+import { Mark } from "./parts/mark.js";
+import { Empty, Waiting } from "./parts/states.js";
+import { Unseen } from "./parts/visually-hidden.js";
+
+const PagesRoute = lazy(() => import("./pages/pages-route.js"));
+const SheetRoute = lazy(() => import("./sheet/sheet-route.js"));
+const ChangesRoute = lazy(() => import("./changes/changes-route.js"));
+
+const Head = styled.header`
+  display: flex;
+  align-items: baseline;
+  gap: ${({ theme }) => theme.space(6)};
+  padding: ${({ theme }) => `${theme.space(2)} ${theme.space(6)}`};
+  border-bottom: 1px solid ${({ theme }) => theme.edge};
+  > strong { font-size: 1.125rem; }
+`;
+
+const Places = styled.nav`
+  display: flex;
+  gap: ${({ theme }) => theme.space(5)};
+  flex: 1;
+  a { color: ${({ theme }) => theme.ink}; text-decoration: none; padding-bottom: 2px; }
+  a:hover { text-decoration: underline; }
+  a[aria-current="page"] { border-bottom: 2px solid ${({ theme }) => theme.verdigris}; }
+`;
+
+const Person = styled.div`
+  display: flex;
+  gap: ${({ theme }) => theme.space(4)};
+  align-items: baseline;
+  color: ${({ theme }) => theme.soft};
+  button { border: 0; background: none; padding: 0; color: ${({ theme }) => theme.verdigris}; text-decoration: underline; text-underline-offset: 0.15em; cursor: pointer; }
+`;
+
+const Main = styled.main`
+  padding: ${({ theme }) => `${theme.space(4)} ${theme.space(6)} ${theme.space(8)}`};
+  &:focus { outline: none; }
+`;
+
+const Skip = styled.a`
+  position: absolute;
+  left: -999px;
+  &:focus { left: 1rem; top: 0.25rem; background: ${({ theme }) => theme.leaf}; padding: 0.25rem 0.5rem; z-index: 5; }
+`;
+
+/** The workbench: its places, and whether it hears what happens. */
+export function App() {
+  const navigate = useNavigate();
+  const session = useSession();
+  const live = useFeed();
+  return (
+    <I18nProvider locale="en-GB">
+      <RouterProvider navigate={navigate} useHref={useHref}>
+        <Skip href="#main">Skip to the content</Skip>
+        <Head>
+          <strong>Loyal Quill</strong>
+          <Places aria-label="Places">
+            <NavLink to="/" end>
+              Pages
+            </NavLink>
+            <NavLink to="/changes">Changes</NavLink>
+          </Places>
+          <Person>
+            <span role="status">{live ? <Mark kind="good">live</Mark> : <Mark kind="wait">not connected</Mark>}</span>
+            <span>{session.data?.name ?? ""}</span>
+            <a href="/">{session.data?.application ?? "Served pages"}</a>
+            <form method="post" action="/sign-out">
+              <input type="hidden" name="token" value={session.data?.signOutToken ?? ""} />
+              <button type="submit">Sign out</button>
+            </form>
+          </Person>
+        </Head>
+        <Main id="main" tabIndex={-1}>
+          <Suspense fallback={<Waiting height="60vh" what="Opening" />}>
+            <Routes>
+              <Route index element={<PagesRoute />} />
+              <Route path="pages/:name" element={<SheetRoute />} />
+              <Route path="changes" element={<ChangesRoute />} />
+              <Route
+                path="*"
+                element={
+                  <Empty title="There is nothing at this address">
+                    <Unseen>Go on: </Unseen>The places of the workbench stand above.
+                  </Empty>
+                }
+              />
+            </Routes>
+          </Suspense>
+        </Main>
+      </RouterProvider>
+    </I18nProvider>
+  );
+}

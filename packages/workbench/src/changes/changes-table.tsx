@@ -1,0 +1,105 @@
+import type { ChangeAnswer } from "@loyal-quill/server/api";
+import { Link } from "react-router";
+import { styled } from "styled-components";
+import { dayOf, Moment } from "../parts/moment.js";
+import { Scroll, Table } from "../parts/table.js";
+import { ValueChange } from "./value-change.js";
+
+const Day = styled.th.attrs({ colSpan: 5, scope: "colgroup" })`
+  && { padding-top: ${({ theme }) => theme.space(5)}; font-weight: 700; }
+`;
+
+const Reason = styled.span`
+  font-style: italic;
+  color: ${({ theme }) => theme.soft};
+`;
+
+const Fields = styled.td`
+  width: 50%;
+`;
+
+const Name = styled.td`
+  white-space: nowrap;
+`;
+
+const recordOf = (change: ChangeAnswer): string => Object.values(change.key).join(" / ");
+
+/** Consecutive changes of the same day. */
+function byDay(changes: readonly ChangeAnswer[]): { day: string; changes: ChangeAnswer[] }[] {
+  const days: { day: string; changes: ChangeAnswer[] }[] = [];
+  for (const change of changes) {
+    const day = dayOf(change.at);
+    const last = days.at(-1);
+    if (last?.day === day) last.changes.push(change);
+    else days.push({ day, changes: [change] });
+  }
+  return days;
+}
+
+/** The log, a day under a heading, an entry a row. */
+export function ChangesTable({
+  changes,
+  onContaining,
+}: {
+  changes: readonly ChangeAnswer[];
+  onContaining: (text: string) => void;
+}) {
+  return (
+    <Scroll aria-label="Changes">
+      <Table>
+        <thead>
+          <tr>
+            <th scope="col">When</th>
+            <th scope="col">Who</th>
+            <th scope="col">Record</th>
+            <th scope="col">What changed</th>
+            <th scope="col">Reason</th>
+          </tr>
+        </thead>
+        {byDay(changes).map(({ day, changes: ofDay }) => (
+          <tbody key={day}>
+            <tr>
+              <Day>{day}</Day>
+            </tr>
+            {ofDay.map((change) => (
+              <ChangeRow key={change.id} change={change} onContaining={onContaining} />
+            ))}
+          </tbody>
+        ))}
+      </Table>
+    </Scroll>
+  );
+}
+
+function ChangeRow({ change, onContaining }: { change: ChangeAnswer; onContaining: (text: string) => void }) {
+  const key = Object.values(change.key);
+  return (
+    <tr id={`change-${change.id}`}>
+      <td>
+        <Moment at={change.at} only="time" />
+      </td>
+      <Name>{change.actorName}</Name>
+      <td>
+        <Link
+          to={`?containing=${encodeURIComponent(key.at(0) ?? "")}`}
+          title={`All changes of ${recordOf(change)}`}
+          onClick={(event) => {
+            event.preventDefault();
+            onContaining(key.at(0) ?? "");
+          }}
+        >
+          <code>{recordOf(change)}</code>
+        </Link>{" "}
+        <Reason as="span">{change.page}</Reason>
+      </td>
+      <Fields>
+        {change.fields.map((field) => (
+          <ValueChange key={field.field} field={field.field} before={field.old} after={field.new} />
+        ))}
+      </Fields>
+      <td>
+        <Reason>{change.reason}</Reason>
+      </td>
+    </tr>
+  );
+}

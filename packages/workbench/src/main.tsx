@@ -1,0 +1,32 @@
+import "@fontsource/alegreya-sans/400.css";
+import "@fontsource/alegreya-sans/400-italic.css";
+import "@fontsource/alegreya-sans/700.css";
+import "@fontsource/fira-mono/400.css";
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { StrictMode } from "react";
+import { createRoot } from "react-dom/client";
+import { BrowserRouter } from "react-router";
+import { ThemeProvider } from "styled-components";
+import { App } from "./app.js";
+import { GlobalStyle } from "./global-style.js";
+import { theme } from "./theme.js";
+
+const queries = new QueryClient({
+  defaultOptions: { queries: { staleTime: 30_000, retry: 1, refetchOnWindowFocus: false } },
+});
+
+const root = document.getElementById("root");
+if (!root) throw new Error("The document has no element with the id root.");
+
+createRoot(root).render(
+  <StrictMode>
+    <QueryClientProvider client={queries}>
+      <ThemeProvider theme={theme}>
+        <GlobalStyle />
+        <BrowserRouter basename="/workbench">
+          <App />
+        </BrowserRouter>
+      </ThemeProvider>
+    </QueryClientProvider>
+  </StrictMode>,
+);

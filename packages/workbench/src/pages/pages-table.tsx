@@ -1,0 +1,117 @@
+import type { OutcomeKind } from "@loyal-quill/core";
+import type { PageSummary } from "@loyal-quill/server/api";
+import { Link } from "react-router";
+import { styled } from "styled-components";
+import { Mark } from "../parts/mark.js";
+import { Moment } from "../parts/moment.js";
+import { Scroll, Table } from "../parts/table.js";
+import { TripGlyph } from "../round-trip/trip-glyph.js";
+import { outcomeWord } from "../round-trip/wording.js";
+
+const Soft = styled.span`
+  color: ${({ theme }) => theme.soft};
+`;
+
+const Stack = styled.div`
+  display: grid;
+  gap: 1px;
+`;
+
+function Soundness({ page }: { page: PageSummary }) {
+  const { firstFinding } = page;
+  if (!page.served) {
+    return (
+      <Stack>
+        <Mark kind="stop">not served</Mark>
+        {firstFinding && (
+          <Soft>
+            line {firstFinding.line}: {firstFinding.message}
+          </Soft>
+        )}
+      </Stack>
+    );
+  }
+  if (page.warnings > 0)
+    return <Mark kind="wait">served, {page.warnings === 1 ? "one warning" : `${page.warnings} warnings`}</Mark>;
+  return <Mark kind="good">served, sound</Mark>;
+}
+
+const order: readonly OutcomeKind[] = [
+  "shown",
+  "saved",
+  "unchanged",
+  "invalid",
+  "conflict",
+  "refused",
+  "not-found",
+  "failed",
+];
+
+function Outcomes({ outcomes }: { outcomes: PageSummary["outcomes"] }) {
+  const counted = order.flatMap((kind) => {
+    const count = outcomes[kind];
+    return count ? [`${count} ${outcomeWord(kind)}`] : [];
+  });
+  return <>{counted.length > 0 ? counted.join(", ") : <Soft>none</Soft>}</>;
+}
+
+/** One row a page. */
+export function PagesTable({ pages }: { pages: readonly PageSummary[] }) {
+  return (
+    <Scroll aria-label="Pages">
+      <Table>
+        <thead>
+          <tr>
+            <th scope="col">Page</th>
+            <th scope="col">Address</th>
+            <th scope="col">Table</th>
+            <th scope="col">State</th>
+            <th scope="col">Opens and saves of seven days</th>
+            <th scope="col">Last request</th>
+            <th scope="col">Last change</th>
+          </tr>
+        </thead>
+        <tbody>
+          {pages.map((page) => (
+            <tr key={page.name}>
+              <th scope="row">
+                <Link to={`/pages/${encodeURIComponent(page.name)}`}>{page.plural}</Link>
+              </th>
+              <td>
+                {page.listAddress ? (
+                  <a href={page.listAddress}>
+                    <code>{page.path}</code>
+                  </a>
+                ) : (
+                  <Soft>–</Soft>
+                )}
+              </td>
+              <td>{page.table ? <code>{page.table}</code> : <Soft>–</Soft>}</td>
+              <td>
+                <Soundness page={page} />
+              </td>
+              <td>
+                <Outcomes outcomes={page.outcomes} />
+              </td>
+              <td>{page.lastRequest ? <TripGlyph request={page.lastRequest} /> : <Soft>none</Soft>}</td>
+              <td>
+                {page.lastChange ? (
+                  <Stack>
+                    <span>
+                      <code>{Object.values(page.lastChange.key).join(" / ")}</code> by {page.lastChange.by}
+                    </span>
+                    <Soft>
+                      <Moment at={page.lastChange.at} />
+                    </Soft>
+                  </Stack>
+                ) : (
+                  <Soft>none</Soft>
+                )}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </Table>
+    </Scroll>
+  );
+}

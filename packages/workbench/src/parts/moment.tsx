@@ -1,0 +1,18 @@
+const time = new Intl.DateTimeFormat("en-GB", { hour: "2-digit", minute: "2-digit", second: "2-digit" });
+const dayTime = new Intl.DateTimeFormat("en-GB", {
+  day: "numeric",
+  month: "short",
+  hour: "2-digit",
+  minute: "2-digit",
+});
+const day = new Intl.DateTimeFormat("en-GB", { weekday: "long", day: "numeric", month: "long", year: "numeric" });
+
+/** The day of a moment in words, local to the reader. */
+export const dayOf = (at: string): string => day.format(new Date(at));
+
+/** A moment, local to the reader: the time of today, otherwise day and time. */
+export function Moment({ at, only }: { at: string; only?: "time" }) {
+  const date = new Date(at);
+  const today = date.toDateString() === new Date().toDateString();
+  return <time dateTime={at}>{(only === "time" || today ? time : dayTime).format(date)}</time>;
+}

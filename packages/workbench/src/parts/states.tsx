@@ -1,0 +1,54 @@
+import { Button } from "react-aria-components";
+import { styled } from "styled-components";
+import { ApiProblem } from "../api/client.js";
+
+const Block = styled.div`
+  padding: ${({ theme }) => theme.space(6)} 0;
+  max-width: 36rem;
+  h2 { font-size: 1.125rem; }
+  p { color: ${({ theme }) => theme.soft}; }
+`;
+
+export const QuietButton = styled(Button)`
+  background: none;
+  border: 1px solid ${({ theme }) => theme.edge};
+  padding: ${({ theme }) => `${theme.space(1)} ${theme.space(3)}`};
+  cursor: pointer;
+  &[data-hovered] { border-color: ${({ theme }) => theme.verdigris}; color: ${({ theme }) => theme.verdigris}; }
+  &[data-disabled] { color: ${({ theme }) => theme.soft}; cursor: default; }
+`;
+
+/** Nothing is there, and what would bring something. */
+export function Empty({ title, children }: { title: string; children: React.ReactNode }) {
+  return (
+    <Block>
+      <h2>{title}</h2>
+      <p>{children}</p>
+    </Block>
+  );
+}
+
+/** Something could not be had: what, why, and another try. */
+export function Failed({ error, again }: { error: Error; again: () => void }) {
+  const title = error instanceof ApiProblem ? error.title : "Something went wrong here";
+  return (
+    <Block role="alert">
+      <h2>{title}</h2>
+      <p>{error.message}</p>
+      {error instanceof ApiProblem && error.status === 401 ? (
+        <a href={`/sign-in?next=${encodeURIComponent(location.pathname + location.search)}`}>Sign in</a>
+      ) : (
+        <QuietButton onPress={again}>Try again</QuietButton>
+      )}
+    </Block>
+  );
+}
+
+/** A place kept while an answer is on its way, so that nothing jumps when it comes. */
+export function Waiting({ height, what }: { height: string; what: string }) {
+  return (
+    <div style={{ minHeight: height }} role="status">
+      <Block as="p">{what} …</Block>
+    </div>
+  );
+}

@@ -1,0 +1,18 @@
+import { styled } from "styled-components";
+
+/** A ruled table: thin lines, white space, figures in columns. */
+export const Table = styled.table`
+  width: 100%;
+  border-collapse: collapse;
+  th, td { text-align: start; vertical-align: baseline; padding: ${({ theme }) => `${theme.space(1.5)} ${theme.space(4)} ${theme.space(1.5)} 0`}; border-bottom: 1px solid ${({ theme }) => theme.rule}; }
+  thead th { font-weight: 400; color: ${({ theme }) => theme.soft}; border-bottom-color: ${({ theme }) => theme.edge}; white-space: nowrap; }
+  tbody th { font-weight: 700; }
+  td:last-child, th:last-child { padding-right: 0; }
+  time, td > code { white-space: nowrap; }
+  svg { vertical-align: -0.35em; display: inline-block; }
+`;
+
+/** A table that may be wider than the page: it scrolls by itself, by keyboard too. */
+export const Scroll = styled.div.attrs({ tabIndex: 0, role: "region" })`
+  overflow-x: auto;
+`;

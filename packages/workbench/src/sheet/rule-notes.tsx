@@ -1,0 +1,68 @@
+import type { RecordedRequest } from "@loyal-quill/core";
+import type { SheetAnswer, SheetField } from "@loyal-quill/server/api";
+import { styled } from "styled-components";
+import { Mark } from "../parts/mark.js";
+
+const Notes = styled.div`
+  padding: ${({ theme }) => `${theme.space(1)} 0`};
+  line-height: 1.35;
+  code { overflow-wrap: anywhere; }
+  > ul > li { display: flex; gap: ${({ theme }) => theme.space(2)}; justify-content: space-between; }
+  > ul > li > span:last-child { color: ${({ theme }) => theme.soft}; font-size: 0.875rem; }
+`;
+
+const Soft = styled.p`
+  color: ${({ theme }) => theme.soft};
+`;
+
+interface RuleNotesProps {
+  readonly field: SheetField;
+  readonly checks: SheetAnswer["checks"];
+  readonly save: RecordedRequest | undefined;
+}
+
+/** What the last save brought for a field: what was typed where it was touched, and what the rules said. */
+function LastSave({ name, save }: { name: string; save: RecordedRequest | undefined }) {
+  const typed = save?.steps.find((step) => step.step === "read")?.values.find((value) => value.name === name);
+  const problem = save?.steps.find((step) => step.step === "check")?.values.find((value) => value.name === name);
+  if (typed?.note !== "touched") return null;
+  return (
+    <p>
+      {problem ? <Mark kind="stop">refused</Mark> : <Mark kind="good">taken</Mark>}{" "}
+      <code>{typed.value === "" ? "(empty)" : typed.value}</code>
+      {problem && <span> {problem.value}</span>}
+    </p>
+  );
+}
+
+/** A field's rules, where each comes from, the checks that speak at it, and what they said to the last save. */
+export function RuleNotes({ field, checks, save }: RuleNotesProps) {
+  if (field.readOnly) {
+    return (
+      <Notes>
+        <Soft>shown, never taken from the form</Soft>
+      </Notes>
+    );
+  }
+  return (
+    <Notes>
+      {field.tidy.length > 0 && <Soft>tidied: {field.tidy.join(", ")}</Soft>}
+      <ul>
+        {field.rules.map((rule) => (
+          <li key={rule.text}>
+            <span>{rule.text}</span>
+            <span>{rule.by.join(" and ")}</span>
+          </li>
+        ))}
+        {checks.map((check) => (
+          <li key={check.source}>
+            <code>{check.source}</code>
+            <span>page</span>
+          </li>
+        ))}
+      </ul>
+      {field.rules.length === 0 && checks.length === 0 && field.tidy.length === 0 && <Soft>any value of the type</Soft>}
+      <LastSave name={field.name} save={save} />
+    </Notes>
+  );
+}

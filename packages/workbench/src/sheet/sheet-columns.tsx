@@ -1,0 +1,165 @@
+import type { RecordedRequest } from "@loyal-quill/core";
+import type { SheetAnswer, SheetField, TrialAnswer } from "@loyal-quill/server/api";
+import { useRef } from "react";
+import { styled } from "styled-components";
+import { ColumnNotes } from "./column-notes.js";
+import { RuleNotes } from "./rule-notes.js";
+import { type Alignment, useAlignment } from "./use-alignment.js";
+
+const Heads = styled.div`
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 31rem minmax(0, 1fr);
+  position: sticky;
+  top: 0;
+  z-index: 1;
+  background: ${({ theme }) => theme.paper};
+  border-bottom: 1px solid ${({ theme }) => theme.edge};
+  h2 { font-size: 1rem; padding: ${({ theme }) => `${theme.space(2)} ${theme.space(4)}`}; }
+  h2:first-child { padding-left: 0; }
+  h2 span { font-weight: 400; color: ${({ theme }) => theme.soft}; }
+`;
+
+const Columns = styled.div`
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 31rem minmax(0, 1fr);
+  position: relative;
+  iframe { display: block; width: 100%; border: solid ${({ theme }) => theme.rule}; border-width: 0 1px; background: ${({ theme }) => theme.leaf}; }
+`;
+
+const Margin = styled.div`
+  position: relative;
+`;
+
+const Beside = styled.div<{ $side: "left" | "right" }>`
+  position: absolute;
+  left: 0;
+  right: 0;
+  padding: ${({ theme, $side }) => ($side === "left" ? `0 ${theme.space(4)} 0 0` : `0 0 0 ${theme.space(4)}`)};
+  border-top: 1px dotted ${({ theme }) => theme.rule};
+`;
+
+interface SheetColumnsProps {
+  readonly sheet: SheetAnswer;
+  readonly trial: TrialAnswer;
+  readonly save: RecordedRequest | undefined;
+}
+
+/** Notes that belong to the page as a whole, beside its head. */
+const Whole = styled.dl.attrs<{ "data-beside-head"?: string }>({ "data-beside-head": "" })`
+  padding: ${({ theme }) => `${theme.space(3)} ${theme.space(4)}`};
+  display: grid;
+  gap: ${({ theme }) => theme.space(1)};
+  dt { color: ${({ theme }) => theme.soft}; font-size: 0.875rem; }
+  dd { font: 0.8125rem/1.4 ${({ theme }) => theme.wire}; overflow-wrap: anywhere; }
+`;
+
+function AccessNotes({ sheet, trial }: { sheet: SheetAnswer; trial: TrialAnswer }) {
+  const judged = trial.recorded?.steps.find((step) => step.step === "access")?.values ?? [];
+  const titles = { open: "Who may open it", rows: "Which records", edit: "While it may be edited" };
+  if (sheet.access.length === 0)
+    return (
+      <Whole>
+        <div>
+          <dt>Access</dt>
+          <dd>everybody who is signed in</dd>
+        </div>
+      </Whole>
+    );
+  return (
+    <Whole>
+      {sheet.access.map(({ name, source }) => (
+        <div key={name}>
+          <dt>
+            {titles[name]}: {judged.find((value) => value.name === name)?.note ?? "not asked"}
+          </dt>
+          <dd>{source}</dd>
+        </div>
+      ))}
+    </Whole>
+  );
+}
+
+/** Below the last field: columns of the table that the page does not show. */
+function OffPage({ fields, row, top }: { fields: readonly SheetField[]; row: TrialAnswer["row"]; top: number }) {
+  if (fields.length === 0) return null;
+  return (
+    <Beside $side="left" style={{ top }}>
+      <p>
+        <b>Not on the page</b>
+      </p>
+      {fields.map((field) => (
+        <ColumnNotes key={field.name} field={field} stored={row?.[field.name]} known={false} />
+      ))}
+    </Beside>
+  );
+}
+
+const topOf = (alignment: Alignment, name: string): React.CSSProperties => {
+  const top = alignment.tops.get(name);
+  return top === undefined ? { visibility: "hidden", top: 0 } : { top };
+};
+
+/** The table's column, the real page as served, its rules: aligned line by line, scrolling together. */
+export function SheetColumns({ sheet, trial, save }: SheetColumnsProps) {
+  const frame = useRef<HTMLIFrameElement>(null);
+  const container = useRef<HTMLDivElement>(null);
+  const [alignment, align] = useAlignment(frame, container);
+  const onPage = sheet.fields.filter((field) => field.onPage);
+  const shown = alignment.tops.size > 0;
+  const person = trial.recorded?.actor?.name ?? "nobody";
+  return (
+    <section aria-label="Table, page and rules">
+      <Heads>
+        <h2>
+          Table <span>{sheet.table}</span>
+        </h2>
+        <h2>
+          Page <span>as served to {person}</span>
+        </h2>
+        <h2>
+          Rules <span>and what they say</span>
+        </h2>
+      </Heads>
+      <Columns ref={container}>
+        <Margin>
+          <Whole style={{ paddingLeft: 0 }}>
+            <div>
+              <dt>Key</dt>
+              <dd>{sheet.keyColumns.join(", ")}</dd>
+            </div>
+            {sheet.tableComment && (
+              <div>
+                <dt>Comment</dt>
+                <dd>{sheet.tableComment}</dd>
+              </div>
+            )}
+          </Whole>
+          {onPage.map((field) => (
+            <Beside key={field.name} $side="left" data-beside={field.name} style={topOf(alignment, field.name)}>
+              <ColumnNotes field={field} stored={trial.row?.[field.name]} known={trial.row !== null} />
+            </Beside>
+          ))}
+          {shown && (
+            <OffPage fields={sheet.fields.filter((field) => !field.onPage)} row={trial.row} top={alignment.end + 8} />
+          )}
+        </Margin>
+        <iframe
+          ref={frame}
+          title={`The page as served to ${person}`}
+          srcDoc={trial.html}
+          sandbox="allow-same-origin"
+          style={{ height: alignment.height }}
+          onLoad={align}
+        />
+        <Margin>
+          <AccessNotes sheet={sheet} trial={trial} />
+          {onPage.map((field) => (
+            <Beside key={field.name} $side="right" data-beside={field.name} style={topOf(alignment, field.name)}>
+              <RuleNotes field={field} checks={sheet.checks.filter((check) => check.at === field.name)} save={save} />
+            </Beside>
+          ))}
+        </Margin>
+      </Columns>
+    </section>
+  );
+}

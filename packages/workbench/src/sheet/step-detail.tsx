@@ -1,0 +1,96 @@
+import type { RecordedRequest, RecordedStep, StepName } from "@loyal-quill/core";
+import { styled } from "styled-components";
+import { stepTitle } from "../round-trip/wording.js";
+
+const Frame = styled.details`
+  border-top: 1px solid ${({ theme }) => theme.rule};
+  border-bottom: 1px solid ${({ theme }) => theme.edge};
+  padding: ${({ theme }) => `${theme.space(1)} 0`};
+  summary { cursor: pointer; padding: ${({ theme }) => `${theme.space(1)} 0`}; }
+  summary span { color: ${({ theme }) => theme.soft}; margin-left: ${({ theme }) => theme.space(3)}; }
+`;
+
+const Inside = styled.div`
+  display: grid;
+  grid-template-columns: minmax(16rem, 2fr) minmax(0, 3fr);
+  gap: ${({ theme }) => theme.space(6)};
+  max-height: 22rem;
+  overflow: auto;
+  padding: ${({ theme }) => `${theme.space(2)} 0`};
+  h3 { font-size: 1rem; margin-bottom: ${({ theme }) => theme.space(1)}; }
+  pre { white-space: pre-wrap; overflow-wrap: anywhere; }
+`;
+
+const Values = styled.dl`
+  display: grid;
+  grid-template-columns: auto minmax(0, 1fr) auto;
+  gap: 0 ${({ theme }) => theme.space(4)};
+  font: 0.8125rem/1.5 ${({ theme }) => theme.wire};
+  align-content: start;
+  div { display: grid; grid-template-columns: subgrid; grid-column: 1 / -1; }
+  dt { color: ${({ theme }) => theme.soft}; }
+  dd { white-space: pre-wrap; overflow-wrap: anywhere; }
+  dd + dd { color: ${({ theme }) => theme.soft}; }
+`;
+
+function Statement({ statement }: { statement: RecordedStep["statements"][number] }) {
+  return (
+    <section>
+      <h3>
+        Statement: {statement.purpose}, {statement.rows === 1 ? "one row" : `${statement.rows} rows`}
+      </h3>
+      <pre>{statement.text}</pre>
+      <Values>
+        {statement.values.map((value, index) => (
+          // biome-ignore lint/suspicious/noArrayIndexKey: a parameter's place is its name
+          <div key={index}>
+            <dt>${index + 1}</dt>
+            <dd>{value ?? "null"}</dd>
+          </div>
+        ))}
+      </Values>
+    </section>
+  );
+}
+
+/** One step of a request with all its values, and the statements that it sent. */
+export function StepDetail({ request, step: name }: { request: RecordedRequest | undefined; step: StepName }) {
+  const step = request?.steps.find((each) => each.step === name);
+  const sent = step?.statements.length ?? 0;
+  return (
+    <Frame>
+      <summary>
+        {stepTitle[name]} in full
+        <span>
+          {step
+            ? `${step.ms.toFixed(2)} ms, ${sent === 0 ? "no statement" : sent === 1 ? "one statement" : `${sent} statements`}`
+            : "this request did not come so far"}
+        </span>
+      </summary>
+      {step && (
+        <Inside tabIndex={0} role="region" aria-label={`${stepTitle[name]} in full`}>
+          <Values>
+            {step.stopped && (
+              <div>
+                <dt>stopped</dt>
+                <dd>{step.stopped}</dd>
+              </div>
+            )}
+            {step.values.map(({ name: value, value: text, note }) => (
+              <div key={value}>
+                <dt>{value}</dt>
+                <dd>{text ?? "null"}</dd>
+                <dd>{note}</dd>
+              </div>
+            ))}
+          </Values>
+          <div>
+            {step.statements.map((statement) => (
+              <Statement key={`${statement.purpose} ${statement.text}`} statement={statement} />
+            ))}
+          </div>
+        </Inside>
+      )}
+    </Frame>
+  );
+}

@@ -1,0 +1,91 @@
+// `npm test`: sets up what the tests need and runs all of them: type check, lint, Jest on the core, Jest against a real
+// PostgreSQL, Playwright against the real application. Its last line counts them all.
+import { spawn } from "node:child_process";
+import { mkdirSync, readFileSync, rmSync } from "node:fs";
+import path from "node:path";
+import process from "node:process";
+import { CannotSetUp, root, setUp } from "./setup.mjs";
+
+const results = path.join(root, ".build/results");
+
+/** Runs a program with its output shown. @returns {Promise<number>} its exit code */
+const run = (program, args, environment = {}) =>
+  new Promise((resolve) => {
+    const child = spawn(program, args, { cwd: root, stdio: "inherit", env: { ...process.env, ...environment } });
+    child.on("error", () => resolve(127));
+    child.on("close", (code) => resolve(code ?? 1));
+  });
+
+/** A check that passes or fails as a whole. */
+async function whole(name, program, args) {
+  process.stdout.write(`\n== ${name}\n`);
+  const code = await run(program, args);
+  process.stdout.write(code === 0 ? `${name}: passed\n` : `${name}: failed\n`);
+  return { passed: Number(code === 0), failed: Number(code !== 0) };
+}
+
+/** Tests that count themselves in a file of results; a run that wrote none, or ended badly with none failed, counts as one failed. */
+async function counted(name, program, args, environment, count) {
+  process.stdout.write(`\n== ${name}\n`);
+  const code = await run(program, args, environment);
+  let result = { passed: 0, failed: 0 };
+  try {
+    result = count();
+  } catch {
+    process.stdout.write(`${name}: wrote no results\n`);
+  }
+  if (result.passed + result.failed === 0 || (code !== 0 && result.failed === 0)) result.failed += 1;
+  return result;
+}
+
+const readJson = (name) => JSON.parse(readFileSync(path.join(results, name), "utf8"));
+
+const jest = (project) => {
+  const file = `jest-${project}.json`;
+  const args = [
+    "--experimental-vm-modules",
+    "--disable-warning=ExperimentalWarning",
+    "node_modules/jest/bin/jest.js",
+    "--selectProjects",
+    project,
+    "--json",
+    `--outputFile=${path.join(results, file)}`,
+  ];
+  return counted(`Jest, ${project}`, process.execPath, args, {}, () => {
+    const { numPassedTests, numFailedTests, numFailedTestSuites } = readJson(file);
+    return { passed: numPassedTests, failed: Math.max(numFailedTests, numFailedTestSuites) };
+  });
+};
+
+const playwright = () =>
+  counted(
+    "Playwright",
+    "npx",
+    ["playwright", "test", "--config", "e2e/playwright.config.ts"],
+    { PLAYWRIGHT_JSON_OUTPUT_FILE: path.join(results, "playwright.json") },
+    () => {
+      const { expected, unexpected, flaky } = readJson("playwright.json").stats;
+      return { passed: expected, failed: unexpected + flaky };
+    },
+  );
+
+rmSync(results, { recursive: true, force: true });
+mkdirSync(results, { recursive: true });
+try {
+  await setUp({ tests: true });
+} catch (error) {
+  process.stderr.write(`${error instanceof CannotSetUp ? error.message : error.stack}\n`);
+  process.stdout.write("0 passed, 1 failed\n");
+  process.exit(1);
+}
+const all = [
+  await whole("Type check", "npx", ["tsc", "-b"]),
+  await whole("Lint", "npx", ["biome", "check", "."]),
+  await whole("Arrows", process.execPath, ["scripts/check-arrows.mjs"]),
+  await jest("core"),
+  await jest("database"),
+  await playwright(),
+];
+const sum = (name) => all.reduce((total, each) => total + each[name], 0);
+process.stdout.write(`\n${sum("passed")} passed, ${sum("failed")} failed\n`);
+process.exitCode = sum("failed") > 0 ? 1 : 0;
