@@ -33,6 +33,7 @@ export function commonType(left: ValueType, right: ValueType): ValueType | undef
   if (left === "any" || left === "null") return right === "list" ? undefined : right;
   if (right === "any" || right === "null") return left === "list" ? undefined : left;
   if (numbers.has(left) && numbers.has(right)) return left === "float" || right === "float" ? "float" : "decimal";
+  if (times.has(left) && times.has(right)) return "timestamptz";
   // A text that is compared with another kind is read as that kind: row.status == "live", row.installed_on < "2020-01-01".
   if (left === "text" && (texts.has(right) || times.has(right))) return right;
   if (right === "text" && (texts.has(left) || times.has(left))) return left;
@@ -195,13 +196,13 @@ class Reader {
     throw new NotUnderstood('After "in" stands a list, like ["live", "planned"] or actor.roles.', node.pos);
   }
 
-  private quantifier(node: ASTNode, [name, of, args]: [string, ASTNode, ASTNode[]]): Expression {
+  private quantifier(_node: ASTNode, [name, of, args]: [string, ASTNode, ASTNode[]]): Expression {
     const [variableNode, bodyNode] = args;
     if ((name !== "exists" && name !== "all") || variableNode?.op !== "id" || !bodyNode) {
       const hint = suggestion(name, ["exists", "all"]);
       throw new NotUnderstood(
         `"${name}" can't be used in a condition.${hint} Possible: exists(x, …), all(x, …).`,
-        node.pos,
+        of.end + 1,
       );
     }
     const list = this.read(of);

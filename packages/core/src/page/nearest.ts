@@ -24,6 +24,14 @@ function distance(a: string, b: string): number {
 
 const plain = (name: string): string => name.toLowerCase().replaceAll(/[^a-z0-9]/g, "");
 
+function howFar(name: string, candidate: string): number {
+  const [a, b] = [plain(name), plain(candidate)];
+  if (a === b) return 0;
+  // A name cut short, or with its table's name before it: region for region_id.
+  if (a.length >= 3 && (b.startsWith(a) || b.endsWith(a))) return 1;
+  return distance(name.slice(0, 100), candidate.slice(0, 100));
+}
+
 /**
  * The known name that a misspelt one most likely means; `siteCode` and `site-code` count as `site_code`.
  *
@@ -33,7 +41,7 @@ export function nearest(name: string, known: Iterable<string>): string | undefin
   let found: string | undefined;
   let limit = Math.max(1, Math.floor(name.length / 3)) + 1;
   for (const candidate of known) {
-    const far = plain(candidate) === plain(name) ? 0 : distance(name.slice(0, 100), candidate.slice(0, 100));
+    const far = howFar(name, candidate);
     if (far < limit) {
       found = candidate;
       limit = far;

@@ -79,13 +79,22 @@ function namesAt(schema: unknown, path: Path): string[] {
   return options.flatMap((option) => Object.keys(option?.entries ?? {}));
 }
 
-/** Of a union's issue, those of the option that came furthest: the one whose complaint is worth reading. */
+/**
+ * Of a union's issue, those of the option that came furthest: the ones whose complaint is worth reading. Their paths are
+ * counted from the union, so its own is put before them.
+ */
 function deepest(issue: v.BaseIssue<unknown>): readonly v.BaseIssue<unknown>[] {
-  if (issue.type !== "union" || !issue.issues) return [issue];
+  const inner = issue.type === "union" ? (issue.issues ?? []).flatMap(deepest) : [];
   const depth = (each: v.BaseIssue<unknown>): number => each.path?.length ?? 0;
-  const most = Math.max(...issue.issues.map(depth));
-  const inner = issue.issues.filter((each) => depth(each) === most && most > depth(issue));
-  return inner.length > 0 ? inner.flatMap(deepest) : [issue];
+  const most = Math.max(0, ...inner.map(depth));
+  if (most === 0) return [issue];
+  const furthest = inner.filter((each) => depth(each) === most);
+  const unknown = furthest.filter((each) => each.expected === "never");
+  const told = unknown.length > 0 ? unknown.slice(0, 1) : furthest;
+  return told.map((each) => ({
+    ...each,
+    path: [...(issue.path ?? []), ...(each.path ?? [])] as unknown as NonNullable<typeof issue.path>,
+  }));
 }
 
 function toFinding(issue: v.BaseIssue<unknown>, find: ReturnType<typeof finder>): Finding {
@@ -108,6 +117,15 @@ function toFinding(issue: v.BaseIssue<unknown>, find: ReturnType<typeof finder>)
   }
   const said = issue.message.startsWith("must") ? issue.message : `must be ${issue.expected ?? "different"}`;
   return find("error", "wrong-value", `"${name}" ${said}.`, path);
+}
+
+/** The document's content; undefined when its aliases multiply beyond measure. */
+function contentOf(document: Document): unknown {
+  try {
+    return document.toJS({ maxAliasCount: 20 }) ?? null;
+  } catch {
+    return undefined;
+  }
 }
 
 /**
@@ -135,7 +153,13 @@ export function parsePage(text: string): ParseResult {
     });
     return { ok: false, findings };
   }
-  const checked = v.safeParse(pageSchema, document.toJS({ maxAliasCount: 20 }));
+  const content = contentOf(document);
+  if (content === undefined)
+    return {
+      ok: false,
+      findings: [find("error", "not-yaml", "Its aliases (*name) stand for more than a page file may hold.", [])],
+    };
+  const checked = v.safeParse(pageSchema, content);
   if (!checked.success) {
     const findings = checked.issues.flatMap(deepest).map((issue) => toFinding(issue, find));
     return { ok: false, findings: findings.sort(byPlace) };

@@ -37,7 +37,8 @@ export function route(site: Site, method: string, path: string): Route {
     const rest = segments.slice(listSegments.length);
     const operations = operationsAt(page, rest);
     if (!operations) continue;
-    const operation = operations[method === "HEAD" ? "GET" : method];
+    const asked = method === "HEAD" ? "GET" : method;
+    const operation = Object.hasOwn(operations, asked) ? operations[asked] : undefined;
     if (operation) return { kind: "page", page, operation, keySegments: rest.slice(0, -1) };
     const allow = Object.keys(operations)
       .flatMap((each) => (each === "GET" ? ["GET", "HEAD"] : [each]))

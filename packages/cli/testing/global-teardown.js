@@ -1,0 +1,8 @@
+// After the database tests: the cluster is stopped and removed.
+import { rm } from "node:fs/promises";
+
+export default async function tearDown() {
+  const { cluster, directory } = globalThis.quillTestCluster;
+  await cluster.stop();
+  await rm(directory, { recursive: true, force: true });
+}

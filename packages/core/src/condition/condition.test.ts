@@ -1,0 +1,145 @@
+import { describe, expect, test } from "@jest/globals";
+import { Parameters, type Row } from "../statements/statement.js";
+import { factsOf, hollis, mv014, station } from "../testing/marrow-vale.js";
+import { type Actor, truthOf } from "./evaluate.js";
+import { parseCondition } from "./parse.js";
+import { predicate } from "./to-sql.js";
+
+function read(source: string) {
+  const result = parseCondition(source, station, true);
+  if (!result.ok) throw new Error(result.problem.message);
+  return result.condition;
+}
+
+const truth = (source: string, row: Row = mv014, actor: Actor = hollis) =>
+  truthOf(read(source).expression, factsOf(actor, row, row));
+
+function sql(source: string, actor: Actor = hollis): { text: string; values: readonly (string | null)[] } {
+  const parameters = new Parameters();
+  return { text: predicate(read(source), parameters, factsOf(actor), "t"), values: parameters.values };
+}
+
+describe("a condition evaluated", () => {
+  test.each([
+    ['row.status == "live"', true],
+    ['row.status != "live"', false],
+    ["row.region_id == actor.region_id", true],
+    ["row.warning_m > row.alert_m", true],
+    ["row.warning_m > 10", false],
+    ["row.warning_m >= 3.37", true],
+    ["row.telemetry", true],
+    ["!row.telemetry", false],
+    ['row.installed_on < "1990-01-01"', true],
+    ["row.installed_on < now", true],
+    ['row.status in ["live", "planned"]', true],
+    ['"hydrologist" in actor.roles', true],
+    ['actor.roles.exists(r, r in ["technician"])', false],
+    ['actor.roles.all(r, r != "builder")', true],
+    ["row.notes == null", false],
+    ["row.notes != null", true],
+    ['row.code == "MV-014" && (row.name == "x" || row.region_id == 2)', true],
+  ])("%s is %p", (source, expected) => {
+    expect(truth(source)).toBe(expected);
+  });
+
+  test("a comparison with null is unknown, and so is its negation", () => {
+    const row = { ...mv014, alert_m: null };
+    expect(truth("row.warning_m > row.alert_m", row)).toBeNull();
+    expect(truth("!(row.warning_m > row.alert_m)", row)).toBeNull();
+    expect(truth("row.alert_m == null", row)).toBe(true);
+  });
+
+  test("unknown gives way to what decides (ISO 9075-2, 8.21)", () => {
+    const row = { ...mv014, alert_m: null };
+    expect(truth("row.alert_m > 1 || true", row)).toBe(true);
+    expect(truth("row.alert_m > 1 && false", row)).toBe(false);
+    expect(truth("row.alert_m > 1 || false", row)).toBeNull();
+    expect(truth("row.alert_m in [1, 2]", row)).toBeNull();
+  });
+
+  test("an attribute that the person does not have is null, also one that every object has", () => {
+    expect(truth("row.region_id == actor.nothing")).toBeNull();
+    expect(truth("actor.constructor == null")).toBe(true);
+  });
+
+  test("decimals are exact", () => {
+    expect(truth("row.alert_m == 0.1", { ...mv014, alert_m: "0.10" })).toBe(true);
+    expect(truth("row.alert_m < 0.30000000000000001", { ...mv014, alert_m: "0.3" })).toBe(true);
+  });
+});
+
+describe("a condition that is not understood", () => {
+  test.each([
+    ["row.statuss == 'live'", 4, 'Did you mean "status"?'],
+    ["row.status == 'alive'", 14, 'Did you mean "live"?'],
+    ["ro.status == 'live'", 0, 'Did you mean "row"?'],
+    ["row.telemetry == 3", 17, "A boolean can't be compared with a integer."],
+    ["row.warning_m", 0, "true or false is wanted here"],
+    ["actor.roles.exsts(r, r == 'x')", 12, 'Did you mean "exists"?'],
+    ["row.status ==", 13, ""],
+    ["row.code.matches('x')", 9, "can't be used"],
+    ["size(row.code) > 3", 0, "can't be used"],
+    ["row", 0, '"row" needs a name after it'],
+  ])("%s: at %d", (source, offset, message) => {
+    const result = parseCondition(source, station, true);
+    expect(result.ok).toBe(false);
+    if (result.ok) return;
+    expect(result.problem.message).toContain(message);
+    expect(result.problem.offset).toBe(offset);
+  });
+
+  test("its size and depth are bounded", () => {
+    expect(parseCondition(`${"(".repeat(500)}true${")".repeat(500)}`, station, true).ok).toBe(false);
+    expect(parseCondition(Array(500).fill("true").join(" && "), station, true).ok).toBe(false);
+  });
+
+  test("form is known only where there is one", () => {
+    expect(parseCondition("form.name == 'x'", station, false).ok).toBe(false);
+  });
+});
+
+describe("a condition as SQL", () => {
+  test("the row's part stays SQL, values are typed parameters", () => {
+    expect(sql("row.region_id == actor.region_id")).toEqual({ text: '(t."region_id" = $1::bigint)', values: ["2"] });
+    expect(sql('row.status != "retired"')).toEqual({
+      text: '(t."status" <> $1::network.station_status)',
+      values: ["retired"],
+    });
+  });
+
+  test("what does not ask for the row is decided beforehand and travels as its result", () => {
+    expect(sql('"technician" in actor.roles || row.region_id == actor.region_id')).toEqual({
+      text: '($1::boolean OR (t."region_id" = $2::bigint))',
+      values: ["false", "2"],
+    });
+  });
+
+  test("nulls are asked for as SQL asks for them", () => {
+    expect(sql("row.notes == null").text).toBe('(t."notes" IS NULL)');
+    expect(sql("row.notes != null").text).toBe('(t."notes" IS NOT NULL)');
+  });
+
+  test("lists become IN, or nothing at all", () => {
+    const regions = { ...hollis, attributes: { regions: ["1", "2"] } };
+    expect(sql("row.region_id in actor.regions", regions)).toEqual({
+      text: '(t."region_id" IN ($1::bigint, $2::bigint))',
+      values: ["1", "2"],
+    });
+    expect(sql("row.region_id in actor.regions", { ...hollis, attributes: {} })).toEqual({
+      text: "$1::boolean",
+      values: ["false"],
+    });
+    expect(sql("actor.regions.exists(r, row.region_id == r)", regions).text).toBe(
+      '(((t."region_id" = $1::bigint) OR (t."region_id" = $2::bigint)))'.slice(1, -1),
+    );
+  });
+
+  test("an attribute that is no value of the column's type is unknown, not an error of the database", () => {
+    const odd = { ...hollis, attributes: { region_id: "two; DROP TABLE" } };
+    expect(sql("row.region_id == actor.region_id", odd).values).toEqual([null]);
+  });
+
+  test("text is ordered by code point, as the evaluator orders it", () => {
+    expect(sql('row.name < "M"').text).toBe('(t."name"::text < $1::text COLLATE "C")');
+  });
+});

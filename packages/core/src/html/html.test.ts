@@ -1,0 +1,111 @@
+import { describe, expect, test } from "@jest/globals";
+import { prefillFields } from "../steps/prefill.js";
+import { mv014, stationPage } from "../testing/marrow-vale.js";
+import { formPage } from "./form.js";
+import type { Frame } from "./layout.js";
+import { listPage } from "./list.js";
+import { attributes, html } from "./markup.js";
+
+const frame: Frame = {
+  base: "",
+  application: "Marrow Vale",
+  home: "/",
+  language: "en",
+  styleSheets: ["/s.css"],
+  person: null,
+  signOut: null,
+};
+const form = (over: object = {}) =>
+  formPage(
+    {
+      page: stationPage,
+      key: ["MV-014"],
+      title: "Station MV-014, Otter Weir",
+      fields: prefillFields(stationPage, mv014, new Map()),
+      token: 'sig.{"a":1}',
+      problems: [],
+      conflicts: [],
+      locked: null,
+      notice: null,
+      ...over,
+    },
+    frame,
+  );
+
+describe("markup", () => {
+  test("every value is escaped, markup is not, nothing is nothing", () => {
+    expect(html`<p title="${'"'}">${"<b>"}${html`<i>x</i>`}${null}${false}${["&", html`<br>`]}</p>`.text).toBe(
+      '<p title="&quot;">&lt;b&gt;<i>x</i>&amp;<br></p>',
+    );
+  });
+
+  test("attributes with values, bare, and absent", () => {
+    expect(attributes({ name: "a'b", checked: true, required: false, id: null }).text).toBe(' name="a&#39;b" checked');
+  });
+});
+
+describe("the form", () => {
+  test("a multi-line text keeps its leading line break and every space", () => {
+    expect(form()).toContain(
+      '<textarea id="field-10" name="notes" rows="5">\n\nTwo lines &amp; a &lt;tag&gt;.&#13;\nThe end. </textarea>',
+    );
+  });
+
+  test("title and heading name the record, the key is text and no control", () => {
+    const page = form();
+    expect(page).toContain("<title>Station MV-014, Otter Weir · Marrow Vale</title>");
+    expect(page).toContain("<h1>Station MV-014, Otter Weir</h1>");
+    expect(page).not.toContain('name="code"');
+  });
+
+  test("the stored choice is selected, a ticked box is ticked", () => {
+    expect(form()).toContain('<option value="6" selected>6 (no longer offered)</option>');
+    expect(form()).toContain('name="telemetry" type="checkbox" value="true" checked>');
+  });
+
+  test("a problem stands beside its field and above the form, linked", () => {
+    const fields = prefillFields(stationPage, mv014, new Map(), new Map([["warning_m", "x"]])).map((view) =>
+      view.field.column.name === "warning_m" ? { ...view, problems: ["Not a number."] } : view,
+    );
+    const page = form({ fields, problems: [{ field: "warning_m", message: "Not a number." }] });
+    expect(page).toContain('<a href="#field-7">Not a number.</a>');
+    expect(page).toMatch(
+      /id="field-7" name="warning_m" aria-describedby="field-7-help field-7-unit field-7-problem" aria-invalid="true"/,
+    );
+    expect(page).toContain("<title>Put right: ");
+  });
+
+  test("a locked record has no form, and says why", () => {
+    const page = form({ locked: "A retired station is kept as it was." });
+    expect(page).not.toContain("<form");
+    expect(page).toContain("A retired station is kept as it was.");
+  });
+});
+
+describe("the list", () => {
+  const view = {
+    page: stationPage,
+    rows: [{ ...mv014, "key:code": "MV-014" }],
+    search: "",
+    part: 0,
+    more: false,
+    notice: null,
+    savedAddress: null,
+  };
+
+  test("every row carries its way in", () => {
+    expect(listPage(view, frame)).toContain(
+      '<a href="/stations/MV-014/edit">Edit<span class="unseen"> MV-014</span></a>',
+    );
+  });
+
+  test("a key is encoded for the address and escaped for the page", () => {
+    const odd = listPage({ ...view, rows: [{ ...mv014, "key:code": 'a/b "c" ö' }] }, frame);
+    expect(odd).toContain('href="/stations/a%2Fb%20%22c%22%20%C3%B6/edit"');
+  });
+
+  test("an empty list says why", () => {
+    expect(listPage({ ...view, rows: [] }, frame)).toContain("There is no record here that is open to you.");
+    expect(listPage({ ...view, rows: [], search: "<x>" }, frame)).toContain("Nothing here contains “&lt;x&gt;”.");
+  });
+});

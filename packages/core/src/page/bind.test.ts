@@ -1,0 +1,100 @@
+import { describe, expect, test } from "@jest/globals";
+import { stationFile, stationPage, tables } from "../testing/marrow-vale.js";
+import { bindPage } from "./bind.js";
+import type { Finding } from "./finding.js";
+import { parsePage } from "./parse.js";
+
+function bound(text: string): { served: boolean; findings: readonly Finding[] } {
+  const parsed = parsePage(text);
+  if (!parsed.ok) throw new Error(JSON.stringify(parsed.findings));
+  const { page, findings } = bindPage("station", "v1", parsed.page, tables);
+  return { served: page !== null, findings };
+}
+
+const changed = (from: string, to: string): string => {
+  if (!stationFile.includes(from)) throw new Error(`not in the file: ${from}`);
+  return stationFile.replace(from, to);
+};
+
+describe("a page bound to its table", () => {
+  test("what the table says is a rule without being named", () => {
+    const rules = (name: string) => stationPage.fields.find((field) => field.column.name === name)?.rules;
+    expect(rules("river_id")).toContainEqual({
+      by: "table",
+      rule: "exists",
+      constraint: "station_river_id_fkey",
+      columns: ["river_id"],
+    });
+    expect(rules("grid_reference")).toContainEqual({
+      by: "table",
+      rule: "unique",
+      constraint: "station_grid_reference_key",
+      columns: ["grid_reference"],
+    });
+    expect(rules("alert_m")).toContainEqual({ by: "table", rule: "max", bound: "999.99" });
+    expect(rules("notes")).toEqual([]);
+  });
+
+  test("each type gets its control", () => {
+    expect(Object.fromEntries(stationPage.fields.map((field) => [field.column.name, field.control]))).toEqual({
+      code: "text",
+      name: "text",
+      river_id: "choice",
+      grid_reference: "text",
+      status: "choice",
+      alert_m: "number",
+      warning_m: "number",
+      telemetry: "check-box",
+      installed_on: "date",
+      notes: "multi-line",
+    });
+  });
+
+  test("the key is shown, never edited", () => {
+    expect(stationPage.fields.find((field) => field.column.name === "code")?.readOnly).toBe(true);
+  });
+
+  test("labels are made from names where none is given", () => {
+    expect(stationPage.fields.map((field) => field.label)).toContain("Grid reference");
+    expect(stationPage.fields.find((field) => field.column.name === "river_id")?.label).toBe("River");
+  });
+
+  test.each([
+    ["table: network.station,", "table: network.staton,", "unknown-table", 'Did you mean "network.station"?'],
+    ["key: code }", "key: name }", "key-not-unique", "Safe keys of this table: code."],
+    ["  - alert_m:", "  - alert_mm:", "unknown-column", 'Did you mean "alert_m"?'],
+    ["  - river_id\n", "  - riverId\n", "unknown-column", 'Did you mean "river_id"?'],
+    ["  - status\n", "  - name\n", "field-twice", '"name" stands here twice'],
+    ["path: /stations/{code}", "path: /stations/{name}", "path", "must carry the key: {code}"],
+    ["path: /stations/{code}", "path: /{code}", "path", "fixed segments"],
+    ['title: "Station {code}', 'title: "Station {cod}', "unknown-column", 'no column "cod"'],
+    ["at: warning_m", "at: warning", "unknown-field", 'Did you mean "warning_m"?'],
+    ["control: multi-line", "control: check-box", "control", "Possible: text, multi-line"],
+    ['row.status != "retired"', 'row.status != "retird"', "condition", 'Did you mean "retired"?'],
+    ["row.region_id == actor.region_id", "row.region == actor.region_id", "condition", 'Did you mean "region_id"?'],
+    [
+      'actor.roles.exists(r, r in ["hydrologist", "technician"])',
+      'row.status == "live"',
+      "condition",
+      "before a record is loaded",
+    ],
+  ])("%s → %s is found", (from, to, code, message) => {
+    const { served, findings } = bound(changed(from, to));
+    expect(served).toBe(false);
+    expect(findings.map((finding) => finding.code)).toContain(code);
+    expect(findings.map((finding) => finding.message).join("\n")).toContain(message);
+  });
+
+  test("a condition's error points into the condition", () => {
+    const text = changed("row.region_id == actor.region_id", "row.region == actor.region_id");
+    const finding = bound(text).findings[0];
+    const line = text.split("\n")[(finding?.line ?? 1) - 1] ?? "";
+    expect(line.slice((finding?.column ?? 1) - 1)).toMatch(/^\.?region == /);
+  });
+
+  test("a rule looser than the table is a warning, and the page is served", () => {
+    const { served, findings } = bound(changed("rules: [required]", "rules: [{ max-length: 80 }]"));
+    expect(served).toBe(true);
+    expect(findings).toMatchObject([{ severity: "warning", code: "looser-than-table" }]);
+  });
+});

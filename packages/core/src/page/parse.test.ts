@@ -1,0 +1,71 @@
+import { describe, expect, test } from "@jest/globals";
+import { stationFile } from "../testing/marrow-vale.js";
+import type { Finding } from "./finding.js";
+import { parsePage } from "./parse.js";
+
+const findings = (text: string): readonly Finding[] => {
+  const result = parsePage(text);
+  return result.ok ? [] : result.findings;
+};
+
+describe("a page file's text", () => {
+  test("a sound file is read", () => {
+    expect(parsePage(stationFile)).toMatchObject({ ok: true, page: { file: { path: "/stations/{code}" } } });
+  });
+
+  test("an unknown name is an error with line, column and the nearest known name", () => {
+    const text = stationFile.replace("plural: Stations", "plurral: Stations");
+    expect(findings(text)).toEqual([
+      {
+        severity: "error",
+        code: "unknown-name",
+        message: '"plurral" is not a name that a page file knows here. Did you mean "plural"?',
+        line: 3,
+        column: 1,
+      },
+    ]);
+  });
+
+  test("an unknown name inside of a field is found at its place", () => {
+    const text = stationFile.replace("alert_m: { unit: m }", "alert_m: { units: m }");
+    const [finding] = findings(text);
+    expect(finding).toMatchObject({ code: "unknown-name", line: 17 });
+    expect(finding?.message).toContain('Did you mean "unit"?');
+    expect(text.split("\n")[16]?.slice((finding?.column ?? 0) - 1)).toMatch(/^units:/);
+  });
+
+  test("what is missing is named", () => {
+    expect(findings("format: loyal-quill/page@1\n").map((finding) => finding.message)).toEqual([
+      '"title" is missing.',
+      '"path" is missing.',
+      '"record" is missing.',
+      '"fields" is missing.',
+    ]);
+  });
+
+  test("a value that is not possible is answered with those that are", () => {
+    const [finding] = findings(stationFile.replace("control: multi-line", "control: multiline"));
+    expect(finding?.message).toContain('Did you mean "multi-line"?');
+    expect(finding?.line).toBe(21);
+  });
+
+  test("text that is no YAML says where", () => {
+    expect(findings('format: "x\ntitle: [')[0]).toMatchObject({ code: "not-yaml", severity: "error" });
+  });
+
+  test.each(["", "[]", "7", "a: &a [*a, *a]", `x: ${"&a ".repeat(3)}`])("%p is refused without harm", (text) => {
+    expect(findings(text).length).toBeGreaterThan(0);
+  });
+
+  test("aliases that multiply are refused", () => {
+    const bomb = `a: &a [x,x,x,x,x,x,x,x]\n${"bcdefg"
+      .split("")
+      .map((name, index) => `${name}: &${name} [${Array(8).fill(`*${"abcdefg"[index]}`).join(",")}]`)
+      .join("\n")}`;
+    expect(findings(bomb).length).toBeGreaterThan(0);
+  });
+
+  test("a file of more than 256 KiB is refused", () => {
+    expect(findings(`${stationFile}#${"x".repeat(262_144)}`)[0]?.code).toBe("too-long");
+  });
+});

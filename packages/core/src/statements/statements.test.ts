@@ -1,0 +1,95 @@
+import { describe, expect, test } from "@jest/globals";
+import { columnOf } from "../table/model.js";
+import { factsOf, hollis, sensorPage, stationPage } from "../testing/marrow-vale.js";
+import { listStatement } from "./list.js";
+import { loadStatement } from "./load.js";
+import { monthPartition } from "./log.js";
+import { saveStatement } from "./save.js";
+import { quoted } from "./statement.js";
+
+const note = { actor: hollis, page: "station", pageVersion: "v1", requestId: "6f0e8f5e-0d3b-4b53-9d5c-3f6d6f2d3c11" };
+
+describe("statements", () => {
+  test("an identifier is always quoted, its quotes doubled", () => {
+    expect(quoted('Loan"No')).toBe('"Loan""No"');
+    expect(quoted("select")).toBe('"select"');
+  });
+
+  test("a record is loaded by its key, under the page's condition", () => {
+    const { text, values } = loadStatement(sensorPage, ["MV-014", "2"], factsOf());
+    expect(
+      text,
+    ).toBe(`SELECT t."station_code"::text AS "station_code", t."channel"::text AS "channel", t."offset_m"::text AS "offset_m", t."calibrated_at"::text AS "calibrated_at", t."settings"::text AS "settings", t.xmin::text AS "quill:version"
+FROM "network"."sensor" AS t
+WHERE t."station_code" = $1::text AND t."channel" = $2::smallint`);
+    expect(values).toEqual(["MV-014", "2"]);
+    expect(loadStatement(stationPage, ["MV-014"], factsOf()).text).toMatch(
+      /WHERE t."code" = \$1::text AND \(t."region_id" = \$2::bigint\)$/,
+    );
+  });
+
+  test("a search stands for itself, its wildcards too", () => {
+    const { text, values } = listStatement(stationPage, factsOf(), "50%_\\", 2);
+    expect(values).toContain("%50\\%\\_\\\\%");
+    expect(values.at(-1)).toBe("100");
+    expect(text).toMatch(/ORDER BY t."code", t."code"\nLIMIT 51 OFFSET \$3::bigint$/);
+  });
+
+  test("a save locks, writes and logs in one statement", () => {
+    const column = columnOf(stationPage.table, "warning_m");
+    if (!column) throw new Error("no column");
+    const { text, values } = saveStatement(
+      stationPage,
+      ["MV-014"],
+      "733",
+      [{ column, value: "3.73" }],
+      factsOf(),
+      note,
+    );
+    expect(text.split('"after" AS')[0]).toBe(`WITH "before" AS (
+  SELECT t.*, t.xmin::text AS "quill:version"
+  FROM "network"."station" AS t
+  WHERE t."code" = $1::text
+    AND t.xmin::text = $2::text
+    AND (t."region_id" = $3::bigint)
+    AND (t."status" <> $4::network.station_status)
+  FOR NO KEY UPDATE
+), `);
+    expect(text).toContain(`UPDATE "network"."station" AS t
+  SET "warning_m" = $5::numeric
+  FROM "before"
+  WHERE t."code" = "before"."code"
+    AND ("before"."warning_m"::text IS DISTINCT FROM $5::numeric::numeric(5,2)::text)`);
+    expect(values).toEqual([
+      "MV-014",
+      "733",
+      "2",
+      "retired",
+      "3.73",
+      "hollis",
+      "Hollis Brandt",
+      "station",
+      "v1",
+      "network.station",
+      note.requestId,
+    ]);
+  });
+
+  test("no value of a form is ever part of a statement's text", () => {
+    const column = columnOf(stationPage.table, "notes");
+    if (!column) throw new Error("no column");
+    const evil = "x'; DROP TABLE network.station; --";
+    const { text, values } = saveStatement(stationPage, [evil], evil, [{ column, value: evil }], factsOf(), {
+      ...note,
+      page: evil,
+    });
+    expect(text).not.toContain("DROP");
+    expect(values.filter((value) => value === evil)).toHaveLength(4);
+  });
+
+  test("a month's partition ends where the next begins", () => {
+    expect(monthPartition(2026, 12).text).toContain(
+      "change_2026_12 PARTITION OF quill_log.change FOR VALUES FROM ('2026-12-01 00:00:00+00') TO ('2027-01-01 00:00:00+00')",
+    );
+  });
+});

@@ -1,0 +1,102 @@
+import { describe, expect, test } from "@jest/globals";
+import type { Outcome } from "../outcome.js";
+import type { PageRequest } from "../request.js";
+import { hollis, mv014, signer, stationPage } from "../testing/marrow-vale.js";
+import { answer, readSaid, saidCookie } from "./answer.js";
+
+const request: PageRequest = {
+  id: "6f0e8f5e-0d3b-4b53-9d5c-3f6d6f2d3c11",
+  at: new Date("2026-05-04T10:00:00Z"),
+  method: "POST",
+  path: "/stations/MV-014/edit",
+  query: {},
+  body: null,
+  actor: hollis,
+  session: "s1",
+  said: null,
+  signIn: "/sign-in",
+  frame: {
+    base: "",
+    application: "Marrow Vale",
+    home: "/",
+    language: "en",
+    styleSheets: [],
+    person: null,
+    signOut: null,
+  },
+};
+
+const saved: Outcome = { kind: "saved", page: stationPage, key: ["MV-014"], row: mv014, changes: [] };
+
+describe("Answer", () => {
+  test("after a save comes 303 to the list, with one line that says what was done", () => {
+    const { status, headers } = answer(saved, request, signer);
+    expect(status).toBe(303);
+    expect(headers.location).toBe("/stations");
+    const cookie = headers["set-cookie"] ?? "";
+    expect(cookie).toMatch(/; Path=\/stations; Max-Age=60; HttpOnly; SameSite=Lax$/);
+    const value = cookie.slice(saidCookie.length + 1).split(";")[0] ?? "";
+    expect(readSaid(value, signer)).toEqual({
+      text: "MV-014, Otter Weir, is saved.",
+      address: "/stations/MV-014/edit",
+    });
+    expect(readSaid(`x${value}`, signer)).toBeNull();
+    expect(readSaid("nonsense", signer)).toBeNull();
+  });
+
+  test("an unchanged form says so and leads the same way", () => {
+    const { status, headers } = answer({ ...saved, kind: "unchanged" } as Outcome, request, signer);
+    expect(status).toBe(303);
+    expect(decodeURIComponent(headers["set-cookie"] ?? "")).toContain(
+      "Nothing was changed in Station MV-014, Otter Weir.",
+    );
+  });
+
+  test("below a mount every address begins with it", () => {
+    const mounted = { ...request, frame: { ...request.frame, base: "/records" } };
+    expect(answer(saved, mounted, signer).headers.location).toBe("/records/stations");
+  });
+
+  test.each([
+    ["not-found", "no-such-record", 404],
+    ["refused", "may-not-open", 403],
+    ["refused", "malformed-key", 400],
+    ["refused", "body-too-large", 413],
+    ["refused", "wrong-content-type", 415],
+    ["failed", "database-away", 503],
+  ] as const)("%s for %s is %d, a page with a way back", (kind, code, status) => {
+    const response = answer({ kind, code, page: stationPage, because: null }, request, signer);
+    expect(response.status).toBe(status);
+    expect(response.body).toMatch(/<a href="\/(stations)?">/);
+  });
+
+  test("a method that is not taken is told the others", () => {
+    const response = answer(
+      { kind: "refused", code: "method-not-allowed", page: stationPage, because: null, allow: "GET, HEAD, POST" },
+      request,
+      signer,
+    );
+    expect(response).toMatchObject({ status: 405, headers: { allow: "GET, HEAD, POST" } });
+  });
+
+  test("a refused form's values are shown to be copied, escaped", () => {
+    const typed = new Map([
+      ["notes", "<b>hours of work</b>"],
+      ["unknown", "x"],
+    ]);
+    const { body } = answer(
+      { kind: "refused", code: "form-not-yours", page: stationPage, because: null, typed },
+      request,
+      signer,
+    );
+    expect(body).toContain("<dt>Notes</dt><dd>&lt;b&gt;hours of work&lt;/b&gt;</dd>");
+    expect(body).not.toContain("unknown");
+  });
+
+  test("a stranger is sent to sign in and back; a stranger's form is answered, not redirected", () => {
+    const stranger: Outcome = { kind: "refused", code: "signed-out", page: stationPage, because: null };
+    const get = answer(stranger, { ...request, method: "GET" }, signer);
+    expect(get).toMatchObject({ status: 303, headers: { location: "/sign-in?next=%2Fstations%2FMV-014%2Fedit" } });
+    expect(answer(stranger, request, signer).status).toBe(401);
+  });
+});

@@ -1,0 +1,74 @@
+import { describe, expect, test } from "@jest/globals";
+import type { Field } from "../page/page.js";
+import { factsOf, mv014, stationPage } from "../testing/marrow-vale.js";
+import { checkAcross, checkFields } from "./check.js";
+import type { SubmittedField } from "./read.js";
+
+const fieldOf = (name: string): Field => {
+  const field = stationPage.fields.find((each) => each.column.name === name);
+  if (!field) throw new Error(`no field ${name}`);
+  return field;
+};
+const typed = (name: string, text: string, touched = true): SubmittedField => ({
+  field: fieldOf(name),
+  text,
+  touched,
+  value: text === "" ? null : text,
+  problem: null,
+});
+const said = (...fields: SubmittedField[]): string[] => checkFields(fields).map((problem) => problem.message);
+
+describe("Check", () => {
+  test("a required field that was emptied says so with its label", () => {
+    expect(said(typed("name", ""))).toEqual(["Station name is needed: enter a value."]);
+  });
+
+  test("white space alone is no value", () => {
+    expect(said(typed("grid_reference", "   "))).toEqual(["Grid reference is needed: enter a value."]);
+  });
+
+  test("length is counted in characters, as the table counts them", () => {
+    expect(said(typed("name", "🌊".repeat(60)))).toEqual([]);
+    expect(said(typed("name", "🌊".repeat(61)))).toEqual(["Station name has 61 characters; at most 60 fit."]);
+  });
+
+  test("what the table's numeric(5,2) can't hold is refused by range and by scale", () => {
+    expect(said(typed("warning_m", "999.99"))).toEqual([]);
+    expect(said(typed("warning_m", "1000.00"))).toEqual(["Warning level is above 999.99: enter 999.99 or less."]);
+    expect(said(typed("warning_m", "3.375"))).toEqual([
+      "Warning level has more than 2 digits after the point: round it to 2.",
+    ]);
+  });
+
+  test("every touched field is judged, so that all messages come at once", () => {
+    expect(said(typed("name", ""), typed("warning_m", "1000"), typed("notes", ""))).toHaveLength(2);
+  });
+
+  test("a field that was not touched is not judged: an old record stays repairable elsewhere", () => {
+    expect(said(typed("name", "", false))).toEqual([]);
+  });
+
+  test("a check across fields stands at its field", () => {
+    const problems = checkAcross(stationPage, mv014, [typed("warning_m", "2.70")], factsOf());
+    expect(problems).toEqual([{ field: "warning_m", message: "The warning level lies above the alert level." }]);
+  });
+
+  test("it compares what was typed with what is stored in the fields that were not touched", () => {
+    expect(checkAcross(stationPage, mv014, [typed("alert_m", "3.40")], factsOf())).toHaveLength(1);
+    expect(checkAcross(stationPage, mv014, [typed("alert_m", "3.36")], factsOf())).toEqual([]);
+  });
+
+  test("figures are compared as decimals, not as texts or floats", () => {
+    expect(checkAcross(stationPage, mv014, [typed("warning_m", "10.00")], factsOf())).toEqual([]);
+    expect(
+      checkAcross(stationPage, { ...mv014, alert_m: "0.30" }, [typed("warning_m", "0.3")], factsOf()),
+    ).toHaveLength(1);
+  });
+
+  test("it is not asked when none of its fields was touched, and unknown passes", () => {
+    expect(checkAcross(stationPage, { ...mv014, warning_m: "1.00" }, [typed("name", "Heron Lock")], factsOf())).toEqual(
+      [],
+    );
+    expect(checkAcross(stationPage, { ...mv014, alert_m: null }, [typed("warning_m", "1.00")], factsOf())).toEqual([]);
+  });
+});

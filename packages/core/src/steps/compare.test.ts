@@ -1,0 +1,58 @@
+import { describe, expect, test } from "@jest/globals";
+import type { Row } from "../statements/statement.js";
+import { mv014, signer, stationPage } from "../testing/marrow-vale.js";
+import { changedFields, compareWithShown, compareWithStored, type FieldState } from "./compare.js";
+import { shownDigests } from "./prefill.js";
+import type { SubmittedField } from "./read.js";
+
+const claims = {
+  page: "station",
+  version: "v1",
+  key: ["MV-014"],
+  actor: "hollis",
+  session: "s1",
+  row: "733",
+  at: "",
+  shown: shownDigests(stationPage, mv014, signer),
+};
+
+const submitted = (edits: Row): SubmittedField[] =>
+  stationPage.fields
+    .filter((field) => !field.readOnly)
+    .map((field) => {
+      const { name } = field.column;
+      const touched = name in edits;
+      const value = touched ? (edits[name] ?? null) : (mv014[name] ?? null);
+      return { field, text: value ?? "", touched, value, problem: null };
+    });
+
+const states = (edits: Row, stored: Row): Record<string, FieldState> =>
+  Object.fromEntries(
+    compareWithStored(stationPage, { ...mv014, ...stored }, submitted(edits), claims, signer).map((each) => [
+      each.submitted.field.column.name,
+      each.state,
+    ]),
+  );
+
+describe("Compare", () => {
+  test("shown, stored and submitted together say of a field what happened to it", () => {
+    expect(states({ warning_m: "3.73" }, {}).warning_m).toBe("changed");
+    expect(states({}, { warning_m: "3.73" }).warning_m).toBe("untouched");
+    expect(states({ warning_m: "3.73" }, { warning_m: "3.73" }).warning_m).toBe("same-change");
+    expect(states({ warning_m: "3.73" }, { warning_m: "3.50" }).warning_m).toBe("conflict");
+  });
+
+  test("different fields of two people merge", () => {
+    const both = states({ warning_m: "3.73" }, { name: "Otter Lock", notes: null });
+    expect(both).toMatchObject({ warning_m: "changed", name: "untouched", notes: "untouched" });
+  });
+
+  test("somebody else emptying the field is a conflict too", () => {
+    expect(states({ notes: "Mine" }, { notes: null }).notes).toBe("conflict");
+  });
+
+  test("without a look at the row only what was touched is written", () => {
+    const compared = compareWithShown(submitted({ name: "Otter Lock" }));
+    expect(changedFields(compared).map((each) => each.field.column.name)).toEqual(["name"]);
+  });
+});

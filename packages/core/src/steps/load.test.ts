@@ -1,0 +1,25 @@
+import { describe, expect, test } from "@jest/globals";
+import { versionName } from "../statements/load.js";
+import { factsOf, mv014, scripted, stationPage } from "../testing/marrow-vale.js";
+import { load, loadOptions } from "./load.js";
+
+describe("Load", () => {
+  test("one row by its key, with its version", async () => {
+    const database = scripted({ load: [{ ...mv014, [versionName]: "733" }] });
+    const record = await load(stationPage, ["MV-014"], factsOf(), database);
+    expect(record?.version).toBe("733");
+    expect(record?.row.warning_m).toBe("3.37");
+    expect(database.sent[0]?.values).toEqual(["MV-014", "2"]);
+  });
+
+  test("no row is no record", async () => {
+    expect(await load(stationPage, ["MV-999"], factsOf(), scripted({}))).toBeNull();
+  });
+
+  test("options come from the enum's labels and from the referenced table", async () => {
+    const options = await loadOptions(stationPage, scripted({ choices: [{ value: "6", label: "Embersike" }] }));
+    expect(options.get("river_id")).toEqual([{ value: "6", label: "Embersike" }]);
+    expect(options.get("status")?.map((option) => option.value)).toEqual(["planned", "live", "suspended", "retired"]);
+    expect(options.has("name")).toBe(false);
+  });
+});

@@ -1,0 +1,76 @@
+import { describe, expect, test } from "@jest/globals";
+import { mv014, sensorPage, signer, stationPage } from "../testing/marrow-vale.js";
+import type { FieldView } from "./prefill.js";
+import { prefillFields, shownDigests, titleOf } from "./prefill.js";
+
+const options = new Map([
+  ["river_id", [{ value: "1", label: "Marrow" }]],
+  ["status", ["planned", "live"].map((value) => ({ value, label: value }))],
+]);
+const field = (views: readonly FieldView[], name: string): FieldView => {
+  const found = views.find((view) => view.field.column.name === name);
+  if (!found) throw new Error(`no field ${name}`);
+  return found;
+};
+
+describe("Prefill", () => {
+  const views = prefillFields(stationPage, mv014, options);
+
+  test("every control holds what is stored, to the letter", () => {
+    expect(field(views, "warning_m").text).toBe("3.37");
+    expect(field(views, "notes")).toMatchObject({ control: "multi-line", text: mv014.notes });
+    expect(field(views, "installed_on")).toMatchObject({ control: "date", text: "1987-03-02" });
+    expect(field(views, "telemetry")).toMatchObject({ control: "check-box", text: "true" });
+  });
+
+  test("a stored choice that is no longer offered stays selected and is marked", () => {
+    expect(field(views, "river_id").text).toBe("6");
+    expect(field(views, "river_id").options[0]).toEqual({ value: "6", label: "6 (no longer offered)" });
+  });
+
+  test("a null is an empty control, a null box is not ticked", () => {
+    const empty = prefillFields(stationPage, { ...mv014, notes: null, telemetry: null }, options);
+    expect(field(empty, "notes").text).toBe("");
+    expect(field(empty, "telemetry").text).toBe("false");
+  });
+
+  test("what was typed stands where it was typed, in a control that keeps it", () => {
+    const typed = prefillFields(
+      stationPage,
+      mv014,
+      options,
+      new Map([
+        ["installed_on", "last spring"],
+        ["status", "gone"],
+      ]),
+    );
+    expect(field(typed, "installed_on")).toMatchObject({ control: "text", text: "last spring" });
+    expect(field(typed, "status").options.at(0)).toEqual({ value: "gone", label: "gone (not offered)" });
+    expect(field(typed, "name").text).toBe("Otter Weir");
+  });
+
+  test("a moment is shown in the page's time zone", () => {
+    const row = {
+      station_code: "MV-014",
+      channel: "1",
+      offset_m: "0.0120",
+      calibrated_at: "2026-07-01 09:30:00+00",
+      settings: "{}",
+    };
+    expect(field(prefillFields(sensorPage, row, new Map()), "calibrated_at")).toMatchObject({
+      control: "date-time",
+      text: "2026-07-01T10:30:00",
+    });
+  });
+
+  test("the title names the record; where the row is gone, by its key", () => {
+    expect(titleOf(stationPage, mv014, ["MV-014"])).toBe("Station MV-014, Otter Weir");
+    expect(titleOf(stationPage, {}, ["MV-014"])).toBe("Station MV-014, –");
+  });
+
+  test("digests are of editable fields only and differ by field and value", () => {
+    const digests = shownDigests(stationPage, mv014, signer);
+    expect(Object.keys(digests)).not.toContain("code");
+    expect(new Set(Object.values(digests)).size).toBe(Object.keys(digests).length);
+  });
+});

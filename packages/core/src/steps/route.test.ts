@@ -1,0 +1,43 @@
+import { describe, expect, test } from "@jest/globals";
+import { sensorPage, stationPage } from "../testing/marrow-vale.js";
+import { route } from "./route.js";
+
+const site = { pages: [sensorPage, stationPage], unsound: [{ name: "visit", listSegments: ["visits"] }] };
+const at = (method: string, path: string) => route(site, method, path);
+
+describe("Route", () => {
+  test("the list stands at the fixed part of the address", () => {
+    expect(at("GET", "/stations")).toMatchObject({ kind: "page", page: stationPage, operation: "list" });
+  });
+
+  test("a record's address opens by GET and saves by POST", () => {
+    expect(at("GET", "/stations/MV-014/edit")).toMatchObject({ operation: "open", keySegments: ["MV-014"] });
+    expect(at("HEAD", "/stations/MV-014/edit")).toMatchObject({ operation: "open" });
+    expect(at("POST", "/stations/MV-014/edit")).toMatchObject({ operation: "save", keySegments: ["MV-014"] });
+  });
+
+  test("a composite key takes one segment a column", () => {
+    expect(at("GET", "/sensors/MV-014/2/edit")).toMatchObject({ page: sensorPage, keySegments: ["MV-014", "2"] });
+    expect(at("GET", "/sensors/MV-014/edit")).toEqual({ kind: "nowhere" });
+  });
+
+  test("another method is told which ones are taken", () => {
+    expect(at("PUT", "/stations/MV-014/edit")).toMatchObject({ kind: "method-not-allowed", allow: "GET, HEAD, POST" });
+    expect(at("POST", "/stations")).toMatchObject({ kind: "method-not-allowed", allow: "GET, HEAD" });
+  });
+
+  test("an address of a page whose file has errors is known as such", () => {
+    expect(at("GET", "/visits/17/edit")).toEqual({ kind: "unsound", name: "visit" });
+  });
+
+  test.each(["/", "/station", "/stationsx", "/stations/MV-014/edit/", "/stations/MV-014/nothing", "//stations"])(
+    "%s leads nowhere",
+    (path) => {
+      expect(at("GET", path)).toEqual({ kind: "nowhere" });
+    },
+  );
+
+  test("names of methods that objects have are no operations", () => {
+    expect(at("constructor", "/stations")).toMatchObject({ kind: "method-not-allowed" });
+  });
+});

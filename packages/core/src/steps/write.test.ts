@@ -1,0 +1,77 @@
+import { describe, expect, test } from "@jest/globals";
+import { DatabaseRefusal, type Row } from "../statements/statement.js";
+import { factsOf, hollis, scripted, stationPage } from "../testing/marrow-vale.js";
+import type { SubmittedField } from "./read.js";
+import { write } from "./write.js";
+
+const note = { actor: hollis, page: "station", pageVersion: "v1", requestId: "6f0e8f5e-0d3b-4b53-9d5c-3f6d6f2d3c11" };
+const fields: SubmittedField[] = stationPage.fields
+  .filter((field) => field.column.name === "warning_m")
+  .map((field) => ({ field, text: "3.73", touched: true, value: "3.73", problem: null }));
+const attempt = (answer: readonly Row[] | Error) =>
+  write(stationPage, ["MV-014"], "733", fields, factsOf(), note, scripted({ save: answer }));
+
+describe("Write", () => {
+  test("one statement says what was written and under which entry", async () => {
+    const row = {
+      found: "1",
+      written: "1",
+      entry: "2001",
+      changes: '[{"field":"warning_m","old":"3.37","new":"3.73"}]',
+      version: "734",
+      row: '{"code":"MV-014"}',
+    };
+    expect(await attempt([row])).toEqual({
+      kind: "written",
+      entry: "2001",
+      changes: [{ field: "warning_m", old: "3.37", new: "3.73" }],
+      row: { code: "MV-014" },
+      version: "734",
+    });
+  });
+
+  test("no row under key, version and conditions is not found", async () => {
+    expect(await attempt([{ found: "0", written: "0", entry: null, changes: null, version: null, row: null }])).toEqual(
+      { kind: "not-found" },
+    );
+  });
+
+  test("a row that would not differ is not written", async () => {
+    expect(await attempt([{ found: "1", written: "0", entry: null, changes: null, version: null, row: null }])).toEqual(
+      { kind: "no-difference" },
+    );
+  });
+
+  test.each([
+    [
+      "23505",
+      "station_grid_reference_key",
+      null,
+      "grid_reference",
+      "Grid reference is already used by another record: enter a different one.",
+    ],
+    ["23503", "station_river_id_fkey", null, "river_id", "River names a record that does not exist: choose another."],
+    ["23502", null, "name", "name", "Station name is needed by the table: enter a value."],
+    [
+      "23514",
+      "station_levels",
+      null,
+      "alert_m",
+      "The table refuses this (station_levels): CHECK (((warning_m > alert_m) AND (alert_m > 0))).",
+    ],
+    ["22003", null, null, null, "The database can't store one of the values: said"],
+    ["P0001", null, null, null, "The database refuses this: said"],
+  ])("SQLSTATE %s of %p becomes a message", async (state, constraint, column, field, message) => {
+    expect(await attempt(new DatabaseRefusal(state, "said", constraint, column))).toMatchObject({
+      kind: "refused",
+      problem: { field, message },
+    });
+  });
+
+  test.each(["57014", "40001", "53300", "42501"])(
+    "SQLSTATE %s is none of the person's business and is passed on",
+    async (state) => {
+      await expect(attempt(new DatabaseRefusal(state, "said"))).rejects.toThrow("said");
+    },
+  );
+});
