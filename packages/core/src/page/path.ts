@@ -18,16 +18,19 @@ export function parsePath(path: string): PagePath | undefined {
   return { list: `/${fixed.join("/")}`, listSegments: fixed, columns: columns as string[] };
 }
 
-/** One segment of an address (RFC 3986, 3.3): percent-encoded, dots too where the segment would be a dot segment. */
-export function encodeSegment(value: string): string {
-  const encoded = encodeURIComponent(value);
-  return encoded === "." || encoded === ".." ? encoded.replaceAll(".", "%2E") : encoded;
-}
+/**
+ * One segment of an address (RFC 3986, 3.3), percent-encoded. A segment that is empty or made of dots would be taken for a
+ * step in the path by every browser, however it is encoded (URL Standard, 4.1): it gets a tilde before it, and so does a
+ * value that begins with one.
+ */
+export const encodeSegment = (value: string): string =>
+  `${/^(\.{0,2}$|~)/.test(value) ? "~" : ""}${encodeURIComponent(value)}`;
 
-/** A segment as it was meant, or undefined when its percent-encoding is broken or not UTF-8. */
+/** A segment as it was meant, or undefined when it is empty, or its percent-encoding is broken or not UTF-8. */
 export function decodeSegment(segment: string): string | undefined {
+  if (segment === "") return undefined;
   try {
-    return decodeURIComponent(segment);
+    return decodeURIComponent(segment.startsWith("~") ? segment.slice(1) : segment);
   } catch {
     return undefined;
   }
