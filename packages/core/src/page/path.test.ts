@@ -22,11 +22,12 @@ describe("a page's address", () => {
     const path = { list: "/stations", listSegments: ["stations"], columns: ["code"] };
     fc.assert(
       fc.property(
-        fc.string({ unit: fc.constantFrom("a", "/", ".", "%", " ", "?", "#", "&", "+", "ö", "🌊"), minLength: 1 }),
+        fc.string({ unit: fc.constantFrom("a", "/", ".", "%", " ", "?", "#", "&", "+", "ö", "🌊", "~"), maxLength: 5 }),
         (key) => {
           const address = recordAddress(path, [key]);
-          const url = new URL(address, "http://vale.example");
-          expect(decodeSegment(url.pathname.split("/")[2] ?? "")).toBe(key === "." || key === ".." ? undefined : key);
+          // No dot segment and no empty one: what a browser asks for is what was written (URL Standard, 4.1).
+          expect(address).toMatch(/^\/stations\/(?!(\.|%2e){1,2}$)[A-Za-z0-9%._~!*'()-]+$/i);
+          expect(decodeSegment(address.split("/")[2] ?? "")).toBe(key);
         },
       ),
     );
