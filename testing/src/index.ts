@@ -1,6 +1,9 @@
 import { randomBytes } from "node:crypto";
 import pg from "pg";
 
+export { type Answer, Client } from "./client.js";
+export { bodyOf, formOf } from "./form.js";
+
 /** What the run's set-up tells its test files, in the environment variable `QUILL_TEST_CLUSTER`. */
 export interface TestCluster {
   readonly port: number;
