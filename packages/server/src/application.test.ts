@@ -1,0 +1,333 @@
+import { cp, mkdtemp, readFile, rm, writeFile } from "node:fs/promises";
+import { createServer, type Server } from "node:http";
+import type { AddressInfo } from "node:net";
+import os from "node:os";
+import path from "node:path";
+import { fileURLToPath } from "node:url";
+import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { bodyOf, Client, formOf, freshDatabase, type TestDatabase } from "@loyal-quill/testing";
+import { pino } from "pino";
+import type { ChangesAnswer, PageSummary, SheetAnswer, TrialAnswer } from "./api/types.js";
+import { type Application, createApplication, hashPassword } from "./index.js";
+
+const password = "heron-weir-otter-19";
+let made: TestDatabase;
+let application: Application;
+let server: Server;
+let directory: string;
+let base: string;
+
+const people = {
+  ines: { id: "5e0c7a10-4b1d-4c55-9d0e-000000000001", roles: ["builder"], active: true, region: null },
+  hollis: { id: "5e0c7a10-4b1d-4c55-9d0e-000000000002", roles: ["hydrologist"], active: true, region: 2 },
+  piers: { id: "5e0c7a10-4b1d-4c55-9d0e-000000000005", roles: ["technician"], active: false, region: 1 },
+} as const;
+
+beforeAll(async () => {
+  made = await freshDatabase();
+  directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-pages-"));
+  await cp(fileURLToPath(new URL("../../../demo/pages", import.meta.url)), directory, { recursive: true });
+  application = await createApplication({
+    databaseUrl: made.pages,
+    storeUrl: made.store,
+    logUrl: made.reader,
+    pages: directory,
+    workbench: null,
+    signingKey: "a key for tests, thirty-two bytes long",
+    name: "Marrow Vale",
+    logger: pino({ level: "silent" }),
+  });
+  for (const [name, { id, roles, active, region }] of Object.entries(people)) {
+    await application.store.keepAccount({
+      id,
+      email: `${name}@marrow-vale.example`,
+      name,
+      passwordHash: await hashPassword(password),
+      roles: [...roles],
+      attributes: { region_id: region },
+      active,
+    });
+  }
+  server = createServer(application.app);
+  await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
+  base = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
+});
+
+afterAll(async () => {
+  server.closeAllConnections();
+  await new Promise((resolve) => server.close(resolve));
+  await application.close();
+  await rm(directory, { recursive: true });
+  await made.drop();
+});
+
+async function signIn(
+  name: string,
+  edits: Record<string, string> = {},
+  next = "/",
+): Promise<{ client: Client; status: number; text: string; location: string | null }> {
+  const client = new Client(base);
+  const form = formOf((await client.get(`/sign-in?next=${encodeURIComponent(next)}`)).text);
+  const { status, text, headers } = await client.post(
+    "/sign-in",
+    bodyOf(form, { email: `${name}@marrow-vale.example`, password, ...edits }),
+  );
+  return { client, status, text, location: headers.get("location") };
+}
+
+describe("signing in", () => {
+  test("leads on to where the person was going", async () => {
+    const { status, location, client } = await signIn("hollis", {}, "/stations/MV-014/edit");
+    expect([status, location]).toEqual([303, "/stations/MV-014/edit"]);
+    expect((await client.get("/stations/MV-014/edit")).status).toBe(200);
+  });
+
+  test.each(["//evil.example", "/\\evil.example", "https://evil.example", "javascript:alert(1)", "/sign-in?next=/"])(
+    "never to another site: %s",
+    async (next) => {
+      expect((await signIn("hollis", {}, next)).location).toBe("/");
+    },
+  );
+
+  test("a wrong password and an unknown address are answered alike", async () => {
+    const wrong = await signIn("hollis", { password: "no" });
+    const unknown = await signIn("nobody");
+    expect([wrong.status, unknown.status]).toEqual([422, 422]);
+    expect(wrong.text).toContain("The e-mail address or the password is not right.");
+    expect(unknown.text).toContain("The e-mail address or the password is not right.");
+    expect((await wrong.client.get("/stations")).status).toBe(303);
+  });
+
+  test("a switched-off account is told so, with the right password only", async () => {
+    const off = await signIn("piers");
+    expect(off.status).toBe(403);
+    expect(off.text).toContain("switched off");
+    expect((await signIn("piers", { password: "no" })).text).not.toContain("switched off");
+  });
+
+  test("an account that is switched off meanwhile is out at once", async () => {
+    const { client } = await signIn("hollis");
+    const account = await application.store.account(people.hollis.id);
+    if (!account) throw new Error("no account");
+    await application.store.keepAccount({ ...account, active: false });
+    expect((await client.get("/stations")).headers.get("location")).toContain("/sign-in");
+    await application.store.keepAccount({ ...account, active: true });
+    expect((await client.get("/stations")).status).toBe(200);
+  });
+
+  test("without the form's own token nobody is signed in", async () => {
+    const { status, client } = await signIn("hollis", { token: "forged" });
+    expect(status).toBe(403);
+    expect((await client.get("/stations")).status).toBe(303);
+  });
+
+  test("the session is another one after signing in, and gone after signing out", async () => {
+    const client = new Client(base);
+    const form = formOf((await client.get("/sign-in")).text);
+    const before = (await client.get("/sign-in")).headers.getSetCookie().join();
+    const after = (
+      await client.post("/sign-in", bodyOf(form, { email: "hollis@marrow-vale.example", password }))
+    ).headers
+      .getSetCookie()
+      .join();
+    expect(after).toMatch(/quill_session=.*HttpOnly; SameSite=Lax/);
+    expect(after).not.toBe(before);
+    const token =
+      /action="\/sign-out"><input type="hidden" name="token" value="([^"]+)"/.exec(
+        (await client.get("/stations")).text,
+      )?.[1] ?? "";
+    await client.post("/sign-out", "token=forged");
+    expect((await client.get("/stations")).status).toBe(200);
+    expect((await client.post("/sign-out", `token=${token}`)).headers.get("location")).toBe("/sign-in");
+    expect((await client.get("/stations")).status).toBe(303);
+  });
+
+  test("too many tries are stopped for that account, and others are not", async () => {
+    let last = 0;
+    for (let turn = 0; turn < 11; turn++) last = (await signIn("guesser", { password: "no" })).status;
+    expect(last).toBe(429);
+    expect((await signIn("hollis")).status).toBe(303);
+  });
+
+  test("no password stands in the store", async () => {
+    expect((await application.store.account(people.hollis.id))?.passwordHash).toMatch(
+      /^\$argon2id\$v=19\$m=19456,t=2,p=1\$/,
+    );
+  });
+});
+
+describe("the served pages", () => {
+  test("a stranger is sent to sign in; a stranger's form is answered 401", async () => {
+    const client = new Client(base);
+    expect((await client.get("/stations/MV-014/edit")).headers.get("location")).toBe(
+      "/sign-in?next=%2Fstations%2FMV-014%2Fedit",
+    );
+    expect((await client.post("/stations/MV-014/edit", "name=x")).status).toBe(401);
+  });
+
+  test("a form of another session is refused, and nothing typed is lost", async () => {
+    const first = await signIn("hollis");
+    const second = await signIn("hollis");
+    const form = formOf((await first.client.get("/stations/MV-014/edit")).text);
+    const answer = await second.client.post("/stations/MV-014/edit", bodyOf(form, { notes: "An hour of work" }));
+    expect(answer.status).toBe(403);
+    expect(answer.text).toContain("An hour of work");
+  });
+
+  test("headers forbid scripts, foreign frames and sniffing", async () => {
+    const { client } = await signIn("hollis");
+    const { headers } = await client.get("/stations");
+    expect(headers.get("content-security-policy")).toContain("default-src 'none'");
+    expect(headers.get("content-security-policy")).toContain("frame-ancestors 'self'");
+    expect(headers.get("x-content-type-options")).toBe("nosniff");
+    expect(headers.get("cache-control")).toBe("no-store");
+    expect(headers.get("x-powered-by")).toBeNull();
+  });
+
+  test.each([
+    ["PUT", "/stations/MV-014/edit", 405],
+    ["POST", "/stations", 405],
+    ["GET", "/nothing", 404],
+    ["GET", "/stations/%ZZ/edit", 400],
+    ["GET", "/sensors/MV-014/two/edit", 400],
+  ])("%s %s is %d", async (method, address, status) => {
+    const { client } = await signIn("hollis");
+    expect((await client.send(address, { method })).status).toBe(status);
+  });
+
+  test("a body that is too large or no form is told so", async () => {
+    const { client } = await signIn("hollis");
+    expect((await client.post("/stations/MV-014/edit", `notes=${"x".repeat(1_100_000)}`)).status).toBe(413);
+    expect(
+      (
+        await client.send("/stations/MV-014/edit", {
+          method: "POST",
+          body: "{}",
+          headers: { "content-type": "text/plain" },
+        })
+      ).status,
+    ).toBe(415);
+    expect(
+      (
+        await client.send("/stations/MV-014/edit", {
+          method: "POST",
+          body: new Uint8Array([0x6e, 0x3d, 0xff]),
+          headers: { "content-type": "application/x-www-form-urlencoded" },
+        })
+      ).status,
+    ).toBe(400);
+  });
+
+  test("a page file edited on disk is served without a restart, a broken one is out of service until it is mended", async () => {
+    const { client } = await signIn("hollis");
+    const file = path.join(directory, "station.page.yaml");
+    const text = await readFile(file, "utf8");
+    const until = async (wanted: (text: string, status: number) => boolean): Promise<void> => {
+      for (let turn = 0; turn < 100; turn++) {
+        const answer = await client.get("/stations/MV-014/edit");
+        if (wanted(answer.text, answer.status)) return;
+        await new Promise((resolve) => setTimeout(resolve, 50));
+      }
+      throw new Error("the page did not change");
+    };
+    await writeFile(file, text.replace("Station name", "Name on the board"));
+    await until((page) => page.includes("Name on the board"));
+    await writeFile(file, text.replace("record: {", "recrod: {"));
+    await until((_, status) => status === 503);
+    await writeFile(file, text);
+    await until((page, status) => status === 200 && page.includes("Station name"));
+  });
+});
+
+describe("the workbench's API", () => {
+  test("is for builders", async () => {
+    expect((await new Client(base).get("/workbench/api/pages")).status).toBe(401);
+    const { client } = await signIn("hollis");
+    const { status, headers } = await client.get("/workbench/api/pages");
+    expect([status, headers.get("content-type")]).toEqual([403, "application/problem+json; charset=utf-8"]);
+  });
+
+  test("tells of pages, their last request and their last change", async () => {
+    const { client: hollis } = await signIn("hollis");
+    await hollis.get("/stations/MV-999/edit");
+    const { client } = await signIn("ines");
+    let station: PageSummary | undefined;
+    for (let turn = 0; turn < 50 && station?.lastRequest?.outcome !== "not-found"; turn++) {
+      const pages = JSON.parse((await client.get("/workbench/api/pages")).text) as PageSummary[];
+      station = pages.find((page) => page.name === "station");
+    }
+    expect(station).toMatchObject({
+      served: true,
+      path: "/stations/{code}",
+      table: "network.station",
+      lastRequest: { outcome: "not-found", path: "/stations/MV-999/edit" },
+    });
+    expect(station?.lastChange?.by).toEqual(expect.any(String));
+  });
+
+  test("tries a page as somebody else would see it, and keeps no record of it", async () => {
+    const { client } = await signIn("ines");
+    const trial = async (code: string): Promise<TrialAnswer> =>
+      JSON.parse(
+        (await client.get(`/workbench/api/pages/station/trial?key=${code}&as=${people.hollis.id}`)).text,
+      ) as TrialAnswer;
+    const before = JSON.parse((await client.get("/workbench/api/requests?page=station")).text) as unknown[];
+    expect(await trial("MV-014")).toMatchObject({
+      recorded: { outcome: "shown", actor: { name: "hollis" } },
+      row: { code: "MV-014" },
+    });
+    expect(await trial("MV-001")).toMatchObject({ recorded: { outcome: "not-found" }, row: null });
+    expect((JSON.parse((await client.get("/workbench/api/requests?page=station")).text) as unknown[]).length).toBe(
+      before.length,
+    );
+  });
+
+  test("a form made in a trial can't be sent as anybody", async () => {
+    const { client } = await signIn("ines");
+    const { html } = JSON.parse(
+      (await client.get(`/workbench/api/pages/station/trial?key=MV-014&as=${people.hollis.id}`)).text,
+    ) as TrialAnswer;
+    const { client: hollis } = await signIn("hollis");
+    expect((await hollis.post("/stations/MV-014/edit", bodyOf(formOf(html), { name: "Forged" }))).status).toBe(403);
+  });
+
+  test("the Sheet shows a column's constraints and a field's rules, and where each comes from", async () => {
+    const { client } = await signIn("ines");
+    const sheet = JSON.parse((await client.get("/workbench/api/pages/station")).text) as SheetAnswer;
+    const level = sheet.fields.find((field) => field.name === "warning_m");
+    expect(level?.constraints).toEqual(["CHECK (((warning_m > alert_m) AND (alert_m > (0)::numeric)))"]);
+    expect(level?.rules).toContainEqual({ text: "at most 2 digits after the point", by: ["table"] });
+    expect(sheet.fields.find((field) => field.name === "name")?.rules[0]).toEqual({
+      text: "required",
+      by: ["page", "table"],
+    });
+  });
+
+  test("changes come newest first, in parts, and can be asked for by person and text", async () => {
+    const { client } = await signIn("ines");
+    const ask = async (query: string): Promise<ChangesAnswer> =>
+      JSON.parse((await client.get(`/workbench/api/changes?${query}`)).text) as ChangesAnswer;
+    const first = await ask("");
+    expect(first.changes).toHaveLength(50);
+    const next = await ask(`before=${first.changes.at(-1)?.id}`);
+    expect(Number(next.changes[0]?.id)).toBeLessThan(Number(first.changes.at(-1)?.id));
+    const person = first.people[0] ?? "";
+    expect(
+      (await ask(`person=${encodeURIComponent(person)}`)).changes.every((change) => change.actorName === person),
+    ).toBe(true);
+    const sensor = (await ask("page=sensor")).changes[0];
+    expect(Object.keys(sensor?.key ?? {})).toEqual(["station_code", "channel"]);
+    expect((await ask("containing=ten+metres+too+high")).changes).toHaveLength(1);
+    expect((await ask(`containing=${encodeURIComponent("%' OR 1=1 --")}`)).changes).toHaveLength(0);
+  });
+
+  test.each(["/workbench/api/requests/x", "/workbench/api/nothing", "/workbench/api/pages/none"])(
+    "%s is 404 with problem details",
+    async (address) => {
+      const { client } = await signIn("ines");
+      const { status, text } = await client.get(address);
+      expect(status).toBe(404);
+      expect(JSON.parse(text)).toMatchObject({ status: 404, title: expect.any(String), detail: expect.any(String) });
+    },
+  );
+});
