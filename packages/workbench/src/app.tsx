@@ -5,8 +5,8 @@ import { styled } from "styled-components";
 import { useFeed } from "./api/feed.js";
 import { useSession } from "./api/queries.js";
 import { Mark } from "./parts/mark.js";
-import { Empty, Waiting } from "./parts/states.js";
-import { Unseen } from "./parts/visually-hidden.js";
+import { Waiting } from "./parts/states.js";
+import { Title } from "./parts/title.js";
 
 const PagesRoute = lazy(() => import("./pages/pages-route.js"));
 const SheetRoute = lazy(() => import("./sheet/sheet-route.js"));
@@ -85,9 +85,10 @@ export function App() {
               <Route
                 path="*"
                 element={
-                  <Empty title="There is nothing at this address">
-                    <Unseen>Go on: </Unseen>The places of the workbench stand above.
-                  </Empty>
+                  <>
+                    <Title>There is nothing at this address</Title>
+                    <p>The places of the workbench stand above.</p>
+                  </>
                 }
               />
             </Routes>

@@ -230,8 +230,9 @@ class Binder {
       const column = this.column(name, ["list", "columns", index]);
       if (!column) return [];
       const field = fields.find((each) => each.column.name === name);
+      // A key stands for itself, so that it can be read and found as it is.
       const choices = field?.choices?.from === "table" ? field.choices : (this.referenced(column)?.choices ?? null);
-      return [{ column, label: labelled.get(name) ?? labelFrom(name), choices }];
+      return [{ column, label: labelled.get(name) ?? labelFrom(name), choices: this.isKey(column) ? null : choices }];
     });
   }
 

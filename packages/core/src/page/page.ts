@@ -10,6 +10,10 @@ export type Choices =
   | { readonly from: "truth" }
   | { readonly from: "table"; readonly table: Table; readonly key: Column; readonly label: Column };
 
+/** Whether a choice's key says something to people, so that it stands before the label: a code does, a number does not. */
+export const isTelling = (choices: Choices & { readonly from: "table" }): boolean =>
+  choices.key.type.kind === "text" && choices.key.name !== choices.label.name;
+
 /** The control of a field: which HTML element shows it and how its text is taken. */
 export type Control = "text" | "multi-line" | "number" | "date" | "date-time" | "check-box" | "choice";
 

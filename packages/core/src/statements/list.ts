@@ -1,6 +1,7 @@
 import type { Facts } from "../condition/evaluate.js";
 import { predicate } from "../condition/to-sql.js";
 import type { Page } from "../page/page.js";
+import { labelOf } from "./load.js";
 import { Parameters, quoted, quotedTable, type Statement } from "./statement.js";
 
 /** Records on one page of a list. */
@@ -28,7 +29,7 @@ export function listStatement(page: Page, facts: Facts, search: string, part: nu
       joins.push(
         `LEFT JOIN ${quotedTable(each.choices.table)} AS ${alias} ON ${alias}.${quoted(each.choices.key.name)} = t.${quoted(each.column.name)}`,
       );
-      shown = `${alias}.${quoted(each.choices.label.name)}::text`;
+      shown = labelOf(each.choices, alias);
     }
     columns.push(`${shown} AS ${quoted(each.column.name)}`);
     searched.push(shown);

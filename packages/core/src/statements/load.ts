@@ -1,6 +1,6 @@
 import type { Facts } from "../condition/evaluate.js";
 import { predicate } from "../condition/to-sql.js";
-import { type Choices, loadedColumns, type Page } from "../page/page.js";
+import { type Choices, isTelling, loadedColumns, type Page } from "../page/page.js";
 import type { Column } from "../table/model.js";
 import { Parameters, quoted, quotedTable, type Statement } from "./statement.js";
 
@@ -47,13 +47,20 @@ export function loadStatement(
 /** At most this many options are offered in a list. */
 export const mostOptions = 500;
 
-/** The options of a choice list from a referenced table: value and label, by label. */
+/** What stands for a record of a referenced table: its label, after its key where that says something. */
+export function labelOf(choices: Choices & { from: "table" }, alias: string): string {
+  const label = `${alias}.${quoted(choices.label.name)}::text`;
+  return isTelling(choices) ? `${alias}.${quoted(choices.key.name)}::text || ', ' || ${label}` : label;
+}
+
+/** The options of a choice list from a referenced table: value and label, by what stands first. */
 export function choicesStatement(choices: Choices & { from: "table" }): Statement {
+  const first = isTelling(choices) ? choices.key : choices.label;
   return {
     purpose: "choices",
-    text: `SELECT t.${quoted(choices.key.name)}::text AS "value", t.${quoted(choices.label.name)}::text AS "label"
+    text: `SELECT t.${quoted(choices.key.name)}::text AS "value", ${labelOf(choices, "t")} AS "label"
 FROM ${quotedTable(choices.table)} AS t
-ORDER BY t.${quoted(choices.label.name)}, t.${quoted(choices.key.name)}
+ORDER BY t.${quoted(first.name)}, t.${quoted(choices.key.name)}
 LIMIT ${mostOptions}`,
     values: [],
   };

@@ -42,7 +42,7 @@ function form({ email, next, problem }: Attempt, token: string): Markup {
 }
 
 /** Tries by address and account: ten a quarter of an hour. */
-const limiter = (answer: (request: Request, response: Response) => void): express.RequestHandler =>
+const limiter = (answer: (request: Request, response: Response) => Promise<void>): express.RequestHandler =>
   rateLimit({
     windowMs: 15 * 60_000,
     limit: 10,
@@ -59,6 +59,10 @@ const limiter = (answer: (request: Request, response: Response) => void): expres
 const regenerate = (request: Request): Promise<void> =>
   new Promise((resolve, reject) => request.session.regenerate((error: unknown) => (error ? reject(error) : resolve())));
 
+/** Keeps the session before the answer goes out: a quick person's next request must find it. */
+const kept = (request: Request): Promise<void> =>
+  new Promise((resolve, reject) => request.session.save((error: unknown) => (error ? reject(error) : resolve())));
+
 export interface SignInOptions {
   readonly store: Store;
   readonly secret: string;
@@ -69,13 +73,14 @@ export interface SignInOptions {
 export function signInRoutes({ store, secret, frame }: SignInOptions): express.Router {
   const router = express.Router();
   const body = express.urlencoded({ extended: false, limit: 10_000 });
-  const show = (request: Request, response: Response, status: number, attempt: Attempt): void => {
+  const show = async (request: Request, response: Response, status: number, attempt: Attempt): Promise<void> => {
     request.session.begun = true;
     const page = document(
       { ...frame(request), person: null, signOut: null },
       "Sign in",
       form(attempt, csrfToken(request, secret)),
     );
+    await kept(request);
     response.status(status).type("html").set("cache-control", "no-store").send(page);
   };
 
@@ -83,7 +88,7 @@ export function signInRoutes({ store, secret, frame }: SignInOptions): express.R
     show(request, response, 200, { email: "", next: safeNext(request.query.next), problem: null }),
   );
 
-  const tooOften = (request: Request, response: Response): void =>
+  const tooOften = (request: Request, response: Response): Promise<void> =>
     show(request, response, 429, {
       email: "",
       next: safeNext((request.body as { next?: unknown }).next),
@@ -101,6 +106,7 @@ export function signInRoutes({ store, secret, frame }: SignInOptions): express.R
     if (!account.active) return show(request, response, 403, { email, next, problem: "off" });
     await regenerate(request);
     request.session.accountId = account.id;
+    await kept(request);
     response.redirect(303, next);
   });
 

@@ -6,12 +6,8 @@ import { styled } from "styled-components";
 import { type ChangeFilter, useChanges, usePages } from "../api/queries.js";
 import { Choice } from "../parts/choice.js";
 import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
+import { Title } from "../parts/title.js";
 import { ChangesTable } from "./changes-table.js";
-
-const Title = styled.h1`
-  font-size: 1.5rem;
-  line-height: 1.2;
-`;
 
 const Top = styled.div`
   display: flex;

@@ -2,14 +2,9 @@ import { useEffect } from "react";
 import { styled } from "styled-components";
 import { usePages, useRequests } from "../api/queries.js";
 import { Empty, Failed, Waiting } from "../parts/states.js";
+import { Title } from "../parts/title.js";
 import { Lately } from "./lately.js";
 import { PagesTable } from "./pages-table.js";
-
-const Title = styled.h1`
-  font-size: 1.5rem;
-  line-height: 1.2;
-  margin-bottom: ${({ theme }) => theme.space(3)};
-`;
 
 const Second = styled.h2`
   font-size: 1.125rem;

@@ -6,6 +6,7 @@ import { styled } from "styled-components";
 import { useAccounts, useRecords, useRequest, useRequests, useSheet, useTrial } from "../api/queries.js";
 import { Choice } from "../parts/choice.js";
 import { Empty, Failed, Waiting } from "../parts/states.js";
+import { Title } from "../parts/title.js";
 import { type ChosenStep, RoundTrip } from "../round-trip/round-trip.js";
 import { stoppedAt } from "../round-trip/wording.js";
 import { Findings } from "./findings.js";
@@ -18,7 +19,6 @@ const Top = styled.div`
   flex-wrap: wrap;
   align-items: baseline;
   gap: ${({ theme }) => `${theme.space(1)} ${theme.space(5)}`};
-  h1 { font-size: 1.5rem; line-height: 1.2; }
   > code { color: ${({ theme }) => theme.soft}; flex: 1; white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
 `;
 
@@ -48,7 +48,14 @@ export default function SheetRoute() {
     document.title = `${sheet.data?.plural ?? name} · Loyal Quill`;
   }, [sheet.data?.plural, name]);
   if (sheet.isPending) return <Waiting height="80vh" what="Reading the page" />;
-  if (sheet.error) return <Failed error={sheet.error} again={() => void sheet.refetch()} />;
+  if (sheet.error) {
+    return (
+      <>
+        <Title>{name}</Title>
+        <Failed error={sheet.error} again={() => void sheet.refetch()} />
+      </>
+    );
+  }
   if (!sheet.data.version) return <Unsound sheet={sheet.data} />;
   return <Sheet name={name} sheet={sheet.data} />;
 }
@@ -57,7 +64,7 @@ function Unsound({ sheet }: { sheet: SheetAnswer }) {
   return (
     <>
       <Top>
-        <h1>{sheet.plural}</h1>
+        <Title>{sheet.plural}</Title>
       </Top>
       <Empty title="This page is not served">
         Its file does not fit the table. It is served as soon as the file is put right; nothing has to be restarted.
@@ -95,7 +102,7 @@ function Sheet({ name, sheet }: { name: string; sheet: SheetAnswer }) {
   return (
     <>
       <Top>
-        <h1>{sheet.plural}</h1>
+        <Title>{sheet.plural}</Title>
         <code>
           {sheet.path} · {sheet.table}
         </code>

@@ -1,0 +1,41 @@
+import { defineConfig, devices } from "@playwright/test";
+
+/** Debian's Chromium, with nothing that would ask the network. */
+const chromium = {
+  ...devices["Desktop Chrome"],
+  viewport: { width: 1280, height: 800 },
+  locale: "en-GB",
+  launchOptions: {
+    executablePath: "/usr/bin/chromium",
+    args: [
+      "--no-sandbox",
+      "--disable-gpu",
+      "--disable-quic",
+      "--no-first-run",
+      "--disable-background-networking",
+      "--disable-component-update",
+      "--disable-sync",
+    ],
+  },
+};
+
+export default defineConfig({
+  testDir: "tests",
+  outputDir: "../.build/playwright",
+  workers: 2,
+  fullyParallel: false,
+  forbidOnly: true,
+  retries: 0,
+  timeout: 60_000,
+  expect: { timeout: 10_000 },
+  reporter: process.env.PLAYWRIGHT_JSON_OUTPUT_FILE ? [["list"], ["json"]] : [["list"]],
+  projects: [
+    { name: "with scripts", use: chromium },
+    // The served pages must do their work without JavaScript; the workbench can't.
+    {
+      name: "without scripts",
+      use: { ...chromium, javaScriptEnabled: false },
+      testMatch: /(round-trip|refusals)\.spec\.ts/,
+    },
+  ],
+});

@@ -1,0 +1,77 @@
+import { AxeBuilder } from "@axe-core/playwright";
+import type { Page } from "@playwright/test";
+import { expect, test } from "../vale.js";
+
+async function violations(page: Page): Promise<string[]> {
+  // The frame of the Sheet allows no scripts, so axe can't look into it: the same page is looked at above, on its own.
+  const { violations: found } = await new AxeBuilder({ page })
+    .exclude("iframe")
+    .withTags(["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"])
+    .analyze();
+  return found.flatMap((each) =>
+    each.nodes.map((node) => `${each.id}: ${node.target.join(" ")}: ${node.failureSummary ?? ""}`),
+  );
+}
+
+for (const colorScheme of ["light", "dark"] as const) {
+  test.describe(`axe finds nothing in the ${colorScheme} scheme`, () => {
+    test.use({ colorScheme });
+
+    test("on the served pages", async ({ signedIn, page }) => {
+      await page.goto("/sign-in");
+      expect(await violations(page)).toEqual([]);
+      await signedIn("tamsin");
+      for (const path of [
+        "/",
+        "/stations",
+        "/stations?q=nothing+like+it",
+        "/stations/MV-014/edit",
+        "/stations/MV-016/edit",
+        "/sensors/MV-014/1/edit",
+        "/stations/MV-999/edit",
+        "/nothing",
+      ]) {
+        await page.goto(path);
+        expect([path, await violations(page)]).toEqual([path, []]);
+      }
+      await page.goto("/stations/MV-014/edit");
+      await page.getByLabel("Warning level").fill("x");
+      await page.getByRole("button", { name: "Update" }).click();
+      await expect(page.getByRole("alert")).toBeVisible();
+      expect(await violations(page)).toEqual([]);
+    });
+
+    test("on a conflict and on a line of success", async ({ signedIn, vale }) => {
+      const page = await signedIn("hollis");
+      await page.goto("/stations/MV-019/edit");
+      await vale.rows(
+        "UPDATE network.station SET name = 'Office name ' || (random() * 1000)::int WHERE code = 'MV-019'",
+      );
+      await page.getByLabel("Station name").fill(`Mine ${colorScheme}`);
+      await page.getByRole("button", { name: "Update" }).click();
+      await expect(page.getByRole("alert")).toBeVisible();
+      expect(await violations(page)).toEqual([]);
+      await page.getByRole("button", { name: "Update" }).click();
+      await expect(page.getByRole("status")).toBeVisible();
+      expect(await violations(page)).toEqual([]);
+    });
+
+    test("in the workbench", async ({ signedIn }) => {
+      const page = await signedIn("ines");
+      await page.goto("/workbench");
+      await expect(page.getByRole("region", { name: "Pages" })).toBeVisible();
+      await expect(page.getByRole("heading", { name: "Lately" })).toBeVisible();
+      expect(await violations(page)).toEqual([]);
+      await page.goto("/workbench/pages/station?key=MV-014");
+      await expect(page.frameLocator("iframe").getByRole("heading", { level: 1 })).toBeVisible();
+      await page.getByText("Load in full").click();
+      expect(await violations(page)).toEqual([]);
+      await page.goto("/workbench/changes");
+      await expect(page.getByRole("region", { name: "Changes" })).toBeVisible();
+      expect(await violations(page)).toEqual([]);
+      await page.goto("/workbench/nothing");
+      await expect(page.getByRole("heading", { name: "There is nothing at this address" })).toBeVisible();
+      expect(await violations(page)).toEqual([]);
+    });
+  });
+}

@@ -1,0 +1,128 @@
+import { expect, test } from "../vale.js";
+
+test("a request and a change appear in the workbench by themselves", async ({ signedIn, vale, browser }) => {
+  const workbench = await signedIn("ines");
+  await workbench.goto("/workbench");
+  await expect(workbench.getByRole("status").filter({ hasText: "live" })).toBeVisible();
+  const lately = workbench.getByRole("region", { name: "Latest requests" });
+
+  const context = await browser.newContext({ baseURL: vale.address });
+  const other = await context.newPage();
+  await other.goto("/sign-in?next=/stations/MV-014/edit");
+  await other.getByLabel("E-mail address").fill(vale.email("hollis"));
+  await other.getByLabel("Password").fill(vale.password("hollis"));
+  await other.getByRole("button", { name: "Sign in" }).click();
+  await expect(lately.getByRole("row").nth(1)).toContainText("GET /stations/MV-014/edit");
+  await expect(lately.getByRole("row").nth(1)).toContainText("Hollis Brandt");
+
+  const level = `${10 + Math.floor(Math.random() * 80)}.25`;
+  await other.getByLabel("Warning level").fill(level);
+  await other.getByRole("button", { name: "Update" }).click();
+  await expect(lately.getByRole("row").nth(1)).toContainText("GET /stations");
+  const saved = lately.getByRole("row").nth(2);
+  await expect(saved).toContainText("POST /stations/MV-014/edit");
+  await expect(saved).toContainText("saved");
+  await expect(saved.getByRole("img")).toHaveAccessibleName("saved");
+
+  await saved.getByRole("link").click();
+  await expect(workbench).toHaveURL(/\/workbench\/pages\/station\?request=/);
+  const save = workbench.getByRole("region", { name: "Save", exact: true });
+  await expect(save.getByRole("button", { name: /^Read/ })).toContainText(`warning_m ${level} touched`);
+  await expect(save.getByRole("button", { name: /^Write/ })).toContainText(`warning_m ${level}`);
+  await expect(save.getByRole("button", { name: /^Answer/ })).toContainText("303");
+  await workbench.getByText("Write in full").click();
+  await expect(workbench.getByRole("region", { name: "Write in full" })).toContainText(
+    'UPDATE "network"."station" AS t',
+  );
+
+  await workbench.getByRole("navigation", { name: "Places" }).getByRole("link", { name: "Changes" }).click();
+  const newest = workbench
+    .getByRole("region", { name: "Changes" })
+    .getByRole("row")
+    .filter({ hasText: "MV-014" })
+    .first();
+  await expect(newest).toContainText("Hollis Brandt");
+  await expect(newest.getByRole("insertion").first()).toHaveText(level);
+
+  await other.goto("/stations/MV-014/edit");
+  await other.getByLabel("Warning level").fill("9.75");
+  await other.getByRole("button", { name: "Update" }).click();
+  await expect(
+    workbench.getByRole("region", { name: "Changes" }).getByRole("row").filter({ hasText: "MV-014" }).first(),
+  ).toContainText("9.75");
+  await context.close();
+});
+
+test("the Sheet shows the chosen record through the eyes of the chosen person, in three aligned columns", async ({
+  signedIn,
+  vale,
+}) => {
+  const page = await signedIn("ines");
+  await page.goto("/workbench/pages/station?key=MV-013");
+  const row = await vale.row<{ name: string; grid_reference: string }>(
+    "SELECT name, grid_reference FROM network.station WHERE code = 'MV-013'",
+  );
+  const frame = page.frameLocator("iframe");
+  await expect(frame.getByRole("heading", { level: 1 })).toHaveText(`Station MV-013, ${row.name}`);
+  const note = page.locator('[data-beside="grid_reference"]').first();
+  await expect(note).toContainText(row.grid_reference);
+  await expect(note).toContainText("UNIQUE (grid_reference)");
+  await expect
+    .poll(async () => {
+      const [beside, field] = await Promise.all([
+        note.boundingBox(),
+        frame.locator('[data-field="grid_reference"]').boundingBox(),
+      ]);
+      return Math.abs((beside?.y ?? 0) - (field?.y ?? 100));
+    })
+    .toBeLessThan(2);
+
+  await page.getByRole("combobox", { name: "Record" }).fill("MV-014");
+  await page.getByRole("option", { name: /MV-014/ }).click();
+  await expect(page).toHaveURL(/key=MV-014/);
+  await expect(frame.getByRole("heading", { level: 1 })).toContainText("MV-014");
+
+  await page.goto("/workbench/pages/station?key=MV-001");
+  await page.getByRole("button", { name: /Seen by/ }).click();
+  await page.getByRole("option", { name: /Hollis Brandt/ }).click();
+  await expect(frame.getByRole("heading", { level: 1 })).toHaveText("No such record is open to you");
+  await expect(page.getByRole("region", { name: "Open", exact: true })).toContainText(
+    "the record exists, but not under",
+  );
+});
+
+test("changes are found by text, person and page, and the story of week 19 can be followed", async ({ signedIn }) => {
+  const page = await signedIn("ines");
+  await page.goto("/workbench/changes");
+  const log = page.getByRole("region", { name: "Changes" });
+  await page.getByLabel("Contains").fill("ten metres too high");
+  await expect(log.getByRole("row").filter({ hasText: "MV-014" })).toHaveCount(1);
+  await page.getByLabel("Contains").fill("MV-014");
+  await expect(log).toContainText("Warning level reviewed after the September survey.");
+  await page.getByLabel("Contains").fill("");
+  await page.getByRole("button", { name: /everybody Person/ }).click();
+  await page.getByRole("option", { name: "Tamsin Okoro" }).click();
+  await expect(page).toHaveURL(/person=Tamsin/);
+  await expect(log.getByRole("cell", { name: "Hollis Brandt" })).toHaveCount(0);
+  await page.getByRole("button", { name: "Earlier changes" }).click();
+  await expect.poll(() => log.getByRole("cell", { name: "Tamsin Okoro" }).count()).toBeGreaterThan(50);
+});
+
+test("the workbench is closed to others", async ({ signedIn }) => {
+  const page = await signedIn("hollis");
+  expect((await page.goto("/workbench"))?.status()).toBe(403);
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText("The workbench is not open to you");
+});
+
+test("everything is reached by keyboard", async ({ signedIn }) => {
+  const page = await signedIn("ines");
+  await page.goto("/workbench/pages/station?key=MV-014");
+  const open = page.getByRole("region", { name: "Open", exact: true });
+  await expect(open.getByRole("button", { name: /^Load/ })).toBeEnabled();
+  await open.getByRole("button", { name: /^Route/ }).focus();
+  await page.keyboard.press("Tab");
+  await expect(open.getByRole("button", { name: /^Key/ })).toBeFocused();
+  await page.keyboard.press("Enter");
+  await expect(open.getByRole("button", { name: /^Key/ })).toHaveAttribute("aria-pressed", "true");
+  await expect(page.getByText("Key in full")).toBeVisible();
+});

@@ -1,0 +1,66 @@
+import { chmod, mkdtemp, rm } from "node:fs/promises";
+import os from "node:os";
+import path from "node:path";
+import { freePort, startDemo } from "@loyal-quill/cli";
+import { test as base, expect, type Page } from "@playwright/test";
+import pg from "pg";
+
+/** The real application over Marrow Vale, with a look past it into the database. */
+export interface Vale {
+  readonly address: string;
+  readonly password: (name: Person) => string;
+  readonly email: (name: Person) => string;
+  readonly rows: <T extends pg.QueryResultRow>(text: string, values?: readonly unknown[]) => Promise<T[]>;
+  readonly row: <T extends pg.QueryResultRow>(text: string, values?: readonly unknown[]) => Promise<T>;
+}
+
+/** The demo's accounts, by first name: builder, hydrologist of region 2, technician, duty officer, switched off. */
+export type Person = "ines" | "hollis" | "tamsin" | "dara" | "piers";
+
+export const test = base.extend<{ signedIn: (name: Person) => Promise<Page> }, { vale: Vale }>({
+  vale: [
+    // biome-ignore lint/correctness/noEmptyPattern: Playwright reads which fixtures are wanted off the pattern
+    async ({}, use) => {
+      const directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-e2e-"));
+      await chmod(directory, 0o711);
+      const started = await startDemo({ port: await freePort(), directory, fresh: false }, () => {});
+      const owner = new pg.Client(started.ownerUrl);
+      await owner.connect();
+      const account = (name: Person) => {
+        const found = started.accounts.find((each) => each.email.startsWith(`${name}@`));
+        if (!found) throw new Error(`no account ${name}`);
+        return found;
+      };
+      const rows: Vale["rows"] = async (text, values = []) => (await owner.query(text, [...values])).rows;
+      const row: Vale["row"] = async (text, values) => {
+        const [found] = await rows(text, values);
+        if (!found) throw new Error(`no row: ${text}`);
+        return found as never;
+      };
+      await use({
+        address: started.address,
+        password: (name) => account(name).password,
+        email: (name) => account(name).email,
+        rows,
+        row,
+      });
+      await owner.end();
+      await started.stop();
+      await rm(directory, { recursive: true, force: true });
+    },
+    { scope: "worker", timeout: 120_000 },
+  ],
+  baseURL: async ({ vale }, use) => use(vale.address),
+  signedIn: async ({ page, vale }, use) => {
+    await use(async (name) => {
+      await page.goto("/sign-in");
+      await page.getByLabel("E-mail address").fill(vale.email(name));
+      await page.getByLabel("Password").fill(vale.password(name));
+      await page.getByRole("button", { name: "Sign in" }).click();
+      await expect(page).toHaveURL(`${vale.address}/`);
+      return page;
+    });
+  },
+});
+
+export { expect };

@@ -1,0 +1,7 @@
+import { styled } from "styled-components";
+
+/** The heading of a place. */
+export const Title = styled.h1`
+  font-size: 1.5rem;
+  line-height: 1.2;
+`;
