@@ -17,7 +17,7 @@ export const GlobalStyle = createGlobalStyle`
   body, h1, h2, h3, p, ul, ol, dl, dd, pre { margin: 0; padding: 0; }
   ul, ol { list-style: none; }
   a { color: ${({ theme }) => theme.verdigris}; text-underline-offset: 0.15em; }
-  button, input, select { font: inherit; color: inherit; }
+  button, input, select { font: inherit; font-variant-numeric: inherit; color: inherit; }
   :focus-visible, [data-focus-visible] { outline: 2px solid ${({ theme }) => theme.verdigris}; outline-offset: 2px; }
   code, pre, time { font-family: ${({ theme }) => theme.wire}; font-size: 0.8125rem; font-variant-numeric: tabular-nums; }
   ::selection { background: ${({ theme }) => theme.wash}; }

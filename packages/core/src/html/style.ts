@@ -38,7 +38,7 @@ dl.key dd { margin: 0; color: var(--ink); font-family: "Fira Mono", ui-monospace
 .control { display: flex; gap: .6rem; align-items: baseline; }
 .control.box { align-items: center; }
 .unit { color: var(--soft); }
-input, select, textarea, button { font: inherit; color: inherit; }
+input, select, textarea, button { font: inherit; font-variant-numeric: inherit; color: inherit; }
 input:not([type=checkbox]), select, textarea { background: var(--raised); border: 1px solid var(--control); border-radius: 0; padding: .35rem .5rem; max-width: 100%; }
 .sheet input:not([type=checkbox]):not(.figure):not([type=date]):not([type=datetime-local]), textarea { width: 100%; }
 select, button { min-height: 2.35rem; }
