@@ -68,6 +68,7 @@ class RoundTrip {
     try {
       return await this.beyondRoute(page, operation, route.keySegments);
     } catch (error) {
+      if (this.isKeyRefused(operation, error)) return this.malformedKey(page, (error as Error).message);
       if (!isAway(error)) throw error;
       this.recorder.note(operation === "save" ? "write" : "load", [], (error as Error).message);
       return { kind: "failed", code: "database-away", page, because: null };
@@ -78,8 +79,7 @@ class RoundTrip {
     if (operation !== "list") {
       const read = readKey(page, segments);
       if (!read.ok) {
-        this.recorder.note("key", [{ name: "typed", value: segments.join("/") }], read.reason);
-        return { kind: "refused", code: "malformed-key", page, because: null };
+        return this.malformedKey(page, read.reason, segments);
       }
       this.key = read.key;
       this.recorder.note(
@@ -108,6 +108,16 @@ class RoundTrip {
         return { kind: "refused", code, page, because: null };
       }
     }
+  }
+
+  /** A key of a type that only PostgreSQL can judge (inet, a range) is refused by the first statement that asks for it. */
+  private isKeyRefused(operation: Operation, error: unknown): boolean {
+    return operation !== "list" && error instanceof DatabaseRefusal && error.sqlState.startsWith("22");
+  }
+
+  private malformedKey(page: Page, reason: string, segments: readonly string[] = this.key ?? []): Outcome {
+    this.recorder.note("key", [{ name: "typed", value: segments.join("/") }], reason);
+    return { kind: "refused", code: "malformed-key", page, because: null };
   }
 
   /** The facts that conditions are asked about, or the refusal of a person who may not open the page. */

@@ -66,11 +66,14 @@ export class Recorder {
     this.sent.push({ ...statement, values: statement.values.map(kept), rows });
   }
 
-  /** Notes a step that has ended. */
+  /** Notes a step that has ended. A step that is taken again stands once, as it went last, with all that it sent. */
   note(step: StepName, values: readonly RecordedValue[], stopped: string | null = null): void {
     const now = this.elapsed();
     const shortened = values.map((each) => ({ ...each, value: kept(each.value) }));
-    this.steps.push({ step, ms: now - this.last, values: shortened, stopped, statements: this.sent });
+    const again = this.steps.findIndex((each) => each.step === step);
+    const [before] = again < 0 ? [] : this.steps.splice(again, 1);
+    const statements = [...(before?.statements ?? []), ...this.sent];
+    this.steps.push({ step, ms: now - this.last + (before?.ms ?? 0), values: shortened, stopped, statements });
     this.sent = [];
     this.last = now;
   }

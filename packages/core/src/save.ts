@@ -83,10 +83,10 @@ class Save {
     const { page, key, facts, request } = this;
     const note = { actor: facts.actor, page: page.name, pageVersion: page.version, requestId: request.id };
     const result = await write(page, key, version, changedFields(compared), facts, note, this.surroundings.database);
-    this.noteWrite(result, version);
+    this.noteWrite(result);
     if (result.kind === "written") return { kind: "saved", page, key, row: result.row, changes: result.changes };
     if (result.kind === "refused")
-      return { kind: "invalid", form: await this.form(submission, null, [result.problem], []) };
+      return { kind: "invalid", form: await this.form(submission, null, result.problems, []) };
     const record = await this.load();
     if (!found(record)) return this.stop("compare", record);
     const locked = lockedBecause(page, record, facts);
@@ -241,7 +241,7 @@ class Save {
     );
   }
 
-  private noteWrite(result: WriteResult, version: string): void {
+  private noteWrite(result: WriteResult): void {
     if (result.kind === "written") {
       const values = result.changes.map((change) => ({
         name: change.field,
@@ -249,12 +249,14 @@ class Save {
         note: `was ${change.old ?? "null"}`,
       }));
       this.recorder.note("write", [...values, { name: "log entry", value: result.entry }]);
-    } else if (result.kind === "refused")
-      this.recorder.note("write", [{ name: "refused", value: result.said }], result.problem.message);
-    else
-      this.recorder.note("write", [
-        { name: "rows", value: "0", note: `no row with version ${version} under the conditions` },
-      ]);
+    } else if (result.kind === "refused") {
+      this.recorder.note(
+        "write",
+        [{ name: "refused", value: result.said }],
+        result.problems.map((problem) => problem.message).join(" "),
+      );
+    }
+    // Otherwise no row was found in that version: the way goes back to Compare, which notes what was sent.
   }
 }
 

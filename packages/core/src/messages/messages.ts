@@ -28,6 +28,8 @@ const english = {
   check: "The table refuses this ({constraint}): {definition}.",
   "not-null": "{label} is needed by the table: enter a value.",
   "refused-by-database": "The database refuses this: {said}",
+  "not-of-type": "{label} can't be stored: {said}.",
+  "multiple-of": "{label} must be a multiple of {limit}.",
   "value-out-of-range": "The database can't store one of the values: {said}",
 } as const;
 

@@ -204,7 +204,7 @@ class Binder {
       const whole = "9".repeat(Math.max(0, type.precision - type.scale)) || "0";
       const bound = type.scale > 0 ? `${whole}.${"9".repeat(type.scale)}` : whole;
       rules.push({ by: "table", rule: "min", bound: `-${bound}` }, { by: "table", rule: "max", bound });
-      rules.push({ by: "table", rule: "scale", digits: Math.max(0, type.scale) });
+      rules.push({ by: "table", rule: "scale", digits: type.scale });
     }
     const range = integerRanges[type.cast];
     if (range) rules.push({ by: "table", rule: "min", bound: range[0] }, { by: "table", rule: "max", bound: range[1] });

@@ -20,6 +20,10 @@ function against(value: string, bound: string, kind: string): number | undefined
   }
 }
 
+/** Whether a whole number ends in so many zeros: what a `numeric(5,-2)` keeps without rounding. */
+const isMultiple = (value: string, zeros: number): boolean =>
+  !/^-?\d/.test(value) || new Big(value).mod(new Big(10).pow(zeros)).eq(0);
+
 /** The message of a rule that a value breaks, or null. A rule other than `required` says nothing of a missing value. */
 function broken(rule: Rule, submitted: SubmittedField): string | null {
   const { field, value, text } = submitted;
@@ -41,6 +45,10 @@ function broken(rule: Rule, submitted: SubmittedField): string | null {
         ? message("max", { label, limit: rule.bound })
         : null;
     case "scale":
+      if (rule.digits < 0)
+        return isMultiple(value, -rule.digits)
+          ? null
+          : message("multiple-of", { label, limit: `1${"0".repeat(-rule.digits)}` });
       return (/\.(\d*)$/.exec(value)?.[1]?.length ?? 0) > rule.digits
         ? message("scale", { label, limit: rule.digits })
         : null;

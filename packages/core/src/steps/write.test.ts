@@ -64,7 +64,7 @@ describe("Write", () => {
   ])("SQLSTATE %s of %p becomes a message", async (state, constraint, column, field, message) => {
     expect(await attempt(new DatabaseRefusal(state, "said", constraint, column))).toMatchObject({
       kind: "refused",
-      problem: { field, message },
+      problems: [{ field, message }],
     });
   });
 

@@ -1,6 +1,7 @@
 import type { Facts } from "../condition/evaluate.js";
 import { message } from "../messages/messages.js";
 import type { Field, Page } from "../page/page.js";
+import { judgeStatement } from "../statements/judge.js";
 import { type LogNote, saveStatement } from "../statements/save.js";
 import { type Database, DatabaseRefusal, type Row } from "../statements/statement.js";
 import type { Problem } from "./prefill.js";
@@ -23,7 +24,7 @@ export type WriteResult =
     }
   | { readonly kind: "no-difference" }
   | { readonly kind: "not-found" }
-  | { readonly kind: "refused"; readonly problem: Problem; readonly said: string };
+  | { readonly kind: "refused"; readonly problems: readonly Problem[]; readonly said: string };
 
 const joined = (labels: readonly string[]): string => labels.join(", ");
 
@@ -81,6 +82,25 @@ function problemOf(page: Page, refusal: DatabaseRefusal): Problem {
 const isAnswerable = (sqlState: string): boolean => ["22", "23", "44", "P0"].includes(classOf(sqlState));
 
 /**
+ * After a refusal: the fields whose texts PostgreSQL does not take as values of their own types, each with what it says. A
+ * text control holds any type, and only the database knows what an `inet`, a range or a domain of the developer's own is.
+ */
+async function judge(fields: readonly SubmittedField[], database: Database): Promise<readonly Problem[]> {
+  const problems: Problem[] = [];
+  for (const { field, value } of fields) {
+    if (value === null) continue;
+    try {
+      await database.run(judgeStatement(field.column, value));
+    } catch (error) {
+      if (!(error instanceof DatabaseRefusal) || !isAnswerable(error.sqlState)) throw error;
+      const said = error.message.replace(/\.$/, "");
+      problems.push({ field: field.column.name, message: message("not-of-type", { label: field.label, said }) });
+    }
+  }
+  return problems;
+}
+
+/**
  * Sends the one statement that locks, writes and logs.
  *
  * @param version the row version that the fields were compared with
@@ -101,7 +121,12 @@ export async function write(
     [row] = await database.run(saveStatement(page, key, version, assignments, facts, note));
   } catch (error) {
     if (!(error instanceof DatabaseRefusal) || !isAnswerable(error.sqlState)) throw error;
-    return { kind: "refused", problem: problemOf(page, error), said: `${error.sqlState} ${error.message}` };
+    const judged = await judge(fields, database);
+    return {
+      kind: "refused",
+      problems: judged.length > 0 ? judged : [problemOf(page, error)],
+      said: `${error.sqlState} ${error.message}`,
+    };
   }
   if (!row || row.found === "0") return { kind: "not-found" };
   if (!row.entry) return { kind: "no-difference" };

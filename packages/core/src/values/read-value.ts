@@ -18,21 +18,37 @@ function readInteger(text: string): ReadValue {
   return value(BigInt(text.replace(/^\+/, "")).toString());
 }
 
+/** `NaN`, `Infinity` and `-Infinity` as PostgreSQL prints them (documentation, 8.1.2), however they were written. */
+function specialNumber(text: string): string | undefined {
+  if (/^nan$/i.test(text)) return "NaN";
+  const match = /^([+-]?)inf(inity)?$/i.exec(text);
+  return match ? `${match[1] === "-" ? "-" : ""}Infinity` : undefined;
+}
+
 /** Exact decimal; with the column's scale where it fits, so that 1.5 and 1.50 are the same value of a `numeric(5,2)`. */
 function readDecimal(text: string, scale: number | null): ReadValue {
+  const special = specialNumber(text);
+  if (special !== undefined) return value(special);
   if (/^[+-]?\d+,\d+$/.test(text)) return wrong("decimal-comma");
-  if (!/^[+-]?(\d{1,1000}(\.\d{0,1000})?|\.\d{1,1000})$/.test(text)) return wrong("not-a-number");
-  const number = new Big(text.replace(/^\+/, "").replace(/\.$/, ""));
+  if (!/^[+-]?(\d{1,1000}(\.\d{0,1000})?|\.\d{1,1000})(e[+-]?\d{1,3})?$/i.test(text)) return wrong("not-a-number");
+  const number = new Big(text.replace(/^\+/, "").replace(/\.(?=$|e)/i, ""));
   const digits = /\.(\d*)$/.exec(number.toFixed())?.[1]?.length ?? 0;
   const fixed = scale !== null && digits <= scale ? number.toFixed(Math.max(0, scale)) : number.toFixed();
   return value(fixed.replace(/^-(0(\.0*)?)$/, "$1"));
 }
 
 function readFloat(text: string): ReadValue {
+  const special = specialNumber(text);
+  if (special !== undefined) return value(special);
   return /^[+-]?(\d+(\.\d*)?|\.\d+)(e[+-]?\d{1,3})?$/i.test(text) ? value(text) : wrong("not-a-number");
 }
 
+/** Beyond the calendar of controls: infinity, years before Christ or above 9999. What of it is a date PostgreSQL judges itself. */
+const beyond = /^([+-]?infinity|\d{4,7}-\d\d-\d\d( \d\d:\d\d(:\d\d(\.\d{1,6})?)?([+-]\d\d(:\d\d(:\d\d)?)?)?)?( BC)?)$/;
+const isBeyond = (text: string): boolean => beyond.test(text) && !/^\d{4}-.*\d$/.test(text);
+
 function readDate(text: string): ReadValue {
+  if (isBeyond(text)) return value(text.replace(/^\+/, ""));
   if (!/^\d{4}-\d\d-\d\d$/.test(text)) return wrong("not-a-date");
   try {
     return value(Temporal.PlainDate.from(text, { overflow: "reject" }).toString());
@@ -44,6 +60,7 @@ function readDate(text: string): ReadValue {
 const timestampForm = /^(\d{4}-\d\d-\d\d)[T ](\d\d:\d\d(?::\d\d(?:\.\d{1,6})?)?) ?(Z|[+-]\d\d(?::?\d\d)?)?$/;
 
 function readTimestamp(text: string, zone: string | null): ReadValue {
+  if (isBeyond(text)) return value(text.replace(/^\+/, ""));
   const match = timestampForm.exec(text);
   if (!match || (match[3] !== undefined && zone === null)) return wrong("not-a-time");
   let local: Temporal.PlainDateTime;

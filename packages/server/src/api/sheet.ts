@@ -16,7 +16,9 @@ function ruleText(rule: Rule, field: Field): string {
     case "max":
       return `${rule.bound} or less`;
     case "scale":
-      return `at most ${rule.digits} digits after the point`;
+      return rule.digits < 0
+        ? `a multiple of 1${"0".repeat(-rule.digits)}`
+        : `at most ${rule.digits} digits after the point`;
     case "one-of":
       return `one of ${field.column.type.labels.join(", ")}`;
     case "unique":

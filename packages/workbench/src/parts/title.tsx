@@ -4,4 +4,5 @@ import { styled } from "styled-components";
 export const Title = styled.h1`
   font-size: 1.5rem;
   line-height: 1.2;
+  margin-bottom: ${({ theme }) => theme.space(1)};
 `;

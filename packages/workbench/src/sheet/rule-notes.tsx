@@ -1,7 +1,7 @@
 import type { RecordedRequest } from "@loyal-quill/core";
 import type { SheetAnswer, SheetField } from "@loyal-quill/server/api";
 import { styled } from "styled-components";
-import { Mark } from "../parts/mark.js";
+import { Mark, type MarkKind } from "../parts/mark.js";
 
 const Notes = styled.div`
   padding: ${({ theme }) => `${theme.space(1)} 0`};
@@ -21,16 +21,28 @@ interface RuleNotesProps {
   readonly save: RecordedRequest | undefined;
 }
 
-/** What the last save brought for a field: what was typed where it was touched, and what the rules said. */
+/** What became of a touched field: refused by a rule, in conflict, written, or not written because of others. */
+function fate(name: string, save: RecordedRequest): { mark: MarkKind; word: string; why: string | null } {
+  const valueIn = (step: "check" | "compare") =>
+    save.steps.find((each) => each.step === step)?.values.find((value) => value.name === name);
+  const problem = valueIn("check")?.value;
+  if (problem) return { mark: "stop", word: "refused", why: problem };
+  if (valueIn("compare")?.note === "conflict")
+    return { mark: "wait", word: "in conflict", why: "changed by someone else" };
+  return save.outcome === "saved"
+    ? { mark: "good", word: "written", why: null }
+    : { mark: "quiet", word: "not written", why: null };
+}
+
+/** What the last save brought for a field: what was typed where it was touched, and what became of it. */
 function LastSave({ name, save }: { name: string; save: RecordedRequest | undefined }) {
   const typed = save?.steps.find((step) => step.step === "read")?.values.find((value) => value.name === name);
-  const problem = save?.steps.find((step) => step.step === "check")?.values.find((value) => value.name === name);
-  if (typed?.note !== "touched") return null;
+  if (!save || typed?.note !== "touched") return null;
+  const { mark, word, why } = fate(name, save);
   return (
     <p>
-      {problem ? <Mark kind="stop">refused</Mark> : <Mark kind="good">taken</Mark>}{" "}
-      <code>{typed.value === "" ? "(empty)" : typed.value}</code>
-      {problem && <span> {problem.value}</span>}
+      <Mark kind={mark}>{word}</Mark> <code>{typed.value === "" ? "(empty)" : typed.value}</code>
+      {why && <span> {why}</span>}
     </p>
   );
 }
