@@ -1,6 +1,7 @@
-import { chmod, mkdtemp, rm } from "node:fs/promises";
+import { chmod, cp, mkdtemp, rm } from "node:fs/promises";
 import os from "node:os";
 import path from "node:path";
+import { fileURLToPath } from "node:url";
 import { freePort, startDemo } from "@loyal-quill/cli";
 import { test as base, expect, type Page } from "@playwright/test";
 import pg from "pg";
@@ -8,6 +9,8 @@ import pg from "pg";
 /** The real application over Marrow Vale, with a look past it into the database. */
 export interface Vale {
   readonly address: string;
+  /** The directory of the page files that are served. */
+  readonly pages: string;
   readonly password: (name: Person) => string;
   readonly email: (name: Person) => string;
   readonly rows: <T extends pg.QueryResultRow>(text: string, values?: readonly unknown[]) => Promise<T[]>;
@@ -23,7 +26,9 @@ export const test = base.extend<{ signedIn: (name: Person) => Promise<Page> }, {
     async ({}, use) => {
       const directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-e2e-"));
       await chmod(directory, 0o711);
-      const started = await startDemo({ port: await freePort(), directory, fresh: false }, () => {});
+      const pages = path.join(directory, "pages");
+      await cp(fileURLToPath(new URL("../demo/pages", import.meta.url)), pages, { recursive: true });
+      const started = await startDemo({ port: await freePort(), directory, fresh: false, pages }, () => {});
       const owner = new pg.Client(started.ownerUrl);
       await owner.connect();
       const account = (name: Person) => {
@@ -39,6 +44,7 @@ export const test = base.extend<{ signedIn: (name: Person) => Promise<Page> }, {
       };
       await use({
         address: started.address,
+        pages,
         password: (name) => account(name).password,
         email: (name) => account(name).email,
         rows,

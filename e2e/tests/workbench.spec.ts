@@ -83,7 +83,13 @@ test("the Sheet shows the chosen record through the eyes of the chosen person, i
   await expect(frame.getByRole("heading", { level: 1 })).toContainText("MV-014");
 
   await page.goto("/workbench/pages/station?key=MV-001");
-  await page.getByRole("button", { name: /Seen by/ }).click();
+  const seenBy = page.getByRole("button", { name: /Seen by/ });
+  await expect(seenBy).toContainText("Hollis Brandt, hydrologist");
+  await seenBy.click();
+  await page.getByRole("option", { name: /Tamsin Okoro/ }).click();
+  await expect(frame.getByRole("heading", { level: 1 })).toContainText("Station MV-001");
+  await expect(seenBy).toContainText("Tamsin Okoro, technician");
+  await seenBy.click();
   await page.getByRole("option", { name: /Hollis Brandt/ }).click();
   await expect(frame.getByRole("heading", { level: 1 })).toHaveText("No such record is open to you");
   await expect(page.getByRole("region", { name: "Open", exact: true })).toContainText(

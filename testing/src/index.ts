@@ -2,6 +2,7 @@ import { randomBytes } from "node:crypto";
 import pg from "pg";
 
 export { type Answer, Client } from "./client.js";
+export { everyTypePage, everyTypeRows, everyTypeSql, everyTypeTyped } from "./every-type.js";
 export { bodyOf, formOf } from "./form.js";
 
 /** What the run's set-up tells its test files, in the environment variable `QUILL_TEST_CLUSTER`. */
