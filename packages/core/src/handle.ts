@@ -7,11 +7,12 @@ import { type RecordedRequest, Recorder } from "./recording.js";
 import type { PageRequest, PageResponse, Surroundings } from "./request.js";
 import type { Operation } from "./round-trip.js";
 import { save } from "./save.js";
-import { type Database, DatabaseAway, DatabaseRefusal } from "./statements/statement.js";
+import { type Database, DatabaseRefusal } from "./statements/statement.js";
 import { mayOpen } from "./steps/access.js";
 import { answer } from "./steps/answer.js";
 import { readKey } from "./steps/key.js";
 import { type Route, route, type Site } from "./steps/route.js";
+import { troubleOf } from "./trouble.js";
 
 /** An answer with the record of how it came about. `recorded` is null where the address belongs to no page. */
 export interface Handled {
@@ -32,10 +33,6 @@ const watched = (database: Database, recorder: Recorder): Database => ({
     }
   },
 });
-
-/** Refusals that are the server's state and not a bug: it is starting, stopping, full, read-only, too slow, or out of turn. */
-const isAway = (error: unknown): boolean =>
-  error instanceof DatabaseAway || (error instanceof DatabaseRefusal && /^(08|25|40|53|55|57|58)/.test(error.sqlState));
 
 class RoundTrip {
   key: readonly string[] | null = null;
@@ -69,9 +66,10 @@ class RoundTrip {
       return await this.beyondRoute(page, operation, route.keySegments);
     } catch (error) {
       if (this.isKeyRefused(operation, error)) return this.malformedKey(page, (error as Error).message);
-      if (!isAway(error)) throw error;
+      const trouble = troubleOf(error);
+      if (!trouble) throw error;
       this.recorder.note(operation === "save" ? "write" : "load", [], (error as Error).message);
-      return { kind: "failed", code: "database-away", page, because: null };
+      return { kind: "failed", code: trouble.code, page, because: null };
     }
   }
 

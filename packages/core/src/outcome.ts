@@ -17,7 +17,7 @@ export type Outcome =
       readonly changes: readonly FieldChange[];
     }
   | { readonly kind: "unchanged"; readonly page: Page; readonly key: readonly string[]; readonly row: Row }
-  | { readonly kind: "invalid" | "conflict"; readonly form: FormView }
+  | { readonly kind: "invalid" | "conflict" | "failed"; readonly form: FormView }
   | Refusal;
 
 /** A request that was turned away, did not find its record, or failed for the database's sake. */

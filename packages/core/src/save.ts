@@ -1,4 +1,5 @@
 import type { Facts } from "./condition/evaluate.js";
+import { message } from "./messages/messages.js";
 import { claimsFor, lockedBecause } from "./open.js";
 import type { Outcome } from "./outcome.js";
 import type { Page } from "./page/page.js";
@@ -13,6 +14,7 @@ import { read, type Submission } from "./steps/read.js";
 import { writeToken } from "./steps/token.js";
 import { type FieldChange, type WriteResult, write } from "./steps/write.js";
 import { tableName } from "./table/model.js";
+import { troubleOf } from "./trouble.js";
 
 /** How often a save is compared and written anew because the row changed in between. */
 const mostTries = 5;
@@ -56,11 +58,23 @@ class Save {
     }
     const { submission } = result;
     this.noteRead(submission);
+    try {
+      return await this.beyondRead(submission);
+    } catch (error) {
+      const trouble = troubleOf(error);
+      if (!trouble) throw error;
+      this.recorder.note("write", [], (error as Error).message);
+      return { kind: "failed", form: await this.formWithoutDatabase(submission, message(trouble.message)) };
+    }
+  }
+
+  private async beyondRead(submission: Submission): Promise<Outcome> {
+    const { page, facts } = this;
     const problems = checkFields(submission.fields);
     // Only checks across fields ask for the stored row beforehand; a save without them is one trip.
     const asks = page.checks.length > 0 || problems.length > 0 || submission.fields.every((each) => !each.touched);
     const record = asks ? await this.load() : null;
-    if (record && !found(record)) return this.stop("check", record);
+    if (record && !found(record)) return this.stop("check", record, submission);
     const all = record ? [...problems, ...checkAcross(page, record.row, submission.fields, facts)] : problems;
     if (all.length > 0) {
       this.noteProblems(all);
@@ -88,7 +102,7 @@ class Save {
     if (result.kind === "refused")
       return { kind: "invalid", form: await this.form(submission, null, result.problems, []) };
     const record = await this.load();
-    if (!found(record)) return this.stop("compare", record);
+    if (!found(record)) return this.stop("compare", record, submission);
     const locked = lockedBecause(page, record, facts);
     if (locked !== null) {
       this.recorder.note("compare", [], `edit: ${page.access.edit?.source ?? ""}`);
@@ -118,8 +132,11 @@ class Save {
       return { kind: "invalid", form: await this.form(submission, record, problems, []) };
     }
     if (changedFields(compared).length === 0) return this.unchanged(record);
-    if (turn >= mostTries)
-      return { kind: "failed", code: "database-away", page: this.page, because: null, typed: typedTexts(submission) };
+    // Others were faster every time: as good as too many at once.
+    if (turn >= mostTries) {
+      const problem = { field: null, message: message("trouble-busy") };
+      return { kind: "failed", form: await this.form(submission, record, [problem], []) };
+    }
     return this.write(submission, compared, record.version, turn + 1);
   }
 
@@ -134,14 +151,14 @@ class Save {
   }
 
   /** Ends the way where the record is gone or not open to the actor; which of the two is for the record, not for the person. */
-  private stop(step: "check" | "compare", outcome: Outcome): Outcome {
+  private stop(step: "check" | "compare", outcome: Outcome, submission: Submission): Outcome {
     if (outcome.kind !== "not-found") return outcome;
     this.recorder.note(
       step,
       [],
       outcome.because ? `the record ${outcome.because}` : "there is no record with this key",
     );
-    return { ...outcome, because: null };
+    return { ...outcome, code: "record-gone", because: null, typed: typedTexts(submission) };
   }
 
   private unchanged(record: Record): Outcome {
@@ -202,6 +219,20 @@ class Save {
       locked: null,
       notice: null,
     };
+  }
+
+  /** The form with what was typed, made of the submission alone where the database can't be asked. */
+  private async formWithoutDatabase(submission: Submission, said: string): Promise<FormView> {
+    const { page, key } = this;
+    const problems = [{ field: null, message: said }];
+    try {
+      return await this.form(submission, null, problems, []);
+    } catch (error) {
+      if (!troubleOf(error)) throw error;
+      const fields = prefillFields(page, {}, new Map(), typedTexts(submission));
+      const title = titleOf(page, {}, key);
+      return { page, key, title, fields, token: submission.token, problems, conflicts: [], locked: null, notice: null };
+    }
   }
 
   private noteRead(submission: Submission): void {

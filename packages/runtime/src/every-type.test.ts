@@ -1,88 +1,27 @@
-import { mkdtemp, rm, writeFile } from "node:fs/promises";
-import os from "node:os";
-import path from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import { type Actor, type Database, type Handled, handle } from "@loyal-quill/core";
-import {
-  bodyOf,
-  everyTypePage,
-  everyTypeRows,
-  everyTypeSql,
-  everyTypeTyped,
-  formOf,
-  freshDatabase,
-  type TestDatabase,
-} from "@loyal-quill/testing";
-import pg from "pg";
-import { connect, databaseOver, type Loaded, loadPageFiles, signerOf } from "./index.js";
+import { bodyOf, everyTypePage, everyTypeRows, everyTypeSql, everyTypeTyped, formOf } from "@loyal-quill/testing";
+import { hollis, makeTrips, type Trips } from "./testing/trips.js";
 
-const ines: Actor = { id: "ines", name: "Ines Farrow", roles: ["builder"], attributes: {} };
-const signer = signerOf("a key for tests, thirty-two bytes long");
-
-let made: TestDatabase;
-let pool: pg.Pool;
-let owner: pg.Client;
-let database: Database;
-let site: Loaded;
-let directory: string;
-
+let trips: Trips;
 beforeAll(async () => {
-  made = await freshDatabase();
-  owner = new pg.Client(made.owner);
-  await owner.connect();
-  for (const statement of everyTypeSql) await owner.query(statement);
-  pool = connect(made.pages);
-  database = databaseOver(pool);
-  directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-pages-"));
-  await writeFile(path.join(directory, "every-type.page.yaml"), everyTypePage);
-  site = await loadPageFiles(directory, database);
+  trips = await makeTrips({ sql: everyTypeSql, files: { "every-type": everyTypePage } });
 });
+afterAll(() => trips.close());
 
-afterAll(async () => {
-  await Promise.all([pool.end(), owner.end(), rm(directory, { recursive: true })]);
-  await made.drop();
-});
-
-const send = (method: string, address: string, body: string | null = null): Promise<Handled> =>
-  handle(
-    site,
-    {
-      id: crypto.randomUUID(),
-      at: new Date(),
-      method,
-      path: address,
-      query: {},
-      body: body === null ? null : { text: body },
-      actor: ines,
-      session: "s",
-      said: null,
-      signIn: null,
-      frame: {
-        base: "",
-        application: "Proof",
-        home: "/",
-        language: "en",
-        styleSheets: [],
-        person: null,
-        signOut: null,
-      },
-    },
-    { database, signer, elapsed: () => performance.now() },
-  );
-
+const send = (method: string, address: string, body: string | null = null) => trips.send(method, address, hollis, body);
 const addressOf = (row: number): string => `/every-type/${row}/edit`;
 const rowText = async (row: number): Promise<string> =>
   (
-    await owner.query<{ text: string }>(
+    await trips.one<{ text: string }>(
       'SELECT t::text || t.xmin::text AS text FROM proof."Every Type" AS t WHERE id = $1',
       [row],
     )
-  ).rows[0]?.text ?? "";
+  ).text;
 
 describe("a table with a column of every type", () => {
   test("gets a sound page", () => {
-    expect(site.files.flatMap((file) => file.findings)).toEqual([]);
-    expect(site.pages).toHaveLength(1);
+    expect(trips.site().files.flatMap((file) => file.findings)).toEqual([]);
+    expect(trips.site().pages).toHaveLength(1);
   });
 
   test.each(Array.from({ length: everyTypeRows }, (_, index) => index + 1))(
@@ -106,7 +45,7 @@ describe("a table with a column of every type", () => {
       const form = formOf((await send("GET", addressOf(1))).response.body);
       const { recorded } = await send("POST", addressOf(1), bodyOf(form, { [column]: text }));
       expect([recorded?.outcome, recorded?.steps.at(-1)?.stopped]).toEqual(["saved", null]);
-      const { rows } = await owner.query<{ fields: { field: string; new: string }[] }>(
+      const { rows } = await trips.owner.query<{ fields: { field: string; new: string }[] }>(
         "SELECT fields FROM quill_log.change ORDER BY id DESC LIMIT 1",
       );
       expect(rows[0]?.fields.map((change) => [change.field, change.new])).toEqual([[column, stored]]);

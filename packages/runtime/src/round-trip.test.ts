@@ -1,74 +1,17 @@
-import { fileURLToPath } from "node:url";
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from "@jest/globals";
-import { type Actor, type Database, type Handled, handle, type PageRequest } from "@loyal-quill/core";
-import { bodyOf, formOf, freshDatabase, type TestDatabase } from "@loyal-quill/testing";
-import pg from "pg";
-import { connect, databaseOver, type Loaded, loadPageFiles, signerOf } from "./index.js";
+import { formOf } from "@loyal-quill/testing";
+import { dara, hollis, makeTrips, type Trips, tamsin } from "./testing/trips.js";
 
-const hollis: Actor = { id: "hollis", name: "Hollis Brandt", roles: ["hydrologist"], attributes: { region_id: 2 } };
-const tamsin: Actor = { id: "tamsin", name: "Tamsin Okoro", roles: ["technician"], attributes: { region_id: 3 } };
-const dara: Actor = { id: "dara", name: "Dara Lindqvist", roles: ["duty-officer"], attributes: { region_id: null } };
-const signer = signerOf("a key for tests, thirty-two bytes long");
-
-let made: TestDatabase;
-let pool: pg.Pool;
-let owner: pg.Client;
-let database: Database;
-let site: Loaded;
-
+let trips: Trips;
 beforeAll(async () => {
-  made = await freshDatabase();
-  pool = connect(made.pages, 20);
-  owner = new pg.Client(made.owner);
-  await owner.connect();
-  database = databaseOver(pool);
-  site = await loadPageFiles(fileURLToPath(new URL("../../../demo/pages", import.meta.url)), database);
+  trips = await makeTrips({ poolSize: 20 });
 });
+afterAll(() => trips.close());
 
-afterAll(async () => {
-  await Promise.all([pool.end(), owner.end()]);
-  await made.drop();
-});
-
-const request = (method: string, path: string, actor: Actor | null, body: string | null): PageRequest => ({
-  id: crypto.randomUUID(),
-  at: new Date(),
-  method,
-  path,
-  query: {},
-  body: body === null ? null : { text: body },
-  actor,
-  session: `session of ${actor?.id ?? "nobody"}`,
-  said: null,
-  signIn: "/sign-in",
-  frame: {
-    base: "",
-    application: "Marrow Vale",
-    home: "/",
-    language: "en",
-    styleSheets: [],
-    person: null,
-    signOut: null,
-  },
-});
-
-const send = (method: string, path: string, actor: Actor | null, body: string | null = null): Promise<Handled> =>
-  handle(site, request(method, path, actor, body), { database, signer, elapsed: () => performance.now() });
-
-const open = async (path: string, actor: Actor): Promise<Map<string, string>> =>
-  formOf((await send("GET", path, actor)).response.body);
-const save = (
-  path: string,
-  actor: Actor,
-  form: ReadonlyMap<string, string>,
-  edits: Record<string, string | null> = {},
-): Promise<Handled> => send("POST", path, actor, bodyOf(form, edits));
-
-async function one<T extends pg.QueryResultRow>(text: string, values: unknown[] = []): Promise<T> {
-  const { rows } = await owner.query<T>(text, values);
-  if (!rows[0]) throw new Error(`no row: ${text}`);
-  return rows[0];
-}
+const send: Trips["send"] = (...given) => trips.send(...given);
+const open: Trips["open"] = (...given) => trips.open(...given);
+const save: Trips["save"] = (...given) => trips.save(...given);
+const one: Trips["one"] = (...given) => trips.one(...given);
 
 const station = (code: string) =>
   one<Record<string, string | null>>(
@@ -88,14 +31,14 @@ const mv014 = "/stations/MV-014/edit";
 
 describe("the demo's pages over the demo's tables", () => {
   test("are sound", () => {
-    expect(site.files.map((file) => [file.name, file.findings])).toEqual([
+    expect(trips.site().files.map((file) => [file.name, file.findings])).toEqual([
       ["sensor", []],
       ["station", []],
     ]);
   });
 
   test("every table of Marrow Vale is read from the catalogs", () => {
-    expect(site.tables.map((table) => `${table.schema}.${table.name}`)).toEqual([
+    expect(trips.site().tables.map((table) => `${table.schema}.${table.name}`)).toEqual([
       "field.reading_note",
       "field.visit",
       "legacy.InstrumentLoan",
@@ -109,7 +52,7 @@ describe("the demo's pages over the demo's tables", () => {
   });
 
   test("keys, types, references and constraints are those of the schema", () => {
-    const find = (name: string) => site.tables.find((table) => table.name === name);
+    const find = (name: string) => trips.site().tables.find((table) => table.name === name);
     expect(find("bulletin")?.keys.map((key) => key.columns)).toEqual([["id"], ["slug"]]);
     expect(find("sensor")?.keys.map((key) => key.columns)).toEqual([["station_code", "channel"], ["serial_number"]]);
     const station = find("station");
@@ -188,7 +131,7 @@ describe("saving", () => {
   test("every station and sensor untouched writes nothing at all", async () => {
     const before = await allRows();
     const count = await entries();
-    const { rows } = await owner.query<{ path: string }>(
+    const { rows } = await trips.owner.query<{ path: string }>(
       "SELECT '/stations/' || code || '/edit' AS path FROM network.station WHERE status <> 'retired' UNION ALL SELECT '/sensors/' || station_code || '/' || channel || '/edit' FROM network.sensor",
     );
     expect(rows.length).toBeGreaterThan(150);
@@ -210,7 +153,7 @@ describe("saving", () => {
       "lone\rCR",
       "‏مرحبا‎ 🌊 é",
     ]) {
-      await owner.query("UPDATE network.station SET notes = $1 WHERE code = 'MV-014'", [text]);
+      await trips.owner.query("UPDATE network.station SET notes = $1 WHERE code = 'MV-014'", [text]);
       const { recorded } = await save(mv014, hollis, await open(mv014, hollis));
       expect([text, recorded?.outcome]).toEqual([text, "unchanged"]);
       expect((await station("MV-014")).notes).toBe(text);
@@ -218,7 +161,7 @@ describe("saving", () => {
   });
 
   test("a box that is unticked is switched off, a box that is ticked is switched on", async () => {
-    await owner.query("UPDATE network.station SET telemetry = true WHERE code = 'MV-014'");
+    await trips.owner.query("UPDATE network.station SET telemetry = true WHERE code = 'MV-014'");
     await save(mv014, hollis, await open(mv014, hollis), { telemetry: null });
     expect((await station("MV-014")).telemetry).toBe("false");
     await save(mv014, hollis, await open(mv014, hollis), { telemetry: "true" });
@@ -226,7 +169,7 @@ describe("saving", () => {
   });
 
   test("microseconds, trailing zeros and the composite key of a sensor", async () => {
-    await owner.query(
+    await trips.owner.query(
       "UPDATE network.sensor SET calibrated_at = '2026-07-01 09:30:00.123456+00', offset_m = 0.0120 WHERE station_code = 'MV-014' AND channel = 2",
     );
     const path = "/sensors/MV-014/2/edit";
@@ -312,17 +255,17 @@ describe("access", () => {
 
   test("the condition stands in the WHERE: a record that moves away meanwhile is not written", async () => {
     const form = await open("/stations/MV-020/edit", hollis);
-    await owner.query("UPDATE network.station SET region_id = 3 WHERE code = 'MV-020'");
+    await trips.owner.query("UPDATE network.station SET region_id = 3 WHERE code = 'MV-020'");
     const { response } = await save("/stations/MV-020/edit", hollis, form, { name: "Mine still" });
     expect(response.status).toBe(404);
     expect((await station("MV-020")).name).not.toBe("Mine still");
-    await owner.query("UPDATE network.station SET region_id = 2 WHERE code = 'MV-020'");
+    await trips.owner.query("UPDATE network.station SET region_id = 2 WHERE code = 'MV-020'");
   });
 
   test("a retired station is shown without a form, and a form made before is refused", async () => {
     const path = "/stations/MV-021/edit";
     const form = await open(path, hollis);
-    await owner.query("UPDATE network.station SET status = 'retired' WHERE code = 'MV-021'");
+    await trips.owner.query("UPDATE network.station SET status = 'retired' WHERE code = 'MV-021'");
     const shown = await send("GET", path, hollis);
     expect(shown.response.status).toBe(200);
     expect(shown.response.body).toContain("A retired station is kept as it was.");
@@ -379,7 +322,7 @@ describe("two people at once", () => {
   });
 
   test("two changes that are sound alone but not together are refused", async () => {
-    await owner.query("UPDATE network.station SET alert_m = 2.00, warning_m = 3.00 WHERE code = 'MV-018'");
+    await trips.owner.query("UPDATE network.station SET alert_m = 2.00, warning_m = 3.00 WHERE code = 'MV-018'");
     const [mine, theirs] = [await open(path, hollis), await open(path, tamsin)];
     await save(path, tamsin, theirs, { alert_m: "2.80" });
     const { response } = await save(path, hollis, mine, { warning_m: "2.50" });
@@ -418,17 +361,6 @@ describe("the pages' own rights", () => {
     ["DELETE FROM network.station", "42501"],
     ["CREATE TABLE network.other (id integer)", "42501"],
   ])("%s is refused by the database", async (text, code) => {
-    await expect(pool.query(text)).rejects.toMatchObject({ code });
-  });
-
-  test("a database that is away is answered, not crashed on", async () => {
-    const away = databaseOver(connect("postgresql://nobody:x@127.0.0.1:1/none"));
-    const handled = await handle(site, request("GET", mv014, hollis, null), {
-      database: away,
-      signer,
-      elapsed: () => 0,
-    });
-    expect(handled.response.status).toBe(503);
-    expect(handled.recorded?.steps.at(-1)?.step).toBe("load");
+    await expect(trips.pool.query(text)).rejects.toMatchObject({ code });
   });
 });

@@ -19,6 +19,11 @@ export const codes = {
     advice:
       "It may have been deleted, its key may be misspelt, or it belongs to others. The list shows the records that are open to you.",
   },
+  "record-gone": {
+    status: 404,
+    title: "This record is no longer there",
+    advice: "It was deleted, or given to others, since you opened the form. Nothing was saved.",
+  },
   "method-not-allowed": {
     status: 405,
     title: "This address does not take that method",

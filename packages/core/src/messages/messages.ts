@@ -27,6 +27,13 @@ const english = {
   exists: "{label} names a record that does not exist: choose another.",
   check: "The table refuses this ({constraint}): {definition}.",
   "not-null": "{label} is needed by the table: enter a value.",
+  exclusion: "{label} overlaps with another record.",
+  "trouble-away": "The database can't be reached just now. Try again in a minute.",
+  "trouble-slow": "The database took too long. Try again in a minute.",
+  "trouble-busy": "Too many people save at once. Try again.",
+  "trouble-read-only": "The database takes no changes just now. Try again later.",
+  "trouble-page":
+    "This page does not fit its table any more, or lacks a right on it. Tell the person who looks after it.",
   "refused-by-database": "The database refuses this: {said}",
   "not-of-type": "{label} can't be stored: {said}.",
   "multiple-of": "{label} must be a multiple of {limit}.",

@@ -116,9 +116,10 @@ export function answer(outcome: Outcome, request: PageRequest, signer: Signer): 
     case "saved":
     case "unchanged":
       return afterSave(outcome, request, signer);
+    case "failed":
+      return "form" in outcome ? page(503, formPage(outcome.form, request.frame)) : refuse(outcome, request);
     case "refused":
     case "not-found":
-    case "failed":
       return refuse(outcome, request);
   }
 }

@@ -61,6 +61,8 @@ function problemOf(page: Page, refusal: DatabaseRefusal): Problem {
       };
     case "23503":
       return { field: at, message: message("exists", { label }) };
+    case "23P01":
+      return { field: at, message: message("exclusion", { label }) };
     case "23502":
       return { field: at, message: message("not-null", { label }) };
     case "23514":
@@ -100,6 +102,23 @@ async function judge(fields: readonly SubmittedField[], database: Database): Pro
   return problems;
 }
 
+/** How often a statement is sent that PostgreSQL gave up for the sake of others. */
+const mostSends = 3;
+
+/**
+ * Sends a statement again after a serialization failure or a deadlock (SQLSTATE 40001, 40P01): it was rolled back whole, so
+ * sending it again can't do anything twice.
+ */
+async function persistently<T>(send: () => Promise<T>, turn = 1): Promise<T> {
+  try {
+    return await send();
+  } catch (error) {
+    const again = error instanceof DatabaseRefusal && ["40001", "40P01"].includes(error.sqlState) && turn < mostSends;
+    if (!again) throw error;
+    return persistently(send, turn + 1);
+  }
+}
+
 /**
  * Sends the one statement that locks, writes and logs.
  *
@@ -118,7 +137,7 @@ export async function write(
   const assignments = fields.map(({ field, value }) => ({ column: field.column, value }));
   let row: Row | undefined;
   try {
-    [row] = await database.run(saveStatement(page, key, version, assignments, facts, note));
+    [row] = await persistently(() => database.run(saveStatement(page, key, version, assignments, facts, note)));
   } catch (error) {
     if (!(error instanceof DatabaseRefusal) || !isAnswerable(error.sqlState)) throw error;
     const judged = await judge(fields, database);

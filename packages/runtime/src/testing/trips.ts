@@ -1,0 +1,133 @@
+import { mkdtemp, rm, writeFile } from "node:fs/promises";
+import os from "node:os";
+import path from "node:path";
+import { fileURLToPath } from "node:url";
+import { type Actor, type Database, type Handled, handle } from "@loyal-quill/core";
+import { bodyOf, formOf, freshDatabase } from "@loyal-quill/testing";
+import pg from "pg";
+import { connect, databaseOver, type Loaded, loadPageFiles, signerOf } from "../index.js";
+
+export const hollis: Actor = {
+  id: "hollis",
+  name: "Hollis Brandt",
+  roles: ["hydrologist"],
+  attributes: { region_id: 2 },
+};
+export const tamsin: Actor = {
+  id: "tamsin",
+  name: "Tamsin Okoro",
+  roles: ["technician"],
+  attributes: { region_id: 3 },
+};
+export const dara: Actor = {
+  id: "dara",
+  name: "Dara Lindqvist",
+  roles: ["duty-officer"],
+  attributes: { region_id: null },
+};
+
+export const demoPages = fileURLToPath(new URL("../../../../demo/pages", import.meta.url));
+export const signer = signerOf("a key for tests, thirty-two bytes long");
+
+/** Round trips over a database of a test file's own, without HTTP between. */
+export interface Trips {
+  readonly owner: pg.Client;
+  readonly pool: pg.Pool;
+  readonly site: () => Loaded;
+  /** Reads page files and catalogs anew. */
+  readonly reload: () => Promise<void>;
+  /** `over` is another database than the trips' own. */
+  readonly send: (
+    method: string,
+    path: string,
+    actor: Actor | null,
+    body?: string | null,
+    over?: Database,
+  ) => Promise<Handled>;
+  /** A record's form as a browser would send it untouched. */
+  readonly open: (path: string, actor: Actor) => Promise<Map<string, string>>;
+  readonly save: (
+    path: string,
+    actor: Actor,
+    form: ReadonlyMap<string, string>,
+    edits?: Readonly<Record<string, string | null>>,
+  ) => Promise<Handled>;
+  readonly one: <T extends pg.QueryResultRow>(text: string, values?: readonly unknown[]) => Promise<T>;
+  readonly close: () => Promise<void>;
+}
+
+export interface TripsOptions {
+  /** Statements of the owner before the pages are read. */
+  readonly sql?: readonly string[];
+  /** Page files by name instead of the demo's. */
+  readonly files?: Readonly<Record<string, string>>;
+  readonly poolSize?: number;
+}
+
+async function directoryOf(files: Readonly<Record<string, string>>): Promise<string> {
+  const directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-pages-"));
+  await Promise.all(
+    Object.entries(files).map(([name, text]) => writeFile(path.join(directory, `${name}.page.yaml`), text)),
+  );
+  return directory;
+}
+
+export async function makeTrips({ sql = [], files, poolSize = 10 }: TripsOptions = {}): Promise<Trips> {
+  const made = await freshDatabase();
+  const owner = new pg.Client(made.owner);
+  await owner.connect();
+  for (const statement of sql) await owner.query(statement);
+  const pool = connect(made.pages, poolSize);
+  const database = databaseOver(pool);
+  const directory = files ? await directoryOf(files) : demoPages;
+  let site = await loadPageFiles(directory, database);
+
+  const send: Trips["send"] = (method, address, actor, body = null, over = database) =>
+    handle(
+      site,
+      {
+        id: crypto.randomUUID(),
+        at: new Date(),
+        method,
+        path: address,
+        query: {},
+        body: body === null ? null : { text: body },
+        actor,
+        session: `session of ${actor?.id ?? "nobody"}`,
+        said: null,
+        signIn: "/sign-in",
+        frame: {
+          base: "",
+          application: "Marrow Vale",
+          home: "/",
+          language: "en",
+          styleSheets: [],
+          person: null,
+          signOut: null,
+        },
+      },
+      { database: over, signer, elapsed: () => performance.now() },
+    );
+
+  return {
+    owner,
+    pool,
+    site: () => site,
+    reload: async () => {
+      site = await loadPageFiles(directory, database);
+    },
+    send,
+    open: async (address, actor) => formOf((await send("GET", address, actor)).response.body),
+    save: (address, actor, form, edits = {}) => send("POST", address, actor, bodyOf(form, edits)),
+    one: async (text, values = []) => {
+      const { rows } = await owner.query(text, [...values]);
+      if (!rows[0]) throw new Error(`no row: ${text}`);
+      return rows[0];
+    },
+    close: async () => {
+      await Promise.all([pool.end(), owner.end()]);
+      if (files) await rm(directory, { recursive: true });
+      await made.drop();
+    },
+  };
+}

@@ -1,0 +1,181 @@
+import { afterAll, afterEach, beforeAll, describe, expect, test } from "@jest/globals";
+import { type Database, DatabaseRefusal, type Statement } from "@loyal-quill/core";
+import { bodyOf, formOf } from "@loyal-quill/testing";
+import { connect, databaseOver } from "./index.js";
+import { hollis, makeTrips, type Trips } from "./testing/trips.js";
+
+/** A table that refuses in every way that PostgreSQL has. */
+const sql = [
+  "CREATE EXTENSION IF NOT EXISTS btree_gist",
+  "CREATE SCHEMA proof",
+  `CREATE TABLE proof.booking (
+    id integer PRIMARY KEY,
+    gauge text NOT NULL,
+    days daterange NOT NULL,
+    remark text,
+    CONSTRAINT booking_days EXCLUDE USING gist (gauge WITH =, days WITH &&)
+  )`,
+  "INSERT INTO proof.booking VALUES (1, 'MV-001', '[2026-01-01,2026-01-10)', NULL), (2, 'MV-001', '[2026-02-01,2026-02-10)', NULL)",
+  `CREATE FUNCTION proof.judge() RETURNS trigger LANGUAGE plpgsql AS $$
+  BEGIN
+    IF NEW.remark = 'raise' THEN RAISE EXCEPTION 'The gauge is not ready.'; END IF;
+    IF NEW.remark = 'sleep' THEN PERFORM pg_sleep(3); END IF;
+    IF NEW.remark = 'stamp' THEN NEW.gauge := 'stamped'; END IF;
+    RETURN NEW;
+  END $$`,
+  "CREATE TRIGGER judge BEFORE UPDATE ON proof.booking FOR EACH ROW EXECUTE FUNCTION proof.judge()",
+  "GRANT USAGE ON SCHEMA proof TO quill_pages",
+  "GRANT SELECT, UPDATE ON proof.booking TO quill_pages",
+];
+const page = `format: loyal-quill/page@1
+title: "Booking {id}"
+path: /bookings/{id}
+record: { table: proof.booking, key: id }
+fields: [id, gauge, days, remark]
+`;
+const address = "/bookings/2/edit";
+
+let trips: Trips;
+beforeAll(async () => {
+  trips = await makeTrips({ sql, files: { booking: page } });
+});
+afterAll(() => trips.close());
+afterEach(async () => {
+  await trips.owner.query(
+    "UPDATE proof.booking SET gauge = 'MV-001', days = '[2026-02-01,2026-02-10)', remark = NULL WHERE id = 2",
+  );
+});
+
+const stored = () => trips.one("SELECT gauge, days::text, remark FROM proof.booking WHERE id = 2");
+const unchanged = { gauge: "MV-001", days: "[2026-02-01,2026-02-10)", remark: null };
+const attempt = async (edits: Record<string, string>, over?: Database) => {
+  const form = await trips.open(address, hollis);
+  return trips.send("POST", address, hollis, bodyOf(form, edits), over);
+};
+
+/** The trips' own database, but the first saves are refused with a SQLSTATE. */
+function refusing(sqlState: string, times: number): Database & { saves: () => number } {
+  const real = databaseOver(trips.pool);
+  let saves = 0;
+  return {
+    saves: () => saves,
+    run: (statement: Statement) => {
+      if (statement.purpose !== "save") return real.run(statement);
+      saves += 1;
+      return saves <= times
+        ? Promise.reject(new DatabaseRefusal(sqlState, "refused for the test"))
+        : real.run(statement);
+    },
+  };
+}
+
+describe("what the database refuses", () => {
+  test("by an exclusion constraint stands at its field", async () => {
+    const { response } = await attempt({ days: "[2026-01-05,2026-01-06)", remark: "typed" });
+    expect(response.status).toBe(422);
+    expect(response.body).toContain("Gauge overlaps with another record.");
+    expect(formOf(response.body).get("remark")).toBe("typed");
+    expect(await stored()).toEqual(unchanged);
+  });
+
+  test("by a trigger that raises is said above the form, with what was typed still there", async () => {
+    const { response } = await attempt({ remark: "raise" });
+    expect(response.status).toBe(422);
+    expect(response.body).toContain("The database refuses this: The gauge is not ready.");
+    expect(formOf(response.body).get("remark")).toBe("raise");
+    expect(await stored()).toEqual(unchanged);
+  });
+
+  test("what a trigger changes along the way is in the log too", async () => {
+    expect((await attempt({ remark: "stamp" })).recorded?.outcome).toBe("saved");
+    const { fields } = await trips.one<{ fields: unknown }>(
+      "SELECT fields FROM quill_log.change ORDER BY id DESC LIMIT 1",
+    );
+    expect(fields).toEqual([
+      { field: "gauge", old: "MV-001", new: "stamped" },
+      { field: "remark", old: null, new: "stamp" },
+    ]);
+  });
+
+  test.each(["40001", "40P01"])("a %s is tried again, and saved once", async (sqlState) => {
+    const before = await trips.one<{ count: string }>("SELECT count(*) FROM quill_log.change");
+    const database = refusing(sqlState, 2);
+    expect((await attempt({ remark: "again" }, database)).recorded?.outcome).toBe("saved");
+    expect(database.saves()).toBe(3);
+    const after = await trips.one<{ count: string }>("SELECT count(*) FROM quill_log.change");
+    expect(Number(after.count)).toBe(Number(before.count) + 1);
+  });
+
+  test.each([
+    ["40001", "Too many people save at once.", 3],
+    ["57014", "The database took too long.", 1],
+    ["25006", "The database takes no changes just now.", 1],
+    ["53300", "Too many people save at once.", 1],
+    ["42501", "This page does not fit its table any more", 1],
+  ])(
+    "a %s that stays is said above the form: 503, what was typed still there, nothing saved",
+    async (sqlState, said, sends) => {
+      const database = refusing(sqlState, 99);
+      const { response, recorded } = await attempt({ remark: "patience" }, database);
+      expect([response.status, recorded?.outcome, database.saves()]).toEqual([503, "failed", sends]);
+      expect(response.body).toContain(said);
+      expect(formOf(response.body).get("remark")).toBe("patience");
+      expect(await stored()).toEqual(unchanged);
+    },
+  );
+
+  test("a statement that runs too long is given up", async () => {
+    const hasty = connect(`${trips.pool.options.connectionString}?statement_timeout=300`, 2);
+    await hasty.query("SET statement_timeout = 300");
+    const { response } = await attempt({ remark: "sleep" }, databaseOver(hasty));
+    await hasty.end();
+    expect(response.status).toBe(503);
+    expect(response.body).toContain("The database took too long.");
+    expect(await stored()).toEqual(unchanged);
+  });
+
+  test("a connection that is lost in the middle leaves nothing half saved", async () => {
+    const saving = attempt({ remark: "sleep" });
+    for (let turn = 0; turn < 60; turn++) {
+      // A role may end its own connections.
+      const { rowCount } = await trips.pool.query(
+        "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE usename = 'quill_pages' AND wait_event = 'PgSleep'",
+      );
+      if (rowCount) break;
+      await new Promise((resolve) => setTimeout(resolve, 50));
+    }
+    const { response } = await saving;
+    expect(response.status).toBe(503);
+    expect(formOf(response.body).get("remark")).toBe("sleep");
+    expect(await stored()).toEqual(unchanged);
+  });
+
+  test("a database that is away is said with what was typed, made of the submission alone", async () => {
+    const away = connect("postgresql://nobody:x@127.0.0.1:1/none");
+    const { response } = await attempt({ remark: "an hour of work" }, databaseOver(away));
+    const opened = await trips.send("GET", address, hollis, null, databaseOver(away));
+    await away.end();
+    expect([response.status, opened.response.status]).toEqual([503, 503]);
+    expect(formOf(response.body).get("remark")).toBe("an hour of work");
+    expect(formOf(response.body).get("gauge")).toBe("MV-001");
+  });
+
+  test("a record that was deleted meanwhile says so and shows what was typed", async () => {
+    await trips.owner.query("INSERT INTO proof.booking VALUES (3, 'MV-003', '[2026-03-01,2026-03-02)', NULL)");
+    const form = await trips.open("/bookings/3/edit", hollis);
+    await trips.owner.query("DELETE FROM proof.booking WHERE id = 3");
+    const { response } = await trips.save("/bookings/3/edit", hollis, form, { remark: "not to be lost" });
+    expect(response.status).toBe(404);
+    expect(response.body).toContain("This record is no longer there");
+    expect(response.body).toContain("not to be lost");
+  });
+
+  test("a column that was dropped since the page was read is refused clearly", async () => {
+    const form = await trips.open(address, hollis);
+    await trips.owner.query("ALTER TABLE proof.booking RENAME COLUMN remark TO remarks");
+    const { response } = await trips.save(address, hollis, form, { remark: "x" });
+    await trips.owner.query("ALTER TABLE proof.booking RENAME COLUMN remarks TO remark");
+    expect(response.status).toBe(503);
+    expect(response.body).toContain("This page does not fit its table any more");
+  });
+});
