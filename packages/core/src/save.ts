@@ -6,6 +6,7 @@ import type { Page } from "./page/page.js";
 import type { Recorder } from "./recording.js";
 import type { PageRequest, Surroundings } from "./request.js";
 import { lastChangesStatement } from "./statements/log.js";
+import type { Guard } from "./statements/save.js";
 import { checkAcross, checkFields } from "./steps/check.js";
 import { type ComparedField, changedFields, compareWithShown, compareWithStored } from "./steps/compare.js";
 import { exists, load, loadOptions, type Record } from "./steps/load.js";
@@ -84,19 +85,19 @@ class Save {
     const compared = compareWithShown(submission.fields);
     this.noteCompared(compared);
     if (record && changedFields(compared).length === 0) return this.unchanged(record);
-    return this.write(submission, compared, submission.claims.row, 1);
+    return this.write(submission, compared, { by: "version", version: submission.claims.row }, 1);
   }
 
   /** Writes, and where the row was changed meanwhile, compares with what is stored now and tries again. */
   private async write(
     submission: Submission,
     compared: readonly ComparedField[],
-    version: string,
+    guard: Guard,
     turn: number,
   ): Promise<Outcome> {
     const { page, key, facts, request } = this;
     const note = { actor: facts.actor, page: page.name, pageVersion: page.version, requestId: request.id };
-    const result = await write(page, key, version, changedFields(compared), facts, note, this.surroundings.database);
+    const result = await write(page, key, guard, changedFields(compared), facts, note, this.surroundings.database);
     this.noteWrite(result);
     if (result.kind === "written") return { kind: "saved", page, key, row: result.row, changes: result.changes };
     if (result.kind === "refused")
@@ -137,7 +138,18 @@ class Save {
       const problem = { field: null, message: message("trouble-busy") };
       return { kind: "failed", form: await this.form(submission, record, [problem], []) };
     }
-    return this.write(submission, compared, record.version, turn + 1);
+    return this.write(submission, compared, this.guardOf(compared, record), turn + 1);
+  }
+
+  /** What a save that was compared with the stored row rests on: the fields it changes and those that the checks ask for. */
+  private guardOf(compared: readonly ComparedField[], record: Record): Guard {
+    const asked = this.page.checks.flatMap(({ condition }) => [...condition.formColumns, ...condition.rowColumns]);
+    const names = new Set([...changedFields(compared).map((each) => each.field.column.name), ...asked]);
+    return {
+      by: "values",
+      columns: this.page.table.columns.filter((column) => names.has(column.name)),
+      row: record.row,
+    };
   }
 
   private async load(): Promise<Record | Outcome> {
@@ -292,6 +304,6 @@ class Save {
 }
 
 const typedTexts = (submission: Submission): ReadonlyMap<string, string> =>
-  new Map(submission.fields.map((each) => [each.field.column.name, each.text]));
+  new Map(submission.fields.filter((each) => each.sent).map((each) => [each.field.column.name, each.text]));
 const touchedTexts = (submission: Submission): ReadonlyMap<string, string> =>
   new Map(submission.fields.filter((each) => each.touched).map((each) => [each.field.column.name, each.text]));

@@ -1,5 +1,5 @@
-import Big from "big.js";
 import type { Row, Stored } from "../statements/statement.js";
+import { compareDecimals } from "../values/decimal.js";
 import { microseconds } from "../values/instant.js";
 import type { Comparison, Expression, ValueType } from "./expression.js";
 
@@ -78,10 +78,6 @@ function byCodePoint(a: string, b: string): number {
   return left.length - right.length;
 }
 
-const decimalPattern = /^[+-]?(\d+\.?\d*|\.\d+)(e[+-]?\d{1,4})?$/i;
-const byDecimal = (a: string, b: string): number | null =>
-  decimalPattern.test(a) && decimalPattern.test(b) ? new Big(a.replace(/^\+/, "")).cmp(b.replace(/^\+/, "")) : null;
-
 function byTime(a: string, b: string): number | null {
   const left = microseconds(a);
   const right = microseconds(b);
@@ -93,10 +89,10 @@ function byTime(a: string, b: string): number | null {
 function order(a: string, b: string, type: ValueType): number | null {
   switch (type) {
     case "integer":
-      return /^[+-]?\d{1,18}$/.test(a) && /^[+-]?\d{1,18}$/.test(b) ? byDecimal(a, b) : null;
+      return /^[+-]?\d{1,18}$/.test(a) && /^[+-]?\d{1,18}$/.test(b) ? compareDecimals(a, b) : null;
     case "decimal":
     case "float":
-      return byDecimal(a, b);
+      return compareDecimals(a, b);
     case "date":
     case "timestamp":
     case "timestamptz":

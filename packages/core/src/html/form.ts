@@ -1,4 +1,4 @@
-import { tokenName } from "../page/bind.js";
+import { boxName, tokenName } from "../page/bind.js";
 import { recordAddress } from "../page/path.js";
 import type { FieldView, FormView } from "../steps/prefill.js";
 import { document, type Frame } from "./layout.js";
@@ -45,7 +45,7 @@ ${text}</textarea>`;
     case "choice":
       return select(view, common);
     case "check-box":
-      return html`<input${attributes({ ...common, type: "checkbox", value: "true", checked: text === "true" })}>`;
+      return html`<input type="hidden" name="${boxName(field.column.name)}" value=""><input${attributes({ ...common, type: "checkbox", value: "true", checked: text === "true" })}>`;
     case "date":
       return html`<input${attributes({ ...common, type: "date", value: text, max: "9999-12-31" })}>`;
     case "date-time":

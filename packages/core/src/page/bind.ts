@@ -12,6 +12,12 @@ import { parseTemplate, type Template } from "./template.js";
 
 export type BindResult = { readonly page: Page | null; readonly findings: readonly Finding[] };
 
+/**
+ * The name of the hidden control beside a check box: a box that is not ticked sends nothing, so this one says that it was on
+ * the form. A body that was cut short, or made by hand, switches nothing off.
+ */
+export const boxName = (column: string): string => `quill.box:${column}`;
+
 /** The name of the hidden control that carries the form's token; no column may be called so. */
 export const tokenName = "quill.token";
 

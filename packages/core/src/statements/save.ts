@@ -4,12 +4,27 @@ import type { Page } from "../page/page.js";
 import type { Column } from "../table/model.js";
 import { tableName } from "../table/model.js";
 import { keyPredicate, versionName } from "./load.js";
-import { Parameters, quoted, quotedTable, type Statement, type Stored } from "./statement.js";
+import { Parameters, quoted, quotedTable, type Row, type Statement, type Stored } from "./statement.js";
 
 /** What a save writes: the columns in their order with their new values. */
 export interface Assignment {
   readonly column: Column;
   readonly value: Stored;
+}
+
+/**
+ * What must not have changed for a save to go through: the whole row by its version; or, once the row was looked at and
+ * compared, the values of the columns that mattered in it, so that others may go on changing the rest.
+ */
+export type Guard =
+  | { readonly by: "version"; readonly version: string }
+  | { readonly by: "values"; readonly columns: readonly Column[]; readonly row: Row };
+
+function guarded(guard: Guard, parameters: Parameters): string[] {
+  if (guard.by === "version") return [`t.xmin::text = ${parameters.add(guard.version, "text")}`];
+  return guard.columns.map(
+    ({ name }) => `t.${quoted(name)}::text IS NOT DISTINCT FROM ${parameters.add(guard.row[name] ?? null, "text")}`,
+  );
 }
 
 /** Who and what a change log entry names, besides the change itself. */
@@ -41,7 +56,7 @@ const literal = (name: string): string =>
     : `'${name.replaceAll("'", "''")}'`;
 
 /**
- * Locks the row by key, access condition and row version, sets the named columns, writes the log entry from the row before
+ * Locks the row by key, access condition and guard, sets the named columns, writes the log entry from the row before
  * and after, and says what happened: one statement, one trip.
  *
  * Under READ COMMITTED a lock that had to be waited for is granted on the newest row version and the WHERE is judged
@@ -53,13 +68,13 @@ const literal = (name: string): string =>
 export function saveStatement(
   page: Page,
   key: readonly string[],
-  version: string,
+  guard: Guard,
   assignments: readonly Assignment[],
   facts: Facts,
   note: LogNote,
 ): Statement {
   const parameters = new Parameters();
-  const where = [keyPredicate(page.key, key, parameters, "t"), `t.xmin::text = ${parameters.add(version, "text")}`];
+  const where = [keyPredicate(page.key, key, parameters, "t"), ...guarded(guard, parameters)];
   for (const condition of [page.access.rows, page.access.edit]) {
     if (condition) where.push(predicate(condition, parameters, facts, "t"));
   }

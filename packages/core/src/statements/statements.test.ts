@@ -41,7 +41,7 @@ WHERE t."station_code" = $1::text AND t."channel" = $2::smallint`);
     const { text, values } = saveStatement(
       stationPage,
       ["MV-014"],
-      "733",
+      { by: "version", version: "733" },
       [{ column, value: "3.73" }],
       factsOf(),
       note,
@@ -79,10 +79,17 @@ WHERE t."station_code" = $1::text AND t."channel" = $2::smallint`);
     const column = columnOf(stationPage.table, "notes");
     if (!column) throw new Error("no column");
     const evil = "x'; DROP TABLE network.station; --";
-    const { text, values } = saveStatement(stationPage, [evil], evil, [{ column, value: evil }], factsOf(), {
-      ...note,
-      page: evil,
-    });
+    const { text, values } = saveStatement(
+      stationPage,
+      [evil],
+      { by: "version", version: evil },
+      [{ column, value: evil }],
+      factsOf(),
+      {
+        ...note,
+        page: evil,
+      },
+    );
     expect(text).not.toContain("DROP");
     expect(values.filter((value) => value === evil)).toHaveLength(4);
   });

@@ -12,6 +12,7 @@ const fieldOf = (name: string): Field => {
 const typed = (name: string, text: string, touched = true): SubmittedField => ({
   field: fieldOf(name),
   text,
+  sent: true,
   touched,
   value: text === "" ? null : text,
   problem: null,
@@ -38,6 +39,12 @@ describe("Check", () => {
     expect(said(typed("warning_m", "3.375"))).toEqual([
       "Warning level has more than 2 digits after the point: round it to 2.",
     ]);
+  });
+
+  test("what is no number is refused wherever a range applies: NaN would pass the table's CHECK", () => {
+    expect(said(typed("warning_m", "NaN"))).toEqual(["Warning level must be a number, like 12.50."]);
+    expect(said(typed("warning_m", "Infinity"))).toEqual(["Warning level is above 999.99: enter 999.99 or less."]);
+    expect(said(typed("warning_m", "-Infinity"))).toEqual(["Warning level is below -999.99: enter -999.99 or more."]);
   });
 
   test("every touched field is judged, so that all messages come at once", () => {

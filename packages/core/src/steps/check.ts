@@ -3,6 +3,7 @@ import { type Facts, truthOf } from "../condition/evaluate.js";
 import { message } from "../messages/messages.js";
 import type { Page, Rule } from "../page/page.js";
 import type { Row } from "../statements/statement.js";
+import { compareDecimals } from "../values/decimal.js";
 import { microseconds } from "../values/instant.js";
 import type { Problem } from "./prefill.js";
 import type { SubmittedField } from "./read.js";
@@ -13,11 +14,7 @@ function against(value: string, bound: string, kind: string): number | undefined
     const [a, b] = [microseconds(value), microseconds(bound)];
     return a === undefined || b === undefined ? undefined : a < b ? -1 : Number(a > b);
   }
-  try {
-    return new Big(value).cmp(bound);
-  } catch {
-    return undefined;
-  }
+  return compareDecimals(value, bound) ?? undefined;
 }
 
 /** Whether a whole number ends in so many zeros: what a `numeric(5,-2)` keeps without rounding. */
@@ -28,6 +25,8 @@ const isMultiple = (value: string, zeros: number): boolean =>
 function broken(rule: Rule, submitted: SubmittedField): string | null {
   const { field, value, text } = submitted;
   const { label } = field;
+  // NaN would pass every table CHECK of the kind "greater than", since PostgreSQL sorts it above all numbers.
+  if (value === "NaN" && (rule.rule === "min" || rule.rule === "max")) return message("not-a-number", { label });
   if (rule.rule === "required") return value === null || value.trim() === "" ? message("required", { label }) : null;
   if (value === null) return null;
   const given = [...text].length;

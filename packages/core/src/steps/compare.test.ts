@@ -23,7 +23,7 @@ const submitted = (edits: Row): SubmittedField[] =>
       const { name } = field.column;
       const touched = name in edits;
       const value = touched ? (edits[name] ?? null) : (mv014[name] ?? null);
-      return { field, text: value ?? "", touched, value, problem: null };
+      return { field, sent: true, text: value ?? "", touched, value, problem: null };
     });
 
 const states = (edits: Row, stored: Row): Record<string, FieldState> =>

@@ -29,6 +29,7 @@ const untouched: Record<string, string> = {
   status: "live",
   alert_m: "2.70",
   warning_m: "3.37",
+  "quill.box:telemetry": "",
   telemetry: "true",
   installed_on: "1987-03-02",
   notes: "\r\nTwo lines & a <tag>.\r\nThe end. ",
@@ -69,6 +70,10 @@ describe("Read", () => {
     const submission = submitted(body({ telemetry: undefined }));
     expect(touched(submission)).toEqual(["telemetry"]);
     expect(submission.fields.find((each) => each.touched)?.value).toBe("false");
+  });
+
+  test("a box that was not on the form is left alone", () => {
+    expect(touched(submitted(body({ telemetry: undefined, "quill.box:telemetry": undefined })))).toEqual([]);
   });
 
   test("any other field that was not sent is left alone", () => {

@@ -1,7 +1,7 @@
 import { keeping, normal } from "../controls/show.js";
 import type { Code } from "../messages/codes.js";
 import { message } from "../messages/messages.js";
-import { tokenName } from "../page/bind.js";
+import { boxName, tokenName } from "../page/bind.js";
 import { editableFields, type Field, type Page } from "../page/page.js";
 import type { Tidying } from "../page/schema.js";
 import type { Stored } from "../statements/statement.js";
@@ -12,6 +12,8 @@ import { type Claims, digest, readToken, type Signer } from "./token.js";
 /** One field of a submission. */
 export interface SubmittedField {
   readonly field: Field;
+  /** Whether the form sent it. One that was not sent is left alone. */
+  readonly sent: boolean;
   /** As typed, in its normal form. */
   readonly text: string;
   /** Whether it differs from what the control showed when the form was made. */
@@ -68,21 +70,28 @@ const tidied: Readonly<Record<Tidying, (text: string) => string>> = {
 /** A typed text after the field's tidying. */
 export const tidy = (field: Field, text: string): string => field.tidy.reduce((tidy, each) => tidied[each](tidy), text);
 
-function readField(page: Page, field: Field, sent: string | undefined, claims: Claims, signer: Signer): SubmittedField {
+function readField(
+  page: Page,
+  field: Field,
+  sent: ReadonlyMap<string, string>,
+  claims: Claims,
+  signer: Signer,
+): SubmittedField {
   const { name, type } = column(field);
-  // A box that is not ticked sends nothing (HTML, 4.10.21.4); any other control that sent nothing was not on the form.
-  const raw = sent ?? (field.control === "check-box" ? "false" : undefined);
+  // A control that sent nothing was not on the form; but a box that is not ticked sends nothing (HTML, 4.10.21.4).
+  const raw = sent.get(name) ?? (sent.has(boxName(name)) ? "false" : undefined);
   const shown = claims.shown[name];
-  if (raw === undefined || shown === undefined) return { field, text: "", touched: false, value: null, problem: null };
+  if (raw === undefined || shown === undefined)
+    return { field, sent: false, text: "", touched: false, value: null, problem: null };
   const control = keeping(field.control, raw);
   const same = (text: string): boolean =>
     [control, field.control].some((each) => digest(signer, name, normal(each, text)) === shown);
   const text = same(raw) ? normal(control, raw) : tidy(field, normal("multi-line", raw));
   const read = readValue(type, text, page.timeZone);
   const touched = !same(raw) && !same(text) && !(read.ok && read.value !== null && same(read.value));
-  if (read.ok) return { field, text, touched, value: read.value, problem: null };
+  if (read.ok) return { field, sent: true, text, touched, value: read.value, problem: null };
   const said = message(read.code, { label: field.label });
-  return { field, text, touched, value: null, problem: touched ? { field: name, message: said } : null };
+  return { field, sent: true, text, touched, value: null, problem: touched ? { field: name, message: said } : null };
 }
 
 const column = (field: Field): Field["column"] => field.column;
@@ -113,18 +122,20 @@ export function read(holder: Holder, body: string, signer: Signer): ReadResult {
   if (typeof pairs === "string") return { ok: false, code: "form-broken", reason: pairs, typed: new Map() };
   const fields = editableFields(holder.page);
   const names = new Set(fields.map((field) => field.column.name));
+  const reserved = new Set([tokenName, ...fields.map((field) => boxName(field.column.name))]);
+  const sent = new Map(pairs);
   const typed = new Map(pairs.filter(([name]) => names.has(name)));
   const refuse = (code: Code, reason: string): ReadResult => ({ ok: false, code, reason, typed });
-  const expected = pairs.filter(([name]) => names.has(name) || name === tokenName);
+  const expected = pairs.filter(([name]) => names.has(name) || reserved.has(name));
   const twice = expected.find(([name], index) => expected.findIndex(([other]) => other === name) < index)?.[0];
   if (twice !== undefined) return refuse("form-broken", `"${twice}" was sent more than once`);
-  const token = pairs.find(([name]) => name === tokenName)?.[1];
+  const token = sent.get(tokenName);
   if (token === undefined) return refuse("form-not-yours", "the form's token is missing");
   const claims = readToken(token, signer);
   if (!claims) return refuse("form-not-yours", "the form's token was not signed here");
   if (!madeFor(claims, holder))
     return refuse("form-not-yours", "the form was made for another page, record, person or session");
-  const submitted = fields.map((field) => readField(holder.page, field, typed.get(field.column.name), claims, signer));
-  const ignored = pairs.flatMap(([name]) => (names.has(name) || name === tokenName ? [] : [name]));
+  const submitted = fields.map((field) => readField(holder.page, field, sent, claims, signer));
+  const ignored = pairs.flatMap(([name]) => (names.has(name) || reserved.has(name) ? [] : [name]));
   return { ok: true, submission: { claims, token, fields: submitted, ignored } };
 }

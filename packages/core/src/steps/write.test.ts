@@ -7,9 +7,17 @@ import { write } from "./write.js";
 const note = { actor: hollis, page: "station", pageVersion: "v1", requestId: "6f0e8f5e-0d3b-4b53-9d5c-3f6d6f2d3c11" };
 const fields: SubmittedField[] = stationPage.fields
   .filter((field) => field.column.name === "warning_m")
-  .map((field) => ({ field, text: "3.73", touched: true, value: "3.73", problem: null }));
+  .map((field) => ({ field, text: "3.73", sent: true, touched: true, value: "3.73", problem: null }));
 const attempt = (answer: readonly Row[] | Error) =>
-  write(stationPage, ["MV-014"], "733", fields, factsOf(), note, scripted({ save: answer }));
+  write(
+    stationPage,
+    ["MV-014"],
+    { by: "version", version: "733" },
+    fields,
+    factsOf(),
+    note,
+    scripted({ save: answer }),
+  );
 
 describe("Write", () => {
   test("one statement says what was written and under which entry", async () => {

@@ -2,7 +2,7 @@ import type { Facts } from "../condition/evaluate.js";
 import { message } from "../messages/messages.js";
 import type { Field, Page } from "../page/page.js";
 import { judgeStatement } from "../statements/judge.js";
-import { type LogNote, saveStatement } from "../statements/save.js";
+import { type Guard, type LogNote, saveStatement } from "../statements/save.js";
 import { type Database, DatabaseRefusal, type Row } from "../statements/statement.js";
 import type { Problem } from "./prefill.js";
 import type { SubmittedField } from "./read.js";
@@ -122,13 +122,13 @@ async function persistently<T>(send: () => Promise<T>, turn = 1): Promise<T> {
 /**
  * Sends the one statement that locks, writes and logs.
  *
- * @param version the row version that the fields were compared with
+ * @param guard what the fields were compared with
  * @throws DatabaseRefusal for refusals that are none of the person's business, and whatever a lost connection throws
  */
 export async function write(
   page: Page,
   key: readonly string[],
-  version: string,
+  guard: Guard,
   fields: readonly SubmittedField[],
   facts: Facts,
   note: LogNote,
@@ -137,7 +137,7 @@ export async function write(
   const assignments = fields.map(({ field, value }) => ({ column: field.column, value }));
   let row: Row | undefined;
   try {
-    [row] = await persistently(() => database.run(saveStatement(page, key, version, assignments, facts, note)));
+    [row] = await persistently(() => database.run(saveStatement(page, key, guard, assignments, facts, note)));
   } catch (error) {
     if (!(error instanceof DatabaseRefusal) || !isAnswerable(error.sqlState)) throw error;
     const judged = await judge(fields, database);

@@ -34,8 +34,8 @@ export interface Trips {
   readonly owner: pg.Client;
   readonly pool: pg.Pool;
   readonly site: () => Loaded;
-  /** Reads page files and catalogs anew. */
-  readonly reload: () => Promise<void>;
+  /** Writes page files and reads them and the catalogs anew. */
+  readonly reloadWith: (files: Readonly<Record<string, string>>) => Promise<void>;
   /** `over` is another database than the trips' own. */
   readonly send: (
     method: string,
@@ -64,11 +64,12 @@ export interface TripsOptions {
   readonly poolSize?: number;
 }
 
+const writeFiles = (directory: string, files: Readonly<Record<string, string>>): Promise<unknown> =>
+  Promise.all(Object.entries(files).map(([name, text]) => writeFile(path.join(directory, `${name}.page.yaml`), text)));
+
 async function directoryOf(files: Readonly<Record<string, string>>): Promise<string> {
   const directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-pages-"));
-  await Promise.all(
-    Object.entries(files).map(([name, text]) => writeFile(path.join(directory, `${name}.page.yaml`), text)),
-  );
+  await writeFiles(directory, files);
   return directory;
 }
 
@@ -113,7 +114,8 @@ export async function makeTrips({ sql = [], files, poolSize = 10 }: TripsOptions
     owner,
     pool,
     site: () => site,
-    reload: async () => {
+    reloadWith: async (changed) => {
+      await writeFiles(directory, changed);
       site = await loadPageFiles(directory, database);
     },
     send,
