@@ -10,6 +10,7 @@ import type { Guard } from "./statements/save.js";
 import { checkAcross, checkFields } from "./steps/check.js";
 import { type ComparedField, changedFields, compareWithShown, compareWithStored } from "./steps/compare.js";
 import { exists, load, loadOptions, type Record } from "./steps/load.js";
+import { lookUp } from "./steps/look-up.js";
 import { type Conflict, type FormView, type Problem, prefillFields, titleOf } from "./steps/prefill.js";
 import { read, type Submission } from "./steps/read.js";
 import { writeToken } from "./steps/token.js";
@@ -71,12 +72,14 @@ class Save {
 
   private async beyondRead(submission: Submission): Promise<Outcome> {
     const { page, facts } = this;
-    const problems = checkFields(submission.fields);
-    // Only checks across fields ask for the stored row beforehand; a save without them is one trip.
-    const asks = page.checks.length > 0 || problems.length > 0 || submission.fields.every((each) => !each.touched);
-    const record = asks ? await this.load() : null;
+    const record = this.asksForRow(submission) ? await this.load() : null;
     if (record && !found(record)) return this.stop("check", record, submission);
-    const all = record ? [...problems, ...checkAcross(page, record.row, submission.fields, facts)] : problems;
+    const row = record?.row ?? {};
+    const known = [...checkFields(submission.fields, row, facts), ...checkAcross(page, row, submission.fields, facts)];
+    const all = [
+      ...known,
+      ...(await lookUp(page, this.key, row, submission.fields, known, this.surroundings.database)),
+    ];
     if (all.length > 0) {
       this.noteProblems(all);
       return { kind: "invalid", form: await this.form(submission, record, all, []) };
@@ -86,6 +89,12 @@ class Save {
     this.noteCompared(compared);
     if (record && changedFields(compared).length === 0) return this.unchanged(record);
     return this.write(submission, compared, { by: "version", version: submission.claims.row }, 1);
+  }
+
+  /** Checks and conditional rules ask for the stored row beforehand; a save without them is one trip. */
+  private asksForRow({ fields }: Submission): boolean {
+    const conditional = fields.some((each) => each.field.rules.some((rule) => rule.when !== null));
+    return this.page.checks.length > 0 || conditional || fields.every((each) => !each.touched);
   }
 
   /** Writes, and where the row was changed meanwhile, compares with what is stored now and tries again. */
@@ -127,7 +136,10 @@ class Save {
       const conflicts = await this.conflicts(compared, record);
       return { kind: "conflict", form: await this.form(submission, record, [], conflicts) };
     }
-    const problems = checkAcross(this.page, record.row, submission.fields, this.facts);
+    const problems = [
+      ...checkFields(submission.fields, record.row, this.facts),
+      ...checkAcross(this.page, record.row, submission.fields, this.facts),
+    ];
     if (problems.length > 0) {
       this.noteProblems(problems);
       return { kind: "invalid", form: await this.form(submission, record, problems, []) };
@@ -143,7 +155,10 @@ class Save {
 
   /** What a save that was compared with the stored row rests on: the fields it changes and those that the checks ask for. */
   private guardOf(compared: readonly ComparedField[], record: Record): Guard {
-    const asked = this.page.checks.flatMap(({ condition }) => [...condition.formColumns, ...condition.rowColumns]);
+    const asked = [
+      ...this.page.checks.map((check) => check.condition),
+      ...this.page.fields.flatMap((field) => field.rules.flatMap((rule) => rule.when ?? [])),
+    ].flatMap((condition) => [...condition.formColumns, ...condition.rowColumns]);
     const names = new Set([...changedFields(compared).map((each) => each.field.column.name), ...asked]);
     return {
       by: "values",

@@ -222,6 +222,28 @@ describe("a form that is refused", () => {
     expect(await refused({ grid_reference })).toContain("Grid reference is already used by another record");
   });
 
+  test("gets all its messages at once, those of the table too", async () => {
+    const { grid_reference } = await one<{ grid_reference: string }>(
+      "SELECT grid_reference FROM network.station WHERE code = 'MV-013'",
+    );
+    const page = await refused({ grid_reference, river_id: "99999", name: "" });
+    expect(page).toContain("3 things to put right");
+    expect(page).toContain("Grid reference is already used by another record");
+    expect(page).toContain("River names a record that does not exist");
+  });
+
+  test("does not count the record itself as another one", async () => {
+    const { grid_reference } = await one<{ grid_reference: string }>(
+      "SELECT grid_reference FROM network.station WHERE code = 'MV-014'",
+    );
+    await trips.owner.query("UPDATE network.station SET grid_reference = 'MV 000 000' WHERE code = 'MV-014'");
+    const form = await open(mv014, hollis);
+    await trips.owner.query("UPDATE network.station SET grid_reference = $1 WHERE code = 'MV-014'", [grid_reference]);
+    const { response } = await save(mv014, hollis, form, { grid_reference, name: "" });
+    expect(response.body).not.toContain("already used");
+    before = await allRows();
+  });
+
   test("by a foreign key gets the field's message and keeps the choice", async () => {
     const page = await refused({ river_id: "99999" });
     expect(page).toContain("River names a record that does not exist");

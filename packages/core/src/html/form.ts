@@ -1,4 +1,5 @@
 import { boxName, tokenName } from "../page/bind.js";
+import type { Field } from "../page/page.js";
 import { recordAddress } from "../page/path.js";
 import type { FieldView, FormView } from "../steps/prefill.js";
 import { document, type Frame } from "./layout.js";
@@ -16,6 +17,30 @@ const describedBy = (view: FieldView, id: string): string | null =>
   ]
     .filter(Boolean)
     .join(" ") || null;
+
+/** What the rules say of a text in HTML's own terms (HTML, 4.10.5.3 and 4.10.18.7). The server decides. */
+function textAttributes({ rules }: Field): Record<string, string | null> {
+  const always = rules.filter((rule) => rule.when === null);
+  const length = (name: "min-length" | "max-length"): number[] =>
+    always.flatMap((rule) => (rule.rule === name ? [rule.characters] : []));
+  const most = length("max-length");
+  const least = length("min-length");
+  const has = (name: string): boolean => always.some((rule) => rule.rule === name);
+  return {
+    maxlength: most.length > 0 ? String(Math.min(...most)) : null,
+    minlength: least.length > 0 ? String(Math.max(...least)) : null,
+    inputmode: has("e-mail") ? "email" : has("web-address") ? "url" : null,
+  };
+}
+
+/** The range of a date, where the rules give one. */
+function dateRange({ rules }: Field): { min: string | null; max: string } {
+  const bound = (name: "min" | "max"): string | undefined =>
+    rules.flatMap((rule) =>
+      rule.rule === name && rule.when === null && /^\d{4}-\d\d-\d\d$/.test(rule.bound) ? [rule.bound] : [],
+    )[0];
+  return { min: bound("min") ?? null, max: bound("max") ?? "9999-12-31" };
+}
 
 const inputModes: Partial<Record<string, string>> = { integer: "numeric", decimal: "decimal", float: "decimal" };
 
@@ -35,25 +60,28 @@ function input(view: FieldView, id: string): Markup {
     "aria-describedby": describedBy(view, id),
     "aria-invalid": view.problems.length > 0 ? "true" : null,
     // An old record without the value must stay repairable elsewhere, so only what is there may not be emptied.
-    required: control !== "check-box" && text !== "" && field.rules.some((rule) => rule.rule === "required"),
+    required:
+      control !== "check-box" &&
+      text !== "" &&
+      field.rules.some((rule) => rule.rule === "required" && rule.when === null),
   };
   switch (control) {
     case "multi-line":
       // The line break after the tag is dropped by the parser (HTML, 13.2.6.4.7); without it the text's own first one would be.
-      return html`<textarea${attributes({ ...common, rows: "5" })}>
+      return html`<textarea${attributes({ ...common, ...textAttributes(field), inputmode: null, rows: "5" })}>
 ${text}</textarea>`;
     case "choice":
       return select(view, common);
     case "check-box":
       return html`<input type="hidden" name="${boxName(field.column.name)}" value=""><input${attributes({ ...common, type: "checkbox", value: "true", checked: text === "true" })}>`;
     case "date":
-      return html`<input${attributes({ ...common, type: "date", value: text, max: "9999-12-31" })}>`;
+      return html`<input${attributes({ ...common, type: "date", value: text, ...dateRange(field) })}>`;
     case "date-time":
       return html`<input${attributes({ ...common, type: "datetime-local", value: text, step: text.includes(".") ? "0.001" : "1" })}>`;
     case "number":
       return html`<input${attributes({ ...common, type: "text", inputmode: inputModes[field.column.type.kind] ?? "decimal", value: text, class: "figure", autocomplete: "off" })}>`;
     case "text":
-      return html`<input${attributes({ ...common, type: "text", value: text, autocomplete: "off" })}>`;
+      return html`<input${attributes({ ...common, type: "text", value: text, autocomplete: "off", ...textAttributes(field) })}>`;
   }
 }
 

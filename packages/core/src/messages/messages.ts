@@ -9,6 +9,10 @@ const english = {
   min: "{label} is below {limit}: enter {limit} or more.",
   max: "{label} is above {limit}: enter {limit} or less.",
   scale: "{label} has more than {limit} digits after the point: round it to {limit}.",
+  step: "{label} must be a multiple of {limit}.",
+  pattern: "{label} does not have the form that is wanted here.",
+  "e-mail": "{label} must be an e-mail address, like name@example.com.",
+  "web-address": "{label} must be a web address, like https://www.example.com.",
   "not-an-integer": "{label} must be a whole number, like 12.",
   "not-a-number": "{label} must be a number, like 12.50.",
   "decimal-comma": "{label} must be written with a point, like 12.50, not with a comma.",
@@ -36,7 +40,6 @@ const english = {
     "This page does not fit its table any more, or lacks a right on it. Tell the person who looks after it.",
   "refused-by-database": "The database refuses this: {said}",
   "not-of-type": "{label} can't be stored: {said}.",
-  "multiple-of": "{label} must be a multiple of {limit}.",
   "value-out-of-range": "The database can't store one of the values: {said}",
 } as const;
 

@@ -21,17 +21,21 @@ describe("a page bound to its table", () => {
     const rules = (name: string) => stationPage.fields.find((field) => field.column.name === name)?.rules;
     expect(rules("river_id")).toContainEqual({
       by: "table",
+      when: null,
+      message: null,
       rule: "exists",
-      constraint: "station_river_id_fkey",
-      columns: ["river_id"],
+      reference: stationPage.table.references[0],
     });
     expect(rules("grid_reference")).toContainEqual({
       by: "table",
+      when: null,
+      message: null,
       rule: "unique",
       constraint: "station_grid_reference_key",
       columns: ["grid_reference"],
+      ignoringCase: false,
     });
-    expect(rules("alert_m")).toContainEqual({ by: "table", rule: "max", bound: "999.99" });
+    expect(rules("alert_m")).toContainEqual({ by: "table", when: null, message: null, rule: "max", bound: "999.99" });
     expect(rules("notes")).toEqual([]);
   });
 
@@ -69,6 +73,14 @@ describe("a page bound to its table", () => {
     ["path: /stations/{code}", "path: /{code}", "path", "fixed segments"],
     ['title: "Station {code}', 'title: "Station {cod}', "unknown-column", 'no column "cod"'],
     ["at: warning_m", "at: warning", "unknown-field", 'Did you mean "warning_m"?'],
+    ["rules: [required]", "rules: [{ required: true, max: 3 }]", "rule", "One rule is wanted here"],
+    ["rules: [required]", "rules: [{ pattern: '(' }]", "pattern", "can't be read"],
+    [
+      "rules: [required]",
+      "rules: [{ required: true, when: form.statuss == 1 }]",
+      "condition",
+      'Did you mean "status"?',
+    ],
     ["control: multi-line", "control: check-box", "control", "Possible: text, multi-line"],
     ['row.status != "retired"', 'row.status != "retird"', "condition", 'Did you mean "retired"?'],
     ["row.region_id == actor.region_id", "row.region == actor.region_id", "condition", 'Did you mean "region_id"?'],

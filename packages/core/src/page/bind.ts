@@ -4,10 +4,11 @@ import { type Column, columnOf, type Key, type Reference, type Table, tableName 
 import { byPlace, type Finding } from "./finding.js";
 import { labelFrom } from "./label.js";
 import { nearest, suggestion } from "./nearest.js";
-import type { Check, Choices, Control, Field, ListColumn, Page, Rule } from "./page.js";
+import type { Check, Choices, Control, Field, ListColumn, Page } from "./page.js";
 import type { ParsedPage, Path } from "./parse.js";
 import { parsePath } from "./path.js";
-import type { FieldSettings, RuleSetting } from "./schema.js";
+import { pageRules, tableRules } from "./rules.js";
+import type { FieldSettings } from "./schema.js";
 import { parseTemplate, type Template } from "./template.js";
 
 export type BindResult = { readonly page: Page | null; readonly findings: readonly Finding[] };
@@ -125,7 +126,7 @@ class Binder {
       control,
       readOnly,
       tidy: settings.tidy ?? [],
-      rules: [...this.pageRules(column, settings.rules ?? [], path), ...this.tableRules(column, control)],
+      rules: [...pageRules(settings.rules ?? [], column, this, path), ...tableRules(this.table, column, control)],
       choices: control === "choice" ? choices : null,
     };
   }
@@ -177,55 +178,6 @@ class Binder {
     return own ?? (kind === "json" ? "multi-line" : "text");
   }
 
-  private pageRules(column: Column, rules: readonly RuleSetting[], path: Path): Rule[] {
-    return rules.flatMap((setting, index): Rule[] => {
-      if (setting === "required") return [{ by: "page", rule: "required" }];
-      const at = [...path, "rules", index];
-      if ("max-length" in setting || "min-length" in setting) {
-        const [rule, characters] =
-          "max-length" in setting
-            ? (["max-length", setting["max-length"]] as const)
-            : (["min-length", setting["min-length"]] as const);
-        if (rule === "max-length" && column.type.maxLength !== null && characters > column.type.maxLength) {
-          this.warning(
-            "looser-than-table",
-            `The table takes ${column.type.maxLength} characters at most, the rule ${characters}.`,
-            at,
-          );
-        }
-        return [{ by: "page", rule, characters }];
-      }
-      const [rule, bound] = "min" in setting ? (["min", setting.min] as const) : (["max", setting.max] as const);
-      return [{ by: "page", rule, bound: String(bound) }];
-    });
-  }
-
-  /** What the table enforces on one column is a rule without being named. */
-  private tableRules(column: Column, control: Control): Rule[] {
-    const rules: Rule[] = [];
-    const { type } = column;
-    if (!column.nullable && control !== "check-box") rules.push({ by: "table", rule: "required" });
-    if (type.maxLength !== null) rules.push({ by: "table", rule: "max-length", characters: type.maxLength });
-    if (type.kind === "decimal" && type.precision !== null && type.scale !== null) {
-      const whole = "9".repeat(Math.max(0, type.precision - type.scale)) || "0";
-      const bound = type.scale > 0 ? `${whole}.${"9".repeat(type.scale)}` : whole;
-      rules.push({ by: "table", rule: "min", bound: `-${bound}` }, { by: "table", rule: "max", bound });
-      rules.push({ by: "table", rule: "scale", digits: type.scale });
-    }
-    const range = integerRanges[type.cast];
-    if (range) rules.push({ by: "table", rule: "min", bound: range[0] }, { by: "table", rule: "max", bound: range[1] });
-    if (type.kind === "enum") rules.push({ by: "table", rule: "one-of" });
-    for (const each of this.table.constraints) {
-      if (each.kind === "unique" && each.columns.includes(column.name))
-        rules.push({ by: "table", rule: "unique", constraint: each.constraint, columns: each.columns });
-    }
-    for (const each of this.table.references) {
-      if (each.columns.includes(column.name))
-        rules.push({ by: "table", rule: "exists", constraint: each.constraint, columns: each.columns });
-    }
-    return rules;
-  }
-
   listColumns(fields: readonly Field[]): readonly ListColumn[] {
     const labelled = new Map(fields.map((field) => [field.column.name, field.label]));
     const chosen = this.parsed.file.list?.columns;
@@ -257,12 +209,6 @@ class Binder {
     });
   }
 }
-
-const integerRanges: Readonly<Record<string, readonly [string, string]>> = {
-  smallint: ["-32768", "32767"],
-  integer: ["-2147483648", "2147483647"],
-  bigint: ["-9223372036854775808", "9223372036854775807"],
-};
 
 /** The fields of a page file as name and settings, with their places. */
 export const fieldSettings = (file: ParsedPage["file"]): { name: string; settings: FieldSettings; path: Path }[] =>

@@ -1,5 +1,5 @@
 import type { Condition } from "../condition/expression.js";
-import type { Column, Table } from "../table/model.js";
+import type { Column, Reference, Table } from "../table/model.js";
 import type { PagePath } from "./path.js";
 import type { Tidying } from "./schema.js";
 import type { Template } from "./template.js";
@@ -17,14 +17,30 @@ export const isTelling = (choices: Choices & { readonly from: "table" }): boolea
 /** The control of a field: which HTML element shows it and how its text is taken. */
 export type Control = "text" | "multi-line" | "number" | "date" | "date-time" | "check-box" | "choice";
 
-/** A rule with where it comes from: the page's file, or the table itself. */
-export type Rule = { readonly by: "page" | "table" } & (
-  | { readonly rule: "required" }
+/**
+ * A rule: where it comes from (the page's file, or the table itself), when it applies (null is always) and what it says
+ * instead of the default message.
+ */
+export type Rule = {
+  readonly by: "page" | "table";
+  readonly when: Condition | null;
+  readonly message: string | null;
+} & (
+  | { readonly rule: "required" | "e-mail" | "web-address" }
   | { readonly rule: "min-length" | "max-length"; readonly characters: number }
   | { readonly rule: "min" | "max"; readonly bound: string }
+  | { readonly rule: "step"; readonly step: string }
   | { readonly rule: "scale"; readonly digits: number }
-  | { readonly rule: "one-of" }
-  | { readonly rule: "unique" | "exists"; readonly constraint: string; readonly columns: readonly string[] }
+  | { readonly rule: "pattern"; readonly source: string; readonly matches: (text: string) => boolean }
+  | { readonly rule: "one-of"; readonly values: readonly string[] }
+  | {
+      readonly rule: "unique";
+      /** The table's constraint; null where only the page demands it. */
+      readonly constraint: string | null;
+      readonly columns: readonly string[];
+      readonly ignoringCase: boolean;
+    }
+  | { readonly rule: "exists"; readonly reference: Reference }
 );
 
 export interface Field {
@@ -84,7 +100,8 @@ export interface Page {
 
 /** Every column that opening a record asks for, in the table's order. */
 export function loadedColumns(page: Page): readonly Column[] {
-  const conditions = [page.access.rows, page.access.edit, ...page.checks.map((check) => check.condition)];
+  const whens = page.fields.flatMap((field) => field.rules.map((rule) => rule.when));
+  const conditions = [page.access.rows, page.access.edit, ...page.checks.map((check) => check.condition), ...whens];
   const names = new Set([
     ...page.key.map((column) => column.name),
     ...page.fields.map((field) => field.column.name),

@@ -10,12 +10,24 @@ const line = v.pipe(v.string(), v.trim(), v.minLength(1, "must not be empty"), v
 const condition = v.pipe(v.string(), v.minLength(1, "must not be empty"), v.maxLength(2000));
 const bound = v.union([v.number(), v.pipe(v.string(), v.maxLength(64))]);
 
+/** A rule by its name alone, or one name with what it demands, when it applies and what it says. */
 const rule = v.union([
-  v.literal("required"),
-  v.strictObject({ "min-length": v.pipe(v.number(), v.integer(), v.minValue(0)) }),
-  v.strictObject({ "max-length": v.pipe(v.number(), v.integer(), v.minValue(1)) }),
-  v.strictObject({ min: bound }),
-  v.strictObject({ max: bound }),
+  v.picklist(["required", "e-mail", "web-address", "unique"]),
+  v.strictObject({
+    required: v.optional(v.literal(true)),
+    "min-length": v.optional(v.pipe(v.number(), v.integer(), v.minValue(0))),
+    "max-length": v.optional(v.pipe(v.number(), v.integer(), v.minValue(1))),
+    min: v.optional(bound),
+    max: v.optional(bound),
+    step: v.optional(bound),
+    pattern: v.optional(v.pipe(v.string(), v.minLength(1), v.maxLength(1000))),
+    "e-mail": v.optional(v.literal(true)),
+    "web-address": v.optional(v.literal(true)),
+    "one-of": v.optional(v.pipe(v.array(v.string()), v.minLength(1))),
+    unique: v.optional(v.union([v.literal(true), v.literal("ignoring-case")])),
+    when: v.optional(condition),
+    message: v.optional(line),
+  }),
 ]);
 
 const fieldSettings = v.strictObject({

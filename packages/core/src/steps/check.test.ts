@@ -1,6 +1,6 @@
 import { describe, expect, test } from "@jest/globals";
 import type { Field } from "../page/page.js";
-import { factsOf, mv014, stationPage } from "../testing/marrow-vale.js";
+import { factsOf, mv014, pageOf, stationFile, stationPage } from "../testing/marrow-vale.js";
 import { checkAcross, checkFields } from "./check.js";
 import type { SubmittedField } from "./read.js";
 
@@ -17,7 +17,8 @@ const typed = (name: string, text: string, touched = true): SubmittedField => ({
   value: text === "" ? null : text,
   problem: null,
 });
-const said = (...fields: SubmittedField[]): string[] => checkFields(fields).map((problem) => problem.message);
+const said = (...fields: SubmittedField[]): string[] =>
+  checkFields(fields, mv014, factsOf()).map((problem) => problem.message);
 
 describe("Check", () => {
   test("a required field that was emptied says so with its label", () => {
@@ -77,5 +78,56 @@ describe("Check", () => {
       [],
     );
     expect(checkAcross(stationPage, { ...mv014, alert_m: null }, [typed("warning_m", "1.00")], factsOf())).toEqual([]);
+  });
+});
+
+describe("a page's own rules", () => {
+  const ruled = (rules: string, name = "notes") =>
+    pageOf(stationFile.replace("notes: { control: multi-line }", `notes: { rules: ${rules} }`)).fields.find(
+      (each) => each.column.name === name,
+    );
+  const judged = (rules: string, text: string, others: readonly SubmittedField[] = [], touched = true): string[] => {
+    const field = ruled(rules);
+    if (!field) throw new Error("no field");
+    return checkFields(
+      [{ field, sent: true, text, touched, value: text === "" ? null : text, problem: null }, ...others],
+      mv014,
+      factsOf(),
+    ).map((problem) => problem.message);
+  };
+
+  test.each([
+    ["[e-mail]", "name@marrow-vale.example", true],
+    ["[e-mail]", "name@", false],
+    ["[e-mail]", "two@a.example, three@b.example", false],
+    ["[web-address]", "https://vale.example/gauges?x=1#y", true],
+    ["[web-address]", "javascript:alert(1)", false],
+    ["[web-address]", "https://user@vale.example/", false],
+    ["[web-address]", "https:// vale.example", false],
+    ["[{ pattern: '[A-Z]{2} [0-9]+' }]", "MV 12", true],
+    ["[{ pattern: '[A-Z]{2} [0-9]+' }]", "see MV 12", false],
+    ["[{ one-of: [dry, wet] }]", "wet", true],
+    ["[{ one-of: [dry, wet] }]", "moist", false],
+    ["[{ min-length: 3 }]", "🌊🌊", false],
+    ["[{ step: 0.25 }]", "1.75", true],
+    ["[{ step: 0.25 }]", "1.8", false],
+    ["[{ step: 0.25 }]", "NaN", false],
+  ])("%s on %j: %p", (rules, text, passes) => {
+    expect(judged(rules, text).length === 0).toBe(passes);
+  });
+
+  test("an evil pattern takes no longer than another one", () => {
+    expect(judged("[{ pattern: '(a+)+b' }]", "a".repeat(50_000))).toHaveLength(1);
+  });
+
+  test("a message of its own", () => {
+    expect(judged("[{ pattern: 'x', message: Only an x. }]", "y")).toEqual(["Only an x."]);
+  });
+
+  test("a rule with a condition applies while it holds, also to a field that was not touched", () => {
+    const rules = "[{ required: true, when: 'form.status == \"suspended\"', message: Say why. }]";
+    expect(judged(rules, "", [typed("status", "suspended")], false)).toEqual(["Say why."]);
+    expect(judged(rules, "", [typed("status", "live")], false)).toEqual([]);
+    expect(judged(rules, "", [typed("name", "Heron Lock")], false)).toEqual([]);
   });
 });

@@ -1,7 +1,7 @@
 import Big from "big.js";
 import { type Facts, truthOf } from "../condition/evaluate.js";
-import { message } from "../messages/messages.js";
-import type { Page, Rule } from "../page/page.js";
+import { type MessageCode, message } from "../messages/messages.js";
+import type { Field, Page, Rule } from "../page/page.js";
 import type { Row } from "../statements/statement.js";
 import { compareDecimals } from "../values/decimal.js";
 import { microseconds } from "../values/instant.js";
@@ -17,56 +17,86 @@ function against(value: string, bound: string, kind: string): number | undefined
   return compareDecimals(value, bound) ?? undefined;
 }
 
-/** Whether a whole number ends in so many zeros: what a `numeric(5,-2)` keeps without rounding. */
-const isMultiple = (value: string, zeros: number): boolean =>
-  !/^-?\d/.test(value) || new Big(value).mod(new Big(10).pow(zeros)).eq(0);
+/** Whether a number is a whole multiple of a step, counted from zero; what is no ordinary number is not. */
+const isMultiple = (value: string, step: string): boolean =>
+  /^[+-]?[\d.]/.test(value) && new Big(value).mod(step).eq(0);
 
-/** The message of a rule that a value breaks, or null. A rule other than `required` says nothing of a missing value. */
-function broken(rule: Rule, submitted: SubmittedField): string | null {
-  const { field, value, text } = submitted;
-  const { label } = field;
-  // NaN would pass every table CHECK of the kind "greater than", since PostgreSQL sorts it above all numbers.
-  if (value === "NaN" && (rule.rule === "min" || rule.rule === "max")) return message("not-a-number", { label });
-  if (rule.rule === "required") return value === null || value.trim() === "" ? message("required", { label }) : null;
+/** An e-mail address as browsers judge it (HTML, 4.10.5.1.5). */
+const mail =
+  /^[a-zA-Z0-9.!#$%&'*+/=?^_`{|}~-]+@[a-zA-Z0-9](?:[a-zA-Z0-9-]{0,61}[a-zA-Z0-9])?(?:\.[a-zA-Z0-9](?:[a-zA-Z0-9-]{0,61}[a-zA-Z0-9])?)*$/;
+
+/** An absolute address of the web with a host (RFC 3986, 3): no white space, no user name. */
+const web = /^https?:\/\/[^\s/?#@\\]+\.?(?:[/?#]\S*)?$/i;
+
+/** What is wrong with a value by one rule, or null. A rule other than `required` says nothing of a missing value. */
+function broken(
+  rule: Rule,
+  { field, value, text }: SubmittedField,
+): [MessageCode, Record<string, string | number>] | null {
+  if (rule.rule === "required") return value === null || value.trim() === "" ? ["required", {}] : null;
   if (value === null) return null;
+  const { kind } = field.column.type;
   const given = [...text].length;
   switch (rule.rule) {
     case "min-length":
-      return given < rule.characters ? message("min-length", { label, given, limit: rule.characters }) : null;
+      return given < rule.characters ? ["min-length", { given, limit: rule.characters }] : null;
     case "max-length":
-      return given > rule.characters ? message("max-length", { label, given, limit: rule.characters }) : null;
+      return given > rule.characters ? ["max-length", { given, limit: rule.characters }] : null;
     case "min":
-      return against(value, rule.bound, field.column.type.kind) === -1
-        ? message("min", { label, limit: rule.bound })
-        : null;
     case "max":
-      return against(value, rule.bound, field.column.type.kind) === 1
-        ? message("max", { label, limit: rule.bound })
+      // NaN would pass every table CHECK of the kind "greater than", since PostgreSQL sorts it above all numbers.
+      if (value === "NaN") return ["not-a-number", {}];
+      return against(value, rule.bound, kind) === (rule.rule === "min" ? -1 : 1)
+        ? [rule.rule, { limit: rule.bound }]
         : null;
+    case "step":
+      return isMultiple(value, rule.step) ? null : ["step", { limit: rule.step }];
     case "scale":
       if (rule.digits < 0)
-        return isMultiple(value, -rule.digits)
-          ? null
-          : message("multiple-of", { label, limit: `1${"0".repeat(-rule.digits)}` });
-      return (/\.(\d*)$/.exec(value)?.[1]?.length ?? 0) > rule.digits
-        ? message("scale", { label, limit: rule.digits })
-        : null;
-    // The table judges these itself, without a race: its refusal is turned into the field's message after the write.
+        return isMultiple(value, `1e${-rule.digits}`) ? null : ["step", { limit: `1${"0".repeat(-rule.digits)}` }];
+      return (/\.(\d*)$/.exec(value)?.[1]?.length ?? 0) > rule.digits ? ["scale", { limit: rule.digits }] : null;
+    case "pattern":
+      return rule.matches(value) ? null : ["pattern", {}];
+    case "e-mail":
+      return mail.test(value) ? null : ["e-mail", {}];
+    case "web-address":
+      return web.test(value) ? null : ["web-address", {}];
     case "one-of":
+      return rule.values.includes(value) ? null : ["not-on-offer", {}];
+    // These are asked of the table: see steps/look-up.ts, and its refusal in steps/write.ts.
     case "unique":
     case "exists":
       return null;
   }
 }
 
-/** The first rule that each touched field breaks: the page's own rules before the table's. */
-export function checkFields(fields: readonly SubmittedField[]): readonly Problem[] {
+/** A rule's own message, or the default of what is wrong. */
+export const ruleMessage = (
+  rule: Rule,
+  field: Field,
+  code: MessageCode,
+  places: Readonly<Record<string, string | number>> = {},
+): string => rule.message ?? message(code, { label: field.label, ...places });
+
+/** Whether a rule is to be judged: the field was touched, or something that its `when` asks for; and `when` holds. */
+function applies(rule: Rule, submitted: SubmittedField, fields: readonly SubmittedField[], facts: Facts): boolean {
+  if (!rule.when) return submitted.touched;
+  if (!submitted.touched && !concerns(rule.when.formColumns, fields)) return false;
+  return truthOf(rule.when.expression, facts) === true;
+}
+
+/**
+ * The first rule that each field breaks: the page's own rules before the table's. A field that was not touched is judged
+ * only where another one made a rule apply to it.
+ */
+export function checkFields(fields: readonly SubmittedField[], row: Row, facts: Facts): readonly Problem[] {
+  const here = { ...facts, row, form: formValues(row, fields) };
   return fields.flatMap((submitted): Problem[] => {
-    if (!submitted.touched) return [];
     if (submitted.problem) return [submitted.problem];
     for (const rule of submitted.field.rules) {
-      const said = broken(rule, submitted);
-      if (said) return [{ field: submitted.field.column.name, message: said }];
+      if (!applies(rule, submitted, fields, here)) continue;
+      const wrong = broken(rule, submitted);
+      if (wrong) return [{ field: submitted.field.column.name, message: ruleMessage(rule, submitted.field, ...wrong) }];
     }
     return [];
   });
@@ -74,6 +104,7 @@ export function checkFields(fields: readonly SubmittedField[]): readonly Problem
 
 /** What the form comes to: the stored row with the touched fields' values in their place. */
 export const formValues = (row: Row, fields: readonly SubmittedField[]): Row => ({
+  ...Object.fromEntries(fields.filter((each) => each.sent).map((each) => [each.field.column.name, each.value])),
   ...row,
   ...Object.fromEntries(fields.filter((each) => each.touched).map((each) => [each.field.column.name, each.value])),
 });

@@ -2,11 +2,17 @@ import { type Column, type Field, type Page, type Rule, type Table, tableName } 
 import type { PageFileState } from "@loyal-quill/runtime";
 import type { SheetAnswer, SheetField } from "./types.js";
 
-/** A rule in a few words. */
-function ruleText(rule: Rule, field: Field): string {
+/** What a rule demands, in a few words. */
+function demandText(rule: Rule): string {
   switch (rule.rule) {
     case "required":
-      return "required";
+    case "e-mail":
+    case "web-address":
+      return rule.rule;
+    case "step":
+      return `a multiple of ${rule.step}`;
+    case "pattern":
+      return `of the form ${rule.source}`;
     case "min-length":
       return `at least ${rule.characters} characters`;
     case "max-length":
@@ -20,13 +26,21 @@ function ruleText(rule: Rule, field: Field): string {
         ? `a multiple of 1${"0".repeat(-rule.digits)}`
         : `at most ${rule.digits} digits after the point`;
     case "one-of":
-      return `one of ${field.column.type.labels.join(", ")}`;
+      return `one of ${rule.values.join(", ")}`;
     case "unique":
-      return rule.columns.length > 1 ? `unique together: ${rule.columns.join(", ")}` : "unique";
+      return rule.columns.length > 1
+        ? `unique together: ${rule.columns.join(", ")}`
+        : rule.ignoringCase
+          ? "unique, ignoring case"
+          : "unique";
     case "exists":
       return "an existing record";
   }
 }
+
+/** A rule in a few words, with the condition under which it applies. */
+const ruleText = (rule: Rule): string =>
+  rule.when ? `${demandText(rule)}, when ${rule.when.source}` : demandText(rule);
 
 /** What the table demands of a column, besides type and null. */
 function constraintsOf(table: Table, column: Column): string[] {
@@ -39,10 +53,10 @@ function constraintsOf(table: Table, column: Column): string[] {
 
 /** The rules in words; one that both the page and the table have stands once. */
 function rulesOf(field: Field): SheetField["rules"] {
-  const texts = [...new Set(field.rules.map((rule) => ruleText(rule, field)))];
+  const texts = [...new Set(field.rules.map((rule) => ruleText(rule)))];
   return texts.map((text) => ({
     text,
-    by: [...new Set(field.rules.filter((rule) => ruleText(rule, field) === text).map((rule) => rule.by))],
+    by: [...new Set(field.rules.filter((rule) => ruleText(rule) === text).map((rule) => rule.by))],
   }));
 }
 
