@@ -3,6 +3,7 @@ export type { Actor, Attribute, Facts } from "./condition/evaluate.js";
 export { truthOf } from "./condition/evaluate.js";
 export type { Condition } from "./condition/expression.js";
 export { parseCondition } from "./condition/parse.js";
+export { predicate } from "./condition/to-sql.js";
 export { type Handled, handle } from "./handle.js";
 export { document, type Frame } from "./html/layout.js";
 export { attributes, html, Markup } from "./html/markup.js";
@@ -18,6 +19,7 @@ export {
   type Database,
   DatabaseAway,
   DatabaseRefusal,
+  Parameters,
   type Row,
   type Statement,
   type Stored,

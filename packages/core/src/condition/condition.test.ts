@@ -38,6 +38,14 @@ describe("a condition evaluated", () => {
     ["row.notes == null", false],
     ["row.notes != null", true],
     ['row.code == "MV-014" && (row.name == "x" || row.region_id == 2)', true],
+    ["row.warning_m - row.alert_m < 0.68", true],
+    ["row.warning_m * 2 == 6.74", true],
+    ["size(row.code) == 6", true],
+    ['row.code.startsWith("MV-")', true],
+    ['row.name.contains("ter W") && row.name.endsWith("Weir")', true],
+    ["(row.telemetry ? row.alert_m : row.warning_m) == 2.7", true],
+    ["has(row.notes)", true],
+    ['row.installed_on < timestamp("2000-01-01T00:00:00Z")', true],
   ])("%s is %p", (source, expected) => {
     expect(truth(source)).toBe(expected);
   });
@@ -78,7 +86,10 @@ describe("a condition that is not understood", () => {
     ["actor.roles.exsts(r, r == 'x')", 12, 'Did you mean "exists"?'],
     ["row.status ==", 13, ""],
     ["row.code.matches('x')", 9, "can't be used"],
-    ["size(row.code) > 3", 0, "can't be used"],
+    ["siz(row.code) > 3", 0, 'Did you mean "size"?'],
+    ["row.name + 1 > 3", 0, "an exact number is wanted here"],
+    ["row.alert_m.startsWith('x')", 0, "a text is wanted here"],
+    ["row.installed_on < timestamp('soon')", 29, "A moment is written like"],
     ["row", 0, '"row" needs a name after it'],
   ])("%s: at %d", (source, offset, message) => {
     const result = parseCondition(source, station, true);

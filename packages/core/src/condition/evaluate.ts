@@ -1,7 +1,9 @@
 import type { Row, Stored } from "../statements/statement.js";
-import { compareDecimals } from "../values/decimal.js";
+import type { Column } from "../table/model.js";
+import { calculate, compareDecimals, compareFloats } from "../values/decimal.js";
 import { microseconds } from "../values/instant.js";
-import type { Comparison, Expression, ValueType } from "./expression.js";
+import type { Comparison, Expression, TextTest, ValueType } from "./expression.js";
+import { fitting } from "./fitting.js";
 
 /** An attribute of the person who acts: text, number, truth, nothing, or a list of texts. */
 export type Attribute = string | number | boolean | null | readonly string[];
@@ -50,6 +52,20 @@ function singleValue(expression: Expression, facts: Facts, scope: Scope): Stored
       return asText(attributeOf(facts.actor, expression.attribute));
     case "variable":
       return scope[expression.name] ?? null;
+    case "arithmetic": {
+      const [left, right] = [singleValue(expression.left, facts, scope), singleValue(expression.right, facts, scope)];
+      return left === null || right === null ? null : calculate(left, expression.by, right);
+    }
+    case "size": {
+      const text = singleValue(expression.of, facts, scope);
+      return text === null ? null : String([...text].length);
+    }
+    case "choose":
+      return singleValue(
+        truthOf(expression.condition, facts, scope) === true ? expression.chosen : expression.otherwise,
+        facts,
+        scope,
+      );
     case "now":
       return facts.now.toISOString().replace("T", " ").replace("Z", "+00");
     default: {
@@ -57,6 +73,12 @@ function singleValue(expression: Expression, facts: Facts, scope: Scope): Stored
       return truth === null ? null : String(truth);
     }
   }
+}
+
+/** A part's value as one of the type in which it is compared; what the table holds needs no fitting. */
+function comparable(part: Expression, type: ValueType, column: Column | undefined, facts: Facts, scope: Scope): Stored {
+  const value = singleValue(part, facts, scope);
+  return part.op === "literal" || part.op === "actor" || part.op === "variable" ? fitting(value, type, column) : value;
 }
 
 /** The members of a part that is a list. */
@@ -89,10 +111,10 @@ function byTime(a: string, b: string): number | null {
 function order(a: string, b: string, type: ValueType): number | null {
   switch (type) {
     case "integer":
-      return /^[+-]?\d{1,18}$/.test(a) && /^[+-]?\d{1,18}$/.test(b) ? compareDecimals(a, b) : null;
     case "decimal":
-    case "float":
       return compareDecimals(a, b);
+    case "float":
+      return compareFloats(a, b);
     case "date":
     case "timestamp":
     case "timestamptz":
@@ -130,6 +152,12 @@ function some(truths: readonly Truth[]): Truth {
   return truths.includes(null) ? null : false;
 }
 
+const textTests: Readonly<Record<TextTest, (text: string, part: string) => boolean>> = {
+  startsWith: (text, part) => text.startsWith(part),
+  endsWith: (text, part) => text.endsWith(part),
+  contains: (text, part) => text.includes(part),
+};
+
 const negate = (truth: Truth): Truth => (truth === null ? null : !truth);
 
 /**
@@ -148,18 +176,25 @@ export function truthOf(expression: Expression, facts: Facts, scope: Scope = {})
       return negate(inner(expression.of));
     case "is-null":
       return (singleValue(expression.of, facts, scope) === null) !== expression.negated;
-    case "compare":
-      return compare(
-        singleValue(expression.left, facts, scope),
-        singleValue(expression.right, facts, scope),
-        expression.by,
-        expression.type,
-      );
+    case "compare": {
+      const { left, right, by, type } = expression;
+      const column = left.op === "column" ? left.column : right.op === "column" ? right.column : undefined;
+      const side = (part: Expression): Stored => comparable(part, type, column, facts, scope);
+      return compare(side(left), side(right), by, type);
+    }
     case "in": {
-      const value = singleValue(expression.value, facts, scope);
+      const { value, list, type } = expression;
+      const column = value.op === "column" ? value.column : undefined;
+      const given = comparable(value, type, column, facts, scope);
       return some(
-        membersOf(expression.list, facts, scope).map((member) => compare(value, member, "==", expression.type)),
+        membersOf(list, facts, scope).map((member) => compare(given, fitting(member, type, column), "==", type)),
       );
+    }
+    case "startsWith":
+    case "endsWith":
+    case "contains": {
+      const [of, part] = [singleValue(expression.of, facts, scope), singleValue(expression.part, facts, scope)];
+      return of === null || part === null ? null : textTests[expression.op](of, part);
     }
     case "some":
     case "every": {

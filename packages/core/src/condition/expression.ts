@@ -3,6 +3,9 @@ import type { Column, Kind } from "../table/model.js";
 /** What a part of a condition is worth: decided when the page is loaded. `any` is an attribute of the actor. */
 export type ValueType = Kind | "null" | "list" | "any";
 
+/** What can be asked of a text beside another one. */
+export type TextTest = "startsWith" | "endsWith" | "contains";
+
 export type Comparison = "==" | "!=" | "<" | "<=" | ">" | ">=";
 
 /** A condition after reading and type checking. `row` and `form` name columns of the page's own table. */
@@ -23,6 +26,16 @@ export type Expression =
   | { readonly op: "is-null"; readonly of: Expression; readonly negated: boolean }
   | { readonly op: "in"; readonly type: ValueType; readonly value: Expression; readonly list: Expression }
   | { readonly op: "some" | "every"; readonly list: Expression; readonly variable: string; readonly body: Expression }
+  | { readonly op: "arithmetic"; readonly by: "+" | "-" | "*"; readonly left: Expression; readonly right: Expression }
+  | { readonly op: "size"; readonly of: Expression }
+  | { readonly op: TextTest; readonly of: Expression; readonly part: Expression }
+  | {
+      readonly op: "choose";
+      readonly type: ValueType;
+      readonly condition: Expression;
+      readonly chosen: Expression;
+      readonly otherwise: Expression;
+    }
   | { readonly op: "and" | "or"; readonly left: Expression; readonly right: Expression }
   | { readonly op: "not"; readonly of: Expression };
 
@@ -41,7 +54,14 @@ export function partsOf(expression: Expression): readonly Expression[] {
     case "compare":
     case "and":
     case "or":
+    case "arithmetic":
       return [expression.left, expression.right];
+    case "choose":
+      return [expression.condition, expression.chosen, expression.otherwise];
+    case "startsWith":
+    case "endsWith":
+    case "contains":
+      return [expression.of, expression.part];
     case "in":
       return [expression.value, expression.list];
     case "some":
@@ -49,6 +69,7 @@ export function partsOf(expression: Expression): readonly Expression[] {
       return [expression.list, expression.body];
     case "not":
     case "is-null":
+    case "size":
       return [expression.of];
     case "list":
       return expression.members;

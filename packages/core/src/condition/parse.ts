@@ -1,7 +1,15 @@
 import { type ASTNode, Environment } from "@marcbachmann/cel-js";
 import { suggestion } from "../page/nearest.js";
 import type { Table } from "../table/model.js";
-import { type Comparison, type Condition, type Expression, everyPart, type ValueType } from "./expression.js";
+import { microseconds } from "../values/instant.js";
+import {
+  type Comparison,
+  type Condition,
+  type Expression,
+  everyPart,
+  type TextTest,
+  type ValueType,
+} from "./expression.js";
 
 /** Why a condition was not understood, `offset` characters into its source. */
 export interface ConditionProblem {
@@ -23,6 +31,7 @@ class NotUnderstood extends Error {
 }
 
 const comparisons: ReadonlySet<string> = new Set(["==", "!=", "<", "<=", ">", ">="]);
+const textTests: ReadonlySet<string> = new Set(["startsWith", "endsWith", "contains"]);
 const numbers: ReadonlySet<ValueType> = new Set<ValueType>(["integer", "decimal", "float"]);
 const times: ReadonlySet<ValueType> = new Set<ValueType>(["date", "timestamp", "timestamptz"]);
 const texts: ReadonlySet<ValueType> = new Set<ValueType>(["text", "uuid", "enum"]);
@@ -54,6 +63,12 @@ export function typeOf(expression: Expression): ValueType {
       return "timestamptz";
     case "list":
       return "list";
+    case "arithmetic":
+      return "decimal";
+    case "size":
+      return "integer";
+    case "choose":
+      return expression.type;
     default:
       return "boolean";
   }
@@ -87,13 +102,18 @@ class Reader {
         return this.membership(node, node.args as [ASTNode, ASTNode]);
       case "-_":
         return this.negative(node);
+      case "+":
+      case "-":
+      case "*":
+        return this.arithmetic(node.op, node.args as [ASTNode, ASTNode]);
+      case "?:":
+        return this.choice(node.args);
+      case "call":
+        return this.call(node, node.args);
       case "rcall":
-        return this.quantifier(node, node.args);
+        return textTests.has(node.args[0]) ? this.textTest(node, node.args) : this.quantifier(node, node.args);
       default:
-        throw new NotUnderstood(
-          `"${node.op === "call" ? `${node.args[0]}()` : node.op}" can't be used in a condition.`,
-          node.start,
-        );
+        throw new NotUnderstood(`"${node.op}" can't be used in a condition.`, node.start);
     }
   }
 
@@ -165,6 +185,67 @@ class Reader {
     if (type === "boolean" && by !== "==" && by !== "!=")
       throw new NotUnderstood("True and false have no order.", node.pos);
     return { op: "compare", by, type, left, right };
+  }
+
+  /** Exact numbers only: binary floating point has no sums that two places agree on. */
+  private number(node: ASTNode): Expression {
+    const read = this.read(node);
+    const type = typeOf(read);
+    if (type === "integer" || type === "decimal" || type === "any") return read;
+    throw new NotUnderstood(`This is of type ${type}; an exact number is wanted here.`, node.start);
+  }
+
+  private arithmetic(by: "+" | "-" | "*", [left, right]: [ASTNode, ASTNode]): Expression {
+    return { op: "arithmetic", by, left: this.number(left), right: this.number(right) };
+  }
+
+  private text(node: ASTNode): Expression {
+    const read = this.read(node);
+    const type = typeOf(read);
+    if (texts.has(type) || type === "any") return read;
+    throw new NotUnderstood(`This is of type ${type}; a text is wanted here.`, node.start);
+  }
+
+  private textTest(node: ASTNode, [name, of, args]: [string, ASTNode, ASTNode[]]): Expression {
+    const [part] = args;
+    if (!part || args.length > 1) throw new NotUnderstood(`"${name}" asks for one text.`, node.pos);
+    return { op: name as TextTest, of: this.text(of), part: this.text(part) };
+  }
+
+  private choice([condition, thenNode, otherwiseNode]: [ASTNode, ASTNode, ASTNode]): Expression {
+    const [chosen, otherwise] = [this.read(thenNode), this.read(otherwiseNode)];
+    return {
+      op: "choose",
+      type: this.shared(chosen, otherwise, otherwiseNode),
+      condition: this.truth(condition),
+      chosen,
+      otherwise,
+    };
+  }
+
+  private call(node: ASTNode, [name, args]: [string, ASTNode[]]): Expression {
+    const [only] = args;
+    if (only && args.length === 1) {
+      if (name === "size") return { op: "size", of: this.text(only) };
+      if (name === "has") return { op: "is-null", of: this.read(only), negated: true };
+      if (name === "timestamp") return this.timestamp(only);
+    }
+    const hint = suggestion(name, ["size", "has", "timestamp"]);
+    throw new NotUnderstood(
+      `"${name}()" can't be used in a condition.${hint} Possible: size(x), has(x), timestamp("…").`,
+      node.start,
+    );
+  }
+
+  private timestamp(node: ASTNode): Expression {
+    const text = node.op === "value" && typeof node.args === "string" ? node.args : "";
+    if (
+      !/^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(\.\d{1,6})?(Z|[+-]\d\d:\d\d)$/.test(text) ||
+      microseconds(text) === undefined
+    ) {
+      throw new NotUnderstood('A moment is written like timestamp("2026-03-31T14:30:00Z").', node.start);
+    }
+    return { op: "literal", type: "timestamptz", value: text };
   }
 
   /** The common type of two parts; a text beside an enum must be one of its labels. */

@@ -1,7 +1,15 @@
 import { type Parameters, quoted, type Stored } from "../statements/statement.js";
 import type { Column } from "../table/model.js";
 import { type Facts, membersOf, truthOf } from "./evaluate.js";
-import { type Comparison, type Condition, type Expression, everyPart, type ValueType } from "./expression.js";
+import {
+  type Comparison,
+  type Condition,
+  type Expression,
+  everyPart,
+  type TextTest,
+  type ValueType,
+} from "./expression.js";
+import { fitting } from "./fitting.js";
 
 const operators: Readonly<Record<Comparison, string>> = {
   "==": "=",
@@ -24,26 +32,6 @@ const castOf: Partial<Record<ValueType, string>> = {
   uuid: "uuid",
 };
 
-const integer = /^[+-]?\d{1,18}$/;
-const forms: Partial<Record<ValueType, RegExp>> = {
-  integer,
-  decimal: /^[+-]?(\d{1,400}\.?\d{0,400}|\.\d{1,400})(e[+-]?\d{1,3})?$/i,
-  float: /^[+-]?(\d{1,400}\.?\d{0,400}|\.\d{1,400})(e[+-]?\d{1,2})?$/i,
-  boolean: /^(true|false)$/,
-  uuid: /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/i,
-  date: /^\d{4}-\d\d-\d\d$/,
-  timestamp: /^\d{4}-\d\d-\d\d[ T]\d\d:\d\d(:\d\d(\.\d{1,6})?)?$/,
-  timestamptz: /^\d{4}-\d\d-\d\d[ T]\d\d:\d\d(:\d\d(\.\d{1,6})?)?(Z|[+-]\d\d(:?\d\d)?)$/,
-};
-
-/** A value that PostgreSQL will take for the type, or null (unknown), so that no attribute of an actor makes a statement fail. */
-function fitting(value: Stored, type: ValueType, column: Column | undefined): Stored {
-  if (value === null) return null;
-  if (type === "enum") return column?.type.labels.includes(value) ? value : null;
-  if (value.includes("\0")) return null;
-  return forms[type]?.test(value) === false ? null : value;
-}
-
 class Writer {
   constructor(
     private readonly parameters: Parameters,
@@ -53,7 +41,7 @@ class Writer {
 
   truth(expression: Expression): string {
     // What does not ask for the stored row is decided here and travels as its result.
-    if (!everyPart(expression).some((part) => part.op === "column" && part.from === "row")) {
+    if (!asksForRow(expression)) {
       return this.parameters.add(asStored(truthOf(expression, this.facts)), "boolean");
     }
     switch (expression.op) {
@@ -71,6 +59,13 @@ class Writer {
       case "some":
       case "every":
         return this.quantifier(expression);
+      case "startsWith":
+      case "endsWith":
+      case "contains":
+        return textTests[expression.op](
+          this.value(expression.of, "text", undefined),
+          this.value(expression.part, "text", undefined),
+        );
       default:
         return this.value(expression, "boolean", undefined);
     }
@@ -109,10 +104,40 @@ class Writer {
       // A text form where two kinds of text meet; char(n) loses its padding as it does on its way to the form.
       return type === "text" || (type === "enum" && column !== expression.column) ? `${name}::text` : name;
     }
+    if (asksForRow(expression)) return this.calculated(expression, type, column);
     const [value] = membersOf({ op: "list", members: [expression] }, this.facts);
     return this.constant(value ?? null, type, column);
   }
+
+  /** A value that is made of the row's: written as SQL, every number as `numeric`. */
+  private calculated(expression: Expression, type: ValueType, column: Column | undefined): string {
+    switch (expression.op) {
+      case "arithmetic": {
+        const [left, right] = [
+          this.value(expression.left, "decimal", undefined),
+          this.value(expression.right, "decimal", undefined),
+        ];
+        return `(${left}::numeric ${expression.by} ${right}::numeric)`;
+      }
+      case "size":
+        return `char_length(${this.value(expression.of, "text", undefined)})`;
+      case "choose":
+        return `(CASE WHEN ${this.truth(expression.condition)} THEN ${this.value(expression.chosen, type, column)} ELSE ${this.value(expression.otherwise, type, column)} END)`;
+      default:
+        return this.truth(expression);
+    }
+  }
 }
+
+const asksForRow = (expression: Expression): boolean =>
+  everyPart(expression).some((part) => part.op === "column" && part.from === "row");
+
+/** Tests of a text by position, without patterns: a text stands for itself. */
+const textTests: Readonly<Record<TextTest, (text: string, part: string) => string>> = {
+  startsWith: (text, part) => `starts_with(${text}, ${part})`,
+  endsWith: (text, part) => `(right(${text}, char_length(${part})) = ${part})`,
+  contains: (text, part) => `(strpos(${text}, ${part}) > 0)`,
+};
 
 const asStored = (truth: boolean | null): Stored => (truth === null ? null : String(truth));
 
@@ -125,6 +150,7 @@ function substituted(expression: Expression, variable: string, value: Stored): E
     case "compare":
     case "and":
     case "or":
+    case "arithmetic":
       return { ...expression, left: inner(expression.left), right: inner(expression.right) };
     case "in":
       return { ...expression, value: inner(expression.value), list: inner(expression.list) };
@@ -133,7 +159,19 @@ function substituted(expression: Expression, variable: string, value: Stored): E
       return { ...expression, list: inner(expression.list), body: inner(expression.body) };
     case "not":
     case "is-null":
+    case "size":
       return { ...expression, of: inner(expression.of) };
+    case "startsWith":
+    case "endsWith":
+    case "contains":
+      return { ...expression, of: inner(expression.of), part: inner(expression.part) };
+    case "choose":
+      return {
+        ...expression,
+        condition: inner(expression.condition),
+        chosen: inner(expression.chosen),
+        otherwise: inner(expression.otherwise),
+      };
     case "list":
       return { ...expression, members: expression.members.map(inner) };
     default:
