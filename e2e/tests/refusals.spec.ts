@@ -132,7 +132,8 @@ test("a switched-off account can't sign in, a duty officer can't open the statio
   await page.getByRole("button", { name: "Sign in" }).click();
   await expect(page.getByRole("alert")).toContainText("switched off");
   await signedIn("dara");
-  await expect(page.getByText("No page is open to you yet.")).toBeVisible();
+  await expect(page.getByRole("link", { name: "Bulletins" })).toBeVisible();
+  await expect(page.getByRole("link", { name: "Stations" })).toHaveCount(0);
   expect((await page.goto("/stations"))?.status()).toBe(403);
 });
 

@@ -31,7 +31,7 @@ export const claimsFor = (
   session: request.session,
   row: record.version,
   at: facts.now.toISOString(),
-  shown: shownDigests(page, record.row, signer),
+  shown: shownDigests(page, record.row, facts, signer),
 });
 
 /** The OPEN half from Load on: Load → Prefill. Route, Key and Access are behind it. */
@@ -44,7 +44,7 @@ export async function open(
   surroundings: Surroundings,
 ): Promise<Outcome> {
   const { database, signer } = surroundings;
-  const [record, options] = await Promise.all([load(page, key, facts, database), loadOptions(page, database)]);
+  const [record, options] = await Promise.all([load(page, key, facts, database), loadOptions(page, facts, database)]);
   if (!record) {
     const there = await exists(page, key, facts, database);
     const reason = there
@@ -63,7 +63,7 @@ export async function open(
     page,
     key,
     title: titleOf(page, record.row, key),
-    fields: prefillFields(page, record.row, options),
+    fields: prefillFields(page, record.row, options, facts),
     token: writeToken(claims, signer),
     problems: [],
     conflicts: [],

@@ -78,7 +78,7 @@ class Save {
     const known = [...checkFields(submission.fields, row, facts), ...checkAcross(page, row, submission.fields, facts)];
     const all = [
       ...known,
-      ...(await lookUp(page, this.key, row, submission.fields, known, this.surroundings.database)),
+      ...(await lookUp(page, this.key, row, submission.fields, known, facts, this.surroundings.database)),
     ];
     if (all.length > 0) {
       this.noteProblems(all);
@@ -108,7 +108,17 @@ class Save {
     const note = { actor: facts.actor, page: page.name, pageVersion: page.version, requestId: request.id };
     const result = await write(page, key, guard, changedFields(compared), facts, note, this.surroundings.database);
     this.noteWrite(result);
-    if (result.kind === "written") return { kind: "saved", page, key, row: result.row, changes: result.changes };
+    if (result.kind === "written") {
+      const { row, changes } = result;
+      // Where the key itself was changed, the answer goes to the new address.
+      return {
+        kind: "saved",
+        page,
+        key: page.key.map(({ name }, index) => row[name] ?? key[index] ?? ""),
+        row,
+        changes,
+      };
+    }
     if (result.kind === "refused")
       return { kind: "invalid", form: await this.form(submission, null, result.problems, []) };
     const record = await this.load();
@@ -216,7 +226,7 @@ class Save {
     conflicts: readonly Conflict[],
   ): Promise<FormView> {
     const { page, key, facts, surroundings } = this;
-    const options = await loadOptions(page, surroundings.database);
+    const options = await loadOptions(page, facts, surroundings.database);
     const loaded = known ?? (await this.load());
     const record: Record = found(loaded) ? loaded : { row: {}, version: submission.claims.row };
     const seen = conflicts.length > 0;
@@ -227,6 +237,7 @@ class Save {
       page,
       record.row,
       options,
+      facts,
       seen ? touchedTexts(submission) : typedTexts(submission),
     ).map((view) => ({
       ...view,
@@ -250,13 +261,13 @@ class Save {
 
   /** The form with what was typed, made of the submission alone where the database can't be asked. */
   private async formWithoutDatabase(submission: Submission, said: string): Promise<FormView> {
-    const { page, key } = this;
+    const { page, key, facts } = this;
     const problems = [{ field: null, message: said }];
     try {
       return await this.form(submission, null, problems, []);
     } catch (error) {
       if (!troubleOf(error)) throw error;
-      const fields = prefillFields(page, {}, new Map(), typedTexts(submission));
+      const fields = prefillFields(page, {}, new Map(), facts, typedTexts(submission));
       const title = titleOf(page, {}, key);
       return { page, key, title, fields, token: submission.token, problems, conflicts: [], locked: null, notice: null };
     }

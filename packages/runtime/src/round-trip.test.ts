@@ -32,6 +32,7 @@ const mv014 = "/stations/MV-014/edit";
 describe("the demo's pages over the demo's tables", () => {
   test("are sound", () => {
     expect(trips.site().files.map((file) => [file.name, file.findings])).toEqual([
+      ["bulletin", []],
       ["sensor", []],
       ["station", []],
     ]);

@@ -53,7 +53,8 @@ function singleValue(expression: Expression, facts: Facts, scope: Scope): Stored
     case "variable":
       return scope[expression.name] ?? null;
     case "arithmetic": {
-      const [left, right] = [singleValue(expression.left, facts, scope), singleValue(expression.right, facts, scope)];
+      const number = (part: Expression): Stored => comparable(part, "decimal", undefined, facts, scope);
+      const [left, right] = [number(expression.left), number(expression.right)];
       return left === null || right === null ? null : calculate(left, expression.by, right);
     }
     case "size": {
@@ -77,6 +78,10 @@ function singleValue(expression: Expression, facts: Facts, scope: Scope): Stored
 
 /** A part's value as one of the type in which it is compared; what the table holds needs no fitting. */
 function comparable(part: Expression, type: ValueType, column: Column | undefined, facts: Facts, scope: Scope): Stored {
+  if (part.op === "choose") {
+    const chosen = truthOf(part.condition, facts, scope) === true ? part.chosen : part.otherwise;
+    return comparable(chosen, type, column, facts, scope);
+  }
   const value = singleValue(part, facts, scope);
   return part.op === "literal" || part.op === "actor" || part.op === "variable" ? fitting(value, type, column) : value;
 }

@@ -1,6 +1,6 @@
 import { describe, expect, test } from "@jest/globals";
 import { prefillFields } from "../steps/prefill.js";
-import { mv014, stationPage } from "../testing/marrow-vale.js";
+import { factsOf, mv014, stationPage } from "../testing/marrow-vale.js";
 import { formPage } from "./form.js";
 import type { Frame } from "./layout.js";
 import { listPage } from "./list.js";
@@ -21,7 +21,7 @@ const form = (over: object = {}) =>
       page: stationPage,
       key: ["MV-014"],
       title: "Station MV-014, Otter Weir",
-      fields: prefillFields(stationPage, mv014, new Map()),
+      fields: prefillFields(stationPage, mv014, new Map(), factsOf()),
       token: 'sig.{"a":1}',
       problems: [],
       conflicts: [],
@@ -64,7 +64,7 @@ describe("the form", () => {
   });
 
   test("a problem stands beside its field and above the form, linked", () => {
-    const fields = prefillFields(stationPage, mv014, new Map(), new Map([["warning_m", "x"]])).map((view) =>
+    const fields = prefillFields(stationPage, mv014, new Map(), factsOf(), new Map([["warning_m", "x"]])).map((view) =>
       view.field.column.name === "warning_m" ? { ...view, problems: ["Not a number."] } : view,
     );
     const page = form({ fields, problems: [{ field: "warning_m", message: "Not a number." }] });

@@ -7,8 +7,8 @@ import { nearest, suggestion } from "./nearest.js";
 import type { Check, Choices, Control, Field, ListColumn, Page } from "./page.js";
 import type { ParsedPage, Path } from "./parse.js";
 import { parsePath } from "./path.js";
-import { pageRules, tableRules } from "./rules.js";
-import type { FieldSettings } from "./schema.js";
+import { offeredRule, pageRules, tableRules } from "./rules.js";
+import type { FieldSettings, Tidying } from "./schema.js";
 import { parseTemplate, type Template } from "./template.js";
 
 export type BindResult = { readonly page: Page | null; readonly findings: readonly Finding[] };
@@ -106,7 +106,7 @@ class Binder {
     const table = this.tables.find((each) => each.schema === reference?.to.schema && each.name === reference.to.table);
     const key = table && columnOf(table, reference?.to.columns[0] ?? "");
     if (!reference || !table || !key) return null;
-    return { reference, choices: { from: "table", table, key, label: tellingColumn(table, key) } };
+    return { reference, choices: { from: "table", table, key, label: tellingColumn(table, key), where: null } };
   }
 
   field(name: string, settings: FieldSettings, path: Path): Field | null {
@@ -117,7 +117,10 @@ class Binder {
     const referenced = this.referenced(column);
     const choices = this.choices(column, settings, referenced?.choices ?? null, path);
     const control = this.control(column, settings, choices, path);
-    const readOnly = settings["read-only"] === true || column.written === "always" || this.isKey(column);
+    const readOnly =
+      settings["read-only"] === true ||
+      column.written === "always" ||
+      (this.isKey(column) && this.parsed.file.record["key-editable"] !== true);
     return {
       column,
       label: settings.label ?? labelFrom(column.name),
@@ -125,10 +128,22 @@ class Binder {
       unit: settings.unit ?? null,
       control,
       readOnly,
-      tidy: settings.tidy ?? [],
-      rules: [...pageRules(settings.rules ?? [], column, this, path), ...tableRules(this.table, column, control)],
+      when: this.condition(settings.when, false, [...path, "when"]),
+      tidy: this.tidyings(settings, path),
+      rules: [
+        ...pageRules(settings.rules ?? [], column, this, path),
+        ...offeredRule(choices),
+        ...tableRules(this.table, column, control),
+      ],
       choices: control === "choice" ? choices : null,
     };
+  }
+
+  private tidyings(settings: FieldSettings, path: Path): readonly Tidying[] {
+    for (const [index, tidying] of (settings.tidy ?? []).entries()) {
+      if (typeof tidying === "object") this.column(tidying.slug, [...path, "tidy", index, "slug"]);
+    }
+    return settings.tidy ?? [];
   }
 
   private isKey(column: Column): boolean {
@@ -143,7 +158,25 @@ class Binder {
   ): Choices | null {
     if (column.type.kind === "enum") return { from: "labels", labels: column.type.labels };
     if (column.type.kind === "boolean" && (column.nullable || settings.control === "choice")) return { from: "truth" };
-    if (!fromReference || settings.show === undefined) return fromReference;
+    if (!fromReference) return null;
+    return this.shownLabel(this.offered(fromReference, settings, path), settings, path);
+  }
+
+  /** The choices that are offered, where the page restricts them. */
+  private offered(
+    choices: Choices & { from: "table" },
+    settings: FieldSettings,
+    path: Path,
+  ): Choices & { from: "table" } {
+    if (!settings.choices) return choices;
+    const result = parseCondition(settings.choices.where, choices.table, false);
+    if (result.ok) return { ...choices, where: result.condition };
+    this.error("condition", result.problem.message, [...path, "choices", "where"], result.problem.offset);
+    return choices;
+  }
+
+  private shownLabel(fromReference: Choices & { from: "table" }, settings: FieldSettings, path: Path): Choices | null {
+    if (settings.show === undefined) return fromReference;
     const label = columnOf(fromReference.table, settings.show);
     if (label) return { ...fromReference, label };
     const hint = suggestion(

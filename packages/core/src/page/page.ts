@@ -8,7 +8,14 @@ import type { Template } from "./template.js";
 export type Choices =
   | { readonly from: "labels"; readonly labels: readonly string[] }
   | { readonly from: "truth" }
-  | { readonly from: "table"; readonly table: Table; readonly key: Column; readonly label: Column };
+  | {
+      readonly from: "table";
+      readonly table: Table;
+      readonly key: Column;
+      readonly label: Column;
+      /** Which of them are offered, asked of the referenced table. */
+      readonly where: Condition | null;
+    };
 
 /** Whether a choice's key says something to people, so that it stands before the label: a code does, a number does not. */
 export const isTelling = (choices: Choices & { readonly from: "table" }): boolean =>
@@ -41,6 +48,8 @@ export type Rule = {
       readonly ignoringCase: boolean;
     }
   | { readonly rule: "exists"; readonly reference: Reference }
+  /** Like `exists`, among the choices that the page offers. */
+  | { readonly rule: "offered"; readonly choices: Choices & { readonly from: "table" } }
 );
 
 export interface Field {
@@ -50,6 +59,8 @@ export interface Field {
   readonly unit: string | null;
   readonly control: Control;
   readonly readOnly: boolean;
+  /** Under which condition on the stored record the field is on the form at all. */
+  readonly when: Condition | null;
   readonly tidy: readonly Tidying[];
   readonly rules: readonly Rule[];
   readonly choices: Choices | null;
@@ -100,7 +111,7 @@ export interface Page {
 
 /** Every column that opening a record asks for, in the table's order. */
 export function loadedColumns(page: Page): readonly Column[] {
-  const whens = page.fields.flatMap((field) => field.rules.map((rule) => rule.when));
+  const whens = page.fields.flatMap((field) => [field.when, ...field.rules.map((rule) => rule.when)]);
   const conditions = [page.access.rows, page.access.edit, ...page.checks.map((check) => check.condition), ...whens];
   const names = new Set([
     ...page.key.map((column) => column.name),

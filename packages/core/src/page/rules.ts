@@ -1,7 +1,7 @@
 import { RE2JS } from "re2js";
 import type { Condition } from "../condition/expression.js";
 import { type Column, columnOf, type Table } from "../table/model.js";
-import type { Control, Rule } from "./page.js";
+import type { Choices, Control, Rule } from "./page.js";
 import type { Path } from "./parse.js";
 import type { RuleSetting } from "./schema.js";
 
@@ -134,11 +134,22 @@ export function tableRules(table: Table, column: Column, control: Control): Rule
       demands.push({ rule: "unique", constraint: each.constraint, columns: each.columns, ignoringCase: false });
     }
   }
+  for (const key of table.keys) {
+    if (key.primary && key.columns.includes(column.name)) {
+      demands.push({ rule: "unique", constraint: key.constraint, columns: key.columns, ignoringCase: false });
+    }
+  }
   for (const each of table.references) {
     if (each.columns.includes(column.name)) demands.push({ rule: "exists", reference: each });
   }
   return demands.map((demand) => ({ ...demand, by: "table", when: null, message: null }));
 }
+
+/** A choice that the page restricts must be one of those offered, which no constraint of the table promises. */
+export const offeredRule = (choices: Choices | null): Rule[] =>
+  choices?.from === "table" && choices.where
+    ? [{ rule: "offered", choices, by: "page", when: null, message: null }]
+    : [];
 
 /** The columns of a rule's constraint, where they are the table's own. */
 export const columnsOf = (table: Table, names: readonly string[]): readonly Column[] =>

@@ -3,6 +3,8 @@ import * as v from "valibot";
 /** What may be done to a typed value before it is judged. */
 export const tidyings = ["trim", "single-spaces", "upper", "lower"] as const;
 
+const tidying = v.union([v.picklist(tidyings), v.strictObject({ slug: v.pipe(v.string(), v.minLength(1)) })]);
+
 /** The controls that a field can ask for; without one the column's type decides. */
 export const controlNames = ["text", "multi-line", "number", "date", "date-time", "check-box", "choice"] as const;
 
@@ -35,10 +37,12 @@ const fieldSettings = v.strictObject({
   help: v.optional(line),
   unit: v.optional(line),
   control: v.optional(v.picklist(controlNames)),
-  tidy: v.optional(v.array(v.picklist(tidyings))),
+  tidy: v.optional(v.array(tidying)),
   rules: v.optional(v.array(rule)),
   "read-only": v.optional(v.boolean()),
   show: v.optional(line),
+  choices: v.optional(v.strictObject({ where: condition })),
+  when: v.optional(condition),
 });
 
 /** A field of a page file: a column's name alone, or one name with its settings. */
@@ -50,7 +54,11 @@ export const pageSchema = v.strictObject({
   title: line,
   plural: v.optional(line),
   path: v.pipe(v.string(), v.regex(/^\/[^\s?#]*$/, "must begin with a slash, like /stations/{code}")),
-  record: v.strictObject({ table: line, key: v.union([line, v.pipe(v.array(line), v.minLength(1))]) }),
+  record: v.strictObject({
+    table: line,
+    key: v.union([line, v.pipe(v.array(line), v.minLength(1))]),
+    "key-editable": v.optional(v.boolean()),
+  }),
   "time-zone": v.optional(line),
   access: v.optional(
     v.strictObject({
@@ -75,4 +83,4 @@ export type PageFile = v.InferOutput<typeof pageSchema>;
 export type FieldSettings = v.InferOutput<typeof fieldSettings>;
 export type RuleSetting = v.InferOutput<typeof rule>;
 export type ControlName = (typeof controlNames)[number];
-export type Tidying = (typeof tidyings)[number];
+export type Tidying = v.InferOutput<typeof tidying>;

@@ -54,14 +54,16 @@ export function labelOf(choices: Choices & { from: "table" }, alias: string): st
 }
 
 /** The options of a choice list from a referenced table: value and label, by what stands first. */
-export function choicesStatement(choices: Choices & { from: "table" }): Statement {
+export function choicesStatement(choices: Choices & { from: "table" }, facts: Facts): Statement {
+  const parameters = new Parameters();
+  const where = choices.where ? `\nWHERE ${predicate(choices.where, parameters, facts, "t")}` : "";
   const first = isTelling(choices) ? choices.key : choices.label;
   return {
     purpose: "choices",
     text: `SELECT t.${quoted(choices.key.name)}::text AS "value", ${labelOf(choices, "t")} AS "label"
-FROM ${quotedTable(choices.table)} AS t
+FROM ${quotedTable(choices.table)} AS t${where}
 ORDER BY t.${quoted(first.name)}, t.${quoted(choices.key.name)}
 LIMIT ${mostOptions}`,
-    values: [],
+    values: parameters.values,
   };
 }

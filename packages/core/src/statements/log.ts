@@ -14,6 +14,7 @@ CREATE TABLE IF NOT EXISTS quill_log.change (
   page_version text NOT NULL,
   table_name text NOT NULL,
   record_key jsonb NOT NULL,
+  new_key jsonb,
   operation text NOT NULL CHECK (operation IN ('insert', 'update', 'delete')),
   fields jsonb NOT NULL CHECK (jsonb_typeof(fields) = 'array'),
   request_id uuid NOT NULL,
@@ -23,6 +24,7 @@ CREATE TABLE IF NOT EXISTS quill_log.change (
 ) PARTITION BY RANGE (at);
 CREATE TABLE IF NOT EXISTS quill_log.change_default PARTITION OF quill_log.change DEFAULT;
 CREATE INDEX IF NOT EXISTS change_record ON quill_log.change (table_name, record_key, id DESC);
+CREATE INDEX IF NOT EXISTS change_new_key ON quill_log.change (table_name, new_key) WHERE new_key IS NOT NULL;
 CREATE INDEX IF NOT EXISTS change_actor ON quill_log.change (actor_id, id DESC);
 CREATE INDEX IF NOT EXISTS change_request ON quill_log.change (request_id);
 COMMENT ON TABLE quill_log.change IS 'Who changed which field of which record, when, from what to what.';`;
@@ -40,14 +42,25 @@ export function monthPartition(year: number, month: number): Statement {
   };
 }
 
-/** Who saved a record's field last after a moment, for a conflict: the newest entries of the record. */
+/**
+ * The newest entries of a record, under the key that it has now and those that it had before: an entry that changed the key
+ * leads from the new key to the old one, and from there on to older entries only.
+ */
 export function lastChangesStatement(table: string, key: Readonly<Record<string, string>>): Statement {
   return {
     purpose: "who changed it",
-    text: `SELECT "actor_name", "at"::text AS "at", "fields"::text AS "fields"
-FROM "quill_log"."change"
-WHERE "table_name" = $1::text AND "record_key" = $2::jsonb
-ORDER BY "id" DESC LIMIT 20`,
+    text: `WITH RECURSIVE "names" ("record_key", "until") AS (
+  SELECT $2::jsonb, 9223372036854775807
+  UNION ALL
+  SELECT c."record_key", c."id"
+  FROM "names" AS n
+  JOIN "quill_log"."change" AS c ON c."table_name" = $1::text AND c."new_key" = n."record_key" AND c."id" < n."until"
+)
+SELECT c."actor_name", c."at"::text AS "at", c."fields"::text AS "fields", c."record_key"::text AS "record_key"
+FROM "names" AS n
+JOIN "quill_log"."change" AS c ON c."table_name" = $1::text AND c."record_key" = n."record_key" AND c."id" <= n."until"
+ORDER BY c."id" DESC
+LIMIT 20`,
     values: [table, JSON.stringify(key)],
   };
 }

@@ -1,4 +1,6 @@
-import type { Page } from "../page/page.js";
+import type { Facts } from "../condition/evaluate.js";
+import { predicate } from "../condition/to-sql.js";
+import type { Choices, Page } from "../page/page.js";
 import type { Column, Reference } from "../table/model.js";
 import { keyPredicate } from "./load.js";
 import { Parameters, quoted, quotedTable, type Statement, type Stored } from "./statement.js";
@@ -43,6 +45,18 @@ export function existsStatement(
   return {
     purpose: "does it exist",
     text: `SELECT 'there' AS "found" FROM ${quotedTable(table)} AS t\nWHERE ${same.join(" AND ")}`,
+    values: parameters.values,
+  };
+}
+
+/** Asks whether a value is among the choices that a page offers; it answers a row if so. */
+export function offeredStatement(choices: Choices & { from: "table" }, value: Stored, facts: Facts): Statement {
+  const parameters = new Parameters();
+  const where = [`t.${quoted(choices.key.name)} = ${parameters.add(value, choices.key.type.cast)}`];
+  if (choices.where) where.push(predicate(choices.where, parameters, facts, "t"));
+  return {
+    purpose: "is it offered",
+    text: `SELECT 'offered' AS "found" FROM ${quotedTable(choices.table)} AS t\nWHERE ${where.join(" AND ")}`,
     values: parameters.values,
   };
 }

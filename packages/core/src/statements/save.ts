@@ -87,17 +87,21 @@ export function saveStatement(
     ({ column, placeholder }) =>
       `"before".${quoted(column.name)}::text IS DISTINCT FROM ${asStored(column, placeholder)}`,
   );
+  const keyObject = (side: "before" | "after"): string =>
+    `jsonb_build_object(${page.key.map(({ name }) => `${literal(name)}, "${side}".${quoted(name)}::text`).join(", ")})`;
   const logged = [
     parameters.add(note.actor.id, "text"),
     parameters.add(note.actor.name, "text"),
     parameters.add(note.page, "text"),
     parameters.add(note.pageVersion, "text"),
     parameters.add(tableName(page.table), "text"),
-    `jsonb_build_object(${page.key.map(({ name }) => `${literal(name)}, "before".${quoted(name)}::text`).join(", ")})`,
+    keyObject("before"),
     "'update'",
     '(SELECT jsonb_agg(jsonb_build_object(\'field\', "field", \'old\', "old", \'new\', "new") ORDER BY "position") FROM "changed")',
     parameters.add(note.requestId, "uuid"),
     "'page'",
+    // The key afterwards, where it was changed: by it the log follows a record through its keys.
+    `NULLIF(${keyObject("after")}, ${keyObject("before")})`,
   ];
   const row = page.table.columns.map(({ name }) => `${literal(name)}, "after".${quoted(name)}::text`);
   const text = `WITH "before" AS (
@@ -119,7 +123,7 @@ export function saveStatement(
   WHERE f."old" IS DISTINCT FROM f."new"
 ), "entry" AS (
   INSERT INTO "quill_log"."change"
-    ("actor_id", "actor_name", "page", "page_version", "table_name", "record_key", "operation", "fields", "request_id", "way")
+    ("actor_id", "actor_name", "page", "page_version", "table_name", "record_key", "operation", "fields", "request_id", "way", "new_key")
   SELECT ${logged.join(",\n    ")}
   FROM "before", "after"
   WHERE EXISTS (SELECT FROM "changed")

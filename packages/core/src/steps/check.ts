@@ -66,6 +66,7 @@ function broken(
     // These are asked of the table: see steps/look-up.ts, and its refusal in steps/write.ts.
     case "unique":
     case "exists":
+    case "offered":
       return null;
   }
 }

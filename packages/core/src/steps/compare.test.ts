@@ -1,6 +1,6 @@
 import { describe, expect, test } from "@jest/globals";
 import type { Row } from "../statements/statement.js";
-import { mv014, signer, stationPage } from "../testing/marrow-vale.js";
+import { factsOf, mv014, signer, stationPage } from "../testing/marrow-vale.js";
 import { changedFields, compareWithShown, compareWithStored, type FieldState } from "./compare.js";
 import { shownDigests } from "./prefill.js";
 import type { SubmittedField } from "./read.js";
@@ -13,7 +13,7 @@ const claims = {
   session: "s1",
   row: "733",
   at: "",
-  shown: shownDigests(stationPage, mv014, signer),
+  shown: shownDigests(stationPage, mv014, factsOf(), signer),
 };
 
 const submitted = (edits: Row): SubmittedField[] =>

@@ -17,7 +17,11 @@ describe("Load", () => {
   });
 
   test("options come from the enum's labels and from the referenced table", async () => {
-    const options = await loadOptions(stationPage, scripted({ choices: [{ value: "6", label: "Embersike" }] }));
+    const options = await loadOptions(
+      stationPage,
+      factsOf(),
+      scripted({ choices: [{ value: "6", label: "Embersike" }] }),
+    );
     expect(options.get("river_id")).toEqual([{ value: "6", label: "Embersike" }]);
     expect(options.get("status")?.map((option) => option.value)).toEqual(["planned", "live", "suspended", "retired"]);
     expect(options.has("name")).toBe(false);

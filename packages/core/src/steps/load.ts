@@ -39,20 +39,20 @@ const yesNo: readonly Option[] = [
   { value: "false", label: "No" },
 ];
 
-async function optionsOf(field: Field, database: Database): Promise<readonly Option[]> {
+async function optionsOf(field: Field, facts: Facts, database: Database): Promise<readonly Option[]> {
   const { choices } = field;
   if (choices?.from === "truth") return yesNo;
   if (choices?.from === "labels") return choices.labels.map((label) => ({ value: label, label }));
   if (choices?.from !== "table") return [];
-  const rows = await database.run(choicesStatement(choices));
+  const rows = await database.run(choicesStatement(choices, facts));
   return rows.map((row) => ({ value: row.value ?? "", label: row.label ?? row.value ?? "" }));
 }
 
 /** Loads the options of all choice lists of a page. */
-export async function loadOptions(page: Page, database: Database): Promise<Options> {
+export async function loadOptions(page: Page, facts: Facts, database: Database): Promise<Options> {
   const fields = page.fields.filter((field) => field.choices !== null);
   const loaded = await Promise.all(
-    fields.map(async (field) => [field.column.name, await optionsOf(field, database)] as const),
+    fields.map(async (field) => [field.column.name, await optionsOf(field, facts, database)] as const),
   );
   return new Map(loaded);
 }

@@ -1,6 +1,7 @@
+import type { Facts } from "../condition/evaluate.js";
 import type { Page, Rule } from "../page/page.js";
 import { columnsOf } from "../page/rules.js";
-import { existsStatement, takenStatement } from "../statements/look-up.js";
+import { existsStatement, offeredStatement, takenStatement } from "../statements/look-up.js";
 import { type Database, DatabaseRefusal, type Row, type Statement } from "../statements/statement.js";
 import { formValues, ruleMessage } from "./check.js";
 import type { Problem } from "./prefill.js";
@@ -21,7 +22,9 @@ function question(
   rule: Rule,
   page: Page,
   key: readonly string[],
+  name: string,
   form: Row,
+  facts: Facts,
 ): { statement: Statement; breaks: boolean } | null {
   if (rule.rule === "unique") {
     const values = rule.columns.map((name) => form[name] ?? null);
@@ -30,6 +33,10 @@ function question(
       statement: takenStatement(page, key, columnsOf(page.table, rule.columns), values, rule.ignoringCase),
       breaks: true,
     };
+  }
+  if (rule.rule === "offered") {
+    const value = form[name] ?? null;
+    return value === null ? null : { statement: offeredStatement(rule.choices, value, facts), breaks: false };
   }
   if (rule.rule !== "exists") return null;
   const values = rule.reference.columns.map((name) => form[name] ?? null);
@@ -52,6 +59,7 @@ export async function lookUp(
   row: Row,
   fields: readonly SubmittedField[],
   known: readonly Problem[],
+  facts: Facts,
   database: Database,
 ): Promise<readonly Problem[]> {
   const form = formValues(row, fields);
@@ -61,11 +69,15 @@ export async function lookUp(
     if (!submitted.touched || known.some((problem) => problem.field === name)) continue;
     for (const rule of submitted.field.rules) {
       if (rule.by === "table" && known.length === 0) continue;
-      const asked = question(rule, page, key, form);
+      const asked = question(rule, page, key, name, form, facts);
       if (!asked || (await finds(asked.statement, database)) !== asked.breaks) continue;
       problems.push({
         field: name,
-        message: ruleMessage(rule, submitted.field, rule.rule === "unique" ? "unique" : "exists"),
+        message: ruleMessage(
+          rule,
+          submitted.field,
+          rule.rule === "offered" ? "not-on-offer" : rule.rule === "unique" ? "unique" : "exists",
+        ),
       });
       break;
     }

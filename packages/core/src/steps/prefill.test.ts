@@ -1,5 +1,5 @@
 import { describe, expect, test } from "@jest/globals";
-import { mv014, sensorPage, signer, stationPage } from "../testing/marrow-vale.js";
+import { factsOf, mv014, sensorPage, signer, stationPage } from "../testing/marrow-vale.js";
 import type { FieldView } from "./prefill.js";
 import { prefillFields, shownDigests, titleOf } from "./prefill.js";
 
@@ -14,7 +14,7 @@ const field = (views: readonly FieldView[], name: string): FieldView => {
 };
 
 describe("Prefill", () => {
-  const views = prefillFields(stationPage, mv014, options);
+  const views = prefillFields(stationPage, mv014, options, factsOf());
 
   test("every control holds what is stored, to the letter", () => {
     expect(field(views, "warning_m").text).toBe("3.37");
@@ -29,7 +29,7 @@ describe("Prefill", () => {
   });
 
   test("a null is an empty control, a null box is not ticked", () => {
-    const empty = prefillFields(stationPage, { ...mv014, notes: null, telemetry: null }, options);
+    const empty = prefillFields(stationPage, { ...mv014, notes: null, telemetry: null }, options, factsOf());
     expect(field(empty, "notes").text).toBe("");
     expect(field(empty, "telemetry").text).toBe("false");
   });
@@ -39,6 +39,7 @@ describe("Prefill", () => {
       stationPage,
       mv014,
       options,
+      factsOf(),
       new Map([
         ["installed_on", "last spring"],
         ["status", "gone"],
@@ -57,7 +58,7 @@ describe("Prefill", () => {
       calibrated_at: "2026-07-01 09:30:00+00",
       settings: "{}",
     };
-    expect(field(prefillFields(sensorPage, row, new Map()), "calibrated_at")).toMatchObject({
+    expect(field(prefillFields(sensorPage, row, new Map(), factsOf()), "calibrated_at")).toMatchObject({
       control: "date-time",
       text: "2026-07-01T10:30:00",
     });
@@ -69,7 +70,7 @@ describe("Prefill", () => {
   });
 
   test("digests are of editable fields only and differ by field and value", () => {
-    const digests = shownDigests(stationPage, mv014, signer);
+    const digests = shownDigests(stationPage, mv014, factsOf(), signer);
     expect(Object.keys(digests)).not.toContain("code");
     expect(new Set(Object.values(digests)).size).toBe(Object.keys(digests).length);
   });

@@ -1,5 +1,6 @@
+import { type Facts, truthOf } from "../condition/evaluate.js";
 import { keeping, normal, show } from "../controls/show.js";
-import { type Control, editableFields, type Field, type Page } from "../page/page.js";
+import type { Control, Field, Page } from "../page/page.js";
 import { fillTemplate } from "../page/template.js";
 import type { Row, Stored } from "../statements/statement.js";
 import type { Option, Options } from "./load.js";
@@ -50,6 +51,10 @@ function withValue(options: readonly Option[], value: Stored, mark: string): rea
   return [{ value, label: `${value} (${mark})` }, ...options];
 }
 
+/** The fields that are on a record's form: those whose `when` holds for it as it is stored. */
+const fieldsOn = (page: Page, row: Row, facts: Facts): readonly Field[] =>
+  page.fields.filter((field) => field.when === null || truthOf(field.when.expression, { ...facts, row }) === true);
+
 /**
  * Fills the controls: from the stored row, or with what was typed where something was.
  *
@@ -59,9 +64,10 @@ export function prefillFields(
   page: Page,
   row: Row,
   options: Options,
+  facts: Facts,
   typed: ReadonlyMap<string, string> = new Map(),
 ): readonly FieldView[] {
-  return page.fields.map((field) => {
+  return fieldsOn(page, row, facts).map((field) => {
     const { name } = field.column;
     const stored = row[name] ?? null;
     const shown = show(field, stored, page.timeZone);
@@ -81,12 +87,14 @@ export function prefillFields(
 }
 
 /** The digests of what every editable control shows for a row. */
-export const shownDigests = (page: Page, row: Row, signer: Signer): Claims["shown"] =>
+export const shownDigests = (page: Page, row: Row, facts: Facts, signer: Signer): Claims["shown"] =>
   Object.fromEntries(
-    editableFields(page).map((field) => {
-      const shown = show(field, row[field.column.name] ?? null, page.timeZone);
-      return [field.column.name, digest(signer, field.column.name, normal(shown.control, shown.text))];
-    }),
+    fieldsOn(page, row, facts)
+      .filter((field) => !field.readOnly)
+      .map((field) => {
+        const shown = show(field, row[field.column.name] ?? null, page.timeZone);
+        return [field.column.name, digest(signer, field.column.name, normal(shown.control, shown.text))];
+      }),
   );
 
 /** `Station MV-014, Alder Bridge`. */

@@ -1,7 +1,7 @@
 import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import { tokenName } from "../page/bind.js";
-import { mv014, sensorPage, signer, stationPage } from "../testing/marrow-vale.js";
+import { factsOf, mv014, sensorPage, signer, stationPage } from "../testing/marrow-vale.js";
 import { shownDigests } from "./prefill.js";
 import { type Holder, read, readPairs, type Submission } from "./read.js";
 import { type Claims, writeToken } from "./token.js";
@@ -16,7 +16,7 @@ const claims = (over: Partial<Claims> = {}): Claims => ({
   session: "s1",
   row: "733",
   at: "2026-05-04T10:00:00.000Z",
-  shown: shownDigests(stationPage, mv014, signer),
+  shown: shownDigests(stationPage, mv014, factsOf(), signer),
   ...over,
 });
 
@@ -141,7 +141,7 @@ describe("Read", () => {
       settings: "{}",
     };
     const token = writeToken(
-      claims({ page: "sensor", key: ["MV-014", "1"], shown: shownDigests(sensorPage, row, signer) }),
+      claims({ page: "sensor", key: ["MV-014", "1"], shown: shownDigests(sensorPage, row, factsOf(), signer) }),
       signer,
     );
     const sent = `${tokenName}=${encodeURIComponent(token)}&calibrated_at=2026-07-01T10%3A30&offset_m=0.012`;
@@ -154,7 +154,7 @@ describe("Read", () => {
     });
     fc.assert(
       fc.property(letters, (stored) => {
-        const shown = shownDigests(stationPage, { ...mv014, notes: stored }, signer);
+        const shown = shownDigests(stationPage, { ...mv014, notes: stored }, factsOf(), signer);
         // HTML, 4.10.21.4: every line break of an entry's value becomes CR LF.
         const sent = stored.replaceAll(/\r\n|\r|\n/g, "\r\n");
         const submission = submitted(body({ [tokenName]: writeToken(claims({ shown }), signer), notes: sent }));

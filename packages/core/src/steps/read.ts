@@ -60,15 +60,32 @@ export function readPairs(body: string): readonly (readonly [string, string])[] 
   return pairs;
 }
 
-const tidied: Readonly<Record<Tidying, (text: string) => string>> = {
+/** A text as a part of an address: small letters and digits of ASCII, hyphens between; accents are taken off. */
+export const slugOf = (text: string): string =>
+  text
+    .normalize("NFKD")
+    .replaceAll(/\p{M}/gu, "")
+    .toLowerCase()
+    .replaceAll(/[^a-z0-9]+/g, "-")
+    .replaceAll(/^-|-$/g, "");
+
+const tidied: Readonly<Record<Exclude<Tidying, object>, (text: string) => string>> = {
   trim: (text) => text.trim(),
   "single-spaces": (text) => text.replaceAll(/[^\S\n]+/g, " "),
   upper: (text) => text.toUpperCase(),
   lower: (text) => text.toLowerCase(),
 };
 
-/** A typed text after the field's tidying. */
-export const tidy = (field: Field, text: string): string => field.tidy.reduce((tidy, each) => tidied[each](tidy), text);
+/**
+ * A typed text after the field's tidying.
+ *
+ * @param sent what else the form sent: a slug that was left empty is made of another field
+ */
+export const tidy = (field: Field, text: string, sent: ReadonlyMap<string, string> = new Map()): string =>
+  field.tidy.reduce((before: string, each) => {
+    if (typeof each === "string") return tidied[each](before);
+    return before.trim() === "" ? slugOf(sent.get(each.slug) ?? "") : before;
+  }, text);
 
 function readField(
   page: Page,
@@ -86,7 +103,7 @@ function readField(
   const control = keeping(field.control, raw);
   const same = (text: string): boolean =>
     [control, field.control].some((each) => digest(signer, name, normal(each, text)) === shown);
-  const text = same(raw) ? normal(control, raw) : tidy(field, normal("multi-line", raw));
+  const text = same(raw) ? normal(control, raw) : tidy(field, normal("multi-line", raw), sent);
   const read = readValue(type, text, page.timeZone);
   const touched = !same(raw) && !same(text) && !(read.ok && read.value !== null && same(read.value));
   if (read.ok) return { field, sent: true, text, touched, value: read.value, problem: null };

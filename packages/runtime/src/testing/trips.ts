@@ -1,4 +1,4 @@
-import { mkdtemp, rm, writeFile } from "node:fs/promises";
+import { mkdtemp, readdir, readFile, rm, writeFile } from "node:fs/promises";
 import os from "node:os";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
@@ -34,7 +34,7 @@ export interface Trips {
   readonly owner: pg.Client;
   readonly pool: pg.Pool;
   readonly site: () => Loaded;
-  /** Writes page files and reads them and the catalogs anew. */
+  /** Writes page files beside those that are there and reads all of them and the catalogs anew. */
   readonly reloadWith: (files: Readonly<Record<string, string>>) => Promise<void>;
   /** `over` is another database than the trips' own. */
   readonly send: (
@@ -54,6 +54,13 @@ export interface Trips {
   ) => Promise<Handled>;
   readonly one: <T extends pg.QueryResultRow>(text: string, values?: readonly unknown[]) => Promise<T>;
   readonly close: () => Promise<void>;
+}
+
+/** The demo's page files by name. */
+async function demoFiles(): Promise<Record<string, string>> {
+  const names = await readdir(demoPages);
+  const texts = await Promise.all(names.map((name) => readFile(path.join(demoPages, name), "utf8")));
+  return Object.fromEntries(names.map((name, index) => [name.replace(".page.yaml", ""), texts[index] ?? ""]));
 }
 
 export interface TripsOptions {
@@ -80,7 +87,7 @@ export async function makeTrips({ sql = [], files, poolSize = 10 }: TripsOptions
   for (const statement of sql) await owner.query(statement);
   const pool = connect(made.pages, poolSize);
   const database = databaseOver(pool);
-  const directory = files ? await directoryOf(files) : demoPages;
+  const directory = await directoryOf(files ?? (await demoFiles()));
   let site = await loadPageFiles(directory, database);
 
   const send: Trips["send"] = (method, address, actor, body = null, over = database) =>
@@ -128,7 +135,7 @@ export async function makeTrips({ sql = [], files, poolSize = 10 }: TripsOptions
     },
     close: async () => {
       await Promise.all([pool.end(), owner.end()]);
-      if (files) await rm(directory, { recursive: true });
+      await rm(directory, { recursive: true });
       await made.drop();
     },
   };

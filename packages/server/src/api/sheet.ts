@@ -2,6 +2,9 @@ import { type Column, type Field, type Page, type Rule, type Table, tableName } 
 import type { PageFileState } from "@loyal-quill/runtime";
 import type { SheetAnswer, SheetField } from "./types.js";
 
+const tidyText = (tidying: Field["tidy"][number]): string =>
+  typeof tidying === "string" ? tidying : `slug of ${tidying.slug}`;
+
 /** What a rule demands, in a few words. */
 function demandText(rule: Rule): string {
   switch (rule.rule) {
@@ -35,6 +38,8 @@ function demandText(rule: Rule): string {
           : "unique";
     case "exists":
       return "an existing record";
+    case "offered":
+      return `one of those offered: ${rule.choices.where?.source ?? ""}`;
   }
 }
 
@@ -74,7 +79,7 @@ function sheetField(page: Page, column: Column, field: Field | undefined): Sheet
     key: page.key.some((each) => each.name === column.name),
     constraints: constraintsOf(page.table, column),
     rules: field && !field.readOnly ? rulesOf(field) : [],
-    tidy: field && !field.readOnly ? field.tidy : [],
+    tidy: field && !field.readOnly ? field.tidy.map(tidyText) : [],
   };
 }
 

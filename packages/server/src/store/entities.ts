@@ -47,6 +47,7 @@ export const ChangeEntity = defineEntity({
     page: p.string(),
     tableName: p.string(),
     recordKey: p.json<Record<string, string>>(),
+    newKey: p.json<Record<string, string>>().nullable(),
     operation: p.string(),
     fields: p.json<{ field: string; old: string | null; new: string | null }[]>(),
     requestId: p.uuid(),
