@@ -8,7 +8,7 @@ export { type Handled, handle } from "./handle.js";
 export { document, type Frame } from "./html/layout.js";
 export { attributes, html, Markup } from "./html/markup.js";
 export { styleSheet } from "./html/style.js";
-export { codes } from "./messages/codes.js";
+export { type Language, languages, titleOfCode } from "./messages/messages.js";
 export * from "./page/index.js";
 export type { RecordedRequest, RecordedStep, RecordedValue } from "./recording.js";
 export type { PageRequest, PageResponse, Surroundings } from "./request.js";

@@ -1,4 +1,5 @@
 import type { Facts } from "./condition/evaluate.js";
+import { word } from "./messages/messages.js";
 import type { Outcome } from "./outcome.js";
 import type { Page } from "./page/page.js";
 import type { Recorder } from "./recording.js";
@@ -9,11 +10,9 @@ import { exists, load, loadOptions, type Record } from "./steps/load.js";
 import { type FormView, prefillFields, shownDigests, titleOf } from "./steps/prefill.js";
 import { type Claims, writeToken } from "./steps/token.js";
 
-const defaultBecause = "In its present state this record is shown, but not edited.";
-
 /** Why the record's form is locked, or null. */
 export const lockedBecause = (page: Page, record: Record, facts: Facts): string | null =>
-  mayEdit(page, record.row, facts) ? null : (page.access.because ?? defaultBecause);
+  mayEdit(page, record.row, facts) ? null : (page.access.because ?? word(page.language, "locked"));
 
 /** What a form made now for this record remembers. */
 export const claimsFor = (

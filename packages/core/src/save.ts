@@ -66,7 +66,10 @@ class Save {
       const trouble = troubleOf(error);
       if (!trouble) throw error;
       this.recorder.note("write", [], (error as Error).message);
-      return { kind: "failed", form: await this.formWithoutDatabase(submission, message(trouble.message)) };
+      return {
+        kind: "failed",
+        form: await this.formWithoutDatabase(submission, message(this.page.language, trouble.message)),
+      };
     }
   }
 
@@ -75,7 +78,10 @@ class Save {
     const record = this.asksForRow(submission) ? await this.load() : null;
     if (record && !found(record)) return this.stop("check", record, submission);
     const row = record?.row ?? {};
-    const known = [...checkFields(submission.fields, row, facts), ...checkAcross(page, row, submission.fields, facts)];
+    const known = [
+      ...checkFields(this.page, submission.fields, row, facts),
+      ...checkAcross(page, row, submission.fields, facts),
+    ];
     const all = [
       ...known,
       ...(await lookUp(page, this.key, row, submission.fields, known, facts, this.surroundings.database)),
@@ -147,7 +153,7 @@ class Save {
       return { kind: "conflict", form: await this.form(submission, record, [], conflicts) };
     }
     const problems = [
-      ...checkFields(submission.fields, record.row, this.facts),
+      ...checkFields(this.page, submission.fields, record.row, this.facts),
       ...checkAcross(this.page, record.row, submission.fields, this.facts),
     ];
     if (problems.length > 0) {
@@ -157,7 +163,7 @@ class Save {
     if (changedFields(compared).length === 0) return this.unchanged(record);
     // Others were faster every time: as good as too many at once.
     if (turn >= mostTries) {
-      const problem = { field: null, message: message("trouble-busy") };
+      const problem = { field: null, message: message(this.page.language, "trouble-busy") };
       return { kind: "failed", form: await this.form(submission, record, [problem], []) };
     }
     return this.write(submission, compared, this.guardOf(compared, record), turn + 1);

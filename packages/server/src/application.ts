@@ -2,7 +2,7 @@ import { randomBytes } from "node:crypto";
 import { readFile } from "node:fs/promises";
 import { createRequire } from "node:module";
 import path from "node:path";
-import { type Actor, codes, document, type Frame, html, mayOpen, type Page } from "@loyal-quill/core";
+import { type Actor, document, type Frame, html, mayOpen, type Page, titleOfCode } from "@loyal-quill/core";
 import { connect, createPages, databaseOver, type Pages, signerOf } from "@loyal-quill/runtime";
 import express, { type Request, type Response } from "express";
 import helmet from "helmet";
@@ -204,7 +204,7 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
   app.use(pages.router);
   app.use(async (request, response) => {
     const found = await account(request);
-    const { title, advice } = codes["no-such-address"];
+    const { title, advice } = titleOfCode("en", "no-such-address");
     const page = document(
       wholeFrame(request, found && actorOf(found)),
       title,
@@ -238,10 +238,14 @@ function failed(error: unknown, request: Request, response: Response, frame: Fra
   const status = typeof asked === "number" && asked >= 400 && asked < 500 ? asked : isStoreAway(error) ? 503 : 500;
   if (status >= 500) logger.error({ err: error, url: request.path }, "a request failed");
   const title =
-    status === 503 ? codes["database-away"].title : status === 500 ? "Something went wrong here" : "This can't be read";
+    status === 503
+      ? titleOfCode("en", "database-away").title
+      : status === 500
+        ? "Something went wrong here"
+        : "This can't be read";
   const detail =
     status === 503
-      ? codes["database-away"].advice
+      ? titleOfCode("en", "database-away").advice
       : status === 500
         ? "It was written down. Nothing was changed."
         : "What was sent is not what this address takes.";

@@ -1,3 +1,4 @@
+import { type Language, type Word, word } from "../messages/messages.js";
 import { boxName, tokenName } from "../page/bind.js";
 import type { Field } from "../page/page.js";
 import { recordAddress } from "../page/path.js";
@@ -85,60 +86,60 @@ ${text}</textarea>`;
   }
 }
 
-function conflictNote(view: FieldView, id: string): Markup | null {
+function conflictNote(view: FieldView, id: string, language: Language): Markup | null {
   if (!view.conflict) return null;
   const { stored, by, at } = view.conflict;
-  const who = by ? html` by ${by}${at ? html` at ${at}` : null}` : null;
-  return html`<p class="conflict" id="${id}-conflict">Stored now${who}: <q>${stored}</q></p>`;
+  const said = by === null ? word(language, "stored-now") : word(language, "stored-now-by", { by, at: at ?? "–" });
+  return html`<p class="conflict" id="${id}-conflict">${said} <q>${stored}</q></p>`;
 }
 
-function readOnlyText(view: FieldView): string {
-  if (view.control === "check-box") return view.text === "true" ? "Yes" : "No";
+function readOnlyText(view: FieldView, language: Language): string {
+  if (view.control === "check-box") return word(language, view.text === "true" ? "yes" : "no");
   return view.options.find((option) => option.value === view.text)?.label ?? (view.text === "" ? "–" : view.text);
 }
 
-function fieldBlock(view: FieldView, index: number, locked: boolean): Markup {
+function fieldBlock(view: FieldView, index: number, locked: boolean, language: Language): Markup {
   const id = idOf(index);
   const { field } = view;
   const unit = field.unit && html`<span class="unit" id="${id}-unit">${field.unit}</span>`;
   const help = field.help && html`<p class="help" id="${id}-help">${field.help}</p>`;
   if (locked || field.readOnly) {
-    return html`<div class="field fixed" data-field="${field.column.name}"><span class="label" id="${id}-label">${field.label}</span>${help}<div class="control"><span class="value" role="group" aria-labelledby="${id}-label">${readOnlyText(view)}</span>${unit}</div></div>`;
+    return html`<div class="field fixed" data-field="${field.column.name}"><span class="label" id="${id}-label">${field.label}</span>${help}<div class="control"><span class="value" role="group" aria-labelledby="${id}-label">${readOnlyText(view, language)}</span>${unit}</div></div>`;
   }
   const problems =
     view.problems.length > 0 ? html`<p class="problem" id="${id}-problem">${view.problems.join(" ")}</p>` : null;
   const wrong = view.problems.length > 0 || view.conflict ? " wrong" : "";
   const label = html`<label for="${id}">${field.label}</label>`;
   if (view.control === "check-box") {
-    return html`<div class="field${wrong}" data-field="${field.column.name}"><div class="control box">${input(view, id)}${label}${unit}</div>${help}${problems}${conflictNote(view, id)}</div>`;
+    return html`<div class="field${wrong}" data-field="${field.column.name}"><div class="control box">${input(view, id)}${label}${unit}</div>${help}${problems}${conflictNote(view, id, language)}</div>`;
   }
-  return html`<div class="field${wrong}" data-field="${field.column.name}">${label}${help}<div class="control">${input(view, id)}${unit}</div>${problems}${conflictNote(view, id)}</div>`;
+  return html`<div class="field${wrong}" data-field="${field.column.name}">${label}${help}<div class="control">${input(view, id)}${unit}</div>${problems}${conflictNote(view, id, language)}</div>`;
 }
 
 /** What is wrong, above the form, each line a link to its field (WCAG 2.2, 3.3.1). */
 function summary(view: FormView): Markup | null {
+  const say = (code: Word, places?: Record<string, string | number>): string => word(view.page.language, code, places);
   const lines = [
     ...view.problems,
     ...view.conflicts.map(({ field }) => ({
       field,
-      message: `${view.fields.find((each) => each.field.column.name === field)?.field.label ?? field} was changed by someone else since you opened this form.`,
+      message: say("conflict-field", {
+        label: view.fields.find((each) => each.field.column.name === field)?.field.label ?? field,
+      }),
     })),
   ];
   if (lines.length === 0) return null;
   const heading =
     view.conflicts.length > 0
-      ? "Someone else changed the same"
+      ? say("conflict-heading")
       : lines.length === 1
-        ? "One thing to put right"
-        : `${lines.length} things to put right`;
+        ? say("one-thing")
+        : say("many-things", { count: lines.length });
   const list = lines.map(({ field, message }) => {
     const index = view.fields.findIndex((each) => each.field.column.name === field && !each.field.readOnly);
     return index < 0 ? html`<li>${message}</li>` : html`<li><a href="#${idOf(index)}">${message}</a></li>`;
   });
-  const advice =
-    view.conflicts.length > 0
-      ? "Nothing was saved. Both values stand at the field: keep yours or type the other, then press Update again."
-      : "Nothing was saved. What you typed is still here.";
+  const advice = say(view.conflicts.length > 0 ? "conflict-advice" : "typed-is-here");
   return html`<section class="summary" role="alert" tabindex="-1" autofocus aria-labelledby="summary-heading"><h2 id="summary-heading">${heading}</h2><ul>${list}</ul><p>${advice}</p></section>`;
 }
 
@@ -149,20 +150,22 @@ const keyLine = (view: FormView): Markup | null =>
     : html`<dl class="key">${view.page.key.map((column, index) => html`<div><dt>${column.name}</dt><dd>${view.key[index] ?? ""}</dd></div>`)}</dl>`;
 
 /** The edit page of one record. */
-export function formPage(view: FormView, frame: Frame): string {
+export function formPage(view: FormView, given: Frame): string {
   const { page } = view;
+  const { language } = page;
+  const frame = { ...given, language };
   const list = `${frame.base}${page.path.list}`;
   const locked = view.locked !== null;
   const action = `${frame.base}${recordAddress(page.path, view.key)}/edit`;
-  const fields = view.fields.map((field, index) => fieldBlock(field, index, locked));
+  const fields = view.fields.map((field, index) => fieldBlock(field, index, locked, language));
   const form = locked
-    ? html`<div class="sheet">${fields}</div><p class="actions"><a href="${list}">Back to ${page.plural}</a></p>`
-    : html`<form class="sheet" method="post" action="${action}"><input type="hidden" name="${tokenName}" value="${view.token}">${fields}<p class="actions"><button>Update</button><a href="${list}">Cancel</a></p></form>`;
+    ? html`<div class="sheet">${fields}</div><p class="actions"><a href="${list}">${word(language, "back-to", { list: page.plural })}</a></p>`
+    : html`<form class="sheet" method="post" action="${action}"><input type="hidden" name="${tokenName}" value="${view.token}">${fields}<p class="actions"><button>${word(language, "update")}</button><a href="${list}">${word(language, "cancel")}</a></p></form>`;
   const wrong = view.problems.length > 0 || view.conflicts.length > 0;
-  const main = html`<nav class="back" aria-label="Way back"><a href="${list}">${page.plural}</a></nav>
+  const main = html`<nav class="back" aria-label="${word(language, "way-back")}"><a href="${list}">${page.plural}</a></nav>
 <h1>${view.title}</h1>${keyLine(view)}
 ${view.notice && html`<p class="said" role="status">${view.notice}</p>`}
 ${view.locked !== null && html`<p class="locked" role="status">${view.locked}</p>`}
 ${summary(view)}${form}`;
-  return document(frame, wrong ? `Put right: ${view.title}` : view.title, main);
+  return document(frame, wrong ? word(language, "put-right", { title: view.title }) : view.title, main);
 }

@@ -1,3 +1,4 @@
+import { type Language, languages, word } from "../messages/messages.js";
 import { html, type Markup } from "./markup.js";
 
 /** What stands around every served page: handed in by the application that serves it. */
@@ -8,8 +9,7 @@ export interface Frame {
   readonly application: string;
   /** Where the header's name leads. */
   readonly home: string;
-  /** BCP 47. */
-  readonly language: string;
+  readonly language: Language;
   readonly person: { readonly name: string } | null;
   /** A form in the header that signs the person out. */
   readonly signOut: { readonly action: string; readonly token: string } | null;
@@ -21,14 +21,14 @@ function personLine(frame: Frame): Markup | null {
   if (!frame.person) return null;
   const signOut =
     frame.signOut &&
-    html`<form method="post" action="${frame.signOut.action}"><input type="hidden" name="token" value="${frame.signOut.token}"><button class="plain">Sign out</button></form>`;
+    html`<form method="post" action="${frame.signOut.action}"><input type="hidden" name="token" value="${frame.signOut.token}"><button class="plain">${word(frame.language, "sign-out")}</button></form>`;
   return html`<div class="person"><span>${frame.person.name}</span>${signOut}</div>`;
 }
 
 /** A whole document (HTML, 13.1) around a main part. */
 export function document(frame: Frame, title: string, main: Markup): string {
   return html`<!doctype html>
-<html lang="${frame.language}" dir="ltr">
+<html lang="${frame.language}" dir="${languages[frame.language]}">
 <head>
 <meta charset="utf-8">
 <meta name="viewport" content="width=device-width, initial-scale=1">
@@ -38,7 +38,7 @@ ${frame.styleSheets.map((address) => html`<link rel="stylesheet" href="${address
 <link rel="icon" href="data:,">
 </head>
 <body>
-<a class="skip" href="#main">Skip to the content</a>
+<a class="skip" href="#main">${word(frame.language, "skip")}</a>
 <header><a class="home" href="${frame.home}">${frame.application}</a>${personLine(frame)}</header>
 <main id="main" tabindex="-1">${main}</main>
 </body>

@@ -1,3 +1,4 @@
+import { type Language, type Word, word } from "../messages/messages.js";
 import type { Page } from "../page/page.js";
 import { recordAddress } from "../page/path.js";
 import type { Row } from "../statements/statement.js";
@@ -12,16 +13,16 @@ export interface ListView {
   readonly part: number;
   readonly more: boolean;
   readonly notice: string | null;
-  /** The address of the record that was saved just now. */
+  /** The address of the record that was ${word(page.language, "saved-just-now")}. */
   readonly savedAddress: string | null;
 }
 
 const figures: ReadonlySet<string> = new Set(["integer", "decimal", "float"]);
 
 /** A cell's text: long texts cut, so that the list stays a list. */
-function cell(text: string | null | undefined, kind: string): string {
+function cell(text: string | null | undefined, kind: string, language: Language): string {
   if (text === null || text === undefined || text === "") return "–";
-  if (kind === "boolean") return text === "true" ? "Yes" : "No";
+  if (kind === "boolean") return word(language, text === "true" ? "yes" : "no");
   const firstLine = text.split("\n")[0] ?? "";
   return [...firstLine].length > 80 || firstLine !== text ? `${[...firstLine].slice(0, 80).join("")}…` : text;
 }
@@ -33,38 +34,40 @@ function recordRow(view: ListView, row: Row, frame: Frame): Markup {
   const saved = view.savedAddress === address;
   const cells = page.list.columns.map(({ column, choices }, index) => {
     const kind = choices ? "text" : column.type.kind;
-    const content = html`${cell(row[column.name], kind)}${saved && index === 0 ? html` <span class="mark">saved just now</span>` : null}`;
+    const content = html`${cell(row[column.name], kind, page.language)}${saved && index === 0 ? html` <span class="mark">${word(page.language, "saved-just-now")}</span>` : null}`;
     const shared = attributes({ class: figures.has(kind) ? "figure" : null });
     return index === 0 ? html`<th scope="row"${shared}>${content}</th>` : html`<td${shared}>${content}</td>`;
   });
-  return html`<tr${attributes({ class: saved ? "saved" : null })}>${cells}<td class="way"><a href="${address}">Edit<span class="unseen"> ${key.join(", ")}</span></a></td></tr>`;
+  return html`<tr${attributes({ class: saved ? "saved" : null })}>${cells}<td class="way"><a href="${address}">${word(page.language, "edit")}<span class="unseen"> ${key.join(", ")}</span></a></td></tr>`;
 }
 
 function parts(view: ListView, address: string): Markup | null {
   if (view.part === 0 && !view.more) return null;
   const to = (part: number): string =>
-    `${address}?${new Map([["q", view.search]]).get("q") ? `q=${encodeURIComponent(view.search)}&` : ""}part=${part + 1}`;
-  return html`<nav class="parts" aria-label="Parts of the list">${view.part > 0 && html`<a rel="prev" href="${to(view.part - 1)}">Back</a>`}<span>Part ${view.part + 1}</span>${view.more && html`<a rel="next" href="${to(view.part + 1)}">Further</a>`}</nav>`;
+    `${address}?${view.search ? `q=${encodeURIComponent(view.search)}&` : ""}part=${part + 1}`;
+  return html`<nav class="parts" aria-label="${word(view.page.language, "parts-of-list")}">${view.part > 0 && html`<a rel="prev" href="${to(view.part - 1)}">${word(view.page.language, "back")}</a>`}<span>${word(view.page.language, "part", { part: view.part + 1 })}</span>${view.more && html`<a rel="next" href="${to(view.part + 1)}">${word(view.page.language, "further")}</a>`}</nav>`;
 }
 
 function empty(view: ListView, address: string): Markup {
   if (view.search !== "")
-    return html`<p class="empty">Nothing here contains “${view.search}”. <a href="${address}">Show all</a></p>`;
-  return html`<p class="empty">There is no record here that is open to you.</p>`;
+    return html`<p class="empty">${word(view.page.language, "nothing-contains", { search: view.search })} <a href="${address}">${word(view.page.language, "show-all")}</a></p>`;
+  return html`<p class="empty">${word(view.page.language, "nothing-open")}</p>`;
 }
 
 /** The list of a page's records, with an edit link in every row. */
-export function listPage(view: ListView, frame: Frame): string {
+export function listPage(view: ListView, given: Frame): string {
   const { page } = view;
+  const frame = { ...given, language: page.language };
+  const say = (code: Word): string => word(page.language, code);
   const address = `${frame.base}${page.path.list}`;
   const heads = page.list.columns.map(
     ({ column, choices, label }) =>
       html`<th scope="col"${attributes({ class: !choices && figures.has(column.type.kind) ? "figure" : null })}>${label}</th>`,
   );
-  const table = html`<div class="scroll" role="region" aria-label="${page.plural}" tabindex="0"><table><thead><tr>${heads}<th scope="col"><span class="unseen">Way in</span></th></tr></thead><tbody>${view.rows.map((row) => recordRow(view, row, frame))}</tbody></table></div>`;
+  const table = html`<div class="scroll" role="region" aria-label="${page.plural}" tabindex="0"><table><thead><tr>${heads}<th scope="col"><span class="unseen">${say("way-in")}</span></th></tr></thead><tbody>${view.rows.map((row) => recordRow(view, row, frame))}</tbody></table></div>`;
   const main = html`<h1>${page.plural}</h1>
 ${view.notice && html`<p class="said" role="status">${view.notice}</p>`}
-<form class="search" role="search" method="get" action="${address}"><label for="q">Contains</label><input id="q" name="q" type="search" value="${view.search}" autocomplete="off"><button>Find</button>${view.search !== "" && html`<a href="${address}">Show all</a>`}</form>
+<form class="search" role="search" method="get" action="${address}"><label for="q">${say("contains")}</label><input id="q" name="q" type="search" value="${view.search}" autocomplete="off"><button>${say("find")}</button>${view.search !== "" && html`<a href="${address}">${say("show-all")}</a>`}</form>
 ${view.rows.length === 0 ? empty(view, address) : table}${parts(view, address)}`;
   return document(frame, page.plural, main);
 }

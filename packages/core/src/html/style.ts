@@ -17,7 +17,7 @@ a { color: var(--live); text-underline-offset: .15em; }
 :focus-visible { outline: 3px solid var(--live); outline-offset: 2px; }
 main:focus { outline: none; }
 .skip { position: absolute; left: -999px; }
-.skip:focus { left: 1rem; top: .5rem; background: var(--raised); padding: .25rem .5rem; z-index: 1; }
+.skip:focus { inset-inline-start: 1rem; top: .5rem; background: var(--raised); padding: .25rem .5rem; z-index: 1; }
 .unseen { position: absolute; width: 1px; height: 1px; overflow: hidden; clip-path: inset(50%); white-space: nowrap; }
 header { display: flex; flex-wrap: wrap; justify-content: space-between; gap: .5rem 2rem; padding: .6rem 1.5rem; border-bottom: 1px solid var(--rule); }
 header .home { color: var(--ink); font-weight: 700; text-decoration: none; }
@@ -28,6 +28,8 @@ h1 { font-size: 1.7rem; line-height: 1.2; margin: .25rem 0 .5rem; overflow-wrap:
 h2 { font-size: 1.15rem; margin: 0 0 .25rem; }
 .back { font-size: .95rem; }
 .back a::before { content: "← "; }
+[dir=rtl] .back a::before { content: "→ "; }
+[dir=rtl] input.figure { direction: ltr; text-align: end; }
 dl.key { display: flex; gap: 0 1.5rem; flex-wrap: wrap; margin: 0 0 1rem; color: var(--soft); }
 dl.key div { display: flex; gap: .5rem; }
 dl.key dd { margin: 0; color: var(--ink); font-family: "Fira Mono", ui-monospace, "DejaVu Sans Mono", monospace; overflow-wrap: anywhere; }
@@ -56,7 +58,7 @@ textarea { resize: vertical; min-height: 5rem; }
 .summary { border: solid var(--refuse); border-width: 2px 0; padding: .6rem 0; margin: 0 0 1.25rem; max-width: 38rem; }
 .summary h2 { color: var(--refuse); }
 .summary h2::before { content: "✕ "; }
-.summary ul { margin: 0 0 .5rem; padding-left: 1.2rem; }
+.summary ul { margin: 0 0 .5rem; padding-inline-start: 1.2rem; }
 .summary a { color: var(--refuse); }
 .summary p { margin: 0; }
 .said, .locked { border: solid var(--live); border-width: 1px 0; padding: .4rem 0; margin: 0 0 1rem; max-width: 38rem; overflow-wrap: anywhere; }
@@ -70,11 +72,11 @@ button.plain { min-height: 0; background: none; border: 0; color: var(--live); p
 form.search { display: flex; flex-wrap: wrap; gap: .6rem; align-items: center; margin: 0 0 1rem; }
 .scroll { overflow-x: auto; }
 table { border-collapse: collapse; width: 100%; }
-th, td { text-align: start; padding: .35rem 1rem .35rem 0; border-bottom: 1px solid var(--rule); vertical-align: baseline; }
+th, td { text-align: start; padding: .35rem 0; padding-inline-end: 1rem; border-bottom: 1px solid var(--rule); vertical-align: baseline; }
 thead th { color: var(--soft); font-weight: 400; border-bottom-color: var(--control); white-space: nowrap; }
 td.figure, th.figure { text-align: end; }
 tbody th { font-weight: 700; white-space: nowrap; }
-td.way { text-align: end; padding-right: 0; }
+td.way { text-align: end; padding-inline-end: 0; }
 tr.saved { background: var(--live-ground); }
 .mark { font-weight: 400; color: var(--live); }
 .parts { display: flex; gap: 1.25rem; margin-top: 1rem; }

@@ -317,6 +317,7 @@ export function bindPage(name: string, version: string, parsed: ParsedPage, tabl
     plural: file.plural ?? labelFrom(table.name),
     table,
     key: path ? path.columns.flatMap((each) => key.find((column) => column.name === each) ?? []) : key,
+    language: file.language ?? "en",
     timeZone,
     access: {
       open,

@@ -1,4 +1,5 @@
 import type { Condition } from "../condition/expression.js";
+import type { Language } from "../messages/messages.js";
 import type { Column, Reference, Table } from "../table/model.js";
 import type { PagePath } from "./path.js";
 import type { Tidying } from "./schema.js";
@@ -92,6 +93,7 @@ export interface Page {
   readonly path: PagePath;
   readonly table: Table;
   readonly key: readonly Column[];
+  readonly language: Language;
   /** IANA name of the zone in which `timestamptz` is shown and read. */
   readonly timeZone: string;
   readonly access: {

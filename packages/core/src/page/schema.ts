@@ -59,6 +59,7 @@ export const pageSchema = v.strictObject({
     key: v.union([line, v.pipe(v.array(line), v.minLength(1))]),
     "key-editable": v.optional(v.boolean()),
   }),
+  language: v.optional(v.picklist(["en", "de", "ar"])),
   "time-zone": v.optional(line),
   access: v.optional(
     v.strictObject({

@@ -2,7 +2,8 @@ import * as v from "valibot";
 import { formPage } from "../html/form.js";
 import { listPage } from "../html/list.js";
 import { noticePage } from "../html/notice.js";
-import { codes } from "../messages/codes.js";
+import { statusOf } from "../messages/codes.js";
+import { word } from "../messages/messages.js";
 import type { Outcome, Refusal } from "../outcome.js";
 import { editableFields, type Page } from "../page/page.js";
 import { recordAddress } from "../page/path.js";
@@ -54,8 +55,10 @@ function afterSave(
 ): PageResponse {
   const { row, key } = outcome;
   const title = titleOf(outcome.page, row, key);
-  const saved = outcome.page.answer.message ? fillTemplate(outcome.page.answer.message, row) : `${title} is saved.`;
-  const text = outcome.kind === "saved" ? saved : `Nothing was changed in ${title}.`;
+  const saved = outcome.page.answer.message
+    ? fillTemplate(outcome.page.answer.message, row)
+    : word(outcome.page.language, "is-saved", { title });
+  const text = outcome.kind === "saved" ? saved : word(outcome.page.language, "nothing-changed", { title });
   const address = `${request.frame.base}${recordAddress(outcome.page.path, key)}/edit`;
   const location = outcome.page.answer.saved === "page" ? address : `${request.frame.base}${outcome.page.path.list}`;
   const said = { text, address: outcome.kind === "saved" ? address : "" };
@@ -75,6 +78,7 @@ const labelled = (at: Page | null, typed: ReadonlyMap<string, string> | undefine
 function refuse(refusal: Refusal, request: PageRequest): PageResponse {
   const { code, because, typed } = refusal;
   const signedOut = code === "signed-out";
+  const language = refusal.page?.language ?? request.frame.language;
   if (signedOut && request.signIn !== null && request.method !== "POST") {
     const next = `${request.frame.base}${request.path}`;
     return {
@@ -85,14 +89,18 @@ function refuse(refusal: Refusal, request: PageRequest): PageResponse {
   }
   const list =
     refusal.page && code !== "may-not-open" && !signedOut
-      ? { href: `${request.frame.base}${refusal.page.path.list}`, text: `To the list: ${refusal.page.plural}` }
+      ? {
+          href: `${request.frame.base}${refusal.page.path.list}`,
+          text: word(language, "to-the-list", { list: refusal.page.plural }),
+        }
       : null;
-  const signIn = signedOut && request.signIn !== null ? { href: request.signIn, text: "Sign in" } : null;
-  const back = signIn ?? list ?? { href: request.frame.home, text: "To the list of pages" };
+  const signIn =
+    signedOut && request.signIn !== null ? { href: request.signIn, text: word(language, "sign-in") } : null;
+  const back = signIn ?? list ?? { href: request.frame.home, text: word(language, "to-the-pages") };
   const headers = refusal.allow === undefined ? {} : { allow: refusal.allow };
   return page(
-    codes[code].status,
-    noticePage({ code, because, back, typed: labelled(refusal.page, typed) }, request.frame),
+    statusOf[code],
+    noticePage({ code, because, back, typed: labelled(refusal.page, typed) }, { ...request.frame, language }),
     headers,
   );
 }

@@ -18,7 +18,7 @@ const typed = (name: string, text: string, touched = true): SubmittedField => ({
   problem: null,
 });
 const said = (...fields: SubmittedField[]): string[] =>
-  checkFields(fields, mv014, factsOf()).map((problem) => problem.message);
+  checkFields(stationPage, fields, mv014, factsOf()).map((problem) => problem.message);
 
 describe("Check", () => {
   test("a required field that was emptied says so with its label", () => {
@@ -90,6 +90,7 @@ describe("a page's own rules", () => {
     const field = ruled(rules);
     if (!field) throw new Error("no field");
     return checkFields(
+      stationPage,
       [{ field, sent: true, text, touched, value: text === "" ? null : text, problem: null }, ...others],
       mv014,
       factsOf(),

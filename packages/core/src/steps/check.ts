@@ -1,6 +1,6 @@
 import Big from "big.js";
 import { type Facts, truthOf } from "../condition/evaluate.js";
-import { type MessageCode, message } from "../messages/messages.js";
+import { type Language, type MessageCode, message } from "../messages/messages.js";
 import type { Field, Page, Rule } from "../page/page.js";
 import type { Row } from "../statements/statement.js";
 import { compareDecimals } from "../values/decimal.js";
@@ -73,11 +73,12 @@ function broken(
 
 /** A rule's own message, or the default of what is wrong. */
 export const ruleMessage = (
+  language: Language,
   rule: Rule,
   field: Field,
   code: MessageCode,
   places: Readonly<Record<string, string | number>> = {},
-): string => rule.message ?? message(code, { label: field.label, ...places });
+): string => rule.message ?? message(language, code, { label: field.label, ...places });
 
 /** Whether a rule is to be judged: the field was touched, or something that its `when` asks for; and `when` holds. */
 function applies(rule: Rule, submitted: SubmittedField, fields: readonly SubmittedField[], facts: Facts): boolean {
@@ -90,14 +91,17 @@ function applies(rule: Rule, submitted: SubmittedField, fields: readonly Submitt
  * The first rule that each field breaks: the page's own rules before the table's. A field that was not touched is judged
  * only where another one made a rule apply to it.
  */
-export function checkFields(fields: readonly SubmittedField[], row: Row, facts: Facts): readonly Problem[] {
+export function checkFields(page: Page, fields: readonly SubmittedField[], row: Row, facts: Facts): readonly Problem[] {
   const here = { ...facts, row, form: formValues(row, fields) };
   return fields.flatMap((submitted): Problem[] => {
     if (submitted.problem) return [submitted.problem];
     for (const rule of submitted.field.rules) {
       if (!applies(rule, submitted, fields, here)) continue;
       const wrong = broken(rule, submitted);
-      if (wrong) return [{ field: submitted.field.column.name, message: ruleMessage(rule, submitted.field, ...wrong) }];
+      if (wrong)
+        return [
+          { field: submitted.field.column.name, message: ruleMessage(page.language, rule, submitted.field, ...wrong) },
+        ];
     }
     return [];
   });

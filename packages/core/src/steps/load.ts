@@ -1,4 +1,5 @@
 import type { Facts } from "../condition/evaluate.js";
+import { type Language, word } from "../messages/messages.js";
 import { editableFields, type Field, type Page } from "../page/page.js";
 import { choicesStatement, loadStatement, versionName } from "../statements/load.js";
 import type { Database, Row } from "../statements/statement.js";
@@ -34,14 +35,14 @@ export async function exists(page: Page, key: readonly string[], facts: Facts, d
   return (await database.run(loadStatement(page, key, facts, "any"))).length > 0;
 }
 
-const yesNo: readonly Option[] = [
-  { value: "true", label: "Yes" },
-  { value: "false", label: "No" },
+const yesNo = (language: Language): readonly Option[] => [
+  { value: "true", label: word(language, "yes") },
+  { value: "false", label: word(language, "no") },
 ];
 
-async function optionsOf(field: Field, facts: Facts, database: Database): Promise<readonly Option[]> {
+async function optionsOf(page: Page, field: Field, facts: Facts, database: Database): Promise<readonly Option[]> {
   const { choices } = field;
-  if (choices?.from === "truth") return yesNo;
+  if (choices?.from === "truth") return yesNo(page.language);
   if (choices?.from === "labels") return choices.labels.map((label) => ({ value: label, label }));
   if (choices?.from !== "table") return [];
   const rows = await database.run(choicesStatement(choices, facts));
@@ -52,7 +53,7 @@ async function optionsOf(field: Field, facts: Facts, database: Database): Promis
 export async function loadOptions(page: Page, facts: Facts, database: Database): Promise<Options> {
   const fields = page.fields.filter((field) => field.choices !== null);
   const loaded = await Promise.all(
-    fields.map(async (field) => [field.column.name, await optionsOf(field, facts, database)] as const),
+    fields.map(async (field) => [field.column.name, await optionsOf(page, field, facts, database)] as const),
   );
   return new Map(loaded);
 }

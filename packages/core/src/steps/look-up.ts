@@ -74,6 +74,7 @@ export async function lookUp(
       problems.push({
         field: name,
         message: ruleMessage(
+          page.language,
           rule,
           submitted.field,
           rule.rule === "offered" ? "not-on-offer" : rule.rule === "unique" ? "unique" : "exists",

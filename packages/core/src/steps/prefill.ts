@@ -1,5 +1,6 @@
 import { type Facts, truthOf } from "../condition/evaluate.js";
 import { keeping, normal, show } from "../controls/show.js";
+import { type Language, word } from "../messages/messages.js";
 import type { Control, Field, Page } from "../page/page.js";
 import { fillTemplate } from "../page/template.js";
 import type { Row, Stored } from "../statements/statement.js";
@@ -46,9 +47,14 @@ export interface FormView {
 }
 
 /** The options with one more value among them, marked: what is stored but no longer on offer must stay selected. */
-function withValue(options: readonly Option[], value: Stored, mark: string): readonly Option[] {
+function withValue(
+  options: readonly Option[],
+  value: Stored,
+  language: Language,
+  mark: "no-longer-offered" | "not-offered",
+): readonly Option[] {
   if (value === null || value === "" || options.some((option) => option.value === value)) return options;
-  return [{ value, label: `${value} (${mark})` }, ...options];
+  return [{ value, label: word(language, mark, { value }) }, ...options];
 }
 
 /** The fields that are on a record's form: those whose `when` holds for it as it is stored. */
@@ -79,7 +85,12 @@ export function prefillFields(
       options:
         field.choices === null
           ? []
-          : withValue(withValue(options.get(name) ?? [], stored, "no longer offered"), text, "not offered"),
+          : withValue(
+              withValue(options.get(name) ?? [], stored, page.language, "no-longer-offered"),
+              text,
+              page.language,
+              "not-offered",
+            ),
       problems: [],
       conflict: null,
     };

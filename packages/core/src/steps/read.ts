@@ -107,7 +107,7 @@ function readField(
   const read = readValue(type, text, page.timeZone);
   const touched = !same(raw) && !same(text) && !(read.ok && read.value !== null && same(read.value));
   if (read.ok) return { field, sent: true, text, touched, value: read.value, problem: null };
-  const said = message(read.code, { label: field.label });
+  const said = message(page.language, read.code, { label: field.label });
   return { field, sent: true, text, touched, value: null, problem: touched ? { field: name, message: said } : null };
 }
 

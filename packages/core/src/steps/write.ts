@@ -53,27 +53,33 @@ function problemOf(page: Page, refusal: DatabaseRefusal): Problem {
   );
   const at = field?.column.name ?? null;
   const label = field?.label ?? refusal.column ?? "";
+  const { language } = page;
   switch (refusal.sqlState) {
     case "23505":
       return {
         field: at,
-        message: others ? message("unique-together", { label, others }) : message("unique", { label }),
+        message: others
+          ? message(language, "unique-together", { label, others })
+          : message(language, "unique", { label }),
       };
     case "23503":
-      return { field: at, message: message("exists", { label }) };
+      return { field: at, message: message(language, "exists", { label }) };
     case "23P01":
-      return { field: at, message: message("exclusion", { label }) };
+      return { field: at, message: message(language, "exclusion", { label }) };
     case "23502":
-      return { field: at, message: message("not-null", { label }) };
+      return { field: at, message: message(language, "not-null", { label }) };
     case "23514":
       return {
         field: at,
-        message: message("check", { constraint: refusal.constraint ?? "", definition: constraint?.definition ?? "" }),
+        message: message(language, "check", {
+          constraint: refusal.constraint ?? "",
+          definition: constraint?.definition ?? "",
+        }),
       };
     default:
       return {
         field: null,
-        message: message(classOf(refusal.sqlState) === "22" ? "value-out-of-range" : "refused-by-database", {
+        message: message(language, classOf(refusal.sqlState) === "22" ? "value-out-of-range" : "refused-by-database", {
           said: refusal.message,
         }),
       };
@@ -87,7 +93,7 @@ const isAnswerable = (sqlState: string): boolean => ["22", "23", "44", "P0"].inc
  * After a refusal: the fields whose texts PostgreSQL does not take as values of their own types, each with what it says. A
  * text control holds any type, and only the database knows what an `inet`, a range or a domain of the developer's own is.
  */
-async function judge(fields: readonly SubmittedField[], database: Database): Promise<readonly Problem[]> {
+async function judge(page: Page, fields: readonly SubmittedField[], database: Database): Promise<readonly Problem[]> {
   const problems: Problem[] = [];
   for (const { field, value } of fields) {
     if (value === null) continue;
@@ -96,7 +102,10 @@ async function judge(fields: readonly SubmittedField[], database: Database): Pro
     } catch (error) {
       if (!(error instanceof DatabaseRefusal) || !isAnswerable(error.sqlState)) throw error;
       const said = error.message.replace(/\.$/, "");
-      problems.push({ field: field.column.name, message: message("not-of-type", { label: field.label, said }) });
+      problems.push({
+        field: field.column.name,
+        message: message(page.language, "not-of-type", { label: field.label, said }),
+      });
     }
   }
   return problems;
@@ -140,7 +149,7 @@ export async function write(
     [row] = await persistently(() => database.run(saveStatement(page, key, guard, assignments, facts, note)));
   } catch (error) {
     if (!(error instanceof DatabaseRefusal) || !isAnswerable(error.sqlState)) throw error;
-    const judged = await judge(fields, database);
+    const judged = await judge(page, fields, database);
     return {
       kind: "refused",
       problems: judged.length > 0 ? judged : [problemOf(page, error)],

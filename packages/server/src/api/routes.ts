@@ -114,7 +114,7 @@ async function trial(options: ApiOptions, page: Page, key: readonly string[], ac
     styleSheets: options.styleSheets,
     application: options.application,
     home: "/",
-    language: "en",
+    language: "en" as const,
     person: { name: actor.name },
     signOut: null,
   };

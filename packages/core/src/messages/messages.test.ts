@@ -1,0 +1,68 @@
+import { describe, expect, test } from "@jest/globals";
+import { formPage } from "../html/form.js";
+import { prefillFields } from "../steps/prefill.js";
+import { factsOf, mv014, pageOf, stationFile } from "../testing/marrow-vale.js";
+import { arabic } from "./ar.js";
+import { german } from "./de.js";
+import { english } from "./en.js";
+import { message, word } from "./messages.js";
+
+const places = (text: string): string[] => (text.match(/\{\w+\}/g) ?? []).sort();
+
+describe.each([
+  ["German", german],
+  ["Arabic", arabic],
+] as const)("the %s catalogue", (_, catalog) => {
+  test("says everything that English says, with the same places", () => {
+    for (const part of ["messages", "words"] as const) {
+      const own: Readonly<Record<string, string>> = catalog[part];
+      for (const [code, text] of Object.entries(english[part]))
+        expect([code, places(own[code] ?? "")]).toEqual([code, places(text)]);
+    }
+    expect(Object.keys(catalog.titles)).toEqual(Object.keys(english.titles));
+  });
+});
+
+describe("a page's language", () => {
+  const page = (language: "en" | "de" | "ar") => {
+    const of = pageOf(stationFile.replace("plural: Stations", `plural: Stations\nlanguage: ${language}`));
+    const problems = [{ field: "warning_m", message: message(language, "not-a-number", { label: "W" }) }];
+    const fields = prefillFields(of, mv014, new Map(), factsOf());
+    const frame = {
+      base: "",
+      application: "Marrow Vale",
+      home: "/",
+      language: "en" as const,
+      styleSheets: [],
+      person: null,
+      signOut: null,
+    };
+    return formPage(
+      {
+        page: of,
+        key: ["MV-014"],
+        title: "MV-014",
+        fields,
+        token: "t",
+        problems,
+        conflicts: [],
+        locked: null,
+        notice: null,
+      },
+      frame,
+    );
+  };
+
+  test("decides its words, its messages and its direction", () => {
+    expect(page("de")).toContain('<html lang="de" dir="ltr">');
+    expect(page("de")).toContain("<button>Aktualisieren</button>");
+    expect(page("de")).toContain("W muss eine Zahl sein, wie 12.50.");
+    expect(page("ar")).toContain('<html lang="ar" dir="rtl">');
+    expect(page("ar")).toContain("<button>تحديث</button>");
+    expect(page("en")).toContain("One thing to put right");
+  });
+
+  test("a place without a value stays empty", () => {
+    expect(word("en", "part", {})).toBe("Part ");
+  });
+});
