@@ -35,7 +35,7 @@ export default defineConfig({
     {
       name: "without scripts",
       use: { ...chromium, javaScriptEnabled: false },
-      testMatch: /(round-trip|refusals)\.spec\.ts/,
+      testMatch: /(round-trip|refusals|every-type)\.spec\.ts/,
     },
   ],
 });
