@@ -60,16 +60,18 @@ function input(view: FieldView, id: string): Markup {
     name: field.column.name,
     "aria-describedby": describedBy(view, id),
     "aria-invalid": view.problems.length > 0 ? "true" : null,
-    // An old record without the value must stay repairable elsewhere, so only what is there may not be emptied.
+    // An old record without the value must stay repairable elsewhere, so only what is there may not be emptied; and what
+    // is made of another field when it is left empty may be.
     required:
       control !== "check-box" &&
       text !== "" &&
+      field.tidy.every((tidying) => typeof tidying === "string") &&
       field.rules.some((rule) => rule.rule === "required" && rule.when === null),
   };
   switch (control) {
     case "multi-line":
       // The line break after the tag is dropped by the parser (HTML, 13.2.6.4.7); without it the text's own first one would be.
-      return html`<textarea${attributes({ ...common, ...textAttributes(field), inputmode: null, rows: "5" })}>
+      return html`<textarea${attributes({ ...common, ...textAttributes(field), inputmode: null, rows: "5", class: field.column.type.kind === "json" ? "code" : null })}>
 ${text}</textarea>`;
     case "choice":
       return select(view, common);
@@ -82,7 +84,7 @@ ${text}</textarea>`;
     case "number":
       return html`<input${attributes({ ...common, type: "text", inputmode: inputModes[field.column.type.kind] ?? "decimal", value: text, class: "figure", autocomplete: "off" })}>`;
     case "text":
-      return html`<input${attributes({ ...common, type: "text", value: text, autocomplete: "off", ...textAttributes(field) })}>`;
+      return html`<input${attributes({ ...common, type: "text", value: text, autocomplete: field.autocomplete, ...textAttributes(field) })}>`;
   }
 }
 

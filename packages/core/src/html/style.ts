@@ -47,7 +47,7 @@ select, button { min-height: 2.35rem; }
 input[type=checkbox] { width: 1.35rem; height: 1.35rem; accent-color: var(--live); margin: 0; }
 input.figure { width: 10rem; }
 .figure, .value { font-variant-numeric: lining-nums tabular-nums; }
-input.figure, textarea, .fixed .value { font-family: "Fira Mono", ui-monospace, "DejaVu Sans Mono", monospace; font-size: .95em; }
+input.figure, textarea.code, .fixed .value { font-family: "Fira Mono", ui-monospace, "DejaVu Sans Mono", monospace; font-size: .95em; }
 .fixed .value { white-space: pre-wrap; overflow-wrap: anywhere; }
 textarea { resize: vertical; min-height: 5rem; }
 .problem::before { content: "✕ "; }

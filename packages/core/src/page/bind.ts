@@ -126,6 +126,7 @@ class Binder {
       label: settings.label ?? labelFrom(column.name),
       help: settings.help ?? column.comment,
       unit: settings.unit ?? null,
+      autocomplete: settings.autocomplete ?? "off",
       control,
       readOnly,
       when: this.condition(settings.when, false, [...path, "when"]),

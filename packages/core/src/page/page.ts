@@ -58,6 +58,8 @@ export interface Field {
   readonly label: string;
   readonly help: string | null;
   readonly unit: string | null;
+  /** What browsers may fill in (HTML, 4.10.18.7); `off` where the page says nothing. */
+  readonly autocomplete: string;
   readonly control: Control;
   readonly readOnly: boolean;
   /** Under which condition on the stored record the field is on the form at all. */

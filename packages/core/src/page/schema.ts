@@ -36,6 +36,7 @@ const fieldSettings = v.strictObject({
   label: v.optional(line),
   help: v.optional(line),
   unit: v.optional(line),
+  autocomplete: v.optional(line),
   control: v.optional(v.picklist(controlNames)),
   tidy: v.optional(v.array(tidying)),
   rules: v.optional(v.array(rule)),
