@@ -76,6 +76,9 @@ async function workbench(browser: Browser, started: Started): Promise<void> {
   await take(page, "sheet");
   await page.goto("/workbench/changes?containing=MV-014");
   await take(page, "changes");
+  await page.goto("/workbench/pages/bulletin");
+  await page.getByText("Load in full").click();
+  await take(page, "sheet-step");
   const dark = await signedIn(browser, started, "ines", "dark");
   await dark.goto("/workbench/pages/sensor?key=MV-014&key=2");
   await take(dark, "sheet-dark");

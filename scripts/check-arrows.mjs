@@ -49,7 +49,8 @@ for (const [directory, rules] of Object.entries(allowed)) {
     for (const match of text.matchAll(imported)) {
       const { typeOnly, module, bare, late } = match.groups;
       const name = module ?? bare ?? late;
-      const why = against(rules, name, typeOnly !== undefined, file.endsWith(".test.ts"));
+      const isTest = file.endsWith(".test.ts") || file.includes("/testing/");
+      const why = against(rules, name, typeOnly !== undefined, isTest);
       if (why) {
         const line = text.slice(0, match.index + match[0].search(/\S/)).split("\n").length;
         problems.push(`${path.relative(root, file)}:${line}: imports ${name}: ${why}`);
