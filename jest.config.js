@@ -7,8 +7,9 @@ const shared = {
     ],
   },
   moduleNameMapper: { "^(\\.{1,2}/.*)\\.js$": "$1" },
+  setupFilesAfterEnv: ["<rootDir>/testing/jest-setup.js"],
   testEnvironment: "node",
-  testEnvironmentOptions: { customExportConditions: ["source", "node", "node-addons"] },
+  testEnvironmentOptions: { customExportConditions: ["quill-source", "node", "node-addons"] },
   modulePathIgnorePatterns: ["/dist/"],
 };
 

@@ -25,9 +25,10 @@ export default defineConfig({
   workers: 2,
   fullyParallel: false,
   forbidOnly: true,
-  retries: 0,
-  timeout: 60_000,
-  expect: { timeout: 10_000 },
+  // A second try on a shared machine; one that needed it is said to have been flaky (scripts/test.mjs).
+  retries: process.env.CI ? 1 : 0,
+  timeout: 120_000,
+  expect: { timeout: 20_000 },
   reporter: process.env.PLAYWRIGHT_JSON_OUTPUT_FILE ? [["list"], ["json"]] : [["list"]],
   projects: [
     { name: "with scripts", use: chromium },

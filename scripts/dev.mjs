@@ -18,7 +18,7 @@ const children = [
     bin("tsx"),
     [
       "watch",
-      "--conditions=source",
+      "--conditions=quill-source",
       "--include",
       "packages/*/src/**/*",
       "packages/cli/bin/quill.js",

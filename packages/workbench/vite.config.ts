@@ -6,7 +6,7 @@ const server = process.env.QUILL_SERVER ?? "http://127.0.0.1:4310";
 export default defineConfig({
   base: "/workbench/",
   plugins: [react()],
-  resolve: { conditions: ["source", ...defaultClientConditions] },
+  resolve: { conditions: ["quill-source", ...defaultClientConditions] },
   build: { target: "es2023", sourcemap: false, chunkSizeWarningLimit: 700 },
   server: {
     host: "127.0.0.1",

@@ -58,6 +58,7 @@ textarea { resize: vertical; min-height: 5rem; }
 .summary { border: solid var(--refuse); border-width: 2px 0; padding: .6rem 0; margin: 0 0 1.25rem; max-width: 38rem; }
 .summary h2 { color: var(--refuse); }
 .summary h2::before { content: "✕ "; }
+.summary > p:only-child::before { content: "✕ "; color: var(--refuse); font-weight: 700; }
 .summary ul { margin: 0 0 .5rem; padding-inline-start: 1.2rem; }
 .summary a { color: var(--refuse); }
 .summary p { margin: 0; }
