@@ -147,7 +147,7 @@ const samples: readonly Sample[] = [
     typed: ["[2026-01-01 00:00+00,)", '["2026-01-01 00:00:00+00",)'],
   },
   { name: "ranges", type: "nummultirange", values: ["'{[1,2),(3,4]}'", "'{}'", "NULL"], typed: ["{[5,6]}", "{[5,6]}"] },
-  { name: "inet", type: "inet", values: ["'192.168.0.1/24'", "'::1'", "NULL"], typed: ["10.0.0.1", "10.0.0.1/32"] },
+  { name: "inet", type: "inet", values: ["'192.168.0.1/24'", "'::1'", "NULL"], typed: ["10.0.0.1", "10.0.0.1"] },
   { name: "cidr", type: "cidr", values: ["'10.0.0.0/8'", "NULL"], typed: ["10.1.0.0/16", "10.1.0.0/16"] },
   {
     name: "mac",

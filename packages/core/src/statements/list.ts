@@ -3,6 +3,7 @@ import { predicate } from "../condition/to-sql.js";
 import type { Page } from "../page/page.js";
 import { labelOf } from "./load.js";
 import { Parameters, quoted, quotedTable, type Statement } from "./statement.js";
+import { textForm } from "./text-form.js";
 
 /** Records on one page of a list. */
 export const listLength = 50;
@@ -21,9 +22,9 @@ export function listStatement(page: Page, facts: Facts, search: string, part: nu
   const columns: string[] = [];
   const joins: string[] = [];
   const searched: string[] = [];
-  for (const column of page.key) columns.push(`t.${quoted(column.name)}::text AS ${quoted(`key:${column.name}`)}`);
+  for (const column of page.key) columns.push(`${textForm("t", column)} AS ${quoted(`key:${column.name}`)}`);
   for (const [index, each] of page.list.columns.entries()) {
-    let shown = `t.${quoted(each.column.name)}::text`;
+    let shown = textForm("t", each.column);
     if (each.choices) {
       const alias = `r${index}`;
       joins.push(

@@ -3,6 +3,7 @@ import { predicate } from "../condition/to-sql.js";
 import { type Choices, isTelling, loadedColumns, type Page } from "../page/page.js";
 import type { Column } from "../table/model.js";
 import { Parameters, quoted, quotedTable, type Statement } from "./statement.js";
+import { textForm } from "./text-form.js";
 
 /** The name under which a row's version (`xmin`) travels; no column can be called so without being quoted the same way. */
 export const versionName = "quill:version";
@@ -20,7 +21,7 @@ export const keyPredicate = (
     )
     .join(" AND ");
 
-const asText = (column: Column): string => `t.${quoted(column.name)}::text AS ${quoted(column.name)}`;
+const asText = (column: Column): string => `${textForm("t", column)} AS ${quoted(column.name)}`;
 
 /**
  * Loads one record by its key, with the page's `rows` condition in the WHERE.
@@ -49,8 +50,8 @@ export const mostOptions = 500;
 
 /** What stands for a record of a referenced table: its label, after its key where that says something. */
 export function labelOf(choices: Choices & { from: "table" }, alias: string): string {
-  const label = `${alias}.${quoted(choices.label.name)}::text`;
-  return isTelling(choices) ? `${alias}.${quoted(choices.key.name)}::text || ', ' || ${label}` : label;
+  const label = textForm(alias, choices.label);
+  return isTelling(choices) ? `${textForm(alias, choices.key)} || ', ' || ${label}` : label;
 }
 
 /** The options of a choice list from a referenced table: value and label, by what stands first. */
@@ -60,7 +61,7 @@ export function choicesStatement(choices: Choices & { from: "table" }, facts: Fa
   const first = isTelling(choices) ? choices.key : choices.label;
   return {
     purpose: "choices",
-    text: `SELECT t.${quoted(choices.key.name)}::text AS "value", ${labelOf(choices, "t")} AS "label"
+    text: `SELECT ${textForm("t", choices.key)} AS "value", ${labelOf(choices, "t")} AS "label"
 FROM ${quotedTable(choices.table)} AS t${where}
 ORDER BY t.${quoted(first.name)}, t.${quoted(choices.key.name)}
 LIMIT ${mostOptions}`,

@@ -5,6 +5,7 @@ import type { Column } from "../table/model.js";
 import { tableName } from "../table/model.js";
 import { keyPredicate, versionName } from "./load.js";
 import { Parameters, quoted, quotedTable, type Row, type Statement, type Stored } from "./statement.js";
+import { castText, textForm } from "./text-form.js";
 
 /** What a save writes: the columns in their order with their new values. */
 export interface Assignment {
@@ -23,7 +24,8 @@ export type Guard =
 function guarded(guard: Guard, parameters: Parameters): string[] {
   if (guard.by === "version") return [`t.xmin::text = ${parameters.add(guard.version, "text")}`];
   return guard.columns.map(
-    ({ name }) => `t.${quoted(name)}::text IS NOT DISTINCT FROM ${parameters.add(guard.row[name] ?? null, "text")}`,
+    (column) =>
+      `${textForm("t", column)} IS NOT DISTINCT FROM ${parameters.add(guard.row[column.name] ?? null, "text")}`,
   );
 }
 
@@ -37,15 +39,16 @@ export interface LogNote {
 
 /** The value as the column would hold it, for a comparison; text keeps its length, so that nothing too long passes for the same. */
 function asStored(column: Column, placeholder: string): string {
-  return column.type.kind === "text" ? `${placeholder}::text` : `${placeholder}::${column.type.shown}::text`;
+  return column.type.kind === "text"
+    ? `${placeholder}::text`
+    : castText(`${placeholder}::${column.type.shown}`, column);
 }
 
 /** One entry a column that differs between the row before and after: what a trigger changed along the way as well. */
 const differences = (columns: readonly Column[]): string =>
   columns
     .map((column, index) => {
-      const name = quoted(column.name);
-      return `(${index}, ${literal(column.name)}, "before".${name}::text, "after".${name}::text)`;
+      return `(${index}, ${literal(column.name)}, ${textForm('"before"', column)}, ${textForm('"after"', column)})`;
     })
     .join(",\n    ");
 
@@ -84,11 +87,10 @@ export function saveStatement(
   }));
   const same = page.key.map(({ name }) => `t.${quoted(name)} = "before".${quoted(name)}`).join(" AND ");
   const differs = placed.map(
-    ({ column, placeholder }) =>
-      `"before".${quoted(column.name)}::text IS DISTINCT FROM ${asStored(column, placeholder)}`,
+    ({ column, placeholder }) => `${textForm('"before"', column)} IS DISTINCT FROM ${asStored(column, placeholder)}`,
   );
   const keyObject = (side: "before" | "after"): string =>
-    `jsonb_build_object(${page.key.map(({ name }) => `${literal(name)}, "${side}".${quoted(name)}::text`).join(", ")})`;
+    `jsonb_build_object(${page.key.map((column) => `${literal(column.name)}, ${textForm(`"${side}"`, column)}`).join(", ")})`;
   const logged = [
     parameters.add(note.actor.id, "text"),
     parameters.add(note.actor.name, "text"),
@@ -103,7 +105,7 @@ export function saveStatement(
     // The key afterwards, where it was changed: by it the log follows a record through its keys.
     `NULLIF(${keyObject("after")}, ${keyObject("before")})`,
   ];
-  const row = page.table.columns.map(({ name }) => `${literal(name)}, "after".${quoted(name)}::text`);
+  const row = page.table.columns.map((column) => `${literal(column.name)}, ${textForm('"after"', column)}`);
   const text = `WITH "before" AS (
   SELECT t.*, t.xmin::text AS ${quoted(versionName)}
   FROM ${quotedTable(page.table)} AS t

@@ -1,0 +1,14 @@
+import type { Column } from "../table/model.js";
+import { quoted } from "./statement.js";
+
+/**
+ * A column's value as people read it. A cast gives PostgreSQL's own text form for every type but `inet`, where it adds the
+ * prefix length of a single host that nobody typed (PostgreSQL documentation, 9.12: `text(inet)` and `abbrev(inet)`).
+ *
+ * @param alias the table's alias, quoted where it needs to be
+ */
+export const textForm = (alias: string, column: Column): string => castText(`${alias}.${quoted(column.name)}`, column);
+
+/** The same for any expression of the column's type. */
+export const castText = (expression: string, column: Column): string =>
+  column.type.cast === "inet" ? `abbrev(${expression})` : `${expression}::text`;
