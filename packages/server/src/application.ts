@@ -1,19 +1,18 @@
-import { randomBytes } from "node:crypto";
-import { readFile } from "node:fs/promises";
-import { createRequire } from "node:module";
-import path from "node:path";
-import { type Actor, document, type Frame, html, mayOpen, type Page, titleOfCode } from "@loyal-quill/core";
+import type { Actor, Database, Frame } from "@loyal-quill/core";
 import { connect, createPages, databaseOver, type Pages, signerOf } from "@loyal-quill/runtime";
-import express, { type Request, type Response } from "express";
-import helmet from "helmet";
+import express, { type Request } from "express";
 import pg from "pg";
 import type { Logger } from "pino";
-import { pinoHttp } from "pino-http";
 import { Feed } from "./api/feed.js";
-import { apiRoutes, problem } from "./api/routes.js";
+import { apiRoutes } from "./api/routes.js";
+import { answerFailure, homePage, noBuilder, nothingHere } from "./documents.js";
+import { fontRoutes, fontSheets } from "./fonts.js";
+import { requestLog, securityHeaders } from "./headers.js";
 import { signInRoutes } from "./sign-in/routes.js";
 import { accountOf, actorOf, csrfToken, sessions } from "./sign-in/session.js";
+import type { Account } from "./store/entities.js";
 import { Store } from "./store/store.js";
+import { workbenchAssets, workbenchRoutes } from "./workbench.js";
 
 export interface ApplicationOptions {
   /** The edited database: a user who may read its tables, update them, and add to the log. */
@@ -40,38 +39,37 @@ export interface Application {
   readonly close: () => Promise<void>;
 }
 
-/** The list of the pages that a person may open: the root of the served pages. */
-function homePage(pages: readonly Page[], actor: Actor, frame: Frame): string {
-  const facts = { actor, row: {}, form: {}, now: new Date() };
-  const open = pages.filter((page) => mayOpen(page, facts) === true);
-  const links = open.map((page) => html`<li><a href="${page.path.list}">${page.plural}</a></li>`);
-  const workbench = actor.roles.includes("builder") && html`<p><a href="/workbench">Go to the workbench</a></p>`;
-  const list =
-    open.length > 0 ? html`<ul class="pages">${links}</ul>` : html`<p class="empty">No page is open to you yet.</p>`;
-  return document(frame, "Pages", html`<h1>Pages</h1>${list}${workbench}`);
-}
+/** What stands around a page for a person, apart from where the pages are mounted. */
+type FrameOf = (request: Request, actor: Actor | null) => Omit<Frame, "base">;
 
-/** The fonts of the served pages, from their packages: speech, and all that comes from the table. */
-const fonts = ["alegreya-sans", "fira-mono"].map((name) => ({
-  name,
-  directory: path.dirname(createRequire(import.meta.url).resolve(`@fontsource/${name}/package.json`)),
-}));
-const fontSheets = ["/fonts/alegreya-sans/400.css", "/fonts/alegreya-sans/700.css", "/fonts/fira-mono/400.css"];
-
-/** The workbench's single document, with a nonce for the styles that its components make (CSP Level 3, 2.3). */
-async function workbenchRoutes(directory: string): Promise<express.Router> {
-  const router = express.Router();
-  const template = await readFile(path.join(directory, "index.html"), "utf8");
-  router.get("/{*path}", (_request, response) => {
-    const nonce = randomBytes(18).toString("base64");
-    response.set({
-      "content-security-policy": `default-src 'self'; script-src 'self'; style-src 'self' 'nonce-${nonce}'; img-src 'self' data:; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'`,
-      "cache-control": "no-store",
-    });
-    response.type("html").send(template.replace("%NONCE%", nonce));
+/** The served pages, telling store and workbench of every request. */
+const openPages = (
+  options: ApplicationOptions,
+  database: Database,
+  store: Store,
+  feed: Feed,
+  frame: FrameOf,
+): Promise<Pages> =>
+  createPages({
+    database,
+    pages: options.pages,
+    signingKey: options.signingKey,
+    signIn: "/sign-in",
+    actor: async (request) => {
+      const found = await accountOf(request, store);
+      return found && actorOf(found);
+    },
+    session: (request) => csrfToken(request, options.signingKey),
+    frame,
+    onRequest: (recorded) => {
+      store.keepRequest(recorded).then(
+        () => feed.tell({ kind: "request", request: recorded }),
+        (error: unknown) => options.logger.error({ err: error }, "a request could not be recorded"),
+      );
+    },
+    onLoad: () => feed.tell({ kind: "pages" }),
+    onError: (error) => options.logger.error({ err: error }, "the page files could not be read anew"),
   });
-  return router;
-}
 
 /**
  * Puts the whole application together: the served pages at their own addresses from the root, the workbench under
@@ -87,8 +85,7 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
   sessionPool.on("error", (error) => logger.warn({ err: error }, "an idle connection to the store broke"));
   const database = databaseOver(pool);
   const feed = new Feed();
-  const account = (request: Request) => accountOf(request, store);
-  const frameOf = (request: Request, actor: Actor | null): Omit<Frame, "base"> => ({
+  const frameOf: FrameOf = (request, actor) => ({
     application: options.name,
     home: "/",
     language: "en",
@@ -96,76 +93,23 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
     person: actor && { name: actor.name },
     signOut: actor && { action: "/sign-out", token: csrfToken(request, signingKey) },
   });
-  const pages = await createPages({
-    database,
-    pages: options.pages,
-    signingKey,
-    signIn: "/sign-in",
-    actor: async (request) => {
-      const found = await account(request);
-      return found && actorOf(found);
-    },
-    session: (request) => csrfToken(request, signingKey),
-    frame: frameOf,
-    onRequest: (recorded) => {
-      store.keepRequest(recorded).then(
-        () => feed.tell({ kind: "request", request: recorded }),
-        (error: unknown) => logger.error({ err: error }, "a request could not be recorded"),
-      );
-    },
-    onLoad: () => feed.tell({ kind: "pages" }),
-    onError: (error) => logger.error({ err: error }, "the page files could not be read anew"),
-  });
-  const wholeFrame = (request: Request, actor: Actor | null = null): Frame => ({
-    ...frameOf(request, actor),
+  const pages = await openPages(options, database, store, feed, frameOf);
+  const styleSheets = [pages.styleSheet, ...fontSheets];
+  const account = (request: Request): Promise<Account | null> => accountOf(request, store);
+  const frame = (request: Request, found: Account | null = null): Frame => ({
+    ...frameOf(request, found && actorOf(found)),
     base: "",
-    styleSheets: [pages.styleSheet, ...fontSheets],
+    styleSheets,
   });
+  const signOutToken = (request: Request): string => csrfToken(request, signingKey);
 
   const app = express();
   app.disable("x-powered-by");
-  app.use(
-    pinoHttp({
-      logger,
-      serializers: {
-        req: (request: { method: string; url: string }) => ({ method: request.method, url: request.url.split("?")[0] }),
-        res: (response: { statusCode: number }) => ({ status: response.statusCode }),
-      },
-    }),
-  );
-  app.use(
-    helmet({
-      contentSecurityPolicy: {
-        useDefaults: false,
-        directives: {
-          defaultSrc: ["'none'"],
-          styleSrc: ["'self'"],
-          fontSrc: ["'self'"],
-          imgSrc: ["'self'", "data:"],
-          formAction: ["'self'"],
-          baseUri: ["'none'"],
-          frameAncestors: ["'self'"],
-        },
-      },
-      // Served over plain HTTP on loopback; a proxy that ends TLS sets these two.
-      strictTransportSecurity: false,
-      xFrameOptions: { action: "sameorigin" },
-    }),
-  );
-  if (options.workbench)
-    app.use(
-      "/workbench/assets",
-      express.static(path.join(options.workbench, "assets"), {
-        immutable: true,
-        maxAge: "1y",
-        index: false,
-        fallthrough: false,
-      }),
-    );
-  for (const font of fonts)
-    app.use(`/fonts/${font.name}`, express.static(font.directory, { maxAge: "1d", index: false }));
+  app.use(requestLog(logger), securityHeaders());
+  if (options.workbench) app.use("/workbench/assets", workbenchAssets(options.workbench));
+  app.use("/fonts", fontRoutes());
   app.use(sessions(sessionPool, signingKey));
-  app.use(signInRoutes({ store, secret: signingKey, frame: wholeFrame }));
+  app.use(signInRoutes({ store, secret: signingKey, frame }));
   app.use(
     "/workbench/api",
     apiRoutes({
@@ -175,45 +119,34 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
       signer: signerOf(signingKey),
       feed,
       application: options.name,
-      styleSheets: [pages.styleSheet, ...fontSheets],
+      styleSheets,
       account,
-      signOutToken: (request) => csrfToken(request, signingKey),
+      signOutToken,
     }),
   );
   if (options.workbench) {
-    const served = await workbenchRoutes(options.workbench);
-    app.use("/workbench", async (request, response, next) => {
-      const found = await account(request);
-      if (!found) return response.redirect(303, `/sign-in?next=${encodeURIComponent(request.originalUrl)}`);
-      if (found.roles.includes("builder")) return served(request, response, next);
-      response
+    const refused = (request: Request, response: express.Response, found: Account) =>
+      void response
         .status(403)
         .type("html")
-        .send(notFor(wholeFrame(request, actorOf(found))));
-    });
+        .send(noBuilder(frame(request, found)));
+    app.use("/workbench", await workbenchRoutes(options.workbench, account, refused));
   }
   app.get("/", async (request, response) => {
     const found = await account(request);
     if (!found) return response.redirect(303, "/sign-in");
-    const actor = actorOf(found);
-    response
-      .type("html")
-      .set("cache-control", "no-store")
-      .send(homePage(pages.loaded().pages, actor, wholeFrame(request, actor)));
+    const page = homePage(pages.loaded().pages, actorOf(found), frame(request, found));
+    response.type("html").set("cache-control", "no-store").send(page);
   });
   app.use(pages.router);
   app.use(async (request, response) => {
-    const found = await account(request);
-    const { title, advice } = titleOfCode("en", "no-such-address");
-    const page = document(
-      wholeFrame(request, found && actorOf(found)),
-      title,
-      html`<h1>${title}</h1><p>${advice}</p><p><a href="/">To the list of pages</a></p>`,
-    );
-    response.status(404).type("html").send(page);
+    response
+      .status(404)
+      .type("html")
+      .send(nothingHere(frame(request, await account(request))));
   });
-  app.use((error: unknown, request: Request, response: Response, _next: express.NextFunction) =>
-    failed(error, request, response, wholeFrame(request), logger),
+  app.use((error: unknown, request: Request, response: express.Response, _next: express.NextFunction) =>
+    answerFailure(error, request, response, frame(request), logger),
   );
 
   const close = async (): Promise<void> => {
@@ -223,40 +156,3 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
   };
   return { app, store, pages, close };
 }
-
-const notFor = (frame: Frame): string =>
-  document(
-    frame,
-    "The workbench is not open to you",
-    html`<h1>The workbench is not open to you</h1><p>It is open to accounts with the role builder.</p><p><a href="/">To the list of pages</a></p>`,
-  );
-
-/** The last answer: what a person sent is their matter (4xx); a store that is away is said; anything else is a bug, logged. */
-function failed(error: unknown, request: Request, response: Response, frame: Frame, logger: Logger): void {
-  if (response.headersSent) return void response.end();
-  const asked = (error as { status?: unknown }).status;
-  const status = typeof asked === "number" && asked >= 400 && asked < 500 ? asked : isStoreAway(error) ? 503 : 500;
-  if (status >= 500) logger.error({ err: error, url: request.path }, "a request failed");
-  const title =
-    status === 503
-      ? titleOfCode("en", "database-away").title
-      : status === 500
-        ? "Something went wrong here"
-        : "This can't be read";
-  const detail =
-    status === 503
-      ? titleOfCode("en", "database-away").advice
-      : status === 500
-        ? "It was written down. Nothing was changed."
-        : "What was sent is not what this address takes.";
-  if (request.path.startsWith("/workbench/api")) problem(response, status, title, detail);
-  else
-    response
-      .status(status)
-      .type("html")
-      .send(document(frame, title, html`<h1>${title}</h1><p>${detail}</p>`));
-}
-
-/** Whether an error says that PostgreSQL can't be reached: Node's connection errors, or SQLSTATE classes 08, 53 and 57. */
-const isStoreAway = (error: unknown): boolean =>
-  /^(ECONN|EPIPE|ETIMEDOUT|08|53|57)/.test(String((error as { code?: unknown }).code ?? ""));

@@ -16,6 +16,7 @@ import { actorOf } from "../sign-in/session.js";
 import type { Account, Change } from "../store/entities.js";
 import type { Store } from "../store/store.js";
 import type { Feed } from "./feed.js";
+import { problem } from "./problem.js";
 import { recordChoices } from "./records.js";
 import { sheetOf } from "./sheet.js";
 import type { AccountSummary, ChangeAnswer, ChangesAnswer, PageSummary, SessionAnswer, TrialAnswer } from "./types.js";
@@ -30,14 +31,6 @@ export interface ApiOptions {
   readonly styleSheets: readonly string[];
   readonly account: (request: Request) => Promise<Account | null>;
   readonly signOutToken: (request: Request) => string;
-}
-
-/** An error as problem details (RFC 9457). */
-export function problem(response: Response, status: number, title: string, detail: string): void {
-  response
-    .status(status)
-    .type("application/problem+json")
-    .send(JSON.stringify({ type: "about:blank", title, status, detail }));
 }
 
 const week = 7 * 86_400_000;

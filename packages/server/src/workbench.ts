@@ -1,0 +1,38 @@
+import { randomBytes } from "node:crypto";
+import { readFile } from "node:fs/promises";
+import path from "node:path";
+import express, { type Request, type Response } from "express";
+import type { Account } from "./store/entities.js";
+
+/** The workbench's built modules and fonts: named by their content, so they may be kept for ever. */
+export const workbenchAssets = (directory: string): express.Handler =>
+  express.static(path.join(directory, "assets"), { immutable: true, maxAge: "1y", index: false, fallthrough: false });
+
+/** Its single document, with a nonce for the styles that its components make (CSP Level 3, 2.3). */
+function sendDocument(template: string, response: Response): void {
+  const nonce = randomBytes(18).toString("base64");
+  response.set({
+    "content-security-policy": `default-src 'self'; script-src 'self'; style-src 'self' 'nonce-${nonce}'; img-src 'self' data:; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'`,
+    "cache-control": "no-store",
+  });
+  response.type("html").send(template.replaceAll("%NONCE%", nonce));
+}
+
+/**
+ * The workbench at every address below its mount, for builders.
+ *
+ * @param refused answers somebody who is signed in but no builder
+ */
+export async function workbenchRoutes(
+  directory: string,
+  account: (request: Request) => Promise<Account | null>,
+  refused: (request: Request, response: Response, account: Account) => void,
+): Promise<express.Handler> {
+  const template = await readFile(path.join(directory, "index.html"), "utf8");
+  return async (request, response) => {
+    const found = await account(request);
+    if (!found) return response.redirect(303, `/sign-in?next=${encodeURIComponent(request.originalUrl)}`);
+    if (!found.roles.includes("builder")) return refused(request, response, found);
+    sendDocument(template, response);
+  };
+}
