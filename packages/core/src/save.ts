@@ -5,6 +5,7 @@ import type { Outcome } from "./outcome.js";
 import type { Page } from "./page/page.js";
 import type { Recorder } from "./recording.js";
 import type { PageRequest, Surroundings } from "./request.js";
+import { noteCompared, noteProblems, noteRead, noteWrite } from "./save-notes.js";
 import { lastChangesStatement } from "./statements/log.js";
 import type { Guard } from "./statements/save.js";
 import { checkAcross, checkFields } from "./steps/check.js";
@@ -14,7 +15,7 @@ import { lookUp } from "./steps/look-up.js";
 import { type Conflict, type FormView, type Problem, prefillFields, titleOf } from "./steps/prefill.js";
 import { read, type Submission } from "./steps/read.js";
 import { writeToken } from "./steps/token.js";
-import { type FieldChange, type WriteResult, write } from "./steps/write.js";
+import { type FieldChange, write } from "./steps/write.js";
 import { tableName } from "./table/model.js";
 import { troubleOf } from "./trouble.js";
 
@@ -59,7 +60,7 @@ class Save {
       return { kind: "refused", code: result.code, page, because: null, typed: result.typed };
     }
     const { submission } = result;
-    this.noteRead(submission);
+    noteRead(this.recorder, submission);
     try {
       return await this.beyondRead(submission);
     } catch (error) {
@@ -87,12 +88,12 @@ class Save {
       ...(await lookUp(page, this.key, row, submission.fields, known, facts, this.surroundings.database)),
     ];
     if (all.length > 0) {
-      this.noteProblems(all);
+      noteProblems(this.recorder, all);
       return { kind: "invalid", form: await this.form(submission, record, all, []) };
     }
     this.recorder.note("check", [{ name: "problems", value: "none" }]);
     const compared = compareWithShown(submission.fields);
-    this.noteCompared(compared);
+    noteCompared(this.recorder, compared);
     if (record && changedFields(compared).length === 0) return this.unchanged(record);
     return this.write(submission, compared, { by: "version", version: submission.claims.row }, 1);
   }
@@ -113,7 +114,7 @@ class Save {
     const { page, key, facts, request } = this;
     const note = { actor: facts.actor, page: page.name, pageVersion: page.version, requestId: request.id };
     const result = await write(page, key, guard, changedFields(compared), facts, note, this.surroundings.database);
-    this.noteWrite(result);
+    noteWrite(this.recorder, result);
     if (result.kind === "written") {
       const { row, changes } = result;
       // Where the key itself was changed, the answer goes to the new address.
@@ -147,7 +148,7 @@ class Save {
       submission.claims,
       this.surroundings.signer,
     );
-    this.noteCompared(compared);
+    noteCompared(this.recorder, compared);
     if (compared.some((each) => each.state === "conflict")) {
       const conflicts = await this.conflicts(compared, record);
       return { kind: "conflict", form: await this.form(submission, record, [], conflicts) };
@@ -157,7 +158,7 @@ class Save {
       ...checkAcross(this.page, record.row, submission.fields, this.facts),
     ];
     if (problems.length > 0) {
-      this.noteProblems(problems);
+      noteProblems(this.recorder, problems);
       return { kind: "invalid", form: await this.form(submission, record, problems, []) };
     }
     if (changedFields(compared).length === 0) return this.unchanged(record);
@@ -277,61 +278,6 @@ class Save {
       const title = titleOf(page, {}, key);
       return { page, key, title, fields, token: submission.token, problems, conflicts: [], locked: null, notice: null };
     }
-  }
-
-  private noteRead(submission: Submission): void {
-    const fields = submission.fields.map((each) => ({
-      name: each.field.column.name,
-      value: each.text,
-      note: each.touched ? "touched" : "untouched",
-    }));
-    this.recorder.note("read", [
-      ...fields,
-      ...submission.ignored.map((name) => ({ name, value: null, note: "not on the form: ignored" })),
-    ]);
-  }
-
-  private noteProblems(problems: readonly Problem[]): void {
-    const values = problems.map((problem) => ({ name: problem.field ?? "form", value: problem.message }));
-    this.recorder.note(
-      "check",
-      values,
-      problems.length === 1 ? "one rule is broken" : `${problems.length} rules are broken`,
-    );
-  }
-
-  private noteCompared(compared: readonly ComparedField[]): void {
-    const values = compared.map(({ submitted, state }) => ({
-      name: submitted.field.column.name,
-      value: submitted.value,
-      note: state,
-    }));
-    const conflicts = compared
-      .filter((each) => each.state === "conflict")
-      .map((each) => each.submitted.field.column.name);
-    this.recorder.note(
-      "compare",
-      values,
-      conflicts.length > 0 ? `changed by someone else: ${conflicts.join(", ")}` : null,
-    );
-  }
-
-  private noteWrite(result: WriteResult): void {
-    if (result.kind === "written") {
-      const values = result.changes.map((change) => ({
-        name: change.field,
-        value: change.new,
-        note: `was ${change.old ?? "null"}`,
-      }));
-      this.recorder.note("write", [...values, { name: "log entry", value: result.entry }]);
-    } else if (result.kind === "refused") {
-      this.recorder.note(
-        "write",
-        [{ name: "refused", value: result.said }],
-        result.problems.map((problem) => problem.message).join(" "),
-      );
-    }
-    // Otherwise no row was found in that version: the way goes back to Compare, which notes what was sent.
   }
 }
 
