@@ -102,8 +102,15 @@ const Back = styled(Tick)`
 const Reason = styled.p`
   position: absolute;
   top: ${back - 22}px;
+  right: 0;
+  padding: 0 0.25rem 0 0.5rem;
+  background: linear-gradient(to right, transparent 0.5rem, ${({ theme }) => theme.paper} 0.5rem);
+  width: fit-content;
   max-width: 26rem;
-  padding-left: 0.5rem;
+  display: -webkit-box;
+  -webkit-box-orient: vertical;
+  -webkit-line-clamp: 3;
+  overflow: hidden;
   font-size: 0.875rem;
   line-height: 1.2;
   color: ${({ theme }) => theme.minium};
@@ -239,9 +246,7 @@ function TripHalf({ title, steps, request, empty, chosen, onChoose }: HalfProps)
         })}
       </Ticks>
       {stop ? (
-        <Reason style={{ left: `${(Math.min(reached, outwardSteps.length - 2) * 100) / outwardSteps.length}%` }}>
-          {stop.stopped}
-        </Reason>
+        <Reason style={{ left: `min(${(reached * 100) / outwardSteps.length}%, 100% - 17rem)` }}>{stop.stopped}</Reason>
       ) : (
         <Back
           type="button"
