@@ -11,13 +11,13 @@ import { type Database, DatabaseRefusal } from "./statements/statement.js";
 import { mayOpen } from "./steps/access.js";
 import { answer } from "./steps/answer.js";
 import { readKey } from "./steps/key.js";
-import { type Route, route, type Site } from "./steps/route.js";
+import type { MatchedRoute } from "./steps/route.js";
 import { troubleOf } from "./trouble.js";
 
-/** An answer with the record of how it came about. `recorded` is null where the address belongs to no page. */
+/** An answer with the record of how it came about. */
 export interface Handled {
   readonly response: PageResponse;
-  readonly recorded: RecordedRequest | null;
+  readonly recorded: RecordedRequest;
 }
 
 /** The database, with every statement remembered by the recorder. */
@@ -47,8 +47,7 @@ class RoundTrip {
     this.surroundings = { ...surroundings, database: watched(surroundings.database, this.recorder) };
   }
 
-  async outcome(route: Route): Promise<Outcome> {
-    if (route.kind === "nowhere") return { kind: "not-found", code: "no-such-address", page: null, because: null };
+  async outcome(route: MatchedRoute): Promise<Outcome> {
     if (route.kind === "unsound") {
       this.recorder.note("route", [{ name: "page", value: route.name }], "the page file does not fit the table");
       return { kind: "failed", code: "page-unsound", page: null, because: null };
@@ -142,20 +141,23 @@ class RoundTrip {
   }
 }
 
-const operationOf = (matched: Route, method: string): Operation =>
+const operationOf = (matched: MatchedRoute, method: string): Operation =>
   matched.kind === "page" ? matched.operation : method === "POST" ? "save" : "open";
 
 /**
  * Takes one request through the round trip.
  *
+ * @param matched where its address leads, as `route` found it
  * @returns the answer and its record; rejects only for a bug, never for what a person sent or for a database that is away
  */
-export async function handle(site: Site, request: PageRequest, surroundings: Surroundings): Promise<Handled> {
-  const matched = route(site, request.method, request.path);
+export async function handle(
+  matched: MatchedRoute,
+  request: PageRequest,
+  surroundings: Surroundings,
+): Promise<Handled> {
   const trip = new RoundTrip(request, surroundings);
   const outcome = await trip.outcome(matched);
   const response = answer(outcome, request, surroundings.signer);
-  if (matched.kind === "nowhere") return { response, recorded: null };
   const operation = operationOf(matched, request.method);
   if (operation === "save" && (outcome.kind === "saved" || outcome.kind === "unchanged")) {
     trip.recorder.note("answer", [

@@ -26,7 +26,7 @@ export {
 } from "./statements/statement.js";
 export { mayOpen } from "./steps/access.js";
 export { saidCookie } from "./steps/answer.js";
-export { route, type Site } from "./steps/route.js";
+export { type MatchedRoute, route, type Site } from "./steps/route.js";
 export type { Signer } from "./steps/token.js";
 export type { FieldChange } from "./steps/write.js";
 export { readTables } from "./table/from-catalog.js";

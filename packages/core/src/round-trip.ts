@@ -12,15 +12,3 @@ export const saveSteps = ["route", "key", "access", "read", "check", "compare", 
 export type StepName = (typeof openSteps)[number] | (typeof saveSteps)[number];
 export type Operation = "list" | "open" | "save";
 export type OutcomeKind = "shown" | "saved" | "unchanged" | "invalid" | "conflict" | "refused" | "not-found" | "failed";
-
-/** The steps that an operation goes through. A list is an open without a key. */
-export function stepsOf(operation: Operation): readonly StepName[] {
-  switch (operation) {
-    case "save":
-      return saveSteps;
-    case "open":
-      return openSteps;
-    case "list":
-      return ["route", "access", "load", "prefill"];
-  }
-}

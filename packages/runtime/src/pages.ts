@@ -5,6 +5,7 @@ import {
   type Database,
   type Frame,
   handle,
+  type MatchedRoute,
   type PageRequest,
   type PageResponse,
   type RecordedRequest,
@@ -79,6 +80,11 @@ function bodyOf(request: express.Request): PageRequest["body"] {
   }
 }
 
+/** Why a body could not be read off the wire: too large, or of an encoding that is not known here. */
+const unreadable = (error: unknown): PageRequest["body"] => ({
+  refused: (error as { status?: number }).status === 413 ? "body-too-large" : "wrong-content-type",
+});
+
 function cookie(request: express.Request, name: string): string | null {
   const pairs = (request.headers.cookie ?? "").split(/;\s*/);
   return pairs.find((pair) => pair.startsWith(`${name}=`))?.slice(name.length + 1) ?? null;
@@ -126,55 +132,45 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
   });
 
   const serve = async (
+    matched: MatchedRoute,
     request: express.Request,
     response: express.Response,
-    next: express.NextFunction,
-    refused: PageRequest["body"],
+    body: PageRequest["body"],
   ): Promise<void> => {
     const actor = await options.actor(request);
     const given = options.frame(request, actor);
-    const frame = {
-      ...given,
-      base: request.baseUrl,
-      styleSheets: [`${request.baseUrl}/${styleName}`, ...given.styleSheets],
-    };
     const pageRequest: PageRequest = {
       id: randomUUID(),
       at: new Date(),
       method: request.method,
       path: request.path,
       query: queryOf(request),
-      body: refused ?? bodyOf(request),
+      body,
       actor,
       session: options.session(request),
       said: cookie(request, saidCookie),
       signIn: options.signIn ?? null,
-      frame,
+      frame: {
+        ...given,
+        base: request.baseUrl,
+        styleSheets: [`${request.baseUrl}/${styleName}`, ...given.styleSheets],
+      },
     };
-    const { response: answer, recorded } = await handle(loaded, pageRequest, {
+    const { response: answer, recorded } = await handle(matched, pageRequest, {
       database: options.database,
       signer,
       elapsed: () => performance.now(),
     });
-    if (!recorded) return next();
     send(response, answer);
     options.onRequest?.(recorded);
   };
 
   router.use((request, response, next) => {
+    const matched = route(loaded, request.method, request.path);
     // Another application's body is not ours to read.
-    if (route(loaded, request.method, request.path).kind === "nowhere") return next();
+    if (matched.kind === "nowhere") return next();
     readBody(request, response, (error?: unknown) => {
-      const refused =
-        error === undefined || error === null
-          ? null
-          : {
-              refused:
-                (error as { status?: number }).status === 413
-                  ? ("body-too-large" as const)
-                  : ("wrong-content-type" as const),
-            };
-      serve(request, response, next, refused).catch(next);
+      serve(matched, request, response, error ? unreadable(error) : bodyOf(request)).catch(next);
     });
   });
 

@@ -84,5 +84,4 @@ export const pageSchema = v.strictObject({
 export type PageFile = v.InferOutput<typeof pageSchema>;
 export type FieldSettings = v.InferOutput<typeof fieldSettings>;
 export type RuleSetting = v.InferOutput<typeof rule>;
-export type ControlName = (typeof controlNames)[number];
 export type Tidying = v.InferOutput<typeof tidying>;

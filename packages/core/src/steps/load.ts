@@ -1,6 +1,6 @@
 import type { Facts } from "../condition/evaluate.js";
 import { type Language, word } from "../messages/messages.js";
-import { editableFields, type Field, type Page } from "../page/page.js";
+import type { Field, Page } from "../page/page.js";
 import { choicesStatement, loadStatement, versionName } from "../statements/load.js";
 import type { Database, Row } from "../statements/statement.js";
 
@@ -57,7 +57,3 @@ export async function loadOptions(page: Page, facts: Facts, database: Database):
   );
   return new Map(loaded);
 }
-
-/** The text forms of the fields that a form may change, of a row. */
-export const editableValues = (page: Page, row: Row): Row =>
-  Object.fromEntries(editableFields(page).map((field) => [field.column.name, row[field.column.name] ?? null]));

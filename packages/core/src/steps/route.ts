@@ -13,6 +13,9 @@ export type Route =
   | { readonly kind: "unsound"; readonly name: string }
   | { readonly kind: "nowhere" };
 
+/** A route that leads to a page of ours, sound or not. */
+export type MatchedRoute = Exclude<Route, { readonly kind: "nowhere" }>;
+
 /** What is served: the sound pages, and the addresses of those whose files have errors. */
 export interface Site {
   readonly pages: readonly Page[];

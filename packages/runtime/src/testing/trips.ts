@@ -2,7 +2,7 @@ import { mkdtemp, readdir, readFile, rm, writeFile } from "node:fs/promises";
 import os from "node:os";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
-import { type Actor, type Database, type Handled, handle } from "@loyal-quill/core";
+import { type Actor, type Database, type Handled, handle, type MatchedRoute, route } from "@loyal-quill/core";
 import { bodyOf, formOf, freshDatabase } from "@loyal-quill/testing";
 import pg from "pg";
 import { connect, databaseOver, type Loaded, loadPageFiles, signerOf } from "../index.js";
@@ -80,6 +80,12 @@ async function directoryOf(files: Readonly<Record<string, string>>): Promise<str
   return directory;
 }
 
+function matchedIn(site: Loaded, method: string, address: string): MatchedRoute {
+  const matched = route(site, method, address);
+  if (matched.kind === "nowhere") throw new Error(`${address} belongs to no page`);
+  return matched;
+}
+
 export async function makeTrips({ sql = [], files, poolSize = 10 }: TripsOptions = {}): Promise<Trips> {
   const made = await freshDatabase();
   const owner = new pg.Client(made.owner);
@@ -92,7 +98,7 @@ export async function makeTrips({ sql = [], files, poolSize = 10 }: TripsOptions
 
   const send: Trips["send"] = (method, address, actor, body = null, over = database) =>
     handle(
-      site,
+      matchedIn(site, method, address),
       {
         id: crypto.randomUUID(),
         at: new Date(),

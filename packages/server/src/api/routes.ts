@@ -2,6 +2,7 @@ import { performance } from "node:perf_hooks";
 import {
   type Actor,
   type Database,
+  encodeSegment,
   handle,
   mayOpen,
   type Page,
@@ -102,6 +103,7 @@ async function summaries(loaded: Loaded, store: Store): Promise<PageSummary[]> {
 /** Opens a record through the same steps as a request of that person would, without keeping a record of it. */
 async function trial(options: ApiOptions, page: Page, key: readonly string[], actor: Actor): Promise<TrialAnswer> {
   const path = `${recordAddress(page.path, key)}/edit`;
+  const matched = { kind: "page", page, operation: "open", keySegments: key.map(encodeSegment) } as const;
   const frame = {
     base: "",
     styleSheets: options.styleSheets,
@@ -124,12 +126,12 @@ async function trial(options: ApiOptions, page: Page, key: readonly string[], ac
     signIn: null,
     frame,
   };
-  const { response, recorded } = await handle(options.pages.loaded(), request, {
+  const { response, recorded } = await handle(matched, request, {
     database: options.database,
     signer: options.signer,
     elapsed: () => performance.now(),
   });
-  const loadStep = recorded?.steps.find((step) => step.step === "load");
+  const loadStep = recorded.steps.find((step) => step.step === "load");
   const row =
     loadStep && loadStep.stopped === null
       ? Object.fromEntries(loadStep.values.map(({ name, value }) => [name, value]))

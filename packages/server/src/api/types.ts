@@ -64,7 +64,7 @@ export interface SheetAnswer {
 
 /** A page tried on a record, as somebody: recorded like a request, but not kept among them. */
 export interface TrialAnswer {
-  readonly recorded: RecordedRequest | null;
+  readonly recorded: RecordedRequest;
   /** The document as served. */
   readonly html: string;
   readonly address: string;

@@ -32,7 +32,6 @@ export const RequestEntity = defineEntity({
     recorded: p.json<RecordedRequest>(),
   },
 });
-export type StoredRequest = InferEntity<typeof RequestEntity>;
 
 /** The change log of the edited database, read only. Its table is made by the log's own statements, not from here. */
 export const ChangeEntity = defineEntity({

@@ -54,7 +54,7 @@ const Whole = styled.dl.attrs<{ "data-beside-head"?: string }>({ "data-beside-he
 `;
 
 function AccessNotes({ sheet, trial }: { sheet: SheetAnswer; trial: TrialAnswer }) {
-  const judged = trial.recorded?.steps.find((step) => step.step === "access")?.values ?? [];
+  const judged = trial.recorded.steps.find((step) => step.step === "access")?.values ?? [];
   const titles = { open: "Who may open it", rows: "Which records", edit: "While it may be edited" };
   if (sheet.access.length === 0)
     return (
@@ -106,7 +106,7 @@ export function SheetColumns({ sheet, trial, save }: SheetColumnsProps) {
   const [alignment, align] = useAlignment(frame, container);
   const onPage = sheet.fields.filter((field) => field.onPage);
   const shown = alignment.tops.size > 0;
-  const person = trial.recorded?.actor?.name ?? "nobody";
+  const person = trial.recorded.actor?.name ?? "nobody";
   return (
     <section aria-label="Table, page and rules">
       <Heads>

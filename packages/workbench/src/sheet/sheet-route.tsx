@@ -84,7 +84,7 @@ function Sheet({ name, sheet }: { name: string; sheet: SheetAnswer }) {
   const trial = useTrial(name, key, as);
   const saves = useRequests({ page: name, operation: "save" });
   const accounts = useAccounts();
-  const open = asked.data?.operation === "open" ? asked.data : (trial.data?.recorded ?? undefined);
+  const open = asked.data?.operation === "open" ? asked.data : trial.data?.recorded;
   const save = asked.data?.operation === "save" ? asked.data : saves.data?.find((request) => sameKey(request.key, key));
   const chosen = picked ?? firstStep(asked.data);
   const choose = (values: Record<string, readonly string[]>): void =>
@@ -97,7 +97,7 @@ function Sheet({ name, sheet }: { name: string; sheet: SheetAnswer }) {
       }
       return after;
     });
-  const eyes = trial.data?.recorded?.actor;
+  const eyes = trial.data?.recorded.actor;
   const people = (accounts.data ?? []).filter((account) => account.active);
   return (
     <>
