@@ -1,8 +1,10 @@
--- Least rights. The pages read and update the network's tables and add to the log; they can't change or delete an entry,
--- nor alter a table. The log's reader reads the log and nothing else.
+-- Least rights. The pages read and write the network's rows and add to the log; they can't change or delete an entry, nor alter
+-- a table. The log's reader reads the log and nothing else.
 
 GRANT USAGE ON SCHEMA network, office, field, legacy, quill_log TO quill_pages;
-GRANT SELECT, UPDATE ON ALL TABLES IN SCHEMA network, office, field, legacy TO quill_pages;
-GRANT SELECT, INSERT ON quill_log.change TO quill_pages;
+GRANT SELECT, INSERT, UPDATE, DELETE ON ALL TABLES IN SCHEMA network, office, field TO quill_pages;
+GRANT SELECT, UPDATE ON ALL TABLES IN SCHEMA legacy TO quill_pages;
+GRANT EXECUTE ON FUNCTION legacy.save_loan TO quill_pages;
+GRANT SELECT, INSERT ON quill_log.change, quill_log.submission TO quill_pages;
 GRANT USAGE ON SCHEMA quill_log TO quill_reader;
 GRANT SELECT ON quill_log.change TO quill_reader;

@@ -88,6 +88,19 @@ CREATE TABLE field.visit (
 );
 CREATE INDEX ON field.visit (station_code, visited_at DESC);
 
+CREATE TABLE field.calibration (
+  id bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
+  station_code text NOT NULL REFERENCES network.station ON UPDATE CASCADE,
+  channel smallint NOT NULL,
+  done_by uuid NOT NULL REFERENCES office.person,
+  done_on date NOT NULL DEFAULT CURRENT_DATE CHECK (done_on >= '1980-01-01'),
+  method text NOT NULL DEFAULT 'staff gauge' CHECK (method IN ('staff gauge', 'levelling', 'reference sensor')),
+  deviation_m numeric(6, 4) NOT NULL CHECK (deviation_m > -1 AND deviation_m < 1),
+  remarks text,
+  FOREIGN KEY (station_code, channel) REFERENCES network.sensor ON UPDATE CASCADE ON DELETE CASCADE
+);
+COMMENT ON TABLE field.calibration IS 'What a sensor was found to be off by.';
+
 CREATE TABLE field.reading_note (
   id bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
   station_code text NOT NULL REFERENCES network.station ON UPDATE CASCADE,
@@ -106,3 +119,18 @@ CREATE TABLE legacy."InstrumentLoan" (
 );
 COMMENT ON COLUMN legacy."InstrumentLoan"."BorrowedBy" IS 'Always filled in since 2009, but never made NOT NULL.';
 COMMENT ON COLUMN legacy."InstrumentLoan"."DueDate" IS 'Day.month.year, as text.';
+
+-- The legacy application saved through this function, and so does the page: it knows what the table does not.
+CREATE FUNCTION legacy.save_loan(loan integer, instrument text, borrower text, deposit numeric, due text, is_back boolean)
+RETURNS void LANGUAGE plpgsql AS $$
+BEGIN
+  IF is_back AND borrower IS NULL THEN
+    RAISE EXCEPTION 'A loan that came back needs the name of who had it.';
+  END IF;
+  UPDATE legacy."InstrumentLoan"
+  SET "InstrumentCode" = upper(instrument), "BorrowedBy" = borrower, "DepositAmount" = CASE WHEN is_back THEN 0 ELSE deposit END,
+    "DueDate" = due, "Returned" = is_back
+  WHERE "LoanNo" = loan;
+END
+$$;
+REVOKE EXECUTE ON FUNCTION legacy.save_loan FROM PUBLIC;

@@ -35,6 +35,7 @@ describe("the demo of Marrow Vale", () => {
     ["office.bulletin", 60, 60],
     ["office.person", 14, 14],
     ["field.visit", 400, 400],
+    ["field.calibration", 80, 150],
     ["field.reading_note", 0, 0],
     ['legacy."InstrumentLoan"', 30, 30],
     ["quill_log.change", 1800, 2100],

@@ -6,6 +6,9 @@ import { type DemoRow, day, makeVale } from "./vale.js";
 
 const sqlFile = (name: string): Promise<string> => readFile(new URL(`../${name}`, import.meta.url), "utf8");
 
+/** Changes whenever schema or rows of the demo do: data of another version are put aside. */
+export const demoVersion = "Marrow Vale 2";
+
 /** The directory of the demo's page files. */
 export const demoPages = new URL("../pages/", import.meta.url);
 
@@ -90,10 +93,13 @@ export async function seedVale(client: pg.ClientBase, now: Date): Promise<{ rows
     await insert(client, "office.person", vale.person);
     await insert(client, "office.bulletin", vale.bulletin);
     await insert(client, "field.visit", vale.visit);
+    await insert(client, "field.calibration", vale.calibration);
     await insert(client, 'legacy."InstrumentLoan"', vale.loan);
     await insertChanges(client, changes);
     await client.query(await sqlFile("grants.sql"));
     await client.query("COMMIT");
+    // Estimates of the tables' sizes decide whether choices are listed or searched.
+    await client.query("ANALYZE");
   } catch (error) {
     await client.query("ROLLBACK");
     throw error;

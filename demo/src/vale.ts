@@ -13,6 +13,7 @@ export interface Vale {
   readonly person: DemoRow[];
   readonly bulletin: DemoRow[];
   readonly visit: DemoRow[];
+  readonly calibration: DemoRow[];
   readonly loan: DemoRow[];
 }
 
@@ -171,6 +172,26 @@ function loans(random: Seeded): DemoRow[] {
   }));
 }
 
+/** One calibration of every sensor that was ever calibrated, on that day. */
+function calibrations(sensor: readonly DemoRow[]): DemoRow[] {
+  const technicians = people.filter((person) => person.role === "technician");
+  return sensor.flatMap((row, index) =>
+    row.calibrated_at
+      ? [
+          {
+            station_code: row.station_code ?? "",
+            channel: row.channel ?? "",
+            done_by: technicians[index % technicians.length]?.id ?? "",
+            done_on: row.calibrated_at.slice(0, 10),
+            method: ["staff gauge", "levelling", "reference sensor"][index % 3] ?? "",
+            deviation_m: (((index * 37) % 120) / 1000 - 0.06).toFixed(4),
+            remarks: index % 5 === 0 ? (remarks[index % remarks.length] ?? null) : null,
+          },
+        ]
+      : [],
+  );
+}
+
 /**
  * Makes the demo's rows as they were before the first entry of the log.
  *
@@ -179,6 +200,11 @@ function loans(random: Seeded): DemoRow[] {
 export function makeVale(end: number): Vale {
   const random = new Seeded(19);
   const station = stations(random);
+  const made = madeWith(random, station, end);
+  return { ...made, calibration: calibrations(made.sensor) };
+}
+
+function madeWith(random: Seeded, station: DemoRow[], end: number): Omit<Vale, "calibration"> {
   return {
     region: regions.map((name, index) => ({ name, duty_telephone: `01632 960${101 + index}` })),
     river: rivers.map((name) => ({ name, length_km: (random.whole(31, 740) / 10).toFixed(1) })),

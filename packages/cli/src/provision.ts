@@ -1,4 +1,4 @@
-import { people, seedVale } from "@loyal-quill/demo";
+import { demoVersion, people, seedVale } from "@loyal-quill/demo";
 import { hashPassword, type Store } from "@loyal-quill/server";
 import pg from "pg";
 import type { Cluster, Say } from "./cluster/cluster.js";
@@ -35,17 +35,35 @@ async function keepRole(client: pg.Client, name: string, password: string): Prom
 const databaseExists = async (client: pg.Client, name: string): Promise<boolean> =>
   ((await client.query("SELECT FROM pg_database WHERE datname = $1", [name])).rowCount ?? 0) > 0;
 
+/** The version of the demo that a database was made with, from its comment. */
+async function versionOf(client: pg.Client, name: string): Promise<string | null> {
+  const { rows } = await client.query<{ version: string | null }>(
+    "SELECT shobj_description(oid, 'pg_database') AS version FROM pg_database WHERE datname = $1",
+    [name],
+  );
+  return rows[0]?.version ?? null;
+}
+
 async function makeDemo(client: pg.Client, cluster: Cluster, secrets: Secrets, now: Date, say: Say): Promise<void> {
   if (await databaseExists(client, unfinished)) {
     say("An earlier start was interrupted while it made the demo: the half-made database is removed.");
     await client.query(`DROP DATABASE ${unfinished} WITH (FORCE)`);
   }
-  if (await databaseExists(client, demoDatabase)) return;
+  if (await databaseExists(client, demoDatabase)) {
+    const version = await versionOf(client, demoDatabase);
+    if (version === demoVersion) return;
+    const aside = `marrow_vale_before_${Date.now()}`;
+    say(
+      `The demo data are of an earlier version (${version ?? "the first"}): they are put aside as database ${aside}.`,
+    );
+    await client.query(`ALTER DATABASE ${demoDatabase} RENAME TO ${aside}`);
+  }
   say("Making the demo data of Marrow Vale …");
   await client.query(`CREATE DATABASE ${unfinished} OWNER vale_owner`);
   await client.query(`REVOKE ALL ON DATABASE ${unfinished} FROM PUBLIC`);
   await client.query(`GRANT CONNECT ON DATABASE ${unfinished} TO quill_pages, quill_reader`);
   const made = await withClient(cluster.url("vale_owner", secrets.owner, unfinished), (owner) => seedVale(owner, now));
+  await client.query(`COMMENT ON DATABASE ${unfinished} IS ${pg.escapeLiteral(demoVersion)}`);
   await client.query(`ALTER DATABASE ${unfinished} RENAME TO ${demoDatabase}`);
   say(`  ${made.rows} rows and ${made.changes} changes of the last six months.`);
 }

@@ -1,17 +1,21 @@
+import { choices } from "./choices.js";
 import type { Facts } from "./condition/evaluate.js";
+import { create, openNew } from "./create.js";
 import { list } from "./list.js";
-import { open } from "./open.js";
+import { open, view } from "./open.js";
 import type { Outcome } from "./outcome.js";
 import type { Page } from "./page/page.js";
 import { type RecordedRequest, Recorder } from "./recording.js";
+import { confirm, remove } from "./remove.js";
 import type { PageRequest, PageResponse, Surroundings } from "./request.js";
-import type { Operation } from "./round-trip.js";
+import { isSaving, type Operation } from "./round-trip.js";
 import { save } from "./save.js";
 import { type Database, DatabaseRefusal } from "./statements/statement.js";
-import { mayOpen } from "./steps/access.js";
+import { mayMake, mayOpen } from "./steps/access.js";
 import { answer } from "./steps/answer.js";
 import { readKey } from "./steps/key.js";
 import type { MatchedRoute } from "./steps/route.js";
+import type { Trip } from "./trip.js";
 import { troubleOf } from "./trouble.js";
 
 /** An answer with the record of how it came about. */
@@ -22,6 +26,7 @@ export interface Handled {
 
 /** The database, with every statement remembered by the recorder. */
 const watched = (database: Database, recorder: Recorder): Database => ({
+  transact: (run) => database.transact((inside) => run(watched(inside, recorder))),
   async run(statement) {
     try {
       const rows = await database.run(statement);
@@ -67,13 +72,14 @@ class RoundTrip {
       if (this.isKeyRefused(operation, error)) return this.malformedKey(page, (error as Error).message);
       const trouble = troubleOf(error);
       if (!trouble) throw error;
-      this.recorder.note(operation === "save" ? "write" : "load", [], (error as Error).message);
+      this.recorder.note(isSaving(operation) ? "write" : "load", [], (error as Error).message);
       return { kind: "failed", code: trouble.code, page, because: null };
     }
   }
 
   private async beyondRoute(page: Page, operation: Operation, segments: readonly string[]): Promise<Outcome> {
-    if (operation !== "list") {
+    const keyed = isKeyed(operation);
+    if (keyed) {
       const read = readKey(page, segments);
       if (!read.ok) {
         return this.malformedKey(page, read.reason, segments);
@@ -88,28 +94,47 @@ class RoundTrip {
         })),
       );
     }
-    const facts = this.access(page);
+    const facts = this.access(page, operation);
     if ("kind" in facts) return facts;
     const { request, recorder, surroundings } = this;
+    const trip: Trip = { page, key: this.key ?? [], request, facts, recorder, surroundings };
     switch (operation) {
       case "list":
-        return list(page, request, facts, recorder, surroundings);
+        return list(trip);
+      case "view":
+        return view(trip);
       case "open":
-        return open(page, this.key ?? [], request, facts, recorder, surroundings);
-      case "save": {
-        const { body } = request;
-        if (body && "text" in body)
-          return save(page, this.key ?? [], body.text, request, facts, recorder, surroundings);
-        const code = body?.refused ?? "wrong-content-type";
-        recorder.note("read", [], code);
-        return { kind: "refused", code, page, because: null };
-      }
+        return open(trip);
+      case "new":
+        return openNew(trip);
+      case "confirm":
+        return confirm(trip);
+      case "choices":
+        return choices(trip, segments);
+      case "save":
+        return this.withBody(page, (body) => save(trip, body));
+      case "create":
+        return this.withBody(page, async (body) => {
+          const outcome = await create(trip, body);
+          if (outcome.kind === "saved") this.key = outcome.key;
+          return outcome;
+        });
+      case "delete":
+        return this.withBody(page, (body) => remove(trip, body));
     }
+  }
+
+  private async withBody(page: Page, run: (body: string) => Promise<Outcome>): Promise<Outcome> {
+    const { body } = this.request;
+    if (body && "text" in body) return run(body.text);
+    const code = body?.refused ?? "wrong-content-type";
+    this.recorder.note("read", [], code);
+    return { kind: "refused", code, page, because: null };
   }
 
   /** A key of a type that only PostgreSQL can judge (inet, a range) is refused by the first statement that asks for it. */
   private isKeyRefused(operation: Operation, error: unknown): boolean {
-    return operation !== "list" && error instanceof DatabaseRefusal && error.sqlState.startsWith("22");
+    return isKeyed(operation) && error instanceof DatabaseRefusal && error.sqlState.startsWith("22");
   }
 
   private malformedKey(page: Page, reason: string, segments: readonly string[] = this.key ?? []): Outcome {
@@ -118,7 +143,7 @@ class RoundTrip {
   }
 
   /** The facts that conditions are asked about, or the refusal of a person who may not open the page. */
-  private access(page: Page): Facts | Outcome {
+  private access(page: Page, operation: Operation): Facts | Outcome {
     const { actor, at } = this.request;
     if (!actor) {
       this.recorder.note("access", [], "nobody is signed in");
@@ -132,17 +157,25 @@ class RoundTrip {
       ...(page.access.rows ? [{ name: "rows", value: page.access.rows.source, note: "in every WHERE" }] : []),
       ...(page.access.edit ? [{ name: "edit", value: page.access.edit.source, note: "in the save's WHERE" }] : []),
     ];
-    if (opens === true) {
-      this.recorder.note("access", values);
-      return facts;
+    if (opens !== true) {
+      this.recorder.note("access", values, "the open condition does not hold");
+      return { kind: "refused", code: "may-not-open", page, because: null };
     }
-    this.recorder.note("access", values, "the open condition does not hold");
-    return { kind: "refused", code: "may-not-open", page, because: null };
+    if ((operation === "new" || operation === "create") && !mayMake(page, facts)) {
+      const asked = { name: "new", value: page.access.new?.source ?? null, note: "false" };
+      this.recorder.note("access", [...values, asked], "the new condition does not hold");
+      return { kind: "refused", code: "may-not-make", page, because: null };
+    }
+    this.recorder.note("access", values);
+    return facts;
   }
 }
 
 const operationOf = (matched: MatchedRoute, method: string): Operation =>
   matched.kind === "page" ? matched.operation : method === "POST" ? "save" : "open";
+
+/** Whether an operation is about one record, named by the key in the address. */
+const isKeyed = (operation: Operation): boolean => !["list", "new", "create", "choices"].includes(operation);
 
 /**
  * Takes one request through the round trip.
@@ -159,7 +192,7 @@ export async function handle(
   const outcome = await trip.outcome(matched);
   const response = answer(outcome, request, surroundings.signer);
   const operation = operationOf(matched, request.method);
-  if (operation === "save" && (outcome.kind === "saved" || outcome.kind === "unchanged")) {
+  if (isSaving(operation) && (outcome.kind === "saved" || outcome.kind === "unchanged")) {
     trip.recorder.note("answer", [
       { name: "status", value: String(response.status) },
       { name: "location", value: response.headers.location ?? null },

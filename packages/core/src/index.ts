@@ -29,5 +29,5 @@ export { saidCookie } from "./steps/answer.js";
 export { type MatchedRoute, route, type Site } from "./steps/route.js";
 export type { Signer } from "./steps/token.js";
 export type { FieldChange } from "./steps/write.js";
-export { readTables } from "./table/from-catalog.js";
+export { readCatalog } from "./table/from-catalog.js";
 export * from "./table/model.js";

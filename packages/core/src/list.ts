@@ -1,23 +1,16 @@
-import type { Facts } from "./condition/evaluate.js";
 import type { Outcome } from "./outcome.js";
-import type { Page } from "./page/page.js";
-import type { Recorder } from "./recording.js";
-import type { PageRequest, Surroundings } from "./request.js";
 import { listLength, listStatement } from "./statements/list.js";
+import { mayMake } from "./steps/access.js";
 import { readSaid } from "./steps/answer.js";
+import type { Trip } from "./trip.js";
 
 /** The most that can be searched for, in characters, and the last part of a list that can be asked for. */
 const longestSearch = 200;
 const lastPart = 100_000;
 
 /** The list of a page's records that the actor may see. */
-export async function list(
-  page: Page,
-  request: PageRequest,
-  facts: Facts,
-  recorder: Recorder,
-  { database, signer }: Surroundings,
-): Promise<Outcome> {
+export async function list({ page, request, facts, recorder, surroundings }: Trip): Promise<Outcome> {
+  const { database, signer } = surroundings;
   const search = (request.query.q ?? "").replaceAll("\0", "").trim().slice(0, longestSearch);
   const asked = Number.parseInt(request.query.part ?? "1", 10);
   const part = Number.isFinite(asked) ? Math.min(Math.max(asked, 1), lastPart) - 1 : 0;
@@ -34,6 +27,7 @@ export async function list(
     search,
     part,
     more: rows.length > listLength,
+    makes: mayMake(page, facts),
     notice: said?.text ?? null,
     savedAddress: said?.address || null,
   };

@@ -1,74 +1,44 @@
-import type { Facts } from "./condition/evaluate.js";
-import { word } from "./messages/messages.js";
+import { freshForm, lockedBecause, makeForm } from "./form.js";
 import type { Outcome } from "./outcome.js";
-import type { Page } from "./page/page.js";
-import type { Recorder } from "./recording.js";
-import type { PageRequest, Surroundings } from "./request.js";
-import { mayEdit } from "./steps/access.js";
+import { mayDelete } from "./steps/access.js";
 import { readSaid } from "./steps/answer.js";
-import { exists, load, loadOptions, type Record } from "./steps/load.js";
-import { type FormView, prefillFields, shownDigests, titleOf } from "./steps/prefill.js";
-import { type Claims, writeToken } from "./steps/token.js";
+import { exists, load, type Record } from "./steps/load.js";
+import { loadLists, type Offers } from "./steps/offer.js";
+import { titleOf } from "./steps/prefill.js";
+import type { Trip } from "./trip.js";
 
-/** Why the record's form is locked, or null. */
-export const lockedBecause = (page: Page, record: Record, facts: Facts): string | null =>
-  mayEdit(page, record.row, facts) ? null : (page.access.because ?? word(page.language, "locked"));
+/** Loads the record and the lists of its form together; the outcome where there is no such record for the actor. */
+async function loadAll(trip: Trip): Promise<{ record: Record; lists: Offers } | Outcome> {
+  const { page, key, facts, recorder } = trip;
+  const { database } = trip.surroundings;
+  const [record, lists] = await Promise.all([load(page, key, facts, database), loadLists(page, facts, database)]);
+  if (record) {
+    const values = Object.entries(record.row).map(([name, value]) => ({ name, value }));
+    recorder.note("load", values);
+    return { record, lists };
+  }
+  return missing(trip);
+}
 
-/** What a form made now for this record remembers. */
-export const claimsFor = (
-  page: Page,
-  key: readonly string[],
-  record: Record,
-  request: PageRequest,
-  facts: Facts,
-  { signer }: Surroundings,
-): Claims => ({
-  page: page.name,
-  version: page.version,
-  key: [...key],
-  actor: facts.actor.id,
-  session: request.session,
-  row: record.version,
-  at: facts.now.toISOString(),
-  shown: shownDigests(page, record.row, facts, signer),
-});
+/** There is no such record for the actor; which of the reasons it is stands in the record, not in the answer. */
+export async function missing({ page, key, facts, recorder, surroundings }: Trip): Promise<Outcome> {
+  const there = await exists(page, key, facts, surroundings.database);
+  const reason = there
+    ? `the record exists, but not under ${page.access.rows?.source ?? "rows"}`
+    : "there is no record with this key";
+  recorder.note("load", [], reason);
+  return { kind: "not-found", code: "no-such-record", page, because: null };
+}
 
 /** The OPEN half from Load on: Load → Prefill. Route, Key and Access are behind it. */
-export async function open(
-  page: Page,
-  key: readonly string[],
-  request: PageRequest,
-  facts: Facts,
-  recorder: Recorder,
-  surroundings: Surroundings,
-): Promise<Outcome> {
-  const { database, signer } = surroundings;
-  const [record, options] = await Promise.all([load(page, key, facts, database), loadOptions(page, facts, database)]);
-  if (!record) {
-    const there = await exists(page, key, facts, database);
-    const reason = there
-      ? `the record exists, but not under ${page.access.rows?.source ?? "rows"}`
-      : "there is no record with this key";
-    recorder.note("load", [], reason);
-    return { kind: "not-found", code: "no-such-record", page, because: null };
-  }
-  recorder.note(
-    "load",
-    Object.entries(record.row).map(([name, value]) => ({ name, value })),
-  );
+export async function open(trip: Trip): Promise<Outcome> {
+  const { page, facts, recorder, request } = trip;
+  const loaded = await loadAll(trip);
+  if ("kind" in loaded) return loaded;
+  const { record, lists } = loaded;
   const locked = lockedBecause(page, record, facts);
-  const claims = claimsFor(page, key, record, request, facts, surroundings);
-  const form: FormView = {
-    page,
-    key,
-    title: titleOf(page, record.row, key),
-    fields: prefillFields(page, record.row, options, facts),
-    token: writeToken(claims, signer),
-    problems: [],
-    conflicts: [],
-    locked,
-    notice: page.answer.saved === "page" ? (readSaid(request.said, signer)?.text ?? null) : null,
-  };
+  const notice = page.answer.saved === "page" ? (readSaid(request.said, trip.surroundings.signer)?.text ?? null) : null;
+  const form = await makeForm(trip, "edit", { ...freshForm(trip, "edit", record), locked, notice }, lists);
   const values = form.fields.map(({ field, control, text }) => ({
     name: field.column.name,
     value: text,
@@ -76,4 +46,30 @@ export async function open(
   }));
   recorder.note("prefill", locked ? [...values, { name: "locked", value: locked }] : values);
   return { kind: "shown", form };
+}
+
+/** The record as it now is, without a form. */
+export async function view(trip: Trip): Promise<Outcome> {
+  const { page, key, facts, recorder, request } = trip;
+  const loaded = await loadAll(trip);
+  if ("kind" in loaded) return loaded;
+  const { record, lists } = loaded;
+  const { fields } = await makeForm(trip, "edit", freshForm(trip, "edit", record), lists);
+  recorder.note(
+    "prefill",
+    fields.map(({ field, text }) => ({ name: field.column.name, value: text, note: "shown only" })),
+  );
+  const said = readSaid(request.said, trip.surroundings.signer);
+  return {
+    kind: "shown",
+    record: {
+      page,
+      key,
+      title: titleOf(page, record.row, key),
+      fields,
+      locked: lockedBecause(page, record, facts),
+      removable: mayDelete(page, record.row, facts),
+      notice: page.answer.saved === "view" ? (said?.text ?? null) : null,
+    },
+  };
 }

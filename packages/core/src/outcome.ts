@@ -1,7 +1,10 @@
 import type { ListView } from "./html/list.js";
+import type { RecordView } from "./html/record.js";
+import type { RemovalView } from "./html/removal.js";
 import type { Code } from "./messages/codes.js";
 import type { Page } from "./page/page.js";
 import type { Row } from "./statements/statement.js";
+import type { Option } from "./steps/offer.js";
 import type { FormView } from "./steps/prefill.js";
 import type { FieldChange } from "./steps/write.js";
 
@@ -9,12 +12,16 @@ import type { FieldChange } from "./steps/write.js";
 export type Outcome =
   | { readonly kind: "shown"; readonly form: FormView }
   | { readonly kind: "shown"; readonly list: ListView }
+  | { readonly kind: "shown"; readonly record: RecordView }
+  | { readonly kind: "shown" | "conflict"; readonly removal: RemovalView }
+  | { readonly kind: "shown"; readonly choices: { readonly options: readonly Option[]; readonly more: boolean } }
   | {
       readonly kind: "saved";
       readonly page: Page;
       readonly key: readonly string[];
       readonly row: Row;
       readonly changes: readonly FieldChange[];
+      readonly what: "changed" | "made" | "deleted";
     }
   | { readonly kind: "unchanged"; readonly page: Page; readonly key: readonly string[]; readonly row: Row }
   | { readonly kind: "invalid" | "conflict" | "failed"; readonly form: FormView }

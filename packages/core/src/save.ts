@@ -1,55 +1,64 @@
-import type { Facts } from "./condition/evaluate.js";
+import { claimsFor, type FormState, layOut, lockedBecause, makeForm } from "./form.js";
 import { message } from "./messages/messages.js";
-import { claimsFor, lockedBecause } from "./open.js";
 import type { Outcome } from "./outcome.js";
 import type { Page } from "./page/page.js";
-import type { Recorder } from "./recording.js";
-import type { PageRequest, Surroundings } from "./request.js";
 import { noteCompared, noteProblems, noteRead, noteWrite } from "./save-notes.js";
 import { lastChangesStatement } from "./statements/log.js";
 import type { Guard } from "./statements/save.js";
+import type { Row } from "./statements/statement.js";
 import { checkAcross, checkFields } from "./steps/check.js";
 import { type ComparedField, changedFields, compareWithShown, compareWithStored } from "./steps/compare.js";
-import { exists, load, loadOptions, type Record } from "./steps/load.js";
+import { exists, load, type Record } from "./steps/load.js";
 import { lookUp } from "./steps/look-up.js";
-import { type Conflict, type FormView, type Problem, prefillFields, titleOf } from "./steps/prefill.js";
-import { read, type Submission } from "./steps/read.js";
+import type { Conflict, FormView, Problem } from "./steps/prefill.js";
+import { read, type Submission, typedTexts } from "./steps/read.js";
 import { writeToken } from "./steps/token.js";
 import { type FieldChange, write } from "./steps/write.js";
+import { writeByRoutine } from "./steps/write-by-routine.js";
 import { tableName } from "./table/model.js";
+import type { Trip } from "./trip.js";
 import { troubleOf } from "./trouble.js";
 
 /** How often a save is compared and written anew because the row changed in between. */
 const mostTries = 5;
 
 /** The SAVE half from Read on: Read → Check → Compare → Write. Route, Key and Access are behind it, Answer comes after. */
-export async function save(
-  page: Page,
-  key: readonly string[],
-  body: string,
-  request: PageRequest,
-  facts: Facts,
-  recorder: Recorder,
-  surroundings: Surroundings,
-): Promise<Outcome> {
-  return new Save(page, key, request, facts, recorder, surroundings).run(body);
-}
+export const save = (trip: Trip, body: string): Promise<Outcome> => new Save(trip).run(body);
 
 const found = (result: Outcome | Record): result is Record => "version" in result;
 
+/** What checks and conditional rules ask about: columns of the form and of the stored row. */
+const askedByRules = (page: Page): readonly { from: "form" | "row"; name: string }[] =>
+  [
+    ...page.checks.map((check) => check.condition),
+    ...page.fields.flatMap((field) => field.rules.flatMap((rule) => rule.when ?? [])),
+  ].flatMap(({ formColumns, rowColumns }) => [
+    ...formColumns.map((name) => ({ from: "form" as const, name })),
+    ...rowColumns.map((name) => ({ from: "row" as const, name })),
+  ]);
+
 class Save {
-  constructor(
-    private readonly page: Page,
-    private readonly key: readonly string[],
-    private readonly request: PageRequest,
-    private readonly facts: Facts,
-    private readonly recorder: Recorder,
-    private readonly surroundings: Surroundings,
-  ) {}
+  private readonly page;
+  private readonly key;
+  private readonly request;
+  private readonly facts;
+  private readonly recorder;
+  private readonly surroundings;
+
+  constructor(private readonly trip: Trip) {
+    ({
+      page: this.page,
+      key: this.key,
+      request: this.request,
+      facts: this.facts,
+      recorder: this.recorder,
+      surroundings: this.surroundings,
+    } = trip);
+  }
 
   async run(body: string): Promise<Outcome> {
     const { page, key, facts } = this;
-    const holder = { page, key, actor: facts.actor.id, session: this.request.session };
+    const holder = { form: "edit" as const, page, key, actor: facts.actor.id, session: this.request.session };
     const result = read(holder, body, this.surroundings.signer);
     if (!result.ok) {
       this.recorder.note(
@@ -76,13 +85,17 @@ class Save {
 
   private async beyondRead(submission: Submission): Promise<Outcome> {
     const { page, facts } = this;
-    const record = this.asksForRow(submission) ? await this.load() : null;
+    let record = this.asksForRow(submission) ? await this.load() : null;
     if (record && !found(record)) return this.stop("check", record, submission);
+    if (submission.look) return { kind: "shown", form: await this.form(submission, record, [], []) };
+    let known = this.problems(submission, record?.row ?? {});
+    if (known.length > 0 && !record) {
+      // What was shown may be out of date: before anything is refused, it is held against what is stored now.
+      record = await this.load();
+      if (!found(record)) return this.stop("check", record, submission);
+      known = this.problems(submission, record.row);
+    }
     const row = record?.row ?? {};
-    const known = [
-      ...checkFields(this.page, submission.fields, row, facts),
-      ...checkAcross(page, row, submission.fields, facts),
-    ];
     const all = [
       ...known,
       ...(await lookUp(page, this.key, row, submission.fields, known, facts, this.surroundings.database)),
@@ -98,10 +111,19 @@ class Save {
     return this.write(submission, compared, { by: "version", version: submission.claims.row }, 1);
   }
 
-  /** Checks and conditional rules ask for the stored row beforehand; a save without them is one trip. */
-  private asksForRow({ fields }: Submission): boolean {
-    const conditional = fields.some((each) => each.field.rules.some((rule) => rule.when !== null));
-    return this.page.checks.length > 0 || conditional || fields.every((each) => !each.touched);
+  private problems({ fields }: Submission, row: Row): readonly Problem[] {
+    const { page, facts } = this;
+    return [...checkFields(page, fields, row, facts), ...checkAcross(page, row, fields, facts)];
+  }
+
+  /** Whether the stored row is needed beforehand: rules ask for what the form did not send. Otherwise a save is one trip. */
+  private asksForRow({ fields, look }: Submission): boolean {
+    if (look || fields.every((each) => !each.touched)) return true;
+    return askedByRules(this.page).some(({ from, name }) => {
+      const submitted = fields.find((each) => each.field.column.name === name);
+      // What was shown and left untouched is what is stored, on the word of the row's version; what was typed is the form's.
+      return !submitted?.sent || (from === "row" && submitted.touched);
+    });
   }
 
   /** Writes, and where the row was changed meanwhile, compares with what is stored now and tries again. */
@@ -113,7 +135,10 @@ class Save {
   ): Promise<Outcome> {
     const { page, key, facts, request } = this;
     const note = { actor: facts.actor, page: page.name, pageVersion: page.version, requestId: request.id };
-    const result = await write(page, key, guard, changedFields(compared), facts, note, this.surroundings.database);
+    const { database } = this.surroundings;
+    const result = page.routine
+      ? await writeByRoutine(page, page.routine, key, guard, submission.fields, facts, note, database)
+      : await write(page, key, guard, changedFields(compared), facts, note, database);
     noteWrite(this.recorder, result);
     if (result.kind === "written") {
       const { row, changes } = result;
@@ -124,6 +149,7 @@ class Save {
         key: page.key.map(({ name }, index) => row[name] ?? key[index] ?? ""),
         row,
         changes,
+        what: "changed",
       };
     }
     if (result.kind === "refused")
@@ -153,10 +179,7 @@ class Save {
       const conflicts = await this.conflicts(compared, record);
       return { kind: "conflict", form: await this.form(submission, record, [], conflicts) };
     }
-    const problems = [
-      ...checkFields(this.page, submission.fields, record.row, this.facts),
-      ...checkAcross(this.page, record.row, submission.fields, this.facts),
-    ];
+    const problems = this.problems(submission, record.row);
     if (problems.length > 0) {
       noteProblems(this.recorder, problems);
       return { kind: "invalid", form: await this.form(submission, record, problems, []) };
@@ -172,10 +195,7 @@ class Save {
 
   /** What a save that was compared with the stored row rests on: the fields it changes and those that the checks ask for. */
   private guardOf(compared: readonly ComparedField[], record: Record): Guard {
-    const asked = [
-      ...this.page.checks.map((check) => check.condition),
-      ...this.page.fields.flatMap((field) => field.rules.flatMap((rule) => rule.when ?? [])),
-    ].flatMap((condition) => [...condition.formColumns, ...condition.rowColumns]);
+    const asked = askedByRules(this.page).map(({ name }) => name);
     const names = new Set([...changedFields(compared).map((each) => each.field.column.name), ...asked]);
     return {
       by: "values",
@@ -232,56 +252,35 @@ class Save {
     problems: readonly Problem[],
     conflicts: readonly Conflict[],
   ): Promise<FormView> {
-    const { page, key, facts, surroundings } = this;
-    const options = await loadOptions(page, facts, surroundings.database);
     const loaded = known ?? (await this.load());
     const record: Record = found(loaded) ? loaded : { row: {}, version: submission.claims.row };
     const seen = conflicts.length > 0;
-    const token = seen
-      ? writeToken(claimsFor(page, key, record, this.request, facts, surroundings), surroundings.signer)
-      : submission.token;
-    const fields = prefillFields(
-      page,
-      record.row,
-      options,
-      facts,
-      seen ? touchedTexts(submission) : typedTexts(submission),
-    ).map((view) => ({
-      ...view,
-      problems: problems
-        .filter((problem) => problem.field === view.field.column.name)
-        .map((problem) => problem.message),
-      conflict: conflicts.find((conflict) => conflict.field === view.field.column.name) ?? null,
-    }));
-    return {
-      page,
-      key,
-      title: titleOf(page, record.row, key),
-      fields,
-      token,
-      problems,
+    return makeForm(this.trip, "edit", {
+      ...this.sent(submission, record, problems),
+      typed: seen ? touchedTexts(submission) : typedTexts(submission),
+      token: seen ? writeToken(claimsFor(this.trip, "edit", record), this.trip.surroundings.signer) : submission.token,
       conflicts,
-      locked: null,
-      notice: null,
-    };
+    });
+  }
+
+  private sent(submission: Submission, record: Record, problems: readonly Problem[]): FormState {
+    const { token, look } = submission;
+    const typed = typedTexts(submission);
+    return { record, submission, typed, problems, conflicts: [], look, token, locked: null, notice: null };
   }
 
   /** The form with what was typed, made of the submission alone where the database can't be asked. */
   private async formWithoutDatabase(submission: Submission, said: string): Promise<FormView> {
-    const { page, key, facts } = this;
     const problems = [{ field: null, message: said }];
     try {
       return await this.form(submission, null, problems, []);
     } catch (error) {
       if (!troubleOf(error)) throw error;
-      const fields = prefillFields(page, {}, new Map(), facts, typedTexts(submission));
-      const title = titleOf(page, {}, key);
-      return { page, key, title, fields, token: submission.token, problems, conflicts: [], locked: null, notice: null };
+      const record = { row: {}, version: submission.claims.row };
+      return layOut(this.trip, "edit", this.sent(submission, record, problems), new Map());
     }
   }
 }
 
-const typedTexts = (submission: Submission): ReadonlyMap<string, string> =>
-  new Map(submission.fields.filter((each) => each.sent).map((each) => [each.field.column.name, each.text]));
 const touchedTexts = (submission: Submission): ReadonlyMap<string, string> =>
   new Map(submission.fields.filter((each) => each.touched).map((each) => [each.field.column.name, each.text]));

@@ -28,12 +28,65 @@ function asRefusal(error: unknown): Error {
   return new DatabaseAway(error instanceof Error ? error.message : String(error), { cause: error });
 }
 
+/** One connection of a pool for a transaction of several statements; one that breaks is not given back. */
+async function inTransaction<Result>(pool: pg.Pool, run: (database: Database) => Promise<Result>): Promise<Result> {
+  const client = await pool.connect().catch((error: unknown) => {
+    throw asRefusal(error);
+  });
+  const command = async (text: string): Promise<void> => {
+    try {
+      await client.query(text);
+    } catch (error) {
+      throw asRefusal(error);
+    }
+  };
+  let broken = true;
+  try {
+    await command("BEGIN");
+    const result = await run(databaseOver(client));
+    await command("COMMIT");
+    broken = false;
+    return result;
+  } catch (error) {
+    // After a lost connection there is nothing to roll back; a failed COMMIT has rolled back already.
+    if (!(error instanceof DatabaseAway))
+      broken = await command("ROLLBACK").then(
+        () => false,
+        () => true,
+      );
+    throw error;
+  } finally {
+    client.release(broken);
+  }
+}
+
+/** The same on a connection that is in a transaction already: up to a savepoint. */
+async function nested<Result>(
+  client: Pick<pg.ClientBase, "query">,
+  run: (database: Database) => Promise<Result>,
+): Promise<Result> {
+  await client.query("SAVEPOINT quill");
+  try {
+    const result = await run(databaseOver(client));
+    await client.query("RELEASE SAVEPOINT quill");
+    return result;
+  } catch (error) {
+    await client.query("ROLLBACK TO SAVEPOINT quill");
+    throw error;
+  }
+}
+
 /** Sends the core's statements through anything that queries as `pg` does: a pool, or one client in a transaction. */
-export const databaseOver = (client: Pick<pg.Pool, "query"> | Pick<pg.ClientBase, "query">): Database => ({
+export const databaseOver = (client: pg.Pool | Pick<pg.ClientBase, "query">): Database => ({
+  transact: (run) => (client instanceof pg.Pool ? inTransaction(client, run) : nested(client, run)),
   async run({ text, values }: Statement): Promise<readonly Row[]> {
     const name = preparedName(text);
     try {
-      const result = await (client as pg.Pool).query<Row>({ ...(name ? { name } : {}), text, values: [...values] });
+      const result = await (client as Pick<pg.Pool, "query">).query<Row>({
+        ...(name ? { name } : {}),
+        text,
+        values: [...values],
+      });
       return result.rows;
     } catch (error) {
       throw asRefusal(error);

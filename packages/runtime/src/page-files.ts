@@ -4,13 +4,13 @@ import { readdir, readFile } from "node:fs/promises";
 import path from "node:path";
 import {
   bindPage,
+  type Catalog,
   type Database,
   type Finding,
   type Page,
   parsePage,
-  readTables,
+  readCatalog,
   type Site,
-  type Table,
 } from "@loyal-quill/core";
 
 /** A page file as it lies on disk, with what was found in it. */
@@ -26,7 +26,7 @@ export interface PageFileState {
 /** What is on disk and in the catalogs, bound together. */
 export interface Loaded extends Site {
   readonly files: readonly PageFileState[];
-  readonly tables: readonly Table[];
+  readonly catalog: Catalog;
 }
 
 const ending = ".page.yaml";
@@ -37,16 +37,16 @@ const segmentsIn = (text: string): string[] => {
   return written.split("/").filter((segment) => segment !== "");
 };
 
-function stateOf(name: string, text: string, tables: readonly Table[]): PageFileState {
+function stateOf(name: string, text: string, catalog: Catalog): PageFileState {
   const parsed = parsePage(text);
   if (!parsed.ok) return { name, text, page: null, findings: parsed.findings };
-  const table = tables.find((each) => `${each.schema}.${each.name}` === parsed.page.file.record.table);
+  const table = catalog.tables.find((each) => `${each.schema}.${each.name}` === parsed.page.file.record.table);
   const version = createHash("sha256")
     .update(text)
-    .update(JSON.stringify(table ?? null))
+    .update(JSON.stringify(table ? { ...table, rows: null } : null))
     .digest("hex")
     .slice(0, 12);
-  return { name, text, ...bindPage(name, version, parsed.page, tables) };
+  return { name, text, ...bindPage(name, version, parsed.page, catalog) };
 }
 
 /** Two pages at one address: the first by name is served, the other says so. */
@@ -70,18 +70,18 @@ function withoutClashes(files: readonly PageFileState[]): PageFileState[] {
 
 /** Reads every page file of a directory and binds it to the tables. */
 export async function loadPageFiles(directory: string, database: Database): Promise<Loaded> {
-  const [names, tables] = await Promise.all([readdir(directory), readTables(database)]);
+  const [names, catalog] = await Promise.all([readdir(directory), readCatalog(database)]);
   const wanted = names.filter((name) => name.endsWith(ending)).sort();
   const texts = await Promise.all(wanted.map((name) => readFile(path.join(directory, name), "utf8")));
   const files = withoutClashes(
-    wanted.map((name, index) => stateOf(name.slice(0, -ending.length), texts[index] ?? "", tables)),
+    wanted.map((name, index) => stateOf(name.slice(0, -ending.length), texts[index] ?? "", catalog)),
   );
   const pages = files.flatMap((file) => file.page ?? []);
   const unsound = files.flatMap((file) => {
     const listSegments = segmentsIn(file.text);
     return file.page || listSegments.length === 0 ? [] : [{ name: file.name, listSegments }];
   });
-  return { files, tables, pages, unsound };
+  return { files, catalog, pages, unsound };
 }
 
 /** Calls back a moment after anything in the directory has changed. */

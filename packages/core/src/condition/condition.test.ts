@@ -6,7 +6,7 @@ import { parseCondition } from "./parse.js";
 import { predicate } from "./to-sql.js";
 
 function read(source: string) {
-  const result = parseCondition(source, station, true);
+  const result = parseCondition(source, station, station);
   if (!result.ok) throw new Error(result.problem.message);
   return result.condition;
 }
@@ -92,7 +92,7 @@ describe("a condition that is not understood", () => {
     ["row.installed_on < timestamp('soon')", 29, "A moment is written like"],
     ["row", 0, '"row" needs a name after it'],
   ])("%s: at %d", (source, offset, message) => {
-    const result = parseCondition(source, station, true);
+    const result = parseCondition(source, station, station);
     expect(result.ok).toBe(false);
     if (result.ok) return;
     expect(result.problem.message).toContain(message);
@@ -100,12 +100,12 @@ describe("a condition that is not understood", () => {
   });
 
   test("its size and depth are bounded", () => {
-    expect(parseCondition(`${"(".repeat(500)}true${")".repeat(500)}`, station, true).ok).toBe(false);
-    expect(parseCondition(Array(500).fill("true").join(" && "), station, true).ok).toBe(false);
+    expect(parseCondition(`${"(".repeat(500)}true${")".repeat(500)}`, station, station).ok).toBe(false);
+    expect(parseCondition(Array(500).fill("true").join(" && "), station, station).ok).toBe(false);
   });
 
   test("form is known only where there is one", () => {
-    expect(parseCondition("form.name == 'x'", station, false).ok).toBe(false);
+    expect(parseCondition("form.name == 'x'", station, null).ok).toBe(false);
   });
 });
 

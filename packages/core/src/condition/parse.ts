@@ -79,7 +79,7 @@ class Reader {
 
   constructor(
     private readonly table: Table,
-    private readonly hasForm: boolean,
+    private readonly form: Table | null,
   ) {}
 
   read(node: ASTNode): Expression {
@@ -91,6 +91,8 @@ class Reader {
         return this.name(node, node.args);
       case ".":
         return this.member(node, node.args);
+      case "[]":
+        return this.indexed(node, node.args as [ASTNode, ASTNode]);
       case "list":
         return { op: "list", members: node.args.map((each) => this.read(each)) };
       case "&&":
@@ -147,7 +149,7 @@ class Reader {
   private name(node: ASTNode, name: string): Expression {
     if (name === "now") return { op: "now" };
     if (this.variables.includes(name)) return { op: "variable", name };
-    const known = ["row", "actor", "now", ...(this.hasForm ? ["form"] : []), ...this.variables];
+    const known = ["row", "actor", "now", ...(this.form ? ["form"] : []), ...this.variables];
     if (known.includes(name))
       throw new NotUnderstood(
         `"${name}" needs a name after it, like ${name}.${name === "actor" ? "roles" : (this.table.columns[0]?.name ?? "id")}.`,
@@ -163,14 +165,21 @@ class Reader {
     if (of.op !== "id") throw new NotUnderstood("Names go one level deep here.", node.pos);
     if (of.args === "actor") return { op: "actor", attribute: name };
     const from = of.args;
-    if (from !== "row" && !(from === "form" && this.hasForm)) return this.name(of, of.args);
-    const column = this.table.columns.find((each) => each.name === name);
-    if (column) return { op: "column", from, column };
-    const known = this.table.columns.map((each) => each.name);
+    const table = from === "row" ? this.table : from === "form" ? this.form : null;
+    if (!table) return this.name(of, of.args);
+    const column = table.columns.find((each) => each.name === name);
+    if (column) return { op: "column", from: from as "row" | "form", column };
+    const known = table.columns.map((each) => each.name);
     throw new NotUnderstood(
-      `The table ${this.table.schema}.${this.table.name} has no column "${name}".${suggestion(name, known)}`,
+      `The table ${table.schema}.${table.name} has no column "${name}".${suggestion(name, known)}`,
       node.pos,
     );
+  }
+
+  /** `row["two words"]`: a name that is no identifier. */
+  private indexed(node: ASTNode, [of, name]: [ASTNode, ASTNode]): Expression {
+    if (name.op === "value" && typeof name.args === "string") return this.member(node, [of, name.args]);
+    throw new NotUnderstood('Between brackets stands a name in quotes, like row["two words"].', node.pos);
   }
 
   private comparison(node: ASTNode, [leftNode, rightNode]: [ASTNode, ASTNode]): Expression {
@@ -307,12 +316,12 @@ const firstLine = (message: string): string => (message.split("\n")[0] ?? messag
  * Reads a condition written in CEL (Common Expression Language) and checks it against the table.
  *
  * @param source at most 400 parts, 40 deep
- * @param table the table whose columns `row` and `form` name
- * @param hasForm whether `form` is known at this place
+ * @param table the table whose columns `row` names
+ * @param form the table whose columns `form` names; null where `form` is not known at this place
  */
-export function parseCondition(source: string, table: Table, hasForm: boolean): ConditionResult {
+export function parseCondition(source: string, table: Table, form: Table | null): ConditionResult {
   try {
-    const expression = new Reader(table, hasForm).truth(environment.parse(source).ast);
+    const expression = new Reader(table, form).truth(environment.parse(source).ast);
     const columns = (from: "row" | "form"): string[] => [
       ...new Set(
         everyPart(expression).flatMap((part) => (part.op === "column" && part.from === from ? [part.column.name] : [])),

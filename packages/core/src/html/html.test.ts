@@ -19,9 +19,11 @@ const form = (over: object = {}) =>
   formPage(
     {
       page: stationPage,
+      form: "edit",
+      removable: false,
       key: ["MV-014"],
       title: "Station MV-014, Otter Weir",
-      fields: prefillFields(stationPage, mv014, new Map(), factsOf()),
+      fields: prefillFields(stationPage, "edit", mv014, new Map(), factsOf()),
       token: 'sig.{"a":1}',
       problems: [],
       conflicts: [],
@@ -64,8 +66,8 @@ describe("the form", () => {
   });
 
   test("a problem stands beside its field and above the form, linked", () => {
-    const fields = prefillFields(stationPage, mv014, new Map(), factsOf(), new Map([["warning_m", "x"]])).map((view) =>
-      view.field.column.name === "warning_m" ? { ...view, problems: ["Not a number."] } : view,
+    const fields = prefillFields(stationPage, "edit", mv014, new Map(), factsOf(), new Map([["warning_m", "x"]])).map(
+      (view) => (view.field.column.name === "warning_m" ? { ...view, problems: ["Not a number."] } : view),
     );
     const page = form({ fields, problems: [{ field: "warning_m", message: "Not a number." }] });
     expect(page).toContain('<a href="#field-7">Not a number.</a>');
@@ -89,6 +91,7 @@ describe("the list", () => {
     search: "",
     part: 0,
     more: false,
+    makes: false,
     notice: null,
     savedAddress: null,
   };

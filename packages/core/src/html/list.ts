@@ -12,8 +12,10 @@ export interface ListView {
   /** Which part of the list, from 0, and whether there is another one after it. */
   readonly part: number;
   readonly more: boolean;
+  /** Whether the person may make new records here. */
+  readonly makes: boolean;
   readonly notice: string | null;
-  /** The address of the record that was ${word(page.language, "saved-just-now")}. */
+  /** The address of the record that was saved just now. */
   readonly savedAddress: string | null;
 }
 
@@ -30,15 +32,16 @@ function cell(text: string | null | undefined, kind: string, language: Language)
 function recordRow(view: ListView, row: Row, frame: Frame): Markup {
   const { page } = view;
   const key = page.key.map((column) => row[`key:${column.name}`] ?? "");
-  const address = `${frame.base}${recordAddress(page.path, key)}/edit`;
+  const address = `${frame.base}${recordAddress(page.path, key)}`;
   const saved = view.savedAddress === address;
   const cells = page.list.columns.map(({ column, choices }, index) => {
     const kind = choices ? "text" : column.type.kind;
-    const content = html`${cell(row[column.name], kind, page.language)}${saved && index === 0 ? html` <span class="mark">${word(page.language, "saved-just-now")}</span>` : null}`;
+    const text = cell(row[column.name], kind, page.language);
+    const content = html`${index === 0 ? html`<a class="record" href="${address}">${text}</a>` : text}${saved && index === 0 ? html` <span class="mark">${word(page.language, "saved-just-now")}</span>` : null}`;
     const shared = attributes({ class: figures.has(kind) ? "figure" : null });
     return index === 0 ? html`<th scope="row"${shared}>${content}</th>` : html`<td${shared}>${content}</td>`;
   });
-  return html`<tr${attributes({ class: saved ? "saved" : null })}>${cells}<td class="way"><a href="${address}">${word(page.language, "edit")}<span class="unseen"> ${key.join(", ")}</span></a></td></tr>`;
+  return html`<tr${attributes({ class: saved ? "saved" : null })}>${cells}<td class="way"><a href="${address}/edit">${word(page.language, "edit")}<span class="unseen"> ${key.join(", ")}</span></a></td></tr>`;
 }
 
 function parts(view: ListView, address: string): Markup | null {
@@ -67,7 +70,7 @@ export function listPage(view: ListView, given: Frame): string {
   const table = html`<div class="scroll" role="region" aria-label="${page.plural}" tabindex="0"><table><thead><tr>${heads}<th scope="col"><span class="unseen">${say("way-in")}</span></th></tr></thead><tbody>${view.rows.map((row) => recordRow(view, row, frame))}</tbody></table></div>`;
   const main = html`<h1>${page.plural}</h1>
 ${view.notice && html`<p class="said" role="status">${view.notice}</p>`}
-<form class="search" role="search" method="get" action="${address}"><label for="q">${say("contains")}</label><input id="q" name="q" type="search" value="${view.search}" autocomplete="off"><button>${say("find")}</button>${view.search !== "" && html`<a href="${address}">${say("show-all")}</a>`}</form>
+<form class="search" role="search" method="get" action="${address}"><label for="q">${say("contains")}</label><input id="q" name="q" type="search" value="${view.search}" autocomplete="off"><button>${say("find")}</button>${view.search !== "" && html`<a href="${address}">${say("show-all")}</a>`}${view.makes && html`<a class="make" href="${address}/new">${say("new-record")}</a>`}</form>
 ${view.rows.length === 0 ? empty(view, address) : table}${parts(view, address)}`;
   return document(frame, page.plural, main);
 }

@@ -68,7 +68,25 @@ textarea { resize: vertical; min-height: 5rem; }
 .locked::before { content: "⊘ "; color: var(--draft); font-weight: 700; }
 .actions { display: flex; gap: 1.25rem; align-items: center; margin: .5rem 0 0; }
 button { background: var(--live); color: var(--paper); border: 1px solid var(--live); border-radius: 0; padding: .4rem 1.1rem; font-weight: 700; cursor: pointer; }
-form.search button { background: none; color: var(--live); }
+.look { display: flex; flex-wrap: wrap; gap: .4rem .6rem; align-items: center; }
+.look input[type=search] { width: 14rem !important; }
+button.minor, form.search button { background: none; color: var(--live); }
+.found { margin: 0; color: var(--soft); flex-basis: 100%; }
+button.refusing { background: var(--refuse); border-color: var(--refuse); }
+.actions .removal { margin-inline-start: auto; color: var(--refuse); }
+.actions a.main { font-weight: 700; }
+.hanging { max-width: 38rem; border-top: 1px solid var(--rule); padding-top: .6rem; }
+.hanging ul { margin: 0; padding: 0; list-style: none; }
+.hanging li { padding: .15rem 0; }
+.hanging li.goes::before { content: "✕ "; color: var(--refuse); font-weight: 700; }
+.hanging li.keeps::before { content: "⊘ "; color: var(--draft); font-weight: 700; }
+.hanging li.loses::before { content: "– "; color: var(--draft); font-weight: 700; }
+a.record { color: inherit; text-decoration-color: var(--control); }
+a.make { margin-inline-start: auto; font-weight: 700; }
+.picked { position: relative; width: 100%; }
+.picked [role=listbox] { position: absolute; z-index: 1; inset-inline: 0; top: 100%; margin: 0; padding: .2rem 0; max-height: 16rem; overflow-y: auto; list-style: none; background: var(--raised); border: 1px solid var(--control); }
+.picked [role=option] { padding: .25rem .5rem; cursor: pointer; overflow-wrap: anywhere; }
+.picked [role=option][aria-selected=true] { background: var(--live-ground); text-decoration: underline; }
 button.plain { min-height: 0; background: none; border: 0; color: var(--live); padding: 0; font-weight: 400; text-decoration: underline; text-underline-offset: .15em; }
 form.search { display: flex; flex-wrap: wrap; gap: .6rem; align-items: center; margin: 0 0 1rem; }
 .scroll { overflow-x: auto; }

@@ -12,6 +12,8 @@ export const statusOf = {
   "method-not-allowed": 405,
   "may-not-open": 403,
   "may-not-edit": 403,
+  "may-not-make": 403,
+  "may-not-delete": 403,
   "signed-out": 401,
   "form-not-yours": 403,
   "form-broken": 400,

@@ -27,7 +27,7 @@ describe("a page's language", () => {
   const page = (language: "en" | "de" | "ar") => {
     const of = pageOf(stationFile.replace("plural: Stations", `plural: Stations\nlanguage: ${language}`));
     const problems = [{ field: "warning_m", message: message(language, "not-a-number", { label: "W" }) }];
-    const fields = prefillFields(of, mv014, new Map(), factsOf());
+    const fields = prefillFields(of, "edit", mv014, new Map(), factsOf());
     const frame = {
       base: "",
       application: "Marrow Vale",
@@ -40,6 +40,8 @@ describe("a page's language", () => {
     return formPage(
       {
         page: of,
+        form: "edit",
+        removable: false,
         key: ["MV-014"],
         title: "MV-014",
         fields,
@@ -55,10 +57,10 @@ describe("a page's language", () => {
 
   test("decides its words, its messages and its direction", () => {
     expect(page("de")).toContain('<html lang="de" dir="ltr">');
-    expect(page("de")).toContain("<button>Aktualisieren</button>");
+    expect(page("de")).toContain('<button name="quill.save">Aktualisieren</button>');
     expect(page("de")).toContain("W muss eine Zahl sein, wie 12.50.");
     expect(page("ar")).toContain('<html lang="ar" dir="rtl">');
-    expect(page("ar")).toContain("<button>تحديث</button>");
+    expect(page("ar")).toContain('<button name="quill.save">تحديث</button>');
     expect(page("en")).toContain("One thing to put right");
   });
 

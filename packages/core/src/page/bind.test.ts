@@ -1,5 +1,5 @@
 import { describe, expect, test } from "@jest/globals";
-import { stationFile, stationPage, tables } from "../testing/marrow-vale.js";
+import { catalog, stationFile, stationPage } from "../testing/marrow-vale.js";
 import { bindPage } from "./bind.js";
 import type { Finding } from "./finding.js";
 import { parsePage } from "./parse.js";
@@ -7,7 +7,7 @@ import { parsePage } from "./parse.js";
 function bound(text: string): { served: boolean; findings: readonly Finding[] } {
   const parsed = parsePage(text);
   if (!parsed.ok) throw new Error(JSON.stringify(parsed.findings));
-  const { page, findings } = bindPage("station", "v1", parsed.page, tables);
+  const { page, findings } = bindPage("station", "v1", parsed.page, catalog);
   return { served: page !== null, findings };
 }
 

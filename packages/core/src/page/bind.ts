@@ -1,26 +1,24 @@
 import { type Condition, everyPart } from "../condition/expression.js";
 import { parseCondition } from "../condition/parse.js";
-import { type Column, columnOf, type Key, type Reference, type Table, tableName } from "../table/model.js";
+import { hangingOn } from "../table/hanging.js";
+import { type Catalog, type Column, columnOf, type Key, type Table, tableName } from "../table/model.js";
+import { choicesFor, referencedChoices } from "./choices.js";
 import { byPlace, type Finding } from "./finding.js";
 import { labelFrom } from "./label.js";
+import { tokenName } from "./names.js";
 import { nearest, suggestion } from "./nearest.js";
 import type { Check, Choices, Control, Field, ListColumn, Page } from "./page.js";
 import type { ParsedPage, Path } from "./parse.js";
 import { parsePath } from "./path.js";
+import { routineOf } from "./routine.js";
 import { offeredRule, pageRules, tableRules } from "./rules.js";
 import type { FieldSettings, Tidying } from "./schema.js";
 import { parseTemplate, type Template } from "./template.js";
 
+/** What of a database a page is bound to. */
+export type PageCatalog = Pick<Catalog, "tables" | "routines">;
+
 export type BindResult = { readonly page: Page | null; readonly findings: readonly Finding[] };
-
-/**
- * The name of the hidden control beside a check box: a box that is not ticked sends nothing, so this one says that it was on
- * the form. A body that was cut short, or made by hand, switches nothing off.
- */
-export const boxName = (column: string): string => `quill.box:${column}`;
-
-/** The name of the hidden control that carries the form's token; no column may be called so. */
-export const tokenName = "quill.token";
 
 const hasTimeZone = (zone: string): boolean => {
   try {
@@ -31,18 +29,12 @@ const hasTimeZone = (zone: string): boolean => {
   }
 };
 
-/** The column of a referenced table that tells people most: a unique text, then a required text, then the key itself. */
-function tellingColumn(table: Table, key: Column): Column {
-  const texts = table.columns.filter((column) => column.type.kind === "text" && !column.nullable);
-  return texts.find((column) => /name|title|label/i.test(column.name)) ?? texts[0] ?? key;
-}
-
 class Binder {
   readonly findings: Finding[] = [];
 
   constructor(
     private readonly parsed: ParsedPage,
-    private readonly tables: readonly Table[],
+    private readonly catalog: PageCatalog,
     readonly table: Table,
   ) {}
 
@@ -73,9 +65,28 @@ class Binder {
 
   condition(source: string | undefined, hasForm: boolean, path: Path): Condition | null {
     if (source === undefined) return null;
-    const result = parseCondition(source, this.table, hasForm);
+    const result = parseCondition(source, this.table, hasForm ? this.table : null);
     if (result.ok) return result.condition;
     return this.error("condition", result.problem.message, path, result.problem.offset);
+  }
+
+  /** Who may make or delete records: nobody where the page does not say so. */
+  allowed(what: "new" | "delete"): Condition | null {
+    const told = this.parsed.file.access?.[what];
+    if (told === undefined || told === false) return null;
+    return this.condition(String(told), false, ["access", what]);
+  }
+
+  /** Refuses a condition on the stored record where there is none yet. */
+  withoutRow(condition: Condition | null, what: "open" | "new"): void {
+    if (!condition || everyPart(condition.expression).every((part) => part.op !== "column")) return;
+    this.error(
+      "condition",
+      what === "open"
+        ? 'Who may open the page is decided before a record is loaded: "row" belongs into rows or edit.'
+        : 'Who may make a new record is decided before there is one: "row" belongs into rows, which the new record must meet.',
+      ["access", what],
+    );
   }
 
   key(): readonly Column[] {
@@ -99,28 +110,17 @@ class Binder {
     return named;
   }
 
-  referenced(column: Column): { reference: Reference; choices: Choices & { from: "table" } } | null {
-    const reference = this.table.references.find(
-      (each) => each.columns.length === 1 && each.columns[0] === column.name,
-    );
-    const table = this.tables.find((each) => each.schema === reference?.to.schema && each.name === reference.to.table);
-    const key = table && columnOf(table, reference?.to.columns[0] ?? "");
-    if (!reference || !table || !key) return null;
-    return { reference, choices: { from: "table", table, key, label: tellingColumn(table, key), where: null } };
-  }
-
   field(name: string, settings: FieldSettings, path: Path): Field | null {
     const column = this.column(name, path);
     if (!column) return null;
     if (column.name === tokenName)
       return this.error("reserved-name", `"${tokenName}" is the name of the form's own token.`, path);
-    const referenced = this.referenced(column);
-    const choices = this.choices(column, settings, referenced?.choices ?? null, path);
+    const choices = choicesFor(column, settings, this.table, this.catalog.tables, this, path);
     const control = this.control(column, settings, choices, path);
-    const readOnly =
-      settings["read-only"] === true ||
-      column.written === "always" ||
-      (this.isKey(column) && this.parsed.file.record["key-editable"] !== true);
+    const fixed = settings["read-only"] === true || column.written === "always";
+    const keyFixed = this.isKey(column) && this.parsed.file.record["key-editable"] !== true;
+    // A routine has rights of its own.
+    const granted = this.parsed.file.save !== undefined || column.granted.update;
     return {
       column,
       label: settings.label ?? labelFrom(column.name),
@@ -128,12 +128,13 @@ class Binder {
       unit: settings.unit ?? null,
       autocomplete: settings.autocomplete ?? "off",
       control,
-      readOnly,
+      readOnly: fixed || keyFixed || !granted,
+      onNew: !fixed && column.granted.insert,
       when: this.condition(settings.when, false, [...path, "when"]),
       tidy: this.tidyings(settings, path),
       rules: [
         ...pageRules(settings.rules ?? [], column, this, path),
-        ...offeredRule(choices),
+        ...(settings.choices?.where ? offeredRule(choices) : []),
         ...tableRules(this.table, column, control),
       ],
       choices: control === "choice" ? choices : null,
@@ -149,46 +150,6 @@ class Binder {
 
   private isKey(column: Column): boolean {
     return [this.parsed.file.record.key].flat().includes(column.name);
-  }
-
-  private choices(
-    column: Column,
-    settings: FieldSettings,
-    fromReference: (Choices & { from: "table" }) | null,
-    path: Path,
-  ): Choices | null {
-    if (column.type.kind === "enum") return { from: "labels", labels: column.type.labels };
-    if (column.type.kind === "boolean" && (column.nullable || settings.control === "choice")) return { from: "truth" };
-    if (!fromReference) return null;
-    return this.shownLabel(this.offered(fromReference, settings, path), settings, path);
-  }
-
-  /** The choices that are offered, where the page restricts them. */
-  private offered(
-    choices: Choices & { from: "table" },
-    settings: FieldSettings,
-    path: Path,
-  ): Choices & { from: "table" } {
-    if (!settings.choices) return choices;
-    const result = parseCondition(settings.choices.where, choices.table, false);
-    if (result.ok) return { ...choices, where: result.condition };
-    this.error("condition", result.problem.message, [...path, "choices", "where"], result.problem.offset);
-    return choices;
-  }
-
-  private shownLabel(fromReference: Choices & { from: "table" }, settings: FieldSettings, path: Path): Choices | null {
-    if (settings.show === undefined) return fromReference;
-    const label = columnOf(fromReference.table, settings.show);
-    if (label) return { ...fromReference, label };
-    const hint = suggestion(
-      settings.show,
-      fromReference.table.columns.map((each) => each.name),
-    );
-    return this.error(
-      "unknown-column",
-      `The table ${tableName(fromReference.table)} has no column "${settings.show}".${hint}`,
-      [...path, "show"],
-    );
   }
 
   private control(column: Column, settings: FieldSettings, choices: Choices | null, path: Path): Control {
@@ -223,8 +184,11 @@ class Binder {
       if (!column) return [];
       const field = fields.find((each) => each.column.name === name);
       // A key stands for itself, so that it can be read and found as it is.
-      const choices = field?.choices?.from === "table" ? field.choices : (this.referenced(column)?.choices ?? null);
-      return [{ column, label: labelled.get(name) ?? labelFrom(name), choices: this.isKey(column) ? null : choices }];
+      const choices =
+        field?.choices?.from === "table" ? field.choices : referencedChoices(column, this.table, this.catalog.tables);
+      // What depends on another column is known by its value only.
+      const joined = this.isKey(column) || (choices?.where?.formColumns.length ?? 0) > 0 ? null : choices;
+      return [{ column, label: labelled.get(name) ?? labelFrom(name), choices: joined }];
     });
   }
 
@@ -269,17 +233,17 @@ function findTable(parsed: ParsedPage, tables: readonly Table[]): Table | Findin
 }
 
 /**
- * Binds a page file to the table that it names.
+ * Binds a page file to the table that it names, and to what else of the database it uses.
  *
  * @param name the page's name: the file's name without its ending
  * @param version what changes when the file or the table does; travels in every form's token
  * @returns the page, null when there is an error among the findings; the findings by place
  */
-export function bindPage(name: string, version: string, parsed: ParsedPage, tables: readonly Table[]): BindResult {
-  const table = findTable(parsed, tables);
+export function bindPage(name: string, version: string, parsed: ParsedPage, catalog: PageCatalog): BindResult {
+  const table = findTable(parsed, catalog.tables);
   if ("severity" in table) return { page: null, findings: [table] };
   const { file } = parsed;
-  const binder = new Binder(parsed, tables, table);
+  const binder = new Binder(parsed, catalog, table);
   const key = binder.key();
   const path =
     parsePath(file.path) ??
@@ -301,13 +265,9 @@ export function bindPage(name: string, version: string, parsed: ParsedPage, tabl
   });
   const edit = binder.condition(file.access?.edit, false, ["access", "edit"]);
   const open = binder.condition(file.access?.open, false, ["access", "open"]);
-  if (open && everyPart(open.expression).some((part) => part.op === "column")) {
-    binder.error(
-      "condition",
-      'Who may open the page is decided before a record is loaded: "row" belongs into rows or edit.',
-      ["access", "open"],
-    );
-  }
+  binder.withoutRow(open, "open");
+  const make = binder.allowed("new");
+  binder.withoutRow(make, "new");
   const sortName = file.list?.sort ?? keyNames[0] ?? "";
   const sort = binder.column(sortName.replace(/^-/, ""), ["list", "sort"]);
   const columns = binder.listColumns(fields);
@@ -324,10 +284,14 @@ export function bindPage(name: string, version: string, parsed: ParsedPage, tabl
       open,
       edit,
       rows: binder.condition(file.access?.rows, false, ["access", "rows"]),
+      new: make,
+      delete: binder.allowed("delete"),
       because: file.access?.because ?? null,
     },
     fields,
     checks: binder.checks(fields),
+    routine: routineOf(file.save, table, catalog.routines, binder),
+    hanging: file.access?.delete ? hangingOn(table, catalog.tables) : [],
     answer: {
       saved: file.answer?.saved ?? "list",
       message: file.answer?.message ? binder.template(file.answer.message, ["answer", "message"]) : null,

@@ -1,5 +1,6 @@
-export { type BindResult, bindPage, tokenName } from "./bind.js";
+export { type BindResult, bindPage } from "./bind.js";
 export type { Finding } from "./finding.js";
+export { boxName, findName, lookName, saveName, tokenName } from "./names.js";
 export * from "./page.js";
 export { type ParsedPage, type ParseResult, parsePage } from "./parse.js";
 export { encodeSegment, recordAddress } from "./path.js";

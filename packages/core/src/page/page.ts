@@ -1,6 +1,7 @@
 import type { Condition } from "../condition/expression.js";
 import type { Language } from "../messages/messages.js";
-import type { Column, Reference, Table } from "../table/model.js";
+import type { Hanging } from "../table/hanging.js";
+import type { Column, Reference, Routine, Table } from "../table/model.js";
 import type { PagePath } from "./path.js";
 import type { Tidying } from "./schema.js";
 import type { Template } from "./template.js";
@@ -14,12 +15,16 @@ export type Choices =
       readonly table: Table;
       readonly key: Column;
       readonly label: Column;
-      /** Which of them are offered, asked of the referenced table. */
+      /** Which of them are offered: asked of the referenced table's `row`, and of the `form` where one choice depends on another. */
       readonly where: Condition | null;
+      /** Whether all are listed, or a few are found by searching. */
+      readonly by: "list" | "search";
     };
 
+export type TableChoices = Choices & { readonly from: "table" };
+
 /** Whether a choice's key says something to people, so that it stands before the label: a code does, a number does not. */
-export const isTelling = (choices: Choices & { readonly from: "table" }): boolean =>
+export const isTelling = (choices: TableChoices): boolean =>
   choices.key.type.kind === "text" && choices.key.name !== choices.label.name;
 
 /** The control of a field: which HTML element shows it and how its text is taken. */
@@ -50,7 +55,7 @@ export type Rule = {
     }
   | { readonly rule: "exists"; readonly reference: Reference }
   /** Like `exists`, among the choices that the page offers. */
-  | { readonly rule: "offered"; readonly choices: Choices & { readonly from: "table" } }
+  | { readonly rule: "offered"; readonly choices: TableChoices }
 );
 
 export interface Field {
@@ -62,6 +67,8 @@ export interface Field {
   readonly autocomplete: string;
   readonly control: Control;
   readonly readOnly: boolean;
+  /** Whether the form of a new record takes it: a key that may not be changed later has to be given once. */
+  readonly onNew: boolean;
   /** Under which condition on the stored record the field is on the form at all. */
   readonly when: Condition | null;
   readonly tidy: readonly Tidying[];
@@ -80,7 +87,18 @@ export interface ListColumn {
   readonly column: Column;
   readonly label: string;
   /** For a reference: the column whose value is shown instead of the number. */
-  readonly choices: (Choices & { readonly from: "table" }) | null;
+  readonly choices: TableChoices | null;
+}
+
+/** A routine of the database that saves in the place of an UPDATE, and where each of its arguments comes from. */
+export interface RoutineCall {
+  readonly routine: Routine;
+  readonly arguments: readonly {
+    readonly parameter: Routine["parameters"][number];
+    readonly from: "form" | "row" | "actor";
+    /** A column's name, or an attribute of the actor. */
+    readonly name: string;
+  }[];
 }
 
 /** One page: a page file bound to the table that it names. */
@@ -102,6 +120,9 @@ export interface Page {
     readonly open: Condition | null;
     readonly rows: Condition | null;
     readonly edit: Condition | null;
+    /** Who may make a new record, and which records may be deleted: nobody and none where it is null. */
+    readonly new: Condition | null;
+    readonly delete: Condition | null;
     readonly because: string | null;
   };
   readonly list: {
@@ -110,18 +131,33 @@ export interface Page {
   };
   readonly fields: readonly Field[];
   readonly checks: readonly Check[];
-  readonly answer: { readonly saved: "list" | "page"; readonly message: Template | null };
+  /** What a save calls; null for an UPDATE. */
+  readonly routine: RoutineCall | null;
+  /** What hangs on a record, for pages that delete: the ways through foreign keys that lead to it. */
+  readonly hanging: readonly Hanging[];
+  readonly answer: { readonly saved: "list" | "page" | "view"; readonly message: Template | null };
 }
 
 /** Every column that opening a record asks for, in the table's order. */
 export function loadedColumns(page: Page): readonly Column[] {
   const whens = page.fields.flatMap((field) => [field.when, ...field.rules.map((rule) => rule.when)]);
-  const conditions = [page.access.rows, page.access.edit, ...page.checks.map((check) => check.condition), ...whens];
+  const conditions = [
+    page.access.rows,
+    page.access.edit,
+    page.access.delete,
+    ...page.checks.map((check) => check.condition),
+    ...whens,
+  ];
+  // Of a choice's condition only the form's part is about this table.
+  const depending = page.fields.flatMap((field) =>
+    field.choices?.from === "table" ? (field.choices.where?.formColumns ?? []) : [],
+  );
   const names = new Set([
     ...page.key.map((column) => column.name),
     ...page.fields.map((field) => field.column.name),
     ...page.title.columns,
     ...(page.answer.message?.columns ?? []),
+    ...depending,
     ...conditions.flatMap((condition) => condition?.rowColumns ?? []),
     ...conditions.flatMap((condition) => condition?.formColumns ?? []),
   ]);

@@ -20,11 +20,11 @@ export function parsePath(path: string): PagePath | undefined {
 
 /**
  * One segment of an address (RFC 3986, 3.3), percent-encoded. A segment that is empty or made of dots would be taken for a
- * step in the path by every browser, however it is encoded (URL Standard, 4.1): it gets a tilde before it, and so does a
- * value that begins with one.
+ * step in the path by every browser, however it is encoded (URL Standard, 4.1): it gets a tilde before it, and so do a
+ * value that begins with one and the word "new", which is the address of a new record.
  */
 export const encodeSegment = (value: string): string =>
-  `${/^(\.{0,2}$|~)/.test(value) ? "~" : ""}${encodeURIComponent(value)}`;
+  `${/^(\.{0,2}$|~|new$)/.test(value) ? "~" : ""}${encodeURIComponent(value)}`;
 
 /** A segment as it was meant, or undefined when it is empty, or its percent-encoding is broken or not UTF-8. */
 export function decodeSegment(segment: string): string | undefined {

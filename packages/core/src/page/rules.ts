@@ -1,6 +1,7 @@
+import Big from "big.js";
 import { RE2JS } from "re2js";
 import type { Condition } from "../condition/expression.js";
-import { type Column, columnOf, type Table } from "../table/model.js";
+import { type Column, columnOf, type Table, type Demand as TableDemand } from "../table/model.js";
 import type { Choices, Control, Rule } from "./page.js";
 import type { Path } from "./parse.js";
 import type { RuleSetting } from "./schema.js";
@@ -118,6 +119,25 @@ function decimalDemands(precision: number, scale: number): Demand[] {
   ];
 }
 
+/** The smallest number above (or below) a bound among those that the column can hold; null where there is no such. */
+function beyond(bound: string, column: Column, by: ">" | "<"): string | null {
+  const { kind, scale } = column.type;
+  if (!/^-?\d+(\.\d+)?$/.test(bound)) return null;
+  if (kind !== "integer" && (kind !== "decimal" || scale === null || scale < 0)) return null;
+  const step = new Big(10).pow(-(kind === "integer" ? 0 : (scale ?? 0)));
+  return (by === ">" ? new Big(bound).plus(step) : new Big(bound).minus(step)).toFixed();
+}
+
+/** A CHECK's range or list as a rule; nothing where a bound can't be put as one, then the table alone judges. */
+function fromCheck({ by, values }: TableDemand, column: Column): Demand[] {
+  if (by === "in") return [{ rule: "one-of", values }];
+  const [bound = ""] = values;
+  if (by === ">=") return [{ rule: "min", bound }];
+  if (by === "<=") return [{ rule: "max", bound }];
+  const limit = beyond(bound, column, by);
+  return limit === null ? [] : [{ rule: by === ">" ? "min" : "max", bound: limit }];
+}
+
 /** What the table enforces on one column is a rule without being named; the page can only be stricter. */
 export function tableRules(table: Table, column: Column, control: Control): Rule[] {
   const demands: Demand[] = [];
@@ -129,6 +149,9 @@ export function tableRules(table: Table, column: Column, control: Control): Rule
   const range = integerRanges[type.cast];
   if (range) demands.push({ rule: "min", bound: range[0] }, { rule: "max", bound: range[1] });
   if (type.kind === "enum") demands.push({ rule: "one-of", values: type.labels });
+  for (const demand of table.demands) {
+    if (demand.column === column.name) demands.push(...fromCheck(demand, column));
+  }
   for (const each of table.constraints) {
     if (each.kind === "unique" && each.columns.includes(column.name)) {
       demands.push({ rule: "unique", constraint: each.constraint, columns: each.columns, ignoringCase: false });

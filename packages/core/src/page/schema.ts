@@ -8,8 +8,13 @@ const tidying = v.union([v.picklist(tidyings), v.strictObject({ slug: v.pipe(v.s
 /** The controls that a field can ask for; without one the column's type decides. */
 export const controlNames = ["text", "multi-line", "number", "date", "date-time", "check-box", "choice"] as const;
 
+/** How a choice among records is made: from a list of all, or by searching. */
+export const choiceWays = ["list", "search"] as const;
+
 const line = v.pipe(v.string(), v.trim(), v.minLength(1, "must not be empty"), v.maxLength(500));
 const condition = v.pipe(v.string(), v.minLength(1, "must not be empty"), v.maxLength(2000));
+/** A condition, or plainly yes or no. */
+const allowed = v.union([v.boolean(), condition]);
 const bound = v.union([v.number(), v.pipe(v.string(), v.maxLength(64))]);
 
 /** A rule by its name alone, or one name with what it demands, when it applies and what it says. */
@@ -42,7 +47,7 @@ const fieldSettings = v.strictObject({
   rules: v.optional(v.array(rule)),
   "read-only": v.optional(v.boolean()),
   show: v.optional(line),
-  choices: v.optional(v.strictObject({ where: condition })),
+  choices: v.optional(v.strictObject({ where: v.optional(condition), by: v.optional(v.picklist(choiceWays)) })),
   when: v.optional(condition),
 });
 
@@ -67,6 +72,8 @@ export const pageSchema = v.strictObject({
       open: v.optional(condition),
       rows: v.optional(condition),
       edit: v.optional(condition),
+      new: v.optional(allowed),
+      delete: v.optional(allowed),
       because: v.optional(line),
     }),
   ),
@@ -78,7 +85,10 @@ export const pageSchema = v.strictObject({
   ),
   fields: v.pipe(v.array(field), v.minLength(1)),
   checks: v.optional(v.array(v.strictObject({ expect: condition, at: v.optional(line), message: line }))),
-  answer: v.optional(v.strictObject({ saved: v.optional(v.picklist(["list", "page"])), message: v.optional(line) })),
+  save: v.optional(v.strictObject({ routine: line, parameters: v.optional(v.record(v.string(), line)) })),
+  answer: v.optional(
+    v.strictObject({ saved: v.optional(v.picklist(["list", "page", "view"])), message: v.optional(line) }),
+  ),
 });
 
 export type PageFile = v.InferOutput<typeof pageSchema>;

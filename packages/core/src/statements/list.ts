@@ -1,15 +1,12 @@
 import type { Facts } from "../condition/evaluate.js";
 import { predicate } from "../condition/to-sql.js";
 import type { Page } from "../page/page.js";
-import { labelOf } from "./load.js";
+import { labelOf, literally } from "./choices.js";
 import { Parameters, quoted, quotedTable, type Statement } from "./statement.js";
 import { textForm } from "./text-form.js";
 
 /** Records on one page of a list. */
 export const listLength = 50;
-
-/** A text for LIKE that stands for itself: its wildcards escaped. */
-const literally = (text: string): string => text.replaceAll(/[\\%_]/g, (character) => `\\${character}`);
 
 /**
  * The records that the actor may see, sorted and cut into pages of {@link listLength}.

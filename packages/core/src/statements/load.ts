@@ -1,6 +1,6 @@
 import type { Facts } from "../condition/evaluate.js";
 import { predicate } from "../condition/to-sql.js";
-import { type Choices, isTelling, loadedColumns, type Page } from "../page/page.js";
+import { loadedColumns, type Page } from "../page/page.js";
 import type { Column } from "../table/model.js";
 import { Parameters, quoted, quotedTable, type Statement } from "./statement.js";
 import { textForm } from "./text-form.js";
@@ -41,30 +41,6 @@ export function loadStatement(
   return {
     purpose: seen === "accessible" ? "load" : "look closer",
     text: `SELECT ${columns.join(", ")}\nFROM ${quotedTable(page.table)} AS t\nWHERE ${where.join(" AND ")}`,
-    values: parameters.values,
-  };
-}
-
-/** At most this many options are offered in a list. */
-export const mostOptions = 500;
-
-/** What stands for a record of a referenced table: its label, after its key where that says something. */
-export function labelOf(choices: Choices & { from: "table" }, alias: string): string {
-  const label = textForm(alias, choices.label);
-  return isTelling(choices) ? `${textForm(alias, choices.key)} || ', ' || ${label}` : label;
-}
-
-/** The options of a choice list from a referenced table: value and label, by what stands first. */
-export function choicesStatement(choices: Choices & { from: "table" }, facts: Facts): Statement {
-  const parameters = new Parameters();
-  const where = choices.where ? `\nWHERE ${predicate(choices.where, parameters, facts, "t")}` : "";
-  const first = isTelling(choices) ? choices.key : choices.label;
-  return {
-    purpose: "choices",
-    text: `SELECT ${textForm("t", choices.key)} AS "value", ${labelOf(choices, "t")} AS "label"
-FROM ${quotedTable(choices.table)} AS t${where}
-ORDER BY t.${quoted(first.name)}, t.${quoted(choices.key.name)}
-LIMIT ${mostOptions}`,
     values: parameters.values,
   };
 }

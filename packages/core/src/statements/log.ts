@@ -27,6 +27,12 @@ CREATE INDEX IF NOT EXISTS change_record ON quill_log.change (table_name, record
 CREATE INDEX IF NOT EXISTS change_new_key ON quill_log.change (table_name, new_key) WHERE new_key IS NOT NULL;
 CREATE INDEX IF NOT EXISTS change_actor ON quill_log.change (actor_id, id DESC);
 CREATE INDEX IF NOT EXISTS change_request ON quill_log.change (request_id);
+CREATE TABLE IF NOT EXISTS quill_log.submission (
+  id uuid CONSTRAINT submission_pkey PRIMARY KEY,
+  request_id uuid NOT NULL,
+  at timestamptz NOT NULL DEFAULT clock_timestamp()
+);
+COMMENT ON TABLE quill_log.submission IS 'Forms of new records that were taken: each of them once.';
 COMMENT ON TABLE quill_log.change IS 'Who changed which field of which record, when, from what to what.';`;
 
 /** Makes the partition of one month. The month's name is computed from numbers only. */

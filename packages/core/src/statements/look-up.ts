@@ -1,18 +1,18 @@
 import type { Facts } from "../condition/evaluate.js";
 import { predicate } from "../condition/to-sql.js";
-import type { Choices, Page } from "../page/page.js";
+import type { Page, TableChoices } from "../page/page.js";
 import type { Column, Reference } from "../table/model.js";
 import { keyPredicate } from "./load.js";
 import { Parameters, quoted, quotedTable, type Statement, type Stored } from "./statement.js";
 
 /**
- * Asks whether another record has these values already. The record itself does not count.
+ * Asks whether another record has these values already. The record itself does not count; a new one (null) has none yet.
  *
  * It answers a row if so. Only a constraint of the table can promise that it stays so; this is for telling people early.
  */
 export function takenStatement(
   page: Page,
-  key: readonly string[],
+  key: readonly string[] | null,
   columns: readonly Column[],
   values: readonly Stored[],
   ignoringCase: boolean,
@@ -22,10 +22,10 @@ export function takenStatement(
     const [stored, given] = [`t.${quoted(column.name)}`, parameters.add(values[index] ?? null, column.type.cast)];
     return ignoringCase ? `lower(${stored}::text) = lower(${given}::text)` : `${stored} = ${given}`;
   });
-  const itself = keyPredicate(page.key, key, parameters, "t");
+  const itself = key ? ` AND NOT (${keyPredicate(page.key, key, parameters, "t")})` : "";
   return {
     purpose: "is it taken",
-    text: `SELECT 'taken' AS "found" FROM ${quotedTable(page.table)} AS t\nWHERE ${same.join(" AND ")} AND NOT (${itself})\nLIMIT 1`,
+    text: `SELECT 'taken' AS "found" FROM ${quotedTable(page.table)} AS t\nWHERE ${same.join(" AND ")}${itself}\nLIMIT 1`,
     values: parameters.values,
   };
 }
@@ -50,7 +50,7 @@ export function existsStatement(
 }
 
 /** Asks whether a value is among the choices that a page offers; it answers a row if so. */
-export function offeredStatement(choices: Choices & { from: "table" }, value: Stored, facts: Facts): Statement {
+export function offeredStatement(choices: TableChoices, value: Stored, facts: Facts): Statement {
   const parameters = new Parameters();
   const where = [`t.${quoted(choices.key.name)} = ${parameters.add(value, choices.key.type.cast)}`];
   if (choices.where) where.push(predicate(choices.where, parameters, facts, "t"));

@@ -2,7 +2,7 @@ import type { Facts } from "../condition/evaluate.js";
 import { predicate } from "../condition/to-sql.js";
 import type { Page } from "../page/page.js";
 import type { Column } from "../table/model.js";
-import { tableName } from "../table/model.js";
+import { changesArray, differences, entryInsert, keyObject, type LogNote, rowObject } from "./entry.js";
 import { keyPredicate, versionName } from "./load.js";
 import { Parameters, quoted, quotedTable, type Row, type Statement, type Stored } from "./statement.js";
 import { castText, textForm } from "./text-form.js";
@@ -21,20 +21,12 @@ export type Guard =
   | { readonly by: "version"; readonly version: string }
   | { readonly by: "values"; readonly columns: readonly Column[]; readonly row: Row };
 
-function guarded(guard: Guard, parameters: Parameters): string[] {
+export function guarded(guard: Guard, parameters: Parameters): string[] {
   if (guard.by === "version") return [`t.xmin::text = ${parameters.add(guard.version, "text")}`];
   return guard.columns.map(
     (column) =>
       `${textForm("t", column)} IS NOT DISTINCT FROM ${parameters.add(guard.row[column.name] ?? null, "text")}`,
   );
-}
-
-/** Who and what a change log entry names, besides the change itself. */
-export interface LogNote {
-  readonly actor: { readonly id: string; readonly name: string };
-  readonly page: string;
-  readonly pageVersion: string;
-  readonly requestId: string;
 }
 
 /** The value as the column would hold it, for a comparison; text keeps its length, so that nothing too long passes for the same. */
@@ -43,20 +35,6 @@ function asStored(column: Column, placeholder: string): string {
     ? `${placeholder}::text`
     : castText(`${placeholder}::${column.type.shown}`, column);
 }
-
-/** One entry a column that differs between the row before and after: what a trigger changed along the way as well. */
-const differences = (columns: readonly Column[]): string =>
-  columns
-    .map((column, index) => {
-      return `(${index}, ${literal(column.name)}, ${textForm('"before"', column)}, ${textForm('"after"', column)})`;
-    })
-    .join(",\n    ");
-
-/** A name as an SQL string literal (ISO 9075-2, 5.3): for names of the catalog only, never for a value. */
-const literal = (name: string): string =>
-  name.includes("\\")
-    ? ` E'${name.replaceAll("\\", "\\\\").replaceAll("'", "''")}'`
-    : `'${name.replaceAll("'", "''")}'`;
 
 /**
  * Locks the row by key, access condition and guard, sets the named columns, writes the log entry from the row before
@@ -89,23 +67,6 @@ export function saveStatement(
   const differs = placed.map(
     ({ column, placeholder }) => `${textForm('"before"', column)} IS DISTINCT FROM ${asStored(column, placeholder)}`,
   );
-  const keyObject = (side: "before" | "after"): string =>
-    `jsonb_build_object(${page.key.map((column) => `${literal(column.name)}, ${textForm(`"${side}"`, column)}`).join(", ")})`;
-  const logged = [
-    parameters.add(note.actor.id, "text"),
-    parameters.add(note.actor.name, "text"),
-    parameters.add(note.page, "text"),
-    parameters.add(note.pageVersion, "text"),
-    parameters.add(tableName(page.table), "text"),
-    keyObject("before"),
-    "'update'",
-    '(SELECT jsonb_agg(jsonb_build_object(\'field\', "field", \'old\', "old", \'new\', "new") ORDER BY "position") FROM "changed")',
-    parameters.add(note.requestId, "uuid"),
-    "'page'",
-    // The key afterwards, where it was changed: by it the log follows a record through its keys.
-    `NULLIF(${keyObject("after")}, ${keyObject("before")})`,
-  ];
-  const row = page.table.columns.map((column) => `${literal(column.name)}, ${textForm('"after"', column)}`);
   const text = `WITH "before" AS (
   SELECT t.*, t.xmin::text AS ${quoted(versionName)}
   FROM ${quotedTable(page.table)} AS t
@@ -120,30 +81,23 @@ export function saveStatement(
   RETURNING t.*, t.xmin::text AS ${quoted(versionName)}
 ), "changed" AS (
   SELECT f.* FROM "before", "after", LATERAL (VALUES
-    ${differences(page.table.columns)}
+    ${differences(page.table.columns, '"before"', '"after"')}
   ) AS f("position", "field", "old", "new")
   WHERE f."old" IS DISTINCT FROM f."new"
 ), "entry" AS (
-  INSERT INTO "quill_log"."change"
-    ("actor_id", "actor_name", "page", "page_version", "table_name", "record_key", "operation", "fields", "request_id", "way", "new_key")
-  SELECT ${logged.join(",\n    ")}
-  FROM "before", "after"
-  WHERE EXISTS (SELECT FROM "changed")
-  RETURNING "id"
+  ${entryInsert(page, note, parameters, {
+    operation: "update",
+    key: keyObject(page, '"before"'),
+    // The key afterwards, where it was changed: by it the log follows a record through its keys.
+    newKey: `NULLIF(${keyObject(page, '"after"')}, ${keyObject(page, '"before"')})`,
+    from: '"before", "after"\n  WHERE EXISTS (SELECT FROM "changed")',
+  })}
 )
 SELECT (SELECT count(*) FROM "before")::text AS "found",
   (SELECT count(*) FROM "after")::text AS "written",
   (SELECT "id" FROM "entry")::text AS "entry",
-  (SELECT json_agg(json_build_object('field', "field", 'old', "old", 'new', "new") ORDER BY "position") FROM "changed")::text AS "changes",
+  (SELECT ${changesArray} FROM "changed")::text AS "changes",
   (SELECT ${quoted(versionName)} FROM "after") AS "version",
-  (SELECT ${jsonObject(row)} FROM "after")::text AS "row"`;
+  (SELECT ${rowObject(page.table.columns, '"after"')} FROM "after")::text AS "row"`;
   return { purpose: "save", text, values: parameters.values };
-}
-
-/** `json_build_object` takes 100 arguments at most: a wider row is put together from several. */
-function jsonObject(pairs: readonly string[]): string {
-  const groups: string[] = [];
-  for (let start = 0; start < pairs.length; start += 40)
-    groups.push(`jsonb_build_object(${pairs.slice(start, start + 40).join(", ")})`);
-  return groups.join(" || ");
 }

@@ -20,6 +20,8 @@ export interface Statement {
  */
 export interface Database {
   run(statement: Statement): Promise<readonly Row[]>;
+  /** Runs several statements as one transaction: all of them, or, where anything is thrown, none. */
+  transact<Result>(run: (database: Database) => Promise<Result>): Promise<Result>;
 }
 
 /** What PostgreSQL said when it refused a statement: the fields of its error message (protocol documentation, 55.8). */

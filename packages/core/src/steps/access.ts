@@ -12,3 +12,11 @@ export const mayOpen = (page: Page, facts: Facts): Truth => holds(page.access.op
 /** Whether the record's state allows an edit. The same condition is part of the save's WHERE. */
 export const mayEdit = (page: Page, row: Row, facts: Facts): boolean =>
   holds(page.access.edit, { ...facts, row }) === true;
+
+/** Whether the actor may make a new record. The record itself must meet the `rows` condition as well, when it is written. */
+export const mayMake = (page: Page, facts: Facts): boolean =>
+  page.access.new !== null && holds(page.access.new, facts) === true;
+
+/** Whether a record may be deleted: the page says so, and its state allows an edit too. Both are part of the delete's WHERE. */
+export const mayDelete = (page: Page, row: Row, facts: Facts): boolean =>
+  page.access.delete !== null && holds(page.access.delete, { ...facts, row }) === true && mayEdit(page, row, facts);

@@ -26,7 +26,7 @@ const request: PageRequest = {
   },
 };
 
-const saved: Outcome = { kind: "saved", page: stationPage, key: ["MV-014"], row: mv014, changes: [] };
+const saved: Outcome = { kind: "saved", page: stationPage, key: ["MV-014"], row: mv014, changes: [], what: "changed" };
 
 describe("Answer", () => {
   test("after a save comes 303 to the list, with one line that says what was done", () => {
@@ -38,7 +38,7 @@ describe("Answer", () => {
     const value = cookie.slice(saidCookie.length + 1).split(";")[0] ?? "";
     expect(readSaid(value, signer)).toEqual({
       text: "MV-014, Otter Weir, is saved.",
-      address: "/stations/MV-014/edit",
+      address: "/stations/MV-014",
     });
     expect(readSaid(`x${value}`, signer)).toBeNull();
     expect(readSaid("nonsense", signer)).toBeNull();

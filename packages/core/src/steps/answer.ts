@@ -2,6 +2,8 @@ import * as v from "valibot";
 import { formPage } from "../html/form.js";
 import { listPage } from "../html/list.js";
 import { noticePage } from "../html/notice.js";
+import { recordPage } from "../html/record.js";
+import { removalPage } from "../html/removal.js";
 import { statusOf } from "../messages/codes.js";
 import { word } from "../messages/messages.js";
 import type { Outcome, Refusal } from "../outcome.js";
@@ -18,6 +20,12 @@ const page = (status: number, body: string, headers: Readonly<Record<string, str
   status,
   headers: { ...htmlHeaders, ...headers },
   body,
+});
+
+const json = (content: unknown): PageResponse => ({
+  status: 200,
+  headers: { "content-type": "application/json; charset=utf-8", "cache-control": "no-store" },
+  body: JSON.stringify(content),
 });
 
 /** The name of the cookie (RFC 6265) that carries one line over a redirect. */
@@ -48,20 +56,27 @@ export function readSaid(value: string | null, signer: Signer): Said | null {
 const forget = (request: PageRequest, path: string): Record<string, string> =>
   request.said === null ? {} : { "set-cookie": `${saidCookie}=; Path=${path}; Max-Age=0; HttpOnly; SameSite=Lax` };
 
+/** What is said of a save on the page that it leads to. */
+function saidOf(outcome: Outcome & { kind: "saved" | "unchanged" }): string {
+  const { page: at, row, key } = outcome;
+  const title = titleOf(at, row, key);
+  if (outcome.kind === "unchanged") return word(at.language, "nothing-changed", { title });
+  if (outcome.what === "deleted") return word(at.language, "is-deleted", { title });
+  return at.answer.message ? fillTemplate(at.answer.message, row) : word(at.language, "is-saved", { title });
+}
+
 function afterSave(
   outcome: Outcome & { kind: "saved" | "unchanged" },
   request: PageRequest,
   signer: Signer,
 ): PageResponse {
-  const { row, key } = outcome;
-  const title = titleOf(outcome.page, row, key);
-  const saved = outcome.page.answer.message
-    ? fillTemplate(outcome.page.answer.message, row)
-    : word(outcome.page.language, "is-saved", { title });
-  const text = outcome.kind === "saved" ? saved : word(outcome.page.language, "nothing-changed", { title });
-  const address = `${request.frame.base}${recordAddress(outcome.page.path, key)}/edit`;
-  const location = outcome.page.answer.saved === "page" ? address : `${request.frame.base}${outcome.page.path.list}`;
-  const said = { text, address: outcome.kind === "saved" ? address : "" };
+  const { base } = request.frame;
+  const { path, answer: wanted } = outcome.page;
+  const record = `${base}${recordAddress(path, outcome.key)}`;
+  const there = outcome.kind === "unchanged" || outcome.what !== "deleted";
+  const places = { list: `${base}${path.list}`, view: record, page: `${record}/edit` };
+  const location = places[there ? wanted.saved : "list"];
+  const said = { text: saidOf(outcome), address: outcome.kind === "saved" && there ? record : "" };
   return {
     status: 303,
     headers: { location, "cache-control": "no-store", "set-cookie": sayNext(said, location, signer) },
@@ -115,11 +130,16 @@ export function answer(outcome: Outcome, request: PageRequest, signer: Signer): 
           listPage(outcome.list, request.frame),
           forget(request, `${request.frame.base}${outcome.list.page.path.list}`),
         );
-      return page(200, formPage(outcome.form, request.frame), forget(request, `${request.frame.base}${request.path}`));
+      const here = forget(request, `${request.frame.base}${request.path}`);
+      if ("choices" in outcome) return json(outcome.choices);
+      if ("record" in outcome) return page(200, recordPage(outcome.record, request.frame), here);
+      if ("removal" in outcome) return page(200, removalPage(outcome.removal, request.frame));
+      return page(200, formPage(outcome.form, request.frame), here);
     }
     case "invalid":
       return page(422, formPage(outcome.form, request.frame));
     case "conflict":
+      if ("removal" in outcome) return page(409, removalPage(outcome.removal, request.frame));
       return page(409, formPage(outcome.form, request.frame));
     case "saved":
     case "unchanged":

@@ -1,20 +1,10 @@
 import { describe, expect, test } from "@jest/globals";
 import type { Row } from "../statements/statement.js";
-import { factsOf, mv014, signer, stationPage } from "../testing/marrow-vale.js";
+import { claimsOf, mv014, signer, stationPage } from "../testing/marrow-vale.js";
 import { changedFields, compareWithShown, compareWithStored, type FieldState } from "./compare.js";
-import { shownDigests } from "./prefill.js";
 import type { SubmittedField } from "./read.js";
 
-const claims = {
-  page: "station",
-  version: "v1",
-  key: ["MV-014"],
-  actor: "hollis",
-  session: "s1",
-  row: "733",
-  at: "",
-  shown: shownDigests(stationPage, mv014, factsOf(), signer),
-};
+const claims = claimsOf();
 
 const submitted = (edits: Row): SubmittedField[] =>
   stationPage.fields

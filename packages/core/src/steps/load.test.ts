@@ -1,7 +1,8 @@
 import { describe, expect, test } from "@jest/globals";
 import { versionName } from "../statements/load.js";
 import { factsOf, mv014, scripted, stationPage } from "../testing/marrow-vale.js";
-import { load, loadOptions } from "./load.js";
+import { load } from "./load.js";
+import { loadLists } from "./offer.js";
 
 describe("Load", () => {
   test("one row by its key, with its version", async () => {
@@ -17,13 +18,14 @@ describe("Load", () => {
   });
 
   test("options come from the enum's labels and from the referenced table", async () => {
-    const options = await loadOptions(
-      stationPage,
-      factsOf(),
-      scripted({ choices: [{ value: "6", label: "Embersike" }] }),
-    );
-    expect(options.get("river_id")).toEqual([{ value: "6", label: "Embersike" }]);
-    expect(options.get("status")?.map((option) => option.value)).toEqual(["planned", "live", "suspended", "retired"]);
-    expect(options.has("name")).toBe(false);
+    const lists = await loadLists(stationPage, factsOf(), scripted({ choices: [{ value: "6", label: "Embersike" }] }));
+    expect(lists.get("river_id")?.options).toEqual([{ value: "6", label: "Embersike" }]);
+    expect(lists.get("status")?.options.map((option) => option.value)).toEqual([
+      "planned",
+      "live",
+      "suspended",
+      "retired",
+    ]);
+    expect(lists.has("name")).toBe(false);
   });
 });

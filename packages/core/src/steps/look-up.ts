@@ -21,7 +21,7 @@ async function finds(statement: Statement, database: Database): Promise<boolean>
 function question(
   rule: Rule,
   page: Page,
-  key: readonly string[],
+  key: readonly string[] | null,
   name: string,
   form: Row,
   facts: Facts,
@@ -36,7 +36,9 @@ function question(
   }
   if (rule.rule === "offered") {
     const value = form[name] ?? null;
-    return value === null ? null : { statement: offeredStatement(rule.choices, value, facts), breaks: false };
+    return value === null
+      ? null
+      : { statement: offeredStatement(rule.choices, value, { ...facts, form }), breaks: false };
   }
   if (rule.rule !== "exists") return null;
   const values = rule.reference.columns.map((name) => form[name] ?? null);
@@ -51,11 +53,12 @@ function question(
  * Asks the table about unique and existing values beforehand: always for what only the page demands, and for what the table
  * demands only when the form is refused anyway, so that all messages come at once.
  *
+ * @param key null for a new record
  * @param known the problems found without the table; a field that has one is not asked about
  */
 export async function lookUp(
   page: Page,
-  key: readonly string[],
+  key: readonly string[] | null,
   row: Row,
   fields: readonly SubmittedField[],
   known: readonly Problem[],

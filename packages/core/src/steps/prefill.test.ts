@@ -1,11 +1,13 @@
 import { describe, expect, test } from "@jest/globals";
 import { factsOf, mv014, sensorPage, signer, stationPage } from "../testing/marrow-vale.js";
+import type { Offer, Offers } from "./offer.js";
 import type { FieldView } from "./prefill.js";
 import { prefillFields, shownDigests, titleOf } from "./prefill.js";
 
-const options = new Map([
-  ["river_id", [{ value: "1", label: "Marrow" }]],
-  ["status", ["planned", "live"].map((value) => ({ value, label: value }))],
+const listed = (options: Offer["options"]): Offer => ({ options, by: "list", looked: null });
+const options: Offers = new Map([
+  ["river_id", listed([{ value: "1", label: "Marrow" }])],
+  ["status", listed(["planned", "live"].map((value) => ({ value, label: value })))],
 ]);
 const field = (views: readonly FieldView[], name: string): FieldView => {
   const found = views.find((view) => view.field.column.name === name);
@@ -14,7 +16,7 @@ const field = (views: readonly FieldView[], name: string): FieldView => {
 };
 
 describe("Prefill", () => {
-  const views = prefillFields(stationPage, mv014, options, factsOf());
+  const views = prefillFields(stationPage, "edit", mv014, options, factsOf());
 
   test("every control holds what is stored, to the letter", () => {
     expect(field(views, "warning_m").text).toBe("3.37");
@@ -29,7 +31,7 @@ describe("Prefill", () => {
   });
 
   test("a null is an empty control, a null box is not ticked", () => {
-    const empty = prefillFields(stationPage, { ...mv014, notes: null, telemetry: null }, options, factsOf());
+    const empty = prefillFields(stationPage, "edit", { ...mv014, notes: null, telemetry: null }, options, factsOf());
     expect(field(empty, "notes").text).toBe("");
     expect(field(empty, "telemetry").text).toBe("false");
   });
@@ -37,6 +39,7 @@ describe("Prefill", () => {
   test("what was typed stands where it was typed, in a control that keeps it", () => {
     const typed = prefillFields(
       stationPage,
+      "edit",
       mv014,
       options,
       factsOf(),
@@ -58,7 +61,7 @@ describe("Prefill", () => {
       calibrated_at: "2026-07-01 09:30:00+00",
       settings: "{}",
     };
-    expect(field(prefillFields(sensorPage, row, new Map(), factsOf()), "calibrated_at")).toMatchObject({
+    expect(field(prefillFields(sensorPage, "edit", row, new Map(), factsOf()), "calibrated_at")).toMatchObject({
       control: "date-time",
       text: "2026-07-01T10:30:00",
     });
@@ -70,7 +73,7 @@ describe("Prefill", () => {
   });
 
   test("digests are of editable fields only and differ by field and value", () => {
-    const digests = shownDigests(stationPage, mv014, factsOf(), signer);
+    const digests = shownDigests(stationPage, "edit", mv014, factsOf(), signer);
     expect(Object.keys(digests)).not.toContain("code");
     expect(new Set(Object.values(digests)).size).toBe(Object.keys(digests).length);
   });

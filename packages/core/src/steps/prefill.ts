@@ -4,7 +4,7 @@ import { type Language, word } from "../messages/messages.js";
 import type { Control, Field, Page } from "../page/page.js";
 import { fillTemplate } from "../page/template.js";
 import type { Row, Stored } from "../statements/statement.js";
-import type { Option, Options } from "./load.js";
+import { dependsOnForm, type Offer, type Offers, type Option } from "./offer.js";
 import { type Claims, digest, type Signer } from "./token.js";
 
 /** Something wrong with what was sent: at a field, or above the form where `field` is null. */
@@ -28,6 +28,10 @@ export interface FieldView {
   /** What the control holds: the stored value, or what was typed. `true` or `false` for a check box. */
   readonly text: string;
   readonly options: readonly Option[];
+  /** How the options are chosen from: all of them, or what was found; null where there is nothing to choose. */
+  readonly offer: Pick<Offer, "by" | "looked"> | null;
+  /** Whether the options depend on what else is on the form. */
+  readonly depends: boolean;
   readonly problems: readonly string[];
   readonly conflict: Conflict | null;
 }
@@ -35,6 +39,8 @@ export interface FieldView {
 /** A form, ready to be written as HTML. */
 export interface FormView {
   readonly page: Page;
+  readonly form: "edit" | "new";
+  /** Empty for a new record. */
   readonly key: readonly string[];
   readonly title: string;
   readonly fields: readonly FieldView[];
@@ -43,6 +49,8 @@ export interface FormView {
   readonly conflicts: readonly Conflict[];
   /** Why the form can't be sent, where the record's state does not allow an edit. */
   readonly locked: string | null;
+  /** Whether the record may be deleted by the person who looks at it. */
+  readonly removable: boolean;
   readonly notice: string | null;
 }
 
@@ -57,9 +65,22 @@ function withValue(
   return [{ value, label: word(language, mark, { value }) }, ...options];
 }
 
-/** The fields that are on a record's form: those whose `when` holds for it as it is stored. */
-const fieldsOn = (page: Page, row: Row, facts: Facts): readonly Field[] =>
-  page.fields.filter((field) => field.when === null || truthOf(field.when.expression, { ...facts, row }) === true);
+/** What a form is for: an existing record, or a new one. */
+export type FormKind = FormView["form"];
+
+/** Whether a form takes a field, or only shows it. */
+export const isTaken = (field: Field, form: FormKind): boolean => (form === "new" ? field.onNew : !field.readOnly);
+
+/**
+ * The fields that are on a record's form: those whose `when` holds for it as it is stored. A new record has only fields that
+ * are taken: there is nothing to show yet.
+ */
+const fieldsOn = (page: Page, form: FormKind, row: Row, facts: Facts): readonly Field[] =>
+  page.fields.filter(
+    (field) =>
+      (form === "edit" || field.onNew) &&
+      (field.when === null || truthOf(field.when.expression, { ...facts, row }) === true),
+  );
 
 /**
  * Fills the controls: from the stored row, or with what was typed where something was.
@@ -68,13 +89,15 @@ const fieldsOn = (page: Page, row: Row, facts: Facts): readonly Field[] =>
  */
 export function prefillFields(
   page: Page,
+  form: FormKind,
   row: Row,
-  options: Options,
+  offers: Offers,
   facts: Facts,
   typed: ReadonlyMap<string, string> = new Map(),
 ): readonly FieldView[] {
-  return fieldsOn(page, row, facts).map((field) => {
+  return fieldsOn(page, form, row, facts).map((field) => {
     const { name } = field.column;
+    const offer = offers.get(name) ?? null;
     const stored = row[name] ?? null;
     const shown = show(field, stored, page.timeZone);
     const text = typed.get(name) ?? shown.text;
@@ -86,11 +109,13 @@ export function prefillFields(
         field.choices === null
           ? []
           : withValue(
-              withValue(options.get(name) ?? [], stored, page.language, "no-longer-offered"),
+              withValue(offer?.options ?? [], stored, page.language, "no-longer-offered"),
               text,
               page.language,
               "not-offered",
             ),
+      offer: offer && { by: offer.by, looked: offer.looked },
+      depends: dependsOnForm(field),
       problems: [],
       conflict: null,
     };
@@ -98,10 +123,10 @@ export function prefillFields(
 }
 
 /** The digests of what every editable control shows for a row. */
-export const shownDigests = (page: Page, row: Row, facts: Facts, signer: Signer): Claims["shown"] =>
+export const shownDigests = (page: Page, form: FormKind, row: Row, facts: Facts, signer: Signer): Claims["shown"] =>
   Object.fromEntries(
-    fieldsOn(page, row, facts)
-      .filter((field) => !field.readOnly)
+    fieldsOn(page, form, row, facts)
+      .filter((field) => isTaken(field, form))
       .map((field) => {
         const shown = show(field, row[field.column.name] ?? null, page.timeZone);
         return [field.column.name, digest(signer, field.column.name, normal(shown.control, shown.text))];

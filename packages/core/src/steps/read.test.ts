@@ -1,28 +1,16 @@
 import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
-import { tokenName } from "../page/bind.js";
-import { factsOf, mv014, sensorPage, signer, stationPage } from "../testing/marrow-vale.js";
+import { tokenName } from "../page/names.js";
+import { claimsOf, factsOf, mv014, sensorPage, signer, stationPage } from "../testing/marrow-vale.js";
 import { shownDigests } from "./prefill.js";
 import { type Holder, read, readPairs, type Submission } from "./read.js";
-import { type Claims, writeToken } from "./token.js";
+import { writeToken } from "./token.js";
 
-const holder: Holder = { page: stationPage, key: ["MV-014"], actor: "hollis", session: "s1" };
-
-const claims = (over: Partial<Claims> = {}): Claims => ({
-  page: "station",
-  version: "v1",
-  key: ["MV-014"],
-  actor: "hollis",
-  session: "s1",
-  row: "733",
-  at: "2026-05-04T10:00:00.000Z",
-  shown: shownDigests(stationPage, mv014, factsOf(), signer),
-  ...over,
-});
+const holder: Holder = { form: "edit", page: stationPage, key: ["MV-014"], actor: "hollis", session: "s1" };
 
 /** What a browser sends for the station's form: CR LF in the notes, nothing for a box that is not ticked. */
 const untouched: Record<string, string> = {
-  [tokenName]: writeToken(claims(), signer),
+  [tokenName]: writeToken(claimsOf(), signer),
   name: "Otter Weir",
   river_id: "6",
   grid_reference: "MV 636 321",
@@ -104,11 +92,11 @@ describe("Read", () => {
 
   test.each([
     ["missing", { [tokenName]: undefined }],
-    ["changed", { [tokenName]: writeToken(claims(), signer).replace("MV-014", "MV-001") }],
-    ["another record's", { [tokenName]: writeToken(claims({ key: ["MV-001"] }), signer) }],
-    ["another person's", { [tokenName]: writeToken(claims({ actor: "tamsin" }), signer) }],
-    ["another session's", { [tokenName]: writeToken(claims({ session: "s0" }), signer) }],
-    ["another page's", { [tokenName]: writeToken(claims({ page: "sensor" }), signer) }],
+    ["changed", { [tokenName]: writeToken(claimsOf(), signer).replace("MV-014", "MV-001") }],
+    ["another record's", { [tokenName]: writeToken(claimsOf({ key: ["MV-001"] }), signer) }],
+    ["another person's", { [tokenName]: writeToken(claimsOf({ actor: "tamsin" }), signer) }],
+    ["another session's", { [tokenName]: writeToken(claimsOf({ session: "s0" }), signer) }],
+    ["another page's", { [tokenName]: writeToken(claimsOf({ page: "sensor" }), signer) }],
     ["not a token", { [tokenName]: "x.y" }],
   ])("a token that is %s is refused, and what was typed is handed back", (_, over) => {
     const result = read(holder, body({ warning_m: "9.99", ...over }), signer);
@@ -141,7 +129,11 @@ describe("Read", () => {
       settings: "{}",
     };
     const token = writeToken(
-      claims({ page: "sensor", key: ["MV-014", "1"], shown: shownDigests(sensorPage, row, factsOf(), signer) }),
+      claimsOf({
+        page: "sensor",
+        key: ["MV-014", "1"],
+        shown: shownDigests(sensorPage, "edit", row, factsOf(), signer),
+      }),
       signer,
     );
     const sent = `${tokenName}=${encodeURIComponent(token)}&calibrated_at=2026-07-01T10%3A30&offset_m=0.012`;
@@ -154,10 +146,10 @@ describe("Read", () => {
     });
     fc.assert(
       fc.property(letters, (stored) => {
-        const shown = shownDigests(stationPage, { ...mv014, notes: stored }, factsOf(), signer);
+        const shown = shownDigests(stationPage, "edit", { ...mv014, notes: stored }, factsOf(), signer);
         // HTML, 4.10.21.4: every line break of an entry's value becomes CR LF.
         const sent = stored.replaceAll(/\r\n|\r|\n/g, "\r\n");
-        const submission = submitted(body({ [tokenName]: writeToken(claims({ shown }), signer), notes: sent }));
+        const submission = submitted(body({ [tokenName]: writeToken(claimsOf({ shown }), signer), notes: sent }));
         expect(touched(submission)).toEqual([]);
       }),
     );

@@ -1,12 +1,13 @@
 import { keeping, normal } from "../controls/show.js";
 import type { Code } from "../messages/codes.js";
 import { message } from "../messages/messages.js";
-import { boxName, tokenName } from "../page/bind.js";
-import { editableFields, type Field, type Page } from "../page/page.js";
+import { boxName, findName, lookName, saveName, tokenName } from "../page/names.js";
+import type { Field, Page } from "../page/page.js";
 import type { Tidying } from "../page/schema.js";
 import type { Stored } from "../statements/statement.js";
 import { readValue } from "../values/read-value.js";
-import type { Problem } from "./prefill.js";
+import type { Look } from "./offer.js";
+import { isTaken, type Problem } from "./prefill.js";
 import { type Claims, digest, readToken, type Signer } from "./token.js";
 
 /** One field of a submission. */
@@ -29,6 +30,8 @@ export interface Submission {
   readonly fields: readonly SubmittedField[];
   /** Names that were sent but are not on the form. They are not taken. */
   readonly ignored: readonly string[];
+  /** Where choices were asked for: then nothing is to be saved. */
+  readonly look: Look | null;
 }
 
 export type ReadResult =
@@ -113,8 +116,9 @@ function readField(
 
 const column = (field: Field): Field["column"] => field.column;
 
-/** Whom a form must have been made for. */
+/** Whom a form must have been made for, and what for. */
 export interface Holder {
+  readonly form: Claims["form"];
   readonly page: Page;
   readonly key: readonly string[];
   readonly actor: string;
@@ -126,8 +130,24 @@ function madeFor(claims: Claims, holder: Holder): boolean {
   const sameKey =
     claims.key.length === holder.key.length && claims.key.every((value, index) => value === holder.key[index]);
   return (
-    claims.page === holder.page.name && sameKey && claims.actor === holder.actor && claims.session === holder.session
+    claims.form === holder.form &&
+    claims.page === holder.page.name &&
+    sameKey &&
+    claims.actor === holder.actor &&
+    claims.session === holder.session
   );
+}
+
+/**
+ * Whether a field's choices were asked for: by its button, or by the enter key, which presses no button that has a name, after
+ * something to look for was typed.
+ */
+function lookIn(fields: readonly Field[], sent: ReadonlyMap<string, string>): Look | null {
+  const asked = sent.get(lookName);
+  const typed = fields.find(({ column }) => (sent.get(findName(column.name)) ?? "").trim() !== "");
+  const name = asked ?? (sent.has(saveName) ? undefined : typed?.column.name);
+  const field = fields.find(({ column, choices }) => column.name === name && choices?.from === "table");
+  return field ? { column: field.column.name, text: (sent.get(findName(field.column.name)) ?? "").trim() } : null;
 }
 
 /**
@@ -137,9 +157,15 @@ function madeFor(claims: Claims, holder: Holder): boolean {
 export function read(holder: Holder, body: string, signer: Signer): ReadResult {
   const pairs = readPairs(body);
   if (typeof pairs === "string") return { ok: false, code: "form-broken", reason: pairs, typed: new Map() };
-  const fields = editableFields(holder.page);
+  const { form } = holder;
+  const fields = form === "delete" ? [] : holder.page.fields.filter((field) => isTaken(field, form));
   const names = new Set(fields.map((field) => field.column.name));
-  const reserved = new Set([tokenName, ...fields.map((field) => boxName(field.column.name))]);
+  const reserved = new Set([
+    tokenName,
+    saveName,
+    lookName,
+    ...fields.flatMap(({ column }) => [boxName(column.name), findName(column.name)]),
+  ]);
   const sent = new Map(pairs);
   const typed = new Map(pairs.filter(([name]) => names.has(name)));
   const refuse = (code: Code, reason: string): ReadResult => ({ ok: false, code, reason, typed });
@@ -154,5 +180,9 @@ export function read(holder: Holder, body: string, signer: Signer): ReadResult {
     return refuse("form-not-yours", "the form was made for another page, record, person or session");
   const submitted = fields.map((field) => readField(holder.page, field, sent, claims, signer));
   const ignored = pairs.flatMap(([name]) => (names.has(name) || reserved.has(name) ? [] : [name]));
-  return { ok: true, submission: { claims, token, fields: submitted, ignored } };
+  return { ok: true, submission: { claims, token, fields: submitted, ignored, look: lookIn(fields, sent) } };
 }
+
+/** What was typed, by column: shown again where a form comes back. */
+export const typedTexts = (submission: Submission): ReadonlyMap<string, string> =>
+  new Map(submission.fields.filter((each) => each.sent).map((each) => [each.field.column.name, each.text]));

@@ -18,7 +18,7 @@ describe("Route", () => {
 
   test("a composite key takes one segment a column", () => {
     expect(at("GET", "/sensors/MV-014/2/edit")).toMatchObject({ page: sensorPage, keySegments: ["MV-014", "2"] });
-    expect(at("GET", "/sensors/MV-014/edit")).toEqual({ kind: "nowhere" });
+    expect(at("GET", "/sensors/MV-014")).toEqual({ kind: "nowhere" });
   });
 
   test("another method is told which ones are taken", () => {

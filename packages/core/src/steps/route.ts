@@ -22,11 +22,48 @@ export interface Site {
   readonly unsound: readonly { readonly name: string; readonly listSegments: readonly string[] }[];
 }
 
+/** The segment under which a field's choices are: a tilde stands before no letter in any key (see page/path.ts). */
+export const choicesSegment = "~choices";
+
+interface Address {
+  readonly operations: Partial<Record<string, Operation>>;
+  /** The segments that are the key, or the column's name where choices are asked for. */
+  readonly segments: readonly string[];
+}
+
 /** What a page answers at an address below its own: the operation by method. */
-function operationsAt(page: Page, rest: readonly string[]): Partial<Record<string, Operation>> | undefined {
-  if (rest.length === 0) return { GET: "list" };
-  if (rest.length === page.path.columns.length + 1 && rest.at(-1) === "edit") return { GET: "open", POST: "save" };
+function addressOf(page: Page, rest: readonly string[]): Address | undefined {
+  const parts = page.path.columns.length;
+  const [first] = rest;
+  if (rest.length === 0) return { operations: { GET: "list" }, segments: [] };
+  if (rest.length === 2 && first === choicesSegment) return { operations: { GET: "choices" }, segments: rest.slice(1) };
+  // A key "new" has a tilde before it in the address.
+  if (rest.length === 1 && first === "new")
+    return page.access.new ? { operations: { GET: "new", POST: "create" }, segments: [] } : undefined;
+  if (rest.length === parts) return { operations: { GET: "view" }, segments: rest };
+  if (rest.length !== parts + 1) return undefined;
+  const segments = rest.slice(0, -1);
+  if (rest.at(-1) === "edit") return { operations: { GET: "open", POST: "save" }, segments };
+  if (rest.at(-1) === "delete" && page.access.delete)
+    return { operations: { GET: "confirm", POST: "delete" }, segments };
   return undefined;
+}
+
+const indexes = new WeakMap<readonly Page[], ReadonlyMap<string, readonly Page[]>>();
+
+/** The pages by the first segment of their addresses, the longest address first: a nested one is nearer. */
+function pagesBelow(pages: readonly Page[], segment: string): readonly Page[] {
+  let index = indexes.get(pages);
+  if (!index) {
+    const made = new Map<string, Page[]>();
+    for (const page of pages.toSorted((a, b) => b.path.listSegments.length - a.path.listSegments.length)) {
+      const first = page.path.listSegments[0] ?? "";
+      made.set(first, [...(made.get(first) ?? []), page]);
+    }
+    indexes.set(pages, made);
+    index = made;
+  }
+  return index.get(segment) ?? [];
 }
 
 /** Whether an address belongs to one of the pages, and to which operation of it. */
@@ -34,15 +71,15 @@ export function route(site: Site, method: string, path: string): Route {
   const segments = path.split("/").slice(1);
   const below = (listSegments: readonly string[]): boolean =>
     listSegments.every((segment, index) => segments[index] === segment);
-  for (const page of site.pages) {
+  for (const page of pagesBelow(site.pages, segments[0] ?? "")) {
     const { listSegments } = page.path;
     if (!below(listSegments)) continue;
-    const rest = segments.slice(listSegments.length);
-    const operations = operationsAt(page, rest);
-    if (!operations) continue;
+    const address = addressOf(page, segments.slice(listSegments.length));
+    if (!address) continue;
+    const { operations } = address;
     const asked = method === "HEAD" ? "GET" : method;
     const operation = Object.hasOwn(operations, asked) ? operations[asked] : undefined;
-    if (operation) return { kind: "page", page, operation, keySegments: rest.slice(0, -1) };
+    if (operation) return { kind: "page", page, operation, keySegments: address.segments };
     const allow = Object.keys(operations)
       .flatMap((each) => (each === "GET" ? ["GET", "HEAD"] : [each]))
       .join(", ");

@@ -1,18 +1,9 @@
 import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
-import { signer } from "../testing/marrow-vale.js";
+import { claimsOf, signer } from "../testing/marrow-vale.js";
 import { digest, readToken, writeToken } from "./token.js";
 
-const claims = {
-  page: "station",
-  version: "v1",
-  key: ["MV-014"],
-  actor: "hollis",
-  session: "s1",
-  row: "733",
-  at: "2026-05-04T10:00:00.000Z",
-  shown: { name: "abc" },
-};
+const claims = claimsOf();
 
 describe("the form's token", () => {
   test("what was signed is read again", () => {

@@ -6,6 +6,8 @@ export interface Signer {
 }
 
 const claimsSchema = v.strictObject({
+  id: v.string(),
+  form: v.picklist(["edit", "new", "delete"]),
   page: v.string(),
   version: v.string(),
   key: v.array(v.string()),
@@ -17,7 +19,7 @@ const claimsSchema = v.strictObject({
 });
 
 /**
- * What a form remembers of its making: page and its version, key, actor, session, the row's version (`xmin`), the time, and
+ * What a form remembers of its making: an id of its own (UUID), what it is for, page and its version, key, actor, session, the row's version (`xmin`), the time, and
  * for every field a keyed digest of what its control showed.
  */
 export type Claims = v.InferOutput<typeof claimsSchema>;

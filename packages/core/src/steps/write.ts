@@ -1,8 +1,9 @@
 import type { Facts } from "../condition/evaluate.js";
 import { message } from "../messages/messages.js";
 import type { Field, Page } from "../page/page.js";
+import type { LogNote } from "../statements/entry.js";
 import { judgeStatement } from "../statements/judge.js";
-import { type Guard, type LogNote, saveStatement } from "../statements/save.js";
+import { type Guard, saveStatement } from "../statements/save.js";
 import { type Database, DatabaseRefusal, type Row } from "../statements/statement.js";
 import type { Problem } from "./prefill.js";
 import type { SubmittedField } from "./read.js";
@@ -28,10 +29,14 @@ export type WriteResult =
 
 const joined = (labels: readonly string[]): string => labels.join(", ");
 
-/** The field of a page whose column is among the constraint's, and the labels of the others. */
-function fieldOf(page: Page, columns: readonly string[]): { field: Field | undefined; others: string } {
+/** The field of a form whose column is among the constraint's, and the labels of the others. */
+function fieldOf(
+  page: Page,
+  taken: readonly Field[],
+  columns: readonly string[],
+): { field: Field | undefined; others: string } {
   const fields = page.fields.filter((field) => columns.includes(field.column.name));
-  const field = fields.find((each) => !each.readOnly);
+  const field = fields.find((each) => taken.includes(each));
   const others = columns
     .filter((name) => name !== field?.column.name)
     .map((name) => fields.find((each) => each.column.name === name)?.label ?? name);
@@ -41,7 +46,7 @@ function fieldOf(page: Page, columns: readonly string[]): { field: Field | undef
 const classOf = (sqlState: string): string => sqlState.slice(0, 2);
 
 /** The names and values of a refusal stay in the database's log; what a person sees is made of the page's own labels. */
-function problemOf(page: Page, refusal: DatabaseRefusal): Problem {
+function problemOf(page: Page, taken: readonly Field[], refusal: DatabaseRefusal): Problem {
   const constraint = [
     ...page.table.constraints,
     ...page.table.keys.map((key) => ({ ...key, kind: "unique" as const, definition: "" })),
@@ -49,6 +54,7 @@ function problemOf(page: Page, refusal: DatabaseRefusal): Problem {
   const reference = page.table.references.find((each) => each.constraint === refusal.constraint);
   const { field, others } = fieldOf(
     page,
+    taken,
     reference?.columns ?? constraint?.columns ?? (refusal.column ? [refusal.column] : []),
   );
   const at = field?.column.name ?? null;
@@ -87,7 +93,7 @@ function problemOf(page: Page, refusal: DatabaseRefusal): Problem {
 }
 
 /** Refusals that the person can do something about: bad data, integrity, what a trigger or a view's check raised. */
-const isAnswerable = (sqlState: string): boolean => ["22", "23", "44", "P0"].includes(classOf(sqlState));
+export const isAnswerable = (sqlState: string): boolean => ["22", "23", "44", "P0"].includes(classOf(sqlState));
 
 /**
  * After a refusal: the fields whose texts PostgreSQL does not take as values of their own types, each with what it says. A
@@ -118,7 +124,7 @@ const mostSends = 3;
  * Sends a statement again after a serialization failure or a deadlock (SQLSTATE 40001, 40P01): it was rolled back whole, so
  * sending it again can't do anything twice.
  */
-async function persistently<T>(send: () => Promise<T>, turn = 1): Promise<T> {
+export async function persistently<T>(send: () => Promise<T>, turn = 1): Promise<T> {
   try {
     return await send();
   } catch (error) {
@@ -126,6 +132,20 @@ async function persistently<T>(send: () => Promise<T>, turn = 1): Promise<T> {
     if (!again) throw error;
     return persistently(send, turn + 1);
   }
+}
+
+/** A refusal as problems of the form: at the fields whose texts are none of their type, or else at what the constraint names. */
+export async function refusalOf(
+  page: Page,
+  fields: readonly SubmittedField[],
+  refusal: DatabaseRefusal,
+  database: Database,
+): Promise<WriteResult & { kind: "refused" }> {
+  const judged = await judge(page, fields, database);
+  const taken = fields.map((each) => each.field);
+  const others = page.fields.filter((field) => !field.readOnly && !taken.includes(field));
+  const problems = judged.length > 0 ? judged : [problemOf(page, [...taken, ...others], refusal)];
+  return { kind: "refused", problems, said: `${refusal.sqlState} ${refusal.message}` };
 }
 
 /**
@@ -149,12 +169,7 @@ export async function write(
     [row] = await persistently(() => database.run(saveStatement(page, key, guard, assignments, facts, note)));
   } catch (error) {
     if (!(error instanceof DatabaseRefusal) || !isAnswerable(error.sqlState)) throw error;
-    const judged = await judge(page, fields, database);
-    return {
-      kind: "refused",
-      problems: judged.length > 0 ? judged : [problemOf(page, error)],
-      said: `${error.sqlState} ${error.message}`,
-    };
+    return refusalOf(page, fields, error, database);
   }
   if (!row || row.found === "0") return { kind: "not-found" };
   if (!row.entry) return { kind: "no-difference" };

@@ -1,6 +1,27 @@
-import { catalogColumns, catalogConstraints, catalogEnums } from "../statements/catalog.js";
+import {
+  catalogColumns,
+  catalogConstraints,
+  catalogEnums,
+  catalogRelations,
+  catalogRoutines,
+} from "../statements/catalog.js";
 import type { Database, Row } from "../statements/statement.js";
-import type { Column, ColumnType, Constraint, Key, Kind, Reference, Table } from "./model.js";
+import { demandsOf } from "./demands.js";
+import type {
+  Catalog,
+  Column,
+  ColumnType,
+  Constraint,
+  Dependent,
+  Key,
+  Kind,
+  OnDelete,
+  Reference,
+  Routine,
+  Table,
+  UnsafeKey,
+  Unusable,
+} from "./model.js";
 
 const kinds: Readonly<Record<string, Kind>> = {
   text: "text",
@@ -49,14 +70,12 @@ function typeOf(row: Row, labels: ReadonlyMap<string, readonly string[]>): Colum
 }
 
 interface Draft {
-  readonly schema: string;
-  readonly name: string;
-  readonly comment: string | null;
+  readonly relation: Row;
   readonly columns: Column[];
   readonly numbers: Map<number, string>;
 }
 
-function drafts(columns: readonly Row[], enums: readonly Row[]): Map<string, Draft> {
+function drafts(relations: readonly Row[], columns: readonly Row[], enums: readonly Row[]): Map<string, Draft> {
   const labels = new Map<string, string[]>();
   for (const row of enums) {
     const list = labels.get(text(row, "type_id")) ?? [];
@@ -64,30 +83,38 @@ function drafts(columns: readonly Row[], enums: readonly Row[]): Map<string, Dra
     labels.set(text(row, "type_id"), list);
   }
   const tables = new Map<string, Draft>();
+  for (const relation of relations) {
+    if (isTable(relation) && relation.select === "true")
+      tables.set(text(relation, "table_id"), { relation, columns: [], numbers: new Map() });
+  }
   for (const row of columns) {
-    const id = text(row, "table_id");
-    const draft: Draft = tables.get(id) ?? {
-      schema: text(row, "schema"),
-      name: text(row, "table"),
-      comment: row.table_comment ?? null,
-      columns: [],
-      numbers: new Map(),
-    };
-    tables.set(id, draft);
+    // A table that was made between the two statements is read the next time.
+    const draft = tables.get(text(row, "table_id"));
+    if (!draft) continue;
     draft.numbers.set(Number(row.number), text(row, "column"));
     draft.columns.push({
       name: text(row, "column"),
       type: typeOf(row, labels),
       nullable: row.nullable === "true",
-      default: row.default ?? null,
+      default: row.identity === "true" ? "identity" : (row.default ?? null),
       written: row.always === "true" ? "always" : "freely",
+      granted: { insert: row.insert === "true", update: row.update === "true" },
       comment: row.comment ?? null,
     });
   }
   return tables;
 }
 
+const isTable = (relation: Row): boolean => relation.kind === "r" || relation.kind === "p";
+
 const constraintKinds: Readonly<Record<string, Constraint["kind"]>> = { u: "unique", c: "check", x: "exclusion" };
+const onDelete: Readonly<Record<string, OnDelete>> = {
+  a: "no action",
+  r: "restrict",
+  c: "cascade",
+  n: "set null",
+  d: "set default",
+};
 
 /** Column names of a JSON array of attribute numbers; empty where one is an expression (number 0). */
 function named(draft: Draft | undefined, numbers: string | null | undefined): string[] {
@@ -96,56 +123,175 @@ function named(draft: Draft | undefined, numbers: string | null | undefined): st
   return names.every((name) => name !== undefined) ? (names as string[]) : [];
 }
 
-function constrained(draft: Draft, tables: ReadonlyMap<string, Draft>, rows: readonly Row[]): Table {
+const unsafeBecause: Readonly<Record<string, string>> = {
+  deferrable: "it is deferrable, so two rows may have the same values for a while",
+  partial: "it holds for a part of the rows only",
+  expression: "it is on an expression, not on columns",
+  invalid: "its index is not valid: it was left half built",
+};
+
+/** Sorts a table's unique constraints and indexes into those that name at most one row and those that may not. */
+function keysOf(draft: Draft, rows: readonly Row[]): Pick<Table, "keys" | "unsafeKeys"> {
   const keys: Key[] = [];
-  const references: Reference[] = [];
-  const constraints: Constraint[] = [];
+  const unsafeKeys: UnsafeKey[] = [];
   for (const row of rows) {
-    const constraint = text(row, "constraint");
+    if (row.kind !== "p" && row.kind !== "u") continue;
     const columns = named(draft, row.columns);
-    const kind = constraintKinds[text(row, "kind")];
-    if (row.kind === "f") {
-      const target = tables.get(text(row, "to_table_id"));
-      if (!target) continue;
-      const to = { schema: target.schema, table: target.name, columns: named(target, row.to_columns) };
-      references.push({ constraint, columns, to });
-    } else if (kind) {
-      constraints.push({ constraint, kind, columns, definition: text(row, "definition") });
-    }
-    const notNull = columns.every((name) => draft.columns.some((column) => column.name === name && !column.nullable));
-    const unique = row.kind === "p" || row.kind === "u";
-    if (unique && columns.length > 0 && notNull && row.immediate === "true") {
-      keys.push({ constraint, columns, primary: row.kind === "p" });
-    }
+    const constraint = text(row, "constraint");
+    const nullable = columns.filter((name) => draft.columns.some((each) => each.name === name && each.nullable));
+    const because =
+      unsafeBecause[text(row, "unsafe")] ?? (nullable.length > 0 ? `${nullable.join(", ")} may be null` : null);
+    if (because === null && columns.length > 0) keys.push({ constraint, columns, primary: row.kind === "p" });
+    else unsafeKeys.push({ constraint, columns, because: because ?? "its columns can't be read" });
   }
   keys.sort((a, b) => Number(b.primary) - Number(a.primary) || a.columns.length - b.columns.length);
+  return { keys, unsafeKeys };
+}
+
+function referencesOf(draft: Draft, tables: ReadonlyMap<string, Draft>, rows: readonly Row[]): Reference[] {
+  return rows.flatMap((row): Reference[] => {
+    const target = tables.get(text(row, "to_table_id"));
+    if (row.kind !== "f" || !target) return [];
+    const { schema, table } = target.relation;
+    return [
+      {
+        constraint: text(row, "constraint"),
+        columns: named(draft, row.columns),
+        to: { schema: schema ?? "", table: table ?? "", columns: named(target, row.to_columns) },
+        onDelete: onDelete[text(row, "on_delete")] ?? "no action",
+      },
+    ];
+  });
+}
+
+const dependentsOf = (
+  id: string,
+  draft: Draft,
+  tables: ReadonlyMap<string, Draft>,
+  rows: readonly Row[],
+): Dependent[] =>
+  rows.map((row) => ({
+    constraint: text(row, "constraint"),
+    schema: text(row, "schema"),
+    table: text(row, "table"),
+    columns: JSON.parse(row.names ?? "[]") as string[],
+    to: named(draft, row.to_columns),
+    onDelete: onDelete[text(row, "on_delete")] ?? "no action",
+    readable: tables.has(text(row, "table_id")) || text(row, "table_id") === id,
+  }));
+
+function constrained(
+  id: string,
+  draft: Draft,
+  tables: ReadonlyMap<string, Draft>,
+  rows: readonly Row[],
+  incoming: readonly Row[],
+): Table {
+  const { relation } = draft;
+  const constraints = rows.flatMap((row): Constraint[] => {
+    const kind = constraintKinds[text(row, "kind")];
+    // A unique index that is no constraint of the whole table is judged by PostgreSQL alone.
+    if (!kind || row.unsafe === "partial" || row.unsafe === "expression" || row.unsafe === "invalid") return [];
+    const columns = named(draft, row.columns);
+    return [{ constraint: text(row, "constraint"), kind, columns, definition: text(row, "definition") }];
+  });
+  const rowsEstimate = Number(relation.rows);
   return {
-    schema: draft.schema,
-    name: draft.name,
-    comment: draft.comment,
+    schema: text(relation, "schema"),
+    name: text(relation, "table"),
+    comment: relation.comment ?? null,
     columns: draft.columns,
-    keys,
-    references,
+    ...keysOf(draft, rows),
+    references: referencesOf(draft, tables, rows),
+    dependents: dependentsOf(id, draft, tables, incoming),
     constraints,
+    demands: constraints.flatMap((each) =>
+      each.kind === "check" ? demandsOf(each.constraint, each.definition, each.columns) : [],
+    ),
+    rows: rowsEstimate < 0 ? null : rowsEstimate,
+    granted: {
+      insert: relation.insert === "true",
+      update: relation.update === "true",
+      delete: relation.delete === "true",
+    },
   };
 }
 
+const notTables: Readonly<Record<string, string>> = {
+  v: "a view: make a page for the table behind it",
+  m: "a materialized view: it can't be written",
+  f: "a foreign table: it has no keys here",
+};
+
+const unusable = (relations: readonly Row[]): Unusable[] =>
+  relations.flatMap((row): Unusable[] => {
+    const because = isTable(row)
+      ? row.select === "true"
+        ? undefined
+        : "this connection may not select from it"
+      : notTables[text(row, "kind")];
+    return because === undefined ? [] : [{ schema: text(row, "schema"), name: text(row, "table"), because }];
+  });
+
+interface ParameterRow {
+  readonly name: string | null;
+  readonly mode: string;
+  readonly shown: string;
+  readonly cast: string;
+}
+
+function routineOf(row: Row): Routine {
+  const parameters = JSON.parse(row.parameters ?? "[]") as ParameterRow[];
+  const kind = row.kind === "p" ? "procedure" : "function";
+  // What a function gives back (out, table) is no parameter of a call.
+  const taken = parameters.filter(({ mode }) => kind === "procedure" || (mode !== "o" && mode !== "t"));
+  const firstDefault = taken.length - Number(row.defaults);
+  return {
+    schema: text(row, "schema"),
+    name: text(row, "name"),
+    kind,
+    parameters: taken.map(({ name, mode, shown, cast }, index) => ({
+      name,
+      type: { shown, cast },
+      mode: mode === "v" ? "variadic" : mode === "o" ? "out" : "in",
+      hasDefault: index >= firstDefault,
+    })),
+  };
+}
+
+const grouped = (rows: readonly Row[], by: string): Map<string, Row[]> => {
+  const groups = new Map<string, Row[]>();
+  for (const row of rows) {
+    const group = groups.get(text(row, by));
+    if (group) group.push(row);
+    else groups.set(text(row, by), [row]);
+  }
+  return groups;
+};
+
 /**
- * Reads the model of every table that the connection may select from.
+ * Reads the model of a database: every table that the connection may select from, what else there is and why no page can be
+ * made for it, and the routines that it may call. Schemas of PostgreSQL itself and `quill_log` are left out.
  *
- * @returns the tables in the order of schema and name; tables of `quill_log` and of PostgreSQL itself are left out.
+ * @returns tables in the order of schema and name
  */
-export async function readTables(database: Database): Promise<readonly Table[]> {
-  const [columns, constraints, enums] = await Promise.all([
+export async function readCatalog(database: Database): Promise<Catalog> {
+  const [relations, columns, constraints, enums, routines] = await Promise.all([
+    database.run(catalogRelations()),
     database.run(catalogColumns()),
     database.run(catalogConstraints()),
     database.run(catalogEnums()),
+    database.run(catalogRoutines()),
   ]);
-  const tables = drafts(columns, enums);
-  const byTable = new Map<string, Row[]>();
-  for (const row of constraints) {
-    const id = text(row, "table_id");
-    byTable.set(id, [...(byTable.get(id) ?? []), row]);
-  }
-  return [...tables].map(([id, draft]) => constrained(draft, tables, byTable.get(id) ?? []));
+  const tables = drafts(relations, columns, enums);
+  const own = grouped(constraints, "table_id");
+  const incoming = grouped(
+    constraints.filter((row) => row.kind === "f"),
+    "to_table_id",
+  );
+  return {
+    tables: [...tables].map(([id, draft]) => constrained(id, draft, tables, own.get(id) ?? [], incoming.get(id) ?? [])),
+    unusable: unusable(relations),
+    routines: routines.map(routineOf),
+  };
 }

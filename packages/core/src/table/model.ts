@@ -42,6 +42,8 @@ export interface Column {
   readonly default: string | null;
   /** `always`: an identity or generated column that no statement may set. */
   readonly written: "freely" | "always";
+  /** What the connection may do to the column. */
+  readonly granted: { readonly insert: boolean; readonly update: boolean };
   readonly comment: string | null;
 }
 
@@ -52,10 +54,34 @@ export interface Key {
   readonly primary: boolean;
 }
 
+/** A unique index or constraint that may name no row or several, and why. */
+export interface UnsafeKey {
+  readonly constraint: string;
+  readonly columns: readonly string[];
+  readonly because: string;
+}
+
+/** What becomes of the records that refer to one when it is deleted (ISO 9075-2, 4.18.3.3). */
+export type OnDelete = "no action" | "restrict" | "cascade" | "set null" | "set default";
+
 export interface Reference {
   readonly constraint: string;
   readonly columns: readonly string[];
   readonly to: { readonly schema: string; readonly table: string; readonly columns: readonly string[] };
+  readonly onDelete: OnDelete;
+}
+
+/** A foreign key of another table, or of the table itself, that refers to this one. */
+export interface Dependent {
+  readonly constraint: string;
+  readonly schema: string;
+  readonly table: string;
+  /** The columns that refer, and those that they refer to, pair by pair. */
+  readonly columns: readonly string[];
+  readonly to: readonly string[];
+  readonly onDelete: OnDelete;
+  /** Whether the connection may select from the table that refers. */
+  readonly readable: boolean;
 }
 
 export interface Constraint {
@@ -66,6 +92,15 @@ export interface Constraint {
   readonly definition: string;
 }
 
+/** What the table's CHECK constraints demand of one column, as far as it was understood: a range, or a list of values. */
+export interface Demand {
+  readonly constraint: string;
+  readonly column: string;
+  readonly by: ">=" | "<=" | ">" | "<" | "in";
+  /** One bound, or the values of the list. */
+  readonly values: readonly string[];
+}
+
 export interface Table {
   readonly schema: string;
   readonly name: string;
@@ -73,8 +108,42 @@ export interface Table {
   readonly columns: readonly Column[];
   /** Safe keys only, the primary key first. */
   readonly keys: readonly Key[];
+  readonly unsafeKeys: readonly UnsafeKey[];
   readonly references: readonly Reference[];
+  readonly dependents: readonly Dependent[];
   readonly constraints: readonly Constraint[];
+  readonly demands: readonly Demand[];
+  /** How many rows PostgreSQL believes that it has; null where it was never counted. */
+  readonly rows: number | null;
+  readonly granted: { readonly insert: boolean; readonly update: boolean; readonly delete: boolean };
+}
+
+/** A relation that no page can be made for, and why. */
+export interface Unusable {
+  readonly schema: string;
+  readonly name: string;
+  readonly because: string;
+}
+
+/** A function or procedure of the database that a save may call. */
+export interface Routine {
+  readonly schema: string;
+  readonly name: string;
+  readonly kind: "function" | "procedure";
+  readonly parameters: readonly {
+    /** Null where the routine gives it none. */
+    readonly name: string | null;
+    readonly type: Pick<ColumnType, "shown" | "cast">;
+    readonly mode: "in" | "out" | "variadic";
+    readonly hasDefault: boolean;
+  }[];
+}
+
+/** Everything that the core knows of a database. */
+export interface Catalog {
+  readonly tables: readonly Table[];
+  readonly unusable: readonly Unusable[];
+  readonly routines: readonly Routine[];
 }
 
 /** `schema.name`, the form in which page files name a table. */

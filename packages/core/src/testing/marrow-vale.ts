@@ -3,8 +3,9 @@ import { bindPage } from "../page/bind.js";
 import type { Page } from "../page/page.js";
 import { parsePage } from "../page/parse.js";
 import type { Database, Row, Statement } from "../statements/statement.js";
-import type { Signer } from "../steps/token.js";
-import type { Column, ColumnType, Kind, Table } from "../table/model.js";
+import { shownDigests } from "../steps/prefill.js";
+import type { Claims, Signer } from "../steps/token.js";
+import type { Catalog, Column, ColumnType, Kind, Table } from "../table/model.js";
 
 /** The tables of Marrow Vale as the catalogs would tell them, for tests that need no database. */
 
@@ -25,8 +26,23 @@ const column = (name: string, of: ColumnType, more: Partial<Column> = {}): Colum
   nullable: false,
   default: null,
   written: "freely",
+  granted: { insert: true, update: true },
   comment: null,
   ...more,
+});
+
+const table = (name: string, of: Pick<Table, "columns" | "keys"> & Partial<Table>): Table => ({
+  schema: "network",
+  name,
+  comment: null,
+  unsafeKeys: [],
+  references: [],
+  dependents: [],
+  constraints: [],
+  demands: [],
+  rows: 50,
+  granted: { insert: true, update: true, delete: true },
+  ...of,
 });
 
 const text = type("text", "text");
@@ -37,20 +53,12 @@ const status = type("network.station_status", "enum", {
   labels: ["planned", "live", "suspended", "retired"],
 });
 
-export const river: Table = {
-  schema: "network",
-  name: "river",
-  comment: null,
+export const river = table("river", {
   columns: [column("id", integer, { written: "always" }), column("name", text)],
   keys: [{ constraint: "river_pkey", columns: ["id"], primary: true }],
-  references: [],
-  constraints: [],
-};
+});
 
-export const station: Table = {
-  schema: "network",
-  name: "station",
-  comment: null,
+export const station = table("station", {
   columns: [
     column("code", text),
     column("name", type("character varying(60)", "text", { maxLength: 60 })),
@@ -70,6 +78,7 @@ export const station: Table = {
       constraint: "station_river_id_fkey",
       columns: ["river_id"],
       to: { schema: "network", table: "river", columns: ["id"] },
+      onDelete: "no action",
     },
   ],
   constraints: [
@@ -86,12 +95,9 @@ export const station: Table = {
       definition: "CHECK (((warning_m > alert_m) AND (alert_m > 0)))",
     },
   ],
-};
+});
 
-export const sensor: Table = {
-  schema: "network",
-  name: "sensor",
-  comment: null,
+export const sensor = table("sensor", {
   columns: [
     column("station_code", text),
     column("channel", type("smallint", "integer")),
@@ -100,11 +106,9 @@ export const sensor: Table = {
     column("settings", type("jsonb", "json")),
   ],
   keys: [{ constraint: "sensor_pkey", columns: ["station_code", "channel"], primary: true }],
-  references: [],
-  constraints: [],
-};
+});
 
-export const tables: readonly Table[] = [river, sensor, station];
+export const catalog: Catalog = { tables: [river, sensor, station], unusable: [], routines: [] };
 
 export const stationFile = `format: loyal-quill/page@1
 title: "Station {code}, {name}"
@@ -144,7 +148,7 @@ fields: [station_code, channel, offset_m, calibrated_at, settings]
 export function pageOf(file: string, name = "station"): Page {
   const parsed = parsePage(file);
   if (!parsed.ok) throw new Error(JSON.stringify(parsed.findings));
-  const { page, findings } = bindPage(name, "v1", parsed.page, tables);
+  const { page, findings } = bindPage(name, "v1", parsed.page, catalog);
   if (!page) throw new Error(JSON.stringify(findings));
   return page;
 }
@@ -180,6 +184,21 @@ export const mv014: Row = {
   notes: "\nTwo lines & a <tag>.\r\nThe end. ",
 };
 
+/** What a form of a station remembers. */
+export const claimsOf = (over: Partial<Claims> = {}): Claims => ({
+  id: "6f0e8f5e-0d3b-4b53-9d5c-3f6d6f2d3c11",
+  form: "edit",
+  page: "station",
+  version: "v1",
+  key: ["MV-014"],
+  actor: "hollis",
+  session: "s1",
+  row: "733",
+  at: "2026-05-04T10:00:00.000Z",
+  shown: shownDigests(stationPage, "edit", mv014, factsOf(), signer),
+  ...over,
+});
+
 /** Not secret and not strong, but as good as HMAC for what tests ask of it: another text, another signature. */
 export const signer: Signer = {
   sign(said) {
@@ -197,6 +216,9 @@ export function scripted(answers: Readonly<Record<string, readonly Row[] | Error
   const sent: Statement[] = [];
   return {
     sent,
+    transact(run) {
+      return run(this);
+    },
     async run(statement) {
       sent.push(statement);
       const answer = answers[statement.purpose] ?? [];

@@ -1,0 +1,150 @@
+import { type Language, word } from "../messages/messages.js";
+import { boxName, findName, lookName } from "../page/names.js";
+import type { Field } from "../page/page.js";
+import type { FieldView } from "../steps/prefill.js";
+import { attributes, html, type Markup } from "./markup.js";
+
+/** The id of a field's control: by place, since a column's name may hold what an id may not. */
+export const idOf = (index: number): string => `field-${index + 1}`;
+
+const describedBy = (view: FieldView, id: string): string | null =>
+  [
+    view.field.help && `${id}-help`,
+    view.field.unit && `${id}-unit`,
+    view.problems.length > 0 && `${id}-problem`,
+    view.conflict && `${id}-conflict`,
+    view.offer?.looked && `${id}-found`,
+  ]
+    .filter(Boolean)
+    .join(" ") || null;
+
+/** What the rules say of a text in HTML's own terms (HTML, 4.10.5.3 and 4.10.18.7). The server decides. */
+function textAttributes({ rules }: Field): Record<string, string | null> {
+  const always = rules.filter((rule) => rule.when === null);
+  const length = (name: "min-length" | "max-length"): number[] =>
+    always.flatMap((rule) => (rule.rule === name ? [rule.characters] : []));
+  const most = length("max-length");
+  const least = length("min-length");
+  const has = (name: string): boolean => always.some((rule) => rule.rule === name);
+  return {
+    maxlength: most.length > 0 ? String(Math.min(...most)) : null,
+    minlength: least.length > 0 ? String(Math.max(...least)) : null,
+    inputmode: has("e-mail") ? "email" : has("web-address") ? "url" : null,
+  };
+}
+
+/** The range of a date, where the rules give one. */
+function dateRange({ rules }: Field): { min: string | null; max: string } {
+  const bound = (name: "min" | "max"): string | undefined =>
+    rules.flatMap((rule) =>
+      rule.rule === name && rule.when === null && /^\d{4}-\d\d-\d\d$/.test(rule.bound) ? [rule.bound] : [],
+    )[0];
+  return { min: bound("min") ?? null, max: bound("max") ?? "9999-12-31" };
+}
+
+const inputModes: Partial<Record<string, string>> = { integer: "numeric", decimal: "decimal", float: "decimal" };
+
+type Attributes = Readonly<Record<string, string | true | null | false>>;
+
+function select(view: FieldView, common: Attributes): Markup {
+  const { column, choices } = view.field;
+  const empty = column.nullable || view.text === "" ? html`<option value="">–</option>` : null;
+  const options = view.options.map(
+    ({ value, label }) => html`<option${attributes({ value, selected: value === view.text })}>${label}</option>`,
+  );
+  // What the script of the pages goes by; without it they say nothing.
+  const by = choices?.from === "table" && {
+    "data-choices": view.offer?.by === "search" || view.depends ? column.name : null,
+    "data-by": view.offer?.by ?? null,
+    "data-with": view.depends ? (choices.where?.formColumns.join(" ") ?? null) : null,
+  };
+  return html`<select${attributes({ ...common, ...(by || {}), autofocus: view.offer?.looked ? true : null })}>${empty}${options}</select>`;
+}
+
+/** What a search among the choices found. */
+function foundText(view: FieldView, language: Language): string | null {
+  const looked = view.offer?.looked;
+  if (!looked) return null;
+  if (looked.found === 0) return word(language, "found-none", { text: looked.text });
+  return word(language, looked.more ? "found-more" : "found-some", { count: looked.found });
+}
+
+/** The way to other choices without a script: a text to find, or a button that shows what now depends on the form. */
+function lookLine(view: FieldView, id: string, language: Language): Markup | null {
+  if (view.control !== "choice" || !view.offer) return null;
+  const { name } = view.field.column;
+  const look = { name: lookName, value: name, class: "minor", formnovalidate: true as const };
+  if (view.offer.by === "search") {
+    const found = foundText(view, language);
+    return html`<div class="look" data-look="${name}"><input${attributes({ type: "search", id: `${id}-find`, name: findName(name), value: view.offer.looked?.text ?? "", "aria-label": word(language, "find-in", { label: view.field.label }), autocomplete: "off" })}><button${attributes(look)}>${word(language, "find")}<span class="unseen"> (${view.field.label})</span></button>${found && html`<p class="found" id="${id}-found" role="status">${found}</p>`}</div>`;
+  }
+  return view.depends
+    ? html`<div class="look" data-look="${name}"><button${attributes(look)}>${word(language, "show-choices")}<span class="unseen"> (${view.field.label})</span></button></div>`
+    : null;
+}
+
+function input(view: FieldView, id: string): Markup {
+  const { field, control, text } = view;
+  const common = {
+    id,
+    name: field.column.name,
+    "aria-describedby": describedBy(view, id),
+    "aria-invalid": view.problems.length > 0 ? "true" : null,
+    // An old record without the value must stay repairable elsewhere, so only what is there may not be emptied; and what
+    // is made of another field when it is left empty may be.
+    required:
+      control !== "check-box" &&
+      text !== "" &&
+      field.tidy.every((tidying) => typeof tidying === "string") &&
+      field.rules.some((rule) => rule.rule === "required" && rule.when === null),
+  };
+  switch (control) {
+    case "multi-line":
+      // The line break after the tag is dropped by the parser (HTML, 13.2.6.4.7); without it the text's own first one would be.
+      return html`<textarea${attributes({ ...common, ...textAttributes(field), inputmode: null, rows: "5", class: field.column.type.kind === "json" ? "code" : null })}>
+${text}</textarea>`;
+    case "choice":
+      return select(view, common);
+    case "check-box":
+      return html`<input type="hidden" name="${boxName(field.column.name)}" value=""><input${attributes({ ...common, type: "checkbox", value: "true", checked: text === "true" })}>`;
+    case "date":
+      return html`<input${attributes({ ...common, type: "date", value: text, ...dateRange(field) })}>`;
+    case "date-time":
+      return html`<input${attributes({ ...common, type: "datetime-local", value: text, step: text.includes(".") ? "0.001" : "1" })}>`;
+    case "number":
+      return html`<input${attributes({ ...common, type: "text", inputmode: inputModes[field.column.type.kind] ?? "decimal", value: text, class: "figure", autocomplete: "off" })}>`;
+    case "text":
+      return html`<input${attributes({ ...common, type: "text", value: text, autocomplete: field.autocomplete, ...textAttributes(field) })}>`;
+  }
+}
+
+function conflictNote(view: FieldView, id: string, language: Language): Markup | null {
+  if (!view.conflict) return null;
+  const { stored, by, at } = view.conflict;
+  const said = by === null ? word(language, "stored-now") : word(language, "stored-now-by", { by, at: at ?? "–" });
+  return html`<p class="conflict" id="${id}-conflict">${said} <q>${stored}</q></p>`;
+}
+
+function readOnlyText(view: FieldView, language: Language): string {
+  if (view.control === "check-box") return word(language, view.text === "true" ? "yes" : "no");
+  return view.options.find((option) => option.value === view.text)?.label ?? (view.text === "" ? "–" : view.text);
+}
+
+/** One field: its label, help, control, and what is wrong with it. */
+export function fieldBlock(view: FieldView, index: number, locked: boolean, language: Language): Markup {
+  const id = idOf(index);
+  const { field } = view;
+  const unit = field.unit && html`<span class="unit" id="${id}-unit">${field.unit}</span>`;
+  const help = field.help && html`<p class="help" id="${id}-help">${field.help}</p>`;
+  if (locked || field.readOnly) {
+    return html`<div class="field fixed" data-field="${field.column.name}"><span class="label" id="${id}-label">${field.label}</span>${help}<div class="control"><span class="value" role="group" aria-labelledby="${id}-label">${readOnlyText(view, language)}</span>${unit}</div></div>`;
+  }
+  const problems =
+    view.problems.length > 0 ? html`<p class="problem" id="${id}-problem">${view.problems.join(" ")}</p>` : null;
+  const wrong = view.problems.length > 0 || view.conflict ? " wrong" : "";
+  const label = html`<label for="${id}">${field.label}</label>`;
+  if (view.control === "check-box") {
+    return html`<div class="field${wrong}" data-field="${field.column.name}"><div class="control box">${input(view, id)}${label}${unit}</div>${help}${problems}${conflictNote(view, id, language)}</div>`;
+  }
+  return html`<div class="field${wrong}" data-field="${field.column.name}">${label}${help}<div class="control">${input(view, id)}${unit}</div>${lookLine(view, id, language)}${problems}${conflictNote(view, id, language)}</div>`;
+}

@@ -1,0 +1,38 @@
+import { word } from "../messages/messages.js";
+import type { Page } from "../page/page.js";
+import { recordAddress } from "../page/path.js";
+import type { FieldView } from "../steps/prefill.js";
+import { fieldBlock } from "./field.js";
+import { keyLine } from "./form.js";
+import { document, type Frame } from "./layout.js";
+import { html } from "./markup.js";
+
+/** A record as it now is. */
+export interface RecordView {
+  readonly page: Page;
+  readonly key: readonly string[];
+  readonly title: string;
+  readonly fields: readonly FieldView[];
+  /** Why it can't be edited, where it can't. */
+  readonly locked: string | null;
+  readonly removable: boolean;
+  readonly notice: string | null;
+}
+
+/** The page that shows a record, with the ways to its form, its deletion and the list. */
+export function recordPage(view: RecordView, given: Frame): string {
+  const { page } = view;
+  const { language } = page;
+  const frame = { ...given, language };
+  const list = `${frame.base}${page.path.list}`;
+  const record = `${frame.base}${recordAddress(page.path, view.key)}`;
+  const edit = view.locked === null && html`<a class="main" href="${record}/edit">${word(language, "edit")}</a>`;
+  const removal = view.removable && html`<a class="removal" href="${record}/delete">${word(language, "delete")}</a>`;
+  const fields = view.fields.map((field, index) => fieldBlock(field, index, true, language));
+  const main = html`<nav class="back" aria-label="${word(language, "way-back")}"><a href="${list}">${page.plural}</a></nav>
+<h1>${view.title}</h1>${keyLine(view)}
+${view.notice && html`<p class="said" role="status">${view.notice}</p>`}
+${view.locked !== null && html`<p class="locked" role="status">${view.locked}</p>`}
+<div class="sheet">${fields}</div><p class="actions">${edit}<a href="${list}">${word(language, "back-to", { list: page.plural })}</a>${removal}</p>`;
+  return document(frame, view.title, main);
+}

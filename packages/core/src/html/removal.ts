@@ -1,0 +1,72 @@
+import { type Language, word } from "../messages/messages.js";
+import { labelFrom } from "../page/label.js";
+import { tokenName } from "../page/names.js";
+import type { Page } from "../page/page.js";
+import { recordAddress } from "../page/path.js";
+import type { FieldView } from "../steps/prefill.js";
+import type { OnDelete } from "../table/model.js";
+import { fieldBlock } from "./field.js";
+import { keyLine } from "./form.js";
+import { document, type Frame } from "./layout.js";
+import { html, type Markup } from "./markup.js";
+
+/** Records of one table that refer to the one that is to go, and what becomes of them. */
+export interface HangingCount {
+  readonly table: string;
+  readonly columns: readonly string[];
+  readonly effect: Exclude<OnDelete, "no action">;
+  /** Null where they can't be counted, since the table can't be read. */
+  readonly count: number | null;
+  /** Whether there are more than `count`. */
+  readonly more: boolean;
+}
+
+/** What is asked before a record is deleted. */
+export interface RemovalView {
+  readonly page: Page;
+  readonly key: readonly string[];
+  readonly title: string;
+  readonly fields: readonly FieldView[];
+  readonly hanging: readonly HangingCount[];
+  /** Why an earlier try deleted nothing. */
+  readonly said: string | null;
+  readonly token: string;
+}
+
+const effectWords = {
+  cascade: "hangs-cascade",
+  "set null": "hangs-set-null",
+  "set default": "hangs-set-default",
+  restrict: "hangs-restrict",
+} as const;
+
+function hangingLine({ table, effect, count, more }: HangingCount, language: Language): Markup {
+  const name = labelFrom(table);
+  if (count === null) return html`<li>${word(language, "hangs-unread", { table: name })}</li>`;
+  const told = more ? word(language, "more-than", { count }) : String(count);
+  return html`<li class="${effect === "restrict" ? "keeps" : effect === "cascade" ? "goes" : "loses"}">${word(language, effectWords[effect], { count: told, table: name })}</li>`;
+}
+
+/** The page that shows what will go and what hangs on it. Where something keeps the record, there is nothing to press. */
+export function removalPage(view: RemovalView, given: Frame): string {
+  const { page } = view;
+  const { language } = page;
+  const frame = { ...given, language };
+  const record = `${frame.base}${recordAddress(page.path, view.key)}`;
+  const kept = view.hanging.some((each) => each.effect === "restrict" && each.count !== null);
+  const title = word(language, "delete-question", { title: view.title });
+  const fields = view.fields.map((field, index) => fieldBlock(field, index, true, language));
+  const hanging =
+    view.hanging.length > 0 &&
+    html`<section class="hanging" aria-labelledby="hanging"><h2 id="hanging">${word(language, "what-hangs")}</h2><ul>${view.hanging.map((each) => hangingLine(each, language))}</ul></section>`;
+  const keep = html`<a href="${record}/edit">${word(language, "keep")}</a>`;
+  const act = kept
+    ? html`<p class="actions">${keep}</p>`
+    : html`<form method="post" action="${record}/delete"><input type="hidden" name="${tokenName}" value="${view.token}"><p>${word(language, "delete-logged")}</p><p class="actions"><button class="refusing">${word(language, "delete-for-good")}</button>${keep}</p></form>`;
+  const main = html`<nav class="back" aria-label="${word(language, "way-back")}"><a href="${frame.base}${page.path.list}">${page.plural}</a></nav>
+<h1>${title}</h1>${keyLine(view)}
+${view.said !== null && html`<section class="summary" role="alert"><p>${view.said}</p></section>`}
+${hanging}${act}
+<section aria-labelledby="goes"><h2 id="goes">${word(language, "what-goes")}</h2><div class="sheet">${fields}</div></section>`;
+  return document(frame, title, main);
+}

@@ -1,0 +1,134 @@
+import type { Condition } from "../condition/expression.js";
+import { parseCondition } from "../condition/parse.js";
+import { type Column, columnOf, type Reference, type Table, tableName } from "../table/model.js";
+import { suggestion } from "./nearest.js";
+import type { Choices, TableChoices } from "./page.js";
+import type { Path } from "./parse.js";
+import type { RuleContext } from "./rules.js";
+import type { FieldSettings } from "./schema.js";
+
+/** Above this many rows (as PostgreSQL estimates them) a choice is made by searching, where the page does not say otherwise. */
+const mostListed = 200;
+
+/** The column of a referenced table that tells people most: a name, then another required text, then the key itself. */
+export function tellingColumn(table: Table, key: Column): Column {
+  const texts = table.columns.filter((column) => column.type.kind === "text" && !column.nullable);
+  return texts.find((column) => /name|title|label/i.test(column.name)) ?? texts[0] ?? key;
+}
+
+/** One column equals another one's value on the form. */
+const equals = (theirs: Column, ours: Column) =>
+  ({
+    op: "compare",
+    by: "==",
+    type: theirs.type.kind,
+    left: { op: "column", from: "row", column: theirs },
+    right: { op: "column", from: "form", column: ours },
+  }) as const;
+
+/**
+ * A foreign key of several columns makes its last ones depend on the others: of a sensor's channels those of the chosen
+ * station. Null where none of the other columns has a counterpart.
+ */
+function within(reference: Reference, column: Column, table: Table, target: Table): Condition | null {
+  const pairs = reference.columns.flatMap((name, index) => {
+    const [ours, theirs] = [columnOf(table, name), columnOf(target, reference.to.columns[index] ?? "")];
+    return name === column.name || !ours || !theirs ? [] : [{ ours, theirs }];
+  });
+  const [first, ...others] = pairs;
+  if (!first) return null;
+  return {
+    source: pairs.map(({ ours, theirs }) => `row.${theirs.name} == form.${ours.name}`).join(" && "),
+    expression: others.reduce<Condition["expression"]>(
+      (left, { ours, theirs }) => ({ op: "and", left, right: equals(theirs, ours) }),
+      equals(first.theirs, first.ours),
+    ),
+    rowColumns: pairs.map(({ theirs }) => theirs.name),
+    formColumns: pairs.map(({ ours }) => ours.name),
+  };
+}
+
+/** The foreign key that a column's choices come from: one of the column alone, or one whose other columns have keys of their own. */
+function referenceOf(column: Column, table: Table): Reference | undefined {
+  const alone = (name: string): Reference | undefined =>
+    table.references.find((each) => each.columns.length === 1 && each.columns[0] === name);
+  const several = table.references.find(
+    (each) =>
+      each.columns.length > 1 &&
+      each.columns.includes(column.name) &&
+      each.columns.every((name) => name === column.name || alone(name) !== undefined),
+  );
+  return alone(column.name) ?? several;
+}
+
+/** The records that a foreign key lets a column choose from, without what a page says; null where there is none. */
+export function referencedChoices(column: Column, table: Table, tables: readonly Table[]): TableChoices | null {
+  const reference = referenceOf(column, table);
+  const target = tables.find((each) => each.schema === reference?.to.schema && each.name === reference.to.table);
+  const key = target && columnOf(target, reference?.to.columns[reference.columns.indexOf(column.name)] ?? "");
+  if (!reference || !target || !key) return null;
+  const where = within(reference, column, table, target);
+  const many = (target.rows ?? 0) > mostListed;
+  return {
+    from: "table",
+    table: target,
+    key,
+    // What depends on another choice is few, and told by its own value first.
+    label: tellingColumn(target, key),
+    where,
+    by: many && !where ? "search" : "list",
+  };
+}
+
+/** Both conditions. */
+const both = (left: Condition | null, right: Condition): Condition =>
+  left
+    ? {
+        source: `${left.source} && ${right.source}`,
+        expression: { op: "and", left: left.expression, right: right.expression },
+        rowColumns: [...new Set([...left.rowColumns, ...right.rowColumns])],
+        formColumns: [...new Set([...left.formColumns, ...right.formColumns])],
+      }
+    : right;
+
+/** The choices of a field as its page restricts and labels them. */
+export function choicesFor(
+  column: Column,
+  settings: FieldSettings,
+  table: Table,
+  tables: readonly Table[],
+  context: RuleContext,
+  path: Path,
+): Choices | null {
+  if (column.type.kind === "enum") return { from: "labels", labels: column.type.labels };
+  if (column.type.kind === "boolean" && (column.nullable || settings.control === "choice")) return { from: "truth" };
+  const listed = table.demands.find((demand) => demand.by === "in" && demand.column === column.name);
+  const choices = referencedChoices(column, table, tables);
+  if (!choices && listed) return { from: "labels", labels: listed.values };
+  if (!choices) {
+    if (settings.choices || settings.show !== undefined)
+      context.error(
+        "no-choices",
+        `"${column.name}" refers to no other table, so it has no choices. Give it a foreign key, or use the rule one-of.`,
+        [...path, settings.choices ? "choices" : "show"],
+      );
+    return null;
+  }
+  const by = settings.choices?.by ?? choices.by;
+  const offered = settings.choices?.where
+    ? parseCondition(settings.choices.where, choices.table, table)
+    : ({ ok: true, condition: null } as const);
+  if (!offered.ok) {
+    context.error("condition", offered.problem.message, [...path, "choices", "where"], offered.problem.offset);
+    return { ...choices, by };
+  }
+  const where = offered.condition ? both(choices.where, offered.condition) : choices.where;
+  const label = settings.show === undefined ? choices.label : columnOf(choices.table, settings.show);
+  if (label) return { ...choices, label, where, by };
+  const known = choices.table.columns.map((each) => each.name);
+  return context.error(
+    "unknown-column",
+    `The table ${tableName(choices.table)} has no column "${settings.show}".${suggestion(settings.show ?? "", known)}`,
+    [...path, "show"],
+  );
+}

@@ -1,0 +1,22 @@
+/**
+ * The names of a form's own controls beside those of its fields. They hold a dot, and a column that is called like the token is
+ * refused when the page is bound.
+ */
+
+/** The hidden control that carries the form's token. */
+export const tokenName = "quill.token";
+
+/**
+ * The hidden control beside a check box: a box that is not ticked sends nothing, so this one says that it was on the form. A
+ * body that was cut short, or made by hand, switches nothing off.
+ */
+export const boxName = (column: string): string => `quill.box:${column}`;
+
+/** The button that saves, pressed by hand; a line that was sent by the enter key has no button's name. */
+export const saveName = "quill.save";
+
+/** The buttons that ask for a field's choices; their value is the column's name. */
+export const lookName = "quill.look";
+
+/** The text to look for among a field's choices. */
+export const findName = (column: string): string => `quill.find:${column}`;

@@ -1,0 +1,96 @@
+import { columnOf, type Routine, type Table } from "../table/model.js";
+import { suggestion } from "./nearest.js";
+import type { RoutineCall } from "./page.js";
+import type { Path } from "./parse.js";
+import type { RuleContext } from "./rules.js";
+import type { PageFile } from "./schema.js";
+
+const path: Path = ["save", "routine"];
+
+/** Where a parameter's value comes from, as a page file says it: `form.name`, `row.code`, `actor.id`. */
+function sourceOf(
+  text: string,
+  at: Path,
+  table: Table,
+  context: RuleContext,
+): Pick<RoutineCall["arguments"][number], "from" | "name"> | null {
+  const [, from, name = ""] = /^(form|row|actor)\.(.+)$/.exec(text) ?? [];
+  if (from === undefined)
+    return context.error("parameter", `"${text}" is no value: write form.COLUMN, row.COLUMN or actor.ATTRIBUTE.`, at);
+  if (from !== "actor" && !columnOf(table, name)) {
+    const known = table.columns.map((column) => column.name);
+    return context.error("unknown-column", `The table has no column "${name}".${suggestion(name, known)}`, at);
+  }
+  return { from: from as "form" | "row" | "actor", name };
+}
+
+function argumentsOf(
+  routine: Routine,
+  settings: Readonly<Record<string, string>>,
+  table: Table,
+  context: RuleContext,
+): RoutineCall["arguments"] {
+  const names = routine.parameters.flatMap((parameter) => parameter.name ?? []);
+  for (const name of Object.keys(settings)) {
+    if (!names.includes(name))
+      context.error("parameter", `The routine has no parameter "${name}".${suggestion(name, names)}`, [
+        "save",
+        "parameters",
+        name,
+      ]);
+  }
+  return routine.parameters.flatMap((parameter): RoutineCall["arguments"] => {
+    const { name } = parameter;
+    if (name === null || parameter.mode !== "in") {
+      context.error(
+        "parameter",
+        name === null
+          ? "The routine has a parameter without a name: only parameters with names can be filled."
+          : `The routine's parameter "${name}" is ${parameter.mode}, which can't be filled from a form.`,
+        path,
+      );
+      return [];
+    }
+    const told = settings[name];
+    const source =
+      told === undefined
+        ? columnOf(table, name) && { from: "form" as const, name }
+        : sourceOf(told, ["save", "parameters", name], table, context);
+    if (source) return [{ parameter, ...source }];
+    if (told === undefined && !parameter.hasDefault)
+      context.error(
+        "parameter",
+        `The routine's parameter "${name}" is called like no column and has no default: say under parameters where it comes from.`,
+        path,
+      );
+    return [];
+  });
+}
+
+/** The routine that a page saves through, with its arguments; null where it names none, or one that can't be called. */
+export function routineOf(
+  save: PageFile["save"],
+  table: Table,
+  routines: readonly Routine[],
+  context: RuleContext,
+): RoutineCall | null {
+  if (!save) return null;
+  const full = (routine: Routine): string => `${routine.schema}.${routine.name}`;
+  const found = routines.filter((routine) => full(routine) === save.routine);
+  const [routine, ...others] = found;
+  if (!routine) {
+    const known = [...new Set(routines.map(full))];
+    return context.error(
+      "unknown-routine",
+      `There is no routine "${save.routine}" that this connection may call.${suggestion(save.routine, known)}`,
+      path,
+    );
+  }
+  if (others.length > 0)
+    return context.error(
+      "several-routines",
+      `There are ${found.length} routines called "${save.routine}": give the one that saves a name of its own.`,
+      path,
+    );
+  return { routine, arguments: argumentsOf(routine, save.parameters ?? {}, table, context) };
+}

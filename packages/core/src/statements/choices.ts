@@ -1,0 +1,60 @@
+import type { Facts } from "../condition/evaluate.js";
+import { predicate } from "../condition/to-sql.js";
+import { isTelling, type TableChoices } from "../page/page.js";
+import { Parameters, quoted, quotedTable, type Statement } from "./statement.js";
+import { textForm } from "./text-form.js";
+
+/** At most this many options are offered in a list; where there are more, they are found by searching. */
+export const mostOptions = 500;
+
+/** At most this many are found by one search. */
+export const mostFound = 20;
+
+/** A text for LIKE that stands for itself: its wildcards escaped. */
+export const literally = (text: string): string => text.replaceAll(/[\\%_]/g, (character) => `\\${character}`);
+
+/** What stands for a record of a referenced table: its label, after its key where that says something. */
+export function labelOf(choices: TableChoices, alias: string): string {
+  const label = textForm(alias, choices.label);
+  return isTelling(choices) ? `${textForm(alias, choices.key)} || ', ' || ${label}` : label;
+}
+
+/** The column by which choices stand in order. */
+const first = (choices: TableChoices) => (isTelling(choices) ? choices.key : choices.label);
+
+/**
+ * Choices from a referenced table: value and label, by what stands first.
+ *
+ * @param facts with the form's values, where one choice depends on another
+ * @param search a text that the label must contain, without regard to case; null for a list of all
+ */
+export function choicesStatement(choices: TableChoices, facts: Facts, search: string | null = null): Statement {
+  const parameters = new Parameters();
+  const where = choices.where ? [predicate(choices.where, parameters, facts, "t")] : [];
+  if (search !== null) where.push(`${labelOf(choices, "t")} ILIKE ${parameters.add(`%${literally(search)}%`, "text")}`);
+  // One more than are shown, to know whether there are more.
+  const most = (search === null ? mostOptions : mostFound) + 1;
+  return {
+    purpose: search === null ? "choices" : "search choices",
+    text: `SELECT ${textForm("t", choices.key)} AS "value", ${labelOf(choices, "t")} AS "label"
+FROM ${quotedTable(choices.table)} AS t${where.length > 0 ? `\nWHERE ${where.join(" AND ")}` : ""}
+ORDER BY t.${quoted(first(choices).name)}, t.${quoted(choices.key.name)}
+LIMIT ${most}`,
+    values: parameters.values,
+  };
+}
+
+/** The labels of values that may no longer be on offer, and whether each still is. A value may be of no record at all. */
+export function labelsStatement(choices: TableChoices, values: readonly string[], facts: Facts): Statement {
+  const parameters = new Parameters();
+  const offered = choices.where ? `coalesce(${predicate(choices.where, parameters, facts, "t")}, false)` : "true";
+  const same = values.map((value) => parameters.add(value, choices.key.type.cast));
+  return {
+    purpose: "label choices",
+    text: `SELECT ${textForm("t", choices.key)} AS "value", ${labelOf(choices, "t")} AS "label", (${offered})::text AS "offered"
+FROM ${quotedTable(choices.table)} AS t
+WHERE t.${quoted(choices.key.name)} IN (${same.join(", ")})
+LIMIT ${values.length}`,
+    values: parameters.values,
+  };
+}

@@ -1,0 +1,90 @@
+import type { Facts } from "../condition/evaluate.js";
+import { predicate } from "../condition/to-sql.js";
+import type { Page } from "../page/page.js";
+import type { Hanging } from "../table/hanging.js";
+import { differences, entryInsert, keyObject, type LogNote, rowObject } from "./entry.js";
+import { keyPredicate } from "./load.js";
+import { Parameters, quoted, quotedTable, type Statement } from "./statement.js";
+
+/**
+ * Deletes one record, by key, access conditions and row version, and writes its log entry with all that it held: one statement.
+ *
+ * It answers one row: `found`, `written` (0 or 1), `entry` and `row`, what the record held.
+ *
+ * @param version the row's version (`xmin`) that was shown before the deletion was confirmed
+ */
+export function removeStatement(
+  page: Page,
+  key: readonly string[],
+  version: string,
+  facts: Facts,
+  note: LogNote,
+): Statement {
+  const parameters = new Parameters();
+  const where = [
+    keyPredicate(page.key, key, parameters, "t"),
+    `t.xmin::text = ${parameters.add(version, "text")}`,
+    ...[page.access.rows, page.access.edit, page.access.delete].flatMap((condition) =>
+      condition ? [predicate(condition, parameters, facts, "t")] : [],
+    ),
+  ];
+  const same = page.key.map(({ name }) => `t.${quoted(name)} = "before".${quoted(name)}`).join(" AND ");
+  const text = `WITH "before" AS (
+  SELECT t.*
+  FROM ${quotedTable(page.table)} AS t
+  WHERE ${where.join("\n    AND ")}
+  FOR UPDATE
+), "gone" AS (
+  DELETE FROM ${quotedTable(page.table)} AS t
+  USING "before"
+  WHERE ${same}
+  RETURNING t.*
+), "changed" AS (
+  SELECT f.* FROM "gone", LATERAL (VALUES
+    ${differences(page.table.columns, '"gone"', null)}
+  ) AS f("position", "field", "old", "new")
+  WHERE f."old" IS NOT NULL
+), "entry" AS (
+  ${entryInsert(page, note, parameters, { operation: "delete", key: keyObject(page, '"gone"'), newKey: "NULL", from: '"gone"' })}
+)
+SELECT (SELECT count(*) FROM "before")::text AS "found",
+  (SELECT count(*) FROM "gone")::text AS "written",
+  (SELECT "id" FROM "entry")::text AS "entry",
+  (SELECT ${rowObject(page.table.columns, '"gone"')} FROM "gone")::text AS "row"`;
+  return { purpose: "delete", text, values: parameters.values };
+}
+
+/** Records of one kind are counted up to here; beyond it is said that there are more. */
+export const mostCounted = 1000;
+
+/** The records at the end of a way through foreign keys, back to the record itself. */
+function wayBack(page: Page, key: readonly string[], { links }: Hanging, parameters: Parameters): string {
+  const alias = (index: number): string => (index < 0 ? "r" : `t${index}`);
+  const joined = (index: number): string => {
+    const link = links[index];
+    if (!link) return keyPredicate(page.key, key, parameters, "r");
+    const table =
+      index === 0 ? page.table : { schema: links[index - 1]?.schema ?? "", name: links[index - 1]?.table ?? "" };
+    const same = link.columns.map(
+      (name, position) => `${alias(index)}.${quoted(name)} = ${alias(index - 1)}.${quoted(link.to[position] ?? "")}`,
+    );
+    return `EXISTS (SELECT FROM ${quotedTable(table)} AS ${alias(index - 1)} WHERE ${[...same, joined(index - 1)].join(" AND ")})`;
+  };
+  return joined(links.length - 1);
+}
+
+/** Counts what hangs on a record, up to {@link mostCounted} + 1 of each kind: `way` is the place among the page's ways. */
+export function hangingStatement(page: Page, key: readonly string[]): Statement {
+  const parameters = new Parameters();
+  const counts = page.hanging.flatMap((way, index) => {
+    const last = way.links.at(-1);
+    if (!last || way.links.some((link) => !link.readable)) return [];
+    const table = quotedTable({ schema: last.schema, name: last.table });
+    return `SELECT ${index} AS "way", (SELECT count(*) FROM (SELECT FROM ${table} AS t${way.links.length - 1} WHERE ${wayBack(page, key, way, parameters)} LIMIT ${mostCounted + 1}) AS f) AS "count"`;
+  });
+  return {
+    purpose: "what hangs on it",
+    text: `SELECT "way"::text, "count"::text FROM (\n${counts.join("\nUNION ALL\n")}\n) AS c WHERE "count" > 0 ORDER BY "way"`,
+    values: parameters.values,
+  };
+}

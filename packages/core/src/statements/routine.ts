@@ -1,0 +1,88 @@
+import type { Facts } from "../condition/evaluate.js";
+import { predicate } from "../condition/to-sql.js";
+import type { Page, RoutineCall } from "../page/page.js";
+import { tableName } from "../table/model.js";
+import type { LogNote } from "./entry.js";
+import { keyPredicate, versionName } from "./load.js";
+import { type Guard, guarded } from "./save.js";
+import { Parameters, quoted, quotedTable, type Statement, type Stored } from "./statement.js";
+import { textForm } from "./text-form.js";
+
+/** Locks one record by key, access conditions and guard, and answers it whole: the first statement of a save by a routine. */
+export function lockStatement(page: Page, key: readonly string[], guard: Guard, facts: Facts): Statement {
+  const parameters = new Parameters();
+  const where = [keyPredicate(page.key, key, parameters, "t"), ...guarded(guard, parameters)];
+  for (const condition of [page.access.rows, page.access.edit]) {
+    if (condition) where.push(predicate(condition, parameters, facts, "t"));
+  }
+  return {
+    purpose: "lock",
+    text: `${wholeRow(page)}\nWHERE ${where.join("\n  AND ")}\nFOR NO KEY UPDATE`,
+    values: parameters.values,
+  };
+}
+
+/** Reads a record whole, whatever its state: the row after a routine has run. */
+export function afterStatement(page: Page, key: readonly string[]): Statement {
+  const parameters = new Parameters();
+  return {
+    purpose: "look at it afterwards",
+    text: `${wholeRow(page)}\nWHERE ${keyPredicate(page.key, key, parameters, "t")}`,
+    values: parameters.values,
+  };
+}
+
+const wholeRow = (page: Page): string =>
+  `SELECT ${page.table.columns.map((column) => `${textForm("t", column)} AS ${quoted(column.name)}`).join(", ")}, t.xmin::text AS ${quoted(versionName)}\nFROM ${quotedTable(page.table)} AS t`;
+
+/** Calls the routine with its arguments by name (PostgreSQL documentation, 4.3.2). What it answers is not used. */
+export function callStatement({ routine, arguments: given }: RoutineCall, values: readonly Stored[]): Statement {
+  const parameters = new Parameters();
+  const named = given.map(
+    ({ parameter }, index) =>
+      `${quoted(parameter.name ?? "")} => ${parameters.add(values[index] ?? null, parameter.type.cast)}`,
+  );
+  const call = `${quotedTable(routine)}(${named.join(", ")})`;
+  return {
+    purpose: "save by routine",
+    text: routine.kind === "procedure" ? `CALL ${call}` : `SELECT FROM ${call}`,
+    values: parameters.values,
+  };
+}
+
+/** The log entry of a change that was found by comparing the row before and after. */
+export function entryStatement(
+  page: Page,
+  note: LogNote,
+  change: {
+    readonly operation: "update" | "delete";
+    readonly key: Readonly<Record<string, Stored>>;
+    readonly newKey: Readonly<Record<string, Stored>> | null;
+    readonly fields: readonly { readonly field: string; readonly old: Stored; readonly new: Stored }[];
+    readonly reason: string;
+  },
+): Statement {
+  const parameters = new Parameters();
+  const values = [
+    parameters.add(note.actor.id, "text"),
+    parameters.add(note.actor.name, "text"),
+    parameters.add(note.page, "text"),
+    parameters.add(note.pageVersion, "text"),
+    parameters.add(tableName(page.table), "text"),
+    parameters.add(JSON.stringify(change.key), "jsonb"),
+    parameters.add(change.newKey && JSON.stringify(change.newKey), "jsonb"),
+    parameters.add(change.operation, "text"),
+    parameters.add(JSON.stringify(change.fields), "jsonb"),
+    parameters.add(note.requestId, "uuid"),
+    parameters.add(change.reason, "text"),
+    "'page'",
+  ];
+  return {
+    purpose: "log",
+    text: `INSERT INTO "quill_log"."change"
+  ("actor_id", "actor_name", "page", "page_version", "table_name", "record_key", "new_key", "operation", "fields", "request_id", "reason", "way")
+VALUES (${values.join(", ")})
+RETURNING "id"::text AS "entry"`,
+    values: parameters.values,
+  };
+}

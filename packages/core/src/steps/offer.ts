@@ -1,0 +1,133 @@
+import type { Facts } from "../condition/evaluate.js";
+import { type Language, word } from "../messages/messages.js";
+import type { Field, Page, TableChoices } from "../page/page.js";
+import { choicesStatement, labelsStatement, mostFound, mostOptions } from "../statements/choices.js";
+import { type Database, DatabaseRefusal, type Row, type Stored } from "../statements/statement.js";
+
+export interface Option {
+  readonly value: string;
+  readonly label: string;
+}
+
+/** What a field's control offers to choose from. */
+export interface Offer {
+  readonly options: readonly Option[];
+  /** Whether all are listed, or only what is chosen and what was found. */
+  readonly by: "list" | "search";
+  /** What was looked for, and whether there was more than is shown. */
+  readonly looked: { readonly text: string; readonly found: number; readonly more: boolean } | null;
+}
+
+/** The offers of all fields with choices, by column name. */
+export type Offers = ReadonlyMap<string, Offer>;
+
+/** A search among one field's choices. */
+export interface Look {
+  readonly column: string;
+  readonly text: string;
+}
+
+const listed = (options: readonly Option[]): Offer => ({ options, by: "list", looked: null });
+
+const yesNo = (language: Language): readonly Option[] => [
+  { value: "true", label: word(language, "yes") },
+  { value: "false", label: word(language, "no") },
+];
+
+const toOption = (row: Row): Option => ({ value: row.value ?? "", label: row.label ?? row.value ?? "" });
+
+/** Whether a field's choices depend on what else is on the form. */
+export const dependsOnForm = (field: Field): boolean =>
+  field.choices?.from === "table" && (field.choices.where?.formColumns.length ?? 0) > 0;
+
+/** What is found among a field's choices, at most {@link mostFound}, and whether there is more. */
+export async function findChoices(
+  choices: TableChoices,
+  text: string,
+  facts: Facts,
+  database: Database,
+): Promise<{ readonly options: readonly Option[]; readonly more: boolean }> {
+  const rows = await database.run(choicesStatement(choices, facts, text));
+  return { options: rows.slice(0, mostFound).map(toOption), more: rows.length > mostFound };
+}
+
+/** The options of a list of all, or null where there are too many for one. */
+async function listOf(choices: TableChoices, facts: Facts, database: Database): Promise<readonly Option[] | null> {
+  const rows = await database.run(choicesStatement(choices, facts));
+  return rows.length > mostOptions ? null : rows.map(toOption);
+}
+
+/** The lists that can be asked for before the record is known. Those that depend on it are left out. */
+export async function loadLists(page: Page, facts: Facts, database: Database): Promise<Offers> {
+  const lists = page.fields.map(async (field): Promise<[string, Offer] | null> => {
+    const { choices, column } = field;
+    if (choices?.from === "truth") return [column.name, listed(yesNo(page.language))];
+    if (choices?.from === "labels")
+      return [column.name, listed(choices.labels.map((label) => ({ value: label, label })))];
+    if (choices?.from !== "table" || choices.by === "search" || dependsOnForm(field)) return null;
+    const options = await listOf(choices, facts, database);
+    return options && [column.name, listed(options)];
+  });
+  return new Map((await Promise.all(lists)).filter((each) => each !== null));
+}
+
+/** Options for the values that are not among those offered, each marked where it is no longer on offer. */
+async function labelled(
+  choices: TableChoices,
+  values: readonly string[],
+  facts: Facts,
+  language: Language,
+  database: Database,
+): Promise<readonly Option[]> {
+  if (values.length === 0) return [];
+  try {
+    const rows = await database.run(labelsStatement(choices, values, facts));
+    return rows.map((row) => {
+      const { value, label } = toOption(row);
+      return { value, label: row.offered === "true" ? label : word(language, "no-longer-offered", { value: label }) };
+    });
+  } catch (error) {
+    // A value that was typed by hand and is none of the key's type has no label.
+    if (error instanceof DatabaseRefusal && error.sqlState.startsWith("22")) return [];
+    throw error;
+  }
+}
+
+/**
+ * Completes the lists with what needs the record: choices that depend on it, what was looked for, and the labels of values that
+ * are not among those offered.
+ *
+ * @param form what the form comes to, by column
+ * @param shown every value that a control shows, stored and typed, by column
+ */
+export async function completeOffers(
+  page: Page,
+  lists: Offers,
+  form: Row,
+  shown: ReadonlyMap<string, readonly Stored[]>,
+  look: Look | null,
+  facts: Facts,
+  database: Database,
+): Promise<Offers> {
+  const here = { ...facts, form };
+  const complete = page.fields.map(async (field): Promise<[string, Offer][]> => {
+    const { choices, column } = field;
+    const known = lists.get(column.name);
+    if (choices?.from !== "table") return known ? [[column.name, known]] : [];
+    const list = known?.options ?? (choices.by === "list" ? await listOf(choices, here, database) : null);
+    const searched = list === null && look?.column === column.name ? look.text : null;
+    const found = searched === null ? null : await findChoices(choices, searched, here, database);
+    const options = list ?? found?.options ?? [];
+    const missing = [...new Set(shown.get(column.name) ?? [])].filter(
+      (value): value is string => value !== null && value !== "" && options.every((option) => option.value !== value),
+    );
+    const more = await labelled(choices, missing, here, page.language, database);
+    const offer: Offer = {
+      options: [...more, ...options],
+      by: list ? "list" : "search",
+      looked: found && { text: searched ?? "", found: found.options.length, more: found.more },
+    };
+    return [[column.name, offer]];
+  });
+  return new Map((await Promise.all(complete)).flat());
+}

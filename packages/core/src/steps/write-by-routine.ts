@@ -1,0 +1,92 @@
+import type { Facts } from "../condition/evaluate.js";
+import type { Page, RoutineCall } from "../page/page.js";
+import type { LogNote } from "../statements/entry.js";
+import { versionName } from "../statements/load.js";
+import { afterStatement, callStatement, entryStatement, lockStatement } from "../statements/routine.js";
+import type { Guard } from "../statements/save.js";
+import { type Database, DatabaseRefusal, type Row, type Stored } from "../statements/statement.js";
+import { formValues } from "./check.js";
+import type { SubmittedField } from "./read.js";
+import { type FieldChange, isAnswerable, persistently, refusalOf, type WriteResult } from "./write.js";
+
+/** An argument's value: what the form comes to, what was stored, or who it is. */
+function argumentFrom({ from, name }: RoutineCall["arguments"][number], form: Row, row: Row, { actor }: Facts): Stored {
+  if (from === "form") return form[name] ?? null;
+  if (from === "row") return row[name] ?? null;
+  if (name === "id" || name === "name") return actor[name];
+  const attribute = actor.attributes[name];
+  return attribute === null || attribute === undefined ? null : String(attribute);
+}
+
+const keyOf = (page: Page, row: Row): Record<string, Stored> =>
+  Object.fromEntries(page.key.map(({ name }) => [name, row[name] ?? null]));
+
+/** Every column that differs, in the table's order; all of them where the record is gone. */
+const differencesOf = (page: Page, before: Row, after: Row | undefined): readonly FieldChange[] =>
+  page.table.columns.flatMap(({ name }) => {
+    const [old, changed] = [before[name] ?? null, after?.[name] ?? null];
+    return old === changed ? [] : [{ field: name, old, new: changed }];
+  });
+
+/** The row as the routine left it: under its key, or under the key that the form gave it. */
+async function afterwards(page: Page, before: Row, form: Row, database: Database): Promise<Row | undefined> {
+  const named = (row: Row): string[] => page.key.map(({ name }) => row[name] ?? "");
+  const [same] = await database.run(afterStatement(page, named(before)));
+  if (same || named(before).join("\0") === named(form).join("\0")) return same;
+  return (await database.run(afterStatement(page, named(form))))[0];
+}
+
+/**
+ * Saves through a routine of the developer's own: locks the record, calls the routine with the form's values, compares the row
+ * before and after, and writes the log entry, all in one transaction.
+ *
+ * @param fields the whole submission: a routine takes every field, as it was stored where it was not touched
+ */
+export async function writeByRoutine(
+  page: Page,
+  call: RoutineCall,
+  key: readonly string[],
+  guard: Guard,
+  fields: readonly SubmittedField[],
+  facts: Facts,
+  note: LogNote,
+  database: Database,
+): Promise<WriteResult> {
+  try {
+    return await persistently(() =>
+      database.transact(async (inside): Promise<WriteResult> => {
+        const [before] = await inside.run(lockStatement(page, key, guard, facts));
+        if (!before) return { kind: "not-found" };
+        const form = formValues(before, fields);
+        await inside.run(
+          callStatement(
+            call,
+            call.arguments.map((each) => argumentFrom(each, form, before, facts)),
+          ),
+        );
+        const after = await afterwards(page, before, form, inside);
+        const changes = differencesOf(page, before, after);
+        const newKey = after && JSON.stringify(keyOf(page, after)) !== JSON.stringify(keyOf(page, before));
+        const [logged] = await inside.run(
+          entryStatement(page, note, {
+            operation: after ? "update" : "delete",
+            key: keyOf(page, before),
+            newKey: newKey ? keyOf(page, after) : null,
+            fields: changes,
+            reason: `by ${call.routine.schema}.${call.routine.name}`,
+          }),
+        );
+        const row = after ?? before;
+        return { kind: "written", entry: logged?.entry ?? "", changes, row, version: row[versionName] ?? "" };
+      }),
+    );
+  } catch (error) {
+    if (!(error instanceof DatabaseRefusal) || !isAnswerable(error.sqlState)) throw error;
+    return refusalOf(
+      page,
+      fields.filter((each) => each.touched),
+      error,
+      database,
+    );
+  }
+}
