@@ -1,4 +1,5 @@
 import { createHash, createHmac, randomUUID } from "node:crypto";
+import { readFileSync } from "node:fs";
 import { performance } from "node:perf_hooks";
 import {
   type Actor,
@@ -29,7 +30,7 @@ export interface PagesOptions {
   /** The key of all digests and tokens: 32 bytes at least, from the environment. */
   readonly signingKey: string;
   /** What stands around a page; its style sheets come after the pages' own. */
-  readonly frame: (request: express.Request, actor: Actor | null) => Omit<Frame, "base">;
+  readonly frame: (request: express.Request, actor: Actor | null) => Omit<Frame, "base" | "script">;
   /** Where somebody who is not signed in is sent. */
   readonly signIn?: string;
   /** Told of every request once it is answered. */
@@ -50,6 +51,10 @@ export interface Pages {
   readonly close: () => void;
 }
 
+/** The script of the pages, as the build left it beside this package. */
+const script = readFileSync(new URL("../browser/dist/choices.js", import.meta.url), "utf8");
+const scriptName = `quill-${createHash("sha256").update(script).digest("hex").slice(0, 10)}.js`;
+
 const styleName = `quill-${createHash("sha256").update(styleSheet).digest("hex").slice(0, 10)}.css`;
 
 /** The largest body that is read, in bytes. */
@@ -57,7 +62,7 @@ const mostBytes = 1_048_576;
 
 const securityHeaders = {
   "content-security-policy":
-    "default-src 'none'; style-src 'self'; font-src 'self'; img-src 'self' data:; form-action 'self'; base-uri 'none'; frame-ancestors 'self'",
+    "default-src 'none'; script-src 'self'; connect-src 'self'; style-src 'self'; font-src 'self'; img-src 'self' data:; form-action 'self'; base-uri 'none'; frame-ancestors 'self'",
   "x-content-type-options": "nosniff",
   "referrer-policy": "same-origin",
 };
@@ -122,14 +127,16 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
   const watcher = watchPageFiles(options.pages, () => void reload());
   const router = express.Router({ caseSensitive: true, strict: true });
 
-  router.get(`/${styleName}`, (_request, response) => {
+  const sendFile = (type: string, text: string) => (_request: express.Request, response: express.Response) => {
     response.set({
       ...securityHeaders,
-      "content-type": "text/css; charset=utf-8",
+      "content-type": `${type}; charset=utf-8`,
       "cache-control": "public, max-age=31536000, immutable",
     });
-    response.send(styleSheet);
-  });
+    response.send(text);
+  };
+  router.get(`/${styleName}`, sendFile("text/css", styleSheet));
+  router.get(`/${scriptName}`, sendFile("text/javascript", script));
 
   const serve = async (
     matched: MatchedRoute,
@@ -153,6 +160,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
       frame: {
         ...given,
         base: request.baseUrl,
+        script: `${request.baseUrl}/${scriptName}`,
         styleSheets: [`${request.baseUrl}/${styleName}`, ...given.styleSheets],
       },
     };

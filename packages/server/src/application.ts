@@ -40,7 +40,7 @@ export interface Application {
 }
 
 /** What stands around a page for a person, apart from where the pages are mounted. */
-type FrameOf = (request: Request, actor: Actor | null) => Omit<Frame, "base">;
+type FrameOf = (request: Request, actor: Actor | null) => Omit<Frame, "base" | "script">;
 
 /** The served pages, telling store and workbench of every request. */
 const openPages = (
@@ -99,6 +99,7 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
   const frame = (request: Request, found: Account | null = null): Frame => ({
     ...frameOf(request, found && actorOf(found)),
     base: "",
+    script: null,
     styleSheets,
   });
   const signOutToken = (request: Request): string => csrfToken(request, signingKey);

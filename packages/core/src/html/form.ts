@@ -2,9 +2,10 @@ import { type Word, word } from "../messages/messages.js";
 import { saveName, tokenName } from "../page/names.js";
 import { recordAddress } from "../page/path.js";
 import type { FormView } from "../steps/prefill.js";
+import { choicesSegment } from "../steps/route.js";
 import { fieldBlock, idOf } from "./field.js";
 import { document, type Frame } from "./layout.js";
-import { html, type Markup } from "./markup.js";
+import { attributes, html, type Markup } from "./markup.js";
 
 /** What is wrong, above the form, each line a link to its field (WCAG 2.2, 3.3.1). */
 function summary(view: FormView): Markup | null {
@@ -39,6 +40,15 @@ export const keyLine = (view: Pick<FormView, "page" | "fields" | "key">): Markup
     ? null
     : html`<dl class="key">${view.page.key.map((column, index) => html`<div><dt>${column.name}</dt><dd>${view.key[index] ?? ""}</dd></div>`)}</dl>`;
 
+/** What the script says of a search, with its places left open. */
+const foundWords = ({ page }: FormView): string =>
+  JSON.stringify({
+    none: word(page.language, "found-none", { text: "{text}" }),
+    some: word(page.language, "found-some", { count: "{count}" }),
+    more: word(page.language, "found-more", { count: "{count}" }),
+    shown: word(page.language, "choices-shown"),
+  });
+
 /**
  * The button that the enter key presses: a form's first one (HTML, 4.10.21.2). Without it that would be the first field's search;
  * it has no name, so that the reader can tell it from the button that says what it does.
@@ -55,16 +65,17 @@ export function formPage(view: FormView, given: Frame): string {
   const isNew = view.form === "new";
   const record = `${frame.base}${recordAddress(page.path, view.key)}`;
   const action = isNew ? `${list}/new` : `${record}/edit`;
+  const scripted = !locked && view.fields.some(({ offer, depends }) => depends || offer?.by === "search");
   const removal = view.removable && html`<a class="removal" href="${record}/delete">${word(language, "delete")}</a>`;
   const fields = view.fields.map((field, index) => fieldBlock(field, index, locked, language));
   const form = locked
     ? html`<div class="sheet">${fields}</div><p class="actions"><a href="${list}">${word(language, "back-to", { list: page.plural })}</a></p>`
-    : html`<form class="sheet" method="post" action="${action}"><input type="hidden" name="${tokenName}" value="${view.token}">${byEnter}${fields}<p class="actions"><button name="${saveName}">${word(language, isNew ? "add" : "update")}</button><a href="${list}">${word(language, "cancel")}</a>${removal}</p></form>`;
+    : html`<form class="sheet" method="post" action="${action}"${scripted && attributes({ "data-choices": `${list}/${choicesSegment}`, "data-words": foundWords(view) })}><input type="hidden" name="${tokenName}" value="${view.token}">${byEnter}${fields}<p class="actions"><button name="${saveName}">${word(language, isNew ? "add" : "update")}</button><a href="${list}">${word(language, "cancel")}</a>${removal}</p></form>`;
   const wrong = view.problems.length > 0 || view.conflicts.length > 0;
   const main = html`<nav class="back" aria-label="${word(language, "way-back")}"><a href="${list}">${page.plural}</a></nav>
 <h1>${view.title}</h1>${isNew ? null : keyLine(view)}
 ${view.notice && html`<p class="said" role="status">${view.notice}</p>`}
 ${view.locked !== null && html`<p class="locked" role="status">${view.locked}</p>`}
 ${summary(view)}${form}`;
-  return document(frame, wrong ? word(language, "put-right", { title: view.title }) : view.title, main);
+  return document(frame, wrong ? word(language, "put-right", { title: view.title }) : view.title, main, scripted);
 }

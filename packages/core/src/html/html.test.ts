@@ -12,6 +12,7 @@ const frame: Frame = {
   home: "/",
   language: "en",
   styleSheets: ["/s.css"],
+  script: null,
   person: null,
   signOut: null,
 };

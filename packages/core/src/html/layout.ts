@@ -15,6 +15,8 @@ export interface Frame {
   readonly signOut: { readonly action: string; readonly token: string } | null;
   /** The addresses of the style sheets, in their order. */
   readonly styleSheets: readonly string[];
+  /** The address of the script that makes choices more pleasant; null for pages without any script. */
+  readonly script: string | null;
 }
 
 function personLine(frame: Frame): Markup | null {
@@ -25,8 +27,12 @@ function personLine(frame: Frame): Markup | null {
   return html`<div class="person"><span>${frame.person.name}</span>${signOut}</div>`;
 }
 
-/** A whole document (HTML, 13.1) around a main part. */
-export function document(frame: Frame, title: string, main: Markup): string {
+/**
+ * A whole document (HTML, 13.1) around a main part.
+ *
+ * @param scripted whether there is something for the script to do
+ */
+export function document(frame: Frame, title: string, main: Markup, scripted = false): string {
   return html`<!doctype html>
 <html lang="${frame.language}" dir="${languages[frame.language]}">
 <head>
@@ -35,7 +41,7 @@ export function document(frame: Frame, title: string, main: Markup): string {
 <meta name="color-scheme" content="light dark">
 <title>${title} · ${frame.application}</title>
 ${frame.styleSheets.map((address) => html`<link rel="stylesheet" href="${address}">`)}
-<link rel="icon" href="data:,">
+<link rel="icon" href="data:,">${scripted && frame.script !== null && html`<script src="${frame.script}" type="module"></script>`}
 </head>
 <body>
 <a class="skip" href="#main">${word(frame.language, "skip")}</a>

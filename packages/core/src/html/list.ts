@@ -1,7 +1,9 @@
-import { type Language, type Word, word } from "../messages/messages.js";
+import { show } from "../controls/show.js";
+import { type Word, word } from "../messages/messages.js";
 import type { Page } from "../page/page.js";
 import { recordAddress } from "../page/path.js";
 import type { Row } from "../statements/statement.js";
+import type { Column } from "../table/model.js";
 import { document, type Frame } from "./layout.js";
 import { attributes, html, type Markup } from "./markup.js";
 
@@ -22,7 +24,11 @@ export interface ListView {
 const figures: ReadonlySet<string> = new Set(["integer", "decimal", "float"]);
 
 /** A cell's text: long texts cut, so that the list stays a list. */
-function cell(text: string | null | undefined, kind: string, language: Language): string {
+function cell(stored: string | null | undefined, kind: string, column: Column, { language, timeZone }: Page): string {
+  const text =
+    kind === "timestamptz" && stored
+      ? show({ control: "date-time", column }, stored, timeZone).text.replace("T", " ")
+      : stored;
   if (text === null || text === undefined || text === "") return "–";
   if (kind === "boolean") return word(language, text === "true" ? "yes" : "no");
   const firstLine = text.split("\n")[0] ?? "";
@@ -36,7 +42,7 @@ function recordRow(view: ListView, row: Row, frame: Frame): Markup {
   const saved = view.savedAddress === address;
   const cells = page.list.columns.map(({ column, choices }, index) => {
     const kind = choices ? "text" : column.type.kind;
-    const text = cell(row[column.name], kind, page.language);
+    const text = cell(row[column.name], kind, column, page);
     const content = html`${index === 0 ? html`<a class="record" href="${address}">${text}</a>` : text}${saved && index === 0 ? html` <span class="mark">${word(page.language, "saved-just-now")}</span>` : null}`;
     const shared = attributes({ class: figures.has(kind) ? "figure" : null });
     return index === 0 ? html`<th scope="row"${shared}>${content}</th>` : html`<td${shared}>${content}</td>`;

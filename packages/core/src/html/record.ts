@@ -33,6 +33,6 @@ export function recordPage(view: RecordView, given: Frame): string {
 <h1>${view.title}</h1>${keyLine(view)}
 ${view.notice && html`<p class="said" role="status">${view.notice}</p>`}
 ${view.locked !== null && html`<p class="locked" role="status">${view.locked}</p>`}
-<div class="sheet">${fields}</div><p class="actions">${edit}<a href="${list}">${word(language, "back-to", { list: page.plural })}</a>${removal}</p>`;
+<div class="sheet reading">${fields}</div><p class="actions">${edit}<a href="${list}">${word(language, "back-to", { list: page.plural })}</a>${removal}</p>`;
   return document(frame, view.title, main);
 }

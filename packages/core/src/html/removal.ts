@@ -61,12 +61,12 @@ export function removalPage(view: RemovalView, given: Frame): string {
     html`<section class="hanging" aria-labelledby="hanging"><h2 id="hanging">${word(language, "what-hangs")}</h2><ul>${view.hanging.map((each) => hangingLine(each, language))}</ul></section>`;
   const keep = html`<a href="${record}/edit">${word(language, "keep")}</a>`;
   const act = kept
-    ? html`<p class="actions">${keep}</p>`
-    : html`<form method="post" action="${record}/delete"><input type="hidden" name="${tokenName}" value="${view.token}"><p>${word(language, "delete-logged")}</p><p class="actions"><button class="refusing">${word(language, "delete-for-good")}</button>${keep}</p></form>`;
+    ? html`<p>${word(language, "delete-first")}</p><p class="actions">${keep}</p>`
+    : html`<form class="removing" method="post" action="${record}/delete"><input type="hidden" name="${tokenName}" value="${view.token}"><p>${word(language, "delete-logged")}</p><p class="actions"><button class="refusing">${word(language, "delete-for-good")}</button>${keep}</p></form>`;
   const main = html`<nav class="back" aria-label="${word(language, "way-back")}"><a href="${frame.base}${page.path.list}">${page.plural}</a></nav>
 <h1>${title}</h1>${keyLine(view)}
 ${view.said !== null && html`<section class="summary" role="alert"><p>${view.said}</p></section>`}
 ${hanging}${act}
-<section aria-labelledby="goes"><h2 id="goes">${word(language, "what-goes")}</h2><div class="sheet">${fields}</div></section>`;
+<section class="going" aria-labelledby="goes"><h2 id="goes">${word(language, kept ? "the-record" : "what-goes")}</h2><div class="sheet reading">${fields}</div></section>`;
   return document(frame, title, main);
 }

@@ -44,6 +44,7 @@ input, select, textarea, button { font: inherit; font-variant-numeric: inherit; 
 input:not([type=checkbox]), select, textarea { background: var(--raised); border: 1px solid var(--control); border-radius: 0; padding: .35rem .5rem; max-width: 100%; }
 .sheet input:not([type=checkbox]):not(.figure):not([type=date]):not([type=datetime-local]), textarea { width: 100%; }
 select, button { min-height: 2.35rem; }
+select[data-choices] { min-width: 14rem; }
 input[type=checkbox] { width: 1.35rem; height: 1.35rem; accent-color: var(--live); margin: 0; }
 input.figure { width: 10rem; }
 .figure, .value { font-variant-numeric: lining-nums tabular-nums; }
@@ -66,16 +67,22 @@ textarea { resize: vertical; min-height: 5rem; }
 .said::before { content: "✓ "; color: var(--live); font-weight: 700; }
 .locked { border-color: var(--draft); }
 .locked::before { content: "⊘ "; color: var(--draft); font-weight: 700; }
-.actions { display: flex; gap: 1.25rem; align-items: center; margin: .5rem 0 0; }
+.sheet.reading { gap: .35rem; }
+.reading .field { grid-template-columns: 11rem 1fr; gap: 0 1rem; align-items: baseline; border-bottom: 1px solid var(--rule); padding-bottom: .3rem; }
+.reading .label { font-weight: 400; color: var(--soft); overflow-wrap: anywhere; }
+.reading .help { display: none; }
+.going { margin-top: 1.75rem; }
+@media (max-width: 34rem) { .reading .field { grid-template-columns: 1fr; } }
+.actions { max-width: 38rem; display: flex; gap: 1.25rem; align-items: center; margin: .5rem 0 0; }
 button { background: var(--live); color: var(--paper); border: 1px solid var(--live); border-radius: 0; padding: .4rem 1.1rem; font-weight: 700; cursor: pointer; }
-.look { display: flex; flex-wrap: wrap; gap: .4rem .6rem; align-items: center; }
+.look { margin-top: .3rem; display: flex; flex-wrap: wrap; gap: .4rem .6rem; align-items: center; }
 .look input[type=search] { width: 14rem !important; }
 button.minor, form.search button { background: none; color: var(--live); }
 .found { margin: 0; color: var(--soft); flex-basis: 100%; }
 button.refusing { background: var(--refuse); border-color: var(--refuse); }
 .actions .removal { margin-inline-start: auto; color: var(--refuse); }
 .actions a.main { font-weight: 700; }
-.hanging { max-width: 38rem; border-top: 1px solid var(--rule); padding-top: .6rem; }
+.hanging { max-width: 38rem; margin: .75rem 0; }
 .hanging ul { margin: 0; padding: 0; list-style: none; }
 .hanging li { padding: .15rem 0; }
 .hanging li.goes::before { content: "✕ "; color: var(--refuse); font-weight: 700; }

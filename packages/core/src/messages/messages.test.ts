@@ -34,6 +34,7 @@ describe("a page's language", () => {
       home: "/",
       language: "en" as const,
       styleSheets: [],
+      script: null,
       person: null,
       signOut: null,
     };

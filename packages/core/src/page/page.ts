@@ -23,9 +23,13 @@ export type Choices =
 
 export type TableChoices = Choices & { readonly from: "table" };
 
-/** Whether a choice's key says something to people, so that it stands before the label: a code does, a number does not. */
+/**
+ * Whether a choice's key says something to people, so that it stands before the label: a code does, and so does the number of a
+ * part among those of one whole; a record's own number does not.
+ */
 export const isTelling = (choices: TableChoices): boolean =>
-  choices.key.type.kind === "text" && choices.key.name !== choices.label.name;
+  choices.key.name !== choices.label.name &&
+  (choices.key.type.kind === "text" || (choices.where?.formColumns.length ?? 0) > 0);
 
 /** The control of a field: which HTML element shows it and how its text is taken. */
 export type Control = "text" | "multi-line" | "number" | "date" | "date-time" | "check-box" | "choice";

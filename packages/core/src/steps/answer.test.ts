@@ -21,6 +21,7 @@ const request: PageRequest = {
     home: "/",
     language: "en",
     styleSheets: [],
+    script: null,
     person: null,
     signOut: null,
   },

@@ -5,6 +5,7 @@ import type { LogNote } from "../statements/entry.js";
 import { judgeStatement } from "../statements/judge.js";
 import { type Guard, saveStatement } from "../statements/save.js";
 import { type Database, DatabaseRefusal, type Row } from "../statements/statement.js";
+import { dependsOnForm } from "./offer.js";
 import type { Problem } from "./prefill.js";
 import type { SubmittedField } from "./read.js";
 
@@ -36,7 +37,9 @@ function fieldOf(
   columns: readonly string[],
 ): { field: Field | undefined; others: string } {
   const fields = page.fields.filter((field) => columns.includes(field.column.name));
-  const field = fields.find((each) => taken.includes(each));
+  // What was written stands first among those taken; of several, the one whose choices depend on the others is to be put right.
+  const written = taken.filter((each) => fields.includes(each));
+  const field = written.find(dependsOnForm) ?? written[0];
   const others = columns
     .filter((name) => name !== field?.column.name)
     .map((name) => fields.find((each) => each.column.name === name)?.label ?? name);

@@ -43,6 +43,7 @@ export interface Trips {
     actor: Actor | null,
     body?: string | null,
     over?: Database,
+    query?: Readonly<Record<string, string>>,
   ) => Promise<Handled>;
   /** A record's form as a browser would send it untouched. */
   readonly open: (path: string, actor: Actor) => Promise<Map<string, string>>;
@@ -96,7 +97,7 @@ export async function makeTrips({ sql = [], files, poolSize = 10 }: TripsOptions
   const directory = await directoryOf(files ?? (await demoFiles()));
   let site = await loadPageFiles(directory, database);
 
-  const send: Trips["send"] = (method, address, actor, body = null, over = database) =>
+  const send: Trips["send"] = (method, address, actor, body = null, over = database, query = {}) =>
     handle(
       matchedIn(site, method, address),
       {
@@ -104,7 +105,7 @@ export async function makeTrips({ sql = [], files, poolSize = 10 }: TripsOptions
         at: new Date(),
         method,
         path: address,
-        query: {},
+        query,
         body: body === null ? null : { text: body },
         actor,
         session: `session of ${actor?.id ?? "nobody"}`,
@@ -116,6 +117,7 @@ export async function makeTrips({ sql = [], files, poolSize = 10 }: TripsOptions
           home: "/",
           language: "en",
           styleSheets: [],
+          script: null,
           person: null,
           signOut: null,
         },

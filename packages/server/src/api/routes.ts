@@ -107,6 +107,7 @@ async function trial(options: ApiOptions, page: Page, key: readonly string[], ac
   const frame = {
     base: "",
     styleSheets: options.styleSheets,
+    script: null,
     application: options.application,
     home: "/",
     language: "en" as const,
