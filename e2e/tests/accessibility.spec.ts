@@ -28,12 +28,21 @@ for (const colorScheme of ["light", "dark"] as const) {
         "/stations/MV-014/edit",
         "/stations/MV-016/edit",
         "/sensors/MV-014/1/edit",
+        "/stations/MV-014",
+        "/stations/new",
+        "/visits/new",
+        "/calibrations/new",
+        "/stations/MV-004/delete",
         "/stations/MV-999/edit",
         "/nothing",
       ]) {
         await page.goto(path);
         expect([path, await violations(page)]).toEqual([path, []]);
       }
+      await page.goto("/visits/new");
+      await page.getByRole("combobox", { name: "Station" }).fill("weir");
+      await page.getByRole("option").first().waitFor();
+      expect(await violations(page)).toEqual([]);
       await page.goto("/stations/MV-014/edit");
       await page.getByLabel("Warning level").fill("x");
       await page.getByRole("button", { name: "Update" }).click();

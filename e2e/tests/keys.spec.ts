@@ -51,6 +51,7 @@ test("keys with slashes, dots, percent signs, spaces and emoji are reached throu
       .getByRole("row")
       .filter({ has: page.getByRole("rowheader", { name: key, exact: true }) })
       .getByRole("link")
+      .last()
       .click();
     await expect(page.getByRole("heading", { level: 1 })).toHaveText(`مكان ${key}`);
     const note = `note of ${key} ${Math.random()}`;
