@@ -4,6 +4,9 @@ import pg from "pg";
 export { type Answer, Client } from "./client.js";
 export { everyTypePage, everyTypeRows, everyTypeSql, everyTypeTyped } from "./every-type.js";
 export { bodyOf, formOf } from "./form.js";
+export { archive, archiveSize } from "./samples/archive.js";
+export { ledgers, ledgersWithout } from "./samples/ledgers.js";
+export { workshop } from "./samples/workshop.js";
 
 /** What the run's set-up tells its test files, in the environment variable `QUILL_TEST_CLUSTER`. */
 export interface TestCluster {

@@ -1,10 +1,23 @@
-import { Command, InvalidArgumentError } from "commander";
-import { CannotStart, type Started, startDemo } from "./start.js";
+import { Command, InvalidArgumentError, Option } from "commander";
+import { addAccount } from "./commands/account.js";
+import { check } from "./commands/check.js";
+import { draft } from "./commands/draft.js";
+import { installLog } from "./commands/log.js";
+import { serve } from "./commands/serve.js";
+import { type Started, startDemo } from "./commands/start.js";
+import { CannotStart } from "./listen.js";
+import { databaseUrl } from "./open-database.js";
+import { formats } from "./report/index.js";
 
 export { type Cluster, freePort, startCluster } from "./cluster/cluster.js";
+export { checkFiles } from "./commands/check.js";
+export { draft } from "./commands/draft.js";
+export { installLog } from "./commands/log.js";
+export { serve } from "./commands/serve.js";
+export { type Started, type StartOptions, startDemo } from "./commands/start.js";
+export { CannotStart } from "./listen.js";
 export { type Databases, provision, provisionAccounts } from "./provision.js";
 export { demoPassword, type Secrets, secretsOf } from "./secrets.js";
-export { CannotStart, type Started, type StartOptions, startDemo } from "./start.js";
 
 const say = (line: string): void => {
   process.stdout.write(`${line}\n`);
@@ -32,7 +45,7 @@ function announce(started: Started): void {
 }
 
 /** Stops on Ctrl+C, a terminal that closes, or a polite kill; a second one does not interrupt the first. */
-function stopOnSignals(started: Started): void {
+function stopOnSignals(started: { readonly stop: () => Promise<void> }, stopped: string): void {
   let stopping = false;
   for (const signal of ["SIGINT", "SIGTERM", "SIGHUP"] as const) {
     process.on(signal, () => {
@@ -41,7 +54,7 @@ function stopOnSignals(started: Started): void {
       say("\nStopping …");
       started.stop().then(
         () => {
-          say("Stopped: the server and its database cluster.");
+          say(stopped);
           process.exit(0);
         },
         (error: unknown) => {
@@ -53,38 +66,142 @@ function stopOnSignals(started: Started): void {
   }
 }
 
-/** The command `quill`. */
-export async function run(argv: readonly string[]): Promise<void> {
-  const program = new Command("quill")
-    .description("Build, prove and serve edit pages over a PostgreSQL database.")
-    .showHelpAfterError();
+const port = (): Option =>
+  new Option("--port <number>", "port (environment: PORT; otherwise 4310 or the next free one)")
+    .argParser(portNumber)
+    .env("PORT");
+const database = (): Option =>
+  new Option("--database <url>", "the database whose records are edited").env("DATABASE_URL");
+const collected = (text: string, before: readonly string[]): string[] => [...before, text];
+
+function pair(text: string, before: Readonly<Record<string, string>>): Record<string, string> {
+  const [, name, value] = /^([A-Za-z_]\w*)=(.*)$/s.exec(text) ?? [];
+  if (name === undefined || value === undefined) throw new InvalidArgumentError("An attribute is written name=value.");
+  return { ...before, [name]: value };
+}
+
+function addStart(program: Command): void {
   program
     .command("start")
     .description("the demo: a PostgreSQL of its own on loopback, Marrow Vale, the workbench and the pages")
-    .option(
-      "--port <number>",
-      "port on 127.0.0.1 (environment: PORT; otherwise 4310 or the next free one)",
-      portNumber,
-      process.env.PORT ? portNumber(process.env.PORT) : undefined,
-    )
+    .addOption(port())
     .option(
       "--data <directory>",
       "where the data lie (environment: LOYAL_QUILL_DATA; otherwise .data in the project)",
       process.env.LOYAL_QUILL_DATA || undefined,
     )
     .option("--fresh", "make the demo anew", false)
-    .action(async ({ port, data, fresh }: { port?: number; data?: string; fresh: boolean }) => {
-      const started = await startDemo({ port, directory: data, fresh }, say);
-      stopOnSignals(started);
+    .action(async (told: { port?: number; data?: string; fresh: boolean }) => {
+      const started = await startDemo({ port: told.port, directory: told.data, fresh: told.fresh }, say);
+      stopOnSignals(started, "Stopped: the server and its database cluster.");
       announce(started);
     });
+}
+
+function addServe(program: Command): void {
+  program
+    .command("serve")
+    .description("the pages of a directory, over a database")
+    .addOption(database())
+    .requiredOption("--pages <directory>", "the page files")
+    .addOption(
+      new Option("--store <url>", "a database of its own, for accounts, sessions and recorded requests").env(
+        "QUILL_STORE",
+      ),
+    )
+    .addOption(port())
+    .option("--host <address>", "the address to listen on", "127.0.0.1")
+    .option("--no-workbench", "the pages only")
+    .option("--as <name>", "no sign-in: every request is this person's; on loopback only")
+    .option("--role <role>", "a role of that person; may be repeated", collected, [])
+    .option("--name <name>", "what the application is called", "Loyal Quill")
+    .addHelpText("after", "\nQUILL_SIGNING_KEY, of 32 bytes at least, keeps forms and sessions valid over restarts.")
+    .action(async (told) => {
+      const serving = await serve(
+        {
+          ...told,
+          roles: told.role,
+          database: databaseUrl(told.database),
+          signingKey: process.env.QUILL_SIGNING_KEY || undefined,
+        },
+        say,
+      );
+      stopOnSignals(serving, "Stopped.");
+      say(`Ready: ${serving.address}/   Ctrl+C stops it.`);
+    });
+}
+
+function addPageFileCommands(program: Command): void {
+  program
+    .command("draft")
+    .description("page files from tables; says which tables have no safe key, and why")
+    .argument("[tables...]", "schema.table")
+    .addOption(database())
+    .option("--all", "of every table", false)
+    .option("--to <directory>", "where the files go; without it they are shown")
+    .action(async (tables: string[], told: { database?: string; all: boolean; to?: string }) => {
+      if (told.all === tables.length > 0) throw new CannotStart("Which tables? Name them, or say --all.");
+      if (told.all && told.to === undefined) throw new CannotStart("Where do the files go? Say --to DIRECTORY.");
+      process.exitCode = await draft(
+        { database: databaseUrl(told.database), tables: told.all ? undefined : tables, to: told.to },
+        say,
+      );
+    });
+  program
+    .command("check")
+    .description("the review: page files held against a database; exit code 1 on an error")
+    .argument("<files...>", "page files, or directories of them")
+    .addOption(database())
+    .addOption(new Option("--format <format>", "how it is written").choices(formats).default("text"))
+    .option("--no-rows", "leave the stored rows alone")
+    .action(async (files: string[], told) => {
+      process.exitCode = await check({ ...told, files, database: databaseUrl(told.database) }, (text) =>
+        process.stdout.write(text),
+      );
+    });
+}
+
+function addAdministration(program: Command): void {
+  program
+    .command("log")
+    .description("the change log of a database")
+    .command("install")
+    .description("makes the log in schema quill_log; as the database's owner")
+    .addOption(database())
+    .option("--for <role>", "a role that serves pages; may be repeated", collected, [])
+    .action(async (told: { database?: string; for: string[] }) =>
+      installLog({ database: databaseUrl(told.database), roles: told.for, now: new Date() }, say),
+    );
+  program
+    .command("account")
+    .description("who can sign in")
+    .command("add")
+    .argument("<email>")
+    .requiredOption("--name <name>", "the person's name")
+    .addOption(new Option("--store <url>", "the store").env("QUILL_STORE").makeOptionMandatory())
+    .option("--role <role>", "a role, like builder; may be repeated", collected, [])
+    .option("--attribute <name=value>", "what conditions know of the person besides; may be repeated", pair, {})
+    .action(async (email: string, told) =>
+      addAccount({ email, store: told.store, name: told.name, roles: told.role, attributes: told.attribute }, say),
+    );
+}
+
+/** The command `quill`. */
+export async function run(argv: readonly string[]): Promise<void> {
+  const program = new Command("quill")
+    .description("Build, prove and serve edit pages over a PostgreSQL database.")
+    .showHelpAfterError();
+  addStart(program);
+  addServe(program);
+  addPageFileCommands(program);
+  addAdministration(program);
   try {
     await program.parseAsync(argv);
   } catch (error) {
     if (error instanceof CannotStart) process.stderr.write(`${error.message}\n`);
     else
       process.stderr.write(
-        `Loyal Quill could not start: ${error instanceof Error ? (error.stack ?? error.message) : String(error)}\n`,
+        `Loyal Quill could not go on: ${error instanceof Error ? (error.stack ?? error.message) : String(error)}\n`,
       );
     process.exitCode = 1;
   }

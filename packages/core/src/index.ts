@@ -4,6 +4,7 @@ export { truthOf } from "./condition/evaluate.js";
 export type { Condition } from "./condition/expression.js";
 export { parseCondition } from "./condition/parse.js";
 export { predicate } from "./condition/to-sql.js";
+export { type Draft, draftPages, type NoDraft } from "./draft/draft.js";
 export { type Handled, handle } from "./handle.js";
 export { document, type Frame } from "./html/layout.js";
 export { attributes, html, Markup } from "./html/markup.js";
@@ -12,9 +13,11 @@ export { type Language, languages, titleOfCode } from "./messages/messages.js";
 export * from "./page/index.js";
 export type { RecordedRequest, RecordedStep, RecordedValue } from "./recording.js";
 export type { PageRequest, PageResponse, Surroundings } from "./request.js";
+export { reviewAddresses } from "./review/addresses.js";
+export { reviewAgainstRows } from "./review/against-rows.js";
 export * from "./round-trip.js";
 export { recordsStatement } from "./statements/list.js";
-export { logSchema, monthPartition } from "./statements/log.js";
+export { logGrants, logSchema, logStateStatement, monthPartition } from "./statements/log.js";
 export {
   type Database,
   DatabaseAway,

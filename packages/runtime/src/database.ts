@@ -21,8 +21,16 @@ function preparedName(text: string): string | undefined {
   return name;
 }
 
+/**
+ * PostgreSQL gives a row that a policy refuses the code of a missing right (42501), but it is the row's values that are refused:
+ * told apart by the routine that reports it, it becomes a violated check option (44000), which it is (PostgreSQL documentation, 5.9).
+ */
+const isPolicyRefusal = (error: pg.DatabaseError): boolean =>
+  error.code === "42501" && error.routine === "ExecWithCheckOptions";
+
 function asRefusal(error: unknown): Error {
   if (error instanceof pg.DatabaseError && error.code) {
+    if (isPolicyRefusal(error)) return new DatabaseRefusal("44000", error.message);
     return new DatabaseRefusal(error.code, error.message, error.constraint ?? null, error.column ?? null);
   }
   return new DatabaseAway(error instanceof Error ? error.message : String(error), { cause: error });

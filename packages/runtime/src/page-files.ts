@@ -4,12 +4,16 @@ import { readdir, readFile } from "node:fs/promises";
 import path from "node:path";
 import {
   bindPage,
+  byPlace,
   type Catalog,
   type Database,
   type Finding,
+  isError,
   type Page,
+  type ParsedPage,
   parsePage,
   readCatalog,
+  reviewAddresses,
   type Site,
 } from "@loyal-quill/core";
 
@@ -37,45 +41,47 @@ const segmentsIn = (text: string): string[] => {
   return written.split("/").filter((segment) => segment !== "");
 };
 
-function stateOf(name: string, text: string, catalog: Catalog): PageFileState {
+/** A page file that was held against a database, with the places of its parts where it could be read. */
+export interface BoundPageFile extends PageFileState {
+  readonly parsed: ParsedPage | null;
+}
+
+function stateOf(name: string, text: string, catalog: Catalog): BoundPageFile {
   const parsed = parsePage(text);
-  if (!parsed.ok) return { name, text, page: null, findings: parsed.findings };
+  if (!parsed.ok) return { name, text, page: null, parsed: null, findings: parsed.findings };
   const table = catalog.tables.find((each) => `${each.schema}.${each.name}` === parsed.page.file.record.table);
   const version = createHash("sha256")
     .update(text)
     .update(JSON.stringify(table ? { ...table, rows: null } : null))
     .digest("hex")
     .slice(0, 12);
-  return { name, text, ...bindPage(name, version, parsed.page, catalog) };
+  return { name, text, parsed: parsed.page, ...bindPage(name, version, parsed.page, catalog) };
 }
 
-/** Two pages at one address: the first by name is served, the other says so. */
-function withoutClashes(files: readonly PageFileState[]): PageFileState[] {
-  const taken = new Map<string, string>();
+/** What is said of addresses that two pages want; a page whose address is taken is not served. */
+function withAddresses(files: readonly BoundPageFile[]): BoundPageFile[] {
+  const placed = files.flatMap(({ page, parsed }) => (page && parsed ? [{ page, parsed }] : []));
+  const said = reviewAddresses(placed);
   return files.map((file) => {
-    if (!file.page) return file;
-    const other = taken.get(file.page.path.list);
-    if (other === undefined) {
-      taken.set(file.page.path.list, file.name);
-      return file;
-    }
-    const message = `The address ${file.page.path.list} is already that of the page ${other}.`;
-    return {
-      ...file,
-      page: null,
-      findings: [...file.findings, { severity: "error", code: "address-taken", message, line: 1, column: 1 }],
-    };
+    const findings = [...file.findings, ...(said.get(file.name) ?? [])].sort(byPlace);
+    return { ...file, page: findings.some(isError) ? null : file.page, findings };
   });
 }
+
+/** Binds page files to a database, all together: what each is, and what they do to each other. */
+export const bindPageFiles = (
+  files: readonly { readonly name: string; readonly text: string }[],
+  catalog: Catalog,
+): readonly BoundPageFile[] => withAddresses(files.map(({ name, text }) => stateOf(name, text, catalog)));
 
 /** Reads every page file of a directory and binds it to the tables. */
 export async function loadPageFiles(directory: string, database: Database): Promise<Loaded> {
   const [names, catalog] = await Promise.all([readdir(directory), readCatalog(database)]);
   const wanted = names.filter((name) => name.endsWith(ending)).sort();
   const texts = await Promise.all(wanted.map((name) => readFile(path.join(directory, name), "utf8")));
-  const files = withoutClashes(
-    wanted.map((name, index) => stateOf(name.slice(0, -ending.length), texts[index] ?? "", catalog)),
-  );
+  const named = wanted.map((name, index) => ({ name: name.slice(0, -ending.length), text: texts[index] ?? "" }));
+  // The places of a file's parts are needed for its findings only; kept, they would be most of what a page takes in memory.
+  const files = bindPageFiles(named, catalog).map(({ parsed: _, ...file }): PageFileState => file);
   const pages = files.flatMap((file) => file.page ?? []);
   const unsound = files.flatMap((file) => {
     const listSegments = segmentsIn(file.text);

@@ -136,7 +136,7 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
   app.get("/", async (request, response) => {
     const found = await account(request);
     if (!found) return response.redirect(303, "/sign-in");
-    const page = homePage(pages.loaded().pages, actorOf(found), frame(request, found));
+    const page = homePage(pages.loaded().pages, actorOf(found), frame(request, found), options.workbench !== null);
     response.type("html").set("cache-control", "no-store").send(page);
   });
   app.use(pages.router);

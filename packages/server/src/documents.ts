@@ -4,11 +4,12 @@ import type { Logger } from "pino";
 import { problem } from "./api/problem.js";
 
 /** The list of the pages that a person may open: the root of the served pages. */
-export function homePage(pages: readonly Page[], actor: Actor, frame: Frame): string {
+export function homePage(pages: readonly Page[], actor: Actor, frame: Frame, hasWorkbench: boolean): string {
   const facts = { actor, row: {}, form: {}, now: new Date() };
   const open = pages.filter((page) => mayOpen(page, facts) === true);
   const links = open.map((page) => html`<li><a href="${page.path.list}">${page.plural}</a></li>`);
-  const workbench = actor.roles.includes("builder") && html`<p><a href="/workbench">Go to the workbench</a></p>`;
+  const workbench =
+    hasWorkbench && actor.roles.includes("builder") && html`<p><a href="/workbench">Go to the workbench</a></p>`;
   const list =
     open.length > 0 ? html`<ul class="pages">${links}</ul>` : html`<p class="empty">No page is open to you yet.</p>`;
   return document(frame, "Pages", html`<h1>Pages</h1>${list}${workbench}`);

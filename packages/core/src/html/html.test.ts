@@ -88,7 +88,7 @@ describe("the form", () => {
 describe("the list", () => {
   const view = {
     page: stationPage,
-    rows: [{ ...mv014, "key:code": "MV-014" }],
+    rows: [{ ...mv014, "quill:key 0": "MV-014" }],
     search: "",
     part: 0,
     more: false,
@@ -104,7 +104,7 @@ describe("the list", () => {
   });
 
   test("a key is encoded for the address and escaped for the page", () => {
-    const odd = listPage({ ...view, rows: [{ ...mv014, "key:code": 'a/b "c" ö' }] }, frame);
+    const odd = listPage({ ...view, rows: [{ ...mv014, "quill:key 0": 'a/b "c" ö' }] }, frame);
     expect(odd).toContain('href="/stations/a%2Fb%20%22c%22%20%C3%B6/edit"');
   });
 

@@ -2,6 +2,7 @@ import { show } from "../controls/show.js";
 import { type Word, word } from "../messages/messages.js";
 import type { Page } from "../page/page.js";
 import { recordAddress } from "../page/path.js";
+import { keyPartName } from "../statements/list.js";
 import type { Row } from "../statements/statement.js";
 import type { Column } from "../table/model.js";
 import { document, type Frame } from "./layout.js";
@@ -37,7 +38,7 @@ function cell(stored: string | null | undefined, kind: string, column: Column, {
 
 function recordRow(view: ListView, row: Row, frame: Frame): Markup {
   const { page } = view;
-  const key = page.key.map((column) => row[`key:${column.name}`] ?? "");
+  const key = page.key.map((_, index) => row[keyPartName(index)] ?? "");
   const address = `${frame.base}${recordAddress(page.path, key)}`;
   const saved = view.savedAddress === address;
   const cells = page.list.columns.map(({ column, choices }, index) => {

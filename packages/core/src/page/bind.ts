@@ -1,9 +1,10 @@
 import { type Condition, everyPart } from "../condition/expression.js";
 import { parseCondition } from "../condition/parse.js";
+import { reviewAgainstTable } from "../review/against-table.js";
 import { hangingOn } from "../table/hanging.js";
 import { type Catalog, type Column, columnOf, type Key, type Table, tableName } from "../table/model.js";
 import { choicesFor, referencedChoices } from "./choices.js";
-import { byPlace, type Finding } from "./finding.js";
+import { byPlace, type Finding, isError } from "./finding.js";
 import { labelFrom } from "./label.js";
 import { tokenName } from "./names.js";
 import { nearest, suggestion } from "./nearest.js";
@@ -13,6 +14,7 @@ import { parsePath } from "./path.js";
 import { routineOf } from "./routine.js";
 import { offeredRule, pageRules, tableRules } from "./rules.js";
 import type { FieldSettings, Tidying } from "./schema.js";
+import { fieldSettings } from "./settings.js";
 import { parseTemplate, type Template } from "./template.js";
 
 /** What of a database a page is bound to. */
@@ -208,18 +210,6 @@ class Binder {
   }
 }
 
-/** The fields of a page file as name and settings, with their places. */
-export const fieldSettings = (file: ParsedPage["file"]): { name: string; settings: FieldSettings; path: Path }[] =>
-  file.fields.flatMap((entry, index) =>
-    typeof entry === "string"
-      ? [{ name: entry, settings: {}, path: ["fields", index] as Path }]
-      : Object.entries(entry).map(([name, settings]) => ({
-          name,
-          settings: settings ?? {},
-          path: ["fields", index, name] as Path,
-        })),
-  );
-
 function findTable(parsed: ParsedPage, tables: readonly Table[]): Table | Finding {
   const name = parsed.file.record.table;
   const table = tables.find((each) => tableName(each) === name || (each.schema === "public" && each.name === name));
@@ -297,10 +287,9 @@ export function bindPage(name: string, version: string, parsed: ParsedPage, cata
       message: file.answer?.message ? binder.template(file.answer.message, ["answer", "message"]) : null,
     },
   };
-  const findings = binder.findings.sort(byPlace);
-  if (!path || !sort || findings.some((finding) => finding.severity === "error")) return { page: null, findings };
-  return {
-    page: { ...page, path, list: { columns, sort: { column: sort, down: sortName.startsWith("-") } } },
-    findings,
-  };
+  const list = sort && { columns, sort: { column: sort, down: sortName.startsWith("-") } };
+  if (!path || !list || binder.findings.some(isError)) return { page: null, findings: binder.findings.sort(byPlace) };
+  const whole = { ...page, path, list };
+  const findings = [...binder.findings, ...reviewAgainstTable(whole, parsed)].sort(byPlace);
+  return { page: findings.some(isError) ? null : whole, findings };
 }

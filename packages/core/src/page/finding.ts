@@ -7,5 +7,8 @@ export interface Finding {
   readonly column: number;
 }
 
+/** Whether a page with this finding can't be served. */
+export const isError = (finding: Finding): boolean => finding.severity === "error";
+
 /** The order in which findings are read: by place. */
 export const byPlace = (a: Finding, b: Finding): number => a.line - b.line || a.column - b.column;

@@ -1,5 +1,5 @@
 export { type BindResult, bindPage } from "./bind.js";
-export type { Finding } from "./finding.js";
+export { byPlace, type Finding, isError } from "./finding.js";
 export { boxName, findName, lookName, saveName, tokenName } from "./names.js";
 export * from "./page.js";
 export { type ParsedPage, type ParseResult, parsePage } from "./parse.js";

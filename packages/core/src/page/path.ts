@@ -7,15 +7,15 @@ export interface PagePath {
   readonly columns: readonly string[];
 }
 
-/** Reads a page's address: fixed segments first, then one `{column}` a segment. Undefined when it is neither. */
+/**
+ * Reads a page's address: fixed segments first, then one `{column}` a segment. A column's name may hold anything but braces.
+ * Undefined when it is neither.
+ */
 export function parsePath(path: string): PagePath | undefined {
-  const segments = path.split("/").slice(1);
-  const first = segments.findIndex((segment) => segment.startsWith("{"));
-  if (first < 1) return undefined;
-  const fixed = segments.slice(0, first);
-  const columns = segments.slice(first).map((segment) => /^\{([^{}]+)\}$/.exec(segment)?.[1]);
-  if (fixed.some((segment) => segment === "" || /[{}]/.test(segment)) || columns.includes(undefined)) return undefined;
-  return { list: `/${fixed.join("/")}`, listSegments: fixed, columns: columns as string[] };
+  const [, fixed = "", keyed = ""] = /^((?:\/[^/{}\s?#]+)+)((?:\/\{[^{}]+\})+)$/.exec(path) ?? [];
+  if (fixed === "") return undefined;
+  const columns = [...keyed.matchAll(/\/\{([^{}]+)\}/g)].map((match) => match[1] ?? "");
+  return { list: fixed, listSegments: fixed.split("/").slice(1), columns };
 }
 
 /**

@@ -59,7 +59,7 @@ export const pageSchema = v.strictObject({
   format: v.literal("loyal-quill/page@1"),
   title: line,
   plural: v.optional(line),
-  path: v.pipe(v.string(), v.regex(/^\/[^\s?#]*$/, "must begin with a slash, like /stations/{code}")),
+  path: v.pipe(v.string(), v.startsWith("/", "must begin with a slash, like /stations/{code}"), v.maxLength(500)),
   record: v.strictObject({
     table: line,
     key: v.union([line, v.pipe(v.array(line), v.minLength(1))]),

@@ -25,7 +25,8 @@ export const catalogRelations = (): Statement => ({
   (has_schema_privilege(n.oid, 'USAGE') AND has_table_privilege(c.oid, 'SELECT'))::text AS "select",
   has_any_column_privilege(c.oid, 'INSERT')::text AS "insert",
   has_any_column_privilege(c.oid, 'UPDATE')::text AS "update",
-  has_table_privilege(c.oid, 'DELETE')::text AS "delete"
+  has_table_privilege(c.oid, 'DELETE')::text AS "delete",
+  (c.relkind = 'r' AND EXISTS (SELECT FROM pg_inherits AS i WHERE i.inhparent = c.oid))::text AS "inherited"
 FROM pg_class AS c
 JOIN pg_namespace AS n ON n.oid = c.relnamespace
 WHERE c.relkind IN ('r', 'p', 'v', 'm', 'f') AND NOT c.relispartition AND ${ours}

@@ -5,6 +5,9 @@ import { labelOf, literally } from "./choices.js";
 import { Parameters, quoted, quotedTable, type Statement } from "./statement.js";
 import { textForm } from "./text-form.js";
 
+/** The name under which a part of a row's key travels, by its place: a column's own name may be as long as a name can be. */
+export const keyPartName = (index: number): string => `quill:key ${index}`;
+
 /** Records on one page of a list. */
 export const listLength = 50;
 
@@ -19,7 +22,8 @@ export function listStatement(page: Page, facts: Facts, search: string, part: nu
   const columns: string[] = [];
   const joins: string[] = [];
   const searched: string[] = [];
-  for (const column of page.key) columns.push(`${textForm("t", column)} AS ${quoted(`key:${column.name}`)}`);
+  for (const [index, column] of page.key.entries())
+    columns.push(`${textForm("t", column)} AS ${quoted(keyPartName(index))}`);
   for (const [index, each] of page.list.columns.entries()) {
     let shown = textForm("t", each.column);
     if (each.choices) {

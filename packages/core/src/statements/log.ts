@@ -1,4 +1,4 @@
-import type { Statement } from "./statement.js";
+import { quoted, type Statement } from "./statement.js";
 
 /**
  * The change log's schema: `quill_log` in the edited database itself, since only there a change and its entry are one.
@@ -70,3 +70,24 @@ LIMIT 20`,
     values: [table, JSON.stringify(key)],
   };
 }
+
+/** What a role needs to serve pages over a log: to add to it and to read it, never to change an entry. */
+export const logGrants = (role: string): readonly string[] => [
+  `GRANT USAGE ON SCHEMA quill_log TO ${quoted(role)}`,
+  `GRANT SELECT, INSERT ON quill_log.change, quill_log.submission TO ${quoted(role)}`,
+];
+
+/**
+ * Asks whether there is a log and whether the connection may use it: one row, `there` and `usable`.
+ *
+ * The catalogs are asked rather than the tables, so that a missing right is an answer and not an error.
+ */
+export const logStateStatement = (): Statement => ({
+  purpose: "is there a log",
+  text: `SELECT (count(*) = 2)::text AS "there",
+  coalesce(bool_and(has_schema_privilege(n.oid, 'USAGE') AND has_table_privilege(c.oid, 'SELECT') AND has_table_privilege(c.oid, 'INSERT')), false)::text AS "usable"
+FROM pg_class AS c
+JOIN pg_namespace AS n ON n.oid = c.relnamespace
+WHERE n.nspname = 'quill_log' AND c.relname IN ('change', 'submission')`,
+  values: [],
+});

@@ -6,6 +6,7 @@ import type { Field, Page } from "../page/page.js";
 import type { Tidying } from "../page/schema.js";
 import type { Stored } from "../statements/statement.js";
 import { readValue } from "../values/read-value.js";
+import { slugOf } from "../values/slug.js";
 import type { Look } from "./offer.js";
 import { isTaken, type Problem } from "./prefill.js";
 import { type Claims, digest, readToken, type Signer } from "./token.js";
@@ -62,15 +63,6 @@ export function readPairs(body: string): readonly (readonly [string, string])[] 
   }
   return pairs;
 }
-
-/** A text as a part of an address: small letters and digits of ASCII, hyphens between; accents are taken off. */
-export const slugOf = (text: string): string =>
-  text
-    .normalize("NFKD")
-    .replaceAll(/\p{M}/gu, "")
-    .toLowerCase()
-    .replaceAll(/[^a-z0-9]+/g, "-")
-    .replaceAll(/^-|-$/g, "");
 
 const tidied: Readonly<Record<Exclude<Tidying, object>, (text: string) => string>> = {
   trim: (text) => text.trim(),

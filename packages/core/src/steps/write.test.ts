@@ -64,7 +64,7 @@ describe("Write", () => {
       "23514",
       "station_levels",
       null,
-      "alert_m",
+      "warning_m",
       "The table refuses this (station_levels): CHECK (((warning_m > alert_m) AND (alert_m > 0))).",
     ],
     ["22003", null, null, null, "The database can't store one of the values: said"],

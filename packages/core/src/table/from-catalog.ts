@@ -127,6 +127,7 @@ const unsafeBecause: Readonly<Record<string, string>> = {
   deferrable: "it is deferrable, so two rows may have the same values for a while",
   partial: "it holds for a part of the rows only",
   expression: "it is on an expression, not on columns",
+  inherited: "tables that inherit from this one are not bound by it",
   invalid: "its index is not valid: it was left half built",
 };
 
@@ -140,7 +141,8 @@ function keysOf(draft: Draft, rows: readonly Row[]): Pick<Table, "keys" | "unsaf
     const constraint = text(row, "constraint");
     const nullable = columns.filter((name) => draft.columns.some((each) => each.name === name && each.nullable));
     const because =
-      unsafeBecause[text(row, "unsafe")] ?? (nullable.length > 0 ? `${nullable.join(", ")} may be null` : null);
+      unsafeBecause[draft.relation.inherited === "true" ? "inherited" : text(row, "unsafe")] ??
+      (nullable.length > 0 ? `${nullable.join(", ")} may be null` : null);
     if (because === null && columns.length > 0) keys.push({ constraint, columns, primary: row.kind === "p" });
     else unsafeKeys.push({ constraint, columns, because: because ?? "its columns can't be read" });
   }

@@ -1,4 +1,4 @@
-import { openSteps, type RecordedRequest, saveSteps } from "@loyal-quill/core";
+import { isSaving, openSteps, type RecordedRequest, saveSteps } from "@loyal-quill/core";
 import { styled } from "styled-components";
 import { stoppedAt, summary } from "./wording.js";
 
@@ -18,7 +18,7 @@ const Drawing = styled.svg`
 
 /** The round trip of one request, small: how far the line went, and whether it came back. */
 export function TripGlyph({ request }: { request: RecordedRequest }) {
-  const steps = request.operation === "save" ? saveSteps : openSteps;
+  const steps = isSaving(request.operation) ? saveSteps : openSteps;
   const stop = stoppedAt(request);
   const outward = steps.length - 1;
   const x = (index: number): number => 6 + (index * (width - 18)) / (outward - 1);

@@ -1,4 +1,4 @@
-import type { RecordedRequest } from "@loyal-quill/core";
+import { isSaving, type RecordedRequest } from "@loyal-quill/core";
 import type { SheetAnswer } from "@loyal-quill/server/api";
 import { useEffect, useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
@@ -35,7 +35,8 @@ function useKey(
   const records = useRecords(name, "");
   const chosen = search.getAll("key");
   if (chosen.length > 0) return chosen;
-  if (search.has("request")) return asked?.key ?? undefined;
+  // A new record that was not made has no key: the Sheet shows another record below it.
+  if (search.has("request") && (!asked || asked.key)) return asked?.key ?? undefined;
   const last = requests.data?.find((request) => request.key !== null && request.outcome !== "not-found");
   return last?.key ?? (requests.isSuccess ? records.data?.[0]?.key : undefined);
 }
@@ -84,8 +85,9 @@ function Sheet({ name, sheet }: { name: string; sheet: SheetAnswer }) {
   const trial = useTrial(name, key, as);
   const saves = useRequests({ page: name, operation: "save" });
   const accounts = useAccounts();
-  const open = asked.data?.operation === "open" ? asked.data : trial.data?.recorded;
-  const save = asked.data?.operation === "save" ? asked.data : saves.data?.find((request) => sameKey(request.key, key));
+  const saving = asked.data !== undefined && isSaving(asked.data.operation);
+  const open = asked.data && !saving ? asked.data : trial.data?.recorded;
+  const save = saving ? asked.data : saves.data?.find((request) => sameKey(request.key, key));
   const chosen = picked ?? firstStep(asked.data);
   const choose = (values: Record<string, readonly string[]>): void =>
     setSearch((before) => {
@@ -132,7 +134,7 @@ function Sheet({ name, sheet }: { name: string; sheet: SheetAnswer }) {
 
 /** The step that is looked at first: where a chosen request stopped, its write, or the load. */
 function firstStep(asked: RecordedRequest | undefined): ChosenStep {
-  const half = asked?.operation === "save" ? "save" : "open";
+  const half = asked && isSaving(asked.operation) ? "save" : "open";
   const stop = asked && stoppedAt(asked);
   return { half, step: stop?.step ?? (half === "save" ? "write" : "load") };
 }

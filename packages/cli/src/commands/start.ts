@@ -7,14 +7,12 @@ import { fileURLToPath } from "node:url";
 import { demoPages } from "@loyal-quill/demo";
 import { type Application, createApplication } from "@loyal-quill/server";
 import { pino } from "pino";
-import { type Cluster, type Say, startCluster } from "./cluster/cluster.js";
-import { barrier } from "./cluster/run-as.js";
-import { type DemoAccount, provision, provisionAccounts } from "./provision.js";
-import { forgetRunning, noteRunning, runningOn } from "./running.js";
-import { secretsOf } from "./secrets.js";
-
-/** A start that can't go on, for a reason that the person can do something about. */
-export class CannotStart extends Error {}
+import { type Cluster, type Say, startCluster } from "../cluster/cluster.js";
+import { barrier } from "../cluster/run-as.js";
+import { CannotStart, closeServer, listen } from "../listen.js";
+import { type DemoAccount, provision, provisionAccounts } from "../provision.js";
+import { forgetRunning, noteRunning, runningOn } from "../running.js";
+import { secretsOf } from "../secrets.js";
 
 export interface StartOptions {
   /** Undefined: 4310, or the next free one. */
@@ -36,8 +34,7 @@ export interface Started {
   readonly stop: () => Promise<void>;
 }
 
-const usualPort = 4310;
-const project = fileURLToPath(new URL("../../../", import.meta.url));
+const project = fileURLToPath(new URL("../../../../", import.meta.url));
 
 /** Where the data lie: as told, or `.data` in the project; as root where the database's own user can reach it. */
 async function dataDirectory(told: string | undefined, say: Say): Promise<string> {
@@ -53,31 +50,7 @@ async function dataDirectory(told: string | undefined, say: Say): Promise<string
   return other;
 }
 
-const listenOn = (server: Server, port: number): Promise<boolean> =>
-  new Promise((resolve, reject) => {
-    server.once("error", (error: NodeJS.ErrnoException) =>
-      error.code === "EADDRINUSE" ? resolve(false) : reject(error),
-    );
-    server.listen(port, "127.0.0.1", () => resolve(true));
-  });
-
-/** Listens on the port told, or on the first free one from the usual port on. */
-async function listen(server: Server, told: number | undefined, say: Say): Promise<number> {
-  if (told !== undefined) {
-    if (await listenOn(server, told)) return told;
-    throw new CannotStart(
-      `Port ${told} is taken by another program. Choose another one with --port, or leave it out to get a free one.`,
-    );
-  }
-  for (let port = usualPort; port < usualPort + 50; port++) {
-    if (!(await listenOn(server, port))) continue;
-    if (port !== usualPort) say(`Port ${usualPort} is taken by another program: port ${port} is used instead.`);
-    return port;
-  }
-  throw new CannotStart(`No port from ${usualPort} to ${usualPort + 49} is free. Choose one with --port.`);
-}
-
-const workbenchDirectory = (): string | null => {
+export const workbenchDirectory = (): string | null => {
   const directory = path.join(project, "packages/workbench/dist");
   return existsSync(path.join(directory, "index.html")) ? directory : null;
 };
@@ -90,12 +63,6 @@ async function serve(
   const server = createServer(application.app);
   return { server, port: await listen(server, told, say) };
 }
-
-const closeServer = (server: Server): Promise<void> =>
-  new Promise((resolve) => {
-    server.close(() => resolve());
-    server.closeAllConnections();
-  });
 
 async function onlyRun(directory: string, say: Say): Promise<void> {
   const { running, leftover } = await runningOn(directory);

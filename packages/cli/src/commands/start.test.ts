@@ -6,7 +6,7 @@ import path from "node:path";
 import { fileURLToPath } from "node:url";
 import { afterEach, beforeEach, describe, expect, test } from "@jest/globals";
 import { Client } from "@loyal-quill/testing";
-import { freePort } from "./cluster/cluster.js";
+import { freePort } from "../cluster/cluster.js";
 
 /** The command in a process of its own, as a person starts it. */
 interface Run {
@@ -16,7 +16,7 @@ interface Run {
   readonly signal: (name: NodeJS.Signals) => void;
 }
 
-const program = fileURLToPath(new URL("../bin/quill.js", import.meta.url));
+const program = fileURLToPath(new URL("../../bin/quill.js", import.meta.url));
 const limit = 90_000;
 
 let directory: string;

@@ -1,0 +1,61 @@
+import { readdir, readFile, stat } from "node:fs/promises";
+import path from "node:path";
+import { byPlace, readCatalog, reviewAgainstRows } from "@loyal-quill/core";
+import { bindPageFiles } from "@loyal-quill/runtime";
+import { CannotStart } from "../listen.js";
+import { withDatabase } from "../open-database.js";
+import { type CheckedFile, type Format, reports } from "../report/index.js";
+
+export interface CheckOptions {
+  readonly database: string;
+  /** Page files, and directories of page files. */
+  readonly files: readonly string[];
+  readonly format: Format;
+  /** Whether the stored rows are looked at as well. */
+  readonly rows: boolean;
+}
+
+const ending = ".page.yaml";
+
+async function filesIn(told: string): Promise<string[]> {
+  try {
+    if (!(await stat(told)).isDirectory()) return [told];
+    const names = await readdir(told);
+    return names
+      .filter((name) => name.endsWith(ending))
+      .sort()
+      .map((name) => path.join(told, name));
+  } catch (error) {
+    if ((error as NodeJS.ErrnoException).code !== "ENOENT") throw error;
+    throw new CannotStart(`There is no file or directory ${told}.`);
+  }
+}
+
+/** Reviews page files held against a database: each file with what was found, by place. */
+export async function checkFiles(options: Omit<CheckOptions, "format">): Promise<readonly CheckedFile[]> {
+  const paths = (await Promise.all(options.files.map(filesIn))).flat();
+  if (paths.length === 0)
+    throw new CannotStart(`There is no page file (NAME${ending}) in ${options.files.join(", ")}.`);
+  const texts = await Promise.all(paths.map((file) => readFile(file, "utf8")));
+  return withDatabase(options.database, async (database) => {
+    const catalog = await readCatalog(database);
+    const named = paths.map((file, index) => ({
+      name: path.basename(file).replace(/\.page\.yaml$/, ""),
+      text: texts[index] ?? "",
+    }));
+    const bound = bindPageFiles(named, catalog);
+    const checked: CheckedFile[] = [];
+    for (const [index, { page, parsed, findings }] of bound.entries()) {
+      const more = options.rows && page && parsed ? await reviewAgainstRows(page, parsed, database) : [];
+      checked.push({ file: paths[index] ?? "", findings: [...findings, ...more].sort(byPlace) });
+    }
+    return checked;
+  });
+}
+
+/** `quill check`: the review. @returns the exit code: 1 where there is an error */
+export async function check(options: CheckOptions, write: (text: string) => void): Promise<number> {
+  const checked = await checkFiles(options);
+  write(reports[options.format](checked));
+  return checked.some(({ findings }) => findings.some((finding) => finding.severity === "error")) ? 1 : 0;
+}

@@ -1,0 +1,166 @@
+import { mkdtemp, readdir, rm } from "node:fs/promises";
+import os from "node:os";
+import path from "node:path";
+import { afterEach, describe, expect, test } from "@jest/globals";
+import {
+  archive,
+  archiveSize,
+  bodyOf,
+  Client,
+  formOf,
+  freshDatabase,
+  ledgers,
+  ledgersWithout,
+  type TestDatabase,
+  workshop,
+} from "@loyal-quill/testing";
+import pg from "pg";
+import { checkFiles, draft, installLog, serve } from "../index.js";
+
+interface Sample {
+  readonly made: TestDatabase;
+  readonly owner: pg.Client;
+  readonly directory: string;
+  /** What `quill draft --all` said. */
+  readonly said: readonly string[];
+  readonly client: Client;
+}
+
+const after: (() => Promise<unknown>)[] = [];
+afterEach(async () => {
+  for (const step of after.splice(0).toReversed()) await step();
+});
+
+/** A database made of a sample's statements, drafted and served as the commands do it. */
+async function sampleOf(sql: readonly string[]): Promise<Sample> {
+  const made = await freshDatabase("template0");
+  after.push(made.drop);
+  const owner = new pg.Client(made.owner);
+  await owner.connect();
+  after.push(() => owner.end());
+  for (const statement of sql) await owner.query(statement);
+  await installLog({ database: made.owner, roles: ["quill_pages"], now: new Date() }, () => {});
+  const directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-drafts-"));
+  after.push(() => rm(directory, { recursive: true }));
+  const said: string[] = [];
+  await draft({ database: made.pages, tables: undefined, to: directory }, (line) => said.push(line));
+  const serving = await serve(
+    {
+      database: made.pages,
+      pages: directory,
+      store: undefined,
+      port: undefined,
+      host: "127.0.0.1",
+      workbench: false,
+      as: "Lotte Haas",
+      roles: [],
+      name: "Samples",
+      signingKey: undefined,
+    },
+    () => {},
+  );
+  after.push(serving.stop);
+  return { made, owner, directory, said, client: new Client(serving.address) };
+}
+
+const unescaped = (text: string): string =>
+  text
+    .replaceAll("&quot;", '"')
+    .replaceAll("&#39;", "'")
+    .replaceAll("&lt;", "<")
+    .replaceAll("&gt;", ">")
+    .replaceAll("&amp;", "&");
+
+/** Another value than the one that stands in a control, by what the control looks like. */
+function otherValue(html: string, name: string, text: string): string | null | undefined {
+  const at = html.search(
+    new RegExp(`<(input|select|textarea)[^>]* name="${name.replaceAll(/[.*+?^${}()|[\]\\]/g, "\\$&")}"`),
+  );
+  if (at < 0) return undefined;
+  const tag = html.slice(at, html.indexOf(">", at));
+  if (tag.startsWith("<select")) {
+    const options = [...html.slice(at, html.indexOf("</select>", at)).matchAll(/<option value="([^"]*)"/g)];
+    return options.map((match) => unescaped(match[1] ?? "")).find((value) => value !== text && value !== "");
+  }
+  if (tag.includes('type="checkbox"')) return text === "true" ? null : "true";
+  if (tag.includes('type="date"')) return text === "2026-03-04" ? "2026-03-05" : "2026-03-04";
+  if (tag.includes('inputmode="numeric"') || tag.includes('inputmode="decimal"'))
+    return text === "" ? "7" : String(Number(text) + 1);
+  return `${text}x`;
+}
+
+/** Opens a record, sends it untouched, then changes one field after the other until a save goes through. */
+async function roundTrip(client: Client, edit: string): Promise<string> {
+  const opened = await client.get(edit);
+  if (opened.status !== 200) return `opens with ${opened.status}`;
+  const form = formOf(opened.text);
+  const untouched = await client.post(edit, bodyOf(form));
+  if (untouched.status !== 303) return `untouched: ${untouched.status}`;
+  const said = await client.get(untouched.headers.get("location") ?? "");
+  if (!said.text.includes("Nothing was changed")) return "untouched, but something was changed";
+  for (const [name, text] of form) {
+    const value = name.startsWith("quill.") ? undefined : otherValue(opened.text, name, text);
+    if (value === undefined) continue;
+    const saved = await client.post(edit, bodyOf(form, { [name]: value }));
+    if (saved.status >= 500) return `${name}: ${saved.status}`;
+    if (saved.status !== 303) continue;
+    const after = await client.get(saved.headers.get("location") ?? "");
+    return after.status === 200 && after.text.includes("is saved") ? "saved" : `after the save: ${after.status}`;
+  }
+  return "no field can be changed";
+}
+
+/** Every page's name with what became of a round trip of its first record. */
+async function everyPage({ client, directory }: Sample): Promise<Record<string, string>> {
+  const home = (await client.get("/")).text;
+  const lists = [...home.matchAll(/<li><a href="([^"]+)"/g)].map((match) => unescaped(match[1] ?? ""));
+  expect(lists).toHaveLength((await readdir(directory)).length);
+  const results: Record<string, string> = {};
+  for (const list of lists) {
+    const page = await client.get(list);
+    const edit = unescaped(/<td class="way"><a href="([^"]+)"/.exec(page.text)?.[1] ?? "");
+    results[list] = edit === "" ? `list: ${page.status}` : await roundTrip(client, edit);
+  }
+  return results;
+}
+
+const everySaved = (results: Record<string, string>): Record<string, string> =>
+  Object.fromEntries(Object.keys(results).map((list) => [list, "saved"]));
+
+describe("draft --all and serve, unedited", () => {
+  test("on ledgers with odd names and hardly a primary key: what has a safe key opens and saves, the rest is named", async () => {
+    const sample = await sampleOf(ledgers);
+    const results = await everyPage(sample);
+    expect(results).toEqual(everySaved(results));
+    expect(Object.keys(results)).toHaveLength(14);
+    for (const [table, because] of ledgersWithout) {
+      const line = sample.said.find((each) => each.trim().startsWith(`${table}  `));
+      expect([table, line]).toEqual([table, expect.stringMatching(because)]);
+    }
+    const first = sample.said.indexOf("Without a page:");
+    expect(sample.said.slice(first + 1, sample.said.indexOf("", first))).toHaveLength(ledgersWithout.length);
+    const users = (await sample.client.get("/users/marrow/edit")).text;
+    expect(users).not.toMatch(/password_hash|api_key/);
+  });
+
+  test("on an archive of 300 tables: all of them", async () => {
+    const sample = await sampleOf(archive);
+    const results = await everyPage(sample);
+    expect(results).toEqual(everySaved(results));
+    expect(Object.keys(results)).toHaveLength(archiveSize);
+    const { rows } = await sample.owner.query<{ count: string }>("SELECT count(*) FROM quill_log.change");
+    expect(Number(rows[0]?.count)).toBe(archiveSize);
+  });
+
+  test("on a workshop with every kind of constraint: all of them, and the review has no error", async () => {
+    const sample = await sampleOf(workshop);
+    const results = await everyPage(sample);
+    expect(results).toEqual(everySaved(results));
+    expect(Object.keys(results)).toHaveLength(12);
+    expect(sample.said.find((line) => line.includes("workshop.tool "))).toContain("inherit from this one");
+    const checked = await checkFiles({ database: sample.made.pages, files: [sample.directory], rows: true });
+    expect(checked.flatMap(({ findings }) => findings.filter((finding) => finding.severity === "error"))).toEqual([]);
+    const half = checked.find(({ file }) => file.endsWith("half-open.page.yaml"));
+    expect(half?.findings.map((finding) => finding.message).join()).toContain("may not update closed");
+  });
+});

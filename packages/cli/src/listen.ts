@@ -1,0 +1,37 @@
+import type { Server } from "node:http";
+import type { Say } from "./cluster/cluster.js";
+
+/** A command that can't go on, for a reason that the person can do something about. */
+export class CannotStart extends Error {}
+
+const usualPort = 4310;
+
+const listenOn = (server: Server, port: number, host: string): Promise<boolean> =>
+  new Promise((resolve, reject) => {
+    server.once("error", (error: NodeJS.ErrnoException) =>
+      error.code === "EADDRINUSE" ? resolve(false) : reject(error),
+    );
+    server.listen(port, host, () => resolve(true));
+  });
+
+/** Listens on the port told, or on the first free one from the usual port on. */
+export async function listen(server: Server, told: number | undefined, say: Say, host = "127.0.0.1"): Promise<number> {
+  if (told !== undefined) {
+    if (await listenOn(server, told, host)) return told;
+    throw new CannotStart(
+      `Port ${told} is taken by another program. Choose another one with --port, or leave it out to get a free one.`,
+    );
+  }
+  for (let port = usualPort; port < usualPort + 50; port++) {
+    if (!(await listenOn(server, port, host))) continue;
+    if (port !== usualPort) say(`Port ${usualPort} is taken by another program: port ${port} is used instead.`);
+    return port;
+  }
+  throw new CannotStart(`No port from ${usualPort} to ${usualPort + 49} is free. Choose one with --port.`);
+}
+
+export const closeServer = (server: Server): Promise<void> =>
+  new Promise((resolve) => {
+    server.close(() => resolve());
+    server.closeAllConnections();
+  });

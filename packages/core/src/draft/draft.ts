@@ -1,0 +1,171 @@
+import { stringify } from "yaml";
+import { tellingColumn } from "../page/choices.js";
+import { labelFrom } from "../page/label.js";
+import { tokenName } from "../page/names.js";
+import { type Catalog, type Column, columnOf, type Table, tableName } from "../table/model.js";
+import { slugOf } from "../values/slug.js";
+
+/** A page file made from a table. */
+export interface Draft {
+  /** The page's name: the file's name without `.page.yaml`. */
+  readonly name: string;
+  readonly table: string;
+  readonly key: readonly string[];
+  readonly text: string;
+}
+
+/** Why there is no page for a table. */
+export interface NoDraft {
+  readonly table: string;
+  readonly because: string;
+}
+
+/** First segments of addresses that are the application's own. */
+const reserved: ReadonlySet<string> = new Set(["workbench", "fonts", "sign-in", "sign-out"]);
+
+/** Columns that hold what nobody should read off a page. */
+const secret = /pass_?word|passwd|secret|api_?key|(^|_)(salt|token|hash|otp|pin)($|_)/i;
+
+/** Columns whose texts run over several lines, by what they are called. */
+const long = /note|remark|description|body|comment|findings|summary|details|message|biography|address_lines/i;
+
+/** Types that nobody can read or type. */
+const unreadable: ReadonlySet<string> = new Set(["tsvector", "bytea"]);
+
+/** In one line, quoted where YAML needs it. */
+const flow = (value: unknown): string =>
+  stringify(value, { collectionStyle: "flow", lineWidth: 0, flowCollectionPadding: true }).trim();
+
+/** Whether a column's value is given by the table and says nothing to people. */
+const isSurrogate = (column: Column): boolean =>
+  column.written === "always" || column.default !== null || column.type.kind === "uuid";
+
+const isShown = (column: Column): boolean => !secret.test(column.name) && !unreadable.has(column.type.cast);
+
+const mayChange = (column: Column): boolean => column.written === "freely" && column.granted.update;
+
+/** Why a table can't have a page of its own; null where it can. */
+function obstacle(table: Table): string | null {
+  const [key] = table.keys;
+  const unsafe = table.unsafeKeys.map((each) => `${each.constraint} is no safe key: ${each.because}`);
+  if (!key)
+    return unsafe.length > 0
+      ? `no primary key; ${unsafe.join("; ")}`
+      : "no primary key, and no unique set of columns of which none may be null";
+  const odd = key.columns.find((name) => /[{}]/.test(name));
+  if (odd !== undefined) return `the key's column "${odd}" has a brace in its name, which an address can't carry`;
+  if (!table.granted.update) return "this connection may not update it";
+  if (!table.columns.some(mayChange)) return "it has no column that this connection may change";
+  // A name that the form or JavaScript itself has taken.
+  const taken = table.columns.find(({ name }) => name === tokenName || name === "__proto__");
+  if (taken) return `a column is called "${taken.name}"`;
+  return null;
+}
+
+/** One field of a draft: its name, with settings where the table alone does not say enough. */
+function fieldText(column: Column): string {
+  const lines = column.type.kind === "text" && column.type.maxLength === null && long.test(column.name);
+  return flow(lines ? { [column.name]: { control: "multi-line" } } : column.name).replace(/^\{ (.*) \}$/, "$1");
+}
+
+/** The columns of a list: key, what tells most, and a few that are short. */
+function listColumns(table: Table, key: readonly string[], telling: Column | undefined): readonly string[] {
+  const short = table.columns.filter(
+    ({ name, type }) =>
+      isShown({ ...(columnOf(table, name) as Column) }) && !["json", "other"].includes(type.kind) && !long.test(name),
+  );
+  const visible = key.filter((name) => columnOf(table, name)?.type.kind !== "uuid");
+  const names = [...visible, ...(telling ? [telling.name] : []), ...short.map((column) => column.name)];
+  return [...new Set(names)].slice(0, 6);
+}
+
+/** `Station {code}, {name}`: what it is, its key where that says something, and its most telling column. */
+function titleOf(table: Table, key: readonly Column[], telling: Column | undefined): string {
+  const named = key.every(isSurrogate) && telling ? [] : key;
+  const columns = [...new Set([...named, ...(telling ? [telling] : [])])].filter(({ name }) => !/[{}]/.test(name));
+  return `${labelFrom(table.name)} ${columns.map(({ name }) => `{${name}}`).join(", ")}`;
+}
+
+function draftText(table: Table, slug: string): { text: string; key: readonly string[] } {
+  const key = (table.keys[0]?.columns ?? []).flatMap((name) => columnOf(table, name) ?? []);
+  const keyNames = key.map((column) => column.name);
+  const told = tellingColumn(table, key[0] as Column);
+  const telling = keyNames.includes(told.name) || !isShown(told) ? undefined : told;
+  const others = table.columns.filter((column) => !key.includes(column));
+  // A table of nothing but its key is edited by changing the key.
+  const editable = !others.some((column) => mayChange(column) && isShown(column));
+  const shownKey = key.filter((column) => editable || !isSurrogate(column));
+  const fields = [...shownKey, ...others.filter(isShown)];
+  const left = others.filter((column) => !isShown(column)).map((column) => column.name);
+  const lacking = table.columns.filter(
+    (column) => !column.nullable && column.default === null && column.written === "freely" && !fields.includes(column),
+  );
+  const makes =
+    table.granted.insert &&
+    lacking.length === 0 &&
+    fields.every(
+      (column) => column.granted.insert || column.default !== null || column.nullable || column.written === "always",
+    );
+  const comment = table.comment ? [`# ${table.comment.replaceAll(/\s+/g, " ")}`] : [];
+  const lines = [
+    `# Drafted from ${tableName(table).replaceAll(/[\r\n]/g, " ")}. What the table says (types, lengths, choices, constraints) holds without being written here.`,
+    ...comment,
+    "format: loyal-quill/page@1",
+    `title: ${JSON.stringify(titleOf(table, key, telling))}`,
+    `plural: ${JSON.stringify(labelFrom(table.name))}`,
+    `path: ${JSON.stringify(`/${slug}/${keyNames.map((name) => `{${name}}`).join("/")}`)}`,
+    `record: ${flow({ table: tableName(table), key: keyNames.length === 1 ? keyNames[0] : keyNames, ...(editable ? { "key-editable": true } : {}) })}`,
+    "# Everybody who is signed in may open this page and edit every record. To narrow it:",
+    '# access: { open: actor.roles.exists(r, r in ["…"]), rows: row.… == actor.…, edit: row.… != "…", delete: true }',
+    ...(makes ? ["access: { new: true }"] : []),
+    `list: ${flow({ columns: listColumns(table, keyNames, telling) })}`,
+    "fields:",
+    ...fields.map((column) => `  - ${fieldText(column)}`),
+    ...(left.length > 0
+      ? [`# Left out, since nobody should read it off a page or can: ${left.join(", ").replaceAll(/[\r\n]/g, " ")}`]
+      : []),
+    "answer: { saved: view }",
+  ];
+  return { text: `${lines.join("\n")}\n`, key: keyNames };
+}
+
+/** Names for pages: the table's name as part of an address, with its schema's where that alone is taken. */
+function nameOf(table: Table, taken: ReadonlySet<string>): string {
+  const plain = slugOf(table.name) || "table";
+  const full = `${slugOf(table.schema) || "schema"}-${plain}`;
+  const free = [plain, full].find((each) => !taken.has(each) && !reserved.has(each));
+  if (free !== undefined) return free;
+  let number = 2;
+  while (taken.has(`${full}-${number}`)) number += 1;
+  return `${full}-${number}`;
+}
+
+/**
+ * Makes page files from tables: a complete page each, that can be served as it is.
+ *
+ * @param wanted `schema.table`, or a table's name alone where only one schema has it; all tables where it is left out
+ * @returns the drafts by name, and why the other tables and relations have none
+ */
+export function draftPages(
+  catalog: Pick<Catalog, "tables" | "unusable">,
+  wanted?: readonly string[],
+): { readonly drafts: readonly Draft[]; readonly without: readonly NoDraft[] } {
+  const isWanted = (table: { schema: string; name: string }): boolean =>
+    wanted === undefined || wanted.some((name) => name === tableName(table) || name === table.name);
+  const drafts: Draft[] = [];
+  const without: NoDraft[] = catalog.unusable
+    .filter(isWanted)
+    .map((each) => ({ table: tableName(each), because: each.because }));
+  const taken = new Set<string>();
+  for (const table of catalog.tables.filter(isWanted)) {
+    const because = obstacle(table);
+    if (because !== null) {
+      without.push({ table: tableName(table), because });
+      continue;
+    }
+    const name = nameOf(table, taken);
+    taken.add(name);
+    drafts.push({ name, table: tableName(table), ...draftText(table, name) });
+  }
+  return { drafts, without };
+}

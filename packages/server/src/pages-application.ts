@@ -1,0 +1,79 @@
+import type { Actor, Frame } from "@loyal-quill/core";
+import { connect, createPages, databaseOver, type Pages } from "@loyal-quill/runtime";
+import express, { type Request } from "express";
+import type { Logger } from "pino";
+import { answerFailure, homePage, nothingHere } from "./documents.js";
+import { fontRoutes, fontSheets } from "./fonts.js";
+import { requestLog, securityHeaders } from "./headers.js";
+
+export interface PagesApplicationOptions {
+  /** The edited database. */
+  readonly databaseUrl: string;
+  /** The directory of the page files. */
+  readonly pages: string;
+  /** Whoever asks: there is no sign-in. Serve it on loopback only. */
+  readonly actor: Actor;
+  /** The key of digests and tokens: 32 bytes at least. */
+  readonly signingKey: string;
+  readonly name: string;
+  readonly logger: Logger;
+}
+
+export interface PagesApplication {
+  readonly app: express.Express;
+  readonly pages: Pages;
+  readonly close: () => Promise<void>;
+}
+
+/**
+ * The served pages alone, for one person: no store, no sign-in, no workbench.
+ *
+ * @throws when the database can't be reached or the page files can't be read
+ */
+export async function createPagesApplication(options: PagesApplicationOptions): Promise<PagesApplication> {
+  const { actor, logger } = options;
+  const pool = connect(options.databaseUrl);
+  const around = {
+    application: options.name,
+    home: "/",
+    language: "en",
+    styleSheets: fontSheets,
+    person: { name: actor.name },
+    signOut: null,
+  } as const;
+  const pages = await createPages({
+    database: databaseOver(pool),
+    pages: options.pages,
+    signingKey: options.signingKey,
+    actor: () => actor,
+    session: () => "alone",
+    frame: () => around,
+    onError: (error) => logger.error({ err: error }, "the page files could not be read anew"),
+  }).catch(async (error: unknown) => {
+    await pool.end();
+    throw error;
+  });
+  const frame: Frame = { ...around, base: "", script: null, styleSheets: [pages.styleSheet, ...fontSheets] };
+  const app = express();
+  app.disable("x-powered-by");
+  app.use(requestLog(logger), securityHeaders());
+  app.use("/fonts", fontRoutes());
+  app.get("/", (_request, response) => {
+    response
+      .type("html")
+      .set("cache-control", "no-store")
+      .send(homePage(pages.loaded().pages, actor, frame, false));
+  });
+  app.use(pages.router);
+  app.use((_request, response) => {
+    response.status(404).type("html").send(nothingHere(frame));
+  });
+  app.use((error: unknown, request: Request, response: express.Response, _next: express.NextFunction) =>
+    answerFailure(error, request, response, frame, logger),
+  );
+  const close = async (): Promise<void> => {
+    pages.close();
+    await pool.end();
+  };
+  return { app, pages, close };
+}

@@ -1,0 +1,78 @@
+/**
+ * A sample schema: ledgers that were brought into a database one by one. Odd names of all kinds, hardly a primary key, and tables
+ * that no page can be made for.
+ */
+const long = "a_name_that_is_exactly_as_long_as_postgresql_lets_a_name_be_63x";
+
+export const ledgers: readonly string[] = [
+  'CREATE SCHEMA "Old Ledgers"',
+  'CREATE SCHEMA "ledgers-ü"',
+  // With a safe key.
+  'CREATE TABLE "Old Ledgers"."pegel/höhe" ("with space" text PRIMARY KEY, "Wert in m" numeric(6,2), "quo""te" text, "select" boolean NOT NULL, "back\\slash" text)',
+  `INSERT INTO "Old Ledgers"."pegel/höhe" VALUES ('a/b', 1.5, 'x', true, 'y'), ('', NULL, NULL, false, NULL)`,
+  'CREATE TABLE "Old Ledgers"."UPPER" ("ID" integer PRIMARY KEY, "NAME" varchar(20) NOT NULL, name text)',
+  `INSERT INTO "Old Ledgers"."UPPER" VALUES (1, 'one', NULL)`,
+  'CREATE TABLE "Old Ledgers".upper ("ID" integer PRIMARY KEY, note text)',
+  'INSERT INTO "Old Ledgers".upper VALUES (7, NULL)',
+  'CREATE TABLE "Old Ledgers"."new" (edit text PRIMARY KEY, "delete" text, "new" integer)',
+  `INSERT INTO "Old Ledgers"."new" VALUES ('new', 'x', 1), ('edit', 'y', 2)`,
+  'CREATE TABLE "Old Ledgers".workbench (a integer, b text NOT NULL, c text)',
+  'CREATE UNIQUE INDEX ON "Old Ledgers".workbench (b)',
+  `INSERT INTO "Old Ledgers".workbench VALUES (1, 'b', NULL)`,
+  `CREATE TABLE "Old Ledgers".${long} (${long} integer PRIMARY KEY, text text)`,
+  `INSERT INTO "Old Ledgers".${long} VALUES (1, 'x')`,
+  'CREATE TABLE "ledgers-ü"."表" ("鍵" text PRIMARY KEY, "値" text)',
+  `INSERT INTO "ledgers-ü"."表" VALUES ('一', '二')`,
+  'CREATE TABLE "ledgers-ü"."🌊" ("🔑" uuid PRIMARY KEY, "constructor" text, "toString" text, "a: b" text, "[c]" text, "{d}" text, "#e" text, "yes" text, "1" text)',
+  `INSERT INTO "ledgers-ü"."🌊" VALUES ('6f0e8f5e-0d3b-4b53-9d5c-3f6d6f2d3c11', 'x', 'y', 'z', NULL, NULL, NULL, NULL, NULL)`,
+  'CREATE TABLE "ledgers-ü".only_key (word text PRIMARY KEY)',
+  `INSERT INTO "ledgers-ü".only_key VALUES ('alone')`,
+  'CREATE TABLE "ledgers-ü"."a.b.c" ("x.y" integer PRIMARY KEY, "quill.box:x" text, note text)',
+  'INSERT INTO "ledgers-ü"."a.b.c" VALUES (1, NULL, NULL)',
+  'CREATE TABLE "ledgers-ü".by_moment (at timestamptz PRIMARY KEY, what text)',
+  `INSERT INTO "ledgers-ü".by_moment VALUES ('2026-03-29 01:30:00.123456+00', 'x')`,
+  'CREATE TABLE "ledgers-ü".by_address (host inet, part "char", PRIMARY KEY (host, part), what text)',
+  `INSERT INTO "ledgers-ü".by_address VALUES ('10.0.0.1', 'x', NULL)`,
+  'CREATE TABLE "ledgers-ü".by_bytes (id bytea PRIMARY KEY, what text)',
+  `INSERT INTO "ledgers-ü".by_bytes VALUES ('\\xdeadbeef', NULL)`,
+  'CREATE TABLE "ledgers-ü".users (login text PRIMARY KEY, password_hash text, api_key text, full_name text)',
+  `INSERT INTO "ledgers-ü".users VALUES ('marrow', 'x', 'y', 'Marrow')`,
+  // Without one.
+  'CREATE TABLE "Old Ledgers"."Ledger 1987" ("No." integer UNIQUE, remark text)',
+  'CREATE TABLE "Old Ledgers".nothing (a integer, b text)',
+  'CREATE TABLE "Old Ledgers".partial (a integer NOT NULL, gone boolean)',
+  'CREATE UNIQUE INDEX partial_a ON "Old Ledgers".partial (a) WHERE NOT gone',
+  'CREATE TABLE "Old Ledgers".expression (a text NOT NULL)',
+  'CREATE UNIQUE INDEX expression_a ON "Old Ledgers".expression (lower(a))',
+  'CREATE TABLE "Old Ledgers".later (a integer PRIMARY KEY DEFERRABLE, b text)',
+  'CREATE TABLE "Old Ledgers".brace ("{id}" integer PRIMARY KEY, b text)',
+  'CREATE TABLE "Old Ledgers".number_only (id integer GENERATED ALWAYS AS IDENTITY PRIMARY KEY)',
+  'CREATE TABLE "Old Ledgers".taken (id integer PRIMARY KEY, "quill.token" text)',
+  'CREATE TABLE "Old Ledgers".prototype (id integer PRIMARY KEY, "__proto__" text)',
+  'CREATE TABLE "Old Ledgers".no_columns ()',
+  'CREATE VIEW "Old Ledgers".seen AS SELECT 1 AS a',
+  'CREATE MATERIALIZED VIEW "Old Ledgers".kept AS SELECT 1 AS a',
+  'GRANT USAGE ON SCHEMA "Old Ledgers", "ledgers-ü" TO quill_pages',
+  'GRANT SELECT, INSERT, UPDATE, DELETE ON ALL TABLES IN SCHEMA "Old Ledgers", "ledgers-ü" TO quill_pages',
+  'CREATE TABLE "Old Ledgers".closed (id integer PRIMARY KEY, a text)',
+  'CREATE TABLE "Old Ledgers".read_only (id integer PRIMARY KEY, a text)',
+  'GRANT SELECT ON "Old Ledgers".read_only TO quill_pages',
+];
+
+/** The tables of the ledgers without a page, with a word of the reason. */
+export const ledgersWithout: readonly (readonly [table: string, because: RegExp])[] = [
+  ["Old Ledgers.Ledger 1987", /No\. may be null/],
+  ["Old Ledgers.brace", /brace in its name/],
+  ["Old Ledgers.closed", /may not select/],
+  ["Old Ledgers.expression", /on an expression/],
+  ["Old Ledgers.kept", /materialized view/],
+  ["Old Ledgers.later", /deferrable/],
+  ["Old Ledgers.no_columns", /no primary key/],
+  ["Old Ledgers.nothing", /no primary key/],
+  ["Old Ledgers.number_only", /no column that this connection may change/],
+  ["Old Ledgers.partial", /part of the rows/],
+  ["Old Ledgers.prototype", /"__proto__"/],
+  ["Old Ledgers.read_only", /may not update/],
+  ["Old Ledgers.seen", /a view/],
+  ["Old Ledgers.taken", /"quill\.token"/],
+];
