@@ -46,7 +46,14 @@ export async function openNew(trip: Trip): Promise<Outcome> {
  * or may be left for it.
  */
 const judgedFields = (fields: readonly SubmittedField[]): readonly SubmittedField[] =>
-  fields.map((each) => ({ ...each, touched: each.touched || each.field.column.default === null }));
+  fields.map(({ field, sent, text, touched, value, problem }) => ({
+    field,
+    sent,
+    text,
+    touched: touched || field.column.default === null,
+    value,
+    problem,
+  }));
 
 /** The SAVE half for a new record: Read → Check → Write. There is nothing to compare with. */
 export async function create(trip: Trip, body: string): Promise<Outcome> {

@@ -16,7 +16,7 @@ import {
   titleOf,
 } from "./steps/prefill.js";
 import type { Submission, SubmittedField } from "./steps/read.js";
-import { type Claims, writeToken } from "./steps/token.js";
+import { type Claims, fieldDigest, writeToken } from "./steps/token.js";
 import type { Trip } from "./trip.js";
 
 /** Why the record's form is locked, or null. */
@@ -36,7 +36,10 @@ export function claimsFor(trip: Trip, form: Claims["form"], record: Record): Cla
     session: request.session,
     row: record.version,
     at: facts.now.toISOString(),
-    shown: form === "delete" ? {} : shownDigests(page, form, record.row, facts, surroundings.signer),
+    shown:
+      form === "delete"
+        ? {}
+        : shownDigests(page, form, record.row, facts, fieldDigest(surroundings.signer, request.id)),
   };
 }
 

@@ -2,8 +2,8 @@ import { freshForm, lockedBecause, makeForm } from "./form.js";
 import type { Outcome } from "./outcome.js";
 import { mayDelete } from "./steps/access.js";
 import { readSaid } from "./steps/answer.js";
-import { exists, load, type Record } from "./steps/load.js";
-import { loadLists, type Offers } from "./steps/offer.js";
+import { exists, loadForForm, type Record } from "./steps/load.js";
+import type { Offers } from "./steps/offer.js";
 import { titleOf } from "./steps/prefill.js";
 import type { Trip } from "./trip.js";
 
@@ -11,13 +11,11 @@ import type { Trip } from "./trip.js";
 async function loadAll(trip: Trip): Promise<{ record: Record; lists: Offers } | Outcome> {
   const { page, key, facts, recorder } = trip;
   const { database } = trip.surroundings;
-  const [record, lists] = await Promise.all([load(page, key, facts, database), loadLists(page, facts, database)]);
-  if (record) {
-    const values = Object.entries(record.row).map(([name, value]) => ({ name, value }));
-    recorder.note("load", values);
-    return { record, lists };
-  }
-  return missing(trip);
+  const found = await loadForForm(page, key, facts, database);
+  if (!found) return missing(trip);
+  const values = Object.entries(found.record.row).map(([name, value]) => ({ name, value }));
+  recorder.note("load", values);
+  return found;
 }
 
 /** There is no such record for the actor; which of the reasons it is stands in the record, not in the answer. */

@@ -26,7 +26,7 @@ export function noteProblems(recorder: Recorder, problems: readonly Problem[]): 
 export function noteCompared(recorder: Recorder, compared: readonly ComparedField[]): void {
   const values = compared.map(({ submitted, state }) => ({
     name: submitted.field.column.name,
-    value: submitted.value,
+    value: submitted.text,
     note: state,
   }));
   const conflicts = compared

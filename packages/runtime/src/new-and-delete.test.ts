@@ -123,7 +123,7 @@ title: "{slug}"
 path: /notices/{slug}
 record: { table: office.bulletin, key: slug }
 access: { new: true }
-fields: [slug, headline]
+fields: [slug, headline, body, author_id, team]
 `,
     });
     await trips.owner.query("UPDATE office.bulletin SET slug = 'new' WHERE id = 1");

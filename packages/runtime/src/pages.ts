@@ -1,4 +1,4 @@
-import { createHash, createHmac, randomUUID } from "node:crypto";
+import { createHash, hash, randomUUID } from "node:crypto";
 import { readFileSync } from "node:fs";
 import { performance } from "node:perf_hooks";
 import {
@@ -15,7 +15,8 @@ import {
   saidCookie,
   styleSheet,
 } from "@loyal-quill/core";
-import express from "express";
+import type express from "express";
+import { readBody } from "./body.js";
 import { type Loaded, loadPageFiles, watchPageFiles } from "./page-files.js";
 
 export interface PagesOptions {
@@ -43,7 +44,7 @@ export interface PagesOptions {
 
 export interface Pages {
   /** The served pages. What belongs to none of them is passed on to the next handler. */
-  readonly router: express.Router;
+  readonly router: express.RequestHandler;
   readonly loaded: () => Loaded;
   /** The address of the style sheet below the mount. */
   readonly styleSheet: string;
@@ -57,9 +58,6 @@ const scriptName = `quill-${createHash("sha256").update(script).digest("hex").sl
 
 const styleName = `quill-${createHash("sha256").update(styleSheet).digest("hex").slice(0, 10)}.css`;
 
-/** The largest body that is read, in bytes. */
-const mostBytes = 1_048_576;
-
 const securityHeaders = {
   "content-security-policy":
     "default-src 'none'; script-src 'self'; connect-src 'self'; style-src 'self'; font-src 'self'; img-src 'self' data:; form-action 'self'; base-uri 'none'; frame-ancestors 'self'",
@@ -67,28 +65,32 @@ const securityHeaders = {
   "referrer-policy": "same-origin",
 };
 
-/** A signer over HMAC-SHA-256 (RFC 2104). */
+/** The block length of SHA-256, in bytes. */
+const block = 64;
+
+/**
+ * A signer over HMAC-SHA-256 (RFC 2104, 2): H(K ⊕ opad, H(K ⊕ ipad, text)), written out over one-shot hashes with both keys made
+ * beforehand. A form has a dozen digests; made one by one, the objects around them cost more than the hashing.
+ */
 export function signerOf(key: string): Signer {
   if (Buffer.byteLength(key) < 32) throw new Error("The signing key must hold at least 32 bytes.");
-  return { sign: (text) => createHmac("sha256", key).update(text).digest("base64url") };
+  const bytes = Buffer.byteLength(key) > block ? createHash("sha256").update(key).digest() : Buffer.from(key);
+  const padded = Buffer.concat([bytes, Buffer.alloc(block - bytes.length)]);
+  const inner = padded.map((byte) => byte ^ 0x36);
+  const outer = Buffer.concat([padded.map((byte) => byte ^ 0x5c), Buffer.alloc(32)]);
+  const sign = (text: string): string => {
+    hash("sha256", Buffer.concat([inner, Buffer.from(text)]), "buffer").copy(outer, block);
+    return hash("sha256", outer, "base64url");
+  };
+  return {
+    sign,
+    // A key that is as long as the hash, put before the text, and a digest of which most is cut off: nothing to go on from.
+    digests(form) {
+      const formKey = sign(`digests ${form}`);
+      return (text) => hash("sha256", `${formKey}${text}`, "base64url").slice(0, 11);
+    },
+  };
 }
-
-const decoder = new TextDecoder("utf-8", { fatal: true, ignoreBOM: true });
-
-/** The body as text; bytes that are not UTF-8 become what the read step refuses. */
-function bodyOf(request: express.Request): PageRequest["body"] {
-  if (!Buffer.isBuffer(request.body)) return request.method === "POST" ? { refused: "wrong-content-type" } : null;
-  try {
-    return { text: decoder.decode(request.body) };
-  } catch {
-    return { text: "%FF" };
-  }
-}
-
-/** Why a body could not be read off the wire: too large, or of an encoding that is not known here. */
-const unreadable = (error: unknown): PageRequest["body"] => ({
-  refused: (error as { status?: number }).status === 413 ? "body-too-large" : "wrong-content-type",
-});
 
 function cookie(request: express.Request, name: string): string | null {
   const pairs = (request.headers.cookie ?? "").split(/;\s*/);
@@ -100,16 +102,14 @@ const queryOf = (request: express.Request): Record<string, string> =>
     Object.entries(request.query).flatMap(([name, value]) => (typeof value === "string" ? [[name, value]] : [])),
   );
 
+/** Sends an answer as it is: Express would look for what it may leave out of it. */
 function send(response: express.Response, { status, headers, body }: PageResponse): void {
-  response.status(status).set({ ...securityHeaders, ...headers });
-  response.send(body);
+  response.writeHead(status, { ...securityHeaders, ...headers, "content-length": Buffer.byteLength(body) });
+  response.end(body);
 }
 
-/** Reads form bodies as they came; what is too large is answered by the pages themselves. */
-const readBody = express.raw({ type: "application/x-www-form-urlencoded", limit: mostBytes });
-
 /**
- * The served pages as an Express router, for any Express application.
+ * The served pages as a handler for any Express application, mounted with `use`.
  *
  * @throws when the page files or the catalogs can't be read at the start
  */
@@ -125,25 +125,13 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     }
   };
   const watcher = watchPageFiles(options.pages, () => void reload());
-  const router = express.Router({ caseSensitive: true, strict: true });
+  const files = new Map([
+    [`/${styleName}`, { type: "text/css", text: styleSheet }],
+    [`/${scriptName}`, { type: "text/javascript", text: script }],
+  ]);
 
-  const sendFile = (type: string, text: string) => (_request: express.Request, response: express.Response) => {
-    response.set({
-      ...securityHeaders,
-      "content-type": `${type}; charset=utf-8`,
-      "cache-control": "public, max-age=31536000, immutable",
-    });
-    response.send(text);
-  };
-  router.get(`/${styleName}`, sendFile("text/css", styleSheet));
-  router.get(`/${scriptName}`, sendFile("text/javascript", script));
-
-  const serve = async (
-    matched: MatchedRoute,
-    request: express.Request,
-    response: express.Response,
-    body: PageRequest["body"],
-  ): Promise<void> => {
+  const serve = async (matched: MatchedRoute, request: express.Request, response: express.Response): Promise<void> => {
+    const body = await readBody(request);
     const actor = await options.actor(request);
     const given = options.frame(request, actor);
     const pageRequest: PageRequest = {
@@ -173,14 +161,22 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     options.onRequest?.(recorded);
   };
 
-  router.use((request, response, next) => {
+  // One handler instead of a router of its own: where an address leads is known from the pages, without trying one after the other.
+  const router: express.RequestHandler = (request, response, next) => {
+    const file = request.method === "GET" || request.method === "HEAD" ? files.get(request.path) : undefined;
+    if (file) {
+      const headers = {
+        "content-type": `${file.type}; charset=utf-8`,
+        "cache-control": "public, max-age=31536000, immutable",
+      };
+      send(response, { status: 200, headers, body: file.text });
+      return;
+    }
     const matched = route(loaded, request.method, request.path);
     // Another application's body is not ours to read.
-    if (matched.kind === "nowhere") return next();
-    readBody(request, response, (error?: unknown) => {
-      serve(matched, request, response, error ? unreadable(error) : bodyOf(request)).catch(next);
-    });
-  });
+    if (matched.kind === "nowhere") next();
+    else serve(matched, request, response).catch(next);
+  };
 
   return { router, loaded: () => loaded, styleSheet: `/${styleName}`, reload, close: () => watcher.close() };
 }

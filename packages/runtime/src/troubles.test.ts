@@ -74,7 +74,7 @@ describe("what the database refuses", () => {
   test("by an exclusion constraint stands at its field", async () => {
     const { response } = await attempt({ days: "[2026-01-05,2026-01-06)", remark: "typed" });
     expect(response.status).toBe(422);
-    expect(response.body).toContain("Gauge overlaps with another record.");
+    expect(response.body).toContain("Days overlaps with another record.");
     expect(formOf(response.body).get("remark")).toBe("typed");
     expect(await stored()).toEqual(unchanged);
   });

@@ -129,8 +129,16 @@ class Writer {
   }
 }
 
-const asksForRow = (expression: Expression): boolean =>
-  everyPart(expression).some((part) => part.op === "column" && part.from === "row");
+const asking = new WeakMap<Expression, boolean>();
+
+/** Whether an expression asks for the stored row anywhere; found out once, since an expression never changes. */
+function asksForRow(expression: Expression): boolean {
+  const known = asking.get(expression);
+  if (known !== undefined) return known;
+  const asks = everyPart(expression).some((part) => part.op === "column" && part.from === "row");
+  asking.set(expression, asks);
+  return asks;
+}
 
 /** Tests of a text by position, without patterns: a text stands for itself. */
 const textTests: Readonly<Record<TextTest, (text: string, part: string) => string>> = {

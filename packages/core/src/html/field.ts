@@ -2,7 +2,7 @@ import { type Language, word } from "../messages/messages.js";
 import { boxName, findName, lookName } from "../page/names.js";
 import type { Field } from "../page/page.js";
 import type { FieldView } from "../steps/prefill.js";
-import { attributes, html, type Markup } from "./markup.js";
+import { attributes, escaped, html, Markup } from "./markup.js";
 
 /** The id of a field's control: by place, since a column's name may hold what an id may not. */
 export const idOf = (index: number): string => `field-${index + 1}`;
@@ -46,19 +46,26 @@ const inputModes: Partial<Record<string, string>> = { integer: "numeric", decima
 
 type Attributes = Readonly<Record<string, string | true | null | false>>;
 
-function select(view: FieldView, common: Attributes): Markup {
+const none = new Markup('<option value="">–</option>');
+
+/** What stands in a control: its text, or the options of a list with the chosen one selected. */
+function contentOf({ field, control, text, options }: FieldView): Markup {
+  if (control !== "choice") return new Markup(escaped(text));
+  let content = field.column.nullable || text === "" ? none.text : "";
+  for (const { value, label } of options)
+    content += `<option value="${escaped(value)}"${value === text ? " selected" : ""}>${escaped(label)}</option>`;
+  return new Markup(content);
+}
+
+function select(view: FieldView, common: Attributes, content: Markup): Markup {
   const { column, choices } = view.field;
-  const empty = column.nullable || view.text === "" ? html`<option value="">–</option>` : null;
-  const options = view.options.map(
-    ({ value, label }) => html`<option${attributes({ value, selected: value === view.text })}>${label}</option>`,
-  );
   // What the script of the pages goes by; without it they say nothing.
   const by = choices?.from === "table" && {
     "data-choices": view.offer?.by === "search" || view.depends ? column.name : null,
     "data-by": view.offer?.by ?? null,
     "data-with": view.depends ? (choices.where?.formColumns.join(" ") ?? null) : null,
   };
-  return html`<select${attributes({ ...common, ...(by || {}), autofocus: view.offer?.looked ? true : null })}>${empty}${options}</select>`;
+  return html`<select${attributes({ ...common, ...(by || {}), autofocus: view.offer?.looked ? true : null })}>${content}</select>`;
 }
 
 /** What a search among the choices found. */
@@ -83,7 +90,7 @@ function lookLine(view: FieldView, id: string, language: Language): Markup | nul
     : null;
 }
 
-function input(view: FieldView, id: string): Markup {
+function input(view: FieldView, id: string, content: Markup): Markup {
   const { field, control, text } = view;
   const common = {
     id,
@@ -98,23 +105,29 @@ function input(view: FieldView, id: string): Markup {
       field.tidy.every((tidying) => typeof tidying === "string") &&
       field.rules.some((rule) => rule.rule === "required" && rule.when === null),
   };
+  const line = (values: Attributes): Markup => html`<input${attributes({ ...common, ...values })} value="${content}">`;
   switch (control) {
     case "multi-line":
       // The line break after the tag is dropped by the parser (HTML, 13.2.6.4.7); without it the text's own first one would be.
       return html`<textarea${attributes({ ...common, ...textAttributes(field), inputmode: null, rows: "5", class: field.column.type.kind === "json" ? "code" : null })}>
-${text}</textarea>`;
+${content}</textarea>`;
     case "choice":
-      return select(view, common);
+      return select(view, common, content);
     case "check-box":
       return html`<input type="hidden" name="${boxName(field.column.name)}" value=""><input${attributes({ ...common, type: "checkbox", value: "true", checked: text === "true" })}>`;
     case "date":
-      return html`<input${attributes({ ...common, type: "date", value: text, ...dateRange(field) })}>`;
+      return line({ type: "date", ...dateRange(field) });
     case "date-time":
-      return html`<input${attributes({ ...common, type: "datetime-local", value: text, step: text.includes(".") ? "0.001" : "1" })}>`;
+      return line({ type: "datetime-local", step: text.includes(".") ? "0.001" : "1" });
     case "number":
-      return html`<input${attributes({ ...common, type: "text", inputmode: inputModes[field.column.type.kind] ?? "decimal", value: text, class: "figure", autocomplete: "off" })}>`;
+      return line({
+        type: "text",
+        inputmode: inputModes[field.column.type.kind] ?? "decimal",
+        class: "figure",
+        autocomplete: "off",
+      });
     case "text":
-      return html`<input${attributes({ ...common, type: "text", value: text, autocomplete: field.autocomplete, ...textAttributes(field) })}>`;
+      return line({ type: "text", autocomplete: field.autocomplete, ...textAttributes(field) });
   }
 }
 
@@ -130,21 +143,77 @@ function readOnlyText(view: FieldView, language: Language): string {
   return view.options.find((option) => option.value === view.text)?.label ?? (view.text === "" ? "–" : view.text);
 }
 
-/** One field: its label, help, control, and what is wrong with it. */
-export function fieldBlock(view: FieldView, index: number, locked: boolean, language: Language): Markup {
+function fixedBlock(view: FieldView, index: number, language: Language): Markup {
   const id = idOf(index);
   const { field } = view;
-  const unit = field.unit && html`<span class="unit" id="${id}-unit">${field.unit}</span>`;
-  const help = field.help && html`<p class="help" id="${id}-help">${field.help}</p>`;
-  if (locked || field.readOnly) {
-    return html`<div class="field fixed" data-field="${field.column.name}"><span class="label" id="${id}-label">${field.label}</span>${help}<div class="control"><span class="value" role="group" aria-labelledby="${id}-label">${readOnlyText(view, language)}</span>${unit}</div></div>`;
-  }
+  return html`<div class="field fixed" data-field="${field.column.name}"><span class="label" id="${id}-label">${field.label}</span>${helpOf(view, id)}<div class="control"><span class="value" role="group" aria-labelledby="${id}-label">${readOnlyText(view, language)}</span>${unitOf(view, id)}</div></div>`;
+}
+
+const unitOf = ({ field }: FieldView, id: string): Markup | null =>
+  field.unit === null ? null : html`<span class="unit" id="${id}-unit">${field.unit}</span>`;
+const helpOf = ({ field }: FieldView, id: string): Markup | null =>
+  field.help === null ? null : html`<p class="help" id="${id}-help">${field.help}</p>`;
+
+function takenBlock(view: FieldView, index: number, language: Language, content: Markup): Markup {
+  const id = idOf(index);
+  const { field } = view;
+  const [unit, help] = [unitOf(view, id), helpOf(view, id)];
   const problems =
     view.problems.length > 0 ? html`<p class="problem" id="${id}-problem">${view.problems.join(" ")}</p>` : null;
   const wrong = view.problems.length > 0 || view.conflict ? " wrong" : "";
   const label = html`<label for="${id}">${field.label}</label>`;
+  const control = input(view, id, content);
   if (view.control === "check-box") {
-    return html`<div class="field${wrong}" data-field="${field.column.name}"><div class="control box">${input(view, id)}${label}${unit}</div>${help}${problems}${conflictNote(view, id, language)}</div>`;
+    return html`<div class="field${wrong}" data-field="${field.column.name}"><div class="control box">${control}${label}${unit}</div>${help}${problems}${conflictNote(view, id, language)}</div>`;
   }
-  return html`<div class="field${wrong}" data-field="${field.column.name}">${label}${help}<div class="control">${input(view, id)}${unit}</div>${lookLine(view, id, language)}${problems}${conflictNote(view, id, language)}</div>`;
+  return html`<div class="field${wrong}" data-field="${field.column.name}">${label}${help}<div class="control">${control}${unit}</div>${lookLine(view, id, language)}${problems}${conflictNote(view, id, language)}</div>`;
+}
+
+/** A block without what stands in its control: the HTML before it and after it. */
+type Halves = readonly [before: string, after: string];
+
+const known = new WeakMap<Field, Map<string, Halves | null>>();
+
+/** A character for private use (Unicode, 23.5) that marks the place of the content while a block is cut in two. */
+const place = "\uE000";
+
+/**
+ * The halves of a block in which nothing is wrong: they depend on the page alone, so they are written once. Null where they
+ * can't be told apart, since the page itself uses the mark.
+ */
+function halvesOf(view: FieldView, index: number, language: Language): Halves | null {
+  const { field, control, text, offer } = view;
+  const shape = [
+    index,
+    language,
+    control,
+    text === "",
+    control === "check-box" && text,
+    control === "date-time" && text.includes("."),
+    offer?.by,
+  ].join(" ");
+  const of = known.get(field) ?? new Map<string, Halves | null>();
+  known.set(field, of);
+  const found = of.get(shape);
+  if (found !== undefined) return found;
+  const halves = takenBlock(view, index, language, new Markup(place)).text.split(place);
+  const [before = "", after = ""] = halves;
+  const made: Halves | null = halves.length <= 2 ? [before, after] : null;
+  of.set(shape, made);
+  return made;
+}
+
+/**
+ * One field: its label, help, control, and what is wrong with it.
+ *
+ * @param taken whether it may be changed here; otherwise its value is shown
+ */
+export function fieldBlock(view: FieldView, index: number, taken: boolean, language: Language): Markup {
+  if (!taken) return fixedBlock(view, index, language);
+  const content = contentOf(view);
+  const isPlain = view.problems.length === 0 && view.conflict === null && !view.offer?.looked;
+  const halves = isPlain ? halvesOf(view, index, language) : null;
+  if (!halves) return takenBlock(view, index, language, content);
+  // A check box says what it holds by being ticked, which is part of the block.
+  return new Markup(view.control === "check-box" ? halves[0] : halves[0] + content.text + halves[1]);
 }

@@ -1,7 +1,7 @@
 import { type Word, word } from "../messages/messages.js";
 import { saveName, tokenName } from "../page/names.js";
 import { recordAddress } from "../page/path.js";
-import type { FormView } from "../steps/prefill.js";
+import { type FormView, isTaken } from "../steps/prefill.js";
 import { choicesSegment } from "../steps/route.js";
 import { fieldBlock, idOf } from "./field.js";
 import { document, type Frame } from "./layout.js";
@@ -67,7 +67,9 @@ export function formPage(view: FormView, given: Frame): string {
   const action = isNew ? `${list}/new` : `${record}/edit`;
   const scripted = !locked && view.fields.some(({ offer, depends }) => depends || offer?.by === "search");
   const removal = view.removable && html`<a class="removal" href="${record}/delete">${word(language, "delete")}</a>`;
-  const fields = view.fields.map((field, index) => fieldBlock(field, index, locked, language));
+  const fields = view.fields.map((field, index) =>
+    fieldBlock(field, index, !locked && isTaken(field.field, view.form), language),
+  );
   const form = locked
     ? html`<div class="sheet">${fields}</div><p class="actions"><a href="${list}">${word(language, "back-to", { list: page.plural })}</a></p>`
     : html`<form class="sheet" method="post" action="${action}"${scripted && attributes({ "data-choices": `${list}/${choicesSegment}`, "data-words": foundWords(view) })}><input type="hidden" name="${tokenName}" value="${view.token}">${byEnter}${fields}<p class="actions"><button name="${saveName}">${word(language, isNew ? "add" : "update")}</button><a href="${list}">${word(language, "cancel")}</a>${removal}</p></form>`;

@@ -55,7 +55,7 @@ export function removalPage(view: RemovalView, given: Frame): string {
   const record = `${frame.base}${recordAddress(page.path, view.key)}`;
   const kept = view.hanging.some((each) => each.effect === "restrict" && each.count !== null);
   const title = word(language, "delete-question", { title: view.title });
-  const fields = view.fields.map((field, index) => fieldBlock(field, index, true, language));
+  const fields = view.fields.map((field, index) => fieldBlock(field, index, false, language));
   const hanging =
     view.hanging.length > 0 &&
     html`<section class="hanging" aria-labelledby="hanging"><h2 id="hanging">${word(language, "what-hangs")}</h2><ul>${view.hanging.map((each) => hangingLine(each, language))}</ul></section>`;

@@ -3,6 +3,7 @@ import type { Language } from "../messages/messages.js";
 import type { Hanging } from "../table/hanging.js";
 import type { Column, Reference, Routine, Table } from "../table/model.js";
 import type { PagePath } from "./path.js";
+import { perPage } from "./per-page.js";
 import type { Tidying } from "./schema.js";
 import type { Template } from "./template.js";
 
@@ -143,7 +144,7 @@ export interface Page {
 }
 
 /** Every column that opening a record asks for, in the table's order. */
-export function loadedColumns(page: Page): readonly Column[] {
+export const loadedColumns = perPage((page): readonly Column[] => {
   const whens = page.fields.flatMap((field) => [field.when, ...field.rules.map((rule) => rule.when)]);
   const conditions = [
     page.access.rows,
@@ -166,7 +167,7 @@ export function loadedColumns(page: Page): readonly Column[] {
     ...conditions.flatMap((condition) => condition?.formColumns ?? []),
   ]);
   return page.table.columns.filter((column) => names.has(column.name));
-}
+});
 
 /** The fields that a form may change: all but those that are shown only. */
 export const editableFields = (page: Page): readonly Field[] => page.fields.filter((field) => !field.readOnly);

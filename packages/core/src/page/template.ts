@@ -1,4 +1,4 @@
-import type { Row } from "../statements/statement.js";
+import type { Stored } from "../statements/statement.js";
 
 /** Text with columns' values in it: `Station {code}, {name}`. */
 export interface Template {
@@ -19,6 +19,6 @@ export function parseTemplate(text: string): Template {
   return { parts, columns: parts.flatMap((part) => (typeof part === "string" ? [] : [part.column])) };
 }
 
-/** The template with a row's values; a null is a dash. */
-export const fillTemplate = (template: Template, row: Row): string =>
-  template.parts.map((part) => (typeof part === "string" ? part : (row[part.column] ?? "–"))).join("");
+/** The template with the values of its columns; a null is a dash. */
+export const fillTemplate = (template: Template, value: (column: string) => Stored): string =>
+  template.parts.map((part) => (typeof part === "string" ? part : (value(part.column) ?? "–"))).join("");

@@ -30,18 +30,23 @@ const first = (choices: TableChoices) => (isTelling(choices) ? choices.key : cho
  */
 export function choicesStatement(choices: TableChoices, facts: Facts, search: string | null = null): Statement {
   const parameters = new Parameters();
+  const text = choicesQuery(choices, facts, search, parameters);
+  return { purpose: search === null ? "choices" : "search choices", text, values: parameters.values };
+}
+
+/** A list of all choices inside another statement: a JSON array of pairs, value and label. */
+export const choicesArray = (choices: TableChoices, facts: Facts, parameters: Parameters): string =>
+  `(SELECT json_agg(json_build_array(c."value", c."label")) FROM (${choicesQuery(choices, facts, null, parameters)}) AS c)`;
+
+function choicesQuery(choices: TableChoices, facts: Facts, search: string | null, parameters: Parameters): string {
   const where = choices.where ? [predicate(choices.where, parameters, facts, "t")] : [];
   if (search !== null) where.push(`${labelOf(choices, "t")} ILIKE ${parameters.add(`%${literally(search)}%`, "text")}`);
   // One more than are shown, to know whether there are more.
   const most = (search === null ? mostOptions : mostFound) + 1;
-  return {
-    purpose: search === null ? "choices" : "search choices",
-    text: `SELECT ${textForm("t", choices.key)} AS "value", ${labelOf(choices, "t")} AS "label"
+  return `SELECT ${textForm("t", choices.key)} AS "value", ${labelOf(choices, "t")} AS "label"
 FROM ${quotedTable(choices.table)} AS t${where.length > 0 ? `\nWHERE ${where.join(" AND ")}` : ""}
 ORDER BY t.${quoted(first(choices).name)}, t.${quoted(choices.key.name)}
-LIMIT ${most}`,
-    values: parameters.values,
-  };
+LIMIT ${most}`;
 }
 
 /** The labels of values that may no longer be on offer, and whether each still is. A value may be of no record at all. */

@@ -78,7 +78,7 @@ export function createStatement(
   SELECT ${parameters.add(form, "uuid")}, ${parameters.add(note.requestId, "uuid")} FROM "after"
 ), "changed" AS (
   SELECT f.* FROM "after", LATERAL (VALUES
-    ${differences(page.table.columns, null, '"after"')}
+    ${differences.insert(page)}
   ) AS f("position", "field", "old", "new")
   WHERE f."new" IS NOT NULL
 ), "entry" AS (
@@ -87,7 +87,7 @@ export function createStatement(
 SELECT (SELECT count(*) FROM "after")::text AS "written",
   (SELECT "id" FROM "entry")::text AS "entry",
   (SELECT ${changesArray} FROM "changed")::text AS "changes",
-  (SELECT ${rowObject(page.table.columns, '"after"')} FROM "after")::text AS "row"`;
+  (SELECT ${rowObject.after(page)} FROM "after")::text AS "row"`;
   return { purpose: "create", text, values: parameters.values };
 }
 

@@ -1,5 +1,6 @@
 import type { Page } from "../page/page.js";
-import { type Column, tableName } from "../table/model.js";
+import { perPage } from "../page/per-page.js";
+import { tableName } from "../table/model.js";
 import { type Parameters, quoted } from "./statement.js";
 import { textForm } from "./text-form.js";
 
@@ -17,14 +18,20 @@ export const literal = (name: string): string =>
     ? ` E'${name.replaceAll("\\", "\\\\").replaceAll("'", "''")}'`
     : `'${name.replaceAll("'", "''")}'`;
 
-/** One row of VALUES a column: position, name, text before, text after; null on the side that there is not. */
-export const differences = (columns: readonly Column[], before: string | null, after: string | null): string =>
-  columns
+const listDifferences = ({ table }: Page, before: string | null, after: string | null): string =>
+  table.columns
     .map((column, index) => {
       const side = (alias: string | null): string => (alias === null ? "NULL::text" : textForm(alias, column));
       return `(${index}, ${literal(column.name)}, ${side(before)}, ${side(after)})`;
     })
     .join(",\n    ");
+
+/** One row of VALUES a column: position, name, text before, text after; null on the side that there is not. */
+export const differences = {
+  update: perPage((page) => listDifferences(page, '"before"', '"after"')),
+  insert: perPage((page) => listDifferences(page, null, '"after"')),
+  delete: perPage((page) => listDifferences(page, '"gone"', null)),
+};
 
 /** The field changes of `"changed"` as a JSON array, in the order of the columns. */
 export const changesArray = `json_agg(json_build_object('field', "field", 'old', "old", 'new', "new") ORDER BY "position")`;
@@ -33,9 +40,17 @@ export const changesArray = `json_agg(json_build_object('field', "field", 'old',
 export const keyObject = (page: Page, alias: string): string =>
   `jsonb_build_object(${page.key.map((column) => `${literal(column.name)}, ${textForm(alias, column)}`).join(", ")})`;
 
-/** A whole row as a JSON object of texts. `jsonb_build_object` takes 100 arguments at most: a wider row is put together from several. */
-export function rowObject(columns: readonly Column[], alias: string): string {
-  const pairs = columns.map((column) => `${literal(column.name)}, ${textForm(alias, column)}`);
+/** A row as a JSON object of texts: what an answer asks for, the key and what title and message name. `jsonb_build_object` takes 100 arguments at most: a wider row is put together from several. */
+export const rowObject = {
+  after: perPage((page) => listRow(page, '"after"')),
+  gone: perPage((page) => listRow(page, '"gone"')),
+};
+
+function listRow({ table, key, title, answer }: Page, alias: string): string {
+  const asked = new Set([...key.map(({ name }) => name), ...title.columns, ...(answer.message?.columns ?? [])]);
+  const pairs = table.columns
+    .filter(({ name }) => asked.has(name))
+    .map((column) => `${literal(column.name)}, ${textForm(alias, column)}`);
   const groups: string[] = [];
   for (let start = 0; start < pairs.length; start += 40)
     groups.push(`jsonb_build_object(${pairs.slice(start, start + 40).join(", ")})`);

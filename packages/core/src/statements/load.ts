@@ -1,7 +1,9 @@
 import type { Facts } from "../condition/evaluate.js";
 import { predicate } from "../condition/to-sql.js";
-import { loadedColumns, type Page } from "../page/page.js";
+import { loadedColumns, type Page, type TableChoices } from "../page/page.js";
+import { perPage } from "../page/per-page.js";
 import type { Column } from "../table/model.js";
+import { choicesArray } from "./choices.js";
 import { Parameters, quoted, quotedTable, type Statement } from "./statement.js";
 import { textForm } from "./text-form.js";
 
@@ -21,11 +23,30 @@ export const keyPredicate = (
     )
     .join(" AND ");
 
-const asText = (column: Column): string => `${textForm("t", column)} AS ${quoted(column.name)}`;
+/** The columns of a page in their text form, and the row's version. */
+const selected = perPage((page) =>
+  [
+    ...loadedColumns(page).map((column) => `${textForm("t", column)} AS ${quoted(column.name)}`),
+    `t.xmin::text AS ${quoted(versionName)}`,
+  ].join(", "),
+);
+
+/** The name under which the choices of a page's field travel with a record, by the field's place. */
+export const choicesName = (index: number): string => `quill:choices ${index}`;
+
+/** The fields whose choices can be listed before the record is known. */
+export const listedFields = perPage((page): readonly (readonly [index: number, choices: TableChoices])[] =>
+  page.fields.flatMap(({ choices }, index) =>
+    choices?.from === "table" && choices.by === "list" && (choices.where?.formColumns.length ?? 0) === 0
+      ? [[index, choices] as const]
+      : [],
+  ),
+);
 
 /**
  * Loads one record by its key, with the page's `rows` condition in the WHERE.
  *
+ * @param lists whether the choices of its form are asked for as well: what a form needs comes in one trip
  * @param seen `accessible` asks with the `rows` condition; `any` asks whether the record exists at all
  */
 export function loadStatement(
@@ -33,11 +54,14 @@ export function loadStatement(
   key: readonly string[],
   facts: Facts,
   seen: "accessible" | "any" = "accessible",
+  lists = false,
 ): Statement {
   const parameters = new Parameters();
   const where = [keyPredicate(page.key, key, parameters, "t")];
   if (seen === "accessible" && page.access.rows) where.push(predicate(page.access.rows, parameters, facts, "t"));
-  const columns = [...loadedColumns(page).map(asText), `t.xmin::text AS ${quoted(versionName)}`];
+  const columns = [selected(page)];
+  for (const [index, choices] of lists ? listedFields(page) : [])
+    columns.push(`${choicesArray(choices, facts, parameters)}::text AS ${quoted(choicesName(index))}`);
   return {
     purpose: seen === "accessible" ? "load" : "look closer",
     text: `SELECT ${columns.join(", ")}\nFROM ${quotedTable(page.table)} AS t\nWHERE ${where.join(" AND ")}`,

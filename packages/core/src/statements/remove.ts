@@ -41,7 +41,7 @@ export function removeStatement(
   RETURNING t.*
 ), "changed" AS (
   SELECT f.* FROM "gone", LATERAL (VALUES
-    ${differences(page.table.columns, '"gone"', null)}
+    ${differences.delete(page)}
   ) AS f("position", "field", "old", "new")
   WHERE f."old" IS NOT NULL
 ), "entry" AS (
@@ -50,7 +50,7 @@ export function removeStatement(
 SELECT (SELECT count(*) FROM "before")::text AS "found",
   (SELECT count(*) FROM "gone")::text AS "written",
   (SELECT "id" FROM "entry")::text AS "entry",
-  (SELECT ${rowObject(page.table.columns, '"gone"')} FROM "gone")::text AS "row"`;
+  (SELECT ${rowObject.gone(page)} FROM "gone")::text AS "row"`;
   return { purpose: "delete", text, values: parameters.values };
 }
 

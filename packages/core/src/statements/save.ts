@@ -81,7 +81,7 @@ export function saveStatement(
   RETURNING t.*, t.xmin::text AS ${quoted(versionName)}
 ), "changed" AS (
   SELECT f.* FROM "before", "after", LATERAL (VALUES
-    ${differences(page.table.columns, '"before"', '"after"')}
+    ${differences.update(page)}
   ) AS f("position", "field", "old", "new")
   WHERE f."old" IS DISTINCT FROM f."new"
 ), "entry" AS (
@@ -98,6 +98,6 @@ SELECT (SELECT count(*) FROM "before")::text AS "found",
   (SELECT "id" FROM "entry")::text AS "entry",
   (SELECT ${changesArray} FROM "changed")::text AS "changes",
   (SELECT ${quoted(versionName)} FROM "after") AS "version",
-  (SELECT ${rowObject(page.table.columns, '"after"')} FROM "after")::text AS "row"`;
+  (SELECT ${rowObject.after(page)} FROM "after")::text AS "row"`;
   return { purpose: "save", text, values: parameters.values };
 }

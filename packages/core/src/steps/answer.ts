@@ -62,7 +62,9 @@ function saidOf(outcome: Outcome & { kind: "saved" | "unchanged" }): string {
   const title = titleOf(at, row, key);
   if (outcome.kind === "unchanged") return word(at.language, "nothing-changed", { title });
   if (outcome.what === "deleted") return word(at.language, "is-deleted", { title });
-  return at.answer.message ? fillTemplate(at.answer.message, row) : word(at.language, "is-saved", { title });
+  return at.answer.message
+    ? fillTemplate(at.answer.message, (name) => row[name] ?? null)
+    : word(at.language, "is-saved", { title });
 }
 
 function afterSave(

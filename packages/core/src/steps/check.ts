@@ -2,7 +2,7 @@ import Big from "big.js";
 import { type Facts, truthOf } from "../condition/evaluate.js";
 import { type Language, type MessageCode, message } from "../messages/messages.js";
 import type { Field, Page, Rule } from "../page/page.js";
-import type { Row } from "../statements/statement.js";
+import type { Row, Stored } from "../statements/statement.js";
 import { compareDecimals } from "../values/decimal.js";
 import { microseconds } from "../values/instant.js";
 import type { Problem } from "./prefill.js";
@@ -108,11 +108,14 @@ export function checkFields(page: Page, fields: readonly SubmittedField[], row: 
 }
 
 /** What the form comes to: the stored row with the touched fields' values in their place. */
-export const formValues = (row: Row, fields: readonly SubmittedField[]): Row => ({
-  ...Object.fromEntries(fields.filter((each) => each.sent).map((each) => [each.field.column.name, each.value])),
-  ...row,
-  ...Object.fromEntries(fields.filter((each) => each.touched).map((each) => [each.field.column.name, each.value])),
-});
+export function formValues(row: Row, fields: readonly SubmittedField[]): Row {
+  const values: { [column: string]: Stored } = { ...row };
+  for (const { field, sent, touched, value } of fields) {
+    const { name } = field.column;
+    if (touched || (sent && values[name] === undefined)) values[name] = value;
+  }
+  return values;
+}
 
 /** Whether a check asks for anything that was touched: an old record that breaks a new check must stay repairable elsewhere. */
 const concerns = (columns: readonly string[], fields: readonly SubmittedField[]): boolean =>

@@ -2,7 +2,7 @@ import { normal, show } from "../controls/show.js";
 import type { Page } from "../page/page.js";
 import type { Row } from "../statements/statement.js";
 import type { SubmittedField } from "./read.js";
-import { type Claims, digest, type Signer } from "./token.js";
+import { type Claims, fieldDigest, type Signer } from "./token.js";
 
 /** What shown, stored now and submitted together say of a field. */
 export type FieldState = "untouched" | "changed" | "same-change" | "conflict";
@@ -24,13 +24,13 @@ export function compareWithStored(
   claims: Claims,
   signer: Signer,
 ): readonly ComparedField[] {
+  const digest = fieldDigest(signer, claims.id);
   return fields.map((submitted): ComparedField => {
     if (!submitted.touched) return { submitted, state: "untouched" };
     const { name } = submitted.field.column;
     const stored = row[name] ?? null;
     const shown = show(submitted.field, stored, page.timeZone);
-    if (digest(signer, name, normal(shown.control, shown.text)) === claims.shown[name])
-      return { submitted, state: "changed" };
+    if (digest(name, normal(shown.control, shown.text)) === claims.shown[name]) return { submitted, state: "changed" };
     return { submitted, state: stored === submitted.value ? "same-change" : "conflict" };
   });
 }

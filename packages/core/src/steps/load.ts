@@ -1,7 +1,9 @@
 import type { Facts } from "../condition/evaluate.js";
-import type { Page } from "../page/page.js";
-import { loadStatement, versionName } from "../statements/load.js";
-import type { Database, Row } from "../statements/statement.js";
+import { loadedColumns, type Page } from "../page/page.js";
+import { mostOptions } from "../statements/choices.js";
+import { choicesName, listedFields, loadStatement, versionName } from "../statements/load.js";
+import type { Database, Row, Stored } from "../statements/statement.js";
+import { constantLists, type Offers } from "./offer.js";
 
 /** A record as it is stored now. */
 export interface Record {
@@ -19,6 +21,31 @@ export async function load(
 ): Promise<Record | null> {
   const [row] = await database.run(loadStatement(page, key, facts));
   return row ? { row, version: row[versionName] ?? "" } : null;
+}
+
+/** Loads one record with the lists of its form. */
+export async function loadForForm(
+  page: Page,
+  key: readonly string[],
+  facts: Facts,
+  database: Database,
+): Promise<{ readonly record: Record; readonly lists: Offers } | null> {
+  const [found] = await database.run(loadStatement(page, key, facts, "accessible", true));
+  if (!found) return null;
+  const row: { [column: string]: Stored } = {};
+  for (const { name } of loadedColumns(page)) row[name] = found[name] ?? null;
+  const lists = new Map(constantLists(page));
+  for (const [index] of listedFields(page)) {
+    const pairs = JSON.parse(found[choicesName(index)] ?? "[]") as [string, string | null][];
+    const name = page.fields[index]?.column.name;
+    if (name === undefined || pairs.length > mostOptions) continue;
+    lists.set(name, {
+      options: pairs.map(([value, label]) => ({ value, label: label ?? value })),
+      by: "list",
+      looked: null,
+    });
+  }
+  return { record: { row, version: found[versionName] ?? "" }, lists };
 }
 
 /** Whether there is such a record at all, seen by the actor or not: asked only to record why none was found. */

@@ -1,6 +1,7 @@
 import type { Facts } from "../condition/evaluate.js";
 import { type Language, word } from "../messages/messages.js";
 import type { Field, Page, TableChoices } from "../page/page.js";
+import { perPage } from "../page/per-page.js";
 import { choicesStatement, labelsStatement, mostFound, mostOptions } from "../statements/choices.js";
 import { type Database, DatabaseRefusal, type Row, type Stored } from "../statements/statement.js";
 
@@ -57,18 +58,27 @@ async function listOf(choices: TableChoices, facts: Facts, database: Database): 
   return rows.length > mostOptions ? null : rows.map(toOption);
 }
 
+/** The lists that are the same whoever asks: labels of enums, yes and no. */
+export const constantLists = perPage(
+  (page): Offers =>
+    new Map(
+      page.fields.flatMap(({ choices, column }): [string, Offer][] => {
+        if (choices?.from === "truth") return [[column.name, listed(yesNo(page.language))]];
+        if (choices?.from !== "labels") return [];
+        return [[column.name, listed(choices.labels.map((label) => ({ value: label, label })))]];
+      }),
+    ),
+);
+
 /** The lists that can be asked for before the record is known. Those that depend on it are left out. */
 export async function loadLists(page: Page, facts: Facts, database: Database): Promise<Offers> {
-  const lists = page.fields.map(async (field): Promise<[string, Offer] | null> => {
+  const lists = page.fields.map(async (field): Promise<[string, Offer][]> => {
     const { choices, column } = field;
-    if (choices?.from === "truth") return [column.name, listed(yesNo(page.language))];
-    if (choices?.from === "labels")
-      return [column.name, listed(choices.labels.map((label) => ({ value: label, label })))];
-    if (choices?.from !== "table" || choices.by === "search" || dependsOnForm(field)) return null;
+    if (choices?.from !== "table" || choices.by === "search" || dependsOnForm(field)) return [];
     const options = await listOf(choices, facts, database);
-    return options && [column.name, listed(options)];
+    return options ? [[column.name, listed(options)]] : [];
   });
-  return new Map((await Promise.all(lists)).filter((each) => each !== null));
+  return new Map([...constantLists(page), ...(await Promise.all(lists)).flat()]);
 }
 
 /** Options for the values that are not among those offered, each marked where it is no longer on offer. */

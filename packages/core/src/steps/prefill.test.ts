@@ -1,5 +1,5 @@
 import { describe, expect, test } from "@jest/globals";
-import { factsOf, mv014, sensorPage, signer, stationPage } from "../testing/marrow-vale.js";
+import { factsOf, formDigest, mv014, sensorPage, stationPage } from "../testing/marrow-vale.js";
 import type { Offer, Offers } from "./offer.js";
 import type { FieldView } from "./prefill.js";
 import { prefillFields, shownDigests, titleOf } from "./prefill.js";
@@ -73,7 +73,7 @@ describe("Prefill", () => {
   });
 
   test("digests are of editable fields only and differ by field and value", () => {
-    const digests = shownDigests(stationPage, "edit", mv014, factsOf(), signer);
+    const digests = shownDigests(stationPage, "edit", mv014, factsOf(), formDigest);
     expect(Object.keys(digests)).not.toContain("code");
     expect(new Set(Object.values(digests)).size).toBe(Object.keys(digests).length);
   });

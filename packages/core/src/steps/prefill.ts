@@ -5,7 +5,7 @@ import type { Control, Field, Page } from "../page/page.js";
 import { fillTemplate } from "../page/template.js";
 import type { Row, Stored } from "../statements/statement.js";
 import { dependsOnForm, type Offer, type Offers, type Option } from "./offer.js";
-import { type Claims, digest, type Signer } from "./token.js";
+import type { Claims, FieldDigest } from "./token.js";
 
 /** Something wrong with what was sent: at a field, or above the form where `field` is null. */
 export interface Problem {
@@ -123,18 +123,25 @@ export function prefillFields(
 }
 
 /** The digests of what every editable control shows for a row. */
-export const shownDigests = (page: Page, form: FormKind, row: Row, facts: Facts, signer: Signer): Claims["shown"] =>
+export const shownDigests = (
+  page: Page,
+  form: FormKind,
+  row: Row,
+  facts: Facts,
+  digest: FieldDigest,
+): Claims["shown"] =>
   Object.fromEntries(
     fieldsOn(page, form, row, facts)
       .filter((field) => isTaken(field, form))
       .map((field) => {
         const shown = show(field, row[field.column.name] ?? null, page.timeZone);
-        return [field.column.name, digest(signer, field.column.name, normal(shown.control, shown.text))];
+        return [field.column.name, digest(field.column.name, normal(shown.control, shown.text))];
       }),
   );
 
 /** `Station MV-014, Alder Bridge`. */
-export const titleOf = (page: Page, row: Row, key: readonly string[]): string => {
-  const known = Object.fromEntries(page.key.map((column, index) => [column.name, key[index] ?? null]));
-  return fillTemplate(page.title, { ...known, ...row });
-};
+export const titleOf = (page: Page, row: Row, key: readonly string[]): string =>
+  fillTemplate(page.title, (name) => {
+    const place = page.key.findIndex((column) => column.name === name);
+    return row[name] ?? (place < 0 ? null : (key[place] ?? null));
+  });

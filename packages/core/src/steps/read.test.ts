@@ -1,7 +1,7 @@
 import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import { tokenName } from "../page/names.js";
-import { claimsOf, factsOf, mv014, sensorPage, signer, stationPage } from "../testing/marrow-vale.js";
+import { claimsOf, factsOf, formDigest, mv014, sensorPage, signer, stationPage } from "../testing/marrow-vale.js";
 import { shownDigests } from "./prefill.js";
 import { type Holder, read, readPairs, type Submission } from "./read.js";
 import { writeToken } from "./token.js";
@@ -132,7 +132,7 @@ describe("Read", () => {
       claimsOf({
         page: "sensor",
         key: ["MV-014", "1"],
-        shown: shownDigests(sensorPage, "edit", row, factsOf(), signer),
+        shown: shownDigests(sensorPage, "edit", row, factsOf(), formDigest),
       }),
       signer,
     );
@@ -146,7 +146,7 @@ describe("Read", () => {
     });
     fc.assert(
       fc.property(letters, (stored) => {
-        const shown = shownDigests(stationPage, "edit", { ...mv014, notes: stored }, factsOf(), signer);
+        const shown = shownDigests(stationPage, "edit", { ...mv014, notes: stored }, factsOf(), formDigest);
         // HTML, 4.10.21.4: every line break of an entry's value becomes CR LF.
         const sent = stored.replaceAll(/\r\n|\r|\n/g, "\r\n");
         const submission = submitted(body({ [tokenName]: writeToken(claimsOf({ shown }), signer), notes: sent }));

@@ -3,13 +3,14 @@ import type { Code } from "../messages/codes.js";
 import { message } from "../messages/messages.js";
 import { boxName, findName, lookName, saveName, tokenName } from "../page/names.js";
 import type { Field, Page } from "../page/page.js";
+import { perPage } from "../page/per-page.js";
 import type { Tidying } from "../page/schema.js";
 import type { Stored } from "../statements/statement.js";
 import { readValue } from "../values/read-value.js";
 import { slugOf } from "../values/slug.js";
 import type { Look } from "./offer.js";
 import { isTaken, type Problem } from "./prefill.js";
-import { type Claims, digest, readToken, type Signer } from "./token.js";
+import { type Claims, type FieldDigest, fieldDigest, readToken, type Signer } from "./token.js";
 
 /** One field of a submission. */
 export interface SubmittedField {
@@ -42,6 +43,8 @@ export type ReadResult =
 /** At most this many name and value pairs are read from a body. */
 const mostPairs = 2000;
 
+const decoded = (text: string): string => decodeURIComponent(text.includes("+") ? text.replaceAll("+", " ") : text);
+
 /**
  * Reads a body of type `application/x-www-form-urlencoded` (URL Standard, 5.1), strictly: broken percent-encoding and bytes
  * that are not UTF-8 are refused, not replaced.
@@ -49,14 +52,13 @@ const mostPairs = 2000;
  * @returns the pairs in their order, or what is wrong
  */
 export function readPairs(body: string): readonly (readonly [string, string])[] | string {
-  const parts = body.split("&").filter((part) => part !== "");
-  if (parts.length > mostPairs) return `more than ${mostPairs} values`;
   const pairs: [string, string][] = [];
   try {
-    for (const part of parts) {
+    for (const part of body.split("&")) {
+      if (part === "") continue;
+      if (pairs.length === mostPairs) return `more than ${mostPairs} values`;
       const equals = part.indexOf("=");
-      const [name, value] = equals < 0 ? [part, ""] : [part.slice(0, equals), part.slice(equals + 1)];
-      pairs.push([decodeURIComponent(name.replaceAll("+", " ")), decodeURIComponent(value.replaceAll("+", " "))]);
+      pairs.push(equals < 0 ? [decoded(part), ""] : [decoded(part.slice(0, equals)), decoded(part.slice(equals + 1))]);
     }
   } catch {
     return "percent-encoding that is broken or not UTF-8";
@@ -82,12 +84,51 @@ export const tidy = (field: Field, text: string, sent: ReadonlyMap<string, strin
     return before.trim() === "" ? slugOf(sent.get(each.slug) ?? "") : before;
   }, text);
 
+/** A field that was sent as it was shown. Few ask for its value, so it is read when somebody does. */
+class UntouchedField implements SubmittedField {
+  readonly sent = true;
+  readonly touched = false;
+  readonly problem = null;
+  private read: Stored | undefined;
+
+  constructor(
+    readonly field: Field,
+    readonly text: string,
+    private readonly timeZone: string,
+  ) {}
+
+  get value(): Stored {
+    if (this.read === undefined) {
+      const read = readValue(this.field.column.type, this.text, this.timeZone);
+      this.read = read.ok ? read.value : null;
+    }
+    return this.read;
+  }
+}
+
+/** The names that a form of a page sends: those of its fields, and those of its own controls. */
+interface FormNames {
+  readonly fields: readonly Field[];
+  readonly names: ReadonlySet<string>;
+  readonly reserved: ReadonlySet<string>;
+}
+
+const namesFor = (form: Claims["form"]) =>
+  perPage((page): FormNames => {
+    const fields = form === "delete" ? [] : page.fields.filter((field) => isTaken(field, form));
+    const names = new Set(fields.map((field) => field.column.name));
+    const own = fields.flatMap(({ column }) => [boxName(column.name), findName(column.name)]);
+    return { fields, names, reserved: new Set([tokenName, saveName, lookName, ...own]) };
+  });
+
+const namesOf = { edit: namesFor("edit"), new: namesFor("new"), delete: namesFor("delete") };
+
 function readField(
   page: Page,
   field: Field,
   sent: ReadonlyMap<string, string>,
   claims: Claims,
-  signer: Signer,
+  digest: FieldDigest,
 ): SubmittedField {
   const { name, type } = column(field);
   // A control that sent nothing was not on the form; but a box that is not ticked sends nothing (HTML, 4.10.21.4).
@@ -96,11 +137,14 @@ function readField(
   if (raw === undefined || shown === undefined)
     return { field, sent: false, text: "", touched: false, value: null, problem: null };
   const control = keeping(field.control, raw);
-  const same = (text: string): boolean =>
-    [control, field.control].some((each) => digest(signer, name, normal(each, text)) === shown);
-  const text = same(raw) ? normal(control, raw) : tidy(field, normal("multi-line", raw), sent);
+  // One that shows what is stored may be another than the one that keeps what was typed.
+  const controls = control === field.control ? [control] : [control, field.control];
+  const same = (text: string): boolean => controls.some((each) => digest(name, normal(each, text)) === shown);
+  const asShown = same(raw);
+  if (asShown) return new UntouchedField(field, normal(control, raw), page.timeZone);
+  const text = tidy(field, normal("multi-line", raw), sent);
   const read = readValue(type, text, page.timeZone);
-  const touched = !same(raw) && !same(text) && !(read.ok && read.value !== null && same(read.value));
+  const touched = !(same(text) || (read.ok && read.value !== null && read.value !== text && same(read.value)));
   if (read.ok) return { field, sent: true, text, touched, value: read.value, problem: null };
   const said = message(page.language, read.code, { label: field.label });
   return { field, sent: true, text, touched, value: null, problem: touched ? { field: name, message: said } : null };
@@ -149,20 +193,13 @@ function lookIn(fields: readonly Field[], sent: ReadonlyMap<string, string>): Lo
 export function read(holder: Holder, body: string, signer: Signer): ReadResult {
   const pairs = readPairs(body);
   if (typeof pairs === "string") return { ok: false, code: "form-broken", reason: pairs, typed: new Map() };
-  const { form } = holder;
-  const fields = form === "delete" ? [] : holder.page.fields.filter((field) => isTaken(field, form));
-  const names = new Set(fields.map((field) => field.column.name));
-  const reserved = new Set([
-    tokenName,
-    saveName,
-    lookName,
-    ...fields.flatMap(({ column }) => [boxName(column.name), findName(column.name)]),
-  ]);
+  const { fields, names, reserved } = namesOf[holder.form](holder.page);
   const sent = new Map(pairs);
   const typed = new Map(pairs.filter(([name]) => names.has(name)));
   const refuse = (code: Code, reason: string): ReadResult => ({ ok: false, code, reason, typed });
   const expected = pairs.filter(([name]) => names.has(name) || reserved.has(name));
-  const twice = expected.find(([name], index) => expected.findIndex(([other]) => other === name) < index)?.[0];
+  const seen = new Set<string>();
+  const twice = expected.find(([name]) => seen.size === seen.add(name).size)?.[0];
   if (twice !== undefined) return refuse("form-broken", `"${twice}" was sent more than once`);
   const token = sent.get(tokenName);
   if (token === undefined) return refuse("form-not-yours", "the form's token is missing");
@@ -170,7 +207,8 @@ export function read(holder: Holder, body: string, signer: Signer): ReadResult {
   if (!claims) return refuse("form-not-yours", "the form's token was not signed here");
   if (!madeFor(claims, holder))
     return refuse("form-not-yours", "the form was made for another page, record, person or session");
-  const submitted = fields.map((field) => readField(holder.page, field, sent, claims, signer));
+  const digest = fieldDigest(signer, claims.id);
+  const submitted = fields.map((field) => readField(holder.page, field, sent, claims, digest));
   const ignored = pairs.flatMap(([name]) => (names.has(name) || reserved.has(name) ? [] : [name]));
   return { ok: true, submission: { claims, token, fields: submitted, ignored, look: lookIn(fields, sent) } };
 }

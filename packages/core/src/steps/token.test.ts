@@ -1,7 +1,7 @@
 import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
-import { claimsOf, signer } from "../testing/marrow-vale.js";
-import { digest, readToken, writeToken } from "./token.js";
+import { claimsOf, formDigest, signer } from "../testing/marrow-vale.js";
+import { readToken, writeToken } from "./token.js";
 
 const claims = claimsOf();
 
@@ -25,6 +25,12 @@ describe("the form's token", () => {
   });
 
   test("the same text in another field has another digest", () => {
-    expect(digest(signer, "name", "2.70")).not.toBe(digest(signer, "alert_m", "2.70"));
+    const long = "Nettles. Bring gloves & a <long> rake.";
+    expect(formDigest("name", long)).not.toBe(formDigest("notes", long));
+  });
+
+  test("a short text is kept as it is, and no digest looks like one", () => {
+    expect(formDigest("alert_m", "2.70")).toBe("=2.70");
+    expect(formDigest("alert_m", "x".repeat(13))).not.toContain("=");
   });
 });

@@ -1,9 +1,15 @@
 import * as v from "valibot";
 
-/** Makes keyed digests: HMAC-SHA-256 (RFC 2104) in base64url, handed in by the runtime, which holds the key. */
+/** Makes keyed digests in base64url: handed in by the runtime, which holds the key. */
 export interface Signer {
+  /** What proves that a text was signed here: HMAC-SHA-256 (RFC 2104). */
   sign(text: string): string;
+  /** Short digests under a key of one form's own: 66 bits, for telling its fields' texts apart, not for proving anything. */
+  digests(form: string): (text: string) => string;
 }
+
+/** What a form's token keeps of what a field's control showed, in its normal form: a short text itself, or the digest of a longer one. */
+export type FieldDigest = (field: string, normalText: string) => string;
 
 const claimsSchema = v.strictObject({
   id: v.string(),
@@ -48,6 +54,15 @@ export function readToken(token: string, signer: Signer): Claims | undefined {
   return parsed.success ? parsed.output : undefined;
 }
 
-/** A short keyed digest (66 bits) of what a field's control showed, in its normal form. */
-export const digest = (signer: Signer, field: string, normalText: string): string =>
-  signer.sign(`shown ${field}\n${normalText}`).slice(0, 11);
+/** Texts up to this length stand in the token as they are, after a sign that no digest has: they are on the same page anyway. */
+const longestPlain = 12;
+
+/** The digests of a form by its id. */
+export function fieldDigest(signer: Signer, form: string): FieldDigest {
+  let digest: ((text: string) => string) | undefined;
+  return (field, normalText) => {
+    if (normalText.length <= longestPlain) return `=${normalText}`;
+    digest ??= signer.digests(form);
+    return digest(`${field}\n${normalText}`);
+  };
+}

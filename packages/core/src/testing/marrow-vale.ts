@@ -4,7 +4,7 @@ import type { Page } from "../page/page.js";
 import { parsePage } from "../page/parse.js";
 import type { Database, Row, Statement } from "../statements/statement.js";
 import { shownDigests } from "../steps/prefill.js";
-import type { Claims, Signer } from "../steps/token.js";
+import { type Claims, type FieldDigest, fieldDigest, type Signer } from "../steps/token.js";
 import type { Catalog, Column, ColumnType, Kind, Table } from "../table/model.js";
 
 /** The tables of Marrow Vale as the catalogs would tell them, for tests that need no database. */
@@ -184,9 +184,13 @@ export const mv014: Row = {
   notes: "\nTwo lines & a <tag>.\r\nThe end. ",
 };
 
+/** The id of the form that {@link claimsOf} is about, and its digests. */
+export const formId = "6f0e8f5e-0d3b-4b53-9d5c-3f6d6f2d3c11";
+export const formDigest: FieldDigest = (field, text) => fieldDigest(signer, formId)(field, text);
+
 /** What a form of a station remembers. */
 export const claimsOf = (over: Partial<Claims> = {}): Claims => ({
-  id: "6f0e8f5e-0d3b-4b53-9d5c-3f6d6f2d3c11",
+  id: formId,
   form: "edit",
   page: "station",
   version: "v1",
@@ -195,7 +199,7 @@ export const claimsOf = (over: Partial<Claims> = {}): Claims => ({
   session: "s1",
   row: "733",
   at: "2026-05-04T10:00:00.000Z",
-  shown: shownDigests(stationPage, "edit", mv014, factsOf(), signer),
+  shown: shownDigests(stationPage, "edit", mv014, factsOf(), formDigest),
   ...over,
 });
 
@@ -209,6 +213,7 @@ export const signer: Signer = {
     }
     return `${a.toString(36)}${b.toString(36)}`.padEnd(14, "0");
   },
+  digests: (form) => (text) => signer.sign(`${form}${text}`),
 };
 
 /** A database that answers each statement by its purpose and remembers what it was sent. */

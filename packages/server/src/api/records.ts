@@ -6,6 +6,6 @@ export async function recordChoices(page: Page, database: Database, search: stri
   const rows = await database.run(recordsStatement(page, search.slice(0, 200)));
   return rows.map((row) => ({
     key: page.key.map((column) => row[column.name] ?? ""),
-    text: fillTemplate(page.title, row),
+    text: fillTemplate(page.title, (name) => row[name] ?? null),
   }));
 }

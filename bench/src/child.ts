@@ -1,0 +1,53 @@
+import { type ChildProcess, fork } from "node:child_process";
+import { fileURLToPath } from "node:url";
+
+export interface Told {
+  readonly port?: number;
+  readonly memory?: number;
+  readonly statement?: { readonly text: string; readonly values: readonly (string | null)[] };
+  readonly trips?: number;
+}
+
+/** An application in a process of its own. */
+export interface Child {
+  readonly port: number;
+  readonly process: ChildProcess;
+  /** What it said besides its port, so far. */
+  readonly told: Told;
+}
+
+/** Starts an application in a process of its own and waits until it listens. */
+export function start(kind: "ours" | "by-hand", url: string, pages: string): Promise<Child> {
+  const child = fork(fileURLToPath(new URL("./serve.js", import.meta.url)), [kind, pages], {
+    env: { ...process.env, DATABASE_URL: url, NODE_ENV: "production" },
+    execArgv: kind === "ours" && process.env.BENCH_PROFILE ? ["--cpu-prof", "--cpu-prof-dir=.build/profiles"] : [],
+  });
+  let told: Told = {};
+  return new Promise((resolve, reject) => {
+    child.once("exit", (code) => reject(new Error(`${kind} ended with ${code}`)));
+    child.on("message", (message: Told) => {
+      told = { ...told, ...message };
+      if (message.port !== undefined) {
+        resolve({
+          port: message.port,
+          process: child,
+          get told() {
+            return told;
+          },
+        });
+      }
+    });
+  });
+}
+
+export function memoryOf(child: Child): Promise<number> {
+  return new Promise((resolve) => {
+    const listen = (message: Told): void => {
+      if (message.memory === undefined) return;
+      child.process.off("message", listen);
+      resolve(message.memory);
+    };
+    child.process.on("message", listen);
+    child.process.send("memory");
+  });
+}

@@ -1,0 +1,43 @@
+import { chmod, mkdtemp, rm } from "node:fs/promises";
+import os from "node:os";
+import path from "node:path";
+import { provision, secretsOf, startCluster } from "@loyal-quill/cli";
+import pg from "pg";
+
+/** A PostgreSQL of the benchmark's own with Marrow Vale in it and more stations. */
+export interface Ground {
+  readonly owner: string;
+  readonly pages: string;
+  readonly codes: readonly string[];
+  readonly drop: () => Promise<void>;
+}
+
+/** Stations that are opened and saved: enough that no two requests at once meet at one. */
+const stations = 480;
+
+export async function makeGround(): Promise<Ground> {
+  const directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-bench-"));
+  await chmod(directory, 0o711);
+  const secrets = await secretsOf(directory);
+  const silent = (): void => {};
+  const cluster = await startCluster(path.join(directory, "postgres"), secrets.postgres, silent);
+  const databases = await provision(cluster, secrets, { fresh: false, now: new Date() }, silent);
+  const client = new pg.Client(databases.owner);
+  await client.connect();
+  await client.query(
+    `INSERT INTO network.station (code, name, river_id, region_id, grid_reference, status, alert_m, warning_m, telemetry, installed_on, notes)
+     SELECT 'MV-' || n, 'Bench ' || n, 1 + n % 12, 1 + n % 4, 'B ' || n, 'live', 1.20, 2.40, n % 2 = 0, '2001-02-03', 'Nothing of note.'
+     FROM generate_series(100, ${99 + stations}) AS n`,
+  );
+  await client.query("ANALYZE");
+  await client.end();
+  return {
+    owner: databases.owner,
+    pages: databases.pages,
+    codes: Array.from({ length: stations }, (_, index) => `MV-${100 + index}`),
+    drop: async () => {
+      await cluster.stop();
+      await rm(directory, { recursive: true, force: true });
+    },
+  };
+}

@@ -1,0 +1,58 @@
+import type { PageRequest } from "@loyal-quill/core";
+import type { Request } from "express";
+
+/** The largest body that is read, in bytes. */
+const mostBytes = 1_048_576;
+
+const decoder = new TextDecoder("utf-8", { fatal: true, ignoreBOM: true });
+
+/** Bytes that are not UTF-8 become what the read step refuses. */
+function decoded(bytes: Uint8Array): { text: string } {
+  try {
+    return { text: decoder.decode(bytes) };
+  } catch {
+    return { text: "%FF" };
+  }
+}
+
+/** A body that the application around the pages has parsed already: written again as it came, as far as it can be told. */
+function written(parsed: unknown): PageRequest["body"] {
+  if (typeof parsed !== "object" || parsed === null) return { refused: "wrong-content-type" };
+  const pairs = Object.entries(parsed).flatMap(([name, value]) =>
+    [value].flat().flatMap((each): [string, string][] => (typeof each === "string" ? [[name, each]] : [])),
+  );
+  return { text: new URLSearchParams(pairs).toString() };
+}
+
+const isForm = (request: Request): boolean =>
+  /^application\/x-www-form-urlencoded\s*(;|$)/i.test(request.headers["content-type"] ?? "") &&
+  (request.headers["content-encoding"] ?? "identity") === "identity";
+
+/**
+ * The body of a form submission as text, up to 1 MiB, or why it could not be taken; null for a method that has none.
+ *
+ * A form is read off the wire as it is: pairs that came twice or in a wrong encoding are for the read step to refuse, and a
+ * parser between would already have mended them.
+ */
+export function readBody(request: Request): Promise<PageRequest["body"]> | PageRequest["body"] {
+  if (request.method !== "POST") return null;
+  if (!isForm(request)) return { refused: "wrong-content-type" };
+  if (request.readableEnded || request.body !== undefined) {
+    return Buffer.isBuffer(request.body) ? decoded(request.body) : written(request.body);
+  }
+  if (Number(request.headers["content-length"] ?? 0) > mostBytes) return { refused: "body-too-large" };
+  return new Promise((resolve) => {
+    const parts: Buffer[] = [];
+    let size = 0;
+    request.on("data", (part: Buffer) => {
+      size += part.length;
+      if (size <= mostBytes) parts.push(part);
+    });
+    request.on("end", () => {
+      if (size > mostBytes) resolve({ refused: "body-too-large" });
+      else resolve(decoded(parts.length === 1 && parts[0] ? parts[0] : Buffer.concat(parts)));
+    });
+    // Nobody is there any more to be answered; what is half a form is no form.
+    request.on("error", () => resolve({ refused: "wrong-content-type" }));
+  });
+}
