@@ -23,7 +23,7 @@ interface Sample {
   readonly directory: string;
   /** What `quill draft --all` said. */
   readonly said: readonly string[];
-  readonly client: Client;
+  readonly address: string;
 }
 
 const after: (() => Promise<unknown>)[] = [];
@@ -60,7 +60,7 @@ async function sampleOf(sql: readonly string[]): Promise<Sample> {
     () => {},
   );
   after.push(serving.stop);
-  return { made, owner, directory, said, client: new Client(serving.address) };
+  return { made, owner, directory, said, address: serving.address };
 }
 
 const unescaped = (text: string): string =>
@@ -111,16 +111,22 @@ async function roundTrip(client: Client, edit: string): Promise<string> {
 }
 
 /** Every page's name with what became of a round trip of its first record. */
-async function everyPage({ client, directory }: Sample): Promise<Record<string, string>> {
-  const home = (await client.get("/")).text;
+async function everyPage({ address, directory }: Sample): Promise<Record<string, string>> {
+  const home = (await new Client(address).get("/")).text;
   const lists = [...home.matchAll(/<li><a href="([^"]+)"/g)].map((match) => unescaped(match[1] ?? ""));
   expect(lists).toHaveLength((await readdir(directory)).length);
   const results: Record<string, string> = {};
-  for (const list of lists) {
-    const page = await client.get(list);
-    const edit = unescaped(/<td class="way"><a href="([^"]+)"/.exec(page.text)?.[1] ?? "");
-    results[list] = edit === "" ? `list: ${page.status}` : await roundTrip(client, edit);
-  }
+  const waiting = [...lists];
+  // Several people at once, each with cookies of their own.
+  const person = async (): Promise<void> => {
+    const client = new Client(address);
+    for (let list = waiting.pop(); list !== undefined; list = waiting.pop()) {
+      const page = await client.get(list);
+      const edit = unescaped(/<td class="way"><a href="([^"]+)"/.exec(page.text)?.[1] ?? "");
+      results[list] = edit === "" ? `list: ${page.status}` : await roundTrip(client, edit);
+    }
+  };
+  await Promise.all(Array.from({ length: 8 }, person));
   return results;
 }
 
@@ -139,7 +145,7 @@ describe("draft --all and serve, unedited", () => {
     }
     const first = sample.said.indexOf("Without a page:");
     expect(sample.said.slice(first + 1, sample.said.indexOf("", first))).toHaveLength(ledgersWithout.length);
-    const users = (await sample.client.get("/users/marrow/edit")).text;
+    const users = (await new Client(sample.address).get("/users/marrow/edit")).text;
     expect(users).not.toMatch(/password_hash|api_key/);
   });
 

@@ -131,7 +131,7 @@ function draftText(table: Table, slug: string): { text: string; key: readonly st
 
 /** Names for pages: the table's name as part of an address, with its schema's where that alone is taken. */
 function nameOf(table: Table, taken: ReadonlySet<string>): string {
-  const plain = slugOf(table.name) || "table";
+  const plain = slugOf(table.name.replaceAll(/([a-z0-9])([A-Z])/g, "$1-$2")) || "table";
   const full = `${slugOf(table.schema) || "schema"}-${plain}`;
   const free = [plain, full].find((each) => !taken.has(each) && !reserved.has(each));
   if (free !== undefined) return free;

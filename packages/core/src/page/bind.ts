@@ -40,8 +40,8 @@ class Binder {
     readonly table: Table,
   ) {}
 
-  error(code: string, message: string, path: Path, offset = 0): null {
-    this.findings.push(this.parsed.finding("error", code, message, path, offset));
+  error(code: string, message: string, path: Path, offset = 0, key = false): null {
+    this.findings.push(this.parsed.finding("error", code, message, path, offset, key));
     return null;
   }
 
@@ -49,14 +49,20 @@ class Binder {
     this.findings.push(this.parsed.finding("warning", code, message, path));
   }
 
-  column(name: string, path: Path): Column | null {
+  column(name: string, path: Path, key = false): Column | null {
     const column = columnOf(this.table, name);
     if (column) return column;
     const hint = suggestion(
       name,
       this.table.columns.map((each) => each.name),
     );
-    return this.error("unknown-column", `The table ${tableName(this.table)} has no column "${name}".${hint}`, path);
+    return this.error(
+      "unknown-column",
+      `The table ${tableName(this.table)} has no column "${name}".${hint}`,
+      path,
+      0,
+      key,
+    );
   }
 
   template(text: string, path: Path): Template {
@@ -113,7 +119,7 @@ class Binder {
   }
 
   field(name: string, settings: FieldSettings, path: Path): Field | null {
-    const column = this.column(name, path);
+    const column = this.column(name, path, true);
     if (!column) return null;
     if (column.name === tokenName)
       return this.error("reserved-name", `"${tokenName}" is the name of the form's own token.`, path);

@@ -10,8 +10,19 @@ export type Path = readonly (string | number)[];
 /** A page file that was read: its content, and the place of every part. */
 export interface ParsedPage {
   readonly file: PageFile;
-  /** A finding at the value of `path`, `offset` characters into a one-line value; the nearest part that exists is taken. */
-  finding(severity: Finding["severity"], code: string, message: string, path: Path, offset?: number): Finding;
+  /**
+   * A finding at the value of `path`, `offset` characters into a one-line value; the nearest part that exists is taken.
+   *
+   * @param key whether it is about the last name of the path itself, not about its value
+   */
+  finding(
+    severity: Finding["severity"],
+    code: string,
+    message: string,
+    path: Path,
+    offset?: number,
+    key?: boolean,
+  ): Finding;
 }
 
 export type ParseResult =

@@ -1,9 +1,11 @@
 import { describe, expect, test } from "@jest/globals";
 import { columnOf } from "../table/model.js";
 import { factsOf, hollis, sensorPage, stationPage } from "../testing/marrow-vale.js";
+import { createStatement, isConstant } from "./create.js";
 import { listStatement } from "./list.js";
 import { loadStatement } from "./load.js";
 import { monthPartition } from "./log.js";
+import { removeStatement } from "./remove.js";
 import { saveStatement } from "./save.js";
 import { quoted } from "./statement.js";
 
@@ -98,5 +100,56 @@ WHERE t."station_code" = $1::text AND t."channel" = $2::smallint`);
     expect(monthPartition(2026, 12).text).toContain(
       "change_2026_12 PARTITION OF quill_log.change FOR VALUES FROM ('2026-12-01 00:00:00+00') TO ('2027-01-01 00:00:00+00')",
     );
+  });
+
+  test("a new record is inserted once, under the page's condition, and logged in one statement", () => {
+    const column = columnOf(stationPage.table, "code");
+    if (!column) throw new Error("no column");
+    const { text, values } = createStatement(
+      stationPage,
+      [{ column, value: "MV-099" }],
+      factsOf(),
+      note,
+      "11111111-1111-4111-8111-111111111111",
+    );
+    expect(text.slice(0, text.indexOf('"changed"'))).toBe(`WITH "after" AS (
+  INSERT INTO "network"."station" ("code", "region_id")
+  SELECT "code", "region_id"
+  FROM (SELECT $1::text AS "code", (NULL)::integer AS "region_id") AS t
+  WHERE (t."region_id" = $2::bigint)
+  RETURNING *
+), "once" AS (
+  INSERT INTO "quill_log"."submission" ("id", "request_id")
+  SELECT $3::uuid, $4::uuid FROM "after"
+), `);
+    expect(values.slice(0, 4)).toEqual(["MV-099", "2", "11111111-1111-4111-8111-111111111111", note.requestId]);
+  });
+
+  test("a deletion locks by key, version and conditions, deletes that row, and logs what it held", () => {
+    const { text, values } = removeStatement(stationPage, ["MV-014"], "733", factsOf(), note);
+    expect(text).toContain(`FROM "network"."station" AS t
+  WHERE t."code" = $1::text
+    AND t.xmin::text = $2::text
+    AND (t."region_id" = $3::bigint)
+    AND (t."status" <> $4::network.station_status)
+  FOR UPDATE
+), "gone" AS (
+  DELETE FROM "network"."station" AS t
+  USING "before"
+  WHERE t."code" = "before"."code"
+  RETURNING t.*
+)`);
+    expect(values.slice(0, 4)).toEqual(["MV-014", "733", "2", "retired"]);
+  });
+
+  test("constants and today are shown before a record is made; what is the next of a sequence is not", () => {
+    expect(
+      ["0", "'planned'::network.station_status", "'{}'::jsonb", "false", "CURRENT_DATE", "(-1)"].map(isConstant),
+    ).not.toContain(false);
+    expect(
+      ["nextval('a_seq'::regclass)", "now()", "gen_random_uuid()", "lower('A'::text)", "'a'::text || 'b'::text"].map(
+        isConstant,
+      ),
+    ).not.toContain(true);
   });
 });

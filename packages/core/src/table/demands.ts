@@ -58,16 +58,21 @@ function columnIn(text: string, columns: readonly string[]): string | undefined 
   return columns.find((column) => column === name);
 }
 
-/** A constant: `16`, `'-1'::integer`, `(0)::numeric`, `'a'::text`. */
+/** A text without the casts and parentheses around it. */
+function plain(text: string): string {
+  const stripped = bare(text.replace(/::[\w ".]+(\(\d+(,\d+)?\))?(\[\])?$/, ""));
+  return stripped === text ? text : plain(stripped);
+}
+
+/** A constant: `16`, `'-1'::integer`, `('0.5'::numeric)`, `'a'::text`. */
 function constantIn(text: string): string | undefined {
-  const stripped = bare(text.trim().replace(/::[\w ".()[\]]+$/, ""));
+  const stripped = plain(bare(text));
   if (/^-?\d+(\.\d+)?$/.test(stripped)) return stripped;
-  const literal = /^'((?:[^'\\]|'')*)'(::[\w ".()]+)?$/.exec(stripped);
-  return literal?.[1]?.replaceAll("''", "'");
+  return /^'((?:[^'\\]|'')*)'$/.exec(stripped)?.[1]?.replaceAll("''", "'");
 }
 
 function demandOf(constraint: string, part: string, columns: readonly string[]): Demand | undefined {
-  const list = /^(.+?) = ANY \((?:\()?ARRAY\[(.*)\](?:\)::[\w ]+\[\])?\)$/s.exec(part);
+  const list = /^(.+?) = ANY \((?:\()?ARRAY\[(.*?)\](?:\)::[\w ]+\[\])?\)$/s.exec(part);
   if (list) {
     const column = columnIn(list[1] ?? "", columns);
     const values = (list[2] ?? "").match(/'(?:[^'\\]|'')*'(?:::[\w ]+)?|[^,\s][^,]*/g)?.map(constantIn) ?? [];
