@@ -64,6 +64,18 @@ async function servedPages(browser: Browser, started: Started): Promise<void> {
   await page.getByLabel("Warning level").fill((Number(level) + 0.05).toFixed(2));
   await page.getByRole("button", { name: "Update" }).click();
   await take(page, "saved");
+
+  await other.goto("/visits/new");
+  await other.getByLabel("Findings").fill("Board repainted, figures legible again.");
+  await other.getByRole("combobox", { name: "Station" }).fill("weir");
+  await other.getByRole("option").first().waitFor();
+  await other.keyboard.press("ArrowDown");
+  await take(other, "new");
+  await other.goto("/calibrations");
+  await other.getByRole("rowheader").first().getByRole("link").click();
+  await take(other, "record");
+  await other.goto("/stations/MV-004/delete");
+  await take(other, "delete");
 }
 
 async function workbench(browser: Browser, started: Started): Promise<void> {

@@ -62,6 +62,8 @@ const openPages = (
     session: (request) => csrfToken(request, options.signingKey),
     frame,
     onRequest: (recorded) => {
+      // What the script of a page asks for as one types is no open and no save.
+      if (recorded.operation === "choices") return;
       store.keepRequest(recorded).then(
         () => feed.tell({ kind: "request", request: recorded }),
         (error: unknown) => options.logger.error({ err: error }, "a request could not be recorded"),

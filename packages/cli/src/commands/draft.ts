@@ -70,5 +70,6 @@ export async function draft({ database, tables, to }: DraftOptions, say: Say): P
   reportWithout(without, say);
   say("");
   say(`${written.length} page ${written.length === 1 ? "file" : "files"} written to ${to}.`);
+  if (written.length > 0) say(`To serve them on this machine: quill serve --pages ${to} --as NAME`);
   return drafts.length > 0 ? 0 : 1;
 }

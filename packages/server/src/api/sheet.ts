@@ -111,10 +111,14 @@ export function sheetOf(file: PageFileState): SheetAnswer {
       checks: [],
     };
   }
-  const access = (["open", "rows", "edit"] as const).flatMap((each) => {
-    const condition = page.access[each];
-    return condition ? [{ name: each, source: condition.source }] : [];
-  });
+  const { routine } = page;
+  const access: SheetAnswer["access"] = [
+    ...(["open", "rows", "edit", "new", "delete"] as const).flatMap((each) => {
+      const condition = page.access[each];
+      return condition ? [{ name: each, source: condition.source }] : [];
+    }),
+    ...(routine ? [{ name: "routine" as const, source: `${routine.routine.schema}.${routine.routine.name}` }] : []),
+  ];
   return {
     name,
     plural: page.plural,

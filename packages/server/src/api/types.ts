@@ -58,7 +58,10 @@ export interface SheetAnswer {
   readonly findings: readonly Finding[];
   readonly fields: readonly SheetField[];
   readonly keyColumns: readonly string[];
-  readonly access: readonly { readonly name: "open" | "rows" | "edit"; readonly source: string }[];
+  readonly access: readonly {
+    readonly name: "open" | "rows" | "edit" | "new" | "delete" | "routine";
+    readonly source: string;
+  }[];
   readonly checks: readonly { readonly source: string; readonly at: string | null; readonly message: string }[];
 }
 

@@ -119,7 +119,7 @@ export class Store {
       .fork()
       .createQueryBuilder(RequestEntity, "r")
       .select(["page", "outcome", raw("count(*) as count")])
-      .where({ at: { $gte: since }, operation: { $nin: ["list", "choices"] } })
+      .where({ at: { $gte: since }, operation: { $ne: "list" } })
       .groupBy(["page", "outcome"])
       .execute<{ page: string; outcome: string; count: string }[]>("all");
     return rows.map((row) => ({ ...row, count: Number(row.count) }));

@@ -1,6 +1,7 @@
 import type { ChangeAnswer } from "@loyal-quill/server/api";
 import { Link } from "react-router";
 import { styled } from "styled-components";
+import { Mark } from "../parts/mark.js";
 import { dayOf, Moment } from "../parts/moment.js";
 import { Scroll, Table } from "../parts/table.js";
 import { ValueChange } from "./value-change.js";
@@ -93,6 +94,8 @@ function ChangeRow({ change, onContaining }: { change: ChangeAnswer; onContainin
         <Reason as="span">{change.page}</Reason>
       </td>
       <Fields>
+        {change.operation === "insert" && <Mark kind="good">new record</Mark>}
+        {change.operation === "delete" && <Mark kind="stop">deleted</Mark>}
         {change.fields.map((field) => (
           <ValueChange key={field.field} field={field.field} before={field.old} after={field.new} />
         ))}

@@ -38,7 +38,7 @@ export function Lately({ requests }: { requests: readonly RecordedRequest[] }) {
               </td>
               <Name>{request.actor?.name ?? "nobody signed in"}</Name>
               <td>
-                {request.page && request.operation !== "list" && request.operation !== "choices" ? (
+                {request.page && request.operation !== "list" ? (
                   <Link to={`/pages/${encodeURIComponent(request.page)}?request=${request.id}`}>
                     <code>
                       {request.method} {request.path}

@@ -53,9 +53,17 @@ const Whole = styled.dl.attrs<{ "data-beside-head"?: string }>({ "data-beside-he
   dd { font: 0.8125rem/1.4 ${({ theme }) => theme.wire}; overflow-wrap: anywhere; }
 `;
 
+const titles = {
+  open: "Who may open it",
+  rows: "Which records",
+  edit: "While it may be edited",
+  new: "Who may make new records",
+  delete: "Which may be deleted",
+  routine: "Saved by",
+} as const;
+
 function AccessNotes({ sheet, trial }: { sheet: SheetAnswer; trial: TrialAnswer }) {
   const judged = trial.recorded.steps.find((step) => step.step === "access")?.values ?? [];
-  const titles = { open: "Who may open it", rows: "Which records", edit: "While it may be edited" };
   if (sheet.access.length === 0)
     return (
       <Whole>
@@ -70,7 +78,10 @@ function AccessNotes({ sheet, trial }: { sheet: SheetAnswer; trial: TrialAnswer 
       {sheet.access.map(({ name, source }) => (
         <div key={name}>
           <dt>
-            {titles[name]}: {judged.find((value) => value.name === name)?.note ?? "not asked"}
+            {titles[name]}
+            {name === "open" || name === "rows" || name === "edit"
+              ? `: ${judged.find((value) => value.name === name)?.note ?? "not asked"}`
+              : null}
           </dt>
           <dd>{source}</dd>
         </div>
