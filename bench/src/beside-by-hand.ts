@@ -14,7 +14,6 @@ import { Load, valuesIn } from "./load.js";
 const rounds = Number(process.env.BENCH_ROUNDS ?? 9);
 /** Rounds that do not count, until both sides run on optimised code. */
 const warmUps = 6;
-const concurrency = 10;
 
 interface Measured {
   readonly perSecond: number;
@@ -47,6 +46,70 @@ async function measureSaves(load: Load, codes: readonly string[], round: number)
   return { perSecond: codes.length / seconds, times: results.map(({ ms }) => ms) };
 }
 
+interface Side {
+  readonly name: "by hand" | "ours";
+  readonly load: Load;
+  readonly opens: Measured[];
+  readonly saves: Measured[];
+}
+
+const rates = (of: readonly Measured[]): number[] => of.map((each) => each.perSecond);
+const ratios = (ours: readonly number[], others: readonly number[]): number[] =>
+  ours.map((value, index) => value / (others[index] ?? 1));
+const shown = (values: readonly number[]): string =>
+  `${median(values).toFixed(2)} (${Math.min(...values).toFixed(2)} to ${Math.max(...values).toFixed(2)})`;
+
+/** Measures both sides with as many requests at once, round by round, and tells what came of it. */
+async function compare(
+  ports: readonly [byHand: number, ours: number],
+  concurrency: number,
+  limit: () => Promise<number>,
+) {
+  const names = ["by hand", "ours"] as const;
+  const sides = ports.map((port, index): Side => {
+    return { name: names[index] ?? "ours", load: new Load(port, concurrency), opens: [], saves: [] };
+  });
+  // One after the other takes longer, so it takes fewer.
+  const codes = concurrency === 1 ? ground.codes.slice(0, 160) : ground.codes;
+  for (const { load } of sides) await load.begin(address(codes[0] ?? ""));
+  const limits: number[] = [];
+  for (let round = -warmUps; round < rounds; round++) {
+    // The side that goes first changes with every round.
+    for (const { load, opens, saves } of round % 2 === 0 ? sides : sides.toReversed()) {
+      const [open, save] = [await measureOpens(load, codes), await measureSaves(load, codes, round)];
+      if (round < 0) continue;
+      opens.push(open);
+      saves.push(save);
+    }
+    if (round >= 0) limits.push(await limit());
+  }
+  for (const { load } of sides) load.close();
+  const line = (what: "opens" | "saves", side: Side): string[] => {
+    const times = side[what].flatMap((each) => each.times);
+    return [
+      what,
+      side.name,
+      median(rates(side[what])).toFixed(0),
+      median(times).toFixed(2),
+      percentile(times, 0.99).toFixed(2),
+    ];
+  };
+  const [byHand, ours] = sides as [Side, Side];
+  return `${table([
+    [`${concurrency} at once`, "page", "a second", "median ms", "99 % ms"],
+    line("opens", byHand),
+    line("opens", ours),
+    line("saves", byHand),
+    line("saves", ours),
+    ["saves", "pgbench", median(limits).toFixed(0), "", ""],
+  ])}
+
+opens, ours to by hand:   ${shown(ratios(rates(ours.opens), rates(byHand.opens)))}
+saves, ours to by hand:   ${shown(ratios(rates(ours.saves), rates(byHand.saves)))}
+saves, ours to pgbench:   ${shown(ratios(rates(ours.saves), limits))}
+`;
+}
+
 const ground = await makeGround();
 const children: Child[] = [];
 try {
@@ -55,60 +118,17 @@ try {
     start("by-hand", ground.pages, ""),
   ]);
   children.push(ours, byHand);
-  const sides = [
-    { name: "by hand", load: new Load(byHand.port, concurrency) },
-    { name: "ours", load: new Load(ours.port, concurrency) },
-  ];
-  for (const { load } of sides) await load.begin(address(ground.codes[0] ?? ""));
-  const opens = new Map(sides.map(({ name }) => [name, [] as Measured[]]));
-  const saves = new Map(sides.map(({ name }) => [name, [] as Measured[]]));
-  const limits: number[] = [];
-  for (let round = -warmUps; round < rounds; round++) {
-    // The side that goes first changes with every round.
-    for (const { name, load } of round % 2 === 0 ? sides : sides.toReversed()) {
-      const [open, save] = [await measureOpens(load, ground.codes), await measureSaves(load, ground.codes, round)];
-      if (round < 0) continue;
-      opens.get(name)?.push(open);
-      saves.get(name)?.push(save);
-    }
-    const { statement } = ours.told;
-    if (round < 0 || !statement) continue;
-    limits.push(await pgbench(ground.pages, scriptOf(statement.text, statement.values, ground.codes), 3, concurrency));
+  for (const concurrency of [10, 1]) {
+    const limit = async (): Promise<number> => {
+      const { statement } = ours.told;
+      if (!statement) throw new Error("no save has told its statement");
+      return pgbench(ground.pages, scriptOf(statement.text, statement.values, ground.codes), 2, concurrency);
+    };
+    process.stdout.write(`${await compare([byHand.port, ours.port], concurrency, limit)}\n`);
   }
-  const rate = (of: Map<string, Measured[]>, name: string): number[] =>
-    (of.get(name) ?? []).map((each) => each.perSecond);
-  const line = (what: string, of: Map<string, Measured[]>, name: string): string[] => {
-    const times = (of.get(name) ?? []).flatMap((each) => each.times);
-    return [
-      what,
-      name,
-      median(rate(of, name)).toFixed(0),
-      median(times).toFixed(2),
-      percentile(times, 0.99).toFixed(2),
-    ];
-  };
-  const ratios = (of: Map<string, Measured[]>): number[] =>
-    rate(of, "ours").map((value, index) => value / (rate(of, "by hand")[index] ?? 1));
-  const toLimit = rate(saves, "ours").map((value, index) => value / (limits[index] ?? 1));
-  const shown = (values: readonly number[]): string =>
-    `${median(values).toFixed(2)} (${Math.min(...values).toFixed(2)} to ${Math.max(...values).toFixed(2)})`;
   process.stdout.write(
-    `${table([
-      ["", "page", "a second", "median ms", "99 % ms"],
-      line("opens", opens, "by hand"),
-      line("opens", opens, "ours"),
-      line("saves", saves, "by hand"),
-      line("saves", saves, "ours"),
-      ["saves", "pgbench", median(limits).toFixed(0), "", ""],
-    ])}\n\n`,
+    `Statements in one save of ours: ${ours.told.trips}; rounds: ${rounds}, after ${warmUps} that don't count.\n`,
   );
-  process.stdout.write(`opens, ours to by hand:   ${shown(ratios(opens))}\n`);
-  process.stdout.write(`saves, ours to by hand:   ${shown(ratios(saves))}\n`);
-  process.stdout.write(`saves, ours to pgbench:   ${shown(toLimit)}\n`);
-  process.stdout.write(
-    `statements in one save of ours: ${ours.told.trips}; rounds: ${rounds}; requests at once: ${concurrency}\n`,
-  );
-  for (const { load } of sides) load.close();
 } finally {
   for (const child of children) child.process.disconnect();
   await ground.drop();

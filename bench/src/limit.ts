@@ -40,7 +40,7 @@ export async function pgbench(url: string, script: string, seconds: number, conn
       "-c",
       String(connections),
       "-j",
-      "2",
+      String(Math.min(2, connections)),
       "-T",
       String(seconds),
       "-f",

@@ -120,7 +120,7 @@ describe("quill check", () => {
 describe("quill draft", () => {
   test("shows the draft of one table, and names a table that is not there", async () => {
     const { out, code } = await quill("draft", "--database", made.pages, "network.river");
-    expect([code, out.split("\n")[2]]).toEqual([0, "title: River {name}"]);
+    expect([code, out.split("\n")[2]]).toEqual([0, 'title: "River {name}"']);
     const missing = await quill("draft", "--database", made.pages, "network.rivers");
     expect([missing.code, missing.error]).toEqual([
       1,

@@ -12,9 +12,9 @@ describe("a draft", () => {
       draftOf("network.station"),
     ).toBe(`# Drafted from network.station. What the table says (types, lengths, choices, constraints) holds without being written here.
 format: loyal-quill/page@1
-title: Station {code}, {name}
+title: "Station {code}, {name}"
 plural: Station
-path: /station/{code}
+path: "/station/{code}"
 record: { table: network.station, key: code }
 # Everybody who is signed in may open this page and edit every record. To narrow it:
 # access: { open: actor.roles.exists(r, r in ["…"]), rows: row.… == actor.…, edit: row.… != "…", delete: true }
@@ -48,7 +48,7 @@ answer: { saved: view }
   });
 
   test("leaves a number that the table gives off the form, and names the record by what tells most", () => {
-    expect(draftOf("river")).toContain("title: River {name}");
+    expect(draftOf("river")).toContain('title: "River {name}"');
     expect(draftOf("river")).not.toContain("  - id");
   });
 

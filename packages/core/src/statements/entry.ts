@@ -66,14 +66,16 @@ export interface EntryParts {
   readonly from: string;
 }
 
+/** The first values of every entry: actor's id and name, page, its version, table. */
+export const whoAndWhere = (page: Page, note: LogNote, parameters: Parameters): string[] =>
+  [note.actor.id, note.actor.name, note.page, note.pageVersion, tableName(page.table)].map((value) =>
+    parameters.add(value, "text"),
+  );
+
 /** The INSERT of a log entry inside a statement whose `"changed"` holds the field changes. */
 export function entryInsert(page: Page, note: LogNote, parameters: Parameters, parts: EntryParts): string {
   const values = [
-    parameters.add(note.actor.id, "text"),
-    parameters.add(note.actor.name, "text"),
-    parameters.add(note.page, "text"),
-    parameters.add(note.pageVersion, "text"),
-    parameters.add(tableName(page.table), "text"),
+    ...whoAndWhere(page, note, parameters),
     parts.key,
     literal(parts.operation),
     `coalesce((SELECT ${changesArray}::jsonb FROM "changed"), '[]')`,

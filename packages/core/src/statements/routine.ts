@@ -1,8 +1,7 @@
 import type { Facts } from "../condition/evaluate.js";
 import { predicate } from "../condition/to-sql.js";
 import type { Page, RoutineCall } from "../page/page.js";
-import { tableName } from "../table/model.js";
-import type { LogNote } from "./entry.js";
+import { type LogNote, whoAndWhere } from "./entry.js";
 import { keyPredicate, versionName } from "./load.js";
 import { type Guard, guarded } from "./save.js";
 import { Parameters, quoted, quotedTable, type Statement, type Stored } from "./statement.js";
@@ -64,11 +63,7 @@ export function entryStatement(
 ): Statement {
   const parameters = new Parameters();
   const values = [
-    parameters.add(note.actor.id, "text"),
-    parameters.add(note.actor.name, "text"),
-    parameters.add(note.page, "text"),
-    parameters.add(note.pageVersion, "text"),
-    parameters.add(tableName(page.table), "text"),
+    ...whoAndWhere(page, note, parameters),
     parameters.add(JSON.stringify(change.key), "jsonb"),
     parameters.add(change.newKey && JSON.stringify(change.newKey), "jsonb"),
     parameters.add(change.operation, "text"),

@@ -10,44 +10,35 @@ import type { Demand } from "./model.js";
 export function demandsOf(constraint: string, definition: string, columns: readonly string[]): Demand[] {
   const inner = /^CHECK \((.*)\)( NOT VALID| NO INHERIT)*$/s.exec(definition)?.[1];
   if (inner === undefined || / NOT VALID/.test(definition.slice(inner.length))) return [];
-  return conjuncts(bare(inner)).flatMap((part) => demandOf(constraint, bare(part), columns) ?? []);
+  return conjuncts(inner).flatMap((part) => demandOf(constraint, part, columns) ?? []);
 }
 
-/** Whether the text's first parenthesis is closed by its last. */
-function isWrapped(text: string): boolean {
-  if (!text.startsWith("(")) return false;
+/** How deep in parentheses each character stands, after it; within quotes as deep as before them. */
+function depths(text: string): number[] {
   let [depth, quoted] = [0, false];
-  for (let index = 0; index < text.length; index++) {
-    const character = text[index];
+  return [...text].map((character) => {
     if (character === "'" || character === '"') quoted = !quoted;
-    if (quoted) continue;
-    if (character === "(") depth += 1;
-    if (character === ")") depth -= 1;
-    if (depth === 0) return index === text.length - 1;
-  }
-  return false;
+    else if (!quoted && character === "(") depth += 1;
+    else if (!quoted && character === ")") depth -= 1;
+    // What is quoted is deeper than anything that is looked for.
+    return quoted ? depth + 1 : depth;
+  });
 }
 
-const bare = (text: string): string => (isWrapped(text.trim()) ? bare(text.trim().slice(1, -1)) : text.trim());
+/** A text without parentheses around the whole of it. */
+function bare(given: string): string {
+  const text = given.trim();
+  const wrapped = text.startsWith("(") && depths(text).indexOf(0) === [...text].length - 1;
+  return wrapped ? bare(text.slice(1, -1)) : text;
+}
 
 /** The parts of a text between ANDs that stand outside of all parentheses and quotes. */
-function conjuncts(text: string): string[] {
-  const parts: string[] = [];
-  let [depth, quoted, start] = [0, false, 0];
-  for (let index = 0; index < text.length; index++) {
-    const character = text[index];
-    if (character === "'" || character === '"') quoted = !quoted;
-    if (quoted) continue;
-    if (character === "(") depth += 1;
-    if (character === ")") depth -= 1;
-    if (depth !== 0 || !text.startsWith(" AND ", index)) continue;
-    parts.push(text.slice(start, index));
-    start = index + 5;
-  }
-  return [...parts, text.slice(start)].flatMap((part) => {
-    const stripped = bare(part);
-    return parts.length > 0 || stripped !== part.trim() ? conjuncts(stripped) : [stripped];
-  });
+function conjuncts(given: string): string[] {
+  const text = bare(given);
+  const levels = depths(text);
+  const and = [...text.matchAll(/ AND /g)].find((match) => levels[[...text.slice(0, match.index)].length] === 0);
+  if (!and) return [text];
+  return [...conjuncts(text.slice(0, and.index)), ...conjuncts(text.slice(and.index + and[0].length))];
 }
 
 const unquoted = (name: string): string => (name.startsWith('"') ? name.slice(1, -1).replaceAll('""', '"') : name);
