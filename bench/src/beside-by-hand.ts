@@ -46,8 +46,13 @@ async function measureSaves(load: Load, codes: readonly string[], round: number)
   return { perSecond: codes.length / seconds, times: results.map(({ ms }) => ms) };
 }
 
+interface Named {
+  readonly name: string;
+  readonly child: Child;
+}
+
 interface Side {
-  readonly name: "by hand" | "ours";
+  readonly name: string;
   readonly load: Load;
   readonly opens: Measured[];
   readonly saves: Measured[];
@@ -60,15 +65,10 @@ const shown = (values: readonly number[]): string =>
   `${median(values).toFixed(2)} (${Math.min(...values).toFixed(2)} to ${Math.max(...values).toFixed(2)})`;
 
 /** Measures both sides with as many requests at once, round by round, and tells what came of it. */
-async function compare(
-  ports: readonly [byHand: number, ours: number],
-  concurrency: number,
-  limit: () => Promise<number>,
-) {
-  const names = ["by hand", "ours"] as const;
-  const sides = ports.map((port, index): Side => {
-    return { name: names[index] ?? "ours", load: new Load(port, concurrency), opens: [], saves: [] };
-  });
+async function compare(children: readonly Named[], concurrency: number, limit: () => Promise<number>) {
+  const sides = children.map(
+    ({ name, child }): Side => ({ name, load: new Load(child.port, concurrency), opens: [], saves: [] }),
+  );
   // One after the other takes longer, so it takes fewer.
   const codes = concurrency === 1 ? ground.codes.slice(0, 160) : ground.codes;
   for (const { load } of sides) await load.begin(address(codes[0] ?? ""));
@@ -94,37 +94,45 @@ async function compare(
       percentile(times, 0.99).toFixed(2),
     ];
   };
-  const [byHand, ours] = sides as [Side, Side];
+  const ours = sides.find(({ name }) => name === "ours");
+  if (!ours) throw new Error("our own side is missing");
+  const held = sides
+    .filter((side) => side !== ours)
+    .flatMap((other) =>
+      (["opens", "saves"] as const).map(
+        (what) => `${what}, ours to ${other.name}: ${shown(ratios(rates(ours[what]), rates(other[what])))}`,
+      ),
+    );
   return `${table([
     [`${concurrency} at once`, "page", "a second", "median ms", "99 % ms"],
-    line("opens", byHand),
-    line("opens", ours),
-    line("saves", byHand),
-    line("saves", ours),
+    ...(["opens", "saves"] as const).flatMap((what) => sides.map((side) => line(what, side))),
     ["saves", "pgbench", median(limits).toFixed(0), "", ""],
   ])}
 
-opens, ours to by hand:   ${shown(ratios(rates(ours.opens), rates(byHand.opens)))}
-saves, ours to by hand:   ${shown(ratios(rates(ours.saves), rates(byHand.saves)))}
-saves, ours to pgbench:   ${shown(ratios(rates(ours.saves), limits))}
+${held.join("\n")}
+saves, ours to pgbench: ${shown(ratios(rates(ours.saves), limits))}
 `;
 }
 
 const ground = await makeGround();
 const children: Child[] = [];
 try {
-  const [ours, byHand] = await Promise.all([
-    start("ours", ground.pages, fileURLToPath(demoPages)),
-    start("by-hand", ground.pages, ""),
-  ]);
-  children.push(ours, byHand);
+  const kinds = ["by-hand", "by-hand-prepared", "ours"] as const;
+  const names = { "by-hand": "by hand", "by-hand-prepared": "by hand, prepared", ours: "ours" };
+  const named: Named[] = [];
+  for (const kind of kinds) {
+    const child = await start(kind, ground.pages, fileURLToPath(demoPages));
+    children.push(child);
+    named.push({ name: names[kind], child });
+  }
+  const ours = named.find(({ name }) => name === "ours")?.child as Child;
   for (const concurrency of [10, 1]) {
     const limit = async (): Promise<number> => {
       const { statement } = ours.told;
       if (!statement) throw new Error("no save has told its statement");
       return pgbench(ground.pages, scriptOf(statement.text, statement.values, ground.codes), 2, concurrency);
     };
-    process.stdout.write(`${await compare([byHand.port, ours.port], concurrency, limit)}\n`);
+    process.stdout.write(`${await compare(named, concurrency, limit)}\n`);
   }
   process.stdout.write(
     `Statements in one save of ours: ${ours.told.trips}; rounds: ${rounds}, after ${warmUps} that don't count.\n`,

@@ -17,7 +17,7 @@ export interface Child {
 }
 
 /** Starts an application in a process of its own and waits until it listens. */
-export function start(kind: "ours" | "by-hand", url: string, pages: string): Promise<Child> {
+export function start(kind: "ours" | "by-hand" | "by-hand-prepared", url: string, pages: string): Promise<Child> {
   const child = fork(fileURLToPath(new URL("./serve.js", import.meta.url)), [kind, pages], {
     env: { ...process.env, DATABASE_URL: url, NODE_ENV: "production" },
     execArgv: kind === "ours" && process.env.BENCH_PROFILE ? ["--cpu-prof", "--cpu-prof-dir=.build/profiles"] : [],

@@ -105,7 +105,15 @@ function changesOf(
   });
 }
 
-export function byHand(pool: pg.Pool, sessionKey: string, person: Person): express.Express {
+/**
+ * @param prepared whether statements have names, so that `pg` prepares them once a connection; most code does not name them
+ */
+export function byHand(pool: pg.Pool, sessionKey: string, person: Person, prepared: boolean): express.Express {
+  const query = (name: string, text: string, values: readonly unknown[] = []): pg.QueryConfig => ({
+    ...(prepared ? { name } : {}),
+    text,
+    values: [...values],
+  });
   const app = express();
   app.disable("x-powered-by");
   app.set("view engine", "ejs");
@@ -132,8 +140,8 @@ export function byHand(pool: pg.Pool, sessionKey: string, person: Person): expre
 
   const listsOf = () =>
     Promise.all([
-      pool.query({ name: "rivers", text: "SELECT id::text, name FROM network.river ORDER BY name" }),
-      pool.query({ name: "regions", text: "SELECT id::text, name FROM network.region ORDER BY name" }),
+      pool.query(query("rivers", "SELECT id::text, name FROM network.river ORDER BY name")),
+      pool.query(query("regions", "SELECT id::text, name FROM network.region ORDER BY name")),
     ]);
 
   const show = (
@@ -167,11 +175,13 @@ export function byHand(pool: pg.Pool, sessionKey: string, person: Person): expre
     if (!actor) return response.redirect(303, "/sign-in");
     if (!mayOpen(actor)) return response.status(403).send("Not open to you");
     const [{ rows }, lists] = await Promise.all([
-      pool.query<StationRow>({
-        name: "open station",
-        text: `SELECT ${selected} FROM network.station WHERE code = $1 AND ($2 OR region_id = $3)`,
-        values: [request.params.code, actor.roles.includes("technician"), actor.regionId],
-      }),
+      pool.query<StationRow>(
+        query("open station", `SELECT ${selected} FROM network.station WHERE code = $1 AND ($2 OR region_id = $3)`, [
+          request.params.code,
+          actor.roles.includes("technician"),
+          actor.regionId,
+        ]),
+      ),
       listsOf(),
     ]);
     const [row] = rows;
@@ -192,11 +202,13 @@ export function byHand(pool: pg.Pool, sessionKey: string, person: Person): expre
     const client = await pool.connect();
     try {
       await client.query("BEGIN");
-      const { rows } = await client.query<StationRow>({
-        name: "lock station",
-        text: `SELECT ${selected} FROM network.station WHERE code = $1 AND ($2 OR region_id = $3) AND status <> 'retired' FOR UPDATE`,
-        values: [code, actor.roles.includes("technician"), actor.regionId],
-      });
+      const { rows } = await client.query<StationRow>(
+        query(
+          "lock station",
+          `SELECT ${selected} FROM network.station WHERE code = $1 AND ($2 OR region_id = $3) AND status <> 'retired' FOR UPDATE`,
+          [code, actor.roles.includes("technician"), actor.regionId],
+        ),
+      );
       const [row] = rows;
       if (!row) {
         await client.query("ROLLBACK");
@@ -205,17 +217,21 @@ export function byHand(pool: pg.Pool, sessionKey: string, person: Person): expre
       const changes = changesOf(row, parsed.output);
       if (changes.length > 0) {
         const sets = changes.map(({ field }, index) => `${field} = $${index + 2}`).join(", ");
-        await client.query({
-          name: `update station ${changes.map(({ field }) => field).join(" ")}`,
-          text: `UPDATE network.station SET ${sets} WHERE code = $1`,
-          values: [code, ...changes.map((change) => change.new)],
-        });
-        await client.query({
-          name: "log station",
-          text: `INSERT INTO quill_log.change (actor_id, actor_name, page, page_version, table_name, record_key, operation, fields, request_id, way)
+        await client.query(
+          query(
+            `update station ${changes.map(({ field }) => field).join(" ")}`,
+            `UPDATE network.station SET ${sets} WHERE code = $1`,
+            [code, ...changes.map((change) => change.new)],
+          ),
+        );
+        await client.query(
+          query(
+            "log station",
+            `INSERT INTO quill_log.change (actor_id, actor_name, page, page_version, table_name, record_key, operation, fields, request_id, way)
                  VALUES ($1, $2, 'station', 'by hand', 'network.station', $3, 'update', $4, $5, 'page')`,
-          values: [actor.id, actor.name, JSON.stringify({ code }), JSON.stringify(changes), randomUUID()],
-        });
+            [actor.id, actor.name, JSON.stringify({ code }), JSON.stringify(changes), randomUUID()],
+          ),
+        );
       }
       await client.query("COMMIT");
     } catch (error) {
