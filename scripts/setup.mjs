@@ -88,6 +88,8 @@ function sources() {
     [
       "packages",
       "demo",
+      "testing",
+      "bench",
       "e2e",
       "tsconfig.base.json",
       "tsconfig.json",

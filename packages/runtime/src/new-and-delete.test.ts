@@ -116,6 +116,38 @@ describe("a new record", () => {
     await trips.reloadWith({ gate: gatePage });
   });
 
+  test("gets its key once, where the key may not be changed later", async () => {
+    await trips.reloadWith({
+      post: `format: loyal-quill/page@1
+title: "{code}"
+path: /posts/{code}
+record: { table: network.station, key: code }
+access: { new: true }
+fields: [code, name, river_id, region_id, grid_reference, alert_m, warning_m]
+`,
+    });
+    const form = await trips.open("/posts/new", tamsin);
+    const typed = {
+      name: "New Weir",
+      river_id: "1",
+      region_id: "3",
+      grid_reference: "MV 1 1",
+      alert_m: "1",
+      warning_m: "2",
+    };
+    const refused = await trips.save("/posts/new", tamsin, form, typed);
+    expect(refused.response.body).toContain("Code is needed");
+    const taken = await trips.save("/posts/new", tamsin, form, { ...typed, code: "MV-014" });
+    expect(taken.response.body).toContain("Code is already used by another record");
+    const { recorded } = await trips.save("/posts/new", tamsin, form, { ...typed, code: "MV-900" });
+    expect([recorded.outcome, recorded.key]).toEqual(["saved", ["MV-900"]]);
+    expect(await trips.one("SELECT alert_m, status FROM network.station WHERE code = 'MV-900'")).toEqual({
+      alert_m: "1.00",
+      status: "planned",
+    });
+    expect([...(await trips.open("/posts/MV-900/edit", tamsin)).keys()]).not.toContain("code");
+  });
+
   test("a key that is called new is found all the same", async () => {
     await trips.reloadWith({
       notice: `format: loyal-quill/page@1

@@ -1,0 +1,79 @@
+import { createServer, type Server } from "node:http";
+import type { AddressInfo } from "node:net";
+import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { bodyOf, Client, formOf } from "@loyal-quill/testing";
+import express from "express";
+import { createPages, databaseOver, type Pages } from "./index.js";
+import { demoPages, makeTrips, type Trips, tamsin } from "./testing/trips.js";
+
+let trips: Trips;
+let pages: Pages;
+let server: Server;
+let client: Client;
+
+/** An application of somebody's own: parses every body itself, and has other things to serve. */
+beforeAll(async () => {
+  trips = await makeTrips();
+  pages = await createPages({
+    database: databaseOver(trips.pool),
+    pages: demoPages,
+    signingKey: "a key for tests, thirty-two bytes long",
+    actor: () => tamsin,
+    session: () => "one",
+    frame: () => ({
+      application: "Somebody's own",
+      home: "/",
+      language: "en",
+      styleSheets: [],
+      person: null,
+      signOut: null,
+    }),
+  });
+  const app = express();
+  app.use(express.urlencoded({ extended: false }));
+  app.use("/records", pages.router);
+  app.post("/other", (request, response) => void response.json(request.body));
+  server = createServer(app);
+  await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
+  client = new Client(`http://127.0.0.1:${(server.address() as AddressInfo).port}`);
+});
+afterAll(async () => {
+  server.closeAllConnections();
+  await new Promise((resolve) => server.close(resolve));
+  pages.close();
+  await trips.close();
+});
+
+describe("pages mounted in an application of somebody's own", () => {
+  test("open and save below their mount, though the application has read the body already", async () => {
+    const opened = await client.get("/records/stations/MV-014/edit");
+    expect(opened.text).toContain('action="/records/stations/MV-014/edit"');
+    const saved = await client.post(
+      "/records/stations/MV-014/edit",
+      bodyOf(formOf(opened.text), { name: "Otter & Weir + 100 %", notes: "two\r\nlines" }),
+    );
+    expect([saved.status, saved.headers.get("location")]).toEqual([303, "/records/stations"]);
+    expect(await trips.one("SELECT name, notes FROM network.station WHERE code = 'MV-014'")).toEqual({
+      name: "Otter & Weir + 100 %",
+      notes: "two\nlines",
+    });
+  });
+
+  test("bring their style sheet and their script, and leave everything else to the application", async () => {
+    const page = (await client.get("/records/visits/new")).text;
+    for (const [, address = ""] of page.matchAll(/(?:href|src)="(\/records\/quill-[^"]+)"/g)) {
+      const file = await client.get(address);
+      expect([file.status, file.headers.get("x-content-type-options")]).toEqual([200, "nosniff"]);
+    }
+    expect([...page.matchAll(/\/records\/quill-[0-9a-f]+\.(css|js)/g)]).toHaveLength(2);
+    expect((await client.post("/other", "a=1&b=2")).text).toBe('{"a":"1","b":"2"}');
+    expect((await client.get("/records/nothing")).status).toBe(404);
+  });
+
+  test("refuse what is no form, and what is too large", async () => {
+    const send = (body: string, type: string) =>
+      client.send("/records/stations/MV-014/edit", { method: "POST", body, headers: { "content-type": type } });
+    expect((await send("{}", "application/json")).status).toBe(415);
+    expect((await send("a=1", "text/plain")).status).toBe(415);
+  });
+});
