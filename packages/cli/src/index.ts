@@ -188,6 +188,12 @@ function addAdministration(program: Command): void {
 
 /** The command `quill`. */
 export async function run(argv: readonly string[]): Promise<void> {
+  // A reader that is gone, like the end of a pipe, must not end a server before it has stopped its database.
+  for (const stream of [process.stdout, process.stderr]) {
+    stream.on("error", (error: NodeJS.ErrnoException) => {
+      if (error.code !== "EPIPE") throw error;
+    });
+  }
   const program = new Command("quill")
     .description("Build, prove and serve edit pages over a PostgreSQL database.")
     .showHelpAfterError();

@@ -73,7 +73,6 @@ export const arabic: Catalog = {
     "found-more": "تظهر أول {count}: اكتب المزيد لتضييق البحث.",
     "show-choices": "عرض الخيارات",
     "choices-shown": "هذه هي الخيارات الآن.",
-    "type-to-find": "اكتب للبحث",
     "back-to": "العودة إلى {list}",
     "to-the-list": "إلى القائمة: {list}",
     "to-the-pages": "إلى قائمة الصفحات",

@@ -76,7 +76,6 @@ export const german: Catalog = {
     "found-more": "Die ersten {count} sind zu sehen: Geben Sie mehr ein, um weniger zu finden.",
     "show-choices": "Auswahl zeigen",
     "choices-shown": "Das ist jetzt die Auswahl.",
-    "type-to-find": "Zum Suchen tippen",
     "back-to": "Zurück zu {list}",
     "to-the-list": "Zur Liste: {list}",
     "to-the-pages": "Zur Liste der Seiten",

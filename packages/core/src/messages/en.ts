@@ -73,7 +73,6 @@ export const english = {
     "found-more": "The first {count} are shown: type more to find fewer.",
     "show-choices": "Show choices",
     "choices-shown": "These are the choices now.",
-    "type-to-find": "Type to find",
     "back-to": "Back to {list}",
     "to-the-list": "To the list: {list}",
     "to-the-pages": "To the list of pages",
