@@ -5,6 +5,7 @@ export type { Condition } from "./condition/expression.js";
 export { parseCondition } from "./condition/parse.js";
 export { predicate } from "./condition/to-sql.js";
 export { type Draft, draftPages, type NoDraft } from "./draft/draft.js";
+export * from "./file/index.js";
 export { type Handled, handle } from "./handle.js";
 export { document, type Frame } from "./html/layout.js";
 export { attributes, html, Markup } from "./html/markup.js";
