@@ -1,4 +1,11 @@
 /** The served pages as an Express router. Needs the core and `pg`; knows nothing of the workbench. */
 export { connect, databaseOver } from "./database.js";
-export { type BoundPageFile, bindPageFiles, type Loaded, loadPageFiles, type PageFileState } from "./page-files.js";
+export {
+  type BoundPageFile,
+  bindPageFile,
+  bindPageFiles,
+  type Loaded,
+  loadPageFiles,
+  type PageFileState,
+} from "./page-files.js";
 export { createPages, type Pages, type PagesOptions, signerOf } from "./pages.js";

@@ -74,6 +74,16 @@ export const bindPageFiles = (
   catalog: Catalog,
 ): readonly BoundPageFile[] => withAddresses(files.map(({ name, text }) => stateOf(name, text, catalog)));
 
+/** Binds one text that is not among the loaded files, or takes the place of one, and holds its address against the others'. */
+export function bindPageFile(name: string, text: string, { catalog, pages }: Loaded): BoundPageFile {
+  const state = stateOf(name, text, catalog);
+  const { page, parsed } = state;
+  if (!page || !parsed) return state;
+  const others = pages.filter((each) => each.name !== name).map((each) => ({ page: each, parsed: null }));
+  const findings = [...state.findings, ...(reviewAddresses([...others, { page, parsed }]).get(name) ?? [])];
+  return { ...state, page: findings.some(isError) ? null : page, findings: findings.sort(byPlace) };
+}
+
 /** Reads every page file of a directory and binds it to the tables. */
 export async function loadPageFiles(directory: string, database: Database): Promise<Loaded> {
   const [names, catalog] = await Promise.all([readdir(directory), readCatalog(database)]);

@@ -1,78 +1,31 @@
-import { cp, mkdtemp, readFile, rm, writeFile } from "node:fs/promises";
-import { createServer, type Server } from "node:http";
-import type { AddressInfo } from "node:net";
-import os from "node:os";
+import { readFile, writeFile } from "node:fs/promises";
 import path from "node:path";
-import { fileURLToPath } from "node:url";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import { bodyOf, Client, formOf, freshDatabase, type TestDatabase } from "@loyal-quill/testing";
-import { pino } from "pino";
-import type { ChangesAnswer, PageSummary, SheetAnswer, TrialAnswer } from "./api/types.js";
-import { type Application, createApplication, hashPassword } from "./index.js";
+import { bodyOf, Client, formOf } from "@loyal-quill/testing";
+import type { ChangesAnswer, DraftTrialAnswer, PageSummary } from "./api/types.js";
+import type { Application } from "./index.js";
+import { password, people, startWorkbench, type TestWorkbench } from "./testing/workbench.js";
 
-const password = "heron-weir-otter-19";
-let made: TestDatabase;
+let workbench: TestWorkbench;
 let application: Application;
-let server: Server;
 let directory: string;
 let base: string;
 
-const people = {
-  ines: { id: "5e0c7a10-4b1d-4c55-9d0e-000000000001", roles: ["builder"], active: true, region: null },
-  hollis: { id: "5e0c7a10-4b1d-4c55-9d0e-000000000002", roles: ["hydrologist"], active: true, region: 2 },
-  piers: { id: "5e0c7a10-4b1d-4c55-9d0e-000000000005", roles: ["technician"], active: false, region: 1 },
-} as const;
-
 beforeAll(async () => {
-  made = await freshDatabase();
-  directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-pages-"));
-  await cp(fileURLToPath(new URL("../../../demo/pages", import.meta.url)), directory, { recursive: true });
-  application = await createApplication({
-    databaseUrl: made.pages,
-    storeUrl: made.store,
-    logUrl: made.reader,
-    pages: directory,
-    workbench: null,
-    signingKey: "a key for tests, thirty-two bytes long",
-    name: "Marrow Vale",
-    logger: pino({ level: "silent" }),
-  });
-  for (const [name, { id, roles, active, region }] of Object.entries(people)) {
-    await application.store.keepAccount({
-      id,
-      email: `${name}@marrow-vale.example`,
-      name,
-      passwordHash: await hashPassword(password),
-      roles: [...roles],
-      attributes: { region_id: region },
-      active,
-    });
-  }
-  server = createServer(application.app);
-  await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
-  base = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
+  workbench = await startWorkbench();
+  ({ application, directory, base } = workbench);
 });
 
-afterAll(async () => {
-  server.closeAllConnections();
-  await new Promise((resolve) => server.close(resolve));
-  await application.close();
-  await rm(directory, { recursive: true });
-  await made.drop();
-});
+afterAll(() => workbench.close());
 
-async function signIn(
-  name: string,
-  edits: Record<string, string> = {},
-  next = "/",
-): Promise<{ client: Client; status: number; text: string; location: string | null }> {
-  const client = new Client(base);
-  const form = formOf((await client.get(`/sign-in?next=${encodeURIComponent(next)}`)).text);
-  const { status, text, headers } = await client.post(
-    "/sign-in",
-    bodyOf(form, { email: `${name}@marrow-vale.example`, password, ...edits }),
-  );
-  return { client, status, text, location: headers.get("location") };
+const signIn: TestWorkbench["signIn"] = (...how) => workbench.signIn(...how);
+
+/** The station's page, tried as the hydrologist. */
+async function trial(code: string): Promise<DraftTrialAnswer> {
+  const { send } = await workbench.builder("ines");
+  const text = await readFile(path.join(directory, "station.page.yaml"), "utf8");
+  return (await send<DraftTrialAnswer>("POST", "/drafts/station/trial", { text, key: [code], as: people.hollis.id }))
+    .said;
 }
 
 describe("signing in", () => {
@@ -267,33 +220,25 @@ describe("the workbench's API", () => {
 
   test("tries a page as somebody else would see it, and keeps no record of it", async () => {
     const { client } = await signIn("ines");
-    const trial = async (code: string): Promise<TrialAnswer> =>
-      JSON.parse(
-        (await client.get(`/workbench/api/pages/station/trial?key=${code}&as=${people.hollis.id}`)).text,
-      ) as TrialAnswer;
     const before = JSON.parse((await client.get("/workbench/api/requests?page=station")).text) as unknown[];
-    expect(await trial("MV-014")).toMatchObject({
+    expect((await trial("MV-014")).trial).toMatchObject({
       recorded: { outcome: "shown", actor: { name: "hollis" } },
       row: { code: "MV-014" },
     });
-    expect(await trial("MV-001")).toMatchObject({ recorded: { outcome: "not-found" }, row: null });
+    expect((await trial("MV-001")).trial).toMatchObject({ recorded: { outcome: "not-found" }, row: null });
     expect((JSON.parse((await client.get("/workbench/api/requests?page=station")).text) as unknown[]).length).toBe(
       before.length,
     );
   });
 
   test("a form made in a trial can't be sent as anybody", async () => {
-    const { client } = await signIn("ines");
-    const { html } = JSON.parse(
-      (await client.get(`/workbench/api/pages/station/trial?key=MV-014&as=${people.hollis.id}`)).text,
-    ) as TrialAnswer;
+    const html = (await trial("MV-014")).trial?.html ?? "";
     const { client: hollis } = await signIn("hollis");
     expect((await hollis.post("/stations/MV-014/edit", bodyOf(formOf(html), { name: "Forged" }))).status).toBe(403);
   });
 
   test("the Sheet shows a column's constraints and a field's rules, and where each comes from", async () => {
-    const { client } = await signIn("ines");
-    const sheet = JSON.parse((await client.get("/workbench/api/pages/station")).text) as SheetAnswer;
+    const { sheet } = await trial("MV-014");
     const level = sheet.fields.find((field) => field.name === "warning_m");
     expect(level?.constraints).toEqual(["CHECK (((warning_m > alert_m) AND (alert_m > (0)::numeric)))"]);
     expect(level?.rules).toContainEqual({ text: "at most 2 digits after the point", by: ["table"] });
@@ -321,13 +266,15 @@ describe("the workbench's API", () => {
     expect((await ask(`containing=${encodeURIComponent("%' OR 1=1 --")}`)).changes).toHaveLength(0);
   });
 
-  test.each(["/workbench/api/requests/x", "/workbench/api/nothing", "/workbench/api/pages/none"])(
-    "%s is 404 with problem details",
-    async (address) => {
-      const { client } = await signIn("ines");
-      const { status, text } = await client.get(address);
-      expect(status).toBe(404);
-      expect(JSON.parse(text)).toMatchObject({ status: 404, title: expect.any(String), detail: expect.any(String) });
-    },
-  );
+  test.each([
+    "/workbench/api/requests/x",
+    "/workbench/api/nothing",
+    "/workbench/api/drafts/none",
+    "/workbench/api/pages/none/records",
+  ])("%s is 404 with problem details", async (address) => {
+    const { client } = await signIn("ines");
+    const { status, text } = await client.get(address);
+    expect(status).toBe(404);
+    expect(JSON.parse(text)).toMatchObject({ status: 404, title: expect.any(String), detail: expect.any(String) });
+  });
 });

@@ -6,10 +6,11 @@ import type { Logger } from "pino";
 import { Feed } from "./api/feed.js";
 import { apiRoutes } from "./api/routes.js";
 import { answerFailure, homePage, noBuilder, nothingHere } from "./documents.js";
+import { Desk } from "./drafts/desk.js";
 import { fontRoutes, fontSheets } from "./fonts.js";
 import { requestLog, securityHeaders } from "./headers.js";
 import { signInRoutes } from "./sign-in/routes.js";
-import { accountOf, actorOf, csrfToken, sessions } from "./sign-in/session.js";
+import { accountOf, actorOf, csrfToken, hasCsrfToken, sessions } from "./sign-in/session.js";
 import type { Account } from "./store/entities.js";
 import { Store } from "./store/store.js";
 import { workbenchAssets, workbenchRoutes } from "./workbench.js";
@@ -49,6 +50,7 @@ const openPages = (
   store: Store,
   feed: Feed,
   frame: FrameOf,
+  onLoad: () => void,
 ): Promise<Pages> =>
   createPages({
     database,
@@ -69,7 +71,7 @@ const openPages = (
         (error: unknown) => options.logger.error({ err: error }, "a request could not be recorded"),
       );
     },
-    onLoad: () => feed.tell({ kind: "pages" }),
+    onLoad,
     onError: (error) => options.logger.error({ err: error }, "the page files could not be read anew"),
   });
 
@@ -95,7 +97,13 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
     person: actor && { name: actor.name },
     signOut: actor && { action: "/sign-out", token: csrfToken(request, signingKey) },
   });
-  const pages = await openPages(options, database, store, feed, frameOf);
+  let desk: Desk | undefined;
+  const pages = await openPages(options, database, store, feed, frameOf, () => {
+    void desk?.sync();
+    feed.tell({ kind: "pages" });
+  });
+  desk = new Desk({ store, pages, directory: options.pages, tell: (event) => feed.tell(event) });
+  await desk.sync();
   const styleSheets = [pages.styleSheet, ...fontSheets];
   const account = (request: Request): Promise<Account | null> => accountOf(request, store);
   const frame = (request: Request, found: Account | null = null): Frame => ({
@@ -104,7 +112,6 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
     script: null,
     styleSheets,
   });
-  const signOutToken = (request: Request): string => csrfToken(request, signingKey);
 
   const app = express();
   app.disable("x-powered-by");
@@ -124,7 +131,9 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
       application: options.name,
       styleSheets,
       account,
-      signOutToken,
+      desk,
+      csrfToken: (request) => csrfToken(request, signingKey),
+      hasCsrfToken: (request, token) => hasCsrfToken(request, token, signingKey),
     }),
   );
   if (options.workbench) {

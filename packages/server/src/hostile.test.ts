@@ -249,11 +249,10 @@ const signIns: Attack[] = [
   `email=${encodeURIComponent(mark)}&password=x&token=x&next=${encodeURIComponent(mark)}`,
 ].map((body) => ({ what: `sign-in ${body.slice(0, 30)}`, path: "/sign-in", init: post(body) }));
 const api: Attack[] = [
-  "/pages/__proto__",
-  "/pages/station/trial",
-  "/pages/station/trial?key=%00",
-  "/pages/station/trial?key=a&key=b",
-  "/pages/sensor/trial?key=MV-014&key=x",
+  "/drafts/__proto__",
+  "/drafts/%00",
+  "/drafts/station/versions",
+  "/pages/__proto__/records",
   "/pages/station/records?q=%00",
   `/pages/station/records?q=${encodeURIComponent(sql[1] ?? "")}`,
   "/requests/00000000-0000-0000-0000-00000000000x",

@@ -4,6 +4,7 @@ import { reviewAgainstTable } from "../review/against-table.js";
 import { hangingOn } from "../table/hanging.js";
 import { type Catalog, type Column, columnOf, type Key, type Table, tableName } from "../table/model.js";
 import { choicesFor, referencedChoices } from "./choices.js";
+import { controlsFor } from "./controls.js";
 import { byPlace, type Finding, isError } from "./finding.js";
 import { labelFrom } from "./label.js";
 import { tokenName } from "./names.js";
@@ -162,13 +163,7 @@ class Binder {
 
   private control(column: Column, settings: FieldSettings, choices: Choices | null, path: Path): Control {
     const wanted = settings.control;
-    const { kind } = column.type;
-    const possible: Control[] = ["text", "multi-line"];
-    if (choices) possible.unshift("choice");
-    if (kind === "boolean" && !column.nullable) possible.unshift("check-box");
-    if (kind === "integer" || kind === "decimal" || kind === "float") possible.push("number");
-    if (kind === "date") possible.push("date");
-    if (kind === "timestamp" || kind === "timestamptz") possible.push("date-time");
+    const possible = controlsFor(column, choices);
     if (wanted && !possible.includes(wanted)) {
       this.error(
         "control",
@@ -178,7 +173,7 @@ class Binder {
     }
     if (wanted) return wanted;
     const own = possible.find((each) => each !== "text" && each !== "multi-line");
-    return own ?? (kind === "json" ? "multi-line" : "text");
+    return own ?? (column.type.kind === "json" ? "multi-line" : "text");
   }
 
   listColumns(fields: readonly Field[]): readonly ListColumn[] {

@@ -5,7 +5,8 @@ import type { ParsedPage } from "../page/parse.js";
 /** A sound page with the file that it was read from. */
 export interface PlacedPage {
   readonly page: Page;
-  readonly parsed: ParsedPage;
+  /** Null where nothing is to be said of this one: it only takes its address. */
+  readonly parsed: ParsedPage | null;
 }
 
 /**
@@ -19,7 +20,8 @@ export function reviewAddresses(pages: readonly PlacedPage[]): ReadonlyMap<strin
   const findings = new Map<string, Finding[]>();
   const taken = new Map<string, Page>();
   const say = ({ page, parsed }: PlacedPage, severity: Finding["severity"], code: string, message: string): void => {
-    findings.set(page.name, [...(findings.get(page.name) ?? []), parsed.finding(severity, code, message, ["path"])]);
+    if (parsed)
+      findings.set(page.name, [...(findings.get(page.name) ?? []), parsed.finding(severity, code, message, ["path"])]);
   };
   for (const placed of pages) {
     const { path } = placed.page;

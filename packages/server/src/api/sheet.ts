@@ -1,5 +1,5 @@
-import { type Column, type Field, type Page, type Rule, type Table, tableName } from "@loyal-quill/core";
-import type { PageFileState } from "@loyal-quill/runtime";
+import { type Column, controlsFor, type Field, type Page, type Rule, type Table, tableName } from "@loyal-quill/core";
+import type { BoundPageFile } from "@loyal-quill/runtime";
 import type { SheetAnswer, SheetField } from "./types.js";
 
 const tidyText = (tidying: Field["tidy"][number]): string =>
@@ -80,6 +80,8 @@ function sheetField(page: Page, column: Column, field: Field | undefined): Sheet
     constraints: constraintsOf(page.table, column),
     rules: field && !field.readOnly ? rulesOf(field) : [],
     tidy: field && !field.readOnly ? field.tidy.map(tidyText) : [],
+    controls: controlsFor(column, field?.choices ?? null),
+    written: column.written,
   };
 }
 
@@ -91,9 +93,14 @@ const fieldsOf = (page: Page): SheetField[] => [
     .map((column) => sheetField(page, column, undefined)),
 ];
 
+/** The address as the page file gives it: `/stations/{code}`. */
+export const addressPattern = (page: Page): string =>
+  `${page.path.list}/${page.path.columns.map((column) => `{${column}}`).join("/")}`;
+
 /** Everything that the Sheet shows of a page, apart from records. */
-export function sheetOf(file: PageFileState): SheetAnswer {
-  const { name, text, findings, page } = file;
+export function sheetOf(bound: BoundPageFile): SheetAnswer {
+  const { name, text, findings, page } = bound;
+  const file = bound.parsed?.file ?? null;
   if (!page) {
     return {
       name,
@@ -104,6 +111,7 @@ export function sheetOf(file: PageFileState): SheetAnswer {
       tableComment: null,
       version: null,
       text,
+      file,
       findings,
       fields: [],
       keyColumns: [],
@@ -122,12 +130,13 @@ export function sheetOf(file: PageFileState): SheetAnswer {
   return {
     name,
     plural: page.plural,
-    path: `${page.path.list}/${page.path.columns.map((column) => `{${column}}`).join("/")}`,
+    path: addressPattern(page),
     listAddress: page.path.list,
     table: tableName(page.table),
     tableComment: page.table.comment,
     version: page.version,
     text,
+    file,
     findings,
     fields: fieldsOf(page),
     keyColumns: page.key.map((column) => column.name),

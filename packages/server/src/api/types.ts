@@ -1,10 +1,11 @@
 /** What the workbench's API answers. Types only: shared with the workbench. */
-import type { Finding, OutcomeKind, RecordedRequest } from "@loyal-quill/core";
+import type { Control, Finding, MergeConflict, OutcomeKind, PageFile, RecordedRequest } from "@loyal-quill/core";
 
 export interface SessionAnswer {
   readonly name: string;
   readonly application: string;
-  readonly signOutToken: string;
+  /** Goes with every request that changes something. */
+  readonly csrfToken: string;
 }
 
 export interface PageSummary {
@@ -18,8 +19,11 @@ export interface PageSummary {
   readonly errors: number;
   readonly warnings: number;
   readonly firstFinding: Finding | null;
-  /** Opens and saves of the last seven days by how they ended. */
-  readonly outcomes: Partial<Record<OutcomeKind, number>>;
+  /** Whether there is a file of it; otherwise it is a draft only. */
+  readonly published: boolean;
+  readonly draft: { readonly revision: number; readonly by: string; readonly at: string } | null;
+  /** Opens and saves of the last days, today last, by how they ended. */
+  readonly days: readonly { readonly day: string; readonly outcomes: Partial<Record<OutcomeKind, number>> }[];
   readonly lastRequest: RecordedRequest | null;
   readonly lastChange: {
     readonly at: string;
@@ -44,6 +48,9 @@ export interface SheetField {
   /** What is demanded of a submitted value, each with where it comes from. */
   readonly rules: readonly { readonly by: readonly ("page" | "table")[]; readonly text: string }[];
   readonly tidy: readonly string[];
+  /** The controls that can show the column. */
+  readonly controls: readonly Control[];
+  readonly written: "freely" | "always";
 }
 
 export interface SheetAnswer {
@@ -55,6 +62,8 @@ export interface SheetAnswer {
   readonly tableComment: string | null;
   readonly version: string | null;
   readonly text: string;
+  /** The file's content; null where it can't be read. */
+  readonly file: PageFile | null;
   readonly findings: readonly Finding[];
   readonly fields: readonly SheetField[];
   readonly keyColumns: readonly string[];
@@ -68,11 +77,48 @@ export interface SheetAnswer {
 /** A page tried on a record, as somebody: recorded like a request, but not kept among them. */
 export interface TrialAnswer {
   readonly recorded: RecordedRequest;
-  /** The document as served. */
-  readonly html: string;
+  /** The document as served; null where the answer leads elsewhere. */
+  readonly html: string | null;
+  readonly leadsTo: string | null;
   readonly address: string;
   /** The stored row, by column, where the record was found. */
   readonly row: Readonly<Record<string, string | null>> | null;
+}
+
+/** What a page's text comes to, and what it does with a record. */
+export interface DraftTrialAnswer {
+  readonly sheet: SheetAnswer;
+  /** Null without a key, and where the page has errors. */
+  readonly trial: TrialAnswer | null;
+}
+
+/** The text that is worked on. */
+export interface DraftAnswer {
+  readonly name: string;
+  readonly text: string;
+  /** The text on disk; null where there is no file yet. */
+  readonly published: string | null;
+  /** Counts the changes; 0 where there is no draft. */
+  readonly revision: number;
+  readonly by: string | null;
+  readonly at: string | null;
+  /** What differs from the published text, in words. */
+  readonly differs: readonly string[];
+  /** What changed in the file since the draft was begun, in words; null where nothing did. */
+  readonly fileChanged: readonly string[] | null;
+  /** Where somebody else changed the same: theirs was kept. */
+  readonly conflicts?: readonly MergeConflict[];
+}
+
+export interface VersionAnswer {
+  readonly number: string;
+  readonly at: string;
+  /** Null where the file was changed by other means. */
+  readonly by: string | null;
+  /** Null where the file was taken away. */
+  readonly text: string | null;
+  /** What differs from the version before, in words. */
+  readonly differs: readonly string[];
 }
 
 export interface RecordChoice {
@@ -108,4 +154,8 @@ export interface ChangesAnswer {
 }
 
 /** One event of the live feed (server-sent events, HTML 9.2). */
-export type FeedEvent = { readonly kind: "request"; readonly request: RecordedRequest } | { readonly kind: "pages" };
+export type FeedEvent =
+  | { readonly kind: "request"; readonly request: RecordedRequest }
+  | { readonly kind: "pages" }
+  /** A draft was changed, published or taken away (revision 0). */
+  | { readonly kind: "draft"; readonly page: string; readonly revision: number; readonly by: string };

@@ -33,6 +33,42 @@ export const RequestEntity = defineEntity({
   },
 });
 
+/** A page file that is being worked on and not yet published: one a page. */
+export const DraftEntity = defineEntity({
+  name: "Draft",
+  tableName: "draft",
+  properties: {
+    page: p.string().primary(),
+    text: p.text(),
+    /** The published text that it was begun from; null where there was none. */
+    base: p.text().nullable(),
+    /** Counts the changes, from 1. */
+    revision: p.integer(),
+    at: p.datetime().columnType("timestamptz(3)"),
+    byName: p.string(),
+  },
+});
+export type Draft = Omit<InferEntity<typeof DraftEntity>, "base"> & { base: string | null };
+
+/** What a page file was, each time that it was published or changed on disk. */
+export const VersionEntity = defineEntity({
+  name: "Version",
+  tableName: "version",
+  properties: {
+    number: p.bigint("string").primary().autoincrement(),
+    page: p.string().index(),
+    at: p.datetime().columnType("timestamptz(3)"),
+    /** Null where the file was changed by other means. */
+    byName: p.string().nullable(),
+    /** The file's text; null where the file was taken away. */
+    text: p.text().nullable(),
+  },
+});
+export type Version = Omit<InferEntity<typeof VersionEntity>, "byName" | "text"> & {
+  byName: string | null;
+  text: string | null;
+};
+
 /** The change log of the edited database, read only. Its table is made by the log's own statements, not from here. */
 export const ChangeEntity = defineEntity({
   name: "Change",

@@ -31,5 +31,29 @@ class FirstTables extends Migration {
   }
 }
 
+class DraftsAndVersions extends Migration {
+  override up(): void {
+    this.addSql(`CREATE TABLE draft (
+      page varchar(255) PRIMARY KEY,
+      text text NOT NULL,
+      base text,
+      revision integer NOT NULL,
+      at timestamptz(3) NOT NULL,
+      by_name varchar(255) NOT NULL
+    )`);
+    this.addSql(`CREATE TABLE version (
+      number bigserial PRIMARY KEY,
+      page varchar(255) NOT NULL,
+      at timestamptz(3) NOT NULL,
+      by_name varchar(255),
+      text text
+    )`);
+    this.addSql("CREATE INDEX version_page_index ON version (page)");
+  }
+}
+
 /** The store's migrations in their order. A landed one is never changed. */
-export const migrationsList = [{ name: "2026-11-first-tables", class: FirstTables }];
+export const migrationsList = [
+  { name: "2026-11-first-tables", class: FirstTables },
+  { name: "2026-11-drafts-and-versions", class: DraftsAndVersions },
+];

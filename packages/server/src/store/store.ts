@@ -1,14 +1,30 @@
 import type { RecordedRequest } from "@loyal-quill/core";
-import { raw } from "@mikro-orm/core";
+import { type InferEntity, raw } from "@mikro-orm/core";
 import { Migrator } from "@mikro-orm/migrations";
 import { MikroORM } from "@mikro-orm/postgresql";
-import { type Account, AccountEntity, type Change, ChangeEntity, RequestEntity } from "./entities.js";
+import {
+  type Account,
+  AccountEntity,
+  type Change,
+  ChangeEntity,
+  type Draft,
+  DraftEntity,
+  RequestEntity,
+  type Version,
+  VersionEntity,
+} from "./entities.js";
 import { migrationsList } from "./migrations.js";
 
 /** How many recorded requests are kept. */
 const mostRequests = 5000;
 
 const shared = { discovery: { disableDynamicFileAccess: true }, debug: false, logger: () => {} };
+
+const plainVersion = (found: InferEntity<typeof VersionEntity>): Version => ({
+  ...found,
+  byName: found.byName ?? null,
+  text: found.text ?? null,
+});
 
 /** What the workbench asks the log for. */
 export interface ChangeQuery {
@@ -39,7 +55,7 @@ export class Store {
     const orm = await MikroORM.init({
       ...shared,
       clientUrl: url,
-      entities: [AccountEntity, RequestEntity],
+      entities: [AccountEntity, RequestEntity, DraftEntity, VersionEntity],
       extensions: [Migrator],
       migrations: { migrationsList, snapshot: false, tableName: "migration" },
       schemaGenerator: { skipTables: ["session"] },
@@ -113,16 +129,74 @@ export class Store {
     return (await this.orm.em.fork().findOne(RequestEntity, { id }))?.recorded ?? null;
   }
 
-  /** How many requests of each page ended how, since a moment. */
-  async outcomes(since: Date): Promise<{ page: string; outcome: string; count: number }[]> {
+  /** How many requests of each page ended how, by day (UTC) since a moment. */
+  async outcomes(since: Date): Promise<{ page: string; outcome: string; day: string; count: number }[]> {
+    const day = "to_char(at AT TIME ZONE 'UTC', 'YYYY-MM-DD')";
     const rows = await this.orm.em
       .fork()
       .createQueryBuilder(RequestEntity, "r")
-      .select(["page", "outcome", raw("count(*) as count")])
+      .select(["page", "outcome", raw(`${day} as day`), raw("count(*) as count")])
       .where({ at: { $gte: since }, operation: { $ne: "list" } })
-      .groupBy(["page", "outcome"])
-      .execute<{ page: string; outcome: string; count: string }[]>("all");
+      .groupBy(["page", "outcome", raw(day)])
+      .execute<{ page: string; outcome: string; day: string; count: string }[]>("all");
     return rows.map((row) => ({ ...row, count: Number(row.count) }));
+  }
+
+  async draft(page: string): Promise<Draft | null> {
+    const found = await this.orm.em.fork().findOne(DraftEntity, { page });
+    return found && { ...found, base: found.base ?? null };
+  }
+
+  async drafts(): Promise<Draft[]> {
+    const found = await this.orm.em.fork().findAll(DraftEntity, { orderBy: { page: "asc" } });
+    return found.map((each) => ({ ...each, base: each.base ?? null }));
+  }
+
+  /** Begins a draft. @returns false where there is one already */
+  async beginDraft(draft: Draft): Promise<boolean> {
+    const rows = await this.orm.em.fork().upsertMany(DraftEntity, [draft], { onConflictAction: "ignore" });
+    return rows.length > 0 && (await this.draft(draft.page))?.text === draft.text;
+  }
+
+  /** Sets a draft to another text. @returns false where somebody else changed it since `from` */
+  async changeDraft(from: number, draft: Draft): Promise<boolean> {
+    const { page, ...rest } = draft;
+    return (await this.orm.em.fork().nativeUpdate(DraftEntity, { page, revision: from }, rest)) === 1;
+  }
+
+  /** Takes a draft away. @returns false where somebody changed it since `revision` */
+  async dropDraft(page: string, revision: number): Promise<boolean> {
+    return (await this.orm.em.fork().nativeDelete(DraftEntity, { page, revision })) === 1;
+  }
+
+  /** Everything that a page's file ever was, newest first. */
+  async versions(page: string): Promise<Version[]> {
+    const found = await this.orm.em.fork().find(VersionEntity, { page }, { orderBy: { number: "desc" } });
+    return found.map(plainVersion);
+  }
+
+  async version(page: string, number: string): Promise<Version | null> {
+    const found = await this.orm.em.fork().findOne(VersionEntity, { page, number });
+    return found && plainVersion(found);
+  }
+
+  /** The text of each page's last version; null where its file was taken away. */
+  async lastVersions(): Promise<{ page: string; text: string | null }[]> {
+    return this.orm.em
+      .fork()
+      .getConnection()
+      .execute<{ page: string; text: string | null }[]>(
+        "SELECT DISTINCT ON (page) page, text FROM version ORDER BY page, number DESC",
+      );
+  }
+
+  async addVersion(version: Omit<Version, "number">): Promise<string> {
+    const em = this.orm.em.fork();
+    return em.insert(VersionEntity, version as Version);
+  }
+
+  async dropVersion(number: string): Promise<void> {
+    await this.orm.em.fork().nativeDelete(VersionEntity, { number });
   }
 
   /** Changes, newest first. */

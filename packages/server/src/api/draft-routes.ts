@@ -1,0 +1,181 @@
+import { differenceInWords, differences } from "@loyal-quill/core";
+import express, { type Request, type Response } from "express";
+import * as v from "valibot";
+import { type Desk, DeskRefusal, nameForm } from "../drafts/desk.js";
+import type { Account } from "../store/entities.js";
+import { problem } from "./problem.js";
+import { sheetOf } from "./sheet.js";
+import { type TrialOptions, trial, tryingAs } from "./trial.js";
+import type { DraftAnswer, DraftTrialAnswer, VersionAnswer } from "./types.js";
+
+const plain = v.pipe(
+  v.string(),
+  v.check((given) => !given.includes("\0"), "must not hold a NUL character"),
+);
+const text = v.pipe(plain, v.maxLength(262_144, "must not be longer than 256 KiB"));
+const revision = v.pipe(v.number(), v.integer(), v.minValue(1));
+
+const bodies = {
+  begin: v.union([v.strictObject({ table: plain }), v.strictObject({ name: plain, text })]),
+  change: v.strictObject({ was: text, text }),
+  publish: v.strictObject({ revision }),
+  restore: v.strictObject({ number: v.pipe(v.string(), v.regex(/^\d{1,18}$/)) }),
+  trial: v.strictObject({
+    text,
+    key: v.optional(v.array(plain)),
+    as: v.optional(plain),
+    form: v.optional(v.pipe(v.string(), v.maxLength(1_048_576))),
+  }),
+};
+
+export interface DraftRouteOptions extends TrialOptions {
+  readonly desk: Desk;
+  readonly account: (request: Request) => Promise<Account | null>;
+}
+
+/** The differences of two texts in words, one a line; a text that can't be read says so. */
+export function inWords(before: string, after: string): readonly string[] {
+  const found = differences(before, after);
+  if (!found) return ["the text can't be read as YAML"];
+  if (found.length === 0 && before !== after) return ["comments and layout only"];
+  return found.map(differenceInWords);
+}
+
+async function draftAnswer(desk: Desk, name: string): Promise<DraftAnswer> {
+  const { text: current, draft, published } = await desk.text(name);
+  return {
+    name,
+    text: current,
+    published,
+    revision: draft?.revision ?? 0,
+    by: draft?.byName ?? null,
+    at: draft?.at.toISOString() ?? null,
+    differs: draft ? inWords(published ?? "{}", current) : [],
+    fileChanged: draft && draft.base !== published ? inWords(draft.base ?? "{}", published ?? "{}") : null,
+  };
+}
+
+/** Drafts: begun, changed, tried, published; and the versions of what was published. */
+export function draftRoutes(options: DraftRouteOptions): express.Router {
+  const { desk } = options;
+  const router = express.Router();
+  router.use(express.json({ limit: "2mb" }));
+
+  /** Runs a route whose body is of a shape; what the desk refuses is answered as a problem. */
+  const taking =
+    <Schema extends v.GenericSchema>(
+      schema: Schema,
+      run: (body: v.InferOutput<Schema>, name: string, by: string, response: Response) => Promise<unknown>,
+    ) =>
+    async (request: Request, response: Response): Promise<void> => {
+      const body = v.safeParse(schema, request.body ?? {});
+      if (!body.success) {
+        const [issue] = body.issues;
+        const at = (issue.path ?? []).map((part) => String(part.key)).join(".");
+        return problem(response, 400, "Not understood", `${at === "" ? "The body" : at}: ${issue.message}`);
+      }
+      const name = request.params.name === undefined ? "" : String(request.params.name);
+      if (name !== "" && !nameForm.test(name))
+        return problem(response, 404, "No such page", "A page's name has letters, digits, - and _.");
+      const account = await options.account(request);
+      try {
+        await run(body.output, name, account?.name ?? "", response);
+      } catch (error) {
+        if (!(error instanceof DeskRefusal)) throw error;
+        problem(response, error.status, error.title, error.message);
+      }
+    };
+
+  const nothing = v.object({});
+
+  router.post(
+    "/",
+    taking(bodies.begin, async (from, _name, by, response) => {
+      const name = await desk.begin(from, by);
+      response.status(201).json(await draftAnswer(desk, name));
+    }),
+  );
+
+  router.get(
+    "/:name",
+    taking(nothing, async (_body, name, _by, response) => response.json(await draftAnswer(desk, name))),
+  );
+
+  router.put(
+    "/:name",
+    taking(bodies.change, async (change, name, by, response) => {
+      const { conflicts } = await desk.change(name, change, by);
+      response.json({ ...(await draftAnswer(desk, name)), conflicts });
+    }),
+  );
+
+  router.delete(
+    "/:name",
+    taking(bodies.publish, async (body, name, by, response) => {
+      response.json({ text: await desk.discard(name, body.revision, by) });
+    }),
+  );
+
+  router.post(
+    "/:name/bring-in",
+    taking(nothing, async (_body, name, by, response) => {
+      const { conflicts } = await desk.bringIn(name, by);
+      response.json({ ...(await draftAnswer(desk, name)), conflicts });
+    }),
+  );
+
+  router.post(
+    "/:name/publish",
+    taking(bodies.publish, async (body, name, by, response) => {
+      await desk.publish(name, body.revision, by);
+      response.json(await draftAnswer(desk, name));
+    }),
+  );
+
+  router.get(
+    "/:name/versions",
+    taking(nothing, async (_body, name, _by, response) => {
+      const versions = await desk.versions(name);
+      const answer = versions.map((version, index): VersionAnswer => {
+        const before = versions[index + 1];
+        return {
+          number: version.number,
+          at: version.at.toISOString(),
+          by: version.byName,
+          text: version.text,
+          differs:
+            version.text === null
+              ? ["the file was taken away"]
+              : before
+                ? inWords(before.text ?? "{}", version.text)
+                : [],
+        };
+      });
+      response.json(answer);
+    }),
+  );
+
+  router.post(
+    "/:name/restore",
+    taking(bodies.restore, async ({ number }, name, by, response) => {
+      await desk.restore(name, number, by);
+      response.json(await draftAnswer(desk, name));
+    }),
+  );
+
+  router.post(
+    "/:name/trial",
+    taking(bodies.trial, async (body, name, _by, response) => {
+      const bound = desk.bind(name, body.text);
+      const { page } = bound;
+      const actor = page && body.key?.length === page.key.length ? await tryingAs(options.store, page, body.as) : null;
+      const answer: DraftTrialAnswer = {
+        sheet: sheetOf(bound),
+        trial: page && body.key && actor ? await trial(options, page, body.key, actor, body.form ?? null) : null,
+      };
+      response.json(answer);
+    }),
+  );
+
+  return router;
+}

@@ -1,0 +1,109 @@
+import { performance } from "node:perf_hooks";
+import {
+  type Actor,
+  type Database,
+  encodeSegment,
+  handle,
+  mayOpen,
+  type Page,
+  type RecordedRequest,
+  recordAddress,
+  type Signer,
+} from "@loyal-quill/core";
+import { actorOf } from "../sign-in/session.js";
+import type { Account } from "../store/entities.js";
+import type { Store } from "../store/store.js";
+import type { TrialAnswer } from "./types.js";
+
+export interface TrialOptions {
+  readonly store: Store;
+  readonly database: Database;
+  readonly signer: Signer;
+  readonly application: string;
+  readonly styleSheets: readonly string[];
+}
+
+/** Carries what a trial came to out of the transaction that is rolled back. */
+class RolledBack extends Error {
+  constructor(readonly handled: Awaited<ReturnType<typeof handle>>) {
+    super("a trial leaves nothing behind");
+  }
+}
+
+/** Runs something in a transaction that is rolled back, whatever comes of it. */
+async function leavingNothing(database: Database, run: (inside: Database) => ReturnType<typeof handle>) {
+  try {
+    return await database.transact<never>(async (inside) => {
+      throw new RolledBack(await run(inside));
+    });
+  } catch (error) {
+    if (error instanceof RolledBack) return error.handled;
+    throw error;
+  }
+}
+
+function storedRow(recorded: RecordedRequest): TrialAnswer["row"] {
+  const load = recorded.steps.find((step) => step.step === "load");
+  if (!load || load.stopped !== null) return null;
+  return Object.fromEntries(load.values.map(({ name, value }) => [name, value]));
+}
+
+/**
+ * Opens or saves a record through the same steps as a request of that person would. It is not kept among the requests, and
+ * what a save writes is rolled back.
+ *
+ * @param form what the form sends, as `application/x-www-form-urlencoded`; null opens the record
+ */
+export async function trial(
+  options: TrialOptions,
+  page: Page,
+  key: readonly string[],
+  actor: Actor,
+  form: string | null,
+): Promise<TrialAnswer> {
+  const path = `${recordAddress(page.path, key)}/edit`;
+  const operation = form === null ? "open" : "save";
+  const matched = { kind: "page", page, operation, keySegments: key.map(encodeSegment) } as const;
+  const frame = {
+    base: "",
+    styleSheets: options.styleSheets,
+    script: null,
+    application: options.application,
+    home: "/",
+    language: "en" as const,
+    person: { name: actor.name },
+    signOut: null,
+  };
+  const request = {
+    id: crypto.randomUUID(),
+    at: new Date(),
+    method: form === null ? "GET" : "POST",
+    path,
+    query: {},
+    body: form === null ? null : { text: form },
+    actor,
+    session: "trial",
+    said: null,
+    signIn: null,
+    frame,
+  };
+  const run = (database: Database) =>
+    handle(matched, request, { database, signer: options.signer, elapsed: () => performance.now() });
+  const { response, recorded } = await (form === null ? run(options.database) : leavingNothing(options.database, run));
+  return {
+    recorded,
+    html: response.status === 303 ? null : response.body,
+    leadsTo: response.headers.location ?? null,
+    address: path,
+    row: storedRow(recorded),
+  };
+}
+
+/** The person through whose eyes a page is tried: the one asked for, or the first account that may open it. */
+export async function tryingAs(store: Store, page: Page, id: string | undefined): Promise<Actor | null> {
+  const accounts = (await store.accounts()).filter((account) => account.active);
+  const asked = accounts.find((account) => account.id === id);
+  const facts = (account: Account) => ({ actor: actorOf(account), row: {}, form: {}, now: new Date() });
+  const chosen = asked ?? accounts.find((account) => mayOpen(page, facts(account)) === true) ?? accounts[0];
+  return chosen ? actorOf(chosen) : null;
+}

@@ -1,0 +1,251 @@
+import { randomUUID } from "node:crypto";
+import { access, constants, readFile, rename, rm, writeFile } from "node:fs/promises";
+import path from "node:path";
+import { byPlace, draftPages, editPageFile, isError, type Merged, mergePageFiles } from "@loyal-quill/core";
+import { type BoundPageFile, bindPageFile, type Loaded, type Pages } from "@loyal-quill/runtime";
+import type { FeedEvent } from "../api/types.js";
+import type { Draft, Version } from "../store/entities.js";
+import type { Store } from "../store/store.js";
+
+export interface DeskOptions {
+  readonly store: Store;
+  readonly pages: Pages;
+  /** The directory of the page files. */
+  readonly directory: string;
+  readonly tell: (event: FeedEvent) => void;
+}
+
+/** What can't be done with a draft, and what to do instead. */
+export class DeskRefusal extends Error {
+  constructor(
+    readonly title: string,
+    detail: string,
+    readonly status: 404 | 409 | 422 = 409,
+  ) {
+    super(detail);
+  }
+}
+
+/** How often a change is merged again because somebody else was faster. */
+const mostTries = 20;
+
+export const nameForm = /^[a-z0-9][a-z0-9_-]{0,99}$/i;
+
+/** Where page files are worked on: drafts begun, changed by several people at once, published; and what the files were before. */
+export class Desk {
+  private syncing: Promise<void> = Promise.resolve();
+
+  constructor(private readonly options: DeskOptions) {}
+
+  private file(name: string): string {
+    return path.join(this.options.directory, `${name}.page.yaml`);
+  }
+
+  private loaded(): Loaded {
+    return this.options.pages.loaded();
+  }
+
+  /** What is on disk and served, or null. */
+  published(name: string): string | null {
+    return this.loaded().files.find((file) => file.name === name)?.text ?? null;
+  }
+
+  /** The text that is worked on: the draft, or the published file where there is none. */
+  async text(name: string): Promise<{ text: string; draft: Draft | null; published: string | null }> {
+    const [draft, published] = [await this.options.store.draft(name), this.published(name)];
+    const text = draft?.text ?? published;
+    if (text === null)
+      throw new DeskRefusal("No such page", "There is neither a page file nor a draft of this name.", 404);
+    return { text, draft, published };
+  }
+
+  /** A text held against the tables and the addresses of the other pages. */
+  bind(name: string, text: string): BoundPageFile {
+    const bound = bindPageFile(name, text, this.loaded());
+    return { ...bound, findings: [...bound.findings].sort(byPlace) };
+  }
+
+  /** The text that is worked on, bound. */
+  async bound(name: string): Promise<BoundPageFile> {
+    return this.bind(name, (await this.text(name)).text);
+  }
+
+  /**
+   * A new draft of a table that has no page yet, or of a text.
+   *
+   * @returns the page's name
+   */
+  async begin(from: { table: string } | { name: string; text: string }, byName: string): Promise<string> {
+    const { name, text } = "table" in from ? await this.drafted(from.table) : from;
+    if (!nameForm.test(name))
+      throw new DeskRefusal("Not a name", "A page's name has letters, digits, - and _, like station.", 422);
+    const base = this.published(name);
+    const begun = await this.options.store.beginDraft({ page: name, text, base, revision: 1, at: new Date(), byName });
+    if (!begun)
+      throw new DeskRefusal("There is a draft already", `The page ${name} has a draft that is not published.`);
+    this.tell(name, 1, byName);
+    return name;
+  }
+
+  private async drafted(table: string): Promise<{ name: string; text: string }> {
+    const { catalog, files } = this.loaded();
+    const [draft] = draftPages(catalog, [table]).drafts;
+    if (!draft) {
+      const because = draftPages(catalog, [table]).without[0]?.because;
+      throw new DeskRefusal(
+        "No page for this table",
+        because ?? `There is no table ${table} that this connection may read.`,
+        422,
+      );
+    }
+    const taken = new Set([
+      ...files.map((file) => file.name),
+      ...(await this.options.store.drafts()).map(({ page }) => page),
+    ]);
+    let [name, number] = [draft.name, 2];
+    while (taken.has(name)) name = `${draft.name}-${number++}`;
+    const address = `/${[name, ...draft.key.map((column) => `{${column}}`)].join("/")}`;
+    const text =
+      name === draft.name ? draft.text : editPageFile(draft.text, [{ do: "set", path: ["path"], value: address }]);
+    return { name, text };
+  }
+
+  /**
+   * Changes a draft, or begins one: what somebody else changed since is merged.
+   *
+   * @param was the text that the change was made to
+   * @returns the text that is kept now, and where both changed the same
+   */
+  async change(
+    name: string,
+    change: { readonly was: string; readonly text: string },
+    byName: string,
+  ): Promise<Merged & { revision: number }> {
+    const { store } = this.options;
+    for (let attempt = 0; attempt < mostTries; attempt++) {
+      const { text, draft, published } = await this.text(name);
+      const merged = mergePageFiles(change.was, change.text, text);
+      if (draft && merged.text === draft.text) return { ...merged, revision: draft.revision };
+      const revision = (draft?.revision ?? 0) + 1;
+      const next: Draft = {
+        page: name,
+        text: merged.text,
+        base: draft ? draft.base : published,
+        revision,
+        at: new Date(),
+        byName,
+      };
+      const kept = draft ? await store.changeDraft(draft.revision, next) : await store.beginDraft(next);
+      if (!kept) continue;
+      this.tell(name, revision, byName);
+      return { ...merged, revision };
+    }
+    throw new DeskRefusal("Too busy", "Others change this draft all the time. Try again.");
+  }
+
+  /** Brings a file that was changed on disk into the draft: what both changed stays the draft's, and is said. */
+  async bringIn(name: string, byName: string): Promise<Merged & { revision: number }> {
+    const { text, draft, published } = await this.text(name);
+    if (!draft || published === null || draft.base === published)
+      throw new DeskRefusal("Nothing to bring in", "The file is what this draft was begun from.");
+    const merged = mergePageFiles(draft.base ?? "", published, text);
+    const revision = draft.revision + 1;
+    const next = { ...draft, text: merged.text, base: published, revision, at: new Date(), byName };
+    if (!(await this.options.store.changeDraft(draft.revision, next)))
+      throw new DeskRefusal("Changed meanwhile", "Somebody else changed the draft at this moment. Try again.");
+    this.tell(name, revision, byName);
+    return { ...merged, revision };
+  }
+
+  /** Takes a draft away; its text is answered, so that it can be put back. */
+  async discard(name: string, revision: number, byName: string): Promise<string> {
+    const draft = await this.options.store.draft(name);
+    if (!draft) throw new DeskRefusal("No draft", "This page has no draft.", 404);
+    if (!(await this.options.store.dropDraft(name, revision)))
+      throw new DeskRefusal("Changed meanwhile", "Somebody else has changed this draft since. Look at it first.");
+    this.tell(name, 0, byName);
+    return draft.text;
+  }
+
+  /**
+   * Writes a draft's text to its file in one move and keeps it as a version.
+   *
+   * @param revision the one that was looked at: a draft that somebody has changed since is not published
+   */
+  async publish(name: string, revision: number, byName: string): Promise<void> {
+    const { text, draft, published } = await this.text(name);
+    if (!draft) throw new DeskRefusal("Nothing to publish", "This page has no draft.");
+    if (draft.revision !== revision)
+      throw new DeskRefusal("Changed meanwhile", "Somebody else has changed this draft since. Look at it first.");
+    const onDisk = await readFile(this.file(name), "utf8").catch(() => null);
+    if (onDisk !== draft.base || published !== draft.base)
+      throw new DeskRefusal(
+        "The file has changed on disk",
+        "Bring its changes into the draft first, so that none is lost.",
+      );
+    await this.write(name, text, byName);
+    await this.options.store.dropDraft(name, revision);
+    this.tell(name, 0, byName);
+  }
+
+  /** Makes an earlier version the published one again. */
+  async restore(name: string, number: string, byName: string): Promise<void> {
+    const version = await this.options.store.version(name, number);
+    if (!version?.text) throw new DeskRefusal("No such version", "This page never was that.", 404);
+    await this.write(name, version.text, byName);
+    this.tell(name, 0, byName);
+  }
+
+  private async write(name: string, text: string, byName: string): Promise<void> {
+    const { store, directory, pages } = this.options;
+    const { findings } = this.bind(name, text);
+    const first = findings.find(isError);
+    if (first)
+      throw new DeskRefusal("The page has errors", `Line ${first.line}, column ${first.column}: ${first.message}`, 422);
+    await access(directory, constants.W_OK).catch(() => {
+      throw new DeskRefusal(
+        "The file can't be written",
+        "The server may not write to the directory of the page files. Take the file out and put it there yourself.",
+      );
+    });
+    await this.syncing;
+    const number = await store.addVersion({ page: name, at: new Date(), byName, text });
+    const beside = path.join(directory, `.${name}.${randomUUID()}.tmp`);
+    try {
+      await writeFile(beside, text, { flag: "wx" });
+      await rename(beside, this.file(name));
+    } catch (error) {
+      await Promise.all([rm(beside, { force: true }), store.dropVersion(number)]);
+      throw error;
+    }
+    await pages.reload();
+  }
+
+  versions(name: string): Promise<Version[]> {
+    return this.options.store.versions(name);
+  }
+
+  /** Keeps what was changed on disk by other means as versions. */
+  sync(): Promise<void> {
+    this.syncing = this.syncing.then(() => this.keepVersions()).catch(() => {});
+    return this.syncing;
+  }
+
+  private async keepVersions(): Promise<void> {
+    const { store } = this.options;
+    const known = new Map((await store.lastVersions()).map((version) => [version.page, version.text]));
+    const { files } = this.loaded();
+    const at = new Date();
+    for (const { name, text } of files) {
+      if (known.get(name) !== text) await store.addVersion({ page: name, at, byName: null, text });
+    }
+    for (const [name, text] of known) {
+      if (text !== null && !files.some((file) => file.name === name))
+        await store.addVersion({ page: name, at, byName: null, text: null });
+    }
+  }
+
+  private tell(page: string, revision: number, by: string): void {
+    this.options.tell({ kind: "draft", page, revision, by });
+  }
+}

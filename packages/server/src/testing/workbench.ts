@@ -1,0 +1,103 @@
+import { cp, mkdtemp, rm } from "node:fs/promises";
+import { createServer } from "node:http";
+import type { AddressInfo } from "node:net";
+import os from "node:os";
+import path from "node:path";
+import { fileURLToPath } from "node:url";
+import { bodyOf, Client, formOf, freshDatabase, type TestDatabase } from "@loyal-quill/testing";
+import { pino } from "pino";
+import type { SessionAnswer } from "../api/types.js";
+import { type Application, createApplication } from "../application.js";
+import { hashPassword } from "../sign-in/passwords.js";
+
+/** The password of every account. */
+export const password = "heron-weir-otter-19";
+
+/** The accounts of the server's tests. */
+export const people = {
+  ines: { id: "5e0c7a10-4b1d-4c55-9d0e-000000000001", roles: ["builder"], active: true, region: null },
+  maud: { id: "5e0c7a10-4b1d-4c55-9d0e-000000000003", roles: ["builder"], active: true, region: 1 },
+  hollis: { id: "5e0c7a10-4b1d-4c55-9d0e-000000000002", roles: ["hydrologist"], active: true, region: 2 },
+  piers: { id: "5e0c7a10-4b1d-4c55-9d0e-000000000005", roles: ["technician"], active: false, region: 1 },
+} as const;
+
+/** Somebody at the workbench's API. */
+export interface Builder {
+  readonly client: Client;
+  /** Sends JSON with the session's token. @returns the status and what the answer says */
+  readonly send: <T = unknown>(method: string, path: string, body?: unknown) => Promise<{ status: number; said: T }>;
+}
+
+/** The whole application over a database of its own, on loopback. */
+export interface TestWorkbench {
+  readonly made: TestDatabase;
+  readonly application: Application;
+  readonly base: string;
+  /** The directory of its page files: a copy of the demo's. */
+  readonly directory: string;
+  readonly signIn: (
+    name: string,
+    edits?: Readonly<Record<string, string>>,
+    next?: string,
+  ) => Promise<{ client: Client; status: number; text: string; location: string | null }>;
+  readonly builder: (name: "ines" | "maud") => Promise<Builder>;
+  readonly close: () => Promise<void>;
+}
+
+export async function startWorkbench(): Promise<TestWorkbench> {
+  const made = await freshDatabase();
+  const directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-pages-"));
+  await cp(fileURLToPath(new URL("../../../../demo/pages", import.meta.url)), directory, { recursive: true });
+  const application = await createApplication({
+    databaseUrl: made.pages,
+    storeUrl: made.store,
+    logUrl: made.reader,
+    pages: directory,
+    workbench: null,
+    signingKey: "a key for tests, thirty-two bytes long",
+    name: "Marrow Vale",
+    logger: pino({ level: "silent" }),
+  });
+  for (const [name, { id, roles, active, region }] of Object.entries(people)) {
+    await application.store.keepAccount({
+      id,
+      email: `${name}@marrow-vale.example`,
+      name,
+      passwordHash: await hashPassword(password),
+      roles: [...roles],
+      attributes: { region_id: region },
+      active,
+    });
+  }
+  const server = createServer(application.app);
+  await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
+  const base = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
+  const signIn: TestWorkbench["signIn"] = async (name, edits = {}, next = "/") => {
+    const client = new Client(base);
+    const form = formOf((await client.get(`/sign-in?next=${encodeURIComponent(next)}`)).text);
+    const typed = bodyOf(form, { email: `${name}@marrow-vale.example`, password, ...edits });
+    const { status, text, headers } = await client.post("/sign-in", typed);
+    return { client, status, text, location: headers.get("location") };
+  };
+  const builder = async (name: "ines" | "maud"): Promise<Builder> => {
+    const { client } = await signIn(name);
+    const { csrfToken } = JSON.parse((await client.get("/workbench/api/session")).text) as SessionAnswer;
+    const send = async <T>(method: string, address: string, body?: unknown) => {
+      const answer = await client.send(`/workbench/api${address}`, {
+        method,
+        headers: { "x-csrf-token": csrfToken, ...(body === undefined ? {} : { "content-type": "application/json" }) },
+        ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+      });
+      return { status: answer.status, said: JSON.parse(answer.text) as T };
+    };
+    return { client, send };
+  };
+  const close = async (): Promise<void> => {
+    server.closeAllConnections();
+    await new Promise((resolve) => server.close(resolve));
+    await application.close();
+    await rm(directory, { recursive: true });
+    await made.drop();
+  };
+  return { made, application, base, directory, signIn, builder, close };
+}
