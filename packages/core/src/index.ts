@@ -1,8 +1,10 @@
 /** The core of Loyal Quill: no input or output of its own, no clock, no randomness. */
+export { admittedStatement, hereStatement, overStored } from "./census/over-stored.js";
 export type { Actor, Attribute, Facts } from "./condition/evaluate.js";
 export { truthOf } from "./condition/evaluate.js";
 export type { Condition } from "./condition/expression.js";
-export { parseCondition } from "./condition/parse.js";
+export { everyPart } from "./condition/expression.js";
+export { type ConditionProblem, parseCondition } from "./condition/parse.js";
 export { predicate } from "./condition/to-sql.js";
 export { type Draft, draftPages, type NoDraft } from "./draft/draft.js";
 export * from "./file/index.js";

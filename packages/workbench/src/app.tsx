@@ -71,7 +71,7 @@ export function App() {
             <span>{session.data?.name ?? ""}</span>
             <a href="/">{session.data?.application ?? "Served pages"}</a>
             <form method="post" action="/sign-out">
-              <input type="hidden" name="token" value={session.data?.signOutToken ?? ""} />
+              <input type="hidden" name="token" value={session.data?.csrfToken ?? ""} />
               <button type="submit">Sign out</button>
             </form>
           </Person>

@@ -4,6 +4,7 @@ import { recordAddress } from "../page/path.js";
 import { type FormView, isTaken } from "../steps/prefill.js";
 import { choicesSegment } from "../steps/route.js";
 import { fieldBlock, idOf } from "./field.js";
+import { grouped } from "./groups.js";
 import { document, type Frame } from "./layout.js";
 import { attributes, html, type Markup } from "./markup.js";
 
@@ -67,8 +68,9 @@ export function formPage(view: FormView, given: Frame): string {
   const action = isNew ? `${list}/new` : `${record}/edit`;
   const scripted = !locked && view.fields.some(({ offer, depends }) => depends || offer?.by === "search");
   const removal = view.removable && html`<a class="removal" href="${record}/delete">${word(language, "delete")}</a>`;
-  const fields = view.fields.map((field, index) =>
-    fieldBlock(field, index, !locked && isTaken(field.field, view.form), language),
+  const fields = grouped(
+    view.fields,
+    view.fields.map((field, index) => fieldBlock(field, index, !locked && isTaken(field.field, view.form), language)),
   );
   const form = locked
     ? html`<div class="sheet">${fields}</div><p class="actions"><a href="${list}">${word(language, "back-to", { list: page.plural })}</a></p>`

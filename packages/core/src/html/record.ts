@@ -4,6 +4,7 @@ import { recordAddress } from "../page/path.js";
 import type { FieldView } from "../steps/prefill.js";
 import { fieldBlock } from "./field.js";
 import { keyLine } from "./form.js";
+import { grouped } from "./groups.js";
 import { document, type Frame } from "./layout.js";
 import { html } from "./markup.js";
 
@@ -28,7 +29,10 @@ export function recordPage(view: RecordView, given: Frame): string {
   const record = `${frame.base}${recordAddress(page.path, view.key)}`;
   const edit = view.locked === null && html`<a class="main" href="${record}/edit">${word(language, "edit")}</a>`;
   const removal = view.removable && html`<a class="removal" href="${record}/delete">${word(language, "delete")}</a>`;
-  const fields = view.fields.map((field, index) => fieldBlock(field, index, false, language));
+  const fields = grouped(
+    view.fields,
+    view.fields.map((field, index) => fieldBlock(field, index, false, language)),
+  );
   const main = html`<nav class="back" aria-label="${word(language, "way-back")}"><a href="${list}">${page.plural}</a></nav>
 <h1>${view.title}</h1>${keyLine(view)}
 ${view.notice && html`<p class="said" role="status">${view.notice}</p>`}

@@ -7,6 +7,7 @@ import type { FieldView } from "../steps/prefill.js";
 import type { OnDelete } from "../table/model.js";
 import { fieldBlock } from "./field.js";
 import { keyLine } from "./form.js";
+import { grouped } from "./groups.js";
 import { document, type Frame } from "./layout.js";
 import { html, type Markup } from "./markup.js";
 
@@ -55,7 +56,10 @@ export function removalPage(view: RemovalView, given: Frame): string {
   const record = `${frame.base}${recordAddress(page.path, view.key)}`;
   const kept = view.hanging.some((each) => each.effect === "restrict" && each.count !== null);
   const title = word(language, "delete-question", { title: view.title });
-  const fields = view.fields.map((field, index) => fieldBlock(field, index, false, language));
+  const fields = grouped(
+    view.fields,
+    view.fields.map((field, index) => fieldBlock(field, index, false, language)),
+  );
   const hanging =
     view.hanging.length > 0 &&
     html`<section class="hanging" aria-labelledby="hanging"><h2 id="hanging">${word(language, "what-hangs")}</h2><ul>${view.hanging.map((each) => hangingLine(each, language))}</ul></section>`;

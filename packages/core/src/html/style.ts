@@ -34,6 +34,8 @@ dl.key { display: flex; gap: 0 1.5rem; flex-wrap: wrap; margin: 0 0 1rem; color:
 dl.key div { display: flex; gap: .5rem; }
 dl.key dd { margin: 0; color: var(--ink); font-family: "Fira Mono", ui-monospace, "DejaVu Sans Mono", monospace; overflow-wrap: anywhere; }
 .sheet { max-width: 38rem; display: grid; gap: 1.1rem; }
+.group { border: 0; border-top: 1px solid var(--rule); margin: 0; padding: .6rem 0 0; min-width: 0; display: grid; gap: inherit; }
+.group legend { padding: 0 .6rem 0 0; color: var(--soft); }
 .field { display: grid; gap: .2rem; align-content: start; }
 .field label, .field .label { font-weight: 700; }
 .help { margin: 0; color: var(--soft); }

@@ -135,6 +135,7 @@ class Binder {
       label: settings.label ?? labelFrom(column.name),
       help: settings.help ?? column.comment,
       unit: settings.unit ?? null,
+      group: settings.group ?? null,
       autocomplete: settings.autocomplete ?? "off",
       control,
       readOnly: fixed || keyFixed || !granted,

@@ -68,6 +68,8 @@ export interface Field {
   readonly label: string;
   readonly help: string | null;
   readonly unit: string | null;
+  /** The heading of the fields that stand together with it. */
+  readonly group: string | null;
   /** What browsers may fill in (HTML, 4.10.18.7); `off` where the page says nothing. */
   readonly autocomplete: string;
   readonly control: Control;

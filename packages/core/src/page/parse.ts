@@ -65,30 +65,45 @@ const knownNames = (issue: v.BaseIssue<unknown>): readonly string[] => {
   return [...expected.matchAll(/"([^"]+)"/g)].map((match) => match[1] ?? "");
 };
 
-/** The names that a strict object knows, found by walking the schema along the path. */
-function namesAt(schema: unknown, path: Path): string[] {
-  let current = schema as {
-    type?: string;
-    entries?: Record<string, unknown>;
-    wrapped?: unknown;
-    item?: unknown;
-    value?: unknown;
-    options?: unknown[];
-  };
-  for (const part of path) {
-    while (current?.wrapped) current = current.wrapped as typeof current;
-    if (current?.options) {
-      const options = current.options as (typeof current)[];
-      current = options.find((option) => option.entries || option.type === "record") ?? current;
-    }
-    const next = current?.entries?.[String(part)] ?? current?.item ?? current?.value;
-    if (!next) return [];
-    current = next as typeof current;
-  }
-  while (current?.wrapped) current = current.wrapped as typeof current;
-  const options = (current?.options ?? [current]) as (typeof current)[];
-  return options.flatMap((option) => Object.keys(option?.entries ?? {}));
+/** A Valibot schema as far as it is looked into here. */
+interface Looked {
+  readonly type?: string;
+  readonly entries?: Readonly<Record<string, unknown>>;
+  readonly wrapped?: unknown;
+  readonly item?: unknown;
+  readonly value?: unknown;
+  readonly options?: readonly unknown[];
 }
+
+const unwrapped = (schema: unknown): Looked => {
+  let current = schema as Looked;
+  while (current?.wrapped) current = current.wrapped as Looked;
+  return current;
+};
+
+/** The schemas that may stand at a place, found by walking along the path. */
+function schemasAt(path: Path): readonly Looked[] {
+  let current = unwrapped(pageSchema);
+  for (const part of path) {
+    const options = current.type === "union" ? (current.options as readonly unknown[]).map(unwrapped) : [current];
+    const inside = options.find((option) => option.entries || option.item || option.type === "record") ?? current;
+    const next = inside.entries?.[String(part)] ?? inside.item ?? inside.value;
+    if (!next) return [];
+    current = unwrapped(next);
+  }
+  return current.type === "union" ? (current.options as readonly unknown[]).map(unwrapped) : [current];
+}
+
+/** The names that a strict object knows at a place of a page file. */
+const namesAt = (path: Path): string[] => schemasAt(path).flatMap((schema) => Object.keys(schema.entries ?? {}));
+
+/** The names and words that can stand at a place of a page file; of a field's settings `["fields", 0, "any name"]`. */
+export const namesIn = (path: Path): readonly string[] =>
+  schemasAt(path).flatMap((schema) => [
+    ...Object.keys(schema.entries ?? {}),
+    ...(schema.type === "picklist" ? (schema.options as readonly string[]) : []),
+    ...(schema.item ? namesIn([...path, 0]) : []),
+  ]);
 
 /**
  * Of a union's issue, those of the option that came furthest: the ones whose complaint is worth reading. Their paths are
@@ -112,13 +127,13 @@ function toFinding(issue: v.BaseIssue<unknown>, find: ReturnType<typeof finder>)
   const path = (issue.path ?? []).map((part) => part.key as string | number);
   const name = String(path.at(-1) ?? "");
   if (issue.type === "strict_object" && issue.expected === "never") {
-    const hint = suggestion(name, namesAt(pageSchema, path.slice(0, -1)));
+    const hint = suggestion(name, namesAt(path.slice(0, -1)));
     return find("error", "unknown-name", `"${name}" is not a name that a page file knows here.${hint}`, path, 0, true);
   }
   if (issue.received === "undefined") return find("error", "missing", `"${name}" is missing.`, path);
   if (issue.type === "picklist" || issue.type === "literal" || issue.type === "union") {
     const given = typeof issue.input === "string" ? issue.input : JSON.stringify(issue.input);
-    const names = [...knownNames(issue), ...namesAt(pageSchema, path)];
+    const names = [...knownNames(issue), ...namesAt(path)];
     return find(
       "error",
       "unknown-value",

@@ -41,6 +41,7 @@ const fieldSettings = v.strictObject({
   label: v.optional(line),
   help: v.optional(line),
   unit: v.optional(line),
+  group: v.optional(line),
   autocomplete: v.optional(line),
   control: v.optional(v.picklist(controlNames)),
   tidy: v.optional(v.array(tidying)),

@@ -1,8 +1,10 @@
 import { differenceInWords, differences } from "@loyal-quill/core";
+import type { Loaded } from "@loyal-quill/runtime";
 import express, { type Request, type Response } from "express";
 import * as v from "valibot";
 import { type Desk, DeskRefusal, nameForm } from "../drafts/desk.js";
 import type { Account } from "../store/entities.js";
+import { judgeCondition } from "./conditions.js";
 import { problem } from "./problem.js";
 import { sheetOf } from "./sheet.js";
 import { type TrialOptions, trial, tryingAs } from "./trial.js";
@@ -20,6 +22,14 @@ const bodies = {
   change: v.strictObject({ was: text, text }),
   publish: v.strictObject({ revision }),
   restore: v.strictObject({ number: v.pipe(v.string(), v.regex(/^\d{1,18}$/)) }),
+  condition: v.strictObject({
+    text,
+    source: v.pipe(plain, v.maxLength(2000)),
+    place: v.picklist(["open", "row", "form", "choices"]),
+    field: v.optional(plain),
+    key: v.optional(v.array(plain)),
+    as: v.optional(plain),
+  }),
   trial: v.strictObject({
     text,
     key: v.optional(v.array(plain)),
@@ -28,7 +38,10 @@ const bodies = {
   }),
 };
 
+const nobody = { id: "", name: "", roles: [], attributes: {} };
+
 export interface DraftRouteOptions extends TrialOptions {
+  readonly loaded: () => Loaded;
   readonly desk: Desk;
   readonly account: (request: Request) => Promise<Account | null>;
 }
@@ -160,6 +173,16 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
     taking(bodies.restore, async ({ number }, name, by, response) => {
       await desk.restore(name, number, by);
       response.json(await draftAnswer(desk, name));
+    }),
+  );
+
+  router.post(
+    "/:name/condition",
+    taking(bodies.condition, async (question, name, _by, response) => {
+      const bound = desk.bind(name, question.text);
+      const actor = await tryingAs(options.store, bound.page, question.as);
+      const facts = { actor: actor ?? nobody, row: {}, form: {}, now: new Date() };
+      response.json(await judgeCondition(question, bound, options.loaded(), facts, options.database));
     }),
   );
 

@@ -29,6 +29,18 @@ export interface ApiOptions {
 const text = (value: unknown): string | undefined =>
   typeof value === "string" && value !== "" && !value.includes("\0") ? value : undefined;
 
+/** What conditions can ask of an actor, from what the accounts have. */
+async function actorNames(store: Store): Promise<SessionAnswer["actorNames"]> {
+  const attributes = (await store.accounts()).flatMap((account) => Object.entries(account.attributes));
+  const types = new Map(attributes.map(([name, value]) => [name, Array.isArray(value) ? "list" : typeof value]));
+  return [
+    { name: "id", type: "string" },
+    { name: "name", type: "string" },
+    { name: "roles", type: "list" },
+    ...[...types].map(([name, type]) => ({ name, type })),
+  ];
+}
+
 /** The workbench's API: JSON, for builders only. */
 export function apiRoutes(options: ApiOptions): express.Router {
   const { store, pages, feed, desk } = options;
@@ -56,6 +68,7 @@ export function apiRoutes(options: ApiOptions): express.Router {
     const answer: SessionAnswer = {
       name: account?.name ?? "",
       application: options.application,
+      actorNames: await actorNames(store),
       csrfToken: options.csrfToken(request),
     };
     response.json(answer);
@@ -77,7 +90,7 @@ export function apiRoutes(options: ApiOptions): express.Router {
     }
   });
 
-  router.use("/drafts", draftRoutes(options));
+  router.use("/drafts", draftRoutes({ ...options, loaded: () => pages.loaded() }));
 
   router.get("/requests", async (request, response) => {
     const page = text(request.query.page);

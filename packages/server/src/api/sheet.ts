@@ -115,6 +115,7 @@ export function sheetOf(bound: BoundPageFile): SheetAnswer {
       findings,
       fields: [],
       keyColumns: [],
+      keys: [],
       access: [],
       checks: [],
     };
@@ -140,6 +141,7 @@ export function sheetOf(bound: BoundPageFile): SheetAnswer {
     findings,
     fields: fieldsOf(page),
     keyColumns: page.key.map((column) => column.name),
+    keys: page.table.keys.map((key) => key.columns),
     access,
     checks: page.checks.map(({ condition, at, message }) => ({ source: condition.source, at, message })),
   };

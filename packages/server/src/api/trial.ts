@@ -9,6 +9,7 @@ import {
   type RecordedRequest,
   recordAddress,
   type Signer,
+  tokenName,
 } from "@loyal-quill/core";
 import { actorOf } from "../sign-in/session.js";
 import type { Account } from "../store/entities.js";
@@ -42,6 +43,14 @@ async function leavingNothing(database: Database, run: (inside: Database) => Ret
   }
 }
 
+/** A form's text with the token of a form that is opened now. */
+async function withFreshToken(form: string, open: () => Promise<TrialAnswer>): Promise<string> {
+  const { html } = await open();
+  const token = new RegExp(`name="${tokenName}" value="([^"]+)"`).exec(html ?? "")?.[1];
+  const pairs = form.split("&").filter((pair) => !pair.startsWith(`${encodeURIComponent(tokenName)}=`));
+  return [`${encodeURIComponent(tokenName)}=${encodeURIComponent(token ?? "")}`, ...pairs].join("&");
+}
+
 function storedRow(recorded: RecordedRequest): TrialAnswer["row"] {
   const load = recorded.steps.find((step) => step.step === "load");
   if (!load || load.stopped !== null) return null;
@@ -61,6 +70,8 @@ export async function trial(
   actor: Actor,
   form: string | null,
 ): Promise<TrialAnswer> {
+  // The form is as good as opened just now: what it was opened with may be an older draft.
+  const body = form === null ? null : await withFreshToken(form, () => trial(options, page, key, actor, null));
   const path = `${recordAddress(page.path, key)}/edit`;
   const operation = form === null ? "open" : "save";
   const matched = { kind: "page", page, operation, keySegments: key.map(encodeSegment) } as const;
@@ -80,7 +91,7 @@ export async function trial(
     method: form === null ? "GET" : "POST",
     path,
     query: {},
-    body: form === null ? null : { text: form },
+    body: body === null ? null : { text: body },
     actor,
     session: "trial",
     said: null,
@@ -100,10 +111,11 @@ export async function trial(
 }
 
 /** The person through whose eyes a page is tried: the one asked for, or the first account that may open it. */
-export async function tryingAs(store: Store, page: Page, id: string | undefined): Promise<Actor | null> {
+export async function tryingAs(store: Store, page: Page | null, id: string | undefined): Promise<Actor | null> {
   const accounts = (await store.accounts()).filter((account) => account.active);
   const asked = accounts.find((account) => account.id === id);
   const facts = (account: Account) => ({ actor: actorOf(account), row: {}, form: {}, now: new Date() });
-  const chosen = asked ?? accounts.find((account) => mayOpen(page, facts(account)) === true) ?? accounts[0];
+  const chosen =
+    asked ?? accounts.find((account) => page !== null && mayOpen(page, facts(account)) === true) ?? accounts[0];
   return chosen ? actorOf(chosen) : null;
 }

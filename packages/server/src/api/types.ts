@@ -4,6 +4,8 @@ import type { Control, Finding, MergeConflict, OutcomeKind, PageFile, RecordedRe
 export interface SessionAnswer {
   readonly name: string;
   readonly application: string;
+  /** What conditions know of an actor: `id`, `name`, `roles`, and the attributes of the accounts. */
+  readonly actorNames: readonly { readonly name: string; readonly type: string }[];
   /** Goes with every request that changes something. */
   readonly csrfToken: string;
 }
@@ -67,6 +69,8 @@ export interface SheetAnswer {
   readonly findings: readonly Finding[];
   readonly fields: readonly SheetField[];
   readonly keyColumns: readonly string[];
+  /** Every safe key of the table. */
+  readonly keys: readonly (readonly string[])[];
   readonly access: readonly {
     readonly name: "open" | "rows" | "edit" | "new" | "delete" | "routine";
     readonly source: string;
@@ -90,6 +94,17 @@ export interface DraftTrialAnswer {
   readonly sheet: SheetAnswer;
   /** Null without a key, and where the page has errors. */
   readonly trial: TrialAnswer | null;
+}
+
+/** What a condition comes to. */
+export interface ConditionAnswer {
+  /** Why it is not understood, `offset` characters into it. */
+  readonly problem: { readonly message: string; readonly offset: number } | null;
+  /** Whether it holds for the record; null where that can't be told. */
+  readonly here: boolean | null;
+  /** How many stored rows it admits, and how many there are; null where they were not counted. */
+  readonly admitted: number | null;
+  readonly rows: number | null;
 }
 
 /** The text that is worked on. */

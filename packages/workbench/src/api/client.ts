@@ -9,26 +9,43 @@ export class ApiProblem extends Error {
   }
 }
 
+/** The session's token against forged requests: goes with everything that changes something. */
+let token = "";
+export const keepToken = (given: string): void => {
+  token = given;
+};
+
+interface Sent {
+  readonly method?: "GET" | "POST" | "PUT" | "DELETE";
+  readonly body?: unknown;
+  readonly signal?: AbortSignal | undefined;
+}
+
+async function send(path: string, { method = "GET", body, signal }: Sent): Promise<Response> {
+  try {
+    return await fetch(`/workbench/api${path}`, {
+      method,
+      headers: {
+        accept: "application/json",
+        ...(method === "GET" ? {} : { "x-csrf-token": token }),
+        ...(body === undefined ? {} : { "content-type": "application/json" }),
+      },
+      ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+      ...(signal ? { signal } : {}),
+    });
+  } catch (error) {
+    if (error instanceof DOMException && error.name === "AbortError") throw error;
+    throw new ApiProblem(0, "The server can't be reached", "Check that it is running, then try again.");
+  }
+}
+
 /**
  * Asks the workbench's API.
  *
  * @throws ApiProblem when the server refuses; a status of 0 means that it could not be reached
  */
-export async function ask<T>(path: string, signal?: AbortSignal): Promise<T> {
-  let response: Response;
-  try {
-    response = await fetch(`/workbench/api${path}`, {
-      headers: { accept: "application/json" },
-      ...(signal ? { signal } : {}),
-    });
-  } catch (error) {
-    if (error instanceof DOMException && error.name === "AbortError") throw error;
-    throw new ApiProblem(
-      0,
-      "The server can't be reached",
-      "Check that it is running; this page tries again by itself.",
-    );
-  }
+export async function ask<T>(path: string, sent: Sent = {}): Promise<T> {
+  const response = await send(path, sent);
   if (response.ok) return (await response.json()) as T;
   const said = (await response.json().catch(() => ({}))) as { title?: string; detail?: string };
   throw new ApiProblem(

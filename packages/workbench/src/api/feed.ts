@@ -2,13 +2,28 @@ import type { FeedEvent } from "@loyal-quill/server/api";
 import { type QueryClient, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 
+type DraftListener = (event: (FeedEvent & { kind: "draft" }) | null) => void;
+const draftListeners = new Set<DraftListener>();
+
+/** Tells of every change of a draft, and (with null) when files or tables were read anew. @returns what ends it */
+export function onDraft(listener: DraftListener): () => void {
+  draftListeners.add(listener);
+  return () => void draftListeners.delete(listener);
+}
+
 /** What an event makes stale: asked for anew where it is on screen. */
 function refresh(queries: QueryClient, event: FeedEvent): void {
   const stale = (...key: string[]) => void queries.invalidateQueries({ queryKey: key });
   stale("pages");
+  if (event.kind === "draft") {
+    for (const listener of draftListeners) listener(event);
+    return;
+  }
   if (event.kind === "pages") {
-    stale("sheet");
     stale("trial");
+    stale("versions");
+    stale("database");
+    for (const listener of draftListeners) listener(null);
     return;
   }
   stale("requests");

@@ -2,14 +2,14 @@ import type { RecordedRequest } from "@loyal-quill/core";
 import type {
   AccountSummary,
   ChangesAnswer,
+  DraftTrialAnswer,
   PageSummary,
   RecordChoice,
   SessionAnswer,
-  SheetAnswer,
-  TrialAnswer,
+  VersionAnswer,
 } from "@loyal-quill/server/api";
 import { keepPreviousData, useInfiniteQuery, useQuery } from "@tanstack/react-query";
-import { ask } from "./client.js";
+import { ask, keepToken } from "./client.js";
 
 const search = (values: Readonly<Record<string, string | undefined>>): string =>
   new URLSearchParams(
@@ -19,34 +19,32 @@ const search = (values: Readonly<Record<string, string | undefined>>): string =>
 export const useSession = () =>
   useQuery({
     queryKey: ["session"],
-    queryFn: ({ signal }) => ask<SessionAnswer>("/session", signal),
+    queryFn: async ({ signal }) => {
+      const session = await ask<SessionAnswer>("/session", { signal });
+      keepToken(session.csrfToken);
+      return session;
+    },
     staleTime: Number.POSITIVE_INFINITY,
   });
 
 export const usePages = () =>
-  useQuery({ queryKey: ["pages"], queryFn: ({ signal }) => ask<PageSummary[]>("/pages", signal) });
-
-export const useSheet = (name: string) =>
-  useQuery({
-    queryKey: ["sheet", name],
-    queryFn: ({ signal }) => ask<SheetAnswer>(`/pages/${encodeURIComponent(name)}`, signal),
-  });
+  useQuery({ queryKey: ["pages"], queryFn: ({ signal }) => ask<PageSummary[]>("/pages", { signal }) });
 
 export const useAccounts = () =>
-  useQuery({ queryKey: ["accounts"], queryFn: ({ signal }) => ask<AccountSummary[]>("/accounts", signal) });
+  useQuery({ queryKey: ["accounts"], queryFn: ({ signal }) => ask<AccountSummary[]>("/accounts", { signal }) });
 
 /** The newest recorded requests, of one page or operation where named. */
 export const useRequests = (of: { page?: string; operation?: string } = {}) =>
   useQuery({
     queryKey: ["requests", of],
-    queryFn: ({ signal }) => ask<RecordedRequest[]>(`/requests?${search(of)}`, signal),
+    queryFn: ({ signal }) => ask<RecordedRequest[]>(`/requests?${search(of)}`, { signal }),
   });
 
 export const useRequest = (id: string | undefined) =>
   useQuery({
     queryKey: ["request", id],
     enabled: id !== undefined,
-    queryFn: ({ signal }) => ask<RecordedRequest>(`/requests/${id}`, signal),
+    queryFn: ({ signal }) => ask<RecordedRequest>(`/requests/${id}`, { signal }),
     staleTime: Number.POSITIVE_INFINITY,
   });
 
@@ -54,21 +52,37 @@ export const useRecords = (page: string, text: string) =>
   useQuery({
     queryKey: ["records", page, text],
     queryFn: ({ signal }) =>
-      ask<RecordChoice[]>(`/pages/${encodeURIComponent(page)}/records?${search({ q: text })}`, signal),
+      ask<RecordChoice[]>(`/pages/${encodeURIComponent(page)}/records?${search({ q: text })}`, { signal }),
     placeholderData: keepPreviousData,
   });
 
-/** A page opened on a record as somebody. The server chooses the person where none is named. */
-export const useTrial = (page: string, key: readonly string[] | undefined, as: string | undefined) =>
+/** What a record is tried with: which one, as whom, and what its form sends. */
+export interface Trying {
+  readonly key: readonly string[] | undefined;
+  readonly as: string | undefined;
+  /** What the form sends; undefined opens the record. */
+  readonly form: string | undefined;
+}
+
+/** What a page's text comes to, and what it does with a record. The server chooses the person where none is named. */
+export const useTrial = (page: string, text: string | undefined, trying: Trying) =>
   useQuery({
-    queryKey: ["trial", page, key, as],
-    enabled: key !== undefined,
+    queryKey: ["trial", page, text, trying],
+    enabled: text !== undefined,
     queryFn: ({ signal }) =>
-      ask<TrialAnswer>(
-        `/pages/${encodeURIComponent(page)}/trial?${new URLSearchParams([...(key ?? []).map((part) => ["key", part]), ...(as ? [["as", as]] : [])])}`,
+      ask<DraftTrialAnswer>(`/drafts/${encodeURIComponent(page)}/trial`, {
+        method: "POST",
+        body: { text, ...trying },
         signal,
-      ),
+      }),
     placeholderData: keepPreviousData,
+    gcTime: 5000,
+  });
+
+export const useVersions = (page: string) =>
+  useQuery({
+    queryKey: ["versions", page],
+    queryFn: ({ signal }) => ask<VersionAnswer[]>(`/drafts/${encodeURIComponent(page)}/versions`, { signal }),
   });
 
 export interface ChangeFilter {
@@ -82,7 +96,7 @@ export const useChanges = (filter: ChangeFilter) =>
   useInfiniteQuery({
     queryKey: ["changes", filter],
     queryFn: ({ pageParam, signal }) =>
-      ask<ChangesAnswer>(`/changes?${search({ ...filter, before: pageParam || undefined })}`, signal),
+      ask<ChangesAnswer>(`/changes?${search({ ...filter, before: pageParam || undefined })}`, { signal }),
     initialPageParam: "",
     getNextPageParam: (last) => (last.more ? last.changes.at(-1)?.id : undefined),
     placeholderData: keepPreviousData,

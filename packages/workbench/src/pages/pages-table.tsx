@@ -18,6 +18,17 @@ const Stack = styled.div`
 `;
 
 function Soundness({ page }: { page: PageSummary }) {
+  const { draft } = page;
+  if (!page.published) return <Mark kind="wait">draft, not published yet</Mark>;
+  return (
+    <Stack>
+      <Served page={page} />
+      {draft && <Mark kind="wait">draft by {draft.by}</Mark>}
+    </Stack>
+  );
+}
+
+function Served({ page }: { page: PageSummary }) {
   const { firstFinding } = page;
   if (!page.served) {
     return (
@@ -47,9 +58,9 @@ const order: readonly OutcomeKind[] = [
   "failed",
 ];
 
-function Outcomes({ outcomes }: { outcomes: PageSummary["outcomes"] }) {
+function Outcomes({ days }: { days: PageSummary["days"] }) {
   const counted = order.flatMap((kind) => {
-    const count = outcomes[kind];
+    const count = days.reduce((sum, { outcomes }) => sum + (outcomes[kind] ?? 0), 0);
     return count ? [`${count} ${outcomeWord(kind)}`] : [];
   });
   return <>{counted.length > 0 ? counted.join(", ") : <Soft>none</Soft>}</>;
@@ -91,7 +102,7 @@ export function PagesTable({ pages }: { pages: readonly PageSummary[] }) {
                 <Soundness page={page} />
               </td>
               <td>
-                <Outcomes outcomes={page.outcomes} />
+                <Outcomes days={page.days} />
               </td>
               <td>{page.lastRequest ? <TripGlyph request={page.lastRequest} /> : <Soft>none</Soft>}</td>
               <td>

@@ -1,5 +1,7 @@
 import type { SheetField } from "@loyal-quill/server/api";
 import { styled } from "styled-components";
+import { Small } from "../parts/inputs.js";
+import type { Selection } from "./use-selection.js";
 
 const Notes = styled.div`
   padding: ${({ theme }) => `${theme.space(1)} 0`};
@@ -18,25 +20,61 @@ const Stored = styled.p`
   padding-left: ${({ theme }) => theme.space(2)};
 `;
 
+const Name = styled.button`
+  border: 0;
+  background: none;
+  padding: 0 ${({ theme }) => theme.space(1)} 0 0;
+  font: inherit;
+  cursor: pointer;
+  text-decoration: underline dotted;
+  text-underline-offset: 0.2em;
+  &[aria-pressed="true"] { color: ${({ theme }) => theme.verdigris}; font-weight: 700; text-decoration-style: solid; }
+`;
+
 interface ColumnNotesProps {
   readonly field: SheetField;
   /** The stored value; undefined where the page does not load the column. */
   readonly stored: string | null | undefined;
   /** Whether the record was found. */
   readonly known: boolean;
+  /** Chooses the field, to set it; none where it is not on the page. */
+  readonly selection?: Selection;
+  /** Puts the column on the page, where it is not. */
+  readonly onAdd?: () => void;
 }
 
 /** A column of the table: name, type, what it demands, and the stored value. */
-export function ColumnNotes({ field, stored, known }: ColumnNotesProps) {
+export function ColumnNotes({ field, stored, known, selection, onAdd }: ColumnNotesProps) {
   return (
     <Notes>
       <p>
-        <b>{field.name}</b>{" "}
+        {selection ? (
+          <Name
+            type="button"
+            data-field-button={field.name}
+            aria-pressed={selection.names.includes(field.name)}
+            title="Set this field. Arrows go to the next, Alt and arrows move it, Delete takes it off."
+            onClick={(event) => selection.onClick(field.name, event)}
+            onKeyDown={(event) => selection.onKeyDown(field.name, event)}
+          >
+            {field.name}
+          </Name>
+        ) : (
+          <b>{field.name} </b>
+        )}
         <span>
           {field.type}
           {field.key ? ", key" : ""}
           {field.nullable ? "" : ", not null"}
         </span>
+        {onAdd && (
+          <>
+            {" "}
+            <Small type="button" onClick={onAdd} aria-label={`Put ${field.name} on the page`}>
+              put on the page
+            </Small>
+          </>
+        )}
       </p>
       {known && stored !== undefined && <Stored>{stored ?? <span>null</span>}</Stored>}
       {field.default !== null && (

@@ -1,6 +1,7 @@
 import type { RecordedRequest } from "@loyal-quill/core";
 import type { SheetAnswer, SheetField } from "@loyal-quill/server/api";
 import { styled } from "styled-components";
+import { Small } from "../parts/inputs.js";
 import { Mark, type MarkKind } from "../parts/mark.js";
 
 const Notes = styled.div`
@@ -19,6 +20,7 @@ interface RuleNotesProps {
   readonly field: SheetField;
   readonly checks: SheetAnswer["checks"];
   readonly save: RecordedRequest | undefined;
+  readonly onSet: () => void;
 }
 
 /** What became of a touched field: refused by a rule, in conflict, written, or not written because of others. */
@@ -47,12 +49,20 @@ function LastSave({ name, save }: { name: string; save: RecordedRequest | undefi
   );
 }
 
+const SetButton = ({ name, onSet }: { name: string; onSet: () => void }) => (
+  <Small type="button" onClick={onSet} aria-label={`Set ${name}`}>
+    set
+  </Small>
+);
+
 /** A field's rules, where each comes from, the checks that speak at it, and what they said to the last save. */
-export function RuleNotes({ field, checks, save }: RuleNotesProps) {
+export function RuleNotes({ field, checks, save, onSet }: RuleNotesProps) {
   if (field.readOnly) {
     return (
       <Notes>
-        <Soft>shown, never taken from the form</Soft>
+        <Soft>
+          shown, never taken from the form <SetButton name={field.name} onSet={onSet} />
+        </Soft>
       </Notes>
     );
   }
@@ -75,6 +85,7 @@ export function RuleNotes({ field, checks, save }: RuleNotesProps) {
       </ul>
       {field.rules.length === 0 && checks.length === 0 && field.tidy.length === 0 && <Soft>any value of the type</Soft>}
       <LastSave name={field.name} save={save} />
+      <SetButton name={field.name} onSet={onSet} />
     </Notes>
   );
 }

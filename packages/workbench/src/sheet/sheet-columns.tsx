@@ -1,10 +1,14 @@
 import type { RecordedRequest } from "@loyal-quill/core";
 import type { SheetAnswer, SheetField, TrialAnswer } from "@loyal-quill/server/api";
-import { useRef } from "react";
+import { type ReactNode, useCallback, useRef } from "react";
 import { styled } from "styled-components";
 import { ColumnNotes } from "./column-notes.js";
+import { FieldEditor } from "./field-editor.js";
+import { PageFrame } from "./page-frame.js";
 import { RuleNotes } from "./rule-notes.js";
+import { useDesk } from "./settings.js";
 import { type Alignment, useAlignment } from "./use-alignment.js";
+import { fieldButton, type Selection } from "./use-selection.js";
 
 const Heads = styled.div`
   display: grid;
@@ -23,7 +27,6 @@ const Columns = styled.div`
   display: grid;
   grid-template-columns: minmax(0, 1fr) 31rem minmax(0, 1fr);
   position: relative;
-  iframe { display: block; width: 100%; border: solid ${({ theme }) => theme.rule}; border-width: 0 1px; background: ${({ theme }) => theme.leaf}; }
 `;
 
 const Margin = styled.div`
@@ -42,7 +45,19 @@ interface SheetColumnsProps {
   readonly sheet: SheetAnswer;
   readonly trial: TrialAnswer;
   readonly save: RecordedRequest | undefined;
+  readonly selection: Selection;
+  readonly onSend: (form: string) => void;
+  /** What stands in the place of the rules: the file as text. */
+  readonly file: ReactNode;
+  readonly head: ReactNode;
 }
+
+const Leads = styled.p`
+  padding: ${({ theme }) => theme.space(6)};
+  color: ${({ theme }) => theme.soft};
+  border: solid ${({ theme }) => theme.rule};
+  border-width: 0 1px;
+`;
 
 /** Notes that belong to the page as a whole, beside its head. */
 const Whole = styled.dl.attrs<{ "data-beside-head"?: string }>({ "data-beside-head": "" })`
@@ -92,6 +107,7 @@ function AccessNotes({ sheet, trial }: { sheet: SheetAnswer; trial: TrialAnswer 
 
 /** Below the last field: columns of the table that the page does not show. */
 function OffPage({ fields, row, top }: { fields: readonly SheetField[]; row: TrialAnswer["row"]; top: number }) {
+  const { edit } = useDesk();
   if (fields.length === 0) return null;
   return (
     <Beside $side="left" style={{ top }}>
@@ -99,7 +115,13 @@ function OffPage({ fields, row, top }: { fields: readonly SheetField[]; row: Tri
         <b>Not on the page</b>
       </p>
       {fields.map((field) => (
-        <ColumnNotes key={field.name} field={field} stored={row?.[field.name]} known={false} />
+        <ColumnNotes
+          key={field.name}
+          field={field}
+          stored={row?.[field.name]}
+          known={false}
+          onAdd={() => edit([{ do: "add-fields", names: [field.name], before: null }], `add ${field.name}`)}
+        />
       ))}
     </Beside>
   );
@@ -111,13 +133,18 @@ const topOf = (alignment: Alignment, name: string): React.CSSProperties => {
 };
 
 /** The table's column, the real page as served, its rules: aligned line by line, scrolling together. */
-export function SheetColumns({ sheet, trial, save }: SheetColumnsProps) {
+export function SheetColumns({ sheet, trial, save, selection, onSend, file, head }: SheetColumnsProps) {
   const frame = useRef<HTMLIFrameElement>(null);
   const container = useRef<HTMLDivElement>(null);
   const [alignment, align] = useAlignment(frame, container);
   const onPage = sheet.fields.filter((field) => field.onPage);
   const shown = alignment.tops.size > 0;
   const person = trial.recorded.actor?.name ?? "nobody";
+  const [chosen] = selection.names;
+  // The page stays for its record and its reader; what changes in it is brought in without loading it anew.
+  const whose = `${trial.address} ${trial.recorded.actor?.id}`;
+  const html = trial.html;
+  const realign = useCallback(() => requestAnimationFrame(align), [align]);
   return (
     <section aria-label="Table, page and rules">
       <Heads>
@@ -127,9 +154,7 @@ export function SheetColumns({ sheet, trial, save }: SheetColumnsProps) {
         <h2>
           Page <span>as served to {person}</span>
         </h2>
-        <h2>
-          Rules <span>and what they say</span>
-        </h2>
+        {head}
       </Heads>
       <Columns ref={container}>
         <Margin>
@@ -147,29 +172,61 @@ export function SheetColumns({ sheet, trial, save }: SheetColumnsProps) {
           </Whole>
           {onPage.map((field) => (
             <Beside key={field.name} $side="left" data-beside={field.name} style={topOf(alignment, field.name)}>
-              <ColumnNotes field={field} stored={trial.row?.[field.name]} known={trial.row !== null} />
+              <ColumnNotes
+                field={field}
+                stored={trial.row?.[field.name]}
+                known={trial.row !== null}
+                selection={selection}
+              />
             </Beside>
           ))}
           {shown && (
             <OffPage fields={sheet.fields.filter((field) => !field.onPage)} row={trial.row} top={alignment.end + 8} />
           )}
         </Margin>
-        <iframe
-          ref={frame}
-          title={`The page as served to ${person}`}
-          srcDoc={trial.html}
-          sandbox="allow-same-origin"
-          style={{ height: alignment.height }}
-          onLoad={align}
-        />
-        <Margin>
-          <AccessNotes sheet={sheet} trial={trial} />
-          {onPage.map((field) => (
-            <Beside key={field.name} $side="right" data-beside={field.name} style={topOf(alignment, field.name)}>
-              <RuleNotes field={field} checks={sheet.checks.filter((check) => check.at === field.name)} save={save} />
-            </Beside>
-          ))}
-        </Margin>
+        {html === null ? (
+          <Leads>
+            This save would answer with 303 and lead to <code>{trial.leadsTo}</code>. It was tried and rolled back.
+          </Leads>
+        ) : (
+          <PageFrame
+            key={whose}
+            frame={frame}
+            title={`The page as served to ${person}`}
+            html={html}
+            height={alignment.height}
+            onShow={realign}
+            onSend={onSend}
+          />
+        )}
+        {file ?? (
+          <Margin>
+            <AccessNotes sheet={sheet} trial={trial} />
+            {onPage.map((field) => (
+              <Beside key={field.name} $side="right" data-beside={field.name} style={topOf(alignment, field.name)}>
+                {selection.names.length === 1 && chosen === field.name ? (
+                  <FieldEditor
+                    field={field}
+                    columns={sheet.fields.map(({ name }) => name)}
+                    onMove={(by) => selection.move([field.name], by)}
+                    onTakeOff={() => selection.takeOff([field.name])}
+                    onClose={() => {
+                      selection.choose([]);
+                      fieldButton(field.name)?.focus();
+                    }}
+                  />
+                ) : (
+                  <RuleNotes
+                    field={field}
+                    checks={sheet.checks.filter((check) => check.at === field.name)}
+                    save={save}
+                    onSet={() => selection.choose([field.name])}
+                  />
+                )}
+              </Beside>
+            ))}
+          </Margin>
+        )}
       </Columns>
     </section>
   );

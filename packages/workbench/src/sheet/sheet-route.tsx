@@ -1,18 +1,29 @@
 import { isSaving, type RecordedRequest } from "@loyal-quill/core";
 import type { SheetAnswer } from "@loyal-quill/server/api";
-import { useEffect, useState } from "react";
+import { lazy, Suspense, useEffect, useMemo, useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { styled } from "styled-components";
-import { useAccounts, useRecords, useRequest, useRequests, useSheet, useTrial } from "../api/queries.js";
+import { useAccounts, useRecords, useRequest, useRequests, useSession, useTrial } from "../api/queries.js";
 import { Choice } from "../parts/choice.js";
+import { Small } from "../parts/inputs.js";
 import { Empty, Failed, Waiting } from "../parts/states.js";
 import { Title } from "../parts/title.js";
 import { type ChosenStep, RoundTrip } from "../round-trip/round-trip.js";
 import { stoppedAt } from "../round-trip/wording.js";
+import { DraftBar } from "./draft-bar.js";
+import { FieldsTogether } from "./fields-together.js";
 import { Findings } from "./findings.js";
 import { RecordChoice } from "./record-choice.js";
+import { type Desk, DeskContext, readContent } from "./settings.js";
 import { SheetColumns } from "./sheet-columns.js";
+import { Statements } from "./statements.js";
 import { StepDetail } from "./step-detail.js";
+import { type DraftDesk, useDraft } from "./use-draft.js";
+import { useSelection } from "./use-selection.js";
+import { useUndoKeys } from "./use-undo-keys.js";
+
+const FilePane = lazy(() => import("./file-pane.js"));
+const Versions = lazy(() => import("./versions.js"));
 
 const Top = styled.div`
   display: flex;
@@ -20,6 +31,14 @@ const Top = styled.div`
   align-items: baseline;
   gap: ${({ theme }) => `${theme.space(1)} ${theme.space(5)}`};
   > code { color: ${({ theme }) => theme.soft}; flex: 1; white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
+`;
+
+const Views = styled.h2`
+  display: flex;
+  gap: ${({ theme }) => theme.space(4)};
+  button { border: 0; border-bottom: 2px solid transparent; background: none; padding: 0; font: inherit; cursor: pointer; }
+  button[aria-pressed="true"] { border-color: ${({ theme }) => theme.verdigris}; }
+  button[aria-pressed="false"] { font-weight: 400; color: ${({ theme }) => theme.soft}; }
 `;
 
 const sameKey = (a: readonly string[] | null | undefined, b: readonly string[] | null | undefined): boolean =>
@@ -41,55 +60,100 @@ function useKey(
   return last?.key ?? (requests.isSuccess ? records.data?.[0]?.key : undefined);
 }
 
-/** The Sheet of one page: the round trip on top, then table, real page and rules line by line, at the foot the chosen step. */
+/** The Sheet of one page: the round trip on top, then table, real page and rules line by line, at the foot the statements. */
 export default function SheetRoute() {
   const { name = "" } = useParams();
-  const sheet = useSheet(name);
-  useEffect(() => {
-    document.title = `${sheet.data?.plural ?? name} · Loyal Quill`;
-  }, [sheet.data?.plural, name]);
-  if (sheet.isPending) return <Waiting height="80vh" what="Reading the page" />;
-  if (sheet.error) {
-    return (
-      <>
-        <Title>{name}</Title>
-        <Failed error={sheet.error} again={() => void sheet.refetch()} />
-      </>
-    );
-  }
-  if (!sheet.data.version) return <Unsound sheet={sheet.data} />;
-  return <Sheet name={name} sheet={sheet.data} />;
+  return <SheetOf key={name} name={name} />;
 }
 
-function Unsound({ sheet }: { sheet: SheetAnswer }) {
-  return (
+function SheetOf({ name }: { name: string }) {
+  const draft = useDraft(name);
+  useEffect(() => {
+    document.title = `${name} · Loyal Quill`;
+  }, [name]);
+  if (draft.text !== undefined) return <Sheet name={name} draft={draft} text={draft.text} />;
+  return draft.error ? (
     <>
-      <Top>
-        <Title>{sheet.plural}</Title>
-      </Top>
-      <Empty title="This page is not served">
-        Its file does not fit the table. It is served as soon as the file is put right; nothing has to be restarted.
-      </Empty>
-      <Findings findings={sheet.findings} text={sheet.text} />
+      <Title>{name}</Title>
+      <Failed error={draft.error} again={draft.reload} />
     </>
+  ) : (
+    <Waiting height="80vh" what="Reading the page" />
   );
 }
 
-function Sheet({ name, sheet }: { name: string; sheet: SheetAnswer }) {
+const empty: Omit<SheetAnswer, "name" | "text"> = {
+  plural: "",
+  path: "",
+  listAddress: null,
+  table: "",
+  tableComment: null,
+  version: null,
+  file: null,
+  findings: [],
+  fields: [],
+  keyColumns: [],
+  keys: [],
+  access: [],
+  checks: [],
+};
+
+/** What the Sheet shows: the answer to the text now, or while it has errors the last one that had none, with its findings. */
+function useSound(name: string, text: string, answered: SheetAnswer | undefined): SheetAnswer {
+  const [sound, setSound] = useState<SheetAnswer>();
+  useEffect(() => {
+    if (answered?.version) setSound(answered);
+  }, [answered]);
+  if (answered?.version) return answered;
+  return { ...empty, name, plural: name, ...sound, text, findings: answered?.findings ?? [] };
+}
+
+function Sheet({ name, draft, text }: { name: string; draft: DraftDesk; text: string }) {
   const [search, setSearch] = useSearchParams();
   const [picked, setPicked] = useState<ChosenStep>();
+  const [view, setView] = useState<"rules" | "file" | "versions">("rules");
+  const [form, setForm] = useState<string>();
   const requestId = search.get("request") ?? undefined;
   const as = search.get("as") ?? undefined;
   const asked = useRequest(requestId);
   const key = useKey(name, search, asked.data);
-  const trial = useTrial(name, key, as);
+  const answer = useTrial(name, text, { key, as, form });
+  const trial = answer.data?.trial ?? undefined;
+  const sheet = useSound(name, text, answer.data?.sheet);
+  const shownTrial = useLast(trial);
   const saves = useRequests({ page: name, operation: "save" });
   const accounts = useAccounts();
+  const session = useSession();
+  const content = useMemo(() => readContent(text), [text]);
+  const desk: Desk = useMemo(
+    () => ({
+      page: name,
+      text,
+      content,
+      edit: draft.edit,
+      recordKey: key,
+      names: [
+        ...sheet.fields.flatMap(({ name: column, type }) => [
+          { name: column, type, of: "row" as const },
+          { name: column, type, of: "form" as const },
+        ]),
+        ...(session.data?.actorNames ?? []).map((each) => ({ ...each, of: "actor" as const })),
+      ],
+    }),
+    [name, text, content, draft.edit, key, sheet.fields, session.data],
+  );
+  const order = sheet.fields.filter((field) => field.onPage).map((field) => field.name);
+  const selection = useSelection(order, draft.edit);
+  useUndoKeys(draft);
+
   const saving = asked.data !== undefined && isSaving(asked.data.operation);
-  const open = asked.data && !saving ? asked.data : trial.data?.recorded;
-  const save = saving ? asked.data : saves.data?.find((request) => sameKey(request.key, key));
+  const tried = trial && isSaving(trial.recorded.operation) ? trial.recorded : undefined;
+  const open = asked.data && !saving ? asked.data : tried ? undefined : trial?.recorded;
+  const save = tried ?? (saving ? asked.data : saves.data?.find((request) => sameKey(request.key, key)));
+  const shownOpen = useLast(open);
   const chosen = picked ?? firstStep(asked.data);
-  const choose = (values: Record<string, readonly string[]>): void =>
+  const choose = (values: Record<string, readonly string[]>): void => {
+    setForm(undefined);
     setSearch((before) => {
       const after = new URLSearchParams(before);
       after.delete("request");
@@ -99,10 +163,36 @@ function Sheet({ name, sheet }: { name: string; sheet: SheetAnswer }) {
       }
       return after;
     });
-  const eyes = trial.data?.recorded.actor;
+  };
+  const eyes = shownTrial?.recorded.actor;
   const people = (accounts.data ?? []).filter((account) => account.active);
+  const file =
+    view === "rules" ? undefined : (
+      <Suspense fallback={<Waiting height="30rem" what="Opening" />}>
+        {view === "file" ? (
+          <FilePane
+            name={name}
+            text={text}
+            findings={answer.data?.sheet.findings ?? []}
+            sheet={sheet}
+            onChange={draft.write}
+          />
+        ) : (
+          <Versions name={name} text={text} draft={draft} />
+        )}
+      </Suspense>
+    );
+  const head = (
+    <Views>
+      {(["rules", "file", "versions"] as const).map((each) => (
+        <button key={each} type="button" aria-pressed={view === each} onClick={() => setView(each)}>
+          {{ rules: "Rules", file: "File", versions: "Versions" }[each]}
+        </button>
+      ))}
+    </Views>
+  );
   return (
-    <>
+    <DeskContext.Provider value={desk}>
       <Top>
         <Title>{sheet.plural}</Title>
         <code>
@@ -117,19 +207,73 @@ function Sheet({ name, sheet }: { name: string; sheet: SheetAnswer }) {
         />
         {key && <Link to={`/changes?containing=${encodeURIComponent(key[0] ?? "")}`}>Its changes</Link>}
       </Top>
+      <DraftBar desk={draft} sheet={sheet} />
       {requestId && asked.error && <Failed error={asked.error} again={() => void asked.refetch()} />}
-      <RoundTrip open={open} save={save} chosen={chosen} onChoose={setPicked} />
-      <StepDetail request={chosen.half === "open" ? open : save} step={chosen.step} />
-      {sheet.findings.length > 0 && <Findings findings={sheet.findings} text={sheet.text} />}
-      {trial.error && <Failed error={trial.error} again={() => void trial.refetch()} />}
-      {!key && !trial.data && <Empty title="No record yet">The table has no row, so there is nothing to open.</Empty>}
-      {trial.data ? (
-        <SheetColumns sheet={sheet} trial={trial.data} save={save} />
-      ) : (
-        key && !trial.error && <Waiting height="30rem" what="Opening the record" />
+      <RoundTrip open={shownOpen} save={save} chosen={chosen} onChoose={setPicked} />
+      {picked && (
+        <StepDetail
+          request={chosen.half === "open" ? shownOpen : save}
+          step={chosen.step}
+          sheet={sheet}
+          onClose={() => setPicked(undefined)}
+        />
       )}
-    </>
+      {tried && (
+        <p role="status">
+          This save was tried on the draft and rolled back: nothing is changed. It is tried again with every change of
+          the draft.{" "}
+          <Small type="button" onClick={() => setForm(undefined)}>
+            Open the record afresh
+          </Small>
+        </p>
+      )}
+      {sheet.findings.length > 0 && <Findings findings={sheet.findings} text={text} />}
+      {answer.error && <Failed error={answer.error} again={() => void answer.refetch()} />}
+      <FieldsTogether selection={selection} />
+      {shownTrial ? (
+        <>
+          <SheetColumns
+            sheet={sheet}
+            trial={shownTrial}
+            save={save}
+            selection={selection}
+            onSend={setForm}
+            file={file}
+            head={head}
+          />
+          <Statements open={shownOpen} save={tried} sheet={sheet} />
+        </>
+      ) : answer.isPending || key === undefined ? (
+        <NoRecord isPending={answer.isPending} />
+      ) : (
+        <section aria-label="The page file">
+          {head}
+          {file ?? (
+            <Suspense fallback={<Waiting height="30rem" what="Opening" />}>
+              <FilePane name={name} text={text} findings={sheet.findings} sheet={sheet} onChange={draft.write} />
+            </Suspense>
+          )}
+        </section>
+      )}
+    </DeskContext.Provider>
   );
+}
+
+function NoRecord({ isPending }: { isPending: boolean }) {
+  return isPending ? (
+    <Waiting height="30rem" what="Opening the record" />
+  ) : (
+    <Empty title="No record yet">The table has no row, so there is nothing to open.</Empty>
+  );
+}
+
+/** The last value that was there: nothing on screen goes away while the next one is on its way. */
+function useLast<T>(value: T | undefined): T | undefined {
+  const [last, setLast] = useState(value);
+  useEffect(() => {
+    if (value !== undefined) setLast(value);
+  }, [value]);
+  return value ?? last;
 }
 
 /** The step that is looked at first: where a chosen request stopped, its write, or the load. */

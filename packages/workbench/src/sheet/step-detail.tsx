@@ -1,20 +1,23 @@
 import type { RecordedRequest, RecordedStep, StepName } from "@loyal-quill/core";
+import type { SheetAnswer } from "@loyal-quill/server/api";
 import { styled } from "styled-components";
+import { Small } from "../parts/inputs.js";
 import { stepTitle } from "../round-trip/wording.js";
+import { StepSettings } from "./step-settings.js";
 
-const Frame = styled.details`
+const Frame = styled.section`
   border-top: 1px solid ${({ theme }) => theme.rule};
   border-bottom: 1px solid ${({ theme }) => theme.edge};
   padding: ${({ theme }) => `${theme.space(1)} 0`};
-  summary { cursor: pointer; padding: ${({ theme }) => `${theme.space(1)} 0`}; }
-  summary span { color: ${({ theme }) => theme.soft}; margin-left: ${({ theme }) => theme.space(3)}; }
+  > h2 { font-size: 1rem; padding: ${({ theme }) => `${theme.space(1)} 0`}; }
+  > h2 span { font-weight: 400; color: ${({ theme }) => theme.soft}; margin-left: ${({ theme }) => theme.space(3)}; }
 `;
 
 const Inside = styled.div`
   display: grid;
-  grid-template-columns: minmax(16rem, 2fr) minmax(0, 3fr);
-  gap: ${({ theme }) => theme.space(6)};
-  max-height: 22rem;
+  grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
+  gap: ${({ theme }) => theme.space(8)};
+  max-height: 24rem;
   overflow: auto;
   padding: ${({ theme }) => `${theme.space(2)} 0`};
   h3 { font-size: 1rem; margin-bottom: ${({ theme }) => theme.space(1)}; }
@@ -53,44 +56,59 @@ function Statement({ statement }: { statement: RecordedStep["statements"][number
   );
 }
 
-/** One step of a request with all its values, and the statements that it sent. */
-export function StepDetail({ request, step: name }: { request: RecordedRequest | undefined; step: StepName }) {
+function Recorded({ step }: { step: RecordedStep }) {
+  return (
+    <div>
+      <Values>
+        {step.stopped && (
+          <div>
+            <dt>stopped</dt>
+            <dd>{step.stopped}</dd>
+          </div>
+        )}
+        {step.values.map(({ name: value, value: text, note }) => (
+          <div key={value}>
+            <dt>{value}</dt>
+            <dd>{text ?? "null"}</dd>
+            <dd>{note}</dd>
+          </div>
+        ))}
+      </Values>
+      {step.statements.map((statement) => (
+        <Statement key={`${statement.purpose} ${statement.text}`} statement={statement} />
+      ))}
+    </div>
+  );
+}
+
+interface StepDetailProps {
+  readonly request: RecordedRequest | undefined;
+  readonly step: StepName;
+  readonly sheet: SheetAnswer;
+  readonly onClose: () => void;
+}
+
+/** One step: its settings, and beside them what it did in this request, with the statements that it sent. */
+export function StepDetail({ request, step: name, sheet, onClose }: StepDetailProps) {
   const step = request?.steps.find((each) => each.step === name);
   const sent = step?.statements.length ?? 0;
   return (
-    <Frame>
-      <summary>
-        {stepTitle[name]} in full
+    <Frame aria-label={stepTitle[name]}>
+      <h2>
+        {stepTitle[name]}
         <span>
           {step
             ? `${step.ms.toFixed(2)} ms, ${sent === 0 ? "no statement" : sent === 1 ? "one statement" : `${sent} statements`}`
             : "this request did not come so far"}
-        </span>
-      </summary>
-      {step && (
-        <Inside tabIndex={0} role="region" aria-label={`${stepTitle[name]} in full`}>
-          <Values>
-            {step.stopped && (
-              <div>
-                <dt>stopped</dt>
-                <dd>{step.stopped}</dd>
-              </div>
-            )}
-            {step.values.map(({ name: value, value: text, note }) => (
-              <div key={value}>
-                <dt>{value}</dt>
-                <dd>{text ?? "null"}</dd>
-                <dd>{note}</dd>
-              </div>
-            ))}
-          </Values>
-          <div>
-            {step.statements.map((statement) => (
-              <Statement key={`${statement.purpose} ${statement.text}`} statement={statement} />
-            ))}
-          </div>
-        </Inside>
-      )}
+        </span>{" "}
+        <Small type="button" onClick={onClose}>
+          close
+        </Small>
+      </h2>
+      <Inside tabIndex={0} role="region" aria-label={`${stepTitle[name]}: settings and values`}>
+        <StepSettings step={name} sheet={sheet} />
+        {step ? <Recorded step={step} /> : <p />}
+      </Inside>
     </Frame>
   );
 }

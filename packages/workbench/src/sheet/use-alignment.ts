@@ -63,7 +63,16 @@ export function useAlignment(
     if (!container.current) return;
     const observer = new ResizeObserver(align);
     observer.observe(container.current);
-    return () => observer.disconnect();
+    // Notes that open and close need another height beside them.
+    const notes = new MutationObserver(() => {
+      for (const note of container.current?.querySelectorAll("[data-beside]") ?? []) observer.observe(note);
+    });
+    notes.observe(container.current, { childList: true, subtree: true });
+    for (const note of container.current.querySelectorAll("[data-beside]")) observer.observe(note);
+    return () => {
+      observer.disconnect();
+      notes.disconnect();
+    };
   }, [align, container]);
   return [alignment, align];
 }

@@ -1,0 +1,100 @@
+import {
+  admittedStatement,
+  type Condition,
+  columnOf,
+  type Database,
+  DatabaseAway,
+  DatabaseRefusal,
+  everyPart,
+  type Facts,
+  hereStatement,
+  parseCondition,
+  referencedChoices,
+  tableName,
+  truthOf,
+} from "@loyal-quill/core";
+import type { BoundPageFile, Loaded } from "@loyal-quill/runtime";
+import type { ConditionAnswer } from "./types.js";
+
+/** Where a condition stands: what it may ask for is told by that. */
+export type ConditionPlace = "open" | "row" | "form" | "choices";
+
+export interface ConditionQuestion {
+  readonly source: string;
+  readonly place: ConditionPlace;
+  /** The field whose choices it restricts. */
+  readonly field?: string | undefined;
+  /** The record that it is tried on. */
+  readonly key?: readonly string[] | undefined;
+}
+
+/** Tables with more rows than this, as PostgreSQL believes, are counted by the census only. */
+const mostRows = 300_000;
+
+const nothing: Omit<ConditionAnswer, "problem"> = { here: null, admitted: null, rows: null };
+
+async function unlessRefused<T>(run: () => Promise<T>): Promise<T | null> {
+  try {
+    return await run();
+  } catch (error) {
+    if (error instanceof DatabaseRefusal || error instanceof DatabaseAway) return null;
+    throw error;
+  }
+}
+
+/** What a condition comes to: where it is wrong, or whether it holds for a record and for how many rows. */
+export async function judgeCondition(
+  question: ConditionQuestion,
+  bound: BoundPageFile,
+  loaded: Loaded,
+  facts: Facts,
+  database: Database,
+): Promise<ConditionAnswer> {
+  const own = loaded.catalog.tables.find((each) => tableName(each) === bound.parsed?.file.record.table);
+  if (!own) return { ...nothing, problem: { message: "The page's table is not known, so no name is.", offset: 0 } };
+  const { place, source } = question;
+  const column = columnOf(own, question.field ?? "");
+  const table = place === "choices" ? column && referencedChoices(column, own, loaded.catalog.tables)?.table : own;
+  if (!table) return { ...nothing, problem: { message: "This field has no choices of another table.", offset: 0 } };
+  const parsed = parseCondition(source, table, place === "form" || place === "choices" ? own : null);
+  if (!parsed.ok) return { ...nothing, problem: parsed.problem };
+  const { condition } = parsed;
+  const asks = (from: "row" | "form"): boolean =>
+    everyPart(condition.expression).some((part) => part.op === "column" && part.from === from);
+  if (place === "open" && asks("row"))
+    return {
+      ...nothing,
+      problem: {
+        message: "This is decided before a record is loaded, so there is no row.",
+        offset: source.indexOf("row"),
+      },
+    };
+  if (place === "open") return { ...nothing, problem: null, here: truthOf(condition.expression, facts) };
+  // A choice that depends on the form has no meaning for all rows at once.
+  if (place === "choices" && asks("form")) return { ...nothing, problem: null };
+  const counted =
+    (table.rows ?? 0) > mostRows
+      ? null
+      : await unlessRefused(async () => (await database.run(admittedStatement(table, condition, facts)))[0]);
+  return {
+    problem: null,
+    here: place === "choices" ? null : await forRecord(condition, bound, question.key, facts, database),
+    admitted: counted ? Number(counted.admitted) : null,
+    rows: counted ? Number(counted.rows) : null,
+  };
+}
+
+/** Whether a condition holds for one record, as if its form were sent untouched. */
+async function forRecord(
+  condition: Condition,
+  { page }: BoundPageFile,
+  key: readonly string[] | undefined,
+  facts: Facts,
+  database: Database,
+): Promise<boolean | null> {
+  if (!page || key?.length !== page.key.length) return null;
+  const row = await unlessRefused(
+    async () => (await database.run(hereStatement(page.table, page.key, key, condition, facts)))[0],
+  );
+  return row?.here ? row.here === "true" : null;
+}

@@ -1,0 +1,81 @@
+import { autocompletion, completionKeymap } from "@codemirror/autocomplete";
+import { history, historyKeymap, standardKeymap } from "@codemirror/commands";
+import { forceLinting, linter } from "@codemirror/lint";
+import { Compartment, EditorState } from "@codemirror/state";
+import { EditorView, keymap } from "@codemirror/view";
+import { useEffect, useRef } from "react";
+import type { Desk } from "../sheet/settings.js";
+import { look } from "./look.js";
+import { completeNames, nameTypes } from "./names.js";
+
+interface ConditionEditorProps {
+  readonly id: string;
+  readonly label: string;
+  readonly value: string;
+  readonly place: string;
+  readonly names: Desk["names"];
+  readonly problem: { readonly message: string; readonly offset: number } | null;
+  readonly onChange: (value: string) => void;
+}
+
+/** One line of CEL, with completion of names and their types. */
+export default function ConditionEditor({ id, label, value, place, names, problem, onChange }: ConditionEditorProps) {
+  const host = useRef<HTMLDivElement>(null);
+  const view = useRef<EditorView>(null);
+  const latest = useRef({ onChange, names, problem });
+  latest.current = { onChange, names, problem };
+
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the editor is made once; what changes comes by the effects below
+  useEffect(() => {
+    if (!host.current) return;
+    const attributes = new Compartment();
+    const made = new EditorView({
+      parent: host.current,
+      state: EditorState.create({
+        doc: value,
+        extensions: [
+          look,
+          history(),
+          EditorView.lineWrapping,
+          // A condition has one line: what is pasted in several becomes one.
+          EditorState.transactionFilter.of((transaction) => (transaction.newDoc.lines > 1 ? [] : transaction)),
+          autocompletion({ override: [completeNames(() => latest.current.names, place)], icons: false }),
+          nameTypes(() => latest.current.names),
+          linter(
+            (editor) => {
+              const found = latest.current.problem;
+              if (!found || editor.state.doc.length === 0) return [];
+              const from = Math.min(found.offset, editor.state.doc.length - 1);
+              const word = /^[\w.]+/.exec(editor.state.sliceDoc(from))?.[0].length ?? 1;
+              return [
+                { from, to: Math.min(from + word, editor.state.doc.length), severity: "error", message: found.message },
+              ];
+            },
+            { delay: 0 },
+          ),
+          keymap.of([...completionKeymap, ...historyKeymap, ...standardKeymap]),
+          attributes.of(EditorView.contentAttributes.of({ id, "aria-label": label, spellcheck: "false" })),
+          EditorView.updateListener.of((update) => {
+            if (update.docChanged) latest.current.onChange(update.state.doc.toString());
+          }),
+        ],
+      }),
+    });
+    view.current = made;
+    return () => made.destroy();
+  }, []);
+
+  useEffect(() => {
+    const editor = view.current;
+    const doc = editor?.state.doc.toString();
+    if (editor && doc !== undefined && doc !== value)
+      editor.dispatch({ changes: { from: 0, to: doc.length, insert: value } });
+  }, [value]);
+
+  // biome-ignore lint/correctness/useExhaustiveDependencies: another problem is the occasion
+  useEffect(() => {
+    if (view.current) forceLinting(view.current);
+  }, [problem]);
+
+  return <div ref={host} />;
+}

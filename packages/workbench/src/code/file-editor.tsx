@@ -1,0 +1,104 @@
+import {
+  autocompletion,
+  type CompletionContext,
+  type CompletionResult,
+  completionKeymap,
+} from "@codemirror/autocomplete";
+import { defaultKeymap, indentWithTab } from "@codemirror/commands";
+import { yaml } from "@codemirror/lang-yaml";
+import { forceLinting, linter, lintKeymap } from "@codemirror/lint";
+import { EditorState } from "@codemirror/state";
+import { EditorView, keymap, lineNumbers } from "@codemirror/view";
+import type { Finding } from "@loyal-quill/core";
+import { useEffect, useRef } from "react";
+import { completeFile } from "./complete-file.js";
+import { look } from "./look.js";
+
+interface FileEditorProps {
+  readonly text: string;
+  readonly findings: readonly Finding[];
+  readonly columns: readonly { readonly name: string; readonly type: string }[];
+  readonly onChange: (text: string) => void;
+}
+
+/** The smallest change between two texts, so that the cursor stays where it is. */
+function changeBetween(before: string, after: string): { from: number; to: number; insert: string } {
+  let from = 0;
+  const shorter = Math.min(before.length, after.length);
+  while (from < shorter && before[from] === after[from]) from += 1;
+  let end = 0;
+  while (end < shorter - from && before[before.length - 1 - end] === after[after.length - 1 - end]) end += 1;
+  return { from, to: before.length - end, insert: after.slice(from, after.length - end) };
+}
+
+/** The page file as text, with what was found in it at its place. Undo is the desk's: one history for text and settings. */
+export default function FileEditor({ text, findings, columns, onChange }: FileEditorProps) {
+  const host = useRef<HTMLDivElement>(null);
+  const view = useRef<EditorView>(null);
+  const latest = useRef({ onChange, findings, columns });
+  latest.current = { onChange, findings, columns };
+  const following = useRef(false);
+
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the editor is made once; what changes comes by the effects below
+  useEffect(() => {
+    if (!host.current) return;
+    const complete = (context: CompletionContext): CompletionResult | null =>
+      completeFile(context, latest.current.columns);
+    const made = new EditorView({
+      parent: host.current,
+      state: EditorState.create({
+        doc: text,
+        extensions: [
+          look,
+          lineNumbers(),
+          yaml(),
+          EditorView.lineWrapping,
+          EditorState.tabSize.of(2),
+          autocompletion({ override: [complete], icons: false }),
+          linter(
+            ({ state }) =>
+              latest.current.findings.flatMap((finding) => {
+                if (finding.line > state.doc.lines) return [];
+                const line = state.doc.line(finding.line);
+                const from = Math.min(line.from + finding.column - 1, line.to);
+                const word = /^[^\s,}\]]+/.exec(state.sliceDoc(from, line.to))?.[0].length ?? 0;
+                return [
+                  { from, to: Math.max(from, from + word), severity: finding.severity, message: finding.message },
+                ];
+              }),
+            { delay: 0 },
+          ),
+          // Escape, then Tab, leaves the editor (WCAG 2.2, 2.1.2).
+          keymap.of([
+            ...completionKeymap,
+            ...lintKeymap,
+            ...defaultKeymap.filter((binding) => binding.key !== "Mod-z"),
+            indentWithTab,
+          ]),
+          EditorView.contentAttributes.of({ "aria-label": "The page file as text", spellcheck: "false" }),
+          EditorView.updateListener.of((update) => {
+            if (update.docChanged && !following.current) latest.current.onChange(update.state.doc.toString());
+          }),
+        ],
+      }),
+    });
+    view.current = made;
+    return () => made.destroy();
+  }, []);
+
+  useEffect(() => {
+    const editor = view.current;
+    const before = editor?.state.doc.toString();
+    if (!editor || before === undefined || before === text) return;
+    following.current = true;
+    editor.dispatch({ changes: changeBetween(before, text) });
+    following.current = false;
+  }, [text]);
+
+  // biome-ignore lint/correctness/useExhaustiveDependencies: other findings are the occasion
+  useEffect(() => {
+    if (view.current) forceLinting(view.current);
+  }, [findings]);
+
+  return <div ref={host} />;
+}

@@ -1,0 +1,63 @@
+import type { Completion, CompletionContext, CompletionResult } from "@codemirror/autocomplete";
+import { type EditorView, hoverTooltip } from "@codemirror/view";
+import type { Desk } from "../sheet/settings.js";
+
+type Names = Desk["names"];
+
+const sources = ["row", "form", "actor", "now"] as const;
+type Source = (typeof sources)[number];
+
+/** What a condition may ask for, by where it stands. */
+export const sourcesOf: Readonly<Record<string, readonly Source[]>> = {
+  open: ["actor", "now"],
+  row: ["row", "actor", "now"],
+  form: ["form", "row", "actor", "now"],
+  choices: ["row", "form", "actor", "now"],
+};
+
+const what: Readonly<Record<Source, string>> = {
+  row: "the record as stored",
+  form: "what the form comes to",
+  actor: "who asks",
+  now: "this moment",
+};
+
+/** `row.name`, or `row["two words"]` where a name is no identifier. */
+const written = (of: string, name: string): string =>
+  /^[A-Za-z_]\w*$/.test(name) ? `${of}.${name}` : `${of}[${JSON.stringify(name)}]`;
+
+/** Completes the names that a condition can use: a name that the table knows need not be typed. */
+export const completeNames =
+  (names: () => Names, place: string) =>
+  (context: CompletionContext): CompletionResult | null => {
+    const word = context.matchBefore(/[A-Za-z_][\w.]*/);
+    if (!word && !context.explicit) return null;
+    const allowed = sourcesOf[place] ?? sources;
+    const typed = word?.text ?? "";
+    const options: Completion[] = [
+      ...allowed.map((of) => ({ label: of, detail: what[of], type: "namespace", boost: -1 })),
+      ...names()
+        .filter(({ of }) => allowed.includes(of))
+        .map(({ of, name, type }) => ({ label: written(of, name), detail: type, type: "property" })),
+      // A name alone stands for its column, too: typing "alert" is enough to find form.alert_m.
+      ...["true", "false", "null"].map((label) => ({ label, type: "keyword", boost: -2 })),
+    ];
+    const dot = typed.lastIndexOf(".");
+    const known = dot < 0 || sources.includes(typed.slice(0, dot) as Source);
+    return known ? { from: word?.from ?? context.pos, options, validFor: /^[\w.]*$/ } : null;
+  };
+
+/** The type of the name under the pointer. */
+export const nameTypes = (names: () => Names) =>
+  hoverTooltip((view: EditorView, position) => {
+    const line = view.state.doc.lineAt(position);
+    for (const match of line.text.matchAll(/\b(row|form|actor)\.(\w+)/g)) {
+      const from = line.from + match.index;
+      if (position < from || position > from + match[0].length) continue;
+      const known = names().find(({ of, name }) => of === match[1] && name === match[2]);
+      const dom = document.createElement("div");
+      dom.textContent = known ? `${match[0]}: ${known.type}` : `${match[0]} is not known`;
+      return { pos: from, end: from + match[0].length, create: () => ({ dom }) };
+    }
+    return null;
+  });

@@ -1,0 +1,119 @@
+import { useId } from "react";
+import { styled } from "styled-components";
+
+/** A label and its control in one line; help and complaints below. */
+export const Line = styled.div`
+  display: grid;
+  grid-template-columns: 5.5rem minmax(0, 1fr);
+  gap: ${({ theme }) => `0 ${theme.space(2)}`};
+  align-items: baseline;
+  > label, > span:first-child { color: ${({ theme }) => theme.soft}; font-size: 0.9375rem; }
+`;
+
+const control = ({ theme }: { theme: { leaf: string; edge: string; space: (n: number) => string } }) => `
+  width: 100%;
+  min-width: 0;
+  border: 1px solid ${theme.edge};
+  background: ${theme.leaf};
+  padding: ${theme.space(0.5)} ${theme.space(1.5)};
+`;
+
+export const Text = styled.input`
+  ${control}
+`;
+
+export const Select = styled.select`
+  ${control}
+  width: auto;
+  max-width: 100%;
+`;
+
+interface TextLineProps {
+  readonly label: string;
+  readonly value: string;
+  readonly placeholder?: string;
+  readonly onChange: (value: string) => void;
+}
+
+/** A text of one line. Every letter counts at once. */
+export function TextLine({ label, value, placeholder, onChange }: TextLineProps) {
+  const id = useId();
+  return (
+    <Line>
+      <label htmlFor={id}>{label}</label>
+      <Text
+        id={id}
+        value={value}
+        placeholder={placeholder}
+        autoComplete="off"
+        onChange={(event) => onChange(event.target.value)}
+      />
+    </Line>
+  );
+}
+
+interface SelectLineProps {
+  readonly label: string;
+  readonly value: string;
+  readonly options: readonly { readonly id: string; readonly text: string }[];
+  readonly onChange: (id: string) => void;
+}
+
+/** One of a few. */
+export function SelectLine({ label, value, options, onChange }: SelectLineProps) {
+  const id = useId();
+  return (
+    <Line>
+      <label htmlFor={id}>{label}</label>
+      <span>
+        <Select id={id} value={value} onChange={(event) => onChange(event.target.value)}>
+          {options.map((option) => (
+            <option key={option.id} value={option.id}>
+              {option.text}
+            </option>
+          ))}
+        </Select>
+      </span>
+    </Line>
+  );
+}
+
+const Box = styled.label`
+  display: inline-flex;
+  align-items: baseline;
+  gap: ${({ theme }) => theme.space(1)};
+  margin-right: ${({ theme }) => theme.space(3)};
+  white-space: nowrap;
+  input { accent-color: ${({ theme }) => theme.verdigris}; }
+`;
+
+/** Yes or no. */
+export function CheckBox({
+  label,
+  checked,
+  onChange,
+}: {
+  label: string;
+  checked: boolean;
+  onChange: (checked: boolean) => void;
+}) {
+  return (
+    <Box>
+      <input type="checkbox" checked={checked} onChange={(event) => onChange(event.target.checked)} />
+      {label}
+    </Box>
+  );
+}
+
+/** A small button with words, underlined like a link: for what is done now and then. */
+export const Small = styled.button`
+  border: 0;
+  background: none;
+  padding: 0;
+  color: ${({ theme }) => theme.verdigris};
+  text-decoration: underline;
+  text-underline-offset: 0.15em;
+  cursor: pointer;
+  white-space: nowrap;
+  &:disabled { color: ${({ theme }) => theme.soft}; text-decoration: none; cursor: default; }
+`;

@@ -1,0 +1,79 @@
+import type { ConditionAnswer } from "@loyal-quill/server/api";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { lazy, Suspense, useId } from "react";
+import { styled } from "styled-components";
+import { ask } from "../api/client.js";
+import { Line, Text } from "../parts/inputs.js";
+import { Mark } from "../parts/mark.js";
+import { useDesk } from "./settings.js";
+
+const ConditionEditor = lazy(() => import("../code/condition-editor.js"));
+
+const Said = styled.p`
+  grid-column: 2;
+  font-size: 0.875rem;
+  min-height: 1.25rem;
+  color: ${({ theme }) => theme.soft};
+`;
+
+interface ConditionLineProps {
+  readonly label: string;
+  /** What the condition may ask for. */
+  readonly place: "open" | "row" | "form" | "choices";
+  /** The field whose choices it restricts. */
+  readonly field?: string;
+  readonly value: string;
+  readonly onChange: (value: string) => void;
+}
+
+const number = new Intl.NumberFormat("en-GB");
+
+function Result({ answer }: { answer: ConditionAnswer }) {
+  const { problem, here, admitted, rows } = answer;
+  if (problem) return <Mark kind="stop">{problem.message}</Mark>;
+  const counted =
+    admitted !== null && rows !== null && `true for ${number.format(admitted)} of ${number.format(rows)} rows`;
+  return (
+    <>
+      {here !== null && <Mark kind={here ? "good" : "quiet"}>{here ? "true here" : "not true here"}</Mark>}
+      {here !== null && counted && ", "}
+      {counted}
+    </>
+  );
+}
+
+/** A condition in CEL, with what it says of the record that is looked at, and how many stored rows it admits. */
+export function ConditionLine({ label, place, field, value, onChange }: ConditionLineProps) {
+  const id = useId();
+  const { page, text, names, recordKey } = useDesk();
+  const answer = useQuery({
+    queryKey: ["condition", page, place, field, value, recordKey],
+    enabled: value !== "",
+    queryFn: ({ signal }) =>
+      ask<ConditionAnswer>(`/drafts/${encodeURIComponent(page)}/condition`, {
+        method: "POST",
+        body: { text, source: value, place, ...(field ? { field } : {}), ...(recordKey ? { key: recordKey } : {}) },
+        signal,
+      }),
+    placeholderData: keepPreviousData,
+    gcTime: 5000,
+  });
+  const said = value === "" ? undefined : answer.data;
+  return (
+    <Line>
+      <label htmlFor={id}>{label}</label>
+      <Suspense fallback={<Text id={id} value={value} onChange={(event) => onChange(event.target.value)} />}>
+        <ConditionEditor
+          id={id}
+          label={label}
+          value={value}
+          place={place}
+          names={names}
+          problem={said?.problem ?? null}
+          onChange={onChange}
+        />
+      </Suspense>
+      {value !== "" && <Said role="status">{said && <Result answer={said} />}</Said>}
+    </Line>
+  );
+}

@@ -1,0 +1,217 @@
+import { placeInWords, valueText } from "@loyal-quill/core";
+import type { SheetAnswer } from "@loyal-quill/server/api";
+import { useState } from "react";
+import { Dialog, DialogTrigger, Heading, Modal, ModalOverlay } from "react-aria-components";
+import { styled } from "styled-components";
+import { Small } from "../parts/inputs.js";
+import { Mark } from "../parts/mark.js";
+import { Moment } from "../parts/moment.js";
+import { QuietButton } from "../parts/states.js";
+import type { DraftDesk } from "./use-draft.js";
+
+const Bar = styled.div`
+  display: flex;
+  flex-wrap: wrap;
+  align-items: baseline;
+  gap: ${({ theme }) => `${theme.space(1)} ${theme.space(4)}`};
+  padding: ${({ theme }) => `${theme.space(1.5)} 0`};
+  border-bottom: 1px solid ${({ theme }) => theme.rule};
+  > span:first-child { min-width: 15rem; }
+  > span[data-wide] { flex: 1; }
+`;
+
+const Notice = styled.div`
+  padding: ${({ theme }) => `${theme.space(1.5)} 0`};
+  border-bottom: 1px solid ${({ theme }) => theme.rule};
+  ul { margin: ${({ theme }) => `${theme.space(1)} 0 ${theme.space(1)} ${theme.space(4)}`}; }
+  li { display: flex; gap: ${({ theme }) => theme.space(3)}; flex-wrap: wrap; }
+`;
+
+const Over = styled(ModalOverlay)`
+  position: fixed;
+  inset: 0;
+  background: color-mix(in srgb, ${({ theme }) => theme.ink} 35%, transparent);
+  display: grid;
+  place-items: center;
+  z-index: 10;
+`;
+
+const Leaf = styled(Modal)`
+  background: ${({ theme }) => theme.paper};
+  color: ${({ theme }) => theme.ink};
+  border: 1px solid ${({ theme }) => theme.edge};
+  padding: ${({ theme }) => theme.space(6)};
+  width: min(46rem, 92vw);
+  max-height: 86vh;
+  overflow: auto;
+  > section { outline: none; }
+  h2 { font-size: 1.25rem; margin-bottom: ${({ theme }) => theme.space(2)}; }
+  h3 { font-size: 1rem; margin-top: ${({ theme }) => theme.space(4)}; }
+  ul { margin-left: ${({ theme }) => theme.space(4)}; list-style: disc; }
+  footer { display: flex; gap: ${({ theme }) => theme.space(4)}; margin-top: ${({ theme }) => theme.space(5)}; align-items: baseline; }
+`;
+
+const Strong = styled(QuietButton)`
+  border-color: ${({ theme }) => theme.verdigris};
+  color: ${({ theme }) => theme.verdigris};
+  font-weight: 700;
+`;
+
+interface DraftBarProps {
+  readonly desk: DraftDesk;
+  readonly sheet: SheetAnswer;
+}
+
+/** What publishing would change, and the button that does it. */
+function Publish({ desk, sheet }: DraftBarProps) {
+  const { answer } = desk;
+  const [isBusy, setBusy] = useState(false);
+  const errors = sheet.findings.filter((finding) => finding.severity === "error").length;
+  const warnings = sheet.findings.length - errors;
+  return (
+    <DialogTrigger>
+      <Strong isDisabled={errors > 0}>Publish …</Strong>
+      <Over isDismissable>
+        <Leaf>
+          <Dialog>
+            {({ close }) => (
+              <>
+                <Heading slot="title">
+                  Publish {sheet.plural} at {sheet.path}
+                </Heading>
+                {answer?.published === null ? (
+                  <p>
+                    The page is served for the first time, to{" "}
+                    {sheet.access.some(({ name }) => name === "open") ? (
+                      <code>{sheet.access.find(({ name }) => name === "open")?.source}</code>
+                    ) : (
+                      "everybody who is signed in"
+                    )}
+                    .
+                  </p>
+                ) : (
+                  <>
+                    <p>What changes for everybody who opens the page from now on:</p>
+                    <ul>
+                      {answer?.differs.map((line) => (
+                        <li key={line}>{line}</li>
+                      ))}
+                    </ul>
+                    <p>Forms that are open now are asked to look again before they are saved.</p>
+                  </>
+                )}
+                {warnings > 0 && (
+                  <p>
+                    <Mark kind="wait">{warnings === 1 ? "one warning" : `${warnings} warnings`}</Mark> in the review; it
+                    can be published all the same.
+                  </p>
+                )}
+                <footer>
+                  <Strong
+                    autoFocus
+                    isDisabled={isBusy}
+                    onPress={async () => {
+                      setBusy(true);
+                      if (await desk.publish()) close();
+                      setBusy(false);
+                    }}
+                  >
+                    {isBusy ? "Publishing …" : "Publish now"}
+                  </Strong>
+                  <QuietButton onPress={close}>Not yet</QuietButton>
+                  {desk.complaint && <Mark kind="stop">{desk.complaint}</Mark>}
+                </footer>
+              </>
+            )}
+          </Dialog>
+        </Leaf>
+      </Over>
+    </DialogTrigger>
+  );
+}
+
+function State({ desk }: { desk: DraftDesk }) {
+  const { answer } = desk;
+  if (desk.isSaving) return <Mark kind="wait">keeping the draft …</Mark>;
+  if (!answer || answer.revision === 0) return <Mark kind="good">published, no draft</Mark>;
+  return (
+    <Mark kind="wait">
+      draft{answer.published === null ? ", not published yet" : ""}, {answer.by},{" "}
+      {answer.at && <Moment at={answer.at} />}
+    </Mark>
+  );
+}
+
+/** Draft or published, a step back or forth, publishing; and what others did to the same page. */
+export function DraftBar({ desk, sheet }: DraftBarProps) {
+  const { answer, conflicts, complaint } = desk;
+  const isDraft = (answer?.revision ?? 0) > 0;
+  const errors = sheet.findings.filter((finding) => finding.severity === "error").length;
+  return (
+    <>
+      <Bar role="toolbar" aria-label="Draft">
+        <span role="status">
+          <State desk={desk} />
+        </span>
+        <Small type="button" disabled={desk.undoes === null} onClick={desk.undo} title="Ctrl+Z">
+          Undo{desk.undoes ? `: ${desk.undoes}` : ""}
+        </Small>
+        <Small type="button" disabled={desk.redoes === null} onClick={desk.redo} title="Ctrl+Shift+Z">
+          Redo{desk.redoes ? `: ${desk.redoes}` : ""}
+        </Small>
+        <span data-wide="">
+          {errors > 0 && (
+            <Mark kind="stop">{errors === 1 ? "one error" : `${errors} errors`}: not to be published like this</Mark>
+          )}
+        </span>
+        {isDraft && answer?.published !== null && (
+          <Small type="button" onClick={desk.discard}>
+            Discard the draft
+          </Small>
+        )}
+        {isDraft && <Publish desk={desk} sheet={sheet} />}
+      </Bar>
+      {complaint && (
+        <Notice role="alert">
+          <Mark kind="stop">{complaint}</Mark>
+        </Notice>
+      )}
+      {answer?.fileChanged && (
+        <Notice role="status">
+          <Mark kind="wait">The file has changed on disk since this draft was begun:</Mark>
+          <ul>
+            {answer.fileChanged.map((line) => (
+              <li key={line}>{line}</li>
+            ))}
+          </ul>
+          <Small type="button" onClick={desk.bringIn}>
+            Bring these changes into the draft
+          </Small>
+        </Notice>
+      )}
+      {conflicts.length > 0 && (
+        <Notice role="alert">
+          <Mark kind="wait">Somebody else changed the same:</Mark>
+          <ul>
+            {conflicts.map((conflict, index) => (
+              // biome-ignore lint/suspicious/noArrayIndexKey: two conflicts may be of one place
+              <li key={index}>
+                <span>
+                  {conflict.path.length === 0
+                    ? "the text, which can't be read"
+                    : `${placeInWords(conflict.path)}: theirs ${valueText(conflict.theirs)}, yours ${valueText(conflict.mine)}`}
+                </span>
+                <Small type="button" onClick={() => desk.settle(conflict, true)}>
+                  take yours
+                </Small>
+                <Small type="button" onClick={() => desk.settle(conflict, false)}>
+                  leave theirs
+                </Small>
+              </li>
+            ))}
+          </ul>
+        </Notice>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,78 @@
+import { styled } from "styled-components";
+import { Small } from "../parts/inputs.js";
+import { settingsOf, useDesk } from "./settings.js";
+import type { Selection } from "./use-selection.js";
+
+const Bar = styled.div`
+  display: flex;
+  flex-wrap: wrap;
+  gap: ${({ theme }) => `${theme.space(1)} ${theme.space(4)}`};
+  padding: ${({ theme }) => `${theme.space(2)} 0`};
+  position: sticky;
+  top: 0;
+  z-index: 2;
+  background: ${({ theme }) => theme.paper};
+`;
+
+/** What can be done with several fields at once. */
+export function FieldsTogether({ selection }: { selection: Selection }) {
+  const { content, edit } = useDesk();
+  const { names } = selection;
+  if (names.length < 2) return null;
+  const each = (setting: string, value: (name: string) => unknown, what: string): void =>
+    edit(
+      names.map((name) => ({ do: "set", path: ["fields", name, setting], value: value(name) })),
+      `${what} of ${names.length} fields`,
+    );
+  const isReadOnly = names.every((name) => settingsOf(content, name)["read-only"] === true);
+  return (
+    <Bar role="toolbar" aria-label="Chosen fields">
+      <b>{names.length} fields</b>
+      <Small type="button" onClick={() => selection.move(names, -1)}>
+        move up
+      </Small>
+      <Small type="button" onClick={() => selection.move(names, 1)}>
+        move down
+      </Small>
+      <Small
+        type="button"
+        onClick={() =>
+          each(
+            "rules",
+            (name) => {
+              const rules = settingsOf(content, name).rules ?? [];
+              return rules.includes("required") ? rules : ["required", ...rules];
+            },
+            "required",
+          )
+        }
+      >
+        make required
+      </Small>
+      <Small
+        type="button"
+        onClick={() =>
+          each("tidy", (name) => [...new Set([...(settingsOf(content, name).tidy ?? []), "trim"])], "trim")
+        }
+      >
+        trim
+      </Small>
+      <Small type="button" onClick={() => each("read-only", () => (isReadOnly ? undefined : true), "read-only")}>
+        {isReadOnly ? "let them be edited" : "make read-only"}
+      </Small>
+      <label>
+        group{" "}
+        <input
+          style={{ width: "9rem" }}
+          onChange={(event) => each("group", () => event.target.value || undefined, "group")}
+        />
+      </label>
+      <Small type="button" onClick={() => selection.takeOff(names)}>
+        take off the page
+      </Small>
+      <Small type="button" onClick={() => selection.choose([])}>
+        let go
+      </Small>
+    </Bar>
+  );
+}

@@ -1,0 +1,65 @@
+import type { Finding } from "@loyal-quill/core";
+import type { SheetAnswer } from "@loyal-quill/server/api";
+import { type DragEvent, useState } from "react";
+import { styled } from "styled-components";
+import FileEditor from "../code/file-editor.js";
+
+const Pane = styled.div<{ $over: boolean }>`
+  position: sticky;
+  top: 2.6rem;
+  align-self: start;
+  min-width: 0;
+  .cm-editor { max-height: calc(100vh - 6rem); }
+  outline: ${({ theme, $over }) => ($over ? `2px dashed ${theme.verdigris}` : "none")};
+`;
+
+const Foot = styled.p`
+  display: flex;
+  gap: ${({ theme }) => theme.space(4)};
+  padding: ${({ theme }) => theme.space(1)};
+  color: ${({ theme }) => theme.soft};
+  font-size: 0.875rem;
+`;
+
+interface FilePaneProps {
+  readonly name: string;
+  readonly text: string;
+  readonly findings: readonly Finding[];
+  readonly sheet: SheetAnswer;
+  readonly onChange: (text: string, what: string) => void;
+}
+
+/** The page file as text, beside the page. A file can be dropped here, and taken out. */
+export default function FilePane({ name, text, findings, sheet, onChange }: FilePaneProps) {
+  const [isOver, setOver] = useState(false);
+  const drop = async (event: DragEvent): Promise<void> => {
+    event.preventDefault();
+    setOver(false);
+    const [file] = event.dataTransfer.files;
+    if (file) onChange(await file.text(), `take in ${file.name}`);
+  };
+  return (
+    <Pane
+      $over={isOver}
+      onDragOver={(event) => {
+        event.preventDefault();
+        setOver(true);
+      }}
+      onDragLeave={() => setOver(false)}
+      onDrop={(event) => void drop(event)}
+    >
+      <FileEditor
+        text={text}
+        findings={findings}
+        columns={sheet.fields.map(({ name: column, type }) => ({ name: column, type }))}
+        onChange={(next) => onChange(next, "edit the text")}
+      />
+      <Foot>
+        <a href={`data:text/yaml;charset=utf-8,${encodeURIComponent(text)}`} download={`${name}.page.yaml`}>
+          Take the file out
+        </a>
+        <span>Drop a file here to take it in. Escape, then Tab, leaves the text.</span>
+      </Foot>
+    </Pane>
+  );
+}

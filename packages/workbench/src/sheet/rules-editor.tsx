@@ -1,0 +1,156 @@
+import type { RuleSetting } from "@loyal-quill/core";
+import type { SheetField } from "@loyal-quill/server/api";
+import { useId, useState } from "react";
+import { styled } from "styled-components";
+import { Select, Small, Text, TextLine } from "../parts/inputs.js";
+import { ConditionLine } from "./condition-line.js";
+import { asBound, firstValue, partsOfRule, type RuleName, type RuleParts, ruleNames, ruleOfParts } from "./settings.js";
+
+const Row = styled.li`
+  display: grid;
+  gap: ${({ theme }) => theme.space(1)};
+  padding: ${({ theme }) => `${theme.space(1)} 0`};
+  > div:first-child { display: flex; gap: ${({ theme }) => theme.space(2)}; align-items: baseline; }
+  > div:first-child > input { flex: 1; font-family: ${({ theme }) => theme.wire}; font-size: 0.8125rem; }
+  > div:first-child > span { flex: 1; }
+`;
+
+const List = styled.ul`
+  border-left: 2px solid ${({ theme }) => theme.rule};
+  padding-left: ${({ theme }) => theme.space(2)};
+`;
+
+const kinds: Readonly<Record<string, readonly string[]>> = {
+  integer: ["any", "ordered", "number"],
+  numeric: ["any", "ordered", "number"],
+  date: ["any", "ordered"],
+  timestamp: ["any", "ordered"],
+  boolean: ["any"],
+};
+
+/** The rules that make sense for a column of a type. */
+function fittingRules(type: string) {
+  const base = type.replace(/[( ].*/, "");
+  const known =
+    kinds[base] ??
+    (/^(smallint|bigint|real|double)/.test(base) ? kinds.integer : /^time/.test(base) ? kinds.date : ["any", "text"]);
+  return ruleNames.filter((rule) => known?.includes(rule.for));
+}
+
+function shownValue(value: unknown): string {
+  return Array.isArray(value) ? value.join(", ") : String(value);
+}
+
+function readValue(rule: RuleName, typed: string): unknown {
+  if (rule === "one-of") return typed.split(",").map((each) => each.trim());
+  if (rule === "min-length" || rule === "max-length") return /^\d{1,9}$/.test(typed) ? Number(typed) : typed;
+  return rule === "pattern" ? typed : asBound(typed);
+}
+
+interface RuleRowProps {
+  readonly parts: RuleParts;
+  readonly field: SheetField;
+  readonly onChange: (parts: RuleParts | null) => void;
+}
+
+function RuleRow({ parts, field, onChange }: RuleRowProps) {
+  const [isOpen, setOpen] = useState(parts.when !== "" || parts.message !== "");
+  const { text } = ruleNames.find((rule) => rule.id === parts.rule) ?? { text: parts.rule };
+  const demands = !["required", "e-mail", "web-address", "unique"].includes(parts.rule);
+  return (
+    <Row>
+      <div>
+        {demands ? <label htmlFor={`${field.name}-${parts.rule}`}>{text}</label> : null}
+        {demands && (
+          <Text
+            id={`${field.name}-${parts.rule}`}
+            value={shownValue(parts.value)}
+            autoComplete="off"
+            onChange={(event) => onChange({ ...parts, value: readValue(parts.rule, event.target.value) })}
+          />
+        )}
+        {!demands && <span>{text}</span>}
+        {parts.rule === "unique" && (
+          <Select
+            aria-label="How texts are compared"
+            value={String(parts.value)}
+            onChange={(event) =>
+              onChange({ ...parts, value: event.target.value === "true" ? true : event.target.value })
+            }
+          >
+            <option value="true">exactly</option>
+            <option value="ignoring-case">ignoring case</option>
+          </Select>
+        )}
+        {!isOpen && (
+          <Small type="button" onClick={() => setOpen(true)} aria-label={`When and message of: ${text}`}>
+            when, message
+          </Small>
+        )}
+        <Small type="button" onClick={() => onChange(null)} aria-label={`Take off the rule: ${text}`}>
+          take off
+        </Small>
+      </div>
+      {isOpen && (
+        <>
+          <ConditionLine
+            label="When"
+            place="form"
+            value={parts.when}
+            onChange={(when) => onChange({ ...parts, when })}
+          />
+          <TextLine label="Message" value={parts.message} onChange={(message) => onChange({ ...parts, message })} />
+        </>
+      )}
+    </Row>
+  );
+}
+
+interface RulesEditorProps {
+  readonly field: SheetField;
+  readonly rules: readonly RuleSetting[];
+  readonly onChange: (rules: readonly RuleSetting[] | undefined, what: string) => void;
+}
+
+/** The rules that the page itself has for a field. */
+export function RulesEditor({ field, rules, onChange }: RulesEditorProps) {
+  const id = useId();
+  const change = (index: number, parts: RuleParts | null): void => {
+    const next = rules.flatMap((rule, each) => (each !== index ? [rule] : parts ? [ruleOfParts(parts)] : []));
+    onChange(next.length > 0 ? next : undefined, `${parts ? "a rule" : "take off a rule"} of ${field.name}`);
+  };
+  const add = (rule: RuleName): void =>
+    onChange(
+      [...rules, ruleOfParts({ rule, value: firstValue(rule), when: "", message: "" })],
+      `a rule of ${field.name}`,
+    );
+  return (
+    <div>
+      {rules.length > 0 && (
+        <List aria-label={`Rules of ${field.name}`}>
+          {rules.map((rule, index) => {
+            const parts = partsOfRule(rule);
+            return (
+              <RuleRow
+                // biome-ignore lint/suspicious/noArrayIndexKey: a rule's place is what it is known by
+                key={`${index} ${parts.rule}`}
+                parts={parts}
+                field={field}
+                onChange={(next) => change(index, next)}
+              />
+            );
+          })}
+        </List>
+      )}
+      <label htmlFor={id}>Add a rule </label>
+      <Select id={id} value="" onChange={(event) => event.target.value && add(event.target.value as RuleName)}>
+        <option value="">–</option>
+        {fittingRules(field.type).map((rule) => (
+          <option key={rule.id} value={rule.id}>
+            {rule.text}
+          </option>
+        ))}
+      </Select>
+    </div>
+  );
+}

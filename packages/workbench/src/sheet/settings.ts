@@ -1,0 +1,124 @@
+import { contentOf, type Edit, type FieldSettings, type RuleSetting } from "@loyal-quill/core";
+import { createContext, useContext } from "react";
+
+/** A page file's content as it stands in the text, sound or not. */
+export type Content = Readonly<Record<string, unknown>>;
+
+/** What the settings beside the page need: the content now, and how to change it. */
+export interface Desk {
+  readonly page: string;
+  readonly text: string;
+  /** Undefined where the text is no readable YAML: then nothing can be set but in the text. */
+  readonly content: Content | undefined;
+  readonly edit: (edits: readonly Edit[], what: string) => void;
+  /** The key of the record that is looked at. */
+  readonly recordKey: readonly string[] | undefined;
+  /** Names that a condition can use, with their types. */
+  readonly names: readonly { readonly name: string; readonly type: string; readonly of: "row" | "form" | "actor" }[];
+}
+
+export const DeskContext = createContext<Desk | null>(null);
+
+export function useDesk(): Desk {
+  const desk = useContext(DeskContext);
+  if (!desk) throw new Error("There is no desk around this.");
+  return desk;
+}
+
+export const readContent = contentOf;
+
+const isPlain = (value: unknown): value is Content =>
+  typeof value === "object" && value !== null && !Array.isArray(value);
+
+/** The settings of a field in the file; empty where it has none. */
+export function settingsOf(content: Content | undefined, name: string): FieldSettings {
+  const entries = Array.isArray(content?.fields) ? (content.fields as unknown[]) : [];
+  for (const entry of entries) {
+    if (isPlain(entry) && isPlain(entry[name])) return entry[name] as FieldSettings;
+  }
+  return {};
+}
+
+/** A part of the file that is a map; empty where it is not there. */
+export const partOf = (content: Content | undefined, name: string): Content =>
+  isPlain(content?.[name]) ? (content[name] as Content) : {};
+
+/** The checks of the file, as far as they can be read. */
+export const checksIn = (content: Content | undefined): { expect: string; at?: string; message: string }[] =>
+  Array.isArray(content?.checks)
+    ? (content.checks as unknown[]).filter(isPlain).map((check) => ({
+        expect: String(check.expect ?? ""),
+        message: String(check.message ?? ""),
+        ...(check.at === undefined ? {} : { at: String(check.at) }),
+      }))
+    : [];
+
+export type RuleName =
+  | "required"
+  | "min-length"
+  | "max-length"
+  | "min"
+  | "max"
+  | "step"
+  | "pattern"
+  | "e-mail"
+  | "web-address"
+  | "one-of"
+  | "unique";
+
+/** What each rule demands, in words, and which kinds of column it is for. */
+export const ruleNames: readonly {
+  readonly id: RuleName;
+  readonly text: string;
+  readonly for: "any" | "text" | "ordered" | "number";
+}[] = [
+  { id: "required", text: "required", for: "any" },
+  { id: "min-length", text: "at least this many characters", for: "text" },
+  { id: "max-length", text: "at most this many characters", for: "text" },
+  { id: "min", text: "this or more", for: "ordered" },
+  { id: "max", text: "this or less", for: "ordered" },
+  { id: "step", text: "a multiple of", for: "number" },
+  { id: "pattern", text: "of the form", for: "text" },
+  { id: "e-mail", text: "an e-mail address", for: "text" },
+  { id: "web-address", text: "a web address", for: "text" },
+  { id: "one-of", text: "one of", for: "any" },
+  { id: "unique", text: "unique", for: "any" },
+];
+
+/** A rule as the file has it, taken apart. */
+export interface RuleParts {
+  readonly rule: RuleName;
+  readonly value: unknown;
+  readonly when: string;
+  readonly message: string;
+}
+
+export function partsOfRule(setting: RuleSetting): RuleParts {
+  if (typeof setting === "string") return { rule: setting, value: true, when: "", message: "" };
+  const { when = "", message = "", ...demand } = setting;
+  const [[rule, value] = ["required", true]] = Object.entries(demand);
+  return { rule: rule as RuleName, value, when, message };
+}
+
+const plainRules: ReadonlySet<RuleName> = new Set(["required", "e-mail", "web-address", "unique"]);
+
+/** Put together again, as short as the file allows. */
+export function ruleOfParts({ rule, value, when, message }: RuleParts): RuleSetting {
+  const isPlainRule = plainRules.has(rule) && value === true && when === "" && message === "";
+  if (isPlainRule) return rule as RuleSetting;
+  return { [rule]: value, ...(when ? { when } : {}), ...(message ? { message } : {}) } as RuleSetting;
+}
+
+/** What a rule that was just added demands until something else is said. */
+export function firstValue(rule: RuleName): unknown {
+  if (plainRules.has(rule)) return true;
+  if (rule === "min-length") return 1;
+  if (rule === "max-length") return 100;
+  if (rule === "one-of") return ["…"];
+  if (rule === "pattern") return ".*";
+  return rule === "step" ? 1 : 0;
+}
+
+/** What was typed as a bound: a number where it is one, as YAML would read it. */
+export const asBound = (typed: string): unknown =>
+  /^-?\d+(\.\d+)?$/.test(typed) && String(Number(typed)) === typed ? Number(typed) : typed;

@@ -1,0 +1,78 @@
+import type { VersionAnswer } from "@loyal-quill/server/api";
+import { styled } from "styled-components";
+import { useVersions } from "../api/queries.js";
+import { Small } from "../parts/inputs.js";
+import { Moment } from "../parts/moment.js";
+import { Empty, Failed, Waiting } from "../parts/states.js";
+import type { DraftDesk } from "./use-draft.js";
+
+const List = styled.ol`
+  padding: ${({ theme }) => `${theme.space(2)} 0 0 ${theme.space(4)}`};
+  > li { padding: ${({ theme }) => `${theme.space(2)} 0`}; border-bottom: 1px solid ${({ theme }) => theme.rule}; }
+  ul { color: ${({ theme }) => theme.soft}; overflow-wrap: anywhere; }
+  pre { white-space: pre-wrap; overflow-wrap: anywhere; padding: ${({ theme }) => `${theme.space(2)} 0`}; }
+`;
+
+function Version({
+  version,
+  isLast,
+  isNow,
+  draft,
+}: {
+  version: VersionAnswer;
+  isLast: boolean;
+  isNow: boolean;
+  draft: DraftDesk;
+}) {
+  const { text } = version;
+  return (
+    <li>
+      <p>
+        <Moment at={version.at} /> {version.by ? `published by ${version.by}` : "the file, changed by other means"}
+        {isLast && ", as served now"}
+      </p>
+      <ul>
+        {version.differs.length === 0 ? (
+          <li>the first that is known</li>
+        ) : (
+          version.differs.map((line) => <li key={line}>{line}</li>)
+        )}
+      </ul>
+      {text !== null && (
+        <>
+          {!isNow && (
+            <Small type="button" onClick={() => draft.write(text, "bring a version back")}>
+              bring it back as the draft
+            </Small>
+          )}
+          <details>
+            <summary>its text</summary>
+            <pre>{text}</pre>
+          </details>
+        </>
+      )}
+    </li>
+  );
+}
+
+/** Everything that the page was, newest first: who, when, what differed. */
+export default function Versions({ name, text, draft }: { name: string; text: string; draft: DraftDesk }) {
+  const versions = useVersions(name);
+  if (versions.isPending) return <Waiting height="20rem" what="Asking for the versions" />;
+  if (versions.error) return <Failed error={versions.error} again={() => void versions.refetch()} />;
+  if (versions.data.length === 0)
+    return <Empty title="No version yet">The first one is kept when this page is published.</Empty>;
+  return (
+    <List aria-label="Versions">
+      {versions.data.map((version, index) => (
+        <Version
+          key={version.number}
+          version={version}
+          isLast={index === 0}
+          isNow={version.text === text}
+          draft={draft}
+        />
+      ))}
+    </List>
+  );
+}
