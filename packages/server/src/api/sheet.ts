@@ -56,9 +56,15 @@ function constraintsOf(table: Table, column: Column): string[] {
   return [...references, ...others];
 }
 
+/** The range of a whole number's type says no more than the type does. */
+const isOfType = (rule: Rule): boolean =>
+  rule.by === "table" &&
+  (rule.rule === "min" || rule.rule === "max") &&
+  /^-?(32767|32768|2147483647|2147483648|9223372036854775807|9223372036854775808)$/.test(rule.bound);
+
 /** The rules in words; one that both the page and the table have stands once. */
 function rulesOf(field: Field): SheetField["rules"] {
-  const texts = [...new Set(field.rules.map((rule) => ruleText(rule)))];
+  const texts = [...new Set(field.rules.filter((rule) => !isOfType(rule)).map((rule) => ruleText(rule)))];
   return texts.map((text) => ({
     text,
     by: [...new Set(field.rules.filter((rule) => ruleText(rule) === text).map((rule) => rule.by))],

@@ -57,7 +57,7 @@ const Tick = styled.button<{ $state: "passed" | "stopped" | "ahead" }>`
   text-align: start;
   overflow: hidden;
   position: relative;
-  cursor: ${({ $state }) => ($state === "ahead" ? "default" : "pointer")};
+  cursor: pointer;
   color: ${({ theme, $state }) => ($state === "ahead" ? theme.soft : theme.ink)};
   &::before {
     content: "";
@@ -231,13 +231,7 @@ function TripHalf({ title, steps, request, empty, chosen, onChoose }: HalfProps)
           const state = stateOf(request, name);
           return (
             <li key={name}>
-              <Tick
-                type="button"
-                $state={state}
-                disabled={state === "ahead"}
-                aria-pressed={chosen === name}
-                onClick={() => onChoose(name)}
-              >
+              <Tick type="button" $state={state} aria-pressed={chosen === name} onClick={() => onChoose(name)}>
                 <b>{stepTitle[name]}</b>
                 <StepValues step={stepOf(name)} most={3} />
               </Tick>
@@ -251,7 +245,6 @@ function TripHalf({ title, steps, request, empty, chosen, onChoose }: HalfProps)
         <Back
           type="button"
           $state={stateOf(request, last)}
-          disabled={!stepOf(last)}
           aria-pressed={chosen === last}
           onClick={() => onChoose(last)}
         >

@@ -48,7 +48,7 @@ export function FieldEditor({ field, columns, onMove, onTakeOff, onClose }: Fiel
     set("choices", Object.keys(kept).length > 0 ? kept : undefined);
   };
   const isChoice = field.controls.includes("choice");
-  const isText = field.controls.length === 2 || field.controls[0] === "text";
+  const isText = /^(text|char|citext|name)/.test(field.type);
   return (
     <Frame role="group" aria-label={`Settings of ${name}`}>
       <TextLine

@@ -66,26 +66,30 @@ export function RuleNotes({ field, checks, save, onSet }: RuleNotesProps) {
       </Notes>
     );
   }
+  const lines = [
+    ...field.rules.map(({ text, by }) => ({ text, by: by.join(" and "), isCode: false })),
+    ...checks.map(({ source }) => ({ text: source, by: "page", isCode: true })),
+  ];
   return (
     <Notes>
       {field.tidy.length > 0 && <Soft>tidied: {field.tidy.join(", ")}</Soft>}
       <ul>
-        {field.rules.map((rule) => (
-          <li key={rule.text}>
-            <span>{rule.text}</span>
-            <span>{rule.by.join(" and ")}</span>
-          </li>
-        ))}
-        {checks.map((check) => (
-          <li key={check.source}>
-            <code>{check.source}</code>
-            <span>page</span>
+        {lines.map(({ text, by, isCode }, index) => (
+          <li key={text}>
+            <span>
+              {isCode ? <code>{text}</code> : text}{" "}
+              {index === lines.length - 1 && <SetButton name={field.name} onSet={onSet} />}
+            </span>
+            <span>{by}</span>
           </li>
         ))}
       </ul>
-      {field.rules.length === 0 && checks.length === 0 && field.tidy.length === 0 && <Soft>any value of the type</Soft>}
+      {lines.length === 0 && (
+        <Soft>
+          any value of the type <SetButton name={field.name} onSet={onSet} />
+        </Soft>
+      )}
       <LastSave name={field.name} save={save} />
-      <SetButton name={field.name} onSet={onSet} />
     </Notes>
   );
 }

@@ -9,7 +9,7 @@ export interface Alignment {
 }
 
 const nothing: Alignment = { tops: new Map(), end: 0, height: 600 };
-const gap = 12;
+const gap = 2;
 
 /** The heights that the notes beside each field need, by field. */
 function needed(container: HTMLElement): Map<string, number> {
