@@ -1,5 +1,5 @@
 /** The core of Loyal Quill: no input or output of its own, no clock, no randomness. */
-export { admittedStatement, hereStatement, overStored } from "./census/over-stored.js";
+export * from "./census/census.js";
 export type { Actor, Attribute, Facts } from "./condition/evaluate.js";
 export { truthOf } from "./condition/evaluate.js";
 export type { Condition } from "./condition/expression.js";
@@ -19,6 +19,7 @@ export type { PageRequest, PageResponse, Surroundings } from "./request.js";
 export { reviewAddresses } from "./review/addresses.js";
 export { reviewAgainstRows } from "./review/against-rows.js";
 export * from "./round-trip.js";
+export { admittedStatement, hereStatement } from "./statements/census.js";
 export { recordsStatement } from "./statements/list.js";
 export { logGrants, logSchema, logStateStatement, monthPartition } from "./statements/log.js";
 export {

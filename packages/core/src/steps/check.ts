@@ -31,7 +31,7 @@ const web = /^https?:\/\/[^\s/?#@\\]+\.?(?:[/?#]\S*)?$/i;
 /** What is wrong with a value by one rule, or null. A rule other than `required` says nothing of a missing value. */
 function broken(
   rule: Rule,
-  { field, value, text }: SubmittedField,
+  { field, value, text }: Pick<SubmittedField, "field" | "value" | "text">,
 ): [MessageCode, Record<string, string | number>] | null {
   if (rule.rule === "required") return value === null || value.trim() === "" ? ["required", {}] : null;
   if (value === null) return null;
@@ -70,6 +70,10 @@ function broken(
       return null;
   }
 }
+
+/** Whether a stored value breaks a rule that is judged by the value alone, as if it were submitted untouched. */
+export const breaksRule = (rule: Rule, field: Field, value: Stored): boolean =>
+  broken(rule, { field, value, text: value ?? "" }) !== null;
 
 /** A rule's own message, or the default of what is wrong. */
 export const ruleMessage = (
