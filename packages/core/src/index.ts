@@ -6,7 +6,7 @@ export type { Condition } from "./condition/expression.js";
 export { everyPart } from "./condition/expression.js";
 export { type ConditionProblem, parseCondition } from "./condition/parse.js";
 export { predicate } from "./condition/to-sql.js";
-export { type Draft, draftPages, type NoDraft } from "./draft/draft.js";
+export { type Draft, draftPages, isShown, type NoDraft, obstacle } from "./draft/draft.js";
 export * from "./file/index.js";
 export { type Handled, handle } from "./handle.js";
 export { document, type Frame } from "./html/layout.js";
@@ -22,6 +22,13 @@ export * from "./round-trip.js";
 export { admittedStatement, hereStatement } from "./statements/census.js";
 export { recordsStatement } from "./statements/list.js";
 export { logGrants, logSchema, logStateStatement, monthPartition } from "./statements/log.js";
+export {
+  connectionStatement,
+  extremesStatement,
+  neighbourStatement,
+  sampleStatement,
+  sizesStatement,
+} from "./statements/samples.js";
 export {
   type Database,
   DatabaseAway,

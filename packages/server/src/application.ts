@@ -6,6 +6,7 @@ import type { Logger } from "pino";
 import { Feed } from "./api/feed.js";
 import { apiRoutes } from "./api/routes.js";
 import { answerFailure, homePage, noBuilder, nothingHere } from "./documents.js";
+import { Censuses } from "./drafts/census.js";
 import { Desk } from "./drafts/desk.js";
 import { fontRoutes, fontSheets } from "./fonts.js";
 import { requestLog, securityHeaders } from "./headers.js";
@@ -104,6 +105,7 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
   });
   desk = new Desk({ store, pages, directory: options.pages, tell: (event) => feed.tell(event) });
   await desk.sync();
+  const censuses = new Censuses(database, (event) => feed.tell(event));
   const styleSheets = [pages.styleSheet, ...fontSheets];
   const account = (request: Request): Promise<Account | null> => accountOf(request, store);
   const frame = (request: Request, found: Account | null = null): Frame => ({
@@ -132,6 +134,7 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
       styleSheets,
       account,
       desk,
+      censuses,
       csrfToken: (request) => csrfToken(request, signingKey),
       hasCsrfToken: (request, token) => hasCsrfToken(request, token, signingKey),
     }),
@@ -163,6 +166,7 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
 
   const close = async (): Promise<void> => {
     feed.close();
+    censuses.close();
     pages.close();
     await Promise.all([pool.end(), sessionPool.end(), store.close()]);
   };

@@ -10,6 +10,8 @@ import { Title } from "./parts/title.js";
 
 const PagesRoute = lazy(() => import("./pages/pages-route.js"));
 const SheetRoute = lazy(() => import("./sheet/sheet-route.js"));
+const DatabaseRoute = lazy(() => import("./database/database-route.js"));
+const TableRoute = lazy(() => import("./database/table-route.js"));
 const ChangesRoute = lazy(() => import("./changes/changes-route.js"));
 
 const Head = styled.header`
@@ -64,6 +66,7 @@ export function App() {
             <NavLink to="/" end>
               Pages
             </NavLink>
+            <NavLink to="/database">Database</NavLink>
             <NavLink to="/changes">Changes</NavLink>
           </Places>
           <Person>
@@ -81,6 +84,8 @@ export function App() {
             <Routes>
               <Route index element={<PagesRoute />} />
               <Route path="pages/:name" element={<SheetRoute />} />
+              <Route path="database" element={<DatabaseRoute />} />
+              <Route path="database/:table" element={<TableRoute />} />
               <Route path="changes" element={<ChangesRoute />} />
               <Route
                 path="*"

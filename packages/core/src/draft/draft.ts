@@ -40,12 +40,13 @@ const flow = (value: unknown): string =>
 const isSurrogate = (column: Column): boolean =>
   column.written === "always" || column.default !== null || column.type.kind === "uuid";
 
-const isShown = (column: Column): boolean => !secret.test(column.name) && !unreadable.has(column.type.cast);
+/** Whether a column holds what people may read: no secrets, nothing that nobody can read. */
+export const isShown = (column: Column): boolean => !secret.test(column.name) && !unreadable.has(column.type.cast);
 
 const mayChange = (column: Column): boolean => column.written === "freely" && column.granted.update;
 
 /** Why a table can't have a page of its own; null where it can. */
-function obstacle(table: Table): string | null {
+export function obstacle(table: Table): string | null {
   const [key] = table.keys;
   const unsafe = table.unsafeKeys.map((each) => `${each.constraint} is no safe key: ${each.because}`);
   if (!key)

@@ -2,6 +2,7 @@ import { differenceInWords, differences } from "@loyal-quill/core";
 import type { Loaded } from "@loyal-quill/runtime";
 import express, { type Request, type Response } from "express";
 import * as v from "valibot";
+import type { Censuses } from "../drafts/census.js";
 import { type Desk, DeskRefusal, nameForm } from "../drafts/desk.js";
 import type { Account } from "../store/entities.js";
 import { judgeCondition } from "./conditions.js";
@@ -22,6 +23,7 @@ const bodies = {
   change: v.strictObject({ was: text, text }),
   publish: v.strictObject({ revision }),
   restore: v.strictObject({ number: v.pipe(v.string(), v.regex(/^\d{1,18}$/)) }),
+  census: v.strictObject({ text }),
   condition: v.strictObject({
     text,
     source: v.pipe(plain, v.maxLength(2000)),
@@ -42,6 +44,7 @@ const nobody = { id: "", name: "", roles: [], attributes: {} };
 
 export interface DraftRouteOptions extends TrialOptions {
   readonly loaded: () => Loaded;
+  readonly censuses: Censuses;
   readonly desk: Desk;
   readonly account: (request: Request) => Promise<Account | null>;
 }
@@ -173,6 +176,28 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
     taking(bodies.restore, async ({ number }, name, by, response) => {
       await desk.restore(name, number, by);
       response.json(await draftAnswer(desk, name));
+    }),
+  );
+
+  router.get(
+    "/:name/census",
+    taking(nothing, async (_body, name, _by, response) => response.json(options.censuses.of(name))),
+  );
+
+  router.post(
+    "/:name/census",
+    taking(bodies.census, async (body, name, _by, response) => {
+      const { page, findings } = desk.bind(name, body.text);
+      if (!page) throw new DeskRefusal("The page has errors", findings[0]?.message ?? "Put them right first.", 422);
+      response.status(202).json(options.censuses.begin(name, body.text, page));
+    }),
+  );
+
+  router.delete(
+    "/:name/census",
+    taking(nothing, async (_body, name, _by, response) => {
+      options.censuses.cancel(name);
+      response.json(options.censuses.of(name));
     }),
   );
 

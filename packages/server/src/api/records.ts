@@ -1,11 +1,46 @@
-import { type Database, fillTemplate, type Page, recordsStatement } from "@loyal-quill/core";
+import {
+  type Database,
+  DatabaseRefusal,
+  extremesStatement,
+  fillTemplate,
+  neighbourStatement,
+  type Page,
+  type Row,
+  recordsStatement,
+} from "@loyal-quill/core";
 import type { RecordChoice } from "./types.js";
+
+const choice = (page: Page, row: Row): RecordChoice => ({
+  key: page.key.map((column) => row[column.name] ?? ""),
+  text: fillTemplate(page.title, (name) => row[name] ?? null),
+});
 
 /** Records of a page whose key or title contains a text, by key: what the Sheet offers to choose from. */
 export async function recordChoices(page: Page, database: Database, search: string): Promise<RecordChoice[]> {
   const rows = await database.run(recordsStatement(page, search.slice(0, 200)));
-  return rows.map((row) => ({
-    key: page.key.map((column) => row[column.name] ?? ""),
-    text: fillTemplate(page.title, (name) => row[name] ?? null),
-  }));
+  return rows.map((row) => choice(page, row));
+}
+
+/** Records of a page at its extremes: the longest text, the oldest, the emptiest. */
+export async function extremeRecords(page: Page, database: Database): Promise<RecordChoice[]> {
+  const statement = extremesStatement(page);
+  if (!statement) return [];
+  const rows = await database.run(statement);
+  return rows.map((row) => ({ ...choice(page, row), extreme: row["quill:extreme"] ?? "" }));
+}
+
+/** The key of the record after or before another one; null at the end, and where the key is none. */
+export async function neighbour(
+  page: Page,
+  database: Database,
+  key: readonly string[],
+  by: 1 | -1,
+): Promise<readonly string[] | null> {
+  try {
+    const [row] = await database.run(neighbourStatement(page, key, by));
+    return row ? page.key.map((_, index) => row[String(index)] ?? "") : null;
+  } catch (error) {
+    if (error instanceof DatabaseRefusal) return null;
+    throw error;
+  }
 }

@@ -1,14 +1,16 @@
-import type { Database, RecordedRequest, Signer } from "@loyal-quill/core";
+import type { Database, Page, RecordedRequest, Signer } from "@loyal-quill/core";
 import type { Pages } from "@loyal-quill/runtime";
 import express, { type Request, type Response } from "express";
+import type { Censuses } from "../drafts/census.js";
 import { type Desk, DeskRefusal, nameForm } from "../drafts/desk.js";
 import type { Account } from "../store/entities.js";
 import type { Store } from "../store/store.js";
+import { databaseAnswer, tableAnswer } from "./database.js";
 import { draftRoutes } from "./draft-routes.js";
 import type { Feed } from "./feed.js";
 import { changeAnswer, summaries } from "./pages.js";
 import { problem } from "./problem.js";
-import { recordChoices } from "./records.js";
+import { extremeRecords, neighbour, recordChoices } from "./records.js";
 import type { AccountSummary, ChangesAnswer, SessionAnswer } from "./types.js";
 
 export interface ApiOptions {
@@ -21,6 +23,7 @@ export interface ApiOptions {
   readonly styleSheets: readonly string[];
   readonly account: (request: Request) => Promise<Account | null>;
   readonly desk: Desk;
+  readonly censuses: Censuses;
   /** The session's token against forged requests, and whether a request carries it. */
   readonly csrfToken: (request: Request) => string;
   readonly hasCsrfToken: (request: Request, token: unknown) => boolean;
@@ -78,16 +81,47 @@ export function apiRoutes(options: ApiOptions): express.Router {
     response.json(await summaries(pages.loaded(), store, desk));
   });
 
-  router.get("/pages/:name/records", async (request: Request<{ name: string }>, response: Response) => {
-    try {
-      if (!nameForm.test(request.params.name))
-        throw new DeskRefusal("No such page", "A page's name has letters, digits, - and _.", 404);
-      const { page } = await desk.bound(request.params.name);
-      response.json(page ? await recordChoices(page, options.database, text(request.query.q) ?? "") : []);
-    } catch (error) {
-      if (!(error instanceof DeskRefusal)) throw error;
-      problem(response, error.status, error.title, error.message);
-    }
+  /** Runs with the page that is worked on; where it has errors there are no records to tell of. */
+  const withPage =
+    (run: (page: Page, request: Request) => Promise<unknown>) =>
+    async (request: Request<{ name: string }>, response: Response): Promise<void> => {
+      try {
+        if (!nameForm.test(request.params.name))
+          throw new DeskRefusal("No such page", "A page's name has letters, digits, - and _.", 404);
+        const { page } = await desk.bound(request.params.name);
+        response.json(page ? await run(page, request as Request) : []);
+      } catch (error) {
+        if (!(error instanceof DeskRefusal)) throw error;
+        problem(response, error.status, error.title, error.message);
+      }
+    };
+
+  router.get(
+    "/pages/:name/records",
+    withPage((page, request) => recordChoices(page, options.database, text(request.query.q) ?? "")),
+  );
+
+  router.get(
+    "/pages/:name/extremes",
+    withPage((page) => extremeRecords(page, options.database)),
+  );
+
+  router.get(
+    "/pages/:name/neighbour",
+    withPage((page, request) => {
+      const key = [request.query.key].flat().flatMap((each) => text(each) ?? []);
+      return neighbour(page, options.database, key, request.query.by === "-1" ? -1 : 1);
+    }),
+  );
+
+  router.get("/database", async (_request, response) => {
+    response.json(await databaseAnswer(pages.loaded(), options.database, store));
+  });
+
+  router.get("/database/:table", async (request, response) => {
+    const answer = await tableAnswer(request.params.table, pages.loaded(), options.database, store);
+    if (answer) response.json(answer);
+    else problem(response, 404, "No such table", "There is no table of this name that the connection may read.");
   });
 
   router.use("/drafts", draftRoutes({ ...options, loaded: () => pages.loaded() }));

@@ -71,23 +71,38 @@ function rulesOf(field: Field): SheetField["rules"] {
   }));
 }
 
+/** A column of a table without a page: what the table says of it. */
+export const columnSheet = (table: Table, column: Column): SheetField => ({
+  name: column.name,
+  label: "",
+  control: "",
+  readOnly: true,
+  onPage: false,
+  type: column.type.shown,
+  nullable: column.nullable,
+  default: column.default,
+  comment: column.comment,
+  key: table.keys.some((key) => key.primary && key.columns.includes(column.name)),
+  constraints: constraintsOf(table, column),
+  rules: [],
+  tidy: [],
+  controls: controlsFor(column, null),
+  written: column.written,
+});
+
 function sheetField(page: Page, column: Column, field: Field | undefined): SheetField {
+  const bare = { ...columnSheet(page.table, column), key: page.key.some((each) => each.name === column.name) };
+  if (!field) return bare;
+  const { label, control, readOnly, choices } = field;
   return {
-    name: column.name,
-    label: field?.label ?? "",
-    control: field?.control ?? "",
-    readOnly: field?.readOnly ?? true,
-    onPage: field !== undefined,
-    type: column.type.shown,
-    nullable: column.nullable,
-    default: column.default,
-    comment: column.comment,
-    key: page.key.some((each) => each.name === column.name),
-    constraints: constraintsOf(page.table, column),
-    rules: field && !field.readOnly ? rulesOf(field) : [],
-    tidy: field && !field.readOnly ? field.tidy.map(tidyText) : [],
-    controls: controlsFor(column, field?.choices ?? null),
-    written: column.written,
+    ...bare,
+    label,
+    control,
+    readOnly,
+    onPage: true,
+    rules: readOnly ? [] : rulesOf(field),
+    tidy: readOnly ? [] : field.tidy.map(tidyText),
+    controls: controlsFor(column, choices),
   };
 }
 

@@ -1,5 +1,13 @@
 /** What the workbench's API answers. Types only: shared with the workbench. */
-import type { Control, Finding, MergeConflict, OutcomeKind, PageFile, RecordedRequest } from "@loyal-quill/core";
+import type {
+  Census,
+  Control,
+  Finding,
+  MergeConflict,
+  OutcomeKind,
+  PageFile,
+  RecordedRequest,
+} from "@loyal-quill/core";
 
 export interface SessionAnswer {
   readonly name: string;
@@ -139,6 +147,8 @@ export interface VersionAnswer {
 export interface RecordChoice {
   readonly key: readonly string[];
   readonly text: string;
+  /** Why it is worth a look: the longest text, the oldest. */
+  readonly extreme?: string;
 }
 
 export interface AccountSummary {
@@ -168,9 +178,65 @@ export interface ChangesAnswer {
   readonly people: readonly string[];
 }
 
+/** What a database has, for the workbench. */
+export interface DatabaseAnswer {
+  readonly connection: {
+    readonly user: string;
+    readonly database: string;
+    readonly version: string;
+    readonly superuser: boolean;
+  } | null;
+  readonly tables: readonly TableSummary[];
+  /** Relations that no page can be made for. */
+  readonly unusable: readonly { readonly table: string; readonly because: string }[];
+}
+
+export interface TableSummary {
+  readonly table: string;
+  readonly comment: string | null;
+  readonly columns: number;
+  /** As PostgreSQL believes; null where it never counted. */
+  readonly rows: number | null;
+  readonly bytes: number | null;
+  readonly keys: readonly (readonly string[])[];
+  /** The pages over it, drafts included. */
+  readonly pages: readonly string[];
+  /** Why there can be no page; null where there can. */
+  readonly because: string | null;
+}
+
+export interface TableAnswer extends TableSummary {
+  readonly fields: readonly SheetField[];
+  readonly unsafeKeys: readonly { readonly constraint: string; readonly because: string }[];
+  readonly constraints: readonly { readonly constraint: string; readonly definition: string }[];
+  readonly references: readonly { readonly columns: readonly string[]; readonly to: string }[];
+  readonly dependents: readonly {
+    readonly table: string;
+    readonly columns: readonly string[];
+    readonly onDelete: string;
+  }[];
+  readonly granted: { readonly insert: boolean; readonly update: boolean; readonly delete: boolean };
+  /** A few rows; null where they can't be read. Columns that look like secrets are left out. */
+  readonly sample: readonly Readonly<Record<string, string | null>>[] | null;
+}
+
+/** A census that was asked for. */
+export interface CensusAnswer {
+  readonly state: "running" | "done" | "cancelled" | "failed";
+  /** From 0 to 1. */
+  readonly done: number;
+  readonly begun: string;
+  /** The text that it counts for. */
+  readonly text: string;
+  readonly census: Census | null;
+  readonly because: string | null;
+}
+
 /** One event of the live feed (server-sent events, HTML 9.2). */
 export type FeedEvent =
   | { readonly kind: "request"; readonly request: RecordedRequest }
   | { readonly kind: "pages" }
+  /** A census went on, or ended. */
+  | { readonly kind: "census"; readonly page: string; readonly state: string; readonly done: number }
   /** A draft was changed, published or taken away (revision 0). */
   | { readonly kind: "draft"; readonly page: string; readonly revision: number; readonly by: string };

@@ -1,11 +1,14 @@
 import type { RecordedRequest } from "@loyal-quill/core";
 import type {
   AccountSummary,
+  CensusAnswer,
   ChangesAnswer,
+  DatabaseAnswer,
   DraftTrialAnswer,
   PageSummary,
   RecordChoice,
   SessionAnswer,
+  TableAnswer,
   VersionAnswer,
 } from "@loyal-quill/server/api";
 import { keepPreviousData, useInfiniteQuery, useQuery } from "@tanstack/react-query";
@@ -83,6 +86,29 @@ export const useVersions = (page: string) =>
   useQuery({
     queryKey: ["versions", page],
     queryFn: ({ signal }) => ask<VersionAnswer[]>(`/drafts/${encodeURIComponent(page)}/versions`, { signal }),
+  });
+
+export const useExtremes = (page: string) =>
+  useQuery({
+    queryKey: ["records", page, "extremes"],
+    queryFn: ({ signal }) => ask<RecordChoice[]>(`/pages/${encodeURIComponent(page)}/extremes`, { signal }),
+  });
+
+export const useDatabase = () =>
+  useQuery({ queryKey: ["database"], queryFn: ({ signal }) => ask<DatabaseAnswer>("/database", { signal }) });
+
+export const useTable = (table: string) =>
+  useQuery({
+    queryKey: ["database", table],
+    queryFn: ({ signal }) => ask<TableAnswer>(`/database/${encodeURIComponent(table)}`, { signal }),
+  });
+
+export const useCensus = (page: string) =>
+  useQuery({
+    queryKey: ["census", page],
+    queryFn: ({ signal }) => ask<CensusAnswer | null>(`/drafts/${encodeURIComponent(page)}/census`, { signal }),
+    // The feed tells of progress; this is for when it is not connected.
+    refetchInterval: ({ state }) => (state.data?.state === "running" ? 1500 : false),
   });
 
 export interface ChangeFilter {

@@ -1,7 +1,8 @@
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { Button, ComboBox, Input, Label } from "react-aria-components";
 import { styled } from "styled-components";
-import { useRecords } from "../api/queries.js";
+import { ask } from "../api/client.js";
+import { useExtremes, useRecords } from "../api/queries.js";
 import { Leaf, Option, Options } from "../parts/choice.js";
 
 const Field = styled(ComboBox)`
@@ -30,7 +31,17 @@ export function RecordChoice({ page, chosen, onChoose }: RecordChoiceProps) {
   // Another record was chosen: what was typed to find the last one is done with.
   // biome-ignore lint/correctness/useExhaustiveDependencies: the chosen key is the trigger
   useEffect(() => setTyped(undefined), [shownKey]);
-  const items = (records.data ?? []).map((record) => ({ id: idOf(record.key), text: record.text }));
+  const extremes = useExtremes(page);
+  // Where nothing is typed, what is worth a look comes first.
+  const worth = typed ? [] : (extremes.data ?? []);
+  const items = [
+    ...worth.map((record) => ({
+      id: `${record.extreme} ${idOf(record.key)}`,
+      text: record.text,
+      extreme: record.extreme,
+    })),
+    ...(records.data ?? []).map((record) => ({ id: idOf(record.key), text: record.text, extreme: undefined })),
+  ];
   return (
     <Field
       items={items}
@@ -38,7 +49,8 @@ export function RecordChoice({ page, chosen, onChoose }: RecordChoiceProps) {
       inputValue={typed ?? shown}
       onInputChange={setTyped}
       onChange={(id) => {
-        if (id !== null) onChoose(JSON.parse(String(id)) as string[]);
+        const written = String(id ?? "");
+        if (id !== null) onChoose(JSON.parse(written.slice(written.indexOf("["))) as string[]);
       }}
       onOpenChange={(open) => {
         if (!open) setTyped(undefined);
@@ -52,9 +64,10 @@ export function RecordChoice({ page, chosen, onChoose }: RecordChoiceProps) {
         <span aria-hidden="true">▾</span>
       </Button>
       <Leaf>
-        <Options<{ id: string; text: string }> renderEmptyState={() => <Nothing>Nothing contains “{typed}”.</Nothing>}>
+        <Options<(typeof items)[number]> renderEmptyState={() => <Nothing>Nothing contains “{typed}”.</Nothing>}>
           {(record) => (
             <Option id={record.id} textValue={record.text}>
+              {record.extreme && <Why>{record.extreme}</Why>}
               {record.text}
             </Option>
           )}
@@ -68,3 +81,56 @@ const Nothing = styled.p`
   padding: ${({ theme }) => `${theme.space(1)} ${theme.space(3)}`};
   color: ${({ theme }) => theme.soft};
 `;
+
+const Why = styled.span`
+  color: ${({ theme }) => theme.soft};
+  display: inline-block;
+  min-width: 6.5rem;
+`;
+
+const Arrows = styled.span`
+  margin-left: ${({ theme }) => theme.space(-4)};
+  button { border: 1px solid ${({ theme }) => theme.edge}; background: ${({ theme }) => theme.leaf}; padding: ${({ theme }) => `${theme.space(1)} ${theme.space(2)}`}; cursor: pointer; }
+  button + button { border-left: 0; }
+`;
+
+interface StepsProps {
+  readonly page: string;
+  readonly from: readonly string[];
+  readonly onChoose: (key: readonly string[]) => void;
+}
+
+/** The record before and the one after, in the order of their keys; by Alt and the page keys, too. */
+export function Steps({ page, from, onChoose }: StepsProps) {
+  const [end, setEnd] = useState<string>();
+  const go = async (by: 1 | -1): Promise<void> => {
+    const query = new URLSearchParams([...from.map((part) => ["key", part]), ["by", String(by)]]);
+    const next = await ask<readonly string[] | null>(`/pages/${encodeURIComponent(page)}/neighbour?${query}`).catch(
+      () => null,
+    );
+    setEnd(next ? undefined : by > 0 ? "the last record" : "the first record");
+    if (next) onChoose(next);
+  };
+  const latest = useRef(go);
+  latest.current = go;
+  useEffect(() => {
+    const onKeyDown = (event: KeyboardEvent): void => {
+      if (!event.altKey || (event.key !== "PageDown" && event.key !== "PageUp")) return;
+      event.preventDefault();
+      void latest.current(event.key === "PageDown" ? 1 : -1);
+    };
+    window.addEventListener("keydown", onKeyDown);
+    return () => window.removeEventListener("keydown", onKeyDown);
+  }, []);
+  return (
+    <Arrows>
+      <button type="button" onClick={() => void go(-1)} aria-label="The record before" title="Alt+Page Up">
+        ↑
+      </button>
+      <button type="button" onClick={() => void go(1)} aria-label="The record after" title="Alt+Page Down">
+        ↓
+      </button>
+      <span role="status">{end && ` ${end}`}</span>
+    </Arrows>
+  );
+}

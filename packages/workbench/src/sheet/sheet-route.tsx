@@ -13,7 +13,7 @@ import { stoppedAt } from "../round-trip/wording.js";
 import { DraftBar } from "./draft-bar.js";
 import { FieldsTogether } from "./fields-together.js";
 import { Findings } from "./findings.js";
-import { RecordChoice } from "./record-choice.js";
+import { RecordChoice, Steps } from "./record-choice.js";
 import { type Desk, DeskContext, readContent } from "./settings.js";
 import { SheetColumns } from "./sheet-columns.js";
 import { Statements } from "./statements.js";
@@ -23,6 +23,7 @@ import { useSelection } from "./use-selection.js";
 import { useUndoKeys } from "./use-undo-keys.js";
 
 const FilePane = lazy(() => import("./file-pane.js"));
+const CensusPane = lazy(() => import("./census-pane.js"));
 const Versions = lazy(() => import("./versions.js"));
 
 const Top = styled.div`
@@ -108,10 +109,14 @@ function useSound(name: string, text: string, answered: SheetAnswer | undefined)
   return { ...empty, name, plural: name, ...sound, text, findings: answered?.findings ?? [] };
 }
 
+/** What stands in the right column. */
+const views = { rules: "Rules", file: "File", census: "Census", versions: "Versions" } as const;
+type View = keyof typeof views;
+
 function Sheet({ name, draft, text }: { name: string; draft: DraftDesk; text: string }) {
   const [search, setSearch] = useSearchParams();
   const [picked, setPicked] = useState<ChosenStep>();
-  const [view, setView] = useState<"rules" | "file" | "versions">("rules");
+  const [view, setView] = useState<View>("rules");
   const [form, setForm] = useState<string>();
   const requestId = search.get("request") ?? undefined;
   const as = search.get("as") ?? undefined;
@@ -169,7 +174,7 @@ function Sheet({ name, draft, text }: { name: string; draft: DraftDesk; text: st
   const file =
     view === "rules" ? undefined : (
       <Suspense fallback={<Waiting height="30rem" what="Opening" />}>
-        {view === "file" ? (
+        {view === "file" && (
           <FilePane
             name={name}
             text={text}
@@ -177,16 +182,16 @@ function Sheet({ name, draft, text }: { name: string; draft: DraftDesk; text: st
             sheet={sheet}
             onChange={draft.write}
           />
-        ) : (
-          <Versions name={name} text={text} draft={draft} />
         )}
+        {view === "census" && <CensusPane name={name} text={text} />}
+        {view === "versions" && <Versions name={name} text={text} draft={draft} />}
       </Suspense>
     );
   const head = (
     <Views>
-      {(["rules", "file", "versions"] as const).map((each) => (
+      {(Object.keys(views) as View[]).map((each) => (
         <button key={each} type="button" aria-pressed={view === each} onClick={() => setView(each)}>
-          {{ rules: "Rules", file: "File", versions: "Versions" }[each]}
+          {views[each]}
         </button>
       ))}
     </Views>
@@ -199,6 +204,7 @@ function Sheet({ name, draft, text }: { name: string; draft: DraftDesk; text: st
           {sheet.path} · {sheet.table}
         </code>
         <RecordChoice page={name} chosen={key} onChoose={(next) => choose({ key: next })} />
+        {key && <Steps page={name} from={key} onChoose={(next) => choose({ key: next })} />}
         <Choice
           label="Seen by"
           value={eyes?.id ?? ""}

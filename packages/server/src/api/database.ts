@@ -1,0 +1,120 @@
+import {
+  connectionStatement,
+  type Database,
+  DatabaseAway,
+  DatabaseRefusal,
+  isShown,
+  obstacle,
+  sampleStatement,
+  sizesStatement,
+  type Table,
+  tableName,
+} from "@loyal-quill/core";
+import type { Loaded } from "@loyal-quill/runtime";
+import type { Store } from "../store/store.js";
+import { columnSheet } from "./sheet.js";
+import type { DatabaseAnswer, TableAnswer, TableSummary } from "./types.js";
+
+const mostSampled = 8;
+
+/** What the database can't tell is told as not known. */
+async function orNull<T>(run: () => Promise<T>): Promise<T | null> {
+  try {
+    return await run();
+  } catch (error) {
+    if (error instanceof DatabaseRefusal || error instanceof DatabaseAway) return null;
+    throw error;
+  }
+}
+
+/** The table that a page file names, as far as it can be read from a file with errors too. */
+const tableIn = (text: string): string | undefined => /\btable:\s*["']?([^\s"',}]+)/.exec(text)?.[1];
+
+/** The names of the pages over each table, drafts that are not published included. */
+async function pagesOf(loaded: Loaded, store: Store): Promise<ReadonlyMap<string, readonly string[]>> {
+  const drafts = (await store.drafts()).map(({ page, text }) => ({ name: page, text }));
+  const found = new Map<string, string[]>();
+  for (const { name, text } of [...loaded.files, ...drafts]) {
+    const table = tableIn(text);
+    if (table === undefined) continue;
+    const names = found.get(table) ?? [];
+    if (!names.includes(name)) found.set(table, [...names, name]);
+  }
+  return found;
+}
+
+async function sizes(database: Database): Promise<ReadonlyMap<string, number>> {
+  const rows = (await orNull(() => database.run(sizesStatement()))) ?? [];
+  return new Map(rows.map((row) => [`${row.schema}.${row.name}`, Number(row.bytes)]));
+}
+
+const summaryOf = (
+  table: Table,
+  bytes: ReadonlyMap<string, number>,
+  pages: ReadonlyMap<string, readonly string[]>,
+): TableSummary => ({
+  table: tableName(table),
+  comment: table.comment,
+  columns: table.columns.length,
+  rows: table.rows,
+  bytes: bytes.get(tableName(table)) ?? null,
+  keys: table.keys.map((key) => key.columns),
+  pages: pages.get(tableName(table)) ?? [],
+  because: obstacle(table),
+});
+
+/** The whole database: which tables have pages, which could, which can't and why. */
+export async function databaseAnswer(loaded: Loaded, database: Database, store: Store): Promise<DatabaseAnswer> {
+  const [bytes, pages, who] = await Promise.all([
+    sizes(database),
+    pagesOf(loaded, store),
+    orNull(() => database.run(connectionStatement())),
+  ]);
+  const [row] = who ?? [];
+  return {
+    connection: row
+      ? {
+          user: row.user ?? "",
+          database: row.database ?? "",
+          version: row.version ?? "",
+          superuser: row.superuser === "true",
+        }
+      : null,
+    tables: loaded.catalog.tables.map((table) => summaryOf(table, bytes, pages)),
+    unusable: loaded.catalog.unusable.map((each) => ({ table: tableName(each), because: each.because })),
+  };
+}
+
+/** One table with everything that a page over it would have to know; null where there is none of that name. */
+export async function tableAnswer(
+  name: string,
+  loaded: Loaded,
+  database: Database,
+  store: Store,
+): Promise<TableAnswer | null> {
+  const table = loaded.catalog.tables.find((each) => tableName(each) === name);
+  if (!table) return null;
+  const columns = table.columns.filter(isShown);
+  const [bytes, pages, sample] = await Promise.all([
+    sizes(database),
+    pagesOf(loaded, store),
+    orNull(() => database.run(sampleStatement(table, columns, mostSampled))),
+  ]);
+  return {
+    ...summaryOf(table, bytes, pages),
+    fields: table.columns.map((column) => columnSheet(table, column)),
+    unsafeKeys: table.unsafeKeys.map(({ constraint, because }) => ({ constraint, because })),
+    constraints: table.constraints.map(({ constraint, definition }) => ({ constraint, definition })),
+    references: table.references.map(({ columns: from, to }) => ({
+      columns: from,
+      to: `${to.schema}.${to.table} (${to.columns.join(", ")})`,
+    })),
+    dependents: table.dependents.map((each) => ({
+      table: `${each.schema}.${each.table}`,
+      columns: each.columns,
+      onDelete: each.onDelete,
+    })),
+    granted: table.granted,
+    sample,
+  };
+}

@@ -1,0 +1,183 @@
+import type { DatabaseAnswer, TableSummary } from "@loyal-quill/server/api";
+import { useEffect, useState } from "react";
+import { Link } from "react-router";
+import { styled } from "styled-components";
+import { useDatabase } from "../api/queries.js";
+import { bytes, figure } from "../parts/figures.js";
+import { Small, Text } from "../parts/inputs.js";
+import { Mark } from "../parts/mark.js";
+import { Empty, Failed, Waiting } from "../parts/states.js";
+import { Scroll, Table } from "../parts/table.js";
+import { Title } from "../parts/title.js";
+import { useNewDraft } from "./use-new-draft.js";
+
+const Lead = styled.p`
+  color: ${({ theme }) => theme.soft};
+  margin-bottom: ${({ theme }) => theme.space(3)};
+`;
+
+const Tools = styled.div`
+  display: flex;
+  gap: ${({ theme }) => theme.space(4)};
+  align-items: baseline;
+  margin-bottom: ${({ theme }) => theme.space(2)};
+  label { color: ${({ theme }) => theme.soft}; }
+  input[type="search"] { width: 18rem; }
+`;
+
+const Figure = styled.td`
+  text-align: end !important;
+  white-space: nowrap;
+`;
+
+const Soft = styled.span`
+  color: ${({ theme }) => theme.soft};
+`;
+
+function Pages({ table }: { table: TableSummary }) {
+  return (
+    <>
+      {table.pages.map((page, index) => (
+        <span key={page}>
+          {index > 0 && ", "}
+          <Link to={`/pages/${encodeURIComponent(page)}`}>{page}</Link>
+        </span>
+      ))}
+    </>
+  );
+}
+
+/** Whether a table has a page, could have one, or can't, and why. */
+function State({ table }: { table: TableSummary }) {
+  if (table.because !== null)
+    return (
+      <>
+        <Mark kind="stop">no page</Mark> <Soft>{table.because}</Soft>
+      </>
+    );
+  return table.pages.length > 0 ? (
+    <Mark kind="good">
+      <Pages table={table} />
+    </Mark>
+  ) : (
+    <Mark kind="quiet">none yet</Mark>
+  );
+}
+
+function Connection({ answer }: { answer: DatabaseAnswer }) {
+  const { connection, tables, unusable } = answer;
+  if (!connection) return <Lead>The connection could not be asked who it is.</Lead>;
+  const able = tables.filter((table) => table.because === null).length;
+  return (
+    <Lead>
+      <code>{connection.database}</code> as <code>{connection.user}</code>, PostgreSQL {connection.version}:{" "}
+      {figure(tables.length)} tables, {figure(able)} that can have a page
+      {unusable.length > 0 && `, ${unusable.length} other relations`}.{" "}
+      {connection.superuser && <Mark kind="wait">This connection is a superuser; pages need far fewer rights.</Mark>}
+    </Lead>
+  );
+}
+
+/** Database: which tables have pages, which could, which can't and why. */
+export default function DatabaseRoute() {
+  const database = useDatabase();
+  const [typed, type] = useState("");
+  const draft = useNewDraft();
+  useEffect(() => {
+    document.title = "Database · Loyal Quill";
+  }, []);
+  const found = database.data?.tables.filter((table) =>
+    `${table.table} ${table.comment ?? ""}`.toLowerCase().includes(typed.toLowerCase()),
+  );
+  return (
+    <>
+      <Title>Database</Title>
+      {database.isPending && <Waiting height="60vh" what="Asking the database" />}
+      {database.error && <Failed error={database.error} again={() => void database.refetch()} />}
+      {database.data && (
+        <>
+          <Connection answer={database.data} />
+          <Tools>
+            <label htmlFor="find-table">Find a table</label>
+            <Text id="find-table" type="search" value={typed} onChange={(event) => type(event.target.value)} />
+            {draft.error && <Mark kind="stop">{draft.error.message}</Mark>}
+          </Tools>
+          {found && found.length === 0 ? (
+            <Empty title={typed ? `No table is called “${typed}”` : "No table"}>
+              The connection sees only what it may read. Grant USAGE on the schema and SELECT on the table.
+            </Empty>
+          ) : (
+            <Scroll aria-label="Tables">
+              <Table>
+                <thead>
+                  <tr>
+                    <th scope="col">Table</th>
+                    <th scope="col">Rows</th>
+                    <th scope="col">Size</th>
+                    <th scope="col">Columns</th>
+                    <th scope="col">Safe keys</th>
+                    <th scope="col">Page</th>
+                    <th scope="col">New page</th>
+                  </tr>
+                </thead>
+                <tbody>
+                  {found?.map((table) => (
+                    <tr key={table.table}>
+                      <th scope="row">
+                        <Link to={`/database/${encodeURIComponent(table.table)}`}>
+                          <code>{table.table}</code>
+                        </Link>
+                      </th>
+                      <Figure>
+                        {table.rows === null ? <Soft>not counted</Soft> : <code>{figure(table.rows)}</code>}
+                      </Figure>
+                      <Figure>{table.bytes === null ? <Soft>–</Soft> : <code>{bytes(table.bytes)}</code>}</Figure>
+                      <Figure>
+                        <code>{table.columns}</code>
+                      </Figure>
+                      <td>
+                        {table.keys.length > 0 ? (
+                          <code>{table.keys.map((key) => key.join(", ")).join(" · ")}</code>
+                        ) : (
+                          <Soft>none</Soft>
+                        )}
+                      </td>
+                      <td>
+                        <State table={table} />
+                      </td>
+                      <td>
+                        {table.because === null && (
+                          <Small
+                            type="button"
+                            disabled={draft.isPending}
+                            onClick={() => draft.mutate({ table: table.table })}
+                            aria-label={`Draft a page of ${table.table}`}
+                          >
+                            draft
+                          </Small>
+                        )}
+                      </td>
+                    </tr>
+                  ))}
+                  {database.data.unusable
+                    .filter(({ table }) => table.toLowerCase().includes(typed.toLowerCase()))
+                    .map(({ table, because }) => (
+                      <tr key={table}>
+                        <th scope="row">
+                          <code>{table}</code>
+                        </th>
+                        <td colSpan={4} />
+                        <td colSpan={2}>
+                          <Mark kind="stop">no page</Mark> <Soft>{because}</Soft>
+                        </td>
+                      </tr>
+                    ))}
+                </tbody>
+              </Table>
+            </Scroll>
+          )}
+        </>
+      )}
+    </>
+  );
+}

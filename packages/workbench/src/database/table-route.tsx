@@ -1,0 +1,245 @@
+import type { SheetField, TableAnswer } from "@loyal-quill/server/api";
+import { useEffect } from "react";
+import { Link, useParams } from "react-router";
+import { styled } from "styled-components";
+import { useTable } from "../api/queries.js";
+import { bytes, figure } from "../parts/figures.js";
+import { Mark } from "../parts/mark.js";
+import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
+import { Scroll, Table } from "../parts/table.js";
+import { Title } from "../parts/title.js";
+import { useNewDraft } from "./use-new-draft.js";
+
+const Lead = styled.div`
+  display: flex;
+  flex-wrap: wrap;
+  gap: ${({ theme }) => `${theme.space(1)} ${theme.space(5)}`};
+  align-items: baseline;
+  color: ${({ theme }) => theme.soft};
+  margin-bottom: ${({ theme }) => theme.space(3)};
+  button { color: ${({ theme }) => theme.verdigris}; border-color: ${({ theme }) => theme.verdigris}; font-weight: 700; }
+`;
+
+const Part = styled.section`
+  margin-top: ${({ theme }) => theme.space(6)};
+  h2 { font-size: 1.125rem; margin-bottom: ${({ theme }) => theme.space(1)}; }
+  li { padding: 1px 0; }
+  td code { white-space: pre-wrap; overflow-wrap: anywhere; }
+`;
+
+const Two = styled.div`
+  display: grid;
+  grid-template-columns: repeat(2, minmax(0, 1fr));
+  gap: 0 ${({ theme }) => theme.space(8)};
+`;
+
+const Cell = styled.td`
+  max-width: 16rem;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+  font: 0.8125rem/1.4 ${({ theme }) => theme.wire};
+`;
+
+const Soft = styled.span`
+  font-weight: 400;
+  color: ${({ theme }) => theme.soft};
+`;
+
+function Columns({ fields }: { fields: readonly SheetField[] }) {
+  return (
+    <Scroll aria-label="Columns">
+      <Table>
+        <thead>
+          <tr>
+            <th scope="col">Column</th>
+            <th scope="col">Type</th>
+            <th scope="col">May be empty</th>
+            <th scope="col">Default</th>
+            <th scope="col">What the table demands</th>
+            <th scope="col">Comment</th>
+          </tr>
+        </thead>
+        <tbody>
+          {fields.map((field) => (
+            <tr key={field.name}>
+              <th scope="row">
+                <code>{field.name}</code>
+                {field.key && <Soft> key</Soft>}
+              </th>
+              <td>
+                <code>{field.type}</code>
+              </td>
+              <td>{field.nullable ? "yes" : <Soft>no</Soft>}</td>
+              <td>
+                {field.written === "always" ? (
+                  <Soft>made by the table</Soft>
+                ) : (
+                  field.default && <code>{field.default}</code>
+                )}
+              </td>
+              <td>
+                {field.constraints.map((each) => (
+                  <div key={each}>
+                    <code>{each}</code>
+                  </div>
+                ))}
+              </td>
+              <td>
+                <Soft>{field.comment}</Soft>
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </Table>
+    </Scroll>
+  );
+}
+
+function Keys({ table }: { table: TableAnswer }) {
+  return (
+    <Part>
+      <h2>Keys</h2>
+      <ul>
+        {table.keys.map((key) => (
+          <li key={key.join()}>
+            <Mark kind="good">safe</Mark> <code>{key.join(", ")}</code>
+          </li>
+        ))}
+        {table.unsafeKeys.map(({ constraint, because }) => (
+          <li key={constraint}>
+            <Mark kind="stop">not safe</Mark> <code>{constraint}</code> <Soft>{because}</Soft>
+          </li>
+        ))}
+        {table.keys.length === 0 && table.unsafeKeys.length === 0 && (
+          <li>
+            <Soft>No primary key and no unique constraint: nothing here names one row.</Soft>
+          </li>
+        )}
+      </ul>
+    </Part>
+  );
+}
+
+function References({ table }: { table: TableAnswer }) {
+  return (
+    <Part>
+      <h2>References</h2>
+      <ul>
+        {table.references.map(({ columns, to }) => (
+          <li key={`${columns} ${to}`}>
+            <code>
+              {columns.join(", ")} → {to}
+            </code>
+          </li>
+        ))}
+        {table.dependents.map(({ table: other, columns, onDelete }) => (
+          <li key={`${other} ${columns}`}>
+            <code>
+              ← {other} ({columns.join(", ")})
+            </code>{" "}
+            <Soft>on delete {onDelete}</Soft>
+          </li>
+        ))}
+        {table.references.length + table.dependents.length === 0 && (
+          <li>
+            <Soft>none, in either direction</Soft>
+          </li>
+        )}
+      </ul>
+    </Part>
+  );
+}
+
+function Sample({ sample }: { sample: TableAnswer["sample"] }) {
+  const [first] = sample ?? [];
+  return (
+    <Part>
+      <h2>Sample rows</h2>
+      {sample === null && <Soft>The connection may not read them.</Soft>}
+      {sample?.length === 0 && <Soft>The table has no row yet.</Soft>}
+      {sample && first && (
+        <Scroll aria-label="Sample rows">
+          <Table>
+            <thead>
+              <tr>
+                {Object.keys(first).map((name) => (
+                  <th scope="col" key={name}>
+                    {name}
+                  </th>
+                ))}
+              </tr>
+            </thead>
+            <tbody>
+              {sample.map((row) => (
+                <tr key={JSON.stringify(row)}>
+                  {Object.entries(row).map(([name, value]) => (
+                    <Cell key={name} title={value ?? "null"}>
+                      {value ?? <Soft>null</Soft>}
+                    </Cell>
+                  ))}
+                </tr>
+              ))}
+            </tbody>
+          </Table>
+        </Scroll>
+      )}
+    </Part>
+  );
+}
+
+function Found({ table }: { table: TableAnswer }) {
+  const draft = useNewDraft();
+  const rights = Object.entries(table.granted).flatMap(([right, has]) => (has ? [right] : []));
+  return (
+    <>
+      <Lead>
+        <span>
+          {table.rows === null ? "never counted" : `about ${figure(table.rows)} rows`}
+          {table.bytes !== null && `, ${bytes(table.bytes)}`}; this connection may {["read", ...rights].join(", ")}
+        </span>
+        {table.pages.map((page) => (
+          <Link key={page} to={`/pages/${encodeURIComponent(page)}`}>
+            page {page}
+          </Link>
+        ))}
+        {table.because === null ? (
+          <QuietButton isDisabled={draft.isPending} onPress={() => draft.mutate({ table: table.table })}>
+            Draft a page
+          </QuietButton>
+        ) : (
+          <Mark kind="stop">no page: {table.because}</Mark>
+        )}
+        {draft.error && <Mark kind="stop">{draft.error.message}</Mark>}
+      </Lead>
+      {table.comment && <p>{table.comment}</p>}
+      <Columns fields={table.fields} />
+      <Two>
+        <Keys table={table} />
+        <References table={table} />
+      </Two>
+      <Sample sample={table.sample} />
+    </>
+  );
+}
+
+/** One table: columns, keys, constraints, references, sample rows; and the draft of a page over it. */
+export default function TableRoute() {
+  const { table = "" } = useParams();
+  const found = useTable(table);
+  useEffect(() => {
+    document.title = `${table} · Loyal Quill`;
+  }, [table]);
+  return (
+    <>
+      <p>
+        <Link to="/database">Database</Link>
+      </p>
+      <Title>{table}</Title>
+      {found.isPending && <Waiting height="60vh" what="Asking the database" />}
+      {found.error && <Failed error={found.error} again={() => void found.refetch()} />}
+      {found.data ? <Found table={found.data} /> : null}
+      {found.data === null && <Empty title="No such table">It may have been renamed or dropped.</Empty>}
+    </>
+  );
+}

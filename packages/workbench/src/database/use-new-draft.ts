@@ -1,0 +1,21 @@
+import type { DraftAnswer } from "@loyal-quill/server/api";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useNavigate } from "react-router";
+import { type ApiProblem, ask } from "../api/client.js";
+
+/** What a draft is begun from. */
+export type Begun = { readonly table: string } | { readonly name: string; readonly text: string };
+
+/** Begins a draft and opens its Sheet. */
+export function useNewDraft() {
+  const navigate = useNavigate();
+  const queries = useQueryClient();
+  return useMutation<DraftAnswer, ApiProblem, Begun>({
+    mutationFn: (from) => ask<DraftAnswer>("/drafts", { method: "POST", body: from }),
+    onSuccess: (draft) => {
+      void queries.invalidateQueries({ queryKey: ["pages"] });
+      void queries.invalidateQueries({ queryKey: ["database"] });
+      void navigate(`/pages/${encodeURIComponent(draft.name)}`);
+    },
+  });
+}
