@@ -19,7 +19,7 @@ export type { PageRequest, PageResponse, Surroundings } from "./request.js";
 export { reviewAddresses } from "./review/addresses.js";
 export { reviewAgainstRows } from "./review/against-rows.js";
 export * from "./round-trip.js";
-export { admittedStatement, hereStatement } from "./statements/census.js";
+export { admittedStatement, hereStatement, mayStatement } from "./statements/census.js";
 export { recordsStatement } from "./statements/list.js";
 export { logGrants, logSchema, logStateStatement, monthPartition } from "./statements/log.js";
 export {

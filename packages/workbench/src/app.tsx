@@ -4,12 +4,15 @@ import { NavLink, Route, Routes, useHref, useNavigate } from "react-router";
 import { styled } from "styled-components";
 import { useFeed } from "./api/feed.js";
 import { useSession } from "./api/queries.js";
+import { usePaletteKeys } from "./palette/use-palette-keys.js";
 import { Mark } from "./parts/mark.js";
 import { Waiting } from "./parts/states.js";
 import { Title } from "./parts/title.js";
 
 const PagesRoute = lazy(() => import("./pages/pages-route.js"));
 const SheetRoute = lazy(() => import("./sheet/sheet-route.js"));
+const PeopleRoute = lazy(() => import("./people/people-route.js"));
+const Palette = lazy(() => import("./palette/palette.js"));
 const DatabaseRoute = lazy(() => import("./database/database-route.js"));
 const TableRoute = lazy(() => import("./database/table-route.js"));
 const ChangesRoute = lazy(() => import("./changes/changes-route.js"));
@@ -28,7 +31,8 @@ const Places = styled.nav`
   gap: ${({ theme }) => theme.space(5)};
   flex: 1;
   a { color: ${({ theme }) => theme.ink}; text-decoration: none; padding-bottom: 2px; }
-  a:hover { text-decoration: underline; }
+  button { border: 0; background: none; padding: 0; color: ${({ theme }) => theme.soft}; cursor: pointer; }
+  a:hover, button:hover { text-decoration: underline; }
   a[aria-current="page"] { border-bottom: 2px solid ${({ theme }) => theme.verdigris}; }
 `;
 
@@ -56,6 +60,7 @@ export function App() {
   const navigate = useNavigate();
   const session = useSession();
   const live = useFeed();
+  const [palette, setPalette] = usePaletteKeys();
   return (
     <I18nProvider locale="en-GB">
       <RouterProvider navigate={navigate} useHref={useHref}>
@@ -67,7 +72,11 @@ export function App() {
               Pages
             </NavLink>
             <NavLink to="/database">Database</NavLink>
+            <NavLink to="/people">People</NavLink>
             <NavLink to="/changes">Changes</NavLink>
+            <button type="button" onClick={() => setPalette(true)} title="Ctrl+K">
+              Go to …
+            </button>
           </Places>
           <Person>
             <span role="status">{live ? <Mark kind="good">live</Mark> : <Mark kind="wait">not connected</Mark>}</span>
@@ -79,11 +88,17 @@ export function App() {
             </form>
           </Person>
         </Head>
+        {palette && (
+          <Suspense>
+            <Palette isOpen={palette} setOpen={setPalette} />
+          </Suspense>
+        )}
         <Main id="main" tabIndex={-1}>
           <Suspense fallback={<Waiting height="60vh" what="Opening" />}>
             <Routes>
               <Route index element={<PagesRoute />} />
               <Route path="pages/:name" element={<SheetRoute />} />
+              <Route path="people" element={<PeopleRoute />} />
               <Route path="database" element={<DatabaseRoute />} />
               <Route path="database/:table" element={<TableRoute />} />
               <Route path="changes" element={<ChangesRoute />} />

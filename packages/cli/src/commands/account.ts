@@ -1,5 +1,5 @@
-import { randomBytes, randomUUID } from "node:crypto";
-import { hashPassword, Store } from "@loyal-quill/server";
+import { randomUUID } from "node:crypto";
+import { hashPassword, newPassword, Store } from "@loyal-quill/server";
 import type { Say } from "../cluster/cluster.js";
 import { CannotStart } from "../listen.js";
 
@@ -18,7 +18,7 @@ export async function addAccount(options: AccountOptions, say: Say): Promise<voi
   try {
     const email = options.email.toLowerCase();
     if (await store.accountByEmail(email)) throw new CannotStart(`There is an account for ${email} already.`);
-    const password = randomBytes(15).toString("base64url");
+    const password = newPassword();
     await store.keepAccount({
       id: randomUUID(),
       email,

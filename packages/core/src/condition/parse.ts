@@ -1,5 +1,5 @@
 import { type ASTNode, Environment } from "@marcbachmann/cel-js";
-import { suggestion } from "../page/nearest.js";
+import { type Misspelt, misspelt, suggestion } from "../page/nearest.js";
 import type { Table } from "../table/model.js";
 import { microseconds } from "../values/instant.js";
 import {
@@ -15,6 +15,8 @@ import {
 export interface ConditionProblem {
   readonly message: string;
   readonly offset: number;
+  /** The name that is misspelt there, and the one that was most likely meant. */
+  readonly misspelt?: Misspelt | undefined;
 }
 
 export type ConditionResult =
@@ -25,6 +27,7 @@ class NotUnderstood extends Error {
   constructor(
     message: string,
     readonly offset: number,
+    readonly misspelt?: Misspelt | undefined,
   ) {
     super(message);
   }
@@ -158,6 +161,7 @@ class Reader {
     throw new NotUnderstood(
       `"${name}" is not known here.${suggestion(name, known)} Known: ${known.join(", ")}.`,
       node.start,
+      misspelt(name, known),
     );
   }
 
@@ -173,6 +177,7 @@ class Reader {
     throw new NotUnderstood(
       `The table ${table.schema}.${table.name} has no column "${name}".${suggestion(name, known)}`,
       node.pos,
+      misspelt(name, known),
     );
   }
 
@@ -269,6 +274,7 @@ class Reader {
         throw new NotUnderstood(
           `"${label}" is not one of ${labels.join(", ")}.${suggestion(label, labels)}`,
           place.start,
+          misspelt(label, labels),
         );
       }
     }
@@ -329,7 +335,15 @@ export function parseCondition(source: string, table: Table, form: Table | null)
     ];
     return { ok: true, condition: { source, expression, rowColumns: columns("row"), formColumns: columns("form") } };
   } catch (error) {
-    if (error instanceof NotUnderstood) return { ok: false, problem: { message: error.message, offset: error.offset } };
+    if (error instanceof NotUnderstood)
+      return {
+        ok: false,
+        problem: {
+          message: error.message,
+          offset: error.offset,
+          ...(error.misspelt ? { misspelt: error.misspelt } : {}),
+        },
+      };
     const node = (error as { node?: { pos?: number } }).node;
     if (error instanceof Error && node)
       return { ok: false, problem: { message: `${firstLine(error.message)}.`, offset: node.pos ?? 0 } };

@@ -2,4 +2,5 @@
 export { contentOf, type Difference, differences, editsFor } from "./differences.js";
 export { CanNotEdit, type Edit, editPageFile } from "./edit.js";
 export { type MergeConflict, type Merged, mergePageFiles } from "./merge.js";
+export { repaired } from "./repair.js";
 export { differenceInWords, placeInWords, valueText } from "./words.js";

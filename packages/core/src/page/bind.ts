@@ -5,12 +5,12 @@ import { hangingOn } from "../table/hanging.js";
 import { type Catalog, type Column, columnOf, type Key, type Table, tableName } from "../table/model.js";
 import { choicesFor, referencedChoices } from "./choices.js";
 import { controlsFor } from "./controls.js";
-import { byPlace, type Finding, isError } from "./finding.js";
+import { byPlace, type Finding, isError, type Repair } from "./finding.js";
 import { labelFrom } from "./label.js";
 import { tokenName } from "./names.js";
 import { nearest, suggestion } from "./nearest.js";
 import type { Check, Choices, Control, Field, ListColumn, Page } from "./page.js";
-import type { ParsedPage, Path } from "./parse.js";
+import { type ParsedPage, type Path, spelling } from "./parse.js";
 import { parsePath } from "./path.js";
 import { routineOf } from "./routine.js";
 import { offeredRule, pageRules, tableRules } from "./rules.js";
@@ -22,6 +22,12 @@ import { parseTemplate, type Template } from "./template.js";
 export type PageCatalog = Pick<Catalog, "tables" | "routines">;
 
 export type BindResult = { readonly page: Page | null; readonly findings: readonly Finding[] };
+
+/** A field whose column is gone. */
+const takeOff = (name: string): Repair => ({
+  what: `take ${name} off the page`,
+  edits: [{ do: "remove-fields", names: [name] }],
+});
 
 const hasTimeZone = (zone: string): boolean => {
   try {
@@ -41,28 +47,26 @@ class Binder {
     readonly table: Table,
   ) {}
 
-  error(code: string, message: string, path: Path, offset = 0, key = false): null {
-    this.findings.push(this.parsed.finding("error", code, message, path, offset, key));
+  error(code: string, message: string, path: Path, offset = 0, key = false, repair?: Repair): null {
+    this.findings.push(this.parsed.finding("error", code, message, path, offset, key, repair));
     return null;
   }
 
-  warning(code: string, message: string, path: Path): void {
-    this.findings.push(this.parsed.finding("warning", code, message, path));
+  warning(code: string, message: string, path: Path, repair?: Repair): void {
+    this.findings.push(this.parsed.finding("warning", code, message, path, 0, false, repair));
   }
 
   column(name: string, path: Path, key = false): Column | null {
     const column = columnOf(this.table, name);
     if (column) return column;
-    const hint = suggestion(
-      name,
-      this.table.columns.map((each) => each.name),
-    );
+    const known = this.table.columns.map((each) => each.name);
     return this.error(
       "unknown-column",
-      `The table ${tableName(this.table)} has no column "${name}".${hint}`,
+      `The table ${tableName(this.table)} has no column "${name}".${suggestion(name, known)}`,
       path,
       0,
       key,
+      spelling(name, known) ?? (key ? takeOff(name) : undefined),
     );
   }
 
@@ -76,7 +80,15 @@ class Binder {
     if (source === undefined) return null;
     const result = parseCondition(source, this.table, hasForm ? this.table : null);
     if (result.ok) return result.condition;
-    return this.error("condition", result.problem.message, path, result.problem.offset);
+    const { message, offset, misspelt } = result.problem;
+    return this.error(
+      "condition",
+      message,
+      path,
+      offset,
+      false,
+      misspelt && { what: `write ${misspelt.right}`, ...misspelt },
+    );
   }
 
   /** Who may make or delete records: nobody where the page does not say so. */
@@ -98,6 +110,20 @@ class Binder {
     );
   }
 
+  /** The first safe key in the place of one that is not, in the address too. */
+  private safeKey(): Repair | undefined {
+    const [safe] = this.table.keys;
+    if (!safe) return undefined;
+    const fixed = this.parsed.file.path.replace(/\/\{.*$/, "");
+    return {
+      what: `take the key ${safe.columns.join(", ")}`,
+      edits: [
+        { do: "set", path: ["record", "key"], value: safe.columns.length === 1 ? safe.columns[0] : safe.columns },
+        { do: "set", path: ["path"], value: `${fixed}/${safe.columns.map((name) => `{${name}}`).join("/")}` },
+      ],
+    };
+  }
+
   key(): readonly Column[] {
     const { key } = this.parsed.file.record;
     const columns = [key].flat().map((name, index) => this.column(name, ["record", "key", index]));
@@ -114,6 +140,9 @@ class Binder {
         "key-not-unique",
         `${named.map((column) => column.name).join(", ")} is not a unique and not-null set of columns, so it may name more than one row. ${advice}`,
         ["record", "key"],
+        0,
+        false,
+        this.safeKey(),
       );
     }
     return named;
@@ -170,6 +199,12 @@ class Binder {
         "control",
         `A ${column.type.shown} can't be shown in a control "${wanted}". Possible: ${possible.join(", ")}.`,
         [...path, "control"],
+        0,
+        false,
+        {
+          what: `show ${column.name} as the table says`,
+          edits: [{ do: "set", path: ["fields", column.name, "control"], value: undefined }],
+        },
       );
     }
     if (wanted) return wanted;
@@ -202,10 +237,14 @@ class Binder {
       const condition = this.condition(check.expect, true, [...path, "expect"]);
       const names = fields.map((field) => field.column.name);
       if (check.at !== undefined && !names.includes(check.at)) {
-        this.error("unknown-field", `This page has no field "${check.at}".${suggestion(check.at, names)}`, [
-          ...path,
-          "at",
-        ]);
+        this.error(
+          "unknown-field",
+          `This page has no field "${check.at}".${suggestion(check.at, names)}`,
+          [...path, "at"],
+          0,
+          false,
+          spelling(check.at, names),
+        );
       }
       return condition ? [{ condition, at: check.at ?? null, message: check.message }] : [];
     });

@@ -1,3 +1,11 @@
+import type { Edit } from "../file/edit.js";
+
+/** What puts a finding right: a name in the place of a misspelt one, or edits of the file. */
+export type Repair = { readonly what: string } & (
+  | { readonly wrong: string; readonly right: string }
+  | { readonly edits: readonly Edit[] }
+);
+
 /** Something to say about a page file, at its place. Lines and columns count from 1. */
 export interface Finding {
   readonly severity: "error" | "warning";
@@ -5,6 +13,8 @@ export interface Finding {
   readonly message: string;
   readonly line: number;
   readonly column: number;
+  /** What puts it right, where there is one way that is most likely meant. */
+  readonly repair?: Repair;
 }
 
 /** Whether a page with this finding can't be served. */

@@ -50,6 +50,18 @@ export function nearest(name: string, known: Iterable<string>): string | undefin
   return found;
 }
 
+/** A misspelt name and the one that was most likely meant. */
+export interface Misspelt {
+  readonly wrong: string;
+  readonly right: string;
+}
+
+/** The known name that a misspelt one most likely means, with the misspelt one; undefined when nothing is near enough. */
+export function misspelt(wrong: string, known: Iterable<string>): Misspelt | undefined {
+  const right = nearest(wrong, known);
+  return right === undefined || right === wrong ? undefined : { wrong, right };
+}
+
 /** ` Did you mean "code"?`, or nothing. */
 export function suggestion(name: string, known: Iterable<string>): string {
   const found = nearest(name, known);

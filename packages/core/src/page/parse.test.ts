@@ -1,7 +1,7 @@
 import { describe, expect, test } from "@jest/globals";
 import { stationFile } from "../testing/marrow-vale.js";
 import type { Finding } from "./finding.js";
-import { parsePage } from "./parse.js";
+import { namesIn, parsePage } from "./parse.js";
 
 const findings = (text: string): readonly Finding[] => {
   const result = parsePage(text);
@@ -22,8 +22,18 @@ describe("a page file's text", () => {
         message: '"plurral" is not a name that a page file knows here. Did you mean "plural"?',
         line: 3,
         column: 1,
+        repair: { what: "write plural", wrong: "plurral", right: "plural" },
       },
     ]);
+  });
+
+  test("the names that can stand at a place are told for completion", () => {
+    expect(namesIn([])).toContain("checks");
+    expect(namesIn(["fields", 0, "code"])).toContain("read-only");
+    expect(namesIn(["fields", 0, "code", "rules"])).toEqual(expect.arrayContaining(["required", "min-length", "when"]));
+    expect(namesIn(["fields", 0, "code", "control"])).toContain("multi-line");
+    expect(namesIn(["access"])).toEqual(["open", "rows", "edit", "new", "delete", "because"]);
+    expect(namesIn(["nothing", "here"])).toEqual([]);
   });
 
   test("an unknown name inside of a field is found at its place", () => {

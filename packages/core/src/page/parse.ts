@@ -1,7 +1,7 @@
 import * as v from "valibot";
 import { type Document, isMap, isNode, isScalar, isSeq, LineCounter, type Node, parseDocument } from "yaml";
-import { byPlace, type Finding } from "./finding.js";
-import { suggestion } from "./nearest.js";
+import { byPlace, type Finding, type Repair } from "./finding.js";
+import { misspelt, suggestion } from "./nearest.js";
 import { type PageFile, pageSchema } from "./schema.js";
 
 /** Where in a page file something stands: the names and positions that lead to it. */
@@ -22,6 +22,7 @@ export interface ParsedPage {
     path: Path,
     offset?: number,
     key?: boolean,
+    repair?: Repair | undefined,
   ): Finding;
 }
 
@@ -52,11 +53,19 @@ function finder(document: Document, lines: LineCounter) {
     path: Path,
     offset = 0,
     key = false,
+    repair?: Repair | undefined,
   ): Finding => {
     const node = nodeAt(document, path, key);
     const quote = isScalar(node) && (node.type === "QUOTE_DOUBLE" || node.type === "QUOTE_SINGLE") ? 1 : 0;
     const position = lines.linePos((node?.range?.[0] ?? 0) + (offset > 0 || quote ? offset + quote : 0));
-    return { severity, code, message, line: Math.max(1, position.line), column: Math.max(1, position.col) };
+    return {
+      severity,
+      code,
+      message,
+      line: Math.max(1, position.line),
+      column: Math.max(1, position.col),
+      ...(repair ? { repair } : {}),
+    };
   };
 }
 
@@ -123,12 +132,26 @@ function deepest(issue: v.BaseIssue<unknown>): readonly v.BaseIssue<unknown>[] {
   }));
 }
 
+/** The repair of a misspelt name. */
+export function spelling(name: string, known: Iterable<string>): Repair | undefined {
+  const found = misspelt(name, known);
+  return found && { what: `write ${found.right}`, ...found };
+}
+
 function toFinding(issue: v.BaseIssue<unknown>, find: ReturnType<typeof finder>): Finding {
   const path = (issue.path ?? []).map((part) => part.key as string | number);
   const name = String(path.at(-1) ?? "");
   if (issue.type === "strict_object" && issue.expected === "never") {
-    const hint = suggestion(name, namesAt(path.slice(0, -1)));
-    return find("error", "unknown-name", `"${name}" is not a name that a page file knows here.${hint}`, path, 0, true);
+    const known = namesAt(path.slice(0, -1));
+    return find(
+      "error",
+      "unknown-name",
+      `"${name}" is not a name that a page file knows here.${suggestion(name, known)}`,
+      path,
+      0,
+      true,
+      spelling(name, known),
+    );
   }
   if (issue.received === "undefined") return find("error", "missing", `"${name}" is missing.`, path);
   if (issue.type === "picklist" || issue.type === "literal" || issue.type === "union") {
@@ -139,6 +162,9 @@ function toFinding(issue: v.BaseIssue<unknown>, find: ReturnType<typeof finder>)
       "unknown-value",
       `${given} is not possible here.${suggestion(given, names)}${names.length ? ` Possible: ${names.join(", ")}.` : ""}`,
       path,
+      0,
+      false,
+      spelling(given, names),
     );
   }
   const said = issue.message.startsWith("must") ? issue.message : `must be ${issue.expected ?? "different"}`;

@@ -2,6 +2,7 @@ import Big from "big.js";
 import { RE2JS } from "re2js";
 import type { Condition } from "../condition/expression.js";
 import { type Column, columnOf, type Table, type Demand as TableDemand } from "../table/model.js";
+import type { Repair } from "./finding.js";
 import type { Choices, Control, Rule } from "./page.js";
 import type { Path } from "./parse.js";
 import type { RuleSetting } from "./schema.js";
@@ -9,8 +10,8 @@ import type { RuleSetting } from "./schema.js";
 /** What reading a rule needs of the page that is being bound. */
 export interface RuleContext {
   readonly table: Table;
-  error(code: string, message: string, path: Path, offset?: number): null;
-  warning(code: string, message: string, path: Path): void;
+  error(code: string, message: string, path: Path, offset?: number, key?: boolean, repair?: Repair): null;
+  warning(code: string, message: string, path: Path, repair?: Repair): void;
   condition(source: string | undefined, hasForm: boolean, path: Path): Condition | null;
 }
 
@@ -74,6 +75,12 @@ function demandOf(
   }
 }
 
+/** Takes the rule at `["fields", index, name, "rules", place]` off. */
+export const takeOffRule = (path: Path): Repair => ({
+  what: "take this rule off",
+  edits: [{ do: "set", path: ["fields", ...path.slice(2)], value: undefined }],
+});
+
 function readRule(setting: RuleSetting, column: Column, context: RuleContext, path: Path): Rule[] {
   const settings: Exclude<RuleSetting, string> = typeof setting === "string" ? { [setting]: true } : setting;
   const [name, ...others] = ruleNames.filter((each) => settings[each] !== undefined);
@@ -92,6 +99,7 @@ function readRule(setting: RuleSetting, column: Column, context: RuleContext, pa
       "looser-than-table",
       `The table takes ${column.type.maxLength} characters at most, the rule ${demand.characters}.`,
       path,
+      takeOffRule(path),
     );
   }
   const when = context.condition(settings.when, true, [...path, "when"]);

@@ -1,4 +1,4 @@
-import type { Finding } from "../page/finding.js";
+import type { Finding, Repair } from "../page/finding.js";
 import type { Page } from "../page/page.js";
 import type { ParsedPage } from "../page/parse.js";
 
@@ -7,6 +7,15 @@ export interface PlacedPage {
   readonly page: Page;
   /** Null where nothing is to be said of this one: it only takes its address. */
   readonly parsed: ParsedPage | null;
+}
+
+/** The nearest address that is free. */
+function another(page: Page, pages: readonly PlacedPage[]): Repair {
+  const taken = new Set(pages.map((each) => each.page.path.list));
+  let number = 2;
+  while (taken.has(`${page.path.list}-${number}`)) number += 1;
+  const address = [`${page.path.list}-${number}`, ...page.path.columns.map((column) => `{${column}}`)].join("/");
+  return { what: `take ${address}`, edits: [{ do: "set", path: ["path"], value: address }] };
 }
 
 /**
@@ -19,15 +28,30 @@ export interface PlacedPage {
 export function reviewAddresses(pages: readonly PlacedPage[]): ReadonlyMap<string, readonly Finding[]> {
   const findings = new Map<string, Finding[]>();
   const taken = new Map<string, Page>();
-  const say = ({ page, parsed }: PlacedPage, severity: Finding["severity"], code: string, message: string): void => {
+  const say = (
+    { page, parsed }: PlacedPage,
+    severity: Finding["severity"],
+    code: string,
+    message: string,
+    repair?: Repair,
+  ): void => {
     if (parsed)
-      findings.set(page.name, [...(findings.get(page.name) ?? []), parsed.finding(severity, code, message, ["path"])]);
+      findings.set(page.name, [
+        ...(findings.get(page.name) ?? []),
+        parsed.finding(severity, code, message, ["path"], 0, false, repair),
+      ]);
   };
   for (const placed of pages) {
     const { path } = placed.page;
     const other = taken.get(path.list);
     if (other)
-      say(placed, "error", "address-taken", `The address ${path.list} is already that of the page ${other.name}.`);
+      say(
+        placed,
+        "error",
+        "address-taken",
+        `The address ${path.list} is already that of the page ${other.name}.`,
+        another(placed.page, pages),
+      );
     else taken.set(path.list, placed.page);
   }
   for (const placed of pages) {

@@ -52,6 +52,12 @@ export async function reviewAgainstRows(
             "control-can-not-show",
             `${values} of ${name} can't be shown in a control "${field.control}": a control "${plainer}" takes its place for those.`,
             path,
+            0,
+            false,
+            {
+              what: `show ${name} in a control "${plainer}"`,
+              edits: [{ do: "set", path: ["fields", name, "control"], value: plainer }],
+            },
           ),
     );
   }

@@ -1,12 +1,13 @@
-import type { Finding } from "../page/finding.js";
+import type { Finding, Repair } from "../page/finding.js";
 import type { Field, Page, Rule } from "../page/page.js";
 import type { ParsedPage, Path } from "../page/parse.js";
+import { takeOffRule } from "../page/rules.js";
 import { fieldSettings } from "../page/settings.js";
 import { type Column, columnOf } from "../table/model.js";
 import { compareDecimals } from "../values/decimal.js";
 import { microseconds } from "../values/instant.js";
 
-type Say = (severity: Finding["severity"], code: string, message: string, path: Path) => void;
+type Say = (severity: Finding["severity"], code: string, message: string, path: Path, repair?: Repair) => void;
 
 /** Which of two bounds of a column is the greater; undefined where they can't be compared. */
 function order(a: string, b: string, column: Column): number | undefined {
@@ -34,6 +35,7 @@ function reviewRange(field: Field, rule: Rule & { rule: "min" | "max" }, path: P
       "contradiction",
       `No value can be ${same === "min" ? "at least" : "at most"} ${rule.bound} and ${same === "min" ? "at most" : "at least"} ${outside} at once.`,
       path,
+      takeOffRule(path),
     );
     return;
   }
@@ -44,6 +46,7 @@ function reviewRange(field: Field, rule: Rule & { rule: "min" | "max" }, path: P
       "looser-than-table",
       `The table takes ${same === "min" ? "nothing below" : "nothing above"} ${looser}, so the rule's ${rule.bound} says nothing.`,
       path,
+      takeOffRule(path),
     );
 }
 
@@ -70,6 +73,7 @@ function reviewRule(field: Field, rule: Rule, path: Path, say: Say): void {
           "contradiction",
           `No text can have at least ${rule.characters} and at most ${limit} characters at once.`,
           path,
+          takeOffRule(path),
         );
       return;
     }
@@ -82,6 +86,16 @@ function reviewRule(field: Field, rule: Rule, path: Path, say: Say): void {
           "table-refuses",
           `The table does not take ${refused.map((each) => `"${each}"`).join(", ")} for ${column.name}. It takes: ${known?.join(", ")}.`,
           path,
+          {
+            what: `leave out ${refused.join(", ")}`,
+            edits: [
+              {
+                do: "set",
+                path: ["fields", ...path.slice(2), "one-of"],
+                value: rule.values.filter((value) => !refused.includes(value)),
+              },
+            ],
+          },
         );
       return;
     }
@@ -94,6 +108,7 @@ function reviewRule(field: Field, rule: Rule, path: Path, say: Say): void {
           "contradiction",
           `A ${column.type.shown} can't be ${rule.rule === "e-mail" ? "an e-mail address" : "a web address"}.`,
           path,
+          takeOffRule(path),
         );
       return;
     default:
@@ -101,12 +116,24 @@ function reviewRule(field: Field, rule: Rule, path: Path, say: Say): void {
   }
 }
 
+/** Nobody makes or deletes records by way of the page. */
+const leaveOut = (what: "new" | "delete"): Repair => ({
+  what: `leave ${what} out`,
+  edits: [{ do: "set", path: ["access", what], value: undefined }],
+});
+
 /** What a new record needs and the form does not give. */
 function reviewNew(page: Page, say: Say): void {
   const path: Path = ["access", "new"];
   if (!page.access.new) return;
   if (!page.table.granted.insert)
-    say("error", "not-granted", "This connection may not insert into the table: grant INSERT, or leave new out.", path);
+    say(
+      "error",
+      "not-granted",
+      "This connection may not insert into the table: grant INSERT, or leave new out.",
+      path,
+      leaveOut("new"),
+    );
   for (const column of page.table.columns) {
     const given = page.fields.some((field) => field.column === column && field.onNew);
     if (column.nullable || column.default !== null || column.written === "always" || given) continue;
@@ -115,6 +142,10 @@ function reviewNew(page: Page, say: Say): void {
       "required-without-field",
       `A new record needs ${column.name}, which has neither a default nor a field that may be filled in.`,
       path,
+      {
+        what: `put ${column.name} on the page`,
+        edits: [{ do: "add-fields", names: [column.name], before: null }],
+      },
     );
   }
 }
@@ -122,10 +153,13 @@ function reviewNew(page: Page, say: Say): void {
 /** Columns that a page would change and the connection may not. */
 function reviewRights(page: Page, parsed: ParsedPage, say: Say): void {
   if (page.access.delete && !page.table.granted.delete)
-    say("error", "not-granted", "This connection may not delete from the table: grant DELETE, or leave delete out.", [
-      "access",
-      "delete",
-    ]);
+    say(
+      "error",
+      "not-granted",
+      "This connection may not delete from the table: grant DELETE, or leave delete out.",
+      ["access", "delete"],
+      leaveOut("delete"),
+    );
   for (const { name, settings, path } of fieldSettings(parsed.file)) {
     const column = columnOf(page.table, name);
     if (!column || column.written === "always" || settings["read-only"] || page.routine || column.granted.update)
@@ -135,6 +169,7 @@ function reviewRights(page: Page, parsed: ParsedPage, say: Say): void {
       "not-granted",
       `This connection may not update ${name}, so it is shown only: grant UPDATE, or say read-only.`,
       path,
+      { what: "say read-only", edits: [{ do: "set", path: ["fields", name, "read-only"], value: true }] },
     );
   }
 }
@@ -145,7 +180,8 @@ function reviewRights(page: Page, parsed: ParsedPage, say: Say): void {
  */
 export function reviewAgainstTable(page: Page, parsed: ParsedPage): readonly Finding[] {
   const findings: Finding[] = [];
-  const say: Say = (severity, code, message, path) => void findings.push(parsed.finding(severity, code, message, path));
+  const say: Say = (severity, code, message, path, repair) =>
+    void findings.push(parsed.finding(severity, code, message, path, 0, false, repair));
   for (const { name, settings, path } of fieldSettings(parsed.file)) {
     const field = page.fields.find((each) => each.column.name === name);
     const own = field?.rules.filter((rule) => rule.by === "page" && rule.rule !== "offered") ?? [];

@@ -2,7 +2,7 @@ import type { Facts } from "../condition/evaluate.js";
 import type { Condition } from "../condition/expression.js";
 import { overStored } from "../condition/over-stored.js";
 import { predicate } from "../condition/to-sql.js";
-import type { Rule, TableChoices } from "../page/page.js";
+import type { Page, Rule, TableChoices } from "../page/page.js";
 import type { Column, Table } from "../table/model.js";
 import { keyPredicate } from "./load.js";
 import { Parameters, quoted, quotedTable, type Statement } from "./statement.js";
@@ -32,6 +32,21 @@ export function hereStatement(
   return {
     purpose: "hold a condition against a record",
     text: `SELECT (${truth})::text AS "here"\nFROM ${quotedTable(table)} AS t\nWHERE ${keyPredicate(key, values, parameters, "t")}`,
+    values: parameters.values,
+  };
+}
+
+/** Counts the records of a page that somebody sees, may edit and may delete, and all of them. */
+export function mayStatement({ table, access }: Page, facts: Facts): Statement {
+  const parameters = new Parameters();
+  const truth = (condition: Condition | null, otherwise: string): string =>
+    condition ? `(${predicate(condition, parameters, facts, "t")}) IS TRUE` : otherwise;
+  const sees = truth(access.rows, "true");
+  const count = (and: string): string => `count(*) FILTER (WHERE s.sees AND ${and})::text`;
+  return {
+    purpose: "what somebody may do",
+    text: `SELECT ${count("true")} AS "sees", ${count("s.edits")} AS "edits", ${count("s.edits AND s.deletes")} AS "deletes", count(*)::text AS "rows"
+FROM (SELECT ${sees} AS sees, ${truth(access.edit, "true")} AS edits, ${truth(access.delete, "false")} AS deletes FROM ${quotedTable(table)} AS t) AS s`,
     values: parameters.values,
   };
 }

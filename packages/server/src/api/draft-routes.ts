@@ -1,4 +1,4 @@
-import { differenceInWords, differences } from "@loyal-quill/core";
+import { differenceInWords, differences, reviewAgainstRows } from "@loyal-quill/core";
 import type { Loaded } from "@loyal-quill/runtime";
 import express, { type Request, type Response } from "express";
 import * as v from "valibot";
@@ -7,14 +7,11 @@ import { type Desk, DeskRefusal, nameForm } from "../drafts/desk.js";
 import type { Account } from "../store/entities.js";
 import { judgeCondition } from "./conditions.js";
 import { problem } from "./problem.js";
+import { plain } from "./shapes.js";
 import { sheetOf } from "./sheet.js";
 import { type TrialOptions, trial, tryingAs } from "./trial.js";
 import type { DraftAnswer, DraftTrialAnswer, VersionAnswer } from "./types.js";
 
-const plain = v.pipe(
-  v.string(),
-  v.check((given) => !given.includes("\0"), "must not hold a NUL character"),
-);
 const text = v.pipe(plain, v.maxLength(262_144, "must not be longer than 256 KiB"));
 const revision = v.pipe(v.number(), v.integer(), v.minValue(1));
 
@@ -176,6 +173,14 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
     taking(bodies.restore, async ({ number }, name, by, response) => {
       await desk.restore(name, number, by);
       response.json(await draftAnswer(desk, name));
+    }),
+  );
+
+  router.post(
+    "/:name/review",
+    taking(bodies.census, async (body, name, _by, response) => {
+      const { page, parsed } = desk.bind(name, body.text);
+      response.json(page && parsed ? await reviewAgainstRows(page, parsed, options.database) : []);
     }),
   );
 

@@ -9,6 +9,7 @@ import { databaseAnswer, tableAnswer } from "./database.js";
 import { draftRoutes } from "./draft-routes.js";
 import type { Feed } from "./feed.js";
 import { changeAnswer, summaries } from "./pages.js";
+import { peopleRoutes } from "./people-routes.js";
 import { problem } from "./problem.js";
 import { extremeRecords, neighbour, recordChoices } from "./records.js";
 import type { AccountSummary, ChangesAnswer, SessionAnswer } from "./types.js";
@@ -166,6 +167,8 @@ export function apiRoutes(options: ApiOptions): express.Router {
     };
     response.json(answer);
   });
+
+  router.use("/people", peopleRoutes(options));
 
   router.get("/accounts", async (_request, response) => {
     const accounts = await store.accounts();

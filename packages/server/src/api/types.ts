@@ -1,5 +1,6 @@
 /** What the workbench's API answers. Types only: shared with the workbench. */
 import type {
+  Attribute,
   Census,
   Control,
   Finding,
@@ -176,6 +177,34 @@ export interface ChangesAnswer {
   readonly changes: readonly ChangeAnswer[];
   readonly more: boolean;
   readonly people: readonly string[];
+}
+
+export interface PersonAnswer {
+  readonly id: string;
+  readonly email: string;
+  readonly name: string;
+  readonly roles: readonly string[];
+  readonly active: boolean;
+  /** What conditions know of them besides id, name and roles. */
+  readonly attributes: Readonly<Record<string, Attribute>>;
+}
+
+/** An account as it was kept; the password only where a new one was made, and only this once. */
+export interface KeptPersonAnswer {
+  readonly person: PersonAnswer;
+  readonly password?: string;
+}
+
+/** What somebody may do with a page. Counts are null where the table is too long to be counted for a list. */
+export interface MayAnswer {
+  readonly page: string;
+  readonly plural: string;
+  readonly opens: boolean;
+  readonly makes: boolean;
+  readonly sees: number | null;
+  readonly edits: number | null;
+  readonly deletes: number | null;
+  readonly rows: number | null;
 }
 
 /** What a database has, for the workbench. */

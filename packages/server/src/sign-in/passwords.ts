@@ -1,3 +1,4 @@
+import { randomBytes } from "node:crypto";
 import { hash, verify } from "@node-rs/argon2";
 
 /** argon2id with OWASP's parameters: 19 MiB, 2 passes, 1 lane. */
@@ -16,3 +17,6 @@ export async function verifyPassword(passwordHash: string | null, password: stri
   const matches = await verify(passwordHash ?? (await nobody), password);
   return matches && passwordHash !== null;
 }
+
+/** A password that is made here and shown once: 120 random bits. */
+export const newPassword = (): string => randomBytes(15).toString("base64url");

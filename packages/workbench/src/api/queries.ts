@@ -1,11 +1,13 @@
-import type { RecordedRequest } from "@loyal-quill/core";
+import type { Finding, RecordedRequest } from "@loyal-quill/core";
 import type {
   AccountSummary,
   CensusAnswer,
   ChangesAnswer,
   DatabaseAnswer,
   DraftTrialAnswer,
+  MayAnswer,
   PageSummary,
+  PersonAnswer,
   RecordChoice,
   SessionAnswer,
   TableAnswer,
@@ -101,6 +103,27 @@ export const useTable = (table: string) =>
   useQuery({
     queryKey: ["database", table],
     queryFn: ({ signal }) => ask<TableAnswer>(`/database/${encodeURIComponent(table)}`, { signal }),
+  });
+
+export const usePeople = () =>
+  useQuery({ queryKey: ["people"], queryFn: ({ signal }) => ask<PersonAnswer[]>("/people", { signal }) });
+
+export const useMay = (id: string) =>
+  useQuery({
+    queryKey: ["may", id],
+    queryFn: ({ signal }) => ask<MayAnswer[]>(`/people/${encodeURIComponent(id)}/may`, { signal }),
+  });
+
+/** What the stored rows say of a page's text: asked a moment after it has come to rest. */
+export const useRowReview = (page: string, text: string) =>
+  useQuery({
+    queryKey: ["row-review", page, text],
+    queryFn: async ({ signal }) => {
+      await new Promise((resolve) => setTimeout(resolve, 700));
+      if (signal.aborted) return [];
+      return ask<Finding[]>(`/drafts/${encodeURIComponent(page)}/review`, { method: "POST", body: { text }, signal });
+    },
+    gcTime: 5000,
   });
 
 export const useCensus = (page: string) =>

@@ -3,7 +3,15 @@ import type { SheetAnswer } from "@loyal-quill/server/api";
 import { lazy, Suspense, useEffect, useMemo, useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { styled } from "styled-components";
-import { useAccounts, useRecords, useRequest, useRequests, useSession, useTrial } from "../api/queries.js";
+import {
+  useAccounts,
+  useRecords,
+  useRequest,
+  useRequests,
+  useRowReview,
+  useSession,
+  useTrial,
+} from "../api/queries.js";
 import { Choice } from "../parts/choice.js";
 import { Small } from "../parts/inputs.js";
 import { Empty, Failed, Waiting } from "../parts/states.js";
@@ -151,6 +159,8 @@ function Sheet({ name, draft, text }: { name: string; draft: DraftDesk; text: st
   const selection = useSelection(order, draft.edit);
   useUndoKeys(draft);
 
+  const rowReview = useRowReview(name, text);
+  const findings = [...(answer.data?.sheet.findings ?? []), ...(rowReview.data ?? [])];
   const saving = asked.data !== undefined && isSaving(asked.data.operation);
   const tried = trial && isSaving(trial.recorded.operation) ? trial.recorded : undefined;
   const open = asked.data && !saving ? asked.data : tried ? undefined : trial?.recorded;
@@ -175,13 +185,7 @@ function Sheet({ name, draft, text }: { name: string; draft: DraftDesk; text: st
     view === "rules" ? undefined : (
       <Suspense fallback={<Waiting height="30rem" what="Opening" />}>
         {view === "file" && (
-          <FilePane
-            name={name}
-            text={text}
-            findings={answer.data?.sheet.findings ?? []}
-            sheet={sheet}
-            onChange={draft.write}
-          />
+          <FilePane name={name} text={text} findings={findings} sheet={sheet} onChange={draft.write} />
         )}
         {view === "census" && <CensusPane name={name} text={text} />}
         {view === "versions" && <Versions name={name} text={text} draft={draft} />}
@@ -233,7 +237,7 @@ function Sheet({ name, draft, text }: { name: string; draft: DraftDesk; text: st
           </Small>
         </p>
       )}
-      {sheet.findings.length > 0 && <Findings findings={sheet.findings} text={text} />}
+      <Findings findings={findings} text={text} onRepair={draft.write} />
       {answer.error && <Failed error={answer.error} again={() => void answer.refetch()} />}
       <FieldsTogether selection={selection} />
       {shownTrial ? (

@@ -1,0 +1,54 @@
+import {
+  type Actor,
+  type Database,
+  DatabaseAway,
+  DatabaseRefusal,
+  mayOpen,
+  mayStatement,
+  type Page,
+  truthOf,
+} from "@loyal-quill/core";
+import { actorOf } from "../sign-in/session.js";
+import type { Account } from "../store/entities.js";
+import type { MayAnswer, PersonAnswer } from "./types.js";
+
+export const personAnswer = (account: Account): PersonAnswer => {
+  const { id, email, name, roles, active, attributes } = account;
+  return { id, email, name, roles, active, attributes };
+};
+
+/** Tables with more rows than this, as PostgreSQL believes, are not counted for a list. */
+const mostRows = 300_000;
+
+async function counts(
+  page: Page,
+  actor: Actor,
+  database: Database,
+): Promise<Pick<MayAnswer, "sees" | "edits" | "deletes" | "rows">> {
+  const none = { sees: null, edits: null, deletes: null, rows: page.table.rows };
+  if ((page.table.rows ?? 0) > mostRows) return none;
+  try {
+    const [row] = await database.run(mayStatement(page, { actor, row: {}, form: {}, now: new Date() }));
+    if (!row) return none;
+    return { sees: Number(row.sees), edits: Number(row.edits), deletes: Number(row.deletes), rows: Number(row.rows) };
+  } catch (error) {
+    if (error instanceof DatabaseRefusal || error instanceof DatabaseAway) return none;
+    throw error;
+  }
+}
+
+/** What somebody may do with each page: whether they may open it, and how many records they see, may edit and may delete. */
+export function mayAnswers(account: Account, pages: readonly Page[], database: Database): Promise<MayAnswer[]> {
+  const actor = actorOf(account);
+  const facts = { actor, row: {}, form: {}, now: new Date() };
+  return Promise.all(
+    pages.map(async (page): Promise<MayAnswer> => {
+      const opens = mayOpen(page, facts) === true;
+      const makes = opens && page.access.new !== null && truthOf(page.access.new.expression, facts) === true;
+      const counted = opens
+        ? await counts(page, actor, database)
+        : { sees: 0, edits: 0, deletes: 0, rows: page.table.rows };
+      return { page: page.name, plural: page.plural, opens, makes, ...counted };
+    }),
+  );
+}

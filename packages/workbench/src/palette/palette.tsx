@@ -1,0 +1,149 @@
+import {
+  Autocomplete,
+  Dialog,
+  Input,
+  Menu,
+  MenuItem,
+  Modal,
+  ModalOverlay,
+  SearchField,
+  useFilter,
+} from "react-aria-components";
+import { useNavigate } from "react-router";
+import { styled } from "styled-components";
+import { useDatabase, usePages, usePeople } from "../api/queries.js";
+import { useNewDraft } from "../database/use-new-draft.js";
+
+const Over = styled(ModalOverlay)`
+  position: fixed;
+  inset: 0;
+  background: color-mix(in srgb, ${({ theme }) => theme.ink} 30%, transparent);
+  z-index: 20;
+`;
+
+const Leaf = styled(Modal)`
+  position: absolute;
+  top: 12vh;
+  left: 50%;
+  translate: -50% 0;
+  width: min(40rem, 92vw);
+  background: ${({ theme }) => theme.leaf};
+  color: ${({ theme }) => theme.ink};
+  border: 1px solid ${({ theme }) => theme.edge};
+  section { outline: none; }
+  input { width: 100%; border: 0; border-bottom: 1px solid ${({ theme }) => theme.rule}; background: none; padding: ${({ theme }) => theme.space(3)}; font-size: 1.125rem; outline: none; }
+  input::-webkit-search-cancel-button { display: none; }
+`;
+
+const Commands = styled(Menu)`
+  max-height: 50vh;
+  overflow: auto;
+  outline: none;
+  padding: ${({ theme }) => `${theme.space(1)} 0`};
+` as typeof Menu;
+
+const Command = styled(MenuItem)`
+  display: flex;
+  justify-content: space-between;
+  gap: ${({ theme }) => theme.space(4)};
+  padding: ${({ theme }) => `${theme.space(1)} ${theme.space(3)}`};
+  cursor: default;
+  outline: none;
+  span { color: ${({ theme }) => theme.soft}; white-space: nowrap; }
+  &[data-focused] { background: ${({ theme }) => theme.wash}; }
+`;
+
+const Nothing = styled.p`
+  padding: ${({ theme }) => theme.space(3)};
+  color: ${({ theme }) => theme.soft};
+`;
+
+interface Entry {
+  readonly id: string;
+  readonly text: string;
+  readonly what: string;
+  readonly run: () => void;
+}
+
+/** Everything that can be reached or done from here. */
+function useEntries(): readonly Entry[] {
+  const navigate = useNavigate();
+  const pages = usePages();
+  const database = useDatabase();
+  const people = usePeople();
+  const draft = useNewDraft();
+  const to = (path: string) => () => void navigate(path);
+  return [
+    { id: "pages", text: "Pages", what: "place", run: to("/") },
+    { id: "database", text: "Database", what: "place", run: to("/database") },
+    { id: "people", text: "People", what: "place", run: to("/people") },
+    { id: "changes", text: "Changes", what: "place", run: to("/changes") },
+    ...(pages.data ?? []).map(({ name, plural, table }) => ({
+      id: `page ${name}`,
+      text: `${plural}, ${table || name}`,
+      what: "Sheet",
+      run: to(`/pages/${encodeURIComponent(name)}`),
+    })),
+    ...(database.data?.tables ?? []).flatMap(({ table, because }) => [
+      { id: `table ${table}`, text: table, what: "table", run: to(`/database/${encodeURIComponent(table)}`) },
+      ...(because === null
+        ? [
+            {
+              id: `draft ${table}`,
+              text: `Draft a page of ${table}`,
+              what: "new page",
+              run: () => draft.mutate({ table }),
+            },
+          ]
+        : []),
+    ]),
+    ...(people.data ?? []).map(({ id, name, roles }) => ({
+      id: `person ${id}`,
+      text: `${name}, ${roles.join(", ")}`,
+      what: "person",
+      run: to(`/people?person=${id}`),
+    })),
+    { id: "new person", text: "Make an account", what: "person", run: to("/people?person=new") },
+  ];
+}
+
+function Entries({ close }: { close: () => void }) {
+  const entries = useEntries();
+  const { contains } = useFilter({ sensitivity: "base" });
+  /** Every word that is typed must stand in it, in any order. */
+  const filter = (text: string, typed: string): boolean => typed.split(/\s+/).every((word) => contains(text, word));
+  return (
+    <Autocomplete filter={filter}>
+      <SearchField aria-label="Go to, or do" autoFocus>
+        <Input placeholder="Go to a page, a table, a person; or draft a page" />
+      </SearchField>
+      <Commands
+        aria-label="Found"
+        items={entries}
+        onAction={(id) => {
+          close();
+          entries.find((entry) => entry.id === id)?.run();
+        }}
+        renderEmptyState={() => <Nothing>Nothing is called so.</Nothing>}
+      >
+        {(entry) => (
+          <Command id={entry.id} textValue={`${entry.text} ${entry.what}`}>
+            {entry.text}
+            <span>{entry.what}</span>
+          </Command>
+        )}
+      </Commands>
+    </Autocomplete>
+  );
+}
+
+/** Reaches everything by its name: Ctrl+K, or Cmd+K. */
+export default function Palette({ isOpen, setOpen }: { isOpen: boolean; setOpen: (open: boolean) => void }) {
+  return (
+    <Over isDismissable isOpen={isOpen} onOpenChange={setOpen}>
+      <Leaf>
+        <Dialog aria-label="Go to, or do">{({ close }) => <Entries close={close} />}</Dialog>
+      </Leaf>
+    </Over>
+  );
+}

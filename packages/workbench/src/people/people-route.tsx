@@ -1,0 +1,284 @@
+import type { KeptPersonAnswer, MayAnswer, PersonAnswer } from "@loyal-quill/server/api";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useId, useState } from "react";
+import { Link, useSearchParams } from "react-router";
+import { styled } from "styled-components";
+import { type ApiProblem, ask } from "../api/client.js";
+import { useMay, usePeople } from "../api/queries.js";
+import { figure } from "../parts/figures.js";
+import { CheckBox, Line, Small, Text, TextLine } from "../parts/inputs.js";
+import { Mark } from "../parts/mark.js";
+import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
+import { Scroll, Table } from "../parts/table.js";
+import { Title } from "../parts/title.js";
+
+const Two = styled.div`
+  display: grid;
+  grid-template-columns: 22rem minmax(0, 1fr);
+  gap: ${({ theme }) => theme.space(8)};
+  margin-top: ${({ theme }) => theme.space(3)};
+  h2 { font-size: 1.125rem; margin-bottom: ${({ theme }) => theme.space(2)}; }
+`;
+
+const List = styled.ul`
+  > li { border-bottom: 1px solid ${({ theme }) => theme.rule}; }
+  button { width: 100%; text-align: start; border: 0; background: none; padding: ${({ theme }) => `${theme.space(1.5)} ${theme.space(2)}`}; cursor: pointer; border-left: 3px solid transparent; }
+  button[aria-pressed="true"] { border-color: ${({ theme }) => theme.verdigris}; font-weight: 700; }
+  span { color: ${({ theme }) => theme.soft}; font-weight: 400; display: block; overflow-wrap: anywhere; }
+`;
+
+const Form = styled.form`
+  display: grid;
+  gap: ${({ theme }) => theme.space(1.5)};
+  max-width: 34rem;
+  margin-bottom: ${({ theme }) => theme.space(6)};
+  p { display: flex; gap: ${({ theme }) => theme.space(4)}; align-items: baseline; }
+  input { font-family: inherit; }
+`;
+
+const Figure = styled.td`
+  text-align: end !important;
+`;
+
+const Soft = styled.span`
+  color: ${({ theme }) => theme.soft};
+`;
+
+/** Attributes as lines `name: value`, read as JSON where they are, otherwise as text. */
+const attributeText = (attributes: PersonAnswer["attributes"]): string =>
+  Object.entries(attributes)
+    .map(([name, value]) => `${name}: ${typeof value === "string" ? value : JSON.stringify(value)}`)
+    .join("\n");
+
+function readAttributes(text: string): Record<string, unknown> {
+  const lines = text.split("\n").filter((line) => line.trim() !== "");
+  return Object.fromEntries(
+    lines.map((line) => {
+      const [name = "", ...rest] = line.split(":");
+      const value = rest.join(":").trim();
+      try {
+        return [name.trim(), JSON.parse(value) as unknown];
+      } catch {
+        return [name.trim(), value];
+      }
+    }),
+  );
+}
+
+const Area = styled(Text)`
+  font: 0.8125rem/1.5 ${({ theme }) => theme.wire} !important;
+`;
+
+const nobody: Omit<PersonAnswer, "id"> = { email: "", name: "", roles: [], active: true, attributes: {} };
+
+function useKeep(onKept: (kept: KeptPersonAnswer) => void) {
+  const queries = useQueryClient();
+  return useMutation<KeptPersonAnswer, ApiProblem, { id: string | null; path?: string; body: unknown }>({
+    mutationFn: ({ id, path = "", body }) =>
+      ask<KeptPersonAnswer>(`/people${id === null ? "" : `/${id}`}${path}`, {
+        method: id === null || path !== "" ? "POST" : "PUT",
+        body,
+      }),
+    onSuccess: (kept) => {
+      for (const key of ["people", "accounts", "may", "session"]) void queries.invalidateQueries({ queryKey: [key] });
+      onKept(kept);
+    },
+  });
+}
+
+interface PersonFormProps {
+  readonly person: PersonAnswer | null;
+  readonly onKept: (kept: KeptPersonAnswer) => void;
+}
+
+function PersonForm({ person, onKept }: PersonFormProps) {
+  const from = person ?? nobody;
+  const id = useId();
+  const [name, setName] = useState(from.name);
+  const [email, setEmail] = useState(from.email);
+  const [roles, setRoles] = useState(from.roles.join(", "));
+  const [attributes, setAttributes] = useState(attributeText(from.attributes));
+  const [active, setActive] = useState(from.active);
+  const [password, setPassword] = useState<string>();
+  const keep = useKeep((kept) => {
+    setPassword(kept.password);
+    onKept(kept);
+  });
+  const send = (): void =>
+    keep.mutate({
+      id: person?.id ?? null,
+      body: {
+        name,
+        email,
+        active,
+        roles: roles
+          .split(",")
+          .map((role) => role.trim())
+          .filter((role) => role !== ""),
+        attributes: readAttributes(attributes),
+      },
+    });
+  return (
+    <Form
+      onSubmit={(event) => {
+        event.preventDefault();
+        send();
+      }}
+    >
+      <h2>{person ? person.name : "Somebody new"}</h2>
+      <TextLine label="Name" value={name} onChange={setName} />
+      <TextLine label="E-mail" value={email} onChange={setEmail} />
+      <TextLine label="Roles" value={roles} placeholder="hydrologist, builder" onChange={setRoles} />
+      <Line>
+        <label htmlFor={id}>Attributes</label>
+        <Area
+          as="textarea"
+          id={id}
+          rows={3}
+          value={attributes}
+          placeholder="region_id: 2"
+          onChange={(event: { target: { value: string } }) => setAttributes(event.target.value)}
+        />
+      </Line>
+      <Line>
+        <span>Account</span>
+        <span>
+          <CheckBox label="may sign in" checked={active} onChange={setActive} />
+        </span>
+      </Line>
+      <p>
+        <QuietButton type="submit" isDisabled={keep.isPending}>
+          {person ? "Keep" : "Make the account"}
+        </QuietButton>
+        {person && (
+          <Small type="button" onClick={() => keep.mutate({ id: person.id, path: "/password", body: {} })}>
+            make a new password
+          </Small>
+        )}
+        <span role="status">
+          {keep.isSuccess && password === undefined && <Mark kind="good">kept</Mark>}
+          {password !== undefined && (
+            <>
+              Password, shown this once: <code>{password}</code>
+            </>
+          )}
+        </span>
+        {keep.error && <Mark kind="stop">{keep.error.message}</Mark>}
+      </p>
+    </Form>
+  );
+}
+
+const count = (value: number | null) => (value === null ? <Soft>not counted</Soft> : <code>{figure(value)}</code>);
+
+function Row({ may, person }: { may: MayAnswer; person: PersonAnswer }) {
+  return (
+    <tr>
+      <th scope="row">{may.plural}</th>
+      <td>{may.opens ? <Mark kind="good">opens it</Mark> : <Mark kind="quiet">not open to them</Mark>}</td>
+      <Figure>{may.opens && count(may.sees)}</Figure>
+      <Figure>{may.opens && count(may.edits)}</Figure>
+      <Figure>{may.opens && count(may.deletes)}</Figure>
+      <Figure>{count(may.rows)}</Figure>
+      <td>{may.opens && (may.makes ? "yes" : "no")}</td>
+      <td>
+        <Link to={`/pages/${encodeURIComponent(may.page)}?as=${encodeURIComponent(person.id)}`}>see it as they do</Link>
+      </td>
+    </tr>
+  );
+}
+
+function May({ person }: { person: PersonAnswer }) {
+  const may = useMay(person.id);
+  if (may.isPending) return <Waiting height="14rem" what="Counting" />;
+  if (may.error) return <Failed error={may.error} again={() => void may.refetch()} />;
+  return (
+    <>
+      <h2>What {person.name} may do</h2>
+      {!person.active && (
+        <p>
+          <Mark kind="wait">The account is switched off: all of this holds once it may sign in again.</Mark>
+        </p>
+      )}
+      <Scroll aria-label="What they may do">
+        <Table>
+          <thead>
+            <tr>
+              <th scope="col">Page</th>
+              <th scope="col">Opens</th>
+              <th scope="col">Sees</th>
+              <th scope="col">May edit</th>
+              <th scope="col">May delete</th>
+              <th scope="col">Of rows</th>
+              <th scope="col">May make new</th>
+              <th scope="col">Try</th>
+            </tr>
+          </thead>
+          <tbody>
+            {may.data.map((each) => (
+              <Row key={each.page} may={each} person={person} />
+            ))}
+          </tbody>
+        </Table>
+      </Scroll>
+    </>
+  );
+}
+
+/** People: accounts, roles, what each may open and edit, and each page as they would see it. */
+export default function PeopleRoute() {
+  const people = usePeople();
+  const [search, setSearch] = useSearchParams();
+  const chosen = search.get("person");
+  useEffect(() => {
+    document.title = "People · Loyal Quill";
+  }, []);
+  const choose = (id: string): void => setSearch({ person: id });
+  const person = people.data?.find((each) => each.id === chosen);
+  return (
+    <>
+      <Title>People</Title>
+      {people.isPending && <Waiting height="60vh" what="Asking for the accounts" />}
+      {people.error && <Failed error={people.error} again={() => void people.refetch()} />}
+      {people.data && (
+        <Two>
+          <nav aria-label="Accounts">
+            <List>
+              {people.data.map((each) => (
+                <li key={each.id}>
+                  <button type="button" aria-pressed={each.id === chosen} onClick={() => choose(each.id)}>
+                    {each.name} {!each.active && <Mark kind="wait">switched off</Mark>}
+                    <span>
+                      {each.roles.join(", ") || "no role"}, {each.email}
+                    </span>
+                  </button>
+                </li>
+              ))}
+              <li>
+                <button type="button" aria-pressed={chosen === "new"} onClick={() => choose("new")}>
+                  Somebody new …
+                </button>
+              </li>
+            </List>
+          </nav>
+          <div>
+            {chosen === "new" && <PersonForm key="new" person={null} onKept={() => {}} />}
+            {person && (
+              <>
+                <May person={person} />
+                <div style={{ height: "1.5rem" }} />
+                <PersonForm key={person.id} person={person} onKept={() => {}} />
+              </>
+            )}
+            {!person && chosen !== "new" && (
+              <Empty title="Nobody chosen">
+                Choose somebody to see which pages they open, how many records they see and may edit, and to try each
+                page as they see it.
+              </Empty>
+            )}
+          </div>
+        </Two>
+      )}
+    </>
+  );
+}
