@@ -19,6 +19,7 @@ export type { PageRequest, PageResponse, Surroundings } from "./request.js";
 export { reviewAddresses } from "./review/addresses.js";
 export { reviewAgainstRows } from "./review/against-rows.js";
 export * from "./round-trip.js";
+export { catalogMark } from "./statements/catalog.js";
 export { admittedStatement, hereStatement, mayStatement } from "./statements/census.js";
 export { recordsStatement } from "./statements/list.js";
 export { logGrants, logSchema, logStateStatement, monthPartition } from "./statements/log.js";
@@ -41,7 +42,8 @@ export {
 export { mayOpen } from "./steps/access.js";
 export { saidCookie } from "./steps/answer.js";
 export { type MatchedRoute, route, type Site } from "./steps/route.js";
-export type { Signer } from "./steps/token.js";
+export { renewToken, type Signer } from "./steps/token.js";
 export type { FieldChange } from "./steps/write.js";
+export { type Drift, tableDrift } from "./table/drift.js";
 export { readCatalog } from "./table/from-catalog.js";
 export * from "./table/model.js";

@@ -3,7 +3,9 @@ import { readFileSync } from "node:fs";
 import { performance } from "node:perf_hooks";
 import {
   type Actor,
+  catalogMark,
   type Database,
+  DatabaseAway,
   type Frame,
   handle,
   type MatchedRoute,
@@ -34,6 +36,8 @@ export interface PagesOptions {
   readonly frame: (request: express.Request, actor: Actor | null) => Omit<Frame, "base" | "script">;
   /** Where somebody who is not signed in is sent. */
   readonly signIn?: string;
+  /** How often the tables are asked whether their structure has changed, in milliseconds; 15,000 where it is left out. */
+  readonly lookEvery?: number;
   /** Told of every request once it is answered. */
   readonly onRequest?: (recorded: RecordedRequest) => void;
   /** Told when the files or the tables were read anew. */
@@ -102,6 +106,8 @@ const queryOf = (request: express.Request): Record<string, string> =>
     Object.entries(request.query).flatMap(([name, value]) => (typeof value === "string" ? [[name, value]] : [])),
   );
 
+const structureMark = async (database: Database): Promise<string> => (await database.run(catalogMark()))[0]?.mark ?? "";
+
 /** Sends an answer as it is: Express would look for what it may leave out of it. */
 function send(response: express.Response, { status, headers, body }: PageResponse): void {
   response.writeHead(status, { ...securityHeaders, ...headers, "content-length": Buffer.byteLength(body) });
@@ -115,6 +121,7 @@ function send(response: express.Response, { status, headers, body }: PageRespons
  */
 export async function createPages(options: PagesOptions): Promise<Pages> {
   const signer = signerOf(options.signingKey);
+  let mark = await structureMark(options.database);
   let loaded = await loadPageFiles(options.pages, options.database);
   const reload = async (): Promise<void> => {
     try {
@@ -125,6 +132,23 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     }
   };
   const watcher = watchPageFiles(options.pages, () => void reload());
+  let looking = false;
+  /** Reads everything anew where the tables' structure has changed since it was read. */
+  const look = async (): Promise<void> => {
+    if (looking) return;
+    looking = true;
+    try {
+      const now = await structureMark(options.database);
+      if (now !== mark) await reload();
+      mark = now;
+    } catch (error) {
+      // A database that is away is told of by the requests themselves.
+      if (!(error instanceof DatabaseAway)) options.onError?.(error);
+    } finally {
+      looking = false;
+    }
+  };
+  const watch = setInterval(() => void look(), options.lookEvery ?? 15_000).unref();
   const files = new Map([
     [`/${styleName}`, { type: "text/css", text: styleSheet }],
     [`/${scriptName}`, { type: "text/javascript", text: script }],
@@ -158,6 +182,8 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
       elapsed: () => performance.now(),
     });
     send(response, answer);
+    // What failed may have failed because a table is no longer what it was.
+    if (recorded.outcome === "failed") void look();
     options.onRequest?.(recorded);
   };
 
@@ -178,5 +204,9 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     else serve(matched, request, response).catch(next);
   };
 
-  return { router, loaded: () => loaded, styleSheet: `/${styleName}`, reload, close: () => watcher.close() };
+  const close = (): void => {
+    clearInterval(watch);
+    watcher.close();
+  };
+  return { router, loaded: () => loaded, styleSheet: `/${styleName}`, reload, close };
 }

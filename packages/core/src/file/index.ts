@@ -2,5 +2,6 @@
 export { contentOf, type Difference, differences, editsFor } from "./differences.js";
 export { CanNotEdit, type Edit, editPageFile } from "./edit.js";
 export { type MergeConflict, type Merged, mergePageFiles } from "./merge.js";
+export { renamedColumn } from "./rename.js";
 export { repaired } from "./repair.js";
 export { differenceInWords, placeInWords, valueText } from "./words.js";

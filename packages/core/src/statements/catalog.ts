@@ -118,3 +118,39 @@ WHERE p.prokind IN ('f', 'p') AND p.prorettype <> 'trigger'::regtype AND ${ours}
 ORDER BY n.nspname, p.proname, p.oid`,
   values: [],
 });
+
+/**
+ * One text that is another one after every change of a table's structure, of rights or of comments that the model tells of: the
+ * transactions that wrote the catalogs' rows, added up. It reads no more than those rows, so it can be asked every few seconds.
+ */
+export const catalogMark = (): Statement => {
+  const sum = (alias: string, from: string, condition: string): string =>
+    `(SELECT count(*) || ':' || coalesce(sum(${alias}.xmin::text::bigint), 0) FROM ${from} WHERE ${condition})`;
+  const inTable = (catalog: string, alias: string, column: string): string =>
+    sum(
+      alias,
+      `${catalog} AS ${alias} JOIN pg_class AS c ON c.oid = ${alias}.${column} JOIN pg_namespace AS n ON n.oid = c.relnamespace`,
+      ours,
+    );
+  const inSchema = (catalog: string, alias: string, column: string): string =>
+    sum(alias, `${catalog} AS ${alias} JOIN pg_namespace AS n ON n.oid = ${alias}.${column}`, ours);
+  const parts = [
+    sum("n", "pg_namespace AS n", ours),
+    inSchema("pg_class", "c", "relnamespace"),
+    inTable("pg_attribute", "a", "attrelid"),
+    inTable("pg_attrdef", "d", "adrelid"),
+    inTable("pg_index", "i", "indrelid"),
+    inTable("pg_policy", "p", "polrelid"),
+    inTable("pg_description", "m", "objoid"),
+    inSchema("pg_constraint", "k", "connamespace"),
+    inSchema("pg_type", "t", "typnamespace"),
+    inSchema("pg_proc", "f", "pronamespace"),
+    sum("e", "pg_enum AS e", "true"),
+    sum("r", "pg_auth_members AS r", "true"),
+  ];
+  return {
+    purpose: "has the structure changed",
+    text: `SELECT concat_ws(' ',\n  ${parts.join(",\n  ")}) AS "mark"`,
+    values: [],
+  };
+};

@@ -54,6 +54,12 @@ export function readToken(token: string, signer: Signer): Claims | undefined {
   return parsed.success ? parsed.output : undefined;
 }
 
+/** A token as if its form had been made of another version of its page; what was not signed here stays what it is. */
+export function renewToken(token: string, version: string, signer: Signer): string {
+  const claims = readToken(token, signer);
+  return claims ? writeToken({ ...claims, version }, signer) : token;
+}
+
 /** Texts up to this length stand in the token as they are, after a sign that no digest has: they are on the same page anyway. */
 const longestPlain = 12;
 

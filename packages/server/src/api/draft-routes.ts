@@ -64,6 +64,7 @@ async function draftAnswer(desk: Desk, name: string): Promise<DraftAnswer> {
     by: draft?.byName ?? null,
     at: draft?.at.toISOString() ?? null,
     differs: draft ? inWords(published ?? "{}", current) : [],
+    drift: (await desk.drift()).get(name) ?? [],
     fileChanged: draft && draft.base !== published ? inWords(draft.base ?? "{}", published ?? "{}") : null,
   };
 }
@@ -141,6 +142,14 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
     "/:name/publish",
     taking(bodies.publish, async (body, name, by, response) => {
       await desk.publish(name, body.revision, by);
+      response.json(await draftAnswer(desk, name));
+    }),
+  );
+
+  router.post(
+    "/:name/note",
+    taking(nothing, async (_body, name, _by, response) => {
+      await desk.note(name);
       response.json(await draftAnswer(desk, name));
     }),
   );

@@ -40,7 +40,12 @@ export const changeAnswer = (loaded: Loaded, change: Change): ChangeAnswer => {
 /** Every page, served or drafted only, with what happened to it lately. */
 export async function summaries(loaded: Loaded, store: Store, desk: Desk): Promise<PageSummary[]> {
   const since = new Date(new Date().setUTCHours(0, 0, 0, 0) - (chartDays - 1) * day);
-  const [outcomes, changes, drafts] = await Promise.all([store.outcomes(since), store.lastChanges(), store.drafts()]);
+  const [outcomes, changes, drafts, drifts] = await Promise.all([
+    store.outcomes(since),
+    store.lastChanges(),
+    store.drafts(),
+    desk.drift(),
+  ]);
   const files = [
     ...loaded.files.map((file) => ({ ...file, isPublished: true })),
     ...drafts
@@ -67,6 +72,7 @@ export async function summaries(loaded: Loaded, store: Store, desk: Desk): Promi
         served: isPublished && page !== null,
         published: isPublished,
         draft: draft ? { revision: draft.revision, by: draft.byName, at: draft.at.toISOString() } : null,
+        drift: (drifts.get(name) ?? []).map(({ what }) => what),
         errors,
         warnings: findings.length - errors,
         firstFinding: findings[0] ?? null,

@@ -8,6 +8,7 @@ import {
   type Page,
   type RecordedRequest,
   recordAddress,
+  renewToken,
   type Signer,
   tokenName,
 } from "@loyal-quill/core";
@@ -43,12 +44,12 @@ async function leavingNothing(database: Database, run: (inside: Database) => Ret
   }
 }
 
-/** A form's text with the token of a form that is opened now. */
-async function withFreshToken(form: string, open: () => Promise<TrialAnswer>): Promise<string> {
-  const { html } = await open();
-  const token = new RegExp(`name="${tokenName}" value="([^"]+)"`).exec(html ?? "")?.[1];
-  const pairs = form.split("&").filter((pair) => !pair.startsWith(`${encodeURIComponent(tokenName)}=`));
-  return [`${encodeURIComponent(tokenName)}=${encodeURIComponent(token ?? "")}`, ...pairs].join("&");
+/** A form's text as if it had been made of the page as it now is: the draft may have changed since it was opened. */
+function renewed(form: string, page: Page, signer: Signer): string {
+  const pairs = new URLSearchParams(form);
+  const token = pairs.get(tokenName);
+  if (token !== null) pairs.set(tokenName, renewToken(token, page.version, signer));
+  return pairs.toString();
 }
 
 function storedRow(recorded: RecordedRequest): TrialAnswer["row"] {
@@ -70,8 +71,7 @@ export async function trial(
   actor: Actor,
   form: string | null,
 ): Promise<TrialAnswer> {
-  // The form is as good as opened just now: what it was opened with may be an older draft.
-  const body = form === null ? null : await withFreshToken(form, () => trial(options, page, key, actor, null));
+  const body = form === null ? null : renewed(form, page, options.signer);
   const path = `${recordAddress(page.path, key)}/edit`;
   const operation = form === null ? "open" : "save";
   const matched = { kind: "page", page, operation, keySegments: key.map(encodeSegment) } as const;

@@ -3,6 +3,7 @@ import type {
   Attribute,
   Census,
   Control,
+  Drift,
   Finding,
   MergeConflict,
   OutcomeKind,
@@ -27,6 +28,8 @@ export interface PageSummary {
   readonly listAddress: string | null;
   readonly table: string;
   readonly served: boolean;
+  /** What is otherwise in its table since it was published, in words. */
+  readonly drift: readonly string[];
   readonly errors: number;
   readonly warnings: number;
   readonly firstFinding: Finding | null;
@@ -128,6 +131,8 @@ export interface DraftAnswer {
   readonly at: string | null;
   /** What differs from the published text, in words. */
   readonly differs: readonly string[];
+  /** What is otherwise in the table than it was when the page was last published. */
+  readonly drift: readonly Drift[];
   /** What changed in the file since the draft was begun, in words; null where nothing did. */
   readonly fileChanged: readonly string[] | null;
   /** Where somebody else changed the same: theirs was kept. */

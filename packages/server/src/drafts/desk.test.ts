@@ -1,6 +1,7 @@
 import { readdir, readFile, writeFile } from "node:fs/promises";
 import path from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { renamedColumn } from "@loyal-quill/core";
 import { bodyOf, formOf } from "@loyal-quill/testing";
 import pg from "pg";
 import type { DraftAnswer, DraftTrialAnswer, PageSummary, VersionAnswer } from "../api/types.js";
@@ -161,6 +162,44 @@ describe("a draft of a published page", () => {
       ({ length }) => length > 1,
     );
     expect(versions[0]).toMatchObject({ by: null, differs: ["label of author_id: “Author” becomes “Written by”"] });
+  });
+});
+
+describe("a table that changes under its page", () => {
+  test("is told of, stops what would be saved wrongly, and is mended by the proposal", async () => {
+    const owner = new pg.Client(workbench.made.owner);
+    await owner.connect();
+    const { client } = await workbench.signIn("hollis");
+    const form = bodyOf(formOf((await client.get("/sensors/MV-001/1/edit")).text), { kind: "flow" });
+    await owner.query("ALTER TABLE network.sensor RENAME COLUMN remarks TO notes");
+    await owner.query("ALTER TABLE network.sensor ADD COLUMN mounted_on date");
+    const before = (await owner.query("SELECT sum(length(s::text)) AS n FROM network.sensor s")).rows[0] as unknown;
+    // Nothing was asked of the tables yet: the save itself finds it out, and saves nothing.
+    const save = await client.post("/sensors/MV-001/1/edit", form);
+    expect(save.status).toBe(503);
+    expect((await owner.query("SELECT sum(length(s::text)) AS n FROM network.sensor s")).rows[0]).toEqual(before);
+    const drifted = await until(
+      () => draftOf("sensor"),
+      ({ drift }) => drift.length > 0,
+    );
+    expect(drifted.drift.map(({ what }) => what)).toEqual([
+      "remarks is called notes now",
+      "new column mounted_on, date",
+    ]);
+    const pages = (await ines.send<PageSummary[]>("GET", "/pages")).said;
+    expect(pages.find((page) => page.name === "sensor")).toMatchObject({
+      served: false,
+      drift: [expect.any(String), expect.any(String)],
+    });
+    const [rename] = drifted.drift;
+    if (!rename?.repair || !("rename" in rename.repair)) throw new Error("no proposal");
+    const text = renamedColumn(drifted.text, rename.repair.rename.from, rename.repair.rename.to);
+    const { revision } = await change(ines, "sensor", drifted.text, text);
+    expect((await ines.send("POST", "/drafts/sensor/publish", { revision })).status).toBe(200);
+    expect((await client.get("/sensors/MV-001/1/edit")).status).toBe(200);
+    expect((await draftOf("sensor")).drift).toEqual([]);
+    await owner.query("ALTER TABLE network.sensor RENAME COLUMN notes TO remarks");
+    await owner.end();
   });
 });
 

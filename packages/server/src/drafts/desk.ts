@@ -1,7 +1,19 @@
 import { randomUUID } from "node:crypto";
 import { access, constants, readFile, rename, rm, writeFile } from "node:fs/promises";
 import path from "node:path";
-import { byPlace, draftPages, editPageFile, isError, type Merged, mergePageFiles } from "@loyal-quill/core";
+import {
+  byPlace,
+  type Drift,
+  draftPages,
+  editPageFile,
+  isError,
+  type Merged,
+  mergePageFiles,
+  parsePage,
+  type Table,
+  tableDrift,
+  tableName,
+} from "@loyal-quill/core";
 import { type BoundPageFile, bindPageFile, type Loaded, type Pages } from "@loyal-quill/runtime";
 import type { FeedEvent } from "../api/types.js";
 import type { Draft, Version } from "../store/entities.js";
@@ -209,7 +221,8 @@ export class Desk {
       );
     });
     await this.syncing;
-    const number = await store.addVersion({ page: name, at: new Date(), byName, text });
+    const model = this.tableOf(text);
+    const number = await store.addVersion({ page: name, at: new Date(), byName, text, model });
     const beside = path.join(directory, `.${name}.${randomUUID()}.tmp`);
     try {
       await writeFile(beside, text, { flag: "wx" });
@@ -233,16 +246,49 @@ export class Desk {
 
   private async keepVersions(): Promise<void> {
     const { store } = this.options;
-    const known = new Map((await store.lastVersions()).map((version) => [version.page, version.text]));
+    const known = new Map((await store.lastVersions()).map((version) => [version.page, version]));
     const { files } = this.loaded();
     const at = new Date();
     for (const { name, text } of files) {
-      if (known.get(name) !== text) await store.addVersion({ page: name, at, byName: null, text });
+      const last = known.get(name);
+      const model = this.tableOf(text);
+      if (last?.text !== text) await store.addVersion({ page: name, at, byName: null, text, model });
+      else if (last.model === null && model !== null) await store.noteModel(last.number, model);
     }
-    for (const [name, text] of known) {
+    for (const [name, { text }] of known) {
       if (text !== null && !files.some((file) => file.name === name))
-        await store.addVersion({ page: name, at, byName: null, text: null });
+        await store.addVersion({ page: name, at, byName: null, text: null, model: null });
     }
+  }
+
+  /** The table that a page file names, as it is now. */
+  private tableOf(text: string): Table | null {
+    const parsed = parsePage(text);
+    const name = parsed.ok ? parsed.page.file.record.table : null;
+    return this.loaded().catalog.tables.find((table) => tableName(table) === name) ?? null;
+  }
+
+  /** What is otherwise in each page's table than it was when the page was last published, by page; only where something is. */
+  async drift(): Promise<ReadonlyMap<string, readonly Drift[]>> {
+    const { tables } = this.loaded().catalog;
+    const found = (await this.options.store.lastVersions()).flatMap(({ page, text, model }) => {
+      if (!model || text === null) return [];
+      const drift = tableDrift(
+        model,
+        tables.find((table) => tableName(table) === tableName(model)),
+      );
+      return drift.length > 0 ? [[page, drift] as const] : [];
+    });
+    return new Map(found);
+  }
+
+  /** Takes note of a page's table as it is now: what was told of its drift is known. */
+  async note(name: string): Promise<void> {
+    const { store } = this.options;
+    const last = (await store.lastVersions()).find(({ page }) => page === name);
+    if (!last?.text) throw new DeskRefusal("Nothing to note", "This page was never published.", 404);
+    await store.noteModel(last.number, this.tableOf(last.text));
+    this.tell(name, 0, "");
   }
 
   private tell(page: string, revision: number, by: string): void {

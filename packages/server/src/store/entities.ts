@@ -1,4 +1,4 @@
-import type { Attribute, RecordedRequest } from "@loyal-quill/core";
+import type { Attribute, RecordedRequest, Table } from "@loyal-quill/core";
 import { defineEntity, type InferEntity, p } from "@mikro-orm/core";
 
 /** Somebody who can sign in. `attributes` are what conditions know as `actor.…` besides id, name and roles. */
@@ -62,9 +62,12 @@ export const VersionEntity = defineEntity({
     byName: p.string().nullable(),
     /** The file's text; null where the file was taken away. */
     text: p.text().nullable(),
+    /** The table as it was then; null where it was not known. */
+    model: p.json<Table>().nullable(),
   },
 });
-export type Version = Omit<InferEntity<typeof VersionEntity>, "byName" | "text"> & {
+export type Version = Omit<InferEntity<typeof VersionEntity>, "byName" | "text" | "model"> & {
+  model: Table | null;
   byName: string | null;
   text: string | null;
 };

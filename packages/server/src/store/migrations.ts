@@ -52,8 +52,15 @@ class DraftsAndVersions extends Migration {
   }
 }
 
+class TablesOfVersions extends Migration {
+  override up(): void {
+    this.addSql("ALTER TABLE version ADD COLUMN model jsonb");
+  }
+}
+
 /** The store's migrations in their order. A landed one is never changed. */
 export const migrationsList = [
   { name: "2026-11-first-tables", class: FirstTables },
   { name: "2026-11-drafts-and-versions", class: DraftsAndVersions },
+  { name: "2026-11-tables-of-versions", class: TablesOfVersions },
 ];

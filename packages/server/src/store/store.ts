@@ -1,4 +1,4 @@
-import type { RecordedRequest } from "@loyal-quill/core";
+import type { RecordedRequest, Table } from "@loyal-quill/core";
 import { type InferEntity, raw } from "@mikro-orm/core";
 import { Migrator } from "@mikro-orm/migrations";
 import { MikroORM } from "@mikro-orm/postgresql";
@@ -24,7 +24,16 @@ const plainVersion = (found: InferEntity<typeof VersionEntity>): Version => ({
   ...found,
   byName: found.byName ?? null,
   text: found.text ?? null,
+  model: found.model ?? null,
 });
+
+/** The last version of a page: its text is null where the file was taken away, its table where it was not known. */
+export interface LastVersion {
+  readonly page: string;
+  readonly number: string;
+  readonly text: string | null;
+  readonly model: Table | null;
+}
 
 /** What the workbench asks the log for. */
 export interface ChangeQuery {
@@ -180,14 +189,19 @@ export class Store {
     return found && plainVersion(found);
   }
 
-  /** The text of each page's last version; null where its file was taken away. */
-  async lastVersions(): Promise<{ page: string; text: string | null }[]> {
+  /** Each page's last version. */
+  async lastVersions(): Promise<LastVersion[]> {
     return this.orm.em
       .fork()
       .getConnection()
-      .execute<{ page: string; text: string | null }[]>(
-        "SELECT DISTINCT ON (page) page, text FROM version ORDER BY page, number DESC",
+      .execute<LastVersion[]>(
+        "SELECT DISTINCT ON (page) page, number::text, text, model FROM version ORDER BY page, version.number DESC",
       );
+  }
+
+  /** Takes note of a version's table as it is now. */
+  async noteModel(number: string, model: Table | null): Promise<void> {
+    await this.orm.em.fork().nativeUpdate(VersionEntity, { number }, { model });
   }
 
   async addVersion(version: Omit<Version, "number">): Promise<string> {

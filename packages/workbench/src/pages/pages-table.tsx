@@ -23,6 +23,11 @@ function Soundness({ page }: { page: PageSummary }) {
   return (
     <Stack>
       <Served page={page} />
+      {page.drift.length > 0 && (
+        <span>
+          <Mark kind="wait">its table has changed</Mark> <Soft>{page.drift[0]}</Soft>
+        </span>
+      )}
       {draft && <Mark kind="wait">draft by {draft.by}</Mark>}
     </Stack>
   );

@@ -1,4 +1,4 @@
-import { placeInWords, valueText } from "@loyal-quill/core";
+import { type Drift, editPageFile, placeInWords, renamedColumn, valueText } from "@loyal-quill/core";
 import type { SheetAnswer } from "@loyal-quill/server/api";
 import { useState } from "react";
 import { Dialog, DialogTrigger, Heading, Modal, ModalOverlay } from "react-aria-components";
@@ -142,6 +142,27 @@ function State({ desk }: { desk: DraftDesk }) {
   );
 }
 
+/** A proposal for the page, where there is one and it was not taken yet. */
+function DriftRepair({ drift, desk }: { drift: Drift; desk: DraftDesk }) {
+  const { repair } = drift;
+  const text = desk.text ?? "";
+  if (!repair) return null;
+  const next = (): string => {
+    try {
+      return "rename" in repair
+        ? renamedColumn(text, repair.rename.from, repair.rename.to)
+        : editPageFile(text, repair.edits);
+    } catch {
+      return text;
+    }
+  };
+  return next() === text ? null : (
+    <Small type="button" onClick={() => desk.write(next(), repair.what)}>
+      {repair.what}
+    </Small>
+  );
+}
+
 /** Draft or published, a step back or forth, publishing; and what others did to the same page. */
 export function DraftBar({ desk, sheet }: DraftBarProps) {
   const { answer, conflicts, complaint } = desk;
@@ -174,6 +195,22 @@ export function DraftBar({ desk, sheet }: DraftBarProps) {
       {complaint && (
         <Notice role="alert">
           <Mark kind="stop">{complaint}</Mark>
+        </Notice>
+      )}
+      {answer && answer.drift.length > 0 && (
+        <Notice role="status">
+          <Mark kind="wait">The table has changed since this page was published:</Mark>
+          <ul>
+            {answer.drift.map((drift) => (
+              <li key={drift.what}>
+                <span>{drift.what}</span>
+                <DriftRepair drift={drift} desk={desk} />
+              </li>
+            ))}
+          </ul>
+          <Small type="button" onClick={desk.note}>
+            Noted: leave the page as it is
+          </Small>
         </Notice>
       )}
       {answer?.fileChanged && (

@@ -35,6 +35,8 @@ export interface DraftDesk {
   /** Puts one's own value in the place of somebody else's, or lets go of it. */
   readonly settle: (conflict: MergeConflict, mine: boolean) => void;
   readonly reload: () => void;
+  /** The change of the table is known; the page stays as it is. */
+  readonly note: () => void;
 }
 
 /** Changes of one kind that follow each other within this time are one step back, in milliseconds. */
@@ -246,5 +248,10 @@ export function useDraft(name: string): DraftDesk {
       else edit(editsFor({ ...conflict, after: conflict.mine }, now.current.text), "take one's own value");
     },
     reload: () => void first.refetch(),
+    note: () =>
+      void said(async () => {
+        const { kept } = now.current;
+        take(await ask<DraftAnswer>(`${path}/note`, { method: "POST", body: {} }), kept);
+      }),
   };
 }
