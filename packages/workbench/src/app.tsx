@@ -29,6 +29,7 @@ const Head = styled.header`
 const Places = styled.nav`
   display: flex;
   gap: ${({ theme }) => theme.space(5)};
+  align-items: baseline;
   flex: 1;
   a { color: ${({ theme }) => theme.ink}; text-decoration: none; padding-bottom: 2px; }
   button { border: 0; background: none; padding: 0; color: ${({ theme }) => theme.soft}; cursor: pointer; }

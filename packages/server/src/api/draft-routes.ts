@@ -6,6 +6,7 @@ import type { Censuses } from "../drafts/census.js";
 import { type Desk, DeskRefusal, nameForm } from "../drafts/desk.js";
 import type { Account } from "../store/entities.js";
 import { judgeCondition } from "./conditions.js";
+import { effects } from "./people.js";
 import { problem } from "./problem.js";
 import { plain } from "./shapes.js";
 import { sheetOf } from "./sheet.js";
@@ -143,6 +144,16 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
     taking(bodies.publish, async (body, name, by, response) => {
       await desk.publish(name, body.revision, by);
       response.json(await draftAnswer(desk, name));
+    }),
+  );
+
+  router.get(
+    "/:name/effects",
+    taking(nothing, async (_body, name, _by, response) => {
+      const { text: current, published } = await desk.text(name);
+      const before = published === null ? null : desk.bind(name, published).page;
+      const after = desk.bind(name, current).page;
+      response.json(after ? await effects(before, after, await options.store.accounts(), options.database) : []);
     }),
   );
 

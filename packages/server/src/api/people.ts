@@ -10,7 +10,7 @@ import {
 } from "@loyal-quill/core";
 import { actorOf } from "../sign-in/session.js";
 import type { Account } from "../store/entities.js";
-import type { MayAnswer, PersonAnswer } from "./types.js";
+import type { EffectAnswer, MayAnswer, PersonAnswer } from "./types.js";
 
 export const personAnswer = (account: Account): PersonAnswer => {
   const { id, email, name, roles, active, attributes } = account;
@@ -51,4 +51,48 @@ export function mayAnswers(account: Account, pages: readonly Page[], database: D
       return { page: page.name, plural: page.plural, opens, makes, ...counted };
     }),
   );
+}
+
+/** How many people are looked at before something is published. */
+const mostPeople = 100;
+
+const numbers = ["sees", "edits", "deletes"] as const;
+const words: Readonly<Record<(typeof numbers)[number], string>> = {
+  sees: "sees",
+  edits: "may edit",
+  deletes: "may delete",
+};
+
+/** What publishing changes for somebody, in words; empty where nothing does. */
+function effectOn(before: MayAnswer | undefined, after: MayAnswer): string[] {
+  const opened = before?.opens ?? false;
+  if (opened !== after.opens)
+    return [after.opens ? `opens it from now on, sees ${after.sees ?? "its"} records` : "no longer opens it"];
+  if (!after.opens) return [];
+  const counted = numbers.flatMap((name) =>
+    before && before[name] !== after[name] ? [`${words[name]} ${after[name]} records instead of ${before[name]}`] : [],
+  );
+  const makes =
+    before && before.makes !== after.makes ? [after.makes ? "may make new ones" : "may no longer make new ones"] : [];
+  return [...counted, ...makes];
+}
+
+/** For whom publishing a page changes what they may do, and how. */
+export async function effects(
+  before: Page | null,
+  after: Page,
+  accounts: readonly Account[],
+  database: Database,
+): Promise<EffectAnswer[]> {
+  const active = accounts.filter((account) => account.active).slice(0, mostPeople);
+  const all = await Promise.all(
+    active.map(async (account) => {
+      const [[old], [now]] = await Promise.all([
+        before ? mayAnswers(account, [before], database) : [],
+        mayAnswers(account, [after], database),
+      ]);
+      return { name: account.name, lines: now ? effectOn(old, now) : [] };
+    }),
+  );
+  return all.filter(({ lines }) => lines.length > 0);
 }

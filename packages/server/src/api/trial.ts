@@ -106,7 +106,8 @@ export async function trial(
     html: response.status === 303 ? null : response.body,
     leadsTo: response.headers.location ?? null,
     address: path,
-    row: storedRow(recorded),
+    // A save asks for no more of the row than it needs; the Sheet shows all of it.
+    row: storedRow(form === null ? recorded : (await trial(options, page, key, actor, null)).recorded),
   };
 }
 

@@ -212,6 +212,12 @@ export interface MayAnswer {
   readonly rows: number | null;
 }
 
+/** What publishing changes for somebody, in words. */
+export interface EffectAnswer {
+  readonly name: string;
+  readonly lines: readonly string[];
+}
+
 /** What a database has, for the workbench. */
 export interface DatabaseAnswer {
   readonly connection: {

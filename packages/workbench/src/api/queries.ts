@@ -5,6 +5,7 @@ import type {
   ChangesAnswer,
   DatabaseAnswer,
   DraftTrialAnswer,
+  EffectAnswer,
   MayAnswer,
   PageSummary,
   PersonAnswer,
@@ -103,6 +104,14 @@ export const useTable = (table: string) =>
   useQuery({
     queryKey: ["database", table],
     queryFn: ({ signal }) => ask<TableAnswer>(`/database/${encodeURIComponent(table)}`, { signal }),
+  });
+
+/** For whom publishing changes what they may do. */
+export const useEffects = (page: string, revision: number) =>
+  useQuery({
+    queryKey: ["effects", page, revision],
+    queryFn: ({ signal }) => ask<EffectAnswer[]>(`/drafts/${encodeURIComponent(page)}/effects`, { signal }),
+    gcTime: 0,
   });
 
 export const usePeople = () =>

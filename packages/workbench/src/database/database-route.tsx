@@ -25,11 +25,6 @@ const Tools = styled.div`
   input[type="search"] { width: 18rem; }
 `;
 
-const Figure = styled.td`
-  text-align: end !important;
-  white-space: nowrap;
-`;
-
 const Soft = styled.span`
   color: ${({ theme }) => theme.soft};
 `;
@@ -112,9 +107,15 @@ export default function DatabaseRoute() {
                 <thead>
                   <tr>
                     <th scope="col">Table</th>
-                    <th scope="col">Rows</th>
-                    <th scope="col">Size</th>
-                    <th scope="col">Columns</th>
+                    <th scope="col" className="figure">
+                      Rows
+                    </th>
+                    <th scope="col" className="figure">
+                      Size
+                    </th>
+                    <th scope="col" className="figure">
+                      Columns
+                    </th>
                     <th scope="col">Safe keys</th>
                     <th scope="col">Page</th>
                     <th scope="col">New page</th>
@@ -128,13 +129,15 @@ export default function DatabaseRoute() {
                           <code>{table.table}</code>
                         </Link>
                       </th>
-                      <Figure>
+                      <td className="figure">
                         {table.rows === null ? <Soft>not counted</Soft> : <code>{figure(table.rows)}</code>}
-                      </Figure>
-                      <Figure>{table.bytes === null ? <Soft>–</Soft> : <code>{bytes(table.bytes)}</code>}</Figure>
-                      <Figure>
+                      </td>
+                      <td className="figure">
+                        {table.bytes === null ? <Soft>–</Soft> : <code>{bytes(table.bytes)}</code>}
+                      </td>
+                      <td className="figure">
                         <code>{table.columns}</code>
-                      </Figure>
+                      </td>
                       <td>
                         {table.keys.length > 0 ? (
                           <code>{table.keys.map((key) => key.join(", ")).join(" · ")}</code>

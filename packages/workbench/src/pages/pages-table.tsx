@@ -1,5 +1,6 @@
 import type { OutcomeKind } from "@loyal-quill/core";
 import type { PageSummary } from "@loyal-quill/server/api";
+import { lazy, Suspense } from "react";
 import { Link } from "react-router";
 import { styled } from "styled-components";
 import { Mark } from "../parts/mark.js";
@@ -10,6 +11,13 @@ import { outcomeWord } from "../round-trip/wording.js";
 
 const Soft = styled.span`
   color: ${({ theme }) => theme.soft};
+`;
+
+const DaysChart = lazy(() => import("./days-chart.js"));
+
+/** The place that a chart will take. */
+const Room = styled.div`
+  height: 2.25rem;
 `;
 
 const Stack = styled.div`
@@ -63,12 +71,22 @@ const order: readonly OutcomeKind[] = [
   "failed",
 ];
 
+/** The last days as a small chart, and in words. */
 function Outcomes({ days }: { days: PageSummary["days"] }) {
   const counted = order.flatMap((kind) => {
     const count = days.reduce((sum, { outcomes }) => sum + (outcomes[kind] ?? 0), 0);
     return count ? [`${count} ${outcomeWord(kind)}`] : [];
   });
-  return <>{counted.length > 0 ? counted.join(", ") : <Soft>none</Soft>}</>;
+  const words = counted.join(", ");
+  if (counted.length === 0) return <Soft>none</Soft>;
+  return (
+    <Stack>
+      <Soft>{words}</Soft>
+      <Suspense fallback={<Room />}>
+        <DaysChart days={days} label={`Seven days: ${words}`} />
+      </Suspense>
+    </Stack>
+  );
 }
 
 /** One row a page. */

@@ -6,13 +6,14 @@ import {
   MenuItem,
   Modal,
   ModalOverlay,
-  SearchField,
+  TextField,
   useFilter,
 } from "react-aria-components";
 import { useNavigate } from "react-router";
 import { styled } from "styled-components";
 import { useDatabase, usePages, usePeople } from "../api/queries.js";
 import { useNewDraft } from "../database/use-new-draft.js";
+import { type Command, commandsHere } from "./commands.js";
 
 const Over = styled(ModalOverlay)`
   position: fixed;
@@ -42,7 +43,7 @@ const Commands = styled(Menu)`
   padding: ${({ theme }) => `${theme.space(1)} 0`};
 ` as typeof Menu;
 
-const Command = styled(MenuItem)`
+const Found = styled(MenuItem)`
   display: flex;
   justify-content: space-between;
   gap: ${({ theme }) => theme.space(4)};
@@ -58,15 +59,8 @@ const Nothing = styled.p`
   color: ${({ theme }) => theme.soft};
 `;
 
-interface Entry {
-  readonly id: string;
-  readonly text: string;
-  readonly what: string;
-  readonly run: () => void;
-}
-
 /** Everything that can be reached or done from here. */
-function useEntries(): readonly Entry[] {
+function useEntries(): readonly Command[] {
   const navigate = useNavigate();
   const pages = usePages();
   const database = useDatabase();
@@ -74,6 +68,7 @@ function useEntries(): readonly Entry[] {
   const draft = useNewDraft();
   const to = (path: string) => () => void navigate(path);
   return [
+    ...commandsHere(),
     { id: "pages", text: "Pages", what: "place", run: to("/") },
     { id: "database", text: "Database", what: "place", run: to("/database") },
     { id: "people", text: "People", what: "place", run: to("/people") },
@@ -114,9 +109,9 @@ function Entries({ close }: { close: () => void }) {
   const filter = (text: string, typed: string): boolean => typed.split(/\s+/).every((word) => contains(text, word));
   return (
     <Autocomplete filter={filter}>
-      <SearchField aria-label="Go to, or do" autoFocus>
+      <TextField aria-label="Go to, or do" autoFocus>
         <Input placeholder="Go to a page, a table, a person; or draft a page" />
-      </SearchField>
+      </TextField>
       <Commands
         aria-label="Found"
         items={entries}
@@ -127,10 +122,10 @@ function Entries({ close }: { close: () => void }) {
         renderEmptyState={() => <Nothing>Nothing is called so.</Nothing>}
       >
         {(entry) => (
-          <Command id={entry.id} textValue={`${entry.text} ${entry.what}`}>
+          <Found id={entry.id} textValue={`${entry.text} ${entry.what}`}>
             {entry.text}
             <span>{entry.what}</span>
-          </Command>
+          </Found>
         )}
       </Commands>
     </Autocomplete>

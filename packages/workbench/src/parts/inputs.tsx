@@ -39,7 +39,7 @@ interface TextLineProps {
 export function TextLine({ label, value, placeholder, onChange }: TextLineProps) {
   const id = useId();
   return (
-    <Line>
+    <Line data-line={label}>
       <label htmlFor={id}>{label}</label>
       <Text
         id={id}
@@ -63,7 +63,7 @@ interface SelectLineProps {
 export function SelectLine({ label, value, options, onChange }: SelectLineProps) {
   const id = useId();
   return (
-    <Line>
+    <Line data-line={label}>
       <label htmlFor={id}>{label}</label>
       <span>
         <Select id={id} value={value} onChange={(event) => onChange(event.target.value)}>

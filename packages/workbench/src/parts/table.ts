@@ -9,6 +9,7 @@ export const Table = styled.table`
   tbody th { font-weight: 700; }
   td:last-child, th:last-child { padding-right: 0; }
   time, td > code { white-space: nowrap; }
+  .figure { text-align: end; white-space: nowrap; }
   svg { vertical-align: -0.35em; display: inline-block; }
 `;
 

@@ -24,7 +24,7 @@ const List = styled.ul`
   > li { border-bottom: 1px solid ${({ theme }) => theme.rule}; }
   button { width: 100%; text-align: start; border: 0; background: none; padding: ${({ theme }) => `${theme.space(1.5)} ${theme.space(2)}`}; cursor: pointer; border-left: 3px solid transparent; }
   button[aria-pressed="true"] { border-color: ${({ theme }) => theme.verdigris}; font-weight: 700; }
-  span { color: ${({ theme }) => theme.soft}; font-weight: 400; display: block; overflow-wrap: anywhere; }
+  button > span:last-child { color: ${({ theme }) => theme.soft}; font-weight: 400; display: block; overflow-wrap: anywhere; }
 `;
 
 const Form = styled.form`
@@ -34,10 +34,6 @@ const Form = styled.form`
   margin-bottom: ${({ theme }) => theme.space(6)};
   p { display: flex; gap: ${({ theme }) => theme.space(4)}; align-items: baseline; }
   input { font-family: inherit; }
-`;
-
-const Figure = styled.td`
-  text-align: end !important;
 `;
 
 const Soft = styled.span`
@@ -176,10 +172,10 @@ function Row({ may, person }: { may: MayAnswer; person: PersonAnswer }) {
     <tr>
       <th scope="row">{may.plural}</th>
       <td>{may.opens ? <Mark kind="good">opens it</Mark> : <Mark kind="quiet">not open to them</Mark>}</td>
-      <Figure>{may.opens && count(may.sees)}</Figure>
-      <Figure>{may.opens && count(may.edits)}</Figure>
-      <Figure>{may.opens && count(may.deletes)}</Figure>
-      <Figure>{count(may.rows)}</Figure>
+      <td className="figure">{may.opens && count(may.sees)}</td>
+      <td className="figure">{may.opens && count(may.edits)}</td>
+      <td className="figure">{may.opens && count(may.deletes)}</td>
+      <td className="figure">{count(may.rows)}</td>
       <td>{may.opens && (may.makes ? "yes" : "no")}</td>
       <td>
         <Link to={`/pages/${encodeURIComponent(may.page)}?as=${encodeURIComponent(person.id)}`}>see it as they do</Link>
@@ -206,10 +202,18 @@ function May({ person }: { person: PersonAnswer }) {
             <tr>
               <th scope="col">Page</th>
               <th scope="col">Opens</th>
-              <th scope="col">Sees</th>
-              <th scope="col">May edit</th>
-              <th scope="col">May delete</th>
-              <th scope="col">Of rows</th>
+              <th scope="col" className="figure">
+                Sees
+              </th>
+              <th scope="col" className="figure">
+                May edit
+              </th>
+              <th scope="col" className="figure">
+                May delete
+              </th>
+              <th scope="col" className="figure">
+                Of rows
+              </th>
               <th scope="col">May make new</th>
               <th scope="col">Try</th>
             </tr>

@@ -36,6 +36,7 @@ const Said = styled.p`
   font-size: 0.8125rem;
   line-height: 1.25;
   color: ${({ theme }) => theme.soft};
+  time { font-size: 0.6875rem; }
 `;
 
 const Ticks = styled.ol<{ $count: number }>`

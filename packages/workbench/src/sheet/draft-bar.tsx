@@ -3,6 +3,7 @@ import type { SheetAnswer } from "@loyal-quill/server/api";
 import { useState } from "react";
 import { Dialog, DialogTrigger, Heading, Modal, ModalOverlay } from "react-aria-components";
 import { styled } from "styled-components";
+import { useEffects } from "../api/queries.js";
 import { Small } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { Moment } from "../parts/moment.js";
@@ -60,16 +61,39 @@ const Strong = styled(QuietButton)`
 interface DraftBarProps {
   readonly desk: DraftDesk;
   readonly sheet: SheetAnswer;
+  /** Whether publishing is asked about. */
+  readonly isOpen: boolean;
+  readonly setOpen: (open: boolean) => void;
+}
+
+/** For whom it changes what they may do. */
+function Effects({ page, revision }: { page: string; revision: number }) {
+  const effects = useEffects(page, revision);
+  if (effects.isPending) return <p>Looking for whom that changes something …</p>;
+  if (effects.error) return <p>It could not be found out for whom that changes something: {effects.error.message}</p>;
+  if (effects.data.length === 0) return <p>Nobody sees or may edit other records than before.</p>;
+  return (
+    <>
+      <p>And for these people:</p>
+      <ul>
+        {effects.data.map(({ name, lines }) => (
+          <li key={name}>
+            {name}: {lines.join(", ")}
+          </li>
+        ))}
+      </ul>
+    </>
+  );
 }
 
 /** What publishing would change, and the button that does it. */
-function Publish({ desk, sheet }: DraftBarProps) {
+function Publish({ desk, sheet, isOpen, setOpen }: DraftBarProps) {
   const { answer } = desk;
   const [isBusy, setBusy] = useState(false);
   const errors = sheet.findings.filter((finding) => finding.severity === "error").length;
   const warnings = sheet.findings.length - errors;
   return (
-    <DialogTrigger>
+    <DialogTrigger isOpen={isOpen} onOpenChange={setOpen}>
       <Strong isDisabled={errors > 0}>Publish …</Strong>
       <Over isDismissable>
         <Leaf>
@@ -100,6 +124,7 @@ function Publish({ desk, sheet }: DraftBarProps) {
                     <p>Forms that are open now are asked to look again before they are saved.</p>
                   </>
                 )}
+                <Effects page={sheet.name} revision={answer?.revision ?? 0} />
                 {warnings > 0 && (
                   <p>
                     <Mark kind="wait">{warnings === 1 ? "one warning" : `${warnings} warnings`}</Mark> in the review; it
@@ -164,7 +189,7 @@ function DriftRepair({ drift, desk }: { drift: Drift; desk: DraftDesk }) {
 }
 
 /** Draft or published, a step back or forth, publishing; and what others did to the same page. */
-export function DraftBar({ desk, sheet }: DraftBarProps) {
+export function DraftBar({ desk, sheet, isOpen, setOpen }: DraftBarProps) {
   const { answer, conflicts, complaint } = desk;
   const isDraft = (answer?.revision ?? 0) > 0;
   const errors = sheet.findings.filter((finding) => finding.severity === "error").length;
@@ -190,7 +215,7 @@ export function DraftBar({ desk, sheet }: DraftBarProps) {
             Discard the draft
           </Small>
         )}
-        {isDraft && <Publish desk={desk} sheet={sheet} />}
+        {isDraft && <Publish desk={desk} sheet={sheet} isOpen={isOpen} setOpen={setOpen} />}
       </Bar>
       {complaint && (
         <Notice role="alert">

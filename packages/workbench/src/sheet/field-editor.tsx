@@ -50,7 +50,7 @@ export function FieldEditor({ field, columns, onMove, onTakeOff, onClose }: Fiel
   const isChoice = field.controls.includes("choice");
   const isText = /^(text|char|citext|name)/.test(field.type);
   return (
-    <Frame role="group" aria-label={`Settings of ${name}`}>
+    <Frame role="group" aria-label={`Settings of ${name}`} data-settings-of={name}>
       <TextLine
         label="Label"
         value={settings.label ?? ""}

@@ -3,13 +3,14 @@ import type { SheetAnswer } from "@loyal-quill/server/api";
 import { type DragEvent, useState } from "react";
 import { styled } from "styled-components";
 import FileEditor from "../code/file-editor.js";
+import { Findings } from "./findings.js";
 
 const Pane = styled.div<{ $over: boolean }>`
   position: sticky;
   top: 2.6rem;
   align-self: start;
   min-width: 0;
-  .cm-editor { max-height: calc(100vh - 6rem); }
+  .cm-editor { max-height: calc(100vh - 12rem); }
   outline: ${({ theme, $over }) => ($over ? `2px dashed ${theme.verdigris}` : "none")};
 `;
 
@@ -54,6 +55,7 @@ export default function FilePane({ name, text, findings, sheet, onChange }: File
         columns={sheet.fields.map(({ name: column, type }) => ({ name: column, type }))}
         onChange={(next) => onChange(next, "edit the text")}
       />
+      <Findings findings={findings} text={text} onRepair={onChange} />
       <Foot>
         <a href={`data:text/yaml;charset=utf-8,${encodeURIComponent(text)}`} download={`${name}.page.yaml`}>
           Take the file out

@@ -1,10 +1,20 @@
 import type { RuleSetting } from "@loyal-quill/core";
 import type { SheetField } from "@loyal-quill/server/api";
-import { useId, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { styled } from "styled-components";
 import { Select, Small, Text, TextLine } from "../parts/inputs.js";
+import { AddMenu } from "../parts/menu.js";
 import { ConditionLine } from "./condition-line.js";
-import { asBound, firstValue, partsOfRule, type RuleName, type RuleParts, ruleNames, ruleOfParts } from "./settings.js";
+import {
+  asBound,
+  firstValue,
+  fittingRules,
+  partsOfRule,
+  type RuleName,
+  type RuleParts,
+  ruleNames,
+  ruleOfParts,
+} from "./settings.js";
 
 const Row = styled.li`
   display: grid;
@@ -20,23 +30,6 @@ const List = styled.ul`
   padding-left: ${({ theme }) => theme.space(2)};
 `;
 
-const kinds: Readonly<Record<string, readonly string[]>> = {
-  integer: ["any", "ordered", "number"],
-  numeric: ["any", "ordered", "number"],
-  date: ["any", "ordered"],
-  timestamp: ["any", "ordered"],
-  boolean: ["any"],
-};
-
-/** The rules that make sense for a column of a type. */
-function fittingRules(type: string) {
-  const base = type.replace(/[( ].*/, "");
-  const known =
-    kinds[base] ??
-    (/^(smallint|bigint|real|double)/.test(base) ? kinds.integer : /^time/.test(base) ? kinds.date : ["any", "text"]);
-  return ruleNames.filter((rule) => known?.includes(rule.for));
-}
-
 function shownValue(value: unknown): string {
   return Array.isArray(value) ? value.join(", ") : String(value);
 }
@@ -50,12 +43,20 @@ function readValue(rule: RuleName, typed: string): unknown {
 interface RuleRowProps {
   readonly parts: RuleParts;
   readonly field: SheetField;
+  /** It was just added: what it demands is said next. */
+  readonly isNew: boolean;
   readonly onChange: (parts: RuleParts | null) => void;
 }
 
-function RuleRow({ parts, field, onChange }: RuleRowProps) {
+function RuleRow({ parts, field, isNew, onChange }: RuleRowProps) {
   const [isOpen, setOpen] = useState(parts.when !== "" || parts.message !== "");
   const { text } = ruleNames.find((rule) => rule.id === parts.rule) ?? { text: parts.rule };
+  const input = useRef<HTMLInputElement>(null);
+  useEffect(() => {
+    // After the menu has given the focus back.
+    const timer = isNew ? setTimeout(() => input.current?.select(), 60) : undefined;
+    return () => clearTimeout(timer);
+  }, [isNew]);
   const demands = !["required", "e-mail", "web-address", "unique"].includes(parts.rule);
   return (
     <Row>
@@ -63,6 +64,8 @@ function RuleRow({ parts, field, onChange }: RuleRowProps) {
         {demands ? <label htmlFor={`${field.name}-${parts.rule}`}>{text}</label> : null}
         {demands && (
           <Text
+            ref={input}
+            data-rule-value=""
             id={`${field.name}-${parts.rule}`}
             value={shownValue(parts.value)}
             autoComplete="off"
@@ -114,16 +117,18 @@ interface RulesEditorProps {
 
 /** The rules that the page itself has for a field. */
 export function RulesEditor({ field, rules, onChange }: RulesEditorProps) {
-  const id = useId();
+  const added = useRef(-1);
   const change = (index: number, parts: RuleParts | null): void => {
     const next = rules.flatMap((rule, each) => (each !== index ? [rule] : parts ? [ruleOfParts(parts)] : []));
     onChange(next.length > 0 ? next : undefined, `${parts ? "a rule" : "take off a rule"} of ${field.name}`);
   };
-  const add = (rule: RuleName): void =>
+  const add = (rule: RuleName): void => {
+    added.current = rules.length;
     onChange(
       [...rules, ruleOfParts({ rule, value: firstValue(rule), when: "", message: "" })],
-      `a rule of ${field.name}`,
+      `add a rule of ${field.name}`,
     );
+  };
   return (
     <div>
       {rules.length > 0 && (
@@ -136,21 +141,14 @@ export function RulesEditor({ field, rules, onChange }: RulesEditorProps) {
                 key={`${index} ${parts.rule}`}
                 parts={parts}
                 field={field}
+                isNew={added.current === index}
                 onChange={(next) => change(index, next)}
               />
             );
           })}
         </List>
       )}
-      <label htmlFor={id}>Add a rule </label>
-      <Select id={id} value="" onChange={(event) => event.target.value && add(event.target.value as RuleName)}>
-        <option value="">–</option>
-        {fittingRules(field.type).map((rule) => (
-          <option key={rule.id} value={rule.id}>
-            {rule.text}
-          </option>
-        ))}
-      </Select>
+      <AddMenu label="Add a rule" options={fittingRules(field.type)} onAdd={(rule) => add(rule as RuleName)} />
     </div>
   );
 }

@@ -122,3 +122,20 @@ export function firstValue(rule: RuleName): unknown {
 /** What was typed as a bound: a number where it is one, as YAML would read it. */
 export const asBound = (typed: string): unknown =>
   /^-?\d+(\.\d+)?$/.test(typed) && String(Number(typed)) === typed ? Number(typed) : typed;
+
+const kinds: Readonly<Record<string, readonly string[]>> = {
+  integer: ["any", "ordered", "number"],
+  numeric: ["any", "ordered", "number"],
+  date: ["any", "ordered"],
+  timestamp: ["any", "ordered"],
+  boolean: ["any"],
+};
+
+/** The rules that make sense for a column of a type. */
+export function fittingRules(type: string) {
+  const base = type.replace(/[( ].*/, "");
+  const known =
+    kinds[base] ??
+    (/^(smallint|bigint|real|double)/.test(base) ? kinds.integer : /^time/.test(base) ? kinds.date : ["any", "text"]);
+  return ruleNames.filter((rule) => known?.includes(rule.for));
+}

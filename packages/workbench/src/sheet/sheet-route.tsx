@@ -12,6 +12,7 @@ import {
   useSession,
   useTrial,
 } from "../api/queries.js";
+import { useCommands } from "../palette/commands.js";
 import { Choice } from "../parts/choice.js";
 import { Small } from "../parts/inputs.js";
 import { Empty, Failed, Waiting } from "../parts/states.js";
@@ -22,8 +23,9 @@ import { DraftBar } from "./draft-bar.js";
 import { FieldsTogether } from "./fields-together.js";
 import { Findings } from "./findings.js";
 import { RecordChoice, Steps } from "./record-choice.js";
-import { type Desk, DeskContext, readContent } from "./settings.js";
+import { checksIn, type Desk, DeskContext, readContent } from "./settings.js";
 import { SheetColumns } from "./sheet-columns.js";
+import { useSheetCommands, type View, views } from "./sheet-commands.js";
 import { Statements } from "./statements.js";
 import { StepDetail } from "./step-detail.js";
 import { type DraftDesk, useDraft } from "./use-draft.js";
@@ -117,10 +119,6 @@ function useSound(name: string, text: string, answered: SheetAnswer | undefined)
   return { ...empty, name, plural: name, ...sound, text, findings: answered?.findings ?? [] };
 }
 
-/** What stands in the right column. */
-const views = { rules: "Rules", file: "File", census: "Census", versions: "Versions" } as const;
-type View = keyof typeof views;
-
 function Sheet({ name, draft, text }: { name: string; draft: DraftDesk; text: string }) {
   const [search, setSearch] = useSearchParams();
   const [picked, setPicked] = useState<ChosenStep>();
@@ -158,6 +156,20 @@ function Sheet({ name, draft, text }: { name: string; draft: DraftDesk; text: st
   const order = sheet.fields.filter((field) => field.onPage).map((field) => field.name);
   const selection = useSelection(order, draft.edit);
   useUndoKeys(draft);
+  const [isPublishing, setPublishing] = useState(false);
+  useCommands(
+    useSheetCommands({
+      sheet,
+      checks: checksIn(content).length,
+      content,
+      recordAddress: shownTrial?.address,
+      edit: draft.edit,
+      pick: setPicked,
+      choose: selection.choose,
+      view: setView,
+      publish: () => setPublishing(true),
+    }),
+  );
 
   const rowReview = useRowReview(name, text);
   const findings = [...(answer.data?.sheet.findings ?? []), ...(rowReview.data ?? [])];
@@ -217,7 +229,7 @@ function Sheet({ name, draft, text }: { name: string; draft: DraftDesk; text: st
         />
         {key && <Link to={`/changes?containing=${encodeURIComponent(key[0] ?? "")}`}>Its changes</Link>}
       </Top>
-      <DraftBar desk={draft} sheet={sheet} />
+      <DraftBar desk={draft} sheet={sheet} isOpen={isPublishing} setOpen={setPublishing} />
       {requestId && asked.error && <Failed error={asked.error} again={() => void asked.refetch()} />}
       <RoundTrip open={shownOpen} save={save} chosen={chosen} onChoose={setPicked} />
       {picked && (
@@ -237,7 +249,7 @@ function Sheet({ name, draft, text }: { name: string; draft: DraftDesk; text: st
           </Small>
         </p>
       )}
-      <Findings findings={findings} text={text} onRepair={draft.write} />
+      {view !== "file" && <Findings findings={findings} text={text} onRepair={draft.write} />}
       {answer.error && <Failed error={answer.error} again={() => void answer.refetch()} />}
       <FieldsTogether selection={selection} />
       {shownTrial ? (

@@ -2,7 +2,8 @@ import type { StepName } from "@loyal-quill/core";
 import type { SheetAnswer } from "@loyal-quill/server/api";
 import type { ReactNode } from "react";
 import { styled } from "styled-components";
-import { CheckBox, Line, Select, SelectLine, Small, TextLine } from "../parts/inputs.js";
+import { CheckBox, Line, SelectLine, Small, TextLine } from "../parts/inputs.js";
+import { AddMenu } from "../parts/menu.js";
 import { ConditionLine } from "./condition-line.js";
 import { checksIn, type Desk, partOf, useDesk } from "./settings.js";
 
@@ -157,18 +158,13 @@ function LoadSettings({ sheet }: { sheet: SheetAnswer }) {
               onChange={() => setColumns(columns.filter((each) => each !== name))}
             />
           ))}
-          <Select
-            aria-label="Add a column to the list"
-            value=""
-            onChange={(event) => event.target.value && setColumns([...columns, event.target.value])}
-          >
-            <option value="">add …</option>
-            {sheet.fields
+          <AddMenu
+            label="Add a column"
+            options={sheet.fields
               .filter((field) => !columns.includes(field.name))
-              .map((field) => (
-                <option key={field.name}>{field.name}</option>
-              ))}
-          </Select>
+              .map(({ name }) => ({ id: name, text: name }))}
+            onAdd={(name) => setColumns([...columns, name])}
+          />
         </span>
       </Line>
       <SelectLine

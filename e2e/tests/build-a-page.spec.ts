@@ -1,0 +1,165 @@
+import { rm } from "node:fs/promises";
+import path from "node:path";
+import { test as base, expect } from "../vale.js";
+
+/** A table of twenty columns that no page knows yet, as somebody would have it. */
+const table = `CREATE TABLE office.gauge_house (
+  id integer GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
+  name varchar(80) NOT NULL,
+  station_code text REFERENCES network.station,
+  river_id integer REFERENCES network.river,
+  keeper text,
+  keeper_email text,
+  built_on date,
+  opened_on date,
+  closed_on date,
+  floor_m numeric(6,2),
+  roof_m numeric(6,2),
+  width_m numeric(5,2) CHECK (width_m > 0),
+  rooms smallint NOT NULL DEFAULT 1,
+  heated boolean NOT NULL DEFAULT false,
+  listed boolean NOT NULL DEFAULT false,
+  key_number varchar(12) UNIQUE,
+  insured_for numeric(12,2),
+  checked_at timestamptz,
+  directions text,
+  remarks text
+)`;
+
+const test = base.extend({
+  page: async ({ page, vale }, use) => {
+    await vale.rows(table);
+    await vale.rows(
+      `INSERT INTO office.gauge_house (name, station_code, built_on, opened_on, closed_on, key_number, floor_m, roof_m)
+       SELECT 'House at ' || name, code, '1921-05-01', '1922-01-01', CASE WHEN code > 'MV-040' THEN date '1999-12-31' END, 'K' || code, 1.5, 4.75
+       FROM network.station`,
+    );
+    await vale.rows("GRANT SELECT, INSERT, UPDATE ON office.gauge_house TO quill_pages");
+    await use(page);
+    await vale.rows("DROP TABLE office.gauge_house");
+    await rm(path.join(vale.pages, "gauge-house.page.yaml"), { force: true });
+  },
+});
+
+test("from a table of twenty columns to a published page and a logged change, by keyboard only", async ({
+  signedIn,
+  vale,
+}) => {
+  test.slow();
+  const page = await signedIn("ines");
+  await page.goto("/workbench");
+  await expect(page.getByRole("status").filter({ hasText: "live" })).toBeVisible();
+
+  let actions = 0;
+  let strokes = 0;
+  const press = async (key: string): Promise<void> => {
+    actions += 1;
+    strokes += 1;
+    await page.keyboard.press(key);
+  };
+  const type = async (text: string): Promise<void> => {
+    actions += 1;
+    strokes += text.length;
+    await page.keyboard.type(text);
+  };
+  const editor = (label: string) => page.getByRole("textbox", { name: label, exact: true }).last();
+  /** A command picked by a part of its name: one action. */
+  const pick = async (words: string, found: string): Promise<void> => {
+    actions += 1;
+    strokes += words.length + 2;
+    await page.keyboard.press("Control+k");
+    await page.getByRole("textbox", { name: "Go to, or do" }).waitFor();
+    await page.keyboard.type(words);
+    await expect(page.getByRole("menuitem").first()).toContainText(found);
+    await page.keyboard.press("Enter");
+    await expect(page.getByRole("dialog")).toHaveCount(0);
+  };
+  /** What was typed, and the first name that completes it. */
+  const complete = async (text: string, name: string): Promise<void> => {
+    await type(text);
+    const first = page.locator(".cm-tooltip-autocomplete li[aria-selected]");
+    await expect(first).toContainText(name);
+    // The list takes no key in its first moment, so that nobody picks what came up under the fingers.
+    await page.waitForTimeout(120);
+    await press("Enter");
+  };
+
+  // The structure is looked at every few seconds: nothing has to be restarted for a new table.
+  await expect(async () => {
+    await page.keyboard.press("Control+k");
+    await page.getByRole("textbox", { name: "Go to, or do" }).waitFor();
+    await page.keyboard.type("draft gauge");
+    const isThere = await page.getByRole("menuitem", { name: /office\.gauge_house/ }).count();
+    await page.keyboard.press("Escape");
+    expect(isThere).toBe(1);
+  }).toPass({ timeout: 60_000 });
+
+  const begun = Date.now();
+  await pick("draft gauge", "Draft a page of office.gauge_house");
+  const served = page.frameLocator("iframe");
+  await expect(served.getByRole("heading", { level: 1 })).toContainText("House at Alder Bridge");
+  await expect(served.getByRole("combobox", { name: "Station" })).toBeVisible();
+
+  await pick("who may open", "Who may open it");
+  await expect(editor("May open")).toBeFocused();
+  await complete('"builder" in actor.ro', "actor.roles");
+  await pick("while edited", "While it may be edited");
+  await expect(editor("Edited while")).toBeFocused();
+  await complete("row.cl", "row.closed_on");
+  await type(" == null");
+  await expect(page.getByText("true for 40 of 48 rows")).toBeVisible();
+
+  await pick("keeper_email e-mail", "keeper_email: add the rule an e-mail address");
+  await pick("name at least", "name: add the rule at least this many characters");
+  await expect(page.getByRole("textbox", { name: "at least this many characters" })).toBeFocused();
+  await type("3");
+  await pick("rooms or less", "rooms: add the rule this or less");
+  await expect(page.getByRole("textbox", { name: "this or less" })).toBeFocused();
+  await type("12");
+  await pick("key_number form", "key_number: add the rule of the form");
+  await expect(page.getByRole("textbox", { name: "of the form" })).toBeFocused();
+  await type("K.*");
+
+  await pick("add check", "Add a check across fields");
+  await expect(editor("Expected")).toBeFocused();
+  await complete("form.cl", "form.closed_on");
+  await complete(" >= form.op", "form.opened_on");
+  await press("Tab");
+  await expect(page.getByLabel("Otherwise")).toBeFocused();
+  await page.keyboard.press("Control+a");
+  await type("A house closes after it was opened.");
+  await expect(page.getByText("true for 8 of 48 rows")).toBeVisible();
+  await expect(page.getByRole("status").filter({ hasText: "draft, not published yet" })).toBeVisible();
+
+  await pick("publish", "Publish this page");
+  await expect(page.getByRole("button", { name: "Publish now" })).toBeFocused();
+  await press("Enter");
+  await expect(page.getByRole("status").filter({ hasText: "published, no draft" })).toBeVisible();
+
+  await pick("open record served", "Open this record on the served page");
+  await expect(page.getByRole("heading", { level: 1 })).toContainText("House at");
+  for (let tab = 0; tab < 20; tab++) {
+    await press("Tab");
+    if ((await page.locator(":focus").getAttribute("name")) === "name") break;
+  }
+  await page.keyboard.press("Control+a");
+  await type("Upper house");
+  await press("Enter");
+  await expect(page).toHaveURL(/\/gauge-house\/\d+$/);
+  const seconds = (Date.now() - begun) / 1000;
+
+  const entry = await vale.row<{ fields: unknown; actor_name: string }>(
+    "SELECT fields, actor_name FROM quill_log.change WHERE table_name = 'office.gauge_house'",
+  );
+  expect(entry).toEqual({
+    actor_name: "Ines Farrow",
+    fields: [{ field: "name", old: "House at Alder Bridge", new: "Upper house" }],
+  });
+  test.info().annotations.push({
+    type: "measured",
+    description: `${actions} actions, ${strokes} key strokes, ${seconds.toFixed(0)} s`,
+  });
+  console.log(`  ${actions} actions, ${strokes} key strokes, ${seconds.toFixed(0)} s`);
+  expect(actions).toBeLessThan(40);
+  expect(seconds).toBeLessThan(180);
+});

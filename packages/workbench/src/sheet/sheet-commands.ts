@@ -1,0 +1,175 @@
+import { openSteps, type StepName, saveSteps } from "@loyal-quill/core";
+import type { SheetAnswer } from "@loyal-quill/server/api";
+import { useMemo, useRef } from "react";
+import type { Command } from "../palette/commands.js";
+import type { ChosenStep } from "../round-trip/round-trip.js";
+import { stepTitle } from "../round-trip/wording.js";
+import { type Content, type Desk, firstValue, fittingRules, ruleOfParts, settingsOf } from "./settings.js";
+
+/** What stands in the right column. */
+export const views = { rules: "Rules", file: "File", census: "Census", versions: "Versions" } as const;
+export type View = keyof typeof views;
+
+interface SheetActions {
+  readonly sheet: SheetAnswer;
+  /** How many checks the page has. */
+  readonly checks: number;
+  readonly content: Content | undefined;
+  /** The address of the record that is looked at, on the served page. */
+  readonly recordAddress: string | undefined;
+  readonly edit: Desk["edit"];
+  readonly pick: (step: ChosenStep) => void;
+  readonly choose: (fields: readonly string[]) => void;
+  readonly view: (view: View) => void;
+  readonly publish: () => void;
+}
+
+/** Puts the focus on what a command opened, once it is there; an editor that is loaded first takes a moment. */
+function focusOn(selector: string, which: "first" | "last" = "last", whole = false): void {
+  const end = Date.now() + 3000;
+  const look = (): void => {
+    const found = [...document.querySelectorAll<HTMLElement>(selector)].at(which === "first" ? 0 : -1);
+    // The palette gives the focus back to where it was when it closes: what is wanted comes after that.
+    if (found && !document.querySelector("[role=dialog]"))
+      setTimeout(() => {
+        found.focus();
+        // What stands there only until something else is said is written over.
+        if (whole) getSelection()?.selectAllChildren(found);
+        else if (found instanceof HTMLInputElement) found.select();
+      }, 80);
+    else if (Date.now() < end) setTimeout(look, 30);
+  };
+  look();
+}
+
+const settings: readonly { readonly step: StepName; readonly label: string; readonly text: string }[] = [
+  { step: "access", label: "May open", text: "Who may open it" },
+  { step: "access", label: "Records", text: "Which records" },
+  { step: "access", label: "Edited while", text: "While it may be edited" },
+  { step: "access", label: "May make new", text: "Who may make new records" },
+  { step: "access", label: "May delete", text: "Which may be deleted" },
+  { step: "route", label: "Address", text: "Address of the page" },
+  { step: "route", label: "Title", text: "Title of the page" },
+  { step: "key", label: "Key", text: "Key of the record" },
+  { step: "prefill", label: "Time zone", text: "Time zone" },
+  { step: "answer", label: "Leads to", text: "Where a save leads" },
+];
+
+const halfOf = (step: StepName): ChosenStep["half"] =>
+  (openSteps as readonly StepName[]).includes(step) ? "open" : "save";
+
+/** Everything that can be set on a Sheet, for the palette. */
+export function useSheetCommands(actions: SheetActions): readonly Command[] {
+  const latest = useRef(actions);
+  latest.current = actions;
+  const { sheet } = actions;
+  return useMemo(() => {
+    const now = (): SheetActions => latest.current;
+    const open = (step: StepName): void => now().pick({ half: halfOf(step), step });
+    const onPage = sheet.fields.filter((field) => field.onPage);
+    return [
+      {
+        id: "publish",
+        text: "Publish this page",
+        what: sheet.plural,
+        run: () => setTimeout(() => now().publish(), 120),
+      },
+      {
+        id: "add check",
+        text: "Add a check across fields",
+        what: sheet.plural,
+        run: () => {
+          const { checks, edit } = now();
+          edit(
+            [
+              {
+                do: "set",
+                path: ["checks", checks],
+                value: { expect: "true", message: "This does not fit together." },
+              },
+            ],
+            "add a check",
+          );
+          open("check");
+          focusOn('[aria-label="Expected"][contenteditable]', "last", true);
+        },
+      },
+      ...settings.map(({ step, label, text }) => ({
+        id: `setting ${label}`,
+        text,
+        what: stepTitle[step],
+        run: () => {
+          open(step);
+          focusOn(`[aria-label="${label}"], [data-line="${label}"] :is(input, select)`);
+        },
+      })),
+      ...onPage.map(({ name, label }) => ({
+        id: `field ${name}`,
+        text: `Set ${name}, ${label}`,
+        what: "field",
+        run: () => {
+          now().view("rules");
+          now().choose([name]);
+          focusOn(`[data-settings-of="${CSS.escape(name)}"] input`, "first");
+        },
+      })),
+      ...onPage
+        .filter((field) => !field.readOnly)
+        .flatMap((field) =>
+          fittingRules(field.type).map(({ id, text }) => ({
+            id: `rule ${id} ${field.name}`,
+            text: `${field.name}: add the rule ${text}`,
+            what: "rule",
+            run: () => {
+              const { content, edit, view, choose } = now();
+              const rules = settingsOf(content, field.name).rules ?? [];
+              const rule = ruleOfParts({ rule: id, value: firstValue(id), when: "", message: "" });
+              edit(
+                [{ do: "set", path: ["fields", field.name, "rules"], value: [...rules, rule] }],
+                `add a rule of ${field.name}`,
+              );
+              view("rules");
+              choose([field.name]);
+              if (firstValue(id) !== true) focusOn(`[data-settings-of="${CSS.escape(field.name)}"] [data-rule-value]`);
+            },
+          })),
+        ),
+      ...sheet.fields
+        .filter((field) => !field.onPage)
+        .map(({ name }) => ({
+          id: `add ${name}`,
+          text: `Put ${name} on the page`,
+          what: "field",
+          run: () => now().edit([{ do: "add-fields", names: [name], before: null }], `add ${name}`),
+        })),
+      ...(Object.keys(views) as View[]).map((view) => ({
+        id: `view ${view}`,
+        text: `Show: ${views[view]}`,
+        what: sheet.plural,
+        run: () => now().view(view),
+      })),
+      ...[...new Set([...openSteps, ...saveSteps])].map((step) => ({
+        id: `step ${step}`,
+        text: `Step: ${stepTitle[step]}`,
+        what: sheet.plural,
+        run: () => open(step),
+      })),
+      ...(sheet.listAddress
+        ? [
+            {
+              id: "served",
+              text: `Go to the served page, ${sheet.listAddress}`,
+              what: sheet.plural,
+              run: () => location.assign(sheet.listAddress ?? "/"),
+            },
+            {
+              id: "served record",
+              text: "Open this record on the served page",
+              what: sheet.plural,
+              run: () => location.assign(now().recordAddress ?? sheet.listAddress ?? "/"),
+            },
+          ]
+        : []),
+    ];
+  }, [sheet]);
+}
