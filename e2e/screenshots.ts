@@ -89,7 +89,7 @@ async function workbench(browser: Browser, started: Started): Promise<void> {
   await page.goto("/workbench/changes?containing=MV-014");
   await take(page, "changes");
   await page.goto("/workbench/pages/bulletin");
-  await page.getByText("Load in full").click();
+  await page.getByRole("button", { name: /^Load/ }).click();
   await take(page, "sheet-step");
   const dark = await signedIn(browser, started, "ines", "dark");
   await dark.goto("/workbench/pages/sensor?key=MV-014&key=2");

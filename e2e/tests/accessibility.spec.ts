@@ -73,7 +73,53 @@ for (const colorScheme of ["light", "dark"] as const) {
       expect(await violations(page)).toEqual([]);
       await page.goto("/workbench/pages/station?key=MV-014");
       await expect(page.frameLocator("iframe").getByRole("heading", { level: 1 })).toBeVisible();
-      await page.getByText("Load in full").click();
+      for (const step of [/^Load/, /^Access/, /^Check/, /^Read/]) {
+        await page.getByRole("button", { name: step }).first().click();
+        await expect(page.getByRole("region", { name: /settings and values/ })).toBeVisible();
+        if (/Access|Check/.test(String(step))) await expect(page.locator(".cm-content").first()).toBeVisible();
+        expect([step, await violations(page)]).toEqual([step, []]);
+      }
+      await page.getByRole("button", { name: "Set warning_m" }).click();
+      await page
+        .getByRole("group", { name: "Settings of warning_m" })
+        .getByRole("button", { name: "Add a rule" })
+        .click();
+      await page.getByRole("menuitem", { name: "this or more" }).click();
+      await page.getByRole("button", { name: /When and message of/ }).click();
+      await expect(page.getByRole("textbox", { name: "When", exact: true })).toBeVisible();
+      expect(await violations(page)).toEqual([]);
+      for (const view of ["File", "Census", "Versions"]) {
+        await page.getByRole("button", { name: view, exact: true }).click();
+        if (view === "Census") await page.getByRole("button", { name: /^Count/ }).click();
+        const there = { File: ".cm-content", Census: '[aria-label="Census"]', Versions: '[aria-label="Versions"]' }[
+          view
+        ];
+        await expect(page.locator(there ?? "").first()).toBeVisible();
+        expect([view, await violations(page)]).toEqual([view, []]);
+      }
+      await page.getByRole("button", { name: "Publish …" }).click();
+      await expect(page.getByRole("dialog")).toContainText("Nobody sees or may edit other records than before.");
+      expect(await violations(page)).toEqual([]);
+      await page.getByRole("button", { name: "Not yet" }).click();
+      await page.getByRole("button", { name: "Discard the draft" }).click();
+      await expect(page.getByRole("status").filter({ hasText: "published, no draft" })).toBeVisible();
+      await page.keyboard.press("Control+k");
+      await expect(page.getByRole("menuitem").first()).toBeVisible();
+      expect(await violations(page)).toEqual([]);
+      await page.keyboard.press("Escape");
+      for (const [address, there] of [
+        ["/workbench/database", "Tables"],
+        ["/workbench/database/network.sensor", "Columns"],
+      ] as const) {
+        await page.goto(address);
+        await expect(page.getByRole("region", { name: there })).toBeVisible();
+        expect([address, await violations(page)]).toEqual([address, []]);
+      }
+      await page.goto("/workbench/people");
+      await page.getByRole("button", { name: /Hollis Brandt/ }).click();
+      await expect(page.getByRole("region", { name: "What they may do" })).toBeVisible();
+      expect(await violations(page)).toEqual([]);
+      await page.getByRole("button", { name: /Somebody new/ }).click();
       expect(await violations(page)).toEqual([]);
       await page.goto("/workbench/changes");
       await expect(page.getByRole("region", { name: "Changes" })).toBeVisible();

@@ -30,8 +30,8 @@ test("a request and a change appear in the workbench by themselves", async ({ si
   await expect(save.getByRole("button", { name: /^Read/ })).toContainText(`warning_m ${level} touched`);
   await expect(save.getByRole("button", { name: /^Write/ })).toContainText(`warning_m ${level}`);
   await expect(save.getByRole("button", { name: /^Answer/ })).toContainText("303");
-  await workbench.getByText("Write in full").click();
-  await expect(workbench.getByRole("region", { name: "Write in full" })).toContainText(
+  await save.getByRole("button", { name: /^Write/ }).click();
+  await expect(workbench.getByRole("region", { name: "Write: settings and values" })).toContainText(
     'UPDATE "network"."station" AS t',
   );
 
@@ -130,5 +130,5 @@ test("everything is reached by keyboard", async ({ signedIn }) => {
   await expect(open.getByRole("button", { name: /^Key/ })).toBeFocused();
   await page.keyboard.press("Enter");
   await expect(open.getByRole("button", { name: /^Key/ })).toHaveAttribute("aria-pressed", "true");
-  await expect(page.getByText("Key in full")).toBeVisible();
+  await expect(page.getByRole("region", { name: "Key: settings and values" })).toBeVisible();
 });

@@ -75,7 +75,11 @@ export default function FileEditor({ text, findings, columns, onChange }: FileEd
             ...defaultKeymap.filter((binding) => binding.key !== "Mod-z"),
             indentWithTab,
           ]),
-          EditorView.contentAttributes.of({ "aria-label": "The page file as text", spellcheck: "false" }),
+          EditorView.contentAttributes.of({
+            "aria-label": "The page file as text",
+            spellcheck: "false",
+            tabindex: "0",
+          }),
           EditorView.updateListener.of((update) => {
             if (update.docChanged && !following.current) latest.current.onChange(update.state.doc.toString());
           }),

@@ -36,9 +36,12 @@ const Leaf = styled(Modal)`
   input::-webkit-search-cancel-button { display: none; }
 `;
 
-const Commands = styled(Menu)`
+const Scroller = styled.div.attrs({ tabIndex: 0, role: "group" })`
   max-height: 50vh;
   overflow: auto;
+`;
+
+const Commands = styled(Menu)`
   outline: none;
   padding: ${({ theme }) => `${theme.space(1)} 0`};
 ` as typeof Menu;
@@ -112,22 +115,24 @@ function Entries({ close }: { close: () => void }) {
       <TextField aria-label="Go to, or do" autoFocus>
         <Input placeholder="Go to a page, a table, a person; or draft a page" />
       </TextField>
-      <Commands
-        aria-label="Found"
-        items={entries}
-        onAction={(id) => {
-          close();
-          entries.find((entry) => entry.id === id)?.run();
-        }}
-        renderEmptyState={() => <Nothing>Nothing is called so.</Nothing>}
-      >
-        {(entry) => (
-          <Found id={entry.id} textValue={`${entry.text} ${entry.what}`}>
-            {entry.text}
-            <span>{entry.what}</span>
-          </Found>
-        )}
-      </Commands>
+      <Scroller aria-label="Found">
+        <Commands
+          aria-label="Found"
+          items={entries}
+          onAction={(id) => {
+            close();
+            entries.find((entry) => entry.id === id)?.run();
+          }}
+          renderEmptyState={() => <Nothing>Nothing is called so.</Nothing>}
+        >
+          {(entry) => (
+            <Found id={entry.id} textValue={`${entry.text} ${entry.what}`}>
+              {entry.text}
+              <span>{entry.what}</span>
+            </Found>
+          )}
+        </Commands>
+      </Scroller>
     </Autocomplete>
   );
 }

@@ -80,11 +80,12 @@ export function SelectLine({ label, value, options, onChange }: SelectLineProps)
 
 const Box = styled.label`
   display: inline-flex;
-  align-items: baseline;
+  align-items: center;
+  min-height: 1.75rem;
   gap: ${({ theme }) => theme.space(1)};
   margin-right: ${({ theme }) => theme.space(3)};
   white-space: nowrap;
-  input { accent-color: ${({ theme }) => theme.verdigris}; }
+  input { accent-color: ${({ theme }) => theme.verdigris}; width: 1rem; height: 1rem; margin: 0.375rem; }
 `;
 
 /** Yes or no. */
@@ -109,7 +110,8 @@ export function CheckBox({
 export const Small = styled.button`
   border: 0;
   background: none;
-  padding: 0;
+  padding: 1px 0;
+  min-height: 24px;
   color: ${({ theme }) => theme.verdigris};
   text-decoration: underline;
   text-underline-offset: 0.15em;

@@ -4,7 +4,8 @@ import { styled } from "styled-components";
 const Opener = styled(Button)`
   border: 0;
   background: none;
-  padding: 0;
+  padding: 1px 0;
+  min-height: 24px;
   color: ${({ theme }) => theme.verdigris};
   text-decoration: underline;
   text-underline-offset: 0.15em;

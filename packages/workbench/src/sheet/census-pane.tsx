@@ -17,7 +17,7 @@ const Pane = styled.div`
   padding: ${({ theme }) => `${theme.space(3)} 0 0 ${theme.space(4)}`};
   > ul > li { padding: ${({ theme }) => `${theme.space(2)} 0`}; border-bottom: 1px solid ${({ theme }) => theme.rule}; }
   pre { white-space: pre-wrap; overflow-wrap: anywhere; padding: ${({ theme }) => `${theme.space(1)} 0`}; }
-  summary { cursor: pointer; color: ${({ theme }) => theme.verdigris}; }
+  summary { cursor: pointer; padding: 2px 0; color: ${({ theme }) => theme.verdigris}; }
 `;
 
 const Soft = styled.p`

@@ -1,6 +1,6 @@
 import type { RecordedRequest } from "@loyal-quill/core";
 import type { SheetAnswer, SheetField, TrialAnswer } from "@loyal-quill/server/api";
-import { type ReactNode, useCallback, useRef } from "react";
+import { type ReactNode, useCallback, useEffect, useRef, useState } from "react";
 import { styled } from "styled-components";
 import { ColumnNotes } from "./column-notes.js";
 import { FieldEditor } from "./field-editor.js";
@@ -51,13 +51,6 @@ interface SheetColumnsProps {
   readonly file: ReactNode;
   readonly head: ReactNode;
 }
-
-const Leads = styled.p`
-  padding: ${({ theme }) => theme.space(6)};
-  color: ${({ theme }) => theme.soft};
-  border: solid ${({ theme }) => theme.rule};
-  border-width: 0 1px;
-`;
 
 /** Notes that belong to the page as a whole, beside its head. */
 const Whole = styled.dl.attrs<{ "data-beside-head"?: string }>({ "data-beside-head": "" })`
@@ -143,7 +136,12 @@ export function SheetColumns({ sheet, trial, save, selection, onSend, file, head
   const [chosen] = selection.names;
   // The page stays for its record and its reader; what changes in it is brought in without loading it anew.
   const whose = `${trial.address} ${trial.recorded.actor?.id}`;
-  const html = trial.html;
+  // Where a save would lead elsewhere, the form stays as it was sent.
+  const [lastHtml, setLastHtml] = useState<string | null>(null);
+  useEffect(() => {
+    if (trial.html !== null) setLastHtml(trial.html);
+  }, [trial.html]);
+  const html = trial.html ?? lastHtml;
   const realign = useCallback(() => requestAnimationFrame(align), [align]);
   return (
     <section aria-label="Table, page and rules">
@@ -184,11 +182,7 @@ export function SheetColumns({ sheet, trial, save, selection, onSend, file, head
             <OffPage fields={sheet.fields.filter((field) => !field.onPage)} row={trial.row} top={alignment.end + 8} />
           )}
         </Margin>
-        {html === null ? (
-          <Leads>
-            This save would answer with 303 and lead to <code>{trial.leadsTo}</code>. It was tried and rolled back.
-          </Leads>
-        ) : (
+        {html !== null && (
           <PageFrame
             key={whose}
             frame={frame}

@@ -242,8 +242,10 @@ function Sheet({ name, draft, text }: { name: string; draft: DraftDesk; text: st
       )}
       {tried && (
         <p role="status">
-          This save was tried on the draft and rolled back: nothing is changed. It is tried again with every change of
-          the draft.{" "}
+          {trial?.leadsTo
+            ? `This save would answer with 303 and lead to ${trial.leadsTo}; it was tried and rolled back.`
+            : "This save was tried on the draft and rolled back: nothing is changed."}{" "}
+          It is tried again with every change of the draft.{" "}
           <Small type="button" onClick={() => setForm(undefined)}>
             Open the record afresh
           </Small>

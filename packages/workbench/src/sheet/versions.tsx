@@ -9,6 +9,7 @@ import type { DraftDesk } from "./use-draft.js";
 const List = styled.ol`
   padding: ${({ theme }) => `${theme.space(2)} 0 0 ${theme.space(4)}`};
   > li { padding: ${({ theme }) => `${theme.space(2)} 0`}; border-bottom: 1px solid ${({ theme }) => theme.rule}; }
+  summary { cursor: pointer; padding: 2px 0; }
   ul { color: ${({ theme }) => theme.soft}; overflow-wrap: anywhere; }
   pre { white-space: pre-wrap; overflow-wrap: anywhere; padding: ${({ theme }) => `${theme.space(2)} 0`}; }
 `;

@@ -1,0 +1,229 @@
+import { readFile, writeFile } from "node:fs/promises";
+import path from "node:path";
+import type { Page } from "@playwright/test";
+import { expect, test, type Vale } from "../vale.js";
+
+const served = (page: Page) => page.frameLocator("iframe");
+const state = (page: Page, text: string) => page.getByRole("status").filter({ hasText: text });
+
+async function openSheet(page: Page, address: string): Promise<void> {
+  await page.goto(`/workbench/pages/${address}`);
+  await expect(served(page).getByRole("heading", { level: 1 })).toBeVisible();
+}
+
+async function discard(page: Page): Promise<void> {
+  await page.getByRole("button", { name: "Discard the draft" }).click();
+  await expect(state(page, "published, no draft")).toBeVisible();
+}
+
+const set = (page: Page, field: string) => page.getByRole("group", { name: `Settings of ${field}` });
+
+/** Puts the cursor behind a text of the file. */
+async function cursorAfter(page: Page, text: string): Promise<void> {
+  const line = page.locator(".cm-line", { hasText: text });
+  await line.click();
+  await page.keyboard.press("End");
+}
+
+test.describe("the Sheet", () => {
+  test("a change beside a field is in the page at once, in the text too, keeps what is typed, and is undone and redone", async ({
+    signedIn,
+  }) => {
+    const page = await signedIn("ines");
+    await openSheet(page, "station?key=MV-014");
+    await served(page).getByLabel("Notes").fill("Typed and not sent");
+    await page.getByRole("button", { name: "Set name" }).click();
+    await set(page, "name").getByLabel("Label").fill("Name on the board");
+    await expect(served(page).getByLabel("Name on the board")).toBeVisible();
+    await expect(served(page).getByLabel("Notes")).toHaveValue("Typed and not sent");
+    await page.getByRole("button", { name: "File", exact: true }).click();
+    await expect(page.locator(".cm-content")).toContainText("label: Name on the board");
+    await expect(page.locator(".cm-content")).toContainText("# A hydrologist edits the home region's");
+    await page.keyboard.press("Control+z");
+    await expect(served(page).getByLabel("Station name")).toBeVisible();
+    await expect(page.locator(".cm-content")).toContainText("label: Station name");
+    await page.keyboard.press("Control+Shift+z");
+    await expect(served(page).getByLabel("Name on the board")).toBeVisible();
+    await expect(served(page).getByLabel("Notes")).toHaveValue("Typed and not sent");
+    await discard(page);
+  });
+
+  test("the text is followed by the page, completes names, shows errors at their place, and is repaired at a key press", async ({
+    signedIn,
+  }) => {
+    const page = await signedIn("ines");
+    await openSheet(page, "visit");
+    await page.getByRole("button", { name: "File", exact: true }).click();
+    await cursorAfter(page, "plural: Visits");
+    await page.keyboard.type(" of gauges");
+    await expect(page.getByRole("heading", { level: 1 }).first()).toHaveText("Visits of gauges");
+    await cursorAfter(page, "fields:");
+    await page.keyboard.type("\n  - level_");
+    await expect(page.locator(".cm-tooltip-autocomplete")).toContainText("numeric");
+    await page.keyboard.press("Escape");
+    await page.keyboard.type("raed");
+    const review = page.getByRole("list", { name: "Review" });
+    await expect(review).toContainText("has no column");
+    await expect(page.locator(".cm-lintRange-error")).toHaveCount(1);
+    await expect(page.getByRole("button", { name: "Publish …" })).toBeDisabled();
+    await page.keyboard.press("Alt+r");
+    await expect(page.locator(".cm-lintRange-error").or(review.getByText("stands here twice"))).not.toHaveCount(0);
+    await page.keyboard.press("Control+z");
+    await page.keyboard.press("Control+z");
+    await page.keyboard.press("Control+z");
+    await expect(review).toHaveCount(0);
+    await discard(page);
+  });
+
+  test("a save that is tried shows every step, is judged anew with every change of the draft, and leaves nothing", async ({
+    signedIn,
+    vale,
+  }) => {
+    const page = await signedIn("ines");
+    await openSheet(page, "station?key=MV-013");
+    const before = await vale.row(
+      "SELECT s::text AS row, (SELECT count(*) FROM quill_log.change) AS log FROM network.station s WHERE code = 'MV-013'",
+    );
+    await served(page).getByLabel("Station name").fill("Ox");
+    await served(page).getByRole("button", { name: "Update" }).click();
+    const save = page.getByRole("region", { name: "Save", exact: true });
+    await expect(save.getByRole("button", { name: /^Answer/ })).toContainText("303");
+    await expect(page.getByText("This save would answer with 303 and lead to /stations")).toBeVisible();
+    await page.getByRole("button", { name: "Set name" }).click();
+    await set(page, "name").getByRole("button", { name: "Add a rule" }).click();
+    await page.getByRole("menuitem", { name: "at least this many characters" }).click();
+    await page.getByRole("textbox", { name: "at least this many characters" }).fill("3");
+    await expect(save).toContainText("invalid");
+    await expect(served(page).getByLabel("Station name")).toHaveValue("Ox");
+    expect(
+      await vale.row(
+        "SELECT s::text AS row, (SELECT count(*) FROM quill_log.change) AS log FROM network.station s WHERE code = 'MV-013'",
+      ),
+    ).toEqual(before);
+    await discard(page);
+  });
+
+  test("the census counts what a new rule would refuse, and leads to the records", async ({ signedIn, vale }) => {
+    const page = await signedIn("ines");
+    const { n } = await vale.row<{ n: string }>("SELECT count(*) AS n FROM network.station WHERE warning_m > 3");
+    await openSheet(page, "station?key=MV-014");
+    await page.getByRole("button", { name: "Set warning_m" }).click();
+    await set(page, "warning_m").getByRole("button", { name: "Add a rule" }).click();
+    await page.getByRole("menuitem", { name: "this or less" }).click();
+    await page.getByRole("textbox", { name: "this or less" }).fill("3");
+    await page.getByRole("button", { name: "Census", exact: true }).click();
+    await page.getByRole("button", { name: "Count", exact: true }).click();
+    const census = page.getByRole("list", { name: "Census" });
+    await expect(census).toContainText(`would refuse ${n} stored rows`);
+    await census.getByText("to make the table hold it").nth(2).click();
+    await expect(census).toContainText("NOT VALID");
+    const link = census.getByRole("link").first();
+    const key = (await link.textContent()) ?? "";
+    await link.click();
+    await expect(served(page).getByRole("heading", { level: 1 })).toContainText(/Station|No such record/);
+    await expect(page).toHaveURL(new RegExp(`key=${key}`));
+    await discard(page);
+  });
+
+  test("fields are moved, chosen together and taken off by keyboard", async ({ signedIn }) => {
+    const page = await signedIn("ines");
+    await openSheet(page, "sensor");
+    const order = () =>
+      served(page)
+        .locator("[data-field]")
+        .evaluateAll((fields) => fields.map((field) => (field as HTMLElement).dataset.field));
+    await page.getByRole("button", { name: "serial_number", exact: true }).focus();
+    await page.keyboard.press("Alt+ArrowUp");
+    await expect.poll(async () => (await order()).slice(2, 4)).toEqual(["serial_number", "kind"]);
+    await expect(page.getByRole("button", { name: "serial_number", exact: true })).toBeFocused();
+    await page.keyboard.press("Enter");
+    await page.getByRole("button", { name: "serial_number", exact: true }).focus();
+    await page.keyboard.press("Shift+ArrowDown");
+    await page.keyboard.press("Shift+ArrowDown");
+    await expect(page.getByRole("toolbar", { name: "Chosen fields" })).toContainText("3 fields");
+    await page.keyboard.press("Delete");
+    await expect.poll(async () => (await order()).slice(2, 4)).toEqual(["calibrated_at", "in_service"]);
+    await page.getByRole("button", { name: "Put kind on the page" }).click();
+    await expect.poll(async () => (await order()).at(-1)).toBe("kind");
+    for (let step = 0; step < 3; step++) await page.keyboard.press("Control+z");
+    await expect.poll(async () => (await order()).slice(2, 4)).toEqual(["kind", "serial_number"]);
+    await discard(page);
+  });
+
+  test("records are stepped through by keys and sampled at their extremes", async ({ signedIn }) => {
+    const page = await signedIn("ines");
+    await openSheet(page, "station?key=MV-013&as=");
+    await page.getByRole("button", { name: "The record after" }).click();
+    await expect(page).toHaveURL(/key=MV-014/);
+    await expect(served(page).getByRole("heading", { level: 1 })).toContainText("MV-014");
+    await page.keyboard.press("Alt+PageUp");
+    await expect(page).toHaveURL(/key=MV-013/);
+    await page.getByRole("combobox", { name: "Record" }).click();
+    await expect(page.getByRole("option", { name: /^longest text/ })).toBeVisible();
+  });
+
+  test("two people change one draft and see each other's changes", async ({ signedIn, vale, browser }) => {
+    const page = await signedIn("ines");
+    const [context, other] = await secondBuilder(vale, browser);
+    await openSheet(page, "calibration");
+    await openSheet(other, "calibration");
+    await page.getByRole("button", { name: "Set method" }).click();
+    await set(page, "method").getByLabel("Help").fill("As in the handbook");
+    await expect(served(other).getByText("As in the handbook")).toBeVisible();
+    await other.getByRole("button", { name: "Set remarks" }).click();
+    await set(other, "remarks").getByLabel("Label").fill("What was seen");
+    await expect(served(page).getByLabel("What was seen")).toBeVisible();
+    await expect(served(page).getByText("As in the handbook")).toBeVisible();
+    await expect(state(page, "draft, Maud Second")).toBeVisible();
+    await discard(page);
+    await context.close();
+  });
+
+  test("a file that changes on disk is told of and brought in", async ({ signedIn, vale }) => {
+    const page = await signedIn("ines");
+    await openSheet(page, "loan");
+    const file = path.join(vale.pages, "loan.page.yaml");
+    const text = await readFile(file, "utf8");
+    await page
+      .getByRole("button", { name: /^Route/ })
+      .first()
+      .click();
+    await page.getByLabel("List's name").fill("Loans of instruments");
+    await expect(state(page, "draft, Ines Farrow")).toBeVisible();
+    await writeFile(file, `# Looked after by the stores.\n${text.replace(/answer:.*/, "answer: { saved: view }")}`);
+    const notice = state(page, "The file has changed on disk");
+    await expect(notice).toContainText("where a save leads");
+    await notice.getByRole("button", { name: "Bring these changes into the draft" }).click();
+    await expect(notice).toHaveCount(0);
+    await page.getByRole("button", { name: "File", exact: true }).click();
+    await expect(page.locator(".cm-content")).toContainText("# Looked after by the stores.");
+    await expect(page.locator(".cm-content")).toContainText("plural: Loans of instruments");
+    await discard(page);
+    await writeFile(file, text);
+  });
+});
+
+/** Another builder in a browser of their own. */
+async function secondBuilder(vale: Vale, browser: import("@playwright/test").Browser) {
+  const context = await browser.newContext({ baseURL: vale.address });
+  const page = await context.newPage();
+  await page.goto("/sign-in");
+  await page.getByLabel("E-mail address").fill(vale.email("ines"));
+  await page.getByLabel("Password").fill(vale.password("ines"));
+  await page.getByRole("button", { name: "Sign in" }).click();
+  await page.goto("/workbench/people?person=new");
+  const form = page.locator("form", { has: page.getByRole("button", { name: "Make the account" }) });
+  await form.getByLabel("Name").fill("Maud Second");
+  const email = `maud.${Date.now()}@marrow-vale.example`;
+  await form.getByLabel("E-mail").fill(email);
+  await form.getByLabel("Roles").fill("builder, technician");
+  await form.getByRole("button", { name: "Make the account" }).click();
+  const password = (await form.getByRole("status").locator("code").textContent()) ?? "";
+  await page.getByRole("button", { name: "Sign out" }).click();
+  await page.goto("/sign-in");
+  await page.getByLabel("E-mail address").fill(email);
+  await page.getByLabel("Password").fill(password);
+  await page.getByRole("button", { name: "Sign in" }).click();
+  await expect(page.getByRole("heading", { name: "Pages" })).toBeVisible();
+  return [context, page] as const;
+}
