@@ -1,35 +1,11 @@
 // Takes the pictures in docs/screenshots from the demo data: `npm run screenshots`, after `npm run setup`.
-import { chmod, mkdtemp, rm } from "node:fs/promises";
-import os from "node:os";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
-import { freePort, type Started, startDemo } from "@loyal-quill/cli";
-import { type Browser, chromium, type Page } from "@playwright/test";
-import config from "./playwright.config.js";
+import type { Started } from "@loyal-quill/cli";
+import type { Browser, Page } from "@playwright/test";
+import { signedIn, withDemo } from "./demo.js";
 
 const pictures = fileURLToPath(new URL("../docs/screenshots/", import.meta.url));
-
-async function signedIn(
-  browser: Browser,
-  started: Started,
-  name: string,
-  colorScheme: "light" | "dark" = "light",
-): Promise<Page> {
-  const context = await browser.newContext({
-    viewport: { width: 1280, height: 800 },
-    colorScheme,
-    locale: "en-GB",
-    baseURL: started.address,
-  });
-  const page = await context.newPage();
-  const account = started.accounts.find((each) => each.email.startsWith(`${name}@`));
-  await page.goto("/sign-in");
-  await page.getByLabel("E-mail address").fill(account?.email ?? "");
-  await page.getByLabel("Password").fill(account?.password ?? "");
-  await page.getByRole("button", { name: "Sign in" }).click();
-  await page.waitForURL(`${started.address}/`);
-  return page;
-}
 
 async function take(page: Page, name: string): Promise<void> {
   await page.evaluate(() => document.fonts.ready.then(() => undefined));
@@ -89,22 +65,34 @@ async function workbench(browser: Browser, started: Started): Promise<void> {
   await page.goto("/workbench/changes?containing=MV-014");
   await take(page, "changes");
   await page.goto("/workbench/pages/bulletin");
-  await page.getByRole("button", { name: /^Load/ }).click();
+  await page
+    .getByRole("button", { name: /^Access/ })
+    .first()
+    .click();
   await take(page, "sheet-step");
+  await page.goto("/workbench/pages/station?key=MV-014");
+  await page.getByRole("button", { name: "Set warning_m" }).click();
+  const settings = page.getByRole("group", { name: "Settings of warning_m" });
+  await settings.getByRole("button", { name: "Add a rule" }).click();
+  await page.getByRole("menuitem", { name: "this or less" }).click();
+  await page.getByRole("textbox", { name: "this or less" }).fill("3");
+  await settings.evaluate((element) => window.scrollTo(0, element.getBoundingClientRect().top + window.scrollY - 90));
+  await take(page, "sheet-field");
+  await page.getByRole("button", { name: "Census", exact: true }).click();
+  await page.getByRole("button", { name: "Count", exact: true }).click();
+  await page.getByRole("list", { name: "Census" }).getByText("to make the table hold it").nth(2).click();
+  await take(page, "census");
+  await page.goto("/workbench/database");
+  await take(page, "database");
+  await page.goto("/workbench/people");
+  await page.getByRole("button", { name: /Hollis Brandt/ }).click();
+  await take(page, "people");
   const dark = await signedIn(browser, started, "ines", "dark");
   await dark.goto("/workbench/pages/sensor?key=MV-014&key=2");
   await take(dark, "sheet-dark");
 }
 
-const directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-pictures-"));
-await chmod(directory, 0o711);
-const started = await startDemo({ port: await freePort(), directory, fresh: false }, () => {});
-const browser = await chromium.launch(config.projects?.[0]?.use?.launchOptions ?? {});
-try {
+await withDemo(async (browser, started) => {
   await servedPages(browser, started);
   await workbench(browser, started);
-} finally {
-  await browser.close();
-  await started.stop();
-  await rm(directory, { recursive: true, force: true });
-}
+});

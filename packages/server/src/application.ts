@@ -118,7 +118,7 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
   const app = express();
   app.disable("x-powered-by");
   app.use(requestLog(logger), securityHeaders());
-  if (options.workbench) app.use("/workbench/assets", workbenchAssets(options.workbench));
+  if (options.workbench) app.use("/workbench/assets", ...workbenchAssets(options.workbench));
   app.use("/fonts", fontRoutes());
   app.use(sessions(sessionPool, signingKey));
   app.use(signInRoutes({ store, secret: signingKey, frame }));

@@ -1,12 +1,15 @@
 import { randomBytes } from "node:crypto";
 import { readFile } from "node:fs/promises";
 import path from "node:path";
+import compression from "compression";
 import express, { type Request, type Response } from "express";
 import type { Account } from "./store/entities.js";
 
 /** The workbench's built modules and fonts: named by their content, so they may be kept for ever. */
-export const workbenchAssets = (directory: string): express.Handler =>
-  express.static(path.join(directory, "assets"), { immutable: true, maxAge: "1y", index: false, fallthrough: false });
+export const workbenchAssets = (directory: string): express.Handler[] => [
+  compression(),
+  express.static(path.join(directory, "assets"), { immutable: true, maxAge: "1y", index: false, fallthrough: false }),
+];
 
 /** Its single document, with a nonce for the styles that its components make (CSP Level 3, 2.3). */
 function sendDocument(template: string, response: Response): void {

@@ -1,0 +1,44 @@
+import { chmod, mkdtemp, rm } from "node:fs/promises";
+import os from "node:os";
+import path from "node:path";
+import { freePort, type Started, startDemo } from "@loyal-quill/cli";
+import { type Browser, chromium, type Page } from "@playwright/test";
+import config from "./playwright.config.js";
+
+/** Somebody's page, signed in. */
+export async function signedIn(
+  browser: Browser,
+  started: Started,
+  name: string,
+  colorScheme: "light" | "dark" = "light",
+): Promise<Page> {
+  const context = await browser.newContext({
+    viewport: { width: 1280, height: 800 },
+    colorScheme,
+    locale: "en-GB",
+    baseURL: started.address,
+  });
+  const page = await context.newPage();
+  const account = started.accounts.find((each) => each.email.startsWith(`${name}@`));
+  await page.goto("/sign-in");
+  await page.getByLabel("E-mail address").fill(account?.email ?? "");
+  await page.getByLabel("Password").fill(account?.password ?? "");
+  await page.getByRole("button", { name: "Sign in" }).click();
+  await page.waitForURL(`${started.address}/`);
+  return page;
+}
+
+/** Runs something with a fresh demo and a browser, and takes both away afterwards. */
+export async function withDemo(run: (browser: Browser, started: Started) => Promise<void>): Promise<void> {
+  const directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-demo-"));
+  await chmod(directory, 0o711);
+  const started = await startDemo({ port: await freePort(), directory, fresh: false }, () => {});
+  const browser = await chromium.launch(config.projects?.[0]?.use?.launchOptions ?? {});
+  try {
+    await run(browser, started);
+  } finally {
+    await browser.close();
+    await started.stop();
+    await rm(directory, { recursive: true, force: true });
+  }
+}

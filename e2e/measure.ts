@@ -1,0 +1,75 @@
+// Measures the workbench in the browser: `npm run measure`, after `npm run setup`. What it prints stands in docs/benchmarks.md.
+import { gzipSync } from "node:zlib";
+import type { Started } from "@loyal-quill/cli";
+import type { Browser, Page } from "@playwright/test";
+import { signedIn, withDemo } from "./demo.js";
+
+const at = (sorted: readonly number[], part: number): number => sorted[Math.floor((sorted.length - 1) * part)] ?? 0;
+
+/** The JavaScript that a place loads the first time, gzip, in kB. */
+async function firstLoad(browser: Browser, started: Started, address: string, there: string): Promise<number> {
+  const page = await signedIn(browser, started, "ines");
+  let bytes = 0;
+  const sizes: Promise<void>[] = [];
+  page.on("response", (response) => {
+    if (!/\.js$/.test(new URL(response.url()).pathname)) return;
+    sizes.push(
+      response.body().then((body) => {
+        bytes += gzipSync(body).length;
+      }),
+    );
+  });
+  await page.goto(address);
+  await page.getByText(there).first().waitFor();
+  await page.waitForTimeout(1500);
+  await Promise.all(sizes);
+  await page.context().close();
+  return bytes / 1000;
+}
+
+/** From a key in a rule's setting to the page that shows it, in milliseconds, as the browser's clock has it. */
+async function ruleToPage(page: Page, times: number): Promise<number[]> {
+  await page.goto("/workbench/pages/station?key=MV-014");
+  await page.getByRole("button", { name: "Set name" }).click();
+  const settings = page.getByRole("group", { name: "Settings of name" });
+  await settings.getByRole("button", { name: "Add a rule" }).click();
+  await page.getByRole("menuitem", { name: "at most this many characters" }).click();
+  await page.waitForTimeout(1000);
+  return page.evaluate(async (count) => {
+    const input = document.querySelector<HTMLInputElement>("#name-max-length");
+    const served = document.querySelector("iframe")?.contentDocument;
+    const control = served?.querySelector<HTMLInputElement>("input[name=name]");
+    const set = Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, "value")?.set;
+    if (!input || !control || !set) throw new Error("the Sheet is not as it was");
+    const taken: number[] = [];
+    for (let turn = 0; turn < count; turn++) {
+      const value = String(20 + (turn % 30));
+      if (control.getAttribute("maxlength") === value) continue;
+      const shown = new Promise<void>((resolve) => {
+        const observer = new MutationObserver(() => {
+          if (control.getAttribute("maxlength") !== value) return;
+          observer.disconnect();
+          resolve();
+        });
+        observer.observe(control, { attributes: true });
+      });
+      const begun = performance.now();
+      set.call(input, value);
+      input.dispatchEvent(new Event("input", { bubbles: true }));
+      await shown;
+      taken.push(performance.now() - begun);
+      await new Promise((resolve) => setTimeout(resolve, 400));
+    }
+    return taken;
+  }, times);
+}
+
+await withDemo(async (browser, started) => {
+  const pages = await firstLoad(browser, started, "/workbench", "Lately");
+  const sheet = await firstLoad(browser, started, "/workbench/pages/station?key=MV-014", "Statements");
+  console.log(`JavaScript of the first load, gzip: Pages ${pages.toFixed(0)} kB, a Sheet ${sheet.toFixed(0)} kB`);
+  const taken = (await ruleToPage(await signedIn(browser, started, "ines"), 60)).sort((a, b) => a - b);
+  console.log(
+    `An edit of a rule shows in the page, ${taken.length} edits: median ${at(taken, 0.5).toFixed(0)} ms, 95th percentile ${at(taken, 0.95).toFixed(0)} ms`,
+  );
+});
