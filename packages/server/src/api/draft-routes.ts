@@ -1,4 +1,4 @@
-import { differenceInWords, differences, reviewAgainstRows } from "@loyal-quill/core";
+import { differenceInWords, differences, type Page, reviewAgainstRows } from "@loyal-quill/core";
 import type { Loaded } from "@loyal-quill/runtime";
 import express, { type Request, type Response } from "express";
 import * as v from "valibot";
@@ -10,8 +10,8 @@ import { effects } from "./people.js";
 import { problem } from "./problem.js";
 import { plain } from "./shapes.js";
 import { sheetOf } from "./sheet.js";
-import { type TrialOptions, trial, tryingAs } from "./trial.js";
-import type { DraftAnswer, DraftTrialAnswer, VersionAnswer } from "./types.js";
+import { type TrialOptions, trial, trialOfNew, tryingAs } from "./trial.js";
+import type { DraftAnswer, DraftTrialAnswer, TrialAnswer, VersionAnswer } from "./types.js";
 
 const text = v.pipe(plain, v.maxLength(262_144, "must not be longer than 256 KiB"));
 const revision = v.pipe(v.number(), v.integer(), v.minValue(1));
@@ -35,6 +35,8 @@ const bodies = {
     key: v.optional(v.array(plain)),
     as: v.optional(plain),
     form: v.optional(v.pipe(v.string(), v.maxLength(1_048_576))),
+    /** Whether the form of a new record is wanted where there is no key. */
+    fresh: v.optional(v.boolean()),
   }),
 };
 
@@ -102,6 +104,17 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
     };
 
   const nothing = v.object({});
+
+  /** The record that was asked for, or the form of a new one; null where neither can be shown. */
+  async function tried(
+    page: Page,
+    { key, as, form, fresh }: v.InferOutput<typeof bodies.trial>,
+  ): Promise<TrialAnswer | null> {
+    const hasKey = key?.length === page.key.length;
+    const actor = hasKey || fresh ? await tryingAs(options.store, page, as) : null;
+    if (!actor) return null;
+    return key && hasKey ? trial(options, page, key, actor, form ?? null) : trialOfNew(options, page, actor);
+  }
 
   router.post(
     "/",
@@ -241,11 +254,7 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
     taking(bodies.trial, async (body, name, _by, response) => {
       const bound = desk.bind(name, body.text);
       const { page } = bound;
-      const actor = page && body.key?.length === page.key.length ? await tryingAs(options.store, page, body.as) : null;
-      const answer: DraftTrialAnswer = {
-        sheet: sheetOf(bound),
-        trial: page && body.key && actor ? await trial(options, page, body.key, actor, body.form ?? null) : null,
-      };
+      const answer: DraftTrialAnswer = { sheet: sheetOf(bound), trial: page && (await tried(page, body)) };
       response.json(answer);
     }),
   );

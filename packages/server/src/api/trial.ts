@@ -6,10 +6,13 @@ import {
   handle,
   mayOpen,
   type Page,
+  type PageRequest,
+  parseCondition,
   type RecordedRequest,
   recordAddress,
   renewToken,
   type Signer,
+  type Surroundings,
   tokenName,
 } from "@loyal-quill/core";
 import { actorOf } from "../sign-in/session.js";
@@ -52,6 +55,44 @@ function renewed(form: string, page: Page, signer: Signer): string {
   return pairs.toString();
 }
 
+const surroundings = ({ signer }: TrialOptions, database: Database): Surroundings => ({
+  database,
+  signer,
+  elapsed: () => performance.now(),
+});
+
+/** A request as that person would make it. */
+function requestOf(
+  { styleSheets, application }: TrialOptions,
+  method: "GET" | "POST",
+  path: string,
+  actor: Actor,
+  body: string | null,
+): PageRequest {
+  return {
+    id: crypto.randomUUID(),
+    at: new Date(),
+    method,
+    path,
+    query: {},
+    body: body === null ? null : { text: body },
+    actor,
+    session: "trial",
+    said: null,
+    signIn: null,
+    frame: {
+      base: "",
+      styleSheets,
+      script: null,
+      application,
+      home: "/",
+      language: "en",
+      person: { name: actor.name },
+      signOut: null,
+    },
+  };
+}
+
 function storedRow(recorded: RecordedRequest): TrialAnswer["row"] {
   const load = recorded.steps.find((step) => step.step === "load");
   if (!load || load.stopped !== null) return null;
@@ -75,31 +116,8 @@ export async function trial(
   const path = `${recordAddress(page.path, key)}/edit`;
   const operation = form === null ? "open" : "save";
   const matched = { kind: "page", page, operation, keySegments: key.map(encodeSegment) } as const;
-  const frame = {
-    base: "",
-    styleSheets: options.styleSheets,
-    script: null,
-    application: options.application,
-    home: "/",
-    language: "en" as const,
-    person: { name: actor.name },
-    signOut: null,
-  };
-  const request = {
-    id: crypto.randomUUID(),
-    at: new Date(),
-    method: form === null ? "GET" : "POST",
-    path,
-    query: {},
-    body: body === null ? null : { text: body },
-    actor,
-    session: "trial",
-    said: null,
-    signIn: null,
-    frame,
-  };
-  const run = (database: Database) =>
-    handle(matched, request, { database, signer: options.signer, elapsed: () => performance.now() });
+  const request = requestOf(options, form === null ? "GET" : "POST", path, actor, body);
+  const run = (database: Database) => handle(matched, request, surroundings(options, database));
   const { response, recorded } = await (form === null ? run(options.database) : leavingNothing(options.database, run));
   return {
     recorded,
@@ -109,6 +127,21 @@ export async function trial(
     // A save asks for no more of the row than it needs; the Sheet shows all of it.
     row: storedRow(form === null ? recorded : (await trial(options, page, key, actor, null)).recorded),
   };
+}
+
+/** A page on which everybody who may open it may make a new record. */
+function makesNew(page: Page): Page {
+  const always = parseCondition("true", page.table, null);
+  return always.ok ? { ...page, access: { ...page.access, new: always.condition } } : page;
+}
+
+/** The form of a new record, for a table that has no record yet: there is nothing else to look at. */
+export async function trialOfNew(options: TrialOptions, page: Page, actor: Actor): Promise<TrialAnswer> {
+  const path = `${page.path.list}/new`;
+  const matched = { kind: "page", page: makesNew(page), operation: "new", keySegments: [] } as const;
+  const request = requestOf(options, "GET", path, actor, null);
+  const { response, recorded } = await handle(matched, request, surroundings(options, options.database));
+  return { recorded, html: response.body, leadsTo: response.headers.location ?? null, address: path, row: null };
 }
 
 /** The person through whose eyes a page is tried: the one asked for, or the first account that may open it. */

@@ -44,8 +44,19 @@ export function useFeed(): boolean {
   const [live, setLive] = useState(false);
   useEffect(() => {
     const source = new EventSource("/workbench/api/feed");
-    source.onopen = () => setLive(true);
-    source.onerror = () => setLive(false);
+    let wasAway = false;
+    source.onopen = () => {
+      setLive(true);
+      if (!wasAway) return;
+      // What happened meanwhile was not heard: everything on screen is asked for anew.
+      wasAway = false;
+      void queries.invalidateQueries();
+      for (const listener of draftListeners) listener(null);
+    };
+    source.onerror = () => {
+      wasAway = true;
+      setLive(false);
+    };
     source.onmessage = (message: MessageEvent<string>) => refresh(queries, JSON.parse(message.data) as FeedEvent);
     return () => source.close();
   }, [queries]);

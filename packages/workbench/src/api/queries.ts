@@ -68,6 +68,8 @@ export interface Trying {
   readonly as: string | undefined;
   /** What the form sends; undefined opens the record. */
   readonly form: string | undefined;
+  /** Whether there is no record, so that the form of a new one is looked at. */
+  readonly fresh: boolean;
 }
 
 /** What a page's text comes to, and what it does with a record. The server chooses the person where none is named. */

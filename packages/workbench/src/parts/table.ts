@@ -8,7 +8,8 @@ export const Table = styled.table`
   thead th { font-weight: 400; color: ${({ theme }) => theme.soft}; border-bottom-color: ${({ theme }) => theme.edge}; white-space: nowrap; }
   tbody th { font-weight: 700; }
   td:last-child, th:last-child { padding-right: 0; }
-  time, td > code { white-space: nowrap; }
+  time, .figure code { white-space: nowrap; }
+  th code, td code, td a { overflow-wrap: anywhere; white-space: normal; }
   .figure { text-align: end; white-space: nowrap; }
   svg { vertical-align: -0.35em; display: inline-block; }
 `;

@@ -25,6 +25,8 @@ const Name = styled.button`
   background: none;
   padding: 0 ${({ theme }) => theme.space(1)} 0 0;
   font: inherit;
+  text-align: start;
+  overflow-wrap: anywhere;
   cursor: pointer;
   text-decoration: underline dotted;
   text-underline-offset: 0.2em;

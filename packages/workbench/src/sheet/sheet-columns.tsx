@@ -19,6 +19,7 @@ const Heads = styled.div`
   background: ${({ theme }) => theme.paper};
   border-bottom: 1px solid ${({ theme }) => theme.edge};
   h2 { font-size: 1rem; padding: ${({ theme }) => `${theme.space(2)} ${theme.space(4)}`}; }
+  h2 { min-width: 0; white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
   h2:first-child { padding-left: 0; }
   h2 span { font-weight: 400; color: ${({ theme }) => theme.soft}; }
 `;
@@ -147,7 +148,7 @@ export function SheetColumns({ sheet, trial, save, selection, onSend, file, head
     <section aria-label="Table, page and rules">
       <Heads>
         <h2>
-          Table <span>{sheet.table}</span>
+          Table <span title={sheet.table}>{sheet.table}</span>
         </h2>
         <h2>
           Page <span>as served to {person}</span>

@@ -39,9 +39,10 @@ const Versions = lazy(() => import("./versions.js"));
 const Top = styled.div`
   display: flex;
   flex-wrap: wrap;
+  > h1 { max-width: 22rem; white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
   align-items: baseline;
   gap: ${({ theme }) => `${theme.space(1)} ${theme.space(5)}`};
-  > code { color: ${({ theme }) => theme.soft}; flex: 1; white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
+  > code { color: ${({ theme }) => theme.soft}; flex: 1 1 6rem; min-width: 0; white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
 `;
 
 const Views = styled.h2`
@@ -128,7 +129,9 @@ function Sheet({ name, draft, text }: { name: string; draft: DraftDesk; text: st
   const as = search.get("as") ?? undefined;
   const asked = useRequest(requestId);
   const key = useKey(name, search, asked.data);
-  const answer = useTrial(name, text, { key, as, form });
+  const records = useRecords(name, "");
+  const isEmpty = key === undefined && records.data?.length === 0;
+  const answer = useTrial(name, text, { key, as, form, fresh: isEmpty });
   const trial = answer.data?.trial ?? undefined;
   const sheet = useSound(name, text, answer.data?.sheet);
   const shownTrial = useLast(trial);
@@ -215,8 +218,8 @@ function Sheet({ name, draft, text }: { name: string; draft: DraftDesk; text: st
   return (
     <DeskContext.Provider value={desk}>
       <Top>
-        <Title>{sheet.plural}</Title>
-        <code>
+        <Title title={sheet.plural}>{sheet.plural}</Title>
+        <code title={`${sheet.path} · ${sheet.table}`}>
           {sheet.path} · {sheet.table}
         </code>
         <RecordChoice page={name} chosen={key} onChoose={(next) => choose({ key: next })} />
@@ -230,6 +233,11 @@ function Sheet({ name, draft, text }: { name: string; draft: DraftDesk; text: st
         {key && <Link to={`/changes?containing=${encodeURIComponent(key[0] ?? "")}`}>Its changes</Link>}
       </Top>
       <DraftBar desk={draft} sheet={sheet} isOpen={isPublishing} setOpen={setPublishing} />
+      {isEmpty && shownTrial && (
+        <p role="status">
+          The table has no record yet: this is the form of a new one, as it would be if it may be made.
+        </p>
+      )}
       {requestId && asked.error && <Failed error={asked.error} again={() => void asked.refetch()} />}
       <RoundTrip open={shownOpen} save={save} chosen={chosen} onChoose={setPicked} />
       {picked && (
@@ -261,7 +269,7 @@ function Sheet({ name, draft, text }: { name: string; draft: DraftDesk; text: st
             trial={shownTrial}
             save={save}
             selection={selection}
-            onSend={setForm}
+            onSend={(sent) => key && setForm(sent)}
             file={file}
             head={head}
           />

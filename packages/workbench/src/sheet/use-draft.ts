@@ -102,7 +102,8 @@ export function useDraft(name: string): DraftDesk {
       take(given, sent);
       setComplaint(null);
     } catch (error) {
-      setComplaint(`Not kept: ${(error as Error).message}`);
+      const why = error instanceof ApiProblem ? error.title : String(error);
+      setComplaint(`Not kept yet: ${why}. It is tried again by itself.`);
     } finally {
       now.current.busy = false;
       setSaving(false);
