@@ -1,6 +1,7 @@
 import { describe, expect, test } from "@jest/globals";
 import { bindPage } from "../page/bind.js";
 import { parsePage } from "../page/parse.js";
+import type { Column } from "../table/model.js";
 import { catalog, river, sensor, station } from "../testing/marrow-vale.js";
 import { draftPages } from "./draft.js";
 
@@ -27,12 +28,41 @@ fields:
   - region_id
   - grid_reference
   - status
-  - alert_m
-  - warning_m
+  - alert_m: { label: Alert, unit: m }
+  - warning_m: { label: Warning, unit: m }
   - telemetry
   - installed_on
   - notes: { control: multi-line }
 answer: { saved: view }
+`);
+  });
+
+  test("groups columns that begin alike, puts long texts last, and drops what a reference's name says twice", () => {
+    const text = river.columns[1] as Column;
+    const columns = [
+      river.columns[0] as Column,
+      ...["remarks", "address_line", "address_town", "address_code", "river_code", "width_m", "name"].map((name) => ({
+        ...text,
+        name,
+        ...(name === "width_m" ? { type: { ...text.type, kind: "decimal" as const } } : {}),
+      })),
+    ];
+    const references = [
+      {
+        constraint: "r",
+        columns: ["river_code"],
+        to: { schema: "network", table: "river", columns: ["id"] },
+        onDelete: "no action" as const,
+      },
+    ];
+    const drafted = draftPages({ tables: [{ ...river, columns, references }], unusable: [] }).drafts[0]?.text ?? "";
+    expect(drafted.split("fields:\n")[1]?.split("answer:")[0]).toBe(`  - address_line: { label: Line, group: Address }
+  - address_town: { label: Town, group: Address }
+  - address_code: { label: Code, group: Address }
+  - river_code: { label: River }
+  - width_m: { label: Width, unit: m }
+  - name
+  - remarks: { control: multi-line }
 `);
   });
 

@@ -63,10 +63,66 @@ export function obstacle(table: Table): string | null {
   return null;
 }
 
+/** Ends of names that say in what a number is measured. */
+const units: Readonly<Record<string, string>> = {
+  mm: "mm",
+  cm: "cm",
+  m: "m",
+  km: "km",
+  g: "g",
+  kg: "kg",
+  ms: "ms",
+  s: "s",
+  percent: "%",
+  pct: "%",
+};
+
+const isLong = (column: Column): boolean =>
+  column.type.kind === "text" && column.type.maxLength === null && long.test(column.name);
+
+/** `offset_m` is an offset in metres. */
+function unitOf({ name, type }: Column): { unit: string; rest: string } | null {
+  const [, rest = "", end = ""] = /^(.+)_([a-z]+)$/.exec(name) ?? [];
+  const unit = units[end];
+  return unit !== undefined && ["integer", "decimal", "float"].includes(type.kind) ? { unit, rest } : null;
+}
+
+/** Fewer columns than this are no group. */
+const fewestOfGroup = 3;
+
+/**
+ * Columns that follow each other and begin with the same word stand together: `address_line`, `address_town`, `address_code`
+ * are an address. @returns the first word by column
+ */
+function groupsOf(columns: readonly Column[]): ReadonlyMap<string, string> {
+  const groups = new Map<string, string>();
+  const first = ({ name }: Column): string | undefined => /^([a-z]{3,})_./i.exec(name)?.[1];
+  for (let from = 0; from < columns.length; ) {
+    const word = first(columns[from] as Column);
+    let to = from + 1;
+    while (word !== undefined && to < columns.length && first(columns[to] as Column) === word) to += 1;
+    if (word !== undefined && to - from >= fewestOfGroup)
+      for (const { name } of columns.slice(from, to)) groups.set(name, word);
+    from = to;
+  }
+  return groups;
+}
+
 /** One field of a draft: its name, with settings where the table alone does not say enough. */
-function fieldText(column: Column): string {
-  const lines = column.type.kind === "text" && column.type.maxLength === null && long.test(column.name);
-  return flow(lines ? { [column.name]: { control: "multi-line" } } : column.name).replace(/^\{ (.*) \}$/, "$1");
+function fieldText(table: Table, column: Column, group: string | undefined): string {
+  const { name } = column;
+  const measured = unitOf(column);
+  const refers = table.references.some((each) => each.columns.length === 1 && each.columns[0] === name);
+  const plain = refers ? name.replace(/_(code|key|no|number|uuid)$/i, "") : (measured?.rest ?? name);
+  const inGroup = group === undefined ? plain : plain.slice(group.length + 1) || plain;
+  const settings = {
+    ...(inGroup === name ? {} : { label: labelFrom(inGroup) }),
+    ...(measured ? { unit: measured.unit } : {}),
+    ...(group === undefined ? {} : { group: labelFrom(group) }),
+    ...(isLong(column) ? { control: "multi-line" } : {}),
+  };
+  const said = Object.keys(settings).length > 0 ? { [name]: settings } : name;
+  return flow(said).replace(/^\{ (.*) \}$/s, "$1");
 }
 
 /** The columns of a list: key, what tells most, and a few that are short. */
@@ -96,7 +152,10 @@ function draftText(table: Table, slug: string): { text: string; key: readonly st
   // A table of nothing but its key is edited by changing the key.
   const editable = !others.some((column) => mayChange(column) && isShown(column));
   const shownKey = key.filter((column) => editable || !isSurrogate(column));
-  const fields = [...shownKey, ...others.filter(isShown)];
+  // What takes several lines comes last: everything else is seen at once.
+  const shown = others.filter(isShown);
+  const fields = [...shownKey, ...shown.filter((column) => !isLong(column)), ...shown.filter(isLong)];
+  const groups = groupsOf(fields);
   const left = others.filter((column) => !isShown(column)).map((column) => column.name);
   const lacking = table.columns.filter(
     (column) => !column.nullable && column.default === null && column.written === "freely" && !fields.includes(column),
@@ -121,7 +180,7 @@ function draftText(table: Table, slug: string): { text: string; key: readonly st
     ...(makes ? ["access: { new: true }"] : []),
     `list: ${flow({ columns: listColumns(table, keyNames, telling) })}`,
     "fields:",
-    ...fields.map((column) => `  - ${fieldText(column)}`),
+    ...fields.map((column) => `  - ${fieldText(table, column, groups.get(column.name))}`),
     ...(left.length > 0
       ? [`# Left out, since nobody should read it off a page or can: ${left.join(", ").replaceAll(/[\r\n]/g, " ")}`]
       : []),
