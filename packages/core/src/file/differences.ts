@@ -1,3 +1,4 @@
+import { diffComm } from "node-diff3";
 import { parseDocument } from "yaml";
 import type { Path } from "../page/parse.js";
 import type { Edit } from "./edit.js";
@@ -120,4 +121,25 @@ function reordering(there: readonly string[], wanted: readonly string[]): Edit[]
   return known
     .map((name, index): Edit => ({ do: "move-fields", names: [name], before: known[index + 1] ?? null }))
     .reverse();
+}
+
+/** One line of a comparison of two texts. */
+export interface ComparedLine {
+  readonly kind: "same" | "gone" | "new";
+  readonly text: string;
+}
+
+/** Two texts line by line; of what is the same only the lines next to a change. */
+export function comparedLines(before: string, after: string, around = 2): readonly ComparedLine[] {
+  const lines = diffComm(before.split("\n"), after.split("\n")).flatMap((part): ComparedLine[] =>
+    "common" in part && part.common
+      ? part.common.map((text) => ({ kind: "same", text }))
+      : [
+          ...(part.buffer1 ?? []).map((text): ComparedLine => ({ kind: "gone", text })),
+          ...(part.buffer2 ?? []).map((text): ComparedLine => ({ kind: "new", text })),
+        ],
+  );
+  const isNear = (index: number): boolean =>
+    lines.slice(Math.max(0, index - around), index + around + 1).some(({ kind }) => kind !== "same");
+  return lines.filter((_, index) => isNear(index));
 }

@@ -5,6 +5,7 @@ import { parsePage } from "../page/parse.js";
 import { catalog, stationFile } from "../testing/marrow-vale.js";
 import {
   CanNotEdit,
+  comparedLines,
   differenceInWords,
   differences,
   type Edit,
@@ -149,6 +150,17 @@ describe("differences between page files", () => {
     for (const difference of differences(stationFile, after) ?? [])
       text = editPageFile(text, editsFor(difference, text));
     expect(differences(text, after)).toEqual([]);
+  });
+
+  test("are shown as text, line by line, with what stands next to them", () => {
+    const after = editPageFile(commented, [{ do: "set", path: ["path"], value: "/gauges/{code}" }]);
+    expect(comparedLines(commented, after, 1).map(({ kind, text }) => `${kind} ${text}`)).toEqual([
+      'same title:   "Station {code}, {name}"   # odd layout, kept',
+      "gone path: /stations/{code}",
+      "new path: /gauges/{code}",
+      "same record: {table: network.station, key: code}",
+    ]);
+    expect(comparedLines(commented, commented)).toEqual([]);
   });
 
   test("of a text that is no YAML are unknown", () => {

@@ -1,10 +1,12 @@
 import { useEffect } from "react";
+import { Link } from "react-router";
 import { styled } from "styled-components";
 import { usePages, useRequests } from "../api/queries.js";
 import { Empty, Failed, Waiting } from "../parts/states.js";
 import { Title } from "../parts/title.js";
 import { Lately } from "./lately.js";
 import { PagesTable } from "./pages-table.js";
+import { TakeIn } from "./take-in.js";
 
 const Second = styled.h2`
   font-size: 1.125rem;
@@ -21,6 +23,7 @@ export default function PagesRoute() {
   return (
     <>
       <Title>Pages</Title>
+      <TakeIn />
       {pages.isPending && <Waiting height="10rem" what="Reading the page files" />}
       {pages.error && <Failed error={pages.error} again={() => void pages.refetch()} />}
       {pages.data &&
@@ -28,7 +31,8 @@ export default function PagesRoute() {
           <PagesTable pages={pages.data} />
         ) : (
           <Empty title="No page yet">
-            A page is a file NAME.page.yaml in the directory of page files. As soon as one lies there, it stands here.
+            <Link to="/database">Choose a table</Link>: one step later there is a draft that runs on its records. Or put
+            a file NAME.page.yaml into the directory of page files; as soon as one lies there, it stands here.
           </Empty>
         ))}
       <Second>Lately</Second>

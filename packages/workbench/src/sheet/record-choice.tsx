@@ -2,7 +2,7 @@ import { useEffect, useRef, useState } from "react";
 import { Button, ComboBox, Input, Label } from "react-aria-components";
 import { styled } from "styled-components";
 import { ask } from "../api/client.js";
-import { useExtremes, useRecords } from "../api/queries.js";
+import { useCensus, useExtremes, useRecords } from "../api/queries.js";
 import { Leaf, Option, Options } from "../parts/choice.js";
 
 const Field = styled(ComboBox)`
@@ -33,7 +33,11 @@ export function RecordChoice({ page, chosen, onChoose }: RecordChoiceProps) {
   useEffect(() => setTyped(undefined), [shownKey]);
   const extremes = useExtremes(page);
   // Where nothing is typed, what is worth a look comes first.
-  const worth = typed ? [] : (extremes.data ?? []);
+  const census = useCensus(page);
+  const refused = (census.data?.census?.counts ?? []).flatMap(({ examples: [key], field, rule }) =>
+    key ? [{ key, text: key.join(" / "), extreme: `refused: ${field ?? rule}` }] : [],
+  );
+  const worth = typed ? [] : [...(extremes.data ?? []), ...refused];
   const items = [
     ...worth.map((record) => ({
       id: `${record.extreme} ${idOf(record.key)}`,

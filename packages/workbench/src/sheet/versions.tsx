@@ -1,3 +1,4 @@
+import { comparedLines } from "@loyal-quill/core";
 import type { VersionAnswer } from "@loyal-quill/server/api";
 import { styled } from "styled-components";
 import { useVersions } from "../api/queries.js";
@@ -14,13 +15,38 @@ const List = styled.ol`
   pre { white-space: pre-wrap; overflow-wrap: anywhere; padding: ${({ theme }) => `${theme.space(2)} 0`}; }
 `;
 
+const signs = { same: " ", gone: "−", new: "+" } as const;
+
+const Line = styled.span<{ $kind: keyof typeof signs }>`
+  display: block;
+  color: ${({ theme, $kind }) => ($kind === "same" ? theme.soft : theme.ink)};
+  text-decoration: ${({ $kind }) => ($kind === "gone" ? "line-through" : "none")};
+`;
+
+/** A version against the one before, line by line. */
+function Compared({ before, after }: { before: string; after: string }) {
+  return (
+    <pre>
+      {comparedLines(before, after).map(({ kind, text }, index) => (
+        // biome-ignore lint/suspicious/noArrayIndexKey: a line's place is what it is known by
+        <Line key={index} $kind={kind}>
+          {signs[kind]} {text}
+        </Line>
+      ))}
+    </pre>
+  );
+}
+
 function Version({
   version,
+  before,
   isLast,
   isNow,
   draft,
 }: {
   version: VersionAnswer;
+  /** The text of the version before. */
+  before: string | null;
   isLast: boolean;
   isNow: boolean;
   draft: DraftDesk;
@@ -47,8 +73,8 @@ function Version({
             </Small>
           )}
           <details>
-            <summary>its text</summary>
-            <pre>{text}</pre>
+            <summary>as text</summary>
+            <Compared before={before ?? ""} after={text} />
           </details>
         </>
       )}
@@ -69,6 +95,7 @@ export default function Versions({ name, text, draft }: { name: string; text: st
         <Version
           key={version.number}
           version={version}
+          before={versions.data[index + 1]?.text ?? null}
           isLast={index === 0}
           isNow={version.text === text}
           draft={draft}

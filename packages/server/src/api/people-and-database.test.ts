@@ -1,0 +1,173 @@
+import { readFile } from "node:fs/promises";
+import path from "node:path";
+import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { type Builder, people, startWorkbench, type TestWorkbench } from "../testing/workbench.js";
+import type {
+  CensusAnswer,
+  ConditionAnswer,
+  DatabaseAnswer,
+  DraftAnswer,
+  EffectAnswer,
+  KeptPersonAnswer,
+  MayAnswer,
+  PersonAnswer,
+  RecordChoice,
+  TableAnswer,
+} from "./types.js";
+
+let workbench: TestWorkbench;
+let ines: Builder;
+let station: string;
+
+beforeAll(async () => {
+  workbench = await startWorkbench();
+  ines = await workbench.builder("ines");
+  station = await readFile(path.join(workbench.directory, "station.page.yaml"), "utf8");
+});
+
+afterAll(() => workbench.close());
+
+const get = async <T>(address: string): Promise<T> => (await ines.send<T>("GET", address)).said;
+
+describe("people", () => {
+  test("what each may do is counted in the database", async () => {
+    const may = await get<MayAnswer[]>(`/people/${people.hollis.id}/may`);
+    expect(may.find(({ page }) => page === "station")).toEqual({
+      page: "station",
+      plural: "Stations",
+      opens: true,
+      makes: false,
+      sees: 12,
+      edits: expect.any(Number),
+      deletes: expect.any(Number),
+      rows: 48,
+    });
+    const builder = await get<MayAnswer[]>(`/people/${people.ines.id}/may`);
+    expect(builder.find(({ page }) => page === "station")).toMatchObject({ opens: false, sees: 0, edits: 0 });
+  });
+
+  test("an account is made, signs in with the password that is shown once, and is switched off", async () => {
+    const { status, said } = await ines.send<KeptPersonAnswer>("POST", "/people", {
+      name: "Orla New",
+      email: "Orla@marrow-vale.example",
+      roles: ["technician"],
+      attributes: { region_id: 3 },
+      active: true,
+    });
+    expect([status, said.person.email]).toEqual([201, "orla@marrow-vale.example"]);
+    const { id: _, ...person } = said.person;
+    expect((await workbench.signIn("orla", { password: said.password ?? "" })).location).toBe("/");
+    expect((await ines.send("POST", "/people", person)).status).toBe(409);
+    expect((await ines.send("PUT", `/people/${said.person.id}`, { ...person, active: false })).status).toBe(200);
+    expect((await workbench.signIn("orla", { password: said.password ?? "" })).status).toBe(403);
+    expect(JSON.stringify(await get<PersonAnswer[]>("/people"))).not.toContain("argon2");
+  });
+
+  test("a builder can't lock themselves out, and nothing malformed is kept", async () => {
+    const self = (await get<PersonAnswer[]>("/people")).find(({ id }) => id === people.ines.id);
+    const { id, ...person } = self as PersonAnswer;
+    expect((await ines.send("PUT", `/people/${id}`, { ...person, roles: [] })).said).toMatchObject({ status: 409 });
+    for (const wrong of [
+      {},
+      { ...person, email: "x" },
+      { ...person, attributes: { "a b": 1 } },
+      { ...person, name: "\0" },
+    ])
+      expect((await ines.send("POST", "/people", wrong)).status).toBe(400);
+    expect((await ines.send("GET", "/people/nobody/may")).status).toBe(404);
+  });
+});
+
+describe("the database", () => {
+  test("is shown whole: pages, keys, sizes, and who is connected", async () => {
+    const { connection, tables } = await get<DatabaseAnswer>("/database");
+    expect(connection).toMatchObject({ user: "quill_pages", superuser: false });
+    expect(tables.find(({ table }) => table === "network.station")).toMatchObject({
+      rows: 48,
+      columns: 11,
+      keys: [["code"], ["grid_reference"]],
+      pages: ["station"],
+      because: null,
+    });
+    expect(tables.every(({ bytes }) => (bytes ?? 0) > 0)).toBe(true);
+  });
+
+  test("a table is shown with its columns, references and sample rows", async () => {
+    const table = await get<TableAnswer>("/database/network.sensor");
+    expect(table.fields.filter(({ key }) => key).map(({ name }) => name)).toEqual(["station_code", "channel"]);
+    expect(table.references).toEqual([{ columns: ["station_code"], to: "network.station (code)" }]);
+    expect(table.sample?.length).toBeGreaterThan(3);
+    expect((await ines.send("GET", "/database/no.such")).status).toBe(404);
+  });
+
+  test("records are found at their extremes and stepped through by keys", async () => {
+    const extremes = await get<RecordChoice[]>("/pages/station/extremes");
+    expect(extremes.map(({ extreme }) => extreme)).toEqual([
+      "longest text",
+      "most empty",
+      "fullest",
+      "oldest",
+      "newest",
+    ]);
+    expect(await get("/pages/station/neighbour?key=MV-013&by=1")).toEqual(["MV-014"]);
+    expect(await get("/pages/station/neighbour?key=MV-001&by=-1")).toBeNull();
+    const [first] = await get<RecordChoice[]>("/pages/sensor/records");
+    const key = (first?.key ?? []).map((part) => `key=${part}`).join("&");
+    expect(await get(`/pages/sensor/neighbour?${key}&by=1`)).toEqual([first?.key[0], "2"]);
+  });
+});
+
+describe("a condition", () => {
+  const judge = async (source: string, place = "row", more: object = {}): Promise<ConditionAnswer> =>
+    (
+      await ines.send<ConditionAnswer>("POST", "/drafts/station/condition", {
+        text: station,
+        source,
+        place,
+        key: ["MV-014"],
+        ...more,
+      })
+    ).said;
+
+  test("is held against the record and counted over all rows", async () => {
+    expect(await judge('row.status == "live"')).toMatchObject({ problem: null, here: true, rows: 48 });
+    expect(await judge("form.warning_m > 900.0", "form")).toMatchObject({ here: false, admitted: 0 });
+    expect(await judge('"technician" in actor.roles', "open", { as: people.hollis.id })).toMatchObject({
+      here: false,
+      rows: null,
+    });
+  });
+
+  test("is told where it is wrong", async () => {
+    expect((await judge("row.stattus")).problem).toMatchObject({ message: expect.stringContaining("status") });
+    expect((await judge("row.status == 1", "open")).problem).not.toBeNull();
+    expect((await judge("form.status")).problem?.message).toContain("form");
+    expect(await judge("row.name.startsWith('A')", "choices", { field: "river_id" })).toMatchObject({
+      problem: null,
+      rows: 12,
+    });
+  });
+});
+
+describe("before publishing", () => {
+  test("it is told for whom what changes", async () => {
+    const text = station.replace("row.region_id == actor.region_id", "true");
+    const { said } = await ines.send<DraftAnswer>("PUT", "/drafts/station", { was: station, text });
+    expect(await get<EffectAnswer[]>("/drafts/station/effects")).toEqual([
+      { name: "hollis", lines: expect.arrayContaining(["sees 48 records instead of 12"]) },
+    ]);
+    await ines.send("DELETE", "/drafts/station", { revision: said.revision });
+  });
+
+  test("a census runs in the background and is cancelled by another", async () => {
+    expect((await ines.send("POST", "/drafts/station/census", { text: station })).status).toBe(202);
+    let answer: CensusAnswer | null = null;
+    for (let turn = 0; turn < 200 && answer?.state !== "done"; turn++) {
+      answer = await get<CensusAnswer | null>("/drafts/station/census");
+      await new Promise((resolve) => setTimeout(resolve, 20));
+    }
+    expect(answer).toMatchObject({ state: "done", done: 1, census: { rows: 48 } });
+    expect((await ines.send("POST", "/drafts/station/census", { text: "a: [" })).status).toBe(422);
+    expect(await get("/drafts/sensor/census")).toBeNull();
+  });
+});

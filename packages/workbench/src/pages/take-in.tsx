@@ -1,0 +1,57 @@
+import { useEffect, useState } from "react";
+import { FileTrigger } from "react-aria-components";
+import { styled } from "styled-components";
+import { type Begun, useNewDraft } from "../database/use-new-draft.js";
+import { Mark } from "../parts/mark.js";
+import { QuietButton } from "../parts/states.js";
+
+const Line = styled.p`
+  display: flex;
+  gap: ${({ theme }) => theme.space(4)};
+  align-items: baseline;
+  margin-bottom: ${({ theme }) => theme.space(3)};
+  color: ${({ theme }) => theme.soft};
+`;
+
+/** The file's name without its ending is the page's name. */
+function takeIn(file: File | undefined, mutate: (from: Begun) => void): void {
+  if (file) void file.text().then((text) => mutate({ name: file.name.replace(/(\.page)?\.ya?ml$/, ""), text }));
+}
+
+/** Takes a page file in as a draft: chosen, or dropped anywhere on this place. */
+export function TakeIn() {
+  const draft = useNewDraft();
+  const [isOver, setOver] = useState(false);
+  const { mutate } = draft;
+  useEffect(() => {
+    const over = (event: DragEvent): void => {
+      if (!event.dataTransfer?.types.includes("Files")) return;
+      event.preventDefault();
+      setOver(event.type !== "dragleave");
+    };
+    const drop = (event: DragEvent): void => {
+      event.preventDefault();
+      setOver(false);
+      takeIn(event.dataTransfer?.files[0], mutate);
+    };
+    window.addEventListener("dragover", over);
+    window.addEventListener("dragleave", over);
+    window.addEventListener("drop", drop);
+    return () => {
+      window.removeEventListener("dragover", over);
+      window.removeEventListener("dragleave", over);
+      window.removeEventListener("drop", drop);
+    };
+  }, [mutate]);
+  return (
+    <Line>
+      <FileTrigger acceptedFileTypes={[".yaml", ".yml"]} onSelect={(files) => takeIn(files?.[0], mutate)}>
+        <QuietButton>Take a page file in …</QuietButton>
+      </FileTrigger>
+      <span>
+        {isOver ? "Let go to take it in as a draft." : "or drop one here; to begin from a table, go to Database."}
+      </span>
+      {draft.error && <Mark kind="stop">{draft.error.message}</Mark>}
+    </Line>
+  );
+}
