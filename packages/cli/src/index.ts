@@ -36,6 +36,7 @@ function announce(started: Started): void {
   say("");
   say(`  Pages      ${started.address}/`);
   say(`  Workbench  ${started.address}/workbench`);
+  say(`  Page files ${started.pages}`);
   say("");
   say("  Demo accounts:");
   for (const account of started.accounts)

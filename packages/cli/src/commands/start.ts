@@ -1,6 +1,6 @@
 import { createHash } from "node:crypto";
 import { existsSync } from "node:fs";
-import { mkdir } from "node:fs/promises";
+import { cp, mkdir, rm } from "node:fs/promises";
 import { createServer, type Server } from "node:http";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
@@ -28,6 +28,8 @@ export interface StartOptions {
 export interface Started {
   readonly address: string;
   readonly directory: string;
+  /** The directory of the page files that are served. */
+  readonly pages: string;
   readonly accounts: readonly DemoAccount[];
   /** `postgresql://…` of the demo database's owner. */
   readonly ownerUrl: string;
@@ -73,6 +75,14 @@ async function onlyRun(directory: string, say: Say): Promise<void> {
   if (leftover) say("The last run was ended without stopping properly: its data are checked and used again.");
 }
 
+/** The demo's page files, copied to the data where they may be changed: what is published is written to them. */
+async function pagesIn(directory: string, fresh: boolean): Promise<string> {
+  const pages = path.join(directory, "pages");
+  if (fresh) await rm(pages, { recursive: true, force: true });
+  if (!existsSync(pages)) await cp(fileURLToPath(demoPages), pages, { recursive: true });
+  return pages;
+}
+
 /** Starts the demo: a PostgreSQL of its own on loopback, Marrow Vale, the workbench and the pages. */
 export async function startDemo(options: StartOptions, say: Say): Promise<Started> {
   const directory = await dataDirectory(options.directory, say);
@@ -100,11 +110,12 @@ async function startOn(
     { level: process.env.LOG_LEVEL ?? "warn" },
     pino.destination({ dest: path.join(directory, "quill.log"), mkdir: true, sync: false }),
   );
+  const pages = options.pages ?? (await pagesIn(directory, options.fresh));
   const application = await createApplication({
     databaseUrl: databases.pages,
     storeUrl: databases.store,
     logUrl: databases.reader,
-    pages: options.pages ?? fileURLToPath(demoPages),
+    pages,
     workbench: workbenchDirectory(),
     signingKey: secrets.signing,
     name: "Marrow Vale gauge network",
@@ -121,7 +132,7 @@ async function startOn(
       await cluster.stop();
       await forgetRunning(directory);
     };
-    return { address, directory, accounts, ownerUrl: databases.owner, stop };
+    return { address, directory, pages, accounts, ownerUrl: databases.owner, stop };
   } catch (error) {
     await application.close();
     throw error;

@@ -60,8 +60,8 @@ const mostExamples = 20;
 /** How many different refused values are kept to find their rows. */
 const mostValues = 200;
 
-/** Blocks of one part: 32 MiB of rows in PostgreSQL's usual blocks, a fraction of a second's reading. */
-const partBlocks = 4096;
+/** Blocks of one part: 8 MiB of rows in PostgreSQL's usual blocks, a fraction of a second's reading. */
+const partBlocks = 1024;
 
 type Way =
   /** Counted by PostgreSQL along with others, part by part. */

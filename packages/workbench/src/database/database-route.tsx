@@ -25,6 +25,12 @@ const Tools = styled.div`
   input[type="search"] { width: 18rem; }
 `;
 
+/** Long names break, so that what can be done with the table stays in sight. */
+const Tables = styled(Table)`
+  tbody th, td:nth-child(6) { overflow-wrap: anywhere; min-width: 12rem; }
+  tbody th code { overflow-wrap: anywhere; }
+`;
+
 const Soft = styled.span`
   color: ${({ theme }) => theme.soft};
 `;
@@ -103,7 +109,7 @@ export default function DatabaseRoute() {
             </Empty>
           ) : (
             <Scroll aria-label="Tables">
-              <Table>
+              <Tables>
                 <thead>
                   <tr>
                     <th scope="col">Table</th>
@@ -176,7 +182,7 @@ export default function DatabaseRoute() {
                       </tr>
                     ))}
                 </tbody>
-              </Table>
+              </Tables>
             </Scroll>
           )}
         </>

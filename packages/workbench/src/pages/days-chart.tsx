@@ -61,7 +61,12 @@ export default function DaysChart({ days, label }: { days: PageSummary["days"]; 
           maintainAspectRatio: false,
           plugins: { legend: { display: false }, tooltip: { displayColors: false } },
           scales: {
-            x: { display: false, stacked: true },
+            x: {
+              stacked: true,
+              ticks: { display: false },
+              grid: { display: false },
+              border: { color: colour("--edge") },
+            },
             y: { display: false, stacked: true, beginAtZero: true, suggestedMax: 4 },
           },
         },

@@ -9,7 +9,8 @@ export const Table = styled.table`
   tbody th { font-weight: 700; }
   td:last-child, th:last-child { padding-right: 0; }
   time, .figure code { white-space: nowrap; }
-  th code, td code, td a { overflow-wrap: anywhere; white-space: normal; }
+  td > code, td > a > code { white-space: nowrap; }
+  td > code, td > a, tbody th code { overflow-wrap: break-word; }
   .figure { text-align: end; white-space: nowrap; }
   svg { vertical-align: -0.35em; display: inline-block; }
 `;
