@@ -83,3 +83,38 @@ export const everyPart = (expression: Expression): Expression[] => [
   expression,
   ...partsOf(expression).flatMap(everyPart),
 ];
+
+/** An expression of the same kind with each part directly inside it replaced. */
+export function withParts(expression: Expression, replaced: (part: Expression) => Expression): Expression {
+  switch (expression.op) {
+    case "compare":
+    case "and":
+    case "or":
+    case "arithmetic":
+      return { ...expression, left: replaced(expression.left), right: replaced(expression.right) };
+    case "in":
+      return { ...expression, value: replaced(expression.value), list: replaced(expression.list) };
+    case "some":
+    case "every":
+      return { ...expression, list: replaced(expression.list), body: replaced(expression.body) };
+    case "not":
+    case "is-null":
+    case "size":
+      return { ...expression, of: replaced(expression.of) };
+    case "startsWith":
+    case "endsWith":
+    case "contains":
+      return { ...expression, of: replaced(expression.of), part: replaced(expression.part) };
+    case "choose":
+      return {
+        ...expression,
+        condition: replaced(expression.condition),
+        chosen: replaced(expression.chosen),
+        otherwise: replaced(expression.otherwise),
+      };
+    case "list":
+      return { ...expression, members: expression.members.map(replaced) };
+    default:
+      return expression;
+  }
+}

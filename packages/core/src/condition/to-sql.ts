@@ -8,6 +8,7 @@ import {
   everyPart,
   type TextTest,
   type ValueType,
+  withParts,
 } from "./expression.js";
 import { fitting } from "./fitting.js";
 
@@ -151,40 +152,8 @@ const asStored = (truth: boolean | null): Stored => (truth === null ? null : Str
 
 /** The body with a quantifier's variable replaced by one member of its list. */
 function substituted(expression: Expression, variable: string, value: Stored): Expression {
-  const inner = (part: Expression): Expression => substituted(part, variable, value);
-  switch (expression.op) {
-    case "variable":
-      return expression.name === variable ? { op: "literal", type: "any", value } : expression;
-    case "compare":
-    case "and":
-    case "or":
-    case "arithmetic":
-      return { ...expression, left: inner(expression.left), right: inner(expression.right) };
-    case "in":
-      return { ...expression, value: inner(expression.value), list: inner(expression.list) };
-    case "some":
-    case "every":
-      return { ...expression, list: inner(expression.list), body: inner(expression.body) };
-    case "not":
-    case "is-null":
-    case "size":
-      return { ...expression, of: inner(expression.of) };
-    case "startsWith":
-    case "endsWith":
-    case "contains":
-      return { ...expression, of: inner(expression.of), part: inner(expression.part) };
-    case "choose":
-      return {
-        ...expression,
-        condition: inner(expression.condition),
-        chosen: inner(expression.chosen),
-        otherwise: inner(expression.otherwise),
-      };
-    case "list":
-      return { ...expression, members: expression.members.map(inner) };
-    default:
-      return expression;
-  }
+  if (expression.op !== "variable") return withParts(expression, (part) => substituted(part, variable, value));
+  return expression.name === variable ? { op: "literal", type: "any", value } : expression;
 }
 
 /**

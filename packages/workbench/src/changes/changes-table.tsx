@@ -3,7 +3,7 @@ import { Link } from "react-router";
 import { styled } from "styled-components";
 import { Mark } from "../parts/mark.js";
 import { dayOf, Moment } from "../parts/moment.js";
-import { Scroll, Table } from "../parts/table.js";
+import { Head, Scroll, Table } from "../parts/table.js";
 import { ValueChange } from "./value-change.js";
 
 const Day = styled.th.attrs({ colSpan: 5, scope: "colgroup" })`
@@ -48,15 +48,7 @@ export function ChangesTable({
   return (
     <Scroll aria-label="Changes">
       <Table>
-        <thead>
-          <tr>
-            <th scope="col">When</th>
-            <th scope="col">Who</th>
-            <th scope="col">Record</th>
-            <th scope="col">What changed</th>
-            <th scope="col">Reason</th>
-          </tr>
-        </thead>
+        <Head columns={["When", "Who", "Record", "What changed", "Reason"]} />
         {byDay(changes).map(({ day, changes: ofDay }) => (
           <tbody key={day}>
             <tr>

@@ -7,7 +7,7 @@ import { bytes, figure } from "../parts/figures.js";
 import { Small, Text } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { Empty, Failed, Waiting } from "../parts/states.js";
-import { Scroll, Table } from "../parts/table.js";
+import { Head, Scroll, Table } from "../parts/table.js";
 import { Title } from "../parts/title.js";
 import { useNewDraft } from "./use-new-draft.js";
 
@@ -110,23 +110,10 @@ export default function DatabaseRoute() {
           ) : (
             <Scroll aria-label="Tables">
               <Tables>
-                <thead>
-                  <tr>
-                    <th scope="col">Table</th>
-                    <th scope="col" className="figure">
-                      Rows
-                    </th>
-                    <th scope="col" className="figure">
-                      Size
-                    </th>
-                    <th scope="col" className="figure">
-                      Columns
-                    </th>
-                    <th scope="col">Safe keys</th>
-                    <th scope="col">Page</th>
-                    <th scope="col">New page</th>
-                  </tr>
-                </thead>
+                <Head
+                  columns={["Table", "Rows", "Size", "Columns", "Safe keys", "Page", "New page"]}
+                  figures={["Rows", "Size", "Columns"]}
+                />
                 <tbody>
                   {found?.map((table) => (
                     <tr key={table.table}>

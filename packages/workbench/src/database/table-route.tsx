@@ -6,7 +6,7 @@ import { useTable } from "../api/queries.js";
 import { bytes, figure } from "../parts/figures.js";
 import { Mark } from "../parts/mark.js";
 import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
-import { Scroll, Table } from "../parts/table.js";
+import { Head, Scroll, Table } from "../parts/table.js";
 import { Title } from "../parts/title.js";
 import { useNewDraft } from "./use-new-draft.js";
 
@@ -50,16 +50,7 @@ function Columns({ fields }: { fields: readonly SheetField[] }) {
   return (
     <Scroll aria-label="Columns">
       <Table>
-        <thead>
-          <tr>
-            <th scope="col">Column</th>
-            <th scope="col">Type</th>
-            <th scope="col">May be empty</th>
-            <th scope="col">Default</th>
-            <th scope="col">What the table demands</th>
-            <th scope="col">Comment</th>
-          </tr>
-        </thead>
+        <Head columns={["Column", "Type", "May be empty", "Default", "What the table demands", "Comment"]} />
         <tbody>
           {fields.map((field) => (
             <tr key={field.name}>

@@ -3,7 +3,7 @@ import { Link } from "react-router";
 import { styled } from "styled-components";
 import { Mark } from "../parts/mark.js";
 import { Moment } from "../parts/moment.js";
-import { Scroll, Table } from "../parts/table.js";
+import { Head, Scroll, Table } from "../parts/table.js";
 import { TripGlyph } from "../round-trip/trip-glyph.js";
 import { outcomeMark, outcomeWord, stoppedAt } from "../round-trip/wording.js";
 
@@ -20,16 +20,7 @@ export function Lately({ requests }: { requests: readonly RecordedRequest[] }) {
   return (
     <Scroll aria-label="Latest requests">
       <Table>
-        <thead>
-          <tr>
-            <th scope="col">When</th>
-            <th scope="col">Who</th>
-            <th scope="col">Request</th>
-            <th scope="col">Way</th>
-            <th scope="col">Outcome</th>
-            <th scope="col">Time</th>
-          </tr>
-        </thead>
+        <Head columns={["When", "Who", "Request", "Way", "Outcome", "Time"]} />
         <tbody>
           {requests.map((request) => (
             <tr key={request.id}>

@@ -5,7 +5,7 @@ import { Link } from "react-router";
 import { styled } from "styled-components";
 import { Mark } from "../parts/mark.js";
 import { Moment } from "../parts/moment.js";
-import { Scroll, Table } from "../parts/table.js";
+import { Head, Scroll, Table } from "../parts/table.js";
 import { TripGlyph } from "../round-trip/trip-glyph.js";
 import { outcomeWord } from "../round-trip/wording.js";
 
@@ -94,17 +94,17 @@ export function PagesTable({ pages }: { pages: readonly PageSummary[] }) {
   return (
     <Scroll aria-label="Pages">
       <Table>
-        <thead>
-          <tr>
-            <th scope="col">Page</th>
-            <th scope="col">Address</th>
-            <th scope="col">Table</th>
-            <th scope="col">State</th>
-            <th scope="col">Opens and saves of seven days</th>
-            <th scope="col">Last request</th>
-            <th scope="col">Last change</th>
-          </tr>
-        </thead>
+        <Head
+          columns={[
+            "Page",
+            "Address",
+            "Table",
+            "State",
+            "Opens and saves of seven days",
+            "Last request",
+            "Last change",
+          ]}
+        />
         <tbody>
           {pages.map((page) => (
             <tr key={page.name}>

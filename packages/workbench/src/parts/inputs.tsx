@@ -1,5 +1,5 @@
 import { useId } from "react";
-import { styled } from "styled-components";
+import { css, styled } from "styled-components";
 
 /** A label and its control in one line; help and complaints below. */
 export const Line = styled.div`
@@ -106,8 +106,8 @@ export function CheckBox({
   );
 }
 
-/** A small button with words, underlined like a link: for what is done now and then. */
-export const Small = styled.button`
+/** A button that looks like a link. */
+export const underlined = css`
   border: 0;
   background: none;
   padding: 1px 0;
@@ -116,6 +116,11 @@ export const Small = styled.button`
   text-decoration: underline;
   text-underline-offset: 0.15em;
   cursor: pointer;
+`;
+
+/** A small button with words, underlined like a link: for what is done now and then. */
+export const Small = styled.button`
+  ${underlined}
   white-space: nowrap;
   &:disabled { color: ${({ theme }) => theme.soft}; text-decoration: none; cursor: default; }
 `;

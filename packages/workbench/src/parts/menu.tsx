@@ -1,15 +1,9 @@
 import { Button, Menu, MenuItem, MenuTrigger, Popover } from "react-aria-components";
 import { styled } from "styled-components";
+import { underlined } from "./inputs.js";
 
 const Opener = styled(Button)`
-  border: 0;
-  background: none;
-  padding: 1px 0;
-  min-height: 24px;
-  color: ${({ theme }) => theme.verdigris};
-  text-decoration: underline;
-  text-underline-offset: 0.15em;
-  cursor: pointer;
+  ${underlined}
 `;
 
 const Leaf = styled(Popover)`

@@ -9,7 +9,7 @@ import { figure } from "../parts/figures.js";
 import { CheckBox, Line, Small, Text, TextLine } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
-import { Scroll, Table } from "../parts/table.js";
+import { Head, Scroll, Table } from "../parts/table.js";
 import { Title } from "../parts/title.js";
 
 const Two = styled.div`
@@ -198,26 +198,10 @@ function May({ person }: { person: PersonAnswer }) {
       )}
       <Scroll aria-label="What they may do">
         <Table>
-          <thead>
-            <tr>
-              <th scope="col">Page</th>
-              <th scope="col">Opens</th>
-              <th scope="col" className="figure">
-                Sees
-              </th>
-              <th scope="col" className="figure">
-                May edit
-              </th>
-              <th scope="col" className="figure">
-                May delete
-              </th>
-              <th scope="col" className="figure">
-                Of rows
-              </th>
-              <th scope="col">May make new</th>
-              <th scope="col">Try</th>
-            </tr>
-          </thead>
+          <Head
+            columns={["Page", "Opens", "Sees", "May edit", "May delete", "Of rows", "May make new", "Try"]}
+            figures={["Sees", "May edit", "May delete", "Of rows"]}
+          />
           <tbody>
             {may.data.map((each) => (
               <Row key={each.page} may={each} person={person} />

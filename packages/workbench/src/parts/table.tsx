@@ -19,3 +19,18 @@ export const Table = styled.table`
 export const Scroll = styled.div.attrs({ tabIndex: 0, role: "region" })`
   overflow-x: auto;
 `;
+
+/** The head of a table: its columns by name; those in `figures` are numbers, and stand at the end of their cells. */
+export function Head({ columns, figures = [] }: { columns: readonly string[]; figures?: readonly string[] }) {
+  return (
+    <thead>
+      <tr>
+        {columns.map((name) => (
+          <th key={name} scope="col" className={figures.includes(name) ? "figure" : undefined}>
+            {name}
+          </th>
+        ))}
+      </tr>
+    </thead>
+  );
+}
