@@ -114,6 +114,7 @@ function addServe(program: Command): void {
     .option("--host <address>", "the address to listen on", "127.0.0.1")
     .option("--no-workbench", "the pages only")
     .option("--as <name>", "no sign-in: every request is this person's; on loopback only")
+    .option("--also <what...>", "NAME URL DIRECTORY: another database with its page files, served below /NAME", [])
     .option("--role <role>", "a role of that person; may be repeated", collected, [])
     .option("--name <name>", "what the application is called", "Loyal Quill")
     .addHelpText("after", "\nQUILL_SIGNING_KEY, of 32 bytes at least, keeps forms and sessions valid over restarts.")
@@ -121,6 +122,7 @@ function addServe(program: Command): void {
       const serving = await serve(
         {
           ...told,
+          also: databasesOf(told.also as string[]),
           roles: told.role,
           database: databaseUrl(told.database),
           signingKey: process.env.QUILL_SIGNING_KEY || undefined,
@@ -130,6 +132,22 @@ function addServe(program: Command): void {
       stopOnSignals(serving, "Stopped.");
       say(`Ready: ${serving.address}/   Ctrl+C stops it.`);
     });
+}
+
+/** Three words a database: its name, its address, the directory of its page files. */
+function databasesOf(words: readonly string[]): { name: string; databaseUrl: string; pages: string }[] {
+  if (words.length % 3 !== 0)
+    throw new CannotStart(
+      "--also takes three words: a name, the address of the database, the directory of its page files.",
+    );
+  return Array.from({ length: words.length / 3 }, (_, index) => {
+    const [name = "", address = "", pages = ""] = words.slice(index * 3, index * 3 + 3);
+    if (!/^[a-z][a-z0-9-]{0,62}$/.test(name) || ["workbench", "fonts", "sign-in", "sign-out"].includes(name))
+      throw new CannotStart(
+        `"${name}" can't be the name of a database here: small letters, digits and hyphens, like archive.`,
+      );
+    return { name, databaseUrl: address, pages };
+  });
 }
 
 function addPageFileCommands(program: Command): void {
@@ -180,6 +198,7 @@ function addAdministration(program: Command): void {
     .argument("<email>")
     .requiredOption("--name <name>", "the person's name")
     .addOption(new Option("--store <url>", "the store").env("QUILL_STORE").makeOptionMandatory())
+    .option("--also <what...>", "NAME URL DIRECTORY: another database with its page files, served below /NAME", [])
     .option("--role <role>", "a role, like builder; may be repeated", collected, [])
     .option("--attribute <name=value>", "what conditions know of the person besides; may be repeated", pair, {})
     .action(async (email: string, told) =>

@@ -1,13 +1,11 @@
-import type { Actor, Database, Frame } from "@loyal-quill/core";
-import { connect, createPages, databaseOver, type Pages, signerOf } from "@loyal-quill/runtime";
+import type { Frame } from "@loyal-quill/core";
+import { type Pages, signerOf } from "@loyal-quill/runtime";
 import express, { type Request } from "express";
 import pg from "pg";
 import type { Logger } from "pino";
-import { Feed } from "./api/feed.js";
 import { apiRoutes } from "./api/routes.js";
 import { answerFailure, homePage, noBuilder, nothingHere } from "./documents.js";
-import { Censuses } from "./drafts/census.js";
-import { Desk } from "./drafts/desk.js";
+import { type FrameOf, openEditedDatabase } from "./edited-database.js";
 import { fontRoutes, fontSheets } from "./fonts.js";
 import { requestLog, securityHeaders } from "./headers.js";
 import { signInRoutes } from "./sign-in/routes.js";
@@ -25,6 +23,13 @@ export interface ApplicationOptions {
   readonly logUrl: string;
   /** The directory of the page files. */
   readonly pages: string;
+  /** Further databases, each with its own page files: their pages are served below `/NAME`. */
+  readonly also?: readonly {
+    readonly name: string;
+    readonly databaseUrl: string;
+    readonly logUrl: string;
+    readonly pages: string;
+  }[];
   /** The directory of the built workbench, or null for none. */
   readonly workbench: string | null;
   /** The key of digests, tokens and sessions: 32 bytes at least. */
@@ -41,41 +46,6 @@ export interface Application {
   readonly close: () => Promise<void>;
 }
 
-/** What stands around a page for a person, apart from where the pages are mounted. */
-type FrameOf = (request: Request, actor: Actor | null) => Omit<Frame, "base" | "script">;
-
-/** The served pages, telling store and workbench of every request. */
-const openPages = (
-  options: ApplicationOptions,
-  database: Database,
-  store: Store,
-  feed: Feed,
-  frame: FrameOf,
-  onLoad: () => void,
-): Promise<Pages> =>
-  createPages({
-    database,
-    pages: options.pages,
-    signingKey: options.signingKey,
-    signIn: "/sign-in",
-    actor: async (request) => {
-      const found = await accountOf(request, store);
-      return found && actorOf(found);
-    },
-    session: (request) => csrfToken(request, options.signingKey),
-    frame,
-    onRequest: (recorded) => {
-      // What the script of a page asks for as one types is no open and no save.
-      if (recorded.operation === "choices") return;
-      store.keepRequest(recorded).then(
-        () => feed.tell({ kind: "request", request: recorded }),
-        (error: unknown) => options.logger.error({ err: error }, "a request could not be recorded"),
-      );
-    },
-    onLoad,
-    onError: (error) => options.logger.error({ err: error }, "the page files could not be read anew"),
-  });
-
 /**
  * Puts the whole application together: the served pages at their own addresses from the root, the workbench under
  * `/workbench`, signing in and out.
@@ -85,11 +55,8 @@ const openPages = (
 export async function createApplication(options: ApplicationOptions): Promise<Application> {
   const { signingKey, logger } = options;
   const store = await Store.open(options.storeUrl, options.logUrl);
-  const pool = connect(options.databaseUrl);
   const sessionPool = new pg.Pool({ connectionString: options.storeUrl, max: 5 });
   sessionPool.on("error", (error) => logger.warn({ err: error }, "an idle connection to the store broke"));
-  const database = databaseOver(pool);
-  const feed = new Feed();
   const frameOf: FrameOf = (request, actor) => ({
     application: options.name,
     home: "/",
@@ -98,14 +65,15 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
     person: actor && { name: actor.name },
     signOut: actor && { action: "/sign-out", token: csrfToken(request, signingKey) },
   });
-  let desk: Desk | undefined;
-  const pages = await openPages(options, database, store, feed, frameOf, () => {
-    void desk?.sync();
-    feed.tell({ kind: "pages" });
-  });
-  desk = new Desk({ store, pages, directory: options.pages, tell: (event) => feed.tell(event) });
-  await desk.sync();
-  const censuses = new Censuses(database, (event) => feed.tell(event));
+  const opening = { signingKey, logger, frame: frameOf };
+  const first = await openEditedDatabase({ ...opening, ...options, name: "", store });
+  const others = await Promise.all(
+    (options.also ?? []).map(async ({ name, databaseUrl, logUrl, pages: directory }) =>
+      openEditedDatabase({ ...opening, name, databaseUrl, pages: directory, store: await store.at(name, logUrl) }),
+    ),
+  );
+  const databases = [first, ...others];
+  const { pages } = first;
   const styleSheets = [pages.styleSheet, ...fontSheets];
   const account = (request: Request): Promise<Account | null> => accountOf(request, store);
   const frame = (request: Request, found: Account | null = null): Frame => ({
@@ -122,23 +90,20 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
   app.use("/fonts", fontRoutes());
   app.use(sessions(sessionPool, signingKey));
   app.use(signInRoutes({ store, secret: signingKey, frame }));
-  app.use(
-    "/workbench/api",
-    apiRoutes({
-      store,
-      pages,
-      database,
-      signer: signerOf(signingKey),
-      feed,
-      application: options.name,
-      styleSheets,
-      account,
-      desk,
-      censuses,
-      csrfToken: (request) => csrfToken(request, signingKey),
-      hasCsrfToken: (request, token) => hasCsrfToken(request, token, signingKey),
-    }),
-  );
+  for (const edited of [...others, first])
+    app.use(
+      edited.name === "" ? "/workbench/api" : `/workbench/api/at/${edited.name}`,
+      apiRoutes({
+        ...edited,
+        databases,
+        signer: signerOf(signingKey),
+        application: options.name,
+        styleSheets: [`${edited.mount}${edited.pages.styleSheet}`, ...fontSheets],
+        account,
+        csrfToken: (request) => csrfToken(request, signingKey),
+        hasCsrfToken: (request, token) => hasCsrfToken(request, token, signingKey),
+      }),
+    );
   if (options.workbench) {
     const refused = (request: Request, response: express.Response, found: Account) =>
       void response
@@ -150,9 +115,11 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
   app.get("/", async (request, response) => {
     const found = await account(request);
     if (!found) return response.redirect(303, "/sign-in");
-    const page = homePage(pages.loaded().pages, actorOf(found), frame(request, found), options.workbench !== null);
+    const served = databases.flatMap((each) => each.pages.loaded().pages.map((page) => ({ page, mount: each.mount })));
+    const page = homePage(served, actorOf(found), frame(request, found), options.workbench !== null);
     response.type("html").set("cache-control", "no-store").send(page);
   });
+  for (const { mount, pages: other } of others) app.use(mount, other.router);
   app.use(pages.router);
   app.use(async (request, response) => {
     response
@@ -165,10 +132,9 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
   );
 
   const close = async (): Promise<void> => {
-    feed.close();
-    censuses.close();
-    pages.close();
-    await Promise.all([pool.end(), sessionPool.end(), store.close()]);
+    await Promise.all(databases.map((each) => each.close()));
+    await Promise.all([sessionPool.end(), ...others.map((each) => each.store.close())]);
+    await store.close();
   };
   return { app, store, pages, close };
 }

@@ -4,10 +4,15 @@ import type { Logger } from "pino";
 import { problem } from "./api/problem.js";
 
 /** The list of the pages that a person may open: the root of the served pages. */
-export function homePage(pages: readonly Page[], actor: Actor, frame: Frame, hasWorkbench: boolean): string {
+export function homePage(
+  pages: readonly { readonly page: Page; readonly mount: string }[],
+  actor: Actor,
+  frame: Frame,
+  hasWorkbench: boolean,
+): string {
   const facts = { actor, row: {}, form: {}, now: new Date() };
-  const open = pages.filter((page) => mayOpen(page, facts) === true);
-  const links = open.map((page) => html`<li><a href="${page.path.list}">${page.plural}</a></li>`);
+  const open = pages.filter(({ page }) => mayOpen(page, facts) === true);
+  const links = open.map(({ page, mount }) => html`<li><a href="${mount}${page.path.list}">${page.plural}</a></li>`);
   const workbench =
     hasWorkbench && actor.roles.includes("builder") && html`<p><a href="/workbench">Go to the workbench</a></p>`;
   const list =

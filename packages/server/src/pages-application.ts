@@ -62,7 +62,14 @@ export async function createPagesApplication(options: PagesApplicationOptions): 
     response
       .type("html")
       .set("cache-control", "no-store")
-      .send(homePage(pages.loaded().pages, actor, frame, false));
+      .send(
+        homePage(
+          pages.loaded().pages.map((page) => ({ page, mount: "" })),
+          actor,
+          frame,
+          false,
+        ),
+      );
   });
   app.use(pages.router);
   app.use((_request, response) => {

@@ -2,6 +2,7 @@ import { lazy, Suspense } from "react";
 import { I18nProvider, RouterProvider } from "react-aria-components";
 import { NavLink, Route, Routes, useHref, useNavigate } from "react-router";
 import { styled } from "styled-components";
+import { place } from "./api/client.js";
 import { useFeed } from "./api/feed.js";
 import { useSession } from "./api/queries.js";
 import { usePaletteKeys } from "./palette/use-palette-keys.js";
@@ -68,6 +69,7 @@ export function App() {
         <Skip href="#main">Skip to the content</Skip>
         <Head>
           <strong>Loyal Quill</strong>
+          {place !== "/workbench" && <code>{decodeURIComponent(place.slice("/workbench/at/".length))}</code>}
           <Places aria-label="Places">
             <NavLink to="/" end>
               Pages

@@ -7,6 +7,7 @@ import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter } from "react-router";
 import { ThemeProvider } from "styled-components";
+import { place } from "./api/client.js";
 import { App } from "./app.js";
 import { GlobalStyle } from "./global-style.js";
 import { theme } from "./theme.js";
@@ -23,7 +24,7 @@ createRoot(root).render(
     <QueryClientProvider client={queries}>
       <ThemeProvider theme={theme}>
         <GlobalStyle />
-        <BrowserRouter basename="/workbench">
+        <BrowserRouter basename={place}>
           <App />
         </BrowserRouter>
       </ThemeProvider>

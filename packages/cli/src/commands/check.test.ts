@@ -167,6 +167,12 @@ describe("quill serve refuses", () => {
   });
 
   test("no database, no directory", async () => {
+    expect(
+      (await serve("--database", made.pages, "--store", made.store, "--also", "archive", made.pages)).error,
+    ).toContain("--also takes three words");
+    expect(
+      (await serve("--database", made.pages, "--store", made.store, "--also", "workbench", made.pages, ".")).error,
+    ).toContain("can't be the name of a database here");
     expect((await serve("--as", "Lotte")).error).toContain("Which database?");
     expect((await quill("serve", "--database", made.pages, "--pages", "nowhere", "--as", "Lotte")).error).toContain(
       "There is no directory nowhere",

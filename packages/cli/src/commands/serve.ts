@@ -14,6 +14,8 @@ import { workbenchDirectory } from "./start.js";
 export interface ServeOptions {
   readonly database: string;
   readonly pages: string;
+  /** Further databases, each with its own page files. */
+  readonly also?: readonly { readonly name: string; readonly databaseUrl: string; readonly pages: string }[];
   readonly store: string | undefined;
   readonly port: number | undefined;
   readonly host: string;
@@ -35,8 +37,11 @@ const isLoopback = (host: string): boolean =>
   host === "localhost" || host === "::1" || (isIP(host) === 4 && host.startsWith("127."));
 
 /** Refuses what would be open to everybody, or can't work. */
-function judge({ as, store, host, pages }: ServeOptions): void {
-  if (!existsSync(pages))
+function judge({ as, store, host, pages: first, also = [] }: ServeOptions): void {
+  const pages = [first, ...also.map((each) => each.pages)].find((directory) => !existsSync(directory));
+  if (as !== undefined && also.length > 0)
+    throw new CannotStart("With --as there is one database only: leave --also out, or choose --store.");
+  if (pages !== undefined)
     throw new CannotStart(`There is no directory ${pages}. Make page files with: quill draft --all --to ${pages}`);
   if (as !== undefined && !isLoopback(host))
     throw new CannotStart(
@@ -81,6 +86,7 @@ function make(options: ServeOptions, signingKey: string): Promise<Made> {
   return createApplication({
     databaseUrl,
     logUrl: databaseUrl,
+    also: (options.also ?? []).map((each) => ({ ...each, logUrl: each.databaseUrl })),
     storeUrl: store ?? "",
     pages,
     workbench: options.workbench ? workbenchDirectory() : null,
@@ -93,7 +99,7 @@ function make(options: ServeOptions, signingKey: string): Promise<Made> {
 /** `quill serve`: the pages of a directory over a database. */
 export async function serve(options: ServeOptions, say: Say): Promise<Serving> {
   judge(options);
-  await needLog(options.database);
+  for (const url of [options.database, ...(options.also ?? []).map((each) => each.databaseUrl)]) await needLog(url);
   if (options.signingKey === undefined)
     say(
       "No QUILL_SIGNING_KEY is set: a key is made for this run, so forms that are open now can't be sent after a restart.",

@@ -4,6 +4,7 @@ import {
   DatabaseAway,
   DatabaseRefusal,
   isShown,
+  logStateStatement,
   obstacle,
   sampleStatement,
   sizesStatement,
@@ -11,9 +12,10 @@ import {
   tableName,
 } from "@loyal-quill/core";
 import type { Loaded } from "@loyal-quill/runtime";
+import type { EditedDatabase } from "../edited-database.js";
 import type { Store } from "../store/store.js";
 import { columnSheet } from "./sheet.js";
-import type { DatabaseAnswer, TableAnswer, TableSummary } from "./types.js";
+import type { ConnectionAnswer, DatabaseAnswer, TableAnswer, TableSummary } from "./types.js";
 
 const mostSampled = 8;
 
@@ -63,23 +65,42 @@ const summaryOf = (
   because: obstacle(table),
 });
 
+/** Tests a connection, and tells what it may do. */
+export async function connectionAnswer({ name, mount, database, pages }: EditedDatabase): Promise<ConnectionAnswer> {
+  const { catalog, files } = pages.loaded();
+  const count = (test: (table: Table) => boolean): number => catalog.tables.filter(test).length;
+  const known = {
+    name,
+    mount,
+    pages: files.length,
+    rights: {
+      read: catalog.tables.length,
+      insert: count(({ granted }) => granted.insert),
+      update: count(({ granted }) => granted.update),
+      delete: count(({ granted }) => granted.delete),
+    },
+  };
+  try {
+    const [[who], [log]] = await Promise.all([database.run(connectionStatement()), database.run(logStateStatement())]);
+    return {
+      ...known,
+      error: null,
+      user: who?.user ?? "",
+      database: who?.database ?? "",
+      version: who?.version ?? "",
+      superuser: who?.superuser === "true",
+      log: log?.usable === "true" ? "usable" : log?.there === "true" ? "not open to this connection" : "not there",
+    };
+  } catch (error) {
+    if (!(error instanceof DatabaseRefusal || error instanceof DatabaseAway)) throw error;
+    return { ...known, error: error.message, user: "", database: "", version: "", superuser: false, log: "not known" };
+  }
+}
+
 /** The whole database: which tables have pages, which could, which can't and why. */
 export async function databaseAnswer(loaded: Loaded, database: Database, store: Store): Promise<DatabaseAnswer> {
-  const [bytes, pages, who] = await Promise.all([
-    sizes(database),
-    pagesOf(loaded, store),
-    orNull(() => database.run(connectionStatement())),
-  ]);
-  const [row] = who ?? [];
+  const [bytes, pages] = await Promise.all([sizes(database), pagesOf(loaded, store)]);
   return {
-    connection: row
-      ? {
-          user: row.user ?? "",
-          database: row.database ?? "",
-          version: row.version ?? "",
-          superuser: row.superuser === "true",
-        }
-      : null,
     tables: loaded.catalog.tables.map((table) => summaryOf(table, bytes, pages)),
     unusable: loaded.catalog.unusable.map((each) => ({ table: tableName(each), because: each.because })),
   };

@@ -254,7 +254,10 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
     taking(bodies.trial, async (body, name, _by, response) => {
       const bound = desk.bind(name, body.text);
       const { page } = bound;
-      const answer: DraftTrialAnswer = { sheet: sheetOf(bound), trial: page && (await tried(page, body)) };
+      const answer: DraftTrialAnswer = {
+        sheet: sheetOf(bound, options.mount),
+        trial: page && (await tried(page, body)),
+      };
       response.json(answer);
     }),
   );

@@ -38,7 +38,7 @@ export const changeAnswer = (loaded: Loaded, change: Change): ChangeAnswer => {
 };
 
 /** Every page, served or drafted only, with what happened to it lately. */
-export async function summaries(loaded: Loaded, store: Store, desk: Desk): Promise<PageSummary[]> {
+export async function summaries(loaded: Loaded, store: Store, desk: Desk, mount: string): Promise<PageSummary[]> {
   const since = new Date(new Date().setUTCHours(0, 0, 0, 0) - (chartDays - 1) * day);
   const [outcomes, changes, drafts, drifts] = await Promise.all([
     store.outcomes(since),
@@ -67,7 +67,7 @@ export async function summaries(loaded: Loaded, store: Store, desk: Desk): Promi
         name,
         plural: page?.plural ?? name,
         path: page ? addressPattern(page) : "",
-        listAddress: isPublished && page ? page.path.list : null,
+        listAddress: isPublished && page ? `${mount}${page.path.list}` : null,
         table: page ? tableName(page.table) : "",
         served: isPublished && page !== null,
         published: isPublished,

@@ -1,15 +1,19 @@
 import { readFile } from "node:fs/promises";
 import path from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { bodyOf, formOf } from "@loyal-quill/testing";
 import { type Builder, people, startWorkbench, type TestWorkbench } from "../testing/workbench.js";
 import type {
   CensusAnswer,
+  ChangesAnswer,
   ConditionAnswer,
+  ConnectionAnswer,
   DatabaseAnswer,
   DraftAnswer,
   EffectAnswer,
   KeptPersonAnswer,
   MayAnswer,
+  PageSummary,
   PersonAnswer,
   RecordChoice,
   TableAnswer,
@@ -20,7 +24,7 @@ let ines: Builder;
 let station: string;
 
 beforeAll(async () => {
-  workbench = await startWorkbench();
+  workbench = await startWorkbench(true);
   ines = await workbench.builder("ines");
   station = await readFile(path.join(workbench.directory, "station.page.yaml"), "utf8");
 });
@@ -80,8 +84,7 @@ describe("people", () => {
 
 describe("the database", () => {
   test("is shown whole: pages, keys, sizes, and who is connected", async () => {
-    const { connection, tables } = await get<DatabaseAnswer>("/database");
-    expect(connection).toMatchObject({ user: "quill_pages", superuser: false });
+    const { tables } = await get<DatabaseAnswer>("/database");
     expect(tables.find(({ table }) => table === "network.station")).toMatchObject({
       rows: 48,
       columns: 11,
@@ -90,6 +93,46 @@ describe("the database", () => {
       because: null,
     });
     expect(tables.every(({ bytes }) => (bytes ?? 0) > 0)).toBe(true);
+  });
+
+  test("there may be several, each tested, with its rights, its own pages, drafts and log", async () => {
+    const databases = await get<ConnectionAnswer[]>("/databases");
+    expect(databases).toEqual([
+      expect.objectContaining({
+        name: "",
+        mount: "",
+        error: null,
+        user: "quill_pages",
+        superuser: false,
+        log: "usable",
+        pages: 6,
+      }),
+      expect.objectContaining({ name: "archive", mount: "/archive", error: null, log: "usable", pages: 0 }),
+    ]);
+    expect(databases[0]?.rights).toEqual({
+      read: 10,
+      insert: expect.any(Number),
+      update: 10,
+      delete: expect.any(Number),
+    });
+
+    const { said } = await ines.send<DraftAnswer>("POST", "/at/archive/drafts", { table: "network.station" });
+    expect([said.name, said.published]).toEqual(["station", null]);
+    expect((await get<DraftAnswer>("/drafts/station")).revision).toBe(0);
+    expect((await ines.send("POST", "/at/archive/drafts/station/publish", { revision: 1 })).status).toBe(200);
+    const pages = await get<PageSummary[]>("/at/archive/pages");
+    expect(pages.map(({ name, listAddress }) => [name, listAddress])).toEqual([["station", "/archive/station"]]);
+
+    const { client } = await workbench.signIn("hollis");
+    const form = formOf((await client.get("/archive/station/MV-014/edit")).text);
+    const save = await client.post("/archive/station/MV-014/edit", bodyOf(form, { name: "In the archive" }));
+    expect([save.status, save.headers.get("location")]).toEqual([303, "/archive/station/MV-014"]);
+    expect((await client.get("/stations/MV-014")).text).not.toContain("In the archive");
+    const changes = await get<ChangesAnswer>("/at/archive/changes");
+    expect(changes.changes[0]?.fields).toEqual([expect.objectContaining({ field: "name", new: "In the archive" })]);
+    expect((await get<ChangesAnswer>("/changes")).changes[0]?.actorName).not.toBe("hollis");
+    expect((await client.get("/")).text).toContain('href="/archive/station"');
+    expect((await ines.send("GET", "/at/nowhere/pages")).status).toBe(404);
   });
 
   test("a table is shown with its columns, references and sample rows", async () => {

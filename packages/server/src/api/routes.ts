@@ -1,30 +1,24 @@
-import type { Database, Page, RecordedRequest, Signer } from "@loyal-quill/core";
-import type { Pages } from "@loyal-quill/runtime";
+import type { Page, RecordedRequest, Signer } from "@loyal-quill/core";
 import express, { type Request, type Response } from "express";
-import type { Censuses } from "../drafts/census.js";
-import { type Desk, DeskRefusal, nameForm } from "../drafts/desk.js";
+import { DeskRefusal, nameForm } from "../drafts/desk.js";
+import type { EditedDatabase } from "../edited-database.js";
 import type { Account } from "../store/entities.js";
 import type { Store } from "../store/store.js";
-import { databaseAnswer, tableAnswer } from "./database.js";
+import { connectionAnswer, databaseAnswer, tableAnswer } from "./database.js";
 import { draftRoutes } from "./draft-routes.js";
-import type { Feed } from "./feed.js";
 import { changeAnswer, summaries } from "./pages.js";
 import { peopleRoutes } from "./people-routes.js";
 import { problem } from "./problem.js";
 import { extremeRecords, neighbour, recordChoices } from "./records.js";
 import type { AccountSummary, ChangesAnswer, SessionAnswer } from "./types.js";
 
-export interface ApiOptions {
-  readonly store: Store;
-  readonly pages: Pages;
-  readonly database: Database;
+export interface ApiOptions extends EditedDatabase {
+  /** All of them, this one included. */
+  readonly databases: readonly EditedDatabase[];
   readonly signer: Signer;
-  readonly feed: Feed;
   readonly application: string;
   readonly styleSheets: readonly string[];
   readonly account: (request: Request) => Promise<Account | null>;
-  readonly desk: Desk;
-  readonly censuses: Censuses;
   /** The session's token against forged requests, and whether a request carries it. */
   readonly csrfToken: (request: Request) => string;
   readonly hasCsrfToken: (request: Request, token: unknown) => boolean;
@@ -79,7 +73,7 @@ export function apiRoutes(options: ApiOptions): express.Router {
   });
 
   router.get("/pages", async (_request, response) => {
-    response.json(await summaries(pages.loaded(), store, desk));
+    response.json(await summaries(pages.loaded(), store, desk, options.mount));
   });
 
   /** Runs with the page that is worked on; where it has errors there are no records to tell of. */
@@ -114,6 +108,10 @@ export function apiRoutes(options: ApiOptions): express.Router {
       return neighbour(page, options.database, key, request.query.by === "-1" ? -1 : 1);
     }),
   );
+
+  router.get("/databases", async (_request, response) => {
+    response.json(await Promise.all(options.databases.map((each) => connectionAnswer(each))));
+  });
 
   router.get("/database", async (_request, response) => {
     response.json(await databaseAnswer(pages.loaded(), options.database, store));

@@ -119,7 +119,7 @@ export const addressPattern = (page: Page): string =>
   `${page.path.list}/${page.path.columns.map((column) => `{${column}}`).join("/")}`;
 
 /** Everything that the Sheet shows of a page, apart from records. */
-export function sheetOf(bound: BoundPageFile): SheetAnswer {
+export function sheetOf(bound: BoundPageFile, mount: string): SheetAnswer {
   const { name, text, findings, page } = bound;
   const file = bound.parsed?.file ?? null;
   if (!page) {
@@ -153,7 +153,7 @@ export function sheetOf(bound: BoundPageFile): SheetAnswer {
     name,
     plural: page.plural,
     path: addressPattern(page),
-    listAddress: page.path.list,
+    listAddress: `${mount}${page.path.list}`,
     table: tableName(page.table),
     tableComment: page.table.comment,
     version: page.version,

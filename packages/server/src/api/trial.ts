@@ -26,6 +26,8 @@ export interface TrialOptions {
   readonly signer: Signer;
   readonly application: string;
   readonly styleSheets: readonly string[];
+  /** What stands before the addresses of the served pages. */
+  readonly mount: string;
 }
 
 /** Carries what a trial came to out of the transaction that is rolled back. */
@@ -63,7 +65,7 @@ const surroundings = ({ signer }: TrialOptions, database: Database): Surrounding
 
 /** A request as that person would make it. */
 function requestOf(
-  { styleSheets, application }: TrialOptions,
+  { styleSheets, application, mount }: TrialOptions,
   method: "GET" | "POST",
   path: string,
   actor: Actor,
@@ -81,7 +83,7 @@ function requestOf(
     said: null,
     signIn: null,
     frame: {
-      base: "",
+      base: mount,
       styleSheets,
       script: null,
       application,
@@ -123,7 +125,7 @@ export async function trial(
     recorded,
     html: response.status === 303 ? null : response.body,
     leadsTo: response.headers.location ?? null,
-    address: path,
+    address: `${options.mount}${path}`,
     // A save asks for no more of the row than it needs; the Sheet shows all of it.
     row: storedRow(form === null ? recorded : (await trial(options, page, key, actor, null)).recorded),
   };
@@ -141,7 +143,13 @@ export async function trialOfNew(options: TrialOptions, page: Page, actor: Actor
   const matched = { kind: "page", page: makesNew(page), operation: "new", keySegments: [] } as const;
   const request = requestOf(options, "GET", path, actor, null);
   const { response, recorded } = await handle(matched, request, surroundings(options, options.database));
-  return { recorded, html: response.body, leadsTo: response.headers.location ?? null, address: path, row: null };
+  return {
+    recorded,
+    html: response.body,
+    leadsTo: response.headers.location ?? null,
+    address: `${options.mount}${path}`,
+    row: null,
+  };
 }
 
 /** The person through whose eyes a page is tried: the one asked for, or the first account that may open it. */

@@ -218,14 +218,28 @@ export interface EffectAnswer {
   readonly lines: readonly string[];
 }
 
+/** A database, its connection tested just now, and what the connection may do. */
+export interface ConnectionAnswer {
+  /** Empty for the first one. */
+  readonly name: string;
+  /** What stands before the addresses of its served pages. */
+  readonly mount: string;
+  /** Why it can't be reached; null where it can. */
+  readonly error: string | null;
+  readonly user: string;
+  readonly database: string;
+  readonly version: string;
+  readonly superuser: boolean;
+  /** Whether the change log is there and may be added to. */
+  readonly log: "usable" | "not open to this connection" | "not there" | "not known";
+  /** How many page files it has. */
+  readonly pages: number;
+  /** In how many tables the connection may do what. */
+  readonly rights: { readonly read: number; readonly insert: number; readonly update: number; readonly delete: number };
+}
+
 /** What a database has, for the workbench. */
 export interface DatabaseAnswer {
-  readonly connection: {
-    readonly user: string;
-    readonly database: string;
-    readonly version: string;
-    readonly superuser: boolean;
-  } | null;
   readonly tables: readonly TableSummary[];
   /** Relations that no page can be made for. */
   readonly unusable: readonly { readonly table: string; readonly because: string }[];

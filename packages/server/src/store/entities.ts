@@ -1,5 +1,5 @@
 import type { Attribute, RecordedRequest, Table } from "@loyal-quill/core";
-import { defineEntity, type InferEntity, p } from "@mikro-orm/core";
+import { defineEntity, type InferEntity, type PrimaryKeyProp, p } from "@mikro-orm/core";
 
 /** Somebody who can sign in. `attributes` are what conditions know as `actor.…` besides id, name and roles. */
 export const AccountEntity = defineEntity({
@@ -24,6 +24,8 @@ export const RequestEntity = defineEntity({
   properties: {
     number: p.bigint("string").primary().autoincrement(),
     id: p.uuid().unique(),
+    /** The edited database, by its name; empty for the first one. */
+    database: p.string(),
     at: p.datetime().columnType("timestamptz(3)"),
     page: p.string().nullable().index(),
     operation: p.string(),
@@ -38,6 +40,7 @@ export const DraftEntity = defineEntity({
   name: "Draft",
   tableName: "draft",
   properties: {
+    database: p.string().primary(),
     page: p.string().primary(),
     text: p.text(),
     /** The published text that it was begun from; null where there was none. */
@@ -48,7 +51,9 @@ export const DraftEntity = defineEntity({
     byName: p.string(),
   },
 });
-export type Draft = Omit<InferEntity<typeof DraftEntity>, "base"> & { base: string | null };
+export type Draft = Omit<InferEntity<typeof DraftEntity>, "base" | "database" | typeof PrimaryKeyProp> & {
+  base: string | null;
+};
 
 /** What a page file was, each time that it was published or changed on disk. */
 export const VersionEntity = defineEntity({
@@ -56,6 +61,7 @@ export const VersionEntity = defineEntity({
   tableName: "version",
   properties: {
     number: p.bigint("string").primary().autoincrement(),
+    database: p.string(),
     page: p.string().index(),
     at: p.datetime().columnType("timestamptz(3)"),
     /** Null where the file was changed by other means. */
@@ -66,7 +72,7 @@ export const VersionEntity = defineEntity({
     model: p.json<Table>().nullable(),
   },
 });
-export type Version = Omit<InferEntity<typeof VersionEntity>, "byName" | "text" | "model"> & {
+export type Version = Omit<InferEntity<typeof VersionEntity>, "byName" | "text" | "model" | "database"> & {
   model: Table | null;
   byName: string | null;
   text: string | null;

@@ -58,9 +58,21 @@ class TablesOfVersions extends Migration {
   }
 }
 
+class SeveralDatabases extends Migration {
+  override up(): void {
+    this.addSql("ALTER TABLE request ADD COLUMN database varchar(63) NOT NULL DEFAULT ''");
+    this.addSql("ALTER TABLE version ADD COLUMN database varchar(63) NOT NULL DEFAULT ''");
+    this.addSql("ALTER TABLE draft ADD COLUMN database varchar(63) NOT NULL DEFAULT ''");
+    this.addSql("ALTER TABLE draft DROP CONSTRAINT draft_pkey, ADD PRIMARY KEY (database, page)");
+    for (const table of ["request", "version", "draft"])
+      this.addSql(`ALTER TABLE ${table} ALTER COLUMN database DROP DEFAULT`);
+  }
+}
+
 /** The store's migrations in their order. A landed one is never changed. */
 export const migrationsList = [
   { name: "2026-11-first-tables", class: FirstTables },
   { name: "2026-11-drafts-and-versions", class: DraftsAndVersions },
   { name: "2026-11-tables-of-versions", class: TablesOfVersions },
+  { name: "2026-11-several-databases", class: SeveralDatabases },
 ];

@@ -52,6 +52,8 @@ export class Store {
   private constructor(
     private readonly orm: MikroORM,
     private readonly log: MikroORM,
+    /** The edited database that requests, drafts and versions are of: empty for the first one. */
+    private readonly database: string,
   ) {}
 
   /**
@@ -71,11 +73,17 @@ export class Store {
     });
     await orm.getMigrator().up();
     const log = await MikroORM.init({ ...shared, clientUrl: logUrl, entities: [ChangeEntity] });
-    return new Store(orm, log);
+    return new Store(orm, log, "");
+  }
+
+  /** The same store for another edited database: accounts are shared, everything else is its own. */
+  async at(database: string, logUrl: string): Promise<Store> {
+    const log = await MikroORM.init({ ...shared, clientUrl: logUrl, entities: [ChangeEntity] });
+    return new Store(this.orm, log, database);
   }
 
   async close(): Promise<void> {
-    await Promise.all([this.orm.close(true), this.log.close(true)]);
+    await Promise.all([this.database === "" ? this.orm.close(true) : undefined, this.log.close(true)]);
   }
 
   account(id: string): Promise<Account | null> {
@@ -100,6 +108,7 @@ export class Store {
     const { id, page, operation, outcome, actor } = recorded;
     await em.insert(RequestEntity, {
       id,
+      database: this.database,
       at: new Date(recorded.at),
       page,
       operation,
@@ -125,6 +134,7 @@ export class Store {
   /** Recorded requests, newest first. */
   async requests(query: { page?: string; operation?: string; limit: number }): Promise<RecordedRequest[]> {
     const where = {
+      database: this.database,
       ...(query.page ? { page: query.page } : {}),
       ...(query.operation ? { operation: query.operation } : {}),
     };
@@ -135,7 +145,7 @@ export class Store {
   }
 
   async request(id: string): Promise<RecordedRequest | null> {
-    return (await this.orm.em.fork().findOne(RequestEntity, { id }))?.recorded ?? null;
+    return (await this.orm.em.fork().findOne(RequestEntity, { database: this.database, id }))?.recorded ?? null;
   }
 
   /** How many requests of each page ended how, by day (UTC) since a moment. */
@@ -145,47 +155,54 @@ export class Store {
       .fork()
       .createQueryBuilder(RequestEntity, "r")
       .select(["page", "outcome", raw(`${day} as day`), raw("count(*) as count")])
-      .where({ at: { $gte: since }, operation: { $ne: "list" } })
+      .where({ database: this.database, at: { $gte: since }, operation: { $ne: "list" } })
       .groupBy(["page", "outcome", raw(day)])
       .execute<{ page: string; outcome: string; day: string; count: string }[]>("all");
     return rows.map((row) => ({ ...row, count: Number(row.count) }));
   }
 
   async draft(page: string): Promise<Draft | null> {
-    const found = await this.orm.em.fork().findOne(DraftEntity, { page });
+    const found = await this.orm.em.fork().findOne(DraftEntity, { database: this.database, page });
     return found && { ...found, base: found.base ?? null };
   }
 
   async drafts(): Promise<Draft[]> {
-    const found = await this.orm.em.fork().findAll(DraftEntity, { orderBy: { page: "asc" } });
+    const found = await this.orm.em.fork().find(DraftEntity, { database: this.database }, { orderBy: { page: "asc" } });
     return found.map((each) => ({ ...each, base: each.base ?? null }));
   }
 
   /** Begins a draft. @returns false where there is one already */
   async beginDraft(draft: Draft): Promise<boolean> {
-    const rows = await this.orm.em.fork().upsertMany(DraftEntity, [draft], { onConflictAction: "ignore" });
+    const rows = await this.orm.em
+      .fork()
+      .upsertMany(DraftEntity, [{ ...draft, database: this.database }], { onConflictAction: "ignore" });
     return rows.length > 0 && (await this.draft(draft.page))?.text === draft.text;
   }
 
   /** Sets a draft to another text. @returns false where somebody else changed it since `from` */
   async changeDraft(from: number, draft: Draft): Promise<boolean> {
     const { page, ...rest } = draft;
-    return (await this.orm.em.fork().nativeUpdate(DraftEntity, { page, revision: from }, rest)) === 1;
+    return (
+      (await this.orm.em.fork().nativeUpdate(DraftEntity, { database: this.database, page, revision: from }, rest)) ===
+      1
+    );
   }
 
   /** Takes a draft away. @returns false where somebody changed it since `revision` */
   async dropDraft(page: string, revision: number): Promise<boolean> {
-    return (await this.orm.em.fork().nativeDelete(DraftEntity, { page, revision })) === 1;
+    return (await this.orm.em.fork().nativeDelete(DraftEntity, { database: this.database, page, revision })) === 1;
   }
 
   /** Everything that a page's file ever was, newest first. */
   async versions(page: string): Promise<Version[]> {
-    const found = await this.orm.em.fork().find(VersionEntity, { page }, { orderBy: { number: "desc" } });
+    const found = await this.orm.em
+      .fork()
+      .find(VersionEntity, { database: this.database, page }, { orderBy: { number: "desc" } });
     return found.map(plainVersion);
   }
 
   async version(page: string, number: string): Promise<Version | null> {
-    const found = await this.orm.em.fork().findOne(VersionEntity, { page, number });
+    const found = await this.orm.em.fork().findOne(VersionEntity, { database: this.database, page, number });
     return found && plainVersion(found);
   }
 
@@ -195,7 +212,8 @@ export class Store {
       .fork()
       .getConnection()
       .execute<LastVersion[]>(
-        "SELECT DISTINCT ON (page) page, number::text, text, model FROM version ORDER BY page, version.number DESC",
+        "SELECT DISTINCT ON (page) page, number::text, text, model FROM version WHERE database = ? ORDER BY page, version.number DESC",
+        [this.database],
       );
   }
 
@@ -206,7 +224,7 @@ export class Store {
 
   async addVersion(version: Omit<Version, "number">): Promise<string> {
     const em = this.orm.em.fork();
-    return em.insert(VersionEntity, version as Version);
+    return em.insert(VersionEntity, { ...version, database: this.database } as Version & { database: string });
   }
 
   async dropVersion(number: string): Promise<void> {

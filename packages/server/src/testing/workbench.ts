@@ -31,6 +31,7 @@ export interface Builder {
 /** The whole application over a database of its own, on loopback. */
 export interface TestWorkbench {
   readonly made: TestDatabase;
+  readonly also: TestDatabase | null;
   readonly application: Application;
   readonly base: string;
   /** The directory of its page files: a copy of the demo's. */
@@ -44,15 +45,19 @@ export interface TestWorkbench {
   readonly close: () => Promise<void>;
 }
 
-export async function startWorkbench(): Promise<TestWorkbench> {
+/** @param several whether there is a second database, called archive, without page files */
+export async function startWorkbench(several = false): Promise<TestWorkbench> {
   const made = await freshDatabase();
+  const also = several ? await freshDatabase() : null;
   const directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-pages-"));
   await cp(fileURLToPath(new URL("../../../../demo/pages", import.meta.url)), directory, { recursive: true });
+  const archive = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-archive-"));
   const application = await createApplication({
     databaseUrl: made.pages,
     storeUrl: made.store,
     logUrl: made.reader,
     pages: directory,
+    also: also ? [{ name: "archive", databaseUrl: also.pages, logUrl: also.reader, pages: archive }] : [],
     workbench: null,
     signingKey: "a key for tests, thirty-two bytes long",
     name: "Marrow Vale",
@@ -96,8 +101,8 @@ export async function startWorkbench(): Promise<TestWorkbench> {
     server.closeAllConnections();
     await new Promise((resolve) => server.close(resolve));
     await application.close();
-    await rm(directory, { recursive: true });
-    await made.drop();
+    await Promise.all([directory, archive].map((each) => rm(each, { recursive: true })));
+    await Promise.all([made.drop(), also?.drop()]);
   };
-  return { made, application, base, directory, signIn, builder, close };
+  return { made, also, application, base, directory, signIn, builder, close };
 }

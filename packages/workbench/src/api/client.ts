@@ -15,6 +15,12 @@ export const keepToken = (given: string): void => {
   token = given;
 };
 
+/** The database that this workbench is about: the first one at /workbench, another one at /workbench/at/NAME. */
+export const place = /^\/workbench\/at\/[^/]+/.exec(location.pathname)?.[0] ?? "/workbench";
+
+/** Where the API of this place is. */
+export const api = place.replace("/workbench", "/workbench/api");
+
 interface Sent {
   readonly method?: "GET" | "POST" | "PUT" | "DELETE";
   readonly body?: unknown;
@@ -23,7 +29,7 @@ interface Sent {
 
 async function send(path: string, { method = "GET", body, signal }: Sent): Promise<Response> {
   try {
-    return await fetch(`/workbench/api${path}`, {
+    return await fetch(`${api}${path}`, {
       method,
       headers: {
         accept: "application/json",

@@ -1,6 +1,7 @@
 import type { FeedEvent } from "@loyal-quill/server/api";
 import { type QueryClient, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
+import { api } from "./client.js";
 
 type DraftListener = (event: (FeedEvent & { kind: "draft" }) | null) => void;
 const draftListeners = new Set<DraftListener>();
@@ -43,7 +44,7 @@ export function useFeed(): boolean {
   const queries = useQueryClient();
   const [live, setLive] = useState(false);
   useEffect(() => {
-    const source = new EventSource("/workbench/api/feed");
+    const source = new EventSource(`${api}/feed`);
     let wasAway = false;
     source.onopen = () => {
       setLive(true);

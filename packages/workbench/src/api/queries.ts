@@ -3,6 +3,7 @@ import type {
   AccountSummary,
   CensusAnswer,
   ChangesAnswer,
+  ConnectionAnswer,
   DatabaseAnswer,
   DraftTrialAnswer,
   EffectAnswer,
@@ -98,6 +99,10 @@ export const useExtremes = (page: string) =>
     queryKey: ["records", page, "extremes"],
     queryFn: ({ signal }) => ask<RecordChoice[]>(`/pages/${encodeURIComponent(page)}/extremes`, { signal }),
   });
+
+/** All databases, their connections tested. */
+export const useDatabases = () =>
+  useQuery({ queryKey: ["databases"], queryFn: ({ signal }) => ask<ConnectionAnswer[]>("/databases", { signal }) });
 
 export const useDatabase = () =>
   useQuery({ queryKey: ["database"], queryFn: ({ signal }) => ask<DatabaseAnswer>("/database", { signal }) });

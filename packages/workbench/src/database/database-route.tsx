@@ -1,8 +1,9 @@
-import type { DatabaseAnswer, TableSummary } from "@loyal-quill/server/api";
+import type { ConnectionAnswer, TableSummary } from "@loyal-quill/server/api";
 import { useEffect, useState } from "react";
 import { Link } from "react-router";
 import { styled } from "styled-components";
-import { useDatabase } from "../api/queries.js";
+import { place } from "../api/client.js";
+import { useDatabase, useDatabases } from "../api/queries.js";
 import { bytes, figure } from "../parts/figures.js";
 import { Small, Text } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
@@ -65,16 +66,47 @@ function State({ table }: { table: TableSummary }) {
   );
 }
 
-function Connection({ answer }: { answer: DatabaseAnswer }) {
-  const { connection, tables, unusable } = answer;
-  if (!connection) return <Lead>The connection could not be asked who it is.</Lead>;
-  const able = tables.filter((table) => table.because === null).length;
+/** The workbench of a database. */
+const placeOf = (name: string): string => (name === "" ? "/workbench" : `/workbench/at/${name}`);
+
+/** A connection, tested just now, and what it may do. */
+function Connection({ answer }: { answer: ConnectionAnswer }) {
+  const { name, database, user, version, rights, log } = answer;
+  const isHere = placeOf(name) === place;
+  const title = database || name || "the first database";
   return (
-    <Lead>
-      <code>{connection.database}</code> as <code>{connection.user}</code>, PostgreSQL {connection.version}:{" "}
-      {figure(tables.length)} tables, {figure(able)} that can have a page
-      {unusable.length > 0 && `, ${unusable.length} other relations`}.{" "}
-      {connection.superuser && <Mark kind="wait">This connection is a superuser; pages need far fewer rights.</Mark>}
+    <li>
+      {isHere ? <b>{title}</b> : <a href={`${placeOf(name)}/database`}>{title}</a>}{" "}
+      {answer.error === null ? (
+        <>
+          <Mark kind="good">reached</Mark> as <code>{user}</code>, PostgreSQL {version}; may read {rights.read} tables,
+          insert into {rights.insert}, update {rights.update}, delete from {rights.delete};{" "}
+          {log === "usable" ? "the change log may be added to" : <Mark kind="stop">the change log is {log}</Mark>}
+          {answer.mount && (
+            <>
+              ; served below <code>{answer.mount}</code>
+            </>
+          )}
+          {answer.superuser && (
+            <>
+              . <Mark kind="wait">A superuser: pages need far fewer rights.</Mark>
+            </>
+          )}
+        </>
+      ) : (
+        <Mark kind="stop">not reached: {answer.error}</Mark>
+      )}
+    </li>
+  );
+}
+
+/** Every database that the server knows, each with its connection tested. */
+function Connections() {
+  const databases = useDatabases();
+  if (databases.error) return <Failed error={databases.error} again={() => void databases.refetch()} />;
+  return (
+    <Lead as="ul" aria-label="Databases">
+      {databases.data?.map((each) => <Connection key={each.name} answer={each} />) ?? <li>Testing the connection …</li>}
     </Lead>
   );
 }
@@ -97,7 +129,7 @@ export default function DatabaseRoute() {
       {database.error && <Failed error={database.error} again={() => void database.refetch()} />}
       {database.data && (
         <>
-          <Connection answer={database.data} />
+          <Connections />
           <Tools>
             <label htmlFor="find-table">Find a table</label>
             <Text id="find-table" type="search" value={typed} onChange={(event) => type(event.target.value)} />

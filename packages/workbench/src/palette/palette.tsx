@@ -11,7 +11,8 @@ import {
 } from "react-aria-components";
 import { useNavigate } from "react-router";
 import { styled } from "styled-components";
-import { useDatabase, usePages, usePeople } from "../api/queries.js";
+import { place } from "../api/client.js";
+import { useDatabase, useDatabases, usePages, usePeople } from "../api/queries.js";
 import { useNewDraft } from "../database/use-new-draft.js";
 import { type Command, commandsHere } from "./commands.js";
 
@@ -68,6 +69,7 @@ function useEntries(): readonly Command[] {
   const pages = usePages();
   const database = useDatabase();
   const people = usePeople();
+  const databases = useDatabases();
   const draft = useNewDraft();
   const to = (path: string) => () => void navigate(path);
   return [
@@ -101,6 +103,14 @@ function useEntries(): readonly Command[] {
       what: "person",
       run: to(`/people?person=${id}`),
     })),
+    ...(databases.data ?? [])
+      .filter(({ name }) => (name === "" ? "/workbench" : `/workbench/at/${name}`) !== place)
+      .map(({ name, database }) => ({
+        id: `database ${name}`,
+        text: `The database ${database || name}`,
+        what: "database",
+        run: () => location.assign(name === "" ? "/workbench" : `/workbench/at/${name}`),
+      })),
     { id: "new person", text: "Make an account", what: "person", run: to("/people?person=new") },
   ];
 }

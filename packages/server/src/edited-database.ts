@@ -1,0 +1,91 @@
+import type { Actor, Database, Frame } from "@loyal-quill/core";
+import { connect, createPages, databaseOver, type Pages } from "@loyal-quill/runtime";
+import type { Request } from "express";
+import type { Logger } from "pino";
+import { Feed } from "./api/feed.js";
+import { Censuses } from "./drafts/census.js";
+import { Desk } from "./drafts/desk.js";
+import { accountOf, actorOf, csrfToken } from "./sign-in/session.js";
+import type { Store } from "./store/store.js";
+
+/** What stands around a page for a person, apart from where the pages are mounted. */
+export type FrameOf = (request: Request, actor: Actor | null) => Omit<Frame, "base" | "script">;
+
+export interface EditedDatabaseOptions {
+  /** Empty for the first one; another one's pages are served below `/NAME`. */
+  readonly name: string;
+  /** A user who may read its tables, update them, and add to the log. */
+  readonly databaseUrl: string;
+  /** The directory of its page files. */
+  readonly pages: string;
+  /** What is kept of it. */
+  readonly store: Store;
+  readonly signingKey: string;
+  readonly frame: FrameOf;
+  readonly logger: Logger;
+}
+
+/** One database with everything that is made of it: its served pages, drafts, censuses and live feed. */
+export interface EditedDatabase {
+  readonly name: string;
+  /** What stands before the addresses of its served pages. */
+  readonly mount: string;
+  readonly store: Store;
+  readonly database: Database;
+  readonly pages: Pages;
+  readonly desk: Desk;
+  readonly censuses: Censuses;
+  readonly feed: Feed;
+  readonly close: () => Promise<void>;
+}
+
+/**
+ * Connects to a database and serves its page files, telling store and workbench of every request.
+ *
+ * @throws when it can't be reached or the page files can't be read
+ */
+export async function openEditedDatabase(options: EditedDatabaseOptions): Promise<EditedDatabase> {
+  const { name, store, signingKey, logger } = options;
+  const pool = connect(options.databaseUrl);
+  const database = databaseOver(pool);
+  const feed = new Feed();
+  let desk: Desk | undefined;
+  const pages = await createPages({
+    database,
+    pages: options.pages,
+    signingKey,
+    signIn: "/sign-in",
+    actor: async (request) => {
+      const found = await accountOf(request, store);
+      return found && actorOf(found);
+    },
+    session: (request) => csrfToken(request, signingKey),
+    frame: options.frame,
+    onRequest: (recorded) => {
+      // What the script of a page asks for as one types is no open and no save.
+      if (recorded.operation === "choices") return;
+      store.keepRequest(recorded).then(
+        () => feed.tell({ kind: "request", request: recorded }),
+        (error: unknown) => logger.error({ err: error }, "a request could not be recorded"),
+      );
+    },
+    onLoad: () => {
+      void desk?.sync();
+      feed.tell({ kind: "pages" });
+    },
+    onError: (error) => logger.error({ err: error }, "the page files could not be read anew"),
+  }).catch(async (error: unknown) => {
+    await pool.end();
+    throw error;
+  });
+  desk = new Desk({ store, pages, directory: options.pages, tell: (event) => feed.tell(event) });
+  await desk.sync();
+  const censuses = new Censuses(database, (event) => feed.tell(event));
+  const close = async (): Promise<void> => {
+    feed.close();
+    censuses.close();
+    pages.close();
+    await pool.end();
+  };
+  return { name, mount: name === "" ? "" : `/${name}`, store, database, pages, desk, censuses, feed, close };
+}
