@@ -11,6 +11,8 @@ export interface Vale {
   readonly address: string;
   /** The directory of the page files that are served. */
   readonly pages: string;
+  /** `postgresql://…` of the owner of the archive: the demo's second database, which has no page yet. */
+  readonly archiveUrl: string;
   readonly password: (name: Person) => string;
   readonly email: (name: Person) => string;
   readonly rows: <T extends pg.QueryResultRow>(text: string, values?: readonly unknown[]) => Promise<T[]>;
@@ -45,6 +47,7 @@ export const test = base.extend<{ signedIn: (name: Person) => Promise<Page> }, {
       await use({
         address: started.address,
         pages,
+        archiveUrl: Object.assign(new URL(started.ownerUrl), { pathname: "/vale_archive" }).href,
         password: (name) => account(name).password,
         email: (name) => account(name).email,
         rows,

@@ -1,5 +1,4 @@
-import { rm } from "node:fs/promises";
-import path from "node:path";
+import pg from "pg";
 import { test as base, expect } from "../vale.js";
 
 /** A table of twenty columns that no page knows yet, as somebody would have it. */
@@ -26,28 +25,32 @@ const table = `CREATE TABLE office.gauge_house (
   remarks text
 )`;
 
-const test = base.extend({
-  page: async ({ page, vale }, use) => {
-    await vale.rows(table);
-    await vale.rows(
+/** The archive's owner, with the table there for as long as the test takes. */
+const test = base.extend<{ archive: pg.Client }>({
+  archive: async ({ vale }, use) => {
+    const archive = new pg.Client(vale.archiveUrl);
+    await archive.connect();
+    await archive.query(table);
+    await archive.query(
       `INSERT INTO office.gauge_house (name, station_code, built_on, opened_on, closed_on, key_number, floor_m, roof_m)
        SELECT 'House at ' || name, code, '1921-05-01', '1922-01-01', CASE WHEN code > 'MV-040' THEN date '1999-12-31' END, 'K' || code, 1.5, 4.75
        FROM network.station`,
     );
-    await vale.rows("GRANT SELECT, INSERT, UPDATE ON office.gauge_house TO quill_pages");
-    await use(page);
-    await vale.rows("DROP TABLE office.gauge_house");
-    await rm(path.join(vale.pages, "gauge-house.page.yaml"), { force: true });
+    await archive.query("GRANT SELECT, INSERT, UPDATE ON office.gauge_house TO quill_pages");
+    await use(archive);
+    await archive.query("DROP TABLE office.gauge_house");
+    await archive.end();
   },
 });
 
-test("from a table of twenty columns to a published page and a logged change, by keyboard only", async ({
+test("from an empty workbench and a table of twenty columns to a published page and a logged change, by keyboard only", async ({
   signedIn,
-  vale,
+  archive,
 }) => {
   test.slow();
   const page = await signedIn("ines");
-  await page.goto("/workbench");
+  await page.goto("/workbench/at/archive");
+  await expect(page.getByRole("heading", { name: "No page yet" })).toBeVisible();
   await expect(page.getByRole("status").filter({ hasText: "live" })).toBeVisible();
 
   let actions = 0;
@@ -145,12 +148,12 @@ test("from a table of twenty columns to a published page and a logged change, by
   await page.keyboard.press("Control+a");
   await type("Upper house");
   await press("Enter");
-  await expect(page).toHaveURL(/\/gauge-house\/\d+$/);
+  await expect(page).toHaveURL(/\/archive\/gauge-house\/\d+$/);
   const seconds = (Date.now() - begun) / 1000;
 
-  const entry = await vale.row<{ fields: unknown; actor_name: string }>(
-    "SELECT fields, actor_name FROM quill_log.change WHERE table_name = 'office.gauge_house'",
-  );
+  const {
+    rows: [entry],
+  } = await archive.query("SELECT fields, actor_name FROM quill_log.change WHERE table_name = 'office.gauge_house'");
   expect(entry).toEqual({
     actor_name: "Ines Farrow",
     fields: [{ field: "name", old: "House at Alder Bridge", new: "Upper house" }],

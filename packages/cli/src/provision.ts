@@ -10,11 +10,15 @@ export interface Databases {
   readonly reader: string;
   readonly store: string;
   readonly owner: string;
+  /** The archive's, in the same order. */
+  readonly archive: { readonly pages: string; readonly reader: string };
 }
 
 const demoDatabase = "marrow_vale";
 const unfinished = "marrow_vale_unfinished";
 const storeDatabase = "quill_store";
+/** The network as it was when the demo was made, without a page: a second database to look at and to begin with. */
+const archiveDatabase = "vale_archive";
 
 async function withClient<T>(url: string, run: (client: pg.Client) => Promise<T>): Promise<T> {
   const client = new pg.Client(url);
@@ -60,12 +64,23 @@ async function makeDemo(client: pg.Client, cluster: Cluster, secrets: Secrets, n
   }
   say("Making the demo data of Marrow Vale …");
   await client.query(`CREATE DATABASE ${unfinished} OWNER vale_owner`);
-  await client.query(`REVOKE ALL ON DATABASE ${unfinished} FROM PUBLIC`);
-  await client.query(`GRANT CONNECT ON DATABASE ${unfinished} TO quill_pages, quill_reader`);
+  await openTo(client, unfinished);
   const made = await withClient(cluster.url("vale_owner", secrets.owner, unfinished), (owner) => seedVale(owner, now));
   await client.query(`COMMENT ON DATABASE ${unfinished} IS ${pg.escapeLiteral(demoVersion)}`);
   await client.query(`ALTER DATABASE ${unfinished} RENAME TO ${demoDatabase}`);
   say(`  ${made.rows} rows and ${made.changes} changes of the last six months.`);
+}
+
+/** Who may connect to a database of the demo. */
+async function openTo(client: pg.Client, database: string): Promise<void> {
+  await client.query(`REVOKE ALL ON DATABASE ${database} FROM PUBLIC`);
+  await client.query(`GRANT CONNECT ON DATABASE ${database} TO quill_pages, quill_reader`);
+}
+
+async function makeArchive(client: pg.Client): Promise<void> {
+  if (await databaseExists(client, archiveDatabase)) return;
+  await client.query(`CREATE DATABASE ${archiveDatabase} OWNER vale_owner TEMPLATE ${demoDatabase}`);
+  await openTo(client, archiveDatabase);
 }
 
 /**
@@ -82,7 +97,7 @@ export async function provision(
   await withClient(cluster.url("postgres", secrets.postgres, "postgres"), async (client) => {
     if (options.fresh) {
       say("Removing the demo data and the store of earlier runs …");
-      for (const name of [demoDatabase, unfinished, storeDatabase])
+      for (const name of [demoDatabase, archiveDatabase, unfinished, storeDatabase])
         await client.query(`DROP DATABASE IF EXISTS ${name} WITH (FORCE)`);
     }
     await keepRole(client, "vale_owner", secrets.owner);
@@ -94,12 +109,17 @@ export async function provision(
       await client.query(`REVOKE ALL ON DATABASE ${storeDatabase} FROM PUBLIC`);
     }
     await makeDemo(client, cluster, secrets, options.now, say);
+    await makeArchive(client);
   });
   return {
     pages: cluster.url("quill_pages", secrets.pages, demoDatabase),
     reader: cluster.url("quill_reader", secrets.reader, demoDatabase),
     store: cluster.url("quill_store", secrets.store, storeDatabase),
     owner: cluster.url("vale_owner", secrets.owner, demoDatabase),
+    archive: {
+      pages: cluster.url("quill_pages", secrets.pages, archiveDatabase),
+      reader: cluster.url("quill_reader", secrets.reader, archiveDatabase),
+    },
   };
 }
 

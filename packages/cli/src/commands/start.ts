@@ -111,11 +111,21 @@ async function startOn(
     pino.destination({ dest: path.join(directory, "quill.log"), mkdir: true, sync: false }),
   );
   const pages = options.pages ?? (await pagesIn(directory, options.fresh));
+  const archive = path.join(directory, "archive-pages");
+  await mkdir(archive, { recursive: true });
   const application = await createApplication({
     databaseUrl: databases.pages,
     storeUrl: databases.store,
     logUrl: databases.reader,
     pages,
+    also: [
+      {
+        name: "archive",
+        databaseUrl: databases.archive.pages,
+        logUrl: databases.archive.reader,
+        pages: archive,
+      },
+    ],
     workbench: workbenchDirectory(),
     signingKey: secrets.signing,
     name: "Marrow Vale gauge network",

@@ -58,9 +58,9 @@ function State({ table }: { table: TableSummary }) {
       </>
     );
   return table.pages.length > 0 ? (
-    <Mark kind="good">
-      <Pages table={table} />
-    </Mark>
+    <>
+      <Mark kind="good">page</Mark> <Pages table={table} />
+    </>
   ) : (
     <Mark kind="quiet">none yet</Mark>
   );
