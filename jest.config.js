@@ -13,10 +13,15 @@ const shared = {
   modulePathIgnorePatterns: ["/dist/"],
 };
 
-/** Two kinds of unit test: `core` needs nothing, `database` starts a PostgreSQL of its own on loopback. */
+/** Two kinds of unit test: `core` (with what the workbench computes) needs nothing, `database` starts a PostgreSQL of its own on loopback. */
 export default {
   projects: [
-    { ...shared, displayName: "core", roots: ["<rootDir>/packages/core"], testMatch: ["**/*.test.ts"] },
+    {
+      ...shared,
+      displayName: "core",
+      roots: ["<rootDir>/packages/core", "<rootDir>/packages/workbench/src"],
+      testMatch: ["**/*.test.ts"],
+    },
     {
       ...shared,
       displayName: "database",

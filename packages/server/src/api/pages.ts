@@ -1,4 +1,4 @@
-import { isError, tableName } from "@loyal-quill/core";
+import { contentOf, isError, tableName } from "@loyal-quill/core";
 import type { Loaded } from "@loyal-quill/runtime";
 import type { Desk } from "../drafts/desk.js";
 import type { Change } from "../store/entities.js";
@@ -37,6 +37,12 @@ export const changeAnswer = (loaded: Loaded, change: Change): ChangeAnswer => {
   };
 };
 
+/** What a page that is out of service calls its records, as far as its file can be read. */
+function pluralIn(text: string): string | undefined {
+  const plural = contentOf(text)?.plural;
+  return typeof plural === "string" ? plural : undefined;
+}
+
 /** Every page, served or drafted only, with what happened to it lately. */
 export async function summaries(loaded: Loaded, store: Store, desk: Desk, mount: string): Promise<PageSummary[]> {
   const since = new Date(new Date().setUTCHours(0, 0, 0, 0) - (chartDays - 1) * day);
@@ -53,7 +59,7 @@ export async function summaries(loaded: Loaded, store: Store, desk: Desk, mount:
       .map(({ page, text }) => ({ ...desk.bind(page, text), isPublished: false })),
   ];
   return Promise.all(
-    files.map(async ({ name, page, findings, isPublished }): Promise<PageSummary> => {
+    files.map(async ({ name, text, page, findings, isPublished }): Promise<PageSummary> => {
       const [lastRequest] = await store.requests({ page: name, limit: 1 });
       const change = changes.find((each) => each.page === name);
       const draft = drafts.find((each) => each.page === name);
@@ -65,7 +71,7 @@ export async function summaries(loaded: Loaded, store: Store, desk: Desk, mount:
       });
       return {
         name,
-        plural: page?.plural ?? name,
+        plural: page?.plural ?? pluralIn(text) ?? name,
         path: page ? addressPattern(page) : "",
         listAddress: isPublished && page ? `${mount}${page.path.list}` : null,
         table: page ? tableName(page.table) : "",

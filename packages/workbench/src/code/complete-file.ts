@@ -34,7 +34,9 @@ function pathAt(context: CompletionContext): string[] {
       if (match[1] !== undefined && match[1] !== own) inner.push(match[1]);
     }
   }
-  return [...path, ...inner];
+  // The name whose value is being typed in braces: `{ at: al`.
+  const [, valued] = /[{,]\s*([\w-]+):\s+[^,{}[\]]*$/.exec(before) ?? [];
+  return [...path, ...inner, ...(valued === undefined ? [] : [valued])];
 }
 
 /** Places of a page file where columns are named. */

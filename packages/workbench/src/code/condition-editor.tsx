@@ -5,8 +5,9 @@ import { Compartment, EditorState } from "@codemirror/state";
 import { EditorView, keymap } from "@codemirror/view";
 import { useEffect, useRef } from "react";
 import type { Desk } from "../sheet/settings.js";
+import { completeNames } from "./condition-names.js";
 import { look } from "./look.js";
-import { completeNames, nameTypes } from "./names.js";
+import { nameTypes } from "./name-types.js";
 
 interface ConditionEditorProps {
   readonly id: string;

@@ -139,3 +139,11 @@ export function fittingRules(type: string) {
     (/^(smallint|bigint|real|double)/.test(base) ? kinds.integer : /^time/.test(base) ? kinds.date : ["any", "text"]);
   return ruleNames.filter((rule) => known?.includes(rule.for));
 }
+
+/** One setting of a part of the file; empty takes it away. */
+export const setter =
+  ({ edit }: Desk) =>
+  (path: readonly string[], value: unknown, what: string = path.join(" ")): void =>
+    edit([{ do: "set", path, value: value === "" ? undefined : value }], what);
+
+export const textOf = (value: unknown): string => (value === undefined || value === null ? "" : String(value));

@@ -117,7 +117,14 @@ function useSound(name: string, text: string, answered: SheetAnswer | undefined)
     if (answered?.version) setSound(answered);
   }, [answered]);
   if (answered?.version) return answered;
-  return { ...empty, name, plural: name, ...sound, text, findings: answered?.findings ?? [] };
+  return {
+    ...empty,
+    name,
+    plural: String(readContent(text)?.plural ?? name),
+    ...sound,
+    text,
+    findings: answered?.findings ?? [],
+  };
 }
 
 function Sheet({ name, draft, text }: { name: string; draft: DraftDesk; text: string }) {
@@ -275,7 +282,7 @@ function Sheet({ name, draft, text }: { name: string; draft: DraftDesk; text: st
           />
           <Statements open={shownOpen} save={tried} sheet={sheet} />
         </>
-      ) : answer.isPending || key === undefined ? (
+      ) : answer.isPending || (key === undefined && answer.data?.sheet.version) ? (
         <NoRecord isPending={answer.isPending} />
       ) : (
         <section aria-label="The page file">

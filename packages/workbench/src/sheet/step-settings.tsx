@@ -2,10 +2,11 @@ import type { StepName } from "@loyal-quill/core";
 import type { SheetAnswer } from "@loyal-quill/server/api";
 import type { ReactNode } from "react";
 import { styled } from "styled-components";
-import { CheckBox, Line, SelectLine, Small, TextLine } from "../parts/inputs.js";
+import { CheckBox, Line, SelectLine, TextLine } from "../parts/inputs.js";
 import { AddMenu } from "../parts/menu.js";
-import { ConditionLine } from "./condition-line.js";
-import { checksIn, type Desk, partOf, useDesk } from "./settings.js";
+import { AccessSettings } from "./access-settings.js";
+import { CheckSettings } from "./check-settings.js";
+import { partOf, setter, textOf, useDesk } from "./settings.js";
 
 const Lines = styled.div`
   display: grid;
@@ -14,25 +15,9 @@ const Lines = styled.div`
   max-width: 40rem;
 `;
 
-const Check = styled.li`
-  display: grid;
-  gap: ${({ theme }) => theme.space(1)};
-  padding: ${({ theme }) => `${theme.space(2)} 0 ${theme.space(2)} ${theme.space(2)}`};
-  border-left: 2px solid ${({ theme }) => theme.rule};
-  & + & { margin-top: ${({ theme }) => theme.space(2)}; }
-`;
-
 const Soft = styled.p`
   color: ${({ theme }) => theme.soft};
 `;
-
-/** One setting of a part of the file; empty takes it away. */
-const setter =
-  ({ edit }: Desk) =>
-  (path: readonly string[], value: unknown, what: string = path.join(" ")): void =>
-    edit([{ do: "set", path, value: value === "" ? undefined : value }], what);
-
-const textOf = (value: unknown): string => (value === undefined || value === null ? "" : String(value));
 
 function RouteSettings() {
   const desk = useDesk();
@@ -94,45 +79,6 @@ function KeySettings({ sheet }: { sheet: SheetAnswer }) {
           />
         </span>
       </Line>
-    </>
-  );
-}
-
-const accessLines = [
-  { name: "open", label: "May open", place: "open" },
-  { name: "rows", label: "Records", place: "row" },
-  { name: "edit", label: "Edited while", place: "row" },
-  { name: "new", label: "May make new", place: "open" },
-  { name: "delete", label: "May delete", place: "row" },
-] as const;
-
-function AccessSettings() {
-  const desk = useDesk();
-  const set = setter(desk);
-  const access = partOf(desk.content, "access");
-  return (
-    <>
-      {accessLines.map(({ name, label, place }) => (
-        <ConditionLine
-          key={name}
-          label={label}
-          place={place}
-          value={textOf(access[name])}
-          // "true" and "false" of new and delete are YAML's own.
-          onChange={(value) =>
-            set(
-              ["access", name],
-              (name === "new" || name === "delete") && /^(true|false)$/.test(value) ? value === "true" : value,
-              label.toLowerCase(),
-            )
-          }
-        />
-      ))}
-      <TextLine
-        label="Because"
-        value={textOf(access.because)}
-        onChange={(value) => set(["access", "because"], value, "why it can't be edited")}
-      />
     </>
   );
 }
@@ -204,75 +150,6 @@ function PrefillSettings() {
         placeholder="UTC"
         onChange={(value) => set(["time-zone"], value, "time zone")}
       />
-    </>
-  );
-}
-
-function CheckSettings({ sheet }: { sheet: SheetAnswer }) {
-  const desk = useDesk();
-  const checks = checksIn(desk.content);
-  const onPage = sheet.fields.filter((field) => field.onPage);
-  const set = (index: number, part: string, value: unknown, what: string): void =>
-    desk.edit([{ do: "set", path: ["checks", index, part], value }], what);
-  return (
-    <>
-      <Soft>What fields demand of each other. Rules of single fields stand beside them, below.</Soft>
-      <ul aria-label="Checks">
-        {checks.map((check, index) => (
-          // biome-ignore lint/suspicious/noArrayIndexKey: a check's place is what it is known by
-          <Check key={index}>
-            <ConditionLine
-              label="Expected"
-              place="form"
-              value={check.expect}
-              onChange={(value) => set(index, "expect", value, "a check")}
-            />
-            <TextLine
-              label="Otherwise"
-              value={check.message}
-              onChange={(value) => set(index, "message", value, "message of a check")}
-            />
-            <SelectLine
-              label="Said at"
-              value={check.at ?? ""}
-              options={[
-                { id: "", text: "the head of the form" },
-                ...onPage.map(({ name }) => ({ id: name, text: name })),
-              ]}
-              onChange={(id) => set(index, "at", id === "" ? undefined : id, "place of a check")}
-            />
-            <p>
-              <Small
-                type="button"
-                onClick={() =>
-                  desk.edit([{ do: "set", path: ["checks", index], value: undefined }], "take off a check")
-                }
-              >
-                take off this check
-              </Small>
-            </p>
-          </Check>
-        ))}
-      </ul>
-      <p>
-        <Small
-          type="button"
-          onClick={() =>
-            desk.edit(
-              [
-                {
-                  do: "set",
-                  path: ["checks", checks.length],
-                  value: { expect: "true", message: "This does not fit together." },
-                },
-              ],
-              "add a check",
-            )
-          }
-        >
-          Add a check across fields
-        </Small>
-      </p>
     </>
   );
 }

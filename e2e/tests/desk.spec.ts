@@ -1,0 +1,91 @@
+import { expect, test } from "../vale.js";
+
+test("a table that changes under its page is told of, refuses what no longer fits, and is mended by the proposal", async ({
+  signedIn,
+  vale,
+}) => {
+  const page = await signedIn("ines");
+  await page.goto("/workbench");
+  const row = page.getByRole("row").filter({ has: page.getByRole("link", { name: "Visits" }) });
+  await expect(row).toContainText("served, sound");
+  await vale.rows("ALTER TABLE field.visit RENAME COLUMN findings TO what_was_found");
+  try {
+    // Within a minute, by itself.
+    await expect(row).toContainText("not served", { timeout: 60_000 });
+    await expect(row).toContainText("findings is called what_was_found now");
+    await page.getByRole("link", { name: "Visits" }).click();
+    const notice = page.getByRole("status").filter({ hasText: "The table has changed since this page was published" });
+    await notice.getByRole("button", { name: "write what_was_found everywhere" }).click();
+    await expect(page.frameLocator("iframe").getByLabel("What was found")).toBeVisible();
+    await page.getByRole("button", { name: "Publish …" }).click();
+    await page.getByRole("button", { name: "Publish now" }).click();
+    await expect(notice).toHaveCount(0);
+    await page.getByRole("link", { name: "Pages" }).click();
+    await expect(row).toContainText("served, sound");
+  } finally {
+    await vale.rows("ALTER TABLE field.visit RENAME COLUMN what_was_found TO findings");
+  }
+  await page.goto("/workbench/pages/visit");
+  await page.getByRole("button", { name: "Versions", exact: true }).click();
+  await page.getByRole("button", { name: "bring it back as the draft" }).last().click();
+  await expect(page.frameLocator("iframe").getByLabel("Findings")).toBeVisible({ timeout: 60_000 });
+  await page.getByRole("button", { name: "Publish …" }).click();
+  await page.getByRole("button", { name: "Publish now" }).click();
+  await expect(page.getByRole("status").filter({ hasText: "published, no draft" })).toBeVisible();
+});
+
+test("the palette reaches places, pages, tables and people by a part of their names", async ({ signedIn }) => {
+  const page = await signedIn("ines");
+  await page.goto("/workbench");
+  const go = async (words: string): Promise<void> => {
+    await page.keyboard.press("Control+k");
+    await page.getByRole("textbox", { name: "Go to, or do" }).waitFor();
+    await page.keyboard.type(words);
+    await page.getByRole("menuitem").first().waitFor();
+    await page.keyboard.press("Enter");
+  };
+  await go("sensors");
+  await expect(page).toHaveURL(/\/workbench\/pages\/sensor$/);
+  await go("table person");
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText("office.person");
+  await go("tamsin");
+  await expect(page).toHaveURL(/\/workbench\/people\?person=/);
+  await expect(page.getByRole("heading", { name: "What Tamsin Okoro may do" })).toBeVisible();
+  await page.keyboard.press("Control+k");
+  await page.keyboard.type("nothing is called so");
+  await expect(page.getByText("Nothing is called so.")).toBeVisible();
+  await page.keyboard.press("Escape");
+  await expect(page.getByRole("dialog")).toHaveCount(0);
+});
+
+test("a page is tried through the eyes of a person, and a switched-off account is told of", async ({ signedIn }) => {
+  const page = await signedIn("ines");
+  await page.goto("/workbench/people");
+  await page.getByRole("button", { name: /Piers/ }).click();
+  await expect(page.getByText("The account is switched off")).toBeVisible();
+  await page.getByRole("button", { name: /Hollis Brandt/ }).click();
+  const row = page.getByRole("region", { name: "What they may do" }).getByRole("row", { name: /Stations/ });
+  await expect(row).toContainText("opens it");
+  await row.getByRole("link", { name: "see it as they do" }).click();
+  await expect(page.getByRole("button", { name: /Seen by/ })).toContainText("Hollis Brandt");
+});
+
+test("a page file is taken in as a draft, and a table without a row is built over with the form of a new record", async ({
+  signedIn,
+}) => {
+  const page = await signedIn("ines");
+  await page.goto("/workbench/at/archive");
+  await page.locator("input[type=file]").setInputFiles({
+    name: "notes.page.yaml",
+    mimeType: "text/yaml",
+    buffer: Buffer.from(
+      'format: loyal-quill/page@1\ntitle: "Note {id}"\npath: /notes/{id}\nrecord: { table: field.reading_note, key: id }\nfields: [station_code, noted_at, note]\n',
+    ),
+  });
+  await expect(page).toHaveURL(/\/workbench\/at\/archive\/pages\/notes$/);
+  await expect(page.getByText("The table has no record yet")).toBeVisible();
+  await expect(page.frameLocator("iframe").getByLabel("Noted at")).toBeVisible();
+  await page.getByRole("button", { name: "Set note", exact: true }).click();
+  await page.getByRole("group", { name: "Settings of note" }).getByLabel("Label").fill("What was noted");
+  await expect(page.frameLocator("iframe").getByLabel("What was noted")).toBeVisible();
+});

@@ -1,0 +1,69 @@
+import { CompletionContext, type CompletionResult } from "@codemirror/autocomplete";
+import { EditorState } from "@codemirror/state";
+import { describe, expect, test } from "@jest/globals";
+import { completeFile } from "./complete-file.js";
+import { completeNames } from "./condition-names.js";
+
+/** The context at the place of `|` in a text. */
+function at(text: string, explicit = false): CompletionContext {
+  const pos = text.indexOf("|");
+  return new CompletionContext(EditorState.create({ doc: text.replace("|", "") }), pos, explicit);
+}
+
+const labels = (result: CompletionResult | null): string[] => result?.options.map(({ label }) => label) ?? [];
+
+const columns = [
+  { name: "code", type: "text" },
+  { name: "alert_m", type: "numeric(5,2)" },
+];
+
+describe("completion in a page file", () => {
+  const found = (text: string): string[] => labels(completeFile(at(text), columns));
+
+  test("knows the parts of the file, and those of a part", () => {
+    expect(found("ti|")).toEqual(expect.arrayContaining(["title", "fields", "checks"]));
+    expect(found("access:\n  op|")).toEqual(["open", "rows", "edit", "new", "delete", "because"]);
+    expect(found("record: { ta|")).toEqual(["table", "key", "key-editable"]);
+  });
+
+  test("knows the columns where columns are named", () => {
+    expect(found("fields:\n  - al|")).toEqual(["code", "alert_m"]);
+    expect(found("list: { columns: [co|")).toEqual(["code", "alert_m"]);
+    expect(found("checks:\n  - { expect: x, at: al|")).toEqual(["code", "alert_m"]);
+  });
+
+  test("knows the settings of a field, its rules and controls, in one line or several", () => {
+    expect(found("fields:\n  - alert_m: { la|")).toEqual(expect.arrayContaining(["label", "help", "group", "rules"]));
+    expect(found("fields:\n  - alert_m:\n      la|")).toContain("label");
+    expect(found("fields:\n  - alert_m: { control: mu|")).toContain("multi-line");
+    expect(found("fields:\n  - alert_m: { rules: [re|")).toContain("required");
+  });
+
+  test("says nothing where nothing was typed, unless it is asked", () => {
+    expect(completeFile(at("access:\n  |"), columns)).toBeNull();
+    expect(labels(completeFile(at("access:\n  |", true), columns))).toContain("open");
+  });
+});
+
+describe("completion in a condition", () => {
+  const names = [
+    { name: "status", type: "text", of: "row" as const },
+    { name: "status", type: "text", of: "form" as const },
+    { name: "two words", type: "text", of: "row" as const },
+    { name: "roles", type: "list", of: "actor" as const },
+  ];
+  const found = (text: string, place: string): string[] => labels(completeNames(() => names, place)(at(text)));
+
+  test("knows what can be asked at its place", () => {
+    expect(found("ro|", "row")).toEqual(expect.arrayContaining(["row.status", 'row["two words"]', "actor.roles"]));
+    expect(found("fo|", "row")).not.toContain("form.status");
+    expect(found("row.status == fo|", "form")).toContain("form.status");
+    expect(found("ac|", "open")).toEqual(expect.arrayContaining(["actor.roles", "now"]));
+    expect(found("ac|", "open")).not.toContain("row.status");
+  });
+
+  test("goes on after a dot, and only after a name that has parts", () => {
+    expect(found("row.st|", "row")).toContain("row.status");
+    expect(found("x.st|", "row")).toEqual([]);
+  });
+});

@@ -1,0 +1,43 @@
+import { TextLine } from "../parts/inputs.js";
+import { ConditionLine } from "./condition-line.js";
+import { partOf, setter, textOf, useDesk } from "./settings.js";
+
+const accessLines = [
+  { name: "open", label: "May open", place: "open" },
+  { name: "rows", label: "Records", place: "row" },
+  { name: "edit", label: "Edited while", place: "row" },
+  { name: "new", label: "May make new", place: "open" },
+  { name: "delete", label: "May delete", place: "row" },
+] as const;
+
+/** Who may open the page, see, edit, make and delete records. */
+export function AccessSettings() {
+  const desk = useDesk();
+  const set = setter(desk);
+  const access = partOf(desk.content, "access");
+  return (
+    <>
+      {accessLines.map(({ name, label, place }) => (
+        <ConditionLine
+          key={name}
+          label={label}
+          place={place}
+          value={textOf(access[name])}
+          // "true" and "false" of new and delete are YAML's own.
+          onChange={(value) =>
+            set(
+              ["access", name],
+              (name === "new" || name === "delete") && /^(true|false)$/.test(value) ? value === "true" : value,
+              label.toLowerCase(),
+            )
+          }
+        />
+      ))}
+      <TextLine
+        label="Because"
+        value={textOf(access.because)}
+        onChange={(value) => set(["access", "because"], value, "why it can't be edited")}
+      />
+    </>
+  );
+}

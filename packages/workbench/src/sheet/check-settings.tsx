@@ -1,0 +1,87 @@
+import type { SheetAnswer } from "@loyal-quill/server/api";
+import { styled } from "styled-components";
+import { SelectLine, Small, TextLine } from "../parts/inputs.js";
+import { ConditionLine } from "./condition-line.js";
+import { checksIn, useDesk } from "./settings.js";
+
+const Check = styled.li`
+  display: grid;
+  gap: ${({ theme }) => theme.space(1)};
+  padding: ${({ theme }) => `${theme.space(2)} 0 ${theme.space(2)} ${theme.space(2)}`};
+  border-left: 2px solid ${({ theme }) => theme.rule};
+  & + & { margin-top: ${({ theme }) => theme.space(2)}; }
+`;
+
+const Soft = styled.p`
+  color: ${({ theme }) => theme.soft};
+`;
+
+/** What fields demand of each other. */
+export function CheckSettings({ sheet }: { sheet: SheetAnswer }) {
+  const desk = useDesk();
+  const checks = checksIn(desk.content);
+  const onPage = sheet.fields.filter((field) => field.onPage);
+  const set = (index: number, part: string, value: unknown, what: string): void =>
+    desk.edit([{ do: "set", path: ["checks", index, part], value }], what);
+  return (
+    <>
+      <Soft>What fields demand of each other. Rules of single fields stand beside them, below.</Soft>
+      <ul aria-label="Checks">
+        {checks.map((check, index) => (
+          // biome-ignore lint/suspicious/noArrayIndexKey: a check's place is what it is known by
+          <Check key={index}>
+            <ConditionLine
+              label="Expected"
+              place="form"
+              value={check.expect}
+              onChange={(value) => set(index, "expect", value, "a check")}
+            />
+            <TextLine
+              label="Otherwise"
+              value={check.message}
+              onChange={(value) => set(index, "message", value, "message of a check")}
+            />
+            <SelectLine
+              label="Said at"
+              value={check.at ?? ""}
+              options={[
+                { id: "", text: "the head of the form" },
+                ...onPage.map(({ name }) => ({ id: name, text: name })),
+              ]}
+              onChange={(id) => set(index, "at", id === "" ? undefined : id, "place of a check")}
+            />
+            <p>
+              <Small
+                type="button"
+                onClick={() =>
+                  desk.edit([{ do: "set", path: ["checks", index], value: undefined }], "take off a check")
+                }
+              >
+                take off this check
+              </Small>
+            </p>
+          </Check>
+        ))}
+      </ul>
+      <p>
+        <Small
+          type="button"
+          onClick={() =>
+            desk.edit(
+              [
+                {
+                  do: "set",
+                  path: ["checks", checks.length],
+                  value: { expect: "true", message: "This does not fit together." },
+                },
+              ],
+              "add a check",
+            )
+          }
+        >
+          Add a check across fields
+        </Small>
+      </p>
+    </>
+  );
+}
