@@ -35,10 +35,11 @@ export default function PagesRoute() {
             a file NAME.page.yaml into the directory of page files; as soon as one lies there, it stands here.
           </Empty>
         ))}
-      <Second>Lately</Second>
-      {requests.isPending && <Waiting height="10rem" what="Asking for the latest requests" />}
+      {!pages.isPending && <Second>Lately</Second>}
+      {!pages.isPending && requests.isPending && <Waiting height="10rem" what="Asking for the latest requests" />}
       {requests.error && <Failed error={requests.error} again={() => void requests.refetch()} />}
-      {requests.data &&
+      {!pages.isPending &&
+        requests.data &&
         (requests.data.length > 0 ? (
           <Lately requests={requests.data.slice(0, 20)} />
         ) : (

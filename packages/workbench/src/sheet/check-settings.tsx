@@ -1,5 +1,6 @@
 import type { SheetAnswer } from "@loyal-quill/server/api";
 import { styled } from "styled-components";
+import { focusAfter } from "../parts/focus.js";
 import { SelectLine, Small, TextLine } from "../parts/inputs.js";
 import { ConditionLine } from "./condition-line.js";
 import { checksIn, useDesk } from "./settings.js";
@@ -53,9 +54,10 @@ export function CheckSettings({ sheet }: { sheet: SheetAnswer }) {
             <p>
               <Small
                 type="button"
-                onClick={() =>
-                  desk.edit([{ do: "set", path: ["checks", index], value: undefined }], "take off a check")
-                }
+                onClick={() => {
+                  desk.edit([{ do: "set", path: ["checks", index], value: undefined }], "take off a check");
+                  focusAfter("[data-add-check]");
+                }}
               >
                 take off this check
               </Small>
@@ -66,6 +68,7 @@ export function CheckSettings({ sheet }: { sheet: SheetAnswer }) {
       <p>
         <Small
           type="button"
+          data-add-check=""
           onClick={() =>
             desk.edit(
               [

@@ -4,6 +4,7 @@ import { useState } from "react";
 import { Dialog, DialogTrigger, Heading, Modal, ModalOverlay } from "react-aria-components";
 import { styled } from "styled-components";
 import { useEffects } from "../api/queries.js";
+import { focusAfter } from "../parts/focus.js";
 import { Small } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { Moment } from "../parts/moment.js";
@@ -137,7 +138,10 @@ function Publish({ desk, sheet, isOpen, setOpen }: DraftBarProps) {
                     isDisabled={isBusy}
                     onPress={async () => {
                       setBusy(true);
-                      if (await desk.publish()) close();
+                      if (await desk.publish()) {
+                        close();
+                        focusAfter();
+                      }
                       setBusy(false);
                     }}
                   >
@@ -211,7 +215,13 @@ export function DraftBar({ desk, sheet, isOpen, setOpen }: DraftBarProps) {
           )}
         </span>
         {isDraft && answer?.published !== null && (
-          <Small type="button" onClick={desk.discard}>
+          <Small
+            type="button"
+            onClick={() => {
+              desk.discard();
+              setTimeout(focusAfter, 500);
+            }}
+          >
             Discard the draft
           </Small>
         )}

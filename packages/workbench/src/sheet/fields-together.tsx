@@ -1,4 +1,5 @@
 import { styled } from "styled-components";
+import { focusAfter } from "../parts/focus.js";
 import { Small } from "../parts/inputs.js";
 import { settingsOf, useDesk } from "./settings.js";
 import type { Selection } from "./use-selection.js";
@@ -70,7 +71,13 @@ export function FieldsTogether({ selection }: { selection: Selection }) {
       <Small type="button" onClick={() => selection.takeOff(names)}>
         take off the page
       </Small>
-      <Small type="button" onClick={() => selection.choose([])}>
+      <Small
+        type="button"
+        onClick={() => {
+          selection.choose([]);
+          focusAfter(`[data-field-button="${CSS.escape(names[0] ?? "")}"]`);
+        }}
+      >
         let go
       </Small>
     </Bar>

@@ -1,6 +1,7 @@
 import { CanNotEdit, type Finding, repaired } from "@loyal-quill/core";
 import { useEffect, useRef } from "react";
 import { styled } from "styled-components";
+import { focusAfter } from "../parts/focus.js";
 import { Small } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 
@@ -27,6 +28,7 @@ export function Findings({ findings, text, onRepair }: FindingsProps) {
   const repair = (finding: Finding): void => {
     try {
       onRepair(repaired(text, finding), finding.repair?.what ?? "repair");
+      focusAfter('[aria-label="Review"]');
     } catch (error) {
       // The text was changed meanwhile: its own findings are on their way.
       if (!(error instanceof CanNotEdit)) throw error;

@@ -2,6 +2,7 @@ import type { RuleSetting } from "@loyal-quill/core";
 import type { SheetField } from "@loyal-quill/server/api";
 import { useEffect, useRef, useState } from "react";
 import { styled } from "styled-components";
+import { focusAfter } from "../parts/focus.js";
 import { Select, Small, Text, TextLine } from "../parts/inputs.js";
 import { AddMenu } from "../parts/menu.js";
 import { ConditionLine } from "./condition-line.js";
@@ -119,6 +120,7 @@ interface RulesEditorProps {
 export function RulesEditor({ field, rules, onChange }: RulesEditorProps) {
   const added = useRef(-1);
   const change = (index: number, parts: RuleParts | null): void => {
+    if (!parts) focusAfter(`[data-settings-of="${CSS.escape(field.name)}"] [aria-haspopup]`);
     const next = rules.flatMap((rule, each) => (each !== index ? [rule] : parts ? [ruleOfParts(parts)] : []));
     onChange(next.length > 0 ? next : undefined, `${parts ? "a rule" : "take off a rule"} of ${field.name}`);
   };

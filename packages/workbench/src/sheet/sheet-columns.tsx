@@ -2,6 +2,7 @@ import type { RecordedRequest } from "@loyal-quill/core";
 import type { SheetAnswer, SheetField, TrialAnswer } from "@loyal-quill/server/api";
 import { type ReactNode, useCallback, useEffect, useRef, useState } from "react";
 import { styled } from "styled-components";
+import { Mark } from "../parts/mark.js";
 import { ColumnNotes } from "./column-notes.js";
 import { FieldEditor } from "./field-editor.js";
 import { PageFrame } from "./page-frame.js";
@@ -134,6 +135,7 @@ export function SheetColumns({ sheet, trial, save, selection, onSend, file, head
   const onPage = sheet.fields.filter((field) => field.onPage);
   const shown = alignment.tops.size > 0;
   const person = trial.recorded.actor?.name ?? "nobody";
+  const hasErrors = sheet.findings.some((finding) => finding.severity === "error");
   const [chosen] = selection.names;
   // The page stays for its record and its reader; what changes in it is brought in without loading it anew.
   const whose = `${trial.address} ${trial.recorded.actor?.id}`;
@@ -151,7 +153,7 @@ export function SheetColumns({ sheet, trial, save, selection, onSend, file, head
           Table <span title={sheet.table}>{sheet.table}</span>
         </h2>
         <h2>
-          Page <span>as served to {person}</span>
+          Page {hasErrors ? <Mark kind="stop">as it was before the error</Mark> : <span>as served to {person}</span>}
         </h2>
         {head}
       </Heads>
