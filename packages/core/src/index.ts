@@ -21,7 +21,7 @@ export { reviewAgainstRows } from "./review/against-rows.js";
 export * from "./round-trip.js";
 export { catalogMark } from "./statements/catalog.js";
 export { admittedStatement, hereStatement, mayStatement } from "./statements/census.js";
-export { recordsStatement } from "./statements/list.js";
+export { keyPartName, listStatement, recordsStatement } from "./statements/list.js";
 export { logGrants, logSchema, logStateStatement, monthPartition } from "./statements/log.js";
 export {
   connectionStatement,

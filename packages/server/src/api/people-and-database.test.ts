@@ -154,6 +154,7 @@ describe("the database", () => {
     ]);
     expect(await get("/pages/station/neighbour?key=MV-013&by=1")).toEqual(["MV-014"]);
     expect(await get("/pages/station/neighbour?key=MV-001&by=-1")).toBeNull();
+    expect(await get(`/pages/station/first?as=${people.hollis.id}`)).not.toEqual(["MV-001"]);
     const [first] = await get<RecordChoice[]>("/pages/sensor/records");
     const key = (first?.key ?? []).map((part) => `key=${part}`).join("&");
     expect(await get(`/pages/sensor/neighbour?${key}&by=1`)).toEqual([first?.key[0], "2"]);

@@ -1,8 +1,11 @@
 import {
+  type Actor,
   type Database,
   DatabaseRefusal,
   extremesStatement,
   fillTemplate,
+  keyPartName,
+  listStatement,
   neighbourStatement,
   type Page,
   type Row,
@@ -39,6 +42,17 @@ export async function neighbour(
   try {
     const [row] = await database.run(neighbourStatement(page, key, by));
     return row ? page.key.map((_, index) => row[String(index)] ?? "") : null;
+  } catch (error) {
+    if (error instanceof DatabaseRefusal) return null;
+    throw error;
+  }
+}
+
+/** The key of the first record that somebody sees in the page's list; null where they see none. */
+export async function firstSeen(page: Page, database: Database, actor: Actor): Promise<readonly string[] | null> {
+  try {
+    const [row] = await database.run(listStatement(page, { actor, row: {}, form: {}, now: new Date() }, "", 0));
+    return row ? page.key.map((_, index) => row[keyPartName(index)] ?? "") : null;
   } catch (error) {
     if (error instanceof DatabaseRefusal) return null;
     throw error;

@@ -9,7 +9,8 @@ import { draftRoutes } from "./draft-routes.js";
 import { changeAnswer, summaries } from "./pages.js";
 import { peopleRoutes } from "./people-routes.js";
 import { problem } from "./problem.js";
-import { extremeRecords, neighbour, recordChoices } from "./records.js";
+import { extremeRecords, firstSeen, neighbour, recordChoices } from "./records.js";
+import { tryingAs } from "./trial.js";
 import type { AccountSummary, ChangesAnswer, SessionAnswer } from "./types.js";
 
 export interface ApiOptions extends EditedDatabase {
@@ -99,6 +100,14 @@ export function apiRoutes(options: ApiOptions): express.Router {
   router.get(
     "/pages/:name/extremes",
     withPage((page) => extremeRecords(page, options.database)),
+  );
+
+  router.get(
+    "/pages/:name/first",
+    withPage(async (page, request) => {
+      const actor = await tryingAs(store, page, text(request.query.as));
+      return actor && firstSeen(page, options.database, actor);
+    }),
   );
 
   router.get(

@@ -94,6 +94,14 @@ export const useVersions = (page: string) =>
     queryFn: ({ signal }) => ask<VersionAnswer[]>(`/drafts/${encodeURIComponent(page)}/versions`, { signal }),
   });
 
+/** The first record that somebody sees; null where they see none. An empty list where the page has errors. */
+export const useFirstRecord = (page: string, as: string | undefined) =>
+  useQuery({
+    queryKey: ["records", page, "first", as],
+    queryFn: ({ signal }) =>
+      ask<readonly string[] | null>(`/pages/${encodeURIComponent(page)}/first?${search({ as })}`, { signal }),
+  });
+
 export const useExtremes = (page: string) =>
   useQuery({
     queryKey: ["records", page, "extremes"],

@@ -22,7 +22,7 @@ const Row = styled.li`
   gap: ${({ theme }) => theme.space(1)};
   padding: ${({ theme }) => `${theme.space(1)} 0`};
   > div:first-child { display: flex; gap: ${({ theme }) => theme.space(2)}; align-items: baseline; }
-  > div:first-child > input { flex: 1; font-family: ${({ theme }) => theme.wire}; font-size: 0.8125rem; }
+  > div:first-child > input { flex: 1; min-width: 4rem; font-family: ${({ theme }) => theme.wire}; font-size: 0.8125rem; }
   > div:first-child > span { flex: 1; }
 `;
 

@@ -123,6 +123,8 @@ function OffPage({ fields, row, top }: { fields: readonly SheetField[]; row: Tri
 }
 
 const topOf = (alignment: Alignment, name: string): React.CSSProperties => {
+  // A page without fields (refused, not found) has nothing to stand beside: the notes follow each other.
+  if (alignment.tops.size === 0) return { position: "static" };
   const top = alignment.tops.get(name);
   return top === undefined ? { visibility: "hidden", top: 0 } : { top };
 };

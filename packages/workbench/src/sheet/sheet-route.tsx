@@ -5,6 +5,7 @@ import { Link, useParams, useSearchParams } from "react-router";
 import { styled } from "styled-components";
 import {
   useAccounts,
+  useFirstRecord,
   useRecords,
   useRequest,
   useRequests,
@@ -64,12 +65,15 @@ function useKey(
 ): readonly string[] | undefined {
   const requests = useRequests({ page: name });
   const records = useRecords(name, "");
+  const first = useFirstRecord(name, search.get("as") ?? undefined);
   const chosen = search.getAll("key");
   if (chosen.length > 0) return chosen;
   // A new record that was not made has no key: the Sheet shows another record below it.
   if (search.has("request") && (!asked || asked.key)) return asked?.key ?? undefined;
   const last = requests.data?.find((request) => request.key !== null && request.outcome !== "not-found");
-  return last?.key ?? (requests.isSuccess ? records.data?.[0]?.key : undefined);
+  if (last?.key || !requests.isSuccess || first.isPending) return last?.key ?? undefined;
+  // Somebody who sees no record is shown what they get for one.
+  return first.data && first.data.length > 0 ? first.data : records.data?.[0]?.key;
 }
 
 /** The Sheet of one page: the round trip on top, then table, real page and rules line by line, at the foot the statements. */
