@@ -66,6 +66,7 @@ for (const colorScheme of ["light", "dark"] as const) {
     });
 
     test("in the workbench", async ({ signedIn }) => {
+      test.slow();
       const page = await signedIn("ines");
       await page.goto("/workbench");
       await expect(page.getByRole("region", { name: "Pages" })).toBeVisible();
