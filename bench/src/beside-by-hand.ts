@@ -1,15 +1,18 @@
 /**
  * Opens and saves a second: our page beside the page written by hand, side by side in one run, alternating; and beside our own
- * statement sent by pgbench, which is the limit. Ratios are of one round each; their median counts.
+ * statement sent by pgbench, which is the limit. Ratios are of one round each; their median counts. Then the same, one at once,
+ * with the database at a distance.
  */
 import process from "node:process";
 import { fileURLToPath } from "node:url";
 import { demoPages } from "@loyal-quill/demo";
 import { type Child, start } from "./child.js";
+import { atDistance } from "./distance.js";
 import { median, percentile, table } from "./figures.js";
 import { makeGround } from "./ground.js";
 import { pgbench, scriptOf } from "./limit.js";
-import { Load, valuesIn } from "./load.js";
+import { type Answer, Load, valuesIn } from "./load.js";
+import { between, look, type Used } from "./processor.js";
 
 const rounds = Number(process.env.BENCH_ROUNDS ?? 9);
 /** Rounds that do not count, until both sides run on optimised code. */
@@ -18,19 +21,37 @@ const warmUps = 6;
 interface Measured {
   readonly perSecond: number;
   readonly times: readonly number[];
+  /** Milliseconds of processor time a request. */
+  readonly used: Used;
 }
 
 const address = (code: string): string => `/stations/${code}/edit`;
 
-async function measureOpens(load: Load, codes: readonly string[]): Promise<Measured> {
-  const { results, seconds } = await load.all(codes, (code) => load.send("GET", address(code)));
-  const wrong = results.find(({ status }) => status !== 200);
-  if (wrong) throw new Error(`an open was answered ${wrong.status}`);
-  return { perSecond: codes.length / seconds, times: results.map(({ ms }) => ms) };
+async function measured<Task>(
+  side: Side,
+  tasks: readonly Task[],
+  status: number,
+  run: (task: Task) => Promise<Answer>,
+): Promise<Measured> {
+  const pid = side.child.process.pid;
+  const before = look(pid);
+  const { results, seconds } = await side.load.all(tasks, run);
+  const after = look(pid);
+  const wrong = results.find((answer) => answer.status !== status);
+  if (wrong) throw new Error(`a request was answered ${wrong.status}: ${wrong.body.slice(0, 500)}`);
+  return {
+    perSecond: tasks.length / seconds,
+    times: results.map(({ ms }) => ms),
+    used: between(before, after, tasks.length),
+  };
 }
 
+const measureOpens = (side: Side, codes: readonly string[]): Promise<Measured> =>
+  measured(side, codes, 200, (code) => side.load.send("GET", address(code)));
+
 /** Opens all forms first; only the saves are measured. One field is changed: the notes, or a level that a check asks for. */
-async function measureSaves(load: Load, codes: readonly string[], round: number): Promise<Measured> {
+async function measureSaves(side: Side, codes: readonly string[], round: number): Promise<Measured> {
+  const { load } = side;
   const { results: forms } = await load.all(codes, async (code) =>
     valuesIn((await load.send("GET", address(code))).body),
   );
@@ -40,10 +61,7 @@ async function measureSaves(load: Load, codes: readonly string[], round: number)
     else form.set("warning_m", (3 + Math.random() * 5).toFixed(2));
     return { code, body: form.toString() };
   });
-  const { results, seconds } = await load.all(sent, ({ code, body }) => load.send("POST", address(code), body));
-  const wrong = results.find(({ status }) => status !== 303);
-  if (wrong) throw new Error(`a save was answered ${wrong.status}: ${wrong.body.slice(0, 500)}`);
-  return { perSecond: codes.length / seconds, times: results.map(({ ms }) => ms) };
+  return measured(side, sent, 303, ({ code, body }) => load.send("POST", address(code), body));
 }
 
 interface Named {
@@ -51,8 +69,7 @@ interface Named {
   readonly child: Child;
 }
 
-interface Side {
-  readonly name: string;
+interface Side extends Named {
   readonly load: Load;
   readonly opens: Measured[];
   readonly saves: Measured[];
@@ -64,10 +81,19 @@ const ratios = (ours: readonly number[], others: readonly number[]): number[] =>
 const shown = (values: readonly number[]): string =>
   `${median(values).toFixed(2)} (${Math.min(...values).toFixed(2)} to ${Math.max(...values).toFixed(2)})`;
 
-/** Measures both sides with as many requests at once, round by round, and tells what came of it. */
-async function compare(children: readonly Named[], concurrency: number, limit: () => Promise<number>) {
+/**
+ * Measures all sides with as many requests at once, round by round, and tells what came of it.
+ *
+ * @param limit what pgbench reaches; null where there is nothing to hold it against
+ */
+async function compare(
+  children: readonly Named[],
+  concurrency: number,
+  heading: string,
+  limit: (() => Promise<number>) | null,
+): Promise<string> {
   const sides = children.map(
-    ({ name, child }): Side => ({ name, load: new Load(child.port, concurrency), opens: [], saves: [] }),
+    (named): Side => ({ ...named, load: new Load(named.child.port, concurrency), opens: [], saves: [] }),
   );
   // One after the other takes longer, so it takes fewer.
   const codes = concurrency === 1 ? ground.codes.slice(0, 160) : ground.codes;
@@ -75,15 +101,15 @@ async function compare(children: readonly Named[], concurrency: number, limit: (
   const limits: number[] = [];
   for (let round = -warmUps; round < rounds; round++) {
     // The side that goes first changes with every round.
-    for (const { load, opens, saves } of round % 2 === 0 ? sides : sides.toReversed()) {
-      const [open, save] = [await measureOpens(load, codes), await measureSaves(load, codes, round)];
+    for (const side of round % 2 === 0 ? sides : sides.toReversed()) {
+      const [open, save] = [await measureOpens(side, codes), await measureSaves(side, codes, round)];
       if (round < 0) continue;
-      opens.push(open);
-      saves.push(save);
+      side.opens.push(open);
+      side.saves.push(save);
     }
-    if (round >= 0) limits.push(await limit());
+    if (round >= 0 && limit) limits.push(await limit());
   }
-  for (const { load } of sides) load.close();
+  for (const { load } of sides) await load.close();
   const line = (what: "opens" | "saves", side: Side): string[] => {
     const times = side[what].flatMap((each) => each.times);
     return [
@@ -92,6 +118,9 @@ async function compare(children: readonly Named[], concurrency: number, limit: (
       median(rates(side[what])).toFixed(0),
       median(times).toFixed(2),
       percentile(times, 0.99).toFixed(2),
+      ...(["page", "postgres", "load"] as const).map((who) =>
+        median(side[what].map((each) => each.used[who])).toFixed(2),
+      ),
     ];
   };
   const ours = sides.find(({ name }) => name === "ours");
@@ -103,37 +132,44 @@ async function compare(children: readonly Named[], concurrency: number, limit: (
         (what) => `${what}, ours to ${other.name}: ${shown(ratios(rates(ours[what]), rates(other[what])))}`,
       ),
     );
-  return `${table([
-    [`${concurrency} at once`, "page", "a second", "median ms", "99 % ms"],
+  const rows = [
+    [heading, "page", "a second", "median ms", "99 % ms", "page's ms", "PostgreSQL's", "load's"],
     ...(["opens", "saves"] as const).flatMap((what) => sides.map((side) => line(what, side))),
-    ["saves", "pgbench", median(limits).toFixed(0), "", ""],
-  ])}
-
-${held.join("\n")}
-saves, ours to pgbench: ${shown(ratios(rates(ours.saves), limits))}
-`;
+  ];
+  if (limit) rows.push(["saves", "pgbench", median(limits).toFixed(0), "", "", "", "", ""]);
+  const against = limit ? [`saves, ours to pgbench: ${shown(ratios(rates(ours.saves), limits))}`] : [];
+  return `${table(rows)}\n\n${[...held, ...against].join("\n")}\n`;
 }
 
 const ground = await makeGround();
 const children: Child[] = [];
-try {
-  const kinds = ["by-hand", "by-hand-prepared", "ours"] as const;
+
+async function startAll(url: string): Promise<readonly Named[]> {
   const names = { "by-hand": "by hand", "by-hand-prepared": "by hand, prepared", ours: "ours" };
   const named: Named[] = [];
-  for (const kind of kinds) {
-    const child = await start(kind, ground.pages, fileURLToPath(demoPages));
+  for (const kind of ["by-hand", "by-hand-prepared", "ours"] as const) {
+    const child = await start(kind, url, fileURLToPath(demoPages));
     children.push(child);
     named.push({ name: names[kind], child });
   }
-  const ours = named.find(({ name }) => name === "ours")?.child as Child;
+  return named;
+}
+
+try {
+  const near = await startAll(ground.pages);
+  const ours = near.find(({ name }) => name === "ours")?.child as Child;
   for (const concurrency of [10, 1]) {
     const limit = async (): Promise<number> => {
       const { statement } = ours.told;
       if (!statement) throw new Error("no save has told its statement");
       return pgbench(ground.pages, scriptOf(statement.text, statement.values, ground.codes), 2, concurrency);
     };
-    process.stdout.write(`${await compare(named, concurrency, limit)}\n`);
+    process.stdout.write(`${await compare(near, concurrency, `${concurrency} at once`, limit)}\n`);
   }
+  const distance = await atDistance(ground.pages, 1);
+  const far = await startAll(distance.url);
+  process.stdout.write(`${await compare(far, 1, "1 at once, 1 ms further", null)}\n`);
+  distance.close();
   process.stdout.write(
     `Statements in one save of ours: ${ours.told.trips}; rounds: ${rounds}, after ${warmUps} that don't count.\n`,
   );

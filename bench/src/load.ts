@@ -1,4 +1,4 @@
-import { Agent, request } from "node:http";
+import { Pool } from "undici";
 
 export interface Answer {
   readonly status: number;
@@ -10,45 +10,35 @@ export interface Answer {
 
 /** Requests over connections that are kept. */
 export class Load {
-  private readonly agent: Agent;
+  private readonly pool: Pool;
   private cookie = "";
 
   constructor(
-    private readonly port: number,
+    port: number,
     /** How many requests are under way at once. */
     readonly concurrency: number,
   ) {
-    this.agent = new Agent({ keepAlive: true, maxSockets: concurrency });
+    this.pool = new Pool(`http://127.0.0.1:${port}`, { connections: concurrency, pipelining: 1 });
   }
 
-  send(method: "GET" | "POST", path: string, body = ""): Promise<Answer> {
+  async send(method: "GET" | "POST", path: string, body?: string): Promise<Answer> {
     const started = performance.now();
-    return new Promise((resolve, reject) => {
-      const headers = {
+    const answer = await this.pool.request({
+      method,
+      path,
+      headers: {
         ...(this.cookie ? { cookie: this.cookie } : {}),
-        ...(method === "POST"
-          ? { "content-type": "application/x-www-form-urlencoded", "content-length": Buffer.byteLength(body) }
-          : {}),
-      };
-      const sent = request(
-        { agent: this.agent, host: "127.0.0.1", port: this.port, method, path, headers },
-        (response) => {
-          const parts: Buffer[] = [];
-          response.on("data", (part: Buffer) => parts.push(part));
-          response.on("end", () => {
-            const cookies = response.headers["set-cookie"] ?? [];
-            resolve({
-              status: response.statusCode ?? 0,
-              body: Buffer.concat(parts).toString(),
-              cookies,
-              ms: performance.now() - started,
-            });
-          });
-        },
-      );
-      sent.on("error", reject);
-      sent.end(body);
+        ...(method === "POST" ? { "content-type": "application/x-www-form-urlencoded" } : {}),
+      },
+      body: body ?? null,
     });
+    const text = await answer.body.text();
+    return {
+      status: answer.statusCode,
+      body: text,
+      cookies: [answer.headers["set-cookie"] ?? []].flat(),
+      ms: performance.now() - started,
+    };
   }
 
   /** Gets a session: its cookies go with every request from here on. */
@@ -75,8 +65,8 @@ export class Load {
     return { results, seconds: (performance.now() - started) / 1000 };
   }
 
-  close(): void {
-    this.agent.destroy();
+  close(): Promise<void> {
+    return this.pool.close();
   }
 }
 

@@ -81,7 +81,7 @@ try {
   );
 } finally {
   for (const { child, load } of sides) {
-    load.close();
+    await load.close();
     child.process.disconnect();
   }
   await rm(directory, { recursive: true });

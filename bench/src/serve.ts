@@ -65,7 +65,12 @@ const url = process.env.DATABASE_URL ?? "";
 const app =
   kind === "ours"
     ? await ours(url, pages)
-    : byHand(new pg.Pool({ connectionString: url, max: connections }), key, technician, kind === "by-hand-prepared");
+    : byHand(
+        new pg.Pool({ connectionString: url, max: connections, idleTimeoutMillis: 300_000 }),
+        key,
+        technician,
+        kind === "by-hand-prepared",
+      );
 const server = createServer(app);
 server.listen(0, "127.0.0.1", () => {
   const address = server.address();

@@ -45,9 +45,11 @@ export interface RecordedRequest {
 
 const longest = 2000;
 
+const isLong = (value: Stored): boolean => value !== null && value.length > longest;
+
 /** A value short enough to be kept: what is cut is said. */
 const kept = (value: Stored): Stored =>
-  value !== null && value.length > longest ? `${value.slice(0, longest)}… (${value.length} characters)` : value;
+  value !== null && isLong(value) ? `${value.slice(0, longest)}… (${value.length} characters)` : value;
 
 /** Collects the steps of one request. The time is handed in, in milliseconds from any start. */
 export class Recorder {
@@ -63,13 +65,16 @@ export class Recorder {
 
   /** Remembers a statement for the step that is noted next. */
   statement(statement: Statement, rows: number): void {
-    this.sent.push({ ...statement, values: statement.values.map(kept), rows });
+    const { purpose, text, values } = statement;
+    this.sent.push({ purpose, text, values: values.some(isLong) ? values.map(kept) : values, rows });
   }
 
   /** Notes a step that has ended. A step that is taken again stands once, as it went last, with all that it sent. */
   note(step: StepName, values: readonly RecordedValue[], stopped: string | null = null): void {
     const now = this.elapsed();
-    const shortened = values.map((each) => ({ ...each, value: kept(each.value) }));
+    const shortened = values.some((each) => isLong(each.value))
+      ? values.map((each) => ({ ...each, value: kept(each.value) }))
+      : values;
     const again = this.steps.findIndex((each) => each.step === step);
     const [before] = again < 0 ? [] : this.steps.splice(again, 1);
     const statements = [...(before?.statements ?? []), ...this.sent];

@@ -1,12 +1,12 @@
 import { claimsFor, type FormState, layOut, lockedBecause, makeForm } from "./form.js";
 import { message } from "./messages/messages.js";
 import type { Outcome } from "./outcome.js";
-import type { Page } from "./page/page.js";
+import { perPage } from "./page/per-page.js";
 import { noteCompared, noteProblems, noteRead, noteWrite } from "./save-notes.js";
 import { lastChangesStatement } from "./statements/log.js";
 import type { Guard } from "./statements/save.js";
 import type { Row } from "./statements/statement.js";
-import { checkAcross, checkFields } from "./steps/check.js";
+import { checkAcross, checkFields, conditionsOf } from "./steps/check.js";
 import { type ComparedField, changedFields, compareWithShown, compareWithStored } from "./steps/compare.js";
 import { exists, load, type Record } from "./steps/load.js";
 import { lookUp } from "./steps/look-up.js";
@@ -28,14 +28,12 @@ export const save = (trip: Trip, body: string): Promise<Outcome> => new Save(tri
 const found = (result: Outcome | Record): result is Record => "version" in result;
 
 /** What checks and conditional rules ask about: columns of the form and of the stored row. */
-const askedByRules = (page: Page): readonly { from: "form" | "row"; name: string }[] =>
-  [
-    ...page.checks.map((check) => check.condition),
-    ...page.fields.flatMap((field) => field.rules.flatMap((rule) => rule.when ?? [])),
-  ].flatMap(({ formColumns, rowColumns }) => [
+const askedByRules = perPage((page): readonly { from: "form" | "row"; name: string }[] =>
+  conditionsOf(page).flatMap(({ formColumns, rowColumns }) => [
     ...formColumns.map((name) => ({ from: "form" as const, name })),
     ...rowColumns.map((name) => ({ from: "row" as const, name })),
-  ]);
+  ]),
+);
 
 class Save {
   private readonly page;

@@ -8,6 +8,9 @@ const sessionOptions =
 /** Statements of one text are prepared once a connection, up to this many different texts. */
 const mostPrepared = 500;
 
+/** A connection that nobody asked for is kept so long, in milliseconds: what it has prepared is worth more than its memory. */
+const idleTimeout = 300_000;
+
 /** A statement that runs longer is given up, in milliseconds. */
 const statementTimeout = 15_000;
 
@@ -115,6 +118,7 @@ export function connect(url: string, size = 10): pg.Pool {
     options: sessionOptions,
     statement_timeout: statementTimeout,
     connectionTimeoutMillis: 5000,
+    idleTimeoutMillis: idleTimeout,
     application_name: "loyal-quill",
   });
   // An idle connection that breaks is replaced at the next request; without a listener it would end the process.

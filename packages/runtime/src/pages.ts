@@ -102,9 +102,11 @@ function cookie(request: express.Request, name: string): string | null {
 }
 
 const queryOf = (request: express.Request): Record<string, string> =>
-  Object.fromEntries(
-    Object.entries(request.query).flatMap(([name, value]) => (typeof value === "string" ? [[name, value]] : [])),
-  );
+  request.url.includes("?")
+    ? Object.fromEntries(
+        Object.entries(request.query).flatMap(([name, value]) => (typeof value === "string" ? [[name, value]] : [])),
+      )
+    : {};
 
 const structureMark = async (database: Database): Promise<string> => (await database.run(catalogMark()))[0]?.mark ?? "";
 

@@ -2,7 +2,7 @@ import type { Facts } from "../condition/evaluate.js";
 import { predicate } from "../condition/to-sql.js";
 import type { Page } from "../page/page.js";
 import type { Column } from "../table/model.js";
-import { changesArray, differences, entryInsert, keyObject, type LogNote, rowObject } from "./entry.js";
+import { changesArray, differences, entryInsert, keyObject, type LogNote, notePlaces, rowObject } from "./entry.js";
 import type { Assignment } from "./save.js";
 import { Parameters, quoted, quotedTable, type Statement } from "./statement.js";
 
@@ -82,7 +82,7 @@ export function createStatement(
   ) AS f("position", "field", "old", "new")
   WHERE f."new" IS NOT NULL
 ), "entry" AS (
-  ${entryInsert(page, note, parameters, { operation: "insert", key: keyObject(page, '"after"'), newKey: "NULL", from: '"after"' })}
+  ${entryInsert(notePlaces(page, note, parameters), { operation: "insert", key: keyObject(page, '"after"'), newKey: "NULL", from: '"after"' })}
 )
 SELECT (SELECT count(*) FROM "after")::text AS "written",
   (SELECT "id" FROM "entry")::text AS "entry",

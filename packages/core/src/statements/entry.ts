@@ -72,14 +72,26 @@ export const whoAndWhere = (page: Page, note: LogNote, parameters: Parameters): 
     parameters.add(value, "text"),
   );
 
+/** Where the values of a note stand in a statement. */
+export interface NotePlaces {
+  readonly who: readonly string[];
+  readonly request: string;
+}
+
+/** Adds the values of a note to a statement's parameters. */
+export const notePlaces = (page: Page, note: LogNote, parameters: Parameters): NotePlaces => ({
+  who: whoAndWhere(page, note, parameters),
+  request: parameters.add(note.requestId, "uuid"),
+});
+
 /** The INSERT of a log entry inside a statement whose `"changed"` holds the field changes. */
-export function entryInsert(page: Page, note: LogNote, parameters: Parameters, parts: EntryParts): string {
+export function entryInsert(places: NotePlaces, parts: EntryParts): string {
   const values = [
-    ...whoAndWhere(page, note, parameters),
+    ...places.who,
     parts.key,
     literal(parts.operation),
     `coalesce((SELECT ${changesArray}::jsonb FROM "changed"), '[]')`,
-    parameters.add(note.requestId, "uuid"),
+    places.request,
     "'page'",
     parts.newKey,
   ];

@@ -2,7 +2,7 @@ import type { Facts } from "../condition/evaluate.js";
 import { predicate } from "../condition/to-sql.js";
 import type { Page } from "../page/page.js";
 import type { Hanging } from "../table/hanging.js";
-import { differences, entryInsert, keyObject, type LogNote, rowObject } from "./entry.js";
+import { differences, entryInsert, keyObject, type LogNote, notePlaces, rowObject } from "./entry.js";
 import { keyPredicate } from "./load.js";
 import { Parameters, quoted, quotedTable, type Statement } from "./statement.js";
 
@@ -45,7 +45,7 @@ export function removeStatement(
   ) AS f("position", "field", "old", "new")
   WHERE f."old" IS NOT NULL
 ), "entry" AS (
-  ${entryInsert(page, note, parameters, { operation: "delete", key: keyObject(page, '"gone"'), newKey: "NULL", from: '"gone"' })}
+  ${entryInsert(notePlaces(page, note, parameters), { operation: "delete", key: keyObject(page, '"gone"'), newKey: "NULL", from: '"gone"' })}
 )
 SELECT (SELECT count(*) FROM "before")::text AS "found",
   (SELECT count(*) FROM "gone")::text AS "written",

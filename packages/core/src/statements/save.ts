@@ -1,8 +1,18 @@
 import type { Facts } from "../condition/evaluate.js";
 import { predicate } from "../condition/to-sql.js";
 import type { Page } from "../page/page.js";
+import { perPage } from "../page/per-page.js";
 import type { Column } from "../table/model.js";
-import { changesArray, differences, entryInsert, keyObject, type LogNote, rowObject } from "./entry.js";
+import {
+  changesArray,
+  differences,
+  entryInsert,
+  keyObject,
+  type LogNote,
+  type NotePlaces,
+  notePlaces,
+  rowObject,
+} from "./entry.js";
 import { keyPredicate, versionName } from "./load.js";
 import { Parameters, quoted, quotedTable, type Row, type Statement, type Stored } from "./statement.js";
 import { castText, textForm } from "./text-form.js";
@@ -36,6 +46,68 @@ function asStored(column: Column, placeholder: string): string {
     : castText(`${placeholder}::${column.type.shown}`, column);
 }
 
+/** What changes from one save to the next in the statement of a page: everything else is the same text. */
+interface SaveParts {
+  readonly where: string;
+  readonly placed: readonly { readonly column: Column; readonly placeholder: string }[];
+  readonly note: NotePlaces;
+}
+
+/** Texts that were written already, by what changes in them; a page has few. */
+const written = perPage(() => new Map<string, string>());
+
+/** Of one page's texts this many are kept. */
+const mostTexts = 200;
+
+function writeText(page: Page, { where, placed, note }: SaveParts): string {
+  const same = page.key.map(({ name }) => `t.${quoted(name)} = "before".${quoted(name)}`).join(" AND ");
+  const differs = placed.map(
+    ({ column, placeholder }) => `${textForm('"before"', column)} IS DISTINCT FROM ${asStored(column, placeholder)}`,
+  );
+  return `WITH "before" AS (
+  SELECT t.*, t.xmin::text AS ${quoted(versionName)}
+  FROM ${quotedTable(page.table)} AS t
+  WHERE ${where}
+  FOR NO KEY UPDATE
+), "after" AS (
+  UPDATE ${quotedTable(page.table)} AS t
+  SET ${placed.map(({ column, placeholder }) => `${quoted(column.name)} = ${placeholder}`).join(", ")}
+  FROM "before"
+  WHERE ${same}
+    AND (${differs.join(" OR ")})
+  RETURNING t.*, t.xmin::text AS ${quoted(versionName)}
+), "changed" AS (
+  SELECT f.* FROM "before", "after", LATERAL (VALUES
+    ${differences.update(page)}
+  ) AS f("position", "field", "old", "new")
+  WHERE f."old" IS DISTINCT FROM f."new"
+), "entry" AS (
+  ${entryInsert(note, {
+    operation: "update",
+    key: keyObject(page, '"before"'),
+    // The key afterwards, where it was changed: by it the log follows a record through its keys.
+    newKey: `NULLIF(${keyObject(page, '"after"')}, ${keyObject(page, '"before"')})`,
+    from: '"before", "after"\n  WHERE EXISTS (SELECT FROM "changed")',
+  })}
+)
+SELECT (SELECT count(*) FROM "before")::text AS "found",
+  (SELECT count(*) FROM "after")::text AS "written",
+  (SELECT "id" FROM "entry")::text AS "entry",
+  (SELECT ${changesArray} FROM "changed")::text AS "changes",
+  (SELECT ${quoted(versionName)} FROM "after") AS "version",
+  (SELECT ${rowObject.after(page)} FROM "after")::text AS "row"`;
+}
+
+function textOf(page: Page, parts: SaveParts): string {
+  const known = written(page);
+  const name = `${parts.where}\n${parts.placed.map(({ column, placeholder }) => `${column.name} ${placeholder}`).join("\n")}`;
+  const found = known.get(name);
+  if (found !== undefined) return found;
+  const text = writeText(page, parts);
+  if (known.size < mostTexts) known.set(name, text);
+  return text;
+}
+
 /**
  * Locks the row by key, access condition and guard, sets the named columns, writes the log entry from the row before
  * and after, and says what happened: one statement, one trip.
@@ -63,41 +135,6 @@ export function saveStatement(
     column,
     placeholder: parameters.add(value, column.type.cast),
   }));
-  const same = page.key.map(({ name }) => `t.${quoted(name)} = "before".${quoted(name)}`).join(" AND ");
-  const differs = placed.map(
-    ({ column, placeholder }) => `${textForm('"before"', column)} IS DISTINCT FROM ${asStored(column, placeholder)}`,
-  );
-  const text = `WITH "before" AS (
-  SELECT t.*, t.xmin::text AS ${quoted(versionName)}
-  FROM ${quotedTable(page.table)} AS t
-  WHERE ${where.join("\n    AND ")}
-  FOR NO KEY UPDATE
-), "after" AS (
-  UPDATE ${quotedTable(page.table)} AS t
-  SET ${placed.map(({ column, placeholder }) => `${quoted(column.name)} = ${placeholder}`).join(", ")}
-  FROM "before"
-  WHERE ${same}
-    AND (${differs.join(" OR ")})
-  RETURNING t.*, t.xmin::text AS ${quoted(versionName)}
-), "changed" AS (
-  SELECT f.* FROM "before", "after", LATERAL (VALUES
-    ${differences.update(page)}
-  ) AS f("position", "field", "old", "new")
-  WHERE f."old" IS DISTINCT FROM f."new"
-), "entry" AS (
-  ${entryInsert(page, note, parameters, {
-    operation: "update",
-    key: keyObject(page, '"before"'),
-    // The key afterwards, where it was changed: by it the log follows a record through its keys.
-    newKey: `NULLIF(${keyObject(page, '"after"')}, ${keyObject(page, '"before"')})`,
-    from: '"before", "after"\n  WHERE EXISTS (SELECT FROM "changed")',
-  })}
-)
-SELECT (SELECT count(*) FROM "before")::text AS "found",
-  (SELECT count(*) FROM "after")::text AS "written",
-  (SELECT "id" FROM "entry")::text AS "entry",
-  (SELECT ${changesArray} FROM "changed")::text AS "changes",
-  (SELECT ${quoted(versionName)} FROM "after") AS "version",
-  (SELECT ${rowObject.after(page)} FROM "after")::text AS "row"`;
-  return { purpose: "save", text, values: parameters.values };
+  const parts = { where: where.join("\n    AND "), placed, note: notePlaces(page, note, parameters) };
+  return { purpose: "save", text: textOf(page, parts), values: parameters.values };
 }

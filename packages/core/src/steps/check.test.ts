@@ -82,15 +82,14 @@ describe("Check", () => {
 });
 
 describe("a page's own rules", () => {
-  const ruled = (rules: string, name = "notes") =>
-    pageOf(stationFile.replace("notes: { control: multi-line }", `notes: { rules: ${rules} }`)).fields.find(
-      (each) => each.column.name === name,
-    );
+  const ruledPage = (rules: string) =>
+    pageOf(stationFile.replace("notes: { control: multi-line }", `notes: { rules: ${rules} }`));
   const judged = (rules: string, text: string, others: readonly SubmittedField[] = [], touched = true): string[] => {
-    const field = ruled(rules);
+    const page = ruledPage(rules);
+    const field = page.fields.find((each) => each.column.name === "notes");
     if (!field) throw new Error("no field");
     return checkFields(
-      stationPage,
+      page,
       [{ field, sent: true, text, touched, value: text === "" ? null : text, problem: null }, ...others],
       mv014,
       factsOf(),

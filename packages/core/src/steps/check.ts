@@ -1,7 +1,9 @@
 import Big from "big.js";
 import { type Facts, truthOf } from "../condition/evaluate.js";
+import type { Condition } from "../condition/expression.js";
 import { type Language, type MessageCode, message } from "../messages/messages.js";
 import type { Field, Page, Rule } from "../page/page.js";
+import { perPage } from "../page/per-page.js";
 import type { Row, Stored } from "../statements/statement.js";
 import { compareDecimals } from "../values/decimal.js";
 import { microseconds } from "../values/instant.js";
@@ -96,7 +98,7 @@ function applies(rule: Rule, submitted: SubmittedField, fields: readonly Submitt
  * only where another one made a rule apply to it.
  */
 export function checkFields(page: Page, fields: readonly SubmittedField[], row: Row, facts: Facts): readonly Problem[] {
-  const here = { ...facts, row, form: formValues(row, fields) };
+  const here = { ...facts, row, form: askedValues(page, row, fields) };
   return fields.flatMap((submitted): Problem[] => {
     if (submitted.problem) return [submitted.problem];
     for (const rule of submitted.field.rules) {
@@ -114,12 +116,28 @@ export function checkFields(page: Page, fields: readonly SubmittedField[], row: 
 /** What the form comes to: the stored row with the touched fields' values in their place. */
 export function formValues(row: Row, fields: readonly SubmittedField[]): Row {
   const values: { [column: string]: Stored } = { ...row };
-  for (const { field, sent, touched, value } of fields) {
-    const { name } = field.column;
-    if (touched || (sent && values[name] === undefined)) values[name] = value;
+  for (const submitted of fields) {
+    const { name } = submitted.field.column;
+    if (submitted.touched || (submitted.sent && values[name] === undefined)) values[name] = submitted.value;
   }
   return values;
 }
+
+/** The conditions of checks and of rules that hold under one. */
+export const conditionsOf = (page: Page): readonly Condition[] => [
+  ...page.checks.map((check) => check.condition),
+  ...page.fields.flatMap((field) => field.rules.flatMap((rule) => rule.when ?? [])),
+];
+
+/** The columns of the form that they ask about. */
+const asked = perPage((page) => new Set(conditionsOf(page).flatMap((condition) => condition.formColumns)));
+
+/** Of what the form comes to, what checks and conditional rules ask about: to read the rest would be work for nothing. */
+const askedValues = (page: Page, row: Row, fields: readonly SubmittedField[]): Row =>
+  formValues(
+    row,
+    fields.filter((each) => asked(page).has(each.field.column.name)),
+  );
 
 /** Whether a check asks for anything that was touched: an old record that breaks a new check must stay repairable elsewhere. */
 const concerns = (columns: readonly string[], fields: readonly SubmittedField[]): boolean =>
@@ -127,7 +145,7 @@ const concerns = (columns: readonly string[], fields: readonly SubmittedField[])
 
 /** The checks across fields that the form fails. Unknown passes, as it does in the table (ISO 9075-2, 4.18.3.4). */
 export function checkAcross(page: Page, row: Row, fields: readonly SubmittedField[], facts: Facts): readonly Problem[] {
-  const form = formValues(row, fields);
+  const form = askedValues(page, row, fields);
   return page.checks.flatMap((check): Problem[] => {
     if (!concerns(check.condition.formColumns, fields)) return [];
     const truth = truthOf(check.condition.expression, { ...facts, row, form });

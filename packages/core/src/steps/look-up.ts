@@ -65,13 +65,14 @@ export async function lookUp(
   facts: Facts,
   database: Database,
 ): Promise<readonly Problem[]> {
-  const form = formValues(row, fields);
+  let form: Row | undefined;
   const problems: Problem[] = [];
   for (const submitted of fields) {
     const { name } = submitted.field.column;
     if (!submitted.touched || known.some((problem) => problem.field === name)) continue;
     for (const rule of submitted.field.rules) {
       if (rule.by === "table" && known.length === 0) continue;
+      form ??= formValues(row, fields);
       const asked = question(rule, page, key, name, form, facts);
       if (!asked || (await finds(asked.statement, database)) !== asked.breaks) continue;
       problems.push({
