@@ -1,12 +1,14 @@
 /**
  * Opens and saves a second: our page beside the page written by hand, side by side in one run, alternating; and beside our own
- * statement sent by pgbench, which is the limit. Ratios are of one round each; their median counts. Then the same, one at once,
- * with the database at a distance.
+ * statement sent by pgbench and by an application that does nothing else, which are the limits. Ratios are of one round each; their
+ * median counts. Then the same, one at once, with the database at a distance.
  */
 import process from "node:process";
+import { setTimeout } from "node:timers/promises";
 import { fileURLToPath } from "node:url";
 import { demoPages } from "@loyal-quill/demo";
-import { type Child, start } from "./child.js";
+import type { Model } from "./bare.js";
+import { type Child, type Kind, start } from "./child.js";
 import { atDistance } from "./distance.js";
 import { median, percentile, table } from "./figures.js";
 import { makeGround } from "./ground.js";
@@ -137,22 +139,47 @@ async function compare(
     ...(["opens", "saves"] as const).flatMap((what) => sides.map((side) => line(what, side))),
   ];
   if (limit) rows.push(["saves", "pgbench", median(limits).toFixed(0), "", "", "", "", ""]);
-  const against = limit ? [`saves, ours to pgbench: ${shown(ratios(rates(ours.saves), limits))}`] : [];
+  const against = limit
+    ? [ours, ...sides.filter(({ name }) => name === "bare")].map(
+        ({ name, saves }) => `saves, ${name} to pgbench: ${shown(ratios(rates(saves), limits))}`,
+      )
+    : [];
   return `${table(rows)}\n\n${[...held, ...against].join("\n")}\n`;
 }
 
 const ground = await makeGround();
 const children: Child[] = [];
 
+/** Opens and saves one record, so that the page tells its statements. */
+async function modelOf(child: Child): Promise<Model> {
+  const load = new Load(child.port, 1);
+  const [code = ""] = ground.codes;
+  await load.begin(address(code));
+  const { body: html } = await load.send("GET", address(code));
+  const form = valuesIn(html);
+  form.set("notes", "round 0");
+  await load.send("POST", address(code), form.toString());
+  await load.close();
+  // What it tells arrives by another way than its answers.
+  for (let turn = 0; turn < 100 && !(child.told.open && child.told.save); turn++) await setTimeout(20);
+  const { open, save } = child.told;
+  if (!open || !save) throw new Error("the page has not told its statements");
+  return { code, open, save, html };
+}
+
 async function startAll(url: string): Promise<readonly Named[]> {
-  const names = { "by-hand": "by hand", "by-hand-prepared": "by hand, prepared", ours: "ours" };
-  const named: Named[] = [];
-  for (const kind of ["by-hand", "by-hand-prepared", "ours"] as const) {
-    const child = await start(kind, url, fileURLToPath(demoPages));
+  const started = async (name: string, kind: Kind, model?: Model): Promise<Named> => {
+    const child = await start(kind, url, fileURLToPath(demoPages), model);
     children.push(child);
-    named.push({ name: names[kind], child });
-  }
-  return named;
+    return { name, child };
+  };
+  const ours = await started("ours", "ours");
+  return [
+    await started("by hand", "by-hand"),
+    await started("by hand, prepared", "by-hand-prepared"),
+    ours,
+    await started("bare", "bare", await modelOf(ours.child)),
+  ];
 }
 
 try {
@@ -160,9 +187,9 @@ try {
   const ours = near.find(({ name }) => name === "ours")?.child as Child;
   for (const concurrency of [10, 1]) {
     const limit = async (): Promise<number> => {
-      const { statement } = ours.told;
-      if (!statement) throw new Error("no save has told its statement");
-      return pgbench(ground.pages, scriptOf(statement.text, statement.values, ground.codes), 2, concurrency);
+      const { save } = ours.told;
+      if (!save) throw new Error("no save has told its statement");
+      return pgbench(ground.pages, scriptOf(save.text, save.values, ground.codes), 2, concurrency);
     };
     process.stdout.write(`${await compare(near, concurrency, `${concurrency} at once`, limit)}\n`);
   }

@@ -1,12 +1,22 @@
 import { type ChildProcess, fork } from "node:child_process";
 import { fileURLToPath } from "node:url";
+import type { Model } from "./bare.js";
 
 export interface Told {
   readonly port?: number;
   readonly memory?: number;
-  readonly statement?: { readonly text: string; readonly values: readonly (string | null)[] };
+  /** The statement of an open, and that of a save of the notes. */
+  readonly open?: SentStatement;
+  readonly save?: SentStatement;
   readonly trips?: number;
 }
+
+export interface SentStatement {
+  readonly text: string;
+  readonly values: readonly (string | null)[];
+}
+
+export type Kind = "ours" | "by-hand" | "by-hand-prepared" | "bare";
 
 /** An application in a process of its own. */
 export interface Child {
@@ -16,10 +26,14 @@ export interface Child {
   readonly told: Told;
 }
 
-/** Starts an application in a process of its own and waits until it listens. */
-export function start(kind: "ours" | "by-hand" | "by-hand-prepared", url: string, pages: string): Promise<Child> {
+/**
+ * Starts an application in a process of its own and waits until it listens.
+ *
+ * @param model what `bare` is made after
+ */
+export function start(kind: Kind, url: string, pages: string, model?: Model): Promise<Child> {
   const child = fork(fileURLToPath(new URL("./serve.js", import.meta.url)), [kind, pages], {
-    env: { ...process.env, DATABASE_URL: url, NODE_ENV: "production" },
+    env: { ...process.env, DATABASE_URL: url, NODE_ENV: "production", MODEL: JSON.stringify(model ?? null) },
     execArgv: kind === "ours" && process.env.BENCH_PROFILE ? ["--cpu-prof", "--cpu-prof-dir=.build/profiles"] : [],
   });
   let told: Told = {};

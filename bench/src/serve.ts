@@ -1,28 +1,34 @@
-/** One application in a process of its own: `ours` or `by-hand`, told by the parent; says its port when it listens. */
+/** One application in a process of its own, of the kind that the parent tells; says its port when it listens. */
 import { createServer } from "node:http";
 import process from "node:process";
 import { connect, createPages, databaseOver } from "@loyal-quill/runtime";
 import cookieSession from "cookie-session";
 import express from "express";
 import pg from "pg";
+import { bare, type Model } from "./bare.js";
 import { byHand } from "./by-hand/app.js";
+import type { Told } from "./child.js";
 import { technician } from "./people.js";
 
 /** Both sides have as many connections as this. */
 const connections = 10;
 const key = "a key for benchmarks, thirty-two bytes";
 
-async function ours(url: string, pages: string): Promise<express.Express> {
-  const app = express();
-  app.disable("x-powered-by");
-  app.use(cookieSession({ name: "session", keys: [key], sameSite: "lax" }));
-  app.use((request, _response, next) => {
+const session: express.RequestHandler[] = [
+  cookieSession({ name: "session", keys: [key], sameSite: "lax" }),
+  (request, _response, next) => {
     if (request.session && !request.session.id) {
       request.session.id = crypto.randomUUID();
       request.session.person = technician;
     }
     next();
-  });
+  },
+];
+
+async function ours(url: string, pages: string): Promise<express.Express> {
+  const app = express();
+  app.disable("x-powered-by");
+  app.use(session);
   const made = await createPages({
     database: databaseOver(connect(url, connections)),
     pages,
@@ -42,35 +48,37 @@ async function ours(url: string, pages: string): Promise<express.Express> {
       person: actor && { name: actor.name },
       signOut: null,
     }),
-    onRequest: (recorded) => {
-      const write = recorded.steps.find((step) => step.step === "write");
+    onRequest: ({ operation, outcome, steps }) => {
+      const sent = steps.flatMap((step) => step.statements);
+      const [statement] = sent;
+      if (!statement) return;
+      if (operation === "open") tellOnce({ open: statement });
       // A save of the notes, whose new value pgbench can make up anew for each transaction (see limit.ts).
-      const ofNotes = write?.statements[0]?.values.some((value) => value?.startsWith("round "));
-      if (!told && ofNotes && recorded.outcome === "saved" && write?.statements[0]) {
-        told = true;
-        process.send?.({
-          statement: write.statements[0],
-          trips: recorded.steps.flatMap((step) => step.statements).length,
-        });
-      }
+      const ofNotes = outcome === "saved" && statement.values.some((value) => value?.startsWith("round "));
+      if (ofNotes) tellOnce({ save: statement, trips: sent.length });
     },
   });
   app.use(made.router);
   return app;
 }
 
-let told = false;
+const said = new Set<string>();
+function tellOnce(told: Told): void {
+  const name = Object.keys(told).join();
+  if (said.has(name)) return;
+  said.add(name);
+  process.send?.(told);
+}
+
 const [kind, pages = ""] = process.argv.slice(2);
 const url = process.env.DATABASE_URL ?? "";
-const app =
-  kind === "ours"
-    ? await ours(url, pages)
-    : byHand(
-        new pg.Pool({ connectionString: url, max: connections, idleTimeoutMillis: 300_000 }),
-        key,
-        technician,
-        kind === "by-hand-prepared",
-      );
+async function application(): Promise<express.Express> {
+  if (kind === "ours") return ours(url, pages);
+  if (kind === "bare") return bare(url, connections, session, JSON.parse(process.env.MODEL ?? "") as Model);
+  const pool = new pg.Pool({ connectionString: url, max: connections, idleTimeoutMillis: 300_000 });
+  return byHand(pool, key, technician, kind === "by-hand-prepared");
+}
+const app = await application();
 const server = createServer(app);
 server.listen(0, "127.0.0.1", () => {
   const address = server.address();

@@ -23,9 +23,11 @@ function question(
   page: Page,
   key: readonly string[] | null,
   name: string,
-  form: Row,
+  formNow: () => Row,
   facts: Facts,
 ): { statement: Statement; breaks: boolean } | null {
+  if (rule.rule !== "unique" && rule.rule !== "offered" && rule.rule !== "exists") return null;
+  const form = formNow();
   if (rule.rule === "unique") {
     const values = rule.columns.map((name) => form[name] ?? null);
     if (values.includes(null)) return null;
@@ -40,7 +42,6 @@ function question(
       ? null
       : { statement: offeredStatement(rule.choices, value, { ...facts, form }), breaks: false };
   }
-  if (rule.rule !== "exists") return null;
   const values = rule.reference.columns.map((name) => form[name] ?? null);
   if (values.includes(null)) return null;
   return {
@@ -66,14 +67,14 @@ export async function lookUp(
   database: Database,
 ): Promise<readonly Problem[]> {
   let form: Row | undefined;
+  const formNow = (): Row => (form ??= formValues(row, fields));
   const problems: Problem[] = [];
   for (const submitted of fields) {
     const { name } = submitted.field.column;
     if (!submitted.touched || known.some((problem) => problem.field === name)) continue;
     for (const rule of submitted.field.rules) {
       if (rule.by === "table" && known.length === 0) continue;
-      form ??= formValues(row, fields);
-      const asked = question(rule, page, key, name, form, facts);
+      const asked = question(rule, page, key, name, formNow, facts);
       if (!asked || (await finds(asked.statement, database)) !== asked.breaks) continue;
       problems.push({
         field: name,
