@@ -134,13 +134,12 @@ async function write(
     if (error.constraint === onceConstraint) return "sent twice";
     return refusalOf(page, fields, error, surroundings.database);
   }
-  if (!row || row.written === "0") return { kind: "not-found" };
+  if (!row) return { kind: "not-found" };
   return {
     kind: "written",
     entry: row.entry ?? "",
     changes: JSON.parse(row.changes ?? "[]") as FieldChange[],
     row: JSON.parse(row.row ?? "{}") as Row,
-    version: "",
   };
 }
 

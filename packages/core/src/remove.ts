@@ -106,14 +106,14 @@ export async function remove(trip: Trip, body: string): Promise<Outcome> {
   };
   try {
     const [row] = await persistently(() => surroundings.database.run(statement));
-    if (row?.written !== "1") {
-      return await again(word(page.language, row?.found === "1" ? "delete-kept" : "delete-changed"));
+    if (!row?.row) {
+      return await again(word(page.language, row ? "delete-kept" : "delete-changed"));
     }
     recorder.note("write", [
       { name: "deleted", value: key.join(", ") },
       { name: "log entry", value: row.entry ?? null },
     ]);
-    return { kind: "saved", page, key, row: JSON.parse(row.row ?? "{}") as Row, changes: [], what: "deleted" };
+    return { kind: "saved", page, key, row: JSON.parse(row.row) as Row, changes: [], what: "deleted" };
   } catch (error) {
     if (!(error instanceof DatabaseRefusal) || !isAnswerable(error.sqlState)) throw error;
     const hangs = error.sqlState === "23503" || error.sqlState === "23001";

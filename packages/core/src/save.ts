@@ -160,6 +160,7 @@ class Save {
       return { kind: "refused", code: "may-not-edit", page, because: locked, typed: typedTexts(submission) };
     }
     if (result.kind === "no-difference") return this.unchanged(record);
+    if (guard.by === "version" && record.version === guard.version) return this.unwritable(submission, record);
     return this.merge(submission, record, turn);
   }
 
@@ -221,6 +222,13 @@ class Save {
       outcome.because ? `the record ${outcome.because}` : "there is no record with this key",
     );
     return { ...outcome, code: "record-gone", because: null, typed: typedTexts(submission) };
+  }
+
+  /** The record is there as it was shown and meets the page's conditions, and yet could not be locked: the table lets it be read only. */
+  private async unwritable(submission: Submission, record: Record): Promise<Outcome> {
+    const problem = { field: null, message: message(this.page.language, "read-only-by-policy") };
+    this.recorder.note("write", [], "row level security lets the record be read, not changed");
+    return { kind: "invalid", form: await this.form(submission, record, [problem], []) };
   }
 
   private unchanged(record: Record): Outcome {

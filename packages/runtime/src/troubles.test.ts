@@ -20,12 +20,18 @@ const sql = [
   BEGIN
     IF NEW.remark = 'raise' THEN RAISE EXCEPTION 'The gauge is not ready.'; END IF;
     IF NEW.remark = 'sleep' THEN PERFORM pg_sleep(3); END IF;
+    IF NEW.remark = 'keep' THEN NEW := OLD; END IF;
     IF NEW.remark = 'stamp' THEN NEW.gauge := 'stamped'; END IF;
     RETURN NEW;
   END $$`,
   "CREATE TRIGGER judge BEFORE UPDATE ON proof.booking FOR EACH ROW EXECUTE FUNCTION proof.judge()",
+  "CREATE TABLE proof.notice (id integer PRIMARY KEY, text text NOT NULL, open boolean NOT NULL)",
+  "INSERT INTO proof.notice VALUES (1, 'High water', true), (2, 'Low water', false)",
+  "ALTER TABLE proof.notice ENABLE ROW LEVEL SECURITY",
+  "CREATE POLICY reading ON proof.notice FOR SELECT USING (true)",
+  "CREATE POLICY writing ON proof.notice FOR UPDATE USING (open) WITH CHECK (text <> 'Flood')",
   "GRANT USAGE ON SCHEMA proof TO quill_pages",
-  "GRANT SELECT, UPDATE ON proof.booking TO quill_pages",
+  "GRANT SELECT, UPDATE ON proof.booking, proof.notice TO quill_pages",
 ];
 const page = `format: loyal-quill/page@1
 title: "Booking {id}"
@@ -33,11 +39,17 @@ path: /bookings/{id}
 record: { table: proof.booking, key: id }
 fields: [id, gauge, days, remark]
 `;
+const noticePage = `format: loyal-quill/page@1
+title: "Notice {id}"
+path: /notices/{id}
+record: { table: proof.notice, key: id }
+fields: [text]
+`;
 const address = "/bookings/2/edit";
 
 let trips: Trips;
 beforeAll(async () => {
-  trips = await makeTrips({ sql, files: { booking: page } });
+  trips = await makeTrips({ sql, files: { booking: page, notice: noticePage } });
 });
 afterAll(() => trips.close());
 afterEach(async () => {
@@ -96,6 +108,30 @@ describe("what the database refuses", () => {
       { field: "gauge", old: "MV-001", new: "stamped" },
       { field: "remark", old: null, new: "stamp" },
     ]);
+  });
+
+  test("what a trigger puts back is told as what it is, no change, and not logged", async () => {
+    const count = "SELECT count(*) FROM quill_log.change";
+    const before = await trips.one(count);
+    expect((await attempt({ remark: "keep" })).recorded?.outcome).toBe("unchanged");
+    expect(await stored()).toEqual(unchanged);
+    expect(await trips.one(count)).toEqual(before);
+  });
+
+  test("by row level security is told apart from a record that was changed meanwhile", async () => {
+    const readable = await trips.open("/notices/2/edit", hollis);
+    const refused = await trips.save("/notices/2/edit", hollis, readable, { text: "Lower water" });
+    expect(refused.response.status).toBe(422);
+    expect(refused.response.body).toContain("The database lets you read this record, not change it");
+    expect(formOf(refused.response.body).get("text")).toBe("Lower water");
+    const writable = await trips.open("/notices/1/edit", hollis);
+    const checked = await trips.save("/notices/1/edit", hollis, writable, { text: "Flood" });
+    expect(checked.response.status).toBe(422);
+    const saved = await trips.save("/notices/1/edit", hollis, writable, { text: "Higher water" });
+    expect(saved.recorded?.outcome).toBe("saved");
+    expect(await trips.one("SELECT array_agg(text ORDER BY id) AS texts FROM proof.notice")).toEqual({
+      texts: ["Higher water", "Low water"],
+    });
   });
 
   test.each(["40001", "40P01"])("a %s is tried again, and saved once", async (sqlState) => {

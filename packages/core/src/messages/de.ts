@@ -41,6 +41,7 @@ export const german: Catalog = {
     "trouble-page":
       "Diese Seite passt nicht mehr zu ihrer Tabelle, oder ihr fehlt ein Recht daran. Sagen Sie es der Person, die sie betreut.",
     "refused-by-database": "Die Datenbank lehnt dies ab: {said}",
+    "read-only-by-policy": "Die Datenbank lässt diesen Datensatz lesen, nicht ändern: es wurde nichts gespeichert.",
     "not-of-type": "{label} kann nicht gespeichert werden: {said}.",
     "value-out-of-range": "Die Datenbank kann einen der Werte nicht speichern: {said}",
   },

@@ -38,6 +38,7 @@ export const english = {
     "trouble-page":
       "This page does not fit its table any more, or lacks a right on it. Tell the person who looks after it.",
     "refused-by-database": "The database refuses this: {said}",
+    "read-only-by-policy": "The database lets you read this record, not change it: nothing was saved.",
     "not-of-type": "{label} can't be stored: {said}.",
     "value-out-of-range": "The database can't store one of the values: {said}",
   },

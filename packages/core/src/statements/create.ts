@@ -2,7 +2,7 @@ import type { Facts } from "../condition/evaluate.js";
 import { predicate } from "../condition/to-sql.js";
 import type { Page } from "../page/page.js";
 import type { Column } from "../table/model.js";
-import { changesArray, differences, entryInsert, keyObject, type LogNote, notePlaces, rowObject } from "./entry.js";
+import { answered, entryInsert, type LogNote, notePlaces, returned } from "./entry.js";
 import type { Assignment } from "./save.js";
 import { Parameters, quoted, quotedTable, type Statement } from "./statement.js";
 
@@ -36,7 +36,7 @@ export const onceConstraint = "submission_pkey";
  * the page has a `rows` condition, the new record must meet it: what the condition asks for and the form does not say is the
  * column's default.
  *
- * It answers one row: `written` (0 or 1), `entry`, `changes` and `row`, as a save does.
+ * It answers as a save does, and no row where the new record does not meet the condition.
  *
  * @param form the id of the form
  */
@@ -70,24 +70,18 @@ export function createStatement(
       : `${names === "" ? "" : `(${names})`}
   SELECT ${names}
   FROM (SELECT ${candidate.map(({ column, expression }) => `${expression} AS ${quoted(column.name)}`).join(", ")}) AS t${where}`;
+  const once = `${parameters.add(form, "uuid")}, ${parameters.add(note.requestId, "uuid")}`;
   const text = `WITH "after" AS (
-  INSERT INTO ${quotedTable(page.table)} ${source}
-  RETURNING *
+  INSERT INTO ${quotedTable(page.table)} AS t ${source}
+  RETURNING ${returned(page, "insert")}
 ), "once" AS (
   INSERT INTO "quill_log"."submission" ("id", "request_id")
-  SELECT ${parameters.add(form, "uuid")}, ${parameters.add(note.requestId, "uuid")} FROM "after"
-), "changed" AS (
-  SELECT f.* FROM "after", LATERAL (VALUES
-    ${differences.insert(page)}
-  ) AS f("position", "field", "old", "new")
-  WHERE f."new" IS NOT NULL
+  SELECT ${once} FROM "after"
 ), "entry" AS (
-  ${entryInsert(notePlaces(page, note, parameters), { operation: "insert", key: keyObject(page, '"after"'), newKey: "NULL", from: '"after"' })}
+  ${entryInsert(notePlaces(page, note, parameters), "insert", '"after"')}
 )
-SELECT (SELECT count(*) FROM "after")::text AS "written",
-  (SELECT "id" FROM "entry")::text AS "entry",
-  (SELECT ${changesArray} FROM "changed")::text AS "changes",
-  (SELECT ${rowObject.after(page)} FROM "after")::text AS "row"`;
+${answered}
+FROM "after" AS w`;
   return { purpose: "create", text, values: parameters.values };
 }
 

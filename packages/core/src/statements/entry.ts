@@ -1,7 +1,7 @@
 import type { Page } from "../page/page.js";
 import { perPage } from "../page/per-page.js";
-import { tableName } from "../table/model.js";
-import { type Parameters, quoted } from "./statement.js";
+import { type Column, tableName } from "../table/model.js";
+import type { Parameters } from "./statement.js";
 import { textForm } from "./text-form.js";
 
 /** Who and what a change log entry names, besides the change itself. */
@@ -18,33 +18,37 @@ export const literal = (name: string): string =>
     ? ` E'${name.replaceAll("\\", "\\\\").replaceAll("'", "''")}'`
     : `'${name.replaceAll("'", "''")}'`;
 
-const listDifferences = ({ table }: Page, before: string | null, after: string | null): string =>
-  table.columns
-    .map((column, index) => {
-      const side = (alias: string | null): string => (alias === null ? "NULL::text" : textForm(alias, column));
-      return `(${index}, ${literal(column.name)}, ${side(before)}, ${side(after)})`;
-    })
-    .join(",\n    ");
+/**
+ * The field changes between two rows as a JSON array, in the order of the columns: one row of VALUES a column, of which those
+ * stay that differ in their text forms. NULL where none does.
+ */
+function listChanges({ table }: Page, before: string | null, after: string | null): string {
+  const side = (alias: string | null, column: Column): string =>
+    alias === null ? "NULL::text" : textForm(alias, column);
+  const rows = table.columns.map(
+    (column) => `(${literal(column.name)}, ${side(before, column)}, ${side(after, column)})`,
+  );
+  return `(SELECT jsonb_agg(jsonb_build_object('field', f."field", 'old', f."old", 'new', f."new")) FROM (VALUES
+    ${rows.join(",\n    ")}
+  ) AS f("field", "old", "new") WHERE f."old" IS DISTINCT FROM f."new")`;
+}
 
-/** One row of VALUES a column: position, name, text before, text after; null on the side that there is not. */
-export const differences = {
-  update: perPage((page) => listDifferences(page, '"before"', '"after"')),
-  insert: perPage((page) => listDifferences(page, null, '"after"')),
-  delete: perPage((page) => listDifferences(page, '"gone"', null)),
+/** The field changes of a statement, whose row is `t` and was `"before"`. */
+const changes = {
+  update: perPage((page) => listChanges(page, '"before"', "t")),
+  insert: perPage((page) => listChanges(page, null, "t")),
+  delete: perPage((page) => listChanges(page, "t", null)),
 };
-
-/** The field changes of `"changed"` as a JSON array, in the order of the columns. */
-export const changesArray = `json_agg(json_build_object('field', "field", 'old', "old", 'new', "new") ORDER BY "position")`;
 
 /** A record's key as a JSON object of texts. */
-export const keyObject = (page: Page, alias: string): string =>
+const keyObject = (page: Page, alias: string): string =>
   `jsonb_build_object(${page.key.map((column) => `${literal(column.name)}, ${textForm(alias, column)}`).join(", ")})`;
 
-/** A row as a JSON object of texts: what an answer asks for, the key and what title and message name. `jsonb_build_object` takes 100 arguments at most: a wider row is put together from several. */
-export const rowObject = {
-  after: perPage((page) => listRow(page, '"after"')),
-  gone: perPage((page) => listRow(page, '"gone"')),
-};
+/**
+ * The row `t` as a JSON object of texts: what an answer asks for, the key and what title and message name. `jsonb_build_object`
+ * takes 100 arguments at most: a wider row is put together from several.
+ */
+const rowObject = perPage((page) => listRow(page, "t"));
 
 function listRow({ table, key, title, answer }: Page, alias: string): string {
   const asked = new Set([...key.map(({ name }) => name), ...title.columns, ...(answer.message?.columns ?? [])]);
@@ -57,13 +61,17 @@ function listRow({ table, key, title, answer }: Page, alias: string): string {
   return groups.join(" || ");
 }
 
-/** What an entry says of the change itself, in SQL. */
-export interface EntryParts {
-  readonly operation: "insert" | "update" | "delete";
-  readonly key: string;
-  readonly newKey: string;
-  /** Where the key comes from, and under which condition there is an entry. */
-  readonly from: string;
+/**
+ * What a statement returns of the row that it wrote, for the answer and for its log entry: `row`, `record_key`, `new_key` (the
+ * key afterwards, where it was changed: by it the log follows a record through its keys) and `fields`, the field changes.
+ */
+export function returned(page: Page, operation: keyof typeof changes): string {
+  const was = operation === "update" ? '"before"' : "t";
+  const newKey = operation === "update" ? `NULLIF(${keyObject(page, "t")}, ${keyObject(page, was)})` : "NULL::jsonb";
+  return `${rowObject(page)} AS "row",
+    ${keyObject(page, was)} AS "record_key",
+    ${newKey} AS "new_key",
+    ${changes[operation](page)} AS "fields"`;
 }
 
 /** The first values of every entry: actor's id and name, page, its version, table. */
@@ -84,20 +92,29 @@ export const notePlaces = (page: Page, note: LogNote, parameters: Parameters): N
   request: parameters.add(note.requestId, "uuid"),
 });
 
-/** The INSERT of a log entry inside a statement whose `"changed"` holds the field changes. */
-export function entryInsert(places: NotePlaces, parts: EntryParts): string {
+/**
+ * The INSERT of a log entry for the row that a part of the statement has {@link returned}. What was updated and differs in
+ * nothing, since a trigger put it back, is no change.
+ *
+ * @param from the name of that part, quoted
+ */
+export function entryInsert(places: NotePlaces, operation: keyof typeof changes, from: string): string {
   const values = [
     ...places.who,
-    parts.key,
-    literal(parts.operation),
-    `coalesce((SELECT ${changesArray}::jsonb FROM "changed"), '[]')`,
+    '"record_key"',
+    literal(operation),
+    operation === "update" ? '"fields"' : `coalesce("fields", '[]')`,
     places.request,
     "'page'",
-    parts.newKey,
+    '"new_key"',
   ];
   return `INSERT INTO "quill_log"."change"
     ("actor_id", "actor_name", "page", "page_version", "table_name", "record_key", "operation", "fields", "request_id", "way", "new_key")
-  SELECT ${values.join(",\n    ")}
-  FROM ${parts.from}
-  RETURNING ${quoted("id")}`;
+  SELECT ${values.join(", ")}
+  FROM ${from}${operation === "update" ? '\n  WHERE "fields" IS NOT NULL' : ""}
+  RETURNING "id"`;
 }
+
+/** What a statement answers of the row that it wrote, as `w`: the log entry's number, the field changes and the row, as JSON. */
+export const answered =
+  'SELECT (SELECT "id" FROM "entry")::text AS "entry", w."fields"::text AS "changes", w."row"::text AS "row"';

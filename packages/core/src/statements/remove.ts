@@ -2,14 +2,14 @@ import type { Facts } from "../condition/evaluate.js";
 import { predicate } from "../condition/to-sql.js";
 import type { Page } from "../page/page.js";
 import type { Hanging } from "../table/hanging.js";
-import { differences, entryInsert, keyObject, type LogNote, notePlaces, rowObject } from "./entry.js";
+import { answered, entryInsert, type LogNote, notePlaces, returned } from "./entry.js";
 import { keyPredicate } from "./load.js";
 import { Parameters, quoted, quotedTable, type Statement } from "./statement.js";
 
 /**
  * Deletes one record, by key, access conditions and row version, and writes its log entry with all that it held: one statement.
  *
- * It answers one row: `found`, `written` (0 or 1), `entry` and `row`, what the record held.
+ * It answers as a save does; `row` is what the record held, null where a trigger has kept it.
  *
  * @param version the row's version (`xmin`) that was shown before the deletion was confirmed
  */
@@ -38,19 +38,12 @@ export function removeStatement(
   DELETE FROM ${quotedTable(page.table)} AS t
   USING "before"
   WHERE ${same}
-  RETURNING t.*
-), "changed" AS (
-  SELECT f.* FROM "gone", LATERAL (VALUES
-    ${differences.delete(page)}
-  ) AS f("position", "field", "old", "new")
-  WHERE f."old" IS NOT NULL
+  RETURNING ${returned(page, "delete")}
 ), "entry" AS (
-  ${entryInsert(notePlaces(page, note, parameters), { operation: "delete", key: keyObject(page, '"gone"'), newKey: "NULL", from: '"gone"' })}
+  ${entryInsert(notePlaces(page, note, parameters), "delete", '"gone"')}
 )
-SELECT (SELECT count(*) FROM "before")::text AS "found",
-  (SELECT count(*) FROM "gone")::text AS "written",
-  (SELECT "id" FROM "entry")::text AS "entry",
-  (SELECT ${rowObject.gone(page)} FROM "gone")::text AS "row"`;
+${answered}
+FROM "before" LEFT JOIN "gone" AS w ON true`;
   return { purpose: "delete", text, values: parameters.values };
 }
 

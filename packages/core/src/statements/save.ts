@@ -3,17 +3,8 @@ import { predicate } from "../condition/to-sql.js";
 import type { Page } from "../page/page.js";
 import { perPage } from "../page/per-page.js";
 import type { Column } from "../table/model.js";
-import {
-  changesArray,
-  differences,
-  entryInsert,
-  keyObject,
-  type LogNote,
-  type NotePlaces,
-  notePlaces,
-  rowObject,
-} from "./entry.js";
-import { keyPredicate, versionName } from "./load.js";
+import { answered, entryInsert, type LogNote, type NotePlaces, notePlaces, returned } from "./entry.js";
+import { keyPredicate } from "./load.js";
 import { Parameters, quoted, quotedTable, type Row, type Statement, type Stored } from "./statement.js";
 import { castText, textForm } from "./text-form.js";
 
@@ -65,7 +56,7 @@ function writeText(page: Page, { where, placed, note }: SaveParts): string {
     ({ column, placeholder }) => `${textForm('"before"', column)} IS DISTINCT FROM ${asStored(column, placeholder)}`,
   );
   return `WITH "before" AS (
-  SELECT t.*, t.xmin::text AS ${quoted(versionName)}
+  SELECT t.*
   FROM ${quotedTable(page.table)} AS t
   WHERE ${where}
   FOR NO KEY UPDATE
@@ -75,27 +66,12 @@ function writeText(page: Page, { where, placed, note }: SaveParts): string {
   FROM "before"
   WHERE ${same}
     AND (${differs.join(" OR ")})
-  RETURNING t.*, t.xmin::text AS ${quoted(versionName)}
-), "changed" AS (
-  SELECT f.* FROM "before", "after", LATERAL (VALUES
-    ${differences.update(page)}
-  ) AS f("position", "field", "old", "new")
-  WHERE f."old" IS DISTINCT FROM f."new"
+  RETURNING ${returned(page, "update")}
 ), "entry" AS (
-  ${entryInsert(note, {
-    operation: "update",
-    key: keyObject(page, '"before"'),
-    // The key afterwards, where it was changed: by it the log follows a record through its keys.
-    newKey: `NULLIF(${keyObject(page, '"after"')}, ${keyObject(page, '"before"')})`,
-    from: '"before", "after"\n  WHERE EXISTS (SELECT FROM "changed")',
-  })}
+  ${entryInsert(note, "update", '"after"')}
 )
-SELECT (SELECT count(*) FROM "before")::text AS "found",
-  (SELECT count(*) FROM "after")::text AS "written",
-  (SELECT "id" FROM "entry")::text AS "entry",
-  (SELECT ${changesArray} FROM "changed")::text AS "changes",
-  (SELECT ${quoted(versionName)} FROM "after") AS "version",
-  (SELECT ${rowObject.after(page)} FROM "after")::text AS "row"`;
+${answered}
+FROM "before" LEFT JOIN "after" AS w ON true`;
 }
 
 function textOf(page: Page, parts: SaveParts): string {
@@ -115,8 +91,9 @@ function textOf(page: Page, parts: SaveParts): string {
  * Under READ COMMITTED a lock that had to be waited for is granted on the newest row version and the WHERE is judged
  * again, so a row that changed meanwhile is not found here (PostgreSQL documentation, 13.2.1).
  *
- * It answers one row: `found` and `written` (0 or 1), `entry` (the log entry's number), `changes` (JSON array of field,
- * old and new), `version` (the row version afterwards) and `row` (JSON object of the row afterwards, in text form).
+ * It answers one row where the row was found as it was asked for, and none otherwise: `entry` (the log entry's number), `changes`
+ * (JSON array of field, old and new) and `row` (JSON object of what an answer asks for, in text form); all null where nothing was
+ * written, since the row has the values already.
  */
 export function saveStatement(
   page: Page,

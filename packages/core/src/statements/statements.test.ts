@@ -49,7 +49,7 @@ WHERE t."station_code" = $1::text AND t."channel" = $2::smallint`);
       note,
     );
     expect(text.split('"after" AS')[0]).toBe(`WITH "before" AS (
-  SELECT t.*, t.xmin::text AS "quill:version"
+  SELECT t.*
   FROM "network"."station" AS t
   WHERE t."code" = $1::text
     AND t.xmin::text = $2::text
@@ -75,6 +75,20 @@ WHERE t."station_code" = $1::text AND t."channel" = $2::smallint`);
       "network.station",
       note.requestId,
     ]);
+  });
+
+  test("the text of a save is written once for the same columns, whoever saves what", () => {
+    const columns = ["warning_m", "notes"].map((name) => columnOf(stationPage.table, name));
+    const save = (key: string, value: string, ...at: number[]) => {
+      const assignments = at.flatMap((index) => (columns[index] ? [{ column: columns[index], value }] : []));
+      return saveStatement(stationPage, [key], { by: "version", version: key }, assignments, factsOf(), note);
+    };
+    const first = save("MV-014", "3.73", 0);
+    const second = save("MV-001", "1.20", 0);
+    expect(second.text).toBe(first.text);
+    expect(second.values.slice(0, 5)).toEqual(["MV-001", "MV-001", "2", "retired", "1.20"]);
+    expect(save("MV-014", "x", 1).text).not.toBe(first.text);
+    expect(save("MV-014", "x", 0, 1).text).toContain('SET "warning_m" = $5::numeric, "notes" = $6::text');
   });
 
   test("no value of a form is ever part of a statement's text", () => {
@@ -112,16 +126,16 @@ WHERE t."station_code" = $1::text AND t."channel" = $2::smallint`);
       note,
       "11111111-1111-4111-8111-111111111111",
     );
-    expect(text.slice(0, text.indexOf('"changed"'))).toBe(`WITH "after" AS (
-  INSERT INTO "network"."station" ("code", "region_id")
+    expect(text.slice(0, text.indexOf("RETURNING"))).toBe(`WITH "after" AS (
+  INSERT INTO "network"."station" AS t ("code", "region_id")
   SELECT "code", "region_id"
   FROM (SELECT $1::text AS "code", (NULL)::integer AS "region_id") AS t
   WHERE (t."region_id" = $2::bigint)
-  RETURNING *
-), "once" AS (
+  `);
+    expect(text).toContain(`"once" AS (
   INSERT INTO "quill_log"."submission" ("id", "request_id")
   SELECT $3::uuid, $4::uuid FROM "after"
-), `);
+), "entry" AS (`);
     expect(values.slice(0, 4)).toEqual(["MV-099", "2", "11111111-1111-4111-8111-111111111111", note.requestId]);
   });
 
@@ -137,8 +151,7 @@ WHERE t."station_code" = $1::text AND t."channel" = $2::smallint`);
   DELETE FROM "network"."station" AS t
   USING "before"
   WHERE t."code" = "before"."code"
-  RETURNING t.*
-)`);
+  RETURNING `);
     expect(values.slice(0, 4)).toEqual(["MV-014", "733", "2", "retired"]);
   });
 

@@ -1,7 +1,6 @@
 import type { Facts } from "../condition/evaluate.js";
 import type { Page, RoutineCall } from "../page/page.js";
 import type { LogNote } from "../statements/entry.js";
-import { versionName } from "../statements/load.js";
 import { afterStatement, callStatement, entryStatement, lockStatement } from "../statements/routine.js";
 import type { Guard } from "../statements/save.js";
 import { type Database, DatabaseRefusal, type Row, type Stored } from "../statements/statement.js";
@@ -77,7 +76,7 @@ export async function writeByRoutine(
           }),
         );
         const row = after ?? before;
-        return { kind: "written", entry: logged?.entry ?? "", changes, row, version: row[versionName] ?? "" };
+        return { kind: "written", entry: logged?.entry ?? "", changes, row };
       }),
     );
   } catch (error) {

@@ -22,9 +22,10 @@ export type WriteResult =
       readonly entry: string;
       readonly changes: readonly FieldChange[];
       readonly row: Row;
-      readonly version: string;
     }
+  /** The row has the values already, or a trigger has put them back. */
   | { readonly kind: "no-difference" }
+  /** No row was found in the state that was asked for. */
   | { readonly kind: "not-found" }
   | { readonly kind: "refused"; readonly problems: readonly Problem[]; readonly said: string };
 
@@ -174,13 +175,12 @@ export async function write(
     if (!(error instanceof DatabaseRefusal) || !isAnswerable(error.sqlState)) throw error;
     return refusalOf(page, fields, error, database);
   }
-  if (!row || row.found === "0") return { kind: "not-found" };
+  if (!row) return { kind: "not-found" };
   if (!row.entry) return { kind: "no-difference" };
   return {
     kind: "written",
     entry: row.entry,
     changes: JSON.parse(row.changes ?? "[]") as FieldChange[],
     row: JSON.parse(row.row ?? "{}") as Row,
-    version: row.version ?? "",
   };
 }
