@@ -43,7 +43,10 @@ export type ReadResult =
 /** At most this many name and value pairs are read from a body. */
 const mostPairs = 2000;
 
-const decoded = (text: string): string => decodeURIComponent(text.includes("+") ? text.replaceAll("+", " ") : text);
+function decoded(text: string): string {
+  const spaced = text.includes("+") ? text.replaceAll("+", " ") : text;
+  return spaced.includes("%") ? decodeURIComponent(spaced) : spaced;
+}
 
 /**
  * Reads a body of type `application/x-www-form-urlencoded` (URL Standard, 5.1), strictly: broken percent-encoding and bytes
@@ -194,12 +197,18 @@ export function read(holder: Holder, body: string, signer: Signer): ReadResult {
   const pairs = readPairs(body);
   if (typeof pairs === "string") return { ok: false, code: "form-broken", reason: pairs, typed: new Map() };
   const { fields, names, reserved } = namesOf[holder.form](holder.page);
-  const sent = new Map(pairs);
-  const typed = new Map(pairs.filter(([name]) => names.has(name)));
-  const refuse = (code: Code, reason: string): ReadResult => ({ ok: false, code, reason, typed });
-  const expected = pairs.filter(([name]) => names.has(name) || reserved.has(name));
-  const seen = new Set<string>();
-  const twice = expected.find(([name]) => seen.size === seen.add(name).size)?.[0];
+  const sent = new Map<string, string>();
+  const ignored: string[] = [];
+  let twice: string | undefined;
+  for (const [name, value] of pairs) {
+    if (!names.has(name) && !reserved.has(name)) ignored.push(name);
+    else if (sent.has(name)) twice ??= name;
+    sent.set(name, value);
+  }
+  const refuse = (code: Code, reason: string): ReadResult => {
+    const typed = new Map([...sent].filter(([name]) => names.has(name)));
+    return { ok: false, code, reason, typed };
+  };
   if (twice !== undefined) return refuse("form-broken", `"${twice}" was sent more than once`);
   const token = sent.get(tokenName);
   if (token === undefined) return refuse("form-not-yours", "the form's token is missing");
@@ -209,7 +218,6 @@ export function read(holder: Holder, body: string, signer: Signer): ReadResult {
     return refuse("form-not-yours", "the form was made for another page, record, person or session");
   const digest = fieldDigest(signer, claims.id);
   const submitted = fields.map((field) => readField(holder.page, field, sent, claims, digest));
-  const ignored = pairs.flatMap(([name]) => (names.has(name) || reserved.has(name) ? [] : [name]));
   return { ok: true, submission: { claims, token, fields: submitted, ignored, look: lookIn(fields, sent) } };
 }
 
