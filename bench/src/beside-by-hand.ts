@@ -78,6 +78,8 @@ interface Side extends Named {
 }
 
 const rates = (of: readonly Measured[]): number[] => of.map((each) => each.perSecond);
+/** Processor time without that of the load, which all have alike. */
+const work = (of: readonly Measured[]): number[] => of.map(({ used }) => used.page + used.postgres);
 const ratios = (ours: readonly number[], others: readonly number[]): number[] =>
   ours.map((value, index) => value / (others[index] ?? 1));
 const shown = (values: readonly number[]): string =>
@@ -130,9 +132,10 @@ async function compare(
   const held = sides
     .filter((side) => side !== ours)
     .flatMap((other) =>
-      (["opens", "saves"] as const).map(
-        (what) => `${what}, ours to ${other.name}: ${shown(ratios(rates(ours[what]), rates(other[what])))}`,
-      ),
+      (["opens", "saves"] as const).map((what) => {
+        const rate = shown(ratios(rates(ours[what]), rates(other[what])));
+        return `${what}, ours to ${other.name}: ${rate}; processor time, ${other.name} to ours: ${shown(ratios(work(other[what]), work(ours[what])))}`;
+      }),
     );
   const rows = [
     [heading, "page", "a second", "median ms", "99 % ms", "page's ms", "PostgreSQL's", "load's"],

@@ -20,7 +20,6 @@ const bodies = {
   begin: v.union([v.strictObject({ table: plain }), v.strictObject({ name: plain, text })]),
   change: v.strictObject({ was: text, text }),
   publish: v.strictObject({ revision }),
-  restore: v.strictObject({ number: v.pipe(v.string(), v.regex(/^\d{1,18}$/)) }),
   census: v.strictObject({ text }),
   condition: v.strictObject({
     text,
@@ -57,6 +56,9 @@ export function inWords(before: string, after: string): readonly string[] {
   return found.map(differenceInWords);
 }
 
+const changesOnDisk = (base: string | null, published: string | null): readonly string[] =>
+  published === null ? ["it was deleted: nothing is served under this name"] : inWords(base ?? "{}", published);
+
 async function draftAnswer(desk: Desk, name: string): Promise<DraftAnswer> {
   const { text: current, draft, published } = await desk.text(name);
   return {
@@ -68,7 +70,7 @@ async function draftAnswer(desk: Desk, name: string): Promise<DraftAnswer> {
     at: draft?.at.toISOString() ?? null,
     differs: draft ? inWords(published ?? "{}", current) : [],
     drift: (await desk.drift()).get(name) ?? [],
-    fileChanged: draft && draft.base !== published ? inWords(draft.base ?? "{}", published ?? "{}") : null,
+    fileChanged: draft && draft.base !== published ? changesOnDisk(draft.base, published) : null,
   };
 }
 
@@ -198,14 +200,6 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
         };
       });
       response.json(answer);
-    }),
-  );
-
-  router.post(
-    "/:name/restore",
-    taking(bodies.restore, async ({ number }, name, by, response) => {
-      await desk.restore(name, number, by);
-      response.json(await draftAnswer(desk, name));
     }),
   );
 

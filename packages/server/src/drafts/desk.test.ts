@@ -1,4 +1,4 @@
-import { readdir, readFile, writeFile } from "node:fs/promises";
+import { readdir, readFile, rm, writeFile } from "node:fs/promises";
 import path from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { renamedColumn } from "@loyal-quill/core";
@@ -87,7 +87,8 @@ describe("a draft of a published page", () => {
       ["ines", ["name of the list: “Visits” becomes “Visits to stations”"]],
       [null, []],
     ]);
-    expect((await ines.send("POST", "/drafts/visit/restore", { number: versions[1]?.number })).status).toBe(200);
+    const { revision } = await change(ines, "visit", after, versions[1]?.text ?? "");
+    expect((await ines.send("POST", "/drafts/visit/publish", { revision })).status).toBe(200);
     expect(await onDisk("visit")).toBe(text);
   });
 
@@ -162,6 +163,25 @@ describe("a draft of a published page", () => {
       ({ length }) => length > 1,
     );
     expect(versions[0]).toMatchObject({ by: null, differs: ["label of author_id: “Author” becomes “Written by”"] });
+  });
+
+  test("a file that is deleted meanwhile is told of, and its draft can become a new page", async () => {
+    const { text } = await draftOf("calibration");
+    const after = text.replace("plural: Calibrations", "plural: Calibrations of sensors");
+    expect(after).not.toBe(text);
+    await change(ines, "calibration", text, after);
+    await rm(path.join(workbench.directory, "calibration.page.yaml"));
+    const seen = await until(
+      () => draftOf("calibration"),
+      ({ fileChanged }) => fileChanged !== null,
+    );
+    expect(seen.fileChanged).toEqual(["it was deleted: nothing is served under this name"]);
+    expect((await ines.send("POST", "/drafts/calibration/publish", { revision: seen.revision })).status).toBe(409);
+    const { said } = await ines.send<DraftAnswer>("POST", "/drafts/calibration/bring-in", {});
+    expect(said).toMatchObject({ text: after, published: null, fileChanged: null });
+    expect((await ines.send("POST", "/drafts/calibration/bring-in", {})).status).toBe(409);
+    expect((await ines.send("POST", "/drafts/calibration/publish", { revision: said.revision })).status).toBe(200);
+    expect(await onDisk("calibration")).toBe(after);
   });
 });
 
@@ -270,7 +290,6 @@ describe("the workbench's API takes nothing that is not meant", () => {
       { name: "__proto__", text: "a: [" },
       { revision: -1 },
       { revision: 1e15 },
-      { number: "999999999999999999" },
       { text: "format: loyal-quill/page@1", key: ["\0"], as: "\0", form: "%FF" },
       { text: await onDisk("station"), key: ["a", "b"], as: "nobody", form: "%FF" },
       { text: await onDisk("station"), key: ["MV-014"], as: "nobody", form: "%FF" },
@@ -281,7 +300,6 @@ describe("the workbench's API takes nothing that is not meant", () => {
       "PUT /drafts/%00",
       "POST /drafts/station/trial",
       "POST /drafts/station/publish",
-      "POST /drafts/station/restore",
       "POST /drafts/__proto__/bring-in",
       "DELETE /drafts/station",
     ];

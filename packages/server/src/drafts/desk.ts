@@ -155,12 +155,16 @@ export class Desk {
     throw new DeskRefusal("Too busy", "Others change this draft all the time. Try again.");
   }
 
-  /** Brings a file that was changed on disk into the draft: what both changed stays the draft's, and is said. */
+  /**
+   * Brings a file that was changed on disk into the draft: what both changed stays the draft's, and is said. Where the file was
+   * deleted, the draft is one of a new page from then on.
+   */
   async bringIn(name: string, byName: string): Promise<Merged & { revision: number }> {
     const { text, draft, published } = await this.text(name);
-    if (!draft || published === null || draft.base === published)
+    if (!draft || draft.base === published)
       throw new DeskRefusal("Nothing to bring in", "The file is what this draft was begun from.");
-    const merged = mergePageFiles(draft.base ?? "", published, text);
+    const merged: Merged =
+      published === null ? { text, conflicts: [] } : mergePageFiles(draft.base ?? "", published, text);
     const revision = draft.revision + 1;
     const next = { ...draft, text: merged.text, base: published, revision, at: new Date(), byName };
     if (!(await this.options.store.changeDraft(draft.revision, next)))
@@ -197,14 +201,6 @@ export class Desk {
       );
     await this.write(name, text, byName);
     await this.options.store.dropDraft(name, revision);
-    this.tell(name, 0, byName);
-  }
-
-  /** Makes an earlier version the published one again. */
-  async restore(name: string, number: string, byName: string): Promise<void> {
-    const version = await this.options.store.version(name, number);
-    if (!version?.text) throw new DeskRefusal("No such version", "This page never was that.", 404);
-    await this.write(name, version.text, byName);
     this.tell(name, 0, byName);
   }
 

@@ -201,11 +201,6 @@ export class Store {
     return found.map(plainVersion);
   }
 
-  async version(page: string, number: string): Promise<Version | null> {
-    const found = await this.orm.em.fork().findOne(VersionEntity, { database: this.database, page, number });
-    return found && plainVersion(found);
-  }
-
   /** Each page's last version. */
   async lastVersions(): Promise<LastVersion[]> {
     return this.orm.em

@@ -257,7 +257,7 @@ export function DraftBar({ desk, sheet, isOpen, setOpen }: DraftBarProps) {
             ))}
           </ul>
           <Small type="button" onClick={desk.bringIn}>
-            Bring these changes into the draft
+            {answer.published === null ? "Keep the draft, as a new page" : "Bring these changes into the draft"}
           </Small>
         </Notice>
       )}
