@@ -150,6 +150,32 @@ test.describe("the Sheet", () => {
     await discard(page);
   });
 
+  test("fields are dragged to their places, onto the page and off it", async ({ signedIn }) => {
+    const page = await signedIn("ines");
+    await openSheet(page, "sensor");
+    const order = () =>
+      served(page)
+        .locator("[data-field]")
+        .evaluateAll((fields) => fields.map((field) => (field as HTMLElement).dataset.field));
+    const name = (field: string) => page.getByRole("button", { name: field, exact: true });
+    const before = await order();
+    await name("serial_number").dragTo(name("kind"));
+    await expect.poll(async () => (await order()).slice(2, 4)).toEqual(["serial_number", "kind"]);
+    // Several that are chosen go together, in their order.
+    await name("remarks").click();
+    await name("serial_number").click({ modifiers: ["Control"] });
+    await name("serial_number").dragTo(name("in_service"));
+    await expect.poll(async () => (await order()).join()).toContain("calibrated_at,serial_number,remarks,in_service");
+    await page.keyboard.press("Escape");
+    await name("remarks").dragTo(page.getByText("Not on the page"));
+    await expect.poll(order).not.toContain("remarks");
+    await page.getByTitle("Drag it to its place on the page.").filter({ hasText: "remarks" }).dragTo(name("kind"));
+    await expect.poll(async () => (await order()).join()).toContain("remarks,kind");
+    for (let step = 0; step < 4; step++) await page.keyboard.press("Control+z");
+    await expect.poll(order).toEqual(before);
+    await discard(page);
+  });
+
   test("records are stepped through by keys and sampled at their extremes", async ({ signedIn }) => {
     const page = await signedIn("ines");
     await openSheet(page, "station?key=MV-013&as=");

@@ -1,13 +1,14 @@
 import type { SheetField } from "@loyal-quill/server/api";
 import { styled } from "styled-components";
 import { Small } from "../parts/inputs.js";
+import type { FieldDrag } from "./use-field-drag.js";
 import type { Selection } from "./use-selection.js";
 
 const Notes = styled.div`
   padding: ${({ theme }) => `${theme.space(1)} 0`};
   font: 0.8125rem/1.4 ${({ theme }) => theme.wire};
   overflow-wrap: anywhere;
-  b { font-weight: 400; color: ${({ theme }) => theme.ink}; }
+  b { cursor: grab; font-weight: 400; color: ${({ theme }) => theme.ink}; }
   span { color: ${({ theme }) => theme.soft}; }
   p + p { margin-top: 1px; }
 `;
@@ -41,12 +42,14 @@ interface ColumnNotesProps {
   readonly known: boolean;
   /** Chooses the field, to set it; none where it is not on the page. */
   readonly selection?: Selection;
+  /** Takes hold of the field's name, to drag it to another place. */
+  readonly drag: FieldDrag;
   /** Puts the column on the page, where it is not. */
   readonly onAdd?: () => void;
 }
 
 /** A column of the table: name, type, what it demands, and the stored value. */
-export function ColumnNotes({ field, stored, known, selection, onAdd }: ColumnNotesProps) {
+export function ColumnNotes({ field, stored, known, selection, drag, onAdd }: ColumnNotesProps) {
   return (
     <Notes>
       <p>
@@ -55,14 +58,17 @@ export function ColumnNotes({ field, stored, known, selection, onAdd }: ColumnNo
             type="button"
             data-field-button={field.name}
             aria-pressed={selection.names.includes(field.name)}
-            title="Set this field. Arrows go to the next, Alt and arrows move it, Delete takes it off."
+            title="Set this field. Arrows go to the next; dragging, or Alt and arrows, move it; Delete takes it off."
+            {...drag.handle(field.name)}
             onClick={(event) => selection.onClick(field.name, event)}
             onKeyDown={(event) => selection.onKeyDown(field.name, event)}
           >
             {field.name}
           </Name>
         ) : (
-          <b>{field.name} </b>
+          <b title="Drag it to its place on the page." {...drag.handle(field.name)}>
+            {field.name}{" "}
+          </b>
         )}
         <span>
           {field.type}

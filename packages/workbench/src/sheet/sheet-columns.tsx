@@ -9,6 +9,7 @@ import { PageFrame } from "./page-frame.js";
 import { RuleNotes } from "./rule-notes.js";
 import { useDesk } from "./settings.js";
 import { type Alignment, useAlignment } from "./use-alignment.js";
+import { type FieldDrag, useFieldDrag } from "./use-field-drag.js";
 import { fieldButton, type Selection } from "./use-selection.js";
 
 const Heads = styled.div`
@@ -41,6 +42,25 @@ const Beside = styled.div<{ $side: "left" | "right" }>`
   right: 0;
   padding: ${({ theme, $side }) => ($side === "left" ? `0 ${theme.space(4)} 0 0` : `0 0 0 ${theme.space(4)}`)};
   border-top: 1px dotted ${({ theme }) => theme.rule};
+`;
+
+/** Where fields that are dragged would go. */
+const Place = styled.div`
+  position: absolute;
+  left: 0;
+  right: 0;
+  height: 0;
+  border-top: 2px solid ${({ theme }) => theme.verdigris};
+  pointer-events: none;
+  span {
+    position: absolute;
+    right: ${({ theme }) => theme.space(4)};
+    bottom: 2px;
+    padding: 0 ${({ theme }) => theme.space(1)};
+    background: ${({ theme }) => theme.paper};
+    color: ${({ theme }) => theme.verdigris};
+    font-size: 0.8125rem;
+  }
 `;
 
 interface SheetColumnsProps {
@@ -101,7 +121,17 @@ function AccessNotes({ sheet, trial }: { sheet: SheetAnswer; trial: TrialAnswer 
 }
 
 /** Below the last field: columns of the table that the page does not show. */
-function OffPage({ fields, row, top }: { fields: readonly SheetField[]; row: TrialAnswer["row"]; top: number }) {
+function OffPage({
+  fields,
+  row,
+  top,
+  drag,
+}: {
+  fields: readonly SheetField[];
+  row: TrialAnswer["row"];
+  top: number;
+  drag: FieldDrag;
+}) {
   const { edit } = useDesk();
   if (fields.length === 0) return null;
   return (
@@ -115,6 +145,7 @@ function OffPage({ fields, row, top }: { fields: readonly SheetField[]; row: Tri
           field={field}
           stored={row?.[field.name]}
           known={false}
+          drag={drag}
           onAdd={() => edit([{ do: "add-fields", names: [field.name], before: null }], `add ${field.name}`)}
         />
       ))}
@@ -135,6 +166,11 @@ export function SheetColumns({ sheet, trial, save, selection, onSend, file, head
   const container = useRef<HTMLDivElement>(null);
   const [alignment, align] = useAlignment(frame, container);
   const onPage = sheet.fields.filter((field) => field.onPage);
+  const drag = useFieldDrag(
+    onPage.map(({ name }) => name),
+    alignment,
+    selection,
+  );
   const shown = alignment.tops.size > 0;
   const person = trial.recorded.actor?.name ?? "nobody";
   const hasErrors = sheet.findings.some((finding) => finding.severity === "error");
@@ -160,7 +196,7 @@ export function SheetColumns({ sheet, trial, save, selection, onSend, file, head
         {head}
       </Heads>
       <Columns ref={container}>
-        <Margin>
+        <Margin {...drag.zone}>
           <Whole style={{ paddingLeft: 0 }}>
             <div>
               <dt>Key</dt>
@@ -180,11 +216,22 @@ export function SheetColumns({ sheet, trial, save, selection, onSend, file, head
                 stored={trial.row?.[field.name]}
                 known={trial.row !== null}
                 selection={selection}
+                drag={drag}
               />
             </Beside>
           ))}
           {shown && (
-            <OffPage fields={sheet.fields.filter((field) => !field.onPage)} row={trial.row} top={alignment.end + 8} />
+            <OffPage
+              fields={sheet.fields.filter((field) => !field.onPage)}
+              row={trial.row}
+              top={alignment.end + 8}
+              drag={drag}
+            />
+          )}
+          {drag.shown && (
+            <Place style={{ top: drag.shown.top }}>
+              <span>{drag.shown.says}</span>
+            </Place>
           )}
         </Margin>
         {html !== null && (
