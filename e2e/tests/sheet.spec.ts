@@ -1,6 +1,6 @@
 import { readFile, writeFile } from "node:fs/promises";
 import path from "node:path";
-import type { Page } from "@playwright/test";
+import type { Locator, Page } from "@playwright/test";
 import { expect, test, type Vale } from "../vale.js";
 
 const served = (page: Page) => page.frameLocator("iframe");
@@ -158,18 +158,30 @@ test.describe("the Sheet", () => {
         .locator("[data-field]")
         .evaluateAll((fields) => fields.map((field) => (field as HTMLElement).dataset.field));
     const name = (field: string) => page.getByRole("button", { name: field, exact: true });
+    /** As a hand does it: press, set off, go there, let go. */
+    const drag = async (from: Locator, to: Locator) => {
+      await from.hover();
+      await page.mouse.down();
+      const box = await from.boundingBox();
+      await page.mouse.move((box?.x ?? 0) + 4, (box?.y ?? 0) - 6);
+      await to.hover();
+      await to.hover();
+      await page.mouse.up();
+    };
+    const offPage = page.getByTitle("Drag it to its place on the page.");
     const before = await order();
-    await name("serial_number").dragTo(name("kind"));
+    await drag(name("serial_number"), name("kind"));
     await expect.poll(async () => (await order()).slice(2, 4)).toEqual(["serial_number", "kind"]);
     // Several that are chosen go together, in their order.
     await name("remarks").click();
     await name("serial_number").click({ modifiers: ["Control"] });
-    await name("serial_number").dragTo(name("in_service"));
+    await expect(page.getByRole("toolbar", { name: "Chosen fields" })).toContainText("2 fields");
+    await drag(name("remarks"), name("in_service"));
     await expect.poll(async () => (await order()).join()).toContain("calibrated_at,serial_number,remarks,in_service");
     await page.keyboard.press("Escape");
-    await name("remarks").dragTo(page.getByText("Not on the page"));
+    await drag(name("remarks"), page.getByText("Not on the page"));
     await expect.poll(order).not.toContain("remarks");
-    await page.getByTitle("Drag it to its place on the page.").filter({ hasText: "remarks" }).dragTo(name("kind"));
+    await drag(offPage.filter({ hasText: "remarks" }), name("kind"));
     await expect.poll(async () => (await order()).join()).toContain("remarks,kind");
     for (let step = 0; step < 4; step++) await page.keyboard.press("Control+z");
     await expect.poll(order).toEqual(before);
