@@ -88,4 +88,12 @@ test("a page file is taken in as a draft, and a table without a row is built ove
   await page.getByRole("button", { name: "Set note", exact: true }).click();
   await page.getByRole("group", { name: "Settings of note" }).getByLabel("Label").fill("What was noted");
   await expect(page.frameLocator("iframe").getByLabel("What was noted")).toBeVisible();
+  // A draft of which nothing else is left goes after a question only.
+  await page.getByRole("button", { name: "Discard the draft …" }).click();
+  await page.getByRole("alertdialog").getByRole("button", { name: "Keep it" }).click();
+  await expect(page.frameLocator("iframe").getByLabel("What was noted")).toBeVisible();
+  await page.getByRole("button", { name: "Discard the draft …" }).click();
+  await page.getByRole("alertdialog").getByRole("button", { name: "Discard it" }).click();
+  await expect(page).toHaveURL(/\/workbench\/at\/archive\/?$/);
+  await expect(page.getByText("Notes").first()).toBeHidden();
 });

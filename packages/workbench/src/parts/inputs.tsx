@@ -1,4 +1,5 @@
 import { useId } from "react";
+import { Button } from "react-aria-components";
 import { css, styled } from "styled-components";
 
 /** A label and its control in one line; help and complaints below. */
@@ -123,4 +124,10 @@ export const Small = styled.button`
   ${underlined}
   white-space: nowrap;
   &:disabled { color: ${({ theme }) => theme.soft}; text-decoration: none; cursor: default; }
+`;
+
+/** The same for what opens a dialog. */
+export const Slight = styled(Button)`
+  ${underlined}
+  white-space: nowrap;
 `;

@@ -2,10 +2,11 @@ import { type Drift, editPageFile, placeInWords, renamedColumn, valueText } from
 import type { SheetAnswer } from "@loyal-quill/server/api";
 import { useState } from "react";
 import { Dialog, DialogTrigger, Heading, Modal, ModalOverlay } from "react-aria-components";
+import { useNavigate } from "react-router";
 import { styled } from "styled-components";
 import { useEffects } from "../api/queries.js";
 import { focusAfter } from "../parts/focus.js";
-import { Small } from "../parts/inputs.js";
+import { Slight, Small } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { Moment } from "../parts/moment.js";
 import { QuietButton } from "../parts/states.js";
@@ -159,6 +160,44 @@ function Publish({ desk, sheet, isOpen, setOpen }: DraftBarProps) {
   );
 }
 
+/** Asks before a draft goes of which nothing else is left. */
+function Abandon({ desk, sheet }: { desk: DraftDesk; sheet: SheetAnswer }) {
+  const navigate = useNavigate();
+  return (
+    <DialogTrigger>
+      <Slight>Discard the draft …</Slight>
+      <Over isDismissable>
+        <Leaf>
+          <Dialog role="alertdialog">
+            {({ close }) => (
+              <>
+                <Heading slot="title">Discard the draft of {sheet.plural}</Heading>
+                <p>
+                  The page is not served, so nothing of it is left afterwards. Take its file out first if you may want
+                  it again.
+                </p>
+                <footer>
+                  <Strong
+                    onPress={async () => {
+                      if (await desk.abandon()) void navigate("/");
+                    }}
+                  >
+                    Discard it
+                  </Strong>
+                  <QuietButton autoFocus onPress={close}>
+                    Keep it
+                  </QuietButton>
+                  {desk.complaint && <Mark kind="stop">{desk.complaint}</Mark>}
+                </footer>
+              </>
+            )}
+          </Dialog>
+        </Leaf>
+      </Over>
+    </DialogTrigger>
+  );
+}
+
 function State({ desk }: { desk: DraftDesk }) {
   const { answer } = desk;
   if (desk.isSaving) return <Mark kind="wait">keeping the draft …</Mark>;
@@ -225,6 +264,7 @@ export function DraftBar({ desk, sheet, isOpen, setOpen }: DraftBarProps) {
             Discard the draft
           </Small>
         )}
+        {isDraft && answer?.published === null && <Abandon desk={desk} sheet={sheet} />}
         {isDraft && <Publish desk={desk} sheet={sheet} isOpen={isOpen} setOpen={setOpen} />}
       </Bar>
       {complaint && (

@@ -32,6 +32,8 @@ export interface DraftDesk {
   readonly bringIn: () => void;
   readonly publish: () => Promise<boolean>;
   readonly discard: () => void;
+  /** Takes away a draft of a page that is not served: nothing of it is left. */
+  readonly abandon: () => Promise<boolean>;
   /** Puts one's own value in the place of somebody else's, or lets go of it. */
   readonly settle: (conflict: MergeConflict, mine: boolean) => void;
   readonly reload: () => void;
@@ -241,6 +243,11 @@ export function useDraft(name: string): DraftDesk {
         setAnswer(given);
         show(given.text);
         setPast((done) => [...done, { before, after: given.text, what: "discard the draft", at: 0 }]);
+      }),
+    abandon: () =>
+      said(async () => {
+        await settled();
+        await ask(path, { method: "DELETE", body: { revision: now.current.revision } });
       }),
     settle: (conflict, mine) => {
       setConflicts((before) => before.filter((each) => each !== conflict));
