@@ -4,6 +4,11 @@ import type { Locator, Page } from "@playwright/test";
 import { expect, test, type Vale } from "../vale.js";
 
 const served = (page: Page) => page.frameLocator("iframe");
+/** The names of the fields on the served page, in their order. */
+const fieldsOf = (page: Page) =>
+  served(page)
+    .locator("[data-field]")
+    .evaluateAll((fields) => fields.map((field) => (field as HTMLElement).dataset.field));
 const state = (page: Page, text: string) => page.getByRole("status").filter({ hasText: text });
 
 async function openSheet(page: Page, address: string): Promise<void> {
@@ -128,10 +133,7 @@ test.describe("the Sheet", () => {
   test("fields are moved, chosen together and taken off by keyboard", async ({ signedIn }) => {
     const page = await signedIn("ines");
     await openSheet(page, "sensor");
-    const order = () =>
-      served(page)
-        .locator("[data-field]")
-        .evaluateAll((fields) => fields.map((field) => (field as HTMLElement).dataset.field));
+    const order = () => fieldsOf(page);
     await page.getByRole("button", { name: "serial_number", exact: true }).focus();
     await page.keyboard.press("Alt+ArrowUp");
     await expect.poll(async () => (await order()).slice(2, 4)).toEqual(["serial_number", "kind"]);
@@ -153,10 +155,7 @@ test.describe("the Sheet", () => {
   test("fields are dragged to their places, onto the page and off it", async ({ signedIn }) => {
     const page = await signedIn("ines");
     await openSheet(page, "sensor");
-    const order = () =>
-      served(page)
-        .locator("[data-field]")
-        .evaluateAll((fields) => fields.map((field) => (field as HTMLElement).dataset.field));
+    const order = () => fieldsOf(page);
     const name = (field: string) => page.getByRole("button", { name: field, exact: true });
     /** As a hand does it: press, set off, go there, let go. */
     const drag = async (from: Locator, to: Locator) => {
