@@ -6,6 +6,7 @@ export type { Condition } from "./condition/expression.js";
 export { everyPart } from "./condition/expression.js";
 export { type ConditionProblem, parseCondition } from "./condition/parse.js";
 export { predicate } from "./condition/to-sql.js";
+export { tell } from "./controls/told.js";
 export { type Draft, draftPages, isShown, type NoDraft, obstacle } from "./draft/draft.js";
 export * from "./file/index.js";
 export { type Handled, handle } from "./handle.js";

@@ -1,3 +1,4 @@
+import { told, toldMoment } from "./controls/told.js";
 import { claimsFor, type FormState, layOut, lockedBecause, makeForm } from "./form.js";
 import { message } from "./messages/messages.js";
 import type { Outcome } from "./outcome.js";
@@ -246,8 +247,9 @@ class Save {
       const entry = entries.find((row) =>
         (JSON.parse(row.fields ?? "[]") as FieldChange[]).some((change) => change.field === name),
       );
-      const at = entry?.at?.replace(/(:\d\d)\.\d+/, "$1").replace("+00", " UTC") ?? null;
-      return [{ field: name, stored: record.row[name] ?? "", by: entry?.actor_name ?? null, at }];
+      const at = entry?.at ? toldMoment(page, entry.at) : null;
+      const stored = told(page, submitted.field.column, record.row[name] ?? null) ?? "";
+      return [{ field: name, stored, by: entry?.actor_name ?? null, at }];
     });
   }
 

@@ -340,6 +340,30 @@ describe("two people at once", () => {
     expect(await station("MV-018")).toMatchObject({ name: "My Own Weir", notes: "Also mine." });
   });
 
+  test("a conflict tells a choice by its label and a moment as its field shows it, in the page's time zone", async () => {
+    const [mine, theirs] = [await open(path, hollis), await open(path, tamsin)];
+    const rivers = await trips.owner.query<{ id: string; name: string }>(
+      "SELECT id::text, name FROM network.river WHERE id::text <> $1 ORDER BY id LIMIT 2",
+      [mine.get("river_id")],
+    );
+    const [first, second] = rivers.rows;
+    await save(path, tamsin, theirs, { river_id: first?.id ?? "" });
+    const river = await save(path, hollis, mine, { river_id: second?.id ?? "" });
+    expect(river.response.status).toBe(409);
+    expect(river.response.body).toContain(`<q>${first?.name}</q>`);
+    const sensor = "/sensors/MV-014/3/edit";
+    await trips.owner.query(
+      "UPDATE network.sensor SET calibrated_at = '2026-07-01 09:30:00+00' WHERE station_code = 'MV-014' AND channel = 3",
+    );
+    const [ours, others] = [await open(sensor, tamsin), await open(sensor, tamsin)];
+    await save(sensor, tamsin, others, { calibrated_at: "2026-07-02T12:00" });
+    const moment = await save(sensor, tamsin, ours, { calibrated_at: "2026-07-03T12:00" });
+    expect(moment.response.status).toBe(409);
+    expect(moment.response.body).toMatch(
+      / at \d{4}-\d\d-\d\d \d\d:\d\d:\d\d \(Europe\/London\): <q>2026-07-02 12:00:00<\/q>/,
+    );
+  });
+
   test("the same change by both is no change by the second", async () => {
     const [mine, theirs] = [await open(path, hollis), await open(path, tamsin)];
     await save(path, tamsin, theirs, { warning_m: "5.55" });

@@ -12,7 +12,7 @@ export interface Shown {
 const isoDate = /^(?!0000)\d{4}-\d\d-\d\d$/;
 
 /** A stored `timestamptz` (text form in UTC) as local time of a zone; with its offset where the local time alone is not enough. */
-function inZone(stored: string, timeZone: string): string | undefined {
+export function inZone(stored: string, timeZone: string): string | undefined {
   if (!/^\d{4}-\d\d-\d\d \d\d:\d\d:\d\d(\.\d{1,6})?\+00$/.test(stored)) return undefined;
   const instant = Temporal.Instant.from(stored.replace(" ", "T").replace(/\+00$/, "Z"));
   const zoned = instant.toZonedDateTimeISO(timeZone);

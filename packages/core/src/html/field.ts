@@ -135,7 +135,8 @@ function conflictNote(view: FieldView, id: string, language: Language): Markup |
   if (!view.conflict) return null;
   const { stored, by, at } = view.conflict;
   const said = by === null ? word(language, "stored-now") : word(language, "stored-now-by", { by, at: at ?? "–" });
-  return html`<p class="conflict" id="${id}-conflict">${said} <q>${stored}</q></p>`;
+  const label = view.options.find((option) => option.value === stored)?.label ?? stored;
+  return html`<p class="conflict" id="${id}-conflict">${said} <q>${label}</q></p>`;
 }
 
 function readOnlyText(view: FieldView, language: Language): string {

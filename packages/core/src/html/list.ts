@@ -1,4 +1,4 @@
-import { show } from "../controls/show.js";
+import { told } from "../controls/told.js";
 import { type Word, word } from "../messages/messages.js";
 import type { Page } from "../page/page.js";
 import { recordAddress } from "../page/path.js";
@@ -25,13 +25,9 @@ export interface ListView {
 const figures: ReadonlySet<string> = new Set(["integer", "decimal", "float"]);
 
 /** A cell's text: long texts cut, so that the list stays a list. */
-function cell(stored: string | null | undefined, kind: string, column: Column, { language, timeZone }: Page): string {
-  const text =
-    kind === "timestamptz" && stored
-      ? show({ control: "date-time", column }, stored, timeZone).text.replace("T", " ")
-      : stored;
+function cell(stored: string | null | undefined, isLabel: boolean, column: Column, page: Page): string {
+  const text = isLabel ? stored : told(page, column, stored ?? null);
   if (text === null || text === undefined || text === "") return "–";
-  if (kind === "boolean") return word(language, text === "true" ? "yes" : "no");
   const firstLine = text.split("\n")[0] ?? "";
   return [...firstLine].length > 80 || firstLine !== text ? `${[...firstLine].slice(0, 80).join("")}…` : text;
 }
@@ -42,10 +38,9 @@ function recordRow(view: ListView, row: Row, frame: Frame): Markup {
   const address = `${frame.base}${recordAddress(page.path, key)}`;
   const saved = view.savedAddress === address;
   const cells = page.list.columns.map(({ column, choices }, index) => {
-    const kind = choices ? "text" : column.type.kind;
-    const text = cell(row[column.name], kind, column, page);
+    const text = cell(row[column.name], choices !== null, column, page);
     const content = html`${index === 0 ? html`<a class="record" href="${address}">${text}</a>` : text}${saved && index === 0 ? html` <span class="mark">${word(page.language, "saved-just-now")}</span>` : null}`;
-    const shared = attributes({ class: figures.has(kind) ? "figure" : null });
+    const shared = attributes({ class: !choices && figures.has(column.type.kind) ? "figure" : null });
     return index === 0 ? html`<th scope="row"${shared}>${content}</th>` : html`<td${shared}>${content}</td>`;
   });
   return html`<tr${attributes({ class: saved ? "saved" : null })}>${cells}<td class="way"><a href="${address}/edit">${word(page.language, "edit")}<span class="unseen"> ${key.join(", ")}</span></a></td></tr>`;

@@ -7,4 +7,3 @@ export * from "./page.js";
 export { namesIn, type ParsedPage, type ParseResult, type Path, parsePage } from "./parse.js";
 export { encodeSegment, recordAddress } from "./path.js";
 export type { FieldSettings, PageFile, RuleSetting, Tidying } from "./schema.js";
-export { fillTemplate } from "./template.js";

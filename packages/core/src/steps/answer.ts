@@ -1,4 +1,5 @@
 import * as v from "valibot";
+import { tell } from "../controls/told.js";
 import { formPage } from "../html/form.js";
 import { listPage } from "../html/list.js";
 import { noticePage } from "../html/notice.js";
@@ -9,7 +10,6 @@ import { word } from "../messages/messages.js";
 import type { Outcome, Refusal } from "../outcome.js";
 import { editableFields, type Page } from "../page/page.js";
 import { recordAddress } from "../page/path.js";
-import { fillTemplate } from "../page/template.js";
 import type { PageRequest, PageResponse } from "../request.js";
 import { titleOf } from "./prefill.js";
 import type { Signer } from "./token.js";
@@ -62,9 +62,7 @@ function saidOf(outcome: Outcome & { kind: "saved" | "unchanged" }): string {
   const title = titleOf(at, row, key);
   if (outcome.kind === "unchanged") return word(at.language, "nothing-changed", { title });
   if (outcome.what === "deleted") return word(at.language, "is-deleted", { title });
-  return at.answer.message
-    ? fillTemplate(at.answer.message, (name) => row[name] ?? null)
-    : word(at.language, "is-saved", { title });
+  return at.answer.message ? tell(at, at.answer.message, row) : word(at.language, "is-saved", { title });
 }
 
 function afterSave(

@@ -1,5 +1,6 @@
 import { describe, expect, test } from "@jest/globals";
-import { factsOf, formDigest, mv014, sensorPage, stationPage } from "../testing/marrow-vale.js";
+import { toldMoment } from "../controls/told.js";
+import { factsOf, formDigest, mv014, pageOf, sensorPage, stationPage } from "../testing/marrow-vale.js";
 import type { Offer, Offers } from "./offer.js";
 import type { FieldView } from "./prefill.js";
 import { prefillFields, shownDigests, titleOf } from "./prefill.js";
@@ -70,6 +71,17 @@ describe("Prefill", () => {
   test("the title names the record; where the row is gone, by its key", () => {
     expect(titleOf(stationPage, mv014, ["MV-014"])).toBe("Station MV-014, Otter Weir");
     expect(titleOf(stationPage, {}, ["MV-014"])).toBe("Station MV-014, –");
+  });
+
+  test("a title tells a moment as the field shows it, in the page's time zone", () => {
+    const page = pageOf(
+      `format: loyal-quill/page@1\ntitle: "Sensor {channel}, {calibrated_at}"\npath: /sensors/{station_code}/{channel}\nrecord: { table: network.sensor, key: [station_code, channel] }\ntime-zone: Europe/London\nfields: [calibrated_at]\n`,
+    );
+    const row = { channel: "2", calibrated_at: "2026-07-01 09:30:00.25+00" };
+    expect(titleOf(page, row, ["MV-014", "2"])).toBe("Sensor 2, 2026-07-01 10:30:00.25");
+    expect(titleOf(page, { ...row, calibrated_at: "infinity" }, ["MV-014", "2"])).toBe("Sensor 2, infinity");
+    expect(toldMoment(page, "2026-07-01 09:30:00.123456+00")).toBe("2026-07-01 10:30:00 (Europe/London)");
+    expect(toldMoment({ timeZone: "UTC" }, "2026-07-01 09:30:00.123456+00")).toBe("2026-07-01 09:30:00 UTC");
   });
 
   test("digests are of editable fields only and differ by field and value", () => {

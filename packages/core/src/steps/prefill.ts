@@ -1,8 +1,8 @@
 import { type Facts, truthOf } from "../condition/evaluate.js";
 import { keeping, normal, show } from "../controls/show.js";
+import { tell } from "../controls/told.js";
 import { type Language, word } from "../messages/messages.js";
 import type { Control, Field, Page } from "../page/page.js";
-import { fillTemplate } from "../page/template.js";
 import type { Row, Stored } from "../statements/statement.js";
 import { dependsOnForm, type Offer, type Offers, type Option } from "./offer.js";
 import type { Claims, FieldDigest } from "./token.js";
@@ -141,7 +141,7 @@ export const shownDigests = (
 
 /** `Station MV-014, Alder Bridge`. */
 export const titleOf = (page: Page, row: Row, key: readonly string[]): string =>
-  fillTemplate(page.title, (name) => {
-    const place = page.key.findIndex((column) => column.name === name);
-    return row[name] ?? (place < 0 ? null : (key[place] ?? null));
+  tell(page, page.title, {
+    ...Object.fromEntries(page.key.map(({ name }, place) => [name, key[place] ?? null])),
+    ...row,
   });

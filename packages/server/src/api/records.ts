@@ -3,19 +3,19 @@ import {
   type Database,
   DatabaseRefusal,
   extremesStatement,
-  fillTemplate,
   keyPartName,
   listStatement,
   neighbourStatement,
   type Page,
   type Row,
   recordsStatement,
+  tell,
 } from "@loyal-quill/core";
 import type { RecordChoice } from "./types.js";
 
 const choice = (page: Page, row: Row): RecordChoice => ({
   key: page.key.map((column) => row[column.name] ?? ""),
-  text: fillTemplate(page.title, (name) => row[name] ?? null),
+  text: tell(page, page.title, row),
 });
 
 /** Records of a page whose key or title contains a text, by key: what the Sheet offers to choose from. */

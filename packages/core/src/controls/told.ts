@@ -1,0 +1,39 @@
+import { word } from "../messages/messages.js";
+import type { Page } from "../page/page.js";
+import { fillTemplate, type Template } from "../page/template.js";
+import type { Row, Stored } from "../statements/statement.js";
+import { type Column, columnOf } from "../table/model.js";
+import { inZone } from "./show.js";
+
+/**
+ * A stored value as a title, a sentence or a list tells it: a moment in the page's time zone, as its field shows it, and yes or
+ * no in the page's language.
+ */
+export function told(
+  { language, timeZone }: Pick<Page, "language" | "timeZone">,
+  column: Column,
+  stored: Stored,
+): Stored {
+  if (stored === null) return null;
+  switch (column.type.kind) {
+    case "timestamptz":
+      return inZone(stored, timeZone) ?? stored;
+    case "boolean":
+      return word(language, stored === "true" ? "yes" : "no");
+    default:
+      return stored;
+  }
+}
+
+/** A template of a page filled with the values of a record. */
+export const tell = (page: Page, template: Template, row: Row): string =>
+  fillTemplate(template, (name) => {
+    const [column, stored] = [columnOf(page.table, name), row[name] ?? null];
+    return column ? told(page, column, stored) : stored;
+  });
+
+/** A moment of the log, to the second, in the page's time zone, which is named. */
+export function toldMoment({ timeZone }: Pick<Page, "timeZone">, stored: string): string {
+  const whole = stored.replace(/(:\d\d)\.\d+/, "$1");
+  return `${inZone(whole, timeZone) ?? whole} ${timeZone === "UTC" ? "UTC" : `(${timeZone})`}`;
+}
