@@ -1,6 +1,6 @@
 import { type Drift, editPageFile, placeInWords, renamedColumn, valueText } from "@loyal-quill/core";
 import type { SheetAnswer } from "@loyal-quill/server/api";
-import { useState } from "react";
+import { type ReactNode, useState } from "react";
 import { Dialog, DialogTrigger, Heading, Modal, ModalOverlay } from "react-aria-components";
 import { useNavigate } from "react-router";
 import { styled } from "styled-components";
@@ -88,6 +88,30 @@ function Effects({ page, revision }: { page: string; revision: number }) {
   );
 }
 
+interface QuestionProps {
+  readonly title: string;
+  readonly role?: "dialog" | "alertdialog";
+  readonly children: (close: () => void) => ReactNode;
+}
+
+/** What is asked before something is done, on a leaf of its own. */
+function Question({ title, role = "dialog", children }: QuestionProps) {
+  return (
+    <Over isDismissable>
+      <Leaf>
+        <Dialog role={role}>
+          {({ close }) => (
+            <>
+              <Heading slot="title">{title}</Heading>
+              {children(close)}
+            </>
+          )}
+        </Dialog>
+      </Leaf>
+    </Over>
+  );
+}
+
 /** What publishing would change, and the button that does it. */
 function Publish({ desk, sheet, isOpen, setOpen }: DraftBarProps) {
   const { answer } = desk;
@@ -97,65 +121,58 @@ function Publish({ desk, sheet, isOpen, setOpen }: DraftBarProps) {
   return (
     <DialogTrigger isOpen={isOpen} onOpenChange={setOpen}>
       <Strong isDisabled={errors > 0}>Publish …</Strong>
-      <Over isDismissable>
-        <Leaf>
-          <Dialog>
-            {({ close }) => (
-              <>
-                <Heading slot="title">
-                  Publish {sheet.plural} at {sheet.path}
-                </Heading>
-                {answer?.published === null ? (
-                  <p>
-                    The page is served for the first time, to{" "}
-                    {sheet.access.some(({ name }) => name === "open") ? (
-                      <code>{sheet.access.find(({ name }) => name === "open")?.source}</code>
-                    ) : (
-                      "everybody who is signed in"
-                    )}
-                    .
-                  </p>
+      <Question title={`Publish ${sheet.plural} at ${sheet.path}`}>
+        {(close) => (
+          <>
+            {answer?.published === null ? (
+              <p>
+                The page is served for the first time, to{" "}
+                {sheet.access.some(({ name }) => name === "open") ? (
+                  <code>{sheet.access.find(({ name }) => name === "open")?.source}</code>
                 ) : (
-                  <>
-                    <p>What changes for everybody who opens the page from now on:</p>
-                    <ul>
-                      {answer?.differs.map((line) => (
-                        <li key={line}>{line}</li>
-                      ))}
-                    </ul>
-                    <p>Forms that are open now are asked to look again before they are saved.</p>
-                  </>
+                  "everybody who is signed in"
                 )}
-                <Effects page={sheet.name} revision={answer?.revision ?? 0} />
-                {warnings > 0 && (
-                  <p>
-                    <Mark kind="wait">{warnings === 1 ? "one warning" : `${warnings} warnings`}</Mark> in the review; it
-                    can be published all the same.
-                  </p>
-                )}
-                <footer>
-                  <Strong
-                    autoFocus
-                    isDisabled={isBusy}
-                    onPress={async () => {
-                      setBusy(true);
-                      if (await desk.publish()) {
-                        close();
-                        focusAfter();
-                      }
-                      setBusy(false);
-                    }}
-                  >
-                    {isBusy ? "Publishing …" : "Publish now"}
-                  </Strong>
-                  <QuietButton onPress={close}>Not yet</QuietButton>
-                  {desk.complaint && <Mark kind="stop">{desk.complaint}</Mark>}
-                </footer>
+                .
+              </p>
+            ) : (
+              <>
+                <p>What changes for everybody who opens the page from now on:</p>
+                <ul>
+                  {answer?.differs.map((line) => (
+                    <li key={line}>{line}</li>
+                  ))}
+                </ul>
+                <p>Forms that are open now are asked to look again before they are saved.</p>
               </>
             )}
-          </Dialog>
-        </Leaf>
-      </Over>
+            <Effects page={sheet.name} revision={answer?.revision ?? 0} />
+            {warnings > 0 && (
+              <p>
+                <Mark kind="wait">{warnings === 1 ? "one warning" : `${warnings} warnings`}</Mark> in the review; it can
+                be published all the same.
+              </p>
+            )}
+            <footer>
+              <Strong
+                autoFocus
+                isDisabled={isBusy}
+                onPress={async () => {
+                  setBusy(true);
+                  if (await desk.publish()) {
+                    close();
+                    focusAfter();
+                  }
+                  setBusy(false);
+                }}
+              >
+                {isBusy ? "Publishing …" : "Publish now"}
+              </Strong>
+              <QuietButton onPress={close}>Not yet</QuietButton>
+              {desk.complaint && <Mark kind="stop">{desk.complaint}</Mark>}
+            </footer>
+          </>
+        )}
+      </Question>
     </DialogTrigger>
   );
 }
@@ -166,34 +183,29 @@ function Abandon({ desk, sheet }: { desk: DraftDesk; sheet: SheetAnswer }) {
   return (
     <DialogTrigger>
       <Slight>Discard the draft …</Slight>
-      <Over isDismissable>
-        <Leaf>
-          <Dialog role="alertdialog">
-            {({ close }) => (
-              <>
-                <Heading slot="title">Discard the draft of {sheet.plural}</Heading>
-                <p>
-                  The page is not served, so nothing of it is left afterwards. Take its file out first if you may want
-                  it again.
-                </p>
-                <footer>
-                  <Strong
-                    onPress={async () => {
-                      if (await desk.abandon()) void navigate("/");
-                    }}
-                  >
-                    Discard it
-                  </Strong>
-                  <QuietButton autoFocus onPress={close}>
-                    Keep it
-                  </QuietButton>
-                  {desk.complaint && <Mark kind="stop">{desk.complaint}</Mark>}
-                </footer>
-              </>
-            )}
-          </Dialog>
-        </Leaf>
-      </Over>
+      <Question role="alertdialog" title={`Discard the draft of ${sheet.plural}`}>
+        {(close) => (
+          <>
+            <p>
+              The page is not served, so nothing of it is left afterwards. Take its file out first if you may want it
+              again.
+            </p>
+            <footer>
+              <Strong
+                onPress={async () => {
+                  if (await desk.abandon()) void navigate("/");
+                }}
+              >
+                Discard it
+              </Strong>
+              <QuietButton autoFocus onPress={close}>
+                Keep it
+              </QuietButton>
+              {desk.complaint && <Mark kind="stop">{desk.complaint}</Mark>}
+            </footer>
+          </>
+        )}
+      </Question>
     </DialogTrigger>
   );
 }
