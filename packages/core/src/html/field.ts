@@ -141,7 +141,7 @@ function conflictNote(view: FieldView, id: string, language: Language): Markup |
 
 function readOnlyText(view: FieldView, language: Language): string {
   if (view.control === "check-box") return word(language, view.text === "true" ? "yes" : "no");
-  // The T between date and time is the control's (HTML, 2.3.5.6), not a reader's.
+  // The T between date and time is the control's (HTML, 2.3.5.5), not a reader's.
   if (view.control === "date-time") return view.text === "" ? "–" : view.text.replace("T", " ");
   return view.options.find((option) => option.value === view.text)?.label ?? (view.text === "" ? "–" : view.text);
 }

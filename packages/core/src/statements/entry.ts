@@ -19,8 +19,8 @@ export const literal = (name: string): string =>
     : `'${name.replaceAll("'", "''")}'`;
 
 /**
- * The field changes between two rows as a JSON array, in the order of the columns: one row of VALUES a column, of which those
- * stay that differ in their text forms. NULL where none does.
+ * The field changes between two rows as a JSON array: one row of VALUES a column, of which those stay that differ in their text
+ * forms. NULL where none does. PostgreSQL reads VALUES from first to last, so they stand as the columns do; nothing rests on that.
  */
 function listChanges({ table }: Page, before: string | null, after: string | null): string {
   const side = (alias: string | null, column: Column): string =>
@@ -48,18 +48,16 @@ const keyObject = (page: Page, alias: string): string =>
  * The row `t` as a JSON object of texts: what an answer asks for, the key and what title and message name. `jsonb_build_object`
  * takes 100 arguments at most: a wider row is put together from several.
  */
-const rowObject = perPage((page) => listRow(page, "t"));
-
-function listRow({ table, key, title, answer }: Page, alias: string): string {
+const rowObject = perPage(({ table, key, title, answer }): string => {
   const asked = new Set([...key.map(({ name }) => name), ...title.columns, ...(answer.message?.columns ?? [])]);
   const pairs = table.columns
     .filter(({ name }) => asked.has(name))
-    .map((column) => `${literal(column.name)}, ${textForm(alias, column)}`);
+    .map((column) => `${literal(column.name)}, ${textForm("t", column)}`);
   const groups: string[] = [];
   for (let start = 0; start < pairs.length; start += 40)
     groups.push(`jsonb_build_object(${pairs.slice(start, start + 40).join(", ")})`);
   return groups.join(" || ");
-}
+});
 
 /**
  * What a statement returns of the row that it wrote, for the answer and for its log entry: `row`, `record_key`, `new_key` (the

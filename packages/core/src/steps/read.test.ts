@@ -116,6 +116,18 @@ describe("Read", () => {
     expect(typeof readPairs(text)).toBe("string");
   });
 
+  test("percent-encoding is read strictly, and plus is a space (URL Standard, 5.1)", () => {
+    expect(readPairs("a+b=c%20d&e=%2B%C3%A9&f&=g&&h=i=j")).toEqual([
+      ["a b", "c d"],
+      ["e", "+é"],
+      ["f", ""],
+      ["", "g"],
+      ["h", "i=j"],
+    ]);
+    for (const broken of ["a=%", "a=%G1", "%C3=x", "a=+%FF"])
+      expect(readPairs(broken)).toBe("percent-encoding that is broken or not UTF-8");
+  });
+
   test("more pairs than any form has are refused", () => {
     expect(typeof readPairs("a=1&".repeat(2001))).toBe("string");
   });

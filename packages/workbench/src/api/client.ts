@@ -15,6 +15,9 @@ export const keepToken = (given: string): void => {
   token = given;
 };
 
+/** The workbench of a database by its name; the first one has none. */
+export const placeOf = (name: string): string => (name === "" ? "/workbench" : `/workbench/at/${name}`);
+
 /** The database that this workbench is about: the first one at /workbench, another one at /workbench/at/NAME. */
 export const place = /^\/workbench\/at\/[^/]+/.exec(location.pathname)?.[0] ?? "/workbench";
 

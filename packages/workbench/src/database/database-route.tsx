@@ -2,7 +2,7 @@ import type { ConnectionAnswer, TableSummary } from "@loyal-quill/server/api";
 import { useEffect, useState } from "react";
 import { Link } from "react-router";
 import { styled } from "styled-components";
-import { place } from "../api/client.js";
+import { place, placeOf } from "../api/client.js";
 import { useDatabase, useDatabases } from "../api/queries.js";
 import { bytes, figure } from "../parts/figures.js";
 import { Small, Text } from "../parts/inputs.js";
@@ -65,9 +65,6 @@ function State({ table }: { table: TableSummary }) {
     <Mark kind="quiet">none yet</Mark>
   );
 }
-
-/** The workbench of a database. */
-const placeOf = (name: string): string => (name === "" ? "/workbench" : `/workbench/at/${name}`);
 
 /** A connection, tested just now, and what it may do. */
 function Connection({ answer }: { answer: ConnectionAnswer }) {

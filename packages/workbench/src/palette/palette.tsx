@@ -11,7 +11,7 @@ import {
 } from "react-aria-components";
 import { useNavigate } from "react-router";
 import { styled } from "styled-components";
-import { place } from "../api/client.js";
+import { place, placeOf } from "../api/client.js";
 import { useDatabase, useDatabases, usePages, usePeople } from "../api/queries.js";
 import { useNewDraft } from "../database/use-new-draft.js";
 import { type Command, commandsHere } from "./commands.js";
@@ -104,12 +104,12 @@ function useEntries(): readonly Command[] {
       run: to(`/people?person=${id}`),
     })),
     ...(databases.data ?? [])
-      .filter(({ name }) => (name === "" ? "/workbench" : `/workbench/at/${name}`) !== place)
+      .filter(({ name }) => placeOf(name) !== place)
       .map(({ name, database }) => ({
         id: `database ${name}`,
         text: `The database ${database || name}`,
         what: "database",
-        run: () => location.assign(name === "" ? "/workbench" : `/workbench/at/${name}`),
+        run: () => location.assign(placeOf(name)),
       })),
     { id: "new person", text: "Make an account", what: "person", run: to("/people?person=new") },
   ];

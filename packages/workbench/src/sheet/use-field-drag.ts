@@ -23,6 +23,9 @@ export interface FieldDrag {
   };
 }
 
+const samePlace = (a: Place | null, b: Place): boolean =>
+  a !== null && (a === "off" || b === "off" ? a === b : a.before === b.before);
+
 /** The first field whose middle lies below a height, of those that stay where they are. */
 export function placeAt(alignment: Alignment, staying: readonly string[], y: number): string | null {
   const tops = staying.map((name) => alignment.tops.get(name) ?? 0);
@@ -86,7 +89,8 @@ export function useFieldDrag(order: readonly string[], alignment: Alignment, sel
         if (next === null) return setPlace(null);
         event.preventDefault();
         event.dataTransfer.dropEffect = "move";
-        setPlace(next);
+        // It is told twenty times a second; only another place is news.
+        setPlace((was) => (samePlace(was, next) ? was : next));
       },
       onDragLeave: (event) => {
         if (!event.currentTarget.contains(event.relatedTarget as Node | null)) setPlace(null);
