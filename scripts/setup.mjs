@@ -73,10 +73,27 @@ const note = (name, text) => {
   writeFileSync(path.join(notes, name), text);
 };
 
+/** What a lock file says is installed: versions by place; what may be missing on this platform is left out. */
+const versionsIn = (lock) =>
+  Object.entries(lock.packages ?? {}).filter(
+    ([place, each]) => place.startsWith("node_modules/") && !each.link && !each.optional && !each.peer,
+  );
+
+/** Whether somebody has installed just these packages by hand, with `npm ci`: npm keeps a lock file of what it has installed. */
+function isInstalled(lock) {
+  try {
+    const here = JSON.parse(readFileSync(path.join(root, "node_modules/.package-lock.json"), "utf8")).packages ?? {};
+    return versionsIn(JSON.parse(lock)).every(([place, { version }]) => here[place]?.version === version);
+  } catch {
+    return false;
+  }
+}
+
 async function npmPackages() {
   const lock = readFileSync(path.join(root, "package-lock.json"), "utf8");
   const wanted = digest([lock, process.version]);
   if (existsSync(path.join(root, "node_modules")) && noted("packages") === wanted) return;
+  if (noted("packages") === "" && isInstalled(lock)) return note("packages", wanted);
   await quietly("Installing npm's packages", "npm", ["ci", "--ignore-scripts", "--no-audit", "--no-fund"]);
   note("packages", wanted);
 }

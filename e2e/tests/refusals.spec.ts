@@ -52,7 +52,7 @@ test("what the form's check and the table's constraint refuse stands at its fiel
   await page.getByLabel("Warning level").fill("0.10");
   await page.getByRole("button", { name: "Update" }).click();
   await expect(page.getByLabel("Warning level")).toHaveAccessibleDescription(
-    /The warning level lies above the alert level\./,
+    /The warning level must lie above the alert level\./,
   );
   const { grid_reference } = await vale.row<{ grid_reference: string }>(
     "SELECT grid_reference FROM network.station WHERE code = 'MV-013'",

@@ -63,7 +63,7 @@ const stationForm = v.pipe(
     ),
   }),
   v.forward(
-    v.check((form) => Number(form.warning_m) > Number(form.alert_m), "lies above the alert level"),
+    v.check((form) => Number(form.warning_m) > Number(form.alert_m), "must lie above the alert level"),
     ["warning_m"],
   ),
 );

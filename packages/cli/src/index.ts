@@ -1,3 +1,4 @@
+import type { Attribute } from "@loyal-quill/core";
 import { Command, InvalidArgumentError, Option } from "commander";
 import { addAccount } from "./commands/account.js";
 import { check } from "./commands/check.js";
@@ -5,7 +6,7 @@ import { draft } from "./commands/draft.js";
 import { installLog } from "./commands/log.js";
 import { serve } from "./commands/serve.js";
 import { type Started, startDemo } from "./commands/start.js";
-import { CannotStart } from "./listen.js";
+import { CannotStart, closePatience, usualPatience } from "./listen.js";
 import { databaseUrl } from "./open-database.js";
 import { formats } from "./report/index.js";
 
@@ -46,13 +47,18 @@ function announce(started: Started): void {
 }
 
 /** Stops on Ctrl+C, a terminal that closes, or a polite kill; a second one does not interrupt the first. */
-function stopOnSignals(started: { readonly stop: () => Promise<void> }, stopped: string): void {
+function stopOnSignals(started: { readonly stop: () => Promise<void> }, stopped: string, within: number): void {
   let stopping = false;
   for (const signal of ["SIGINT", "SIGTERM", "SIGHUP"] as const) {
     process.on(signal, () => {
       if (stopping) return;
       stopping = true;
       say("\nStopping …");
+      // Whatever holds it up, it ends.
+      setTimeout(() => {
+        process.stderr.write("It did not stop in time.\n");
+        process.exit(1);
+      }, within).unref();
       started.stop().then(
         () => {
           say(stopped);
@@ -81,6 +87,31 @@ function pair(text: string, before: Readonly<Record<string, string>>): Record<st
   return { ...before, [name]: value };
 }
 
+/** An attribute of a person: a number, a truth, nothing or a list where it is written so in JSON, otherwise a text. */
+function attribute(text: string, before: Readonly<Record<string, Attribute>>): Record<string, Attribute> {
+  const [name = "", value = ""] = Object.entries(pair(text, {}))[0] ?? [];
+  return { ...before, [name]: attributeOf(value) };
+}
+
+function attributeOf(text: string): Attribute {
+  try {
+    const value: unknown = JSON.parse(text);
+    if (value === null || ["number", "boolean", "string"].includes(typeof value)) return value as Attribute;
+    if (Array.isArray(value) && value.every((each) => typeof each === "string")) return value as string[];
+  } catch {
+    // A text that is no JSON is meant as it stands.
+  }
+  return text;
+}
+
+const numberOption = (flags: string, description: string, least: number, most: number): Option =>
+  new Option(flags, description).argParser((text) => {
+    const number = Number(text);
+    if (!Number.isInteger(number) || number < least || number > most)
+      throw new InvalidArgumentError(`It is a whole number from ${least} to ${most}.`);
+    return number;
+  });
+
 function addStart(program: Command): void {
   program
     .command("start")
@@ -94,7 +125,7 @@ function addStart(program: Command): void {
     .option("--fresh", "make the demo anew", false)
     .action(async (told: { port?: number; data?: string; fresh: boolean }) => {
       const started = await startDemo({ port: told.port, directory: told.data, fresh: told.fresh }, say);
-      stopOnSignals(started, "Stopped: the server and its database cluster.");
+      stopOnSignals(started, "Stopped: the server and its database cluster.", usualPatience + 60_000);
       announce(started);
     });
 }
@@ -116,6 +147,27 @@ function addServe(program: Command): void {
     .option("--as <name>", "no sign-in: every request is this person's; on loopback only")
     .option("--also <what...>", "NAME URL DIRECTORY: another database with its page files, served below /NAME", [])
     .option("--role <role>", "a role of that person; may be repeated", collected, [])
+    .option(
+      "--attribute <name=value>",
+      "what conditions know of that person besides, as JSON where it is any; may be repeated",
+      attribute,
+      {},
+    )
+    .option("--steps", "with --as: the steps of each request on the console, a line each", false)
+    .option("--trace", "with --as: the same, with every value and statement", false)
+    .addOption(
+      numberOption("--pool-size <number>", "connections to each database at most (otherwise 10)", 1, 1000).env(
+        "QUILL_POOL_SIZE",
+      ),
+    )
+    .addOption(
+      numberOption("--form-age <hours>", "how old a form may be (otherwise 24)", 1, 8760).env("QUILL_FORM_AGE"),
+    )
+    .addOption(
+      numberOption("--stop-within <seconds>", "how long a stop waits for answers (otherwise 10)", 0, 3600).env(
+        "QUILL_STOP_WITHIN",
+      ),
+    )
     .option("--name <name>", "what the application is called", "Loyal Quill")
     .addHelpText("after", "\nQUILL_SIGNING_KEY, of 32 bytes at least, keeps forms and sessions valid over restarts.")
     .action(async (told) => {
@@ -124,12 +176,15 @@ function addServe(program: Command): void {
           ...told,
           also: databasesOf(told.also as string[]),
           roles: told.role,
+          attributes: told.attribute,
+          steps: told.trace ? "values" : told.steps ? "steps" : "none",
           database: databaseUrl(told.database),
           signingKey: process.env.QUILL_SIGNING_KEY || undefined,
         },
         say,
       );
-      stopOnSignals(serving, "Stopped.");
+      const patience = told.stopWithin === undefined ? usualPatience : told.stopWithin * 1000;
+      stopOnSignals(serving, "Stopped.", patience + 2 * closePatience);
       say(`Ready: ${serving.address}/   Ctrl+C stops it.`);
     });
 }
@@ -229,6 +284,7 @@ export async function run(argv: readonly string[]): Promise<void> {
       process.stderr.write(
         `Loyal Quill could not go on: ${error instanceof Error ? (error.stack ?? error.message) : String(error)}\n`,
       );
-    process.exitCode = 1;
+    // Something that was begun may still hold the process; what can't go on ends.
+    process.exit(1);
   }
 }

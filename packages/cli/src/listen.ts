@@ -30,8 +30,40 @@ export async function listen(server: Server, told: number | undefined, say: Say,
   throw new CannotStart(`No port from ${usualPort} to ${usualPort + 49} is free. Choose one with --port.`);
 }
 
-export const closeServer = (server: Server): Promise<void> =>
-  new Promise((resolve) => {
-    server.close(() => resolve());
-    server.closeAllConnections();
+/**
+ * An orderly end: takes nothing new, answers what has come, and cuts what is not answered in time.
+ *
+ * @param patience milliseconds
+ * @returns whether everything was answered
+ */
+export function drain(server: Server, patience: number): Promise<boolean> {
+  return new Promise((resolve) => {
+    let answered = true;
+    const cut = setTimeout(() => {
+      answered = false;
+      server.closeAllConnections();
+    }, patience);
+    // A connection that is kept alive is idle once its answer is out.
+    const sweep = setInterval(() => server.closeIdleConnections(), 50);
+    server.close(() => {
+      clearTimeout(cut);
+      clearInterval(sweep);
+      resolve(answered);
+    });
+    server.closeIdleConnections();
   });
+}
+
+/** Waits for something no longer than so many milliseconds: what closes may hang on a connection that is silent. */
+export async function withPatience(ending: Promise<unknown>, patience: number): Promise<void> {
+  let timer: NodeJS.Timeout | undefined;
+  const end = new Promise<void>((resolve) => {
+    timer = setTimeout(resolve, patience);
+  });
+  await Promise.race([ending, end]);
+  clearTimeout(timer);
+}
+
+/** How long an orderly end waits for answers, where nobody says otherwise, and for connections to close; in milliseconds. */
+export const usualPatience = 10_000;
+export const closePatience = 5_000;

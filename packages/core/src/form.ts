@@ -1,4 +1,5 @@
 import type { Facts } from "./condition/evaluate.js";
+import { show } from "./controls/show.js";
 import { word } from "./messages/messages.js";
 import type { Page } from "./page/page.js";
 import type { Row, Stored } from "./statements/statement.js";
@@ -13,9 +14,10 @@ import {
   type Problem,
   prefillFields,
   shownDigests,
+  takenDigest,
   titleOf,
 } from "./steps/prefill.js";
-import type { Submission, SubmittedField } from "./steps/read.js";
+import { type Holder, type Submission, type SubmittedField, typedTexts } from "./steps/read.js";
 import { type Claims, fieldDigest, writeToken } from "./steps/token.js";
 import type { Trip } from "./trip.js";
 
@@ -23,11 +25,17 @@ import type { Trip } from "./trip.js";
 export const lockedBecause = (page: Page, record: Record, facts: Facts): string | null =>
   mayEdit(page, record.row, facts) ? null : (page.access.because ?? word(page.language, "locked"));
 
-/** What a form made now for this record remembers; a new record has neither key nor version yet. */
-export function claimsFor(trip: Trip, form: Claims["form"], record: Record): Claims {
+/**
+ * What a form made now for this record remembers; a new record has neither key nor version yet.
+ *
+ * @param id the form's own number: that of the request, unless an earlier form goes on under its own
+ */
+export function claimsFor(trip: Trip, form: Claims["form"], record: Record, id = trip.request.id): Claims {
   const { page, key, request, facts, surroundings } = trip;
+  const shown =
+    form === "delete" ? {} : shownDigests(page, form, record.row, facts, fieldDigest(surroundings.signer, id));
   return {
-    id: request.id,
+    id,
     form,
     page: page.name,
     version: page.version,
@@ -36,12 +44,35 @@ export function claimsFor(trip: Trip, form: Claims["form"], record: Record): Cla
     session: request.session,
     row: record.version,
     at: facts.now.toISOString(),
-    shown:
-      form === "delete"
-        ? {}
-        : shownDigests(page, form, record.row, facts, fieldDigest(surroundings.signer, request.id)),
+    shown,
+    ...plainOf(page, record.row, Object.keys(shown)),
+    taken: takenDigest(page, form, Object.keys(shown), surroundings.signer),
   };
 }
+
+/** The fields whose own control can't show what is stored. */
+function plainOf(page: Page, row: Row, names: readonly string[]): Pick<Claims, "plain"> {
+  const plain = names.filter((name) => {
+    const field = page.fields.find((each) => each.column.name === name);
+    return (
+      field &&
+      ["date", "date-time"].includes(field.control) &&
+      show(field, row[name] ?? null, page.timeZone).control !== field.control
+    );
+  });
+  return plain.length > 0 ? { plain } : {};
+}
+
+/** Whom a form that comes back must have been made for. */
+export const holderOf = ({ page, key, facts, request, surroundings }: Trip, form: Claims["form"]): Holder => ({
+  form,
+  page,
+  key: form === "new" ? [] : key,
+  actor: facts.actor.id,
+  session: request.session,
+  now: facts.now,
+  formAge: surroundings.formAge,
+});
 
 /** The heading of a form. */
 export const headingOf = (trip: Trip, form: FormKind, row: Row): string =>
@@ -60,6 +91,8 @@ export interface FormState {
   readonly token: string;
   readonly locked: string | null;
   readonly notice: string | null;
+  /** False where the answer of a save was lost, so that nobody can say that nothing was saved; true where it is left out. */
+  readonly certain?: boolean;
 }
 
 /** A form as it is before anything was sent. */
@@ -105,8 +138,26 @@ export function layOut(trip: Trip, form: FormKind, state: FormState, offers: Off
     locked: state.locked,
     removable: form === "edit" && mayDelete(page, record.row, facts),
     notice: state.notice,
+    certain: state.certain ?? true,
   };
 }
+
+/** A form that comes back as it was sent. */
+export const sentForm = (submission: Submission, record: Record, problems: readonly Problem[]): FormState => ({
+  record,
+  submission,
+  typed: typedTexts(submission),
+  problems,
+  conflicts: [],
+  look: submission.look,
+  token: submission.token,
+  locked: null,
+  notice: null,
+});
+
+/** The token of a form whose last answer was lost: the next one asks first what became of it. */
+export const doubtingToken = ({ request, surroundings }: Trip, { claims }: Submission): string =>
+  writeToken({ ...claims, doubt: request.id }, surroundings.signer);
 
 /**
  * Makes a form: asks for what its fields offer and fills it.

@@ -1,6 +1,7 @@
 import { choices } from "./choices.js";
 import type { Facts } from "./condition/evaluate.js";
 import { create, openNew } from "./create.js";
+import { judge } from "./judge.js";
 import { list } from "./list.js";
 import { open, view } from "./open.js";
 import type { Outcome } from "./outcome.js";
@@ -16,7 +17,7 @@ import { answer } from "./steps/answer.js";
 import { readKey } from "./steps/key.js";
 import type { MatchedRoute } from "./steps/route.js";
 import type { Trip } from "./trip.js";
-import { troubleOf } from "./trouble.js";
+import { isRefusal, troubleOf } from "./trouble.js";
 
 /** An answer with the record of how it came about. */
 export interface Handled {
@@ -26,7 +27,7 @@ export interface Handled {
 
 /** The database, with every statement remembered by the recorder. */
 const watched = (database: Database, recorder: Recorder): Database => ({
-  transact: (run) => database.transact((inside) => run(watched(inside, recorder))),
+  transact: (run, purpose) => database.transact((inside) => run(watched(inside, recorder)), purpose),
   async run(statement) {
     try {
       const rows = await database.run(statement);
@@ -61,6 +62,14 @@ class RoundTrip {
       this.recorder.note("route", [{ name: "method", value: this.request.method }], `the address takes ${route.allow}`);
       return { kind: "refused", code: "method-not-allowed", page: route.page, because: null, allow: route.allow };
     }
+    if (route.kind === "options") {
+      this.recorder.note("route", [{ name: "method", value: this.request.method }]);
+      return { kind: "shown", allow: route.allow };
+    }
+    if (route.kind === "moved") {
+      this.recorder.note("route", [{ name: "page", value: route.page.name }], "a slash too many at the end");
+      return { kind: "shown", moved: route.to };
+    }
     const { page, operation } = route;
     this.recorder.note("route", [
       { name: "page", value: page.name },
@@ -71,15 +80,21 @@ class RoundTrip {
     } catch (error) {
       if (this.isKeyRefused(operation, error)) return this.malformedKey(page, (error as Error).message);
       const trouble = troubleOf(error);
-      if (!trouble) throw error;
-      this.recorder.note(isSaving(operation) ? "write" : "load", [], (error as Error).message);
-      return { kind: "failed", code: trouble.code, page, because: null };
+      if (!trouble && !isRefusal(error)) throw error;
+      const said = (error as Error).message;
+      this.recorder.note(isSaving(operation) ? "write" : "load", [], said);
+      if (trouble) return { kind: "failed", code: trouble.code, page, because: null };
+      return {
+        kind: "failed",
+        code: isUnreadable(error) ? "unreadable-text" : "database-refuses",
+        page,
+        because: said,
+      };
     }
   }
 
   private async beyondRoute(page: Page, operation: Operation, segments: readonly string[]): Promise<Outcome> {
-    const keyed = isKeyed(operation);
-    if (keyed) {
+    if (isKeyed(operation) && (operation !== "judge" || segments.length > 0)) {
       const read = readKey(page, segments);
       if (!read.ok) {
         return this.malformedKey(page, read.reason, segments);
@@ -94,7 +109,7 @@ class RoundTrip {
         })),
       );
     }
-    const facts = this.access(page, operation);
+    const facts = this.access(page, operation, operation === "judge" && this.key === null);
     if ("kind" in facts) return facts;
     const { request, recorder, surroundings } = this;
     const trip: Trip = { page, key: this.key ?? [], request, facts, recorder, surroundings };
@@ -111,12 +126,14 @@ class RoundTrip {
         return confirm(trip);
       case "choices":
         return choices(trip, segments);
+      case "judge":
+        return this.withBody(page, (body) => judge(trip, body));
       case "save":
         return this.withBody(page, (body) => save(trip, body));
       case "create":
         return this.withBody(page, async (body) => {
           const outcome = await create(trip, body);
-          if (outcome.kind === "saved") this.key = outcome.key;
+          if (outcome.kind === "saved" || outcome.kind === "unchanged") this.key = outcome.key;
           return outcome;
         });
       case "delete":
@@ -132,9 +149,14 @@ class RoundTrip {
     return { kind: "refused", code, page, because: null };
   }
 
-  /** A key of a type that only PostgreSQL can judge (inet, a range) is refused by the first statement that asks for it. */
+  /**
+   * A key of a type that only PostgreSQL can judge (inet, a range) is refused by the first statement that asks for it. Bytes that
+   * are no text in this connection's encoding are the row's matter, not the key's.
+   */
   private isKeyRefused(operation: Operation, error: unknown): boolean {
-    return isKeyed(operation) && error instanceof DatabaseRefusal && error.sqlState.startsWith("22");
+    return (
+      isKeyed(operation) && isRefusal(error) && error.sqlState.startsWith("22") && !error.inside && !isUnreadable(error)
+    );
   }
 
   private malformedKey(page: Page, reason: string, segments: readonly string[] = this.key ?? []): Outcome {
@@ -143,11 +165,14 @@ class RoundTrip {
   }
 
   /** The facts that conditions are asked about, or the refusal of a person who may not open the page. */
-  private access(page: Page, operation: Operation): Facts | Outcome {
+  private access(page: Page, operation: Operation, isNew: boolean): Facts | Outcome {
     const { actor, at } = this.request;
     if (!actor) {
       this.recorder.note("access", [], "nobody is signed in");
-      return { kind: "refused", code: "signed-out", page, because: null };
+      const { body } = this.request;
+      const carried = isSaving(operation) && body && "text" in body ? body.text : undefined;
+      if (carried === undefined) return { kind: "refused", code: "signed-out", page, because: null };
+      return { kind: "refused", code: "signed-out-form", page, because: null, carried };
     }
     const facts = { actor, now: at, row: {}, form: {} };
     const opens = mayOpen(page, facts);
@@ -161,7 +186,7 @@ class RoundTrip {
       this.recorder.note("access", values, "the open condition does not hold");
       return { kind: "refused", code: "may-not-open", page, because: null };
     }
-    if ((operation === "new" || operation === "create") && !mayMake(page, facts)) {
+    if ((isNew || operation === "new" || operation === "create") && !mayMake(page, facts)) {
       const asked = { name: "new", value: page.access.new?.source ?? null, note: "false" };
       this.recorder.note("access", [...values, asked], "the new condition does not hold");
       return { kind: "refused", code: "may-not-make", page, because: null };
@@ -170,6 +195,10 @@ class RoundTrip {
     return facts;
   }
 }
+
+/** Bytes that are no text in the encoding of the database or the connection (SQLSTATE 22021, 22P05), as a database in SQL_ASCII holds. */
+const isUnreadable = (error: unknown): boolean =>
+  error instanceof DatabaseRefusal && ["22021", "22P05"].includes(error.sqlState);
 
 const operationOf = (matched: MatchedRoute, method: string): Operation =>
   matched.kind === "page" ? matched.operation : method === "POST" ? "save" : "open";

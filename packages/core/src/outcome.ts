@@ -1,6 +1,7 @@
 import type { ListView } from "./html/list.js";
 import type { RecordView } from "./html/record.js";
 import type { RemovalView } from "./html/removal.js";
+import type { Judged } from "./judge.js";
 import type { Code } from "./messages/codes.js";
 import type { Page } from "./page/page.js";
 import type { Row } from "./statements/statement.js";
@@ -10,6 +11,10 @@ import type { FieldChange } from "./steps/write.js";
 
 /** How a request ended. Every one of them is answered by `steps/answer.ts`. */
 export type Outcome =
+  /** What an address takes was asked for (RFC 9110, 9.3.7), or the address has a better form. */
+  | { readonly kind: "shown"; readonly allow: string }
+  | { readonly kind: "shown"; readonly moved: string }
+  | { readonly kind: "shown"; readonly judged: Judged }
   | { readonly kind: "shown"; readonly form: FormView }
   | { readonly kind: "shown"; readonly list: ListView }
   | { readonly kind: "shown"; readonly record: RecordView }
@@ -22,8 +27,17 @@ export type Outcome =
       readonly row: Row;
       readonly changes: readonly FieldChange[];
       readonly what: "changed" | "made" | "deleted";
+      /** When it was saved, where an earlier request did so and its answer was lost. */
+      readonly earlier?: string;
     }
-  | { readonly kind: "unchanged"; readonly page: Page; readonly key: readonly string[]; readonly row: Row }
+  | {
+      readonly kind: "unchanged";
+      readonly page: Page;
+      readonly key: readonly string[];
+      readonly row: Row;
+      /** When the same form was saved before. */
+      readonly earlier?: string;
+    }
   | { readonly kind: "invalid" | "conflict" | "failed"; readonly form: FormView }
   | Refusal;
 
@@ -36,4 +50,6 @@ export interface Refusal {
   /** The methods that the address takes, where the method was wrong. */
   readonly allow?: string;
   readonly typed?: ReadonlyMap<string, string>;
+  /** The body of the form that was refused: the answer carries it on, so that it can be sent again. */
+  readonly carried?: string;
 }

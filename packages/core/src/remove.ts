@@ -1,18 +1,20 @@
-import { claimsFor } from "./form.js";
+import { whatBecame } from "./doubt.js";
+import { claimsFor, holderOf } from "./form.js";
 import type { HangingCount, RemovalView } from "./html/removal.js";
-import { word } from "./messages/messages.js";
+import { message, word } from "./messages/messages.js";
 import { missing } from "./open.js";
 import type { Outcome } from "./outcome.js";
 import { hangingStatement, mostCounted, removeStatement } from "./statements/remove.js";
-import { DatabaseRefusal, type Row } from "./statements/statement.js";
+import type { Row } from "./statements/statement.js";
 import { mayDelete } from "./steps/access.js";
 import { load, type Record } from "./steps/load.js";
 import { completeOffers, loadLists } from "./steps/offer.js";
 import { prefillFields, titleOf } from "./steps/prefill.js";
 import { read } from "./steps/read.js";
 import { writeToken } from "./steps/token.js";
-import { isAnswerable, persistently } from "./steps/write.js";
+import { persistently } from "./steps/write.js";
 import type { Trip } from "./trip.js";
+import { isInDoubt, isRefusal } from "./trouble.js";
 
 /** What hangs on the record: counted where it can be read, named where it can't. */
 async function hangingOn({ page, key, surroundings }: Trip): Promise<readonly HangingCount[]> {
@@ -88,13 +90,12 @@ export async function confirm(trip: Trip): Promise<Outcome> {
 /** Deletes the record as it was shown when it was confirmed; one that was changed since is shown again first. */
 export async function remove(trip: Trip, body: string): Promise<Outcome> {
   const { page, key, facts, request, recorder, surroundings } = trip;
-  const holder = { form: "delete" as const, page, key, actor: facts.actor.id, session: request.session };
-  const result = read(holder, body, surroundings.signer);
+  const result = read(holderOf(trip, "delete"), body, surroundings.signer);
   if (!result.ok) {
     recorder.note("read", [], result.reason);
     return { kind: "refused", code: result.code, page, because: null };
   }
-  const { claims } = result.submission;
+  const { claims, stale } = result.submission;
   recorder.note("read", [{ name: "row version", value: claims.row }]);
   const note = { actor: facts.actor, page: page.name, pageVersion: page.version, requestId: request.id };
   const statement = removeStatement(page, key, claims.row, facts, note);
@@ -104,6 +105,7 @@ export async function remove(trip: Trip, body: string): Promise<Outcome> {
     if ("kind" in record) return record.kind === "not-found" ? { ...record, code: "record-gone" } : record;
     return { kind: "conflict", removal: await viewOf(trip, record, said) };
   };
+  if (stale) return again(message(page.language, `stale-${stale}`));
   try {
     const [row] = await persistently(() => surroundings.database.run(statement));
     if (!row?.row) {
@@ -115,10 +117,22 @@ export async function remove(trip: Trip, body: string): Promise<Outcome> {
     ]);
     return { kind: "saved", page, key, row: JSON.parse(row.row) as Row, changes: [], what: "deleted" };
   } catch (error) {
-    if (!(error instanceof DatabaseRefusal) || !isAnswerable(error.sqlState)) throw error;
+    if (isInDoubt(error)) return afterDoubt(trip);
+    if (!isRefusal(error)) throw error;
     const hangs = error.sqlState === "23503" || error.sqlState === "23001";
     return again(
       hangs ? word(page.language, "delete-hangs") : word(page.language, "delete-refused", { said: error.message }),
     );
   }
+}
+
+/** The answer of the statement that deletes was lost: the log is asked what became of it. */
+async function afterDoubt(trip: Trip): Promise<Outcome> {
+  const { page, key, request, recorder } = trip;
+  const became = await whatBecame(trip, request.id);
+  recorder.note("write", [], `the connection was lost; the log says: ${became.kind}`);
+  if (became.kind === "nothing") return { kind: "failed", code: "database-away", page, because: null };
+  if (became.kind === "unknown") return { kind: "failed", code: "delete-in-doubt", page, because: null };
+  const row = Object.fromEntries(became.changes.map(({ field, old }) => [field, old]));
+  return { kind: "saved", page, key, row, changes: [], what: "deleted" };
 }

@@ -21,6 +21,8 @@ export interface PageRequest {
   readonly said: string | null;
   /** Where a person who is not signed in is sent; null answers 401 instead. */
   readonly signIn: string | null;
+  /** Whether that address takes a form that was refused for want of a sign-in, and brings it back (see `steps/answer.ts`). */
+  readonly signInCarries: boolean;
   readonly frame: Frame;
 }
 
@@ -37,4 +39,8 @@ export interface Surroundings {
   readonly signer: Signer;
   /** Milliseconds from any start, for the time a step takes. */
   readonly elapsed: () => number;
+  /** Waits so many milliseconds. */
+  readonly pause: (ms: number) => Promise<void>;
+  /** The greatest age of a form that is taken, in milliseconds: an older one is shown again first. */
+  readonly formAge: number;
 }

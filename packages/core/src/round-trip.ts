@@ -13,7 +13,7 @@ export const saveSteps = ["route", "key", "access", "read", "check", "compare", 
 export type StepName = (typeof openSteps)[number] | (typeof saveSteps)[number];
 
 /** The operations that show something, and those that write. */
-export const openings = ["list", "view", "open", "new", "confirm", "choices"] as const;
+export const openings = ["list", "view", "open", "new", "confirm", "choices", "judge"] as const;
 export const savings = ["save", "create", "delete"] as const;
 export type Operation = (typeof openings)[number] | (typeof savings)[number];
 

@@ -1,6 +1,16 @@
 import { told, toldMoment } from "./controls/told.js";
-import { claimsFor, type FormState, layOut, lockedBecause, makeForm } from "./form.js";
-import { message } from "./messages/messages.js";
+import { whatBecame } from "./doubt.js";
+import {
+  claimsFor,
+  doubtingToken,
+  type FormState,
+  holderOf,
+  layOut,
+  lockedBecause,
+  makeForm,
+  sentForm,
+} from "./form.js";
+import { type MessageCode, message } from "./messages/messages.js";
 import type { Outcome } from "./outcome.js";
 import { perPage } from "./page/per-page.js";
 import { noteCompared, noteProblems, noteRead, noteWrite } from "./save-notes.js";
@@ -12,13 +22,13 @@ import { type ComparedField, changedFields, compareWithShown, compareWithStored 
 import { exists, load, type Record } from "./steps/load.js";
 import { lookUp } from "./steps/look-up.js";
 import type { Conflict, FormView, Problem } from "./steps/prefill.js";
-import { read, type Submission, typedTexts } from "./steps/read.js";
+import { read, type Stale, type Submission, typedTexts } from "./steps/read.js";
 import { writeToken } from "./steps/token.js";
 import { type FieldChange, write } from "./steps/write.js";
 import { writeByRoutine } from "./steps/write-by-routine.js";
 import { tableName } from "./table/model.js";
 import type { Trip } from "./trip.js";
-import { troubleOf } from "./trouble.js";
+import { isInDoubt, troubleOf } from "./trouble.js";
 
 /** How often a save is compared and written anew because the row changed in between. */
 const mostTries = 5;
@@ -36,6 +46,18 @@ const askedByRules = perPage((page): readonly { from: "form" | "row"; name: stri
   ]),
 );
 
+/** What breaks rules and checks in a form, held against the record as it is stored now; nothing where it is gone. */
+export async function problemsOfSave(
+  { page, key, facts, surroundings }: Trip,
+  { fields }: Submission,
+): Promise<readonly Problem[]> {
+  const { database } = surroundings;
+  const record = await load(page, key, facts, database);
+  if (!record || lockedBecause(page, record, facts) !== null) return [];
+  const known = [...checkFields(page, fields, record.row, facts), ...checkAcross(page, record.row, fields, facts)];
+  return [...known, ...(await lookUp(page, key, record.row, fields, known, facts, database))];
+}
+
 class Save {
   private readonly page;
   private readonly key;
@@ -43,6 +65,8 @@ class Save {
   private readonly facts;
   private readonly recorder;
   private readonly surroundings;
+  /** Whether a statement that writes is on its way: where it fails now, nobody knows whether it took effect. */
+  private writing = false;
 
   constructor(private readonly trip: Trip) {
     ({
@@ -56,9 +80,8 @@ class Save {
   }
 
   async run(body: string): Promise<Outcome> {
-    const { page, key, facts } = this;
-    const holder = { form: "edit" as const, page, key, actor: facts.actor.id, session: this.request.session };
-    const result = read(holder, body, this.surroundings.signer);
+    const { page } = this;
+    const result = read(holderOf(this.trip, "edit"), body, this.surroundings.signer);
     if (!result.ok) {
       this.recorder.note(
         "read",
@@ -70,16 +93,67 @@ class Save {
     const { submission } = result;
     noteRead(this.recorder, submission);
     try {
-      return await this.beyondRead(submission);
+      return (await this.earlier(submission)) ?? (await this.beyondRead(submission));
     } catch (error) {
       const trouble = troubleOf(error);
       if (!trouble) throw error;
       this.recorder.note("write", [], (error as Error).message);
-      return {
-        kind: "failed",
-        form: await this.formWithoutDatabase(submission, message(this.page.language, trouble.message)),
-      };
+      if (this.writing && isInDoubt(error)) return this.afterDoubt(submission);
+      return this.failed(submission, trouble.message, submission.token);
     }
+  }
+
+  /** Asks what became of an earlier try with this form whose answer was lost; null where the way goes on. */
+  private async earlier(submission: Submission): Promise<Outcome | null> {
+    const { doubt } = submission.claims;
+    if (doubt === undefined) return null;
+    const became = await whatBecame(this.trip, doubt);
+    if (became.kind === "nothing") return null;
+    if (became.kind === "unknown") return this.failed(submission, "trouble-doubt", submission.token, false);
+    const record = await load(this.page, became.key, this.facts, this.surroundings.database);
+    const { page } = this;
+    const since = submission.fields.filter(
+      ({ field, touched, value }) => touched && value !== (record?.row[field.column.name] ?? null),
+    );
+    this.recorder.note("write", [{ name: "log entry", value: became.entry, note: "of an earlier try" }]);
+    if (since.length === 0 || !record)
+      return { kind: "unchanged", page, key: became.key, row: record?.row ?? {}, earlier: became.at };
+    // What was typed since is no part of that save: it is shown again, upon what is stored now.
+    const said = message(page.language, "saved-earlier", { at: toldMoment(page, became.at) });
+    return { kind: "invalid", form: await this.renewedForm(submission, record, [{ field: null, message: said }], []) };
+  }
+
+  /** The answer of the statement that writes was lost: the log is asked, at once where the database answers soon. */
+  private async afterDoubt(submission: Submission): Promise<Outcome> {
+    const { page } = this;
+    const became = await whatBecame(this.trip, this.request.id);
+    if (became.kind === "nothing") return this.failed(submission, "trouble-lost", submission.token);
+    if (became.kind === "unknown")
+      return this.failed(submission, "trouble-doubt", doubtingToken(this.trip, submission), false);
+    const { key, changes, entry } = became;
+    this.recorder.note("write", [{ name: "log entry", value: entry, note: "found after the connection was lost" }]);
+    const record = await load(page, key, this.facts, this.surroundings.database);
+    return { kind: "saved", page, key, row: record?.row ?? {}, changes, what: "changed" };
+  }
+
+  private async failed(submission: Submission, code: MessageCode, token: string, certain = true): Promise<Outcome> {
+    const said = message(this.page.language, code);
+    return { kind: "failed", form: await this.formWithoutDatabase(submission, said, token, certain) };
+  }
+
+  /** A form that has to be looked at again comes back with what was typed, upon what is stored now, conflicts and all. */
+  private async lookAgain(submission: Submission, stale: Stale): Promise<Outcome> {
+    const record = await this.load();
+    if (!found(record)) return this.stop("check", record, submission);
+    this.recorder.note("compare", [], `the form must be looked at again: ${staleWords[stale]}`);
+    const locked = this.locked(record, submission);
+    if (locked) return locked;
+    const { fields, claims } = submission;
+    const compared = compareWithStored(this.page, record.row, fields, claims, this.surroundings.signer);
+    const conflicts = record.version === claims.row ? [] : await this.conflicts(compared, record);
+    const problem = { field: null, message: message(this.page.language, `stale-${stale}`) };
+    const form = await this.renewedForm(submission, record, [problem], conflicts);
+    return { kind: conflicts.length > 0 ? "conflict" : "invalid", form };
   }
 
   private async beyondRead(submission: Submission): Promise<Outcome> {
@@ -87,6 +161,7 @@ class Save {
     let record = this.asksForRow(submission) ? await this.load() : null;
     if (record && !found(record)) return this.stop("check", record, submission);
     if (submission.look) return { kind: "shown", form: await this.form(submission, record, [], []) };
+    if (submission.stale) return this.lookAgain(submission, submission.stale);
     let known = this.problems(submission, record?.row ?? {});
     if (known.length > 0 && !record) {
       // What was shown may be out of date: before anything is refused, it is held against what is stored now.
@@ -135,9 +210,11 @@ class Save {
     const { page, key, facts, request } = this;
     const note = { actor: facts.actor, page: page.name, pageVersion: page.version, requestId: request.id };
     const { database } = this.surroundings;
+    this.writing = true;
     const result = page.routine
       ? await writeByRoutine(page, page.routine, key, guard, submission.fields, facts, note, database)
       : await write(page, key, guard, changedFields(compared), facts, note, database);
+    this.writing = false;
     noteWrite(this.recorder, result);
     if (result.kind === "written") {
       const { row, changes } = result;
@@ -155,11 +232,8 @@ class Save {
       return { kind: "invalid", form: await this.form(submission, null, result.problems, []) };
     const record = await this.load();
     if (!found(record)) return this.stop("compare", record, submission);
-    const locked = lockedBecause(page, record, facts);
-    if (locked !== null) {
-      this.recorder.note("compare", [], `edit: ${page.access.edit?.source ?? ""}`);
-      return { kind: "refused", code: "may-not-edit", page, because: locked, typed: typedTexts(submission) };
-    }
+    const locked = this.locked(record, submission);
+    if (locked) return locked;
     if (result.kind === "no-difference") return this.unchanged(record);
     if (guard.by === "version" && record.version === guard.version) return this.unwritable(submission, record);
     return this.merge(submission, record, turn);
@@ -232,6 +306,15 @@ class Save {
     return { kind: "invalid", form: await this.form(submission, record, [problem], []) };
   }
 
+  /** The refusal of a record whose state does not allow an edit. */
+  private locked(record: Record, submission: Submission): Outcome | null {
+    const { page } = this;
+    const because = lockedBecause(page, record, this.facts);
+    if (because === null) return null;
+    this.recorder.note("compare", [], `edit: ${page.access.edit?.source ?? ""}`);
+    return { kind: "refused", code: "may-not-edit", page, because, typed: typedTexts(submission) };
+  }
+
   private unchanged(record: Record): Outcome {
     this.recorder.note("write", [{ name: "written", value: "nothing", note: "no value differs" }]);
     return { kind: "unchanged", page: this.page, key: this.key, row: record.row };
@@ -253,7 +336,7 @@ class Save {
     });
   }
 
-  /** The form again with what was typed. After a conflict it is made anew upon what is stored, since that was now seen. */
+  /** The form again with what was typed, as it was made. */
   private async form(
     submission: Submission,
     known: Record | null,
@@ -262,33 +345,52 @@ class Save {
   ): Promise<FormView> {
     const loaded = known ?? (await this.load());
     const record: Record = found(loaded) ? loaded : { row: {}, version: submission.claims.row };
-    const seen = conflicts.length > 0;
+    // After a conflict it is made anew upon what is stored, since that was now seen.
+    if (conflicts.length > 0) return this.renewedForm(submission, record, problems, conflicts);
+    return makeForm(this.trip, "edit", sentForm(submission, record, problems));
+  }
+
+  /** The form made anew upon what is stored now, with what was typed in the fields that were touched. */
+  private renewedForm(
+    submission: Submission,
+    record: Record,
+    problems: readonly Problem[],
+    conflicts: readonly Conflict[],
+  ): Promise<FormView> {
     return makeForm(this.trip, "edit", {
-      ...this.sent(submission, record, problems),
-      typed: seen ? touchedTexts(submission) : typedTexts(submission),
-      token: seen ? writeToken(claimsFor(this.trip, "edit", record), this.trip.surroundings.signer) : submission.token,
+      ...sentForm(submission, record, problems),
+      typed: touchedTexts(submission),
+      token: writeToken(claimsFor(this.trip, "edit", record), this.trip.surroundings.signer),
       conflicts,
     });
   }
 
-  private sent(submission: Submission, record: Record, problems: readonly Problem[]): FormState {
-    const { token, look } = submission;
-    const typed = typedTexts(submission);
-    return { record, submission, typed, problems, conflicts: [], look, token, locked: null, notice: null };
-  }
-
   /** The form with what was typed, made of the submission alone where the database can't be asked. */
-  private async formWithoutDatabase(submission: Submission, said: string): Promise<FormView> {
+  private async formWithoutDatabase(
+    submission: Submission,
+    said: string,
+    token: string,
+    certain: boolean,
+  ): Promise<FormView> {
     const problems = [{ field: null, message: said }];
+    const state = (record: Record): FormState => ({ ...sentForm(submission, record, problems), token, certain });
     try {
-      return await this.form(submission, null, problems, []);
+      const loaded = await this.load();
+      const record = found(loaded) ? loaded : { row: {}, version: submission.claims.row };
+      return await makeForm(this.trip, "edit", state(record));
     } catch (error) {
       if (!troubleOf(error)) throw error;
-      const record = { row: {}, version: submission.claims.row };
-      return layOut(this.trip, "edit", this.sent(submission, record, problems), new Map());
+      return layOut(this.trip, "edit", state({ row: {}, version: submission.claims.row }), new Map());
     }
   }
 }
+
+/** Why a form had to be looked at again, for the recorded request. */
+const staleWords: Readonly<globalThis.Record<Stale, string>> = {
+  session: "it is of another session",
+  age: "it is too old",
+  version: "it is of an earlier version of the page",
+};
 
 const touchedTexts = (submission: Submission): ReadonlyMap<string, string> =>
   new Map(submission.fields.filter((each) => each.touched).map((each) => [each.field.column.name, each.text]));

@@ -1,5 +1,7 @@
+import { performance } from "node:perf_hooks";
 import { type Database, DatabaseAway, DatabaseRefusal, type Row, type Statement } from "@loyal-quill/core";
 import pg from "pg";
+import { Share } from "./share.js";
 
 /** Text forms that do not depend on the server's settings: ISO dates in UTC, exact floats, hexadecimal bytes. */
 const sessionOptions =
@@ -11,8 +13,29 @@ const mostPrepared = 500;
 /** A connection that nobody asked for is kept so long, in milliseconds: what it has prepared is worth more than its memory. */
 const idleTimeout = 300_000;
 
-/** A statement that runs longer is given up, in milliseconds. */
-const statementTimeout = 15_000;
+/** Time limits, in milliseconds. */
+export interface Limits {
+  /** PostgreSQL gives a statement up that runs longer; a role's own shorter limit stays. */
+  readonly statement: number;
+  /** It gives a statement up that waits longer for a lock: somebody else holds the record. */
+  readonly lock: number;
+  /** A connection that has not answered so much longer than a statement may run is given up as dead. */
+  readonly answer: number;
+  /** How long a new connection, or a free one of the pool, is waited for. */
+  readonly connect: number;
+  /** A connection that was idle for longer is asked whether it is there before it is used, and has so long to answer. */
+  readonly idle: number;
+  readonly test: number;
+}
+
+export const usualLimits: Limits = {
+  statement: 15_000,
+  lock: 3_000,
+  answer: 2_000,
+  connect: 5_000,
+  idle: 1_000,
+  test: 1_500,
+};
 
 const names = new Map<string, string>();
 
@@ -31,79 +54,228 @@ function preparedName(text: string): string | undefined {
 const isPolicyRefusal = (error: pg.DatabaseError): boolean =>
   error.code === "42501" && error.routine === "ExecWithCheckOptions";
 
-function asRefusal(error: unknown): Error {
-  if (error instanceof pg.DatabaseError && error.code) {
-    if (isPolicyRefusal(error)) return new DatabaseRefusal("44000", error.message);
-    return new DatabaseRefusal(error.code, error.message, error.constraint ?? null, error.column ?? null);
-  }
-  return new DatabaseAway(error instanceof Error ? error.message : String(error), { cause: error });
-}
+/** The context of an error names the functions that it came through: `PL/pgSQL function …`, `SQL function …`, in any language. */
+const isInside = (error: pg.DatabaseError): boolean => /PL\/\w|SQL/.test(error.where ?? "");
 
-/** One connection of a pool for a transaction of several statements; one that breaks is not given back. */
-async function inTransaction<Result>(pool: pg.Pool, run: (database: Database) => Promise<Result>): Promise<Result> {
-  const client = await pool.connect().catch((error: unknown) => {
-    throw asRefusal(error);
+function refusalFrom(error: pg.DatabaseError, code: string): DatabaseRefusal {
+  if (isPolicyRefusal(error)) return new DatabaseRefusal("44000", error.message);
+  return new DatabaseRefusal(code, error.message, {
+    constraint: error.constraint ?? null,
+    column: error.column ?? null,
+    table: error.schema && error.table ? { schema: error.schema, name: error.table } : null,
+    inside: isInside(error),
   });
-  const command = async (text: string): Promise<void> => {
+}
+
+/** @param sent whether the statement was on its way when the connection was lost */
+function asFailure(error: unknown, sent: boolean): Error {
+  if (error instanceof DatabaseAway || error instanceof DatabaseRefusal) return error;
+  if (error instanceof pg.DatabaseError && error.code) return refusalFrom(error, error.code);
+  return new DatabaseAway(error instanceof Error ? error.message : String(error), sent, { cause: error });
+}
+
+/** What is known of a connection beside what `pg` knows: when it last answered. */
+interface Known {
+  answered: number;
+}
+
+/** The connections of one pool, with the care that they need. */
+class Connections {
+  private readonly known = new WeakMap<pg.PoolClient, Known>();
+  /** Connections that last answered before this moment are asked whether they are there: another one has broken. */
+  private suspect = 0;
+  /** Those that last answered before this moment are not even asked: another one was found silent, and asking takes time. */
+  private silent = 0;
+  private readonly writers: Share;
+
+  constructor(
+    private readonly pool: pg.Pool,
+    private readonly limits: Limits,
+  ) {
+    // A third of the connections, one at least, is kept for those who only open something: a locked record must not stop them.
+    const size = pool.options.max ?? 10;
+    this.writers = new Share(Math.max(1, size - Math.max(1, Math.ceil(size / 3))), limits.connect);
+  }
+
+  /** Runs something on a connection; one that did not answer is destroyed, so that nobody waits for it again. */
+  async use<Result>(writes: boolean, run: (client: pg.PoolClient) => Promise<Result>): Promise<Result> {
+    const give = writes ? await this.writers.take() : undefined;
     try {
-      await client.query(text);
-    } catch (error) {
-      throw asRefusal(error);
+      const client = await this.take();
+      let lost = true;
+      try {
+        const result = await run(client);
+        lost = false;
+        return result;
+      } catch (error) {
+        lost = !(error instanceof Keep) && !(error instanceof DatabaseRefusal && !isEnding(error));
+        throw error instanceof Keep ? error.cause : error;
+      } finally {
+        this.giveBack(client, lost);
+      }
+    } finally {
+      give?.();
     }
-  };
-  let broken = true;
-  try {
-    await command("BEGIN");
-    const result = await run(databaseOver(client));
-    await command("COMMIT");
-    broken = false;
-    return result;
-  } catch (error) {
-    // After a lost connection there is nothing to roll back; a failed COMMIT has rolled back already.
-    if (!(error instanceof DatabaseAway))
-      broken = await command("ROLLBACK").then(
-        () => false,
-        () => true,
-      );
-    throw error;
-  } finally {
-    client.release(broken);
   }
-}
 
-/** The same on a connection that is in a transaction already: up to a savepoint. */
-async function nested<Result>(
-  client: Pick<pg.ClientBase, "query">,
-  run: (database: Database) => Promise<Result>,
-): Promise<Result> {
-  await client.query("SAVEPOINT quill");
-  try {
-    const result = await run(databaseOver(client));
-    await client.query("RELEASE SAVEPOINT quill");
-    return result;
-  } catch (error) {
-    await client.query("ROLLBACK TO SAVEPOINT quill");
-    throw error;
-  }
-}
-
-/** Sends the core's statements through anything that queries as `pg` does: a pool, or one client in a transaction. */
-export const databaseOver = (client: pg.Pool | Pick<pg.ClientBase, "query">): Database => ({
-  transact: (run) => (client instanceof pg.Pool ? inTransaction(client, run) : nested(client, run)),
-  async run({ text, values }: Statement): Promise<readonly Row[]> {
-    const name = preparedName(text);
+  /** Sends a statement and waits for its answer, no longer than it can take. */
+  async send(client: pg.PoolClient, query: pg.QueryConfig, slow = false): Promise<readonly Row[]> {
+    const { statement, answer } = this.limits;
     try {
-      const result = await (client as Pick<pg.Pool, "query">).query<Row>({
-        ...(name ? { name } : {}),
-        text,
-        values: [...values],
-      });
+      const result = await this.within(client.query<Row>(query), (slow ? slowStatement : statement) + answer);
+      this.noteAnswer(client);
       return result.rows;
     } catch (error) {
-      throw asRefusal(error);
+      if (error instanceof pg.DatabaseError) this.noteAnswer(client);
+      throw asFailure(error, true);
     }
-  },
-});
+  }
+
+  private noteAnswer(client: pg.PoolClient): void {
+    const known = this.known.get(client);
+    if (known) known.answered = performance.now();
+  }
+
+  /** A connection that is there, with its limits set; those that are not are thrown away on the way. */
+  private async take(): Promise<pg.PoolClient> {
+    for (;;) {
+      const client = await this.pool.connect().catch((error: unknown) => {
+        throw asFailure(error, false);
+      });
+      const known = this.known.get(client);
+      try {
+        if (!known) await this.prepare(client);
+        else if (known.answered <= this.silent) throw new Error("as silent as another connection was");
+        else if (this.isDoubtful(known)) await this.within(client.query("SELECT"), this.limits.test);
+        this.known.set(client, { answered: performance.now() });
+        return client;
+      } catch (error) {
+        client.release(true);
+        // A new connection that breaks at once is no matter of age: the database is away.
+        if (!known) throw asFailure(error, false);
+      }
+    }
+  }
+
+  private isDoubtful({ answered }: Known): boolean {
+    return answered <= this.suspect || performance.now() - answered > this.limits.idle;
+  }
+
+  /** The limits of a new connection: ours, where the role or the database has no shorter one. */
+  private async prepare(client: pg.PoolClient): Promise<void> {
+    const limit = (name: string, ms: number): string =>
+      `set_config('${name}', (SELECT least(nullif(s.setting::bigint, 0), ${ms}) FROM pg_settings AS s WHERE s.name = '${name}')::text, false)`;
+    const { statement, lock, connect } = this.limits;
+    const settings = [
+      limit("statement_timeout", statement),
+      limit("lock_timeout", lock),
+      limit("idle_in_transaction_session_timeout", statement * 4),
+    ];
+    await this.within(client.query(`SELECT ${settings.join(", ")}`), connect);
+  }
+
+  private giveBack(client: pg.PoolClient, lost: boolean): void {
+    if (lost) this.suspect = performance.now();
+    // `pg` destroys the socket of a connection that is taken away while it waits for an answer, so nobody waits for it again.
+    client.release(lost);
+  }
+
+  /** A promise with an end. @throws an `Error` after so many milliseconds */
+  private async within<Result>(promise: Promise<Result>, ms: number): Promise<Result> {
+    let timer: NodeJS.Timeout | undefined;
+    // What comes after the end is nobody's any more; without this it would be an unhandled rejection.
+    promise.catch(() => {});
+    const begun = performance.now();
+    const end = new Promise<never>((_, reject) => {
+      timer = setTimeout(() => {
+        this.silent = Math.max(this.silent, begun);
+        reject(new Error(`no answer within ${ms} ms`));
+      }, ms);
+    });
+    try {
+      return await Promise.race([promise, end]);
+    } finally {
+      clearTimeout(timer);
+    }
+  }
+}
+
+/** A statement that says of itself that it takes long has so long, in milliseconds. */
+const slowStatement = 1_800_000;
+
+/** PostgreSQL has ended the connection along with the statement (SQLSTATE 57P01 to 57P05, class 08). */
+const isEnding = ({ sqlState }: DatabaseRefusal): boolean => /^(57P0|08)/.test(sqlState);
+
+/** An error of our own that passes through a transaction which was rolled back soundly: the connection is kept. */
+class Keep extends Error {}
+
+const queryOf = ({ text, values }: Statement): pg.QueryConfig => {
+  const name = preparedName(text);
+  return { ...(name ? { name } : {}), text, values: [...values] };
+};
+
+/** One connection inside a transaction. */
+function inside(connections: Connections, client: pg.PoolClient): Database {
+  const command = (text: string): Promise<unknown> => connections.send(client, { text });
+  /** One statement after the other: a connection has only one under way. */
+  let last: Promise<unknown> = Promise.resolve();
+  return {
+    run(statement) {
+      const send = (): Promise<readonly Row[]> => connections.send(client, queryOf(statement), statement.slow);
+      const answer = last.then(send, send);
+      last = answer.catch(() => {});
+      return answer;
+    },
+    /** On a connection that is in a transaction already: up to a savepoint. */
+    async transact(run) {
+      await command("SAVEPOINT quill");
+      try {
+        const result = await run(inside(connections, client));
+        await command("RELEASE SAVEPOINT quill");
+        return result;
+      } catch (error) {
+        if (!(error instanceof DatabaseAway)) await command("ROLLBACK TO SAVEPOINT quill");
+        throw error;
+      }
+    },
+  };
+}
+
+/** Runs something as one transaction on a connection. */
+const transaction = <Result>(
+  connections: Connections,
+  run: (database: Database) => Promise<Result>,
+  reads: boolean,
+): Promise<Result> =>
+  connections.use(!reads, async (client) => {
+    const command = (text: string): Promise<unknown> => connections.send(client, { text });
+    await command("BEGIN");
+    try {
+      const result = await run(inside(connections, client));
+      await command("COMMIT");
+      return result;
+    } catch (error) {
+      // After a lost connection there is nothing to roll back; a failed COMMIT has rolled back already.
+      if (error instanceof DatabaseAway) throw error;
+      await command("ROLLBACK");
+      throw error instanceof DatabaseRefusal ? error : new Keep("rolled back", { cause: error });
+    }
+  });
+
+/**
+ * Sends the core's statements through a pool. Every statement has a time limit on both sides, connections that were idle are
+ * tested before they are used, and statements that write get no more than two thirds of the connections.
+ */
+export function databaseOver(pool: pg.Pool, limits: Partial<Limits> = {}): Database {
+  const connections = new Connections(pool, { ...usualLimits, ...limits });
+  return {
+    transact: (run, purpose) => transaction(connections, run, purpose === "reading"),
+    run: (statement) =>
+      connections.use(statement.writes === true, (client) =>
+        connections.send(client, queryOf(statement), statement.slow),
+      ),
+  };
+}
 
 /**
  * A pool of connections to the edited database.
@@ -116,9 +288,10 @@ export function connect(url: string, size = 10): pg.Pool {
     connectionString: url,
     max: size,
     options: sessionOptions,
-    statement_timeout: statementTimeout,
-    connectionTimeoutMillis: 5000,
+    connectionTimeoutMillis: usualLimits.connect,
     idleTimeoutMillis: idleTimeout,
+    keepAlive: true,
+    keepAliveInitialDelayMillis: 10_000,
     application_name: "loyal-quill",
   });
   // An idle connection that breaks is replaced at the next request; without a listener it would end the process.

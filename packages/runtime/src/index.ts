@@ -1,5 +1,6 @@
 /** The served pages as an Express router. Needs the core and `pg`; knows nothing of the workbench. */
-export { connect, databaseOver } from "./database.js";
+export { readBody } from "./body.js";
+export { connect, databaseOver, type Limits } from "./database.js";
 export {
   type BoundPageFile,
   bindPageFile,

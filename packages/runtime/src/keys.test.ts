@@ -91,8 +91,8 @@ describe("keys", () => {
     const path = (name: string): string => `/bulletins/${name}/edit`;
     const opened = await trips.open(path(slug), dara);
     const first = await trips.save(path(slug), dara, opened, { headline: "Gauges rest, Straße & Ufer", slug: "" });
-    expect(first.response.headers.location).toBe("/bulletins/gauges-rest-stra-e-ufer/edit");
-    const renamed = "gauges-rest-stra-e-ufer";
+    expect(first.response.headers.location).toBe("/bulletins/gauges-rest-strasse-ufer/edit");
+    const renamed = "gauges-rest-strasse-ufer";
     const entry = await trips.one("SELECT record_key, new_key FROM quill_log.change ORDER BY id DESC LIMIT 1");
     expect(entry).toEqual({ record_key: { slug }, new_key: { slug: renamed } });
     expect((await trips.send("GET", path(slug), dara)).response.status).toBe(404);
@@ -148,6 +148,6 @@ describe("keys", () => {
     );
     const path = `/bulletins/${slug}/edit`;
     const { response } = await trips.save(path, dara, await trips.open(path, dara), { publish_at: "2001-01-01T10:00" });
-    expect(response.body).toContain("A planned bulletin is published in the future.");
+    expect(response.body).toContain("A planned bulletin must be published in the future.");
   });
 });

@@ -239,7 +239,7 @@ describe("deleting", () => {
     const edit = await trips.open(`/gates/${gate}/edit`, tamsin);
     expect((await trips.save(`/gates/${gate}/delete`, tamsin, edit)).response.status).toBe(403);
     expect((await trips.send("DELETE", `/gates/${gate}/delete`, tamsin)).response.headers.allow).toBe(
-      "GET, HEAD, POST",
+      "GET, HEAD, POST, OPTIONS",
     );
   });
 });
@@ -255,6 +255,6 @@ describe("a record's own page", () => {
     expect(response.body).not.toContain("<form class");
     expect((await trips.send("GET", "/gates/999999", tamsin)).response.status).toBe(404);
     expect((await trips.send("GET", "/gates/x", tamsin)).response.status).toBe(400);
-    expect((await trips.send("POST", "/gates/1", tamsin, "")).response.headers.allow).toBe("GET, HEAD");
+    expect((await trips.send("POST", "/gates/1", tamsin, "")).response.headers.allow).toBe("GET, HEAD, OPTIONS");
   });
 });

@@ -8,6 +8,8 @@ import {
   type Catalog,
   type Database,
   type Finding,
+  findTable,
+  glanceAt,
   isError,
   type Page,
   type ParsedPage,
@@ -35,12 +37,6 @@ export interface Loaded extends Site {
 
 const ending = ".page.yaml";
 
-/** The address's fixed segments, as far as they can be read from a file that has errors. */
-const segmentsIn = (text: string): string[] => {
-  const written = /^path:\s*["']?(\/[^\s"'{]+)/m.exec(text)?.[1] ?? "";
-  return written.split("/").filter((segment) => segment !== "");
-};
-
 /** A page file that was held against a database, with the places of its parts where it could be read. */
 export interface BoundPageFile extends PageFileState {
   readonly parsed: ParsedPage | null;
@@ -49,7 +45,7 @@ export interface BoundPageFile extends PageFileState {
 function stateOf(name: string, text: string, catalog: Catalog): BoundPageFile {
   const parsed = parsePage(text);
   if (!parsed.ok) return { name, text, page: null, parsed: null, findings: parsed.findings };
-  const table = catalog.tables.find((each) => `${each.schema}.${each.name}` === parsed.page.file.record.table);
+  const table = findTable(catalog.tables, parsed.page.file.record.table);
   const version = createHash("sha256")
     .update(text)
     .update(JSON.stringify(table ? { ...table, rows: null } : null))
@@ -94,8 +90,8 @@ export async function loadPageFiles(directory: string, database: Database): Prom
   const files = bindPageFiles(named, catalog).map(({ parsed: _, ...file }): PageFileState => file);
   const pages = files.flatMap((file) => file.page ?? []);
   const unsound = files.flatMap((file) => {
-    const listSegments = segmentsIn(file.text);
-    return file.page || listSegments.length === 0 ? [] : [{ name: file.name, listSegments }];
+    const listSegments = file.page ? null : glanceAt(file.text).listSegments;
+    return listSegments === null ? [] : [{ name: file.name, listSegments }];
   });
   return { files, catalog, pages, unsound };
 }

@@ -12,6 +12,7 @@ import {
   type PageRequest,
   type PageResponse,
   type RecordedRequest,
+  readCarried,
   route,
   type Signer,
   saidCookie,
@@ -34,8 +35,15 @@ export interface PagesOptions {
   readonly signingKey: string;
   /** What stands around a page; its style sheets come after the pages' own. */
   readonly frame: (request: express.Request, actor: Actor | null) => Omit<Frame, "base" | "script">;
-  /** Where somebody who is not signed in is sent. */
+  /** Where somebody who is not signed in is sent, with the address to come back to as `next`. */
   readonly signIn?: string;
+  /**
+   * Whether a form that is refused for want of a sign-in may be posted there as `carried`, with its address as `next`: the sign-in
+   * then leads back to the form with all that was typed (see {@link Pages.carried}). Without it the refused answer keeps the form.
+   */
+  readonly signInCarries?: boolean;
+  /** The greatest age of a form that is taken, in milliseconds: an older one is shown again first. A day where it is left out. */
+  readonly formAge?: number;
   /** How often the tables are asked whether their structure has changed, in milliseconds; 15,000 where it is left out. */
   readonly lookEvery?: number;
   /** Told of every request once it is answered. */
@@ -50,14 +58,20 @@ export interface Pages {
   /** The served pages. What belongs to none of them is passed on to the next handler. */
   readonly router: express.RequestHandler;
   readonly loaded: () => Loaded;
-  /** The address of the style sheet below the mount. */
+  /** The addresses of the style sheet and of the script below the mount. */
   readonly styleSheet: string;
+  readonly script: string;
+  /** The body of a form that was posted to the sign-in as `carried`, if it was refused here at that address; else null. */
+  readonly carried: (carried: unknown, address: string) => string | null;
   readonly reload: () => Promise<void>;
   readonly close: () => void;
 }
 
-/** The script of the pages, as the build left it beside this package. */
-const script = readFileSync(new URL("../browser/dist/choices.js", import.meta.url), "utf8");
+/** The scripts of the pages, as the build left them beside this package: one file, each in a block of its own. */
+const script = ["choices", "forms"]
+  .map((name) => readFileSync(new URL(`../browser/dist/${name}.js`, import.meta.url), "utf8"))
+  .map((text) => `{\n${text.replace(/^export \{\s*\};?$/m, "")}}\n`)
+  .join("");
 const scriptName = `quill-${createHash("sha256").update(script).digest("hex").slice(0, 10)}.js`;
 
 const styleName = `quill-${createHash("sha256").update(styleSheet).digest("hex").slice(0, 10)}.css`;
@@ -108,6 +122,11 @@ const queryOf = (request: express.Request): Record<string, string> =>
       )
     : {};
 
+/** Milliseconds between two tries to read the page files while the database is away. */
+const retryEvery = 1000;
+
+const day = 86_400_000;
+
 const structureMark = async (database: Database): Promise<string> => (await database.run(catalogMark()))[0]?.mark ?? "";
 
 /** Sends an answer as it is: Express would look for what it may leave out of it. */
@@ -125,14 +144,22 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
   const signer = signerOf(options.signingKey);
   let mark = await structureMark(options.database);
   let loaded = await loadPageFiles(options.pages, options.database);
+  let again: NodeJS.Timeout | undefined;
+  /** Reads everything anew; where that fails, since the database is away, it is tried until it works. */
   const reload = async (): Promise<void> => {
+    clearTimeout(again);
+    again = undefined;
     try {
+      const now = await structureMark(options.database);
       loaded = await loadPageFiles(options.pages, options.database);
+      mark = now;
       options.onLoad?.(loaded);
     } catch (error) {
       options.onError?.(error);
+      if (!closed) again = setTimeout(() => void reload(), retryEvery).unref();
     }
   };
+  let closed = false;
   const watcher = watchPageFiles(options.pages, () => void reload());
   let looking = false;
   /** Reads everything anew where the tables' structure has changed since it was read. */
@@ -140,9 +167,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     if (looking) return;
     looking = true;
     try {
-      const now = await structureMark(options.database);
-      if (now !== mark) await reload();
-      mark = now;
+      if ((await structureMark(options.database)) !== mark) await reload();
     } catch (error) {
       // A database that is away is told of by the requests themselves.
       if (!(error instanceof DatabaseAway)) options.onError?.(error);
@@ -156,9 +181,19 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     [`/${scriptName}`, { type: "text/javascript", text: script }],
   ]);
 
+  /** Who asks. Where that can't be found out, what was read of the request is left for whoever answers. */
+  const actorOf = async (request: express.Request, body: PageRequest["body"]): Promise<Actor | null> => {
+    try {
+      return await options.actor(request);
+    } catch (error) {
+      if (body && "text" in body) request.body ??= Buffer.from(body.text);
+      throw error;
+    }
+  };
+
   const serve = async (matched: MatchedRoute, request: express.Request, response: express.Response): Promise<void> => {
     const body = await readBody(request);
-    const actor = await options.actor(request);
+    const actor = await actorOf(request, body);
     const given = options.frame(request, actor);
     const pageRequest: PageRequest = {
       id: randomUUID(),
@@ -171,6 +206,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
       session: options.session(request),
       said: cookie(request, saidCookie),
       signIn: options.signIn ?? null,
+      signInCarries: options.signInCarries ?? false,
       frame: {
         ...given,
         base: request.baseUrl,
@@ -182,6 +218,8 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
       database: options.database,
       signer,
       elapsed: () => performance.now(),
+      pause: (ms) => new Promise((resolve) => setTimeout(resolve, ms)),
+      formAge: options.formAge ?? day,
     });
     send(response, answer);
     // What failed may have failed because a table is no longer what it was.
@@ -207,8 +245,19 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
   };
 
   const close = (): void => {
+    closed = true;
+    clearTimeout(again);
     clearInterval(watch);
     watcher.close();
   };
-  return { router, loaded: () => loaded, styleSheet: `/${styleName}`, reload, close };
+  const carried: Pages["carried"] = (given, address) => readCarried(given, address, signer);
+  return {
+    router,
+    loaded: () => loaded,
+    styleSheet: `/${styleName}`,
+    script: `/${scriptName}`,
+    carried,
+    reload,
+    close,
+  };
 }

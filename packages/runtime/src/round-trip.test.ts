@@ -256,7 +256,7 @@ describe("a form that is refused", () => {
   });
 
   test("by a check across fields gets it at the check's field", async () => {
-    expect(await refused({ warning_m: "0.01" })).toContain("The warning level lies above the alert level.");
+    expect(await refused({ warning_m: "0.01" })).toContain("The warning level must lie above the alert level.");
   });
 
   test("by a range in the table's own CHECK is told the range, not the constraint", async () => {

@@ -10,6 +10,7 @@ import { fontRoutes, fontSheets } from "./fonts.js";
 import { requestLog, securityHeaders } from "./headers.js";
 import { signInRoutes } from "./sign-in/routes.js";
 import { accountOf, actorOf, csrfToken, hasCsrfToken, sessions } from "./sign-in/session.js";
+import { connectionLimits } from "./store/connection.js";
 import type { Account } from "./store/entities.js";
 import { Store } from "./store/store.js";
 import { workbenchAssets, workbenchRoutes } from "./workbench.js";
@@ -37,12 +38,18 @@ export interface ApplicationOptions {
   /** The application's name, in every header. */
   readonly name: string;
   readonly logger: Logger;
+  /** Connections to each edited database at most; 10 where it is left out. */
+  readonly poolSize?: number;
+  /** The greatest age of a form that is taken, in milliseconds; a day where it is left out. */
+  readonly formAge?: number;
 }
 
 export interface Application {
   readonly app: express.Express;
   readonly store: Store;
   readonly pages: Pages;
+  /** Ends what would go on for ever by itself, like the live feed: the first thing of an orderly stop. */
+  readonly endStreams: () => void;
   readonly close: () => Promise<void>;
 }
 
@@ -55,7 +62,7 @@ export interface Application {
 export async function createApplication(options: ApplicationOptions): Promise<Application> {
   const { signingKey, logger } = options;
   const store = await Store.open(options.storeUrl, options.logUrl);
-  const sessionPool = new pg.Pool({ connectionString: options.storeUrl, max: 5 });
+  const sessionPool = new pg.Pool({ connectionString: options.storeUrl, max: 5, ...connectionLimits });
   sessionPool.on("error", (error) => logger.warn({ err: error }, "an idle connection to the store broke"));
   const frameOf: FrameOf = (request, actor) => ({
     application: options.name,
@@ -65,7 +72,11 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
     person: actor && { name: actor.name },
     signOut: actor && { action: "/sign-out", token: csrfToken(request, signingKey) },
   });
-  const opening = { signingKey, logger, frame: frameOf };
+  const limits = {
+    ...(options.poolSize === undefined ? {} : { poolSize: options.poolSize }),
+    ...(options.formAge === undefined ? {} : { formAge: options.formAge }),
+  };
+  const opening = { signingKey, logger, frame: frameOf, ...limits };
   const first = await openEditedDatabase({ ...opening, ...options, name: "", store });
   const others = await Promise.all(
     (options.also ?? []).map(async ({ name, databaseUrl, logUrl, pages: directory }) =>
@@ -89,7 +100,7 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
   if (options.workbench) app.use("/workbench/assets", ...workbenchAssets(options.workbench));
   app.use("/fonts", fontRoutes());
   app.use(sessions(sessionPool, signingKey));
-  app.use(signInRoutes({ store, secret: signingKey, frame }));
+  app.use(signInRoutes({ store, secret: signingKey, frame, pages }));
   for (const edited of [...others, first])
     app.use(
       edited.name === "" ? "/workbench/api" : `/workbench/api/at/${edited.name}`,
@@ -136,5 +147,8 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
     await Promise.all([sessionPool.end(), ...others.map((each) => each.store.close())]);
     await store.close();
   };
-  return { app, store, pages, close };
+  const endStreams = (): void => {
+    for (const each of databases) each.endStreams();
+  };
+  return { app, store, pages, endStreams, close };
 }

@@ -1,4 +1,18 @@
-import { type Actor, document, type Frame, html, mayOpen, type Page, titleOfCode } from "@loyal-quill/core";
+import {
+  type Actor,
+  document,
+  type Frame,
+  html,
+  labelFrom,
+  type Markup,
+  mayOpen,
+  type Page,
+  readPairs,
+  resendForm,
+  titleOfCode,
+  word,
+} from "@loyal-quill/core";
+import { readBody } from "@loyal-quill/runtime";
 import type { Request, Response } from "express";
 import type { Logger } from "pino";
 import { problem } from "./api/problem.js";
@@ -35,9 +49,19 @@ export function nothingHere(frame: Frame): string {
 export const noBuilder = (frame: Frame): string =>
   plainPage(frame, "The workbench is not open to you", "It is open to accounts with the role builder.");
 
-/** Whether an error says that PostgreSQL can't be reached: Node's connection errors, or SQLSTATE classes 08, 53 and 57. */
-const isStoreAway = (error: unknown): boolean =>
-  /^(ECONN|EPIPE|ETIMEDOUT|08|53|57)/.test(String((error as { code?: unknown }).code ?? ""));
+/** What a lost connection is called by Node, PostgreSQL (SQLSTATE classes 08, 53 and 57), `pg`, its pool and MikroORM's. */
+const awayCode = /^(ECONN|EPIPE|ETIMEDOUT|EAI_|ENOTFOUND|EHOSTUNREACH|ENETUNREACH|08|53|57)/;
+const awayWords =
+  /connection (terminated|error|ended)|connection timeout|timeout exceeded when trying to connect|query read timeout|not queryable|acquiring a connection|pool is probably full|socket/i;
+
+/** Whether an error says that PostgreSQL can't be reached, or one that it came from. */
+export function isStoreAway(error: unknown, depth = 0): boolean {
+  if (typeof error !== "object" || error === null || depth > 4) return false;
+  const { code, message, name, cause, previous } = error as Readonly<Record<string, unknown>>;
+  if (awayCode.test(String(code ?? "")) || name === "ConnectionException" || awayWords.test(String(message ?? "")))
+    return true;
+  return isStoreAway(cause, depth + 1) || isStoreAway(previous, depth + 1);
+}
 
 function statusOf(error: unknown): number {
   const asked = (error as { status?: unknown }).status;
@@ -48,18 +72,41 @@ function statusOf(error: unknown): number {
 function wordsOf(status: number): { title: string; advice: string } {
   if (status === 503) return titleOfCode("en", "database-away");
   if (status === 500)
-    return { title: "Something went wrong here", advice: "It was written down. Nothing was changed." };
+    return {
+      title: "Something went wrong here",
+      advice:
+        "The people who look after this application find it in its log. Open the record to see whether it was changed.",
+    };
   return { title: "This can't be read", advice: "What was sent is not what this address takes." };
 }
 
-/** The last answer: what a person sent is their matter (4xx); a store that is away is said; anything else is a bug, logged. */
-export function answerFailure(
+/**
+ * A form that could not be taken, kept on the answer with all that was typed and a button that sends it again.
+ *
+ * @returns null where what was sent is no form of a served page
+ */
+async function keptForm(request: Request, frame: Frame): Promise<Markup | null> {
+  if (request.method !== "POST" || /^\/(workbench|sign-in|sign-out)(\/|$)/.test(request.path)) return null;
+  const body = await readBody(request);
+  const pairs = body && "text" in body ? readPairs(body.text) : "no form";
+  if (typeof pairs === "string") return null;
+  const again = resendForm({ address: request.originalUrl, pairs }, word(frame.language, "send-again"));
+  const typed = pairs.filter(([name, value]) => !name.startsWith("quill.") && value !== "");
+  const list = html`<dl class="typed">${typed.map(([name, value]) => html`<div><dt>${labelFrom(name)}</dt><dd>${value}</dd></div>`)}</dl>`;
+  return html`<p>${word(frame.language, "kept-here")}</p>${again}<h2>${word(frame.language, "what-you-typed")}</h2>${list}`;
+}
+
+/**
+ * The last answer: what a person sent is their matter (4xx); a store that is away is said; anything else is a bug, logged. A form
+ * goes with its answer, so that nothing that was typed is lost.
+ */
+export async function answerFailure(
   error: unknown,
   request: Request,
   response: Response,
   frame: Frame,
   logger: Logger,
-): void {
+): Promise<void> {
   if (response.headersSent) {
     response.end();
     return;
@@ -67,10 +114,13 @@ export function answerFailure(
   const status = statusOf(error);
   if (status >= 500) logger.error({ err: error, url: request.path }, "a request failed");
   const { title, advice } = wordsOf(status);
-  if (request.path.startsWith("/workbench/api")) problem(response, status, title, advice);
-  else
-    response
-      .status(status)
-      .type("html")
-      .send(plainPage(frame, title, advice));
+  if (request.path.startsWith("/workbench/api")) {
+    problem(response, status, title, advice);
+    return;
+  }
+  const kept = status >= 500 ? await keptForm(request, frame) : null;
+  const page = kept
+    ? document(frame, title, html`<h1>${title}</h1><p>${advice}</p>${kept}`)
+    : plainPage(frame, title, advice);
+  response.status(status).type("html").set("cache-control", "no-store").send(page);
 }

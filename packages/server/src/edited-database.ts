@@ -23,6 +23,9 @@ export interface EditedDatabaseOptions {
   readonly signingKey: string;
   readonly frame: FrameOf;
   readonly logger: Logger;
+  /** Connections to it at most; 10 where it is left out. */
+  readonly poolSize?: number;
+  readonly formAge?: number;
 }
 
 /** One database with everything that is made of it: its served pages, drafts, censuses and live feed. */
@@ -36,6 +39,8 @@ export interface EditedDatabase {
   readonly desk: Desk;
   readonly censuses: Censuses;
   readonly feed: Feed;
+  /** Ends what would go on for ever by itself: the live feed, and censuses under way. */
+  readonly endStreams: () => void;
   readonly close: () => Promise<void>;
 }
 
@@ -46,15 +51,19 @@ export interface EditedDatabase {
  */
 export async function openEditedDatabase(options: EditedDatabaseOptions): Promise<EditedDatabase> {
   const { name, store, signingKey, logger } = options;
-  const pool = connect(options.databaseUrl);
+  const pool = connect(options.databaseUrl, options.poolSize);
   const database = databaseOver(pool);
   const feed = new Feed();
   let desk: Desk | undefined;
+  /** Requests that are being recorded: an orderly end waits for them. */
+  const keeping = new Set<Promise<void>>();
   const pages = await createPages({
     database,
     pages: options.pages,
     signingKey,
     signIn: "/sign-in",
+    signInCarries: true,
+    ...(options.formAge === undefined ? {} : { formAge: options.formAge }),
     actor: async (request) => {
       const found = await accountOf(request, store);
       return found && actorOf(found);
@@ -62,12 +71,14 @@ export async function openEditedDatabase(options: EditedDatabaseOptions): Promis
     session: (request) => csrfToken(request, signingKey),
     frame: options.frame,
     onRequest: (recorded) => {
-      // What the script of a page asks for as one types is no open and no save.
-      if (recorded.operation === "choices") return;
-      store.keepRequest(recorded).then(
+      // What the script of a page asks for by itself is no open and no save.
+      if (recorded.operation === "choices" || recorded.operation === "judge") return;
+      const kept = store.keepRequest(recorded).then(
         () => feed.tell({ kind: "request", request: recorded }),
         (error: unknown) => logger.error({ err: error }, "a request could not be recorded"),
       );
+      keeping.add(kept);
+      void kept.finally(() => keeping.delete(kept));
     },
     onLoad: () => {
       void desk?.sync();
@@ -81,11 +92,16 @@ export async function openEditedDatabase(options: EditedDatabaseOptions): Promis
   desk = new Desk({ store, pages, directory: options.pages, tell: (event) => feed.tell(event) });
   await desk.sync();
   const censuses = new Censuses(database, (event) => feed.tell(event));
-  const close = async (): Promise<void> => {
+  const endStreams = (): void => {
     feed.close();
     censuses.close();
+  };
+  const close = async (): Promise<void> => {
+    endStreams();
     pages.close();
+    await Promise.all(keeping);
     await pool.end();
   };
-  return { name, mount: name === "" ? "" : `/${name}`, store, database, pages, desk, censuses, feed, close };
+  const mount = name === "" ? "" : `/${name}`;
+  return { name, mount, store, database, pages, desk, censuses, feed, endStreams, close };
 }

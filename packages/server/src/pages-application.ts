@@ -1,5 +1,5 @@
-import type { Actor, Frame } from "@loyal-quill/core";
-import { connect, createPages, databaseOver, type Pages } from "@loyal-quill/runtime";
+import type { Actor, Frame, RecordedRequest } from "@loyal-quill/core";
+import { connect, createPages, databaseOver, type Loaded, type Pages } from "@loyal-quill/runtime";
 import express, { type Request } from "express";
 import type { Logger } from "pino";
 import { answerFailure, homePage, nothingHere } from "./documents.js";
@@ -17,11 +17,18 @@ export interface PagesApplicationOptions {
   readonly signingKey: string;
   readonly name: string;
   readonly logger: Logger;
+  readonly poolSize?: number;
+  readonly formAge?: number;
+  /** Told of every request once it is answered. */
+  readonly onRequest?: (recorded: RecordedRequest) => void;
+  /** Told when the files or the tables were read anew. */
+  readonly onLoad?: (loaded: Loaded) => void;
 }
 
 export interface PagesApplication {
   readonly app: express.Express;
   readonly pages: Pages;
+  readonly endStreams: () => void;
   readonly close: () => Promise<void>;
 }
 
@@ -32,7 +39,7 @@ export interface PagesApplication {
  */
 export async function createPagesApplication(options: PagesApplicationOptions): Promise<PagesApplication> {
   const { actor, logger } = options;
-  const pool = connect(options.databaseUrl);
+  const pool = connect(options.databaseUrl, options.poolSize);
   const around = {
     application: options.name,
     home: "/",
@@ -48,6 +55,9 @@ export async function createPagesApplication(options: PagesApplicationOptions): 
     actor: () => actor,
     session: () => "alone",
     frame: () => around,
+    ...(options.formAge === undefined ? {} : { formAge: options.formAge }),
+    ...(options.onRequest ? { onRequest: options.onRequest } : {}),
+    ...(options.onLoad ? { onLoad: options.onLoad } : {}),
     onError: (error) => logger.error({ err: error }, "the page files could not be read anew"),
   }).catch(async (error: unknown) => {
     await pool.end();
@@ -82,5 +92,5 @@ export async function createPagesApplication(options: PagesApplicationOptions): 
     pages.close();
     await pool.end();
   };
-  return { app, pages, close };
+  return { app, pages, endStreams: () => {}, close };
 }

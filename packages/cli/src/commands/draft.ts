@@ -29,6 +29,13 @@ const aligned = (rows: readonly (readonly [string, string])[]): string[] => {
   return rows.map(([first, second]) => `  ${first.padEnd(width)}  ${second}`);
 };
 
+function reportWarnings(drafts: readonly Draft[], say: Say): void {
+  const warnings = drafts.flatMap(({ name, warnings: said }) => said.map((each) => `  ${name}  warning  ${each}`));
+  if (warnings.length === 0) return;
+  say("");
+  for (const line of warnings) say(line);
+}
+
 function reportWithout(without: readonly NoDraft[], say: Say): void {
   if (without.length === 0) return;
   say("");
@@ -50,6 +57,7 @@ export async function draft({ database, tables, to }: DraftOptions, say: Say): P
     );
   if (to === undefined) {
     for (const { text } of drafts) say(text);
+    reportWarnings(drafts, (line) => process.stderr.write(`${line}\n`));
     reportWithout(without, (line) => process.stderr.write(`${line}\n`));
     return drafts.length > 0 ? 0 : 1;
   }
@@ -67,6 +75,7 @@ export async function draft({ database, tables, to }: DraftOptions, say: Say): P
     say("Already there, and left as it is:");
     for (const line of aligned(kept.map((each) => [path.join(to, `${each.name}.page.yaml`), each.table]))) say(line);
   }
+  reportWarnings(drafts, say);
   reportWithout(without, say);
   say("");
   say(`${written.length} page ${written.length === 1 ? "file" : "files"} written to ${to}.`);

@@ -9,7 +9,7 @@ import { type Application, createApplication } from "@loyal-quill/server";
 import { pino } from "pino";
 import { type Cluster, type Say, startCluster } from "../cluster/cluster.js";
 import { barrier } from "../cluster/run-as.js";
-import { CannotStart, closeServer, listen } from "../listen.js";
+import { CannotStart, closePatience, drain, listen, usualPatience, withPatience } from "../listen.js";
 import { type DemoAccount, provision, provisionAccounts } from "../provision.js";
 import { forgetRunning, noteRunning, runningOn } from "../running.js";
 import { secretsOf } from "../secrets.js";
@@ -137,14 +137,15 @@ async function startOn(
     const address = `http://127.0.0.1:${port}`;
     await noteRunning(directory, address);
     const stop = async (): Promise<void> => {
-      await closeServer(server);
-      await application.close();
+      application.endStreams();
+      await drain(server, usualPatience);
+      await withPatience(application.close(), closePatience);
       await cluster.stop();
       await forgetRunning(directory);
     };
     return { address, directory, pages, accounts, ownerUrl: databases.owner, stop };
   } catch (error) {
-    await application.close();
+    await withPatience(application.close(), closePatience);
     throw error;
   }
 }

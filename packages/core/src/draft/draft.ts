@@ -1,9 +1,9 @@
 import { stringify } from "yaml";
 import { tellingColumn } from "../page/choices.js";
 import { labelFrom } from "../page/label.js";
-import { tokenName } from "../page/names.js";
 import { type Catalog, type Column, columnOf, type Table, tableName } from "../table/model.js";
 import { slugOf } from "../values/slug.js";
+import { mayChange, obstacle, rewriteWarning, unusableBecause } from "./obstacles.js";
 
 /** A page file made from a table. */
 export interface Draft {
@@ -12,6 +12,8 @@ export interface Draft {
   readonly table: string;
   readonly key: readonly string[];
   readonly text: string;
+  /** What of the table stands in the page's way, although it is complete. */
+  readonly warnings: readonly string[];
 }
 
 /** Why there is no page for a table. */
@@ -43,25 +45,18 @@ const isSurrogate = (column: Column): boolean =>
 /** Whether a column holds what people may read: no secrets, nothing that nobody can read. */
 export const isShown = (column: Column): boolean => !secret.test(column.name) && !unreadable.has(column.type.cast);
 
-const mayChange = (column: Column): boolean => column.written === "freely" && column.granted.update;
+/** Defaults that are the moment of the write. */
+const now =
+  /^\(?(now\(\)|CURRENT_TIMESTAMP(\(\d\))?|LOCALTIMESTAMP(\(\d\))?|(clock|statement|transaction)_timestamp\(\)|timezone\(.*now\(\)\))\)?(::[\w ()]+| AT TIME ZONE .*)?$/i;
 
-/** Why a table can't have a page of its own; null where it can. */
-export function obstacle(table: Table): string | null {
-  const [key] = table.keys;
-  const unsafe = table.unsafeKeys.map((each) => `${each.constraint} is no safe key: ${each.because}`);
-  if (!key)
-    return unsafe.length > 0
-      ? `no primary key; ${unsafe.join("; ")}`
-      : "no primary key, and no unique set of columns of which none may be null";
-  const odd = key.columns.find((name) => /[{}]/.test(name));
-  if (odd !== undefined) return `the key's column "${odd}" has a brace in its name, which an address can't carry`;
-  if (!table.granted.update) return "this connection may not update it";
-  if (!table.columns.some(mayChange)) return "it has no column that this connection may change";
-  // A name that the form or JavaScript itself has taken.
-  const taken = table.columns.find(({ name }) => name === tokenName || name === "__proto__");
-  if (taken) return `a column is called "${taken.name}"`;
-  return null;
-}
+/** Names of the columns that say when a record was made or changed. */
+const stamp = /^(created|inserted|added|updated|modified|changed|recorded)(_?(at|on|date|time|timestamp))?$/i;
+
+/** Whether a column is stamped by the table when a record is made: `created_at timestamptz DEFAULT now()`, and its like. */
+const isStamp = ({ name, type, default: given }: Column): boolean =>
+  given !== null &&
+  ["timestamp", "timestamptz", "date"].includes(type.kind) &&
+  (stamp.test(name) || (type.kind !== "date" && now.test(given)));
 
 /** Ends of names that say in what a number is measured. */
 const units: Readonly<Record<string, string>> = {
@@ -120,6 +115,7 @@ function fieldText(table: Table, column: Column, group: string | undefined): str
     ...(measured ? { unit: measured.unit } : {}),
     ...(group === undefined ? {} : { group: labelFrom(group) }),
     ...(isLong(column) ? { control: "multi-line" } : {}),
+    ...(isStamp(column) ? { "read-only": true } : {}),
   };
   const said = Object.keys(settings).length > 0 ? { [name]: settings } : name;
   return flow(said).replace(/^\{ (.*) \}$/s, "$1");
@@ -143,7 +139,7 @@ function titleOf(table: Table, key: readonly Column[], telling: Column | undefin
   return `${labelFrom(table.name)} ${columns.map(({ name }) => `{${name}}`).join(", ")}`;
 }
 
-function draftText(table: Table, slug: string): { text: string; key: readonly string[] } {
+function draftText(table: Table, slug: string): Pick<Draft, "text" | "key" | "warnings"> {
   const key = (table.keys[0]?.columns ?? []).flatMap((name) => columnOf(table, name) ?? []);
   const keyNames = key.map((column) => column.name);
   const told = tellingColumn(table, key[0] as Column);
@@ -166,10 +162,12 @@ function draftText(table: Table, slug: string): { text: string; key: readonly st
     fields.every(
       (column) => column.granted.insert || column.default !== null || column.nullable || column.written === "always",
     );
+  const warnings = warningsOf(table, makes);
   const comment = table.comment ? [`# ${table.comment.replaceAll(/\s+/g, " ")}`] : [];
   const lines = [
     `# Drafted from ${tableName(table).replaceAll(/[\r\n]/g, " ")}. What the table says (types, lengths, choices, constraints) holds without being written here.`,
     ...comment,
+    ...warnings.map((each) => `# Warning: ${each.replaceAll(/[\r\n]/g, " ")}`),
     "format: loyal-quill/page@1",
     `title: ${flow(titleOf(table, key, telling))}`,
     `plural: ${flow(labelFrom(table.name))}`,
@@ -186,8 +184,11 @@ function draftText(table: Table, slug: string): { text: string; key: readonly st
       : []),
     "answer: { saved: view }",
   ];
-  return { text: `${lines.join("\n")}\n`, key: keyNames };
+  return { text: `${lines.join("\n")}\n`, key: keyNames, warnings };
 }
+
+const warningsOf = (table: Table, makes: boolean): readonly string[] =>
+  (["update", ...(makes ? (["insert"] as const) : [])] as const).flatMap((on) => rewriteWarning(table, on) ?? []);
 
 /** Names for pages: the table's name as part of an address, with its schema's where that alone is taken. */
 function nameOf(table: Table, taken: ReadonlySet<string>): string {
@@ -215,7 +216,7 @@ export function draftPages(
   const drafts: Draft[] = [];
   const without: NoDraft[] = catalog.unusable
     .filter(isWanted)
-    .map((each) => ({ table: tableName(each), because: each.because }));
+    .map((each) => ({ table: tableName(each), because: unusableBecause(each, catalog) }));
   const taken = new Set<string>();
   for (const table of catalog.tables.filter(isWanted)) {
     const because = obstacle(table);

@@ -1,4 +1,4 @@
-import { type Language, word } from "../messages/messages.js";
+import { type Language, message, word } from "../messages/messages.js";
 import { boxName, findName, lookName } from "../page/names.js";
 import type { Field } from "../page/page.js";
 import type { FieldView } from "../steps/prefill.js";
@@ -18,28 +18,10 @@ const describedBy = (view: FieldView, id: string): string | null =>
     .filter(Boolean)
     .join(" ") || null;
 
-/** What the rules say of a text in HTML's own terms (HTML, 4.10.5.3 and 4.10.18.7). The server decides. */
-function textAttributes({ rules }: Field): Record<string, string | null> {
-  const always = rules.filter((rule) => rule.when === null);
-  const length = (name: "min-length" | "max-length"): number[] =>
-    always.flatMap((rule) => (rule.rule === name ? [rule.characters] : []));
-  const most = length("max-length");
-  const least = length("min-length");
-  const has = (name: string): boolean => always.some((rule) => rule.rule === name);
-  return {
-    maxlength: most.length > 0 ? String(Math.min(...most)) : null,
-    minlength: least.length > 0 ? String(Math.max(...least)) : null,
-    inputmode: has("e-mail") ? "email" : has("web-address") ? "url" : null,
-  };
-}
-
-/** The range of a date, where the rules give one. */
-function dateRange({ rules }: Field): { min: string | null; max: string } {
-  const bound = (name: "min" | "max"): string | undefined =>
-    rules.flatMap((rule) =>
-      rule.rule === name && rule.when === null && /^\d{4}-\d\d-\d\d$/.test(rule.bound) ? [rule.bound] : [],
-    )[0];
-  return { min: bound("min") ?? null, max: bound("max") ?? "9999-12-31" };
+/** Which keyboard suits a text (HTML, 6.8.8.1). The page's own messages say what is wrong with it, so the browser judges nothing. */
+function inputModeOf({ rules }: Field): string | null {
+  const has = (name: string): boolean => rules.some((rule) => rule.rule === name && rule.when === null);
+  return has("e-mail") ? "email" : has("web-address") ? "url" : null;
 }
 
 const inputModes: Partial<Record<string, string>> = { integer: "numeric", decimal: "decimal", float: "decimal" };
@@ -90,35 +72,44 @@ function lookLine(view: FieldView, id: string, language: Language): Markup | nul
     : null;
 }
 
-function input(view: FieldView, id: string, content: Markup): Markup {
+function input(view: FieldView, id: string, content: Markup, language: Language): Markup {
   const { field, control, text } = view;
+  /** What the script says of a date that was begun and not finished, for which a browser sends nothing. */
+  const unfinished = (code: "not-a-date" | "not-a-time"): string =>
+    field.message ?? message(language, code, { label: field.label });
   const common = {
     id,
     name: field.column.name,
     "aria-describedby": describedBy(view, id),
     "aria-invalid": view.problems.length > 0 ? "true" : null,
-    // An old record without the value must stay repairable elsewhere, so only what is there may not be emptied; and what
-    // is made of another field when it is left empty may be.
-    required:
+    // Said to those who can't see the page, and not enforced by the browser. An old record without the value must stay repairable
+    // elsewhere, so only what is there may not be emptied; and what is made of another field when it is left empty may be.
+    "aria-required":
       control !== "check-box" &&
       text !== "" &&
       field.tidy.every((tidying) => typeof tidying === "string") &&
-      field.rules.some((rule) => rule.rule === "required" && rule.when === null),
+      field.rules.some((rule) => rule.rule === "required" && rule.when === null)
+        ? "true"
+        : null,
   };
   const line = (values: Attributes): Markup => html`<input${attributes({ ...common, ...values })} value="${content}">`;
   switch (control) {
     case "multi-line":
       // The line break after the tag is dropped by the parser (HTML, 13.2.6.4.7); without it the text's own first one would be.
-      return html`<textarea${attributes({ ...common, ...textAttributes(field), inputmode: null, rows: "5", class: field.column.type.kind === "json" ? "code" : null })}>
+      return html`<textarea${attributes({ ...common, rows: "5", class: field.column.type.kind === "json" ? "code" : null })}>
 ${content}</textarea>`;
     case "choice":
       return select(view, common, content);
     case "check-box":
       return html`<input type="hidden" name="${boxName(field.column.name)}" value=""><input${attributes({ ...common, type: "checkbox", value: "true", checked: text === "true" })}>`;
     case "date":
-      return line({ type: "date", ...dateRange(field) });
+      return line({ type: "date", max: "9999-12-31", "data-unfinished": unfinished("not-a-date") });
     case "date-time":
-      return line({ type: "datetime-local", step: text.includes(".") ? "0.001" : "1" });
+      return line({
+        type: "datetime-local",
+        step: text.includes(".") ? "0.001" : "1",
+        "data-unfinished": unfinished("not-a-time"),
+      });
     case "number":
       return line({
         type: "text",
@@ -127,7 +118,7 @@ ${content}</textarea>`;
         autocomplete: "off",
       });
     case "text":
-      return line({ type: "text", autocomplete: field.autocomplete, ...textAttributes(field) });
+      return line({ type: "text", autocomplete: field.autocomplete, inputmode: inputModeOf(field) });
   }
 }
 
@@ -165,7 +156,7 @@ function takenBlock(view: FieldView, index: number, language: Language, content:
     view.problems.length > 0 ? html`<p class="problem" id="${id}-problem">${view.problems.join(" ")}</p>` : null;
   const wrong = view.problems.length > 0 || view.conflict ? " wrong" : "";
   const label = html`<label for="${id}">${field.label}</label>`;
-  const control = input(view, id, content);
+  const control = input(view, id, content, language);
   if (view.control === "check-box") {
     return html`<div class="field${wrong}" data-field="${field.column.name}"><div class="control box">${control}${label}${unit}</div>${help}${problems}${conflictNote(view, id, language)}</div>`;
   }

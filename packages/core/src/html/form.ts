@@ -1,12 +1,17 @@
-import { type Word, word } from "../messages/messages.js";
+import { type Language, type Word, word } from "../messages/messages.js";
+import { labelFrom } from "../page/label.js";
 import { saveName, tokenName } from "../page/names.js";
-import { recordAddress } from "../page/path.js";
+import { encodeSegment, recordAddress } from "../page/path.js";
 import { type FormView, isTaken } from "../steps/prefill.js";
-import { choicesSegment } from "../steps/route.js";
+import { choicesSegment, judgeSegment } from "../steps/route.js";
 import { fieldBlock, idOf } from "./field.js";
 import { grouped } from "./groups.js";
 import { document, type Frame } from "./layout.js";
 import { attributes, html, type Markup } from "./markup.js";
+
+/** What stands over so many problems. */
+export const headingOfProblems = (language: Language, count: number): string =>
+  count === 1 ? word(language, "one-thing") : word(language, "many-things", { count });
 
 /** What is wrong, above the form, each line a link to its field (WCAG 2.2, 3.3.1). */
 function summary(view: FormView): Markup | null {
@@ -22,16 +27,14 @@ function summary(view: FormView): Markup | null {
   ];
   if (lines.length === 0) return null;
   const heading =
-    view.conflicts.length > 0
-      ? say("conflict-heading")
-      : lines.length === 1
-        ? say("one-thing")
-        : say("many-things", { count: lines.length });
+    view.conflicts.length > 0 ? say("conflict-heading") : headingOfProblems(view.page.language, lines.length);
   const list = lines.map(({ field, message }) => {
     const index = view.fields.findIndex((each) => each.field.column.name === field && !each.field.readOnly);
     return index < 0 ? html`<li>${message}</li>` : html`<li><a href="#${idOf(index)}">${message}</a></li>`;
   });
-  const advice = say(view.conflicts.length > 0 ? "conflict-advice" : "typed-is-here");
+  const advice = say(
+    view.conflicts.length > 0 ? "conflict-advice" : view.certain ? "typed-is-here" : "typed-is-here-only",
+  );
   return html`<section class="summary" role="alert" tabindex="-1" autofocus aria-labelledby="summary-heading"><h2 id="summary-heading">${heading}</h2><ul>${list}</ul><p>${advice}</p></section>`;
 }
 
@@ -39,7 +42,7 @@ function summary(view: FormView): Markup | null {
 export const keyLine = (view: Pick<FormView, "page" | "fields" | "key">): Markup | null =>
   view.page.key.every((column) => view.fields.some((each) => each.field.column.name === column.name))
     ? null
-    : html`<dl class="key">${view.page.key.map((column, index) => html`<div><dt>${column.name}</dt><dd>${view.key[index] ?? ""}</dd></div>`)}</dl>`;
+    : html`<dl class="key">${view.page.key.map((column, index) => html`<div><dt>${view.fields.find((each) => each.field.column.name === column.name)?.field.label ?? labelFrom(column.name)}</dt><dd>${view.key[index] ?? ""}</dd></div>`)}</dl>`;
 
 /** What the script says of a search, with its places left open. */
 const foundWords = ({ page }: FormView): string =>
@@ -66,7 +69,7 @@ export function formPage(view: FormView, given: Frame): string {
   const isNew = view.form === "new";
   const record = `${frame.base}${recordAddress(page.path, view.key)}`;
   const action = isNew ? `${list}/new` : `${record}/edit`;
-  const scripted = !locked && view.fields.some(({ offer, depends }) => depends || offer?.by === "search");
+  const choosing = !locked && view.fields.some(({ offer, depends }) => depends || offer?.by === "search");
   const removal = view.removable && html`<a class="removal" href="${record}/delete">${word(language, "delete")}</a>`;
   const fields = grouped(
     view.fields,
@@ -74,12 +77,12 @@ export function formPage(view: FormView, given: Frame): string {
   );
   const form = locked
     ? html`<div class="sheet">${fields}</div><p class="actions"><a href="${list}">${word(language, "back-to", { list: page.plural })}</a></p>`
-    : html`<form class="sheet" method="post" action="${action}"${scripted && attributes({ "data-choices": `${list}/${choicesSegment}`, "data-words": foundWords(view) })}><input type="hidden" name="${tokenName}" value="${view.token}">${byEnter}${fields}<p class="actions"><button name="${saveName}">${word(language, isNew ? "add" : "update")}</button><a href="${list}">${word(language, "cancel")}</a>${removal}</p></form>`;
+    : html`<form class="sheet" method="post" action="${action}"${attributes({ "data-check": `${list}/${[judgeSegment, ...view.key.map(encodeSegment)].join("/")}` })}${choosing && attributes({ "data-choices": `${list}/${choicesSegment}`, "data-words": foundWords(view) })}><input type="hidden" name="${tokenName}" value="${view.token}">${byEnter}${fields}<p class="actions"><button name="${saveName}">${word(language, isNew ? "add" : "update")}</button><a href="${list}">${word(language, "cancel")}</a>${removal}</p></form>`;
   const wrong = view.problems.length > 0 || view.conflicts.length > 0;
   const main = html`<nav class="back" aria-label="${word(language, "way-back")}"><a href="${list}">${page.plural}</a></nav>
 <h1>${view.title}</h1>${isNew ? null : keyLine(view)}
 ${view.notice && html`<p class="said" role="status">${view.notice}</p>`}
 ${view.locked !== null && html`<p class="locked" role="status">${view.locked}</p>`}
 ${summary(view)}${form}`;
-  return document(frame, wrong ? word(language, "put-right", { title: view.title }) : view.title, main, scripted);
+  return document(frame, wrong ? word(language, "put-right", { title: view.title }) : view.title, main, !locked);
 }

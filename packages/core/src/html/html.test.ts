@@ -30,6 +30,7 @@ const form = (over: object = {}) =>
       conflicts: [],
       locked: null,
       notice: null,
+      certain: true,
       ...over,
     },
     frame,
@@ -88,7 +89,7 @@ describe("the form", () => {
 describe("the list", () => {
   const view = {
     page: stationPage,
-    rows: [{ ...mv014, "quill:key 0": "MV-014" }],
+    rows: [{ ...mv014, "quill:key 0": "MV-014", "quill:editable": "true" }],
     search: "",
     part: 0,
     more: false,
@@ -103,8 +104,20 @@ describe("the list", () => {
     );
   });
 
+  test("a record whose state allows no edit is led to, not to its form", () => {
+    const retired = listPage(
+      { ...view, rows: [{ ...mv014, "quill:key 0": "MV-014", "quill:editable": "false" }] },
+      frame,
+    );
+    expect(retired).toContain('<a href="/stations/MV-014">View<span class="unseen"> MV-014</span></a>');
+    expect(retired).not.toContain("/edit");
+  });
+
   test("a key is encoded for the address and escaped for the page", () => {
-    const odd = listPage({ ...view, rows: [{ ...mv014, "quill:key 0": 'a/b "c" ö' }] }, frame);
+    const odd = listPage(
+      { ...view, rows: [{ ...mv014, "quill:key 0": 'a/b "c" ö', "quill:editable": "true" }] },
+      frame,
+    );
     expect(odd).toContain('href="/stations/a%2Fb%20%22c%22%20%C3%B6/edit"');
   });
 

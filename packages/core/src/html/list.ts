@@ -1,8 +1,8 @@
 import { told } from "../controls/told.js";
 import { type Word, word } from "../messages/messages.js";
-import type { Page } from "../page/page.js";
+import { editableFields, type Page } from "../page/page.js";
 import { recordAddress } from "../page/path.js";
-import { keyPartName } from "../statements/list.js";
+import { editableName, keyPartName } from "../statements/list.js";
 import type { Row } from "../statements/statement.js";
 import type { Column } from "../table/model.js";
 import { document, type Frame } from "./layout.js";
@@ -32,6 +32,10 @@ function cell(stored: string | null | undefined, isLabel: boolean, column: Colum
   return [...firstLine].length > 80 || firstLine !== text ? `${[...firstLine].slice(0, 80).join("")}…` : text;
 }
 
+/** Whether there is anything to change on the record's form: a field that is taken, and a state that allows it. */
+const isEditable = (page: Page, row: Row): boolean =>
+  editableFields(page).length > 0 && (page.access.edit === null || row[editableName] === "true");
+
 function recordRow(view: ListView, row: Row, frame: Frame): Markup {
   const { page } = view;
   const key = page.key.map((_, index) => row[keyPartName(index)] ?? "");
@@ -43,7 +47,10 @@ function recordRow(view: ListView, row: Row, frame: Frame): Markup {
     const shared = attributes({ class: !choices && figures.has(column.type.kind) ? "figure" : null });
     return index === 0 ? html`<th scope="row"${shared}>${content}</th>` : html`<td${shared}>${content}</td>`;
   });
-  return html`<tr${attributes({ class: saved ? "saved" : null })}>${cells}<td class="way"><a href="${address}/edit">${word(page.language, "edit")}<span class="unseen"> ${key.join(", ")}</span></a></td></tr>`;
+  const way = isEditable(page, row)
+    ? html`<a href="${address}/edit">${word(page.language, "edit")}<span class="unseen"> ${key.join(", ")}</span></a>`
+    : html`<a href="${address}">${word(page.language, "view")}<span class="unseen"> ${key.join(", ")}</span></a>`;
+  return html`<tr${attributes({ class: saved ? "saved" : null })}>${cells}<td class="way">${way}</td></tr>`;
 }
 
 function parts(view: ListView, address: string): Markup | null {

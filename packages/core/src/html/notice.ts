@@ -1,7 +1,7 @@
 import type { Code } from "../messages/codes.js";
-import { titleOfCode, word } from "../messages/messages.js";
+import { type Language, titleOfCode, word } from "../messages/messages.js";
 import { document, type Frame } from "./layout.js";
-import { html } from "./markup.js";
+import { attributes, html, type Markup } from "./markup.js";
 
 /** What a refusal shows: the catalogue's words, a way back, and what was typed where a form was refused whole. */
 export interface Notice {
@@ -10,6 +10,38 @@ export interface Notice {
   readonly because: string | null;
   readonly back: { readonly href: string; readonly text: string } | null;
   readonly typed: readonly { readonly label: string; readonly text: string }[];
+  /**
+   * A form that was refused for want of a sign-in, carried on: through a sign-in that takes it along and brings it back; or kept on
+   * this page, to be sent again once somebody has signed in elsewhere.
+   */
+  readonly carry:
+    | { readonly through: string; readonly next: string; readonly carried: string }
+    | { readonly signIn: string | null; readonly resend: Resend }
+    | null;
+}
+
+/** A form to be sent again as it was. */
+export interface Resend {
+  readonly address: string;
+  readonly pairs: readonly (readonly [name: string, value: string])[];
+}
+
+/**
+ * A form that holds all that another one sent, unseen, and a button that sends it again.
+ *
+ * @param byItself whether the script of the pages sends it at once
+ */
+export const resendForm = ({ address, pairs }: Resend, button: string, byItself = false): Markup =>
+  html`<form method="post" action="${address}"${attributes({ "data-resend": byItself })}>${pairs.map(([name, value]) => html`<input type="hidden" name="${name}" value="${value}">`)}<p class="actions"><button>${button}</button></p></form>`;
+
+function carryForm(carry: Notice["carry"], language: Language): Markup | null {
+  if (!carry) return null;
+  if ("through" in carry)
+    return html`<form method="post" action="${carry.through}"><input type="hidden" name="next" value="${carry.next}"><input type="hidden" name="carried" value="${carry.carried}"><p class="actions"><button>${word(language, "sign-in-and-go-on")}</button></p></form>`;
+  const link =
+    carry.signIn !== null &&
+    html`<p><a href="${carry.signIn}" target="_blank" rel="noopener">${word(language, "sign-in-elsewhere")}</a></p>`;
+  return html`${link}${resendForm(carry.resend, word(language, "go-on-with-form"))}`;
 }
 
 /** A page that says why something can't be done and what to do. */
@@ -20,6 +52,6 @@ export function noticePage(notice: Notice, frame: Frame): string {
     html`<h2>${word(frame.language, "what-you-typed")}</h2><dl class="typed">${notice.typed.map(({ label, text }) => html`<div><dt>${label}</dt><dd>${text}</dd></div>`)}</dl>`;
   const main = html`<h1>${title}</h1>
 ${notice.because && html`<p>${notice.because}</p>`}<p>${advice}</p>
-${notice.back && html`<p><a href="${notice.back.href}">${notice.back.text}</a></p>`}${typed}`;
+${carryForm(notice.carry, frame.language)}${notice.back && html`<p><a href="${notice.back.href}">${notice.back.text}</a></p>`}${typed}`;
   return document(frame, title, main);
 }

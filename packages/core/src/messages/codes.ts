@@ -15,11 +15,15 @@ export const statusOf = {
   "may-not-make": 403,
   "may-not-delete": 403,
   "signed-out": 401,
+  "signed-out-form": 401,
   "form-not-yours": 403,
   "form-broken": 400,
   "body-too-large": 413,
   "wrong-content-type": 415,
   "database-away": 503,
+  "delete-in-doubt": 503,
+  "database-refuses": 503,
+  "unreadable-text": 503,
   "page-unsound": 503,
 } as const satisfies Record<TitleCode, number>;
 

@@ -40,6 +40,31 @@ export const german: Catalog = {
     "trouble-read-only": "Die Datenbank nimmt gerade keine Änderungen an. Versuchen Sie es später noch einmal.",
     "trouble-page":
       "Diese Seite passt nicht mehr zu ihrer Tabelle, oder ihr fehlt ein Recht daran. Sagen Sie es der Person, die sie betreut.",
+    "unique-somehow": "Ein anderer Datensatz hat diese Werte schon: Geben Sie andere ein.",
+    "exclusion-somehow": "Dieser Datensatz überschneidet sich mit einem anderen.",
+    "referred-to": "{label} kann nicht geändert werden: Datensätze in {table} verweisen darauf.",
+    "trigger-elsewhere":
+      "Ein Trigger der Datenbank hat dies abgelehnt, es wurde nichts gespeichert. Er konnte nicht in {table} schreiben: {said}",
+    "refused-elsewhere": "Die Tabelle {table} lehnt dies ab: {said}",
+    "trigger-failed": "Ein Trigger der Datenbank hat dies abgelehnt, es wurde nichts gespeichert: {said}",
+    "rows-left":
+      "Mit diesem Wert ({label}) wäre Ihnen der Datensatz nicht mehr zugänglich, darum wurde er nicht gespeichert: Wählen Sie einen anderen.",
+    "stale-session":
+      "Sie haben sich neu angemeldet, seit Sie dieses Formular geöffnet haben. Prüfen Sie Ihre Eingaben und senden Sie sie dann.",
+    "stale-age": "Dieses Formular wurde vor langer Zeit geöffnet. Prüfen Sie Ihre Eingaben und senden Sie sie dann.",
+    "stale-version":
+      "Diese Seite wurde geändert, seit Sie das Formular geöffnet haben. Prüfen Sie Ihre Eingaben und senden Sie sie dann.",
+    "saved-earlier":
+      "Ihr früherer Versuch wurde um {at} gespeichert. Was Sie seitdem eingegeben haben, noch nicht: Prüfen Sie es, dann Aktualisieren.",
+    "trouble-locked": "Jemand anderes ändert diesen Datensatz gerade. Versuchen Sie es gleich noch einmal.",
+    "trouble-internal":
+      "Die Datenbank meldet einen eigenen Fehler. Versuchen Sie es in einer Minute noch einmal, und sagen Sie es sonst der Person, die sie betreut.",
+    "trouble-lost":
+      "Die Verbindung zur Datenbank brach beim Speichern ab, und im Änderungsprotokoll steht keine solche Änderung. Senden Sie das Formular noch einmal.",
+    "trouble-doubt":
+      "Die Verbindung zur Datenbank brach beim Speichern ab; ob Ihre Änderung gespeichert wurde, ist noch nicht bekannt. Senden Sie das Formular noch einmal: Wurde sie gespeichert, erfahren Sie wann; nichts wird doppelt gespeichert.",
+    "trouble-doubt-new":
+      "Die Verbindung zur Datenbank brach beim Speichern ab; ob der Datensatz angelegt wurde, ist noch nicht bekannt. Senden Sie das Formular noch einmal: Er wird nie doppelt angelegt.",
     "refused-by-database": "Die Datenbank lehnt dies ab: {said}",
     "read-only-by-policy": "Die Datenbank lässt diesen Datensatz lesen, nicht ändern: es wurde nichts gespeichert.",
     "not-of-type": "{label} kann nicht gespeichert werden: {said}.",
@@ -82,6 +107,7 @@ export const german: Catalog = {
     "to-the-pages": "Zur Liste der Seiten",
     "way-back": "Weg zurück",
     "way-in": "Zugang",
+    view: "Ansehen",
     edit: "Bearbeiten",
     find: "Suchen",
     contains: "Enthält",
@@ -111,6 +137,13 @@ export const german: Catalog = {
     "stored-now-by": "Jetzt gespeichert von {by} um {at}:",
     "what-you-typed": "Ihre Eingaben",
     locked: "In seinem jetzigen Zustand wird dieser Datensatz gezeigt, aber nicht bearbeitet.",
+    "was-saved": "{title} wurde um {at} gespeichert.",
+    "typed-is-here-only": "Ihre Eingaben sind noch da.",
+    "sign-in-and-go-on": "Anmelden und weiter",
+    "sign-in-elsewhere": "Anmelden (öffnet einen neuen Tab)",
+    "go-on-with-form": "Mit dem Formular weiter",
+    "send-again": "Das Formular noch einmal senden",
+    "kept-here": "Ihre Eingaben bleiben auf dieser Seite erhalten.",
     "sign-in": "Anmelden",
     "sign-out": "Abmelden",
     skip: "Zum Inhalt springen",
@@ -149,8 +182,12 @@ export const german: Catalog = {
     "may-not-delete": { title: "Dieser Datensatz kann jetzt nicht gelöscht werden", advice: "Nichts wurde geändert." },
     "signed-out": {
       title: "Sie sind abgemeldet",
+      advice: "Melden Sie sich an und öffnen Sie diese Adresse dann noch einmal.",
+    },
+    "signed-out-form": {
+      title: "Sie sind abgemeldet",
       advice:
-        "Melden Sie sich in einem anderen Tab an, kommen Sie hierher zurück und senden Sie das Formular noch einmal: Ihr Browser behält, was Sie getippt haben.",
+        "Nichts wurde gespeichert. Ihre Eingaben gehen mit: Melden Sie sich an, prüfen Sie sie noch einmal und senden Sie sie.",
     },
     "form-not-yours": {
       title: "Dieses Formular wurde nicht für Sie gemacht",
@@ -171,6 +208,20 @@ export const german: Catalog = {
     "database-away": {
       title: "Die Datenbank ist gerade nicht erreichbar",
       advice: "Nichts wurde geändert. Versuchen Sie es in einer Minute noch einmal.",
+    },
+    "delete-in-doubt": {
+      title: "Ob der Datensatz gelöscht wurde, ist nicht bekannt",
+      advice:
+        "Die Verbindung zur Datenbank brach dabei ab. Öffnen Sie den Datensatz in einer Minute noch einmal: Gibt es ihn nicht mehr, wurde er gelöscht, und das Änderungsprotokoll sagt es.",
+    },
+    "database-refuses": {
+      title: "Die Datenbank weigert sich, dies zu zeigen",
+      advice: "Nichts wurde geändert. Sagen Sie der Person, die diese Anwendung betreut, was sie meldet.",
+    },
+    "unreadable-text": {
+      title: "Dieser Datensatz enthält Bytes, die kein lesbarer Text sind",
+      advice:
+        "In der Datenbank steht hier etwas, das in ihrer Textkodierung nicht gültig ist; es kann weder gezeigt noch bearbeitet werden. Sagen Sie es der Person, die die Datenbank betreut; andere Datensätze sind nicht betroffen.",
     },
     "page-unsound": {
       title: "Diese Seite ist außer Betrieb",

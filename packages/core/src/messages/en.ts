@@ -37,6 +37,29 @@ export const english = {
     "trouble-read-only": "The database takes no changes just now. Try again later.",
     "trouble-page":
       "This page does not fit its table any more, or lacks a right on it. Tell the person who looks after it.",
+    "unique-somehow": "Another record has these values already: enter different ones.",
+    "exclusion-somehow": "This record overlaps with another one.",
+    "referred-to": "{label} can't be changed: records in {table} refer to it.",
+    "trigger-elsewhere":
+      "A trigger of the database refused this, so nothing was saved. It could not write to {table}: {said}",
+    "refused-elsewhere": "The table {table} refuses this: {said}",
+    "trigger-failed": "A trigger of the database refused this, so nothing was saved: {said}",
+    "rows-left":
+      "With this {label} the record would no longer be open to you, so it was not saved: choose a different value.",
+    "stale-session": "You have signed in again since you opened this form. Look at what you typed, then send it.",
+    "stale-age": "This form was opened a long time ago. Look at what you typed, then send it.",
+    "stale-version": "This page was changed since you opened the form. Look at what you typed, then send it.",
+    "saved-earlier":
+      "Your earlier try was saved at {at}. What you typed since then is not saved yet: look at it, then press Update.",
+    "trouble-locked": "Somebody else is changing this record at this moment. Try again shortly.",
+    "trouble-internal":
+      "The database reports a fault of its own. Try again in a minute, and tell the person who looks after it if that does not help.",
+    "trouble-lost":
+      "The connection to the database was lost while saving, and the change log has no such change. Send the form again.",
+    "trouble-doubt":
+      "The connection to the database was lost while saving, so it is not known yet whether your change was saved. Send the form again: if it was saved, you will be told when; nothing is saved twice.",
+    "trouble-doubt-new":
+      "The connection to the database was lost while saving, so it is not known yet whether the record was added. Send the form again: it is never added twice.",
     "refused-by-database": "The database refuses this: {said}",
     "read-only-by-policy": "The database lets you read this record, not change it: nothing was saved.",
     "not-of-type": "{label} can't be stored: {said}.",
@@ -79,6 +102,7 @@ export const english = {
     "to-the-pages": "To the list of pages",
     "way-back": "Way back",
     "way-in": "Way in",
+    view: "View",
     edit: "Edit",
     find: "Find",
     contains: "Contains",
@@ -108,6 +132,13 @@ export const english = {
     "stored-now-by": "Stored now by {by} at {at}:",
     "what-you-typed": "What you typed",
     locked: "In its present state this record is shown, but not edited.",
+    "was-saved": "{title} was saved at {at}.",
+    "typed-is-here-only": "What you typed is still here.",
+    "sign-in-and-go-on": "Sign in and continue",
+    "sign-in-elsewhere": "Sign in (opens a new tab)",
+    "go-on-with-form": "Continue with the form",
+    "send-again": "Send the form again",
+    "kept-here": "What you typed is kept on this page.",
     "sign-in": "Sign in",
     "sign-out": "Sign out",
     skip: "Skip to the content",
@@ -146,8 +177,11 @@ export const english = {
     "may-not-delete": { title: "This record can’t be deleted now", advice: "Nothing was changed." },
     "signed-out": {
       title: "You are signed out",
-      advice:
-        "Sign in in another tab, come back to this one, and send the form again: your browser keeps what you typed.",
+      advice: "Sign in, then open this address again.",
+    },
+    "signed-out-form": {
+      title: "You are signed out",
+      advice: "Nothing was saved. What you typed goes along: sign in, look at it once more, and send it.",
     },
     "form-not-yours": {
       title: "This form was not made for you",
@@ -168,6 +202,20 @@ export const english = {
     "database-away": {
       title: "The database can't be reached just now",
       advice: "Nothing was changed. Try again in a minute.",
+    },
+    "delete-in-doubt": {
+      title: "It is not known whether the record was deleted",
+      advice:
+        "The connection to the database was lost on the way. Open the record again in a minute: if it is gone, it was deleted, and the change log says so.",
+    },
+    "database-refuses": {
+      title: "The database refuses to show this",
+      advice: "Nothing was changed. Tell the person who looks after this application what it says.",
+    },
+    "unreadable-text": {
+      title: "This record holds bytes that are no readable text",
+      advice:
+        "The database stores something here that is not valid in its text encoding, so it can be neither shown nor edited. Tell the person who looks after the database; the other records are not affected.",
     },
     "page-unsound": {
       title: "This page is out of service",

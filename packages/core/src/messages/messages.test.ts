@@ -51,6 +51,7 @@ describe("a page's language", () => {
         conflicts: [],
         locked: null,
         notice: null,
+        certain: true,
       },
       frame,
     );

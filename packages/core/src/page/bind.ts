@@ -1,6 +1,7 @@
 import { type Condition, everyPart } from "../condition/expression.js";
 import { parseCondition } from "../condition/parse.js";
 import { reviewAgainstTable } from "../review/against-table.js";
+import { findTable } from "../table/find-table.js";
 import { hangingOn } from "../table/hanging.js";
 import { type Catalog, type Column, columnOf, type Key, type Table, tableName } from "../table/model.js";
 import { choicesFor, referencedChoices } from "./choices.js";
@@ -163,6 +164,7 @@ class Binder {
       column,
       label: settings.label ?? labelFrom(column.name),
       help: settings.help ?? column.comment,
+      message: settings.message ?? null,
       unit: settings.unit ?? null,
       group: settings.group ?? null,
       autocomplete: settings.autocomplete ?? "off",
@@ -251,9 +253,9 @@ class Binder {
   }
 }
 
-function findTable(parsed: ParsedPage, tables: readonly Table[]): Table | Finding {
+function tableOf(parsed: ParsedPage, tables: readonly Table[]): Table | Finding {
   const name = parsed.file.record.table;
-  const table = tables.find((each) => tableName(each) === name || (each.schema === "public" && each.name === name));
+  const table = findTable(tables, name);
   if (table) return table;
   const known = tables.map(tableName);
   const hint = nearest(name, known) === undefined ? "" : suggestion(name, known);
@@ -271,7 +273,7 @@ function findTable(parsed: ParsedPage, tables: readonly Table[]): Table | Findin
  * @returns the page, null when there is an error among the findings; the findings by place
  */
 export function bindPage(name: string, version: string, parsed: ParsedPage, catalog: PageCatalog): BindResult {
-  const table = findTable(parsed, catalog.tables);
+  const table = tableOf(parsed, catalog.tables);
   if ("severity" in table) return { page: null, findings: [table] };
   const { file } = parsed;
   const binder = new Binder(parsed, catalog, table);

@@ -67,6 +67,8 @@ export interface Field {
   readonly column: Column;
   readonly label: string;
   readonly help: string | null;
+  /** What is said of a text that is no value of the column's type; null for the default of the type. */
+  readonly message: string | null;
   readonly unit: string | null;
   /** The heading of the fields that stand together with it. */
   readonly group: string | null;

@@ -40,6 +40,7 @@ const rule = v.union([
 const fieldSettings = v.strictObject({
   label: v.optional(line),
   help: v.optional(line),
+  message: v.optional(line),
   unit: v.optional(line),
   group: v.optional(line),
   autocomplete: v.optional(line),

@@ -1,3 +1,4 @@
+import { rewriteWarning } from "../draft/obstacles.js";
 import type { Finding, Repair } from "../page/finding.js";
 import type { Field, Page, Rule } from "../page/page.js";
 import type { ParsedPage, Path } from "../page/parse.js";
@@ -150,6 +151,15 @@ function reviewNew(page: Page, say: Say): void {
   }
 }
 
+/** Rules of the table that take a page's statements apart. */
+function reviewRewrites(page: Page, say: Say): void {
+  const does = { update: page.routine === null, insert: page.access.new !== null, delete: page.access.delete !== null };
+  for (const on of ["update", "insert", "delete"] as const) {
+    const warning = does[on] ? rewriteWarning(page.table, on) : null;
+    if (warning !== null) say("warning", "rewrite-rule", warning, ["record", "table"]);
+  }
+}
+
 /** Columns that a page would change and the connection may not. */
 function reviewRights(page: Page, parsed: ParsedPage, say: Say): void {
   if (page.access.delete && !page.table.granted.delete)
@@ -191,6 +201,7 @@ export function reviewAgainstTable(page: Page, parsed: ParsedPage): readonly Fin
     }
   }
   reviewNew(page, say);
+  reviewRewrites(page, say);
   reviewRights(page, parsed, say);
   return findings;
 }

@@ -26,7 +26,16 @@ export const catalogRelations = (): Statement => ({
   has_any_column_privilege(c.oid, 'INSERT')::text AS "insert",
   has_any_column_privilege(c.oid, 'UPDATE')::text AS "update",
   has_table_privilege(c.oid, 'DELETE')::text AS "delete",
-  (c.relkind = 'r' AND EXISTS (SELECT FROM pg_inherits AS i WHERE i.inhparent = c.oid))::text AS "inherited"
+  (c.relkind = 'r' AND EXISTS (SELECT FROM pg_inherits AS i WHERE i.inhparent = c.oid))::text AS "inherited",
+  has_schema_privilege(n.oid, 'USAGE')::text AS "usage", has_any_column_privilege(c.oid, 'SELECT')::text AS "some",
+  CASE WHEN c.relkind IN ('v', 'm') THEN (SELECT json_agg(DISTINCT bn.nspname || '.' || b.relname)
+    FROM pg_rewrite AS r
+    JOIN pg_depend AS d ON d.classid = 'pg_rewrite'::regclass AND d.objid = r.oid AND d.refclassid = 'pg_class'::regclass AND d.refobjid <> c.oid
+    JOIN pg_class AS b ON b.oid = d.refobjid AND b.relkind IN ('r', 'p', 'v', 'm', 'f')
+    JOIN pg_namespace AS bn ON bn.oid = b.relnamespace
+    WHERE r.ev_class = c.oid)::text END AS "behind",
+  CASE WHEN c.relhasrules AND c.relkind IN ('r', 'p') THEN (SELECT json_agg(json_build_object('name', r.rulename, 'on', r.ev_type) ORDER BY r.rulename)
+    FROM pg_rewrite AS r WHERE r.ev_class = c.oid AND r.ev_type <> '1')::text END AS "rules"
 FROM pg_class AS c
 JOIN pg_namespace AS n ON n.oid = c.relnamespace
 WHERE c.relkind IN ('r', 'p', 'v', 'm', 'f') AND NOT c.relispartition AND ${ours}
@@ -141,6 +150,7 @@ export const catalogMark = (): Statement => {
     inTable("pg_attrdef", "d", "adrelid"),
     inTable("pg_index", "i", "indrelid"),
     inTable("pg_policy", "p", "polrelid"),
+    inTable("pg_rewrite", "w", "ev_class"),
     inTable("pg_description", "m", "objoid"),
     inSchema("pg_constraint", "k", "connamespace"),
     inSchema("pg_type", "t", "typnamespace"),

@@ -1,6 +1,7 @@
 import type { Facts } from "../condition/evaluate.js";
 import { predicate } from "../condition/to-sql.js";
 import { isTelling, type TableChoices } from "../page/page.js";
+import { containing, literally } from "./search.js";
 import { Parameters, quoted, quotedTable, type Statement } from "./statement.js";
 import { textForm } from "./text-form.js";
 
@@ -9,9 +10,6 @@ export const mostOptions = 500;
 
 /** At most this many are found by one search. */
 export const mostFound = 20;
-
-/** A text for LIKE that stands for itself: its wildcards escaped. */
-export const literally = (text: string): string => text.replaceAll(/[\\%_]/g, (character) => `\\${character}`);
 
 /** What stands for a record of a referenced table: its label, after its key where that says something. */
 export function labelOf(choices: TableChoices, alias: string): string {
@@ -26,7 +24,7 @@ const first = (choices: TableChoices) => (isTelling(choices) ? choices.key : cho
  * Choices from a referenced table: value and label, by what stands first.
  *
  * @param facts with the form's values, where one choice depends on another
- * @param search a text that the label must contain, without regard to case; null for a list of all
+ * @param search words that the label must contain, all of them, without regard to case; null for a list of all
  */
 export function choicesStatement(choices: TableChoices, facts: Facts, search: string | null = null): Statement {
   const parameters = new Parameters();
@@ -40,12 +38,18 @@ export const choicesArray = (choices: TableChoices, facts: Facts, parameters: Pa
 
 function choicesQuery(choices: TableChoices, facts: Facts, search: string | null, parameters: Parameters): string {
   const where = choices.where ? [predicate(choices.where, parameters, facts, "t")] : [];
-  if (search !== null) where.push(`${labelOf(choices, "t")} ILIKE ${parameters.add(`%${literally(search)}%`, "text")}`);
+  const label = labelOf(choices, "t");
+  const order = [`t.${quoted(first(choices).name)}`, `t.${quoted(choices.key.name)}`];
+  if (search !== null && search.trim() !== "") {
+    where.push(containing([label], search, parameters));
+    // What contains the words as they were typed stands before what contains them somewhere.
+    order.unshift(`${label} NOT ILIKE ${parameters.add(`%${literally(search.trim())}%`, "text")}`);
+  }
   // One more than are shown, to know whether there are more.
   const most = (search === null ? mostOptions : mostFound) + 1;
-  return `SELECT ${textForm("t", choices.key)} AS "value", ${labelOf(choices, "t")} AS "label"
+  return `SELECT ${textForm("t", choices.key)} AS "value", ${label} AS "label"
 FROM ${quotedTable(choices.table)} AS t${where.length > 0 ? `\nWHERE ${where.join(" AND ")}` : ""}
-ORDER BY t.${quoted(first(choices).name)}, t.${quoted(choices.key.name)}
+ORDER BY ${order.join(", ")}
 LIMIT ${most}`;
 }
 

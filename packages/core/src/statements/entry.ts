@@ -1,3 +1,5 @@
+import type { Facts } from "../condition/evaluate.js";
+import { predicate } from "../condition/to-sql.js";
 import type { Page } from "../page/page.js";
 import { perPage } from "../page/per-page.js";
 import { type Column, tableName } from "../table/model.js";
@@ -62,15 +64,29 @@ const rowObject = perPage(({ table, key, title, answer }): string => {
 /**
  * What a statement returns of the row that it wrote, for the answer and for its log entry: `row`, `record_key`, `new_key` (the
  * key afterwards, where it was changed: by it the log follows a record through its keys) and `fields`, the field changes.
+ *
+ * @param remains the predicate that the row `t` must meet as it was written, if any: `remains` tells whether it does
  */
-export function returned(page: Page, operation: keyof typeof changes): string {
+export function returned(page: Page, operation: keyof typeof changes, remains: string | null = null): string {
   const was = operation === "update" ? '"before"' : "t";
   const newKey = operation === "update" ? `NULLIF(${keyObject(page, "t")}, ${keyObject(page, was)})` : "NULL::jsonb";
   return `${rowObject(page)} AS "row",
     ${keyObject(page, was)} AS "record_key",
     ${newKey} AS "new_key",
-    ${changes[operation](page)} AS "fields"`;
+    ${changes[operation](page)} AS "fields"${
+      remains === null
+        ? ""
+        : `,
+    (${remains}) IS TRUE AS "remains"`
+    }`;
 }
+
+/** The page's `rows` condition over the row that a statement writes, as `t`; null where the page has none. */
+export const remainsPredicate = (page: Page, parameters: Parameters, facts: Facts): string | null =>
+  page.access.rows && predicate(page.access.rows, parameters, facts, "t");
+
+/** What stands in the error of a statement that has refused itself, since the row that it wrote leaves the page's rows. */
+export const leavesRowsMark = "quill:leaves-rows";
 
 /** The first values of every entry: actor's id and name, page, its version, table. */
 export const whoAndWhere = (page: Page, note: LogNote, parameters: Parameters): string[] =>
@@ -113,6 +129,17 @@ export function entryInsert(places: NotePlaces, operation: keyof typeof changes,
   RETURNING "id"`;
 }
 
-/** What a statement answers of the row that it wrote, as `w`: the log entry's number, the field changes and the row, as JSON. */
-export const answered =
-  'SELECT (SELECT "id" FROM "entry")::text AS "entry", w."fields"::text AS "changes", w."row"::text AS "row"';
+/**
+ * What a statement answers of the row that it wrote, as `w`: the log entry's number, the field changes and the row, as JSON.
+ *
+ * A row that does not meet the page's `rows` condition as it was written, by what was typed or by a trigger, must not stay. Only an
+ * error takes a statement back whole, so one is provoked: a text that is no number. It depends on the row, so that it is not
+ * worked out beforehand (PostgreSQL documentation, 4.2.14).
+ */
+export const answered = (remains: string | null): string =>
+  `SELECT (SELECT "id" FROM "entry")::text AS "entry", w."fields"::text AS "changes", w."row"::text AS "row"${
+    remains === null
+      ? ""
+      : `,
+  CASE WHEN NOT w."remains" THEN concat('${leavesRowsMark} ', w."remains")::integer END AS "refused"`
+  }`;

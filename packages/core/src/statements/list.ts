@@ -1,12 +1,16 @@
 import type { Facts } from "../condition/evaluate.js";
 import { predicate } from "../condition/to-sql.js";
 import type { Page } from "../page/page.js";
-import { labelOf, literally } from "./choices.js";
+import { labelOf } from "./choices.js";
+import { containing, toldText } from "./search.js";
 import { Parameters, quoted, quotedTable, type Statement } from "./statement.js";
 import { textForm } from "./text-form.js";
 
 /** The name under which a part of a row's key travels, by its place: a column's own name may be as long as a name can be. */
 export const keyPartName = (index: number): string => `quill:key ${index}`;
+
+/** The name under which travels whether a row meets the page's `edit` condition, where it has one. */
+export const editableName = "quill:editable";
 
 /** Records on one page of a list. */
 export const listLength = 50;
@@ -14,7 +18,7 @@ export const listLength = 50;
 /**
  * The records that the actor may see, sorted and cut into pages of {@link listLength}.
  *
- * @param search text that one of the list's columns must contain, without regard to case; empty for all
+ * @param search words that must all occur in what the list's columns show, without regard to case; empty for all
  * @param part which part of the list, from 0; one row more than a part holds is asked for, to know whether there is another
  */
 export function listStatement(page: Page, facts: Facts, search: string, part: number): Statement {
@@ -26,22 +30,24 @@ export function listStatement(page: Page, facts: Facts, search: string, part: nu
     columns.push(`${textForm("t", column)} AS ${quoted(keyPartName(index))}`);
   for (const [index, each] of page.list.columns.entries()) {
     let shown = textForm("t", each.column);
+    let told = (): string => toldText(page, "t", each.column, parameters);
     if (each.choices) {
       const alias = `r${index}`;
       joins.push(
         `LEFT JOIN ${quotedTable(each.choices.table)} AS ${alias} ON ${alias}.${quoted(each.choices.key.name)} = t.${quoted(each.column.name)}`,
       );
-      shown = labelOf(each.choices, alias);
+      const label = labelOf(each.choices, alias);
+      shown = label;
+      told = () => label;
     }
     columns.push(`${shown} AS ${quoted(each.column.name)}`);
-    searched.push(shown);
+    if (search !== "") searched.push(told());
   }
   const where: string[] = [];
   if (page.access.rows) where.push(predicate(page.access.rows, parameters, facts, "t"));
-  if (search !== "") {
-    const pattern = parameters.add(`%${literally(search)}%`, "text");
-    where.push(`(${searched.map((each) => `${each} ILIKE ${pattern}`).join(" OR ")})`);
-  }
+  if (search !== "") where.push(containing(searched, search, parameters));
+  if (page.access.edit)
+    columns.push(`((${predicate(page.access.edit, parameters, facts, "t")}) IS TRUE)::text AS ${quoted(editableName)}`);
   const { sort } = page.list;
   const order = [
     `t.${quoted(sort.column.name)}${sort.down ? " DESC" : ""}`,
@@ -62,17 +68,15 @@ export function listStatement(page: Page, facts: Facts, search: string, part: nu
 const mostRecords = 20;
 
 /**
- * Records to choose from in the workbench: key and title, by key, whose key or title contains a text. Asked for by builders
+ * Records to choose from in the workbench: key and title, by key, whose key and title contain every word of a search. Asked for by builders
  * only, so without the page's conditions.
  */
 export function recordsStatement(page: Page, search: string): Statement {
   const parameters = new Parameters();
   const names = [...new Set([...page.key.map((column) => column.name), ...page.title.columns])];
   const columns = names.map((name) => `t.${quoted(name)}::text AS ${quoted(name)}`);
-  const pattern = search === "" ? null : parameters.add(`%${literally(search)}%`, "text");
-  const where = pattern
-    ? `\nWHERE ${names.map((name) => `t.${quoted(name)}::text ILIKE ${pattern}`).join(" OR ")}`
-    : "";
+  const texts = names.map((name) => `t.${quoted(name)}::text`);
+  const where = search.trim() === "" ? "" : `\nWHERE ${containing(texts, search, parameters)}`;
   const order = page.key.map((column) => `t.${quoted(column.name)}`).join(", ");
   return {
     purpose: "choose a record",

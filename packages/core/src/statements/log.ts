@@ -1,4 +1,6 @@
-import { quoted, type Statement } from "./statement.js";
+import type { Page } from "../page/page.js";
+import { keyPredicate } from "./load.js";
+import { Parameters, quoted, quotedTable, type Statement } from "./statement.js";
 
 /**
  * The change log's schema: `quill_log` in the edited database itself, since only there a change and its entry are one.
@@ -70,6 +72,28 @@ LIMIT 20`,
     values: [table, JSON.stringify(key)],
   };
 }
+
+/** Locks a record, so that whoever is writing it is waited for: asked before the log is asked what became of a save. */
+export function holdStatement(page: Page, key: readonly string[]): Statement {
+  const parameters = new Parameters();
+  return {
+    purpose: "wait for the record",
+    writes: true,
+    text: `SELECT FROM ${quotedTable(page.table)} AS t WHERE ${keyPredicate(page.key, key, parameters, "t")} FOR NO KEY UPDATE`,
+    values: parameters.values,
+  };
+}
+
+/** The entry that a request wrote, if it did. */
+export const entryOfRequestStatement = (requestId: string): Statement => ({
+  purpose: "was it saved",
+  text: `SELECT c."id"::text AS "id", c."at"::text AS "at", c."record_key"::text AS "record_key", c."new_key"::text AS "new_key", c."fields"::text AS "fields"
+FROM "quill_log"."change" AS c
+WHERE c."request_id" = $1::uuid
+ORDER BY c."id"
+LIMIT 1`,
+  values: [requestId],
+});
 
 /** What a role needs to serve pages over a log: to add to it and to read it, never to change an entry. */
 export const logGrants = (role: string): readonly string[] => [

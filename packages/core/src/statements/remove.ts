@@ -42,9 +42,9 @@ export function removeStatement(
 ), "entry" AS (
   ${entryInsert(notePlaces(page, note, parameters), "delete", '"gone"')}
 )
-${answered}
+${answered(null)}
 FROM "before" LEFT JOIN "gone" AS w ON true`;
-  return { purpose: "delete", text, values: parameters.values };
+  return { purpose: "delete", writes: true, text, values: parameters.values };
 }
 
 /** Records of one kind are counted up to here; beyond it is said that there are more. */

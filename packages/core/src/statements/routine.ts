@@ -16,23 +16,30 @@ export function lockStatement(page: Page, key: readonly string[], guard: Guard, 
   }
   return {
     purpose: "lock",
+    writes: true,
     text: `${wholeRow(page)}\nWHERE ${where.join("\n  AND ")}\nFOR NO KEY UPDATE`,
     values: parameters.values,
   };
 }
 
-/** Reads a record whole, whatever its state: the row after a routine has run. */
-export function afterStatement(page: Page, key: readonly string[]): Statement {
+/** The name under which travels whether a row meets the page's `rows` condition. */
+export const remainsName = "quill:remains";
+
+/** Reads a record whole, whatever its state: the row after a routine has run, and whether it is still one of the actor's. */
+export function afterStatement(page: Page, key: readonly string[], facts: Facts): Statement {
   const parameters = new Parameters();
+  const remains = page.access.rows
+    ? `, ((${predicate(page.access.rows, parameters, facts, "t")}) IS TRUE)::text AS ${quoted(remainsName)}`
+    : "";
   return {
     purpose: "look at it afterwards",
-    text: `${wholeRow(page)}\nWHERE ${keyPredicate(page.key, key, parameters, "t")}`,
+    text: `${wholeRow(page, remains)}\nWHERE ${keyPredicate(page.key, key, parameters, "t")}`,
     values: parameters.values,
   };
 }
 
-const wholeRow = (page: Page): string =>
-  `SELECT ${page.table.columns.map((column) => `${textForm("t", column)} AS ${quoted(column.name)}`).join(", ")}, t.xmin::text AS ${quoted(versionName)}\nFROM ${quotedTable(page.table)} AS t`;
+const wholeRow = (page: Page, more = ""): string =>
+  `SELECT ${page.table.columns.map((column) => `${textForm("t", column)} AS ${quoted(column.name)}`).join(", ")}, t.xmin::text AS ${quoted(versionName)}${more}\nFROM ${quotedTable(page.table)} AS t`;
 
 /** Calls the routine with its arguments by name (PostgreSQL documentation, 4.3.2). What it answers is not used. */
 export function callStatement({ routine, arguments: given }: RoutineCall, values: readonly Stored[]): Statement {
@@ -44,6 +51,7 @@ export function callStatement({ routine, arguments: given }: RoutineCall, values
   const call = `${quotedTable(routine)}(${named.join(", ")})`;
   return {
     purpose: "save by routine",
+    writes: true,
     text: routine.kind === "procedure" ? `CALL ${call}` : `SELECT FROM ${call}`,
     values: parameters.values,
   };

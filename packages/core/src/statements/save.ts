@@ -3,7 +3,15 @@ import { predicate } from "../condition/to-sql.js";
 import type { Page } from "../page/page.js";
 import { perPage } from "../page/per-page.js";
 import type { Column } from "../table/model.js";
-import { answered, entryInsert, type LogNote, type NotePlaces, notePlaces, returned } from "./entry.js";
+import {
+  answered,
+  entryInsert,
+  type LogNote,
+  type NotePlaces,
+  notePlaces,
+  remainsPredicate,
+  returned,
+} from "./entry.js";
 import { keyPredicate } from "./load.js";
 import { Parameters, quoted, quotedTable, type Row, type Statement, type Stored } from "./statement.js";
 import { castText, textForm } from "./text-form.js";
@@ -42,6 +50,8 @@ interface SaveParts {
   readonly where: string;
   readonly placed: readonly { readonly column: Column; readonly placeholder: string }[];
   readonly note: NotePlaces;
+  /** The predicate that the row must still meet. */
+  readonly remains: string | null;
 }
 
 /** Texts that were written already, by what changes in them; a page has few. */
@@ -50,7 +60,7 @@ const written = perPage(() => new Map<string, string>());
 /** Of one page's texts this many are kept. */
 const mostTexts = 200;
 
-function writeText(page: Page, { where, placed, note }: SaveParts): string {
+function writeText(page: Page, { where, placed, note, remains }: SaveParts): string {
   const same = page.key.map(({ name }) => `t.${quoted(name)} = "before".${quoted(name)}`).join(" AND ");
   const differs = placed.map(
     ({ column, placeholder }) => `${textForm('"before"', column)} IS DISTINCT FROM ${asStored(column, placeholder)}`,
@@ -66,17 +76,17 @@ function writeText(page: Page, { where, placed, note }: SaveParts): string {
   FROM "before"
   WHERE ${same}
     AND (${differs.join(" OR ")})
-  RETURNING ${returned(page, "update")}
+  RETURNING ${returned(page, "update", remains)}
 ), "entry" AS (
   ${entryInsert(note, "update", '"after"')}
 )
-${answered}
+${answered(remains)}
 FROM "before" LEFT JOIN "after" AS w ON true`;
 }
 
 function textOf(page: Page, parts: SaveParts): string {
   const known = written(page);
-  const name = `${parts.where}\n${parts.placed.map(({ column, placeholder }) => `${column.name} ${placeholder}`).join("\n")}`;
+  const name = `${parts.where}\n${parts.placed.map(({ column, placeholder }) => `${column.name} ${placeholder}`).join("\n")}\n${parts.remains}`;
   const found = known.get(name);
   if (found !== undefined) return found;
   const text = writeText(page, parts);
@@ -90,6 +100,8 @@ function textOf(page: Page, parts: SaveParts): string {
  *
  * Under READ COMMITTED a lock that had to be waited for is granted on the newest row version and the WHERE is judged
  * again, so a row that changed meanwhile is not found here (PostgreSQL documentation, 13.2.1).
+ *
+ * The row must meet the page's `rows` condition before and after: a save that would take it away from the actor is refused whole.
  *
  * It answers one row where the row was found as it was asked for, and none otherwise: `entry` (the log entry's number), `changes`
  * (JSON array of field, old and new) and `row` (JSON object of what an answer asks for, in text form); all null where nothing was
@@ -112,6 +124,11 @@ export function saveStatement(
     column,
     placeholder: parameters.add(value, column.type.cast),
   }));
-  const parts = { where: where.join("\n    AND "), placed, note: notePlaces(page, note, parameters) };
-  return { purpose: "save", text: textOf(page, parts), values: parameters.values };
+  const parts = {
+    where: where.join("\n    AND "),
+    placed,
+    note: notePlaces(page, note, parameters),
+    remains: remainsPredicate(page, parameters, facts),
+  };
+  return { purpose: "save", writes: true, text: textOf(page, parts), values: parameters.values };
 }

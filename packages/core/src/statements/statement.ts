@@ -10,6 +10,10 @@ export interface Statement {
   readonly purpose: string;
   readonly text: string;
   readonly values: readonly Stored[];
+  /** Whether it writes: such a statement may wait for others' locks, so it gets no more than a share of the connections. */
+  readonly writes?: true;
+  /** Whether it may take much longer than a request can wait, as a count over a whole table does. */
+  readonly slow?: true;
 }
 
 /**
@@ -20,26 +24,60 @@ export interface Statement {
  */
 export interface Database {
   run(statement: Statement): Promise<readonly Row[]>;
-  /** Runs several statements as one transaction: all of them, or, where anything is thrown, none. */
-  transact<Result>(run: (database: Database) => Promise<Result>): Promise<Result>;
+  /**
+   * Runs several statements as one transaction: all of them, or, where anything is thrown, none.
+   *
+   * @param purpose `writing` where it is left out
+   */
+  transact<Result>(run: (database: Database) => Promise<Result>, purpose?: "reading" | "writing"): Promise<Result>;
+}
+
+/** What a refusal is about, as far as PostgreSQL says so; null where it does not. */
+export interface RefusalSubject {
+  readonly constraint: string | null;
+  readonly column: string | null;
+  /** The table that it concerns: not always that of the statement, since a trigger may write elsewhere. */
+  readonly table: { readonly schema: string; readonly name: string } | null;
+  /** Whether it was raised inside a function of the database, as a trigger's is, and not by the statement itself. */
+  readonly inside: boolean;
 }
 
 /** What PostgreSQL said when it refused a statement: the fields of its error message (protocol documentation, 55.8). */
-export class DatabaseRefusal extends Error {
+export class DatabaseRefusal extends Error implements RefusalSubject {
+  readonly constraint: string | null;
+  readonly column: string | null;
+  readonly table: RefusalSubject["table"];
+  readonly inside: boolean;
+
   constructor(
     readonly sqlState: string,
     message: string,
-    readonly constraint: string | null = null,
-    readonly column: string | null = null,
+    { constraint = null, column = null, table = null, inside = false }: Partial<RefusalSubject> = {},
   ) {
     super(message);
     this.name = "DatabaseRefusal";
+    this.constraint = constraint;
+    this.column = column;
+    this.table = table;
+    this.inside = inside;
   }
 }
 
-/** The database could not be reached, or the connection was lost on the way. */
+/**
+ * The database could not be reached, or the connection was lost on the way. Where a statement was sent before it was lost, nobody
+ * knows yet whether it took effect.
+ */
 export class DatabaseAway extends Error {
   override readonly name = "DatabaseAway";
+
+  constructor(
+    message: string,
+    /** Whether the statement may have reached the database. */
+    readonly sent: boolean,
+    options?: ErrorOptions,
+  ) {
+    super(message, options);
+  }
 }
 
 /** An identifier, quoted by SQL's rule (ISO 9075-2, 5.2 delimited identifier): always in quotes, quotes doubled. */

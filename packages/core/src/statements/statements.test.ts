@@ -34,7 +34,15 @@ WHERE t."station_code" = $1::text AND t."channel" = $2::smallint`);
     const { text, values } = listStatement(stationPage, factsOf(), "50%_\\", 2);
     expect(values).toContain("%50\\%\\_\\\\%");
     expect(values.at(-1)).toBe("100");
-    expect(text).toMatch(/ORDER BY t."code", t."code"\nLIMIT 51 OFFSET \$3::bigint$/);
+    expect(text).toMatch(/ORDER BY t."code", t."code"\nLIMIT 51 OFFSET \$4::bigint$/);
+  });
+
+  test("every word of a search must occur in what a list shows, in whichever column", () => {
+    const { text, values } = listStatement(sensorPage, factsOf(), " MV-014  2 ", 0);
+    expect(values.slice(0, 3)).toEqual(["Europe/London", "%MV-014%", "%2%"]);
+    const calibrated = '(t."calibrated_at"::text::timestamptz AT TIME ZONE $1::text)::text';
+    expect(text).toContain(`${calibrated} ILIKE $2::text`);
+    expect(text).toContain(`${calibrated} ILIKE $3::text`);
   });
 
   test("a save locks, writes and logs in one statement", () => {
@@ -74,7 +82,10 @@ WHERE t."station_code" = $1::text AND t."channel" = $2::smallint`);
       "v1",
       "network.station",
       note.requestId,
+      "2",
     ]);
+    expect(text).toContain(`((t."region_id" = $12::bigint)) IS TRUE AS "remains"`);
+    expect(text).toContain(`CASE WHEN NOT w."remains" THEN concat('quill:leaves-rows ', w."remains")::integer END`);
   });
 
   test("the text of a save is written once for the same columns, whoever saves what", () => {
@@ -127,16 +138,16 @@ WHERE t."station_code" = $1::text AND t."channel" = $2::smallint`);
       "11111111-1111-4111-8111-111111111111",
     );
     expect(text.slice(0, text.indexOf("RETURNING"))).toBe(`WITH "after" AS (
-  INSERT INTO "network"."station" AS t ("code", "region_id")
-  SELECT "code", "region_id"
-  FROM (SELECT $1::text AS "code", (NULL)::integer AS "region_id") AS t
-  WHERE (t."region_id" = $2::bigint)
+  INSERT INTO "network"."station" AS t ("code")
+  VALUES ($1::text)
   `);
     expect(text).toContain(`"once" AS (
   INSERT INTO "quill_log"."submission" ("id", "request_id")
-  SELECT $3::uuid, $4::uuid FROM "after"
+  SELECT $2::uuid, $3::uuid FROM "after"
 ), "entry" AS (`);
-    expect(values.slice(0, 4)).toEqual(["MV-099", "2", "11111111-1111-4111-8111-111111111111", note.requestId]);
+    expect(values.slice(0, 3)).toEqual(["MV-099", "11111111-1111-4111-8111-111111111111", note.requestId]);
+    expect(values.at(-1)).toBe("2");
+    expect(text).toContain(`((t."region_id" = $10::bigint)) IS TRUE AS "remains"`);
   });
 
   test("a deletion locks by key, version and conditions, deletes that row, and logs what it held", () => {

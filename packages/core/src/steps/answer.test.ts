@@ -15,6 +15,7 @@ const request: PageRequest = {
   session: "s1",
   said: null,
   signIn: "/sign-in",
+  signInCarries: true,
   frame: {
     base: "",
     application: "Marrow Vale",

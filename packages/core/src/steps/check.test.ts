@@ -58,7 +58,7 @@ describe("Check", () => {
 
   test("a check across fields stands at its field", () => {
     const problems = checkAcross(stationPage, mv014, [typed("warning_m", "2.70")], factsOf());
-    expect(problems).toEqual([{ field: "warning_m", message: "The warning level lies above the alert level." }]);
+    expect(problems).toEqual([{ field: "warning_m", message: "The warning level must lie above the alert level." }]);
   });
 
   test("it compares what was typed with what is stored in the fields that were not touched", () => {

@@ -2,7 +2,7 @@ import Big from "big.js";
 import { type Facts, truthOf } from "../condition/evaluate.js";
 import type { Condition } from "../condition/expression.js";
 import { type Language, type MessageCode, message } from "../messages/messages.js";
-import type { Field, Page, Rule } from "../page/page.js";
+import type { Check, Field, Page, Rule } from "../page/page.js";
 import { perPage } from "../page/per-page.js";
 import type { Row, Stored } from "../statements/statement.js";
 import { compareDecimals } from "../values/decimal.js";
@@ -143,11 +143,23 @@ const askedValues = (page: Page, row: Row, fields: readonly SubmittedField[]): R
 const concerns = (columns: readonly string[], fields: readonly SubmittedField[]): boolean =>
   fields.some((each) => each.touched && columns.includes(each.field.column.name));
 
-/** The checks across fields that the form fails. Unknown passes, as it does in the table (ISO 9075-2, 4.18.3.4). */
-export function checkAcross(page: Page, row: Row, fields: readonly SubmittedField[], facts: Facts): readonly Problem[] {
+/**
+ * The checks across fields that the form fails. Unknown passes, as it does in the table (ISO 9075-2, 4.18.3.4).
+ *
+ * @param checks those that are judged; the page's where it is left out
+ * @param which `touched` leaves out those that ask for nothing that was touched; `all` judges every one
+ */
+export function checkAcross(
+  page: Page,
+  row: Row,
+  fields: readonly SubmittedField[],
+  facts: Facts,
+  checks: readonly Check[] = page.checks,
+  which: "touched" | "all" = "touched",
+): readonly Problem[] {
   const form = askedValues(page, row, fields);
-  return page.checks.flatMap((check): Problem[] => {
-    if (!concerns(check.condition.formColumns, fields)) return [];
+  return checks.flatMap((check): Problem[] => {
+    if (which === "touched" && !concerns(check.condition.formColumns, fields)) return [];
     const truth = truthOf(check.condition.expression, { ...facts, row, form });
     return truth === false ? [{ field: check.at, message: check.message }] : [];
   });

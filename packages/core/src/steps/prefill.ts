@@ -3,9 +3,10 @@ import { keeping, normal, show } from "../controls/show.js";
 import { tell } from "../controls/told.js";
 import { type Language, word } from "../messages/messages.js";
 import type { Control, Field, Page } from "../page/page.js";
+import { perPage } from "../page/per-page.js";
 import type { Row, Stored } from "../statements/statement.js";
 import { dependsOnForm, type Offer, type Offers, type Option } from "./offer.js";
-import type { Claims, FieldDigest } from "./token.js";
+import type { Claims, FieldDigest, Signer } from "./token.js";
 
 /** Something wrong with what was sent: at a field, or above the form where `field` is null. */
 export interface Problem {
@@ -52,6 +53,8 @@ export interface FormView {
   /** Whether the record may be deleted by the person who looks at it. */
   readonly removable: boolean;
   readonly notice: string | null;
+  /** Whether it can be said that nothing was saved; where a save's answer was lost, it can't. */
+  readonly certain: boolean;
 }
 
 /** The options with one more value among them, marked: what is stored but no longer on offer must stay selected. */
@@ -138,6 +141,30 @@ export const shownDigests = (
         return [field.column.name, digest(field.column.name, normal(shown.control, shown.text))];
       }),
   );
+
+/** What is made of a page and the names of the fields that were on a form, once for each. */
+const takenDigests = perPage(() => new Map<string, string>());
+
+/**
+ * A digest of how a page takes fields: control, type, tidying and, for a moment, the time zone. Two versions of a page that have
+ * the same one for a form's fields read that form the same way; rules and checks are judged anew in any case.
+ *
+ * @param names the fields that the form shows
+ */
+export function takenDigest(page: Page, form: Claims["form"], names: readonly string[], signer: Signer): string {
+  const key = `${form} ${names.join("\n")}`;
+  const known = takenDigests(page).get(key);
+  if (known !== undefined) return known;
+  const taken = names.map((name) => {
+    const field = page.fields.find((each) => each.column.name === name);
+    if (form === "delete" || !field || !isTaken(field, form)) return [name, null];
+    const { control, column, tidy } = field;
+    return [name, control, column.type.shown, tidy, column.type.kind === "timestamptz" ? page.timeZone : null];
+  });
+  const digest = signer.digests("taken")(JSON.stringify(taken));
+  takenDigests(page).set(key, digest);
+  return digest;
+}
 
 /** `Station MV-014, Alder Bridge`. */
 export const titleOf = (page: Page, row: Row, key: readonly string[]): string =>

@@ -6,10 +6,10 @@ import type { Field, Page } from "../page/page.js";
 import { perPage } from "../page/per-page.js";
 import type { Tidying } from "../page/schema.js";
 import type { Stored } from "../statements/statement.js";
-import { readValue } from "../values/read-value.js";
+import { type ReadValue, readValue } from "../values/read-value.js";
 import { slugOf } from "../values/slug.js";
 import type { Look } from "./offer.js";
-import { isTaken, type Problem } from "./prefill.js";
+import { isTaken, type Problem, takenDigest } from "./prefill.js";
 import { type Claims, type FieldDigest, fieldDigest, readToken, type Signer } from "./token.js";
 
 /** One field of a submission. */
@@ -34,7 +34,15 @@ export interface Submission {
   readonly ignored: readonly string[];
   /** Where choices were asked for: then nothing is to be saved. */
   readonly look: Look | null;
+  /** Why the form has to be looked at again before it is taken: null for one that is as it should be. */
+  readonly stale: Stale | null;
 }
+
+/**
+ * What is the matter with a form that was made here, for this person and record: it is of another session of theirs, too old, or of
+ * an earlier version of the page that takes one of its fields in another way.
+ */
+export type Stale = "session" | "age" | "version";
 
 export type ReadResult =
   | { readonly ok: true; readonly submission: Submission }
@@ -87,6 +95,9 @@ export const tidy = (field: Field, text: string, sent: ReadonlyMap<string, strin
     return before.trim() === "" ? slugOf(sent.get(each.slug) ?? "") : before;
   }, text);
 
+/** Whether a field is made of another one where it is left empty. */
+export const isMade = (field: Field): boolean => field.tidy.some((tidying) => typeof tidying === "object");
+
 /** A field that was sent as it was shown. Few ask for its value, so it is read when somebody does. */
 class UntouchedField implements SubmittedField {
   readonly sent = true;
@@ -133,7 +144,7 @@ function readField(
   claims: Claims,
   digest: FieldDigest,
 ): SubmittedField {
-  const { name, type } = column(field);
+  const { name } = field.column;
   // A control that sent nothing was not on the form; but a box that is not ticked sends nothing (HTML, 4.10.21.4).
   const raw = sent.get(name) ?? (sent.has(boxName(name)) ? "false" : undefined);
   const shown = claims.shown[name];
@@ -146,14 +157,51 @@ function readField(
   const asShown = same(raw);
   if (asShown) return new UntouchedField(field, normal(control, raw), page.timeZone);
   const text = tidy(field, normal("multi-line", raw), sent);
-  const read = readValue(type, text, page.timeZone);
+  const read = readTyped(field, text, page.timeZone, claims.plain?.includes(name) === true);
   const touched = !(same(text) || (read.ok && read.value !== null && read.value !== text && same(read.value)));
-  if (read.ok) return { field, sent: true, text, touched, value: read.value, problem: null };
-  const said = message(page.language, read.code, { label: field.label });
-  return { field, sent: true, text, touched, value: null, problem: touched ? { field: name, message: said } : null };
+  return asTyped(page, field, text, touched, read);
 }
 
-const column = (field: Field): Field["column"] => field.column;
+/**
+ * A typed text as a value of its column. What a date control could not show again, `infinity` or a year before Christ, is
+ * taken where there was a text control only: the page's own wish, or since something of that kind is stored.
+ */
+function readTyped({ column, control }: Field, text: string, timeZone: string, plain: boolean): ReadValue {
+  const read = readValue(column.type, text, timeZone);
+  if (!read.ok || read.value === null || plain) return read;
+  if (control === "date" && !/^\d{4}-\d\d-\d\d$/.test(read.value)) return { ok: false, code: "not-a-date" };
+  if (control === "date-time" && !/^\d{4}-\d\d-\d\d \d\d:[^B]*$/.test(read.value))
+    return { ok: false, code: "not-a-time" };
+  return read;
+}
+
+function asTyped(page: Page, field: Field, text: string, touched: boolean, read: ReadValue): SubmittedField {
+  if (read.ok) return { field, sent: true, text, touched, value: read.value, problem: null };
+  const said = field.message ?? message(page.language, read.code, { label: field.label });
+  const problem = touched ? { field: field.column.name, message: said } : null;
+  return { field, sent: true, text, touched, value: null, problem };
+}
+
+/**
+ * Fields that are made of others where they are left empty: also one that came empty and stayed so, as soon as the form is one
+ * that saves anything. A record's form that was not touched at all stays untouched.
+ */
+function withMade(
+  page: Page,
+  form: Claims["form"],
+  fields: readonly SubmittedField[],
+  sent: ReadonlyMap<string, string>,
+): readonly SubmittedField[] {
+  if (form === "edit" && fields.every((each) => !each.touched)) return fields;
+  return fields.map((each) => {
+    const { field } = each;
+    if (!each.sent || each.touched || !isMade(field) || each.text.trim() !== "") return each;
+    const text = tidy(field, each.text, sent);
+    return text === each.text
+      ? each
+      : asTyped(page, field, text, true, readValue(field.column.type, text, page.timeZone));
+  });
+}
 
 /** Whom a form must have been made for, and what for. */
 export interface Holder {
@@ -162,19 +210,25 @@ export interface Holder {
   readonly key: readonly string[];
   readonly actor: string;
   readonly session: string;
+  readonly now: Date;
+  /** The greatest age of a form, in milliseconds. */
+  readonly formAge: number;
 }
 
-/** Whether a token was made for this page, record, person and session: what stands against forgery from other sites as well. */
+/** Whether a token was made for this page, record and person: what stands against forgery from other sites as well. */
 function madeFor(claims: Claims, holder: Holder): boolean {
   const sameKey =
     claims.key.length === holder.key.length && claims.key.every((value, index) => value === holder.key[index]);
-  return (
-    claims.form === holder.form &&
-    claims.page === holder.page.name &&
-    sameKey &&
-    claims.actor === holder.actor &&
-    claims.session === holder.session
-  );
+  return claims.form === holder.form && claims.page === holder.page.name && sameKey && claims.actor === holder.actor;
+}
+
+/** Why a form that was made for this person has to be looked at again, if it has to. */
+function staleOf(claims: Claims, { form, page, session, now, formAge }: Holder, signer: Signer): Stale | null {
+  if (claims.session !== session) return "session";
+  if (now.getTime() - Date.parse(claims.at) > formAge) return "age";
+  const same =
+    claims.version === page.version || takenDigest(page, form, Object.keys(claims.shown), signer) === claims.taken;
+  return same ? null : "version";
 }
 
 /**
@@ -214,11 +268,12 @@ export function read(holder: Holder, body: string, signer: Signer): ReadResult {
   if (token === undefined) return refuse("form-not-yours", "the form's token is missing");
   const claims = readToken(token, signer);
   if (!claims) return refuse("form-not-yours", "the form's token was not signed here");
-  if (!madeFor(claims, holder))
-    return refuse("form-not-yours", "the form was made for another page, record, person or session");
+  if (!madeFor(claims, holder)) return refuse("form-not-yours", "the form was made for another page, record or person");
   const digest = fieldDigest(signer, claims.id);
-  const submitted = fields.map((field) => readField(holder.page, field, sent, claims, digest));
-  return { ok: true, submission: { claims, token, fields: submitted, ignored, look: lookIn(fields, sent) } };
+  const read = fields.map((field) => readField(holder.page, field, sent, claims, digest));
+  const submitted = withMade(holder.page, holder.form, read, sent);
+  const stale = staleOf(claims, holder, signer);
+  return { ok: true, submission: { claims, token, fields: submitted, ignored, look: lookIn(fields, sent), stale } };
 }
 
 /** What was typed, by column: shown again where a form comes back. */

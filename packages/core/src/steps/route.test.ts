@@ -22,20 +22,34 @@ describe("Route", () => {
   });
 
   test("another method is told which ones are taken", () => {
-    expect(at("PUT", "/stations/MV-014/edit")).toMatchObject({ kind: "method-not-allowed", allow: "GET, HEAD, POST" });
-    expect(at("POST", "/stations")).toMatchObject({ kind: "method-not-allowed", allow: "GET, HEAD" });
+    expect(at("PUT", "/stations/MV-014/edit")).toMatchObject({
+      kind: "method-not-allowed",
+      allow: "GET, HEAD, POST, OPTIONS",
+    });
+    expect(at("POST", "/stations")).toMatchObject({ kind: "method-not-allowed", allow: "GET, HEAD, OPTIONS" });
   });
 
   test("an address of a page whose file has errors is known as such", () => {
     expect(at("GET", "/visits/17/edit")).toEqual({ kind: "unsound", name: "visit" });
   });
 
-  test.each(["/", "/station", "/stationsx", "/stations/MV-014/edit/", "/stations/MV-014/nothing", "//stations"])(
-    "%s leads nowhere",
-    (path) => {
-      expect(at("GET", path)).toEqual({ kind: "nowhere" });
-    },
-  );
+  test.each(["/", "/station", "/stationsx", "/stations/MV-014/nothing", "//stations"])("%s leads nowhere", (path) => {
+    expect(at("GET", path)).toEqual({ kind: "nowhere" });
+  });
+
+  test("a slash too many at the end leads to the address without it, for those who only look", () => {
+    expect(at("GET", "/stations/")).toMatchObject({ kind: "moved", to: "/stations" });
+    expect(at("HEAD", "/stations/MV-014/edit/")).toMatchObject({ kind: "moved", to: "/stations/MV-014/edit" });
+    expect(at("POST", "/stations/MV-014/edit/")).toEqual({ kind: "nowhere" });
+  });
+
+  test("what an address takes can be asked for", () => {
+    expect(at("OPTIONS", "/stations/MV-014/edit")).toMatchObject({
+      kind: "options",
+      allow: "GET, HEAD, POST, OPTIONS",
+    });
+    expect(at("OPTIONS", "/nothing")).toEqual({ kind: "nowhere" });
+  });
 
   test("names of methods that objects have are no operations", () => {
     expect(at("constructor", "/stations")).toMatchObject({ kind: "method-not-allowed" });

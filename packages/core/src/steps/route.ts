@@ -10,6 +10,10 @@ export type Route =
       readonly keySegments: readonly string[];
     }
   | { readonly kind: "method-not-allowed"; readonly page: Page; readonly allow: string }
+  /** What an address takes was asked for. */
+  | { readonly kind: "options"; readonly page: Page; readonly allow: string }
+  /** An address with a slash at its end that is nothing by itself: what stands before the slash is meant. */
+  | { readonly kind: "moved"; readonly page: Page; readonly to: string }
   | { readonly kind: "unsound"; readonly name: string }
   | { readonly kind: "nowhere" };
 
@@ -25,6 +29,9 @@ export interface Site {
 /** The segment under which a field's choices are: a tilde stands before no letter in any key (see page/path.ts). */
 export const choicesSegment = "~choices";
 
+/** The segment under which a form's problems are asked for, before it is sent. */
+export const judgeSegment = "~check";
+
 interface Address {
   readonly operations: Partial<Record<string, Operation>>;
   /** The segments that are the key, or the column's name where choices are asked for. */
@@ -37,6 +44,8 @@ function addressOf(page: Page, rest: readonly string[]): Address | undefined {
   const [first] = rest;
   if (rest.length === 0) return { operations: { GET: "list" }, segments: [] };
   if (rest.length === 2 && first === choicesSegment) return { operations: { GET: "choices" }, segments: rest.slice(1) };
+  if (first === judgeSegment && (rest.length === parts + 1 || (rest.length === 1 && page.access.new)))
+    return { operations: { POST: "judge" }, segments: rest.slice(1) };
   // A key "new" has a tilde before it in the address.
   if (rest.length === 1 && first === "new")
     return page.access.new ? { operations: { GET: "new", POST: "create" }, segments: [] } : undefined;
@@ -74,15 +83,21 @@ export function route(site: Site, method: string, path: string): Route {
   for (const page of pagesBelow(site.pages, segments[0] ?? "")) {
     const { listSegments } = page.path;
     if (!below(listSegments)) continue;
-    const address = addressOf(page, segments.slice(listSegments.length));
-    if (!address) continue;
+    const rest = segments.slice(listSegments.length);
+    // No key is empty in an address (see page/path.ts), so a slash at the end is one too many.
+    const slash = rest.length > 0 && rest.at(-1) === "";
+    const address = addressOf(page, slash ? rest.slice(0, -1) : rest);
+    if (!address || (slash && method !== "GET" && method !== "HEAD")) continue;
+    if (slash) return { kind: "moved", page, to: path.slice(0, -1) };
     const { operations } = address;
     const asked = method === "HEAD" ? "GET" : method;
     const operation = Object.hasOwn(operations, asked) ? operations[asked] : undefined;
     if (operation) return { kind: "page", page, operation, keySegments: address.segments };
-    const allow = Object.keys(operations)
-      .flatMap((each) => (each === "GET" ? ["GET", "HEAD"] : [each]))
-      .join(", ");
+    const allow = [
+      ...Object.keys(operations).flatMap((each) => (each === "GET" ? ["GET", "HEAD"] : [each])),
+      "OPTIONS",
+    ].join(", ");
+    if (method === "OPTIONS") return { kind: "options", page, allow };
     return { kind: "method-not-allowed", page, allow };
   }
   const unsound = site.unsound.find((each) => below(each.listSegments));

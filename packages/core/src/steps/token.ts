@@ -25,13 +25,19 @@ export interface Claims {
   /** ISO 8601, UTC. */
   readonly at: string;
   readonly shown: Readonly<Record<string, string>>;
+  /** A digest of how the page takes each field that was shown: by it a form of an earlier version is known to be read the same. */
+  readonly taken: string;
+  /** The fields that were shown in a plain text control, since the page's own can't show what is stored (see `controls/show.ts`). */
+  readonly plain?: readonly string[];
+  /** An earlier request with this form of which nobody knew whether it was saved: asked before anything is written. */
+  readonly doubt?: string;
 }
 
 /** Stands before what is signed. It is another one as soon as claims look otherwise, so that a signature says how to read them. */
-const signed = (json: string): string => `token@1 ${json}`;
+const signed = (json: string): string => `token@2 ${json}`;
 
 /** Whether two texts are the same, in a time that depends on their length only: how long a signature is, is no secret. */
-function sameText(a: string, b: string): boolean {
+export function sameText(a: string, b: string): boolean {
   if (a.length !== b.length) return false;
   let differing = 0;
   for (let index = 0; index < a.length; index++) differing |= a.charCodeAt(index) ^ b.charCodeAt(index);

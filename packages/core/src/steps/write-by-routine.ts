@@ -1,12 +1,14 @@
 import type { Facts } from "../condition/evaluate.js";
 import type { Page, RoutineCall } from "../page/page.js";
 import type { LogNote } from "../statements/entry.js";
-import { afterStatement, callStatement, entryStatement, lockStatement } from "../statements/routine.js";
+import { afterStatement, callStatement, entryStatement, lockStatement, remainsName } from "../statements/routine.js";
 import type { Guard } from "../statements/save.js";
-import { type Database, DatabaseRefusal, type Row, type Stored } from "../statements/statement.js";
+import type { Database, Row, Stored } from "../statements/statement.js";
+import { isRefusal } from "../trouble.js";
 import { formValues } from "./check.js";
 import type { SubmittedField } from "./read.js";
-import { type FieldChange, isAnswerable, persistently, refusalOf, type WriteResult } from "./write.js";
+import { leftRowsRefusal, refusalOf } from "./refusal.js";
+import { type FieldChange, persistently, type WriteResult } from "./write.js";
 
 /** An argument's value: what the form comes to, what was stored, or who it is. */
 function argumentFrom({ from, name }: RoutineCall["arguments"][number], form: Row, row: Row, { actor }: Facts): Stored {
@@ -28,11 +30,17 @@ const differencesOf = (page: Page, before: Row, after: Row | undefined): readonl
   });
 
 /** The row as the routine left it: under its key, or under the key that the form gave it. */
-async function afterwards(page: Page, before: Row, form: Row, database: Database): Promise<Row | undefined> {
+async function afterwards(
+  page: Page,
+  before: Row,
+  form: Row,
+  facts: Facts,
+  database: Database,
+): Promise<Row | undefined> {
   const named = (row: Row): string[] => page.key.map(({ name }) => row[name] ?? "");
-  const [same] = await database.run(afterStatement(page, named(before)));
+  const [same] = await database.run(afterStatement(page, named(before), facts));
   if (same || named(before).join("\0") === named(form).join("\0")) return same;
-  return (await database.run(afterStatement(page, named(form))))[0];
+  return (await database.run(afterStatement(page, named(form), facts)))[0];
 }
 
 /**
@@ -63,7 +71,9 @@ export async function writeByRoutine(
             call.arguments.map((each) => argumentFrom(each, form, before, facts)),
           ),
         );
-        const after = await afterwards(page, before, form, inside);
+        const after = await afterwards(page, before, form, facts, inside);
+        // Thrown inside the transaction, so that nothing of it stays.
+        if (after?.[remainsName] === "false") throw leftRowsRefusal();
         const changes = differencesOf(page, before, after);
         const newKey = after && JSON.stringify(keyOf(page, after)) !== JSON.stringify(keyOf(page, before));
         const [logged] = await inside.run(
@@ -80,7 +90,7 @@ export async function writeByRoutine(
       }),
     );
   } catch (error) {
-    if (!(error instanceof DatabaseRefusal) || !isAnswerable(error.sqlState)) throw error;
+    if (!isRefusal(error)) throw error;
     return refusalOf(
       page,
       fields.filter((each) => each.touched),

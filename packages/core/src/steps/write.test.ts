@@ -65,7 +65,7 @@ describe("Write", () => {
     ["22003", null, null, null, "The database can't store one of the values: said"],
     ["P0001", null, null, null, "The database refuses this: said"],
   ])("SQLSTATE %s of %p becomes a message", async (state, constraint, column, field, message) => {
-    expect(await attempt(new DatabaseRefusal(state, "said", constraint, column))).toMatchObject({
+    expect(await attempt(new DatabaseRefusal(state, "said", { constraint, column }))).toMatchObject({
       kind: "refused",
       problems: [{ field, message }],
     });

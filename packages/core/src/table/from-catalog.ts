@@ -216,23 +216,37 @@ function constrained(
       update: relation.update === "true",
       delete: relation.delete === "true",
     },
+    rewriteRules: rewriteRulesOf(relation),
   };
 }
 
-const notTables: Readonly<Record<string, string>> = {
-  v: "a view: make a page for the table behind it",
-  m: "a materialized view: it can't be written",
-  f: "a foreign table: it has no keys here",
+const notTables: Readonly<Record<string, Unusable["because"]>> = {
+  v: "view",
+  m: "materialized view",
+  f: "foreign table",
 };
+
+function whyUnusable(row: Row): Unusable["because"] | undefined {
+  if (!isTable(row)) return notTables[text(row, "kind")];
+  if (row.select === "true") return undefined;
+  if (row.usage !== "true") return "no schema";
+  return row.some === "true" ? "some columns" : "no select";
+}
 
 const unusable = (relations: readonly Row[]): Unusable[] =>
   relations.flatMap((row): Unusable[] => {
-    const because = isTable(row)
-      ? row.select === "true"
-        ? undefined
-        : "this connection may not select from it"
-      : notTables[text(row, "kind")];
-    return because === undefined ? [] : [{ schema: text(row, "schema"), name: text(row, "table"), because }];
+    const because = whyUnusable(row);
+    const behind = JSON.parse(row.behind ?? "[]") as string[];
+    return because === undefined ? [] : [{ schema: text(row, "schema"), name: text(row, "table"), because, behind }];
+  });
+
+/** The events of `pg_rewrite.ev_type`. */
+const events: Readonly<Record<string, Table["rewriteRules"][number]["on"]>> = { 2: "update", 3: "insert", 4: "delete" };
+
+const rewriteRulesOf = (relation: Row): Table["rewriteRules"] =>
+  (JSON.parse(relation.rules ?? "[]") as { name: string; on: string }[]).flatMap(({ name, on }) => {
+    const event = events[on];
+    return event ? [{ name, on: event }] : [];
   });
 
 interface ParameterRow {

@@ -116,13 +116,17 @@ export interface Table {
   /** How many rows PostgreSQL believes that it has; null where it was never counted. */
   readonly rows: number | null;
   readonly granted: { readonly insert: boolean; readonly update: boolean; readonly delete: boolean };
+  /** Rules that rewrite statements on it (PostgreSQL documentation, 41.4); a view's own is not among them. */
+  readonly rewriteRules: readonly { readonly name: string; readonly on: "insert" | "update" | "delete" }[];
 }
 
-/** A relation that no page can be made for, and why. */
+/** A relation that no page can be made for, and why (told in words by `draft/obstacles.ts`). */
 export interface Unusable {
   readonly schema: string;
   readonly name: string;
-  readonly because: string;
+  readonly because: "view" | "materialized view" | "foreign table" | "no schema" | "some columns" | "no select";
+  /** The relations that a view reads from, as `schema.name`. */
+  readonly behind: readonly string[];
 }
 
 /** A function or procedure of the database that a save may call. */

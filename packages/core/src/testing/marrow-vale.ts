@@ -3,7 +3,7 @@ import { bindPage } from "../page/bind.js";
 import type { Page } from "../page/page.js";
 import { parsePage } from "../page/parse.js";
 import type { Database, Row, Statement } from "../statements/statement.js";
-import { shownDigests } from "../steps/prefill.js";
+import { shownDigests, takenDigest } from "../steps/prefill.js";
 import { type Claims, type FieldDigest, fieldDigest, type Signer } from "../steps/token.js";
 import type { Catalog, Column, ColumnType, Kind, Table } from "../table/model.js";
 
@@ -42,6 +42,7 @@ const table = (name: string, of: Pick<Table, "columns" | "keys"> & Partial<Table
   demands: [],
   rows: 50,
   granted: { insert: true, update: true, delete: true },
+  rewriteRules: [],
   ...of,
 });
 
@@ -132,7 +133,7 @@ fields:
   - installed_on
   - notes: { control: multi-line }
 checks:
-  - { expect: form.warning_m > form.alert_m, at: warning_m, message: The warning level lies above the alert level. }
+  - { expect: form.warning_m > form.alert_m, at: warning_m, message: The warning level must lie above the alert level. }
 answer: { message: "{code}, {name}, is saved." }
 `;
 
@@ -200,6 +201,7 @@ export const claimsOf = (over: Partial<Claims> = {}): Claims => ({
   row: "733",
   at: "2026-05-04T10:00:00.000Z",
   shown: shownDigests(stationPage, "edit", mv014, factsOf(), formDigest),
+  taken: takenDigest(stationPage, "edit", Object.keys(mv014), signer),
   ...over,
 });
 

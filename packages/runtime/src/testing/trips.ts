@@ -111,6 +111,7 @@ export async function makeTrips({ sql = [], files, poolSize = 10 }: TripsOptions
         session: `session of ${actor?.id ?? "nobody"}`,
         said: null,
         signIn: "/sign-in",
+        signInCarries: false,
         frame: {
           base: "",
           application: "Marrow Vale",
@@ -122,7 +123,13 @@ export async function makeTrips({ sql = [], files, poolSize = 10 }: TripsOptions
           signOut: null,
         },
       },
-      { database: over, signer, elapsed: () => performance.now() },
+      {
+        database: over,
+        signer,
+        elapsed: () => performance.now(),
+        pause: (ms) => new Promise((resolve) => setTimeout(resolve, ms)),
+        formAge: 86_400_000,
+      },
     );
 
   return {

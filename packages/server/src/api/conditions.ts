@@ -7,10 +7,10 @@ import {
   DatabaseRefusal,
   everyPart,
   type Facts,
+  findTable,
   hereStatement,
   parseCondition,
   referencedChoices,
-  tableName,
   truthOf,
 } from "@loyal-quill/core";
 import type { BoundPageFile, Loaded } from "@loyal-quill/runtime";
@@ -50,7 +50,7 @@ export async function judgeCondition(
   facts: Facts,
   database: Database,
 ): Promise<ConditionAnswer> {
-  const own = loaded.catalog.tables.find((each) => tableName(each) === bound.parsed?.file.record.table);
+  const own = bound.parsed && findTable(loaded.catalog.tables, bound.parsed.file.record.table);
   if (!own) return { ...nothing, problem: { message: "The page's table is not known, so no name is.", offset: 0 } };
   const { place, source } = question;
   const column = columnOf(own, question.field ?? "");

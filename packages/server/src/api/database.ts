@@ -3,6 +3,8 @@ import {
   type Database,
   DatabaseAway,
   DatabaseRefusal,
+  findTable,
+  glanceAt,
   isShown,
   logStateStatement,
   obstacle,
@@ -10,6 +12,7 @@ import {
   sizesStatement,
   type Table,
   tableName,
+  unusableBecause,
 } from "@loyal-quill/core";
 import type { Loaded } from "@loyal-quill/runtime";
 import type { EditedDatabase } from "../edited-database.js";
@@ -29,18 +32,16 @@ async function orNull<T>(run: () => Promise<T>): Promise<T | null> {
   }
 }
 
-/** The table that a page file names, as far as it can be read from a file with errors too. */
-const tableIn = (text: string): string | undefined => /\btable:\s*["']?([^\s"',}]+)/.exec(text)?.[1];
-
 /** The names of the pages over each table, drafts that are not published included. */
 async function pagesOf(loaded: Loaded, store: Store): Promise<ReadonlyMap<string, readonly string[]>> {
   const drafts = (await store.drafts()).map(({ page, text }) => ({ name: page, text }));
   const found = new Map<string, string[]>();
   for (const { name, text } of [...loaded.files, ...drafts]) {
-    const table = tableIn(text);
-    if (table === undefined) continue;
-    const names = found.get(table) ?? [];
-    if (!names.includes(name)) found.set(table, [...names, name]);
+    const written = glanceAt(text).table;
+    const table = written === null ? undefined : findTable(loaded.catalog.tables, written);
+    if (!table) continue;
+    const names = found.get(tableName(table)) ?? [];
+    if (!names.includes(name)) found.set(tableName(table), [...names, name]);
   }
   return found;
 }
@@ -102,7 +103,10 @@ export async function databaseAnswer(loaded: Loaded, database: Database, store: 
   const [bytes, pages] = await Promise.all([sizes(database), pagesOf(loaded, store)]);
   return {
     tables: loaded.catalog.tables.map((table) => summaryOf(table, bytes, pages)),
-    unusable: loaded.catalog.unusable.map((each) => ({ table: tableName(each), because: each.because })),
+    unusable: loaded.catalog.unusable.map((each) => ({
+      table: tableName(each),
+      because: unusableBecause(each, loaded.catalog),
+    })),
   };
 }
 
@@ -113,7 +117,7 @@ export async function tableAnswer(
   database: Database,
   store: Store,
 ): Promise<TableAnswer | null> {
-  const table = loaded.catalog.tables.find((each) => tableName(each) === name);
+  const table = findTable(loaded.catalog.tables, name);
   if (!table) return null;
   const columns = table.columns.filter(isShown);
   const [bytes, pages, sample] = await Promise.all([

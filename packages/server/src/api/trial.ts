@@ -61,6 +61,9 @@ const surroundings = ({ signer }: TrialOptions, database: Database): Surrounding
   database,
   signer,
   elapsed: () => performance.now(),
+  // What a trial writes is rolled back, so nobody asks what became of it; its form is made anew for each try.
+  pause: async () => {},
+  formAge: Number.POSITIVE_INFINITY,
 });
 
 /** A request as that person would make it. */
@@ -82,6 +85,7 @@ function requestOf(
     session: "trial",
     said: null,
     signIn: null,
+    signInCarries: false,
     frame: {
       base: mount,
       styleSheets,

@@ -6,6 +6,7 @@ import {
   type Drift,
   draftPages,
   editPageFile,
+  findTable,
   isError,
   type Merged,
   mergePageFiles,
@@ -188,7 +189,12 @@ export class Desk {
    *
    * @param revision the one that was looked at: a draft that somebody has changed since is not published
    */
-  async publish(name: string, revision: number, byName: string): Promise<void> {
+  publish(name: string, revision: number, byName: string): Promise<void> {
+    // Alone among all processes: of two that publish the same draft at once, the second finds none any more.
+    return this.options.store.alone("versions", () => this.publishAlone(name, revision, byName));
+  }
+
+  private async publishAlone(name: string, revision: number, byName: string): Promise<void> {
     const { text, draft, published } = await this.text(name);
     if (!draft) throw new DeskRefusal("Nothing to publish", "This page has no draft.");
     if (draft.revision !== revision)
@@ -216,7 +222,6 @@ export class Desk {
         "The server may not write to the directory of the page files. Take the file out and put it there yourself.",
       );
     });
-    await this.syncing;
     const model = this.tableOf(text);
     const number = await store.addVersion({ page: name, at: new Date(), byName, text, model });
     const beside = path.join(directory, `.${name}.${randomUUID()}.tmp`);
@@ -244,16 +249,28 @@ export class Desk {
     const { store } = this.options;
     const known = new Map((await store.lastVersions()).map((version) => [version.page, version]));
     const { files } = this.loaded();
-    const at = new Date();
     for (const { name, text } of files) {
       const last = known.get(name);
       const model = this.tableOf(text);
-      if (last?.text !== text) await store.addVersion({ page: name, at, byName: null, text, model });
-      else if (last.model === null && model !== null) await store.noteModel(last.number, model);
+      if (last && last.text === text && last.model === null && model !== null)
+        await store.noteModel(last.number, model);
     }
-    for (const [name, { text }] of known) {
-      if (text !== null && !files.some((file) => file.name === name))
-        await store.addVersion({ page: name, at, byName: null, text: null, model: null });
+    const names = new Set([...files.map(({ name }) => name), ...known.keys()]);
+    const changed = [...names].filter(
+      (name) => (known.get(name)?.text ?? null) !== (files.find((file) => file.name === name)?.text ?? null),
+    );
+    // Other processes see the same change: it is looked at again, alone, and by what lies on the disk at that moment.
+    if (changed.length > 0) await store.alone("versions", () => this.keepChanged(changed));
+  }
+
+  private async keepChanged(names: readonly string[]): Promise<void> {
+    const { store } = this.options;
+    const known = new Map((await store.lastVersions()).map((version) => [version.page, version.text]));
+    for (const page of names) {
+      const text = await readFile(this.file(page), "utf8").catch(() => null);
+      if (text === (known.get(page) ?? null)) continue;
+      const model = text === null ? null : this.tableOf(text);
+      await store.addVersion({ page, at: new Date(), byName: null, text, model });
     }
   }
 
@@ -261,7 +278,7 @@ export class Desk {
   private tableOf(text: string): Table | null {
     const parsed = parsePage(text);
     const name = parsed.ok ? parsed.page.file.record.table : null;
-    return this.loaded().catalog.tables.find((table) => tableName(table) === name) ?? null;
+    return (name !== null && findTable(this.loaded().catalog.tables, name)) || null;
   }
 
   /** What is otherwise in each page's table than it was when the page was last published, by page; only where something is. */

@@ -1,4 +1,5 @@
-import { document, type Frame, html, type Markup } from "@loyal-quill/core";
+import { document, type Frame, html, type Markup, readPairs, resendForm, word } from "@loyal-quill/core";
+import type { Pages } from "@loyal-quill/runtime";
 import express, { type Request, type Response } from "express";
 import { rateLimit } from "express-rate-limit";
 import * as v from "valibot";
@@ -29,13 +30,17 @@ const said = {
 interface Attempt {
   readonly email: string;
   readonly next: string;
+  /** A form that was refused for want of a sign-in, as the pages signed it; null for none. */
+  readonly carried: string | null;
   readonly problem: keyof typeof said | null;
 }
 
-function form({ email, next, problem }: Attempt, token: string): Markup {
+function form({ email, next, problem, carried }: Attempt, token: string): Markup {
   const alert = problem && html`<section class="summary" role="alert"><p>${said[problem]}</p></section>`;
-  return html`<div class="narrow"><h1>Sign in</h1>${alert}<form class="sheet" method="post" action="/sign-in">
-<input type="hidden" name="token" value="${token}"><input type="hidden" name="next" value="${next}">
+  const kept =
+    carried !== null && html`<p>What you typed in your form is kept: it is shown again after you have signed in.</p>`;
+  return html`<div class="narrow"><h1>Sign in</h1>${alert}${kept}<form class="sheet" method="post" action="/sign-in">
+<input type="hidden" name="token" value="${token}"><input type="hidden" name="next" value="${next}">${carried !== null && html`<input type="hidden" name="carried" value="${carried}">`}
 <div class="field"><label for="email">E-mail address</label><input id="email" name="email" type="email" autocomplete="username" required value="${email}"></div>
 <div class="field"><label for="password">Password</label><input id="password" name="password" type="password" autocomplete="current-password" required></div>
 <p class="actions"><button>Sign in</button></p></form></div>`;
@@ -67,12 +72,31 @@ export interface SignInOptions {
   readonly store: Store;
   readonly secret: string;
   readonly frame: (request: Request) => Frame;
+  /** The served pages: whose refused forms a sign-in carries on, and where their script is. */
+  readonly pages: Pick<Pages, "carried" | "script">;
+}
+
+/** A form with everything that was typed may be as large as what the pages take, and is written once more percent-encoded. */
+const mostCarried = 4_000_000;
+
+/** The page after a sign-in that carries a form on: the form is sent again, as it was, to where it was refused. */
+function goOn(frame: Frame, address: string, body: string): string | null {
+  const pairs = readPairs(body);
+  if (typeof pairs === "string") return null;
+  const again = resendForm({ address, pairs }, word(frame.language, "go-on-with-form"), true);
+  const main = html`<div class="narrow"><h1>You are signed in</h1><p>Your form is shown again with what you typed. Nothing is saved before you press its button.</p>${again}</div>`;
+  return document(frame, "You are signed in", main, true);
 }
 
 /** `GET, POST /sign-in` and `POST /sign-out`: server-rendered, without a script. */
-export function signInRoutes({ store, secret, frame }: SignInOptions): express.Router {
+export function signInRoutes({ store, secret, frame, pages }: SignInOptions): express.Router {
   const router = express.Router();
-  const body = express.urlencoded({ extended: false, limit: 10_000 });
+  const body = express.urlencoded({ extended: false, limit: mostCarried });
+  /** What came along, if it was refused here at that address. */
+  const carriedIn = (request: Request, next: string): string | null => {
+    const { carried } = (request.body ?? {}) as { carried?: unknown };
+    return pages.carried(carried, next) === null ? null : String(carried);
+  };
   const show = async (request: Request, response: Response, status: number, attempt: Attempt): Promise<void> => {
     request.session.begun = true;
     const page = document(
@@ -85,29 +109,45 @@ export function signInRoutes({ store, secret, frame }: SignInOptions): express.R
   };
 
   router.get("/sign-in", (request, response) =>
-    show(request, response, 200, { email: "", next: safeNext(request.query.next), problem: null }),
+    show(request, response, 200, { email: "", next: safeNext(request.query.next), problem: null, carried: null }),
   );
 
-  const tooOften = (request: Request, response: Response): Promise<void> =>
-    show(request, response, 429, {
-      email: "",
-      next: safeNext((request.body as { next?: unknown }).next),
-      problem: "often",
-    });
-  router.post("/sign-in", body, limiter(tooOften), async (request, response) => {
+  const tooOften = (request: Request, response: Response): Promise<void> => {
+    const next = safeNext((request.body as { next?: unknown }).next);
+    return show(request, response, 429, { email: "", next, problem: "often", carried: carriedIn(request, next) });
+  };
+  // A form that was refused for want of a sign-in comes along: it is no try to sign in yet.
+  router.post("/sign-in", body, (request, response, next) => {
+    const given = (request.body ?? {}) as Record<string, unknown>;
+    if (given.carried === undefined || given.email !== undefined) return next();
+    const to = safeNext(given.next);
+    return show(request, response, 200, { email: "", next: to, problem: null, carried: carriedIn(request, to) });
+  });
+
+  router.post("/sign-in", limiter(tooOften), async (request, response) => {
     const parsed = v.safeParse(formSchema, request.body ?? {});
-    if (!parsed.success) return show(request, response, 422, { email: "", next: "/", problem: "wrong" });
+    if (!parsed.success) return show(request, response, 422, { email: "", next: "/", problem: "wrong", carried: null });
     const { email, password, token } = parsed.output;
     const next = safeNext(parsed.output.next);
-    if (!hasCsrfToken(request, token, secret)) return show(request, response, 403, { email, next, problem: "expired" });
+    const carried = carriedIn(request, next);
+    const again = (status: number, problem: Attempt["problem"]): Promise<void> =>
+      show(request, response, status, { email, next, problem, carried });
+    if (!hasCsrfToken(request, token, secret)) return again(403, "expired");
     const account = await store.accountByEmail(email);
-    if (!(await verifyPassword(account?.passwordHash ?? null, password)) || !account)
-      return show(request, response, 422, { email, next, problem: "wrong" });
-    if (!account.active) return show(request, response, 403, { email, next, problem: "off" });
+    if (!(await verifyPassword(account?.passwordHash ?? null, password)) || !account) return again(422, "wrong");
+    if (!account.active) return again(403, "off");
     await regenerate(request);
     request.session.accountId = account.id;
     await kept(request);
-    response.redirect(303, next);
+    const form = pages.carried(carried, next);
+    const onward = form === null ? null : goOn({ ...frame(request), script: pages.script }, next, form);
+    if (onward === null) return response.redirect(303, next);
+    response.set({
+      "content-security-policy":
+        "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; img-src 'self' data:; form-action 'self'; base-uri 'none'; frame-ancestors 'self'",
+      "cache-control": "no-store",
+    });
+    response.type("html").send(onward);
   });
 
   router.post("/sign-out", body, (request, response, next) => {

@@ -2,6 +2,7 @@ import type { RecordedRequest, Table } from "@loyal-quill/core";
 import { type InferEntity, raw } from "@mikro-orm/core";
 import { Migrator } from "@mikro-orm/migrations";
 import { MikroORM } from "@mikro-orm/postgresql";
+import { connectionLimits, endWhenSilent } from "./connection.js";
 import {
   type Account,
   AccountEntity,
@@ -18,7 +19,12 @@ import { migrationsList } from "./migrations.js";
 /** How many recorded requests are kept. */
 const mostRequests = 5000;
 
-const shared = { discovery: { disableDynamicFileAccess: true }, debug: false, logger: () => {} };
+const shared = {
+  discovery: { disableDynamicFileAccess: true },
+  debug: false,
+  logger: () => {},
+  driverOptions: { connection: connectionLimits, pool: { acquireTimeoutMillis: 5000, afterCreate: endWhenSilent } },
+};
 
 const plainVersion = (found: InferEntity<typeof VersionEntity>): Version => ({
   ...found,
@@ -48,6 +54,7 @@ export interface ChangeQuery {
 /** Loyal Quill's own store: accounts and recorded requests; and its window on the change log of the edited database. */
 export class Store {
   private kept = 0;
+  private turns: Promise<unknown> = Promise.resolve();
 
   private constructor(
     private readonly orm: MikroORM,
@@ -71,7 +78,11 @@ export class Store {
       migrations: { migrationsList, snapshot: false, tableName: "migration" },
       schemaGenerator: { skipTables: ["session"] },
     });
-    await orm.getMigrator().up();
+    // Two servers that begin at once on an empty store: the second waits until the first has made its tables.
+    await orm.em.fork().transactional(async (em) => {
+      await em.execute("SELECT pg_advisory_xact_lock(hashtext('loyal-quill migrations'))");
+      await orm.getMigrator().up();
+    });
     const log = await MikroORM.init({ ...shared, clientUrl: logUrl, entities: [ChangeEntity] });
     return new Store(orm, log, "");
   }
@@ -80,6 +91,21 @@ export class Store {
   async at(database: string, logUrl: string): Promise<Store> {
     const log = await MikroORM.init({ ...shared, clientUrl: logUrl, entities: [ChangeEntity] });
     return new Store(this.orm, log, database);
+  }
+
+  /**
+   * Runs something alone: no other process that shares the store, and nothing else in this one, runs anything of that name for this
+   * database meanwhile.
+   */
+  alone<Result>(what: string, run: () => Promise<Result>): Promise<Result> {
+    const turn = this.turns.then(() =>
+      this.orm.em.fork().transactional(async (em) => {
+        await em.execute("SELECT pg_advisory_xact_lock(hashtext(?))", [`loyal-quill ${what} ${this.database}`]);
+        return run();
+      }),
+    );
+    this.turns = turn.catch(() => {});
+    return turn;
   }
 
   async close(): Promise<void> {
