@@ -4,6 +4,7 @@ import pg from "pg";
 export { type Answer, Client } from "./client.js";
 export { everyTypePage, everyTypeRows, everyTypeSql, everyTypeTyped } from "./every-type.js";
 export { bodyOf, formOf } from "./form.js";
+export { type LinkProxy, type Passage, startProxy, throughProxy } from "./proxy.js";
 export { archive, archiveSize } from "./samples/archive.js";
 export { ledgers, ledgersWithout } from "./samples/ledgers.js";
 export { workshop } from "./samples/workshop.js";
@@ -58,13 +59,17 @@ async function asSuperuser(statements: readonly string[]): Promise<void> {
  * Makes a database for one test file.
  *
  * @param template `marrow_vale` for the demo, filled; `template0` for nothing
+ * @param encoding `SQL_ASCII` for one that takes any bytes; the cluster's own (UTF-8) where it is left out
  */
-export async function freshDatabase(template: "marrow_vale" | "template0" = "marrow_vale"): Promise<TestDatabase> {
+export async function freshDatabase(
+  template: "marrow_vale" | "template0" = "marrow_vale",
+  encoding?: "SQL_ASCII",
+): Promise<TestDatabase> {
   const { port, passwords } = testCluster();
   const name = `test_${randomBytes(6).toString("hex")}`;
   const store = `${name}_store`;
   await asSuperuser([
-    `CREATE DATABASE ${name} TEMPLATE ${template} OWNER vale_owner`,
+    `CREATE DATABASE ${name} TEMPLATE ${template} OWNER vale_owner${encoding ? ` ENCODING '${encoding}' LC_COLLATE 'C' LC_CTYPE 'C'` : ""}`,
     `GRANT CONNECT ON DATABASE ${name} TO quill_pages, quill_reader`,
     `CREATE DATABASE ${store} OWNER quill_store`,
   ]);

@@ -171,6 +171,8 @@ class Connections {
       limit("lock_timeout", lock),
       limit("idle_in_transaction_session_timeout", statement * 4),
     ];
+    // The pool listens only while a connection is idle; one that breaks in use tells its query, and without a listener the process.
+    client.on("error", () => {});
     await this.within(client.query(`SELECT ${settings.join(", ")}`), connect);
   }
 

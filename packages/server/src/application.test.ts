@@ -118,13 +118,80 @@ describe("the served pages", () => {
     expect((await client.post("/stations/MV-014/edit", "name=x")).status).toBe(401);
   });
 
-  test("a form of another session is refused, and nothing typed is lost", async () => {
+  test("a form of another session of the same person is shown again with what was typed, and then saved", async () => {
     const first = await signIn("hollis");
     const second = await signIn("hollis");
     const form = formOf((await first.client.get("/stations/MV-014/edit")).text);
-    const answer = await second.client.post("/stations/MV-014/edit", bodyOf(form, { notes: "An hour of work" }));
+    const body = bodyOf(form, { notes: "An hour of work" });
+    const answer = await second.client.post("/stations/MV-014/edit", body);
+    expect(answer.status).toBe(422);
+    expect(answer.text).toContain("You have signed in again since you opened this form.");
+    expect(formOf(answer.text).get("notes")).toBe("An hour of work");
+    expect((await first.client.get("/stations/MV-014")).text).not.toContain("An hour of work");
+    expect((await second.client.post("/stations/MV-014/edit", bodyOf(formOf(answer.text)))).status).toBe(303);
+    expect((await first.client.get("/stations/MV-014")).text).toContain("An hour of work");
+  });
+
+  test("a form of another person is refused, whatever it holds", async () => {
+    const { client } = await signIn("hollis");
+    const form = formOf((await client.get("/stations/MV-014/edit")).text);
+    const { client: ines } = await signIn("ines");
+    const answer = await ines.post("/stations/MV-014/edit", bodyOf(form, { notes: "Not theirs" }));
     expect(answer.status).toBe(403);
-    expect(answer.text).toContain("An hour of work");
+  });
+
+  test("what was typed goes through the sign-in when the session has ended, and back to the filled form", async () => {
+    const { client } = await signIn("hollis");
+    const form = formOf((await client.get("/stations/MV-014/edit")).text);
+    const body = bodyOf(form, { notes: "Typed before\r\nthe session ended & more", name: "Kept" });
+    const stranger = new Client(base);
+    const refused = await stranger.post("/stations/MV-014/edit", body);
+    expect(refused.status).toBe(401);
+    expect(refused.text).toContain("What you typed goes along");
+    const hidden = (html: string, name: string): string =>
+      (new RegExp(`name="${name}" value="([^"]*)"`).exec(html)?.[1] ?? "")
+        .replaceAll("&#13;", "\r")
+        .replaceAll("&quot;", '"')
+        .replaceAll("&amp;", "&");
+    const carried = new URLSearchParams({
+      next: hidden(refused.text, "next"),
+      carried: hidden(refused.text, "carried"),
+    });
+    const asked = await stranger.post("/sign-in", carried.toString());
+    expect(asked.text).toContain("What you typed in your form is kept");
+    const wrong = bodyOf(formOf(asked.text), { email: "hollis@marrow-vale.example", password: "no" });
+    const again = await stranger.post("/sign-in", wrong);
+    expect(again.status).toBe(422);
+    const right = bodyOf(formOf(again.text), { email: "hollis@marrow-vale.example", password });
+    const onward = await stranger.post("/sign-in", right);
+    expect(onward.status).toBe(200);
+    expect(onward.text).toContain('action="/stations/MV-014/edit"');
+    const token = hidden(onward.text, "quill.token");
+    const shown = await stranger.post(
+      "/stations/MV-014/edit",
+      bodyOf(new Map([...form, ["quill.token", token]]), {
+        notes: "Typed before\r\nthe session ended & more",
+        name: "Kept",
+      }),
+    );
+    expect(shown.status).toBe(422);
+    expect(formOf(shown.text).get("notes")).toBe("Typed before\r\nthe session ended & more");
+    expect((await stranger.post("/stations/MV-014/edit", bodyOf(formOf(shown.text)))).status).toBe(303);
+  });
+
+  test("a sign-in carries on nothing that was not refused here, or somewhere else", async () => {
+    const stranger = new Client(base);
+    const refused = await stranger.post("/stations/MV-014/edit", "name=x");
+    const carried = /name="carried" value="([^"]*)"/.exec(refused.text)?.[1] ?? "";
+    for (const [next, given] of [
+      ["/stations/MV-001/delete", carried],
+      ["/stations/MV-014/edit", `forged.${"name=y"}`],
+    ] as const) {
+      const form = formOf((await stranger.get(`/sign-in?next=${encodeURIComponent(next)}`)).text);
+      const body = bodyOf(form, { email: "hollis@marrow-vale.example", password, next, carried: given });
+      const answer = await stranger.post("/sign-in", body);
+      expect([answer.status, answer.headers.get("location")]).toEqual([303, next]);
+    }
   });
 
   test("headers forbid scripts, foreign frames and sniffing", async () => {
@@ -231,10 +298,14 @@ describe("the workbench's API", () => {
     );
   });
 
-  test("a form made in a trial can't be sent as anybody", async () => {
+  test("a form made in a trial saves nothing, whoever sends it", async () => {
     const html = (await trial("MV-014")).trial?.html ?? "";
+    const body = bodyOf(formOf(html), { name: "Forged" });
     const { client: hollis } = await signIn("hollis");
-    expect((await hollis.post("/stations/MV-014/edit", bodyOf(formOf(html), { name: "Forged" }))).status).toBe(403);
+    // As the person whose form it is it has to be looked at first; as anybody else it is not theirs.
+    expect((await hollis.post("/stations/MV-014/edit", body)).status).toBe(422);
+    expect((await (await signIn("ines")).client.post("/stations/MV-014/edit", body)).status).toBe(403);
+    expect((await hollis.get("/stations/MV-014")).text).not.toContain("Forged");
   });
 
   test("the Sheet shows a column's constraints and a field's rules, and where each comes from", async () => {

@@ -93,7 +93,10 @@ answer: { saved: view }
       { constraint: "station_grid", columns: ["grid_reference"], because: "grid_reference may be null" },
     ];
     expect(draftPages({ tables: [{ ...station, keys: [], unsafeKeys }], unusable: [] }).without).toEqual([
-      { table: "network.station", because: "no primary key; station_grid is no safe key: grid_reference may be null" },
+      {
+        table: "network.station",
+        because: "it needs a primary key; station_grid is no safe key: grid_reference may be null",
+      },
     ]);
   });
 });

@@ -44,6 +44,7 @@ export interface Trips {
     body?: string | null,
     over?: Database,
     query?: Readonly<Record<string, string>>,
+    at?: Date,
   ) => Promise<Handled>;
   /** A record's form as a browser would send it untouched. */
   readonly open: (path: string, actor: Actor) => Promise<Map<string, string>>;
@@ -52,6 +53,7 @@ export interface Trips {
     actor: Actor,
     form: ReadonlyMap<string, string>,
     edits?: Readonly<Record<string, string | null>>,
+    at?: Date,
   ) => Promise<Handled>;
   readonly one: <T extends pg.QueryResultRow>(text: string, values?: readonly unknown[]) => Promise<T>;
   readonly close: () => Promise<void>;
@@ -63,6 +65,9 @@ async function demoFiles(): Promise<Record<string, string>> {
   const texts = await Promise.all(names.map((name) => readFile(path.join(demoPages, name), "utf8")));
   return Object.fromEntries(names.map((name, index) => [name.replace(".page.yaml", ""), texts[index] ?? ""]));
 }
+
+/** One of the demo's page files. */
+export const demoFile = async (name: string): Promise<string> => (await demoFiles())[name] ?? "";
 
 export interface TripsOptions {
   /** Statements of the owner before the pages are read. */
@@ -97,12 +102,12 @@ export async function makeTrips({ sql = [], files, poolSize = 10 }: TripsOptions
   const directory = await directoryOf(files ?? (await demoFiles()));
   let site = await loadPageFiles(directory, database);
 
-  const send: Trips["send"] = (method, address, actor, body = null, over = database, query = {}) =>
+  const send: Trips["send"] = (method, address, actor, body = null, over = database, query = {}, at = new Date()) =>
     handle(
       matchedIn(site, method, address),
       {
         id: crypto.randomUUID(),
-        at: new Date(),
+        at,
         method,
         path: address,
         query,
@@ -142,7 +147,8 @@ export async function makeTrips({ sql = [], files, poolSize = 10 }: TripsOptions
     },
     send,
     open: async (address, actor) => formOf((await send("GET", address, actor)).response.body),
-    save: (address, actor, form, edits = {}) => send("POST", address, actor, bodyOf(form, edits)),
+    save: (address, actor, form, edits = {}, at = new Date()) =>
+      send("POST", address, actor, bodyOf(form, edits), database, {}, at),
     one: async (text, values = []) => {
       const { rows } = await owner.query(text, [...values]);
       if (!rows[0]) throw new Error(`no row: ${text}`);
