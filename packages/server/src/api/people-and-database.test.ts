@@ -24,7 +24,7 @@ let ines: Builder;
 let station: string;
 
 beforeAll(async () => {
-  workbench = await startWorkbench(true);
+  workbench = await startWorkbench({ several: true });
   ines = await workbench.builder("ines");
   station = await readFile(path.join(workbench.directory, "station.page.yaml"), "utf8");
 });

@@ -47,6 +47,8 @@ export const nameForm = /^[a-z0-9][a-z0-9_-]{0,99}$/i;
 /** Where page files are worked on: drafts begun, changed by several people at once, published; and what the files were before. */
 export class Desk {
   private syncing: Promise<void> = Promise.resolve();
+  /** What each file was when this process last looked; null where it was gone. */
+  private readonly seen = new Map<string, string | null>();
 
   constructor(private readonly options: DeskOptions) {}
 
@@ -255,23 +257,28 @@ export class Desk {
       if (last && last.text === text && last.model === null && model !== null)
         await store.noteModel(last.number, model);
     }
-    const names = new Set([...files.map(({ name }) => name), ...known.keys()]);
-    const changed = [...names].filter(
-      (name) => (known.get(name)?.text ?? null) !== (files.find((file) => file.name === name)?.text ?? null),
-    );
-    // Other processes see the same change: it is looked at again, alone, and by what lies on the disk at that moment.
-    if (changed.length > 0) await store.alone("versions", () => this.keepChanged(changed));
+    for (const page of new Set([...files.map(({ name }) => name), ...known.keys()])) {
+      const now = files.find((file) => file.name === page)?.text ?? null;
+      const before = this.seen.get(page);
+      const changed = before === undefined ? now !== (known.get(page)?.text ?? null) : now !== before;
+      // Other processes see the same change: which of them keeps it is found out alone.
+      if (changed) await store.alone("versions", () => this.keepChange(page, before, now));
+      this.seen.set(page, now);
+    }
   }
 
-  private async keepChanged(names: readonly string[]): Promise<void> {
+  /**
+   * Keeps what a file became as a version, unless another process has done so: then it stands there after what the file was before.
+   *
+   * @param before undefined where this process sees the file for the first time
+   */
+  private async keepChange(page: string, before: string | null | undefined, now: string | null): Promise<void> {
     const { store } = this.options;
-    const known = new Map((await store.lastVersions()).map((version) => [version.page, version.text]));
-    for (const page of names) {
-      const text = await readFile(this.file(page), "utf8").catch(() => null);
-      if (text === (known.get(page) ?? null)) continue;
-      const model = text === null ? null : this.tableOf(text);
-      await store.addVersion({ page, at: new Date(), byName: null, text, model });
-    }
+    const texts = (await store.versions(page)).map(({ text }) => text);
+    const since = before === undefined ? 1 : texts.indexOf(before);
+    if (texts.slice(0, since < 0 ? 1 : since).includes(now) || (now === null && texts.length === 0)) return;
+    const model = now === null ? null : this.tableOf(now);
+    await store.addVersion({ page, at: new Date(), byName: null, text: now, model });
   }
 
   /** The table that a page file names, as it is now. */

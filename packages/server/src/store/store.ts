@@ -23,7 +23,12 @@ const shared = {
   discovery: { disableDynamicFileAccess: true },
   debug: false,
   logger: () => {},
-  driverOptions: { connection: connectionLimits, pool: { acquireTimeoutMillis: 5000, afterCreate: endWhenSilent } },
+  driverOptions: {
+    // A store that is away is told by whoever asks it.
+    log: { warn() {}, error() {}, debug() {}, deprecate() {} },
+    connection: connectionLimits,
+    pool: { acquireTimeoutMillis: 5000, afterCreate: endWhenSilent },
+  },
 };
 
 const plainVersion = (found: InferEntity<typeof VersionEntity>): Version => ({

@@ -4,7 +4,15 @@ import type { AddressInfo } from "node:net";
 import os from "node:os";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
-import { bodyOf, Client, formOf, freshDatabase, type TestDatabase } from "@loyal-quill/testing";
+import {
+  bodyOf,
+  Client,
+  formOf,
+  freshDatabase,
+  type LinkProxy,
+  type TestDatabase,
+  throughProxy,
+} from "@loyal-quill/testing";
 import { pino } from "pino";
 import type { SessionAnswer } from "../api/types.js";
 import { type Application, createApplication } from "../application.js";
@@ -45,16 +53,27 @@ export interface TestWorkbench {
   readonly close: () => Promise<void>;
 }
 
-/** @param several whether there is a second database, called archive, without page files */
-export async function startWorkbench(several = false): Promise<TestWorkbench> {
-  const made = await freshDatabase();
+export interface WorkbenchOptions {
+  /** Whether there is a second database, called archive, without page files. */
+  readonly several?: boolean;
+  /** Another one, whose databases, store and page files this one shares: a second process over the same. */
+  readonly beside?: TestWorkbench;
+  /** A proxy before the store, or before everything. */
+  readonly storeThrough?: LinkProxy;
+  readonly databaseThrough?: LinkProxy;
+}
+
+export async function startWorkbench(how: WorkbenchOptions = {}): Promise<TestWorkbench> {
+  const { several = false, beside, storeThrough, databaseThrough } = how;
+  const made = beside?.made ?? (await freshDatabase());
   const also = several ? await freshDatabase() : null;
-  const directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-pages-"));
-  await cp(fileURLToPath(new URL("../../../../demo/pages", import.meta.url)), directory, { recursive: true });
+  const directory = beside?.directory ?? (await mkdtemp(path.join(os.tmpdir(), "loyal-quill-pages-")));
+  if (!beside)
+    await cp(fileURLToPath(new URL("../../../../demo/pages", import.meta.url)), directory, { recursive: true });
   const archive = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-archive-"));
   const application = await createApplication({
-    databaseUrl: made.pages,
-    storeUrl: made.store,
+    databaseUrl: databaseThrough ? throughProxy(made.pages, databaseThrough) : made.pages,
+    storeUrl: storeThrough ? throughProxy(made.store, storeThrough) : made.store,
     logUrl: made.reader,
     pages: directory,
     also: also ? [{ name: "archive", databaseUrl: also.pages, logUrl: also.reader, pages: archive }] : [],
@@ -101,7 +120,9 @@ export async function startWorkbench(several = false): Promise<TestWorkbench> {
     server.closeAllConnections();
     await new Promise((resolve) => server.close(resolve));
     await application.close();
-    await Promise.all([directory, archive].map((each) => rm(each, { recursive: true })));
+    await rm(archive, { recursive: true });
+    if (beside) return;
+    await rm(directory, { recursive: true });
     await Promise.all([made.drop(), also?.drop()]);
   };
   return { made, also, application, base, directory, signIn, builder, close };

@@ -1,0 +1,84 @@
+import { readFile, rm, writeFile } from "node:fs/promises";
+import path from "node:path";
+import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { freshDatabase } from "@loyal-quill/testing";
+import type { DraftAnswer, VersionAnswer } from "./api/types.js";
+import { Store } from "./store/store.js";
+import { type Builder, startWorkbench, type TestWorkbench } from "./testing/workbench.js";
+
+let workbenches: readonly TestWorkbench[];
+let builders: readonly Builder[];
+beforeAll(async () => {
+  const first = await startWorkbench();
+  const others = [await startWorkbench({ beside: first }), await startWorkbench({ beside: first })];
+  workbenches = [first, ...others];
+  builders = await Promise.all(workbenches.map((each) => each.builder("ines")));
+});
+afterAll(async () => {
+  for (const each of [...workbenches].reverse()) await each.close();
+});
+
+const file = (name: string): string => path.join(workbenches[0]?.directory ?? "", `${name}.page.yaml`);
+const by = (index: number): Builder => {
+  const builder = builders[index];
+  if (!builder) throw new Error("no such process");
+  return builder;
+};
+const versions = async (name: string): Promise<VersionAnswer[]> =>
+  (await by(0).send<VersionAnswer[]>("GET", `/drafts/${name}/versions`)).said;
+const quiet = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms));
+
+describe("several processes over one store and one directory", () => {
+  test("a file that is changed on disk makes one version for each of its texts, whoever sees it first", async () => {
+    const text = await readFile(file("visit"), "utf8");
+    await quiet(300);
+    const before = (await versions("visit")).length;
+    const texts = Array.from({ length: 5 }, (_, index) => text.replace("plural: Visits", `plural: Visits ${index}`));
+    for (const each of texts) {
+      await writeFile(file("visit"), each);
+      await quiet(250);
+    }
+    await quiet(600);
+    const made = (await versions("visit")).slice(0, -before);
+    expect(made.map((each) => /plural: (.*)/.exec(each.text ?? "")?.[1])).toEqual([
+      "Visits 4",
+      "Visits 3",
+      "Visits 2",
+      "Visits 1",
+      "Visits 0",
+    ]);
+    expect(made.every((each) => each.by === null)).toBe(true);
+  });
+
+  test("a file that is taken away makes one version too", async () => {
+    await quiet(200);
+    const before = (await versions("loan")).length;
+    await rm(file("loan"));
+    await quiet(800);
+    const now = await versions("loan");
+    expect([now.length, now[0]?.text]).toEqual([before + 1, null]);
+  });
+
+  test("the same draft published by all of them at once is published once", async () => {
+    const { said } = await by(0).send<DraftAnswer>("GET", "/drafts/sensor");
+    const text = said.text.replace("plural: Sensors", "plural: Sensors of the network");
+    const draft = (await by(0).send<DraftAnswer>("PUT", "/drafts/sensor", { was: said.text, text })).said;
+    const before = (await versions("sensor")).length;
+    const answers = await Promise.all(
+      builders.map(({ send }) => send("POST", "/drafts/sensor/publish", { revision: draft.revision })),
+    );
+    expect(answers.map(({ status }) => status).sort()).toEqual([200, 409, 409]);
+    expect(await readFile(file("sensor"), "utf8")).toBe(text);
+    await quiet(500);
+    const now = await versions("sensor");
+    expect([now.length, now[0]?.by]).toEqual([before + 1, "ines"]);
+  });
+
+  test("two that begin at once on an empty store both come up", async () => {
+    const made = await freshDatabase();
+    const stores = await Promise.all([1, 2, 3].map(() => Store.open(made.store, made.reader)));
+    expect(await Promise.all(stores.map((each) => each.accounts()))).toEqual([[], [], []]);
+    await Promise.all(stores.map((each) => each.close()));
+    await made.drop();
+  });
+});
