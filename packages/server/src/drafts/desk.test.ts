@@ -4,7 +4,7 @@ import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { renamedColumn } from "@loyal-quill/core";
 import { bodyOf, formOf } from "@loyal-quill/testing";
 import pg from "pg";
-import type { DraftAnswer, DraftTrialAnswer, PageSummary, VersionAnswer } from "../api/types.js";
+import type { DatabaseAnswer, DraftAnswer, DraftTrialAnswer, PageSummary, VersionAnswer } from "../api/types.js";
 import { type Builder, people, startWorkbench, type TestWorkbench } from "../testing/workbench.js";
 
 let workbench: TestWorkbench;
@@ -219,6 +219,48 @@ describe("a table that changes under its page", () => {
     expect((await client.get("/sensors/MV-001/1/edit")).status).toBe(200);
     expect((await draftOf("sensor")).drift).toEqual([]);
     await owner.query("ALTER TABLE network.sensor RENAME COLUMN notes TO remarks");
+    await owner.end();
+  });
+});
+
+describe("a page over a table of the schema public, named without it", () => {
+  test("has versions with their table, drift, conditions and a place in Database, like any other", async () => {
+    const owner = new pg.Client(workbench.made.owner);
+    await owner.connect();
+    await owner.query(
+      "CREATE TABLE public.buoy (id integer PRIMARY KEY, name text); GRANT SELECT, UPDATE ON buoy TO quill_pages",
+    );
+    await owner.query("INSERT INTO buoy VALUES (1, 'Red')");
+    const text = `format: loyal-quill/page@1
+title: "Buoy {id}"
+path: /buoys/{id}
+record: { table: buoy, key: id }
+fields: [name]
+`;
+    await workbench.application.pages.reload();
+    await writeFile(path.join(workbench.directory, "buoy.page.yaml"), text);
+    await until(
+      async () => (await ines.send<VersionAnswer[]>("GET", "/drafts/buoy/versions")).said,
+      (versions) => versions.length === 1,
+    );
+    await owner.query("ALTER TABLE buoy ADD COLUMN colour text");
+    await workbench.application.pages.reload();
+    const drifted = await until(
+      () => draftOf("buoy"),
+      ({ drift }) => drift.length > 0,
+    );
+    expect(drifted.drift.map(({ what }) => what)).toEqual(["new column colour, text"]);
+    const judged = await ines.send<{ problem: unknown; rows: unknown }>("POST", "/drafts/buoy/condition", {
+      text,
+      source: 'row.name == "Red"',
+      place: "row",
+      key: ["1"],
+    });
+    expect(judged.said).toMatchObject({ problem: null, here: true });
+    const database = (await ines.send<DatabaseAnswer>("GET", "/database")).said;
+    expect(database.tables.find(({ table }) => table === "public.buoy")?.pages).toEqual(["buoy"]);
+    await rm(path.join(workbench.directory, "buoy.page.yaml"));
+    await owner.query("DROP TABLE buoy");
     await owner.end();
   });
 });
