@@ -107,6 +107,7 @@ function sources() {
       "demo",
       "testing",
       "bench",
+      "faults",
       "e2e",
       "tsconfig.base.json",
       "tsconfig.json",

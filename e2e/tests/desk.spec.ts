@@ -37,6 +37,8 @@ test("a table that changes under its page is told of, refuses what no longer fit
 test("the palette reaches places, pages, tables and people by a part of their names", async ({ signedIn }) => {
   const page = await signedIn("ines");
   await page.goto("/workbench");
+  // Keys are heard from the moment that the workbench stands.
+  await expect(page.getByRole("heading", { level: 1 })).toBeVisible();
   const go = async (words: string): Promise<void> => {
     await page.keyboard.press("Control+k");
     await page.getByRole("textbox", { name: "Go to, or do" }).waitFor();

@@ -21,29 +21,73 @@ async function sendForm(
   return request.post(to, { form: { "quill.token": token, ...edits }, maxRedirects: 0 });
 }
 
-test("a refused form comes back with what was typed, messages beside the fields and a summary that links to them", async ({
+test("what is wrong is said all at once in the page's own words, beside the fields and above: before sending where there are scripts, after it where there are none", async ({
   signedIn,
   vale,
-}) => {
+}, info) => {
   const page = await signedIn("hollis");
+  const scripted = info.project.name === "with scripts";
   const before = await vale.row(stations);
+  const sent: number[] = [];
+  page.on("response", (response) => {
+    if (response.request().method() === "POST" && response.url().endsWith("/edit")) sent.push(response.status());
+  });
   await page.goto("/stations/MV-014/edit");
+  await page.getByLabel("Station name").fill("");
   await page.getByLabel("Warning level").fill("three metres");
   await page.getByLabel("Alert level").fill("1,20");
   await page.getByLabel("Notes").fill("Typed and not lost");
-  const answer = page.waitForResponse((response) => response.request().method() === "POST");
   await page.getByRole("button", { name: "Update" }).click();
-  expect((await answer).status()).toBe(422);
-  await expect(page.getByRole("alert")).toContainText("2 things to put right");
+  await expect(page.getByRole("alert")).toContainText("3 things to put right");
+  await expect(page.getByRole("alert")).toContainText("Station name is needed: enter a value.");
+  await expect(page.getByLabel("Station name")).toHaveAccessibleDescription(/is needed: enter a value/);
   await expect(page.getByLabel("Warning level")).toHaveValue("three metres");
   await expect(page.getByLabel("Notes")).toHaveValue("Typed and not lost");
   await expect(page.getByLabel("Warning level")).toHaveAccessibleDescription(/must be a number/);
+  await expect(page.getByLabel("Alert level")).toHaveAccessibleDescription(/written with a point/);
+  await expect(page).toHaveTitle(/^Put right: /);
   await page
     .getByRole("alert")
     .getByRole("link", { name: /Warning level/ })
     .click();
   await expect(page.getByLabel("Warning level")).toBeFocused();
+  expect(sent).toEqual(scripted ? [] : [422]);
   expect(await vale.row(stations)).toEqual(before);
+  await page.getByLabel("Station name").fill("Otter Weir");
+  await page.getByLabel("Alert level").fill("1.20");
+  await page.getByLabel("Warning level").fill("2.20");
+  await page.getByRole("button", { name: "Update" }).click();
+  await expect(page).toHaveURL(/\/stations$/);
+  expect(sent.at(-1)).toBe(303);
+});
+
+test("what was typed outlives the session: through the sign-in, back to the filled form, and saved", async ({
+  signedIn,
+  vale,
+}) => {
+  const page = await signedIn("hollis");
+  await page.goto("/stations/MV-018/edit");
+  await page.getByLabel("Notes").fill("An hour of work,\nin two lines");
+  await page.context().clearCookies();
+  await page.getByRole("button", { name: "Update" }).click();
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText("You are signed out");
+  await expect(page.getByText("An hour of work,")).toBeVisible();
+  await page.getByRole("button", { name: "Sign in and continue" }).click();
+  await expect(page.getByText("What you typed in your form is kept")).toBeVisible();
+  await page.getByLabel("E-mail address").fill(vale.email("hollis"));
+  await page.getByLabel("Password").fill(vale.password("hollis"));
+  await page.getByRole("button", { name: "Sign in" }).click();
+  const onward = page.getByRole("button", { name: "Continue with the form" });
+  const alert = page.getByRole("alert");
+  await expect(onward.or(alert)).toBeVisible();
+  if (await onward.isVisible()) await onward.click();
+  await expect(alert).toContainText("You have signed in again since you opened this form.");
+  await expect(page.getByLabel("Notes")).toHaveValue("An hour of work,\nin two lines");
+  await page.getByRole("button", { name: "Update" }).click();
+  await expect(page).toHaveURL(/\/stations$/);
+  expect(await vale.row("SELECT notes FROM network.station WHERE code = 'MV-018'")).toEqual({
+    notes: "An hour of work,\nin two lines",
+  });
 });
 
 test("what the form's check and the table's constraint refuse stands at its field", async ({ signedIn, vale }) => {

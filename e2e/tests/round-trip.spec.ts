@@ -34,7 +34,9 @@ test("from the list to one logged change: a warning level is corrected", async (
   await expect(page.getByLabel("Notes")).toHaveValue(before.notes ?? "");
 
   await page.getByLabel("Warning level").fill(level);
-  const answer = page.waitForResponse((response) => response.request().method() === "POST");
+  const answer = page.waitForResponse(
+    (response) => response.request().method() === "POST" && response.url().endsWith("/edit"),
+  );
   await page.getByRole("button", { name: "Update" }).click();
   expect((await answer).status()).toBe(303);
 

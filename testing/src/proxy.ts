@@ -10,6 +10,8 @@ export type Passage = "open" | "silent" | "no answers" | "cut";
 export interface LinkProxy {
   readonly port: number;
   set(passage: Passage): void;
+  /** Leads new connections to another port. */
+  aim(port: number): void;
   /**
    * Lets the next answer that a test waits for be lost: once something that contains `text` was asked, what is answered to it is
    * swallowed and, after `wait` milliseconds, the connection cut.
@@ -21,6 +23,7 @@ export interface LinkProxy {
 /** Starts a proxy before a port of loopback. */
 export async function startProxy(target: number): Promise<LinkProxy> {
   let passage: Passage = "open";
+  let to = target;
   let losing: { readonly text: string; readonly wait: number } | undefined;
   const pairs = new Set<readonly [Socket, Socket]>();
 
@@ -29,7 +32,7 @@ export async function startProxy(target: number): Promise<LinkProxy> {
       near.destroy();
       return;
     }
-    const far = connect(target, "127.0.0.1");
+    const far = connect(to, "127.0.0.1");
     const pair = [near, far] as const;
     pairs.add(pair);
     let lost = false;
@@ -63,9 +66,12 @@ export async function startProxy(target: number): Promise<LinkProxy> {
   if (address === null || typeof address === "string") throw new Error("the proxy has no port");
   return {
     port: address.port,
-    set(to) {
-      passage = to;
-      if (to === "cut")
+    aim(port) {
+      to = port;
+    },
+    set(now) {
+      passage = now;
+      if (now === "cut")
         for (const [near, far] of pairs) {
           near.destroy();
           far.destroy();

@@ -1,4 +1,4 @@
-import type { Server } from "node:http";
+import type { Server, ServerResponse } from "node:http";
 import type { Say } from "./cluster/cluster.js";
 
 /** A command that can't go on, for a reason that the person can do something about. */
@@ -14,8 +14,26 @@ const listenOn = (server: Server, port: number, host: string): Promise<boolean> 
     server.listen(port, host, () => resolve(true));
   });
 
+/** The answers that each server is at work on. */
+const answering = new WeakMap<Server, Set<ServerResponse>>();
+
+function watchAnswers(server: Server): void {
+  const at = new Set<ServerResponse>();
+  answering.set(server, at);
+  server.prependListener("request", (_request, response) => {
+    at.add(response);
+    response.on("close", () => at.delete(response));
+  });
+}
+
+/** Tells whoever waits for an answer that the connection ends with it, so that nothing more is sent along it. */
+function endWithAnswer(response: ServerResponse): void {
+  if (!response.headersSent) response.setHeader("connection", "close");
+}
+
 /** Listens on the port told, or on the first free one from the usual port on. */
 export async function listen(server: Server, told: number | undefined, say: Say, host = "127.0.0.1"): Promise<number> {
+  watchAnswers(server);
   if (told !== undefined) {
     if (await listenOn(server, told, host)) return told;
     throw new CannotStart(
@@ -43,6 +61,8 @@ export function drain(server: Server, patience: number): Promise<boolean> {
       answered = false;
       server.closeAllConnections();
     }, patience);
+    for (const response of answering.get(server) ?? []) endWithAnswer(response);
+    server.prependListener("request", (_request, response) => endWithAnswer(response));
     // A connection that is kept alive is idle once its answer is out.
     const sweep = setInterval(() => server.closeIdleConnections(), 50);
     server.close(() => {

@@ -120,7 +120,8 @@ class Save {
       return { kind: "unchanged", page, key: became.key, row: record?.row ?? {}, earlier: became.at };
     // What was typed since is no part of that save: it is shown again, upon what is stored now.
     const said = message(page.language, "saved-earlier", { at: toldMoment(page, became.at) });
-    return { kind: "invalid", form: await this.renewedForm(submission, record, [{ field: null, message: said }], []) };
+    const form = await this.renewedForm(submission, record, [{ field: null, message: said }], []);
+    return { kind: "invalid", form: { ...form, certain: false } };
   }
 
   /** The answer of the statement that writes was lost: the log is asked, at once where the database answers soon. */

@@ -32,7 +32,7 @@ export const usualLimits: Limits = {
   statement: 15_000,
   lock: 3_000,
   answer: 2_000,
-  connect: 5_000,
+  connect: 3_000,
   idle: 1_000,
   test: 1_500,
 };
@@ -79,6 +79,20 @@ interface Known {
   answered: number;
 }
 
+const listening = new WeakSet<pg.Pool>();
+
+/**
+ * The pool listens only while a connection is idle. One that breaks in use tells its query so; without a listener it would end the
+ * process as well. It is added as the connection is made: it may break in the very moment in which it is handed out.
+ */
+function listenTo(pool: pg.Pool): void {
+  if (listening.has(pool)) return;
+  listening.add(pool);
+  pool.on("connect", (client) => void client.on("error", () => {}));
+  // An idle connection that breaks is replaced at the next request.
+  pool.on("error", () => {});
+}
+
 /** The connections of one pool, with the care that they need. */
 class Connections {
   private readonly known = new WeakMap<pg.PoolClient, Known>();
@@ -92,6 +106,7 @@ class Connections {
     private readonly pool: pg.Pool,
     private readonly limits: Limits,
   ) {
+    listenTo(pool);
     // A third of the connections, one at least, is kept for those who only open something: a locked record must not stop them.
     const size = pool.options.max ?? 10;
     this.writers = new Share(Math.max(1, size - Math.max(1, Math.ceil(size / 3))), limits.connect);
@@ -171,8 +186,6 @@ class Connections {
       limit("lock_timeout", lock),
       limit("idle_in_transaction_session_timeout", statement * 4),
     ];
-    // The pool listens only while a connection is idle; one that breaks in use tells its query, and without a listener the process.
-    client.on("error", () => {});
     await this.within(client.query(`SELECT ${settings.join(", ")}`), connect);
   }
 
@@ -286,7 +299,7 @@ export function databaseOver(pool: pg.Pool, limits: Partial<Limits> = {}): Datab
  * @param size connections at most
  */
 export function connect(url: string, size = 10): pg.Pool {
-  const pool = new pg.Pool({
+  return new pg.Pool({
     connectionString: url,
     max: size,
     options: sessionOptions,
@@ -296,7 +309,4 @@ export function connect(url: string, size = 10): pg.Pool {
     keepAliveInitialDelayMillis: 10_000,
     application_name: "loyal-quill",
   });
-  // An idle connection that breaks is replaced at the next request; without a listener it would end the process.
-  pool.on("error", () => {});
-  return pool;
 }

@@ -94,6 +94,7 @@ describe("a connection that is lost while saving", () => {
     const more = await trips.save(address, hollis, formOf(response.body), { notes: "first part, and more" });
     expect(more.response.status).toBe(422);
     expect(more.response.body).toMatch(/Your earlier try was saved at \d{4}-/);
+    expect(more.response.body).not.toContain("Nothing was saved");
     expect(formOf(more.response.body).get("notes")).toBe("first part, and more");
     expect((await trips.save(address, hollis, formOf(more.response.body))).recorded.outcome).toBe("saved");
     expect(await stored()).toEqual({ notes: "first part, and more" });

@@ -99,7 +99,7 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
   app.use(requestLog(logger), securityHeaders());
   if (options.workbench) app.use("/workbench/assets", ...workbenchAssets(options.workbench));
   app.use("/fonts", fontRoutes());
-  app.use(sessions(sessionPool, signingKey));
+  app.use(sessions(sessionPool, signingKey, logger));
   app.use(signInRoutes({ store, secret: signingKey, frame, pages }));
   for (const edited of [...others, first])
     app.use(

@@ -4,6 +4,7 @@ import connectPgSimple from "connect-pg-simple";
 import type { Request, RequestHandler } from "express";
 import session from "express-session";
 import type pg from "pg";
+import type { Logger } from "pino";
 import type { Account } from "../store/entities.js";
 import type { Store } from "../store/store.js";
 
@@ -18,9 +19,14 @@ declare module "express-session" {
 const PgStore = connectPgSimple(session);
 
 /** Sessions in PostgreSQL; the cookie is HttpOnly, SameSite=Lax, and Secure over HTTPS. */
-export const sessions = (pool: pg.Pool, secret: string): RequestHandler =>
+export const sessions = (pool: pg.Pool, secret: string, logger: Logger): RequestHandler =>
   session({
-    store: new PgStore({ pool, tableName: "session", pruneSessionInterval: 15 * 60 }),
+    store: new PgStore({
+      pool,
+      tableName: "session",
+      pruneSessionInterval: 15 * 60,
+      errorLog: (...said) => logger.warn({ said }, "the session store failed"),
+    }),
     name: "quill_session",
     secret,
     resave: false,
