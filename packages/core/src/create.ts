@@ -127,7 +127,8 @@ export async function create(trip: Trip, body: string): Promise<Outcome> {
 /** The form with what was typed, made of the submission alone. */
 function failed(trip: Trip, submission: Submission, code: MessageCode, token: string, certain: boolean): Outcome {
   const problems = [{ field: null, message: message(trip.page.language, code) }];
-  const state: FormState = { ...sentForm(submission, { row: {}, version: "" }, problems), token, certain };
+  const heading = certain ? "heading-not-saved" : "heading-in-doubt";
+  const state: FormState = { ...sentForm(submission, { row: {}, version: "" }, problems), token, certain, heading };
   return { kind: "failed", form: layOut(trip, "new", state, new Map()) };
 }
 
@@ -263,5 +264,9 @@ async function formAgain(trip: Trip, submission: Submission, problems: readonly 
   if (submission.stale === null) return makeForm(trip, "new", state);
   // Made anew, under the number that it had: it is still the same form.
   const claims = claimsFor(trip, "new", record, submission.claims.id);
-  return makeForm(trip, "new", { ...state, token: writeToken(claims, trip.surroundings.signer) });
+  return makeForm(trip, "new", {
+    ...state,
+    heading: "heading-look-again",
+    token: writeToken(claims, trip.surroundings.signer),
+  });
 }

@@ -1,6 +1,6 @@
 import type { Facts } from "./condition/evaluate.js";
 import { show } from "./controls/show.js";
-import { word } from "./messages/messages.js";
+import { type Word, word } from "./messages/messages.js";
 import type { Page } from "./page/page.js";
 import type { Row, Stored } from "./statements/statement.js";
 import { mayDelete, mayEdit } from "./steps/access.js";
@@ -93,6 +93,7 @@ export interface FormState {
   readonly notice: string | null;
   /** False where the answer of a save was lost, so that nobody can say that nothing was saved; true where it is left out. */
   readonly certain?: boolean;
+  readonly heading?: Word;
 }
 
 /** A form as it is before anything was sent. */
@@ -139,6 +140,7 @@ export function layOut(trip: Trip, form: FormKind, state: FormState, offers: Off
     removable: form === "edit" && mayDelete(page, record.row, facts),
     notice: state.notice,
     certain: state.certain ?? true,
+    heading: state.heading ?? null,
   };
 }
 

@@ -121,7 +121,7 @@ class Save {
     // What was typed since is no part of that save: it is shown again, upon what is stored now.
     const said = message(page.language, "saved-earlier", { at: toldMoment(page, became.at) });
     const form = await this.renewedForm(submission, record, [{ field: null, message: said }], []);
-    return { kind: "invalid", form: { ...form, certain: false } };
+    return { kind: "invalid", form: { ...form, certain: false, heading: "heading-look-again" } };
   }
 
   /** The answer of the statement that writes was lost: the log is asked, at once where the database answers soon. */
@@ -154,7 +154,10 @@ class Save {
     const conflicts = record.version === claims.row ? [] : await this.conflicts(compared, record);
     const problem = { field: null, message: message(this.page.language, `stale-${stale}`) };
     const form = await this.renewedForm(submission, record, [problem], conflicts);
-    return { kind: conflicts.length > 0 ? "conflict" : "invalid", form };
+    return {
+      kind: conflicts.length > 0 ? "conflict" : "invalid",
+      form: { ...form, heading: conflicts.length > 0 ? null : "heading-look-again" },
+    };
   }
 
   private async beyondRead(submission: Submission): Promise<Outcome> {
@@ -374,7 +377,13 @@ class Save {
     certain: boolean,
   ): Promise<FormView> {
     const problems = [{ field: null, message: said }];
-    const state = (record: Record): FormState => ({ ...sentForm(submission, record, problems), token, certain });
+    const heading = certain ? "heading-not-saved" : "heading-in-doubt";
+    const state = (record: Record): FormState => ({
+      ...sentForm(submission, record, problems),
+      token,
+      certain,
+      heading,
+    });
     try {
       const loaded = await this.load();
       const record = found(loaded) ? loaded : { row: {}, version: submission.claims.row };

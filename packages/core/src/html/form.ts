@@ -27,7 +27,11 @@ function summary(view: FormView): Markup | null {
   ];
   if (lines.length === 0) return null;
   const heading =
-    view.conflicts.length > 0 ? say("conflict-heading") : headingOfProblems(view.page.language, lines.length);
+    view.conflicts.length > 0
+      ? say("conflict-heading")
+      : view.heading
+        ? say(view.heading)
+        : headingOfProblems(view.page.language, lines.length);
   const list = lines.map(({ field, message }) => {
     const index = view.fields.findIndex((each) => each.field.column.name === field && !each.field.readOnly);
     return index < 0 ? html`<li>${message}</li>` : html`<li><a href="#${idOf(index)}">${message}</a></li>`;
@@ -35,7 +39,8 @@ function summary(view: FormView): Markup | null {
   const advice = say(
     view.conflicts.length > 0 ? "conflict-advice" : view.certain ? "typed-is-here" : "typed-is-here-only",
   );
-  return html`<section class="summary" role="alert" tabindex="-1" autofocus aria-labelledby="summary-heading"><h2 id="summary-heading">${heading}</h2><ul>${list}</ul><p>${advice}</p></section>`;
+  const kind = view.heading === "heading-look-again" ? "summary asking" : "summary";
+  return html`<section class="${kind}" role="alert" tabindex="-1" autofocus aria-labelledby="summary-heading"><h2 id="summary-heading">${heading}</h2><ul>${list}</ul><p>${advice}</p></section>`;
 }
 
 /** The key, where the fields do not show it. */
@@ -84,5 +89,10 @@ export function formPage(view: FormView, given: Frame): string {
 ${view.notice && html`<p class="said" role="status">${view.notice}</p>`}
 ${view.locked !== null && html`<p class="locked" role="status">${view.locked}</p>`}
 ${summary(view)}${form}`;
-  return document(frame, wrong ? word(language, "put-right", { title: view.title }) : view.title, main, !locked);
+  const title = view.heading
+    ? `${word(language, view.heading)}: ${view.title}`
+    : wrong
+      ? word(language, "put-right", { title: view.title })
+      : view.title;
+  return document(frame, title, main, !locked);
 }

@@ -31,6 +31,7 @@ const form = (over: object = {}) =>
       locked: null,
       notice: null,
       certain: true,
+      heading: null,
       ...over,
     },
     frame,

@@ -64,6 +64,10 @@ textarea { resize: vertical; min-height: 5rem; }
 .summary > p:only-child::before { content: "✕ "; color: var(--refuse); font-weight: 700; }
 .summary ul { margin: 0 0 .5rem; padding-inline-start: 1.2rem; }
 .summary a { color: var(--refuse); }
+.summary.asking { border-color: var(--draft); }
+.summary.asking h2, .summary.asking a { color: var(--draft); }
+.summary.asking h2::before { content: "? "; }
+form + h2 { margin-top: 1.5rem; }
 .summary p { margin: 0; }
 .said, .locked { border: solid var(--live); border-width: 1px 0; padding: .4rem 0; margin: 0 0 1rem; max-width: 38rem; overflow-wrap: anywhere; }
 .said::before { content: "✓ "; color: var(--live); font-weight: 700; }

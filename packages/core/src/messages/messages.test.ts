@@ -52,6 +52,7 @@ describe("a page's language", () => {
         locked: null,
         notice: null,
         certain: true,
+        heading: null,
       },
       frame,
     );

@@ -1,7 +1,7 @@
 import { type Facts, truthOf } from "../condition/evaluate.js";
 import { keeping, normal, show } from "../controls/show.js";
 import { tell } from "../controls/told.js";
-import { type Language, word } from "../messages/messages.js";
+import { type Language, type Word, word } from "../messages/messages.js";
 import type { Control, Field, Page } from "../page/page.js";
 import { perPage } from "../page/per-page.js";
 import type { Row, Stored } from "../statements/statement.js";
@@ -55,6 +55,8 @@ export interface FormView {
   readonly notice: string | null;
   /** Whether it can be said that nothing was saved; where a save's answer was lost, it can't. */
   readonly certain: boolean;
+  /** What stands over the problems, where it is not their number. */
+  readonly heading: Word | null;
 }
 
 /** The options with one more value among them, marked: what is stored but no longer on offer must stay selected. */
