@@ -10,6 +10,7 @@ let trips: Trips;
 let pages: Pages;
 let server: Server;
 let client: Client;
+let signedIn = true;
 
 /** An application of somebody's own: parses every body itself, and has other things to serve. */
 beforeAll(async () => {
@@ -18,7 +19,8 @@ beforeAll(async () => {
     database: databaseOver(trips.pool),
     pages: demoPages,
     signingKey: "a key for tests, thirty-two bytes long",
-    actor: () => tamsin,
+    actor: () => (signedIn ? tamsin : null),
+    signIn: "/own/sign-in",
     session: () => "one",
     frame: () => ({
       application: "Somebody's own",
@@ -45,6 +47,20 @@ afterAll(async () => {
 });
 
 describe("pages mounted in an application of somebody's own", () => {
+  test("keep a form on the answer when nobody is signed in any more, whatever its sign-in knows of them", async () => {
+    const address = "/records/stations/MV-013/edit";
+    const form = formOf((await client.get(address)).text);
+    const body = bodyOf(form, { notes: "typed & kept" });
+    signedIn = false;
+    const refused = await client.post(address, body);
+    expect(refused.status).toBe(401);
+    expect(refused.text).toContain(`<form method="post" action="${address}">`);
+    expect(refused.text).toContain('<input type="hidden" name="notes" value="typed &amp; kept">');
+    expect(refused.text).toContain('<a href="/own/sign-in?next=%2Frecords%2Fstations%2FMV-013%2Fedit" target="_blank"');
+    signedIn = true;
+    expect((await client.post(address, body)).status).toBe(303);
+  });
+
   test("open and save below their mount, though the application has read the body already", async () => {
     const opened = await client.get("/records/stations/MV-014/edit");
     expect(opened.text).toContain('action="/records/stations/MV-014/edit"');
