@@ -62,6 +62,23 @@ describe("a link to the database that dies silently", () => {
     await pool.end();
   });
 
+  test("a statement that PostgreSQL is not at work on is given up long before its limit; one that it is at work on is not", async () => {
+    const pool = connect(throughProxy(url(), proxy), 3);
+    const database = databaseOver(pool);
+    await Promise.all([1, 2].map(() => database.run(ask("SELECT pg_sleep(0.05)"))));
+    const long = database.run(ask("SELECT pg_sleep(4), 'done' AS said"));
+    await new Promise((resolve) => setTimeout(resolve, 100));
+    proxy.set("no answers");
+    const begun = performance.now();
+    const lost = database.run(ask("SELECT 1"));
+    await new Promise((resolve) => setTimeout(resolve, 300));
+    proxy.set("open");
+    await expect(lost).rejects.toMatchObject({ name: "DatabaseAway", sent: true });
+    expect(since(begun)).toBeLessThan(5000);
+    expect((await long)[0]).toMatchObject({ said: "done" });
+    await pool.end();
+  });
+
   test("a save whose answer never comes is found in the log and answered as saved", async () => {
     const pool = connect(throughProxy(url(), proxy), 4);
     const form = await trips.open("/stations/MV-014/edit", hollis);

@@ -2,6 +2,7 @@ import { performance } from "node:perf_hooks";
 import { type Database, DatabaseAway, DatabaseRefusal, type Row, type Statement } from "@loyal-quill/core";
 import pg from "pg";
 import { Share } from "./share.js";
+import { Watch } from "./watch.js";
 
 /** Text forms that do not depend on the server's settings: ISO dates in UTC, exact floats, hexadecimal bytes. */
 const sessionOptions =
@@ -74,9 +75,10 @@ function asFailure(error: unknown, sent: boolean): Error {
   return new DatabaseAway(error instanceof Error ? error.message : String(error), sent, { cause: error });
 }
 
-/** What is known of a connection beside what `pg` knows: when it last answered. */
+/** What is known of a connection beside what `pg` knows: when it last answered, and its backend. */
 interface Known {
   answered: number;
+  readonly pid: number;
 }
 
 const listening = new WeakSet<pg.Pool>();
@@ -101,12 +103,14 @@ class Connections {
   /** Those that last answered before this moment are not even asked: another one was found silent, and asking takes time. */
   private silent = 0;
   private readonly writers: Share;
+  private readonly watch: Watch;
 
   constructor(
     private readonly pool: pg.Pool,
     private readonly limits: Limits,
   ) {
     listenTo(pool);
+    this.watch = new Watch(pool.options);
     // A third of the connections, one at least, is kept for those who only open something: a locked record must not stop them.
     const size = pool.options.max ?? 10;
     this.writers = new Share(Math.max(1, size - Math.max(1, Math.ceil(size / 3))), limits.connect);
@@ -137,12 +141,32 @@ class Connections {
   async send(client: pg.PoolClient, query: pg.QueryConfig, slow = false): Promise<readonly Row[]> {
     const { statement, answer } = this.limits;
     try {
-      const result = await this.within(client.query<Row>(query), (slow ? slowStatement : statement) + answer);
+      const limit = (slow ? slowStatement : statement) + answer;
+      const result = await this.watched(client, (giveUp) => this.within(client.query<Row>(query), limit, giveUp));
       this.noteAnswer(client);
       return result.rows;
     } catch (error) {
       if (error instanceof pg.DatabaseError) this.noteAnswer(client);
       throw asFailure(error, true);
+    }
+  }
+
+  /** Runs something that is given up as soon as PostgreSQL is found not to be at work on it. */
+  private async watched<Result>(
+    client: pg.PoolClient,
+    run: (giveUp: Promise<never>) => Promise<Result>,
+  ): Promise<Result> {
+    let giveUp = (_error: Error): void => {};
+    const given = new Promise<never>((_, reject) => {
+      giveUp = reject;
+    });
+    given.catch(() => {});
+    const statement = { pid: this.known.get(client)?.pid ?? 0, since: performance.now(), giveUp };
+    this.watch.add(statement);
+    try {
+      return await run(given);
+    } finally {
+      this.watch.remove(statement);
     }
   }
 
@@ -159,10 +183,10 @@ class Connections {
       });
       const known = this.known.get(client);
       try {
-        if (!known) await this.prepare(client);
+        if (!known) this.known.set(client, { answered: performance.now(), pid: await this.prepare(client) });
         else if (known.answered <= this.silent) throw new Error("as silent as another connection was");
         else if (this.isDoubtful(known)) await this.within(client.query("SELECT"), this.limits.test);
-        this.known.set(client, { answered: performance.now() });
+        this.noteAnswer(client);
         return client;
       } catch (error) {
         client.release(true);
@@ -176,8 +200,12 @@ class Connections {
     return answered <= this.suspect || performance.now() - answered > this.limits.idle;
   }
 
-  /** The limits of a new connection: ours, where the role or the database has no shorter one. */
-  private async prepare(client: pg.PoolClient): Promise<void> {
+  /**
+   * Sets the limits of a new connection: ours, where the role or the database has no shorter one.
+   *
+   * @returns the process id of its backend
+   */
+  private async prepare(client: pg.PoolClient): Promise<number> {
     const limit = (name: string, ms: number): string =>
       `set_config('${name}', (SELECT least(nullif(s.setting::bigint, 0), ${ms}) FROM pg_settings AS s WHERE s.name = '${name}')::text, false)`;
     const { statement, lock, connect } = this.limits;
@@ -186,7 +214,9 @@ class Connections {
       limit("lock_timeout", lock),
       limit("idle_in_transaction_session_timeout", statement * 4),
     ];
-    await this.within(client.query(`SELECT ${settings.join(", ")}`), connect);
+    const text = `SELECT pg_backend_pid() AS pid, ${settings.join(", ")}`;
+    const { rows } = await this.within(client.query<{ pid: number }>(text), connect);
+    return rows[0]?.pid ?? 0;
   }
 
   private giveBack(client: pg.PoolClient, lost: boolean): void {
@@ -195,8 +225,8 @@ class Connections {
     client.release(lost);
   }
 
-  /** A promise with an end. @throws an `Error` after so many milliseconds */
-  private async within<Result>(promise: Promise<Result>, ms: number): Promise<Result> {
+  /** A promise with an end. @throws an `Error` after so many milliseconds, or what it is given up for */
+  private async within<Result>(promise: Promise<Result>, ms: number, giveUp?: Promise<never>): Promise<Result> {
     let timer: NodeJS.Timeout | undefined;
     // What comes after the end is nobody's any more; without this it would be an unhandled rejection.
     promise.catch(() => {});
@@ -208,7 +238,7 @@ class Connections {
       }, ms);
     });
     try {
-      return await Promise.race([promise, end]);
+      return await Promise.race(giveUp ? [promise, end, giveUp] : [promise, end]);
     } finally {
       clearTimeout(timer);
     }
