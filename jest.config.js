@@ -19,7 +19,7 @@ export default {
     {
       ...shared,
       displayName: "core",
-      roots: ["<rootDir>/packages/core", "<rootDir>/packages/workbench/src"],
+      roots: ["<rootDir>/packages/core", "<rootDir>/packages/authoring", "<rootDir>/packages/workbench/src"],
       testMatch: ["**/*.test.ts"],
     },
     {

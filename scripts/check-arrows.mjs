@@ -1,65 +1,74 @@
-// Arrows go one way: core ← runtime ← server ← cli; the workbench takes types and pure functions from core, and the API's types.
-// A file that imports against the arrows fails the lint step.
+// Arrows go one way (docs/architecture.md): between packages, between core's folders, and never in a circle of files. The rules stand in
+// `.dependency-cruiser.mjs`. The workbench's components are looked at here: dependency-cruiser can't read their JSX through swc.
+import { spawnSync } from "node:child_process";
 import { readdirSync, readFileSync } from "node:fs";
 import path from "node:path";
 import process from "node:process";
 
 const root = path.dirname(import.meta.dirname);
+const places = ["core", "authoring", "runtime", "server", "cli"].map((name) => `packages/${name}/src`);
 
-/** For each place: the packages of ours that it may import, and the modules of Node that it may. */
-const allowed = {
-  "packages/core": { ours: [], node: false, not: ["express", "react", "pg"] },
-  "packages/runtime": { ours: ["@loyal-quill/core"], node: true, not: ["react"] },
-  "packages/server": { ours: ["@loyal-quill/core", "@loyal-quill/runtime"], node: true, not: ["react"] },
-  "packages/cli": {
-    ours: ["@loyal-quill/core", "@loyal-quill/runtime", "@loyal-quill/server", "@loyal-quill/demo"],
-    node: true,
-    not: ["react"],
-  },
-  "packages/workbench": { ours: ["@loyal-quill/core", "@loyal-quill/server/api"], node: false, not: ["express", "pg"] },
-  demo: { ours: ["@loyal-quill/core"], node: true, not: ["express", "react"] },
-};
+const cruised = spawnSync(
+  process.execPath,
+  [
+    "node_modules/dependency-cruiser/bin/dependency-cruise.mjs",
+    "--config",
+    ".dependency-cruiser.mjs",
+    ...places,
+    "demo/src",
+  ],
+  { cwd: root, stdio: ["ignore", "inherit", "inherit"] },
+);
 
-const sources = (directory) =>
-  readdirSync(path.join(root, directory), { recursive: true, withFileTypes: true })
-    .filter((entry) => entry.isFile() && /\.tsx?$/.test(entry.name) && !entry.parentPath.includes("node_modules"))
-    .map((entry) => path.join(entry.parentPath, entry.name));
+const workbench = path.join(root, "packages/workbench/src");
+const files = readdirSync(workbench, { recursive: true, withFileTypes: true })
+  .filter((entry) => entry.isFile() && /\.tsx?$/.test(entry.name))
+  .map((entry) => path.join(entry.parentPath, entry.name));
+const imported = /^\s*(?:import|export)\b(?<typeOnly>\s+type\b)?[^"';]*?from\s+["'](?<module>[^"']+)["']/gm;
+const allowed = ["@loyal-quill/core", "@loyal-quill/authoring", "@loyal-quill/server/api"];
 
-const imported =
-  /^\s*(?:import|export)\b(?<typeOnly>\s+type\b)?[^"']*?from\s+["'](?<module>[^"']+)["']|^\s*import\s+["'](?<bare>[^"']+)["']|\bimport\(["'](?<late>[^"']+)["']\)/gm;
-
-/** Why an import goes against the arrows, or undefined. */
-function against(rules, module, typeOnly, isTest) {
-  if (module === "@loyal-quill/testing" && isTest) return undefined;
-  if (module.startsWith("@loyal-quill/")) {
-    if (!rules.ours.includes(module)) return "this package does not stand before it";
-    return module === "@loyal-quill/server/api" && !typeOnly ? "only types are taken from the API" : undefined;
-  }
-  if (module.startsWith("node:")) return rules.node || isTest ? undefined : "no input or output here";
-  const name = module.startsWith("@") ? module.split("/").slice(0, 2).join("/") : module.split("/")[0];
-  return rules.not.includes(name) ? "this package knows nothing of it" : undefined;
+/** Why the workbench may not import something, or undefined. */
+function against(module, typeOnly) {
+  if (module.startsWith("node:")) return "no input or output of Node's in a browser";
+  if (["express", "pg"].includes(module)) return "the workbench knows nothing of it";
+  if (!module.startsWith("@loyal-quill/")) return undefined;
+  if (!allowed.includes(module)) return `of ours it may import only ${allowed.join(", ")}`;
+  return module === "@loyal-quill/server/api" && !typeOnly ? "only types are taken from the API" : undefined;
 }
 
 const problems = [];
-let files = 0;
-for (const [directory, rules] of Object.entries(allowed)) {
-  for (const file of sources(`${directory}/src`)) {
-    files++;
-    const text = readFileSync(file, "utf8");
-    for (const match of text.matchAll(imported)) {
-      const { typeOnly, module, bare, late } = match.groups;
-      const name = module ?? bare ?? late;
-      const isTest = file.endsWith(".test.ts") || file.includes("/testing/");
-      const why = against(rules, name, typeOnly !== undefined, isTest);
-      if (why) {
-        const line = text.slice(0, match.index + match[0].search(/\S/)).split("\n").length;
-        problems.push(`${path.relative(root, file)}:${line}: imports ${name}: ${why}`);
-      }
-    }
+/** What each file imports of the workbench itself. */
+const edges = new Map();
+for (const file of files) {
+  const text = readFileSync(file, "utf8");
+  const own = [];
+  for (const { groups, index } of text.matchAll(imported)) {
+    const { module, typeOnly } = groups;
+    const why = against(module, typeOnly !== undefined);
+    if (why)
+      problems.push(
+        `${path.relative(root, file)}:${text.slice(0, index).split("\n").length}: imports ${module}: ${why}`,
+      );
+    const base = path.resolve(path.dirname(file), module).replace(/\.js$/, "");
+    if (module.startsWith(".")) own.push(...[`${base}.ts`, `${base}.tsx`].filter((each) => files.includes(each)));
   }
+  edges.set(file, own);
 }
+
+/** Walks along the imports; a file that is met again on the way closes a circle. */
+const done = new Set();
+function walk(file, way) {
+  if (way.includes(file)) {
+    const circle = [...way.slice(way.indexOf(file)), file].map((each) => path.relative(workbench, each));
+    problems.push(`a circle in packages/workbench/src: ${circle.join(" → ")}`);
+    return;
+  }
+  if (done.has(file)) return;
+  for (const next of edges.get(file) ?? []) walk(next, [...way, file]);
+  done.add(file);
+}
+for (const file of files) walk(file, []);
+
 for (const problem of problems) console.error(problem);
-console.log(
-  problems.length > 0 ? `${problems.length} imports go against the arrows.` : `The arrows hold in ${files} files.`,
-);
-process.exitCode = problems.length > 0 ? 1 : 0;
+if (problems.length === 0) console.log(`The arrows hold in the workbench's ${files.length} files.`);
+process.exitCode = problems.length > 0 || cruised.status !== 0 ? 1 : 0;

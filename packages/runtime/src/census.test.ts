@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import { type Census, type CensusOptions, type Page, takeCensus } from "@loyal-quill/core";
+import { type Census, type CensusOptions, takeCensus } from "@loyal-quill/authoring";
+import type { Page } from "@loyal-quill/core";
 import { databaseOver } from "./index.js";
 import { makeTrips, type Trips } from "./testing/trips.js";
 

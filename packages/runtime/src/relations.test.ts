@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, expect, test } from "@jest/globals";
-import { draftPages, readCatalog, tableName } from "@loyal-quill/core";
+import { draftPages } from "@loyal-quill/authoring";
+import { readCatalog, tableName } from "@loyal-quill/core";
 import { freshDatabase, type TestDatabase } from "@loyal-quill/testing";
 import pg from "pg";
 import { connect, databaseOver } from "./index.js";

@@ -1,6 +1,7 @@
 import { readdir, readFile, stat } from "node:fs/promises";
 import path from "node:path";
-import { byPlace, readCatalog, reviewAgainstRows } from "@loyal-quill/core";
+import { reviewAgainstRows } from "@loyal-quill/authoring";
+import { byPlace, readCatalog } from "@loyal-quill/core";
 import { bindPageFiles } from "@loyal-quill/runtime";
 import { CannotStart } from "../listen.js";
 import { withDatabase } from "../open-database.js";

@@ -1,6 +1,6 @@
 import { mkdir, writeFile } from "node:fs/promises";
 import path from "node:path";
-import { type Draft, draftPages, type NoDraft } from "@loyal-quill/core";
+import { type Draft, draftPages, type NoDraft } from "@loyal-quill/authoring";
 import type { Say } from "../cluster/cluster.js";
 import { CannotStart } from "../listen.js";
 import { catalogOf } from "../open-database.js";

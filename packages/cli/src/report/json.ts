@@ -1,4 +1,4 @@
-import type { CheckedFile } from "./index.js";
+import type { CheckedFile } from "./checked-file.js";
 
 /** All files with their findings, and how many there are. */
 export function json(checked: readonly CheckedFile[]): string {

@@ -1,4 +1,4 @@
-import type { CheckedFile } from "./index.js";
+import type { CheckedFile } from "./checked-file.js";
 
 /** A path as a relative reference (RFC 3986, 4.2): forward slashes, percent-encoded, no leading `./`. */
 const uriOf = (file: string): string =>

@@ -1,4 +1,4 @@
-import type { CheckedFile } from "./index.js";
+import type { CheckedFile } from "./checked-file.js";
 
 const counted = (count: number, one: string, many: string): string => `${count} ${count === 1 ? one : many}`;
 

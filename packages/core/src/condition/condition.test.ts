@@ -1,5 +1,5 @@
 import { describe, expect, test } from "@jest/globals";
-import { Parameters, type Row } from "../statements/statement.js";
+import { Parameters, type Row } from "../postgres/statement.js";
 import { factsOf, hollis, mv014, station } from "../testing/marrow-vale.js";
 import { type Actor, truthOf } from "./evaluate.js";
 import { parseCondition } from "./parse.js";

@@ -1,4 +1,4 @@
-import type { Row, Stored } from "../statements/statement.js";
+import type { Row, Stored } from "../postgres/statement.js";
 import type { Column } from "../table/model.js";
 import { calculate, compareDecimals, compareFloats } from "../values/decimal.js";
 import { microseconds } from "../values/instant.js";

@@ -1,4 +1,4 @@
-import type { Stored } from "../statements/statement.js";
+import type { Stored } from "../postgres/statement.js";
 import type { Column } from "../table/model.js";
 import { microseconds } from "../values/instant.js";
 import type { ValueType } from "./expression.js";

@@ -1,7 +1,7 @@
 import { type ASTNode, Environment } from "@marcbachmann/cel-js";
-import { type Misspelt, misspelt, suggestion } from "../page/nearest.js";
 import type { Table } from "../table/model.js";
 import { microseconds } from "../values/instant.js";
+import { type Misspelt, misspelt, suggestion } from "../values/nearest.js";
 import {
   type Comparison,
   type Condition,

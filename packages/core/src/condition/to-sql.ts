@@ -1,4 +1,4 @@
-import { type Parameters, quoted, type Stored } from "../statements/statement.js";
+import { type Parameters, quoted, type Stored } from "../postgres/statement.js";
 import type { Column } from "../table/model.js";
 import { type Facts, membersOf, truthOf } from "./evaluate.js";
 import {

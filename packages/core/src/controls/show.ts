@@ -1,6 +1,6 @@
 import { Temporal } from "temporal-polyfill";
 import type { Control, Field } from "../page/page.js";
-import type { Stored } from "../statements/statement.js";
+import type { Stored } from "../postgres/statement.js";
 import { plainText } from "../values/local-time.js";
 
 /** What a control holds: the element that can show the stored value whole, and its text. */

@@ -1,7 +1,7 @@
 import { type Language, message, word } from "../messages/messages.js";
 import { boxName, findName, lookName } from "../page/names.js";
 import type { Field } from "../page/page.js";
-import type { FieldView } from "../steps/prefill.js";
+import type { FieldView } from "../views/form-view.js";
 import { attributes, escaped, html, Markup } from "./markup.js";
 
 /** The id of a field's control: by place, since a column's name may hold what an id may not. */

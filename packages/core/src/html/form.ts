@@ -1,12 +1,14 @@
-import { type Language, type Word, word } from "../messages/messages.js";
+import type { Word } from "../messages/catalog.js";
+import { type Language, word } from "../messages/messages.js";
+import { isTaken } from "../page/columns.js";
 import { labelFrom } from "../page/label.js";
 import { saveName, tokenName } from "../page/names.js";
-import { encodeSegment, recordAddress } from "../page/path.js";
-import { type FormView, isTaken } from "../steps/prefill.js";
-import { choicesSegment, judgeSegment } from "../steps/route.js";
+import { choicesSegment, encodeSegment, judgeSegment, recordAddress } from "../page/path.js";
+import type { FormView } from "../views/form-view.js";
+import type { Frame } from "../views/frame.js";
 import { fieldBlock, idOf } from "./field.js";
 import { grouped } from "./groups.js";
-import { document, type Frame } from "./layout.js";
+import { document } from "./layout.js";
 import { attributes, html, type Markup } from "./markup.js";
 
 /** What stands over so many problems. */

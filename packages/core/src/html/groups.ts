@@ -1,4 +1,4 @@
-import type { FieldView } from "../steps/prefill.js";
+import type { FieldView } from "../views/form-view.js";
 import { html, type Markup } from "./markup.js";
 
 /** Fields that follow each other and have the same group stand together under its heading (HTML, 4.10.15). */

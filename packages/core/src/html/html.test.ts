@@ -1,8 +1,8 @@
 import { describe, expect, test } from "@jest/globals";
 import { prefillFields } from "../steps/prefill.js";
 import { factsOf, mv014, stationPage } from "../testing/marrow-vale.js";
+import type { Frame } from "../views/frame.js";
 import { formPage } from "./form.js";
-import type { Frame } from "./layout.js";
 import { listPage } from "./list.js";
 import { attributes, html } from "./markup.js";
 

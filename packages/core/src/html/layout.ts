@@ -1,23 +1,6 @@
-import { type Language, languages, word } from "../messages/messages.js";
+import { languages, word } from "../messages/messages.js";
+import type { Frame } from "../views/frame.js";
 import { html, type Markup } from "./markup.js";
-
-/** What stands around every served page: handed in by the application that serves it. */
-export interface Frame {
-  /** Where the pages are mounted: empty, or a path like `/records`. */
-  readonly base: string;
-  /** The application's name, in the header. */
-  readonly application: string;
-  /** Where the header's name leads. */
-  readonly home: string;
-  readonly language: Language;
-  readonly person: { readonly name: string } | null;
-  /** A form in the header that signs the person out. */
-  readonly signOut: { readonly action: string; readonly token: string } | null;
-  /** The addresses of the style sheets, in their order. */
-  readonly styleSheets: readonly string[];
-  /** The address of the script that makes choices more pleasant; null for pages without any script. */
-  readonly script: string | null;
-}
 
 function personLine(frame: Frame): Markup | null {
   if (!frame.person) return null;

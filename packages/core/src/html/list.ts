@@ -1,26 +1,16 @@
 import { told } from "../controls/told.js";
-import { type Word, word } from "../messages/messages.js";
-import { editableFields, type Page } from "../page/page.js";
+import type { Word } from "../messages/catalog.js";
+import { word } from "../messages/messages.js";
+import { editableFields } from "../page/columns.js";
+import type { Page } from "../page/page.js";
 import { recordAddress } from "../page/path.js";
+import type { Row } from "../postgres/statement.js";
 import { editableName, keyPartName } from "../statements/list.js";
-import type { Row } from "../statements/statement.js";
 import type { Column } from "../table/model.js";
-import { document, type Frame } from "./layout.js";
+import type { Frame } from "../views/frame.js";
+import type { ListView } from "../views/list-view.js";
+import { document } from "./layout.js";
 import { attributes, html, type Markup } from "./markup.js";
-
-export interface ListView {
-  readonly page: Page;
-  readonly rows: readonly Row[];
-  readonly search: string;
-  /** Which part of the list, from 0, and whether there is another one after it. */
-  readonly part: number;
-  readonly more: boolean;
-  /** Whether the person may make new records here. */
-  readonly makes: boolean;
-  readonly notice: string | null;
-  /** The address of the record that was saved just now. */
-  readonly savedAddress: string | null;
-}
 
 const figures: ReadonlySet<string> = new Set(["integer", "decimal", "float"]);
 

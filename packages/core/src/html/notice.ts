@@ -1,6 +1,7 @@
 import type { Code } from "../messages/codes.js";
 import { type Language, titleOfCode, word } from "../messages/messages.js";
-import { document, type Frame } from "./layout.js";
+import type { Frame } from "../views/frame.js";
+import { document } from "./layout.js";
 import { attributes, html, type Markup } from "./markup.js";
 
 /** What a refusal shows: the catalogue's words, a way back, and what was typed where a form was refused whole. */

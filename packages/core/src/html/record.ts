@@ -1,24 +1,12 @@
 import { word } from "../messages/messages.js";
-import type { Page } from "../page/page.js";
 import { recordAddress } from "../page/path.js";
-import type { FieldView } from "../steps/prefill.js";
+import type { Frame } from "../views/frame.js";
+import type { RecordView } from "../views/record-view.js";
 import { fieldBlock } from "./field.js";
 import { keyLine } from "./form.js";
 import { grouped } from "./groups.js";
-import { document, type Frame } from "./layout.js";
+import { document } from "./layout.js";
 import { html } from "./markup.js";
-
-/** A record as it now is. */
-export interface RecordView {
-  readonly page: Page;
-  readonly key: readonly string[];
-  readonly title: string;
-  readonly fields: readonly FieldView[];
-  /** Why it can't be edited, where it can't. */
-  readonly locked: string | null;
-  readonly removable: boolean;
-  readonly notice: string | null;
-}
 
 /** The page that shows a record, with the ways to its form, its deletion and the list. */
 export function recordPage(view: RecordView, given: Frame): string {

@@ -1,38 +1,14 @@
 import { type Language, word } from "../messages/messages.js";
 import { labelFrom } from "../page/label.js";
 import { tokenName } from "../page/names.js";
-import type { Page } from "../page/page.js";
 import { recordAddress } from "../page/path.js";
-import type { FieldView } from "../steps/prefill.js";
-import type { OnDelete } from "../table/model.js";
+import type { Frame } from "../views/frame.js";
+import type { HangingCount, RemovalView } from "../views/removal-view.js";
 import { fieldBlock } from "./field.js";
 import { keyLine } from "./form.js";
 import { grouped } from "./groups.js";
-import { document, type Frame } from "./layout.js";
+import { document } from "./layout.js";
 import { html, type Markup } from "./markup.js";
-
-/** Records of one table that refer to the one that is to go, and what becomes of them. */
-export interface HangingCount {
-  readonly table: string;
-  readonly columns: readonly string[];
-  readonly effect: Exclude<OnDelete, "no action">;
-  /** Null where they can't be counted, since the table can't be read. */
-  readonly count: number | null;
-  /** Whether there are more than `count`. */
-  readonly more: boolean;
-}
-
-/** What is asked before a record is deleted. */
-export interface RemovalView {
-  readonly page: Page;
-  readonly key: readonly string[];
-  readonly title: string;
-  readonly fields: readonly FieldView[];
-  readonly hanging: readonly HangingCount[];
-  /** Why an earlier try deleted nothing. */
-  readonly said: string | null;
-  readonly token: string;
-}
 
 const effectWords = {
   cascade: "hangs-cascade",

@@ -1,4 +1,4 @@
-import type { TitleCode } from "./messages.js";
+import type { TitleCode } from "./catalog.js";
 
 /**
  * The catalogue of answers that are not the page itself, each with its status (RFC 9110, 15). Title and advice stand in the

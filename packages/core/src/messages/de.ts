@@ -1,4 +1,4 @@
-import type { Catalog } from "./messages.js";
+import type { Catalog } from "./catalog.js";
 
 /** What the served pages say in German. `{x}` places are filled by the step that speaks. */
 export const german: Catalog = {

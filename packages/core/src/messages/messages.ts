@@ -1,23 +1,13 @@
 import { arabic } from "./ar.js";
+import type { Catalog, MessageCode, TitleCode, Word } from "./catalog.js";
 import { german } from "./de.js";
 import { english } from "./en.js";
+
+export type { MessageCode, TitleCode, Word } from "./catalog.js";
 
 /** The languages that a page can have (BCP 47), and the direction in which each is written. */
 export const languages = { en: "ltr", de: "ltr", ar: "rtl" } as const;
 export type Language = keyof typeof languages;
-
-/** What is wrong with a value and what to do, by code. */
-export type MessageCode = keyof typeof english.messages;
-/** What stands on a page besides. */
-export type Word = keyof typeof english.words;
-/** Titles and advice of the answers that are not the page itself. */
-export type TitleCode = keyof typeof english.titles;
-
-export interface Catalog {
-  readonly messages: Readonly<Record<MessageCode, string>>;
-  readonly words: Readonly<Record<Word, string>>;
-  readonly titles: Readonly<Record<TitleCode, { readonly title: string; readonly advice: string }>>;
-}
 
 const catalogs: Readonly<Record<Language, Catalog>> = { en: english, de: german, ar: arabic };
 

@@ -1,15 +1,14 @@
 import { type Condition, everyPart } from "../condition/expression.js";
 import { parseCondition } from "../condition/parse.js";
-import { reviewAgainstTable } from "../review/against-table.js";
+import { hangingOn } from "../table/dependent-paths.js";
 import { findTable } from "../table/find-table.js";
-import { hangingOn } from "../table/hanging.js";
 import { type Catalog, type Column, columnOf, type Key, type Table, tableName } from "../table/model.js";
+import { nearest, suggestion } from "../values/nearest.js";
 import { choicesFor, referencedChoices } from "./choices.js";
 import { controlsFor } from "./controls.js";
 import { byPlace, type Finding, isError, type Repair } from "./finding.js";
 import { labelFrom } from "./label.js";
 import { tokenName } from "./names.js";
-import { nearest, suggestion } from "./nearest.js";
 import type { Check, Choices, Control, Field, ListColumn, Page } from "./page.js";
 import { type ParsedPage, type Path, spelling } from "./parse.js";
 import { parsePath } from "./path.js";
@@ -17,6 +16,7 @@ import { routineOf } from "./routine.js";
 import { offeredRule, pageRules, tableRules } from "./rules.js";
 import type { FieldSettings, Tidying } from "./schema.js";
 import { fieldSettings } from "./settings.js";
+import { reviewAgainstTable } from "./soundness.js";
 import { parseTemplate, type Template } from "./template.js";
 
 /** What of a database a page is bound to. */

@@ -1,7 +1,7 @@
 import type { Condition } from "../condition/expression.js";
 import { parseCondition } from "../condition/parse.js";
 import { type Column, columnOf, type Reference, type Table, tableName } from "../table/model.js";
-import { suggestion } from "./nearest.js";
+import { suggestion } from "../values/nearest.js";
 import type { Choices, TableChoices } from "./page.js";
 import type { Path } from "./parse.js";
 import type { RuleContext } from "./rules.js";

@@ -1,4 +1,4 @@
-import type { Edit } from "../file/edit.js";
+import type { Edit } from "./edit.js";
 
 /** What puts a finding right: a name in the place of a misspelt one, or edits of the file. */
 export type Repair = { readonly what: string } & (

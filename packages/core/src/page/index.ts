@@ -1,6 +1,7 @@
 export { type BindResult, bindPage } from "./bind.js";
 export { referencedChoices } from "./choices.js";
 export { controlsFor } from "./controls.js";
+export type { Edit } from "./edit.js";
 export { byPlace, type Finding, isError, type Repair } from "./finding.js";
 export { type Glance, glanceAt } from "./glance.js";
 export { labelFrom } from "./label.js";

@@ -1,9 +1,8 @@
 import type { Condition } from "../condition/expression.js";
 import type { Language } from "../messages/messages.js";
-import type { Hanging } from "../table/hanging.js";
+import type { Hanging } from "../table/dependent-paths.js";
 import type { Column, Reference, Routine, Table } from "../table/model.js";
 import type { PagePath } from "./path.js";
-import { perPage } from "./per-page.js";
 import type { Tidying } from "./schema.js";
 import type { Template } from "./template.js";
 
@@ -146,32 +145,3 @@ export interface Page {
   readonly hanging: readonly Hanging[];
   readonly answer: { readonly saved: "list" | "page" | "view"; readonly message: Template | null };
 }
-
-/** Every column that opening a record asks for, in the table's order. */
-export const loadedColumns = perPage((page): readonly Column[] => {
-  const whens = page.fields.flatMap((field) => [field.when, ...field.rules.map((rule) => rule.when)]);
-  const conditions = [
-    page.access.rows,
-    page.access.edit,
-    page.access.delete,
-    ...page.checks.map((check) => check.condition),
-    ...whens,
-  ];
-  // Of a choice's condition only the form's part is about this table.
-  const depending = page.fields.flatMap((field) =>
-    field.choices?.from === "table" ? (field.choices.where?.formColumns ?? []) : [],
-  );
-  const names = new Set([
-    ...page.key.map((column) => column.name),
-    ...page.fields.map((field) => field.column.name),
-    ...page.title.columns,
-    ...(page.answer.message?.columns ?? []),
-    ...depending,
-    ...conditions.flatMap((condition) => condition?.rowColumns ?? []),
-    ...conditions.flatMap((condition) => condition?.formColumns ?? []),
-  ]);
-  return page.table.columns.filter((column) => names.has(column.name));
-});
-
-/** The fields that a form may change: all but those that are shown only. */
-export const editableFields = (page: Page): readonly Field[] => page.fields.filter((field) => !field.readOnly);

@@ -1,11 +1,11 @@
 import * as v from "valibot";
 import { type Document, isMap, isNode, isScalar, isSeq, LineCounter, type Node, parseDocument } from "yaml";
+import { misspelt, suggestion } from "../values/nearest.js";
 import { byPlace, type Finding, type Repair } from "./finding.js";
-import { misspelt, suggestion } from "./nearest.js";
+import type { Path } from "./path-in-file.js";
 import { type PageFile, pageSchema } from "./schema.js";
 
-/** Where in a page file something stands: the names and positions that lead to it. */
-export type Path = readonly (string | number)[];
+export type { Path };
 
 /** A page file that was read: its content, and the place of every part. */
 export interface ParsedPage {

@@ -39,3 +39,9 @@ export function decodeSegment(segment: string): string | undefined {
 /** `/stations/MV-014`, for the values of the key's columns in the order of the path. */
 export const recordAddress = (path: PagePath, values: readonly string[]): string =>
   `${path.list}/${values.map(encodeSegment).join("/")}`;
+
+/** The segment under which a field's choices are: a tilde stands before no letter in any key (see page/path.ts). */
+export const choicesSegment = "~choices";
+
+/** The segment under which a form's problems are asked for, before it is sent. */
+export const judgeSegment = "~check";

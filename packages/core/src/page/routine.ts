@@ -1,5 +1,5 @@
 import { columnOf, type Routine, type Table } from "../table/model.js";
-import { suggestion } from "./nearest.js";
+import { suggestion } from "../values/nearest.js";
 import type { RoutineCall } from "./page.js";
 import type { Path } from "./parse.js";
 import type { RuleContext } from "./rules.js";

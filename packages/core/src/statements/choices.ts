@@ -1,9 +1,9 @@
 import type { Facts } from "../condition/evaluate.js";
 import { predicate } from "../condition/to-sql.js";
 import { isTelling, type TableChoices } from "../page/page.js";
+import { Parameters, quoted, quotedTable, type Statement } from "../postgres/statement.js";
+import { textForm } from "../postgres/text-form.js";
 import { containing, literally } from "./search.js";
-import { Parameters, quoted, quotedTable, type Statement } from "./statement.js";
-import { textForm } from "./text-form.js";
 
 /** At most this many options are offered in a list; where there are more, they are found by searching. */
 export const mostOptions = 500;

@@ -1,9 +1,9 @@
 import type { Facts } from "../condition/evaluate.js";
+import { answered, entryInsert, type LogNote, notePlaces, remainsPredicate, returned } from "../log/entry.js";
 import type { Page } from "../page/page.js";
+import { Parameters, quoted, quotedTable, type Statement } from "../postgres/statement.js";
 import type { Column } from "../table/model.js";
-import { answered, entryInsert, type LogNote, notePlaces, remainsPredicate, returned } from "./entry.js";
 import type { Assignment } from "./save.js";
-import { Parameters, quoted, quotedTable, type Statement } from "./statement.js";
 
 /**
  * The defaults that a form can show beforehand: constants and today's date. A sequence's next number or the moment of the write

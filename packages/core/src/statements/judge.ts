@@ -1,5 +1,5 @@
+import { Parameters, type Statement, type Stored } from "../postgres/statement.js";
 import type { Column } from "../table/model.js";
-import { Parameters, type Statement, type Stored } from "./statement.js";
 
 /** Asks PostgreSQL whether it takes a text as a value of a column's own type, domain included; it touches no row. */
 export function judgeStatement(column: Column, value: Stored): Statement {

@@ -1,10 +1,10 @@
 import type { Facts } from "../condition/evaluate.js";
 import { predicate } from "../condition/to-sql.js";
 import type { Page } from "../page/page.js";
+import { Parameters, quoted, quotedTable, type Statement } from "../postgres/statement.js";
+import { textForm } from "../postgres/text-form.js";
 import { labelOf } from "./choices.js";
 import { containing, toldText } from "./search.js";
-import { Parameters, quoted, quotedTable, type Statement } from "./statement.js";
-import { textForm } from "./text-form.js";
 
 /** The name under which a part of a row's key travels, by its place: a column's own name may be as long as a name can be. */
 export const keyPartName = (index: number): string => `quill:key ${index}`;

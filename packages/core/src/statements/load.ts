@@ -1,27 +1,15 @@
 import type { Facts } from "../condition/evaluate.js";
 import { predicate } from "../condition/to-sql.js";
-import { loadedColumns, type Page, type TableChoices } from "../page/page.js";
-import { perPage } from "../page/per-page.js";
-import type { Column } from "../table/model.js";
+import { loadedColumns } from "../page/columns.js";
+import { perPage } from "../page/memoize-per-page.js";
+import type { Page, TableChoices } from "../page/page.js";
+import { keyPredicate } from "../postgres/key-predicate.js";
+import { Parameters, quoted, quotedTable, type Statement } from "../postgres/statement.js";
+import { textForm } from "../postgres/text-form.js";
 import { choicesArray } from "./choices.js";
-import { Parameters, quoted, quotedTable, type Statement } from "./statement.js";
-import { textForm } from "./text-form.js";
 
 /** The name under which a row's version (`xmin`) travels; no column can be called so without being quoted the same way. */
 export const versionName = "quill:version";
-
-/** `t."code" = $1::text AND …`: the key is a unique and not-null set of columns, so at most one row. */
-export const keyPredicate = (
-  key: readonly Column[],
-  values: readonly string[],
-  parameters: Parameters,
-  alias: string,
-): string =>
-  key
-    .map(
-      (column, index) => `${alias}.${quoted(column.name)} = ${parameters.add(values[index] ?? null, column.type.cast)}`,
-    )
-    .join(" AND ");
 
 /** The columns of a page in their text form, and the row's version. */
 const selected = perPage((page) =>

@@ -1,9 +1,9 @@
 import type { Facts } from "../condition/evaluate.js";
 import { predicate } from "../condition/to-sql.js";
 import type { Page, TableChoices } from "../page/page.js";
+import { keyPredicate } from "../postgres/key-predicate.js";
+import { Parameters, quoted, quotedTable, type Statement, type Stored } from "../postgres/statement.js";
 import type { Column, Reference } from "../table/model.js";
-import { keyPredicate } from "./load.js";
-import { Parameters, quoted, quotedTable, type Statement, type Stored } from "./statement.js";
 
 /**
  * Asks whether another record has these values already. The record itself does not count; a new one (null) has none yet.

@@ -1,10 +1,10 @@
 import type { Facts } from "../condition/evaluate.js";
 import { predicate } from "../condition/to-sql.js";
+import { answered, entryInsert, type LogNote, notePlaces, returned } from "../log/entry.js";
 import type { Page } from "../page/page.js";
-import type { Hanging } from "../table/hanging.js";
-import { answered, entryInsert, type LogNote, notePlaces, returned } from "./entry.js";
-import { keyPredicate } from "./load.js";
-import { Parameters, quoted, quotedTable, type Statement } from "./statement.js";
+import { keyPredicate } from "../postgres/key-predicate.js";
+import { Parameters, quoted, quotedTable, type Statement } from "../postgres/statement.js";
+import type { Hanging } from "../table/dependent-paths.js";
 
 /**
  * Deletes one record, by key, access conditions and row version, and writes its log entry with all that it held: one statement.

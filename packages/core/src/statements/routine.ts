@@ -1,11 +1,12 @@
 import type { Facts } from "../condition/evaluate.js";
 import { predicate } from "../condition/to-sql.js";
+import { type LogNote, whoAndWhere } from "../log/entry.js";
 import type { Page, RoutineCall } from "../page/page.js";
-import { type LogNote, whoAndWhere } from "./entry.js";
-import { keyPredicate, versionName } from "./load.js";
+import { keyPredicate } from "../postgres/key-predicate.js";
+import { Parameters, quoted, quotedTable, type Statement, type Stored } from "../postgres/statement.js";
+import { textForm } from "../postgres/text-form.js";
+import { versionName } from "./load.js";
 import { type Guard, guarded } from "./save.js";
-import { Parameters, quoted, quotedTable, type Statement, type Stored } from "./statement.js";
-import { textForm } from "./text-form.js";
 
 /** Locks one record by key, access conditions and guard, and answers it whole: the first statement of a save by a routine. */
 export function lockStatement(page: Page, key: readonly string[], guard: Guard, facts: Facts): Statement {

@@ -1,8 +1,5 @@
 import type { Facts } from "../condition/evaluate.js";
 import { predicate } from "../condition/to-sql.js";
-import type { Page } from "../page/page.js";
-import { perPage } from "../page/per-page.js";
-import type { Column } from "../table/model.js";
 import {
   answered,
   entryInsert,
@@ -11,10 +8,13 @@ import {
   notePlaces,
   remainsPredicate,
   returned,
-} from "./entry.js";
-import { keyPredicate } from "./load.js";
-import { Parameters, quoted, quotedTable, type Row, type Statement, type Stored } from "./statement.js";
-import { castText, textForm } from "./text-form.js";
+} from "../log/entry.js";
+import { perPage } from "../page/memoize-per-page.js";
+import type { Page } from "../page/page.js";
+import { keyPredicate } from "../postgres/key-predicate.js";
+import { Parameters, quoted, quotedTable, type Row, type Statement, type Stored } from "../postgres/statement.js";
+import { castText, textForm } from "../postgres/text-form.js";
+import type { Column } from "../table/model.js";
 
 /** What a save writes: the columns in their order with their new values. */
 export interface Assignment {

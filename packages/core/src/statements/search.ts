@@ -1,8 +1,8 @@
 import { word } from "../messages/messages.js";
 import type { Page } from "../page/page.js";
+import type { Parameters } from "../postgres/statement.js";
+import { textForm } from "../postgres/text-form.js";
 import type { Column } from "../table/model.js";
-import type { Parameters } from "./statement.js";
-import { textForm } from "./text-form.js";
 
 /** A text for LIKE that stands for itself: its wildcards escaped. */
 export const literally = (text: string): string => text.replaceAll(/[\\%_]/g, (character) => `\\${character}`);

@@ -1,13 +1,13 @@
 import { describe, expect, test } from "@jest/globals";
+import { monthPartition } from "../log/log.js";
+import { quoted } from "../postgres/statement.js";
 import { columnOf } from "../table/model.js";
 import { factsOf, hollis, sensorPage, stationPage } from "../testing/marrow-vale.js";
 import { createStatement, isConstant } from "./create.js";
 import { listStatement } from "./list.js";
 import { loadStatement } from "./load.js";
-import { monthPartition } from "./log.js";
 import { removeStatement } from "./remove.js";
 import { saveStatement } from "./save.js";
-import { quoted } from "./statement.js";
 
 const note = { actor: hollis, page: "station", pageVersion: "v1", requestId: "6f0e8f5e-0d3b-4b53-9d5c-3f6d6f2d3c11" };
 

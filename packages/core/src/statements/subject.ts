@@ -1,5 +1,5 @@
+import { Parameters, quotedTable, type Statement } from "../postgres/statement.js";
 import type { Table } from "../table/model.js";
-import { Parameters, quotedTable, type Statement } from "./statement.js";
 
 /**
  * Looks closer at what a refusal names: whether the table is the page's own or a partition of it, and the columns that a

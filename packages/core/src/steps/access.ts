@@ -1,7 +1,7 @@
 import { type Facts, type Truth, truthOf } from "../condition/evaluate.js";
 import type { Condition } from "../condition/expression.js";
 import type { Page } from "../page/page.js";
-import type { Row } from "../statements/statement.js";
+import type { Row } from "../postgres/statement.js";
 
 const holds = (condition: Condition | null, facts: Facts): Truth =>
   condition ? truthOf(condition.expression, facts) : true;

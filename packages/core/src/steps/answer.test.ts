@@ -1,7 +1,7 @@
 import { describe, expect, test } from "@jest/globals";
-import type { Outcome } from "../outcome.js";
-import type { PageRequest } from "../request.js";
 import { hollis, mv014, signer, stationPage } from "../testing/marrow-vale.js";
+import type { Outcome } from "../trip/outcome.js";
+import type { PageRequest } from "../trip/request.js";
 import { answer, readSaid, saidCookie } from "./answer.js";
 
 const request: PageRequest = {

@@ -7,13 +7,15 @@ import { recordPage } from "../html/record.js";
 import { removalPage } from "../html/removal.js";
 import { statusOf } from "../messages/codes.js";
 import { word } from "../messages/messages.js";
-import type { Outcome, Refusal } from "../outcome.js";
-import { editableFields, type Page } from "../page/page.js";
+import { editableFields } from "../page/columns.js";
+import type { Page } from "../page/page.js";
 import { recordAddress } from "../page/path.js";
-import type { PageRequest, PageResponse } from "../request.js";
+import type { Outcome, Refusal } from "../trip/outcome.js";
+import type { PageRequest, PageResponse } from "../trip/request.js";
+import type { Signer } from "../trip/signer.js";
 import { titleOf } from "./prefill.js";
 import { readPairs } from "./read.js";
-import { type Signer, sameText } from "./token.js";
+import { sameText } from "./token.js";
 
 const htmlHeaders = { "content-type": "text/html; charset=utf-8", "cache-control": "no-store" };
 

@@ -1,13 +1,14 @@
 import Big from "big.js";
 import { type Facts, truthOf } from "../condition/evaluate.js";
 import type { Condition } from "../condition/expression.js";
-import { type Language, type MessageCode, message } from "../messages/messages.js";
+import type { MessageCode } from "../messages/catalog.js";
+import { type Language, message } from "../messages/messages.js";
+import { perPage } from "../page/memoize-per-page.js";
 import type { Check, Field, Page, Rule } from "../page/page.js";
-import { perPage } from "../page/per-page.js";
-import type { Row, Stored } from "../statements/statement.js";
+import type { Row, Stored } from "../postgres/statement.js";
 import { compareDecimals } from "../values/decimal.js";
 import { microseconds } from "../values/instant.js";
-import type { Problem } from "./prefill.js";
+import type { Problem } from "../views/form-view.js";
 import type { SubmittedField } from "./read.js";
 
 /** Whether a value lies below (-1), at (0) or above (1) a bound; undefined where they can't be compared. */

@@ -1,5 +1,5 @@
 import { describe, expect, test } from "@jest/globals";
-import type { Row } from "../statements/statement.js";
+import type { Row } from "../postgres/statement.js";
 import { claimsOf, mv014, signer, stationPage } from "../testing/marrow-vale.js";
 import { changedFields, compareWithShown, compareWithStored, type FieldState } from "./compare.js";
 import type { SubmittedField } from "./read.js";

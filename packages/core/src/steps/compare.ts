@@ -1,8 +1,9 @@
 import { normal, show } from "../controls/show.js";
 import type { Page } from "../page/page.js";
-import type { Row } from "../statements/statement.js";
+import type { Row } from "../postgres/statement.js";
+import type { Signer } from "../trip/signer.js";
 import type { SubmittedField } from "./read.js";
-import { type Claims, fieldDigest, type Signer } from "./token.js";
+import { type Claims, fieldDigest } from "./token.js";
 
 /** What shown, stored now and submitted together say of a field. */
 export type FieldState = "untouched" | "changed" | "same-change" | "conflict";

@@ -1,9 +1,11 @@
 import type { Facts } from "../condition/evaluate.js";
-import { loadedColumns, type Page } from "../page/page.js";
+import { loadedColumns } from "../page/columns.js";
+import type { Page } from "../page/page.js";
+import type { Database, Row, Stored } from "../postgres/statement.js";
 import { mostOptions } from "../statements/choices.js";
 import { choicesName, listedFields, loadStatement, versionName } from "../statements/load.js";
-import type { Database, Row, Stored } from "../statements/statement.js";
-import { constantLists, type Offers } from "./offer.js";
+import type { Offers } from "../views/form-view.js";
+import { constantLists } from "./offer.js";
 
 /** A record as it is stored now. */
 export interface Record {

@@ -1,10 +1,10 @@
 import type { Facts } from "../condition/evaluate.js";
 import type { Page, Rule } from "../page/page.js";
 import { columnsOf } from "../page/rules.js";
+import { type Database, DatabaseRefusal, type Row, type Statement } from "../postgres/statement.js";
 import { existsStatement, offeredStatement, takenStatement } from "../statements/look-up.js";
-import { type Database, DatabaseRefusal, type Row, type Statement } from "../statements/statement.js";
+import type { Problem } from "../views/form-view.js";
 import { formValues, ruleMessage } from "./check.js";
-import type { Problem } from "./prefill.js";
 import type { SubmittedField } from "./read.js";
 
 /** Whether a statement finds something; a value that is none of the column's type finds nothing, the write will say why. */

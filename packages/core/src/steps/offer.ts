@@ -1,32 +1,10 @@
 import type { Facts } from "../condition/evaluate.js";
 import { type Language, word } from "../messages/messages.js";
+import { perPage } from "../page/memoize-per-page.js";
 import type { Field, Page, TableChoices } from "../page/page.js";
-import { perPage } from "../page/per-page.js";
+import { type Database, DatabaseRefusal, type Row, type Stored } from "../postgres/statement.js";
 import { choicesStatement, labelsStatement, mostFound, mostOptions } from "../statements/choices.js";
-import { type Database, DatabaseRefusal, type Row, type Stored } from "../statements/statement.js";
-
-export interface Option {
-  readonly value: string;
-  readonly label: string;
-}
-
-/** What a field's control offers to choose from. */
-export interface Offer {
-  readonly options: readonly Option[];
-  /** Whether all are listed, or only what is chosen and what was found. */
-  readonly by: "list" | "search";
-  /** What was looked for, and whether there was more than is shown. */
-  readonly looked: { readonly text: string; readonly found: number; readonly more: boolean } | null;
-}
-
-/** The offers of all fields with choices, by column name. */
-export type Offers = ReadonlyMap<string, Offer>;
-
-/** A search among one field's choices. */
-export interface Look {
-  readonly column: string;
-  readonly text: string;
-}
+import type { Look, Offer, Offers, Option } from "../views/form-view.js";
 
 const listed = (options: readonly Option[]): Offer => ({ options, by: "list", looked: null });
 

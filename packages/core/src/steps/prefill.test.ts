@@ -1,8 +1,7 @@
 import { describe, expect, test } from "@jest/globals";
 import { toldMoment } from "../controls/told.js";
 import { factsOf, formDigest, mv014, pageOf, sensorPage, stationPage } from "../testing/marrow-vale.js";
-import type { Offer, Offers } from "./offer.js";
-import type { FieldView } from "./prefill.js";
+import type { FieldView, Offer, Offers } from "../views/form-view.js";
 import { prefillFields, shownDigests, titleOf } from "./prefill.js";
 
 const listed = (options: Offer["options"]): Offer => ({ options, by: "list", looked: null });

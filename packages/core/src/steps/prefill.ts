@@ -1,63 +1,15 @@
 import { type Facts, truthOf } from "../condition/evaluate.js";
 import { keeping, normal, show } from "../controls/show.js";
 import { tell } from "../controls/told.js";
-import { type Language, type Word, word } from "../messages/messages.js";
-import type { Control, Field, Page } from "../page/page.js";
-import { perPage } from "../page/per-page.js";
-import type { Row, Stored } from "../statements/statement.js";
-import { dependsOnForm, type Offer, type Offers, type Option } from "./offer.js";
-import type { Claims, FieldDigest, Signer } from "./token.js";
-
-/** Something wrong with what was sent: at a field, or above the form where `field` is null. */
-export interface Problem {
-  readonly field: string | null;
-  readonly message: string;
-}
-
-/** What the other person stored meanwhile, shown beside what was typed. */
-export interface Conflict {
-  readonly field: string;
-  readonly stored: string;
-  readonly by: string | null;
-  readonly at: string | null;
-}
-
-/** One field as the form shows it. */
-export interface FieldView {
-  readonly field: Field;
-  readonly control: Control;
-  /** What the control holds: the stored value, or what was typed. `true` or `false` for a check box. */
-  readonly text: string;
-  readonly options: readonly Option[];
-  /** How the options are chosen from: all of them, or what was found; null where there is nothing to choose. */
-  readonly offer: Pick<Offer, "by" | "looked"> | null;
-  /** Whether the options depend on what else is on the form. */
-  readonly depends: boolean;
-  readonly problems: readonly string[];
-  readonly conflict: Conflict | null;
-}
-
-/** A form, ready to be written as HTML. */
-export interface FormView {
-  readonly page: Page;
-  readonly form: "edit" | "new";
-  /** Empty for a new record. */
-  readonly key: readonly string[];
-  readonly title: string;
-  readonly fields: readonly FieldView[];
-  readonly token: string;
-  readonly problems: readonly Problem[];
-  readonly conflicts: readonly Conflict[];
-  /** Why the form can't be sent, where the record's state does not allow an edit. */
-  readonly locked: string | null;
-  /** Whether the record may be deleted by the person who looks at it. */
-  readonly removable: boolean;
-  readonly notice: string | null;
-  /** Whether it can be said that nothing was saved; where a save's answer was lost, it can't. */
-  readonly certain: boolean;
-  /** What stands over the problems, where it is not their number. */
-  readonly heading: Word | null;
-}
+import { type Language, word } from "../messages/messages.js";
+import { isTaken } from "../page/columns.js";
+import { perPage } from "../page/memoize-per-page.js";
+import type { Field, Page } from "../page/page.js";
+import type { Row, Stored } from "../postgres/statement.js";
+import type { Signer } from "../trip/signer.js";
+import type { FieldView, FormKind, Offers, Option } from "../views/form-view.js";
+import { dependsOnForm } from "./offer.js";
+import type { Claims, FieldDigest } from "./token.js";
 
 /** The options with one more value among them, marked: what is stored but no longer on offer must stay selected. */
 function withValue(
@@ -69,12 +21,6 @@ function withValue(
   if (value === null || value === "" || options.some((option) => option.value === value)) return options;
   return [{ value, label: word(language, mark, { value }) }, ...options];
 }
-
-/** What a form is for: an existing record, or a new one. */
-export type FormKind = FormView["form"];
-
-/** Whether a form takes a field, or only shows it. */
-export const isTaken = (field: Field, form: FormKind): boolean => (form === "new" ? field.onNew : !field.readOnly);
 
 /**
  * The fields that are on a record's form: those whose `when` holds for it as it is stored. A new record has only fields that

@@ -1,16 +1,18 @@
 import { keeping, normal } from "../controls/show.js";
 import type { Code } from "../messages/codes.js";
 import { message } from "../messages/messages.js";
+import { isTaken } from "../page/columns.js";
+import { perPage } from "../page/memoize-per-page.js";
 import { boxName, findName, lookName, saveName, tokenName } from "../page/names.js";
 import type { Field, Page } from "../page/page.js";
-import { perPage } from "../page/per-page.js";
 import type { Tidying } from "../page/schema.js";
-import type { Stored } from "../statements/statement.js";
+import type { Stored } from "../postgres/statement.js";
+import type { Signer } from "../trip/signer.js";
 import { type ReadValue, readValue } from "../values/read-value.js";
 import { slugOf } from "../values/slug.js";
-import type { Look } from "./offer.js";
-import { isTaken, type Problem, takenDigest } from "./prefill.js";
-import { type Claims, type FieldDigest, fieldDigest, readToken, type Signer } from "./token.js";
+import type { Look, Problem } from "../views/form-view.js";
+import { takenDigest } from "./prefill.js";
+import { type Claims, type FieldDigest, fieldDigest, readToken } from "./token.js";
 
 /** One field of a submission. */
 export interface SubmittedField {

@@ -1,14 +1,14 @@
+import { leavesRowsMark } from "../log/entry.js";
 import { message } from "../messages/messages.js";
 import { labelFrom } from "../page/label.js";
 import type { Field, Page } from "../page/page.js";
-import { leavesRowsMark } from "../statements/entry.js";
+import { type Database, DatabaseRefusal } from "../postgres/statement.js";
+import { isRefusal } from "../postgres/unavailable.js";
 import { judgeStatement } from "../statements/judge.js";
-import { type Database, DatabaseRefusal } from "../statements/statement.js";
 import { subjectStatement } from "../statements/subject.js";
 import { columnOf, tableName } from "../table/model.js";
-import { isRefusal } from "../trouble.js";
+import type { Problem } from "../views/form-view.js";
 import { dependsOnForm } from "./offer.js";
-import type { Problem } from "./prefill.js";
 import type { SubmittedField } from "./read.js";
 
 /** A refusal as problems of the form. */

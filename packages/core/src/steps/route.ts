@@ -1,5 +1,6 @@
 import type { Page } from "../page/page.js";
-import type { Operation } from "../round-trip.js";
+import { choicesSegment, judgeSegment } from "../page/path.js";
+import type { Operation } from "../trip/round-trip.js";
 
 /** Where an address leads: a page and an operation, or why nowhere. */
 export type Route =
@@ -25,12 +26,6 @@ export interface Site {
   readonly pages: readonly Page[];
   readonly unsound: readonly { readonly name: string; readonly listSegments: readonly string[] }[];
 }
-
-/** The segment under which a field's choices are: a tilde stands before no letter in any key (see page/path.ts). */
-export const choicesSegment = "~choices";
-
-/** The segment under which a form's problems are asked for, before it is sent. */
-export const judgeSegment = "~check";
 
 interface Address {
   readonly operations: Partial<Record<string, Operation>>;

@@ -1,11 +1,4 @@
-/** Makes keyed digests in base64url: handed in by the runtime, which holds the key. */
-export interface Signer {
-  /** What proves that a text was signed here: HMAC-SHA-256 (RFC 2104). */
-  sign(text: string): string;
-  /** Short digests under a key of one form's own: 66 bits, for telling its fields' texts apart, not for proving anything. */
-  digests(form: string): (text: string) => string;
-}
-
+import type { Signer } from "../trip/signer.js";
 /** What a form's token keeps of what a field's control showed, in its normal form: a short text itself, or the digest of a longer one. */
 export type FieldDigest = (field: string, normalText: string) => string;
 

@@ -1,14 +1,15 @@
 import type { Facts } from "../condition/evaluate.js";
+import type { LogNote } from "../log/entry.js";
+import type { FieldChange } from "../log/field-change.js";
 import type { Page, RoutineCall } from "../page/page.js";
-import type { LogNote } from "../statements/entry.js";
+import type { Database, Row, Stored } from "../postgres/statement.js";
+import { isRefusal } from "../postgres/unavailable.js";
 import { afterStatement, callStatement, entryStatement, lockStatement, remainsName } from "../statements/routine.js";
 import type { Guard } from "../statements/save.js";
-import type { Database, Row, Stored } from "../statements/statement.js";
-import { isRefusal } from "../trouble.js";
 import { formValues } from "./check.js";
 import type { SubmittedField } from "./read.js";
 import { leftRowsRefusal, refusalOf } from "./refusal.js";
-import { type FieldChange, persistently, type WriteResult } from "./write.js";
+import { persistently, type WriteResult } from "./write.js";
 
 /** An argument's value: what the form comes to, what was stored, or who it is. */
 function argumentFrom({ from, name }: RoutineCall["arguments"][number], form: Row, row: Row, { actor }: Facts): Stored {

@@ -1,5 +1,5 @@
 import { describe, expect, test } from "@jest/globals";
-import { DatabaseRefusal, type Row } from "../statements/statement.js";
+import { DatabaseRefusal, type Row } from "../postgres/statement.js";
 import { factsOf, hollis, scripted, stationPage } from "../testing/marrow-vale.js";
 import type { SubmittedField } from "./read.js";
 import { write } from "./write.js";

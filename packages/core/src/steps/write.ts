@@ -1,18 +1,12 @@
 import type { Facts } from "../condition/evaluate.js";
+import type { LogNote } from "../log/entry.js";
+import type { FieldChange } from "../log/field-change.js";
 import type { Page } from "../page/page.js";
-import type { LogNote } from "../statements/entry.js";
+import { type Database, DatabaseRefusal, type Row } from "../postgres/statement.js";
+import { isRefusal } from "../postgres/unavailable.js";
 import { type Guard, saveStatement } from "../statements/save.js";
-import { type Database, DatabaseRefusal, type Row } from "../statements/statement.js";
-import { isRefusal } from "../trouble.js";
 import type { SubmittedField } from "./read.js";
 import { type Refused, refusalOf } from "./refusal.js";
-
-/** One field of a change log entry: what it was and what it became, in text form. */
-export interface FieldChange {
-  readonly field: string;
-  readonly old: string | null;
-  readonly new: string | null;
-}
 
 export type WriteResult =
   | {

@@ -2,10 +2,11 @@ import type { Actor, Facts } from "../condition/evaluate.js";
 import { bindPage } from "../page/bind.js";
 import type { Page } from "../page/page.js";
 import { parsePage } from "../page/parse.js";
-import type { Database, Row, Statement } from "../statements/statement.js";
+import type { Database, Row, Statement } from "../postgres/statement.js";
 import { shownDigests, takenDigest } from "../steps/prefill.js";
-import { type Claims, type FieldDigest, fieldDigest, type Signer } from "../steps/token.js";
+import { type Claims, type FieldDigest, fieldDigest } from "../steps/token.js";
 import type { Catalog, Column, ColumnType, Kind, Table } from "../table/model.js";
+import type { Signer } from "../trip/signer.js";
 
 /** The tables of Marrow Vale as the catalogs would tell them, for tests that need no database. */
 

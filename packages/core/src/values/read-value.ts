@@ -1,7 +1,7 @@
 import Big from "big.js";
 import { Temporal } from "temporal-polyfill";
-import type { MessageCode } from "../messages/messages.js";
-import type { Stored } from "../statements/statement.js";
+import type { MessageCode } from "../messages/catalog.js";
+import type { Stored } from "../postgres/statement.js";
 import type { ColumnType } from "../table/model.js";
 import { plainText } from "./local-time.js";
 

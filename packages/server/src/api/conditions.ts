@@ -1,5 +1,5 @@
+import { admittedStatement, hereStatement } from "@loyal-quill/authoring";
 import {
-  admittedStatement,
   type Condition,
   columnOf,
   type Database,
@@ -8,7 +8,6 @@ import {
   everyPart,
   type Facts,
   findTable,
-  hereStatement,
   parseCondition,
   referencedChoices,
   truthOf,

@@ -1,18 +1,20 @@
 import {
   connectionStatement,
+  isShown,
+  obstacle,
+  sampleStatement,
+  sizesStatement,
+  unusableBecause,
+} from "@loyal-quill/authoring";
+import {
   type Database,
   DatabaseAway,
   DatabaseRefusal,
   findTable,
   glanceAt,
-  isShown,
   logStateStatement,
-  obstacle,
-  sampleStatement,
-  sizesStatement,
   type Table,
   tableName,
-  unusableBecause,
 } from "@loyal-quill/core";
 import type { Loaded } from "@loyal-quill/runtime";
 import type { EditedDatabase } from "../edited-database.js";

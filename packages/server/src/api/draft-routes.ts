@@ -1,4 +1,5 @@
-import { differenceInWords, differences, type Page, reviewAgainstRows } from "@loyal-quill/core";
+import { differenceInWords, differences, reviewAgainstRows } from "@loyal-quill/authoring";
+import type { Page } from "@loyal-quill/core";
 import type { Loaded } from "@loyal-quill/runtime";
 import express, { type Request, type Response } from "express";
 import * as v from "valibot";

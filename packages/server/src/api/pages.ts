@@ -1,4 +1,5 @@
-import { contentOf, isError, tableName } from "@loyal-quill/core";
+import { contentOf } from "@loyal-quill/authoring";
+import { isError, tableName } from "@loyal-quill/core";
 import type { Loaded } from "@loyal-quill/runtime";
 import type { Desk } from "../drafts/desk.js";
 import type { Change } from "../store/entities.js";

@@ -1,10 +1,10 @@
+import { mayStatement } from "@loyal-quill/authoring";
 import {
   type Actor,
   type Database,
   DatabaseAway,
   DatabaseRefusal,
   mayOpen,
-  mayStatement,
   type Page,
   truthOf,
 } from "@loyal-quill/core";

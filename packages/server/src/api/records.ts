@@ -1,11 +1,10 @@
+import { extremesStatement, neighbourStatement } from "@loyal-quill/authoring";
 import {
   type Actor,
   type Database,
   DatabaseRefusal,
-  extremesStatement,
   keyPartName,
   listStatement,
-  neighbourStatement,
   type Page,
   type Row,
   recordsStatement,

@@ -1,15 +1,6 @@
 /** What the workbench's API answers. Types only: shared with the workbench. */
-import type {
-  Attribute,
-  Census,
-  Control,
-  Drift,
-  Finding,
-  MergeConflict,
-  OutcomeKind,
-  PageFile,
-  RecordedRequest,
-} from "@loyal-quill/core";
+import type { Census, Drift, MergeConflict } from "@loyal-quill/authoring";
+import type { Attribute, Control, Finding, OutcomeKind, PageFile, RecordedRequest } from "@loyal-quill/core";
 
 export interface SessionAnswer {
   readonly name: string;

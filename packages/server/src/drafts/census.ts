@@ -1,13 +1,5 @@
-import {
-  type Actor,
-  type Census,
-  CensusCancelled,
-  type Database,
-  DatabaseAway,
-  DatabaseRefusal,
-  type Page,
-  takeCensus,
-} from "@loyal-quill/core";
+import { type Census, CensusCancelled, takeCensus } from "@loyal-quill/authoring";
+import { type Actor, type Database, DatabaseAway, DatabaseRefusal, type Page } from "@loyal-quill/core";
 import type { CensusAnswer, FeedEvent } from "../api/types.js";
 
 interface Job {

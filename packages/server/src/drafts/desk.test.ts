@@ -1,7 +1,7 @@
 import { readdir, readFile, rm, writeFile } from "node:fs/promises";
 import path from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import { renamedColumn } from "@loyal-quill/core";
+import { renamedColumn } from "@loyal-quill/authoring";
 import { bodyOf, formOf } from "@loyal-quill/testing";
 import pg from "pg";
 import type { DatabaseAnswer, DraftAnswer, DraftTrialAnswer, PageSummary, VersionAnswer } from "../api/types.js";

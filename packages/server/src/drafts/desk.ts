@@ -1,20 +1,8 @@
 import { randomUUID } from "node:crypto";
 import { access, constants, readFile, rename, rm, writeFile } from "node:fs/promises";
 import path from "node:path";
-import {
-  byPlace,
-  type Drift,
-  draftPages,
-  editPageFile,
-  findTable,
-  isError,
-  type Merged,
-  mergePageFiles,
-  parsePage,
-  type Table,
-  tableDrift,
-  tableName,
-} from "@loyal-quill/core";
+import { type Drift, draftPages, editPageFile, type Merged, mergePageFiles, tableDrift } from "@loyal-quill/authoring";
+import { byPlace, findTable, isError, parsePage, type Table, tableName } from "@loyal-quill/core";
 import { type BoundPageFile, bindPageFile, type Loaded, type Pages } from "@loyal-quill/runtime";
 import type { FeedEvent } from "../api/types.js";
 import type { Draft, Version } from "../store/entities.js";

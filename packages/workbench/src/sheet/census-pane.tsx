@@ -1,4 +1,4 @@
-import type { CensusCount } from "@loyal-quill/core";
+import type { CensusCount } from "@loyal-quill/authoring";
 import type { CensusAnswer } from "@loyal-quill/server/api";
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";

@@ -1,4 +1,4 @@
-import { type Drift, editPageFile, placeInWords, renamedColumn, valueText } from "@loyal-quill/core";
+import { type Drift, editPageFile, placeInWords, renamedColumn, valueText } from "@loyal-quill/authoring";
 import { styled } from "styled-components";
 import { focusAfter } from "../parts/focus.js";
 import { Small } from "../parts/inputs.js";

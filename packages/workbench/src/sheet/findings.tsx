@@ -1,4 +1,5 @@
-import { CanNotEdit, type Finding, repaired } from "@loyal-quill/core";
+import { CanNotEdit, repaired } from "@loyal-quill/authoring";
+import type { Finding } from "@loyal-quill/core";
 import { useEffect, useRef } from "react";
 import { styled } from "styled-components";
 import { focusAfter } from "../parts/focus.js";

@@ -1,5 +1,5 @@
 import { describe, expect, test } from "@jest/globals";
-import { contentOf } from "@loyal-quill/core";
+import { contentOf } from "@loyal-quill/authoring";
 import {
   asBound,
   checksIn,

@@ -1,4 +1,5 @@
-import { contentOf, type Edit, type FieldSettings, type RuleSetting } from "@loyal-quill/core";
+import { contentOf } from "@loyal-quill/authoring";
+import type { Edit, FieldSettings, RuleSetting } from "@loyal-quill/core";
 import { createContext, useContext } from "react";
 
 /** A page file's content as it stands in the text, sound or not. */

@@ -1,4 +1,5 @@
-import { CanNotEdit, type Edit, editPageFile, editsFor, type MergeConflict, mergePageFiles } from "@loyal-quill/core";
+import { CanNotEdit, editPageFile, editsFor, type MergeConflict, mergePageFiles } from "@loyal-quill/authoring";
+import type { Edit } from "@loyal-quill/core";
 import type { DraftAnswer } from "@loyal-quill/server/api";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";

@@ -1,4 +1,4 @@
-import { comparedLines } from "@loyal-quill/core";
+import { comparedLines } from "@loyal-quill/authoring";
 import type { VersionAnswer } from "@loyal-quill/server/api";
 import { styled } from "styled-components";
 import { useVersions } from "../api/queries.js";

@@ -1,0 +1,104 @@
+import { type Condition, type Expression, everyPart } from "@loyal-quill/core/condition/expression";
+import { overStored } from "@loyal-quill/core/condition/over-stored";
+import { predicate } from "@loyal-quill/core/condition/to-sql";
+import type { Rule } from "@loyal-quill/core/page/page";
+import { Parameters, quoted, quotedTable, type Stored } from "@loyal-quill/core/postgres/statement";
+import type { Column, Table } from "@loyal-quill/core/table/model";
+
+/** A literal of standard SQL (ISO 9075-2, 5.3): these statements are read and run by a person, so they can't have parameters. */
+const literal = (value: Stored): string => (value === null ? "NULL" : `'${value.replaceAll("'", "''")}'`);
+
+/** A name for a constraint: at most 63 bytes, as PostgreSQL takes them. */
+function constraintName(table: Table, column: string, kind: string): string {
+  const plain = `${table.name}_${column}_${kind}`.toLowerCase().replaceAll(/[^a-z0-9_]+/g, "_");
+  return plain.slice(0, 63);
+}
+
+/** Adds a constraint without looking at the rows that are there, then looks at them without keeping anybody from writing. */
+function inTwoSteps(table: Table, name: string, definition: string): string {
+  const target = quotedTable(table);
+  return [
+    `ALTER TABLE ${target} ADD CONSTRAINT ${quoted(name)} ${definition} NOT VALID;`,
+    `ALTER TABLE ${target} VALIDATE CONSTRAINT ${quoted(name)};`,
+  ].join("\n");
+}
+
+const check = (table: Table, column: string, kind: string, predicateText: string): string =>
+  inTwoSteps(table, constraintName(table, column, kind), `CHECK (${predicateText})`);
+
+function notNull(table: Table, column: Column): string {
+  const name = constraintName(table, column.name, "is_there");
+  const target = quotedTable(table);
+  // With the validated CHECK in place, SET NOT NULL need not look at the rows again (PostgreSQL documentation, ALTER TABLE).
+  return [
+    inTwoSteps(table, name, `CHECK (${quoted(column.name)} IS NOT NULL)`),
+    `ALTER TABLE ${target} ALTER COLUMN ${quoted(column.name)} SET NOT NULL;`,
+    `ALTER TABLE ${target} DROP CONSTRAINT ${quoted(name)};`,
+  ].join("\n");
+}
+
+function unique(table: Table, column: Column, ignoringCase: boolean): string {
+  const name = constraintName(table, column.name, ignoringCase ? "unique_ignoring_case" : "unique");
+  const target = quotedTable(table);
+  if (ignoringCase)
+    return `CREATE UNIQUE INDEX CONCURRENTLY ${quoted(name)} ON ${target} (lower(${quoted(column.name)}::text));`;
+  return [
+    `CREATE UNIQUE INDEX CONCURRENTLY ${quoted(name)} ON ${target} (${quoted(column.name)});`,
+    `ALTER TABLE ${target} ADD CONSTRAINT ${quoted(name)} UNIQUE USING INDEX ${quoted(name)};`,
+  ].join("\n");
+}
+
+/**
+ * The statements that would make a table hold a rule by itself; null where a constraint can't say it. A rule with a condition
+ * holds where the condition does.
+ */
+export function holdRule(rule: Rule, table: Table, column: Column): string | null {
+  if (rule.when) return null;
+  const name = quoted(column.name);
+  const bound = (value: string): string =>
+    ["integer", "decimal", "float"].includes(column.type.kind) ? value : literal(value);
+  switch (rule.rule) {
+    case "required":
+      return column.nullable
+        ? notNull(table, column)
+        : column.type.kind === "text"
+          ? check(table, column.name, "not_blank", `btrim(${name}) <> ''`)
+          : null;
+    case "min-length":
+    case "max-length":
+      return check(
+        table,
+        column.name,
+        rule.rule === "min-length" ? "least_length" : "most_length",
+        `char_length(${name}) ${rule.rule === "min-length" ? ">=" : "<="} ${rule.characters}`,
+      );
+    case "min":
+    case "max":
+      return check(table, column.name, rule.rule, `${name} ${rule.rule === "min" ? ">=" : "<="} ${bound(rule.bound)}`);
+    case "step":
+      return check(table, column.name, "step", `mod(${name}::numeric, ${rule.step}) = 0`);
+    case "one-of":
+      return check(table, column.name, "one_of", `${name}::text IN (${rule.values.map(literal).join(", ")})`);
+    case "unique":
+      return rule.constraint === null ? unique(table, column, rule.ignoringCase) : null;
+    default:
+      // Patterns are RE2's here and POSIX's there; e-mail and web addresses are longer than a constraint should be.
+      return null;
+  }
+}
+
+const isOfTheRow = (expression: Expression): boolean =>
+  everyPart(expression).every((part) => part.op !== "actor" && part.op !== "now");
+
+/** The statements that would make a table hold a check across fields; null where it asks for who asks, or for now. */
+export function holdCheck(condition: Condition, table: Table): string | null {
+  const stored = overStored(condition);
+  if (!isOfTheRow(stored.expression) || stored.rowColumns.length === 0) return null;
+  const parameters = new Parameters();
+  const facts = { actor: { id: "", name: "", roles: [], attributes: {} }, row: {}, form: {}, now: new Date(0) };
+  const text = predicate(stored, parameters, facts, "t")
+    // A CHECK knows its own columns only.
+    .replaceAll(/\bt\.(?=")/g, "")
+    .replaceAll(/\$(\d+)/g, (_, number: string) => literal(parameters.values[Number(number) - 1] ?? null));
+  return check(table, stored.rowColumns.join("_"), "check", text);
+}

@@ -1,0 +1,102 @@
+import { describe, expect, test } from "@jest/globals";
+import { bindPage } from "@loyal-quill/core/page/bind";
+import { parsePage } from "@loyal-quill/core/page/parse";
+import type { Column } from "@loyal-quill/core/table/model";
+import { catalog, river, sensor, station } from "@loyal-quill/core/testing/marrow-vale";
+import { draftPages } from "./draft.js";
+
+const draftOf = (name: string): string => draftPages(catalog, [name]).drafts[0]?.text ?? "";
+
+describe("a draft", () => {
+  test("of a table with a natural key is short, reads well and says what it leaves to the table", () => {
+    expect(
+      draftOf("network.station"),
+    ).toBe(`# Drafted from network.station. What the table says (types, lengths, choices, constraints) holds without being written here.
+format: loyal-quill/page@1
+title: "Station {code}, {name}"
+plural: Station
+path: "/station/{code}"
+record: { table: network.station, key: code }
+# Everybody who is signed in may open this page and edit every record. To narrow it:
+# access: { open: actor.roles.exists(r, r in ["…"]), rows: row.… == actor.…, edit: row.… != "…", delete: true }
+access: { new: true }
+list: { columns: [ code, name, river_id, region_id, grid_reference, status ] }
+fields:
+  - code
+  - name
+  - river_id
+  - region_id
+  - grid_reference
+  - status
+  - alert_m: { label: Alert, unit: m }
+  - warning_m: { label: Warning, unit: m }
+  - telemetry
+  - installed_on
+  - notes: { control: multi-line }
+answer: { saved: view }
+`);
+  });
+
+  test("groups columns that begin alike, puts long texts last, and drops what a reference's name says twice", () => {
+    const text = river.columns[1] as Column;
+    const columns = [
+      river.columns[0] as Column,
+      ...["remarks", "address_line", "address_town", "address_code", "river_code", "width_m", "name"].map((name) => ({
+        ...text,
+        name,
+        ...(name === "width_m" ? { type: { ...text.type, kind: "decimal" as const } } : {}),
+      })),
+    ];
+    const references = [
+      {
+        constraint: "r",
+        columns: ["river_code"],
+        to: { schema: "network", table: "river", columns: ["id"] },
+        onDelete: "no action" as const,
+      },
+    ];
+    const drafted = draftPages({ tables: [{ ...river, columns, references }], unusable: [] }).drafts[0]?.text ?? "";
+    expect(drafted.split("fields:\n")[1]?.split("answer:")[0]).toBe(`  - address_line: { label: Line, group: Address }
+  - address_town: { label: Town, group: Address }
+  - address_code: { label: Code, group: Address }
+  - river_code: { label: River }
+  - width_m: { label: Width, unit: m }
+  - name
+  - remarks: { control: multi-line }
+`);
+  });
+
+  test("is sound as it is, for every table", () => {
+    const { drafts, without } = draftPages(catalog);
+    expect(without).toEqual([]);
+    expect(drafts.map(({ name }) => name)).toEqual(["river", "sensor", "station"]);
+    for (const { name, text } of drafts) {
+      const parsed = parsePage(text);
+      if (!parsed.ok) throw new Error(`${name}: ${JSON.stringify(parsed.findings)}`);
+      expect([name, bindPage(name, "v1", parsed.page, catalog).findings]).toEqual([name, []]);
+    }
+  });
+
+  test("leaves a number that the table gives off the form, and names the record by what tells most", () => {
+    expect(draftOf("river")).toContain('title: "River {name}"');
+    expect(draftOf("river")).not.toContain("  - id");
+  });
+
+  test("names are told apart by their schemas, and stay out of the application's own addresses", () => {
+    const other = { ...river, schema: "office" };
+    const { drafts } = draftPages({ tables: [river, other, { ...sensor, name: "workbench" }], unusable: [] });
+    expect(drafts.map(({ name }) => name)).toEqual(["river", "office-river", "network-workbench"]);
+  });
+
+  test("without a safe key there is none, and it is said why", () => {
+    const unsafeKeys = [
+      { constraint: "station_grid", columns: ["grid_reference"], because: "grid_reference may be null" },
+    ];
+    expect(draftPages({ tables: [{ ...station, keys: [], unsafeKeys }], unusable: [] }).without).toEqual([
+      {
+        table: "network.station",
+        because: "it needs a primary key; station_grid is no safe key: grid_reference may be null",
+      },
+    ]);
+  });
+});

@@ -1,0 +1,233 @@
+import { tellingColumn } from "@loyal-quill/core/page/choices";
+import { labelFrom } from "@loyal-quill/core/page/label";
+import { rewriteWarning } from "@loyal-quill/core/page/rewrites";
+import { type Catalog, type Column, columnOf, type Table, tableName } from "@loyal-quill/core/table/model";
+import { slugOf } from "@loyal-quill/core/values/slug";
+import { stringify } from "yaml";
+import { mayChange, obstacle, unusableBecause } from "./obstacles.js";
+
+/** A page file made from a table. */
+export interface Draft {
+  /** The page's name: the file's name without `.page.yaml`. */
+  readonly name: string;
+  readonly table: string;
+  readonly key: readonly string[];
+  readonly text: string;
+  /** What of the table stands in the page's way, although it is complete. */
+  readonly warnings: readonly string[];
+}
+
+/** Why there is no page for a table. */
+export interface NoDraft {
+  readonly table: string;
+  readonly because: string;
+}
+
+/** First segments of addresses that are the application's own. */
+const reserved: ReadonlySet<string> = new Set(["workbench", "fonts", "sign-in", "sign-out"]);
+
+/** Columns that hold what nobody should read off a page. */
+const secret = /pass_?word|passwd|secret|api_?key|(^|_)(salt|token|hash|otp|pin)($|_)/i;
+
+/** Columns whose texts run over several lines, by what they are called. */
+const long = /note|remark|description|body|comment|findings|summary|details|message|biography|address_lines/i;
+
+/** Types that nobody can read or type. */
+const unreadable: ReadonlySet<string> = new Set(["tsvector", "bytea"]);
+
+/** In one line, quoted where YAML needs it. */
+const flow = (value: unknown): string =>
+  stringify(value, { collectionStyle: "flow", lineWidth: 0, flowCollectionPadding: true }).trim();
+
+/** Whether a column's value is given by the table and says nothing to people. */
+const isSurrogate = (column: Column): boolean =>
+  column.written === "always" || column.default !== null || column.type.kind === "uuid";
+
+/** Whether a column holds what people may read: no secrets, nothing that nobody can read. */
+export const isShown = (column: Column): boolean => !secret.test(column.name) && !unreadable.has(column.type.cast);
+
+/** Defaults that are the moment of the write. */
+const now =
+  /^\(?(now\(\)|CURRENT_TIMESTAMP(\(\d\))?|LOCALTIMESTAMP(\(\d\))?|(clock|statement|transaction)_timestamp\(\)|timezone\(.*now\(\)\))\)?(::[\w ()]+| AT TIME ZONE .*)?$/i;
+
+/** Names of the columns that say when a record was made or changed. */
+const stamp = /^(created|inserted|added|updated|modified|changed|recorded)(_?(at|on|date|time|timestamp))?$/i;
+
+/** Whether a column is stamped by the table when a record is made: `created_at timestamptz DEFAULT now()`, and its like. */
+const isStamp = ({ name, type, default: given }: Column): boolean =>
+  given !== null &&
+  ["timestamp", "timestamptz", "date"].includes(type.kind) &&
+  (stamp.test(name) || (type.kind !== "date" && now.test(given)));
+
+/** Ends of names that say in what a number is measured. */
+const units: Readonly<Record<string, string>> = {
+  mm: "mm",
+  cm: "cm",
+  m: "m",
+  km: "km",
+  g: "g",
+  kg: "kg",
+  ms: "ms",
+  s: "s",
+  percent: "%",
+  pct: "%",
+};
+
+const isLong = (column: Column): boolean =>
+  column.type.kind === "text" && column.type.maxLength === null && long.test(column.name);
+
+/** `offset_m` is an offset in metres. */
+function unitOf({ name, type }: Column): { unit: string; rest: string } | null {
+  const [, rest = "", end = ""] = /^(.+)_([a-z]+)$/.exec(name) ?? [];
+  const unit = units[end];
+  return unit !== undefined && ["integer", "decimal", "float"].includes(type.kind) ? { unit, rest } : null;
+}
+
+/** Fewer columns than this are no group. */
+const fewestOfGroup = 3;
+
+/**
+ * Columns that follow each other and begin with the same word stand together: `address_line`, `address_town`, `address_code`
+ * are an address. @returns the first word by column
+ */
+function groupsOf(columns: readonly Column[]): ReadonlyMap<string, string> {
+  const groups = new Map<string, string>();
+  const first = ({ name }: Column): string | undefined => /^([a-z]{3,})_./i.exec(name)?.[1];
+  for (let from = 0; from < columns.length; ) {
+    const word = first(columns[from] as Column);
+    let to = from + 1;
+    while (word !== undefined && to < columns.length && first(columns[to] as Column) === word) to += 1;
+    if (word !== undefined && to - from >= fewestOfGroup)
+      for (const { name } of columns.slice(from, to)) groups.set(name, word);
+    from = to;
+  }
+  return groups;
+}
+
+/** One field of a draft: its name, with settings where the table alone does not say enough. */
+function fieldText(table: Table, column: Column, group: string | undefined): string {
+  const { name } = column;
+  const measured = unitOf(column);
+  const refers = table.references.some((each) => each.columns.length === 1 && each.columns[0] === name);
+  const plain = refers ? name.replace(/_(code|key|no|number|uuid)$/i, "") : (measured?.rest ?? name);
+  const inGroup = group === undefined ? plain : plain.slice(group.length + 1) || plain;
+  const settings = {
+    ...(inGroup === name ? {} : { label: labelFrom(inGroup) }),
+    ...(measured ? { unit: measured.unit } : {}),
+    ...(group === undefined ? {} : { group: labelFrom(group) }),
+    ...(isLong(column) ? { control: "multi-line" } : {}),
+    ...(isStamp(column) ? { "read-only": true } : {}),
+  };
+  const said = Object.keys(settings).length > 0 ? { [name]: settings } : name;
+  return flow(said).replace(/^\{ (.*) \}$/s, "$1");
+}
+
+/** The columns of a list: key, what tells most, and a few that are short. */
+function listColumns(table: Table, key: readonly string[], telling: Column | undefined): readonly string[] {
+  const short = table.columns.filter(
+    ({ name, type }) =>
+      isShown({ ...(columnOf(table, name) as Column) }) && !["json", "other"].includes(type.kind) && !long.test(name),
+  );
+  const visible = key.filter((name) => columnOf(table, name)?.type.kind !== "uuid");
+  const names = [...visible, ...(telling ? [telling.name] : []), ...short.map((column) => column.name)];
+  return [...new Set(names)].slice(0, 6);
+}
+
+/** `Station {code}, {name}`: what it is, its key where that says something, and its most telling column. */
+function titleOf(table: Table, key: readonly Column[], telling: Column | undefined): string {
+  const named = key.every(isSurrogate) && telling ? [] : key;
+  const columns = [...new Set([...named, ...(telling ? [telling] : [])])].filter(({ name }) => !/[{}]/.test(name));
+  return `${labelFrom(table.name)} ${columns.map(({ name }) => `{${name}}`).join(", ")}`;
+}
+
+function draftText(table: Table, slug: string): Pick<Draft, "text" | "key" | "warnings"> {
+  const key = (table.keys[0]?.columns ?? []).flatMap((name) => columnOf(table, name) ?? []);
+  const keyNames = key.map((column) => column.name);
+  const told = tellingColumn(table, key[0] as Column);
+  const telling = keyNames.includes(told.name) || !isShown(told) ? undefined : told;
+  const others = table.columns.filter((column) => !key.includes(column));
+  // A table of nothing but its key is edited by changing the key.
+  const editable = !others.some((column) => mayChange(column) && isShown(column));
+  const shownKey = key.filter((column) => editable || !isSurrogate(column));
+  // What takes several lines comes last: everything else is seen at once.
+  const shown = others.filter(isShown);
+  const fields = [...shownKey, ...shown.filter((column) => !isLong(column)), ...shown.filter(isLong)];
+  const groups = groupsOf(fields);
+  const left = others.filter((column) => !isShown(column)).map((column) => column.name);
+  const lacking = table.columns.filter(
+    (column) => !column.nullable && column.default === null && column.written === "freely" && !fields.includes(column),
+  );
+  const makes =
+    table.granted.insert &&
+    lacking.length === 0 &&
+    fields.every(
+      (column) => column.granted.insert || column.default !== null || column.nullable || column.written === "always",
+    );
+  const warnings = warningsOf(table, makes);
+  const comment = table.comment ? [`# ${table.comment.replaceAll(/\s+/g, " ")}`] : [];
+  const lines = [
+    `# Drafted from ${tableName(table).replaceAll(/[\r\n]/g, " ")}. What the table says (types, lengths, choices, constraints) holds without being written here.`,
+    ...comment,
+    ...warnings.map((each) => `# Warning: ${each.replaceAll(/[\r\n]/g, " ")}`),
+    "format: loyal-quill/page@1",
+    `title: ${flow(titleOf(table, key, telling))}`,
+    `plural: ${flow(labelFrom(table.name))}`,
+    `path: ${flow(`/${slug}/${keyNames.map((name) => `{${name}}`).join("/")}`)}`,
+    `record: ${flow({ table: tableName(table), key: keyNames.length === 1 ? keyNames[0] : keyNames, ...(editable ? { "key-editable": true } : {}) })}`,
+    "# Everybody who is signed in may open this page and edit every record. To narrow it:",
+    '# access: { open: actor.roles.exists(r, r in ["…"]), rows: row.… == actor.…, edit: row.… != "…", delete: true }',
+    ...(makes ? ["access: { new: true }"] : []),
+    `list: ${flow({ columns: listColumns(table, keyNames, telling) })}`,
+    "fields:",
+    ...fields.map((column) => `  - ${fieldText(table, column, groups.get(column.name))}`),
+    ...(left.length > 0
+      ? [`# Left out, since nobody should read it off a page or can: ${left.join(", ").replaceAll(/[\r\n]/g, " ")}`]
+      : []),
+    "answer: { saved: view }",
+  ];
+  return { text: `${lines.join("\n")}\n`, key: keyNames, warnings };
+}
+
+const warningsOf = (table: Table, makes: boolean): readonly string[] =>
+  (["update", ...(makes ? (["insert"] as const) : [])] as const).flatMap((on) => rewriteWarning(table, on) ?? []);
+
+/** Names for pages: the table's name as part of an address, with its schema's where that alone is taken. */
+function nameOf(table: Table, taken: ReadonlySet<string>): string {
+  const plain = slugOf(table.name.replaceAll(/([a-z0-9])([A-Z])/g, "$1-$2")) || "table";
+  const full = `${slugOf(table.schema) || "schema"}-${plain}`;
+  const free = [plain, full].find((each) => !taken.has(each) && !reserved.has(each));
+  if (free !== undefined) return free;
+  let number = 2;
+  while (taken.has(`${full}-${number}`)) number += 1;
+  return `${full}-${number}`;
+}
+
+/**
+ * Makes page files from tables: a complete page each, that can be served as it is.
+ *
+ * @param wanted `schema.table`, or a table's name alone where only one schema has it; all tables where it is left out
+ * @returns the drafts by name, and why the other tables and relations have none
+ */
+export function draftPages(
+  catalog: Pick<Catalog, "tables" | "unusable">,
+  wanted?: readonly string[],
+): { readonly drafts: readonly Draft[]; readonly without: readonly NoDraft[] } {
+  const isWanted = (table: { schema: string; name: string }): boolean =>
+    wanted === undefined || wanted.some((name) => name === tableName(table) || name === table.name);
+  const drafts: Draft[] = [];
+  const without: NoDraft[] = catalog.unusable
+    .filter(isWanted)
+    .map((each) => ({ table: tableName(each), because: unusableBecause(each, catalog) }));
+  const taken = new Set<string>();
+  for (const table of catalog.tables.filter(isWanted)) {
+    const because = obstacle(table);
+    if (because !== null) {
+      without.push({ table: tableName(table), because });
+      continue;
+    }
+    const name = nameOf(table, taken);
+    taken.add(name);
+    drafts.push({ name, table: tableName(table), ...draftText(table, name) });
+  }
+  return { drafts, without };
+}

@@ -1,0 +1,15 @@
+/** What making a page needs: as pure as the core. */
+export * from "./census/census.js";
+export { admittedStatement, hereStatement, mayStatement } from "./census/statements.js";
+export { type Draft, draftPages, isShown, type NoDraft } from "./draft/draft.js";
+export { obstacle, unusableBecause } from "./draft/obstacles.js";
+export { type Drift, tableDrift } from "./drift/drift.js";
+export * from "./file/index.js";
+export { reviewAgainstRows } from "./review/against-rows.js";
+export {
+  connectionStatement,
+  extremesStatement,
+  neighbourStatement,
+  sampleStatement,
+  sizesStatement,
+} from "./samples/samples.js";

@@ -1,0 +1,65 @@
+import type { Finding } from "@loyal-quill/core/page/finding";
+import type { Page } from "@loyal-quill/core/page/page";
+import type { ParsedPage } from "@loyal-quill/core/page/parse";
+import { fieldSettings } from "@loyal-quill/core/page/settings";
+import { type Database, DatabaseRefusal } from "@loyal-quill/core/postgres/statement";
+import { mostUnshown, unshownStatement } from "./unshown.js";
+
+/** How many there are, or null where counting took too long or is not allowed. */
+async function count(
+  database: Database,
+  statement: NonNullable<ReturnType<typeof unshownStatement>>,
+): Promise<number | null> {
+  try {
+    const [row] = await database.run(statement);
+    return Number(row?.count ?? 0);
+  } catch (error) {
+    if (error instanceof DatabaseRefusal) return null;
+    throw error;
+  }
+}
+
+/** Holds a page against the stored rows: values that a field's control can't show whole, and that a plainer one is shown for. */
+export async function reviewAgainstRows(
+  page: Page,
+  parsed: ParsedPage,
+  database: Database,
+): Promise<readonly Finding[]> {
+  const findings: Finding[] = [];
+  for (const { name, path } of fieldSettings(parsed.file)) {
+    const field = page.fields.find((each) => each.column.name === name);
+    const statement = field && unshownStatement(page, field);
+    if (!field || !statement) continue;
+    const found = await count(database, statement);
+    if (found === 0) continue;
+    const values =
+      found === 1
+        ? "1 stored value"
+        : found !== null && found > mostUnshown
+          ? `More than ${mostUnshown} stored values`
+          : `${found} stored values`;
+    const plainer = field.control === "text" || field.control === "number" ? "multi-line" : "text";
+    findings.push(
+      found === null
+        ? parsed.finding(
+            "warning",
+            "not-counted",
+            `It took too long to find out whether a control "${field.control}" can show all stored values of ${name}.`,
+            path,
+          )
+        : parsed.finding(
+            "warning",
+            "control-can-not-show",
+            `${values} of ${name} can't be shown in a control "${field.control}": a control "${plainer}" takes its place for those.`,
+            path,
+            0,
+            false,
+            {
+              what: `show ${name} in a control "${plainer}"`,
+              edits: [{ do: "set", path: ["fields", name, "control"], value: plainer }],
+            },
+          ),
+    );
+  }
+  return findings;
+}

@@ -1,0 +1,307 @@
+import type { Database, Row } from "../postgres/statement.js";
+import type {
+  Catalog,
+  Column,
+  ColumnType,
+  Constraint,
+  Dependent,
+  Key,
+  Kind,
+  OnDelete,
+  Reference,
+  Routine,
+  Table,
+  UnsafeKey,
+  Unusable,
+} from "../table/model.js";
+import { demandsOf } from "./demands.js";
+import { catalogColumns, catalogConstraints, catalogEnums, catalogRelations, catalogRoutines } from "./statements.js";
+
+const kinds: Readonly<Record<string, Kind>> = {
+  text: "text",
+  varchar: "text",
+  bpchar: "text",
+  citext: "text",
+  name: "text",
+  int2: "integer",
+  int4: "integer",
+  int8: "integer",
+  numeric: "decimal",
+  float4: "float",
+  float8: "float",
+  bool: "boolean",
+  date: "date",
+  time: "time",
+  timestamp: "timestamp",
+  timestamptz: "timestamptz",
+  uuid: "uuid",
+  json: "json",
+  jsonb: "json",
+};
+
+const text = (row: Row, name: string): string => row[name] ?? "";
+
+/** A type's length, precision and scale from `atttypmod` (PostgreSQL: varchar and char add 4, numeric packs two halves). */
+function fromModifier(type: string, modifier: number): Pick<ColumnType, "maxLength" | "precision" | "scale"> {
+  if (modifier < 4) return { maxLength: null, precision: null, scale: null };
+  const packed = modifier - 4;
+  if (type === "varchar" || type === "bpchar") return { maxLength: packed, precision: null, scale: null };
+  if (type !== "numeric") return { maxLength: null, precision: null, scale: null };
+  // The scale's eleven bits are signed: numeric(5,-2) rounds to hundreds.
+  const scale = ((packed & 0x7ff) ^ 1024) - 1024;
+  return { maxLength: null, precision: (packed >> 16) & 0xffff, scale };
+}
+
+function typeOf(row: Row, labels: ReadonlyMap<string, readonly string[]>): ColumnType {
+  const type = text(row, "type");
+  return {
+    shown: text(row, "shown"),
+    cast: text(row, "cast"),
+    kind: text(row, "type_type") === "e" ? "enum" : (kinds[type] ?? "other"),
+    ...fromModifier(type, Number(text(row, "modifier"))),
+    labels: labels.get(text(row, "type_id")) ?? [],
+  };
+}
+
+interface Draft {
+  readonly relation: Row;
+  readonly columns: Column[];
+  readonly numbers: Map<number, string>;
+}
+
+function drafts(relations: readonly Row[], columns: readonly Row[], enums: readonly Row[]): Map<string, Draft> {
+  const labels = new Map<string, string[]>();
+  for (const row of enums) {
+    const list = labels.get(text(row, "type_id")) ?? [];
+    list.push(text(row, "label"));
+    labels.set(text(row, "type_id"), list);
+  }
+  const tables = new Map<string, Draft>();
+  for (const relation of relations) {
+    if (isTable(relation) && relation.select === "true")
+      tables.set(text(relation, "table_id"), { relation, columns: [], numbers: new Map() });
+  }
+  for (const row of columns) {
+    // A table that was made between the two statements is read the next time.
+    const draft = tables.get(text(row, "table_id"));
+    if (!draft) continue;
+    draft.numbers.set(Number(row.number), text(row, "column"));
+    draft.columns.push({
+      name: text(row, "column"),
+      type: typeOf(row, labels),
+      nullable: row.nullable === "true",
+      default: row.identity === "true" ? "identity" : (row.default ?? null),
+      written: row.always === "true" ? "always" : "freely",
+      granted: { insert: row.insert === "true", update: row.update === "true" },
+      comment: row.comment ?? null,
+    });
+  }
+  return tables;
+}
+
+const isTable = (relation: Row): boolean => relation.kind === "r" || relation.kind === "p";
+
+const constraintKinds: Readonly<Record<string, Constraint["kind"]>> = { u: "unique", c: "check", x: "exclusion" };
+const onDelete: Readonly<Record<string, OnDelete>> = {
+  a: "no action",
+  r: "restrict",
+  c: "cascade",
+  n: "set null",
+  d: "set default",
+};
+
+/** Column names of a JSON array of attribute numbers; empty where one is an expression (number 0). */
+function named(draft: Draft | undefined, numbers: string | null | undefined): string[] {
+  const list = numbers ? (JSON.parse(numbers) as number[]) : [];
+  const names = list.map((number) => draft?.numbers.get(number));
+  return names.every((name) => name !== undefined) ? (names as string[]) : [];
+}
+
+const unsafeBecause: Readonly<Record<string, string>> = {
+  deferrable: "it is deferrable, so two rows may have the same values for a while",
+  partial: "it holds for a part of the rows only",
+  expression: "it is on an expression, not on columns",
+  inherited: "tables that inherit from this one are not bound by it",
+  invalid: "its index is not valid: it was left half built",
+};
+
+/** Sorts a table's unique constraints and indexes into those that name at most one row and those that may not. */
+function keysOf(draft: Draft, rows: readonly Row[]): Pick<Table, "keys" | "unsafeKeys"> {
+  const keys: Key[] = [];
+  const unsafeKeys: UnsafeKey[] = [];
+  for (const row of rows) {
+    if (row.kind !== "p" && row.kind !== "u") continue;
+    const columns = named(draft, row.columns);
+    const constraint = text(row, "constraint");
+    const nullable = columns.filter((name) => draft.columns.some((each) => each.name === name && each.nullable));
+    const because =
+      unsafeBecause[draft.relation.inherited === "true" ? "inherited" : text(row, "unsafe")] ??
+      (nullable.length > 0 ? `${nullable.join(", ")} may be null` : null);
+    if (because === null && columns.length > 0) keys.push({ constraint, columns, primary: row.kind === "p" });
+    else unsafeKeys.push({ constraint, columns, because: because ?? "its columns can't be read" });
+  }
+  keys.sort((a, b) => Number(b.primary) - Number(a.primary) || a.columns.length - b.columns.length);
+  return { keys, unsafeKeys };
+}
+
+function referencesOf(draft: Draft, tables: ReadonlyMap<string, Draft>, rows: readonly Row[]): Reference[] {
+  return rows.flatMap((row): Reference[] => {
+    const target = tables.get(text(row, "to_table_id"));
+    if (row.kind !== "f" || !target) return [];
+    const { schema, table } = target.relation;
+    return [
+      {
+        constraint: text(row, "constraint"),
+        columns: named(draft, row.columns),
+        to: { schema: schema ?? "", table: table ?? "", columns: named(target, row.to_columns) },
+        onDelete: onDelete[text(row, "on_delete")] ?? "no action",
+      },
+    ];
+  });
+}
+
+const dependentsOf = (
+  id: string,
+  draft: Draft,
+  tables: ReadonlyMap<string, Draft>,
+  rows: readonly Row[],
+): Dependent[] =>
+  rows.map((row) => ({
+    constraint: text(row, "constraint"),
+    schema: text(row, "schema"),
+    table: text(row, "table"),
+    columns: JSON.parse(row.names ?? "[]") as string[],
+    to: named(draft, row.to_columns),
+    onDelete: onDelete[text(row, "on_delete")] ?? "no action",
+    readable: tables.has(text(row, "table_id")) || text(row, "table_id") === id,
+  }));
+
+function constrained(
+  id: string,
+  draft: Draft,
+  tables: ReadonlyMap<string, Draft>,
+  rows: readonly Row[],
+  incoming: readonly Row[],
+): Table {
+  const { relation } = draft;
+  const constraints = rows.flatMap((row): Constraint[] => {
+    const kind = constraintKinds[text(row, "kind")];
+    // A unique index that is no constraint of the whole table is judged by PostgreSQL alone.
+    if (!kind || row.unsafe === "partial" || row.unsafe === "expression" || row.unsafe === "invalid") return [];
+    const columns = named(draft, row.columns);
+    return [{ constraint: text(row, "constraint"), kind, columns, definition: text(row, "definition") }];
+  });
+  const rowsEstimate = Number(relation.rows);
+  return {
+    schema: text(relation, "schema"),
+    name: text(relation, "table"),
+    comment: relation.comment ?? null,
+    columns: draft.columns,
+    ...keysOf(draft, rows),
+    references: referencesOf(draft, tables, rows),
+    dependents: dependentsOf(id, draft, tables, incoming),
+    constraints,
+    demands: constraints.flatMap((each) =>
+      each.kind === "check" ? demandsOf(each.constraint, each.definition, each.columns) : [],
+    ),
+    rows: rowsEstimate < 0 ? null : rowsEstimate,
+    granted: {
+      insert: relation.insert === "true",
+      update: relation.update === "true",
+      delete: relation.delete === "true",
+    },
+    rewriteRules: rewriteRulesOf(relation),
+  };
+}
+
+const notTables: Readonly<Record<string, Unusable["because"]>> = {
+  v: "view",
+  m: "materialized view",
+  f: "foreign table",
+};
+
+function whyUnusable(row: Row): Unusable["because"] | undefined {
+  if (!isTable(row)) return notTables[text(row, "kind")];
+  if (row.select === "true") return undefined;
+  if (row.usage !== "true") return "no schema";
+  return row.some === "true" ? "some columns" : "no select";
+}
+
+const unusable = (relations: readonly Row[]): Unusable[] =>
+  relations.flatMap((row): Unusable[] => {
+    const because = whyUnusable(row);
+    const behind = JSON.parse(row.behind ?? "[]") as string[];
+    return because === undefined ? [] : [{ schema: text(row, "schema"), name: text(row, "table"), because, behind }];
+  });
+
+/** The events of `pg_rewrite.ev_type`. */
+const events: Readonly<Record<string, Table["rewriteRules"][number]["on"]>> = { 2: "update", 3: "insert", 4: "delete" };
+
+const rewriteRulesOf = (relation: Row): Table["rewriteRules"] =>
+  (JSON.parse(relation.rules ?? "[]") as { name: string; on: string }[]).flatMap(({ name, on }) => {
+    const event = events[on];
+    return event ? [{ name, on: event }] : [];
+  });
+
+interface ParameterRow {
+  readonly name: string | null;
+  readonly mode: string;
+  readonly shown: string;
+  readonly cast: string;
+}
+
+function routineOf(row: Row): Routine {
+  const parameters = JSON.parse(row.parameters ?? "[]") as ParameterRow[];
+  const kind = row.kind === "p" ? "procedure" : "function";
+  // What a function gives back (out, table) is no parameter of a call.
+  const taken = parameters.filter(({ mode }) => kind === "procedure" || (mode !== "o" && mode !== "t"));
+  const firstDefault = taken.length - Number(row.defaults);
+  return {
+    schema: text(row, "schema"),
+    name: text(row, "name"),
+    kind,
+    parameters: taken.map(({ name, mode, shown, cast }, index) => ({
+      name,
+      type: { shown, cast },
+      mode: mode === "v" ? "variadic" : mode === "o" ? "out" : "in",
+      hasDefault: index >= firstDefault,
+    })),
+  };
+}
+
+const grouped = (rows: readonly Row[], by: string): Map<string, Row[]> => {
+  const groups = new Map<string, Row[]>();
+  for (const row of rows) {
+    const group = groups.get(text(row, by));
+    if (group) group.push(row);
+    else groups.set(text(row, by), [row]);
+  }
+  return groups;
+};
+
+/**
+ * Reads the model of a database: every table that the connection may select from, what else there is and why no page can be
+ * made for it, and the routines that it may call. Schemas of PostgreSQL itself and `quill_log` are left out.
+ *
+ * @returns tables in the order of schema and name
+ */
+export async function readCatalog(database: Database): Promise<Catalog> {
+  const [relations, columns, constraints, enums, routines] = await Promise.all([
+    database.run(catalogRelations()),
+    database.run(catalogColumns()),
+    database.run(catalogConstraints()),
+    database.run(catalogEnums()),
+    database.run(catalogRoutines()),
+  ]);
+  const tables = drafts(relations, columns, enums);
+  const own = grouped(constraints, "table_id");
+  const incoming = grouped(
+    constraints.filter((row) => row.kind === "f"),
+    "to_table_id",
+  );
+  return {
+    tables: [...tables].map(([id, draft]) => constrained(id, draft, tables, own.get(id) ?? [], incoming.get(id) ?? [])),
+    unusable: unusable(relations),
+    routines: routines.map(routineOf),
+  };
+}

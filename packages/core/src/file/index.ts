@@ -1,7 +1,0 @@
-/** Page files as text: changed, compared and merged without losing what somebody wrote in them. */
-export { type ComparedLine, comparedLines, contentOf, type Difference, differences, editsFor } from "./differences.js";
-export { CanNotEdit, type Edit, editPageFile } from "./edit.js";
-export { type MergeConflict, type Merged, mergePageFiles } from "./merge.js";
-export { renamedColumn } from "./rename.js";
-export { repaired } from "./repair.js";
-export { differenceInWords, placeInWords, valueText } from "./words.js";

@@ -1,0 +1,145 @@
+import type { Facts } from "../condition/evaluate.js";
+import { predicate } from "../condition/to-sql.js";
+import { perPage } from "../page/memoize-per-page.js";
+import type { Page } from "../page/page.js";
+import type { Parameters } from "../postgres/statement.js";
+import { textForm } from "../postgres/text-form.js";
+import { type Column, tableName } from "../table/model.js";
+
+/** Who and what a change log entry names, besides the change itself. */
+export interface LogNote {
+  readonly actor: { readonly id: string; readonly name: string };
+  readonly page: string;
+  readonly pageVersion: string;
+  readonly requestId: string;
+}
+
+/** A name as an SQL string literal (ISO 9075-2, 5.3): for names of the catalog only, never for a value. */
+export const literal = (name: string): string =>
+  name.includes("\\")
+    ? ` E'${name.replaceAll("\\", "\\\\").replaceAll("'", "''")}'`
+    : `'${name.replaceAll("'", "''")}'`;
+
+/**
+ * The field changes between two rows as a JSON array: one row of VALUES a column, of which those stay that differ in their text
+ * forms. NULL where none does. PostgreSQL reads VALUES from first to last, so they stand as the columns do; nothing rests on that.
+ */
+function listChanges({ table }: Page, before: string | null, after: string | null): string {
+  const side = (alias: string | null, column: Column): string =>
+    alias === null ? "NULL::text" : textForm(alias, column);
+  const rows = table.columns.map(
+    (column) => `(${literal(column.name)}, ${side(before, column)}, ${side(after, column)})`,
+  );
+  return `(SELECT jsonb_agg(jsonb_build_object('field', f."field", 'old', f."old", 'new', f."new")) FROM (VALUES
+    ${rows.join(",\n    ")}
+  ) AS f("field", "old", "new") WHERE f."old" IS DISTINCT FROM f."new")`;
+}
+
+/** The field changes of a statement, whose row is `t` and was `"before"`. */
+const changes = {
+  update: perPage((page) => listChanges(page, '"before"', "t")),
+  insert: perPage((page) => listChanges(page, null, "t")),
+  delete: perPage((page) => listChanges(page, "t", null)),
+};
+
+/** A record's key as a JSON object of texts. */
+const keyObject = (page: Page, alias: string): string =>
+  `jsonb_build_object(${page.key.map((column) => `${literal(column.name)}, ${textForm(alias, column)}`).join(", ")})`;
+
+/**
+ * The row `t` as a JSON object of texts: what an answer asks for, the key and what title and message name. `jsonb_build_object`
+ * takes 100 arguments at most: a wider row is put together from several.
+ */
+const rowObject = perPage(({ table, key, title, answer }): string => {
+  const asked = new Set([...key.map(({ name }) => name), ...title.columns, ...(answer.message?.columns ?? [])]);
+  const pairs = table.columns
+    .filter(({ name }) => asked.has(name))
+    .map((column) => `${literal(column.name)}, ${textForm("t", column)}`);
+  const groups: string[] = [];
+  for (let start = 0; start < pairs.length; start += 40)
+    groups.push(`jsonb_build_object(${pairs.slice(start, start + 40).join(", ")})`);
+  return groups.join(" || ");
+});
+
+/**
+ * What a statement returns of the row that it wrote, for the answer and for its log entry: `row`, `record_key`, `new_key` (the
+ * key afterwards, where it was changed: by it the log follows a record through its keys) and `fields`, the field changes.
+ *
+ * @param remains the predicate that the row `t` must meet as it was written, if any: `remains` tells whether it does
+ */
+export function returned(page: Page, operation: keyof typeof changes, remains: string | null = null): string {
+  const was = operation === "update" ? '"before"' : "t";
+  const newKey = operation === "update" ? `NULLIF(${keyObject(page, "t")}, ${keyObject(page, was)})` : "NULL::jsonb";
+  return `${rowObject(page)} AS "row",
+    ${keyObject(page, was)} AS "record_key",
+    ${newKey} AS "new_key",
+    ${changes[operation](page)} AS "fields"${
+      remains === null
+        ? ""
+        : `,
+    (${remains}) IS TRUE AS "remains"`
+    }`;
+}
+
+/** The page's `rows` condition over the row that a statement writes, as `t`; null where the page has none. */
+export const remainsPredicate = (page: Page, parameters: Parameters, facts: Facts): string | null =>
+  page.access.rows && predicate(page.access.rows, parameters, facts, "t");
+
+/** What stands in the error of a statement that has refused itself, since the row that it wrote leaves the page's rows. */
+export const leavesRowsMark = "quill:leaves-rows";
+
+/** The first values of every entry: actor's id and name, page, its version, table. */
+export const whoAndWhere = (page: Page, note: LogNote, parameters: Parameters): string[] =>
+  [note.actor.id, note.actor.name, note.page, note.pageVersion, tableName(page.table)].map((value) =>
+    parameters.add(value, "text"),
+  );
+
+/** Where the values of a note stand in a statement. */
+export interface NotePlaces {
+  readonly who: readonly string[];
+  readonly request: string;
+}
+
+/** Adds the values of a note to a statement's parameters. */
+export const notePlaces = (page: Page, note: LogNote, parameters: Parameters): NotePlaces => ({
+  who: whoAndWhere(page, note, parameters),
+  request: parameters.add(note.requestId, "uuid"),
+});
+
+/**
+ * The INSERT of a log entry for the row that a part of the statement has {@link returned}. What was updated and differs in
+ * nothing, since a trigger put it back, is no change.
+ *
+ * @param from the name of that part, quoted
+ */
+export function entryInsert(places: NotePlaces, operation: keyof typeof changes, from: string): string {
+  const values = [
+    ...places.who,
+    '"record_key"',
+    literal(operation),
+    operation === "update" ? '"fields"' : `coalesce("fields", '[]')`,
+    places.request,
+    "'page'",
+    '"new_key"',
+  ];
+  return `INSERT INTO "quill_log"."change"
+    ("actor_id", "actor_name", "page", "page_version", "table_name", "record_key", "operation", "fields", "request_id", "way", "new_key")
+  SELECT ${values.join(", ")}
+  FROM ${from}${operation === "update" ? '\n  WHERE "fields" IS NOT NULL' : ""}
+  RETURNING "id"`;
+}
+
+/**
+ * What a statement answers of the row that it wrote, as `w`: the log entry's number, the field changes and the row, as JSON.
+ *
+ * A row that does not meet the page's `rows` condition as it was written, by what was typed or by a trigger, must not stay. Only an
+ * error takes a statement back whole, so one is provoked: a text that is no number. It depends on the row, so that it is not
+ * worked out beforehand (PostgreSQL documentation, 4.2.14).
+ */
+export const answered = (remains: string | null): string =>
+  `SELECT (SELECT "id" FROM "entry")::text AS "entry", w."fields"::text AS "changes", w."row"::text AS "row"${
+    remains === null
+      ? ""
+      : `,
+  CASE WHEN NOT w."remains" THEN concat('${leavesRowsMark} ', w."remains")::integer END AS "refused"`
+  }`;

@@ -1,0 +1,6 @@
+/** One field of a change log entry: what it was and what it became, in text form. */
+export interface FieldChange {
+  readonly field: string;
+  readonly old: string | null;
+  readonly new: string | null;
+}

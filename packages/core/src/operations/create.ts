@@ -1,0 +1,274 @@
+import type { LogNote } from "../log/entry.js";
+import type { FieldChange } from "../log/field-change.js";
+import type { MessageCode } from "../messages/catalog.js";
+import { message } from "../messages/messages.js";
+import { perPage } from "../page/memoize-per-page.js";
+import type { Check, Field, Page } from "../page/page.js";
+import type { Database, Row } from "../postgres/statement.js";
+import { isInDoubt, isRefusal, troubleOf } from "../postgres/unavailable.js";
+import { createStatement, defaultsStatement, isConstant, shownDefaults } from "../statements/create.js";
+import { afterStatement } from "../statements/routine.js";
+import { checkAcross, checkFields } from "../steps/check.js";
+import type { Record } from "../steps/load.js";
+import { lookUp } from "../steps/look-up.js";
+import { read, type Submission, type SubmittedField } from "../steps/read.js";
+import { refusalOf } from "../steps/refusal.js";
+import { writeToken } from "../steps/token.js";
+import { persistently, type WriteResult } from "../steps/write.js";
+import { type Column, columnOf } from "../table/model.js";
+import type { Outcome } from "../trip/outcome.js";
+import type { Trip } from "../trip/trip.js";
+import type { FormView, Problem } from "../views/form-view.js";
+import { whatWasMade } from "./doubt.js";
+import { claimsFor, doubtingToken, type FormState, freshForm, holderOf, layOut, makeForm, sentForm } from "./form.js";
+import { noteProblems, noteRead, noteWrite } from "./save-notes.js";
+
+/** A new record as the table would make it: its constant defaults, and nothing else. */
+async function defaults({ page, recorder, surroundings }: Trip): Promise<Record> {
+  const columns = shownDefaults(page.table.columns);
+  const [row] = columns.length > 0 ? await surroundings.database.run(defaultsStatement(columns)) : [];
+  recorder.note(
+    "load",
+    Object.entries(row ?? {}).map(([name, value]) => ({ name, value, note: "default of the table" })),
+  );
+  return { row: row ?? {}, version: "" };
+}
+
+/** The empty form, with the table's defaults in it. */
+export async function openNew(trip: Trip): Promise<Outcome> {
+  const form = await makeForm(trip, "new", freshForm(trip, "new", await defaults(trip)));
+  trip.recorder.note(
+    "prefill",
+    form.fields.map(({ field, control, text }) => ({ name: field.column.name, value: text, note: control })),
+  );
+  return { kind: "shown", form };
+}
+
+/** Whether the form decides what is stored: what was typed, and what has no default at all; the rest is the table's to give. */
+const isDecided = ({ field, touched }: SubmittedField): boolean => touched || field.column.default === null;
+
+/** Whether the form shows the value that the table will give. */
+const isShownDefault = ({ default: given, written }: Column): boolean =>
+  given !== null && written === "freely" && isConstant(given);
+
+/**
+ * What is judged of a new record before it is written: every field whose value is known then, as if it had been touched. Where the
+ * table's own default is shown and was left as it is, what it says is judged by the page's rules; that the table takes its own
+ * default goes without saying. An emptied text that has a default is stored as that default, so it is no missing value.
+ */
+const judgedFields = (fields: readonly SubmittedField[]): readonly SubmittedField[] =>
+  fields.map((each): SubmittedField => {
+    const { field, sent, text, problem } = each;
+    if (isDecided(each)) return { field, sent, text, touched: true, value: each.value, problem };
+    if (!sent || !isShownDefault(field.column)) return each;
+    const value = each.value ?? (field.column.type.kind === "text" ? "" : null);
+    const rules = field.rules.filter((rule) => rule.by === "page");
+    return { field: { ...field, rules }, sent, text, touched: true, value, problem };
+  });
+
+/** The columns that rules and checks ask about. */
+const askedColumns = perPage(
+  (page): ReadonlySet<string> =>
+    new Set([
+      ...page.checks.flatMap(({ condition }) => [...condition.formColumns, ...condition.rowColumns]),
+      ...page.fields.flatMap(({ column, rules }) =>
+        rules.flatMap((rule) => [
+          ...(rule.by === "page" ? [column.name] : []),
+          ...(rule.when ? [...rule.when.formColumns, ...rule.when.rowColumns] : []),
+        ]),
+      ),
+    ]),
+);
+
+/** Of the columns that rules and checks ask about, those whose values nobody knows before the record is written. */
+function unknownColumns(page: Page, fields: readonly SubmittedField[]): readonly string[] {
+  return [...askedColumns(page)].filter((name) => {
+    const submitted = fields.find((each) => each.field.column.name === name);
+    const column = columnOf(page.table, name);
+    if (!column) return false;
+    if (submitted) return !isDecided(submitted) && !(submitted.sent && isShownDefault(column));
+    return column.default !== null || column.written === "always";
+  });
+}
+
+/** The checks that can be judged before the record is written. */
+const knownChecks = (page: Page, unknown: readonly string[]): readonly Check[] =>
+  page.checks.filter(({ condition }) =>
+    [...condition.formColumns, ...condition.rowColumns].every((name) => !unknown.includes(name)),
+  );
+
+/** The SAVE half for a new record: Read → Check → Write. There is nothing to compare with. */
+export async function create(trip: Trip, body: string): Promise<Outcome> {
+  const { page, recorder, surroundings } = trip;
+  const result = read(holderOf(trip, "new"), body, surroundings.signer);
+  if (!result.ok) {
+    recorder.note(
+      "read",
+      [...result.typed].map(([name, value]) => ({ name, value })),
+      result.reason,
+    );
+    return { kind: "refused", code: result.code, page, because: null, typed: result.typed };
+  }
+  const { submission } = result;
+  noteRead(recorder, submission);
+  try {
+    return await beyondRead(trip, submission);
+  } catch (error) {
+    const trouble = troubleOf(error);
+    if (!trouble) throw error;
+    recorder.note("write", [], (error as Error).message);
+    if (!isInDoubt(error)) return failed(trip, submission, trouble.message, submission.token, true);
+    // The form's own number is in the log's keeping as soon as the record is made, so another try makes nothing twice.
+    const made = await whatWasMade(trip, submission.claims.id);
+    return made
+      ? madeBefore(trip, made)
+      : failed(trip, submission, "trouble-doubt-new", doubtingToken(trip, submission), false);
+  }
+}
+
+/** The form with what was typed, made of the submission alone. */
+function failed(trip: Trip, submission: Submission, code: MessageCode, token: string, certain: boolean): Outcome {
+  const problems = [{ field: null, message: message(trip.page.language, code) }];
+  const heading = certain ? "heading-not-saved" : "heading-in-doubt";
+  const state: FormState = { ...sentForm(submission, { row: {}, version: "" }, problems), token, certain, heading };
+  return { kind: "failed", form: layOut(trip, "new", state, new Map()) };
+}
+
+async function beyondRead(trip: Trip, submission: Submission): Promise<Outcome> {
+  const { page, recorder } = trip;
+  const again = (problems: readonly Problem[]): Promise<FormView> => formAgain(trip, submission, problems);
+  if (submission.look) return { kind: "shown", form: await again([]) };
+  if (submission.claims.doubt !== undefined) {
+    const made = await whatWasMade(trip, submission.claims.id);
+    if (made) return madeBefore(trip, made);
+  }
+  if (submission.stale) {
+    recorder.note("check", [], `the form must be looked at again: ${submission.stale}`);
+    const said = message(page.language, `stale-${submission.stale}`);
+    return { kind: "invalid", form: await again([{ field: null, message: said }]) };
+  }
+  const problems = await problemsOfNew(trip, submission);
+  if (problems.length > 0) {
+    // What the first sending of this form has made may be what the second one meets.
+    const made = await whatWasMade(trip, submission.claims.id);
+    if (made) return madeBefore(trip, made);
+    noteProblems(recorder, problems);
+    return { kind: "invalid", form: await again(problems) };
+  }
+  const written = await write(trip, submission, unknownColumns(page, submission.fields).length > 0);
+  if (written.kind === "problems") {
+    noteProblems(recorder, written.problems);
+    return { kind: "invalid", form: await again(written.problems) };
+  }
+  recorder.note("check", [{ name: "problems", value: "none" }]);
+  // Refused for what the same form made the first time, most likely: then the answer is that of the first time.
+  const made = written.kind === "refused" ? await whatWasMade(trip, submission.claims.id) : null;
+  if (made) return madeBefore(trip, made);
+  noteWrite(recorder, written);
+  if (written.kind === "refused") return { kind: "invalid", form: await again(written.problems) };
+  if (written.kind !== "written") throw new Error("A new record was neither written nor refused.");
+  const { row, changes } = written;
+  const key = page.key.map(({ name }) => row[name] ?? "");
+  return { kind: "saved", page, key, row, changes, what: "made" };
+}
+
+/** What breaks rules and checks of what is known before the record is written. */
+export async function problemsOfNew(trip: Trip, submission: Submission): Promise<readonly Problem[]> {
+  const { page, facts, surroundings } = trip;
+  const fields = judgedFields(submission.fields);
+  const checks = knownChecks(page, unknownColumns(page, submission.fields));
+  const known = [...checkFields(page, fields, {}, facts), ...checkAcross(page, {}, fields, facts, checks)];
+  return [...known, ...(await lookUp(page, null, {}, fields, known, facts, surroundings.database))];
+}
+
+/** What breaks a rule or a check in a record as it was stored: thrown inside the transaction, so that nothing of it stays. */
+class BreaksRules extends Error {
+  constructor(readonly problems: readonly Problem[]) {
+    super("the new record breaks the page's rules");
+  }
+}
+
+/** Judges the record as the table has made it, defaults, generated columns and triggers included. */
+async function judgeStored(trip: Trip, key: readonly string[], inside: Database): Promise<void> {
+  const { page, facts } = trip;
+  const [row] = await inside.run(afterStatement(page, key, facts));
+  if (!row) return;
+  const fields = page.fields
+    .filter((field) => field.rules.some((rule) => rule.by === "page"))
+    .map((field): SubmittedField => storedField(field, row));
+  const known = [
+    ...checkFields(page, fields, row, facts),
+    ...checkAcross(page, row, fields, facts, page.checks, "all"),
+  ];
+  const problems = [...known, ...(await lookUp(page, key, row, fields, known, facts, inside))];
+  if (problems.length > 0) throw new BreaksRules(problems);
+}
+
+const storedField = (field: Field, row: Row): SubmittedField => {
+  const value = row[field.column.name] ?? null;
+  const rules = field.rules.filter((rule) => rule.by === "page");
+  return { field: { ...field, rules }, sent: true, touched: true, value, text: value ?? "", problem: null };
+};
+
+type Written = WriteResult | { readonly kind: "problems"; readonly problems: readonly Problem[] };
+
+/** @param judged whether the record has to be judged as it was stored: then it is written in a transaction, otherwise by one statement */
+async function write(trip: Trip, submission: Submission, judged: boolean): Promise<Written> {
+  const { page, facts, request, surroundings } = trip;
+  const assignments = submission.fields.flatMap((each) => {
+    const { field, value, touched } = each;
+    return touched || (value !== null && isDecided(each)) ? [{ column: field.column, value }] : [];
+  });
+  const note: LogNote = { actor: facts.actor, page: page.name, pageVersion: page.version, requestId: request.id };
+  const statement = createStatement(page, assignments, facts, note, submission.claims.id);
+  const insert = async (database: Database): Promise<Row | undefined> => (await database.run(statement))[0];
+  try {
+    const row = await persistently(() =>
+      judged
+        ? surroundings.database.transact(async (inside) => {
+            const made = await insert(inside);
+            const stored = JSON.parse(made?.row ?? "{}") as Row;
+            await judgeStored(
+              trip,
+              page.key.map(({ name }) => stored[name] ?? ""),
+              inside,
+            );
+            return made;
+          })
+        : insert(surroundings.database),
+    );
+    return {
+      kind: "written",
+      entry: row?.entry ?? "",
+      changes: JSON.parse(row?.changes ?? "[]") as FieldChange[],
+      row: JSON.parse(row?.row ?? "{}") as Row,
+    };
+  } catch (error) {
+    if (error instanceof BreaksRules) return { kind: "problems", problems: error.problems };
+    if (!isRefusal(error)) throw error;
+    return refusalOf(page, submission.fields, error, surroundings.database, "new");
+  }
+}
+
+/** The form came a second time, or its answer was lost: the answer is that of the first time, and nothing is made twice. */
+async function madeBefore(
+  { page, recorder }: Trip,
+  made: { readonly key: Row; readonly at: string },
+): Promise<Outcome> {
+  recorder.note("write", [{ name: "written", value: "nothing", note: "this form was sent before" }]);
+  const { key, at } = made;
+  return { kind: "unchanged", page, key: page.key.map(({ name }) => key[name] ?? ""), row: key, earlier: at };
+}
+
+async function formAgain(trip: Trip, submission: Submission, problems: readonly Problem[]): Promise<FormView> {
+  const record = await defaults(trip);
+  const state = sentForm(submission, record, problems);
+  if (submission.stale === null) return makeForm(trip, "new", state);
+  // Made anew, under the number that it had: it is still the same form.
+  const claims = claimsFor(trip, "new", record, submission.claims.id);
+  return makeForm(trip, "new", {
+    ...state,
+    heading: "heading-look-again",
+    token: writeToken(claims, trip.surroundings.signer),
+  });
+}

@@ -1,0 +1,177 @@
+import type { Facts } from "../condition/evaluate.js";
+import { show } from "../controls/show.js";
+import type { Word } from "../messages/catalog.js";
+import { word } from "../messages/messages.js";
+import type { Page } from "../page/page.js";
+import type { Row, Stored } from "../postgres/statement.js";
+import { mayDelete, mayEdit } from "../steps/access.js";
+import { formValues } from "../steps/check.js";
+import type { Record } from "../steps/load.js";
+import { completeOffers, loadLists } from "../steps/offer.js";
+import { prefillFields, shownDigests, takenDigest, titleOf } from "../steps/prefill.js";
+import { type Holder, type Submission, type SubmittedField, typedTexts } from "../steps/read.js";
+import { type Claims, fieldDigest, writeToken } from "../steps/token.js";
+import type { Trip } from "../trip/trip.js";
+import type { Conflict, FormKind, FormView, Look, Offers, Problem } from "../views/form-view.js";
+
+/** Why the record's form is locked, or null. */
+export const lockedBecause = (page: Page, record: Record, facts: Facts): string | null =>
+  mayEdit(page, record.row, facts) ? null : (page.access.because ?? word(page.language, "locked"));
+
+/**
+ * What a form made now for this record remembers; a new record has neither key nor version yet.
+ *
+ * @param id the form's own number: that of the request, unless an earlier form goes on under its own
+ */
+export function claimsFor(trip: Trip, form: Claims["form"], record: Record, id = trip.request.id): Claims {
+  const { page, key, request, facts, surroundings } = trip;
+  const shown =
+    form === "delete" ? {} : shownDigests(page, form, record.row, facts, fieldDigest(surroundings.signer, id));
+  return {
+    id,
+    form,
+    page: page.name,
+    version: page.version,
+    key: [...key],
+    actor: facts.actor.id,
+    session: request.session,
+    row: record.version,
+    at: facts.now.toISOString(),
+    shown,
+    ...plainOf(page, record.row, Object.keys(shown)),
+    taken: takenDigest(page, form, Object.keys(shown), surroundings.signer),
+  };
+}
+
+/** The fields whose own control can't show what is stored. */
+function plainOf(page: Page, row: Row, names: readonly string[]): Pick<Claims, "plain"> {
+  const plain = names.filter((name) => {
+    const field = page.fields.find((each) => each.column.name === name);
+    return (
+      field &&
+      ["date", "date-time"].includes(field.control) &&
+      show(field, row[name] ?? null, page.timeZone).control !== field.control
+    );
+  });
+  return plain.length > 0 ? { plain } : {};
+}
+
+/** Whom a form that comes back must have been made for. */
+export const holderOf = ({ page, key, facts, request, surroundings }: Trip, form: Claims["form"]): Holder => ({
+  form,
+  page,
+  key: form === "new" ? [] : key,
+  actor: facts.actor.id,
+  session: request.session,
+  now: facts.now,
+  formAge: surroundings.formAge,
+});
+
+/** The heading of a form. */
+export const headingOf = (trip: Trip, form: FormKind, row: Row): string =>
+  form === "new" ? word(trip.page.language, "new-in", { list: trip.page.plural }) : titleOf(trip.page, row, trip.key);
+
+/** What stands on a form besides its fields, and what its fields show instead of what is stored. */
+export interface FormState {
+  readonly record: Record;
+  /** What was sent, where something was. */
+  readonly submission: Submission | null;
+  /** Those of the submitted texts that are shown again; without a submission what is stored is shown. */
+  readonly typed: ReadonlyMap<string, string>;
+  readonly problems: readonly Problem[];
+  readonly conflicts: readonly Conflict[];
+  readonly look: Look | null;
+  readonly token: string;
+  readonly locked: string | null;
+  readonly notice: string | null;
+  /** False where the answer of a save was lost, so that nobody can say that nothing was saved; true where it is left out. */
+  readonly certain?: boolean;
+  readonly heading?: Word;
+}
+
+/** A form as it is before anything was sent. */
+export const freshForm = (trip: Trip, form: FormKind, record: Record): FormState => ({
+  record,
+  submission: null,
+  typed: new Map(),
+  problems: [],
+  conflicts: [],
+  look: null,
+  token: writeToken(claimsFor(trip, form, record), trip.surroundings.signer),
+  locked: null,
+  notice: null,
+});
+
+/** Every value that a control will show, stored and typed, by column. */
+function shownValues(row: Row, fields: readonly SubmittedField[]): ReadonlyMap<string, readonly Stored[]> {
+  const shown = new Map<string, Stored[]>(Object.entries(row).map(([name, value]) => [name, [value]]));
+  for (const { field, sent, value } of fields) {
+    if (sent) shown.set(field.column.name, [...(shown.get(field.column.name) ?? []), value]);
+  }
+  return shown;
+}
+
+/** The form with its fields filled from what the offers hold. */
+export function layOut(trip: Trip, form: FormKind, state: FormState, offers: Offers): FormView {
+  const { page, key, facts } = trip;
+  const { record, problems, conflicts } = state;
+  const fields = prefillFields(page, form, record.row, offers, facts, state.typed).map((view) => ({
+    ...view,
+    problems: problems.filter((problem) => problem.field === view.field.column.name).map((problem) => problem.message),
+    conflict: conflicts.find((conflict) => conflict.field === view.field.column.name) ?? null,
+  }));
+  return {
+    page,
+    form,
+    key,
+    title: headingOf(trip, form, record.row),
+    fields,
+    token: state.token,
+    problems,
+    conflicts,
+    locked: state.locked,
+    removable: form === "edit" && mayDelete(page, record.row, facts),
+    notice: state.notice,
+    certain: state.certain ?? true,
+    heading: state.heading ?? null,
+  };
+}
+
+/** A form that comes back as it was sent. */
+export const sentForm = (submission: Submission, record: Record, problems: readonly Problem[]): FormState => ({
+  record,
+  submission,
+  typed: typedTexts(submission),
+  problems,
+  conflicts: [],
+  look: submission.look,
+  token: submission.token,
+  locked: null,
+  notice: null,
+});
+
+/** The token of a form whose last answer was lost: the next one asks first what became of it. */
+export const doubtingToken = ({ request, surroundings }: Trip, { claims }: Submission): string =>
+  writeToken({ ...claims, doubt: request.id }, surroundings.signer);
+
+/**
+ * Makes a form: asks for what its fields offer and fills it.
+ *
+ * @param lists the lists that were asked for already, together with the record
+ */
+export async function makeForm(trip: Trip, form: FormKind, state: FormState, lists?: Offers): Promise<FormView> {
+  const { page, facts } = trip;
+  const { database } = trip.surroundings;
+  const { row } = state.record;
+  const submitted = state.submission?.fields ?? [];
+  const offers = await completeOffers(
+    page,
+    lists ?? (await loadLists(page, facts, database)),
+    formValues(row, submitted),
+    shownValues(row, submitted),
+    state.look,
+    facts,
+    database,
+  );
+  return layOut(trip, form, state, offers);
+}

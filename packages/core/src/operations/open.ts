@@ -1,0 +1,73 @@
+import { mayDelete } from "../steps/access.js";
+import { readSaid } from "../steps/answer.js";
+import { exists, loadForForm, type Record } from "../steps/load.js";
+import { titleOf } from "../steps/prefill.js";
+import type { Outcome } from "../trip/outcome.js";
+import type { Trip } from "../trip/trip.js";
+import type { Offers } from "../views/form-view.js";
+import { freshForm, lockedBecause, makeForm } from "./form.js";
+
+/** Loads the record and the lists of its form together; the outcome where there is no such record for the actor. */
+async function loadAll(trip: Trip): Promise<{ record: Record; lists: Offers } | Outcome> {
+  const { page, key, facts, recorder } = trip;
+  const { database } = trip.surroundings;
+  const found = await loadForForm(page, key, facts, database);
+  if (!found) return missing(trip);
+  const values = Object.entries(found.record.row).map(([name, value]) => ({ name, value }));
+  recorder.note("load", values);
+  return found;
+}
+
+/** There is no such record for the actor; which of the reasons it is stands in the record, not in the answer. */
+export async function missing({ page, key, facts, recorder, surroundings }: Trip): Promise<Outcome> {
+  const there = await exists(page, key, facts, surroundings.database);
+  const reason = there
+    ? `the record exists, but not under ${page.access.rows?.source ?? "rows"}`
+    : "there is no record with this key";
+  recorder.note("load", [], reason);
+  return { kind: "not-found", code: "no-such-record", page, because: null };
+}
+
+/** The OPEN half from Load on: Load → Prefill. Route, Key and Access are behind it. */
+export async function open(trip: Trip): Promise<Outcome> {
+  const { page, facts, recorder, request } = trip;
+  const loaded = await loadAll(trip);
+  if ("kind" in loaded) return loaded;
+  const { record, lists } = loaded;
+  const locked = lockedBecause(page, record, facts);
+  const notice = page.answer.saved === "page" ? (readSaid(request.said, trip.surroundings.signer)?.text ?? null) : null;
+  const form = await makeForm(trip, "edit", { ...freshForm(trip, "edit", record), locked, notice }, lists);
+  const values = form.fields.map(({ field, control, text }) => ({
+    name: field.column.name,
+    value: text,
+    note: field.readOnly || locked ? "shown only" : control,
+  }));
+  recorder.note("prefill", locked ? [...values, { name: "locked", value: locked }] : values);
+  return { kind: "shown", form };
+}
+
+/** The record as it now is, without a form. */
+export async function view(trip: Trip): Promise<Outcome> {
+  const { page, key, facts, recorder, request } = trip;
+  const loaded = await loadAll(trip);
+  if ("kind" in loaded) return loaded;
+  const { record, lists } = loaded;
+  const { fields } = await makeForm(trip, "edit", freshForm(trip, "edit", record), lists);
+  recorder.note(
+    "prefill",
+    fields.map(({ field, text }) => ({ name: field.column.name, value: text, note: "shown only" })),
+  );
+  const said = readSaid(request.said, trip.surroundings.signer);
+  return {
+    kind: "shown",
+    record: {
+      page,
+      key,
+      title: titleOf(page, record.row, key),
+      fields,
+      locked: lockedBecause(page, record, facts),
+      removable: mayDelete(page, record.row, facts),
+      notice: page.answer.saved === "view" ? (said?.text ?? null) : null,
+    },
+  };
+}

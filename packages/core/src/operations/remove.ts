@@ -1,0 +1,138 @@
+import { message, word } from "../messages/messages.js";
+import type { Row } from "../postgres/statement.js";
+import { isInDoubt, isRefusal } from "../postgres/unavailable.js";
+import { hangingStatement, mostCounted, removeStatement } from "../statements/remove.js";
+import { mayDelete } from "../steps/access.js";
+import { load, type Record } from "../steps/load.js";
+import { completeOffers, loadLists } from "../steps/offer.js";
+import { prefillFields, titleOf } from "../steps/prefill.js";
+import { read } from "../steps/read.js";
+import { writeToken } from "../steps/token.js";
+import { persistently } from "../steps/write.js";
+import type { Outcome } from "../trip/outcome.js";
+import type { Trip } from "../trip/trip.js";
+import type { HangingCount, RemovalView } from "../views/removal-view.js";
+import { whatBecame } from "./doubt.js";
+import { claimsFor, holderOf } from "./form.js";
+import { missing } from "./open.js";
+
+/** What hangs on the record: counted where it can be read, named where it can't. */
+async function hangingOn({ page, key, surroundings }: Trip): Promise<readonly HangingCount[]> {
+  const readable = page.hanging.some((way) => way.links.every((link) => link.readable));
+  const counts = readable ? await surroundings.database.run(hangingStatement(page, key)) : [];
+  return page.hanging.flatMap((way, index): HangingCount[] => {
+    const last = way.links.at(-1);
+    if (!last) return [];
+    const effect = last.onDelete === "no action" ? "restrict" : last.onDelete;
+    const found = counts.find((row) => row.way === String(index));
+    if (found) {
+      const count = Number(found.count);
+      return [
+        {
+          table: last.table,
+          columns: last.columns,
+          effect,
+          count: Math.min(count, mostCounted),
+          more: count > mostCounted,
+        },
+      ];
+    }
+    return way.links.every((link) => link.readable)
+      ? []
+      : [{ table: last.table, columns: last.columns, effect, count: null, more: false }];
+  });
+}
+
+async function viewOf(trip: Trip, record: Record, said: string | null): Promise<RemovalView> {
+  const { page, key, facts, surroundings } = trip;
+  const { database, signer } = surroundings;
+  const shown = new Map(Object.entries(record.row).map(([name, value]) => [name, [value]]));
+  const [hanging, lists] = await Promise.all([hangingOn(trip), loadLists(page, facts, database)]);
+  const offers = await completeOffers(page, lists, record.row, shown, null, facts, database);
+  return {
+    page,
+    key,
+    title: titleOf(page, record.row, key),
+    fields: prefillFields(page, "edit", record.row, offers, facts),
+    hanging,
+    said,
+    token: writeToken(claimsFor(trip, "delete", record), signer),
+  };
+}
+
+async function loaded(trip: Trip): Promise<Record | Outcome> {
+  const { page, key, facts, surroundings } = trip;
+  const record = await load(page, key, facts, surroundings.database);
+  if (!record) return missing(trip);
+  if (mayDelete(page, record.row, facts)) return record;
+  trip.recorder.note("load", [], `delete: ${page.access.delete?.source ?? ""}`);
+  return { kind: "refused", code: "may-not-delete", page, because: page.access.because };
+}
+
+/** Asks before a record is deleted: shows what will go and what hangs on it. */
+export async function confirm(trip: Trip): Promise<Outcome> {
+  const record = await loaded(trip);
+  if ("kind" in record) return record;
+  const removal = await viewOf(trip, record, null);
+  trip.recorder.note(
+    "load",
+    Object.entries(record.row).map(([name, value]) => ({ name, value })),
+  );
+  const hanging = removal.hanging.map(({ table, count, effect }) => ({
+    name: table,
+    value: count === null ? null : String(count),
+    note: effect,
+  }));
+  trip.recorder.note("prefill", hanging);
+  return { kind: "shown", removal };
+}
+
+/** Deletes the record as it was shown when it was confirmed; one that was changed since is shown again first. */
+export async function remove(trip: Trip, body: string): Promise<Outcome> {
+  const { page, key, facts, request, recorder, surroundings } = trip;
+  const result = read(holderOf(trip, "delete"), body, surroundings.signer);
+  if (!result.ok) {
+    recorder.note("read", [], result.reason);
+    return { kind: "refused", code: result.code, page, because: null };
+  }
+  const { claims, stale } = result.submission;
+  recorder.note("read", [{ name: "row version", value: claims.row }]);
+  const note = { actor: facts.actor, page: page.name, pageVersion: page.version, requestId: request.id };
+  const statement = removeStatement(page, key, claims.row, facts, note);
+  const again = async (said: string): Promise<Outcome> => {
+    recorder.note("write", [], said);
+    const record = await loaded(trip);
+    if ("kind" in record) return record.kind === "not-found" ? { ...record, code: "record-gone" } : record;
+    return { kind: "conflict", removal: await viewOf(trip, record, said) };
+  };
+  if (stale) return again(message(page.language, `stale-${stale}`));
+  try {
+    const [row] = await persistently(() => surroundings.database.run(statement));
+    if (!row?.row) {
+      return await again(word(page.language, row ? "delete-kept" : "delete-changed"));
+    }
+    recorder.note("write", [
+      { name: "deleted", value: key.join(", ") },
+      { name: "log entry", value: row.entry ?? null },
+    ]);
+    return { kind: "saved", page, key, row: JSON.parse(row.row) as Row, changes: [], what: "deleted" };
+  } catch (error) {
+    if (isInDoubt(error)) return afterDoubt(trip);
+    if (!isRefusal(error)) throw error;
+    const hangs = error.sqlState === "23503" || error.sqlState === "23001";
+    return again(
+      hangs ? word(page.language, "delete-hangs") : word(page.language, "delete-refused", { said: error.message }),
+    );
+  }
+}
+
+/** The answer of the statement that deletes was lost: the log is asked what became of it. */
+async function afterDoubt(trip: Trip): Promise<Outcome> {
+  const { page, key, request, recorder } = trip;
+  const became = await whatBecame(trip, request.id);
+  recorder.note("write", [], `the connection was lost; the log says: ${became.kind}`);
+  if (became.kind === "nothing") return { kind: "failed", code: "database-away", page, because: null };
+  if (became.kind === "unknown") return { kind: "failed", code: "delete-in-doubt", page, because: null };
+  const row = Object.fromEntries(became.changes.map(({ field, old }) => [field, old]));
+  return { kind: "saved", page, key, row, changes: [], what: "deleted" };
+}

@@ -1,0 +1,408 @@
+import { told, toldMoment } from "../controls/told.js";
+import type { FieldChange } from "../log/field-change.js";
+import { lastChangesStatement } from "../log/log.js";
+import type { MessageCode } from "../messages/catalog.js";
+import { message } from "../messages/messages.js";
+import { perPage } from "../page/memoize-per-page.js";
+import type { Row } from "../postgres/statement.js";
+import { isInDoubt, troubleOf } from "../postgres/unavailable.js";
+import type { Guard } from "../statements/save.js";
+import { checkAcross, checkFields, conditionsOf } from "../steps/check.js";
+import { type ComparedField, changedFields, compareWithShown, compareWithStored } from "../steps/compare.js";
+import { exists, load, type Record } from "../steps/load.js";
+import { lookUp } from "../steps/look-up.js";
+import { read, type Stale, type Submission, typedTexts } from "../steps/read.js";
+import { writeToken } from "../steps/token.js";
+import { write } from "../steps/write.js";
+import { writeByRoutine } from "../steps/write-by-routine.js";
+import { tableName } from "../table/model.js";
+import type { Outcome } from "../trip/outcome.js";
+import type { Trip } from "../trip/trip.js";
+import type { Conflict, FormView, Problem } from "../views/form-view.js";
+import { whatBecame } from "./doubt.js";
+import {
+  claimsFor,
+  doubtingToken,
+  type FormState,
+  holderOf,
+  layOut,
+  lockedBecause,
+  makeForm,
+  sentForm,
+} from "./form.js";
+import { noteCompared, noteProblems, noteRead, noteWrite } from "./save-notes.js";
+
+/** How often a save is compared and written anew because the row changed in between. */
+const mostTries = 5;
+
+/** The SAVE half from Read on: Read → Check → Compare → Write. Route, Key and Access are behind it, Answer comes after. */
+export const save = (trip: Trip, body: string): Promise<Outcome> => new Save(trip).run(body);
+
+const found = (result: Outcome | Record): result is Record => "version" in result;
+
+/** What checks and conditional rules ask about: columns of the form and of the stored row. */
+const askedByRules = perPage((page): readonly { from: "form" | "row"; name: string }[] =>
+  conditionsOf(page).flatMap(({ formColumns, rowColumns }) => [
+    ...formColumns.map((name) => ({ from: "form" as const, name })),
+    ...rowColumns.map((name) => ({ from: "row" as const, name })),
+  ]),
+);
+
+/** What breaks rules and checks in a form, held against the record as it is stored now; nothing where it is gone. */
+export async function problemsOfSave(
+  { page, key, facts, surroundings }: Trip,
+  { fields }: Submission,
+): Promise<readonly Problem[]> {
+  const { database } = surroundings;
+  const record = await load(page, key, facts, database);
+  if (!record || lockedBecause(page, record, facts) !== null) return [];
+  const known = [...checkFields(page, fields, record.row, facts), ...checkAcross(page, record.row, fields, facts)];
+  return [...known, ...(await lookUp(page, key, record.row, fields, known, facts, database))];
+}
+
+class Save {
+  private readonly page;
+  private readonly key;
+  private readonly request;
+  private readonly facts;
+  private readonly recorder;
+  private readonly surroundings;
+  /** Whether a statement that writes is on its way: where it fails now, nobody knows whether it took effect. */
+  private writing = false;
+
+  constructor(private readonly trip: Trip) {
+    ({
+      page: this.page,
+      key: this.key,
+      request: this.request,
+      facts: this.facts,
+      recorder: this.recorder,
+      surroundings: this.surroundings,
+    } = trip);
+  }
+
+  async run(body: string): Promise<Outcome> {
+    const { page } = this;
+    const result = read(holderOf(this.trip, "edit"), body, this.surroundings.signer);
+    if (!result.ok) {
+      this.recorder.note(
+        "read",
+        [...result.typed].map(([name, value]) => ({ name, value })),
+        result.reason,
+      );
+      return { kind: "refused", code: result.code, page, because: null, typed: result.typed };
+    }
+    const { submission } = result;
+    noteRead(this.recorder, submission);
+    try {
+      return (await this.earlier(submission)) ?? (await this.beyondRead(submission));
+    } catch (error) {
+      const trouble = troubleOf(error);
+      if (!trouble) throw error;
+      this.recorder.note("write", [], (error as Error).message);
+      if (this.writing && isInDoubt(error)) return this.afterDoubt(submission);
+      return this.failed(submission, trouble.message, submission.token);
+    }
+  }
+
+  /** Asks what became of an earlier try with this form whose answer was lost; null where the way goes on. */
+  private async earlier(submission: Submission): Promise<Outcome | null> {
+    const { doubt } = submission.claims;
+    if (doubt === undefined) return null;
+    const became = await whatBecame(this.trip, doubt);
+    if (became.kind === "nothing") return null;
+    if (became.kind === "unknown") return this.failed(submission, "trouble-doubt", submission.token, false);
+    const record = await load(this.page, became.key, this.facts, this.surroundings.database);
+    const { page } = this;
+    const since = submission.fields.filter(
+      ({ field, touched, value }) => touched && value !== (record?.row[field.column.name] ?? null),
+    );
+    this.recorder.note("write", [{ name: "log entry", value: became.entry, note: "of an earlier try" }]);
+    if (since.length === 0 || !record)
+      return { kind: "unchanged", page, key: became.key, row: record?.row ?? {}, earlier: became.at };
+    // What was typed since is no part of that save: it is shown again, upon what is stored now.
+    const said = message(page.language, "saved-earlier", { at: toldMoment(page, became.at) });
+    const form = await this.renewedForm(submission, record, [{ field: null, message: said }], []);
+    return { kind: "invalid", form: { ...form, certain: false, heading: "heading-look-again" } };
+  }
+
+  /** The answer of the statement that writes was lost: the log is asked, at once where the database answers soon. */
+  private async afterDoubt(submission: Submission): Promise<Outcome> {
+    const { page } = this;
+    const became = await whatBecame(this.trip, this.request.id);
+    if (became.kind === "nothing") return this.failed(submission, "trouble-lost", submission.token);
+    if (became.kind === "unknown")
+      return this.failed(submission, "trouble-doubt", doubtingToken(this.trip, submission), false);
+    const { key, changes, entry } = became;
+    this.recorder.note("write", [{ name: "log entry", value: entry, note: "found after the connection was lost" }]);
+    const record = await load(page, key, this.facts, this.surroundings.database);
+    return { kind: "saved", page, key, row: record?.row ?? {}, changes, what: "changed" };
+  }
+
+  private async failed(submission: Submission, code: MessageCode, token: string, certain = true): Promise<Outcome> {
+    const said = message(this.page.language, code);
+    return { kind: "failed", form: await this.formWithoutDatabase(submission, said, token, certain) };
+  }
+
+  /** A form that has to be looked at again comes back with what was typed, upon what is stored now, conflicts and all. */
+  private async lookAgain(submission: Submission, stale: Stale): Promise<Outcome> {
+    const record = await this.load();
+    if (!found(record)) return this.stop("check", record, submission);
+    this.recorder.note("compare", [], `the form must be looked at again: ${staleWords[stale]}`);
+    const locked = this.locked(record, submission);
+    if (locked) return locked;
+    const { fields, claims } = submission;
+    const compared = compareWithStored(this.page, record.row, fields, claims, this.surroundings.signer);
+    const conflicts = record.version === claims.row ? [] : await this.conflicts(compared, record);
+    const problem = { field: null, message: message(this.page.language, `stale-${stale}`) };
+    const form = await this.renewedForm(submission, record, [problem], conflicts);
+    return {
+      kind: conflicts.length > 0 ? "conflict" : "invalid",
+      form: { ...form, heading: conflicts.length > 0 ? null : "heading-look-again" },
+    };
+  }
+
+  private async beyondRead(submission: Submission): Promise<Outcome> {
+    const { page, facts } = this;
+    let record = this.asksForRow(submission) ? await this.load() : null;
+    if (record && !found(record)) return this.stop("check", record, submission);
+    if (submission.look) return { kind: "shown", form: await this.form(submission, record, [], []) };
+    if (submission.stale) return this.lookAgain(submission, submission.stale);
+    let known = this.problems(submission, record?.row ?? {});
+    if (known.length > 0 && !record) {
+      // What was shown may be out of date: before anything is refused, it is held against what is stored now.
+      record = await this.load();
+      if (!found(record)) return this.stop("check", record, submission);
+      known = this.problems(submission, record.row);
+    }
+    const row = record?.row ?? {};
+    const all = [
+      ...known,
+      ...(await lookUp(page, this.key, row, submission.fields, known, facts, this.surroundings.database)),
+    ];
+    if (all.length > 0) {
+      noteProblems(this.recorder, all);
+      return { kind: "invalid", form: await this.form(submission, record, all, []) };
+    }
+    this.recorder.note("check", [{ name: "problems", value: "none" }]);
+    const compared = compareWithShown(submission.fields);
+    noteCompared(this.recorder, compared);
+    if (record && changedFields(compared).length === 0) return this.unchanged(record);
+    return this.write(submission, compared, { by: "version", version: submission.claims.row }, 1);
+  }
+
+  private problems({ fields }: Submission, row: Row): readonly Problem[] {
+    const { page, facts } = this;
+    return [...checkFields(page, fields, row, facts), ...checkAcross(page, row, fields, facts)];
+  }
+
+  /** Whether the stored row is needed beforehand: rules ask for what the form did not send. Otherwise a save is one trip. */
+  private asksForRow({ fields, look }: Submission): boolean {
+    if (look || fields.every((each) => !each.touched)) return true;
+    return askedByRules(this.page).some(({ from, name }) => {
+      const submitted = fields.find((each) => each.field.column.name === name);
+      // What was shown and left untouched is what is stored, on the word of the row's version; what was typed is the form's.
+      return !submitted?.sent || (from === "row" && submitted.touched);
+    });
+  }
+
+  /** Writes, and where the row was changed meanwhile, compares with what is stored now and tries again. */
+  private async write(
+    submission: Submission,
+    compared: readonly ComparedField[],
+    guard: Guard,
+    turn: number,
+  ): Promise<Outcome> {
+    const { page, key, facts, request } = this;
+    const note = { actor: facts.actor, page: page.name, pageVersion: page.version, requestId: request.id };
+    const { database } = this.surroundings;
+    this.writing = true;
+    const result = page.routine
+      ? await writeByRoutine(page, page.routine, key, guard, submission.fields, facts, note, database)
+      : await write(page, key, guard, changedFields(compared), facts, note, database);
+    this.writing = false;
+    noteWrite(this.recorder, result);
+    if (result.kind === "written") {
+      const { row, changes } = result;
+      // Where the key itself was changed, the answer goes to the new address.
+      return {
+        kind: "saved",
+        page,
+        key: page.key.map(({ name }, index) => row[name] ?? key[index] ?? ""),
+        row,
+        changes,
+        what: "changed",
+      };
+    }
+    if (result.kind === "refused")
+      return { kind: "invalid", form: await this.form(submission, null, result.problems, []) };
+    const record = await this.load();
+    if (!found(record)) return this.stop("compare", record, submission);
+    const locked = this.locked(record, submission);
+    if (locked) return locked;
+    if (result.kind === "no-difference") return this.unchanged(record);
+    if (guard.by === "version" && record.version === guard.version) return this.unwritable(submission, record);
+    return this.merge(submission, record, turn);
+  }
+
+  /** Different fields merge; the same field with another value is a conflict. */
+  private async merge(submission: Submission, record: Record, turn: number): Promise<Outcome> {
+    const compared = compareWithStored(
+      this.page,
+      record.row,
+      submission.fields,
+      submission.claims,
+      this.surroundings.signer,
+    );
+    noteCompared(this.recorder, compared);
+    if (compared.some((each) => each.state === "conflict")) {
+      const conflicts = await this.conflicts(compared, record);
+      return { kind: "conflict", form: await this.form(submission, record, [], conflicts) };
+    }
+    const problems = this.problems(submission, record.row);
+    if (problems.length > 0) {
+      noteProblems(this.recorder, problems);
+      return { kind: "invalid", form: await this.form(submission, record, problems, []) };
+    }
+    if (changedFields(compared).length === 0) return this.unchanged(record);
+    // Others were faster every time: as good as too many at once.
+    if (turn >= mostTries) {
+      const problem = { field: null, message: message(this.page.language, "trouble-busy") };
+      return { kind: "failed", form: await this.form(submission, record, [problem], []) };
+    }
+    return this.write(submission, compared, this.guardOf(compared, record), turn + 1);
+  }
+
+  /** What a save that was compared with the stored row rests on: the fields it changes and those that the checks ask for. */
+  private guardOf(compared: readonly ComparedField[], record: Record): Guard {
+    const asked = askedByRules(this.page).map(({ name }) => name);
+    const names = new Set([...changedFields(compared).map((each) => each.field.column.name), ...asked]);
+    return {
+      by: "values",
+      columns: this.page.table.columns.filter((column) => names.has(column.name)),
+      row: record.row,
+    };
+  }
+
+  private async load(): Promise<Record | Outcome> {
+    const { page, key, facts } = this;
+    const { database } = this.surroundings;
+    const record = await load(page, key, facts, database);
+    if (record) return record;
+    const there = await exists(page, key, facts, database);
+    const because = there ? `exists, but not under ${page.access.rows?.source ?? "rows"}` : null;
+    return { kind: "not-found", code: "no-such-record", page, because };
+  }
+
+  /** Ends the way where the record is gone or not open to the actor; which of the two is for the record, not for the person. */
+  private stop(step: "check" | "compare", outcome: Outcome, submission: Submission): Outcome {
+    if (outcome.kind !== "not-found") return outcome;
+    this.recorder.note(
+      step,
+      [],
+      outcome.because ? `the record ${outcome.because}` : "there is no record with this key",
+    );
+    return { ...outcome, code: "record-gone", because: null, typed: typedTexts(submission) };
+  }
+
+  /** The record is there as it was shown and meets the page's conditions, and yet could not be locked: the table lets it be read only. */
+  private async unwritable(submission: Submission, record: Record): Promise<Outcome> {
+    const problem = { field: null, message: message(this.page.language, "read-only-by-policy") };
+    this.recorder.note("write", [], "row level security lets the record be read, not changed");
+    return { kind: "invalid", form: await this.form(submission, record, [problem], []) };
+  }
+
+  /** The refusal of a record whose state does not allow an edit. */
+  private locked(record: Record, submission: Submission): Outcome | null {
+    const { page } = this;
+    const because = lockedBecause(page, record, this.facts);
+    if (because === null) return null;
+    this.recorder.note("compare", [], `edit: ${page.access.edit?.source ?? ""}`);
+    return { kind: "refused", code: "may-not-edit", page, because, typed: typedTexts(submission) };
+  }
+
+  private unchanged(record: Record): Outcome {
+    this.recorder.note("write", [{ name: "written", value: "nothing", note: "no value differs" }]);
+    return { kind: "unchanged", page: this.page, key: this.key, row: record.row };
+  }
+
+  private async conflicts(compared: readonly ComparedField[], record: Record): Promise<readonly Conflict[]> {
+    const { page, key, surroundings } = this;
+    const recordKey = Object.fromEntries(page.key.map((column, index) => [column.name, key[index] ?? ""]));
+    const entries = await surroundings.database.run(lastChangesStatement(tableName(page.table), recordKey));
+    return compared.flatMap(({ submitted, state }): Conflict[] => {
+      if (state !== "conflict") return [];
+      const { name } = submitted.field.column;
+      const entry = entries.find((row) =>
+        (JSON.parse(row.fields ?? "[]") as FieldChange[]).some((change) => change.field === name),
+      );
+      const at = entry?.at ? toldMoment(page, entry.at) : null;
+      const stored = told(page, submitted.field.column, record.row[name] ?? null) ?? "";
+      return [{ field: name, stored, by: entry?.actor_name ?? null, at }];
+    });
+  }
+
+  /** The form again with what was typed, as it was made. */
+  private async form(
+    submission: Submission,
+    known: Record | null,
+    problems: readonly Problem[],
+    conflicts: readonly Conflict[],
+  ): Promise<FormView> {
+    const loaded = known ?? (await this.load());
+    const record: Record = found(loaded) ? loaded : { row: {}, version: submission.claims.row };
+    // After a conflict it is made anew upon what is stored, since that was now seen.
+    if (conflicts.length > 0) return this.renewedForm(submission, record, problems, conflicts);
+    return makeForm(this.trip, "edit", sentForm(submission, record, problems));
+  }
+
+  /** The form made anew upon what is stored now, with what was typed in the fields that were touched. */
+  private renewedForm(
+    submission: Submission,
+    record: Record,
+    problems: readonly Problem[],
+    conflicts: readonly Conflict[],
+  ): Promise<FormView> {
+    return makeForm(this.trip, "edit", {
+      ...sentForm(submission, record, problems),
+      typed: touchedTexts(submission),
+      token: writeToken(claimsFor(this.trip, "edit", record), this.trip.surroundings.signer),
+      conflicts,
+    });
+  }
+
+  /** The form with what was typed, made of the submission alone where the database can't be asked. */
+  private async formWithoutDatabase(
+    submission: Submission,
+    said: string,
+    token: string,
+    certain: boolean,
+  ): Promise<FormView> {
+    const problems = [{ field: null, message: said }];
+    const heading = certain ? "heading-not-saved" : "heading-in-doubt";
+    const state = (record: Record): FormState => ({
+      ...sentForm(submission, record, problems),
+      token,
+      certain,
+      heading,
+    });
+    try {
+      const loaded = await this.load();
+      const record = found(loaded) ? loaded : { row: {}, version: submission.claims.row };
+      return await makeForm(this.trip, "edit", state(record));
+    } catch (error) {
+      if (!troubleOf(error)) throw error;
+      return layOut(this.trip, "edit", state({ row: {}, version: submission.claims.row }), new Map());
+    }
+  }
+}
+
+/** Why a form had to be looked at again, for the recorded request. */
+const staleWords: Readonly<globalThis.Record<Stale, string>> = {
+  session: "it is of another session",
+  age: "it is too old",
+  version: "it is of an earlier version of the page",
+};
+
+const touchedTexts = (submission: Submission): ReadonlyMap<string, string> =>
+  new Map(submission.fields.filter((each) => each.touched).map((each) => [each.field.column.name, each.text]));

@@ -1,0 +1,36 @@
+import type { Column } from "../table/model.js";
+import { perPage } from "./memoize-per-page.js";
+import type { Field, Page } from "./page.js";
+
+/** Every column that opening a record asks for, in the table's order. */
+export const loadedColumns = perPage((page): readonly Column[] => {
+  const whens = page.fields.flatMap((field) => [field.when, ...field.rules.map((rule) => rule.when)]);
+  const conditions = [
+    page.access.rows,
+    page.access.edit,
+    page.access.delete,
+    ...page.checks.map((check) => check.condition),
+    ...whens,
+  ];
+  // Of a choice's condition only the form's part is about this table.
+  const depending = page.fields.flatMap((field) =>
+    field.choices?.from === "table" ? (field.choices.where?.formColumns ?? []) : [],
+  );
+  const names = new Set([
+    ...page.key.map((column) => column.name),
+    ...page.fields.map((field) => field.column.name),
+    ...page.title.columns,
+    ...(page.answer.message?.columns ?? []),
+    ...depending,
+    ...conditions.flatMap((condition) => condition?.rowColumns ?? []),
+    ...conditions.flatMap((condition) => condition?.formColumns ?? []),
+  ]);
+  return page.table.columns.filter((column) => names.has(column.name));
+});
+
+/** The fields that a form may change: all but those that are shown only. */
+export const editableFields = (page: Page): readonly Field[] => page.fields.filter((field) => !field.readOnly);
+
+/** Whether a form takes a field, or only shows it. */
+export const isTaken = (field: Field, form: "edit" | "new"): boolean =>
+  form === "new" ? field.onNew : !field.readOnly;

@@ -1,0 +1,90 @@
+import type { Statement, Stored } from "../postgres/statement.js";
+import type { Operation, OutcomeKind, StepName } from "./round-trip.js";
+
+/** One value that a step had or made. `note` says in a word what became of it. */
+export interface RecordedValue {
+  readonly name: string;
+  readonly value: Stored;
+  readonly note?: string;
+}
+
+/** One step of a request with its real values. */
+export interface RecordedStep {
+  readonly step: StepName;
+  /** How long the step took, in milliseconds. */
+  readonly ms: number;
+  readonly values: readonly RecordedValue[];
+  /** Why the way ended here, where it did. */
+  readonly stopped: string | null;
+  /** What was sent to the database in this step, and how many rows came back. */
+  readonly statements: readonly {
+    readonly purpose: string;
+    readonly text: string;
+    readonly values: readonly Stored[];
+    readonly rows: number;
+  }[];
+}
+
+/** One open, save or list as it went, to be looked at in the workbench. */
+export interface RecordedRequest {
+  readonly id: string;
+  /** ISO 8601, UTC. */
+  readonly at: string;
+  readonly operation: Operation;
+  readonly method: string;
+  readonly path: string;
+  readonly page: string | null;
+  readonly actor: { readonly id: string; readonly name: string } | null;
+  /** The key's values in the order of the address. */
+  readonly key: readonly string[] | null;
+  readonly outcome: OutcomeKind;
+  readonly status: number;
+  readonly ms: number;
+  readonly steps: readonly RecordedStep[];
+}
+
+const longest = 2000;
+
+const isLong = (value: Stored): boolean => value !== null && value.length > longest;
+
+/** A value short enough to be kept: what is cut is said. */
+const kept = (value: Stored): Stored =>
+  value !== null && isLong(value) ? `${value.slice(0, longest)}… (${value.length} characters)` : value;
+
+/** Collects the steps of one request. The time is handed in, in milliseconds from any start. */
+export class Recorder {
+  readonly steps: RecordedStep[] = [];
+  private sent: RecordedStep["statements"][number][] = [];
+  private last: number;
+  private readonly first: number;
+
+  constructor(private readonly elapsed: () => number) {
+    this.last = elapsed();
+    this.first = this.last;
+  }
+
+  /** Remembers a statement for the step that is noted next. */
+  statement(statement: Statement, rows: number): void {
+    const { purpose, text, values } = statement;
+    this.sent.push({ purpose, text, values: values.some(isLong) ? values.map(kept) : values, rows });
+  }
+
+  /** Notes a step that has ended. A step that is taken again stands once, as it went last, with all that it sent. */
+  note(step: StepName, values: readonly RecordedValue[], stopped: string | null = null): void {
+    const now = this.elapsed();
+    const shortened = values.some((each) => isLong(each.value))
+      ? values.map((each) => ({ ...each, value: kept(each.value) }))
+      : values;
+    const again = this.steps.findIndex((each) => each.step === step);
+    const [before] = again < 0 ? [] : this.steps.splice(again, 1);
+    const statements = [...(before?.statements ?? []), ...this.sent];
+    this.steps.push({ step, ms: now - this.last + (before?.ms ?? 0), values: shortened, stopped, statements });
+    this.sent = [];
+    this.last = now;
+  }
+
+  /** Milliseconds since the request began. */
+  total(): number {
+    return this.elapsed() - this.first;
+  }
+}

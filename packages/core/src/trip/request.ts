@@ -1,0 +1,46 @@
+import type { Actor } from "../condition/evaluate.js";
+import type { Database } from "../postgres/statement.js";
+import type { Frame } from "../views/frame.js";
+import type { Signer } from "./signer.js";
+
+/** A request to a served page, as the runtime read it off HTTP. */
+export interface PageRequest {
+  /** UUID. */
+  readonly id: string;
+  readonly at: Date;
+  readonly method: string;
+  /** Below the mount, percent-encoded as it came, without the query. */
+  readonly path: string;
+  readonly query: Readonly<Record<string, string>>;
+  /** The body of a form submission as text, or why it could not be taken. */
+  readonly body: { readonly text: string } | { readonly refused: "body-too-large" | "wrong-content-type" } | null;
+  readonly actor: Actor | null;
+  /** What a form is bound to besides its actor: changes with every sign-in. */
+  readonly session: string;
+  /** The signed line that an earlier answer left, from its cookie. */
+  readonly said: string | null;
+  /** Where a person who is not signed in is sent; null answers 401 instead. */
+  readonly signIn: string | null;
+  /** Whether that address takes a form that was refused for want of a sign-in, and brings it back (see `steps/answer.ts`). */
+  readonly signInCarries: boolean;
+  readonly frame: Frame;
+}
+
+/** An answer, ready to be sent. */
+export interface PageResponse {
+  readonly status: number;
+  readonly headers: Readonly<Record<string, string>>;
+  readonly body: string;
+}
+
+/** What the steps need of the world: handed in, so that the core has no clock, key or connection of its own. */
+export interface Surroundings {
+  readonly database: Database;
+  readonly signer: Signer;
+  /** Milliseconds from any start, for the time a step takes. */
+  readonly elapsed: () => number;
+  /** Waits so many milliseconds. */
+  readonly pause: (ms: number) => Promise<void>;
+  /** The greatest age of a form that is taken, in milliseconds: an older one is shown again first. */
+  readonly formAge: number;
+}

@@ -1,0 +1,79 @@
+import type { Word } from "../messages/catalog.js";
+import type { Control, Field, Page } from "../page/page.js";
+
+export interface Option {
+  readonly value: string;
+  readonly label: string;
+}
+
+/** What a field's control offers to choose from. */
+export interface Offer {
+  readonly options: readonly Option[];
+  /** Whether all are listed, or only what is chosen and what was found. */
+  readonly by: "list" | "search";
+  /** What was looked for, and whether there was more than is shown. */
+  readonly looked: { readonly text: string; readonly found: number; readonly more: boolean } | null;
+}
+
+/** The offers of all fields with choices, by column name. */
+export type Offers = ReadonlyMap<string, Offer>;
+
+/** A search among one field's choices. */
+export interface Look {
+  readonly column: string;
+  readonly text: string;
+}
+
+/** Something wrong with what was sent: at a field, or above the form where `field` is null. */
+export interface Problem {
+  readonly field: string | null;
+  readonly message: string;
+}
+
+/** What the other person stored meanwhile, shown beside what was typed. */
+export interface Conflict {
+  readonly field: string;
+  readonly stored: string;
+  readonly by: string | null;
+  readonly at: string | null;
+}
+
+/** One field as the form shows it. */
+export interface FieldView {
+  readonly field: Field;
+  readonly control: Control;
+  /** What the control holds: the stored value, or what was typed. `true` or `false` for a check box. */
+  readonly text: string;
+  readonly options: readonly Option[];
+  /** How the options are chosen from: all of them, or what was found; null where there is nothing to choose. */
+  readonly offer: Pick<Offer, "by" | "looked"> | null;
+  /** Whether the options depend on what else is on the form. */
+  readonly depends: boolean;
+  readonly problems: readonly string[];
+  readonly conflict: Conflict | null;
+}
+
+/** A form, ready to be written as HTML. */
+export interface FormView {
+  readonly page: Page;
+  readonly form: "edit" | "new";
+  /** Empty for a new record. */
+  readonly key: readonly string[];
+  readonly title: string;
+  readonly fields: readonly FieldView[];
+  readonly token: string;
+  readonly problems: readonly Problem[];
+  readonly conflicts: readonly Conflict[];
+  /** Why the form can't be sent, where the record's state does not allow an edit. */
+  readonly locked: string | null;
+  /** Whether the record may be deleted by the person who looks at it. */
+  readonly removable: boolean;
+  readonly notice: string | null;
+  /** Whether it can be said that nothing was saved; where a save's answer was lost, it can't. */
+  readonly certain: boolean;
+  /** What stands over the problems, where it is not their number. */
+  readonly heading: Word | null;
+}
+
+/** What a form is for: an existing record, or a new one. */
+export type FormKind = FormView["form"];

@@ -1,0 +1,14 @@
+import type { Page } from "../page/page.js";
+import type { FieldView } from "./form-view.js";
+
+/** A record as it now is. */
+export interface RecordView {
+  readonly page: Page;
+  readonly key: readonly string[];
+  readonly title: string;
+  readonly fields: readonly FieldView[];
+  /** Why it can't be edited, where it can't. */
+  readonly locked: string | null;
+  readonly removable: boolean;
+  readonly notice: string | null;
+}
