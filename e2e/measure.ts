@@ -30,10 +30,10 @@ async function firstLoad(browser: Browser, started: Started, address: string, th
 /** From a key in a rule's setting to the page that shows it, in milliseconds, as the browser's clock has it. */
 async function ruleToPage(page: Page, times: number): Promise<number[]> {
   await page.goto("/workbench/pages/station?key=MV-014");
-  await page.getByRole("button", { name: "Set name" }).click();
+  await page.getByRole("button", { name: "Edit name" }).click();
   const settings = page.getByRole("group", { name: "Settings of name" });
   await settings.getByRole("button", { name: "Add a rule" }).click();
-  await page.getByRole("menuitem", { name: "at most this many characters" }).click();
+  await page.getByRole("menuitem", { name: "Maximum length" }).click();
   await page.waitForTimeout(1000);
   return page.evaluate(async (count) => {
     const input = document.querySelector<HTMLInputElement>("#name-max-length");
@@ -65,7 +65,7 @@ async function ruleToPage(page: Page, times: number): Promise<number[]> {
 }
 
 await withDemo(async (browser, started) => {
-  const pages = await firstLoad(browser, started, "/workbench", "Lately");
+  const pages = await firstLoad(browser, started, "/workbench", "Latest requests");
   const sheet = await firstLoad(browser, started, "/workbench/pages/station?key=MV-014", "Statements");
   console.log(`JavaScript of the first load, gzip: Pages ${pages.toFixed(0)} kB, a Sheet ${sheet.toFixed(0)} kB`);
   const taken = (await ruleToPage(await signedIn(browser, started, "ines"), 60)).sort((a, b) => a - b);

@@ -70,7 +70,7 @@ for (const colorScheme of ["light", "dark"] as const) {
       const page = await signedIn("ines");
       await page.goto("/workbench");
       await expect(page.getByRole("region", { name: "Pages" })).toBeVisible();
-      await expect(page.getByRole("heading", { name: "Lately" })).toBeVisible();
+      await expect(page.getByRole("heading", { name: "Latest requests" })).toBeVisible();
       expect(await violations(page)).toEqual([]);
       await page.goto("/workbench/pages/station?key=MV-014");
       await expect(page.frameLocator("iframe").getByRole("heading", { level: 1 })).toBeVisible();
@@ -80,12 +80,12 @@ for (const colorScheme of ["light", "dark"] as const) {
         if (/Access|Check/.test(String(step))) await expect(page.locator(".cm-content").first()).toBeVisible();
         expect([step, await violations(page)]).toEqual([step, []]);
       }
-      await page.getByRole("button", { name: "Set warning_m" }).click();
+      await page.getByRole("button", { name: "Edit warning_m" }).click();
       await page
         .getByRole("group", { name: "Settings of warning_m" })
         .getByRole("button", { name: "Add a rule" })
         .click();
-      await page.getByRole("menuitem", { name: "this or more" }).click();
+      await page.getByRole("menuitem", { name: "Minimum" }).click();
       await page.getByRole("button", { name: /When and message of/ }).click();
       await expect(page.getByRole("textbox", { name: "When", exact: true })).toBeVisible();
       expect(await violations(page)).toEqual([]);
@@ -98,12 +98,12 @@ for (const colorScheme of ["light", "dark"] as const) {
         await expect(page.locator(there ?? "").first()).toBeVisible();
         expect([view, await violations(page)]).toEqual([view, []]);
       }
-      await page.getByRole("button", { name: "Publish …" }).click();
-      await expect(page.getByRole("dialog")).toContainText("Nobody sees or may edit other records than before.");
+      await page.getByRole("button", { name: "Publish…" }).click();
+      await expect(page.getByRole("dialog")).toContainText("Nobody can see or edit different records than before.");
       expect(await violations(page)).toEqual([]);
-      await page.getByRole("button", { name: "Not yet" }).click();
-      await page.getByRole("button", { name: "Discard the draft" }).click();
-      await expect(page.getByRole("status").filter({ hasText: "published, no draft" })).toBeVisible();
+      await page.getByRole("button", { name: "Cancel" }).click();
+      await page.getByRole("button", { name: "Discard draft" }).click();
+      await expect(page.getByRole("status").filter({ hasText: "Published, no draft" })).toBeVisible();
       await page.keyboard.press("Control+k");
       await expect(page.getByRole("menuitem").first()).toBeVisible();
       expect(await violations(page)).toEqual([]);
@@ -118,15 +118,15 @@ for (const colorScheme of ["light", "dark"] as const) {
       }
       await page.goto("/workbench/people");
       await page.getByRole("button", { name: /Hollis Brandt/ }).click();
-      await expect(page.getByRole("region", { name: "What they may do" })).toBeVisible();
+      await expect(page.getByRole("region", { name: "Access" })).toBeVisible();
       expect(await violations(page)).toEqual([]);
-      await page.getByRole("button", { name: /Somebody new/ }).click();
+      await page.getByRole("button", { name: /New account/ }).click();
       expect(await violations(page)).toEqual([]);
       await page.goto("/workbench/changes");
       await expect(page.getByRole("region", { name: "Changes" })).toBeVisible();
       expect(await violations(page)).toEqual([]);
       await page.goto("/workbench/nothing");
-      await expect(page.getByRole("heading", { name: "There is nothing at this address" })).toBeVisible();
+      await expect(page.getByRole("heading", { name: "Page not found" })).toBeVisible();
       expect(await violations(page)).toEqual([]);
     });
   });

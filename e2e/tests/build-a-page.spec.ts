@@ -50,7 +50,7 @@ test("from an empty workbench and a table of twenty columns to a published page 
   test.slow();
   const page = await signedIn("ines");
   await page.goto("/workbench/at/archive");
-  await expect(page.getByRole("heading", { name: "No page yet" })).toBeVisible();
+  await expect(page.getByRole("heading", { name: "No pages yet" })).toBeVisible();
   await expect(page.getByRole("status").filter({ hasText: "live" })).toBeVisible();
 
   let actions = 0;
@@ -71,7 +71,7 @@ test("from an empty workbench and a table of twenty columns to a published page 
     actions += 1;
     strokes += words.length + 2;
     await page.keyboard.press("Control+k");
-    await page.getByRole("textbox", { name: "Go to, or do" }).waitFor();
+    await page.getByRole("textbox", { name: "Search commands" }).waitFor();
     await page.keyboard.type(words);
     await expect(page.getByRole("menuitem").first()).toContainText(found);
     await page.keyboard.press("Enter");
@@ -90,7 +90,7 @@ test("from an empty workbench and a table of twenty columns to a published page 
   // The structure is looked at every few seconds: nothing has to be restarted for a new table.
   await expect(async () => {
     await page.keyboard.press("Control+k");
-    await page.getByRole("textbox", { name: "Go to, or do" }).waitFor();
+    await page.getByRole("textbox", { name: "Search commands" }).waitFor();
     await page.keyboard.type("draft gauge");
     const isThere = await page.getByRole("menuitem", { name: /office\.gauge_house/ }).count();
     await page.keyboard.press("Escape");
@@ -98,46 +98,46 @@ test("from an empty workbench and a table of twenty columns to a published page 
   }).toPass({ timeout: 60_000 });
 
   const begun = Date.now();
-  await pick("draft gauge", "Draft a page of office.gauge_house");
+  await pick("draft gauge", "Create a draft page for office.gauge_house");
   const served = page.frameLocator("iframe");
   await expect(served.getByRole("heading", { level: 1 })).toContainText("House at Alder Bridge");
   await expect(served.getByRole("combobox", { name: "Station" })).toBeVisible();
 
-  await pick("who may open", "Who may open it");
-  await expect(editor("May open")).toBeFocused();
+  await pick("can open", "Can open");
+  await expect(editor("Can open")).toBeFocused();
   await complete('"builder" in actor.ro', "actor.roles");
-  await pick("while edited", "While it may be edited");
-  await expect(editor("Edited while")).toBeFocused();
+  await pick("editable when", "Editable when");
+  await expect(editor("Editable when")).toBeFocused();
   await complete("row.cl", "row.closed_on");
   await type(" == null");
   await expect(page.getByText("true for 40 of 48 rows")).toBeVisible();
 
-  await pick("keeper_email e-mail", "keeper_email: add the rule an e-mail address");
-  await pick("name at least", "name: add the rule at least this many characters");
-  await expect(page.getByRole("textbox", { name: "at least this many characters" })).toBeFocused();
+  await pick("keeper_email e-mail", "keeper_email: add the rule E-mail address");
+  await pick("name minimum length", "name: add the rule Minimum length");
+  await expect(page.getByRole("textbox", { name: "Minimum length" })).toBeFocused();
   await type("3");
-  await pick("rooms or less", "rooms: add the rule this or less");
-  await expect(page.getByRole("textbox", { name: "this or less" })).toBeFocused();
+  await pick("rooms maximum", "rooms: add the rule Maximum");
+  await expect(page.getByRole("textbox", { name: "Maximum" })).toBeFocused();
   await type("12");
-  await pick("key_number form", "key_number: add the rule of the form");
-  await expect(page.getByRole("textbox", { name: "of the form" })).toBeFocused();
+  await pick("key_number pattern", "key_number: add the rule Pattern");
+  await expect(page.getByRole("textbox", { name: "Pattern" })).toBeFocused();
   await type("K.*");
 
   await pick("add check", "Add a check across fields");
-  await expect(editor("Expected")).toBeFocused();
+  await expect(editor("Condition")).toBeFocused();
   await complete("form.cl", "form.closed_on");
   await complete(" >= form.op", "form.opened_on");
   await press("Tab");
-  await expect(page.getByLabel("Otherwise")).toBeFocused();
+  await expect(page.getByLabel("Error message")).toBeFocused();
   await page.keyboard.press("Control+a");
   await type("A house closes after it was opened.");
   await expect(page.getByText("true for 8 of 48 rows")).toBeVisible();
-  await expect(page.getByRole("status").filter({ hasText: "draft, not published yet" })).toBeVisible();
+  await expect(page.getByRole("status").filter({ hasText: "Draft, not published yet" })).toBeVisible();
 
   await pick("publish", "Publish this page");
   await expect(page.getByRole("button", { name: "Publish now" })).toBeFocused();
   await press("Enter");
-  await expect(page.getByRole("status").filter({ hasText: "published, no draft" })).toBeVisible();
+  await expect(page.getByRole("status").filter({ hasText: "Published, no draft" })).toBeVisible();
 
   await pick("open record served", "Open this record on the served page");
   await expect(page.getByRole("heading", { level: 1 })).toContainText("House at");

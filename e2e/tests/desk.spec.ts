@@ -7,31 +7,31 @@ test("a table that changes under its page is told of, refuses what no longer fit
   const page = await signedIn("ines");
   await page.goto("/workbench");
   const row = page.getByRole("row").filter({ has: page.getByRole("link", { name: "Visits" }) });
-  await expect(row).toContainText("served, sound");
+  await expect(row).toContainText("Served, no problems");
   await vale.rows("ALTER TABLE field.visit RENAME COLUMN findings TO what_was_found");
   try {
     // Within a minute, by itself.
-    await expect(row).toContainText("not served", { timeout: 60_000 });
+    await expect(row).toContainText("Not served", { timeout: 60_000 });
     await expect(row).toContainText("findings is called what_was_found now");
     await page.getByRole("link", { name: "Visits" }).click();
     const notice = page.getByRole("status").filter({ hasText: "The table has changed since this page was published" });
     await notice.getByRole("button", { name: "write what_was_found everywhere" }).click();
     await expect(page.frameLocator("iframe").getByLabel("What was found")).toBeVisible();
-    await page.getByRole("button", { name: "Publish …" }).click();
+    await page.getByRole("button", { name: "Publish…" }).click();
     await page.getByRole("button", { name: "Publish now" }).click();
     await expect(notice).toHaveCount(0);
     await page.getByRole("link", { name: "Pages" }).click();
-    await expect(row).toContainText("served, sound");
+    await expect(row).toContainText("Served, no problems");
   } finally {
     await vale.rows("ALTER TABLE field.visit RENAME COLUMN what_was_found TO findings");
   }
   await page.goto("/workbench/pages/visit");
   await page.getByRole("button", { name: "Versions", exact: true }).click();
-  await page.getByRole("button", { name: "bring it back as the draft" }).last().click();
+  await page.getByRole("button", { name: "Restore as draft" }).last().click();
   await expect(page.frameLocator("iframe").getByLabel("Findings")).toBeVisible({ timeout: 60_000 });
-  await page.getByRole("button", { name: "Publish …" }).click();
+  await page.getByRole("button", { name: "Publish…" }).click();
   await page.getByRole("button", { name: "Publish now" }).click();
-  await expect(page.getByRole("status").filter({ hasText: "published, no draft" })).toBeVisible();
+  await expect(page.getByRole("status").filter({ hasText: "Published, no draft" })).toBeVisible();
 });
 
 test("the palette reaches places, pages, tables and people by a part of their names", async ({ signedIn }) => {
@@ -41,7 +41,7 @@ test("the palette reaches places, pages, tables and people by a part of their na
   await expect(page.getByRole("heading", { level: 1 })).toBeVisible();
   const go = async (words: string): Promise<void> => {
     await page.keyboard.press("Control+k");
-    await page.getByRole("textbox", { name: "Go to, or do" }).waitFor();
+    await page.getByRole("textbox", { name: "Search commands" }).waitFor();
     await page.keyboard.type(words);
     await page.getByRole("menuitem").first().waitFor();
     await page.keyboard.press("Enter");
@@ -52,10 +52,10 @@ test("the palette reaches places, pages, tables and people by a part of their na
   await expect(page.getByRole("heading", { level: 1 })).toHaveText("office.person");
   await go("tamsin");
   await expect(page).toHaveURL(/\/workbench\/people\?person=/);
-  await expect(page.getByRole("heading", { name: "What Tamsin Okoro may do" })).toBeVisible();
+  await expect(page.getByRole("heading", { name: "Access of Tamsin Okoro" })).toBeVisible();
   await page.keyboard.press("Control+k");
   await page.keyboard.type("nothing is called so");
-  await expect(page.getByText("Nothing is called so.")).toBeVisible();
+  await expect(page.getByText("No matches")).toBeVisible();
   await page.keyboard.press("Escape");
   await expect(page.getByRole("dialog")).toHaveCount(0);
 });
@@ -64,12 +64,12 @@ test("a page is tried through the eyes of a person, and a switched-off account i
   const page = await signedIn("ines");
   await page.goto("/workbench/people");
   await page.getByRole("button", { name: /Piers/ }).click();
-  await expect(page.getByText("The account is switched off")).toBeVisible();
+  await expect(page.getByText("This account is disabled")).toBeVisible();
   await page.getByRole("button", { name: /Hollis Brandt/ }).click();
-  const row = page.getByRole("region", { name: "What they may do" }).getByRole("row", { name: /Stations/ });
-  await expect(row).toContainText("opens it");
-  await row.getByRole("link", { name: "see it as they do" }).click();
-  await expect(page.getByRole("button", { name: /Seen by/ })).toContainText("Hollis Brandt");
+  const row = page.getByRole("region", { name: "Access" }).getByRole("row", { name: /Stations/ });
+  await expect(row).toContainText("Can open");
+  await row.getByRole("link", { name: "View as this person" }).click();
+  await expect(page.getByRole("button", { name: /View as/ })).toContainText("Hollis Brandt");
 });
 
 test("a page file is taken in as a draft, and a table without a row is built over with the form of a new record", async ({
@@ -87,15 +87,15 @@ test("a page file is taken in as a draft, and a table without a row is built ove
   await expect(page).toHaveURL(/\/workbench\/at\/archive\/pages\/notes$/);
   await expect(page.getByText("The table has no record yet")).toBeVisible();
   await expect(page.frameLocator("iframe").getByLabel("Noted at")).toBeVisible();
-  await page.getByRole("button", { name: "Set note", exact: true }).click();
+  await page.getByRole("button", { name: "Edit note", exact: true }).click();
   await page.getByRole("group", { name: "Settings of note" }).getByLabel("Label").fill("What was noted");
   await expect(page.frameLocator("iframe").getByLabel("What was noted")).toBeVisible();
   // A draft of which nothing else is left goes after a question only.
-  await page.getByRole("button", { name: "Discard the draft …" }).click();
-  await page.getByRole("alertdialog").getByRole("button", { name: "Keep it" }).click();
+  await page.getByRole("button", { name: "Discard draft…" }).click();
+  await page.getByRole("alertdialog").getByRole("button", { name: "Cancel" }).click();
   await expect(page.frameLocator("iframe").getByLabel("What was noted")).toBeVisible();
-  await page.getByRole("button", { name: "Discard the draft …" }).click();
-  await page.getByRole("alertdialog").getByRole("button", { name: "Discard it" }).click();
+  await page.getByRole("button", { name: "Discard draft…" }).click();
+  await page.getByRole("alertdialog").getByRole("button", { name: "Discard draft" }).click();
   await expect(page).toHaveURL(/\/workbench\/at\/archive\/?$/);
   await expect(page.getByText("Notes").first()).toBeHidden();
 });

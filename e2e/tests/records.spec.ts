@@ -55,11 +55,11 @@ test("a new visit is entered, shown, edited and taken out again, and the log hol
 
   await page.getByRole("link", { name: "Delete" }).click();
   await expect(page.getByRole("heading", { level: 1 })).toContainText("Delete Visit to MV-018");
-  await expect(page.getByText("What it held stays in the change log.")).toBeVisible();
-  await page.getByRole("link", { name: "Keep it" }).click();
+  await expect(page.getByText("Its values stay in the change log.")).toBeVisible();
+  await page.getByRole("link", { name: "Cancel" }).click();
   expect(await vale.rows("SELECT FROM field.visit WHERE id = $1", [id])).toHaveLength(1);
   await page.getByRole("link", { name: "Delete" }).click();
-  await page.getByRole("button", { name: "Delete for good" }).click();
+  await page.getByRole("button", { name: "Delete permanently" }).click();
   await expect(page).toHaveURL(/\/visits$/);
   await expect(page.getByRole("status")).toContainText("is deleted.");
   expect(await vale.rows("SELECT FROM field.visit WHERE id = $1", [id])).toHaveLength(0);
@@ -100,7 +100,7 @@ test("a station that others refer to can't be deleted, and says by what", async 
   await page.getByRole("row").nth(1).getByRole("link").first().click();
   await page.getByRole("link", { name: "Delete" }).click();
   await expect(page.getByText(/Sensor: \d+, which keep it from being deleted\./)).toBeVisible();
-  await expect(page.getByRole("button", { name: "Delete for good" })).toHaveCount(0);
+  await expect(page.getByRole("button", { name: "Delete permanently" })).toHaveCount(0);
 });
 
 test("a loan is saved by the database's own function, and its refusal stands on the form", async ({

@@ -174,7 +174,7 @@ test("a switched-off account can't sign in, a duty officer can't open the statio
   await page.getByLabel("E-mail address").fill(vale.email("piers"));
   await page.getByLabel("Password").fill(vale.password("piers"));
   await page.getByRole("button", { name: "Sign in" }).click();
-  await expect(page.getByRole("alert")).toContainText("switched off");
+  await expect(page.getByRole("alert")).toContainText("This account is disabled");
   await signedIn("dara");
   await expect(page.getByRole("link", { name: "Bulletins" })).toBeVisible();
   await expect(page.getByRole("link", { name: "Stations" })).toHaveCount(0);

@@ -119,7 +119,7 @@ test("a list can be searched and is cut into parts", async ({ signedIn }) => {
   const page = await signedIn("tamsin");
   await page.goto("/sensors");
   await expect(page.getByRole("row")).toHaveCount(51);
-  await page.getByRole("link", { name: "Further" }).click();
+  await page.getByRole("link", { name: "Next" }).click();
   await expect(page.getByRole("navigation", { name: "Parts of the list" })).toContainText("Part 2");
   await page.getByLabel("Contains").fill("MV-048");
   await page.getByRole("button", { name: "Find" }).click();

@@ -17,8 +17,8 @@ async function openSheet(page: Page, address: string): Promise<void> {
 }
 
 async function discard(page: Page): Promise<void> {
-  await page.getByRole("button", { name: "Discard the draft" }).click();
-  await expect(state(page, "published, no draft")).toBeVisible();
+  await page.getByRole("button", { name: "Discard draft" }).click();
+  await expect(state(page, "Published, no draft")).toBeVisible();
 }
 
 const set = (page: Page, field: string) => page.getByRole("group", { name: `Settings of ${field}` });
@@ -37,7 +37,7 @@ test.describe("the Sheet", () => {
     const page = await signedIn("ines");
     await openSheet(page, "station?key=MV-014");
     await served(page).getByLabel("Notes").fill("Typed and not sent");
-    await page.getByRole("button", { name: "Set name" }).click();
+    await page.getByRole("button", { name: "Edit name" }).click();
     await set(page, "name").getByLabel("Label").fill("Name on the board");
     await expect(served(page).getByLabel("Name on the board")).toBeVisible();
     await expect(served(page).getByLabel("Notes")).toHaveValue("Typed and not sent");
@@ -70,7 +70,7 @@ test.describe("the Sheet", () => {
     const review = page.getByRole("list", { name: "Review" });
     await expect(review).toContainText("has no column");
     await expect(page.locator(".cm-lintRange-error")).toHaveCount(1);
-    await expect(page.getByRole("button", { name: "Publish …" })).toBeDisabled();
+    await expect(page.getByRole("button", { name: "Publish…" })).toBeDisabled();
     await page.keyboard.press("Alt+r");
     await expect(page.locator(".cm-lintRange-error").or(review.getByText("stands here twice"))).not.toHaveCount(0);
     await page.keyboard.press("Control+z");
@@ -93,11 +93,11 @@ test.describe("the Sheet", () => {
     await served(page).getByRole("button", { name: "Update" }).click();
     const save = page.getByRole("region", { name: "Save", exact: true });
     await expect(save.getByRole("button", { name: /^Answer/ })).toContainText("303");
-    await expect(page.getByText("This save would answer with 303 and lead to /stations")).toBeVisible();
-    await page.getByRole("button", { name: "Set name" }).click();
+    await expect(page.getByText("Trial: this save would redirect (303) to /stations")).toBeVisible();
+    await page.getByRole("button", { name: "Edit name" }).click();
     await set(page, "name").getByRole("button", { name: "Add a rule" }).click();
-    await page.getByRole("menuitem", { name: "at least this many characters" }).click();
-    await page.getByRole("textbox", { name: "at least this many characters" }).fill("3");
+    await page.getByRole("menuitem", { name: "Minimum length" }).click();
+    await page.getByRole("textbox", { name: "Minimum length" }).fill("3");
     await expect(save).toContainText("invalid");
     await expect(served(page).getByLabel("Station name")).toHaveValue("Ox");
     expect(
@@ -112,15 +112,15 @@ test.describe("the Sheet", () => {
     const page = await signedIn("ines");
     const { n } = await vale.row<{ n: string }>("SELECT count(*) AS n FROM network.station WHERE warning_m > 3");
     await openSheet(page, "station?key=MV-014");
-    await page.getByRole("button", { name: "Set warning_m" }).click();
+    await page.getByRole("button", { name: "Edit warning_m" }).click();
     await set(page, "warning_m").getByRole("button", { name: "Add a rule" }).click();
-    await page.getByRole("menuitem", { name: "this or less" }).click();
-    await page.getByRole("textbox", { name: "this or less" }).fill("3");
+    await page.getByRole("menuitem", { name: "Maximum" }).click();
+    await page.getByRole("textbox", { name: "Maximum" }).fill("3");
     await page.getByRole("button", { name: "Census", exact: true }).click();
     await page.getByRole("button", { name: "Count", exact: true }).click();
     const census = page.getByRole("list", { name: "Census" });
     await expect(census).toContainText(`would refuse ${n} stored rows`);
-    await census.getByText("to make the table hold it").nth(2).click();
+    await census.getByText("SQL to enforce this in the table").nth(2).click();
     await expect(census).toContainText("NOT VALID");
     const link = census.getByRole("link").first();
     const key = (await link.textContent()) ?? "";
@@ -145,7 +145,7 @@ test.describe("the Sheet", () => {
     await expect(page.getByRole("toolbar", { name: "Chosen fields" })).toContainText("3 fields");
     await page.keyboard.press("Delete");
     await expect.poll(async () => (await order()).slice(2, 4)).toEqual(["calibrated_at", "in_service"]);
-    await page.getByRole("button", { name: "Put kind on the page" }).click();
+    await page.getByRole("button", { name: "Add kind to the page" }).click();
     await expect.poll(async () => (await order()).at(-1)).toBe("kind");
     for (let step = 0; step < 3; step++) await page.keyboard.press("Control+z");
     await expect.poll(async () => (await order()).slice(2, 4)).toEqual(["kind", "serial_number"]);
@@ -167,7 +167,7 @@ test.describe("the Sheet", () => {
       await to.hover();
       await page.mouse.up();
     };
-    const offPage = page.getByTitle("Drag it to its place on the page.");
+    const offPage = page.getByTitle("Drag onto the page.");
     const before = await order();
     await drag(name("serial_number"), name("kind"));
     await expect.poll(async () => (await order()).slice(2, 4)).toEqual(["serial_number", "kind"]);
@@ -190,7 +190,7 @@ test.describe("the Sheet", () => {
   test("records are stepped through by keys and sampled at their extremes", async ({ signedIn }) => {
     const page = await signedIn("ines");
     await openSheet(page, "station?key=MV-013&as=");
-    await page.getByRole("button", { name: "The record after" }).click();
+    await page.getByRole("button", { name: "Next record" }).click();
     await expect(page).toHaveURL(/key=MV-014/);
     await expect(served(page).getByRole("heading", { level: 1 })).toContainText("MV-014");
     await page.keyboard.press("Alt+PageUp");
@@ -204,10 +204,10 @@ test.describe("the Sheet", () => {
     const [context, other] = await secondBuilder(vale, browser);
     await openSheet(page, "calibration");
     await openSheet(other, "calibration");
-    await page.getByRole("button", { name: "Set method" }).click();
+    await page.getByRole("button", { name: "Edit method" }).click();
     await set(page, "method").getByLabel("Help").fill("As in the handbook");
     await expect(served(other).getByText("As in the handbook")).toBeVisible();
-    await other.getByRole("button", { name: "Set remarks" }).click();
+    await other.getByRole("button", { name: "Edit remarks" }).click();
     await set(other, "remarks").getByLabel("Label").fill("What was seen");
     await expect(served(page).getByLabel("What was seen")).toBeVisible();
     await expect(served(page).getByText("As in the handbook")).toBeVisible();
@@ -225,12 +225,12 @@ test.describe("the Sheet", () => {
       .getByRole("button", { name: /^Route/ })
       .first()
       .click();
-    await page.getByLabel("List's name").fill("Loans of instruments");
+    await page.getByLabel("List title").fill("Loans of instruments");
     await expect(state(page, "draft, Ines Farrow")).toBeVisible();
     await writeFile(file, `# Looked after by the stores.\n${text.replace(/answer:.*/, "answer: { saved: view }")}`);
     const notice = state(page, "The file has changed on disk");
     await expect(notice).toContainText("where a save leads");
-    await notice.getByRole("button", { name: "Bring these changes into the draft" }).click();
+    await notice.getByRole("button", { name: "Merge these changes into the draft" }).click();
     await expect(notice).toHaveCount(0);
     await page.getByRole("button", { name: "File", exact: true }).click();
     await expect(page.locator(".cm-content")).toContainText("# Looked after by the stores.");
@@ -249,12 +249,12 @@ async function secondBuilder(vale: Vale, browser: import("@playwright/test").Bro
   await page.getByLabel("Password").fill(vale.password("ines"));
   await page.getByRole("button", { name: "Sign in" }).click();
   await page.goto("/workbench/people?person=new");
-  const form = page.locator("form", { has: page.getByRole("button", { name: "Make the account" }) });
+  const form = page.locator("form", { has: page.getByRole("button", { name: "Create account" }) });
   await form.getByLabel("Name").fill("Maud Second");
   const email = `maud.${Date.now()}@marrow-vale.example`;
   await form.getByLabel("E-mail").fill(email);
   await form.getByLabel("Roles").fill("builder, technician");
-  await form.getByRole("button", { name: "Make the account" }).click();
+  await form.getByRole("button", { name: "Create account" }).click();
   const password = (await form.getByRole("status").locator("code").textContent()) ?? "";
   await page.getByRole("button", { name: "Sign out" }).click();
   await page.goto("/sign-in");

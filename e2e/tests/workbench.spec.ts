@@ -35,7 +35,7 @@ test("a request and a change appear in the workbench by themselves", async ({ si
     'UPDATE "network"."station" AS t',
   );
 
-  await workbench.getByRole("navigation", { name: "Places" }).getByRole("link", { name: "Changes" }).click();
+  await workbench.getByRole("navigation", { name: "Main" }).getByRole("link", { name: "Changes" }).click();
   const newest = workbench
     .getByRole("region", { name: "Changes" })
     .getByRole("row")
@@ -83,7 +83,7 @@ test("the Sheet shows the chosen record through the eyes of the chosen person, i
   await expect(frame.getByRole("heading", { level: 1 })).toContainText("MV-014");
 
   await page.goto("/workbench/pages/station?key=MV-001");
-  const seenBy = page.getByRole("button", { name: /Seen by/ });
+  const seenBy = page.getByRole("button", { name: /View as/ });
   await expect(seenBy).toContainText("Hollis Brandt, hydrologist");
   await seenBy.click();
   await page.getByRole("option", { name: /Tamsin Okoro/ }).click();
@@ -110,7 +110,7 @@ test("changes are found by text, person and page, and the story of week 19 can b
   await page.getByRole("option", { name: "Tamsin Okoro" }).click();
   await expect(page).toHaveURL(/person=Tamsin/);
   await expect(log.getByRole("cell", { name: "Hollis Brandt" })).toHaveCount(0);
-  await page.getByRole("button", { name: "Earlier changes" }).click();
+  await page.getByRole("button", { name: "Load earlier changes" }).click();
   await expect.poll(() => log.getByRole("cell", { name: "Tamsin Okoro" }).count()).toBeGreaterThan(50);
 });
 

@@ -272,7 +272,7 @@ function inside(connections: Connections, client: pg.PoolClient): Database {
       return answer;
     },
     /** On a connection that is in a transaction already: up to a savepoint. */
-    async transact(run) {
+    async transaction(run) {
       await command("SAVEPOINT quill");
       try {
         const result = await run(inside(connections, client));
@@ -287,7 +287,7 @@ function inside(connections: Connections, client: pg.PoolClient): Database {
 }
 
 /** Runs something as one transaction on a connection. */
-const transaction = <Result>(
+const asTransaction = <Result>(
   connections: Connections,
   run: (database: Database) => Promise<Result>,
   reads: boolean,
@@ -314,7 +314,7 @@ const transaction = <Result>(
 export function databaseOver(pool: pg.Pool, limits: Partial<Limits> = {}): Database {
   const connections = new Connections(pool, { ...usualLimits, ...limits });
   return {
-    transact: (run, purpose) => transaction(connections, run, purpose === "reading"),
+    transaction: (run, purpose) => asTransaction(connections, run, purpose === "reading"),
     run: (statement) =>
       connections.use(statement.writes === true, (client) =>
         connections.send(client, queryOf(statement), statement.slow),

@@ -24,9 +24,9 @@ function breaking({ purpose, arrives, away }: Break): Database {
   const real = databaseOver(trips.pool);
   let [broken, left] = [false, away];
   const over = (database: Database): Database => ({
-    async transact(run) {
+    async transaction(run) {
       if (broken && left-- > 0) throw new DatabaseAway("still away", false);
-      return database.transact((inside) => run(over(inside)));
+      return database.transaction((inside) => run(over(inside)));
     },
     async run(statement: Statement) {
       if (broken && left-- > 0) throw new DatabaseAway("still away", false);

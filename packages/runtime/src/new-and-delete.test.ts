@@ -175,7 +175,7 @@ describe("deleting", () => {
   };
 
   test("asks first, and shows what will go and what hangs on it, through cascades as well", async () => {
-    const gate = await make("Hanging");
+    const gate = await make("DependentPath");
     await trips.owner.query(
       "WITH p AS (INSERT INTO network.gate_part (gate) SELECT $1 FROM generate_series(1, 3) RETURNING id) INSERT INTO network.gate_bolt (part) SELECT id FROM p, generate_series(1, 2)",
       [gate],
@@ -188,7 +188,7 @@ describe("deleting", () => {
     expect(response.body).toContain("Gate bolt: 6, deleted with it.");
     expect(response.body).toContain("Gate photo: 1, which will no longer name it.");
     expect(response.body).toContain("Gate secret: perhaps some");
-    expect(response.body).toContain("Delete for good");
+    expect(response.body).toContain("Delete permanently");
   });
 
   test("takes the one record, logs all that it held, and says so on the list", async () => {
@@ -212,7 +212,7 @@ describe("deleting", () => {
     await trips.owner.query("INSERT INTO network.gate_key VALUES ($1, $1)", [gate]);
     const asked = await trips.send("GET", `/gates/${gate}/delete`, tamsin);
     expect(asked.response.body).toContain("Gate key: 1, which keep it from being deleted.");
-    expect(asked.response.body).not.toContain("Delete for good");
+    expect(asked.response.body).not.toContain("Delete permanently");
     const pressed = await trips.save(`/gates/${gate}/delete`, tamsin, form);
     expect(pressed.response.status).toBe(409);
     expect(pressed.response.body).toContain("other records refer to it");

@@ -1,5 +1,6 @@
 import { readFile } from "node:fs/promises";
 import { describe, expect, test } from "@jest/globals";
+import { findingsPage } from "@loyal-quill/core";
 import { pageJsonSchema } from "../../core/src/page/json-schema.js";
 
 const docs = (name: string): Promise<string> => readFile(new URL(`../../../docs/${name}`, import.meta.url), "utf8");
@@ -36,4 +37,8 @@ describe("the reference of the page file", () => {
   test("the published JSON Schema is the one that reads the files", async () => {
     expect(JSON.parse(await docs("page.schema.json"))).toEqual(JSON.parse(JSON.stringify(pageJsonSchema())));
   });
+});
+
+test("the published list of findings is made from the catalogue", async () => {
+  expect(await docs("findings.md")).toBe(findingsPage());
 });

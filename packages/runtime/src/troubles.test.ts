@@ -71,7 +71,7 @@ function refusing(sqlState: string, times: number): Database & { saves: () => nu
   let saves = 0;
   return {
     saves: () => saves,
-    transact: (run) => real.transact(run),
+    transaction: (run) => real.transaction(run),
     run: (statement: Statement) => {
       if (statement.purpose !== "save") return real.run(statement);
       saves += 1;

@@ -54,8 +54,8 @@ describe("signing in", () => {
   test("a switched-off account is told so, with the right password only", async () => {
     const off = await signIn("piers");
     expect(off.status).toBe(403);
-    expect(off.text).toContain("switched off");
-    expect((await signIn("piers", { password: "no" })).text).not.toContain("switched off");
+    expect(off.text).toContain("This account is disabled");
+    expect((await signIn("piers", { password: "no" })).text).not.toContain("disabled");
   });
 
   test("an account that is switched off meanwhile is out at once", async () => {

@@ -37,11 +37,15 @@ export interface ApplicationOptions {
   readonly signingKey: string;
   /** The application's name, in every header. */
   readonly name: string;
+  /** What it is, on the home page. */
+  readonly about?: string;
   readonly logger: Logger;
   /** Connections to each edited database at most; 10 where it is left out. */
   readonly poolSize?: number;
   /** The greatest age of a form that is taken, in milliseconds; a day where it is left out. */
   readonly formAge?: number;
+  /** Told what somebody should do about a database's change log; it is logged where this is left out. */
+  readonly onNotice?: (notice: string) => void;
 }
 
 export interface Application {
@@ -75,6 +79,7 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
   const limits = {
     ...(options.poolSize === undefined ? {} : { poolSize: options.poolSize }),
     ...(options.formAge === undefined ? {} : { formAge: options.formAge }),
+    ...(options.onNotice ? { onNotice: options.onNotice } : {}),
   };
   const opening = { signingKey, logger, frame: frameOf, ...limits };
   const first = await openEditedDatabase({ ...opening, ...options, name: "", store });
@@ -127,7 +132,7 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
     const found = await account(request);
     if (!found) return response.redirect(303, "/sign-in");
     const served = databases.flatMap((each) => each.pages.loaded().pages.map((page) => ({ page, mount: each.mount })));
-    const page = homePage(served, actorOf(found), frame(request, found), options.workbench !== null);
+    const page = homePage(served, actorOf(found), frame(request, found), options.workbench !== null, options.about);
     response.type("html").set("cache-control", "no-store").send(page);
   });
   for (const { mount, pages: other } of others) app.use(mount, other.router);

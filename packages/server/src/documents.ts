@@ -17,21 +17,33 @@ import type { Request, Response } from "express";
 import type { Logger } from "pino";
 import { problem } from "./api/problem.js";
 
-/** The list of the pages that a person may open: the root of the served pages. */
+/**
+ * The root of the served pages: what the application is, and the pages that a person may open, with a line each.
+ *
+ * @param about a line or two on the application; null for none
+ */
 export function homePage(
   pages: readonly { readonly page: Page; readonly mount: string }[],
   actor: Actor,
   frame: Frame,
   hasWorkbench: boolean,
+  about: string | null = null,
 ): string {
   const facts = { actor, row: {}, form: {}, now: new Date() };
   const open = pages.filter(({ page }) => mayOpen(page, facts) === true);
-  const links = open.map(({ page, mount }) => html`<li><a href="${mount}${page.path.list}">${page.plural}</a></li>`);
+  const links = open.map(
+    ({ page, mount }) =>
+      html`<li><a href="${mount}${page.path.list}">${page.plural}</a>${page.description && html`<p>${page.description}</p>`}</li>`,
+  );
   const workbench =
     hasWorkbench && actor.roles.includes("builder") && html`<p><a href="/workbench">Go to the workbench</a></p>`;
   const list =
     open.length > 0 ? html`<ul class="pages">${links}</ul>` : html`<p class="empty">No page is open to you yet.</p>`;
-  return document(frame, "Pages", html`<h1>Pages</h1>${list}${workbench}`);
+  return document(
+    frame,
+    "Home",
+    html`<h1>${frame.application}</h1>${about && html`<p>${about}</p>`}<h2>Pages</h2>${list}${workbench}`,
+  );
 }
 
 /** A title and a line, with the way to the list of pages. */

@@ -1,5 +1,5 @@
 import type { Actor, Database, Frame } from "@loyal-quill/core";
-import { connect, createPages, databaseOver, type Pages } from "@loyal-quill/runtime";
+import { careForLog, connect, createPages, databaseOver, type LogCare, type Pages } from "@loyal-quill/runtime";
 import type { Request } from "express";
 import type { Logger } from "pino";
 import { Feed } from "./api/feed.js";
@@ -26,6 +26,8 @@ export interface EditedDatabaseOptions {
   /** Connections to it at most; 10 where it is left out. */
   readonly poolSize?: number;
   readonly formAge?: number;
+  /** Told what somebody should do about its change log. */
+  readonly onNotice?: (notice: string) => void;
 }
 
 /** One database with everything that is made of it: its served pages, drafts, censuses and live feed. */
@@ -39,6 +41,7 @@ export interface EditedDatabase {
   readonly desk: Desk;
   readonly censuses: Censuses;
   readonly feed: Feed;
+  readonly logCare: LogCare;
   /** Ends what would go on for ever by itself: the live feed, and censuses under way. */
   readonly endStreams: () => void;
   readonly close: () => Promise<void>;
@@ -89,6 +92,8 @@ export async function openEditedDatabase(options: EditedDatabaseOptions): Promis
     await pool.end();
     throw error;
   });
+  const logCare = careForLog(database, options.onNotice ?? ((notice) => logger.warn(notice)));
+  await logCare.look();
   desk = new Desk({ store, pages, directory: options.pages, tell: (event) => feed.tell(event) });
   await desk.sync();
   const censuses = new Censuses(database, (event) => feed.tell(event));
@@ -98,10 +103,11 @@ export async function openEditedDatabase(options: EditedDatabaseOptions): Promis
   };
   const close = async (): Promise<void> => {
     endStreams();
+    logCare.close();
     pages.close();
     await Promise.all(keeping);
     await pool.end();
   };
   const mount = name === "" ? "" : `/${name}`;
-  return { name, mount, store, database, pages, desk, censuses, feed, endStreams, close };
+  return { name, mount, store, database, pages, desk, censuses, feed, logCare, endStreams, close };
 }

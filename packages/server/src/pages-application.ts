@@ -1,5 +1,5 @@
 import type { Actor, Frame, RecordedRequest } from "@loyal-quill/core";
-import { connect, createPages, databaseOver, type Loaded, type Pages } from "@loyal-quill/runtime";
+import { careForLog, connect, createPages, databaseOver, type Loaded, type Pages } from "@loyal-quill/runtime";
 import express, { type Request } from "express";
 import type { Logger } from "pino";
 import { answerFailure, homePage, nothingHere } from "./documents.js";
@@ -19,6 +19,8 @@ export interface PagesApplicationOptions {
   readonly logger: Logger;
   readonly poolSize?: number;
   readonly formAge?: number;
+  /** Told what somebody should do about the change log; it is logged where this is left out. */
+  readonly onNotice?: (notice: string) => void;
   /** Told of every request once it is answered. */
   readonly onRequest?: (recorded: RecordedRequest) => void;
   /** Told when the files or the tables were read anew. */
@@ -48,8 +50,9 @@ export async function createPagesApplication(options: PagesApplicationOptions): 
     person: { name: actor.name },
     signOut: null,
   } as const;
+  const database = databaseOver(pool);
   const pages = await createPages({
-    database: databaseOver(pool),
+    database,
     pages: options.pages,
     signingKey: options.signingKey,
     actor: () => actor,
@@ -63,6 +66,8 @@ export async function createPagesApplication(options: PagesApplicationOptions): 
     await pool.end();
     throw error;
   });
+  const logCare = careForLog(database, options.onNotice ?? ((notice) => logger.warn(notice)));
+  await logCare.look();
   const frame: Frame = { ...around, base: "", script: null, styleSheets: [pages.styleSheet, ...fontSheets] };
   const app = express();
   app.disable("x-powered-by");
@@ -89,6 +94,7 @@ export async function createPagesApplication(options: PagesApplicationOptions): 
     answerFailure(error, request, response, frame, logger),
   );
   const close = async (): Promise<void> => {
+    logCare.close();
     pages.close();
     await pool.end();
   };

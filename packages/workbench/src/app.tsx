@@ -70,7 +70,7 @@ export function App() {
         <Head>
           <strong>Loyal Quill</strong>
           {place !== "/workbench" && <code>{decodeURIComponent(place.slice("/workbench/at/".length))}</code>}
-          <Places aria-label="Places">
+          <Places aria-label="Main">
             <NavLink to="/" end>
               Pages
             </NavLink>
@@ -78,11 +78,11 @@ export function App() {
             <NavLink to="/people">People</NavLink>
             <NavLink to="/changes">Changes</NavLink>
             <button type="button" onClick={() => setPalette(true)} title="Ctrl+K">
-              Go to …
+              Go to…
             </button>
           </Places>
           <Person>
-            <span role="status">{live ? <Mark kind="good">live</Mark> : <Mark kind="wait">not connected</Mark>}</span>
+            <span role="status">{live ? <Mark kind="good">live</Mark> : <Mark kind="wait">Disconnected</Mark>}</span>
             <span>{session.data?.name ?? ""}</span>
             <a href="/">{session.data?.application ?? "Served pages"}</a>
             <form method="post" action="/sign-out">
@@ -109,8 +109,8 @@ export function App() {
                 path="*"
                 element={
                   <>
-                    <Title>There is nothing at this address</Title>
-                    <p>The places of the workbench stand above.</p>
+                    <Title>Page not found</Title>
+                    <p>Use the links above to find your way.</p>
                   </>
                 }
               />

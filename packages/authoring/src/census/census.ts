@@ -258,13 +258,13 @@ export const takeCensus = (
   database: Database,
   options: CensusOptions = {},
 ): Promise<Census> =>
-  database.transact(
+  database.transaction(
     (inside) => new Counting(page, questionsOf(page), facts, patient(inside), options).take(),
     "reading",
   );
 
 /** Counting takes its time: the limit of a request's statements is not its own. */
 const patient = (database: Database): Database => ({
-  transact: (run, purpose) => database.transact(run, purpose),
+  transaction: (run, purpose) => database.transaction(run, purpose),
   run: (statement) => database.run({ ...statement, slow: true }),
 });

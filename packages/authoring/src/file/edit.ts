@@ -22,6 +22,7 @@ const order = [
   "format",
   "title",
   "plural",
+  "description",
   "path",
   "record",
   "language",

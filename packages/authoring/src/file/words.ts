@@ -3,7 +3,8 @@ import type { Difference } from "./differences.js";
 /** What stands in a page file, in words. */
 const parts: Readonly<Record<string, string>> = {
   title: "title",
-  plural: "name of the list",
+  plural: "list title",
+  description: "description",
   path: "address",
   language: "language",
   "time-zone": "time zone",

@@ -1,4 +1,12 @@
-import { logGrants, logSchema, monthPartition } from "@loyal-quill/core";
+import {
+  logGrants,
+  logSchema,
+  logVersion,
+  monthPartition,
+  monthsFrom,
+  readLogState,
+  upgradesFrom,
+} from "@loyal-quill/core";
 import pg from "pg";
 import type { Say } from "../cluster/cluster.js";
 import { CannotStart } from "../listen.js";
@@ -15,8 +23,21 @@ export interface LogInstallOptions {
   readonly now: Date;
 }
 
+/** Makes the log, or brings one of an earlier version up to date. @returns the version that was found; 0 for none */
+async function makeOrUpgrade(client: pg.Client): Promise<number> {
+  await client.query("SELECT pg_advisory_xact_lock(hashtext('loyal-quill log'))");
+  const state = await readLogState({ run: async ({ text }) => (await client.query(text)).rows });
+  if (state.version > logVersion)
+    throw new CannotStart(
+      `The change log is of version ${state.version}, newer than this program knows (${logVersion}): update Loyal Quill.`,
+    );
+  for (const statement of state.there ? upgradesFrom(state.version) : [logSchema]) await client.query(statement);
+  return state.version;
+}
+
 /**
- * `quill log install`: makes the change log in a database, or what is missing of it. One transaction; what is there is left as it is.
+ * `quill log install`: makes the change log in a database, or upgrades one of any earlier version. One transaction; entries stay as they
+ * are, those in the default partition move to their month's.
  */
 export async function installLog({ database, roles, now }: LogInstallOptions, say: Say): Promise<void> {
   const client = new pg.Client(database);
@@ -27,14 +48,12 @@ export async function installLog({ database, roles, now }: LogInstallOptions, sa
       `${shownUrl(database)} can't be reached: ${error instanceof Error ? error.message : String(error)}`,
     );
   }
+  let found = 0;
   try {
     await client.query("BEGIN");
     await client.query("SET LOCAL timezone TO 'UTC'; SET LOCAL client_min_messages TO warning");
-    await client.query(logSchema);
-    for (let month = 0; month < monthsAhead; month++) {
-      const date = new Date(Date.UTC(now.getUTCFullYear(), now.getUTCMonth() + month, 1));
-      await client.query(monthPartition(date.getUTCFullYear(), date.getUTCMonth() + 1).text);
-    }
+    found = await makeOrUpgrade(client);
+    for (const { year, month } of monthsFrom(now, monthsAhead)) await client.query(monthPartition(year, month).text);
     for (const grant of roles.flatMap(logGrants)) await client.query(grant);
     await client.query("COMMIT");
   } catch (error) {
@@ -48,5 +67,6 @@ export async function installLog({ database, roles, now }: LogInstallOptions, sa
     await client.end();
   }
   say(`The change log is in schema quill_log of ${shownUrl(database)}.`);
+  if (found > 0 && found < logVersion) say(`It was upgraded from version ${found} to version ${logVersion}.`);
   for (const role of roles) say(`${role} may add to it and read it.`);
 }

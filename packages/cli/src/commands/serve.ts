@@ -2,7 +2,7 @@ import { randomBytes } from "node:crypto";
 import { existsSync } from "node:fs";
 import { createServer } from "node:http";
 import { isIP } from "node:net";
-import { type Attribute, logStateStatement } from "@loyal-quill/core";
+import { type Attribute, readLogState } from "@loyal-quill/core";
 import type { Loaded, Pages } from "@loyal-quill/runtime";
 import { createApplication, createPagesApplication } from "@loyal-quill/server";
 import type express from "express";
@@ -73,12 +73,12 @@ function judge({ as, store, host, pages: first, also = [], steps = "none" }: Ser
 
 /** A page saves and logs in one statement, so there must be a log. */
 async function needLog(url: string): Promise<void> {
-  const [state] = await withDatabase(url, (database) => database.run(logStateStatement()));
-  if (state?.there !== "true")
+  const state = await withDatabase(url, readLogState);
+  if (!state.there)
     throw new CannotStart(
       `${shownUrl(url)} has no change log yet, and nothing is saved without one. Make it as the database's owner with: quill log install --database URL --for ROLE`,
     );
-  if (state.usable !== "true")
+  if (!state.usable)
     throw new CannotStart(
       `This connection may not add to the change log of ${shownUrl(url)}. Grant it as the database's owner with: quill log install --database URL --for ROLE`,
     );
@@ -102,6 +102,7 @@ function make(options: ServeOptions, signingKey: string, say: Say): Promise<Made
   const logger = pino({ level: process.env.LOG_LEVEL ?? "warn" }, pino.destination(2));
   const { database: databaseUrl, pages, name, as, store, roles, attributes = {}, steps = "none" } = options;
   const limits = {
+    onNotice: say,
     ...(options.poolSize === undefined ? {} : { poolSize: options.poolSize }),
     ...(options.formAge === undefined ? {} : { formAge: options.formAge * 3_600_000 }),
   };

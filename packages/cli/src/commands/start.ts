@@ -129,6 +129,8 @@ async function startOn(
     workbench: workbenchDirectory(),
     signingKey: secrets.signing,
     name: "Marrow Vale gauge network",
+    about:
+      "Water levels of the Marrow and its tributaries are measured at 48 stations. Flood warnings go out by the figures kept here, so they are corrected on these pages, and every change is logged.",
     logger,
   });
   try {

@@ -1,8 +1,16 @@
+import { type FindingCode, findingKinds } from "@loyal-quill/core";
 import type { CheckedFile } from "./checked-file.js";
 
 /** A path as a relative reference (RFC 3986, 4.2): forward slashes, percent-encoded, no leading `./`. */
 const uriOf = (file: string): string =>
   file.replaceAll("\\", "/").replace(/^\.\//, "").split("/").map(encodeURIComponent).join("/");
+
+/** A rule as SARIF describes one (3.49 reportingDescriptor), from the catalogue of findings. */
+const ruleOf = (id: FindingCode) => ({
+  id,
+  shortDescription: { text: findingKinds[id].means },
+  help: { text: findingKinds[id].remedy },
+});
 
 /**
  * The findings in the Static Analysis Results Interchange Format, version 2.1.0 (OASIS standard, 3.13 sarifLog, 3.14 run, 3.27
@@ -16,7 +24,7 @@ export function sarif(checked: readonly CheckedFile[]): string {
     version: "2.1.0",
     runs: [
       {
-        tool: { driver: { name: "Loyal Quill", rules: codes.map((id) => ({ id })) } },
+        tool: { driver: { name: "Loyal Quill", rules: codes.map(ruleOf) } },
         columnKind: "utf16CodeUnits",
         artifacts: checked.map(({ file }) => ({ location: { uri: uriOf(file) } })),
         results: results.map(({ file, code, severity, message, line, column }) => ({

@@ -3,7 +3,7 @@ import { labelFrom } from "../page/label.js";
 import { tokenName } from "../page/names.js";
 import { recordAddress } from "../page/path.js";
 import type { Frame } from "../views/frame.js";
-import type { HangingCount, RemovalView } from "../views/removal-view.js";
+import type { DependentCount, RemovalView } from "../views/removal-view.js";
 import { fieldBlock } from "./field.js";
 import { keyLine } from "./form.js";
 import { grouped } from "./groups.js";
@@ -11,15 +11,15 @@ import { document } from "./layout.js";
 import { html, type Markup } from "./markup.js";
 
 const effectWords = {
-  cascade: "hangs-cascade",
-  "set null": "hangs-set-null",
-  "set default": "hangs-set-default",
-  restrict: "hangs-restrict",
+  cascade: "dependents-cascade",
+  "set null": "dependents-set-null",
+  "set default": "dependents-set-default",
+  restrict: "dependents-restrict",
 } as const;
 
-function hangingLine({ table, effect, count, more }: HangingCount, language: Language): Markup {
+function dependentLine({ table, effect, count, more }: DependentCount, language: Language): Markup {
   const name = labelFrom(table);
-  if (count === null) return html`<li>${word(language, "hangs-unread", { table: name })}</li>`;
+  if (count === null) return html`<li>${word(language, "dependents-unread", { table: name })}</li>`;
   const told = more ? word(language, "more-than", { count }) : String(count);
   return html`<li class="${effect === "restrict" ? "keeps" : effect === "cascade" ? "goes" : "loses"}">${word(language, effectWords[effect], { count: told, table: name })}</li>`;
 }
@@ -30,15 +30,15 @@ export function removalPage(view: RemovalView, given: Frame): string {
   const { language } = page;
   const frame = { ...given, language };
   const record = `${frame.base}${recordAddress(page.path, view.key)}`;
-  const kept = view.hanging.some((each) => each.effect === "restrict" && each.count !== null);
+  const kept = view.dependents.some((each) => each.effect === "restrict" && each.count !== null);
   const title = word(language, "delete-question", { title: view.title });
   const fields = grouped(
     view.fields,
     view.fields.map((field, index) => fieldBlock(field, index, false, language)),
   );
-  const hanging =
-    view.hanging.length > 0 &&
-    html`<section class="hanging" aria-labelledby="hanging"><h2 id="hanging">${word(language, "what-hangs")}</h2><ul>${view.hanging.map((each) => hangingLine(each, language))}</ul></section>`;
+  const dependents =
+    view.dependents.length > 0 &&
+    html`<section class="dependents" aria-labelledby="dependents"><h2 id="dependents">${word(language, "related-records")}</h2><ul>${view.dependents.map((each) => dependentLine(each, language))}</ul></section>`;
   const keep = html`<a href="${record}/edit">${word(language, "keep")}</a>`;
   const act = kept
     ? html`<p>${word(language, "delete-first")}</p><p class="actions">${keep}</p>`
@@ -46,7 +46,7 @@ export function removalPage(view: RemovalView, given: Frame): string {
   const main = html`<nav class="back" aria-label="${word(language, "way-back")}"><a href="${frame.base}${page.path.list}">${page.plural}</a></nav>
 <h1>${title}</h1>${keyLine(view)}
 ${view.said !== null && html`<section class="summary" role="alert"><p>${view.said}</p></section>`}
-${hanging}${act}
+${dependents}${act}
 <section class="going" aria-labelledby="goes"><h2 id="goes">${word(language, kept ? "the-record" : "what-goes")}</h2><div class="sheet reading">${fields}</div></section>`;
   return document(frame, title, main);
 }

@@ -88,12 +88,12 @@ button.minor, form.search button { background: none; color: var(--live); }
 button.refusing { background: var(--refuse); border-color: var(--refuse); }
 .actions .removal { margin-inline-start: auto; color: var(--refuse); }
 .actions a.main { font-weight: 700; }
-.hanging { max-width: 38rem; margin: .75rem 0; }
-.hanging ul { margin: 0; padding: 0; list-style: none; }
-.hanging li { padding: .15rem 0; }
-.hanging li.goes::before { content: "✕ "; color: var(--refuse); font-weight: 700; }
-.hanging li.keeps::before { content: "⊘ "; color: var(--draft); font-weight: 700; }
-.hanging li.loses::before { content: "– "; color: var(--draft); font-weight: 700; }
+.dependents { max-width: 38rem; margin: .75rem 0; }
+.dependents ul { margin: 0; padding: 0; list-style: none; }
+.dependents li { padding: .15rem 0; }
+.dependents li.goes::before { content: "✕ "; color: var(--refuse); font-weight: 700; }
+.dependents li.keeps::before { content: "⊘ "; color: var(--draft); font-weight: 700; }
+.dependents li.loses::before { content: "– "; color: var(--draft); font-weight: 700; }
 a.record { color: inherit; text-decoration-color: var(--control); }
 a.make { margin-inline-start: auto; font-weight: 700; }
 .picked { position: relative; width: 100%; }
@@ -116,4 +116,5 @@ tr.saved { background: var(--live-ground); }
 ul.pages { list-style: none; padding: 0; }
 ul.pages li { border-bottom: 1px solid var(--rule); padding: .6rem 0; }
 ul.pages a { font-weight: 700; }
+ul.pages p { margin: 0; color: var(--soft); }
 `;

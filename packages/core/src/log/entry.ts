@@ -1,6 +1,6 @@
 import type { Facts } from "../condition/evaluate.js";
 import { predicate } from "../condition/to-sql.js";
-import { perPage } from "../page/memoize-per-page.js";
+import { memoizePerPage } from "../page/memoize-per-page.js";
 import type { Page } from "../page/page.js";
 import type { Parameters } from "../postgres/statement.js";
 import { textForm } from "../postgres/text-form.js";
@@ -37,9 +37,9 @@ function listChanges({ table }: Page, before: string | null, after: string | nul
 
 /** The field changes of a statement, whose row is `t` and was `"before"`. */
 const changes = {
-  update: perPage((page) => listChanges(page, '"before"', "t")),
-  insert: perPage((page) => listChanges(page, null, "t")),
-  delete: perPage((page) => listChanges(page, "t", null)),
+  update: memoizePerPage((page) => listChanges(page, '"before"', "t")),
+  insert: memoizePerPage((page) => listChanges(page, null, "t")),
+  delete: memoizePerPage((page) => listChanges(page, "t", null)),
 };
 
 /** A record's key as a JSON object of texts. */
@@ -50,7 +50,7 @@ const keyObject = (page: Page, alias: string): string =>
  * The row `t` as a JSON object of texts: what an answer asks for, the key and what title and message name. `jsonb_build_object`
  * takes 100 arguments at most: a wider row is put together from several.
  */
-const rowObject = perPage(({ table, key, title, answer }): string => {
+const rowObject = memoizePerPage(({ table, key, title, answer }): string => {
   const asked = new Set([...key.map(({ name }) => name), ...title.columns, ...(answer.message?.columns ?? [])]);
   const pairs = table.columns
     .filter(({ name }) => asked.has(name))

@@ -34,11 +34,11 @@ export const german: Catalog = {
     exclusion: "{label} überschneidet sich mit einem anderen Datensatz.",
     "new-not-yours":
       "Der neue Datensatz wäre Ihnen nicht zugänglich und wird darum nicht gespeichert: Prüfen Sie Ihre Eingaben.",
-    "trouble-away": "Die Datenbank ist gerade nicht erreichbar. Versuchen Sie es in einer Minute noch einmal.",
-    "trouble-slow": "Die Datenbank hat zu lange gebraucht. Versuchen Sie es in einer Minute noch einmal.",
-    "trouble-busy": "Zu viele speichern zugleich. Versuchen Sie es noch einmal.",
-    "trouble-read-only": "Die Datenbank nimmt gerade keine Änderungen an. Versuchen Sie es später noch einmal.",
-    "trouble-page":
+    "unavailable-away": "Die Datenbank ist gerade nicht erreichbar. Versuchen Sie es in einer Minute noch einmal.",
+    "unavailable-slow": "Die Datenbank hat zu lange gebraucht. Versuchen Sie es in einer Minute noch einmal.",
+    "unavailable-busy": "Zu viele speichern zugleich. Versuchen Sie es noch einmal.",
+    "unavailable-read-only": "Die Datenbank nimmt gerade keine Änderungen an. Versuchen Sie es später noch einmal.",
+    "unavailable-page":
       "Diese Seite passt nicht mehr zu ihrer Tabelle, oder ihr fehlt ein Recht daran. Sagen Sie es der Person, die sie betreut.",
     "unique-somehow": "Ein anderer Datensatz hat diese Werte schon: Geben Sie andere ein.",
     "exclusion-somehow": "Dieser Datensatz überschneidet sich mit einem anderen.",
@@ -56,14 +56,14 @@ export const german: Catalog = {
       "Diese Seite wurde geändert, seit Sie das Formular geöffnet haben. Prüfen Sie Ihre Eingaben und senden Sie sie dann.",
     "saved-earlier":
       "Ihr früherer Versuch wurde um {at} gespeichert. Was Sie seitdem eingegeben haben, noch nicht: Prüfen Sie es, dann Aktualisieren.",
-    "trouble-locked": "Jemand anderes ändert diesen Datensatz gerade. Versuchen Sie es gleich noch einmal.",
-    "trouble-internal":
+    "unavailable-locked": "Jemand anderes ändert diesen Datensatz gerade. Versuchen Sie es gleich noch einmal.",
+    "unavailable-internal":
       "Die Datenbank meldet einen eigenen Fehler. Versuchen Sie es in einer Minute noch einmal, und sagen Sie es sonst der Person, die sie betreut.",
-    "trouble-lost":
+    "unavailable-lost":
       "Die Verbindung zur Datenbank brach beim Speichern ab, und im Änderungsprotokoll steht keine solche Änderung. Senden Sie das Formular noch einmal.",
-    "trouble-doubt":
+    "unavailable-doubt":
       "Die Verbindung zur Datenbank brach beim Speichern ab; ob Ihre Änderung gespeichert wurde, ist noch nicht bekannt. Senden Sie das Formular noch einmal: Wurde sie gespeichert, erfahren Sie wann; nichts wird doppelt gespeichert.",
-    "trouble-doubt-new":
+    "unavailable-doubt-new":
       "Die Verbindung zur Datenbank brach beim Speichern ab; ob der Datensatz angelegt wurde, ist noch nicht bekannt. Senden Sie das Formular noch einmal: Er wird nie doppelt angelegt.",
     "refused-by-database": "Die Datenbank lehnt dies ab: {said}",
     "read-only-by-policy": "Die Datenbank lässt diesen Datensatz lesen, nicht ändern: es wurde nichts gespeichert.",
@@ -80,21 +80,21 @@ export const german: Catalog = {
     "is-deleted": "{title} ist gelöscht.",
     "delete-question": "{title} löschen?",
     "what-goes": "Was gelöscht wird",
-    "what-hangs": "Was daran hängt",
-    "delete-logged": "Was darin stand, bleibt im Änderungsprotokoll.",
-    "hangs-cascade": "{table}: {count}, werden mitgelöscht.",
-    "hangs-set-null": "{table}: {count}, verweisen danach auf nichts mehr.",
-    "hangs-set-default": "{table}: {count}, verweisen danach auf den Vorgabewert.",
-    "hangs-restrict": "{table}: {count}, verhindern das Löschen.",
-    "hangs-unread": "{table}: vielleicht einige; diese Seite darf sie nicht lesen.",
+    "related-records": "Verknüpfte Datensätze",
+    "delete-logged": "Seine Werte bleiben im Änderungsprotokoll.",
+    "dependents-cascade": "{table}: {count}, werden mitgelöscht.",
+    "dependents-set-null": "{table}: {count}, verweisen danach auf nichts mehr.",
+    "dependents-set-default": "{table}: {count}, verweisen danach auf den Vorgabewert.",
+    "dependents-restrict": "{table}: {count}, verhindern das Löschen.",
+    "dependents-unread": "{table}: vielleicht einige; diese Seite darf sie nicht lesen.",
     "delete-first": "Ändern oder löschen Sie zuerst diese.",
     "the-record": "Der Datensatz",
     "more-than": "mehr als {count}",
     "delete-for-good": "Endgültig löschen",
-    keep: "Behalten",
+    keep: "Abbrechen",
     "delete-kept": "Nichts wurde gelöscht: Die Datenbank hat den Datensatz behalten.",
     "delete-changed": "Nichts wurde gelöscht: Der Datensatz wurde inzwischen geändert. So sieht er jetzt aus.",
-    "delete-hangs": "Nichts wurde gelöscht: Andere Datensätze verweisen darauf. Ändern oder löschen Sie zuerst diese.",
+    "delete-refers": "Nichts wurde gelöscht: Andere Datensätze verweisen darauf. Ändern oder löschen Sie zuerst diese.",
     "delete-refused": "Nichts wurde gelöscht. Die Datenbank sagt: {said}",
     "find-in": "Suchen in {label}",
     "found-none": "Nichts enthält „{text}“.",
@@ -105,8 +105,8 @@ export const german: Catalog = {
     "back-to": "Zurück zu {list}",
     "to-the-list": "Zur Liste: {list}",
     "to-the-pages": "Zur Liste der Seiten",
-    "way-back": "Weg zurück",
-    "way-in": "Zugang",
+    "way-back": "Zurück",
+    "way-in": "Aktionen",
     view: "Ansehen",
     edit: "Bearbeiten",
     find: "Suchen",

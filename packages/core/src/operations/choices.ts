@@ -24,7 +24,7 @@ function formIn({ page, request }: Trip): Row {
  * list.
  */
 export async function choices(trip: Trip, segments: readonly string[]): Promise<Outcome> {
-  const { page, request, facts, recorder, surroundings } = trip;
+  const { page, request, facts, recorder, dependencies } = trip;
   const name = decodeSegment(segments[0] ?? "");
   const field = page.fields.find((each) => each.column.name === name);
   if (field?.choices?.from !== "table" || (field.readOnly && !field.onNew)) {
@@ -33,7 +33,7 @@ export async function choices(trip: Trip, segments: readonly string[]): Promise<
   }
   const asked = (request.query.q ?? "").replaceAll("\0", "").trim().slice(0, longestSearch);
   const search = asked === "" && field.choices.by === "list" ? null : asked;
-  const rows = await surroundings.database.run(
+  const rows = await dependencies.database.run(
     choicesStatement(field.choices, { ...facts, form: formIn(trip) }, search),
   );
   const most = search === null ? mostOptions : mostFound;

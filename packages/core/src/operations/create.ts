@@ -2,10 +2,10 @@ import type { LogNote } from "../log/entry.js";
 import type { FieldChange } from "../log/field-change.js";
 import type { MessageCode } from "../messages/catalog.js";
 import { message } from "../messages/messages.js";
-import { perPage } from "../page/memoize-per-page.js";
+import { memoizePerPage } from "../page/memoize-per-page.js";
 import type { Check, Field, Page } from "../page/page.js";
 import type { Database, Row } from "../postgres/statement.js";
-import { isInDoubt, isRefusal, troubleOf } from "../postgres/unavailable.js";
+import { isInDoubt, isRefusal, unavailabilityOf } from "../postgres/unavailable.js";
 import { createStatement, defaultsStatement, isConstant, shownDefaults } from "../statements/create.js";
 import { afterStatement } from "../statements/routine.js";
 import { checkAcross, checkFields } from "../steps/check.js";
@@ -14,7 +14,7 @@ import { lookUp } from "../steps/look-up.js";
 import { read, type Submission, type SubmittedField } from "../steps/read.js";
 import { refusalOf } from "../steps/refusal.js";
 import { writeToken } from "../steps/token.js";
-import { persistently, type WriteResult } from "../steps/write.js";
+import { retryOnConflict, type WriteResult } from "../steps/write.js";
 import { type Column, columnOf } from "../table/model.js";
 import type { Outcome } from "../trip/outcome.js";
 import type { Trip } from "../trip/trip.js";
@@ -24,9 +24,9 @@ import { claimsFor, doubtingToken, type FormState, freshForm, holderOf, layOut, 
 import { noteProblems, noteRead, noteWrite } from "./save-notes.js";
 
 /** A new record as the table would make it: its constant defaults, and nothing else. */
-async function defaults({ page, recorder, surroundings }: Trip): Promise<Record> {
+async function defaults({ page, recorder, dependencies }: Trip): Promise<Record> {
   const columns = shownDefaults(page.table.columns);
-  const [row] = columns.length > 0 ? await surroundings.database.run(defaultsStatement(columns)) : [];
+  const [row] = columns.length > 0 ? await dependencies.database.run(defaultsStatement(columns)) : [];
   recorder.note(
     "load",
     Object.entries(row ?? {}).map(([name, value]) => ({ name, value, note: "default of the table" })),
@@ -67,7 +67,7 @@ const judgedFields = (fields: readonly SubmittedField[]): readonly SubmittedFiel
   });
 
 /** The columns that rules and checks ask about. */
-const askedColumns = perPage(
+const askedColumns = memoizePerPage(
   (page): ReadonlySet<string> =>
     new Set([
       ...page.checks.flatMap(({ condition }) => [...condition.formColumns, ...condition.rowColumns]),
@@ -99,8 +99,8 @@ const knownChecks = (page: Page, unknown: readonly string[]): readonly Check[] =
 
 /** The SAVE half for a new record: Read → Check → Write. There is nothing to compare with. */
 export async function create(trip: Trip, body: string): Promise<Outcome> {
-  const { page, recorder, surroundings } = trip;
-  const result = read(holderOf(trip, "new"), body, surroundings.signer);
+  const { page, recorder, dependencies } = trip;
+  const result = read(holderOf(trip, "new"), body, dependencies.signer);
   if (!result.ok) {
     recorder.note(
       "read",
@@ -114,15 +114,15 @@ export async function create(trip: Trip, body: string): Promise<Outcome> {
   try {
     return await beyondRead(trip, submission);
   } catch (error) {
-    const trouble = troubleOf(error);
-    if (!trouble) throw error;
+    const unavailability = unavailabilityOf(error);
+    if (!unavailability) throw error;
     recorder.note("write", [], (error as Error).message);
-    if (!isInDoubt(error)) return failed(trip, submission, trouble.message, submission.token, true);
+    if (!isInDoubt(error)) return failed(trip, submission, unavailability.message, submission.token, true);
     // The form's own number is in the log's keeping as soon as the record is made, so another try makes nothing twice.
     const made = await whatWasMade(trip, submission.claims.id);
     return made
       ? madeBefore(trip, made)
-      : failed(trip, submission, "trouble-doubt-new", doubtingToken(trip, submission), false);
+      : failed(trip, submission, "unavailable-doubt-new", doubtingToken(trip, submission), false);
   }
 }
 
@@ -174,11 +174,11 @@ async function beyondRead(trip: Trip, submission: Submission): Promise<Outcome> 
 
 /** What breaks rules and checks of what is known before the record is written. */
 export async function problemsOfNew(trip: Trip, submission: Submission): Promise<readonly Problem[]> {
-  const { page, facts, surroundings } = trip;
+  const { page, facts, dependencies } = trip;
   const fields = judgedFields(submission.fields);
   const checks = knownChecks(page, unknownColumns(page, submission.fields));
   const known = [...checkFields(page, fields, {}, facts), ...checkAcross(page, {}, fields, facts, checks)];
-  return [...known, ...(await lookUp(page, null, {}, fields, known, facts, surroundings.database))];
+  return [...known, ...(await lookUp(page, null, {}, fields, known, facts, dependencies.database))];
 }
 
 /** What breaks a rule or a check in a record as it was stored: thrown inside the transaction, so that nothing of it stays. */
@@ -214,7 +214,7 @@ type Written = WriteResult | { readonly kind: "problems"; readonly problems: rea
 
 /** @param judged whether the record has to be judged as it was stored: then it is written in a transaction, otherwise by one statement */
 async function write(trip: Trip, submission: Submission, judged: boolean): Promise<Written> {
-  const { page, facts, request, surroundings } = trip;
+  const { page, facts, request, dependencies } = trip;
   const assignments = submission.fields.flatMap((each) => {
     const { field, value, touched } = each;
     return touched || (value !== null && isDecided(each)) ? [{ column: field.column, value }] : [];
@@ -223,9 +223,9 @@ async function write(trip: Trip, submission: Submission, judged: boolean): Promi
   const statement = createStatement(page, assignments, facts, note, submission.claims.id);
   const insert = async (database: Database): Promise<Row | undefined> => (await database.run(statement))[0];
   try {
-    const row = await persistently(() =>
+    const row = await retryOnConflict(() =>
       judged
-        ? surroundings.database.transact(async (inside) => {
+        ? dependencies.database.transaction(async (inside) => {
             const made = await insert(inside);
             const stored = JSON.parse(made?.row ?? "{}") as Row;
             await judgeStored(
@@ -235,7 +235,7 @@ async function write(trip: Trip, submission: Submission, judged: boolean): Promi
             );
             return made;
           })
-        : insert(surroundings.database),
+        : insert(dependencies.database),
     );
     return {
       kind: "written",
@@ -246,7 +246,7 @@ async function write(trip: Trip, submission: Submission, judged: boolean): Promi
   } catch (error) {
     if (error instanceof BreaksRules) return { kind: "problems", problems: error.problems };
     if (!isRefusal(error)) throw error;
-    return refusalOf(page, submission.fields, error, surroundings.database, "new");
+    return refusalOf(page, submission.fields, error, dependencies.database, "new");
   }
 }
 
@@ -269,6 +269,6 @@ async function formAgain(trip: Trip, submission: Submission, problems: readonly 
   return makeForm(trip, "new", {
     ...state,
     heading: "heading-look-again",
-    token: writeToken(claims, trip.surroundings.signer),
+    token: writeToken(claims, trip.dependencies.signer),
   });
 }

@@ -1,8 +1,8 @@
 import type { FieldChange } from "../log/field-change.js";
-import { entryOfRequestStatement, holdStatement } from "../log/log.js";
+import { entryOfRequestStatement, holdStatement } from "../log/read.js";
 import type { Page } from "../page/page.js";
 import { DatabaseRefusal, type Row } from "../postgres/statement.js";
-import { troubleOf } from "../postgres/unavailable.js";
+import { unavailabilityOf } from "../postgres/unavailable.js";
 import { madeStatement } from "../statements/create.js";
 import type { Trip } from "../trip/trip.js";
 
@@ -44,17 +44,17 @@ function written(page: Page, entry: Row): Became {
  *
  * @param requestId the request that wrote, or did not
  */
-export async function whatBecame({ page, key, surroundings }: Trip, requestId: string): Promise<Became> {
+export async function whatBecame({ page, key, dependencies }: Trip, requestId: string): Promise<Became> {
   for (const wait of waits) {
-    if (wait > 0) await surroundings.pause(wait);
+    if (wait > 0) await dependencies.pause(wait);
     try {
-      return await surroundings.database.transact(async (inside): Promise<Became> => {
+      return await dependencies.database.transaction(async (inside): Promise<Became> => {
         await inside.run(holdStatement(page, key));
         const [entry] = await inside.run(entryOfRequestStatement(requestId));
         return entry ? written(page, entry) : { kind: "nothing" };
       });
     } catch (error) {
-      if (!troubleOf(error)) throw error;
+      if (!unavailabilityOf(error)) throw error;
       // Somebody holds the record, perhaps the lost save itself: nothing can be said before that one ends.
       if (error instanceof DatabaseRefusal && error.sqlState === "55P03") return { kind: "unknown" };
     }
@@ -69,16 +69,16 @@ export async function whatBecame({ page, key, surroundings }: Trip, requestId: s
  * @returns the record's key by column, and when; null where nothing was made as far as can be seen
  */
 export async function whatWasMade(
-  { surroundings }: Trip,
+  { dependencies }: Trip,
   form: string,
 ): Promise<{ readonly key: Row; readonly at: string } | null> {
   for (const wait of waits) {
-    if (wait > 0) await surroundings.pause(wait);
+    if (wait > 0) await dependencies.pause(wait);
     try {
-      const [made] = await surroundings.database.run(madeStatement(form));
+      const [made] = await dependencies.database.run(madeStatement(form));
       return made ? { key: JSON.parse(made.key ?? "{}") as Row, at: made.at ?? "" } : null;
     } catch (error) {
-      if (!troubleOf(error)) throw error;
+      if (!unavailabilityOf(error)) throw error;
     }
   }
   return null;

@@ -24,9 +24,9 @@ export const lockedBecause = (page: Page, record: Record, facts: Facts): string 
  * @param id the form's own number: that of the request, unless an earlier form goes on under its own
  */
 export function claimsFor(trip: Trip, form: Claims["form"], record: Record, id = trip.request.id): Claims {
-  const { page, key, request, facts, surroundings } = trip;
+  const { page, key, request, facts, dependencies } = trip;
   const shown =
-    form === "delete" ? {} : shownDigests(page, form, record.row, facts, fieldDigest(surroundings.signer, id));
+    form === "delete" ? {} : shownDigests(page, form, record.row, facts, fieldDigest(dependencies.signer, id));
   return {
     id,
     form,
@@ -39,7 +39,7 @@ export function claimsFor(trip: Trip, form: Claims["form"], record: Record, id =
     at: facts.now.toISOString(),
     shown,
     ...plainOf(page, record.row, Object.keys(shown)),
-    taken: takenDigest(page, form, Object.keys(shown), surroundings.signer),
+    taken: takenDigest(page, form, Object.keys(shown), dependencies.signer),
   };
 }
 
@@ -57,14 +57,14 @@ function plainOf(page: Page, row: Row, names: readonly string[]): Pick<Claims, "
 }
 
 /** Whom a form that comes back must have been made for. */
-export const holderOf = ({ page, key, facts, request, surroundings }: Trip, form: Claims["form"]): Holder => ({
+export const holderOf = ({ page, key, facts, request, dependencies }: Trip, form: Claims["form"]): Holder => ({
   form,
   page,
   key: form === "new" ? [] : key,
   actor: facts.actor.id,
   session: request.session,
   now: facts.now,
-  formAge: surroundings.formAge,
+  formAge: dependencies.formAge,
 });
 
 /** The heading of a form. */
@@ -97,7 +97,7 @@ export const freshForm = (trip: Trip, form: FormKind, record: Record): FormState
   problems: [],
   conflicts: [],
   look: null,
-  token: writeToken(claimsFor(trip, form, record), trip.surroundings.signer),
+  token: writeToken(claimsFor(trip, form, record), trip.dependencies.signer),
   locked: null,
   notice: null,
 });
@@ -151,8 +151,8 @@ export const sentForm = (submission: Submission, record: Record, problems: reado
 });
 
 /** The token of a form whose last answer was lost: the next one asks first what became of it. */
-export const doubtingToken = ({ request, surroundings }: Trip, { claims }: Submission): string =>
-  writeToken({ ...claims, doubt: request.id }, surroundings.signer);
+export const doubtingToken = ({ request, dependencies }: Trip, { claims }: Submission): string =>
+  writeToken({ ...claims, doubt: request.id }, dependencies.signer);
 
 /**
  * Makes a form: asks for what its fields offer and fills it.
@@ -161,7 +161,7 @@ export const doubtingToken = ({ request, surroundings }: Trip, { claims }: Submi
  */
 export async function makeForm(trip: Trip, form: FormKind, state: FormState, lists?: Offers): Promise<FormView> {
   const { page, facts } = trip;
-  const { database } = trip.surroundings;
+  const { database } = trip.dependencies;
   const { row } = state.record;
   const submitted = state.submission?.fields ?? [];
   const offers = await completeOffers(

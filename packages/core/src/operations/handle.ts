@@ -1,14 +1,14 @@
 import type { Facts } from "../condition/evaluate.js";
 import type { Page } from "../page/page.js";
 import { type Database, DatabaseRefusal } from "../postgres/statement.js";
-import { isRefusal, troubleOf } from "../postgres/unavailable.js";
+import { isRefusal, unavailabilityOf } from "../postgres/unavailable.js";
 import { mayMake, mayOpen } from "../steps/access.js";
 import { answer } from "../steps/answer.js";
 import { readKey } from "../steps/key.js";
 import type { MatchedRoute } from "../steps/route.js";
 import type { Outcome } from "../trip/outcome.js";
 import { type RecordedRequest, Recorder } from "../trip/recording.js";
-import type { PageRequest, PageResponse, Surroundings } from "../trip/request.js";
+import type { Dependencies, PageRequest, PageResponse } from "../trip/request.js";
 import { isSaving, type Operation } from "../trip/round-trip.js";
 import type { Trip } from "../trip/trip.js";
 import { choices } from "./choices.js";
@@ -27,7 +27,7 @@ export interface Handled {
 
 /** The database, with every statement remembered by the recorder. */
 const watched = (database: Database, recorder: Recorder): Database => ({
-  transact: (run, purpose) => database.transact((inside) => run(watched(inside, recorder)), purpose),
+  transaction: (run, purpose) => database.transaction((inside) => run(watched(inside, recorder)), purpose),
   async run(statement) {
     try {
       const rows = await database.run(statement);
@@ -43,14 +43,14 @@ const watched = (database: Database, recorder: Recorder): Database => ({
 class RoundTrip {
   key: readonly string[] | null = null;
   readonly recorder: Recorder;
-  private readonly surroundings: Surroundings;
+  private readonly dependencies: Dependencies;
 
   constructor(
     private readonly request: PageRequest,
-    surroundings: Surroundings,
+    dependencies: Dependencies,
   ) {
-    this.recorder = new Recorder(surroundings.elapsed);
-    this.surroundings = { ...surroundings, database: watched(surroundings.database, this.recorder) };
+    this.recorder = new Recorder(dependencies.elapsed);
+    this.dependencies = { ...dependencies, database: watched(dependencies.database, this.recorder) };
   }
 
   async outcome(route: MatchedRoute): Promise<Outcome> {
@@ -79,11 +79,11 @@ class RoundTrip {
       return await this.beyondRoute(page, operation, route.keySegments);
     } catch (error) {
       if (this.isKeyRefused(operation, error)) return this.malformedKey(page, (error as Error).message);
-      const trouble = troubleOf(error);
-      if (!trouble && !isRefusal(error)) throw error;
+      const unavailability = unavailabilityOf(error);
+      if (!unavailability && !isRefusal(error)) throw error;
       const said = (error as Error).message;
       this.recorder.note(isSaving(operation) ? "write" : "load", [], said);
-      if (trouble) return { kind: "failed", code: trouble.code, page, because: null };
+      if (unavailability) return { kind: "failed", code: unavailability.code, page, because: null };
       return {
         kind: "failed",
         code: isUnreadable(error) ? "unreadable-text" : "database-refuses",
@@ -111,8 +111,8 @@ class RoundTrip {
     }
     const facts = this.access(page, operation, operation === "judge" && this.key === null);
     if ("kind" in facts) return facts;
-    const { request, recorder, surroundings } = this;
-    const trip: Trip = { page, key: this.key ?? [], request, facts, recorder, surroundings };
+    const { request, recorder, dependencies } = this;
+    const trip: Trip = { page, key: this.key ?? [], request, facts, recorder, dependencies };
     switch (operation) {
       case "list":
         return list(trip);
@@ -215,11 +215,11 @@ const isKeyed = (operation: Operation): boolean => !["list", "new", "create", "c
 export async function handle(
   matched: MatchedRoute,
   request: PageRequest,
-  surroundings: Surroundings,
+  dependencies: Dependencies,
 ): Promise<Handled> {
-  const trip = new RoundTrip(request, surroundings);
+  const trip = new RoundTrip(request, dependencies);
   const outcome = await trip.outcome(matched);
-  const response = answer(outcome, request, surroundings.signer);
+  const response = answer(outcome, request, dependencies.signer);
   const operation = operationOf(matched, request.method);
   if (isSaving(operation) && (outcome.kind === "saved" || outcome.kind === "unchanged")) {
     trip.recorder.note("answer", [

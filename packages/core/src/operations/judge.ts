@@ -13,10 +13,10 @@ import { problemsOfSave } from "./save.js";
  * that has to be looked at again) is left for it.
  */
 export async function judge(trip: Trip, body: string): Promise<Outcome> {
-  const { page, key, recorder, surroundings } = trip;
+  const { page, key, recorder, dependencies } = trip;
   const { language } = page;
   const form = key.length === 0 ? "new" : "edit";
-  const result = read(holderOf(trip, form), body, surroundings.signer);
+  const result = read(holderOf(trip, form), body, dependencies.signer);
   const sound = result.ok && result.submission.stale === null && result.submission.claims.doubt === undefined;
   const problems = !sound
     ? []

@@ -9,8 +9,8 @@ const longestSearch = 200;
 const lastPart = 100_000;
 
 /** The list of a page's records that the actor may see. */
-export async function list({ page, request, facts, recorder, surroundings }: Trip): Promise<Outcome> {
-  const { database, signer } = surroundings;
+export async function list({ page, request, facts, recorder, dependencies }: Trip): Promise<Outcome> {
+  const { database, signer } = dependencies;
   const search = (request.query.q ?? "").replaceAll("\0", "").trim().slice(0, longestSearch);
   const asked = Number.parseInt(request.query.part ?? "1", 10);
   const part = Number.isFinite(asked) ? Math.min(Math.max(asked, 1), lastPart) - 1 : 0;

@@ -10,7 +10,7 @@ import { freshForm, lockedBecause, makeForm } from "./form.js";
 /** Loads the record and the lists of its form together; the outcome where there is no such record for the actor. */
 async function loadAll(trip: Trip): Promise<{ record: Record; lists: Offers } | Outcome> {
   const { page, key, facts, recorder } = trip;
-  const { database } = trip.surroundings;
+  const { database } = trip.dependencies;
   const found = await loadForForm(page, key, facts, database);
   if (!found) return missing(trip);
   const values = Object.entries(found.record.row).map(([name, value]) => ({ name, value }));
@@ -19,8 +19,8 @@ async function loadAll(trip: Trip): Promise<{ record: Record; lists: Offers } | 
 }
 
 /** There is no such record for the actor; which of the reasons it is stands in the record, not in the answer. */
-export async function missing({ page, key, facts, recorder, surroundings }: Trip): Promise<Outcome> {
-  const there = await exists(page, key, facts, surroundings.database);
+export async function missing({ page, key, facts, recorder, dependencies }: Trip): Promise<Outcome> {
+  const there = await exists(page, key, facts, dependencies.database);
   const reason = there
     ? `the record exists, but not under ${page.access.rows?.source ?? "rows"}`
     : "there is no record with this key";
@@ -35,7 +35,7 @@ export async function open(trip: Trip): Promise<Outcome> {
   if ("kind" in loaded) return loaded;
   const { record, lists } = loaded;
   const locked = lockedBecause(page, record, facts);
-  const notice = page.answer.saved === "page" ? (readSaid(request.said, trip.surroundings.signer)?.text ?? null) : null;
+  const notice = page.answer.saved === "page" ? (readSaid(request.said, trip.dependencies.signer)?.text ?? null) : null;
   const form = await makeForm(trip, "edit", { ...freshForm(trip, "edit", record), locked, notice }, lists);
   const values = form.fields.map(({ field, control, text }) => ({
     name: field.column.name,
@@ -57,7 +57,7 @@ export async function view(trip: Trip): Promise<Outcome> {
     "prefill",
     fields.map(({ field, text }) => ({ name: field.column.name, value: text, note: "shown only" })),
   );
-  const said = readSaid(request.said, trip.surroundings.signer);
+  const said = readSaid(request.said, trip.dependencies.signer);
   return {
     kind: "shown",
     record: {

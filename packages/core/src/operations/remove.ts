@@ -1,26 +1,26 @@
 import { message, word } from "../messages/messages.js";
 import type { Row } from "../postgres/statement.js";
 import { isInDoubt, isRefusal } from "../postgres/unavailable.js";
-import { hangingStatement, mostCounted, removeStatement } from "../statements/remove.js";
+import { dependentsStatement, mostCounted, removeStatement } from "../statements/remove.js";
 import { mayDelete } from "../steps/access.js";
 import { load, type Record } from "../steps/load.js";
 import { completeOffers, loadLists } from "../steps/offer.js";
 import { prefillFields, titleOf } from "../steps/prefill.js";
 import { read } from "../steps/read.js";
 import { writeToken } from "../steps/token.js";
-import { persistently } from "../steps/write.js";
+import { retryOnConflict } from "../steps/write.js";
 import type { Outcome } from "../trip/outcome.js";
 import type { Trip } from "../trip/trip.js";
-import type { HangingCount, RemovalView } from "../views/removal-view.js";
+import type { DependentCount, RemovalView } from "../views/removal-view.js";
 import { whatBecame } from "./doubt.js";
 import { claimsFor, holderOf } from "./form.js";
 import { missing } from "./open.js";
 
 /** What hangs on the record: counted where it can be read, named where it can't. */
-async function hangingOn({ page, key, surroundings }: Trip): Promise<readonly HangingCount[]> {
-  const readable = page.hanging.some((way) => way.links.every((link) => link.readable));
-  const counts = readable ? await surroundings.database.run(hangingStatement(page, key)) : [];
-  return page.hanging.flatMap((way, index): HangingCount[] => {
+async function dependentPaths({ page, key, dependencies }: Trip): Promise<readonly DependentCount[]> {
+  const readable = page.dependents.some((way) => way.links.every((link) => link.readable));
+  const counts = readable ? await dependencies.database.run(dependentsStatement(page, key)) : [];
+  return page.dependents.flatMap((way, index): DependentCount[] => {
     const last = way.links.at(-1);
     if (!last) return [];
     const effect = last.onDelete === "no action" ? "restrict" : last.onDelete;
@@ -44,25 +44,25 @@ async function hangingOn({ page, key, surroundings }: Trip): Promise<readonly Ha
 }
 
 async function viewOf(trip: Trip, record: Record, said: string | null): Promise<RemovalView> {
-  const { page, key, facts, surroundings } = trip;
-  const { database, signer } = surroundings;
+  const { page, key, facts, dependencies } = trip;
+  const { database, signer } = dependencies;
   const shown = new Map(Object.entries(record.row).map(([name, value]) => [name, [value]]));
-  const [hanging, lists] = await Promise.all([hangingOn(trip), loadLists(page, facts, database)]);
+  const [dependents, lists] = await Promise.all([dependentPaths(trip), loadLists(page, facts, database)]);
   const offers = await completeOffers(page, lists, record.row, shown, null, facts, database);
   return {
     page,
     key,
     title: titleOf(page, record.row, key),
     fields: prefillFields(page, "edit", record.row, offers, facts),
-    hanging,
+    dependents,
     said,
     token: writeToken(claimsFor(trip, "delete", record), signer),
   };
 }
 
 async function loaded(trip: Trip): Promise<Record | Outcome> {
-  const { page, key, facts, surroundings } = trip;
-  const record = await load(page, key, facts, surroundings.database);
+  const { page, key, facts, dependencies } = trip;
+  const record = await load(page, key, facts, dependencies.database);
   if (!record) return missing(trip);
   if (mayDelete(page, record.row, facts)) return record;
   trip.recorder.note("load", [], `delete: ${page.access.delete?.source ?? ""}`);
@@ -78,19 +78,19 @@ export async function confirm(trip: Trip): Promise<Outcome> {
     "load",
     Object.entries(record.row).map(([name, value]) => ({ name, value })),
   );
-  const hanging = removal.hanging.map(({ table, count, effect }) => ({
+  const dependents = removal.dependents.map(({ table, count, effect }) => ({
     name: table,
     value: count === null ? null : String(count),
     note: effect,
   }));
-  trip.recorder.note("prefill", hanging);
+  trip.recorder.note("prefill", dependents);
   return { kind: "shown", removal };
 }
 
 /** Deletes the record as it was shown when it was confirmed; one that was changed since is shown again first. */
 export async function remove(trip: Trip, body: string): Promise<Outcome> {
-  const { page, key, facts, request, recorder, surroundings } = trip;
-  const result = read(holderOf(trip, "delete"), body, surroundings.signer);
+  const { page, key, facts, request, recorder, dependencies } = trip;
+  const result = read(holderOf(trip, "delete"), body, dependencies.signer);
   if (!result.ok) {
     recorder.note("read", [], result.reason);
     return { kind: "refused", code: result.code, page, because: null };
@@ -107,7 +107,7 @@ export async function remove(trip: Trip, body: string): Promise<Outcome> {
   };
   if (stale) return again(message(page.language, `stale-${stale}`));
   try {
-    const [row] = await persistently(() => surroundings.database.run(statement));
+    const [row] = await retryOnConflict(() => dependencies.database.run(statement));
     if (!row?.row) {
       return await again(word(page.language, row ? "delete-kept" : "delete-changed"));
     }
@@ -121,7 +121,7 @@ export async function remove(trip: Trip, body: string): Promise<Outcome> {
     if (!isRefusal(error)) throw error;
     const hangs = error.sqlState === "23503" || error.sqlState === "23001";
     return again(
-      hangs ? word(page.language, "delete-hangs") : word(page.language, "delete-refused", { said: error.message }),
+      hangs ? word(page.language, "delete-refers") : word(page.language, "delete-refused", { said: error.message }),
     );
   }
 }

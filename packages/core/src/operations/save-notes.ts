@@ -20,7 +20,8 @@ export function noteRead(recorder: Recorder, submission: Submission): void {
 
 export function noteProblems(recorder: Recorder, problems: readonly Problem[]): void {
   const values = problems.map((problem) => ({ name: problem.field ?? "form", value: problem.message }));
-  recorder.note("check", values, problems.length === 1 ? "one rule is broken" : `${problems.length} rules are broken`);
+  const said = problems.map((problem) => problem.message).join(" ");
+  recorder.note("check", values, `${problems.length} ${problems.length === 1 ? "rule" : "rules"} failed: ${said}`);
 }
 
 export function noteCompared(recorder: Recorder, compared: readonly ComparedField[]): void {

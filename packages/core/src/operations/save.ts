@@ -1,11 +1,11 @@
 import { told, toldMoment } from "../controls/told.js";
 import type { FieldChange } from "../log/field-change.js";
-import { lastChangesStatement } from "../log/log.js";
+import { lastChangesStatement } from "../log/read.js";
 import type { MessageCode } from "../messages/catalog.js";
 import { message } from "../messages/messages.js";
-import { perPage } from "../page/memoize-per-page.js";
+import { memoizePerPage } from "../page/memoize-per-page.js";
 import type { Row } from "../postgres/statement.js";
-import { isInDoubt, troubleOf } from "../postgres/unavailable.js";
+import { isInDoubt, unavailabilityOf } from "../postgres/unavailable.js";
 import type { Guard } from "../statements/save.js";
 import { checkAcross, checkFields, conditionsOf } from "../steps/check.js";
 import { type ComparedField, changedFields, compareWithShown, compareWithStored } from "../steps/compare.js";
@@ -41,7 +41,7 @@ export const save = (trip: Trip, body: string): Promise<Outcome> => new Save(tri
 const found = (result: Outcome | Record): result is Record => "version" in result;
 
 /** What checks and conditional rules ask about: columns of the form and of the stored row. */
-const askedByRules = perPage((page): readonly { from: "form" | "row"; name: string }[] =>
+const askedByRules = memoizePerPage((page): readonly { from: "form" | "row"; name: string }[] =>
   conditionsOf(page).flatMap(({ formColumns, rowColumns }) => [
     ...formColumns.map((name) => ({ from: "form" as const, name })),
     ...rowColumns.map((name) => ({ from: "row" as const, name })),
@@ -50,10 +50,10 @@ const askedByRules = perPage((page): readonly { from: "form" | "row"; name: stri
 
 /** What breaks rules and checks in a form, held against the record as it is stored now; nothing where it is gone. */
 export async function problemsOfSave(
-  { page, key, facts, surroundings }: Trip,
+  { page, key, facts, dependencies }: Trip,
   { fields }: Submission,
 ): Promise<readonly Problem[]> {
-  const { database } = surroundings;
+  const { database } = dependencies;
   const record = await load(page, key, facts, database);
   if (!record || lockedBecause(page, record, facts) !== null) return [];
   const known = [...checkFields(page, fields, record.row, facts), ...checkAcross(page, record.row, fields, facts)];
@@ -66,7 +66,7 @@ class Save {
   private readonly request;
   private readonly facts;
   private readonly recorder;
-  private readonly surroundings;
+  private readonly dependencies;
   /** Whether a statement that writes is on its way: where it fails now, nobody knows whether it took effect. */
   private writing = false;
 
@@ -77,13 +77,13 @@ class Save {
       request: this.request,
       facts: this.facts,
       recorder: this.recorder,
-      surroundings: this.surroundings,
+      dependencies: this.dependencies,
     } = trip);
   }
 
   async run(body: string): Promise<Outcome> {
     const { page } = this;
-    const result = read(holderOf(this.trip, "edit"), body, this.surroundings.signer);
+    const result = read(holderOf(this.trip, "edit"), body, this.dependencies.signer);
     if (!result.ok) {
       this.recorder.note(
         "read",
@@ -97,11 +97,11 @@ class Save {
     try {
       return (await this.earlier(submission)) ?? (await this.beyondRead(submission));
     } catch (error) {
-      const trouble = troubleOf(error);
-      if (!trouble) throw error;
+      const unavailability = unavailabilityOf(error);
+      if (!unavailability) throw error;
       this.recorder.note("write", [], (error as Error).message);
       if (this.writing && isInDoubt(error)) return this.afterDoubt(submission);
-      return this.failed(submission, trouble.message, submission.token);
+      return this.failed(submission, unavailability.message, submission.token);
     }
   }
 
@@ -111,8 +111,8 @@ class Save {
     if (doubt === undefined) return null;
     const became = await whatBecame(this.trip, doubt);
     if (became.kind === "nothing") return null;
-    if (became.kind === "unknown") return this.failed(submission, "trouble-doubt", submission.token, false);
-    const record = await load(this.page, became.key, this.facts, this.surroundings.database);
+    if (became.kind === "unknown") return this.failed(submission, "unavailable-doubt", submission.token, false);
+    const record = await load(this.page, became.key, this.facts, this.dependencies.database);
     const { page } = this;
     const since = submission.fields.filter(
       ({ field, touched, value }) => touched && value !== (record?.row[field.column.name] ?? null),
@@ -130,12 +130,12 @@ class Save {
   private async afterDoubt(submission: Submission): Promise<Outcome> {
     const { page } = this;
     const became = await whatBecame(this.trip, this.request.id);
-    if (became.kind === "nothing") return this.failed(submission, "trouble-lost", submission.token);
+    if (became.kind === "nothing") return this.failed(submission, "unavailable-lost", submission.token);
     if (became.kind === "unknown")
-      return this.failed(submission, "trouble-doubt", doubtingToken(this.trip, submission), false);
+      return this.failed(submission, "unavailable-doubt", doubtingToken(this.trip, submission), false);
     const { key, changes, entry } = became;
     this.recorder.note("write", [{ name: "log entry", value: entry, note: "found after the connection was lost" }]);
-    const record = await load(page, key, this.facts, this.surroundings.database);
+    const record = await load(page, key, this.facts, this.dependencies.database);
     return { kind: "saved", page, key, row: record?.row ?? {}, changes, what: "changed" };
   }
 
@@ -152,7 +152,7 @@ class Save {
     const locked = this.locked(record, submission);
     if (locked) return locked;
     const { fields, claims } = submission;
-    const compared = compareWithStored(this.page, record.row, fields, claims, this.surroundings.signer);
+    const compared = compareWithStored(this.page, record.row, fields, claims, this.dependencies.signer);
     const conflicts = record.version === claims.row ? [] : await this.conflicts(compared, record);
     const problem = { field: null, message: message(this.page.language, `stale-${stale}`) };
     const form = await this.renewedForm(submission, record, [problem], conflicts);
@@ -178,7 +178,7 @@ class Save {
     const row = record?.row ?? {};
     const all = [
       ...known,
-      ...(await lookUp(page, this.key, row, submission.fields, known, facts, this.surroundings.database)),
+      ...(await lookUp(page, this.key, row, submission.fields, known, facts, this.dependencies.database)),
     ];
     if (all.length > 0) {
       noteProblems(this.recorder, all);
@@ -215,7 +215,7 @@ class Save {
   ): Promise<Outcome> {
     const { page, key, facts, request } = this;
     const note = { actor: facts.actor, page: page.name, pageVersion: page.version, requestId: request.id };
-    const { database } = this.surroundings;
+    const { database } = this.dependencies;
     this.writing = true;
     const result = page.routine
       ? await writeByRoutine(page, page.routine, key, guard, submission.fields, facts, note, database)
@@ -252,7 +252,7 @@ class Save {
       record.row,
       submission.fields,
       submission.claims,
-      this.surroundings.signer,
+      this.dependencies.signer,
     );
     noteCompared(this.recorder, compared);
     if (compared.some((each) => each.state === "conflict")) {
@@ -267,7 +267,7 @@ class Save {
     if (changedFields(compared).length === 0) return this.unchanged(record);
     // Others were faster every time: as good as too many at once.
     if (turn >= mostTries) {
-      const problem = { field: null, message: message(this.page.language, "trouble-busy") };
+      const problem = { field: null, message: message(this.page.language, "unavailable-busy") };
       return { kind: "failed", form: await this.form(submission, record, [problem], []) };
     }
     return this.write(submission, compared, this.guardOf(compared, record), turn + 1);
@@ -286,7 +286,7 @@ class Save {
 
   private async load(): Promise<Record | Outcome> {
     const { page, key, facts } = this;
-    const { database } = this.surroundings;
+    const { database } = this.dependencies;
     const record = await load(page, key, facts, database);
     if (record) return record;
     const there = await exists(page, key, facts, database);
@@ -327,9 +327,9 @@ class Save {
   }
 
   private async conflicts(compared: readonly ComparedField[], record: Record): Promise<readonly Conflict[]> {
-    const { page, key, surroundings } = this;
+    const { page, key, dependencies } = this;
     const recordKey = Object.fromEntries(page.key.map((column, index) => [column.name, key[index] ?? ""]));
-    const entries = await surroundings.database.run(lastChangesStatement(tableName(page.table), recordKey));
+    const entries = await dependencies.database.run(lastChangesStatement(tableName(page.table), recordKey));
     return compared.flatMap(({ submitted, state }): Conflict[] => {
       if (state !== "conflict") return [];
       const { name } = submitted.field.column;
@@ -366,7 +366,7 @@ class Save {
     return makeForm(this.trip, "edit", {
       ...sentForm(submission, record, problems),
       typed: touchedTexts(submission),
-      token: writeToken(claimsFor(this.trip, "edit", record), this.trip.surroundings.signer),
+      token: writeToken(claimsFor(this.trip, "edit", record), this.trip.dependencies.signer),
       conflicts,
     });
   }
@@ -391,7 +391,7 @@ class Save {
       const record = found(loaded) ? loaded : { row: {}, version: submission.claims.row };
       return await makeForm(this.trip, "edit", state(record));
     } catch (error) {
-      if (!troubleOf(error)) throw error;
+      if (!unavailabilityOf(error)) throw error;
       return layOut(this.trip, "edit", state({ row: {}, version: submission.claims.row }), new Map());
     }
   }

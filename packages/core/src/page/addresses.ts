@@ -1,4 +1,5 @@
 import type { Finding, Repair } from "./finding.js";
+import type { FindingCode } from "./finding-codes.js";
 import type { Page } from "./page.js";
 import type { ParsedPage } from "./parse.js";
 
@@ -31,7 +32,7 @@ export function reviewAddresses(pages: readonly PlacedPage[]): ReadonlyMap<strin
   const say = (
     { page, parsed }: PlacedPage,
     severity: Finding["severity"],
-    code: string,
+    code: FindingCode,
     message: string,
     repair?: Repair,
   ): void => {

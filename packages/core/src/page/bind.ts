@@ -1,12 +1,13 @@
 import { type Condition, everyPart } from "../condition/expression.js";
 import { parseCondition } from "../condition/parse.js";
-import { hangingOn } from "../table/dependent-paths.js";
+import { dependentPaths } from "../table/dependent-paths.js";
 import { findTable } from "../table/find-table.js";
 import { type Catalog, type Column, columnOf, type Key, type Table, tableName } from "../table/model.js";
 import { nearest, suggestion } from "../values/nearest.js";
 import { choicesFor, referencedChoices } from "./choices.js";
 import { controlsFor } from "./controls.js";
 import { byPlace, type Finding, isError, type Repair } from "./finding.js";
+import type { FindingCode } from "./finding-codes.js";
 import { labelFrom } from "./label.js";
 import { tokenName } from "./names.js";
 import type { Check, Choices, Control, Field, ListColumn, Page } from "./page.js";
@@ -48,12 +49,12 @@ class Binder {
     readonly table: Table,
   ) {}
 
-  error(code: string, message: string, path: Path, offset = 0, key = false, repair?: Repair): null {
+  error(code: FindingCode, message: string, path: Path, offset = 0, key = false, repair?: Repair): null {
     this.findings.push(this.parsed.finding("error", code, message, path, offset, key, repair));
     return null;
   }
 
-  warning(code: string, message: string, path: Path, repair?: Repair): void {
+  warning(code: FindingCode, message: string, path: Path, repair?: Repair): void {
     this.findings.push(this.parsed.finding("warning", code, message, path, 0, false, repair));
   }
 
@@ -309,6 +310,7 @@ export function bindPage(name: string, version: string, parsed: ParsedPage, cata
     version,
     title: binder.template(file.title, ["title"]),
     plural: file.plural ?? labelFrom(table.name),
+    description: file.description ?? null,
     table,
     key: path ? path.columns.flatMap((each) => key.find((column) => column.name === each) ?? []) : key,
     language: file.language ?? "en",
@@ -324,7 +326,7 @@ export function bindPage(name: string, version: string, parsed: ParsedPage, cata
     fields,
     checks: binder.checks(fields),
     routine: routineOf(file.save, table, catalog.routines, binder),
-    hanging: file.access?.delete ? hangingOn(table, catalog.tables) : [],
+    dependents: file.access?.delete ? dependentPaths(table, catalog.tables) : [],
     answer: {
       saved: file.answer?.saved ?? "list",
       message: file.answer?.message ? binder.template(file.answer.message, ["answer", "message"]) : null,

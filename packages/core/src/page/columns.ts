@@ -1,9 +1,9 @@
 import type { Column } from "../table/model.js";
-import { perPage } from "./memoize-per-page.js";
+import { memoizePerPage } from "./memoize-per-page.js";
 import type { Field, Page } from "./page.js";
 
 /** Every column that opening a record asks for, in the table's order. */
-export const loadedColumns = perPage((page): readonly Column[] => {
+export const loadedColumns = memoizePerPage((page): readonly Column[] => {
   const whens = page.fields.flatMap((field) => [field.when, ...field.rules.map((rule) => rule.when)]);
   const conditions = [
     page.access.rows,

@@ -1,4 +1,5 @@
 import type { Edit } from "./edit.js";
+import type { FindingCode, Severity } from "./finding-codes.js";
 
 /** What puts a finding right: a name in the place of a misspelt one, or edits of the file. */
 export type Repair = { readonly what: string } & (
@@ -8,8 +9,8 @@ export type Repair = { readonly what: string } & (
 
 /** Something to say about a page file, at its place. Lines and columns count from 1. */
 export interface Finding {
-  readonly severity: "error" | "warning";
-  readonly code: string;
+  readonly severity: Severity;
+  readonly code: FindingCode;
   readonly message: string;
   readonly line: number;
   readonly column: number;

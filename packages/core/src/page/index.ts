@@ -3,6 +3,7 @@ export { referencedChoices } from "./choices.js";
 export { controlsFor } from "./controls.js";
 export type { Edit } from "./edit.js";
 export { byPlace, type Finding, isError, type Repair } from "./finding.js";
+export { type FindingCode, findingKinds, findingsPage, type Severity } from "./finding-codes.js";
 export { type Glance, glanceAt } from "./glance.js";
 export { labelFrom } from "./label.js";
 export { boxName, findName, lookName, saveName, tokenName } from "./names.js";

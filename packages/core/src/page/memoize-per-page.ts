@@ -1,7 +1,7 @@
 import type { Page } from "./page.js";
 
 /** What is made of a page alone, once for each: a page never changes, another version is another one. */
-export function perPage<Made>(make: (page: Page) => Made): (page: Page) => Made {
+export function memoizePerPage<Made>(make: (page: Page) => Made): (page: Page) => Made {
   const known = new WeakMap<Page, { readonly made: Made }>();
   return (page) => {
     const found = known.get(page);

@@ -1,6 +1,6 @@
 import type { Condition } from "../condition/expression.js";
 import type { Language } from "../messages/messages.js";
-import type { Hanging } from "../table/dependent-paths.js";
+import type { DependentPath } from "../table/dependent-paths.js";
 import type { Column, Reference, Routine, Table } from "../table/model.js";
 import type { PagePath } from "./path.js";
 import type { Tidying } from "./schema.js";
@@ -118,6 +118,8 @@ export interface Page {
   readonly title: Template;
   /** What the list is called: `Stations`. */
   readonly plural: string;
+  /** A line that says what it is for, on the home page. */
+  readonly description: string | null;
   readonly path: PagePath;
   readonly table: Table;
   readonly key: readonly Column[];
@@ -142,6 +144,6 @@ export interface Page {
   /** What a save calls; null for an UPDATE. */
   readonly routine: RoutineCall | null;
   /** What hangs on a record, for pages that delete: the ways through foreign keys that lead to it. */
-  readonly hanging: readonly Hanging[];
+  readonly dependents: readonly DependentPath[];
   readonly answer: { readonly saved: "list" | "page" | "view"; readonly message: Template | null };
 }

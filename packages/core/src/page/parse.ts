@@ -2,6 +2,7 @@ import * as v from "valibot";
 import { type Document, isMap, isNode, isScalar, isSeq, LineCounter, type Node, parseDocument } from "yaml";
 import { misspelt, suggestion } from "../values/nearest.js";
 import { byPlace, type Finding, type Repair } from "./finding.js";
+import type { FindingCode } from "./finding-codes.js";
 import type { Path } from "./path-in-file.js";
 import { type PageFile, pageSchema } from "./schema.js";
 
@@ -17,7 +18,7 @@ export interface ParsedPage {
    */
   finding(
     severity: Finding["severity"],
-    code: string,
+    code: FindingCode,
     message: string,
     path: Path,
     offset?: number,
@@ -48,7 +49,7 @@ function nodeAt(document: Document, path: Path, key = false): Node | null {
 function finder(document: Document, lines: LineCounter) {
   return (
     severity: Finding["severity"],
-    code: string,
+    code: FindingCode,
     message: string,
     path: Path,
     offset = 0,

@@ -3,6 +3,7 @@ import { RE2JS } from "re2js";
 import type { Condition } from "../condition/expression.js";
 import { type Column, columnOf, type Table, type Demand as TableDemand } from "../table/model.js";
 import type { Repair } from "./finding.js";
+import type { FindingCode } from "./finding-codes.js";
 import type { Choices, Control, Rule } from "./page.js";
 import type { Path } from "./parse.js";
 import type { RuleSetting } from "./schema.js";
@@ -10,8 +11,8 @@ import type { RuleSetting } from "./schema.js";
 /** What reading a rule needs of the page that is being bound. */
 export interface RuleContext {
   readonly table: Table;
-  error(code: string, message: string, path: Path, offset?: number, key?: boolean, repair?: Repair): null;
-  warning(code: string, message: string, path: Path, repair?: Repair): void;
+  error(code: FindingCode, message: string, path: Path, offset?: number, key?: boolean, repair?: Repair): null;
+  warning(code: FindingCode, message: string, path: Path, repair?: Repair): void;
   condition(source: string | undefined, hasForm: boolean, path: Path): Condition | null;
 }
 

@@ -61,6 +61,7 @@ export const pageSchema = v.strictObject({
   format: v.literal("loyal-quill/page@1"),
   title: line,
   plural: v.optional(line),
+  description: v.optional(line),
   path: v.pipe(v.string(), v.startsWith("/", "must begin with a slash, like /stations/{code}"), v.maxLength(500)),
   record: v.strictObject({
     table: line,

@@ -2,13 +2,14 @@ import { type Column, columnOf } from "../table/model.js";
 import { compareDecimals } from "../values/decimal.js";
 import { microseconds } from "../values/instant.js";
 import type { Finding, Repair } from "./finding.js";
+import type { FindingCode } from "./finding-codes.js";
 import type { Field, Page, Rule } from "./page.js";
 import type { ParsedPage, Path } from "./parse.js";
 import { rewriteWarning } from "./rewrites.js";
 import { takeOffRule } from "./rules.js";
 import { fieldSettings } from "./settings.js";
 
-type Say = (severity: Finding["severity"], code: string, message: string, path: Path, repair?: Repair) => void;
+type Say = (severity: Finding["severity"], code: FindingCode, message: string, path: Path, repair?: Repair) => void;
 
 /** Which of two bounds of a column is the greater; undefined where they can't be compared. */
 function order(a: string, b: string, column: Column): number | undefined {

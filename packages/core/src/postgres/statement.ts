@@ -29,7 +29,7 @@ export interface Database {
    *
    * @param purpose `writing` where it is left out
    */
-  transact<Result>(run: (database: Database) => Promise<Result>, purpose?: "reading" | "writing"): Promise<Result>;
+  transaction<Result>(run: (database: Database) => Promise<Result>, purpose?: "reading" | "writing"): Promise<Result>;
 }
 
 /** What a refusal is about, as far as PostgreSQL says so; null where it does not. */

@@ -3,7 +3,7 @@ import type { Code } from "../messages/codes.js";
 import { DatabaseAway, DatabaseRefusal } from "./statement.js";
 
 /** A state of the database that is neither the person's fault nor a bug: what the form says, and what a page without a form says. */
-export interface Trouble {
+export interface Unavailability {
   readonly message: MessageCode;
   readonly code: Code;
 }
@@ -12,37 +12,37 @@ export interface Trouble {
  * The list of faults, by class of SQLSTATE (PostgreSQL documentation, appendix A), the longest beginning that fits. Whatever is
  * not on it is a refusal: something about what was sent, whatever code a trigger chose for it.
  */
-const troubles: readonly (readonly [begin: string, trouble: Trouble])[] = [
-  ["57014", { message: "trouble-slow", code: "database-away" }],
-  ["25006", { message: "trouble-read-only", code: "database-away" }],
-  ["55P03", { message: "trouble-locked", code: "database-away" }],
-  ["40", { message: "trouble-busy", code: "database-away" }],
-  ["53", { message: "trouble-busy", code: "database-away" }],
-  ["08", { message: "trouble-away", code: "database-away" }],
-  ["25", { message: "trouble-away", code: "database-away" }],
-  ["57", { message: "trouble-away", code: "database-away" }],
-  ["58", { message: "trouble-away", code: "database-away" }],
-  ["XX", { message: "trouble-internal", code: "database-away" }],
+const unavailabilities: readonly (readonly [begin: string, unavailability: Unavailability])[] = [
+  ["57014", { message: "unavailable-slow", code: "database-away" }],
+  ["25006", { message: "unavailable-read-only", code: "database-away" }],
+  ["55P03", { message: "unavailable-locked", code: "database-away" }],
+  ["40", { message: "unavailable-busy", code: "database-away" }],
+  ["53", { message: "unavailable-busy", code: "database-away" }],
+  ["08", { message: "unavailable-away", code: "database-away" }],
+  ["25", { message: "unavailable-away", code: "database-away" }],
+  ["57", { message: "unavailable-away", code: "database-away" }],
+  ["58", { message: "unavailable-away", code: "database-away" }],
+  ["XX", { message: "unavailable-internal", code: "database-away" }],
   // A column or table that is gone, a right that is missing, a rewrite rule: the page file does not fit the table.
-  ["42", { message: "trouble-page", code: "page-unsound" }],
-  ["0A", { message: "trouble-page", code: "page-unsound" }],
-  ["3F", { message: "trouble-page", code: "page-unsound" }],
+  ["42", { message: "unavailable-page", code: "page-unsound" }],
+  ["0A", { message: "unavailable-page", code: "page-unsound" }],
+  ["3F", { message: "unavailable-page", code: "page-unsound" }],
 ];
 
 /** Classes that are about the page's own statement: raised inside a trigger, they are what the trigger did wrong. */
 const ofStatement = /^(42|0A|3F)/;
 
 /** What is the matter with the database, or undefined where the error is something else. */
-export function troubleOf(error: unknown): Trouble | undefined {
-  if (error instanceof DatabaseAway) return { message: "trouble-away", code: "database-away" };
+export function unavailabilityOf(error: unknown): Unavailability | undefined {
+  if (error instanceof DatabaseAway) return { message: "unavailable-away", code: "database-away" };
   if (!(error instanceof DatabaseRefusal)) return undefined;
   if (error.inside && ofStatement.test(error.sqlState)) return undefined;
-  return troubles.find(([begin]) => error.sqlState.startsWith(begin))?.[1];
+  return unavailabilities.find(([begin]) => error.sqlState.startsWith(begin))?.[1];
 }
 
 /** Whether an error is a refusal: PostgreSQL raised it for what a statement of ours would do, and it is no fault of the database. */
 export const isRefusal = (error: unknown): error is DatabaseRefusal =>
-  error instanceof DatabaseRefusal && troubleOf(error) === undefined;
+  error instanceof DatabaseRefusal && unavailabilityOf(error) === undefined;
 
 /**
  * Whether nobody knows if a statement that failed so took effect: it was sent, and the answer never came. A backend that is ended

@@ -1,7 +1,7 @@
 import type { Facts } from "../condition/evaluate.js";
 import { predicate } from "../condition/to-sql.js";
 import { loadedColumns } from "../page/columns.js";
-import { perPage } from "../page/memoize-per-page.js";
+import { memoizePerPage } from "../page/memoize-per-page.js";
 import type { Page, TableChoices } from "../page/page.js";
 import { keyPredicate } from "../postgres/key-predicate.js";
 import { Parameters, quoted, quotedTable, type Statement } from "../postgres/statement.js";
@@ -12,7 +12,7 @@ import { choicesArray } from "./choices.js";
 export const versionName = "quill:version";
 
 /** The columns of a page in their text form, and the row's version. */
-const selected = perPage((page) =>
+const selected = memoizePerPage((page) =>
   [
     ...loadedColumns(page).map((column) => `${textForm("t", column)} AS ${quoted(column.name)}`),
     `t.xmin::text AS ${quoted(versionName)}`,
@@ -23,7 +23,7 @@ const selected = perPage((page) =>
 export const choicesName = (index: number): string => `quill:choices ${index}`;
 
 /** The fields whose choices can be listed before the record is known. */
-export const listedFields = perPage((page): readonly (readonly [index: number, choices: TableChoices])[] =>
+export const listedFields = memoizePerPage((page): readonly (readonly [index: number, choices: TableChoices])[] =>
   page.fields.flatMap(({ choices }, index) =>
     choices?.from === "table" && choices.by === "list" && (choices.where?.formColumns.length ?? 0) === 0
       ? [[index, choices] as const]

@@ -4,7 +4,7 @@ import { answered, entryInsert, type LogNote, notePlaces, returned } from "../lo
 import type { Page } from "../page/page.js";
 import { keyPredicate } from "../postgres/key-predicate.js";
 import { Parameters, quoted, quotedTable, type Statement } from "../postgres/statement.js";
-import type { Hanging } from "../table/dependent-paths.js";
+import type { DependentPath } from "../table/dependent-paths.js";
 
 /**
  * Deletes one record, by key, access conditions and row version, and writes its log entry with all that it held: one statement.
@@ -51,7 +51,7 @@ FROM "before" LEFT JOIN "gone" AS w ON true`;
 export const mostCounted = 1000;
 
 /** The records at the end of a way through foreign keys, back to the record itself. */
-function wayBack(page: Page, key: readonly string[], { links }: Hanging, parameters: Parameters): string {
+function wayBack(page: Page, key: readonly string[], { links }: DependentPath, parameters: Parameters): string {
   const alias = (index: number): string => (index < 0 ? "r" : `t${index}`);
   const joined = (index: number): string => {
     const link = links[index];
@@ -67,9 +67,9 @@ function wayBack(page: Page, key: readonly string[], { links }: Hanging, paramet
 }
 
 /** Counts what hangs on a record, up to {@link mostCounted} + 1 of each kind: `way` is the place among the page's ways. */
-export function hangingStatement(page: Page, key: readonly string[]): Statement {
+export function dependentsStatement(page: Page, key: readonly string[]): Statement {
   const parameters = new Parameters();
-  const counts = page.hanging.flatMap((way, index) => {
+  const counts = page.dependents.flatMap((way, index) => {
     const last = way.links.at(-1);
     if (!last || way.links.some((link) => !link.readable)) return [];
     const table = quotedTable({ schema: last.schema, name: last.table });

@@ -9,7 +9,7 @@ import {
   remainsPredicate,
   returned,
 } from "../log/entry.js";
-import { perPage } from "../page/memoize-per-page.js";
+import { memoizePerPage } from "../page/memoize-per-page.js";
 import type { Page } from "../page/page.js";
 import { keyPredicate } from "../postgres/key-predicate.js";
 import { Parameters, quoted, quotedTable, type Row, type Statement, type Stored } from "../postgres/statement.js";
@@ -55,7 +55,7 @@ interface SaveParts {
 }
 
 /** Texts that were written already, by what changes in them; a page has few. */
-const written = perPage(() => new Map<string, string>());
+const written = memoizePerPage(() => new Map<string, string>());
 
 /** Of one page's texts this many are kept. */
 const mostTexts = 200;

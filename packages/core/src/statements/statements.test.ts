@@ -1,5 +1,5 @@
 import { describe, expect, test } from "@jest/globals";
-import { monthPartition } from "../log/log.js";
+import { monthPartition } from "../log/partitions.js";
 import { quoted } from "../postgres/statement.js";
 import { columnOf } from "../table/model.js";
 import { factsOf, hollis, sensorPage, stationPage } from "../testing/marrow-vale.js";
@@ -123,7 +123,7 @@ WHERE t."station_code" = $1::text AND t."channel" = $2::smallint`);
 
   test("a month's partition ends where the next begins", () => {
     expect(monthPartition(2026, 12).text).toContain(
-      "change_2026_12 PARTITION OF quill_log.change FOR VALUES FROM ('2026-12-01 00:00:00+00') TO ('2027-01-01 00:00:00+00')",
+      "ATTACH PARTITION quill_log.change_2026_12 FOR VALUES FROM ('2026-12-01 00:00:00+00') TO ('2027-01-01 00:00:00+00')",
     );
   });
 

@@ -3,7 +3,7 @@ import { type Facts, truthOf } from "../condition/evaluate.js";
 import type { Condition } from "../condition/expression.js";
 import type { MessageCode } from "../messages/catalog.js";
 import { type Language, message } from "../messages/messages.js";
-import { perPage } from "../page/memoize-per-page.js";
+import { memoizePerPage } from "../page/memoize-per-page.js";
 import type { Check, Field, Page, Rule } from "../page/page.js";
 import type { Row, Stored } from "../postgres/statement.js";
 import { compareDecimals } from "../values/decimal.js";
@@ -131,7 +131,7 @@ export const conditionsOf = (page: Page): readonly Condition[] => [
 ];
 
 /** The columns of the form that they ask about. */
-const asked = perPage((page) => new Set(conditionsOf(page).flatMap((condition) => condition.formColumns)));
+const asked = memoizePerPage((page) => new Set(conditionsOf(page).flatMap((condition) => condition.formColumns)));
 
 /** Of what the form comes to, what checks and conditional rules ask about: to read the rest would be work for nothing. */
 const askedValues = (page: Page, row: Row, fields: readonly SubmittedField[]): Row =>

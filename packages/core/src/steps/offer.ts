@@ -1,6 +1,6 @@
 import type { Facts } from "../condition/evaluate.js";
 import { type Language, word } from "../messages/messages.js";
-import { perPage } from "../page/memoize-per-page.js";
+import { memoizePerPage } from "../page/memoize-per-page.js";
 import type { Field, Page, TableChoices } from "../page/page.js";
 import { type Database, DatabaseRefusal, type Row, type Stored } from "../postgres/statement.js";
 import { choicesStatement, labelsStatement, mostFound, mostOptions } from "../statements/choices.js";
@@ -37,7 +37,7 @@ async function listOf(choices: TableChoices, facts: Facts, database: Database): 
 }
 
 /** The lists that are the same whoever asks: labels of enums, yes and no. */
-export const constantLists = perPage(
+export const constantLists = memoizePerPage(
   (page): Offers =>
     new Map(
       page.fields.flatMap(({ choices, column }): [string, Offer][] => {

@@ -3,7 +3,7 @@ import { keeping, normal, show } from "../controls/show.js";
 import { tell } from "../controls/told.js";
 import { type Language, word } from "../messages/messages.js";
 import { isTaken } from "../page/columns.js";
-import { perPage } from "../page/memoize-per-page.js";
+import { memoizePerPage } from "../page/memoize-per-page.js";
 import type { Field, Page } from "../page/page.js";
 import type { Row, Stored } from "../postgres/statement.js";
 import type { Signer } from "../trip/signer.js";
@@ -91,7 +91,7 @@ export const shownDigests = (
   );
 
 /** What is made of a page and the names of the fields that were on a form, once for each. */
-const takenDigests = perPage(() => new Map<string, string>());
+const takenDigests = memoizePerPage(() => new Map<string, string>());
 
 /**
  * A digest of how a page takes fields: control, type, tidying and, for a moment, the time zone. Two versions of a page that have

@@ -2,7 +2,7 @@ import { keeping, normal } from "../controls/show.js";
 import type { Code } from "../messages/codes.js";
 import { message } from "../messages/messages.js";
 import { isTaken } from "../page/columns.js";
-import { perPage } from "../page/memoize-per-page.js";
+import { memoizePerPage } from "../page/memoize-per-page.js";
 import { boxName, findName, lookName, saveName, tokenName } from "../page/names.js";
 import type { Field, Page } from "../page/page.js";
 import type { Tidying } from "../page/schema.js";
@@ -130,7 +130,7 @@ interface FormNames {
 }
 
 const namesFor = (form: Claims["form"]) =>
-  perPage((page): FormNames => {
+  memoizePerPage((page): FormNames => {
     const fields = form === "delete" ? [] : page.fields.filter((field) => isTaken(field, form));
     const names = new Set(fields.map((field) => field.column.name));
     const own = fields.flatMap(({ column }) => [boxName(column.name), findName(column.name)]);

@@ -9,7 +9,7 @@ import type { Guard } from "../statements/save.js";
 import { formValues } from "./check.js";
 import type { SubmittedField } from "./read.js";
 import { leftRowsRefusal, refusalOf } from "./refusal.js";
-import { persistently, type WriteResult } from "./write.js";
+import { retryOnConflict, type WriteResult } from "./write.js";
 
 /** An argument's value: what the form comes to, what was stored, or who it is. */
 function argumentFrom({ from, name }: RoutineCall["arguments"][number], form: Row, row: Row, { actor }: Facts): Stored {
@@ -61,8 +61,8 @@ export async function writeByRoutine(
   database: Database,
 ): Promise<WriteResult> {
   try {
-    return await persistently(() =>
-      database.transact(async (inside): Promise<WriteResult> => {
+    return await retryOnConflict(() =>
+      database.transaction(async (inside): Promise<WriteResult> => {
         const [before] = await inside.run(lockStatement(page, key, guard, facts));
         if (!before) return { kind: "not-found" };
         const form = formValues(before, fields);

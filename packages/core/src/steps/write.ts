@@ -28,13 +28,13 @@ const mostSends = 3;
  * Sends a statement again after a serialization failure or a deadlock (SQLSTATE 40001, 40P01): it was rolled back whole, so
  * sending it again can't do anything twice.
  */
-export async function persistently<T>(send: () => Promise<T>, turn = 1): Promise<T> {
+export async function retryOnConflict<T>(send: () => Promise<T>, turn = 1): Promise<T> {
   try {
     return await send();
   } catch (error) {
     const again = error instanceof DatabaseRefusal && ["40001", "40P01"].includes(error.sqlState) && turn < mostSends;
     if (!again) throw error;
-    return persistently(send, turn + 1);
+    return retryOnConflict(send, turn + 1);
   }
 }
 
@@ -56,7 +56,7 @@ export async function write(
   const assignments = fields.map(({ field, value }) => ({ column: field.column, value }));
   let row: Row | undefined;
   try {
-    [row] = await persistently(() => database.run(saveStatement(page, key, guard, assignments, facts, note)));
+    [row] = await retryOnConflict(() => database.run(saveStatement(page, key, guard, assignments, facts, note)));
   } catch (error) {
     if (!isRefusal(error)) throw error;
     return refusalOf(page, fields, error, database);

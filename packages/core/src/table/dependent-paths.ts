@@ -4,7 +4,7 @@ import type { Dependent, Table } from "./model.js";
  * A way from other records to a record of a table: foreign key by foreign key, the last one's table being the one whose records
  * hang on it. All but the last delete in cascade, so that the last one's rule is what happens to its records.
  */
-export interface Hanging {
+export interface DependentPath {
   readonly links: readonly Dependent[];
 }
 
@@ -13,8 +13,8 @@ const longestWay = 4;
 const mostWays = 40;
 
 /** What hangs on the records of a table, nearest first; a table that was passed already is not passed again. */
-export function hangingOn(table: Table, tables: readonly Table[]): readonly Hanging[] {
-  const ways: Hanging[] = [];
+export function dependentPaths(table: Table, tables: readonly Table[]): readonly DependentPath[] {
+  const ways: DependentPath[] = [];
   let ends: { readonly table: Table; readonly links: readonly Dependent[] }[] = [{ table, links: [] }];
   const passed = new Set([table]);
   for (let length = 1; length <= longestWay && ends.length > 0; length++) {

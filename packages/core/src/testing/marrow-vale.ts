@@ -224,7 +224,7 @@ export function scripted(answers: Readonly<Record<string, readonly Row[] | Error
   const sent: Statement[] = [];
   return {
     sent,
-    transact(run) {
+    transaction(run) {
       return run(this);
     },
     async run(statement) {

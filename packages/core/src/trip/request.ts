@@ -34,7 +34,7 @@ export interface PageResponse {
 }
 
 /** What the steps need of the world: handed in, so that the core has no clock, key or connection of its own. */
-export interface Surroundings {
+export interface Dependencies {
   readonly database: Database;
   readonly signer: Signer;
   /** Milliseconds from any start, for the time a step takes. */

@@ -1,7 +1,7 @@
 import type { Facts } from "../condition/evaluate.js";
 import type { Page } from "../page/page.js";
 import type { Recorder } from "./recording.js";
-import type { PageRequest, Surroundings } from "./request.js";
+import type { Dependencies, PageRequest } from "./request.js";
 
 /** One request on its way, once Route, Key and Access are behind it. */
 export interface Trip {
@@ -12,5 +12,5 @@ export interface Trip {
   /** What conditions are asked about: who and when; row and form are added where they are known. */
   readonly facts: Facts;
   readonly recorder: Recorder;
-  readonly surroundings: Surroundings;
+  readonly dependencies: Dependencies;
 }

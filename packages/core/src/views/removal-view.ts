@@ -3,7 +3,7 @@ import type { OnDelete } from "../table/model.js";
 import type { FieldView } from "./form-view.js";
 
 /** Records of one table that refer to the one that is to go, and what becomes of them. */
-export interface HangingCount {
+export interface DependentCount {
   readonly table: string;
   readonly columns: readonly string[];
   readonly effect: Exclude<OnDelete, "no action">;
@@ -19,7 +19,7 @@ export interface RemovalView {
   readonly key: readonly string[];
   readonly title: string;
   readonly fields: readonly FieldView[];
-  readonly hanging: readonly HangingCount[];
+  readonly dependents: readonly DependentCount[];
   /** Why an earlier try deleted nothing. */
   readonly said: string | null;
   readonly token: string;

@@ -12,7 +12,7 @@ import {
   DatabaseRefusal,
   findTable,
   glanceAt,
-  logStateStatement,
+  readLogState,
   type Table,
   tableName,
 } from "@loyal-quill/core";
@@ -69,7 +69,13 @@ const summaryOf = (
 });
 
 /** Tests a connection, and tells what it may do. */
-export async function connectionAnswer({ name, mount, database, pages }: EditedDatabase): Promise<ConnectionAnswer> {
+export async function connectionAnswer({
+  name,
+  mount,
+  database,
+  pages,
+  logCare,
+}: EditedDatabase): Promise<ConnectionAnswer> {
   const { catalog, files } = pages.loaded();
   const count = (test: (table: Table) => boolean): number => catalog.tables.filter(test).length;
   const known = {
@@ -84,7 +90,7 @@ export async function connectionAnswer({ name, mount, database, pages }: EditedD
     },
   };
   try {
-    const [[who], [log]] = await Promise.all([database.run(connectionStatement()), database.run(logStateStatement())]);
+    const [[who], log] = await Promise.all([database.run(connectionStatement()), readLogState(database)]);
     return {
       ...known,
       error: null,
@@ -92,11 +98,21 @@ export async function connectionAnswer({ name, mount, database, pages }: EditedD
       database: who?.database ?? "",
       version: who?.version ?? "",
       superuser: who?.superuser === "true",
-      log: log?.usable === "true" ? "usable" : log?.there === "true" ? "not open to this connection" : "not there",
+      log: log.usable ? "usable" : log.there ? "not open to this connection" : "not there",
+      logNotice: logCare.notice(),
     };
   } catch (error) {
     if (!(error instanceof DatabaseRefusal || error instanceof DatabaseAway)) throw error;
-    return { ...known, error: error.message, user: "", database: "", version: "", superuser: false, log: "not known" };
+    return {
+      ...known,
+      error: error.message,
+      user: "",
+      database: "",
+      version: "",
+      superuser: false,
+      log: "not known",
+      logNotice: null,
+    };
   }
 }
 

@@ -2,6 +2,7 @@ import { performance } from "node:perf_hooks";
 import {
   type Actor,
   type Database,
+  type Dependencies,
   encodeSegment,
   handle,
   mayOpen,
@@ -12,7 +13,6 @@ import {
   recordAddress,
   renewToken,
   type Signer,
-  type Surroundings,
   tokenName,
 } from "@loyal-quill/core";
 import { actorOf } from "../sign-in/session.js";
@@ -40,7 +40,7 @@ class RolledBack extends Error {
 /** Runs something in a transaction that is rolled back, whatever comes of it. */
 async function leavingNothing(database: Database, run: (inside: Database) => ReturnType<typeof handle>) {
   try {
-    return await database.transact<never>(async (inside) => {
+    return await database.transaction<never>(async (inside) => {
       throw new RolledBack(await run(inside));
     });
   } catch (error) {
@@ -57,7 +57,7 @@ function renewed(form: string, page: Page, signer: Signer): string {
   return pairs.toString();
 }
 
-const surroundings = ({ signer }: TrialOptions, database: Database): Surroundings => ({
+const dependencies = ({ signer }: TrialOptions, database: Database): Dependencies => ({
   database,
   signer,
   elapsed: () => performance.now(),
@@ -123,7 +123,7 @@ export async function trial(
   const operation = form === null ? "open" : "save";
   const matched = { kind: "page", page, operation, keySegments: key.map(encodeSegment) } as const;
   const request = requestOf(options, form === null ? "GET" : "POST", path, actor, body);
-  const run = (database: Database) => handle(matched, request, surroundings(options, database));
+  const run = (database: Database) => handle(matched, request, dependencies(options, database));
   const { response, recorded } = await (form === null ? run(options.database) : leavingNothing(options.database, run));
   return {
     recorded,
@@ -146,7 +146,7 @@ export async function trialOfNew(options: TrialOptions, page: Page, actor: Actor
   const path = `${page.path.list}/new`;
   const matched = { kind: "page", page: makesNew(page), operation: "new", keySegments: [] } as const;
   const request = requestOf(options, "GET", path, actor, null);
-  const { response, recorded } = await handle(matched, request, surroundings(options, options.database));
+  const { response, recorded } = await handle(matched, request, dependencies(options, options.database));
   return {
     recorded,
     html: response.body,

@@ -223,6 +223,8 @@ export interface ConnectionAnswer {
   readonly superuser: boolean;
   /** Whether the change log is there and may be added to. */
   readonly log: "usable" | "not open to this connection" | "not there" | "not known";
+  /** What somebody should do about the log; null where all is well. */
+  readonly logNotice: string | null;
   /** How many page files it has. */
   readonly pages: number;
   /** In how many tables the connection may do what. */

@@ -76,7 +76,7 @@ describe("a draft of a published page", () => {
     expect(draft).toMatchObject({
       revision: 1,
       by: "ines",
-      differs: ["name of the list: “Visits” becomes “Visits to stations”"],
+      differs: ["list title: “Visits” becomes “Visits to stations”"],
     });
     expect(await onDisk("visit")).toBe(text);
     expect((await ines.send("POST", "/drafts/visit/publish", { revision: 2 })).status).toBe(409);
@@ -84,7 +84,7 @@ describe("a draft of a published page", () => {
     expect(await onDisk("visit")).toBe(after);
     const versions = (await ines.send<VersionAnswer[]>("GET", "/drafts/visit/versions")).said;
     expect(versions.map(({ by, differs }) => [by, differs])).toEqual([
-      ["ines", ["name of the list: “Visits” becomes “Visits to stations”"]],
+      ["ines", ["list title: “Visits” becomes “Visits to stations”"]],
       [null, []],
     ]);
     const { revision } = await change(ines, "visit", after, versions[1]?.text ?? "");

@@ -22,7 +22,7 @@ export function safeNext(next: unknown): string {
 
 const said = {
   wrong: "The e-mail address or the password is not right. Try again.",
-  off: "This account is switched off. Ask the person who looks after this application.",
+  off: "This account is disabled. Ask the person who looks after this application.",
   expired: "The form was too old. Sign in again.",
   often: "Too many tries. Wait a quarter of an hour and try again.",
 } as const;

@@ -1,6 +1,12 @@
 import type { Attribute, RecordedRequest, Table } from "@loyal-quill/core";
 import { defineEntity, type InferEntity, type PrimaryKeyProp, p } from "@mikro-orm/core";
 
+/**
+ * The format in which recorded requests, drafts and versions are stored. What was stored by a newer program, in a format that this one
+ * does not know, is left alone.
+ */
+export const storedFormat = 1;
+
 /** Somebody who can sign in. `attributes` are what conditions know as `actor.…` besides id, name and roles. */
 export const AccountEntity = defineEntity({
   name: "Account",
@@ -32,6 +38,7 @@ export const RequestEntity = defineEntity({
     outcome: p.string(),
     actorId: p.string().nullable(),
     recorded: p.json<RecordedRequest>(),
+    format: p.integer().default(storedFormat),
   },
 });
 
@@ -49,9 +56,10 @@ export const DraftEntity = defineEntity({
     revision: p.integer(),
     at: p.datetime().columnType("timestamptz(3)"),
     byName: p.string(),
+    format: p.integer().default(storedFormat),
   },
 });
-export type Draft = Omit<InferEntity<typeof DraftEntity>, "base" | "database" | typeof PrimaryKeyProp> & {
+export type Draft = Omit<InferEntity<typeof DraftEntity>, "base" | "database" | "format" | typeof PrimaryKeyProp> & {
   base: string | null;
 };
 
@@ -70,9 +78,10 @@ export const VersionEntity = defineEntity({
     text: p.text().nullable(),
     /** The table as it was then; null where it was not known. */
     model: p.json<Table>().nullable(),
+    format: p.integer().default(storedFormat),
   },
 });
-export type Version = Omit<InferEntity<typeof VersionEntity>, "byName" | "text" | "model" | "database"> & {
+export type Version = Omit<InferEntity<typeof VersionEntity>, "byName" | "text" | "model" | "database" | "format"> & {
   model: Table | null;
   byName: string | null;
   text: string | null;

@@ -69,10 +69,18 @@ class SeveralDatabases extends Migration {
   }
 }
 
+class FormatsOfWhatIsStored extends Migration {
+  override up(): void {
+    for (const table of ["request", "version", "draft"])
+      this.addSql(`ALTER TABLE ${table} ADD COLUMN format integer NOT NULL DEFAULT 1`);
+  }
+}
+
 /** The store's migrations in their order. A landed one is never changed. */
 export const migrationsList = [
   { name: "2026-11-first-tables", class: FirstTables },
   { name: "2026-11-drafts-and-versions", class: DraftsAndVersions },
   { name: "2026-11-tables-of-versions", class: TablesOfVersions },
   { name: "2026-11-several-databases", class: SeveralDatabases },
+  { name: "2026-11-formats-of-what-is-stored", class: FormatsOfWhatIsStored },
 ];

@@ -11,6 +11,7 @@ import {
   type Draft,
   DraftEntity,
   RequestEntity,
+  storedFormat,
   type Version,
   VersionEntity,
 } from "./entities.js";
@@ -166,6 +167,7 @@ export class Store {
   async requests(query: { page?: string; operation?: string; limit: number }): Promise<RecordedRequest[]> {
     const where = {
       database: this.database,
+      format: { $lte: storedFormat },
       ...(query.page ? { page: query.page } : {}),
       ...(query.operation ? { operation: query.operation } : {}),
     };
@@ -176,7 +178,10 @@ export class Store {
   }
 
   async request(id: string): Promise<RecordedRequest | null> {
-    return (await this.orm.em.fork().findOne(RequestEntity, { database: this.database, id }))?.recorded ?? null;
+    return (
+      (await this.orm.em.fork().findOne(RequestEntity, { database: this.database, id, format: { $lte: storedFormat } }))
+        ?.recorded ?? null
+    );
   }
 
   /** How many requests of each page ended how, by day (UTC) since a moment. */

@@ -74,20 +74,20 @@ export default function ChangesRoute() {
           onChange={(value) => set("person", value)}
         />
       </Top>
-      {changes.isPending && <Waiting height="60vh" what="Reading the log" />}
+      {changes.isPending && <Waiting height="60vh" what="Loading changes" />}
       {changes.error && <Failed error={changes.error} again={() => void changes.refetch()} />}
       {changes.data && all.length === 0 && (
-        <Empty title="No change">
+        <Empty title="No changes">
           {Object.keys(filter).length > 0
-            ? "Nothing in the log fits what is asked for above."
-            : "The log is empty: the first save through a page is its first entry."}
+            ? "No changes match these filters."
+            : "Nothing has been saved through a page yet."}
         </Empty>
       )}
       {all.length > 0 && <ChangesTable changes={all} onContaining={(text) => set("containing", text)} />}
       {changes.hasNextPage && (
         <p style={{ marginTop: "1rem" }}>
           <QuietButton onPress={() => void changes.fetchNextPage()} isDisabled={changes.isFetchingNextPage}>
-            {changes.isFetchingNextPage ? "Reading …" : "Earlier changes"}
+            {changes.isFetchingNextPage ? "Loading…" : "Load earlier changes"}
           </QuietButton>
         </p>
       )}

@@ -15,10 +15,10 @@ export const sourcesOf: Readonly<Record<string, readonly Source[]>> = {
 };
 
 const what: Readonly<Record<Source, string>> = {
-  row: "the record as stored",
-  form: "what the form comes to",
-  actor: "who asks",
-  now: "this moment",
+  row: "the stored record",
+  form: "the values as submitted",
+  actor: "the person who is signed in",
+  now: "the current time",
 };
 
 /** `row.name`, or `row["two words"]` where a name is no identifier. */

@@ -31,7 +31,7 @@ function changeBetween(before: string, after: string): { from: number; to: numbe
   return { from, to: before.length - end, insert: after.slice(from, after.length - end) };
 }
 
-/** The page file as text, with what was found in it at its place. Undo is the desk's: one history for text and settings. */
+/** Page file, with what was found in it at its place. Undo is the desk's: one history for text and settings. */
 export default function FileEditor({ text, findings, columns, onChange }: FileEditorProps) {
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView>(null);
@@ -76,7 +76,7 @@ export default function FileEditor({ text, findings, columns, onChange }: FileEd
             indentWithTab,
           ]),
           EditorView.contentAttributes.of({
-            "aria-label": "The page file as text",
+            "aria-label": "Page file",
             spellcheck: "false",
             tabindex: "0",
           }),

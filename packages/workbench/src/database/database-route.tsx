@@ -62,7 +62,7 @@ function State({ table }: { table: TableSummary }) {
       <Mark kind="good">page</Mark> <Pages table={table} />
     </>
   ) : (
-    <Mark kind="quiet">none yet</Mark>
+    <Mark kind="quiet">none</Mark>
   );
 }
 
@@ -78,7 +78,12 @@ function Connection({ answer }: { answer: ConnectionAnswer }) {
         <>
           <Mark kind="good">reached</Mark> as <code>{user}</code>, PostgreSQL {version}; may read {rights.read} tables,
           insert into {rights.insert}, update {rights.update}, delete from {rights.delete};{" "}
-          {log === "usable" ? "the change log may be added to" : <Mark kind="stop">the change log is {log}</Mark>}
+          {log === "usable" ? "change log: writable" : <Mark kind="stop">the change log is {log}</Mark>}
+          {answer.logNotice !== null && (
+            <>
+              . <Mark kind="wait">{answer.logNotice}</Mark>
+            </>
+          )}
           {answer.mount && (
             <>
               ; served below <code>{answer.mount}</code>
@@ -86,7 +91,7 @@ function Connection({ answer }: { answer: ConnectionAnswer }) {
           )}
           {answer.superuser && (
             <>
-              . <Mark kind="wait">A superuser: pages need far fewer rights.</Mark>
+              . <Mark kind="wait">Connected as a superuser: pages need far fewer rights.</Mark>
             </>
           )}
         </>
@@ -103,7 +108,7 @@ function Connections() {
   if (databases.error) return <Failed error={databases.error} again={() => void databases.refetch()} />;
   return (
     <Lead as="ul" aria-label="Databases">
-      {databases.data?.map((each) => <Connection key={each.name} answer={each} />) ?? <li>Testing the connection …</li>}
+      {databases.data?.map((each) => <Connection key={each.name} answer={each} />) ?? <li>Testing connection…</li>}
     </Lead>
   );
 }
@@ -122,7 +127,7 @@ export default function DatabaseRoute() {
   return (
     <>
       <Title>Database</Title>
-      {database.isPending && <Waiting height="60vh" what="Asking the database" />}
+      {database.isPending && <Waiting height="60vh" what="Loading tables" />}
       {database.error && <Failed error={database.error} again={() => void database.refetch()} />}
       {database.data && (
         <>
@@ -133,7 +138,7 @@ export default function DatabaseRoute() {
             {draft.error && <Mark kind="stop">{draft.error.message}</Mark>}
           </Tools>
           {found && found.length === 0 ? (
-            <Empty title={typed ? `No table is called “${typed}”` : "No table"}>
+            <Empty title={typed ? `No tables match “${typed}”` : "No table"}>
               The connection sees only what it may read. Grant USAGE on the schema and SELECT on the table.
             </Empty>
           ) : (
@@ -152,7 +157,7 @@ export default function DatabaseRoute() {
                         </Link>
                       </th>
                       <td className="figure">
-                        {table.rows === null ? <Soft>not counted</Soft> : <code>{figure(table.rows)}</code>}
+                        {table.rows === null ? <Soft>unknown</Soft> : <code>{figure(table.rows)}</code>}
                       </td>
                       <td className="figure">
                         {table.bytes === null ? <Soft>–</Soft> : <code>{bytes(table.bytes)}</code>}
@@ -176,9 +181,9 @@ export default function DatabaseRoute() {
                             type="button"
                             disabled={draft.isPending}
                             onClick={() => draft.mutate({ table: table.table })}
-                            aria-label={`Draft a page of ${table.table}`}
+                            aria-label={`Create a draft page for ${table.table}`}
                           >
-                            draft
+                            Create draft
                           </Small>
                         )}
                       </td>

@@ -50,7 +50,7 @@ function Columns({ fields }: { fields: readonly SheetField[] }) {
   return (
     <Scroll aria-label="Columns">
       <Table>
-        <Head columns={["Column", "Type", "May be empty", "Default", "What the table demands", "Comment"]} />
+        <Head columns={["Column", "Type", "Nullable", "Default", "Constraints", "Comment"]} />
         <tbody>
           {fields.map((field) => (
             <tr key={field.name}>
@@ -63,11 +63,7 @@ function Columns({ fields }: { fields: readonly SheetField[] }) {
               </td>
               <td>{field.nullable ? "yes" : <Soft>no</Soft>}</td>
               <td>
-                {field.written === "always" ? (
-                  <Soft>made by the table</Soft>
-                ) : (
-                  field.default && <code>{field.default}</code>
-                )}
+                {field.written === "always" ? <Soft>generated</Soft> : field.default && <code>{field.default}</code>}
               </td>
               <td>
                 {field.constraints.map((each) => (
@@ -104,7 +100,7 @@ function Keys({ table }: { table: TableAnswer }) {
         ))}
         {table.keys.length === 0 && table.unsafeKeys.length === 0 && (
           <li>
-            <Soft>No primary key and no unique constraint: nothing here names one row.</Soft>
+            <Soft>No primary key or unique constraint, so no page can address a single row.</Soft>
           </li>
         )}
       </ul>
@@ -134,7 +130,7 @@ function References({ table }: { table: TableAnswer }) {
         ))}
         {table.references.length + table.dependents.length === 0 && (
           <li>
-            <Soft>none, in either direction</Soft>
+            <Soft>No foreign keys to or from this table.</Soft>
           </li>
         )}
       </ul>
@@ -147,8 +143,8 @@ function Sample({ sample }: { sample: TableAnswer["sample"] }) {
   return (
     <Part>
       <h2>Sample rows</h2>
-      {sample === null && <Soft>The connection may not read them.</Soft>}
-      {sample?.length === 0 && <Soft>The table has no row yet.</Soft>}
+      {sample === null && <Soft>This connection can't read them.</Soft>}
+      {sample?.length === 0 && <Soft>The table is empty.</Soft>}
       {sample && first && (
         <Scroll aria-label="Sample rows">
           <Table>
@@ -186,7 +182,7 @@ function Found({ table }: { table: TableAnswer }) {
     <>
       <Lead>
         <span>
-          {table.rows === null ? "never counted" : `about ${figure(table.rows)} rows`}
+          {table.rows === null ? "number of rows unknown" : `about ${figure(table.rows)} rows`}
           {table.bytes !== null && `, ${bytes(table.bytes)}`}; this connection may {["read", ...rights].join(", ")}
         </span>
         {table.pages.map((page) => (
@@ -227,7 +223,7 @@ export default function TableRoute() {
         <Link to="/database">Database</Link>
       </p>
       <Title>{table}</Title>
-      {found.isPending && <Waiting height="60vh" what="Asking the database" />}
+      {found.isPending && <Waiting height="60vh" what="Loading tables" />}
       {found.error && <Failed error={found.error} again={() => void found.refetch()} />}
       {found.data ? <Found table={found.data} /> : null}
       {found.data === null && <Empty title="No such table">It may have been renamed or dropped.</Empty>}

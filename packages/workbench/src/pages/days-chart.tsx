@@ -12,7 +12,7 @@ const Box = styled.div`
 
 const stopped: ReadonlySet<string> = new Set(["invalid", "refused", "conflict", "not-found", "failed"]);
 
-/** How many requests of a day went through, and how many were stopped. */
+/** How many requests of a day succeeded, and how many were stopped. */
 function parts({ outcomes }: PageSummary["days"][number]): { through: number; stopped: number } {
   let [through, refused] = [0, 0];
   for (const [outcome, count] of Object.entries(outcomes)) {
@@ -24,7 +24,7 @@ function parts({ outcomes }: PageSummary["days"][number]): { through: number; st
 
 const weekday = new Intl.DateTimeFormat("en-GB", { weekday: "short", timeZone: "UTC" });
 
-/** The opens and saves of the last days, a bar a day: below what went through, on top what was stopped. */
+/** The opens and saves of the last days, a bar a day: below what succeeded, on top what was stopped. */
 export default function DaysChart({ days, label }: { days: PageSummary["days"]; label: string }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   useEffect(() => {
@@ -42,7 +42,7 @@ export default function DaysChart({ days, label }: { days: PageSummary["days"]; 
           labels: days.map(({ day }) => weekday.format(new Date(day))),
           datasets: [
             {
-              label: "went through",
+              label: "succeeded",
               data: counts.map(({ through }) => through),
               backgroundColor: colour("--edge"),
               stack: "day",

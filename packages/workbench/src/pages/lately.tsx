@@ -20,14 +20,14 @@ export function Lately({ requests }: { requests: readonly RecordedRequest[] }) {
   return (
     <Scroll aria-label="Latest requests">
       <Table>
-        <Head columns={["When", "Who", "Request", "Way", "Outcome", "Time"]} />
+        <Head columns={["When", "Who", "Request", "Steps", "Outcome", "Time"]} />
         <tbody>
           {requests.map((request) => (
             <tr key={request.id}>
               <td>
                 <Moment at={request.at} />
               </td>
-              <Name>{request.actor?.name ?? "nobody signed in"}</Name>
+              <Name>{request.actor?.name ?? "Not signed in"}</Name>
               <td>
                 {request.page && request.operation !== "list" ? (
                   <Link to={`/pages/${encodeURIComponent(request.page)}?request=${request.id}`}>

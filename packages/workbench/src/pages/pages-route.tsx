@@ -24,28 +24,26 @@ export default function PagesRoute() {
     <>
       <Title>Pages</Title>
       <TakeIn />
-      {pages.isPending && <Waiting height="10rem" what="Reading the page files" />}
+      {pages.isPending && <Waiting height="10rem" what="Loading pages" />}
       {pages.error && <Failed error={pages.error} again={() => void pages.refetch()} />}
       {pages.data &&
         (pages.data.length > 0 ? (
           <PagesTable pages={pages.data} />
         ) : (
-          <Empty title="No page yet">
+          <Empty title="No pages yet">
             <Link to="/database">Choose a table</Link>: one step later there is a draft that runs on its records. Or put
             a file NAME.page.yaml into the directory of page files; as soon as one lies there, it stands here.
           </Empty>
         ))}
-      {!pages.isPending && <Second>Lately</Second>}
-      {!pages.isPending && requests.isPending && <Waiting height="10rem" what="Asking for the latest requests" />}
+      {!pages.isPending && <Second>Latest requests</Second>}
+      {!pages.isPending && requests.isPending && <Waiting height="10rem" what="Loading requests" />}
       {requests.error && <Failed error={requests.error} again={() => void requests.refetch()} />}
       {!pages.isPending &&
         requests.data &&
         (requests.data.length > 0 ? (
           <Lately requests={requests.data.slice(0, 20)} />
         ) : (
-          <Empty title="No request yet">
-            Open one of the pages in another tab: every list, open and save appears here by itself.
-          </Empty>
+          <Empty title="No requests yet">Open a page in another tab: each list, form and save appears here live.</Empty>
         ))}
     </>
   );

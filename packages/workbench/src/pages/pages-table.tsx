@@ -27,13 +27,13 @@ const Stack = styled.div`
 
 function Soundness({ page }: { page: PageSummary }) {
   const { draft } = page;
-  if (!page.published) return <Mark kind="wait">draft, not published yet</Mark>;
+  if (!page.published) return <Mark kind="wait">Draft, not published yet</Mark>;
   return (
     <Stack>
       <Served page={page} />
       {page.drift.length > 0 && (
         <span>
-          <Mark kind="wait">its table has changed</Mark> <Soft>{page.drift[0]}</Soft>
+          <Mark kind="wait">Table has changed</Mark> <Soft>{page.drift[0]}</Soft>
         </span>
       )}
       {draft && <Mark kind="wait">draft by {draft.by}</Mark>}
@@ -46,7 +46,7 @@ function Served({ page }: { page: PageSummary }) {
   if (!page.served) {
     return (
       <Stack>
-        <Mark kind="stop">not served</Mark>
+        <Mark kind="stop">Not served</Mark>
         {firstFinding && (
           <Soft>
             line {firstFinding.line}: {firstFinding.message}
@@ -56,8 +56,8 @@ function Served({ page }: { page: PageSummary }) {
     );
   }
   if (page.warnings > 0)
-    return <Mark kind="wait">served, {page.warnings === 1 ? "one warning" : `${page.warnings} warnings`}</Mark>;
-  return <Mark kind="good">served, sound</Mark>;
+    return <Mark kind="wait">Served, {page.warnings === 1 ? "1 warning" : `${page.warnings} warnings`}</Mark>;
+  return <Mark kind="good">Served, no problems</Mark>;
 }
 
 const order: readonly OutcomeKind[] = [
@@ -83,7 +83,7 @@ function Outcomes({ days }: { days: PageSummary["days"] }) {
     <Stack>
       <Soft>{words}</Soft>
       <Suspense fallback={<Room />}>
-        <DaysChart days={days} label={`Seven days: ${words}`} />
+        <DaysChart days={days} label={`Last 7 days: ${words}`} />
       </Suspense>
     </Stack>
   );
@@ -94,17 +94,7 @@ export function PagesTable({ pages }: { pages: readonly PageSummary[] }) {
   return (
     <Scroll aria-label="Pages">
       <Table>
-        <Head
-          columns={[
-            "Page",
-            "Address",
-            "Table",
-            "State",
-            "Opens and saves of seven days",
-            "Last request",
-            "Last change",
-          ]}
-        />
+        <Head columns={["Page", "Address", "Table", "State", "Requests, last 7 days", "Last request", "Last change"]} />
         <tbody>
           {pages.map((page) => (
             <tr key={page.name}>

@@ -46,11 +46,9 @@ export function TakeIn() {
   return (
     <Line>
       <FileTrigger acceptedFileTypes={[".yaml", ".yml"]} onSelect={(files) => takeIn(files?.[0], mutate)}>
-        <QuietButton>Take a page file in …</QuietButton>
+        <QuietButton>Import page file…</QuietButton>
       </FileTrigger>
-      <span>
-        {isOver ? "Let go to take it in as a draft." : "or drop one here; to begin from a table, go to Database."}
-      </span>
+      <span>{isOver ? "Drop to import as a draft." : "or drop it here. To start from a table, go to Database."}</span>
       {draft.error && <Mark kind="stop">{draft.error.message}</Mark>}
     </Line>
   );

@@ -90,7 +90,7 @@ function useEntries(): readonly Command[] {
         ? [
             {
               id: `draft ${table}`,
-              text: `Draft a page of ${table}`,
+              text: `Create a draft page for ${table}`,
               what: "new page",
               run: () => draft.mutate({ table }),
             },
@@ -111,7 +111,7 @@ function useEntries(): readonly Command[] {
         what: "database",
         run: () => location.assign(placeOf(name)),
       })),
-    { id: "new person", text: "Make an account", what: "person", run: to("/people?person=new") },
+    { id: "new person", text: "New account…", what: "person", run: to("/people?person=new") },
   ];
 }
 
@@ -122,8 +122,8 @@ function Entries({ close }: { close: () => void }) {
   const filter = (text: string, typed: string): boolean => typed.split(/\s+/).every((word) => contains(text, word));
   return (
     <Autocomplete filter={filter}>
-      <TextField aria-label="Go to, or do" autoFocus>
-        <Input placeholder="Go to a page, a table, a person; or draft a page" />
+      <TextField aria-label="Search commands" autoFocus>
+        <Input placeholder="Search pages, tables, people and commands" />
       </TextField>
       <Scroller aria-label="Found">
         <Commands
@@ -133,7 +133,7 @@ function Entries({ close }: { close: () => void }) {
             close();
             entries.find((entry) => entry.id === id)?.run();
           }}
-          renderEmptyState={() => <Nothing>Nothing is called so.</Nothing>}
+          renderEmptyState={() => <Nothing>No matches</Nothing>}
         >
           {(entry) => (
             <Found id={entry.id} textValue={`${entry.text} ${entry.what}`}>
@@ -152,7 +152,7 @@ export default function Palette({ isOpen, setOpen }: { isOpen: boolean; setOpen:
   return (
     <Over isDismissable isOpen={isOpen} onOpenChange={setOpen}>
       <Leaf>
-        <Dialog aria-label="Go to, or do">{({ close }) => <Entries close={close} />}</Dialog>
+        <Dialog aria-label="Search commands">{({ close }) => <Entries close={close} />}</Dialog>
       </Leaf>
     </Over>
   );

@@ -121,7 +121,7 @@ function PersonForm({ person, onKept }: PersonFormProps) {
         send();
       }}
     >
-      <h2>{person ? person.name : "Somebody new"}</h2>
+      <h2>{person ? person.name : "New account"}</h2>
       <TextLine label="Name" value={name} onChange={setName} />
       <TextLine label="E-mail" value={email} onChange={setEmail} />
       <TextLine label="Roles" value={roles} placeholder="hydrologist, builder" onChange={setRoles} />
@@ -139,20 +139,20 @@ function PersonForm({ person, onKept }: PersonFormProps) {
       <Line>
         <span>Account</span>
         <span>
-          <CheckBox label="may sign in" checked={active} onChange={setActive} />
+          <CheckBox label="Can sign in" checked={active} onChange={setActive} />
         </span>
       </Line>
       <p>
         <QuietButton type="submit" isDisabled={keep.isPending}>
-          {person ? "Keep" : "Make the account"}
+          {person ? "Save" : "Create account"}
         </QuietButton>
         {person && (
           <Small type="button" onClick={() => keep.mutate({ id: person.id, path: "/password", body: {} })}>
-            make a new password
+            Reset password
           </Small>
         )}
         <span role="status">
-          {keep.isSuccess && password === undefined && <Mark kind="good">kept</Mark>}
+          {keep.isSuccess && password === undefined && <Mark kind="good">Saved</Mark>}
           {password !== undefined && (
             <>
               Password, shown this once: <code>{password}</code>
@@ -165,20 +165,22 @@ function PersonForm({ person, onKept }: PersonFormProps) {
   );
 }
 
-const count = (value: number | null) => (value === null ? <Soft>not counted</Soft> : <code>{figure(value)}</code>);
+const count = (value: number | null) => (value === null ? <Soft>unknown</Soft> : <code>{figure(value)}</code>);
 
 function Row({ may, person }: { may: MayAnswer; person: PersonAnswer }) {
   return (
     <tr>
       <th scope="row">{may.plural}</th>
-      <td>{may.opens ? <Mark kind="good">opens it</Mark> : <Mark kind="quiet">not open to them</Mark>}</td>
+      <td>{may.opens ? <Mark kind="good">Can open</Mark> : <Mark kind="quiet">No access</Mark>}</td>
       <td className="figure">{may.opens && count(may.sees)}</td>
       <td className="figure">{may.opens && count(may.edits)}</td>
       <td className="figure">{may.opens && count(may.deletes)}</td>
       <td className="figure">{count(may.rows)}</td>
       <td>{may.opens && (may.makes ? "yes" : "no")}</td>
       <td>
-        <Link to={`/pages/${encodeURIComponent(may.page)}?as=${encodeURIComponent(person.id)}`}>see it as they do</Link>
+        <Link to={`/pages/${encodeURIComponent(may.page)}?as=${encodeURIComponent(person.id)}`}>
+          View as this person
+        </Link>
       </td>
     </tr>
   );
@@ -186,21 +188,21 @@ function Row({ may, person }: { may: MayAnswer; person: PersonAnswer }) {
 
 function May({ person }: { person: PersonAnswer }) {
   const may = useMay(person.id);
-  if (may.isPending) return <Waiting height="14rem" what="Counting" />;
+  if (may.isPending) return <Waiting height="14rem" what="Counting rows" />;
   if (may.error) return <Failed error={may.error} again={() => void may.refetch()} />;
   return (
     <>
-      <h2>What {person.name} may do</h2>
+      <h2>Access of {person.name}</h2>
       {!person.active && (
         <p>
-          <Mark kind="wait">The account is switched off: all of this holds once it may sign in again.</Mark>
+          <Mark kind="wait">This account is disabled. It will have this access once it is enabled again.</Mark>
         </p>
       )}
-      <Scroll aria-label="What they may do">
+      <Scroll aria-label="Access">
         <Table>
           <Head
-            columns={["Page", "Opens", "Sees", "May edit", "May delete", "Of rows", "May make new", "Try"]}
-            figures={["Sees", "May edit", "May delete", "Of rows"]}
+            columns={["Page", "Can open", "Can see", "Can edit", "Can delete", "Of rows", "Can create", "Try"]}
+            figures={["Can see", "Can edit", "Can delete", "Of rows"]}
           />
           <tbody>
             {may.data.map((each) => (
@@ -226,7 +228,7 @@ export default function PeopleRoute() {
   return (
     <>
       <Title>People</Title>
-      {people.isPending && <Waiting height="60vh" what="Asking for the accounts" />}
+      {people.isPending && <Waiting height="60vh" what="Loading accounts" />}
       {people.error && <Failed error={people.error} again={() => void people.refetch()} />}
       {people.data && (
         <Two>
@@ -235,7 +237,7 @@ export default function PeopleRoute() {
               {people.data.map((each) => (
                 <li key={each.id}>
                   <button type="button" aria-pressed={each.id === chosen} onClick={() => choose(each.id)}>
-                    {each.name} {!each.active && <Mark kind="wait">switched off</Mark>}
+                    {each.name} {!each.active && <Mark kind="wait">Disabled</Mark>}
                     <span>
                       {each.roles.join(", ") || "no role"}, {each.email}
                     </span>
@@ -244,7 +246,7 @@ export default function PeopleRoute() {
               ))}
               <li>
                 <button type="button" aria-pressed={chosen === "new"} onClick={() => choose("new")}>
-                  Somebody new …
+                  New account…
                 </button>
               </li>
             </List>
@@ -259,7 +261,7 @@ export default function PeopleRoute() {
               </>
             )}
             {!person && chosen !== "new" && (
-              <Empty title="Nobody chosen">
+              <Empty title="No account selected">
                 Choose somebody to see which pages they open, how many records they see and may edit, and to try each
                 page as they see it.
               </Empty>

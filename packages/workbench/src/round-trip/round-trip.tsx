@@ -309,8 +309,8 @@ export function RoundTrip({ open, save, chosen, onChoose }: RoundTripProps) {
       <Edge $side="database" aria-hidden="true">
         <span>database</span>
       </Edge>
-      <TripHalf title="Open" steps={openSteps} request={open} empty="not opened yet" {...of("open")} />
-      <TripHalf title="Save" steps={saveSteps} request={save} empty="nothing saved yet" {...of("save")} />
+      <TripHalf title="Open" steps={openSteps} request={open} empty="Not opened yet" {...of("open")} />
+      <TripHalf title="Save" steps={saveSteps} request={save} empty="Nothing saved yet" {...of("save")} />
     </Drawing>
   );
 }

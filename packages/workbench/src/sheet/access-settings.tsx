@@ -3,11 +3,11 @@ import { ConditionLine } from "./condition-line.js";
 import { partOf, setter, textOf, useDesk } from "./settings.js";
 
 const accessLines = [
-  { name: "open", label: "May open", place: "open" },
-  { name: "rows", label: "Records", place: "row" },
-  { name: "edit", label: "Edited while", place: "row" },
-  { name: "new", label: "May make new", place: "open" },
-  { name: "delete", label: "May delete", place: "row" },
+  { name: "open", label: "Can open", place: "open" },
+  { name: "rows", label: "Visible records", place: "row" },
+  { name: "edit", label: "Editable when", place: "row" },
+  { name: "new", label: "Can create", place: "open" },
+  { name: "delete", label: "Deletable when", place: "row" },
 ] as const;
 
 /** Who may open the page, see, edit, make and delete records. */
@@ -34,7 +34,7 @@ export function AccessSettings() {
         />
       ))}
       <TextLine
-        label="Because"
+        label="Reason when locked"
         value={textOf(access.because)}
         onChange={(value) => set(["access", "because"], value, "why it can't be edited")}
       />

@@ -42,9 +42,9 @@ const demands: Readonly<Record<CensusCount["rule"], (demand: string) => string>>
   required: () => "required",
   "min-length": (demand) => `at least ${demand} characters`,
   "max-length": (demand) => `at most ${demand} characters`,
-  min: (demand) => `${demand} or more`,
-  max: (demand) => `${demand} or less`,
-  step: (demand) => `a multiple of ${demand}`,
+  min: (demand) => `Minimum ${demand}`,
+  max: (demand) => `Maximum ${demand}`,
+  step: (demand) => `Step ${demand}`,
   scale: (demand) => `at most ${demand} digits after the point`,
   pattern: (demand) => `of the form ${demand}`,
   "e-mail": () => "an e-mail address",
@@ -73,13 +73,11 @@ function Count({ count, name }: { count: CensusCount; name: string }) {
           </>
         )}
       </p>
-      {refused === null && <Mark kind="wait">not counted: {because}</Mark>}
-      {refused === 0 && <Mark kind="good">refuses none of the stored rows</Mark>}
+      {refused === null && <Mark kind="wait">unknown: {because}</Mark>}
+      {refused === 0 && <Mark kind="good">No stored rows fail</Mark>}
       {refused !== null && refused > 0 && (
         <>
-          <Mark kind="stop">
-            {refused === 1 ? "would refuse one stored row" : `would refuse ${figure(refused)} stored rows`}
-          </Mark>
+          <Mark kind="stop">{refused === 1 ? "1 stored row fails" : `${figure(refused)} stored rows fail`}</Mark>
           <Keys>
             {examples.map((key) => (
               <Link
@@ -95,8 +93,8 @@ function Count({ count, name }: { count: CensusCount; name: string }) {
       )}
       {hold !== null && (
         <details>
-          <summary>to make the table hold it</summary>
-          {refused !== null && refused > 0 && <Soft>VALIDATE succeeds only when no row is refused any more.</Soft>}
+          <summary>SQL to enforce this in the table</summary>
+          {refused !== null && refused > 0 && <Soft>VALIDATE succeeds only once no stored row fails.</Soft>}
           <pre>{hold}</pre>
           <Small type="button" onClick={() => void navigator.clipboard.writeText(hold)}>
             copy
@@ -144,7 +142,7 @@ export default function CensusPane({ name, text }: { name: string; text: string 
       setProblem((error as Error).message);
     }
   };
-  if (census.isPending) return <Waiting height="10rem" what="Asking for the last census" />;
+  if (census.isPending) return <Waiting height="10rem" what="Loading last census" />;
   if (census.error) return <Failed error={census.error} again={() => void census.refetch()} />;
   const answer = census.data;
   const isOld = answer !== null && answer.text !== text;
@@ -155,20 +153,18 @@ export default function CensusPane({ name, text }: { name: string; text: string 
       ) : (
         <>
           {!answer && (
-            <Soft>
-              How many stored rows would each rule and check of this draft refuse? Nothing is changed by counting.
-            </Soft>
+            <Soft>Counts the stored rows that fail each rule and check of this draft. Nothing is changed.</Soft>
           )}
-          {answer?.state === "cancelled" && <Mark kind="wait">The counting was stopped.</Mark>}
+          {answer?.state === "cancelled" && <Mark kind="wait">Census cancelled.</Mark>}
           {answer?.state === "failed" && <Mark kind="stop">{answer.because}</Mark>}
           {answer?.census && (
             <p>
               {figure(answer.census.rows)} rows, as they were at <Moment at={answer.begun} />.{" "}
-              {isOld && <Mark kind="wait">The draft has changed since.</Mark>}
+              {isOld && <Mark kind="wait">The draft has changed since this census.</Mark>}
             </p>
           )}
           <p style={{ marginTop: "0.5rem" }}>
-            <QuietButton onPress={() => void send("POST")}>{answer ? "Count again" : "Count"}</QuietButton>
+            <QuietButton onPress={() => void send("POST")}>{answer ? "Run again" : "Run census"}</QuietButton>
           </p>
         </>
       )}

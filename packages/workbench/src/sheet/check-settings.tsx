@@ -26,40 +26,37 @@ export function CheckSettings({ sheet }: { sheet: SheetAnswer }) {
     desk.edit([{ do: "set", path: ["checks", index, part], value }], what);
   return (
     <>
-      <Soft>What fields demand of each other. Rules of single fields stand beside them, below.</Soft>
+      <Soft>Conditions across several fields. Rules for a single field are beside it, below.</Soft>
       <ul aria-label="Checks">
         {checks.map((check, index) => (
           // biome-ignore lint/suspicious/noArrayIndexKey: a check's place is what it is known by
           <Check key={index}>
             <ConditionLine
-              label="Expected"
+              label="Condition"
               place="form"
               value={check.expect}
               onChange={(value) => set(index, "expect", value, "a check")}
             />
             <TextLine
-              label="Otherwise"
+              label="Error message"
               value={check.message}
               onChange={(value) => set(index, "message", value, "message of a check")}
             />
             <SelectLine
-              label="Said at"
+              label="Show error at"
               value={check.at ?? ""}
-              options={[
-                { id: "", text: "the head of the form" },
-                ...onPage.map(({ name }) => ({ id: name, text: name })),
-              ]}
+              options={[{ id: "", text: "Top of the form" }, ...onPage.map(({ name }) => ({ id: name, text: name }))]}
               onChange={(id) => set(index, "at", id === "" ? undefined : id, "place of a check")}
             />
             <p>
               <Small
                 type="button"
                 onClick={() => {
-                  desk.edit([{ do: "set", path: ["checks", index], value: undefined }], "take off a check");
+                  desk.edit([{ do: "set", path: ["checks", index], value: undefined }], "remove a check");
                   focusAfter("[data-add-check]");
                 }}
               >
-                take off this check
+                Remove this check
               </Small>
             </p>
           </Check>

@@ -58,7 +58,7 @@ export function ColumnNotes({ field, stored, known, selection, drag, onAdd }: Co
             type="button"
             data-field-button={field.name}
             aria-pressed={selection.names.includes(field.name)}
-            title="Set this field. Arrows go to the next; dragging, or Alt and arrows, move it; Delete takes it off."
+            title="Edit this field. Arrow keys go to the next one, Alt and arrow keys or dragging move it, Delete removes it."
             {...drag.handle(field.name)}
             onClick={(event) => selection.onClick(field.name, event)}
             onKeyDown={(event) => selection.onKeyDown(field.name, event)}
@@ -66,7 +66,7 @@ export function ColumnNotes({ field, stored, known, selection, drag, onAdd }: Co
             {field.name}
           </Name>
         ) : (
-          <b title="Drag it to its place on the page." {...drag.handle(field.name)}>
+          <b title="Drag onto the page." {...drag.handle(field.name)}>
             {field.name}{" "}
           </b>
         )}
@@ -78,8 +78,8 @@ export function ColumnNotes({ field, stored, known, selection, drag, onAdd }: Co
         {onAdd && (
           <>
             {" "}
-            <Small type="button" onClick={onAdd} aria-label={`Put ${field.name} on the page`}>
-              put on the page
+            <Small type="button" onClick={onAdd} aria-label={`Add ${field.name} to the page`}>
+              Add to page
             </Small>
           </>
         )}

@@ -27,8 +27,8 @@ const Notice = styled.div`
 
 function State({ desk }: { desk: DraftDesk }) {
   const { answer } = desk;
-  if (desk.isSaving) return <Mark kind="wait">keeping the draft …</Mark>;
-  if (!answer || answer.revision === 0) return <Mark kind="good">published, no draft</Mark>;
+  if (desk.isSaving) return <Mark kind="wait">Saving draft…</Mark>;
+  if (!answer || answer.revision === 0) return <Mark kind="good">Published, no draft</Mark>;
   return (
     <Mark kind="wait">
       draft{answer.published === null ? ", not published yet" : ""}, {answer.by},{" "}
@@ -77,7 +77,7 @@ export function DraftBar({ desk, sheet, isOpen, setOpen }: PublishProps) {
         </Small>
         <span data-wide="">
           {errors > 0 && (
-            <Mark kind="stop">{errors === 1 ? "one error" : `${errors} errors`}: not to be published like this</Mark>
+            <Mark kind="stop">{errors === 1 ? "1 error" : `${errors} errors`}: fix before publishing</Mark>
           )}
         </span>
         {isDraft && answer?.published !== null && (
@@ -88,7 +88,7 @@ export function DraftBar({ desk, sheet, isOpen, setOpen }: PublishProps) {
               setTimeout(focusAfter, 500);
             }}
           >
-            Discard the draft
+            Discard draft
           </Small>
         )}
         {isDraft && answer?.published === null && <Abandon desk={desk} sheet={sheet} />}
@@ -111,40 +111,40 @@ export function DraftBar({ desk, sheet, isOpen, setOpen }: PublishProps) {
             ))}
           </ul>
           <Small type="button" onClick={desk.note}>
-            Noted: leave the page as it is
+            Dismiss, keep page unchanged
           </Small>
         </Notice>
       )}
       {answer?.fileChanged && (
         <Notice role="status">
-          <Mark kind="wait">The file has changed on disk since this draft was begun:</Mark>
+          <Mark kind="wait">The file has changed on disk since this draft was started:</Mark>
           <ul>
             {answer.fileChanged.map((line) => (
               <li key={line}>{line}</li>
             ))}
           </ul>
           <Small type="button" onClick={desk.bringIn}>
-            {answer.published === null ? "Keep the draft, as a new page" : "Bring these changes into the draft"}
+            {answer.published === null ? "Keep draft as a new page" : "Merge these changes into the draft"}
           </Small>
         </Notice>
       )}
       {conflicts.length > 0 && (
         <Notice role="alert">
-          <Mark kind="wait">Somebody else changed the same:</Mark>
+          <Mark kind="wait">Someone else changed the same setting:</Mark>
           <ul>
             {conflicts.map((conflict, index) => (
               // biome-ignore lint/suspicious/noArrayIndexKey: two conflicts may be of one place
               <li key={index}>
                 <span>
                   {conflict.path.length === 0
-                    ? "the text, which can't be read"
+                    ? "the text (not valid YAML)"
                     : `${placeInWords(conflict.path)}: theirs ${valueText(conflict.theirs)}, yours ${valueText(conflict.mine)}`}
                 </span>
                 <Small type="button" onClick={() => desk.settle(conflict, true)}>
-                  take yours
+                  Use mine
                 </Small>
                 <Small type="button" onClick={() => desk.settle(conflict, false)}>
-                  leave theirs
+                  Keep theirs
                 </Small>
               </li>
             ))}

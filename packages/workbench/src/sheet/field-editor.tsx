@@ -30,7 +30,7 @@ interface FieldEditorProps {
   readonly onClose: () => void;
 }
 
-/** The settings of one field, beside it. What is left empty is as the table says. */
+/** The settings of one field, beside it. What is left empty is Default (from the column). */
 export function FieldEditor({ field, columns, onMove, onTakeOff, onClose }: FieldEditorProps) {
   const { content, edit } = useDesk();
   const { name } = field;
@@ -69,7 +69,7 @@ export function FieldEditor({ field, columns, onMove, onTakeOff, onClose }: Fiel
         label="Control"
         value={settings.control ?? ""}
         options={[
-          { id: "", text: `as the table says${settings.control ? "" : ` (${field.control})`}` },
+          { id: "", text: `Default (from the column)${settings.control ? "" : ` (${field.control})`}` },
           ...field.controls.map((id) => ({ id, text: id })),
         ]}
         onChange={(id) => set("control", id === "" ? undefined : id)}
@@ -118,17 +118,17 @@ export function FieldEditor({ field, columns, onMove, onTakeOff, onClose }: Fiel
       {isChoice && field.constraints.some((each) => each.startsWith("→")) && (
         <>
           <SelectLine
-            label="Chosen by"
+            label="Choose from"
             value={choices.by ?? ""}
             options={[
-              { id: "", text: "as many rows as there are decide" },
-              { id: "list", text: "a list of all" },
-              { id: "search", text: "searching" },
+              { id: "", text: "Automatic (by table size)" },
+              { id: "list", text: "List of all" },
+              { id: "search", text: "Search" },
             ]}
             onChange={(by) => setChoices({ ...choices, by: by === "" ? undefined : (by as "list" | "search") })}
           />
           <ConditionLine
-            label="Offered"
+            label="Filter options"
             place="choices"
             field={name}
             value={choices.where ?? ""}
@@ -142,23 +142,23 @@ export function FieldEditor({ field, columns, onMove, onTakeOff, onClose }: Fiel
         onChange={(rules, what) => edit([{ do: "set", path: ["fields", name, "rules"], value: rules }], what)}
       />
       <ConditionLine
-        label="On form when"
+        label="Show field when"
         place="row"
         value={settings.when ?? ""}
         onChange={(when) => set("when", when === "" ? undefined : when, "when it is on the form")}
       />
       <Actions>
         <Small type="button" onClick={() => onMove(-1)}>
-          move up
+          Move up
         </Small>
         <Small type="button" onClick={() => onMove(1)}>
-          move down
+          Move down
         </Small>
         <Small type="button" onClick={onTakeOff}>
-          take off the page
+          Remove from page
         </Small>
         <Small type="button" onClick={onClose}>
-          done
+          Done
         </Small>
       </Actions>
     </Frame>

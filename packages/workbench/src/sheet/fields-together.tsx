@@ -30,10 +30,10 @@ export function FieldsTogether({ selection }: { selection: Selection }) {
     <Bar role="toolbar" aria-label="Chosen fields">
       <b>{names.length} fields</b>
       <Small type="button" onClick={() => selection.move(names, -1)}>
-        move up
+        Move up
       </Small>
       <Small type="button" onClick={() => selection.move(names, 1)}>
-        move down
+        Move down
       </Small>
       <Small
         type="button"
@@ -59,7 +59,7 @@ export function FieldsTogether({ selection }: { selection: Selection }) {
         trim
       </Small>
       <Small type="button" onClick={() => each("read-only", () => (isReadOnly ? undefined : true), "read-only")}>
-        {isReadOnly ? "let them be edited" : "make read-only"}
+        {isReadOnly ? "Make editable" : "Make read-only"}
       </Small>
       <label>
         group{" "}
@@ -69,7 +69,7 @@ export function FieldsTogether({ selection }: { selection: Selection }) {
         />
       </label>
       <Small type="button" onClick={() => selection.takeOff(names)}>
-        take off the page
+        Remove from page
       </Small>
       <Small
         type="button"

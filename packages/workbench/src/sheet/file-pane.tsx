@@ -30,14 +30,14 @@ interface FilePaneProps {
   readonly onChange: (text: string, what: string) => void;
 }
 
-/** The page file as text, beside the page. A file can be dropped here, and taken out. */
+/** Page file, beside the page. A file can be dropped here, and taken out. */
 export default function FilePane({ name, text, findings, sheet, onChange }: FilePaneProps) {
   const [isOver, setOver] = useState(false);
   const drop = async (event: DragEvent): Promise<void> => {
     event.preventDefault();
     setOver(false);
     const [file] = event.dataTransfer.files;
-    if (file) onChange(await file.text(), `take in ${file.name}`);
+    if (file) onChange(await file.text(), `import ${file.name}`);
   };
   return (
     <Pane
@@ -58,9 +58,9 @@ export default function FilePane({ name, text, findings, sheet, onChange }: File
       <Findings findings={findings} text={text} onRepair={onChange} />
       <Foot>
         <a href={`data:text/yaml;charset=utf-8,${encodeURIComponent(text)}`} download={`${name}.page.yaml`}>
-          Take the file out
+          Download file
         </a>
-        <span>Drop a file here to take it in. Escape, then Tab, leaves the text.</span>
+        <span>Drop a file here to import it. Press Escape, then Tab, to leave the editor.</span>
       </Foot>
     </Pane>
   );

@@ -21,12 +21,12 @@ export interface PublishProps {
 /** For whom it changes what they may do. */
 function Effects({ page, revision }: { page: string; revision: number }) {
   const effects = useEffects(page, revision);
-  if (effects.isPending) return <p>Looking for whom that changes something …</p>;
+  if (effects.isPending) return <p>Checking who is affected…</p>;
   if (effects.error) return <p>It could not be found out for whom that changes something: {effects.error.message}</p>;
-  if (effects.data.length === 0) return <p>Nobody sees or may edit other records than before.</p>;
+  if (effects.data.length === 0) return <p>Nobody can see or edit different records than before.</p>;
   return (
     <>
-      <p>And for these people:</p>
+      <p>For these people:</p>
       <ul>
         {effects.data.map(({ name, lines }) => (
           <li key={name}>
@@ -46,7 +46,7 @@ export function Publish({ desk, sheet, isOpen, setOpen }: PublishProps) {
   const warnings = sheet.findings.length - errors;
   return (
     <DialogTrigger isOpen={isOpen} onOpenChange={setOpen}>
-      <Strong isDisabled={errors > 0}>Publish …</Strong>
+      <Strong isDisabled={errors > 0}>Publish…</Strong>
       <Question title={`Publish ${sheet.plural} at ${sheet.path}`}>
         {(close) => (
           <>
@@ -56,19 +56,22 @@ export function Publish({ desk, sheet, isOpen, setOpen }: PublishProps) {
                 {sheet.access.some(({ name }) => name === "open") ? (
                   <code>{sheet.access.find(({ name }) => name === "open")?.source}</code>
                 ) : (
-                  "everybody who is signed in"
+                  "Everyone who is signed in"
                 )}
                 .
               </p>
             ) : (
               <>
-                <p>What changes for everybody who opens the page from now on:</p>
+                <p>Changes for everyone who opens the page:</p>
                 <ul>
                   {answer?.differs.map((line) => (
                     <li key={line}>{line}</li>
                   ))}
                 </ul>
-                <p>Forms that are open now are asked to look again before they are saved.</p>
+                <p>
+                  Forms that are open now are taken where the new page reads their fields the same way; otherwise they
+                  are shown again, with what was typed.
+                </p>
               </>
             )}
             <Effects page={sheet.name} revision={answer?.revision ?? 0} />
@@ -91,9 +94,9 @@ export function Publish({ desk, sheet, isOpen, setOpen }: PublishProps) {
                   setBusy(false);
                 }}
               >
-                {isBusy ? "Publishing …" : "Publish now"}
+                {isBusy ? "Publishing…" : "Publish now"}
               </Strong>
-              <QuietButton onPress={close}>Not yet</QuietButton>
+              <QuietButton onPress={close}>Cancel</QuietButton>
               {desk.complaint && <Mark kind="stop">{desk.complaint}</Mark>}
             </footer>
           </>
@@ -108,13 +111,12 @@ export function Abandon({ desk, sheet }: { desk: DraftDesk; sheet: SheetAnswer }
   const navigate = useNavigate();
   return (
     <DialogTrigger>
-      <Slight>Discard the draft …</Slight>
-      <Question role="alertdialog" title={`Discard the draft of ${sheet.plural}`}>
+      <Slight>Discard draft…</Slight>
+      <Question role="alertdialog" title={`Discard draft of ${sheet.plural}`}>
         {(close) => (
           <>
             <p>
-              The page is not served, so nothing of it is left afterwards. Take its file out first if you may want it
-              again.
+              The page was never published, so nothing of it remains. Download its file first if you may want it again.
             </p>
             <footer>
               <Strong
@@ -122,10 +124,10 @@ export function Abandon({ desk, sheet }: { desk: DraftDesk; sheet: SheetAnswer }
                   if (await desk.abandon()) void navigate("/");
                 }}
               >
-                Discard it
+                Discard draft
               </Strong>
               <QuietButton autoFocus onPress={close}>
-                Keep it
+                Cancel
               </QuietButton>
               {desk.complaint && <Mark kind="stop">{desk.complaint}</Mark>}
             </footer>

@@ -112,7 +112,7 @@ export function Steps({ page, from, onChoose }: StepsProps) {
     const next = await ask<readonly string[] | null>(`/pages/${encodeURIComponent(page)}/neighbour?${query}`).catch(
       () => null,
     );
-    setEnd(next ? undefined : by > 0 ? "the last record" : "the first record");
+    setEnd(next ? undefined : by > 0 ? "This is the last record." : "This is the first record.");
     if (next) onChoose(next);
   };
   const latest = useRef(go);
@@ -128,10 +128,10 @@ export function Steps({ page, from, onChoose }: StepsProps) {
   }, []);
   return (
     <Arrows>
-      <button type="button" onClick={() => void go(-1)} aria-label="The record before" title="Alt+Page Up">
+      <button type="button" onClick={() => void go(-1)} aria-label="Previous record" title="Alt+Page Up">
         ↑
       </button>
-      <button type="button" onClick={() => void go(1)} aria-label="The record after" title="Alt+Page Down">
+      <button type="button" onClick={() => void go(1)} aria-label="Next record" title="Alt+Page Down">
         ↓
       </button>
       <span role="status">{end && ` ${end}`}</span>

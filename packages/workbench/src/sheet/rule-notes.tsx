@@ -50,8 +50,8 @@ function LastSave({ name, save }: { name: string; save: RecordedRequest | undefi
 }
 
 const SetButton = ({ name, onSet }: { name: string; onSet: () => void }) => (
-  <Small type="button" onClick={onSet} aria-label={`Set ${name}`}>
-    set
+  <Small type="button" onClick={onSet} aria-label={`Edit ${name}`}>
+    Edit
   </Small>
 );
 

@@ -87,12 +87,12 @@ function RuleRow({ parts, field, isNew, onChange }: RuleRowProps) {
           </Select>
         )}
         {!isOpen && (
-          <Small type="button" onClick={() => setOpen(true)} aria-label={`When and message of: ${text}`}>
+          <Small type="button" onClick={() => setOpen(true)} aria-label={`Edit condition and message: ${text}`}>
             when, message
           </Small>
         )}
-        <Small type="button" onClick={() => onChange(null)} aria-label={`Take off the rule: ${text}`}>
-          take off
+        <Small type="button" onClick={() => onChange(null)} aria-label={`Remove rule: ${text}`}>
+          Remove
         </Small>
       </div>
       {isOpen && (
@@ -122,7 +122,7 @@ export function RulesEditor({ field, rules, onChange }: RulesEditorProps) {
   const change = (index: number, parts: RuleParts | null): void => {
     if (!parts) focusAfter(`[data-settings-of="${CSS.escape(field.name)}"] [aria-haspopup]`);
     const next = rules.flatMap((rule, each) => (each !== index ? [rule] : parts ? [ruleOfParts(parts)] : []));
-    onChange(next.length > 0 ? next : undefined, `${parts ? "a rule" : "take off a rule"} of ${field.name}`);
+    onChange(next.length > 0 ? next : undefined, `${parts ? "a rule" : "remove a rule"} of ${field.name}`);
   };
   const add = (rule: RuleName): void => {
     added.current = rules.length;

@@ -73,17 +73,17 @@ export const ruleNames: readonly {
   readonly text: string;
   readonly for: "any" | "text" | "ordered" | "number";
 }[] = [
-  { id: "required", text: "required", for: "any" },
-  { id: "min-length", text: "at least this many characters", for: "text" },
-  { id: "max-length", text: "at most this many characters", for: "text" },
-  { id: "min", text: "this or more", for: "ordered" },
-  { id: "max", text: "this or less", for: "ordered" },
-  { id: "step", text: "a multiple of", for: "number" },
-  { id: "pattern", text: "of the form", for: "text" },
-  { id: "e-mail", text: "an e-mail address", for: "text" },
-  { id: "web-address", text: "a web address", for: "text" },
-  { id: "one-of", text: "one of", for: "any" },
-  { id: "unique", text: "unique", for: "any" },
+  { id: "required", text: "Required", for: "any" },
+  { id: "min-length", text: "Minimum length", for: "text" },
+  { id: "max-length", text: "Maximum length", for: "text" },
+  { id: "min", text: "Minimum", for: "ordered" },
+  { id: "max", text: "Maximum", for: "ordered" },
+  { id: "step", text: "Step", for: "number" },
+  { id: "pattern", text: "Pattern", for: "text" },
+  { id: "e-mail", text: "E-mail address", for: "text" },
+  { id: "web-address", text: "Web address", for: "text" },
+  { id: "one-of", text: "One of", for: "any" },
+  { id: "unique", text: "Unique", for: "any" },
 ];
 
 /** A rule as the file has it, taken apart. */

@@ -84,11 +84,11 @@ const Whole = styled.dl.attrs<{ "data-beside-head"?: string }>({ "data-beside-he
 `;
 
 const titles = {
-  open: "Who may open it",
-  rows: "Which records",
-  edit: "While it may be edited",
-  new: "Who may make new records",
-  delete: "Which may be deleted",
+  open: "Can open",
+  rows: "Visible records",
+  edit: "Editable when",
+  new: "Can create",
+  delete: "Deletable when",
   routine: "Saved by",
 } as const;
 
@@ -99,7 +99,7 @@ function AccessNotes({ sheet, trial }: { sheet: SheetAnswer; trial: TrialAnswer 
       <Whole>
         <div>
           <dt>Access</dt>
-          <dd>everybody who is signed in</dd>
+          <dd>Everyone who is signed in</dd>
         </div>
       </Whole>
     );
@@ -191,7 +191,7 @@ export function SheetColumns({ sheet, trial, save, selection, onSend, file, head
           Table <span title={sheet.table}>{sheet.table}</span>
         </h2>
         <h2>
-          Page {hasErrors ? <Mark kind="stop">as it was before the error</Mark> : <span>as served to {person}</span>}
+          Page {hasErrors ? <Mark kind="stop">last version without errors</Mark> : <span>as served to {person}</span>}
         </h2>
         {head}
       </Heads>

@@ -43,16 +43,16 @@ function focusOn(selector: string, which: "first" | "last" = "last", whole = fal
 }
 
 const settings: readonly { readonly step: StepName; readonly label: string; readonly text: string }[] = [
-  { step: "access", label: "May open", text: "Who may open it" },
-  { step: "access", label: "Records", text: "Which records" },
-  { step: "access", label: "Edited while", text: "While it may be edited" },
-  { step: "access", label: "May make new", text: "Who may make new records" },
-  { step: "access", label: "May delete", text: "Which may be deleted" },
+  { step: "access", label: "Can open", text: "Can open" },
+  { step: "access", label: "Visible records", text: "Visible records" },
+  { step: "access", label: "Editable when", text: "Editable when" },
+  { step: "access", label: "Can create", text: "Can create" },
+  { step: "access", label: "Deletable when", text: "Deletable when" },
   { step: "route", label: "Address", text: "Address of the page" },
   { step: "route", label: "Title", text: "Title of the page" },
   { step: "key", label: "Key", text: "Key of the record" },
   { step: "prefill", label: "Time zone", text: "Time zone" },
-  { step: "answer", label: "Leads to", text: "Where a save leads" },
+  { step: "answer", label: "After saving, go to", text: "After saving, go to" },
 ];
 
 const halfOf = (step: StepName): ChosenStep["half"] =>
@@ -91,7 +91,7 @@ export function useSheetCommands(actions: SheetActions): readonly Command[] {
             "add a check",
           );
           open("check");
-          focusOn('[aria-label="Expected"][contenteditable]', "last", true);
+          focusOn('[aria-label="Condition"][contenteditable]', "last", true);
         },
       },
       ...settings.map(({ step, label, text }) => ({
@@ -105,7 +105,7 @@ export function useSheetCommands(actions: SheetActions): readonly Command[] {
       })),
       ...onPage.map(({ name, label }) => ({
         id: `field ${name}`,
-        text: `Set ${name}, ${label}`,
+        text: `Edit ${name}, ${label}`,
         what: "field",
         run: () => {
           now().view("rules");
@@ -138,7 +138,7 @@ export function useSheetCommands(actions: SheetActions): readonly Command[] {
         .filter((field) => !field.onPage)
         .map(({ name }) => ({
           id: `add ${name}`,
-          text: `Put ${name} on the page`,
+          text: `Add ${name} to the page`,
           what: "field",
           run: () => now().edit([{ do: "add-fields", names: [name], before: null }], `add ${name}`),
         })),

@@ -94,7 +94,7 @@ function SheetOf({ name }: { name: string }) {
       <Failed error={draft.error} again={draft.reload} />
     </>
   ) : (
-    <Waiting height="80vh" what="Reading the page" />
+    <Waiting height="80vh" what="Loading page" />
   );
 }
 
@@ -236,19 +236,15 @@ function Sheet({ name, draft, text }: { name: string; draft: DraftDesk; text: st
         <RecordChoice page={name} chosen={key} onChoose={(next) => choose({ key: next })} />
         {key && <Steps page={name} from={key} onChoose={(next) => choose({ key: next })} />}
         <Choice
-          label="Seen by"
+          label="View as"
           value={eyes?.id ?? ""}
           options={people.map((account) => ({ id: account.id, text: `${account.name}, ${account.roles.join(", ")}` }))}
           onChange={(id) => choose({ as: [id], ...(key ? { key } : {}) })}
         />
-        {key && <Link to={`/changes?containing=${encodeURIComponent(key[0] ?? "")}`}>Its changes</Link>}
+        {key && <Link to={`/changes?containing=${encodeURIComponent(key[0] ?? "")}`}>Change history</Link>}
       </Top>
       <DraftBar desk={draft} sheet={sheet} isOpen={isPublishing} setOpen={setPublishing} />
-      {isEmpty && shownTrial && (
-        <p role="status">
-          The table has no record yet: this is the form of a new one, as it would be if it may be made.
-        </p>
-      )}
+      {isEmpty && shownTrial && <p role="status">The table is empty: this is the form for a new record.</p>}
       {requestId && asked.error && <Failed error={asked.error} again={() => void asked.refetch()} />}
       <RoundTrip open={shownOpen} save={save} chosen={chosen} onChoose={setPicked} />
       {picked && (
@@ -262,11 +258,11 @@ function Sheet({ name, draft, text }: { name: string; draft: DraftDesk; text: st
       {tried && (
         <p role="status">
           {trial?.leadsTo
-            ? `This save would answer with 303 and lead to ${trial.leadsTo}; it was tried and rolled back.`
-            : "This save was tried on the draft and rolled back: nothing is changed."}{" "}
+            ? `Trial: this save would redirect (303) to ${trial.leadsTo}. It was rolled back.`
+            : "Trial on the draft: rolled back, nothing was changed."}{" "}
           It is tried again with every change of the draft.{" "}
           <Small type="button" onClick={() => setForm(undefined)}>
-            Open the record afresh
+            Reload record
           </Small>
         </p>
       )}
@@ -304,9 +300,9 @@ function Sheet({ name, draft, text }: { name: string; draft: DraftDesk; text: st
 
 function NoRecord({ isPending }: { isPending: boolean }) {
   return isPending ? (
-    <Waiting height="30rem" what="Opening the record" />
+    <Waiting height="30rem" what="Loading record" />
   ) : (
-    <Empty title="No record yet">The table has no row, so there is nothing to open.</Empty>
+    <Empty title="No records yet">The table is empty, so there is nothing to open.</Empty>
   );
 }
 

@@ -24,7 +24,7 @@ function Copy({ text, what }: { text: string; what: string }) {
         onClick={() =>
           navigator.clipboard.writeText(text).then(
             () => say("copied"),
-            () => say("the browser does not let it be copied"),
+            () => say("The browser does not allow copying."),
           )
         }
       >
@@ -58,7 +58,7 @@ export function Statements({
   return (
     <Foot aria-label="Statements">
       <h2>Statements</h2>
-      {!save && <p>Press the page's own button above to see its save as well: it is tried and rolled back.</p>}
+      {!save && <p>Press the page's own button to see its save as well: it runs as a trial and is rolled back.</p>}
       {different.map(({ purpose, text, values }) => (
         <div key={text}>
           <h3>

@@ -99,7 +99,7 @@ export function StepDetail({ request, step: name, sheet, onClose }: StepDetailPr
         <span>
           {step
             ? `${step.ms.toFixed(2)} ms, ${sent === 0 ? "no statement" : sent === 1 ? "one statement" : `${sent} statements`}`
-            : "this request did not come so far"}
+            : "Not reached in this request"}
         </span>{" "}
         <Small type="button" onClick={onClose}>
           close

@@ -31,9 +31,14 @@ function RouteSettings() {
       />
       <TextLine label="Title" value={textOf(desk.content?.title)} onChange={(value) => set(["title"], value)} />
       <TextLine
-        label="List's name"
+        label="List title"
         value={textOf(desk.content?.plural)}
-        onChange={(value) => set(["plural"], value, "name of the list")}
+        onChange={(value) => set(["plural"], value, "list title")}
+      />
+      <TextLine
+        label="Description"
+        value={textOf(desk.content?.description)}
+        onChange={(value) => set(["description"], value)}
       />
     </>
   );
@@ -68,10 +73,10 @@ function KeySettings({ sheet }: { sheet: SheetAnswer }) {
         }}
       />
       <Line>
-        <span>May change</span>
+        <span>Editable key</span>
         <span>
           <CheckBox
-            label="the key is on the form like another field"
+            label="People can edit the key"
             checked={record["key-editable"] === true}
             onChange={(checked) =>
               set(["record", "key-editable"], checked || undefined, "whether the key may be edited")
@@ -94,7 +99,7 @@ function LoadSettings({ sheet }: { sheet: SheetAnswer }) {
   return (
     <>
       <Line>
-        <span>List shows</span>
+        <span>List columns</span>
         <span>
           {columns.map((name) => (
             <CheckBox
@@ -114,7 +119,7 @@ function LoadSettings({ sheet }: { sheet: SheetAnswer }) {
         </span>
       </Line>
       <SelectLine
-        label="Sorted by"
+        label="Sort by"
         value={sort}
         options={[
           { id: "", text: "the key" },
@@ -170,7 +175,7 @@ function ReadSettings({ sheet }: { sheet: SheetAnswer }) {
       <Line>
         <span>Add</span>
         <span>
-          {off.length === 0 && "every column of the table is on the page"}
+          {off.length === 0 && "All columns are on the page."}
           {off.map((field) => (
             <CheckBox
               key={field.name}
@@ -192,8 +197,8 @@ function WriteSettings() {
   return (
     <>
       <Soft>
-        One statement locks the row by key, access and version, sets the changed columns, and adds the entry of the log.
-        A routine of your own can take its place.
+        A single statement locks the row by key, access and version, updates the changed columns and writes the log
+        entry. You can save through your own function or procedure instead.
       </Soft>
       <TextLine
         label="Routine"
@@ -216,17 +221,17 @@ function AnswerSettings() {
   return (
     <>
       <SelectLine
-        label="Leads to"
+        label="After saving, go to"
         value={textOf(answer.saved)}
         options={[
-          { id: "", text: "the list" },
-          { id: "page", text: "the same form" },
-          { id: "view", text: "the record as it now is" },
+          { id: "", text: "The list" },
+          { id: "page", text: "The form again" },
+          { id: "view", text: "The record" },
         ]}
         onChange={(id) => set(["answer", "saved"], id, "where a save leads")}
       />
       <TextLine
-        label="Says"
+        label="Success message"
         value={textOf(answer.message)}
         onChange={(value) => set(["answer", "message"], value, "message after a save")}
       />
@@ -236,13 +241,13 @@ function AnswerSettings() {
 
 const said: Readonly<Record<"compare", string>> = {
   compare:
-    "Nothing to set: what the form showed, what is stored now and what came back are compared field by field. Untouched fields are never written.",
+    "No settings. What the form showed, what is stored now and what was submitted are compared field by field; untouched fields are never written.",
 };
 
 /** What can be set about a step, in its own place. */
 export function StepSettings({ step, sheet }: { step: StepName; sheet: SheetAnswer }) {
   const { content } = useDesk();
-  if (!content) return <Soft>The text of the file can't be read as YAML: put it right there first.</Soft>;
+  if (!content) return <Soft>The page file is not valid YAML. Fix it in File first.</Soft>;
   const settings: Readonly<Record<StepName, ReactNode>> = {
     route: <RouteSettings />,
     key: <KeySettings sheet={sheet} />,

@@ -106,7 +106,7 @@ export function useDraft(name: string): DraftDesk {
       setComplaint(null);
     } catch (error) {
       const why = error instanceof ApiProblem ? error.title : String(error);
-      setComplaint(`Not kept yet: ${why}. It is tried again by itself.`);
+      setComplaint(`Not saved: ${why} Retrying.`);
     } finally {
       now.current.busy = false;
       setSaving(false);

@@ -34,7 +34,7 @@ export function placeAt(alignment: Alignment, staying: readonly string[], y: num
 }
 
 /**
- * Fields are moved by dragging their names along the margin, put on the page and taken off it; several chosen ones go together.
+ * Fields are moved by dragging their names along the margin, Add to page and taken off it; several chosen ones go together.
  * By keyboard the same is done with Alt and the arrows (see use-selection.ts).
  *
  * @param order the fields of the page
@@ -67,7 +67,7 @@ export function useFieldDrag(order: readonly string[], alignment: Alignment, sel
 
   const shownAt = (to: Place): FieldDrag["shown"] =>
     to === "off"
-      ? { top: alignment.end + 8, says: `take ${names.join(", ")} off the page` }
+      ? { top: alignment.end + 8, says: `remove ${names.join(", ")} from the page` }
       : { top: alignment.tops.get(to.before ?? "") ?? alignment.end, says: `${names.join(", ")} here` };
 
   return {

@@ -35,7 +35,7 @@ export function useSelection(order: readonly string[], edit: Desk["edit"]): Sele
   };
 
   const takeOff = (gone: readonly string[]): void => {
-    edit([{ do: "remove-fields", names: gone }], `take off ${gone.join(", ")}`);
+    edit([{ do: "remove-fields", names: gone }], `remove ${gone.join(", ")}`);
     choose([]);
     const first = order.findIndex((name) => gone.includes(name));
     focusSoon(order.slice(first).find((name) => !gone.includes(name)) ?? order.find((name) => !gone.includes(name)));

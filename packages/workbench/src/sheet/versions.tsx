@@ -55,12 +55,12 @@ function Version({
   return (
     <li>
       <p>
-        <Moment at={version.at} /> {version.by ? `published by ${version.by}` : "the file, changed by other means"}
-        {isLast && ", as served now"}
+        <Moment at={version.at} /> {version.by ? `Published by ${version.by}` : "File changed outside the workbench"}
+        {isLast && ", current"}
       </p>
       <ul>
         {version.differs.length === 0 ? (
-          <li>the first that is known</li>
+          <li>first known version</li>
         ) : (
           version.differs.map((line) => <li key={line}>{line}</li>)
         )}
@@ -68,8 +68,8 @@ function Version({
       {text !== null && (
         <>
           {!isNow && (
-            <Small type="button" onClick={() => draft.write(text, "bring a version back")}>
-              bring it back as the draft
+            <Small type="button" onClick={() => draft.write(text, "restore a version")}>
+              Restore as draft
             </Small>
           )}
           <details>
@@ -85,10 +85,10 @@ function Version({
 /** Everything that the page was, newest first: who, when, what differed. */
 export default function Versions({ name, text, draft }: { name: string; text: string; draft: DraftDesk }) {
   const versions = useVersions(name);
-  if (versions.isPending) return <Waiting height="20rem" what="Asking for the versions" />;
+  if (versions.isPending) return <Waiting height="20rem" what="Loading versions" />;
   if (versions.error) return <Failed error={versions.error} again={() => void versions.refetch()} />;
   if (versions.data.length === 0)
-    return <Empty title="No version yet">The first one is kept when this page is published.</Empty>;
+    return <Empty title="No versions yet">The first one is saved when you publish this page.</Empty>;
   return (
     <List aria-label="Versions">
       {versions.data.map((version, index) => (

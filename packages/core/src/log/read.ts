@@ -1,0 +1,48 @@
+import type { Page } from "../page/page.js";
+import { keyPredicate } from "../postgres/key-predicate.js";
+import { Parameters, quotedTable, type Statement } from "../postgres/statement.js";
+
+/**
+ * The newest entries of a record, under the key that it has now and those that it had before: an entry that changed the key
+ * leads from the new key to the old one, and from there on to older entries only.
+ */
+export function lastChangesStatement(table: string, key: Readonly<Record<string, string>>): Statement {
+  return {
+    purpose: "who changed it",
+    text: `WITH RECURSIVE "names" ("record_key", "until") AS (
+  SELECT $2::jsonb, 9223372036854775807
+  UNION ALL
+  SELECT c."record_key", c."id"
+  FROM "names" AS n
+  JOIN "quill_log"."change" AS c ON c."table_name" = $1::text AND c."new_key" = n."record_key" AND c."id" < n."until"
+)
+SELECT c."actor_name", c."at"::text AS "at", c."fields"::text AS "fields", c."record_key"::text AS "record_key"
+FROM "names" AS n
+JOIN "quill_log"."change" AS c ON c."table_name" = $1::text AND c."record_key" = n."record_key" AND c."id" <= n."until"
+ORDER BY c."id" DESC
+LIMIT 20`,
+    values: [table, JSON.stringify(key)],
+  };
+}
+
+/** Locks a record, so that whoever is writing it is waited for: asked before the log is asked what became of a save. */
+export function holdStatement(page: Page, key: readonly string[]): Statement {
+  const parameters = new Parameters();
+  return {
+    purpose: "wait for the record",
+    writes: true,
+    text: `SELECT FROM ${quotedTable(page.table)} AS t WHERE ${keyPredicate(page.key, key, parameters, "t")} FOR NO KEY UPDATE`,
+    values: parameters.values,
+  };
+}
+
+/** The entry that a request wrote, if it did. */
+export const entryOfRequestStatement = (requestId: string): Statement => ({
+  purpose: "was it saved",
+  text: `SELECT c."id"::text AS "id", c."at"::text AS "at", c."record_key"::text AS "record_key", c."new_key"::text AS "new_key", c."fields"::text AS "fields"
+FROM "quill_log"."change" AS c
+WHERE c."request_id" = $1::uuid
+ORDER BY c."id"
+LIMIT 1`,
+  values: [requestId],
+});

@@ -1,0 +1,109 @@
+import { quoted, type Statement } from "../postgres/statement.js";
+
+/** The version of the log's schema that this code writes and reads. It stands in the schema's comment; a log without one is of version 1. */
+export const logVersion = 2;
+
+const noteVersion = (version: number): string =>
+  `COMMENT ON SCHEMA quill_log IS 'Change log of Loyal Quill, version ${version}';`;
+
+/**
+ * The change log's schema: `quill_log` in the edited database itself, since only there a change and its entry are one.
+ * Partitioned by month; an entry that no month's partition takes goes to the default one, so that no save fails for it.
+ */
+export const logSchema = `CREATE SCHEMA IF NOT EXISTS quill_log;
+CREATE TABLE IF NOT EXISTS quill_log.change (
+  id bigint GENERATED ALWAYS AS IDENTITY,
+  at timestamptz NOT NULL DEFAULT clock_timestamp(),
+  actor_id text NOT NULL,
+  actor_name text NOT NULL,
+  page text NOT NULL,
+  page_version text NOT NULL,
+  table_name text NOT NULL,
+  record_key jsonb NOT NULL,
+  new_key jsonb,
+  operation text NOT NULL CHECK (operation IN ('insert', 'update', 'delete')),
+  fields jsonb NOT NULL CHECK (jsonb_typeof(fields) = 'array'),
+  request_id uuid NOT NULL,
+  reason text,
+  way text NOT NULL CHECK (way IN ('page', 'behind')),
+  PRIMARY KEY (id, at)
+) PARTITION BY RANGE (at);
+CREATE TABLE IF NOT EXISTS quill_log.change_default PARTITION OF quill_log.change DEFAULT;
+CREATE INDEX IF NOT EXISTS change_record ON quill_log.change (table_name, record_key, id DESC);
+CREATE INDEX IF NOT EXISTS change_new_key ON quill_log.change (table_name, new_key) WHERE new_key IS NOT NULL;
+CREATE INDEX IF NOT EXISTS change_actor ON quill_log.change (actor_id, id DESC);
+CREATE INDEX IF NOT EXISTS change_request ON quill_log.change (request_id);
+CREATE TABLE IF NOT EXISTS quill_log.submission (
+  id uuid CONSTRAINT submission_pkey PRIMARY KEY,
+  request_id uuid NOT NULL,
+  at timestamptz NOT NULL DEFAULT clock_timestamp()
+);
+COMMENT ON TABLE quill_log.submission IS 'Forms of new records that were taken: each of them once.';
+COMMENT ON TABLE quill_log.change IS 'Who changed which field of which record, when, from what to what.';
+${noteVersion(logVersion)}`;
+
+/** What brings a log from the version before to `to`, in order. A landed one is never changed. */
+const upgrades: readonly { readonly to: number; readonly sql: string }[] = [
+  // Version 1 had everything but the note of its version, and in its first days no index for changed keys.
+  {
+    to: 2,
+    sql: `CREATE INDEX IF NOT EXISTS change_new_key ON quill_log.change (table_name, new_key) WHERE new_key IS NOT NULL;
+CREATE INDEX IF NOT EXISTS change_request ON quill_log.change (request_id);`,
+  },
+];
+
+/** The statements that bring a log of some version up to date; none where it is. */
+export const upgradesFrom = (version: number): readonly string[] =>
+  upgrades.filter(({ to }) => to > version).flatMap(({ to, sql }) => [sql, noteVersion(to)]);
+
+/** A log as it is found in a database. */
+export interface LogState {
+  readonly there: boolean;
+  /** Whether the connection may add to it and read it. */
+  readonly usable: boolean;
+  /** Whether the connection owns it, so that it may change its tables. */
+  readonly owned: boolean;
+  /** 0 where there is none. */
+  readonly version: number;
+  /** The names of its partitions. */
+  readonly partitions: readonly string[];
+}
+
+/** Reads a log's state, with a database that answers {@link logStateStatement}. */
+export async function readLogState(database: {
+  run(statement: Statement): Promise<readonly Readonly<Record<string, string | null>>[]>;
+}): Promise<LogState> {
+  const [row] = await database.run(logStateStatement());
+  const there = row?.there === "true";
+  return {
+    there,
+    usable: row?.usable === "true",
+    owned: row?.owned === "true",
+    version: there ? Number(/version (\d+)/.exec(row?.comment ?? "")?.[1] ?? 1) : 0,
+    partitions: JSON.parse(row?.partitions ?? "[]") as string[],
+  };
+}
+
+/** What a role needs to serve pages over a log: to add to it and to read it, never to change an entry. */
+export const logGrants = (role: string): readonly string[] => [
+  `GRANT USAGE ON SCHEMA quill_log TO ${quoted(role)}`,
+  `GRANT SELECT, INSERT ON quill_log.change, quill_log.submission TO ${quoted(role)}`,
+];
+
+/**
+ * Asks whether there is a log, whether the connection may use it, of which version it is and which partitions it has: one row.
+ *
+ * The catalogs are asked rather than the tables, so that a missing right is an answer and not an error.
+ */
+export const logStateStatement = (): Statement => ({
+  purpose: "is there a log",
+  text: `SELECT (count(*) = 2)::text AS "there",
+  coalesce(bool_and(has_schema_privilege(n.oid, 'USAGE') AND has_table_privilege(c.oid, 'SELECT') AND has_table_privilege(c.oid, 'INSERT')), false)::text AS "usable",
+  coalesce(bool_and(pg_has_role(c.relowner, 'USAGE')), false)::text AS "owned",
+  (SELECT obj_description(s.oid, 'pg_namespace') FROM pg_namespace AS s WHERE s.nspname = 'quill_log') AS "comment",
+  (SELECT json_agg(p.relname) FROM pg_inherits AS i JOIN pg_class AS p ON p.oid = i.inhrelid WHERE i.inhparent = to_regclass('quill_log.change'))::text AS "partitions"
+FROM pg_class AS c
+JOIN pg_namespace AS n ON n.oid = c.relnamespace
+WHERE n.nspname = 'quill_log' AND c.relname IN ('change', 'submission')`,
+  values: [],
+});

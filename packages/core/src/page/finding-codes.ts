@@ -1,0 +1,183 @@
+/** How bad a finding is: with an error a page is not served, a warning is for whoever makes it. */
+export type Severity = "error" | "warning";
+
+interface FindingKind {
+  readonly levels: readonly Severity[];
+  /** What it means. */
+  readonly means: string;
+  /** What to do. */
+  readonly remedy: string;
+}
+
+/**
+ * The catalogue of findings: everything that can be said of a page file, by code. `docs/findings.md` is made from it (`npm run
+ * schema`), and so are the rules of SARIF reports. The message of a finding says the same of the case at hand.
+ */
+export const findingKinds = {
+  "too-long": {
+    levels: ["error"],
+    means: "The file is longer than 256 KiB.",
+    remedy: "Split the page, or shorten its texts.",
+  },
+  "not-yaml": {
+    levels: ["error"],
+    means: "The text is not valid YAML, or its aliases stand for more than a page file may hold.",
+    remedy: "Correct the YAML at the place that is told.",
+  },
+  "unknown-name": {
+    levels: ["error"],
+    means: "A setting has a name that a page file does not know at this place.",
+    remedy: "Correct the spelling; the nearest known name is told.",
+  },
+  "unknown-value": {
+    levels: ["error"],
+    means: "A setting has a value that is not among those possible.",
+    remedy: "Take one of the values that are told.",
+  },
+  missing: { levels: ["error"], means: "A setting that every page needs is missing.", remedy: "Add it." },
+  "wrong-value": {
+    levels: ["error"],
+    means: "A setting has a value of the wrong form, for instance a text where a number belongs.",
+    remedy: "Write it as the message says.",
+  },
+  "unknown-table": {
+    levels: ["error"],
+    means: "There is no table of that name that the connection may read.",
+    remedy: "Correct the name (schema.table), or grant USAGE on the schema and SELECT on the table.",
+  },
+  "unknown-column": {
+    levels: ["error"],
+    means: "The table has no column of that name.",
+    remedy: "Correct the name, or remove the field where the column is gone.",
+  },
+  "unknown-field": {
+    levels: ["error"],
+    means: "A check shows its message at a field that the page does not have.",
+    remedy: "Name a field of the page, or leave the place out.",
+  },
+  "unknown-routine": {
+    levels: ["error"],
+    means: "There is no function or procedure of that name that the connection may call.",
+    remedy: "Correct the name, or grant EXECUTE.",
+  },
+  "several-routines": {
+    levels: ["error"],
+    means: "Several routines have that name.",
+    remedy: "Give the one that saves a name of its own.",
+  },
+  parameter: {
+    levels: ["error"],
+    means: "A parameter of the routine can't be filled, or its source can't be read.",
+    remedy: "Say under parameters where it comes from: form.COLUMN, row.COLUMN or actor.ATTRIBUTE.",
+  },
+  "key-not-unique": {
+    levels: ["error"],
+    means: "The key may name more than one row.",
+    remedy: "Take one of the safe keys that are told, or give the table a primary key.",
+  },
+  path: {
+    levels: ["error"],
+    means: "The address is not made of fixed segments and the key's columns.",
+    remedy: "Write it like /stations/{code}.",
+  },
+  "address-taken": {
+    levels: ["error"],
+    means: "Another page has this address.",
+    remedy: "Give one of the two another address.",
+  },
+  "address-below": {
+    levels: ["warning"],
+    means: "The address lies below another page's, and hides records of that page whose keys are the words in it.",
+    remedy: "Give one of the two another address, or leave it where no key is called so.",
+  },
+  "not-counted": {
+    levels: ["warning"],
+    means: "The stored rows could not be looked at in time, so nothing is known of them.",
+    remedy: "Run the census in the workbench.",
+  },
+  "time-zone": {
+    levels: ["error"],
+    means: "The time zone is not a name of the IANA database.",
+    remedy: "Take a name like Europe/London.",
+  },
+  "field-twice": { levels: ["error"], means: "A field stands on the page twice.", remedy: "Remove one of the two." },
+  "reserved-name": {
+    levels: ["error"],
+    means: "A column is called like a control that every form has.",
+    remedy: "Rename the column, or leave it off the page.",
+  },
+  control: {
+    levels: ["error"],
+    means: "The control can't show the column's type.",
+    remedy: "Take one of the controls that are told, or leave the setting out.",
+  },
+  "control-can-not-show": {
+    levels: ["warning"],
+    means: "Some stored values can't be shown in the control; a text control takes its place for those.",
+    remedy: "Take a plainer control, or leave it as it is.",
+  },
+  "no-choices": {
+    levels: ["error"],
+    means: "A field has settings for choices, and its column refers to no other table.",
+    remedy: "Give the column a foreign key, or use the rule one-of.",
+  },
+  condition: {
+    levels: ["error"],
+    means: "A condition can't be read, compares what can't be compared, or asks for what is not known at this place.",
+    remedy: "Correct it at the place that is told.",
+  },
+  rule: { levels: ["error"], means: "A rule names no demand, or several.", remedy: "Write one demand for each rule." },
+  pattern: {
+    levels: ["error"],
+    means: "A pattern is not one that RE2 reads.",
+    remedy: "Write it without look-around and back references.",
+  },
+  contradiction: {
+    levels: ["error"],
+    means: "No value can meet this rule and another one at once.",
+    remedy: "Remove one of the two, or change its bound.",
+  },
+  "looser-than-table": {
+    levels: ["warning"],
+    means: "The table is stricter than the rule, so the rule says nothing.",
+    remedy: "Remove the rule, or make it stricter.",
+  },
+  "table-refuses": {
+    levels: ["error"],
+    means: "The rule allows values that the table does not take.",
+    remedy: "Leave those values out.",
+  },
+  "required-without-field": {
+    levels: ["error"],
+    means: "A new record needs a column that has neither a default nor a field.",
+    remedy: "Add the field, or give the column a default.",
+  },
+  "not-granted": {
+    levels: ["error", "warning"],
+    means: "The connection lacks a right that the page needs.",
+    remedy: "Grant it, or leave out what needs it.",
+  },
+  "rewrite-rule": {
+    levels: ["warning"],
+    means: "A rule of the table rewrites the page's statements, which PostgreSQL then refuses.",
+    remedy: "Make a trigger of the rule, or save through a routine.",
+  },
+} as const satisfies Readonly<Record<string, FindingKind>>;
+
+export type FindingCode = keyof typeof findingKinds;
+
+/** The catalogue as a page of the documentation, in Markdown. */
+export function findingsPage(): string {
+  const rows = Object.entries(findingKinds)
+    .sort(([a], [b]) => (a < b ? -1 : 1))
+    .map(([code, { levels, means, remedy }]) => `| \`${code}\` | ${levels.join(", ")} | ${means} | ${remedy} |`);
+  return `# Findings
+
+What the review can say of a page file, in the workbench, by \`quill check\` and on the console of \`quill serve\`. A page with an error is not served. Made from
+\`packages/core/src/page/finding-codes.ts\` by \`npm run schema\`.
+
+| code | level | what it means | what to do |
+|---|---|---|---|
+${rows.join("\n")}
+`;
+}
