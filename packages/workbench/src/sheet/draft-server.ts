@@ -1,0 +1,26 @@
+import type { DraftAnswer } from "@loyal-quill/server/api";
+import { ask } from "../api/client.js";
+
+/** What can be asked of the server about one draft. Everything rejects with an `ApiProblem` that says what to do. */
+export interface DraftServer {
+  readonly read: (signal?: AbortSignal) => Promise<DraftAnswer>;
+  /** @param was the text that the change was made to */
+  readonly save: (was: string, text: string) => Promise<DraftAnswer>;
+  readonly bringIn: () => Promise<DraftAnswer>;
+  /** @param revision the one that was looked at */
+  readonly publish: (revision: number) => Promise<DraftAnswer>;
+  readonly discard: (revision: number) => Promise<unknown>;
+  readonly note: () => Promise<DraftAnswer>;
+}
+
+export function draftServer(name: string): DraftServer {
+  const path = `/drafts/${encodeURIComponent(name)}`;
+  return {
+    read: (signal) => ask<DraftAnswer>(path, signal ? { signal } : {}),
+    save: (was, text) => ask<DraftAnswer>(path, { method: "PUT", body: { was, text } }),
+    bringIn: () => ask<DraftAnswer>(`${path}/bring-in`, { method: "POST", body: {} }),
+    publish: (revision) => ask<DraftAnswer>(`${path}/publish`, { method: "POST", body: { revision } }),
+    discard: (revision) => ask(path, { method: "DELETE", body: { revision } }),
+    note: () => ask<DraftAnswer>(`${path}/note`, { method: "POST", body: {} }),
+  };
+}
