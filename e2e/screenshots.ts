@@ -79,7 +79,7 @@ async function workbench(browser: Browser, started: Started): Promise<void> {
   await settings.evaluate((element) => window.scrollTo(0, element.getBoundingClientRect().top + window.scrollY - 90));
   await take(page, "sheet-field");
   await page.getByRole("button", { name: "Census", exact: true }).click();
-  await page.getByRole("button", { name: "Count", exact: true }).click();
+  await page.getByRole("button", { name: "Run census" }).click();
   await page.getByRole("list", { name: "Census" }).getByText("SQL to enforce this in the table").nth(2).click();
   await take(page, "census");
   await page.goto("/workbench/database");

@@ -86,15 +86,19 @@ for (const colorScheme of ["light", "dark"] as const) {
         .getByRole("button", { name: "Add a rule" })
         .click();
       await page.getByRole("menuitem", { name: "Minimum" }).click();
-      await page.getByRole("button", { name: /When and message of/ }).click();
+      await page.getByRole("button", { name: /Edit condition and message/ }).click();
       await expect(page.getByRole("textbox", { name: "When", exact: true })).toBeVisible();
       expect(await violations(page)).toEqual([]);
-      for (const view of ["File", "Census", "Versions"]) {
+      for (const view of ["File", "Census", "Statements", "Versions", "Page only"]) {
         await page.getByRole("button", { name: view, exact: true }).click();
-        if (view === "Census") await page.getByRole("button", { name: /^Count/ }).click();
-        const there = { File: ".cm-content", Census: '[aria-label="Census"]', Versions: '[aria-label="Versions"]' }[
-          view
-        ];
+        if (view === "Census") await page.getByRole("button", { name: /^Run/ }).click();
+        const there = {
+          File: ".cm-content",
+          Census: '[aria-label="Census"]',
+          Statements: '[aria-label="Statements"]',
+          Versions: '[aria-label="Versions"]',
+          "Page only": "iframe",
+        }[view];
         await expect(page.locator(there ?? "").first()).toBeVisible();
         expect([view, await violations(page)]).toEqual([view, []]);
       }

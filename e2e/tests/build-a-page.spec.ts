@@ -75,7 +75,7 @@ test("from an empty workbench and a table of twenty columns to a published page 
     await page.keyboard.type(words);
     await expect(page.getByRole("menuitem").first()).toContainText(found);
     await page.keyboard.press("Enter");
-    await expect(page.getByRole("dialog")).toHaveCount(0);
+    await expect(page.getByRole("dialog", { name: "Search commands" })).toHaveCount(0);
   };
   /** What was typed, and the first name that completes it. */
   const complete = async (text: string, name: string): Promise<void> => {

@@ -85,7 +85,7 @@ test("a page file is taken in as a draft, and a table without a row is built ove
     ),
   });
   await expect(page).toHaveURL(/\/workbench\/at\/archive\/pages\/notes$/);
-  await expect(page.getByText("The table has no record yet")).toBeVisible();
+  await expect(page.getByText("The table is empty")).toBeVisible();
   await expect(page.frameLocator("iframe").getByLabel("Noted at")).toBeVisible();
   await page.getByRole("button", { name: "Edit note", exact: true }).click();
   await page.getByRole("group", { name: "Settings of note" }).getByLabel("Label").fill("What was noted");

@@ -1,4 +1,4 @@
-import { createHash, hash, randomUUID } from "node:crypto";
+import { createHash, createHmac, hash, randomUUID } from "node:crypto";
 import { readFileSync } from "node:fs";
 import { performance } from "node:perf_hooks";
 import {
@@ -18,6 +18,7 @@ import {
   saidCookie,
   styleSheet,
 } from "@loyal-quill/core";
+import { parse } from "cookie";
 import type express from "express";
 import { readBody } from "./body.js";
 import { type Loaded, loadPageFiles, watchPageFiles } from "./page-files.js";
@@ -83,26 +84,18 @@ const securityHeaders = {
   "referrer-policy": "same-origin",
 };
 
-/** The block length of SHA-256, in bytes. */
-const block = 64;
-
 /**
- * A signer over HMAC-SHA-256 (RFC 2104, 2): H(K ⊕ opad, H(K ⊕ ipad, text)), written out over one-shot hashes with both keys made
- * beforehand. A form has a dozen digests; made one by one, the objects around them cost more than the hashing.
+ * A signer over HMAC-SHA-256 (RFC 2104).
+ *
+ * @param key at least 32 bytes
  */
 export function signerOf(key: string): Signer {
   if (Buffer.byteLength(key) < 32) throw new Error("The signing key must hold at least 32 bytes.");
-  const bytes = Buffer.byteLength(key) > block ? createHash("sha256").update(key).digest() : Buffer.from(key);
-  const padded = Buffer.concat([bytes, Buffer.alloc(block - bytes.length)]);
-  const inner = padded.map((byte) => byte ^ 0x36);
-  const outer = Buffer.concat([padded.map((byte) => byte ^ 0x5c), Buffer.alloc(32)]);
-  const sign = (text: string): string => {
-    hash("sha256", Buffer.concat([inner, Buffer.from(text)]), "buffer").copy(outer, block);
-    return hash("sha256", outer, "base64url");
-  };
+  const sign = (text: string): string => createHmac("sha256", key).update(text).digest("base64url");
   return {
     sign,
-    // A key that is as long as the hash, put before the text, and a digest of which most is cut off: nothing to go on from.
+    // A form has a dozen digests. A key that is as long as the hash, put before the text, and a digest of which most is cut off:
+    // nothing to go on from, and half the time of an HMAC.
     digests(form) {
       const formKey = sign(`digests ${form}`);
       return (text) => hash("sha256", `${formKey}${text}`, "base64url").slice(0, 11);
@@ -110,10 +103,9 @@ export function signerOf(key: string): Signer {
   };
 }
 
-function cookie(request: express.Request, name: string): string | null {
-  const pairs = (request.headers.cookie ?? "").split(/;\s*/);
-  return pairs.find((pair) => pair.startsWith(`${name}=`))?.slice(name.length + 1) ?? null;
-}
+/** A cookie as it was sent: the line that it carries is signed as it stands, and decoded after that. */
+const cookie = (request: express.Request, name: string): string | null =>
+  parse(request.headers.cookie ?? "", { decode: (text) => text })[name] ?? null;
 
 const queryOf = (request: express.Request): Record<string, string> =>
   request.url.includes("?")

@@ -1,6 +1,5 @@
 import { lazy, Suspense } from "react";
-import { I18nProvider, RouterProvider } from "react-aria-components";
-import { NavLink, Route, Routes, useHref, useNavigate } from "react-router";
+import { NavLink, Route, Routes } from "react-router";
 import { styled } from "styled-components";
 import { place } from "./api/client.js";
 import { useFeed } from "./api/feed.js";
@@ -59,65 +58,62 @@ const Skip = styled.a`
 
 /** The workbench: its places, and whether it hears what happens. */
 export function App() {
-  const navigate = useNavigate();
   const session = useSession();
   const live = useFeed();
   const [palette, setPalette] = usePaletteKeys();
   return (
-    <I18nProvider locale="en-GB">
-      <RouterProvider navigate={navigate} useHref={useHref}>
-        <Skip href="#main">Skip to the content</Skip>
-        <Head>
-          <strong>Loyal Quill</strong>
-          {place !== "/workbench" && <code>{decodeURIComponent(place.slice("/workbench/at/".length))}</code>}
-          <Places aria-label="Main">
-            <NavLink to="/" end>
-              Pages
-            </NavLink>
-            <NavLink to="/database">Database</NavLink>
-            <NavLink to="/people">People</NavLink>
-            <NavLink to="/changes">Changes</NavLink>
-            <button type="button" onClick={() => setPalette(true)} title="Ctrl+K">
-              Go to…
-            </button>
-          </Places>
-          <Person>
-            <span role="status">{live ? <Mark kind="good">live</Mark> : <Mark kind="wait">Disconnected</Mark>}</span>
-            <span>{session.data?.name ?? ""}</span>
-            <a href="/">{session.data?.application ?? "Served pages"}</a>
-            <form method="post" action="/sign-out">
-              <input type="hidden" name="token" value={session.data?.csrfToken ?? ""} />
-              <button type="submit">Sign out</button>
-            </form>
-          </Person>
-        </Head>
-        {palette && (
-          <Suspense>
-            <Palette isOpen={palette} setOpen={setPalette} />
-          </Suspense>
-        )}
-        <Main id="main" tabIndex={-1}>
-          <Suspense fallback={<Waiting height="60vh" what="Opening" />}>
-            <Routes>
-              <Route index element={<PagesRoute />} />
-              <Route path="pages/:name" element={<SheetRoute />} />
-              <Route path="people" element={<PeopleRoute />} />
-              <Route path="database" element={<DatabaseRoute />} />
-              <Route path="database/:table" element={<TableRoute />} />
-              <Route path="changes" element={<ChangesRoute />} />
-              <Route
-                path="*"
-                element={
-                  <>
-                    <Title>Page not found</Title>
-                    <p>Use the links above to find your way.</p>
-                  </>
-                }
-              />
-            </Routes>
-          </Suspense>
-        </Main>
-      </RouterProvider>
-    </I18nProvider>
+    <>
+      <Skip href="#main">Skip to the content</Skip>
+      <Head>
+        <strong>Loyal Quill</strong>
+        {place !== "/workbench" && <code>{decodeURIComponent(place.slice("/workbench/at/".length))}</code>}
+        <Places aria-label="Main">
+          <NavLink to="/" end>
+            Pages
+          </NavLink>
+          <NavLink to="/database">Database</NavLink>
+          <NavLink to="/people">People</NavLink>
+          <NavLink to="/changes">Changes</NavLink>
+          <button type="button" onClick={() => setPalette(true)} title="Ctrl+K">
+            Go to…
+          </button>
+        </Places>
+        <Person>
+          <span role="status">{live ? <Mark kind="good">live</Mark> : <Mark kind="wait">Disconnected</Mark>}</span>
+          <span>{session.data?.name ?? ""}</span>
+          <a href="/">{session.data?.application ?? "Served pages"}</a>
+          <form method="post" action="/sign-out">
+            <input type="hidden" name="token" value={session.data?.csrfToken ?? ""} />
+            <button type="submit">Sign out</button>
+          </form>
+        </Person>
+      </Head>
+      {palette && (
+        <Suspense>
+          <Palette isOpen={palette} setOpen={setPalette} />
+        </Suspense>
+      )}
+      <Main id="main" tabIndex={-1}>
+        <Suspense fallback={<Waiting height="60vh" what="Opening" />}>
+          <Routes>
+            <Route index element={<PagesRoute />} />
+            <Route path="pages/:name" element={<SheetRoute />} />
+            <Route path="people" element={<PeopleRoute />} />
+            <Route path="database" element={<DatabaseRoute />} />
+            <Route path="database/:table" element={<TableRoute />} />
+            <Route path="changes" element={<ChangesRoute />} />
+            <Route
+              path="*"
+              element={
+                <>
+                  <Title>Page not found</Title>
+                  <p>Use the links above to find your way.</p>
+                </>
+              }
+            />
+          </Routes>
+        </Suspense>
+      </Main>
+    </>
   );
 }

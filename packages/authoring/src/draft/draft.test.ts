@@ -14,7 +14,7 @@ describe("a draft", () => {
     ).toBe(`# Drafted from network.station. What the table says (types, lengths, choices, constraints) holds without being written here.
 format: loyal-quill/page@1
 title: "Station {code}, {name}"
-plural: Station
+plural: Stations
 path: "/station/{code}"
 record: { table: network.station, key: code }
 # Everybody who is signed in may open this page and edit every record. To narrow it:
@@ -80,6 +80,27 @@ answer: { saved: view }
   test("leaves a number that the table gives off the form, and names the record by what tells most", () => {
     expect(draftOf("river")).toContain('title: "River {name}"');
     expect(draftOf("river")).not.toContain("  - id");
+  });
+
+  test("has the plurals of English in its list's title, and no number or uuid there that nobody reads", () => {
+    const titles = ["person", "people", "gauge_house", "Status", "survey"].map((name) => {
+      const { text = "" } = draftPages({ tables: [{ ...river, name }], unusable: [] }).drafts[0] ?? {};
+      return /^title: "?(.*) \{name\}"?\nplural: (.*)$/m.exec(text)?.slice(1).join(", ");
+    });
+    expect(titles).toEqual([
+      "Person, People",
+      "Person, People",
+      "Gauge house, Gauge houses",
+      "Status, Statuses",
+      "Survey, Surveys",
+    ]);
+    expect(draftOf("river")).toContain("list: { columns: [ name");
+    const uuid = { shown: "uuid", cast: "uuid", kind: "uuid" as const, maxLength: null, precision: null, scale: null };
+    const traced = river.columns.map((column) =>
+      column.name === "name" ? column : { ...column, type: { ...uuid, labels: [] } },
+    );
+    const { text } = draftPages({ tables: [{ ...river, columns: traced }], unusable: [] }).drafts[0] ?? {};
+    expect(text).toContain("list: { columns: [ name ] }");
   });
 
   test("names are told apart by their schemas, and stay out of the application's own addresses", () => {

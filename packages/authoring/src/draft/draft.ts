@@ -3,6 +3,7 @@ import { labelFrom } from "@loyal-quill/core/page/label";
 import { rewriteWarning } from "@loyal-quill/core/page/rewrites";
 import { type Catalog, type Column, columnOf, type Table, tableName } from "@loyal-quill/core/table/model";
 import { slugOf } from "@loyal-quill/core/values/slug";
+import pluralize from "pluralize";
 import { stringify } from "yaml";
 import { mayChange, obstacle, unusableBecause } from "./obstacles.js";
 
@@ -126,18 +127,24 @@ function fieldText(table: Table, column: Column, group: string | undefined): str
 function listColumns(table: Table, key: readonly string[], telling: Column | undefined): readonly string[] {
   const short = table.columns.filter(
     ({ name, type }) =>
-      isShown({ ...(columnOf(table, name) as Column) }) && !["json", "other"].includes(type.kind) && !long.test(name),
+      !key.includes(name) &&
+      isShown({ ...(columnOf(table, name) as Column) }) &&
+      !["json", "other"].includes(type.kind) &&
+      (type.kind !== "uuid" || table.references.some(({ columns }) => columns.includes(name))) &&
+      !long.test(name),
   );
-  const visible = key.filter((name) => columnOf(table, name)?.type.kind !== "uuid");
+  // A running number or a uuid is read by nobody.
+  const visible = key.filter((name) => !isSurrogate(columnOf(table, name) as Column));
   const names = [...visible, ...(telling ? [telling.name] : []), ...short.map((column) => column.name)];
-  return [...new Set(names)].slice(0, 6);
+  const distinct = [...new Set(names)].slice(0, 6);
+  return distinct.length > 0 ? distinct : key;
 }
 
 /** `Station {code}, {name}`: what it is, its key where that says something, and its most telling column. */
 function titleOf(table: Table, key: readonly Column[], telling: Column | undefined): string {
   const named = key.every(isSurrogate) && telling ? [] : key;
   const columns = [...new Set([...named, ...(telling ? [telling] : [])])].filter(({ name }) => !/[{}]/.test(name));
-  return `${labelFrom(table.name)} ${columns.map(({ name }) => `{${name}}`).join(", ")}`;
+  return `${pluralize.singular(labelFrom(table.name))} ${columns.map(({ name }) => `{${name}}`).join(", ")}`;
 }
 
 function draftText(table: Table, slug: string): Pick<Draft, "text" | "key" | "warnings"> {
@@ -171,7 +178,7 @@ function draftText(table: Table, slug: string): Pick<Draft, "text" | "key" | "wa
     ...warnings.map((each) => `# Warning: ${each.replaceAll(/[\r\n]/g, " ")}`),
     "format: loyal-quill/page@1",
     `title: ${flow(titleOf(table, key, telling))}`,
-    `plural: ${flow(labelFrom(table.name))}`,
+    `plural: ${flow(pluralize.plural(labelFrom(table.name)))}`,
     `path: ${flow(`/${slug}/${keyNames.map((name) => `{${name}}`).join("/")}`)}`,
     `record: ${flow({ table: tableName(table), key: keyNames.length === 1 ? keyNames[0] : keyNames, ...(editable ? { "key-editable": true } : {}) })}`,
     "# Everybody who is signed in may open this page and edit every record. To narrow it:",

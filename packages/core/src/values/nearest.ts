@@ -1,26 +1,4 @@
-/** How many single-letter edits (insert, delete, replace, swap of neighbours) lie between two names. */
-function distance(a: string, b: string): number {
-  let before: number[] = [];
-  let previous = Array.from({ length: b.length + 1 }, (_, column) => column);
-  for (let row = 1; row <= a.length; row++) {
-    const current = [row];
-    for (let column = 1; column <= b.length; column++) {
-      const same = a[row - 1] === b[column - 1];
-      let best = Math.min(
-        (previous[column] ?? 0) + 1,
-        (current[column - 1] ?? 0) + 1,
-        (previous[column - 1] ?? 0) + (same ? 0 : 1),
-      );
-      if (row > 1 && column > 1 && a[row - 1] === b[column - 2] && a[row - 2] === b[column - 1]) {
-        best = Math.min(best, (before[column - 2] ?? 0) + 1);
-      }
-      current.push(best);
-    }
-    before = previous;
-    previous = current;
-  }
-  return previous[b.length] ?? 0;
-}
+import { distance } from "fastest-levenshtein";
 
 const plain = (name: string): string => name.toLowerCase().replaceAll(/[^a-z0-9]/g, "");
 
@@ -35,11 +13,11 @@ function howFar(name: string, candidate: string): number {
 /**
  * The known name that a misspelt one most likely means; `siteCode` and `site-code` count as `site_code`.
  *
- * @returns undefined when nothing is near enough (a third of the letters, at least one).
+ * @returns undefined when nothing is near enough (a third of the letters, rounded up).
  */
 export function nearest(name: string, known: Iterable<string>): string | undefined {
   let found: string | undefined;
-  let limit = Math.max(1, Math.floor(name.length / 3)) + 1;
+  let limit = Math.ceil(name.length / 3) + 1;
   for (const candidate of known) {
     const far = howFar(name, candidate);
     if (far < limit) {

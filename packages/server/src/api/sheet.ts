@@ -13,21 +13,19 @@ function demandText(rule: Rule): string {
     case "web-address":
       return rule.rule;
     case "step":
-      return `a multiple of ${rule.step}`;
+      return `step ${rule.step}`;
     case "pattern":
-      return `of the form ${rule.source}`;
+      return `pattern ${rule.source}`;
     case "min-length":
       return `at least ${rule.characters} characters`;
     case "max-length":
       return `at most ${rule.characters} characters`;
     case "min":
-      return `${rule.bound} or more`;
+      return `minimum ${rule.bound}`;
     case "max":
-      return `${rule.bound} or less`;
+      return `maximum ${rule.bound}`;
     case "scale":
-      return rule.digits < 0
-        ? `a multiple of 1${"0".repeat(-rule.digits)}`
-        : `at most ${rule.digits} digits after the point`;
+      return rule.digits < 0 ? `step 1${"0".repeat(-rule.digits)}` : `at most ${rule.digits} digits after the point`;
     case "one-of":
       return `one of ${rule.values.join(", ")}`;
     case "unique":
@@ -79,10 +77,12 @@ export const columnSheet = (table: Table, column: Column): SheetField => ({
   readOnly: true,
   onPage: false,
   type: column.type.shown,
+  kind: column.type.kind,
   nullable: column.nullable,
   default: column.default,
   comment: column.comment,
   key: table.keys.some((key) => key.primary && key.columns.includes(column.name)),
+  isReference: table.references.some((each) => each.columns.includes(column.name)),
   constraints: constraintsOf(table, column),
   rules: [],
   tidy: [],

@@ -1,6 +1,6 @@
 /** What the workbench's API answers. Types only: shared with the workbench. */
 import type { Census, Drift, MergeConflict } from "@loyal-quill/authoring";
-import type { Attribute, Control, Finding, OutcomeKind, PageFile, RecordedRequest } from "@loyal-quill/core";
+import type { Attribute, Control, Finding, Kind, OutcomeKind, PageFile, RecordedRequest } from "@loyal-quill/core";
 
 export interface SessionAnswer {
   readonly name: string;
@@ -43,12 +43,17 @@ export interface SheetField {
   readonly control: string;
   readonly readOnly: boolean;
   readonly onPage: boolean;
+  /** As PostgreSQL prints it: `numeric(5,2)`. */
   readonly type: string;
+  /** What its values are, as far as rules and controls are concerned. */
+  readonly kind: Kind;
   readonly nullable: boolean;
   readonly default: string | null;
   readonly comment: string | null;
   readonly key: boolean;
-  /** `→ network.river.id` and what else the table demands of the column. */
+  /** Whether a foreign key says which values there can be. */
+  readonly isReference: boolean;
+  /** In words, for people: `→ network.river (id)` and what else the table demands of the column. */
   readonly constraints: readonly string[];
   /** What is demanded of a submitted value, each with where it comes from. */
   readonly rules: readonly { readonly by: readonly ("page" | "table")[]; readonly text: string }[];

@@ -5,6 +5,7 @@ import { useSearchParams } from "react-router";
 import { styled } from "styled-components";
 import { type ChangeFilter, useChanges, usePages } from "../api/queries.js";
 import { Choice } from "../parts/choice.js";
+import { English } from "../parts/english.js";
 import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
 import { Title } from "../parts/title.js";
 import { ChangesTable } from "./changes-table.js";
@@ -51,7 +52,7 @@ export default function ChangesRoute() {
   const all: readonly ChangeAnswer[] = parts.flatMap((part) => part.changes);
   const names = [...new Set([...(pages.data ?? []).map((page) => page.name), ...all.map((change) => change.page)])];
   return (
-    <>
+    <English>
       <Top>
         <Title>Changes</Title>
         <SearchField value={filter.containing ?? ""} onChange={(value) => set("containing", value)}>
@@ -86,11 +87,11 @@ export default function ChangesRoute() {
       {all.length > 0 && <ChangesTable changes={all} onContaining={(text) => set("containing", text)} />}
       {changes.hasNextPage && (
         <p style={{ marginTop: "1rem" }}>
-          <QuietButton onPress={() => void changes.fetchNextPage()} isDisabled={changes.isFetchingNextPage}>
+          <QuietButton onClick={() => void changes.fetchNextPage()} disabled={changes.isFetchingNextPage}>
             {changes.isFetchingNextPage ? "Loading…" : "Load earlier changes"}
           </QuietButton>
         </p>
       )}
-    </>
+    </English>
   );
 }

@@ -4,6 +4,7 @@ import { forceLinting, linter } from "@codemirror/lint";
 import { Compartment, EditorState } from "@codemirror/state";
 import { EditorView, keymap } from "@codemirror/view";
 import { useEffect, useRef } from "react";
+import { useFocusRequest } from "../parts/focus-request.js";
 import type { Desk } from "../sheet/settings.js";
 import { completeNames } from "./condition-names.js";
 import { look } from "./look.js";
@@ -12,6 +13,7 @@ import { nameTypes } from "./name-types.js";
 interface ConditionEditorProps {
   readonly id: string;
   readonly label: string;
+  readonly focusName: string;
   readonly value: string;
   readonly place: string;
   readonly names: Desk["names"];
@@ -20,7 +22,16 @@ interface ConditionEditorProps {
 }
 
 /** One line of CEL, with completion of names and their types. */
-export default function ConditionEditor({ id, label, value, place, names, problem, onChange }: ConditionEditorProps) {
+export default function ConditionEditor({
+  id,
+  label,
+  focusName,
+  value,
+  place,
+  names,
+  problem,
+  onChange,
+}: ConditionEditorProps) {
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView>(null);
   const latest = useRef({ onChange, names, problem });
@@ -65,6 +76,12 @@ export default function ConditionEditor({ id, label, value, place, names, proble
     view.current = made;
     return () => made.destroy();
   }, []);
+
+  // What stands there is selected as a whole: it is written over, or looked at.
+  useFocusRequest(focusName, () => {
+    view.current?.focus();
+    view.current?.dispatch({ selection: { anchor: 0, head: view.current.state.doc.length } });
+  });
 
   useEffect(() => {
     const editor = view.current;

@@ -191,7 +191,7 @@ function Found({ table }: { table: TableAnswer }) {
           </Link>
         ))}
         {table.because === null ? (
-          <QuietButton isDisabled={draft.isPending} onPress={() => draft.mutate({ table: table.table })}>
+          <QuietButton disabled={draft.isPending} onClick={() => draft.mutate({ table: table.table })}>
             Draft a page
           </QuietButton>
         ) : (

@@ -1,5 +1,4 @@
-import { useEffect, useState } from "react";
-import { FileTrigger } from "react-aria-components";
+import { useEffect, useRef, useState } from "react";
 import { styled } from "styled-components";
 import { type Begun, useNewDraft } from "../database/use-new-draft.js";
 import { Mark } from "../parts/mark.js";
@@ -22,6 +21,7 @@ function takeIn(file: File | undefined, mutate: (from: Begun) => void): void {
 export function TakeIn() {
   const draft = useNewDraft();
   const [isOver, setOver] = useState(false);
+  const input = useRef<HTMLInputElement>(null);
   const { mutate } = draft;
   useEffect(() => {
     const over = (event: DragEvent): void => {
@@ -45,9 +45,18 @@ export function TakeIn() {
   }, [mutate]);
   return (
     <Line>
-      <FileTrigger acceptedFileTypes={[".yaml", ".yml"]} onSelect={(files) => takeIn(files?.[0], mutate)}>
-        <QuietButton>Import page file…</QuietButton>
-      </FileTrigger>
+      <input
+        ref={input}
+        type="file"
+        accept=".yaml,.yml"
+        hidden
+        onChange={({ target }) => {
+          takeIn(target.files?.[0], mutate);
+          // The same file, mended meanwhile, may be chosen again.
+          target.value = "";
+        }}
+      />
+      <QuietButton onClick={() => input.current?.click()}>Import page file…</QuietButton>
       <span>{isOver ? "Drop to import as a draft." : "or drop it here. To start from a table, go to Database."}</span>
       {draft.error && <Mark kind="stop">{draft.error.message}</Mark>}
     </Line>

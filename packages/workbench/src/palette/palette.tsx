@@ -1,3 +1,4 @@
+import { useEffect, useRef } from "react";
 import {
   Autocomplete,
   Dialog,
@@ -14,6 +15,7 @@ import { styled } from "styled-components";
 import { place, placeOf } from "../api/client.js";
 import { useDatabase, useDatabases, usePages, usePeople } from "../api/queries.js";
 import { useNewDraft } from "../database/use-new-draft.js";
+import { English } from "../parts/english.js";
 import { type Command, commandsHere } from "./commands.js";
 
 const Over = styled(ModalOverlay)`
@@ -117,6 +119,15 @@ function useEntries(): readonly Command[] {
 
 function Entries({ close }: { close: () => void }) {
   const entries = useEntries();
+  const picked = useRef<Command>(undefined);
+  // What was picked runs when the palette is gone and has given the focus back: it may open a dialog or want the focus.
+  useEffect(
+    () => () => {
+      const command = picked.current;
+      if (command) requestAnimationFrame(() => command.run());
+    },
+    [],
+  );
   const { contains } = useFilter({ sensitivity: "base" });
   /** Every word that is typed must stand in it, in any order. */
   const filter = (text: string, typed: string): boolean => typed.split(/\s+/).every((word) => contains(text, word));
@@ -130,8 +141,8 @@ function Entries({ close }: { close: () => void }) {
           aria-label="Found"
           items={entries}
           onAction={(id) => {
+            picked.current = entries.find((entry) => entry.id === id);
             close();
-            entries.find((entry) => entry.id === id)?.run();
           }}
           renderEmptyState={() => <Nothing>No matches</Nothing>}
         >
@@ -150,10 +161,12 @@ function Entries({ close }: { close: () => void }) {
 /** Reaches everything by its name: Ctrl+K, or Cmd+K. */
 export default function Palette({ isOpen, setOpen }: { isOpen: boolean; setOpen: (open: boolean) => void }) {
   return (
-    <Over isDismissable isOpen={isOpen} onOpenChange={setOpen}>
-      <Leaf>
-        <Dialog aria-label="Search commands">{({ close }) => <Entries close={close} />}</Dialog>
-      </Leaf>
-    </Over>
+    <English>
+      <Over isDismissable isOpen={isOpen} onOpenChange={setOpen}>
+        <Leaf>
+          <Dialog aria-label="Search commands">{({ close }) => <Entries close={close} />}</Dialog>
+        </Leaf>
+      </Over>
+    </English>
   );
 }

@@ -1,6 +1,7 @@
-import { useId } from "react";
+import { useId, useRef } from "react";
 import { Button } from "react-aria-components";
 import { css, styled } from "styled-components";
+import { useFocusRequest } from "./focus-request.js";
 
 /** A label and its control in one line; help and complaints below. */
 export const Line = styled.div`
@@ -33,16 +34,21 @@ interface TextLineProps {
   readonly label: string;
   readonly value: string;
   readonly placeholder?: string;
+  /** What it is known by to whoever asks for the focus; its label, if nothing else is said. */
+  readonly focusName?: string;
   readonly onChange: (value: string) => void;
 }
 
 /** A text of one line. Every letter counts at once. */
-export function TextLine({ label, value, placeholder, onChange }: TextLineProps) {
+export function TextLine({ label, value, placeholder, focusName = label, onChange }: TextLineProps) {
   const id = useId();
+  const input = useRef<HTMLInputElement>(null);
+  useFocusRequest(focusName, () => input.current?.select());
   return (
-    <Line data-line={label}>
+    <Line>
       <label htmlFor={id}>{label}</label>
       <Text
+        ref={input}
         id={id}
         value={value}
         placeholder={placeholder}
@@ -63,11 +69,13 @@ interface SelectLineProps {
 /** One of a few. */
 export function SelectLine({ label, value, options, onChange }: SelectLineProps) {
   const id = useId();
+  const select = useRef<HTMLSelectElement>(null);
+  useFocusRequest(label, () => select.current?.focus());
   return (
-    <Line data-line={label}>
+    <Line>
       <label htmlFor={id}>{label}</label>
       <span>
-        <Select id={id} value={value} onChange={(event) => onChange(event.target.value)}>
+        <Select ref={select} id={id} value={value} onChange={(event) => onChange(event.target.value)}>
           {options.map((option) => (
             <option key={option.id} value={option.id}>
               {option.text}

@@ -1,7 +1,7 @@
 import type { ReactNode } from "react";
-import { Dialog, Heading, Modal, ModalOverlay } from "react-aria-components";
+import { Button, Dialog, Heading, Modal, ModalOverlay } from "react-aria-components";
 import { styled } from "styled-components";
-import { QuietButton } from "./states.js";
+import { quiet } from "./states.js";
 
 const Over = styled(ModalOverlay)`
   position: fixed;
@@ -28,7 +28,8 @@ const Leaf = styled(Modal)`
 `;
 
 /** The button that does what is asked about. */
-export const Strong = styled(QuietButton)`
+export const Strong = styled(Button)`
+  ${quiet}
   border-color: ${({ theme }) => theme.verdigris};
   color: ${({ theme }) => theme.verdigris};
   font-weight: 700;

@@ -1,5 +1,4 @@
-import { Button } from "react-aria-components";
-import { styled } from "styled-components";
+import { css, styled } from "styled-components";
 import { ApiProblem } from "../api/client.js";
 
 const Block = styled.div`
@@ -9,13 +8,18 @@ const Block = styled.div`
   p { color: ${({ theme }) => theme.soft}; }
 `;
 
-export const QuietButton = styled(Button)`
+/** How a button looks that stands for itself. */
+export const quiet = css`
   background: none;
   border: 1px solid ${({ theme }) => theme.edge};
   padding: ${({ theme }) => `${theme.space(1)} ${theme.space(3)}`};
   cursor: pointer;
-  &[data-hovered] { border-color: ${({ theme }) => theme.verdigris}; color: ${({ theme }) => theme.verdigris}; }
-  &[data-disabled] { color: ${({ theme }) => theme.soft}; cursor: default; }
+  &:hover { border-color: ${({ theme }) => theme.verdigris}; color: ${({ theme }) => theme.verdigris}; }
+  &:disabled { border-color: ${({ theme }) => theme.edge}; color: ${({ theme }) => theme.soft}; cursor: default; }
+`;
+
+export const QuietButton = styled.button.attrs<{ type?: "button" | "submit" }>(({ type = "button" }) => ({ type }))`
+  ${quiet}
 `;
 
 /** Nothing is there, and what would bring something. */
@@ -38,7 +42,7 @@ export function Failed({ error, again }: { error: Error; again: () => void }) {
       {error instanceof ApiProblem && error.status === 401 ? (
         <a href={`/sign-in?next=${encodeURIComponent(location.pathname + location.search)}`}>Sign in</a>
       ) : (
-        <QuietButton onPress={again}>Try again</QuietButton>
+        <QuietButton onClick={again}>Try again</QuietButton>
       )}
     </Block>
   );

@@ -143,7 +143,7 @@ function PersonForm({ person, onKept }: PersonFormProps) {
         </span>
       </Line>
       <p>
-        <QuietButton type="submit" isDisabled={keep.isPending}>
+        <QuietButton type="submit" disabled={keep.isPending}>
           {person ? "Save" : "Create account"}
         </QuietButton>
         {person && (

@@ -42,11 +42,11 @@ const demands: Readonly<Record<CensusCount["rule"], (demand: string) => string>>
   required: () => "required",
   "min-length": (demand) => `at least ${demand} characters`,
   "max-length": (demand) => `at most ${demand} characters`,
-  min: (demand) => `Minimum ${demand}`,
-  max: (demand) => `Maximum ${demand}`,
-  step: (demand) => `Step ${demand}`,
+  min: (demand) => `minimum ${demand}`,
+  max: (demand) => `maximum ${demand}`,
+  step: (demand) => `step ${demand}`,
   scale: (demand) => `at most ${demand} digits after the point`,
-  pattern: (demand) => `of the form ${demand}`,
+  pattern: (demand) => `pattern ${demand}`,
   "e-mail": () => "an e-mail address",
   "web-address": () => "a web address",
   "one-of": (demand) => `one of ${demand}`,
@@ -164,7 +164,7 @@ export default function CensusPane({ name, text }: { name: string; text: string 
             </p>
           )}
           <p style={{ marginTop: "0.5rem" }}>
-            <QuietButton onPress={() => void send("POST")}>{answer ? "Run again" : "Run census"}</QuietButton>
+            <QuietButton onClick={() => void send("POST")}>{answer ? "Run again" : "Run census"}</QuietButton>
           </p>
         </>
       )}

@@ -3,7 +3,7 @@ import { styled } from "styled-components";
 import { focusAfter } from "../parts/focus.js";
 import { SelectLine, Small, TextLine } from "../parts/inputs.js";
 import { ConditionLine } from "./condition-line.js";
-import { checksIn, useDesk } from "./settings.js";
+import { addCheck, checksIn, conditionOfCheck, useDesk } from "./settings.js";
 
 const Check = styled.li`
   display: grid;
@@ -33,6 +33,7 @@ export function CheckSettings({ sheet }: { sheet: SheetAnswer }) {
           <Check key={index}>
             <ConditionLine
               label="Condition"
+              focusName={conditionOfCheck(index)}
               place="form"
               value={check.expect}
               onChange={(value) => set(index, "expect", value, "a check")}
@@ -63,22 +64,7 @@ export function CheckSettings({ sheet }: { sheet: SheetAnswer }) {
         ))}
       </ul>
       <p>
-        <Small
-          type="button"
-          data-add-check=""
-          onClick={() =>
-            desk.edit(
-              [
-                {
-                  do: "set",
-                  path: ["checks", checks.length],
-                  value: { expect: "true", message: "This does not fit together." },
-                },
-              ],
-              "add a check",
-            )
-          }
-        >
+        <Small type="button" data-add-check="" onClick={() => addCheck(desk)}>
           Add a check across fields
         </Small>
       </p>

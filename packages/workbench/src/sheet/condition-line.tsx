@@ -23,6 +23,8 @@ interface ConditionLineProps {
   /** The field whose choices it restricts. */
   readonly field?: string;
   readonly value: string;
+  /** What it is known by to whoever asks for the focus; its label, if nothing else is said. */
+  readonly focusName?: string;
   readonly onChange: (value: string) => void;
 }
 
@@ -43,7 +45,7 @@ function Result({ answer }: { answer: ConditionAnswer }) {
 }
 
 /** A condition in CEL, with what it says of the record that is looked at, and how many stored rows it admits. */
-export function ConditionLine({ label, place, field, value, onChange }: ConditionLineProps) {
+export function ConditionLine({ label, place, field, value, focusName = label, onChange }: ConditionLineProps) {
   const id = useId();
   const { page, text, names, recordKey } = useDesk();
   const answer = useQuery({
@@ -67,6 +69,7 @@ export function ConditionLine({ label, place, field, value, onChange }: Conditio
           id={id}
           label={label}
           value={value}
+          focusName={focusName}
           place={place}
           names={names}
           problem={said?.problem ?? null}

@@ -12,9 +12,7 @@ const Bar = styled.div`
   flex-wrap: wrap;
   align-items: baseline;
   gap: ${({ theme }) => `${theme.space(1)} ${theme.space(4)}`};
-  padding: ${({ theme }) => `${theme.space(1.5)} 0`};
-  border-bottom: 1px solid ${({ theme }) => theme.rule};
-  > span:first-child { min-width: 15rem; }
+  flex: 1 1 auto;
   > span[data-wide] { flex: 1; }
 `;
 
@@ -58,42 +56,47 @@ function DriftRepair({ drift, desk }: { drift: Drift; desk: DraftDesk }) {
   );
 }
 
-/** Draft or published, a step back or forth, publishing; and what others did to the same page. */
+/** Draft or published, a step back or forth, publishing. */
 export function DraftBar({ desk, sheet, isOpen, setOpen }: PublishProps) {
-  const { answer, conflicts, complaint } = desk;
+  const { answer } = desk;
   const isDraft = (answer?.revision ?? 0) > 0;
   const errors = sheet.findings.filter((finding) => finding.severity === "error").length;
   return (
+    <Bar role="toolbar" aria-label="Draft">
+      <span role="status">
+        <State desk={desk} />
+      </span>
+      <Small type="button" disabled={desk.undoes === null} onClick={desk.undo} title="Ctrl+Z">
+        Undo{desk.undoes ? `: ${desk.undoes}` : ""}
+      </Small>
+      <Small type="button" disabled={desk.redoes === null} onClick={desk.redo} title="Ctrl+Shift+Z">
+        Redo{desk.redoes ? `: ${desk.redoes}` : ""}
+      </Small>
+      <span data-wide="">
+        {errors > 0 && <Mark kind="stop">{errors === 1 ? "1 error" : `${errors} errors`}: fix before publishing</Mark>}
+      </span>
+      {isDraft && answer?.published !== null && (
+        <Small
+          type="button"
+          onClick={() => {
+            desk.discard();
+            setTimeout(focusAfter, 500);
+          }}
+        >
+          Discard draft
+        </Small>
+      )}
+      {isDraft && answer?.published === null && <Abandon desk={desk} sheet={sheet} />}
+      {isDraft && <Publish desk={desk} sheet={sheet} isOpen={isOpen} setOpen={setOpen} />}
+    </Bar>
+  );
+}
+
+/** What is to be said of the draft: that it isn't saved, what the table or the file did meanwhile, and what others did. */
+export function DraftNotices({ desk }: { desk: DraftDesk }) {
+  const { answer, conflicts, complaint } = desk;
+  return (
     <>
-      <Bar role="toolbar" aria-label="Draft">
-        <span role="status">
-          <State desk={desk} />
-        </span>
-        <Small type="button" disabled={desk.undoes === null} onClick={desk.undo} title="Ctrl+Z">
-          Undo{desk.undoes ? `: ${desk.undoes}` : ""}
-        </Small>
-        <Small type="button" disabled={desk.redoes === null} onClick={desk.redo} title="Ctrl+Shift+Z">
-          Redo{desk.redoes ? `: ${desk.redoes}` : ""}
-        </Small>
-        <span data-wide="">
-          {errors > 0 && (
-            <Mark kind="stop">{errors === 1 ? "1 error" : `${errors} errors`}: fix before publishing</Mark>
-          )}
-        </span>
-        {isDraft && answer?.published !== null && (
-          <Small
-            type="button"
-            onClick={() => {
-              desk.discard();
-              setTimeout(focusAfter, 500);
-            }}
-          >
-            Discard draft
-          </Small>
-        )}
-        {isDraft && answer?.published === null && <Abandon desk={desk} sheet={sheet} />}
-        {isDraft && <Publish desk={desk} sheet={sheet} isOpen={isOpen} setOpen={setOpen} />}
-      </Bar>
       {complaint && (
         <Notice role="alert">
           <Mark kind="stop">{complaint}</Mark>

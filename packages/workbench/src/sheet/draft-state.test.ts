@@ -66,7 +66,13 @@ class Person {
   /** The request goes out; it arrives, or is lost on the way there. */
   send(arrives: boolean): void {
     if (this.on || !isUnsaved(this.state)) return;
+    if (this.state.doubtful !== null) {
+      if (arrives) this.do({ do: "hear", answer: this.server.read(), kept: this.state.kept });
+      else this.do({ do: "not sent", why: "lost" });
+      if (!arrives) return;
+    }
     const { kept, text = "" } = this.state;
+    if (text === kept) return;
     this.do({ do: "send" });
     this.on = { answer: arrives ? this.server.save(kept, text) : null };
   }
@@ -256,6 +262,35 @@ describe("what is on its way", () => {
   test("that does not arrive is told and stays to be sent", () => {
     const lost = reduceDraft(reduceDraft(typed, { do: "send" }), { do: "not sent", why: "Not saved: x. Retrying." });
     expect([lost.complaint, isUnsaved(lost), lost.sending]).toEqual(["Not saved: x. Retrying.", true, null]);
+  });
+
+  test("what was sent without an answer is one's own when it is found on the server, and no conflict with what was typed after it", () => {
+    const server = new Server();
+    const person = new Person(server);
+    const write = (label: string): void =>
+      person.do({ do: "write", text: labelled(person.state.text ?? "", "f0", label), what: label, at: 0 });
+    write("first");
+    person.send(true);
+    person.receive(false);
+    expect([server.revision, isUnsaved(person.state)]).toEqual([1, true]);
+    write("second");
+    person.settle();
+    expect([labelIn(server.text, "f0"), person.state.conflicts, isUnsaved(person.state)]).toEqual([
+      "second",
+      [],
+      false,
+    ]);
+    expect(person.state.complaint).toBeNull();
+  });
+
+  test("is not sent before it is known whether the last one arrived, and each failure is an occasion to try again", () => {
+    const lost = reduceDraft(reduceDraft(typed, { do: "send" }), { do: "not sent", why: "lost" });
+    expect(reduceDraft(lost, { do: "send" })).toBe(lost);
+    const again = reduceDraft(lost, { do: "not sent", why: "lost" });
+    expect([again.failures, again.doubtful]).toEqual([2, lost.doubtful]);
+    // What never arrived is sent as what it was made from says.
+    const asked = reduceDraft(again, { do: "hear", answer: answerOf(begun, 0), kept: again.kept });
+    expect([asked.text, asked.kept, asked.doubtful]).toEqual([typed.text, begun, null]);
   });
 
   test("a draft that was read a second time begins nothing anew", () => {

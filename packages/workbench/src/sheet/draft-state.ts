@@ -20,6 +20,10 @@ export interface DraftState {
   readonly answer: DraftAnswer | undefined;
   /** The text that is on its way to the server; null where nothing is. */
   readonly sending: string | null;
+  /** The text that was sent without an answer: the server may have it or not, until it is asked what it has. */
+  readonly doubtful: string | null;
+  /** How often something did not arrive: each time is an occasion to try again. */
+  readonly failures: number;
   /** Why the last change could not be made, or not be saved. */
   readonly complaint: string | null;
   readonly conflicts: readonly MergeConflict[];
@@ -34,7 +38,7 @@ export type DraftAction =
   | { readonly do: "write"; readonly text: string; readonly what: string; readonly at: number }
   | { readonly do: "undo" }
   | { readonly do: "redo" }
-  /** The text goes to the server. */
+  /** The text goes to the server; not before it is known whether the last one arrived. */
   | { readonly do: "send" }
   /** The server has taken it, and answers what it has now. */
   | { readonly do: "sent"; readonly answer: DraftAnswer }
@@ -56,6 +60,8 @@ export const noDraft: DraftState = {
   revision: 0,
   answer: undefined,
   sending: null,
+  doubtful: null,
+  failures: 0,
   complaint: null,
   conflicts: [],
   past: [],
@@ -68,9 +74,19 @@ const together = 1200;
 /** Steps back that are kept. */
 const mostSteps = 200;
 
-/** Whether there is anything that the server does not have yet. */
-export const isUnsaved = ({ text, kept, sending }: DraftState): boolean =>
-  sending !== null || (text !== undefined && text !== kept);
+/** Whether there is anything that the server does not have yet, or may not have. */
+export const isUnsaved = ({ text, kept, sending, doubtful }: DraftState): boolean =>
+  sending !== null || doubtful !== null || (text !== undefined && text !== kept);
+
+/**
+ * What the text here was made from, as far as an answer tells. Where all that was sent without an answer is in it, it arrived:
+ * taken for somebody else's, it would be in conflict with what was typed after it.
+ */
+function baseOf({ kept, doubtful }: DraftState, answer: DraftAnswer): string {
+  if (doubtful === null) return kept;
+  const again = mergePageFiles(kept, doubtful, answer.text);
+  return again.text === answer.text && again.conflicts.length === 0 ? doubtful : kept;
+}
 
 /** Takes over what the server has, with what was changed here since `base`. */
 function take(state: DraftState, answer: DraftAnswer, base: string): DraftState {
@@ -130,21 +146,44 @@ export function reduceDraft(state: DraftState, action: DraftAction): DraftState 
     case "redo":
       return step(state, false);
     case "send":
-      return state.sending === null && state.text !== undefined ? { ...state, sending: state.text } : state;
+      return state.sending === null && state.doubtful === null && state.text !== undefined
+        ? { ...state, sending: state.text }
+        : state;
     case "sent":
       return { ...take(state, action.answer, state.sending ?? state.kept), sending: null, complaint: null };
     case "not sent":
-      return { ...state, sending: null, complaint: action.why };
+      return {
+        ...state,
+        sending: null,
+        doubtful: state.sending ?? state.doubtful,
+        failures: state.failures + 1,
+        complaint: action.why,
+      };
     case "hear":
       // While something is on its way its answer will say the same, and more; taken now, one's own change would look like another's.
       // And what was asked before something arrived there is no news any more: taken now, it would take that back.
-      return state.sending === null && state.kept === action.kept ? take(state, action.answer, state.kept) : state;
+      return state.sending === null && state.kept === action.kept
+        ? {
+            ...take(state, action.answer, baseOf(state, action.answer)),
+            doubtful: null,
+            complaint: state.doubtful === null ? state.complaint : null,
+          }
+        : state;
     case "took":
       return take(state, action.answer, state.kept);
     case "replace": {
       const { text, revision } = action.answer;
       const done = { before: state.text ?? "", after: text, what: action.what, at: 0 };
-      return { ...state, text, kept: text, revision, answer: action.answer, past: [...state.past, done], future: [] };
+      return {
+        ...state,
+        text,
+        kept: text,
+        revision,
+        doubtful: null,
+        answer: action.answer,
+        past: [...state.past, done],
+        future: [],
+      };
     }
     case "settle":
       return settle(state, action.conflict, action.mine, action.at);

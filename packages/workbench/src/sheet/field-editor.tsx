@@ -4,7 +4,7 @@ import { styled } from "styled-components";
 import { CheckBox, Line, Select, SelectLine, Small, TextLine } from "../parts/inputs.js";
 import { ConditionLine } from "./condition-line.js";
 import { RulesEditor } from "./rules-editor.js";
-import { settingsOf, useDesk } from "./settings.js";
+import { settingsOf, settingsOfField, useDesk } from "./settings.js";
 
 const Frame = styled.div`
   display: grid;
@@ -48,11 +48,12 @@ export function FieldEditor({ field, columns, onMove, onTakeOff, onClose }: Fiel
     set("choices", Object.keys(kept).length > 0 ? kept : undefined);
   };
   const isChoice = field.controls.includes("choice");
-  const isText = /^(text|char|citext|name)/.test(field.type);
+  const isText = field.kind === "text";
   return (
     <Frame role="group" aria-label={`Settings of ${name}`} data-settings-of={name}>
       <TextLine
         label="Label"
+        focusName={settingsOfField(name)}
         value={settings.label ?? ""}
         placeholder={field.label}
         onChange={(value) => line("label", value)}
@@ -115,7 +116,7 @@ export function FieldEditor({ field, columns, onMove, onTakeOff, onClose }: Fiel
           </span>
         </Line>
       )}
-      {isChoice && field.constraints.some((each) => each.startsWith("→")) && (
+      {isChoice && field.isReference && (
         <>
           <SelectLine
             label="Choose from"

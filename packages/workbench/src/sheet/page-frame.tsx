@@ -78,6 +78,14 @@ export function PageFrame({ frame, title, html, height, onShow, onSend }: PageFr
     onShow();
   }, [html, frame, onShow]);
 
+  // Beside a pane, or alone, the page has another width.
+  useEffect(() => {
+    if (!frame.current) return;
+    const observer = new ResizeObserver(onShow);
+    observer.observe(frame.current);
+    return () => observer.disconnect();
+  }, [frame, onShow]);
+
   const loaded = (): void => {
     const page = frame.current?.contentDocument;
     if (!page) return;

@@ -96,7 +96,7 @@ export function Publish({ desk, sheet, isOpen, setOpen }: PublishProps) {
               >
                 {isBusy ? "Publishing…" : "Publish now"}
               </Strong>
-              <QuietButton onPress={close}>Cancel</QuietButton>
+              <QuietButton onClick={close}>Cancel</QuietButton>
               {desk.complaint && <Mark kind="stop">{desk.complaint}</Mark>}
             </footer>
           </>
@@ -126,7 +126,7 @@ export function Abandon({ desk, sheet }: { desk: DraftDesk; sheet: SheetAnswer }
               >
                 Discard draft
               </Strong>
-              <QuietButton autoFocus onPress={close}>
+              <QuietButton autoFocus onClick={close}>
                 Cancel
               </QuietButton>
               {desk.complaint && <Mark kind="stop">{desk.complaint}</Mark>}

@@ -66,8 +66,13 @@ export function RuleNotes({ field, checks, save, onSet }: RuleNotesProps) {
       </Notes>
     );
   }
+  const sources = [...new Set(field.rules.map(({ by }) => by.join(" and ")))];
   const lines = [
-    ...field.rules.map(({ text, by }) => ({ text, by: by.join(" and "), isCode: false })),
+    ...sources.map((by) => ({
+      text: field.rules.flatMap((rule) => (rule.by.join(" and ") === by ? rule.text : [])).join(", "),
+      by,
+      isCode: false,
+    })),
     ...checks.map(({ source }) => ({ text: source, by: "page", isCode: true })),
   ];
   return (

@@ -1,20 +1,23 @@
 import type { RuleSetting } from "@loyal-quill/core";
 import type { SheetField } from "@loyal-quill/server/api";
-import { useEffect, useRef, useState } from "react";
+import { useRef, useState } from "react";
 import { styled } from "styled-components";
 import { focusAfter } from "../parts/focus.js";
+import { useFocusRequest } from "../parts/focus-request.js";
 import { Select, Small, Text, TextLine } from "../parts/inputs.js";
 import { AddMenu } from "../parts/menu.js";
 import { ConditionLine } from "./condition-line.js";
 import {
+  addRule,
   asBound,
-  firstValue,
   fittingRules,
   partsOfRule,
   type RuleName,
   type RuleParts,
   ruleNames,
   ruleOfParts,
+  useDesk,
+  valueOfRule,
 } from "./settings.js";
 
 const Row = styled.li`
@@ -44,20 +47,16 @@ function readValue(rule: RuleName, typed: string): unknown {
 interface RuleRowProps {
   readonly parts: RuleParts;
   readonly field: SheetField;
-  /** It was just added: what it demands is said next. */
-  readonly isNew: boolean;
+  /** What its value is known by to whoever asks for the focus. */
+  readonly focusName: string;
   readonly onChange: (parts: RuleParts | null) => void;
 }
 
-function RuleRow({ parts, field, isNew, onChange }: RuleRowProps) {
+function RuleRow({ parts, field, focusName, onChange }: RuleRowProps) {
   const [isOpen, setOpen] = useState(parts.when !== "" || parts.message !== "");
   const { text } = ruleNames.find((rule) => rule.id === parts.rule) ?? { text: parts.rule };
   const input = useRef<HTMLInputElement>(null);
-  useEffect(() => {
-    // After the menu has given the focus back.
-    const timer = isNew ? setTimeout(() => input.current?.select(), 60) : undefined;
-    return () => clearTimeout(timer);
-  }, [isNew]);
+  useFocusRequest(focusName, () => input.current?.select());
   const demands = !["required", "e-mail", "web-address", "unique"].includes(parts.rule);
   return (
     <Row>
@@ -66,7 +65,6 @@ function RuleRow({ parts, field, isNew, onChange }: RuleRowProps) {
         {demands && (
           <Text
             ref={input}
-            data-rule-value=""
             id={`${field.name}-${parts.rule}`}
             value={shownValue(parts.value)}
             autoComplete="off"
@@ -118,18 +116,11 @@ interface RulesEditorProps {
 
 /** The rules that the page itself has for a field. */
 export function RulesEditor({ field, rules, onChange }: RulesEditorProps) {
-  const added = useRef(-1);
+  const desk = useDesk();
   const change = (index: number, parts: RuleParts | null): void => {
     if (!parts) focusAfter(`[data-settings-of="${CSS.escape(field.name)}"] [aria-haspopup]`);
     const next = rules.flatMap((rule, each) => (each !== index ? [rule] : parts ? [ruleOfParts(parts)] : []));
     onChange(next.length > 0 ? next : undefined, `${parts ? "a rule" : "remove a rule"} of ${field.name}`);
-  };
-  const add = (rule: RuleName): void => {
-    added.current = rules.length;
-    onChange(
-      [...rules, ruleOfParts({ rule, value: firstValue(rule), when: "", message: "" })],
-      `add a rule of ${field.name}`,
-    );
   };
   return (
     <div>
@@ -143,14 +134,18 @@ export function RulesEditor({ field, rules, onChange }: RulesEditorProps) {
                 key={`${index} ${parts.rule}`}
                 parts={parts}
                 field={field}
-                isNew={added.current === index}
+                focusName={valueOfRule(field.name, index)}
                 onChange={(next) => change(index, next)}
               />
             );
           })}
         </List>
       )}
-      <AddMenu label="Add a rule" options={fittingRules(field.type)} onAdd={(rule) => add(rule as RuleName)} />
+      <AddMenu
+        label="Add a rule"
+        options={fittingRules(field.kind)}
+        onAdd={(rule) => addRule(desk, field.name, rule as RuleName)}
+      />
     </div>
   );
 }

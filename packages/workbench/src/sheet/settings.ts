@@ -1,6 +1,7 @@
 import { contentOf } from "@loyal-quill/authoring";
-import type { Edit, FieldSettings, RuleSetting } from "@loyal-quill/core";
+import type { Edit, FieldSettings, Kind, RuleSetting } from "@loyal-quill/core";
 import { createContext, useContext } from "react";
+import { requestFocus } from "../parts/focus-request.js";
 
 /** A page file's content as it stands in the text, sound or not. */
 export type Content = Readonly<Record<string, unknown>>;
@@ -86,6 +87,23 @@ export const ruleNames: readonly {
   { id: "unique", text: "Unique", for: "any" },
 ];
 
+/** Adds a check that is always true, to be said; the focus is on its condition. */
+export function addCheck({ content, edit }: Pick<Desk, "content" | "edit">): void {
+  const index = checksIn(content).length;
+  edit(
+    [{ do: "set", path: ["checks", index], value: { expect: "true", message: "This does not fit together." } }],
+    "add a check",
+  );
+  requestFocus(conditionOfCheck(index));
+}
+
+/** What the condition of a check is known by, where the focus is asked for. */
+export const conditionOfCheck = (index: number): string => `condition of check ${index}`;
+
+/** What the settings of a field, and the value of one of its rules, are known by. */
+export const settingsOfField = (name: string): string => `settings of ${name}`;
+export const valueOfRule = (name: string, index: number): string => `value of rule ${index} of ${name}`;
+
 /** A rule as the file has it, taken apart. */
 export interface RuleParts {
   readonly rule: RuleName;
@@ -120,25 +138,31 @@ export function firstValue(rule: RuleName): unknown {
   return rule === "step" ? 1 : 0;
 }
 
+/** Adds a rule with a first value to a field; the focus is on the value, where there is one to be said. */
+export function addRule({ content, edit }: Pick<Desk, "content" | "edit">, name: string, rule: RuleName): void {
+  const rules = settingsOf(content, name).rules ?? [];
+  const value = firstValue(rule);
+  const added = ruleOfParts({ rule, value, when: "", message: "" });
+  edit([{ do: "set", path: ["fields", name, "rules"], value: [...rules, added] }], `add a rule of ${name}`);
+  if (value !== true) requestFocus(valueOfRule(name, rules.length));
+}
+
 /** What was typed as a bound: a number where it is one, as YAML would read it. */
 export const asBound = (typed: string): unknown =>
   /^-?\d+(\.\d+)?$/.test(typed) && String(Number(typed)) === typed ? Number(typed) : typed;
 
-const kinds: Readonly<Record<string, readonly string[]>> = {
-  integer: ["any", "ordered", "number"],
-  numeric: ["any", "ordered", "number"],
-  date: ["any", "ordered"],
-  timestamp: ["any", "ordered"],
-  boolean: ["any"],
-};
+const numbers: ReadonlySet<Kind> = new Set(["integer", "decimal", "float"]);
+const ordered: ReadonlySet<Kind> = new Set([...numbers, "date", "time", "timestamp", "timestamptz"]);
 
-/** The rules that make sense for a column of a type. */
-export function fittingRules(type: string) {
-  const base = type.replace(/[( ].*/, "");
-  const known =
-    kinds[base] ??
-    (/^(smallint|bigint|real|double)/.test(base) ? kinds.integer : /^time/.test(base) ? kinds.date : ["any", "text"]);
-  return ruleNames.filter((rule) => known?.includes(rule.for));
+/** The rules that make sense for a column whose values are of a kind. */
+export function fittingRules(kind: Kind) {
+  const isFor = {
+    any: true,
+    text: kind === "text",
+    ordered: ordered.has(kind),
+    number: numbers.has(kind),
+  };
+  return ruleNames.filter((rule) => isFor[rule.for]);
 }
 
 /** One setting of a part of the file; empty takes it away. */

@@ -11,25 +11,52 @@ import { useDesk } from "./settings.js";
 import { type Alignment, useAlignment } from "./use-alignment.js";
 import { type FieldDrag, useFieldDrag } from "./use-field-drag.js";
 import { fieldButton, type Selection } from "./use-selection.js";
+import { type View, views } from "./views.js";
 
-const Heads = styled.div`
+/** Table, page and rules scroll together below the round trip, which stays in view. */
+const Pane = styled.section`
+  flex: 1 0 24rem;
+  height: 24rem;
+  overflow: auto;
+  position: relative;
+  container-type: size;
+`;
+
+/** How the width is shared: the margins beside the page, one wide pane beside it, or the page alone. */
+const shares = {
+  rules: "minmax(0, 1fr) 31rem minmax(0, 1fr)",
+  pane: "31rem minmax(0, 1fr)",
+  page: "minmax(0, 1fr)",
+} as const;
+type Share = keyof typeof shares;
+
+const Heads = styled.div<{ $share: Share }>`
   display: grid;
-  grid-template-columns: minmax(0, 1fr) 31rem minmax(0, 1fr);
+  grid-template-columns: ${({ $share }) => ($share === "page" ? "minmax(0, 1fr) auto" : shares[$share])};
   position: sticky;
   top: 0;
   z-index: 1;
   background: ${({ theme }) => theme.paper};
   border-bottom: 1px solid ${({ theme }) => theme.edge};
-  h2 { font-size: 1rem; padding: ${({ theme }) => `${theme.space(2)} ${theme.space(4)}`}; }
+  h2 { font-size: 1rem; padding: ${({ theme }) => `${theme.space(0.5)} ${theme.space(4)}`}; }
   h2 { min-width: 0; white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
   h2:first-child { padding-left: 0; }
   h2 span { font-weight: 400; color: ${({ theme }) => theme.soft}; }
 `;
 
-const Columns = styled.div`
+const Columns = styled.div<{ $share: Share }>`
   display: grid;
-  grid-template-columns: minmax(0, 1fr) 31rem minmax(0, 1fr);
+  grid-template-columns: ${({ $share }) => shares[$share]};
   position: relative;
+`;
+
+/** A pane stays in view while the page beside it scrolls, and scrolls by itself where it is longer. */
+const Side = styled.div.attrs({ tabIndex: 0, role: "group" })`
+  position: sticky;
+  top: 2.25rem;
+  align-self: start;
+  max-height: calc(100cqh - 2.5rem);
+  overflow: auto;
 `;
 
 const Margin = styled.div`
@@ -69,55 +96,10 @@ interface SheetColumnsProps {
   readonly save: RecordedRequest | undefined;
   readonly selection: Selection;
   readonly onSend: (form: string) => void;
-  /** What stands in the place of the rules: the file as text. */
-  readonly file: ReactNode;
+  readonly view: View;
+  /** What stands beside the page in the place of table and rules. */
+  readonly pane: ReactNode;
   readonly head: ReactNode;
-}
-
-/** Notes that belong to the page as a whole, beside its head. */
-const Whole = styled.dl.attrs<{ "data-beside-head"?: string }>({ "data-beside-head": "" })`
-  padding: ${({ theme }) => `${theme.space(3)} ${theme.space(4)}`};
-  display: grid;
-  gap: ${({ theme }) => theme.space(1)};
-  dt { color: ${({ theme }) => theme.soft}; font-size: 0.875rem; }
-  dd { font: 0.8125rem/1.4 ${({ theme }) => theme.wire}; overflow-wrap: anywhere; }
-`;
-
-const titles = {
-  open: "Can open",
-  rows: "Visible records",
-  edit: "Editable when",
-  new: "Can create",
-  delete: "Deletable when",
-  routine: "Saved by",
-} as const;
-
-function AccessNotes({ sheet, trial }: { sheet: SheetAnswer; trial: TrialAnswer }) {
-  const judged = trial.recorded.steps.find((step) => step.step === "access")?.values ?? [];
-  if (sheet.access.length === 0)
-    return (
-      <Whole>
-        <div>
-          <dt>Access</dt>
-          <dd>Everyone who is signed in</dd>
-        </div>
-      </Whole>
-    );
-  return (
-    <Whole>
-      {sheet.access.map(({ name, source }) => (
-        <div key={name}>
-          <dt>
-            {titles[name]}
-            {name === "open" || name === "rows" || name === "edit"
-              ? `: ${judged.find((value) => value.name === name)?.note ?? "not asked"}`
-              : null}
-          </dt>
-          <dd>{source}</dd>
-        </div>
-      ))}
-    </Whole>
-  );
 }
 
 /** Below the last field: columns of the table that the page does not show. */
@@ -161,9 +143,10 @@ const topOf = (alignment: Alignment, name: string): React.CSSProperties => {
 };
 
 /** The table's column, the real page as served, its rules: aligned line by line, scrolling together. */
-export function SheetColumns({ sheet, trial, save, selection, onSend, file, head }: SheetColumnsProps) {
+export function SheetColumns({ sheet, trial, save, selection, onSend, view, pane, head }: SheetColumnsProps) {
   const frame = useRef<HTMLIFrameElement>(null);
   const container = useRef<HTMLDivElement>(null);
+  const scroller = useRef<HTMLElement>(null);
   const [alignment, align] = useAlignment(frame, container);
   const onPage = sheet.fields.filter((field) => field.onPage);
   const drag = useFieldDrag(
@@ -183,57 +166,61 @@ export function SheetColumns({ sheet, trial, save, selection, onSend, file, head
     if (trial.html !== null) setLastHtml(trial.html);
   }, [trial.html]);
   const html = trial.html ?? lastHtml;
+  // A record is looked at from its first field on; the head of its page is above.
+  const scrolled = useRef("");
+  useEffect(() => {
+    const [first] = alignment.tops.values();
+    if (first === undefined || scrolled.current === whose) return;
+    scrolled.current = whose;
+    scroller.current?.scrollTo({ top: first - 8 });
+  }, [alignment, whose]);
   const realign = useCallback(() => requestAnimationFrame(align), [align]);
+  const share = view === "rules" || view === "page" ? view : "pane";
   return (
-    <section aria-label="Table, page and rules">
-      <Heads>
-        <h2>
-          Table <span title={sheet.table}>{sheet.table}</span>
-        </h2>
+    <Pane ref={scroller} aria-label="Table, page and rules">
+      <Heads $share={share}>
+        {share === "rules" && (
+          <h2 title={sheet.tableComment ?? undefined}>
+            Table{" "}
+            <span>
+              {sheet.table}, key {sheet.keyColumns.join(", ")}
+            </span>
+          </h2>
+        )}
         <h2>
           Page {hasErrors ? <Mark kind="stop">last version without errors</Mark> : <span>as served to {person}</span>}
         </h2>
         {head}
       </Heads>
-      <Columns ref={container}>
-        <Margin {...drag.zone}>
-          <Whole style={{ paddingLeft: 0 }}>
-            <div>
-              <dt>Key</dt>
-              <dd>{sheet.keyColumns.join(", ")}</dd>
-            </div>
-            {sheet.tableComment && (
-              <div>
-                <dt>Comment</dt>
-                <dd>{sheet.tableComment}</dd>
-              </div>
-            )}
-          </Whole>
-          {onPage.map((field) => (
-            <Beside key={field.name} $side="left" data-beside={field.name} style={topOf(alignment, field.name)}>
-              <ColumnNotes
-                field={field}
-                stored={trial.row?.[field.name]}
-                known={trial.row !== null}
-                selection={selection}
+      <Columns ref={container} $share={share}>
+        {share === "rules" && (
+          <Margin {...drag.zone}>
+            {onPage.map((field) => (
+              <Beside key={field.name} $side="left" data-beside={field.name} style={topOf(alignment, field.name)}>
+                <ColumnNotes
+                  field={field}
+                  stored={trial.row?.[field.name]}
+                  known={trial.row !== null}
+                  selection={selection}
+                  drag={drag}
+                />
+              </Beside>
+            ))}
+            {shown && (
+              <OffPage
+                fields={sheet.fields.filter((field) => !field.onPage)}
+                row={trial.row}
+                top={alignment.end + 8}
                 drag={drag}
               />
-            </Beside>
-          ))}
-          {shown && (
-            <OffPage
-              fields={sheet.fields.filter((field) => !field.onPage)}
-              row={trial.row}
-              top={alignment.end + 8}
-              drag={drag}
-            />
-          )}
-          {drag.shown && (
-            <Place style={{ top: drag.shown.top }}>
-              <span>{drag.shown.says}</span>
-            </Place>
-          )}
-        </Margin>
+            )}
+            {drag.shown && (
+              <Place style={{ top: drag.shown.top }}>
+                <span>{drag.shown.says}</span>
+              </Place>
+            )}
+          </Margin>
+        )}
         {html !== null && (
           <PageFrame
             key={whose}
@@ -245,9 +232,9 @@ export function SheetColumns({ sheet, trial, save, selection, onSend, file, head
             onSend={onSend}
           />
         )}
-        {file ?? (
+        {share === "pane" && <Side aria-label={views[view]}>{pane}</Side>}
+        {share === "rules" && (
           <Margin>
-            <AccessNotes sheet={sheet} trial={trial} />
             {onPage.map((field) => (
               <Beside key={field.name} $side="right" data-beside={field.name} style={topOf(alignment, field.name)}>
                 {selection.names.length === 1 && chosen === field.name ? (
@@ -274,6 +261,6 @@ export function SheetColumns({ sheet, trial, save, selection, onSend, file, head
           </Margin>
         )}
       </Columns>
-    </section>
+    </Pane>
   );
 }

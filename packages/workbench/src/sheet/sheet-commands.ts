@@ -2,18 +2,14 @@ import { openSteps, type StepName, saveSteps } from "@loyal-quill/core";
 import type { SheetAnswer } from "@loyal-quill/server/api";
 import { useMemo, useRef } from "react";
 import type { Command } from "../palette/commands.js";
+import { requestFocus } from "../parts/focus-request.js";
 import type { ChosenStep } from "../round-trip/round-trip.js";
 import { stepTitle } from "../round-trip/wording.js";
-import { type Content, type Desk, firstValue, fittingRules, ruleOfParts, settingsOf } from "./settings.js";
-
-/** What stands in the right column. */
-export const views = { rules: "Rules", file: "File", census: "Census", versions: "Versions" } as const;
-export type View = keyof typeof views;
+import { addCheck, addRule, type Content, type Desk, fittingRules, settingsOfField } from "./settings.js";
+import { type View, views } from "./views.js";
 
 interface SheetActions {
   readonly sheet: SheetAnswer;
-  /** How many checks the page has. */
-  readonly checks: number;
   readonly content: Content | undefined;
   /** The address of the record that is looked at, on the served page. */
   readonly recordAddress: string | undefined;
@@ -22,24 +18,6 @@ interface SheetActions {
   readonly choose: (fields: readonly string[]) => void;
   readonly view: (view: View) => void;
   readonly publish: () => void;
-}
-
-/** Puts the focus on what a command opened, once it is there; an editor that is loaded first takes a moment. */
-function focusOn(selector: string, which: "first" | "last" = "last", whole = false): void {
-  const end = Date.now() + 3000;
-  const look = (): void => {
-    const found = [...document.querySelectorAll<HTMLElement>(selector)].at(which === "first" ? 0 : -1);
-    // The palette gives the focus back to where it was when it closes: what is wanted comes after that.
-    if (found && !document.querySelector("[role=dialog]"))
-      setTimeout(() => {
-        found.focus();
-        // What stands there only until something else is said is written over.
-        if (whole) getSelection()?.selectAllChildren(found);
-        else if (found instanceof HTMLInputElement) found.select();
-      }, 80);
-    else if (Date.now() < end) setTimeout(look, 30);
-  };
-  look();
 }
 
 const settings: readonly { readonly step: StepName; readonly label: string; readonly text: string }[] = [
@@ -72,26 +50,15 @@ export function useSheetCommands(actions: SheetActions): readonly Command[] {
         id: "publish",
         text: "Publish this page",
         what: sheet.plural,
-        run: () => setTimeout(() => now().publish(), 120),
+        run: () => now().publish(),
       },
       {
         id: "add check",
         text: "Add a check across fields",
         what: sheet.plural,
         run: () => {
-          const { checks, edit } = now();
-          edit(
-            [
-              {
-                do: "set",
-                path: ["checks", checks],
-                value: { expect: "true", message: "This does not fit together." },
-              },
-            ],
-            "add a check",
-          );
           open("check");
-          focusOn('[aria-label="Condition"][contenteditable]', "last", true);
+          addCheck(now());
         },
       },
       ...settings.map(({ step, label, text }) => ({
@@ -100,7 +67,7 @@ export function useSheetCommands(actions: SheetActions): readonly Command[] {
         what: stepTitle[step],
         run: () => {
           open(step);
-          focusOn(`[aria-label="${label}"], [data-line="${label}"] :is(input, select)`);
+          requestFocus(label);
         },
       })),
       ...onPage.map(({ name, label }) => ({
@@ -110,27 +77,21 @@ export function useSheetCommands(actions: SheetActions): readonly Command[] {
         run: () => {
           now().view("rules");
           now().choose([name]);
-          focusOn(`[data-settings-of="${CSS.escape(name)}"] input`, "first");
+          requestFocus(settingsOfField(name));
         },
       })),
       ...onPage
         .filter((field) => !field.readOnly)
         .flatMap((field) =>
-          fittingRules(field.type).map(({ id, text }) => ({
+          fittingRules(field.kind).map(({ id, text }) => ({
             id: `rule ${id} ${field.name}`,
             text: `${field.name}: add the rule ${text}`,
             what: "rule",
             run: () => {
-              const { content, edit, view, choose } = now();
-              const rules = settingsOf(content, field.name).rules ?? [];
-              const rule = ruleOfParts({ rule: id, value: firstValue(id), when: "", message: "" });
-              edit(
-                [{ do: "set", path: ["fields", field.name, "rules"], value: [...rules, rule] }],
-                `add a rule of ${field.name}`,
-              );
+              const { view, choose } = now();
               view("rules");
               choose([field.name]);
-              if (firstValue(id) !== true) focusOn(`[data-settings-of="${CSS.escape(field.name)}"] [data-rule-value]`);
+              addRule(now(), field.name, id);
             },
           })),
         ),

@@ -15,27 +15,39 @@ import {
 } from "../api/queries.js";
 import { useCommands } from "../palette/commands.js";
 import { Choice } from "../parts/choice.js";
+import { English } from "../parts/english.js";
 import { Small } from "../parts/inputs.js";
 import { Empty, Failed, Waiting } from "../parts/states.js";
 import { Title } from "../parts/title.js";
 import { type ChosenStep, RoundTrip } from "../round-trip/round-trip.js";
 import { stoppedAt } from "../round-trip/wording.js";
-import { DraftBar } from "./draft-bar.js";
+import { DraftBar, DraftNotices } from "./draft-bar.js";
 import { FieldsTogether } from "./fields-together.js";
 import { Findings } from "./findings.js";
 import { RecordChoice, Steps } from "./record-choice.js";
-import { checksIn, type Desk, DeskContext, readContent } from "./settings.js";
+import { type Desk, DeskContext, readContent } from "./settings.js";
 import { SheetColumns } from "./sheet-columns.js";
-import { useSheetCommands, type View, views } from "./sheet-commands.js";
-import { Statements } from "./statements.js";
+import { useSheetCommands } from "./sheet-commands.js";
 import { StepDetail } from "./step-detail.js";
 import { type DraftDesk, useDraft } from "./use-draft.js";
 import { useSelection } from "./use-selection.js";
 import { useUndoKeys } from "./use-undo-keys.js";
+import { type View, views } from "./views.js";
 
 const FilePane = lazy(() => import("./file-pane.js"));
 const CensusPane = lazy(() => import("./census-pane.js"));
+const Statements = lazy(() => import("./statements.js"));
 const Versions = lazy(() => import("./versions.js"));
+
+/** As high as the window, so that the round trip stays in view while the fields scroll; higher where more is to be said. */
+const Leaf = styled.div`
+  display: flex;
+  flex-direction: column;
+  height: calc(100dvh - 3.25rem);
+  margin-top: ${({ theme }) => `calc(-1 * ${theme.space(2)})`};
+  margin-bottom: ${({ theme }) => `calc(-1 * ${theme.space(8)})`};
+  > * { flex-shrink: 0; }
+`;
 
 const Top = styled.div`
   display: flex;
@@ -43,12 +55,11 @@ const Top = styled.div`
   > h1 { max-width: 22rem; white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
   align-items: baseline;
   gap: ${({ theme }) => `${theme.space(1)} ${theme.space(5)}`};
-  > code { color: ${({ theme }) => theme.soft}; flex: 1 1 6rem; min-width: 0; white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
 `;
 
 const Views = styled.h2`
   display: flex;
-  gap: ${({ theme }) => theme.space(4)};
+  gap: ${({ theme }) => theme.space(2.5)};
   button { border: 0; border-bottom: 2px solid transparent; background: none; padding: 0; font: inherit; cursor: pointer; }
   button[aria-pressed="true"] { border-color: ${({ theme }) => theme.verdigris}; }
   button[aria-pressed="false"] { font-weight: 400; color: ${({ theme }) => theme.soft}; }
@@ -79,7 +90,11 @@ function useKey(
 /** The Sheet of one page: the round trip on top, then table, real page and rules line by line, at the foot the statements. */
 export default function SheetRoute() {
   const { name = "" } = useParams();
-  return <SheetOf key={name} name={name} />;
+  return (
+    <English>
+      <SheetOf key={name} name={name} />
+    </English>
+  );
 }
 
 function SheetOf({ name }: { name: string }) {
@@ -174,7 +189,6 @@ function Sheet({ name, draft, text }: { name: string; draft: DraftDesk; text: st
   useCommands(
     useSheetCommands({
       sheet,
-      checks: checksIn(content).length,
       content,
       recordAddress: shownTrial?.address,
       edit: draft.edit,
@@ -207,13 +221,14 @@ function Sheet({ name, draft, text }: { name: string; draft: DraftDesk; text: st
   };
   const eyes = shownTrial?.recorded.actor;
   const people = (accounts.data ?? []).filter((account) => account.active);
-  const file =
-    view === "rules" ? undefined : (
+  const pane =
+    view === "rules" || view === "page" ? undefined : (
       <Suspense fallback={<Waiting height="30rem" what="Opening" />}>
         {view === "file" && (
           <FilePane name={name} text={text} findings={findings} sheet={sheet} onChange={draft.write} />
         )}
         {view === "census" && <CensusPane name={name} text={text} />}
+        {view === "statements" && <Statements open={shownOpen} save={tried} sheet={sheet} />}
         {view === "versions" && <Versions name={name} text={text} draft={draft} />}
       </Suspense>
     );
@@ -228,72 +243,73 @@ function Sheet({ name, draft, text }: { name: string; draft: DraftDesk; text: st
   );
   return (
     <DeskContext.Provider value={desk}>
-      <Top>
-        <Title title={sheet.plural}>{sheet.plural}</Title>
-        <code title={`${sheet.path} · ${sheet.table}`}>
-          {sheet.path} · {sheet.table}
-        </code>
-        <RecordChoice page={name} chosen={key} onChoose={(next) => choose({ key: next })} />
-        {key && <Steps page={name} from={key} onChoose={(next) => choose({ key: next })} />}
-        <Choice
-          label="View as"
-          value={eyes?.id ?? ""}
-          options={people.map((account) => ({ id: account.id, text: `${account.name}, ${account.roles.join(", ")}` }))}
-          onChange={(id) => choose({ as: [id], ...(key ? { key } : {}) })}
-        />
-        {key && <Link to={`/changes?containing=${encodeURIComponent(key[0] ?? "")}`}>Change history</Link>}
-      </Top>
-      <DraftBar desk={draft} sheet={sheet} isOpen={isPublishing} setOpen={setPublishing} />
-      {isEmpty && shownTrial && <p role="status">The table is empty: this is the form for a new record.</p>}
-      {requestId && asked.error && <Failed error={asked.error} again={() => void asked.refetch()} />}
-      <RoundTrip open={shownOpen} save={save} chosen={chosen} onChoose={setPicked} />
-      {picked && (
-        <StepDetail
-          request={chosen.half === "open" ? shownOpen : save}
-          step={chosen.step}
-          sheet={sheet}
-          onClose={() => setPicked(undefined)}
-        />
-      )}
-      {tried && (
-        <p role="status">
-          {trial?.leadsTo
-            ? `Trial: this save would redirect (303) to ${trial.leadsTo}. It was rolled back.`
-            : "Trial on the draft: rolled back, nothing was changed."}{" "}
-          It is tried again with every change of the draft.{" "}
-          <Small type="button" onClick={() => setForm(undefined)}>
-            Reload record
-          </Small>
-        </p>
-      )}
-      {view !== "file" && <Findings findings={findings} text={text} onRepair={draft.write} />}
-      {answer.error && <Failed error={answer.error} again={() => void answer.refetch()} />}
-      <FieldsTogether selection={selection} />
-      {shownTrial ? (
-        <>
+      <Leaf>
+        <Top>
+          <Title title={`${sheet.plural} at ${sheet.path}, table ${sheet.table}`}>{sheet.plural}</Title>
+          <RecordChoice page={name} chosen={key} onChoose={(next) => choose({ key: next })} />
+          {key && <Steps page={name} from={key} onChoose={(next) => choose({ key: next })} />}
+          <Choice
+            label="View as"
+            value={eyes?.id ?? ""}
+            options={people.map((account) => ({
+              id: account.id,
+              text: `${account.name}, ${account.roles.join(", ")}`,
+            }))}
+            onChange={(id) => choose({ as: [id], ...(key ? { key } : {}) })}
+          />
+          {key && <Link to={`/changes?containing=${encodeURIComponent(key[0] ?? "")}`}>Change history</Link>}
+          <DraftBar desk={draft} sheet={sheet} isOpen={isPublishing} setOpen={setPublishing} />
+        </Top>
+        <DraftNotices desk={draft} />
+        {isEmpty && shownTrial && <p role="status">The table is empty: this is the form for a new record.</p>}
+        {requestId && asked.error && <Failed error={asked.error} again={() => void asked.refetch()} />}
+        <RoundTrip open={shownOpen} save={save} chosen={chosen} onChoose={setPicked} />
+        {picked && (
+          <StepDetail
+            request={chosen.half === "open" ? shownOpen : save}
+            step={chosen.step}
+            sheet={sheet}
+            onClose={() => setPicked(undefined)}
+          />
+        )}
+        {tried && (
+          <p role="status">
+            {trial?.leadsTo
+              ? `Trial: this save would redirect (303) to ${trial.leadsTo}. It was rolled back.`
+              : "Trial on the draft: rolled back, nothing was changed."}{" "}
+            It is tried again with every change of the draft.{" "}
+            <Small type="button" onClick={() => setForm(undefined)}>
+              Reload record
+            </Small>
+          </p>
+        )}
+        {view !== "file" && <Findings findings={findings} text={text} onRepair={draft.write} />}
+        {answer.error && <Failed error={answer.error} again={() => void answer.refetch()} />}
+        <FieldsTogether selection={selection} />
+        {shownTrial ? (
           <SheetColumns
             sheet={sheet}
             trial={shownTrial}
             save={save}
             selection={selection}
             onSend={(sent) => key && setForm(sent)}
-            file={file}
+            view={view}
+            pane={pane}
             head={head}
           />
-          <Statements open={shownOpen} save={tried} sheet={sheet} />
-        </>
-      ) : answer.isPending || (key === undefined && answer.data?.sheet.version) ? (
-        <NoRecord isPending={answer.isPending} />
-      ) : (
-        <section aria-label="The page file">
-          {head}
-          {file ?? (
-            <Suspense fallback={<Waiting height="30rem" what="Opening" />}>
-              <FilePane name={name} text={text} findings={sheet.findings} sheet={sheet} onChange={draft.write} />
-            </Suspense>
-          )}
-        </section>
-      )}
+        ) : answer.isPending || (key === undefined && answer.data?.sheet.version) ? (
+          <NoRecord isPending={answer.isPending} />
+        ) : (
+          <section aria-label="The page file">
+            {head}
+            {pane ?? (
+              <Suspense fallback={<Waiting height="30rem" what="Opening" />}>
+                <FilePane name={name} text={text} findings={sheet.findings} sheet={sheet} onChange={draft.write} />
+              </Suspense>
+            )}
+          </section>
+        )}
+      </Leaf>
     </DeskContext.Provider>
   );
 }

@@ -5,8 +5,7 @@ import { styled } from "styled-components";
 import { Small } from "../parts/inputs.js";
 
 const Foot = styled.section`
-  margin-top: ${({ theme }) => theme.space(6)};
-  border-top: 1px solid ${({ theme }) => theme.edge};
+  padding: ${({ theme }) => `0 0 ${theme.space(4)} ${theme.space(4)}`};
   h2 { font-size: 1.125rem; padding: ${({ theme }) => `${theme.space(3)} 0 ${theme.space(1)}`}; }
   h3 { font-size: 1rem; display: flex; gap: ${({ theme }) => theme.space(3)}; align-items: baseline; }
   > div { margin-top: ${({ theme }) => theme.space(3)}; }
@@ -44,7 +43,7 @@ function proofOf(purpose: string, sheet: SheetAnswer): string {
 }
 
 /** The statements of the page on this record, as they were sent, each with its proof. */
-export function Statements({
+export default function Statements({
   open,
   save,
   sheet,

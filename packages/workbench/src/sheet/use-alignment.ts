@@ -21,25 +21,24 @@ function needed(container: HTMLElement): Map<string, number> {
   return heights;
 }
 
-/** Moves the first field below the notes that belong to the page as a whole. */
-function makeRoomForHead(container: HTMLElement, first: HTMLElement | undefined): void {
-  const form = first?.parentElement;
-  if (!first || !form) return;
-  form.style.marginTop = "";
-  const head = Math.max(
-    0,
-    ...[...container.querySelectorAll<HTMLElement>("[data-beside-head]")].map((note) => note.offsetHeight),
-  );
-  form.style.marginTop = `${Math.max(0, head - first.getBoundingClientRect().top)}px`;
-}
-
 function measure(frame: HTMLIFrameElement, container: HTMLElement): Alignment {
   const page = frame.contentDocument;
   if (!page?.body) return nothing;
   const heights = needed(container);
   const fields = [...page.querySelectorAll<HTMLElement>("[data-field]")];
-  makeRoomForHead(container, fields[0]);
-  for (const field of fields) field.style.minHeight = `${(heights.get(field.dataset.field ?? "") ?? 0) + gap}px`;
+  // Notes may take the room between two fields as well: there is nothing in it.
+  const between = new Map<Element | null, number>();
+  const roomBelow = (field: HTMLElement): number => {
+    const { parentElement } = field;
+    const known = between.get(parentElement);
+    if (known !== undefined || !parentElement) return known ?? 0;
+    const room = Number.parseFloat(getComputedStyle(parentElement).rowGap) || 0;
+    between.set(parentElement, room);
+    return room;
+  };
+  const rooms = fields.map(roomBelow);
+  for (const [index, field] of fields.entries())
+    field.style.minHeight = `${Math.max(0, (heights.get(field.dataset.field ?? "") ?? 0) + gap - (rooms[index] ?? 0))}px`;
   const tops = new Map(fields.map((field) => [field.dataset.field ?? "", field.getBoundingClientRect().top]));
   const end = fields.at(-1)?.getBoundingClientRect().bottom ?? 0;
   return { tops, end, height: page.documentElement.scrollHeight };

@@ -76,10 +76,16 @@ export function useDraft(name: string): DraftDesk {
   }, [first.data, send]);
 
   const save = useCallback(async () => {
-    const { sending, text, kept } = now();
-    if (sending !== null || text === undefined || text === kept) return;
-    send({ do: "send" });
+    if (now().sending !== null || !isUnsaved(now())) return;
     try {
+      // The answer to the last save was lost: what the server has comes first.
+      if (now().doubtful !== null) {
+        const { kept } = now();
+        send({ do: "hear", answer: await server.read(), kept });
+      }
+      const { text, kept, doubtful, sending } = now();
+      if (text === undefined || text === kept || doubtful !== null || sending !== null) return;
+      send({ do: "send" });
       send({ do: "sent", answer: await server.save(kept, text) });
     } catch (error) {
       const why = error instanceof ApiProblem ? error.title : String(error);
@@ -93,7 +99,7 @@ export function useDraft(name: string): DraftDesk {
     if (!unsaved || state.sending !== null) return;
     const timer = setTimeout(() => void save(), state.complaint ? retry : calm);
     return () => clearTimeout(timer);
-  }, [state.text, state.sending, state.complaint, unsaved, save]);
+  }, [state.text, state.sending, state.complaint, state.failures, unsaved, save]);
 
   useEffect(() => {
     const look = async (): Promise<void> => {

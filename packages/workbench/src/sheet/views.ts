@@ -1,0 +1,10 @@
+/** What stands beside the page: table and rules, one of the panes, or nothing. */
+export const views = {
+  rules: "Rules",
+  file: "File",
+  census: "Census",
+  statements: "Statements",
+  versions: "Versions",
+  page: "Page only",
+} as const;
+export type View = keyof typeof views;
