@@ -8,9 +8,9 @@ import { signedIn, withDemo } from "./demo.js";
 const pictures = fileURLToPath(new URL("../docs/screenshots/", import.meta.url));
 
 async function take(page: Page, name: string): Promise<void> {
+  // Long enough for what is asked for in the background, before a form is sent and after; there is nothing else to wait for.
+  await page.waitForTimeout(1200);
   await page.evaluate(() => document.fonts.ready.then(() => undefined));
-  // Long enough for what is asked for in the background; there is nothing else to wait for.
-  await page.waitForTimeout(800);
   await page.screenshot({ path: path.join(pictures, `${name}.png`) });
 }
 
@@ -31,6 +31,7 @@ async function servedPages(browser: Browser, started: Started): Promise<void> {
   await other.goto("/stations/MV-017/edit");
   await other.getByLabel("Station name").fill("Stonecrop Weir, old mill");
   await other.getByRole("button", { name: "Update" }).click();
+  await other.getByRole("status").waitFor();
   await page.getByLabel("Station name").fill("Stonecrop Weir, north bank");
   await page.getByRole("button", { name: "Update" }).click();
   await take(page, "conflict");
@@ -76,7 +77,7 @@ async function workbench(browser: Browser, started: Started): Promise<void> {
   await settings.getByRole("button", { name: "Add a rule" }).click();
   await page.getByRole("menuitem", { name: "Maximum" }).click();
   await page.getByRole("textbox", { name: "Maximum" }).fill("3");
-  await settings.evaluate((element) => window.scrollTo(0, element.getBoundingClientRect().top + window.scrollY - 90));
+  await settings.evaluate((element) => element.scrollIntoView({ block: "center" }));
   await take(page, "sheet-field");
   await page.getByRole("button", { name: "Census", exact: true }).click();
   await page.getByRole("button", { name: "Run census" }).click();

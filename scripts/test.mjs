@@ -83,6 +83,7 @@ const all = [
   await whole("Type check", "npx", ["tsc", "-b"]),
   await whole("Lint", "npx", ["biome", "check", "."]),
   await whole("Arrows", process.execPath, ["scripts/check-arrows.mjs"]),
+  await whole("Packages", process.execPath, ["scripts/check-packages.mjs"]),
   await jest("core"),
   await jest("database"),
   await playwright(),

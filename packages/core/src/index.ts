@@ -8,7 +8,7 @@ export type { Condition } from "./condition/expression.js";
 export { everyPart } from "./condition/expression.js";
 export { type ConditionProblem, parseCondition } from "./condition/parse.js";
 export { predicate } from "./condition/to-sql.js";
-export { tell } from "./controls/told.js";
+export { renderTemplate } from "./controls/told.js";
 export { document } from "./html/layout.js";
 export { attributes, html, Markup } from "./html/markup.js";
 export { type Resend, resendForm } from "./html/notice.js";

@@ -55,7 +55,7 @@ describe("quill check", () => {
     const file = await changed("station", "  - grid_reference:", "  - grid_refrence:");
     const { code, out } = await quill("check", "--database", made.pages, file);
     expect(out).toBe(
-      `station.page.yaml:21:5  error  unknown-column  The table network.station has no column "grid_refrence". Did you mean "grid_reference"?\n1 error and 0 warnings in 1 page file.\n`,
+      `station.page.yaml:22:5  error  unknown-column  The table network.station has no column "grid_refrence". Did you mean "grid_reference"?\n1 error and 0 warnings in 1 page file.\n`,
     );
     expect(code).toBe(1);
   });
@@ -75,7 +75,7 @@ describe("quill check", () => {
       "expect: form.warning_m > form.name",
     );
     const asJson = await quill("check", "--database", made.pages, "--format", "json", file);
-    const finding = { severity: "error", code: "condition", line: 29, column: 30, message: expect.any(String) };
+    const finding = { severity: "error", code: "condition", line: 30, column: 30, message: expect.any(String) };
     expect(JSON.parse(asJson.out)).toMatchObject({ errors: 1, files: [{ file, findings: [finding] }] });
     const sarif = await quill("check", "--database", made.pages, "--format", "sarif", file);
     expect(sarif.code).toBe(1);
@@ -93,7 +93,7 @@ describe("quill check", () => {
                 {
                   physicalLocation: {
                     artifactLocation: { uri: "station.page.yaml" },
-                    region: { startLine: 29, startColumn: 30 },
+                    region: { startLine: 30, startColumn: 30 },
                   },
                 },
               ],

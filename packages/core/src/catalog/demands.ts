@@ -1,4 +1,4 @@
-import type { Demand } from "../table/model.js";
+import type { CheckConstraint } from "../table/model.js";
 
 /**
  * Reads what a CHECK constraint demands of single columns, from the form in which `pg_get_constraintdef` prints it: ranges
@@ -7,7 +7,7 @@ import type { Demand } from "../table/model.js";
  *
  * @param definition `CHECK (((channel >= 1) AND (channel <= 16)))`
  */
-export function demandsOf(constraint: string, definition: string, columns: readonly string[]): Demand[] {
+export function demandsOf(constraint: string, definition: string, columns: readonly string[]): CheckConstraint[] {
   const inner = /^CHECK \((.*)\)( NOT VALID| NO INHERIT)*$/s.exec(definition)?.[1];
   if (inner === undefined || / NOT VALID/.test(definition.slice(inner.length))) return [];
   return conjuncts(inner).flatMap((part) => demandOf(constraint, part, columns) ?? []);
@@ -62,7 +62,7 @@ function constantIn(text: string): string | undefined {
   return /^'((?:[^'\\]|'')*)'$/.exec(stripped)?.[1]?.replaceAll("''", "'");
 }
 
-function demandOf(constraint: string, part: string, columns: readonly string[]): Demand | undefined {
+function demandOf(constraint: string, part: string, columns: readonly string[]): CheckConstraint | undefined {
   const list = /^(.+?) = ANY \((?:\()?ARRAY\[(.*?)\](?:\)::[\w ]+\[\])?\)$/s.exec(part);
   if (list) {
     const column = columnIn(list[1] ?? "", columns);
@@ -75,5 +75,5 @@ function demandOf(constraint: string, part: string, columns: readonly string[]):
   const column = columnIn(range[1] ?? "", columns);
   const bound = constantIn(range[3] ?? "");
   if (column === undefined || bound === undefined) return undefined;
-  return { constraint, column, by: range[2] as Demand["by"], values: [bound] };
+  return { constraint, column, by: range[2] as CheckConstraint["by"], values: [bound] };
 }

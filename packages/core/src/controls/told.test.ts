@@ -2,7 +2,7 @@ import { describe, expect, test } from "@jest/globals";
 import { parseTemplate } from "../page/template.js";
 import { columnOf, type Table } from "../table/model.js";
 import { sensorPage, stationPage } from "../testing/marrow-vale.js";
-import { tell, told, toldMoment } from "./told.js";
+import { renderTemplate, told, toldMoment } from "./told.js";
 
 const column = (table: Table, name: string) => {
   const found = columnOf(table, name);
@@ -38,7 +38,7 @@ describe("a value that is told", () => {
 
   test("a sentence takes its values from the record; what it does not hold is a dash", () => {
     const sentence = parseTemplate("{name}: telemetry {telemetry}, {notes}, {nothing}");
-    expect(tell(stationPage, sentence, { name: "Otter Weir", telemetry: "true", notes: null })).toBe(
+    expect(renderTemplate(stationPage, sentence, { name: "Otter Weir", telemetry: "true", notes: null })).toBe(
       "Otter Weir: telemetry Yes, –, –",
     );
   });

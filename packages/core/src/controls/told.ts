@@ -26,7 +26,7 @@ export function told(
 }
 
 /** A template of a page filled with the values of a record. */
-export const tell = (page: Page, template: Template, row: Row): string =>
+export const renderTemplate = (page: Page, template: Template, row: Row): string =>
   fillTemplate(template, (name) => {
     const [column, stored] = [columnOf(page.table, name), row[name] ?? null];
     return column ? told(page, column, stored) : stored;

@@ -1,7 +1,7 @@
 import Big from "big.js";
 import { RE2JS } from "re2js";
 import type { Condition } from "../condition/expression.js";
-import { type Column, columnOf, type Table, type Demand as TableDemand } from "../table/model.js";
+import { type CheckConstraint, type Column, columnOf, type Table } from "../table/model.js";
 import type { Repair } from "./finding.js";
 import type { FindingCode } from "./finding-codes.js";
 import type { Choices, Control, Rule } from "./page.js";
@@ -138,7 +138,7 @@ function beyond(bound: string, column: Column, by: ">" | "<"): string | null {
 }
 
 /** A CHECK's range or list as a rule; nothing where a bound can't be put as one, then the table alone judges. */
-function fromCheck({ by, values }: TableDemand, column: Column): Demand[] {
+function fromCheck({ by, values }: CheckConstraint, column: Column): Demand[] {
   if (by === "in") return [{ rule: "one-of", values }];
   const [bound = ""] = values;
   if (by === ">=") return [{ rule: "min", bound }];

@@ -1,5 +1,5 @@
 import * as v from "valibot";
-import { tell, toldMoment } from "../controls/told.js";
+import { renderTemplate, toldMoment } from "../controls/told.js";
 import { formPage } from "../html/form.js";
 import { listPage } from "../html/list.js";
 import { type Notice, noticePage } from "../html/notice.js";
@@ -85,7 +85,7 @@ function saidOf(outcome: Outcome & { kind: "saved" | "unchanged" }): string {
     return word(at.language, "was-saved", { title, at: toldMoment(at, outcome.earlier) });
   if (outcome.kind === "unchanged") return word(at.language, "nothing-changed", { title });
   if (outcome.what === "deleted") return word(at.language, "is-deleted", { title });
-  return at.answer.message ? tell(at, at.answer.message, row) : word(at.language, "is-saved", { title });
+  return at.answer.message ? renderTemplate(at, at.answer.message, row) : word(at.language, "is-saved", { title });
 }
 
 function afterSave(

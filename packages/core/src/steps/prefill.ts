@@ -1,6 +1,6 @@
 import { type Facts, truthOf } from "../condition/evaluate.js";
 import { keeping, normal, show } from "../controls/show.js";
-import { tell } from "../controls/told.js";
+import { renderTemplate } from "../controls/told.js";
 import { type Language, word } from "../messages/messages.js";
 import { isTaken } from "../page/columns.js";
 import { memoizePerPage } from "../page/memoize-per-page.js";
@@ -116,7 +116,7 @@ export function takenDigest(page: Page, form: Claims["form"], names: readonly st
 
 /** `Station MV-014, Alder Bridge`. */
 export const titleOf = (page: Page, row: Row, key: readonly string[]): string =>
-  tell(page, page.title, {
+  renderTemplate(page, page.title, {
     ...Object.fromEntries(page.key.map(({ name }, place) => [name, key[place] ?? null])),
     ...row,
   });

@@ -93,7 +93,7 @@ export interface Constraint {
 }
 
 /** What the table's CHECK constraints demand of one column, as far as it was understood: a range, or a list of values. */
-export interface Demand {
+export interface CheckConstraint {
   readonly constraint: string;
   readonly column: string;
   readonly by: ">=" | "<=" | ">" | "<" | "in";
@@ -112,7 +112,7 @@ export interface Table {
   readonly references: readonly Reference[];
   readonly dependents: readonly Dependent[];
   readonly constraints: readonly Constraint[];
-  readonly demands: readonly Demand[];
+  readonly demands: readonly CheckConstraint[];
   /** How many rows PostgreSQL believes that it has; null where it was never counted. */
   readonly rows: number | null;
   readonly granted: { readonly insert: boolean; readonly update: boolean; readonly delete: boolean };

@@ -8,13 +8,13 @@ import {
   type Page,
   type Row,
   recordsStatement,
-  tell,
+  renderTemplate,
 } from "@loyal-quill/core";
 import type { RecordChoice } from "./types.js";
 
 const choice = (page: Page, row: Row): RecordChoice => ({
   key: page.key.map((column) => row[column.name] ?? ""),
-  text: tell(page, page.title, row),
+  text: renderTemplate(page, page.title, row),
 });
 
 /** Records of a page whose key or title contains a text, by key: what the Sheet offers to choose from. */

@@ -6,7 +6,7 @@ import { useFocusRequest } from "./focus-request.js";
 /** A label and its control in one line; help and complaints below. */
 export const Line = styled.div`
   display: grid;
-  grid-template-columns: 5.5rem minmax(0, 1fr);
+  grid-template-columns: 6.5rem minmax(0, 1fr);
   gap: ${({ theme }) => `0 ${theme.space(2)}`};
   align-items: baseline;
   > label, > span:first-child { color: ${({ theme }) => theme.soft}; font-size: 0.9375rem; }

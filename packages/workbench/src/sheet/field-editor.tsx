@@ -69,10 +69,7 @@ export function FieldEditor({ field, columns, onMove, onTakeOff, onClose }: Fiel
       <SelectLine
         label="Control"
         value={settings.control ?? ""}
-        options={[
-          { id: "", text: `Default (from the column)${settings.control ? "" : ` (${field.control})`}` },
-          ...field.controls.map((id) => ({ id, text: id })),
-        ]}
+        options={[{ id: "", text: "Default (from the column)" }, ...field.controls.map((id) => ({ id, text: id }))]}
         onChange={(id) => set("control", id === "" ? undefined : id)}
       />
       <Line>
