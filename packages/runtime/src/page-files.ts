@@ -2,6 +2,7 @@ import { createHash } from "node:crypto";
 import { type FSWatcher, watch } from "node:fs";
 import { readdir, readFile } from "node:fs/promises";
 import path from "node:path";
+import { setTimeout as sleep } from "node:timers/promises";
 import {
   bindPage,
   byPlace,
@@ -80,11 +81,29 @@ export function bindPageFile(name: string, text: string, { catalog, pages }: Loa
   return { ...state, page: findings.some(isError) ? null : page, findings: findings.sort(byPlace) };
 }
 
+/** Milliseconds after which a file that was empty is read again, and how often. */
+const settling = 50;
+const mostReads = 5;
+
+/**
+ * The text of a page file. An editor that writes in place empties the file first: what is found empty is read again, so that nothing
+ * that nobody wrote is served, or kept as a version.
+ *
+ * @throws where the file can't be read
+ */
+export async function readPageText(file: string): Promise<string> {
+  for (let read = 1; ; read++) {
+    const text = await readFile(file, "utf8");
+    if (text !== "" || read === mostReads) return text;
+    await sleep(settling);
+  }
+}
+
 /** Reads every page file of a directory and binds it to the tables. */
 export async function loadPageFiles(directory: string, database: Database): Promise<Loaded> {
   const [names, catalog] = await Promise.all([readdir(directory), readCatalog(database)]);
   const wanted = names.filter((name) => name.endsWith(ending)).sort();
-  const texts = await Promise.all(wanted.map((name) => readFile(path.join(directory, name), "utf8")));
+  const texts = await Promise.all(wanted.map((name) => readPageText(path.join(directory, name))));
   const named = wanted.map((name, index) => ({ name: name.slice(0, -ending.length), text: texts[index] ?? "" }));
   // The places of a file's parts are needed for its findings only; kept, they would be most of what a page takes in memory.
   const files = bindPageFiles(named, catalog).map(({ parsed: _, ...file }): PageFileState => file);
