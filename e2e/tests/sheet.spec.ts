@@ -110,10 +110,21 @@ test.describe("the Sheet", () => {
 
   test("at 1280x800 the round trip is told and seven fields are in view; a request that stops tells its values", async ({
     signedIn,
+    vale,
   }) => {
+    // A station that nobody else works on, once it was saved: both halves of the trip are told.
+    const { code } = await vale.row<{ code: string }>(
+      "SELECT code FROM network.station WHERE region_id = 2 AND status = 'live' AND code > 'MV-019' ORDER BY code LIMIT 1",
+    );
+    const hollis = await signedIn("hollis");
+    await hollis.goto(`/stations/${code}/edit`);
+    await hollis.getByLabel("Reports by telemetry").click();
+    await hollis.getByRole("button", { name: "Update" }).click();
+    await expect(hollis.getByRole("status")).toContainText("saved");
     const page = await signedIn("ines");
     await page.setViewportSize({ width: 1280, height: 800 });
-    await openSheet(page, "station?key=MV-014");
+    await openSheet(page, `station?key=${code}`);
+    await expect(page.getByRole("region", { name: "Save", exact: true })).toContainText("saved");
     const open = page.getByRole("region", { name: "Open", exact: true });
     const inView = async (): Promise<number> => {
       let count = 0;

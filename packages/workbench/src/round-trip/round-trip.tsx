@@ -18,8 +18,8 @@ interface Shape {
 }
 const shapes = {
   tall: { out: 22, back: 92, height: 110, isTall: true },
-  slim: { out: 21, back: 42, height: 56, isTall: false },
-  empty: { out: 21, back: 21, height: 40, isTall: false },
+  slim: { out: 20, back: 39, height: 48, isTall: false },
+  empty: { out: 20, back: 20, height: 40, isTall: false },
 } as const satisfies Record<string, Shape>;
 
 const Half = styled.section`
@@ -311,7 +311,7 @@ function TripHalf({ title, steps, request, isTall, chosen, onChoose }: HalfProps
 const Drawing = styled.div<{ $hasFoot: boolean }>`
   position: relative;
   /* The names of the edges stand below the line; a half where nobody went has room for them. */
-  padding: 0.25rem 0 ${({ $hasFoot }) => ($hasFoot ? "1rem" : "0.25rem")};
+  padding: 0.125rem 0 ${({ $hasFoot }) => ($hasFoot ? "0.875rem" : "0.25rem")};
 `;
 
 /** For who listens: what others see where they point. */

@@ -20,6 +20,8 @@ const Pane = styled.section`
   overflow: auto;
   position: relative;
   container-type: size;
+  /* What gets the focus is not hidden below the heads (WCAG 2.2, 2.4.11). */
+  scroll-padding-top: 2.5rem;
 `;
 
 /** How the width is shared: the margins beside the page, one wide pane beside it, or the page alone. */
@@ -172,7 +174,7 @@ export function SheetColumns({ sheet, trial, save, selection, onSend, view, pane
     const [first] = alignment.tops.values();
     if (first === undefined || scrolled.current === whose) return;
     scrolled.current = whose;
-    scroller.current?.scrollTo({ top: first - 8 });
+    scroller.current?.scrollTo({ top: first - 3 });
   }, [alignment, whose]);
   const realign = useCallback(() => requestAnimationFrame(align), [align]);
   const share = view === "rules" || view === "page" ? view : "pane";

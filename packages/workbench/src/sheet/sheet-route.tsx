@@ -43,7 +43,7 @@ const Versions = lazy(() => import("./versions.js"));
 const Leaf = styled.div`
   display: flex;
   flex-direction: column;
-  height: calc(100dvh - 3.25rem);
+  height: calc(100dvh - 3.125rem);
   margin-top: ${({ theme }) => `calc(-1 * ${theme.space(2)})`};
   margin-bottom: ${({ theme }) => `calc(-1 * ${theme.space(8)})`};
   > * { flex-shrink: 0; }
