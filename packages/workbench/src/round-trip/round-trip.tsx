@@ -18,7 +18,7 @@ interface Shape {
 }
 const shapes = {
   tall: { out: 22, back: 92, height: 110, isTall: true },
-  slim: { out: 20, back: 39, height: 48, isTall: false },
+  slim: { out: 20, back: 37, height: 49, isTall: false },
   empty: { out: 20, back: 20, height: 40, isTall: false },
 } as const satisfies Record<string, Shape>;
 
@@ -63,7 +63,7 @@ const Tick = styled.button<{ $state: "passed" | "stopped" | "ahead"; $shape: Sha
   display: flex;
   flex-direction: column;
   width: 100%;
-  height: ${({ $shape: { isTall, out, back } }) => (isTall ? back - 10 : out + 7)}px;
+  height: ${({ $shape: { isTall, out, back } }) => (isTall ? back - 10 : out + 5)}px;
   padding: 0 0.25rem 0 0.5rem;
   margin: 0;
   border: 0;
@@ -100,8 +100,8 @@ const Back = styled(Tick)`
   position: absolute;
   left: 0;
   right: 1rem;
-  top: ${({ $shape }) => $shape.back - 13}px;
-  height: 26px;
+  top: ${({ $shape }) => $shape.back - 12}px;
+  height: 24px;
   width: auto;
   flex-direction: row;
   gap: 1rem;
@@ -311,7 +311,7 @@ function TripHalf({ title, steps, request, isTall, chosen, onChoose }: HalfProps
 const Drawing = styled.div<{ $hasFoot: boolean }>`
   position: relative;
   /* The names of the edges stand below the line; a half where nobody went has room for them. */
-  padding: 0.125rem 0 ${({ $hasFoot }) => ($hasFoot ? "0.875rem" : "0.25rem")};
+  padding: 0.125rem 0 ${({ $hasFoot }) => ($hasFoot ? "0.75rem" : "0.25rem")};
 `;
 
 /** For who listens: what others see where they point. */
