@@ -2,24 +2,27 @@
 
 export { readCatalog } from "./catalog/read-catalog.js";
 export { catalogMark } from "./catalog/statements.js";
-export type { Actor, Attribute, Facts } from "./condition/evaluate.js";
 export { truthOf } from "./condition/evaluate.js";
 export type { Condition } from "./condition/expression.js";
 export { everyPart } from "./condition/expression.js";
+export { type Actor, type Attribute, type Facts, factsOf, noFacts } from "./condition/facts.js";
 export { type ConditionProblem, parseCondition } from "./condition/parse.js";
 export { predicate } from "./condition/to-sql.js";
-export { renderTemplate } from "./controls/told.js";
+export { boxName } from "./controls/check-box.js";
+export type { Choices, TableChoices } from "./controls/choice-source.js";
+export { type Control, controlsFor } from "./controls/index.js";
 export { document } from "./html/layout.js";
-export { attributes, html, Markup } from "./html/markup.js";
 export { type Resend, resendForm } from "./html/notice.js";
 export { styleSheet } from "./html/style.js";
 export type { FieldChange } from "./log/field-change.js";
 export { missingMonths, monthPartition, monthsFrom, partitionName } from "./log/partitions.js";
 export { type LogState, logGrants, logSchema, logVersion, readLogState, upgradesFrom } from "./log/schema.js";
+export { attributes, html, Markup } from "./markup/markup.js";
 export { type Language, languages, titleOfCode, word } from "./messages/messages.js";
 export { type Handled, handle } from "./operations/handle.js";
 export { reviewAddresses } from "./page/addresses.js";
 export * from "./page/index.js";
+export { pageJsonSchema } from "./page/json-schema.js";
 export {
   type Database,
   DatabaseAway,
@@ -29,6 +32,10 @@ export {
   type Statement,
   type Stored,
 } from "./postgres/statement.js";
+export { kindOf, ruleKindsInFile } from "./rules/index.js";
+export type { Rule, SettingPart } from "./rules/rule.js";
+export { rulesPage } from "./rules/rules-page.js";
+export type { RuleSetting } from "./rules/schema.js";
 export { keyPartName, listStatement, recordsStatement } from "./statements/list.js";
 export { mayOpen } from "./steps/access.js";
 export { readCarried, saidCookie } from "./steps/answer.js";
@@ -37,8 +44,10 @@ export { type MatchedRoute, route, type Site } from "./steps/route.js";
 export { renewToken } from "./steps/token.js";
 export { findTable } from "./table/find-table.js";
 export * from "./table/model.js";
+export type { OutcomeKind } from "./trip/outcome.js";
 export type { RecordedRequest, RecordedStep, RecordedValue } from "./trip/recording.js";
 export type { Dependencies, PageRequest, PageResponse } from "./trip/request.js";
 export * from "./trip/round-trip.js";
 export type { Signer } from "./trip/signer.js";
 export type { Frame } from "./views/frame.js";
+export { renderTemplate } from "./views/told.js";

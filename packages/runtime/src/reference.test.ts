@@ -1,7 +1,6 @@
 import { readFile } from "node:fs/promises";
 import { describe, expect, test } from "@jest/globals";
-import { findingsPage } from "@loyal-quill/core";
-import { pageJsonSchema } from "../../core/src/page/json-schema.js";
+import { findingsPage, pageJsonSchema, rulesPage } from "@loyal-quill/core";
 
 const docs = (name: string): Promise<string> => readFile(new URL(`../../../docs/${name}`, import.meta.url), "utf8");
 
@@ -18,7 +17,7 @@ function namesIn(schema: unknown): string[] {
 
 describe("the reference of the page file", () => {
   test("names everything that the schema knows", async () => {
-    const text = await docs("page-file.md");
+    const text = (await docs("page-file.md")) + (await docs("rules.md"));
     const words = new Set([...text.matchAll(/`([^`]+)`/g)].flatMap((match) => (match[1] ?? "").split(/[^a-z0-9@/-]+/)));
     const unnamed = [...new Set(namesIn(pageJsonSchema()))].filter((name) => name !== "true" && !words.has(name));
     expect(unnamed).toEqual([]);
@@ -39,6 +38,7 @@ describe("the reference of the page file", () => {
   });
 });
 
-test("the published list of findings is made from the catalogue", async () => {
+test("the published lists of findings and of rules are made from the catalogues", async () => {
   expect(await docs("findings.md")).toBe(findingsPage());
+  expect(await docs("rules.md")).toBe(rulesPage());
 });

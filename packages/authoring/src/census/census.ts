@@ -1,7 +1,9 @@
-import type { Facts } from "@loyal-quill/core/condition/evaluate";
 import { type Condition, everyPart } from "@loyal-quill/core/condition/expression";
-import type { Field, Page, Rule } from "@loyal-quill/core/page/page";
+import type { Facts } from "@loyal-quill/core/condition/facts";
+import type { Field, Page } from "@loyal-quill/core/page/page";
 import type { Database, Stored } from "@loyal-quill/core/postgres/statement";
+import { kindOf } from "@loyal-quill/core/rules/index";
+import type { Rule } from "@loyal-quill/core/rules/rule";
 import { breaksRule } from "@loyal-quill/core/steps/check";
 import { holdCheck, holdRule } from "./hold.js";
 import {
@@ -24,8 +26,8 @@ export interface CensusCount {
   /** The field that it belongs to; null for a check across fields. */
   readonly field: string | null;
   /** The rule's name, or `check`. */
-  readonly rule: Rule["rule"] | "check";
-  /** A check's condition, or what the rule demands. */
+  readonly rule: string;
+  /** A check's condition, or what the rule demands, in a few words. */
   readonly demand: string;
   readonly when: string | null;
   /** How many stored rows it would refuse; null where that can't be counted. */
@@ -79,36 +81,19 @@ interface Question {
 const asksActor = (condition: Condition | null): boolean =>
   condition !== null && everyPart(condition.expression).some((part) => part.op === "actor");
 
-function demandOf(rule: Rule): string {
-  switch (rule.rule) {
-    case "min-length":
-    case "max-length":
-      return String(rule.characters);
-    case "min":
-    case "max":
-      return rule.bound;
-    case "step":
-      return rule.step;
-    case "pattern":
-      return rule.source;
-    case "one-of":
-      return rule.values.join(", ");
-    case "unique":
-      return rule.ignoringCase ? "ignoring case" : "";
-    case "offered":
-      return rule.choices.where?.source ?? "";
-    default:
-      return "";
-  }
-}
-
 function wayOf(rule: Rule, field: Field): Way {
   if (asksActor(rule.when)) return { by: "nothing", because: "its condition depends on who asks" };
-  if (rule.rule === "unique") return { by: "duplicates", field, ignoringCase: rule.ignoringCase };
-  if (rule.rule === "offered" && ((rule.choices.where?.formColumns.length ?? 0) > 0 || asksActor(rule.choices.where)))
-    return { by: "nothing", because: "what is offered depends on the form or on who asks" };
-  const refuses = refusedByRule(rule, field.column);
-  return refuses ? { by: "predicate", refuses } : { by: "values", field, rule };
+  const counted = kindOf(rule).counted?.(rule.demand, field.column) ?? { by: "values" };
+  switch (counted.by) {
+    case "predicate":
+      return { by: "predicate", refuses: refusedByRule(rule, field.column, counted.refused) };
+    case "values":
+      return { by: "values", field, rule };
+    case "duplicates":
+      return { by: "duplicates", field, ignoringCase: counted.ignoringCase };
+    case "nothing":
+      return counted;
+  }
 }
 
 function questionsOf(page: Page): Question[] {
@@ -120,7 +105,7 @@ function questionsOf(page: Page): Question[] {
         const about = {
           field: field.column.name,
           rule: rule.rule,
-          demand: demandOf(rule),
+          demand: kindOf(rule).words(rule.demand) ?? "",
           when: rule.when?.source ?? null,
           hold,
         };

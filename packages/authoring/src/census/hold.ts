@@ -1,12 +1,11 @@
 import { type Condition, type Expression, everyPart } from "@loyal-quill/core/condition/expression";
 import { overStored } from "@loyal-quill/core/condition/over-stored";
 import { predicate } from "@loyal-quill/core/condition/to-sql";
-import type { Rule } from "@loyal-quill/core/page/page";
-import { Parameters, quoted, quotedTable, type Stored } from "@loyal-quill/core/postgres/statement";
+import { literal } from "@loyal-quill/core/postgres/literal";
+import { Parameters, quoted, quotedTable } from "@loyal-quill/core/postgres/statement";
+import { kindOf } from "@loyal-quill/core/rules/index";
+import type { Rule } from "@loyal-quill/core/rules/rule";
 import type { Column, Table } from "@loyal-quill/core/table/model";
-
-/** A literal of standard SQL (ISO 9075-2, 5.3): these statements are read and run by a person, so they can't have parameters. */
-const literal = (value: Stored): string => (value === null ? "NULL" : `'${value.replaceAll("'", "''")}'`);
 
 /** A name for a constraint: at most 63 bytes, as PostgreSQL takes them. */
 function constraintName(table: Table, column: string, kind: string): string {
@@ -54,35 +53,15 @@ function unique(table: Table, column: Column, ignoringCase: boolean): string {
  */
 export function holdRule(rule: Rule, table: Table, column: Column): string | null {
   if (rule.when) return null;
-  const name = quoted(column.name);
-  const bound = (value: string): string =>
-    ["integer", "decimal", "float"].includes(column.type.kind) ? value : literal(value);
-  switch (rule.rule) {
-    case "required":
-      return column.nullable
-        ? notNull(table, column)
-        : column.type.kind === "text"
-          ? check(table, column.name, "not_blank", `btrim(${name}) <> ''`)
-          : null;
-    case "min-length":
-    case "max-length":
-      return check(
-        table,
-        column.name,
-        rule.rule === "min-length" ? "least_length" : "most_length",
-        `char_length(${name}) ${rule.rule === "min-length" ? ">=" : "<="} ${rule.characters}`,
-      );
-    case "min":
-    case "max":
-      return check(table, column.name, rule.rule, `${name} ${rule.rule === "min" ? ">=" : "<="} ${bound(rule.bound)}`);
-    case "step":
-      return check(table, column.name, "step", `mod(${name}::numeric, ${rule.step}) = 0`);
-    case "one-of":
-      return check(table, column.name, "one_of", `${name}::text IN (${rule.values.map(literal).join(", ")})`);
+  const enforcement = kindOf(rule).enforcement?.(rule.demand, column);
+  switch (enforcement?.by) {
+    case "check":
+      return check(table, column.name, enforcement.name, enforcement.check);
+    case "not null":
+      return notNull(table, column);
     case "unique":
-      return rule.constraint === null ? unique(table, column, rule.ignoringCase) : null;
+      return unique(table, column, enforcement.ignoringCase);
     default:
-      // Patterns are RE2's here and POSIX's there; e-mail and web addresses are longer than a constraint should be.
       return null;
   }
 }

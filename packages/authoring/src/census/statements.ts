@@ -1,11 +1,12 @@
-import type { Facts } from "@loyal-quill/core/condition/evaluate";
 import type { Condition } from "@loyal-quill/core/condition/expression";
+import type { Facts } from "@loyal-quill/core/condition/facts";
 import { overStored } from "@loyal-quill/core/condition/over-stored";
 import { predicate } from "@loyal-quill/core/condition/to-sql";
-import type { Page, Rule, TableChoices } from "@loyal-quill/core/page/page";
+import type { Page } from "@loyal-quill/core/page/page";
 import { keyPredicate } from "@loyal-quill/core/postgres/key-predicate";
 import { Parameters, quoted, quotedTable, type Statement } from "@loyal-quill/core/postgres/statement";
-import { castText, textForm } from "@loyal-quill/core/postgres/text-form";
+import { textForm } from "@loyal-quill/core/postgres/text-form";
+import type { Rule } from "@loyal-quill/core/rules/rule";
 import type { Column, Table } from "@loyal-quill/core/table/model";
 
 /** Counts the rows for which a condition is true, and all rows, in one pass. */
@@ -58,56 +59,11 @@ export type Refuses = (parameters: Parameters, facts: Facts) => string;
 const where = (condition: Condition | null, parameters: Parameters, facts: Facts): string =>
   condition ? `(${predicate(overStored(condition), parameters, facts, "t")}) IS TRUE AND ` : "";
 
-const noNumber = (value: string): string => `${value}::text IN ('NaN', 'Infinity', '-Infinity')`;
-
-/**
- * The rows that a rule refuses, for rules that PostgreSQL judges as the check step does; null for those whose values have to
- * be looked at one by one (see {@link valuesStatement}).
- */
-export function refusedByRule(rule: Rule, column: Column): Refuses | null {
-  const name = `t.${quoted(column.name)}`;
-  const text = castText(name, column);
-  const only =
-    (write: (parameters: Parameters) => string): Refuses =>
-    (parameters, facts) =>
-      `(${where(rule.when, parameters, facts)}${name} IS NOT NULL AND ${write(parameters)})`;
-  switch (rule.rule) {
-    case "min-length":
-      return only((parameters) => `char_length(${text}) < ${parameters.add(String(rule.characters), "integer")}`);
-    case "max-length":
-      return only((parameters) => `char_length(${text}) > ${parameters.add(String(rule.characters), "integer")}`);
-    case "min":
-    case "max": {
-      const nan = ["decimal", "float"].includes(column.type.kind) ? `${name} = 'NaN' OR ` : "";
-      const by = rule.rule === "min" ? "<" : ">";
-      return only((parameters) => `(${nan}${name} ${by} ${parameters.add(rule.bound, boundCast(column))})`);
-    }
-    case "step":
-      return only(
-        (parameters) =>
-          `(CASE WHEN ${noNumber(name)} THEN true ELSE mod(${name}::text::numeric, ${parameters.add(rule.step, "numeric")}) <> 0 END)`,
-      );
-    case "one-of":
-      return only(
-        (parameters) => `${text} NOT IN (${rule.values.map((value) => parameters.add(value, "text")).join(", ")})`,
-      );
-    case "offered":
-      return only((parameters) => notOffered(rule.choices, name, parameters));
-    default:
-      return null;
-  }
-}
-
-/** A whole number is compared with a bound that may have digits after the point. */
-const boundCast = (column: Column): string =>
-  column.type.kind === "integer" || column.type.kind === "decimal" ? "numeric" : column.type.cast;
-
-const nobody: Facts = { actor: { id: "", name: "", roles: [], attributes: {} }, row: {}, form: {}, now: new Date(0) };
-
-function notOffered(choices: TableChoices, name: string, parameters: Parameters): string {
-  const offered = choices.where ? ` AND (${predicate(choices.where, parameters, nobody, "c")}) IS TRUE` : "";
-  return `NOT EXISTS (SELECT FROM ${quotedTable(choices.table)} AS c WHERE c.${quoted(choices.key.name)} = ${name}${offered})`;
-}
+/** The rows that a rule refuses, by a predicate over the row that is asked where there is a value, and where the rule applies. */
+export const refusedByRule =
+  (rule: Rule, column: Column, refused: (parameters: Parameters) => string): Refuses =>
+  (parameters, facts) =>
+    `(${where(rule.when, parameters, facts)}t.${quoted(column.name)} IS NOT NULL AND ${refused(parameters)})`;
 
 /** The rows that a check across fields refuses: those for which it is false; unknown passes. */
 export const refusedByCheck =

@@ -1,4 +1,4 @@
-import { tellingColumn } from "@loyal-quill/core/page/choices";
+import { tellingColumn } from "@loyal-quill/core/page/column-choices";
 import { labelFrom } from "@loyal-quill/core/page/label";
 import { rewriteWarning } from "@loyal-quill/core/page/rewrites";
 import { type Catalog, type Column, columnOf, type Table, tableName } from "@loyal-quill/core/table/model";

@@ -1,4 +1,4 @@
-import type { Edit } from "@loyal-quill/core/page/edit";
+import type { Edit } from "@loyal-quill/core/findings/edit";
 import { type Column, type Table, tableName } from "@loyal-quill/core/table/model";
 
 /** One thing that is otherwise in a table than it was, and what could be done about it in the page file. */

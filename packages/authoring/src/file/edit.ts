@@ -1,4 +1,4 @@
-import type { Edit } from "@loyal-quill/core/page/edit";
+import type { Edit } from "@loyal-quill/core/findings/edit";
 import type { Path } from "@loyal-quill/core/page/parse";
 import {
   type Document,

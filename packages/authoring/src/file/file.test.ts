@@ -1,6 +1,6 @@
 import { describe, expect, test } from "@jest/globals";
+import type { Edit } from "@loyal-quill/core/findings/edit";
 import { bindPage } from "@loyal-quill/core/page/bind";
-import type { Edit } from "@loyal-quill/core/page/edit";
 import { parsePage } from "@loyal-quill/core/page/parse";
 import { catalog, stationFile } from "@loyal-quill/core/testing/marrow-vale";
 import fc from "fast-check";

@@ -1,4 +1,4 @@
-import type { Finding } from "@loyal-quill/core/page/finding";
+import type { Finding } from "@loyal-quill/core/findings/finding";
 import { CanNotEdit, editPageFile } from "./edit.js";
 
 /**

@@ -1,4 +1,5 @@
-import type { Finding } from "@loyal-quill/core/page/finding";
+import { controlKind } from "@loyal-quill/core/controls/index";
+import type { Finding } from "@loyal-quill/core/findings/finding";
 import type { Page } from "@loyal-quill/core/page/page";
 import type { ParsedPage } from "@loyal-quill/core/page/parse";
 import { fieldSettings } from "@loyal-quill/core/page/settings";
@@ -38,7 +39,7 @@ export async function reviewAgainstRows(
         : found !== null && found > mostUnshown
           ? `More than ${mostUnshown} stored values`
           : `${found} stored values`;
-    const plainer = field.control === "text" || field.control === "number" ? "multi-line" : "text";
+    const plainer = controlKind(field.control).plainer ?? "multi-line";
     findings.push(
       found === null
         ? parsed.finding(

@@ -1,7 +1,8 @@
 import { describe, expect, test } from "@jest/globals";
 import { Parameters, type Row } from "../postgres/statement.js";
 import { factsOf, hollis, mv014, station } from "../testing/marrow-vale.js";
-import { type Actor, truthOf } from "./evaluate.js";
+import { truthOf } from "./evaluate.js";
+import type { Actor } from "./facts.js";
 import { parseCondition } from "./parse.js";
 import { predicate } from "./to-sql.js";
 

@@ -1,29 +1,10 @@
-import type { Row, Stored } from "../postgres/statement.js";
+import type { Stored } from "../postgres/statement.js";
 import type { Column } from "../table/model.js";
-import { calculate, compareDecimals, compareFloats } from "../values/decimal.js";
-import { microseconds } from "../values/instant.js";
+import { calculate } from "../values/decimal.js";
+import { orderOf } from "../values/order.js";
 import type { Comparison, Expression, TextTest, ValueType } from "./expression.js";
+import type { Actor, Attribute, Facts } from "./facts.js";
 import { fitting } from "./fitting.js";
-
-/** An attribute of the person who acts: text, number, truth, nothing, or a list of texts. */
-export type Attribute = string | number | boolean | null | readonly string[];
-
-/** The person who acts, as the application that serves the pages knows them. */
-export interface Actor {
-  readonly id: string;
-  readonly name: string;
-  readonly roles: readonly string[];
-  /** Further attributes that conditions may ask for: `actor.region_id`. */
-  readonly attributes: Readonly<Record<string, Attribute>>;
-}
-
-/** What a condition is asked about. */
-export interface Facts {
-  readonly actor: Actor;
-  readonly row: Row;
-  readonly form: Row;
-  readonly now: Date;
-}
 
 /** SQL's three truth values: null is unknown. */
 export type Truth = boolean | null;
@@ -94,46 +75,9 @@ export function membersOf(expression: Expression, facts: Facts, scope: Scope = {
   return Array.isArray(list) ? (list as readonly string[]) : [];
 }
 
-/** The order of two texts by code point, which is PostgreSQL's under `COLLATE "C"` in UTF-8. */
-function byCodePoint(a: string, b: string): number {
-  const left = [...a];
-  const right = [...b];
-  for (let index = 0; index < Math.min(left.length, right.length); index++) {
-    const order = (left[index]?.codePointAt(0) ?? 0) - (right[index]?.codePointAt(0) ?? 0);
-    if (order !== 0) return order;
-  }
-  return left.length - right.length;
-}
-
-function byTime(a: string, b: string): number | null {
-  const left = microseconds(a);
-  const right = microseconds(b);
-  if (left === undefined || right === undefined) return null;
-  return left < right ? -1 : Number(left > right);
-}
-
-/** The order of two values of a type, or null when one of them is no value of that type. */
-function order(a: string, b: string, type: ValueType): number | null {
-  switch (type) {
-    case "integer":
-    case "decimal":
-      return compareDecimals(a, b);
-    case "float":
-      return compareFloats(a, b);
-    case "date":
-    case "timestamp":
-    case "timestamptz":
-      return byTime(a, b);
-    case "uuid":
-      return byCodePoint(a.toLowerCase(), b.toLowerCase());
-    default:
-      return byCodePoint(a, b);
-  }
-}
-
 function compare(a: Stored, b: Stored, by: Comparison, type: ValueType): Truth {
   if (a === null || b === null) return null;
-  const result = order(a, b, type);
+  const result = orderOf(a, b, type);
   if (result === null) return null;
   switch (by) {
     case "==":

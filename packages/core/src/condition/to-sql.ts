@@ -1,6 +1,6 @@
 import { type Parameters, quoted, type Stored } from "../postgres/statement.js";
 import type { Column } from "../table/model.js";
-import { type Facts, membersOf, truthOf } from "./evaluate.js";
+import { membersOf, truthOf } from "./evaluate.js";
 import {
   type Comparison,
   type Condition,
@@ -10,6 +10,7 @@ import {
   type ValueType,
   withParts,
 } from "./expression.js";
+import type { Facts } from "./facts.js";
 import { fitting } from "./fitting.js";
 
 const operators: Readonly<Record<Comparison, string>> = {

@@ -1,7 +1,7 @@
 import { describe, expect, test } from "@jest/globals";
-import type { Control } from "../page/page.js";
 import { columnOf, type Table } from "../table/model.js";
 import { sensor, station } from "../testing/marrow-vale.js";
+import type { Control } from "./index.js";
 import { keeping, normal, show } from "./show.js";
 
 const shown = (

@@ -1,8 +1,12 @@
+import { type Attributes, contentOf } from "../controls/control.js";
+import { controlKind } from "../controls/index.js";
+import { attributes, html, Markup } from "../markup/markup.js";
 import { type Language, message, word } from "../messages/messages.js";
-import { boxName, findName, lookName } from "../page/names.js";
+import { isMade } from "../page/columns.js";
+import { findName, lookName } from "../page/names.js";
 import type { Field } from "../page/page.js";
+import { kindOf } from "../rules/index.js";
 import type { FieldView } from "../views/form-view.js";
-import { attributes, escaped, html, Markup } from "./markup.js";
 
 /** The id of a field's control: by place, since a column's name may hold what an id may not. */
 export const idOf = (index: number): string => `field-${index + 1}`;
@@ -18,36 +22,19 @@ const describedBy = (view: FieldView, id: string): string | null =>
     .filter(Boolean)
     .join(" ") || null;
 
-/** Which keyboard suits a text (HTML, 6.8.8.1). The page's own messages say what is wrong with it, so the browser judges nothing. */
-function inputModeOf({ rules }: Field): string | null {
-  const has = (name: string): boolean => rules.some((rule) => rule.rule === name && rule.when === null);
-  return has("e-mail") ? "email" : has("web-address") ? "url" : null;
-}
+/** The attributes that a field's rules ask for, those with a condition left out. Browsers are to judge nothing: the page's own messages do. */
+const ruleAttributes = ({ rules }: Field): Readonly<Record<string, string>> =>
+  Object.assign({}, ...rules.map((rule) => (rule.when ? {} : kindOf(rule).attributes?.(rule.demand))));
 
-const inputModes: Partial<Record<string, string>> = { integer: "numeric", decimal: "decimal", float: "decimal" };
-
-type Attributes = Readonly<Record<string, string | true | null | false>>;
-
-const none = new Markup('<option value="">–</option>');
-
-/** What stands in a control: its text, or the options of a list with the chosen one selected. */
-function contentOf({ field, control, text, options }: FieldView): Markup {
-  if (control !== "choice") return new Markup(escaped(text));
-  let content = field.column.nullable || text === "" ? none.text : "";
-  for (const { value, label } of options)
-    content += `<option value="${escaped(value)}"${value === text ? " selected" : ""}>${escaped(label)}</option>`;
-  return new Markup(content);
-}
-
-function select(view: FieldView, common: Attributes, content: Markup): Markup {
-  const { column, choices } = view.field;
-  // What the script of the pages goes by; without it they say nothing.
-  const by = choices?.from === "table" && {
-    "data-choices": view.offer?.by === "search" || view.depends ? column.name : null,
-    "data-by": view.offer?.by ?? null,
-    "data-with": view.depends ? (choices.where?.formColumns.join(" ") ?? null) : null,
+/** What the script of the pages goes by; without it these say nothing. */
+function choosingOf({ field: { column, choices }, offer, depends }: FieldView): Attributes {
+  if (choices?.from !== "table") return {};
+  return {
+    "data-choices": offer?.by === "search" || depends ? column.name : null,
+    "data-by": offer?.by ?? null,
+    "data-with": depends ? (choices.where?.formColumns.join(" ") ?? null) : null,
+    autofocus: offer?.looked ? true : null,
   };
-  return html`<select${attributes({ ...common, ...(by || {}), autofocus: view.offer?.looked ? true : null })}>${content}</select>`;
 }
 
 /** What a search among the choices found. */
@@ -72,54 +59,30 @@ function lookLine(view: FieldView, id: string, language: Language): Markup | nul
     : null;
 }
 
-function input(view: FieldView, id: string, content: Markup, language: Language): Markup {
-  const { field, control, text } = view;
-  /** What the script says of a date that was begun and not finished, for which a browser sends nothing. */
-  const unfinished = (code: "not-a-date" | "not-a-time"): string =>
-    field.message ?? message(language, code, { label: field.label });
-  const common = {
-    id,
-    name: field.column.name,
-    "aria-describedby": describedBy(view, id),
-    "aria-invalid": view.problems.length > 0 ? "true" : null,
-    // Said to those who can't see the page, and not enforced by the browser. An old record without the value must stay repairable
-    // elsewhere, so only what is there may not be emptied; and what is made of another field when it is left empty may be.
-    "aria-required":
-      control !== "check-box" &&
-      text !== "" &&
-      field.tidy.every((tidying) => typeof tidying === "string") &&
-      field.rules.some((rule) => rule.rule === "required" && rule.when === null)
-        ? "true"
-        : null,
-  };
-  const line = (values: Attributes): Markup => html`<input${attributes({ ...common, ...values })} value="${content}">`;
-  switch (control) {
-    case "multi-line":
-      // The line break after the tag is dropped by the parser (HTML, 13.2.6.4.7); without it the text's own first one would be.
-      return html`<textarea${attributes({ ...common, rows: "5", class: field.column.type.kind === "json" ? "code" : null })}>
-${content}</textarea>`;
-    case "choice":
-      return select(view, common, content);
-    case "check-box":
-      return html`<input type="hidden" name="${boxName(field.column.name)}" value=""><input${attributes({ ...common, type: "checkbox", value: "true", checked: text === "true" })}>`;
-    case "date":
-      return line({ type: "date", max: "9999-12-31", "data-unfinished": unfinished("not-a-date") });
-    case "date-time":
-      return line({
-        type: "datetime-local",
-        step: text.includes(".") ? "0.001" : "1",
-        "data-unfinished": unfinished("not-a-time"),
-      });
-    case "number":
-      return line({
-        type: "text",
-        inputmode: inputModes[field.column.type.kind] ?? "decimal",
-        class: "figure",
-        autocomplete: "off",
-      });
-    case "text":
-      return line({ type: "text", autocomplete: field.autocomplete, inputmode: inputModeOf(field) });
-  }
+function written(view: FieldView, id: string, content: Markup, language: Language): Markup {
+  const { field, text } = view;
+  const kind = controlKind(view.control);
+  const { type = "text", ...asked } = ruleAttributes(field);
+  const isRequired = asked["aria-required"] === "true" && !kind.isBox && text !== "" && !isMade(field);
+  return kind.write({
+    column: field.column,
+    common: {
+      id,
+      name: field.column.name,
+      "aria-describedby": describedBy(view, id),
+      "aria-invalid": view.problems.length > 0 ? "true" : null,
+      ...asked,
+      // Said to those who can't see the page, and not enforced by the browser. An old record without the value must stay repairable
+      // elsewhere, so only what is there may not be emptied; and what is made of another field when it is left empty may be.
+      "aria-required": isRequired ? "true" : null,
+    },
+    type,
+    autocomplete: field.autocomplete,
+    text,
+    content,
+    choosing: choosingOf(view),
+    unfinished: (code) => field.message ?? message(language, code, { label: field.label }),
+  });
 }
 
 function conflictNote(view: FieldView, id: string, language: Language): Markup | null {
@@ -130,11 +93,9 @@ function conflictNote(view: FieldView, id: string, language: Language): Markup |
   return html`<p class="conflict" id="${id}-conflict">${said} <q>${label}</q></p>`;
 }
 
-function readOnlyText(view: FieldView, language: Language): string {
-  if (view.control === "check-box") return word(language, view.text === "true" ? "yes" : "no");
-  // The T between date and time is the control's (HTML, 2.3.5.5), not a reader's.
-  if (view.control === "date-time") return view.text === "" ? "–" : view.text.replace("T", " ");
-  return view.options.find((option) => option.value === view.text)?.label ?? (view.text === "" ? "–" : view.text);
+function readOnlyText({ control, text, options }: FieldView, language: Language): string {
+  const shown = options.find((option) => option.value === text)?.label ?? text;
+  return controlKind(control).told?.(shown, language) || shown || "–";
 }
 
 function fixedBlock(view: FieldView, index: number, language: Language): Markup {
@@ -156,8 +117,8 @@ function takenBlock(view: FieldView, index: number, language: Language, content:
     view.problems.length > 0 ? html`<p class="problem" id="${id}-problem">${view.problems.join(" ")}</p>` : null;
   const wrong = view.problems.length > 0 || view.conflict ? " wrong" : "";
   const label = html`<label for="${id}">${field.label}</label>`;
-  const control = input(view, id, content, language);
-  if (view.control === "check-box") {
+  const control = written(view, id, content, language);
+  if (controlKind(view.control).isBox) {
     return html`<div class="field${wrong}" data-field="${field.column.name}"><div class="control box">${control}${label}${unit}</div>${help}${problems}${conflictNote(view, id, language)}</div>`;
   }
   return html`<div class="field${wrong}" data-field="${field.column.name}">${label}${help}<div class="control">${control}${unit}</div>${lookLine(view, id, language)}${problems}${conflictNote(view, id, language)}</div>`;
@@ -177,15 +138,7 @@ const place = "\uE000";
  */
 function halvesOf(view: FieldView, index: number, language: Language): Halves | null {
   const { field, control, text, offer } = view;
-  const shape = [
-    index,
-    language,
-    control,
-    text === "",
-    control === "check-box" && text,
-    control === "date-time" && text.includes("."),
-    offer?.by,
-  ].join(" ");
+  const shape = [index, language, control, text === "", controlKind(control).shape?.(text), offer?.by].join(" ");
   const of = known.get(field) ?? new Map<string, Halves | null>();
   known.set(field, of);
   const found = of.get(shape);
@@ -204,10 +157,10 @@ function halvesOf(view: FieldView, index: number, language: Language): Halves | 
  */
 export function fieldBlock(view: FieldView, index: number, taken: boolean, language: Language): Markup {
   if (!taken) return fixedBlock(view, index, language);
-  const content = contentOf(view);
+  const kind = controlKind(view.control);
+  const content = contentOf(kind, view.field.column, view.text, view.options);
   const isPlain = view.problems.length === 0 && view.conflict === null && !view.offer?.looked;
   const halves = isPlain ? halvesOf(view, index, language) : null;
   if (!halves) return takenBlock(view, index, language, content);
-  // A check box says what it holds by being ticked, which is part of the block.
-  return new Markup(view.control === "check-box" ? halves[0] : halves[0] + content.text + halves[1]);
+  return new Markup(kind.isBox ? halves[0] : halves[0] + content.text + halves[1]);
 }

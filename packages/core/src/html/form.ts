@@ -1,3 +1,4 @@
+import { attributes, html, type Markup } from "../markup/markup.js";
 import type { Word } from "../messages/catalog.js";
 import { type Language, word } from "../messages/messages.js";
 import { isTaken } from "../page/columns.js";
@@ -9,7 +10,6 @@ import type { Frame } from "../views/frame.js";
 import { fieldBlock, idOf } from "./field.js";
 import { grouped } from "./groups.js";
 import { document } from "./layout.js";
-import { attributes, html, type Markup } from "./markup.js";
 
 /** What stands over so many problems. */
 export const headingOfProblems = (language: Language, count: number): string =>

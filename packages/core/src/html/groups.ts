@@ -1,5 +1,5 @@
+import { html, type Markup } from "../markup/markup.js";
 import type { FieldView } from "../views/form-view.js";
-import { html, type Markup } from "./markup.js";
 
 /** Fields that follow each other and have the same group stand together under its heading (HTML, 4.10.15). */
 export function grouped(views: readonly FieldView[], blocks: readonly Markup[]): readonly Markup[] {

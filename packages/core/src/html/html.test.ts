@@ -1,21 +1,11 @@
 import { describe, expect, test } from "@jest/globals";
+import { attributes, html } from "../markup/markup.js";
 import { prefillFields } from "../steps/prefill.js";
-import { factsOf, mv014, stationPage } from "../testing/marrow-vale.js";
-import type { Frame } from "../views/frame.js";
+import { frameOf, mv014, stationPage, tripOf } from "../testing/marrow-vale.js";
 import { formPage } from "./form.js";
 import { listPage } from "./list.js";
-import { attributes, html } from "./markup.js";
 
-const frame: Frame = {
-  base: "",
-  application: "Marrow Vale",
-  home: "/",
-  language: "en",
-  styleSheets: ["/s.css"],
-  script: null,
-  person: null,
-  signOut: null,
-};
+const frame = frameOf({ styleSheets: ["/s.css"] });
 const form = (over: object = {}) =>
   formPage(
     {
@@ -24,7 +14,7 @@ const form = (over: object = {}) =>
       removable: false,
       key: ["MV-014"],
       title: "Station MV-014, Otter Weir",
-      fields: prefillFields(stationPage, "edit", mv014, new Map(), factsOf()),
+      fields: prefillFields(tripOf(), "edit", mv014, new Map()),
       token: 'sig.{"a":1}',
       problems: [],
       conflicts: [],
@@ -69,8 +59,8 @@ describe("the form", () => {
   });
 
   test("a problem stands beside its field and above the form, linked", () => {
-    const fields = prefillFields(stationPage, "edit", mv014, new Map(), factsOf(), new Map([["warning_m", "x"]])).map(
-      (view) => (view.field.column.name === "warning_m" ? { ...view, problems: ["Not a number."] } : view),
+    const fields = prefillFields(tripOf(), "edit", mv014, new Map(), new Map([["warning_m", "x"]])).map((view) =>
+      view.field.column.name === "warning_m" ? { ...view, problems: ["Not a number."] } : view,
     );
     const page = form({ fields, problems: [{ field: "warning_m", message: "Not a number." }] });
     expect(page).toContain('<a href="#field-7">Not a number.</a>');

@@ -1,6 +1,6 @@
+import { html, type Markup } from "../markup/markup.js";
 import { languages, word } from "../messages/messages.js";
 import type { Frame } from "../views/frame.js";
-import { html, type Markup } from "./markup.js";
 
 function personLine(frame: Frame): Markup | null {
   if (!frame.person) return null;

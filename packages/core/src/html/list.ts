@@ -1,4 +1,4 @@
-import { told } from "../controls/told.js";
+import { attributes, html, type Markup } from "../markup/markup.js";
 import type { Word } from "../messages/catalog.js";
 import { word } from "../messages/messages.js";
 import { editableFields } from "../page/columns.js";
@@ -9,8 +9,8 @@ import { editableName, keyPartName } from "../statements/list.js";
 import type { Column } from "../table/model.js";
 import type { Frame } from "../views/frame.js";
 import type { ListView } from "../views/list-view.js";
+import { told } from "../views/told.js";
 import { document } from "./layout.js";
-import { attributes, html, type Markup } from "./markup.js";
 
 const figures: ReadonlySet<string> = new Set(["integer", "decimal", "float"]);
 

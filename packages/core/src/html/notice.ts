@@ -1,8 +1,8 @@
+import { attributes, html, type Markup } from "../markup/markup.js";
 import type { Code } from "../messages/codes.js";
 import { type Language, titleOfCode, word } from "../messages/messages.js";
 import type { Frame } from "../views/frame.js";
 import { document } from "./layout.js";
-import { attributes, html, type Markup } from "./markup.js";
 
 /** What a refusal shows: the catalogue's words, a way back, and what was typed where a form was refused whole. */
 export interface Notice {

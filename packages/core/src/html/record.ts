@@ -1,3 +1,4 @@
+import { html } from "../markup/markup.js";
 import { word } from "../messages/messages.js";
 import { recordAddress } from "../page/path.js";
 import type { Frame } from "../views/frame.js";
@@ -6,7 +7,6 @@ import { fieldBlock } from "./field.js";
 import { keyLine } from "./form.js";
 import { grouped } from "./groups.js";
 import { document } from "./layout.js";
-import { html } from "./markup.js";
 
 /** The page that shows a record, with the ways to its form, its deletion and the list. */
 export function recordPage(view: RecordView, given: Frame): string {

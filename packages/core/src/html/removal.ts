@@ -1,3 +1,4 @@
+import { html, type Markup } from "../markup/markup.js";
 import { type Language, word } from "../messages/messages.js";
 import { labelFrom } from "../page/label.js";
 import { tokenName } from "../page/names.js";
@@ -8,7 +9,6 @@ import { fieldBlock } from "./field.js";
 import { keyLine } from "./form.js";
 import { grouped } from "./groups.js";
 import { document } from "./layout.js";
-import { html, type Markup } from "./markup.js";
 
 const effectWords = {
   cascade: "dependents-cascade",

@@ -1,7 +1,8 @@
-import type { Facts } from "../condition/evaluate.js";
+import type { Facts } from "../condition/facts.js";
 import { predicate } from "../condition/to-sql.js";
 import { memoizePerPage } from "../page/memoize-per-page.js";
 import type { Page } from "../page/page.js";
+import { literal } from "../postgres/literal.js";
 import type { Parameters } from "../postgres/statement.js";
 import { textForm } from "../postgres/text-form.js";
 import { type Column, tableName } from "../table/model.js";
@@ -13,12 +14,6 @@ export interface LogNote {
   readonly pageVersion: string;
   readonly requestId: string;
 }
-
-/** A name as an SQL string literal (ISO 9075-2, 5.3): for names of the catalog only, never for a value. */
-export const literal = (name: string): string =>
-  name.includes("\\")
-    ? ` E'${name.replaceAll("\\", "\\\\").replaceAll("'", "''")}'`
-    : `'${name.replaceAll("'", "''")}'`;
 
 /**
  * The field changes between two rows as a JSON array: one row of VALUES a column, of which those stay that differ in their text

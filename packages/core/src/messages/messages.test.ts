@@ -1,7 +1,7 @@
 import { describe, expect, test } from "@jest/globals";
 import { formPage } from "../html/form.js";
 import { prefillFields } from "../steps/prefill.js";
-import { factsOf, mv014, pageOf, stationFile } from "../testing/marrow-vale.js";
+import { frameOf, mv014, pageOf, stationFile, tripOf } from "../testing/marrow-vale.js";
 import { arabic } from "./ar.js";
 import { german } from "./de.js";
 import { english } from "./en.js";
@@ -27,17 +27,8 @@ describe("a page's language", () => {
   const page = (language: "en" | "de" | "ar") => {
     const of = pageOf(stationFile.replace("plural: Stations", `plural: Stations\nlanguage: ${language}`));
     const problems = [{ field: "warning_m", message: message(language, "not-a-number", { label: "W" }) }];
-    const fields = prefillFields(of, "edit", mv014, new Map(), factsOf());
-    const frame = {
-      base: "",
-      application: "Marrow Vale",
-      home: "/",
-      language: "en" as const,
-      styleSheets: [],
-      script: null,
-      person: null,
-      signOut: null,
-    };
+    const fields = prefillFields(tripOf({ page: of }), "edit", mv014, new Map());
+    const frame = frameOf();
     return formPage(
       {
         page: of,

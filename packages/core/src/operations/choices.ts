@@ -1,8 +1,8 @@
 import { decodeSegment } from "../page/path.js";
 import type { Row } from "../postgres/statement.js";
-import { choicesStatement, mostFound, mostOptions } from "../statements/choices.js";
+import { choicesStatement, mostFound, mostOptions } from "../statements/find-choices.js";
 import { columnOf } from "../table/model.js";
-import type { Outcome } from "../trip/outcome.js";
+import { notFound, type Outcome } from "../trip/outcome.js";
 import type { Trip } from "../trip/trip.js";
 import { readValue } from "../values/read-value.js";
 
@@ -29,7 +29,7 @@ export async function choices(trip: Trip, segments: readonly string[]): Promise<
   const field = page.fields.find((each) => each.column.name === name);
   if (field?.choices?.from !== "table" || (field.readOnly && !field.onNew)) {
     recorder.note("load", [], "there is no field with choices of this name");
-    return { kind: "not-found", code: "no-such-address", page, because: null };
+    return notFound("no-such-address", page);
   }
   const asked = (request.query.q ?? "").replaceAll("\0", "").trim().slice(0, longestSearch);
   const search = asked === "" && field.choices.by === "list" ? null : asked;
@@ -42,5 +42,5 @@ export async function choices(trip: Trip, segments: readonly string[]): Promise<
     { name: "rows", value: String(rows.length) },
   ]);
   const options = rows.slice(0, most).map((row) => ({ value: row.value ?? "", label: row.label ?? row.value ?? "" }));
-  return { kind: "shown", choices: { options, more: rows.length > most } };
+  return { kind: "shown", view: { what: "choices", choices: { options, more: rows.length > most } } };
 }

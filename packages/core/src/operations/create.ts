@@ -1,4 +1,3 @@
-import type { LogNote } from "../log/entry.js";
 import type { FieldChange } from "../log/field-change.js";
 import type { MessageCode } from "../messages/catalog.js";
 import { message } from "../messages/messages.js";
@@ -11,16 +10,16 @@ import { afterStatement } from "../statements/routine.js";
 import { checkAcross, checkFields } from "../steps/check.js";
 import type { Record } from "../steps/load.js";
 import { lookUp } from "../steps/look-up.js";
-import { read, type Submission, type SubmittedField } from "../steps/read.js";
+import type { Submission, SubmittedField } from "../steps/read.js";
 import { refusalOf } from "../steps/refusal.js";
 import { writeToken } from "../steps/token.js";
 import { retryOnConflict, type WriteResult } from "../steps/write.js";
 import { type Column, columnOf } from "../table/model.js";
-import type { Outcome } from "../trip/outcome.js";
-import type { Trip } from "../trip/trip.js";
+import { formOf, invalid, type Outcome, shown } from "../trip/outcome.js";
+import { inside, logNoteOf, type Trip } from "../trip/trip.js";
 import type { FormView, Problem } from "../views/form-view.js";
 import { whatWasMade } from "./doubt.js";
-import { claimsFor, doubtingToken, type FormState, freshForm, holderOf, layOut, makeForm, sentForm } from "./form.js";
+import { claimsFor, doubtingToken, type FormState, freshForm, layOut, makeForm, readForm, sentForm } from "./form.js";
 import { noteProblems, noteRead, noteWrite } from "./save-notes.js";
 
 /** A new record as the table would make it: its constant defaults, and nothing else. */
@@ -41,7 +40,7 @@ export async function openNew(trip: Trip): Promise<Outcome> {
     "prefill",
     form.fields.map(({ field, control, text }) => ({ name: field.column.name, value: text, note: control })),
   );
-  return { kind: "shown", form };
+  return shown(form);
 }
 
 /** Whether the form decides what is stored: what was typed, and what has no default at all; the rest is the table's to give. */
@@ -99,17 +98,9 @@ const knownChecks = (page: Page, unknown: readonly string[]): readonly Check[] =
 
 /** The SAVE half for a new record: Read → Check → Write. There is nothing to compare with. */
 export async function create(trip: Trip, body: string): Promise<Outcome> {
-  const { page, recorder, dependencies } = trip;
-  const result = read(holderOf(trip, "new"), body, dependencies.signer);
-  if (!result.ok) {
-    recorder.note(
-      "read",
-      [...result.typed].map(([name, value]) => ({ name, value })),
-      result.reason,
-    );
-    return { kind: "refused", code: result.code, page, because: null, typed: result.typed };
-  }
-  const { submission } = result;
+  const { recorder } = trip;
+  const submission = readForm(trip, "new", body);
+  if ("kind" in submission) return submission;
   noteRead(recorder, submission);
   try {
     return await beyondRead(trip, submission);
@@ -117,27 +108,27 @@ export async function create(trip: Trip, body: string): Promise<Outcome> {
     const unavailability = unavailabilityOf(error);
     if (!unavailability) throw error;
     recorder.note("write", [], (error as Error).message);
-    if (!isInDoubt(error)) return failed(trip, submission, unavailability.message, submission.token, true);
+    if (!isInDoubt(error)) return unsaved(trip, submission, unavailability.message, submission.token, true);
     // The form's own number is in the log's keeping as soon as the record is made, so another try makes nothing twice.
     const made = await whatWasMade(trip, submission.claims.id);
     return made
       ? madeBefore(trip, made)
-      : failed(trip, submission, "unavailable-doubt-new", doubtingToken(trip, submission), false);
+      : unsaved(trip, submission, "unavailable-doubt-new", doubtingToken(trip, submission), false);
   }
 }
 
 /** The form with what was typed, made of the submission alone. */
-function failed(trip: Trip, submission: Submission, code: MessageCode, token: string, certain: boolean): Outcome {
+function unsaved(trip: Trip, submission: Submission, code: MessageCode, token: string, certain: boolean): Outcome {
   const problems = [{ field: null, message: message(trip.page.language, code) }];
   const heading = certain ? "heading-not-saved" : "heading-in-doubt";
   const state: FormState = { ...sentForm(submission, { row: {}, version: "" }, problems), token, certain, heading };
-  return { kind: "failed", form: layOut(trip, "new", state, new Map()) };
+  return { kind: "failed", view: formOf(layOut(trip, "new", state, new Map())) };
 }
 
 async function beyondRead(trip: Trip, submission: Submission): Promise<Outcome> {
   const { page, recorder } = trip;
   const again = (problems: readonly Problem[]): Promise<FormView> => formAgain(trip, submission, problems);
-  if (submission.look) return { kind: "shown", form: await again([]) };
+  if (submission.look) return shown(await again([]));
   if (submission.claims.doubt !== undefined) {
     const made = await whatWasMade(trip, submission.claims.id);
     if (made) return madeBefore(trip, made);
@@ -145,7 +136,7 @@ async function beyondRead(trip: Trip, submission: Submission): Promise<Outcome> 
   if (submission.stale) {
     recorder.note("check", [], `the form must be looked at again: ${submission.stale}`);
     const said = message(page.language, `stale-${submission.stale}`);
-    return { kind: "invalid", form: await again([{ field: null, message: said }]) };
+    return invalid(await again([{ field: null, message: said }]));
   }
   const problems = await problemsOfNew(trip, submission);
   if (problems.length > 0) {
@@ -153,19 +144,19 @@ async function beyondRead(trip: Trip, submission: Submission): Promise<Outcome> 
     const made = await whatWasMade(trip, submission.claims.id);
     if (made) return madeBefore(trip, made);
     noteProblems(recorder, problems);
-    return { kind: "invalid", form: await again(problems) };
+    return invalid(await again(problems));
   }
   const written = await write(trip, submission, unknownColumns(page, submission.fields).length > 0);
   if (written.kind === "problems") {
     noteProblems(recorder, written.problems);
-    return { kind: "invalid", form: await again(written.problems) };
+    return invalid(await again(written.problems));
   }
   recorder.note("check", [{ name: "problems", value: "none" }]);
   // Refused for what the same form made the first time, most likely: then the answer is that of the first time.
   const made = written.kind === "refused" ? await whatWasMade(trip, submission.claims.id) : null;
   if (made) return madeBefore(trip, made);
   noteWrite(recorder, written);
-  if (written.kind === "refused") return { kind: "invalid", form: await again(written.problems) };
+  if (written.kind === "refused") return invalid(await again(written.problems));
   if (written.kind !== "written") throw new Error("A new record was neither written nor refused.");
   const { row, changes } = written;
   const key = page.key.map(({ name }) => row[name] ?? "");
@@ -174,11 +165,11 @@ async function beyondRead(trip: Trip, submission: Submission): Promise<Outcome> 
 
 /** What breaks rules and checks of what is known before the record is written. */
 export async function problemsOfNew(trip: Trip, submission: Submission): Promise<readonly Problem[]> {
-  const { page, facts, dependencies } = trip;
+  const { page } = trip;
   const fields = judgedFields(submission.fields);
   const checks = knownChecks(page, unknownColumns(page, submission.fields));
-  const known = [...checkFields(page, fields, {}, facts), ...checkAcross(page, {}, fields, facts, checks)];
-  return [...known, ...(await lookUp(page, null, {}, fields, known, facts, dependencies.database))];
+  const known = [...checkFields(trip, {}, fields), ...checkAcross(trip, {}, fields, checks)];
+  return [...known, ...(await lookUp(trip, {}, fields, known))];
 }
 
 /** What breaks a rule or a check in a record as it was stored: thrown inside the transaction, so that nothing of it stays. */
@@ -189,18 +180,15 @@ class BreaksRules extends Error {
 }
 
 /** Judges the record as the table has made it, defaults, generated columns and triggers included. */
-async function judgeStored(trip: Trip, key: readonly string[], inside: Database): Promise<void> {
-  const { page, facts } = trip;
-  const [row] = await inside.run(afterStatement(page, key, facts));
+async function judgeStored(trip: Trip): Promise<void> {
+  const { page, key, facts, dependencies } = trip;
+  const [row] = await dependencies.database.run(afterStatement(page, key, facts));
   if (!row) return;
   const fields = page.fields
     .filter((field) => field.rules.some((rule) => rule.by === "page"))
     .map((field): SubmittedField => storedField(field, row));
-  const known = [
-    ...checkFields(page, fields, row, facts),
-    ...checkAcross(page, row, fields, facts, page.checks, "all"),
-  ];
-  const problems = [...known, ...(await lookUp(page, key, row, fields, known, facts, inside))];
+  const known = [...checkFields(trip, row, fields), ...checkAcross(trip, row, fields, page.checks, "all")];
+  const problems = [...known, ...(await lookUp(trip, row, fields, known))];
   if (problems.length > 0) throw new BreaksRules(problems);
 }
 
@@ -214,25 +202,21 @@ type Written = WriteResult | { readonly kind: "problems"; readonly problems: rea
 
 /** @param judged whether the record has to be judged as it was stored: then it is written in a transaction, otherwise by one statement */
 async function write(trip: Trip, submission: Submission, judged: boolean): Promise<Written> {
-  const { page, facts, request, dependencies } = trip;
+  const { page, facts, dependencies } = trip;
   const assignments = submission.fields.flatMap((each) => {
     const { field, value, touched } = each;
     return touched || (value !== null && isDecided(each)) ? [{ column: field.column, value }] : [];
   });
-  const note: LogNote = { actor: facts.actor, page: page.name, pageVersion: page.version, requestId: request.id };
-  const statement = createStatement(page, assignments, facts, note, submission.claims.id);
+  const statement = createStatement(page, assignments, facts, logNoteOf(trip), submission.claims.id);
   const insert = async (database: Database): Promise<Row | undefined> => (await database.run(statement))[0];
   try {
     const row = await retryOnConflict(() =>
       judged
-        ? dependencies.database.transaction(async (inside) => {
-            const made = await insert(inside);
+        ? dependencies.database.transaction(async (database) => {
+            const made = await insert(database);
             const stored = JSON.parse(made?.row ?? "{}") as Row;
-            await judgeStored(
-              trip,
-              page.key.map(({ name }) => stored[name] ?? ""),
-              inside,
-            );
+            const key = page.key.map(({ name }) => stored[name] ?? "");
+            await judgeStored(inside(trip, database, key));
             return made;
           })
         : insert(dependencies.database),
@@ -246,7 +230,7 @@ async function write(trip: Trip, submission: Submission, judged: boolean): Promi
   } catch (error) {
     if (error instanceof BreaksRules) return { kind: "problems", problems: error.problems };
     if (!isRefusal(error)) throw error;
-    return refusalOf(page, submission.fields, error, dependencies.database, "new");
+    return refusalOf(trip, submission.fields, error);
   }
 }
 

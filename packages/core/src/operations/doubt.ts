@@ -1,7 +1,8 @@
 import type { FieldChange } from "../log/field-change.js";
 import { entryOfRequestStatement, holdStatement } from "../log/read.js";
 import type { Page } from "../page/page.js";
-import { DatabaseRefusal, type Row } from "../postgres/statement.js";
+import { isRefusedAs } from "../postgres/refusal.js";
+import type { Row } from "../postgres/statement.js";
 import { unavailabilityOf } from "../postgres/unavailable.js";
 import { madeStatement } from "../statements/create.js";
 import type { Trip } from "../trip/trip.js";
@@ -56,7 +57,7 @@ export async function whatBecame({ page, key, dependencies }: Trip, requestId: s
     } catch (error) {
       if (!unavailabilityOf(error)) throw error;
       // Somebody holds the record, perhaps the lost save itself: nothing can be said before that one ends.
-      if (error instanceof DatabaseRefusal && error.sqlState === "55P03") return { kind: "unknown" };
+      if (isRefusedAs(error, "locked by others")) return { kind: "unknown" };
     }
   }
   return { kind: "unknown" };

@@ -1,4 +1,5 @@
-import type { Facts } from "../condition/evaluate.js";
+import type { Facts } from "../condition/facts.js";
+import { controlKind } from "../controls/index.js";
 import { show } from "../controls/show.js";
 import type { Word } from "../messages/catalog.js";
 import { word } from "../messages/messages.js";
@@ -9,8 +10,9 @@ import { formValues } from "../steps/check.js";
 import type { Record } from "../steps/load.js";
 import { completeOffers, loadLists } from "../steps/offer.js";
 import { prefillFields, shownDigests, takenDigest, titleOf } from "../steps/prefill.js";
-import { type Holder, type Submission, type SubmittedField, typedTexts } from "../steps/read.js";
+import { type Holder, read, type Submission, type SubmittedField, typedTexts } from "../steps/read.js";
 import { type Claims, fieldDigest, writeToken } from "../steps/token.js";
+import { type Refusal, refused } from "../trip/outcome.js";
 import type { Trip } from "../trip/trip.js";
 import type { Conflict, FormKind, FormView, Look, Offers, Problem } from "../views/form-view.js";
 
@@ -49,7 +51,7 @@ function plainOf(page: Page, row: Row, names: readonly string[]): Pick<Claims, "
     const field = page.fields.find((each) => each.column.name === name);
     return (
       field &&
-      ["date", "date-time"].includes(field.control) &&
+      controlKind(field.control).refuses &&
       show(field, row[name] ?? null, page.timeZone).control !== field.control
     );
   });
@@ -66,6 +68,19 @@ export const holderOf = ({ page, key, facts, request, dependencies }: Trip, form
   now: facts.now,
   formAge: dependencies.formAge,
 });
+
+/** Reads a form that came back, or refuses it with what was typed in it. */
+export function readForm(trip: Trip, form: Claims["form"], body: string): Submission | Refusal {
+  const { page, recorder, dependencies } = trip;
+  const result = read(holderOf(trip, form), body, dependencies.signer);
+  if (result.ok) return result.submission;
+  recorder.note(
+    "read",
+    [...result.typed].map(([name, value]) => ({ name, value })),
+    result.reason,
+  );
+  return refused(result.code, page, { typed: result.typed });
+}
 
 /** The heading of a form. */
 export const headingOf = (trip: Trip, form: FormKind, row: Row): string =>
@@ -115,7 +130,7 @@ function shownValues(row: Row, fields: readonly SubmittedField[]): ReadonlyMap<s
 export function layOut(trip: Trip, form: FormKind, state: FormState, offers: Offers): FormView {
   const { page, key, facts } = trip;
   const { record, problems, conflicts } = state;
-  const fields = prefillFields(page, form, record.row, offers, facts, state.typed).map((view) => ({
+  const fields = prefillFields(trip, form, record.row, offers, state.typed).map((view) => ({
     ...view,
     problems: problems.filter((problem) => problem.field === view.field.column.name).map((problem) => problem.message),
     conflict: conflicts.find((conflict) => conflict.field === view.field.column.name) ?? null,
@@ -160,18 +175,14 @@ export const doubtingToken = ({ request, dependencies }: Trip, { claims }: Submi
  * @param lists the lists that were asked for already, together with the record
  */
 export async function makeForm(trip: Trip, form: FormKind, state: FormState, lists?: Offers): Promise<FormView> {
-  const { page, facts } = trip;
-  const { database } = trip.dependencies;
   const { row } = state.record;
   const submitted = state.submission?.fields ?? [];
   const offers = await completeOffers(
-    page,
-    lists ?? (await loadLists(page, facts, database)),
+    trip,
+    lists ?? (await loadLists(trip)),
     formValues(row, submitted),
     shownValues(row, submitted),
     state.look,
-    facts,
-    database,
   );
   return layOut(trip, form, state, offers);
 }

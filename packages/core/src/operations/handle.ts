@@ -1,23 +1,18 @@
-import type { Facts } from "../condition/evaluate.js";
+import { type Facts, factsOf } from "../condition/facts.js";
 import type { Page } from "../page/page.js";
-import { type Database, DatabaseRefusal } from "../postgres/statement.js";
+import { isRefusedAs } from "../postgres/refusal.js";
+import type { Database } from "../postgres/statement.js";
 import { isRefusal, unavailabilityOf } from "../postgres/unavailable.js";
 import { mayMake, mayOpen } from "../steps/access.js";
 import { answer } from "../steps/answer.js";
 import { readKey } from "../steps/key.js";
 import type { MatchedRoute } from "../steps/route.js";
-import type { Outcome } from "../trip/outcome.js";
+import { failed, type Outcome, type Refusal, refused } from "../trip/outcome.js";
 import { type RecordedRequest, Recorder } from "../trip/recording.js";
 import type { Dependencies, PageRequest, PageResponse } from "../trip/request.js";
-import { isSaving, type Operation } from "../trip/round-trip.js";
+import { isSaving, type Operation, operations } from "../trip/round-trip.js";
 import type { Trip } from "../trip/trip.js";
-import { choices } from "./choices.js";
-import { create, openNew } from "./create.js";
-import { judge } from "./judge.js";
-import { list } from "./list.js";
-import { open, view } from "./open.js";
-import { confirm, remove } from "./remove.js";
-import { save } from "./save.js";
+import { runs } from "./index.js";
 
 /** An answer with the record of how it came about. */
 export interface Handled {
@@ -54,51 +49,49 @@ class RoundTrip {
   }
 
   async outcome(route: MatchedRoute): Promise<Outcome> {
-    if (route.kind === "unsound") {
-      this.recorder.note("route", [{ name: "page", value: route.name }], "the page file does not fit the table");
-      return { kind: "failed", code: "page-unsound", page: null, because: null };
+    const { recorder, request } = this;
+    switch (route.kind) {
+      case "unsound":
+        recorder.note("route", [{ name: "page", value: route.name }], "the page file does not fit the table");
+        return failed("page-unsound", null);
+      case "method-not-allowed":
+        recorder.note("route", [{ name: "method", value: request.method }], `the address takes ${route.allow}`);
+        return refused("method-not-allowed", route.page, { allow: route.allow });
+      case "options":
+        recorder.note("route", [{ name: "method", value: request.method }]);
+        return { kind: "shown", view: { what: "methods", allow: route.allow } };
+      case "moved":
+        recorder.note("route", [{ name: "page", value: route.page.name }], "a slash too many at the end");
+        return { kind: "shown", view: { what: "better-address", to: route.to } };
+      case "page":
+        return this.beyondRoute(route.page, route.operation, route.keySegments);
     }
-    if (route.kind === "method-not-allowed") {
-      this.recorder.note("route", [{ name: "method", value: this.request.method }], `the address takes ${route.allow}`);
-      return { kind: "refused", code: "method-not-allowed", page: route.page, because: null, allow: route.allow };
-    }
-    if (route.kind === "options") {
-      this.recorder.note("route", [{ name: "method", value: this.request.method }]);
-      return { kind: "shown", allow: route.allow };
-    }
-    if (route.kind === "moved") {
-      this.recorder.note("route", [{ name: "page", value: route.page.name }], "a slash too many at the end");
-      return { kind: "shown", moved: route.to };
-    }
-    const { page, operation } = route;
+  }
+
+  private async beyondRoute(page: Page, operation: Operation, segments: readonly string[]): Promise<Outcome> {
     this.recorder.note("route", [
       { name: "page", value: page.name },
       { name: "operation", value: operation },
     ]);
     try {
-      return await this.beyondRoute(page, operation, route.keySegments);
+      return await this.beyondKey(page, operation, segments);
     } catch (error) {
       if (this.isKeyRefused(operation, error)) return this.malformedKey(page, (error as Error).message);
       const unavailability = unavailabilityOf(error);
       if (!unavailability && !isRefusal(error)) throw error;
       const said = (error as Error).message;
       this.recorder.note(isSaving(operation) ? "write" : "load", [], said);
-      if (unavailability) return { kind: "failed", code: unavailability.code, page, because: null };
-      return {
-        kind: "failed",
-        code: isUnreadable(error) ? "unreadable-text" : "database-refuses",
-        page,
-        because: said,
-      };
+      if (unavailability) return failed(unavailability.code, page);
+      const isUnreadable = isRefusedAs(error, "unreadable text");
+      return failed(isUnreadable ? "unreadable-text" : "database-refuses", page, { because: said });
     }
   }
 
-  private async beyondRoute(page: Page, operation: Operation, segments: readonly string[]): Promise<Outcome> {
-    if (isKeyed(operation) && (operation !== "judge" || segments.length > 0)) {
+  private async beyondKey(page: Page, operation: Operation, segments: readonly string[]): Promise<Outcome> {
+    const { keyed } = operations[operation];
+    if (keyed === true || (keyed === "perhaps" && segments.length > 0)) {
       const read = readKey(page, segments);
-      if (!read.ok) {
-        return this.malformedKey(page, read.reason, segments);
-      }
+      if (!read.ok) return this.malformedKey(page, read.reason, segments);
       this.key = read.key;
       this.recorder.note(
         "key",
@@ -109,44 +102,23 @@ class RoundTrip {
         })),
       );
     }
-    const facts = this.access(page, operation, operation === "judge" && this.key === null);
-    if ("kind" in facts) return facts;
+    const entered = this.access(page, operation);
+    if ("kind" in entered) return entered;
     const { request, recorder, dependencies } = this;
-    const trip: Trip = { page, key: this.key ?? [], request, facts, recorder, dependencies };
-    switch (operation) {
-      case "list":
-        return list(trip);
-      case "view":
-        return view(trip);
-      case "open":
-        return open(trip);
-      case "new":
-        return openNew(trip);
-      case "confirm":
-        return confirm(trip);
-      case "choices":
-        return choices(trip, segments);
-      case "judge":
-        return this.withBody(page, (body) => judge(trip, body));
-      case "save":
-        return this.withBody(page, (body) => save(trip, body));
-      case "create":
-        return this.withBody(page, async (body) => {
-          const outcome = await create(trip, body);
-          if (outcome.kind === "saved" || outcome.kind === "unchanged") this.key = outcome.key;
-          return outcome;
-        });
-      case "delete":
-        return this.withBody(page, (body) => remove(trip, body));
+    const trip: Trip = { page, key: this.key ?? [], request, facts: entered, recorder, dependencies };
+    const run = runs[operation];
+    if (run.takes === "segments") return run.run(trip, segments);
+    if (run.takes === "nothing") return run.run(trip);
+    const { body } = request;
+    if (!body || "refused" in body) {
+      const code = body?.refused ?? "wrong-content-type";
+      recorder.note("read", [], code);
+      return refused(code, page);
     }
-  }
-
-  private async withBody(page: Page, run: (body: string) => Promise<Outcome>): Promise<Outcome> {
-    const { body } = this.request;
-    if (body && "text" in body) return run(body.text);
-    const code = body?.refused ?? "wrong-content-type";
-    this.recorder.note("read", [], code);
-    return { kind: "refused", code, page, because: null };
+    const outcome = await run.run(trip, body.text);
+    // A new record has its key from here on.
+    if (outcome.kind === "saved" || outcome.kind === "unchanged") this.key ??= outcome.key;
+    return outcome;
   }
 
   /**
@@ -154,27 +126,29 @@ class RoundTrip {
    * are no text in this connection's encoding are the row's matter, not the key's.
    */
   private isKeyRefused(operation: Operation, error: unknown): boolean {
-    return (
-      isKeyed(operation) && isRefusal(error) && error.sqlState.startsWith("22") && !error.inside && !isUnreadable(error)
-    );
+    return operations[operation].keyed !== false && isRefusedAs(error, "bad value") && !error.inside;
   }
 
   private malformedKey(page: Page, reason: string, segments: readonly string[] = this.key ?? []): Outcome {
     this.recorder.note("key", [{ name: "typed", value: segments.join("/") }], reason);
-    return { kind: "refused", code: "malformed-key", page, because: null };
+    return refused("malformed-key", page);
+  }
+
+  /** Whether it is about a record that is still to be made. */
+  private isNew(operation: Operation): boolean {
+    return operation === "new" || operation === "create" || (operation === "judge" && this.key === null);
   }
 
   /** The facts that conditions are asked about, or the refusal of a person who may not open the page. */
-  private access(page: Page, operation: Operation, isNew: boolean): Facts | Outcome {
+  private access(page: Page, operation: Operation): Facts | Refusal {
     const { actor, at } = this.request;
     if (!actor) {
       this.recorder.note("access", [], "nobody is signed in");
       const { body } = this.request;
       const carried = isSaving(operation) && body && "text" in body ? body.text : undefined;
-      if (carried === undefined) return { kind: "refused", code: "signed-out", page, because: null };
-      return { kind: "refused", code: "signed-out-form", page, because: null, carried };
+      return carried === undefined ? refused("signed-out", page) : refused("signed-out-form", page, { carried });
     }
-    const facts = { actor, now: at, row: {}, form: {} };
+    const facts = factsOf(actor, at);
     const opens = mayOpen(page, facts);
     const values = [
       { name: "actor", value: actor.name, note: actor.roles.join(", ") },
@@ -184,27 +158,20 @@ class RoundTrip {
     ];
     if (opens !== true) {
       this.recorder.note("access", values, "the open condition does not hold");
-      return { kind: "refused", code: "may-not-open", page, because: null };
+      return refused("may-not-open", page);
     }
-    if ((isNew || operation === "new" || operation === "create") && !mayMake(page, facts)) {
+    if (this.isNew(operation) && !mayMake(page, facts)) {
       const asked = { name: "new", value: page.access.new?.source ?? null, note: "false" };
       this.recorder.note("access", [...values, asked], "the new condition does not hold");
-      return { kind: "refused", code: "may-not-make", page, because: null };
+      return refused("may-not-make", page);
     }
     this.recorder.note("access", values);
     return facts;
   }
 }
 
-/** Bytes that are no text in the encoding of the database or the connection (SQLSTATE 22021, 22P05), as a database in SQL_ASCII holds. */
-const isUnreadable = (error: unknown): boolean =>
-  error instanceof DatabaseRefusal && ["22021", "22P05"].includes(error.sqlState);
-
 const operationOf = (matched: MatchedRoute, method: string): Operation =>
   matched.kind === "page" ? matched.operation : method === "POST" ? "save" : "open";
-
-/** Whether an operation is about one record, named by the key in the address. */
-const isKeyed = (operation: Operation): boolean => !["list", "new", "create", "choices"].includes(operation);
 
 /**
  * Takes one request through the round trip.

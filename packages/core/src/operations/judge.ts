@@ -27,13 +27,11 @@ export async function judge(trip: Trip, body: string): Promise<Outcome> {
   const title = form === "new" ? word(language, "new-in", { list: page.plural }) : titleOf(page, {}, key);
   // Dates that were begun and not finished the browser counts by itself.
   const unfinished = Number(/(?:^|&)quill\.unfinished=(\d{1,3})(?:&|$)/.exec(body)?.[1] ?? 0);
-  return {
-    kind: "shown",
-    judged: {
-      problems,
-      heading: headingOfProblems(language, problems.length + unfinished),
-      advice: word(language, "typed-is-here"),
-      title: word(language, "put-right", { title }),
-    },
+  const judged = {
+    problems,
+    heading: headingOfProblems(language, problems.length + unfinished),
+    advice: word(language, "typed-is-here"),
+    title: word(language, "put-right", { title }),
   };
+  return { kind: "shown", view: { what: "judged", judged } };
 }

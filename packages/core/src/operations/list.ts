@@ -31,5 +31,5 @@ export async function list({ page, request, facts, recorder, dependencies }: Tri
     notice: said?.text ?? null,
     savedAddress: said?.address || null,
   };
-  return { kind: "shown", list: view };
+  return { kind: "shown", view: { what: "list", list: view } };
 }

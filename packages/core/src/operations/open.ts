@@ -2,16 +2,15 @@ import { mayDelete } from "../steps/access.js";
 import { readSaid } from "../steps/answer.js";
 import { exists, loadForForm, type Record } from "../steps/load.js";
 import { titleOf } from "../steps/prefill.js";
-import type { Outcome } from "../trip/outcome.js";
+import { notFound, type Outcome, type Refusal, shown } from "../trip/outcome.js";
 import type { Trip } from "../trip/trip.js";
 import type { Offers } from "../views/form-view.js";
 import { freshForm, lockedBecause, makeForm } from "./form.js";
 
 /** Loads the record and the lists of its form together; the outcome where there is no such record for the actor. */
-async function loadAll(trip: Trip): Promise<{ record: Record; lists: Offers } | Outcome> {
-  const { page, key, facts, recorder } = trip;
-  const { database } = trip.dependencies;
-  const found = await loadForForm(page, key, facts, database);
+async function loadAll(trip: Trip): Promise<{ record: Record; lists: Offers } | Refusal> {
+  const { recorder } = trip;
+  const found = await loadForForm(trip);
   if (!found) return missing(trip);
   const values = Object.entries(found.record.row).map(([name, value]) => ({ name, value }));
   recorder.note("load", values);
@@ -19,13 +18,13 @@ async function loadAll(trip: Trip): Promise<{ record: Record; lists: Offers } | 
 }
 
 /** There is no such record for the actor; which of the reasons it is stands in the record, not in the answer. */
-export async function missing({ page, key, facts, recorder, dependencies }: Trip): Promise<Outcome> {
-  const there = await exists(page, key, facts, dependencies.database);
-  const reason = there
+export async function missing(trip: Trip): Promise<Refusal> {
+  const { page, recorder } = trip;
+  const reason = (await exists(trip))
     ? `the record exists, but not under ${page.access.rows?.source ?? "rows"}`
     : "there is no record with this key";
   recorder.note("load", [], reason);
-  return { kind: "not-found", code: "no-such-record", page, because: null };
+  return notFound("no-such-record", page);
 }
 
 /** The OPEN half from Load on: Load → Prefill. Route, Key and Access are behind it. */
@@ -43,7 +42,7 @@ export async function open(trip: Trip): Promise<Outcome> {
     note: field.readOnly || locked ? "shown only" : control,
   }));
   recorder.note("prefill", locked ? [...values, { name: "locked", value: locked }] : values);
-  return { kind: "shown", form };
+  return shown(form);
 }
 
 /** The record as it now is, without a form. */
@@ -60,14 +59,17 @@ export async function view(trip: Trip): Promise<Outcome> {
   const said = readSaid(request.said, trip.dependencies.signer);
   return {
     kind: "shown",
-    record: {
-      page,
-      key,
-      title: titleOf(page, record.row, key),
-      fields,
-      locked: lockedBecause(page, record, facts),
-      removable: mayDelete(page, record.row, facts),
-      notice: page.answer.saved === "view" ? (said?.text ?? null) : null,
+    view: {
+      what: "record",
+      record: {
+        page,
+        key,
+        title: titleOf(page, record.row, key),
+        fields,
+        locked: lockedBecause(page, record, facts),
+        removable: mayDelete(page, record.row, facts),
+        notice: page.answer.saved === "view" ? (said?.text ?? null) : null,
+      },
     },
   };
 }

@@ -1,4 +1,5 @@
 import { message, word } from "../messages/messages.js";
+import { refusalKind } from "../postgres/refusal.js";
 import type { Row } from "../postgres/statement.js";
 import { isInDoubt, isRefusal } from "../postgres/unavailable.js";
 import { dependentsStatement, mostCounted, removeStatement } from "../statements/remove.js";
@@ -6,14 +7,13 @@ import { mayDelete } from "../steps/access.js";
 import { load, type Record } from "../steps/load.js";
 import { completeOffers, loadLists } from "../steps/offer.js";
 import { prefillFields, titleOf } from "../steps/prefill.js";
-import { read } from "../steps/read.js";
 import { writeToken } from "../steps/token.js";
 import { retryOnConflict } from "../steps/write.js";
-import type { Outcome } from "../trip/outcome.js";
-import type { Trip } from "../trip/trip.js";
+import { failed, notFound, type Outcome, type Refusal, refused } from "../trip/outcome.js";
+import { logNoteOf, type Trip } from "../trip/trip.js";
 import type { DependentCount, RemovalView } from "../views/removal-view.js";
 import { whatBecame } from "./doubt.js";
-import { claimsFor, holderOf } from "./form.js";
+import { claimsFor, readForm } from "./form.js";
 import { missing } from "./open.js";
 
 /** What hangs on the record: counted where it can be read, named where it can't. */
@@ -44,29 +44,28 @@ async function dependentPaths({ page, key, dependencies }: Trip): Promise<readon
 }
 
 async function viewOf(trip: Trip, record: Record, said: string | null): Promise<RemovalView> {
-  const { page, key, facts, dependencies } = trip;
-  const { database, signer } = dependencies;
+  const { page, key, dependencies } = trip;
   const shown = new Map(Object.entries(record.row).map(([name, value]) => [name, [value]]));
-  const [dependents, lists] = await Promise.all([dependentPaths(trip), loadLists(page, facts, database)]);
-  const offers = await completeOffers(page, lists, record.row, shown, null, facts, database);
+  const [dependents, lists] = await Promise.all([dependentPaths(trip), loadLists(trip)]);
+  const offers = await completeOffers(trip, lists, record.row, shown, null);
   return {
     page,
     key,
     title: titleOf(page, record.row, key),
-    fields: prefillFields(page, "edit", record.row, offers, facts),
+    fields: prefillFields(trip, "edit", record.row, offers),
     dependents,
     said,
-    token: writeToken(claimsFor(trip, "delete", record), signer),
+    token: writeToken(claimsFor(trip, "delete", record), dependencies.signer),
   };
 }
 
-async function loaded(trip: Trip): Promise<Record | Outcome> {
-  const { page, key, facts, dependencies } = trip;
-  const record = await load(page, key, facts, dependencies.database);
+async function loaded(trip: Trip): Promise<Record | Refusal> {
+  const { page, facts } = trip;
+  const record = await load(trip);
   if (!record) return missing(trip);
   if (mayDelete(page, record.row, facts)) return record;
   trip.recorder.note("load", [], `delete: ${page.access.delete?.source ?? ""}`);
-  return { kind: "refused", code: "may-not-delete", page, because: page.access.because };
+  return refused("may-not-delete", page, { because: page.access.because });
 }
 
 /** Asks before a record is deleted: shows what will go and what hangs on it. */
@@ -84,26 +83,22 @@ export async function confirm(trip: Trip): Promise<Outcome> {
     note: effect,
   }));
   trip.recorder.note("prefill", dependents);
-  return { kind: "shown", removal };
+  return { kind: "shown", view: { what: "removal", removal } };
 }
 
 /** Deletes the record as it was shown when it was confirmed; one that was changed since is shown again first. */
 export async function remove(trip: Trip, body: string): Promise<Outcome> {
-  const { page, key, facts, request, recorder, dependencies } = trip;
-  const result = read(holderOf(trip, "delete"), body, dependencies.signer);
-  if (!result.ok) {
-    recorder.note("read", [], result.reason);
-    return { kind: "refused", code: result.code, page, because: null };
-  }
-  const { claims, stale } = result.submission;
+  const { page, key, facts, recorder, dependencies } = trip;
+  const submission = readForm(trip, "delete", body);
+  if ("kind" in submission) return submission;
+  const { claims, stale } = submission;
   recorder.note("read", [{ name: "row version", value: claims.row }]);
-  const note = { actor: facts.actor, page: page.name, pageVersion: page.version, requestId: request.id };
-  const statement = removeStatement(page, key, claims.row, facts, note);
+  const statement = removeStatement(page, key, claims.row, facts, logNoteOf(trip));
   const again = async (said: string): Promise<Outcome> => {
     recorder.note("write", [], said);
     const record = await loaded(trip);
-    if ("kind" in record) return record.kind === "not-found" ? { ...record, code: "record-gone" } : record;
-    return { kind: "conflict", removal: await viewOf(trip, record, said) };
+    if ("kind" in record) return record.kind === "not-found" ? notFound("record-gone", page) : record;
+    return { kind: "conflict", view: { what: "removal", removal: await viewOf(trip, record, said) } };
   };
   if (stale) return again(message(page.language, `stale-${stale}`));
   try {
@@ -119,7 +114,7 @@ export async function remove(trip: Trip, body: string): Promise<Outcome> {
   } catch (error) {
     if (isInDoubt(error)) return afterDoubt(trip);
     if (!isRefusal(error)) throw error;
-    const hangs = error.sqlState === "23503" || error.sqlState === "23001";
+    const hangs = refusalKind(error) === "foreign key";
     return again(
       hangs ? word(page.language, "delete-refers") : word(page.language, "delete-refused", { said: error.message }),
     );
@@ -131,8 +126,8 @@ async function afterDoubt(trip: Trip): Promise<Outcome> {
   const { page, key, request, recorder } = trip;
   const became = await whatBecame(trip, request.id);
   recorder.note("write", [], `the connection was lost; the log says: ${became.kind}`);
-  if (became.kind === "nothing") return { kind: "failed", code: "database-away", page, because: null };
-  if (became.kind === "unknown") return { kind: "failed", code: "delete-in-doubt", page, because: null };
+  if (became.kind === "nothing") return failed("database-away", page);
+  if (became.kind === "unknown") return failed("delete-in-doubt", page);
   const row = Object.fromEntries(became.changes.map(({ field, old }) => [field, old]));
   return { kind: "saved", page, key, row, changes: [], what: "deleted" };
 }

@@ -1,4 +1,3 @@
-import { told, toldMoment } from "../controls/told.js";
 import type { FieldChange } from "../log/field-change.js";
 import { lastChangesStatement } from "../log/read.js";
 import type { MessageCode } from "../messages/catalog.js";
@@ -11,23 +10,24 @@ import { checkAcross, checkFields, conditionsOf } from "../steps/check.js";
 import { type ComparedField, changedFields, compareWithShown, compareWithStored } from "../steps/compare.js";
 import { exists, load, type Record } from "../steps/load.js";
 import { lookUp } from "../steps/look-up.js";
-import { read, type Stale, type Submission, typedTexts } from "../steps/read.js";
+import { type Stale, type Submission, typedTexts } from "../steps/read.js";
 import { writeToken } from "../steps/token.js";
 import { write } from "../steps/write.js";
 import { writeByRoutine } from "../steps/write-by-routine.js";
 import { tableName } from "../table/model.js";
-import type { Outcome } from "../trip/outcome.js";
+import { formOf, invalid, notFound, type Outcome, refused, shown } from "../trip/outcome.js";
 import type { Trip } from "../trip/trip.js";
 import type { Conflict, FormView, Problem } from "../views/form-view.js";
+import { told, toldMoment } from "../views/told.js";
 import { whatBecame } from "./doubt.js";
 import {
   claimsFor,
   doubtingToken,
   type FormState,
-  holderOf,
   layOut,
   lockedBecause,
   makeForm,
+  readForm,
   sentForm,
 } from "./form.js";
 import { noteCompared, noteProblems, noteRead, noteWrite } from "./save-notes.js";
@@ -38,8 +38,6 @@ const mostTries = 5;
 /** The SAVE half from Read on: Read → Check → Compare → Write. Route, Key and Access are behind it, Answer comes after. */
 export const save = (trip: Trip, body: string): Promise<Outcome> => new Save(trip).run(body);
 
-const found = (result: Outcome | Record): result is Record => "version" in result;
-
 /** What checks and conditional rules ask about: columns of the form and of the stored row. */
 const askedByRules = memoizePerPage((page): readonly { from: "form" | "row"; name: string }[] =>
   conditionsOf(page).flatMap(({ formColumns, rowColumns }) => [
@@ -49,15 +47,11 @@ const askedByRules = memoizePerPage((page): readonly { from: "form" | "row"; nam
 );
 
 /** What breaks rules and checks in a form, held against the record as it is stored now; nothing where it is gone. */
-export async function problemsOfSave(
-  { page, key, facts, dependencies }: Trip,
-  { fields }: Submission,
-): Promise<readonly Problem[]> {
-  const { database } = dependencies;
-  const record = await load(page, key, facts, database);
-  if (!record || lockedBecause(page, record, facts) !== null) return [];
-  const known = [...checkFields(page, fields, record.row, facts), ...checkAcross(page, record.row, fields, facts)];
-  return [...known, ...(await lookUp(page, key, record.row, fields, known, facts, database))];
+export async function problemsOfSave(trip: Trip, { fields }: Submission): Promise<readonly Problem[]> {
+  const record = await load(trip);
+  if (!record || lockedBecause(trip.page, record, trip.facts) !== null) return [];
+  const known = [...checkFields(trip, record.row, fields), ...checkAcross(trip, record.row, fields)];
+  return [...known, ...(await lookUp(trip, record.row, fields, known))];
 }
 
 class Save {
@@ -82,17 +76,8 @@ class Save {
   }
 
   async run(body: string): Promise<Outcome> {
-    const { page } = this;
-    const result = read(holderOf(this.trip, "edit"), body, this.dependencies.signer);
-    if (!result.ok) {
-      this.recorder.note(
-        "read",
-        [...result.typed].map(([name, value]) => ({ name, value })),
-        result.reason,
-      );
-      return { kind: "refused", code: result.code, page, because: null, typed: result.typed };
-    }
-    const { submission } = result;
+    const submission = readForm(this.trip, "edit", body);
+    if ("kind" in submission) return submission;
     noteRead(this.recorder, submission);
     try {
       return (await this.earlier(submission)) ?? (await this.beyondRead(submission));
@@ -112,7 +97,7 @@ class Save {
     const became = await whatBecame(this.trip, doubt);
     if (became.kind === "nothing") return null;
     if (became.kind === "unknown") return this.failed(submission, "unavailable-doubt", submission.token, false);
-    const record = await load(this.page, became.key, this.facts, this.dependencies.database);
+    const record = await load({ ...this.trip, key: became.key });
     const { page } = this;
     const since = submission.fields.filter(
       ({ field, touched, value }) => touched && value !== (record?.row[field.column.name] ?? null),
@@ -123,7 +108,7 @@ class Save {
     // What was typed since is no part of that save: it is shown again, upon what is stored now.
     const said = message(page.language, "saved-earlier", { at: toldMoment(page, became.at) });
     const form = await this.renewedForm(submission, record, [{ field: null, message: said }], []);
-    return { kind: "invalid", form: { ...form, certain: false, heading: "heading-look-again" } };
+    return invalid({ ...form, certain: false, heading: "heading-look-again" });
   }
 
   /** The answer of the statement that writes was lost: the log is asked, at once where the database answers soon. */
@@ -135,54 +120,50 @@ class Save {
       return this.failed(submission, "unavailable-doubt", doubtingToken(this.trip, submission), false);
     const { key, changes, entry } = became;
     this.recorder.note("write", [{ name: "log entry", value: entry, note: "found after the connection was lost" }]);
-    const record = await load(page, key, this.facts, this.dependencies.database);
+    const record = await load({ ...this.trip, key });
     return { kind: "saved", page, key, row: record?.row ?? {}, changes, what: "changed" };
   }
 
   private async failed(submission: Submission, code: MessageCode, token: string, certain = true): Promise<Outcome> {
     const said = message(this.page.language, code);
-    return { kind: "failed", form: await this.formWithoutDatabase(submission, said, token, certain) };
+    return { kind: "failed", view: formOf(await this.formWithoutDatabase(submission, said, token, certain)) };
   }
 
   /** A form that has to be looked at again comes back with what was typed, upon what is stored now, conflicts and all. */
   private async lookAgain(submission: Submission, stale: Stale): Promise<Outcome> {
     const record = await this.load();
-    if (!found(record)) return this.stop("check", record, submission);
+    if (!record) return this.gone("check", submission);
     this.recorder.note("compare", [], `the form must be looked at again: ${staleWords[stale]}`);
     const locked = this.locked(record, submission);
     if (locked) return locked;
     const { fields, claims } = submission;
-    const compared = compareWithStored(this.page, record.row, fields, claims, this.dependencies.signer);
+    const compared = compareWithStored(this.trip, record.row, fields, claims);
     const conflicts = record.version === claims.row ? [] : await this.conflicts(compared, record);
     const problem = { field: null, message: message(this.page.language, `stale-${stale}`) };
     const form = await this.renewedForm(submission, record, [problem], conflicts);
-    return {
-      kind: conflicts.length > 0 ? "conflict" : "invalid",
-      form: { ...form, heading: conflicts.length > 0 ? null : "heading-look-again" },
-    };
+    return conflicts.length > 0
+      ? { kind: "conflict", view: formOf(form) }
+      : invalid({ ...form, heading: "heading-look-again" });
   }
 
   private async beyondRead(submission: Submission): Promise<Outcome> {
-    const { page, facts } = this;
-    let record = this.asksForRow(submission) ? await this.load() : null;
-    if (record && !found(record)) return this.stop("check", record, submission);
-    if (submission.look) return { kind: "shown", form: await this.form(submission, record, [], []) };
+    const asks = this.asksForRow(submission);
+    let record = asks ? await this.load() : null;
+    if (asks && !record) return this.gone("check", submission);
+    if (submission.look) return shown(await this.form(submission, record, [], []));
     if (submission.stale) return this.lookAgain(submission, submission.stale);
     let known = this.problems(submission, record?.row ?? {});
     if (known.length > 0 && !record) {
       // What was shown may be out of date: before anything is refused, it is held against what is stored now.
       record = await this.load();
-      if (!found(record)) return this.stop("check", record, submission);
+      if (!record) return this.gone("check", submission);
       known = this.problems(submission, record.row);
     }
     const row = record?.row ?? {};
-    const all = [
-      ...known,
-      ...(await lookUp(page, this.key, row, submission.fields, known, facts, this.dependencies.database)),
-    ];
+    const all = [...known, ...(await lookUp(this.trip, row, submission.fields, known))];
     if (all.length > 0) {
       noteProblems(this.recorder, all);
-      return { kind: "invalid", form: await this.form(submission, record, all, []) };
+      return invalid(await this.form(submission, record, all, []));
     }
     this.recorder.note("check", [{ name: "problems", value: "none" }]);
     const compared = compareWithShown(submission.fields);
@@ -192,8 +173,7 @@ class Save {
   }
 
   private problems({ fields }: Submission, row: Row): readonly Problem[] {
-    const { page, facts } = this;
-    return [...checkFields(page, fields, row, facts), ...checkAcross(page, row, fields, facts)];
+    return [...checkFields(this.trip, row, fields), ...checkAcross(this.trip, row, fields)];
   }
 
   /** Whether the stored row is needed beforehand: rules ask for what the form did not send. Otherwise a save is one trip. */
@@ -213,13 +193,11 @@ class Save {
     guard: Guard,
     turn: number,
   ): Promise<Outcome> {
-    const { page, key, facts, request } = this;
-    const note = { actor: facts.actor, page: page.name, pageVersion: page.version, requestId: request.id };
-    const { database } = this.dependencies;
+    const { page, key } = this;
     this.writing = true;
     const result = page.routine
-      ? await writeByRoutine(page, page.routine, key, guard, submission.fields, facts, note, database)
-      : await write(page, key, guard, changedFields(compared), facts, note, database);
+      ? await writeByRoutine(this.trip, page.routine, guard, submission.fields)
+      : await write(this.trip, guard, changedFields(compared));
     this.writing = false;
     noteWrite(this.recorder, result);
     if (result.kind === "written") {
@@ -234,10 +212,9 @@ class Save {
         what: "changed",
       };
     }
-    if (result.kind === "refused")
-      return { kind: "invalid", form: await this.form(submission, null, result.problems, []) };
+    if (result.kind === "refused") return invalid(await this.form(submission, null, result.problems, []));
     const record = await this.load();
-    if (!found(record)) return this.stop("compare", record, submission);
+    if (!record) return this.gone("compare", submission);
     const locked = this.locked(record, submission);
     if (locked) return locked;
     if (result.kind === "no-difference") return this.unchanged(record);
@@ -247,28 +224,22 @@ class Save {
 
   /** Different fields merge; the same field with another value is a conflict. */
   private async merge(submission: Submission, record: Record, turn: number): Promise<Outcome> {
-    const compared = compareWithStored(
-      this.page,
-      record.row,
-      submission.fields,
-      submission.claims,
-      this.dependencies.signer,
-    );
+    const compared = compareWithStored(this.trip, record.row, submission.fields, submission.claims);
     noteCompared(this.recorder, compared);
     if (compared.some((each) => each.state === "conflict")) {
       const conflicts = await this.conflicts(compared, record);
-      return { kind: "conflict", form: await this.form(submission, record, [], conflicts) };
+      return { kind: "conflict", view: formOf(await this.form(submission, record, [], conflicts)) };
     }
     const problems = this.problems(submission, record.row);
     if (problems.length > 0) {
       noteProblems(this.recorder, problems);
-      return { kind: "invalid", form: await this.form(submission, record, problems, []) };
+      return invalid(await this.form(submission, record, problems, []));
     }
     if (changedFields(compared).length === 0) return this.unchanged(record);
     // Others were faster every time: as good as too many at once.
     if (turn >= mostTries) {
       const problem = { field: null, message: message(this.page.language, "unavailable-busy") };
-      return { kind: "failed", form: await this.form(submission, record, [problem], []) };
+      return { kind: "failed", view: formOf(await this.form(submission, record, [problem], [])) };
     }
     return this.write(submission, compared, this.guardOf(compared, record), turn + 1);
   }
@@ -284,32 +255,30 @@ class Save {
     };
   }
 
-  private async load(): Promise<Record | Outcome> {
-    const { page, key, facts } = this;
-    const { database } = this.dependencies;
-    const record = await load(page, key, facts, database);
-    if (record) return record;
-    const there = await exists(page, key, facts, database);
-    const because = there ? `exists, but not under ${page.access.rows?.source ?? "rows"}` : null;
-    return { kind: "not-found", code: "no-such-record", page, because };
+  /** The record as it is stored now; null where it is gone or not open to the actor. */
+  private load(): Promise<Record | null> {
+    return load(this.trip);
   }
 
-  /** Ends the way where the record is gone or not open to the actor; which of the two is for the record, not for the person. */
-  private stop(step: "check" | "compare", outcome: Outcome, submission: Submission): Outcome {
-    if (outcome.kind !== "not-found") return outcome;
-    this.recorder.note(
+  /** Ends the way where there is no record; which of the reasons it is, is for the recorded request, not for the person. */
+  private async gone(step: "check" | "compare", submission: Submission): Promise<Outcome> {
+    const { page, recorder, trip } = this;
+    const there = await exists(trip);
+    recorder.note(
       step,
       [],
-      outcome.because ? `the record ${outcome.because}` : "there is no record with this key",
+      there
+        ? `the record exists, but not under ${page.access.rows?.source ?? "rows"}`
+        : "there is no record with this key",
     );
-    return { ...outcome, code: "record-gone", because: null, typed: typedTexts(submission) };
+    return notFound("record-gone", page, { typed: typedTexts(submission) });
   }
 
   /** The record is there as it was shown and meets the page's conditions, and yet could not be locked: the table lets it be read only. */
   private async unwritable(submission: Submission, record: Record): Promise<Outcome> {
     const problem = { field: null, message: message(this.page.language, "read-only-by-policy") };
     this.recorder.note("write", [], "row level security lets the record be read, not changed");
-    return { kind: "invalid", form: await this.form(submission, record, [problem], []) };
+    return invalid(await this.form(submission, record, [problem], []));
   }
 
   /** The refusal of a record whose state does not allow an edit. */
@@ -318,7 +287,7 @@ class Save {
     const because = lockedBecause(page, record, this.facts);
     if (because === null) return null;
     this.recorder.note("compare", [], `edit: ${page.access.edit?.source ?? ""}`);
-    return { kind: "refused", code: "may-not-edit", page, because, typed: typedTexts(submission) };
+    return refused("may-not-edit", page, { because, typed: typedTexts(submission) });
   }
 
   private unchanged(record: Record): Outcome {
@@ -349,8 +318,7 @@ class Save {
     problems: readonly Problem[],
     conflicts: readonly Conflict[],
   ): Promise<FormView> {
-    const loaded = known ?? (await this.load());
-    const record: Record = found(loaded) ? loaded : { row: {}, version: submission.claims.row };
+    const record = known ?? (await this.load()) ?? { row: {}, version: submission.claims.row };
     // After a conflict it is made anew upon what is stored, since that was now seen.
     if (conflicts.length > 0) return this.renewedForm(submission, record, problems, conflicts);
     return makeForm(this.trip, "edit", sentForm(submission, record, problems));
@@ -387,8 +355,7 @@ class Save {
       heading,
     });
     try {
-      const loaded = await this.load();
-      const record = found(loaded) ? loaded : { row: {}, version: submission.claims.row };
+      const record = (await this.load()) ?? { row: {}, version: submission.claims.row };
       return await makeForm(this.trip, "edit", state(record));
     } catch (error) {
       if (!unavailabilityOf(error)) throw error;

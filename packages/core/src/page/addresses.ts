@@ -1,5 +1,5 @@
-import type { Finding, Repair } from "./finding.js";
-import type { FindingCode } from "./finding-codes.js";
+import type { Finding, Repair } from "../findings/finding.js";
+import type { FindingCode } from "../findings/finding-codes.js";
 import type { Page } from "./page.js";
 import type { ParsedPage } from "./parse.js";
 

@@ -1,7 +1,7 @@
 import { describe, expect, test } from "@jest/globals";
+import type { Finding } from "../findings/finding.js";
 import { catalog, stationFile, stationPage } from "../testing/marrow-vale.js";
 import { bindPage } from "./bind.js";
-import type { Finding } from "./finding.js";
 import { parsePage } from "./parse.js";
 
 function bound(text: string): { served: boolean; findings: readonly Finding[] } {
@@ -24,18 +24,22 @@ describe("a page bound to its table", () => {
       when: null,
       message: null,
       rule: "exists",
-      reference: stationPage.table.references[0],
+      demand: stationPage.table.references[0],
     });
     expect(rules("grid_reference")).toContainEqual({
       by: "table",
       when: null,
       message: null,
       rule: "unique",
-      constraint: "station_grid_reference_key",
-      columns: ["grid_reference"],
-      ignoringCase: false,
+      demand: { constraint: "station_grid_reference_key", columns: ["grid_reference"], ignoringCase: false },
     });
-    expect(rules("alert_m")).toContainEqual({ by: "table", when: null, message: null, rule: "max", bound: "999.99" });
+    expect(rules("alert_m")).toContainEqual({
+      by: "table",
+      when: null,
+      message: null,
+      rule: "max",
+      demand: { bound: "999.99" },
+    });
     expect(rules("notes")).toEqual([]);
   });
 

@@ -1,20 +1,22 @@
 import { type Condition, everyPart } from "../condition/expression.js";
 import { parseCondition } from "../condition/parse.js";
+import type { Choices } from "../controls/choice-source.js";
+import { type Control, controlsFor, ownControl } from "../controls/index.js";
+import { byPlace, type Finding, isError, type Repair } from "../findings/finding.js";
+import type { FindingCode } from "../findings/finding-codes.js";
+import { offeredRule } from "../rules/offered.js";
+import { pageRules, tableRules } from "../rules/read.js";
 import { dependentPaths } from "../table/dependent-paths.js";
 import { findTable } from "../table/find-table.js";
 import { type Catalog, type Column, columnOf, type Key, type Table, tableName } from "../table/model.js";
 import { nearest, suggestion } from "../values/nearest.js";
-import { choicesFor, referencedChoices } from "./choices.js";
-import { controlsFor } from "./controls.js";
-import { byPlace, type Finding, isError, type Repair } from "./finding.js";
-import type { FindingCode } from "./finding-codes.js";
+import { choicesFor, referencedChoices } from "./column-choices.js";
 import { labelFrom } from "./label.js";
 import { tokenName } from "./names.js";
-import type { Check, Choices, Control, Field, ListColumn, Page } from "./page.js";
+import type { Check, Field, ListColumn, Page } from "./page.js";
 import { type ParsedPage, type Path, spelling } from "./parse.js";
 import { parsePath } from "./path.js";
 import { routineOf } from "./routine.js";
-import { offeredRule, pageRules, tableRules } from "./rules.js";
 import type { FieldSettings, Tidying } from "./schema.js";
 import { fieldSettings } from "./settings.js";
 import { reviewAgainstTable } from "./soundness.js";
@@ -210,9 +212,7 @@ class Binder {
         },
       );
     }
-    if (wanted) return wanted;
-    const own = possible.find((each) => each !== "text" && each !== "multi-line");
-    return own ?? (column.type.kind === "json" ? "multi-line" : "text");
+    return wanted ?? ownControl(column, choices);
   }
 
   listColumns(fields: readonly Field[]): readonly ListColumn[] {

@@ -34,3 +34,6 @@ export const editableFields = (page: Page): readonly Field[] => page.fields.filt
 /** Whether a form takes a field, or only shows it. */
 export const isTaken = (field: Field, form: "edit" | "new"): boolean =>
   form === "new" ? field.onNew : !field.readOnly;
+
+/** Whether a field is made of another one where it is left empty. */
+export const isMade = (field: Field): boolean => field.tidy.some((tidying) => typeof tidying === "object");

@@ -6,12 +6,6 @@
 /** The hidden control that carries the form's token. */
 export const tokenName = "quill.token";
 
-/**
- * The hidden control beside a check box: a box that is not ticked sends nothing, so this one says that it was on the form. A
- * body that was cut short, or made by hand, switches nothing off.
- */
-export const boxName = (column: string): string => `quill.box:${column}`;
-
 /** The button that saves, pressed by hand; a line that was sent by the enter key has no button's name. */
 export const saveName = "quill.save";
 

@@ -1,66 +1,13 @@
 import type { Condition } from "../condition/expression.js";
+import type { Choices, TableChoices } from "../controls/choice-source.js";
+import type { Control } from "../controls/index.js";
 import type { Language } from "../messages/messages.js";
+import type { Rule } from "../rules/rule.js";
 import type { DependentPath } from "../table/dependent-paths.js";
-import type { Column, Reference, Routine, Table } from "../table/model.js";
+import type { Column, Routine, Table } from "../table/model.js";
 import type { PagePath } from "./path.js";
 import type { Tidying } from "./schema.js";
 import type { Template } from "./template.js";
-
-/** Where a choice list's options come from. */
-export type Choices =
-  | { readonly from: "labels"; readonly labels: readonly string[] }
-  | { readonly from: "truth" }
-  | {
-      readonly from: "table";
-      readonly table: Table;
-      readonly key: Column;
-      readonly label: Column;
-      /** Which of them are offered: asked of the referenced table's `row`, and of the `form` where one choice depends on another. */
-      readonly where: Condition | null;
-      /** Whether all are listed, or a few are found by searching. */
-      readonly by: "list" | "search";
-    };
-
-export type TableChoices = Choices & { readonly from: "table" };
-
-/**
- * Whether a choice's key says something to people, so that it stands before the label: a code does, and so does the number of a
- * part among those of one whole; a record's own number does not.
- */
-export const isTelling = (choices: TableChoices): boolean =>
-  choices.key.name !== choices.label.name &&
-  (choices.key.type.kind === "text" || (choices.where?.formColumns.length ?? 0) > 0);
-
-/** The control of a field: which HTML element shows it and how its text is taken. */
-export type Control = "text" | "multi-line" | "number" | "date" | "date-time" | "check-box" | "choice";
-
-/**
- * A rule: where it comes from (the page's file, or the table itself), when it applies (null is always) and what it says
- * instead of the default message.
- */
-export type Rule = {
-  readonly by: "page" | "table";
-  readonly when: Condition | null;
-  readonly message: string | null;
-} & (
-  | { readonly rule: "required" | "e-mail" | "web-address" }
-  | { readonly rule: "min-length" | "max-length"; readonly characters: number }
-  | { readonly rule: "min" | "max"; readonly bound: string }
-  | { readonly rule: "step"; readonly step: string }
-  | { readonly rule: "scale"; readonly digits: number }
-  | { readonly rule: "pattern"; readonly source: string; readonly matches: (text: string) => boolean }
-  | { readonly rule: "one-of"; readonly values: readonly string[] }
-  | {
-      readonly rule: "unique";
-      /** The table's constraint; null where only the page demands it. */
-      readonly constraint: string | null;
-      readonly columns: readonly string[];
-      readonly ignoringCase: boolean;
-    }
-  | { readonly rule: "exists"; readonly reference: Reference }
-  /** Like `exists`, among the choices that the page offers. */
-  | { readonly rule: "offered"; readonly choices: TableChoices }
-);
 
 export interface Field {
   readonly column: Column;

@@ -1,7 +1,7 @@
 import { describe, expect, test } from "@jest/globals";
+import type { Finding } from "../findings/finding.js";
 import { stationFile } from "../testing/marrow-vale.js";
-import type { Finding } from "./finding.js";
-import { namesIn, parsePage } from "./parse.js";
+import { parsePage } from "./parse.js";
 
 const findings = (text: string): readonly Finding[] => {
   const result = parsePage(text);
@@ -25,15 +25,6 @@ describe("a page file's text", () => {
         repair: { what: "write plural", wrong: "plurral", right: "plural" },
       },
     ]);
-  });
-
-  test("the names that can stand at a place are told for completion", () => {
-    expect(namesIn([])).toContain("checks");
-    expect(namesIn(["fields", 0, "code"])).toContain("read-only");
-    expect(namesIn(["fields", 0, "code", "rules"])).toEqual(expect.arrayContaining(["required", "min-length", "when"]));
-    expect(namesIn(["fields", 0, "code", "control"])).toContain("multi-line");
-    expect(namesIn(["access"])).toEqual(["open", "rows", "edit", "new", "delete", "because"]);
-    expect(namesIn(["nothing", "here"])).toEqual([]);
   });
 
   test("an unknown name inside of a field is found at its place", () => {

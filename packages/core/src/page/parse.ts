@@ -1,9 +1,9 @@
 import * as v from "valibot";
 import { type Document, isMap, isNode, isScalar, isSeq, LineCounter, type Node, parseDocument } from "yaml";
+import { byPlace, type Finding, type Repair } from "../findings/finding.js";
+import type { FindingCode } from "../findings/finding-codes.js";
+import type { Path } from "../findings/path-in-file.js";
 import { misspelt, suggestion } from "../values/nearest.js";
-import { byPlace, type Finding, type Repair } from "./finding.js";
-import type { FindingCode } from "./finding-codes.js";
-import type { Path } from "./path-in-file.js";
 import { type PageFile, pageSchema } from "./schema.js";
 
 export type { Path };
@@ -106,14 +106,6 @@ function schemasAt(path: Path): readonly Looked[] {
 
 /** The names that a strict object knows at a place of a page file. */
 const namesAt = (path: Path): string[] => schemasAt(path).flatMap((schema) => Object.keys(schema.entries ?? {}));
-
-/** The names and words that can stand at a place of a page file; of a field's settings `["fields", 0, "any name"]`. */
-export const namesIn = (path: Path): readonly string[] =>
-  schemasAt(path).flatMap((schema) => [
-    ...Object.keys(schema.entries ?? {}),
-    ...(schema.type === "picklist" ? (schema.options as readonly string[]) : []),
-    ...(schema.item ? namesIn([...path, 0]) : []),
-  ]);
 
 /**
  * Of a union's issue, those of the option that came furthest: the ones whose complaint is worth reading. Their paths are

@@ -1,8 +1,8 @@
+import type { RuleContext } from "../rules/rule.js";
 import { columnOf, type Routine, type Table } from "../table/model.js";
 import { suggestion } from "../values/nearest.js";
 import type { RoutineCall } from "./page.js";
 import type { Path } from "./parse.js";
-import type { RuleContext } from "./rules.js";
 import type { PageFile } from "./schema.js";
 
 const path: Path = ["save", "routine"];

@@ -1,12 +1,11 @@
 import * as v from "valibot";
+import { controlNames } from "../controls/index.js";
+import { ruleSchema } from "../rules/schema.js";
 
 /** What may be done to a typed value before it is judged. */
 export const tidyings = ["trim", "single-spaces", "upper", "lower"] as const;
 
 const tidying = v.union([v.picklist(tidyings), v.strictObject({ slug: v.pipe(v.string(), v.minLength(1)) })]);
-
-/** The controls that a field can ask for; without one the column's type decides. */
-export const controlNames = ["text", "multi-line", "number", "date", "date-time", "check-box", "choice"] as const;
 
 /** How a choice among records is made: from a list of all, or by searching. */
 export const choiceWays = ["list", "search"] as const;
@@ -15,28 +14,6 @@ const line = v.pipe(v.string(), v.trim(), v.minLength(1, "must not be empty"), v
 const condition = v.pipe(v.string(), v.minLength(1, "must not be empty"), v.maxLength(2000));
 /** A condition, or plainly yes or no. */
 const allowed = v.union([v.boolean(), condition]);
-const bound = v.union([v.number(), v.pipe(v.string(), v.maxLength(64))]);
-
-/** A rule by its name alone, or one name with what it demands, when it applies and what it says. */
-const rule = v.union([
-  v.picklist(["required", "e-mail", "web-address", "unique"]),
-  v.strictObject({
-    required: v.optional(v.literal(true)),
-    "min-length": v.optional(v.pipe(v.number(), v.integer(), v.minValue(0))),
-    "max-length": v.optional(v.pipe(v.number(), v.integer(), v.minValue(1))),
-    min: v.optional(bound),
-    max: v.optional(bound),
-    step: v.optional(bound),
-    pattern: v.optional(v.pipe(v.string(), v.minLength(1), v.maxLength(1000))),
-    "e-mail": v.optional(v.literal(true)),
-    "web-address": v.optional(v.literal(true)),
-    "one-of": v.optional(v.pipe(v.array(v.string()), v.minLength(1))),
-    unique: v.optional(v.union([v.literal(true), v.literal("ignoring-case")])),
-    when: v.optional(condition),
-    message: v.optional(line),
-  }),
-]);
-
 const fieldSettings = v.strictObject({
   label: v.optional(line),
   help: v.optional(line),
@@ -46,7 +23,7 @@ const fieldSettings = v.strictObject({
   autocomplete: v.optional(line),
   control: v.optional(v.picklist(controlNames)),
   tidy: v.optional(v.array(tidying)),
-  rules: v.optional(v.array(rule)),
+  rules: v.optional(v.array(ruleSchema(condition, line))),
   "read-only": v.optional(v.boolean()),
   show: v.optional(line),
   choices: v.optional(v.strictObject({ where: v.optional(condition), by: v.optional(v.picklist(choiceWays)) })),
@@ -96,5 +73,4 @@ export const pageSchema = v.strictObject({
 
 export type PageFile = v.InferOutput<typeof pageSchema>;
 export type FieldSettings = v.InferOutput<typeof fieldSettings>;
-export type RuleSetting = v.InferOutput<typeof rule>;
 export type Tidying = v.InferOutput<typeof tidying>;

@@ -1,5 +1,6 @@
 import type { MessageCode } from "../messages/catalog.js";
 import type { Code } from "../messages/codes.js";
+import { isRefusedAs } from "./refusal.js";
 import { DatabaseAway, DatabaseRefusal } from "./statement.js";
 
 /** A state of the database that is neither the person's fault nor a bug: what the form says, and what a page without a form says. */
@@ -49,5 +50,4 @@ export const isRefusal = (error: unknown): error is DatabaseRefusal =>
  * by its server (57P01, 57P02) may have committed before.
  */
 export const isInDoubt = (error: unknown): boolean =>
-  (error instanceof DatabaseAway && error.sent) ||
-  (error instanceof DatabaseRefusal && /^57P0[12]$/.test(error.sqlState));
+  (error instanceof DatabaseAway && error.sent) || isRefusedAs(error, "connection ended");

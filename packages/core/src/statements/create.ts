@@ -1,4 +1,4 @@
-import type { Facts } from "../condition/evaluate.js";
+import type { Facts } from "../condition/facts.js";
 import { answered, entryInsert, type LogNote, notePlaces, remainsPredicate, returned } from "../log/entry.js";
 import type { Page } from "../page/page.js";
 import { Parameters, quoted, quotedTable, type Statement } from "../postgres/statement.js";

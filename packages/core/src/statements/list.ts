@@ -1,9 +1,9 @@
-import type { Facts } from "../condition/evaluate.js";
+import type { Facts } from "../condition/facts.js";
 import { predicate } from "../condition/to-sql.js";
 import type { Page } from "../page/page.js";
 import { Parameters, quoted, quotedTable, type Statement } from "../postgres/statement.js";
 import { textForm } from "../postgres/text-form.js";
-import { labelOf } from "./choices.js";
+import { labelOf } from "./find-choices.js";
 import { containing, toldText } from "./search.js";
 
 /** The name under which a part of a row's key travels, by its place: a column's own name may be as long as a name can be. */

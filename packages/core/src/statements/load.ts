@@ -1,12 +1,13 @@
-import type { Facts } from "../condition/evaluate.js";
+import type { Facts } from "../condition/facts.js";
 import { predicate } from "../condition/to-sql.js";
+import type { TableChoices } from "../controls/choice-source.js";
 import { loadedColumns } from "../page/columns.js";
 import { memoizePerPage } from "../page/memoize-per-page.js";
-import type { Page, TableChoices } from "../page/page.js";
+import type { Page } from "../page/page.js";
 import { keyPredicate } from "../postgres/key-predicate.js";
 import { Parameters, quoted, quotedTable, type Statement } from "../postgres/statement.js";
 import { textForm } from "../postgres/text-form.js";
-import { choicesArray } from "./choices.js";
+import { choicesArray } from "./find-choices.js";
 
 /** The name under which a row's version (`xmin`) travels; no column can be called so without being quoted the same way. */
 export const versionName = "quill:version";

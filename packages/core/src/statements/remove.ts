@@ -1,4 +1,4 @@
-import type { Facts } from "../condition/evaluate.js";
+import type { Facts } from "../condition/facts.js";
 import { predicate } from "../condition/to-sql.js";
 import { answered, entryInsert, type LogNote, notePlaces, returned } from "../log/entry.js";
 import type { Page } from "../page/page.js";

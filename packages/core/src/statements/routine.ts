@@ -1,4 +1,4 @@
-import type { Facts } from "../condition/evaluate.js";
+import type { Facts } from "../condition/facts.js";
 import { predicate } from "../condition/to-sql.js";
 import { type LogNote, whoAndWhere } from "../log/entry.js";
 import type { Page, RoutineCall } from "../page/page.js";

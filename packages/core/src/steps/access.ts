@@ -1,5 +1,6 @@
-import { type Facts, type Truth, truthOf } from "../condition/evaluate.js";
+import { type Truth, truthOf } from "../condition/evaluate.js";
 import type { Condition } from "../condition/expression.js";
+import type { Facts } from "../condition/facts.js";
 import type { Page } from "../page/page.js";
 import type { Row } from "../postgres/statement.js";
 

@@ -1,32 +1,9 @@
 import { describe, expect, test } from "@jest/globals";
-import { hollis, mv014, signer, stationPage } from "../testing/marrow-vale.js";
-import type { Outcome } from "../trip/outcome.js";
-import type { PageRequest } from "../trip/request.js";
+import { mv014, requestOf, signer, stationPage } from "../testing/marrow-vale.js";
+import { failed, notFound, type Outcome, refused } from "../trip/outcome.js";
 import { answer, readSaid, saidCookie } from "./answer.js";
 
-const request: PageRequest = {
-  id: "6f0e8f5e-0d3b-4b53-9d5c-3f6d6f2d3c11",
-  at: new Date("2026-05-04T10:00:00Z"),
-  method: "POST",
-  path: "/stations/MV-014/edit",
-  query: {},
-  body: null,
-  actor: hollis,
-  session: "s1",
-  said: null,
-  signIn: "/sign-in",
-  signInCarries: true,
-  frame: {
-    base: "",
-    application: "Marrow Vale",
-    home: "/",
-    language: "en",
-    styleSheets: [],
-    script: null,
-    person: null,
-    signOut: null,
-  },
-};
+const request = requestOf();
 
 const saved: Outcome = { kind: "saved", page: stationPage, key: ["MV-014"], row: mv014, changes: [], what: "changed" };
 
@@ -60,24 +37,21 @@ describe("Answer", () => {
   });
 
   test.each([
-    ["not-found", "no-such-record", 404],
-    ["refused", "may-not-open", 403],
-    ["refused", "malformed-key", 400],
-    ["refused", "body-too-large", 413],
-    ["refused", "wrong-content-type", 415],
-    ["failed", "database-away", 503],
-  ] as const)("%s for %s is %d, a page with a way back", (kind, code, status) => {
-    const response = answer({ kind, code, page: stationPage, because: null }, request, signer);
+    [notFound, "no-such-record", 404],
+    [refused, "may-not-open", 403],
+    [refused, "malformed-key", 400],
+    [refused, "body-too-large", 413],
+    [refused, "wrong-content-type", 415],
+    [failed, "database-away", 503],
+  ] as const)("%p for %s is %d, a page with a way back", (outcome, code, status) => {
+    const response = answer(outcome(code, stationPage), request, signer);
     expect(response.status).toBe(status);
     expect(response.body).toMatch(/<a href="\/(stations)?">/);
   });
 
   test("a method that is not taken is told the others", () => {
-    const response = answer(
-      { kind: "refused", code: "method-not-allowed", page: stationPage, because: null, allow: "GET, HEAD, POST" },
-      request,
-      signer,
-    );
+    const outcome = refused("method-not-allowed", stationPage, { allow: "GET, HEAD, POST" });
+    const response = answer(outcome, request, signer);
     expect(response).toMatchObject({ status: 405, headers: { allow: "GET, HEAD, POST" } });
   });
 
@@ -86,17 +60,13 @@ describe("Answer", () => {
       ["notes", "<b>hours of work</b>"],
       ["unknown", "x"],
     ]);
-    const { body } = answer(
-      { kind: "refused", code: "form-not-yours", page: stationPage, because: null, typed },
-      request,
-      signer,
-    );
+    const { body } = answer(refused("form-not-yours", stationPage, { typed }), request, signer);
     expect(body).toContain("<dt>Notes</dt><dd>&lt;b&gt;hours of work&lt;/b&gt;</dd>");
     expect(body).not.toContain("unknown");
   });
 
   test("a stranger is sent to sign in and back; a stranger's form is answered, not redirected", () => {
-    const stranger: Outcome = { kind: "refused", code: "signed-out", page: stationPage, because: null };
+    const stranger = refused("signed-out", stationPage);
     const get = answer(stranger, { ...request, method: "GET" }, signer);
     expect(get).toMatchObject({ status: 303, headers: { location: "/sign-in?next=%2Fstations%2FMV-014%2Fedit" } });
     expect(answer(stranger, request, signer).status).toBe(401);

@@ -1,5 +1,4 @@
 import * as v from "valibot";
-import { renderTemplate, toldMoment } from "../controls/told.js";
 import { formPage } from "../html/form.js";
 import { listPage } from "../html/list.js";
 import { type Notice, noticePage } from "../html/notice.js";
@@ -10,9 +9,10 @@ import { word } from "../messages/messages.js";
 import { editableFields } from "../page/columns.js";
 import type { Page } from "../page/page.js";
 import { recordAddress } from "../page/path.js";
-import type { Outcome, Refusal } from "../trip/outcome.js";
+import type { NoticeOf, Outcome, View } from "../trip/outcome.js";
 import type { PageRequest, PageResponse } from "../trip/request.js";
 import type { Signer } from "../trip/signer.js";
+import { renderTemplate, toldMoment } from "../views/told.js";
 import { titleOf } from "./prefill.js";
 import { readPairs } from "./read.js";
 import { sameText } from "./token.js";
@@ -126,7 +126,7 @@ export function readCarried(carried: unknown, address: string, signer: Signer): 
 }
 
 /** A form that was refused for want of a sign-in goes on with all that was typed: through the sign-in, or beside it. */
-function carryOn(refusal: Refusal, request: PageRequest, signer: Signer): Notice["carry"] {
+function carryOn(refusal: NoticeOf, request: PageRequest, signer: Signer): Notice["carry"] {
   const { carried } = refusal;
   const pairs = carried === undefined ? null : readPairs(carried);
   if (carried === undefined || pairs === null || typeof pairs === "string") return null;
@@ -146,7 +146,7 @@ const typedIn = (body: string | undefined): ReadonlyMap<string, string> | undefi
   return typeof pairs === "string" ? undefined : new Map(pairs);
 };
 
-function refuse(refusal: Refusal, request: PageRequest, signer: Signer): PageResponse {
+function refuse(refusal: NoticeOf, request: PageRequest, signer: Signer): PageResponse {
   const { code, because, typed } = refusal;
   const signedOut = code === "signed-out" || code === "signed-out-form";
   const language = refusal.page?.language ?? request.frame.language;
@@ -178,39 +178,37 @@ function refuse(refusal: Refusal, request: PageRequest, signer: Signer): PageRes
   );
 }
 
-/** Turns an outcome into an answer: 200, 303 after a save (RFC 9110, 15.4.4), 422 and 409 with the filled form, or a refusal. */
-export function answer(outcome: Outcome, request: PageRequest, signer: Signer): PageResponse {
-  switch (outcome.kind) {
-    case "shown": {
-      if ("allow" in outcome)
-        return { status: 204, headers: { allow: outcome.allow, "cache-control": "no-store" }, body: "" };
-      if ("judged" in outcome) return json(outcome.judged);
-      if ("moved" in outcome)
-        return { status: 308, headers: { location: `${request.frame.base}${outcome.moved}` }, body: "" };
-      if ("list" in outcome)
-        return page(
-          200,
-          listPage(outcome.list, request.frame),
-          forget(request, `${request.frame.base}${outcome.list.page.path.list}`),
-        );
-      const here = forget(request, `${request.frame.base}${request.path}`);
-      if ("choices" in outcome) return json(outcome.choices);
-      if ("record" in outcome) return page(200, recordPage(outcome.record, request.frame), here);
-      if ("removal" in outcome) return page(200, removalPage(outcome.removal, request.frame));
-      return page(200, formPage(outcome.form, request.frame), here);
-    }
-    case "invalid":
-      return page(422, formPage(outcome.form, request.frame));
-    case "conflict":
-      if ("removal" in outcome) return page(409, removalPage(outcome.removal, request.frame));
-      return page(409, formPage(outcome.form, request.frame));
-    case "saved":
-    case "unchanged":
-      return afterSave(outcome, request, signer);
-    case "failed":
-      return "form" in outcome ? page(503, formPage(outcome.form, request.frame)) : refuse(outcome, request, signer);
-    case "refused":
-    case "not-found":
-      return refuse(outcome, request, signer);
+/** What is seen, as the body of an answer, with its status. */
+function seen(status: number, view: View, request: PageRequest, signer: Signer): PageResponse {
+  const { frame } = request;
+  const here = (): Record<string, string> => forget(request, `${frame.base}${request.path}`);
+  switch (view.what) {
+    case "form":
+      return page(status, formPage(view.form, frame), status === 200 ? here() : {});
+    case "list":
+      return page(status, listPage(view.list, frame), forget(request, `${frame.base}${view.list.page.path.list}`));
+    case "record":
+      return page(status, recordPage(view.record, frame), here());
+    case "removal":
+      return page(status, removalPage(view.removal, frame));
+    case "choices":
+      return json(view.choices);
+    case "judged":
+      return json(view.judged);
+    case "methods":
+      return { status: 204, headers: { allow: view.allow, "cache-control": "no-store" }, body: "" };
+    case "better-address":
+      return { status: 308, headers: { location: `${frame.base}${view.to}` }, body: "" };
+    case "notice":
+      return refuse(view.notice, request, signer);
   }
 }
+
+/** The status of each kind (RFC 9110, 15); a notice has one of its own. */
+const statuses = { shown: 200, invalid: 422, conflict: 409, failed: 503, refused: 403, "not-found": 404 } as const;
+
+/** Turns an outcome into an answer: what is seen, or 303 after a save (RFC 9110, 15.4.4). */
+export const answer = (outcome: Outcome, request: PageRequest, signer: Signer): PageResponse =>
+  outcome.kind === "saved" || outcome.kind === "unchanged"
+    ? afterSave(outcome, request, signer)
+    : seen(statuses[outcome.kind], outcome.view, request, signer);

@@ -1,6 +1,6 @@
 import { describe, expect, test } from "@jest/globals";
 import type { Field } from "../page/page.js";
-import { factsOf, mv014, pageOf, stationFile, stationPage } from "../testing/marrow-vale.js";
+import { mv014, pageOf, stationFile, stationPage, tripOf } from "../testing/marrow-vale.js";
 import { checkAcross, checkFields } from "./check.js";
 import type { SubmittedField } from "./read.js";
 
@@ -18,7 +18,7 @@ const typed = (name: string, text: string, touched = true): SubmittedField => ({
   problem: null,
 });
 const said = (...fields: SubmittedField[]): string[] =>
-  checkFields(stationPage, fields, mv014, factsOf()).map((problem) => problem.message);
+  checkFields(tripOf(), mv014, fields).map((problem) => problem.message);
 
 describe("Check", () => {
   test("a required field that was emptied says so with its label", () => {
@@ -57,27 +57,23 @@ describe("Check", () => {
   });
 
   test("a check across fields stands at its field", () => {
-    const problems = checkAcross(stationPage, mv014, [typed("warning_m", "2.70")], factsOf());
+    const problems = checkAcross(tripOf(), mv014, [typed("warning_m", "2.70")]);
     expect(problems).toEqual([{ field: "warning_m", message: "The warning level must lie above the alert level." }]);
   });
 
   test("it compares what was typed with what is stored in the fields that were not touched", () => {
-    expect(checkAcross(stationPage, mv014, [typed("alert_m", "3.40")], factsOf())).toHaveLength(1);
-    expect(checkAcross(stationPage, mv014, [typed("alert_m", "3.36")], factsOf())).toEqual([]);
+    expect(checkAcross(tripOf(), mv014, [typed("alert_m", "3.40")])).toHaveLength(1);
+    expect(checkAcross(tripOf(), mv014, [typed("alert_m", "3.36")])).toEqual([]);
   });
 
   test("figures are compared as decimals, not as texts or floats", () => {
-    expect(checkAcross(stationPage, mv014, [typed("warning_m", "10.00")], factsOf())).toEqual([]);
-    expect(
-      checkAcross(stationPage, { ...mv014, alert_m: "0.30" }, [typed("warning_m", "0.3")], factsOf()),
-    ).toHaveLength(1);
+    expect(checkAcross(tripOf(), mv014, [typed("warning_m", "10.00")])).toEqual([]);
+    expect(checkAcross(tripOf(), { ...mv014, alert_m: "0.30" }, [typed("warning_m", "0.3")])).toHaveLength(1);
   });
 
   test("it is not asked when none of its fields was touched, and unknown passes", () => {
-    expect(checkAcross(stationPage, { ...mv014, warning_m: "1.00" }, [typed("name", "Heron Lock")], factsOf())).toEqual(
-      [],
-    );
-    expect(checkAcross(stationPage, { ...mv014, alert_m: null }, [typed("warning_m", "1.00")], factsOf())).toEqual([]);
+    expect(checkAcross(tripOf(), { ...mv014, warning_m: "1.00" }, [typed("name", "Heron Lock")])).toEqual([]);
+    expect(checkAcross(tripOf(), { ...mv014, alert_m: null }, [typed("warning_m", "1.00")])).toEqual([]);
   });
 });
 
@@ -88,12 +84,10 @@ describe("a page's own rules", () => {
     const page = ruledPage(rules);
     const field = page.fields.find((each) => each.column.name === "notes");
     if (!field) throw new Error("no field");
-    return checkFields(
-      page,
-      [{ field, sent: true, text, touched, value: text === "" ? null : text, problem: null }, ...others],
-      mv014,
-      factsOf(),
-    ).map((problem) => problem.message);
+    return checkFields(tripOf({ page }), mv014, [
+      { field, sent: true, text, touched, value: text === "" ? null : text, problem: null },
+      ...others,
+    ]).map((problem) => problem.message);
   };
 
   test.each([

@@ -1,6 +1,6 @@
 import { describe, expect, test } from "@jest/globals";
 import type { Row } from "../postgres/statement.js";
-import { claimsOf, mv014, signer, stationPage } from "../testing/marrow-vale.js";
+import { claimsOf, mv014, stationPage, tripOf } from "../testing/marrow-vale.js";
 import { changedFields, compareWithShown, compareWithStored, type FieldState } from "./compare.js";
 import type { SubmittedField } from "./read.js";
 
@@ -18,7 +18,7 @@ const submitted = (edits: Row): SubmittedField[] =>
 
 const states = (edits: Row, stored: Row): Record<string, FieldState> =>
   Object.fromEntries(
-    compareWithStored(stationPage, { ...mv014, ...stored }, submitted(edits), claims, signer).map((each) => [
+    compareWithStored(tripOf(), { ...mv014, ...stored }, submitted(edits), claims).map((each) => [
       each.submitted.field.column.name,
       each.state,
     ]),

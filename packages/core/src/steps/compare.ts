@@ -1,7 +1,6 @@
 import { normal, show } from "../controls/show.js";
-import type { Page } from "../page/page.js";
 import type { Row } from "../postgres/statement.js";
-import type { Signer } from "../trip/signer.js";
+import type { Trip } from "../trip/trip.js";
 import type { SubmittedField } from "./read.js";
 import { type Claims, fieldDigest } from "./token.js";
 
@@ -19,13 +18,12 @@ export const compareWithShown = (fields: readonly SubmittedField[]): readonly Co
 
 /** Against the row as it is stored now, after its version was found to be another. */
 export function compareWithStored(
-  page: Page,
+  { page, dependencies }: Pick<Trip, "page" | "dependencies">,
   row: Row,
   fields: readonly SubmittedField[],
   claims: Claims,
-  signer: Signer,
 ): readonly ComparedField[] {
-  const digest = fieldDigest(signer, claims.id);
+  const digest = fieldDigest(dependencies.signer, claims.id);
   return fields.map((submitted): ComparedField => {
     if (!submitted.touched) return { submitted, state: "untouched" };
     const { name } = submitted.field.column;

@@ -1,9 +1,8 @@
-import type { Facts } from "../condition/evaluate.js";
 import { loadedColumns } from "../page/columns.js";
-import type { Page } from "../page/page.js";
-import type { Database, Row, Stored } from "../postgres/statement.js";
-import { mostOptions } from "../statements/choices.js";
+import type { Row, Stored } from "../postgres/statement.js";
+import { mostOptions } from "../statements/find-choices.js";
 import { choicesName, listedFields, loadStatement, versionName } from "../statements/load.js";
+import type { Trip } from "../trip/trip.js";
 import type { Offers } from "../views/form-view.js";
 import { constantLists } from "./offer.js";
 
@@ -14,25 +13,22 @@ export interface Record {
   readonly version: string;
 }
 
+type Asking = Pick<Trip, "page" | "key" | "facts" | "dependencies">;
+
 /** Loads one record, and nothing that the actor may not see. */
-export async function load(
-  page: Page,
-  key: readonly string[],
-  facts: Facts,
-  database: Database,
-): Promise<Record | null> {
-  const [row] = await database.run(loadStatement(page, key, facts));
+export async function load({ page, key, facts, dependencies }: Asking): Promise<Record | null> {
+  const [row] = await dependencies.database.run(loadStatement(page, key, facts));
   return row ? { row, version: row[versionName] ?? "" } : null;
 }
 
 /** Loads one record with the lists of its form. */
-export async function loadForForm(
-  page: Page,
-  key: readonly string[],
-  facts: Facts,
-  database: Database,
-): Promise<{ readonly record: Record; readonly lists: Offers } | null> {
-  const [found] = await database.run(loadStatement(page, key, facts, "accessible", true));
+export async function loadForForm({
+  page,
+  key,
+  facts,
+  dependencies,
+}: Asking): Promise<{ readonly record: Record; readonly lists: Offers } | null> {
+  const [found] = await dependencies.database.run(loadStatement(page, key, facts, "accessible", true));
   if (!found) return null;
   const row: { [column: string]: Stored } = {};
   for (const { name } of loadedColumns(page)) row[name] = found[name] ?? null;
@@ -51,6 +47,6 @@ export async function loadForForm(
 }
 
 /** Whether there is such a record at all, seen by the actor or not: asked only to record why none was found. */
-export async function exists(page: Page, key: readonly string[], facts: Facts, database: Database): Promise<boolean> {
-  return (await database.run(loadStatement(page, key, facts, "any"))).length > 0;
+export async function exists({ page, key, facts, dependencies }: Asking): Promise<boolean> {
+  return (await dependencies.database.run(loadStatement(page, key, facts, "any"))).length > 0;
 }

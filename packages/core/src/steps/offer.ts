@@ -1,9 +1,12 @@
-import type { Facts } from "../condition/evaluate.js";
+import type { Facts } from "../condition/facts.js";
+import type { TableChoices } from "../controls/choice-source.js";
 import { type Language, word } from "../messages/messages.js";
 import { memoizePerPage } from "../page/memoize-per-page.js";
-import type { Field, Page, TableChoices } from "../page/page.js";
-import { type Database, DatabaseRefusal, type Row, type Stored } from "../postgres/statement.js";
-import { choicesStatement, labelsStatement, mostFound, mostOptions } from "../statements/choices.js";
+import type { Field } from "../page/page.js";
+import { isRefusedAs } from "../postgres/refusal.js";
+import type { Database, Row, Stored } from "../postgres/statement.js";
+import { choicesStatement, labelsStatement, mostFound, mostOptions } from "../statements/find-choices.js";
+import type { Trip } from "../trip/trip.js";
 import type { Look, Offer, Offers, Option } from "../views/form-view.js";
 
 const listed = (options: readonly Option[]): Offer => ({ options, by: "list", looked: null });
@@ -49,7 +52,11 @@ export const constantLists = memoizePerPage(
 );
 
 /** The lists that can be asked for before the record is known. Those that depend on it are left out. */
-export async function loadLists(page: Page, facts: Facts, database: Database): Promise<Offers> {
+export async function loadLists({
+  page,
+  facts,
+  dependencies: { database },
+}: Pick<Trip, "page" | "facts" | "dependencies">): Promise<Offers> {
   const lists = page.fields.map(async (field): Promise<[string, Offer][]> => {
     const { choices, column } = field;
     if (choices?.from !== "table" || choices.by === "search" || dependsOnForm(field)) return [];
@@ -76,7 +83,7 @@ async function labelled(
     });
   } catch (error) {
     // A value that was typed by hand and is none of the key's type has no label.
-    if (error instanceof DatabaseRefusal && error.sqlState.startsWith("22")) return [];
+    if (isRefusedAs(error, "bad value", "unreadable text")) return [];
     throw error;
   }
 }
@@ -89,13 +96,11 @@ async function labelled(
  * @param shown every value that a control shows, stored and typed, by column
  */
 export async function completeOffers(
-  page: Page,
+  { page, facts, dependencies: { database } }: Trip,
   lists: Offers,
   form: Row,
   shown: ReadonlyMap<string, readonly Stored[]>,
   look: Look | null,
-  facts: Facts,
-  database: Database,
 ): Promise<Offers> {
   const here = { ...facts, form };
   const complete = page.fields.map(async (field): Promise<[string, Offer][]> => {

@@ -1,7 +1,7 @@
 import { describe, expect, test } from "@jest/globals";
-import { toldMoment } from "../controls/told.js";
-import { factsOf, formDigest, mv014, pageOf, sensorPage, stationPage } from "../testing/marrow-vale.js";
+import { factsOf, formDigest, mv014, pageOf, sensorPage, stationPage, tripOf } from "../testing/marrow-vale.js";
 import type { FieldView, Offer, Offers } from "../views/form-view.js";
+import { toldMoment } from "../views/told.js";
 import { prefillFields, shownDigests, titleOf } from "./prefill.js";
 
 const listed = (options: Offer["options"]): Offer => ({ options, by: "list", looked: null });
@@ -16,7 +16,7 @@ const field = (views: readonly FieldView[], name: string): FieldView => {
 };
 
 describe("Prefill", () => {
-  const views = prefillFields(stationPage, "edit", mv014, options, factsOf());
+  const views = prefillFields(tripOf(), "edit", mv014, options);
 
   test("every control holds what is stored, to the letter", () => {
     expect(field(views, "warning_m").text).toBe("3.37");
@@ -31,18 +31,17 @@ describe("Prefill", () => {
   });
 
   test("a null is an empty control, a null box is not ticked", () => {
-    const empty = prefillFields(stationPage, "edit", { ...mv014, notes: null, telemetry: null }, options, factsOf());
+    const empty = prefillFields(tripOf(), "edit", { ...mv014, notes: null, telemetry: null }, options);
     expect(field(empty, "notes").text).toBe("");
     expect(field(empty, "telemetry").text).toBe("false");
   });
 
   test("what was typed stands where it was typed, in a control that keeps it", () => {
     const typed = prefillFields(
-      stationPage,
+      tripOf(),
       "edit",
       mv014,
       options,
-      factsOf(),
       new Map([
         ["installed_on", "last spring"],
         ["status", "gone"],
@@ -61,7 +60,7 @@ describe("Prefill", () => {
       calibrated_at: "2026-07-01 09:30:00+00",
       settings: "{}",
     };
-    expect(field(prefillFields(sensorPage, "edit", row, new Map(), factsOf()), "calibrated_at")).toMatchObject({
+    expect(field(prefillFields(tripOf({ page: sensorPage }), "edit", row, new Map()), "calibrated_at")).toMatchObject({
       control: "date-time",
       text: "2026-07-01T10:30:00",
     });

@@ -1,13 +1,15 @@
-import { type Facts, truthOf } from "../condition/evaluate.js";
+import { truthOf } from "../condition/evaluate.js";
+import type { Facts } from "../condition/facts.js";
 import { keeping, normal, show } from "../controls/show.js";
-import { renderTemplate } from "../controls/told.js";
 import { type Language, word } from "../messages/messages.js";
 import { isTaken } from "../page/columns.js";
 import { memoizePerPage } from "../page/memoize-per-page.js";
 import type { Field, Page } from "../page/page.js";
 import type { Row, Stored } from "../postgres/statement.js";
 import type { Signer } from "../trip/signer.js";
+import type { Trip } from "../trip/trip.js";
 import type { FieldView, FormKind, Offers, Option } from "../views/form-view.js";
+import { renderTemplate } from "../views/told.js";
 import { dependsOnForm } from "./offer.js";
 import type { Claims, FieldDigest } from "./token.js";
 
@@ -39,11 +41,10 @@ const fieldsOn = (page: Page, form: FormKind, row: Row, facts: Facts): readonly 
  * @param typed the controls' texts of a submission, by column name; a field that is not among them shows what is stored
  */
 export function prefillFields(
-  page: Page,
+  { page, facts }: Pick<Trip, "page" | "facts">,
   form: FormKind,
   row: Row,
   offers: Offers,
-  facts: Facts,
   typed: ReadonlyMap<string, string> = new Map(),
 ): readonly FieldView[] {
   return fieldsOn(page, form, row, facts).map((field) => {

@@ -1,12 +1,15 @@
+import { boxName } from "../controls/check-box.js";
+import { controlKind } from "../controls/index.js";
 import { keeping, normal } from "../controls/show.js";
 import type { Code } from "../messages/codes.js";
 import { message } from "../messages/messages.js";
-import { isTaken } from "../page/columns.js";
+import { isMade, isTaken } from "../page/columns.js";
 import { memoizePerPage } from "../page/memoize-per-page.js";
-import { boxName, findName, lookName, saveName, tokenName } from "../page/names.js";
+import { findName, lookName, saveName, tokenName } from "../page/names.js";
 import type { Field, Page } from "../page/page.js";
 import type { Tidying } from "../page/schema.js";
 import type { Stored } from "../postgres/statement.js";
+import { kindOf } from "../rules/index.js";
 import type { Signer } from "../trip/signer.js";
 import { type ReadValue, readValue } from "../values/read-value.js";
 import { slugOf } from "../values/slug.js";
@@ -91,14 +94,17 @@ const tidied: Readonly<Record<Exclude<Tidying, object>, (text: string) => string
  *
  * @param sent what else the form sent: a slug that was left empty is made of another field
  */
-export const tidy = (field: Field, text: string, sent: ReadonlyMap<string, string> = new Map()): string =>
-  field.tidy.reduce((before: string, each) => {
+export function tidy(field: Field, text: string, sent: ReadonlyMap<string, string> = new Map()): string {
+  const plain = field.tidy.reduce((before: string, each) => {
     if (typeof each === "string") return tidied[each](before);
     return before.trim() === "" ? slugOf(sent.get(each.slug) ?? "") : before;
   }, text);
-
-/** Whether a field is made of another one where it is left empty. */
-export const isMade = (field: Field): boolean => field.tidy.some((tidying) => typeof tidying === "object");
+  // Whether a rule with a condition applies isn't known before all fields are read.
+  return field.rules.reduce(
+    (before, rule) => (rule.when ? before : (kindOf(rule).tidied?.(rule.demand, before) ?? before)),
+    plain,
+  );
+}
 
 /** A field that was sent as it was shown. Few ask for its value, so it is read when somebody does. */
 class UntouchedField implements SubmittedField {
@@ -171,10 +177,8 @@ function readField(
 function readTyped({ column, control }: Field, text: string, timeZone: string, plain: boolean): ReadValue {
   const read = readValue(column.type, text, timeZone);
   if (!read.ok || read.value === null || plain) return read;
-  if (control === "date" && !/^\d{4}-\d\d-\d\d$/.test(read.value)) return { ok: false, code: "not-a-date" };
-  if (control === "date-time" && !/^\d{4}-\d\d-\d\d \d\d:[^B]*$/.test(read.value))
-    return { ok: false, code: "not-a-time" };
-  return read;
+  const code = controlKind(control).refuses?.(read.value) ?? null;
+  return code === null ? read : { ok: false, code };
 }
 
 function asTyped(page: Page, field: Field, text: string, touched: boolean, read: ReadValue): SubmittedField {

@@ -2,11 +2,13 @@ import { leavesRowsMark } from "../log/entry.js";
 import { message } from "../messages/messages.js";
 import { labelFrom } from "../page/label.js";
 import type { Field, Page } from "../page/page.js";
+import { refusalKind } from "../postgres/refusal.js";
 import { type Database, DatabaseRefusal } from "../postgres/statement.js";
 import { isRefusal } from "../postgres/unavailable.js";
 import { judgeStatement } from "../statements/judge.js";
 import { subjectStatement } from "../statements/subject.js";
 import { columnOf, tableName } from "../table/model.js";
+import type { Trip } from "../trip/trip.js";
 import type { Problem } from "../views/form-view.js";
 import { dependsOnForm } from "./offer.js";
 import type { SubmittedField } from "./read.js";
@@ -18,8 +20,6 @@ export interface Refused {
   /** What PostgreSQL said, for the recorded request. */
   readonly said: string;
 }
-
-const classOf = (sqlState: string): string => sqlState.slice(0, 2);
 
 /** Whether a statement refused itself, since the row that it wrote does not meet the page's `rows` condition. */
 const leavesRows = (refusal: DatabaseRefusal): boolean => refusal.message.includes(leavesRowsMark);
@@ -98,31 +98,32 @@ function problemOf(page: Page, taken: readonly Field[], refusal: DatabaseRefusal
   const at = field?.column.name ?? null;
   if (subject.own === "referred-to")
     return { field: at, message: message(language, "referred-to", { label, table: labelFrom(subject.table) }) };
-  switch (refusal.sqlState) {
-    case "23505":
+  const kind = refusalKind(refusal);
+  switch (kind) {
+    case "unique":
       return {
         field: at,
         message: others
           ? message(language, "unique-together", { label, others })
           : message(language, label === "" ? "unique-somehow" : "unique", { label }),
       };
-    case "23503":
+    case "foreign key":
       return { field: at, message: message(language, "exists", { label }) };
-    case "23P01":
+    case "exclusion":
       return { field: at, message: message(language, label === "" ? "exclusion-somehow" : "exclusion", { label }) };
-    case "23502":
+    case "not null":
       return { field: at, message: message(language, "not-null", { label }) };
-    case "23514": {
+    case "check": {
       const { definition } = subject;
       return { field: at, message: message(language, "check", { constraint: refusal.constraint ?? "", definition }) };
     }
     default: {
-      const code = classOf(refusal.sqlState);
-      if (refusal.inside && (code === "42" || code === "22"))
+      const isValue = kind === "bad value" || kind === "unreadable text";
+      if (refusal.inside && (isValue || kind === "bad statement"))
         return { field: null, message: message(language, "trigger-failed", { said }) };
       return {
         field: null,
-        message: message(language, code === "22" ? "value-out-of-range" : "refused-by-database", { said }),
+        message: message(language, isValue ? "value-out-of-range" : "refused-by-database", { said }),
       };
     }
   }
@@ -166,14 +167,12 @@ export function leftRowsProblem(
 
 /** A refusal as problems of the form: at the fields whose texts are none of their type, or else at what the constraint names. */
 export async function refusalOf(
-  page: Page,
+  { page, key, dependencies: { database } }: Trip,
   fields: readonly SubmittedField[],
   refusal: DatabaseRefusal,
-  database: Database,
-  form: "edit" | "new" = "edit",
 ): Promise<Refused> {
   if (leavesRows(refusal)) {
-    const problem = leftRowsProblem(page, fields, form === "new" ? "new-not-yours" : "rows-left");
+    const problem = leftRowsProblem(page, fields, key.length === 0 ? "new-not-yours" : "rows-left");
     return { kind: "refused", problems: [problem], said: `rows: ${page.access.rows?.source ?? ""}` };
   }
   const judged = refusal.inside ? [] : await judge(page, fields, database);

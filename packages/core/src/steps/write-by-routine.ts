@@ -1,11 +1,11 @@
-import type { Facts } from "../condition/evaluate.js";
-import type { LogNote } from "../log/entry.js";
+import type { Facts } from "../condition/facts.js";
 import type { FieldChange } from "../log/field-change.js";
 import type { Page, RoutineCall } from "../page/page.js";
 import type { Database, Row, Stored } from "../postgres/statement.js";
 import { isRefusal } from "../postgres/unavailable.js";
 import { afterStatement, callStatement, entryStatement, lockStatement, remainsName } from "../statements/routine.js";
 import type { Guard } from "../statements/save.js";
+import { logNoteOf, type Trip } from "../trip/trip.js";
 import { formValues } from "./check.js";
 import type { SubmittedField } from "./read.js";
 import { leftRowsRefusal, refusalOf } from "./refusal.js";
@@ -51,18 +51,15 @@ async function afterwards(
  * @param fields the whole submission: a routine takes every field, as it was stored where it was not touched
  */
 export async function writeByRoutine(
-  page: Page,
+  trip: Trip,
   call: RoutineCall,
-  key: readonly string[],
   guard: Guard,
   fields: readonly SubmittedField[],
-  facts: Facts,
-  note: LogNote,
-  database: Database,
 ): Promise<WriteResult> {
+  const { page, key, facts, dependencies } = trip;
   try {
     return await retryOnConflict(() =>
-      database.transaction(async (inside): Promise<WriteResult> => {
+      dependencies.database.transaction(async (inside): Promise<WriteResult> => {
         const [before] = await inside.run(lockStatement(page, key, guard, facts));
         if (!before) return { kind: "not-found" };
         const form = formValues(before, fields);
@@ -78,7 +75,7 @@ export async function writeByRoutine(
         const changes = differencesOf(page, before, after);
         const newKey = after && JSON.stringify(keyOf(page, after)) !== JSON.stringify(keyOf(page, before));
         const [logged] = await inside.run(
-          entryStatement(page, note, {
+          entryStatement(page, logNoteOf(trip), {
             operation: after ? "update" : "delete",
             key: keyOf(page, before),
             newKey: newKey ? keyOf(page, after) : null,
@@ -93,10 +90,9 @@ export async function writeByRoutine(
   } catch (error) {
     if (!isRefusal(error)) throw error;
     return refusalOf(
-      page,
+      trip,
       fields.filter((each) => each.touched),
       error,
-      database,
     );
   }
 }

@@ -1,23 +1,14 @@
 import { describe, expect, test } from "@jest/globals";
 import { DatabaseRefusal, type Row } from "../postgres/statement.js";
-import { factsOf, hollis, scripted, stationPage } from "../testing/marrow-vale.js";
+import { scripted, stationPage, tripOf } from "../testing/marrow-vale.js";
 import type { SubmittedField } from "./read.js";
 import { write } from "./write.js";
 
-const note = { actor: hollis, page: "station", pageVersion: "v1", requestId: "6f0e8f5e-0d3b-4b53-9d5c-3f6d6f2d3c11" };
 const fields: SubmittedField[] = stationPage.fields
   .filter((field) => field.column.name === "warning_m")
   .map((field) => ({ field, text: "3.73", sent: true, touched: true, value: "3.73", problem: null }));
 const attempt = (answer: readonly Row[] | Error) =>
-  write(
-    stationPage,
-    ["MV-014"],
-    { by: "version", version: "733" },
-    fields,
-    factsOf(),
-    note,
-    scripted({ save: answer }),
-  );
+  write(tripOf({ database: scripted({ save: answer }) }), { by: "version", version: "733" }, fields);
 
 describe("Write", () => {
   test("one statement says what was written and under which entry", async () => {

@@ -1,10 +1,9 @@
-import type { Facts } from "../condition/evaluate.js";
-import type { LogNote } from "../log/entry.js";
 import type { FieldChange } from "../log/field-change.js";
-import type { Page } from "../page/page.js";
-import { type Database, DatabaseRefusal, type Row } from "../postgres/statement.js";
+import { isRefusedAs } from "../postgres/refusal.js";
+import type { Row } from "../postgres/statement.js";
 import { isRefusal } from "../postgres/unavailable.js";
 import { type Guard, saveStatement } from "../statements/save.js";
+import { logNoteOf, type Trip } from "../trip/trip.js";
 import type { SubmittedField } from "./read.js";
 import { type Refused, refusalOf } from "./refusal.js";
 
@@ -32,8 +31,7 @@ export async function retryOnConflict<T>(send: () => Promise<T>, turn = 1): Prom
   try {
     return await send();
   } catch (error) {
-    const again = error instanceof DatabaseRefusal && ["40001", "40P01"].includes(error.sqlState) && turn < mostSends;
-    if (!again) throw error;
+    if (!isRefusedAs(error, "retryable") || turn >= mostSends) throw error;
     return retryOnConflict(send, turn + 1);
   }
 }
@@ -44,22 +42,16 @@ export async function retryOnConflict<T>(send: () => Promise<T>, turn = 1): Prom
  * @param guard what the fields were compared with
  * @throws DatabaseRefusal for refusals that are none of the person's business, and whatever a lost connection throws
  */
-export async function write(
-  page: Page,
-  key: readonly string[],
-  guard: Guard,
-  fields: readonly SubmittedField[],
-  facts: Facts,
-  note: LogNote,
-  database: Database,
-): Promise<WriteResult> {
+export async function write(trip: Trip, guard: Guard, fields: readonly SubmittedField[]): Promise<WriteResult> {
+  const { page, key, facts, dependencies } = trip;
   const assignments = fields.map(({ field, value }) => ({ column: field.column, value }));
   let row: Row | undefined;
   try {
-    [row] = await retryOnConflict(() => database.run(saveStatement(page, key, guard, assignments, facts, note)));
+    const statement = saveStatement(page, key, guard, assignments, facts, logNoteOf(trip));
+    [row] = await retryOnConflict(() => dependencies.database.run(statement));
   } catch (error) {
     if (!isRefusal(error)) throw error;
-    return refusalOf(page, fields, error, database);
+    return refusalOf(trip, fields, error);
   }
   if (!row) return { kind: "not-found" };
   if (!row.entry) return { kind: "no-difference" };

@@ -1,4 +1,4 @@
-import type { Actor, Facts } from "../condition/evaluate.js";
+import type { Actor, Facts } from "../condition/facts.js";
 import { bindPage } from "../page/bind.js";
 import type { Page } from "../page/page.js";
 import { parsePage } from "../page/parse.js";
@@ -6,7 +6,11 @@ import type { Database, Row, Statement } from "../postgres/statement.js";
 import { shownDigests, takenDigest } from "../steps/prefill.js";
 import { type Claims, type FieldDigest, fieldDigest } from "../steps/token.js";
 import type { Catalog, Column, ColumnType, Kind, Table } from "../table/model.js";
+import { Recorder } from "../trip/recording.js";
+import type { PageRequest } from "../trip/request.js";
 import type { Signer } from "../trip/signer.js";
+import type { Trip } from "../trip/trip.js";
+import type { Frame } from "../views/frame.js";
 
 /** The tables of Marrow Vale as the catalogs would tell them, for tests that need no database. */
 
@@ -235,3 +239,47 @@ export function scripted(answers: Readonly<Record<string, readonly Row[] | Error
     },
   };
 }
+
+/** A trip to station MV-014 on its page, as Hollis, over a database that answers by purpose. */
+export const tripOf = (over: Partial<Trip> & { readonly database?: Database } = {}): Trip => {
+  const { database = scripted({}), ...others } = over;
+  return {
+    page: stationPage,
+    key: ["MV-014"],
+    facts: factsOf(),
+    request: requestOf(),
+    recorder: new Recorder(() => 0),
+    dependencies: { database, signer, elapsed: () => 0, pause: async () => {}, formAge: 86_400_000 },
+    ...others,
+  };
+};
+
+/** The request of a form of MV-014. */
+export const requestOf = (over: Partial<PageRequest> = {}): PageRequest => ({
+  id: formId,
+  at: new Date("2026-05-04T10:00:00Z"),
+  method: "POST",
+  path: "/stations/MV-014/edit",
+  query: {},
+  body: null,
+  actor: hollis,
+  session: "s1",
+  said: null,
+  signIn: "/sign-in",
+  signInCarries: true,
+  frame: frameOf(),
+  ...over,
+});
+
+/** The frame of the demo's pages. */
+export const frameOf = (over: Partial<Frame> = {}): Frame => ({
+  base: "",
+  application: "Marrow Vale",
+  home: "/",
+  language: "en",
+  styleSheets: [],
+  script: null,
+  person: null,
+  signOut: null,
+  ...over,
+});

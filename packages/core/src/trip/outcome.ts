@@ -1,48 +1,32 @@
+import type { Option } from "../controls/control.js";
 import type { FieldChange } from "../log/field-change.js";
 import type { Code } from "../messages/codes.js";
 import type { Page } from "../page/page.js";
 import type { Row } from "../postgres/statement.js";
-import type { FormView, Option } from "../views/form-view.js";
+import type { FormView } from "../views/form-view.js";
 import type { Judged } from "../views/judged.js";
 import type { ListView } from "../views/list-view.js";
 import type { RecordView } from "../views/record-view.js";
 import type { RemovalView } from "../views/removal-view.js";
 
-/** How a request ended. Every one of them is answered by `steps/answer.ts`. */
-export type Outcome =
-  /** What an address takes was asked for (RFC 9110, 9.3.7), or the address has a better form. */
-  | { readonly kind: "shown"; readonly allow: string }
-  | { readonly kind: "shown"; readonly moved: string }
-  | { readonly kind: "shown"; readonly judged: Judged }
-  | { readonly kind: "shown"; readonly form: FormView }
-  | { readonly kind: "shown"; readonly list: ListView }
-  | { readonly kind: "shown"; readonly record: RecordView }
-  | { readonly kind: "shown" | "conflict"; readonly removal: RemovalView }
-  | { readonly kind: "shown"; readonly choices: { readonly options: readonly Option[]; readonly more: boolean } }
-  | {
-      readonly kind: "saved";
-      readonly page: Page;
-      readonly key: readonly string[];
-      readonly row: Row;
-      readonly changes: readonly FieldChange[];
-      readonly what: "changed" | "made" | "deleted";
-      /** When it was saved, where an earlier request did so and its answer was lost. */
-      readonly earlier?: string;
-    }
-  | {
-      readonly kind: "unchanged";
-      readonly page: Page;
-      readonly key: readonly string[];
-      readonly row: Row;
-      /** When the same form was saved before. */
-      readonly earlier?: string;
-    }
-  | { readonly kind: "invalid" | "conflict" | "failed"; readonly form: FormView }
-  | Refusal;
+/** What a person, or the script of a page, gets to see. */
+export type View =
+  | { readonly what: "form"; readonly form: FormView }
+  | { readonly what: "list"; readonly list: ListView }
+  | { readonly what: "record"; readonly record: RecordView }
+  | { readonly what: "removal"; readonly removal: RemovalView }
+  | { readonly what: "notice"; readonly notice: NoticeOf }
+  | { readonly what: "choices"; readonly choices: { readonly options: readonly Option[]; readonly more: boolean } }
+  | { readonly what: "judged"; readonly judged: Judged }
+  /** What an address takes (RFC 9110, 9.3.7). */
+  | { readonly what: "methods"; readonly allow: string }
+  /** The address has a better form. */
+  | { readonly what: "better-address"; readonly to: string };
 
-/** A request that was turned away, did not find its record, or failed for the database's sake. */
-export interface Refusal {
-  readonly kind: "refused" | "not-found" | "failed";
+type ViewOf<What extends View["what"]> = Extract<View, { readonly what: What }>;
+
+/** Why a request was turned away, did not find its record, or failed for the database's sake. */
+export interface NoticeOf {
   readonly code: Code;
   readonly page: Page | null;
   readonly because: string | null;
@@ -52,3 +36,59 @@ export interface Refusal {
   /** The body of the form that was refused: the answer carries it on, so that it can be sent again. */
   readonly carried?: string;
 }
+
+/** A record to which a save leads. */
+interface Saved {
+  readonly page: Page;
+  readonly key: readonly string[];
+  readonly row: Row;
+  /** When it was saved, where an earlier request with the same form did so. */
+  readonly earlier?: string;
+}
+
+/** How a request ended. Every one of them is answered by `steps/answer.ts`. */
+export type Outcome =
+  | { readonly kind: "shown"; readonly view: Exclude<View, { readonly what: "notice" }> }
+  | (Saved & {
+      readonly kind: "saved";
+      readonly changes: readonly FieldChange[];
+      readonly what: "changed" | "made" | "deleted";
+    })
+  | (Saved & { readonly kind: "unchanged" })
+  | { readonly kind: "invalid"; readonly view: ViewOf<"form"> }
+  | { readonly kind: "conflict"; readonly view: ViewOf<"form" | "removal"> }
+  | { readonly kind: "failed"; readonly view: ViewOf<"form" | "notice"> }
+  | Refusal;
+
+/** A request that was turned away, or did not find its record. */
+export type Refusal =
+  | { readonly kind: "refused"; readonly view: ViewOf<"notice"> }
+  | { readonly kind: "not-found"; readonly view: ViewOf<"notice"> };
+
+export type OutcomeKind = Outcome["kind"];
+
+export const formOf = (form: FormView): ViewOf<"form"> => ({ what: "form", form });
+export const shown = (form: FormView): Outcome => ({ kind: "shown", view: formOf(form) });
+export const invalid = (form: FormView): Outcome => ({ kind: "invalid", view: formOf(form) });
+
+const noticeOf = (code: Code, page: Page | null, more: Partial<NoticeOf>): ViewOf<"notice"> => ({
+  what: "notice",
+  notice: { because: null, ...more, code, page },
+});
+
+/** The person may not, or what was sent can't be taken. */
+export const refused = (code: Code, page: Page | null, more: Partial<NoticeOf> = {}): Refusal => ({
+  kind: "refused",
+  view: noticeOf(code, page, more),
+});
+
+export const notFound = (code: Code, page: Page, more: Partial<NoticeOf> = {}): Refusal => ({
+  kind: "not-found",
+  view: noticeOf(code, page, more),
+});
+
+/** It is nobody's fault who sent it. */
+export const failed = (code: Code, page: Page | null, more: Partial<NoticeOf> = {}): Outcome => ({
+  kind: "failed",
+  view: noticeOf(code, page, more),
+});

@@ -1,5 +1,6 @@
 import type { Statement, Stored } from "../postgres/statement.js";
-import type { Operation, OutcomeKind, StepName } from "./round-trip.js";
+import type { OutcomeKind } from "./outcome.js";
+import type { Operation, StepName } from "./round-trip.js";
 
 /** One value that a step had or made. `note` says in a word what became of it. */
 export interface RecordedValue {

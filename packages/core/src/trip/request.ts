@@ -1,4 +1,4 @@
-import type { Actor } from "../condition/evaluate.js";
+import type { Actor } from "../condition/facts.js";
 import type { Database } from "../postgres/statement.js";
 import type { Frame } from "../views/frame.js";
 import type { Signer } from "./signer.js";

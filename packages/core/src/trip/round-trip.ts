@@ -12,13 +12,22 @@ export const saveSteps = ["route", "key", "access", "read", "check", "compare", 
 
 export type StepName = (typeof openSteps)[number] | (typeof saveSteps)[number];
 
-/** The operations that show something, and those that write. */
-export const openings = ["list", "view", "open", "new", "confirm", "choices", "judge"] as const;
-export const savings = ["save", "create", "delete"] as const;
-export type Operation = (typeof openings)[number] | (typeof savings)[number];
+/** What a page does with a request: which of the two ways it goes, and whether it is about one record, named by the key in the address. */
+export const operations = {
+  list: { way: "open", keyed: false },
+  view: { way: "open", keyed: true },
+  open: { way: "open", keyed: true },
+  new: { way: "open", keyed: false },
+  confirm: { way: "open", keyed: true },
+  choices: { way: "open", keyed: false },
+  /** About one record, or about a new one. */
+  judge: { way: "open", keyed: "perhaps" },
+  save: { way: "save", keyed: true },
+  create: { way: "save", keyed: false },
+  delete: { way: "save", keyed: true },
+} as const satisfies Readonly<Record<string, { way: "open" | "save"; keyed: boolean | "perhaps" }>>;
+
+export type Operation = keyof typeof operations;
 
 /** Whether an operation goes the SAVE way. */
-export const isSaving = (operation: Operation): operation is (typeof savings)[number] =>
-  (savings as readonly string[]).includes(operation);
-
-export type OutcomeKind = "shown" | "saved" | "unchanged" | "invalid" | "conflict" | "refused" | "not-found" | "failed";
+export const isSaving = (operation: Operation): boolean => operations[operation].way === "save";

@@ -1,12 +1,14 @@
-import type { Facts } from "../condition/evaluate.js";
+import type { Facts } from "../condition/facts.js";
+import type { LogNote } from "../log/entry.js";
 import type { Page } from "../page/page.js";
+import type { Database } from "../postgres/statement.js";
 import type { Recorder } from "./recording.js";
 import type { Dependencies, PageRequest } from "./request.js";
 
 /** One request on its way, once Route, Key and Access are behind it. */
 export interface Trip {
   readonly page: Page;
-  /** The key's values in the order of the address; empty for an operation without a record. */
+  /** The key's values in the order of the address; empty where there is no record, as for a new one. */
   readonly key: readonly string[];
   readonly request: PageRequest;
   /** What conditions are asked about: who and when; row and form are added where they are known. */
@@ -14,3 +16,18 @@ export interface Trip {
   readonly recorder: Recorder;
   readonly dependencies: Dependencies;
 }
+
+/** The same trip inside of a transaction, about the record of this key. */
+export const inside = (trip: Trip, database: Database, key: readonly string[] = trip.key): Trip => ({
+  ...trip,
+  key,
+  dependencies: { ...trip.dependencies, database },
+});
+
+/** What the change log is told of a trip besides the change. */
+export const logNoteOf = ({ page, facts, request }: Pick<Trip, "page" | "facts" | "request">): LogNote => ({
+  actor: facts.actor,
+  page: page.name,
+  pageVersion: page.version,
+  requestId: request.id,
+});

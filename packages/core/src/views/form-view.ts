@@ -1,10 +1,9 @@
+import type { Option } from "../controls/control.js";
+import type { Control } from "../controls/index.js";
 import type { Word } from "../messages/catalog.js";
-import type { Control, Field, Page } from "../page/page.js";
+import type { Field, Page } from "../page/page.js";
 
-export interface Option {
-  readonly value: string;
-  readonly label: string;
-}
+export type { Option };
 
 /** What a field's control offers to choose from. */
 export interface Offer {

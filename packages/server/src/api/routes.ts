@@ -6,6 +6,7 @@ import type { Account } from "../store/entities.js";
 import type { Store } from "../store/store.js";
 import { connectionAnswer, databaseAnswer, tableAnswer } from "./database.js";
 import { draftRoutes } from "./draft-routes.js";
+import { pageFileAnswer } from "./page-file.js";
 import { changeAnswer, summaries } from "./pages.js";
 import { peopleRoutes } from "./people-routes.js";
 import { problem } from "./problem.js";
@@ -71,6 +72,10 @@ export function apiRoutes(options: ApiOptions): express.Router {
       csrfToken: options.csrfToken(request),
     };
     response.json(answer);
+  });
+
+  router.get("/page-file", (_request, response) => {
+    response.json(pageFileAnswer());
   });
 
   router.get("/pages", async (_request, response) => {

@@ -1,72 +1,23 @@
-import { type Column, controlsFor, type Field, type Page, type Rule, type Table, tableName } from "@loyal-quill/core";
+import { type Column, controlsFor, type Field, kindOf, type Page, type Table, tableName } from "@loyal-quill/core";
 import type { BoundPageFile } from "@loyal-quill/runtime";
 import type { SheetAnswer, SheetField } from "./types.js";
 
 const tidyText = (tidying: Field["tidy"][number]): string =>
   typeof tidying === "string" ? tidying : `slug of ${tidying.slug}`;
 
-/** What a rule demands, in a few words. */
-function demandText(rule: Rule): string {
-  switch (rule.rule) {
-    case "required":
-    case "e-mail":
-    case "web-address":
-      return rule.rule;
-    case "step":
-      return `step ${rule.step}`;
-    case "pattern":
-      return `pattern ${rule.source}`;
-    case "min-length":
-      return `at least ${rule.characters} characters`;
-    case "max-length":
-      return `at most ${rule.characters} characters`;
-    case "min":
-      return `minimum ${rule.bound}`;
-    case "max":
-      return `maximum ${rule.bound}`;
-    case "scale":
-      return rule.digits < 0 ? `step 1${"0".repeat(-rule.digits)}` : `at most ${rule.digits} digits after the point`;
-    case "one-of":
-      return `one of ${rule.values.join(", ")}`;
-    case "unique":
-      return rule.columns.length > 1
-        ? `unique together: ${rule.columns.join(", ")}`
-        : rule.ignoringCase
-          ? "unique, ignoring case"
-          : "unique";
-    case "exists":
-      return "an existing record";
-    case "offered":
-      return `one of those offered: ${rule.choices.where?.source ?? ""}`;
+/** The rules in words, with the condition under which each applies; one that both the page and the table have stands once. */
+function rulesOf({ rules }: Field): SheetField["rules"] {
+  const found = new Map<string, { text: string; when: string | null; by: ("page" | "table")[] }>();
+  for (const rule of rules) {
+    const text = kindOf(rule).words(rule.demand);
+    if (text === null) continue;
+    const when = rule.when?.source ?? null;
+    const same = `${text}\n${when}`;
+    const known = found.get(same);
+    if (!known) found.set(same, { text, when, by: [rule.by] });
+    else if (!known.by.includes(rule.by)) known.by.push(rule.by);
   }
-}
-
-/** A rule in a few words, with the condition under which it applies. */
-const ruleText = (rule: Rule): string =>
-  rule.when ? `${demandText(rule)}, when ${rule.when.source}` : demandText(rule);
-
-/** What the table demands of a column, besides type and null. */
-function constraintsOf(table: Table, column: Column): string[] {
-  const references = table.references
-    .filter((each) => each.columns.includes(column.name))
-    .map((each) => `→ ${each.to.schema}.${each.to.table} (${each.to.columns.join(", ")})`);
-  const others = table.constraints.filter((each) => each.columns.includes(column.name)).map((each) => each.definition);
-  return [...references, ...others];
-}
-
-/** The range of a whole number's type says no more than the type does. */
-const isOfType = (rule: Rule): boolean =>
-  rule.by === "table" &&
-  (rule.rule === "min" || rule.rule === "max") &&
-  /^-?(32767|32768|2147483647|2147483648|9223372036854775807|9223372036854775808)$/.test(rule.bound);
-
-/** The rules in words; one that both the page and the table have stands once. */
-function rulesOf(field: Field): SheetField["rules"] {
-  const texts = [...new Set(field.rules.filter((rule) => !isOfType(rule)).map((rule) => ruleText(rule)))];
-  return texts.map((text) => ({
-    text,
-    by: [...new Set(field.rules.filter((rule) => ruleText(rule) === text).map((rule) => rule.by))],
-  }));
+  return [...found.values()];
 }
 
 /** A column of a table without a page: what the table says of it. */
@@ -82,8 +33,10 @@ export const columnSheet = (table: Table, column: Column): SheetField => ({
   default: column.default,
   comment: column.comment,
   key: table.keys.some((key) => key.primary && key.columns.includes(column.name)),
-  isReference: table.references.some((each) => each.columns.includes(column.name)),
-  constraints: constraintsOf(table, column),
+  references: table.references
+    .filter((each) => each.columns.includes(column.name))
+    .map(({ to }) => ({ table: `${to.schema}.${to.table}`, columns: to.columns })),
+  constraints: table.constraints.filter((each) => each.columns.includes(column.name)).map((each) => each.definition),
   rules: [],
   tidy: [],
   controls: controlsFor(column, null),

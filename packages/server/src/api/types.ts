@@ -1,6 +1,15 @@
 /** What the workbench's API answers. Types only: shared with the workbench. */
 import type { Census, Drift, MergeConflict } from "@loyal-quill/authoring";
-import type { Attribute, Control, Finding, Kind, OutcomeKind, PageFile, RecordedRequest } from "@loyal-quill/core";
+import type {
+  Attribute,
+  Control,
+  Finding,
+  Kind,
+  OutcomeKind,
+  PageFile,
+  RecordedRequest,
+  SettingPart,
+} from "@loyal-quill/core";
 
 export interface SessionAnswer {
   readonly name: string;
@@ -51,16 +60,38 @@ export interface SheetField {
   readonly default: string | null;
   readonly comment: string | null;
   readonly key: boolean;
-  /** Whether a foreign key says which values there can be. */
-  readonly isReference: boolean;
-  /** In words, for people: `→ network.river (id)` and what else the table demands of the column. */
+  /** The foreign keys that it is part of. */
+  readonly references: readonly { readonly table: string; readonly columns: readonly string[] }[];
+  /** The table's other constraints on it, as PostgreSQL prints them. */
   readonly constraints: readonly string[];
-  /** What is demanded of a submitted value, each with where it comes from. */
-  readonly rules: readonly { readonly by: readonly ("page" | "table")[]; readonly text: string }[];
+  /** What is demanded of a submitted value, in words, under which condition, and where it comes from. */
+  readonly rules: readonly {
+    readonly by: readonly ("page" | "table")[];
+    readonly text: string;
+    readonly when: string | null;
+  }[];
   readonly tidy: readonly string[];
   /** The controls that can show the column. */
   readonly controls: readonly Control[];
   readonly written: "freely" | "always";
+}
+
+/** A rule that a page file can name, and how it is set. */
+export interface RuleChoice {
+  readonly name: string;
+  readonly label: string;
+  /** What it demands until something else is said. */
+  readonly first: unknown;
+  readonly parts: readonly SettingPart[];
+  /** The kinds of column that it is offered for. */
+  readonly fits: readonly Kind[] | "any";
+}
+
+/** What a page file can say. */
+export interface PageFileAnswer {
+  /** JSON Schema, draft 2020-12. */
+  readonly schema: Readonly<Record<string, unknown>>;
+  readonly rules: readonly RuleChoice[];
 }
 
 export interface SheetAnswer {

@@ -8,6 +8,7 @@ import type {
   DraftTrialAnswer,
   EffectAnswer,
   MayAnswer,
+  PageFileAnswer,
   PageSummary,
   PersonAnswer,
   RecordChoice,
@@ -31,6 +32,14 @@ export const useSession = () =>
       keepToken(session.csrfToken);
       return session;
     },
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
+/** What a page file can say: it changes with the server only. */
+export const usePageFile = () =>
+  useQuery({
+    queryKey: ["page-file"],
+    queryFn: ({ signal }) => ask<PageFileAnswer>("/page-file", { signal }),
     staleTime: Number.POSITIVE_INFINITY,
   });
 

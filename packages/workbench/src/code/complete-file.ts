@@ -1,5 +1,5 @@
 import type { Completion, CompletionContext, CompletionResult } from "@codemirror/autocomplete";
-import { namesIn } from "@loyal-quill/core";
+import { namesIn, type Schema } from "./names-in-schema.js";
 
 interface Known {
   readonly name: string;
@@ -46,7 +46,11 @@ const namesColumns = (path: readonly string[]): boolean => {
 };
 
 /** Completes what a page file knows at a place: settings by the schema, columns by the table. */
-export function completeFile(context: CompletionContext, columns: readonly Known[]): CompletionResult | null {
+export function completeFile(
+  context: CompletionContext,
+  columns: readonly Known[],
+  schema: Schema | undefined,
+): CompletionResult | null {
   const word = context.matchBefore(/[\w-]+/);
   if (!word && !context.explicit) return null;
   const path = pathAt(context);
@@ -54,6 +58,6 @@ export function completeFile(context: CompletionContext, columns: readonly Known
   const schemaPath = inField ? ["fields", 0, ...path.slice(1)] : path;
   const options: Completion[] = namesColumns(path)
     ? columns.map(({ name, type }) => ({ label: name, detail: type, type: "property" }))
-    : namesIn(schemaPath).map((label) => ({ label, type: "keyword" }));
+    : namesIn(schema, schemaPath).map((label) => ({ label, type: "keyword" }));
   return options.length > 0 ? { from: word?.from ?? context.pos, options, validFor: /^[\w-]*$/ } : null;
 }

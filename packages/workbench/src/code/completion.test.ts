@@ -1,8 +1,12 @@
 import { CompletionContext, type CompletionResult } from "@codemirror/autocomplete";
 import { EditorState } from "@codemirror/state";
 import { describe, expect, test } from "@jest/globals";
+import { pageJsonSchema } from "@loyal-quill/core";
 import { completeFile } from "./complete-file.js";
 import { completeNames } from "./condition-names.js";
+import { namesIn, type Schema } from "./names-in-schema.js";
+
+const schema = pageJsonSchema() as Schema;
 
 /** The context at the place of `|` in a text. */
 function at(text: string, explicit = false): CompletionContext {
@@ -18,7 +22,7 @@ const columns = [
 ];
 
 describe("completion in a page file", () => {
-  const found = (text: string): string[] => labels(completeFile(at(text), columns));
+  const found = (text: string): string[] => labels(completeFile(at(text), columns, schema));
 
   test("knows the parts of the file, and those of a part", () => {
     expect(found("ti|")).toEqual(expect.arrayContaining(["title", "fields", "checks"]));
@@ -39,9 +43,21 @@ describe("completion in a page file", () => {
     expect(found("fields:\n  - alert_m: { rules: [re|")).toContain("required");
   });
 
+  test("the names that can stand at a place are those of the page file's schema", () => {
+    expect(namesIn(schema, [])).toContain("checks");
+    expect(namesIn(schema, ["fields", 0, "code"])).toContain("read-only");
+    expect(namesIn(schema, ["fields", 0, "code", "rules"])).toEqual(
+      expect.arrayContaining(["required", "min-length", "when"]),
+    );
+    expect(namesIn(schema, ["fields", 0, "code", "control"])).toContain("multi-line");
+    expect(namesIn(schema, ["access"])).toEqual(["open", "rows", "edit", "new", "delete", "because"]);
+    expect(namesIn(schema, ["nothing", "here"])).toEqual([]);
+    expect(namesIn(undefined, [])).toEqual([]);
+  });
+
   test("says nothing where nothing was typed, unless it is asked", () => {
-    expect(completeFile(at("access:\n  |"), columns)).toBeNull();
-    expect(labels(completeFile(at("access:\n  |", true), columns))).toContain("open");
+    expect(completeFile(at("access:\n  |"), columns, schema)).toBeNull();
+    expect(labels(completeFile(at("access:\n  |", true), columns, schema))).toContain("open");
   });
 });
 

@@ -11,8 +11,10 @@ import { EditorState } from "@codemirror/state";
 import { EditorView, keymap, lineNumbers } from "@codemirror/view";
 import type { Finding } from "@loyal-quill/core";
 import { useEffect, useRef } from "react";
+import { usePageFile } from "../api/queries.js";
 import { completeFile } from "./complete-file.js";
 import { look } from "./look.js";
+import type { Schema } from "./names-in-schema.js";
 
 interface FileEditorProps {
   readonly text: string;
@@ -35,15 +37,17 @@ function changeBetween(before: string, after: string): { from: number; to: numbe
 export default function FileEditor({ text, findings, columns, onChange }: FileEditorProps) {
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView>(null);
-  const latest = useRef({ onChange, findings, columns });
-  latest.current = { onChange, findings, columns };
+  const { data } = usePageFile();
+  const schema = data?.schema as Schema | undefined;
+  const latest = useRef({ onChange, findings, columns, schema });
+  latest.current = { onChange, findings, columns, schema };
   const following = useRef(false);
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: the editor is made once; what changes comes by the effects below
   useEffect(() => {
     if (!host.current) return;
     const complete = (context: CompletionContext): CompletionResult | null =>
-      completeFile(context, latest.current.columns);
+      completeFile(context, latest.current.columns, latest.current.schema);
     const made = new EditorView({
       parent: host.current,
       state: EditorState.create({

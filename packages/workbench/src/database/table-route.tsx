@@ -66,6 +66,13 @@ function Columns({ fields }: { fields: readonly SheetField[] }) {
                 {field.written === "always" ? <Soft>generated</Soft> : field.default && <code>{field.default}</code>}
               </td>
               <td>
+                {field.references.map(({ table, columns }) => (
+                  <div key={`${table} ${columns}`}>
+                    <code>
+                      → {table} ({columns.join(", ")})
+                    </code>
+                  </div>
+                ))}
                 {field.constraints.map((each) => (
                   <div key={each}>
                     <code>{each}</code>

@@ -37,28 +37,9 @@ const Track = styled(ProgressBar)`
   > div > div { height: 100%; background: ${({ theme }) => theme.verdigris}; }
 `;
 
-/** What a rule demands, in words. */
-const demands: Readonly<Record<CensusCount["rule"], (demand: string) => string>> = {
-  required: () => "required",
-  "min-length": (demand) => `at least ${demand} characters`,
-  "max-length": (demand) => `at most ${demand} characters`,
-  min: (demand) => `minimum ${demand}`,
-  max: (demand) => `maximum ${demand}`,
-  step: (demand) => `step ${demand}`,
-  scale: (demand) => `at most ${demand} digits after the point`,
-  pattern: (demand) => `pattern ${demand}`,
-  "e-mail": () => "an e-mail address",
-  "web-address": () => "a web address",
-  "one-of": (demand) => `one of ${demand}`,
-  unique: (demand) => `unique${demand ? `, ${demand}` : ""}`,
-  exists: () => "an existing record",
-  offered: (demand) => `one of those offered: ${demand}`,
-  check: (demand) => demand,
-};
-
 /** What a count is about, in words. */
 const aboutText = ({ field, rule, demand }: CensusCount): string =>
-  rule === "check" ? demand : `${field ?? ""}: ${demands[rule](demand)}`;
+  rule === "check" ? demand : `${field ?? ""}: ${demand}`;
 
 function Count({ count, name }: { count: CensusCount; name: string }) {
   const { refused, because, examples, hold, when } = count;

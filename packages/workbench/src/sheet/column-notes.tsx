@@ -90,6 +90,13 @@ export function ColumnNotes({ field, stored, known, selection, drag, onAdd }: Co
           <span>default {field.default}</span>
         </p>
       )}
+      {field.references.map(({ table, columns }) => (
+        <p key={`${table} ${columns}`}>
+          <span>
+            → {table} ({columns.join(", ")})
+          </span>
+        </p>
+      ))}
       {field.constraints.map((constraint) => (
         <p key={constraint}>
           <span>{constraint}</span>

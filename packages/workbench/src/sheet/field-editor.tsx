@@ -113,7 +113,7 @@ export function FieldEditor({ field, columns, onMove, onTakeOff, onClose }: Fiel
           </span>
         </Line>
       )}
-      {isChoice && field.isReference && (
+      {isChoice && field.references.length > 0 && (
         <>
           <SelectLine
             label="Choose from"

@@ -69,7 +69,11 @@ export function RuleNotes({ field, checks, save, onSet }: RuleNotesProps) {
   const sources = [...new Set(field.rules.map(({ by }) => by.join(" and ")))];
   const lines = [
     ...sources.map((by) => ({
-      text: field.rules.flatMap((rule) => (rule.by.join(" and ") === by ? rule.text : [])).join(", "),
+      text: field.rules
+        .flatMap((rule) =>
+          rule.by.join(" and ") === by ? (rule.when ? `${rule.text}, when ${rule.when}` : rule.text) : [],
+        )
+        .join(", "),
       by,
       isCode: false,
     })),

@@ -1,7 +1,8 @@
-import type { RuleSetting } from "@loyal-quill/core";
-import type { SheetField } from "@loyal-quill/server/api";
+import type { RuleSetting, SettingPart } from "@loyal-quill/core";
+import type { RuleChoice, SheetField } from "@loyal-quill/server/api";
 import { useRef, useState } from "react";
 import { styled } from "styled-components";
+import { usePageFile } from "../api/queries.js";
 import { focusAfter } from "../parts/focus.js";
 import { useFocusRequest } from "../parts/focus-request.js";
 import { Select, Small, Text, TextLine } from "../parts/inputs.js";
@@ -9,15 +10,14 @@ import { AddMenu } from "../parts/menu.js";
 import { ConditionLine } from "./condition-line.js";
 import {
   addRule,
-  asBound,
   fittingRules,
   partsOfRule,
-  type RuleName,
   type RuleParts,
-  ruleNames,
   ruleOfParts,
+  shownPart,
   useDesk,
   valueOfRule,
+  withPart,
 } from "./settings.js";
 
 const Row = styled.li`
@@ -34,56 +34,79 @@ const List = styled.ul`
   padding-left: ${({ theme }) => theme.space(2)};
 `;
 
-function shownValue(value: unknown): string {
-  return Array.isArray(value) ? value.join(", ") : String(value);
-}
-
-function readValue(rule: RuleName, typed: string): unknown {
-  if (rule === "one-of") return typed.split(",").map((each) => each.trim());
-  if (rule === "min-length" || rule === "max-length") return /^\d{1,9}$/.test(typed) ? Number(typed) : typed;
-  return rule === "pattern" ? typed : asBound(typed);
-}
-
 interface RuleRowProps {
   readonly parts: RuleParts;
+  /** What is known of the rule; undefined where the file names one that there is not. */
+  readonly choice: RuleChoice | undefined;
   readonly field: SheetField;
   /** What its value is known by to whoever asks for the focus. */
   readonly focusName: string;
   readonly onChange: (parts: RuleParts | null) => void;
 }
 
-function RuleRow({ parts, field, focusName, onChange }: RuleRowProps) {
-  const [isOpen, setOpen] = useState(parts.when !== "" || parts.message !== "");
-  const { text } = ruleNames.find((rule) => rule.id === parts.rule) ?? { text: parts.rule };
+interface PartProps {
+  readonly part: SettingPart;
+  readonly id: string;
+  readonly label: string;
+  readonly value: unknown;
+  /** What it is known by to whoever asks for the focus. */
+  readonly focusName: string;
+  readonly onChange: (value: unknown) => void;
+}
+
+/** One value of a rule's setting. */
+function Part({ part, id, label, value, focusName, onChange }: PartProps) {
   const input = useRef<HTMLInputElement>(null);
   useFocusRequest(focusName, () => input.current?.select());
-  const demands = !["required", "e-mail", "web-address", "unique"].includes(parts.rule);
+  if (part.as === "options")
+    return (
+      <Select
+        aria-label={label}
+        value={shownPart(value, part)}
+        onChange={(event) => onChange(withPart(value, part, event.target.value))}
+      >
+        {part.options?.map((option) => (
+          <option key={option.value} value={option.value}>
+            {option.label}
+          </option>
+        ))}
+      </Select>
+    );
+  return (
+    <>
+      <label htmlFor={id}>{label}</label>
+      <Text
+        ref={input}
+        id={id}
+        value={shownPart(value, part)}
+        autoComplete="off"
+        onChange={(event) => onChange(withPart(value, part, event.target.value))}
+      />
+    </>
+  );
+}
+
+function RuleRow({ parts, choice, field, focusName, onChange }: RuleRowProps) {
+  const [isOpen, setOpen] = useState(parts.when !== "" || parts.message !== "");
+  const text = choice?.label ?? parts.rule;
+  const settings = choice?.parts ?? [];
+  // A rule that is one value is named by the value's label.
+  const isValue = settings.length === 1 && settings[0]?.as !== "options";
   return (
     <Row>
       <div>
-        {demands ? <label htmlFor={`${field.name}-${parts.rule}`}>{text}</label> : null}
-        {demands && (
-          <Text
-            ref={input}
-            id={`${field.name}-${parts.rule}`}
-            value={shownValue(parts.value)}
-            autoComplete="off"
-            onChange={(event) => onChange({ ...parts, value: readValue(parts.rule, event.target.value) })}
+        {!isValue && <span>{text}</span>}
+        {settings.map((part) => (
+          <Part
+            key={part.name}
+            part={part}
+            id={`${field.name}-${parts.rule}${part.name === null ? "" : `-${part.name}`}`}
+            label={isValue ? text : part.label}
+            value={parts.value}
+            focusName={part === settings.find(({ as }) => as !== "options") ? focusName : ""}
+            onChange={(value) => onChange({ ...parts, value })}
           />
-        )}
-        {!demands && <span>{text}</span>}
-        {parts.rule === "unique" && (
-          <Select
-            aria-label="How texts are compared"
-            value={String(parts.value)}
-            onChange={(event) =>
-              onChange({ ...parts, value: event.target.value === "true" ? true : event.target.value })
-            }
-          >
-            <option value="true">exactly</option>
-            <option value="ignoring-case">ignoring case</option>
-          </Select>
-        )}
+        ))}
         {!isOpen && (
           <Small type="button" onClick={() => setOpen(true)} aria-label={`Edit condition and message: ${text}`}>
             when, message
@@ -117,6 +140,8 @@ interface RulesEditorProps {
 /** The rules that the page itself has for a field. */
 export function RulesEditor({ field, rules, onChange }: RulesEditorProps) {
   const desk = useDesk();
+  const choices = usePageFile().data?.rules ?? [];
+  const fitting = fittingRules(choices, field.kind);
   const change = (index: number, parts: RuleParts | null): void => {
     if (!parts) focusAfter(`[data-settings-of="${CSS.escape(field.name)}"] [aria-haspopup]`);
     const next = rules.flatMap((rule, each) => (each !== index ? [rule] : parts ? [ruleOfParts(parts)] : []));
@@ -133,6 +158,7 @@ export function RulesEditor({ field, rules, onChange }: RulesEditorProps) {
                 // biome-ignore lint/suspicious/noArrayIndexKey: a rule's place is what it is known by
                 key={`${index} ${parts.rule}`}
                 parts={parts}
+                choice={choices.find(({ name }) => name === parts.rule)}
                 field={field}
                 focusName={valueOfRule(field.name, index)}
                 onChange={(next) => change(index, next)}
@@ -143,8 +169,11 @@ export function RulesEditor({ field, rules, onChange }: RulesEditorProps) {
       )}
       <AddMenu
         label="Add a rule"
-        options={fittingRules(field.kind)}
-        onAdd={(rule) => addRule(desk, field.name, rule as RuleName)}
+        options={fitting.map(({ name, label }) => ({ id: name, text: label }))}
+        onAdd={(added) => {
+          const rule = fitting.find(({ name }) => name === added);
+          if (rule) addRule(desk, field.name, rule);
+        }}
       />
     </div>
   );

@@ -1,16 +1,19 @@
 import { describe, expect, test } from "@jest/globals";
 import { contentOf } from "@loyal-quill/authoring";
-import type { Kind } from "@loyal-quill/core";
+import { type Kind, ruleKindsInFile } from "@loyal-quill/core";
 import {
   asBound,
   checksIn,
-  firstValue,
   fittingRules,
   partOf,
   partsOfRule,
   ruleOfParts,
   settingsOf,
+  shownPart,
+  withPart,
 } from "./settings.js";
+
+const ruleChoices = ruleKindsInFile.map(({ name, label, inFile }) => ({ name, label, ...inFile }));
 
 const content = contentOf(`title: Station
 access: { open: 'true' }
@@ -53,8 +56,8 @@ describe("a rule in the editor", () => {
     });
   });
 
-  test("fits the kind of its column's values", () => {
-    const names = (kind: Kind) => fittingRules(kind).map(({ id }) => id);
+  test("is offered where it fits the kind of its column's values", () => {
+    const names = (kind: Kind) => fittingRules(ruleChoices, kind).map(({ name }) => name);
     expect(names("decimal")).toEqual(["required", "min", "max", "step", "one-of", "unique"]);
     expect(names("integer")).toEqual(names("decimal"));
     expect(names("date")).not.toContain("step");
@@ -65,10 +68,32 @@ describe("a rule in the editor", () => {
     expect(names("json")).toEqual(["required", "one-of", "unique"]);
   });
 
-  test("demands something as soon as it is added, and reads a bound as YAML would", () => {
-    expect(firstValue("e-mail")).toBe(true);
-    expect(firstValue("max-length")).toBe(100);
-    expect(firstValue("one-of")).toEqual(["…"]);
+  test("has a setting of one value or of named parts, and no part that is left out", () => {
+    const characters = { name: null, label: "Characters", as: "count" } as const;
+    const country = { name: "country", label: "Country", as: "text" } as const;
+    const way = {
+      name: "stored",
+      label: "Stored",
+      as: "options",
+      options: [
+        { value: "as-typed", label: "as typed" },
+        { value: "other", label: "otherwise" },
+      ],
+    } as const;
+    expect([shownPart(3, characters), shownPart(true, country), shownPart({ country: "GB" }, country)]).toEqual([
+      "3",
+      "",
+      "GB",
+    ]);
+    expect([withPart(3, characters, "12"), withPart(3, characters, "1x")]).toEqual([12, "1x"]);
+    expect(withPart(true, country, "DE")).toEqual({ country: "DE" });
+    expect(withPart({ country: "DE" }, way, "other")).toEqual({ country: "DE", stored: "other" });
+    expect(withPart({ country: "DE", stored: "other" }, way, "as-typed")).toEqual({ country: "DE" });
+    expect(withPart({ country: "DE" }, country, "")).toBe(true);
+    expect(withPart([], { name: null, label: "Values", as: "list" }, "a, b")).toEqual(["a", "b"]);
+  });
+
+  test("reads a bound as YAML would", () => {
     expect([asBound("3"), asBound("3.50"), asBound("-0.5"), asBound("2026-01-01"), asBound("")]).toEqual([
       3,
       "3.50",

@@ -1,5 +1,6 @@
 import { contentOf } from "@loyal-quill/authoring";
-import type { Edit, FieldSettings, Kind, RuleSetting } from "@loyal-quill/core";
+import type { Edit, FieldSettings, Kind, RuleSetting, SettingPart } from "@loyal-quill/core";
+import type { RuleChoice } from "@loyal-quill/server/api";
 import { createContext, useContext } from "react";
 import { requestFocus } from "../parts/focus-request.js";
 
@@ -55,38 +56,6 @@ export const checksIn = (content: Content | undefined): { expect: string; at?: s
       }))
     : [];
 
-export type RuleName =
-  | "required"
-  | "min-length"
-  | "max-length"
-  | "min"
-  | "max"
-  | "step"
-  | "pattern"
-  | "e-mail"
-  | "web-address"
-  | "one-of"
-  | "unique";
-
-/** What each rule demands, in words, and which kinds of column it is for. */
-export const ruleNames: readonly {
-  readonly id: RuleName;
-  readonly text: string;
-  readonly for: "any" | "text" | "ordered" | "number";
-}[] = [
-  { id: "required", text: "Required", for: "any" },
-  { id: "min-length", text: "Minimum length", for: "text" },
-  { id: "max-length", text: "Maximum length", for: "text" },
-  { id: "min", text: "Minimum", for: "ordered" },
-  { id: "max", text: "Maximum", for: "ordered" },
-  { id: "step", text: "Step", for: "number" },
-  { id: "pattern", text: "Pattern", for: "text" },
-  { id: "e-mail", text: "E-mail address", for: "text" },
-  { id: "web-address", text: "Web address", for: "text" },
-  { id: "one-of", text: "One of", for: "any" },
-  { id: "unique", text: "Unique", for: "any" },
-];
-
 /** Adds a check that is always true, to be said; the focus is on its condition. */
 export function addCheck({ content, edit }: Pick<Desk, "content" | "edit">): void {
   const index = checksIn(content).length;
@@ -106,7 +75,7 @@ export const valueOfRule = (name: string, index: number): string => `value of ru
 
 /** A rule as the file has it, taken apart. */
 export interface RuleParts {
-  readonly rule: RuleName;
+  readonly rule: string;
   readonly value: unknown;
   readonly when: string;
   readonly message: string;
@@ -116,54 +85,62 @@ export function partsOfRule(setting: RuleSetting): RuleParts {
   if (typeof setting === "string") return { rule: setting, value: true, when: "", message: "" };
   const { when = "", message = "", ...demand } = setting;
   const [[rule, value] = ["required", true]] = Object.entries(demand);
-  return { rule: rule as RuleName, value, when, message };
+  return { rule, value, when, message };
 }
-
-const plainRules: ReadonlySet<RuleName> = new Set(["required", "e-mail", "web-address", "unique"]);
 
 /** Put together again, as short as the file allows. */
 export function ruleOfParts({ rule, value, when, message }: RuleParts): RuleSetting {
-  const isPlainRule = plainRules.has(rule) && value === true && when === "" && message === "";
-  if (isPlainRule) return rule as RuleSetting;
-  return { [rule]: value, ...(when ? { when } : {}), ...(message ? { message } : {}) } as RuleSetting;
-}
-
-/** What a rule that was just added demands until something else is said. */
-export function firstValue(rule: RuleName): unknown {
-  if (plainRules.has(rule)) return true;
-  if (rule === "min-length") return 1;
-  if (rule === "max-length") return 100;
-  if (rule === "one-of") return ["…"];
-  if (rule === "pattern") return ".*";
-  return rule === "step" ? 1 : 0;
+  if (value === true && when === "" && message === "") return rule;
+  return { [rule]: value, ...(when ? { when } : {}), ...(message ? { message } : {}) };
 }
 
 /** Adds a rule with a first value to a field; the focus is on the value, where there is one to be said. */
-export function addRule({ content, edit }: Pick<Desk, "content" | "edit">, name: string, rule: RuleName): void {
+export function addRule({ content, edit }: Pick<Desk, "content" | "edit">, name: string, rule: RuleChoice): void {
   const rules = settingsOf(content, name).rules ?? [];
-  const value = firstValue(rule);
-  const added = ruleOfParts({ rule, value, when: "", message: "" });
+  const added = ruleOfParts({ rule: rule.name, value: rule.first, when: "", message: "" });
   edit([{ do: "set", path: ["fields", name, "rules"], value: [...rules, added] }], `add a rule of ${name}`);
-  if (value !== true) requestFocus(valueOfRule(name, rules.length));
+  if (rule.parts.some(({ as }) => as !== "options")) requestFocus(valueOfRule(name, rules.length));
+}
+
+/** A rule's setting, part by part, as it is shown. */
+export function shownPart(value: unknown, { name }: SettingPart): string {
+  const part = name === null ? value : isPlain(value) ? value[name] : undefined;
+  return Array.isArray(part) ? part.join(", ") : textOf(part);
+}
+
+/** What was typed, as the file has it. */
+function readPart(as: SettingPart["as"], typed: string): unknown {
+  switch (as) {
+    case "list":
+      return typed.split(",").map((each) => each.trim());
+    case "count":
+      return /^\d{1,9}$/.test(typed) ? Number(typed) : typed;
+    case "bound":
+      return asBound(typed);
+    case "options":
+      return typed === "true" ? true : typed;
+    case "text":
+      return typed;
+  }
+}
+
+/** A rule's setting with one part changed; where all its named parts are left out, its name says enough. */
+export function withPart(value: unknown, { name, as, options }: SettingPart, typed: string): unknown {
+  const read = readPart(as, typed);
+  if (name === null) return read;
+  const { [name]: _, ...others } = isPlain(value) ? value : {};
+  const isLeftOut = typed === "" || typed === options?.[0]?.value;
+  const parts = isLeftOut ? others : { ...others, [name]: read };
+  return Object.keys(parts).length > 0 ? parts : true;
 }
 
 /** What was typed as a bound: a number where it is one, as YAML would read it. */
 export const asBound = (typed: string): unknown =>
   /^-?\d+(\.\d+)?$/.test(typed) && String(Number(typed)) === typed ? Number(typed) : typed;
 
-const numbers: ReadonlySet<Kind> = new Set(["integer", "decimal", "float"]);
-const ordered: ReadonlySet<Kind> = new Set([...numbers, "date", "time", "timestamp", "timestamptz"]);
-
 /** The rules that make sense for a column whose values are of a kind. */
-export function fittingRules(kind: Kind) {
-  const isFor = {
-    any: true,
-    text: kind === "text",
-    ordered: ordered.has(kind),
-    number: numbers.has(kind),
-  };
-  return ruleNames.filter((rule) => isFor[rule.for]);
-}
+export const fittingRules = (rules: readonly RuleChoice[], kind: Kind): readonly RuleChoice[] =>
+  rules.filter(({ fits }) => fits === "any" || fits.includes(kind));
 
 /** One setting of a part of the file; empty takes it away. */
 export const setter =

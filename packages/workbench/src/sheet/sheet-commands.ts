@@ -1,6 +1,7 @@
 import { openSteps, type StepName, saveSteps } from "@loyal-quill/core";
-import type { SheetAnswer } from "@loyal-quill/server/api";
+import type { RuleChoice, SheetAnswer } from "@loyal-quill/server/api";
 import { useMemo, useRef } from "react";
+import { usePageFile } from "../api/queries.js";
 import type { Command } from "../palette/commands.js";
 import { requestFocus } from "../parts/focus-request.js";
 import type { ChosenStep } from "../round-trip/round-trip.js";
@@ -33,6 +34,8 @@ const settings: readonly { readonly step: StepName; readonly label: string; read
   { step: "answer", label: "After saving, go to", text: "After saving, go to" },
 ];
 
+const noRules: readonly RuleChoice[] = [];
+
 const halfOf = (step: StepName): ChosenStep["half"] =>
   (openSteps as readonly StepName[]).includes(step) ? "open" : "save";
 
@@ -41,6 +44,7 @@ export function useSheetCommands(actions: SheetActions): readonly Command[] {
   const latest = useRef(actions);
   latest.current = actions;
   const { sheet } = actions;
+  const rules = usePageFile().data?.rules ?? noRules;
   return useMemo(() => {
     const now = (): SheetActions => latest.current;
     const open = (step: StepName): void => now().pick({ half: halfOf(step), step });
@@ -83,15 +87,15 @@ export function useSheetCommands(actions: SheetActions): readonly Command[] {
       ...onPage
         .filter((field) => !field.readOnly)
         .flatMap((field) =>
-          fittingRules(field.kind).map(({ id, text }) => ({
-            id: `rule ${id} ${field.name}`,
-            text: `${field.name}: add the rule ${text}`,
+          fittingRules(rules, field.kind).map((rule) => ({
+            id: `rule ${rule.name} ${field.name}`,
+            text: `${field.name}: add the rule ${rule.label}`,
             what: "rule",
             run: () => {
               const { view, choose } = now();
               view("rules");
               choose([field.name]);
-              addRule(now(), field.name, id);
+              addRule(now(), field.name, rule);
             },
           })),
         ),
@@ -132,5 +136,5 @@ export function useSheetCommands(actions: SheetActions): readonly Command[] {
           ]
         : []),
     ];
-  }, [sheet]);
+  }, [sheet, rules]);
 }

@@ -1,6 +1,6 @@
-import type { Facts } from "../condition/evaluate.js";
+import type { Facts } from "../condition/facts.js";
 import { predicate } from "../condition/to-sql.js";
-import { isTelling, type TableChoices } from "../page/page.js";
+import { isTelling, type TableChoices } from "../controls/choice-source.js";
 import { Parameters, quoted, quotedTable, type Statement } from "../postgres/statement.js";
 import { textForm } from "../postgres/text-form.js";
 import { containing, literally } from "./search.js";

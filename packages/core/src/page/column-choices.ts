@@ -1,10 +1,10 @@
 import type { Condition } from "../condition/expression.js";
 import { parseCondition } from "../condition/parse.js";
+import type { Choices, TableChoices } from "../controls/choice-source.js";
+import type { RuleContext } from "../rules/rule.js";
 import { type Column, columnOf, type Reference, type Table, tableName } from "../table/model.js";
 import { suggestion } from "../values/nearest.js";
-import type { Choices, TableChoices } from "./page.js";
 import type { Path } from "./parse.js";
-import type { RuleContext } from "./rules.js";
 import type { FieldSettings } from "./schema.js";
 
 /** Above this many rows (as PostgreSQL estimates them) a choice is made by searching, where the page does not say otherwise. */

@@ -3,7 +3,7 @@ import type { Page } from "../page/page.js";
 import { fillTemplate, type Template } from "../page/template.js";
 import type { Row, Stored } from "../postgres/statement.js";
 import { type Column, columnOf } from "../table/model.js";
-import { inZone } from "./show.js";
+import { inZone } from "../values/in-zone.js";
 
 /**
  * A stored value as a title, a sentence or a list tells it: a moment in the page's time zone, as its field shows it, and yes or

@@ -1,0 +1,34 @@
+import type { Column } from "../table/model.js";
+import { checkBox } from "./check-box.js";
+import { choice } from "./choice.js";
+import type { Choices } from "./choice-source.js";
+import type { ControlKind } from "./control.js";
+import { date } from "./date.js";
+import { dateTime } from "./date-time.js";
+import { multiLine } from "./multi-line.js";
+import { number } from "./number.js";
+import { text } from "./text.js";
+
+/** The only list of controls. */
+const kinds = { "check-box": checkBox, choice, text, "multi-line": multiLine, number, date, "date-time": dateTime };
+
+/** The control of a field: which HTML element shows it and how its text is taken. */
+export type Control = keyof typeof kinds;
+
+/** The controls that a field can ask for; without one the column's type decides. */
+export const controlNames = Object.keys(kinds) as Control[];
+
+/** What is known of a control. */
+export const controlKind = (control: Control): ControlKind => kinds[control];
+
+/** The controls that can show a column's values. */
+export const controlsFor = (column: Column, choices: Choices | null): readonly Control[] =>
+  controlNames.filter((name) => kinds[name].shows(column, choices));
+
+/** The control that a column has where a page does not say: its type's own, or a plain text. */
+export function ownControl(column: Column, choices: Choices | null): Control {
+  const possible = controlsFor(column, choices);
+  const has = (suits: (kind: ControlKind) => boolean | undefined): Control | undefined =>
+    possible.find((name) => suits(kinds[name]));
+  return has((kind) => !kind.isPlain) ?? has((kind) => kind.prefers?.(column)) ?? "text";
+}

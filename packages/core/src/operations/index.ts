@@ -1,0 +1,32 @@
+import type { Outcome } from "../trip/outcome.js";
+import type { Operation } from "../trip/round-trip.js";
+import type { Trip } from "../trip/trip.js";
+import { choices } from "./choices.js";
+import { create, openNew } from "./create.js";
+import { judge } from "./judge.js";
+import { list } from "./list.js";
+import { open, view } from "./open.js";
+import { confirm, remove } from "./remove.js";
+import { save } from "./save.js";
+
+/** What an operation does once Route, Key and Access are behind it, and what it takes of the request. */
+export type Run =
+  | { readonly takes: "nothing"; run(trip: Trip): Promise<Outcome> }
+  /** The segments of the address behind the page's own. */
+  | { readonly takes: "segments"; run(trip: Trip, segments: readonly string[]): Promise<Outcome> }
+  /** The body of a form. */
+  | { readonly takes: "body"; run(trip: Trip, body: string): Promise<Outcome> };
+
+/** Each operation with what it does; which way it goes stands in `trip/round-trip.ts`. */
+export const runs: Readonly<Record<Operation, Run>> = {
+  list: { takes: "nothing", run: list },
+  view: { takes: "nothing", run: view },
+  open: { takes: "nothing", run: open },
+  new: { takes: "nothing", run: openNew },
+  confirm: { takes: "nothing", run: confirm },
+  choices: { takes: "segments", run: choices },
+  judge: { takes: "body", run: judge },
+  save: { takes: "body", run: save },
+  create: { takes: "body", run: create },
+  delete: { takes: "body", run: remove },
+};

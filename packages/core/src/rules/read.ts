@@ -1,0 +1,38 @@
+import type { Path } from "../findings/path-in-file.js";
+import type { Column, Table } from "../table/model.js";
+import { ruleKinds, ruleKindsInFile } from "./index.js";
+import type { Rule, RuleContext } from "./rule.js";
+import type { RuleSetting } from "./schema.js";
+
+function readRule(setting: RuleSetting, column: Column, context: RuleContext, path: Path): Rule[] {
+  const settings: Exclude<RuleSetting, string> = typeof setting === "string" ? { [setting]: true } : setting;
+  const [kind, ...others] = ruleKindsInFile.filter(({ name }) => settings[name] !== undefined);
+  if (kind === undefined || others.length > 0) {
+    context.error(
+      "rule",
+      `One rule is wanted here, one of ${ruleKindsInFile.map(({ name }) => name).join(", ")}; there are ${others.length + Number(kind !== undefined)}.`,
+      path,
+    );
+    return [];
+  }
+  const demand = kind.demandOf(settings[kind.name], column, context, [...path, kind.name]);
+  if (demand === null) return [];
+  const when = context.condition(settings.when, true, [...path, "when"]);
+  return [{ rule: kind.name, demand, by: "page", when, message: settings.message ?? null }];
+}
+
+/** The rules that a page file names for a field. */
+export const pageRules = (settings: readonly RuleSetting[], column: Column, context: RuleContext, path: Path): Rule[] =>
+  settings.flatMap((setting, index) => readRule(setting, column, context, [...path, "rules", index]));
+
+/** What the table enforces on one column is a rule without being named; the page can only be stricter. */
+export const tableRules = (table: Table, column: Column, control: string): Rule[] =>
+  ruleKinds.flatMap(({ name, ofTable }) =>
+    (ofTable?.(table, column, control) ?? []).map((demand) => ({
+      rule: name,
+      demand,
+      by: "table",
+      when: null,
+      message: null,
+    })),
+  );

@@ -1,0 +1,29 @@
+import * as v from "valibot";
+import { quoted } from "../postgres/statement.js";
+import type { RuleKind } from "./rule.js";
+
+/** A value has to be there, and not of white space alone. */
+export const required: RuleKind<true, true> = {
+  name: "required",
+  label: "Required",
+  inFile: {
+    schema: v.literal(true),
+    byName: true,
+    first: true,
+    parts: [],
+    fits: "any",
+    takes: "`true`",
+    means: "There must be a value, and not white space alone.",
+  },
+  demandOf: (setting) => setting,
+  ofTable: (_, column, control) => (column.nullable || control === "check-box" ? [] : [true]),
+  words: () => "required",
+  judgesMissing: true,
+  broken: (_, { value }) => (value === null || value.trim() === "" ? ["required", {}] : null),
+  attributes: () => ({ "aria-required": "true" }),
+  enforcement: (_, column) => {
+    if (column.nullable) return { by: "not null" };
+    if (column.type.kind !== "text") return null;
+    return { by: "check", name: "not_blank", check: `btrim(${quoted(column.name)}) <> ''` };
+  },
+};

@@ -1,0 +1,14 @@
+import { pageJsonSchema, ruleKindsInFile } from "@loyal-quill/core";
+import type { PageFileAnswer } from "./types.js";
+
+/** What a page file can say, for the editors of the workbench. */
+export const pageFileAnswer = (): PageFileAnswer => ({
+  schema: pageJsonSchema(),
+  rules: ruleKindsInFile.map(({ name, label, inFile: { first, parts, fits } }) => ({
+    name,
+    label,
+    first,
+    parts,
+    fits,
+  })),
+});
