@@ -6,7 +6,7 @@ const shared = {
       { jsc: { parser: { syntax: "typescript" }, target: "es2022" }, module: { type: "es6" } },
     ],
   },
-  moduleNameMapper: { "^(\\.{1,2}/.*)\\.js$": "$1" },
+  moduleNameMapper: { "^(\\.{1,2}/.*)(?<!\\.json)\\.js$": "$1" },
   setupFilesAfterEnv: ["<rootDir>/testing/jest-setup.js"],
   testEnvironment: "node",
   testEnvironmentOptions: { customExportConditions: ["quill-source", "node", "node-addons"] },

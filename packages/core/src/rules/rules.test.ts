@@ -54,7 +54,7 @@ describe("the list of rules", () => {
     (name, kind) => {
       const setting = kind.inFile.byName ? name : { [name]: kind.inFile.first };
       expect(v.safeParse(schema, setting).success).toBe(true);
-      expect(v.safeParse(schema, { [name]: {} }).success).toBe(false);
+      expect(v.safeParse(schema, { [name]: [[]] }).success).toBe(false);
       const of = column(kind.inFile.fits === "any" || kind.inFile.fits.includes("text") ? "name" : "alert_m");
       const rule = ruleOf(setting, of);
       expect(rule).toMatchObject({ rule: name, by: "page", when: null, message: null });
