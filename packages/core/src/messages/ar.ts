@@ -13,6 +13,7 @@ export const arabic: Catalog = {
     pattern: "{label} ليس بالشكل المطلوب هنا.",
     "e-mail": "يجب أن يكون {label} عنوان بريد إلكتروني، مثل name@example.com.",
     "web-address": "يجب أن يكون {label} عنوان موقع، مثل https://www.example.com.",
+    telephone: "يجب أن يكون {label} رقم هاتف، مثل {example}.",
     "not-an-integer": "يجب أن يكون {label} عددًا صحيحًا، مثل 12.",
     "not-a-number": "يجب أن يكون {label} عددًا، مثل 12.50.",
     "decimal-comma": "يُكتب {label} بنقطة، مثل 12.50، لا بفاصلة.",

@@ -13,6 +13,7 @@ export const german: Catalog = {
     pattern: "{label} hat nicht die Form, die hier verlangt ist.",
     "e-mail": "{label} muss eine E-Mail-Adresse sein, wie name@example.com.",
     "web-address": "{label} muss eine Webadresse sein, wie https://www.example.com.",
+    telephone: "{label} muss eine Telefonnummer sein, wie {example}.",
     "not-an-integer": "{label} muss eine ganze Zahl sein, wie 12.",
     "not-a-number": "{label} muss eine Zahl sein, wie 12.50.",
     "decimal-comma": "{label} wird mit einem Punkt geschrieben, wie 12.50, nicht mit einem Komma.",

@@ -11,6 +11,7 @@ export const english = {
     pattern: "{label} does not have the form that is wanted here.",
     "e-mail": "{label} must be an e-mail address, like name@example.com.",
     "web-address": "{label} must be a web address, like https://www.example.com.",
+    telephone: "{label} must be a telephone number, like {example}.",
     "not-an-integer": "{label} must be a whole number, like 12.",
     "not-a-number": "{label} must be a number, like 12.50.",
     "decimal-comma": "{label} must be written with a point, like 12.50, not with a comma.",

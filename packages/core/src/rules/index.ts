@@ -11,6 +11,7 @@ import { required } from "./required.js";
 import type { Rule, RuleKind } from "./rule.js";
 import { scale } from "./scale.js";
 import { step } from "./step.js";
+import { telephone } from "./telephone.js";
 import { unique } from "./unique.js";
 import { webAddress } from "./web-address.js";
 
@@ -30,6 +31,7 @@ export const ruleKinds: readonly AnyRule[] = [
   pattern,
   eMail,
   webAddress,
+  telephone,
   oneOf,
   unique,
   exists,
