@@ -8,6 +8,7 @@ import { settingsOf, settingsOfField, useDesk } from "./settings.js";
 
 const Frame = styled.div`
   display: grid;
+  grid-template-columns: minmax(0, 1fr);
   gap: ${({ theme }) => theme.space(1.5)};
   padding: ${({ theme }) => `${theme.space(1.5)} 0 ${theme.space(2)} ${theme.space(2)}`};
   border-left: 3px solid ${({ theme }) => theme.verdigris};

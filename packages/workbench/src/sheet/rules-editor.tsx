@@ -24,8 +24,8 @@ const Row = styled.li`
   display: grid;
   gap: ${({ theme }) => theme.space(1)};
   padding: ${({ theme }) => `${theme.space(1)} 0`};
-  > div:first-child { display: flex; gap: ${({ theme }) => theme.space(2)}; align-items: baseline; }
-  > div:first-child > input { flex: 1; min-width: 4rem; font-family: ${({ theme }) => theme.wire}; font-size: 0.8125rem; }
+  > div:first-child { display: flex; flex-wrap: wrap; gap: ${({ theme }) => `0 ${theme.space(2)}`}; align-items: baseline; }
+  > div:first-child > input { flex: 1 1 4rem; min-width: 4rem; font-family: ${({ theme }) => theme.wire}; font-size: 0.8125rem; }
   > div:first-child > span { flex: 1; }
 `;
 
