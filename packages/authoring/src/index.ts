@@ -1,7 +1,7 @@
 /** What making a page needs: as pure as the core. */
 export * from "./census/census.js";
 export { admittedStatement, hereStatement, mayStatement } from "./census/statements.js";
-export { type Draft, draftPages, isShown, type NoDraft } from "./draft/draft.js";
+export { type DraftedPage, draftPages, isShown, type Undraftable } from "./draft/draft.js";
 export { obstacle, unusableBecause } from "./draft/obstacles.js";
 export { type Drift, tableDrift } from "./drift/drift.js";
 export * from "./file/index.js";

@@ -4,8 +4,8 @@ export { readCatalog } from "./catalog/read-catalog.js";
 export { catalogMark } from "./catalog/statements.js";
 export { truthOf } from "./condition/evaluate.js";
 export type { Condition } from "./condition/expression.js";
-export { everyPart } from "./condition/expression.js";
-export { type Actor, type Attribute, type Facts, factsOf, noFacts } from "./condition/facts.js";
+export { asksFor, beforeARecord, everyPart } from "./condition/expression.js";
+export { type Actor, type Attribute, type Facts, factsOf, nobody, noFacts } from "./condition/facts.js";
 export { type ConditionProblem, parseCondition } from "./condition/parse.js";
 export { predicate } from "./condition/to-sql.js";
 export { boxName } from "./controls/check-box.js";
@@ -23,6 +23,7 @@ export { type Handled, handle } from "./operations/handle.js";
 export { reviewAddresses } from "./page/addresses.js";
 export * from "./page/index.js";
 export { pageJsonSchema } from "./page/json-schema.js";
+export { answeredOr } from "./postgres/refusal.js";
 export {
   type Database,
   DatabaseAway,
@@ -37,7 +38,7 @@ export type { Rule, SettingPart } from "./rules/rule.js";
 export { rulesPage } from "./rules/rules-page.js";
 export type { RuleSetting } from "./rules/schema.js";
 export { keyPartName, listStatement, recordsStatement } from "./statements/list.js";
-export { mayOpen } from "./steps/access.js";
+export { mayMake, mayOpen } from "./steps/access.js";
 export { readCarried, saidCookie } from "./steps/answer.js";
 export { readPairs } from "./steps/read.js";
 export { type MatchedRoute, route, type Site } from "./steps/route.js";

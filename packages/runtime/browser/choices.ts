@@ -120,8 +120,8 @@ class Finder {
     const place = element("div", { class: "picked" });
     this.select.before(place);
     place.append(this.input, this.list);
-    const look = this.select.closest("[data-field]")?.querySelector<HTMLElement>("[data-look]");
-    look?.replaceWith(this.status);
+    const search = this.select.closest("[data-field]")?.querySelector<HTMLElement>("[data-choice-search]");
+    search?.replaceWith(this.status);
     if (focused) this.input.focus();
   }
 
@@ -224,7 +224,7 @@ class Finder {
 /** Keeps a list that depends on other fields in step with them. */
 function follow(form: HTMLFormElement, select: HTMLSelectElement, source: Source, words: Words): void {
   const status = statusLine();
-  select.closest("[data-field]")?.querySelector("[data-look]")?.replaceWith(status);
+  select.closest("[data-field]")?.querySelector("[data-choice-search]")?.replaceWith(status);
   const refresh = async (): Promise<void> => {
     const found = await source.ask("");
     if (!found) return;

@@ -1,6 +1,7 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { type Census, type CensusOptions, takeCensus } from "@loyal-quill/authoring";
 import type { Page } from "@loyal-quill/core";
+import { factsOf, nobody } from "@loyal-quill/core";
 import { databaseOver } from "./index.js";
 import { makeTrips, type Trips } from "./testing/trips.js";
 
@@ -40,7 +41,7 @@ beforeAll(async () => {
 });
 afterAll(() => trips.close());
 
-const facts = { actor: { id: "", name: "", roles: [], attributes: {} }, row: {}, form: {}, now: new Date() };
+const facts = factsOf(nobody, new Date());
 
 const page = (): Page => {
   const found = trips.site().pages.find((each) => each.name === "ledger");

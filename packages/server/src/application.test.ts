@@ -312,11 +312,11 @@ describe("the workbench's API", () => {
     const { sheet } = await trial("MV-014");
     const level = sheet.fields.find((field) => field.name === "warning_m");
     expect(level?.constraints).toEqual(["CHECK (((warning_m > alert_m) AND (alert_m > (0)::numeric)))"]);
-    expect(level?.rules).toContainEqual({ text: "at most 2 digits after the point", when: null, by: ["table"] });
+    expect(level?.rules).toContainEqual({ text: "at most 2 digits after the point", when: null, from: ["table"] });
     expect(sheet.fields.find((field) => field.name === "name")?.rules[0]).toEqual({
       text: "required",
       when: null,
-      by: ["page", "table"],
+      from: ["page", "table"],
     });
   });
 

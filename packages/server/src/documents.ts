@@ -2,6 +2,7 @@ import {
   type Actor,
   document,
   type Frame,
+  factsOf,
   html,
   labelFrom,
   type Markup,
@@ -29,7 +30,7 @@ export function homePage(
   hasWorkbench: boolean,
   about: string | null = null,
 ): string {
-  const facts = { actor, row: {}, form: {}, now: new Date() };
+  const facts = factsOf(actor, new Date());
   const open = pages.filter(({ page }) => mayOpen(page, facts) === true);
   const links = open.map(
     ({ page, mount }) =>

@@ -1,4 +1,4 @@
-import { type Condition, everyPart } from "@loyal-quill/core/condition/expression";
+import { asksFor, type Condition } from "@loyal-quill/core/condition/expression";
 import type { Facts } from "@loyal-quill/core/condition/facts";
 import type { Field, Page } from "@loyal-quill/core/page/page";
 import type { Database, Stored } from "@loyal-quill/core/postgres/statement";
@@ -78,8 +78,7 @@ interface Question {
   readonly way: Way;
 }
 
-const asksActor = (condition: Condition | null): boolean =>
-  condition !== null && everyPart(condition.expression).some((part) => part.op === "actor");
+const asksActor = (condition: Condition | null): boolean => condition !== null && asksFor(condition, "actor");
 
 function wayOf(rule: Rule, field: Field): Way {
   if (asksActor(rule.when)) return { by: "nothing", because: "its condition depends on who asks" };
@@ -99,7 +98,7 @@ function wayOf(rule: Rule, field: Field): Way {
 function questionsOf(page: Page): Question[] {
   const rules = page.fields.flatMap((field) =>
     field.rules
-      .filter((rule) => rule.by === "page")
+      .filter((rule) => rule.from === "page")
       .map((rule): Question => {
         const hold = holdRule(rule, page.table, field.column);
         const about = {

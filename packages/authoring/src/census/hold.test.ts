@@ -12,7 +12,7 @@ const column = (name: string, change: Partial<Column> = {}): Column => {
 };
 
 const held = (rule: string, demand: unknown, of = column("name"), when: Rule["when"] = null): string | null =>
-  holdRule({ rule, demand, by: "page", when, message: null }, station, of);
+  holdRule({ rule, demand, from: "page", when, message: null }, station, of);
 
 const checked = (source: string): string | null => {
   const parsed = parseCondition(source, station, station);

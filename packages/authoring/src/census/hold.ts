@@ -1,4 +1,5 @@
 import { type Condition, type Expression, everyPart } from "@loyal-quill/core/condition/expression";
+import { noFacts } from "@loyal-quill/core/condition/facts";
 import { overStored } from "@loyal-quill/core/condition/over-stored";
 import { predicate } from "@loyal-quill/core/condition/to-sql";
 import { literal } from "@loyal-quill/core/postgres/literal";
@@ -74,8 +75,7 @@ export function holdCheck(condition: Condition, table: Table): string | null {
   const stored = overStored(condition);
   if (!isOfTheRow(stored.expression) || stored.rowColumns.length === 0) return null;
   const parameters = new Parameters();
-  const facts = { actor: { id: "", name: "", roles: [], attributes: {} }, row: {}, form: {}, now: new Date(0) };
-  const text = predicate(stored, parameters, facts, "t")
+  const text = predicate(stored, parameters, noFacts, "t")
     // A CHECK knows its own columns only.
     .replaceAll(/\bt\.(?=")/g, "")
     .replaceAll(/\$(\d+)/g, (_, number: string) => literal(parameters.values[Number(number) - 1] ?? null));

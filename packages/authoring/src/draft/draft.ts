@@ -8,7 +8,7 @@ import { stringify } from "yaml";
 import { mayChange, obstacle, unusableBecause } from "./obstacles.js";
 
 /** A page file made from a table. */
-export interface Draft {
+export interface DraftedPage {
   /** The page's name: the file's name without `.page.yaml`. */
   readonly name: string;
   readonly table: string;
@@ -19,7 +19,7 @@ export interface Draft {
 }
 
 /** Why there is no page for a table. */
-export interface NoDraft {
+export interface Undraftable {
   readonly table: string;
   readonly because: string;
 }
@@ -147,7 +147,7 @@ function titleOf(table: Table, key: readonly Column[], telling: Column | undefin
   return `${pluralize.singular(labelFrom(table.name))} ${columns.map(({ name }) => `{${name}}`).join(", ")}`;
 }
 
-function draftText(table: Table, slug: string): Pick<Draft, "text" | "key" | "warnings"> {
+function draftText(table: Table, slug: string): Pick<DraftedPage, "text" | "key" | "warnings"> {
   const key = (table.keys[0]?.columns ?? []).flatMap((name) => columnOf(table, name) ?? []);
   const keyNames = key.map((column) => column.name);
   const told = tellingColumn(table, key[0] as Column);
@@ -218,11 +218,11 @@ function nameOf(table: Table, taken: ReadonlySet<string>): string {
 export function draftPages(
   catalog: Pick<Catalog, "tables" | "unusable">,
   wanted?: readonly string[],
-): { readonly drafts: readonly Draft[]; readonly without: readonly NoDraft[] } {
+): { readonly drafts: readonly DraftedPage[]; readonly without: readonly Undraftable[] } {
   const isWanted = (table: { schema: string; name: string }): boolean =>
     wanted === undefined || wanted.some((name) => name === tableName(table) || name === table.name);
-  const drafts: Draft[] = [];
-  const without: NoDraft[] = catalog.unusable
+  const drafts: DraftedPage[] = [];
+  const without: Undraftable[] = catalog.unusable
     .filter(isWanted)
     .map((each) => ({ table: tableName(each), because: unusableBecause(each, catalog) }));
   const taken = new Set<string>();

@@ -3,21 +3,14 @@ import type { Finding } from "@loyal-quill/core/findings/finding";
 import type { Page } from "@loyal-quill/core/page/page";
 import type { ParsedPage } from "@loyal-quill/core/page/parse";
 import { fieldSettings } from "@loyal-quill/core/page/settings";
-import { type Database, DatabaseRefusal } from "@loyal-quill/core/postgres/statement";
+import { answeredOr } from "@loyal-quill/core/postgres/refusal";
+import type { Database, Statement } from "@loyal-quill/core/postgres/statement";
 import { mostUnshown, unshownStatement } from "./unshown.js";
 
 /** How many there are, or null where counting took too long or is not allowed. */
-async function count(
-  database: Database,
-  statement: NonNullable<ReturnType<typeof unshownStatement>>,
-): Promise<number | null> {
-  try {
-    const [row] = await database.run(statement);
-    return Number(row?.count ?? 0);
-  } catch (error) {
-    if (error instanceof DatabaseRefusal) return null;
-    throw error;
-  }
+async function count(database: Database, statement: Statement): Promise<number | null> {
+  const rows = await answeredOr(() => database.run(statement), null);
+  return rows && Number(rows[0]?.count ?? 0);
 }
 
 /** Holds a page against the stored rows: values that a field's control can't show whole, and that a plainer one is shown for. */

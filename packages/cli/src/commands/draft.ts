@@ -1,6 +1,6 @@
 import { mkdir, writeFile } from "node:fs/promises";
 import path from "node:path";
-import { type Draft, draftPages, type NoDraft } from "@loyal-quill/authoring";
+import { type DraftedPage, draftPages, type Undraftable } from "@loyal-quill/authoring";
 import type { Say } from "../cluster/cluster.js";
 import { CannotStart } from "../listen.js";
 import { catalogOf } from "../open-database.js";
@@ -14,7 +14,7 @@ export interface DraftOptions {
 }
 
 /** Writes a draft where there is no file yet. @returns whether there was one */
-async function keep(directory: string, { name, text }: Draft): Promise<boolean> {
+async function keep(directory: string, { name, text }: DraftedPage): Promise<boolean> {
   try {
     await writeFile(path.join(directory, `${name}.page.yaml`), text, { flag: "wx" });
     return true;
@@ -29,14 +29,14 @@ const aligned = (rows: readonly (readonly [string, string])[]): string[] => {
   return rows.map(([first, second]) => `  ${first.padEnd(width)}  ${second}`);
 };
 
-function reportWarnings(drafts: readonly Draft[], say: Say): void {
+function reportWarnings(drafts: readonly DraftedPage[], say: Say): void {
   const warnings = drafts.flatMap(({ name, warnings: said }) => said.map((each) => `  ${name}  warning  ${each}`));
   if (warnings.length === 0) return;
   say("");
   for (const line of warnings) say(line);
 }
 
-function reportWithout(without: readonly NoDraft[], say: Say): void {
+function reportWithout(without: readonly Undraftable[], say: Say): void {
   if (without.length === 0) return;
   say("");
   say("Without a page:");
@@ -62,7 +62,7 @@ export async function draft({ database, tables, to }: DraftOptions, say: Say): P
     return drafts.length > 0 ? 0 : 1;
   }
   await mkdir(to, { recursive: true });
-  const kept: Draft[] = [];
+  const kept: DraftedPage[] = [];
   const written: (readonly [string, string])[] = [];
   for (const each of drafts) {
     const file = path.join(to, `${each.name}.page.yaml`);

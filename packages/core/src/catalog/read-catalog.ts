@@ -63,20 +63,20 @@ function typeOf(row: Row, labels: ReadonlyMap<string, readonly string[]>): Colum
   };
 }
 
-interface Draft {
+interface TableInMaking {
   readonly relation: Row;
   readonly columns: Column[];
   readonly numbers: Map<number, string>;
 }
 
-function drafts(relations: readonly Row[], columns: readonly Row[], enums: readonly Row[]): Map<string, Draft> {
+function drafts(relations: readonly Row[], columns: readonly Row[], enums: readonly Row[]): Map<string, TableInMaking> {
   const labels = new Map<string, string[]>();
   for (const row of enums) {
     const list = labels.get(text(row, "type_id")) ?? [];
     list.push(text(row, "label"));
     labels.set(text(row, "type_id"), list);
   }
-  const tables = new Map<string, Draft>();
+  const tables = new Map<string, TableInMaking>();
   for (const relation of relations) {
     if (isTable(relation) && relation.select === "true")
       tables.set(text(relation, "table_id"), { relation, columns: [], numbers: new Map() });
@@ -111,7 +111,7 @@ const onDelete: Readonly<Record<string, OnDelete>> = {
 };
 
 /** Column names of a JSON array of attribute numbers; empty where one is an expression (number 0). */
-function named(draft: Draft | undefined, numbers: string | null | undefined): string[] {
+function named(draft: TableInMaking | undefined, numbers: string | null | undefined): string[] {
   const list = numbers ? (JSON.parse(numbers) as number[]) : [];
   const names = list.map((number) => draft?.numbers.get(number));
   return names.every((name) => name !== undefined) ? (names as string[]) : [];
@@ -126,7 +126,7 @@ const unsafeBecause: Readonly<Record<string, string>> = {
 };
 
 /** Sorts a table's unique constraints and indexes into those that name at most one row and those that may not. */
-function keysOf(draft: Draft, rows: readonly Row[]): Pick<Table, "keys" | "unsafeKeys"> {
+function keysOf(draft: TableInMaking, rows: readonly Row[]): Pick<Table, "keys" | "unsafeKeys"> {
   const keys: Key[] = [];
   const unsafeKeys: UnsafeKey[] = [];
   for (const row of rows) {
@@ -144,7 +144,11 @@ function keysOf(draft: Draft, rows: readonly Row[]): Pick<Table, "keys" | "unsaf
   return { keys, unsafeKeys };
 }
 
-function referencesOf(draft: Draft, tables: ReadonlyMap<string, Draft>, rows: readonly Row[]): Reference[] {
+function referencesOf(
+  draft: TableInMaking,
+  tables: ReadonlyMap<string, TableInMaking>,
+  rows: readonly Row[],
+): Reference[] {
   return rows.flatMap((row): Reference[] => {
     const target = tables.get(text(row, "to_table_id"));
     if (row.kind !== "f" || !target) return [];
@@ -162,8 +166,8 @@ function referencesOf(draft: Draft, tables: ReadonlyMap<string, Draft>, rows: re
 
 const dependentsOf = (
   id: string,
-  draft: Draft,
-  tables: ReadonlyMap<string, Draft>,
+  draft: TableInMaking,
+  tables: ReadonlyMap<string, TableInMaking>,
   rows: readonly Row[],
 ): Dependent[] =>
   rows.map((row) => ({
@@ -178,8 +182,8 @@ const dependentsOf = (
 
 function constrained(
   id: string,
-  draft: Draft,
-  tables: ReadonlyMap<string, Draft>,
+  draft: TableInMaking,
+  tables: ReadonlyMap<string, TableInMaking>,
   rows: readonly Row[],
   incoming: readonly Row[],
 ): Table {

@@ -118,3 +118,15 @@ export function withParts(expression: Expression, replaced: (part: Expression) =
       return expression;
   }
 }
+
+/** Whether a condition asks for the stored row, for the form, or for who asks. */
+export const asksFor = (condition: Condition, what: "row" | "form" | "actor"): boolean =>
+  everyPart(condition.expression).some(
+    (part) => (part.op === "column" && part.from === what) || (part.op === "actor" && what === "actor"),
+  );
+
+/** What is said of a condition on the stored row where there is none yet. */
+export const beforeARecord = {
+  open: 'Who may open the page is decided before a record is loaded: "row" belongs into rows or edit.',
+  new: 'Who may make a new record is decided before there is one: "row" belongs into rows, which the new record must meet.',
+} as const;

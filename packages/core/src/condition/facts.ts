@@ -23,5 +23,8 @@ export interface Facts {
 /** What is known of a request before any record is: who asks, and when. */
 export const factsOf = (actor: Actor, now: Date): Facts => ({ actor, now, row: {}, form: {} });
 
+/** Nobody in particular: what depends on who asks is not told to them. */
+export const nobody: Actor = { id: "", name: "", roles: [], attributes: {} };
+
 /** Facts for what depends on nobody and no moment. */
-export const noFacts: Facts = factsOf({ id: "", name: "", roles: [], attributes: {} }, new Date(0));
+export const noFacts: Facts = factsOf(nobody, new Date(0));

@@ -3,7 +3,7 @@ import { controlKind } from "../controls/index.js";
 import { attributes, html, Markup } from "../markup/markup.js";
 import { type Language, message, word } from "../messages/messages.js";
 import { isMade } from "../page/columns.js";
-import { findName, lookName } from "../page/names.js";
+import { searchButtonName, searchTextName } from "../page/names.js";
 import type { Field } from "../page/page.js";
 import { kindOf } from "../rules/index.js";
 import type { FieldView } from "../views/form-view.js";
@@ -17,7 +17,7 @@ const describedBy = (view: FieldView, id: string): string | null =>
     view.field.unit && `${id}-unit`,
     view.problems.length > 0 && `${id}-problem`,
     view.conflict && `${id}-conflict`,
-    view.offer?.looked && `${id}-found`,
+    view.offer?.searched && `${id}-found`,
   ]
     .filter(Boolean)
     .join(" ") || null;
@@ -33,29 +33,29 @@ function choosingOf({ field: { column, choices }, offer, depends }: FieldView): 
     "data-choices": offer?.by === "search" || depends ? column.name : null,
     "data-by": offer?.by ?? null,
     "data-with": depends ? (choices.where?.formColumns.join(" ") ?? null) : null,
-    autofocus: offer?.looked ? true : null,
+    autofocus: offer?.searched ? true : null,
   };
 }
 
 /** What a search among the choices found. */
 function foundText(view: FieldView, language: Language): string | null {
-  const looked = view.offer?.looked;
-  if (!looked) return null;
-  if (looked.found === 0) return word(language, "found-none", { text: looked.text });
-  return word(language, looked.more ? "found-more" : "found-some", { count: looked.found });
+  const searched = view.offer?.searched;
+  if (!searched) return null;
+  if (searched.found === 0) return word(language, "found-none", { text: searched.text });
+  return word(language, searched.more ? "found-more" : "found-some", { count: searched.found });
 }
 
 /** The way to other choices without a script: a text to find, or a button that shows what now depends on the form. */
-function lookLine(view: FieldView, id: string, language: Language): Markup | null {
+function searchLine(view: FieldView, id: string, language: Language): Markup | null {
   if (view.control !== "choice" || !view.offer) return null;
   const { name } = view.field.column;
-  const look = { name: lookName, value: name, class: "minor", formnovalidate: true as const };
+  const button = { name: searchButtonName, value: name, class: "minor", formnovalidate: true as const };
   if (view.offer.by === "search") {
     const found = foundText(view, language);
-    return html`<div class="look" data-look="${name}"><input${attributes({ type: "search", id: `${id}-find`, name: findName(name), value: view.offer.looked?.text ?? "", "aria-label": word(language, "find-in", { label: view.field.label }), autocomplete: "off" })}><button${attributes(look)}>${word(language, "find")}<span class="unseen"> (${view.field.label})</span></button>${found && html`<p class="found" id="${id}-found" role="status">${found}</p>`}</div>`;
+    return html`<div class="choice-search" data-choice-search="${name}"><input${attributes({ type: "search", id: `${id}-find`, name: searchTextName(name), value: view.offer.searched?.text ?? "", "aria-label": word(language, "find-in", { label: view.field.label }), autocomplete: "off" })}><button${attributes(button)}>${word(language, "find")}<span class="unseen"> (${view.field.label})</span></button>${found && html`<p class="found" id="${id}-found" role="status">${found}</p>`}</div>`;
   }
   return view.depends
-    ? html`<div class="look" data-look="${name}"><button${attributes(look)}>${word(language, "show-choices")}<span class="unseen"> (${view.field.label})</span></button></div>`
+    ? html`<div class="choice-search" data-choice-search="${name}"><button${attributes(button)}>${word(language, "show-choices")}<span class="unseen"> (${view.field.label})</span></button></div>`
     : null;
 }
 
@@ -121,7 +121,7 @@ function takenBlock(view: FieldView, index: number, language: Language, content:
   if (controlKind(view.control).isBox) {
     return html`<div class="field${wrong}" data-field="${field.column.name}"><div class="control box">${control}${label}${unit}</div>${help}${problems}${conflictNote(view, id, language)}</div>`;
   }
-  return html`<div class="field${wrong}" data-field="${field.column.name}">${label}${help}<div class="control">${control}${unit}</div>${lookLine(view, id, language)}${problems}${conflictNote(view, id, language)}</div>`;
+  return html`<div class="field${wrong}" data-field="${field.column.name}">${label}${help}<div class="control">${control}${unit}</div>${searchLine(view, id, language)}${problems}${conflictNote(view, id, language)}</div>`;
 }
 
 /** A block without what stands in its control: the HTML before it and after it. */
@@ -159,7 +159,7 @@ export function fieldBlock(view: FieldView, index: number, taken: boolean, langu
   if (!taken) return fixedBlock(view, index, language);
   const kind = controlKind(view.control);
   const content = contentOf(kind, view.field.column, view.text, view.options);
-  const isPlain = view.problems.length === 0 && view.conflict === null && !view.offer?.looked;
+  const isPlain = view.problems.length === 0 && view.conflict === null && !view.offer?.searched;
   const halves = isPlain ? halvesOf(view, index, language) : null;
   if (!halves) return takenBlock(view, index, language, content);
   return new Markup(kind.isBox ? halves[0] : halves[0] + content.text + halves[1]);

@@ -17,7 +17,7 @@ function personLine(frame: Frame): Markup | null {
  */
 export function document(frame: Frame, title: string, main: Markup, scripted = false): string {
   return html`<!doctype html>
-<html lang="${frame.language}" dir="${languages[frame.language]}">
+<html lang="${frame.language}" dir="${languages[frame.language].direction}">
 <head>
 <meta charset="utf-8">
 <meta name="viewport" content="width=device-width, initial-scale=1">

@@ -81,8 +81,8 @@ form + h2 { margin-top: 1.5rem; }
 @media (max-width: 34rem) { .reading .field { grid-template-columns: 1fr; } }
 .actions { max-width: 38rem; display: flex; gap: 1.25rem; align-items: center; margin: .5rem 0 0; }
 button { background: var(--live); color: var(--paper); border: 1px solid var(--live); border-radius: 0; padding: .4rem 1.1rem; font-weight: 700; cursor: pointer; }
-.look { margin-top: .3rem; display: flex; flex-wrap: wrap; gap: .4rem .6rem; align-items: center; }
-.look input[type=search] { width: 14rem !important; }
+.choice-search { margin-top: .3rem; display: flex; flex-wrap: wrap; gap: .4rem .6rem; align-items: center; }
+.choice-search input[type=search] { width: 14rem !important; }
 button.minor, form.search button { background: none; color: var(--live); }
 .found { margin: 0; color: var(--soft); flex-basis: 100%; }
 button.refusing { background: var(--refuse); border-color: var(--refuse); }

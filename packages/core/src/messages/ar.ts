@@ -1,7 +1,7 @@
-import type { Catalog } from "./catalog.js";
+import type { MessageCatalog } from "./catalog.js";
 
 /** What the served pages say in Arabic. `{x}` places are filled by the step that speaks. */
-export const arabic: Catalog = {
+export const arabic: MessageCatalog = {
   messages: {
     required: "{label} مطلوب: أدخل قيمة.",
     "min-length": "{label}: عدد الأحرف {given}، والمطلوب {limit} على الأقل.",

@@ -9,7 +9,7 @@ export type Word = keyof typeof english.words;
 /** Titles and advice of the answers that are not the page itself. */
 export type TitleCode = keyof typeof english.titles;
 
-export interface Catalog {
+export interface MessageCatalog {
   readonly messages: Readonly<Record<MessageCode, string>>;
   readonly words: Readonly<Record<Word, string>>;
   readonly titles: Readonly<Record<TitleCode, { readonly title: string; readonly advice: string }>>;

@@ -1,7 +1,7 @@
-import type { Catalog } from "./catalog.js";
+import type { MessageCatalog } from "./catalog.js";
 
 /** What the served pages say in German. `{x}` places are filled by the step that speaks. */
-export const german: Catalog = {
+export const german: MessageCatalog = {
   messages: {
     required: "{label} wird gebraucht: Geben Sie einen Wert ein.",
     "min-length": "{label} hat {given} Zeichen; mindestens {limit} sind nötig.",

@@ -5,7 +5,7 @@ import { frameOf, mv014, pageOf, stationFile, tripOf } from "../testing/marrow-v
 import { arabic } from "./ar.js";
 import { german } from "./de.js";
 import { english } from "./en.js";
-import { message, word } from "./messages.js";
+import { type Language, message, word } from "./messages.js";
 
 const places = (text: string): string[] => (text.match(/\{\w+\}/g) ?? []).sort();
 
@@ -24,7 +24,7 @@ describe.each([
 });
 
 describe("a page's language", () => {
-  const page = (language: "en" | "de" | "ar") => {
+  const page = (language: Language) => {
     const of = pageOf(stationFile.replace("plural: Stations", `plural: Stations\nlanguage: ${language}`));
     const problems = [{ field: "warning_m", message: message(language, "not-a-number", { label: "W" }) }];
     const fields = prefillFields(tripOf({ page: of }), "edit", mv014, new Map());

@@ -1,15 +1,19 @@
 import { arabic } from "./ar.js";
-import type { Catalog, MessageCode, TitleCode, Word } from "./catalog.js";
+import type { MessageCatalog, MessageCode, TitleCode, Word } from "./catalog.js";
 import { german } from "./de.js";
 import { english } from "./en.js";
 
 export type { MessageCode, TitleCode, Word } from "./catalog.js";
 
-/** The languages that a page can have (BCP 47), and the direction in which each is written. */
-export const languages = { en: "ltr", de: "ltr", ar: "rtl" } as const;
+/** The languages that a page can have (BCP 47), what each is called, and the direction in which it is written. */
+export const languages = {
+  en: { name: "English", direction: "ltr" },
+  de: { name: "German", direction: "ltr" },
+  ar: { name: "Arabic", direction: "rtl" },
+} as const;
 export type Language = keyof typeof languages;
 
-const catalogs: Readonly<Record<Language, Catalog>> = { en: english, de: german, ar: arabic };
+const catalogs: Readonly<Record<Language, MessageCatalog>> = { en: english, de: german, ar: arabic };
 
 type Places = Readonly<Record<string, string | number>>;
 

@@ -8,7 +8,7 @@ import { isInDoubt, isRefusal, unavailabilityOf } from "../postgres/unavailable.
 import { createStatement, defaultsStatement, isConstant, shownDefaults } from "../statements/create.js";
 import { afterStatement } from "../statements/routine.js";
 import { checkAcross, checkFields } from "../steps/check.js";
-import type { Record } from "../steps/load.js";
+import type { StoredRecord } from "../steps/load.js";
 import { lookUp } from "../steps/look-up.js";
 import type { Submission, SubmittedField } from "../steps/read.js";
 import { refusalOf } from "../steps/refusal.js";
@@ -23,7 +23,7 @@ import { claimsFor, doubtingToken, type FormState, freshForm, layOut, makeForm, 
 import { noteProblems, noteRead, noteWrite } from "./save-notes.js";
 
 /** A new record as the table would make it: its constant defaults, and nothing else. */
-async function defaults({ page, recorder, dependencies }: Trip): Promise<Record> {
+async function defaults({ page, recorder, dependencies }: Trip): Promise<StoredRecord> {
   const columns = shownDefaults(page.table.columns);
   const [row] = columns.length > 0 ? await dependencies.database.run(defaultsStatement(columns)) : [];
   recorder.note(
@@ -61,7 +61,7 @@ const judgedFields = (fields: readonly SubmittedField[]): readonly SubmittedFiel
     if (isDecided(each)) return { field, sent, text, touched: true, value: each.value, problem };
     if (!sent || !isShownDefault(field.column)) return each;
     const value = each.value ?? (field.column.type.kind === "text" ? "" : null);
-    const rules = field.rules.filter((rule) => rule.by === "page");
+    const rules = field.rules.filter((rule) => rule.from === "page");
     return { field: { ...field, rules }, sent, text, touched: true, value, problem };
   });
 
@@ -72,7 +72,7 @@ const askedColumns = memoizePerPage(
       ...page.checks.flatMap(({ condition }) => [...condition.formColumns, ...condition.rowColumns]),
       ...page.fields.flatMap(({ column, rules }) =>
         rules.flatMap((rule) => [
-          ...(rule.by === "page" ? [column.name] : []),
+          ...(rule.from === "page" ? [column.name] : []),
           ...(rule.when ? [...rule.when.formColumns, ...rule.when.rowColumns] : []),
         ]),
       ),
@@ -128,7 +128,7 @@ function unsaved(trip: Trip, submission: Submission, code: MessageCode, token: s
 async function beyondRead(trip: Trip, submission: Submission): Promise<Outcome> {
   const { page, recorder } = trip;
   const again = (problems: readonly Problem[]): Promise<FormView> => formAgain(trip, submission, problems);
-  if (submission.look) return shown(await again([]));
+  if (submission.search) return shown(await again([]));
   if (submission.claims.doubt !== undefined) {
     const made = await whatWasMade(trip, submission.claims.id);
     if (made) return madeBefore(trip, made);
@@ -185,7 +185,7 @@ async function judgeStored(trip: Trip): Promise<void> {
   const [row] = await dependencies.database.run(afterStatement(page, key, facts));
   if (!row) return;
   const fields = page.fields
-    .filter((field) => field.rules.some((rule) => rule.by === "page"))
+    .filter((field) => field.rules.some((rule) => rule.from === "page"))
     .map((field): SubmittedField => storedField(field, row));
   const known = [...checkFields(trip, row, fields), ...checkAcross(trip, row, fields, page.checks, "all")];
   const problems = [...known, ...(await lookUp(trip, row, fields, known))];
@@ -194,7 +194,7 @@ async function judgeStored(trip: Trip): Promise<void> {
 
 const storedField = (field: Field, row: Row): SubmittedField => {
   const value = row[field.column.name] ?? null;
-  const rules = field.rules.filter((rule) => rule.by === "page");
+  const rules = field.rules.filter((rule) => rule.from === "page");
   return { field: { ...field, rules }, sent: true, touched: true, value, text: value ?? "", problem: null };
 };
 

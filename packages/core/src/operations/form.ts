@@ -7,17 +7,17 @@ import type { Page } from "../page/page.js";
 import type { Row, Stored } from "../postgres/statement.js";
 import { mayDelete, mayEdit } from "../steps/access.js";
 import { formValues } from "../steps/check.js";
-import type { Record } from "../steps/load.js";
+import type { StoredRecord } from "../steps/load.js";
 import { completeOffers, loadLists } from "../steps/offer.js";
 import { prefillFields, shownDigests, takenDigest, titleOf } from "../steps/prefill.js";
 import { type Holder, read, type Submission, type SubmittedField, typedTexts } from "../steps/read.js";
 import { type Claims, fieldDigest, writeToken } from "../steps/token.js";
 import { type Refusal, refused } from "../trip/outcome.js";
 import type { Trip } from "../trip/trip.js";
-import type { Conflict, FormKind, FormView, Look, Offers, Problem } from "../views/form-view.js";
+import type { ChoiceSearch, Conflict, FormKind, FormView, Offers, Problem } from "../views/form-view.js";
 
 /** Why the record's form is locked, or null. */
-export const lockedBecause = (page: Page, record: Record, facts: Facts): string | null =>
+export const lockedBecause = (page: Page, record: StoredRecord, facts: Facts): string | null =>
   mayEdit(page, record.row, facts) ? null : (page.access.because ?? word(page.language, "locked"));
 
 /**
@@ -25,7 +25,7 @@ export const lockedBecause = (page: Page, record: Record, facts: Facts): string 
  *
  * @param id the form's own number: that of the request, unless an earlier form goes on under its own
  */
-export function claimsFor(trip: Trip, form: Claims["form"], record: Record, id = trip.request.id): Claims {
+export function claimsFor(trip: Trip, form: Claims["form"], record: StoredRecord, id = trip.request.id): Claims {
   const { page, key, request, facts, dependencies } = trip;
   const shown =
     form === "delete" ? {} : shownDigests(page, form, record.row, facts, fieldDigest(dependencies.signer, id));
@@ -88,14 +88,14 @@ export const headingOf = (trip: Trip, form: FormKind, row: Row): string =>
 
 /** What stands on a form besides its fields, and what its fields show instead of what is stored. */
 export interface FormState {
-  readonly record: Record;
+  readonly record: StoredRecord;
   /** What was sent, where something was. */
   readonly submission: Submission | null;
   /** Those of the submitted texts that are shown again; without a submission what is stored is shown. */
   readonly typed: ReadonlyMap<string, string>;
   readonly problems: readonly Problem[];
   readonly conflicts: readonly Conflict[];
-  readonly look: Look | null;
+  readonly search: ChoiceSearch | null;
   readonly token: string;
   readonly locked: string | null;
   readonly notice: string | null;
@@ -105,13 +105,13 @@ export interface FormState {
 }
 
 /** A form as it is before anything was sent. */
-export const freshForm = (trip: Trip, form: FormKind, record: Record): FormState => ({
+export const freshForm = (trip: Trip, form: FormKind, record: StoredRecord): FormState => ({
   record,
   submission: null,
   typed: new Map(),
   problems: [],
   conflicts: [],
-  look: null,
+  search: null,
   token: writeToken(claimsFor(trip, form, record), trip.dependencies.signer),
   locked: null,
   notice: null,
@@ -153,13 +153,13 @@ export function layOut(trip: Trip, form: FormKind, state: FormState, offers: Off
 }
 
 /** A form that comes back as it was sent. */
-export const sentForm = (submission: Submission, record: Record, problems: readonly Problem[]): FormState => ({
+export const sentForm = (submission: Submission, record: StoredRecord, problems: readonly Problem[]): FormState => ({
   record,
   submission,
   typed: typedTexts(submission),
   problems,
   conflicts: [],
-  look: submission.look,
+  search: submission.search,
   token: submission.token,
   locked: null,
   notice: null,
@@ -182,7 +182,7 @@ export async function makeForm(trip: Trip, form: FormKind, state: FormState, lis
     lists ?? (await loadLists(trip)),
     formValues(row, submitted),
     shownValues(row, submitted),
-    state.look,
+    state.search,
   );
   return layOut(trip, form, state, offers);
 }

@@ -1,6 +1,6 @@
 import { mayDelete } from "../steps/access.js";
 import { readSaid } from "../steps/answer.js";
-import { exists, loadForForm, type Record } from "../steps/load.js";
+import { exists, loadForForm, type StoredRecord } from "../steps/load.js";
 import { titleOf } from "../steps/prefill.js";
 import { notFound, type Outcome, type Refusal, shown } from "../trip/outcome.js";
 import type { Trip } from "../trip/trip.js";
@@ -8,7 +8,7 @@ import type { Offers } from "../views/form-view.js";
 import { freshForm, lockedBecause, makeForm } from "./form.js";
 
 /** Loads the record and the lists of its form together; the outcome where there is no such record for the actor. */
-async function loadAll(trip: Trip): Promise<{ record: Record; lists: Offers } | Refusal> {
+async function loadAll(trip: Trip): Promise<{ record: StoredRecord; lists: Offers } | Refusal> {
   const { recorder } = trip;
   const found = await loadForForm(trip);
   if (!found) return missing(trip);

@@ -4,7 +4,7 @@ import type { Row } from "../postgres/statement.js";
 import { isInDoubt, isRefusal } from "../postgres/unavailable.js";
 import { dependentsStatement, mostCounted, removeStatement } from "../statements/remove.js";
 import { mayDelete } from "../steps/access.js";
-import { load, type Record } from "../steps/load.js";
+import { load, type StoredRecord } from "../steps/load.js";
 import { completeOffers, loadLists } from "../steps/offer.js";
 import { prefillFields, titleOf } from "../steps/prefill.js";
 import { writeToken } from "../steps/token.js";
@@ -43,7 +43,7 @@ async function dependentPaths({ page, key, dependencies }: Trip): Promise<readon
   });
 }
 
-async function viewOf(trip: Trip, record: Record, said: string | null): Promise<RemovalView> {
+async function viewOf(trip: Trip, record: StoredRecord, said: string | null): Promise<RemovalView> {
   const { page, key, dependencies } = trip;
   const shown = new Map(Object.entries(record.row).map(([name, value]) => [name, [value]]));
   const [dependents, lists] = await Promise.all([dependentPaths(trip), loadLists(trip)]);
@@ -59,7 +59,7 @@ async function viewOf(trip: Trip, record: Record, said: string | null): Promise<
   };
 }
 
-async function loaded(trip: Trip): Promise<Record | Refusal> {
+async function loaded(trip: Trip): Promise<StoredRecord | Refusal> {
   const { page, facts } = trip;
   const record = await load(trip);
   if (!record) return missing(trip);

@@ -8,7 +8,7 @@ import { isInDoubt, unavailabilityOf } from "../postgres/unavailable.js";
 import type { Guard } from "../statements/save.js";
 import { checkAcross, checkFields, conditionsOf } from "../steps/check.js";
 import { type ComparedField, changedFields, compareWithShown, compareWithStored } from "../steps/compare.js";
-import { exists, load, type Record } from "../steps/load.js";
+import { exists, load, type StoredRecord } from "../steps/load.js";
 import { lookUp } from "../steps/look-up.js";
 import { type Stale, type Submission, typedTexts } from "../steps/read.js";
 import { writeToken } from "../steps/token.js";
@@ -150,7 +150,7 @@ class Save {
     const asks = this.asksForRow(submission);
     let record = asks ? await this.load() : null;
     if (asks && !record) return this.gone("check", submission);
-    if (submission.look) return shown(await this.form(submission, record, [], []));
+    if (submission.search) return shown(await this.form(submission, record, [], []));
     if (submission.stale) return this.lookAgain(submission, submission.stale);
     let known = this.problems(submission, record?.row ?? {});
     if (known.length > 0 && !record) {
@@ -177,8 +177,8 @@ class Save {
   }
 
   /** Whether the stored row is needed beforehand: rules ask for what the form did not send. Otherwise a save is one trip. */
-  private asksForRow({ fields, look }: Submission): boolean {
-    if (look || fields.every((each) => !each.touched)) return true;
+  private asksForRow({ fields, search }: Submission): boolean {
+    if (search || fields.every((each) => !each.touched)) return true;
     return askedByRules(this.page).some(({ from, name }) => {
       const submitted = fields.find((each) => each.field.column.name === name);
       // What was shown and left untouched is what is stored, on the word of the row's version; what was typed is the form's.
@@ -223,7 +223,7 @@ class Save {
   }
 
   /** Different fields merge; the same field with another value is a conflict. */
-  private async merge(submission: Submission, record: Record, turn: number): Promise<Outcome> {
+  private async merge(submission: Submission, record: StoredRecord, turn: number): Promise<Outcome> {
     const compared = compareWithStored(this.trip, record.row, submission.fields, submission.claims);
     noteCompared(this.recorder, compared);
     if (compared.some((each) => each.state === "conflict")) {
@@ -245,7 +245,7 @@ class Save {
   }
 
   /** What a save that was compared with the stored row rests on: the fields it changes and those that the checks ask for. */
-  private guardOf(compared: readonly ComparedField[], record: Record): Guard {
+  private guardOf(compared: readonly ComparedField[], record: StoredRecord): Guard {
     const asked = askedByRules(this.page).map(({ name }) => name);
     const names = new Set([...changedFields(compared).map((each) => each.field.column.name), ...asked]);
     return {
@@ -256,7 +256,7 @@ class Save {
   }
 
   /** The record as it is stored now; null where it is gone or not open to the actor. */
-  private load(): Promise<Record | null> {
+  private load(): Promise<StoredRecord | null> {
     return load(this.trip);
   }
 
@@ -275,14 +275,14 @@ class Save {
   }
 
   /** The record is there as it was shown and meets the page's conditions, and yet could not be locked: the table lets it be read only. */
-  private async unwritable(submission: Submission, record: Record): Promise<Outcome> {
+  private async unwritable(submission: Submission, record: StoredRecord): Promise<Outcome> {
     const problem = { field: null, message: message(this.page.language, "read-only-by-policy") };
     this.recorder.note("write", [], "row level security lets the record be read, not changed");
     return invalid(await this.form(submission, record, [problem], []));
   }
 
   /** The refusal of a record whose state does not allow an edit. */
-  private locked(record: Record, submission: Submission): Outcome | null {
+  private locked(record: StoredRecord, submission: Submission): Outcome | null {
     const { page } = this;
     const because = lockedBecause(page, record, this.facts);
     if (because === null) return null;
@@ -290,12 +290,12 @@ class Save {
     return refused("may-not-edit", page, { because, typed: typedTexts(submission) });
   }
 
-  private unchanged(record: Record): Outcome {
+  private unchanged(record: StoredRecord): Outcome {
     this.recorder.note("write", [{ name: "written", value: "nothing", note: "no value differs" }]);
     return { kind: "unchanged", page: this.page, key: this.key, row: record.row };
   }
 
-  private async conflicts(compared: readonly ComparedField[], record: Record): Promise<readonly Conflict[]> {
+  private async conflicts(compared: readonly ComparedField[], record: StoredRecord): Promise<readonly Conflict[]> {
     const { page, key, dependencies } = this;
     const recordKey = Object.fromEntries(page.key.map((column, index) => [column.name, key[index] ?? ""]));
     const entries = await dependencies.database.run(lastChangesStatement(tableName(page.table), recordKey));
@@ -314,7 +314,7 @@ class Save {
   /** The form again with what was typed, as it was made. */
   private async form(
     submission: Submission,
-    known: Record | null,
+    known: StoredRecord | null,
     problems: readonly Problem[],
     conflicts: readonly Conflict[],
   ): Promise<FormView> {
@@ -327,7 +327,7 @@ class Save {
   /** The form made anew upon what is stored now, with what was typed in the fields that were touched. */
   private renewedForm(
     submission: Submission,
-    record: Record,
+    record: StoredRecord,
     problems: readonly Problem[],
     conflicts: readonly Conflict[],
   ): Promise<FormView> {
@@ -348,7 +348,7 @@ class Save {
   ): Promise<FormView> {
     const problems = [{ field: null, message: said }];
     const heading = certain ? "heading-not-saved" : "heading-in-doubt";
-    const state = (record: Record): FormState => ({
+    const state = (record: StoredRecord): FormState => ({
       ...sentForm(submission, record, problems),
       token,
       certain,
@@ -365,7 +365,7 @@ class Save {
 }
 
 /** Why a form had to be looked at again, for the recorded request. */
-const staleWords: Readonly<globalThis.Record<Stale, string>> = {
+const staleWords: Readonly<Record<Stale, string>> = {
   session: "it is of another session",
   age: "it is too old",
   version: "it is of an earlier version of the page",

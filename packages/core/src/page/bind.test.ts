@@ -20,21 +20,21 @@ describe("a page bound to its table", () => {
   test("what the table says is a rule without being named", () => {
     const rules = (name: string) => stationPage.fields.find((field) => field.column.name === name)?.rules;
     expect(rules("river_id")).toContainEqual({
-      by: "table",
+      from: "table",
       when: null,
       message: null,
       rule: "exists",
       demand: stationPage.table.references[0],
     });
     expect(rules("grid_reference")).toContainEqual({
-      by: "table",
+      from: "table",
       when: null,
       message: null,
       rule: "unique",
       demand: { constraint: "station_grid_reference_key", columns: ["grid_reference"], ignoringCase: false },
     });
     expect(rules("alert_m")).toContainEqual({
-      by: "table",
+      from: "table",
       when: null,
       message: null,
       rule: "max",

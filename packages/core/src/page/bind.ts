@@ -1,4 +1,4 @@
-import { type Condition, everyPart } from "../condition/expression.js";
+import { asksFor, beforeARecord, type Condition } from "../condition/expression.js";
 import { parseCondition } from "../condition/parse.js";
 import type { Choices } from "../controls/choice-source.js";
 import { type Control, controlsFor, ownControl } from "../controls/index.js";
@@ -104,14 +104,7 @@ class Binder {
 
   /** Refuses a condition on the stored record where there is none yet. */
   withoutRow(condition: Condition | null, what: "open" | "new"): void {
-    if (!condition || everyPart(condition.expression).every((part) => part.op !== "column")) return;
-    this.error(
-      "condition",
-      what === "open"
-        ? 'Who may open the page is decided before a record is loaded: "row" belongs into rows or edit.'
-        : 'Who may make a new record is decided before there is one: "row" belongs into rows, which the new record must meet.',
-      ["access", what],
-    );
+    if (condition && asksFor(condition, "row")) this.error("condition", beforeARecord[what], ["access", what]);
   }
 
   /** The first safe key in the place of one that is not, in the address too. */

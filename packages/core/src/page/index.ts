@@ -5,7 +5,7 @@ export { type BindResult, bindPage } from "./bind.js";
 export { referencedChoices } from "./column-choices.js";
 export { type Glance, glanceAt } from "./glance.js";
 export { labelFrom } from "./label.js";
-export { findName, lookName, saveName, tokenName } from "./names.js";
+export { saveName, searchButtonName, searchTextName, tokenName } from "./names.js";
 export * from "./page.js";
 export { type ParsedPage, type ParseResult, type Path, parsePage } from "./parse.js";
 export { encodeSegment, recordAddress } from "./path.js";

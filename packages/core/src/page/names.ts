@@ -10,7 +10,7 @@ export const tokenName = "quill.token";
 export const saveName = "quill.save";
 
 /** The buttons that ask for a field's choices; their value is the column's name. */
-export const lookName = "quill.look";
+export const searchButtonName = "quill.look";
 
 /** The text to look for among a field's choices. */
-export const findName = (column: string): string => `quill.find:${column}`;
+export const searchTextName = (column: string): string => `quill.find:${column}`;

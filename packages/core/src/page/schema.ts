@@ -1,5 +1,6 @@
 import * as v from "valibot";
 import { controlNames } from "../controls/index.js";
+import { type Language, languages } from "../messages/messages.js";
 import { ruleSchema } from "../rules/schema.js";
 
 /** What may be done to a typed value before it is judged. */
@@ -45,7 +46,7 @@ export const pageSchema = v.strictObject({
     key: v.union([line, v.pipe(v.array(line), v.minLength(1))]),
     "key-editable": v.optional(v.boolean()),
   }),
-  language: v.optional(v.picklist(["en", "de", "ar"])),
+  language: v.optional(v.picklist(Object.keys(languages) as Language[])),
   "time-zone": v.optional(line),
   access: v.optional(
     v.strictObject({

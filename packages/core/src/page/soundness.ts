@@ -84,7 +84,7 @@ export function reviewAgainstTable(page: Page, parsed: ParsedPage): readonly Fin
     void findings.push(parsed.finding(severity, code, message, path, 0, false, repair));
   for (const { name, settings, path } of fieldSettings(parsed.file)) {
     const field = page.fields.find((each) => each.column.name === name);
-    const own = field?.rules.filter((rule) => rule.by === "page" && kindOf(rule).inFile) ?? [];
+    const own = field?.rules.filter((rule) => rule.from === "page" && kindOf(rule).inFile) ?? [];
     for (const index of (settings.rules ?? []).keys()) {
       const rule = own[index];
       if (!field || !rule) continue;

@@ -67,9 +67,9 @@ function ofTable(side: Side, table: Table, column: Column): Bound[] {
   ];
 }
 
-const bounds = (rules: readonly Rule[], by: Rule["by"], name: "min" | "max"): string[] =>
+const bounds = (rules: readonly Rule[], from: Rule["from"], name: "min" | "max"): string[] =>
   demandsOf<Bound>(rules, { name }).flatMap((each) =>
-    each.by === by && each.when === null ? [each.demand.bound] : [],
+    each.from === from && each.when === null ? [each.demand.bound] : [],
   );
 
 /** A range of the page against the table's: one that reaches further is idle, one beside it lets nothing through. */

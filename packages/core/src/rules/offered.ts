@@ -1,5 +1,5 @@
-import { type Condition, everyPart } from "../condition/expression.js";
-import type { Facts } from "../condition/facts.js";
+import { asksFor } from "../condition/expression.js";
+import { type Facts, noFacts } from "../condition/facts.js";
 import { predicate } from "../condition/to-sql.js";
 import type { Choices, TableChoices } from "../controls/choice-source.js";
 import { Parameters, quoted, quotedTable, type Statement, type Stored } from "../postgres/statement.js";
@@ -18,13 +18,8 @@ export function offeredStatement(choices: TableChoices, value: Stored, facts: Fa
   };
 }
 
-const asksActor = (condition: Condition | null): boolean =>
-  condition !== null && everyPart(condition.expression).some((part) => part.op === "actor");
-
-const nobody: Facts = { actor: { id: "", name: "", roles: [], attributes: {} }, row: {}, form: {}, now: new Date(0) };
-
 function notOffered(choices: TableChoices, column: Column, parameters: Parameters): string {
-  const offered = choices.where ? ` AND (${predicate(choices.where, parameters, nobody, "c")}) IS TRUE` : "";
+  const offered = choices.where ? ` AND (${predicate(choices.where, parameters, noFacts, "c")}) IS TRUE` : "";
   return `NOT EXISTS (SELECT FROM ${quotedTable(choices.table)} AS c WHERE c.${quoted(choices.key.name)} = t.${quoted(column.name)}${offered})`;
 }
 
@@ -45,7 +40,7 @@ export const offered: RuleKind<TableChoices> = {
     };
   },
   counted: (choices, column) =>
-    (choices.where?.formColumns.length ?? 0) > 0 || asksActor(choices.where)
+    (choices.where?.formColumns.length ?? 0) > 0 || (choices.where && asksFor(choices.where, "actor"))
       ? { by: "nothing", because: "what is offered depends on the form or on who asks" }
       : { by: "predicate", refused: (parameters) => notOffered(choices, column, parameters) },
 };
@@ -53,5 +48,5 @@ export const offered: RuleKind<TableChoices> = {
 /** The rule of a field whose choices the page restricts; none where it does not. */
 export const offeredRule = (choices: Choices | null): Rule[] =>
   choices?.from === "table" && choices.where
-    ? [{ rule: offered.name, demand: choices, by: "page", when: null, message: null }]
+    ? [{ rule: offered.name, demand: choices, from: "page", when: null, message: null }]
     : [];

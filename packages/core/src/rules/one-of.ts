@@ -11,7 +11,7 @@ type Values = readonly string[];
 function listOf(column: Column, rules: readonly Rule[]): Values | undefined {
   if (column.type.kind === "enum") return column.type.labels;
   if (column.type.kind === "boolean") return ["true", "false"];
-  return demandsOf(rules, oneOf).find(({ by }) => by === "table")?.demand;
+  return demandsOf(rules, oneOf).find(({ from }) => from === "table")?.demand;
 }
 
 /** One of these values. */

@@ -18,7 +18,7 @@ function readRule(setting: RuleSetting, column: Column, context: RuleContext, pa
   const demand = kind.demandOf(settings[kind.name], column, context, [...path, kind.name]);
   if (demand === null) return [];
   const when = context.condition(settings.when, true, [...path, "when"]);
-  return [{ rule: kind.name, demand, by: "page", when, message: settings.message ?? null }];
+  return [{ rule: kind.name, demand, from: "page", when, message: settings.message ?? null }];
 }
 
 /** The rules that a page file names for a field. */
@@ -31,7 +31,7 @@ export const tableRules = (table: Table, column: Column, control: string): Rule[
     (ofTable?.(table, column, control) ?? []).map((demand) => ({
       rule: name,
       demand,
-      by: "table",
+      from: "table",
       when: null,
       message: null,
     })),

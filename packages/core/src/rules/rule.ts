@@ -15,7 +15,7 @@ import type { Column, Kind, Table } from "../table/model.js";
 export interface Rule {
   readonly rule: string;
   readonly demand: unknown;
-  readonly by: "page" | "table";
+  readonly from: "page" | "table";
   readonly when: Condition | null;
   readonly message: string | null;
 }
@@ -150,8 +150,10 @@ export interface RuleKind<Demand, Setting = unknown> {
 export const demandsOf = <Demand>(
   rules: readonly Rule[],
   kind: { readonly name: string; words?(demand: Demand): string | null },
-): readonly { readonly by: Rule["by"]; readonly when: Condition | null; readonly demand: Demand }[] =>
-  rules.flatMap(({ rule, by, when, demand }) => (rule === kind.name ? [{ by, when, demand: demand as Demand }] : []));
+): readonly { readonly from: Rule["from"]; readonly when: Condition | null; readonly demand: Demand }[] =>
+  rules.flatMap(({ rule, from, when, demand }) =>
+    rule === kind.name ? [{ from, when, demand: demand as Demand }] : [],
+  );
 
 /** Takes the rule at `["fields", index, name, "rules", place]` off. */
 export const takeOffRule = (path: Path): Repair => ({

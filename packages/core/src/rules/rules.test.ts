@@ -57,7 +57,7 @@ describe("the list of rules", () => {
       expect(v.safeParse(schema, { [name]: [[]] }).success).toBe(false);
       const of = column(kind.inFile.fits === "any" || kind.inFile.fits.includes("text") ? "name" : "alert_m");
       const rule = ruleOf(setting, of);
-      expect(rule).toMatchObject({ rule: name, by: "page", when: null, message: null });
+      expect(rule).toMatchObject({ rule: name, from: "page", when: null, message: null });
       expect(kindOf(rule).words(rule.demand)).toMatch(/\w/);
       expect(kind.inFile.means).toMatch(/\.$/);
     },

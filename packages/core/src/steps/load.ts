@@ -7,7 +7,7 @@ import type { Offers } from "../views/form-view.js";
 import { constantLists } from "./offer.js";
 
 /** A record as it is stored now. */
-export interface Record {
+export interface StoredRecord {
   readonly row: Row;
   /** The row's version: `xmin`. */
   readonly version: string;
@@ -16,7 +16,7 @@ export interface Record {
 type Asking = Pick<Trip, "page" | "key" | "facts" | "dependencies">;
 
 /** Loads one record, and nothing that the actor may not see. */
-export async function load({ page, key, facts, dependencies }: Asking): Promise<Record | null> {
+export async function load({ page, key, facts, dependencies }: Asking): Promise<StoredRecord | null> {
   const [row] = await dependencies.database.run(loadStatement(page, key, facts));
   return row ? { row, version: row[versionName] ?? "" } : null;
 }
@@ -27,7 +27,7 @@ export async function loadForForm({
   key,
   facts,
   dependencies,
-}: Asking): Promise<{ readonly record: Record; readonly lists: Offers } | null> {
+}: Asking): Promise<{ readonly record: StoredRecord; readonly lists: Offers } | null> {
   const [found] = await dependencies.database.run(loadStatement(page, key, facts, "accessible", true));
   if (!found) return null;
   const row: { [column: string]: Stored } = {};
@@ -40,7 +40,7 @@ export async function loadForForm({
     lists.set(name, {
       options: pairs.map(([value, label]) => ({ value, label: label ?? value })),
       by: "list",
-      looked: null,
+      searched: null,
     });
   }
   return { record: { row, version: found[versionName] ?? "" }, lists };

@@ -36,7 +36,7 @@ export async function lookUp(
     const { name } = column;
     if (!submitted.touched || known.some((problem) => problem.field === name)) continue;
     for (const rule of submitted.field.rules) {
-      if (rule.by === "table" && known.length === 0) continue;
+      if (rule.from === "table" && known.length === 0) continue;
       const kind = kindOf(rule);
       const asked = kind.lookUp?.(rule.demand, {
         page,

@@ -7,9 +7,9 @@ import { isRefusedAs } from "../postgres/refusal.js";
 import type { Database, Row, Stored } from "../postgres/statement.js";
 import { choicesStatement, labelsStatement, mostFound, mostOptions } from "../statements/find-choices.js";
 import type { Trip } from "../trip/trip.js";
-import type { Look, Offer, Offers, Option } from "../views/form-view.js";
+import type { ChoiceSearch, Offer, Offers, Option } from "../views/form-view.js";
 
-const listed = (options: readonly Option[]): Offer => ({ options, by: "list", looked: null });
+const listed = (options: readonly Option[]): Offer => ({ options, by: "list", searched: null });
 
 const yesNo = (language: Language): readonly Option[] => [
   { value: "true", label: word(language, "yes") },
@@ -100,7 +100,7 @@ export async function completeOffers(
   lists: Offers,
   form: Row,
   shown: ReadonlyMap<string, readonly Stored[]>,
-  look: Look | null,
+  search: ChoiceSearch | null,
 ): Promise<Offers> {
   const here = { ...facts, form };
   const complete = page.fields.map(async (field): Promise<[string, Offer][]> => {
@@ -108,7 +108,7 @@ export async function completeOffers(
     const known = lists.get(column.name);
     if (choices?.from !== "table") return known ? [[column.name, known]] : [];
     const list = known?.options ?? (choices.by === "list" ? await listOf(choices, here, database) : null);
-    const searched = list === null && look?.column === column.name ? look.text : null;
+    const searched = list === null && search?.column === column.name ? search.text : null;
     const found = searched === null ? null : await findChoices(choices, searched, here, database);
     const options = list ?? found?.options ?? [];
     const missing = [...new Set(shown.get(column.name) ?? [])].filter(
@@ -118,7 +118,7 @@ export async function completeOffers(
     const offer: Offer = {
       options: [...more, ...options],
       by: list ? "list" : "search",
-      looked: found && { text: searched ?? "", found: found.options.length, more: found.more },
+      searched: found && { text: searched ?? "", found: found.options.length, more: found.more },
     };
     return [[column.name, offer]];
   });

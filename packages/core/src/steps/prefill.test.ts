@@ -4,7 +4,7 @@ import type { FieldView, Offer, Offers } from "../views/form-view.js";
 import { toldMoment } from "../views/told.js";
 import { prefillFields, shownDigests, titleOf } from "./prefill.js";
 
-const listed = (options: Offer["options"]): Offer => ({ options, by: "list", looked: null });
+const listed = (options: Offer["options"]): Offer => ({ options, by: "list", searched: null });
 const options: Offers = new Map([
   ["river_id", listed([{ value: "1", label: "Marrow" }])],
   ["status", listed(["planned", "live"].map((value) => ({ value, label: value })))],

@@ -66,7 +66,7 @@ export function prefillFields(
               page.language,
               "not-offered",
             ),
-      offer: offer && { by: offer.by, looked: offer.looked },
+      offer: offer && { by: offer.by, searched: offer.searched },
       depends: dependsOnForm(field),
       problems: [],
       conflict: null,

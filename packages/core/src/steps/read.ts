@@ -5,7 +5,7 @@ import type { Code } from "../messages/codes.js";
 import { message } from "../messages/messages.js";
 import { isMade, isTaken } from "../page/columns.js";
 import { memoizePerPage } from "../page/memoize-per-page.js";
-import { findName, lookName, saveName, tokenName } from "../page/names.js";
+import { saveName, searchButtonName, searchTextName, tokenName } from "../page/names.js";
 import type { Field, Page } from "../page/page.js";
 import type { Tidying } from "../page/schema.js";
 import type { Stored } from "../postgres/statement.js";
@@ -13,7 +13,7 @@ import { kindOf } from "../rules/index.js";
 import type { Signer } from "../trip/signer.js";
 import { type ReadValue, readValue } from "../values/read-value.js";
 import { slugOf } from "../values/slug.js";
-import type { Look, Problem } from "../views/form-view.js";
+import type { ChoiceSearch, Problem } from "../views/form-view.js";
 import { takenDigest } from "./prefill.js";
 import { type Claims, type FieldDigest, fieldDigest, readToken } from "./token.js";
 
@@ -38,7 +38,7 @@ export interface Submission {
   /** Names that were sent but are not on the form. They are not taken. */
   readonly ignored: readonly string[];
   /** Where choices were asked for: then nothing is to be saved. */
-  readonly look: Look | null;
+  readonly search: ChoiceSearch | null;
   /** Why the form has to be looked at again before it is taken: null for one that is as it should be. */
   readonly stale: Stale | null;
 }
@@ -139,8 +139,8 @@ const namesFor = (form: Claims["form"]) =>
   memoizePerPage((page): FormNames => {
     const fields = form === "delete" ? [] : page.fields.filter((field) => isTaken(field, form));
     const names = new Set(fields.map((field) => field.column.name));
-    const own = fields.flatMap(({ column }) => [boxName(column.name), findName(column.name)]);
-    return { fields, names, reserved: new Set([tokenName, saveName, lookName, ...own]) };
+    const own = fields.flatMap(({ column }) => [boxName(column.name), searchTextName(column.name)]);
+    return { fields, names, reserved: new Set([tokenName, saveName, searchButtonName, ...own]) };
   });
 
 const namesOf = { edit: namesFor("edit"), new: namesFor("new"), delete: namesFor("delete") };
@@ -241,12 +241,12 @@ function staleOf(claims: Claims, { form, page, session, now, formAge }: Holder, 
  * Whether a field's choices were asked for: by its button, or by the enter key, which presses no button that has a name, after
  * something to look for was typed.
  */
-function lookIn(fields: readonly Field[], sent: ReadonlyMap<string, string>): Look | null {
-  const asked = sent.get(lookName);
-  const typed = fields.find(({ column }) => (sent.get(findName(column.name)) ?? "").trim() !== "");
+function searchIn(fields: readonly Field[], sent: ReadonlyMap<string, string>): ChoiceSearch | null {
+  const asked = sent.get(searchButtonName);
+  const typed = fields.find(({ column }) => (sent.get(searchTextName(column.name)) ?? "").trim() !== "");
   const name = asked ?? (sent.has(saveName) ? undefined : typed?.column.name);
   const field = fields.find(({ column, choices }) => column.name === name && choices?.from === "table");
-  return field ? { column: field.column.name, text: (sent.get(findName(field.column.name)) ?? "").trim() } : null;
+  return field ? { column: field.column.name, text: (sent.get(searchTextName(field.column.name)) ?? "").trim() } : null;
 }
 
 /**
@@ -279,7 +279,7 @@ export function read(holder: Holder, body: string, signer: Signer): ReadResult {
   const read = fields.map((field) => readField(holder.page, field, sent, claims, digest));
   const submitted = withMade(holder.page, holder.form, read, sent);
   const stale = staleOf(claims, holder, signer);
-  return { ok: true, submission: { claims, token, fields: submitted, ignored, look: lookIn(fields, sent), stale } };
+  return { ok: true, submission: { claims, token, fields: submitted, ignored, search: searchIn(fields, sent), stale } };
 }
 
 /** What was typed, by column: shown again where a form comes back. */

@@ -11,14 +11,14 @@ export interface Offer {
   /** Whether all are listed, or only what is chosen and what was found. */
   readonly by: "list" | "search";
   /** What was looked for, and whether there was more than is shown. */
-  readonly looked: { readonly text: string; readonly found: number; readonly more: boolean } | null;
+  readonly searched: { readonly text: string; readonly found: number; readonly more: boolean } | null;
 }
 
 /** The offers of all fields with choices, by column name. */
 export type Offers = ReadonlyMap<string, Offer>;
 
 /** A search among one field's choices. */
-export interface Look {
+export interface ChoiceSearch {
   readonly column: string;
   readonly text: string;
 }
@@ -45,7 +45,7 @@ export interface FieldView {
   readonly text: string;
   readonly options: readonly Option[];
   /** How the options are chosen from: all of them, or what was found; null where there is nothing to choose. */
-  readonly offer: Pick<Offer, "by" | "looked"> | null;
+  readonly offer: Pick<Offer, "by" | "searched"> | null;
   /** Whether the options depend on what else is on the form. */
   readonly depends: boolean;
   readonly problems: readonly string[];

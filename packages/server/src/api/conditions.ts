@@ -1,11 +1,11 @@
 import { admittedStatement, hereStatement } from "@loyal-quill/authoring";
 import {
+  answeredOr,
+  asksFor,
+  beforeARecord,
   type Condition,
   columnOf,
   type Database,
-  DatabaseAway,
-  DatabaseRefusal,
-  everyPart,
   type Facts,
   findTable,
   parseCondition,
@@ -32,15 +32,6 @@ const mostRows = 300_000;
 
 const nothing: Omit<ConditionAnswer, "problem"> = { here: null, admitted: null, rows: null };
 
-async function unlessRefused<T>(run: () => Promise<T>): Promise<T | null> {
-  try {
-    return await run();
-  } catch (error) {
-    if (error instanceof DatabaseRefusal || error instanceof DatabaseAway) return null;
-    throw error;
-  }
-}
-
 /** What a condition comes to: where it is wrong, or whether it holds for a record and for how many rows. */
 export async function judgeCondition(
   question: ConditionQuestion,
@@ -58,23 +49,15 @@ export async function judgeCondition(
   const parsed = parseCondition(source, table, place === "form" || place === "choices" ? own : null);
   if (!parsed.ok) return { ...nothing, problem: parsed.problem };
   const { condition } = parsed;
-  const asks = (from: "row" | "form"): boolean =>
-    everyPart(condition.expression).some((part) => part.op === "column" && part.from === from);
-  if (place === "open" && asks("row"))
-    return {
-      ...nothing,
-      problem: {
-        message: "This is decided before a record is loaded, so there is no row.",
-        offset: source.indexOf("row"),
-      },
-    };
+  if (place === "open" && asksFor(condition, "row"))
+    return { ...nothing, problem: { message: beforeARecord.open, offset: source.indexOf("row") } };
   if (place === "open") return { ...nothing, problem: null, here: truthOf(condition.expression, facts) };
   // A choice that depends on the form has no meaning for all rows at once.
-  if (place === "choices" && asks("form")) return { ...nothing, problem: null };
+  if (place === "choices" && asksFor(condition, "form")) return { ...nothing, problem: null };
   const counted =
     (table.rows ?? 0) > mostRows
       ? null
-      : await unlessRefused(async () => (await database.run(admittedStatement(table, condition, facts)))[0]);
+      : (await answeredOr(() => database.run(admittedStatement(table, condition, facts)), [], "unanswered"))[0];
   return {
     problem: null,
     here: place === "choices" ? null : await forRecord(condition, bound, question.key, facts, database),
@@ -92,8 +75,7 @@ async function forRecord(
   database: Database,
 ): Promise<boolean | null> {
   if (!page || key?.length !== page.key.length) return null;
-  const row = await unlessRefused(
-    async () => (await database.run(hereStatement(page.table, page.key, key, condition, facts)))[0],
-  );
+  const statement = hereStatement(page.table, page.key, key, condition, facts);
+  const [row] = await answeredOr(() => database.run(statement), [], "unanswered");
   return row?.here ? row.here === "true" : null;
 }

@@ -7,6 +7,7 @@ import {
   unusableBecause,
 } from "@loyal-quill/authoring";
 import {
+  answeredOr,
   type Database,
   DatabaseAway,
   DatabaseRefusal,
@@ -24,16 +25,6 @@ import type { ConnectionAnswer, DatabaseAnswer, TableAnswer, TableSummary } from
 
 const mostSampled = 8;
 
-/** What the database can't tell is told as not known. */
-async function orNull<T>(run: () => Promise<T>): Promise<T | null> {
-  try {
-    return await run();
-  } catch (error) {
-    if (error instanceof DatabaseRefusal || error instanceof DatabaseAway) return null;
-    throw error;
-  }
-}
-
 /** The names of the pages over each table, drafts that are not published included. */
 async function pagesOf(loaded: Loaded, store: Store): Promise<ReadonlyMap<string, readonly string[]>> {
   const drafts = (await store.drafts()).map(({ page, text }) => ({ name: page, text }));
@@ -49,7 +40,7 @@ async function pagesOf(loaded: Loaded, store: Store): Promise<ReadonlyMap<string
 }
 
 async function sizes(database: Database): Promise<ReadonlyMap<string, number>> {
-  const rows = (await orNull(() => database.run(sizesStatement()))) ?? [];
+  const rows = await answeredOr(() => database.run(sizesStatement()), [], "unanswered");
   return new Map(rows.map((row) => [`${row.schema}.${row.name}`, Number(row.bytes)]));
 }
 
@@ -141,7 +132,7 @@ export async function tableAnswer(
   const [bytes, pages, sample] = await Promise.all([
     sizes(database),
     pagesOf(loaded, store),
-    orNull(() => database.run(sampleStatement(table, columns, mostSampled))),
+    answeredOr(() => database.run(sampleStatement(table, columns, mostSampled)), null, "unanswered"),
   ]);
   return {
     ...summaryOf(table, bytes, pages),

@@ -1,5 +1,6 @@
 import { differenceInWords, differences, reviewAgainstRows } from "@loyal-quill/authoring";
 import type { Page } from "@loyal-quill/core";
+import { factsOf, nobody } from "@loyal-quill/core";
 import type { Loaded } from "@loyal-quill/runtime";
 import express, { type Request, type Response } from "express";
 import * as v from "valibot";
@@ -39,8 +40,6 @@ const bodies = {
     fresh: v.optional(v.boolean()),
   }),
 };
-
-const nobody = { id: "", name: "", roles: [], attributes: {} };
 
 export interface DraftRouteOptions extends TrialOptions {
   readonly loaded: () => Loaded;
@@ -239,7 +238,7 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
     taking(bodies.condition, async (question, name, _by, response) => {
       const bound = desk.bind(name, question.text);
       const actor = await tryingAs(options.store, bound.page, question.as);
-      const facts = { actor: actor ?? nobody, row: {}, form: {}, now: new Date() };
+      const facts = factsOf(actor ?? nobody, new Date());
       response.json(await judgeCondition(question, bound, options.loaded(), facts, options.database));
     }),
   );

@@ -1,4 +1,4 @@
-import { pageJsonSchema, ruleKindsInFile } from "@loyal-quill/core";
+import { languages, pageJsonSchema, ruleKindsInFile } from "@loyal-quill/core";
 import type { PageFileAnswer } from "./types.js";
 
 /** What a page file can say, for the editors of the workbench. */
@@ -11,4 +11,5 @@ export const pageFileAnswer = (): PageFileAnswer => ({
     parts,
     fits,
   })),
+  languages: Object.entries(languages).map(([id, { name }]) => ({ id, name })),
 });

@@ -1,13 +1,5 @@
 import { mayStatement } from "@loyal-quill/authoring";
-import {
-  type Actor,
-  type Database,
-  DatabaseAway,
-  DatabaseRefusal,
-  mayOpen,
-  type Page,
-  truthOf,
-} from "@loyal-quill/core";
+import { answeredOr, type Database, type Facts, factsOf, mayMake, mayOpen, type Page } from "@loyal-quill/core";
 import { actorOf } from "../sign-in/session.js";
 import type { Account } from "../store/entities.js";
 import type { EffectAnswer, MayAnswer, PersonAnswer } from "./types.js";
@@ -22,31 +14,25 @@ const mostRows = 300_000;
 
 async function counts(
   page: Page,
-  actor: Actor,
+  facts: Facts,
   database: Database,
 ): Promise<Pick<MayAnswer, "sees" | "edits" | "deletes" | "rows">> {
   const none = { sees: null, edits: null, deletes: null, rows: page.table.rows };
   if ((page.table.rows ?? 0) > mostRows) return none;
-  try {
-    const [row] = await database.run(mayStatement(page, { actor, row: {}, form: {}, now: new Date() }));
-    if (!row) return none;
-    return { sees: Number(row.sees), edits: Number(row.edits), deletes: Number(row.deletes), rows: Number(row.rows) };
-  } catch (error) {
-    if (error instanceof DatabaseRefusal || error instanceof DatabaseAway) return none;
-    throw error;
-  }
+  const [row] = await answeredOr(() => database.run(mayStatement(page, facts)), [], "unanswered");
+  if (!row) return none;
+  return { sees: Number(row.sees), edits: Number(row.edits), deletes: Number(row.deletes), rows: Number(row.rows) };
 }
 
 /** What somebody may do with each page: whether they may open it, and how many records they see, may edit and may delete. */
 export function mayAnswers(account: Account, pages: readonly Page[], database: Database): Promise<MayAnswer[]> {
-  const actor = actorOf(account);
-  const facts = { actor, row: {}, form: {}, now: new Date() };
+  const facts = factsOf(actorOf(account), new Date());
   return Promise.all(
     pages.map(async (page): Promise<MayAnswer> => {
       const opens = mayOpen(page, facts) === true;
-      const makes = opens && page.access.new !== null && truthOf(page.access.new.expression, facts) === true;
+      const makes = opens && mayMake(page, facts);
       const counted = opens
-        ? await counts(page, actor, database)
+        ? await counts(page, facts, database)
         : { sees: 0, edits: 0, deletes: 0, rows: page.table.rows };
       return { page: page.name, plural: page.plural, opens, makes, ...counted };
     }),

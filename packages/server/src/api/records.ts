@@ -1,8 +1,9 @@
 import { extremesStatement, neighbourStatement } from "@loyal-quill/authoring";
 import {
   type Actor,
+  answeredOr,
   type Database,
-  DatabaseRefusal,
+  factsOf,
   keyPartName,
   listStatement,
   type Page,
@@ -38,22 +39,13 @@ export async function neighbour(
   key: readonly string[],
   by: 1 | -1,
 ): Promise<readonly string[] | null> {
-  try {
-    const [row] = await database.run(neighbourStatement(page, key, by));
-    return row ? page.key.map((_, index) => row[String(index)] ?? "") : null;
-  } catch (error) {
-    if (error instanceof DatabaseRefusal) return null;
-    throw error;
-  }
+  const [row] = await answeredOr(() => database.run(neighbourStatement(page, key, by)), []);
+  return row ? page.key.map((_, index) => row[String(index)] ?? "") : null;
 }
 
 /** The key of the first record that somebody sees in the page's list; null where they see none. */
 export async function firstSeen(page: Page, database: Database, actor: Actor): Promise<readonly string[] | null> {
-  try {
-    const [row] = await database.run(listStatement(page, { actor, row: {}, form: {}, now: new Date() }, "", 0));
-    return row ? page.key.map((_, index) => row[keyPartName(index)] ?? "") : null;
-  } catch (error) {
-    if (error instanceof DatabaseRefusal) return null;
-    throw error;
-  }
+  const statement = listStatement(page, factsOf(actor, new Date()), "", 0);
+  const [row] = await answeredOr(() => database.run(statement), []);
+  return row ? page.key.map((_, index) => row[keyPartName(index)] ?? "") : null;
 }

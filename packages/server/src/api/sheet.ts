@@ -7,15 +7,15 @@ const tidyText = (tidying: Field["tidy"][number]): string =>
 
 /** The rules in words, with the condition under which each applies; one that both the page and the table have stands once. */
 function rulesOf({ rules }: Field): SheetField["rules"] {
-  const found = new Map<string, { text: string; when: string | null; by: ("page" | "table")[] }>();
+  const found = new Map<string, { text: string; when: string | null; from: ("page" | "table")[] }>();
   for (const rule of rules) {
     const text = kindOf(rule).words(rule.demand);
     if (text === null) continue;
     const when = rule.when?.source ?? null;
     const same = `${text}\n${when}`;
     const known = found.get(same);
-    if (!known) found.set(same, { text, when, by: [rule.by] });
-    else if (!known.by.includes(rule.by)) known.by.push(rule.by);
+    if (!known) found.set(same, { text, when, from: [rule.from] });
+    else if (!known.from.includes(rule.from)) known.from.push(rule.from);
   }
   return [...found.values()];
 }

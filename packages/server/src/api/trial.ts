@@ -4,6 +4,7 @@ import {
   type Database,
   type Dependencies,
   encodeSegment,
+  factsOf,
   handle,
   mayOpen,
   type Page,
@@ -160,7 +161,7 @@ export async function trialOfNew(options: TrialOptions, page: Page, actor: Actor
 export async function tryingAs(store: Store, page: Page | null, id: string | undefined): Promise<Actor | null> {
   const accounts = (await store.accounts()).filter((account) => account.active);
   const asked = accounts.find((account) => account.id === id);
-  const facts = (account: Account) => ({ actor: actorOf(account), row: {}, form: {}, now: new Date() });
+  const facts = (account: Account) => factsOf(actorOf(account), new Date());
   const chosen =
     asked ?? accounts.find((account) => page !== null && mayOpen(page, facts(account)) === true) ?? accounts[0];
   return chosen ? actorOf(chosen) : null;

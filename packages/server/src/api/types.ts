@@ -66,7 +66,7 @@ export interface SheetField {
   readonly constraints: readonly string[];
   /** What is demanded of a submitted value, in words, under which condition, and where it comes from. */
   readonly rules: readonly {
-    readonly by: readonly ("page" | "table")[];
+    readonly from: readonly ("page" | "table")[];
     readonly text: string;
     readonly when: string | null;
   }[];
@@ -92,6 +92,8 @@ export interface PageFileAnswer {
   /** JSON Schema, draft 2020-12. */
   readonly schema: Readonly<Record<string, unknown>>;
   readonly rules: readonly RuleChoice[];
+  /** The languages of pages (BCP 47); the first is that of a page that names none. */
+  readonly languages: readonly { readonly id: string; readonly name: string }[];
 }
 
 export interface SheetAnswer {

@@ -1,5 +1,5 @@
 import { type Census, CensusCancelled, takeCensus } from "@loyal-quill/authoring";
-import { type Actor, type Database, DatabaseAway, DatabaseRefusal, type Page } from "@loyal-quill/core";
+import { type Database, DatabaseAway, DatabaseRefusal, factsOf, nobody, type Page } from "@loyal-quill/core";
 import type { CensusAnswer, FeedEvent } from "../api/types.js";
 
 interface Job {
@@ -16,8 +16,6 @@ interface Job {
 const mostAtOnce = 2;
 /** How many finished ones are remembered. */
 const mostKept = 50;
-
-const nobody: Actor = { id: "", name: "", roles: [], attributes: {} };
 
 /** Censuses in the background, the last one of each page. */
 export class Censuses {
@@ -72,7 +70,7 @@ export class Censuses {
 
   private async run(name: string, job: Job, page: Page): Promise<void> {
     await this.turn();
-    const facts = { actor: nobody, row: {}, form: {}, now: new Date() };
+    const facts = factsOf(nobody, new Date());
     const say = (): void => this.tell({ kind: "census", page: name, state: job.state, done: job.done });
     try {
       job.census = await takeCensus(page, facts, this.database, {

@@ -5,9 +5,9 @@ import { Compartment, EditorState } from "@codemirror/state";
 import { EditorView, keymap } from "@codemirror/view";
 import { useEffect, useRef } from "react";
 import { useFocusRequest } from "../parts/focus-request.js";
-import type { Desk } from "../sheet/settings.js";
+import type { Editing } from "../sheet/settings.js";
 import { completeNames } from "./condition-names.js";
-import { look } from "./look.js";
+import { editorTheme } from "./editor-theme.js";
 import { nameTypes } from "./name-types.js";
 
 interface ConditionEditorProps {
@@ -16,7 +16,7 @@ interface ConditionEditorProps {
   readonly focusName: string;
   readonly value: string;
   readonly place: string;
-  readonly names: Desk["names"];
+  readonly names: Editing["names"];
   readonly problem: { readonly message: string; readonly offset: number } | null;
   readonly onChange: (value: string) => void;
 }
@@ -46,7 +46,7 @@ export default function ConditionEditor({
       state: EditorState.create({
         doc: value,
         extensions: [
-          look,
+          editorTheme,
           history(),
           EditorView.lineWrapping,
           // A condition has one line: what is pasted in several becomes one.

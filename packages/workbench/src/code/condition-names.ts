@@ -1,7 +1,7 @@
 import type { Completion, CompletionContext, CompletionResult } from "@codemirror/autocomplete";
-import type { Desk } from "../sheet/settings.js";
+import type { Editing } from "../sheet/settings.js";
 
-export type Names = Desk["names"];
+export type Names = Editing["names"];
 
 const sources = ["row", "form", "actor", "now"] as const;
 type Source = (typeof sources)[number];

@@ -13,7 +13,7 @@ import type { Finding } from "@loyal-quill/core";
 import { useEffect, useRef } from "react";
 import { usePageFile } from "../api/queries.js";
 import { completeFile } from "./complete-file.js";
-import { look } from "./look.js";
+import { editorTheme } from "./editor-theme.js";
 import type { Schema } from "./names-in-schema.js";
 
 interface FileEditorProps {
@@ -33,7 +33,7 @@ function changeBetween(before: string, after: string): { from: number; to: numbe
   return { from, to: before.length - end, insert: after.slice(from, after.length - end) };
 }
 
-/** Page file, with what was found in it at its place. Undo is the desk's: one history for text and settings. */
+/** Page file, with what was found in it at its place. Undo is the draft's: one history for text and settings. */
 export default function FileEditor({ text, findings, columns, onChange }: FileEditorProps) {
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView>(null);
@@ -53,7 +53,7 @@ export default function FileEditor({ text, findings, columns, onChange }: FileEd
       state: EditorState.create({
         doc: text,
         extensions: [
-          look,
+          editorTheme,
           lineNumbers(),
           yaml(),
           EditorView.lineWrapping,

@@ -1,6 +1,6 @@
 import { TextLine } from "../parts/inputs.js";
 import { ConditionLine } from "./condition-line.js";
-import { partOf, setter, textOf, useDesk } from "./settings.js";
+import { partOf, setter, textOf, useEditing } from "./settings.js";
 
 const accessLines = [
   { name: "open", label: "Can open", place: "open" },
@@ -12,9 +12,9 @@ const accessLines = [
 
 /** Who may open the page, see, edit, make and delete records. */
 export function AccessSettings() {
-  const desk = useDesk();
-  const set = setter(desk);
-  const access = partOf(desk.content, "access");
+  const editing = useEditing();
+  const set = setter(editing);
+  const access = partOf(editing.content, "access");
   return (
     <>
       {accessLines.map(({ name, label, place }) => (

@@ -3,7 +3,7 @@ import { styled } from "styled-components";
 import { focusAfter } from "../parts/focus.js";
 import { SelectLine, Small, TextLine } from "../parts/inputs.js";
 import { ConditionLine } from "./condition-line.js";
-import { addCheck, checksIn, conditionOfCheck, useDesk } from "./settings.js";
+import { addCheck, checksIn, conditionOfCheck, useEditing } from "./settings.js";
 
 const Check = styled.li`
   display: grid;
@@ -19,11 +19,11 @@ const Soft = styled.p`
 
 /** What fields demand of each other. */
 export function CheckSettings({ sheet }: { sheet: SheetAnswer }) {
-  const desk = useDesk();
-  const checks = checksIn(desk.content);
+  const editing = useEditing();
+  const checks = checksIn(editing.content);
   const onPage = sheet.fields.filter((field) => field.onPage);
   const set = (index: number, part: string, value: unknown, what: string): void =>
-    desk.edit([{ do: "set", path: ["checks", index, part], value }], what);
+    editing.edit([{ do: "set", path: ["checks", index, part], value }], what);
   return (
     <>
       <Soft>Conditions across several fields. Rules for a single field are beside it, below.</Soft>
@@ -53,7 +53,7 @@ export function CheckSettings({ sheet }: { sheet: SheetAnswer }) {
               <Small
                 type="button"
                 onClick={() => {
-                  desk.edit([{ do: "set", path: ["checks", index], value: undefined }], "remove a check");
+                  editing.edit([{ do: "set", path: ["checks", index], value: undefined }], "remove a check");
                   focusAfter("[data-add-check]");
                 }}
               >
@@ -64,7 +64,7 @@ export function CheckSettings({ sheet }: { sheet: SheetAnswer }) {
         ))}
       </ul>
       <p>
-        <Small type="button" data-add-check="" onClick={() => addCheck(desk)}>
+        <Small type="button" data-add-check="" onClick={() => addCheck(editing)}>
           Add a check across fields
         </Small>
       </p>

@@ -5,7 +5,7 @@ import { styled } from "styled-components";
 import { ask } from "../api/client.js";
 import { Line, Text } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
-import { useDesk } from "./settings.js";
+import { useEditing } from "./settings.js";
 
 const ConditionEditor = lazy(() => import("../code/condition-editor.js"));
 
@@ -47,7 +47,7 @@ function Result({ answer }: { answer: ConditionAnswer }) {
 /** A condition in CEL, with what it says of the record that is looked at, and how many stored rows it admits. */
 export function ConditionLine({ label, place, field, value, focusName = label, onChange }: ConditionLineProps) {
   const id = useId();
-  const { page, text, names, recordKey } = useDesk();
+  const { page, text, names, recordKey } = useEditing();
   const answer = useQuery({
     queryKey: ["condition", page, place, field, value, recordKey],
     enabled: value !== "",

@@ -5,7 +5,7 @@ import { Small } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { Moment } from "../parts/moment.js";
 import { Abandon, Publish, type PublishProps } from "./publish.js";
-import type { DraftDesk } from "./use-draft.js";
+import type { EditedDraft } from "./use-draft.js";
 
 const Bar = styled.div`
   display: flex;
@@ -23,9 +23,9 @@ const Notice = styled.div`
   li { display: flex; gap: ${({ theme }) => theme.space(3)}; flex-wrap: wrap; }
 `;
 
-function State({ desk }: { desk: DraftDesk }) {
-  const { answer } = desk;
-  if (desk.isSaving) return <Mark kind="wait">Saving draft…</Mark>;
+function State({ draft }: { draft: EditedDraft }) {
+  const { answer } = draft;
+  if (draft.isSaving) return <Mark kind="wait">Saving draft…</Mark>;
   if (!answer || answer.revision === 0) return <Mark kind="good">Published, no draft</Mark>;
   return (
     <Mark kind="wait">
@@ -36,9 +36,9 @@ function State({ desk }: { desk: DraftDesk }) {
 }
 
 /** A proposal for the page, where there is one and it was not taken yet. */
-function DriftRepair({ drift, desk }: { drift: Drift; desk: DraftDesk }) {
+function DriftRepair({ drift, draft }: { drift: Drift; draft: EditedDraft }) {
   const { repair } = drift;
-  const text = desk.text ?? "";
+  const text = draft.text ?? "";
   if (!repair) return null;
   const next = (): string => {
     try {
@@ -50,27 +50,27 @@ function DriftRepair({ drift, desk }: { drift: Drift; desk: DraftDesk }) {
     }
   };
   return next() === text ? null : (
-    <Small type="button" onClick={() => desk.write(next(), repair.what)}>
+    <Small type="button" onClick={() => draft.write(next(), repair.what)}>
       {repair.what}
     </Small>
   );
 }
 
 /** Draft or published, a step back or forth, publishing. */
-export function DraftBar({ desk, sheet, isOpen, setOpen }: PublishProps) {
-  const { answer } = desk;
+export function DraftBar({ draft, sheet, isOpen, setOpen }: PublishProps) {
+  const { answer } = draft;
   const isDraft = (answer?.revision ?? 0) > 0;
   const errors = sheet.findings.filter((finding) => finding.severity === "error").length;
   return (
     <Bar role="toolbar" aria-label="Draft">
       <span role="status">
-        <State desk={desk} />
+        <State draft={draft} />
       </span>
-      <Small type="button" disabled={desk.undoes === null} onClick={desk.undo} title="Ctrl+Z">
-        Undo{desk.undoes ? `: ${desk.undoes}` : ""}
+      <Small type="button" disabled={draft.undoes === null} onClick={draft.undo} title="Ctrl+Z">
+        Undo{draft.undoes ? `: ${draft.undoes}` : ""}
       </Small>
-      <Small type="button" disabled={desk.redoes === null} onClick={desk.redo} title="Ctrl+Shift+Z">
-        Redo{desk.redoes ? `: ${desk.redoes}` : ""}
+      <Small type="button" disabled={draft.redoes === null} onClick={draft.redo} title="Ctrl+Shift+Z">
+        Redo{draft.redoes ? `: ${draft.redoes}` : ""}
       </Small>
       <span data-wide="">
         {errors > 0 && <Mark kind="stop">{errors === 1 ? "1 error" : `${errors} errors`}: fix before publishing</Mark>}
@@ -79,22 +79,22 @@ export function DraftBar({ desk, sheet, isOpen, setOpen }: PublishProps) {
         <Small
           type="button"
           onClick={() => {
-            desk.discard();
+            draft.discard();
             setTimeout(focusAfter, 500);
           }}
         >
           Discard draft
         </Small>
       )}
-      {isDraft && answer?.published === null && <Abandon desk={desk} sheet={sheet} />}
-      {isDraft && <Publish desk={desk} sheet={sheet} isOpen={isOpen} setOpen={setOpen} />}
+      {isDraft && answer?.published === null && <Abandon draft={draft} sheet={sheet} />}
+      {isDraft && <Publish draft={draft} sheet={sheet} isOpen={isOpen} setOpen={setOpen} />}
     </Bar>
   );
 }
 
 /** What is to be said of the draft: that it isn't saved, what the table or the file did meanwhile, and what others did. */
-export function DraftNotices({ desk }: { desk: DraftDesk }) {
-  const { answer, conflicts, complaint } = desk;
+export function DraftNotices({ draft }: { draft: EditedDraft }) {
+  const { answer, conflicts, complaint } = draft;
   return (
     <>
       {complaint && (
@@ -109,11 +109,11 @@ export function DraftNotices({ desk }: { desk: DraftDesk }) {
             {answer.drift.map((drift) => (
               <li key={drift.what}>
                 <span>{drift.what}</span>
-                <DriftRepair drift={drift} desk={desk} />
+                <DriftRepair drift={drift} draft={draft} />
               </li>
             ))}
           </ul>
-          <Small type="button" onClick={desk.note}>
+          <Small type="button" onClick={draft.note}>
             Dismiss, keep page unchanged
           </Small>
         </Notice>
@@ -126,7 +126,7 @@ export function DraftNotices({ desk }: { desk: DraftDesk }) {
               <li key={line}>{line}</li>
             ))}
           </ul>
-          <Small type="button" onClick={desk.bringIn}>
+          <Small type="button" onClick={draft.bringIn}>
             {answer.published === null ? "Keep draft as a new page" : "Merge these changes into the draft"}
           </Small>
         </Notice>
@@ -143,10 +143,10 @@ export function DraftNotices({ desk }: { desk: DraftDesk }) {
                     ? "the text (not valid YAML)"
                     : `${placeInWords(conflict.path)}: theirs ${valueText(conflict.theirs)}, yours ${valueText(conflict.mine)}`}
                 </span>
-                <Small type="button" onClick={() => desk.settle(conflict, true)}>
+                <Small type="button" onClick={() => draft.settle(conflict, true)}>
                   Use mine
                 </Small>
-                <Small type="button" onClick={() => desk.settle(conflict, false)}>
+                <Small type="button" onClick={() => draft.settle(conflict, false)}>
                   Keep theirs
                 </Small>
               </li>

@@ -4,9 +4,9 @@ import { styled } from "styled-components";
 import { CheckBox, Line, Select, SelectLine, Small, TextLine } from "../parts/inputs.js";
 import { ConditionLine } from "./condition-line.js";
 import { RulesEditor } from "./rules-editor.js";
-import { settingsOf, settingsOfField, useDesk } from "./settings.js";
+import { settingsOf, settingsOfField, useEditing } from "./settings.js";
 
-const Frame = styled.div`
+const Settings = styled.div`
   display: grid;
   grid-template-columns: minmax(0, 1fr);
   gap: ${({ theme }) => theme.space(1.5)};
@@ -33,7 +33,7 @@ interface FieldEditorProps {
 
 /** The settings of one field, beside it. What is left empty is Default (from the column). */
 export function FieldEditor({ field, columns, onMove, onTakeOff, onClose }: FieldEditorProps) {
-  const { content, edit } = useDesk();
+  const { content, edit } = useEditing();
   const { name } = field;
   const settings = settingsOf(content, name);
   const set = (setting: keyof FieldSettings, value: unknown, what: string = setting): void =>
@@ -51,7 +51,7 @@ export function FieldEditor({ field, columns, onMove, onTakeOff, onClose }: Fiel
   const isChoice = field.controls.includes("choice");
   const isText = field.kind === "text";
   return (
-    <Frame role="group" aria-label={`Settings of ${name}`} data-settings-of={name}>
+    <Settings role="group" aria-label={`Settings of ${name}`} data-settings-of={name}>
       <TextLine
         label="Label"
         focusName={settingsOfField(name)}
@@ -160,6 +160,6 @@ export function FieldEditor({ field, columns, onMove, onTakeOff, onClose }: Fiel
           Done
         </Small>
       </Actions>
-    </Frame>
+    </Settings>
   );
 }

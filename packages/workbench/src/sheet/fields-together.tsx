@@ -1,7 +1,7 @@
 import { styled } from "styled-components";
 import { focusAfter } from "../parts/focus.js";
 import { Small } from "../parts/inputs.js";
-import { settingsOf, useDesk } from "./settings.js";
+import { settingsOf, useEditing } from "./settings.js";
 import type { Selection } from "./use-selection.js";
 
 const Bar = styled.div`
@@ -17,7 +17,7 @@ const Bar = styled.div`
 
 /** What can be done with several fields at once. */
 export function FieldsTogether({ selection }: { selection: Selection }) {
-  const { content, edit } = useDesk();
+  const { content, edit } = useEditing();
   const { names } = selection;
   if (names.length < 2) return null;
   const each = (setting: string, value: (name: string) => unknown, what: string): void =>

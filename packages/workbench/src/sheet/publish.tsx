@@ -8,10 +8,10 @@ import { Slight } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { Question, Strong } from "../parts/question.js";
 import { QuietButton } from "../parts/states.js";
-import type { DraftDesk } from "./use-draft.js";
+import type { EditedDraft } from "./use-draft.js";
 
 export interface PublishProps {
-  readonly desk: DraftDesk;
+  readonly draft: EditedDraft;
   readonly sheet: SheetAnswer;
   /** Whether publishing is asked about. */
   readonly isOpen: boolean;
@@ -39,8 +39,8 @@ function Effects({ page, revision }: { page: string; revision: number }) {
 }
 
 /** What publishing would change, and the button that does it. */
-export function Publish({ desk, sheet, isOpen, setOpen }: PublishProps) {
-  const { answer } = desk;
+export function Publish({ draft, sheet, isOpen, setOpen }: PublishProps) {
+  const { answer } = draft;
   const [isBusy, setBusy] = useState(false);
   const errors = sheet.findings.filter((finding) => finding.severity === "error").length;
   const warnings = sheet.findings.length - errors;
@@ -87,7 +87,7 @@ export function Publish({ desk, sheet, isOpen, setOpen }: PublishProps) {
                 isDisabled={isBusy}
                 onPress={async () => {
                   setBusy(true);
-                  if (await desk.publish()) {
+                  if (await draft.publish()) {
                     close();
                     focusAfter();
                   }
@@ -97,7 +97,7 @@ export function Publish({ desk, sheet, isOpen, setOpen }: PublishProps) {
                 {isBusy ? "Publishing…" : "Publish now"}
               </Strong>
               <QuietButton onClick={close}>Cancel</QuietButton>
-              {desk.complaint && <Mark kind="stop">{desk.complaint}</Mark>}
+              {draft.complaint && <Mark kind="stop">{draft.complaint}</Mark>}
             </footer>
           </>
         )}
@@ -107,7 +107,7 @@ export function Publish({ desk, sheet, isOpen, setOpen }: PublishProps) {
 }
 
 /** Asks before a draft goes of which nothing else is left. */
-export function Abandon({ desk, sheet }: { desk: DraftDesk; sheet: SheetAnswer }) {
+export function Abandon({ draft, sheet }: { draft: EditedDraft; sheet: SheetAnswer }) {
   const navigate = useNavigate();
   return (
     <DialogTrigger>
@@ -121,7 +121,7 @@ export function Abandon({ desk, sheet }: { desk: DraftDesk; sheet: SheetAnswer }
             <footer>
               <Strong
                 onPress={async () => {
-                  if (await desk.abandon()) void navigate("/");
+                  if (await draft.abandon()) void navigate("/");
                 }}
               >
                 Discard draft
@@ -129,7 +129,7 @@ export function Abandon({ desk, sheet }: { desk: DraftDesk; sheet: SheetAnswer }
               <QuietButton autoFocus onClick={close}>
                 Cancel
               </QuietButton>
-              {desk.complaint && <Mark kind="stop">{desk.complaint}</Mark>}
+              {draft.complaint && <Mark kind="stop">{draft.complaint}</Mark>}
             </footer>
           </>
         )}

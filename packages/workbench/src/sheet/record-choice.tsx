@@ -98,14 +98,14 @@ const Arrows = styled.span`
   button + button { border-left: 0; }
 `;
 
-interface StepsProps {
+interface NeighboursProps {
   readonly page: string;
   readonly from: readonly string[];
   readonly onChoose: (key: readonly string[]) => void;
 }
 
 /** The record before and the one after, in the order of their keys; by Alt and the page keys, too. */
-export function Steps({ page, from, onChoose }: StepsProps) {
+export function Neighbours({ page, from, onChoose }: NeighboursProps) {
   const [end, setEnd] = useState<string>();
   const go = async (by: 1 | -1): Promise<void> => {
     const query = new URLSearchParams([...from.map((part) => ["key", part]), ["by", String(by)]]);

@@ -66,30 +66,30 @@ export function RuleNotes({ field, checks, save, onSet }: RuleNotesProps) {
       </Notes>
     );
   }
-  const sources = [...new Set(field.rules.map(({ by }) => by.join(" and ")))];
+  const sources = [...new Set(field.rules.map(({ from }) => from.join(" and ")))];
   const lines = [
-    ...sources.map((by) => ({
+    ...sources.map((from) => ({
       text: field.rules
         .flatMap((rule) =>
-          rule.by.join(" and ") === by ? (rule.when ? `${rule.text}, when ${rule.when}` : rule.text) : [],
+          rule.from.join(" and ") === from ? (rule.when ? `${rule.text}, when ${rule.when}` : rule.text) : [],
         )
         .join(", "),
-      by,
+      from,
       isCode: false,
     })),
-    ...checks.map(({ source }) => ({ text: source, by: "page", isCode: true })),
+    ...checks.map(({ source }) => ({ text: source, from: "page", isCode: true })),
   ];
   return (
     <Notes>
       {field.tidy.length > 0 && <Soft>tidied: {field.tidy.join(", ")}</Soft>}
       <ul>
-        {lines.map(({ text, by, isCode }, index) => (
+        {lines.map(({ text, from, isCode }, index) => (
           <li key={text}>
             <span>
               {isCode ? <code>{text}</code> : text}{" "}
               {index === lines.length - 1 && <SetButton name={field.name} onSet={onSet} />}
             </span>
-            <span>{by}</span>
+            <span>{from}</span>
           </li>
         ))}
       </ul>

@@ -15,7 +15,7 @@ import {
   type RuleParts,
   ruleOfParts,
   shownPart,
-  useDesk,
+  useEditing,
   valueOfRule,
   withPart,
 } from "./settings.js";
@@ -139,7 +139,7 @@ interface RulesEditorProps {
 
 /** The rules that the page itself has for a field. */
 export function RulesEditor({ field, rules, onChange }: RulesEditorProps) {
-  const desk = useDesk();
+  const editing = useEditing();
   const choices = usePageFile().data?.rules ?? [];
   const fitting = fittingRules(choices, field.kind);
   const change = (index: number, parts: RuleParts | null): void => {
@@ -172,7 +172,7 @@ export function RulesEditor({ field, rules, onChange }: RulesEditorProps) {
         options={fitting.map(({ name, label }) => ({ id: name, text: label }))}
         onAdd={(added) => {
           const rule = fitting.find(({ name }) => name === added);
-          if (rule) addRule(desk, field.name, rule);
+          if (rule) addRule(editing, field.name, rule);
         }}
       />
     </div>

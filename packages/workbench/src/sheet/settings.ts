@@ -8,7 +8,7 @@ import { requestFocus } from "../parts/focus-request.js";
 export type Content = Readonly<Record<string, unknown>>;
 
 /** What the settings beside the page need: the content now, and how to change it. */
-export interface Desk {
+export interface Editing {
   readonly page: string;
   readonly text: string;
   /** Undefined where the text is no readable YAML: then nothing can be set but in the text. */
@@ -20,12 +20,12 @@ export interface Desk {
   readonly names: readonly { readonly name: string; readonly type: string; readonly of: "row" | "form" | "actor" }[];
 }
 
-export const DeskContext = createContext<Desk | null>(null);
+export const EditingContext = createContext<Editing | null>(null);
 
-export function useDesk(): Desk {
-  const desk = useContext(DeskContext);
-  if (!desk) throw new Error("There is no desk around this.");
-  return desk;
+export function useEditing(): Editing {
+  const editing = useContext(EditingContext);
+  if (!editing) throw new Error("There is no editing around this.");
+  return editing;
 }
 
 export const readContent = contentOf;
@@ -57,7 +57,7 @@ export const checksIn = (content: Content | undefined): { expect: string; at?: s
     : [];
 
 /** Adds a check that is always true, to be said; the focus is on its condition. */
-export function addCheck({ content, edit }: Pick<Desk, "content" | "edit">): void {
+export function addCheck({ content, edit }: Pick<Editing, "content" | "edit">): void {
   const index = checksIn(content).length;
   edit(
     [{ do: "set", path: ["checks", index], value: { expect: "true", message: "This does not fit together." } }],
@@ -95,7 +95,7 @@ export function ruleOfParts({ rule, value, when, message }: RuleParts): RuleSett
 }
 
 /** Adds a rule with a first value to a field; the focus is on the value, where there is one to be said. */
-export function addRule({ content, edit }: Pick<Desk, "content" | "edit">, name: string, rule: RuleChoice): void {
+export function addRule({ content, edit }: Pick<Editing, "content" | "edit">, name: string, rule: RuleChoice): void {
   const rules = settingsOf(content, name).rules ?? [];
   const added = ruleOfParts({ rule: rule.name, value: rule.first, when: "", message: "" });
   edit([{ do: "set", path: ["fields", name, "rules"], value: [...rules, added] }], `add a rule of ${name}`);
@@ -144,7 +144,7 @@ export const fittingRules = (rules: readonly RuleChoice[], kind: Kind): readonly
 
 /** One setting of a part of the file; empty takes it away. */
 export const setter =
-  ({ edit }: Desk) =>
+  ({ edit }: Editing) =>
   (path: readonly string[], value: unknown, what: string = path.join(" ")): void =>
     edit([{ do: "set", path, value: value === "" ? undefined : value }], what);
 

@@ -7,7 +7,7 @@ import { ColumnNotes } from "./column-notes.js";
 import { FieldEditor } from "./field-editor.js";
 import { PageFrame } from "./page-frame.js";
 import { RuleNotes } from "./rule-notes.js";
-import { useDesk } from "./settings.js";
+import { useEditing } from "./settings.js";
 import { type Alignment, useAlignment } from "./use-alignment.js";
 import { type FieldDrag, useFieldDrag } from "./use-field-drag.js";
 import { fieldButton, type Selection } from "./use-selection.js";
@@ -116,7 +116,7 @@ function OffPage({
   top: number;
   drag: FieldDrag;
 }) {
-  const { edit } = useDesk();
+  const { edit } = useEditing();
   if (fields.length === 0) return null;
   return (
     <Beside $side="left" style={{ top }}>

@@ -6,7 +6,7 @@ import type { Command } from "../palette/commands.js";
 import { requestFocus } from "../parts/focus-request.js";
 import type { ChosenStep } from "../round-trip/round-trip.js";
 import { stepTitle } from "../round-trip/wording.js";
-import { addCheck, addRule, type Content, type Desk, fittingRules, settingsOfField } from "./settings.js";
+import { addCheck, addRule, type Content, type Editing, fittingRules, settingsOfField } from "./settings.js";
 import { type View, views } from "./views.js";
 
 interface SheetActions {
@@ -14,7 +14,7 @@ interface SheetActions {
   readonly content: Content | undefined;
   /** The address of the record that is looked at, on the served page. */
   readonly recordAddress: string | undefined;
-  readonly edit: Desk["edit"];
+  readonly edit: Editing["edit"];
   readonly pick: (step: ChosenStep) => void;
   readonly choose: (fields: readonly string[]) => void;
   readonly view: (view: View) => void;

@@ -24,12 +24,12 @@ import { stoppedAt } from "../round-trip/wording.js";
 import { DraftBar, DraftNotices } from "./draft-bar.js";
 import { FieldsTogether } from "./fields-together.js";
 import { Findings } from "./findings.js";
-import { RecordChoice, Steps } from "./record-choice.js";
-import { type Desk, DeskContext, readContent } from "./settings.js";
+import { Neighbours, RecordChoice } from "./record-choice.js";
+import { type Editing, EditingContext, readContent } from "./settings.js";
 import { SheetColumns } from "./sheet-columns.js";
 import { useSheetCommands } from "./sheet-commands.js";
 import { StepDetail } from "./step-detail.js";
-import { type DraftDesk, useDraft } from "./use-draft.js";
+import { type EditedDraft, useDraft } from "./use-draft.js";
 import { useSelection } from "./use-selection.js";
 import { useUndoKeys } from "./use-undo-keys.js";
 import { type View, views } from "./views.js";
@@ -146,7 +146,7 @@ function useSound(name: string, text: string, answered: SheetAnswer | undefined)
   };
 }
 
-function Sheet({ name, draft, text }: { name: string; draft: DraftDesk; text: string }) {
+function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: string }) {
   const [search, setSearch] = useSearchParams();
   const [picked, setPicked] = useState<ChosenStep>();
   const [view, setView] = useState<View>("rules");
@@ -165,7 +165,7 @@ function Sheet({ name, draft, text }: { name: string; draft: DraftDesk; text: st
   const accounts = useAccounts();
   const session = useSession();
   const content = useMemo(() => readContent(text), [text]);
-  const desk: Desk = useMemo(
+  const editing: Editing = useMemo(
     () => ({
       page: name,
       text,
@@ -242,12 +242,12 @@ function Sheet({ name, draft, text }: { name: string; draft: DraftDesk; text: st
     </Views>
   );
   return (
-    <DeskContext.Provider value={desk}>
+    <EditingContext.Provider value={editing}>
       <Leaf>
         <Top>
           <Title title={`${sheet.plural} at ${sheet.path}, table ${sheet.table}`}>{sheet.plural}</Title>
           <RecordChoice page={name} chosen={key} onChoose={(next) => choose({ key: next })} />
-          {key && <Steps page={name} from={key} onChoose={(next) => choose({ key: next })} />}
+          {key && <Neighbours page={name} from={key} onChoose={(next) => choose({ key: next })} />}
           <Choice
             label="View as"
             value={eyes?.id ?? ""}
@@ -258,9 +258,9 @@ function Sheet({ name, draft, text }: { name: string; draft: DraftDesk; text: st
             onChange={(id) => choose({ as: [id], ...(key ? { key } : {}) })}
           />
           {key && <Link to={`/changes?containing=${encodeURIComponent(key[0] ?? "")}`}>Change history</Link>}
-          <DraftBar desk={draft} sheet={sheet} isOpen={isPublishing} setOpen={setPublishing} />
+          <DraftBar draft={draft} sheet={sheet} isOpen={isPublishing} setOpen={setPublishing} />
         </Top>
-        <DraftNotices desk={draft} />
+        <DraftNotices draft={draft} />
         {isEmpty && shownTrial && <p role="status">The table is empty: this is the form for a new record.</p>}
         {requestId && asked.error && <Failed error={asked.error} again={() => void asked.refetch()} />}
         <RoundTrip open={shownOpen} save={save} chosen={chosen} onChoose={setPicked} />
@@ -310,7 +310,7 @@ function Sheet({ name, draft, text }: { name: string; draft: DraftDesk; text: st
           </section>
         )}
       </Leaf>
-    </DeskContext.Provider>
+    </EditingContext.Provider>
   );
 }
 

@@ -5,7 +5,7 @@ import { Small } from "../parts/inputs.js";
 import { stepTitle } from "../round-trip/wording.js";
 import { StepSettings } from "./step-settings.js";
 
-const Frame = styled.section`
+const Detail = styled.section`
   border-top: 1px solid ${({ theme }) => theme.rule};
   border-bottom: 1px solid ${({ theme }) => theme.edge};
   padding: ${({ theme }) => `${theme.space(1)} 0`};
@@ -93,7 +93,7 @@ export function StepDetail({ request, step: name, sheet, onClose }: StepDetailPr
   const step = request?.steps.find((each) => each.step === name);
   const sent = step?.statements.length ?? 0;
   return (
-    <Frame aria-label={stepTitle[name]}>
+    <Detail aria-label={stepTitle[name]}>
       <h2>
         {stepTitle[name]}
         <span>
@@ -109,6 +109,6 @@ export function StepDetail({ request, step: name, sheet, onClose }: StepDetailPr
         <StepSettings step={name} sheet={sheet} />
         {step ? <Recorded step={step} /> : <p />}
       </Inside>
-    </Frame>
+    </Detail>
   );
 }

@@ -2,11 +2,12 @@ import type { StepName } from "@loyal-quill/core";
 import type { SheetAnswer } from "@loyal-quill/server/api";
 import type { ReactNode } from "react";
 import { styled } from "styled-components";
+import { usePageFile } from "../api/queries.js";
 import { CheckBox, Line, SelectLine, TextLine } from "../parts/inputs.js";
 import { AddMenu } from "../parts/menu.js";
 import { AccessSettings } from "./access-settings.js";
 import { CheckSettings } from "./check-settings.js";
-import { partOf, setter, textOf, useDesk } from "./settings.js";
+import { partOf, setter, textOf, useEditing } from "./settings.js";
 
 const Lines = styled.div`
   display: grid;
@@ -20,24 +21,24 @@ const Soft = styled.p`
 `;
 
 function RouteSettings() {
-  const desk = useDesk();
-  const set = setter(desk);
+  const editing = useEditing();
+  const set = setter(editing);
   return (
     <>
       <TextLine
         label="Address"
-        value={textOf(desk.content?.path)}
+        value={textOf(editing.content?.path)}
         onChange={(value) => set(["path"], value, "address")}
       />
-      <TextLine label="Title" value={textOf(desk.content?.title)} onChange={(value) => set(["title"], value)} />
+      <TextLine label="Title" value={textOf(editing.content?.title)} onChange={(value) => set(["title"], value)} />
       <TextLine
         label="List title"
-        value={textOf(desk.content?.plural)}
+        value={textOf(editing.content?.plural)}
         onChange={(value) => set(["plural"], value, "list title")}
       />
       <TextLine
         label="Description"
-        value={textOf(desk.content?.description)}
+        value={textOf(editing.content?.description)}
         onChange={(value) => set(["description"], value)}
       />
     </>
@@ -45,9 +46,9 @@ function RouteSettings() {
 }
 
 function KeySettings({ sheet }: { sheet: SheetAnswer }) {
-  const desk = useDesk();
-  const set = setter(desk);
-  const record = partOf(desk.content, "record");
+  const editing = useEditing();
+  const set = setter(editing);
+  const record = partOf(editing.content, "record");
   const current = [record.key].flat().join(", ");
   const options = sheet.keys.map((key) => ({ id: key.join(", "), text: key.join(", ") }));
   return (
@@ -62,8 +63,8 @@ function KeySettings({ sheet }: { sheet: SheetAnswer }) {
         }
         onChange={(id) => {
           const names = id.split(", ");
-          const first = textOf(desk.content?.path).replace(/\/\{.*$/, "");
-          desk.edit(
+          const first = textOf(editing.content?.path).replace(/\/\{.*$/, "");
+          editing.edit(
             [
               { do: "set", path: ["record", "key"], value: names.length === 1 ? names[0] : names },
               { do: "set", path: ["path"], value: `${first}/${names.map((name) => `{${name}}`).join("/")}` },
@@ -89,11 +90,11 @@ function KeySettings({ sheet }: { sheet: SheetAnswer }) {
 }
 
 function LoadSettings({ sheet }: { sheet: SheetAnswer }) {
-  const desk = useDesk();
-  const list = partOf(desk.content, "list");
+  const editing = useEditing();
+  const list = partOf(editing.content, "list");
   const columns = Array.isArray(list.columns) ? list.columns.map(String) : [];
   const sort = textOf(list.sort);
-  const set = setter(desk);
+  const set = setter(editing);
   const setColumns = (names: readonly string[]): void =>
     set(["list", "columns"], names.length > 0 ? names : undefined, "columns of the list");
   return (
@@ -135,23 +136,20 @@ function LoadSettings({ sheet }: { sheet: SheetAnswer }) {
 }
 
 function PrefillSettings() {
-  const desk = useDesk();
-  const set = setter(desk);
+  const editing = useEditing();
+  const languages = usePageFile().data?.languages ?? [];
+  const set = setter(editing);
   return (
     <>
       <SelectLine
         label="Language"
-        value={textOf(desk.content?.language)}
-        options={[
-          { id: "", text: "English" },
-          { id: "de", text: "German" },
-          { id: "ar", text: "Arabic" },
-        ]}
+        value={textOf(editing.content?.language)}
+        options={languages.map(({ id, name }, index) => ({ id: index === 0 ? "" : id, text: name }))}
         onChange={(id) => set(["language"], id)}
       />
       <TextLine
         label="Time zone"
-        value={textOf(desk.content?.["time-zone"])}
+        value={textOf(editing.content?.["time-zone"])}
         placeholder="UTC"
         onChange={(value) => set(["time-zone"], value, "time zone")}
       />
@@ -160,7 +158,7 @@ function PrefillSettings() {
 }
 
 function ReadSettings({ sheet }: { sheet: SheetAnswer }) {
-  const { edit } = useDesk();
+  const { edit } = useEditing();
   const off = sheet.fields.filter((field) => !field.onPage);
   return (
     <>
@@ -191,9 +189,9 @@ function ReadSettings({ sheet }: { sheet: SheetAnswer }) {
 }
 
 function WriteSettings() {
-  const desk = useDesk();
-  const set = setter(desk);
-  const save = partOf(desk.content, "save");
+  const editing = useEditing();
+  const set = setter(editing);
+  const save = partOf(editing.content, "save");
   return (
     <>
       <Soft>
@@ -215,9 +213,9 @@ function WriteSettings() {
 }
 
 function AnswerSettings() {
-  const desk = useDesk();
-  const set = setter(desk);
-  const answer = partOf(desk.content, "answer");
+  const editing = useEditing();
+  const set = setter(editing);
+  const answer = partOf(editing.content, "answer");
   return (
     <>
       <SelectLine
@@ -246,7 +244,7 @@ const said: Readonly<Record<"compare", string>> = {
 
 /** What can be set about a step, in its own place. */
 export function StepSettings({ step, sheet }: { step: StepName; sheet: SheetAnswer }) {
-  const { content } = useDesk();
+  const { content } = useEditing();
   if (!content) return <Soft>The page file is not valid YAML. Fix it in File first.</Soft>;
   const settings: Readonly<Record<StepName, ReactNode>> = {
     route: <RouteSettings />,

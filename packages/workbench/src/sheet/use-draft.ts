@@ -8,7 +8,7 @@ import { onDraft } from "../api/feed.js";
 import { draftServer } from "./draft-server.js";
 import { type DraftAction, type DraftState, isUnsaved, noDraft, reduceDraft } from "./draft-state.js";
 
-export interface DraftDesk {
+export interface EditedDraft {
   /** The text that is worked on; undefined until it is known. */
   readonly text: string | undefined;
   readonly answer: DraftAnswer | undefined;
@@ -59,7 +59,7 @@ const reason = (error: unknown): string =>
   error instanceof ApiProblem ? `${error.title}. ${error.message}` : String(error);
 
 /** The page file that is worked on: changed here at once, saved on the server, merged with what others do. */
-export function useDraft(name: string): DraftDesk {
+export function useDraft(name: string): EditedDraft {
   const queries = useQueryClient();
   const server = useMemo(() => draftServer(name), [name]);
   const first = useQuery({

@@ -1,5 +1,5 @@
 import { type DragEvent, useState } from "react";
-import { useDesk } from "./settings.js";
+import { useEditing } from "./settings.js";
 import type { Alignment } from "./use-alignment.js";
 import type { Selection } from "./use-selection.js";
 
@@ -40,7 +40,7 @@ export function placeAt(alignment: Alignment, staying: readonly string[], y: num
  * @param order the fields of the page
  */
 export function useFieldDrag(order: readonly string[], alignment: Alignment, selection: Selection): FieldDrag {
-  const { edit } = useDesk();
+  const { edit } = useEditing();
   const [names, setNames] = useState<readonly string[]>([]);
   const [place, setPlace] = useState<Place | null>(null);
   const staying = order.filter((name) => !names.includes(name));

@@ -1,5 +1,5 @@
 import { type KeyboardEvent, type MouseEvent, useState } from "react";
-import type { Desk } from "./settings.js";
+import type { Editing } from "./settings.js";
 
 export interface Selection {
   readonly names: readonly string[];
@@ -19,7 +19,7 @@ const focusSoon = (name: string | undefined): void => {
 };
 
 /** Which fields are chosen, by pointer and by keyboard, one or several; and what is done with all of them. */
-export function useSelection(order: readonly string[], edit: Desk["edit"]): Selection {
+export function useSelection(order: readonly string[], edit: Editing["edit"]): Selection {
   const [names, choose] = useState<readonly string[]>([]);
   const here = names.filter((name) => order.includes(name));
   const inOrder = (some: readonly string[]): readonly string[] => order.filter((name) => some.includes(name));

@@ -1,8 +1,8 @@
 import { useEffect } from "react";
-import type { DraftDesk } from "./use-draft.js";
+import type { EditedDraft } from "./use-draft.js";
 
 /** Ctrl+Z, Ctrl+Shift+Z and Ctrl+Y (with Cmd on a Mac) go back and forth in everything that was done to the draft. */
-export function useUndoKeys({ undo, redo }: Pick<DraftDesk, "undo" | "redo">): void {
+export function useUndoKeys({ undo, redo }: Pick<EditedDraft, "undo" | "redo">): void {
   useEffect(() => {
     const onKeyDown = (event: KeyboardEvent): void => {
       if (!(event.ctrlKey || event.metaKey) || event.altKey) return;

@@ -5,7 +5,7 @@ import { useVersions } from "../api/queries.js";
 import { Small } from "../parts/inputs.js";
 import { Moment } from "../parts/moment.js";
 import { Empty, Failed, Waiting } from "../parts/states.js";
-import type { DraftDesk } from "./use-draft.js";
+import type { EditedDraft } from "./use-draft.js";
 
 const List = styled.ol`
   padding: ${({ theme }) => `${theme.space(2)} 0 0 ${theme.space(4)}`};
@@ -49,7 +49,7 @@ function Version({
   before: string | null;
   isLast: boolean;
   isNow: boolean;
-  draft: DraftDesk;
+  draft: EditedDraft;
 }) {
   const { text } = version;
   return (
@@ -83,7 +83,7 @@ function Version({
 }
 
 /** Everything that the page was, newest first: who, when, what differed. */
-export default function Versions({ name, text, draft }: { name: string; text: string; draft: DraftDesk }) {
+export default function Versions({ name, text, draft }: { name: string; text: string; draft: EditedDraft }) {
   const versions = useVersions(name);
   if (versions.isPending) return <Waiting height="20rem" what="Loading versions" />;
   if (versions.error) return <Failed error={versions.error} again={() => void versions.refetch()} />;

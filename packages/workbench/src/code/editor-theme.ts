@@ -15,7 +15,7 @@ const ink = HighlightStyle.define([
 ]);
 
 /** What every editor of the workbench has: its colours, and the nonce that its styles need (CSP Level 3, 6.7.3). */
-export const look: Extension = [
+export const editorTheme: Extension = [
   EditorView.cspNonce.of(nonce),
   syntaxHighlighting(ink),
   EditorView.theme({
