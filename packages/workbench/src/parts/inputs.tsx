@@ -1,5 +1,4 @@
 import { useId, useRef } from "react";
-import { Button } from "react-aria-components";
 import { css, styled } from "styled-components";
 import { useFocusRequest } from "./focus-request.js";
 
@@ -132,10 +131,4 @@ export const Small = styled.button`
   ${underlined}
   white-space: nowrap;
   &:disabled { color: ${({ theme }) => theme.soft}; text-decoration: none; cursor: default; }
-`;
-
-/** The same for what opens a dialog. */
-export const Slight = styled(Button)`
-  ${underlined}
-  white-space: nowrap;
 `;

@@ -1,28 +1,8 @@
-import { Button, Menu, MenuItem, MenuTrigger, Popover } from "react-aria-components";
-import { styled } from "styled-components";
-import { underlined } from "./inputs.js";
+import { lazy, Suspense, useRef, useState } from "react";
+import { Small } from "./inputs.js";
 
-const Opener = styled(Button)`
-  ${underlined}
-`;
-
-const Leaf = styled(Popover)`
-  background: ${({ theme }) => theme.leaf};
-  border: 1px solid ${({ theme }) => theme.edge};
-  overflow: auto;
-`;
-
-const Items = styled(Menu)`
-  outline: none;
-  max-height: 24rem;
-` as typeof Menu;
-
-const Item = styled(MenuItem)`
-  padding: ${({ theme }) => `${theme.space(1)} ${theme.space(3)}`};
-  cursor: default;
-  outline: none;
-  &[data-focused] { background: ${({ theme }) => theme.wash}; }
-`;
+const loadItems = () => import("./menu-items.js");
+const MenuItems = lazy(loadItems);
 
 interface AddMenuProps {
   readonly label: string;
@@ -32,14 +12,30 @@ interface AddMenuProps {
 
 /** Adds one of several: nothing happens before one is chosen, so it can be looked through by keyboard. */
 export function AddMenu({ label, options, onAdd }: AddMenuProps) {
+  const [isOpen, setOpen] = useState(false);
+  const opener = useRef<HTMLButtonElement>(null);
   return (
-    <MenuTrigger>
-      <Opener>{label} ▾</Opener>
-      <Leaf>
-        <Items aria-label={label} items={options} onAction={(id) => onAdd(String(id))}>
-          {(option) => <Item id={option.id}>{option.text}</Item>}
-        </Items>
-      </Leaf>
-    </MenuTrigger>
+    <>
+      <Small
+        ref={opener}
+        type="button"
+        aria-haspopup="menu"
+        aria-expanded={isOpen}
+        onPointerEnter={() => void loadItems()}
+        onClick={() => setOpen(true)}
+        onKeyDown={(event) => {
+          if (event.key !== "ArrowDown") return;
+          event.preventDefault();
+          setOpen(true);
+        }}
+      >
+        {label} ▾
+      </Small>
+      {isOpen && (
+        <Suspense>
+          <MenuItems opener={opener} label={label} options={options} onAdd={onAdd} onClose={() => setOpen(false)} />
+        </Suspense>
+      )}
+    </>
   );
 }

@@ -1,7 +1,7 @@
 import type { ReactNode } from "react";
-import { Button, Dialog, Heading, Modal, ModalOverlay } from "react-aria-components";
+import { Dialog, Heading, Modal, ModalOverlay } from "react-aria-components";
 import { styled } from "styled-components";
-import { quiet } from "./states.js";
+import { English } from "./english.js";
 
 const Over = styled(ModalOverlay)`
   position: fixed;
@@ -27,34 +27,25 @@ const Leaf = styled(Modal)`
   footer { display: flex; gap: ${({ theme }) => theme.space(4)}; margin-top: ${({ theme }) => theme.space(5)}; align-items: baseline; }
 `;
 
-/** The button that does what is asked about. */
-export const Strong = styled(Button)`
-  ${quiet}
-  border-color: ${({ theme }) => theme.verdigris};
-  color: ${({ theme }) => theme.verdigris};
-  font-weight: 700;
-`;
-
 interface QuestionProps {
   readonly title: string;
+  readonly onClose: () => void;
   readonly role?: "dialog" | "alertdialog";
-  readonly children: (close: () => void) => ReactNode;
+  readonly children: ReactNode;
 }
 
-/** What is asked before something is done, on a leaf of its own. */
-export function Question({ title, role = "dialog", children }: QuestionProps) {
+/** What is asked before something is done, on a leaf of its own; the focus goes back to what had it before. */
+export function Question({ title, role = "dialog", onClose, children }: QuestionProps) {
   return (
-    <Over isDismissable>
-      <Leaf>
-        <Dialog role={role}>
-          {({ close }) => (
-            <>
-              <Heading slot="title">{title}</Heading>
-              {children(close)}
-            </>
-          )}
-        </Dialog>
-      </Leaf>
-    </Over>
+    <English>
+      <Over isOpen isDismissable onOpenChange={(open) => !open && onClose()}>
+        <Leaf>
+          <Dialog role={role}>
+            <Heading slot="title">{title}</Heading>
+            {children}
+          </Dialog>
+        </Leaf>
+      </Over>
+    </English>
   );
 }

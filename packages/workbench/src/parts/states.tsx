@@ -22,6 +22,13 @@ export const QuietButton = styled.button.attrs<{ type?: "button" | "submit" }>((
   ${quiet}
 `;
 
+/** The button that does what is asked about. */
+export const Strong = styled(QuietButton)`
+  border-color: ${({ theme }) => theme.verdigris};
+  color: ${({ theme }) => theme.verdigris};
+  font-weight: 700;
+`;
+
 /** Nothing is there, and what would bring something. */
 export function Empty({ title, children }: { title: string; children: React.ReactNode }) {
   return (

@@ -15,7 +15,6 @@ import {
 } from "../api/queries.js";
 import { useCommands } from "../palette/commands.js";
 import { Choice } from "../parts/choice.js";
-import { English } from "../parts/english.js";
 import { Small } from "../parts/inputs.js";
 import { Empty, Failed, Waiting } from "../parts/states.js";
 import { Title } from "../parts/title.js";
@@ -24,7 +23,8 @@ import { stoppedAt } from "../round-trip/wording.js";
 import { DraftBar, DraftNotices } from "./draft-bar.js";
 import { FieldsTogether } from "./fields-together.js";
 import { Findings } from "./findings.js";
-import { Neighbours, RecordChoice } from "./record-choice.js";
+import { Neighbours } from "./neighbours.js";
+import { RecordChoice } from "./record-choice.js";
 import { type Editing, EditingContext, readContent } from "./settings.js";
 import { SheetColumns } from "./sheet-columns.js";
 import { useSheetCommands } from "./sheet-commands.js";
@@ -90,11 +90,7 @@ function useKey(
 /** The Sheet of one page: the round trip on top, then table, real page and rules line by line, at the foot the statements. */
 export default function SheetRoute() {
   const { name = "" } = useParams();
-  return (
-    <English>
-      <SheetOf key={name} name={name} />
-    </English>
-  );
+  return <SheetOf key={name} name={name} />;
 }
 
 function SheetOf({ name }: { name: string }) {
