@@ -1,7 +1,8 @@
+import { fork } from "node:child_process";
 import { chmod, mkdtemp, rm } from "node:fs/promises";
 import os from "node:os";
 import path from "node:path";
-import { freePort, type Started, startDemo } from "@loyal-quill/cli";
+import type { Started } from "@loyal-quill/cli";
 import { type Browser, chromium, type Page } from "@playwright/test";
 import config from "./playwright.config.js";
 
@@ -28,11 +29,26 @@ export async function signedIn(
   return page;
 }
 
+/** The demo in a process of its own. */
+async function startApart(directory: string): Promise<Started> {
+  const child = fork(path.join(import.meta.dirname, "demo-process.ts"), [directory], { execArgv: ["--import", "tsx"] });
+  const started = await new Promise<Omit<Started, "stop">>((resolve, reject) => {
+    child.once("message", (message) => resolve(message as Omit<Started, "stop">));
+    child.once("exit", (code) => reject(new Error(`the demo ended with ${code}`)));
+  });
+  const stop = () =>
+    new Promise<void>((resolve) => {
+      child.once("exit", () => resolve());
+      child.send("stop");
+    });
+  return { ...started, stop };
+}
+
 /** Runs something with a fresh demo and a browser, and takes both away afterwards. */
 export async function withDemo(run: (browser: Browser, started: Started) => Promise<void>): Promise<void> {
   const directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-demo-"));
   await chmod(directory, 0o711);
-  const started = await startDemo({ port: await freePort(), directory, fresh: false }, () => {});
+  const started = await startApart(directory);
   const browser = await chromium.launch(config.projects?.[0]?.use?.launchOptions ?? {});
   try {
     await run(browser, started);

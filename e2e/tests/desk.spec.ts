@@ -69,7 +69,8 @@ test("a page is tried through the eyes of a person, and a switched-off account i
   const row = page.getByRole("region", { name: "Access" }).getByRole("row", { name: /Stations/ });
   await expect(row).toContainText("Can open");
   await row.getByRole("link", { name: "View as this person" }).click();
-  await expect(page.getByRole("button", { name: /View as/ })).toContainText("Hollis Brandt");
+  const seenBy = page.getByRole("combobox", { name: "View as" });
+  await expect(seenBy.getByRole("option", { selected: true })).toContainText("Hollis Brandt");
 });
 
 test("a page file is taken in as a draft, and a table without a row is built over with the form of a new record", async ({

@@ -18,6 +18,7 @@ import {
   readCatalog,
   reviewAddresses,
   type Site,
+  type Table,
 } from "@loyal-quill/core";
 
 /** A page file as it lies on disk, with what was found in it. */
@@ -43,13 +44,26 @@ export interface BoundPageFile extends PageFileState {
   readonly parsed: ParsedPage | null;
 }
 
+const marks = new WeakMap<Table, string>();
+
+/** Changes with everything that is known of a table but its size. */
+function markOf(table: Table): string {
+  const known = marks.get(table);
+  if (known !== undefined) return known;
+  const mark = createHash("sha256")
+    .update(JSON.stringify({ ...table, rows: null }))
+    .digest("hex");
+  marks.set(table, mark);
+  return mark;
+}
+
 function stateOf(name: string, text: string, catalog: Catalog): BoundPageFile {
   const parsed = parsePage(text);
   if (!parsed.ok) return { name, text, page: null, parsed: null, findings: parsed.findings };
   const table = findTable(catalog.tables, parsed.page.file.record.table);
   const version = createHash("sha256")
     .update(text)
-    .update(JSON.stringify(table ? { ...table, rows: null } : null))
+    .update(table ? markOf(table) : "")
     .digest("hex")
     .slice(0, 12);
   return { name, text, parsed: parsed.page, ...bindPage(name, version, parsed.page, catalog) };

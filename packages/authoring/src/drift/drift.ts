@@ -1,5 +1,5 @@
 import type { Edit } from "@loyal-quill/core/findings/edit";
-import { type Column, type Table, tableName } from "@loyal-quill/core/table/model";
+import { type Column, columnOf, type Table, tableName } from "@loyal-quill/core/table/model";
 
 /** One thing that is otherwise in a table than it was, and what could be done about it in the page file. */
 export interface Drift {
@@ -13,12 +13,10 @@ export interface Drift {
     | null;
 }
 
-const namesOf = (table: Table): string[] => table.columns.map((column) => column.name);
-
 /** A column that is gone and a new one of the same type at its place, or the only ones of their kind, are one that was renamed. */
 function renamed(before: Table, after: Table): ReadonlyMap<string, string> {
-  const gone = before.columns.filter((column) => !namesOf(after).includes(column.name));
-  const added = after.columns.filter((column) => !namesOf(before).includes(column.name));
+  const gone = before.columns.filter((column) => !columnOf(after, column.name));
+  const added = after.columns.filter((column) => !columnOf(before, column.name));
   const pairs = new Map<string, string>();
   for (const column of gone) {
     const alike = added.filter(
@@ -91,7 +89,7 @@ export function tableDrift(before: Table, after: Table | undefined): readonly Dr
   const drift: Drift[] = [];
   for (const column of before.columns) {
     const to = pairs.get(column.name);
-    const now = after.columns.find((each) => each.name === (to ?? column.name));
+    const now = columnOf(after, to ?? column.name);
     if (to !== undefined)
       drift.push({
         what: `${column.name} is called ${to} now`,
@@ -107,7 +105,7 @@ export function tableDrift(before: Table, after: Table | undefined): readonly Dr
       });
   }
   for (const column of after.columns) {
-    if (namesOf(before).includes(column.name) || [...pairs.values()].includes(column.name)) continue;
+    if (columnOf(before, column.name) || [...pairs.values()].includes(column.name)) continue;
     const demand = column.nullable || column.default !== null ? "" : ", which new records need";
     drift.push({
       what: `new column ${column.name}, ${column.type.shown}${demand}`,

@@ -1,7 +1,7 @@
 import type { Edit } from "@loyal-quill/core/findings/edit";
+import { contentOf } from "@loyal-quill/core/page/content";
 import type { Path } from "@loyal-quill/core/page/parse";
 import { diffComm } from "node-diff3";
-import { parseDocument } from "yaml";
 
 /** One thing that differs between two page files. Undefined is: not there. */
 export interface Difference {
@@ -17,18 +17,6 @@ const isPlain = (value: unknown): value is Plain =>
   typeof value === "object" && value !== null && !Array.isArray(value);
 
 const same = (a: unknown, b: unknown): boolean => JSON.stringify(a) === JSON.stringify(b);
-
-/** A page file's content as far as it can be read, or undefined. */
-export function contentOf(text: string): Plain | undefined {
-  const document = parseDocument(text, { prettyErrors: false });
-  if (document.errors.length > 0) return undefined;
-  try {
-    const content: unknown = document.toJS({ maxAliasCount: 20 });
-    return isPlain(content) ? content : undefined;
-  } catch {
-    return undefined;
-  }
-}
 
 /** The fields of a page file's content by name, in their order. */
 function fieldsOf(content: Plain): Map<string, Plain> {

@@ -1,5 +1,6 @@
 import type { Edit } from "@loyal-quill/core/findings/edit";
 import type { Path } from "@loyal-quill/core/page/parse";
+import { contentByParts, cut } from "@loyal-quill/core/page/text-parts";
 import {
   type Document,
   isMap,
@@ -189,14 +190,41 @@ class Editor {
   }
 }
 
-/**
- * Changes a page file's text, leaving comments, order and every line that the edits do not speak of as they are.
- *
- * @throws CanNotEdit when the YAML can't be read or the place is not there; the text stays what it was
- */
-export function editPageFile(text: string, edits: readonly Edit[]): string {
+/** The same for a text that is read as a whole. */
+export function editWhole(text: string, edits: readonly Edit[]): string {
   const editor = new Editor(parseDocument(text, { prettyErrors: false }));
   for (const edit of edits) editor.apply(edit);
   const untouched = parseDocument(text, { prettyErrors: false }).toString(written);
   return sameElsewhere(text, untouched, editor.toString());
 }
+
+/** Edits of the settings of one field, on the lines of its entry alone; undefined where that can't be. */
+function editEntry(text: string, edits: readonly Edit[]): string | undefined {
+  const [first] = edits;
+  if (first?.do !== "set" || first.path[0] !== "fields" || first.path.length < 3) return undefined;
+  const [, name] = first.path;
+  if (!edits.every((edit) => edit.do === "set" && edit.path[0] === "fields" && edit.path[1] === name)) return undefined;
+  const parts = cut(text);
+  const fields = parts && contentByParts(text)?.fields;
+  if (!parts || !Array.isArray(fields)) return undefined;
+  const place = fields.findIndex((field) => (typeof field === "string" ? field : Object.keys(field ?? {})[0]) === name);
+  const entry = parts.entries[place];
+  if (entry === undefined) return undefined;
+  // With something behind it, as in the file: blank lines and comments lie between the two.
+  const isLast = place === parts.entries.length - 1;
+  const behind = isLast ? parts.after : `${/^ */.exec(entry)?.[0]}- behind\n`;
+  const edited = editWhole(`fields:\n${entry}${behind}`, edits).slice("fields:\n".length);
+  if (!isLast && !edited.endsWith(behind)) return undefined;
+  const others = parts.entries.slice(0, place).join("");
+  if (isLast) return parts.before + others + edited;
+  const rest = parts.entries.slice(place + 1).join("");
+  return parts.before + others + edited.slice(0, -behind.length) + rest + parts.after;
+}
+
+/**
+ * Changes a page file's text, leaving comments, order and every line that the edits do not speak of as they are.
+ *
+ * @throws CanNotEdit when the YAML can't be read or the place is not there; the text stays what it was
+ */
+export const editPageFile = (text: string, edits: readonly Edit[]): string =>
+  editEntry(text, edits) ?? editWhole(text, edits);

@@ -2,11 +2,14 @@ import { describe, expect, test } from "@jest/globals";
 import type { Edit } from "@loyal-quill/core/findings/edit";
 import { bindPage } from "@loyal-quill/core/page/bind";
 import { parsePage } from "@loyal-quill/core/page/parse";
+import { cut } from "@loyal-quill/core/page/text-parts";
 import { catalog, stationFile } from "@loyal-quill/core/testing/marrow-vale";
 import fc from "fast-check";
+import { editWhole } from "./edit.js";
 import {
   CanNotEdit,
   comparedLines,
+  contentOf,
   differenceInWords,
   differences,
   editPageFile,
@@ -240,6 +243,73 @@ describe("merging two changes of one page file", () => {
         for (const each of got) expect(want).toContainEqual(each);
       }),
       { numRuns: 60 },
+    );
+  });
+});
+
+describe("an edit of one field", () => {
+  const names = ["a", "b", "c"] as const;
+  const entry = (name: string) =>
+    fc.constantFrom(
+      `  - ${name}\n`,
+      `  - ${name}   # why\n`,
+      `  - ${name}: { label: x, help: "y" }\n`,
+      `  - ${name}:  {label: x}   # odd\n`,
+      `  - ${name}:\n      # before\n      label: x\n      rules:\n        - required\n        - { max: 3 }\n`,
+      `  - ${name}:\n      help: |\n        one\n        # no comment\n`,
+    );
+  const file = fc
+    .record({
+      comments: fc.array(fc.constantFrom("", "  # about the next\n", "\n"), { minLength: 4, maxLength: 4 }),
+      entries: fc.tuple(...names.map(entry)),
+      after: fc.constantFrom("", "list: {sort: a}\n", "# the end\n"),
+    })
+    .map(
+      ({ comments, entries, after }) =>
+        `title:   T # odd\nfields:\n${entries.map((each, index) => `${comments[index]}${each}`).join("")}${comments[3]}${after}`,
+    );
+  const edits = fc.record({
+    name: fc.constantFrom(...names),
+    path: fc.constantFrom<readonly (string | number)[]>(
+      ["label"],
+      ["help"],
+      ["rules"],
+      ["rules", 0],
+      ["choices", "by"],
+    ),
+    value: fc.constantFrom<unknown>(undefined, "text", "two\nlines", ["required"], true),
+  });
+
+  const done = (run: () => string): string => {
+    try {
+      return run();
+    } catch (error) {
+      if (!(error instanceof CanNotEdit)) throw error;
+      return `can't: ${error.message}`;
+    }
+  };
+
+  test("on its own lines comes to what it would in the file as a whole", () => {
+    fc.assert(
+      fc.property(file, edits, (text, { name, path, value }) => {
+        const edit: Edit[] = [{ do: "set", path: ["fields", name, ...path], value }];
+        const [quick, whole] = [done(() => editPageFile(text, edit)), done(() => editWhole(text, edit))];
+        expect(contentOf(quick) ?? quick).toEqual(contentOf(whole) ?? whole);
+      }),
+      { numRuns: 500 },
+    );
+  });
+
+  test("leaves every line of the other fields as it was, however it is laid out", () => {
+    fc.assert(
+      fc.property(file, edits, (text, { name, path, value }) => {
+        const after = done(() => editPageFile(text, [{ do: "set", path: ["fields", name, ...path], value }]));
+        fc.pre(!after.startsWith("can't"));
+        const entries = (of: string): string[] => cut(of)?.entries.map((each) => each.trim()) ?? [];
+        const place = names.indexOf(name);
+        expect(entries(after).toSpliced(place, 1)).toEqual(entries(text).toSpliced(place, 1));
+      }),
+      { numRuns: 500 },
     );
   });
 });

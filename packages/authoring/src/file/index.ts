@@ -1,5 +1,6 @@
 /** Page files as text: changed, compared and merged without losing what somebody wrote in them. */
-export { type ComparedLine, comparedLines, contentOf, type Difference, differences, editsFor } from "./differences.js";
+export { contentOf } from "@loyal-quill/core/page/content";
+export { type ComparedLine, comparedLines, type Difference, differences, editsFor } from "./differences.js";
 export { CanNotEdit, editPageFile } from "./edit.js";
 export { type MergeConflict, type Merged, mergePageFiles } from "./merge.js";
 export { renamedColumn } from "./rename.js";

@@ -1,6 +1,7 @@
+import { contentOf } from "@loyal-quill/core/page/content";
 import type { Path } from "@loyal-quill/core/page/parse";
 import { diff3Merge } from "node-diff3";
-import { contentOf, type Difference, differences, editsFor } from "./differences.js";
+import { type Difference, differences, editsFor } from "./differences.js";
 import { editPageFile } from "./edit.js";
 
 /** Where both sides changed the same setting to something else. The path is empty where a whole text can't be read. */

@@ -139,8 +139,12 @@ const place = "\uE000";
 function halvesOf(view: FieldView, index: number, language: Language): Halves | null {
   const { field, control, text, offer } = view;
   const shape = [index, language, control, text === "", controlKind(control).shape?.(text), offer?.by].join(" ");
-  const of = known.get(field) ?? new Map<string, Halves | null>();
-  known.set(field, of);
+  const of = known.get(field);
+  if (!of) {
+    // A draft's page is written once, and then it is another one: halves are for what is written again.
+    known.set(field, new Map());
+    return null;
+  }
   const found = of.get(shape);
   if (found !== undefined) return found;
   const halves = takenBlock(view, index, language, new Markup(place)).text.split(place);

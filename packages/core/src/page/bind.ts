@@ -33,14 +33,19 @@ const takeOff = (name: string): Repair => ({
   edits: [{ do: "remove-fields", names: [name] }],
 });
 
-const hasTimeZone = (zone: string): boolean => {
+/** Zones that were found to be there: there are not many, and to look costs more than binding a field. */
+const zones = new Set(["UTC"]);
+
+function hasTimeZone(zone: string): boolean {
+  if (zones.has(zone)) return true;
   try {
     new Intl.DateTimeFormat("en", { timeZone: zone });
-    return true;
   } catch {
     return false;
   }
-};
+  zones.add(zone);
+  return true;
+}
 
 class Binder {
   readonly findings: Finding[] = [];
@@ -185,8 +190,9 @@ class Binder {
     return settings.tidy ?? [];
   }
 
-  private isKey(column: Column): boolean {
-    return [this.parsed.file.record.key].flat().includes(column.name);
+  private isKey({ name }: Column): boolean {
+    const { key } = this.parsed.file.record;
+    return typeof key === "string" ? key === name : key.includes(name);
   }
 
   private control(column: Column, settings: FieldSettings, choices: Choices | null, path: Path): Control {
@@ -285,9 +291,10 @@ export function bindPage(name: string, version: string, parsed: ParsedPage, cata
   if (!hasTimeZone(timeZone))
     binder.error("time-zone", `"${timeZone}" is not a name of the IANA time zone database.`, ["time-zone"]);
   const settings = fieldSettings(file);
-  const fields = settings.flatMap((each, index) => {
-    if (settings.findIndex((other) => other.name === each.name) < index)
-      binder.error("field-twice", `The field "${each.name}" stands here twice.`, each.path);
+  const seen = new Set<string>();
+  const fields = settings.flatMap((each) => {
+    if (seen.has(each.name)) binder.error("field-twice", `The field "${each.name}" stands here twice.`, each.path);
+    seen.add(each.name);
     return binder.field(each.name, each.settings, each.path) ?? [];
   });
   const edit = binder.condition(file.access?.edit, false, ["access", "edit"]);

@@ -4,7 +4,9 @@ import { byPlace, type Finding, type Repair } from "../findings/finding.js";
 import type { FindingCode } from "../findings/finding-codes.js";
 import type { Path } from "../findings/path-in-file.js";
 import { misspelt, suggestion } from "../values/nearest.js";
+import { contentOfDocument } from "./content.js";
 import { type PageFile, pageSchema } from "./schema.js";
+import { contentByParts } from "./text-parts.js";
 
 export type { Path };
 
@@ -131,7 +133,7 @@ export function spelling(name: string, known: Iterable<string>): Repair | undefi
   return found && { what: `write ${found.right}`, ...found };
 }
 
-function toFinding(issue: v.BaseIssue<unknown>, find: ReturnType<typeof finder>): Finding {
+function toFinding(issue: v.BaseIssue<unknown>, find: Finder): Finding {
   const path = (issue.path ?? []).map((part) => part.key as string | number);
   const name = String(path.at(-1) ?? "");
   if (issue.type === "strict_object" && issue.expected === "never") {
@@ -164,13 +166,22 @@ function toFinding(issue: v.BaseIssue<unknown>, find: ReturnType<typeof finder>)
   return find("error", "wrong-value", `"${name}" ${said}.`, path);
 }
 
-/** The document's content; undefined when its aliases multiply beyond measure. */
-function contentOf(document: Document): unknown {
-  try {
-    return document.toJS({ maxAliasCount: 20 }) ?? null;
-  } catch {
-    return undefined;
-  }
+/** The text as a document of which every place is known: needed where something is to be said of it. */
+function readWhole(text: string) {
+  const lines = new LineCounter();
+  const document = parseDocument(text, { lineCounter: lines, prettyErrors: false });
+  return { document, lines, find: finder(document, lines) };
+}
+
+type Finder = ReturnType<typeof finder>;
+
+/** Made when it is first asked for. */
+function once<Made>(make: () => Made): () => Made {
+  let made: { readonly value: Made } | undefined;
+  return () => {
+    made ??= { value: make() };
+    return made.value;
+  };
 }
 
 /**
@@ -188,22 +199,31 @@ export function parsePage(text: string): ParseResult {
       ],
     };
   }
-  const lines = new LineCounter();
-  const document = parseDocument(text, { lineCounter: lines, prettyErrors: false });
-  const find = finder(document, lines);
-  if (document.errors.length > 0) {
-    const findings = document.errors.map((error): Finding => {
-      const position = lines.linePos(error.pos[0]);
-      return { severity: "error", code: "not-yaml", message: error.message, line: position.line, column: position.col };
-    });
-    return { ok: false, findings };
+  const whole = once(() => readWhole(text));
+  let content: unknown = contentByParts(text);
+  if (content === undefined) {
+    const { document, lines, find } = whole();
+    if (document.errors.length > 0) {
+      const findings = document.errors.map((error): Finding => {
+        const position = lines.linePos(error.pos[0]);
+        return {
+          severity: "error",
+          code: "not-yaml",
+          message: error.message,
+          line: position.line,
+          column: position.col,
+        };
+      });
+      return { ok: false, findings };
+    }
+    content = contentOfDocument(document);
+    if (content === undefined)
+      return {
+        ok: false,
+        findings: [find("error", "not-yaml", "Its aliases (*name) stand for more than a page file may hold.", [])],
+      };
   }
-  const content = contentOf(document);
-  if (content === undefined)
-    return {
-      ok: false,
-      findings: [find("error", "not-yaml", "Its aliases (*name) stand for more than a page file may hold.", [])],
-    };
+  const find: Finder = (...asked) => whole().find(...asked);
   const checked = v.safeParse(pageSchema, content);
   if (!checked.success) {
     const findings = checked.issues.flatMap(deepest).map((issue) => toFinding(issue, find));

@@ -82,12 +82,14 @@ export function reviewAgainstTable(page: Page, parsed: ParsedPage): readonly Fin
   const findings: Finding[] = [];
   const say: Say = (severity, code, message, path, repair) =>
     void findings.push(parsed.finding(severity, code, message, path, 0, false, repair));
+  const fields = new Map(page.fields.map((field) => [field.column.name, field]));
   for (const { name, settings, path } of fieldSettings(parsed.file)) {
-    const field = page.fields.find((each) => each.column.name === name);
-    const own = field?.rules.filter((rule) => rule.from === "page" && kindOf(rule).inFile) ?? [];
-    for (const index of (settings.rules ?? []).keys()) {
+    const field = fields.get(name);
+    if (!field || !settings.rules) continue;
+    const own = field.rules.filter((rule) => rule.from === "page" && kindOf(rule).inFile);
+    for (const index of settings.rules.keys()) {
       const rule = own[index];
-      if (!field || !rule) continue;
+      if (!rule) continue;
       const { column, rules } = field;
       kindOf(rule).review?.(rule.demand, { column, rules, path: [...path, "rules", index], say });
     }

@@ -153,6 +153,15 @@ export interface Catalog {
 /** `schema.name`, the form in which page files name a table. */
 export const tableName = (table: { schema: string; name: string }): string => `${table.schema}.${table.name}`;
 
+/** The columns of each table by name: a table never changes, another state of it is another one. */
+const columnsByName = new WeakMap<Table, ReadonlyMap<string, Column>>();
+
 /** The column of that name, or undefined. */
-export const columnOf = (table: Table, name: string): Column | undefined =>
-  table.columns.find((column) => column.name === name);
+export function columnOf(table: Table, name: string): Column | undefined {
+  let columns = columnsByName.get(table);
+  if (!columns) {
+    columns = new Map(table.columns.map((column) => [column.name, column]));
+    columnsByName.set(table, columns);
+  }
+  return columns.get(name);
+}

@@ -75,7 +75,7 @@ export function apiRoutes(options: ApiOptions): express.Router {
   });
 
   router.get("/page-file", (_request, response) => {
-    response.json(pageFileAnswer());
+    response.json(pageFileAnswer);
   });
 
   router.get("/pages", async (_request, response) => {

@@ -60,11 +60,9 @@ function sheetField(page: Page, column: Column, field: Field | undefined): Sheet
 }
 
 /** The page's fields in the form's order, then the columns that are not on the page. */
-const fieldsOf = (page: Page): SheetField[] => [
+const fieldsOf = (page: Page, onPage = new Set(page.fields.map((field) => field.column))): SheetField[] => [
   ...page.fields.map((field) => sheetField(page, field.column, field)),
-  ...page.table.columns
-    .filter((column) => !page.fields.some((field) => field.column.name === column.name))
-    .map((column) => sheetField(page, column, undefined)),
+  ...page.table.columns.filter((column) => !onPage.has(column)).map((column) => sheetField(page, column, undefined)),
 ];
 
 /** The address as the page file gives it: `/stations/{code}`. */

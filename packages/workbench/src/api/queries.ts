@@ -16,7 +16,8 @@ import type {
   TableAnswer,
   VersionAnswer,
 } from "@loyal-quill/server/api";
-import { keepPreviousData, useInfiniteQuery, useQuery } from "@tanstack/react-query";
+import { keepPreviousData, replaceEqualDeep, useInfiniteQuery, useQuery } from "@tanstack/react-query";
+import { useRef } from "react";
 import { ask, keepToken } from "./client.js";
 
 const search = (values: Readonly<Record<string, string | undefined>>): string =>
@@ -83,19 +84,24 @@ export interface Trying {
 }
 
 /** What a page's text comes to, and what it does with a record. The server chooses the person where none is named. */
-export const useTrial = (page: string, text: string | undefined, trying: Trying) =>
-  useQuery({
+export function useTrial(page: string, text: string | undefined, trying: Trying) {
+  // What is as it was in the last answer is the same object: what shows it needs not be rendered again.
+  const last = useRef<DraftTrialAnswer>(undefined);
+  return useQuery({
     queryKey: ["trial", page, text, trying],
     enabled: text !== undefined,
-    queryFn: ({ signal }) =>
-      ask<DraftTrialAnswer>(`/drafts/${encodeURIComponent(page)}/trial`, {
-        method: "POST",
-        body: { text, ...trying },
-        signal,
-      }),
+    queryFn: async ({ signal }) => {
+      const body = { text, ...trying };
+      const path = `/drafts/${encodeURIComponent(page)}/trial`;
+      const answer = await ask<DraftTrialAnswer>(path, { method: "POST", body, signal });
+      last.current = replaceEqualDeep(last.current, answer);
+      return last.current;
+    },
+    structuralSharing: false,
     placeholderData: keepPreviousData,
     gcTime: 5000,
   });
+}
 
 export const useVersions = (page: string) =>
   useQuery({

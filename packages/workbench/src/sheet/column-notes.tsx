@@ -1,8 +1,7 @@
 import type { SheetField } from "@loyal-quill/server/api";
+import type { DragEvent, KeyboardEvent, MouseEvent } from "react";
 import { styled } from "styled-components";
 import { Small } from "../parts/inputs.js";
-import type { FieldDrag } from "./use-field-drag.js";
-import type { Selection } from "./use-selection.js";
 
 const Notes = styled.div`
   padding: ${({ theme }) => `${theme.space(1)} 0`};
@@ -34,39 +33,54 @@ const Name = styled.button`
   &[aria-pressed="true"] { color: ${({ theme }) => theme.verdigris}; font-weight: 700; text-decoration-style: solid; }
 `;
 
+/** What can be done with a field in the margin of the table. */
+export interface FieldActions {
+  readonly click: (name: string, event: MouseEvent) => void;
+  readonly keyDown: (name: string, event: KeyboardEvent) => void;
+  readonly dragStart: (name: string, event: DragEvent) => void;
+  readonly dragEnd: () => void;
+  /** Puts a column on the page. */
+  readonly add: (name: string) => void;
+  /** Opens the settings of a field. */
+  readonly set: (name: string) => void;
+}
+
 interface ColumnNotesProps {
   readonly field: SheetField;
   /** The stored value; undefined where the page does not load the column. */
   readonly stored: string | null | undefined;
   /** Whether the record was found. */
   readonly known: boolean;
-  /** Chooses the field, to set it; none where it is not on the page. */
-  readonly selection?: Selection;
-  /** Takes hold of the field's name, to drag it to another place. */
-  readonly drag: FieldDrag;
-  /** Puts the column on the page, where it is not. */
-  readonly onAdd?: () => void;
+  /** Whether the field is chosen, to be set; undefined where it is not on the page. */
+  readonly isChosen?: boolean;
+  readonly actions: FieldActions;
 }
 
 /** A column of the table: name, type, what it demands, and the stored value. */
-export function ColumnNotes({ field, stored, known, selection, drag, onAdd }: ColumnNotesProps) {
+export function ColumnNotes({ field, stored, known, isChosen, actions }: ColumnNotesProps) {
+  const { name } = field;
+  const handle = {
+    draggable: true,
+    onDragStart: (event: DragEvent) => actions.dragStart(name, event),
+    onDragEnd: () => actions.dragEnd(),
+  };
   return (
     <Notes>
       <p>
-        {selection ? (
+        {isChosen !== undefined ? (
           <Name
             type="button"
             data-field-button={field.name}
-            aria-pressed={selection.names.includes(field.name)}
+            aria-pressed={isChosen}
             title="Edit this field. Arrow keys go to the next one, Alt and arrow keys or dragging move it, Delete removes it."
-            {...drag.handle(field.name)}
-            onClick={(event) => selection.onClick(field.name, event)}
-            onKeyDown={(event) => selection.onKeyDown(field.name, event)}
+            {...handle}
+            onClick={(event) => actions.click(name, event)}
+            onKeyDown={(event) => actions.keyDown(name, event)}
           >
             {field.name}
           </Name>
         ) : (
-          <b title="Drag onto the page." {...drag.handle(field.name)}>
+          <b title="Drag onto the page." {...handle}>
             {field.name}{" "}
           </b>
         )}
@@ -75,10 +89,10 @@ export function ColumnNotes({ field, stored, known, selection, drag, onAdd }: Co
           {field.key ? ", key" : ""}
           {field.nullable ? "" : ", not null"}
         </span>
-        {onAdd && (
+        {isChosen === undefined && (
           <>
             {" "}
-            <Small type="button" onClick={onAdd} aria-label={`Add ${field.name} to the page`}>
+            <Small type="button" onClick={() => actions.add(name)} aria-label={`Add ${field.name} to the page`}>
               Add to page
             </Small>
           </>

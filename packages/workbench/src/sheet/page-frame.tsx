@@ -24,11 +24,9 @@ function isTouched(control: Control): boolean {
   return input.type === "checkbox" ? input.checked !== input.defaultChecked : input.value !== input.defaultValue;
 }
 
-/** Brings a page to its new HTML without loading it anew; what somebody has typed in it stays. */
-function morph(page: Document, html: string): void {
-  const next = new DOMParser().parseFromString(html, "text/html");
-  page.title = next.title;
-  morphdom(page.body, next.body, {
+/** Brings an element to what it is to be; what somebody has typed in it stays. */
+const bring = (from: Element, to: Element): void =>
+  void morphdom(from, to, {
     getNodeKey: (node) => {
       const element = node as HTMLElement;
       return element.dataset?.field ? `field ${element.dataset.field}` : element.id || undefined;
@@ -38,10 +36,66 @@ function morph(page: Document, html: string): void {
         to.value = from.value;
         if (from.type === "checkbox") (to as HTMLInputElement).checked = (from as HTMLInputElement).checked;
       }
-      // A height that the Sheet gave a field is measured anew after this.
+      // The height that the Sheet gave a field stays until it is measured anew.
+      if (from.dataset.field !== undefined) to.style.minHeight = from.style.minHeight;
       return !from.isEqualNode(to);
     },
   });
+
+/** Where a page's HTML can be cut: a field's block begins. What stands behind the last one is the form's end. */
+const blocks = (html: string): readonly string[] => html.split(/(?=<div class="field)/);
+
+/** The value of the form's token, which is another one each time. */
+const token = /(?<=name="quill\.token" value=")[^"]*/;
+
+/** The element that a block begins with, and the HTML of what stands behind it. */
+function blockOf(page: Document, html: string): { readonly field: Element | null; readonly behind: string } {
+  const template = page.createElement("template");
+  template.innerHTML = html;
+  const field = template.content.firstElementChild;
+  field?.remove();
+  return { field, behind: template.innerHTML };
+}
+
+/**
+ * Brings only the fields that differ to their new HTML. A page may have hundreds of them, and an edit concerns one.
+ *
+ * @returns whether that is all that differs
+ */
+function bringFields(page: Document, before: string, after: string): boolean {
+  const [was, is] = [blocks(before), blocks(after)];
+  const [first = "", last = ""] = [is[0], is.at(-1)];
+  const plain = (html: string | undefined): string | undefined => html?.replace(token, "");
+  if (was.length !== is.length || plain(was[0]) !== plain(first)) return false;
+  if (plain(was.at(-1)) !== plain(last)) return false;
+  const changed = is.flatMap((html, index) =>
+    index > 0 && index < is.length - 1 && html !== was[index] ? [index] : [],
+  );
+  const parts = changed.map((index) => ({ was: blockOf(page, was[index] ?? ""), is: blockOf(page, is[index] ?? "") }));
+  const found = parts.map(({ was, is }) => {
+    const name = (was.field as HTMLElement | null)?.dataset.field ?? "";
+    const same = is.field && was.behind === is.behind && (is.field as HTMLElement).dataset.field === name;
+    return same ? page.querySelector(`[data-field="${CSS.escape(name)}"]`) : null;
+  });
+  if (found.includes(null)) return false;
+  for (const [index, field] of found.entries()) {
+    const to = parts[index]?.is.field;
+    if (field && to) bring(field, to);
+  }
+  const control = page.querySelector<HTMLInputElement>('[name="quill.token"]');
+  const value = token.exec(after)?.[0];
+  const plainText = page.createElement("textarea");
+  plainText.innerHTML = value ?? "";
+  control?.setAttribute("value", plainText.value);
+  return true;
+}
+
+/** Brings a page to its new HTML without loading it anew. */
+function morph(page: Document, before: string, html: string): void {
+  if (bringFields(page, before, html)) return;
+  const next = new DOMParser().parseFromString(html, "text/html");
+  page.title = next.title;
+  bring(page.body, next.body);
 }
 
 /** What the form sends when its button is pressed (HTML, 4.10.21.4). */
@@ -73,8 +127,9 @@ export function PageFrame({ frame, title, html, height, onShow, onSend }: PageFr
   useEffect(() => {
     const page = frame.current?.contentDocument;
     if (!page?.body || shown.current === "" || shown.current === html) return;
+    const before = shown.current;
     shown.current = html;
-    morph(page, html);
+    morph(page, before, html);
     onShow();
   }, [html, frame, onShow]);
 
@@ -92,7 +147,7 @@ export function PageFrame({ frame, title, html, height, onShow, onSend }: PageFr
     shown.current = first;
     if (html !== first) {
       shown.current = html;
-      morph(page, html);
+      morph(page, first, html);
     }
     page.addEventListener("submit", (event) => {
       event.preventDefault();

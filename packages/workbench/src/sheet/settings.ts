@@ -1,7 +1,7 @@
 import { contentOf } from "@loyal-quill/authoring";
 import type { Edit, FieldSettings, Kind, RuleSetting, SettingPart } from "@loyal-quill/core";
 import type { RuleChoice } from "@loyal-quill/server/api";
-import { createContext, useContext } from "react";
+import { createContext, useContext, useLayoutEffect, useState, useSyncExternalStore } from "react";
 import { requestFocus } from "../parts/focus-request.js";
 
 /** A page file's content as it stands in the text, sound or not. */
@@ -20,12 +20,45 @@ export interface Editing {
   readonly names: readonly { readonly name: string; readonly type: string; readonly of: "row" | "form" | "actor" }[];
 }
 
-export const EditingContext = createContext<Editing | null>(null);
+/** What is edited, for those that ask: only they are rendered again when it changes, and not all that lies between. */
+export class EditingSource {
+  private readonly listeners = new Set<() => void>();
+
+  constructor(private current: Editing) {}
+
+  readonly get = (): Editing => this.current;
+
+  readonly subscribe = (listener: () => void): (() => void) => {
+    this.listeners.add(listener);
+    return () => void this.listeners.delete(listener);
+  };
+
+  /** For what is rendered from here on. */
+  set(editing: Editing): void {
+    this.current = editing;
+  }
+
+  /** For what is not rendered anyway. */
+  tell(): void {
+    for (const listener of this.listeners) listener();
+  }
+}
+
+export const EditingContext = createContext<EditingSource | null>(null);
+
+/** Makes what is edited known to everything inside of {@link EditingContext}. */
+export function useEditingSource(editing: Editing): EditingSource {
+  const [source] = useState(() => new EditingSource(editing));
+  source.set(editing);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: another value is the occasion
+  useLayoutEffect(() => source.tell(), [source, editing]);
+  return source;
+}
 
 export function useEditing(): Editing {
-  const editing = useContext(EditingContext);
-  if (!editing) throw new Error("There is no editing around this.");
-  return editing;
+  const source = useContext(EditingContext);
+  if (!source) throw new Error("Nothing is edited around this.");
+  return useSyncExternalStore(source.subscribe, source.get);
 }
 
 export const readContent = contentOf;

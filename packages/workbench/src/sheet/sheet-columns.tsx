@@ -1,15 +1,16 @@
 import type { RecordedRequest } from "@loyal-quill/core";
 import type { SheetAnswer, SheetField, TrialAnswer } from "@loyal-quill/server/api";
-import { type ReactNode, useCallback, useEffect, useRef, useState } from "react";
+import { memo, type ReactNode, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { styled } from "styled-components";
 import { Mark } from "../parts/mark.js";
-import { ColumnNotes } from "./column-notes.js";
+import { useStable } from "../parts/stable.js";
+import { ColumnNotes, type FieldActions } from "./column-notes.js";
 import { FieldEditor } from "./field-editor.js";
 import { PageFrame } from "./page-frame.js";
 import { RuleNotes } from "./rule-notes.js";
 import { useEditing } from "./settings.js";
 import { type Alignment, useAlignment } from "./use-alignment.js";
-import { type FieldDrag, useFieldDrag } from "./use-field-drag.js";
+import { useFieldDrag } from "./use-field-drag.js";
 import { fieldButton, type Selection } from "./use-selection.js";
 import { type View, views } from "./views.js";
 
@@ -109,14 +110,13 @@ function OffPage({
   fields,
   row,
   top,
-  drag,
+  actions,
 }: {
   fields: readonly SheetField[];
   row: TrialAnswer["row"];
   top: number;
-  drag: FieldDrag;
+  actions: FieldActions;
 }) {
-  const { edit } = useEditing();
   if (fields.length === 0) return null;
   return (
     <Beside $side="left" style={{ top }}>
@@ -124,25 +124,67 @@ function OffPage({
         <b>Not on the page</b>
       </p>
       {fields.map((field) => (
-        <ColumnNotes
-          key={field.name}
-          field={field}
-          stored={row?.[field.name]}
-          known={false}
-          drag={drag}
-          onAdd={() => edit([{ do: "add-fields", names: [field.name], before: null }], `add ${field.name}`)}
-        />
+        <ColumnNotes key={field.name} field={field} stored={row?.[field.name]} known={false} actions={actions} />
       ))}
     </Beside>
   );
 }
 
-const topOf = (alignment: Alignment, name: string): React.CSSProperties => {
-  // A page without fields (refused, not found) has nothing to stand beside: the notes follow each other.
-  if (alignment.tops.size === 0) return { position: "static" };
-  const top = alignment.tops.get(name);
-  return top === undefined ? { visibility: "hidden", top: 0 } : { top };
+/** Where the notes of a field stand: a height, nowhere yet, or one after the other where a page has no fields to stand beside. */
+type Top = number | "hidden" | "static";
+
+const topOf = ({ tops }: Alignment, name: string): Top => (tops.size === 0 ? "static" : (tops.get(name) ?? "hidden"));
+
+const styleOf = (top: Top): React.CSSProperties => {
+  if (top === "static") return { position: "static" };
+  return top === "hidden" ? { visibility: "hidden", top: 0 } : { top };
 };
+
+interface LineProps {
+  readonly field: SheetField;
+  readonly top: Top;
+  readonly actions: FieldActions;
+}
+
+/** One line of the table's margin. A Sheet may have hundreds: each is rendered again only where something of its own differs. */
+const ColumnLine = memo(function ColumnLine({
+  field,
+  top,
+  actions,
+  stored,
+  known,
+  isChosen,
+}: LineProps & { stored: string | null | undefined; known: boolean; isChosen: boolean }) {
+  return (
+    <Beside $side="left" data-beside={field.name} style={styleOf(top)}>
+      <ColumnNotes field={field} stored={stored} known={known} isChosen={isChosen} actions={actions} />
+    </Beside>
+  );
+});
+
+/** One line of the rules' margin. */
+const RuleLine = memo(function RuleLine({
+  field,
+  top,
+  actions,
+  checks,
+  save,
+}: LineProps & { checks: SheetAnswer["checks"]; save: RecordedRequest | undefined }) {
+  return (
+    <Beside $side="right" data-beside={field.name} style={styleOf(top)}>
+      <RuleNotes field={field} checks={checks} save={save} onSet={() => actions.set(field.name)} />
+    </Beside>
+  );
+});
+
+const noChecks: SheetAnswer["checks"] = [];
+
+/** The checks that speak at each field. */
+function checksByField(checks: SheetAnswer["checks"]): ReadonlyMap<string, SheetAnswer["checks"]> {
+  const found = new Map<string, SheetAnswer["checks"]>();
+  for (const check of checks) if (check.at !== null) found.set(check.at, [...(found.get(check.at) ?? []), check]);
+  return found;
+}
 
 /** The table's column, the real page as served, its rules: aligned line by line, scrolling together. */
 export function SheetColumns({ sheet, trial, save, selection, onSend, view, pane, head }: SheetColumnsProps) {
@@ -156,6 +198,16 @@ export function SheetColumns({ sheet, trial, save, selection, onSend, view, pane
     alignment,
     selection,
   );
+  const { edit } = useEditing();
+  const actions = useStable<FieldActions & Record<string, (...given: never[]) => void>>({
+    click: selection.onClick,
+    keyDown: selection.onKeyDown,
+    dragStart: (name, event) => drag.handle(name).onDragStart(event),
+    dragEnd: () => drag.handle("").onDragEnd(),
+    add: (name) => edit([{ do: "add-fields", names: [name], before: null }], `add ${name}`),
+    set: (name) => selection.choose([name]),
+  });
+  const checks = useMemo(() => checksByField(sheet.checks), [sheet.checks]);
   const shown = alignment.tops.size > 0;
   const person = trial.recorded.actor?.name ?? "nobody";
   const hasErrors = sheet.findings.some((finding) => finding.severity === "error");
@@ -198,22 +250,22 @@ export function SheetColumns({ sheet, trial, save, selection, onSend, view, pane
         {share === "rules" && (
           <Margin {...drag.zone}>
             {onPage.map((field) => (
-              <Beside key={field.name} $side="left" data-beside={field.name} style={topOf(alignment, field.name)}>
-                <ColumnNotes
-                  field={field}
-                  stored={trial.row?.[field.name]}
-                  known={trial.row !== null}
-                  selection={selection}
-                  drag={drag}
-                />
-              </Beside>
+              <ColumnLine
+                key={field.name}
+                field={field}
+                top={topOf(alignment, field.name)}
+                actions={actions}
+                stored={trial.row?.[field.name]}
+                known={trial.row !== null}
+                isChosen={selection.names.includes(field.name)}
+              />
             ))}
             {shown && (
               <OffPage
                 fields={sheet.fields.filter((field) => !field.onPage)}
                 row={trial.row}
                 top={alignment.end + 8}
-                drag={drag}
+                actions={actions}
               />
             )}
             {drag.shown && (
@@ -237,9 +289,14 @@ export function SheetColumns({ sheet, trial, save, selection, onSend, view, pane
         {share === "pane" && <Side aria-label={views[view]}>{pane}</Side>}
         {share === "rules" && (
           <Margin>
-            {onPage.map((field) => (
-              <Beside key={field.name} $side="right" data-beside={field.name} style={topOf(alignment, field.name)}>
-                {selection.names.length === 1 && chosen === field.name ? (
+            {onPage.map((field) =>
+              selection.names.length === 1 && chosen === field.name ? (
+                <Beside
+                  key={field.name}
+                  $side="right"
+                  data-beside={field.name}
+                  style={styleOf(topOf(alignment, field.name))}
+                >
                   <FieldEditor
                     field={field}
                     columns={sheet.fields.map(({ name }) => name)}
@@ -250,16 +307,18 @@ export function SheetColumns({ sheet, trial, save, selection, onSend, view, pane
                       fieldButton(field.name)?.focus();
                     }}
                   />
-                ) : (
-                  <RuleNotes
-                    field={field}
-                    checks={sheet.checks.filter((check) => check.at === field.name)}
-                    save={save}
-                    onSet={() => selection.choose([field.name])}
-                  />
-                )}
-              </Beside>
-            ))}
+                </Beside>
+              ) : (
+                <RuleLine
+                  key={field.name}
+                  field={field}
+                  top={topOf(alignment, field.name)}
+                  actions={actions}
+                  checks={checks.get(field.name) ?? noChecks}
+                  save={save}
+                />
+              ),
+            )}
           </Margin>
         )}
       </Columns>

@@ -43,23 +43,23 @@ const halfOf = (step: StepName): ChosenStep["half"] =>
 export function useSheetCommands(actions: SheetActions): readonly Command[] {
   const latest = useRef(actions);
   latest.current = actions;
-  const { sheet } = actions;
+  const { fields, plural, listAddress } = actions.sheet;
   const rules = usePageFile().data?.rules ?? noRules;
   return useMemo(() => {
     const now = (): SheetActions => latest.current;
     const open = (step: StepName): void => now().pick({ half: halfOf(step), step });
-    const onPage = sheet.fields.filter((field) => field.onPage);
+    const onPage = fields.filter((field) => field.onPage);
     return [
       {
         id: "publish",
         text: "Publish this page",
-        what: sheet.plural,
+        what: plural,
         run: () => now().publish(),
       },
       {
         id: "add check",
         text: "Add a check across fields",
-        what: sheet.plural,
+        what: plural,
         run: () => {
           open("check");
           addCheck(now());
@@ -99,7 +99,7 @@ export function useSheetCommands(actions: SheetActions): readonly Command[] {
             },
           })),
         ),
-      ...sheet.fields
+      ...fields
         .filter((field) => !field.onPage)
         .map(({ name }) => ({
           id: `add ${name}`,
@@ -110,31 +110,31 @@ export function useSheetCommands(actions: SheetActions): readonly Command[] {
       ...(Object.keys(views) as View[]).map((view) => ({
         id: `view ${view}`,
         text: `Show: ${views[view]}`,
-        what: sheet.plural,
+        what: plural,
         run: () => now().view(view),
       })),
       ...[...new Set([...openSteps, ...saveSteps])].map((step) => ({
         id: `step ${step}`,
         text: `Step: ${stepTitle[step]}`,
-        what: sheet.plural,
+        what: plural,
         run: () => open(step),
       })),
-      ...(sheet.listAddress
+      ...(listAddress
         ? [
             {
               id: "served",
-              text: `Go to the served page, ${sheet.listAddress}`,
-              what: sheet.plural,
-              run: () => location.assign(sheet.listAddress ?? "/"),
+              text: `Go to the served page, ${listAddress}`,
+              what: plural,
+              run: () => location.assign(listAddress ?? "/"),
             },
             {
               id: "served record",
               text: "Open this record on the served page",
-              what: sheet.plural,
-              run: () => location.assign(now().recordAddress ?? sheet.listAddress ?? "/"),
+              what: plural,
+              run: () => location.assign(now().recordAddress ?? listAddress ?? "/"),
             },
           ]
         : []),
     ];
-  }, [sheet, rules]);
+  }, [fields, plural, listAddress, rules]);
 }

@@ -25,7 +25,7 @@ import { FieldsTogether } from "./fields-together.js";
 import { Findings } from "./findings.js";
 import { Neighbours } from "./neighbours.js";
 import { RecordChoice } from "./record-choice.js";
-import { type Editing, EditingContext, readContent } from "./settings.js";
+import { type Editing, EditingContext, readContent, useEditingSource } from "./settings.js";
 import { SheetColumns } from "./sheet-columns.js";
 import { useSheetCommands } from "./sheet-commands.js";
 import { StepDetail } from "./step-detail.js";
@@ -178,6 +178,7 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
     }),
     [name, text, content, draft.edit, key, sheet.fields, session.data],
   );
+  const source = useEditingSource(editing);
   const order = sheet.fields.filter((field) => field.onPage).map((field) => field.name);
   const selection = useSelection(order, draft.edit);
   useUndoKeys(draft);
@@ -238,7 +239,7 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
     </Views>
   );
   return (
-    <EditingContext.Provider value={editing}>
+    <EditingContext.Provider value={source}>
       <Leaf>
         <Top>
           <Title title={`${sheet.plural} at ${sheet.path}, table ${sheet.table}`}>{sheet.plural}</Title>

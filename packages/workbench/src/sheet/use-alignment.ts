@@ -37,12 +37,20 @@ function measure(frame: HTMLIFrameElement, container: HTMLElement): Alignment {
     return room;
   };
   const rooms = fields.map(roomBelow);
-  for (const [index, field] of fields.entries())
-    field.style.minHeight = `${Math.max(0, (heights.get(field.dataset.field ?? "") ?? 0) + gap - (rooms[index] ?? 0))}px`;
+  for (const [index, field] of fields.entries()) {
+    const height = `${Math.max(0, (heights.get(field.dataset.field ?? "") ?? 0) + gap - (rooms[index] ?? 0))}px`;
+    if (field.style.minHeight !== height) field.style.minHeight = height;
+  }
   const tops = new Map(fields.map((field) => [field.dataset.field ?? "", field.getBoundingClientRect().top]));
   const end = fields.at(-1)?.getBoundingClientRect().bottom ?? 0;
   return { tops, end, height: page.documentElement.scrollHeight };
 }
+
+const isSame = (a: Alignment, b: Alignment): boolean =>
+  a.end === b.end &&
+  a.height === b.height &&
+  a.tops.size === b.tops.size &&
+  [...a.tops].every(([name, top]) => b.tops.get(name) === top);
 
 /**
  * Keeps notes beside the fields of a page in a frame of the same origin: each field is made as high as the notes beside it
@@ -56,7 +64,9 @@ export function useAlignment(
 ): [Alignment, () => void] {
   const [alignment, setAlignment] = useState(nothing);
   const align = useCallback(() => {
-    if (frame.current && container.current) setAlignment(measure(frame.current, container.current));
+    if (!frame.current || !container.current) return;
+    const measured = measure(frame.current, container.current);
+    setAlignment((before) => (isSame(before, measured) ? before : measured));
   }, [frame, container]);
   useEffect(() => {
     if (!container.current) return;
