@@ -8,6 +8,9 @@ import { usePaletteKeys } from "./palette/use-palette-keys.js";
 import { Mark } from "./parts/mark.js";
 import { Waiting } from "./parts/states.js";
 import { Title } from "./parts/title.js";
+import { texts } from "./texts.js";
+
+const says = texts.app;
 
 const PagesRoute = lazy(() => import("./pages/pages-route.js"));
 const SheetRoute = lazy(() => import("./sheet/sheet-route.js"));
@@ -63,28 +66,30 @@ export function App() {
   const [palette, setPalette] = usePaletteKeys();
   return (
     <>
-      <Skip href="#main">Skip to the content</Skip>
+      <Skip href="#main">{says.skipToTheContent}</Skip>
       <Head>
-        <strong>Loyal Quill</strong>
+        <strong>{says.loyalQuill}</strong>
         {place !== "/workbench" && <code>{decodeURIComponent(place.slice("/workbench/at/".length))}</code>}
-        <Places aria-label="Main">
+        <Places aria-label={says.main}>
           <NavLink to="/" end>
-            Pages
+            {says.pages}
           </NavLink>
-          <NavLink to="/database">Database</NavLink>
-          <NavLink to="/people">People</NavLink>
-          <NavLink to="/changes">Changes</NavLink>
-          <button type="button" onClick={() => setPalette(true)} title="Ctrl+K">
-            Go to…
+          <NavLink to="/database">{says.database}</NavLink>
+          <NavLink to="/people">{says.people}</NavLink>
+          <NavLink to="/changes">{says.changes}</NavLink>
+          <button type="button" onClick={() => setPalette(true)} title={says.ctrlK}>
+            {says.goTo}
           </button>
         </Places>
         <Person>
-          <span role="status">{live ? <Mark kind="good">live</Mark> : <Mark kind="wait">Disconnected</Mark>}</span>
+          <span role="status">
+            {live ? <Mark kind="good">{says.live}</Mark> : <Mark kind="wait">{says.disconnected}</Mark>}
+          </span>
           <span>{session.data?.name ?? ""}</span>
-          <a href="/">{session.data?.application ?? "Served pages"}</a>
+          <a href="/">{session.data?.application ?? says.servedPages}</a>
           <form method="post" action="/sign-out">
             <input type="hidden" name="token" value={session.data?.csrfToken ?? ""} />
-            <button type="submit">Sign out</button>
+            <button type="submit">{says.signOut}</button>
           </form>
         </Person>
       </Head>
@@ -94,7 +99,7 @@ export function App() {
         </Suspense>
       )}
       <Main id="main" tabIndex={-1}>
-        <Suspense fallback={<Waiting height="60vh" what="Opening" />}>
+        <Suspense fallback={<Waiting height="60vh" what={says.opening} />}>
           <Routes>
             <Route index element={<PagesRoute />} />
             <Route path="pages/:name" element={<SheetRoute />} />
@@ -106,8 +111,8 @@ export function App() {
               path="*"
               element={
                 <>
-                  <Title>Page not found</Title>
-                  <p>Use the links above to find your way.</p>
+                  <Title>{says.pageNotFound}</Title>
+                  <p>{says.useTheLinksAboveToFind}</p>
                 </>
               }
             />

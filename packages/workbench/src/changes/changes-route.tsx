@@ -8,7 +8,10 @@ import { Choice } from "../parts/choice.js";
 import { English } from "../parts/english.js";
 import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
 import { Title } from "../parts/title.js";
+import { texts } from "../texts.js";
 import { ChangesTable } from "./changes-table.js";
+
+const says = texts.changesRoute;
 
 const Top = styled.div`
   display: flex;
@@ -36,7 +39,7 @@ export default function ChangesRoute() {
   const changes = useChanges({ ...filter, ...(deferred === undefined ? {} : { containing: deferred }) });
   const pages = usePages();
   useEffect(() => {
-    document.title = "Changes · Loyal Quill";
+    document.title = texts.documentTitle(says.changes);
   }, []);
   const set = (name: string, value: string): void =>
     setSearch(
@@ -54,41 +57,39 @@ export default function ChangesRoute() {
   return (
     <English>
       <Top>
-        <Title>Changes</Title>
+        <Title>{says.changes}</Title>
         <SearchField value={filter.containing ?? ""} onChange={(value) => set("containing", value)}>
-          <Label>Contains</Label>
+          <Label>{says.contains}</Label>
           <Input />
         </SearchField>
         <Choice
-          label="Page"
+          label={says.page}
           value={filter.page ?? ""}
-          options={[{ id: "", text: "all pages" }, ...names.map((id) => ({ id, text: id }))]}
+          options={[{ id: "", text: says.allPages }, ...names.map((id) => ({ id, text: id }))]}
           onChange={(value) => set("page", value)}
         />
         <Choice
-          label="Person"
+          label={says.person}
           value={filter.person ?? ""}
           options={[
-            { id: "", text: "everybody" },
+            { id: "", text: says.everybody },
             ...(parts[0]?.people ?? (filter.person ? [filter.person] : [])).map((id) => ({ id, text: id })),
           ]}
           onChange={(value) => set("person", value)}
         />
       </Top>
-      {changes.isPending && <Waiting height="60vh" what="Loading changes" />}
+      {changes.isPending && <Waiting height="60vh" what={says.loadingChanges} />}
       {changes.error && <Failed error={changes.error} again={() => void changes.refetch()} />}
       {changes.data && all.length === 0 && (
-        <Empty title="No changes">
-          {Object.keys(filter).length > 0
-            ? "No changes match these filters."
-            : "Nothing has been saved through a page yet."}
+        <Empty title={says.noChanges}>
+          {Object.keys(filter).length > 0 ? says.noChangesMatchTheseFilters : says.nothingHasBeenSavedThroughA}
         </Empty>
       )}
       {all.length > 0 && <ChangesTable changes={all} onContaining={(text) => set("containing", text)} />}
       {changes.hasNextPage && (
         <p style={{ marginTop: "1rem" }}>
           <QuietButton onClick={() => void changes.fetchNextPage()} disabled={changes.isFetchingNextPage}>
-            {changes.isFetchingNextPage ? "Loading…" : "Load earlier changes"}
+            {changes.isFetchingNextPage ? says.loading : says.loadEarlierChanges}
           </QuietButton>
         </p>
       )}

@@ -4,7 +4,10 @@ import { styled } from "styled-components";
 import { Mark } from "../parts/mark.js";
 import { dayOf, Moment } from "../parts/moment.js";
 import { Head, Scroll, Table } from "../parts/table.js";
+import { texts } from "../texts.js";
 import { ValueChange } from "./value-change.js";
+
+const says = texts.changesTable;
 
 const Day = styled.th.attrs({ colSpan: 5, scope: "colgroup" })`
   && { padding-top: ${({ theme }) => theme.space(5)}; font-weight: 700; }
@@ -46,9 +49,9 @@ export function ChangesTable({
   onContaining: (text: string) => void;
 }) {
   return (
-    <Scroll aria-label="Changes">
+    <Scroll aria-label={says.changes}>
       <Table>
-        <Head columns={["When", "Who", "Record", "What changed", "Reason"]} />
+        <Head columns={[says.when, says.who, says.record, says.whatChanged, says.reason]} />
         {byDay(changes).map(({ day, changes: ofDay }) => (
           <tbody key={day}>
             <tr>
@@ -75,7 +78,7 @@ function ChangeRow({ change, onContaining }: { change: ChangeAnswer; onContainin
       <td>
         <Link
           to={`?containing=${encodeURIComponent(key.at(0) ?? "")}`}
-          title={`All changes of ${recordOf(change)}`}
+          title={says.allChangesOf(recordOf(change))}
           onClick={(event) => {
             event.preventDefault();
             onContaining(key.at(0) ?? "");
@@ -86,8 +89,8 @@ function ChangeRow({ change, onContaining }: { change: ChangeAnswer; onContainin
         <Reason as="span">{change.page}</Reason>
       </td>
       <Fields>
-        {change.operation === "insert" && <Mark kind="good">new record</Mark>}
-        {change.operation === "delete" && <Mark kind="stop">deleted</Mark>}
+        {change.operation === "insert" && <Mark kind="good">{says.newRecord}</Mark>}
+        {change.operation === "delete" && <Mark kind="stop">{says.deleted}</Mark>}
         {change.fields.map((field) => (
           <ValueChange key={field.field} field={field.field} before={field.old} after={field.new} />
         ))}

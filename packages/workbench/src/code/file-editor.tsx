@@ -12,6 +12,7 @@ import { EditorView, keymap, lineNumbers } from "@codemirror/view";
 import type { Finding } from "@loyal-quill/core";
 import { useEffect, useRef } from "react";
 import { usePageFile } from "../api/queries.js";
+import { texts } from "../texts.js";
 import { completeFile } from "./complete-file.js";
 import { editorTheme } from "./editor-theme.js";
 import type { Schema } from "./names-in-schema.js";
@@ -80,7 +81,7 @@ export default function FileEditor({ text, findings, columns, onChange }: FileEd
             indentWithTab,
           ]),
           EditorView.contentAttributes.of({
-            "aria-label": "Page file",
+            "aria-label": texts.fileEditor.pageFile,
             spellcheck: "false",
             tabindex: "0",
           }),

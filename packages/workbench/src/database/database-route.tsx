@@ -10,7 +10,10 @@ import { Mark } from "../parts/mark.js";
 import { Empty, Failed, Waiting } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
 import { Title } from "../parts/title.js";
+import { texts } from "../texts.js";
 import { useNewDraft } from "./use-new-draft.js";
+
+const says = texts.databaseRoute;
 
 const Lead = styled.p`
   color: ${({ theme }) => theme.soft};
@@ -54,15 +57,15 @@ function State({ table }: { table: TableSummary }) {
   if (table.because !== null)
     return (
       <>
-        <Mark kind="stop">no page</Mark> <Soft>{table.because}</Soft>
+        <Mark kind="stop">{says.noPage}</Mark> <Soft>{table.because}</Soft>
       </>
     );
   return table.pages.length > 0 ? (
     <>
-      <Mark kind="good">page</Mark> <Pages table={table} />
+      <Mark kind="good">{says.page}</Mark> <Pages table={table} />
     </>
   ) : (
-    <Mark kind="quiet">none</Mark>
+    <Mark kind="quiet">{says.none}</Mark>
   );
 }
 
@@ -70,15 +73,33 @@ function State({ table }: { table: TableSummary }) {
 function Connection({ answer }: { answer: ConnectionAnswer }) {
   const { name, database, user, version, rights, log } = answer;
   const isHere = placeOf(name) === place;
-  const title = database || name || "the first database";
+  const title = database || name || says.theFirstDatabase;
   return (
     <li>
       {isHere ? <b>{title}</b> : <a href={`${placeOf(name)}/database`}>{title}</a>}{" "}
       {answer.error === null ? (
         <>
-          <Mark kind="good">reached</Mark> as <code>{user}</code>, PostgreSQL {version}; may read {rights.read} tables,
-          insert into {rights.insert}, update {rights.update}, delete from {rights.delete};{" "}
-          {log === "usable" ? "change log: writable" : <Mark kind="stop">the change log is {log}</Mark>}
+          <Mark kind="good">{says.reached}</Mark>
+          {says.as}
+          <code>{user}</code>
+          {says.postgresql}
+          {version}
+          {says.mayRead}
+          {rights.read}
+          {says.tablesInsertInto}
+          {rights.insert}
+          {says.update}
+          {rights.update}
+          {says.deleteFrom}
+          {rights.delete};{" "}
+          {log === "usable" ? (
+            says.changeLogWritable
+          ) : (
+            <Mark kind="stop">
+              {says.theChangeLogIs}
+              {log}
+            </Mark>
+          )}
           {answer.logNotice !== null && (
             <>
               . <Mark kind="wait">{answer.logNotice}</Mark>
@@ -86,17 +107,21 @@ function Connection({ answer }: { answer: ConnectionAnswer }) {
           )}
           {answer.mount && (
             <>
-              ; served below <code>{answer.mount}</code>
+              {says.servedBelow}
+              <code>{answer.mount}</code>
             </>
           )}
           {answer.superuser && (
             <>
-              . <Mark kind="wait">Connected as a superuser: pages need far fewer rights.</Mark>
+              . <Mark kind="wait">{says.connectedAsASuperuserPagesNeed}</Mark>
             </>
           )}
         </>
       ) : (
-        <Mark kind="stop">not reached: {answer.error}</Mark>
+        <Mark kind="stop">
+          {says.notReached}
+          {answer.error}
+        </Mark>
       )}
     </li>
   );
@@ -107,8 +132,8 @@ function Connections() {
   const databases = useDatabases();
   if (databases.error) return <Failed error={databases.error} again={() => void databases.refetch()} />;
   return (
-    <Lead as="ul" aria-label="Databases">
-      {databases.data?.map((each) => <Connection key={each.name} answer={each} />) ?? <li>Testing connection…</li>}
+    <Lead as="ul" aria-label={says.databases}>
+      {databases.data?.map((each) => <Connection key={each.name} answer={each} />) ?? <li>{says.testingConnection}</li>}
     </Lead>
   );
 }
@@ -119,34 +144,32 @@ export default function DatabaseRoute() {
   const [typed, type] = useState("");
   const draft = useNewDraft();
   useEffect(() => {
-    document.title = "Database · Loyal Quill";
+    document.title = texts.documentTitle(says.database);
   }, []);
   const found = database.data?.tables.filter((table) =>
     `${table.table} ${table.comment ?? ""}`.toLowerCase().includes(typed.toLowerCase()),
   );
   return (
     <>
-      <Title>Database</Title>
-      {database.isPending && <Waiting height="60vh" what="Loading tables" />}
+      <Title>{says.database}</Title>
+      {database.isPending && <Waiting height="60vh" what={says.loadingTables} />}
       {database.error && <Failed error={database.error} again={() => void database.refetch()} />}
       {database.data && (
         <>
           <Connections />
           <Tools>
-            <label htmlFor="find-table">Find a table</label>
+            <label htmlFor="find-table">{says.findATable}</label>
             <Text id="find-table" type="search" value={typed} onChange={(event) => type(event.target.value)} />
             {draft.error && <Mark kind="stop">{draft.error.message}</Mark>}
           </Tools>
           {found && found.length === 0 ? (
-            <Empty title={typed ? `No tables match “${typed}”` : "No table"}>
-              The connection sees only what it may read. Grant USAGE on the schema and SELECT on the table.
-            </Empty>
+            <Empty title={typed ? says.noTablesMatch(typed) : says.noTable}>{says.theConnectionSeesOnlyWhatIt}</Empty>
           ) : (
-            <Scroll aria-label="Tables">
+            <Scroll aria-label={says.tables}>
               <Tables>
                 <Head
-                  columns={["Table", "Rows", "Size", "Columns", "Safe keys", "Page", "New page"]}
-                  figures={["Rows", "Size", "Columns"]}
+                  columns={[says.table, says.rows, says.size, says.columns, says.safeKeys, says.page2, says.newPage]}
+                  figures={[says.rows, says.size, says.columns]}
                 />
                 <tbody>
                   {found?.map((table) => (
@@ -157,7 +180,7 @@ export default function DatabaseRoute() {
                         </Link>
                       </th>
                       <td className="figure">
-                        {table.rows === null ? <Soft>unknown</Soft> : <code>{figure(table.rows)}</code>}
+                        {table.rows === null ? <Soft>{says.unknown}</Soft> : <code>{figure(table.rows)}</code>}
                       </td>
                       <td className="figure">
                         {table.bytes === null ? <Soft>–</Soft> : <code>{bytes(table.bytes)}</code>}
@@ -169,7 +192,7 @@ export default function DatabaseRoute() {
                         {table.keys.length > 0 ? (
                           <code>{table.keys.map((key) => key.join(", ")).join(" · ")}</code>
                         ) : (
-                          <Soft>none</Soft>
+                          <Soft>{says.none}</Soft>
                         )}
                       </td>
                       <td>
@@ -181,9 +204,9 @@ export default function DatabaseRoute() {
                             type="button"
                             disabled={draft.isPending}
                             onClick={() => draft.mutate({ table: table.table })}
-                            aria-label={`Create a draft page for ${table.table}`}
+                            aria-label={says.createADraftPageFor(table.table)}
                           >
-                            Create draft
+                            {says.createDraft}
                           </Small>
                         )}
                       </td>
@@ -198,7 +221,7 @@ export default function DatabaseRoute() {
                         </th>
                         <td colSpan={4} />
                         <td colSpan={2}>
-                          <Mark kind="stop">no page</Mark> <Soft>{because}</Soft>
+                          <Mark kind="stop">{says.noPage}</Mark> <Soft>{because}</Soft>
                         </td>
                       </tr>
                     ))}

@@ -8,7 +8,10 @@ import { Mark } from "../parts/mark.js";
 import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
 import { Title } from "../parts/title.js";
+import { texts } from "../texts.js";
 import { useNewDraft } from "./use-new-draft.js";
+
+const says = texts.tableRoute;
 
 const Lead = styled.div`
   display: flex;
@@ -48,22 +51,26 @@ const Soft = styled.span`
 
 function Columns({ fields }: { fields: readonly SheetField[] }) {
   return (
-    <Scroll aria-label="Columns">
+    <Scroll aria-label={says.columns}>
       <Table>
-        <Head columns={["Column", "Type", "Nullable", "Default", "Constraints", "Comment"]} />
+        <Head columns={[says.column, says.type, says.nullable, says.defaultText, says.constraints, says.comment]} />
         <tbody>
           {fields.map((field) => (
             <tr key={field.name}>
               <th scope="row">
                 <code>{field.name}</code>
-                {field.key && <Soft> key</Soft>}
+                {field.key && <Soft>{says.key}</Soft>}
               </th>
               <td>
                 <code>{field.type}</code>
               </td>
-              <td>{field.nullable ? "yes" : <Soft>no</Soft>}</td>
+              <td>{field.nullable ? "yes" : <Soft>{says.no}</Soft>}</td>
               <td>
-                {field.written === "always" ? <Soft>generated</Soft> : field.default && <code>{field.default}</code>}
+                {field.written === "always" ? (
+                  <Soft>{says.generated}</Soft>
+                ) : (
+                  field.default && <code>{field.default}</code>
+                )}
               </td>
               <td>
                 {field.references.map(({ table, columns }) => (
@@ -93,21 +100,21 @@ function Columns({ fields }: { fields: readonly SheetField[] }) {
 function Keys({ table }: { table: TableAnswer }) {
   return (
     <Part>
-      <h2>Keys</h2>
+      <h2>{says.keys}</h2>
       <ul>
         {table.keys.map((key) => (
           <li key={key.join()}>
-            <Mark kind="good">safe</Mark> <code>{key.join(", ")}</code>
+            <Mark kind="good">{says.safe}</Mark> <code>{key.join(", ")}</code>
           </li>
         ))}
         {table.unsafeKeys.map(({ constraint, because }) => (
           <li key={constraint}>
-            <Mark kind="stop">not safe</Mark> <code>{constraint}</code> <Soft>{because}</Soft>
+            <Mark kind="stop">{says.notSafe}</Mark> <code>{constraint}</code> <Soft>{because}</Soft>
           </li>
         ))}
         {table.keys.length === 0 && table.unsafeKeys.length === 0 && (
           <li>
-            <Soft>No primary key or unique constraint, so no page can address a single row.</Soft>
+            <Soft>{says.noPrimaryKeyOrUniqueConstraint}</Soft>
           </li>
         )}
       </ul>
@@ -118,7 +125,7 @@ function Keys({ table }: { table: TableAnswer }) {
 function References({ table }: { table: TableAnswer }) {
   return (
     <Part>
-      <h2>References</h2>
+      <h2>{says.references}</h2>
       <ul>
         {table.references.map(({ columns, to }) => (
           <li key={`${columns} ${to}`}>
@@ -132,12 +139,15 @@ function References({ table }: { table: TableAnswer }) {
             <code>
               ← {other} ({columns.join(", ")})
             </code>{" "}
-            <Soft>on delete {onDelete}</Soft>
+            <Soft>
+              {says.onDelete}
+              {onDelete}
+            </Soft>
           </li>
         ))}
         {table.references.length + table.dependents.length === 0 && (
           <li>
-            <Soft>No foreign keys to or from this table.</Soft>
+            <Soft>{says.noForeignKeysToOrFrom}</Soft>
           </li>
         )}
       </ul>
@@ -149,11 +159,11 @@ function Sample({ sample }: { sample: TableAnswer["sample"] }) {
   const [first] = sample ?? [];
   return (
     <Part>
-      <h2>Sample rows</h2>
-      {sample === null && <Soft>This connection can't read them.</Soft>}
-      {sample?.length === 0 && <Soft>The table is empty.</Soft>}
+      <h2>{says.sampleRows}</h2>
+      {sample === null && <Soft>{says.thisConnectionCanTReadThem}</Soft>}
+      {sample?.length === 0 && <Soft>{says.theTableIsEmpty}</Soft>}
       {sample && first && (
-        <Scroll aria-label="Sample rows">
+        <Scroll aria-label={says.sampleRows}>
           <Table>
             <thead>
               <tr>
@@ -168,8 +178,8 @@ function Sample({ sample }: { sample: TableAnswer["sample"] }) {
               {sample.map((row) => (
                 <tr key={JSON.stringify(row)}>
                   {Object.entries(row).map(([name, value]) => (
-                    <Cell key={name} title={value ?? "null"}>
-                      {value ?? <Soft>null</Soft>}
+                    <Cell key={name} title={value ?? says.null}>
+                      {value ?? <Soft>{says.null}</Soft>}
                     </Cell>
                   ))}
                 </tr>
@@ -189,20 +199,26 @@ function Found({ table }: { table: TableAnswer }) {
     <>
       <Lead>
         <span>
-          {table.rows === null ? "number of rows unknown" : `about ${figure(table.rows)} rows`}
-          {table.bytes !== null && `, ${bytes(table.bytes)}`}; this connection may {["read", ...rights].join(", ")}
+          {table.rows === null ? says.numberOfRowsUnknown : says.aboutRows(figure(table.rows))}
+          {table.bytes !== null && `, ${bytes(table.bytes)}`}
+          {says.thisConnectionMay}
+          {["read", ...rights].join(", ")}
         </span>
         {table.pages.map((page) => (
           <Link key={page} to={`/pages/${encodeURIComponent(page)}`}>
-            page {page}
+            {says.page}
+            {page}
           </Link>
         ))}
         {table.because === null ? (
           <QuietButton disabled={draft.isPending} onClick={() => draft.mutate({ table: table.table })}>
-            Draft a page
+            {says.draftAPage}
           </QuietButton>
         ) : (
-          <Mark kind="stop">no page: {table.because}</Mark>
+          <Mark kind="stop">
+            {says.noPage}
+            {table.because}
+          </Mark>
         )}
         {draft.error && <Mark kind="stop">{draft.error.message}</Mark>}
       </Lead>
@@ -222,18 +238,18 @@ export default function TableRoute() {
   const { table = "" } = useParams();
   const found = useTable(table);
   useEffect(() => {
-    document.title = `${table} · Loyal Quill`;
+    document.title = texts.documentTitle(table);
   }, [table]);
   return (
     <>
       <p>
-        <Link to="/database">Database</Link>
+        <Link to="/database">{says.database}</Link>
       </p>
       <Title>{table}</Title>
-      {found.isPending && <Waiting height="60vh" what="Loading tables" />}
+      {found.isPending && <Waiting height="60vh" what={says.loadingTables} />}
       {found.error && <Failed error={found.error} again={() => void found.refetch()} />}
       {found.data ? <Found table={found.data} /> : null}
-      {found.data === null && <Empty title="No such table">It may have been renamed or dropped.</Empty>}
+      {found.data === null && <Empty title={says.noSuchTable}>{says.itMayHaveBeenRenamedOr}</Empty>}
     </>
   );
 }

@@ -4,9 +4,12 @@ import { styled } from "styled-components";
 import { usePages, useRequests } from "../api/queries.js";
 import { Empty, Failed, Waiting } from "../parts/states.js";
 import { Title } from "../parts/title.js";
+import { texts } from "../texts.js";
 import { Lately } from "./lately.js";
 import { PagesTable } from "./pages-table.js";
 import { TakeIn } from "./take-in.js";
+
+const says = texts.pagesRoute;
 
 const Second = styled.h2`
   font-size: 1.125rem;
@@ -18,32 +21,32 @@ export default function PagesRoute() {
   const pages = usePages();
   const requests = useRequests();
   useEffect(() => {
-    document.title = "Pages · Loyal Quill";
+    document.title = texts.documentTitle(says.pages);
   }, []);
   return (
     <>
-      <Title>Pages</Title>
+      <Title>{says.pages}</Title>
       <TakeIn />
-      {pages.isPending && <Waiting height="10rem" what="Loading pages" />}
+      {pages.isPending && <Waiting height="10rem" what={says.loadingPages} />}
       {pages.error && <Failed error={pages.error} again={() => void pages.refetch()} />}
       {pages.data &&
         (pages.data.length > 0 ? (
           <PagesTable pages={pages.data} />
         ) : (
-          <Empty title="No pages yet">
-            <Link to="/database">Choose a table</Link>: one step later there is a draft that runs on its records. Or put
-            a file NAME.page.yaml into the directory of page files; as soon as one lies there, it stands here.
+          <Empty title={says.noPagesYet}>
+            <Link to="/database">{says.chooseATable}</Link>
+            {says.oneStepLaterThereIsA}
           </Empty>
         ))}
-      {!pages.isPending && <Second>Latest requests</Second>}
-      {!pages.isPending && requests.isPending && <Waiting height="10rem" what="Loading requests" />}
+      {!pages.isPending && <Second>{says.latestRequests}</Second>}
+      {!pages.isPending && requests.isPending && <Waiting height="10rem" what={says.loadingRequests} />}
       {requests.error && <Failed error={requests.error} again={() => void requests.refetch()} />}
       {!pages.isPending &&
         requests.data &&
         (requests.data.length > 0 ? (
           <Lately requests={requests.data.slice(0, 20)} />
         ) : (
-          <Empty title="No requests yet">Open a page in another tab: each list, form and save appears here live.</Empty>
+          <Empty title={says.noRequestsYet}>{says.openAPageInAnotherTab}</Empty>
         ))}
     </>
   );

@@ -8,6 +8,9 @@ import { Moment } from "../parts/moment.js";
 import { Head, Scroll, Table } from "../parts/table.js";
 import { TripGlyph } from "../round-trip/trip-glyph.js";
 import { outcomeWord } from "../round-trip/wording.js";
+import { texts } from "../texts.js";
+
+const says = texts.pagesTable;
 
 const Soft = styled.span`
   color: ${({ theme }) => theme.soft};
@@ -27,16 +30,21 @@ const Stack = styled.div`
 
 function Soundness({ page }: { page: PageSummary }) {
   const { draft } = page;
-  if (!page.published) return <Mark kind="wait">Draft, not published yet</Mark>;
+  if (!page.published) return <Mark kind="wait">{says.draftNotPublishedYet}</Mark>;
   return (
     <Stack>
       <Served page={page} />
       {page.drift.length > 0 && (
         <span>
-          <Mark kind="wait">Table has changed</Mark> <Soft>{page.drift[0]}</Soft>
+          <Mark kind="wait">{says.tableHasChanged}</Mark> <Soft>{page.drift[0]}</Soft>
         </span>
       )}
-      {draft && <Mark kind="wait">draft by {draft.by}</Mark>}
+      {draft && (
+        <Mark kind="wait">
+          {says.draftBy}
+          {draft.by}
+        </Mark>
+      )}
     </Stack>
   );
 }
@@ -46,18 +54,24 @@ function Served({ page }: { page: PageSummary }) {
   if (!page.served) {
     return (
       <Stack>
-        <Mark kind="stop">Not served</Mark>
+        <Mark kind="stop">{says.notServed}</Mark>
         {firstFinding && (
           <Soft>
-            line {firstFinding.line}: {firstFinding.message}
+            {says.line}
+            {firstFinding.line}: {firstFinding.message}
           </Soft>
         )}
       </Stack>
     );
   }
   if (page.warnings > 0)
-    return <Mark kind="wait">Served, {page.warnings === 1 ? "1 warning" : `${page.warnings} warnings`}</Mark>;
-  return <Mark kind="good">Served, no problems</Mark>;
+    return (
+      <Mark kind="wait">
+        {says.served}
+        {page.warnings === 1 ? says.oneWarning : says.warnings(page.warnings)}
+      </Mark>
+    );
+  return <Mark kind="good">{says.servedNoProblems}</Mark>;
 }
 
 const order: readonly OutcomeKind[] = [
@@ -78,12 +92,12 @@ function Outcomes({ days }: { days: PageSummary["days"] }) {
     return count ? [`${count} ${outcomeWord(kind)}`] : [];
   });
   const words = counted.join(", ");
-  if (counted.length === 0) return <Soft>none</Soft>;
+  if (counted.length === 0) return <Soft>{says.none}</Soft>;
   return (
     <Stack>
       <Soft>{words}</Soft>
       <Suspense fallback={<Room />}>
-        <DaysChart days={days} label={`Last 7 days: ${words}`} />
+        <DaysChart days={days} label={says.last7Days(words)} />
       </Suspense>
     </Stack>
   );
@@ -92,9 +106,19 @@ function Outcomes({ days }: { days: PageSummary["days"] }) {
 /** One row a page. */
 export function PagesTable({ pages }: { pages: readonly PageSummary[] }) {
   return (
-    <Scroll aria-label="Pages">
+    <Scroll aria-label={says.pages}>
       <Table>
-        <Head columns={["Page", "Address", "Table", "State", "Requests, last 7 days", "Last request", "Last change"]} />
+        <Head
+          columns={[
+            says.page,
+            says.address,
+            says.table,
+            says.state,
+            says.requestsLast7Days,
+            says.lastRequest,
+            says.lastChange,
+          ]}
+        />
         <tbody>
           {pages.map((page) => (
             <tr key={page.name}>
@@ -117,19 +141,21 @@ export function PagesTable({ pages }: { pages: readonly PageSummary[] }) {
               <td>
                 <Outcomes days={page.days} />
               </td>
-              <td>{page.lastRequest ? <TripGlyph request={page.lastRequest} /> : <Soft>none</Soft>}</td>
+              <td>{page.lastRequest ? <TripGlyph request={page.lastRequest} /> : <Soft>{says.none}</Soft>}</td>
               <td>
                 {page.lastChange ? (
                   <Stack>
                     <span>
-                      <code>{Object.values(page.lastChange.key).join(" / ")}</code> by {page.lastChange.by}
+                      <code>{Object.values(page.lastChange.key).join(" / ")}</code>
+                      {says.by}
+                      {page.lastChange.by}
                     </span>
                     <Soft>
                       <Moment at={page.lastChange.at} />
                     </Soft>
                   </Stack>
                 ) : (
-                  <Soft>none</Soft>
+                  <Soft>{says.none}</Soft>
                 )}
               </td>
             </tr>

@@ -16,7 +16,10 @@ import { place, placeOf } from "../api/client.js";
 import { useDatabase, useDatabases, usePages, usePeople } from "../api/queries.js";
 import { useNewDraft } from "../database/use-new-draft.js";
 import { English } from "../parts/english.js";
+import { texts } from "../texts.js";
 import { type Command, commandsHere } from "./commands.js";
+
+const says = texts.palette;
 
 const Over = styled(ModalOverlay)`
   position: fixed;
@@ -76,24 +79,24 @@ function useEntries(): readonly Command[] {
   const to = (path: string) => () => void navigate(path);
   return [
     ...commandsHere(),
-    { id: "pages", text: "Pages", what: "place", run: to("/") },
-    { id: "database", text: "Database", what: "place", run: to("/database") },
-    { id: "people", text: "People", what: "place", run: to("/people") },
-    { id: "changes", text: "Changes", what: "place", run: to("/changes") },
+    { id: "pages", text: says.pages, what: says.place, run: to("/") },
+    { id: "database", text: says.database, what: says.place, run: to("/database") },
+    { id: "people", text: says.people, what: says.place, run: to("/people") },
+    { id: "changes", text: says.changes, what: says.place, run: to("/changes") },
     ...(pages.data ?? []).map(({ name, plural, table }) => ({
       id: `page ${name}`,
       text: `${plural}, ${table || name}`,
-      what: "Sheet",
+      what: says.sheet,
       run: to(`/pages/${encodeURIComponent(name)}`),
     })),
     ...(database.data?.tables ?? []).flatMap(({ table, because }) => [
-      { id: `table ${table}`, text: table, what: "table", run: to(`/database/${encodeURIComponent(table)}`) },
+      { id: `table ${table}`, text: table, what: says.table, run: to(`/database/${encodeURIComponent(table)}`) },
       ...(because === null
         ? [
             {
               id: `draft ${table}`,
-              text: `Create a draft page for ${table}`,
-              what: "new page",
+              text: says.createADraftPageFor(table),
+              what: says.newPage,
               run: () => draft.mutate({ table }),
             },
           ]
@@ -102,18 +105,18 @@ function useEntries(): readonly Command[] {
     ...(people.data ?? []).map(({ id, name, roles }) => ({
       id: `person ${id}`,
       text: `${name}, ${roles.join(", ")}`,
-      what: "person",
+      what: says.person,
       run: to(`/people?person=${id}`),
     })),
     ...(databases.data ?? [])
       .filter(({ name }) => placeOf(name) !== place)
       .map(({ name, database }) => ({
         id: `database ${name}`,
-        text: `The database ${database || name}`,
-        what: "database",
+        text: says.theDatabase(database || name),
+        what: says.oneDatabase,
         run: () => location.assign(placeOf(name)),
       })),
-    { id: "new person", text: "New account…", what: "person", run: to("/people?person=new") },
+    { id: "new person", text: says.newAccount, what: says.person, run: to("/people?person=new") },
   ];
 }
 
@@ -133,18 +136,18 @@ function Entries({ close }: { close: () => void }) {
   const filter = (text: string, typed: string): boolean => typed.split(/\s+/).every((word) => contains(text, word));
   return (
     <Autocomplete filter={filter}>
-      <TextField aria-label="Search commands" autoFocus>
-        <Input placeholder="Search pages, tables, people and commands" />
+      <TextField aria-label={says.searchCommands} autoFocus>
+        <Input placeholder={says.searchPagesTablesPeopleAndCommands} />
       </TextField>
-      <Scroller aria-label="Found">
+      <Scroller aria-label={says.found}>
         <Commands
-          aria-label="Found"
+          aria-label={says.found}
           items={entries}
           onAction={(id) => {
             picked.current = entries.find((entry) => entry.id === id);
             close();
           }}
-          renderEmptyState={() => <Nothing>No matches</Nothing>}
+          renderEmptyState={() => <Nothing>{says.noMatches}</Nothing>}
         >
           {(entry) => (
             <Found id={entry.id} textValue={`${entry.text} ${entry.what}`}>
@@ -164,7 +167,7 @@ export default function Palette({ isOpen, setOpen }: { isOpen: boolean; setOpen:
     <English>
       <Over isDismissable isOpen={isOpen} onOpenChange={setOpen}>
         <Leaf>
-          <Dialog aria-label="Search commands">{({ close }) => <Entries close={close} />}</Dialog>
+          <Dialog aria-label={says.searchCommands}>{({ close }) => <Entries close={close} />}</Dialog>
         </Leaf>
       </Over>
     </English>

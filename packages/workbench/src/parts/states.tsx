@@ -1,5 +1,8 @@
 import { css, styled } from "styled-components";
 import { ApiProblem } from "../api/client.js";
+import { texts } from "../texts.js";
+
+const says = texts.states;
 
 const Block = styled.div`
   padding: ${({ theme }) => theme.space(6)} 0;
@@ -41,15 +44,15 @@ export function Empty({ title, children }: { title: string; children: React.Reac
 
 /** Something could not be had: what, why, and another try. */
 export function Failed({ error, again }: { error: Error; again: () => void }) {
-  const title = error instanceof ApiProblem ? error.title : "Something went wrong here";
+  const title = error instanceof ApiProblem ? error.title : says.somethingWentWrongHere;
   return (
     <Block role="alert">
       <h2>{title}</h2>
       <p>{error.message}</p>
       {error instanceof ApiProblem && error.status === 401 ? (
-        <a href={`/sign-in?next=${encodeURIComponent(location.pathname + location.search)}`}>Sign in</a>
+        <a href={`/sign-in?next=${encodeURIComponent(location.pathname + location.search)}`}>{says.signIn}</a>
       ) : (
-        <QuietButton onClick={again}>Try again</QuietButton>
+        <QuietButton onClick={again}>{says.tryAgain}</QuietButton>
       )}
     </Block>
   );

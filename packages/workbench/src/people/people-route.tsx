@@ -11,6 +11,9 @@ import { Mark } from "../parts/mark.js";
 import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
 import { Title } from "../parts/title.js";
+import { texts } from "../texts.js";
+
+const says = texts.peopleRoute;
 
 const Two = styled.div`
   display: grid;
@@ -121,41 +124,42 @@ function PersonForm({ person, onKept }: PersonFormProps) {
         send();
       }}
     >
-      <h2>{person ? person.name : "New account"}</h2>
-      <TextLine label="Name" value={name} onChange={setName} />
-      <TextLine label="E-mail" value={email} onChange={setEmail} />
-      <TextLine label="Roles" value={roles} placeholder="hydrologist, builder" onChange={setRoles} />
+      <h2>{person ? person.name : says.newAccount}</h2>
+      <TextLine label={says.name} value={name} onChange={setName} />
+      <TextLine label={says.eMail} value={email} onChange={setEmail} />
+      <TextLine label={says.roles} value={roles} placeholder={says.hydrologistBuilder} onChange={setRoles} />
       <Line>
-        <label htmlFor={id}>Attributes</label>
+        <label htmlFor={id}>{says.attributes}</label>
         <Area
           as="textarea"
           id={id}
           rows={3}
           value={attributes}
-          placeholder="region_id: 2"
+          placeholder={says.exampleOfAttributes}
           onChange={(event: { target: { value: string } }) => setAttributes(event.target.value)}
         />
       </Line>
       <Line>
-        <span>Account</span>
+        <span>{says.account}</span>
         <span>
-          <CheckBox label="Can sign in" checked={active} onChange={setActive} />
+          <CheckBox label={says.canSignIn} checked={active} onChange={setActive} />
         </span>
       </Line>
       <p>
         <QuietButton type="submit" disabled={keep.isPending}>
-          {person ? "Save" : "Create account"}
+          {person ? says.save : says.createAccount}
         </QuietButton>
         {person && (
           <Small type="button" onClick={() => keep.mutate({ id: person.id, path: "/password", body: {} })}>
-            Reset password
+            {says.resetPassword}
           </Small>
         )}
         <span role="status">
-          {keep.isSuccess && password === undefined && <Mark kind="good">Saved</Mark>}
+          {keep.isSuccess && password === undefined && <Mark kind="good">{says.saved}</Mark>}
           {password !== undefined && (
             <>
-              Password, shown this once: <code>{password}</code>
+              {says.passwordShownThisOnce}
+              <code>{password}</code>
             </>
           )}
         </span>
@@ -165,13 +169,13 @@ function PersonForm({ person, onKept }: PersonFormProps) {
   );
 }
 
-const count = (value: number | null) => (value === null ? <Soft>unknown</Soft> : <code>{figure(value)}</code>);
+const count = (value: number | null) => (value === null ? <Soft>{says.unknown}</Soft> : <code>{figure(value)}</code>);
 
 function Row({ may, person }: { may: MayAnswer; person: PersonAnswer }) {
   return (
     <tr>
       <th scope="row">{may.plural}</th>
-      <td>{may.opens ? <Mark kind="good">Can open</Mark> : <Mark kind="quiet">No access</Mark>}</td>
+      <td>{may.opens ? <Mark kind="good">{says.canOpen}</Mark> : <Mark kind="quiet">{says.noAccess}</Mark>}</td>
       <td className="figure">{may.opens && count(may.sees)}</td>
       <td className="figure">{may.opens && count(may.edits)}</td>
       <td className="figure">{may.opens && count(may.deletes)}</td>
@@ -179,7 +183,7 @@ function Row({ may, person }: { may: MayAnswer; person: PersonAnswer }) {
       <td>{may.opens && (may.makes ? "yes" : "no")}</td>
       <td>
         <Link to={`/pages/${encodeURIComponent(may.page)}?as=${encodeURIComponent(person.id)}`}>
-          View as this person
+          {says.viewAsThisPerson}
         </Link>
       </td>
     </tr>
@@ -188,21 +192,33 @@ function Row({ may, person }: { may: MayAnswer; person: PersonAnswer }) {
 
 function May({ person }: { person: PersonAnswer }) {
   const may = useMay(person.id);
-  if (may.isPending) return <Waiting height="14rem" what="Counting rows" />;
+  if (may.isPending) return <Waiting height="14rem" what={says.countingRows} />;
   if (may.error) return <Failed error={may.error} again={() => void may.refetch()} />;
   return (
     <>
-      <h2>Access of {person.name}</h2>
+      <h2>
+        {says.accessOf}
+        {person.name}
+      </h2>
       {!person.active && (
         <p>
-          <Mark kind="wait">This account is disabled. It will have this access once it is enabled again.</Mark>
+          <Mark kind="wait">{says.thisAccountIsDisabledItWill}</Mark>
         </p>
       )}
-      <Scroll aria-label="Access">
+      <Scroll aria-label={says.access}>
         <Table>
           <Head
-            columns={["Page", "Can open", "Can see", "Can edit", "Can delete", "Of rows", "Can create", "Try"]}
-            figures={["Can see", "Can edit", "Can delete", "Of rows"]}
+            columns={[
+              says.page,
+              says.canOpen,
+              says.canSee,
+              says.canEdit,
+              says.canDelete,
+              says.ofRows,
+              says.canCreate,
+              says.try,
+            ]}
+            figures={[says.canSee, says.canEdit, says.canDelete, says.ofRows]}
           />
           <tbody>
             {may.data.map((each) => (
@@ -221,32 +237,32 @@ export default function PeopleRoute() {
   const [search, setSearch] = useSearchParams();
   const chosen = search.get("person");
   useEffect(() => {
-    document.title = "People · Loyal Quill";
+    document.title = texts.documentTitle(says.people);
   }, []);
   const choose = (id: string): void => setSearch({ person: id });
   const person = people.data?.find((each) => each.id === chosen);
   return (
     <>
-      <Title>People</Title>
-      {people.isPending && <Waiting height="60vh" what="Loading accounts" />}
+      <Title>{says.people}</Title>
+      {people.isPending && <Waiting height="60vh" what={says.loadingAccounts} />}
       {people.error && <Failed error={people.error} again={() => void people.refetch()} />}
       {people.data && (
         <Two>
-          <nav aria-label="Accounts">
+          <nav aria-label={says.accounts}>
             <List>
               {people.data.map((each) => (
                 <li key={each.id}>
                   <button type="button" aria-pressed={each.id === chosen} onClick={() => choose(each.id)}>
-                    {each.name} {!each.active && <Mark kind="wait">Disabled</Mark>}
+                    {each.name} {!each.active && <Mark kind="wait">{says.disabled}</Mark>}
                     <span>
-                      {each.roles.join(", ") || "no role"}, {each.email}
+                      {each.roles.join(", ") || says.noRole}, {each.email}
                     </span>
                   </button>
                 </li>
               ))}
               <li>
                 <button type="button" aria-pressed={chosen === "new"} onClick={() => choose("new")}>
-                  New account…
+                  {says.newAccountEllipsis}
                 </button>
               </li>
             </List>
@@ -261,10 +277,7 @@ export default function PeopleRoute() {
               </>
             )}
             {!person && chosen !== "new" && (
-              <Empty title="No account selected">
-                Choose somebody to see which pages they open, how many records they see and may edit, and to try each
-                page as they see it.
-              </Empty>
+              <Empty title={says.noAccountSelected}>{says.chooseSomebodyToSeeWhichPages}</Empty>
             )}
           </div>
         </Two>

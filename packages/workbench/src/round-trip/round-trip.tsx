@@ -4,7 +4,10 @@ import { styled } from "styled-components";
 import { Small } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { Moment } from "../parts/moment.js";
+import { texts } from "../texts.js";
 import { outcomeMark, outcomeWord, stepTitle, stoppedAt } from "./wording.js";
+
+const says = texts.roundTrip;
 
 /**
  * Where the line of a half runs, in pixels from its top: out, and back. Slim, it shows the values of one step; tall, some of
@@ -152,7 +155,11 @@ function StepValues({ step, most }: { step: RecordedStep | undefined; most: numb
       ))}
       {values.length > most && (
         <span>
-          <i>and {values.length - most + 1} more</i>
+          <i>
+            {says.and}
+            {values.length - most + 1}
+            {says.more}
+          </i>
         </span>
       )}
     </Values>
@@ -236,21 +243,22 @@ function TripHalf({ title, steps, request, isTall, chosen, onChoose }: HalfProps
         walked={request !== undefined}
       />
       <Name>{title}</Name>
-      <Said title={request && `${request.ms.toFixed(1)} ms`}>
+      <Said title={request && says.ms(request.ms.toFixed(1))}>
         {request ? (
           <>
             <Mark kind={outcomeMark(request.outcome)}>{outcomeWord(request.outcome)}</Mark>
             {isTall && (
               <>
                 <br />
-                {request.ms < 10 ? request.ms.toFixed(1) : Math.round(request.ms)} ms
+                {request.ms < 10 ? request.ms.toFixed(1) : Math.round(request.ms)}
+                {says.milliseconds}
                 <br />
                 <Moment at={request.at} />
               </>
             )}
           </>
         ) : (
-          "not yet"
+          says.notYet
         )}
       </Said>
       <div style={{ height: shape.height }}>
@@ -378,15 +386,15 @@ export function RoundTrip({ open, save, chosen, onChoose }: RoundTripProps) {
   return (
     <Drawing $hasFoot={save !== undefined}>
       <Edge $side="browser" aria-hidden="true">
-        <span>browser</span>
+        <span>{says.browser}</span>
       </Edge>
       <Edge $side="database" aria-hidden="true">
-        <span>database</span>
+        <span>{says.database}</span>
       </Edge>
-      <TripHalf title="Open" steps={openSteps} request={open} isTall={isTall} {...of("open")} />
-      <TripHalf title="Save" steps={saveSteps} request={save} isTall={isTall} {...of("save")} />
+      <TripHalf title={says.open} steps={openSteps} request={open} isTall={isTall} {...of("open")} />
+      <TripHalf title={says.save} steps={saveSteps} request={save} isTall={isTall} {...of("save")} />
       <Toggle type="button" aria-expanded={isTall} onClick={() => say({ isTall: !isTall, about: stopped })}>
-        {isTall ? "Hide values" : "Show values"}
+        {isTall ? says.hideValues : says.showValues}
       </Toggle>
     </Drawing>
   );

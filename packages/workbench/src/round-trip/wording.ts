@@ -1,33 +1,25 @@
 import type { OutcomeKind, RecordedRequest, RecordedStep, StepName } from "@loyal-quill/core";
 import type { MarkKind } from "../parts/mark.js";
+import { texts } from "../texts.js";
+
+const says = texts.wording;
 
 /** The names of the steps, as they stand on the line. */
-export const stepTitle: Readonly<Record<StepName, string>> = {
-  route: "Route",
-  key: "Key",
-  access: "Access",
-  load: "Load",
-  prefill: "Prefill",
-  read: "Read",
-  check: "Check",
-  compare: "Compare",
-  write: "Write",
-  answer: "Answer",
+export const stepTitle: Readonly<Record<StepName, string>> = says.steps;
+
+const marks: Readonly<Record<OutcomeKind, MarkKind>> = {
+  shown: "quiet",
+  saved: "good",
+  unchanged: "quiet",
+  invalid: "stop",
+  conflict: "wait",
+  refused: "stop",
+  "not-found": "stop",
+  failed: "stop",
 };
 
-const words: Readonly<Record<OutcomeKind, { word: string; mark: MarkKind }>> = {
-  shown: { word: "shown", mark: "quiet" },
-  saved: { word: "saved", mark: "good" },
-  unchanged: { word: "unchanged", mark: "quiet" },
-  invalid: { word: "invalid", mark: "stop" },
-  conflict: { word: "conflict", mark: "wait" },
-  refused: { word: "refused", mark: "stop" },
-  "not-found": { word: "not found", mark: "stop" },
-  failed: { word: "failed", mark: "stop" },
-};
-
-export const outcomeWord = (outcome: OutcomeKind): string => words[outcome].word;
-export const outcomeMark = (outcome: OutcomeKind): MarkKind => words[outcome].mark;
+export const outcomeWord = (outcome: OutcomeKind): string => says.outcomes[outcome];
+export const outcomeMark = (outcome: OutcomeKind): MarkKind => marks[outcome];
 
 /** The step where a request's way ended before its time, or undefined. */
 export const stoppedAt = (request: RecordedRequest): RecordedStep | undefined =>
@@ -37,6 +29,6 @@ export const stoppedAt = (request: RecordedRequest): RecordedStep | undefined =>
 export function summary(request: RecordedRequest): string {
   const stop = stoppedAt(request);
   return stop
-    ? `${outcomeWord(request.outcome)} at ${stepTitle[stop.step]}: ${stop.stopped}`
+    ? says.stoppedAt(outcomeWord(request.outcome), stepTitle[stop.step], stop.stopped)
     : outcomeWord(request.outcome);
 }

@@ -2,8 +2,11 @@ import type { SheetAnswer } from "@loyal-quill/server/api";
 import { styled } from "styled-components";
 import { focusAfter } from "../parts/focus.js";
 import { SelectLine, Small, TextLine } from "../parts/inputs.js";
+import { texts } from "../texts.js";
 import { ConditionLine } from "./condition-line.js";
 import { addCheck, checksIn, conditionOfCheck, useEditing } from "./settings.js";
+
+const says = texts.checkSettings;
 
 const Check = styled.li`
   display: grid;
@@ -26,38 +29,38 @@ export function CheckSettings({ sheet }: { sheet: SheetAnswer }) {
     editing.edit([{ do: "set", path: ["checks", index, part], value }], what);
   return (
     <>
-      <Soft>Conditions across several fields. Rules for a single field are beside it, below.</Soft>
-      <ul aria-label="Checks">
+      <Soft>{says.conditionsAcrossSeveralFieldsRulesFor}</Soft>
+      <ul aria-label={says.checks}>
         {checks.map((check, index) => (
           // biome-ignore lint/suspicious/noArrayIndexKey: a check's place is what it is known by
           <Check key={index}>
             <ConditionLine
-              label="Condition"
+              label={says.condition}
               focusName={conditionOfCheck(index)}
               place="form"
               value={check.expect}
-              onChange={(value) => set(index, "expect", value, "a check")}
+              onChange={(value) => set(index, "expect", value, says.aCheck)}
             />
             <TextLine
-              label="Error message"
+              label={says.errorMessage}
               value={check.message}
-              onChange={(value) => set(index, "message", value, "message of a check")}
+              onChange={(value) => set(index, "message", value, says.messageOfACheck)}
             />
             <SelectLine
-              label="Show error at"
+              label={says.showErrorAt}
               value={check.at ?? ""}
-              options={[{ id: "", text: "Top of the form" }, ...onPage.map(({ name }) => ({ id: name, text: name }))]}
-              onChange={(id) => set(index, "at", id === "" ? undefined : id, "place of a check")}
+              options={[{ id: "", text: says.topOfTheForm }, ...onPage.map(({ name }) => ({ id: name, text: name }))]}
+              onChange={(id) => set(index, "at", id === "" ? undefined : id, says.placeOfACheck)}
             />
             <p>
               <Small
                 type="button"
                 onClick={() => {
-                  editing.edit([{ do: "set", path: ["checks", index], value: undefined }], "remove a check");
+                  editing.edit([{ do: "set", path: ["checks", index], value: undefined }], says.removeACheck);
                   focusAfter("[data-add-check]");
                 }}
               >
-                Remove this check
+                {says.removeThisCheck}
               </Small>
             </p>
           </Check>
@@ -65,7 +68,7 @@ export function CheckSettings({ sheet }: { sheet: SheetAnswer }) {
       </ul>
       <p>
         <Small type="button" data-add-check="" onClick={() => addCheck(editing)}>
-          Add a check across fields
+          {says.addACheckAcrossFields}
         </Small>
       </p>
     </>

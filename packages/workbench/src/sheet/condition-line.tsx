@@ -5,7 +5,10 @@ import { styled } from "styled-components";
 import { ask } from "../api/client.js";
 import { Line, Text } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
+import { texts } from "../texts.js";
 import { useEditing } from "./settings.js";
+
+const says = texts.conditionLine;
 
 const ConditionEditor = lazy(() => import("../code/condition-editor.js"));
 
@@ -34,10 +37,10 @@ function Result({ answer }: { answer: ConditionAnswer }) {
   const { problem, here, admitted, rows } = answer;
   if (problem) return <Mark kind="stop">{problem.message}</Mark>;
   const counted =
-    admitted !== null && rows !== null && `true for ${number.format(admitted)} of ${number.format(rows)} rows`;
+    admitted !== null && rows !== null && says.trueForOfRows(number.format(admitted), number.format(rows));
   return (
     <>
-      {here !== null && <Mark kind={here ? "good" : "quiet"}>{here ? "true here" : "not true here"}</Mark>}
+      {here !== null && <Mark kind={here ? "good" : "quiet"}>{here ? says.trueHere : says.notTrueHere}</Mark>}
       {here !== null && counted && ", "}
       {counted}
     </>

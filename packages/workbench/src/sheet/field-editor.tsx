@@ -2,9 +2,12 @@ import type { FieldSettings, Tidying } from "@loyal-quill/core";
 import type { SheetField } from "@loyal-quill/server/api";
 import { styled } from "styled-components";
 import { CheckBox, Line, Select, SelectLine, Small, TextLine } from "../parts/inputs.js";
+import { texts } from "../texts.js";
 import { ConditionLine } from "./condition-line.js";
 import { RulesEditor } from "./rules-editor.js";
 import { settingsOf, settingsOfField, useEditing } from "./settings.js";
+
+const says = texts.fieldEditor;
 
 const Settings = styled.div`
   display: grid;
@@ -37,11 +40,11 @@ export function FieldEditor({ field, columns, onMove, onTakeOff, onClose }: Fiel
   const { name } = field;
   const settings = settingsOf(content, name);
   const set = (setting: keyof FieldSettings, value: unknown, what: string = setting): void =>
-    edit([{ do: "set", path: ["fields", name, setting], value }], `${what} of ${name}`);
+    edit([{ do: "set", path: ["fields", name, setting], value }], says.of(what, name));
   const line = (setting: "label" | "help" | "unit" | "group" | "show", value: string): void =>
     set(setting, value === "" ? undefined : value);
   const tidy = settings.tidy ?? [];
-  const setTidy = (next: readonly Tidying[]): void => set("tidy", next.length > 0 ? next : undefined, "tidying");
+  const setTidy = (next: readonly Tidying[]): void => set("tidy", next.length > 0 ? next : undefined, says.tidying);
   const slug = tidy.find((each) => typeof each === "object")?.slug ?? "";
   const choices = settings.choices ?? {};
   const setChoices = (next: NonNullable<FieldSettings["choices"]>): void => {
@@ -51,33 +54,33 @@ export function FieldEditor({ field, columns, onMove, onTakeOff, onClose }: Fiel
   const isChoice = field.controls.includes("choice");
   const isText = field.kind === "text";
   return (
-    <Settings role="group" aria-label={`Settings of ${name}`} data-settings-of={name}>
+    <Settings role="group" aria-label={says.settingsOf(name)} data-settings-of={name}>
       <TextLine
-        label="Label"
+        label={says.label}
         focusName={settingsOfField(name)}
         value={settings.label ?? ""}
         placeholder={field.label}
         onChange={(value) => line("label", value)}
       />
       <TextLine
-        label="Help"
+        label={says.help}
         value={settings.help ?? ""}
         placeholder={field.comment ?? ""}
         onChange={(value) => line("help", value)}
       />
-      <TextLine label="Unit" value={settings.unit ?? ""} onChange={(value) => line("unit", value)} />
-      <TextLine label="Group" value={settings.group ?? ""} onChange={(value) => line("group", value)} />
+      <TextLine label={says.unit} value={settings.unit ?? ""} onChange={(value) => line("unit", value)} />
+      <TextLine label={says.group} value={settings.group ?? ""} onChange={(value) => line("group", value)} />
       <SelectLine
-        label="Control"
+        label={says.control}
         value={settings.control ?? ""}
-        options={[{ id: "", text: "Default (from the column)" }, ...field.controls.map((id) => ({ id, text: id }))]}
+        options={[{ id: "", text: says.defaultFromTheColumn }, ...field.controls.map((id) => ({ id, text: id }))]}
         onChange={(id) => set("control", id === "" ? undefined : id)}
       />
       <Line>
-        <span>Shown</span>
+        <span>{says.shown}</span>
         <span>
           <CheckBox
-            label="read-only"
+            label={says.readOnly}
             checked={settings["read-only"] === true}
             onChange={(checked) => set("read-only", checked ? true : undefined, "read-only")}
           />
@@ -85,7 +88,7 @@ export function FieldEditor({ field, columns, onMove, onTakeOff, onClose }: Fiel
       </Line>
       {isText && (
         <Line>
-          <span>Tidy</span>
+          <span>{says.tidy}</span>
           <span>
             {plainTidyings.map((each) => (
               <CheckBox
@@ -95,9 +98,9 @@ export function FieldEditor({ field, columns, onMove, onTakeOff, onClose }: Fiel
                 onChange={(checked) => setTidy(checked ? [...tidy, each] : tidy.filter((other) => other !== each))}
               />
             ))}
-            slug of{" "}
+            {says.slugOf}{" "}
             <Select
-              aria-label="Slug of"
+              aria-label={says.slugOfField}
               value={slug}
               onChange={(event) => {
                 const others = tidy.filter((each) => typeof each !== "object");
@@ -117,17 +120,17 @@ export function FieldEditor({ field, columns, onMove, onTakeOff, onClose }: Fiel
       {isChoice && field.references.length > 0 && (
         <>
           <SelectLine
-            label="Choose from"
+            label={says.chooseFrom}
             value={choices.by ?? ""}
             options={[
-              { id: "", text: "Automatic (by table size)" },
-              { id: "list", text: "List of all" },
-              { id: "search", text: "Search" },
+              { id: "", text: says.automaticByTableSize },
+              { id: "list", text: says.listOfAll },
+              { id: "search", text: says.search },
             ]}
             onChange={(by) => setChoices({ ...choices, by: by === "" ? undefined : (by as "list" | "search") })}
           />
           <ConditionLine
-            label="Filter options"
+            label={says.filterOptions}
             place="choices"
             field={name}
             value={choices.where ?? ""}
@@ -141,23 +144,23 @@ export function FieldEditor({ field, columns, onMove, onTakeOff, onClose }: Fiel
         onChange={(rules, what) => edit([{ do: "set", path: ["fields", name, "rules"], value: rules }], what)}
       />
       <ConditionLine
-        label="Show field when"
+        label={says.showFieldWhen}
         place="row"
         value={settings.when ?? ""}
-        onChange={(when) => set("when", when === "" ? undefined : when, "when it is on the form")}
+        onChange={(when) => set("when", when === "" ? undefined : when, says.whenItIsOnTheForm)}
       />
       <Actions>
         <Small type="button" onClick={() => onMove(-1)}>
-          Move up
+          {says.moveUp}
         </Small>
         <Small type="button" onClick={() => onMove(1)}>
-          Move down
+          {says.moveDown}
         </Small>
         <Small type="button" onClick={onTakeOff}>
-          Remove from page
+          {says.removeFromPage}
         </Small>
         <Small type="button" onClick={onClose}>
-          Done
+          {says.done}
         </Small>
       </Actions>
     </Settings>

@@ -1,8 +1,11 @@
 import { styled } from "styled-components";
 import { focusAfter } from "../parts/focus.js";
 import { Small } from "../parts/inputs.js";
+import { texts } from "../texts.js";
 import { settingsOf, useEditing } from "./settings.js";
 import type { Selection } from "./use-selection.js";
+
+const says = texts.fieldsTogether;
 
 const Bar = styled.div`
   display: flex;
@@ -23,17 +26,20 @@ export function FieldsTogether({ selection }: { selection: Selection }) {
   const each = (setting: string, value: (name: string) => unknown, what: string): void =>
     edit(
       names.map((name) => ({ do: "set", path: ["fields", name, setting], value: value(name) })),
-      `${what} of ${names.length} fields`,
+      says.ofFields(what, names.length),
     );
   const isReadOnly = names.every((name) => settingsOf(content, name)["read-only"] === true);
   return (
-    <Bar role="toolbar" aria-label="Chosen fields">
-      <b>{names.length} fields</b>
+    <Bar role="toolbar" aria-label={says.chosenFields}>
+      <b>
+        {names.length}
+        {says.fields}
+      </b>
       <Small type="button" onClick={() => selection.move(names, -1)}>
-        Move up
+        {says.moveUp}
       </Small>
       <Small type="button" onClick={() => selection.move(names, 1)}>
-        Move down
+        {says.moveDown}
       </Small>
       <Small
         type="button"
@@ -48,7 +54,7 @@ export function FieldsTogether({ selection }: { selection: Selection }) {
           )
         }
       >
-        make required
+        {says.makeRequired}
       </Small>
       <Small
         type="button"
@@ -56,20 +62,20 @@ export function FieldsTogether({ selection }: { selection: Selection }) {
           each("tidy", (name) => [...new Set([...(settingsOf(content, name).tidy ?? []), "trim"])], "trim")
         }
       >
-        trim
+        {says.trim}
       </Small>
       <Small type="button" onClick={() => each("read-only", () => (isReadOnly ? undefined : true), "read-only")}>
-        {isReadOnly ? "Make editable" : "Make read-only"}
+        {isReadOnly ? says.makeEditable : says.makeReadOnly}
       </Small>
       <label>
-        group{" "}
+        {says.group}{" "}
         <input
           style={{ width: "9rem" }}
           onChange={(event) => each("group", () => event.target.value || undefined, "group")}
         />
       </label>
       <Small type="button" onClick={() => selection.takeOff(names)}>
-        Remove from page
+        {says.removeFromPage}
       </Small>
       <Small
         type="button"
@@ -78,7 +84,7 @@ export function FieldsTogether({ selection }: { selection: Selection }) {
           focusAfter(`[data-field-button="${CSS.escape(names[0] ?? "")}"]`);
         }}
       >
-        let go
+        {says.letGo}
       </Small>
     </Bar>
   );

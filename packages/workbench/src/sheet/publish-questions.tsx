@@ -6,7 +6,10 @@ import { focusAfter } from "../parts/focus.js";
 import { Mark } from "../parts/mark.js";
 import { Question } from "../parts/question.js";
 import { QuietButton, Strong } from "../parts/states.js";
+import { texts } from "../texts.js";
 import type { EditedDraft } from "./use-draft.js";
+
+const says = texts.publishQuestions;
 
 interface DraftQuestionProps {
   readonly draft: EditedDraft;
@@ -17,12 +20,18 @@ interface DraftQuestionProps {
 /** For whom it changes what they may do. */
 function Effects({ page, revision }: { page: string; revision: number }) {
   const effects = useEffects(page, revision);
-  if (effects.isPending) return <p>Checking who is affected…</p>;
-  if (effects.error) return <p>It could not be found out for whom that changes something: {effects.error.message}</p>;
-  if (effects.data.length === 0) return <p>Nobody can see or edit different records than before.</p>;
+  if (effects.isPending) return <p>{says.checkingWhoIsAffected}</p>;
+  if (effects.error)
+    return (
+      <p>
+        {says.itCouldNotBeFoundOut}
+        {effects.error.message}
+      </p>
+    );
+  if (effects.data.length === 0) return <p>{says.nobodyCanSeeOrEditDifferent}</p>;
   return (
     <>
-      <p>For these people:</p>
+      <p>{says.forThesePeople}</p>
       <ul>
         {effects.data.map(({ name, lines }) => (
           <li key={name}>
@@ -41,30 +50,28 @@ export function PublishQuestion({ draft, sheet, onClose }: DraftQuestionProps) {
   const warnings = sheet.findings.filter((finding) => finding.severity === "warning").length;
   const open = sheet.access.find(({ name }) => name === "open");
   return (
-    <Question title={`Publish ${sheet.plural} at ${sheet.path}`} onClose={onClose}>
+    <Question title={says.publishAt(sheet.plural, sheet.path)} onClose={onClose}>
       {answer?.published === null ? (
         <p>
-          The page is served for the first time, to {open ? <code>{open.source}</code> : "everyone who is signed in"}.
+          {says.thePageIsServedForThe}
+          {open ? <code>{open.source}</code> : says.everyoneWhoIsSignedIn}.
         </p>
       ) : (
         <>
-          <p>Changes for everyone who opens the page:</p>
+          <p>{says.changesForEveryoneWhoOpensThe}</p>
           <ul>
             {answer?.differs.map((line) => (
               <li key={line}>{line}</li>
             ))}
           </ul>
-          <p>
-            Forms that are open now are taken where the new page reads their fields the same way; otherwise they are
-            shown again, with what was typed.
-          </p>
+          <p>{says.formsThatAreOpenNowAre}</p>
         </>
       )}
       <Effects page={sheet.name} revision={answer?.revision ?? 0} />
       {warnings > 0 && (
         <p>
-          <Mark kind="wait">{warnings === 1 ? "one warning" : `${warnings} warnings`}</Mark> in the review; it can be
-          published all the same.
+          <Mark kind="wait">{warnings === 1 ? says.oneWarning : says.warnings(warnings)}</Mark>
+          {says.inTheReviewItCanBe}
         </p>
       )}
       <footer>
@@ -80,9 +87,9 @@ export function PublishQuestion({ draft, sheet, onClose }: DraftQuestionProps) {
             setBusy(false);
           }}
         >
-          {isBusy ? "Publishing…" : "Publish now"}
+          {isBusy ? says.publishing : says.publishNow}
         </Strong>
-        <QuietButton onClick={onClose}>Cancel</QuietButton>
+        <QuietButton onClick={onClose}>{says.cancel}</QuietButton>
         {draft.complaint && <Mark kind="stop">{draft.complaint}</Mark>}
       </footer>
     </Question>
@@ -93,18 +100,18 @@ export function PublishQuestion({ draft, sheet, onClose }: DraftQuestionProps) {
 export function AbandonQuestion({ draft, sheet, onClose }: DraftQuestionProps) {
   const navigate = useNavigate();
   return (
-    <Question role="alertdialog" title={`Discard draft of ${sheet.plural}`} onClose={onClose}>
-      <p>The page was never published, so nothing of it remains. Download its file first if you may want it again.</p>
+    <Question role="alertdialog" title={says.discardDraftOf(sheet.plural)} onClose={onClose}>
+      <p>{says.thePageWasNeverPublishedSo}</p>
       <footer>
         <Strong
           onClick={async () => {
             if (await draft.abandon()) void navigate("/");
           }}
         >
-          Discard draft
+          {says.discardDraft}
         </Strong>
         <QuietButton autoFocus onClick={onClose}>
-          Cancel
+          {says.cancel}
         </QuietButton>
         {draft.complaint && <Mark kind="stop">{draft.complaint}</Mark>}
       </footer>

@@ -2,7 +2,10 @@ import type { SheetAnswer } from "@loyal-quill/server/api";
 import { lazy, Suspense, useState } from "react";
 import { Small } from "../parts/inputs.js";
 import { Strong } from "../parts/states.js";
+import { texts } from "../texts.js";
 import type { EditedDraft } from "./use-draft.js";
+
+const says = texts.publish;
 
 const loadQuestions = () => import("./publish-questions.js");
 const PublishQuestion = lazy(async () => ({ default: (await loadQuestions()).PublishQuestion }));
@@ -22,7 +25,7 @@ export function Publish({ draft, sheet, isOpen, setOpen }: PublishProps) {
   return (
     <>
       <Strong disabled={hasErrors} onPointerEnter={() => void loadQuestions()} onClick={() => setOpen(true)}>
-        Publish…
+        {says.publish}
       </Strong>
       {isOpen && !hasErrors && (
         <Suspense>
@@ -39,7 +42,7 @@ export function Abandon({ draft, sheet }: Pick<PublishProps, "draft" | "sheet">)
   return (
     <>
       <Small type="button" onPointerEnter={() => void loadQuestions()} onClick={() => setOpen(true)}>
-        Discard draft…
+        {says.discardDraft}
       </Small>
       {isOpen && (
         <Suspense>

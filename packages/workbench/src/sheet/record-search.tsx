@@ -3,7 +3,10 @@ import { Button, ComboBox, Input, Label, ListBox, ListBoxItem, Popover } from "r
 import { styled } from "styled-components";
 import { useCensus, useExtremes, useRecords } from "../api/queries.js";
 import { English } from "../parts/english.js";
+import { texts } from "../texts.js";
 import { idOf, type RecordChoiceProps, useChosenText, withOpener } from "./record-choice.js";
+
+const says = texts.recordSearch;
 
 const Field = styled(ComboBox)`
   ${withOpener}
@@ -74,13 +77,20 @@ export default function RecordSearch({ page, chosen, onChoose, begun }: RecordSe
         allowsEmptyCollection
         menuTrigger="focus"
       >
-        <Label>Record</Label>
+        <Label>{says.record}</Label>
         <Input autoFocus onFocus={(event) => begun === undefined && event.target.select()} />
         <Button>
           <span aria-hidden="true">▾</span>
         </Button>
         <Leaf>
-          <Options<(typeof items)[number]> renderEmptyState={() => <Nothing>Nothing contains “{typed}”.</Nothing>}>
+          <Options<(typeof items)[number]>
+            renderEmptyState={() => (
+              <Nothing>
+                {says.nothingContains}
+                {typed}”.
+              </Nothing>
+            )}
+          >
             {(record) => (
               <Option id={record.id} textValue={record.text}>
                 {record.extreme && <Why>{record.extreme}</Why>}

@@ -7,6 +7,7 @@ import { focusAfter } from "../parts/focus.js";
 import { useFocusRequest } from "../parts/focus-request.js";
 import { Select, Small, Text, TextLine } from "../parts/inputs.js";
 import { AddMenu } from "../parts/menu.js";
+import { texts } from "../texts.js";
 import { ConditionLine } from "./condition-line.js";
 import {
   addRule,
@@ -19,6 +20,8 @@ import {
   valueOfRule,
   withPart,
 } from "./settings.js";
+
+const says = texts.rulesEditor;
 
 const Row = styled.li`
   display: grid;
@@ -108,23 +111,27 @@ function RuleRow({ parts, choice, field, focusName, onChange }: RuleRowProps) {
           />
         ))}
         {!isOpen && (
-          <Small type="button" onClick={() => setOpen(true)} aria-label={`Edit condition and message: ${text}`}>
-            when, message
+          <Small type="button" onClick={() => setOpen(true)} aria-label={says.editConditionAndMessage(text)}>
+            {says.whenMessage}
           </Small>
         )}
-        <Small type="button" onClick={() => onChange(null)} aria-label={`Remove rule: ${text}`}>
-          Remove
+        <Small type="button" onClick={() => onChange(null)} aria-label={says.removeRule(text)}>
+          {says.remove}
         </Small>
       </div>
       {isOpen && (
         <>
           <ConditionLine
-            label="When"
+            label={says.when}
             place="form"
             value={parts.when}
             onChange={(when) => onChange({ ...parts, when })}
           />
-          <TextLine label="Message" value={parts.message} onChange={(message) => onChange({ ...parts, message })} />
+          <TextLine
+            label={says.message}
+            value={parts.message}
+            onChange={(message) => onChange({ ...parts, message })}
+          />
         </>
       )}
     </Row>
@@ -145,12 +152,12 @@ export function RulesEditor({ field, rules, onChange }: RulesEditorProps) {
   const change = (index: number, parts: RuleParts | null): void => {
     if (!parts) focusAfter(`[data-settings-of="${CSS.escape(field.name)}"] [aria-haspopup]`);
     const next = rules.flatMap((rule, each) => (each !== index ? [rule] : parts ? [ruleOfParts(parts)] : []));
-    onChange(next.length > 0 ? next : undefined, `${parts ? "a rule" : "remove a rule"} of ${field.name}`);
+    onChange(next.length > 0 ? next : undefined, parts ? says.ruleOf(field.name) : says.removeRuleOf(field.name));
   };
   return (
     <div>
       {rules.length > 0 && (
-        <List aria-label={`Rules of ${field.name}`}>
+        <List aria-label={says.rulesOf(field.name)}>
           {rules.map((rule, index) => {
             const parts = partsOfRule(rule);
             return (
@@ -168,7 +175,7 @@ export function RulesEditor({ field, rules, onChange }: RulesEditorProps) {
         </List>
       )}
       <AddMenu
-        label="Add a rule"
+        label={says.addARule}
         options={fitting.map(({ name, label }) => ({ id: name, text: label }))}
         onAdd={(added) => {
           const rule = fitting.find(({ name }) => name === added);

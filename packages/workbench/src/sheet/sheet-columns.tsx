@@ -4,6 +4,7 @@ import { memo, type ReactNode, useCallback, useEffect, useMemo, useRef, useState
 import { styled } from "styled-components";
 import { Mark } from "../parts/mark.js";
 import { useStable } from "../parts/stable.js";
+import { texts } from "../texts.js";
 import { ColumnNotes, type FieldActions } from "./column-notes.js";
 import { FieldEditor } from "./field-editor.js";
 import { PageFrame } from "./page-frame.js";
@@ -13,6 +14,8 @@ import { type Alignment, useAlignment } from "./use-alignment.js";
 import { useFieldDrag } from "./use-field-drag.js";
 import { fieldButton, type Selection } from "./use-selection.js";
 import { type View, views } from "./views.js";
+
+const says = texts.sheetColumns;
 
 /** Table, page and rules scroll together below the round trip, which stays in view. */
 const Pane = styled.section`
@@ -121,7 +124,7 @@ function OffPage({
   return (
     <Beside $side="left" style={{ top }}>
       <p>
-        <b>Not on the page</b>
+        <b>{says.notOnThePage}</b>
       </p>
       {fields.map((field) => (
         <ColumnNotes key={field.name} field={field} stored={row?.[field.name]} known={false} actions={actions} />
@@ -204,7 +207,7 @@ export function SheetColumns({ sheet, trial, save, selection, onSend, view, pane
     keyDown: selection.onKeyDown,
     dragStart: (name, event) => drag.handle(name).onDragStart(event),
     dragEnd: () => drag.handle("").onDragEnd(),
-    add: (name) => edit([{ do: "add-fields", names: [name], before: null }], `add ${name}`),
+    add: (name) => edit([{ do: "add-fields", names: [name], before: null }], says.add(name)),
     set: (name) => selection.choose([name]),
   });
   const checks = useMemo(() => checksByField(sheet.checks), [sheet.checks]);
@@ -231,18 +234,28 @@ export function SheetColumns({ sheet, trial, save, selection, onSend, view, pane
   const realign = useCallback(() => requestAnimationFrame(align), [align]);
   const share = view === "rules" || view === "page" ? view : "pane";
   return (
-    <Pane ref={scroller} aria-label="Table, page and rules">
+    <Pane ref={scroller} aria-label={says.tablePageAndRules}>
       <Heads $share={share}>
         {share === "rules" && (
           <h2 title={sheet.tableComment ?? undefined}>
-            Table{" "}
+            {says.table}{" "}
             <span>
-              {sheet.table}, key {sheet.keyColumns.join(", ")}
+              {sheet.table}
+              {says.key}
+              {sheet.keyColumns.join(", ")}
             </span>
           </h2>
         )}
         <h2>
-          Page {hasErrors ? <Mark kind="stop">last version without errors</Mark> : <span>as served to {person}</span>}
+          {says.page}
+          {hasErrors ? (
+            <Mark kind="stop">{says.lastVersionWithoutErrors}</Mark>
+          ) : (
+            <span>
+              {says.asServedTo}
+              {person}
+            </span>
+          )}
         </h2>
         {head}
       </Heads>
@@ -279,7 +292,7 @@ export function SheetColumns({ sheet, trial, save, selection, onSend, view, pane
           <PageFrame
             key={whose}
             frame={frame}
-            title={`The page as served to ${person}`}
+            title={says.thePageAsServedTo(person)}
             html={html}
             height={alignment.height}
             onShow={realign}

@@ -6,8 +6,11 @@ import type { Command } from "../palette/commands.js";
 import { requestFocus } from "../parts/focus-request.js";
 import type { ChosenStep } from "../round-trip/round-trip.js";
 import { stepTitle } from "../round-trip/wording.js";
+import { texts } from "../texts.js";
 import { addCheck, addRule, type Content, type Editing, fittingRules, settingsOfField } from "./settings.js";
 import { type View, views } from "./views.js";
+
+const { sheetCommands: says, accessSettings: access, stepSettings: ofSteps } = texts;
 
 interface SheetActions {
   readonly sheet: SheetAnswer;
@@ -22,16 +25,16 @@ interface SheetActions {
 }
 
 const settings: readonly { readonly step: StepName; readonly label: string; readonly text: string }[] = [
-  { step: "access", label: "Can open", text: "Can open" },
-  { step: "access", label: "Visible records", text: "Visible records" },
-  { step: "access", label: "Editable when", text: "Editable when" },
-  { step: "access", label: "Can create", text: "Can create" },
-  { step: "access", label: "Deletable when", text: "Deletable when" },
-  { step: "route", label: "Address", text: "Address of the page" },
-  { step: "route", label: "Title", text: "Title of the page" },
-  { step: "key", label: "Key", text: "Key of the record" },
-  { step: "prefill", label: "Time zone", text: "Time zone" },
-  { step: "answer", label: "After saving, go to", text: "After saving, go to" },
+  { step: "access", label: access.canOpen, text: access.canOpen },
+  { step: "access", label: access.visibleRecords, text: access.visibleRecords },
+  { step: "access", label: access.editableWhen, text: access.editableWhen },
+  { step: "access", label: access.canCreate, text: access.canCreate },
+  { step: "access", label: access.deletableWhen, text: access.deletableWhen },
+  { step: "route", label: ofSteps.address, text: says.addressOfThePage },
+  { step: "route", label: ofSteps.title, text: says.titleOfThePage },
+  { step: "key", label: ofSteps.key, text: says.keyOfTheRecord },
+  { step: "prefill", label: ofSteps.timeZone, text: ofSteps.timeZone },
+  { step: "answer", label: ofSteps.afterSavingGoTo, text: ofSteps.afterSavingGoTo },
 ];
 
 const noRules: readonly RuleChoice[] = [];
@@ -52,13 +55,13 @@ export function useSheetCommands(actions: SheetActions): readonly Command[] {
     return [
       {
         id: "publish",
-        text: "Publish this page",
+        text: says.publishThisPage,
         what: plural,
         run: () => now().publish(),
       },
       {
         id: "add check",
-        text: "Add a check across fields",
+        text: says.addACheckAcrossFields,
         what: plural,
         run: () => {
           open("check");
@@ -76,8 +79,8 @@ export function useSheetCommands(actions: SheetActions): readonly Command[] {
       })),
       ...onPage.map(({ name, label }) => ({
         id: `field ${name}`,
-        text: `Edit ${name}, ${label}`,
-        what: "field",
+        text: says.edit(name, label),
+        what: says.field,
         run: () => {
           now().view("rules");
           now().choose([name]);
@@ -89,8 +92,8 @@ export function useSheetCommands(actions: SheetActions): readonly Command[] {
         .flatMap((field) =>
           fittingRules(rules, field.kind).map((rule) => ({
             id: `rule ${rule.name} ${field.name}`,
-            text: `${field.name}: add the rule ${rule.label}`,
-            what: "rule",
+            text: says.addTheRule(field.name, rule.label),
+            what: says.rule,
             run: () => {
               const { view, choose } = now();
               view("rules");
@@ -103,19 +106,19 @@ export function useSheetCommands(actions: SheetActions): readonly Command[] {
         .filter((field) => !field.onPage)
         .map(({ name }) => ({
           id: `add ${name}`,
-          text: `Add ${name} to the page`,
-          what: "field",
-          run: () => now().edit([{ do: "add-fields", names: [name], before: null }], `add ${name}`),
+          text: says.addToThePage(name),
+          what: says.field,
+          run: () => now().edit([{ do: "add-fields", names: [name], before: null }], says.add(name)),
         })),
       ...(Object.keys(views) as View[]).map((view) => ({
         id: `view ${view}`,
-        text: `Show: ${views[view]}`,
+        text: says.show(views[view]),
         what: plural,
         run: () => now().view(view),
       })),
       ...[...new Set([...openSteps, ...saveSteps])].map((step) => ({
         id: `step ${step}`,
-        text: `Step: ${stepTitle[step]}`,
+        text: says.step(stepTitle[step]),
         what: plural,
         run: () => open(step),
       })),
@@ -123,13 +126,13 @@ export function useSheetCommands(actions: SheetActions): readonly Command[] {
         ? [
             {
               id: "served",
-              text: `Go to the served page, ${listAddress}`,
+              text: says.goToTheServedPage(listAddress),
               what: plural,
               run: () => location.assign(listAddress ?? "/"),
             },
             {
               id: "served record",
-              text: "Open this record on the served page",
+              text: says.openThisRecordOnTheServed,
               what: plural,
               run: () => location.assign(now().recordAddress ?? listAddress ?? "/"),
             },

@@ -20,6 +20,7 @@ import { Empty, Failed, Waiting } from "../parts/states.js";
 import { Title } from "../parts/title.js";
 import { type ChosenStep, RoundTrip } from "../round-trip/round-trip.js";
 import { stoppedAt } from "../round-trip/wording.js";
+import { texts } from "../texts.js";
 import { DraftBar, DraftNotices } from "./draft-bar.js";
 import { FieldsTogether } from "./fields-together.js";
 import { Findings } from "./findings.js";
@@ -33,6 +34,8 @@ import { type EditedDraft, useDraft } from "./use-draft.js";
 import { useSelection } from "./use-selection.js";
 import { useUndoKeys } from "./use-undo-keys.js";
 import { type View, views } from "./views.js";
+
+const says = texts.sheetRoute;
 
 const FilePane = lazy(() => import("./file-pane.js"));
 const CensusPane = lazy(() => import("./census-pane.js"));
@@ -96,7 +99,7 @@ export default function SheetRoute() {
 function SheetOf({ name }: { name: string }) {
   const draft = useDraft(name);
   useEffect(() => {
-    document.title = `${name} · Loyal Quill`;
+    document.title = texts.documentTitle(name);
   }, [name]);
   if (draft.text !== undefined) return <Sheet name={name} draft={draft} text={draft.text} />;
   return draft.error ? (
@@ -105,7 +108,7 @@ function SheetOf({ name }: { name: string }) {
       <Failed error={draft.error} again={draft.reload} />
     </>
   ) : (
-    <Waiting height="80vh" what="Loading page" />
+    <Waiting height="80vh" what={says.loadingPage} />
   );
 }
 
@@ -220,7 +223,7 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
   const people = (accounts.data ?? []).filter((account) => account.active);
   const pane =
     view === "rules" || view === "page" ? undefined : (
-      <Suspense fallback={<Waiting height="30rem" what="Opening" />}>
+      <Suspense fallback={<Waiting height="30rem" what={says.opening} />}>
         {view === "file" && (
           <FilePane name={name} text={text} findings={findings} sheet={sheet} onChange={draft.write} />
         )}
@@ -242,11 +245,11 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
     <EditingContext.Provider value={source}>
       <Leaf>
         <Top>
-          <Title title={`${sheet.plural} at ${sheet.path}, table ${sheet.table}`}>{sheet.plural}</Title>
+          <Title title={says.atTable(sheet.plural, sheet.path, sheet.table)}>{sheet.plural}</Title>
           <RecordChoice page={name} chosen={key} onChoose={(next) => choose({ key: next })} />
           {key && <Neighbours page={name} from={key} onChoose={(next) => choose({ key: next })} />}
           <Choice
-            label="View as"
+            label={says.viewAs}
             value={eyes?.id ?? ""}
             options={people.map((account) => ({
               id: account.id,
@@ -254,11 +257,11 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
             }))}
             onChange={(id) => choose({ as: [id], ...(key ? { key } : {}) })}
           />
-          {key && <Link to={`/changes?containing=${encodeURIComponent(key[0] ?? "")}`}>Change history</Link>}
+          {key && <Link to={`/changes?containing=${encodeURIComponent(key[0] ?? "")}`}>{says.changeHistory}</Link>}
           <DraftBar draft={draft} sheet={sheet} isOpen={isPublishing} setOpen={setPublishing} />
         </Top>
         <DraftNotices draft={draft} />
-        {isEmpty && shownTrial && <p role="status">The table is empty: this is the form for a new record.</p>}
+        {isEmpty && shownTrial && <p role="status">{says.theTableIsEmptyThisIs}</p>}
         {requestId && asked.error && <Failed error={asked.error} again={() => void asked.refetch()} />}
         <RoundTrip open={shownOpen} save={save} chosen={chosen} onChoose={setPicked} />
         {picked && (
@@ -271,12 +274,10 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
         )}
         {tried && (
           <p role="status">
-            {trial?.leadsTo
-              ? `Trial: this save would redirect (303) to ${trial.leadsTo}. It was rolled back.`
-              : "Trial on the draft: rolled back, nothing was changed."}{" "}
-            It is tried again with every change of the draft.{" "}
+            {trial?.leadsTo ? says.trialThisSaveWouldRedirect303(trial.leadsTo) : says.trialOnTheDraftRolledBack}{" "}
+            {says.itIsTriedAgainWithEvery}{" "}
             <Small type="button" onClick={() => setForm(undefined)}>
-              Reload record
+              {says.reloadRecord}
             </Small>
           </p>
         )}
@@ -297,10 +298,10 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
         ) : answer.isPending || (key === undefined && answer.data?.sheet.version) ? (
           <NoRecord isPending={answer.isPending} />
         ) : (
-          <section aria-label="The page file">
+          <section aria-label={says.thePageFile}>
             {head}
             {pane ?? (
-              <Suspense fallback={<Waiting height="30rem" what="Opening" />}>
+              <Suspense fallback={<Waiting height="30rem" what={says.opening} />}>
                 <FilePane name={name} text={text} findings={sheet.findings} sheet={sheet} onChange={draft.write} />
               </Suspense>
             )}
@@ -313,9 +314,9 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
 
 function NoRecord({ isPending }: { isPending: boolean }) {
   return isPending ? (
-    <Waiting height="30rem" what="Loading record" />
+    <Waiting height="30rem" what={says.loadingRecord} />
   ) : (
-    <Empty title="No records yet">The table is empty, so there is nothing to open.</Empty>
+    <Empty title={says.noRecordsYet}>{says.theTableIsEmptySoThere}</Empty>
   );
 }
 

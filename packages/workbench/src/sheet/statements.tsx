@@ -3,6 +3,9 @@ import type { SheetAnswer } from "@loyal-quill/server/api";
 import { useState } from "react";
 import { styled } from "styled-components";
 import { Small } from "../parts/inputs.js";
+import { texts } from "../texts.js";
+
+const says = texts.statements;
 
 const Foot = styled.section`
   padding: ${({ theme }) => `0 0 ${theme.space(4)} ${theme.space(4)}`};
@@ -19,15 +22,15 @@ function Copy({ text, what }: { text: string; what: string }) {
     <>
       <Small
         type="button"
-        aria-label={`Copy the statement: ${what}`}
+        aria-label={says.copyTheStatement(what)}
         onClick={() =>
           navigator.clipboard.writeText(text).then(
-            () => say("copied"),
-            () => say("The browser does not allow copying."),
+            () => say(says.copied),
+            () => say(says.theBrowserDoesNotAllowCopying),
           )
         }
       >
-        copy
+        {says.copy}
       </Small>
       <span role="status">{said}</span>
     </>
@@ -37,9 +40,9 @@ function Copy({ text, what }: { text: string; what: string }) {
 /** Why each kind of statement can touch one row at most. */
 function proofOf(purpose: string, sheet: SheetAnswer): string {
   const key = sheet.keyColumns.join(", ");
-  const one = `${key} is a key of ${sheet.table}: unique and not null, so this ${purpose === "load" ? "finds" : "touches"} one row at most.`;
+  const one = says.isAKeyOfUniqueAnd(key, sheet.table, purpose === "load" ? "finds" : "touches");
   if (purpose === "load") return one;
-  return `${one} It is locked by key, access and version first; every value is a parameter; the entry of the log is part of the same statement, so there is neither a change without an entry nor an entry without a change.`;
+  return says.itIsLockedByKeyAccess(one);
 }
 
 /** The statements of the page on this record, as they were sent, each with its proof. */
@@ -55,9 +58,9 @@ export default function Statements({
   const sent = [open, save].flatMap((request) => request?.steps.flatMap((step) => step.statements) ?? []);
   const different = sent.filter((each, index) => sent.findIndex((other) => other.text === each.text) === index);
   return (
-    <Foot aria-label="Statements">
-      <h2>Statements</h2>
-      {!save && <p>Press the page's own button to see its save as well: it runs as a trial and is rolled back.</p>}
+    <Foot aria-label={says.statements}>
+      <h2>{says.statements}</h2>
+      {!save && <p>{says.pressThePageSOwnButton}</p>}
       {different.map(({ purpose, text, values }) => (
         <div key={text}>
           <h3>

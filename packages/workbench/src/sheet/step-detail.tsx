@@ -3,7 +3,10 @@ import type { SheetAnswer } from "@loyal-quill/server/api";
 import { styled } from "styled-components";
 import { Small } from "../parts/inputs.js";
 import { stepTitle } from "../round-trip/wording.js";
+import { texts } from "../texts.js";
 import { StepSettings } from "./step-settings.js";
+
+const says = texts.stepDetail;
 
 const Detail = styled.section`
   border-top: 1px solid ${({ theme }) => theme.rule};
@@ -40,7 +43,8 @@ function Statement({ statement }: { statement: RecordedStep["statements"][number
   return (
     <section>
       <h3>
-        Statement: {statement.purpose}, {statement.rows === 1 ? "one row" : `${statement.rows} rows`}
+        {says.statement}
+        {statement.purpose}, {statement.rows === 1 ? says.oneRow : says.rows(statement.rows)}
       </h3>
       <pre>{statement.text}</pre>
       <Values>
@@ -62,7 +66,7 @@ function Recorded({ step }: { step: RecordedStep }) {
       <Values>
         {step.stopped && (
           <div>
-            <dt>stopped</dt>
+            <dt>{says.stopped}</dt>
             <dd>{step.stopped}</dd>
           </div>
         )}
@@ -98,14 +102,17 @@ export function StepDetail({ request, step: name, sheet, onClose }: StepDetailPr
         {stepTitle[name]}
         <span>
           {step
-            ? `${step.ms.toFixed(2)} ms, ${sent === 0 ? "no statement" : sent === 1 ? "one statement" : `${sent} statements`}`
-            : "Not reached in this request"}
+            ? says.ms(
+                step.ms.toFixed(2),
+                sent === 0 ? says.noStatement : sent === 1 ? says.oneStatement : says.statements(sent),
+              )
+            : says.notReachedInThisRequest}
         </span>{" "}
         <Small type="button" onClick={onClose}>
-          close
+          {says.close}
         </Small>
       </h2>
-      <Inside tabIndex={0} role="region" aria-label={`${stepTitle[name]}: settings and values`}>
+      <Inside tabIndex={0} role="region" aria-label={says.settingsAndValues(stepTitle[name])}>
         <StepSettings step={name} sheet={sheet} />
         {step ? <Recorded step={step} /> : <p />}
       </Inside>

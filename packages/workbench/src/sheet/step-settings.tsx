@@ -5,9 +5,12 @@ import { styled } from "styled-components";
 import { usePageFile } from "../api/queries.js";
 import { CheckBox, Line, SelectLine, TextLine } from "../parts/inputs.js";
 import { AddMenu } from "../parts/menu.js";
+import { texts } from "../texts.js";
 import { AccessSettings } from "./access-settings.js";
 import { CheckSettings } from "./check-settings.js";
 import { partOf, setter, textOf, useEditing } from "./settings.js";
+
+const says = texts.stepSettings;
 
 const Lines = styled.div`
   display: grid;
@@ -26,18 +29,18 @@ function RouteSettings() {
   return (
     <>
       <TextLine
-        label="Address"
+        label={says.address}
         value={textOf(editing.content?.path)}
         onChange={(value) => set(["path"], value, "address")}
       />
-      <TextLine label="Title" value={textOf(editing.content?.title)} onChange={(value) => set(["title"], value)} />
+      <TextLine label={says.title} value={textOf(editing.content?.title)} onChange={(value) => set(["title"], value)} />
       <TextLine
-        label="List title"
+        label={says.listTitle}
         value={textOf(editing.content?.plural)}
-        onChange={(value) => set(["plural"], value, "list title")}
+        onChange={(value) => set(["plural"], value, says.listTitle2)}
       />
       <TextLine
-        label="Description"
+        label={says.description}
         value={textOf(editing.content?.description)}
         onChange={(value) => set(["description"], value)}
       />
@@ -54,12 +57,12 @@ function KeySettings({ sheet }: { sheet: SheetAnswer }) {
   return (
     <>
       <SelectLine
-        label="Key"
+        label={says.key}
         value={current}
         options={
           options.some(({ id }) => id === current)
             ? options
-            : [{ id: current, text: `${current} (not safe)` }, ...options]
+            : [{ id: current, text: says.notSafe(current) }, ...options]
         }
         onChange={(id) => {
           const names = id.split(", ");
@@ -74,14 +77,12 @@ function KeySettings({ sheet }: { sheet: SheetAnswer }) {
         }}
       />
       <Line>
-        <span>Editable key</span>
+        <span>{says.editableKey}</span>
         <span>
           <CheckBox
-            label="People can edit the key"
+            label={says.peopleCanEditTheKey}
             checked={record["key-editable"] === true}
-            onChange={(checked) =>
-              set(["record", "key-editable"], checked || undefined, "whether the key may be edited")
-            }
+            onChange={(checked) => set(["record", "key-editable"], checked || undefined, says.whetherTheKeyMayBeEdited)}
           />
         </span>
       </Line>
@@ -96,11 +97,11 @@ function LoadSettings({ sheet }: { sheet: SheetAnswer }) {
   const sort = textOf(list.sort);
   const set = setter(editing);
   const setColumns = (names: readonly string[]): void =>
-    set(["list", "columns"], names.length > 0 ? names : undefined, "columns of the list");
+    set(["list", "columns"], names.length > 0 ? names : undefined, says.columnsOfTheList);
   return (
     <>
       <Line>
-        <span>List columns</span>
+        <span>{says.listColumns}</span>
         <span>
           {columns.map((name) => (
             <CheckBox
@@ -111,7 +112,7 @@ function LoadSettings({ sheet }: { sheet: SheetAnswer }) {
             />
           ))}
           <AddMenu
-            label="Add a column"
+            label={says.addAColumn}
             options={sheet.fields
               .filter((field) => !columns.includes(field.name))
               .map(({ name }) => ({ id: name, text: name }))}
@@ -120,16 +121,16 @@ function LoadSettings({ sheet }: { sheet: SheetAnswer }) {
         </span>
       </Line>
       <SelectLine
-        label="Sort by"
+        label={says.sortBy}
         value={sort}
         options={[
-          { id: "", text: "the key" },
+          { id: "", text: says.theKey },
           ...sheet.fields.flatMap(({ name }) => [
             { id: name, text: name },
-            { id: `-${name}`, text: `${name}, last first` },
+            { id: `-${name}`, text: says.lastFirst(name) },
           ]),
         ]}
-        onChange={(id) => set(["list", "sort"], id, "order of the list")}
+        onChange={(id) => set(["list", "sort"], id, says.orderOfTheList)}
       />
     </>
   );
@@ -142,16 +143,16 @@ function PrefillSettings() {
   return (
     <>
       <SelectLine
-        label="Language"
+        label={says.language}
         value={textOf(editing.content?.language)}
         options={languages.map(({ id, name }, index) => ({ id: index === 0 ? "" : id, text: name }))}
         onChange={(id) => set(["language"], id)}
       />
       <TextLine
-        label="Time zone"
+        label={says.timeZone}
         value={textOf(editing.content?.["time-zone"])}
-        placeholder="UTC"
-        onChange={(value) => set(["time-zone"], value, "time zone")}
+        placeholder={says.utc}
+        onChange={(value) => set(["time-zone"], value, says.timeZone2)}
       />
     </>
   );
@@ -163,7 +164,7 @@ function ReadSettings({ sheet }: { sheet: SheetAnswer }) {
   return (
     <>
       <Soft>
-        Only these fields are taken from a form:{" "}
+        {says.onlyTheseFieldsAreTakenFrom}{" "}
         {sheet.fields
           .filter((field) => field.onPage && !field.readOnly)
           .map(({ name }) => name)
@@ -171,15 +172,15 @@ function ReadSettings({ sheet }: { sheet: SheetAnswer }) {
         .
       </Soft>
       <Line>
-        <span>Add</span>
+        <span>{says.add}</span>
         <span>
-          {off.length === 0 && "All columns are on the page."}
+          {off.length === 0 && says.allColumnsAreOnThePage}
           {off.map((field) => (
             <CheckBox
               key={field.name}
               label={field.name}
               checked={false}
-              onChange={() => edit([{ do: "add-fields", names: [field.name], before: null }], `add ${field.name}`)}
+              onChange={() => edit([{ do: "add-fields", names: [field.name], before: null }], says.add2(field.name))}
             />
           ))}
         </span>
@@ -194,18 +195,15 @@ function WriteSettings() {
   const save = partOf(editing.content, "save");
   return (
     <>
-      <Soft>
-        A single statement locks the row by key, access and version, updates the changed columns and writes the log
-        entry. You can save through your own function or procedure instead.
-      </Soft>
+      <Soft>{says.aSingleStatementLocksTheRow}</Soft>
       <TextLine
-        label="Routine"
+        label={says.routine}
         value={textOf(save.routine)}
-        placeholder="schema.routine"
+        placeholder={says.schemaRoutine}
         onChange={(value) =>
           value === ""
-            ? set(["save"], undefined, "routine that saves")
-            : set(["save", "routine"], value, "routine that saves")
+            ? set(["save"], undefined, says.routineThatSaves)
+            : set(["save", "routine"], value, says.routineThatSaves)
         }
       />
     </>
@@ -219,33 +217,32 @@ function AnswerSettings() {
   return (
     <>
       <SelectLine
-        label="After saving, go to"
+        label={says.afterSavingGoTo}
         value={textOf(answer.saved)}
         options={[
-          { id: "", text: "The list" },
-          { id: "page", text: "The form again" },
-          { id: "view", text: "The record" },
+          { id: "", text: says.theList },
+          { id: "page", text: says.theFormAgain },
+          { id: "view", text: says.theRecord },
         ]}
-        onChange={(id) => set(["answer", "saved"], id, "where a save leads")}
+        onChange={(id) => set(["answer", "saved"], id, says.whereASaveLeads)}
       />
       <TextLine
-        label="Success message"
+        label={says.successMessage}
         value={textOf(answer.message)}
-        onChange={(value) => set(["answer", "message"], value, "message after a save")}
+        onChange={(value) => set(["answer", "message"], value, says.messageAfterASave)}
       />
     </>
   );
 }
 
 const said: Readonly<Record<"compare", string>> = {
-  compare:
-    "No settings. What the form showed, what is stored now and what was submitted are compared field by field; untouched fields are never written.",
+  compare: says.noSettingsWhatTheFormShowed,
 };
 
 /** What can be set about a step, in its own place. */
 export function StepSettings({ step, sheet }: { step: StepName; sheet: SheetAnswer }) {
   const { content } = useEditing();
-  if (!content) return <Soft>The page file is not valid YAML. Fix it in File first.</Soft>;
+  if (!content) return <Soft>{says.thePageFileIsNotValid}</Soft>;
   const settings: Readonly<Record<StepName, ReactNode>> = {
     route: <RouteSettings />,
     key: <KeySettings sheet={sheet} />,

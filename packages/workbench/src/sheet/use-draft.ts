@@ -5,8 +5,11 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { ApiProblem } from "../api/client.js";
 import { onDraft } from "../api/feed.js";
+import { texts } from "../texts.js";
 import { draftServer } from "./draft-server.js";
 import { type DraftAction, type DraftState, isUnsaved, noDraft, reduceDraft } from "./draft-state.js";
+
+const says = texts.useDraft;
 
 export interface EditedDraft {
   /** The text that is worked on; undefined until it is known. */
@@ -89,7 +92,7 @@ export function useDraft(name: string): EditedDraft {
       send({ do: "sent", answer: await server.save(kept, text) });
     } catch (error) {
       const why = error instanceof ApiProblem ? error.title : String(error);
-      send({ do: "not sent", why: `Not saved: ${why}. Retrying.` });
+      send({ do: "not sent", why: says.notSavedRetrying(why) });
     }
   }, [now, send, server]);
 
@@ -134,10 +137,7 @@ export function useDraft(name: string): EditedDraft {
   const saved = async (): Promise<void> => {
     const end = Date.now() + patience;
     while (isUnsaved(now())) {
-      if (Date.now() > end)
-        throw new Error(
-          "Your last changes could not be saved on the server, so nothing was done. Try again once they are.",
-        );
+      if (Date.now() > end) throw new Error(says.yourLastChangesCouldNotBe);
       await save();
       await new Promise((resolve) => setTimeout(resolve, 20));
     }
@@ -176,7 +176,7 @@ export function useDraft(name: string): EditedDraft {
     discard: () =>
       void once(async () => {
         await server.discard(now().revision);
-        send({ do: "replace", answer: await server.read(), what: "discard draft" });
+        send({ do: "replace", answer: await server.read(), what: says.discardDraft });
       }),
     abandon: () => once(async () => void (await server.discard(now().revision))),
     settle: (conflict, mine) => send({ do: "settle", conflict, mine, at: Date.now() }),

@@ -1,7 +1,10 @@
 import { type DragEvent, useState } from "react";
+import { texts } from "../texts.js";
 import { useEditing } from "./settings.js";
 import type { Alignment } from "./use-alignment.js";
 import type { Selection } from "./use-selection.js";
+
+const says = texts.useFieldDrag;
 
 /** Where fields that are dragged would go: before another field, after the last one (null), or off the page. */
 type Place = { readonly before: string | null } | "off";
@@ -61,14 +64,14 @@ export function useFieldDrag(order: readonly string[], alignment: Alignment, sel
 
   const drop = (to: Place): void => {
     if (to === "off") selection.takeOff(names);
-    else if (isNew) edit([{ do: "add-fields", names, before: to.before }], `add ${names.join(", ")}`);
-    else edit([{ do: "move-fields", names, before: to.before }], `move ${names.join(", ")}`);
+    else if (isNew) edit([{ do: "add-fields", names, before: to.before }], says.add(names.join(", ")));
+    else edit([{ do: "move-fields", names, before: to.before }], says.move(names.join(", ")));
   };
 
   const shownAt = (to: Place): FieldDrag["shown"] =>
     to === "off"
-      ? { top: alignment.end + 8, says: `remove ${names.join(", ")} from the page` }
-      : { top: alignment.tops.get(to.before ?? "") ?? alignment.end, says: `${names.join(", ")} here` };
+      ? { top: alignment.end + 8, says: says.removeFromThePage(names.join(", ")) }
+      : { top: alignment.tops.get(to.before ?? "") ?? alignment.end, says: says.here(names.join(", ")) };
 
   return {
     shown: place && shownAt(place),

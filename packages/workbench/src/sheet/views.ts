@@ -1,10 +1,5 @@
+import { texts } from "../texts.js";
+
 /** What stands beside the page: table and rules, one of the panes, or nothing. */
-export const views = {
-  rules: "Rules",
-  file: "File",
-  census: "Census",
-  statements: "Statements",
-  versions: "Versions",
-  page: "Page only",
-} as const;
+export const views = texts.views;
 export type View = keyof typeof views;
