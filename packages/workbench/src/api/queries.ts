@@ -162,6 +162,8 @@ export const useRowReview = (page: string, text: string) =>
       if (signal.aborted) return [];
       return ask<Finding[]>(`/drafts/${encodeURIComponent(page)}/review`, { method: "POST", body: { text }, signal });
     },
+    // What was found stays until it is known what is found now: it would only jump.
+    placeholderData: keepPreviousData,
     gcTime: 5000,
   });
 
