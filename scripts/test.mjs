@@ -8,41 +8,26 @@ import { CannotSetUp, root, setUp } from "./setup.mjs";
 
 const results = path.join(root, ".build/results");
 
-/**
- * Runs a program. Two run side by side, so what each of them says is shown when it has ended.
- *
- * @returns {Promise<number>} its exit code
- */
-const run = (name, program, args, environment = {}) =>
+/** Runs a program with its output shown. @returns {Promise<number>} its exit code */
+const run = (program, args, environment = {}) =>
   new Promise((resolve) => {
-    process.stdout.write(`${name} …\n`);
-    const begun = Date.now();
-    const said = [];
-    const child = spawn(program, args, {
-      cwd: root,
-      stdio: ["ignore", "pipe", "pipe"],
-      env: { ...process.env, ...environment },
-    });
-    for (const stream of [child.stdout, child.stderr]) stream.on("data", (data) => said.push(data));
-    const end = (code) => {
-      const seconds = Math.round((Date.now() - begun) / 1000);
-      process.stdout.write(`\n== ${name}, ${seconds} s\n${Buffer.concat(said)}`);
-      resolve(code);
-    };
-    child.on("error", () => end(127));
-    child.on("close", (code) => end(code ?? 1));
+    const child = spawn(program, args, { cwd: root, stdio: "inherit", env: { ...process.env, ...environment } });
+    child.on("error", () => resolve(127));
+    child.on("close", (code) => resolve(code ?? 1));
   });
 
 /** A check that passes or fails as a whole. */
 async function whole(name, program, args) {
-  const code = await run(name, program, args);
+  process.stdout.write(`\n== ${name}\n`);
+  const code = await run(program, args);
   process.stdout.write(code === 0 ? `${name}: passed\n` : `${name}: failed\n`);
   return { passed: Number(code === 0), failed: Number(code !== 0) };
 }
 
 /** Tests that count themselves in a file of results; a run that wrote none, or ended badly with none failed, counts as one failed. */
 async function counted(name, program, args, environment, count) {
-  const code = await run(name, program, args, environment);
+  process.stdout.write(`\n== ${name}\n`);
+  const code = await run(program, args, environment);
   let result = { passed: 0, failed: 0 };
   try {
     result = count();
@@ -63,6 +48,8 @@ const jest = (project) => {
     "node_modules/jest/bin/jest.js",
     "--selectProjects",
     project,
+    // One waits for PostgreSQL while the other computes; Jest by itself would leave a core of two idle.
+    "--maxWorkers=2",
     "--json",
     `--outputFile=${path.join(results, file)}`,
   ];
@@ -94,22 +81,15 @@ try {
   process.stdout.write("0 passed, 1 failed\n");
   process.exit(1);
 }
-const all = [await whole("Type check", "npx", ["tsc", "-b"])];
-/** Runs one after the other. */
-const inTurn = async (...checks) => {
-  for (const check of checks) all.push(await check());
-};
-// The browser waits for the server as often as the server for the database: side by side they take the time of one.
-await Promise.all([
-  inTurn(playwright),
-  inTurn(
-    () => whole("Lint", "npx", ["biome", "check", "."]),
-    () => whole("Arrows", process.execPath, ["scripts/check-arrows.mjs"]),
-    () => whole("Packages", process.execPath, ["scripts/check-packages.mjs"]),
-    () => jest("core"),
-    () => jest("database"),
-  ),
-]);
+const all = [
+  await whole("Type check", "npx", ["tsc", "-b"]),
+  await whole("Lint", "npx", ["biome", "check", "."]),
+  await whole("Arrows", process.execPath, ["scripts/check-arrows.mjs"]),
+  await whole("Packages", process.execPath, ["scripts/check-packages.mjs"]),
+  await jest("core"),
+  await jest("database"),
+  await playwright(),
+];
 const sum = (name) => all.reduce((total, each) => total + each[name], 0);
 process.stdout.write(`\n${sum("passed")} passed, ${sum("failed")} failed\n`);
 process.exitCode = sum("failed") > 0 ? 1 : 0;

@@ -29,7 +29,7 @@ export interface Limits {
   readonly test: number;
 }
 
-export const usualLimits: Limits = {
+const usualLimits: Limits = {
   statement: 15_000,
   lock: 3_000,
   answer: 2_000,

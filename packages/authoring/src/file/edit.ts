@@ -42,7 +42,7 @@ const written = { lineWidth: 0, flowCollectionPadding: true, indentSeq: true } a
 const inOneLine: ReadonlySet<string> = new Set(["record", "list", "answer", "save"]);
 
 /** The name of a field's entry: `- code`, or `- name: { … }`. */
-export function fieldName(item: unknown): string | undefined {
+function fieldName(item: unknown): string | undefined {
   if (isScalar(item)) return typeof item.value === "string" ? item.value : undefined;
   const key = isMap(item) ? item.items[0]?.key : undefined;
   return isScalar(key) ? String(key.value) : undefined;

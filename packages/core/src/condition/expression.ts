@@ -49,7 +49,7 @@ export interface Condition {
 }
 
 /** The parts directly inside an expression. */
-export function partsOf(expression: Expression): readonly Expression[] {
+function partsOf(expression: Expression): readonly Expression[] {
   switch (expression.op) {
     case "compare":
     case "and":

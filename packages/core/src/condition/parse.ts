@@ -40,7 +40,7 @@ const times: ReadonlySet<ValueType> = new Set<ValueType>(["date", "timestamp", "
 const texts: ReadonlySet<ValueType> = new Set<ValueType>(["text", "uuid", "enum"]);
 
 /** The type in which two values can be compared, or undefined. */
-export function commonType(left: ValueType, right: ValueType): ValueType | undefined {
+function commonType(left: ValueType, right: ValueType): ValueType | undefined {
   if (left === right) return left === "list" || left === "json" || left === "other" ? undefined : left;
   if (left === "any" || left === "null") return right === "list" ? undefined : right;
   if (right === "any" || right === "null") return left === "list" ? undefined : left;

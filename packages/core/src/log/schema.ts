@@ -95,7 +95,7 @@ export const logGrants = (role: string): readonly string[] => [
  *
  * The catalogs are asked rather than the tables, so that a missing right is an answer and not an error.
  */
-export const logStateStatement = (): Statement => ({
+const logStateStatement = (): Statement => ({
   purpose: "is there a log",
   text: `SELECT (count(*) = 2)::text AS "there",
   coalesce(bool_and(has_schema_privilege(n.oid, 'USAGE') AND has_table_privilege(c.oid, 'SELECT') AND has_table_privilege(c.oid, 'INSERT')), false)::text AS "usable",

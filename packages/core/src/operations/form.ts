@@ -83,7 +83,7 @@ export function readForm(trip: Trip, form: Claims["form"], body: string): Submis
 }
 
 /** The heading of a form. */
-export const headingOf = (trip: Trip, form: FormKind, row: Row): string =>
+const headingOf = (trip: Trip, form: FormKind, row: Row): string =>
   form === "new" ? word(trip.page.language, "new-in", { list: trip.page.plural }) : titleOf(trip.page, row, trip.key);
 
 /** What stands on a form besides its fields, and what its fields show instead of what is stored. */

@@ -9,7 +9,7 @@ export const tidyings = ["trim", "single-spaces", "upper", "lower"] as const;
 const tidying = v.union([v.picklist(tidyings), v.strictObject({ slug: v.pipe(v.string(), v.minLength(1)) })]);
 
 /** How a choice among records is made: from a list of all, or by searching. */
-export const choiceWays = ["list", "search"] as const;
+const choiceWays = ["list", "search"] as const;
 
 const line = v.pipe(v.string(), v.trim(), v.minLength(1, "must not be empty"), v.maxLength(500));
 const condition = v.pipe(v.string(), v.minLength(1, "must not be empty"), v.maxLength(2000));

@@ -7,7 +7,7 @@ import type { Column } from "../table/model.js";
 import type { Rule, RuleKind } from "./rule.js";
 
 /** Asks whether a value is among the choices that a page offers; it answers a row if so. */
-export function offeredStatement(choices: TableChoices, value: Stored, facts: Facts): Statement {
+function offeredStatement(choices: TableChoices, value: Stored, facts: Facts): Statement {
   const parameters = new Parameters();
   const where = [`t.${quoted(choices.key.name)} = ${parameters.add(value, choices.key.type.cast)}`];
   if (choices.where) where.push(predicate(choices.where, parameters, facts, "t"));

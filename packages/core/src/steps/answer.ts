@@ -114,7 +114,7 @@ const labelled = (at: Page | null, typed: ReadonlyMap<string, string> | undefine
   });
 
 /** What proves that a form was refused here, and where it was sent: a sign-in carries on nothing else. */
-export const carriedBy = (address: string, body: string, signer: Signer): string =>
+const carriedBy = (address: string, body: string, signer: Signer): string =>
   `${signer.sign(`carried ${address}\n${body}`)}.${body}`;
 
 /** The body of a form that was carried through a sign-in, if it was refused here at that address. */

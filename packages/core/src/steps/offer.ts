@@ -23,7 +23,7 @@ export const dependsOnForm = (field: Field): boolean =>
   field.choices?.from === "table" && (field.choices.where?.formColumns.length ?? 0) > 0;
 
 /** What is found among a field's choices, at most {@link mostFound}, and whether there is more. */
-export async function findChoices(
+async function findChoices(
   choices: TableChoices,
   text: string,
   facts: Facts,

@@ -152,11 +152,7 @@ async function judge(page: Page, fields: readonly SubmittedField[], database: Da
 }
 
 /** The row that was to be written does not meet the page's `rows` condition: said at the field that did it. */
-export function leftRowsProblem(
-  page: Page,
-  fields: readonly SubmittedField[],
-  code: "rows-left" | "new-not-yours",
-): Problem {
+function leftRowsProblem(page: Page, fields: readonly SubmittedField[], code: "rows-left" | "new-not-yours"): Problem {
   const asked = page.access.rows?.rowColumns ?? [];
   const field = fields.find((each) => each.sent && asked.includes(each.field.column.name))?.field;
   return {

@@ -49,7 +49,7 @@ export interface DraftRouteOptions extends TrialOptions {
 }
 
 /** The differences of two texts in words, one a line; a text that can't be read says so. */
-export function inWords(before: string, after: string): readonly string[] {
+function inWords(before: string, after: string): readonly string[] {
   const found = differences(before, after);
   if (!found) return ["the text can't be read as YAML"];
   if (found.length === 0 && before !== after) return ["comments and layout only"];

@@ -9,7 +9,7 @@ import type { ChangeAnswer, PageSummary } from "./types.js";
 
 const day = 86_400_000;
 /** How many days the small charts look back. */
-export const chartDays = 7;
+const chartDays = 7;
 
 /** A key's values in the order of the page's address: JSON in PostgreSQL keeps no order. */
 function orderedKey(loaded: Loaded, page: string, key: Readonly<Record<string, string>>): Record<string, string> {

@@ -72,7 +72,6 @@ export const addressPattern = (page: Page): string =>
 /** Everything that the Sheet shows of a page, apart from records. */
 export function sheetOf(bound: BoundPageFile, mount: string): SheetAnswer {
   const { name, text, findings, page } = bound;
-  const file = bound.parsed?.file ?? null;
   if (!page) {
     return {
       name,
@@ -83,7 +82,6 @@ export function sheetOf(bound: BoundPageFile, mount: string): SheetAnswer {
       tableComment: null,
       version: null,
       text,
-      file,
       findings,
       fields: [],
       keyColumns: [],
@@ -109,7 +107,6 @@ export function sheetOf(bound: BoundPageFile, mount: string): SheetAnswer {
     tableComment: page.table.comment,
     version: page.version,
     text,
-    file,
     findings,
     fields: fieldsOf(page),
     keyColumns: page.key.map((column) => column.name),

@@ -1,15 +1,6 @@
 /** What the workbench's API answers. Types only: shared with the workbench. */
 import type { Census, Drift, MergeConflict } from "@loyal-quill/authoring";
-import type {
-  Attribute,
-  Control,
-  Finding,
-  Kind,
-  OutcomeKind,
-  PageFile,
-  RecordedRequest,
-  SettingPart,
-} from "@loyal-quill/core";
+import type { Attribute, Control, Finding, Kind, OutcomeKind, RecordedRequest, SettingPart } from "@loyal-quill/core";
 
 export interface SessionAnswer {
   readonly name: string;
@@ -105,8 +96,6 @@ export interface SheetAnswer {
   readonly tableComment: string | null;
   readonly version: string | null;
   readonly text: string;
-  /** The file's content; null where it can't be read. */
-  readonly file: PageFile | null;
   readonly findings: readonly Finding[];
   readonly fields: readonly SheetField[];
   readonly keyColumns: readonly string[];

@@ -15,7 +15,7 @@ const formSchema = v.object({
 });
 
 /** An address of this application to go on to: a path of its own, never another site's (`//host`, `/\host`). */
-export function safeNext(next: unknown): string {
+function safeNext(next: unknown): string {
   if (typeof next !== "string" || !/^\/(?![/\\])[^\\\s]*$/.test(next)) return "/";
   return next.startsWith("/sign-in") ? "/" : next;
 }

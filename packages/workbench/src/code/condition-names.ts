@@ -10,7 +10,7 @@ const sources = ["row", "form", "actor", "now"] as const;
 type Source = (typeof sources)[number];
 
 /** What a condition may ask for, by where it stands. */
-export const sourcesOf: Readonly<Record<string, readonly Source[]>> = {
+const sourcesOf: Readonly<Record<string, readonly Source[]>> = {
   open: ["actor", "now"],
   row: ["row", "actor", "now"],
   form: ["form", "row", "actor", "now"],

@@ -119,7 +119,6 @@ const empty: Omit<SheetAnswer, "name" | "text"> = {
   table: "",
   tableComment: null,
   version: null,
-  file: null,
   findings: [],
   fields: [],
   keyColumns: [],
