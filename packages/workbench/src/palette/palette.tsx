@@ -24,7 +24,7 @@ const says = texts.palette;
 const Over = styled(ModalOverlay)`
   position: fixed;
   inset: 0;
-  background: color-mix(in srgb, ${({ theme }) => theme.ink} 30%, transparent);
+  background: rgb(0 0 0 / 30%);
   z-index: 20;
 `;
 

@@ -6,7 +6,7 @@ import { English } from "./english.js";
 const Over = styled(ModalOverlay)`
   position: fixed;
   inset: 0;
-  background: color-mix(in srgb, ${({ theme }) => theme.ink} 35%, transparent);
+  background: rgb(0 0 0 / 35%);
   display: grid;
   place-items: center;
   z-index: 10;

@@ -1,7 +1,8 @@
 import type { RecordedRequest } from "@loyal-quill/core";
 import type { SheetAnswer } from "@loyal-quill/server/api";
-import { useState } from "react";
+import { useMemo, useState } from "react";
 import { styled } from "styled-components";
+import { formatSql } from "../code/format-sql.js";
 import { Small } from "../parts/inputs.js";
 import { texts } from "../texts.js";
 
@@ -55,19 +56,28 @@ export default function Statements({
   save: RecordedRequest | undefined;
   sheet: SheetAnswer;
 }) {
-  const sent = [open, save].flatMap((request) => request?.steps.flatMap((step) => step.statements) ?? []);
-  const different = sent.filter((each, index) => sent.findIndex((other) => other.text === each.text) === index);
+  const sent = useMemo(
+    () => [save, open].flatMap((request) => request?.steps.flatMap((step) => step.statements) ?? []),
+    [save, open],
+  );
+  const different = useMemo(
+    () =>
+      sent
+        .filter((each, index) => sent.findIndex((other) => other.text === each.text) === index)
+        .map((each) => ({ ...each, formatted: formatSql(each.text) })),
+    [sent],
+  );
   return (
     <Foot aria-label={says.statements}>
       <h2>{says.statements}</h2>
       {!save && <p>{says.pressThePageSOwnButton}</p>}
-      {different.map(({ purpose, text, values }) => (
+      {different.map(({ purpose, text, values, formatted }) => (
         <div key={text}>
           <h3>
-            {purpose} <Copy text={text} what={purpose} />
+            {purpose} <Copy text={formatted} what={purpose} />
           </h3>
           {(purpose === "load" || purpose === "save") && <p>{proofOf(purpose, sheet)}</p>}
-          <pre>{text}</pre>
+          <pre>{formatted}</pre>
           <p>
             {values.map((value, index) => (
               // biome-ignore lint/suspicious/noArrayIndexKey: a parameter's place is its name

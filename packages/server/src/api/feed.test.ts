@@ -1,0 +1,88 @@
+import { createServer, type Server } from "node:http";
+import type { AddressInfo } from "node:net";
+import { afterEach, beforeEach, describe, expect, test } from "@jest/globals";
+import express from "express";
+import { Feed } from "./feed.js";
+
+let feed: Feed;
+let server: Server;
+let address: string;
+
+beforeEach(async () => {
+  feed = new Feed();
+  const app = express();
+  app.get("/feed", (_request, response) => feed.join(response));
+  server = createServer(app);
+  await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
+  address = `http://127.0.0.1:${(server.address() as AddressInfo).port}/feed`;
+});
+
+afterEach(async () => {
+  feed.close();
+  server.closeAllConnections();
+  await new Promise((resolve) => server.close(resolve));
+});
+
+/** A workbench that listens: what it was sent so far, and how it goes away. */
+async function listen() {
+  const gone = new AbortController();
+  const response = await fetch(address, { signal: gone.signal });
+  let text = "";
+  const reader = response.body?.pipeThrough(new TextDecoderStream()).getReader();
+  const ended = (async () => {
+    for (;;) {
+      const { done, value } = (await reader?.read()) ?? { done: true, value: undefined };
+      if (done) return "ended";
+      text += value;
+    }
+  })().catch(() => "broken");
+  const heard = async (part: string): Promise<void> => {
+    for (let turn = 0; turn < 200 && !text.includes(part); turn++)
+      await new Promise((resolve) => setTimeout(resolve, 10));
+    expect(text).toContain(part);
+  };
+  return { response, heard, ended, leave: () => gone.abort(), text: () => text };
+}
+
+describe("the live feed", () => {
+  test("is a stream of server-sent events that nothing on the way keeps back", async () => {
+    const { response, heard } = await listen();
+    expect(response.headers.get("content-type")).toContain("text/event-stream");
+    expect(response.headers.get("cache-control")).toBe("no-store");
+    expect(response.headers.get("x-accel-buffering")).toBe("no");
+    await heard("retry: 2000\n\n");
+  });
+
+  test("tells everybody who listens, each event on a line of its own", async () => {
+    const [ines, maud] = [await listen(), await listen()];
+    feed.tell({ kind: "draft", page: "station", revision: 3, by: "Ines\nFarrow" });
+    feed.tell({ kind: "pages" });
+    for (const one of [ines, maud]) {
+      await one.heard('data: {"kind":"draft","page":"station","revision":3,"by":"Ines\\nFarrow"}\n\n');
+      await one.heard('data: {"kind":"pages"}\n\n');
+    }
+  });
+
+  test("forgets whoever has left, and goes on for the others", async () => {
+    const [ines, maud] = [await listen(), await listen()];
+    ines.leave();
+    await ines.ended;
+    feed.tell({ kind: "pages" });
+    await maud.heard('data: {"kind":"pages"}');
+    expect(ines.text()).not.toContain("pages");
+  });
+
+  test("who comes later hears what happens from then on", async () => {
+    feed.tell({ kind: "pages" });
+    const late = await listen();
+    feed.tell({ kind: "draft", page: "visit", revision: 1, by: "Ines" });
+    await late.heard("visit");
+    expect(late.text()).not.toContain('"pages"');
+  });
+
+  test("ends every stream when the server stops", async () => {
+    const { ended } = await listen();
+    feed.close();
+    expect(await ended).toBe("ended");
+  });
+});
