@@ -22,7 +22,7 @@ const cruised = spawnSync(
 
 const workbench = path.join(root, "packages/workbench/src");
 const files = readdirSync(workbench, { recursive: true, withFileTypes: true })
-  .filter((entry) => entry.isFile() && /\.tsx?$/.test(entry.name))
+  .filter((entry) => entry.isFile() && /(?<!\.test)\.tsx?$/.test(entry.name))
   .map((entry) => path.join(entry.parentPath, entry.name));
 const imported = /^\s*(?:import|export)\b(?<typeOnly>\s+type\b)?[^"';]*?from\s+["'](?<module>[^"']+)["']/gm;
 const allowed = ["@loyal-quill/core", "@loyal-quill/authoring", "@loyal-quill/server/api"];
