@@ -119,12 +119,58 @@ test("a list can be searched and is cut into parts", async ({ signedIn }) => {
   const page = await signedIn("tamsin");
   await page.goto("/sensors");
   await expect(page.getByRole("row")).toHaveCount(51);
-  await page.getByRole("link", { name: "Next" }).click();
-  await expect(page.getByRole("navigation", { name: "Parts of the list" })).toContainText("Part 2");
+  await expect(page.getByText("140 records")).toBeVisible();
+  const first = await page.getByRole("row").nth(1).textContent();
+  const parts = page.getByRole("navigation", { name: "Parts of the list" });
+  await parts.getByRole("link", { name: "Next" }).click();
+  await expect(page.getByRole("row").nth(1)).not.toHaveText(first ?? "");
+  await parts.getByRole("link", { name: "Last" }).click();
+  await expect(parts.getByRole("link", { name: "Next" })).toHaveCount(0);
+  await parts.getByRole("link", { name: "Previous" }).click();
+  await parts.getByRole("link", { name: "First" }).click();
+  await expect(page.getByRole("row").nth(1)).toHaveText(first ?? "");
   await page.getByLabel("Contains").fill("MV-048");
   await page.getByRole("button", { name: "Find" }).click();
   await expect(page.getByRole("row")).toHaveCount(4);
   await page.getByLabel("Contains").fill("no such thing");
   await page.getByRole("button", { name: "Find" }).click();
   await expect(page.getByText("Nothing here contains “no such thing”.")).toBeVisible();
+});
+
+test("a list is sorted by a heading, and a key leads to its record", async ({ signedIn }) => {
+  const page = await signedIn("tamsin");
+  await page.goto("/stations");
+  const heading = page.getByRole("columnheader", { name: "Alert level" });
+  await heading.getByRole("link").click();
+  await expect(heading).toHaveAttribute("aria-sort", "ascending");
+  const levels = async (): Promise<number[]> =>
+    (await page.getByRole("row").locator('td[data-label="Alert level"]').allTextContents()).map(Number);
+  const up = await levels();
+  expect(up).toEqual(up.toSorted((a, b) => a - b));
+  await heading.getByRole("link").click();
+  await expect(heading).toHaveAttribute("aria-sort", "descending");
+  expect(await levels()).toEqual(up.toReversed());
+  const go = page.getByRole("form", { name: "Go to" });
+  await go.getByLabel("Code").fill("MV-777");
+  await go.getByRole("button", { name: "Go to" }).click();
+  await expect(page.getByRole("alert")).toHaveText("No record “MV-777” is open to you.");
+  await expect(go.getByLabel("Code")).toHaveValue("MV-777");
+  await go.getByLabel("Code").fill("MV-014");
+  await go.getByRole("button", { name: "Go to" }).click();
+  await expect(page).toHaveURL(/\/stations\/MV-014$/);
+});
+
+test("on a narrow screen each row of a list is a block with its way in, and nothing is off the screen", async ({
+  signedIn,
+}) => {
+  const page = await signedIn("tamsin");
+  await page.setViewportSize({ width: 320, height: 640 });
+  await page.goto("/stations");
+  const [row] = await page.getByRole("row").filter({ hasText: "MV-014" }).all();
+  const edit = row?.getByRole("link", { name: /Edit/ });
+  const box = await edit?.boundingBox();
+  expect((box?.x ?? 999) + (box?.width ?? 999)).toBeLessThan(320);
+  expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(320);
+  await expect(page.getByRole("table")).toBeVisible();
+  await expect(page.getByRole("columnheader", { name: "Alert level" })).toHaveCount(1);
 });

@@ -46,12 +46,12 @@ export interface BoundPageFile extends PageFileState {
 
 const marks = new WeakMap<Table, string>();
 
-/** Changes with everything that is known of a table but its size. */
+/** Changes with everything that is known of a table but its size and its indexes. */
 function markOf(table: Table): string {
   const known = marks.get(table);
   if (known !== undefined) return known;
   const mark = createHash("sha256")
-    .update(JSON.stringify({ ...table, rows: null }))
+    .update(JSON.stringify({ ...table, rows: null, indexes: null }))
     .digest("hex");
   marks.set(table, mark);
   return mark;

@@ -208,6 +208,7 @@ function constrained(
     demands: constraints.flatMap((each) =>
       each.kind === "check" ? demandsOf(each.constraint, each.definition, each.columns) : [],
     ),
+    indexes: indexesOf(draft),
     rows: rowsEstimate < 0 ? null : rowsEstimate,
     granted: {
       insert: relation.insert === "true",
@@ -217,6 +218,14 @@ function constrained(
     rewriteRules: rewriteRulesOf(relation),
   };
 }
+
+/** The columns of each index that keeps the whole table in an order, in that order: those before an expression, where there is one. */
+const indexesOf = (draft: TableInMaking): Table["indexes"] =>
+  (JSON.parse(draft.relation.indexes ?? "[]") as number[][]).flatMap((numbers) => {
+    const end = numbers.indexOf(0);
+    const names = (end < 0 ? numbers : numbers.slice(0, end)).flatMap((number) => draft.numbers.get(number) ?? []);
+    return names.length > 0 ? [names] : [];
+  });
 
 const notTables: Readonly<Record<string, Unusable["because"]>> = {
   v: "view",

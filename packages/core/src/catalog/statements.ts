@@ -27,6 +27,9 @@ export const catalogRelations = (): Statement => ({
   has_any_column_privilege(c.oid, 'UPDATE')::text AS "update",
   has_table_privilege(c.oid, 'DELETE')::text AS "delete",
   (c.relkind = 'r' AND EXISTS (SELECT FROM pg_inherits AS i WHERE i.inhparent = c.oid))::text AS "inherited",
+  CASE WHEN c.relkind IN ('r', 'p') THEN (SELECT json_agg(array_to_json((x.indkey::int2[])[0:x.indnkeyatts - 1]) ORDER BY x.indexrelid)
+    FROM pg_index AS x JOIN pg_class AS i ON i.oid = x.indexrelid JOIN pg_am AS m ON m.oid = i.relam
+    WHERE x.indrelid = c.oid AND x.indisvalid AND x.indpred IS NULL AND m.amname = 'btree')::text END AS "indexes",
   has_schema_privilege(n.oid, 'USAGE')::text AS "usage", has_any_column_privilege(c.oid, 'SELECT')::text AS "some",
   CASE WHEN c.relkind IN ('v', 'm') THEN (SELECT json_agg(DISTINCT bn.nspname || '.' || b.relname)
     FROM pg_rewrite AS r

@@ -157,6 +157,11 @@ export const findingKinds = {
     means: "The connection lacks a right that the page needs.",
     remedy: "Grant it, or leave out what needs it.",
   },
+  "slow-list": {
+    levels: ["warning"],
+    means: "No index keeps a large table in the order of its list.",
+    remedy: "Make the index that the message gives, or sort by a column that has one.",
+  },
   "rewrite-rule": {
     levels: ["warning"],
     means: "A rule of the table rewrites the page's statements, which PostgreSQL then refuses.",

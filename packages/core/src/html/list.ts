@@ -2,7 +2,8 @@ import { attributes, html, type Markup } from "../markup/markup.js";
 import type { Word } from "../messages/catalog.js";
 import { word } from "../messages/messages.js";
 import { editableFields } from "../page/columns.js";
-import type { Page } from "../page/page.js";
+import { labelFrom } from "../page/label.js";
+import type { ListColumn, Page } from "../page/page.js";
 import { recordAddress } from "../page/path.js";
 import type { Row } from "../postgres/statement.js";
 import { editableName, keyPartName } from "../statements/list.js";
@@ -31,26 +32,102 @@ function recordRow(view: ListView, row: Row, frame: Frame): Markup {
   const key = page.key.map((_, index) => row[keyPartName(index)] ?? "");
   const address = `${frame.base}${recordAddress(page.path, key)}`;
   const saved = view.savedAddress === address;
-  const cells = page.list.columns.map(({ column, choices }, index) => {
+  const cells = page.list.columns.map(({ column, choices, label }, index) => {
     const text = cell(row[column.name], choices !== null, column, page);
     const content = html`${index === 0 ? html`<a class="record" href="${address}">${text}</a>` : text}${saved && index === 0 ? html` <span class="mark">${word(page.language, "saved-just-now")}</span>` : null}`;
-    const shared = attributes({ class: !choices && figures.has(column.type.kind) ? "figure" : null });
-    return index === 0 ? html`<th scope="row"${shared}>${content}</th>` : html`<td${shared}>${content}</td>`;
+    const shared = attributes({
+      class: !choices && figures.has(column.type.kind) ? "figure" : null,
+      // What stands before the value where the screen is too narrow for a table.
+      "data-label": label,
+    });
+    return index === 0
+      ? html`<th scope="row" role="rowheader"${shared}>${content}</th>`
+      : html`<td role="cell"${shared}>${content}</td>`;
   });
   const way = isEditable(page, row)
     ? html`<a href="${address}/edit">${word(page.language, "edit")}<span class="unseen"> ${key.join(", ")}</span></a>`
     : html`<a href="${address}">${word(page.language, "view")}<span class="unseen"> ${key.join(", ")}</span></a>`;
-  return html`<tr${attributes({ class: saved ? "saved" : null })}>${cells}<td class="way">${way}</td></tr>`;
+  return html`<tr role="row"${attributes({ class: saved ? "saved" : null })}>${cells}<td role="cell" class="way">${way}</td></tr>`;
 }
 
-function parts(view: ListView, address: string): Markup | null {
-  if (view.part === 0 && !view.more) return null;
-  const to = (part: number): string =>
-    `${address}?${view.search ? `q=${encodeURIComponent(view.search)}&` : ""}part=${part + 1}`;
-  return html`<nav class="parts" aria-label="${word(view.page.language, "parts-of-list")}">${view.part > 0 && html`<a rel="prev" href="${to(view.part - 1)}">${word(view.page.language, "back")}</a>`}<span>${word(view.page.language, "part", { part: view.part + 1 })}</span>${view.more && html`<a rel="next" href="${to(view.part + 1)}">${word(view.page.language, "further")}</a>`}</nav>`;
+/** An address of the list as it is looked at, with something else about it. */
+function listAddress({ page, search, sort }: ListView, base: string, other: Readonly<Record<string, string>>): string {
+  const own = page.list.sort;
+  const isOwn = sort.column === own.column && sort.down === own.down;
+  const asked = {
+    ...(search ? { q: search } : {}),
+    ...(isOwn ? {} : { sort: `${sort.down ? "-" : ""}${sort.column.name}` }),
+    ...other,
+  };
+  const query = Object.entries(asked).map(([name, value]) => `${name}=${encodeURIComponent(value)}`);
+  return `${base}${page.path.list}${query.length > 0 ? `?${query.join("&")}` : ""}`;
+}
+
+function parts(view: ListView, base: string): Markup | null {
+  const { page, previous, next } = view;
+  if (!previous && !next) return null;
+  const say = (code: Word): string => word(page.language, code);
+  const to = (other: Readonly<Record<string, string>>): string => listAddress(view, base, other);
+  const back =
+    previous &&
+    html`<a href="${to({})}">${say("first-part")}</a><a rel="prev" href="${to(previous)}">${say("back")}</a>`;
+  const on =
+    next &&
+    html`<a rel="next" href="${to(next)}">${say("further")}</a><a href="${to({ last: "" })}">${say("last-part")}</a>`;
+  return html`<nav class="parts" aria-label="${say("parts-of-list")}">${back}${on}</nav>`;
+}
+
+const countWords = { exactly: "records", "more than": "more-records", about: "about-records" } as const;
+
+/** How many there are, in the page's language. */
+function countLine({ page, count }: ListView): Markup | null {
+  if (!count) return null;
+  const number = new Intl.NumberFormat(page.language).format(count.number);
+  const code = count.is === "exactly" && count.number === 1 ? "one-record" : countWords[count.is];
+  return html`<p class="count">${word(page.language, code, { number })}</p>`;
+}
+
+/** A field for the key itself: for those who know it. A key of several parts has a field for each. */
+function goToForm({ page, sought }: ListView, address: string): Markup {
+  const fields = page.key.map((column, index) => {
+    const label = page.fields.find((each) => each.column === column)?.label ?? labelFrom(column.name);
+    const shared = attributes({
+      id: `go-${index}`,
+      name: `go.${column.name}`,
+      autocomplete: "off",
+      "aria-describedby": sought ? "go-problem" : null,
+      "aria-invalid": sought ? "true" : null,
+    });
+    return html`<label for="go-${index}">${label}</label><input${shared} value="${sought?.typed[index] ?? ""}">`;
+  });
+  const name = word(page.language, "go-to");
+  return html`<form class="go" method="get" action="${address}" aria-label="${name}">${fields}<button>${name}</button>${sought && html`<p class="problem" id="go-problem" role="alert">${sought.problem}</p>`}</form>`;
+}
+
+/** A column's heading: the way to its order, where the list can be put in it. */
+function heading(view: ListView, { column, choices, label, sortable }: ListColumn, base: string): Markup {
+  const isSorted = view.sort.column === column;
+  const shared = attributes({
+    class: !choices && figures.has(column.type.kind) ? "figure" : null,
+    "aria-sort": isSorted && sortable ? (view.sort.down ? "descending" : "ascending") : null,
+  });
+  if (!sortable) return html`<th scope="col" role="columnheader"${shared}>${label}</th>`;
+  const down = isSorted && !view.sort.down;
+  const to = listAddress({ ...view, sort: { column, down } }, base, {});
+  const mark = isSorted && html`<span class="order" aria-hidden="true">${view.sort.down ? "↓" : "↑"}</span>`;
+  return html`<th scope="col" role="columnheader"${shared}><a href="${to}">${label}</a>${mark}</th>`;
+}
+
+/** A search keeps the order. */
+function sortKept({ page, sort }: ListView): Markup | null {
+  const own = page.list.sort;
+  if (sort.column === own.column && sort.down === own.down) return null;
+  return html`<input type="hidden" name="sort" value="${sort.down ? "-" : ""}${sort.column.name}">`;
 }
 
 function empty(view: ListView, address: string): Markup {
+  if (view.tooSlow)
+    return html`<p class="empty" role="status">${word(view.page.language, "search-too-slow")} <a href="${address}">${word(view.page.language, "show-all")}</a></p>`;
   if (view.search !== "")
     return html`<p class="empty">${word(view.page.language, "nothing-contains", { search: view.search })} <a href="${address}">${word(view.page.language, "show-all")}</a></p>`;
   return html`<p class="empty">${word(view.page.language, "nothing-open")}</p>`;
@@ -62,14 +139,11 @@ export function listPage(view: ListView, given: Frame): string {
   const frame = { ...given, language: page.language };
   const say = (code: Word): string => word(page.language, code);
   const address = `${frame.base}${page.path.list}`;
-  const heads = page.list.columns.map(
-    ({ column, choices, label }) =>
-      html`<th scope="col"${attributes({ class: !choices && figures.has(column.type.kind) ? "figure" : null })}>${label}</th>`,
-  );
-  const table = html`<div class="scroll" role="region" aria-label="${page.plural}" tabindex="0"><table><thead><tr>${heads}<th scope="col"><span class="unseen">${say("way-in")}</span></th></tr></thead><tbody>${view.rows.map((row) => recordRow(view, row, frame))}</tbody></table></div>`;
+  const heads = page.list.columns.map((each) => heading(view, each, frame.base));
+  const table = html`<div class="scroll" role="region" aria-label="${page.plural}" tabindex="0"><table role="table"><thead role="rowgroup"><tr role="row">${heads}<th scope="col" role="columnheader"><span class="unseen">${say("way-in")}</span></th></tr></thead><tbody role="rowgroup">${view.rows.map((row) => recordRow(view, row, frame))}</tbody></table></div>`;
   const main = html`<h1>${page.plural}</h1>
 ${view.notice && html`<p class="said" role="status">${view.notice}</p>`}
-<form class="search" role="search" method="get" action="${address}"><label for="q">${say("contains")}</label><input id="q" name="q" type="search" value="${view.search}" autocomplete="off"><button>${say("find")}</button>${view.search !== "" && html`<a href="${address}">${say("show-all")}</a>`}${view.makes && html`<a class="make" href="${address}/new">${say("new-record")}</a>`}</form>
-${view.rows.length === 0 ? empty(view, address) : table}${parts(view, address)}`;
+<div class="ways"><form class="search" role="search" method="get" action="${address}"><label for="q">${say("contains")}</label><input id="q" name="q" type="search" value="${view.search}" autocomplete="off">${sortKept(view)}<button>${say("find")}</button>${view.search !== "" && html`<a href="${address}">${say("show-all")}</a>`}</form>${goToForm(view, address)}${view.makes && html`<a class="make" href="${address}/new">${say("new-record")}</a>`}</div>
+${countLine(view)}${view.rows.length === 0 ? empty(view, address) : table}${parts(view, frame.base)}`;
   return document(frame, page.plural, main);
 }

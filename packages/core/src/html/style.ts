@@ -83,7 +83,7 @@ form + h2 { margin-top: 1.5rem; }
 button { background: var(--live); color: var(--paper); border: 1px solid var(--live); border-radius: 0; padding: .4rem 1.1rem; font-weight: 700; cursor: pointer; }
 .choice-search { margin-top: .3rem; display: flex; flex-wrap: wrap; gap: .4rem .6rem; align-items: center; }
 .choice-search input[type=search] { width: 14rem !important; }
-button.minor, form.search button { background: none; color: var(--live); }
+button.minor, form.search button, form.go button { background: none; color: var(--live); }
 .found { margin: 0; color: var(--soft); flex-basis: 100%; }
 button.refusing { background: var(--refuse); border-color: var(--refuse); }
 .actions .removal { margin-inline-start: auto; color: var(--refuse); }
@@ -101,7 +101,13 @@ a.make { margin-inline-start: auto; font-weight: 700; }
 .picked [role=option] { padding: .25rem .5rem; cursor: pointer; overflow-wrap: anywhere; }
 .picked [role=option][aria-selected=true] { background: var(--live-ground); text-decoration: underline; }
 button.plain { min-height: 0; background: none; border: 0; color: var(--live); padding: 0; font-weight: 400; text-decoration: underline; text-underline-offset: .15em; }
-form.search { display: flex; flex-wrap: wrap; gap: .6rem; align-items: center; margin: 0 0 1rem; }
+.ways { display: flex; flex-wrap: wrap; gap: .6rem 2rem; align-items: start; margin: 0 0 1rem; }
+.ways a.make { padding-top: .4rem; }
+form.search, form.go { display: flex; flex-wrap: wrap; gap: .6rem; align-items: center; margin: 0; }
+form.go input { width: 9rem; }
+form.go .problem { width: 0; min-width: 100%; margin: 0; }
+.count { color: var(--soft); margin: 0 0 .3rem; }
+th .order { padding-inline-start: .3rem; color: var(--live); }
 .scroll { overflow-x: auto; }
 table { border-collapse: collapse; width: 100%; }
 th, td { text-align: start; padding: .35rem 0; padding-inline-end: 1rem; border-bottom: 1px solid var(--rule); vertical-align: baseline; }
@@ -111,7 +117,18 @@ tbody th { font-weight: 700; white-space: nowrap; }
 td.way { text-align: end; padding-inline-end: 0; }
 tr.saved { background: var(--live-ground); }
 .mark { font-weight: 400; color: var(--live); }
-.parts { display: flex; gap: 1.25rem; margin-top: 1rem; }
+.parts { display: flex; flex-wrap: wrap; gap: 1.25rem; margin-top: 1rem; }
+/* Where a table would not fit, each row is a block: its values below each other, and the way in with them. */
+@media (max-width: 40rem) {
+  .scroll thead tr { display: flex; flex-wrap: wrap; gap: 0 1rem; border-bottom: 1px solid var(--control); }
+  .scroll thead th { border: 0; padding: .1rem 0; }
+  .scroll thead th:not(:has(a)) { display: none; }
+  .scroll table, .scroll thead, .scroll tbody, .scroll tbody tr, .scroll th, .scroll td { display: block; }
+  .scroll tbody tr { border-bottom: 1px solid var(--control); padding: .5rem 0; }
+  .scroll tbody th, .scroll tbody td { border: 0; padding: .1rem 0; white-space: normal; text-align: start; overflow-wrap: anywhere; }
+  .scroll td[data-label]::before { content: attr(data-label) ": "; color: var(--soft); }
+  .scroll td.way { padding-top: .3rem; }
+}
 .narrow { max-width: 24rem; }
 ul.pages { list-style: none; padding: 0; }
 ul.pages li { border-bottom: 1px solid var(--rule); padding: .6rem 0; }

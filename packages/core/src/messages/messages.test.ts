@@ -59,6 +59,6 @@ describe("a page's language", () => {
   });
 
   test("a place without a value stays empty", () => {
-    expect(word("en", "part", {})).toBe("Part ");
+    expect(word("en", "records", {})).toBe(" records");
   });
 });

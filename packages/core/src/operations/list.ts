@@ -1,32 +1,154 @@
-import { listLength, listStatement } from "../statements/list.js";
+import { word } from "../messages/messages.js";
+import type { Page } from "../page/page.js";
+import { encodeSegment, recordAddress } from "../page/path.js";
+import { isSmall } from "../page/sorting.js";
+import { isRefusedAs } from "../postgres/refusal.js";
+import type { Row, Stored } from "../postgres/statement.js";
+import {
+  countName,
+  type ListQuestion,
+  listLength,
+  listStatement,
+  mostCounted,
+  stretchesOf,
+} from "../statements/list.js";
 import { mayMake } from "../steps/access.js";
 import { readSaid } from "../steps/answer.js";
+import { readKey } from "../steps/key.js";
+import { load } from "../steps/load.js";
 import type { Outcome } from "../trip/outcome.js";
 import type { Trip } from "../trip/trip.js";
+import type { ListCount, ListView, SoughtKey } from "../views/list-view.js";
+import { readPlace, sortIn, sortText, writePlace } from "./list-place.js";
 
-/** The most that can be searched for, in characters, and the last part of a list that can be asked for. */
+/** The most that can be searched for, in characters. */
 const longestSearch = 200;
-const lastPart = 100_000;
+
+/** Where in its order a list is looked at: from one end, or beyond a row. */
+interface Place {
+  readonly backward: boolean;
+  readonly beyond: readonly Stored[] | null;
+}
+
+interface Part {
+  /** In the list's order, {@link listLength} at most. */
+  readonly rows: readonly Row[];
+  /** Whether there are others further on, in the direction in which it was gone. */
+  readonly more: boolean;
+  readonly count: number | null;
+}
+
+/** Goes along the list's order, from one stretch to the next where the first is too short. */
+async function partAt({ page, facts, dependencies }: Trip, question: ListQuestion, place: Place): Promise<Part> {
+  const found: Row[] = [];
+  let { beyond } = place;
+  const stretches = stretchesOf(question.sort, place.backward);
+  const first = beyond === null ? 0 : stretches.indexOf(beyond[0] !== null);
+  for (const withValue of stretches.slice(Math.max(0, first))) {
+    const stretch = { withValue, backward: place.backward, beyond };
+    const most = listLength - found.length;
+    const statement = listStatement(page, facts, question, stretch, most, isCountable(page));
+    found.push(...(await dependencies.database.run(statement)));
+    if (found.length > listLength) break;
+    beyond = null;
+  }
+  const rows = found.slice(0, listLength);
+  const count = found[0]?.[countName];
+  return {
+    rows: place.backward ? rows.reverse() : rows,
+    more: found.length > listLength,
+    count: count === undefined || count === null ? null : Number(count),
+  };
+}
+
+/** Whether records are counted: of a large table they are not, one of unknown size may be small. */
+const isCountable = ({ table }: Page): boolean => table.rows === null || isSmall(table);
+
+/** How many there are: counted where that is quick, from PostgreSQL's statistics where all rows are seen, else not known. */
+function countOf({ page }: Trip, search: string, { rows, count }: Part): ListCount | null {
+  if (count !== null)
+    return count > mostCounted ? { number: mostCounted, is: "more than" } : { number: count, is: "exactly" };
+  const isAll = search === "" && page.access.rows === null;
+  return isAll && page.table.rows !== null && rows.length > 0 ? { number: page.table.rows, is: "about" } : null;
+}
+
+/** The key that somebody typed to go to its record; null where nobody did. */
+function soughtKey(page: Page, query: Readonly<Record<string, string>>): readonly string[] | null {
+  const typed = page.key.map(({ name }) => query[`go.${name}`]?.trim());
+  return typed.every((each) => each === undefined || each === "") ? null : typed.map((each) => each ?? "");
+}
+
+/** Where a typed key leads: to its record, or back with what is the matter. */
+async function goTo(trip: Trip, typed: readonly string[]): Promise<Outcome | SoughtKey> {
+  const { page, recorder } = trip;
+  const read = readKey(page, typed.map(encodeSegment));
+  const key = read.ok ? read.key : null;
+  let record = null;
+  try {
+    record = key && (await load({ ...trip, key }));
+  } catch (error) {
+    // A key of a type that only PostgreSQL can judge.
+    if (!isRefusedAs(error, "bad value")) throw error;
+  }
+  recorder.note(
+    "load",
+    page.key.map(({ name }, index) => ({ name, value: typed[index] ?? null, note: "go to" })),
+    record ? null : "there is no record with this key",
+  );
+  if (key && record) return { kind: "shown", view: { what: "elsewhere", to: recordAddress(page.path, key) } };
+  return { typed, problem: word(page.language, "no-such-key", { key: typed.join(" / ") }) };
+}
 
 /** The list of a page's records that the actor may see. */
-export async function list({ page, request, facts, recorder, dependencies }: Trip): Promise<Outcome> {
-  const { database, signer } = dependencies;
-  const search = (request.query.q ?? "").replaceAll("\0", "").trim().slice(0, longestSearch);
-  const asked = Number.parseInt(request.query.part ?? "1", 10);
-  const part = Number.isFinite(asked) ? Math.min(Math.max(asked, 1), lastPart) - 1 : 0;
-  const rows = await database.run(listStatement(page, facts, search, part));
+export async function list(trip: Trip): Promise<Outcome> {
+  const { page, request, facts, recorder, dependencies } = trip;
+  const { signer } = dependencies;
+  const { query } = request;
+  const typed = soughtKey(page, query);
+  const sought = typed && (await goTo(trip, typed));
+  if (sought && "kind" in sought) return sought;
+  const search = (query.q ?? "").replaceAll("\0", "").trim().slice(0, longestSearch);
+  const sort = sortIn(page, query.sort);
+  const question = { search, sort };
+  const after = readPlace(page, sort, query.after, signer);
+  const before = readPlace(page, sort, query.before, signer);
+  let place: Place = before
+    ? { backward: true, beyond: before }
+    : { backward: after === null && query.last !== undefined, beyond: after };
+  let part: Part = { rows: [], more: false, count: null };
+  let tooSlow = false;
+  try {
+    part = await partAt(trip, question, place);
+    if (part.rows.length === 0 && (place.beyond !== null || place.backward)) {
+      // What was there is gone: the list begins anew.
+      place = { backward: false, beyond: null };
+      part = await partAt(trip, question, place);
+    }
+  } catch (error) {
+    if (search === "" || !isRefusedAs(error, "took too long")) throw error;
+    tooSlow = true;
+  }
   recorder.note("load", [
     { name: "search", value: search || null },
-    { name: "rows", value: String(rows.length) },
+    { name: "sort", value: sortText(sort) },
+    { name: "rows", value: String(part.rows.length) },
+    ...(tooSlow ? [{ name: "stopped", value: null, note: "the search took too long" }] : []),
   ]);
   const said = readSaid(request.said, signer);
   recorder.note("prefill", []);
-  const view = {
+  const isFirst = place.backward ? !part.more : place.beyond === null;
+  const isLast = place.backward ? place.beyond === null : !part.more;
+  const [top, bottom] = [part.rows[0], part.rows.at(-1)];
+  const view: ListView = {
     page,
-    rows: rows.slice(0, listLength),
+    rows: part.rows,
     search,
-    part,
-    more: rows.length > listLength,
+    sort,
+    previous: isFirst || !top ? null : { before: writePlace(page, sort, top, signer) },
+    next: isLast || !bottom ? null : { after: writePlace(page, sort, bottom, signer) },
+    count: countOf(trip, search, part),
+    tooSlow,
+    sought: sought ?? null,
     makes: mayMake(page, facts),
     notice: said?.text ?? null,
     savedAddress: said?.address || null,

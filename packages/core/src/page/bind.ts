@@ -19,6 +19,7 @@ import { parsePath } from "./path.js";
 import { routineOf } from "./routine.js";
 import type { FieldSettings, Tidying } from "./schema.js";
 import { fieldSettings } from "./settings.js";
+import { isSortable } from "./sorting.js";
 import { reviewAgainstTable } from "./soundness.js";
 import { parseTemplate, type Template } from "./template.js";
 
@@ -229,7 +230,10 @@ class Binder {
         field?.choices?.from === "table" ? field.choices : referencedChoices(column, this.table, this.catalog.tables);
       // What depends on another column is known by its value only.
       const joined = this.isKey(column) || (choices?.where?.formColumns.length ?? 0) > 0 ? null : choices;
-      return [{ column, label: labelled.get(name) ?? labelFrom(name), choices: joined }];
+      const key = [this.parsed.file.record.key].flat().flatMap((each) => columnOf(this.table, each) ?? []);
+      // What is shown of a reference is its label, whose order is not that of the column.
+      const sortable = !joined && isSortable(this.table, column, key);
+      return [{ column, label: labelled.get(name) ?? labelFrom(name), choices: joined, sortable }];
     });
   }
 

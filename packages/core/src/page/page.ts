@@ -43,6 +43,8 @@ export interface ListColumn {
   readonly label: string;
   /** For a reference: the column whose value is shown instead of the number. */
   readonly choices: TableChoices | null;
+  /** Whether the list can be put in its order by its heading: where that is quick. */
+  readonly sortable: boolean;
 }
 
 /** A routine of the database that saves in the place of an UPDATE, and where each of its arguments comes from. */

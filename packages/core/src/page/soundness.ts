@@ -1,11 +1,13 @@
 import type { Finding, Repair } from "../findings/finding.js";
+import { quoted, quotedTable } from "../postgres/statement.js";
 import { kindOf } from "../rules/index.js";
 import type { Say } from "../rules/rule.js";
-import { columnOf } from "../table/model.js";
+import { columnOf, tableName } from "../table/model.js";
 import type { Page } from "./page.js";
 import type { ParsedPage, Path } from "./parse.js";
 import { rewriteWarning } from "./rewrites.js";
 import { fieldSettings } from "./settings.js";
+import { isIndexed, isSmall, orderColumns } from "./sorting.js";
 
 /** Nobody makes or deletes records by way of the page. */
 const leaveOut = (what: "new" | "delete"): Repair => ({
@@ -39,6 +41,19 @@ function reviewNew(page: Page, say: Say): void {
       },
     );
   }
+}
+
+/** A list whose order no index keeps: every part of it reads the whole table. */
+function reviewList(page: Page, parsed: ParsedPage, say: Say): void {
+  const { table, key, list } = page;
+  if (isSmall(table) || isIndexed(table, list.sort.column, key)) return;
+  const names = orderColumns(list.sort.column, key).map((column) => quoted(column.name));
+  say(
+    "warning",
+    "slow-list",
+    `No index keeps ${tableName(table)} in the order of ${list.sort.column.name}, so each part of the list reads all of its rows${table.rows === null ? "" : `, about ${table.rows}`}. To make one: CREATE INDEX CONCURRENTLY ON ${quotedTable(table)} (${names.join(", ")});`,
+    parsed.file.list?.sort === undefined ? ["record", "key"] : ["list", "sort"],
+  );
 }
 
 /** Rules of the table that take a page's statements apart. */
@@ -94,6 +109,7 @@ export function reviewAgainstTable(page: Page, parsed: ParsedPage): readonly Fin
       kindOf(rule).review?.(rule.demand, { column, rules, path: [...path, "rules", index], say });
     }
   }
+  reviewList(page, parsed, say);
   reviewNew(page, say);
   reviewRewrites(page, say);
   reviewRights(page, parsed, say);

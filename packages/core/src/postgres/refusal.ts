@@ -19,6 +19,8 @@ export type RefusalKind =
   /** Given up for the sake of others, and rolled back whole: sent again, it may succeed. */
   | "retryable"
   | "locked by others"
+  /** Given up by its time limit. */
+  | "took too long"
   /** The server ended the connection, perhaps after a commit. */
   | "connection ended"
   | "other";
@@ -38,6 +40,7 @@ const kinds: Readonly<Record<string, RefusalKind>> = {
   "40001": "retryable",
   "40P01": "retryable",
   "55P03": "locked by others",
+  "57014": "took too long",
   "57P01": "connection ended",
   "57P02": "connection ended",
 };

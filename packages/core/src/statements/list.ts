@@ -1,8 +1,10 @@
 import type { Facts } from "../condition/facts.js";
 import { predicate } from "../condition/to-sql.js";
 import type { Page } from "../page/page.js";
-import { Parameters, quoted, quotedTable, type Statement } from "../postgres/statement.js";
+import { orderColumns, smallTable } from "../page/sorting.js";
+import { Parameters, quoted, quotedTable, type Statement, type Stored } from "../postgres/statement.js";
 import { textForm } from "../postgres/text-form.js";
+import type { Column } from "../table/model.js";
 import { labelOf } from "./find-choices.js";
 import { containing, toldText } from "./search.js";
 
@@ -12,22 +14,81 @@ export const keyPartName = (index: number): string => `quill:key ${index}`;
 /** The name under which travels whether a row meets the page's `edit` condition, where it has one. */
 export const editableName = "quill:editable";
 
+/** The name under which travels what a row is sorted by. */
+export const sortName = "quill:sort";
+
+/** The name under which travels how many records there are, where that was asked for. */
+export const countName = "quill:count";
+
+/** At most so many records are counted. */
+export const mostCounted = smallTable;
+
 /** Records on one page of a list. */
 export const listLength = 50;
 
+/** The order of a list. */
+export interface ListSort {
+  readonly column: Column;
+  readonly down: boolean;
+}
+
 /**
- * The records that the actor may see, sorted and cut into pages of {@link listLength}.
- *
- * @param search words that must all occur in what the list's columns show, without regard to case; empty for all
- * @param part which part of the list, from 0; one row more than a part holds is asked for, to know whether there is another
+ * A stretch of a list's order: the rows that have a value to be sorted by, or those that have none, beyond one row or from the
+ * stretch's beginning; forward, or backward from its end.
  */
-export function listStatement(page: Page, facts: Facts, search: string, part: number): Statement {
+export interface Stretch {
+  readonly withValue: boolean;
+  readonly backward: boolean;
+  /** The values of the order's columns in the row beyond which it begins. */
+  readonly beyond: readonly Stored[] | null;
+}
+
+/** What is asked of a list: the words that are looked for, and its order. */
+export interface ListQuestion {
+  readonly search: string;
+  readonly sort: ListSort;
+}
+
+/**
+ * The stretches of a list in the order in which it goes through them. PostgreSQL puts nulls last, and first where it sorts downwards
+ * (documentation, 7.5).
+ */
+export const stretchesOf = ({ column, down }: ListSort, backward: boolean): readonly boolean[] =>
+  !column.nullable ? [true] : down !== backward ? [false, true] : [true, false];
+
+/** The rows beyond one, as a comparison of rows: an index that keeps the order leads to the place (documentation, 9.24.5). */
+function beyondRow(
+  columns: readonly Column[],
+  values: readonly Stored[],
+  by: ">" | "<",
+  parameters: Parameters,
+): string {
+  const theirs = columns.map((column) => `t.${quoted(column.name)}`);
+  const given = columns.map((column, index) => parameters.add(values[index] ?? null, column.type.cast));
+  return `(${theirs.join(", ")}) ${by} (${given.join(", ")})`;
+}
+
+/**
+ * A stretch of the records that the actor may see.
+ *
+ * @param most how many are wanted; one more is asked for, to know whether there is another
+ * @param counts whether all that are seen and found are to be counted as well
+ */
+export function listStatement(
+  page: Page,
+  facts: Facts,
+  { search, sort }: ListQuestion,
+  stretch: Stretch,
+  most = listLength,
+  counts = false,
+): Statement {
   const parameters = new Parameters();
   const columns: string[] = [];
   const joins: string[] = [];
   const searched: string[] = [];
   for (const [index, column] of page.key.entries())
     columns.push(`${textForm("t", column)} AS ${quoted(keyPartName(index))}`);
+  columns.push(`${textForm("t", sort.column)} AS ${quoted(sortName)}`);
   for (const [index, each] of page.list.columns.entries()) {
     let shown = textForm("t", each.column);
     let told = (): string => toldText(page, "t", each.column, parameters);
@@ -43,23 +104,32 @@ export function listStatement(page: Page, facts: Facts, search: string, part: nu
     columns.push(`${shown} AS ${quoted(each.column.name)}`);
     if (search !== "") searched.push(told());
   }
-  const where: string[] = [];
-  if (page.access.rows) where.push(predicate(page.access.rows, parameters, facts, "t"));
-  if (search !== "") where.push(containing(searched, search, parameters));
+  const seen: string[] = [];
+  if (page.access.rows) seen.push(predicate(page.access.rows, parameters, facts, "t"));
+  if (search !== "") seen.push(containing(searched, search, parameters));
   if (page.access.edit)
     columns.push(`((${predicate(page.access.edit, parameters, facts, "t")}) IS TRUE)::text AS ${quoted(editableName)}`);
-  const { sort } = page.list;
-  const order = [
-    `t.${quoted(sort.column.name)}${sort.down ? " DESC" : ""}`,
-    ...page.key.map((column) => `t.${quoted(column.name)}`),
-  ];
+  const from = [`FROM ${quotedTable(page.table)} AS t`, ...joins];
+  const whereOf = (parts: readonly string[]): string[] => (parts.length > 0 ? [`WHERE ${parts.join(" AND ")}`] : []);
+  if (counts) {
+    const counted = ["SELECT", ...from, ...whereOf(seen), `LIMIT ${mostCounted + 1}`].join(" ");
+    columns.push(`(SELECT count(*) FROM (${counted}) AS c)::text AS ${quoted(countName)}`);
+  }
+  const here = [...seen];
+  if (sort.column.nullable) here.push(`t.${quoted(sort.column.name)} IS ${stretch.withValue ? "NOT " : ""}NULL`);
+  const order = orderColumns(sort.column, page.key);
+  const telling = stretch.withValue ? order : order.slice(1);
+  const isDown = sort.down !== stretch.backward;
+  if (stretch.beyond) {
+    const values = stretch.withValue ? stretch.beyond : stretch.beyond.slice(1);
+    here.push(beyondRow(telling, values, isDown ? "<" : ">", parameters));
+  }
   const lines = [
     `SELECT ${columns.join(", ")}`,
-    `FROM ${quotedTable(page.table)} AS t`,
-    ...joins,
-    ...(where.length > 0 ? [`WHERE ${where.join(" AND ")}`] : []),
-    `ORDER BY ${order.join(", ")}`,
-    `LIMIT ${listLength + 1} OFFSET ${parameters.add(String(part * listLength), "bigint")}`,
+    ...from,
+    ...whereOf(here),
+    `ORDER BY ${telling.map((column) => `t.${quoted(column.name)}${isDown ? " DESC" : ""}`).join(", ")}`,
+    `LIMIT ${most + 1}`,
   ];
   return { purpose: "list", text: lines.join("\n"), values: parameters.values };
 }

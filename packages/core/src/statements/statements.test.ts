@@ -4,7 +4,7 @@ import { quoted } from "../postgres/statement.js";
 import { columnOf } from "../table/model.js";
 import { factsOf, hollis, sensorPage, stationPage } from "../testing/marrow-vale.js";
 import { createStatement, isConstant } from "./create.js";
-import { listStatement } from "./list.js";
+import { listStatement, stretchesOf } from "./list.js";
 import { loadStatement } from "./load.js";
 import { removeStatement } from "./remove.js";
 import { saveStatement } from "./save.js";
@@ -30,19 +30,53 @@ WHERE t."station_code" = $1::text AND t."channel" = $2::smallint`);
     );
   });
 
+  const start = { withValue: true, backward: false, beyond: null };
+  const { sort } = stationPage.list;
+
   test("a search stands for itself, its wildcards too", () => {
-    const { text, values } = listStatement(stationPage, factsOf(), "50%_\\", 2);
+    const { text, values } = listStatement(stationPage, factsOf(), { search: "50%_\\", sort }, start);
     expect(values).toContain("%50\\%\\_\\\\%");
-    expect(values.at(-1)).toBe("100");
-    expect(text).toMatch(/ORDER BY t."code", t."code"\nLIMIT 51 OFFSET \$4::bigint$/);
+    expect(text).toMatch(/ORDER BY t."code"\nLIMIT 51$/);
   });
 
   test("every word of a search must occur in what a list shows, in whichever column", () => {
-    const { text, values } = listStatement(sensorPage, factsOf(), " MV-014  2 ", 0);
+    const question = { search: " MV-014  2 ", sort: sensorPage.list.sort };
+    const { text, values } = listStatement(sensorPage, factsOf(), question, start);
     expect(values.slice(0, 3)).toEqual(["Europe/London", "%MV-014%", "%2%"]);
     const calibrated = '(t."calibrated_at"::text::timestamptz AT TIME ZONE $1::text)::text';
     expect(text).toContain(`${calibrated} ILIKE $2::text`);
     expect(text).toContain(`${calibrated} ILIKE $3::text`);
+  });
+
+  test("a part of a list begins beyond a row of the one before, never by counting rows", () => {
+    const question = { search: "", sort: { column: sort.column, down: true } };
+    const after = { withValue: true, backward: false, beyond: ["MV-014"] };
+    const { text, values } = listStatement(stationPage, factsOf(), question, after);
+    expect(text).toContain('(t."code") < ($3::text)\nORDER BY t."code" DESC\nLIMIT 51');
+    expect(values).toEqual(["2", "retired", "MV-014"]);
+    const before = listStatement(stationPage, factsOf(), question, { ...after, backward: true });
+    expect(before.text).toContain('(t."code") > ($3::text)\nORDER BY t."code"\nLIMIT 51');
+    expect(before.text).not.toContain("OFFSET");
+  });
+
+  test("rows without a value to be sorted by are a stretch of their own, in the order of their keys", () => {
+    const column = columnOf(stationPage.table, "installed_on");
+    if (!column) throw new Error("no column");
+    const by = (down: boolean) => ({ search: "", sort: { column, down } });
+    expect(stretchesOf(by(false).sort, false)).toEqual([true, false]);
+    expect(stretchesOf(by(false).sort, true)).toEqual([false, true]);
+    expect(stretchesOf(by(true).sort, false)).toEqual([false, true]);
+    const values = { withValue: true, backward: false, beyond: ["2020-01-01", "MV-014"] };
+    const valued = listStatement(stationPage, factsOf(), by(false), values).text;
+    expect(valued).toContain(
+      't."installed_on" IS NOT NULL AND (t."installed_on", t."code") > ($3::date, $4::text)\nORDER BY t."installed_on", t."code"',
+    );
+    const none = listStatement(stationPage, factsOf(), by(false), {
+      withValue: false,
+      backward: false,
+      beyond: [null, "MV-014"],
+    }).text;
+    expect(none).toContain('t."installed_on" IS NULL AND (t."code") > ($3::text)\nORDER BY t."code"');
   });
 
   test("a save locks, writes and logs in one statement", () => {

@@ -197,6 +197,12 @@ function seen(status: number, view: View, request: PageRequest, signer: Signer):
       return json(view.judged);
     case "methods":
       return { status: 204, headers: { allow: view.allow, "cache-control": "no-store" }, body: "" };
+    case "elsewhere":
+      return {
+        status: 303,
+        headers: { location: `${frame.base}${view.to}`, "cache-control": "no-store" },
+        body: "",
+      };
     case "better-address":
       return { status: 308, headers: { location: `${frame.base}${view.to}` }, body: "" };
     case "notice":

@@ -1,14 +1,13 @@
 import type { Page } from "../page/page.js";
 import { decodeSegment } from "../page/path.js";
 import type { Column } from "../table/model.js";
+import { integerRanges } from "../values/integer-ranges.js";
 import { readValue } from "../values/read-value.js";
 
 /** A key's values in the order of the address, in the form in which PostgreSQL prints them; or why there is none. */
 export type KeyResult =
   | { readonly ok: true; readonly key: readonly string[] }
   | { readonly ok: false; readonly reason: string };
-
-const ranges: Readonly<Record<string, bigint>> = { smallint: 2n ** 15n, integer: 2n ** 31n, bigint: 2n ** 63n };
 
 /** One part of a key, or why it is none. */
 function readPart(column: Column, segment: string): { value: string } | { reason: string } {
@@ -18,8 +17,8 @@ function readPart(column: Column, segment: string): { value: string } | { reason
   if (typed === "" && column.type.kind === "text") return { value: "" };
   const read = readValue(column.type, typed, "UTC");
   if (!read.ok || read.value === null) return { reason: `${column.name}: "${typed}" is not a ${column.type.shown}` };
-  const range = ranges[column.type.cast];
-  if (range && (BigInt(read.value) >= range || BigInt(read.value) < -range)) {
+  const range = integerRanges[column.type.cast];
+  if (range && (BigInt(read.value) > BigInt(range.max) || BigInt(read.value) < BigInt(range.min))) {
     return { reason: `${column.name}: ${read.value} is outside of ${column.type.shown}` };
   }
   if (column.type.maxLength !== null && [...typed].length > column.type.maxLength) {

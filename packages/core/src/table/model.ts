@@ -113,6 +113,8 @@ export interface Table {
   readonly dependents: readonly Dependent[];
   readonly constraints: readonly Constraint[];
   readonly demands: readonly CheckConstraint[];
+  /** The columns by which an index keeps the table's rows in order, for each such index. */
+  readonly indexes: readonly (readonly string[])[];
   /** How many rows PostgreSQL believes that it has; null where it was never counted. */
   readonly rows: number | null;
   readonly granted: { readonly insert: boolean; readonly update: boolean; readonly delete: boolean };

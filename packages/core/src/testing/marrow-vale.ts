@@ -45,6 +45,7 @@ const table = (name: string, of: Pick<Table, "columns" | "keys"> & Partial<Table
   dependents: [],
   constraints: [],
   demands: [],
+  indexes: of.keys.map((key) => key.columns),
   rows: 50,
   granted: { insert: true, update: true, delete: true },
   rewriteRules: [],

@@ -20,6 +20,8 @@ export type View =
   | { readonly what: "judged"; readonly judged: Judged }
   /** What an address takes (RFC 9110, 9.3.7). */
   | { readonly what: "methods"; readonly allow: string }
+  /** What was asked for is at another address, this time. */
+  | { readonly what: "elsewhere"; readonly to: string }
   /** The address has a better form. */
   | { readonly what: "better-address"; readonly to: string };
 

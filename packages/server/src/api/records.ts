@@ -43,9 +43,15 @@ export async function neighbour(
   return row ? page.key.map((_, index) => row[String(index)] ?? "") : null;
 }
 
+/** The beginning of a list, as far as it has values to be sorted by. */
+const fromTheFirst = { withValue: true, backward: false, beyond: null };
+
 /** The key of the first record that somebody sees in the page's list; null where they see none. */
 export async function firstSeen(page: Page, database: Database, actor: Actor): Promise<readonly string[] | null> {
-  const statement = listStatement(page, factsOf(actor, new Date()), "", 0);
+  // Where rows may have no value to be sorted by, the first by key is as good.
+  const [first] = page.key;
+  const sort = first && page.list.sort.column.nullable ? { column: first, down: false } : page.list.sort;
+  const statement = listStatement(page, factsOf(actor, new Date()), { search: "", sort }, fromTheFirst, 1);
   const [row] = await answeredOr(() => database.run(statement), []);
   return row ? page.key.map((_, index) => row[keyPartName(index)] ?? "") : null;
 }
