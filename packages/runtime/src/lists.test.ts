@@ -187,6 +187,20 @@ describe("a list cut into parts", () => {
   });
 });
 
+describe("a search", () => {
+  test("looks into the columns that the page names, shown or not", async () => {
+    await trips.reloadWith({ mark: file("id, place").replace("list: { ", "list: { search: [note], ") });
+    await fill([
+      { place: "Weir", height: null },
+      { place: "Beck", height: null },
+    ]);
+    await trips.owner.query("UPDATE proof.mark SET note = 'beside the weir' WHERE id = 2");
+    expect(idsIn((await at({ q: "weir" })).body)).toEqual([2]);
+    await trips.reloadWith({ mark: file("id, place, height, note") });
+    expect(idsIn((await at({ q: "weir" })).body)).toEqual([1, 2]);
+  });
+});
+
 describe("going to a record by its key", () => {
   test("leads to it, or says that there is none and keeps what was typed", async () => {
     await fill([{ place: "A", height: null }]);

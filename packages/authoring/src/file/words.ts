@@ -19,6 +19,7 @@ const parts: Readonly<Record<string, string>> = {
   "record key-editable": "whether the key may be edited",
   "list columns": "columns of the list",
   "list sort": "order of the list",
+  "list search": "columns that a search looks into",
   "save routine": "routine that saves",
   "save parameters": "parameters of the routine",
   "answer saved": "where a save leads",

@@ -336,7 +336,8 @@ export function bindPage(name: string, version: string, parsed: ParsedPage, cata
       message: file.answer?.message ? binder.template(file.answer.message, ["answer", "message"]) : null,
     },
   };
-  const list = sort && { columns, sort: { column: sort, down: sortName.startsWith("-") } };
+  const search = file.list?.search?.flatMap((each, index) => binder.column(each, ["list", "search", index]) ?? []);
+  const list = sort && { columns, sort: { column: sort, down: sortName.startsWith("-") }, search: search ?? null };
   if (!path || !list || binder.findings.some(isError)) return { page: null, findings: binder.findings.sort(byPlace) };
   const whole = { ...page, path, list };
   const findings = [...binder.findings, ...reviewAgainstTable(whole, parsed)].sort(byPlace);

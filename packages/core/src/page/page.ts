@@ -87,6 +87,8 @@ export interface Page {
   readonly list: {
     readonly columns: readonly ListColumn[];
     readonly sort: { readonly column: Column; readonly down: boolean };
+    /** The columns that a search looks into; null for those that the list shows. */
+    readonly search: readonly Column[] | null;
   };
   readonly fields: readonly Field[];
   readonly checks: readonly Check[];

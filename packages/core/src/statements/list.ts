@@ -102,8 +102,12 @@ export function listStatement(
       told = () => label;
     }
     columns.push(`${shown} AS ${quoted(each.column.name)}`);
-    if (search !== "") searched.push(told());
+    const isSearched = page.list.search === null || page.list.search.includes(each.column);
+    if (search !== "" && isSearched) searched.push(told());
   }
+  // What a search looks into need not be shown.
+  const unshown = page.list.search?.filter((column) => page.list.columns.every((each) => each.column !== column)) ?? [];
+  if (search !== "") searched.push(...unshown.map((column) => toldText(page, "t", column, parameters)));
   const seen: string[] = [];
   if (page.access.rows) seen.push(predicate(page.access.rows, parameters, facts, "t"));
   if (search !== "") seen.push(containing(searched, search, parameters));

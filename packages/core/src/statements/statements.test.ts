@@ -2,7 +2,7 @@ import { describe, expect, test } from "@jest/globals";
 import { monthPartition } from "../log/partitions.js";
 import { quoted } from "../postgres/statement.js";
 import { columnOf } from "../table/model.js";
-import { factsOf, hollis, sensorPage, stationPage } from "../testing/marrow-vale.js";
+import { factsOf, hollis, pageOf, sensorPage, stationFile, stationPage } from "../testing/marrow-vale.js";
 import { createStatement, isConstant } from "./create.js";
 import { listStatement, stretchesOf } from "./list.js";
 import { loadStatement } from "./load.js";
@@ -46,6 +46,14 @@ WHERE t."station_code" = $1::text AND t."channel" = $2::smallint`);
     const calibrated = '(t."calibrated_at"::text::timestamptz AT TIME ZONE $1::text)::text';
     expect(text).toContain(`${calibrated} ILIKE $2::text`);
     expect(text).toContain(`${calibrated} ILIKE $3::text`);
+  });
+
+  test("a search looks into the columns that the page names, shown or not", () => {
+    const page = pageOf(
+      stationFile.replace("fields:", "list: { columns: [code, name], search: [name, notes] }\nfields:"),
+    );
+    const { text } = listStatement(page, factsOf(), { search: "weir", sort }, start);
+    expect(text).toContain('(t."name"::text ILIKE $2::text OR t."notes"::text ILIKE $2::text)');
   });
 
   test("a part of a list begins beyond a row of the one before, never by counting rows", () => {

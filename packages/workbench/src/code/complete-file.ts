@@ -42,7 +42,10 @@ function pathAt(context: CompletionContext): string[] {
 /** Places of a page file where columns are named. */
 const namesColumns = (path: readonly string[]): boolean => {
   const last = path.at(-1) ?? "";
-  return (path.length === 1 && last === "fields") || ["columns", "key", "sort", "at", "slug", "show"].includes(last);
+  return (
+    (path.length === 1 && last === "fields") ||
+    ["columns", "search", "key", "sort", "at", "slug", "show"].includes(last)
+  );
 };
 
 /** Completes what a page file knows at a place: settings by the schema, columns by the table. */

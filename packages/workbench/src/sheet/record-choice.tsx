@@ -40,12 +40,14 @@ export function RecordChoice({ page, chosen, onChoose }: RecordChoiceProps) {
   const shown = useChosenText(page, chosen);
   const [Search, setSearch] = useState<Awaited<ReturnType<typeof loadSearch>>["default"]>();
   const [typed, setTyped] = useState<string>();
+  const [hasFocus, setFocus] = useState(false);
   // This one stays, with the focus and what is typed, until the other is there.
   const use = async (): Promise<void> => {
+    setFocus(true);
     const { default: loaded } = await loadSearch();
     setSearch(() => loaded);
   };
-  if (Search) return <Search page={page} chosen={chosen} onChoose={onChoose} begun={typed} />;
+  if (Search) return <Search page={page} chosen={chosen} onChoose={onChoose} begun={typed} hasFocus={hasFocus} />;
   return (
     <Field onPointerEnter={() => void loadSearch()}>
       <label htmlFor={id}>{says.record}</label>
@@ -60,6 +62,7 @@ export function RecordChoice({ page, chosen, onChoose }: RecordChoiceProps) {
           event.target.select();
           void use();
         }}
+        onBlur={() => setFocus(false)}
         onChange={(event) => setTyped(event.target.value)}
       />
       <button type="button" tabIndex={-1} aria-label={says.showRecords} onClick={() => void use()}>

@@ -34,10 +34,12 @@ const Option = styled(ListBoxItem)`
 interface RecordSearchProps extends RecordChoiceProps {
   /** What was typed before this was there. */
   readonly begun: string | undefined;
+  /** Whether the focus is still there, and not on something else by now. */
+  readonly hasFocus: boolean;
 }
 
 /** Finds a record by a part of its key or title, as one types. */
-export default function RecordSearch({ page, chosen, onChoose, begun }: RecordSearchProps) {
+export default function RecordSearch({ page, chosen, onChoose, begun, hasFocus }: RecordSearchProps) {
   const [typed, setTyped] = useState(begun);
   const shownKey = chosen?.join(" / ") ?? "";
   const shown = useChosenText(page, chosen);
@@ -78,7 +80,7 @@ export default function RecordSearch({ page, chosen, onChoose, begun }: RecordSe
         menuTrigger="focus"
       >
         <Label>{says.record}</Label>
-        <Input autoFocus onFocus={(event) => begun === undefined && event.target.select()} />
+        <Input autoFocus={hasFocus} onFocus={(event) => begun === undefined && event.target.select()} />
         <Button>
           <span aria-hidden="true">▾</span>
         </Button>

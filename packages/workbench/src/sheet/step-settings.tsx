@@ -90,36 +90,57 @@ function KeySettings({ sheet }: { sheet: SheetAnswer }) {
   );
 }
 
+interface ColumnsLineProps {
+  readonly label: string;
+  /** What the menu that adds one is called. */
+  readonly add: string;
+  readonly chosen: unknown;
+  readonly fields: SheetAnswer["fields"];
+  readonly onChange: (names: readonly string[] | undefined) => void;
+}
+
+/** Columns of the table, chosen one by one; none is what the page does by itself. */
+function ColumnsLine({ label, add, chosen, fields, onChange }: ColumnsLineProps) {
+  const names = Array.isArray(chosen) ? chosen.map(String) : [];
+  const set = (next: readonly string[]): void => onChange(next.length > 0 ? next : undefined);
+  return (
+    <Line>
+      <span>{label}</span>
+      <span>
+        {names.map((name) => (
+          <CheckBox key={name} label={name} checked onChange={() => set(names.filter((each) => each !== name))} />
+        ))}
+        <AddMenu
+          label={add}
+          options={fields.filter((field) => !names.includes(field.name)).map(({ name }) => ({ id: name, text: name }))}
+          onAdd={(name) => set([...names, name])}
+        />
+      </span>
+    </Line>
+  );
+}
+
 function LoadSettings({ sheet }: { sheet: SheetAnswer }) {
   const editing = useEditing();
   const list = partOf(editing.content, "list");
-  const columns = Array.isArray(list.columns) ? list.columns.map(String) : [];
   const sort = textOf(list.sort);
   const set = setter(editing);
-  const setColumns = (names: readonly string[]): void =>
-    set(["list", "columns"], names.length > 0 ? names : undefined, says.columnsOfTheList);
   return (
     <>
-      <Line>
-        <span>{says.listColumns}</span>
-        <span>
-          {columns.map((name) => (
-            <CheckBox
-              key={name}
-              label={name}
-              checked
-              onChange={() => setColumns(columns.filter((each) => each !== name))}
-            />
-          ))}
-          <AddMenu
-            label={says.addAColumn}
-            options={sheet.fields
-              .filter((field) => !columns.includes(field.name))
-              .map(({ name }) => ({ id: name, text: name }))}
-            onAdd={(name) => setColumns([...columns, name])}
-          />
-        </span>
-      </Line>
+      <ColumnsLine
+        label={says.listColumns}
+        add={says.addAColumn}
+        chosen={list.columns}
+        fields={sheet.fields}
+        onChange={(names) => set(["list", "columns"], names, says.columnsOfTheList)}
+      />
+      <ColumnsLine
+        label={says.searchIn}
+        add={says.addAColumnToSearch}
+        chosen={list.search}
+        fields={sheet.fields}
+        onChange={(names) => set(["list", "search"], names, says.columnsThatASearchLooksInto)}
+      />
       <SelectLine
         label={says.sortBy}
         value={sort}
