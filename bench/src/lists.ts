@@ -1,0 +1,143 @@
+/**
+ * A list of 5,000,000 records beside the same of 10,000: what each of its ways to a record costs. The notes of readings, with the indexes
+ * that the review asks for, and one of trigrams for the search.
+ */
+import { mkdtemp, rm, writeFile } from "node:fs/promises";
+import os from "node:os";
+import path from "node:path";
+import process from "node:process";
+import pg from "pg";
+import { start } from "./child.js";
+import { median, table } from "./figures.js";
+import { makeGround } from "./ground.js";
+import { Load, valuesIn } from "./load.js";
+
+const rounds = 41;
+/** The part of the list that is asked for in the middle, counted from one; the small list has 200 in all. */
+const farPart = { few: 100, many: 10_000 };
+
+const sides = [
+  { name: "few", relation: "few_notes", records: 10_000 },
+  { name: "many", relation: "reading_note", records: 5_000_000 },
+] as const;
+
+const pageFile = ({ name, relation }: (typeof sides)[number]): string => `format: loyal-quill/page@1
+title: "Note {id}"
+plural: Notes
+path: /${name}/{id}
+record: { table: field.${relation}, key: id }
+time-zone: Europe/London
+list: { columns: [station_code, noted_at, level_m, note], search: [note] }
+fields:
+  - station_code: { choices: { by: search } }
+  - noted_at
+  - level_m
+  - note: { control: multi-line }
+`;
+
+/** Fills a table of notes; what refers to stations is checked once, afterwards. */
+async function fill(client: pg.Client, relation: string, records: number): Promise<void> {
+  const name = `field.${relation}`;
+  process.stderr.write(`Making ${records.toLocaleString("en")} records …\n`);
+  await client.query(
+    `INSERT INTO ${name} (station_code, noted_at, level_m, note)
+     SELECT 'MV-' || 100 + n % 480, timestamptz '1990-01-01' + n * interval '3 minutes', (n % 4000)::numeric / 1000,
+       (ARRAY['Float stuck', 'Weed at the gauge', 'Ice on the staff', 'Clock put right'])[1 + n % 4]
+         || CASE WHEN n % 500 = 7 THEN ', heron on the weir' ELSE '' END || ', entry ' || n
+     FROM generate_series(1, ${records}) AS n`,
+  );
+  await client.query(`CREATE INDEX ON ${name} (noted_at, id)`);
+  await client.query(`CREATE INDEX ON ${name} USING gin (note gin_trgm_ops)`);
+  await client.query(
+    `ALTER TABLE ${name} ADD FOREIGN KEY (station_code) REFERENCES network.station ON UPDATE CASCADE; GRANT SELECT, UPDATE ON ${name} TO quill_pages`,
+  );
+  await client.query(`VACUUM (ANALYZE) ${name}`);
+}
+
+const ground = await makeGround();
+const directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-bench-lists-"));
+try {
+  const client = new pg.Client(ground.owner);
+  await client.connect();
+  await client.query("CREATE EXTENSION pg_trgm");
+  await client.query("CREATE TABLE field.few_notes (LIKE field.reading_note INCLUDING ALL)");
+  await client.query("ALTER TABLE field.reading_note DROP CONSTRAINT reading_note_station_code_fkey");
+  for (const side of sides) {
+    await fill(client, side.relation, side.records);
+    await writeFile(path.join(directory, `${side.name}.page.yaml`), pageFile(side));
+  }
+  await client.end();
+  const child = await start("ours", ground.pages, directory);
+  const load = new Load(child.port, 1);
+  try {
+    await load.begin("/few");
+
+    /** @returns the answer, which is to have a status and to contain a text */
+    const get = async (address: string, text: string, status = 200): Promise<{ ms: number; body: string }> => {
+      const answer = await load.send("GET", address);
+      if (answer.status !== status || !answer.body.includes(text))
+        throw new Error(`${address} was answered ${answer.status}: ${answer.body.slice(0, 300)}`);
+      return answer;
+    };
+
+    /** The address of the next part of a list, from where one is. */
+    const next = (body: string): string => {
+      const [, to] = /<a rel="next" href="([^"]*)"/.exec(body) ?? [];
+      if (to === undefined) throw new Error("there is no next part");
+      return to.replaceAll("&amp;", "&").replaceAll("&quot;", '"').replaceAll("&#39;", "'").replaceAll("&#34;", '"');
+    };
+
+    const far = { few: "", many: "" };
+    for (const { name } of sides) {
+      process.stderr.write(`Going to part ${farPart[name].toLocaleString("en")} of ${name}, one by one …\n`);
+      let address = `/${name}`;
+      for (let part = 1; part < farPart[name]; part++) address = next((await get(address, "<tbody")).body);
+      far[name] = address;
+    }
+
+    let turn = 0;
+    const record = (name: "few" | "many"): number => (name === "few" ? 5_000 : 2_500_000) + (turn % 50);
+    const save = async (name: "few" | "many"): Promise<{ ms: number }> => {
+      const address = `/${name}/${record(name)}/edit`;
+      const values = valuesIn((await get(address, "<form")).body);
+      values.set("note", `Round ${turn}.`);
+      const answer = await load.send("POST", address, values.toString());
+      if (answer.status !== 303) throw new Error(`a save was answered ${answer.status}`);
+      return answer;
+    };
+    const ways: readonly (readonly [string, (name: "few" | "many") => Promise<{ ms: number }>])[] = [
+      ["first part", (name) => get(`/${name}`, "<tbody")],
+      ["part in the middle", (name) => get(far[name], "<tbody")],
+      ["last part", (name) => get(`/${name}?last=1`, "<tbody")],
+      ["sorted by a moment", (name) => get(`/${name}?sort=-noted_at`, "<tbody")],
+      ["search, in every fourth record", (name) => get(`/${name}?q=weed`, "Weed")],
+      ["search, in every 500th record", (name) => get(`/${name}?q=heron`, "heron")],
+      [
+        "search for one record",
+        (name) => get(`/${name}?q=${name === "few" ? "entry+9876" : "entry+4987654"}`, "entry"),
+      ],
+      ["search without hits", (name) => get(`/${name}?q=kingfisher`, 'class="empty"')],
+      ["go to a key", (name) => get(`/${name}?go.id=${record(name)}`, "", 303)],
+      ["open", (name) => get(`/${name}/${record(name)}/edit`, "<form")],
+      ["save", save],
+    ];
+    const lines = [["", "10,000: ms", "5,000,000: ms", "ratio of medians"]];
+    for (const [way, run] of ways) {
+      const taken = { few: [] as number[], many: [] as number[] };
+      for (turn = -5; turn < rounds; turn++)
+        for (const { name } of turn % 2 === 0 ? sides : sides.toReversed()) {
+          const { ms } = await run(name);
+          if (turn >= 0) taken[name].push(ms);
+        }
+      const [few, many] = [median(taken.few), median(taken.many)];
+      lines.push([way, few.toFixed(1), many.toFixed(1), (many / few).toFixed(2)]);
+    }
+    process.stdout.write(`${table(lines)}\n\n${rounds} rounds, one request at once, the sides in turn\n`);
+  } finally {
+    await load.close();
+    child.process.disconnect();
+  }
+} finally {
+  await rm(directory, { recursive: true });
+  await ground.drop();
+}
