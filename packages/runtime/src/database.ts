@@ -254,8 +254,8 @@ const isEnding = ({ sqlState }: DatabaseRefusal): boolean => /^(57P0|08)/.test(s
 /** An error of our own that passes through a transaction which was rolled back soundly: the connection is kept. */
 class Keep extends Error {}
 
-const queryOf = ({ text, values }: Statement): pg.QueryConfig => {
-  const name = preparedName(text);
+const queryOf = ({ text, values, plannedAnew }: Statement): pg.QueryConfig => {
+  const name = plannedAnew ? undefined : preparedName(text);
   return { ...(name ? { name } : {}), text, values: [...values] };
 };
 

@@ -201,6 +201,17 @@ describe("a search", () => {
   });
 });
 
+test("a search is planned for its words, since a plan for any would go along the order", async () => {
+  await fill([{ place: "Weir", height: null }]);
+  await at({});
+  await at({ q: "weir" });
+  // The pool hands out the connection that it got back last.
+  const prepared = await trips.pool.query<{ statement: string }>("SELECT statement FROM pg_prepared_statements");
+  const lists = prepared.rows.filter(({ statement }) => statement.includes('FROM "proof"."mark"'));
+  expect(lists).not.toEqual([]);
+  expect(lists.filter(({ statement }) => statement.includes("ILIKE"))).toEqual([]);
+});
+
 describe("going to a record by its key", () => {
   test("leads to it, or says that there is none and keeps what was typed", async () => {
     await fill([{ place: "A", height: null }]);

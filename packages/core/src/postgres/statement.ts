@@ -14,6 +14,8 @@ export interface Statement {
   readonly writes?: true;
   /** Whether it may take much longer than a request can wait, as a count over a whole table does. */
   readonly slow?: true;
+  /** Whether the best way to run it depends on its values, as a search's does: PostgreSQL then plans it each time. */
+  readonly plannedAnew?: true;
 }
 
 /**

@@ -29,7 +29,10 @@ const first = (choices: TableChoices) => (isTelling(choices) ? choices.key : cho
 export function choicesStatement(choices: TableChoices, facts: Facts, search: string | null = null): Statement {
   const parameters = new Parameters();
   const text = choicesQuery(choices, facts, search, parameters);
-  return { purpose: search === null ? "choices" : "search choices", text, values: parameters.values };
+  const { values } = parameters;
+  return search === null
+    ? { purpose: "choices", text, values }
+    : { purpose: "search choices", text, values, plannedAnew: true };
 }
 
 /** A list of all choices inside another statement: a JSON array of pairs, value and label. */

@@ -135,7 +135,9 @@ export function listStatement(
     `ORDER BY ${telling.map((column) => `t.${quoted(column.name)}${isDown ? " DESC" : ""}`).join(", ")}`,
     `LIMIT ${most + 1}`,
   ];
-  return { purpose: "list", text: lines.join("\n"), values: parameters.values };
+  const statement = { purpose: "list", text: lines.join("\n"), values: parameters.values };
+  // A plan for any words would go along the order and read the whole table for words that are rare.
+  return search === "" ? statement : { ...statement, plannedAnew: true };
 }
 
 /** How many records are offered to choose from. */
@@ -156,5 +158,6 @@ export function recordsStatement(page: Page, search: string): Statement {
     purpose: "choose a record",
     text: `SELECT ${columns.join(", ")}\nFROM ${quotedTable(page.table)} AS t${where}\nORDER BY ${order}\nLIMIT ${mostRecords}`,
     values: parameters.values,
+    plannedAnew: true,
   };
 }
