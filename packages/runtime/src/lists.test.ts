@@ -268,9 +268,139 @@ describe("the statements of a list of a large table", () => {
   });
 
   test("the review says which order no index keeps, with the index to make", async () => {
-    await trips.reloadWith({ mark: file("id, place").replace("list: { ", "list: { sort: note, ") });
-    const found = trips.site().files.find(({ name }) => name === "mark")?.findings ?? [];
-    expect(found).toMatchObject([{ severity: "warning", code: "slow-list" }]);
-    expect(found[0]?.message).toContain('CREATE INDEX CONCURRENTLY ON "proof"."mark" ("note", "id");');
+    const said = async (list: string): Promise<string[]> => {
+      await trips.reloadWith({ mark: file("id, place").replace("list: { ", `list: { ${list}, `) });
+      const found = trips.site().files.find(({ name }) => name === "mark")?.findings ?? [];
+      expect(found.every(({ severity, code }) => severity === "warning" && code === "slow-list")).toBe(true);
+      return found.map(({ message }) => message);
+    };
+    const [order, search, ...more] = await said("sort: note");
+    expect(order).toContain('CREATE INDEX CONCURRENTLY ON "proof"."mark" ("note", "id");');
+    expect(search).toContain("no index finds parts of id.");
+    expect(search).toContain(
+      'CREATE EXTENSION pg_trgm; CREATE INDEX CONCURRENTLY ON "proof"."mark" USING gin ("place" gin_trgm_ops);',
+    );
+    expect(more).toEqual([]);
+    const [filter] = await said("filter: [note], search: [place, note]");
+    expect(filter).toContain('CREATE INDEX CONCURRENTLY ON "proof"."mark" ("note", "id");');
+    await trips.owner.query("CREATE EXTENSION pg_trgm");
+    await trips.owner.query("CREATE INDEX ON proof.mark USING gin (place gin_trgm_ops, note gin_trgm_ops)");
+    expect(await said("filter: [height], search: [place, note]")).toEqual([]);
+  });
+});
+
+describe("a list that is filtered", () => {
+  const header = `format: loyal-quill/page@1\ntitle: "{id}"\npath: /marks/{id}\nrecord: { table: proof.mark, key: id }\n`;
+  beforeAll(async () => {
+    await trips.owner.query(
+      "ALTER TABLE proof.mark ADD kind text CHECK (kind IN ('~old', 'new')), ADD seen timestamptz, ADD open boolean",
+    );
+    await trips.owner.query("TRUNCATE proof.mark");
+    await trips.owner.query(`INSERT INTO proof.mark (id, place, height, note, kind, seen, open) VALUES
+      (1, 'Alder', 1.5, '=1+1', '~old', '2026-03-28 23:30:00+00', true),
+      (2, 'Beck', 2.5, NULL, 'new', '2026-03-29 22:59:59+00', false),
+      (3, 'Cove', NULL, 'a "b", c', NULL, '2026-03-29 23:00:00+00', NULL),
+      (4, 'Dale', -3, E'two\\nlines', 'new', NULL, true)`);
+    await trips.reloadWith({
+      mark: `${header}time-zone: Europe/London\nlist: { columns: [id, place, height, note, seen], filter: [height, note, kind, seen, open] }\nfields: [id, place, height, note, kind, seen, open]\n`,
+    });
+  });
+
+  test.each<[Query, number[]]>([
+    [{ "from.height": "1.5" }, [1, 2]],
+    [{ "from.height": "-3", "to.height": "1.50" }, [1, 4]],
+    [{ "is.height": "~empty" }, [3]],
+    [{ "is.note": "~empty" }, [2]],
+    [{ "is.note": "~filled", "from.height": "-9" }, [1, 4]],
+    // A value that begins with a tilde is no word of ours.
+    [{ "is.kind": "~~old" }, [1]],
+    [{ "is.kind": "new" }, [2, 4]],
+    [{ "is.open": "true" }, [1, 4]],
+    [{ "is.open": "~empty" }, [3]],
+    // In London the 29th has 23 hours, and ends at 23:00 UTC.
+    [{ "from.seen": "2026-03-29", "to.seen": "2026-03-29" }, [2]],
+    [{ "to.seen": "2026-03-28" }, [1]],
+    [{ q: "beck", "is.kind": "new" }, [2]],
+    // What is no filter of the page filters nothing.
+    [{ "is.place": "Beck" }, [1, 2, 3, 4]],
+  ])("%j leaves %j", async (query, ids) => {
+    expect(idsIn((await at(query)).body)).toEqual(ids);
+  });
+
+  test.each<[Query, string]>([
+    [{ "from.height": "high" }, "Height must be a number, like 12.50."],
+    [{ "to.seen": "2026-02-30" }, "Seen is a day or time that the calendar does not have."],
+    [{ "is.kind": "a\0b" }, "Kind holds a character that can&#39;t be stored (U+0000): remove it."],
+  ])("%j can't be read: it is kept and told at the filter, and no record is shown", async (query, said) => {
+    const { status, body } = await at(query);
+    expect([status, idsIn(body)]).toEqual([200, []]);
+    expect(body).toContain(said);
+    expect(body).toContain("Put right the filter that is marked");
+    expect(body).toContain(`value="${Object.values(query)[0]}"`);
+  });
+
+  test("the way to its next part, its order and its file keep the filters", async () => {
+    const { body } = await at({ "from.height": "1.5", q: "e" });
+    expect(body).toContain('href="/marks/~csv?q=e&amp;from.height=1.5"');
+    expect(body).toContain("sort=-id");
+    expect(/sort=place[^"]*/.exec(body)?.[0] ?? body).toContain("sort=");
+  });
+
+  const csvOf = async (query: Query): Promise<string> => {
+    const { response } = await trips.send("GET", "/marks/~csv", tamsin, null, databaseOver(trips.pool), query);
+    let text = "";
+    for await (const part of response.parts ?? []) text += part;
+    return text;
+  };
+
+  test("as a file it has what the list shows of all of them, and nothing that a spreadsheet would calculate", async () => {
+    expect(await csvOf({})).toBe(
+      [
+        "Id,Place,Height,Note,Seen",
+        "1,Alder,1.5,'=1+1,2026-03-28 23:30:00",
+        "2,Beck,2.5,,2026-03-29 23:59:59",
+        '3,Cove,,"a ""b"", c",2026-03-30 00:00:00',
+        '4,Dale,-3,"two\nlines",',
+        "",
+      ].join("\r\n"),
+    );
+    expect(await csvOf({ "is.kind": "new", sort: "-id" })).toMatch(/^Id.*\r\n4,.*\n.*\r\n2,Beck.*\r\n$/);
+  });
+
+  test("as a file it is read in parts, in one snapshot, and its connection is given back whether it is read or not", async () => {
+    await trips.owner.query(
+      "INSERT INTO proof.mark (id, place) SELECT 10 + i, 'many' FROM generate_series(1, 1200) AS s(i)",
+    );
+    const before = trips.pool.idleCount + trips.pool.totalCount;
+    const { response } = await trips.send("GET", "/marks/~csv", tamsin, null, databaseOver(trips.pool));
+    expect(response.headers["content-type"]).toBe("text/csv; charset=utf-8; header=present");
+    const seen: string[] = [];
+    for await (const part of response.parts ?? []) {
+      // What comes after it was asked for is not in it.
+      if (seen.length === 0) await trips.owner.query("DELETE FROM proof.mark WHERE id > 1000");
+      seen.push(part);
+    }
+    expect(seen.map((part) => part.split("\r\n").length - 1)).toEqual([1, 500, 500, 204]);
+    for (let index = 0; index < 25; index++) {
+      const unread = await trips.send("GET", "/marks/~csv", tamsin, null, databaseOver(trips.pool));
+      await unread.response.parts?.[Symbol.asyncIterator]().return?.();
+    }
+    expect(trips.pool.totalCount).toBeLessThanOrEqual(before + 2);
+    await trips.owner.query("DELETE FROM proof.mark WHERE id > 10");
+  });
+
+  test("the file of a list with a filter that can't be read leads to the list, which tells", async () => {
+    const { response } = await trips.send("GET", "/marks/~csv", tamsin, null, databaseOver(trips.pool), {
+      "from.height": "high",
+    });
+    expect([response.status, response.headers.location]).toEqual([303, "/marks?from.height=high"]);
+  });
+
+  test("a text that is never null and has no choices is no filter", async () => {
+    await expect(
+      trips.reloadWith({ mark: `${header}list: { filter: [place] }\nfields: [id, place]\n` }),
+    ).resolves.toBeUndefined();
+    const [found] = trips.site().files.flatMap(({ findings }) => findings.filter(({ code }) => code === "no-filter"));
+    expect(found?.message).toContain("list.search");
   });
 });

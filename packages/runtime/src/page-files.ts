@@ -51,7 +51,7 @@ function markOf(table: Table): string {
   const known = marks.get(table);
   if (known !== undefined) return known;
   const mark = createHash("sha256")
-    .update(JSON.stringify({ ...table, rows: null, indexes: null }))
+    .update(JSON.stringify({ ...table, rows: null, indexes: null, trigrams: null }))
     .digest("hex");
   marks.set(table, mark);
   return mark;

@@ -1,6 +1,8 @@
 import { createHash, createHmac, hash, randomUUID } from "node:crypto";
 import { readFileSync } from "node:fs";
 import { performance } from "node:perf_hooks";
+import { Readable } from "node:stream";
+import { pipeline } from "node:stream/promises";
 import {
   type Actor,
   catalogMark,
@@ -127,6 +129,20 @@ function send(response: express.Response, { status, headers, body }: PageRespons
   response.end(body);
 }
 
+/** Sends an answer part by part, no faster than it is taken. One that can't be finished is broken off, so that nobody takes it for whole. */
+async function sendParts(
+  response: express.Response,
+  { status, headers }: PageResponse,
+  parts: AsyncIterable<string>,
+): Promise<void> {
+  response.writeHead(status, { ...securityHeaders, ...headers });
+  try {
+    await pipeline(Readable.from(parts, { objectMode: true }), response);
+  } catch {
+    response.destroy();
+  }
+}
+
 /**
  * The served pages as a handler for any Express application, mounted with `use`.
  *
@@ -213,7 +229,13 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
       pause: (ms) => new Promise((resolve) => setTimeout(resolve, ms)),
       formAge: options.formAge ?? day,
     });
-    send(response, answer);
+    if (!answer.parts) send(response, answer);
+    else if (request.method !== "HEAD") await sendParts(response, answer, answer.parts);
+    else {
+      await answer.parts[Symbol.asyncIterator]().return?.();
+      response.writeHead(answer.status, { ...securityHeaders, ...answer.headers });
+      response.end();
+    }
     // What failed may have failed because a table is no longer what it was.
     if (recorded.outcome === "failed") void look();
     options.onRequest?.(recorded);

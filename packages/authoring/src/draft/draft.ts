@@ -1,4 +1,4 @@
-import { tellingColumn } from "@loyal-quill/core/page/column-choices";
+import { referencedChoices, tellingColumn } from "@loyal-quill/core/page/column-choices";
 import { labelFrom } from "@loyal-quill/core/page/label";
 import { rewriteWarning } from "@loyal-quill/core/page/rewrites";
 import { type Catalog, type Column, columnOf, type Table, tableName } from "@loyal-quill/core/table/model";
@@ -140,6 +140,22 @@ function listColumns(table: Table, key: readonly string[], telling: Column | und
   return distinct.length > 0 ? distinct : key;
 }
 
+/** At most this many filters are proposed. */
+const mostFilters = 5;
+
+/** The columns by which a list is narrowed most: those with few values to choose from. */
+const filtersOf = (table: Table, catalog: Pick<Catalog, "tables">): readonly string[] =>
+  table.columns
+    .filter((column) => {
+      if (!isShown(column)) return false;
+      if (column.type.kind === "enum" || column.type.kind === "boolean") return true;
+      if (table.demands.some(({ by, column: name }) => by === "in" && name === column.name)) return true;
+      const choices = referencedChoices(column, table, catalog.tables);
+      return choices?.by === "list" && choices.where === null;
+    })
+    .slice(0, mostFilters)
+    .map(({ name }) => name);
+
 /** `Station {code}, {name}`: what it is, its key where that says something, and its most telling column. */
 function titleOf(table: Table, key: readonly Column[], telling: Column | undefined): string {
   const named = key.every(isSurrogate) && telling ? [] : key;
@@ -147,7 +163,11 @@ function titleOf(table: Table, key: readonly Column[], telling: Column | undefin
   return `${pluralize.singular(labelFrom(table.name))} ${columns.map(({ name }) => `{${name}}`).join(", ")}`;
 }
 
-function draftText(table: Table, slug: string): Pick<DraftedPage, "text" | "key" | "warnings"> {
+function draftText(
+  table: Table,
+  slug: string,
+  catalog: Pick<Catalog, "tables">,
+): Pick<DraftedPage, "text" | "key" | "warnings"> {
   const key = (table.keys[0]?.columns ?? []).flatMap((name) => columnOf(table, name) ?? []);
   const keyNames = key.map((column) => column.name);
   const told = tellingColumn(table, key[0] as Column);
@@ -171,6 +191,7 @@ function draftText(table: Table, slug: string): Pick<DraftedPage, "text" | "key"
       (column) => column.granted.insert || column.default !== null || column.nullable || column.written === "always",
     );
   const warnings = warningsOf(table, makes);
+  const filters = filtersOf(table, catalog);
   const comment = table.comment ? [`# ${table.comment.replaceAll(/\s+/g, " ")}`] : [];
   const lines = [
     `# Drafted from ${tableName(table).replaceAll(/[\r\n]/g, " ")}. What the table says (types, lengths, choices, constraints) holds without being written here.`,
@@ -184,7 +205,7 @@ function draftText(table: Table, slug: string): Pick<DraftedPage, "text" | "key"
     "# Everybody who is signed in may open this page and edit every record. To narrow it:",
     '# access: { open: actor.roles.exists(r, r in ["…"]), rows: row.… == actor.…, edit: row.… != "…", delete: true }',
     ...(makes ? ["access: { new: true }"] : []),
-    `list: ${flow({ columns: listColumns(table, keyNames, telling) })}`,
+    `list: ${flow({ columns: listColumns(table, keyNames, telling), ...(filters.length > 0 ? { filter: filters } : {}) })}`,
     "fields:",
     ...fields.map((column) => `  - ${fieldText(table, column, groups.get(column.name))}`),
     ...(left.length > 0
@@ -234,7 +255,7 @@ export function draftPages(
     }
     const name = nameOf(table, taken);
     taken.add(name);
-    drafts.push({ name, table: tableName(table), ...draftText(table, name) });
+    drafts.push({ name, table: tableName(table), ...draftText(table, name, catalog) });
   }
   return { drafts, without };
 }

@@ -21,6 +21,7 @@ function namesIn(root: unknown): Scalar[] {
     ...scalars(at(root, "record", "key")),
     ...scalars(at(root, "list", "columns")),
     ...scalars(at(root, "list", "search")),
+    ...scalars(at(root, "list", "filter")),
     ...scalars(at(root, "list", "sort")),
     ...items(root.get("checks", true)).flatMap((check) => scalars(at(check, "at"))),
   ];

@@ -20,6 +20,7 @@ const parts: Readonly<Record<string, string>> = {
   "list columns": "columns of the list",
   "list sort": "order of the list",
   "list search": "columns that a search looks into",
+  "list filter": "filters of the list",
   "save routine": "routine that saves",
   "save parameters": "parameters of the routine",
   "answer saved": "where a save leads",

@@ -209,6 +209,7 @@ function constrained(
       each.kind === "check" ? demandsOf(each.constraint, each.definition, each.columns) : [],
     ),
     indexes: indexesOf(draft),
+    trigrams: relation.has_trigrams === "true" ? (JSON.parse(relation.trigrams ?? "[]") as readonly string[]) : null,
     rows: rowsEstimate < 0 ? null : rowsEstimate,
     granted: {
       insert: relation.insert === "true",

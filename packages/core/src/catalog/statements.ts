@@ -30,6 +30,11 @@ export const catalogRelations = (): Statement => ({
   CASE WHEN c.relkind IN ('r', 'p') THEN (SELECT json_agg(array_to_json((x.indkey::int2[])[0:x.indnkeyatts - 1]) ORDER BY x.indexrelid)
     FROM pg_index AS x JOIN pg_class AS i ON i.oid = x.indexrelid JOIN pg_am AS m ON m.oid = i.relam
     WHERE x.indrelid = c.oid AND x.indisvalid AND x.indpred IS NULL AND m.amname = 'btree')::text END AS "indexes",
+  (SELECT json_agg(DISTINCT a.attname) FROM pg_index AS x CROSS JOIN LATERAL unnest(x.indkey::int2[], x.indclass::oid[]) AS k(number, class)
+    JOIN pg_opclass AS o ON o.oid = k.class AND o.opcname IN ('gin_trgm_ops', 'gist_trgm_ops')
+    JOIN pg_attribute AS a ON a.attrelid = c.oid AND a.attnum = k.number
+    WHERE x.indrelid = c.oid AND x.indisvalid AND x.indpred IS NULL)::text AS "trigrams",
+  EXISTS (SELECT FROM pg_extension AS e WHERE e.extname = 'pg_trgm')::text AS "has_trigrams",
   has_schema_privilege(n.oid, 'USAGE')::text AS "usage", has_any_column_privilege(c.oid, 'SELECT')::text AS "some",
   CASE WHEN c.relkind IN ('v', 'm') THEN (SELECT json_agg(DISTINCT bn.nspname || '.' || b.relname)
     FROM pg_rewrite AS r

@@ -157,10 +157,15 @@ export const findingKinds = {
     means: "The connection lacks a right that the page needs.",
     remedy: "Grant it, or leave out what needs it.",
   },
+  "no-filter": {
+    levels: ["error"],
+    means: "A list can't be filtered by a column.",
+    remedy: "Take it out of list.filter; name it in list.search instead.",
+  },
   "slow-list": {
     levels: ["warning"],
-    means: "No index keeps a large table in the order of its list.",
-    remedy: "Make the index that the message gives, or sort by a column that has one.",
+    means: "No index serves the order, a filter or the search of a large table's list.",
+    remedy: "Make the index that the message gives, or sort, filter and search by columns that have one.",
   },
   "rewrite-rule": {
     levels: ["warning"],

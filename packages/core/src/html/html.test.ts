@@ -82,6 +82,8 @@ describe("the list", () => {
     page: stationPage,
     rows: [{ ...mv014, "quill:key 0": "MV-014", "quill:editable": "true" }],
     search: "",
+    filters: [],
+    offers: new Map(),
     sort: stationPage.list.sort,
     previous: null,
     next: null,

@@ -2,9 +2,10 @@ import { attributes, html, type Markup } from "../markup/markup.js";
 import type { Word } from "../messages/catalog.js";
 import { word } from "../messages/messages.js";
 import { editableFields } from "../page/columns.js";
+import { filterNames } from "../page/filters.js";
 import { labelFrom } from "../page/label.js";
 import type { ListColumn, Page } from "../page/page.js";
-import { recordAddress } from "../page/path.js";
+import { csvSegment, queryText, recordAddress } from "../page/path.js";
 import type { Row } from "../postgres/statement.js";
 import { editableName, keyPartName } from "../statements/list.js";
 import type { Column } from "../table/model.js";
@@ -12,6 +13,7 @@ import type { Frame } from "../views/frame.js";
 import type { ListView } from "../views/list-view.js";
 import { told } from "../views/told.js";
 import { document } from "./layout.js";
+import { filtersBlock, isUsed } from "./list-filters.js";
 
 const figures: ReadonlySet<string> = new Set(["integer", "decimal", "float"]);
 
@@ -50,17 +52,32 @@ function recordRow(view: ListView, row: Row, frame: Frame): Markup {
   return html`<tr role="row"${attributes({ class: saved ? "saved" : null })}>${cells}<td role="cell" class="way">${way}</td></tr>`;
 }
 
+/** What an address says of the filters. */
+const filterQuery = ({ filters }: ListView): Readonly<Record<string, string>> =>
+  Object.fromEntries(
+    filters.flatMap(({ filter, typed }) => {
+      const names = filterNames(filter.column);
+      return (["is", "from", "to"] as const).flatMap((each) => (typed[each] ? [[names[each], typed[each]]] : []));
+    }),
+  );
+
 /** An address of the list as it is looked at, with something else about it. */
-function listAddress({ page, search, sort }: ListView, base: string, other: Readonly<Record<string, string>>): string {
+function listAddress(
+  view: ListView,
+  base: string,
+  other: Readonly<Record<string, string>>,
+  path = view.page.path.list,
+): string {
+  const { page, search, sort } = view;
   const own = page.list.sort;
   const isOwn = sort.column === own.column && sort.down === own.down;
   const asked = {
     ...(search ? { q: search } : {}),
+    ...filterQuery(view),
     ...(isOwn ? {} : { sort: `${sort.down ? "-" : ""}${sort.column.name}` }),
     ...other,
   };
-  const query = Object.entries(asked).map(([name, value]) => `${name}=${encodeURIComponent(value)}`);
-  return `${base}${page.path.list}${query.length > 0 ? `?${query.join("&")}` : ""}`;
+  return `${base}${path}${queryText(asked)}`;
 }
 
 function parts(view: ListView, base: string): Markup | null {
@@ -128,6 +145,10 @@ function sortKept({ page, sort }: ListView): Markup | null {
 function empty(view: ListView, address: string): Markup {
   if (view.tooSlow)
     return html`<p class="empty" role="status">${word(view.page.language, "search-too-slow")} <a href="${address}">${word(view.page.language, "show-all")}</a></p>`;
+  if (view.filters.some(({ problem }) => problem !== null))
+    return html`<p class="empty" role="status">${word(view.page.language, "filter-wrong")}</p>`;
+  if (view.filters.some(isUsed))
+    return html`<p class="empty">${word(view.page.language, "nothing-matches")} <a href="${address}">${word(view.page.language, "show-all")}</a></p>`;
   if (view.search !== "")
     return html`<p class="empty">${word(view.page.language, "nothing-contains", { search: view.search })} <a href="${address}">${word(view.page.language, "show-all")}</a></p>`;
   return html`<p class="empty">${word(view.page.language, "nothing-open")}</p>`;
@@ -143,7 +164,7 @@ export function listPage(view: ListView, given: Frame): string {
   const table = html`<div class="scroll" role="region" aria-label="${page.plural}" tabindex="0"><table role="table"><thead role="rowgroup"><tr role="row">${heads}<th scope="col" role="columnheader"><span class="unseen">${say("way-in")}</span></th></tr></thead><tbody role="rowgroup">${view.rows.map((row) => recordRow(view, row, frame))}</tbody></table></div>`;
   const main = html`<h1>${page.plural}</h1>
 ${view.notice && html`<p class="said" role="status">${view.notice}</p>`}
-<div class="ways"><form class="search" role="search" method="get" action="${address}"><label for="q">${say("contains")}</label><input id="q" name="q" type="search" value="${view.search}" autocomplete="off">${sortKept(view)}<button>${say("find")}</button>${view.search !== "" && html`<a href="${address}">${say("show-all")}</a>`}</form>${goToForm(view, address)}${view.makes && html`<a class="make" href="${address}/new">${say("new-record")}</a>`}</div>
-${countLine(view)}${view.rows.length === 0 ? empty(view, address) : table}${parts(view, frame.base)}`;
+<div class="ways"><form class="search" role="search" method="get" action="${address}"><label for="q">${say("contains")}</label><input id="q" name="q" type="search" value="${view.search}" autocomplete="off">${sortKept(view)}<button>${say("find")}</button>${(view.search !== "" || view.filters.some(isUsed)) && html`<a href="${address}">${say("show-all")}</a>`}${filtersBlock(view)}</form>${goToForm(view, address)}${view.makes && html`<a class="make" href="${address}/new">${say("new-record")}</a>`}</div>
+<div class="about">${countLine(view)}${view.rows.length > 0 && html`<a class="csv" href="${listAddress(view, frame.base, {}, `${page.path.list}/${csvSegment}`)}" download>${say("download-csv")}</a>`}</div>${view.rows.length === 0 ? empty(view, address) : table}${parts(view, frame.base)}`;
   return document(frame, page.plural, main);
 }

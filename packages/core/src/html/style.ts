@@ -117,6 +117,16 @@ tbody th { font-weight: 700; white-space: nowrap; }
 td.way { text-align: end; padding-inline-end: 0; }
 tr.saved { background: var(--live-ground); }
 .mark { font-weight: 400; color: var(--live); }
+.about { display: flex; flex-wrap: wrap; gap: 0 1.25rem; align-items: baseline; margin: .25rem 0 .5rem; color: var(--soft); }
+.about p { margin: 0; }
+.filters { flex-basis: 100%; }
+.filters summary { cursor: pointer; color: var(--live); width: fit-content; }
+.filter-fields { display: flex; flex-wrap: wrap; gap: .6rem 1.5rem; align-items: end; padding: .5rem 0 .75rem; border-bottom: 1px solid var(--rule); }
+.filter { display: flex; flex-wrap: wrap; gap: .2rem .5rem; align-items: baseline; border: 0; margin: 0; padding: 0; min-width: 0; }
+.filter legend { padding: 0; font-weight: 700; }
+.filter > label:first-child { flex-basis: 100%; font-weight: 700; }
+.filter .problem { flex-basis: 100%; }
+.filter input.figure { width: 7rem; }
 .parts { display: flex; flex-wrap: wrap; gap: 1.25rem; margin-top: 1rem; }
 /* Where a table would not fit, each row is a block: its values below each other, and the way in with them. */
 @media (max-width: 40rem) {

@@ -6,6 +6,7 @@ import type { TitleCode } from "./catalog.js";
  */
 export const statusOf = {
   "no-such-address": 404,
+  "too-slow": 422,
   "malformed-key": 400,
   "no-such-record": 404,
   "record-gone": 404,

@@ -122,7 +122,20 @@ export const german: MessageCatalog = {
     records: "{number} Datensätze",
     "more-records": "Mehr als {number} Datensätze",
     "about-records": "Etwa {number} Datensätze",
-    "search-too-slow": "Die Suche hat zu lange gedauert und wurde abgebrochen. Verwenden Sie mehr oder längere Wörter.",
+    filters: "Filter",
+    "filters-used": "Filter ({count} gesetzt)",
+    "filter-all": "alle",
+    "filter-empty": "leer",
+    "filter-filled": "nicht leer",
+    "filter-has": "{label}: leer oder nicht",
+    "filter-from": "von",
+    "filter-to": "bis",
+    "filter-apply": "Anwenden",
+    "filter-wrong": "Berichtigen Sie den markierten Filter und drücken Sie „Anwenden“.",
+    "nothing-matches": "Kein Datensatz entspricht diesen Filtern.",
+    "download-csv": "Als CSV herunterladen",
+    "search-too-slow":
+      "Das hat zu lange gedauert und wurde abgebrochen. Verwenden Sie mehr oder längere Wörter oder einen Filter.",
     back: "Zurück",
     further: "Weiter",
     yes: "Ja",
@@ -164,6 +177,10 @@ export const german: MessageCatalog = {
     "no-such-address": {
       title: "Unter dieser Adresse gibt es keine Seite",
       advice: "Prüfen Sie die Adresse, oder beginnen Sie bei der Liste der Seiten.",
+    },
+    "too-slow": {
+      title: "Das hat zu lange gedauert und wurde abgebrochen",
+      advice: "Schränken Sie die Liste durch eine Suche oder einen Filter ein und versuchen Sie es dann noch einmal.",
     },
     "malformed-key": {
       title: "Der Schlüssel in der Adresse kann nicht stimmen",

@@ -3,6 +3,7 @@ import type { Operation } from "../trip/round-trip.js";
 import type { Trip } from "../trip/trip.js";
 import { choices } from "./choices.js";
 import { create, openNew } from "./create.js";
+import { exportList } from "./export.js";
 import { judge } from "./judge.js";
 import { list } from "./list.js";
 import { open, view } from "./open.js";
@@ -20,6 +21,7 @@ export type Run =
 /** Each operation with what it does; which way it goes stands in `trip/round-trip.ts`. */
 export const runs: Readonly<Record<Operation, Run>> = {
   list: { takes: "nothing", run: list },
+  export: { takes: "nothing", run: exportList },
   view: { takes: "nothing", run: view },
   open: { takes: "nothing", run: open },
   new: { takes: "nothing", run: openNew },

@@ -1,3 +1,4 @@
+import type { Option } from "../controls/control.js";
 import { word } from "../messages/messages.js";
 import type { Page } from "../page/page.js";
 import { encodeSegment, recordAddress } from "../page/path.js";
@@ -16,13 +17,25 @@ import { mayMake } from "../steps/access.js";
 import { readSaid } from "../steps/answer.js";
 import { readKey } from "../steps/key.js";
 import { load } from "../steps/load.js";
+import { listOf } from "../steps/offer.js";
 import type { Outcome } from "../trip/outcome.js";
 import type { Trip } from "../trip/trip.js";
 import type { ListCount, ListView, SoughtKey } from "../views/list-view.js";
+import { type AskedFilters, readFilters } from "./list-filters.js";
 import { readPlace, sortIn, sortText, writePlace } from "./list-place.js";
 
 /** The most that can be searched for, in characters. */
 const longestSearch = 200;
+
+/** What an address asks of a page's list. */
+export function questionOf(
+  page: Page,
+  query: Readonly<Record<string, string>>,
+): { readonly question: ListQuestion; readonly asked: AskedFilters } {
+  const asked = readFilters(page, query);
+  const search = (query.q ?? "").replaceAll("\0", "").trim().slice(0, longestSearch);
+  return { question: { search, sort: sortIn(page, query.sort), filters: asked.terms }, asked };
+}
 
 /** Where in its order a list is looked at: from one end, or beyond a row. */
 interface Place {
@@ -64,11 +77,22 @@ async function partAt({ page, facts, dependencies }: Trip, question: ListQuestio
 /** Whether records are counted: of a large table they are not, one of unknown size may be small. */
 const isCountable = ({ table }: Page): boolean => table.rows === null || isSmall(table);
 
+const isNarrowed = ({ search, filters }: ListQuestion): boolean => search !== "" || filters.length > 0;
+
+/** The records to choose from in filters, by column; too many for a list are left out. */
+async function filterOffers({ page, facts, dependencies }: Trip): Promise<ListView["offers"]> {
+  const offers = page.list.filters.map(async ({ column, way }): Promise<[string, readonly Option[]][]> => {
+    const options = way.by === "record" ? await listOf(way.choices, facts, dependencies.database) : null;
+    return options ? [[column.name, options]] : [];
+  });
+  return new Map((await Promise.all(offers)).flat());
+}
+
 /** How many there are: counted where that is quick, from PostgreSQL's statistics where all rows are seen, else not known. */
-function countOf({ page }: Trip, search: string, { rows, count }: Part): ListCount | null {
+function countOf({ page }: Trip, narrowed: boolean, { rows, count }: Part): ListCount | null {
   if (count !== null)
     return count > mostCounted ? { number: mostCounted, is: "more than" } : { number: count, is: "exactly" };
-  const isAll = search === "" && page.access.rows === null;
+  const isAll = !narrowed && page.access.rows === null;
   return isAll && page.table.rows !== null && rows.length > 0 ? { number: page.table.rows, is: "about" } : null;
 }
 
@@ -107,9 +131,8 @@ export async function list(trip: Trip): Promise<Outcome> {
   const typed = soughtKey(page, query);
   const sought = typed && (await goTo(trip, typed));
   if (sought && "kind" in sought) return sought;
-  const search = (query.q ?? "").replaceAll("\0", "").trim().slice(0, longestSearch);
-  const sort = sortIn(page, query.sort);
-  const question = { search, sort };
+  const { question, asked } = questionOf(page, query);
+  const { search, sort } = question;
   const after = readPlace(page, sort, query.after, signer);
   const before = readPlace(page, sort, query.before, signer);
   let place: Place = before
@@ -118,19 +141,24 @@ export async function list(trip: Trip): Promise<Outcome> {
   let part: Part = { rows: [], more: false, count: null };
   let tooSlow = false;
   try {
-    part = await partAt(trip, question, place);
-    if (part.rows.length === 0 && (place.beyond !== null || place.backward)) {
+    if (asked.isSound) part = await partAt(trip, question, place);
+    if (asked.isSound && part.rows.length === 0 && (place.beyond !== null || place.backward)) {
       // What was there is gone: the list begins anew.
       place = { backward: false, beyond: null };
       part = await partAt(trip, question, place);
     }
   } catch (error) {
-    if (search === "" || !isRefusedAs(error, "took too long")) throw error;
+    if (!isNarrowed(question) || !isRefusedAs(error, "took too long")) throw error;
     tooSlow = true;
   }
   recorder.note("load", [
     { name: "search", value: search || null },
     { name: "sort", value: sortText(sort) },
+    ...asked.states.flatMap(({ filter, typed, problem }) =>
+      Object.entries(typed).flatMap(([part, value]) =>
+        value === "" ? [] : [{ name: `${part} ${filter.column.name}`, value, ...(problem ? { note: problem } : {}) }],
+      ),
+    ),
     { name: "rows", value: String(part.rows.length) },
     ...(tooSlow ? [{ name: "stopped", value: null, note: "the search took too long" }] : []),
   ]);
@@ -143,10 +171,12 @@ export async function list(trip: Trip): Promise<Outcome> {
     page,
     rows: part.rows,
     search,
+    filters: asked.states,
+    offers: await filterOffers(trip),
     sort,
     previous: isFirst || !top ? null : { before: writePlace(page, sort, top, signer) },
     next: isLast || !bottom ? null : { after: writePlace(page, sort, bottom, signer) },
-    count: countOf(trip, search, part),
+    count: countOf(trip, isNarrowed(question), part),
     tooSlow,
     sought: sought ?? null,
     makes: mayMake(page, facts),

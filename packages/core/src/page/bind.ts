@@ -11,6 +11,7 @@ import { findTable } from "../table/find-table.js";
 import { type Catalog, type Column, columnOf, type Key, type Table, tableName } from "../table/model.js";
 import { nearest, suggestion } from "../values/nearest.js";
 import { choicesFor, referencedChoices } from "./column-choices.js";
+import { type Filter, filterWay } from "./filters.js";
 import { labelFrom } from "./label.js";
 import { tokenName } from "./names.js";
 import type { Check, Field, ListColumn, Page } from "./page.js";
@@ -237,6 +238,29 @@ class Binder {
     });
   }
 
+  filters(fields: readonly Field[]): readonly Filter[] {
+    return (this.parsed.file.list?.filter ?? []).flatMap((name, index) => {
+      const path: Path = ["list", "filter", index];
+      const column = this.column(name, path);
+      if (!column) return [];
+      const field = fields.find((each) => each.column.name === name);
+      const demand = this.table.demands.find((each) => each.by === "in" && each.column === name);
+      const labels = column.type.kind === "enum" ? column.type.labels : (demand?.values ?? null);
+      const own = field?.choices?.from === "table" ? field.choices : null;
+      const referenced = referencedChoices(column, this.table, this.catalog.tables);
+      // What a field restricts its choices to is for what is chosen anew; records keep what they have.
+      const choices = own && referenced ? { ...own, where: referenced.where } : (own ?? referenced);
+      const way = filterWay(column, labels, choices);
+      if (way) return [{ column, label: field?.label ?? labelFrom(name), way }];
+      this.error(
+        "no-filter",
+        `A list can't be filtered by "${name}", a ${column.type.shown} that always has a value and no choices: search in it instead, by list.search.`,
+        path,
+      );
+      return [];
+    });
+  }
+
   checks(fields: readonly Field[]): readonly Check[] {
     return (this.parsed.file.checks ?? []).flatMap((check, index) => {
       const path: Path = ["checks", index];
@@ -337,7 +361,12 @@ export function bindPage(name: string, version: string, parsed: ParsedPage, cata
     },
   };
   const search = file.list?.search?.flatMap((each, index) => binder.column(each, ["list", "search", index]) ?? []);
-  const list = sort && { columns, sort: { column: sort, down: sortName.startsWith("-") }, search: search ?? null };
+  const list = sort && {
+    columns,
+    sort: { column: sort, down: sortName.startsWith("-") },
+    search: search ?? null,
+    filters: binder.filters(fields),
+  };
   if (!path || !list || binder.findings.some(isError)) return { page: null, findings: binder.findings.sort(byPlace) };
   const whole = { ...page, path, list };
   const findings = [...binder.findings, ...reviewAgainstTable(whole, parsed)].sort(byPlace);

@@ -5,6 +5,7 @@ import type { Language } from "../messages/messages.js";
 import type { Rule } from "../rules/rule.js";
 import type { DependentPath } from "../table/dependent-paths.js";
 import type { Column, Routine, Table } from "../table/model.js";
+import type { Filter } from "./filters.js";
 import type { PagePath } from "./path.js";
 import type { Tidying } from "./schema.js";
 import type { Template } from "./template.js";
@@ -89,6 +90,8 @@ export interface Page {
     readonly sort: { readonly column: Column; readonly down: boolean };
     /** The columns that a search looks into; null for those that the list shows. */
     readonly search: readonly Column[] | null;
+    /** The columns by which the list can be narrowed. */
+    readonly filters: readonly Filter[];
   };
   readonly fields: readonly Field[];
   readonly checks: readonly Check[];

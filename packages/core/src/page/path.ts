@@ -40,6 +40,17 @@ export function decodeSegment(segment: string): string | undefined {
 export const recordAddress = (path: PagePath, values: readonly string[]): string =>
   `${path.list}/${values.map(encodeSegment).join("/")}`;
 
+/** A query (RFC 3986, 3.4) with its question mark; empty where nothing is asked. */
+export function queryText(asked: Readonly<Record<string, string>>): string {
+  const pairs = Object.entries(asked).map(
+    ([name, value]) => `${encodeURIComponent(name)}=${encodeURIComponent(value)}`,
+  );
+  return pairs.length > 0 ? `?${pairs.join("&")}` : "";
+}
+
+/** The segment under which a list is to be had as a file. */
+export const csvSegment = "~csv";
+
 /** The segment under which a field's choices are: a tilde stands before no letter in any key (see page/path.ts). */
 export const choicesSegment = "~choices";
 

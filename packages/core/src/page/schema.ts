@@ -63,6 +63,7 @@ export const pageSchema = v.strictObject({
       columns: v.optional(v.pipe(v.array(line), v.minLength(1))),
       sort: v.optional(line),
       search: v.optional(v.pipe(v.array(line), v.minLength(1))),
+      filter: v.optional(v.pipe(v.array(line), v.minLength(1))),
     }),
   ),
   fields: v.pipe(v.array(field), v.minLength(1)),

@@ -2,7 +2,7 @@ import type { Finding, Repair } from "../findings/finding.js";
 import { quoted, quotedTable } from "../postgres/statement.js";
 import { kindOf } from "../rules/index.js";
 import type { Say } from "../rules/rule.js";
-import { columnOf, tableName } from "../table/model.js";
+import { type Column, columnOf, type Table, tableName } from "../table/model.js";
 import type { Page } from "./page.js";
 import type { ParsedPage, Path } from "./parse.js";
 import { rewriteWarning } from "./rewrites.js";
@@ -43,15 +43,73 @@ function reviewNew(page: Page, say: Say): void {
   }
 }
 
-/** A list whose order no index keeps: every part of it reads the whole table. */
+/** What a list asks of a large table that no index can serve. */
 function reviewList(page: Page, parsed: ParsedPage, say: Say): void {
+  if (isSmall(page.table)) return;
+  reviewOrder(page, parsed, say);
+  reviewFilters(page, say);
+  reviewSearch(page, parsed, say);
+}
+
+const about = ({ rows }: Table): string => (rows === null ? "" : `, about ${rows}`);
+
+/** Filters without an index that begins with their column. */
+function reviewFilters({ table, key, list }: Page, say: Say): void {
+  for (const [index, { column, way }] of list.filters.entries()) {
+    if (table.indexes.some(([first]) => first === column.name)) continue;
+    // Where one value is asked for, the index goes on in the list's order, so that it leads to any place of it.
+    const isOne = way.by !== "range" && way.by !== "days" && !list.sort.column.nullable;
+    const names = [column, ...(isOne ? orderColumns(list.sort.column, key) : [])].map(({ name }) => quoted(name));
+    say(
+      "warning",
+      "slow-list",
+      `No index begins with ${column.name}, so where a filter leaves few records the list reads all rows of ${tableName(table)}${about(table)}. To make one: CREATE INDEX CONCURRENTLY ON ${quotedTable(table)} (${[...new Set(names)].join(", ")});`,
+      ["list", "filter", index],
+    );
+  }
+}
+
+/** A search that looks into columns without an index of trigrams. */
+function reviewSearch({ table, list }: Page, parsed: ParsedPage, say: Say): void {
+  const searched = list.search ?? list.columns.map(({ column }) => column);
+  const isOwnText = (column: Column): boolean =>
+    column.type.kind === "text" && list.columns.every((each) => each.column !== column || each.choices === null);
+  const known = new Set(table.trigrams);
+  const [texts, others] = [searched.filter(isOwnText), searched.filter((column) => !isOwnText(column))];
+  const lacking = texts.filter(({ name }) => !known.has(name));
+  if (lacking.length === 0 && others.length === 0) return;
+  const path: Path = parsed.file.list?.search
+    ? ["list", "search"]
+    : parsed.file.list?.columns
+      ? ["list", "columns"]
+      : ["record"];
+  const advice = [
+    ...(others.length > 0
+      ? [`Name columns of text in list.search: no index finds parts of ${others.map(({ name }) => name).join(", ")}.`]
+      : []),
+    ...(lacking.length > 0
+      ? [
+          `To make ${lacking.length === 1 ? "an index" : "indexes"}: ${table.trigrams === null ? "CREATE EXTENSION pg_trgm; " : ""}${lacking.map(({ name }) => `CREATE INDEX CONCURRENTLY ON ${quotedTable(table)} USING gin (${quoted(name)} gin_trgm_ops);`).join(" ")}`,
+        ]
+      : []),
+  ];
+  say(
+    "warning",
+    "slow-list",
+    `A search reads all rows of ${tableName(table)}${about(table)}, and is stopped where it takes too long. ${advice.join(" ")}`,
+    path,
+  );
+}
+
+/** A list whose order no index keeps: every part of it reads the whole table. */
+function reviewOrder(page: Page, parsed: ParsedPage, say: Say): void {
   const { table, key, list } = page;
-  if (isSmall(table) || isIndexed(table, list.sort.column, key)) return;
+  if (isIndexed(table, list.sort.column, key)) return;
   const names = orderColumns(list.sort.column, key).map((column) => quoted(column.name));
   say(
     "warning",
     "slow-list",
-    `No index keeps ${tableName(table)} in the order of ${list.sort.column.name}, so each part of the list reads all of its rows${table.rows === null ? "" : `, about ${table.rows}`}. To make one: CREATE INDEX CONCURRENTLY ON ${quotedTable(table)} (${names.join(", ")});`,
+    `No index keeps ${tableName(table)} in the order of ${list.sort.column.name}, so each part of the list reads all of its rows${about(table)}. To make one: CREATE INDEX CONCURRENTLY ON ${quotedTable(table)} (${names.join(", ")});`,
     parsed.file.list?.sort === undefined ? ["record", "key"] : ["list", "sort"],
   );
 }

@@ -6,6 +6,7 @@ import { Parameters, quoted, quotedTable, type Statement, type Stored } from "..
 import { textForm } from "../postgres/text-form.js";
 import type { Column } from "../table/model.js";
 import { labelOf } from "./find-choices.js";
+import { type FilterTerm, filterPredicate } from "./list-filters.js";
 import { containing, toldText } from "./search.js";
 
 /** The name under which a part of a row's key travels, by its place: a column's own name may be as long as a name can be. */
@@ -46,6 +47,7 @@ export interface Stretch {
 /** What is asked of a list: the words that are looked for, and its order. */
 export interface ListQuestion {
   readonly search: string;
+  readonly filters: readonly FilterTerm[];
   readonly sort: ListSort;
 }
 
@@ -68,27 +70,17 @@ function beyondRow(
   return `(${theirs.join(", ")}) ${by} (${given.join(", ")})`;
 }
 
-/**
- * A stretch of the records that the actor may see.
- *
- * @param most how many are wanted; one more is asked for, to know whether there is another
- * @param counts whether all that are seen and found are to be counted as well
- */
-export function listStatement(
-  page: Page,
-  facts: Facts,
-  { search, sort }: ListQuestion,
-  stretch: Stretch,
-  most = listLength,
-  counts = false,
-): Statement {
-  const parameters = new Parameters();
+/** What a list selects, from where, and which rows of it the actor sees. */
+interface ListParts {
+  readonly columns: readonly string[];
+  readonly from: readonly string[];
+  readonly seen: readonly string[];
+}
+
+function partsOf(page: Page, facts: Facts, { search, filters }: ListQuestion, parameters: Parameters): ListParts {
   const columns: string[] = [];
   const joins: string[] = [];
   const searched: string[] = [];
-  for (const [index, column] of page.key.entries())
-    columns.push(`${textForm("t", column)} AS ${quoted(keyPartName(index))}`);
-  columns.push(`${textForm("t", sort.column)} AS ${quoted(sortName)}`);
   for (const [index, each] of page.list.columns.entries()) {
     let shown = textForm("t", each.column);
     let told = (): string => toldText(page, "t", each.column, parameters);
@@ -110,11 +102,42 @@ export function listStatement(
   if (search !== "") searched.push(...unshown.map((column) => toldText(page, "t", column, parameters)));
   const seen: string[] = [];
   if (page.access.rows) seen.push(predicate(page.access.rows, parameters, facts, "t"));
+  for (const term of filters) seen.push(filterPredicate(term, "t", parameters));
   if (search !== "") seen.push(containing(searched, search, parameters));
+  return { columns, from: [`FROM ${quotedTable(page.table)} AS t`, ...joins], seen };
+}
+
+const whereOf = (parts: readonly string[]): string[] => (parts.length > 0 ? [`WHERE ${parts.join(" AND ")}`] : []);
+
+const orderBy = (columns: readonly Column[], down: boolean): string =>
+  `ORDER BY ${columns.map((column) => `t.${quoted(column.name)}${down ? " DESC" : ""}`).join(", ")}`;
+
+/** A plan for any words or values would go along the order and read the whole table for what is rare. */
+const planned = (statement: Statement, { search, filters }: ListQuestion): Statement =>
+  search === "" && filters.length === 0 ? statement : { ...statement, plannedAnew: true };
+
+/**
+ * A stretch of the records that the actor may see.
+ *
+ * @param most how many are wanted; one more is asked for, to know whether there is another
+ * @param counts whether all that are seen and found are to be counted as well
+ */
+export function listStatement(
+  page: Page,
+  facts: Facts,
+  question: ListQuestion,
+  stretch: Stretch,
+  most = listLength,
+  counts = false,
+): Statement {
+  const { sort } = question;
+  const parameters = new Parameters();
+  const own = page.key.map((column, index) => `${textForm("t", column)} AS ${quoted(keyPartName(index))}`);
+  own.push(`${textForm("t", sort.column)} AS ${quoted(sortName)}`);
+  const { columns: listed, from, seen } = partsOf(page, facts, question, parameters);
+  const columns = [...own, ...listed];
   if (page.access.edit)
     columns.push(`((${predicate(page.access.edit, parameters, facts, "t")}) IS TRUE)::text AS ${quoted(editableName)}`);
-  const from = [`FROM ${quotedTable(page.table)} AS t`, ...joins];
-  const whereOf = (parts: readonly string[]): string[] => (parts.length > 0 ? [`WHERE ${parts.join(" AND ")}`] : []);
   if (counts) {
     const counted = ["SELECT", ...from, ...whereOf(seen), `LIMIT ${mostCounted + 1}`].join(" ");
     columns.push(`(SELECT count(*) FROM (${counted}) AS c)::text AS ${quoted(countName)}`);
@@ -132,13 +155,36 @@ export function listStatement(
     `SELECT ${columns.join(", ")}`,
     ...from,
     ...whereOf(here),
-    `ORDER BY ${telling.map((column) => `t.${quoted(column.name)}${isDown ? " DESC" : ""}`).join(", ")}`,
+    orderBy(telling, isDown),
     `LIMIT ${most + 1}`,
   ];
-  const statement = { purpose: "list", text: lines.join("\n"), values: parameters.values };
-  // A plan for any words would go along the order and read the whole table for words that are rare.
-  return search === "" ? statement : { ...statement, plannedAnew: true };
+  return planned({ purpose: "list", text: lines.join("\n"), values: parameters.values }, question);
 }
+
+/** The cursor by which a list is read as a whole. */
+const cursorName = quoted("quill_list");
+
+/** Opens a cursor over all that a list shows, in its order (PostgreSQL documentation, DECLARE): it ends with its transaction. */
+export function openListStatement(page: Page, facts: Facts, question: ListQuestion): Statement {
+  const parameters = new Parameters();
+  const { columns, from, seen } = partsOf(page, facts, question, parameters);
+  const { column, down } = question.sort;
+  const order = orderBy(orderColumns(column, page.key), down);
+  const lines = [`SELECT ${columns.join(", ")}`, ...from, ...whereOf(seen), order];
+  return {
+    purpose: "list as a whole",
+    text: `DECLARE ${cursorName} NO SCROLL CURSOR FOR\n${lines.join("\n")}`,
+    values: parameters.values,
+    plannedAnew: true,
+  };
+}
+
+/** The next rows of the cursor. */
+export const readListStatement = (most: number): Statement => ({
+  purpose: "rows of the list",
+  text: `FETCH ${most} FROM ${cursorName}`,
+  values: [],
+});
 
 /** How many records are offered to choose from. */
 const mostRecords = 20;

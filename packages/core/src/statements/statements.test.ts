@@ -34,13 +34,13 @@ WHERE t."station_code" = $1::text AND t."channel" = $2::smallint`);
   const { sort } = stationPage.list;
 
   test("a search stands for itself, its wildcards too", () => {
-    const { text, values } = listStatement(stationPage, factsOf(), { search: "50%_\\", sort }, start);
+    const { text, values } = listStatement(stationPage, factsOf(), { search: "50%_\\", filters: [], sort }, start);
     expect(values).toContain("%50\\%\\_\\\\%");
     expect(text).toMatch(/ORDER BY t."code"\nLIMIT 51$/);
   });
 
   test("every word of a search must occur in what a list shows, in whichever column", () => {
-    const question = { search: " MV-014  2 ", sort: sensorPage.list.sort };
+    const question = { search: " MV-014  2 ", filters: [], sort: sensorPage.list.sort };
     const { text, values } = listStatement(sensorPage, factsOf(), question, start);
     expect(values.slice(0, 3)).toEqual(["Europe/London", "%MV-014%", "%2%"]);
     const calibrated = '(t."calibrated_at"::text::timestamptz AT TIME ZONE $1::text)::text';
@@ -52,12 +52,12 @@ WHERE t."station_code" = $1::text AND t."channel" = $2::smallint`);
     const page = pageOf(
       stationFile.replace("fields:", "list: { columns: [code, name], search: [name, notes] }\nfields:"),
     );
-    const { text } = listStatement(page, factsOf(), { search: "weir", sort }, start);
+    const { text } = listStatement(page, factsOf(), { search: "weir", filters: [], sort }, start);
     expect(text).toContain('(t."name"::text ILIKE $2::text OR t."notes"::text ILIKE $2::text)');
   });
 
   test("a part of a list begins beyond a row of the one before, never by counting rows", () => {
-    const question = { search: "", sort: { column: sort.column, down: true } };
+    const question = { search: "", filters: [], sort: { column: sort.column, down: true } };
     const after = { withValue: true, backward: false, beyond: ["MV-014"] };
     const { text, values } = listStatement(stationPage, factsOf(), question, after);
     expect(text).toContain('(t."code") < ($3::text)\nORDER BY t."code" DESC\nLIMIT 51');
@@ -70,7 +70,7 @@ WHERE t."station_code" = $1::text AND t."channel" = $2::smallint`);
   test("rows without a value to be sorted by are a stretch of their own, in the order of their keys", () => {
     const column = columnOf(stationPage.table, "installed_on");
     if (!column) throw new Error("no column");
-    const by = (down: boolean) => ({ search: "", sort: { column, down } });
+    const by = (down: boolean) => ({ search: "", filters: [], sort: { column, down } });
     expect(stretchesOf(by(false).sort, false)).toEqual([true, false]);
     expect(stretchesOf(by(false).sort, true)).toEqual([false, true]);
     expect(stretchesOf(by(true).sort, false)).toEqual([false, true]);

@@ -12,6 +12,7 @@ import { recordAddress } from "../page/path.js";
 import type { NoticeOf, Outcome, View } from "../trip/outcome.js";
 import type { PageRequest, PageResponse } from "../trip/request.js";
 import type { Signer } from "../trip/signer.js";
+import type { FileView } from "../views/file-view.js";
 import { renderTemplate, toldMoment } from "../views/told.js";
 import { titleOf } from "./prefill.js";
 import { readPairs } from "./read.js";
@@ -29,6 +30,13 @@ const json = (content: unknown): PageResponse => ({
   status: 200,
   headers: { "content-type": "application/json; charset=utf-8", "cache-control": "no-store" },
   body: JSON.stringify(content),
+});
+
+/** A file that is offered to be kept (RFC 6266). */
+const fileHeaders = ({ name, type }: FileView): Readonly<Record<string, string>> => ({
+  "content-type": type,
+  "content-disposition": `attachment; filename="${name.replaceAll(/[^\w.-]/g, "_")}"; filename*=UTF-8''${encodeURIComponent(name)}`,
+  "cache-control": "no-store",
 });
 
 /** The name of the cookie (RFC 6265) that carries one line over a redirect. */
@@ -187,6 +195,8 @@ function seen(status: number, view: View, request: PageRequest, signer: Signer):
       return page(status, formPage(view.form, frame), status === 200 ? here() : {});
     case "list":
       return page(status, listPage(view.list, frame), forget(request, `${frame.base}${view.list.page.path.list}`));
+    case "file":
+      return { status, headers: fileHeaders(view.file), body: "", parts: view.file.parts };
     case "record":
       return page(status, recordPage(view.record, frame), here());
     case "removal":

@@ -34,7 +34,11 @@ async function findChoices(
 }
 
 /** The options of a list of all, or null where there are too many for one. */
-async function listOf(choices: TableChoices, facts: Facts, database: Database): Promise<readonly Option[] | null> {
+export async function listOf(
+  choices: TableChoices,
+  facts: Facts,
+  database: Database,
+): Promise<readonly Option[] | null> {
   const rows = await database.run(choicesStatement(choices, facts));
   return rows.length > mostOptions ? null : rows.map(toOption);
 }

@@ -1,5 +1,5 @@
 import type { Page } from "../page/page.js";
-import { choicesSegment, judgeSegment } from "../page/path.js";
+import { choicesSegment, csvSegment, judgeSegment } from "../page/path.js";
 import type { Operation } from "../trip/round-trip.js";
 
 /** Where an address leads: a page and an operation, or why nowhere. */
@@ -37,6 +37,7 @@ interface Address {
 function addressOf(page: Page, rest: readonly string[]): Address | undefined {
   const parts = page.path.columns.length;
   const [first] = rest;
+  if (rest.length === 1 && first === csvSegment) return { operations: { GET: "export" }, segments: [] };
   if (rest.length === 0) return { operations: { GET: "list" }, segments: [] };
   if (rest.length === 2 && first === choicesSegment) return { operations: { GET: "choices" }, segments: rest.slice(1) };
   if (first === judgeSegment && (rest.length === parts + 1 || (rest.length === 1 && page.access.new)))

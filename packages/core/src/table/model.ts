@@ -115,6 +115,8 @@ export interface Table {
   readonly demands: readonly CheckConstraint[];
   /** The columns by which an index keeps the table's rows in order, for each such index. */
   readonly indexes: readonly (readonly string[])[];
+  /** The columns with an index of trigrams, which finds parts of words (PostgreSQL documentation, F.33); null where the extension is not there. */
+  readonly trigrams: readonly string[] | null;
   /** How many rows PostgreSQL believes that it has; null where it was never counted. */
   readonly rows: number | null;
   readonly granted: { readonly insert: boolean; readonly update: boolean; readonly delete: boolean };

@@ -46,6 +46,7 @@ const table = (name: string, of: Pick<Table, "columns" | "keys"> & Partial<Table
   constraints: [],
   demands: [],
   indexes: of.keys.map((key) => key.columns),
+  trigrams: null,
   rows: 50,
   granted: { insert: true, update: true, delete: true },
   rewriteRules: [],

@@ -3,6 +3,7 @@ import type { FieldChange } from "../log/field-change.js";
 import type { Code } from "../messages/codes.js";
 import type { Page } from "../page/page.js";
 import type { Row } from "../postgres/statement.js";
+import type { FileView } from "../views/file-view.js";
 import type { FormView } from "../views/form-view.js";
 import type { Judged } from "../views/judged.js";
 import type { ListView } from "../views/list-view.js";
@@ -13,6 +14,7 @@ import type { RemovalView } from "../views/removal-view.js";
 export type View =
   | { readonly what: "form"; readonly form: FormView }
   | { readonly what: "list"; readonly list: ListView }
+  | { readonly what: "file"; readonly file: FileView }
   | { readonly what: "record"; readonly record: RecordView }
   | { readonly what: "removal"; readonly removal: RemovalView }
   | { readonly what: "notice"; readonly notice: NoticeOf }

@@ -31,6 +31,8 @@ export interface PageResponse {
   readonly status: number;
   readonly headers: Readonly<Record<string, string>>;
   readonly body: string;
+  /** What comes instead of a body, part by part: it is read to its end, or ended by `return`. */
+  readonly parts?: AsyncIterable<string>;
 }
 
 /** What the steps need of the world: handed in, so that the core has no clock, key or connection of its own. */

@@ -15,6 +15,8 @@ export type StepName = (typeof openSteps)[number] | (typeof saveSteps)[number];
 /** What a page does with a request: which of the two ways it goes, and whether it is about one record, named by the key in the address. */
 export const operations = {
   list: { way: "open", keyed: false },
+  /** The list as a file. */
+  export: { way: "open", keyed: false },
   view: { way: "open", keyed: true },
   open: { way: "open", keyed: true },
   new: { way: "open", keyed: false },

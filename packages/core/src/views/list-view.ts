@@ -1,3 +1,5 @@
+import type { Option } from "../controls/control.js";
+import type { Filter } from "../page/filters.js";
 import type { Page } from "../page/page.js";
 import type { Row } from "../postgres/statement.js";
 import type { Column } from "../table/model.js";
@@ -15,10 +17,21 @@ export interface SoughtKey {
   readonly problem: string;
 }
 
+/** A filter as an address asks for it. */
+export interface FilterState {
+  readonly filter: Filter;
+  /** As typed; empty where it was left out. */
+  readonly typed: { readonly is: string; readonly from: string; readonly to: string };
+  readonly problem: string | null;
+}
+
 export interface ListView {
   readonly page: Page;
   readonly rows: readonly Row[];
   readonly search: string;
+  readonly filters: readonly FilterState[];
+  /** What the filters among records offer, by column. */
+  readonly offers: ReadonlyMap<string, readonly Option[]>;
   readonly sort: { readonly column: Column; readonly down: boolean };
   /** What the addresses of the parts before and after it carry; null where there is none. */
   readonly previous: { readonly before: string } | null;

@@ -44,7 +44,7 @@ const namesColumns = (path: readonly string[]): boolean => {
   const last = path.at(-1) ?? "";
   return (
     (path.length === 1 && last === "fields") ||
-    ["columns", "search", "key", "sort", "at", "slug", "show"].includes(last)
+    ["columns", "search", "filter", "key", "sort", "at", "slug", "show"].includes(last)
   );
 };
 

@@ -141,6 +141,13 @@ function LoadSettings({ sheet }: { sheet: SheetAnswer }) {
         fields={sheet.fields}
         onChange={(names) => set(["list", "search"], names, says.columnsThatASearchLooksInto)}
       />
+      <ColumnsLine
+        label={says.filterBy}
+        add={says.addAFilter}
+        chosen={list.filter}
+        fields={sheet.fields}
+        onChange={(names) => set(["list", "filter"], names, says.filtersOfTheList)}
+      />
       <SelectLine
         label={says.sortBy}
         value={sort}

@@ -1,0 +1,95 @@
+import type { Page } from "../page/page.js";
+import { queryText } from "../page/path.js";
+import { isRefusedAs } from "../postgres/refusal.js";
+import type { Database, Row, Statement } from "../postgres/statement.js";
+import { openListStatement, readListStatement } from "../statements/list.js";
+import { type Outcome, refused } from "../trip/outcome.js";
+import type { Trip } from "../trip/trip.js";
+import { csvLine } from "../values/csv.js";
+import { told } from "../views/told.js";
+import { questionOf } from "./list.js";
+
+/** So many rows are read at a time. */
+const rowsAtATime = 500;
+
+/** A cursor inside a transaction that stays open as long as it is read. */
+interface Cursor {
+  next(): Promise<readonly Row[]>;
+  close(): void;
+}
+
+/** Opens a cursor. @throws as the database does, where it can't be opened */
+function openCursor(database: Database, statement: Statement): Promise<Cursor> {
+  return new Promise((resolve, reject) => {
+    database
+      .transaction(async (inside) => {
+        await inside.run(statement);
+        await new Promise<void>((close) => {
+          resolve({ next: () => inside.run(readListStatement(rowsAtATime)), close });
+        });
+      }, "reading")
+      .catch(reject);
+  });
+}
+
+/** Texts that a spreadsheet could take for a formula stand behind an apostrophe; numbers and dates are none. */
+const isText: ReadonlySet<string> = new Set(["text", "enum", "json", "other"]);
+
+const lineOf = (page: Page, row: Row): string =>
+  csvLine(
+    page.list.columns.map(({ column, choices }) => {
+      const stored = row[column.name] ?? null;
+      return {
+        text: (choices ? stored : told(page, column, stored)) ?? "",
+        isText: choices !== null || isText.has(column.type.kind),
+      };
+    }),
+  );
+
+async function* linesOf(page: Page, cursor: Cursor, first: readonly Row[]): AsyncGenerator<string> {
+  try {
+    yield csvLine(page.list.columns.map(({ label }) => ({ text: label, isText: true })));
+    for (let rows = first; rows.length > 0; rows = rows.length < rowsAtATime ? [] : await cursor.next())
+      yield rows.map((row) => lineOf(page, row)).join("");
+  } finally {
+    cursor.close();
+  }
+}
+
+/** The lines as parts of a file; one that is ended before it was begun gives its cursor back as well, which a generator would not do. */
+function partsOf(page: Page, cursor: Cursor, first: readonly Row[]): AsyncIterable<string> {
+  const lines = linesOf(page, cursor, first);
+  const end = (): Promise<IteratorResult<string>> => {
+    cursor.close();
+    return lines.return(undefined);
+  };
+  return { [Symbol.asyncIterator]: () => ({ next: () => lines.next(), return: end }) };
+}
+
+/** What the list shows of all records that are searched and filtered, as CSV (RFC 4180), in the list's order, as of one moment. */
+export async function exportList(trip: Trip): Promise<Outcome> {
+  const { page, facts, request, recorder, dependencies } = trip;
+  const { question, asked } = questionOf(page, request.query);
+  // The list tells what is wrong with a filter.
+  if (!asked.isSound) {
+    const to = `${page.path.list}${queryText(request.query)}`;
+    return { kind: "shown", view: { what: "elsewhere", to } };
+  }
+  let cursor: Cursor | null = null;
+  try {
+    cursor = await openCursor(dependencies.database, openListStatement(page, facts, question));
+    const first = await cursor.next();
+    recorder.note("load", [{ name: "rows at first", value: String(first.length) }]);
+    recorder.note("prefill", []);
+    const name = `${page.path.listSegments.at(-1) ?? page.name}.csv`;
+    const parts = partsOf(page, cursor, first);
+    return { kind: "shown", view: { what: "file", file: { name, type: csvType, parts } } };
+  } catch (error) {
+    cursor?.close();
+    if (!isRefusedAs(error, "took too long")) throw error;
+    recorder.note("load", [], "the search took too long");
+    return refused("too-slow", page);
+  }
+}
+
+const csvType = "text/csv; charset=utf-8; header=present";
