@@ -1,4 +1,5 @@
 import { signedIn, withDemo } from "./demo.js";
+
 await withDemo(async (browser, started) => {
   for (const [who, scheme] of [["tamsin", "light"]] as const) {
     const page = await signedIn(browser, started, who, scheme);

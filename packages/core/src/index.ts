@@ -32,6 +32,7 @@ export {
   type Row,
   type Statement,
   type Stored,
+  type Told,
 } from "./postgres/statement.js";
 export { kindOf, ruleKindsInFile } from "./rules/index.js";
 export type { Rule, SettingPart } from "./rules/rule.js";

@@ -1,7 +1,8 @@
 import { performance } from "node:perf_hooks";
-import { type Database, DatabaseAway, DatabaseRefusal, type Row, type Statement } from "@loyal-quill/core";
+import { type Database, DatabaseAway, DatabaseRefusal, type Row, type Statement, type Told } from "@loyal-quill/core";
 import pg from "pg";
 import { Share } from "./share.js";
+import { prepareToTell, TellingQuery } from "./telling.js";
 import { Watch } from "./watch.js";
 
 /** Text forms that do not depend on the server's settings: ISO dates in UTC, exact floats, hexadecimal bytes. */
@@ -138,11 +139,11 @@ class Connections {
   }
 
   /** Sends a statement and waits for its answer, no longer than it can take. */
-  async send(client: pg.PoolClient, query: pg.QueryConfig, slow = false): Promise<readonly Row[]> {
+  async send(client: pg.PoolClient, query: pg.QueryConfig, slow = false, told?: Told): Promise<readonly Row[]> {
     const { statement, answer } = this.limits;
     try {
       const limit = (slow ? slowStatement : statement) + answer;
-      const result = await this.watched(client, (giveUp) => this.within(client.query<Row>(query), limit, giveUp));
+      const result = await this.watched(client, (giveUp) => this.within(queried(client, query, told), limit, giveUp));
       this.noteAnswer(client);
       return result.rows;
     } catch (error) {
@@ -216,6 +217,7 @@ class Connections {
     ];
     const text = `SELECT pg_backend_pid() AS pid, ${settings.join(", ")}`;
     const { rows } = await this.within(client.query<{ pid: number }>(text), connect);
+    await this.within(prepareToTell(client), connect);
     return rows[0]?.pid ?? 0;
   }
 
@@ -254,6 +256,14 @@ const isEnding = ({ sqlState }: DatabaseRefusal): boolean => /^(57P0|08)/.test(s
 /** An error of our own that passes through a transaction which was rolled back soundly: the connection is kept. */
 class Keep extends Error {}
 
+/** Sends a query, and tells PostgreSQL of the request in the same trip where there is something to tell. */
+const queried = (client: pg.PoolClient, query: pg.QueryConfig, told: Told | undefined): Promise<pg.QueryResult<Row>> =>
+  told
+    ? new Promise((resolve, reject) => {
+        client.query(new TellingQuery(query, told, (error, result) => (error ? reject(error) : resolve(result))));
+      })
+    : client.query<Row>(query);
+
 const queryOf = ({ text, values, plannedAnew }: Statement): pg.QueryConfig => {
   const name = plannedAnew ? undefined : preparedName(text);
   return { ...(name ? { name } : {}), text, values: [...values] };
@@ -266,7 +276,8 @@ function inside(connections: Connections, client: pg.PoolClient): Database {
   let last: Promise<unknown> = Promise.resolve();
   return {
     run(statement) {
-      const send = (): Promise<readonly Row[]> => connections.send(client, queryOf(statement), statement.slow);
+      const send = (): Promise<readonly Row[]> =>
+        connections.send(client, queryOf(statement), statement.slow, statement.told);
       const answer = last.then(send, send);
       last = answer.catch(() => {});
       return answer;
@@ -317,7 +328,7 @@ export function databaseOver(pool: pg.Pool, limits: Partial<Limits> = {}): Datab
     transaction: (run, purpose) => asTransaction(connections, run, purpose === "reading"),
     run: (statement) =>
       connections.use(statement.writes === true, (client) =>
-        connections.send(client, queryOf(statement), statement.slow),
+        connections.send(client, queryOf(statement), statement.slow, statement.told),
       ),
   };
 }

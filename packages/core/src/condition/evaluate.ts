@@ -57,6 +57,9 @@ function singleValue(expression: Expression, facts: Facts, scope: Scope): Stored
   }
 }
 
+/** What an expression is worth, in its text form; null where it is nothing, or a list. */
+export const expressionValue = (expression: Expression, facts: Facts): Stored => singleValue(expression, facts, {});
+
 /** A part's value as one of the type in which it is compared; what the table holds needs no fitting. */
 function comparable(part: Expression, type: ValueType, column: Column | undefined, facts: Facts, scope: Scope): Stored {
   if (part.op === "choose") {

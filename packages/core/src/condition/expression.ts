@@ -48,6 +48,12 @@ export interface Condition {
   readonly formColumns: readonly string[];
 }
 
+/** An expression for a value, over `actor` and `now`: its source in CEL and what was understood. */
+export interface ValueExpression {
+  readonly source: string;
+  readonly expression: Expression;
+}
+
 /** The parts directly inside an expression. */
 function partsOf(expression: Expression): readonly Expression[] {
   switch (expression.op) {

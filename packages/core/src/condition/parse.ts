@@ -1,5 +1,5 @@
 import { type ASTNode, Environment } from "@marcbachmann/cel-js";
-import type { Table } from "../table/model.js";
+import type { Column, Table } from "../table/model.js";
 import { microseconds } from "../values/instant.js";
 import { type Misspelt, misspelt, suggestion } from "../values/nearest.js";
 import {
@@ -8,6 +8,7 @@ import {
   type Expression,
   everyPart,
   type TextTest,
+  type ValueExpression,
   type ValueType,
 } from "./expression.js";
 
@@ -318,6 +319,23 @@ const environment = new Environment({
 /** The first line of the parser's message, without its drawing. */
 const firstLine = (message: string): string => (message.split("\n")[0] ?? message).trim();
 
+/** What went wrong with a source, where it is the source's fault. */
+function problemOf(error: unknown): { readonly ok: false; readonly problem: ConditionProblem } {
+  if (error instanceof NotUnderstood)
+    return {
+      ok: false,
+      problem: {
+        message: error.message,
+        offset: error.offset,
+        ...(error.misspelt ? { misspelt: error.misspelt } : {}),
+      },
+    };
+  const node = (error as { node?: { pos?: number } }).node;
+  if (error instanceof Error && node)
+    return { ok: false, problem: { message: `${firstLine(error.message)}.`, offset: node.pos ?? 0 } };
+  throw error;
+}
+
 /**
  * Reads a condition written in CEL (Common Expression Language) and checks it against the table.
  *
@@ -335,18 +353,31 @@ export function parseCondition(source: string, table: Table, form: Table | null)
     ];
     return { ok: true, condition: { source, expression, rowColumns: columns("row"), formColumns: columns("form") } };
   } catch (error) {
-    if (error instanceof NotUnderstood)
-      return {
-        ok: false,
-        problem: {
-          message: error.message,
-          offset: error.offset,
-          ...(error.misspelt ? { misspelt: error.misspelt } : {}),
-        },
-      };
-    const node = (error as { node?: { pos?: number } }).node;
-    if (error instanceof Error && node)
-      return { ok: false, problem: { message: `${firstLine(error.message)}.`, offset: node.pos ?? 0 } };
-    throw error;
+    return problemOf(error);
+  }
+}
+
+export type ValueResult =
+  | { readonly ok: true; readonly value: ValueExpression }
+  | { readonly ok: false; readonly problem: ConditionProblem };
+
+/** Reads an expression for the value of a column, over `actor` and `now`. */
+export function parseValue(source: string, column: Column, table: Table): ValueResult {
+  try {
+    const { ast } = environment.parse(source);
+    const expression = new Reader(table, null).read(ast);
+    if (everyPart(expression).some(({ op }) => op === "column"))
+      throw new NotUnderstood(
+        'A value is made of "actor", "now" and what is written here; "row" is not known here.',
+        0,
+      );
+    if (!commonType(column.type.kind, typeOf(expression)) && typeOf(expression) !== "text")
+      throw new NotUnderstood(
+        `A ${typeOf(expression)} can't be the value of ${column.name}, a ${column.type.shown}.`,
+        ast.start,
+      );
+    return { ok: true, value: { source, expression } };
+  } catch (error) {
+    return problemOf(error);
   }
 }

@@ -157,6 +157,11 @@ export const findingKinds = {
     means: "The connection lacks a right that the page needs.",
     remedy: "Grant it, or leave out what needs it.",
   },
+  set: {
+    levels: ["error"],
+    means: "A column can't be given by the page itself.",
+    remedy: "Take it out of set, or do what the message says.",
+  },
   "no-filter": {
     levels: ["error"],
     means: "A list can't be filtered by a column.",

@@ -66,6 +66,7 @@ export const arabic: MessageCatalog = {
     update: "تحديث",
     cancel: "إلغاء",
     "new-in": "جديد في {list}",
+    "new-from-this": "جديد على أساس هذا السجل",
     "new-record": "سجل جديد",
     add: "إضافة",
     delete: "حذف",

@@ -75,6 +75,7 @@ export const german: MessageCatalog = {
     update: "Aktualisieren",
     cancel: "Abbrechen",
     "new-in": "Neu in {list}",
+    "new-from-this": "Neu nach diesem Datensatz",
     "new-record": "Neuer Datensatz",
     add: "Hinzufügen",
     delete: "Löschen",

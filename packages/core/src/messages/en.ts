@@ -70,6 +70,7 @@ export const english = {
     update: "Update",
     cancel: "Cancel",
     "new-in": "New in {list}",
+    "new-from-this": "New from this record",
     "new-record": "New record",
     add: "Add",
     delete: "Delete",

@@ -1,36 +1,88 @@
+import type { Facts } from "../condition/facts.js";
+import { givenValue } from "../condition/value.js";
 import type { FieldChange } from "../log/field-change.js";
 import type { MessageCode } from "../messages/catalog.js";
 import { message } from "../messages/messages.js";
 import { memoizePerPage } from "../page/memoize-per-page.js";
+import { fromPrefix, withPrefix } from "../page/names.js";
 import type { Check, Field, Page } from "../page/page.js";
+import { encodeSegment } from "../page/path.js";
 import type { Database, Row } from "../postgres/statement.js";
 import { isInDoubt, isRefusal, unavailabilityOf } from "../postgres/unavailable.js";
 import { createStatement, defaultsStatement, isConstant, shownDefaults } from "../statements/create.js";
 import { afterStatement } from "../statements/routine.js";
 import { checkAcross, checkFields } from "../steps/check.js";
-import type { StoredRecord } from "../steps/load.js";
+import { readKey } from "../steps/key.js";
+import { load, type StoredRecord } from "../steps/load.js";
 import { lookUp } from "../steps/look-up.js";
 import type { Submission, SubmittedField } from "../steps/read.js";
 import { refusalOf } from "../steps/refusal.js";
 import { writeToken } from "../steps/token.js";
-import { retryOnConflict, type WriteResult } from "../steps/write.js";
+import { retryOnConflict, setValues, type WriteResult } from "../steps/write.js";
 import { type Column, columnOf } from "../table/model.js";
 import { formOf, invalid, type Outcome, shown } from "../trip/outcome.js";
 import { inside, logNoteOf, type Trip } from "../trip/trip.js";
+import { readValue } from "../values/read-value.js";
 import type { FormView, Problem } from "../views/form-view.js";
 import { whatWasMade } from "./doubt.js";
 import { claimsFor, doubtingToken, type FormState, freshForm, layOut, makeForm, readForm, sentForm } from "./form.js";
 import { noteProblems, noteRead, noteWrite } from "./save-notes.js";
 
-/** A new record as the table would make it: its constant defaults, and nothing else. */
-async function defaults({ page, recorder, dependencies }: Trip): Promise<StoredRecord> {
+/** A new record as the table would make it, by its constant defaults, with what the page, another record and the address give. */
+async function defaults(trip: Trip): Promise<StoredRecord> {
+  const { page, facts, request, recorder, dependencies } = trip;
   const columns = shownDefaults(page.table.columns);
   const [row] = columns.length > 0 ? await dependencies.database.run(defaultsStatement(columns)) : [];
+  const given = { ...pageDefaults(page, facts), ...(await fromRecord(trip)), ...fromAddress(page, request.query) };
   recorder.note(
     "load",
-    Object.entries(row ?? {}).map(([name, value]) => ({ name, value, note: "default of the table" })),
+    Object.entries({ ...row, ...given }).map(([name, value]) => ({
+      name,
+      value,
+      note: Object.hasOwn(given, name) ? "given" : "default of the table",
+    })),
   );
-  return { row: row ?? {}, version: "" };
+  return { row: { ...row, ...given }, version: "", given: Object.keys(given) };
+}
+
+const takenOnNew = (page: Page): readonly Field[] => page.fields.filter(({ onNew }) => onNew);
+
+/** What the page shows on the form of a new record. */
+const pageDefaults = (page: Page, facts: Facts): Row =>
+  Object.fromEntries(
+    takenOnNew(page).flatMap((field) =>
+      field.default ? [[field.column.name, givenValue(field.default, field.column, facts, page.timeZone)]] : [],
+    ),
+  );
+
+/** What an address gives: `?with.region_id=2`. What is no value of its column is left out. */
+const fromAddress = (page: Page, query: Readonly<Record<string, string>>): Row =>
+  Object.fromEntries(
+    takenOnNew(page).flatMap(({ column }) => {
+      const text = query[`${withPrefix}${column.name}`];
+      const read = text === undefined ? null : readValue(column.type, text, page.timeZone);
+      return read?.ok && read.value !== null ? [[column.name, read.value]] : [];
+    }),
+  );
+
+/** What is copied from another record: `?from.code=MV-014`. What must be the only one of its kind is left out. */
+async function fromRecord(trip: Trip): Promise<Row> {
+  const { page, request } = trip;
+  const typed = page.key.map(({ name }) => request.query[`${fromPrefix}${name}`]);
+  if (typed.some((each) => each === undefined)) return {};
+  const read = readKey(
+    page,
+    typed.map((each) => encodeSegment(each ?? "")),
+  );
+  const record = read.ok ? await load({ ...trip, key: read.key }) : null;
+  if (!record) return {};
+  const isAlone = ({ column, rules }: Field): boolean =>
+    page.key.includes(column) || rules.some(({ rule }) => rule === "unique");
+  return Object.fromEntries(
+    takenOnNew(page)
+      .filter((field) => !isAlone(field))
+      .map(({ column }) => [column.name, record.row[column.name] ?? null]),
+  );
 }
 
 /** The empty form, with the table's defaults in it. */
@@ -207,6 +259,7 @@ async function write(trip: Trip, submission: Submission, judged: boolean): Promi
     const { field, value, touched } = each;
     return touched || (value !== null && isDecided(each)) ? [{ column: field.column, value }] : [];
   });
+  assignments.push(...setValues(trip, "new"));
   const statement = createStatement(page, assignments, facts, logNoteOf(trip), submission.claims.id);
   const insert = async (database: Database): Promise<Row | undefined> => (await database.run(statement))[0];
   try {

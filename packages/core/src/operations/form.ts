@@ -40,6 +40,7 @@ export function claimsFor(trip: Trip, form: Claims["form"], record: StoredRecord
     row: record.version,
     at: facts.now.toISOString(),
     shown,
+    ...(record.given?.length ? { given: record.given } : {}),
     ...plainOf(page, record.row, Object.keys(shown)),
     taken: takenDigest(page, form, Object.keys(shown), dependencies.signer),
   };

@@ -1,7 +1,7 @@
 import { type Facts, factsOf } from "../condition/facts.js";
 import type { Page } from "../page/page.js";
 import { isRefusedAs } from "../postgres/refusal.js";
-import type { Database } from "../postgres/statement.js";
+import type { Database, Told } from "../postgres/statement.js";
 import { isRefusal, unavailabilityOf } from "../postgres/unavailable.js";
 import { mayMake, mayOpen } from "../steps/access.js";
 import { answer } from "../steps/answer.js";
@@ -33,6 +33,12 @@ const watched = (database: Database, recorder: Recorder): Database => ({
       throw error;
     }
   },
+});
+
+/** A database that tells PostgreSQL with each statement who asks, for what page, in which request. */
+const telling = (database: Database, told: Told): Database => ({
+  run: (statement) => database.run({ ...statement, told }),
+  transaction: (run, purpose) => database.transaction((inside) => run(telling(inside, told)), purpose),
 });
 
 class RoundTrip {
@@ -104,7 +110,9 @@ class RoundTrip {
     }
     const entered = this.access(page, operation);
     if ("kind" in entered) return entered;
-    const { request, recorder, dependencies } = this;
+    const { request, recorder } = this;
+    const told = { actor: entered.actor.id, page: page.name, request: request.id };
+    const dependencies = { ...this.dependencies, database: telling(this.dependencies.database, told) };
     const trip: Trip = { page, key: this.key ?? [], request, facts: entered, recorder, dependencies };
     const run = runs[operation];
     if (run.takes === "segments") return run.run(trip, segments);

@@ -1,4 +1,4 @@
-import { mayDelete } from "../steps/access.js";
+import { mayDelete, mayMake } from "../steps/access.js";
 import { readSaid } from "../steps/answer.js";
 import { exists, loadForForm, type StoredRecord } from "../steps/load.js";
 import { titleOf } from "../steps/prefill.js";
@@ -68,6 +68,7 @@ export async function view(trip: Trip): Promise<Outcome> {
         fields,
         locked: lockedBecause(page, record, facts),
         removable: mayDelete(page, record.row, facts),
+        makes: mayMake(page, facts),
         notice: page.answer.saved === "view" ? (said?.text ?? null) : null,
       },
     },

@@ -1,5 +1,5 @@
-import { asksFor, beforeARecord, type Condition } from "../condition/expression.js";
-import { parseCondition } from "../condition/parse.js";
+import { asksFor, beforeARecord, type Condition, type ValueExpression } from "../condition/expression.js";
+import { parseCondition, parseValue } from "../condition/parse.js";
 import type { Choices } from "../controls/choice-source.js";
 import { type Control, controlsFor, ownControl } from "../controls/index.js";
 import { byPlace, type Finding, isError, type Repair } from "../findings/finding.js";
@@ -10,11 +10,12 @@ import { dependentPaths } from "../table/dependent-paths.js";
 import { findTable } from "../table/find-table.js";
 import { type Catalog, type Column, columnOf, type Key, type Table, tableName } from "../table/model.js";
 import { nearest, suggestion } from "../values/nearest.js";
+import { readValue } from "../values/read-value.js";
 import { choicesFor, referencedChoices } from "./column-choices.js";
 import { type Filter, filterWay } from "./filters.js";
 import { labelFrom } from "./label.js";
 import { tokenName } from "./names.js";
-import type { Check, Field, ListColumn, Page } from "./page.js";
+import type { Check, Field, ListColumn, Page, SetColumn } from "./page.js";
 import { type ParsedPage, type Path, spelling } from "./parse.js";
 import { parsePath } from "./path.js";
 import { routineOf } from "./routine.js";
@@ -102,6 +103,51 @@ class Binder {
     );
   }
 
+  /** An expression for a column's value. */
+  value(source: string, column: Column, path: Path): ValueExpression | null {
+    const result = parseValue(source, column, this.table);
+    if (result.ok) {
+      const { expression } = result.value;
+      const isFixed = expression.op === "literal" && expression.value !== null;
+      if (!isFixed || readValue(column.type, String(expression.value), "UTC").ok) return result.value;
+      return this.error("condition", `${source} is no ${column.type.shown}, as ${column.name} is.`, path);
+    }
+    const { message, offset } = result.problem;
+    return this.error("condition", message, path, offset);
+  }
+
+  /** The columns that the page gives by itself. */
+  sets(): readonly SetColumn[] {
+    return Object.entries(this.parsed.file.set ?? {}).flatMap(([name, given]) => {
+      const path: Path = ["set", name];
+      const column = this.column(name, path, true);
+      if (!column) return [];
+      const { to, on = "both" } = typeof given === "string" ? { to: given } : given;
+      const refuse = (message: string): [] => {
+        this.error("set", message, path, 0, true);
+        return [];
+      };
+      if (column.written === "always") return refuse(`${name} is always given by the table: it can't be set.`);
+      if (this.isKey(column)) return refuse(`${name} is part of the key: it can't be set by itself.`);
+      if (this.parsed.file.save?.routine !== undefined && on !== "new")
+        return refuse("A routine saves for this page: give it the value as a parameter, or set it on new only.");
+      if (on !== "new" && !column.granted.update)
+        return refuse(`This connection may not update ${name}: grant UPDATE, or set it on new only.`);
+      if (on !== "save" && this.parsed.file.access?.new && !column.granted.insert)
+        return refuse(`This connection may not insert ${name}: grant INSERT, or set it on save only.`);
+      const value = this.value(to, column, typeof given === "string" ? path : [...path, "to"]);
+      return value ? [{ column, value, on }] : [];
+    });
+  }
+
+  /** Whether the page gives a column's value by itself on such a write. */
+  private isSet(name: string, on: "new" | "save"): boolean {
+    const given = this.parsed.file.set?.[name];
+    if (given === undefined) return false;
+    const when = typeof given === "string" ? "both" : (given.on ?? "both");
+    return when === "both" || when === on;
+  }
+
   /** Who may make or delete records: nobody where the page does not say so. */
   allowed(what: "new" | "delete"): Condition | null {
     const told = this.parsed.file.access?.[what];
@@ -172,8 +218,10 @@ class Binder {
       group: settings.group ?? null,
       autocomplete: settings.autocomplete ?? "off",
       control,
-      readOnly: fixed || keyFixed || !granted,
-      onNew: !fixed && column.granted.insert,
+      readOnly: fixed || keyFixed || !granted || this.isSet(name, "save"),
+      onNew: !fixed && column.granted.insert && !this.isSet(name, "new"),
+      default:
+        settings.default === undefined ? null : this.value(String(settings.default), column, [...path, "default"]),
       when: this.condition(settings.when, false, [...path, "when"]),
       tidy: this.tidyings(settings, path),
       rules: [
@@ -352,6 +400,7 @@ export function bindPage(name: string, version: string, parsed: ParsedPage, cata
       because: file.access?.because ?? null,
     },
     fields,
+    sets: binder.sets(),
     checks: binder.checks(fields),
     routine: routineOf(file.save, table, catalog.routines, binder),
     dependents: file.access?.delete ? dependentPaths(table, catalog.tables) : [],

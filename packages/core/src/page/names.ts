@@ -14,3 +14,9 @@ export const searchButtonName = "quill.look";
 
 /** The text to look for among a field's choices. */
 export const searchTextName = (column: string): string => `quill.find:${column}`;
+
+/** Before the name of a column in the address of a new record: a value to begin with. */
+export const withPrefix = "with.";
+
+/** Before the name of a key's column in the address of a new record: the record that it is copied from. */
+export const fromPrefix = "from.";

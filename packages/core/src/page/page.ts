@@ -1,4 +1,4 @@
-import type { Condition } from "../condition/expression.js";
+import type { Condition, ValueExpression } from "../condition/expression.js";
 import type { Choices, TableChoices } from "../controls/choice-source.js";
 import type { Control } from "../controls/index.js";
 import type { Language } from "../messages/messages.js";
@@ -30,6 +30,16 @@ export interface Field {
   readonly tidy: readonly Tidying[];
   readonly rules: readonly Rule[];
   readonly choices: Choices | null;
+  /** What the form of a new record shows instead of the table's own default. */
+  readonly default: ValueExpression | null;
+}
+
+/** A column whose value is given by the page: never on a form, never taken from one. */
+export interface SetColumn {
+  readonly column: Column;
+  readonly value: ValueExpression;
+  /** On which writes: of a new record, of a change, or both. */
+  readonly on: "new" | "save" | "both";
 }
 
 export interface Check {
@@ -94,6 +104,7 @@ export interface Page {
     readonly filters: readonly Filter[];
   };
   readonly fields: readonly Field[];
+  readonly sets: readonly SetColumn[];
   readonly checks: readonly Check[];
   /** What a save calls; null for an UPDATE. */
   readonly routine: RoutineCall | null;

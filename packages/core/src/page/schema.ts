@@ -29,6 +29,7 @@ const fieldSettings = v.strictObject({
   show: v.optional(line),
   choices: v.optional(v.strictObject({ where: v.optional(condition), by: v.optional(v.picklist(choiceWays)) })),
   when: v.optional(condition),
+  default: v.optional(v.union([condition, v.number(), v.boolean()])),
 });
 
 /** A field of a page file: a column's name alone, or one name with its settings. */
@@ -67,6 +68,12 @@ export const pageSchema = v.strictObject({
     }),
   ),
   fields: v.pipe(v.array(field), v.minLength(1)),
+  set: v.optional(
+    v.record(
+      v.string(),
+      v.union([condition, v.strictObject({ to: condition, on: v.optional(v.picklist(["new", "save", "both"])) })]),
+    ),
+  ),
   checks: v.optional(v.array(v.strictObject({ expect: condition, at: v.optional(line), message: line }))),
   save: v.optional(v.strictObject({ routine: line, parameters: v.optional(v.record(v.string(), line)) })),
   answer: v.optional(

@@ -28,7 +28,9 @@ function reviewNew(page: Page, say: Say): void {
       leaveOut("new"),
     );
   for (const column of page.table.columns) {
-    const given = page.fields.some((field) => field.column === column && field.onNew);
+    const given =
+      page.fields.some((field) => field.column === column && field.onNew) ||
+      page.sets.some((set) => set.column === column && set.on !== "save");
     if (column.nullable || column.default !== null || column.written === "always" || given) continue;
     say(
       "error",
@@ -135,7 +137,15 @@ function reviewRights(page: Page, parsed: ParsedPage, say: Say): void {
     );
   for (const { name, settings, path } of fieldSettings(parsed.file)) {
     const column = columnOf(page.table, name);
-    if (!column || column.written === "always" || settings["read-only"] || page.routine || column.granted.update)
+    const isSet = page.sets.some((set) => set.column === column && set.on !== "new");
+    if (
+      !column ||
+      column.written === "always" ||
+      settings["read-only"] ||
+      page.routine ||
+      isSet ||
+      column.granted.update
+    )
       continue;
     say(
       "warning",

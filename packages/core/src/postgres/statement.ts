@@ -4,6 +4,13 @@ export type Stored = string | null;
 /** One row as the database answered it: every value in PostgreSQL's text form. */
 export type Row = Readonly<Record<string, Stored>>;
 
+/** What PostgreSQL is told of a request, as settings of the transaction: `quill.actor`, `quill.page` and `quill.request`. */
+export interface Told {
+  readonly actor: string;
+  readonly page: string;
+  readonly request: string;
+}
+
 /** A statement with its parameters, ready to be sent. Only files in `statements/` and `condition/to-sql.ts` write SQL. */
 export interface Statement {
   /** What the statement is for, in a word: shown in a recorded request. */
@@ -16,6 +23,8 @@ export interface Statement {
   readonly slow?: true;
   /** Whether the best way to run it depends on its values, as a search's does: PostgreSQL then plans it each time. */
   readonly plannedAnew?: true;
+  /** Told to PostgreSQL in the same trip, for its triggers and for row level security. */
+  readonly told?: Told;
 }
 
 /**

@@ -20,6 +20,8 @@ import type { Column } from "../table/model.js";
 export interface Assignment {
   readonly column: Column;
   readonly value: Stored;
+  /** Whether it goes along with others only: a row in which nothing else differs is not written for it. */
+  readonly along?: true;
 }
 
 /**
@@ -48,7 +50,7 @@ function asStored(column: Column, placeholder: string): string {
 /** What changes from one save to the next in the statement of a page: everything else is the same text. */
 interface SaveParts {
   readonly where: string;
-  readonly placed: readonly { readonly column: Column; readonly placeholder: string }[];
+  readonly placed: readonly { readonly column: Column; readonly placeholder: string; readonly along?: true }[];
   readonly note: NotePlaces;
   /** The predicate that the row must still meet. */
   readonly remains: string | null;
@@ -62,8 +64,8 @@ const mostTexts = 200;
 
 function writeText(page: Page, { where, placed, note, remains }: SaveParts): string {
   const same = page.key.map(({ name }) => `t.${quoted(name)} = "before".${quoted(name)}`).join(" AND ");
-  const differs = placed.map(
-    ({ column, placeholder }) => `${textForm('"before"', column)} IS DISTINCT FROM ${asStored(column, placeholder)}`,
+  const differs = placed.flatMap(({ column, placeholder, along }) =>
+    along ? [] : [`${textForm('"before"', column)} IS DISTINCT FROM ${asStored(column, placeholder)}`],
   );
   return `WITH "before" AS (
   SELECT t.*
@@ -120,7 +122,8 @@ export function saveStatement(
   for (const condition of [page.access.rows, page.access.edit]) {
     if (condition) where.push(predicate(condition, parameters, facts, "t"));
   }
-  const placed = assignments.map(({ column, value }) => ({
+  const placed = assignments.map(({ column, value, along }) => ({
+    ...(along ? { along } : {}),
     column,
     placeholder: parameters.add(value, column.type.cast),
   }));

@@ -11,6 +11,8 @@ export interface StoredRecord {
   readonly row: Row;
   /** The row's version: `xmin`. */
   readonly version: string;
+  /** Of a new record: the columns whose values the page, another record or the address gives, and not the table. */
+  readonly given?: readonly string[];
 }
 
 type Asking = Pick<Trip, "page" | "key" | "facts" | "dependencies">;

@@ -209,6 +209,16 @@ function withMade(
   });
 }
 
+/** What was given beforehand and left as it was is stored as what was typed. */
+const asGiven = ({ field, text, value, problem }: SubmittedField): SubmittedField => ({
+  field,
+  sent: true,
+  text,
+  touched: true,
+  value,
+  problem,
+});
+
 /** Whom a form must have been made for, and what for. */
 export interface Holder {
   readonly form: Claims["form"];
@@ -277,7 +287,9 @@ export function read(holder: Holder, body: string, signer: Signer): ReadResult {
   if (!madeFor(claims, holder)) return refuse("form-not-yours", "the form was made for another page, record or person");
   const digest = fieldDigest(signer, claims.id);
   const read = fields.map((field) => readField(holder.page, field, sent, claims, digest));
-  const submitted = withMade(holder.page, holder.form, read, sent);
+  const submitted = withMade(holder.page, holder.form, read, sent).map((each) =>
+    each.sent && claims.given?.includes(each.field.column.name) ? asGiven(each) : each,
+  );
   const stale = staleOf(claims, holder, signer);
   return { ok: true, submission: { claims, token, fields: submitted, ignored, search: searchIn(fields, sent), stale } };
 }

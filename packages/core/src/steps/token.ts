@@ -22,6 +22,8 @@ export interface Claims {
   readonly taken: string;
   /** The fields that were shown in a plain text control, since the page's own can't show what is stored (see `controls/show.ts`). */
   readonly plain?: readonly string[];
+  /** The fields of a new record that show what the page or the address gave, not the table: they are stored as they were shown. */
+  readonly given?: readonly string[];
   /** An earlier request with this form of which nobody knew whether it was saved: asked before anything is written. */
   readonly doubt?: string;
 }

@@ -1,8 +1,9 @@
+import { givenValue } from "../condition/value.js";
 import type { FieldChange } from "../log/field-change.js";
 import { isRefusedAs } from "../postgres/refusal.js";
 import type { Row } from "../postgres/statement.js";
 import { isRefusal } from "../postgres/unavailable.js";
-import { type Guard, saveStatement } from "../statements/save.js";
+import { type Assignment, type Guard, saveStatement } from "../statements/save.js";
 import { logNoteOf, type Trip } from "../trip/trip.js";
 import type { SubmittedField } from "./read.js";
 import { type Refused, refusalOf } from "./refusal.js";
@@ -19,6 +20,14 @@ export type WriteResult =
   /** No row was found in the state that was asked for. */
   | { readonly kind: "not-found" }
   | Refused;
+
+/** What the page itself gives on such a write. */
+export const setValues = ({ page, facts }: Pick<Trip, "page" | "facts">, on: "new" | "save"): readonly Assignment[] =>
+  page.sets.flatMap((set) =>
+    set.on === "both" || set.on === on
+      ? [{ column: set.column, value: givenValue(set.value, set.column, facts, page.timeZone) }]
+      : [],
+  );
 
 /** How often a statement is sent that PostgreSQL gave up for the sake of others. */
 const mostSends = 3;
@@ -44,7 +53,10 @@ export async function retryOnConflict<T>(send: () => Promise<T>, turn = 1): Prom
  */
 export async function write(trip: Trip, guard: Guard, fields: readonly SubmittedField[]): Promise<WriteResult> {
   const { page, key, facts, dependencies } = trip;
-  const assignments = fields.map(({ field, value }) => ({ column: field.column, value }));
+  const assignments = [
+    ...fields.map(({ field, value }) => ({ column: field.column, value })),
+    ...setValues(trip, "save").map((set) => ({ ...set, along: true as const })),
+  ];
   let row: Row | undefined;
   try {
     const statement = saveStatement(page, key, guard, assignments, facts, logNoteOf(trip));

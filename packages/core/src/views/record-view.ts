@@ -10,5 +10,7 @@ export interface RecordView {
   /** Why it can't be edited, where it can't. */
   readonly locked: string | null;
   readonly removable: boolean;
+  /** Whether the person may make new records, of which this one can be the beginning. */
+  readonly makes: boolean;
   readonly notice: string | null;
 }
