@@ -125,12 +125,12 @@ describe("what a page gives by itself", () => {
   test("a new record begins with what the address gives, or with another record", async () => {
     await add("Model", { kind: "weir", height: "4" });
     const { id } = (await stored("Model")) as { id: number };
-    await add("Copy", {}, { "from.id": String(id), "with.height": "5", "with.owner": "x", "with.since": "never" });
+    await add("Copy", {}, { "copy.id": String(id), "with.height": "5", "with.owner": "x", "with.since": "never" });
     expect(await stored("Copy")).toMatchObject({ kind: "weir", height: "5", since: "2026-04-01", owner: "tamsin" });
     // What must be the only one of its kind is not copied, and another's record is none.
-    expect((await newForm({ "from.id": String(id) })).get("name")).toBe("");
+    expect((await newForm({ "copy.id": String(id) })).get("name")).toBe("");
     await trips.owner.query("UPDATE proof.post SET owner = 'hollis' WHERE id = $1", [id]);
-    expect((await newForm({ "from.id": String(id) })).get("kind")).toBe("gauge");
+    expect((await newForm({ "copy.id": String(id) })).get("kind")).toBe("gauge");
   });
 
   test.each([

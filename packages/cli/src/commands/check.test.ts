@@ -75,7 +75,7 @@ describe("quill check", () => {
       "expect: form.warning_m > form.name",
     );
     const asJson = await quill("check", "--database", made.pages, "--format", "json", file);
-    const finding = { severity: "error", code: "condition", line: 30, column: 30, message: expect.any(String) };
+    const finding = { severity: "error", code: "condition", line: 32, column: 30, message: expect.any(String) };
     expect(JSON.parse(asJson.out)).toMatchObject({ errors: 1, files: [{ file, findings: [finding] }] });
     const sarif = await quill("check", "--database", made.pages, "--format", "sarif", file);
     expect(sarif.code).toBe(1);

@@ -3,7 +3,7 @@ import { controlKind } from "../controls/index.js";
 import { attributes, html, Markup } from "../markup/markup.js";
 import { type Language, message, word } from "../messages/messages.js";
 import { isMade } from "../page/columns.js";
-import { searchButtonName, searchTextName } from "../page/names.js";
+import { searchButtonName, searchTextName, takeName } from "../page/names.js";
 import type { Field } from "../page/page.js";
 import { kindOf } from "../rules/index.js";
 import type { FieldView } from "../views/form-view.js";
@@ -16,6 +16,7 @@ const describedBy = (view: FieldView, id: string): string | null =>
     view.field.help && `${id}-help`,
     view.field.unit && `${id}-unit`,
     view.problems.length > 0 && `${id}-problem`,
+    view.replaces !== null && !view.conflict && `${id}-stored`,
     view.conflict && `${id}-conflict`,
     view.offer?.searched && `${id}-found`,
   ]
@@ -85,12 +86,23 @@ function written(view: FieldView, id: string, content: Markup, language: Languag
   });
 }
 
+/** Puts what is stored in the place of what was typed, also without a script. */
+const takeButton = ({ field }: FieldView, code: "take-theirs" | "put-back", language: Language): Markup =>
+  html`<button${attributes({ name: takeName, value: field.column.name, class: "minor", formnovalidate: true })}>${word(language, code)}<span class="unseen"> (${field.label})</span></button>`;
+
+/** What is stored, beside what was typed instead. */
+function replacedNote(view: FieldView, id: string, language: Language): Markup | null {
+  if (view.replaces === null || view.conflict) return null;
+  const stored = readOnlyText({ ...view, text: view.replaces }, language);
+  return html`<p class="replaced" id="${id}-stored">${word(language, "stored-value")} <q>${stored}</q> ${takeButton(view, "put-back", language)}</p>`;
+}
+
 function conflictNote(view: FieldView, id: string, language: Language): Markup | null {
   if (!view.conflict) return null;
   const { stored, by, at } = view.conflict;
   const said = by === null ? word(language, "stored-now") : word(language, "stored-now-by", { by, at: at ?? "–" });
   const label = view.options.find((option) => option.value === stored)?.label ?? stored;
-  return html`<p class="conflict" id="${id}-conflict">${said} <q>${label}</q></p>`;
+  return html`<p class="conflict" id="${id}-conflict">${said} <q>${label}</q> ${takeButton(view, "take-theirs", language)}</p>`;
 }
 
 function readOnlyText({ control, text, options }: FieldView, language: Language): string {
@@ -119,9 +131,9 @@ function takenBlock(view: FieldView, index: number, language: Language, content:
   const label = html`<label for="${id}">${field.label}</label>`;
   const control = written(view, id, content, language);
   if (controlKind(view.control).isBox) {
-    return html`<div class="field${wrong}" data-field="${field.column.name}"><div class="control box">${control}${label}${unit}</div>${help}${problems}${conflictNote(view, id, language)}</div>`;
+    return html`<div class="field${wrong}" data-field="${field.column.name}"><div class="control box">${control}${label}${unit}</div>${help}${problems}${replacedNote(view, id, language)}${conflictNote(view, id, language)}</div>`;
   }
-  return html`<div class="field${wrong}" data-field="${field.column.name}">${label}${help}<div class="control">${control}${unit}</div>${searchLine(view, id, language)}${problems}${conflictNote(view, id, language)}</div>`;
+  return html`<div class="field${wrong}" data-field="${field.column.name}">${label}${help}<div class="control">${control}${unit}</div>${searchLine(view, id, language)}${problems}${replacedNote(view, id, language)}${conflictNote(view, id, language)}</div>`;
 }
 
 /** A block without what stands in its control: the HTML before it and after it. */
@@ -163,7 +175,7 @@ export function fieldBlock(view: FieldView, index: number, taken: boolean, langu
   if (!taken) return fixedBlock(view, index, language);
   const kind = controlKind(view.control);
   const content = contentOf(kind, view.field.column, view.text, view.options);
-  const isPlain = view.problems.length === 0 && view.conflict === null && !view.offer?.searched;
+  const isPlain = view.problems.length === 0 && view.conflict === null && view.replaces === null && !view.offer?.searched;
   const halves = isPlain ? halvesOf(view, index, language) : null;
   if (!halves) return takenBlock(view, index, language, content);
   return new Markup(kind.isBox ? halves[0] : halves[0] + content.text + halves[1]);

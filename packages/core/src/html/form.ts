@@ -3,8 +3,15 @@ import type { Word } from "../messages/catalog.js";
 import { type Language, word } from "../messages/messages.js";
 import { isTaken } from "../page/columns.js";
 import { labelFrom } from "../page/label.js";
-import { saveName, tokenName } from "../page/names.js";
-import { choicesSegment, encodeSegment, judgeSegment, recordAddress } from "../page/path.js";
+import { conflictsName, saveName, tokenName } from "../page/names.js";
+import {
+  choicesSegment,
+  encodeSegment,
+  judgeSegment,
+  type neighbourSegments,
+  queryText,
+  recordAddress,
+} from "../page/path.js";
 import type { FormView } from "../views/form-view.js";
 import type { Frame } from "../views/frame.js";
 import { fieldBlock, idOf } from "./field.js";
@@ -66,27 +73,42 @@ const foundWords = ({ page }: FormView): string =>
  */
 const byEnter = html`<button class="unseen" tabindex="-1" aria-hidden="true"></button>`;
 
+/** The ways to the records that stand beside this one in its list. */
+function neighbourLinks({ page, key, kept }: FormView, frame: Frame): Markup {
+  const to = (by: keyof typeof neighbourSegments): string =>
+    `${frame.base}${page.path.list}/${[by, ...key.map(encodeSegment)].join("/")}${queryText(kept)}`;
+  return html`<span class="neighbours"><a rel="prev" href="${to("~previous")}">${word(page.language, "back")}</a><a rel="next" href="${to("~next")}">${word(page.language, "further")}</a></span>`;
+}
+
+/** Where somebody else's value stands beside what was typed: told still when the form comes back for another reason. */
+const conflictsLine = ({ conflicts }: FormView): Markup | null =>
+  conflicts.length > 0
+    ? html`<input type="hidden" name="${conflictsName}" value="${JSON.stringify(conflicts.map(({ field }) => field))}">`
+    : null;
+
 /** The form of one record, or of a new one. */
 export function formPage(view: FormView, given: Frame): string {
   const { page } = view;
   const { language } = page;
   const frame = { ...given, language };
   const list = `${frame.base}${page.path.list}`;
+  const kept = queryText(view.kept);
   const locked = view.locked !== null;
   const isNew = view.form === "new";
   const record = `${frame.base}${recordAddress(page.path, view.key)}`;
-  const action = isNew ? `${list}/new` : `${record}/edit`;
+  const action = isNew ? `${list}/new${kept}` : `${record}/edit${kept}`;
   const choosing = !locked && view.fields.some(({ offer, depends }) => depends || offer?.by === "search");
-  const removal = view.removable && html`<a class="removal" href="${record}/delete">${word(language, "delete")}</a>`;
+  const removal =
+    view.removable && html`<a class="removal" href="${record}/delete${kept}">${word(language, "delete")}</a>`;
   const fields = grouped(
     view.fields,
     view.fields.map((field, index) => fieldBlock(field, index, !locked && isTaken(field.field, view.form), language)),
   );
   const form = locked
-    ? html`<div class="sheet">${fields}</div><p class="actions"><a href="${list}">${word(language, "back-to", { list: page.plural })}</a></p>`
-    : html`<form class="sheet" method="post" action="${action}"${attributes({ "data-check": `${list}/${[judgeSegment, ...view.key.map(encodeSegment)].join("/")}` })}${choosing && attributes({ "data-choices": `${list}/${choicesSegment}`, "data-words": foundWords(view) })}><input type="hidden" name="${tokenName}" value="${view.token}">${byEnter}${fields}<p class="actions"><button name="${saveName}">${word(language, isNew ? "add" : "update")}</button><a href="${list}">${word(language, "cancel")}</a>${removal}</p></form>`;
+    ? html`<div class="sheet">${fields}</div><p class="actions"><a href="${list}${kept}">${word(language, "back-to", { list: page.plural })}</a></p>`
+    : html`<form class="sheet" method="post" action="${action}"${attributes({ "data-check": `${list}/${[judgeSegment, ...view.key.map(encodeSegment)].join("/")}` })}${choosing && attributes({ "data-choices": `${list}/${choicesSegment}`, "data-words": foundWords(view) })}><input type="hidden" name="${tokenName}" value="${view.token}">${conflictsLine(view)}${byEnter}${fields}<p class="actions"><button name="${saveName}">${word(language, isNew ? "add" : "update")}</button><a href="${list}${kept}">${word(language, "cancel")}</a>${removal}</p></form>`;
   const wrong = view.problems.length > 0 || view.conflicts.length > 0;
-  const main = html`<nav class="back" aria-label="${word(language, "way-back")}"><a href="${list}">${page.plural}</a></nav>
+  const main = html`<nav class="back" aria-label="${word(language, "way-back")}"><a href="${list}${kept}">${page.plural}</a>${isNew ? null : neighbourLinks(view, frame)}</nav>
 <h1>${view.title}</h1>${isNew ? null : keyLine(view)}
 ${view.notice && html`<p class="said" role="status">${view.notice}</p>`}
 ${view.locked !== null && html`<p class="locked" role="status">${view.locked}</p>`}

@@ -11,6 +11,7 @@ const form = (over: object = {}) =>
     {
       page: stationPage,
       form: "edit",
+      kept: {},
       removable: false,
       key: ["MV-014"],
       title: "Station MV-014, Otter Weir",
@@ -85,6 +86,7 @@ describe("the list", () => {
     filters: [],
     offers: new Map(),
     sort: stationPage.list.sort,
+    kept: {},
     previous: null,
     next: null,
     count: null,

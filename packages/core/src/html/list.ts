@@ -33,10 +33,11 @@ function recordRow(view: ListView, row: Row, frame: Frame): Markup {
   const { page } = view;
   const key = page.key.map((_, index) => row[keyPartName(index)] ?? "");
   const address = `${frame.base}${recordAddress(page.path, key)}`;
+  const kept = queryText(view.kept);
   const saved = view.savedAddress === address;
   const cells = page.list.columns.map(({ column, choices, label }, index) => {
     const text = cell(row[column.name], choices !== null, column, page);
-    const content = html`${index === 0 ? html`<a class="record" href="${address}">${text}</a>` : text}${saved && index === 0 ? html` <span class="mark">${word(page.language, "saved-just-now")}</span>` : null}`;
+    const content = html`${index === 0 ? html`<a class="record" href="${address}${kept}">${text}</a>` : text}${saved && index === 0 ? html` <span class="mark">${word(page.language, "saved-just-now")}</span>` : null}`;
     const shared = attributes({
       class: !choices && figures.has(column.type.kind) ? "figure" : null,
       // What stands before the value where the screen is too narrow for a table.
@@ -47,8 +48,8 @@ function recordRow(view: ListView, row: Row, frame: Frame): Markup {
       : html`<td role="cell"${shared}>${content}</td>`;
   });
   const way = isEditable(page, row)
-    ? html`<a href="${address}/edit">${word(page.language, "edit")}<span class="unseen"> ${key.join(", ")}</span></a>`
-    : html`<a href="${address}">${word(page.language, "view")}<span class="unseen"> ${key.join(", ")}</span></a>`;
+    ? html`<a href="${address}/edit${kept}">${word(page.language, "edit")}<span class="unseen"> ${key.join(", ")}</span></a>`
+    : html`<a href="${address}${kept}">${word(page.language, "view")}<span class="unseen"> ${key.join(", ")}</span></a>`;
   return html`<tr role="row"${attributes({ class: saved ? "saved" : null })}>${cells}<td role="cell" class="way">${way}</td></tr>`;
 }
 
@@ -164,7 +165,7 @@ export function listPage(view: ListView, given: Frame): string {
   const table = html`<div class="scroll" role="region" aria-label="${page.plural}" tabindex="0"><table role="table"><thead role="rowgroup"><tr role="row">${heads}<th scope="col" role="columnheader"><span class="unseen">${say("way-in")}</span></th></tr></thead><tbody role="rowgroup">${view.rows.map((row) => recordRow(view, row, frame))}</tbody></table></div>`;
   const main = html`<h1>${page.plural}</h1>
 ${view.notice && html`<p class="said" role="status">${view.notice}</p>`}
-<div class="ways"><form class="search" role="search" method="get" action="${address}"><label for="q">${say("contains")}</label><input id="q" name="q" type="search" value="${view.search}" autocomplete="off">${sortKept(view)}<button>${say("find")}</button>${(view.search !== "" || view.filters.some(isUsed)) && html`<a href="${address}">${say("show-all")}</a>`}${filtersBlock(view)}</form>${goToForm(view, address)}${view.makes && html`<a class="make" href="${address}/new">${say("new-record")}</a>`}</div>
+<div class="ways"><form class="search" role="search" method="get" action="${address}"><label for="q">${say("contains")}</label><input id="q" name="q" type="search" value="${view.search}" autocomplete="off">${sortKept(view)}<button>${say("find")}</button>${(view.search !== "" || view.filters.some(isUsed)) && html`<a href="${address}">${say("show-all")}</a>`}${filtersBlock(view)}</form>${goToForm(view, address)}${view.makes && html`<a class="make" href="${address}/new${queryText(view.kept)}">${say("new-record")}</a>`}</div>
 <div class="about">${countLine(view)}${view.rows.length > 0 && html`<a class="csv" href="${listAddress(view, frame.base, {}, `${page.path.list}/${csvSegment}`)}" download>${say("download-csv")}</a>`}</div>${view.rows.length === 0 ? empty(view, address) : table}${parts(view, frame.base)}`;
   return document(frame, page.plural, main);
 }

@@ -1,6 +1,6 @@
 import { html } from "../markup/markup.js";
 import { word } from "../messages/messages.js";
-import { fromPrefix } from "../page/names.js";
+import { copyPrefix } from "../page/names.js";
 import { queryText, recordAddress } from "../page/path.js";
 import type { Frame } from "../views/frame.js";
 import type { RecordView } from "../views/record-view.js";
@@ -15,19 +15,23 @@ export function recordPage(view: RecordView, given: Frame): string {
   const { language } = page;
   const frame = { ...given, language };
   const list = `${frame.base}${page.path.list}`;
+  const kept = queryText(view.kept);
   const record = `${frame.base}${recordAddress(page.path, view.key)}`;
-  const edit = view.locked === null && html`<a class="main" href="${record}/edit">${word(language, "edit")}</a>`;
-  const from = Object.fromEntries(page.key.map(({ name }, index) => [`${fromPrefix}${name}`, view.key[index] ?? ""]));
-  const another = view.makes && html`<a href="${list}/new${queryText(from)}">${word(language, "new-from-this")}</a>`;
-  const removal = view.removable && html`<a class="removal" href="${record}/delete">${word(language, "delete")}</a>`;
+  const edit = view.locked === null && html`<a class="main" href="${record}/edit${kept}">${word(language, "edit")}</a>`;
+  const from = Object.fromEntries(page.key.map(({ name }, index) => [`${copyPrefix}${name}`, view.key[index] ?? ""]));
+  const another =
+    view.makes &&
+    html`<a href="${list}/new${queryText({ ...from, ...view.kept })}">${word(language, "new-from-this")}</a>`;
+  const removal =
+    view.removable && html`<a class="removal" href="${record}/delete${kept}">${word(language, "delete")}</a>`;
   const fields = grouped(
     view.fields,
     view.fields.map((field, index) => fieldBlock(field, index, false, language)),
   );
-  const main = html`<nav class="back" aria-label="${word(language, "way-back")}"><a href="${list}">${page.plural}</a></nav>
+  const main = html`<nav class="back" aria-label="${word(language, "way-back")}"><a href="${list}${kept}">${page.plural}</a></nav>
 <h1>${view.title}</h1>${keyLine(view)}
 ${view.notice && html`<p class="said" role="status">${view.notice}</p>`}
 ${view.locked !== null && html`<p class="locked" role="status">${view.locked}</p>`}
-<div class="sheet reading">${fields}</div><p class="actions">${edit}${another}<a href="${list}">${word(language, "back-to", { list: page.plural })}</a>${removal}</p>`;
+<div class="sheet reading">${fields}</div><p class="actions">${edit}${another}<a href="${list}${kept}">${word(language, "back-to", { list: page.plural })}</a>${removal}</p>`;
   return document(frame, view.title, main);
 }

@@ -2,7 +2,7 @@ import { html, type Markup } from "../markup/markup.js";
 import { type Language, word } from "../messages/messages.js";
 import { labelFrom } from "../page/label.js";
 import { tokenName } from "../page/names.js";
-import { recordAddress } from "../page/path.js";
+import { queryText, recordAddress } from "../page/path.js";
 import type { Frame } from "../views/frame.js";
 import type { DependentCount, RemovalView } from "../views/removal-view.js";
 import { fieldBlock } from "./field.js";
@@ -30,6 +30,7 @@ export function removalPage(view: RemovalView, given: Frame): string {
   const { language } = page;
   const frame = { ...given, language };
   const record = `${frame.base}${recordAddress(page.path, view.key)}`;
+  const asked = queryText(view.kept);
   const kept = view.dependents.some((each) => each.effect === "restrict" && each.count !== null);
   const title = word(language, "delete-question", { title: view.title });
   const fields = grouped(
@@ -39,11 +40,11 @@ export function removalPage(view: RemovalView, given: Frame): string {
   const dependents =
     view.dependents.length > 0 &&
     html`<section class="dependents" aria-labelledby="dependents"><h2 id="dependents">${word(language, "related-records")}</h2><ul>${view.dependents.map((each) => dependentLine(each, language))}</ul></section>`;
-  const keep = html`<a href="${record}/edit">${word(language, "keep")}</a>`;
+  const keep = html`<a href="${record}/edit${asked}">${word(language, "keep")}</a>`;
   const act = kept
     ? html`<p>${word(language, "delete-first")}</p><p class="actions">${keep}</p>`
-    : html`<form class="removing" method="post" action="${record}/delete"><input type="hidden" name="${tokenName}" value="${view.token}"><p>${word(language, "delete-logged")}</p><p class="actions"><button class="refusing">${word(language, "delete-for-good")}</button>${keep}</p></form>`;
-  const main = html`<nav class="back" aria-label="${word(language, "way-back")}"><a href="${frame.base}${page.path.list}">${page.plural}</a></nav>
+    : html`<form class="removing" method="post" action="${record}/delete${asked}"><input type="hidden" name="${tokenName}" value="${view.token}"><p>${word(language, "delete-logged")}</p><p class="actions"><button class="refusing">${word(language, "delete-for-good")}</button>${keep}</p></form>`;
+  const main = html`<nav class="back" aria-label="${word(language, "way-back")}"><a href="${frame.base}${page.path.list}${asked}">${page.plural}</a></nav>
 <h1>${title}</h1>${keyLine(view)}
 ${view.said !== null && html`<section class="summary" role="alert"><p>${view.said}</p></section>`}
 ${dependents}${act}

@@ -57,7 +57,9 @@ textarea { resize: vertical; min-height: 5rem; }
 .wrong input, .wrong select, .wrong textarea { border-color: var(--refuse); border-width: 2px; }
 .problem { margin: 0; color: var(--refuse); font-weight: 700; }
 .conflict { margin: 0; color: var(--draft); }
-.conflict q, dl.typed dd { font-family: "Fira Mono", ui-monospace, "DejaVu Sans Mono", monospace; font-size: .95em; white-space: pre-wrap; overflow-wrap: anywhere; }
+.replaced { margin: 0; color: var(--soft); }
+.replaced::before { content: "± "; color: var(--draft); font-weight: 700; }
+.conflict q, .replaced q, dl.typed dd { font-family: "Fira Mono", ui-monospace, "DejaVu Sans Mono", monospace; font-size: .95em; white-space: pre-wrap; overflow-wrap: anywhere; }
 .summary { border: solid var(--refuse); border-width: 2px 0; padding: .6rem 0; margin: 0 0 1.25rem; max-width: 38rem; }
 .summary h2 { color: var(--refuse); }
 .summary h2::before { content: "✕ "; }

@@ -46,7 +46,12 @@ const keyObject = (page: Page, alias: string): string =>
  * takes 100 arguments at most: a wider row is put together from several.
  */
 const rowObject = memoizePerPage(({ table, key, title, answer }): string => {
-  const asked = new Set([...key.map(({ name }) => name), ...title.columns, ...(answer.message?.columns ?? [])]);
+  const asked = new Set([
+    ...key.map(({ name }) => name),
+    ...title.columns,
+    ...(answer.message?.columns ?? []),
+    ...(answer.to?.columns ?? []),
+  ]);
   const pairs = table.columns
     .filter(({ name }) => asked.has(name))
     .map((column) => `${literal(column.name)}, ${textForm("t", column)}`);

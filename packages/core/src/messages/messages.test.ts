@@ -33,6 +33,7 @@ describe("a page's language", () => {
       {
         page: of,
         form: "edit",
+        kept: {},
         removable: false,
         key: ["MV-014"],
         title: "MV-014",

@@ -4,7 +4,7 @@ import type { FieldChange } from "../log/field-change.js";
 import type { MessageCode } from "../messages/catalog.js";
 import { message } from "../messages/messages.js";
 import { memoizePerPage } from "../page/memoize-per-page.js";
-import { fromPrefix, withPrefix } from "../page/names.js";
+import { copyPrefix, withPrefix } from "../page/names.js";
 import type { Check, Field, Page } from "../page/page.js";
 import { encodeSegment } from "../page/path.js";
 import type { Database, Row } from "../postgres/statement.js";
@@ -65,10 +65,10 @@ const fromAddress = (page: Page, query: Readonly<Record<string, string>>): Row =
     }),
   );
 
-/** What is copied from another record: `?from.code=MV-014`. What must be the only one of its kind is left out. */
+/** What is copied from another record: `?copy.code=MV-014`. What must be the only one of its kind is left out. */
 async function fromRecord(trip: Trip): Promise<Row> {
   const { page, request } = trip;
-  const typed = page.key.map(({ name }) => request.query[`${fromPrefix}${name}`]);
+  const typed = page.key.map(({ name }) => request.query[`${copyPrefix}${name}`]);
   if (typed.some((each) => each === undefined)) return {};
   const read = readKey(
     page,

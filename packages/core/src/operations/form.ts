@@ -3,6 +3,7 @@ import { controlKind } from "../controls/index.js";
 import { show } from "../controls/show.js";
 import type { Word } from "../messages/catalog.js";
 import { word } from "../messages/messages.js";
+import { listQuery } from "../page/list-query.js";
 import type { Page } from "../page/page.js";
 import type { Row, Stored } from "../postgres/statement.js";
 import { mayDelete, mayEdit } from "../steps/access.js";
@@ -141,6 +142,7 @@ export function layOut(trip: Trip, form: FormKind, state: FormState, offers: Off
     form,
     key,
     title: headingOf(trip, form, record.row),
+    kept: listQuery(page, trip.request.query),
     fields,
     token: state.token,
     problems,

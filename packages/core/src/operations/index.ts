@@ -6,6 +6,7 @@ import { create, openNew } from "./create.js";
 import { exportList } from "./export.js";
 import { judge } from "./judge.js";
 import { list } from "./list.js";
+import { next, previous } from "./neighbour.js";
 import { open, view } from "./open.js";
 import { confirm, remove } from "./remove.js";
 import { save } from "./save.js";
@@ -24,6 +25,8 @@ export const runs: Readonly<Record<Operation, Run>> = {
   export: { takes: "nothing", run: exportList },
   view: { takes: "nothing", run: view },
   open: { takes: "nothing", run: open },
+  next: { takes: "nothing", run: next },
+  previous: { takes: "nothing", run: previous },
   new: { takes: "nothing", run: openNew },
   confirm: { takes: "nothing", run: confirm },
   choices: { takes: "segments", run: choices },

@@ -1,5 +1,6 @@
 import type { Option } from "../controls/control.js";
 import { word } from "../messages/messages.js";
+import { listQuery } from "../page/list-query.js";
 import type { Page } from "../page/page.js";
 import { encodeSegment, recordAddress } from "../page/path.js";
 import { isSmall } from "../page/sorting.js";
@@ -52,24 +53,29 @@ interface Part {
 }
 
 /** Goes along the list's order, from one stretch to the next where the first is too short. */
-async function partAt({ page, facts, dependencies }: Trip, question: ListQuestion, place: Place): Promise<Part> {
+export async function partAt(
+  { page, facts, dependencies }: Trip,
+  question: ListQuestion,
+  place: Place,
+  length = listLength,
+): Promise<Part> {
   const found: Row[] = [];
   let { beyond } = place;
   const stretches = stretchesOf(question.sort, place.backward);
   const first = beyond === null ? 0 : stretches.indexOf(beyond[0] !== null);
   for (const withValue of stretches.slice(Math.max(0, first))) {
     const stretch = { withValue, backward: place.backward, beyond };
-    const most = listLength - found.length;
-    const statement = listStatement(page, facts, question, stretch, most, isCountable(page));
+    const most = length - found.length;
+    const statement = listStatement(page, facts, question, stretch, most, length === listLength && isCountable(page));
     found.push(...(await dependencies.database.run(statement)));
-    if (found.length > listLength) break;
+    if (found.length > length) break;
     beyond = null;
   }
-  const rows = found.slice(0, listLength);
+  const rows = found.slice(0, length);
   const count = found[0]?.[countName];
   return {
     rows: place.backward ? rows.reverse() : rows,
-    more: found.length > listLength,
+    more: found.length > length,
     count: count === undefined || count === null ? null : Number(count),
   };
 }
@@ -174,6 +180,7 @@ export async function list(trip: Trip): Promise<Outcome> {
     filters: asked.states,
     offers: await filterOffers(trip),
     sort,
+    kept: listQuery(page, query),
     previous: isFirst || !top ? null : { before: writePlace(page, sort, top, signer) },
     next: isLast || !bottom ? null : { after: writePlace(page, sort, bottom, signer) },
     count: countOf(trip, isNarrowed(question), part),

@@ -1,3 +1,4 @@
+import { listQuery } from "../page/list-query.js";
 import { mayDelete, mayMake } from "../steps/access.js";
 import { readSaid } from "../steps/answer.js";
 import { exists, loadForForm, type StoredRecord } from "../steps/load.js";
@@ -34,7 +35,7 @@ export async function open(trip: Trip): Promise<Outcome> {
   if ("kind" in loaded) return loaded;
   const { record, lists } = loaded;
   const locked = lockedBecause(page, record, facts);
-  const notice = page.answer.saved === "page" ? (readSaid(request.said, trip.dependencies.signer)?.text ?? null) : null;
+  const notice = readSaid(request.said, trip.dependencies.signer)?.text ?? null;
   const form = await makeForm(trip, "edit", { ...freshForm(trip, "edit", record), locked, notice }, lists);
   const values = form.fields.map(({ field, control, text }) => ({
     name: field.column.name,
@@ -65,11 +66,12 @@ export async function view(trip: Trip): Promise<Outcome> {
         page,
         key,
         title: titleOf(page, record.row, key),
+        kept: listQuery(page, request.query),
         fields,
         locked: lockedBecause(page, record, facts),
         removable: mayDelete(page, record.row, facts),
         makes: mayMake(page, facts),
-        notice: page.answer.saved === "view" ? (said?.text ?? null) : null,
+        notice: said?.text ?? null,
       },
     },
   };

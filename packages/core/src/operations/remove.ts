@@ -1,4 +1,5 @@
 import { message, word } from "../messages/messages.js";
+import { listQuery } from "../page/list-query.js";
 import { refusalKind } from "../postgres/refusal.js";
 import type { Row } from "../postgres/statement.js";
 import { isInDoubt, isRefusal } from "../postgres/unavailable.js";
@@ -52,6 +53,7 @@ async function viewOf(trip: Trip, record: StoredRecord, said: string | null): Pr
     page,
     key,
     title: titleOf(page, record.row, key),
+    kept: listQuery(page, trip.request.query),
     fields: prefillFields(trip, "edit", record.row, offers),
     dependents,
     said,

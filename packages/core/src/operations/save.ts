@@ -4,7 +4,7 @@ import type { MessageCode } from "../messages/catalog.js";
 import { message } from "../messages/messages.js";
 import { memoizePerPage } from "../page/memoize-per-page.js";
 import type { Row } from "../postgres/statement.js";
-import { isInDoubt, unavailabilityOf } from "../postgres/unavailable.js";
+import { isInDoubt, isRefusal, unavailabilityOf } from "../postgres/unavailable.js";
 import type { Guard } from "../statements/save.js";
 import { checkAcross, checkFields, conditionsOf } from "../steps/check.js";
 import { type ComparedField, changedFields, compareWithShown, compareWithStored } from "../steps/compare.js";
@@ -30,13 +30,27 @@ import {
   readForm,
   sentForm,
 } from "./form.js";
+import { addressOfNext } from "./neighbour.js";
 import { noteCompared, noteProblems, noteRead, noteWrite } from "./save-notes.js";
 
 /** How often a save is compared and written anew because the row changed in between. */
 const mostTries = 5;
 
 /** The SAVE half from Read on: Read → Check → Compare → Write. Route, Key and Access are behind it, Answer comes after. */
-export const save = (trip: Trip, body: string): Promise<Outcome> => new Save(trip).run(body);
+export const save = async (trip: Trip, body: string): Promise<Outcome> =>
+  withNext(trip, await new Save(trip).run(body));
+
+/** A save after which the next record of the list comes says where that is. */
+async function withNext(trip: Trip, outcome: Outcome): Promise<Outcome> {
+  if (trip.page.answer.saved !== "next" || (outcome.kind !== "saved" && outcome.kind !== "unchanged")) return outcome;
+  try {
+    return { ...outcome, to: await addressOfNext(trip, outcome.key) };
+  } catch (error) {
+    // It is saved, whatever becomes of the way on.
+    if (!unavailabilityOf(error) && !isRefusal(error)) throw error;
+    return outcome;
+  }
+}
 
 /** What checks and conditional rules ask about: columns of the form and of the stored row. */
 const askedByRules = memoizePerPage((page): readonly { from: "form" | "row"; name: string }[] =>
@@ -151,6 +165,7 @@ class Save {
     let record = asks ? await this.load() : null;
     if (asks && !record) return this.gone("check", submission);
     if (submission.search) return shown(await this.form(submission, record, [], []));
+    if (submission.take !== null) return this.takeStored(submission, submission.take);
     if (submission.stale) return this.lookAgain(submission, submission.stale);
     let known = this.problems(submission, record?.row ?? {});
     if (known.length > 0 && !record) {
@@ -170,6 +185,24 @@ class Save {
     noteCompared(this.recorder, compared);
     if (record && changedFields(compared).length === 0) return this.unchanged(record);
     return this.write(submission, compared, { by: "version", version: submission.claims.row }, 1);
+  }
+
+  /** The form again with what is stored in one field, in the place of what was typed there; the rest stays as it was typed. */
+  private async takeStored(submission: Submission, name: string): Promise<Outcome> {
+    const record = await this.load();
+    if (!record) return this.gone("compare", submission);
+    const locked = this.locked(record, submission);
+    if (locked) return locked;
+    const fields = submission.fields.filter(({ field }) => field.column.name !== name);
+    const compared = compareWithStored(this.trip, record.row, fields, submission.claims).map((each) => {
+      const { field, touched, value } = each.submitted;
+      const { name: own } = field.column;
+      const isTold = submission.told.includes(own) && touched && value !== (record.row[own] ?? null);
+      return isTold ? { ...each, state: "conflict" as const } : each;
+    });
+    this.recorder.note("compare", [{ name, value: record.row[name] ?? null, note: "what is stored is taken" }]);
+    const others = { ...submission, fields };
+    return shown(await this.renewedForm(others, record, [], await this.conflicts(compared, record)));
   }
 
   private problems({ fields }: Submission, row: Row): readonly Problem[] {

@@ -406,6 +406,7 @@ export function bindPage(name: string, version: string, parsed: ParsedPage, cata
     dependents: file.access?.delete ? dependentPaths(table, catalog.tables) : [],
     answer: {
       saved: file.answer?.saved ?? "list",
+      to: file.answer?.to ? binder.template(file.answer.to, ["answer", "to"]) : null,
       message: file.answer?.message ? binder.template(file.answer.message, ["answer", "message"]) : null,
     },
   };

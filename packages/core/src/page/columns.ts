@@ -21,6 +21,7 @@ export const loadedColumns = memoizePerPage((page): readonly Column[] => {
     ...page.fields.map((field) => field.column.name),
     ...page.title.columns,
     ...(page.answer.message?.columns ?? []),
+    ...(page.answer.to?.columns ?? []),
     ...depending,
     ...conditions.flatMap((condition) => condition?.rowColumns ?? []),
     ...conditions.flatMap((condition) => condition?.formColumns ?? []),

@@ -9,6 +9,12 @@ export const tokenName = "quill.token";
 /** The button that saves, pressed by hand; a line that was sent by the enter key has no button's name. */
 export const saveName = "quill.save";
 
+/** The buttons that put what is stored in the place of what was typed; their value is the column's name. */
+export const takeName = "quill.take";
+
+/** The fields at which somebody else's value stands beside what was typed, as a JSON array of columns. */
+export const conflictsName = "quill.conflicts";
+
 /** The buttons that ask for a field's choices; their value is the column's name. */
 export const searchButtonName = "quill.look";
 
@@ -19,4 +25,4 @@ export const searchTextName = (column: string): string => `quill.find:${column}`
 export const withPrefix = "with.";
 
 /** Before the name of a key's column in the address of a new record: the record that it is copied from. */
-export const fromPrefix = "from.";
+export const copyPrefix = "copy.";

@@ -110,5 +110,10 @@ export interface Page {
   readonly routine: RoutineCall | null;
   /** What hangs on a record, for pages that delete: the ways through foreign keys that lead to it. */
   readonly dependents: readonly DependentPath[];
-  readonly answer: { readonly saved: "list" | "page" | "view"; readonly message: Template | null };
+  readonly answer: {
+    readonly saved: "list" | "page" | "view" | "next";
+    readonly message: Template | null;
+    /** An address of the application's own to which a save leads instead. */
+    readonly to: Template | null;
+  };
 }

@@ -51,6 +51,9 @@ export function queryText(asked: Readonly<Record<string, string>>): string {
 /** The segment under which a list is to be had as a file. */
 export const csvSegment = "~csv";
 
+/** The segments under which the neighbours of a record in its list are. */
+export const neighbourSegments = { "~next": "next", "~previous": "previous" } as const;
+
 /** The segment under which a field's choices are: a tilde stands before no letter in any key (see page/path.ts). */
 export const choicesSegment = "~choices";
 

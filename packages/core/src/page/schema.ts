@@ -77,7 +77,19 @@ export const pageSchema = v.strictObject({
   checks: v.optional(v.array(v.strictObject({ expect: condition, at: v.optional(line), message: line }))),
   save: v.optional(v.strictObject({ routine: line, parameters: v.optional(v.record(v.string(), line)) })),
   answer: v.optional(
-    v.strictObject({ saved: v.optional(v.picklist(["list", "page", "view"])), message: v.optional(line) }),
+    v.strictObject({
+      saved: v.optional(v.picklist(["list", "page", "view", "next"])),
+      message: v.optional(line),
+      to: v.optional(
+        v.pipe(
+          line,
+          v.regex(
+            /^\/(?![/\\])[^\s]*$/,
+            "must be an address on the same host that begins with one slash, like /map?station={code}",
+          ),
+        ),
+      ),
+    }),
   ),
 });
 

@@ -62,6 +62,7 @@ describe("the rule telephone", () => {
     const view: FormView = {
       page,
       form: "edit",
+      kept: {},
       removable: false,
       key: ["MV-014"],
       title: "",

@@ -2,6 +2,7 @@ import type { Facts } from "../condition/facts.js";
 import { predicate } from "../condition/to-sql.js";
 import type { Page } from "../page/page.js";
 import { orderColumns, smallTable } from "../page/sorting.js";
+import { keyPredicate } from "../postgres/key-predicate.js";
 import { Parameters, quoted, quotedTable, type Statement, type Stored } from "../postgres/statement.js";
 import { textForm } from "../postgres/text-form.js";
 import type { Column } from "../table/model.js";
@@ -159,6 +160,22 @@ export function listStatement(
     `LIMIT ${most + 1}`,
   ];
   return planned({ purpose: "list", text: lines.join("\n"), values: parameters.values }, question);
+}
+
+/** The place of one record in a list's order, as a list's rows tell theirs; none where the actor does not see it. */
+export function placeStatement(page: Page, key: readonly string[], facts: Facts, sort: ListSort): Statement {
+  const parameters = new Parameters();
+  const columns = [
+    ...page.key.map((column, index) => `${textForm("t", column)} AS ${quoted(keyPartName(index))}`),
+    `${textForm("t", sort.column)} AS ${quoted(sortName)}`,
+  ];
+  const where = [keyPredicate(page.key, key, parameters, "t")];
+  if (page.access.rows) where.push(predicate(page.access.rows, parameters, facts, "t"));
+  return {
+    purpose: "place in the list",
+    text: `SELECT ${columns.join(", ")}\nFROM ${quotedTable(page.table)} AS t\nWHERE ${where.join(" AND ")}`,
+    values: parameters.values,
+  };
 }
 
 /** The cursor by which a list is read as a whole. */

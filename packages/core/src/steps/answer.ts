@@ -7,8 +7,11 @@ import { removalPage } from "../html/removal.js";
 import { statusOf } from "../messages/codes.js";
 import { word } from "../messages/messages.js";
 import { editableFields } from "../page/columns.js";
+import { listQuery } from "../page/list-query.js";
 import type { Page } from "../page/page.js";
-import { recordAddress } from "../page/path.js";
+import { queryText, recordAddress } from "../page/path.js";
+import { fillTemplate, type Template } from "../page/template.js";
+import type { Row } from "../postgres/statement.js";
 import type { NoticeOf, Outcome, View } from "../trip/outcome.js";
 import type { PageRequest, PageResponse } from "../trip/request.js";
 import type { Signer } from "../trip/signer.js";
@@ -49,7 +52,8 @@ type Said = v.InferOutput<typeof saidSchema>;
 const longestCookie = 3500;
 
 /** The line for the page after a redirect, signed, as a cookie for that page only; cut where it is too long for one. */
-function sayNext(said: Said, path: string, signer: Signer): Readonly<Record<string, string>> {
+function sayNext(said: Said, address: string, signer: Signer): Readonly<Record<string, string>> {
+  const path = address.replace(/[?#].*$/s, "");
   const whole = saidCookieOf(said, path, signer);
   if (whole.length <= longestCookie) return { "set-cookie": whole };
   const characters = [...said.text];
@@ -96,6 +100,13 @@ function saidOf(outcome: Outcome & { kind: "saved" | "unchanged" }): string {
   return at.answer.message ? renderTemplate(at, at.answer.message, row) : word(at.language, "is-saved", { title });
 }
 
+/** An address that a page's file names, with values of the record in it, each as a part of an address (RFC 3986, 2.1). */
+const addressFrom = (at: Page, to: Template, { row, key }: { row: Row; key: readonly string[] }): string =>
+  fillTemplate(to, (name) => {
+    const part = at.key.findIndex((column) => column.name === name);
+    return encodeURIComponent((part < 0 ? row[name] : (row[name] ?? key[part])) ?? "");
+  });
+
 function afterSave(
   outcome: Outcome & { kind: "saved" | "unchanged" },
   request: PageRequest,
@@ -105,12 +116,16 @@ function afterSave(
   const { path, answer: wanted } = outcome.page;
   const record = `${base}${recordAddress(path, outcome.key)}`;
   const there = outcome.kind === "unchanged" || outcome.what !== "deleted";
-  const places = { list: `${base}${path.list}`, view: record, page: `${record}/edit` };
-  const location = places[there ? wanted.saved : "list"];
+  const kept = queryText(listQuery(outcome.page, request.query));
+  const places = { list: `${base}${path.list}${kept}`, view: `${record}${kept}`, page: `${record}/edit${kept}` };
+  const next = outcome.to === undefined ? null : `${base}${outcome.to}`;
+  // An address of the developer's own is none of the pages.
+  const own = there && wanted.to ? addressFrom(outcome.page, wanted.to, outcome) : null;
+  const location = own ?? next ?? places[there && wanted.saved !== "next" ? wanted.saved : "list"];
   const said = { text: saidOf(outcome), address: outcome.kind === "saved" && there ? record : "" };
   return {
     status: 303,
-    headers: { location, "cache-control": "no-store", ...sayNext(said, location, signer) },
+    headers: { location, "cache-control": "no-store", ...(own ? {} : sayNext(said, location, signer)) },
     body: "",
   };
 }
@@ -159,7 +174,7 @@ function refuse(refusal: NoticeOf, request: PageRequest, signer: Signer): PageRe
   const signedOut = code === "signed-out" || code === "signed-out-form";
   const language = refusal.page?.language ?? request.frame.language;
   if (signedOut && request.signIn !== null && request.method !== "POST") {
-    const next = `${request.frame.base}${request.path}`;
+    const next = `${request.frame.base}${request.path}${queryText(request.query)}`;
     return {
       status: 303,
       headers: { location: `${request.signIn}?next=${encodeURIComponent(next)}`, "cache-control": "no-store" },
@@ -210,7 +225,11 @@ function seen(status: number, view: View, request: PageRequest, signer: Signer):
     case "elsewhere":
       return {
         status: 303,
-        headers: { location: `${frame.base}${view.to}`, "cache-control": "no-store" },
+        headers: {
+          location: `${frame.base}${view.to}`,
+          "cache-control": "no-store",
+          ...(view.said ? sayNext({ text: view.said, address: "" }, `${frame.base}${view.to}`, signer) : {}),
+        },
         body: "",
       };
     case "better-address":

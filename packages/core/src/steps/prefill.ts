@@ -68,6 +68,7 @@ export function prefillFields(
             ),
       offer: offer && { by: offer.by, searched: offer.searched },
       depends: dependsOnForm(field),
+      replaces: form === "edit" && typed.has(name) && text !== shown.text ? shown.text : null,
       problems: [],
       conflict: null,
     };

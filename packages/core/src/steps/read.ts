@@ -5,7 +5,7 @@ import type { Code } from "../messages/codes.js";
 import { message } from "../messages/messages.js";
 import { isMade, isTaken } from "../page/columns.js";
 import { memoizePerPage } from "../page/memoize-per-page.js";
-import { saveName, searchButtonName, searchTextName, tokenName } from "../page/names.js";
+import { conflictsName, saveName, searchButtonName, searchTextName, takeName, tokenName } from "../page/names.js";
 import type { Field, Page } from "../page/page.js";
 import type { Tidying } from "../page/schema.js";
 import type { Stored } from "../postgres/statement.js";
@@ -39,6 +39,10 @@ export interface Submission {
   readonly ignored: readonly string[];
   /** Where choices were asked for: then nothing is to be saved. */
   readonly search: ChoiceSearch | null;
+  /** The field whose stored value is wanted in the place of what was typed: then nothing is to be saved. */
+  readonly take: string | null;
+  /** The fields at which the form told of somebody else's value. */
+  readonly told: readonly string[];
   /** Why the form has to be looked at again before it is taken: null for one that is as it should be. */
   readonly stale: Stale | null;
 }
@@ -140,7 +144,7 @@ const namesFor = (form: Claims["form"]) =>
     const fields = form === "delete" ? [] : page.fields.filter((field) => isTaken(field, form));
     const names = new Set(fields.map((field) => field.column.name));
     const own = fields.flatMap(({ column }) => [boxName(column.name), searchTextName(column.name)]);
-    return { fields, names, reserved: new Set([tokenName, saveName, searchButtonName, ...own]) };
+    return { fields, names, reserved: new Set([tokenName, saveName, searchButtonName, takeName, conflictsName, ...own]) };
   });
 
 const namesOf = { edit: namesFor("edit"), new: namesFor("new"), delete: namesFor("delete") };
@@ -290,8 +294,30 @@ export function read(holder: Holder, body: string, signer: Signer): ReadResult {
   const submitted = withMade(holder.page, holder.form, read, sent).map((each) =>
     each.sent && claims.given?.includes(each.field.column.name) ? asGiven(each) : each,
   );
-  const stale = staleOf(claims, holder, signer);
-  return { ok: true, submission: { claims, token, fields: submitted, ignored, search: searchIn(fields, sent), stale } };
+  const taken = sent.get(takeName);
+  return {
+    ok: true,
+    submission: {
+      claims,
+      token,
+      fields: submitted,
+      ignored,
+      search: searchIn(fields, sent),
+      take: taken !== undefined && names.has(taken) ? taken : null,
+      told: namesIn(sent.get(conflictsName)).filter((name) => names.has(name)),
+      stale: staleOf(claims, holder, signer),
+    },
+  };
+}
+
+/** The names of a JSON array; none where it is something else. */
+function namesIn(json = "[]"): readonly string[] {
+  try {
+    const read: unknown = JSON.parse(json);
+    return Array.isArray(read) ? read.filter((each) => typeof each === "string") : [];
+  } catch {
+    return [];
+  }
 }
 
 /** What was typed, by column: shown again where a form comes back. */

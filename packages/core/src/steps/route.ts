@@ -1,5 +1,5 @@
 import type { Page } from "../page/page.js";
-import { choicesSegment, csvSegment, judgeSegment } from "../page/path.js";
+import { choicesSegment, csvSegment, judgeSegment, neighbourSegments } from "../page/path.js";
 import type { Operation } from "../trip/round-trip.js";
 
 /** Where an address leads: a page and an operation, or why nowhere. */
@@ -40,6 +40,8 @@ function addressOf(page: Page, rest: readonly string[]): Address | undefined {
   if (rest.length === 1 && first === csvSegment) return { operations: { GET: "export" }, segments: [] };
   if (rest.length === 0) return { operations: { GET: "list" }, segments: [] };
   if (rest.length === 2 && first === choicesSegment) return { operations: { GET: "choices" }, segments: rest.slice(1) };
+  if (rest.length === parts + 1 && (first === "~next" || first === "~previous"))
+    return { operations: { GET: neighbourSegments[first] }, segments: rest.slice(1) };
   if (first === judgeSegment && (rest.length === parts + 1 || (rest.length === 1 && page.access.new)))
     return { operations: { POST: "judge" }, segments: rest.slice(1) };
   // A key "new" has a tilde before it in the address.

@@ -23,7 +23,7 @@ export type View =
   /** What an address takes (RFC 9110, 9.3.7). */
   | { readonly what: "methods"; readonly allow: string }
   /** What was asked for is at another address, this time. */
-  | { readonly what: "elsewhere"; readonly to: string }
+  | { readonly what: "elsewhere"; readonly to: string; readonly said?: string }
   /** The address has a better form. */
   | { readonly what: "better-address"; readonly to: string };
 
@@ -48,6 +48,8 @@ interface Saved {
   readonly row: Row;
   /** When it was saved, where an earlier request with the same form did so. */
   readonly earlier?: string;
+  /** Where the answer leads, where it is not to one of the places that a page can name. */
+  readonly to?: string;
 }
 
 /** How a request ended. Every one of them is answered by `steps/answer.ts`. */

@@ -19,6 +19,9 @@ export const operations = {
   export: { way: "open", keyed: false },
   view: { way: "open", keyed: true },
   open: { way: "open", keyed: true },
+  /** To the record beside this one in the list. */
+  next: { way: "open", keyed: true },
+  previous: { way: "open", keyed: true },
   new: { way: "open", keyed: false },
   confirm: { way: "open", keyed: true },
   choices: { way: "open", keyed: false },

@@ -48,6 +48,8 @@ export interface FieldView {
   readonly offer: Pick<Offer, "by" | "searched"> | null;
   /** Whether the options depend on what else is on the form. */
   readonly depends: boolean;
+  /** What is stored, as the control would show it, where something else was typed. */
+  readonly replaces: string | null;
   readonly problems: readonly string[];
   readonly conflict: Conflict | null;
 }
@@ -59,6 +61,8 @@ export interface FormView {
   /** Empty for a new record. */
   readonly key: readonly string[];
   readonly title: string;
+  /** How the list was looked at that one came from: it goes along in addresses. */
+  readonly kept: Readonly<Record<string, string>>;
   readonly fields: readonly FieldView[];
   readonly token: string;
   readonly problems: readonly Problem[];

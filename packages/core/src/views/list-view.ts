@@ -33,6 +33,8 @@ export interface ListView {
   /** What the filters among records offer, by column. */
   readonly offers: ReadonlyMap<string, readonly Option[]>;
   readonly sort: { readonly column: Column; readonly down: boolean };
+  /** What of its address goes along to a record and back. */
+  readonly kept: Readonly<Record<string, string>>;
   /** What the addresses of the parts before and after it carry; null where there is none. */
   readonly previous: { readonly before: string } | null;
   readonly next: { readonly after: string } | null;

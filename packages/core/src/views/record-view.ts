@@ -6,6 +6,8 @@ export interface RecordView {
   readonly page: Page;
   readonly key: readonly string[];
   readonly title: string;
+  /** How the list was looked at that one came from: it goes along in addresses. */
+  readonly kept: Readonly<Record<string, string>>;
   readonly fields: readonly FieldView[];
   /** Why it can't be edited, where it can't. */
   readonly locked: string | null;

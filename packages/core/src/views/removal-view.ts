@@ -18,6 +18,8 @@ export interface RemovalView {
   readonly page: Page;
   readonly key: readonly string[];
   readonly title: string;
+  /** How the list was looked at that one came from: it goes along in addresses. */
+  readonly kept: Readonly<Record<string, string>>;
   readonly fields: readonly FieldView[];
   readonly dependents: readonly DependentCount[];
   /** Why an earlier try deleted nothing. */
