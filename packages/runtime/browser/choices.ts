@@ -242,11 +242,17 @@ function follow(form: HTMLFormElement, select: HTMLSelectElement, source: Source
   });
 }
 
-for (const form of document.querySelectorAll<HTMLFormElement>("form[data-choices]")) {
-  const words = JSON.parse(form.dataset.words ?? "{}") as Words;
-  for (const select of form.querySelectorAll<HTMLSelectElement>("select[data-choices]")) {
-    const source = new Source(form, select);
-    if (select.dataset.by === "search") new Finder(select, source, words);
-    else follow(form, select, source, words);
+function begin(): void {
+  for (const form of document.querySelectorAll<HTMLFormElement>("form[data-choices]")) {
+    const words = JSON.parse(form.dataset.words ?? "{}") as Words;
+    for (const select of form.querySelectorAll<HTMLSelectElement>("select[data-choices]")) {
+      const source = new Source(form, select);
+      if (select.dataset.by === "search") new Finder(select, source, words);
+      else follow(form, select, source, words);
+    }
   }
 }
+
+begin();
+// What is shown in place of a page begins anew (see `in-place.ts`).
+document.addEventListener("quill:shown", begin);

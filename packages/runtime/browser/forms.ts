@@ -143,8 +143,14 @@ class JudgedForm {
   }
 }
 
-for (const form of document.querySelectorAll<HTMLFormElement>("form[data-check]"))
-  new JudgedForm(form, form.dataset.check ?? "");
+function begin(): void {
+  for (const form of document.querySelectorAll<HTMLFormElement>("form[data-check]"))
+    new JudgedForm(form, form.dataset.check ?? "");
+}
+
+begin();
+// What is shown in place of a page begins anew (see `in-place.ts`).
+document.addEventListener("quill:shown", begin);
 
 // A form that went through a sign-in goes back to where it was refused.
 for (const form of document.querySelectorAll<HTMLFormElement>("form[data-resend]")) form.requestSubmit();

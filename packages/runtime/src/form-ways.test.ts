@@ -92,7 +92,10 @@ describe("from one record of a list to the next", () => {
 });
 
 describe("what was typed and what is stored", () => {
-  const told = (body: string): string[] => [...body.matchAll(/<p class="(?:replaced|conflict)"[^>]*>(.*?)<\/p>/g)].map(([, text]) => (text ?? "").replaceAll(/<[^>]*>/g, ""));
+  const told = (body: string): string[] =>
+    [...body.matchAll(/<p class="(?:replaced|conflict)"[^>]*>(.*?)<\/p>/g)].map(([, text]) =>
+      (text ?? "").replaceAll(/<[^>]*>/g, ""),
+    );
 
   test("a form that comes back says what is stored beside each field that differs, and puts it back by a button", async () => {
     const form = await trips.open("/posts/1/edit", tamsin);
@@ -124,10 +127,7 @@ describe("what was typed and what is stored", () => {
       "Stored now: theirs Take theirs (Note)",
     ]);
     const taken = await trips.save("/posts/4/edit", tamsin, formOf(conflict.response.body), { "quill.take": "name" });
-    expect(told(taken.response.body)).toEqual([
-      "Stored: 3 Put back (Height)",
-      "Stored now: theirs Take theirs (Note)",
-    ]);
+    expect(told(taken.response.body)).toEqual(["Stored: 3 Put back (Height)", "Stored now: theirs Take theirs (Note)"]);
     const shown = formOf(taken.response.body);
     expect([shown.get("name"), shown.get("note")]).toEqual(["Theirs", "mine"]);
     const saved = await trips.save("/posts/4/edit", tamsin, shown);
@@ -141,7 +141,10 @@ describe("what was typed and what is stored", () => {
 
   test("what is no field of the form is taken from nowhere", async () => {
     const form = await trips.open("/posts/3/edit", tamsin);
-    const { recorded } = await trips.save("/posts/3/edit", tamsin, form, { "quill.take": "id", "quill.conflicts": "[1" });
+    const { recorded } = await trips.save("/posts/3/edit", tamsin, form, {
+      "quill.take": "id",
+      "quill.conflicts": "[1",
+    });
     expect(recorded.outcome).toBe("unchanged");
   });
 });

@@ -6,7 +6,7 @@ import type { ControlKind } from "./control.js";
  * The hidden control beside a check box: a box that is not ticked sends nothing, so this one says that it was on the form. A
  * body that was cut short, or made by hand, switches nothing off.
  */
-export const boxName = (column: string): string => `quill.box:${column}`;
+export const boxName = (name: string): string => `quill.box:${name}`;
 
 /** Yes or no. */
 export const checkBox: ControlKind<"check-box"> = {
@@ -17,6 +17,6 @@ export const checkBox: ControlKind<"check-box"> = {
   told: (text, language) => word(language, text === "true" ? "yes" : "no"),
   isBox: true,
   shape: (text) => text,
-  write: ({ common, column, text }) =>
-    html`<input type="hidden" name="${boxName(column.name)}" value=""><input${attributes({ ...common, type: "checkbox", value: "true", checked: text === "true" })}>`,
+  write: ({ common, box, text }) =>
+    html`<input type="hidden" name="${box}" value=""><input${attributes({ ...common, type: "checkbox", value: "true", checked: text === "true" })}>`,
 };

@@ -16,6 +16,8 @@ export interface Option {
 /** What a control is written from. */
 export interface ControlParts {
   readonly column: Column;
+  /** The name of the hidden control beside a box (see `check-box.ts`). */
+  readonly box: string;
   /** What every control of the field has: id, name, what describes it. */
   readonly common: Attributes;
   /** The type of a text input: `text`, or what a rule asks for. */

@@ -162,6 +162,16 @@ export const findingKinds = {
     means: "A column can't be given by the page itself.",
     remedy: "Take it out of set, or do what the message says.",
   },
+  "list-edit": {
+    levels: ["error"],
+    means: "A field can't be edited in the rows of the list.",
+    remedy: "Leave it out of list.edit: the record's own form has it.",
+  },
+  "form-name": {
+    levels: ["error"],
+    means: "A name in the form is taken already.",
+    remedy: "Choose another in names.",
+  },
   "no-filter": {
     levels: ["error"],
     means: "A list can't be filtered by a column.",

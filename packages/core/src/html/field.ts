@@ -1,3 +1,4 @@
+import { boxName } from "../controls/check-box.js";
 import { type Attributes, contentOf } from "../controls/control.js";
 import { controlKind } from "../controls/index.js";
 import { attributes, html, Markup } from "../markup/markup.js";
@@ -28,12 +29,12 @@ const ruleAttributes = ({ rules }: Field): Readonly<Record<string, string>> =>
   Object.assign({}, ...rules.map((rule) => (rule.when ? {} : kindOf(rule).attributes?.(rule.demand))));
 
 /** What the script of the pages goes by; without it these say nothing. */
-function choosingOf({ field: { column, choices }, offer, depends }: FieldView): Attributes {
+function choosingOf({ field: { column, choices }, offer, depends, withNames }: FieldView): Attributes {
   if (choices?.from !== "table") return {};
   return {
     "data-choices": offer?.by === "search" || depends ? column.name : null,
     "data-by": offer?.by ?? null,
-    "data-with": depends ? (choices.where?.formColumns.join(" ") ?? null) : null,
+    "data-with": withNames.length > 0 ? withNames.join(" ") : null,
     autofocus: offer?.searched ? true : null,
   };
 }
@@ -60,16 +61,25 @@ function searchLine(view: FieldView, id: string, language: Language): Markup | n
     : null;
 }
 
-function written(view: FieldView, id: string, content: Markup, language: Language): Markup {
+/** Where a control stands that is not in a form of its own: in a row of a list. */
+interface InRow {
+  readonly prefix: string;
+  /** What it is called, since its label stands in the heading of the column. */
+  readonly label: string;
+}
+
+function written(view: FieldView, id: string, content: Markup, language: Language, row?: InRow): Markup {
   const { field, text } = view;
   const kind = controlKind(view.control);
   const { type = "text", ...asked } = ruleAttributes(field);
   const isRequired = asked["aria-required"] === "true" && !kind.isBox && text !== "" && !isMade(field);
   return kind.write({
     column: field.column,
+    box: `${row?.prefix ?? ""}${boxName(view.name)}`,
     common: {
       id,
-      name: field.column.name,
+      name: `${row?.prefix ?? ""}${view.name}`,
+      "aria-label": row?.label ?? null,
       "aria-describedby": describedBy(view, id),
       "aria-invalid": view.problems.length > 0 ? "true" : null,
       ...asked,
@@ -87,22 +97,22 @@ function written(view: FieldView, id: string, content: Markup, language: Languag
 }
 
 /** Puts what is stored in the place of what was typed, also without a script. */
-const takeButton = ({ field }: FieldView, code: "take-theirs" | "put-back", language: Language): Markup =>
-  html`<button${attributes({ name: takeName, value: field.column.name, class: "minor", formnovalidate: true })}>${word(language, code)}<span class="unseen"> (${field.label})</span></button>`;
+const takeButton = ({ field }: FieldView, code: "take-theirs" | "put-back", language: Language, prefix = ""): Markup =>
+  html`<button${attributes({ name: `${prefix}${takeName}`, value: field.column.name, class: "minor", formnovalidate: true })}>${word(language, code)}<span class="unseen"> (${field.label})</span></button>`;
 
 /** What is stored, beside what was typed instead. */
-function replacedNote(view: FieldView, id: string, language: Language): Markup | null {
+function replacedNote(view: FieldView, id: string, language: Language, prefix = ""): Markup | null {
   if (view.replaces === null || view.conflict) return null;
   const stored = readOnlyText({ ...view, text: view.replaces }, language);
-  return html`<p class="replaced" id="${id}-stored">${word(language, "stored-value")} <q>${stored}</q> ${takeButton(view, "put-back", language)}</p>`;
+  return html`<p class="replaced" id="${id}-stored">${word(language, "stored-value")} <q>${stored}</q> ${takeButton(view, "put-back", language, prefix)}</p>`;
 }
 
-function conflictNote(view: FieldView, id: string, language: Language): Markup | null {
+function conflictNote(view: FieldView, id: string, language: Language, prefix = ""): Markup | null {
   if (!view.conflict) return null;
   const { stored, by, at } = view.conflict;
   const said = by === null ? word(language, "stored-now") : word(language, "stored-now-by", { by, at: at ?? "–" });
   const label = view.options.find((option) => option.value === stored)?.label ?? stored;
-  return html`<p class="conflict" id="${id}-conflict">${said} <q>${label}</q> ${takeButton(view, "take-theirs", language)}</p>`;
+  return html`<p class="conflict" id="${id}-conflict">${said} <q>${label}</q> ${takeButton(view, "take-theirs", language, prefix)}</p>`;
 }
 
 function readOnlyText({ control, text, options }: FieldView, language: Language): string {
@@ -134,6 +144,16 @@ function takenBlock(view: FieldView, index: number, language: Language, content:
     return html`<div class="field${wrong}" data-field="${field.column.name}"><div class="control box">${control}${label}${unit}</div>${help}${problems}${replacedNote(view, id, language)}${conflictNote(view, id, language)}</div>`;
   }
   return html`<div class="field${wrong}" data-field="${field.column.name}">${label}${help}<div class="control">${control}${unit}</div>${searchLine(view, id, language)}${problems}${replacedNote(view, id, language)}${conflictNote(view, id, language)}</div>`;
+}
+
+/** One field in a row of a list: its control, and what is wrong with it. */
+export function cellBlock(view: FieldView, id: string, row: InRow, language: Language): Markup {
+  const content = contentOf(controlKind(view.control), view.field.column, view.text, view.options);
+  const problems =
+    view.problems.length > 0 ? html`<p class="problem" id="${id}-problem">${view.problems.join(" ")}</p>` : null;
+  const wrong = view.problems.length > 0 || view.conflict ? " wrong" : "";
+  const control = written({ ...view, field: { ...view.field, help: null } }, id, content, language, row);
+  return html`<div class="field${wrong}" data-field="${view.field.column.name}"><div class="control">${control}${unitOf(view, id)}</div>${problems}${replacedNote(view, id, language, row.prefix)}${conflictNote(view, id, language, row.prefix)}</div>`;
 }
 
 /** A block without what stands in its control: the HTML before it and after it. */
@@ -175,7 +195,8 @@ export function fieldBlock(view: FieldView, index: number, taken: boolean, langu
   if (!taken) return fixedBlock(view, index, language);
   const kind = controlKind(view.control);
   const content = contentOf(kind, view.field.column, view.text, view.options);
-  const isPlain = view.problems.length === 0 && view.conflict === null && view.replaces === null && !view.offer?.searched;
+  const isPlain =
+    view.problems.length === 0 && view.conflict === null && view.replaces === null && !view.offer?.searched;
   const halves = isPlain ? halvesOf(view, index, language) : null;
   if (!halves) return takenBlock(view, index, language, content);
   return new Markup(kind.isBox ? halves[0] : halves[0] + content.text + halves[1]);

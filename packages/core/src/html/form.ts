@@ -81,16 +81,24 @@ function neighbourLinks({ page, key, kept }: FormView, frame: Frame): Markup {
 }
 
 /** Where somebody else's value stands beside what was typed: told still when the form comes back for another reason. */
-const conflictsLine = ({ conflicts }: FormView): Markup | null =>
+export const conflictsLine = ({ conflicts }: FormView, prefix = ""): Markup | null =>
   conflicts.length > 0
-    ? html`<input type="hidden" name="${conflictsName}" value="${JSON.stringify(conflicts.map(({ field }) => field))}">`
+    ? html`<input type="hidden" name="${prefix}${conflictsName}" value="${JSON.stringify(conflicts.map(({ field }) => field))}">`
     : null;
 
-/** The form of one record, or of a new one. */
-export function formPage(view: FormView, given: Frame): string {
+/** A form with what stands around it, as a part of a page. */
+export interface FormPart {
+  /** What is said above it: notices, and what is wrong. */
+  readonly above: Markup;
+  readonly form: Markup;
+  /** The title of the document that it stands in. */
+  readonly title: string;
+}
+
+/** The form of one record, or of a new one, as a part of a page. */
+export function formPart(view: FormView, frame: Frame): FormPart {
   const { page } = view;
   const { language } = page;
-  const frame = { ...given, language };
   const list = `${frame.base}${page.path.list}`;
   const kept = queryText(view.kept);
   const locked = view.locked !== null;
@@ -106,17 +114,36 @@ export function formPage(view: FormView, given: Frame): string {
   );
   const form = locked
     ? html`<div class="sheet">${fields}</div><p class="actions"><a href="${list}${kept}">${word(language, "back-to", { list: page.plural })}</a></p>`
-    : html`<form class="sheet" method="post" action="${action}"${attributes({ "data-check": `${list}/${[judgeSegment, ...view.key.map(encodeSegment)].join("/")}` })}${choosing && attributes({ "data-choices": `${list}/${choicesSegment}`, "data-words": foundWords(view) })}><input type="hidden" name="${tokenName}" value="${view.token}">${conflictsLine(view)}${byEnter}${fields}<p class="actions"><button name="${saveName}">${word(language, isNew ? "add" : "update")}</button><a href="${list}${kept}">${word(language, "cancel")}</a>${removal}</p></form>`;
+    : html`<form class="sheet" method="post" action="${action}"${attributes({ "data-check": `${list}/${[judgeSegment, ...view.key.map(encodeSegment)].join("/")}`, "data-leave": word(language, "leave-unsaved"), "data-changed": changedWords(view) })}${choosing && attributes({ "data-choices": `${list}/${choicesSegment}`, "data-words": foundWords(view) })}><input type="hidden" name="${tokenName}" value="${view.token}">${conflictsLine(view)}${byEnter}${fields}<p class="actions"><button name="${saveName}">${word(language, isNew ? "add" : "update")}</button><a href="${list}${kept}">${word(language, "cancel")}</a>${removal}</p></form>`;
   const wrong = view.problems.length > 0 || view.conflicts.length > 0;
-  const main = html`<nav class="back" aria-label="${word(language, "way-back")}"><a href="${list}${kept}">${page.plural}</a>${isNew ? null : neighbourLinks(view, frame)}</nav>
-<h1>${view.title}</h1>${isNew ? null : keyLine(view)}
-${view.notice && html`<p class="said" role="status">${view.notice}</p>`}
+  const above = html`${view.notice && html`<p class="said" role="status">${view.notice}</p>`}
 ${view.locked !== null && html`<p class="locked" role="status">${view.locked}</p>`}
-${summary(view)}${form}`;
+${summary(view)}`;
   const title = view.heading
     ? `${word(language, view.heading)}: ${view.title}`
     : wrong
       ? word(language, "put-right", { title: view.title })
       : view.title;
-  return document(frame, title, main, !locked);
+  return { above, form, title };
+}
+
+/** What the script says of a field that differs from what is stored. */
+const changedWords = ({ page }: FormView): string =>
+  JSON.stringify({
+    stored: word(page.language, "stored-value"),
+    back: word(page.language, "put-back"),
+    yes: word(page.language, "yes"),
+    no: word(page.language, "no"),
+  });
+
+/** The page of one record's form, or of a new one. */
+export function formPage(view: FormView, given: Frame): string {
+  const { page } = view;
+  const frame = { ...given, language: page.language };
+  const { above, form, title } = formPart(view, frame);
+  const isNew = view.form === "new";
+  const main = html`<nav class="back" aria-label="${word(page.language, "way-back")}"><a href="${frame.base}${page.path.list}${queryText(view.kept)}">${page.plural}</a>${isNew ? null : neighbourLinks(view, frame)}</nav>
+<h1>${view.title}</h1>${isNew ? null : keyLine(view)}
+${above}${form}`;
+  return document(frame, title, main, view.locked === null);
 }

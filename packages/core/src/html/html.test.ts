@@ -66,7 +66,7 @@ describe("the form", () => {
     const page = form({ fields, problems: [{ field: "warning_m", message: "Not a number." }] });
     expect(page).toContain('<a href="#field-7">Not a number.</a>');
     expect(page).toMatch(
-      /id="field-7" name="warning_m" aria-describedby="field-7-help field-7-unit field-7-problem" aria-invalid="true"/,
+      /id="field-7" name="warning_m" aria-describedby="field-7-help field-7-unit field-7-problem field-7-stored" aria-invalid="true"/,
     );
     expect(page).toContain("<title>Put right: ");
   });
@@ -92,6 +92,8 @@ describe("the list", () => {
     count: null,
     tooSlow: false,
     sought: null,
+    forms: null,
+    problem: null,
     makes: false,
     notice: null,
     savedAddress: null,

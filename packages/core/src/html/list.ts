@@ -4,14 +4,19 @@ import { word } from "../messages/messages.js";
 import { editableFields } from "../page/columns.js";
 import { filterNames } from "../page/filters.js";
 import { labelFrom } from "../page/label.js";
+import { tokenName } from "../page/names.js";
 import type { ListColumn, Page } from "../page/page.js";
 import { csvSegment, queryText, recordAddress } from "../page/path.js";
+import { rowPrefix, saveRowName, saveTogetherName } from "../page/rows.js";
 import type { Row } from "../postgres/statement.js";
 import { editableName, keyPartName } from "../statements/list.js";
 import type { Column } from "../table/model.js";
+import type { FormView } from "../views/form-view.js";
 import type { Frame } from "../views/frame.js";
-import type { ListView } from "../views/list-view.js";
+import type { ListView, RowForm } from "../views/list-view.js";
 import { told } from "../views/told.js";
+import { cellBlock } from "./field.js";
+import { conflictsLine, formPart } from "./form.js";
 import { document } from "./layout.js";
 import { filtersBlock, isUsed } from "./list-filters.js";
 
@@ -29,15 +34,28 @@ function cell(stored: string | null | undefined, isLabel: boolean, column: Colum
 const isEditable = (page: Page, row: Row): boolean =>
   editableFields(page).length > 0 && (page.access.edit === null || row[editableName] === "true");
 
-function recordRow(view: ListView, row: Row, frame: Frame): Markup {
+/** The cells of a row that is edited in its place: controls where a field is taken, and its own button. */
+function recordRow(view: ListView, row: Row, frame: Frame, number: number): Markup {
   const { page } = view;
+  const own = view.forms?.[number] ?? null;
+  const form = own?.form ?? null;
   const key = page.key.map((_, index) => row[keyPartName(index)] ?? "");
   const address = `${frame.base}${recordAddress(page.path, key)}`;
   const kept = queryText(view.kept);
   const saved = view.savedAddress === address;
+  const chosen = view.chosenAddress === address;
   const cells = page.list.columns.map(({ column, choices, label }, index) => {
+    const field = form?.fields.find((each) => each.field.column === column);
     const text = cell(row[column.name], choices !== null, column, page);
-    const content = html`${index === 0 ? html`<a class="record" href="${address}${kept}">${text}</a>` : text}${saved && index === 0 ? html` <span class="mark">${word(page.language, "saved-just-now")}</span>` : null}`;
+    const control =
+      field &&
+      cellBlock(
+        field,
+        `row-${number}-${index}`,
+        { prefix: rowPrefix(number), label: `${label}, ${key.join(", ")}` },
+        page.language,
+      );
+    const content = html`${index === 0 && form ? html`<input type="hidden" name="${rowPrefix(number)}${tokenName}" value="${form.token}">${conflictsLine(form, rowPrefix(number))}` : null}${control ?? (index === 0 ? html`<a${attributes({ class: "record", href: `${address}${page.list.beside ? "/edit" : ""}${kept}`, "aria-current": chosen ? "true" : null })}>${text}</a>` : text)}${saved && index === 0 ? html` <span class="mark">${word(page.language, "saved-just-now")}</span>` : null}`;
     const shared = attributes({
       class: !choices && figures.has(column.type.kind) ? "figure" : null,
       // What stands before the value where the screen is too narrow for a table.
@@ -47,10 +65,14 @@ function recordRow(view: ListView, row: Row, frame: Frame): Markup {
       ? html`<th scope="row" role="rowheader"${shared}>${content}</th>`
       : html`<td role="cell"${shared}>${content}</td>`;
   });
+  const save =
+    form && !page.list.together
+      ? html`<button name="${saveRowName}" value="${number}">${word(page.language, "save-row")}<span class="unseen"> ${key.join(", ")}</span></button>`
+      : null;
   const way = isEditable(page, row)
-    ? html`<a href="${address}/edit${kept}">${word(page.language, "edit")}<span class="unseen"> ${key.join(", ")}</span></a>`
+    ? html`${save}<a href="${address}/edit${kept}">${word(page.language, "edit")}<span class="unseen"> ${key.join(", ")}</span></a>`
     : html`<a href="${address}${kept}">${word(page.language, "view")}<span class="unseen"> ${key.join(", ")}</span></a>`;
-  return html`<tr role="row"${attributes({ class: saved ? "saved" : null })}>${cells}<td role="cell" class="way">${way}</td></tr>`;
+  return html`<tr role="row"${attributes({ class: chosen ? "chosen" : saved ? "saved" : null })}>${cells}<td role="cell" class="way">${own?.said && html`<p class="problem" role="alert">${own.said}</p>`}${way}</td></tr>`;
 }
 
 /** What an address says of the filters. */
@@ -155,17 +177,71 @@ function empty(view: ListView, address: string): Markup {
   return html`<p class="empty">${word(view.page.language, "nothing-open")}</p>`;
 }
 
-/** The list of a page's records, with an edit link in every row. */
-export function listPage(view: ListView, given: Frame): string {
+/** A row that was sent and is not in this part of the list any more: with what was typed, as it would be sent again. */
+function elsewhereRow(view: ListView, { form, said, title }: RowForm, number: number): Markup {
   const { page } = view;
-  const frame = { ...given, language: page.language };
+  const fields = (form?.fields ?? []).map((field, index) =>
+    cellBlock(
+      field,
+      `row-${number}-${index}`,
+      { prefix: rowPrefix(number), label: `${field.field.label}, ${title}` },
+      page.language,
+    ),
+  );
+  const token = form && html`<input type="hidden" name="${rowPrefix(number)}${tokenName}" value="${form.token}">`;
+  const save = page.list.together
+    ? null
+    : html`<button name="${saveRowName}" value="${number}">${word(page.language, "save-row")}<span class="unseen"> ${title}</span></button>`;
+  return html`<tr role="row" class="elsewhere"><th scope="row" role="rowheader" colspan="${page.list.columns.length}">${token}${title} <span class="mark">${word(page.language, "row-elsewhere")}</span>${said && html`<p class="problem" role="alert">${said}</p>`}${fields}</th><td role="cell" class="way">${save}</td></tr>`;
+}
+
+/** The form around the rows that are edited in their places. */
+function rowsForm(view: ListView, address: string, table: Markup): Markup {
+  const { page } = view;
+  const all =
+    page.list.together &&
+    html`<p class="actions"><button name="${saveTogetherName}">${word(page.language, "save-rows")}</button></p>`;
+  // Pressed by the enter key, it has no name: which row is meant is told by what was typed.
+  return html`<form class="rows" data-in-place data-leave="${word(page.language, "leave-unsaved")}" method="post" action="${address}${queryText(view.kept)}"><button class="unseen" tabindex="-1" aria-hidden="true"></button>${table}${all}</form>`;
+}
+
+/** The list of a page's records as a part of a page, with an edit link in every row. */
+function listPart(view: ListView, frame: Frame): Markup {
+  const { page } = view;
   const say = (code: Word): string => word(page.language, code);
   const address = `${frame.base}${page.path.list}`;
   const heads = page.list.columns.map((each) => heading(view, each, frame.base));
-  const table = html`<div class="scroll" role="region" aria-label="${page.plural}" tabindex="0"><table role="table"><thead role="rowgroup"><tr role="row">${heads}<th scope="col" role="columnheader"><span class="unseen">${say("way-in")}</span></th></tr></thead><tbody role="rowgroup">${view.rows.map((row) => recordRow(view, row, frame))}</tbody></table></div>`;
+  const elsewhere = (view.forms ?? []).flatMap((each, index) =>
+    each.row === null ? [elsewhereRow(view, each, index)] : [],
+  );
+  const table = html`<div class="scroll" role="region" aria-label="${page.plural}" tabindex="0"><table role="table"><thead role="rowgroup"><tr role="row">${heads}<th scope="col" role="columnheader"><span class="unseen">${say("way-in")}</span></th></tr></thead><tbody role="rowgroup">${view.rows.map((row, index) => recordRow(view, row, frame, index))}${elsewhere}</tbody></table></div>`;
+  return html`<div class="ways"><form class="search" role="search" method="get" action="${address}"><label for="q">${say("contains")}</label><input id="q" name="q" type="search" value="${view.search}" autocomplete="off">${sortKept(view)}<button>${say("find")}</button>${(view.search !== "" || view.filters.some(isUsed)) && html`<a href="${address}">${say("show-all")}</a>`}${filtersBlock(view)}</form>${goToForm(view, address)}${view.makes && html`<a class="make" href="${address}/new${queryText(view.kept)}">${say("new-record")}</a>`}</div>
+<div class="about">${countLine(view)}${view.rows.length > 0 && html`<a class="csv" href="${listAddress(view, frame.base, {}, `${page.path.list}/${csvSegment}`)}" download>${say("download-csv")}</a>`}</div>${view.problem && html`<section class="summary" role="alert" tabindex="-1" autofocus><p>${view.problem}</p></section>`}${view.rows.length === 0 && elsewhere.length === 0 ? empty(view, address) : view.forms ? rowsForm(view, address, table) : table}${parts(view, frame.base)}`;
+}
+
+/** The page of a list. */
+export function listPage(view: ListView, given: Frame): string {
+  const { page } = view;
+  const frame = { ...given, language: page.language };
   const main = html`<h1>${page.plural}</h1>
 ${view.notice && html`<p class="said" role="status">${view.notice}</p>`}
-<div class="ways"><form class="search" role="search" method="get" action="${address}"><label for="q">${say("contains")}</label><input id="q" name="q" type="search" value="${view.search}" autocomplete="off">${sortKept(view)}<button>${say("find")}</button>${(view.search !== "" || view.filters.some(isUsed)) && html`<a href="${address}">${say("show-all")}</a>`}${filtersBlock(view)}</form>${goToForm(view, address)}${view.makes && html`<a class="make" href="${address}/new${queryText(view.kept)}">${say("new-record")}</a>`}</div>
-<div class="about">${countLine(view)}${view.rows.length > 0 && html`<a class="csv" href="${listAddress(view, frame.base, {}, `${page.path.list}/${csvSegment}`)}" download>${say("download-csv")}</a>`}</div>${view.rows.length === 0 ? empty(view, address) : table}${parts(view, frame.base)}`;
-  return document(frame, page.plural, main);
+${listPart(view, frame)}`;
+  return document(frame, page.plural, main, view.forms !== null);
+}
+
+/** A list and a form on one page: of the record that was chosen, or of a new one. */
+export function besidePage(list: ListView, form: FormView | null, given: Frame): string {
+  const { page } = list;
+  const frame = { ...given, language: page.language };
+  const part = form && formPart(form, frame);
+  const chosen = form && form.form === "edit" ? `${frame.base}${recordAddress(page.path, form.key)}` : null;
+  const whole = { ...list, chosenAddress: chosen };
+  const right =
+    form && part
+      ? html`<section class="beside-form" aria-labelledby="form-heading"><h2 id="form-heading">${form.title}</h2>${part.above}${part.form}</section>`
+      : html`<section class="beside-form"><p class="empty">${word(page.language, "choose-a-record")}</p></section>`;
+  const main = html`<h1>${page.plural}</h1>
+${list.notice && html`<p class="said" role="status">${list.notice}</p>`}
+<div class="beside${chosen || (part && part.title !== form?.title) ? " of-record" : ""}" data-in-place><section class="beside-list" aria-label="${page.plural}">${listPart(whole, frame)}</section>${right}</div>`;
+  return document(frame, part && form?.form === "edit" ? part.title : page.plural, main, true);
 }

@@ -26,9 +26,10 @@ header .home:hover { text-decoration: underline; }
 main { max-width: 62rem; margin: 0 auto; padding: 1.25rem 1.5rem 4rem; }
 h1 { font-size: 1.7rem; line-height: 1.2; margin: .25rem 0 .5rem; overflow-wrap: anywhere; }
 h2 { font-size: 1.15rem; margin: 0 0 .25rem; }
-.back { font-size: .95rem; }
-.back a::before { content: "← "; }
-[dir=rtl] .back a::before { content: "→ "; }
+.back { font-size: .95rem; display: flex; flex-wrap: wrap; gap: .25rem 2rem; }
+.back > a::before { content: "← "; }
+[dir=rtl] .back > a::before { content: "→ "; }
+.neighbours { display: flex; gap: 1rem; }
 [dir=rtl] input.figure { direction: ltr; text-align: end; }
 dl.key { display: flex; gap: 0 1.5rem; flex-wrap: wrap; margin: 0 0 1rem; color: var(--soft); }
 dl.key div { display: flex; gap: .5rem; }
@@ -58,7 +59,8 @@ textarea { resize: vertical; min-height: 5rem; }
 .problem { margin: 0; color: var(--refuse); font-weight: 700; }
 .conflict { margin: 0; color: var(--draft); }
 .replaced { margin: 0; color: var(--soft); }
-.replaced::before { content: "± "; color: var(--draft); font-weight: 700; }
+.replaced::before { content: "± "; color: var(--draft); font-weight: 700; white-space: pre; }
+.replaced button, .conflict button { min-height: 1.75rem; padding: 0 .6rem; font-weight: 400; }
 .conflict q, .replaced q, dl.typed dd { font-family: "Fira Mono", ui-monospace, "DejaVu Sans Mono", monospace; font-size: .95em; white-space: pre-wrap; overflow-wrap: anywhere; }
 .summary { border: solid var(--refuse); border-width: 2px 0; padding: .6rem 0; margin: 0 0 1.25rem; max-width: 38rem; }
 .summary h2 { color: var(--refuse); }
@@ -129,6 +131,26 @@ tr.saved { background: var(--live-ground); }
 .filter > label:first-child { flex-basis: 100%; font-weight: 700; }
 .filter .problem { flex-basis: 100%; }
 .filter input.figure { width: 7rem; }
+.rows td.way { white-space: nowrap; }
+.rows td.way .problem { white-space: normal; }
+.rows td .field, .rows th .field { gap: .1rem; font-weight: 400; }
+.rows td.figure .control { justify-content: end; }
+.rows td input:not([type=checkbox]):not(.figure), .rows th input:not([type=checkbox]):not(.figure) { width: 100%; min-width: 8rem; }
+.rows input.figure { width: 7rem; }
+.rows td.way button + a { margin-inline-start: .75rem; }
+tr.chosen { background: var(--live-ground); }
+tr.chosen a.record::before { content: "▸ "; }
+[dir=rtl] tr.chosen a.record::before { content: "◂ "; }
+main:has(.beside) { max-width: 86rem; }
+.beside { display: grid; grid-template-columns: minmax(0, 3fr) minmax(20rem, 2fr); gap: 0 2.5rem; align-items: start; }
+.beside-form { border-inline-start: 1px solid var(--rule); padding-inline-start: 2rem; }
+.beside .search input { max-width: 11rem; }
+.beside tbody th { white-space: normal; overflow-wrap: anywhere; }
+@media (max-width: 60rem) {
+  .beside { grid-template-columns: minmax(0, 1fr); }
+  .beside-form { border: 0; border-top: 1px solid var(--control); padding: 1rem 0 0; margin-top: 1.5rem; }
+  .of-record .beside-form { order: -1; margin: 0 0 1.5rem; }
+}
 .parts { display: flex; flex-wrap: wrap; gap: 1.25rem; margin-top: 1rem; }
 /* Where a table would not fit, each row is a block: its values below each other, and the way in with them. */
 @media (max-width: 40rem) {
@@ -140,6 +162,7 @@ tr.saved { background: var(--live-ground); }
   .scroll tbody th, .scroll tbody td { border: 0; padding: .1rem 0; white-space: normal; text-align: start; overflow-wrap: anywhere; }
   .scroll td[data-label]::before { content: attr(data-label) ": "; color: var(--soft); }
   .scroll td.way { padding-top: .3rem; }
+  .rows td.figure .control { justify-content: start; }
 }
 .narrow { max-width: 24rem; }
 ul.pages { list-style: none; padding: 0; }

@@ -38,7 +38,7 @@ const changes = {
 };
 
 /** A record's key as a JSON object of texts. */
-const keyObject = (page: Page, alias: string): string =>
+export const keyObject = (page: Page, alias: string): string =>
   `jsonb_build_object(${page.key.map((column) => `${literal(column.name)}, ${textForm(alias, column)}`).join(", ")})`;
 
 /**
@@ -126,7 +126,7 @@ export function entryInsert(places: NotePlaces, operation: keyof typeof changes,
     ("actor_id", "actor_name", "page", "page_version", "table_name", "record_key", "operation", "fields", "request_id", "way", "new_key")
   SELECT ${values.join(", ")}
   FROM ${from}${operation === "update" ? '\n  WHERE "fields" IS NOT NULL' : ""}
-  RETURNING "id"`;
+  RETURNING "id", "record_key"`;
 }
 
 /**
@@ -137,9 +137,11 @@ export function entryInsert(places: NotePlaces, operation: keyof typeof changes,
  * worked out beforehand (PostgreSQL documentation, 4.2.14).
  */
 export const answered = (remains: string | null): string =>
-  `SELECT (SELECT "id" FROM "entry")::text AS "entry", w."fields"::text AS "changes", w."row"::text AS "row"${
-    remains === null
-      ? ""
-      : `,
-  CASE WHEN NOT w."remains" THEN concat('${leavesRowsMark} ', w."remains")::integer END AS "refused"`
-  }`;
+  `SELECT (SELECT "id" FROM "entry")::text AS "entry", w."fields"::text AS "changes", w."row"::text AS "row"${refusedUnless(remains)}`;
+
+/** The column by which a statement refuses itself where a row `w` does not meet the page's `rows` condition. */
+export const refusedUnless = (remains: string | null): string =>
+  remains === null
+    ? ""
+    : `,
+  CASE WHEN NOT w."remains" THEN concat('${leavesRowsMark} ', w."remains")::integer END AS "refused"`;

@@ -1,7 +1,8 @@
+import type { Page } from "../page/page.js";
 import { decodeSegment } from "../page/path.js";
 import type { Row } from "../postgres/statement.js";
 import { choicesStatement, mostFound, mostOptions } from "../statements/find-choices.js";
-import { columnOf } from "../table/model.js";
+import { type Column, columnOf } from "../table/model.js";
 import { notFound, type Outcome } from "../trip/outcome.js";
 import type { Trip } from "../trip/trip.js";
 import { readValue } from "../values/read-value.js";
@@ -9,10 +10,14 @@ import { readValue } from "../values/read-value.js";
 /** The most that can be looked for, in characters. */
 const longestSearch = 200;
 
+/** The column of a control's name. */
+const columnOfName = (page: Page, name: string): Column | undefined =>
+  page.fields.find(({ formName }) => formName === name)?.column ?? columnOf(page.table, name);
+
 /** What else is on the form, from the query: `form.COLUMN=TEXT`. */
 function formIn({ page, request }: Trip): Row {
   const pairs = Object.entries(request.query).flatMap(([name, text]): [string, string | null][] => {
-    const column = name.startsWith("form.") ? columnOf(page.table, name.slice(5)) : undefined;
+    const column = name.startsWith("form.") ? columnOfName(page, name.slice(5)) : undefined;
     const read = column && readValue(column.type, text, page.timeZone);
     return column && read?.ok ? [[column.name, read.value]] : [];
   });
@@ -26,7 +31,7 @@ function formIn({ page, request }: Trip): Row {
 export async function choices(trip: Trip, segments: readonly string[]): Promise<Outcome> {
   const { page, request, facts, recorder, dependencies } = trip;
   const name = decodeSegment(segments[0] ?? "");
-  const field = page.fields.find((each) => each.column.name === name);
+  const field = page.fields.find((each) => each.formName === name);
   if (field?.choices?.from !== "table" || (field.readOnly && !field.onNew)) {
     recorder.note("load", [], "there is no field with choices of this name");
     return notFound("no-such-address", page);

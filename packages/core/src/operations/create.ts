@@ -21,6 +21,7 @@ import { writeToken } from "../steps/token.js";
 import { retryOnConflict, setValues, type WriteResult } from "../steps/write.js";
 import { type Column, columnOf } from "../table/model.js";
 import { formOf, invalid, type Outcome, shown } from "../trip/outcome.js";
+import { Recorder } from "../trip/recording.js";
 import { inside, logNoteOf, type Trip } from "../trip/trip.js";
 import { readValue } from "../values/read-value.js";
 import type { FormView, Problem } from "../views/form-view.js";
@@ -84,6 +85,10 @@ async function fromRecord(trip: Trip): Promise<Row> {
       .map(({ column }) => [column.name, record.row[column.name] ?? null]),
   );
 }
+
+/** The form of a new record beside a list, of which the steps note nothing. */
+export const newForm = async (trip: Trip): Promise<FormView> =>
+  makeForm(trip, "new", freshForm(trip, "new", await defaults({ ...trip, recorder: new Recorder(() => 0) })));
 
 /** The empty form, with the table's defaults in it. */
 export async function openNew(trip: Trip): Promise<Outcome> {

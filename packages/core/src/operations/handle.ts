@@ -12,6 +12,7 @@ import { type RecordedRequest, Recorder } from "../trip/recording.js";
 import type { Dependencies, PageRequest, PageResponse } from "../trip/request.js";
 import { isSaving, type Operation, operations } from "../trip/round-trip.js";
 import type { Trip } from "../trip/trip.js";
+import { withBeside } from "./beside.js";
 import { runs } from "./index.js";
 
 /** An answer with the record of how it came about. */
@@ -116,7 +117,7 @@ class RoundTrip {
     const trip: Trip = { page, key: this.key ?? [], request, facts: entered, recorder, dependencies };
     const run = runs[operation];
     if (run.takes === "segments") return run.run(trip, segments);
-    if (run.takes === "nothing") return run.run(trip);
+    if (run.takes === "nothing") return withBeside(trip, await run.run(trip));
     const { body } = request;
     if (!body || "refused" in body) {
       const code = body?.refused ?? "wrong-content-type";
@@ -126,7 +127,7 @@ class RoundTrip {
     const outcome = await run.run(trip, body.text);
     // A new record has its key from here on.
     if (outcome.kind === "saved" || outcome.kind === "unchanged") this.key ??= outcome.key;
-    return outcome;
+    return withBeside(trip, outcome);
   }
 
   /**

@@ -9,6 +9,7 @@ import { list } from "./list.js";
 import { next, previous } from "./neighbour.js";
 import { open, view } from "./open.js";
 import { confirm, remove } from "./remove.js";
+import { saveRows } from "./rows.js";
 import { save } from "./save.js";
 
 /** What an operation does once Route, Key and Access are behind it, and what it takes of the request. */
@@ -32,6 +33,7 @@ export const runs: Readonly<Record<Operation, Run>> = {
   choices: { takes: "segments", run: choices },
   judge: { takes: "body", run: judge },
   save: { takes: "body", run: save },
+  rows: { takes: "body", run: saveRows },
   create: { takes: "body", run: create },
   delete: { takes: "body", run: remove },
 };

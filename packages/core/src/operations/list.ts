@@ -20,10 +20,12 @@ import { readKey } from "../steps/key.js";
 import { load } from "../steps/load.js";
 import { listOf } from "../steps/offer.js";
 import type { Outcome } from "../trip/outcome.js";
+import { Recorder } from "../trip/recording.js";
 import type { Trip } from "../trip/trip.js";
 import type { ListCount, ListView, SoughtKey } from "../views/list-view.js";
 import { type AskedFilters, readFilters } from "./list-filters.js";
 import { readPlace, sortIn, sortText, writePlace } from "./list-place.js";
+import { type RowSent, type RowState, rowForms } from "./row-forms.js";
 
 /** The most that can be searched for, in characters. */
 const longestSearch = 200;
@@ -131,12 +133,33 @@ async function goTo(trip: Trip, typed: readonly string[]): Promise<Outcome | Sou
 
 /** The list of a page's records that the actor may see. */
 export async function list(trip: Trip): Promise<Outcome> {
+  const { page, request, dependencies } = trip;
+  const typed = soughtKey(page, request.query);
+  const sought = typed && (await goTo(trip, typed));
+  if (sought && "kind" in sought) return sought;
+  const said = readSaid(request.said, dependencies.signer);
+  const view = await listView(trip);
+  const list = { ...view, sought: sought ?? null, notice: said?.text ?? null, savedAddress: said?.address || null };
+  return { kind: "shown", view: { what: "list", list } };
+}
+
+/** The same place of the list again, after rows of it were sent or beside a form, of which the steps note nothing. */
+export const listAgain = (
+  trip: Trip,
+  states: readonly RowState[],
+  sent: readonly RowSent[],
+  problem: string | null = null,
+): Promise<ListView> => listView({ ...trip, recorder: new Recorder(() => 0) }, states, sent, problem);
+
+async function listView(
+  trip: Trip,
+  states: readonly RowState[] = [],
+  sent: readonly RowSent[] = [],
+  problem: string | null = null,
+): Promise<ListView> {
   const { page, request, facts, recorder, dependencies } = trip;
   const { signer } = dependencies;
   const { query } = request;
-  const typed = soughtKey(page, query);
-  const sought = typed && (await goTo(trip, typed));
-  if (sought && "kind" in sought) return sought;
   const { question, asked } = questionOf(page, query);
   const { search, sort } = question;
   const after = readPlace(page, sort, query.after, signer);
@@ -157,23 +180,11 @@ export async function list(trip: Trip): Promise<Outcome> {
     if (!isNarrowed(question) || !isRefusedAs(error, "took too long")) throw error;
     tooSlow = true;
   }
-  recorder.note("load", [
-    { name: "search", value: search || null },
-    { name: "sort", value: sortText(sort) },
-    ...asked.states.flatMap(({ filter, typed, problem }) =>
-      Object.entries(typed).flatMap(([part, value]) =>
-        value === "" ? [] : [{ name: `${part} ${filter.column.name}`, value, ...(problem ? { note: problem } : {}) }],
-      ),
-    ),
-    { name: "rows", value: String(part.rows.length) },
-    ...(tooSlow ? [{ name: "stopped", value: null, note: "the search took too long" }] : []),
-  ]);
-  const said = readSaid(request.said, signer);
-  recorder.note("prefill", []);
+  noteList(recorder, question, asked, part, tooSlow);
   const isFirst = place.backward ? !part.more : place.beyond === null;
   const isLast = place.backward ? place.beyond === null : !part.more;
   const [top, bottom] = [part.rows[0], part.rows.at(-1)];
-  const view: ListView = {
+  return {
     page,
     rows: part.rows,
     search,
@@ -185,10 +196,32 @@ export async function list(trip: Trip): Promise<Outcome> {
     next: isLast || !bottom ? null : { after: writePlace(page, sort, bottom, signer) },
     count: countOf(trip, isNarrowed(question), part),
     tooSlow,
-    sought: sought ?? null,
+    sought: null,
+    forms: page.list.edit.length > 0 ? await rowForms(trip, part.rows, states, sent) : null,
+    problem,
     makes: mayMake(page, facts),
-    notice: said?.text ?? null,
-    savedAddress: said?.address || null,
+    notice: null,
+    savedAddress: null,
   };
-  return { kind: "shown", view: { what: "list", list: view } };
+}
+
+function noteList(
+  recorder: Trip["recorder"],
+  { search, sort }: ListQuestion,
+  asked: AskedFilters,
+  part: Part,
+  tooSlow: boolean,
+): void {
+  recorder.note("load", [
+    { name: "search", value: search || null },
+    { name: "sort", value: sortText(sort) },
+    ...asked.states.flatMap(({ filter, typed, problem }) =>
+      Object.entries(typed).flatMap(([bound, value]) =>
+        value === "" ? [] : [{ name: `${bound} ${filter.column.name}`, value, ...(problem ? { note: problem } : {}) }],
+      ),
+    ),
+    { name: "rows", value: String(part.rows.length) },
+    ...(tooSlow ? [{ name: "stopped", value: null, note: "the search took too long" }] : []),
+  ]);
+  recorder.note("prefill", []);
 }

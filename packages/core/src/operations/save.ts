@@ -3,6 +3,7 @@ import { lastChangesStatement } from "../log/read.js";
 import type { MessageCode } from "../messages/catalog.js";
 import { message } from "../messages/messages.js";
 import { memoizePerPage } from "../page/memoize-per-page.js";
+import type { Page } from "../page/page.js";
 import type { Row } from "../postgres/statement.js";
 import { isInDoubt, isRefusal, unavailabilityOf } from "../postgres/unavailable.js";
 import type { Guard } from "../statements/save.js";
@@ -40,6 +41,9 @@ const mostTries = 5;
 export const save = async (trip: Trip, body: string): Promise<Outcome> =>
   withNext(trip, await new Save(trip).run(body));
 
+/** The same for a form that was read already. */
+export const saveRead = (trip: Trip, submission: Submission): Promise<Outcome> => new Save(trip).beyond(submission);
+
 /** A save after which the next record of the list comes says where that is. */
 async function withNext(trip: Trip, outcome: Outcome): Promise<Outcome> {
   if (trip.page.answer.saved !== "next" || (outcome.kind !== "saved" && outcome.kind !== "unchanged")) return outcome;
@@ -68,6 +72,58 @@ export async function problemsOfSave(trip: Trip, { fields }: Submission): Promis
   return [...known, ...(await lookUp(trip, record.row, fields, known))];
 }
 
+/** Whether the stored row is needed before a form is judged: rules ask for what the form did not send. */
+export function asksForRow(page: Page, { fields, search }: Submission): boolean {
+  if (search || fields.every((each) => !each.touched)) return true;
+  return askedByRules(page).some(({ from, name }) => {
+    const submitted = fields.find((each) => each.field.column.name === name);
+    // What was shown and left untouched is what is stored, on the word of the row's version; what was typed is the form's.
+    return !submitted?.sent || (from === "row" && submitted.touched);
+  });
+}
+
+/** What breaks rules and checks, as far as it can be said without the table. */
+export const knownProblems = (trip: Trip, { fields }: Submission, row: Row): readonly Problem[] => [
+  ...checkFields(trip, row, fields),
+  ...checkAcross(trip, row, fields),
+];
+
+/** The conflicts of a comparison: what is stored instead, by whom and since when. */
+export async function conflictsOf(
+  { page, key, dependencies }: Trip,
+  compared: readonly ComparedField[],
+  record: StoredRecord,
+): Promise<readonly Conflict[]> {
+  if (compared.every(({ state }) => state !== "conflict")) return [];
+  const recordKey = Object.fromEntries(page.key.map((column, index) => [column.name, key[index] ?? ""]));
+  const entries = await dependencies.database.run(lastChangesStatement(tableName(page.table), recordKey));
+  return compared.flatMap(({ submitted, state }): Conflict[] => {
+    if (state !== "conflict") return [];
+    const { name } = submitted.field.column;
+    const entry = entries.find((row) =>
+      (JSON.parse(row.fields ?? "[]") as FieldChange[]).some((change) => change.field === name),
+    );
+    const at = entry?.at ? toldMoment(page, entry.at) : null;
+    const stored = told(page, submitted.field.column, record.row[name] ?? null) ?? "";
+    return [{ field: name, stored, by: entry?.actor_name ?? null, at }];
+  });
+}
+
+/** The form made anew upon what is stored now, with what was typed in the fields that were touched. */
+export const renewedForm = (
+  trip: Trip,
+  submission: Submission,
+  record: StoredRecord,
+  problems: readonly Problem[],
+  conflicts: readonly Conflict[],
+): Promise<FormView> =>
+  makeForm(trip, "edit", {
+    ...sentForm(submission, record, problems),
+    typed: touchedTexts(submission),
+    token: writeToken(claimsFor(trip, "edit", record), trip.dependencies.signer),
+    conflicts,
+  });
+
 class Save {
   private readonly page;
   private readonly key;
@@ -91,7 +147,10 @@ class Save {
 
   async run(body: string): Promise<Outcome> {
     const submission = readForm(this.trip, "edit", body);
-    if ("kind" in submission) return submission;
+    return "kind" in submission ? submission : this.beyond(submission);
+  }
+
+  async beyond(submission: Submission): Promise<Outcome> {
     noteRead(this.recorder, submission);
     try {
       return (await this.earlier(submission)) ?? (await this.beyondRead(submission));
@@ -121,7 +180,7 @@ class Save {
       return { kind: "unchanged", page, key: became.key, row: record?.row ?? {}, earlier: became.at };
     // What was typed since is no part of that save: it is shown again, upon what is stored now.
     const said = message(page.language, "saved-earlier", { at: toldMoment(page, became.at) });
-    const form = await this.renewedForm(submission, record, [{ field: null, message: said }], []);
+    const form = await renewedForm(this.trip, submission, record, [{ field: null, message: said }], []);
     return invalid({ ...form, certain: false, heading: "heading-look-again" });
   }
 
@@ -152,27 +211,27 @@ class Save {
     if (locked) return locked;
     const { fields, claims } = submission;
     const compared = compareWithStored(this.trip, record.row, fields, claims);
-    const conflicts = record.version === claims.row ? [] : await this.conflicts(compared, record);
+    const conflicts = record.version === claims.row ? [] : await conflictsOf(this.trip, compared, record);
     const problem = { field: null, message: message(this.page.language, `stale-${stale}`) };
-    const form = await this.renewedForm(submission, record, [problem], conflicts);
+    const form = await renewedForm(this.trip, submission, record, [problem], conflicts);
     return conflicts.length > 0
       ? { kind: "conflict", view: formOf(form) }
       : invalid({ ...form, heading: "heading-look-again" });
   }
 
   private async beyondRead(submission: Submission): Promise<Outcome> {
-    const asks = this.asksForRow(submission);
+    const asks = asksForRow(this.page, submission);
     let record = asks ? await this.load() : null;
     if (asks && !record) return this.gone("check", submission);
     if (submission.search) return shown(await this.form(submission, record, [], []));
     if (submission.take !== null) return this.takeStored(submission, submission.take);
     if (submission.stale) return this.lookAgain(submission, submission.stale);
-    let known = this.problems(submission, record?.row ?? {});
+    let known = knownProblems(this.trip, submission, record?.row ?? {});
     if (known.length > 0 && !record) {
       // What was shown may be out of date: before anything is refused, it is held against what is stored now.
       record = await this.load();
       if (!record) return this.gone("check", submission);
-      known = this.problems(submission, record.row);
+      known = knownProblems(this.trip, submission, record.row);
     }
     const row = record?.row ?? {};
     const all = [...known, ...(await lookUp(this.trip, row, submission.fields, known))];
@@ -202,21 +261,7 @@ class Save {
     });
     this.recorder.note("compare", [{ name, value: record.row[name] ?? null, note: "what is stored is taken" }]);
     const others = { ...submission, fields };
-    return shown(await this.renewedForm(others, record, [], await this.conflicts(compared, record)));
-  }
-
-  private problems({ fields }: Submission, row: Row): readonly Problem[] {
-    return [...checkFields(this.trip, row, fields), ...checkAcross(this.trip, row, fields)];
-  }
-
-  /** Whether the stored row is needed beforehand: rules ask for what the form did not send. Otherwise a save is one trip. */
-  private asksForRow({ fields, search }: Submission): boolean {
-    if (search || fields.every((each) => !each.touched)) return true;
-    return askedByRules(this.page).some(({ from, name }) => {
-      const submitted = fields.find((each) => each.field.column.name === name);
-      // What was shown and left untouched is what is stored, on the word of the row's version; what was typed is the form's.
-      return !submitted?.sent || (from === "row" && submitted.touched);
-    });
+    return shown(await renewedForm(this.trip, others, record, [], await conflictsOf(this.trip, compared, record)));
   }
 
   /** Writes, and where the row was changed meanwhile, compares with what is stored now and tries again. */
@@ -260,10 +305,10 @@ class Save {
     const compared = compareWithStored(this.trip, record.row, submission.fields, submission.claims);
     noteCompared(this.recorder, compared);
     if (compared.some((each) => each.state === "conflict")) {
-      const conflicts = await this.conflicts(compared, record);
+      const conflicts = await conflictsOf(this.trip, compared, record);
       return { kind: "conflict", view: formOf(await this.form(submission, record, [], conflicts)) };
     }
-    const problems = this.problems(submission, record.row);
+    const problems = knownProblems(this.trip, submission, record.row);
     if (problems.length > 0) {
       noteProblems(this.recorder, problems);
       return invalid(await this.form(submission, record, problems, []));
@@ -328,22 +373,6 @@ class Save {
     return { kind: "unchanged", page: this.page, key: this.key, row: record.row };
   }
 
-  private async conflicts(compared: readonly ComparedField[], record: StoredRecord): Promise<readonly Conflict[]> {
-    const { page, key, dependencies } = this;
-    const recordKey = Object.fromEntries(page.key.map((column, index) => [column.name, key[index] ?? ""]));
-    const entries = await dependencies.database.run(lastChangesStatement(tableName(page.table), recordKey));
-    return compared.flatMap(({ submitted, state }): Conflict[] => {
-      if (state !== "conflict") return [];
-      const { name } = submitted.field.column;
-      const entry = entries.find((row) =>
-        (JSON.parse(row.fields ?? "[]") as FieldChange[]).some((change) => change.field === name),
-      );
-      const at = entry?.at ? toldMoment(page, entry.at) : null;
-      const stored = told(page, submitted.field.column, record.row[name] ?? null) ?? "";
-      return [{ field: name, stored, by: entry?.actor_name ?? null, at }];
-    });
-  }
-
   /** The form again with what was typed, as it was made. */
   private async form(
     submission: Submission,
@@ -353,23 +382,8 @@ class Save {
   ): Promise<FormView> {
     const record = known ?? (await this.load()) ?? { row: {}, version: submission.claims.row };
     // After a conflict it is made anew upon what is stored, since that was now seen.
-    if (conflicts.length > 0) return this.renewedForm(submission, record, problems, conflicts);
+    if (conflicts.length > 0) return renewedForm(this.trip, submission, record, problems, conflicts);
     return makeForm(this.trip, "edit", sentForm(submission, record, problems));
-  }
-
-  /** The form made anew upon what is stored now, with what was typed in the fields that were touched. */
-  private renewedForm(
-    submission: Submission,
-    record: StoredRecord,
-    problems: readonly Problem[],
-    conflicts: readonly Conflict[],
-  ): Promise<FormView> {
-    return makeForm(this.trip, "edit", {
-      ...sentForm(submission, record, problems),
-      typed: touchedTexts(submission),
-      token: writeToken(claimsFor(this.trip, "edit", record), this.trip.dependencies.signer),
-      conflicts,
-    });
   }
 
   /** The form with what was typed, made of the submission alone where the database can't be asked. */

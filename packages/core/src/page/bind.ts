@@ -211,6 +211,7 @@ class Binder {
     const granted = this.parsed.file.save !== undefined || column.granted.update;
     return {
       column,
+      formName: this.formName(name),
       label: settings.label ?? labelFrom(column.name),
       help: settings.help ?? column.comment,
       message: settings.message ?? null,
@@ -231,6 +232,79 @@ class Binder {
       ],
       choices: control === "choice" ? choices : null,
     };
+  }
+
+  /** The name of a field's control: its column's, where the page gives no other. */
+  private formName(name: string): string {
+    const { names = {} } = this.parsed.file;
+    const given = names[name];
+    if (given === undefined) return name;
+    const path: Path = ["names", name];
+    if (/^quill\.|^r\d+:/.test(given) || given === tokenName)
+      this.error("form-name", `"${given}" is a name of the form's own: choose another.`, path);
+    const fields = fieldSettings(this.parsed.file).map((each) => each.name);
+    if (fields.some((other) => other !== name && (names[other] ?? other) === given))
+      this.error("form-name", `Two fields would have the name "${given}" in the form.`, path);
+    return given;
+  }
+
+  /** Names for fields that the page doesn't have. */
+  strayNames(): void {
+    const fields = fieldSettings(this.parsed.file).map((each) => each.name);
+    for (const name of Object.keys(this.parsed.file.names ?? {}))
+      if (!fields.includes(name))
+        this.error(
+          "unknown-field",
+          `This page has no field "${name}".${suggestion(name, fields)}`,
+          ["names", name],
+          0,
+          true,
+          spelling(name, fields),
+        );
+  }
+
+  /** The fields that are edited in the rows of the list. */
+  editedInList(fields: readonly Field[]): readonly string[] {
+    const { list, save } = this.parsed.file;
+    if (list?.together && !list.edit)
+      this.error("list-edit", "Rows are saved together where they can be edited: name columns in list.edit.", [
+        "list",
+        "together",
+      ]);
+    if (list?.edit && list.form === "beside")
+      this.error(
+        "list-edit",
+        "Rows are edited in their places or in a form beside the list: leave one of edit and form out.",
+        ["list", "form"],
+      );
+    return (list?.edit ?? []).flatMap((name, index) => {
+      const path: Path = ["list", "edit", index];
+      const names = fields.map((field) => field.column.name);
+      const field = fields.find((each) => each.column.name === name);
+      if (!field) {
+        this.error(
+          "unknown-field",
+          `This page has no field "${name}".${suggestion(name, names)}`,
+          path,
+          0,
+          false,
+          spelling(name, names),
+        );
+        return [];
+      }
+      const because = save
+        ? "a routine saves for this page, which takes every field"
+        : field.readOnly
+          ? "it is shown only"
+          : field.choices?.from === "table" && field.choices.by === "search"
+            ? "its choices are found by searching"
+            : field.choices?.from === "table" && (field.choices.where?.formColumns.length ?? 0) > 0
+              ? "its choices depend on other fields"
+              : null;
+      if (because === null) return [name];
+      this.error("list-edit", `"${name}" can't be edited in the rows of the list: ${because}.`, path);
+      return [];
+    });
   }
 
   private tidyings(settings: FieldSettings, path: Path): readonly Tidying[] {
@@ -270,7 +344,8 @@ class Binder {
     const names =
       chosen ??
       [...new Set([...[this.parsed.file.record.key].flat(), ...fields.map((field) => field.column.name)])].slice(0, 5);
-    return names.flatMap((name, index) => {
+    const edited = this.parsed.file.list?.edit?.filter((name) => !names.includes(name)) ?? [];
+    return [...names, ...edited].flatMap((name, index) => {
       const column = this.column(name, ["list", "columns", index]);
       if (!column) return [];
       const field = fields.find((each) => each.column.name === name);
@@ -373,6 +448,7 @@ export function bindPage(name: string, version: string, parsed: ParsedPage, cata
     seen.add(each.name);
     return binder.field(each.name, each.settings, each.path) ?? [];
   });
+  binder.strayNames();
   const edit = binder.condition(file.access?.edit, false, ["access", "edit"]);
   const open = binder.condition(file.access?.open, false, ["access", "open"]);
   binder.withoutRow(open, "open");
@@ -416,6 +492,9 @@ export function bindPage(name: string, version: string, parsed: ParsedPage, cata
     sort: { column: sort, down: sortName.startsWith("-") },
     search: search ?? null,
     filters: binder.filters(fields),
+    edit: binder.editedInList(fields),
+    together: file.list?.together === true,
+    beside: file.list?.form === "beside",
   };
   if (!path || !list || binder.findings.some(isError)) return { page: null, findings: binder.findings.sort(byPlace) };
   const whole = { ...page, path, list };

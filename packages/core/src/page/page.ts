@@ -12,6 +12,8 @@ import type { Template } from "./template.js";
 
 export interface Field {
   readonly column: Column;
+  /** The name of its control in a form. */
+  readonly formName: string;
   readonly label: string;
   readonly help: string | null;
   /** What is said of a text that is no value of the column's type; null for the default of the type. */
@@ -102,6 +104,12 @@ export interface Page {
     readonly search: readonly Column[] | null;
     /** The columns by which the list can be narrowed. */
     readonly filters: readonly Filter[];
+    /** The fields that are edited in the rows of the list, by column. */
+    readonly edit: readonly string[];
+    /** Whether all rows are saved at once. */
+    readonly together: boolean;
+    /** Whether the list and the form of a record stand on one page. */
+    readonly beside: boolean;
   };
   readonly fields: readonly Field[];
   readonly sets: readonly SetColumn[];

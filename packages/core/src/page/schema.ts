@@ -64,10 +64,14 @@ export const pageSchema = v.strictObject({
       columns: v.optional(v.pipe(v.array(line), v.minLength(1))),
       sort: v.optional(line),
       search: v.optional(v.pipe(v.array(line), v.minLength(1))),
+      edit: v.optional(v.pipe(v.array(line), v.minLength(1))),
+      together: v.optional(v.boolean()),
+      form: v.optional(v.picklist(["beside"])),
       filter: v.optional(v.pipe(v.array(line), v.minLength(1))),
     }),
   ),
   fields: v.pipe(v.array(field), v.minLength(1)),
+  names: v.optional(v.record(v.string(), line)),
   set: v.optional(
     v.record(
       v.string(),

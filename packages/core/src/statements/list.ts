@@ -1,6 +1,8 @@
 import type { Facts } from "../condition/facts.js";
 import { predicate } from "../condition/to-sql.js";
+import { loadedColumns } from "../page/columns.js";
 import type { Page } from "../page/page.js";
+import { rowPage } from "../page/rows.js";
 import { orderColumns, smallTable } from "../page/sorting.js";
 import { keyPredicate } from "../postgres/key-predicate.js";
 import { Parameters, quoted, quotedTable, type Statement, type Stored } from "../postgres/statement.js";
@@ -8,6 +10,7 @@ import { textForm } from "../postgres/text-form.js";
 import type { Column } from "../table/model.js";
 import { labelOf } from "./find-choices.js";
 import { type FilterTerm, filterPredicate } from "./list-filters.js";
+import { versionName } from "./load.js";
 import { containing, toldText } from "./search.js";
 
 /** The name under which a part of a row's key travels, by its place: a column's own name may be as long as a name can be. */
@@ -21,6 +24,9 @@ export const sortName = "quill:sort";
 
 /** The name under which travels how many records there are, where that was asked for. */
 export const countName = "quill:count";
+
+/** The name under which a column that a row's form needs travels, by its place among those. */
+export const rawName = (index: number): string => `quill:raw ${index}`;
 
 /** At most so many records are counted. */
 export const mostCounted = smallTable;
@@ -139,6 +145,11 @@ export function listStatement(
   const columns = [...own, ...listed];
   if (page.access.edit)
     columns.push(`((${predicate(page.access.edit, parameters, facts, "t")}) IS TRUE)::text AS ${quoted(editableName)}`);
+  if (page.list.edit.length > 0) {
+    for (const [index, column] of loadedColumns(rowPage(page)).entries())
+      columns.push(`${textForm("t", column)} AS ${quoted(rawName(index))}`);
+    columns.push(`t.xmin::text AS ${quoted(versionName)}`);
+  }
   if (counts) {
     const counted = ["SELECT", ...from, ...whereOf(seen), `LIMIT ${mostCounted + 1}`].join(" ");
     columns.push(`(SELECT count(*) FROM (${counted}) AS c)::text AS ${quoted(countName)}`);

@@ -41,7 +41,7 @@ export function guarded(guard: Guard, parameters: Parameters): string[] {
 }
 
 /** The value as the column would hold it, for a comparison; text keeps its length, so that nothing too long passes for the same. */
-function asStored(column: Column, placeholder: string): string {
+export function asStored(column: Column, placeholder: string): string {
   return column.type.kind === "text"
     ? `${placeholder}::text`
     : castText(`${placeholder}::${column.type.shown}`, column);

@@ -1,6 +1,6 @@
 import * as v from "valibot";
 import { formPage } from "../html/form.js";
-import { listPage } from "../html/list.js";
+import { besidePage, listPage } from "../html/list.js";
 import { type Notice, noticePage } from "../html/notice.js";
 import { recordPage } from "../html/record.js";
 import { removalPage } from "../html/removal.js";
@@ -92,6 +92,8 @@ const forget = (request: PageRequest, path: string): Record<string, string> =>
 /** What is said of a save on the page that it leads to. */
 function saidOf(outcome: Outcome & { kind: "saved" | "unchanged" }): string {
   const { page: at, row, key } = outcome;
+  if (outcome.rows !== undefined && outcome.rows !== 1)
+    return word(at.language, outcome.rows === 0 ? "no-row-changed" : "rows-saved", { count: outcome.rows });
   const title = titleOf(at, row, key);
   if (outcome.earlier !== undefined)
     return word(at.language, "was-saved", { title, at: toldMoment(at, outcome.earlier) });
@@ -121,11 +123,14 @@ function afterSave(
   const next = outcome.to === undefined ? null : `${base}${outcome.to}`;
   // An address of the developer's own is none of the pages.
   const own = there && wanted.to ? addressFrom(outcome.page, wanted.to, outcome) : null;
-  const location = own ?? next ?? places[there && wanted.saved !== "next" ? wanted.saved : "list"];
+  const inList = outcome.list === undefined ? null : places.list;
+  const location = inList ?? own ?? next ?? places[there && wanted.saved !== "next" ? wanted.saved : "list"];
   const said = { text: saidOf(outcome), address: outcome.kind === "saved" && there ? record : "" };
+  if (outcome.list)
+    return page(200, listPage({ ...outcome.list, notice: said.text, savedAddress: said.address }, request.frame));
   return {
     status: 303,
-    headers: { location, "cache-control": "no-store", ...(own ? {} : sayNext(said, location, signer)) },
+    headers: { location, "cache-control": "no-store", ...(own && !inList ? {} : sayNext(said, location, signer)) },
     body: "",
   };
 }
@@ -207,9 +212,17 @@ function seen(status: number, view: View, request: PageRequest, signer: Signer):
   const here = (): Record<string, string> => forget(request, `${frame.base}${request.path}`);
   switch (view.what) {
     case "form":
-      return page(status, formPage(view.form, frame), status === 200 ? here() : {});
+      return page(
+        status,
+        view.list ? besidePage(view.list, view.form, frame) : formPage(view.form, frame),
+        status === 200 ? here() : {},
+      );
     case "list":
-      return page(status, listPage(view.list, frame), forget(request, `${frame.base}${view.list.page.path.list}`));
+      return page(
+        status,
+        view.form === undefined ? listPage(view.list, frame) : besidePage(view.list, view.form, frame),
+        forget(request, `${frame.base}${view.list.page.path.list}`),
+      );
     case "file":
       return { status, headers: fileHeaders(view.file), body: "", parts: view.file.parts };
     case "record":

@@ -55,6 +55,7 @@ export function prefillFields(
     const text = typed.get(name) ?? shown.text;
     return {
       field,
+      name: field.formName,
       control: keeping(shown.control, text),
       text,
       options:
@@ -68,12 +69,19 @@ export function prefillFields(
             ),
       offer: offer && { by: offer.by, searched: offer.searched },
       depends: dependsOnForm(field),
+      withNames: dependsOnForm(field) ? namesItDependsOn(page, field) : [],
       replaces: form === "edit" && typed.has(name) && text !== shown.text ? shown.text : null,
       problems: [],
       conflict: null,
     };
   });
 }
+
+/** The names of the controls on which a field's choices depend. */
+const namesItDependsOn = (page: Page, { choices }: Field): readonly string[] =>
+  (choices?.from === "table" ? (choices.where?.formColumns ?? []) : []).map(
+    (name) => page.fields.find((each) => each.column.name === name)?.formName ?? name,
+  );
 
 /** The digests of what every editable control shows for a row. */
 export const shownDigests = (

@@ -135,16 +135,21 @@ class UntouchedField implements SubmittedField {
 /** The names that a form of a page sends: those of its fields, and those of its own controls. */
 interface FormNames {
   readonly fields: readonly Field[];
-  readonly names: ReadonlySet<string>;
+  /** Of each control that has a value, the column. */
+  readonly names: ReadonlyMap<string, string>;
   readonly reserved: ReadonlySet<string>;
 }
 
 const namesFor = (form: Claims["form"]) =>
   memoizePerPage((page): FormNames => {
     const fields = form === "delete" ? [] : page.fields.filter((field) => isTaken(field, form));
-    const names = new Set(fields.map((field) => field.column.name));
-    const own = fields.flatMap(({ column }) => [boxName(column.name), searchTextName(column.name)]);
-    return { fields, names, reserved: new Set([tokenName, saveName, searchButtonName, takeName, conflictsName, ...own]) };
+    const names = new Map(fields.map((field) => [field.formName, field.column.name]));
+    const own = fields.flatMap(({ column, formName }) => [boxName(formName), searchTextName(column.name)]);
+    return {
+      fields,
+      names,
+      reserved: new Set([tokenName, saveName, searchButtonName, takeName, conflictsName, ...own]),
+    };
   });
 
 const namesOf = { edit: namesFor("edit"), new: namesFor("new"), delete: namesFor("delete") };
@@ -158,7 +163,7 @@ function readField(
 ): SubmittedField {
   const { name } = field.column;
   // A control that sent nothing was not on the form; but a box that is not ticked sends nothing (HTML, 4.10.21.4).
-  const raw = sent.get(name) ?? (sent.has(boxName(name)) ? "false" : undefined);
+  const raw = sent.get(name) ?? (sent.has(boxName(field.formName)) ? "false" : undefined);
   const shown = claims.shown[name];
   if (raw === undefined || shown === undefined)
     return { field, sent: false, text: "", touched: false, value: null, problem: null };
@@ -270,17 +275,28 @@ function searchIn(fields: readonly Field[], sent: ReadonlyMap<string, string>): 
 export function read(holder: Holder, body: string, signer: Signer): ReadResult {
   const pairs = readPairs(body);
   if (typeof pairs === "string") return { ok: false, code: "form-broken", reason: pairs, typed: new Map() };
+  return readSent(holder, pairs, signer);
+}
+
+/** The same for a form whose names and values are known already. */
+export function readSent(holder: Holder, pairs: readonly (readonly [string, string])[], signer: Signer): ReadResult {
   const { fields, names, reserved } = namesOf[holder.form](holder.page);
+  const columns = new Set(names.values());
   const sent = new Map<string, string>();
   const ignored: string[] = [];
   let twice: string | undefined;
-  for (const [name, value] of pairs) {
-    if (!names.has(name) && !reserved.has(name)) ignored.push(name);
-    else if (sent.has(name)) twice ??= name;
+  for (const [given, value] of pairs) {
+    const column = names.get(given);
+    if (column === undefined && !reserved.has(given)) {
+      ignored.push(given);
+      continue;
+    }
+    const name = column ?? given;
+    if (sent.has(name)) twice ??= given;
     sent.set(name, value);
   }
   const refuse = (code: Code, reason: string): ReadResult => {
-    const typed = new Map([...sent].filter(([name]) => names.has(name)));
+    const typed = new Map([...sent].filter(([name]) => columns.has(name)));
     return { ok: false, code, reason, typed };
   };
   if (twice !== undefined) return refuse("form-broken", `"${twice}" was sent more than once`);
@@ -303,8 +319,8 @@ export function read(holder: Holder, body: string, signer: Signer): ReadResult {
       fields: submitted,
       ignored,
       search: searchIn(fields, sent),
-      take: taken !== undefined && names.has(taken) ? taken : null,
-      told: namesIn(sent.get(conflictsName)).filter((name) => names.has(name)),
+      take: taken !== undefined && columns.has(taken) ? taken : null,
+      told: namesIn(sent.get(conflictsName)).filter((name) => columns.has(name)),
       stale: staleOf(claims, holder, signer),
     },
   };

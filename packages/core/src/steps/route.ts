@@ -38,7 +38,11 @@ function addressOf(page: Page, rest: readonly string[]): Address | undefined {
   const parts = page.path.columns.length;
   const [first] = rest;
   if (rest.length === 1 && first === csvSegment) return { operations: { GET: "export" }, segments: [] };
-  if (rest.length === 0) return { operations: { GET: "list" }, segments: [] };
+  if (rest.length === 0)
+    return {
+      operations: { GET: "list", ...(page.list.edit.length > 0 ? { POST: "rows" as const } : {}) },
+      segments: [],
+    };
   if (rest.length === 2 && first === choicesSegment) return { operations: { GET: "choices" }, segments: rest.slice(1) };
   if (rest.length === parts + 1 && (first === "~next" || first === "~previous"))
     return { operations: { GET: neighbourSegments[first] }, segments: rest.slice(1) };

@@ -12,8 +12,9 @@ import type { RemovalView } from "../views/removal-view.js";
 
 /** What a person, or the script of a page, gets to see. */
 export type View =
-  | { readonly what: "form"; readonly form: FormView }
-  | { readonly what: "list"; readonly list: ListView }
+  /** With the list beside it, where they stand on one page. */
+  | { readonly what: "form"; readonly form: FormView; readonly list?: ListView }
+  | { readonly what: "list"; readonly list: ListView; readonly form?: FormView | null }
   | { readonly what: "file"; readonly file: FileView }
   | { readonly what: "record"; readonly record: RecordView }
   | { readonly what: "removal"; readonly removal: RemovalView }
@@ -50,6 +51,10 @@ interface Saved {
   readonly earlier?: string;
   /** Where the answer leads, where it is not to one of the places that a page can name. */
   readonly to?: string;
+  /** For rows that were saved in their list: the list as the answer, with what was typed in others; null for the list anew. */
+  readonly list?: ListView | null;
+  /** How many rows were saved together. */
+  readonly rows?: number;
 }
 
 /** How a request ended. Every one of them is answered by `steps/answer.ts`. */
@@ -61,9 +66,9 @@ export type Outcome =
       readonly what: "changed" | "made" | "deleted";
     })
   | (Saved & { readonly kind: "unchanged" })
-  | { readonly kind: "invalid"; readonly view: ViewOf<"form"> }
-  | { readonly kind: "conflict"; readonly view: ViewOf<"form" | "removal"> }
-  | { readonly kind: "failed"; readonly view: ViewOf<"form" | "notice"> }
+  | { readonly kind: "invalid"; readonly view: ViewOf<"form" | "list"> }
+  | { readonly kind: "conflict"; readonly view: ViewOf<"form" | "list" | "removal"> }
+  | { readonly kind: "failed"; readonly view: ViewOf<"form" | "list" | "notice"> }
   | Refusal;
 
 /** A request that was turned away, or did not find its record. */

@@ -28,6 +28,8 @@ export const operations = {
   /** About one record, or about a new one. */
   judge: { way: "open", keyed: "perhaps" },
   save: { way: "save", keyed: true },
+  /** Rows of the list, each by itself or together. */
+  rows: { way: "save", keyed: false },
   create: { way: "save", keyed: false },
   delete: { way: "save", keyed: true },
 } as const satisfies Readonly<Record<string, { way: "open" | "save"; keyed: boolean | "perhaps" }>>;

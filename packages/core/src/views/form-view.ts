@@ -40,6 +40,8 @@ export interface Conflict {
 /** One field as the form shows it. */
 export interface FieldView {
   readonly field: Field;
+  /** The name of its control. */
+  readonly name: string;
   readonly control: Control;
   /** What the control holds: the stored value, or what was typed. `true` or `false` for a check box. */
   readonly text: string;
@@ -48,6 +50,8 @@ export interface FieldView {
   readonly offer: Pick<Offer, "by" | "searched"> | null;
   /** Whether the options depend on what else is on the form. */
   readonly depends: boolean;
+  /** The names of the controls that they depend on. */
+  readonly withNames: readonly string[];
   /** What is stored, as the control would show it, where something else was typed. */
   readonly replaces: string | null;
   readonly problems: readonly string[];

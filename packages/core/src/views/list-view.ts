@@ -3,6 +3,7 @@ import type { Filter } from "../page/filters.js";
 import type { Page } from "../page/page.js";
 import type { Row } from "../postgres/statement.js";
 import type { Column } from "../table/model.js";
+import type { FormView } from "./form-view.js";
 
 /** How many records there are: exactly so many, more than so many, or about. */
 export interface ListCount {
@@ -25,6 +26,18 @@ export interface FilterState {
   readonly problem: string | null;
 }
 
+/** The form in a row of a list. */
+export interface RowForm {
+  readonly key: readonly string[];
+  /** The list's row; null for one that was sent and is no longer in this part of the list. */
+  readonly row: Row | null;
+  /** Null where the row can't be edited. */
+  readonly form: FormView | null;
+  /** What is said of the row as a whole. */
+  readonly said: string | null;
+  readonly title: string;
+}
+
 export interface ListView {
   readonly page: Page;
   readonly rows: readonly Row[];
@@ -42,9 +55,15 @@ export interface ListView {
   /** Whether the search was given up, since it took too long. */
   readonly tooSlow: boolean;
   readonly sought: SoughtKey | null;
+  /** The forms in its rows, where they are edited there. */
+  readonly forms: readonly RowForm[] | null;
+  /** What is the matter with the rows that were sent. */
+  readonly problem: string | null;
   /** Whether the person may make new records here. */
   readonly makes: boolean;
   readonly notice: string | null;
   /** The address of the record that was saved just now. */
   readonly savedAddress: string | null;
+  /** The address of the record whose form stands beside the list. */
+  readonly chosenAddress?: string | null;
 }

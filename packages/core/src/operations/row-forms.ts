@@ -1,0 +1,95 @@
+import { loadedColumns } from "../page/columns.js";
+import type { Page } from "../page/page.js";
+import { rowPage } from "../page/rows.js";
+import type { Row, Stored } from "../postgres/statement.js";
+import { editableName, keyPartName, rawName } from "../statements/list.js";
+import { versionName } from "../statements/load.js";
+import type { StoredRecord } from "../steps/load.js";
+import { completeOffers, loadLists } from "../steps/offer.js";
+import { titleOf } from "../steps/prefill.js";
+import type { Submission } from "../steps/read.js";
+import type { Trip } from "../trip/trip.js";
+import type { FormView, Offers } from "../views/form-view.js";
+import type { RowForm } from "../views/list-view.js";
+import { freshForm, layOut, sentForm } from "./form.js";
+
+/** What became of a row that was sent: its form as it comes back. */
+export interface RowState {
+  readonly key: readonly string[];
+  readonly form: FormView;
+  /** What is said of the row as a whole. */
+  readonly said: string | null;
+}
+
+/** A row that was sent and is to be shown with what was typed, but is not answered. */
+export interface RowSent {
+  readonly key: readonly string[];
+  readonly submission: Submission;
+}
+
+const keyText = (key: readonly string[]): string => JSON.stringify(key);
+
+const keyIn = (page: Page, row: Row): readonly string[] => page.key.map((_, index) => row[keyPartName(index)] ?? "");
+
+/** The record of a list's row, as far as its form needs it. */
+const recordIn = (page: Page, row: Row): StoredRecord => ({
+  row: Object.fromEntries(loadedColumns(page).map(({ name }, index) => [name, row[rawName(index)] ?? null])),
+  version: row[versionName] ?? "",
+});
+
+/** What the forms in rows offer to choose from: asked for once for all of them. */
+async function offersFor(trip: Trip, records: readonly StoredRecord[], sent: readonly RowSent[]): Promise<Offers> {
+  const shown = new Map<string, Stored[]>();
+  const add = (name: string, value: Stored): void => void shown.set(name, [...(shown.get(name) ?? []), value]);
+  for (const { row } of records) for (const [name, value] of Object.entries(row)) add(name, value);
+  for (const { submission } of sent) for (const { field, value } of submission.fields) add(field.column.name, value);
+  return completeOffers(trip, await loadLists(trip), {}, shown, null);
+}
+
+/**
+ * The forms in the rows of a list, row by row; null where a row can't be edited. Rows that were sent and are no longer in this part of the list
+ * come after them.
+ */
+export async function rowForms(
+  trip: Trip,
+  rows: readonly Row[],
+  states: readonly RowState[],
+  sent: readonly RowSent[],
+): Promise<readonly RowForm[]> {
+  const page = rowPage(trip.page);
+  const here: Trip = { ...trip, page };
+  const records = rows.map((row) => recordIn(page, row));
+  const offers = await offersFor(here, records, sent);
+  const answered = new Map(states.map((state) => [keyText(state.key), state]));
+  const typed = new Map(sent.map((each) => [keyText(each.key), each]));
+  const formOf = (key: readonly string[], record: StoredRecord): Pick<RowForm, "form" | "said"> => {
+    const state = answered.get(keyText(key));
+    if (state) return { form: state.form, said: state.said };
+    const own = { ...here, key };
+    const again = typed.get(keyText(key));
+    return {
+      form: layOut(
+        own,
+        "edit",
+        again ? sentForm(again.submission, record, []) : freshForm(own, "edit", record),
+        offers,
+      ),
+      said: null,
+    };
+  };
+  const listed = rows.map((row, index): RowForm => {
+    const key = keyIn(page, row);
+    const record = records[index] ?? { row: {}, version: "" };
+    if (row[editableName] === "false") return { key, row, form: null, said: null, title: "" };
+    return { key, row, ...formOf(key, record), title: titleOf(trip.page, record.row, key) };
+  });
+  const here_ = new Set(listed.map(({ key }) => keyText(key)));
+  const others = [...states, ...sent].filter(({ key }) => !here_.has(keyText(key)));
+  return [
+    ...listed,
+    ...others.map((each): RowForm => {
+      const form = "form" in each ? each.form : formOf(each.key, { row: {}, version: "" }).form;
+      return { key: each.key, row: null, form, said: "said" in each ? each.said : null, title: form?.title ?? "" };
+    }),
+  ];
+}

@@ -1,0 +1,124 @@
+/**
+ * What was typed and isn't saved: marked at its field, put back by a button, and asked about before it is left. The answer that comes without
+ * this script says the same of a form that was sent.
+ */
+
+interface Words {
+  readonly stored: string;
+  readonly back: string;
+  readonly yes: string;
+  readonly no: string;
+}
+
+type Control = HTMLInputElement | HTMLSelectElement | HTMLTextAreaElement;
+
+const isControl = (element: EventTarget | null): element is Control =>
+  element instanceof HTMLInputElement || element instanceof HTMLSelectElement || element instanceof HTMLTextAreaElement;
+
+/** Controls whose values are saved: what is looked for, or belongs to the form itself, is not. */
+const isValue = (control: Control): boolean =>
+  control.name !== "" && !/(^|:)quill\./.test(control.name) && control.type !== "hidden" && control.type !== "search";
+
+const defaultOption = (select: HTMLSelectElement): HTMLOptionElement | undefined =>
+  [...select.options].find((option) => option.defaultSelected) ?? select.options[0];
+
+const isChanged = (control: Control): boolean => {
+  if (control instanceof HTMLSelectElement) return control.value !== (defaultOption(control)?.value ?? "");
+  if (control instanceof HTMLInputElement && (control.type === "checkbox" || control.type === "radio"))
+    return control.checked !== control.defaultChecked;
+  return control.value !== control.defaultValue;
+};
+
+const putBack = (control: Control): void => {
+  if (control instanceof HTMLSelectElement) control.value = defaultOption(control)?.value ?? "";
+  else if (control instanceof HTMLInputElement && (control.type === "checkbox" || control.type === "radio"))
+    control.checked = control.defaultChecked;
+  else control.value = control.defaultValue;
+  control.dispatchEvent(new Event("change", { bubbles: true }));
+};
+
+/** What a control showed at first, as people read it. */
+function shownAtFirst(controls: readonly Control[], words: Words): string {
+  const [first] = controls;
+  if (first instanceof HTMLSelectElement) return defaultOption(first)?.text ?? "";
+  if (first instanceof HTMLInputElement && first.type === "radio") {
+    const chosen = controls.find((each) => each instanceof HTMLInputElement && each.defaultChecked);
+    return chosen?.labels?.[0]?.textContent?.trim() ?? "";
+  }
+  if (first instanceof HTMLInputElement && first.type === "checkbox")
+    return first.defaultChecked ? words.yes : words.no;
+  return first && "defaultValue" in first ? first.defaultValue : "";
+}
+
+const controlsIn = (of: Element): Control[] =>
+  [...of.querySelectorAll("input, select, textarea")].filter(isControl).filter(isValue);
+
+/** A line at a field that differs from what is stored, with the button that puts it back. */
+function mark(form: HTMLFormElement, block: HTMLElement): void {
+  const controls = controlsIn(block);
+  const known = block.querySelector(":scope > .replaced.here");
+  const isTold = block.querySelector(".replaced:not(.here), .conflict") !== null;
+  if (isTold || !controls.some(isChanged)) {
+    known?.remove();
+    return;
+  }
+  if (known) return;
+  const words = JSON.parse(form.dataset.changed ?? "{}") as Words;
+  const line = document.createElement("p");
+  line.className = "replaced here";
+  const stored = document.createElement("q");
+  stored.textContent = shownAtFirst(controls, words) || "–";
+  const button = document.createElement("button");
+  button.type = "button";
+  button.className = "minor";
+  button.textContent = words.back;
+  const label = block.querySelector("label, legend")?.textContent ?? controls[0]?.getAttribute("aria-label") ?? "";
+  button.setAttribute("aria-label", `${words.back} (${label})`);
+  button.addEventListener("click", () => {
+    for (const control of controls) putBack(control);
+    controls[0]?.focus();
+    line.remove();
+  });
+  line.append(words.stored, " ", stored, " ", button);
+  block.append(line);
+}
+
+const forms = (): HTMLFormElement[] => [...document.querySelectorAll<HTMLFormElement>("main form[data-leave]")];
+
+/** Whether something in a form is typed and not saved: now, or when it was sent and came back. */
+const isUnsaved = (form: HTMLFormElement): boolean =>
+  controlsIn(form).some(isChanged) || form.querySelector(".replaced, .conflict") !== null;
+
+/** The question before what was typed is left; null where there is nothing to lose. */
+const unsavedQuestion = (): string | null => forms().find(isUnsaved)?.dataset.leave ?? null;
+
+let sending = false;
+
+document.addEventListener("input", (event) => changed(event));
+document.addEventListener("change", (event) => changed(event));
+
+function changed({ target }: Event): void {
+  if (!isControl(target) || !isValue(target)) return;
+  const form = target.closest<HTMLFormElement>("form[data-leave]");
+  const block = target.closest<HTMLElement>("[data-field]");
+  // A choice that is found by searching has a field of its own in its place (see `choices.ts`).
+  const isFound = target instanceof HTMLSelectElement && target.dataset.by === "search";
+  if (form?.dataset.changed && block && !isFound) mark(form, block);
+}
+
+document.addEventListener("submit", (event) => {
+  if (!event.defaultPrevented) sending = true;
+});
+addEventListener("pageshow", () => {
+  sending = false;
+});
+addEventListener("beforeunload", (event) => {
+  if (!sending && unsavedQuestion() !== null) event.preventDefault();
+});
+document.addEventListener("quill:shown", () => {
+  sending = false;
+});
+document.addEventListener("quill:leave", (event) => {
+  const question = unsavedQuestion();
+  if (question !== null && !confirm(question)) event.preventDefault();
+});

@@ -1,0 +1,114 @@
+/**
+ * A list with its form, and rows that are edited in their places, without loading the page: what would be loaded is fetched, and its content
+ * put in the place of the content that is there. What the server answers is the same as without this script.
+ */
+
+const content = (): HTMLElement | null => document.querySelector("main");
+
+/** Shows a document in the place of the one that is there. @returns whether it could be */
+async function showAnswer(response: Response, isMove: boolean): Promise<boolean> {
+  const isPage = response.headers.get("content-type")?.startsWith("text/html") === true;
+  const next = isPage
+    ? new DOMParser().parseFromString(await response.text(), "text/html").querySelector("main")
+    : null;
+  const main = content();
+  const title = next?.ownerDocument.title;
+  if (!next || !main || !next.querySelector("[data-in-place]")) return false;
+  main.replaceChildren(...next.childNodes);
+  if (title) document.title = title;
+  if (isMove && response.url !== location.href) history.pushState(null, "", response.url);
+  document.dispatchEvent(new Event("quill:shown"));
+  const summary = main.querySelector<HTMLElement>(".summary");
+  const said = main.querySelector<HTMLElement>(".said");
+  const heading = main.querySelector<HTMLElement>(".beside-form h2") ?? main.querySelector<HTMLElement>("h1");
+  const place = summary ?? said ?? heading;
+  place?.setAttribute("tabindex", "-1");
+  place?.focus({ preventScroll: place === heading });
+  return true;
+}
+
+/** Whether what was typed may be left: asked by `changed.ts`. */
+const mayLeave = (): boolean => document.dispatchEvent(new Event("quill:leave", { cancelable: true }));
+
+async function busily<Result>(work: () => Promise<Result>): Promise<Result> {
+  content()?.setAttribute("aria-busy", "true");
+  try {
+    return await work();
+  } finally {
+    content()?.removeAttribute("aria-busy");
+  }
+}
+
+async function move(address: string): Promise<void> {
+  await busily(async () => {
+    try {
+      const response = await fetch(address, { headers: { accept: "text/html" } });
+      if (!(await showAnswer(response, true))) location.assign(address);
+    } catch {
+      location.assign(address);
+    }
+  });
+}
+
+/** Sends a form as the browser would, where it can't be done without loading. */
+function sendPlainly(form: HTMLFormElement, submitter: HTMLElement | null): void {
+  if (submitter instanceof HTMLButtonElement && submitter.name !== "") {
+    const pressed = document.createElement("input");
+    pressed.type = "hidden";
+    pressed.name = submitter.name;
+    pressed.value = submitter.value;
+    form.append(pressed);
+  }
+  form.submit();
+}
+
+async function send(form: HTMLFormElement, submitter: HTMLElement | null): Promise<void> {
+  const pairs = [...new FormData(form, submitter)].flatMap(([name, value]): [string, string][] =>
+    typeof value === "string" ? [[name, value]] : [],
+  );
+  const body = new URLSearchParams(pairs);
+  await busily(async () => {
+    try {
+      const response = await fetch(form.action, { method: "POST", body, headers: { accept: "text/html" } });
+      if (await showAnswer(response, response.redirected)) return;
+      // A notice, or a sign-in: a page of its own, to which the form is sent once more, since nothing of it was saved.
+      if (response.redirected) location.assign(response.url);
+      else sendPlainly(form, submitter);
+    } catch {
+      sendPlainly(form, submitter);
+    }
+  });
+}
+
+const isPlainClick = (event: MouseEvent): boolean =>
+  event.button === 0 && !event.metaKey && !event.ctrlKey && !event.shiftKey && !event.altKey;
+
+document.addEventListener("click", (event) => {
+  const link = event.target instanceof Element ? event.target.closest<HTMLAnchorElement>(".beside a[href]") : null;
+  if (!link || event.defaultPrevented || !isPlainClick(event) || link.hasAttribute("download") || link.target !== "")
+    return;
+  const to = new URL(link.href);
+  if (to.origin !== location.origin || (to.hash !== "" && to.pathname === location.pathname)) return;
+  event.preventDefault();
+  if (mayLeave()) void move(link.href);
+});
+
+document.addEventListener("submit", (event) => {
+  const form = event.target instanceof HTMLFormElement ? event.target : null;
+  if (!form?.closest("[data-in-place]") || event.defaultPrevented) return;
+  event.preventDefault();
+  if (form.method === "post") void send(form, event.submitter);
+  else if (mayLeave()) {
+    const query = new URLSearchParams(
+      [...new FormData(form)].flatMap(([name, value]): [string, string][] =>
+        typeof value === "string" && value !== "" ? [[name, value]] : [],
+      ),
+    );
+    void move(`${form.action.replace(/\?.*$/, "")}?${query}`);
+  }
+});
+
+// Back and forward: the address has changed already, what is there has not.
+addEventListener("popstate", () => {
+  if (content()?.querySelector("[data-in-place]")) location.reload();
+});
