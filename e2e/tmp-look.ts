@@ -1,4 +1,5 @@
 import { signedIn, withDemo } from "./demo.js";
+
 await withDemo(async (browser, started) => {
   const page = await signedIn(browser, started, "dara", "light");
   page.on("console", (m) => console.log("console", m.text()));

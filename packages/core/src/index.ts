@@ -23,6 +23,7 @@ export { type Handled, handle } from "./operations/handle.js";
 export { reviewAddresses } from "./page/addresses.js";
 export * from "./page/index.js";
 export { pageJsonSchema } from "./page/json-schema.js";
+export { reviewRelated } from "./page/related.js";
 export { answeredOr } from "./postgres/refusal.js";
 export {
   type Database,

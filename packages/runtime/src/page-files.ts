@@ -17,6 +17,7 @@ import {
   parsePage,
   readCatalog,
   reviewAddresses,
+  reviewRelated,
   type Site,
   type Table,
 } from "@loyal-quill/core";
@@ -73,8 +74,11 @@ function stateOf(name: string, text: string, catalog: Catalog): BoundPageFile {
 function withAddresses(files: readonly BoundPageFile[]): BoundPageFile[] {
   const placed = files.flatMap(({ page, parsed }) => (page && parsed ? [{ page, parsed }] : []));
   const said = reviewAddresses(placed);
+  const related = reviewRelated(placed);
   return files.map((file) => {
-    const findings = [...file.findings, ...(said.get(file.name) ?? [])].sort(byPlace);
+    const findings = [...file.findings, ...(said.get(file.name) ?? []), ...(related.get(file.name) ?? [])].sort(
+      byPlace,
+    );
     return { ...file, page: findings.some(isError) ? null : file.page, findings };
   });
 }
@@ -91,7 +95,12 @@ export function bindPageFile(name: string, text: string, { catalog, pages }: Loa
   const { page, parsed } = state;
   if (!page || !parsed) return state;
   const others = pages.filter((each) => each.name !== name).map((each) => ({ page: each, parsed: null }));
-  const findings = [...state.findings, ...(reviewAddresses([...others, { page, parsed }]).get(name) ?? [])];
+  const all = [...others, { page, parsed }];
+  const findings = [
+    ...state.findings,
+    ...(reviewAddresses(all).get(name) ?? []),
+    ...(reviewRelated(all).get(name) ?? []),
+  ];
   return { ...state, page: findings.some(isError) ? null : page, findings: findings.sort(byPlace) };
 }
 

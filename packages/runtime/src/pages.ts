@@ -228,6 +228,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
       elapsed: () => performance.now(),
       pause: (ms) => new Promise((resolve) => setTimeout(resolve, ms)),
       formAge: options.formAge ?? day,
+      pages: () => loaded.pages,
     });
     if (!answer.parts) send(response, answer);
     else if (request.method !== "HEAD") await sendParts(response, answer, answer.parts);

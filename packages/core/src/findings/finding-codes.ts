@@ -172,6 +172,11 @@ export const findingKinds = {
     means: "A name in the form is taken already.",
     remedy: "Choose another in names.",
   },
+  related: {
+    levels: ["warning"],
+    means: "A related page is not there, or its records don't refer to those of the page.",
+    remedy: "Name a page by its file's name, and the column in by where there are several.",
+  },
   "no-filter": {
     levels: ["error"],
     means: "A list can't be filtered by a column.",

@@ -3,7 +3,7 @@ import type { Word } from "../messages/catalog.js";
 import { type Language, word } from "../messages/messages.js";
 import { isTaken } from "../page/columns.js";
 import { labelFrom } from "../page/label.js";
-import { conflictsName, saveName, tokenName } from "../page/names.js";
+import { conflictsName, reasonName, saveName, tokenName } from "../page/names.js";
 import {
   choicesSegment,
   encodeSegment,
@@ -43,6 +43,7 @@ function summary(view: FormView): Markup | null {
         : headingOfProblems(view.page.language, lines.length);
   const list = lines.map(({ field, message }) => {
     const index = view.fields.findIndex((each) => each.field.column.name === field && !each.field.readOnly);
+    if (field === reasonName) return html`<li><a href="#reason">${message}</a></li>`;
     return index < 0 ? html`<li>${message}</li>` : html`<li><a href="#${idOf(index)}">${message}</a></li>`;
   });
   const advice = say(
@@ -86,6 +87,22 @@ export const conflictsLine = ({ conflicts }: FormView, prefix = ""): Markup | nu
     ? html`<input type="hidden" name="${prefix}${conflictsName}" value="${JSON.stringify(conflicts.map(({ field }) => field))}">`
     : null;
 
+/** Why it is saved: asked for by the page, kept in the log. */
+function reasonBlock({ page, reason }: FormView): Markup | null {
+  if (!reason) return null;
+  const { language } = page;
+  const shared = attributes({
+    id: "reason",
+    name: reasonName,
+    rows: "2",
+    maxlength: "1000",
+    "aria-describedby": `reason-help${reason.problem ? " reason-problem" : ""}`,
+    "aria-invalid": reason.problem ? "true" : null,
+  });
+  return html`<div class="field${reason.problem ? " wrong" : ""}" data-field="${reasonName}"><label for="reason">${word(language, "reason")}</label><p class="help" id="reason-help">${word(language, "reason-help")}</p><div class="control"><textarea${shared}>
+${reason.text}</textarea></div>${reason.problem && html`<p class="problem" id="reason-problem">${reason.problem}</p>`}</div>`;
+}
+
 /** A form with what stands around it, as a part of a page. */
 export interface FormPart {
   /** What is said above it: notices, and what is wrong. */
@@ -114,7 +131,7 @@ export function formPart(view: FormView, frame: Frame): FormPart {
   );
   const form = locked
     ? html`<div class="sheet">${fields}</div><p class="actions"><a href="${list}${kept}">${word(language, "back-to", { list: page.plural })}</a></p>`
-    : html`<form class="sheet" method="post" action="${action}"${attributes({ "data-check": `${list}/${[judgeSegment, ...view.key.map(encodeSegment)].join("/")}`, "data-leave": word(language, "leave-unsaved"), "data-changed": changedWords(view) })}${choosing && attributes({ "data-choices": `${list}/${choicesSegment}`, "data-words": foundWords(view) })}><input type="hidden" name="${tokenName}" value="${view.token}">${conflictsLine(view)}${byEnter}${fields}<p class="actions"><button name="${saveName}">${word(language, isNew ? "add" : "update")}</button><a href="${list}${kept}">${word(language, "cancel")}</a>${removal}</p></form>`;
+    : html`<form class="sheet" method="post" action="${action}"${attributes({ "data-check": `${list}/${[judgeSegment, ...view.key.map(encodeSegment)].join("/")}`, "data-leave": word(language, "leave-unsaved"), "data-changed": changedWords(view) })}${choosing && attributes({ "data-choices": `${list}/${choicesSegment}`, "data-words": foundWords(view) })}><input type="hidden" name="${tokenName}" value="${view.token}">${conflictsLine(view)}${byEnter}${fields}${reasonBlock(view)}<p class="actions"><button name="${saveName}">${word(language, isNew ? "add" : "update")}</button><a href="${list}${kept}">${word(language, "cancel")}</a>${removal}</p></form>`;
   const wrong = view.problems.length > 0 || view.conflicts.length > 0;
   const above = html`${view.notice && html`<p class="said" role="status">${view.notice}</p>`}
 ${view.locked !== null && html`<p class="locked" role="status">${view.locked}</p>`}

@@ -12,6 +12,7 @@ const form = (over: object = {}) =>
       page: stationPage,
       form: "edit",
       kept: {},
+      reason: null,
       removable: false,
       key: ["MV-014"],
       title: "Station MV-014, Otter Weir",

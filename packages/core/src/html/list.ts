@@ -14,6 +14,7 @@ import type { Column } from "../table/model.js";
 import type { FormView } from "../views/form-view.js";
 import type { Frame } from "../views/frame.js";
 import type { ListView, RowForm } from "../views/list-view.js";
+import type { RelatedList } from "../views/record-view.js";
 import { told } from "../views/told.js";
 import { cellBlock } from "./field.js";
 import { conflictsLine, formPart } from "./form.js";
@@ -176,6 +177,39 @@ function empty(view: ListView, address: string): Markup {
     return html`<p class="empty">${word(view.page.language, "nothing-contains", { search: view.search })} <a href="${address}">${word(view.page.language, "show-all")}</a></p>`;
   return html`<p class="empty">${word(view.page.language, "nothing-open")}</p>`;
 }
+
+/** A short table of records that refer to another one. */
+export function relatedTable({ page, without, rows }: RelatedList, frame: Frame): Markup {
+  const columns = page.list.columns.filter(({ column }) => !without.includes(column));
+  const list = { ...page.list, columns, beside: false, edit: [] };
+  const view: ListView = { ...bareView({ ...page, list }), rows };
+  const heads = columns.map(
+    ({ column, choices, label }) =>
+      html`<th scope="col" role="columnheader"${attributes({ class: !choices && figures.has(column.type.kind) ? "figure" : null })}>${label}</th>`,
+  );
+  return html`<div class="scroll" role="region" aria-label="${page.plural}" tabindex="0"><table role="table"><thead role="rowgroup"><tr role="row">${heads}<th scope="col" role="columnheader"><span class="unseen">${word(page.language, "way-in")}</span></th></tr></thead><tbody role="rowgroup">${rows.map((row, index) => recordRow(view, row, frame, index))}</tbody></table></div>`;
+}
+
+/** A list of which only rows are shown. */
+const bareView = (page: Page): ListView => ({
+  page,
+  rows: [],
+  search: "",
+  filters: [],
+  offers: new Map(),
+  sort: page.list.sort,
+  kept: {},
+  previous: null,
+  next: null,
+  count: null,
+  tooSlow: false,
+  sought: null,
+  forms: null,
+  problem: null,
+  makes: false,
+  notice: null,
+  savedAddress: null,
+});
 
 /** A row that was sent and is not in this part of the list any more: with what was typed, as it would be sent again. */
 function elsewhereRow(view: ListView, { form, said, title }: RowForm, number: number): Markup {

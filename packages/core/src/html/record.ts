@@ -1,13 +1,30 @@
-import { html } from "../markup/markup.js";
-import { word } from "../messages/messages.js";
+import { html, type Markup } from "../markup/markup.js";
+import { type Language, word } from "../messages/messages.js";
 import { copyPrefix } from "../page/names.js";
 import { queryText, recordAddress } from "../page/path.js";
 import type { Frame } from "../views/frame.js";
-import type { RecordView } from "../views/record-view.js";
+import type { RecordView, RelatedList } from "../views/record-view.js";
 import { fieldBlock } from "./field.js";
 import { keyLine } from "./form.js";
 import { grouped } from "./groups.js";
 import { document } from "./layout.js";
+import { relatedTable } from "./list.js";
+
+/** Records of another page that refer to this one, with the ways to them and to a new one. */
+function relatedSection(list: RelatedList, frame: Frame, language: Language): Markup {
+  const { page, rows } = list;
+  const address = `${frame.base}${page.path.list}`;
+  const heading = `related-${page.name}`;
+  const making =
+    list.begins &&
+    html`<a href="${address}/new${queryText(list.begins)}">${word(language, "new-record")}<span class="unseen"> (${page.plural})</span></a>`;
+  const all =
+    list.more &&
+    list.all &&
+    html`<a href="${address}${queryText(list.all)}">${word(language, "show-all")}<span class="unseen"> (${page.plural})</span></a>`;
+  const more = list.more && !list.all && html`<span>${word(language, "more-not-shown")}</span>`;
+  return html`<section class="related" aria-labelledby="${heading}"><h2 id="${heading}">${page.plural}</h2>${rows.length === 0 ? html`<p class="empty">${word(language, "none-refers")}</p>` : relatedTable(list, frame)}<p class="actions">${making}${all}${more}</p></section>`;
+}
 
 /** The page that shows a record, with the ways to its form, its deletion and the list. */
 export function recordPage(view: RecordView, given: Frame): string {
@@ -22,6 +39,7 @@ export function recordPage(view: RecordView, given: Frame): string {
   const another =
     view.makes &&
     html`<a href="${list}/new${queryText({ ...from, ...view.kept })}">${word(language, "new-from-this")}</a>`;
+  const past = view.history && html`<a href="${record}/history${kept}">${word(language, "history")}</a>`;
   const removal =
     view.removable && html`<a class="removal" href="${record}/delete${kept}">${word(language, "delete")}</a>`;
   const fields = grouped(
@@ -32,6 +50,6 @@ export function recordPage(view: RecordView, given: Frame): string {
 <h1>${view.title}</h1>${keyLine(view)}
 ${view.notice && html`<p class="said" role="status">${view.notice}</p>`}
 ${view.locked !== null && html`<p class="locked" role="status">${view.locked}</p>`}
-<div class="sheet reading">${fields}</div><p class="actions">${edit}${another}<a href="${list}${kept}">${word(language, "back-to", { list: page.plural })}</a>${removal}</p>`;
+<div class="sheet reading">${fields}</div><p class="actions">${edit}${another}<a href="${list}${kept}">${word(language, "back-to", { list: page.plural })}</a>${past}${removal}</p>${view.related.map((each) => relatedSection(each, frame, language))}`;
   return document(frame, view.title, main);
 }

@@ -151,6 +151,13 @@ main:has(.beside) { max-width: 86rem; }
   .beside-form { border: 0; border-top: 1px solid var(--control); padding: 1rem 0 0; margin-top: 1.5rem; }
   .of-record .beside-form { order: -1; margin: 0 0 1.5rem; }
 }
+.related { margin-top: 2rem; }
+.related h2, .history h2 { font-size: 1.15rem; }
+ol.history { list-style: none; padding: 0; display: grid; gap: 1.5rem; }
+ol.history table { max-width: 46rem; }
+ol.history td, ol.history th { white-space: pre-wrap; overflow-wrap: anywhere; }
+ol.history tbody th { font-weight: 400; color: var(--soft); width: 12rem; }
+ol.history p { margin: .3rem 0; }
 .parts { display: flex; flex-wrap: wrap; gap: 1.25rem; margin-top: 1rem; }
 /* Where a table would not fit, each row is a block: its values below each other, and the way in with them. */
 @media (max-width: 40rem) {

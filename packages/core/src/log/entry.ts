@@ -13,6 +13,8 @@ export interface LogNote {
   readonly page: string;
   readonly pageVersion: string;
   readonly requestId: string;
+  /** Why, where the person said so. */
+  readonly reason?: string | null;
 }
 
 /**
@@ -98,12 +100,14 @@ export const whoAndWhere = (page: Page, note: LogNote, parameters: Parameters): 
 export interface NotePlaces {
   readonly who: readonly string[];
   readonly request: string;
+  readonly reason: string;
 }
 
 /** Adds the values of a note to a statement's parameters. */
 export const notePlaces = (page: Page, note: LogNote, parameters: Parameters): NotePlaces => ({
   who: whoAndWhere(page, note, parameters),
   request: parameters.add(note.requestId, "uuid"),
+  reason: parameters.add(note.reason ?? null, "text"),
 });
 
 /**
@@ -119,11 +123,12 @@ export function entryInsert(places: NotePlaces, operation: keyof typeof changes,
     literal(operation),
     operation === "update" ? '"fields"' : `coalesce("fields", '[]')`,
     places.request,
+    places.reason,
     "'page'",
     '"new_key"',
   ];
   return `INSERT INTO "quill_log"."change"
-    ("actor_id", "actor_name", "page", "page_version", "table_name", "record_key", "operation", "fields", "request_id", "way", "new_key")
+    ("actor_id", "actor_name", "page", "page_version", "table_name", "record_key", "operation", "fields", "request_id", "reason", "way", "new_key")
   SELECT ${values.join(", ")}
   FROM ${from}${operation === "update" ? '\n  WHERE "fields" IS NOT NULL' : ""}
   RETURNING "id", "record_key"`;

@@ -5,8 +5,15 @@ import { Parameters, quotedTable, type Statement } from "../postgres/statement.j
 /**
  * The newest entries of a record, under the key that it has now and those that it had before: an entry that changed the key
  * leads from the new key to the old one, and from there on to older entries only.
+ *
+ * @param upTo the newest entry that is asked for; the newest of all where it is null
  */
-export function lastChangesStatement(table: string, key: Readonly<Record<string, string>>): Statement {
+export function lastChangesStatement(
+  table: string,
+  key: Readonly<Record<string, string>>,
+  upTo: string | null = null,
+  most = 20,
+): Statement {
   return {
     purpose: "who changed it",
     text: `WITH RECURSIVE "names" ("record_key", "until") AS (
@@ -16,12 +23,12 @@ export function lastChangesStatement(table: string, key: Readonly<Record<string,
   FROM "names" AS n
   JOIN "quill_log"."change" AS c ON c."table_name" = $1::text AND c."new_key" = n."record_key" AND c."id" < n."until"
 )
-SELECT c."actor_name", c."at"::text AS "at", c."fields"::text AS "fields", c."record_key"::text AS "record_key"
+SELECT c."id"::text AS "id", c."operation", c."reason", c."actor_name", c."at"::text AS "at", c."fields"::text AS "fields", c."record_key"::text AS "record_key"
 FROM "names" AS n
-JOIN "quill_log"."change" AS c ON c."table_name" = $1::text AND c."record_key" = n."record_key" AND c."id" <= n."until"
+JOIN "quill_log"."change" AS c ON c."table_name" = $1::text AND c."record_key" = n."record_key" AND c."id" <= n."until" AND c."id" <= $3::bigint
 ORDER BY c."id" DESC
-LIMIT 20`,
-    values: [table, JSON.stringify(key)],
+LIMIT $4::bigint`,
+    values: [table, JSON.stringify(key), upTo ?? "9223372036854775807", String(most)],
   };
 }
 

@@ -15,6 +15,7 @@ export const statusOf = {
   "may-not-edit": 403,
   "may-not-make": 403,
   "may-not-delete": 403,
+  "may-not-see-history": 403,
   "signed-out": 401,
   "signed-out-form": 401,
   "form-not-yours": 403,

@@ -4,6 +4,7 @@ import { show } from "../controls/show.js";
 import type { Word } from "../messages/catalog.js";
 import { word } from "../messages/messages.js";
 import { listQuery } from "../page/list-query.js";
+import { reasonName } from "../page/names.js";
 import type { Page } from "../page/page.js";
 import type { Row, Stored } from "../postgres/statement.js";
 import { mayDelete, mayEdit } from "../steps/access.js";
@@ -149,6 +150,13 @@ export function layOut(trip: Trip, form: FormKind, state: FormState, offers: Off
     conflicts,
     locked: state.locked,
     removable: form === "edit" && mayDelete(page, record.row, facts),
+    reason:
+      page.reason && form === "edit"
+        ? {
+            text: state.submission?.reason ?? "",
+            problem: problems.find(({ field }) => field === reasonName)?.message ?? null,
+          }
+        : null,
     notice: state.notice,
     certain: state.certain ?? true,
     heading: state.heading ?? null,

@@ -4,6 +4,7 @@ import type { Trip } from "../trip/trip.js";
 import { choices } from "./choices.js";
 import { create, openNew } from "./create.js";
 import { exportList } from "./export.js";
+import { history } from "./history.js";
 import { judge } from "./judge.js";
 import { list } from "./list.js";
 import { next, previous } from "./neighbour.js";
@@ -28,6 +29,7 @@ export const runs: Readonly<Record<Operation, Run>> = {
   open: { takes: "nothing", run: open },
   next: { takes: "nothing", run: next },
   previous: { takes: "nothing", run: previous },
+  history: { takes: "nothing", run: history },
   new: { takes: "nothing", run: openNew },
   confirm: { takes: "nothing", run: confirm },
   choices: { takes: "segments", run: choices },

@@ -7,7 +7,7 @@ import type { Outcome } from "../trip/outcome.js";
 import type { Trip } from "../trip/trip.js";
 import { partAt, questionOf } from "./list.js";
 import { placeOf } from "./list-place.js";
-import { missing } from "./open.js";
+import { missing } from "./missing.js";
 
 /**
  * The key of the record that stands beside this one in the list as the address looks at it; null at its end, and `undefined` where there is no

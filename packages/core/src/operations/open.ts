@@ -1,5 +1,6 @@
+import { word } from "../messages/messages.js";
 import { listQuery } from "../page/list-query.js";
-import { mayDelete, mayMake } from "../steps/access.js";
+import { mayDelete, mayMake, maySeeHistory } from "../steps/access.js";
 import { readSaid } from "../steps/answer.js";
 import { exists, loadForForm, type StoredRecord } from "../steps/load.js";
 import { titleOf } from "../steps/prefill.js";
@@ -7,6 +8,9 @@ import { notFound, type Outcome, type Refusal, shown } from "../trip/outcome.js"
 import type { Trip } from "../trip/trip.js";
 import type { Offers } from "../views/form-view.js";
 import { freshForm, lockedBecause, makeForm } from "./form.js";
+import { oldTexts } from "./history.js";
+import { missing } from "./missing.js";
+import { relatedLists } from "./related.js";
 
 /** Loads the record and the lists of its form together; the outcome where there is no such record for the actor. */
 async function loadAll(trip: Trip): Promise<{ record: StoredRecord; lists: Offers } | Refusal> {
@@ -18,16 +22,6 @@ async function loadAll(trip: Trip): Promise<{ record: StoredRecord; lists: Offer
   return found;
 }
 
-/** There is no such record for the actor; which of the reasons it is stands in the record, not in the answer. */
-export async function missing(trip: Trip): Promise<Refusal> {
-  const { page, recorder } = trip;
-  const reason = (await exists(trip))
-    ? `the record exists, but not under ${page.access.rows?.source ?? "rows"}`
-    : "there is no record with this key";
-  recorder.note("load", [], reason);
-  return notFound("no-such-record", page);
-}
-
 /** The OPEN half from Load on: Load → Prefill. Route, Key and Access are behind it. */
 export async function open(trip: Trip): Promise<Outcome> {
   const { page, facts, recorder, request } = trip;
@@ -36,7 +30,13 @@ export async function open(trip: Trip): Promise<Outcome> {
   const { record, lists } = loaded;
   const locked = lockedBecause(page, record, facts);
   const notice = readSaid(request.said, trip.dependencies.signer)?.text ?? null;
-  const form = await makeForm(trip, "edit", { ...freshForm(trip, "edit", record), locked, notice }, lists);
+  const old = locked === null ? await oldTexts(trip, record.row) : null;
+  const state = { ...freshForm(trip, "edit", record), locked, notice };
+  const given = old && {
+    typed: old.texts,
+    notice: word(page.language, "old-values-here", { at: old.at }),
+  };
+  const form = await makeForm(trip, "edit", { ...state, ...given }, lists);
   const values = form.fields.map(({ field, control, text }) => ({
     name: field.column.name,
     value: text,
@@ -71,6 +71,8 @@ export async function view(trip: Trip): Promise<Outcome> {
         locked: lockedBecause(page, record, facts),
         removable: mayDelete(page, record.row, facts),
         makes: mayMake(page, facts),
+        related: await relatedLists(trip, record.row),
+        history: maySeeHistory(page, record.row, facts),
         notice: said?.text ?? null,
       },
     },

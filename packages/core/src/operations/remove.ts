@@ -15,7 +15,7 @@ import { logNoteOf, type Trip } from "../trip/trip.js";
 import type { DependentCount, RemovalView } from "../views/removal-view.js";
 import { whatBecame } from "./doubt.js";
 import { claimsFor, readForm } from "./form.js";
-import { missing } from "./open.js";
+import { missing } from "./missing.js";
 
 /** What hangs on the record: counted where it can be read, named where it can't. */
 async function dependentPaths({ page, key, dependencies }: Trip): Promise<readonly DependentCount[]> {

@@ -27,6 +27,13 @@ export interface RowSent {
   readonly submission: Submission;
 }
 
+/** One row as it was read. */
+export interface ReadRow extends RowSent {
+  readonly number: number;
+  /** The trip of this record's own form. */
+  readonly trip: Trip;
+}
+
 const keyText = (key: readonly string[]): string => JSON.stringify(key);
 
 const keyIn = (page: Page, row: Row): readonly string[] => page.key.map((_, index) => row[keyPartName(index)] ?? "");

@@ -7,7 +7,7 @@ import { type Outcome, refused } from "../trip/outcome.js";
 import type { Trip } from "../trip/trip.js";
 import { holderOf, layOut, sentForm } from "./form.js";
 import { listAgain } from "./list.js";
-import type { RowSent, RowState } from "./row-forms.js";
+import type { ReadRow, RowState } from "./row-forms.js";
 import { saveRead } from "./save.js";
 import { saveTogether } from "./together.js";
 
@@ -31,13 +31,6 @@ function rowsIn(pairs: Pairs): SentRows {
     else if (name === saveTogetherName) pressed = "together";
   }
   return { rows, pressed };
-}
-
-/** One row as it was read. */
-export interface ReadRow extends RowSent {
-  readonly number: number;
-  /** The trip of this record's own form. */
-  readonly trip: Trip;
 }
 
 const isTouched = ({ submission }: ReadRow): boolean =>

@@ -1,13 +1,15 @@
+import { truthOf } from "../condition/evaluate.js";
 import type { FieldChange } from "../log/field-change.js";
 import { lastChangesStatement } from "../log/read.js";
 import type { MessageCode } from "../messages/catalog.js";
-import { message } from "../messages/messages.js";
+import { message, word } from "../messages/messages.js";
 import { memoizePerPage } from "../page/memoize-per-page.js";
+import { reasonName } from "../page/names.js";
 import type { Page } from "../page/page.js";
 import type { Row } from "../postgres/statement.js";
 import { isInDoubt, isRefusal, unavailabilityOf } from "../postgres/unavailable.js";
 import type { Guard } from "../statements/save.js";
-import { checkAcross, checkFields, conditionsOf } from "../steps/check.js";
+import { checkAcross, checkFields, conditionsOf, formValues } from "../steps/check.js";
 import { type ComparedField, changedFields, compareWithShown, compareWithStored } from "../steps/compare.js";
 import { exists, load, type StoredRecord } from "../steps/load.js";
 import { lookUp } from "../steps/look-up.js";
@@ -38,11 +40,16 @@ import { noteCompared, noteProblems, noteRead, noteWrite } from "./save-notes.js
 const mostTries = 5;
 
 /** The SAVE half from Read on: Read → Check → Compare → Write. Route, Key and Access are behind it, Answer comes after. */
-export const save = async (trip: Trip, body: string): Promise<Outcome> =>
-  withNext(trip, await new Save(trip).run(body));
+export const save = async (trip: Trip, body: string): Promise<Outcome> => withNext(trip, await readAndSave(trip, body));
+
+function readAndSave(trip: Trip, body: string): Promise<Outcome> | Outcome {
+  const submission = readForm(trip, "edit", body);
+  return "kind" in submission ? submission : saveRead(trip, submission);
+}
 
 /** The same for a form that was read already. */
-export const saveRead = (trip: Trip, submission: Submission): Promise<Outcome> => new Save(trip).beyond(submission);
+export const saveRead = (trip: Trip, submission: Submission): Promise<Outcome> =>
+  new Save({ ...trip, reason: submission.reason }).beyond(submission);
 
 /** A save after which the next record of the list comes says where that is. */
 async function withNext(trip: Trip, outcome: Outcome): Promise<Outcome> {
@@ -65,10 +72,11 @@ const askedByRules = memoizePerPage((page): readonly { from: "form" | "row"; nam
 );
 
 /** What breaks rules and checks in a form, held against the record as it is stored now; nothing where it is gone. */
-export async function problemsOfSave(trip: Trip, { fields }: Submission): Promise<readonly Problem[]> {
+export async function problemsOfSave(trip: Trip, submission: Submission): Promise<readonly Problem[]> {
+  const { fields } = submission;
   const record = await load(trip);
   if (!record || lockedBecause(trip.page, record, trip.facts) !== null) return [];
-  const known = [...checkFields(trip, record.row, fields), ...checkAcross(trip, record.row, fields)];
+  const known = knownProblems(trip, submission, record.row);
   return [...known, ...(await lookUp(trip, record.row, fields, known))];
 }
 
@@ -83,10 +91,18 @@ export function asksForRow(page: Page, { fields, search }: Submission): boolean 
 }
 
 /** What breaks rules and checks, as far as it can be said without the table. */
-export const knownProblems = (trip: Trip, { fields }: Submission, row: Row): readonly Problem[] => [
-  ...checkFields(trip, row, fields),
-  ...checkAcross(trip, row, fields),
+export const knownProblems = (trip: Trip, submission: Submission, row: Row): readonly Problem[] => [
+  ...checkFields(trip, row, submission.fields),
+  ...checkAcross(trip, row, submission.fields),
+  ...reasonProblem(trip, submission, row),
 ];
+
+/** A change of which the page asks why, and nobody said so. */
+function reasonProblem({ page, facts }: Trip, { fields, reason }: Submission, row: Row): readonly Problem[] {
+  if (page.reason === null || reason !== null || fields.every(({ touched }) => !touched)) return [];
+  const asks = truthOf(page.reason.expression, { ...facts, row, form: formValues(row, fields) }) === true;
+  return asks ? [{ field: reasonName, message: word(page.language, "reason-needed") }] : [];
+}
 
 /** The conflicts of a comparison: what is stored instead, by whom and since when. */
 export async function conflictsOf(
@@ -143,11 +159,6 @@ class Save {
       recorder: this.recorder,
       dependencies: this.dependencies,
     } = trip);
-  }
-
-  async run(body: string): Promise<Outcome> {
-    const submission = readForm(this.trip, "edit", body);
-    return "kind" in submission ? submission : this.beyond(submission);
   }
 
   async beyond(submission: Submission): Promise<Outcome> {

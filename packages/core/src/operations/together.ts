@@ -14,8 +14,7 @@ import { inside, logNoteOf, type Trip } from "../trip/trip.js";
 import type { Conflict, Problem } from "../views/form-view.js";
 import { lockedBecause, makeForm, sentForm } from "./form.js";
 import { listAgain } from "./list.js";
-import type { RowState } from "./row-forms.js";
-import type { ReadRow } from "./rows.js";
+import type { ReadRow, RowState } from "./row-forms.js";
 import { asksForRow, conflictsOf, knownProblems, renewedForm } from "./save.js";
 
 /** How often the rows are compared and written anew because some changed in between. */

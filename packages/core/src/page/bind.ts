@@ -149,10 +149,17 @@ class Binder {
   }
 
   /** Who may make or delete records: nobody where the page does not say so. */
-  allowed(what: "new" | "delete"): Condition | null {
+  allowed(what: "new" | "delete" | "history"): Condition | null {
     const told = this.parsed.file.access?.[what];
     if (told === undefined || told === false) return null;
     return this.condition(String(told), false, ["access", what]);
+  }
+
+  /** When a save must say why. */
+  reason(): Condition | null {
+    const told = this.parsed.file.save?.reason;
+    if (told === undefined || told === false) return null;
+    return this.condition(String(told), true, ["save", "reason"]);
   }
 
   /** Refuses a condition on the stored record where there is none yet. */
@@ -208,7 +215,7 @@ class Binder {
     const fixed = settings["read-only"] === true || column.written === "always";
     const keyFixed = this.isKey(column) && this.parsed.file.record["key-editable"] !== true;
     // A routine has rights of its own.
-    const granted = this.parsed.file.save !== undefined || column.granted.update;
+    const granted = this.parsed.file.save?.routine !== undefined || column.granted.update;
     return {
       column,
       formName: this.formName(name),
@@ -292,7 +299,7 @@ class Binder {
         );
         return [];
       }
-      const because = save
+      const because = save?.routine
         ? "a routine saves for this page, which takes every field"
         : field.readOnly
           ? "it is shown only"
@@ -473,9 +480,14 @@ export function bindPage(name: string, version: string, parsed: ParsedPage, cata
       rows: binder.condition(file.access?.rows, false, ["access", "rows"]),
       new: make,
       delete: binder.allowed("delete"),
+      history: binder.allowed("history"),
       because: file.access?.because ?? null,
     },
     fields,
+    related: (file.related ?? []).map((each) =>
+      typeof each === "string" ? { name: each, by: null } : { name: each.page, by: each.by ?? null },
+    ),
+    reason: binder.reason(),
     sets: binder.sets(),
     checks: binder.checks(fields),
     routine: routineOf(file.save, table, catalog.routines, binder),

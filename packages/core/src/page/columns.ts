@@ -9,6 +9,8 @@ export const loadedColumns = memoizePerPage((page): readonly Column[] => {
     page.access.rows,
     page.access.edit,
     page.access.delete,
+    page.access.history,
+    page.reason,
     ...page.checks.map((check) => check.condition),
     ...whens,
   ];

@@ -9,6 +9,9 @@ export const tokenName = "quill.token";
 /** The button that saves, pressed by hand; a line that was sent by the enter key has no button's name. */
 export const saveName = "quill.save";
 
+/** The control in which a save says why. */
+export const reasonName = "quill.reason";
+
 /** The buttons that put what is stored in the place of what was typed; their value is the column's name. */
 export const takeName = "quill.take";
 

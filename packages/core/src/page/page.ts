@@ -36,6 +36,14 @@ export interface Field {
   readonly default: ValueExpression | null;
 }
 
+/** A page whose records refer to those of another one. */
+export interface RelatedPage {
+  /** The name of its file. */
+  readonly name: string;
+  /** The column that refers, where there are several. */
+  readonly by: string | null;
+}
+
 /** A column whose value is given by the page: never on a form, never taken from one. */
 export interface SetColumn {
   readonly column: Column;
@@ -95,6 +103,8 @@ export interface Page {
     /** Who may make a new record, and which records may be deleted: nobody and none where it is null. */
     readonly new: Condition | null;
     readonly delete: Condition | null;
+    /** Who may see what was changed of a record, and by whom: nobody where it is null. */
+    readonly history: Condition | null;
     readonly because: string | null;
   };
   readonly list: {
@@ -112,6 +122,10 @@ export interface Page {
     readonly beside: boolean;
   };
   readonly fields: readonly Field[];
+  /** Pages whose records refer to those of this one: shown with a record. */
+  readonly related: readonly RelatedPage[];
+  /** When a save must say why: never where it is null. */
+  readonly reason: Condition | null;
   readonly sets: readonly SetColumn[];
   readonly checks: readonly Check[];
   /** What a save calls; null for an UPDATE. */

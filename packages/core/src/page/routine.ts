@@ -74,7 +74,11 @@ export function routineOf(
   routines: readonly Routine[],
   context: RuleContext,
 ): RoutineCall | null {
-  if (!save) return null;
+  if (save?.routine === undefined) {
+    if (save?.parameters)
+      context.error("parameter", "Parameters are those of a routine: name it in save.routine.", ["save", "parameters"]);
+    return null;
+  }
   const full = (routine: Routine): string => `${routine.schema}.${routine.name}`;
   const found = routines.filter((routine) => full(routine) === save.routine);
   const [routine, ...others] = found;

@@ -56,6 +56,7 @@ export const pageSchema = v.strictObject({
       edit: v.optional(condition),
       new: v.optional(allowed),
       delete: v.optional(allowed),
+      history: v.optional(allowed),
       because: v.optional(line),
     }),
   ),
@@ -79,7 +80,16 @@ export const pageSchema = v.strictObject({
     ),
   ),
   checks: v.optional(v.array(v.strictObject({ expect: condition, at: v.optional(line), message: line }))),
-  save: v.optional(v.strictObject({ routine: line, parameters: v.optional(v.record(v.string(), line)) })),
+  save: v.optional(
+    v.strictObject({
+      routine: v.optional(line),
+      parameters: v.optional(v.record(v.string(), line)),
+      reason: v.optional(allowed),
+    }),
+  ),
+  related: v.optional(
+    v.pipe(v.array(v.union([line, v.strictObject({ page: line, by: v.optional(line) })])), v.minLength(1)),
+  ),
   answer: v.optional(
     v.strictObject({
       saved: v.optional(v.picklist(["list", "page", "view", "next"])),

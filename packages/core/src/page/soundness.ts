@@ -49,6 +49,8 @@ function reviewNew(page: Page, say: Say): void {
 function reviewList(page: Page, parsed: ParsedPage, say: Say): void {
   if (isSmall(page.table)) return;
   reviewOrder(page, parsed, say);
+  // Of a table that was never counted nobody knows yet.
+  if (page.table.rows === null) return;
   reviewFilters(page, say);
   reviewSearch(page, parsed, say);
 }

@@ -78,7 +78,7 @@ export function entryStatement(
     parameters.add(change.operation, "text"),
     parameters.add(JSON.stringify(change.fields), "jsonb"),
     parameters.add(note.requestId, "uuid"),
-    parameters.add(change.reason, "text"),
+    parameters.add(note.reason ?? change.reason, "text"),
     "'page'",
   ];
   return {

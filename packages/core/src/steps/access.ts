@@ -18,6 +18,10 @@ export const mayEdit = (page: Page, row: Row, facts: Facts): boolean =>
 export const mayMake = (page: Page, facts: Facts): boolean =>
   page.access.new !== null && holds(page.access.new, facts) === true;
 
+/** Whether the actor may see what was changed of a record: nobody where the page does not say so. */
+export const maySeeHistory = (page: Page, row: Row, facts: Facts): boolean =>
+  page.access.history !== null && holds(page.access.history, { ...facts, row }) === true;
+
 /** Whether a record may be deleted: the page says so, and its state allows an edit too. Both are part of the delete's WHERE. */
 export const mayDelete = (page: Page, row: Row, facts: Facts): boolean =>
   page.access.delete !== null && holds(page.access.delete, { ...facts, row }) === true && mayEdit(page, row, facts);

@@ -1,5 +1,6 @@
 import * as v from "valibot";
 import { formPage } from "../html/form.js";
+import { historyPage } from "../html/history.js";
 import { besidePage, listPage } from "../html/list.js";
 import { type Notice, noticePage } from "../html/notice.js";
 import { recordPage } from "../html/record.js";
@@ -227,6 +228,8 @@ function seen(status: number, view: View, request: PageRequest, signer: Signer):
       return { status, headers: fileHeaders(view.file), body: "", parts: view.file.parts };
     case "record":
       return page(status, recordPage(view.record, frame), here());
+    case "history":
+      return page(status, historyPage(view.history, frame));
     case "removal":
       return page(status, removalPage(view.removal, frame));
     case "choices":

@@ -74,6 +74,7 @@ export function formValues(row: Row, fields: readonly SubmittedField[]): Row {
 /** The conditions of checks and of rules that hold under one. */
 export const conditionsOf = (page: Page): readonly Condition[] => [
   ...page.checks.map((check) => check.condition),
+  ...(page.reason ? [page.reason] : []),
   ...page.fields.flatMap((field) => field.rules.flatMap((rule) => rule.when ?? [])),
 ];
 

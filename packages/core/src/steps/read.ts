@@ -5,7 +5,15 @@ import type { Code } from "../messages/codes.js";
 import { message } from "../messages/messages.js";
 import { isMade, isTaken } from "../page/columns.js";
 import { memoizePerPage } from "../page/memoize-per-page.js";
-import { conflictsName, saveName, searchButtonName, searchTextName, takeName, tokenName } from "../page/names.js";
+import {
+  conflictsName,
+  reasonName,
+  saveName,
+  searchButtonName,
+  searchTextName,
+  takeName,
+  tokenName,
+} from "../page/names.js";
 import type { Field, Page } from "../page/page.js";
 import type { Tidying } from "../page/schema.js";
 import type { Stored } from "../postgres/statement.js";
@@ -43,6 +51,8 @@ export interface Submission {
   readonly take: string | null;
   /** The fields at which the form told of somebody else's value. */
   readonly told: readonly string[];
+  /** Why it is saved; null where nothing was said. */
+  readonly reason: string | null;
   /** Why the form has to be looked at again before it is taken: null for one that is as it should be. */
   readonly stale: Stale | null;
 }
@@ -148,7 +158,7 @@ const namesFor = (form: Claims["form"]) =>
     return {
       fields,
       names,
-      reserved: new Set([tokenName, saveName, searchButtonName, takeName, conflictsName, ...own]),
+      reserved: new Set([tokenName, saveName, searchButtonName, takeName, conflictsName, reasonName, ...own]),
     };
   });
 
@@ -321,10 +331,17 @@ export function readSent(holder: Holder, pairs: readonly (readonly [string, stri
       search: searchIn(fields, sent),
       take: taken !== undefined && columns.has(taken) ? taken : null,
       told: namesIn(sent.get(conflictsName)).filter((name) => columns.has(name)),
+      reason: reasonIn(sent.get(reasonName)),
       stale: staleOf(claims, holder, signer),
     },
   };
 }
+
+/** The most that can be said of why, in characters. */
+const longestReason = 1000;
+
+const reasonIn = (text = ""): string | null =>
+  text.replaceAll("\0", "").replaceAll(/\r\n?/g, "\n").trim().slice(0, longestReason) || null;
 
 /** The names of a JSON array; none where it is something else. */
 function namesIn(json = "[]"): readonly string[] {

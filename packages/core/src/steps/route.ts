@@ -55,6 +55,7 @@ function addressOf(page: Page, rest: readonly string[]): Address | undefined {
   if (rest.length !== parts + 1) return undefined;
   const segments = rest.slice(0, -1);
   if (rest.at(-1) === "edit") return { operations: { GET: "open", POST: "save" }, segments };
+  if (rest.at(-1) === "history" && page.access.history) return { operations: { GET: "history" }, segments };
   if (rest.at(-1) === "delete" && page.access.delete)
     return { operations: { GET: "confirm", POST: "delete" }, segments };
   return undefined;

@@ -5,6 +5,7 @@ import type { Page } from "../page/page.js";
 import type { Row } from "../postgres/statement.js";
 import type { FileView } from "../views/file-view.js";
 import type { FormView } from "../views/form-view.js";
+import type { HistoryView } from "../views/history-view.js";
 import type { Judged } from "../views/judged.js";
 import type { ListView } from "../views/list-view.js";
 import type { RecordView } from "../views/record-view.js";
@@ -17,6 +18,7 @@ export type View =
   | { readonly what: "list"; readonly list: ListView; readonly form?: FormView | null }
   | { readonly what: "file"; readonly file: FileView }
   | { readonly what: "record"; readonly record: RecordView }
+  | { readonly what: "history"; readonly history: HistoryView }
   | { readonly what: "removal"; readonly removal: RemovalView }
   | { readonly what: "notice"; readonly notice: NoticeOf }
   | { readonly what: "choices"; readonly choices: { readonly options: readonly Option[]; readonly more: boolean } }

@@ -1,4 +1,5 @@
 import type { Actor } from "../condition/facts.js";
+import type { Page } from "../page/page.js";
 import type { Database } from "../postgres/statement.js";
 import type { Frame } from "../views/frame.js";
 import type { Signer } from "./signer.js";
@@ -45,4 +46,6 @@ export interface Dependencies {
   readonly pause: (ms: number) => Promise<void>;
   /** The greatest age of a form that is taken, in milliseconds: an older one is shown again first. */
   readonly formAge: number;
+  /** The pages that are served together, for what one shows of another. */
+  readonly pages?: () => readonly Page[];
 }

@@ -22,6 +22,8 @@ export const operations = {
   /** To the record beside this one in the list. */
   next: { way: "open", keyed: true },
   previous: { way: "open", keyed: true },
+  /** What was changed of a record. */
+  history: { way: "open", keyed: true },
   new: { way: "open", keyed: false },
   confirm: { way: "open", keyed: true },
   choices: { way: "open", keyed: false },

@@ -13,6 +13,8 @@ export interface Trip {
   readonly request: PageRequest;
   /** What conditions are asked about: who and when; row and form are added where they are known. */
   readonly facts: Facts;
+  /** Why it is saved, where the person said so. */
+  readonly reason?: string | null;
   readonly recorder: Recorder;
   readonly dependencies: Dependencies;
 }
@@ -25,7 +27,13 @@ export const inside = (trip: Trip, database: Database, key: readonly string[] = 
 });
 
 /** What the change log is told of a trip besides the change. */
-export const logNoteOf = ({ page, facts, request }: Pick<Trip, "page" | "facts" | "request">): LogNote => ({
+export const logNoteOf = ({
+  page,
+  facts,
+  request,
+  reason = null,
+}: Pick<Trip, "page" | "facts" | "request" | "reason">): LogNote => ({
+  reason,
   actor: facts.actor,
   page: page.name,
   pageVersion: page.version,

@@ -75,6 +75,8 @@ export interface FormView {
   readonly locked: string | null;
   /** Whether the record may be deleted by the person who looks at it. */
   readonly removable: boolean;
+  /** Why it is saved, where the page asks for it: as typed, and what is wrong with it. */
+  readonly reason: { readonly text: string; readonly problem: string | null } | null;
   readonly notice: string | null;
   /** Whether it can be said that nothing was saved; where a save's answer was lost, it can't. */
   readonly certain: boolean;

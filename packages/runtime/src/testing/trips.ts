@@ -134,6 +134,7 @@ export async function makeTrips({ sql = [], files, poolSize = 10 }: TripsOptions
         elapsed: () => performance.now(),
         pause: (ms) => new Promise((resolve) => setTimeout(resolve, ms)),
         formAge: 86_400_000,
+        pages: () => site.pages,
       },
     );
 
