@@ -19,6 +19,7 @@ const core = [
   "views",
   "trip",
   "html",
+  "json",
   "steps",
   "operations",
 ];

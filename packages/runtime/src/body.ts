@@ -24,22 +24,48 @@ function written(parsed: unknown): PageRequest["body"] {
   return { text: new URLSearchParams(pairs).toString() };
 }
 
+/** JSON, or a JSON Merge Patch (RFC 7396). */
+export const isJson = (request: Request): boolean =>
+  /^application\/(json|merge-patch\+json)\s*(;|$)/i.test(request.headers["content-type"] ?? "") &&
+  (request.headers["content-encoding"] ?? "identity") === "identity";
+
 const isForm = (request: Request): boolean =>
   /^application\/x-www-form-urlencoded\s*(;|$)/i.test(request.headers["content-type"] ?? "") &&
   (request.headers["content-encoding"] ?? "identity") === "identity";
 
 /**
- * The body of a form submission as text, up to 1 MiB, or why it could not be taken; null for a method that has none.
+ * The body of a form submission as text, or what was sent as JSON, up to 1 MiB, or why it could not be taken; null for a method that has none.
  *
  * A form is read off the wire as it is: pairs that came twice or in a wrong encoding are for the read step to refuse, and a
  * parser between would already have mended them.
  */
 export function readBody(request: Request): Promise<PageRequest["body"]> | PageRequest["body"] {
-  if (request.method !== "POST") return null;
+  if (request.method === "PATCH" && !isJson(request)) return { refused: "wrong-content-type" };
+  if (request.method !== "POST" && request.method !== "PATCH") return null;
+  if (isJson(request)) return readJsonBody(request);
   if (!isForm(request)) return { refused: "wrong-content-type" };
   if (request.readableEnded || request.body !== undefined) {
     return Buffer.isBuffer(request.body) ? decoded(request.body) : written(request.body);
   }
+  return readBytes(request);
+}
+
+/** What was sent as JSON: parsed by the application around the pages, or here. */
+async function readJsonBody(request: Request): Promise<PageRequest["body"]> {
+  if ((request.readableEnded || request.body !== undefined) && !Buffer.isBuffer(request.body))
+    return { json: request.body as unknown };
+  const read = Buffer.isBuffer(request.body) ? decoded(request.body) : await readBytes(request);
+  if ("refused" in read) return read;
+  try {
+    return { json: JSON.parse(read.text) as unknown };
+  } catch {
+    return { refused: "json-broken" };
+  }
+}
+
+type Read = { readonly text: string } | { readonly refused: "body-too-large" | "wrong-content-type" };
+
+function readBytes(request: Request): Promise<Read> | Read {
   if (Number(request.headers["content-length"] ?? 0) > mostBytes) return { refused: "body-too-large" };
   return new Promise((resolve) => {
     const parts: Buffer[] = [];

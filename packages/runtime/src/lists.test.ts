@@ -40,7 +40,7 @@ const at = async (query: Query, path = "/marks") =>
 
 /** The records that a list shows, by key, in its order. */
 const idsIn = (body: string): number[] =>
-  [...body.matchAll(/<a class="record" href="\/marks\/(\d+)">/g)].map(([, id]) => Number(id));
+  [...body.matchAll(/<a class="record" href="\/marks\/(\d+)[?"]/g)].map(([, id]) => Number(id));
 
 /** Where a link of the list leads. */
 function way(body: string, rel: "prev" | "next"): Query | null {

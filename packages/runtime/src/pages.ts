@@ -5,12 +5,18 @@ import { Readable } from "node:stream";
 import { pipeline } from "node:stream/promises";
 import {
   type Actor,
+  type ApiRequest,
   catalogMark,
   type Database,
   DatabaseAway,
   type Frame,
+  factsOf,
   handle,
+  jsonDocument,
   type MatchedRoute,
+  mayOpen,
+  noticeAsJson,
+  openApi,
   type PageRequest,
   type PageResponse,
   type RecordedRequest,
@@ -22,7 +28,7 @@ import {
 } from "@loyal-quill/core";
 import { parse } from "cookie";
 import type express from "express";
-import { readBody } from "./body.js";
+import { isJson, readBody } from "./body.js";
 import { type Loaded, loadPageFiles, watchPageFiles } from "./page-files.js";
 
 export interface PagesOptions {
@@ -116,10 +122,38 @@ const queryOf = (request: express.Request): Record<string, string> =>
       )
     : {};
 
+/** Whether JSON is spoken: it is sent, or preferred, or the method is none of a page's. */
+const speaksJson = (request: express.Request): boolean =>
+  isJson(request) ||
+  request.method === "PATCH" ||
+  request.method === "DELETE" ||
+  request.accepts(["html", "json", "application/problem+json"]) !== "html";
+
+/** What a request asks for by its headers, where it speaks JSON. */
+const apiOf = (request: express.Request): ApiRequest => ({
+  ifMatch: request.get("if-match") ?? null,
+  ifNoneMatch: request.get("if-none-match") ?? null,
+  minimal: /(^|[\s,;])return=minimal($|[\s,;])/i.test(request.get("prefer") ?? ""),
+});
+
+/**
+ * Whether a browser sends something for another site. Pages have tokens against that; JSON can't be sent across sites without the browser asking
+ * beforehand (Fetch Standard, 3.2), which is never granted, and this says so as well.
+ */
+function isCrossSite(request: express.Request): boolean {
+  const site = request.get("sec-fetch-site");
+  if (site !== undefined) return site !== "same-origin" && site !== "none";
+  const origin = request.get("origin");
+  return origin !== undefined && (!URL.canParse(origin) || new URL(origin).host !== request.get("host"));
+}
+
 /** Milliseconds between two tries to read the page files while the database is away. */
 const retryEvery = 1000;
 
 const day = 86_400_000;
+
+/** The address of the pages' description as an API. */
+const openApiPath = "/openapi.json";
 
 const structureMark = async (database: Database): Promise<string> => (await database.run(catalogMark()))[0]?.mark ?? "";
 
@@ -200,7 +234,11 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
   };
 
   const serve = async (matched: MatchedRoute, request: express.Request, response: express.Response): Promise<void> => {
-    const body = await readBody(request);
+    const speaks = speaksJson(request);
+    const sent = await readBody(request);
+    const isForm = sent !== null && "text" in sent;
+    const isForeign = speaks && !isForm && !/^(GET|HEAD|OPTIONS)$/.test(request.method) && isCrossSite(request);
+    const body: PageRequest["body"] = isForeign ? { refused: "cross-site" } : sent;
     const actor = await actorOf(request, body);
     const given = options.frame(request, actor);
     const pageRequest: PageRequest = {
@@ -210,6 +248,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
       path: request.path,
       query: queryOf(request),
       body,
+      api: speaks ? apiOf(request) : null,
       actor,
       session: options.session(request),
       said: cookie(request, saidCookie),
@@ -242,6 +281,19 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     options.onRequest?.(recorded);
   };
 
+  /** The pages as an API, as far as the person who asks may open them. */
+  const describe = async (request: express.Request, response: express.Response): Promise<void> => {
+    const actor = await options.actor(request);
+    const { application, language } = options.frame(request, actor);
+    const open = actor ? loaded.pages.filter((page) => mayOpen(page, factsOf(actor, new Date())) === true) : [];
+    send(
+      response,
+      actor
+        ? jsonDocument(openApi(open, application, request.baseUrl, "1"), "application/vnd.oai.openapi+json;version=3.1")
+        : noticeAsJson("signed-out", language),
+    );
+  };
+
   // One handler instead of a router of its own: where an address leads is known from the pages, without trying one after the other.
   const router: express.RequestHandler = (request, response, next) => {
     const file = request.method === "GET" || request.method === "HEAD" ? files.get(request.path) : undefined;
@@ -253,7 +305,11 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
       send(response, { status: 200, headers, body: file.text });
       return;
     }
-    const matched = route(loaded, request.method, request.path);
+    if (request.path === openApiPath && (request.method === "GET" || request.method === "HEAD")) {
+      describe(request, response).catch(next);
+      return;
+    }
+    const matched = route(loaded, request.method, request.path, speaksJson(request) ? "json" : "html");
     // Another application's body is not ours to read.
     if (matched.kind === "nowhere") next();
     else serve(matched, request, response).catch(next);

@@ -145,7 +145,9 @@ describe("why something is changed, and what was", () => {
   });
 
   test("an entry opens the form with the values before it, to be saved as any other", async () => {
-    const { id } = await trips.one<{ id: string }>("SELECT id::text FROM quill_log.change WHERE reason IS NOT NULL AND page = 'post' ORDER BY id LIMIT 1");
+    const { id } = await trips.one<{ id: string }>(
+      "SELECT id::text FROM quill_log.change WHERE reason IS NOT NULL AND page = 'post' ORDER BY id LIMIT 1",
+    );
     const opened = await get("/posts/1/edit", tamsin, { old: id });
     expect(plain(opened.body)).toContain("These are the values before the change at");
     const form = formOf(opened.body);

@@ -12,6 +12,7 @@ const form = (over: object = {}) =>
       page: stationPage,
       form: "edit",
       kept: {},
+      begins: {},
       reason: null,
       removable: false,
       key: ["MV-014"],

@@ -102,6 +102,9 @@ export const arabic: MessageCatalog = {
     "no-field-here": "لم يتغير شيء مما تعرضه هذه الصفحة.",
     "none-refers": "لا شيء يشير إلى هذا السجل.",
     "more-not-shown": "هناك أكثر مما هو معروض هنا.",
+    "json-member-wrong": "لا يصلح هذا قيمةً من نوع {type}؛ أرسل الأعداد التي تزيد على 15 رقمًا نصوصًا.",
+    "json-member-unknown": "لا يوجد هنا حقل «{name}».",
+    "json-member-shown-only": "«{name}» للعرض فقط.",
     "new-record": "سجل جديد",
     add: "إضافة",
     delete: "حذف",
@@ -207,6 +210,22 @@ export const arabic: MessageCatalog = {
     "may-not-see-history": {
       title: "لا يمكنك رؤية تغييرات هذا السجل",
       advice: "اسأل المسؤول عن الصفحات إذا احتجت إليها.",
+    },
+    "json-broken": {
+      title: "المحتوى ليس كائن JSON",
+      advice: "أرسل كائنًا فيه عضو لكل حقل، بنوع application/json.",
+    },
+    "needs-if-match": {
+      title: "ترويسة If-Match مفقودة",
+      advice: "أرسل ETag السجل في If-Match حتى لا يُستبدل تغيير أحد دون رؤيته.",
+    },
+    "changed-since": {
+      title: "تغيّر السجل منذ ذلك الحين",
+      advice: "حمّله مجددًا وأرسل التغيير مع ETag الحالي.",
+    },
+    "cross-site": {
+      title: "هذا الطلب من موقع آخر",
+      advice: "أرسله من عنوان الصفحات نفسها أو مع رمز مميز.",
     },
     "malformed-key": {
       title: "المفتاح في العنوان لا يمكن أن يكون صحيحًا",

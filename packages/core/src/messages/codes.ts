@@ -7,6 +7,10 @@ import type { TitleCode } from "./catalog.js";
 export const statusOf = {
   "no-such-address": 404,
   "too-slow": 422,
+  "json-broken": 400,
+  "needs-if-match": 428,
+  "changed-since": 412,
+  "cross-site": 403,
   "malformed-key": 400,
   "no-such-record": 404,
   "record-gone": 404,

@@ -112,6 +112,9 @@ export const german: MessageCatalog = {
     "no-field-here": "Nichts, was diese Seite zeigt, wurde geändert.",
     "none-refers": "Keiner verweist auf diesen Datensatz.",
     "more-not-shown": "Es gibt mehr, als hier gezeigt werden.",
+    "json-member-wrong": "Das kann nicht für {type} stehen; senden Sie Zahlen mit mehr als 15 Stellen als Texte.",
+    "json-member-unknown": "Hier gibt es kein Feld „{name}“.",
+    "json-member-shown-only": "„{name}“ wird nur angezeigt.",
     "new-record": "Neuer Datensatz",
     add: "Hinzufügen",
     delete: "Löschen",
@@ -222,6 +225,23 @@ export const german: MessageCatalog = {
     "may-not-see-history": {
       title: "Die Änderungen dieses Datensatzes stehen Ihnen nicht offen",
       advice: "Wenden Sie sich an die Person, die die Seiten betreut, falls Sie sie brauchen.",
+    },
+    "json-broken": {
+      title: "Der Inhalt ist kein JSON-Objekt",
+      advice: "Senden Sie ein Objekt mit einem Eintrag je Feld, als application/json.",
+    },
+    "needs-if-match": {
+      title: "If-Match fehlt",
+      advice:
+        "Senden Sie den ETag des Datensatzes als If-Match, damit niemandes Änderung ungesehen überschrieben wird.",
+    },
+    "changed-since": {
+      title: "Der Datensatz wurde seither geändert",
+      advice: "Laden Sie ihn noch einmal und senden Sie die Änderung mit seinem jetzigen ETag.",
+    },
+    "cross-site": {
+      title: "Das kommt von einer anderen Website",
+      advice: "Senden Sie es von der Adresse der Seiten selbst oder mit einem Token.",
     },
     "malformed-key": {
       title: "Der Schlüssel in der Adresse kann nicht stimmen",

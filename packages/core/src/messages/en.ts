@@ -106,6 +106,9 @@ export const english = {
     "no-field-here": "Nothing that this page shows was changed.",
     "none-refers": "None refers to this record.",
     "more-not-shown": "There are more than are shown here.",
+    "json-member-wrong": "This can’t stand for a {type}; send numbers with more than 15 digits as texts.",
+    "json-member-unknown": "There is no field “{name}” here.",
+    "json-member-shown-only": "“{name}” is shown only.",
     "new-record": "New record",
     add: "Add",
     delete: "Delete",
@@ -215,6 +218,22 @@ export const english = {
     "may-not-see-history": {
       title: "You may not see the changes of this record",
       advice: "Ask the person who looks after the pages if you need to.",
+    },
+    "json-broken": {
+      title: "The body is no JSON object",
+      advice: "Send an object with a member for each field, as application/json.",
+    },
+    "needs-if-match": {
+      title: "If-Match is missing",
+      advice: "Send the record's ETag as If-Match, so that nobody's change is overwritten unseen.",
+    },
+    "changed-since": {
+      title: "The record was changed since",
+      advice: "Load it again, and send the change with its ETag as it is now.",
+    },
+    "cross-site": {
+      title: "This comes from another site",
+      advice: "Send it from the pages' own address, or with a token.",
     },
     "malformed-key": {
       title: "The key in the address can't be right",

@@ -34,6 +34,7 @@ describe("a page's language", () => {
         page: of,
         form: "edit",
         kept: {},
+        begins: {},
         reason: null,
         removable: false,
         key: ["MV-014"],

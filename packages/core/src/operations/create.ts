@@ -30,7 +30,7 @@ import { claimsFor, doubtingToken, type FormState, freshForm, layOut, makeForm, 
 import { noteProblems, noteRead, noteWrite } from "./save-notes.js";
 
 /** A new record as the table would make it, by its constant defaults, with what the page, another record and the address give. */
-async function defaults(trip: Trip): Promise<StoredRecord> {
+export async function defaults(trip: Trip): Promise<StoredRecord> {
   const { page, facts, request, recorder, dependencies } = trip;
   const columns = shownDefaults(page.table.columns);
   const [row] = columns.length > 0 ? await dependencies.database.run(defaultsStatement(columns)) : [];
@@ -159,6 +159,12 @@ export async function create(trip: Trip, body: string): Promise<Outcome> {
   const submission = readForm(trip, "new", body);
   if ("kind" in submission) return submission;
   noteRead(recorder, submission);
+  return createRead(trip, submission);
+}
+
+/** The same for a form that was read already. */
+export async function createRead(trip: Trip, submission: Submission): Promise<Outcome> {
+  const { recorder } = trip;
   try {
     return await beyondRead(trip, submission);
   } catch (error) {

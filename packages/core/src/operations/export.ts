@@ -5,7 +5,7 @@ import type { Database, Row, Statement } from "../postgres/statement.js";
 import { openListStatement, readListStatement } from "../statements/list.js";
 import { type Outcome, refused } from "../trip/outcome.js";
 import type { Trip } from "../trip/trip.js";
-import { csvLine } from "../values/csv.js";
+import { type CsvField, csvLines } from "../values/csv.js";
 import { told } from "../views/told.js";
 import { questionOf } from "./list.js";
 
@@ -35,22 +35,20 @@ function openCursor(database: Database, statement: Statement): Promise<Cursor> {
 /** Texts that a spreadsheet could take for a formula stand behind an apostrophe; numbers and dates are none. */
 const isText: ReadonlySet<string> = new Set(["text", "enum", "json", "other"]);
 
-const lineOf = (page: Page, row: Row): string =>
-  csvLine(
-    page.list.columns.map(({ column, choices }) => {
-      const stored = row[column.name] ?? null;
-      return {
-        text: (choices ? stored : told(page, column, stored)) ?? "",
-        isText: choices !== null || isText.has(column.type.kind),
-      };
-    }),
-  );
+const fieldsOf = (page: Page, row: Row): readonly CsvField[] =>
+  page.list.columns.map(({ column, choices }) => {
+    const stored = row[column.name] ?? null;
+    return {
+      text: (choices ? stored : told(page, column, stored)) ?? "",
+      isText: choices !== null || isText.has(column.type.kind),
+    };
+  });
 
 async function* linesOf(page: Page, cursor: Cursor, first: readonly Row[]): AsyncGenerator<string> {
   try {
-    yield csvLine(page.list.columns.map(({ label }) => ({ text: label, isText: true })));
+    yield csvLines([page.list.columns.map(({ label }) => ({ text: label, isText: true }))]);
     for (let rows = first; rows.length > 0; rows = rows.length < rowsAtATime ? [] : await cursor.next())
-      yield rows.map((row) => lineOf(page, row)).join("");
+      yield csvLines(rows.map((row) => fieldsOf(page, row)));
   } finally {
     cursor.close();
   }

@@ -145,6 +145,7 @@ export function layOut(trip: Trip, form: FormKind, state: FormState, offers: Off
     title: headingOf(trip, form, record.row),
     kept: listQuery(page, trip.request.query),
     fields,
+    begins: record.row,
     token: state.token,
     problems,
     conflicts,

@@ -12,6 +12,7 @@ import { type RecordedRequest, Recorder } from "../trip/recording.js";
 import type { Dependencies, PageRequest, PageResponse } from "../trip/request.js";
 import { isSaving, type Operation, operations } from "../trip/round-trip.js";
 import type { Trip } from "../trip/trip.js";
+import { apiRuns } from "./api.js";
 import { withBeside } from "./beside.js";
 import { runs } from "./index.js";
 
@@ -115,12 +116,24 @@ class RoundTrip {
     const told = { actor: entered.actor.id, page: page.name, request: request.id };
     const dependencies = { ...this.dependencies, database: telling(this.dependencies.database, told) };
     const trip: Trip = { page, key: this.key ?? [], request, facts: entered, recorder, dependencies };
+    const isForm = request.body !== null && "text" in request.body;
+    const api = request.api && !isForm ? apiRuns[operation] : undefined;
+    if (api) {
+      const { body } = request;
+      if (body && "refused" in body) {
+        recorder.note("read", [], body.refused);
+        return refused(body.refused, page);
+      }
+      const outcome = await api(trip);
+      if (outcome.kind === "saved" || outcome.kind === "unchanged") this.key ??= outcome.key;
+      return outcome;
+    }
     const run = runs[operation];
     if (run.takes === "segments") return run.run(trip, segments);
     if (run.takes === "nothing") return withBeside(trip, await run.run(trip));
     const { body } = request;
-    if (!body || "refused" in body) {
-      const code = body?.refused ?? "wrong-content-type";
+    if (!body || !("text" in body)) {
+      const code = body && "refused" in body ? body.refused : "wrong-content-type";
       recorder.note("read", [], code);
       return refused(code, page);
     }
@@ -180,7 +193,7 @@ class RoundTrip {
 }
 
 const operationOf = (matched: MatchedRoute, method: string): Operation =>
-  matched.kind === "page" ? matched.operation : method === "POST" ? "save" : "open";
+  matched.kind === "page" ? matched.operation : /^(POST|PATCH|DELETE)$/.test(method) ? "save" : "open";
 
 /**
  * Takes one request through the round trip.

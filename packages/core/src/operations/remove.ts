@@ -8,6 +8,7 @@ import { mayDelete } from "../steps/access.js";
 import { load, type StoredRecord } from "../steps/load.js";
 import { completeOffers, loadLists } from "../steps/offer.js";
 import { prefillFields, titleOf } from "../steps/prefill.js";
+import type { Submission } from "../steps/read.js";
 import { writeToken } from "../steps/token.js";
 import { retryOnConflict } from "../steps/write.js";
 import { failed, notFound, type Outcome, type Refusal, refused } from "../trip/outcome.js";
@@ -90,10 +91,16 @@ export async function confirm(trip: Trip): Promise<Outcome> {
 
 /** Deletes the record as it was shown when it was confirmed; one that was changed since is shown again first. */
 export async function remove(trip: Trip, body: string): Promise<Outcome> {
-  const { page, key, facts, recorder, dependencies } = trip;
   const submission = readForm(trip, "delete", body);
-  if ("kind" in submission) return submission;
-  const { claims, stale } = submission;
+  return "kind" in submission ? submission : removeRead(trip, submission);
+}
+
+/** The same for a form that was read already. */
+export async function removeRead(
+  trip: Trip,
+  { claims, stale }: Pick<Submission, "claims" | "stale">,
+): Promise<Outcome> {
+  const { page, key, facts, recorder, dependencies } = trip;
   recorder.note("read", [{ name: "row version", value: claims.row }]);
   const statement = removeStatement(page, key, claims.row, facts, logNoteOf(trip));
   const again = async (said: string): Promise<Outcome> => {

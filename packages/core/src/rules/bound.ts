@@ -135,6 +135,8 @@ export const boundRule = (side: Side, means: string): RuleKind<Bound, string | n
     if (value === "NaN") return ["not-a-number", {}];
     return isBeyond(side, value ?? "", bound, column.type.kind) ? [side.name, { limit: bound }] : null;
   },
+  schema: ({ bound }): Readonly<Record<string, number>> =>
+    /^-?\d{1,15}(\.\d+)?$/.test(bound) ? { [side.name === "min" ? "minimum" : "maximum"]: Number(bound) } : {},
   review: (demand, reviewed) => review(side, demand, reviewed),
   counted: ({ bound }, column) => {
     const name = `t.${quoted(column.name)}`;

@@ -23,6 +23,7 @@ export const maxLength: RuleKind<number, number> = {
     const given = [...text].length;
     return given > limit ? ["max-length", { given, limit }] : null;
   },
+  schema: (characters) => ({ maxLength: characters }),
   review: (characters, { column, path, say }) => {
     const { maxLength: most } = column.type;
     if (most !== null && characters > most)

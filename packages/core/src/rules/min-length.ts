@@ -19,6 +19,7 @@ export const minLength: RuleKind<number, number> = {
   },
   demandOf: (setting) => setting,
   words: (characters) => `at least ${characters} characters`,
+  schema: (characters) => ({ minLength: characters }),
   broken: (limit, { text }) => {
     const given = [...text].length;
     return given < limit ? ["min-length", { given, limit }] : null;

@@ -34,6 +34,7 @@ export const oneOf: RuleKind<Values, Values> = {
   ],
   words: (values) => `one of ${values.join(", ")}`,
   broken: (values, { value }) => (values.includes(value ?? "") ? null : ["not-on-offer", {}]),
+  schema: (values) => ({ enum: values }),
   review: (values, { column, rules, path, say }) => {
     const known = listOf(column, rules);
     const refused = values.filter((value) => known && !known.includes(value));

@@ -32,5 +32,6 @@ export const pattern: RuleKind<Pattern, string> = {
     }
   },
   words: ({ source }) => `pattern ${source}`,
+  schema: ({ source }) => ({ pattern: `^(?:${source})$` }),
   broken: ({ matches }, { value }) => (matches(value ?? "") ? null : ["pattern", {}]),
 };

@@ -136,6 +136,8 @@ export interface RuleKind<Demand, Setting = unknown> {
   tidied?(demand: Demand, text: string): string;
   /** Attributes of the field's control. */
   attributes?(demand: Demand): Readonly<Record<string, string>>;
+  /** What it demands in the words of JSON Schema (2020-12), as far as that has any. */
+  schema?(demand: Demand): Readonly<Record<string, string | number | readonly string[]>>;
   /** Holds it against the table and the field's other rules. */
   review?(demand: Demand, reviewed: Reviewed): void;
   /** What has to be asked of the table; null where there is nothing to ask. */

@@ -23,6 +23,7 @@ export const step: RuleKind<string, string | number> = {
   demandOf: (setting) => String(setting),
   words: (by) => `step ${by}`,
   broken: (by, { value }) => (isMultiple(value ?? "", by) ? null : ["step", { limit: by }]),
+  schema: (by): Readonly<Record<string, number>> => (Number(by) > 0 ? { multipleOf: Number(by) } : {}),
   counted: (by, column) => {
     const name = `t.${quoted(column.name)}`;
     return {

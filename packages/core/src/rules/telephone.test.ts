@@ -63,6 +63,7 @@ describe("the rule telephone", () => {
       page,
       form: "edit",
       kept: {},
+      begins: {},
       reason: null,
       removable: false,
       key: ["MV-014"],

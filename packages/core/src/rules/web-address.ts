@@ -7,5 +7,6 @@ export const webAddress = textFormRule({
   words: "a web address",
   means: "An address that begins with http:// or https:// and names a host (RFC 3986, 3).",
   form: /^https?:\/\/[^\s/?#@\\]+\.?(?:[/?#]\S*)?$/i,
+  format: "uri",
   attributes: { inputmode: "url" },
 });

@@ -17,9 +17,9 @@ import type { NoticeOf, Outcome, View } from "../trip/outcome.js";
 import type { PageRequest, PageResponse } from "../trip/request.js";
 import type { Signer } from "../trip/signer.js";
 import type { FileView } from "../views/file-view.js";
-import { renderTemplate, toldMoment } from "../views/told.js";
-import { titleOf } from "./prefill.js";
+import { answerJson } from "./answer-json.js";
 import { readPairs } from "./read.js";
+import { saidOf } from "./said.js";
 import { sameText } from "./token.js";
 
 const htmlHeaders = { "content-type": "text/html; charset=utf-8", "cache-control": "no-store" };
@@ -89,19 +89,6 @@ export function readSaid(value: string | null, signer: Signer): Said | null {
 /** Forgets the line once it was shown. */
 const forget = (request: PageRequest, path: string): Record<string, string> =>
   request.said === null ? {} : { "set-cookie": `${saidCookie}=; Path=${path}; Max-Age=0; HttpOnly; SameSite=Lax` };
-
-/** What is said of a save on the page that it leads to. */
-function saidOf(outcome: Outcome & { kind: "saved" | "unchanged" }): string {
-  const { page: at, row, key } = outcome;
-  if (outcome.rows !== undefined && outcome.rows !== 1)
-    return word(at.language, outcome.rows === 0 ? "no-row-changed" : "rows-saved", { count: outcome.rows });
-  const title = titleOf(at, row, key);
-  if (outcome.earlier !== undefined)
-    return word(at.language, "was-saved", { title, at: toldMoment(at, outcome.earlier) });
-  if (outcome.kind === "unchanged") return word(at.language, "nothing-changed", { title });
-  if (outcome.what === "deleted") return word(at.language, "is-deleted", { title });
-  return at.answer.message ? renderTemplate(at, at.answer.message, row) : word(at.language, "is-saved", { title });
-}
 
 /** An address that a page's file names, with values of the record in it, each as a part of an address (RFC 3986, 2.1). */
 const addressFrom = (at: Page, to: Template, { row, key }: { row: Row; key: readonly string[] }): string =>
@@ -259,7 +246,15 @@ function seen(status: number, view: View, request: PageRequest, signer: Signer):
 const statuses = { shown: 200, invalid: 422, conflict: 409, failed: 503, refused: 403, "not-found": 404 } as const;
 
 /** Turns an outcome into an answer: what is seen, or 303 after a save (RFC 9110, 15.4.4). */
-export const answer = (outcome: Outcome, request: PageRequest, signer: Signer): PageResponse =>
-  outcome.kind === "saved" || outcome.kind === "unchanged"
-    ? afterSave(outcome, request, signer)
-    : seen(statuses[outcome.kind], outcome.view, request, signer);
+export function answer(outcome: Outcome, request: PageRequest, signer: Signer): PageResponse {
+  const isSaved = outcome.kind === "saved" || outcome.kind === "unchanged";
+  const { api } = request;
+  if (api) {
+    const next = isSaved ? afterSave(outcome, request, signer).headers : null;
+    const { location: to = "", "set-cookie": cookie } = next ?? {};
+    const said = cookie === undefined ? {} : { "set-cookie": cookie };
+    const made = answerJson(outcome, request, api, signer, next && { to, said });
+    if (made) return made;
+  }
+  return isSaved ? afterSave(outcome, request, signer) : seen(statuses[outcome.kind], outcome.view, request, signer);
+}

@@ -21,6 +21,9 @@ export type Route =
 /** A route that leads to a page of ours, sound or not. */
 export type MatchedRoute = Exclude<Route, { readonly kind: "nowhere" }>;
 
+/** What is spoken at an address: pages and forms, or JSON. */
+export type Speaks = "html" | "json";
+
 /** What is served: the sound pages, and the addresses of those whose files have errors. */
 export interface Site {
   readonly pages: readonly Page[];
@@ -34,13 +37,16 @@ interface Address {
 }
 
 /** What a page answers at an address below its own: the operation by method. */
-function addressOf(page: Page, rest: readonly string[]): Address | undefined {
+function addressOf(page: Page, rest: readonly string[], speaks: Speaks): Address | undefined {
   const parts = page.path.columns.length;
   const [first] = rest;
   if (rest.length === 1 && first === csvSegment) return { operations: { GET: "export" }, segments: [] };
   if (rest.length === 0)
     return {
-      operations: { GET: "list", ...(page.list.edit.length > 0 ? { POST: "rows" as const } : {}) },
+      operations:
+        speaks === "json"
+          ? { GET: "list", ...(page.access.new ? { POST: "create" as const } : {}) }
+          : { GET: "list", ...(page.list.edit.length > 0 ? { POST: "rows" as const } : {}) },
       segments: [],
     };
   if (rest.length === 2 && first === choicesSegment) return { operations: { GET: "choices" }, segments: rest.slice(1) };
@@ -51,7 +57,14 @@ function addressOf(page: Page, rest: readonly string[]): Address | undefined {
   // A key "new" has a tilde before it in the address.
   if (rest.length === 1 && first === "new")
     return page.access.new ? { operations: { GET: "new", POST: "create" }, segments: [] } : undefined;
-  if (rest.length === parts) return { operations: { GET: "view" }, segments: rest };
+  if (rest.length === parts)
+    return {
+      operations:
+        speaks === "json"
+          ? { GET: "view", PATCH: "save", ...(page.access.delete ? { DELETE: "delete" as const } : {}) }
+          : { GET: "view" },
+      segments: rest,
+    };
   if (rest.length !== parts + 1) return undefined;
   const segments = rest.slice(0, -1);
   if (rest.at(-1) === "edit") return { operations: { GET: "open", POST: "save" }, segments };
@@ -79,7 +92,7 @@ function pagesBelow(pages: readonly Page[], segment: string): readonly Page[] {
 }
 
 /** Whether an address belongs to one of the pages, and to which operation of it. */
-export function route(site: Site, method: string, path: string): Route {
+export function route(site: Site, method: string, path: string, speaks: Speaks = "html"): Route {
   const segments = path.split("/").slice(1);
   const below = (listSegments: readonly string[]): boolean =>
     listSegments.every((segment, index) => segments[index] === segment);
@@ -89,7 +102,7 @@ export function route(site: Site, method: string, path: string): Route {
     const rest = segments.slice(listSegments.length);
     // No key is empty in an address (see page/path.ts), so a slash at the end is one too many.
     const slash = rest.length > 0 && rest.at(-1) === "";
-    const address = addressOf(page, slash ? rest.slice(0, -1) : rest);
+    const address = addressOf(page, slash ? rest.slice(0, -1) : rest, speaks);
     if (!address || (slash && method !== "GET" && method !== "HEAD")) continue;
     if (slash) return { kind: "moved", page, to: path.slice(0, -1) };
     const { operations } = address;

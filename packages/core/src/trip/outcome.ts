@@ -55,6 +55,8 @@ interface Saved {
   readonly to?: string;
   /** For rows that were saved in their list: the list as the answer, with what was typed in others; null for the list anew. */
   readonly list?: ListView | null;
+  /** Where JSON is spoken: the record as it is stored now. */
+  readonly record?: RecordView;
   /** How many rows were saved together. */
   readonly rows?: number;
 }

@@ -4,6 +4,15 @@ import type { Database } from "../postgres/statement.js";
 import type { Frame } from "../views/frame.js";
 import type { Signer } from "./signer.js";
 
+/** The headers of a request that speaks JSON. */
+export interface ApiRequest {
+  /** RFC 9110, 13.1.1 and 13.1.2. */
+  readonly ifMatch: string | null;
+  readonly ifNoneMatch: string | null;
+  /** Whether `return=minimal` is preferred (RFC 7240, 4.2). */
+  readonly minimal: boolean;
+}
+
 /** A request to a served page, as the runtime read it off HTTP. */
 export interface PageRequest {
   /** UUID. */
@@ -14,7 +23,13 @@ export interface PageRequest {
   readonly path: string;
   readonly query: Readonly<Record<string, string>>;
   /** The body of a form submission as text, or why it could not be taken. */
-  readonly body: { readonly text: string } | { readonly refused: "body-too-large" | "wrong-content-type" } | null;
+  readonly body:
+    | { readonly text: string }
+    | { readonly json: unknown }
+    | { readonly refused: "body-too-large" | "wrong-content-type" | "json-broken" | "cross-site" }
+    | null;
+  /** Where JSON is spoken instead of HTML: what its headers ask for. */
+  readonly api?: ApiRequest | null;
   readonly actor: Actor | null;
   /** What a form is bound to besides its actor: changes with every sign-in. */
   readonly session: string;

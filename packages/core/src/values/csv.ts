@@ -1,3 +1,5 @@
+import { stringify } from "csv-stringify/sync";
+
 /** A field of a CSV file; `isText` for what people have typed, which a spreadsheet must not take for a formula. */
 export interface CsvField {
   readonly text: string;
@@ -5,13 +7,20 @@ export interface CsvField {
 }
 
 /**
- * A field as it is written: in quotes where it holds a comma, a quote or a line break (RFC 4180, 2). A text that begins like a formula
- * gets an apostrophe before it.
+ * Records of a CSV file, each with its line's end (RFC 4180, 2). A text that begins like a formula gets an apostrophe before it.
  */
-function written({ text, isText }: CsvField): string {
-  const safe = isText && /^[=+\-@\t\r\n|%]/.test(text) ? `'${text}` : text;
-  return /[",\r\n]/.test(safe) ? `"${safe.replaceAll('"', '""')}"` : safe;
-}
-
-/** A record of a CSV file, with its line's end (RFC 4180, 2). */
-export const csvLine = (fields: readonly CsvField[]): string => `${fields.map(written).join(",")}\r\n`;
+export const csvLines = (records: readonly (readonly CsvField[])[]): string =>
+  stringify(
+    records.map((fields) => fields.map(({ text }) => text)),
+    {
+      record_delimiter: "windows",
+      // A line's end of any kind is part of the field.
+      quoted_match: /[\r\n]/,
+      cast: {
+        string: (value, { index, records: line }) => ({
+          value,
+          escape_formulas: records[line]?.[index]?.isText ?? true,
+        }),
+      },
+    },
+  );

@@ -2,6 +2,7 @@ import type { Option } from "../controls/control.js";
 import type { Control } from "../controls/index.js";
 import type { Word } from "../messages/catalog.js";
 import type { Field, Page } from "../page/page.js";
+import type { Row } from "../postgres/statement.js";
 
 export type { Option };
 
@@ -68,6 +69,8 @@ export interface FormView {
   /** How the list was looked at that one came from: it goes along in addresses. */
   readonly kept: Readonly<Record<string, string>>;
   readonly fields: readonly FieldView[];
+  /** The stored record, or what a new one begins with. */
+  readonly begins: Row;
   readonly token: string;
   readonly problems: readonly Problem[];
   readonly conflicts: readonly Conflict[];

@@ -24,6 +24,9 @@ export interface RecordView {
   /** How the list was looked at that one came from: it goes along in addresses. */
   readonly kept: Readonly<Record<string, string>>;
   readonly fields: readonly FieldView[];
+  /** As it is stored, and its version. */
+  readonly row: Row;
+  readonly version: string;
   /** Why it can't be edited, where it can't. */
   readonly locked: string | null;
   readonly removable: boolean;

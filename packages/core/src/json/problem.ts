@@ -1,0 +1,26 @@
+import type { Json } from "./value.js";
+
+/** What is wrong with one member of what was sent; with all of it where the pointer is empty. */
+export interface JsonProblem {
+  /** A JSON Pointer (RFC 6901) into what was sent. */
+  readonly pointer: string;
+  readonly detail: string;
+}
+
+/** A token of a JSON Pointer (RFC 6901, 3). */
+export const pointerTo = (name: string): string => `/${name.replaceAll("~", "~0").replaceAll("/", "~1")}`;
+
+/** Problem details (RFC 9457), with `errors` for what is wrong with single members. */
+export const problemJson = (
+  status: number,
+  code: string,
+  title: string,
+  detail: string | null,
+  errors: readonly JsonProblem[] = [],
+): Json => ({
+  type: `urn:loyal-quill:problem:${code}`,
+  title,
+  status,
+  ...(detail === null ? {} : { detail }),
+  ...(errors.length > 0 ? { errors: errors.map((each) => ({ ...each })) } : {}),
+});

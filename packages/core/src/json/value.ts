@@ -1,0 +1,61 @@
+import type { Stored } from "../postgres/statement.js";
+import type { Column } from "../table/model.js";
+
+/** A value of JSON (RFC 8259). */
+export type Json = string | number | boolean | null | readonly Json[] | { readonly [name: string]: Json };
+
+/** Whole numbers that every reader of JSON keeps (RFC 8259, 6). */
+const smallIntegers: ReadonlySet<string> = new Set(["smallint", "integer"]);
+
+/** Whether a column's values are numbers in JSON: what has more digits than a double keeps is a text. */
+export const isJsonNumber = ({ type }: Column): boolean => type.kind === "integer" && smallIntegers.has(type.cast);
+
+/**
+ * A stored value as JSON: small whole numbers as numbers; decimals and larger ones as texts, to the digit; moments with a time zone as RFC 3339 in
+ * UTC; what has no form of its own in JSON as PostgreSQL prints it.
+ */
+export function jsonOf(column: Column, stored: Stored): Json {
+  if (stored === null) return null;
+  switch (column.type.kind) {
+    case "integer":
+      return isJsonNumber(column) ? Number(stored) : stored;
+    case "boolean":
+      return stored === "true";
+    case "timestamp":
+      return stored.replace(" ", "T");
+    case "timestamptz":
+      return /^\d{4}-\d\d-\d\d \d\d:\d\d:\d\d(\.\d+)?\+00$/.test(stored)
+        ? stored.replace(" ", "T").replace(/\+00$/, "Z")
+        : stored;
+    case "json":
+      return parsed(stored);
+    default:
+      return stored;
+  }
+}
+
+const parsed = (text: string): Json => {
+  try {
+    return JSON.parse(text) as Json;
+  } catch {
+    return text;
+  }
+};
+
+/** A number has at most so many digits that a double keeps. */
+const mostDigits = 15;
+
+/**
+ * A value of JSON as the text that stands for it; `undefined` where it can't stand for any, as a list for a number can't, or a number with more
+ * digits than every reader keeps.
+ */
+export function textOfJson(column: Column, value: Json): string | undefined {
+  if (column.type.kind === "json") return value === null ? "" : JSON.stringify(value);
+  if (value === null) return "";
+  if (typeof value === "string") return value;
+  if (typeof value === "boolean") return column.type.kind === "boolean" ? String(value) : undefined;
+  if (typeof value !== "number") return undefined;
+  const isNumeric = ["integer", "decimal", "float"].includes(column.type.kind);
+  const text = String(value);
+  return isNumeric && text.replace(/e.*$/i, "").replaceAll(/\D/g, "").length <= mostDigits ? text : undefined;
+}

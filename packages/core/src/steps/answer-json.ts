@@ -1,0 +1,192 @@
+import { type JsonProblem, pointerTo, problemJson } from "../json/problem.js";
+import type { Json } from "../json/value.js";
+import { historyJson, listJson, newJson, recordJson } from "../json/views.js";
+import { type Code, statusOf } from "../messages/codes.js";
+import { type Language, titleOfCode, word } from "../messages/messages.js";
+import { recordAddress } from "../page/path.js";
+import type { NoticeOf, Outcome, View } from "../trip/outcome.js";
+import type { ApiRequest, PageRequest, PageResponse } from "../trip/request.js";
+import type { Signer } from "../trip/signer.js";
+import type { FormView } from "../views/form-view.js";
+import type { RecordView } from "../views/record-view.js";
+import { saidOf } from "./said.js";
+
+const respond = (
+  status: number,
+  content: Json,
+  type = "application/json",
+  headers: Readonly<Record<string, string>> = {},
+): PageResponse => ({
+  status,
+  headers: { "content-type": `${type}; charset=utf-8`, "cache-control": "no-store", vary: "accept", ...headers },
+  body: JSON.stringify(content),
+});
+
+const empty = (status: number, headers: Readonly<Record<string, string>> = {}): PageResponse => ({
+  status,
+  headers: { "cache-control": "no-store", vary: "accept", ...headers },
+  body: "",
+});
+
+const problem = (
+  status: number,
+  code: string,
+  title: string,
+  detail: string | null,
+  errors: readonly JsonProblem[] = [],
+  headers: Readonly<Record<string, string>> = {},
+): PageResponse =>
+  respond(status, problemJson(status, code, title, detail, errors), "application/problem+json", headers);
+
+/** Seconds after which it may work again (RFC 9110, 10.2.3). */
+const retryAfter = { "retry-after": "5" };
+
+function noticeJson({ code, because, page, allow }: NoticeOf, request: PageRequest): PageResponse {
+  const language = page?.language ?? request.frame.language;
+  const { title, advice } = titleOfCode(language, code);
+  const status = statusOf[code];
+  return problem(status, code, title, because === null ? advice : because, [], {
+    ...(allow === undefined ? {} : { allow }),
+    ...(status === 401 ? { "www-authenticate": "Bearer" } : {}),
+    ...(status === 503 ? retryAfter : {}),
+  });
+}
+
+/** A form that came back, as a problem with a pointer to each of its fields. */
+function formProblem(status: number, code: Code | "invalid" | "conflict" | "failed", form: FormView): PageResponse {
+  const { language } = form.page;
+  const pointerOf = (field: string | null): string => (field === null ? "" : pointerTo(field));
+  const errors = [
+    ...form.problems.map(({ field, message }) => ({ pointer: pointerOf(field), detail: message })),
+    ...form.conflicts.map(({ field, stored }) => ({
+      pointer: pointerTo(field),
+      detail: `${word(language, "stored-now")} ${stored}`,
+    })),
+  ];
+  const title =
+    form.conflicts.length > 0
+      ? word(language, "conflict-heading")
+      : word(language, errors.length === 1 ? "one-thing" : "many-things", { count: errors.length });
+  return problem(status, code, title, null, errors, status === 503 ? retryAfter : {});
+}
+
+/** A strong tag (RFC 9110, 8.8.3): the row's version, by which a change is tied to it, and a digest of what was answered. */
+const tagOf = (record: RecordView, body: string, signer: Signer): string =>
+  `"${record.version}.${signer.digests("tag")(body)}"`;
+
+function recordAnswer(
+  status: number,
+  record: RecordView,
+  request: PageRequest,
+  signer: Signer,
+  headers: Readonly<Record<string, string>> = {},
+): PageResponse {
+  const made = respond(status, recordJson(record, request.frame.base), "application/json", headers);
+  const etag = tagOf(record, made.body, signer);
+  const known = request.api?.ifNoneMatch ?? null;
+  const isKnown =
+    known !== null &&
+    (known.trim() === "*" ||
+      known
+        .replaceAll("W/", "")
+        .split(/\s*,\s*/)
+        .includes(etag));
+  const isReading = request.method === "GET" || request.method === "HEAD";
+  // A reader may keep it, as long as it asks whether it is still so.
+  const kept = { "cache-control": "private, no-cache", etag };
+  return isReading && isKnown
+    ? { ...empty(304), headers: { ...empty(304).headers, ...kept } }
+    : { ...made, headers: { ...made.headers, ...kept } };
+}
+
+function seen(
+  status: number,
+  kind: Outcome["kind"],
+  view: View,
+  request: PageRequest,
+  signer: Signer,
+): PageResponse | null {
+  const { base } = request.frame;
+  switch (view.what) {
+    case "list":
+      return respond(status, listJson(view.list, base));
+    case "record":
+      return recordAnswer(status, view.record, request, signer);
+    case "history":
+      return respond(status, historyJson(view.history, base));
+    case "form":
+      if (kind === "shown") return respond(status, newJson(view.form));
+      return formProblem(
+        status,
+        kind === "conflict" ? "conflict" : kind === "failed" ? "failed" : "invalid",
+        view.form,
+      );
+    case "removal":
+      return problem(status, "conflict", view.removal.said ?? view.removal.title, null);
+    case "notice":
+      return noticeJson(view.notice, request);
+    case "choices":
+    case "judged":
+    case "file":
+    case "methods":
+    case "elsewhere":
+    case "better-address":
+      return null;
+  }
+}
+
+const statuses = { shown: 200, invalid: 422, conflict: 409, failed: 503, refused: 403, "not-found": 404 } as const;
+
+/** What is answered of a save: the record, where one is preferred. */
+function afterSave(
+  outcome: Outcome & { kind: "saved" | "unchanged" },
+  request: PageRequest,
+  api: ApiRequest,
+  location: string,
+  said: Readonly<Record<string, string>>,
+  signer: Signer,
+): PageResponse {
+  const { base } = request.frame;
+  const address = `${base}${recordAddress(outcome.page.path, outcome.key)}`;
+  const isMade = outcome.kind === "saved" && outcome.what === "made";
+  const where = isMade ? { location: address } : {};
+  // A form that a script has sent: it goes on to where the answer would have led.
+  if (request.body && "text" in request.body)
+    return respond(200, { outcome: outcome.kind, message: saidOf(outcome), location }, "application/json", said);
+  if (outcome.kind === "saved" && outcome.what === "deleted") return empty(204);
+  if (api.minimal || !outcome.record)
+    return empty(isMade ? 201 : 204, { ...where, ...(api.minimal ? { "preference-applied": "return=minimal" } : {}) });
+  return recordAnswer(isMade ? 201 : 200, outcome.record, request, signer, where);
+}
+
+/**
+ * An outcome as JSON; null where its answer is the same in both.
+ *
+ * @param location where a form's answer would lead, and the headers that carry its line there
+ */
+export function answerJson(
+  outcome: Outcome,
+  request: PageRequest,
+  api: ApiRequest,
+  signer: Signer,
+  location: { readonly to: string; readonly said: Readonly<Record<string, string>> } | null,
+): PageResponse | null {
+  if (outcome.kind === "saved" || outcome.kind === "unchanged")
+    return afterSave(outcome, request, api, location?.to ?? "", location?.said ?? {}, signer);
+  return seen(statuses[outcome.kind], outcome.kind, outcome.view, request, signer);
+}
+
+/** A description of the pages, or why it is not given. */
+export const jsonDocument = (content: Json, type?: string): PageResponse => respond(200, content, type);
+
+export const noticeAsJson = (code: Code, language: Language): PageResponse => {
+  const { title, advice } = titleOfCode(language, code);
+  return problem(
+    statusOf[code],
+    code,
+    title,
+    advice,
+    [],
+    statusOf[code] === 401 ? { "www-authenticate": "Bearer" } : {},
+  );
+};

@@ -1,0 +1,97 @@
+import { type Json, textOfJson } from "../json/value.js";
+import { message, word } from "../messages/messages.js";
+import { isMade, isTaken } from "../page/columns.js";
+import { reasonName } from "../page/names.js";
+import type { Field, Page } from "../page/page.js";
+import type { Row } from "../postgres/statement.js";
+import { readValue } from "../values/read-value.js";
+import type { Problem } from "../views/form-view.js";
+import { type Submission, type SubmittedField, tidy } from "./read.js";
+import type { Claims } from "./token.js";
+
+type Members = Readonly<Record<string, Json>>;
+
+function readMember(page: Page, field: Field, value: Json, texts: ReadonlyMap<string, string>): SubmittedField {
+  const { column } = field;
+  const wrong = (said: string): SubmittedField => ({
+    field,
+    sent: true,
+    text: "",
+    touched: true,
+    value: null,
+    problem: { field: column.name, message: said },
+  });
+  const given = textOfJson(column, value);
+  if (given === undefined) return wrong(word(page.language, "json-member-wrong", { type: column.type.shown }));
+  const text = tidy(field, given, texts);
+  const read = readValue(column.type, text, page.timeZone);
+  if (!read.ok) return wrong(field.message ?? message(page.language, read.code, { label: field.label }));
+  return { field, sent: true, text, touched: true, value: read.value, problem: null };
+}
+
+const unsent = (field: Field): SubmittedField => ({
+  field,
+  sent: false,
+  text: "",
+  touched: false,
+  value: null,
+  problem: null,
+});
+
+/**
+ * Takes the members of an object as the fields of a form: null is no value; a member that is not there is left alone.
+ *
+ * @param stored the record as it is stored, by which what is the same is known as untouched; empty for a new one
+ * @returns the submission, or what is wrong with members that are no fields
+ */
+export function readJson(
+  page: Page,
+  members: Members,
+  claims: Claims,
+  stored: Row,
+): { readonly submission: Submission; readonly strays: readonly Problem[] } {
+  const form = claims.form === "new" ? "new" : "edit";
+  const taken = page.fields.filter((field) => isTaken(field, form));
+  const texts = new Map(
+    taken.flatMap((field) => {
+      const text = textOfJson(field.column, members[field.column.name] ?? null);
+      return text === undefined ? [] : [[field.column.name, text] as const];
+    }),
+  );
+  const fields = taken.map((field): SubmittedField => {
+    const { name } = field.column;
+    const isGiven = claims.given?.includes(name) === true;
+    if (!Object.hasOwn(members, name)) {
+      if (isGiven) return { ...unsent(field), sent: true, touched: true, value: stored[name] ?? null };
+      // What is made of another field where it is left empty is made for a new record.
+      return isMade(field) && form === "new" ? readMember(page, field, "", texts) : unsent(field);
+    }
+    const read = readMember(page, field, members[name] ?? null, texts);
+    const isSame = form === "edit" && read.problem === null && read.value === (stored[name] ?? null);
+    return isSame ? { ...read, touched: false } : read;
+  });
+  const names = new Set(taken.map(({ column }) => column.name));
+  const strays = Object.keys(members)
+    .filter((name) => !names.has(name) && name !== reasonName)
+    .map((name) => ({
+      field: name,
+      message: word(
+        page.language,
+        page.fields.some(({ column }) => column.name === name) ? "json-member-shown-only" : "json-member-unknown",
+        { name },
+      ),
+    }));
+  const reason = members[reasonName];
+  const submission: Submission = {
+    claims,
+    token: "",
+    fields,
+    ignored: [],
+    search: null,
+    take: null,
+    told: [],
+    reason: typeof reason === "string" ? reason.replaceAll("\0", "").trim().slice(0, 1000) || null : null,
+    stale: null,
+  };
+  return { submission, strays };
+}
