@@ -62,6 +62,14 @@ function sendPlainly(form: HTMLFormElement, submitter: HTMLElement | null): void
   form.submit();
 }
 
+/** Saves a form and asks for no page: the answer says where to go on to. Null where it was not saved: then the page says why. */
+async function savedTo(action: string, body: URLSearchParams): Promise<string | null> {
+  const response = await fetch(action, { method: "POST", body, headers: { accept: "application/json" } });
+  if (!response.ok) return null;
+  const { location: next } = (await response.json()) as { location?: string };
+  return next || null;
+}
+
 async function send(form: HTMLFormElement, submitter: HTMLElement | null): Promise<void> {
   const pairs = [...new FormData(form, submitter)].flatMap(([name, value]): [string, string][] =>
     typeof value === "string" ? [[name, value]] : [],
@@ -69,6 +77,9 @@ async function send(form: HTMLFormElement, submitter: HTMLElement | null): Promi
   const body = new URLSearchParams(pairs);
   await busily(async () => {
     try {
+      const next = form.closest(".beside") ? await savedTo(form.action, body) : null;
+      if (next !== null && (await showAnswer(await fetch(next, { headers: { accept: "text/html" } }), true))) return;
+      if (next !== null) return void location.assign(next);
       const response = await fetch(form.action, { method: "POST", body, headers: { accept: "text/html" } });
       if (await showAnswer(response, response.redirected)) return;
       // A notice, or a sign-in: a page of its own, to which the form is sent once more, since nothing of it was saved.

@@ -6,6 +6,7 @@ import { Feed } from "./api/feed.js";
 import { Censuses } from "./drafts/census.js";
 import { Desk } from "./drafts/desk.js";
 import { accountOf, actorOf, csrfToken } from "./sign-in/session.js";
+import { actorOfToken, bearerOf, digestOf } from "./sign-in/tokens.js";
 import type { Store } from "./store/store.js";
 
 /** What stands around a page for a person, apart from where the pages are mounted. */
@@ -68,10 +69,15 @@ export async function openEditedDatabase(options: EditedDatabaseOptions): Promis
     signInCarries: true,
     ...(options.formAge === undefined ? {} : { formAge: options.formAge }),
     actor: async (request) => {
+      const token = bearerOf(request);
+      if (token !== null) return actorOfToken(token, store);
       const found = await accountOf(request, store);
       return found && actorOf(found);
     },
-    session: (request) => csrfToken(request, signingKey),
+    session: (request) => {
+      const token = bearerOf(request);
+      return token === null ? csrfToken(request, signingKey) : `token ${digestOf(token)}`;
+    },
     frame: options.frame,
     onRequest: (recorded) => {
       // What the script of a page asks for by itself is no open and no save.

@@ -10,6 +10,8 @@ export interface Actor {
   readonly roles: readonly string[];
   /** Further attributes that conditions may ask for: `actor.region_id`. */
   readonly attributes: Readonly<Record<string, Attribute>>;
+  /** The pages that they may open at all, by name; all of them where it is left out. */
+  readonly pages?: readonly string[];
 }
 
 /** What a condition is asked about. */

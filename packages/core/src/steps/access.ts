@@ -8,7 +8,8 @@ const holds = (condition: Condition | null, facts: Facts): Truth =>
   condition ? truthOf(condition.expression, facts) : true;
 
 /** Whether the actor may open the page at all. Without a condition everybody who is known may. */
-export const mayOpen = (page: Page, facts: Facts): Truth => holds(page.access.open, facts);
+export const mayOpen = (page: Page, facts: Facts): Truth =>
+  facts.actor.pages?.includes(page.name) === false ? false : holds(page.access.open, facts);
 
 /** Whether the record's state allows an edit. The same condition is part of the save's WHERE. */
 export const mayEdit = (page: Page, row: Row, facts: Facts): boolean =>

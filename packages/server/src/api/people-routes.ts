@@ -4,11 +4,13 @@ import type { Pages } from "@loyal-quill/runtime";
 import express, { type Request } from "express";
 import * as v from "valibot";
 import { hashPassword, newPassword } from "../sign-in/passwords.js";
-import type { Account } from "../store/entities.js";
+import { digestOf, newToken } from "../sign-in/tokens.js";
+import type { Account, Token } from "../store/entities.js";
 import type { Store } from "../store/store.js";
 import { mayAnswers, personAnswer } from "./people.js";
 import { problem } from "./problem.js";
 import { plain } from "./shapes.js";
+import type { TokenAnswer } from "./types.js";
 
 const line = v.pipe(plain, v.trim(), v.minLength(1, "must not be empty"), v.maxLength(200));
 const attribute = v.union([
@@ -94,8 +96,69 @@ export function peopleRoutes({ store, pages, database, account }: PeopleRouteOpt
     response.json({ person: personAnswer(found), password });
   });
 
+  router.get("/:id/tokens", async (request, response) => {
+    response.json((await store.tokens(request.params.id)).map(tokenAnswer));
+  });
+
+  router.post("/:id/tokens", async (request, response) => {
+    const body = v.safeParse(tokenShape, request.body ?? {});
+    if (!body.success) return notUnderstood(response, body.issues[0]);
+    const found = await store.account(request.params.id);
+    if (!found) return problem(response, 404, "No such account", "It may have been removed.");
+    const self = await account(request);
+    const token = newToken();
+    const madeAt = new Date();
+    const made = {
+      id: randomUUID(),
+      name: body.output.name,
+      digest: digestOf(token),
+      accountId: found.id,
+      pages: body.output.pages,
+      madeAt,
+      madeBy: self?.name ?? "",
+      endsAt: new Date(madeAt.getTime() + body.output.days * 86_400_000),
+      usedAt: null,
+    };
+    await store.keepToken(made);
+    response.status(201).json({ made: tokenAnswer(made), token });
+  });
+
+  router.delete("/:id/tokens/:token", async (request, response) => {
+    const { id, token } = request.params;
+    if (!v.is(uuid, token) || !(await store.removeToken(token, id)))
+      return problem(response, 404, "No such token", "It may have been revoked already.");
+    response.json({ revoked: token });
+  });
+
   return router;
 }
+
+const uuid = v.pipe(v.string(), v.uuid());
+
+const tokenShape = v.strictObject({
+  name: line,
+  /** Null for all pages of the account. */
+  pages: v.nullable(v.pipe(v.array(line), v.minLength(1, "must name a page"), v.maxLength(1000))),
+  days: v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(366)),
+});
+
+const tokenAnswer = ({
+  id,
+  name,
+  pages,
+  madeAt,
+  madeBy,
+  endsAt,
+  usedAt,
+}: Omit<Token, "database" | "digest">): TokenAnswer => ({
+  id,
+  name,
+  pages,
+  madeAt: madeAt.toISOString(),
+  madeBy,
+  endsAt: endsAt.toISOString(),
+  usedAt: usedAt?.toISOString() ?? null,
+});
 
 function notUnderstood(response: express.Response, issue: v.BaseIssue<unknown>): void {
   const at = (issue.path ?? []).map((part) => String(part.key)).join(".");

@@ -212,6 +212,24 @@ export interface PersonAnswer {
   readonly attributes: Readonly<Record<string, Attribute>>;
 }
 
+/** A token by which a program acts as an account. */
+export interface TokenAnswer {
+  readonly id: string;
+  readonly name: string;
+  /** The pages that it opens; null for all of the account. */
+  readonly pages: readonly string[] | null;
+  readonly madeAt: string;
+  readonly madeBy: string;
+  readonly endsAt: string;
+  readonly usedAt: string | null;
+}
+
+/** A token that was just made; the token itself only this once. */
+export interface MadeTokenAnswer {
+  readonly made: TokenAnswer;
+  readonly token: string;
+}
+
 /** An account as it was kept; the password only where a new one was made, and only this once. */
 export interface KeptPersonAnswer {
   readonly person: PersonAnswer;

@@ -23,6 +23,31 @@ export const AccountEntity = defineEntity({
 });
 export type Account = InferEntity<typeof AccountEntity>;
 
+/** A token by which a program acts as an account, for some pages and up to an end. Of the token itself only a digest is kept. */
+export const TokenEntity = defineEntity({
+  name: "Token",
+  tableName: "token",
+  properties: {
+    id: p.uuid().primary(),
+    name: p.string(),
+    /** SHA-256 of the token, in hexadecimal digits. */
+    digest: p.string().unique(),
+    accountId: p.uuid().index(),
+    /** The edited database that it is for, by its name; empty for the first one. */
+    database: p.string(),
+    /** The pages that it opens, by name; null for all that the account may open. */
+    pages: p.json<string[]>().nullable(),
+    madeAt: p.datetime().columnType("timestamptz(3)"),
+    madeBy: p.string(),
+    endsAt: p.datetime().columnType("timestamptz(3)"),
+    usedAt: p.datetime().columnType("timestamptz(3)").nullable(),
+  },
+});
+export type Token = Omit<InferEntity<typeof TokenEntity>, "pages" | "usedAt" | typeof PrimaryKeyProp> & {
+  pages: string[] | null;
+  usedAt: Date | null;
+};
+
 /** A recorded request, newest kept. What is searched for stands in columns of its own. */
 export const RequestEntity = defineEntity({
   name: "Request",

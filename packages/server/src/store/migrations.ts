@@ -76,6 +76,24 @@ class FormatsOfWhatIsStored extends Migration {
   }
 }
 
+class Tokens extends Migration {
+  override up(): void {
+    this.addSql(`CREATE TABLE token (
+      id uuid PRIMARY KEY,
+      name varchar(255) NOT NULL,
+      digest varchar(255) NOT NULL CONSTRAINT token_digest_unique UNIQUE,
+      account_id uuid NOT NULL REFERENCES account ON DELETE CASCADE,
+      database varchar(63) NOT NULL,
+      pages jsonb,
+      made_at timestamptz(3) NOT NULL,
+      made_by varchar(255) NOT NULL,
+      ends_at timestamptz(3) NOT NULL,
+      used_at timestamptz(3)
+    )`);
+    this.addSql("CREATE INDEX token_account_id_index ON token (account_id)");
+  }
+}
+
 /** The store's migrations in their order. A landed one is never changed. */
 export const migrationsList = [
   { name: "2026-11-first-tables", class: FirstTables },
@@ -83,4 +101,5 @@ export const migrationsList = [
   { name: "2026-11-tables-of-versions", class: TablesOfVersions },
   { name: "2026-11-several-databases", class: SeveralDatabases },
   { name: "2026-11-formats-of-what-is-stored", class: FormatsOfWhatIsStored },
+  { name: "2026-11-tokens", class: Tokens },
 ];

@@ -12,6 +12,8 @@ import {
   DraftEntity,
   RequestEntity,
   storedFormat,
+  type Token,
+  TokenEntity,
   type Version,
   VersionEntity,
 } from "./entities.js";
@@ -79,7 +81,7 @@ export class Store {
     const orm = await MikroORM.init({
       ...shared,
       clientUrl: url,
-      entities: [AccountEntity, RequestEntity, DraftEntity, VersionEntity],
+      entities: [AccountEntity, TokenEntity, RequestEntity, DraftEntity, VersionEntity],
       extensions: [Migrator],
       migrations: { migrationsList, snapshot: false, tableName: "migration" },
       schemaGenerator: { skipTables: ["session"] },
@@ -133,6 +135,30 @@ export class Store {
   /** Adds an account, or sets the one with that id to what is given. */
   async keepAccount(account: Account): Promise<void> {
     await this.orm.em.fork().upsert(AccountEntity, account);
+  }
+
+  /** The tokens of this database for an account, the newest first. */
+  tokens(accountId: string): Promise<Token[]> {
+    const where = { accountId, database: this.database };
+    return this.orm.em.fork().find(TokenEntity, where, { orderBy: { madeAt: "desc" } }) as Promise<Token[]>;
+  }
+
+  tokenByDigest(digest: string): Promise<Token | null> {
+    return this.orm.em.fork().findOne(TokenEntity, { digest, database: this.database }) as Promise<Token | null>;
+  }
+
+  async keepToken(token: Omit<Token, "database">): Promise<void> {
+    await this.orm.em.fork().insert(TokenEntity, { ...token, database: this.database });
+  }
+
+  async noteTokenUse(id: string, usedAt: Date): Promise<void> {
+    await this.orm.em.fork().nativeUpdate(TokenEntity, { id }, { usedAt });
+  }
+
+  /** Ends a token at once. @returns whether there was one */
+  async removeToken(id: string, accountId: string): Promise<boolean> {
+    const where = { id, accountId, database: this.database };
+    return (await this.orm.em.fork().nativeDelete(TokenEntity, where)) > 0;
   }
 
   async keepRequest(recorded: RecordedRequest): Promise<void> {

@@ -12,6 +12,7 @@ import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
 import { Title } from "../parts/title.js";
 import { texts } from "../texts.js";
+import { Tokens } from "./tokens.js";
 
 const says = texts.peopleRoute;
 
@@ -274,6 +275,7 @@ export default function PeopleRoute() {
                 <May person={person} />
                 <div style={{ height: "1.5rem" }} />
                 <PersonForm key={person.id} person={person} onKept={() => {}} />
+                <Tokens key={`tokens of ${person.id}`} person={person} />
               </>
             )}
             {!person && chosen !== "new" && (
