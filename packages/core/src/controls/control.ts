@@ -24,6 +24,7 @@ export interface ControlParts {
   readonly type: string;
   readonly autocomplete: string;
   readonly text: string;
+  readonly options: readonly Option[];
   /** What stands in it, as its `content` writes it. */
   readonly content: Markup;
   /** What the script of the pages goes by, where the choices are searched or depend on others. */
@@ -48,7 +49,13 @@ export interface ControlKind<Name extends string = string> {
   /** Which stored values it doesn't keep, as a predicate over `name`; null where it keeps all of the column's type. */
   unshown?(name: string, column: Column): string | null;
   /** The text for a value that is not null: the stored one where it does not say. */
-  textOf?(stored: string, column: Column, timeZone: string): string;
+  textOf?(stored: string, column: Column, timeZone: string, language: Language): string;
+  /** The text of the value that a typed text stands for, where the control writes it another way. */
+  valueText?(text: string, column: Column): string;
+  /** What it means where only the hidden control beside it was sent. */
+  readonly unsent?: string;
+  /** Whether it is several elements, which have a legend instead of a label (HTML, 4.10.15). */
+  readonly isGroup?: true;
   /** The text for null. */
   readonly empty?: string;
   /** A text (line breaks as LF) as it is the same before and after a browser's form submission. */

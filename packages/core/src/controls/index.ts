@@ -5,12 +5,24 @@ import type { Choices } from "./choice-source.js";
 import type { ControlKind } from "./control.js";
 import { date } from "./date.js";
 import { dateTime } from "./date-time.js";
+import { entries } from "./entries.js";
 import { multiLine } from "./multi-line.js";
 import { number } from "./number.js";
+import { radio } from "./radio.js";
 import { text } from "./text.js";
 
 /** The only list of controls. */
-const kinds = { "check-box": checkBox, choice, text, "multi-line": multiLine, number, date, "date-time": dateTime };
+const kinds = {
+  "check-box": checkBox,
+  choice,
+  radio,
+  entries,
+  text,
+  "multi-line": multiLine,
+  number,
+  date,
+  "date-time": dateTime,
+};
 
 /** The control of a field: which HTML element shows it and how its text is taken. */
 export type Control = keyof typeof kinds;

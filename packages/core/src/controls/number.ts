@@ -1,4 +1,5 @@
 import { attributes } from "../markup/markup.js";
+import { inLanguage } from "../values/in-language.js";
 import { type ControlKind, isSingleLine, line, withLineBreaks } from "./control.js";
 
 const inputModes: Partial<Record<string, string>> = { integer: "numeric", decimal: "decimal", float: "decimal" };
@@ -10,6 +11,7 @@ export const number: ControlKind<"number"> = {
   keeps: isSingleLine,
   plainer: "multi-line",
   unshown: withLineBreaks,
+  textOf: (stored, { type }, _timeZone, language) => inLanguage(type.kind, stored, language),
   write: ({ common, column, content }) =>
     line(
       attributes({

@@ -13,7 +13,7 @@ const shown = (
 ) => {
   const column = columnOf(table, name);
   if (!column) throw new Error(name);
-  return show({ control, column }, stored, zone);
+  return show({ control, column }, stored, { timeZone: zone, language: "en" });
 };
 const moment = (stored: string, zone?: string) => shown("date-time", stored, zone, sensor, "calibrated_at");
 

@@ -1,3 +1,4 @@
+import type { Language } from "../messages/messages.js";
 import type { Stored } from "../postgres/statement.js";
 import type { Column } from "../table/model.js";
 import { type Control, controlKind } from "./index.js";
@@ -16,16 +17,16 @@ export const keeping = (wanted: Control, text: string): Control =>
  * Chooses the control that can show a stored value without losing any of it, and what it holds.
  *
  * @param stored PostgreSQL's text form, in UTC where it has a time zone
- * @param timeZone IANA name
+ * @param page the IANA name of its time zone, and its language
  */
 export function show(
   { control, column }: { readonly control: Control; readonly column: Column },
   stored: Stored,
-  timeZone: string,
+  { timeZone, language }: { readonly timeZone: string; readonly language: Language },
 ): Shown {
   const kind = controlKind(control);
   if (stored === null) return { control, text: kind.empty ?? "" };
-  const text = kind.textOf?.(stored, column, timeZone) ?? stored;
+  const text = kind.textOf?.(stored, column, timeZone, language) ?? stored;
   return { control: keeping(control, text), text };
 }
 

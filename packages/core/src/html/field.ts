@@ -80,6 +80,7 @@ function written(view: FieldView, id: string, content: Markup, language: Languag
       id,
       name: `${row?.prefix ?? ""}${view.name}`,
       "aria-label": row?.label ?? null,
+      placeholder: field.hint,
       "aria-describedby": describedBy(view, id),
       "aria-invalid": view.problems.length > 0 ? "true" : null,
       ...asked,
@@ -90,6 +91,7 @@ function written(view: FieldView, id: string, content: Markup, language: Languag
     type,
     autocomplete: field.autocomplete,
     text,
+    options: view.options,
     content,
     choosing: choosingOf(view),
     unfinished: (code) => field.message ?? message(language, code, { label: field.label }),
@@ -138,11 +140,14 @@ function takenBlock(view: FieldView, index: number, language: Language, content:
   const problems =
     view.problems.length > 0 ? html`<p class="problem" id="${id}-problem">${view.problems.join(" ")}</p>` : null;
   const wrong = view.problems.length > 0 || view.conflict ? " wrong" : "";
-  const label = html`<label for="${id}">${field.label}</label>`;
+  const isGroup = controlKind(view.control).isGroup === true;
+  const label = isGroup ? html`<legend>${field.label}</legend>` : html`<label for="${id}">${field.label}</label>`;
   const control = written(view, id, content, language);
   if (controlKind(view.control).isBox) {
     return html`<div class="field${wrong}" data-field="${field.column.name}"><div class="control box">${control}${label}${unit}</div>${help}${problems}${replacedNote(view, id, language)}${conflictNote(view, id, language)}</div>`;
   }
+  if (isGroup)
+    return html`<fieldset class="field${wrong}" data-field="${field.column.name}">${label}${help}<div class="control">${control}${unit}</div>${problems}${replacedNote(view, id, language)}${conflictNote(view, id, language)}</fieldset>`;
   return html`<div class="field${wrong}" data-field="${field.column.name}">${label}${help}<div class="control">${control}${unit}</div>${searchLine(view, id, language)}${problems}${replacedNote(view, id, language)}${conflictNote(view, id, language)}</div>`;
 }
 
@@ -197,7 +202,7 @@ export function fieldBlock(view: FieldView, index: number, taken: boolean, langu
   const content = contentOf(kind, view.field.column, view.text, view.options);
   const isPlain =
     view.problems.length === 0 && view.conflict === null && view.replaces === null && !view.offer?.searched;
-  const halves = isPlain ? halvesOf(view, index, language) : null;
+  const halves = isPlain && !kind.isGroup ? halvesOf(view, index, language) : null;
   if (!halves) return takenBlock(view, index, language, content);
   return new Markup(kind.isBox ? halves[0] : halves[0] + content.text + halves[1]);
 }

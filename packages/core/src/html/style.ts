@@ -42,10 +42,16 @@ dl.key dd { margin: 0; color: var(--ink); font-family: "Fira Mono", ui-monospace
 .help { margin: 0; color: var(--soft); }
 .control { display: flex; gap: .6rem; align-items: baseline; }
 .control.box { align-items: center; }
+fieldset.field { border: 0; margin: 0; padding: 0; min-width: 0; }
+fieldset.field > legend { font-weight: 700; padding: 0; }
+.options { display: flex; flex-wrap: wrap; gap: .25rem 1.25rem; }
+.option { display: flex; gap: .4rem; align-items: center; }
+.option label { font-weight: 400; }
+.option input { width: 1.2rem; height: 1.2rem; accent-color: var(--live); margin: 0; }
 .unit { color: var(--soft); }
 input, select, textarea, button { font: inherit; font-variant-numeric: inherit; color: inherit; }
-input:not([type=checkbox]), select, textarea { background: var(--raised); border: 1px solid var(--control); border-radius: 0; padding: .35rem .5rem; max-width: 100%; }
-.sheet input:not([type=checkbox]):not(.figure):not([type=date]):not([type=datetime-local]), textarea { width: 100%; }
+input:not([type=checkbox]):not([type=radio]), select, textarea { background: var(--raised); border: 1px solid var(--control); border-radius: 0; padding: .35rem .5rem; max-width: 100%; }
+.sheet input:not([type=checkbox]):not([type=radio]):not(.figure):not([type=date]):not([type=datetime-local]), textarea { width: 100%; }
 select, button { min-height: 2.35rem; }
 select[data-choices] { min-width: 14rem; }
 input[type=checkbox] { width: 1.35rem; height: 1.35rem; accent-color: var(--live); margin: 0; }

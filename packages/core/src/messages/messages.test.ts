@@ -55,7 +55,7 @@ describe("a page's language", () => {
   test("decides its words, its messages and its direction", () => {
     expect(page("de")).toContain('<html lang="de" dir="ltr">');
     expect(page("de")).toContain('<button name="quill.save">Aktualisieren</button>');
-    expect(page("de")).toContain("W muss eine Zahl sein, wie 12.50.");
+    expect(page("de")).toContain("W muss eine Zahl sein, wie 12,50.");
     expect(page("ar")).toContain('<html lang="ar" dir="rtl">');
     expect(page("ar")).toContain('<button name="quill.save">تحديث</button>');
     expect(page("en")).toContain("One thing to put right");

@@ -18,7 +18,7 @@ const columnOfName = (page: Page, name: string): Column | undefined =>
 function formIn({ page, request }: Trip): Row {
   const pairs = Object.entries(request.query).flatMap(([name, text]): [string, string | null][] => {
     const column = name.startsWith("form.") ? columnOfName(page, name.slice(5)) : undefined;
-    const read = column && readValue(column.type, text, page.timeZone);
+    const read = column && readValue(column.type, text, page.timeZone, page.language);
     return column && read?.ok ? [[column.name, read.value]] : [];
   });
   return Object.fromEntries(pairs);

@@ -6,7 +6,7 @@ import { openListStatement, readListStatement } from "../statements/list.js";
 import { type Outcome, refused } from "../trip/outcome.js";
 import type { Trip } from "../trip/trip.js";
 import { type CsvField, csvLines } from "../values/csv.js";
-import { told } from "../views/told.js";
+import { toldPlainly } from "../views/told.js";
 import { questionOf } from "./list.js";
 
 /** So many rows are read at a time. */
@@ -39,7 +39,7 @@ const fieldsOf = (page: Page, row: Row): readonly CsvField[] =>
   page.list.columns.map(({ column, choices }) => {
     const stored = row[column.name] ?? null;
     return {
-      text: (choices ? stored : told(page, column, stored)) ?? "",
+      text: (choices ? stored : toldPlainly(page, column, stored)) ?? "",
       isText: choices !== null || isText.has(column.type.kind),
     };
   });

@@ -53,9 +53,7 @@ function plainOf(page: Page, row: Row, names: readonly string[]): Pick<Claims, "
   const plain = names.filter((name) => {
     const field = page.fields.find((each) => each.column.name === name);
     return (
-      field &&
-      controlKind(field.control).refuses &&
-      show(field, row[name] ?? null, page.timeZone).control !== field.control
+      field && controlKind(field.control).refuses && show(field, row[name] ?? null, page).control !== field.control
     );
   });
   return plain.length > 0 ? { plain } : {};

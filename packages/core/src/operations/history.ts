@@ -99,7 +99,7 @@ export async function oldTexts(
   if (entry?.id !== old) return null;
   const texts = changesIn(entry).flatMap(({ field: name, old: before }): [string, string][] => {
     const field = page.fields.find((each) => each.column.name === name);
-    return field && isTaken(field, "edit") ? [[name, show(field, before, page.timeZone).text]] : [];
+    return field && isTaken(field, "edit") ? [[name, show(field, before, page).text]] : [];
   });
   return { texts: new Map(texts), at: toldMoment(page, entry.at ?? "") };
 }

@@ -40,7 +40,7 @@ function readFilter(page: Page, filter: Filter, query: Readonly<Record<string, s
   if (typed.is === withoutValue || typed.is === withValue)
     terms.push({ column, is: typed.is === withoutValue ? "null" : "not null" });
   const read = (text: string, type: ColumnType): string | null => {
-    const result = readValue(type, text, page.timeZone);
+    const result = readValue(type, text, page.timeZone, page.language);
     if (!result.ok) problems.push(message(page.language, result.code, { label }));
     return result.ok ? result.value : null;
   };

@@ -223,6 +223,7 @@ class Binder {
       help: settings.help ?? column.comment,
       message: settings.message ?? null,
       unit: settings.unit ?? null,
+      hint: settings.hint ?? null,
       group: settings.group ?? null,
       autocomplete: settings.autocomplete ?? "off",
       control,
@@ -237,7 +238,7 @@ class Binder {
         ...(settings.choices?.where ? offeredRule(choices) : []),
         ...tableRules(this.table, column, control),
       ],
-      choices: control === "choice" ? choices : null,
+      choices: control === "choice" || control === "radio" ? choices : null,
     };
   }
 

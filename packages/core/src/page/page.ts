@@ -19,6 +19,8 @@ export interface Field {
   /** What is said of a text that is no value of the column's type; null for the default of the type. */
   readonly message: string | null;
   readonly unit: string | null;
+  /** What stands in the empty control as an example, and is never a value (HTML, 4.10.5.3.10). */
+  readonly hint: string | null;
   /** The heading of the fields that stand together with it. */
   readonly group: string | null;
   /** What browsers may fill in (HTML, 4.10.18.7); `off` where the page says nothing. */

@@ -20,6 +20,7 @@ const fieldSettings = v.strictObject({
   help: v.optional(line),
   message: v.optional(line),
   unit: v.optional(line),
+  hint: v.optional(line),
   group: v.optional(line),
   autocomplete: v.optional(line),
   control: v.optional(v.picklist(controlNames)),

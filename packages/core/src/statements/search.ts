@@ -3,6 +3,7 @@ import type { Page } from "../page/page.js";
 import type { Parameters } from "../postgres/statement.js";
 import { textForm } from "../postgres/text-form.js";
 import type { Column } from "../table/model.js";
+import { inLanguageSql } from "../values/in-language.js";
 
 /** A text for LIKE that stands for itself: its wildcards escaped. */
 export const literally = (text: string): string => text.replaceAll(/[\\%_]/g, (character) => `\\${character}`);
@@ -33,8 +34,12 @@ export function toldText(page: Page, alias: string, column: Column, parameters: 
       return `(CASE ${text} WHEN 'true' THEN ${parameters.add(yes, "text")} WHEN 'false' THEN ${parameters.add(no, "text")} END)`;
     }
     case "timestamptz":
-      return `(${text}::timestamptz AT TIME ZONE ${parameters.add(page.timeZone, "text")})::text`;
+      return inLanguageSql(
+        "timestamptz",
+        `(${text}::timestamptz AT TIME ZONE ${parameters.add(page.timeZone, "text")})::text`,
+        page.language,
+      );
     default:
-      return text;
+      return inLanguageSql(column.type.kind, text, page.language);
   }
 }

@@ -9,6 +9,7 @@ import type { Row, Stored } from "../postgres/statement.js";
 import { kindOf } from "../rules/index.js";
 import type { Rule, Wrong } from "../rules/rule.js";
 import type { Trip } from "../trip/trip.js";
+import { inLanguage } from "../values/in-language.js";
 import type { Problem } from "../views/form-view.js";
 import type { SubmittedField } from "./read.js";
 
@@ -32,7 +33,20 @@ export const ruleMessage = (
   field: Field,
   code: MessageCode,
   places: Readonly<Record<string, string | number>> = {},
-): string => rule.message ?? message(language, code, { label: field.label, ...places });
+): string => rule.message ?? message(language, code, { label: field.label, ...inOwnWay(language, field, places) });
+
+/** Bounds as the page's language writes them; counts are whole numbers. */
+const inOwnWay = (
+  language: Language,
+  { column: { type } }: Field,
+  places: Readonly<Record<string, string | number>>,
+): Readonly<Record<string, string | number>> =>
+  Object.fromEntries(
+    Object.entries(places).map(([name, value]) => [
+      name,
+      typeof value === "string" ? inLanguage(type.kind, value, language) : value,
+    ]),
+  );
 
 /** Whether a rule is to be judged: the field was touched, or something that its `when` asks for; and `when` holds. */
 function applies(rule: Rule, submitted: SubmittedField, fields: readonly SubmittedField[], facts: Facts): boolean {

@@ -28,7 +28,7 @@ export function compareWithStored(
     if (!submitted.touched) return { submitted, state: "untouched" };
     const { name } = submitted.field.column;
     const stored = row[name] ?? null;
-    const shown = show(submitted.field, stored, page.timeZone);
+    const shown = show(submitted.field, stored, page);
     if (digest(name, normal(shown.control, shown.text)) === claims.shown[name]) return { submitted, state: "changed" };
     return { submitted, state: stored === submitted.value ? "same-change" : "conflict" };
   });

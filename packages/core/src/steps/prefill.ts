@@ -8,6 +8,7 @@ import type { Field, Page } from "../page/page.js";
 import type { Row, Stored } from "../postgres/statement.js";
 import type { Signer } from "../trip/signer.js";
 import type { Trip } from "../trip/trip.js";
+import { hasOwnWay } from "../values/in-language.js";
 import type { FieldView, FormKind, Offers, Option } from "../views/form-view.js";
 import { renderTemplate } from "../views/told.js";
 import { dependsOnForm } from "./offer.js";
@@ -51,7 +52,7 @@ export function prefillFields(
     const { name } = field.column;
     const offer = offers.get(name) ?? null;
     const stored = row[name] ?? null;
-    const shown = show(field, stored, page.timeZone);
+    const shown = show(field, stored, page);
     const text = typed.get(name) ?? shown.text;
     return {
       field,
@@ -95,7 +96,7 @@ export const shownDigests = (
     fieldsOn(page, form, row, facts)
       .filter((field) => isTaken(field, form))
       .map((field) => {
-        const shown = show(field, row[field.column.name] ?? null, page.timeZone);
+        const shown = show(field, row[field.column.name] ?? null, page);
         return [field.column.name, digest(field.column.name, normal(shown.control, shown.text))];
       }),
   );
@@ -117,7 +118,9 @@ export function takenDigest(page: Page, form: Claims["form"], names: readonly st
     const field = page.fields.find((each) => each.column.name === name);
     if (form === "delete" || !field || !isTaken(field, form)) return [name, null];
     const { control, column, tidy } = field;
-    return [name, control, column.type.shown, tidy, column.type.kind === "timestamptz" ? page.timeZone : null];
+    const zone = column.type.kind === "timestamptz" ? page.timeZone : null;
+    const own = hasOwnWay(column.type.kind, page.language) ? [page.language] : [];
+    return [name, control, column.type.shown, tidy, zone, ...own];
   });
   const digest = signer.digests("taken")(JSON.stringify(taken));
   takenDigests(page).set(key, digest);

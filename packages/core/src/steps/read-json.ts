@@ -25,7 +25,8 @@ function readMember(page: Page, field: Field, value: Json, texts: ReadonlyMap<st
   if (given === undefined) return wrong(word(page.language, "json-member-wrong", { type: column.type.shown }));
   const text = tidy(field, given, texts);
   const read = readValue(column.type, text, page.timeZone);
-  if (!read.ok) return wrong(field.message ?? message(page.language, read.code, { label: field.label }));
+  if (!read.ok)
+    return wrong(field.message ?? message(page.language, read.code, { label: field.label, ...read.places }));
   return { field, sent: true, text, touched: true, value: read.value, problem: null };
 }
 

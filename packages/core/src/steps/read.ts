@@ -1,6 +1,6 @@
 import { boxName } from "../controls/check-box.js";
 import { controlKind } from "../controls/index.js";
-import { keeping, normal } from "../controls/show.js";
+import { keeping, normal, show } from "../controls/show.js";
 import type { Code } from "../messages/codes.js";
 import { message } from "../messages/messages.js";
 import { isMade, isTaken } from "../page/columns.js";
@@ -130,12 +130,12 @@ class UntouchedField implements SubmittedField {
   constructor(
     readonly field: Field,
     readonly text: string,
-    private readonly timeZone: string,
+    private readonly page: Pick<Page, "timeZone" | "language">,
   ) {}
 
   get value(): Stored {
     if (this.read === undefined) {
-      const read = readValue(this.field.column.type, this.text, this.timeZone);
+      const read = readTyped(this.field, this.text, this.page, true);
       this.read = read.ok ? read.value : null;
     }
     return this.read;
@@ -173,7 +173,8 @@ function readField(
 ): SubmittedField {
   const { name } = field.column;
   // A control that sent nothing was not on the form; but a box that is not ticked sends nothing (HTML, 4.10.21.4).
-  const raw = sent.get(name) ?? (sent.has(boxName(field.formName)) ? "false" : undefined);
+  const raw =
+    sent.get(name) ?? (sent.has(boxName(field.formName)) ? (controlKind(field.control).unsent ?? "false") : undefined);
   const shown = claims.shown[name];
   if (raw === undefined || shown === undefined)
     return { field, sent: false, text: "", touched: false, value: null, problem: null };
@@ -182,10 +183,11 @@ function readField(
   const controls = control === field.control ? [control] : [control, field.control];
   const same = (text: string): boolean => controls.some((each) => digest(name, normal(each, text)) === shown);
   const asShown = same(raw);
-  if (asShown) return new UntouchedField(field, normal(control, raw), page.timeZone);
+  if (asShown) return new UntouchedField(field, normal(control, raw), page);
   const text = tidy(field, normal("multi-line", raw), sent);
-  const read = readTyped(field, text, page.timeZone, claims.plain?.includes(name) === true);
-  const touched = !(same(text) || (read.ok && read.value !== null && read.value !== text && same(read.value)));
+  const read = readTyped(field, text, page, claims.plain?.includes(name) === true);
+  const shownAs = read.ok && read.value !== null ? show(field, read.value, page).text : null;
+  const touched = !(same(text) || (shownAs !== null && shownAs !== text && same(shownAs)));
   return asTyped(page, field, text, touched, read);
 }
 
@@ -193,16 +195,22 @@ function readField(
  * A typed text as a value of its column. What a date control could not show again, `infinity` or a year before Christ, is
  * taken where there was a text control only: the page's own wish, or since something of that kind is stored.
  */
-function readTyped({ column, control }: Field, text: string, timeZone: string, plain: boolean): ReadValue {
-  const read = readValue(column.type, text, timeZone);
+function readTyped(
+  { column, control }: Field,
+  text: string,
+  { timeZone, language }: Pick<Page, "timeZone" | "language">,
+  plain: boolean,
+): ReadValue {
+  const kind = controlKind(control);
+  const read = readValue(column.type, kind.valueText?.(text, column) ?? text, timeZone, language);
   if (!read.ok || read.value === null || plain) return read;
-  const code = controlKind(control).refuses?.(read.value) ?? null;
+  const code = kind.refuses?.(read.value) ?? null;
   return code === null ? read : { ok: false, code };
 }
 
 function asTyped(page: Page, field: Field, text: string, touched: boolean, read: ReadValue): SubmittedField {
   if (read.ok) return { field, sent: true, text, touched, value: read.value, problem: null };
-  const said = field.message ?? message(page.language, read.code, { label: field.label });
+  const said = field.message ?? message(page.language, read.code, { label: field.label, ...read.places });
   const problem = touched ? { field: field.column.name, message: said } : null;
   return { field, sent: true, text, touched, value: null, problem };
 }
@@ -222,9 +230,7 @@ function withMade(
     const { field } = each;
     if (!each.sent || each.touched || !isMade(field) || each.text.trim() !== "") return each;
     const text = tidy(field, each.text, sent);
-    return text === each.text
-      ? each
-      : asTyped(page, field, text, true, readValue(field.column.type, text, page.timeZone));
+    return text === each.text ? each : asTyped(page, field, text, true, readTyped(field, text, page, true));
   });
 }
 

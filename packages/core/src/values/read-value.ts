@@ -1,14 +1,17 @@
 import Big from "big.js";
+import { parse as parseJson } from "jsonc-parser";
 import { Temporal } from "temporal-polyfill";
 import type { MessageCode } from "../messages/catalog.js";
+import type { Language } from "../messages/messages.js";
 import type { Stored } from "../postgres/statement.js";
 import type { ColumnType } from "../table/model.js";
+import { ambiguousCode, dayFrom, numberFrom } from "./in-language.js";
 import { plainText } from "./local-time.js";
 
 /** A typed text as a value of the column's type, or why it is none. */
 export type ReadValue =
   | { readonly ok: true; readonly value: Stored }
-  | { readonly ok: false; readonly code: MessageCode };
+  | { readonly ok: false; readonly code: MessageCode; readonly places?: Readonly<Record<string, string | number>> };
 
 const value = (text: Stored): ReadValue => ({ ok: true, value: text });
 const wrong = (code: MessageCode): ReadValue => ({ ok: false, code });
@@ -84,12 +87,39 @@ function readInstant(local: Temporal.PlainDateTime, offset: string | undefined, 
   }
 }
 
+/** Where a text that is no JSON goes wrong, as people count: lines and characters from one (RFC 8259). */
+function jsonError(text: string): { readonly line: number; readonly column: number } {
+  const errors: { offset: number }[] = [];
+  parseJson(text, errors as never, { disallowComments: true, allowTrailingComma: false, allowEmptyContent: false });
+  const before = text.slice(0, errors[0]?.offset ?? text.length).split("\n");
+  return { line: before.length, column: [...(before.at(-1) ?? "")].length + 1 };
+}
+
 function readJson(text: string): ReadValue {
   try {
     JSON.parse(text);
     return value(text);
   } catch {
-    return wrong("not-json");
+    return { ok: false, code: "not-json", places: jsonError(text) };
+  }
+}
+
+/** A number or day that was typed in a language's way, in PostgreSQL's; null where there is no such way. */
+function ownWay(type: ColumnType, text: string, language: Language): string | null {
+  switch (type.kind) {
+    case "integer":
+    case "decimal":
+    case "float": {
+      const read = numberFrom(text, language);
+      if (read !== "ambiguous") return read.text;
+      return type.kind === "integer" ? text : "ambiguous";
+    }
+    case "date":
+    case "timestamp":
+    case "timestamptz":
+      return dayFrom(text, language);
+    default:
+      return null;
   }
 }
 
@@ -98,11 +128,19 @@ function readJson(text: string): ReadValue {
  *
  * @param text as typed, line breaks as LF; empty is null
  * @param timeZone IANA name of the zone in which a `timestamptz` was typed
+ * @param language the language in which numbers and days were typed; null for PostgreSQL's own text form
  */
-export function readValue(type: ColumnType, text: string, timeZone: string): ReadValue {
+export function readValue(
+  type: ColumnType,
+  text: string,
+  timeZone: string,
+  language: Language | null = null,
+): ReadValue {
   if (text.includes("\0")) return wrong("nul");
   if (text === "") return value(null);
-  const trimmed = text.trim();
+  const own = language && ownWay(type, text.trim(), language);
+  if (own === "ambiguous" && language) return wrong(ambiguousCode(language));
+  const trimmed = own ?? text.trim();
   switch (type.kind) {
     case "integer":
       return readInteger(trimmed);

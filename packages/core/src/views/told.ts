@@ -3,11 +3,12 @@ import type { Page } from "../page/page.js";
 import { fillTemplate, type Template } from "../page/template.js";
 import type { Row, Stored } from "../postgres/statement.js";
 import { type Column, columnOf } from "../table/model.js";
+import { inLanguage } from "../values/in-language.js";
 import { inZone } from "../values/in-zone.js";
 
 /**
- * A stored value as a title, a sentence or a list tells it: a moment in the page's time zone, as its field shows it, and yes or
- * no in the page's language.
+ * A stored value as a title, a sentence or a list tells it: a moment in the page's time zone, as its field shows it; numbers, days, yes
+ * and no in the page's language.
  */
 export function told(
   { language, timeZone }: Pick<Page, "language" | "timeZone">,
@@ -17,13 +18,17 @@ export function told(
   if (stored === null) return null;
   switch (column.type.kind) {
     case "timestamptz":
-      return inZone(stored, timeZone) ?? stored;
+      return inLanguage("timestamptz", inZone(stored, timeZone) ?? stored, language);
     case "boolean":
       return word(language, stored === "true" ? "yes" : "no");
     default:
-      return stored;
+      return inLanguage(column.type.kind, stored, language);
   }
 }
+
+/** The same for other programs: numbers and days as PostgreSQL writes them. */
+export const toldPlainly = (page: Pick<Page, "language" | "timeZone">, column: Column, stored: Stored): Stored =>
+  column.type.kind === "boolean" ? told(page, column, stored) : told({ ...page, language: "en" }, column, stored);
 
 /** A template of a page filled with the values of a record. */
 export const renderTemplate = (page: Page, template: Template, row: Row): string =>
