@@ -7,7 +7,7 @@ import { type DemoRow, day, makeVale } from "./vale.js";
 const sqlFile = (name: string): Promise<string> => readFile(new URL(`../${name}`, import.meta.url), "utf8");
 
 /** Changes whenever schema or rows of the demo do: data of another version are put aside. */
-export const demoVersion = "Marrow Vale 2";
+export const demoVersion = "Marrow Vale 3";
 
 /** The directory of the demo's page files. */
 export const demoPages = new URL("../pages/", import.meta.url);

@@ -27,7 +27,8 @@ function entries(form: Element): [string, string][] {
     if (name !== undefined) found.push([name, value]);
   };
   for (const input of all(form, "input")) {
-    if (/^(checkbox|radio)$/.test(attribute(input, "type") ?? "") && attribute(input, "checked") === undefined) continue;
+    if (/^(checkbox|radio)$/.test(attribute(input, "type") ?? "") && attribute(input, "checked") === undefined)
+      continue;
     // A single-line control drops line breaks (HTML, 4.10.5.1.2).
     add(input, (attribute(input, "value") ?? "").replaceAll(/[\r\n]/g, ""));
   }

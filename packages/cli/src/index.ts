@@ -123,8 +123,9 @@ function addStart(program: Command): void {
       process.env.LOYAL_QUILL_DATA || undefined,
     )
     .option("--fresh", "make the demo anew", false)
-    .action(async (told: { port?: number; data?: string; fresh: boolean }) => {
-      const started = await startDemo({ port: told.port, directory: told.data, fresh: told.fresh }, say);
+    .option("--large", "fill the demo's large table with five million notes in the background", false)
+    .action(async (told: { port?: number; data?: string; fresh: boolean; large: boolean }) => {
+      const started = await startDemo({ port: told.port, directory: told.data, fresh: told.fresh, large: told.large }, say);
       stopOnSignals(started, "Stopped: the server and its database cluster.", usualPatience + 60_000);
       announce(started);
     });

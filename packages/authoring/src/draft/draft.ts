@@ -60,6 +60,21 @@ const isStamp = ({ name, type, default: given }: Column): boolean =>
   ["timestamp", "timestamptz", "date"].includes(type.kind) &&
   (stamp.test(name) || (type.kind !== "date" && now.test(given)));
 
+/** What a page gives such columns by itself: who changed or made a record, and when, where the table doesn't. */
+function setOf({ columns }: Table): Readonly<Record<string, unknown>> {
+  const given = columns.flatMap((column): [string, unknown][] => {
+    const { name, type } = column;
+    if (!mayChange(column) || !column.granted.insert) return [];
+    const isMoment = type.kind === "timestamp" || type.kind === "timestamptz";
+    if (isMoment && /^(updated|modified|changed|edited)_?at$/i.test(name)) return [[name, "now"]];
+    if (type.kind === "text" && /^(updated|modified|changed|edited)_?by$/i.test(name)) return [[name, "actor.name"]];
+    if (type.kind === "text" && /^(created|inserted|added)_?by$/i.test(name))
+      return [[name, { to: "actor.name", on: "new" }]];
+    return [];
+  });
+  return Object.fromEntries(given);
+}
+
 /** Ends of names that say in what a number is measured. */
 const units: Readonly<Record<string, string>> = {
   mm: "mm",
@@ -117,7 +132,7 @@ function fieldText(table: Table, column: Column, group: string | undefined): str
     ...(measured ? { unit: measured.unit } : {}),
     ...(group === undefined ? {} : { group: labelFrom(group) }),
     ...(isLong(column) ? { control: "multi-line" } : {}),
-    ...(isStamp(column) ? { "read-only": true } : {}),
+    ...(isStamp(column) && !Object.hasOwn(setOf(table), name) ? { "read-only": true } : {}),
   };
   const said = Object.keys(settings).length > 0 ? { [name]: settings } : name;
   return flow(said).replace(/^\{ (.*) \}$/s, "$1");
@@ -180,9 +195,15 @@ function draftText(
   const shown = others.filter(isShown);
   const fields = [...shownKey, ...shown.filter((column) => !isLong(column)), ...shown.filter(isLong)];
   const groups = groupsOf(fields);
+  const set = setOf(table);
   const left = others.filter((column) => !isShown(column)).map((column) => column.name);
   const lacking = table.columns.filter(
-    (column) => !column.nullable && column.default === null && column.written === "freely" && !fields.includes(column),
+    (column) =>
+      !column.nullable &&
+      column.default === null &&
+      column.written === "freely" &&
+      !fields.includes(column) &&
+      !Object.hasOwn(set, column.name),
   );
   const makes =
     table.granted.insert &&
@@ -206,6 +227,7 @@ function draftText(
     '# access: { open: actor.roles.exists(r, r in ["…"]), rows: row.… == actor.…, edit: row.… != "…", delete: true }',
     ...(makes ? ["access: { new: true }"] : []),
     `list: ${flow({ columns: listColumns(table, keyNames, telling), ...(filters.length > 0 ? { filter: filters } : {}) })}`,
+    ...(Object.keys(set).length > 0 ? [`set: ${flow(set)}`] : []),
     "fields:",
     ...fields.map((column) => `  - ${fieldText(table, column, groups.get(column.name))}`),
     ...(left.length > 0
@@ -228,6 +250,26 @@ function nameOf(table: Table, taken: ReadonlySet<string>): string {
   let number = 2;
   while (taken.has(`${full}-${number}`)) number += 1;
   return `${full}-${number}`;
+}
+
+/** The draft with the drafts whose records refer to its own by one foreign key, as far as its page loads what they refer to. */
+function withRelated(
+  draft: DraftedPage,
+  drafts: readonly DraftedPage[],
+  catalog: Pick<Catalog, "tables">,
+): DraftedPage {
+  const tableOf = (name: string): Table | undefined => catalog.tables.find((table) => tableName(table) === name);
+  const own = tableOf(draft.table);
+  const related = drafts.flatMap(({ name, table }) => {
+    if (!own || table === draft.table) return [];
+    const references = tableOf(table)?.references.filter(({ to }) => to.schema === own.schema && to.table === own.name);
+    const [reference] = references ?? [];
+    return references?.length === 1 && reference?.to.columns.every((column) => draft.key.includes(column))
+      ? [name]
+      : [];
+  });
+  if (related.length === 0) return draft;
+  return { ...draft, text: draft.text.replace(/^(set|fields):/m, `related: ${flow(related)}\n$&`) };
 }
 
 /**
@@ -257,5 +299,5 @@ export function draftPages(
     taken.add(name);
     drafts.push({ name, table: tableName(table), ...draftText(table, name, catalog) });
   }
-  return { drafts, without };
+  return { drafts: drafts.map((draft) => withRelated(draft, drafts, catalog)), without };
 }

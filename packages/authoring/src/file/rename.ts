@@ -7,6 +7,8 @@ function namesIn(root: unknown): Scalar[] {
     path.reduce<unknown>((inner, part) => (isMap(inner) ? inner.get(part, true) : undefined), node) as Node | undefined;
   const scalars = (node: unknown): Scalar[] =>
     isScalar(node) ? [node] : isSeq(node) ? node.items.filter((item) => isScalar(item)) : [];
+  const keysOf = (node: unknown): Scalar[] =>
+    isMap(node) ? node.items.flatMap((pair: Pair) => (isScalar(pair.key) ? [pair.key] : [])) : [];
   const items = (node: unknown): unknown[] => (isSeq(node) ? node.items : []);
   const fields = items(root.get("fields", true)).flatMap((item) => {
     if (isScalar(item)) return [item];
@@ -22,6 +24,9 @@ function namesIn(root: unknown): Scalar[] {
     ...scalars(at(root, "list", "columns")),
     ...scalars(at(root, "list", "search")),
     ...scalars(at(root, "list", "filter")),
+    ...scalars(at(root, "list", "edit")),
+    ...keysOf(root.get("set", true)),
+    ...keysOf(root.get("names", true)),
     ...scalars(at(root, "list", "sort")),
     ...items(root.get("checks", true)).flatMap((check) => scalars(at(check, "at"))),
   ];

@@ -21,6 +21,13 @@ const parts: Readonly<Record<string, string>> = {
   "list sort": "order of the list",
   "list search": "columns that a search looks into",
   "list filter": "filters of the list",
+  "list edit": "fields edited in rows",
+  "list together": "whether rows are saved together",
+  "list form": "where the form stands",
+  related: "related pages",
+  "access history": "who can see changes",
+  "save reason": "when a reason is asked for",
+  "answer to": "address after a save",
   "save routine": "routine that saves",
   "save parameters": "parameters of the routine",
   "answer saved": "where a save leads",
@@ -32,6 +39,8 @@ const settings: Readonly<Record<string, string>> = {
   "read-only": "whether it is shown only",
   show: "what is shown of the other table",
   tidy: "tidying",
+  hint: "example in the empty field",
+  default: "default on a new form",
 };
 
 /** A value in a few words: as a page file has it in one line. */
@@ -53,6 +62,8 @@ export function placeInWords(path: Difference["path"]): string {
     return setting === undefined ? `field ${name}` : `${settings[setting] ?? setting} of ${name}`;
   }
   if (part === "checks") return `check ${name}`;
+  if (part === "set" && name !== undefined) return `what ${name} is set to`;
+  if (part === "names" && name !== undefined) return `name of ${name} in the form`;
   return parts[path.join(" ")] ?? path.join(" ");
 }
 

@@ -11,6 +11,7 @@ import { type Cluster, type Say, startCluster } from "../cluster/cluster.js";
 import { barrier } from "../cluster/run-as.js";
 import { CannotStart, closePatience, drain, listen, usualPatience, withPatience } from "../listen.js";
 import { type DemoAccount, provision, provisionAccounts } from "../provision.js";
+import { fillLargeSet } from "../large-set.js";
 import { forgetRunning, noteRunning, runningOn } from "../running.js";
 import { secretsOf } from "../secrets.js";
 
@@ -20,6 +21,8 @@ export interface StartOptions {
   /** Undefined: `.data` in the project, or where the database's user can reach. */
   readonly directory: string | undefined;
   readonly fresh: boolean;
+  /** Whether the large table is filled in the background. */
+  readonly large?: boolean;
   /** Another directory of page files than the demo's. */
   readonly pages?: string;
   readonly now?: Date;
@@ -138,8 +141,10 @@ async function startOn(
     const { server, port } = await serve(application, options.port, say);
     const address = `http://127.0.0.1:${port}`;
     await noteRunning(directory, address);
+    const filling = options.large ? fillLargeSet(databases.owner, say) : null;
     const stop = async (): Promise<void> => {
       application.endStreams();
+      await filling?.stop();
       await drain(server, usualPatience);
       await withPatience(application.close(), closePatience);
       await cluster.stop();

@@ -12,7 +12,7 @@ import { effects } from "./people.js";
 import { problem } from "./problem.js";
 import { plain } from "./shapes.js";
 import { sheetOf } from "./sheet.js";
-import { type TrialOptions, trial, trialOfNew, tryingAs } from "./trial.js";
+import { type TrialOptions, trial, trialOfList, trialOfNew, tryingAs } from "./trial.js";
 import type { DraftAnswer, DraftTrialAnswer, TrialAnswer, VersionAnswer } from "./types.js";
 
 const text = v.pipe(plain, v.maxLength(262_144, "must not be longer than 256 KiB"));
@@ -30,6 +30,11 @@ const bodies = {
     field: v.optional(plain),
     key: v.optional(v.array(plain)),
     as: v.optional(plain),
+  }),
+  list: v.strictObject({
+    text,
+    as: v.optional(plain),
+    query: v.optional(v.record(plain, v.pipe(plain, v.maxLength(4000)))),
   }),
   trial: v.strictObject({
     text,
@@ -253,6 +258,15 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
         trial: page && (await tried(page, body)),
       };
       response.json(answer);
+    }),
+  );
+
+  router.post(
+    "/:name/list",
+    taking(bodies.list, async ({ text: given, as, query = {} }, name, _by, response) => {
+      const { page } = desk.bind(name, given);
+      const actor = await tryingAs(options.store, page, as);
+      response.json(page && actor ? await trialOfList(options, page, actor, query) : null);
     }),
   );
 

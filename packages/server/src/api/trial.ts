@@ -19,7 +19,7 @@ import {
 import { actorOf } from "../sign-in/session.js";
 import type { Account } from "../store/entities.js";
 import type { Store } from "../store/store.js";
-import type { TrialAnswer } from "./types.js";
+import type { ListTrialAnswer, TrialAnswer } from "./types.js";
 
 export interface TrialOptions {
   readonly store: Store;
@@ -74,13 +74,14 @@ function requestOf(
   path: string,
   actor: Actor,
   body: string | null,
+  query: Readonly<Record<string, string>> = {},
 ): PageRequest {
   return {
     id: crypto.randomUUID(),
     at: new Date(),
     method,
     path,
-    query: {},
+    query,
     body: body === null ? null : { text: body },
     actor,
     session: "trial",
@@ -155,6 +156,19 @@ export async function trialOfNew(options: TrialOptions, page: Page, actor: Actor
     address: `${options.mount}${path}`,
     row: null,
   };
+}
+
+/** A part of a page's list as that person would see it: nothing is written by it. */
+export async function trialOfList(
+  options: TrialOptions,
+  page: Page,
+  actor: Actor,
+  query: Readonly<Record<string, string>>,
+): Promise<ListTrialAnswer> {
+  const matched = { kind: "page", page, operation: "list", keySegments: [] } as const;
+  const request = requestOf(options, "GET", page.path.list, actor, null, query);
+  const { response, recorded } = await handle(matched, request, dependencies(options, options.database));
+  return { recorded, html: response.body, address: `${options.mount}${page.path.list}` };
 }
 
 /** The person through whose eyes a page is tried: the one asked for, or the first account that may open it. */

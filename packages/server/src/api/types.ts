@@ -119,6 +119,14 @@ export interface TrialAnswer {
   readonly row: Readonly<Record<string, string | null>> | null;
 }
 
+/** A part of a page's list, as it would be seen. */
+export interface ListTrialAnswer {
+  readonly recorded: RecordedRequest;
+  /** The document as served. */
+  readonly html: string;
+  readonly address: string;
+}
+
 /** What a page's text comes to, and what it does with a record. */
 export interface DraftTrialAnswer {
   readonly sheet: SheetAnswer;

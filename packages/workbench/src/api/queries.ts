@@ -7,6 +7,7 @@ import type {
   DatabaseAnswer,
   DraftTrialAnswer,
   EffectAnswer,
+  ListTrialAnswer,
   MayAnswer,
   PageFileAnswer,
   PageSummary,
@@ -102,6 +103,24 @@ export function useTrial(page: string, text: string | undefined, trying: Trying)
     gcTime: 5000,
   });
 }
+
+/** A part of the list that a page's text comes to, as somebody would see it; null where the page has errors. */
+export const useListTrial = (
+  page: string,
+  text: string,
+  asked: { readonly as: string | undefined; readonly query: Readonly<Record<string, string>> },
+) =>
+  useQuery({
+    queryKey: ["list", page, text, asked],
+    queryFn: ({ signal }) =>
+      ask<ListTrialAnswer | null>(`/drafts/${encodeURIComponent(page)}/list`, {
+        method: "POST",
+        body: { text, ...asked },
+        signal,
+      }),
+    placeholderData: keepPreviousData,
+    gcTime: 5000,
+  });
 
 export const useVersions = (page: string) =>
   useQuery({

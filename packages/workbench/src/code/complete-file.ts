@@ -43,8 +43,8 @@ function pathAt(context: CompletionContext): string[] {
 const namesColumns = (path: readonly string[]): boolean => {
   const last = path.at(-1) ?? "";
   return (
-    (path.length === 1 && last === "fields") ||
-    ["columns", "search", "filter", "key", "sort", "at", "slug", "show"].includes(last)
+    (path.length === 1 && ["fields", "set", "names"].includes(last)) ||
+    ["columns", "search", "filter", "edit", "key", "sort", "at", "slug", "show"].includes(last)
   );
 };
 

@@ -11,6 +11,7 @@ const accessLines = [
   { name: "edit", label: says.editableWhen, place: "row" },
   { name: "new", label: says.canCreate, place: "open" },
   { name: "delete", label: says.deletableWhen, place: "row" },
+  { name: "history", label: says.canSeeChanges, place: "row" },
 ] as const;
 
 /** Who may open the page, see, edit, make and delete records. */
@@ -30,7 +31,9 @@ export function AccessSettings() {
           onChange={(value) =>
             set(
               ["access", name],
-              (name === "new" || name === "delete") && /^(true|false)$/.test(value) ? value === "true" : value,
+              (name === "new" || name === "delete" || name === "history") && /^(true|false)$/.test(value)
+                ? value === "true"
+                : value,
               label.toLowerCase(),
             )
           }

@@ -4,7 +4,7 @@ import { focusAfter } from "../parts/focus.js";
 import { SelectLine, Small, TextLine } from "../parts/inputs.js";
 import { texts } from "../texts.js";
 import { ConditionLine } from "./condition-line.js";
-import { addCheck, checksIn, conditionOfCheck, useEditing } from "./settings.js";
+import { addCheck, checksIn, conditionOfCheck, partOf, textOf, useEditing } from "./settings.js";
 
 const says = texts.checkSettings;
 
@@ -29,6 +29,20 @@ export function CheckSettings({ sheet }: { sheet: SheetAnswer }) {
     editing.edit([{ do: "set", path: ["checks", index, part], value }], what);
   return (
     <>
+      <ConditionLine
+        label={texts.stepSettings.askForAReason}
+        place="form"
+        value={textOf(partOf(editing.content, "save").reason)}
+        onChange={(value) => {
+          const { reason: _, ...others } = partOf(editing.content, "save");
+          const reason = /^(true|false)$/.test(value) ? value === "true" : value;
+          const isBare = value === "" && Object.keys(others).length === 0;
+          editing.edit(
+            [{ do: "set", path: isBare ? ["save"] : ["save", "reason"], value: value === "" ? undefined : reason }],
+            texts.stepSettings.whenAReasonIsAskedFor,
+          );
+        }}
+      />
       <Soft>{says.conditionsAcrossSeveralFieldsRulesFor}</Soft>
       <ul aria-label={says.checks}>
         {checks.map((check, index) => (

@@ -5,7 +5,7 @@ import { CheckBox, Line, Select, SelectLine, Small, TextLine } from "../parts/in
 import { texts } from "../texts.js";
 import { ConditionLine } from "./condition-line.js";
 import { RulesEditor } from "./rules-editor.js";
-import { settingsOf, settingsOfField, useEditing } from "./settings.js";
+import { partOf, settingsOf, settingsOfField, textOf, useEditing } from "./settings.js";
 
 const says = texts.fieldEditor;
 
@@ -41,7 +41,7 @@ export function FieldEditor({ field, columns, onMove, onTakeOff, onClose }: Fiel
   const settings = settingsOf(content, name);
   const set = (setting: keyof FieldSettings, value: unknown, what: string = setting): void =>
     edit([{ do: "set", path: ["fields", name, setting], value }], says.of(what, name));
-  const line = (setting: "label" | "help" | "unit" | "group" | "show", value: string): void =>
+  const line = (setting: "label" | "help" | "unit" | "hint" | "group" | "show" | "default", value: string): void =>
     set(setting, value === "" ? undefined : value);
   const tidy = settings.tidy ?? [];
   const setTidy = (next: readonly Tidying[]): void => set("tidy", next.length > 0 ? next : undefined, says.tidying);
@@ -69,6 +69,7 @@ export function FieldEditor({ field, columns, onMove, onTakeOff, onClose }: Fiel
         onChange={(value) => line("help", value)}
       />
       <TextLine label={says.unit} value={settings.unit ?? ""} onChange={(value) => line("unit", value)} />
+      <TextLine label={says.hint} value={settings.hint ?? ""} onChange={(value) => line("hint", value)} />
       <TextLine label={says.group} value={settings.group ?? ""} onChange={(value) => line("group", value)} />
       <SelectLine
         label={says.control}
@@ -138,6 +139,23 @@ export function FieldEditor({ field, columns, onMove, onTakeOff, onClose }: Fiel
           />
         </>
       )}
+      <TextLine
+        label={says.defaultValue}
+        value={settings.default === undefined ? "" : String(settings.default)}
+        placeholder={says.exampleOfADefault}
+        onChange={(value) => line("default", value)}
+      />
+      <TextLine
+        label={says.formName}
+        value={textOf(partOf(content, "names")[name])}
+        placeholder={name}
+        onChange={(value) =>
+          edit(
+            [{ do: "set", path: ["names", name], value: value === "" ? undefined : value }],
+            says.of(says.formName, name),
+          )
+        }
+      />
       <RulesEditor
         field={field}
         rules={settings.rules ?? []}

@@ -21,7 +21,9 @@ function isTouched(control: Control): boolean {
     return options.some((option) => option.selected !== option.defaultSelected);
   }
   const input = control as HTMLInputElement;
-  return input.type === "checkbox" ? input.checked !== input.defaultChecked : input.value !== input.defaultValue;
+  return input.type === "checkbox" || input.type === "radio"
+    ? input.checked !== input.defaultChecked
+    : input.value !== input.defaultValue;
 }
 
 /** Brings an element to what it is to be; what somebody has typed in it stays. */
@@ -34,7 +36,8 @@ const bring = (from: Element, to: Element): void =>
     onBeforeElUpdated: (from, to) => {
       if (isControl(from) && isControl(to) && from.type !== "hidden" && isTouched(from)) {
         to.value = from.value;
-        if (from.type === "checkbox") (to as HTMLInputElement).checked = (from as HTMLInputElement).checked;
+        if (from.type === "checkbox" || from.type === "radio")
+          (to as HTMLInputElement).checked = (from as HTMLInputElement).checked;
       }
       // The height that the Sheet gave a field stays until it is measured anew.
       if (from.dataset.field !== undefined) to.style.minHeight = from.style.minHeight;
@@ -43,7 +46,7 @@ const bring = (from: Element, to: Element): void =>
   });
 
 /** Where a page's HTML can be cut: a field's block begins. What stands behind the last one is the form's end. */
-const blocks = (html: string): readonly string[] => html.split(/(?=<div class="field)/);
+const blocks = (html: string): readonly string[] => html.split(/(?=<(?:div|fieldset) class="field)/);
 
 /** The value of the form's token, which is another one each time. */
 const token = /(?<=name="quill\.token" value=")[^"]*/;

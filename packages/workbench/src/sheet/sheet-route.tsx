@@ -38,6 +38,7 @@ import { type View, views } from "./views.js";
 const says = texts.sheetRoute;
 
 const FilePane = lazy(() => import("./file-pane.js"));
+const ListPane = lazy(() => import("./list-pane.js"));
 const CensusPane = lazy(() => import("./census-pane.js"));
 const Statements = lazy(() => import("./statements.js"));
 const Versions = lazy(() => import("./versions.js"));
@@ -149,6 +150,7 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
   const [picked, setPicked] = useState<ChosenStep>();
   const [view, setView] = useState<View>("rules");
   const [form, setForm] = useState<string>();
+  const [listed, setListed] = useState<RecordedRequest>();
   const requestId = search.get("request") ?? undefined;
   const as = search.get("as") ?? undefined;
   const asked = useRequest(requestId);
@@ -204,7 +206,8 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
   const tried = trial && isSaving(trial.recorded.operation) ? trial.recorded : undefined;
   const open = asked.data && !saving ? asked.data : tried ? undefined : trial?.recorded;
   const save = tried ?? (saving ? asked.data : saves.data?.find((request) => sameKey(request.key, key)));
-  const shownOpen = useLast(open);
+  const lastOpen = useLast(open);
+  const shownOpen = view === "list" && listed ? listed : lastOpen;
   const chosen = picked ?? firstStep(asked.data);
   const choose = (values: Record<string, readonly string[]>): void => {
     setForm(undefined);
@@ -226,6 +229,7 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
         {view === "file" && (
           <FilePane name={name} text={text} findings={findings} sheet={sheet} onChange={draft.write} />
         )}
+        {view === "list" && <ListPane page={name} text={text} as={as} onTrip={setListed} />}
         {view === "census" && <CensusPane name={name} text={text} />}
         {view === "statements" && <Statements open={shownOpen} save={tried} sheet={sheet} />}
         {view === "versions" && <Versions name={name} text={text} draft={draft} />}

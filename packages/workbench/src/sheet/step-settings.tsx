@@ -2,12 +2,13 @@ import type { StepName } from "@loyal-quill/core";
 import type { SheetAnswer } from "@loyal-quill/server/api";
 import type { ReactNode } from "react";
 import { styled } from "styled-components";
-import { usePageFile } from "../api/queries.js";
+import { usePageFile, usePages } from "../api/queries.js";
 import { CheckBox, Line, SelectLine, TextLine } from "../parts/inputs.js";
 import { AddMenu } from "../parts/menu.js";
 import { texts } from "../texts.js";
 import { AccessSettings } from "./access-settings.js";
 import { CheckSettings } from "./check-settings.js";
+import { SetSettings } from "./set-settings.js";
 import { partOf, setter, textOf, useEditing } from "./settings.js";
 
 const says = texts.stepSettings;
@@ -120,6 +121,40 @@ function ColumnsLine({ label, add, chosen, fields, onChange }: ColumnsLineProps)
   );
 }
 
+/** Pages whose records refer to those of this one. */
+function RelatedLine() {
+  const editing = useEditing();
+  const set = setter(editing);
+  const pages = usePages().data ?? [];
+  const chosen = Array.isArray(editing.content?.related) ? (editing.content.related as unknown[]) : [];
+  const nameOf = (each: unknown): string =>
+    typeof each === "object" && each !== null ? String((each as { page?: unknown }).page ?? "") : String(each);
+  const change = (next: readonly unknown[]): void =>
+    set(["related"], next.length > 0 ? next : undefined, says.relatedPages);
+  return (
+    <Line>
+      <span>{says.relatedLists}</span>
+      <span>
+        {chosen.map((each, index) => (
+          <CheckBox
+            key={nameOf(each)}
+            label={nameOf(each)}
+            checked
+            onChange={() => change(chosen.filter((_, place) => place !== index))}
+          />
+        ))}
+        <AddMenu
+          label={says.addARelatedPage}
+          options={pages
+            .filter(({ name }) => name !== editing.page && !chosen.some((each) => nameOf(each) === name))
+            .map(({ name, plural }) => ({ id: name, text: plural ?? name }))}
+          onAdd={(name) => change([...chosen, name])}
+        />
+      </span>
+    </Line>
+  );
+}
+
 function LoadSettings({ sheet }: { sheet: SheetAnswer }) {
   const editing = useEditing();
   const list = partOf(editing.content, "list");
@@ -148,6 +183,36 @@ function LoadSettings({ sheet }: { sheet: SheetAnswer }) {
         fields={sheet.fields}
         onChange={(names) => set(["list", "filter"], names, says.filtersOfTheList)}
       />
+      <ColumnsLine
+        label={says.editInRows}
+        add={says.addAFieldToEdit}
+        chosen={list.edit}
+        fields={sheet.fields.filter((field) => field.onPage)}
+        onChange={(names) => set(["list", "edit"], names, says.fieldsEditedInRows)}
+      />
+      {Array.isArray(list.edit) && (
+        <Line>
+          <span>{says.saveRows}</span>
+          <span>
+            <CheckBox
+              label={says.allTogether}
+              checked={list.together === true}
+              onChange={(checked) => set(["list", "together"], checked || undefined, says.whetherRowsAreSavedTogether)}
+            />
+          </span>
+        </Line>
+      )}
+      <Line>
+        <span>{says.form}</span>
+        <span>
+          <CheckBox
+            label={says.besideTheList}
+            checked={list.form === "beside"}
+            onChange={(checked) => set(["list", "form"], checked ? "beside" : undefined, says.whereTheFormStands)}
+          />
+        </span>
+      </Line>
+      <RelatedLine />
       <SelectLine
         label={says.sortBy}
         value={sort}
@@ -217,7 +282,7 @@ function ReadSettings({ sheet }: { sheet: SheetAnswer }) {
   );
 }
 
-function WriteSettings() {
+function WriteSettings({ sheet }: { sheet: SheetAnswer }) {
   const editing = useEditing();
   const set = setter(editing);
   const save = partOf(editing.content, "save");
@@ -229,11 +294,12 @@ function WriteSettings() {
         value={textOf(save.routine)}
         placeholder={says.schemaRoutine}
         onChange={(value) =>
-          value === ""
+          value === "" && save.reason === undefined
             ? set(["save"], undefined, says.routineThatSaves)
             : set(["save", "routine"], value, says.routineThatSaves)
         }
       />
+      <SetSettings sheet={sheet} />
     </>
   );
 }
@@ -251,6 +317,7 @@ function AnswerSettings() {
           { id: "", text: says.theList },
           { id: "page", text: says.theFormAgain },
           { id: "view", text: says.theRecord },
+          { id: "next", text: says.theNextRecord },
         ]}
         onChange={(id) => set(["answer", "saved"], id, says.whereASaveLeads)}
       />
@@ -258,6 +325,12 @@ function AnswerSettings() {
         label={says.successMessage}
         value={textOf(answer.message)}
         onChange={(value) => set(["answer", "message"], value, says.messageAfterASave)}
+      />
+      <TextLine
+        label={says.leadsTo}
+        value={textOf(answer.to)}
+        placeholder={says.exampleOfAnAddress}
+        onChange={(value) => set(["answer", "to"], value, says.addressAfterASave)}
       />
     </>
   );
@@ -280,7 +353,7 @@ export function StepSettings({ step, sheet }: { step: StepName; sheet: SheetAnsw
     read: <ReadSettings sheet={sheet} />,
     check: <CheckSettings sheet={sheet} />,
     compare: <Soft>{said.compare}</Soft>,
-    write: <WriteSettings />,
+    write: <WriteSettings sheet={sheet} />,
     answer: <AnswerSettings />,
   };
   return <Lines>{settings[step]}</Lines>;

@@ -1,0 +1,93 @@
+import type { RecordedRequest } from "@loyal-quill/core";
+import { useEffect, useRef, useState } from "react";
+import { styled } from "styled-components";
+import { useListTrial } from "../api/queries.js";
+import { formatSql } from "../code/format-sql.js";
+import { Failed, Waiting } from "../parts/states.js";
+import { texts } from "../texts.js";
+
+const says = texts.listPane;
+
+const Pane = styled.section`
+  padding: ${({ theme }) => `0 0 ${theme.space(4)} ${theme.space(4)}`};
+  iframe { display: block; width: 100%; height: 34rem; border: 1px solid ${({ theme }) => theme.rule}; background: ${({ theme }) => theme.leaf}; }
+  h3 { font-size: 1rem; padding-top: ${({ theme }) => theme.space(3)}; }
+  pre { white-space: pre-wrap; overflow-wrap: anywhere; padding: ${({ theme }) => theme.space(1)} 0; }
+  p { color: ${({ theme }) => theme.soft}; }
+`;
+
+/** What a form asks for by its address (HTML, 4.10.21.3). */
+const queryOf = (form: HTMLFormElement): Record<string, string> =>
+  Object.fromEntries(
+    [...new FormData(form)].flatMap(([name, value]) =>
+      typeof value === "string" && value !== "" ? [[name, value]] : [],
+    ),
+  );
+
+interface ListPaneProps {
+  readonly page: string;
+  readonly text: string;
+  readonly as: string | undefined;
+  /** Told of the way that the list went. */
+  readonly onTrip: (recorded: RecordedRequest) => void;
+}
+
+/** The page's list as it would be served, to be searched, filtered and sorted, with what it asked of the database. */
+export default function ListPane({ page, text, as, onTrip }: ListPaneProps) {
+  const [query, setQuery] = useState<Readonly<Record<string, string>>>({});
+  const answer = useListTrial(page, text, { as, query });
+  const frame = useRef<HTMLIFrameElement>(null);
+  const recorded = answer.data?.recorded;
+  useEffect(() => {
+    if (recorded) onTrip(recorded);
+  }, [recorded, onTrip]);
+  if (answer.error) return <Failed error={answer.error} again={() => void answer.refetch()} />;
+  if (answer.isPending) return <Waiting height="34rem" what={says.loadingTheList} />;
+  if (!answer.data) return <p>{says.theListIsShownOnce}</p>;
+  const { html, address } = answer.data;
+  const loaded = (): void => {
+    const shown = frame.current?.contentDocument;
+    shown?.addEventListener("click", (event) => {
+      const link = (event.target as Element).closest<HTMLAnchorElement>("a[href]");
+      if (!link || link.getAttribute("href")?.startsWith("#")) return;
+      event.preventDefault();
+      const to = new URL(link.href, location.href);
+      if (to.pathname === address) setQuery(Object.fromEntries(to.searchParams));
+    });
+    shown?.addEventListener("submit", (event) => {
+      event.preventDefault();
+      const form = event.target as HTMLFormElement;
+      if (form.method === "get") setQuery(queryOf(form));
+    });
+  };
+  return (
+    <Pane aria-label={says.list}>
+      <iframe
+        key={html}
+        ref={frame}
+        title={says.theList}
+        srcDoc={html}
+        sandbox="allow-same-origin allow-forms"
+        onLoad={loaded}
+      />
+      {answer.data.recorded.steps
+        .flatMap((step) => step.statements)
+        .map(({ purpose, text: statement, values, rows }) => (
+          <div key={`${purpose} ${statement}`}>
+            <h3>
+              {purpose}, {says.rows(rows)}
+            </h3>
+            <pre>{formatSql(statement)}</pre>
+            <p>
+              {values.map((value, index) => (
+                // biome-ignore lint/suspicious/noArrayIndexKey: a parameter's place is its name
+                <span key={index}>
+                  {index > 0 && ", "}${index + 1} = <code>{value ?? "null"}</code>
+                </span>
+              ))}
+            </p>
+          </div>
+        ))}
+    </Pane>
+  );
+}

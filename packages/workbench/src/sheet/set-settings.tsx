@@ -1,0 +1,91 @@
+import type { SheetAnswer } from "@loyal-quill/server/api";
+import { styled } from "styled-components";
+import { Line, Select, Small, Text } from "../parts/inputs.js";
+import { AddMenu } from "../parts/menu.js";
+import { texts } from "../texts.js";
+import { partOf, setter, useEditing } from "./settings.js";
+
+const says = texts.stepSettings;
+
+const SetLine = styled.li`
+  display: grid;
+  grid-template-columns: 9rem minmax(0, 1fr) auto auto;
+  gap: ${({ theme }) => theme.space(2)};
+  align-items: baseline;
+  code { overflow-wrap: anywhere; }
+`;
+
+const Soft = styled.p`
+  color: ${({ theme }) => theme.soft};
+`;
+
+interface Given {
+  readonly to: string;
+  readonly on: string;
+}
+
+const partsOf = (value: unknown): Given => {
+  if (typeof value !== "object" || value === null) return { to: String(value ?? ""), on: "both" };
+  const { to = "", on = "both" } = value as Partial<Given>;
+  return { to: String(to), on: String(on) };
+};
+
+/** As short as the file allows. */
+const valueOfParts = ({ to, on }: Given): unknown => (on === "both" ? to : { to, on });
+
+/** Columns whose values the page gives by itself. */
+export function SetSettings({ sheet }: { sheet: SheetAnswer }) {
+  const editing = useEditing();
+  const set = setter(editing);
+  const given = partOf(editing.content, "set");
+  const change = (name: string, value: unknown): void => {
+    const isLast = value === undefined && Object.keys(given).length === 1;
+    set(isLast ? ["set"] : ["set", name], value, says.columnsSetByThePage);
+  };
+  return (
+    <Line as="div">
+      <span>{says.setByThePage}</span>
+      <div>
+        <ul aria-label={says.setByThePage}>
+          {Object.entries(given).map(([name, value]) => {
+            const parts = partsOf(value);
+            return (
+              <SetLine key={name}>
+                <code>{name}</code>
+                <Text
+                  key={parts.to}
+                  aria-label={says.valueOf(name)}
+                  defaultValue={parts.to}
+                  onBlur={(event) => {
+                    const to = event.target.value.trim();
+                    if (to !== "" && to !== parts.to) change(name, valueOfParts({ ...parts, to }));
+                  }}
+                />
+                <Select
+                  aria-label={says.whenSet(name)}
+                  value={parts.on}
+                  onChange={(event) => change(name, valueOfParts({ ...parts, on: event.target.value }))}
+                >
+                  <option value="both">{says.onBoth}</option>
+                  <option value="new">{says.onNew}</option>
+                  <option value="save">{says.onSave}</option>
+                </Select>
+                <Small type="button" aria-label={says.removeSet(name)} onClick={() => change(name, undefined)}>
+                  ✕
+                </Small>
+              </SetLine>
+            );
+          })}
+        </ul>
+        <AddMenu
+          label={says.addAColumnToSet}
+          options={sheet.fields
+            .filter(({ name }) => !Object.hasOwn(given, name) && !sheet.keyColumns.includes(name))
+            .map(({ name }) => ({ id: name, text: name }))}
+          onAdd={(name) => change(name, /_at$|_on$|date|time/i.test(name) ? "now" : "actor.name")}
+        />
+        <Soft>{says.setHelp}</Soft>
+      </div>
+    </Line>
+  );
+}
