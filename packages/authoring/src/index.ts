@@ -5,6 +5,7 @@ export { type DraftedPage, draftPages, isShown, type Undraftable } from "./draft
 export { obstacle, unusableBecause } from "./draft/obstacles.js";
 export { type Drift, tableDrift } from "./drift/drift.js";
 export * from "./file/index.js";
+export { type MigrationFile, migrationFiles } from "./migration/migration.js";
 export { reviewAgainstRows } from "./review/against-rows.js";
 export {
   connectionStatement,

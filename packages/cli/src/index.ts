@@ -125,7 +125,10 @@ function addStart(program: Command): void {
     .option("--fresh", "make the demo anew", false)
     .option("--large", "fill the demo's large table with five million notes in the background", false)
     .action(async (told: { port?: number; data?: string; fresh: boolean; large: boolean }) => {
-      const started = await startDemo({ port: told.port, directory: told.data, fresh: told.fresh, large: told.large }, say);
+      const started = await startDemo(
+        { port: told.port, directory: told.data, fresh: told.fresh, large: told.large },
+        say,
+      );
       stopOnSignals(started, "Stopped: the server and its database cluster.", usualPatience + 60_000);
       announce(started);
     });

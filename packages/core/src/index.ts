@@ -11,6 +11,7 @@ export { predicate } from "./condition/to-sql.js";
 export { boxName } from "./controls/check-box.js";
 export type { Choices, TableChoices } from "./controls/choice-source.js";
 export { type Control, controlsFor } from "./controls/index.js";
+export type { SchemaChange } from "./findings/schema-change.js";
 export { document } from "./html/layout.js";
 export { type Resend, resendForm } from "./html/notice.js";
 export { styleSheet } from "./html/style.js";

@@ -128,7 +128,7 @@ describe("a census", () => {
     expect(holding.length).toBeGreaterThan(8);
     for (const { hold, refused, demand, rule } of holding) {
       if (refused !== 0) throw new Error(`${rule} ${demand} still refuses ${refused}`);
-      for (const statement of (hold ?? "").split(";\n")) await owner.query(statement);
+      for (const statement of (hold?.up ?? "").split(";\n")) await owner.query(statement);
     }
     const refusal = (sql: string) =>
       owner.query(sql).then(

@@ -71,10 +71,11 @@ function stateOf(name: string, text: string, catalog: Catalog): BoundPageFile {
 }
 
 /** What is said of addresses that two pages want; a page whose address is taken is not served. */
-function withAddresses(files: readonly BoundPageFile[]): BoundPageFile[] {
+function withAddresses(files: readonly BoundPageFile[], areAll: boolean): BoundPageFile[] {
   const placed = files.flatMap(({ page, parsed }) => (page && parsed ? [{ page, parsed }] : []));
   const said = reviewAddresses(placed);
-  const related = reviewRelated(placed);
+  const unsound = files.flatMap(({ name, page }) => (page ? [] : [name]));
+  const related = reviewRelated(placed, areAll ? unsound : null);
   return files.map((file) => {
     const findings = [...file.findings, ...(said.get(file.name) ?? []), ...(related.get(file.name) ?? [])].sort(
       byPlace,
@@ -83,14 +84,23 @@ function withAddresses(files: readonly BoundPageFile[]): BoundPageFile[] {
   });
 }
 
-/** Binds page files to a database, all together: what each is, and what they do to each other. */
+/**
+ * Binds page files to a database, all together: what each is, and what they do to each other.
+ *
+ * @param areAll whether there are no others beside them, so that a page that one names must be among them
+ */
 export const bindPageFiles = (
   files: readonly { readonly name: string; readonly text: string }[],
   catalog: Catalog,
-): readonly BoundPageFile[] => withAddresses(files.map(({ name, text }) => stateOf(name, text, catalog)));
+  areAll = true,
+): readonly BoundPageFile[] =>
+  withAddresses(
+    files.map(({ name, text }) => stateOf(name, text, catalog)),
+    areAll,
+  );
 
 /** Binds one text that is not among the loaded files, or takes the place of one, and holds its address against the others'. */
-export function bindPageFile(name: string, text: string, { catalog, pages }: Loaded): BoundPageFile {
+export function bindPageFile(name: string, text: string, { catalog, pages, unsound }: Loaded): BoundPageFile {
   const state = stateOf(name, text, catalog);
   const { page, parsed } = state;
   if (!page || !parsed) return state;
@@ -99,7 +109,10 @@ export function bindPageFile(name: string, text: string, { catalog, pages }: Loa
   const findings = [
     ...state.findings,
     ...(reviewAddresses(all).get(name) ?? []),
-    ...(reviewRelated(all).get(name) ?? []),
+    ...(reviewRelated(
+      all,
+      unsound.map((each) => each.name),
+    ).get(name) ?? []),
   ];
   return { ...state, page: findings.some(isError) ? null : page, findings: findings.sort(byPlace) };
 }

@@ -36,6 +36,7 @@ export const texts = {
     useTheLinksAboveToFind: "Use the links above to find your way.",
   },
   censusPane: {
+    constraintsOf: (name: Said) => `${name} constraints`,
     when: "when ",
     unknown: "unknown: ",
     noStoredRowsFail: "No stored rows fail",
@@ -167,6 +168,7 @@ export const texts = {
     newPage: "New page",
   },
   draftBar: {
+    asItWas: "table as it was",
     savingDraft: "Saving draft…",
     publishedNoDraft: "Published, no draft",
     draft: "draft",
@@ -251,6 +253,7 @@ export const texts = {
     editTheText: "edit the text",
   },
   findings: {
+    indexes: "indexes",
     review: "Review",
     line: " line ",
     column: ", column ",
@@ -667,6 +670,11 @@ export const texts = {
     theFirstOneIsSavedWhen: "The first one is saved when you publish this page.",
     versions: "Versions",
     restoreAVersion: "restore a version",
+  },
+  migration: {
+    migrationFile: "Migration file",
+    changesInTheMigration: "Changes in the migration",
+    download: (name: Said) => `Download ${name}`,
   },
   listPane: {
     list: "List",

@@ -1,5 +1,6 @@
 import { asksFor, type Condition } from "@loyal-quill/core/condition/expression";
 import type { Facts } from "@loyal-quill/core/condition/facts";
+import type { SchemaChange } from "@loyal-quill/core/findings/schema-change";
 import type { Field, Page } from "@loyal-quill/core/page/page";
 import type { Database, Stored } from "@loyal-quill/core/postgres/statement";
 import { kindOf } from "@loyal-quill/core/rules/index";
@@ -37,7 +38,7 @@ export interface CensusCount {
   /** Keys of some of them, in the order of the page's key. */
   readonly examples: readonly (readonly string[])[];
   /** The statements that would make the table hold it too; null where no constraint can say it. */
-  readonly hold: string | null;
+  readonly hold: SchemaChange | null;
 }
 
 export interface Census {

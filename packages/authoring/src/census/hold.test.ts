@@ -12,12 +12,12 @@ const column = (name: string, change: Partial<Column> = {}): Column => {
 };
 
 const held = (rule: string, demand: unknown, of = column("name"), when: Rule["when"] = null): string | null =>
-  holdRule({ rule, demand, from: "page", when, message: null }, station, of);
+  holdRule({ rule, demand, from: "page", when, message: null }, station, of)?.up ?? null;
 
 const checked = (source: string): string | null => {
   const parsed = parseCondition(source, station, station);
   if (!parsed.ok) throw new Error(parsed.problem.message);
-  return holdCheck(parsed.condition, station);
+  return holdCheck(parsed.condition, station)?.up ?? null;
 };
 
 describe("the statements that make a table hold a rule", () => {

@@ -2,6 +2,7 @@ import { type Condition, type Expression, everyPart } from "@loyal-quill/core/co
 import { noFacts } from "@loyal-quill/core/condition/facts";
 import { overStored } from "@loyal-quill/core/condition/over-stored";
 import { predicate } from "@loyal-quill/core/condition/to-sql";
+import type { SchemaChange } from "@loyal-quill/core/findings/schema-change";
 import { literal } from "@loyal-quill/core/postgres/literal";
 import { Parameters, quoted, quotedTable } from "@loyal-quill/core/postgres/statement";
 import { kindOf } from "@loyal-quill/core/rules/index";
@@ -23,36 +24,47 @@ function inTwoSteps(table: Table, name: string, definition: string): string {
   ].join("\n");
 }
 
-const check = (table: Table, column: string, kind: string, predicateText: string): string =>
-  inTwoSteps(table, constraintName(table, column, kind), `CHECK (${predicateText})`);
+const dropConstraint = (table: Table, name: string): string =>
+  `ALTER TABLE ${quotedTable(table)} DROP CONSTRAINT ${quoted(name)};`;
 
-function notNull(table: Table, column: Column): string {
+function check(table: Table, column: string, kind: string, predicateText: string): SchemaChange {
+  const name = constraintName(table, column, kind);
+  return { name, up: inTwoSteps(table, name, `CHECK (${predicateText})`), down: dropConstraint(table, name) };
+}
+
+function notNull(table: Table, column: Column): SchemaChange {
   const name = constraintName(table, column.name, "is_there");
   const target = quotedTable(table);
   // With the validated CHECK in place, SET NOT NULL need not look at the rows again (PostgreSQL documentation, ALTER TABLE).
-  return [
+  const up = [
     inTwoSteps(table, name, `CHECK (${quoted(column.name)} IS NOT NULL)`),
     `ALTER TABLE ${target} ALTER COLUMN ${quoted(column.name)} SET NOT NULL;`,
-    `ALTER TABLE ${target} DROP CONSTRAINT ${quoted(name)};`,
+    dropConstraint(table, name),
   ].join("\n");
+  return { name, up, down: `ALTER TABLE ${target} ALTER COLUMN ${quoted(column.name)} DROP NOT NULL;` };
 }
 
-function unique(table: Table, column: Column, ignoringCase: boolean): string {
+function unique(table: Table, column: Column, ignoringCase: boolean): SchemaChange {
   const name = constraintName(table, column.name, ignoringCase ? "unique_ignoring_case" : "unique");
   const target = quotedTable(table);
   if (ignoringCase)
-    return `CREATE UNIQUE INDEX CONCURRENTLY ${quoted(name)} ON ${target} (lower(${quoted(column.name)}::text));`;
-  return [
+    return {
+      name,
+      up: `CREATE UNIQUE INDEX CONCURRENTLY ${quoted(name)} ON ${target} (lower(${quoted(column.name)}::text));`,
+      down: `DROP INDEX CONCURRENTLY ${quoted(table.schema)}.${quoted(name)};`,
+    };
+  const up = [
     `CREATE UNIQUE INDEX CONCURRENTLY ${quoted(name)} ON ${target} (${quoted(column.name)});`,
     `ALTER TABLE ${target} ADD CONSTRAINT ${quoted(name)} UNIQUE USING INDEX ${quoted(name)};`,
   ].join("\n");
+  return { name, up, down: dropConstraint(table, name) };
 }
 
 /**
  * The statements that would make a table hold a rule by itself; null where a constraint can't say it. A rule with a condition
  * holds where the condition does.
  */
-export function holdRule(rule: Rule, table: Table, column: Column): string | null {
+export function holdRule(rule: Rule, table: Table, column: Column): SchemaChange | null {
   if (rule.when) return null;
   const enforcement = kindOf(rule).enforcement?.(rule.demand, column);
   switch (enforcement?.by) {
@@ -71,7 +83,7 @@ const isOfTheRow = (expression: Expression): boolean =>
   everyPart(expression).every((part) => part.op !== "actor" && part.op !== "now");
 
 /** The statements that would make a table hold a check across fields; null where it asks for who asks, or for now. */
-export function holdCheck(condition: Condition, table: Table): string | null {
+export function holdCheck(condition: Condition, table: Table): SchemaChange | null {
   const stored = overStored(condition);
   if (!isOfTheRow(stored.expression) || stored.rowColumns.length === 0) return null;
   const parameters = new Parameters();

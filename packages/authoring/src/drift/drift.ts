@@ -1,4 +1,6 @@
 import type { Edit } from "@loyal-quill/core/findings/edit";
+import type { SchemaChange } from "@loyal-quill/core/findings/schema-change";
+import { quoted, quotedTable } from "@loyal-quill/core/postgres/statement";
 import { type Column, columnOf, type Table, tableName } from "@loyal-quill/core/table/model";
 
 /** One thing that is otherwise in a table than it was, and what could be done about it in the page file. */
@@ -11,6 +13,8 @@ export interface Drift {
     | { readonly what: string; readonly rename: { readonly from: string; readonly to: string } }
     | { readonly what: string; readonly edits: readonly Edit[] }
     | null;
+  /** What would bring the table back to what it was, where that is a constraint or a NOT NULL that is gone. */
+  readonly change?: SchemaChange;
 }
 
 /** A column that is gone and a new one of the same type at its place, or the only ones of their kind, are one that was renamed. */
@@ -30,8 +34,14 @@ function renamed(before: Table, after: Table): ReadonlyMap<string, string> {
   return pairs;
 }
 
-function changedColumn(before: Column, after: Column): Drift[] {
+function changedColumn(before: Column, after: Column, table: Table): Drift[] {
   const { name } = after;
+  const column = `ALTER TABLE ${quotedTable(table)} ALTER COLUMN ${quoted(name)}`;
+  const back: SchemaChange = {
+    name: `${table.name}_${name}_not_null`,
+    up: `${column} SET NOT NULL;`,
+    down: `${column} DROP NOT NULL;`,
+  };
   const say = (what: string): Drift => ({ what: `${name}: ${what}`, columns: [name], repair: null });
   return [
     ...(before.type.shown === after.type.shown ? [] : [say(`${before.type.shown} became ${after.type.shown}`)]),
@@ -40,7 +50,7 @@ function changedColumn(before: Column, after: Column): Drift[] {
       : [say(`its values are now ${after.type.labels.join(", ")}`)]),
     ...(before.nullable === after.nullable
       ? []
-      : [say(after.nullable ? "may be empty now" : "may no longer be empty")]),
+      : [after.nullable ? { ...say("may be empty now"), change: back } : say("may no longer be empty")]),
     ...(before.default === after.default
       ? []
       : [say(after.default === null ? "has no default any more" : `its default is ${after.default}`)]),
@@ -71,6 +81,27 @@ const demandsOf = (table: Table): string[] => [
   ),
 ];
 
+/** The CHECK and exclusion constraints that are gone, by what is said of them, with what would bring each back. */
+function constraintsBack(before: Table, after: Table): ReadonlyMap<string, SchemaChange> {
+  const target = quotedTable(after);
+  return new Map(
+    before.constraints.flatMap(({ kind, constraint, definition }): [string, SchemaChange][] =>
+      kind === "unique" || after.constraints.some((each) => each.definition === definition)
+        ? []
+        : [
+            [
+              `gone: ${definition}`,
+              {
+                name: constraint,
+                up: `ALTER TABLE ${target} ADD CONSTRAINT ${quoted(constraint)} ${definition};`,
+                down: `ALTER TABLE ${target} DROP CONSTRAINT ${quoted(constraint)};`,
+              },
+            ],
+          ],
+    ),
+  );
+}
+
 /**
  * What is otherwise in a table than it was when a page over it was published.
  *
@@ -96,7 +127,7 @@ export function tableDrift(before: Table, after: Table | undefined): readonly Dr
         columns: [column.name, to],
         repair: { what: `write ${to} everywhere`, rename: { from: column.name, to } },
       });
-    if (now) drift.push(...changedColumn(column, now));
+    if (now) drift.push(...changedColumn(column, now, after));
     else
       drift.push({
         what: `the column ${column.name} is gone`,
@@ -122,6 +153,12 @@ export function tableDrift(before: Table, after: Table | undefined): readonly Dr
       (said, [from, to]) => said.replaceAll(new RegExp(`\\b${from.replaceAll(/[^\w]/g, "\\$&")}\\b`, "g"), to),
       text,
     );
-  drift.push(...cameAndWent(demandsOf(before).map(renamedIn), demandsOf(after)));
+  const gone = constraintsBack(before, after);
+  drift.push(
+    ...cameAndWent(demandsOf(before).map(renamedIn), demandsOf(after)).map((each) => {
+      const change = gone.get(each.what);
+      return change ? { ...each, change } : each;
+    }),
+  );
   return drift;
 }

@@ -44,7 +44,9 @@ export async function checkFiles(options: Omit<CheckOptions, "format">): Promise
       name: path.basename(file).replace(/\.page\.yaml$/, ""),
       text: texts[index] ?? "",
     }));
-    const bound = bindPageFiles(named, catalog);
+    // Files that were named one by one may be some of many.
+    const areAll = options.files.every((file) => !file.endsWith(ending));
+    const bound = bindPageFiles(named, catalog, areAll);
     const checked: CheckedFile[] = [];
     for (const [index, { page, parsed, findings }] of bound.entries()) {
       const more = options.rows && page && parsed ? await reviewAgainstRows(page, parsed, database) : [];

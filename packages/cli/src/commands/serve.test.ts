@@ -85,7 +85,7 @@ describe("quill serve --as", () => {
     await writeFile(file, text.replace("  - name:", "  - nome:"));
     await served.said(/station\.page\.yaml:\d+:5 {2}error {2}The table network\.station has no column "nome"\./);
     await writeFile(file, text);
-    await served.said(/The page files were read again: 6 of 6 are served\./);
+    await served.said(/The page files were read again: 9 of 9 are served\./);
   });
 
   test("tells the steps of each request, a line each", async () => {

@@ -9,9 +9,9 @@ import { type Application, createApplication } from "@loyal-quill/server";
 import { pino } from "pino";
 import { type Cluster, type Say, startCluster } from "../cluster/cluster.js";
 import { barrier } from "../cluster/run-as.js";
+import { fillLargeSet } from "../large-set.js";
 import { CannotStart, closePatience, drain, listen, usualPatience, withPatience } from "../listen.js";
 import { type DemoAccount, provision, provisionAccounts } from "../provision.js";
-import { fillLargeSet } from "../large-set.js";
 import { forgetRunning, noteRunning, runningOn } from "../running.js";
 import { secretsOf } from "../secrets.js";
 

@@ -1,5 +1,6 @@
 import type { Edit } from "./edit.js";
 import type { FindingCode, Severity } from "./finding-codes.js";
+import type { SchemaChange } from "./schema-change.js";
 
 /** What puts a finding right: a name in the place of a misspelt one, or edits of the file. */
 export type Repair = { readonly what: string } & (
@@ -16,6 +17,8 @@ export interface Finding {
   readonly column: number;
   /** What puts it right, where there is one way that is most likely meant. */
   readonly repair?: Repair;
+  /** What would change the table instead, where that is what is to be done. */
+  readonly change?: SchemaChange;
 }
 
 /** Whether a page with this finding can't be served. */

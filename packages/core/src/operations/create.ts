@@ -43,7 +43,9 @@ export async function defaults(trip: Trip): Promise<StoredRecord> {
       note: Object.hasOwn(given, name) ? "given" : "default of the table",
     })),
   );
-  return { row: { ...row, ...given }, version: "", given: Object.keys(given) };
+  // Without a prototype: a column may be called like something that every object has.
+  const begun: Row = Object.assign(Object.create(null), row, given);
+  return { row: begun, version: "", given: Object.keys(given) };
 }
 
 const takenOnNew = (page: Page): readonly Field[] => page.fields.filter(({ onNew }) => onNew);

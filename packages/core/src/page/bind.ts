@@ -142,7 +142,8 @@ class Binder {
 
   /** Whether the page gives a column's value by itself on such a write. */
   private isSet(name: string, on: "new" | "save"): boolean {
-    const given = this.parsed.file.set?.[name];
+    const { set = {} } = this.parsed.file;
+    const given = Object.hasOwn(set, name) ? set[name] : undefined;
     if (given === undefined) return false;
     const when = typeof given === "string" ? "both" : (given.on ?? "both");
     return when === "both" || when === on;
@@ -245,13 +246,14 @@ class Binder {
   /** The name of a field's control: its column's, where the page gives no other. */
   private formName(name: string): string {
     const { names = {} } = this.parsed.file;
-    const given = names[name];
-    if (given === undefined) return name;
+    const nameOf = (column: string): string => (Object.hasOwn(names, column) ? (names[column] ?? column) : column);
+    const given = nameOf(name);
+    if (!Object.hasOwn(names, name)) return name;
     const path: Path = ["names", name];
     if (/^quill\.|^r\d+:/.test(given) || given === tokenName)
       this.error("form-name", `"${given}" is a name of the form's own: choose another.`, path);
     const fields = fieldSettings(this.parsed.file).map((each) => each.name);
-    if (fields.some((other) => other !== name && (names[other] ?? other) === given))
+    if (fields.some((other) => other !== name && nameOf(other) === given))
       this.error("form-name", `Two fields would have the name "${given}" in the form.`, path);
     return given;
   }

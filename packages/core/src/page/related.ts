@@ -43,9 +43,13 @@ export function relationOf(page: Page, { name, by }: RelatedPage, pages: readonl
  * Related pages that are not there, or don't refer to the page.
  *
  * @param pages those that are served together
+ * @param others names of pages of which nothing is known here; null where any page may be one of them
  * @returns findings by the page's name
  */
-export function reviewRelated(pages: readonly PlacedPage[]): ReadonlyMap<string, readonly Finding[]> {
+export function reviewRelated(
+  pages: readonly PlacedPage[],
+  others: readonly string[] | null = [],
+): ReadonlyMap<string, readonly Finding[]> {
   const all = pages.map(({ page }) => page);
   const known = all.map(({ name }) => name);
   return new Map(
@@ -56,6 +60,7 @@ export function reviewRelated(pages: readonly PlacedPage[]): ReadonlyMap<string,
           parsed.finding("warning", "related", message, ["related", index], 0, false, repair),
         ];
         const other = all.find((each) => each.name === name);
+        if (!other && (others === null || others.includes(name))) return [];
         if (!other)
           return say(
             `No page is called "${name}", so its list is left out.${suggestion(name, known)}`,

@@ -1,4 +1,5 @@
 import type { Finding, Repair } from "../findings/finding.js";
+import type { SchemaChange } from "../findings/schema-change.js";
 import { quoted, quotedTable } from "../postgres/statement.js";
 import { kindOf } from "../rules/index.js";
 import type { Say } from "../rules/rule.js";
@@ -57,18 +58,34 @@ function reviewList(page: Page, parsed: ParsedPage, say: Say): void {
 
 const about = ({ rows }: Table): string => (rows === null ? "" : `, about ${rows}`);
 
+/** An index by these columns, as PostgreSQL would name it. */
+function newIndex(table: Table, columns: readonly string[], trigrams = false): SchemaChange {
+  const name = `${table.name}_${columns.join("_")}_idx`.slice(0, 63);
+  const by = trigrams
+    ? ` USING gin (${columns.map((column) => `${quoted(column)} gin_trgm_ops`).join(", ")})`
+    : ` (${columns.map(quoted).join(", ")})`;
+  return {
+    name,
+    up: `CREATE INDEX CONCURRENTLY ${quoted(name)} ON ${quotedTable(table)}${by};`,
+    down: `DROP INDEX CONCURRENTLY ${quoted(table.schema)}.${quoted(name)};`,
+  };
+}
+
 /** Filters without an index that begins with their column. */
 function reviewFilters({ table, key, list }: Page, say: Say): void {
   for (const [index, { column, way }] of list.filters.entries()) {
     if (table.indexes.some(([first]) => first === column.name)) continue;
     // Where one value is asked for, the index goes on in the list's order, so that it leads to any place of it.
     const isOne = way.by !== "range" && way.by !== "days" && !list.sort.column.nullable;
-    const names = [column, ...(isOne ? orderColumns(list.sort.column, key) : [])].map(({ name }) => quoted(name));
+    const names = [column, ...(isOne ? orderColumns(list.sort.column, key) : [])].map(({ name }) => name);
+    const change = newIndex(table, [...new Set(names)]);
     say(
       "warning",
       "slow-list",
-      `No index begins with ${column.name}, so where a filter leaves few records the list reads all rows of ${tableName(table)}${about(table)}. To make one: CREATE INDEX CONCURRENTLY ON ${quotedTable(table)} (${[...new Set(names)].join(", ")});`,
+      `No index begins with ${column.name}, so where a filter leaves few records the list reads all rows of ${tableName(table)}${about(table)}. To make one: ${change.up}`,
       ["list", "filter", index],
+      undefined,
+      change,
     );
   }
 }
@@ -87,21 +104,29 @@ function reviewSearch({ table, list }: Page, parsed: ParsedPage, say: Say): void
     : parsed.file.list?.columns
       ? ["list", "columns"]
       : ["record"];
+  const extension = table.trigrams === null ? "CREATE EXTENSION pg_trgm;" : "";
+  const indexes = lacking.map(({ name }) => newIndex(table, [name], true));
+  const change: SchemaChange | undefined =
+    indexes.length === 0
+      ? undefined
+      : {
+          name: indexes.map(({ name }) => name).join("_and_"),
+          up: [extension, ...indexes.map(({ up }) => up)].filter(Boolean).join("\n"),
+          down: indexes.map(({ down }) => down).join("\n"),
+        };
   const advice = [
     ...(others.length > 0
       ? [`Name columns of text in list.search: no index finds parts of ${others.map(({ name }) => name).join(", ")}.`]
       : []),
-    ...(lacking.length > 0
-      ? [
-          `To make ${lacking.length === 1 ? "an index" : "indexes"}: ${table.trigrams === null ? "CREATE EXTENSION pg_trgm; " : ""}${lacking.map(({ name }) => `CREATE INDEX CONCURRENTLY ON ${quotedTable(table)} USING gin (${quoted(name)} gin_trgm_ops);`).join(" ")}`,
-        ]
-      : []),
+    ...(change ? [`To make ${indexes.length === 1 ? "an index" : "indexes"}: ${change.up.replaceAll("\n", " ")}`] : []),
   ];
   say(
     "warning",
     "slow-list",
     `A search reads all rows of ${tableName(table)}${about(table)}, and is stopped where it takes too long. ${advice.join(" ")}`,
     path,
+    undefined,
+    change,
   );
 }
 
@@ -109,12 +134,17 @@ function reviewSearch({ table, list }: Page, parsed: ParsedPage, say: Say): void
 function reviewOrder(page: Page, parsed: ParsedPage, say: Say): void {
   const { table, key, list } = page;
   if (isIndexed(table, list.sort.column, key)) return;
-  const names = orderColumns(list.sort.column, key).map((column) => quoted(column.name));
+  const change = newIndex(
+    table,
+    orderColumns(list.sort.column, key).map((column) => column.name),
+  );
   say(
     "warning",
     "slow-list",
-    `No index keeps ${tableName(table)} in the order of ${list.sort.column.name}, so each part of the list reads all of its rows${about(table)}. To make one: CREATE INDEX CONCURRENTLY ON ${quotedTable(table)} (${names.join(", ")});`,
+    `No index keeps ${tableName(table)} in the order of ${list.sort.column.name}, so each part of the list reads all of its rows${about(table)}. To make one: ${change.up}`,
     parsed.file.list?.sort === undefined ? ["record", "key"] : ["list", "sort"],
+    undefined,
+    change,
   );
 }
 
@@ -165,8 +195,10 @@ function reviewRights(page: Page, parsed: ParsedPage, say: Say): void {
  */
 export function reviewAgainstTable(page: Page, parsed: ParsedPage): readonly Finding[] {
   const findings: Finding[] = [];
-  const say: Say = (severity, code, message, path, repair) =>
-    void findings.push(parsed.finding(severity, code, message, path, 0, false, repair));
+  const say: Say = (severity, code, message, path, repair, change) => {
+    const finding = parsed.finding(severity, code, message, path, 0, false, repair);
+    findings.push(change ? { ...finding, change } : finding);
+  };
   const fields = new Map(page.fields.map((field) => [field.column.name, field]));
   for (const { name, settings, path } of fieldSettings(parsed.file)) {
     const field = fields.get(name);

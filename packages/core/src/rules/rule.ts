@@ -4,6 +4,7 @@ import type { Facts } from "../condition/facts.js";
 import type { Finding, Repair } from "../findings/finding.js";
 import type { FindingCode } from "../findings/finding-codes.js";
 import type { Path } from "../findings/path-in-file.js";
+import type { SchemaChange } from "../findings/schema-change.js";
 import type { MessageCode } from "../messages/catalog.js";
 import type { Parameters, Row, Statement, Stored } from "../postgres/statement.js";
 import type { Column, Kind, Table } from "../table/model.js";
@@ -45,6 +46,7 @@ export type Say = (
   message: string,
   path: Path,
   repair?: Repair,
+  change?: SchemaChange,
 ) => void;
 
 /** What a rule is held against when a page is reviewed: the field's other rules, its own place, and who is told. */

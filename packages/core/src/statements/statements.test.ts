@@ -124,9 +124,10 @@ WHERE t."station_code" = $1::text AND t."channel" = $2::smallint`);
       "v1",
       "network.station",
       note.requestId,
+      null,
       "2",
     ]);
-    expect(text).toContain(`((t."region_id" = $12::bigint)) IS TRUE AS "remains"`);
+    expect(text).toContain(`((t."region_id" = $13::bigint)) IS TRUE AS "remains"`);
     expect(text).toContain(`CASE WHEN NOT w."remains" THEN concat('quill:leaves-rows ', w."remains")::integer END`);
   });
 

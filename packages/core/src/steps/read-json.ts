@@ -55,7 +55,8 @@ export function readJson(
   const taken = page.fields.filter((field) => isTaken(field, form));
   const texts = new Map(
     taken.flatMap((field) => {
-      const text = textOfJson(field.column, members[field.column.name] ?? null);
+      const { name } = field.column;
+      const text = textOfJson(field.column, (Object.hasOwn(members, name) ? members[name] : null) ?? null);
       return text === undefined ? [] : [[field.column.name, text] as const];
     }),
   );

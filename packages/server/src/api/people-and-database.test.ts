@@ -105,7 +105,7 @@ describe("the database", () => {
         user: "quill_pages",
         superuser: false,
         log: "usable",
-        pages: 6,
+        pages: 9,
       }),
       expect.objectContaining({ name: "archive", mount: "/archive", error: null, log: "usable", pages: 0 }),
     ]);

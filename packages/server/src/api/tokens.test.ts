@@ -45,7 +45,7 @@ describe("a token for programs", () => {
     expect(listed).toMatchObject({
       id: made.id,
       pages: ["station"],
-      madeBy: "Ines Farrow",
+      madeBy: "ines",
       usedAt: expect.any(String),
     });
     expect(JSON.stringify(listed)).not.toContain(token.slice(6));

@@ -37,19 +37,22 @@ async function until<T>(ask: () => Promise<T>, wanted: (answer: T) => boolean): 
 
 describe("a draft from a table", () => {
   test("is complete, runs at once, is published, and serves", async () => {
-    const { status, said } = await ines.send<DraftAnswer>("POST", "/drafts", { table: "network.river" });
-    expect([status, said.name, said.revision, said.published]).toEqual([201, "river", 1, null]);
-    const tried = await ines.send<DraftTrialAnswer>("POST", "/drafts/river/trial", { text: said.text, key: ["1"] });
+    const { status, said } = await ines.send<DraftAnswer>("POST", "/drafts", { table: "office.person" });
+    expect([status, said.name, said.revision, said.published]).toEqual([201, "person", 1, null]);
+    const tried = await ines.send<DraftTrialAnswer>("POST", "/drafts/person/trial", {
+      text: said.text,
+      key: ["5e0c7a10-4b1d-4c55-9d0e-000000000001"],
+    });
     expect(tried.said.trial?.recorded.outcome).toBe("shown");
     expect(tried.said.sheet.findings).toEqual([]);
     const pages = (await ines.send<PageSummary[]>("GET", "/pages")).said;
-    expect(pages.find((page) => page.name === "river")).toMatchObject({ published: false, draft: { by: "ines" } });
+    expect(pages.find((page) => page.name === "person")).toMatchObject({ published: false, draft: { by: "ines" } });
     expect((await workbench.signIn("hollis")).status).toBe(303);
     const { client } = await workbench.signIn("hollis");
-    expect((await client.get("/river")).status).toBe(404);
-    expect((await ines.send("POST", "/drafts/river/publish", { revision: 1 })).status).toBe(200);
-    expect(await onDisk("river")).toBe(said.text);
-    expect((await client.get("/river/1/edit")).status).toBe(200);
+    expect((await client.get("/person")).status).toBe(404);
+    expect((await ines.send("POST", "/drafts/person/publish", { revision: 1 })).status).toBe(200);
+    expect(await onDisk("person")).toBe(said.text);
+    expect((await client.get("/person/5e0c7a10-4b1d-4c55-9d0e-000000000001/edit")).status).toBe(200);
     expect((await readdir(workbench.directory)).filter((file) => !file.endsWith(".page.yaml"))).toEqual([]);
   });
 

@@ -26,7 +26,7 @@ describe("completion in a page file", () => {
 
   test("knows the parts of the file, and those of a part", () => {
     expect(found("ti|")).toEqual(expect.arrayContaining(["title", "fields", "checks"]));
-    expect(found("access:\n  op|")).toEqual(["open", "rows", "edit", "new", "delete", "because"]);
+    expect(found("access:\n  op|")).toEqual(["open", "rows", "edit", "new", "delete", "history", "because"]);
     expect(found("record: { ta|")).toEqual(["table", "key", "key-editable"]);
   });
 
@@ -50,7 +50,7 @@ describe("completion in a page file", () => {
       expect.arrayContaining(["required", "min-length", "when"]),
     );
     expect(namesIn(schema, ["fields", 0, "code", "control"])).toContain("multi-line");
-    expect(namesIn(schema, ["access"])).toEqual(["open", "rows", "edit", "new", "delete", "because"]);
+    expect(namesIn(schema, ["access"])).toEqual(["open", "rows", "edit", "new", "delete", "history", "because"]);
     expect(namesIn(schema, ["nothing", "here"])).toEqual([]);
     expect(namesIn(undefined, [])).toEqual([]);
   });

@@ -13,6 +13,7 @@ import { Mark } from "../parts/mark.js";
 import { Moment } from "../parts/moment.js";
 import { Failed, QuietButton, Waiting } from "../parts/states.js";
 import { texts } from "../texts.js";
+import { Migration } from "./migration.js";
 
 const says = texts.censusPane;
 
@@ -91,8 +92,8 @@ function Count({ count, name }: { count: CensusCount; name: string }) {
         <details>
           <summary>{says.sqlToEnforceThisInThe}</summary>
           {refused !== null && refused > 0 && <Soft>{says.validateSucceedsOnlyOnceNoStored}</Soft>}
-          <pre>{hold}</pre>
-          <Small type="button" onClick={() => void navigator.clipboard.writeText(hold)}>
+          <pre>{hold.up}</pre>
+          <Small type="button" onClick={() => void navigator.clipboard.writeText(hold.up)}>
             {says.copy}
           </Small>
         </details>
@@ -165,6 +166,12 @@ export default function CensusPane({ name, text }: { name: string; text: string 
         </>
       )}
       {problem && <Mark kind="stop">{problem}</Mark>}
+      {answer?.census && (
+        <Migration
+          title={says.constraintsOf(name)}
+          changes={answer.census.counts.flatMap(({ hold, refused }) => (hold && refused === 0 ? [hold] : []))}
+        />
+      )}
       {answer?.census && (
         <ul aria-label={says.census}>
           {answer.census.counts.length === 0 && <li>{says.thePageHasNoRulesOr}</li>}

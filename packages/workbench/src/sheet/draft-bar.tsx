@@ -5,6 +5,7 @@ import { Small } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { Moment } from "../parts/moment.js";
 import { texts } from "../texts.js";
+import { Migration } from "./migration.js";
 import { Abandon, Publish, type PublishProps } from "./publish.js";
 import type { EditedDraft } from "./use-draft.js";
 
@@ -123,6 +124,7 @@ export function DraftNotices({ draft }: { draft: EditedDraft }) {
               </li>
             ))}
           </ul>
+          <Migration title={says.asItWas} changes={answer.drift.flatMap(({ change }) => (change ? [change] : []))} />
           <Small type="button" onClick={draft.note}>
             {says.dismissKeepPageUnchanged}
           </Small>

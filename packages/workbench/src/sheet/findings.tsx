@@ -6,6 +6,7 @@ import { focusAfter } from "../parts/focus.js";
 import { Small } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { texts } from "../texts.js";
+import { Migration } from "./migration.js";
 
 const says = texts.findings;
 
@@ -52,27 +53,30 @@ export function Findings({ findings, text, onRepair }: FindingsProps) {
   }, []);
   if (findings.length === 0) return null;
   return (
-    <List aria-label={says.review} tabIndex={0}>
-      {findings.map((finding) => (
-        <li key={`${finding.line} ${finding.column} ${finding.code} ${finding.message}`}>
-          <Mark kind={finding.severity === "error" ? "stop" : "wait"}>{finding.severity}</Mark>
-          {says.line}
-          {finding.line}
-          {says.column}
-          {finding.column}: {finding.message}{" "}
-          {finding.repair && (
-            <Small type="button" onClick={() => repair(finding)}>
-              {finding.repair.what}
-              {finding === first && says.altR}
-            </Small>
-          )}
-          <pre>
-            {String(finding.line).padStart(4)} {lines[finding.line - 1] ?? ""}
-            {"\n"}
-            {" ".repeat(4 + finding.column)}↑
-          </pre>
-        </li>
-      ))}
-    </List>
+    <>
+      <List aria-label={says.review} tabIndex={0}>
+        {findings.map((finding) => (
+          <li key={`${finding.line} ${finding.column} ${finding.code} ${finding.message}`}>
+            <Mark kind={finding.severity === "error" ? "stop" : "wait"}>{finding.severity}</Mark>
+            {says.line}
+            {finding.line}
+            {says.column}
+            {finding.column}: {finding.message}{" "}
+            {finding.repair && (
+              <Small type="button" onClick={() => repair(finding)}>
+                {finding.repair.what}
+                {finding === first && says.altR}
+              </Small>
+            )}
+            <pre>
+              {String(finding.line).padStart(4)} {lines[finding.line - 1] ?? ""}
+              {"\n"}
+              {" ".repeat(4 + finding.column)}↑
+            </pre>
+          </li>
+        ))}
+      </List>
+      <Migration title={says.indexes} changes={findings.flatMap(({ change }) => (change ? [change] : []))} />
+    </>
   );
 }
