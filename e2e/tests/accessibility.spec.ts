@@ -32,6 +32,11 @@ for (const colorScheme of ["light", "dark"] as const) {
         "/",
         "/stations",
         "/stations?q=nothing+like+it",
+        "/stations?is.status=live&from.warning_m=high",
+        "/rivers",
+        "/regions",
+        "/notes",
+        "/stations/MV-014/history",
         "/stations/MV-014/edit",
         "/stations/MV-016/edit",
         "/sensors/MV-014/1/edit",
@@ -96,10 +101,11 @@ for (const colorScheme of ["light", "dark"] as const) {
       await page.getByRole("button", { name: /Edit condition and message/ }).click();
       await expect(page.getByRole("textbox", { name: "When", exact: true })).toBeVisible();
       expect(await violations(page)).toEqual([]);
-      for (const view of ["File", "Census", "Statements", "Versions", "Page only"]) {
+      for (const view of ["List", "File", "Census", "Statements", "Versions", "Page only"]) {
         await page.getByRole("button", { name: view, exact: true }).click();
         if (view === "Census") await page.getByRole("button", { name: /^Run/ }).click();
         const there = {
+          List: '[aria-label="List"] iframe',
           File: ".cm-content",
           Census: '[aria-label="Census"]',
           Statements: '[aria-label="Statements"]',

@@ -275,14 +275,14 @@ describe("the statements of a list of a large table", () => {
       return found.map(({ message }) => message);
     };
     const [order, search, ...more] = await said("sort: note");
-    expect(order).toContain('CREATE INDEX CONCURRENTLY ON "proof"."mark" ("note", "id");');
+    expect(order).toContain('CREATE INDEX CONCURRENTLY "mark_note_id_idx" ON "proof"."mark" ("note", "id");');
     expect(search).toContain("no index finds parts of id.");
     expect(search).toContain(
-      'CREATE EXTENSION pg_trgm; CREATE INDEX CONCURRENTLY ON "proof"."mark" USING gin ("place" gin_trgm_ops);',
+      'CREATE EXTENSION pg_trgm; CREATE INDEX CONCURRENTLY "mark_place_idx" ON "proof"."mark" USING gin ("place" gin_trgm_ops);',
     );
     expect(more).toEqual([]);
     const [filter] = await said("filter: [note], search: [place, note]");
-    expect(filter).toContain('CREATE INDEX CONCURRENTLY ON "proof"."mark" ("note", "id");');
+    expect(filter).toContain('CREATE INDEX CONCURRENTLY "mark_note_id_idx" ON "proof"."mark" ("note", "id");');
     await trips.owner.query("CREATE EXTENSION pg_trgm");
     await trips.owner.query("CREATE INDEX ON proof.mark USING gin (place gin_trgm_ops, note gin_trgm_ops)");
     expect(await said("filter: [height], search: [place, note]")).toEqual([]);

@@ -137,7 +137,7 @@ export async function list(trip: Trip): Promise<Outcome> {
   const typed = soughtKey(page, request.query);
   const sought = typed && (await goTo(trip, typed));
   if (sought && "kind" in sought) return sought;
-  const said = readSaid(request.said, dependencies.signer);
+  const said = readSaid(request, dependencies.signer);
   const view = await listView(trip);
   const list = { ...view, sought: sought ?? null, notice: said?.text ?? null, savedAddress: said?.address || null };
   return { kind: "shown", view: { what: "list", list } };

@@ -29,7 +29,7 @@ export async function open(trip: Trip): Promise<Outcome> {
   if ("kind" in loaded) return loaded;
   const { record, lists } = loaded;
   const locked = lockedBecause(page, record, facts);
-  const notice = readSaid(request.said, trip.dependencies.signer)?.text ?? null;
+  const notice = readSaid(request, trip.dependencies.signer)?.text ?? null;
   const old = locked === null ? await oldTexts(trip, record.row) : null;
   const state = { ...freshForm(trip, "edit", record), locked, notice };
   const given = old && {
@@ -57,7 +57,7 @@ export async function view(trip: Trip): Promise<Outcome> {
     "prefill",
     fields.map(({ field, text }) => ({ name: field.column.name, value: text, note: "shown only" })),
   );
-  const said = readSaid(request.said, trip.dependencies.signer);
+  const said = readSaid(request, trip.dependencies.signer);
   return {
     kind: "shown",
     view: {

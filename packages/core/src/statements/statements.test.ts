@@ -190,7 +190,7 @@ WHERE t."station_code" = $1::text AND t."channel" = $2::smallint`);
 ), "entry" AS (`);
     expect(values.slice(0, 3)).toEqual(["MV-099", "11111111-1111-4111-8111-111111111111", note.requestId]);
     expect(values.at(-1)).toBe("2");
-    expect(text).toContain(`((t."region_id" = $10::bigint)) IS TRUE AS "remains"`);
+    expect(text).toContain(`((t."region_id" = $11::bigint)) IS TRUE AS "remains"`);
   });
 
   test("a deletion locks by key, version and conditions, deletes that row, and logs what it held", () => {

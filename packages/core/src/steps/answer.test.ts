@@ -15,12 +15,12 @@ describe("Answer", () => {
     const cookie = headers["set-cookie"] ?? "";
     expect(cookie).toMatch(/; Path=\/stations; Max-Age=60; HttpOnly; SameSite=Lax$/);
     const value = cookie.slice(saidCookie.length + 1).split(";")[0] ?? "";
-    expect(readSaid(value, signer)).toEqual({
-      text: "MV-014, Otter Weir, is saved.",
-      address: "/stations/MV-014",
-    });
-    expect(readSaid(`x${value}`, signer)).toBeNull();
-    expect(readSaid("nonsense", signer)).toBeNull();
+    const read = (said: string, path = "/stations") => readSaid({ ...request, path, said }, signer);
+    expect(read(value)).toEqual({ text: "MV-014, Otter Weir, is saved.", address: "/stations/MV-014" });
+    // It is for the address that it was made for, and for no other.
+    expect(read(value, "/sensors")).toBeNull();
+    expect(read(`x${value}`)).toBeNull();
+    expect(read("nonsense")).toBeNull();
   });
 
   test("an unchanged form says so and leads the same way", () => {

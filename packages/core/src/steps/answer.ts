@@ -71,16 +71,21 @@ function sayNext(said: Said, address: string, signer: Signer): Readonly<Record<s
 
 function saidCookieOf(said: Said, path: string, signer: Signer): string {
   const json = JSON.stringify(said);
-  return `${saidCookie}=${signer.sign(`said ${json}`)}.${encodeURIComponent(json)}; Path=${path}; Max-Age=60; HttpOnly; SameSite=Lax`;
+  return `${saidCookie}=${signer.sign(saidText(path, json))}.${encodeURIComponent(json)}; Path=${path}; Max-Age=60; HttpOnly; SameSite=Lax`;
 }
 
-/** The line that an earlier answer left, if it was signed here. */
-export function readSaid(value: string | null, signer: Signer): Said | null {
+/** What is signed of a line: it is for one address only. */
+const saidText = (path: string, json: string): string => `said ${path} ${json}`;
+
+/** The line that an earlier answer left for this address, if it was signed here. */
+export function readSaid({ said: value, frame, path }: PageRequest, signer: Signer): Said | null {
   const dot = value?.indexOf(".") ?? -1;
   if (value === null || dot < 0) return null;
   try {
     const json = decodeURIComponent(value.slice(dot + 1));
-    return sameText(signer.sign(`said ${json}`), value.slice(0, dot)) ? v.parse(saidSchema, JSON.parse(json)) : null;
+    return sameText(signer.sign(saidText(`${frame.base}${path}`, json)), value.slice(0, dot))
+      ? v.parse(saidSchema, JSON.parse(json))
+      : null;
   } catch {
     return null;
   }

@@ -53,7 +53,7 @@ describe("reading a typed value", () => {
     ["json", "{a: 1}", "not-json"],
     ["text", "a\0b", "nul"],
   ] as const)("%s %p is refused: %s", (kind, text, code) => {
-    expect(typed(kind, text)).toEqual(wrong(code));
+    expect(typed(kind, text)).toMatchObject(wrong(code));
   });
 
   test("a decimal takes its column's scale where it fits, and keeps all its digits where not", () => {
