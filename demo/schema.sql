@@ -86,7 +86,8 @@ CREATE TABLE field.visit (
   findings text,
   follow_up_on date,
   recorded_by text,
-  recorded_at timestamptz
+  recorded_at timestamptz,
+  photo bytea
 );
 CREATE INDEX ON field.visit (station_code, visited_at DESC);
 

@@ -106,7 +106,8 @@ document.addEventListener("click", (event) => {
 
 document.addEventListener("submit", (event) => {
   const form = event.target instanceof HTMLFormElement ? event.target : null;
-  if (!form?.closest("[data-in-place]") || event.defaultPrevented) return;
+  // Files are sent by the browser itself.
+  if (!form?.closest("[data-in-place]") || event.defaultPrevented || form.enctype === "multipart/form-data") return;
   event.preventDefault();
   if (form.method === "post") void send(form, event.submitter);
   else if (mayLeave()) {

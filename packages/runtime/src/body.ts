@@ -1,4 +1,5 @@
-import type { PageRequest } from "@loyal-quill/core";
+import type { PageRequest, SentFile } from "@loyal-quill/core";
+import busboy from "busboy";
 import type { Request } from "express";
 
 /** The largest body that is read, in bytes. */
@@ -39,15 +40,81 @@ const isForm = (request: Request): boolean =>
  * A form is read off the wire as it is: pairs that came twice or in a wrong encoding are for the read step to refuse, and a
  * parser between would already have mended them.
  */
-export function readBody(request: Request): Promise<PageRequest["body"]> | PageRequest["body"] {
+export function readBody(request: Request, takesFiles = false): Promise<PageRequest["body"]> | PageRequest["body"] {
   if (request.method === "PATCH" && !isJson(request)) return { refused: "wrong-content-type" };
   if (request.method !== "POST" && request.method !== "PATCH") return null;
   if (isJson(request)) return readJsonBody(request);
+  if (takesFiles && isMultipart(request)) return readParts(request);
   if (!isForm(request)) return { refused: "wrong-content-type" };
   if (request.readableEnded || request.body !== undefined) {
     return Buffer.isBuffer(request.body) ? decoded(request.body) : written(request.body);
   }
   return readBytes(request);
+}
+
+const isMultipart = (request: Request): boolean =>
+  /^multipart\/form-data\s*;/i.test(request.headers["content-type"] ?? "") && request.body === undefined;
+
+/** The largest file that is read, in bytes; a page's own rule may say less. */
+const mostFileBytes = 16_777_216;
+
+const sentFile = (name: string, type: string, bytes: Buffer): SentFile => ({
+  name,
+  type,
+  size: bytes.length,
+  hex: () => bytes.toString("hex"),
+  text: () => {
+    try {
+      return decoder.decode(bytes);
+    } catch {
+      return null;
+    }
+  },
+});
+
+/** A form that was sent in parts (RFC 7578): its texts as those of any form, and its files. */
+function readParts(request: Request): Promise<PageRequest["body"]> {
+  return new Promise((resolve) => {
+    const pairs: [string, string][] = [];
+    const files = new Map<string, SentFile>();
+    let isTooLarge = false;
+    const tooLarge = (): void => {
+      isTooLarge = true;
+    };
+    const refuse = (): void => resolve({ refused: "wrong-content-type" });
+    let parser: ReturnType<typeof busboy>;
+    try {
+      parser = busboy({
+        headers: request.headers,
+        defParamCharset: "utf8",
+        limits: { fieldSize: mostBytes, fields: 2000, files: 50, fileSize: mostFileBytes },
+      });
+    } catch {
+      refuse();
+      return;
+    }
+    parser.on("field", (name, value, { valueTruncated }) => {
+      if (valueTruncated) tooLarge();
+      pairs.push([name, value]);
+    });
+    parser.on("file", (name, stream, { filename, mimeType }) => {
+      const parts: Buffer[] = [];
+      stream.on("data", (part: Buffer) => parts.push(part));
+      stream.on("limit", tooLarge);
+      stream.on("end", () => {
+        // A control in which nothing was chosen sends a part without a name (HTML, 4.10.21.4).
+        if (filename) files.set(name, sentFile(filename, mimeType, Buffer.concat(parts)));
+      });
+    });
+    parser.on("fieldsLimit", tooLarge);
+    parser.on("filesLimit", tooLarge);
+    parser.on("error", refuse);
+    parser.on("close", () =>
+      resolve(isTooLarge ? { refused: "body-too-large" } : { text: new URLSearchParams(pairs).toString(), files }),
+    );
+    request.on("error", refuse);
+    request.pipe(parser);
+  });
 }
 
 /** What was sent as JSON: parsed by the application around the pages, or here. */

@@ -349,7 +349,7 @@ describe("a list that is filtered", () => {
   const csvOf = async (query: Query): Promise<string> => {
     const { response } = await trips.send("GET", "/marks/~csv", tamsin, null, databaseOver(trips.pool), query);
     let text = "";
-    for await (const part of response.parts ?? []) text += part;
+    for await (const part of response.parts ?? []) text += String(part);
     return text;
   };
 
@@ -378,7 +378,7 @@ describe("a list that is filtered", () => {
     for await (const part of response.parts ?? []) {
       // What comes after it was asked for is not in it.
       if (seen.length === 0) await trips.owner.query("DELETE FROM proof.mark WHERE id > 1000");
-      seen.push(part);
+      seen.push(String(part));
     }
     expect(seen.map((part) => part.split("\r\n").length - 1)).toEqual([1, 500, 500, 204]);
     for (let index = 0; index < 25; index++) {

@@ -25,6 +25,7 @@ import {
   type Signer,
   saidCookie,
   styleSheet,
+  takesFiles,
 } from "@loyal-quill/core";
 import { parse } from "cookie";
 import type express from "express";
@@ -169,7 +170,7 @@ function send(response: express.Response, { status, headers, body }: PageRespons
 async function sendParts(
   response: express.Response,
   { status, headers }: PageResponse,
-  parts: AsyncIterable<string>,
+  parts: AsyncIterable<string | Uint8Array>,
 ): Promise<void> {
   response.writeHead(status, { ...securityHeaders, ...headers });
   try {
@@ -237,7 +238,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
 
   const serve = async (matched: MatchedRoute, request: express.Request, response: express.Response): Promise<void> => {
     const speaks = speaksJson(request);
-    const sent = await readBody(request);
+    const sent = await readBody(request, matched.kind === "page" && takesFiles(matched.page));
     const isForm = sent !== null && "text" in sent;
     const isForeign = speaks && !isForm && !/^(GET|HEAD|OPTIONS)$/.test(request.method) && isCrossSite(request);
     const body: PageRequest["body"] = isForeign ? { refused: "cross-site" } : sent;

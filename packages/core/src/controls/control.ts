@@ -25,6 +25,8 @@ export interface ControlParts {
   readonly autocomplete: string;
   readonly text: string;
   readonly options: readonly Option[];
+  /** What it says by itself, in the page's language. */
+  readonly words: { readonly chooseFile: string; readonly removeFile: string };
   /** What stands in it, as its `content` writes it. */
   readonly content: Markup;
   /** What the script of the pages goes by, where the choices are searched or depend on others. */

@@ -6,6 +6,7 @@ import type { ControlKind } from "./control.js";
 import { date } from "./date.js";
 import { dateTime } from "./date-time.js";
 import { entries } from "./entries.js";
+import { file } from "./file.js";
 import { multiLine } from "./multi-line.js";
 import { number } from "./number.js";
 import { radio } from "./radio.js";
@@ -17,6 +18,7 @@ const kinds = {
   choice,
   radio,
   entries,
+  file,
   text,
   "multi-line": multiLine,
   number,

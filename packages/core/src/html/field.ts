@@ -92,6 +92,7 @@ function written(view: FieldView, id: string, content: Markup, language: Languag
     autocomplete: field.autocomplete,
     text,
     options: view.options,
+    words: { chooseFile: word(language, "choose-file"), removeFile: word(language, "remove-file") },
     content,
     choosing: choosingOf(view),
     unfinished: (code) => field.message ?? message(language, code, { label: field.label }),
@@ -104,7 +105,7 @@ const takeButton = ({ field }: FieldView, code: "take-theirs" | "put-back", lang
 
 /** What is stored, beside what was typed instead. */
 function replacedNote(view: FieldView, id: string, language: Language, prefix = ""): Markup | null {
-  if (view.replaces === null || view.conflict) return null;
+  if (view.replaces === null || view.conflict || view.control === "file") return null;
   const stored = readOnlyText({ ...view, text: view.replaces }, language);
   return html`<p class="replaced" id="${id}-stored">${word(language, "stored-value")} <q>${stored}</q> ${takeButton(view, "put-back", language, prefix)}</p>`;
 }
@@ -122,10 +123,16 @@ function readOnlyText({ control, text, options }: FieldView, language: Language)
   return controlKind(control).told?.(shown, language) || shown || "–";
 }
 
+/** A stored file: the way to it, with its size. */
+const downloadOf = (view: FieldView, language: Language): Markup | null =>
+  view.download === null
+    ? null
+    : html`<a href="${view.download}" download>${word(language, "download-file", { size: readOnlyText({ ...view, text: view.stored ?? "" }, language) })}<span class="unseen"> (${view.field.label})</span></a>`;
+
 function fixedBlock(view: FieldView, index: number, language: Language): Markup {
   const id = idOf(index);
   const { field } = view;
-  return html`<div class="field fixed" data-field="${field.column.name}"><span class="label" id="${id}-label">${field.label}</span>${helpOf(view, id)}<div class="control"><span class="value" role="group" aria-labelledby="${id}-label">${readOnlyText(view, language)}</span>${unitOf(view, id)}</div></div>`;
+  return html`<div class="field fixed" data-field="${field.column.name}"><span class="label" id="${id}-label">${field.label}</span>${helpOf(view, id)}<div class="control"><span class="value" role="group" aria-labelledby="${id}-label">${downloadOf(view, language) ?? readOnlyText(view, language)}</span>${unitOf(view, id)}</div></div>`;
 }
 
 const unitOf = ({ field }: FieldView, id: string): Markup | null =>
@@ -147,7 +154,7 @@ function takenBlock(view: FieldView, index: number, language: Language, content:
     return html`<div class="field${wrong}" data-field="${field.column.name}"><div class="control box">${control}${label}${unit}</div>${help}${problems}${replacedNote(view, id, language)}${conflictNote(view, id, language)}</div>`;
   }
   if (isGroup)
-    return html`<fieldset class="field${wrong}" data-field="${field.column.name}">${label}${help}<div class="control">${control}${unit}</div>${problems}${replacedNote(view, id, language)}${conflictNote(view, id, language)}</fieldset>`;
+    return html`<fieldset class="field${wrong}" data-field="${field.column.name}">${label}${help}${downloadOf(view, language)}<div class="control">${control}${unit}</div>${problems}${replacedNote(view, id, language)}${conflictNote(view, id, language)}</fieldset>`;
   return html`<div class="field${wrong}" data-field="${field.column.name}">${label}${help}<div class="control">${control}${unit}</div>${searchLine(view, id, language)}${problems}${replacedNote(view, id, language)}${conflictNote(view, id, language)}</div>`;
 }
 

@@ -7,6 +7,7 @@ import { isJsonNumber, type Json } from "./value.js";
 export type JsonSchema = { readonly [keyword: string]: Json };
 
 const typed = (column: Column): JsonSchema => {
+  if (column.stamped) return { type: "object", properties: { sha256: { type: "string" }, size: { type: "integer" } } };
   switch (column.type.kind) {
     case "integer":
       return isJsonNumber(column) ? { type: "integer" } : { type: "string", pattern: "^-?\\d+$" };

@@ -16,6 +16,10 @@ export const isJsonNumber = ({ type }: Column): boolean => type.kind === "intege
  */
 export function jsonOf(column: Column, stored: Stored): Json {
   if (stored === null) return null;
+  if (column.stamped) {
+    const [, sha256 = "", size = ""] = stored.split(":");
+    return { sha256, size: Number(size) };
+  }
   switch (column.type.kind) {
     case "integer":
       return isJsonNumber(column) ? Number(stored) : stored;

@@ -68,6 +68,7 @@ export const holderOf = ({ page, key, facts, request, dependencies }: Trip, form
   session: request.session,
   now: facts.now,
   formAge: dependencies.formAge,
+  files: request.body && "text" in request.body ? request.body.files : undefined,
 });
 
 /** Reads a form that came back, or refuses it with what was typed in it. */

@@ -4,6 +4,7 @@ import type { Trip } from "../trip/trip.js";
 import { choices } from "./choices.js";
 import { create, openNew } from "./create.js";
 import { exportList } from "./export.js";
+import { file } from "./file.js";
 import { history } from "./history.js";
 import { judge } from "./judge.js";
 import { list } from "./list.js";
@@ -27,6 +28,7 @@ export const runs: Readonly<Record<Operation, Run>> = {
   export: { takes: "nothing", run: exportList },
   view: { takes: "nothing", run: view },
   open: { takes: "nothing", run: open },
+  file: { takes: "nothing", run: file },
   next: { takes: "nothing", run: next },
   previous: { takes: "nothing", run: previous },
   history: { takes: "nothing", run: history },

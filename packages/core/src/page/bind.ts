@@ -304,13 +304,15 @@ class Binder {
       }
       const because = save?.routine
         ? "a routine saves for this page, which takes every field"
-        : field.readOnly
-          ? "it is shown only"
-          : field.choices?.from === "table" && field.choices.by === "search"
-            ? "its choices are found by searching"
-            : field.choices?.from === "table" && (field.choices.where?.formColumns.length ?? 0) > 0
-              ? "its choices depend on other fields"
-              : null;
+        : field.control === "file"
+          ? "it is a file"
+          : field.readOnly
+            ? "it is shown only"
+            : field.choices?.from === "table" && field.choices.by === "search"
+              ? "its choices are found by searching"
+              : field.choices?.from === "table" && (field.choices.where?.formColumns.length ?? 0) > 0
+                ? "its choices depend on other fields"
+                : null;
       if (because === null) return [name];
       this.error("list-edit", `"${name}" can't be edited in the rows of the list: ${because}.`, path);
       return [];
@@ -426,6 +428,16 @@ function tableOf(parsed: ParsedPage, tables: readonly Table[]): Table | Finding 
   ]);
 }
 
+/** The table with the columns marked that are files of the page. */
+function withStamps(table: Table, parsed: ParsedPage): Table {
+  const names = fieldSettings(parsed.file).flatMap(({ name, settings }) => (settings.control === "file" ? [name] : []));
+  if (names.length === 0) return table;
+  const columns = table.columns.map((column) =>
+    names.includes(column.name) ? { ...column, stamped: true as const } : column,
+  );
+  return { ...table, columns };
+}
+
 /**
  * Binds a page file to the table that it names, and to what else of the database it uses.
  *
@@ -434,8 +446,9 @@ function tableOf(parsed: ParsedPage, tables: readonly Table[]): Table | Finding 
  * @returns the page, null when there is an error among the findings; the findings by place
  */
 export function bindPage(name: string, version: string, parsed: ParsedPage, catalog: PageCatalog): BindResult {
-  const table = tableOf(parsed, catalog.tables);
-  if ("severity" in table) return { page: null, findings: [table] };
+  const found = tableOf(parsed, catalog.tables);
+  if ("severity" in found) return { page: null, findings: [found] };
+  const table = withStamps(found, parsed);
   const { file } = parsed;
   const binder = new Binder(parsed, catalog, table);
   const key = binder.key();

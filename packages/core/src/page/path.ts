@@ -48,6 +48,9 @@ export function queryText(asked: Readonly<Record<string, string>>): string {
   return pairs.length > 0 ? `?${pairs.join("&")}` : "";
 }
 
+/** The segment under which a record's files are. */
+export const fileSegment = "~file";
+
 /** The segment under which a list is to be had as a file. */
 export const csvSegment = "~csv";
 

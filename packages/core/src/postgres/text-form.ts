@@ -9,6 +9,16 @@ import { quoted } from "./statement.js";
  */
 export const textForm = (alias: string, column: Column): string => castText(`${alias}.${quoted(column.name)}`, column);
 
+/** What stands for a file (see `values/stamp.ts`); NULL for none. */
+function stampOf(expression: string, { type }: Column): string {
+  const bytes = type.kind === "text" ? `convert_to(${expression}, 'UTF8')` : expression;
+  return `('sha256:' || encode(sha256(${bytes}), 'hex') || ':' || octet_length(${expression}))`;
+}
+
 /** The same for any expression of the column's type. */
 export const castText = (expression: string, column: Column): string =>
-  column.type.cast === "inet" ? `abbrev(${expression})` : `${expression}::text`;
+  column.stamped
+    ? stampOf(expression, column)
+    : column.type.cast === "inet"
+      ? `abbrev(${expression})`
+      : `${expression}::text`;

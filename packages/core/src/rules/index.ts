@@ -2,6 +2,8 @@ import { eMail } from "./e-mail.js";
 import { exists } from "./exists.js";
 import { max } from "./max.js";
 import { maxLength } from "./max-length.js";
+import { maxSize } from "./max-size.js";
+import { mediaTypes } from "./media-types.js";
 import { min } from "./min.js";
 import { minLength } from "./min-length.js";
 import { offered } from "./offered.js";
@@ -24,6 +26,8 @@ export const ruleKinds: readonly AnyRule[] = [
   required,
   minLength,
   maxLength,
+  maxSize,
+  mediaTypes,
   min,
   max,
   step,

@@ -42,7 +42,7 @@ export function guarded(guard: Guard, parameters: Parameters): string[] {
 
 /** The value as the column would hold it, for a comparison; text keeps its length, so that nothing too long passes for the same. */
 export function asStored(column: Column, placeholder: string): string {
-  return column.type.kind === "text"
+  return column.type.kind === "text" && !column.stamped
     ? `${placeholder}::text`
     : castText(`${placeholder}::${column.type.shown}`, column);
 }

@@ -5,6 +5,7 @@ import { type Language, word } from "../messages/messages.js";
 import { isTaken } from "../page/columns.js";
 import { memoizePerPage } from "../page/memoize-per-page.js";
 import type { Field, Page } from "../page/page.js";
+import { encodeSegment, fileSegment, queryText } from "../page/path.js";
 import type { Row, Stored } from "../postgres/statement.js";
 import type { Signer } from "../trip/signer.js";
 import type { Trip } from "../trip/trip.js";
@@ -42,7 +43,7 @@ const fieldsOn = (page: Page, form: FormKind, row: Row, facts: Facts): readonly 
  * @param typed the controls' texts of a submission, by column name; a field that is not among them shows what is stored
  */
 export function prefillFields(
-  { page, facts }: Pick<Trip, "page" | "facts">,
+  { page, key, facts, request }: Pick<Trip, "page" | "key" | "facts" | "request">,
   form: FormKind,
   row: Row,
   offers: Offers,
@@ -72,6 +73,9 @@ export function prefillFields(
       depends: dependsOnForm(field),
       withNames: dependsOnForm(field) ? namesItDependsOn(page, field) : [],
       replaces: form === "edit" && typed.has(name) && text !== shown.text ? shown.text : null,
+      download:
+        field.control === "file" && stored !== null && form === "edit" ? fileAddress(page, key, field, request) : null,
+      stored: field.control === "file" ? stored : null,
       problems: [],
       conflict: null,
     };
@@ -83,6 +87,10 @@ const namesItDependsOn = (page: Page, { choices }: Field): readonly string[] =>
   (choices?.from === "table" ? (choices.where?.formColumns ?? []) : []).map(
     (name) => page.fields.find((each) => each.column.name === name)?.formName ?? name,
   );
+
+/** Where a record's file is to be had. */
+const fileAddress = (page: Page, key: readonly string[], { column }: Field, { frame }: Trip["request"]): string =>
+  `${frame.base}${page.path.list}/${[fileSegment, ...key.map(encodeSegment)].join("/")}${queryText({ column: column.name })}`;
 
 /** The digests of what every editable control shows for a row. */
 export const shownDigests = (

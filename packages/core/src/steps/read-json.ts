@@ -52,7 +52,8 @@ export function readJson(
   stored: Row,
 ): { readonly submission: Submission; readonly strays: readonly Problem[] } {
   const form = claims.form === "new" ? "new" : "edit";
-  const taken = page.fields.filter((field) => isTaken(field, form));
+  // Files come by forms.
+  const taken = page.fields.filter((field) => isTaken(field, form) && field.control !== "file");
   const texts = new Map(
     taken.flatMap((field) => {
       const { name } = field.column;

@@ -1,4 +1,5 @@
 import { boxName } from "../controls/check-box.js";
+import { removeName } from "../controls/file.js";
 import { controlKind } from "../controls/index.js";
 import { keeping, normal, show } from "../controls/show.js";
 import type { Code } from "../messages/codes.js";
@@ -18,6 +19,7 @@ import type { Field, Page } from "../page/page.js";
 import type { Tidying } from "../page/schema.js";
 import type { Stored } from "../postgres/statement.js";
 import { kindOf } from "../rules/index.js";
+import type { SentFile } from "../trip/request.js";
 import type { Signer } from "../trip/signer.js";
 import { type ReadValue, readValue } from "../values/read-value.js";
 import { slugOf } from "../values/slug.js";
@@ -120,6 +122,28 @@ export function tidy(field: Field, text: string, sent: ReadonlyMap<string, strin
   );
 }
 
+/**
+ * A file: a new one, none, or the stored one left as it is. Its text, by which rules judge it, is its size in bytes, its type and its name.
+ */
+function readFile(
+  { page, files }: Holder,
+  field: Field,
+  sent: ReadonlyMap<string, string>,
+  claims: Claims,
+): SubmittedField {
+  const { column, formName, label } = field;
+  const isSent = claims.shown[column.name] !== undefined;
+  const base = { field, sent: isSent, text: "", touched: false, value: null, problem: null };
+  const file = files?.get(formName);
+  if (!isSent) return base;
+  if (!file) return sent.get(removeName(formName)) === "true" ? { ...base, touched: true } : base;
+  const value = column.type.kind === "text" ? file.text() : `\\x${file.hex()}`;
+  const text = `${file.size} ${file.type} ${file.name}`;
+  if (value !== null && !value.includes("\0")) return { ...base, text, touched: true, value };
+  const said = message(page.language, "file-no-text", { label });
+  return { ...base, text, touched: true, problem: { field: column.name, message: said } };
+}
+
 /** A field that was sent as it was shown. Few ask for its value, so it is read when somebody does. */
 class UntouchedField implements SubmittedField {
   readonly sent = true;
@@ -154,7 +178,11 @@ const namesFor = (form: Claims["form"]) =>
   memoizePerPage((page): FormNames => {
     const fields = form === "delete" ? [] : page.fields.filter((field) => isTaken(field, form));
     const names = new Map(fields.map((field) => [field.formName, field.column.name]));
-    const own = fields.flatMap(({ column, formName }) => [boxName(formName), searchTextName(column.name)]);
+    const own = fields.flatMap(({ column, formName }) => [
+      boxName(formName),
+      removeName(formName),
+      searchTextName(column.name),
+    ]);
     return {
       fields,
       names,
@@ -254,6 +282,8 @@ export interface Holder {
   readonly now: Date;
   /** The greatest age of a form, in milliseconds. */
   readonly formAge: number;
+  /** The files that came with it, by the names of their controls. */
+  readonly files?: ReadonlyMap<string, SentFile> | undefined;
 }
 
 /** Whether a token was made for this page, record and person: what stands against forgery from other sites as well. */
@@ -322,7 +352,11 @@ export function readSent(holder: Holder, pairs: readonly (readonly [string, stri
   if (!claims) return refuse("form-not-yours", "the form's token was not signed here");
   if (!madeFor(claims, holder)) return refuse("form-not-yours", "the form was made for another page, record or person");
   const digest = fieldDigest(signer, claims.id);
-  const read = fields.map((field) => readField(holder.page, field, sent, claims, digest));
+  const read = fields.map((field) =>
+    field.control === "file"
+      ? readFile(holder, field, sent, claims)
+      : readField(holder.page, field, sent, claims, digest),
+  );
   const submitted = withMade(holder.page, holder.form, read, sent).map((each) =>
     each.sent && claims.given?.includes(each.field.column.name) ? asGiven(each) : each,
   );

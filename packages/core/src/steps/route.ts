@@ -1,5 +1,6 @@
+import { takesFiles } from "../page/files.js";
 import type { Page } from "../page/page.js";
-import { choicesSegment, csvSegment, judgeSegment, neighbourSegments } from "../page/path.js";
+import { choicesSegment, csvSegment, fileSegment, judgeSegment, neighbourSegments } from "../page/path.js";
 import type { Operation } from "../trip/round-trip.js";
 
 /** Where an address leads: a page and an operation, or why nowhere. */
@@ -50,6 +51,8 @@ function addressOf(page: Page, rest: readonly string[], speaks: Speaks): Address
       segments: [],
     };
   if (rest.length === 2 && first === choicesSegment) return { operations: { GET: "choices" }, segments: rest.slice(1) };
+  if (rest.length === parts + 1 && first === fileSegment && takesFiles(page))
+    return { operations: { GET: "file" }, segments: rest.slice(1) };
   if (rest.length === parts + 1 && (first === "~next" || first === "~previous"))
     return { operations: { GET: neighbourSegments[first] }, segments: rest.slice(1) };
   if (first === judgeSegment && (rest.length === parts + 1 || (rest.length === 1 && page.access.new)))

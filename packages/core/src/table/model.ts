@@ -45,6 +45,8 @@ export interface Column {
   /** What the connection may do to the column. */
   readonly granted: { readonly insert: boolean; readonly update: boolean };
   readonly comment: string | null;
+  /** Whether its values are files of a page: told by a stamp instead of themselves (see `values/stamp.ts`). */
+  readonly stamped?: true;
 }
 
 /** A unique set of columns of which none is null: it names at most one row. */

@@ -13,6 +13,19 @@ export interface ApiRequest {
   readonly minimal: boolean;
 }
 
+/** A file that a form sent (RFC 7578). */
+export interface SentFile {
+  readonly name: string;
+  /** As the browser names it. */
+  readonly type: string;
+  /** In bytes. */
+  readonly size: number;
+  /** Its bytes in hexadecimal digits. */
+  readonly hex: () => string;
+  /** As text in UTF-8; null where it is none. */
+  readonly text: () => string | null;
+}
+
 /** A request to a served page, as the runtime read it off HTTP. */
 export interface PageRequest {
   /** UUID. */
@@ -24,7 +37,7 @@ export interface PageRequest {
   readonly query: Readonly<Record<string, string>>;
   /** The body of a form submission as text, or why it could not be taken. */
   readonly body:
-    | { readonly text: string }
+    | { readonly text: string; readonly files?: ReadonlyMap<string, SentFile> }
     | { readonly json: unknown }
     | { readonly refused: "body-too-large" | "wrong-content-type" | "json-broken" | "cross-site" }
     | null;
@@ -48,7 +61,7 @@ export interface PageResponse {
   readonly headers: Readonly<Record<string, string>>;
   readonly body: string;
   /** What comes instead of a body, part by part: it is read to its end, or ended by `return`. */
-  readonly parts?: AsyncIterable<string>;
+  readonly parts?: AsyncIterable<string | Uint8Array>;
 }
 
 /** What the steps need of the world: handed in, so that the core has no clock, key or connection of its own. */

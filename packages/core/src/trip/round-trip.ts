@@ -19,6 +19,8 @@ export const operations = {
   export: { way: "open", keyed: false },
   view: { way: "open", keyed: true },
   open: { way: "open", keyed: true },
+  /** A file of a record. */
+  file: { way: "open", keyed: true },
   /** To the record beside this one in the list. */
   next: { way: "open", keyed: true },
   previous: { way: "open", keyed: true },

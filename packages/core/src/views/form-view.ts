@@ -53,6 +53,9 @@ export interface FieldView {
   readonly depends: boolean;
   /** The names of the controls that they depend on. */
   readonly withNames: readonly string[];
+  /** Where a stored file is to be had, and what stands for it; null where there is none. */
+  readonly download: string | null;
+  readonly stored: string | null;
   /** What is stored, as the control would show it, where something else was typed. */
   readonly replaces: string | null;
   readonly problems: readonly string[];

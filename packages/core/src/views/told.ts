@@ -5,6 +5,7 @@ import type { Row, Stored } from "../postgres/statement.js";
 import { type Column, columnOf } from "../table/model.js";
 import { inLanguage } from "../values/in-language.js";
 import { inZone } from "../values/in-zone.js";
+import { sizeIn, toldSize } from "../values/stamp.js";
 
 /**
  * A stored value as a title, a sentence or a list tells it: a moment in the page's time zone, as its field shows it; numbers, days, yes
@@ -16,6 +17,10 @@ export function told(
   stored: Stored,
 ): Stored {
   if (stored === null) return null;
+  if (column.stamped) {
+    const size = sizeIn(stored);
+    return size === null ? stored : toldSize(size, language);
+  }
   switch (column.type.kind) {
     case "timestamptz":
       return inLanguage("timestamptz", inZone(stored, timeZone) ?? stored, language);
