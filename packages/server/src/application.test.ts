@@ -259,6 +259,23 @@ describe("the served pages", () => {
   });
 });
 
+describe("the person's language", () => {
+  test.each([
+    ["de-AT, de;q=0.9, en;q=0.5", "de", "ltr", "Anmelden", "Seiten", "Unter dieser Adresse gibt es keine Seite"],
+    ["ar", "ar", "rtl", "تسجيل الدخول", "الصفحات", "لا توجد صفحة في هذا العنوان"],
+    ["fr, *;q=0.1", "en", "ltr", "Sign in", "Pages", "There is no page at this address"],
+  ])("%s is that of sign-in, home and errors", async (accepted, language, direction, heading, pages, nothing) => {
+    const headers = { "accept-language": accepted };
+    const { client } = await signIn("hollis");
+    const opening = `<html lang="${language}" dir="${direction}">`;
+    const form = (await client.send("/sign-in", { headers })).text;
+    expect([form.includes(opening), form.includes(`<h1>${heading}</h1>`)]).toEqual([true, true]);
+    expect((await client.send("/", { headers })).text).toContain(`<h2>${pages}</h2>`);
+    const lost = (await client.send("/nothing", { headers })).text;
+    expect([lost.includes(opening), lost.includes(nothing)]).toEqual([true, true]);
+  });
+});
+
 describe("the workbench's API", () => {
   test("is for builders", async () => {
     expect((await new Client(base).get("/workbench/api/pages")).status).toBe(401);

@@ -13,6 +13,7 @@ import { accountOf, actorOf, csrfToken, hasCsrfToken, sessions } from "./sign-in
 import { connectionLimits } from "./store/connection.js";
 import type { Account } from "./store/entities.js";
 import { Store } from "./store/store.js";
+import { languageOf } from "./words.js";
 import { workbenchAssets, workbenchRoutes } from "./workbench.js";
 
 export interface ApplicationOptions {
@@ -71,7 +72,7 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
   const frameOf: FrameOf = (request, actor) => ({
     application: options.name,
     home: "/",
-    language: "en",
+    language: languageOf(request),
     styleSheets: fontSheets,
     person: actor && { name: actor.name },
     signOut: actor && { action: "/sign-out", token: csrfToken(request, signingKey) },

@@ -4,6 +4,7 @@ import {
   type Frame,
   factsOf,
   html,
+  type Language,
   labelFrom,
   type Markup,
   mayOpen,
@@ -17,6 +18,7 @@ import { readBody } from "@loyal-quill/runtime";
 import type { Request, Response } from "express";
 import type { Logger } from "pino";
 import { problem } from "./api/problem.js";
+import { say } from "./words.js";
 
 /**
  * The root of the served pages: what the application is, and the pages that a person may open, with a line each.
@@ -37,30 +39,38 @@ export function homePage(
       html`<li><a href="${mount}${page.path.list}">${page.plural}</a>${page.description && html`<p>${page.description}</p>`}</li>`,
   );
   const workbench =
-    hasWorkbench && actor.roles.includes("builder") && html`<p><a href="/workbench">Go to the workbench</a></p>`;
+    hasWorkbench &&
+    actor.roles.includes("builder") &&
+    html`<p><a href="/workbench">${say(frame.language, "to-workbench")}</a></p>`;
   const list =
-    open.length > 0 ? html`<ul class="pages">${links}</ul>` : html`<p class="empty">No page is open to you yet.</p>`;
+    open.length > 0
+      ? html`<ul class="pages">${links}</ul>`
+      : html`<p class="empty">${say(frame.language, "no-page")}</p>`;
   return document(
     frame,
-    "Home",
-    html`<h1>${frame.application}</h1>${about && html`<p>${about}</p>`}<h2>Pages</h2>${list}${workbench}`,
+    say(frame.language, "home"),
+    html`<h1>${frame.application}</h1>${about && html`<p>${about}</p>`}<h2>${say(frame.language, "pages")}</h2>${list}${workbench}`,
   );
 }
 
 /** A title and a line, with the way to the list of pages. */
 function plainPage(frame: Frame, title: string, line: string): string {
-  return document(frame, title, html`<h1>${title}</h1><p>${line}</p><p><a href="/">To the list of pages</a></p>`);
+  return document(
+    frame,
+    title,
+    html`<h1>${title}</h1><p>${line}</p><p><a href="/">${say(frame.language, "to-pages")}</a></p>`,
+  );
 }
 
 /** There is nothing at this address. */
 export function nothingHere(frame: Frame): string {
-  const { title, advice } = titleOfCode("en", "no-such-address");
+  const { title, advice } = titleOfCode(frame.language, "no-such-address");
   return plainPage(frame, title, advice);
 }
 
 /** The workbench is for builders. */
 export const noBuilder = (frame: Frame): string =>
-  plainPage(frame, "The workbench is not open to you", "It is open to accounts with the role builder.");
+  plainPage(frame, say(frame.language, "no-builder"), say(frame.language, "no-builder-advice"));
 
 /** What a lost connection is called by Node, PostgreSQL (SQLSTATE classes 08, 53 and 57), `pg`, its pool and MikroORM's. */
 const awayCode = /^(ECONN|EPIPE|ETIMEDOUT|EAI_|ENOTFOUND|EHOSTUNREACH|ENETUNREACH|08|53|57)/;
@@ -82,15 +92,10 @@ function statusOf(error: unknown): number {
   return isStoreAway(error) ? 503 : 500;
 }
 
-function wordsOf(status: number): { title: string; advice: string } {
-  if (status === 503) return titleOfCode("en", "database-away");
-  if (status === 500)
-    return {
-      title: "Something went wrong here",
-      advice:
-        "The people who look after this application find it in its log. Open the record to see whether it was changed.",
-    };
-  return { title: "This can't be read", advice: "What was sent is not what this address takes." };
+function wordsOf(status: number, language: Language): { title: string; advice: string } {
+  if (status === 503) return titleOfCode(language, "database-away");
+  if (status === 500) return { title: say(language, "went-wrong"), advice: say(language, "went-wrong-advice") };
+  return { title: say(language, "unreadable"), advice: say(language, "unreadable-advice") };
 }
 
 /**
@@ -126,7 +131,7 @@ export async function answerFailure(
   }
   const status = statusOf(error);
   if (status >= 500) logger.error({ err: error, url: request.path }, "a request failed");
-  const { title, advice } = wordsOf(status);
+  const { title, advice } = wordsOf(status, request.path.startsWith("/workbench") ? "en" : frame.language);
   if (request.path.startsWith("/workbench/api")) {
     problem(response, status, title, advice);
     return;

@@ -5,6 +5,7 @@ import type { Logger } from "pino";
 import { answerFailure, homePage, nothingHere } from "./documents.js";
 import { fontRoutes, fontSheets } from "./fonts.js";
 import { requestLog, securityHeaders } from "./headers.js";
+import { languageOf } from "./words.js";
 
 export interface PagesApplicationOptions {
   /** The edited database. */
@@ -57,7 +58,7 @@ export async function createPagesApplication(options: PagesApplicationOptions): 
     signingKey: options.signingKey,
     actor: () => actor,
     session: () => "alone",
-    frame: () => around,
+    frame: (request) => ({ ...around, language: languageOf(request) }),
     ...(options.formAge === undefined ? {} : { formAge: options.formAge }),
     ...(options.onRequest ? { onRequest: options.onRequest } : {}),
     ...(options.onLoad ? { onLoad: options.onLoad } : {}),
@@ -73,7 +74,7 @@ export async function createPagesApplication(options: PagesApplicationOptions): 
   app.disable("x-powered-by");
   app.use(requestLog(logger), securityHeaders());
   app.use("/fonts", fontRoutes());
-  app.get("/", (_request, response) => {
+  app.get("/", (request, response) => {
     response
       .type("html")
       .set("cache-control", "no-store")
@@ -81,17 +82,20 @@ export async function createPagesApplication(options: PagesApplicationOptions): 
         homePage(
           pages.loaded().pages.map((page) => ({ page, mount: "" })),
           actor,
-          frame,
+          { ...frame, language: languageOf(request) },
           false,
         ),
       );
   });
   app.use(pages.router);
-  app.use((_request, response) => {
-    response.status(404).type("html").send(nothingHere(frame));
+  app.use((request, response) => {
+    response
+      .status(404)
+      .type("html")
+      .send(nothingHere({ ...frame, language: languageOf(request) }));
   });
   app.use((error: unknown, request: Request, response: express.Response, _next: express.NextFunction) =>
-    answerFailure(error, request, response, frame, logger),
+    answerFailure(error, request, response, { ...frame, language: languageOf(request) }, logger),
   );
   const close = async (): Promise<void> => {
     logCare.close();

@@ -177,6 +177,16 @@ ol.history p { margin: .3rem 0; }
   .scroll td.way { padding-top: .3rem; }
   .rows td.figure .control { justify-content: start; }
 }
+/* On paper stands what is known; what leads elsewhere or is to be pressed does not. */
+@media print {
+  :root { color-scheme: light; --paper: #fff; --raised: #fff; --ink: #000; --soft: #333; --rule: #999; --control: #999; --live: #000; --live-ground: #fff; --refuse: #000; --draft: #000; }
+  .skip, header .person, .ways, .about .csv, .parts, nav.back, .actions, .related .actions, td.way, th:last-child:has(.unseen), button, .choice-search { display: none !important; }
+  main { max-width: none; padding: 0; }
+  a { color: inherit; text-decoration: none; }
+  input, select, textarea { border: 0 !important; padding: 0 !important; background: none !important; appearance: none; }
+  tr, .field, ol.history > li { break-inside: avoid; }
+  thead { display: table-header-group; }
+}
 .narrow { max-width: 24rem; }
 ul.pages { list-style: none; padding: 0; }
 ul.pages li { border-bottom: 1px solid var(--rule); padding: .6rem 0; }

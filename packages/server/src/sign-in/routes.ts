@@ -1,9 +1,10 @@
-import { document, type Frame, html, type Markup, readPairs, resendForm, word } from "@loyal-quill/core";
+import { document, type Frame, html, type Language, type Markup, readPairs, resendForm, word } from "@loyal-quill/core";
 import type { Pages } from "@loyal-quill/runtime";
 import express, { type Request, type Response } from "express";
 import { rateLimit } from "express-rate-limit";
 import * as v from "valibot";
 import type { Store } from "../store/store.js";
+import { type ServerWord, say } from "../words.js";
 import { verifyPassword } from "./passwords.js";
 import { csrfToken, hasCsrfToken } from "./session.js";
 
@@ -20,30 +21,23 @@ function safeNext(next: unknown): string {
   return next.startsWith("/sign-in") ? "/" : next;
 }
 
-const said = {
-  wrong: "The e-mail address or the password is not right. Try again.",
-  off: "This account is disabled. Ask the person who looks after this application.",
-  expired: "The form was too old. Sign in again.",
-  often: "Too many tries. Wait a quarter of an hour and try again.",
-} as const;
-
 interface Attempt {
   readonly email: string;
   readonly next: string;
   /** A form that was refused for want of a sign-in, as the pages signed it; null for none. */
   readonly carried: string | null;
-  readonly problem: keyof typeof said | null;
+  readonly problem: "wrong" | "off" | "expired" | "often" | null;
 }
 
-function form({ email, next, problem, carried }: Attempt, token: string): Markup {
-  const alert = problem && html`<section class="summary" role="alert"><p>${said[problem]}</p></section>`;
-  const kept =
-    carried !== null && html`<p>What you typed in your form is kept: it is shown again after you have signed in.</p>`;
-  return html`<div class="narrow"><h1>Sign in</h1>${alert}${kept}<form class="sheet" method="post" action="/sign-in">
+function form({ email, next, problem, carried }: Attempt, token: string, language: Language): Markup {
+  const words = (code: ServerWord): string => say(language, code);
+  const alert = problem && html`<section class="summary" role="alert"><p>${words(problem)}</p></section>`;
+  const kept = carried !== null && html`<p>${words("form-kept")}</p>`;
+  return html`<div class="narrow"><h1>${words("sign-in")}</h1>${alert}${kept}<form class="sheet" method="post" action="/sign-in">
 <input type="hidden" name="token" value="${token}"><input type="hidden" name="next" value="${next}">${carried !== null && html`<input type="hidden" name="carried" value="${carried}">`}
-<div class="field"><label for="email">E-mail address</label><input id="email" name="email" type="email" autocomplete="username" required value="${email}"></div>
-<div class="field"><label for="password">Password</label><input id="password" name="password" type="password" autocomplete="current-password" required></div>
-<p class="actions"><button>Sign in</button></p></form></div>`;
+<div class="field"><label for="email">${words("email")}</label><input id="email" name="email" type="email" autocomplete="username" required value="${email}"></div>
+<div class="field"><label for="password">${words("password")}</label><input id="password" name="password" type="password" autocomplete="current-password" required></div>
+<p class="actions"><button>${words("sign-in")}</button></p></form></div>`;
 }
 
 /** Tries by address and account: ten a quarter of an hour. */
@@ -84,8 +78,8 @@ function goOn(frame: Frame, address: string, body: string): string | null {
   const pairs = readPairs(body);
   if (typeof pairs === "string") return null;
   const again = resendForm({ address, pairs }, word(frame.language, "go-on-with-form"), true);
-  const main = html`<div class="narrow"><h1>You are signed in</h1><p>Your form is shown again with what you typed. Nothing is saved before you press its button.</p>${again}</div>`;
-  return document(frame, "You are signed in", main, true);
+  const main = html`<div class="narrow"><h1>${say(frame.language, "signed-in")}</h1><p>${say(frame.language, "form-again")}</p>${again}</div>`;
+  return document(frame, say(frame.language, "signed-in"), main, true);
 }
 
 /** `GET, POST /sign-in` and `POST /sign-out`: server-rendered, without a script. */
@@ -99,10 +93,11 @@ export function signInRoutes({ store, secret, frame, pages }: SignInOptions): ex
   };
   const show = async (request: Request, response: Response, status: number, attempt: Attempt): Promise<void> => {
     request.session.begun = true;
+    const around = frame(request);
     const page = document(
-      { ...frame(request), person: null, signOut: null },
-      "Sign in",
-      form(attempt, csrfToken(request, secret)),
+      { ...around, person: null, signOut: null },
+      say(around.language, "sign-in"),
+      form(attempt, csrfToken(request, secret), around.language),
     );
     await kept(request);
     response.status(status).type("html").set("cache-control", "no-store").send(page);
