@@ -101,7 +101,7 @@ for (const colorScheme of ["light", "dark"] as const) {
       await page.getByRole("button", { name: /Edit condition and message/ }).click();
       await expect(page.getByRole("textbox", { name: "When", exact: true })).toBeVisible();
       expect(await violations(page)).toEqual([]);
-      for (const view of ["List", "File", "Census", "Statements", "Versions", "Page only"]) {
+      for (const view of ["List", "File", "Census", "Statements", "Versions", "Page"]) {
         await page.getByRole("button", { name: view, exact: true }).click();
         if (view === "Census") await page.getByRole("button", { name: /^Run/ }).click();
         const there = {
@@ -110,7 +110,7 @@ for (const colorScheme of ["light", "dark"] as const) {
           Census: '[aria-label="Census"]',
           Statements: '[aria-label="Statements"]',
           Versions: '[aria-label="Versions"]',
-          "Page only": "iframe",
+          Page: "iframe",
         }[view];
         await expect(page.locator(there ?? "").first()).toBeVisible();
         expect([view, await violations(page)]).toEqual([view, []]);

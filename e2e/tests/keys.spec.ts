@@ -13,11 +13,12 @@ test("a bulletin gets a new address from its headline, and the answer leads ther
   await page.getByLabel("Contains").fill(slug);
   await page.getByRole("button", { name: "Find" }).click();
   await page.getByRole("link", { name: `Edit ${slug}`, exact: true }).click();
+  await expect(page.getByRole("button", { name: "Update" })).toBeVisible();
   await page.getByLabel("Headline").fill(headline);
-  await page.getByLabel("Address").fill("");
+  await page.locator("[name=slug]").fill("");
   await page.getByRole("button", { name: "Update" }).click();
   const renamed = headline.toLowerCase().replaceAll(" ", "-");
-  await expect(page).toHaveURL(`${vale.address}/bulletins/${renamed}/edit`);
+  await expect(page).toHaveURL(`${vale.address}/bulletins/${renamed}/edit?q=${slug}`);
   await expect(page.getByRole("status")).toHaveText(`Bulletin ${renamed} is saved.`);
   const entry = await vale.row("SELECT record_key, new_key FROM quill_log.change ORDER BY id DESC LIMIT 1");
   expect(entry).toEqual({ record_key: { slug }, new_key: { slug: renamed } });

@@ -86,9 +86,9 @@ for (const javaScriptEnabled of [true, false]) {
       await page.getByRole("button", { name: "Save all rows" }).click();
       await expect(page.getByRole("status")).toHaveText("2 rows are saved.");
       const entries = await vale.rows(
-        "SELECT record_key->>'id' AS id FROM quill_log.change WHERE page = 'region' ORDER BY id DESC LIMIT 2",
+        "SELECT record_key->>'id' AS region FROM quill_log.change WHERE page = 'region' ORDER BY id DESC LIMIT 2",
       );
-      expect(entries.map(({ id }) => Number(id)).sort()).toEqual([regions[0]?.id, regions[1]?.id].sort());
+      expect(entries.map(({ region }) => Number(region)).sort()).toEqual([regions[0]?.id, regions[1]?.id].sort());
     });
 
     test("a list with its form beside it: choosing a row turns Add into Update, without leaving", async ({
@@ -120,6 +120,7 @@ for (const javaScriptEnabled of [true, false]) {
       const before = await page.getByLabel("Grid reference").inputValue();
       await page.getByLabel("Grid reference").fill(`MV ${Math.floor(Math.random() * 900) + 100} 999`);
       await page.getByRole("button", { name: "Update" }).click();
+      await expect(page.getByRole("status")).toContainText(", is saved.");
       await page.goto("/stations/MV-034");
       await expect(page.getByRole("region", { name: "Sensors" }).first()).toBeVisible();
       await page.getByRole("link", { name: "Changes" }).click();

@@ -91,6 +91,7 @@ test("every control of a sensor with a composite key can be changed", async ({ s
   await page.getByLabel("Calibrated").fill("2026-07-02T08:15:30");
   await page.getByLabel("In service").uncheck();
   await page.getByLabel("Remarks").fill("First line\nsecond line");
+  await page.locator("[name='quill.reason']").fill("Moved indoors for its repair");
   await page.getByRole("button", { name: "Update" }).click();
   await expect(page.getByRole("status")).toHaveText("Sensor MV-003, channel 2 is saved.");
   const row = await vale.row(

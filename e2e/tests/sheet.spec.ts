@@ -152,7 +152,7 @@ test.describe("the Sheet", () => {
     await expect(page.getByRole("button", { name: "Show values" })).toBeVisible();
     await expect(save).toContainText("1 rule failed");
 
-    await page.getByRole("button", { name: "Page only" }).click();
+    await page.getByRole("button", { name: "Page", exact: true }).click();
     await expect(page.getByRole("button", { name: "warning_m", exact: true })).toHaveCount(0);
     expect((await page.locator("iframe").boundingBox())?.width).toBeGreaterThan(1200);
   });

@@ -71,9 +71,11 @@ function mark(form: HTMLFormElement, block: HTMLElement): void {
   const button = document.createElement("button");
   button.type = "button";
   button.className = "minor";
-  button.textContent = words.back;
   const label = block.querySelector("label, legend")?.textContent ?? controls[0]?.getAttribute("aria-label") ?? "";
-  button.setAttribute("aria-label", `${words.back} (${label})`);
+  const about = document.createElement("span");
+  about.className = "unseen";
+  about.textContent = ` (${label})`;
+  button.append(words.back, about);
   button.addEventListener("click", () => {
     for (const control of controls) putBack(control);
     controls[0]?.focus();

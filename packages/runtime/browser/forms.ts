@@ -96,7 +96,8 @@ class JudgedForm {
   }
 
   private blockOf(name: string): HTMLElement | undefined {
-    return [...this.form.querySelectorAll<HTMLElement>("[data-field]")].find((block) => block.dataset.field === name);
+    const blocks = [...this.form.querySelectorAll<HTMLElement>("[data-field], [data-own]")];
+    return blocks.find(({ dataset }) => (dataset.field ?? dataset.own) === name);
   }
 
   private clear(): void {

@@ -52,10 +52,11 @@ export function readBody(request: Request, takesFiles = false): Promise<PageRequ
   return readBytes(request);
 }
 
-const isMultipart = (request: Request): boolean =>
+/** Whether a form was sent in parts, and nobody has read them yet. */
+export const isMultipart = (request: Request): boolean =>
   /^multipart\/form-data\s*;/i.test(request.headers["content-type"] ?? "") && request.body === undefined;
 
-/** The largest file that is read, in bytes; a page's own rule may say less. */
+/** The most that is read of all files of a form together, in bytes; a page's own rule may say less. */
 const mostFileBytes = 16_777_216;
 
 const sentFile = (name: string, type: string, bytes: Buffer): SentFile => ({
@@ -78,6 +79,7 @@ function readParts(request: Request): Promise<PageRequest["body"]> {
     const pairs: [string, string][] = [];
     const files = new Map<string, SentFile>();
     let isTooLarge = false;
+    let total = 0;
     const tooLarge = (): void => {
       isTooLarge = true;
     };
@@ -99,7 +101,12 @@ function readParts(request: Request): Promise<PageRequest["body"]> {
     });
     parser.on("file", (name, stream, { filename, mimeType }) => {
       const parts: Buffer[] = [];
-      stream.on("data", (part: Buffer) => parts.push(part));
+      stream.on("data", (part: Buffer) => {
+        total += part.length;
+        // What is too much is read to its end, so that the answer can be given, and not kept.
+        if (total <= mostFileBytes) parts.push(part);
+        else tooLarge();
+      });
       stream.on("limit", tooLarge);
       stream.on("end", () => {
         // A control in which nothing was chosen sends a part without a name (HTML, 4.10.21.4).

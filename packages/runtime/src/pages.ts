@@ -29,7 +29,7 @@ import {
 } from "@loyal-quill/core";
 import { parse } from "cookie";
 import type express from "express";
-import { isJson, readBody } from "./body.js";
+import { isJson, isMultipart, readBody } from "./body.js";
 import { type Loaded, loadPageFiles, watchPageFiles } from "./page-files.js";
 
 export interface PagesOptions {
@@ -238,11 +238,15 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
 
   const serve = async (matched: MatchedRoute, request: express.Request, response: express.Response): Promise<void> => {
     const speaks = speaksJson(request);
-    const sent = await readBody(request, matched.kind === "page" && takesFiles(matched.page));
+    const inParts = matched.kind === "page" && takesFiles(matched.page) && isMultipart(request);
+    // Files are read of nobody who isn't known.
+    const known = inParts ? await actorOf(request, null) : undefined;
+    const sent = known === null ? null : await readBody(request, inParts);
+    if (known === null) request.resume();
     const isForm = sent !== null && "text" in sent;
     const isForeign = speaks && !isForm && !/^(GET|HEAD|OPTIONS)$/.test(request.method) && isCrossSite(request);
     const body: PageRequest["body"] = isForeign ? { refused: "cross-site" } : sent;
-    const actor = await actorOf(request, body);
+    const actor = known === undefined ? await actorOf(request, body) : known;
     const given = options.frame(request, actor);
     const pageRequest: PageRequest = {
       id: randomUUID(),

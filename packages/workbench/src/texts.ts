@@ -223,8 +223,8 @@ export const texts = {
     done: "Done",
     of: (what: Said, name: Said) => `${what} of ${name}`,
     tidying: "tidying",
-    hint: "Example in the empty field",
-    defaultValue: "Default on a new form",
+    hint: "Placeholder",
+    defaultValue: "Default value",
     exampleOfADefault: "now, actor.id or 2.5",
     formName: "Name in the form",
     whenItIsOnTheForm: "when it is on the form",
@@ -690,7 +690,7 @@ export const texts = {
     statements: "Statements",
     versions: "Versions",
     list: "List",
-    page: "Page only",
+    page: "Page",
   },
   wording: {
     steps: {

@@ -9,8 +9,7 @@ export const isTextArray = ({ type }: Column): boolean =>
 
 /** Entries that stand on a line each: none is null, empty, has a line break, or begins or ends with a space. */
 const isPlain = (entries: readonly (string | null)[] | null): entries is readonly string[] =>
-  entries !== null &&
-  entries.every((each) => each !== null && each !== "" && each === each.trim() && !/[\r\n]/.test(each));
+  entries?.every((each) => each !== null && each !== "" && each === each.trim() && !/[\r\n]/.test(each)) === true;
 
 /** A list of texts, one on each line. */
 export const entries: ControlKind<"entries"> = {

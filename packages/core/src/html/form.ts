@@ -99,7 +99,7 @@ function reasonBlock({ page, reason }: FormView): Markup | null {
     "aria-describedby": `reason-help${reason.problem ? " reason-problem" : ""}`,
     "aria-invalid": reason.problem ? "true" : null,
   });
-  return html`<div class="field${reason.problem ? " wrong" : ""}" data-field="${reasonName}"><label for="reason">${word(language, "reason")}</label><p class="help" id="reason-help">${word(language, "reason-help")}</p><div class="control"><textarea${shared}>
+  return html`<div class="field${reason.problem ? " wrong" : ""}" data-own="${reasonName}"><label for="reason">${word(language, "reason")}</label><p class="help" id="reason-help">${word(language, "reason-help")}</p><div class="control"><textarea${shared}>
 ${reason.text}</textarea></div>${reason.problem && html`<p class="problem" id="reason-problem">${reason.problem}</p>`}</div>`;
 }
 

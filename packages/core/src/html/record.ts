@@ -14,7 +14,6 @@ import { relatedTable } from "./list.js";
 function relatedSection(list: RelatedList, frame: Frame, language: Language): Markup {
   const { page, rows } = list;
   const address = `${frame.base}${page.path.list}`;
-  const heading = `related-${page.name}`;
   const making =
     list.begins &&
     html`<a href="${address}/new${queryText(list.begins)}">${word(language, "new-record")}<span class="unseen"> (${page.plural})</span></a>`;
@@ -23,7 +22,7 @@ function relatedSection(list: RelatedList, frame: Frame, language: Language): Ma
     list.all &&
     html`<a href="${address}${queryText(list.all)}">${word(language, "show-all")}<span class="unseen"> (${page.plural})</span></a>`;
   const more = list.more && !list.all && html`<span>${word(language, "more-not-shown")}</span>`;
-  return html`<section class="related" aria-labelledby="${heading}"><h2 id="${heading}">${page.plural}</h2>${rows.length === 0 ? html`<p class="empty">${word(language, "none-refers")}</p>` : relatedTable(list, frame)}<p class="actions">${making}${all}${more}</p></section>`;
+  return html`<div class="related"><h2>${page.plural}</h2>${rows.length === 0 ? html`<p class="empty">${word(language, "none-refers")}</p>` : relatedTable(list, frame)}<p class="actions">${making}${all}${more}</p></div>`;
 }
 
 /** The page that shows a record, with the ways to its form, its deletion and the list. */

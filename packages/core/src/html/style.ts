@@ -93,7 +93,7 @@ form + h2 { margin-top: 1.5rem; }
 button { background: var(--live); color: var(--paper); border: 1px solid var(--live); border-radius: 0; padding: .4rem 1.1rem; font-weight: 700; cursor: pointer; }
 .choice-search { margin-top: .3rem; display: flex; flex-wrap: wrap; gap: .4rem .6rem; align-items: center; }
 .choice-search input[type=search] { width: 14rem !important; }
-button.minor, form.search button, form.go button { background: none; color: var(--live); }
+button.minor, form.search button, form.go button, .rows td.way button { background: none; color: var(--live); }
 .found { margin: 0; color: var(--soft); flex-basis: 100%; }
 button.refusing { background: var(--refuse); border-color: var(--refuse); }
 .actions .removal { margin-inline-start: auto; color: var(--refuse); }

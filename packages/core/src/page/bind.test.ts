@@ -85,7 +85,7 @@ describe("a page bound to its table", () => {
       "condition",
       'Did you mean "status"?',
     ],
-    ["control: multi-line", "control: check-box", "control", "Possible: text, multi-line"],
+    ["control: multi-line", "control: check-box", "control", "Possible: file, text, multi-line"],
     ['row.status != "retired"', 'row.status != "retird"', "condition", 'Did you mean "retired"?'],
     ["row.region_id == actor.region_id", "row.region == actor.region_id", "condition", 'Did you mean "region_id"?'],
     [

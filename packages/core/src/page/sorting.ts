@@ -26,13 +26,16 @@ export const orderColumns = (sort: Column, key: readonly Column[]): readonly Col
   ...key.filter((column) => column.name !== sort.name),
 ];
 
+/** Kinds with so few values that the rows of one of them may be any number. */
+const fewValued: ReadonlySet<Kind> = new Set(["boolean", "enum"]);
+
 /**
- * Whether an index leads to any place of the order: it begins with the column, and where that may be null goes on with the key, since
- * the rows without a value are a stretch of their own in which only the key tells.
+ * Whether an index leads to any place of the order: it begins with the column, and goes on with the key where one value may stand in
+ * many rows: those without a value are a stretch of their own in which only the key tells, and so are those of a boolean or an enum.
  */
 export function isIndexed(table: Table, sort: Column, key: readonly Column[]): boolean {
   const names = orderColumns(sort, key).map((column) => column.name);
-  const wanted = sort.nullable ? names : names.slice(0, 1);
+  const wanted = sort.nullable || fewValued.has(sort.type.kind) ? names : names.slice(0, 1);
   return table.indexes.some((index) => wanted.every((name, place) => index[place] === name));
 }
 

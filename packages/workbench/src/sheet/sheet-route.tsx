@@ -63,7 +63,7 @@ const Top = styled.div`
 
 const Views = styled.h2`
   display: flex;
-  gap: ${({ theme }) => theme.space(2.5)};
+  gap: ${({ theme }) => theme.space(2)};
   button { border: 0; border-bottom: 2px solid transparent; background: none; padding: 0; font: inherit; cursor: pointer; }
   button[aria-pressed="true"] { border-color: ${({ theme }) => theme.verdigris}; }
   button[aria-pressed="false"] { font-weight: 400; color: ${({ theme }) => theme.soft}; }

@@ -3,7 +3,7 @@ import { type RefObject, useCallback, useEffect, useState } from "react";
 /** Where each field of the served page lies, in pixels from its top, and how high the page is. */
 export interface Alignment {
   readonly tops: ReadonlyMap<string, number>;
-  /** Below the last field. */
+  /** Below the last field and its notes. */
   readonly end: number;
   readonly height: number;
 }
@@ -42,7 +42,10 @@ function measure(frame: HTMLIFrameElement, container: HTMLElement): Alignment {
     if (field.style.minHeight !== height) field.style.minHeight = height;
   }
   const tops = new Map(fields.map((field) => [field.dataset.field ?? "", field.getBoundingClientRect().top]));
-  const end = fields.at(-1)?.getBoundingClientRect().bottom ?? 0;
+  // The room between fields that the last one's notes may take is below it, too.
+  const last = fields.at(-1);
+  const bounds = last?.getBoundingClientRect();
+  const end = bounds ? Math.max(bounds.bottom, bounds.top + (heights.get(last?.dataset.field ?? "") ?? 0) + gap) : 0;
   return { tops, end, height: page.documentElement.scrollHeight };
 }
 
