@@ -53,6 +53,8 @@ async function servedPages(browser: Browser, started: Started): Promise<void> {
   await take(other, "record");
   await other.goto("/stations/MV-004/delete");
   await take(other, "delete");
+  await other.goto("/rivers");
+  await take(other, "rows");
 }
 
 async function workbench(browser: Browser, started: Started): Promise<void> {

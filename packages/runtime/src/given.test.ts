@@ -15,6 +15,7 @@ fields:
   - kind: { default: '"gauge"' }
   - height: { default: 2.5 }
   - since: { default: now }
+  - seen_at: { default: now }
   - changed_by
 ${more}`;
 
@@ -27,7 +28,7 @@ beforeAll(async () => {
     sql: [
       "CREATE SCHEMA proof",
       `CREATE TABLE proof.post (id integer GENERATED ALWAYS AS IDENTITY PRIMARY KEY, name text NOT NULL UNIQUE, kind text DEFAULT 'mast',
-        height numeric DEFAULT 1, since date, owner text NOT NULL, changed_by text NOT NULL, changed_at timestamptz NOT NULL, changed_on date, seen_by text)`,
+        height numeric DEFAULT 1, since date, owner text NOT NULL, changed_by text NOT NULL, changed_at timestamptz NOT NULL, changed_on date, seen_by text, seen_at timestamptz)`,
       `CREATE FUNCTION proof.note_who() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN
         NEW.seen_by := concat_ws(' ', current_setting('quill.actor', true), current_setting('quill.page', true), length(current_setting('quill.request', true)));
         RETURN NEW; END $$`,
@@ -62,6 +63,10 @@ const stored = (name: string) =>
   );
 
 describe("what a page gives by itself", () => {
+  test("now stands on the form as people write it, to the second", async () => {
+    expect((await newForm()).get("seen_at")).toBe("2026-04-01T01:30:00");
+  });
+
   test("a new record has what it sets and what its form showed; no form can send what is set", async () => {
     const { response } = await add("First", { owner: "hollis", changed_by: "hollis", changed_on: "2020-01-01" });
     expect(response.status).toBe(303);

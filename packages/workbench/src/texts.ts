@@ -725,7 +725,7 @@ export const texts = {
     exampleOfAName: "nightly import",
     pages: "Pages",
     allPages: "all",
-    allPagesOfTheAccount: "none chosen: all pages that the account may open",
+    allPagesOfTheAccount: "None chosen: all pages that the account may open.",
     expiresIn: "Expires in",
     days: (count: Said) => `${count} days`,
     createToken: "Create token",

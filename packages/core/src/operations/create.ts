@@ -50,13 +50,15 @@ export async function defaults(trip: Trip): Promise<StoredRecord> {
 
 const takenOnNew = (page: Page): readonly Field[] => page.fields.filter(({ onNew }) => onNew);
 
-/** What the page shows on the form of a new record. */
-const pageDefaults = (page: Page, facts: Facts): Row =>
-  Object.fromEntries(
+/** What the page shows on the form of a new record: `now` as people write it, to the second. */
+function pageDefaults(page: Page, facts: Facts): Row {
+  const written = { ...facts, now: new Date(Math.floor(facts.now.getTime() / 1000) * 1000) };
+  return Object.fromEntries(
     takenOnNew(page).flatMap((field) =>
-      field.default ? [[field.column.name, givenValue(field.default, field.column, facts, page.timeZone)]] : [],
+      field.default ? [[field.column.name, givenValue(field.default, field.column, written, page.timeZone)]] : [],
     ),
   );
+}
 
 /** What an address gives: `?with.region_id=2`. What is no value of its column is left out. */
 const fromAddress = (page: Page, query: Readonly<Record<string, string>>): Row =>

@@ -55,6 +55,11 @@ function Row({ token, person }: { token: TokenAnswer; person: PersonAnswer }) {
   );
 }
 
+const AllPages = styled.span`
+  display: block;
+  color: ${({ theme }) => theme.soft};
+`;
+
 const days = [
   { id: "7", text: says.days(7) },
   { id: "30", text: says.days(30) },
@@ -97,7 +102,7 @@ function NewToken({ person, pages }: { person: PersonAnswer; pages: readonly May
               onChange={(on) => setChosen(on ? [...chosen, page] : chosen.filter((each) => each !== page))}
             />
           ))}
-          {chosen.length === 0 && says.allPagesOfTheAccount}
+          <AllPages>{chosen.length === 0 && says.allPagesOfTheAccount}</AllPages>
         </span>
       </Line>
       <SelectLine label={says.expiresIn} value={until} options={days} onChange={setUntil} />
