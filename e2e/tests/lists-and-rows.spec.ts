@@ -163,6 +163,17 @@ for (const javaScriptEnabled of [true, false]) {
 
 test("what is typed and not saved is marked, put back, and asked about before it is left", async ({ signedIn }) => {
   const page = await signedIn("tamsin");
+  const asked: string[] = [];
+  page.on("dialog", (dialog) => {
+    asked.push(dialog.type());
+    void dialog.accept();
+  });
+  // Of a new record nothing is stored.
+  await page.goto("/calibrations/new");
+  await page.getByRole("textbox").last().fill("Something");
+  await expect(page.getByText("Put back")).toHaveCount(0);
+  await page.goto("/stations");
+  expect(asked).toEqual(["beforeunload"]);
   await page.goto("/stations/MV-014/edit");
   const name = page.getByLabel("Station name");
   const before = await name.inputValue();
@@ -172,14 +183,9 @@ test("what is typed and not saved is marked, put back, and asked about before it
   await expect(name).toHaveValue(before);
   await expect(page.getByText("Put back")).toHaveCount(0);
   await page.getByLabel("Status").selectOption("suspended");
-  const asked: string[] = [];
-  page.on("dialog", (dialog) => {
-    asked.push(dialog.type());
-    void dialog.accept();
-  });
   await page.getByRole("link", { name: "Stations" }).click();
   await expect(page).toHaveURL(/\/stations$/);
-  expect(asked).toEqual(["beforeunload"]);
+  expect(asked).toEqual(["beforeunload", "beforeunload"]);
 });
 
 test("all of a row is done by the keyboard", async ({ signedIn, vale }) => {

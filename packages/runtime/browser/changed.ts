@@ -53,7 +53,7 @@ function shownAtFirst(controls: readonly Control[], words: Words): string {
 const controlsIn = (of: Element): Control[] =>
   [...of.querySelectorAll("input, select, textarea")].filter(isControl).filter(isValue);
 
-/** A line at a field that differs from what is stored, with the button that puts it back. */
+/** A line at a field that differs from what is stored, with the button that puts it back. Of a new record nothing is stored. */
 function mark(form: HTMLFormElement, block: HTMLElement): void {
   const controls = controlsIn(block);
   const known = block.querySelector(":scope > .replaced.here");
@@ -66,8 +66,9 @@ function mark(form: HTMLFormElement, block: HTMLElement): void {
   const words = JSON.parse(form.dataset.changed ?? "{}") as Words;
   const line = document.createElement("p");
   line.className = "replaced here";
-  const stored = document.createElement("q");
-  stored.textContent = shownAtFirst(controls, words) || "–";
+  const shown = shownAtFirst(controls, words);
+  const stored = document.createElement(shown === "" ? "span" : "q");
+  stored.textContent = shown || "–";
   const button = document.createElement("button");
   button.type = "button";
   button.className = "minor";

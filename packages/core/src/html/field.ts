@@ -107,7 +107,8 @@ const takeButton = ({ field }: FieldView, code: "take-theirs" | "put-back", lang
 function replacedNote(view: FieldView, id: string, language: Language, prefix = ""): Markup | null {
   if (view.replaces === null || view.conflict || view.control === "file") return null;
   const stored = readOnlyText({ ...view, text: view.replaces }, language);
-  return html`<p class="replaced" id="${id}-stored">${word(language, "stored-value")} <q>${stored}</q> ${takeButton(view, "put-back", language, prefix)}</p>`;
+  const shown = view.replaces === "" ? stored : html`<q>${stored}</q>`;
+  return html`<p class="replaced" id="${id}-stored">${word(language, "stored-value")} ${shown} ${takeButton(view, "put-back", language, prefix)}</p>`;
 }
 
 function conflictNote(view: FieldView, id: string, language: Language, prefix = ""): Markup | null {
