@@ -1,17 +1,15 @@
-import { createServer, type Server } from "node:http";
-import type { AddressInfo } from "node:net";
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from "@jest/globals";
 import type { Actor } from "@loyal-quill/core";
 import { createConfig, lintFromString } from "@redocly/openapi-core";
 import { Ajv2020 } from "ajv/dist/2020.js";
 import addFormats from "ajv-formats";
-import express from "express";
 import { createPages, databaseOver, type Pages } from "./index.js";
+import { ownFrame, type Served, serve } from "./testing/served.js";
 import { dara, demoPages, hollis, makeTrips, type Trips, tamsin } from "./testing/trips.js";
 
 let trips: Trips;
 let pages: Pages;
-let server: Server;
+let served: Served;
 let origin = "";
 let actor: Actor | null = tamsin;
 
@@ -24,25 +22,13 @@ beforeAll(async () => {
     actor: () => actor,
     signIn: "/sign-in",
     session: () => "one",
-    frame: () => ({
-      application: "Somebody's own",
-      home: "/",
-      language: "en",
-      styleSheets: [],
-      person: null,
-      signOut: null,
-    }),
+    frame: ownFrame,
   });
-  const app = express();
-  app.use("/records", pages.router);
-  server = createServer(app);
-  await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
-  origin = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
+  served = await serve(pages, "/records");
+  origin = served.origin;
 });
 afterAll(async () => {
-  server.closeAllConnections();
-  await new Promise((resolve) => server.close(resolve));
-  pages.close();
+  await served.stop();
   await trips.close();
 });
 beforeEach(() => {

@@ -1,13 +1,11 @@
 import { createHash } from "node:crypto";
 import { mkdtemp, rm, writeFile } from "node:fs/promises";
-import { createServer, type Server } from "node:http";
-import type { AddressInfo } from "node:net";
 import os from "node:os";
 import path from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { formOf } from "@loyal-quill/testing";
-import express from "express";
 import { createPages, databaseOver, type Pages } from "./index.js";
+import { ownFrame, type Served, serve } from "./testing/served.js";
 import { makeTrips, type Trips, tamsin } from "./testing/trips.js";
 
 const file = `format: loyal-quill/page@1
@@ -24,7 +22,7 @@ fields:
 
 let trips: Trips;
 let pages: Pages;
-let server: Server;
+let served: Served;
 let origin = "";
 let directory = "";
 
@@ -47,18 +45,13 @@ beforeAll(async () => {
     signingKey: "a key for tests, thirty-two bytes long",
     actor: () => tamsin,
     session: () => "one",
-    frame: () => ({ application: "Own", home: "/", language: "en", styleSheets: [], person: null, signOut: null }),
+    frame: ownFrame,
   });
-  const app = express();
-  app.use(pages.router);
-  server = createServer(app);
-  await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
-  origin = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
+  served = await serve(pages);
+  origin = served.origin;
 });
 afterAll(async () => {
-  server.closeAllConnections();
-  await new Promise((resolve) => server.close(resolve));
-  pages.close();
+  await served.stop();
   await rm(directory, { recursive: true });
   await trips.close();
 });

@@ -1,14 +1,13 @@
-import { createServer, type Server } from "node:http";
-import type { AddressInfo } from "node:net";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { bodyOf, Client, formOf } from "@loyal-quill/testing";
 import express from "express";
 import { createPages, databaseOver, type Pages } from "./index.js";
+import { ownFrame, type Served, serve } from "./testing/served.js";
 import { demoPages, makeTrips, type Trips, tamsin } from "./testing/trips.js";
 
 let trips: Trips;
 let pages: Pages;
-let server: Server;
+let served: Served;
 let client: Client;
 let signedIn = true;
 
@@ -22,27 +21,14 @@ beforeAll(async () => {
     actor: () => (signedIn ? tamsin : null),
     signIn: "/own/sign-in",
     session: () => "one",
-    frame: () => ({
-      application: "Somebody's own",
-      home: "/",
-      language: "en",
-      styleSheets: [],
-      person: null,
-      signOut: null,
-    }),
+    frame: ownFrame,
   });
-  const app = express();
-  app.use(express.urlencoded({ extended: false }));
-  app.use("/records", pages.router);
-  app.post("/other", (request, response) => void response.json(request.body));
-  server = createServer(app);
-  await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
-  client = new Client(`http://127.0.0.1:${(server.address() as AddressInfo).port}`);
+  served = await serve(pages, "/records", express.urlencoded({ extended: false }));
+  served.app.post("/other", (request, response) => void response.json(request.body));
+  client = new Client(served.origin);
 });
 afterAll(async () => {
-  server.closeAllConnections();
-  await new Promise((resolve) => server.close(resolve));
-  pages.close();
+  await served.stop();
   await trips.close();
 });
 

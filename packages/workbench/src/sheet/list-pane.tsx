@@ -5,6 +5,7 @@ import { useListTrial } from "../api/queries.js";
 import { formatSql } from "../code/format-sql.js";
 import { Failed, Waiting } from "../parts/states.js";
 import { texts } from "../texts.js";
+import { StatementValues } from "./statement-values.js";
 
 const says = texts.listPane;
 
@@ -78,14 +79,7 @@ export default function ListPane({ page, text, as, onTrip }: ListPaneProps) {
               {purpose}, {says.rows(rows)}
             </h3>
             <pre>{formatSql(statement)}</pre>
-            <p>
-              {values.map((value, index) => (
-                // biome-ignore lint/suspicious/noArrayIndexKey: a parameter's place is its name
-                <span key={index}>
-                  {index > 0 && ", "}${index + 1} = <code>{value ?? "null"}</code>
-                </span>
-              ))}
-            </p>
+            <StatementValues values={values} />
           </div>
         ))}
     </Pane>

@@ -5,6 +5,7 @@ import { styled } from "styled-components";
 import { formatSql } from "../code/format-sql.js";
 import { Small } from "../parts/inputs.js";
 import { texts } from "../texts.js";
+import { StatementValues } from "./statement-values.js";
 
 const says = texts.statements;
 
@@ -78,14 +79,7 @@ export default function Statements({
           </h3>
           {(purpose === "load" || purpose === "save") && <p>{proofOf(purpose, sheet)}</p>}
           <pre>{formatted}</pre>
-          <p>
-            {values.map((value, index) => (
-              // biome-ignore lint/suspicious/noArrayIndexKey: a parameter's place is its name
-              <span key={index}>
-                {index > 0 && ", "}${index + 1} = <code>{value ?? "null"}</code>
-              </span>
-            ))}
-          </p>
+          <StatementValues values={values} />
         </div>
       ))}
     </Foot>
