@@ -67,8 +67,16 @@ async function savedTo(action: string, body: URLSearchParams): Promise<string | 
   const response = await fetch(action, { method: "POST", body, headers: { accept: "application/json" } });
   if (!response.ok) return null;
   const { location: next } = (await response.json()) as { location?: string };
-  return next || null;
+  return next || location.href;
 }
+
+/** Goes on to where a save leads. What is saved is never sent again, whatever becomes of the way there. */
+const goOn = async (next: string): Promise<void> => {
+  const isShown = await fetch(next, { headers: { accept: "text/html" } })
+    .then((response) => showAnswer(response, true))
+    .catch(() => false);
+  if (!isShown) location.assign(next);
+};
 
 async function send(form: HTMLFormElement, submitter: HTMLElement | null): Promise<void> {
   const pairs = [...new FormData(form, submitter)].flatMap(([name, value]): [string, string][] =>
@@ -78,8 +86,7 @@ async function send(form: HTMLFormElement, submitter: HTMLElement | null): Promi
   await busily(async () => {
     try {
       const next = form.closest(".beside") ? await savedTo(form.action, body) : null;
-      if (next !== null && (await showAnswer(await fetch(next, { headers: { accept: "text/html" } }), true))) return;
-      if (next !== null) return void location.assign(next);
+      if (next !== null) return await goOn(next);
       const response = await fetch(form.action, { method: "POST", body, headers: { accept: "text/html" } });
       if (await showAnswer(response, response.redirected)) return;
       // A notice, or a sign-in: a page of its own, to which the form is sent once more, since nothing of it was saved.

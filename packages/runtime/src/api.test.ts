@@ -210,6 +210,13 @@ describe("the pages as JSON", () => {
     ["PATCH", "/stations/MV-025", { notes: "x" }, { "if-match": "*", origin: "https://elsewhere.example" }, 403],
     ["PATCH", "/stations/MV-025", { notes: "x" }, { "if-match": "*", origin: "null" }, 403],
     ["DELETE", "/stations/MV-025", undefined, { "if-match": "*", "sec-fetch-site": "same-site" }, 403],
+    [
+      "PATCH",
+      "/stations/MV-025",
+      { notes: "x" },
+      { "if-match": "*", "sec-fetch-site": "cross-site", authorization: "Basic eDp5" },
+      403,
+    ],
     ["PUT", "/stations/MV-025", { notes: "x" }, { "if-match": "*" }, 405],
     ["POST", "/stations/MV-025", { notes: "x" }, {}, 405],
     ["PATCH", "/stations", { notes: "x" }, {}, 405],

@@ -25,6 +25,7 @@ let pages: Pages;
 let served: Served;
 let origin = "";
 let directory = "";
+let signedIn = true;
 
 beforeAll(async () => {
   trips = await makeTrips({
@@ -43,7 +44,7 @@ beforeAll(async () => {
     database: databaseOver(trips.pool),
     pages: directory,
     signingKey: "a key for tests, thirty-two bytes long",
-    actor: () => tamsin,
+    actor: () => (signedIn ? tamsin : null),
     session: () => "one",
     frame: ownFrame,
   });
@@ -144,6 +145,19 @@ describe("a file of a record", () => {
     ]);
     expect((await stored()).photo).toEqual(large);
     expect((await send("/posts/1/edit", { photo: image(Buffer.alloc(17_000_000)) })).status).toBe(413);
+    const half = image(Buffer.alloc(9_000_000));
+    expect((await send("/posts/1/edit", { photo: half, plan: half })).status).toBe(413);
+  });
+
+  test("is taken from nobody who is not signed in", async () => {
+    const before = await stored();
+    const body = new FormData();
+    body.append("photo", image("x"), "x.png");
+    signedIn = false;
+    const refused = await fetch(`${origin}/posts/1/edit`, { method: "POST", body, redirect: "manual" });
+    signedIn = true;
+    expect(refused.status).toBe(401);
+    expect(await stored()).toEqual(before);
   });
 
   test("of text is text", async () => {

@@ -142,8 +142,8 @@ const apiOf = (request: express.Request): ApiRequest => ({
  * beforehand (Fetch Standard, 3.2), which is never granted, and this says so as well.
  */
 function isCrossSite(request: express.Request): boolean {
-  // A token is sent by whoever has it, and by no browser on its own.
-  if (request.get("authorization") !== undefined) return false;
+  // A token is sent by whoever has it, and by no browser on its own; a password of HTTP authentication is (RFC 7617, 2.2).
+  if (/^Bearer /i.test(request.get("authorization") ?? "")) return false;
   const site = request.get("sec-fetch-site");
   if (site !== undefined) return site !== "same-origin" && site !== "none";
   const origin = request.get("origin");

@@ -90,8 +90,8 @@ export async function rowForms(
     if (row[editableName] === "false") return { key, row, form: null, said: null, title: "" };
     return { key, row, ...formOf(key, record), title: titleOf(trip.page, record.row, key) };
   });
-  const here_ = new Set(listed.map(({ key }) => keyText(key)));
-  const others = [...states, ...sent].filter(({ key }) => !here_.has(keyText(key)));
+  const listedKeys = new Set(listed.map(({ key }) => keyText(key)));
+  const others = [...states, ...sent].filter(({ key }) => !listedKeys.has(keyText(key)));
   return [
     ...listed,
     ...others.map((each): RowForm => {

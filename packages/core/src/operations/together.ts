@@ -51,9 +51,14 @@ async function prepare(row: ReadRow): Promise<Prepared> {
   const { page } = trip;
   if (submission.stale !== null)
     return { row, stops: await stopped(row, [asProblem(message(page.language, `stale-${submission.stale}`))]) };
-  const record = asksForRow(page, submission) ? await load(trip) : null;
+  let record = asksForRow(page, submission) ? await load(trip) : null;
+  let known = knownProblems(trip, submission, record?.row ?? {});
+  if (known.length > 0 && !record) {
+    // What was shown may be out of date: before anything is refused, it is held against what is stored now.
+    record = await load(trip);
+    known = knownProblems(trip, submission, record?.row ?? {});
+  }
   const stored = record?.row ?? {};
-  const known = knownProblems(trip, submission, stored);
   const problems = [...known, ...(await lookUp(trip, stored, submission.fields, known))];
   if (problems.length > 0) return { row, stops: await stopped(row, problems) };
   return { row, version: submission.claims.row, compared: compareWithShown(submission.fields) };

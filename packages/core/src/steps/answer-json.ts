@@ -135,7 +135,15 @@ function seen(
   }
 }
 
-const statuses = { shown: 200, invalid: 422, conflict: 409, failed: 503, refused: 403, "not-found": 404 } as const;
+/** The status of each kind (RFC 9110, 15); a notice has one of its own. */
+export const statuses = {
+  shown: 200,
+  invalid: 422,
+  conflict: 409,
+  failed: 503,
+  refused: 403,
+  "not-found": 404,
+} as const;
 
 /** What is answered of a save: the record, where one is preferred. */
 function afterSave(

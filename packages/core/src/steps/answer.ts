@@ -17,7 +17,7 @@ import type { NoticeOf, Outcome, View } from "../trip/outcome.js";
 import type { PageRequest, PageResponse } from "../trip/request.js";
 import type { Signer } from "../trip/signer.js";
 import type { FileView } from "../views/file-view.js";
-import { answerJson } from "./answer-json.js";
+import { answerJson, statuses } from "./answer-json.js";
 import { readPairs } from "./read.js";
 import { saidOf } from "./said.js";
 import { sameText } from "./token.js";
@@ -246,9 +246,6 @@ function seen(status: number, view: View, request: PageRequest, signer: Signer):
       return refuse(view.notice, request, signer);
   }
 }
-
-/** The status of each kind (RFC 9110, 15); a notice has one of its own. */
-const statuses = { shown: 200, invalid: 422, conflict: 409, failed: 503, refused: 403, "not-found": 404 } as const;
 
 /** Turns an outcome into an answer: what is seen, or 303 after a save (RFC 9110, 15.4.4). */
 export function answer(outcome: Outcome, request: PageRequest, signer: Signer): PageResponse {
