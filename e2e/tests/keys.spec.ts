@@ -12,6 +12,7 @@ test("a bulletin gets a new address from its headline, and the answer leads ther
   await page.getByRole("link", { name: "Bulletins" }).click();
   await page.getByLabel("Contains").fill(slug);
   await page.getByRole("button", { name: "Find" }).click();
+  await expect(page).toHaveURL(/[?&]q=/);
   await page.getByRole("link", { name: `Edit ${slug}`, exact: true }).click();
   await expect(page.getByRole("button", { name: "Update" })).toBeVisible();
   await page.getByLabel("Headline").fill(headline);

@@ -188,6 +188,31 @@ test("what is typed and not saved is marked, put back, and asked about before it
   expect(asked).toEqual(["beforeunload", "beforeunload"]);
 });
 
+test("an answer that comes after a later one is not shown", async ({ signedIn }) => {
+  const page = await signedIn("dara");
+  await page.goto("/bulletins?is.state=planned");
+  let release = (): void => {};
+  const held = new Promise<void>((resolve) => {
+    release = resolve;
+  });
+  await page.route(/[?&]q=/, async (route) => {
+    await held;
+    await route.continue();
+  });
+  await page.getByLabel("Contains").fill("notice");
+  await page.getByRole("button", { name: "Find" }).click();
+  await page.locator("a.record").first().click();
+  await expect(page.getByRole("button", { name: "Update" })).toBeVisible();
+  const address = page.url();
+  const late = page.waitForResponse(/[?&]q=/);
+  release();
+  await late;
+  // Long enough for it to have been shown.
+  await page.waitForTimeout(500);
+  await expect(page.getByRole("button", { name: "Update" })).toBeVisible();
+  expect(page.url()).toBe(address);
+});
+
 test("all of a row is done by the keyboard", async ({ signedIn, vale }) => {
   const [river] = await vale.rows<{ id: number; name: string }>(
     "SELECT id, name FROM network.river ORDER BY name LIMIT 1 OFFSET 4",

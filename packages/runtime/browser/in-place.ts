@@ -30,24 +30,30 @@ async function showAnswer(response: Response, isMove: boolean): Promise<boolean>
 /** Whether what was typed may be left: asked by `changed.ts`. */
 const mayLeave = (): boolean => document.dispatchEvent(new Event("quill:leave", { cancelable: true }));
 
-async function busily<Result>(work: () => Promise<Result>): Promise<Result> {
+let turn = 0;
+
+/** Does what takes a while. What is asked for later goes before: an answer that comes after it is not shown any more. */
+async function busily(work: (isLatest: () => boolean) => Promise<void>): Promise<void> {
+  const own = ++turn;
+  const isLatest = (): boolean => own === turn;
   content()?.setAttribute("aria-busy", "true");
   try {
-    return await work();
+    await work(isLatest);
   } finally {
-    content()?.removeAttribute("aria-busy");
+    if (isLatest()) content()?.removeAttribute("aria-busy");
   }
 }
 
+/** Shows what is at an address; where that can't be shown in place, it is loaded. */
+async function goOn(address: string, isLatest: () => boolean): Promise<void> {
+  const isShown = await fetch(address, { headers: { accept: "text/html" } })
+    .then((response) => !isLatest() || showAnswer(response, true))
+    .catch(() => false);
+  if (!isShown && isLatest()) location.assign(address);
+}
+
 async function move(address: string): Promise<void> {
-  await busily(async () => {
-    try {
-      const response = await fetch(address, { headers: { accept: "text/html" } });
-      if (!(await showAnswer(response, true))) location.assign(address);
-    } catch {
-      location.assign(address);
-    }
-  });
+  await busily((isLatest) => goOn(address, isLatest));
 }
 
 /** Sends a form as the browser would, where it can't be done without loading. */
@@ -70,25 +76,18 @@ async function savedTo(action: string, body: URLSearchParams): Promise<string | 
   return next || location.href;
 }
 
-/** Goes on to where a save leads. What is saved is never sent again, whatever becomes of the way there. */
-const goOn = async (next: string): Promise<void> => {
-  const isShown = await fetch(next, { headers: { accept: "text/html" } })
-    .then((response) => showAnswer(response, true))
-    .catch(() => false);
-  if (!isShown) location.assign(next);
-};
-
 async function send(form: HTMLFormElement, submitter: HTMLElement | null): Promise<void> {
   const pairs = [...new FormData(form, submitter)].flatMap(([name, value]): [string, string][] =>
     typeof value === "string" ? [[name, value]] : [],
   );
   const body = new URLSearchParams(pairs);
-  await busily(async () => {
+  await busily(async (isLatest) => {
     try {
       const next = form.closest(".beside") ? await savedTo(form.action, body) : null;
-      if (next !== null) return await goOn(next);
+      // What is saved is never sent again, whatever becomes of the way on.
+      if (next !== null) return await goOn(next, isLatest);
       const response = await fetch(form.action, { method: "POST", body, headers: { accept: "text/html" } });
-      if (await showAnswer(response, response.redirected)) return;
+      if (!isLatest() || (await showAnswer(response, response.redirected))) return;
       // A notice, or a sign-in: a page of its own, to which the form is sent once more, since nothing of it was saved.
       if (response.redirected) location.assign(response.url);
       else sendPlainly(form, submitter);
