@@ -87,9 +87,10 @@ async function workbench(browser: Browser, started: Started): Promise<void> {
   await take(page, "census");
   await page.goto("/workbench/database");
   await take(page, "database");
-  await page.goto("/workbench/people");
-  await page.getByRole("button", { name: /Hollis Brandt/ }).click();
-  await take(page, "people");
+  const administrator = await signedIn(browser, started, "rhea");
+  await administrator.goto("/workbench/people");
+  await administrator.getByRole("button", { name: /Hollis Brandt/ }).click();
+  await take(administrator, "people");
   const dark = await signedIn(browser, started, "ines", "dark");
   await dark.goto("/workbench/pages/sensor?key=MV-014&key=2");
   await take(dark, "sheet-dark");

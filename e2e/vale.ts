@@ -20,7 +20,7 @@ export interface Vale {
 }
 
 /** The demo's accounts, by first name: builder, hydrologist of region 2, technician, duty officer, switched off. */
-export type Person = "ines" | "hollis" | "tamsin" | "dara" | "piers";
+export type Person = "ines" | "rhea" | "silas" | "hollis" | "tamsin" | "dara" | "piers";
 
 export const test = base.extend<{ signedIn: (name: Person) => Promise<Page> }, { vale: Vale }>({
   vale: [

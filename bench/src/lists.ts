@@ -27,7 +27,7 @@ plural: Notes
 path: /${name}/{id}
 record: { table: field.${relation}, key: id }
 time-zone: Europe/London
-list: { columns: [station_code, noted_at, level_m, note], search: [note], filter: [station_code, level_m] }
+list: { columns: [station_code, noted_at, level_m, note], search: [note], filter: [station_code, noted_at, level_m] }
 fields:
   - station_code: { choices: { by: search } }
   - noted_at
@@ -49,6 +49,9 @@ fields:
 /** Rows that are saved together, and one by one. */
 const atOnce = 50;
 
+/** Records of either side that a search finds, however many others there are. */
+const alike = 20;
+
 /** Fills a table of notes; what refers to stations is checked once, afterwards. */
 async function fill(client: pg.Client, relation: string, records: number): Promise<void> {
   const name = `field.${relation}`;
@@ -63,7 +66,8 @@ async function fill(client: pg.Client, relation: string, records: number): Promi
     `INSERT INTO ${name} (station_code, noted_at, level_m, note)
      SELECT 'MV-' || 100 + n % 480, timestamptz '1990-01-01' + n * interval '3 minutes', (n % 4000)::numeric / 1000,
        (ARRAY['Float stuck', 'Weed at the gauge', 'Ice on the staff', 'Clock put right'])[1 + n % 4]
-         || CASE WHEN n % 500 = 7 THEN ', heron on the weir' ELSE '' END || ', entry ' || n
+         || CASE WHEN n % 500 = 7 THEN ', heron on the weir' ELSE '' END
+         || CASE WHEN n % ${records / alike} = 11 THEN ', otter seen' ELSE '' END || ', entry ' || n
      FROM generate_series(1, ${records}) AS n`,
   );
   // Its other indexes are the demo's; this one is for this page's order.
@@ -132,15 +136,24 @@ try {
       ["part in the middle", (name) => get(far[name], "<tbody")],
       ["last part", (name) => get(`/${name}?last=1`, "<tbody")],
       ["sorted by a moment", (name) => get(`/${name}?sort=-noted_at`, "<tbody")],
-      ["search, in every fourth record", (name) => get(`/${name}?q=weed`, "Weed")],
-      ["search, in every 500th record", (name) => get(`/${name}?q=heron`, "heron")],
+      ["search: in every fourth record", (name) => get(`/${name}?q=weed`, "Weed")],
+      [`search: in ${alike} records of both`, (name) => get(`/${name}?q=otter`, "otter")],
+      ["search: in one record", (name) => get(`/${name}?q=${name === "few" ? "9876" : "4987654"}`, "entry")],
       [
-        "search for one record",
+        "search: in one record, and a word in all",
         (name) => get(`/${name}?q=${name === "few" ? "entry+9876" : "entry+4987654"}`, "entry"),
       ],
-      ["search without hits", (name) => get(`/${name}?q=kingfisher`, 'class="empty"')],
+      ["search: in 20 and in 10,000 records", (name) => get(`/${name}?q=heron`, "heron")],
+      ["search: in no record", (name) => get(`/${name}?q=kingfisher`, 'class="empty"')],
       ["filter by a station", (name) => get(`/${name}?is.station_code=MV-107`, "<tbody")],
-      ["filter by a range of levels", (name) => get(`/${name}?from.level_m=1.001&to.level_m=1.002`, "<tbody")],
+      [
+        "filter by a day: 480 records of both",
+        (name) => get(`/${name}?from.noted_at=1990-01-10&to.noted_at=1990-01-10`, "<tbody"),
+      ],
+      [
+        "filter by levels: 5 and 2,500 records",
+        (name) => get(`/${name}?from.level_m=1.001&to.level_m=1.002`, "<tbody"),
+      ],
       ["go to a key", (name) => get(`/${name}?go.id=${record(name)}`, "", 303)],
       ["open", (name) => get(`/${name}/${record(name)}/edit`, "<form")],
       ["save", save],

@@ -1,9 +1,9 @@
-/** The people of the gauge network. The first five have an account in the demo, one for each role and one switched off. */
+/** The people of the gauge network. Those with an account in the demo are one for each role, and one switched off. */
 export interface DemoPerson {
   readonly id: string;
   readonly name: string;
   readonly email: string;
-  readonly role: "builder" | "hydrologist" | "technician" | "duty-officer";
+  readonly role: "builder" | "hydrologist" | "technician" | "duty-officer" | KeeperRole;
   readonly regionId: number | null;
   readonly team: string;
   readonly active: boolean;
@@ -44,4 +44,13 @@ export const people: readonly DemoPerson[] = [
   row(12, "Wilma Prior", "duty-officer", null, "duty"),
   row(13, "Edda Marsh", "duty-officer", null, "duty"),
   row(14, "Ruben Achterberg", "hydrologist", 2, "hydrology", false),
+];
+
+/** Roles of Loyal Quill itself, of people who have nothing to do with gauges. */
+type KeeperRole = "administrator" | "auditor";
+
+/** People with an account who do not stand in the network's own tables. */
+export const keepers: readonly DemoPerson[] = [
+  row(15, "Rhea Novak", "administrator", null, "office", true, true),
+  row(16, "Silas Kwan", "auditor", null, "office", true, true),
 ];

@@ -230,8 +230,8 @@ test("all of a row is done by the keyboard", async ({ signedIn, vale }) => {
   });
 });
 
-test("a builder makes a token, which opens its page as JSON, and revokes it", async ({ signedIn, vale }) => {
-  const page = await signedIn("ines");
+test("an administrator makes a token, which opens its page as JSON, and revokes it", async ({ signedIn, vale }) => {
+  const page = await signedIn("rhea");
   await page.goto("/workbench/people");
   await page.getByRole("button", { name: /Tamsin Okoro/ }).click();
   const tokens = page.getByRole("region", { name: "API tokens" }).first();

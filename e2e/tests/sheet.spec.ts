@@ -303,8 +303,8 @@ async function secondBuilder(vale: Vale, browser: import("@playwright/test").Bro
   const context = await browser.newContext({ baseURL: vale.address });
   const page = await context.newPage();
   await page.goto("/sign-in");
-  await page.getByLabel("E-mail address").fill(vale.email("ines"));
-  await page.getByLabel("Password").fill(vale.password("ines"));
+  await page.getByLabel("E-mail address").fill(vale.email("rhea"));
+  await page.getByLabel("Password").fill(vale.password("rhea"));
   await page.getByRole("button", { name: "Sign in" }).click();
   await page.goto("/workbench/people?person=new");
   const form = page.locator("form", { has: page.getByRole("button", { name: "Create account" }) });
@@ -319,6 +319,11 @@ async function secondBuilder(vale: Vale, browser: import("@playwright/test").Bro
   await page.getByLabel("E-mail address").fill(email);
   await page.getByLabel("Password").fill(password);
   await page.getByRole("button", { name: "Sign in" }).click();
+  // A password that somebody else made is changed first.
+  await page.getByLabel("Current password").fill(password);
+  await page.getByLabel("New password", { exact: true }).fill("float stuck at low water");
+  await page.getByLabel("New password, once more").fill("float stuck at low water");
+  await page.getByRole("button", { name: "Change password" }).click();
   await expect(page.getByRole("heading", { name: "Pages" })).toBeVisible();
   return [context, page] as const;
 }

@@ -1,4 +1,4 @@
-import type { Attribute } from "@loyal-quill/core";
+import { type Attribute, reservedSegments } from "@loyal-quill/core";
 import { Command, InvalidArgumentError, Option } from "commander";
 import { addAccount } from "./commands/account.js";
 import { check } from "./commands/check.js";
@@ -6,6 +6,8 @@ import { draft } from "./commands/draft.js";
 import { installLog } from "./commands/log.js";
 import { serve } from "./commands/serve.js";
 import { type Started, startDemo } from "./commands/start.js";
+import { trail } from "./commands/trail.js";
+import { secretOf, secretsOfEnvironment, signInOf } from "./from-environment.js";
 import { CannotStart, closePatience, usualPatience } from "./listen.js";
 import { databaseUrl } from "./open-database.js";
 import { formats } from "./report/index.js";
@@ -141,8 +143,9 @@ function addServe(program: Command): void {
     .addOption(database())
     .requiredOption("--pages <directory>", "the page files")
     .addOption(
-      new Option("--store <url>", "a database of its own, for accounts, sessions and recorded requests").env(
-        "QUILL_STORE",
+      new Option(
+        "--store <url>",
+        "a database of its own, for accounts, sessions and recorded requests (environment: QUILL_STORE)",
       ),
     )
     .addOption(port())
@@ -173,7 +176,32 @@ function addServe(program: Command): void {
       ),
     )
     .option("--name <name>", "what the application is called", "Loyal Quill")
-    .addHelpText("after", "\nQUILL_SIGNING_KEY, of 32 bytes at least, keeps forms and sessions valid over restarts.")
+    .addOption(
+      numberOption("--behind-proxy [hops]", "behind so many proxies (1), the last of which ends HTTPS", 1, 10).preset(
+        1,
+      ),
+    )
+    .option("--origin <address>", "its own address as browsers see it, like https://records.example")
+    .option("--host-name <name>", "a further name under which it may be asked; may be repeated", collected, [])
+    .option(
+      "--plain-http",
+      "on another address than loopback without HTTPS: what is sent can be read on its way",
+      false,
+    )
+    .addOption(
+      numberOption("--session-idle <minutes>", "without a request a session ends then (otherwise 120)", 5, 10_080),
+    )
+    .addOption(numberOption("--session-end <hours>", "a session ends then in any case (otherwise 12)", 1, 720))
+    .option("--second-factor <role>", "a role that needs a second factor; may be repeated", collected, [])
+    .option("--no-passwords", "people sign in with the provider of QUILL_OIDC_ISSUER only")
+    .addHelpText(
+      "after",
+      `
+Secrets come from the environment, or from a file that the variable with _FILE at its end names:
+  DATABASE_URL, QUILL_STORE   instead of --database and --store
+  QUILL_SIGNING_KEYS          of 32 bytes at least, the newest first: they keep sessions and forms valid over restarts
+  QUILL_OIDC_CLIENT_SECRET    with QUILL_OIDC_ISSUER and QUILL_OIDC_CLIENT_ID: single sign-on, see docs/deploying.md`,
+    )
     .action(async (told) => {
       const serving = await serve(
         {
@@ -183,7 +211,10 @@ function addServe(program: Command): void {
           attributes: told.attribute,
           steps: told.trace ? "values" : told.steps ? "steps" : "none",
           database: databaseUrl(told.database),
-          signingKey: process.env.QUILL_SIGNING_KEY || undefined,
+          signingKeys: secretsOfEnvironment("QUILL_SIGNING_KEYS", "QUILL_SIGNING_KEY"),
+          store: told.store ?? secretOf("QUILL_STORE"),
+          hostNames: told.hostName,
+          ...(told.as === undefined ? { signIn: signInOf(told) } : {}),
         },
         say,
       );
@@ -201,7 +232,7 @@ function databasesOf(words: readonly string[]): { name: string; databaseUrl: str
     );
   return Array.from({ length: words.length / 3 }, (_, index) => {
     const [name = "", address = "", pages = ""] = words.slice(index * 3, index * 3 + 3);
-    if (!/^[a-z][a-z0-9-]{0,62}$/.test(name) || ["workbench", "fonts", "sign-in", "sign-out"].includes(name))
+    if (!/^[a-z][a-z0-9-]{0,62}$/.test(name) || reservedSegments.has(name))
       throw new CannotStart(
         `"${name}" can't be the name of a database here: small letters, digits and hyphens, like archive.`,
       );
@@ -239,6 +270,13 @@ function addPageFileCommands(program: Command): void {
     });
 }
 
+function storeOf(told: string | undefined): string {
+  const url = told ?? secretOf("QUILL_STORE");
+  if (url === undefined)
+    throw new CannotStart("Which store? Say --store postgresql://user@host:port/name, or set QUILL_STORE.");
+  return url;
+}
+
 function addAdministration(program: Command): void {
   program
     .command("log")
@@ -251,17 +289,33 @@ function addAdministration(program: Command): void {
       installLog({ database: databaseUrl(told.database), roles: told.for, now: new Date() }, say),
     );
   program
+    .command("trail")
+    .description("who signed in, and what was done to accounts, pages and drafts; newest first")
+    .addOption(new Option("--store <url>", "the store (environment: QUILL_STORE)"))
+    .option("--action <name>", "an action, or the beginning of several, like sign-in.failed or account.")
+    .option("--person <id>", "who did it, or to whose account it was done")
+    .addOption(numberOption("--days <number>", "how far back", 1, 3660).default(30))
+    .option("--json", "one JSON object a line", false)
+    .action(async (told) => trail({ ...told, store: storeOf(told.store) }, say));
+  program
     .command("account")
     .description("who can sign in")
     .command("add")
     .argument("<email>")
     .requiredOption("--name <name>", "the person's name")
-    .addOption(new Option("--store <url>", "the store").env("QUILL_STORE").makeOptionMandatory())
-    .option("--also <what...>", "NAME URL DIRECTORY: another database with its page files, served below /NAME", [])
-    .option("--role <role>", "a role, like builder; may be repeated", collected, [])
+    .addOption(new Option("--store <url>", "the store (environment: QUILL_STORE)"))
+    .option(
+      "--role <role>",
+      "a role: builder, administrator, auditor, or one of the pages' own; may be repeated",
+      collected,
+      [],
+    )
     .option("--attribute <name=value>", "what conditions know of the person besides; may be repeated", pair, {})
     .action(async (email: string, told) =>
-      addAccount({ email, store: told.store, name: told.name, roles: told.role, attributes: told.attribute }, say),
+      addAccount(
+        { email, store: storeOf(told.store), name: told.name, roles: told.role, attributes: told.attribute },
+        say,
+      ),
     );
 }
 

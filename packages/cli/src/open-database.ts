@@ -1,10 +1,12 @@
 import { type Catalog, type Database, DatabaseAway, readCatalog } from "@loyal-quill/core";
 import { connect, databaseOver } from "@loyal-quill/runtime";
+import { secretOf } from "./from-environment.js";
 import { CannotStart } from "./listen.js";
 
 /** The address of a database, as told on the command line or by the environment; never with its password in a message. */
 export function databaseUrl(told: string | undefined): string {
-  if (told !== undefined) return told;
+  const url = told ?? secretOf("DATABASE_URL");
+  if (url !== undefined) return url;
   throw new CannotStart("Which database? Say --database postgresql://user@host:port/name, or set DATABASE_URL.");
 }
 

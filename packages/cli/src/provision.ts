@@ -1,4 +1,4 @@
-import { demoVersion, people, seedVale } from "@loyal-quill/demo";
+import { demoVersion, keepers, people, seedVale } from "@loyal-quill/demo";
 import { hashPassword, type Store } from "@loyal-quill/server";
 import pg from "pg";
 import type { Cluster, Say } from "./cluster/cluster.js";
@@ -131,7 +131,9 @@ export interface DemoAccount {
 }
 
 const told: Readonly<Record<string, string>> = {
-  builder: "makes pages, in the workbench",
+  builder: "makes pages, in the workbench; an auditor as well",
+  administrator: "looks after accounts, in the workbench",
+  auditor: "reads changes and the trail, in the workbench",
   hydrologist: "edits the stations of the Middle Vale",
   technician: "edits all stations and sensors",
   "duty-officer": "reads everything, edits bulletins only",
@@ -139,7 +141,7 @@ const told: Readonly<Record<string, string>> = {
 
 /** Makes the demo's accounts where they are missing, and answers all of them with their passwords. */
 export async function provisionAccounts(store: Store, secrets: Secrets): Promise<DemoAccount[]> {
-  const wanted = people.filter((person) => person.account);
+  const wanted = [...people, ...keepers].filter((person) => person.account);
   await Promise.all(
     wanted.map(async (person) => {
       if (await store.account(person.id)) return;
@@ -148,7 +150,8 @@ export async function provisionAccounts(store: Store, secrets: Secrets): Promise
         email: person.email,
         name: person.name,
         passwordHash: await hashPassword(demoPassword(secrets, person.email)),
-        roles: [person.role],
+        // One person may have several of the roles of the application itself.
+        roles: person.role === "builder" ? ["builder", "auditor"] : [person.role],
         attributes: { region_id: person.regionId, team: person.team },
         active: person.active,
       });

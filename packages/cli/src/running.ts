@@ -41,6 +41,6 @@ export async function runningOn(directory: string): Promise<{ running: Running |
 }
 
 export const noteRunning = (directory: string, address: string): Promise<void> =>
-  writeFile(fileOf(directory), JSON.stringify({ pid: process.pid, address }));
+  writeFile(fileOf(directory), JSON.stringify({ pid: process.pid, address }), { mode: 0o600 });
 
 export const forgetRunning = (directory: string): Promise<void> => rm(fileOf(directory), { force: true });

@@ -2,6 +2,7 @@
 
 export { readCatalog } from "./catalog/read-catalog.js";
 export { catalogMark } from "./catalog/statements.js";
+export { ConditionTooLong } from "./condition/budget.js";
 export { truthOf } from "./condition/evaluate.js";
 export type { Condition } from "./condition/expression.js";
 export { asksFor, beforeARecord, everyPart } from "./condition/expression.js";
@@ -26,7 +27,9 @@ export { reviewAddresses } from "./page/addresses.js";
 export { takesFiles } from "./page/files.js";
 export * from "./page/index.js";
 export { pageJsonSchema } from "./page/json-schema.js";
+export { reservedSegments } from "./page/path.js";
 export { reviewRelated } from "./page/related.js";
+export { looksSecret } from "./page/sensitive.js";
 export { answeredOr } from "./postgres/refusal.js";
 export {
   type Database,
@@ -43,6 +46,7 @@ export type { Rule, SettingPart } from "./rules/rule.js";
 export { rulesPage } from "./rules/rules-page.js";
 export type { RuleSetting } from "./rules/schema.js";
 export { keyPartName, listStatement, recordsStatement } from "./statements/list.js";
+export { commonWords, commonWordsStatement } from "./statements/search.js";
 export { mayMake, mayOpen } from "./steps/access.js";
 export { readCarried, saidCookie } from "./steps/answer.js";
 export { jsonDocument, noticeAsJson } from "./steps/answer-json.js";

@@ -131,7 +131,12 @@ async function readJsonBody(request: Request): Promise<PageRequest["body"]> {
   const read = Buffer.isBuffer(request.body) ? decoded(request.body) : await readBytes(request);
   if ("refused" in read) return read;
   try {
-    return { json: JSON.parse(read.text) as unknown };
+    const json = JSON.parse(read.text, (name, value: unknown) => {
+      // Half a surrogate pair is no UTF-8 (RFC 3629, 3): PostgreSQL would store something else in its place.
+      if (isHalf(name) || (typeof value === "string" && isHalf(value))) throw new SyntaxError("half a character");
+      return value;
+    }) as unknown;
+    return { json };
   } catch {
     return { refused: "json-broken" };
   }
@@ -156,3 +161,5 @@ function readBytes(request: Request): Promise<Read> | Read {
     request.on("error", () => resolve({ refused: "wrong-content-type" }));
   });
 }
+
+const isHalf = (text: string): boolean => /\p{Surrogate}/u.test(text);

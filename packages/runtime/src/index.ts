@@ -4,10 +4,11 @@ export { connect, databaseOver, type Limits } from "./database.js";
 export { careForLog, type LogCare } from "./log-care.js";
 export {
   type BoundPageFile,
+  bindNamedFiles,
   bindPageFile,
   bindPageFiles,
   type Loaded,
   loadPageFiles,
   type PageFileState,
 } from "./page-files.js";
-export { createPages, type Pages, type PagesOptions, signerOf } from "./pages.js";
+export { createPages, type Pages, type PagesOptions, type SigningKeys, signerOf } from "./pages.js";

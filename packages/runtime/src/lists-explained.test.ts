@@ -1,5 +1,16 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import { bindPage, type Catalog, type Database, type Page, parsePage, type Statement } from "@loyal-quill/core";
+import {
+  bindPage,
+  type Catalog,
+  commonWords,
+  commonWordsStatement,
+  type Database,
+  factsOf,
+  listStatement,
+  type Page,
+  parsePage,
+  type Statement,
+} from "@loyal-quill/core";
 import { demoFile, hollis, makeTrips, type Trips, tamsin } from "./testing/trips.js";
 
 /**
@@ -121,4 +132,30 @@ describe("the statements of the demo's lists", () => {
     // The one that is made for millions has nothing to be told of.
     if (name === "reading-note") expect(slow).toEqual([]);
   });
+});
+
+test("of two words the rare one leads, where the other is in most records", async () => {
+  const page = trips.site().pages.find((each) => each.name === "reading-note");
+  if (!page) throw new Error("there is no such page");
+  await trips.owner.query(
+    `INSERT INTO field.reading_note (station_code, noted_at, level_m, note)
+     SELECT (SELECT min(code) FROM network.station), now(), 1, 'Otter at the weir, entry ' || n FROM generate_series(1, 5000) AS n`,
+  );
+  await trips.owner.query("ANALYZE field.reading_note");
+  const common = async (search: string): Promise<readonly string[] | null> => {
+    const statement = commonWordsStatement(page, search);
+    return statement && commonWords(search, (await trips.pool.query(statement.text, [...statement.values])).rows);
+  };
+  expect(await common("otter 4711")).toEqual(["otter"]);
+  expect(await common("4711 ENTRY  otter%")).toEqual(["ENTRY"]);
+  // One must lead, and one alone has no other to follow.
+  expect(await common("otter entry")).toEqual([]);
+  expect(await common("otter")).toBeNull();
+
+  const facts = factsOf(tamsin, new Date());
+  const question = { search: "otter 4711", common: ["otter"], filters: [], sort: page.list.sort };
+  const { text, values } = listStatement(page, facts, question, { withValue: true, backward: false, beyond: null });
+  expect(text).toMatch(/\("?t"?\."note"::text \|\| ''\) ILIKE/);
+  const { rows } = await trips.pool.query<{ note: string }>(text, [...values]);
+  expect(rows.map(({ note }) => note)).toEqual(["Otter at the weir, entry 4711"]);
 });

@@ -270,7 +270,8 @@ describe("the statements of a list of a large table", () => {
   test("the review says which order no index keeps, with the index to make", async () => {
     const said = async (list: string): Promise<string[]> => {
       await trips.reloadWith({ mark: file("id, place").replace("list: { ", `list: { ${list}, `) });
-      const found = trips.site().files.find(({ name }) => name === "mark")?.findings ?? [];
+      const all = trips.site().files.find(({ name }) => name === "mark")?.findings ?? [];
+      const found = all.filter(({ code }) => code !== "open-to-everybody");
       expect(found.every(({ severity, code }) => severity === "warning" && code === "slow-list")).toBe(true);
       return found.map(({ message }) => message);
     };

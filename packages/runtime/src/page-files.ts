@@ -141,6 +141,14 @@ export async function loadPageFiles(directory: string, database: Database): Prom
   const wanted = names.filter((name) => name.endsWith(ending)).sort();
   const texts = await Promise.all(wanted.map((name) => readPageText(path.join(directory, name))));
   const named = wanted.map((name, index) => ({ name: name.slice(0, -ending.length), text: texts[index] ?? "" }));
+  return bindNamedFiles(named, catalog);
+}
+
+/** Page files that were read already, bound to the tables. */
+export function bindNamedFiles(
+  named: readonly { readonly name: string; readonly text: string }[],
+  catalog: Catalog,
+): Loaded {
   // The places of a file's parts are needed for its findings only; kept, they would be most of what a page takes in memory.
   const files = bindPageFiles(named, catalog).map(({ parsed: _, ...file }): PageFileState => file);
   const pages = files.flatMap((file) => file.page ?? []);

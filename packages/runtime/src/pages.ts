@@ -42,7 +42,7 @@ export interface PagesOptions {
   /** What a form is bound to besides its actor, so that it ends with the session. */
   readonly session: (request: express.Request) => string;
   /** The key of all digests and tokens: 32 bytes at least, from the environment. */
-  readonly signingKey: string;
+  readonly signingKey: SigningKeys;
   /** What stands around a page; its style sheets come after the pages' own. */
   readonly frame: (request: express.Request, actor: Actor | null) => Omit<Frame, "base" | "script">;
   /** Where somebody who is not signed in is sent, with the address to come back to as `next`. */
@@ -96,10 +96,19 @@ const securityHeaders = {
 /**
  * A signer over HMAC-SHA-256 (RFC 2104).
  *
- * @param key at least 32 bytes
+ * @param keys one of at least 32 bytes; or several, the newest first, of which the others only tell what they signed before
  */
-export function signerOf(key: string): Signer {
-  if (Buffer.byteLength(key) < 32) throw new Error("The signing key must hold at least 32 bytes.");
+export function signerOf(keys: SigningKeys): Signer {
+  const [newest, ...older] = typeof keys === "string" || keys instanceof Uint8Array ? [keys] : keys;
+  if (newest === undefined || Buffer.byteLength(newest) < 32)
+    throw new Error("The signing key must hold at least 32 bytes.");
+  return { ...signerBy(newest), older: older.map((key) => signerBy(key)) };
+}
+
+/** A key, or several, the newest first. */
+export type SigningKeys = string | Uint8Array | readonly (string | Uint8Array)[];
+
+function signerBy(key: string | Uint8Array): Signer {
   const sign = (text: string): string => createHmac("sha256", key).update(text).digest("base64url");
   return {
     sign,

@@ -125,6 +125,7 @@ describe("a refusal is one, whatever its code", () => {
   test("a table whose updates a rule rewrites is told by the review, and its saves are answered", async () => {
     const file = trips.site().files.find((each) => each.name === "ruled");
     expect(file?.findings.map(({ code, severity, line }) => [code, severity, line])).toEqual([
+      ["open-to-everybody", "warning", expect.any(Number)],
       ["rewrite-rule", "warning", 4],
     ]);
     const { response } = await attempt("/ruled/1/edit", { name: "two" });

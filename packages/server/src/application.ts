@@ -1,17 +1,23 @@
 import type { Frame } from "@loyal-quill/core";
-import { type Pages, signerOf } from "@loyal-quill/runtime";
+import type { Pages } from "@loyal-quill/runtime";
 import express, { type Request } from "express";
 import pg from "pg";
 import type { Logger } from "pino";
 import { apiRoutes } from "./api/routes.js";
 import { answerFailure, homePage, noBuilder, nothingHere } from "./documents.js";
+import { atTheEdge, type Deployment, impatient, loopback, strangersPatience } from "./edge.js";
 import { type FrameOf, openEditedDatabase } from "./edited-database.js";
 import { fontRoutes, fontSheets } from "./fonts.js";
 import { requestLog, securityHeaders } from "./headers.js";
+import { Keys } from "./keys.js";
+import { careful } from "./log.js";
+import { SignInLimits } from "./sign-in/limits.js";
+import { myAccountRoutes } from "./sign-in/my-account.js";
 import { signInRoutes } from "./sign-in/routes.js";
-import { accountOf, actorOf, csrfToken, hasCsrfToken, sessions } from "./sign-in/session.js";
+import { Sessions } from "./sign-in/session.js";
+import { SignOnElsewhere, type SignOnSettings } from "./sign-in/sign-on.js";
 import { connectionLimits } from "./store/connection.js";
-import type { Account } from "./store/entities.js";
+import { type Account, actorOf } from "./store/entities.js";
 import { Store } from "./store/store.js";
 import { languageOf } from "./words.js";
 import { workbenchAssets, workbenchRoutes } from "./workbench.js";
@@ -34,8 +40,8 @@ export interface ApplicationOptions {
   }[];
   /** The directory of the built workbench, or null for none. */
   readonly workbench: string | null;
-  /** The key of digests, tokens and sessions: 32 bytes at least. */
-  readonly signingKey: string;
+  /** The secrets that all keys are made of, the newest first, of 32 bytes at least: what the older ones signed still counts. */
+  readonly signingKeys: readonly string[];
   /** The application's name, in every header. */
   readonly name: string;
   /** What it is, on the home page. */
@@ -47,6 +53,23 @@ export interface ApplicationOptions {
   readonly formAge?: number;
   /** Told what somebody should do about a database's change log; it is logged where this is left out. */
   readonly onNotice?: (notice: string) => void;
+  /** How it stands towards browsers. */
+  readonly deployment?: Deployment;
+  /** How people sign in. */
+  readonly signIn?: SignInSettings;
+}
+
+/** How people sign in; what is left out is as it is usually. */
+export interface SignInSettings {
+  /** Minutes without a request after which a session ends (120), and after which it ends in any case (720). */
+  readonly idle?: number;
+  readonly end?: number;
+  /** Roles that need a second factor. */
+  readonly factorRoles?: readonly string[];
+  /** Whether there are passwords; only without where there is another application to sign in with. */
+  readonly passwords?: boolean;
+  /** An application in which people sign in. */
+  readonly elsewhere?: SignOnSettings;
 }
 
 export interface Application {
@@ -65,25 +88,33 @@ export interface Application {
  * @throws when a database can't be reached or the page files can't be read
  */
 export async function createApplication(options: ApplicationOptions): Promise<Application> {
-  const { signingKey, logger } = options;
+  const { deployment = loopback, signIn = {} } = options;
+  const logger = careful(options.logger);
+  const keys = new Keys(options.signingKeys);
   const store = await Store.open(options.storeUrl, options.logUrl);
   const sessionPool = new pg.Pool({ connectionString: options.storeUrl, max: 5, ...connectionLimits });
   sessionPool.on("error", (error) => logger.warn({ err: error }, "an idle connection to the store broke"));
+  const factorRoles = signIn.factorRoles ?? [];
+  const sessions = new Sessions(
+    { pool: sessionPool, keys, logger, secure: deployment.secure, idle: signIn.idle ?? 120, end: signIn.end ?? 720 },
+    store,
+    factorRoles,
+  );
   const frameOf: FrameOf = (request, actor) => ({
     application: options.name,
     home: "/",
     language: languageOf(request),
     styleSheets: fontSheets,
-    person: actor && { name: actor.name },
-    signOut: actor && { action: "/sign-out", token: csrfToken(request, signingKey) },
+    person: actor && { name: actor.name, account: "/my-account" },
+    signOut: actor && { action: "/sign-out", token: sessions.csrfToken(request) },
   });
-  const limits = {
+  const sizes = {
     ...(options.poolSize === undefined ? {} : { poolSize: options.poolSize }),
     ...(options.formAge === undefined ? {} : { formAge: options.formAge }),
     ...(options.onNotice ? { onNotice: options.onNotice } : {}),
   };
-  const opening = { signingKey, logger, frame: frameOf, ...limits };
-  const first = await openEditedDatabase({ ...opening, ...options, name: "", store });
+  const opening = { keys, sessions, logger, frame: frameOf, application: options.name, ...sizes };
+  const first = await openEditedDatabase({ ...options, ...opening, name: "", store });
   const others = await Promise.all(
     (options.also ?? []).map(async ({ name, databaseUrl, logUrl, pages: directory }) =>
       openEditedDatabase({ ...opening, name, databaseUrl, pages: directory, store: await store.at(name, logUrl) }),
@@ -92,7 +123,7 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
   const databases = [first, ...others];
   const { pages } = first;
   const styleSheets = [pages.styleSheet, ...fontSheets];
-  const account = (request: Request): Promise<Account | null> => accountOf(request, store);
+  const account = (request: Request): Promise<Account | null> => sessions.account(request);
   const frame = (request: Request, found: Account | null = null): Frame => ({
     ...frameOf(request, found && actorOf(found)),
     base: "",
@@ -102,23 +133,27 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
 
   const app = express();
   app.disable("x-powered-by");
-  app.use(requestLog(logger), securityHeaders());
+  app.set("trust proxy", deployment.hops);
+  app.use(requestLog(logger), securityHeaders(deployment.secure), atTheEdge(deployment));
   if (options.workbench) app.use("/workbench/assets", ...workbenchAssets(options.workbench));
   app.use("/fonts", fontRoutes());
-  app.use(sessions(sessionPool, signingKey, logger));
-  app.use(signInRoutes({ store, secret: signingKey, frame, pages }));
+  app.use(sessions.handler, impatient(strangersPatience));
+  const limits = new SignInLimits(sessionPool, keys);
+  const passwords = signIn.passwords ?? true;
+  const elsewhere = signIn.elsewhere ? new SignOnElsewhere(signIn.elsewhere) : null;
+  const signing = { store, keys, sessions, limits, frame, passwords, logger };
+  app.use(signInRoutes({ ...signing, pages, elsewhere }));
+  app.use("/my-account", myAccountRoutes({ ...signing, application: options.name, factorRoles }));
   for (const edited of [...others, first])
     app.use(
       edited.name === "" ? "/workbench/api" : `/workbench/api/at/${edited.name}`,
       apiRoutes({
         ...edited,
         databases,
-        signer: signerOf(signingKey),
         application: options.name,
-        styleSheets: [`${edited.mount}${edited.pages.styleSheet}`, ...fontSheets],
         account,
-        csrfToken: (request) => csrfToken(request, signingKey),
-        hasCsrfToken: (request, token) => hasCsrfToken(request, token, signingKey),
+        sessions,
+        factorRoles,
       }),
     );
   if (options.workbench) {

@@ -57,6 +57,21 @@ describe("the store is away", () => {
     },
   );
 
+  test("nor is what is sent to one's own account", async () => {
+    const { text } = await hollis.get("/my-account");
+    const token = /name="token" value="([^"]+)"/.exec(text)?.[1] ?? "";
+    const typed = new URLSearchParams({
+      token,
+      current: "old-and-secret",
+      password: "new-and-secret",
+      again: "new-and-secret",
+    });
+    store.set("cut");
+    const answer = await hollis.post("/my-account/password", typed.toString());
+    store.set("open");
+    expect([answer.status, /and-secret/.test(answer.text)]).toEqual([503, false]);
+  });
+
   test("a password is never kept on an answer", async () => {
     store.set("cut");
     const answer = await hollis.post("/sign-in", "email=a&password=secret-of-somebody&token=x");

@@ -1,5 +1,6 @@
 import {
   type Actor,
+  ConditionTooLong,
   document,
   type Frame,
   factsOf,
@@ -11,12 +12,14 @@ import {
   type Page,
   readPairs,
   resendForm,
+  reservedSegments,
   titleOfCode,
   word,
 } from "@loyal-quill/core";
 import { readBody } from "@loyal-quill/runtime";
 import type { Request, Response } from "express";
 import type { Logger } from "pino";
+import { isAtWorkbench } from "./api/access.js";
 import { problem } from "./api/problem.js";
 import { say } from "./words.js";
 
@@ -33,14 +36,23 @@ export function homePage(
   about: string | null = null,
 ): string {
   const facts = factsOf(actor, new Date());
-  const open = pages.filter(({ page }) => mayOpen(page, facts) === true);
+  const opens = (page: Page): boolean => {
+    try {
+      return mayOpen(page, facts) === true;
+    } catch (error) {
+      // A page that asks too much says so itself: the others are listed.
+      if (error instanceof ConditionTooLong) return false;
+      throw error;
+    }
+  };
+  const open = pages.filter(({ page }) => opens(page));
   const links = open.map(
     ({ page, mount }) =>
       html`<li><a href="${mount}${page.path.list}">${page.plural}</a>${page.description && html`<p>${page.description}</p>`}</li>`,
   );
   const workbench =
     hasWorkbench &&
-    actor.roles.includes("builder") &&
+    isAtWorkbench(actor) &&
     html`<p><a href="/workbench">${say(frame.language, "to-workbench")}</a></p>`;
   const list =
     open.length > 0
@@ -81,7 +93,12 @@ const awayWords =
 export function isStoreAway(error: unknown, depth = 0): boolean {
   if (typeof error !== "object" || error === null || depth > 4) return false;
   const { code, message, name, cause, previous } = error as Readonly<Record<string, unknown>>;
-  if (awayCode.test(String(code ?? "")) || name === "ConnectionException" || awayWords.test(String(message ?? "")))
+  if (
+    awayCode.test(String(code ?? "")) ||
+    name === "ConnectionException" ||
+    name === "DatabaseAway" ||
+    awayWords.test(String(message ?? ""))
+  )
     return true;
   return isStoreAway(cause, depth + 1) || isStoreAway(previous, depth + 1);
 }
@@ -104,7 +121,8 @@ function wordsOf(status: number, language: Language): { title: string; advice: s
  * @returns null where what was sent is no form of a served page
  */
 async function keptForm(request: Request, frame: Frame): Promise<Markup | null> {
-  if (request.method !== "POST" || /^\/(workbench|sign-in|sign-out)(\/|$)/.test(request.path)) return null;
+  // What is sent to the application itself are passwords and codes, and no form of a page.
+  if (request.method !== "POST" || reservedSegments.has(request.path.split("/")[1]?.toLowerCase() ?? "")) return null;
   const body = await readBody(request);
   const pairs = body && "text" in body ? readPairs(body.text) : "no form";
   if (typeof pairs === "string") return null;

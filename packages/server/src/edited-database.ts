@@ -5,8 +5,13 @@ import type { Logger } from "pino";
 import { Feed } from "./api/feed.js";
 import { Censuses } from "./drafts/census.js";
 import { Desk } from "./drafts/desk.js";
-import { accountOf, actorOf, csrfToken } from "./sign-in/session.js";
-import { actorOfToken, bearerOf, digestOf } from "./sign-in/tokens.js";
+import { Threads } from "./drafts/threads.js";
+import { fontSheets } from "./fonts.js";
+import type { Keys } from "./keys.js";
+import { digestOf } from "./sign-in/passwords.js";
+import type { Sessions } from "./sign-in/session.js";
+import { actorOfToken, bearerOf } from "./sign-in/tokens.js";
+import { actorOf } from "./store/entities.js";
 import type { Store } from "./store/store.js";
 
 /** What stands around a page for a person, apart from where the pages are mounted. */
@@ -21,7 +26,10 @@ export interface EditedDatabaseOptions {
   readonly pages: string;
   /** What is kept of it. */
   readonly store: Store;
-  readonly signingKey: string;
+  readonly keys: Keys;
+  readonly sessions: Sessions;
+  /** The application's name. */
+  readonly application: string;
   readonly frame: FrameOf;
   readonly logger: Logger;
   /** Connections to it at most; 10 where it is left out. */
@@ -40,6 +48,8 @@ export interface EditedDatabase {
   readonly database: Database;
   readonly pages: Pages;
   readonly desk: Desk;
+  /** Where drafts are judged, merged and tried. */
+  readonly threads: Threads;
   readonly censuses: Censuses;
   readonly feed: Feed;
   readonly logCare: LogCare;
@@ -54,11 +64,14 @@ export interface EditedDatabase {
  * @throws when it can't be reached or the page files can't be read
  */
 export async function openEditedDatabase(options: EditedDatabaseOptions): Promise<EditedDatabase> {
-  const { name, store, signingKey, logger } = options;
+  const { name, store, keys, sessions, logger } = options;
+  const signingKey = keys.all("forms");
   const pool = connect(options.databaseUrl, options.poolSize);
   const database = databaseOver(pool);
   const feed = new Feed();
+  const mount = name === "" ? "" : `/${name}`;
   let desk: Desk | undefined;
+  let threads: Threads | undefined;
   /** Requests that are being recorded: an orderly end waits for them. */
   const keeping = new Set<Promise<void>>();
   const pages = await createPages({
@@ -71,12 +84,12 @@ export async function openEditedDatabase(options: EditedDatabaseOptions): Promis
     actor: async (request) => {
       const token = bearerOf(request);
       if (token !== null) return actorOfToken(token, store);
-      const found = await accountOf(request, store);
+      const found = await sessions.account(request);
       return found && actorOf(found);
     },
     session: (request) => {
       const token = bearerOf(request);
-      return token === null ? csrfToken(request, signingKey) : `token ${digestOf(token)}`;
+      return token === null ? sessions.formsOf(request) : `token ${digestOf(token)}`;
     },
     frame: options.frame,
     onRequest: (recorded) => {
@@ -90,6 +103,7 @@ export async function openEditedDatabase(options: EditedDatabaseOptions): Promis
       void kept.finally(() => keeping.delete(kept));
     },
     onLoad: () => {
+      threads?.hold(pages.loaded());
       void desk?.sync();
       feed.tell({ kind: "pages" });
     },
@@ -100,9 +114,18 @@ export async function openEditedDatabase(options: EditedDatabaseOptions): Promis
   });
   const logCare = careForLog(database, options.onNotice ?? ((notice) => logger.warn(notice)));
   await logCare.look();
-  desk = new Desk({ store, pages, directory: options.pages, tell: (event) => feed.tell(event) });
+  threads = new Threads({
+    databaseUrl: options.databaseUrl,
+    signingKey,
+    application: options.application,
+    styleSheets: [`${mount}${pages.styleSheet}`, ...fontSheets],
+    mount,
+  });
+  threads.hold(pages.loaded());
+  desk = new Desk({ store, pages, threads, directory: options.pages, tell: (event) => feed.tell(event) });
   await desk.sync();
-  const censuses = new Censuses(database, (event) => feed.tell(event));
+  const censuses = new Censuses(threads, (event) => feed.tell(event));
+  const held = threads;
   const endStreams = (): void => {
     feed.close();
     censuses.close();
@@ -111,9 +134,8 @@ export async function openEditedDatabase(options: EditedDatabaseOptions): Promis
     endStreams();
     logCare.close();
     pages.close();
-    await Promise.all(keeping);
+    await Promise.all([...keeping, held.close()]);
     await pool.end();
   };
-  const mount = name === "" ? "" : `/${name}`;
-  return { name, mount, store, database, pages, desk, censuses, feed, logCare, endStreams, close };
+  return { name, mount, store, database, pages, desk, threads: held, censuses, feed, logCare, endStreams, close };
 }

@@ -4,7 +4,7 @@ import type { Logger } from "pino";
 import { pinoHttp } from "pino-http";
 
 /** Security headers for everything that sets none of its own: no scripts, no foreign frames, no sniffing. */
-export const securityHeaders = (): RequestHandler =>
+export const securityHeaders = (secure: boolean): RequestHandler =>
   helmet({
     contentSecurityPolicy: {
       useDefaults: false,
@@ -18,8 +18,8 @@ export const securityHeaders = (): RequestHandler =>
         frameAncestors: ["'self'"],
       },
     },
-    // Served over plain HTTP on loopback; a proxy that ends TLS sets this one.
-    strictTransportSecurity: false,
+    // Over HTTPS only, for a year (RFC 6797); on loopback without it there is nothing to be strict about.
+    strictTransportSecurity: secure && { maxAge: 31_536_000, includeSubDomains: false },
     xFrameOptions: { action: "sameorigin" },
   });
 

@@ -28,7 +28,7 @@ beforeAll(async () => {
     logUrl: made.reader,
     pages: fileURLToPath(new URL("../../../demo/pages", import.meta.url)),
     workbench: null,
-    signingKey: "a key for tests, thirty-two bytes long",
+    signingKeys: ["a key for tests, thirty-two bytes long"],
     name: "Marrow Vale",
     logger: pino({ level: "silent" }),
   });

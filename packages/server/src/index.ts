@@ -1,6 +1,12 @@
 /** Loyal Quill itself: sign-in, its store, the workbench's API and the served pages. */
-export { type Application, type ApplicationOptions, createApplication } from "./application.js";
+export { type Application, type ApplicationOptions, createApplication, type SignInSettings } from "./application.js";
+export { type Deployment, loopback } from "./edge.js";
+export { leastKeyLength } from "./keys.js";
+export { makeLogger, plainError } from "./log.js";
 export { createPagesApplication, type PagesApplication, type PagesApplicationOptions } from "./pages-application.js";
+export { codeAt } from "./sign-in/factor.js";
 export { hashPassword, newPassword } from "./sign-in/passwords.js";
-export type { Account } from "./store/entities.js";
+export type { SignOnSettings } from "./sign-in/sign-on.js";
+export { type Account, type NewAccount, ownRoles } from "./store/entities.js";
 export { Store } from "./store/store.js";
+export { byCommand, note, trailActions } from "./trail.js";

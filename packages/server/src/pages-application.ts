@@ -3,8 +3,11 @@ import { careForLog, connect, createPages, databaseOver, type Loaded, type Pages
 import express, { type Request } from "express";
 import type { Logger } from "pino";
 import { answerFailure, homePage, nothingHere } from "./documents.js";
+import { atTheEdge, loopback } from "./edge.js";
 import { fontRoutes, fontSheets } from "./fonts.js";
 import { requestLog, securityHeaders } from "./headers.js";
+import { Keys } from "./keys.js";
+import { careful } from "./log.js";
 import { languageOf } from "./words.js";
 
 export interface PagesApplicationOptions {
@@ -14,8 +17,8 @@ export interface PagesApplicationOptions {
   readonly pages: string;
   /** Whoever asks: there is no sign-in. Serve it on loopback only. */
   readonly actor: Actor;
-  /** The key of digests and tokens: 32 bytes at least. */
-  readonly signingKey: string;
+  /** The secrets that all keys are made of, the newest first, of 32 bytes at least. */
+  readonly signingKeys: readonly string[];
   readonly name: string;
   readonly logger: Logger;
   readonly poolSize?: number;
@@ -41,7 +44,8 @@ export interface PagesApplication {
  * @throws when the database can't be reached or the page files can't be read
  */
 export async function createPagesApplication(options: PagesApplicationOptions): Promise<PagesApplication> {
-  const { actor, logger } = options;
+  const { actor } = options;
+  const logger = careful(options.logger);
   const pool = connect(options.databaseUrl, options.poolSize);
   const around = {
     application: options.name,
@@ -55,7 +59,7 @@ export async function createPagesApplication(options: PagesApplicationOptions): 
   const pages = await createPages({
     database,
     pages: options.pages,
-    signingKey: options.signingKey,
+    signingKey: new Keys(options.signingKeys).all("forms"),
     actor: () => actor,
     session: () => "alone",
     frame: (request) => ({ ...around, language: languageOf(request) }),
@@ -72,7 +76,7 @@ export async function createPagesApplication(options: PagesApplicationOptions): 
   const frame: Frame = { ...around, base: "", script: null, styleSheets: [pages.styleSheet, ...fontSheets] };
   const app = express();
   app.disable("x-powered-by");
-  app.use(requestLog(logger), securityHeaders());
+  app.use(requestLog(logger), securityHeaders(false), atTheEdge(loopback));
   app.use("/fonts", fontRoutes());
   app.get("/", (request, response) => {
     response

@@ -3,6 +3,7 @@ import { readFile } from "node:fs/promises";
 import path from "node:path";
 import compression from "compression";
 import express, { type Request, type Response } from "express";
+import { isAtWorkbench } from "./api/access.js";
 import type { Account } from "./store/entities.js";
 
 /** The workbench's built modules and fonts: named by their content, so they may be kept for ever. */
@@ -22,9 +23,9 @@ function sendDocument(template: string, response: Response): void {
 }
 
 /**
- * The workbench at every address below its mount, for builders.
+ * The workbench at every address below its mount, for whoever has a role of the application itself.
  *
- * @param refused answers somebody who is signed in but no builder
+ * @param refused answers somebody who is signed in and has none
  */
 export async function workbenchRoutes(
   directory: string,
@@ -35,7 +36,7 @@ export async function workbenchRoutes(
   return async (request, response) => {
     const found = await account(request);
     if (!found) return response.redirect(303, `/sign-in?next=${encodeURIComponent(request.originalUrl)}`);
-    if (!found.roles.includes("builder")) return refused(request, response, found);
+    if (!isAtWorkbench(found)) return refused(request, response, found);
     sendDocument(template, response);
   };
 }

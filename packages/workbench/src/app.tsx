@@ -1,5 +1,5 @@
 import { lazy, Suspense } from "react";
-import { NavLink, Route, Routes } from "react-router";
+import { Navigate, NavLink, Route, Routes } from "react-router";
 import { styled } from "styled-components";
 import { place } from "./api/client.js";
 import { useFeed } from "./api/feed.js";
@@ -18,6 +18,7 @@ const PeopleRoute = lazy(() => import("./people/people-route.js"));
 const Palette = lazy(() => import("./palette/palette.js"));
 const DatabaseRoute = lazy(() => import("./database/database-route.js"));
 const TableRoute = lazy(() => import("./database/table-route.js"));
+const TrailRoute = lazy(() => import("./trail/trail-route.js"));
 const ChangesRoute = lazy(() => import("./changes/changes-route.js"));
 
 const Head = styled.header`
@@ -62,6 +63,8 @@ const Skip = styled.a`
 /** The workbench: its places, and whether it hears what happens. */
 export function App() {
   const session = useSession();
+  const roles = session.data?.roles ?? [];
+  const isBuilder = roles.includes("builder");
   const live = useFeed();
   const [palette, setPalette] = usePaletteKeys();
   return (
@@ -71,21 +74,32 @@ export function App() {
         <strong>{says.loyalQuill}</strong>
         {place !== "/workbench" && <code>{decodeURIComponent(place.slice("/workbench/at/".length))}</code>}
         <Places aria-label={says.main}>
-          <NavLink to="/" end>
-            {says.pages}
-          </NavLink>
-          <NavLink to="/database">{says.database}</NavLink>
-          <NavLink to="/people">{says.people}</NavLink>
-          <NavLink to="/changes">{says.changes}</NavLink>
-          <button type="button" onClick={() => setPalette(true)} title={says.ctrlK}>
-            {says.goTo}
-          </button>
+          {isBuilder && (
+            <>
+              <NavLink to="/" end>
+                {says.pages}
+              </NavLink>
+              <NavLink to="/database">{says.database}</NavLink>
+            </>
+          )}
+          {(isBuilder || roles.includes("administrator")) && <NavLink to="/people">{says.people}</NavLink>}
+          {roles.includes("auditor") && (
+            <>
+              <NavLink to="/changes">{says.changes}</NavLink>
+              <NavLink to="/trail">{says.trail}</NavLink>
+            </>
+          )}
+          {isBuilder && (
+            <button type="button" onClick={() => setPalette(true)} title={says.ctrlK}>
+              {says.goTo}
+            </button>
+          )}
         </Places>
         <Person>
           <span role="status">
             {live ? <Mark kind="good">{says.live}</Mark> : <Mark kind="wait">{says.disconnected}</Mark>}
           </span>
-          <span>{session.data?.name ?? ""}</span>
+          <a href="/my-account">{session.data?.name ?? ""}</a>
           <a href="/">{session.data?.application ?? says.servedPages}</a>
           <form method="post" action="/sign-out">
             <input type="hidden" name="token" value={session.data?.csrfToken ?? ""} />
@@ -93,7 +107,7 @@ export function App() {
           </form>
         </Person>
       </Head>
-      {palette && (
+      {palette && isBuilder && (
         <Suspense>
           <Palette isOpen={palette} setOpen={setPalette} />
         </Suspense>
@@ -101,12 +115,22 @@ export function App() {
       <Main id="main" tabIndex={-1}>
         <Suspense fallback={<Waiting height="60vh" what={says.opening} />}>
           <Routes>
-            <Route index element={<PagesRoute />} />
+            <Route
+              index
+              element={
+                session.data && !isBuilder ? (
+                  <Navigate to={roles.includes("auditor") ? "/changes" : "/people"} replace />
+                ) : (
+                  <PagesRoute />
+                )
+              }
+            />
             <Route path="pages/:name" element={<SheetRoute />} />
             <Route path="people" element={<PeopleRoute />} />
             <Route path="database" element={<DatabaseRoute />} />
             <Route path="database/:table" element={<TableRoute />} />
             <Route path="changes" element={<ChangesRoute />} />
+            <Route path="trail" element={<TrailRoute />} />
             <Route
               path="*"
               element={

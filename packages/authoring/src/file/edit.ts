@@ -1,18 +1,8 @@
 import type { Edit } from "@loyal-quill/core/findings/edit";
 import type { Path } from "@loyal-quill/core/page/parse";
 import { contentByParts, cut } from "@loyal-quill/core/page/text-parts";
-import {
-  type Document,
-  isMap,
-  isScalar,
-  isSeq,
-  type Node,
-  type Pair,
-  parseDocument,
-  Scalar,
-  type YAMLMap,
-  type YAMLSeq,
-} from "yaml";
+import { readYaml } from "@loyal-quill/core/page/yaml";
+import { type Document, isMap, isScalar, isSeq, type Node, type Pair, Scalar, type YAMLMap, type YAMLSeq } from "yaml";
 import { sameElsewhere } from "./keep-the-rest.js";
 
 /** Why a file can't be edited: where its YAML can't be read, or has not the shape that the edit needs. */
@@ -192,9 +182,9 @@ class Editor {
 
 /** The same for a text that is read as a whole. */
 export function editWhole(text: string, edits: readonly Edit[]): string {
-  const editor = new Editor(parseDocument(text, { prettyErrors: false }));
+  const editor = new Editor(readYaml(text));
   for (const edit of edits) editor.apply(edit);
-  const untouched = parseDocument(text, { prettyErrors: false }).toString(written);
+  const untouched = readYaml(text).toString(written);
   return sameElsewhere(text, untouched, editor.toString());
 }
 

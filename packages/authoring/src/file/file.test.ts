@@ -195,6 +195,15 @@ describe("merging two changes of one page file", () => {
     expect(text).toContain("label: Notes");
   });
 
+  test("lines that repeat by the thousand are not compared line by line", () => {
+    const repeating = (from: number): string =>
+      Array.from({ length: 4000 }, (_, index) => (index % 97 === from ? "b" : "a")).join("\n");
+    const [base, mine, theirs] = [repeating(1), repeating(2), repeating(3)];
+    const { text, conflicts } = mergePageFiles(base, mine, theirs);
+    expect(text).toBe(theirs);
+    expect(conflicts).toEqual([{ path: [], before: base, mine, theirs }]);
+  });
+
   test("the same setting changed twice is a conflict with both values; what else changed is merged", () => {
     const mine = editPageFile(commented, [label("name", "Gauge"), label("code", "Code")]);
     const theirs = editPageFile(commented, [label("name", "Name of the station")]);

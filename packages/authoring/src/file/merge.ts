@@ -28,9 +28,21 @@ const meets = (a: Path, b: Path): boolean => {
   return samePath(a.slice(0, length), b.slice(0, length));
 };
 
+/** Pairs of equal lines that are looked at: what repeats its lines has so many of them that a comparison by lines would not end. */
+const mostPairs = 200_000;
+
+/** How many pairs of equal lines two texts have. */
+function equalPairs(a: readonly string[], b: readonly string[]): number {
+  const counts = new Map<string, number>();
+  for (const line of a) counts.set(line, (counts.get(line) ?? 0) + 1);
+  return b.reduce((sum, line) => sum + (counts.get(line) ?? 0), 0);
+}
+
 /** By lines, where the sides changed different ones and the result can be read. */
 function byLines(base: string, mine: string, theirs: string): string | undefined {
-  const parts = diff3Merge(mine.split("\n"), base.split("\n"), theirs.split("\n"), { excludeFalseConflicts: true });
+  const [a, o, b] = [mine.split("\n"), base.split("\n"), theirs.split("\n")];
+  if (equalPairs(o, a) + equalPairs(o, b) > mostPairs) return undefined;
+  const parts = diff3Merge(a, o, b, { excludeFalseConflicts: true });
   if (parts.some((part) => part.conflict)) return undefined;
   const text = parts.flatMap((part) => part.ok ?? []).join("\n");
   return contentOf(text) ? text : undefined;

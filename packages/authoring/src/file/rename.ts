@@ -1,4 +1,5 @@
-import { isMap, isScalar, isSeq, type Node, type Pair, parseDocument, type Scalar } from "yaml";
+import { readYaml } from "@loyal-quill/core/page/yaml";
+import { isMap, isScalar, isSeq, type Node, type Pair, type Scalar } from "yaml";
 
 /** The scalars that name a column by standing at their place in a page file. */
 function namesIn(root: unknown): Scalar[] {
@@ -39,7 +40,7 @@ const literally = (name: string): string => name.replaceAll(/[^\w]/g, "\\$&");
  * Labels and messages are words for people and stay.
  */
 export function renamedColumn(text: string, from: string, to: string): string {
-  const places = namesIn(parseDocument(text, { prettyErrors: false }).contents)
+  const places = namesIn(readYaml(text).contents)
     .filter(({ value }) => value === from || value === `-${from}`)
     .flatMap(({ range }) => (range ? [{ start: range[0], end: range[1] }] : []))
     .sort((a, b) => b.start - a.start);

@@ -1,4 +1,5 @@
 import type { Page } from "@loyal-quill/core/page/page";
+import { looksSecret } from "@loyal-quill/core/page/sensitive";
 import { Parameters, quoted, quotedTable, type Statement } from "@loyal-quill/core/postgres/statement";
 import { textForm } from "@loyal-quill/core/postgres/text-form";
 import type { Column, Table } from "@loyal-quill/core/table/model";
@@ -63,7 +64,13 @@ export function neighbourStatement(page: Page, key: readonly string[], by: 1 | -
 
 /** A few rows of a table as they lie there. */
 export function sampleStatement(table: Table, columns: readonly Column[], most: number): Statement {
-  const names = columns.map((column) => `left(${textForm("t", column)}, 200) AS ${quoted(column.name)}`);
+  const names = columns.map((column) => {
+    const name = quoted(column.name);
+    // What looks like a secret is told to nobody.
+    return looksSecret(column)
+      ? `CASE WHEN t.${name} IS NOT NULL THEN '(not shown)' END AS ${name}`
+      : `left(${textForm("t", column)}, 200) AS ${name}`;
+  });
   return {
     purpose: "sample rows",
     text: `SELECT ${names.join(", ")}\nFROM ${quotedTable(table)} AS t\nLIMIT ${most}`,

@@ -1,5 +1,5 @@
 import { randomUUID } from "node:crypto";
-import { hashPassword, newPassword, Store } from "@loyal-quill/server";
+import { byCommand, hashPassword, newPassword, note, Store } from "@loyal-quill/server";
 import type { Say } from "../cluster/cluster.js";
 import { CannotStart } from "../listen.js";
 
@@ -18,17 +18,19 @@ export async function addAccount(options: AccountOptions, say: Say): Promise<voi
   try {
     const email = options.email.toLowerCase();
     if (await store.accountByEmail(email)) throw new CannotStart(`There is an account for ${email} already.`);
-    const password = newPassword();
+    const [id, password] = [randomUUID(), newPassword()];
     await store.keepAccount({
-      id: randomUUID(),
+      id,
       email,
       name: options.name,
       passwordHash: await hashPassword(password),
       roles: [...options.roles],
       attributes: options.attributes,
       active: true,
+      mustChangePassword: true,
     });
-    say(`${email} can sign in with the password ${password} (shown this once).`);
+    await note(store, byCommand, "account.made", { name: email, id }, { roles: options.roles.join(", ") });
+    say(`${email} can sign in with the password ${password} (shown this once), and chooses another one then.`);
   } finally {
     await store.close();
   }

@@ -196,7 +196,7 @@ describe("quill account add", () => {
       "region_id=2",
     );
     expect(first.out).toMatch(
-      /^lotte@marrow-vale\.example can sign in with the password \S{20} \(shown this once\)\.\n$/,
+      /^lotte@marrow-vale\.example can sign in with the password \S{20} \(shown this once\), and chooses another one then\.\n$/,
     );
     const again = await quill("account", "add", "lotte@marrow-vale.example", "--store", made.store, "--name", "x");
     expect(again.error).toContain("There is an account for lotte@marrow-vale.example already.");

@@ -55,7 +55,7 @@ async function sampleOf(sql: readonly string[]): Promise<Sample> {
       as: "Lotte Haas",
       roles: [],
       name: "Samples",
-      signingKey: undefined,
+      signingKeys: undefined,
     },
     () => {},
   );

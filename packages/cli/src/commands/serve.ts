@@ -4,7 +4,15 @@ import { createServer } from "node:http";
 import { isIP } from "node:net";
 import { type Attribute, readLogState } from "@loyal-quill/core";
 import type { Loaded, Pages } from "@loyal-quill/runtime";
-import { createApplication, createPagesApplication } from "@loyal-quill/server";
+import {
+  createApplication,
+  createPagesApplication,
+  type Deployment,
+  leastKeyLength,
+  loopback,
+  makeLogger,
+  type SignInSettings,
+} from "@loyal-quill/server";
 import type express from "express";
 import { pino } from "pino";
 import type { Say } from "../cluster/cluster.js";
@@ -36,8 +44,18 @@ export interface ServeOptions {
   /** How long an orderly stop waits for answers, in seconds. */
   readonly stopWithin?: number | undefined;
   readonly name: string;
-  /** Undefined: one for this run only. */
-  readonly signingKey: string | undefined;
+  /** The newest first; undefined: one for this run only. */
+  readonly signingKeys: readonly string[] | undefined;
+  /** The proxies before it, which end HTTPS; 0 for none. */
+  readonly behindProxy?: number | undefined;
+  /** The address of the application as browsers see it, without a path: what it is known as. */
+  readonly origin?: string | undefined;
+  /** Further names under which it may be asked. */
+  readonly hostNames?: readonly string[];
+  /** Whether people may come over plain HTTP from other machines. */
+  readonly plainHttp?: boolean;
+  /** How people sign in. */
+  readonly signIn?: SignInSettings;
 }
 
 export interface Serving {
@@ -48,8 +66,28 @@ export interface Serving {
 const isLoopback = (host: string): boolean =>
   host === "localhost" || host === "::1" || (isIP(host) === 4 && host.startsWith("127."));
 
+function isOrigin(text: string): boolean {
+  try {
+    const { protocol, pathname, search, hash, username } = new URL(text);
+    return /^https?:$/.test(protocol) && `${pathname}${search}${hash}${username}` === "/";
+  } catch {
+    return false;
+  }
+}
+
+/** How the application stands towards browsers, by what was told. */
+function deploymentOf({ behindProxy = 0, origin, hostNames = [], host, plainHttp }: ServeOptions): Deployment {
+  const named = [...(origin === undefined ? [] : [new URL(origin).hostname]), ...hostNames];
+  const own = isLoopback(host) ? (loopback.hosts ?? []) : [];
+  // Where nobody said under which names it is known, and other machines ask, any will do.
+  const hosts = named.length === 0 && !isLoopback(host) && plainHttp ? null : [...own, ...named];
+  return { secure: behindProxy > 0 || origin?.startsWith("https:") === true, hops: behindProxy, hosts };
+}
+
 /** Refuses what would be open to everybody, or can't work. */
-function judge({ as, store, host, pages: first, also = [], steps = "none" }: ServeOptions): void {
+function judge(options: ServeOptions): void {
+  const { as, store, host, pages: first, also = [], steps = "none" } = options;
+  const { behindProxy = 0, plainHttp = false, origin, signIn = {}, signingKeys } = options;
   const pages = [first, ...also.map((each) => each.pages)].find((directory) => !existsSync(directory));
   if (as !== undefined && also.length > 0)
     throw new CannotStart("With --as there is one database only: leave --also out, or choose --store.");
@@ -65,6 +103,27 @@ function judge({ as, store, host, pages: first, also = [], steps = "none" }: Ser
     );
   if (as !== undefined && store !== undefined)
     throw new CannotStart("With --as nobody signs in, so there is nothing to store: choose --as or --store.");
+  if (!isLoopback(host) && !behindProxy && !plainHttp)
+    throw new CannotStart(
+      `On ${host} passwords and sessions would go over the network as they are. Put a proxy with HTTPS before it and say --behind-proxy, or say --plain-http if that is meant.`,
+    );
+  if (behindProxy && origin === undefined)
+    throw new CannotStart(
+      "Behind a proxy it must know its own address: say --origin, like --origin https://records.example.",
+    );
+  if (origin !== undefined && !isOrigin(origin))
+    throw new CannotStart(
+      `"${origin}" is no address of an application: say it like https://records.example, without a path.`,
+    );
+  if (signIn.passwords === false && !signIn.elsewhere)
+    throw new CannotStart(
+      "Without passwords nobody could sign in: set QUILL_OIDC_ISSUER and what goes with it, or leave --no-passwords out.",
+    );
+  const short = signingKeys?.findIndex((key) => Buffer.byteLength(key) < leastKeyLength) ?? -1;
+  if (short >= 0)
+    throw new CannotStart(
+      `Signing key ${short + 1} of QUILL_SIGNING_KEYS is shorter than ${leastKeyLength} bytes. Make one with: openssl rand -hex 32`,
+    );
   if (as === undefined && store === undefined)
     throw new CannotStart(
       "Who may use the pages? Say --store URL, a database of its own for accounts and sessions; or --as NAME to be everybody yourself, on this machine only.",
@@ -72,7 +131,7 @@ function judge({ as, store, host, pages: first, also = [], steps = "none" }: Ser
 }
 
 /** A page saves and logs in one statement, so there must be a log. */
-async function needLog(url: string): Promise<void> {
+async function needLog(url: string, isAlone: boolean, say: Say): Promise<void> {
   const state = await withDatabase(url, readLogState);
   if (!state.there)
     throw new CannotStart(
@@ -81,6 +140,36 @@ async function needLog(url: string): Promise<void> {
   if (!state.usable)
     throw new CannotStart(
       `This connection may not add to the change log of ${shownUrl(url)}. Grant it as the database's owner with: quill log install --database URL --for ROLE`,
+    );
+  const tooMuch = state.superuser
+    ? "is a superuser, whom no right holds back"
+    : state.owned
+      ? "owns the change log, and could change or remove what stands in it"
+      : state.alterable
+        ? "may change or remove entries of the change log"
+        : null;
+  if (tooMuch === null) return;
+  const advice = `The user of ${shownUrl(url)} ${tooMuch}. Serve pages as a role of their own, with no more than the rights on the tables that they edit, made known to the log with: quill log install --database URL --for ROLE`;
+  // Alone on one's own machine it is a matter of taste; for others the log would be worth nothing.
+  if (!isAlone) throw new CannotStart(advice);
+  say(advice);
+}
+
+/** The store holds password hashes and the trail: it is no database that people edit. */
+function needStoreApart(options: ServeOptions): void {
+  const placeOf = (url: string): string => {
+    try {
+      const { hostname, port, pathname } = new URL(url);
+      return `${hostname}:${port || "5432"}${pathname}`;
+    } catch {
+      return url;
+    }
+  };
+  if (options.store === undefined) return;
+  const store = placeOf(options.store);
+  if ([options.database, ...(options.also ?? []).map((each) => each.databaseUrl)].some((url) => placeOf(url) === store))
+    throw new CannotStart(
+      "The store and the database that is edited are the same. The store holds accounts and the trail: make it a database of its own, with a user of its own.",
     );
 }
 
@@ -92,14 +181,16 @@ interface Made {
 }
 
 /** What is wrong with the page files, each finding with its place, as `quill check` tells it. */
-function* findingLines({ files }: Loaded): Generator<string> {
+function* findingLines({ files }: Loaded, isAlone: boolean): Generator<string> {
+  // Where there is one person only, everybody is nobody else.
   for (const { name, findings } of files)
-    for (const { severity, line, column, message } of findings)
-      yield `${name}.page.yaml:${line}:${column}  ${severity}  ${message}`;
+    for (const { code, severity, line, column, message } of findings)
+      if (!(isAlone && code === "open-to-everybody"))
+        yield `${name}.page.yaml:${line}:${column}  ${severity}  ${message}`;
 }
 
-function make(options: ServeOptions, signingKey: string, say: Say): Promise<Made> {
-  const logger = pino({ level: process.env.LOG_LEVEL ?? "warn" }, pino.destination(2));
+function make(options: ServeOptions, signingKeys: readonly string[], say: Say): Promise<Made> {
+  const logger = makeLogger(process.env.LOG_LEVEL ?? "warn", pino.destination(2));
   const { database: databaseUrl, pages, name, as, store, roles, attributes = {}, steps = "none" } = options;
   const limits = {
     onNotice: say,
@@ -113,11 +204,11 @@ function make(options: ServeOptions, signingKey: string, say: Say): Promise<Made
       pages,
       name,
       logger,
-      signingKey,
+      signingKeys,
       actor: { id: as, name: as, roles, attributes },
       onLoad: (loaded) => {
         say(`The page files were read again: ${loaded.pages.length} of ${loaded.files.length} are served.`);
-        for (const line of findingLines(loaded)) say(line);
+        for (const line of findingLines(loaded, true)) say(line);
       },
       ...(steps === "none" ? {} : { onRequest: (recorded) => stepLines(recorded, steps === "values").forEach(say) }),
     });
@@ -129,28 +220,34 @@ function make(options: ServeOptions, signingKey: string, say: Say): Promise<Made
     storeUrl: store ?? "",
     pages,
     workbench: options.workbench ? workbenchDirectory() : null,
-    signingKey,
+    signingKeys,
     name,
     logger,
+    deployment: deploymentOf(options),
+    ...(options.signIn ? { signIn: options.signIn } : {}),
   });
 }
 
 /** `quill serve`: the pages of a directory over a database. */
 export async function serve(options: ServeOptions, say: Say): Promise<Serving> {
   judge(options);
-  for (const url of [options.database, ...(options.also ?? []).map((each) => each.databaseUrl)]) await needLog(url);
-  if (options.signingKey === undefined)
+  needStoreApart(options);
+  for (const url of [options.database, ...(options.also ?? []).map((each) => each.databaseUrl)])
+    await needLog(url, options.as !== undefined, say);
+  if (options.signingKeys === undefined)
     say(
-      "No QUILL_SIGNING_KEY is set: a key is made for this run, so forms that are open now can't be sent after a restart.",
+      options.as === undefined
+        ? "No QUILL_SIGNING_KEYS are set: a key is made for this run, so sessions and open forms end with it, and second factors set up now can't be read afterwards."
+        : "No QUILL_SIGNING_KEYS are set: a key is made for this run, so forms that are open now can't be sent after a restart.",
     );
-  const application = await make(options, options.signingKey ?? randomBytes(32).toString("hex"), say);
+  const application = await make(options, options.signingKeys ?? [randomBytes(32).toString("hex")], say);
   const server = createServer(application.app);
   try {
     const port = await listen(server, options.port, say, options.host);
     const loaded = application.pages.loaded();
     const unsound = loaded.files.filter((file) => file.page === null);
     say(`${loaded.files.length - unsound.length} of ${loaded.files.length} page files are served.`);
-    for (const line of findingLines(loaded)) say(line);
+    for (const line of findingLines(loaded, options.as !== undefined)) say(line);
     if (unsound.length > 0)
       say(`Out of service until they are put right: ${unsound.map((file) => file.name).join(", ")}.`);
     const host = isIP(options.host) === 6 ? `[${options.host}]` : options.host;

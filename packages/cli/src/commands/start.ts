@@ -5,7 +5,7 @@ import { createServer, type Server } from "node:http";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
 import { demoPages } from "@loyal-quill/demo";
-import { type Application, createApplication } from "@loyal-quill/server";
+import { type Application, createApplication, makeLogger, type SignInSettings } from "@loyal-quill/server";
 import { pino } from "pino";
 import { type Cluster, type Say, startCluster } from "../cluster/cluster.js";
 import { barrier } from "../cluster/run-as.js";
@@ -26,6 +26,8 @@ export interface StartOptions {
   /** Another directory of page files than the demo's. */
   readonly pages?: string;
   readonly now?: Date;
+  /** How people sign in; with passwords where it is left out. */
+  readonly signIn?: SignInSettings;
 }
 
 export interface Started {
@@ -109,9 +111,9 @@ async function startOn(
   say: Say,
 ): Promise<Started> {
   const databases = await provision(cluster, secrets, { fresh: options.fresh, now: options.now ?? new Date() }, say);
-  const logger = pino(
-    { level: process.env.LOG_LEVEL ?? "warn" },
-    pino.destination({ dest: path.join(directory, "quill.log"), mkdir: true, sync: false }),
+  const logger = makeLogger(
+    process.env.LOG_LEVEL ?? "warn",
+    pino.destination({ dest: path.join(directory, "quill.log"), mkdir: true, sync: false, mode: 0o600 }),
   );
   const pages = options.pages ?? (await pagesIn(directory, options.fresh));
   const archive = path.join(directory, "archive-pages");
@@ -130,11 +132,12 @@ async function startOn(
       },
     ],
     workbench: workbenchDirectory(),
-    signingKey: secrets.signing,
+    signingKeys: [secrets.signing],
     name: "Marrow Vale gauge network",
     about:
       "Water levels of the Marrow and its tributaries are measured at 48 stations. Flood warnings go out by the figures kept here, so they are corrected on these pages, and every change is logged.",
     logger,
+    ...(options.signIn ? { signIn: options.signIn } : {}),
   });
   try {
     const accounts = await provisionAccounts(application.store, secrets);

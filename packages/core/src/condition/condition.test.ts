@@ -1,6 +1,7 @@
 import { describe, expect, test } from "@jest/globals";
 import { Parameters, type Row } from "../postgres/statement.js";
 import { factsOf, hollis, mv014, station } from "../testing/marrow-vale.js";
+import { Budget, ConditionTooLong, mostParameters } from "./budget.js";
 import { truthOf } from "./evaluate.js";
 import type { Actor } from "./facts.js";
 import { parseCondition } from "./parse.js";
@@ -153,5 +154,57 @@ describe("a condition as SQL", () => {
 
   test("text is ordered by code point, as the evaluator orders it", () => {
     expect(sql('row.name < "M"').text).toBe('(t."name"::text < $1::text COLLATE "C")');
+  });
+});
+
+describe("the steps of a condition", () => {
+  const numbers = (count: number): string => `[${Array.from({ length: count }, (_, index) => index).join(", ")}]`;
+  const nested = (depth: number, count: number): string => {
+    const names = ["a", "b", "c", "d"].slice(0, depth);
+    const body = names.map((name) => `${name} == 999`).join(" && ");
+    return names.reduceRight((inside, name) => `${numbers(count)}.exists(${name}, ${inside})`, body);
+  };
+  const long = { ...hollis, attributes: { many: Array.from({ length: 200 }, (_, index) => `m${index}`) } };
+  const cubed = 'actor.many.exists(a, actor.many.exists(b, actor.many.exists(c, a == "x" && b == "x" && c == "x")))';
+
+  test("lists that multiply are refused when the page is read, with how many steps they would take", () => {
+    const read = parseCondition(nested(4, 50), station, station);
+    expect(read).toMatchObject({
+      ok: false,
+      problem: { message: expect.stringMatching(/^This takes up to [\d,]+ steps each time/), offset: 0 },
+    });
+    expect(parseCondition(nested(2, 20), station, station).ok).toBe(true);
+  });
+
+  test("lists of an actor that multiply are given up after a number of steps", () => {
+    expect(() => truth(cubed.replaceAll("&&", "||"), mv014, long)).toThrow(ConditionTooLong);
+    expect(() => sql(`${cubed} || row.region_id == 2`, long)).toThrow(ConditionTooLong);
+    const asking = "actor.many.exists(a, actor.many.exists(b, row.name == a && row.code == b))";
+    expect(() => sql(asking, long)).toThrow(ConditionTooLong);
+    const fewer = { ...long, attributes: { many: long.attributes.many.slice(0, 50) } };
+    expect(sql(asking, fewer).values.length).toBeLessThan(mostParameters);
+  });
+
+  test("what decides ends the evaluation", () => {
+    const steps = (source: string): number => {
+      for (let most = 1; ; most++) {
+        try {
+          truthOf(read(source).expression, factsOf(long, mv014, mv014), new Budget(most));
+          return most;
+        } catch (error) {
+          if (!(error instanceof ConditionTooLong)) throw error;
+        }
+      }
+    };
+    expect(steps(`row.status == "planned" && ${nested(2, 20)}`)).toBeLessThan(10);
+    expect(steps(`row.status == "live" || ${nested(2, 20)}`)).toBeLessThan(10);
+    expect(steps('actor.many.exists(a, a == "m1")')).toBeLessThan(12);
+    expect(steps('actor.many.all(a, a == "m0")')).toBeLessThan(12);
+    expect(steps(nested(2, 20))).toBeGreaterThan(400);
+  });
+
+  test("a long text takes steps by its length", () => {
+    const row = { ...mv014, notes: "n".repeat(60_000_000) };
+    expect(() => truth('row.notes.contains("x")', row)).toThrow(ConditionTooLong);
   });
 });

@@ -55,7 +55,7 @@ export interface ValueExpression {
 }
 
 /** The parts directly inside an expression. */
-function partsOf(expression: Expression): readonly Expression[] {
+export function partsOf(expression: Expression): readonly Expression[] {
   switch (expression.op) {
     case "compare":
     case "and":

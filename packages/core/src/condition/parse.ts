@@ -2,6 +2,7 @@ import { type ASTNode, Environment } from "@marcbachmann/cel-js";
 import type { Column, Table } from "../table/model.js";
 import { microseconds } from "../values/instant.js";
 import { type Misspelt, misspelt, suggestion } from "../values/nearest.js";
+import { mostWrittenSteps, writtenSteps } from "./budget.js";
 import {
   type Comparison,
   type Condition,
@@ -316,6 +317,16 @@ const environment = new Environment({
   limits: { maxAstNodes: 400, maxDepth: 40, maxListElements: 200, maxCallArguments: 8 },
 });
 
+/** Refuses what nested lists multiply beyond what is evaluated for each record and person. */
+function bounded(expression: Expression): Expression {
+  const steps = writtenSteps(expression);
+  if (steps <= mostWrittenSteps) return expression;
+  throw new NotUnderstood(
+    `This takes up to ${steps.toLocaleString("en")} steps each time, because its lists multiply; ${mostWrittenSteps.toLocaleString("en")} are the most. Make the lists shorter, or use fewer exists() and all() inside one another.`,
+    0,
+  );
+}
+
 /** The first line of the parser's message, without its drawing. */
 const firstLine = (message: string): string => (message.split("\n")[0] ?? message).trim();
 
@@ -339,13 +350,13 @@ function problemOf(error: unknown): { readonly ok: false; readonly problem: Cond
 /**
  * Reads a condition written in CEL (Common Expression Language) and checks it against the table.
  *
- * @param source at most 400 parts, 40 deep
+ * @param source at most 400 parts, 40 deep, and 5,000 steps by the lists that are written in it
  * @param table the table whose columns `row` names
  * @param form the table whose columns `form` names; null where `form` is not known at this place
  */
 export function parseCondition(source: string, table: Table, form: Table | null): ConditionResult {
   try {
-    const expression = new Reader(table, form).truth(environment.parse(source).ast);
+    const expression = bounded(new Reader(table, form).truth(environment.parse(source).ast));
     const columns = (from: "row" | "form"): string[] => [
       ...new Set(
         everyPart(expression).flatMap((part) => (part.op === "column" && part.from === from ? [part.column.name] : [])),
@@ -365,7 +376,7 @@ export type ValueResult =
 export function parseValue(source: string, column: Column, table: Table): ValueResult {
   try {
     const { ast } = environment.parse(source);
-    const expression = new Reader(table, null).read(ast);
+    const expression = bounded(new Reader(table, null).read(ast));
     if (everyPart(expression).some(({ op }) => op === "column"))
       throw new NotUnderstood(
         'A value is made of "actor", "now" and what is written here; "row" is not known here.',

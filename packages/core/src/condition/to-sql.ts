@@ -1,6 +1,7 @@
 import { type Parameters, quoted, type Stored } from "../postgres/statement.js";
 import type { Column } from "../table/model.js";
-import { membersOf, truthOf } from "./evaluate.js";
+import { Budget, ConditionTooLong, mostParameters } from "./budget.js";
+import { expressionValue, membersOf, truthOf } from "./evaluate.js";
 import {
   type Comparison,
   type Condition,
@@ -35,16 +36,23 @@ const castOf: Partial<Record<ValueType, string>> = {
 };
 
 class Writer {
+  private readonly budget = new Budget();
+  private readonly most: number;
+
   constructor(
     private readonly parameters: Parameters,
     private readonly facts: Facts,
     private readonly alias: string,
-  ) {}
+  ) {
+    this.most = parameters.values.length + mostParameters;
+  }
 
   truth(expression: Expression): string {
+    this.budget.spend();
+    if (this.parameters.values.length > this.most) throw new ConditionTooLong();
     // What does not ask for the stored row is decided here and travels as its result.
     if (!asksForRow(expression)) {
-      return this.parameters.add(asStored(truthOf(expression, this.facts)), "boolean");
+      return this.parameters.add(asStored(truthOf(expression, this.facts, this.budget)), "boolean");
     }
     switch (expression.op) {
       case "and":
@@ -83,19 +91,22 @@ class Writer {
   private membership(expression: Expression & { op: "in" }): string {
     const column = expression.value.op === "column" ? expression.value.column : undefined;
     const value = this.value(expression.value, expression.type, column);
-    const members = membersOf(expression.list, this.facts);
+    const members = membersOf(expression.list, this.facts, this.budget);
     if (members.length === 0) return this.parameters.add("false", "boolean");
     return `(${value} IN (${members.map((member) => this.constant(member, expression.type, column)).join(", ")}))`;
   }
 
   private quantifier(expression: Expression & { op: "some" | "every" }): string {
-    const members = membersOf(expression.list, this.facts);
+    const members = membersOf(expression.list, this.facts, this.budget);
     if (members.length === 0) return this.parameters.add(String(expression.op === "every"), "boolean");
-    const bodies = members.map((member) => this.truth(substituted(expression.body, expression.variable, member)));
+    const bodies = members.map((member) =>
+      this.truth(substituted(expression.body, expression.variable, member, this.budget)),
+    );
     return `(${bodies.join(expression.op === "some" ? " OR " : " AND ")})`;
   }
 
   private constant(value: Stored, type: ValueType, column: Column | undefined): string {
+    this.budget.spend();
     const cast = type === "enum" ? (column?.type.cast ?? "text") : (castOf[type] ?? "text");
     return this.parameters.add(fitting(value, type, column), cast);
   }
@@ -107,8 +118,7 @@ class Writer {
       return type === "text" || (type === "enum" && column !== expression.column) ? `${name}::text` : name;
     }
     if (asksForRow(expression)) return this.calculated(expression, type, column);
-    const [value] = membersOf({ op: "list", members: [expression] }, this.facts);
-    return this.constant(value ?? null, type, column);
+    return this.constant(expressionValue(expression, this.facts, this.budget), type, column);
   }
 
   /** A value that is made of the row's: written as SQL, every number as `numeric`. */
@@ -152,8 +162,9 @@ const textTests: Readonly<Record<TextTest, (text: string, part: string) => strin
 const asStored = (truth: boolean | null): Stored => (truth === null ? null : String(truth));
 
 /** The body with a quantifier's variable replaced by one member of its list. */
-function substituted(expression: Expression, variable: string, value: Stored): Expression {
-  if (expression.op !== "variable") return withParts(expression, (part) => substituted(part, variable, value));
+function substituted(expression: Expression, variable: string, value: Stored, budget: Budget): Expression {
+  budget.spend();
+  if (expression.op !== "variable") return withParts(expression, (part) => substituted(part, variable, value, budget));
   return expression.name === variable ? { op: "literal", type: "any", value } : expression;
 }
 
@@ -162,6 +173,7 @@ function substituted(expression: Expression, variable: string, value: Stored): E
  *
  * @param parameters where its values go; the text depends on the actor only through the length of the actor's lists
  * @param alias the table's alias in the statement
+ * @throws ConditionTooLong
  */
 export const predicate = (condition: Condition, parameters: Parameters, facts: Facts, alias: string): string =>
   new Writer(parameters, facts, alias).truth(condition.expression);

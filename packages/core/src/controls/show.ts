@@ -20,12 +20,12 @@ export const keeping = (wanted: Control, text: string): Control =>
  * @param page the IANA name of its time zone, and its language
  */
 export function show(
-  { control, column }: { readonly control: Control; readonly column: Column },
+  { control, column, hidden }: { readonly control: Control; readonly column: Column; readonly hidden?: boolean },
   stored: Stored,
   { timeZone, language }: { readonly timeZone: string; readonly language: Language },
 ): Shown {
   const kind = controlKind(control);
-  if (stored === null) return { control, text: kind.empty ?? "" };
+  if (stored === null || hidden) return { control, text: kind.empty ?? "" };
   const text = kind.textOf?.(stored, column, timeZone, language) ?? stored;
   return { control: keeping(control, text), text };
 }
@@ -37,4 +37,18 @@ export function show(
 export function normal(control: Control, text: string): string {
   const lines = text.replaceAll(/\r\n?/g, "\n");
   return controlKind(control).normal?.(lines) ?? lines;
+}
+
+/**
+ * What is kept of a field to know later whether it is stored as it was: what its control shows; of one that shows nothing, what is
+ * stored, which is longer than what a token keeps as it is.
+ */
+export function comparable(
+  field: { readonly control: Control; readonly column: Column; readonly hidden?: boolean },
+  stored: Stored,
+  page: { readonly timeZone: string; readonly language: Language },
+): string {
+  if (field.hidden) return `stored and not shown: ${stored === null ? "nothing" : `"${stored}"`}`;
+  const shown = show(field, stored, page);
+  return normal(shown.control, shown.text);
 }

@@ -19,6 +19,32 @@ export const findingKinds = {
     means: "The file is longer than 256 KiB.",
     remedy: "Split the page, or shorten its texts.",
   },
+  "too-much": {
+    levels: ["error"],
+    means: "The page takes more time or memory to judge than it may, and was given up.",
+    remedy: "Make it smaller: fewer or shorter fields, patterns, lists and conditions.",
+  },
+  further: {
+    levels: ["error", "warning"],
+    means: "There are more findings than are listed.",
+    remedy: "Put right those that are listed, and look again.",
+  },
+  sensitive: {
+    levels: ["error"],
+    means:
+      "A column whose values are told to nobody is used where it would tell them: in a search, a filter or an address.",
+    remedy: "Take it out there, or write sensitive: false at its field.",
+  },
+  "log-table": {
+    levels: ["error"],
+    means: "The page is made over the change log itself.",
+    remedy: "Take another table. Changes are read in the workbench.",
+  },
+  "open-to-everybody": {
+    levels: ["warning"],
+    means: "The page does not say who may open it, so that everybody may who is signed in.",
+    remedy: 'Give it access.open, or write open: "true" where that is meant.',
+  },
   "not-yaml": {
     levels: ["error"],
     means: "The text is not valid YAML, or its aliases stand for more than a page file may hold.",

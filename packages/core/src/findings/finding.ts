@@ -26,3 +26,22 @@ export const isError = (finding: Finding): boolean => finding.severity === "erro
 
 /** The order in which findings are read: by place. */
 export const byPlace = (a: Finding, b: Finding): number => a.line - b.line || a.column - b.column;
+
+/** Findings that are listed at most. */
+export const mostFindings = 200;
+
+/**
+ * No more findings than are read: the errors first, in the order of the file, and how many others there are.
+ *
+ * @param number how many there are, where not all of them are given
+ */
+export function capped(findings: readonly Finding[], number = findings.length): readonly Finding[] {
+  if (number <= mostFindings) return findings;
+  const ordered = [...findings.filter(isError), ...findings.filter((each) => !isError(each))];
+  const listed = ordered.slice(0, mostFindings).sort(byPlace);
+  const left = ordered.slice(mostFindings);
+  const { line, column } = left[0] ?? { line: 1, column: 1 };
+  const severity = left.some(isError) ? "error" : "warning";
+  const message = `There are ${(number - mostFindings).toLocaleString("en")} more findings like these.`;
+  return [...listed, { severity, code: "further", message, line, column }];
+}

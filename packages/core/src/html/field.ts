@@ -18,6 +18,7 @@ const describedBy = (view: FieldView, id: string): string | null =>
     view.field.unit && `${id}-unit`,
     view.problems.length > 0 && `${id}-problem`,
     view.replaces !== null && !view.conflict && `${id}-stored`,
+    view.isHidden && `${id}-kept`,
     view.conflict && `${id}-conflict`,
     view.offer?.searched && `${id}-found`,
   ]
@@ -133,7 +134,7 @@ const downloadOf = (view: FieldView, language: Language): Markup | null =>
 function fixedBlock(view: FieldView, index: number, language: Language): Markup {
   const id = idOf(index);
   const { field } = view;
-  return html`<div class="field fixed" data-field="${field.column.name}"><span class="label" id="${id}-label">${field.label}</span>${helpOf(view, id)}<div class="control"><span class="value" role="group" aria-labelledby="${id}-label">${downloadOf(view, language) ?? readOnlyText(view, language)}</span>${unitOf(view, id)}</div></div>`;
+  return html`<div class="field fixed" data-field="${field.column.name}"><span class="label" id="${id}-label">${field.label}</span>${helpOf(view, id)}<div class="control"><span class="value" role="group" aria-labelledby="${id}-label">${downloadOf(view, language) ?? (view.isHidden ? word(language, "not-shown") : readOnlyText(view, language))}</span>${unitOf(view, id)}</div></div>`;
 }
 
 const unitOf = ({ field }: FieldView, id: string): Markup | null =>
@@ -144,7 +145,8 @@ const helpOf = ({ field }: FieldView, id: string): Markup | null =>
 function takenBlock(view: FieldView, index: number, language: Language, content: Markup): Markup {
   const id = idOf(index);
   const { field } = view;
-  const [unit, help] = [unitOf(view, id), helpOf(view, id)];
+  const kept = view.isHidden ? html`<p class="help" id="${id}-kept">${word(language, "stored-hidden")}</p>` : null;
+  const [unit, help] = [unitOf(view, id), html`${helpOf(view, id)}${kept}`];
   const problems =
     view.problems.length > 0 ? html`<p class="problem" id="${id}-problem">${view.problems.join(" ")}</p>` : null;
   const wrong = view.problems.length > 0 || view.conflict ? " wrong" : "";
@@ -209,7 +211,11 @@ export function fieldBlock(view: FieldView, index: number, taken: boolean, langu
   const kind = controlKind(view.control);
   const content = contentOf(kind, view.field.column, view.text, view.options);
   const isPlain =
-    view.problems.length === 0 && view.conflict === null && view.replaces === null && !view.offer?.searched;
+    view.problems.length === 0 &&
+    view.conflict === null &&
+    view.replaces === null &&
+    !view.isHidden &&
+    !view.offer?.searched;
   const halves = isPlain && !kind.isGroup ? halvesOf(view, index, language) : null;
   if (!halves) return takenBlock(view, index, language, content);
   return new Markup(kind.isBox ? halves[0] : halves[0] + content.text + halves[1]);

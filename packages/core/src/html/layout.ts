@@ -4,10 +4,12 @@ import type { Frame } from "../views/frame.js";
 
 function personLine(frame: Frame): Markup | null {
   if (!frame.person) return null;
+  const { name: called, account } = frame.person;
+  const name = account === undefined ? html`<span>${called}</span>` : html`<a href="${account}">${called}</a>`;
   const signOut =
     frame.signOut &&
     html`<form method="post" action="${frame.signOut.action}"><input type="hidden" name="token" value="${frame.signOut.token}"><button class="plain">${word(frame.language, "sign-out")}</button></form>`;
-  return html`<div class="person"><span>${frame.person.name}</span>${signOut}</div>`;
+  return html`<div class="person">${name}${signOut}</div>`;
 }
 
 /**

@@ -188,6 +188,14 @@ ol.history p { margin: .3rem 0; }
   thead { display: table-header-group; }
 }
 .narrow { max-width: 24rem; }
+.account .hint { margin: .3rem 0 0; color: var(--soft); }
+.account h2 { margin-top: 1.75rem; }
+.account .sheet, .account .sheet input { max-width: 24rem; }
+ul.sessions { list-style: none; margin: 0; padding: 0; max-width: 46rem; border-top: 1px solid var(--rule); }
+ul.sessions li { display: flex; gap: 1.25rem; justify-content: space-between; align-items: baseline; padding: .5rem 0; border-bottom: 1px solid var(--rule); }
+ul.sessions p { margin: 0; overflow-wrap: anywhere; }
+ul.sessions span { color: var(--soft); }
+ul.codes { columns: 12rem 2; max-width: 30rem; padding-inline-start: 1.2rem; }
 ul.pages { list-style: none; padding: 0; }
 ul.pages li { border-bottom: 1px solid var(--rule); padding: .6rem 0; }
 ul.pages a { font-weight: 700; }

@@ -7,6 +7,14 @@ import { isJsonNumber, type Json } from "./value.js";
 export type JsonSchema = { readonly [keyword: string]: Json };
 
 const typed = (column: Column): JsonSchema => {
+  // Read, it is told only that there is one; written, it is a text.
+  if (column.sensitive)
+    return {
+      oneOf: [
+        { type: "object", properties: { stored: { const: true } }, readOnly: true },
+        { type: "string", writeOnly: true },
+      ],
+    };
   if (column.stamped) return { type: "object", properties: { sha256: { type: "string" }, size: { type: "integer" } } };
   switch (column.type.kind) {
     case "integer":

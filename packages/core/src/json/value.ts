@@ -16,6 +16,7 @@ export const isJsonNumber = ({ type }: Column): boolean => type.kind === "intege
  */
 export function jsonOf(column: Column, stored: Stored): Json {
   if (stored === null) return null;
+  if (column.sensitive) return { stored: true };
   if (column.stamped) {
     const [, sha256 = "", size = ""] = stored.split(":");
     return { sha256, size: Number(size) };

@@ -27,6 +27,13 @@ function listChanges({ table }: Page, before: string | null, after: string | nul
   const rows = table.columns.map(
     (column) => `(${literal(column.name)}, ${side(before, column)}, ${side(after, column)})`,
   );
+  const hidden = table.columns.flatMap(({ name, sensitive }) => (sensitive ? [literal(name)] : []));
+  if (hidden.length > 0)
+    return `(SELECT jsonb_agg(CASE WHEN f."field" IN (${hidden.join(", ")})
+      THEN jsonb_build_object('field', f."field", 'old', NULL, 'new', NULL, 'hidden', true)
+      ELSE jsonb_build_object('field', f."field", 'old', f."old", 'new', f."new") END) FROM (VALUES
+    ${rows.join(",\n    ")}
+  ) AS f("field", "old", "new") WHERE f."old" IS DISTINCT FROM f."new")`;
   return `(SELECT jsonb_agg(jsonb_build_object('field', f."field", 'old', f."old", 'new', f."new")) FROM (VALUES
     ${rows.join(",\n    ")}
   ) AS f("field", "old", "new") WHERE f."old" IS DISTINCT FROM f."new")`;

@@ -3,4 +3,6 @@ export interface FieldChange {
   readonly field: string;
   readonly old: string | null;
   readonly new: string | null;
+  /** Whether its values are told to nobody: then both are null, and it is known only that it changed. */
+  readonly hidden?: true;
 }

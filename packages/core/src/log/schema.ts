@@ -61,6 +61,10 @@ export interface LogState {
   readonly there: boolean;
   /** Whether the connection may add to it and read it. */
   readonly usable: boolean;
+  /** Whether the connection may change or remove its entries. */
+  readonly alterable: boolean;
+  /** Whether the connection is a superuser's, whom no right holds back. */
+  readonly superuser: boolean;
   /** Whether the connection owns it, so that it may change its tables. */
   readonly owned: boolean;
   /** 0 where there is none. */
@@ -78,6 +82,8 @@ export async function readLogState(database: {
   return {
     there,
     usable: row?.usable === "true",
+    alterable: row?.alterable === "true",
+    superuser: row?.superuser === "true",
     owned: row?.owned === "true",
     version: there ? Number(/version (\d+)/.exec(row?.comment ?? "")?.[1] ?? 1) : 0,
     partitions: JSON.parse(row?.partitions ?? "[]") as string[],
@@ -99,6 +105,8 @@ const logStateStatement = (): Statement => ({
   purpose: "is there a log",
   text: `SELECT (count(*) = 2)::text AS "there",
   coalesce(bool_and(has_schema_privilege(n.oid, 'USAGE') AND has_table_privilege(c.oid, 'SELECT') AND has_table_privilege(c.oid, 'INSERT')), false)::text AS "usable",
+  coalesce(bool_or(has_table_privilege(c.oid, 'UPDATE') OR has_table_privilege(c.oid, 'DELETE') OR has_table_privilege(c.oid, 'TRUNCATE')), false)::text AS "alterable",
+  (SELECT r.rolsuper FROM pg_roles AS r WHERE r.rolname = current_user)::text AS "superuser",
   coalesce(bool_and(pg_has_role(c.relowner, 'USAGE')), false)::text AS "owned",
   (SELECT obj_description(s.oid, 'pg_namespace') FROM pg_namespace AS s WHERE s.nspname = 'quill_log') AS "comment",
   (SELECT json_agg(p.relname) FROM pg_inherits AS i JOIN pg_class AS p ON p.oid = i.inhrelid WHERE i.inhparent = to_regclass('quill_log.change'))::text AS "partitions"

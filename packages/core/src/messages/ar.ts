@@ -73,6 +73,8 @@ export const arabic: MessageCatalog = {
     "new-from-this": "جديد على أساس هذا السجل",
     "last-of-list": "هذا آخر سجل في القائمة.",
     "first-of-list": "هذا أول سجل في القائمة.",
+    "not-shown": "(غير معروض)",
+    "stored-hidden": "يوجد شيء مخزَّن هنا ولا يُعرض؛ ما تكتبه يحل محله.",
     "stored-value": "المخزَّن:",
     "put-back": "استعادة",
     "take-theirs": "اعتماد قيمته",
@@ -213,6 +215,10 @@ export const arabic: MessageCatalog = {
     "too-slow": {
       title: "استغرق هذا وقتًا طويلًا فأُوقف",
       advice: "ضيّق القائمة بالبحث أو بعامل تصفية ثم أعد المحاولة.",
+    },
+    "condition-too-long": {
+      title: "تتطلب هذه الصفحة الكثير من حسابك",
+      advice: "يمر أحد شروط الصفحة بقوائم طويلة جدًا في حسابك. أخبر المسؤول عن الصفحات.",
     },
     "may-not-see-history": {
       title: "لا يمكنك رؤية تغييرات هذا السجل",

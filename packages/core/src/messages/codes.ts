@@ -7,6 +7,7 @@ import type { TitleCode } from "./catalog.js";
 export const statusOf = {
   "no-such-address": 404,
   "too-slow": 422,
+  "condition-too-long": 422,
   "json-broken": 400,
   "needs-if-match": 428,
   "changed-since": 412,

@@ -82,6 +82,8 @@ export const german: MessageCatalog = {
     "new-from-this": "Neu nach diesem Datensatz",
     "last-of-list": "Das ist der letzte Datensatz der Liste.",
     "first-of-list": "Das ist der erste Datensatz der Liste.",
+    "not-shown": "(nicht gezeigt)",
+    "stored-hidden": "Hier ist etwas gespeichert. Es wird nicht gezeigt; was Sie eingeben, ersetzt es.",
     "stored-value": "Gespeichert:",
     "put-back": "Zurücksetzen",
     "take-theirs": "Diesen Wert übernehmen",
@@ -228,6 +230,11 @@ export const german: MessageCatalog = {
     "too-slow": {
       title: "Das hat zu lange gedauert und wurde abgebrochen",
       advice: "Schränken Sie die Liste durch eine Suche oder einen Filter ein und versuchen Sie es dann noch einmal.",
+    },
+    "condition-too-long": {
+      title: "Diese Seite verlangt für Ihr Konto zu viel",
+      advice:
+        "Eine Bedingung der Seite geht Listen Ihres Kontos durch, die zu lang sind. Sagen Sie es der Person, die die Seiten betreut.",
     },
     "may-not-see-history": {
       title: "Die Änderungen dieses Datensatzes stehen Ihnen nicht offen",

@@ -77,6 +77,8 @@ export const english = {
     "new-from-this": "New from this record",
     "last-of-list": "This is the last record of the list.",
     "first-of-list": "This is the first record of the list.",
+    "not-shown": "(not shown)",
+    "stored-hidden": "Something is stored here. It is not shown; what you type replaces it.",
     "stored-value": "Stored:",
     "put-back": "Put back",
     "take-theirs": "Take theirs",
@@ -221,6 +223,11 @@ export const english = {
     "too-slow": {
       title: "This took too long and was stopped",
       advice: "Narrow the list by a search or a filter, then try again.",
+    },
+    "condition-too-long": {
+      title: "This page asks too much for your account",
+      advice:
+        "A condition of the page goes through lists of your account that are too long. Tell the person who looks after the pages.",
     },
     "may-not-see-history": {
       title: "You may not see the changes of this record",

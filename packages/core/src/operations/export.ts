@@ -7,7 +7,7 @@ import { type Outcome, refused } from "../trip/outcome.js";
 import type { Trip } from "../trip/trip.js";
 import { type CsvField, csvLines } from "../values/csv.js";
 import { toldPlainly } from "../views/told.js";
-import { questionOf } from "./list.js";
+import { questionOf, withCommonWords } from "./list.js";
 
 /** So many rows are read at a time. */
 const rowsAtATime = 500;
@@ -75,7 +75,10 @@ export async function exportList(trip: Trip): Promise<Outcome> {
   }
   let cursor: Cursor | null = null;
   try {
-    cursor = await openCursor(dependencies.database, openListStatement(page, facts, question));
+    cursor = await openCursor(
+      dependencies.database,
+      openListStatement(page, facts, await withCommonWords(trip, question)),
+    );
     const first = await cursor.next();
     recorder.note("load", [{ name: "rows at first", value: String(first.length) }]);
     recorder.note("prefill", []);

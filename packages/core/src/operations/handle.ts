@@ -1,3 +1,4 @@
+import { ConditionTooLong } from "../condition/budget.js";
 import { type Facts, factsOf } from "../condition/facts.js";
 import type { Page } from "../page/page.js";
 import { isRefusedAs } from "../postgres/refusal.js";
@@ -77,6 +78,7 @@ class RoundTrip {
   }
 
   private async beyondRoute(page: Page, operation: Operation, segments: readonly string[]): Promise<Outcome> {
+    this.recorder.hide(page.table.columns.flatMap(({ name, sensitive }) => (sensitive ? [name] : [])));
     this.recorder.note("route", [
       { name: "page", value: page.name },
       { name: "operation", value: operation },
@@ -84,6 +86,10 @@ class RoundTrip {
     try {
       return await this.beyondKey(page, operation, segments);
     } catch (error) {
+      if (error instanceof ConditionTooLong) {
+        this.recorder.note("access", [], error.message);
+        return refused("condition-too-long", page);
+      }
       if (this.isKeyRefused(operation, error)) return this.malformedKey(page, (error as Error).message);
       const unavailability = unavailabilityOf(error);
       if (!unavailability && !isRefusal(error)) throw error;
@@ -229,7 +235,7 @@ export async function handle(
     outcome: outcome.kind,
     status: response.status,
     ms: trip.recorder.total(),
-    steps: trip.recorder.steps,
+    steps: trip.recorder.kept(),
   };
   return { response, recorded };
 }

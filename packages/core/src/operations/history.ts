@@ -2,6 +2,7 @@ import { controlKind } from "../controls/index.js";
 import { show } from "../controls/show.js";
 import type { FieldChange } from "../log/field-change.js";
 import { lastChangesStatement } from "../log/read.js";
+import { word } from "../messages/messages.js";
 import { isTaken } from "../page/columns.js";
 import { listQuery } from "../page/list-query.js";
 import type { Row, Stored } from "../postgres/statement.js";
@@ -38,9 +39,11 @@ async function viewsOf(trip: Trip, entries: readonly Row[]): Promise<readonly Hi
     values.set(field, [...(values.get(field) ?? []), old, after]);
   const offers = await completeOffers(trip, await loadLists(trip), {}, values, null);
   return entries.map((entry) => {
-    const changes = changesIn(entry).flatMap(({ field: name, old, new: after }) => {
+    const changes = changesIn(entry).flatMap(({ field: name, old, new: after, hidden }) => {
       const field = page.fields.find((each) => each.column.name === name);
       if (!field) return [];
+      const untold = word(page.language, "not-shown");
+      if (hidden) return [{ label: field.label, old: untold, new: untold, isTaken: false }];
       const read = (value: Stored): string => {
         const label = offers.get(name)?.options.find((option) => option.value === value)?.label;
         const text = controlKind(field.control).told?.(value ?? "", page.language);
@@ -97,7 +100,8 @@ export async function oldTexts(
   if (!isNumber(old) || !maySeeHistory(page, row, facts)) return null;
   const [entry] = await entriesOf(trip, old, 1);
   if (entry?.id !== old) return null;
-  const texts = changesIn(entry).flatMap(({ field: name, old: before }): [string, string][] => {
+  const texts = changesIn(entry).flatMap(({ field: name, old: before, hidden }): [string, string][] => {
+    if (hidden) return [];
     const field = page.fields.find((each) => each.column.name === name);
     return field && isTaken(field, "edit") ? [[name, show(field, before, page).text]] : [];
   });

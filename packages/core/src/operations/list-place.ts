@@ -2,7 +2,7 @@ import type { Page } from "../page/page.js";
 import { orderColumns } from "../page/sorting.js";
 import type { Row, Stored } from "../postgres/statement.js";
 import { keyPartName, type ListSort, sortName } from "../statements/list.js";
-import { sameText } from "../steps/token.js";
+import { signerThatMade } from "../steps/token.js";
 import type { Signer } from "../trip/signer.js";
 
 /** A sorting as the address has it: `-warning_m` is downwards. */
@@ -44,7 +44,7 @@ export function readPlace(
   const dot = text?.indexOf(".") ?? -1;
   if (text === undefined || dot < 0) return null;
   const json = text.slice(dot + 1);
-  return sameText(signer.sign(signedText(page, sort, json)), text.slice(0, dot))
+  return signerThatMade(signer, text.slice(0, dot), signedText(page, sort, json))
     ? (JSON.parse(json) as readonly Stored[])
     : null;
 }

@@ -14,6 +14,7 @@ import {
   mostCounted,
   stretchesOf,
 } from "../statements/list.js";
+import { commonWords, commonWordsStatement } from "../statements/search.js";
 import { mayMake } from "../steps/access.js";
 import { readSaid } from "../steps/answer.js";
 import { readKey } from "../steps/key.js";
@@ -54,13 +55,17 @@ interface Part {
   readonly count: number | null;
 }
 
+/** The question with the words marked that an index would only be slower with; a small table is read as it is. */
+export async function withCommonWords({ page, dependencies }: Trip, question: ListQuestion): Promise<ListQuestion> {
+  const statement = isSmall(page.table) ? null : commonWordsStatement(page, question.search);
+  if (!statement) return question;
+  return { ...question, common: commonWords(question.search, await dependencies.database.run(statement)) };
+}
+
 /** Goes along the list's order, from one stretch to the next where the first is too short. */
-export async function partAt(
-  { page, facts, dependencies }: Trip,
-  question: ListQuestion,
-  place: Place,
-  length = listLength,
-): Promise<Part> {
+export async function partAt(trip: Trip, asked: ListQuestion, place: Place, length = listLength): Promise<Part> {
+  const { page, facts, dependencies } = trip;
+  const question = await withCommonWords(trip, asked);
   const found: Row[] = [];
   let { beyond } = place;
   const stretches = stretchesOf(question.sort, place.backward);

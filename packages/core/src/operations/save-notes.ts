@@ -41,7 +41,7 @@ export function noteWrite(recorder: Recorder, result: WriteResult): void {
     const values = result.changes.map((change) => ({
       name: change.field,
       value: change.new,
-      note: `was ${change.old ?? "null"}`,
+      note: change.hidden ? "changed" : `was ${change.old ?? "null"}`,
     }));
     recorder.note("write", [...values, { name: "log entry", value: result.entry }]);
   } else if (result.kind === "refused") {

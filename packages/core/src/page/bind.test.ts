@@ -114,3 +114,19 @@ describe("a page bound to its table", () => {
     expect(findings).toMatchObject([{ severity: "warning", code: "looser-than-table" }]);
   });
 });
+
+test("the conditions of one page take so many steps together, and no more", () => {
+  const numbers = (from: number): string => Array.from({ length: 60 }, (_, index) => from + index).join(", ");
+  const long = `[${numbers(0)}].exists(a, [${numbers(60)}].exists(b, row.region_id == a || row.region_id == b))`;
+  expect(bound(changed('row.status != "retired"', `'${long}'`)).findings.map(({ code }) => code)).toEqual([
+    "condition",
+  ]);
+  // Each of them may be, all of them together may not.
+  const shorter = long.replaceAll(/\[[^\]]*\]/g, `[${Array.from({ length: 20 }, (_, index) => index).join(", ")}]`);
+  const checks = (count: number): string =>
+    `${stationFile}\nchecks:\n${Array.from({ length: count }, (_, index) => `  - { expect: '${shorter}', message: Check ${index}. }`).join("\n")}\n`;
+  const withoutOwn = (count: number): string => checks(count).replace(/\nchecks:[\s\S]*?\nchecks:/, "\nchecks:");
+  expect(bound(withoutOwn(4)).served).toBe(true);
+  const { served, findings } = bound(withoutOwn(12));
+  expect([served, findings[0]?.message]).toEqual([false, expect.stringContaining("take more than 20,000 steps")]);
+});

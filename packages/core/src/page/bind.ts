@@ -1,8 +1,9 @@
+import { mostStepsOfPage, writtenSteps } from "../condition/budget.js";
 import { asksFor, beforeARecord, type Condition, type ValueExpression } from "../condition/expression.js";
 import { parseCondition, parseValue } from "../condition/parse.js";
 import type { Choices } from "../controls/choice-source.js";
 import { type Control, controlsFor, ownControl } from "../controls/index.js";
-import { byPlace, type Finding, isError, type Repair } from "../findings/finding.js";
+import { byPlace, capped, type Finding, isError, mostFindings, type Repair } from "../findings/finding.js";
 import type { FindingCode } from "../findings/finding-codes.js";
 import { offeredRule } from "../rules/offered.js";
 import { pageRules, tableRules } from "../rules/read.js";
@@ -17,9 +18,10 @@ import { labelFrom } from "./label.js";
 import { tokenName } from "./names.js";
 import type { Check, Field, ListColumn, Page, SetColumn } from "./page.js";
 import { type ParsedPage, type Path, spelling } from "./parse.js";
-import { parsePath } from "./path.js";
+import { parsePath, pathProblem } from "./path.js";
 import { routineOf } from "./routine.js";
 import type { FieldSettings, Tidying } from "./schema.js";
+import { looksSecret } from "./sensitive.js";
 import { fieldSettings } from "./settings.js";
 import { isSortable } from "./sorting.js";
 import { reviewAgainstTable } from "./soundness.js";
@@ -52,6 +54,8 @@ function hasTimeZone(zone: string): boolean {
 
 class Binder {
   readonly findings: Finding[] = [];
+  /** The steps that the page's conditions may take so far. */
+  private steps = 0;
 
   constructor(
     private readonly parsed: ParsedPage,
@@ -71,7 +75,8 @@ class Binder {
   column(name: string, path: Path, key = false): Column | null {
     const column = columnOf(this.table, name);
     if (column) return column;
-    const known = this.table.columns.map((each) => each.name);
+    // Beyond what is listed no nearest name is looked for: to do so for thousands takes longest.
+    const known = this.findings.length < mostFindings ? this.table.columns.map((each) => each.name) : [];
     return this.error(
       "unknown-column",
       `The table ${tableName(this.table)} has no column "${name}".${suggestion(name, known)}`,
@@ -91,7 +96,7 @@ class Binder {
   condition(source: string | undefined, hasForm: boolean, path: Path): Condition | null {
     if (source === undefined) return null;
     const result = parseCondition(source, this.table, hasForm ? this.table : null);
-    if (result.ok) return result.condition;
+    if (result.ok) return this.affordable(result.condition, path);
     const { message, offset, misspelt } = result.problem;
     return this.error(
       "condition",
@@ -100,6 +105,20 @@ class Binder {
       offset,
       false,
       misspelt && { what: `write ${misspelt.right}`, ...misspelt },
+    );
+  }
+
+  /** A condition that the page still has steps for. */
+  affordable(condition: Condition, path: Path): Condition | null {
+    const before = this.steps;
+    this.steps += writtenSteps(condition.expression);
+    if (this.steps <= mostStepsOfPage) return condition;
+    if (before > mostStepsOfPage) return null;
+    const most = mostStepsOfPage.toLocaleString("en");
+    return this.error(
+      "condition",
+      `With this one, the conditions of this page take more than ${most} steps. Make their lists shorter, or the conditions fewer.`,
+      path,
     );
   }
 
@@ -229,6 +248,7 @@ class Binder {
       autocomplete: settings.autocomplete ?? "off",
       control,
       readOnly: fixed || keyFixed || !granted || this.isSet(name, "save"),
+      hidden: column.sensitive === true && settings.sensitive !== "shown" && settings.default === undefined,
       onNew: !fixed && column.granted.insert && !this.isSet(name, "new"),
       default:
         settings.default === undefined ? null : this.value(String(settings.default), column, [...path, "default"]),
@@ -271,6 +291,20 @@ class Binder {
           true,
           spelling(name, fields),
         );
+  }
+
+  /** A column that a search looks into. */
+  searched(name: string, path: Path): Column | null {
+    const column = this.column(name, path);
+    if (!column?.sensitive) return column;
+    return this.error("sensitive", `${name} is sensitive: a search would tell its values by what it finds.`, path);
+  }
+
+  /** Refuses values in an address that nobody is to be told. */
+  untold({ columns }: Template, path: Path): void {
+    for (const name of columns)
+      if (columnOf(this.table, name)?.sensitive)
+        this.error("sensitive", `${name} is sensitive: in an address it would stand in histories and logs.`, path);
   }
 
   /** The fields that are edited in the rows of the list. */
@@ -355,7 +389,12 @@ class Binder {
     const chosen = this.parsed.file.list?.columns;
     const names =
       chosen ??
-      [...new Set([...[this.parsed.file.record.key].flat(), ...fields.map((field) => field.column.name)])].slice(0, 5);
+      [
+        ...new Set([
+          ...[this.parsed.file.record.key].flat(),
+          ...fields.flatMap(({ column }) => (column.sensitive ? [] : [column.name])),
+        ]),
+      ].slice(0, 5);
     const edited = this.parsed.file.list?.edit?.filter((name) => !names.includes(name)) ?? [];
     return [...names, ...edited].flatMap((name, index) => {
       const column = this.column(name, ["list", "columns", index]);
@@ -368,7 +407,7 @@ class Binder {
       const joined = this.isKey(column) || (choices?.where?.formColumns.length ?? 0) > 0 ? null : choices;
       const key = [this.parsed.file.record.key].flat().flatMap((each) => columnOf(this.table, each) ?? []);
       // What is shown of a reference is its label, whose order is not that of the column.
-      const sortable = !joined && isSortable(this.table, column, key);
+      const sortable = !joined && !column.sensitive && isSortable(this.table, column, key);
       return [{ column, label: labelled.get(name) ?? labelFrom(name), choices: joined, sortable }];
     });
   }
@@ -378,6 +417,10 @@ class Binder {
       const path: Path = ["list", "filter", index];
       const column = this.column(name, path);
       if (!column) return [];
+      if (column.sensitive)
+        return (
+          this.error("sensitive", `${name} is sensitive: a filter would tell its values by what it finds.`, path) ?? []
+        );
       const field = fields.find((each) => each.column.name === name);
       const demand = this.table.demands.find((each) => each.by === "in" && each.column === name);
       const labels = column.type.kind === "enum" ? column.type.labels : (demand?.values ?? null);
@@ -428,14 +471,19 @@ function tableOf(parsed: ParsedPage, tables: readonly Table[]): Table | Finding 
   ]);
 }
 
-/** The table with the columns marked that are files of the page. */
-function withStamps(table: Table, parsed: ParsedPage): Table {
-  const names = fieldSettings(parsed.file).flatMap(({ name, settings }) => (settings.control === "file" ? [name] : []));
-  if (names.length === 0) return table;
-  const columns = table.columns.map((column) =>
-    names.includes(column.name) ? { ...column, stamped: true as const } : column,
-  );
-  return { ...table, columns };
+/** The table with the columns marked that are files of the page, or whose values are told to nobody. */
+function withMarks(table: Table, parsed: ParsedPage): Table {
+  const settings = new Map(fieldSettings(parsed.file).map((each) => [each.name, each.settings]));
+  const keys = new Set([parsed.file.record.key].flat());
+  const marked = (column: Column): Column => {
+    const { control, sensitive } = settings.get(column.name) ?? {};
+    // A file is told by a stamp, and a key stands in every address.
+    if (control === "file") return { ...column, stamped: true };
+    const isSensitive = (sensitive ?? looksSecret(column)) !== false && !keys.has(column.name);
+    return isSensitive ? { ...column, sensitive: true } : column;
+  };
+  const columns = table.columns.map(marked);
+  return columns.some((column, index) => column !== table.columns[index]) ? { ...table, columns } : table;
 }
 
 /**
@@ -448,15 +496,19 @@ function withStamps(table: Table, parsed: ParsedPage): Table {
 export function bindPage(name: string, version: string, parsed: ParsedPage, catalog: PageCatalog): BindResult {
   const found = tableOf(parsed, catalog.tables);
   if ("severity" in found) return { page: null, findings: [found] };
-  const table = withStamps(found, parsed);
+  const table = withMarks(found, parsed);
   const { file } = parsed;
   const binder = new Binder(parsed, catalog, table);
+  if (table.schema === "quill_log")
+    binder.error("log-table", "This is the change log: through a page its entries could be changed.", ["record"]);
   const key = binder.key();
   const path =
     parsePath(file.path) ??
     binder.error("path", "The address must be fixed segments and then the key's columns, like /stations/{code}.", [
       "path",
     ]);
+  const wrong = path && pathProblem(file.path);
+  if (wrong) binder.error("path", wrong, ["path"]);
   const keyNames = [file.record.key].flat();
   if (path && (path.columns.length !== keyNames.length || !keyNames.every((each) => path.columns.includes(each)))) {
     binder.error("path", `The address must carry the key: ${keyNames.map((each) => `{${each}}`).join("/")}.`, ["path"]);
@@ -514,7 +566,8 @@ export function bindPage(name: string, version: string, parsed: ParsedPage, cata
       message: file.answer?.message ? binder.template(file.answer.message, ["answer", "message"]) : null,
     },
   };
-  const search = file.list?.search?.flatMap((each, index) => binder.column(each, ["list", "search", index]) ?? []);
+  const search = file.list?.search?.flatMap((each, index) => binder.searched(each, ["list", "search", index]) ?? []);
+  if (page.answer.to) binder.untold(page.answer.to, ["answer", "to"]);
   const list = sort && {
     columns,
     sort: { column: sort, down: sortName.startsWith("-") },
@@ -524,8 +577,9 @@ export function bindPage(name: string, version: string, parsed: ParsedPage, cata
     together: file.list?.together === true,
     beside: file.list?.form === "beside",
   };
-  if (!path || !list || binder.findings.some(isError)) return { page: null, findings: binder.findings.sort(byPlace) };
+  if (!path || !list || binder.findings.some(isError))
+    return { page: null, findings: capped(binder.findings.sort(byPlace)) };
   const whole = { ...page, path, list };
   const findings = [...binder.findings, ...reviewAgainstTable(whole, parsed)].sort(byPlace);
-  return { page: findings.some(isError) ? null : whole, findings };
+  return { page: findings.some(isError) ? null : whole, findings: capped(findings) };
 }

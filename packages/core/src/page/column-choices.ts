@@ -122,6 +122,7 @@ export function choicesFor(
     context.error("condition", offered.problem.message, [...path, "choices", "where"], offered.problem.offset);
     return { ...choices, by };
   }
+  if (offered.condition) context.affordable(offered.condition, [...path, "choices", "where"]);
   const where = offered.condition ? both(choices.where, offered.condition) : choices.where;
   const label = settings.show === undefined ? choices.label : columnOf(choices.table, settings.show);
   if (label) return { ...choices, label, where, by };

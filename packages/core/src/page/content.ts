@@ -1,5 +1,6 @@
-import { type Document, parseDocument } from "yaml";
+import type { Document } from "yaml";
 import { contentByParts } from "./text-parts.js";
+import { readYaml } from "./yaml.js";
 
 type Plain = Readonly<Record<string, unknown>>;
 
@@ -19,7 +20,7 @@ export function contentOfDocument(document: Document): unknown {
 export function contentOf(text: string): Plain | undefined {
   const quick = contentByParts(text);
   if (quick) return quick;
-  const document = parseDocument(text, { prettyErrors: false });
+  const document = readYaml(text);
   if (document.errors.length > 0) return undefined;
   const content = contentOfDocument(document);
   return isPlain(content) ? content : undefined;

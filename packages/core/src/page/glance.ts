@@ -1,5 +1,5 @@
-import { parseDocument } from "yaml";
 import { parsePath } from "./path.js";
+import { readYaml } from "./yaml.js";
 
 /** What can be read of a page file even where it has errors; null where a name is missing or holds no text. */
 export interface Glance {
@@ -13,7 +13,7 @@ const textIn = (value: unknown): string | null => (typeof value === "string" && 
 
 /** Reads table and address from a page file's text, as far as its YAML can be read at all. */
 export function glanceAt(text: string): Glance {
-  const document = parseDocument(text, { prettyErrors: false, logLevel: "silent" });
+  const document = readYaml(text, { logLevel: "silent" });
   const path = textIn(document.getIn(["path"]));
   const fixed = path === null ? null : path.replace(/\/?\{.*$/s, "").replace(/\/+$/, "");
   return {

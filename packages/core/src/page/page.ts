@@ -27,6 +27,8 @@ export interface Field {
   readonly autocomplete: string;
   readonly control: Control;
   readonly readOnly: boolean;
+  /** Whether the control stays empty whatever is stored: what is typed replaces it, what is left empty leaves it. */
+  readonly hidden: boolean;
   /** Whether the form of a new record takes it: a key that may not be changed later has to be given once. */
   readonly onNew: boolean;
   /** Under which condition on the stored record the field is on the form at all. */

@@ -70,3 +70,37 @@ describe("a page file's text", () => {
     expect(findings(`${stationFile}#${"x".repeat(262_144)}`)[0]?.code).toBe("too-long");
   });
 });
+
+describe("a text that takes long to read", () => {
+  const head =
+    'format: loyal-quill/page@1\ntitle: "x"\npath: /x/{code}\nrecord: { table: network.station, key: code }\n';
+  const many = (line: (index: number) => string): string =>
+    Array.from({ length: 20_000 }, (_, index) => line(index)).join("\n");
+
+  test("a map with thousands of names is given up", () => {
+    expect(parsePage(`${head}fields: [code]\n${many((index) => `z${index}: 1`)}`)).toMatchObject({
+      ok: false,
+      findings: [{ code: "not-yaml", message: "This map has too many names to be read." }],
+    });
+  });
+
+  test("what is nested too deep says so", () => {
+    const read = parsePage(`${head}fields: ${"[".repeat(100_000)}`);
+    expect(read).toMatchObject({
+      ok: false,
+      findings: expect.arrayContaining([expect.objectContaining({ message: "This is nested too deep to be read." })]),
+    });
+  });
+
+  test("no more than two hundred findings are listed, and how many others there are", () => {
+    const settings = many((index) => (index < 1000 ? `  - f${index}: { labl: x }` : "")).trimEnd();
+    const read = parsePage(`${head}fields:\n${settings}\n`);
+    expect(read.ok).toBe(false);
+    expect(read.ok || read.findings.length).toBe(201);
+    expect(read.ok || read.findings.at(-1)).toMatchObject({
+      severity: "error",
+      code: "further",
+      message: "There are 800 more findings like these.",
+    });
+  });
+});

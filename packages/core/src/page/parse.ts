@@ -1,12 +1,13 @@
 import * as v from "valibot";
-import { type Document, isMap, isNode, isScalar, isSeq, LineCounter, type Node, parseDocument } from "yaml";
-import { byPlace, type Finding, type Repair } from "../findings/finding.js";
+import { type Document, isMap, isNode, isScalar, isSeq, LineCounter, type Node } from "yaml";
+import { byPlace, capped, type Finding, mostFindings, type Repair } from "../findings/finding.js";
 import type { FindingCode } from "../findings/finding-codes.js";
 import type { Path } from "../findings/path-in-file.js";
 import { misspelt, suggestion } from "../values/nearest.js";
 import { contentOfDocument } from "./content.js";
 import { type PageFile, pageSchema } from "./schema.js";
 import { contentByParts } from "./text-parts.js";
+import { readYaml } from "./yaml.js";
 
 export type { Path };
 
@@ -169,7 +170,7 @@ function toFinding(issue: v.BaseIssue<unknown>, find: Finder): Finding {
 /** The text as a document of which every place is known: needed where something is to be said of it. */
 function readWhole(text: string) {
   const lines = new LineCounter();
-  const document = parseDocument(text, { lineCounter: lines, prettyErrors: false });
+  const document = readYaml(text, { lineCounter: lines });
   return { document, lines, find: finder(document, lines) };
 }
 
@@ -209,12 +210,12 @@ export function parsePage(text: string): ParseResult {
         return {
           severity: "error",
           code: "not-yaml",
-          message: error.message,
+          message: /call stack/.test(error.message) ? "This is nested too deep to be read." : error.message,
           line: position.line,
           column: position.col,
         };
       });
-      return { ok: false, findings };
+      return { ok: false, findings: capped(findings) };
     }
     content = contentOfDocument(document);
     if (content === undefined)
@@ -226,8 +227,10 @@ export function parsePage(text: string): ParseResult {
   const find: Finder = (...asked) => whole().find(...asked);
   const checked = v.safeParse(pageSchema, content);
   if (!checked.success) {
-    const findings = checked.issues.flatMap(deepest).map((issue) => toFinding(issue, find));
-    return { ok: false, findings: findings.sort(byPlace) };
+    const issues = checked.issues.flatMap(deepest);
+    // What is said of an issue looks for the nearest known name: not for all of twenty thousand.
+    const findings = issues.slice(0, mostFindings + 1).map((issue) => toFinding(issue, find));
+    return { ok: false, findings: capped(findings.sort(byPlace), issues.length) };
   }
   return { ok: true, page: { file: checked.output, finding: find } };
 }

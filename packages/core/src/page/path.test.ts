@@ -1,6 +1,6 @@
 import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
-import { decodeSegment, parsePath, recordAddress } from "./path.js";
+import { decodeSegment, parsePath, pathProblem, recordAddress } from "./path.js";
 
 describe("a page's address", () => {
   test("fixed segments, then the key's columns", () => {
@@ -16,6 +16,29 @@ describe("a page's address", () => {
     (path) => {
       expect(parsePath(path)).toBeUndefined();
     },
+  );
+
+  test("letters beyond ASCII stand in it percent-encoded, in one way", () => {
+    for (const written of ["/Flüsse/{id}", "/Fl%C3%BCsse/{id}", "/Fl%c3%bcsse/{id}"])
+      expect(parsePath(written)).toMatchObject({ list: "/Fl%C3%BCsse", listSegments: ["Fl%C3%BCsse"] });
+  });
+
+  test.each([
+    ["/a\\b/{id}", /backslash/],
+    ["/a;b=1/{id}", /semicolon/],
+    ["/a/../{id}", /a step up or for nothing/],
+    ["/%2E%2E/{id}", /a step up or for nothing/],
+    ["/a%2Fb/{id}", /slash/],
+    ["/a%00/{id}", /control character/],
+    ["/50%/{id}", /% that encodes nothing/],
+    ["/~csv/{id}", /tilde/],
+    ["/workbench/{id}", /the application itself/],
+    ["/Sign-In/x/{id}", /the application itself/],
+    ["/my-account/{id}", /the application itself/],
+  ])("%s is refused", (path, because) => expect(pathProblem(path)).toMatch(because));
+
+  test.each(["/stations/{code}", "/Flüsse/{id}", "/a.b/c-d_e/{id}", "/records/workbench/{id}"])("%s is taken", (path) =>
+    expect(pathProblem(path)).toBeNull(),
   );
 
   test("any key comes back from the address that was made of it", () => {

@@ -7,15 +7,58 @@ export interface PagePath {
   readonly columns: readonly string[];
 }
 
+/** First segments that the application around the pages answers itself: a page below one of them would never be reached. */
+export const reservedSegments: ReadonlySet<string> = new Set([
+  "workbench",
+  "fonts",
+  "sign-in",
+  "sign-out",
+  "my-account",
+  "openapi.json",
+]);
+
+/** A fixed segment as browsers send it: percent-encoded UTF-8 (RFC 3986, 2.5), each character in one way only. */
+export function normalSegment(segment: string): string {
+  if (/^[\w.~-]*$/.test(segment)) return segment;
+  try {
+    return encodeURIComponent(decodeURIComponent(segment));
+  } catch {
+    return segment;
+  }
+}
+
 /**
  * Reads a page's address: fixed segments first, then one `{column}` a segment. A column's name may hold anything but braces.
  * Undefined when it is neither.
+ *
+ * @returns the fixed segments percent-encoded
  */
 export function parsePath(path: string): PagePath | undefined {
   const [, fixed = "", keyed = ""] = /^((?:\/[^/{}\s?#]+)+)((?:\/\{[^{}]+\})+)$/.exec(path) ?? [];
   if (fixed === "") return undefined;
   const columns = [...keyed.matchAll(/\/\{([^{}]+)\}/g)].map((match) => match[1] ?? "");
-  return { list: fixed, listSegments: fixed.split("/").slice(1), columns };
+  const listSegments = fixed.split("/").slice(1).map(normalSegment);
+  return { list: `/${listSegments.join("/")}`, listSegments, columns };
+}
+
+/** What is wrong with the fixed segments of an address, in words; null where nothing is. */
+export function pathProblem(path: string): string | null {
+  const segments = path.split("/{")[0]?.split("/").slice(1) ?? [];
+  for (const segment of segments) {
+    let plain: string;
+    try {
+      plain = decodeURIComponent(segment);
+    } catch {
+      return `"${segment}" has a % that encodes nothing: write %25 for the sign itself.`;
+    }
+    if (/^\.{1,2}$/.test(plain)) return `"${segment}" is taken for a step up or for nothing by every browser.`;
+    if (/[\\;]/.test(plain))
+      return `"${segment}" has a ${plain.includes(";") ? "semicolon" : "backslash"}, which browsers and proxies read as something else.`;
+    if (/[/\p{Cc}]/u.test(plain)) return `"${segment}" has a slash or a control character in it, percent-encoded.`;
+    if (plain.startsWith("~")) return `"${segment}" begins with a tilde: such addresses are the pages' own.`;
+  }
+  const [first = ""] = segments;
+  return reservedSegments.has(first.toLowerCase()) ? `/${first} is an address of the application itself.` : null;
 }
 
 /**

@@ -27,6 +27,7 @@ const fieldSettings = v.strictObject({
   tidy: v.optional(v.array(tidying)),
   rules: v.optional(v.array(ruleSchema(condition, line))),
   "read-only": v.optional(v.boolean()),
+  sensitive: v.optional(v.union([v.boolean(), v.literal("shown")])),
   show: v.optional(line),
   choices: v.optional(v.strictObject({ where: v.optional(condition), by: v.optional(v.picklist(choiceWays)) })),
   when: v.optional(condition),

@@ -46,6 +46,18 @@ function reviewNew(page: Page, say: Say): void {
   }
 }
 
+/** A page that does not say who may open it. */
+function reviewOpen({ access }: Page, say: Say): void {
+  if (access.open) return;
+  say(
+    "warning",
+    "open-to-everybody",
+    'Nothing says who may open this page, so everybody may who is signed in. Give it access.open, or write open: "true" where that is meant.',
+    ["path"],
+    { what: "say that everybody may open it", edits: [{ do: "set", path: ["access", "open"], value: "true" }] },
+  );
+}
+
 /** What a list asks of a large table that no index can serve. */
 function reviewList(page: Page, parsed: ParsedPage, say: Say): void {
   if (isSmall(page.table)) return;
@@ -211,6 +223,7 @@ export function reviewAgainstTable(page: Page, parsed: ParsedPage): readonly Fin
       kindOf(rule).review?.(rule.demand, { column, rules, path: [...path, "rules", index], say });
     }
   }
+  reviewOpen(page, say);
   reviewList(page, parsed, say);
   reviewNew(page, say);
   reviewRewrites(page, say);

@@ -1,4 +1,4 @@
-import { parseDocument } from "yaml";
+import { readYaml } from "./yaml.js";
 
 /**
  * A page file's text, cut where its list of fields is: what stands before, each entry of the list with its lines, what stands
@@ -64,7 +64,7 @@ function frozen<Value>(value: Value): Value {
 const unreadable = Symbol("unreadable");
 
 function readPart(text: string): unknown {
-  const document = parseDocument(text, { prettyErrors: false, logLevel: "silent" });
+  const document = readYaml(text, { logLevel: "silent" });
   if (document.errors.length > 0) return unreadable;
   try {
     return frozen(document.toJS({ maxAliasCount: 0 }) as unknown);

@@ -38,6 +38,8 @@ export interface RuleContext {
   error(code: FindingCode, message: string, path: Path, offset?: number, key?: boolean, repair?: Repair): null;
   warning(code: FindingCode, message: string, path: Path, repair?: Repair): void;
   condition(source: string | undefined, hasForm: boolean, path: Path): Condition | null;
+  /** Counts a condition among those of the page. @returns null where they take too many steps with it */
+  affordable(condition: Condition, path: Path): Condition | null;
 }
 
 export type Say = (

@@ -28,6 +28,7 @@ function listening(): RuleContext & { readonly said: string[] } {
       return null;
     },
     warning: (code) => void said.push(code),
+    affordable: (condition) => condition,
     condition: (source) => {
       const parsed = source === undefined ? null : parseCondition(source, station, station);
       return parsed?.ok ? parsed.condition : null;

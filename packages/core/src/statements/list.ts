@@ -54,6 +54,8 @@ export interface Stretch {
 /** What is asked of a list: the words that are looked for, and its order. */
 export interface ListQuestion {
   readonly search: string;
+  /** Words of the search that no index is to be asked for (see `search.ts`). */
+  readonly common?: readonly string[];
   readonly filters: readonly FilterTerm[];
   readonly sort: ListSort;
 }
@@ -84,7 +86,8 @@ interface ListParts {
   readonly seen: readonly string[];
 }
 
-function partsOf(page: Page, facts: Facts, { search, filters }: ListQuestion, parameters: Parameters): ListParts {
+function partsOf(page: Page, facts: Facts, question: ListQuestion, parameters: Parameters): ListParts {
+  const { search, common, filters } = question;
   const columns: string[] = [];
   const joins: string[] = [];
   const searched: string[] = [];
@@ -102,7 +105,7 @@ function partsOf(page: Page, facts: Facts, { search, filters }: ListQuestion, pa
     }
     columns.push(`${shown} AS ${quoted(each.column.name)}`);
     const isSearched = page.list.search === null || page.list.search.includes(each.column);
-    if (search !== "" && isSearched) searched.push(told());
+    if (search !== "" && isSearched && !each.column.sensitive) searched.push(told());
   }
   // What a search looks into need not be shown.
   const unshown = page.list.search?.filter((column) => page.list.columns.every((each) => each.column !== column)) ?? [];
@@ -110,7 +113,7 @@ function partsOf(page: Page, facts: Facts, { search, filters }: ListQuestion, pa
   const seen: string[] = [];
   if (page.access.rows) seen.push(predicate(page.access.rows, parameters, facts, "t"));
   for (const term of filters) seen.push(filterPredicate(term, "t", parameters));
-  if (search !== "") seen.push(containing(searched, search, parameters));
+  if (search !== "") seen.push(containing(searched, search, parameters, common));
   return { columns, from: [`FROM ${quotedTable(page.table)} AS t`, ...joins], seen };
 }
 

@@ -20,7 +20,7 @@ import type { FileView } from "../views/file-view.js";
 import { answerJson, statuses } from "./answer-json.js";
 import { readPairs } from "./read.js";
 import { saidOf } from "./said.js";
-import { sameText } from "./token.js";
+import { signerThatMade } from "./token.js";
 
 const htmlHeaders = { "content-type": "text/html; charset=utf-8", "cache-control": "no-store" };
 
@@ -83,7 +83,7 @@ export function readSaid({ said: value, frame, path }: PageRequest, signer: Sign
   if (value === null || dot < 0) return null;
   try {
     const json = decodeURIComponent(value.slice(dot + 1));
-    return sameText(signer.sign(saidText(`${frame.base}${path}`, json)), value.slice(0, dot))
+    return signerThatMade(signer, value.slice(0, dot), saidText(`${frame.base}${path}`, json))
       ? v.parse(saidSchema, JSON.parse(json))
       : null;
   } catch {
@@ -143,7 +143,7 @@ export function readCarried(carried: unknown, address: string, signer: Signer): 
   const dot = typeof carried === "string" ? carried.indexOf(".") : -1;
   if (typeof carried !== "string" || dot < 0) return null;
   const body = carried.slice(dot + 1);
-  return sameText(signer.sign(`carried ${address}\n${body}`), carried.slice(0, dot)) ? body : null;
+  return signerThatMade(signer, carried.slice(0, dot), `carried ${address}\n${body}`) ? body : null;
 }
 
 /** A form that was refused for want of a sign-in goes on with all that was typed: through the sign-in, or beside it. */

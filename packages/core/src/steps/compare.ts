@@ -1,8 +1,8 @@
-import { normal, show } from "../controls/show.js";
+import { comparable } from "../controls/show.js";
 import type { Row } from "../postgres/statement.js";
 import type { Trip } from "../trip/trip.js";
 import type { SubmittedField } from "./read.js";
-import { type Claims, fieldDigest } from "./token.js";
+import { type Claims, fieldDigest, signerOfClaims } from "./token.js";
 
 /** What shown, stored now and submitted together say of a field. */
 export type FieldState = "untouched" | "changed" | "same-change" | "conflict";
@@ -23,13 +23,13 @@ export function compareWithStored(
   fields: readonly SubmittedField[],
   claims: Claims,
 ): readonly ComparedField[] {
-  const digest = fieldDigest(dependencies.signer, claims.id);
+  const digest = fieldDigest(signerOfClaims(claims, dependencies.signer), claims.id);
   return fields.map((submitted): ComparedField => {
     if (!submitted.touched) return { submitted, state: "untouched" };
     const { name } = submitted.field.column;
     const stored = row[name] ?? null;
-    const shown = show(submitted.field, stored, page);
-    if (digest(name, normal(shown.control, shown.text)) === claims.shown[name]) return { submitted, state: "changed" };
+    if (digest(name, comparable(submitted.field, stored, page)) === claims.shown[name])
+      return { submitted, state: "changed" };
     return { submitted, state: stored === submitted.value ? "same-change" : "conflict" };
   });
 }

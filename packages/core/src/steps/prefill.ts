@@ -1,6 +1,6 @@
 import { truthOf } from "../condition/evaluate.js";
 import type { Facts } from "../condition/facts.js";
-import { keeping, normal, show } from "../controls/show.js";
+import { comparable, keeping, show } from "../controls/show.js";
 import { type Language, word } from "../messages/messages.js";
 import { isTaken } from "../page/columns.js";
 import { memoizePerPage } from "../page/memoize-per-page.js";
@@ -72,7 +72,8 @@ export function prefillFields(
       offer: offer && { by: offer.by, searched: offer.searched },
       depends: dependsOnForm(field),
       withNames: dependsOnForm(field) ? namesItDependsOn(page, field) : [],
-      replaces: form === "edit" && typed.has(name) && text !== shown.text ? shown.text : null,
+      replaces: form === "edit" && typed.has(name) && text !== shown.text && !field.hidden ? shown.text : null,
+      isHidden: field.hidden && stored !== null,
       download:
         field.control === "file" && stored !== null && form === "edit" ? fileAddress(page, key, field, request) : null,
       stored: field.control === "file" ? stored : null,
@@ -104,13 +105,13 @@ export const shownDigests = (
     fieldsOn(page, form, row, facts)
       .filter((field) => isTaken(field, form))
       .map((field) => {
-        const shown = show(field, row[field.column.name] ?? null, page);
-        return [field.column.name, digest(field.column.name, normal(shown.control, shown.text))];
+        const text = comparable(field, row[field.column.name] ?? null, page);
+        return [field.column.name, digest(field.column.name, text)];
       }),
   );
 
 /** What is made of a page and the names of the fields that were on a form, once for each. */
-const takenDigests = memoizePerPage(() => new Map<string, string>());
+const takenDigests = memoizePerPage(() => new WeakMap<Signer, Map<string, string>>());
 
 /**
  * A digest of how a page takes fields: control, type, tidying and, for a moment, the time zone. Two versions of a page that have
@@ -120,7 +121,9 @@ const takenDigests = memoizePerPage(() => new Map<string, string>());
  */
 export function takenDigest(page: Page, form: Claims["form"], names: readonly string[], signer: Signer): string {
   const key = `${form} ${names.join("\n")}`;
-  const known = takenDigests(page).get(key);
+  const made = takenDigests(page).get(signer) ?? new Map<string, string>();
+  takenDigests(page).set(signer, made);
+  const known = made.get(key);
   if (known !== undefined) return known;
   const taken = names.map((name) => {
     const field = page.fields.find((each) => each.column.name === name);
@@ -131,7 +134,7 @@ export function takenDigest(page: Page, form: Claims["form"], names: readonly st
     return [name, control, column.type.shown, tidy, zone, ...own];
   });
   const digest = signer.digests("taken")(JSON.stringify(taken));
-  takenDigests(page).set(key, digest);
+  made.set(key, digest);
   return digest;
 }
 

@@ -25,7 +25,7 @@ import { type ReadValue, readValue } from "../values/read-value.js";
 import { slugOf } from "../values/slug.js";
 import type { ChoiceSearch, Problem } from "../views/form-view.js";
 import { takenDigest } from "./prefill.js";
-import { type Claims, type FieldDigest, fieldDigest, readToken } from "./token.js";
+import { type Claims, type FieldDigest, fieldDigest, readToken, signerOfClaims } from "./token.js";
 
 /** One field of a submission. */
 export interface SubmittedField {
@@ -207,6 +207,12 @@ function readField(
   if (raw === undefined || shown === undefined)
     return { field, sent: false, text: "", touched: false, value: null, problem: null };
   const control = keeping(field.control, raw);
+  // Left empty, what is not shown stays as it is.
+  if (field.hidden && claims.form === "edit") {
+    const text = tidy(field, normal("multi-line", raw), sent);
+    if (text === "") return new UntouchedField(field, "", page);
+    return asTyped(page, field, text, true, readTyped(field, text, page, false));
+  }
   // One that shows what is stored may be another than the one that keeps what was typed.
   const controls = control === field.control ? [control] : [control, field.control];
   const same = (text: string): boolean => controls.some((each) => digest(name, normal(each, text)) === shown);
@@ -298,7 +304,8 @@ function staleOf(claims: Claims, { form, page, session, now, formAge }: Holder, 
   if (claims.session !== session) return "session";
   if (now.getTime() - Date.parse(claims.at) > formAge) return "age";
   const same =
-    claims.version === page.version || takenDigest(page, form, Object.keys(claims.shown), signer) === claims.taken;
+    claims.version === page.version ||
+    takenDigest(page, form, Object.keys(claims.shown), signerOfClaims(claims, signer)) === claims.taken;
   return same ? null : "version";
 }
 
@@ -351,7 +358,7 @@ export function readSent(holder: Holder, pairs: readonly (readonly [string, stri
   const claims = readToken(token, signer);
   if (!claims) return refuse("form-not-yours", "the form's token was not signed here");
   if (!madeFor(claims, holder)) return refuse("form-not-yours", "the form was made for another page, record or person");
-  const digest = fieldDigest(signer, claims.id);
+  const digest = fieldDigest(signerOfClaims(claims, signer), claims.id);
   const read = fields.map((field) =>
     field.control === "file"
       ? readFile(holder, field, sent, claims)

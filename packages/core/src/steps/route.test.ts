@@ -16,6 +16,16 @@ describe("Route", () => {
     expect(at("POST", "/stations/MV-014/edit")).toMatchObject({ operation: "save", keySegments: ["MV-014"] });
   });
 
+  test("an address beyond ASCII is found however it is encoded", () => {
+    const page = { ...stationPage, path: { list: "/Fl%C3%BCsse", listSegments: ["Fl%C3%BCsse"], columns: ["code"] } };
+    for (const path of ["/Fl%C3%BCsse/MV-014", "/Fl%c3%bcsse/MV-014", "/%46l%C3%BCsse/MV-014"])
+      expect(route({ pages: [page], unsound: [] }, "GET", path)).toMatchObject({
+        operation: "view",
+        keySegments: ["MV-014"],
+      });
+    expect(route({ pages: [page], unsound: [] }, "GET", "/Fl%C3/MV-014")).toEqual({ kind: "nowhere" });
+  });
+
   test("a composite key takes one segment a column", () => {
     expect(at("GET", "/sensors/MV-014/2/edit")).toMatchObject({ page: sensorPage, keySegments: ["MV-014", "2"] });
     expect(at("GET", "/sensors/MV-014")).toEqual({ kind: "nowhere" });

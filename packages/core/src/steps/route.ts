@@ -1,6 +1,13 @@
 import { takesFiles } from "../page/files.js";
 import type { Page } from "../page/page.js";
-import { choicesSegment, csvSegment, fileSegment, judgeSegment, neighbourSegments } from "../page/path.js";
+import {
+  choicesSegment,
+  csvSegment,
+  fileSegment,
+  judgeSegment,
+  neighbourSegments,
+  normalSegment,
+} from "../page/path.js";
 import type { Operation } from "../trip/round-trip.js";
 
 /** Where an address leads: a page and an operation, or why nowhere. */
@@ -98,8 +105,8 @@ function pagesBelow(pages: readonly Page[], segment: string): readonly Page[] {
 export function route(site: Site, method: string, path: string, speaks: Speaks = "html"): Route {
   const segments = path.split("/").slice(1);
   const below = (listSegments: readonly string[]): boolean =>
-    listSegments.every((segment, index) => segments[index] === segment);
-  for (const page of pagesBelow(site.pages, segments[0] ?? "")) {
+    listSegments.every((segment, index) => normalSegment(segments[index] ?? "") === segment);
+  for (const page of pagesBelow(site.pages, normalSegment(segments[0] ?? ""))) {
     const { listSegments } = page.path;
     if (!below(listSegments)) continue;
     const rest = segments.slice(listSegments.length);

@@ -1,4 +1,5 @@
 import type { Signer } from "../trip/signer.js";
+
 /** What a form's token keeps of what a field's control showed, in its normal form: a short text itself, or the digest of a longer one. */
 export type FieldDigest = (field: string, normalText: string) => string;
 
@@ -39,6 +40,10 @@ export function sameText(a: string, b: string): boolean {
   return differing === 0;
 }
 
+/** The signer by which a text was signed, the newest first; undefined where it was not signed here. */
+export const signerThatMade = (signer: Signer, signature: string, text: string): Signer | undefined =>
+  [signer, ...(signer.older ?? [])].find((each) => sameText(signature, each.sign(text)));
+
 /** The token: signature, a dot, the claims as JSON. It hides nothing, so that the page's source can be read. */
 export const writeToken = (claims: Claims, signer: Signer): string => {
   const json = JSON.stringify(claims);
@@ -50,9 +55,18 @@ export function readToken(token: string, signer: Signer): Claims | undefined {
   const dot = token.indexOf(".");
   if (dot < 0) return undefined;
   const json = token.slice(dot + 1);
-  if (!sameText(token.slice(0, dot), signer.sign(signed(json)))) return undefined;
-  return JSON.parse(json) as Claims;
+  const by = signerThatMade(signer, token.slice(0, dot), signed(json));
+  if (!by) return undefined;
+  const claims = JSON.parse(json) as Claims;
+  signers.set(claims, by);
+  return claims;
 }
+
+/** By whom the claims that were read were signed: their digests are the same one's. */
+const signers = new WeakMap<Claims, Signer>();
+
+/** The signer of claims that were read here. */
+export const signerOfClaims = (claims: Claims, signer: Signer): Signer => signers.get(claims) ?? signer;
 
 /** A token as if its form had been made of another version of its page; what was not signed here stays what it is. */
 export function renewToken(token: string, version: string, signer: Signer): string {

@@ -25,9 +25,10 @@ const keyOf = (page: Page, row: Row): Record<string, Stored> =>
 
 /** Every column that differs, in the table's order; all of them where the record is gone. */
 const differencesOf = (page: Page, before: Row, after: Row | undefined): readonly FieldChange[] =>
-  page.table.columns.flatMap(({ name }) => {
+  page.table.columns.flatMap(({ name, sensitive }): FieldChange[] => {
     const [old, changed] = [before[name] ?? null, after?.[name] ?? null];
-    return old === changed ? [] : [{ field: name, old, new: changed }];
+    if (old === changed) return [];
+    return [sensitive ? { field: name, old: null, new: null, hidden: true } : { field: name, old, new: changed }];
   });
 
 /** The row as the routine left it: under its key, or under the key that the form gave it. */

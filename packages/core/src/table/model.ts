@@ -47,6 +47,8 @@ export interface Column {
   readonly comment: string | null;
   /** Whether its values are files of a page: told by a stamp instead of themselves (see `values/stamp.ts`). */
   readonly stamped?: true;
+  /** Whether its values are told to nobody: not in lists, records, histories, recorded requests or the change log. */
+  readonly sensitive?: true;
 }
 
 /** A unique set of columns of which none is null: it names at most one row. */

@@ -52,11 +52,17 @@ const isLong = (value: Stored): boolean => value !== null && value.length > long
 const kept = (value: Stored): Stored =>
   value !== null && isLong(value) ? `${value.slice(0, longest)}… (${value.length} characters)` : value;
 
+/** What stands in a record for the value of a hidden column. */
+export const notKept = "(not kept)";
+
 /** Collects the steps of one request. The time is handed in, in milliseconds from any start. */
 export class Recorder {
   readonly steps: RecordedStep[] = [];
   private sent: RecordedStep["statements"][number][] = [];
   private last: number;
+  private readonly hidden = new Set<string>();
+  /** Texts that were recorded of hidden columns: they stand among the parameters of statements as well. */
+  private readonly secrets = new Set<string>();
   private readonly first: number;
 
   constructor(private readonly elapsed: () => number) {
@@ -73,6 +79,8 @@ export class Recorder {
   /** Notes a step that has ended. A step that is taken again stands once, as it went last, with all that it sent. */
   note(step: StepName, values: readonly RecordedValue[], stopped: string | null = null): void {
     const now = this.elapsed();
+    for (const { name, value } of values)
+      if (value !== null && value !== "" && this.isHidden(name)) this.secrets.add(value);
     const shortened = values.some((each) => isLong(each.value))
       ? values.map((each) => ({ ...each, value: kept(each.value) }))
       : values;
@@ -82,6 +90,34 @@ export class Recorder {
     this.steps.push({ step, ms: now - this.last + (before?.ms ?? 0), values: shortened, stopped, statements });
     this.sent = [];
     this.last = now;
+  }
+
+  /** Keeps nothing of the values of these columns from now on. */
+  hide(columns: readonly string[]): void {
+    for (const name of columns) this.hidden.add(name);
+  }
+
+  private isHidden(name: string): boolean {
+    // In a list's rows a column's name stands behind the row's.
+    return this.hidden.has(name) || this.hidden.has(name.slice(name.lastIndexOf(":") + 1));
+  }
+
+  /** The steps as they are kept: without the values of hidden columns, wherever they stand. */
+  kept(): readonly RecordedStep[] {
+    if (this.hidden.size === 0) return this.steps;
+    const isSecret = (value: Stored): boolean =>
+      value !== null &&
+      [...this.secrets].some((secret) => value === secret || (secret.length > 5 && value.includes(secret)));
+    const cover = (value: Stored): Stored => (isSecret(value) ? notKept : value);
+    return this.steps.map((step) => ({
+      ...step,
+      stopped: cover(step.stopped),
+      values: step.values.map((each) => ({
+        ...each,
+        value: this.isHidden(each.name) && each.value !== null ? notKept : cover(each.value),
+      })),
+      statements: step.statements.map((each) => ({ ...each, values: each.values.map(cover) })),
+    }));
   }
 
   /** Milliseconds since the request began. */

@@ -4,4 +4,6 @@ export interface Signer {
   sign(text: string): string;
   /** Short digests under a key of one form's own: 66 bits, for telling its fields' texts apart, not for proving anything. */
   digests(form: string): (text: string) => string;
+  /** Signers of earlier keys: what they signed still counts, and nothing new is signed by them. */
+  readonly older?: readonly Signer[];
 }

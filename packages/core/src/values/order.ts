@@ -2,16 +2,22 @@ import type { Kind } from "../table/model.js";
 import { compareDecimals, compareFloats } from "./decimal.js";
 import { microseconds } from "./instant.js";
 
-/** The order of two texts by code point, which is PostgreSQL's under `COLLATE "C"` in UTF-8. */
+/**
+ * The order of two texts by code point, which is PostgreSQL's under `COLLATE "C"` in UTF-8. Code units are in the same order but for the
+ * surrogates (D800 to DFFF), which stand for code points beyond the units that follow them.
+ */
 function byCodePoint(a: string, b: string): number {
-  const left = [...a];
-  const right = [...b];
-  for (let index = 0; index < Math.min(left.length, right.length); index++) {
-    const order = (left[index]?.codePointAt(0) ?? 0) - (right[index]?.codePointAt(0) ?? 0);
-    if (order !== 0) return order;
+  if (a === b) return 0;
+  const shorter = Math.min(a.length, b.length);
+  for (let index = 0; index < shorter; index++) {
+    const [left, right] = [a.charCodeAt(index), b.charCodeAt(index)];
+    if (left === right) continue;
+    return isSurrogate(left) === isSurrogate(right) ? left - right : isSurrogate(left) ? 1 : -1;
   }
-  return left.length - right.length;
+  return a.length - b.length;
 }
+
+const isSurrogate = (unit: number): boolean => unit >= 0xd800 && unit <= 0xdfff;
 
 function byTime(a: string, b: string): number | null {
   const left = microseconds(a);

@@ -58,6 +58,8 @@ export interface FieldView {
   readonly stored: string | null;
   /** What is stored, as the control would show it, where something else was typed. */
   readonly replaces: string | null;
+  /** Whether something is stored that the control does not show. */
+  readonly isHidden: boolean;
   readonly problems: readonly string[];
   readonly conflict: Conflict | null;
 }

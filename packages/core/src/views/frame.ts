@@ -9,7 +9,8 @@ export interface Frame {
   /** Where the header's name leads. */
   readonly home: string;
   readonly language: Language;
-  readonly person: { readonly name: string } | null;
+  /** Who is signed in, and where they look after their account, if anywhere. */
+  readonly person: { readonly name: string; readonly account?: string } | null;
   /** A form in the header that signs the person out. */
   readonly signOut: { readonly action: string; readonly token: string } | null;
   /** The addresses of the style sheets, in their order. */

@@ -17,6 +17,7 @@ export function told(
   stored: Stored,
 ): Stored {
   if (stored === null) return null;
+  if (column.sensitive) return word(language, "not-shown");
   if (column.stamped) {
     const size = sizeIn(stored);
     return size === null ? stored : toldSize(size, language);

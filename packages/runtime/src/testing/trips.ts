@@ -34,6 +34,8 @@ export interface Trips {
   readonly owner: pg.Client;
   readonly pool: pg.Pool;
   readonly site: () => Loaded;
+  /** The directory of the page files. */
+  readonly directory: string;
   /** Writes page files beside those that are there and reads all of them and the catalogs anew. */
   readonly reloadWith: (files: Readonly<Record<string, string>>) => Promise<void>;
   /** `over` is another database than the trips' own. */
@@ -142,6 +144,7 @@ export async function makeTrips({ sql = [], files, poolSize = 10 }: TripsOptions
     owner,
     pool,
     site: () => site,
+    directory,
     reloadWith: async (changed) => {
       await writeFiles(directory, changed);
       site = await loadPageFiles(directory, database);

@@ -1,19 +1,13 @@
-import { differenceInWords, differences, reviewAgainstRows } from "@loyal-quill/authoring";
-import type { Page } from "@loyal-quill/core";
-import { factsOf, nobody } from "@loyal-quill/core";
-import type { Loaded } from "@loyal-quill/runtime";
 import express, { type Request, type Response } from "express";
 import * as v from "valibot";
-import type { Censuses } from "../drafts/census.js";
-import { type Desk, DeskRefusal, nameForm } from "../drafts/desk.js";
+import { nameForm } from "../drafts/desk.js";
+import { DeskRefusal } from "../drafts/desk-refusal.js";
+import type { EditedDatabase } from "../edited-database.js";
 import type { Account } from "../store/entities.js";
-import { judgeCondition } from "./conditions.js";
-import { effects } from "./people.js";
+import { type Doer, doerOf } from "../trail.js";
 import { problem } from "./problem.js";
 import { plain } from "./shapes.js";
-import { sheetOf } from "./sheet.js";
-import { type TrialOptions, trial, trialOfList, trialOfNew, tryingAs } from "./trial.js";
-import type { DraftAnswer, DraftTrialAnswer, TrialAnswer, VersionAnswer } from "./types.js";
+import type { DraftAnswer, VersionAnswer } from "./types.js";
 
 const text = v.pipe(plain, v.maxLength(262_144, "must not be longer than 256 KiB"));
 const revision = v.pipe(v.number(), v.integer(), v.minValue(1));
@@ -21,7 +15,7 @@ const revision = v.pipe(v.number(), v.integer(), v.minValue(1));
 const bodies = {
   begin: v.union([v.strictObject({ table: plain }), v.strictObject({ name: plain, text })]),
   change: v.strictObject({ was: text, text }),
-  publish: v.strictObject({ revision }),
+  publish: v.strictObject({ revision, everybody: v.optional(v.boolean()) }),
   census: v.strictObject({ text }),
   condition: v.strictObject({
     text,
@@ -46,26 +40,18 @@ const bodies = {
   }),
 };
 
-export interface DraftRouteOptions extends TrialOptions {
-  readonly loaded: () => Loaded;
-  readonly censuses: Censuses;
-  readonly desk: Desk;
+export interface DraftRouteOptions extends EditedDatabase {
   readonly account: (request: Request) => Promise<Account | null>;
 }
 
-/** The differences of two texts in words, one a line; a text that can't be read says so. */
-function inWords(before: string, after: string): readonly string[] {
-  const found = differences(before, after);
-  if (!found) return ["the text can't be read as YAML"];
-  if (found.length === 0 && before !== after) return ["comments and layout only"];
-  return found.map(differenceInWords);
-}
-
-const changesOnDisk = (base: string | null, published: string | null): readonly string[] =>
-  published === null ? ["it was deleted: nothing is served under this name"] : inWords(base ?? "{}", published);
-
-async function draftAnswer(desk: Desk, name: string): Promise<DraftAnswer> {
+async function draftAnswer({ desk, threads }: EditedDatabase, name: string): Promise<DraftAnswer> {
   const { text: current, draft, published } = await desk.text(name);
+  const isFileChanged = draft !== null && draft.base !== published;
+  const pairs: (readonly [string, string])[] = [
+    ...(draft ? [[published ?? "{}", current] as const] : []),
+    ...(isFileChanged && published !== null ? [[draft.base ?? "{}", published] as const] : []),
+  ];
+  const [differs = [], onDisk] = pairs.length === 0 ? [] : await threads.run("differences", { pairs });
   return {
     name,
     text: current,
@@ -73,15 +59,15 @@ async function draftAnswer(desk: Desk, name: string): Promise<DraftAnswer> {
     revision: draft?.revision ?? 0,
     by: draft?.byName ?? null,
     at: draft?.at.toISOString() ?? null,
-    differs: draft ? inWords(published ?? "{}", current) : [],
+    differs,
     drift: (await desk.drift()).get(name) ?? [],
-    fileChanged: draft && draft.base !== published ? changesOnDisk(draft.base, published) : null,
+    fileChanged: isFileChanged ? (onDisk ?? ["it was deleted: nothing is served under this name"]) : null,
   };
 }
 
 /** Drafts: begun, changed, tried, published; and the versions of what was published. */
 export function draftRoutes(options: DraftRouteOptions): express.Router {
-  const { desk } = options;
+  const { desk, store, threads, censuses } = options;
   const router = express.Router();
   router.use(express.json({ limit: "2mb" }));
 
@@ -89,7 +75,7 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
   const taking =
     <Schema extends v.GenericSchema>(
       schema: Schema,
-      run: (body: v.InferOutput<Schema>, name: string, by: string, response: Response) => Promise<unknown>,
+      run: (body: v.InferOutput<Schema>, name: string, by: Doer, response: Response) => Promise<unknown>,
     ) =>
     async (request: Request, response: Response): Promise<void> => {
       const body = v.safeParse(schema, request.body ?? {});
@@ -103,7 +89,7 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
         return problem(response, 404, "No such page", "A page's name has letters, digits, - and _.");
       const account = await options.account(request);
       try {
-        await run(body.output, name, account?.name ?? "", response);
+        await run(body.output, name, doerOf(request, account), response);
       } catch (error) {
         if (!(error instanceof DeskRefusal)) throw error;
         problem(response, error.status, error.title, error.message);
@@ -112,35 +98,24 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
 
   const nothing = v.object({});
 
-  /** The record that was asked for, or the form of a new one; null where neither can be shown. */
-  async function tried(
-    page: Page,
-    { key, as, form, fresh }: v.InferOutput<typeof bodies.trial>,
-  ): Promise<TrialAnswer | null> {
-    const hasKey = key?.length === page.key.length;
-    const actor = hasKey || fresh ? await tryingAs(options.store, page, as) : null;
-    if (!actor) return null;
-    return key && hasKey ? trial(options, page, key, actor, form ?? null) : trialOfNew(options, page, actor);
-  }
-
   router.post(
     "/",
     taking(bodies.begin, async (from, _name, by, response) => {
       const name = await desk.begin(from, by);
-      response.status(201).json(await draftAnswer(desk, name));
+      response.status(201).json(await draftAnswer(options, name));
     }),
   );
 
   router.get(
     "/:name",
-    taking(nothing, async (_body, name, _by, response) => response.json(await draftAnswer(desk, name))),
+    taking(nothing, async (_body, name, _by, response) => response.json(await draftAnswer(options, name))),
   );
 
   router.put(
     "/:name",
     taking(bodies.change, async (change, name, by, response) => {
       const { conflicts } = await desk.change(name, change, by);
-      response.json({ ...(await draftAnswer(desk, name)), conflicts });
+      response.json({ ...(await draftAnswer(options, name)), conflicts });
     }),
   );
 
@@ -155,25 +130,23 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
     "/:name/bring-in",
     taking(nothing, async (_body, name, by, response) => {
       const { conflicts } = await desk.bringIn(name, by);
-      response.json({ ...(await draftAnswer(desk, name)), conflicts });
+      response.json({ ...(await draftAnswer(options, name)), conflicts });
     }),
   );
 
   router.post(
     "/:name/publish",
     taking(bodies.publish, async (body, name, by, response) => {
-      await desk.publish(name, body.revision, by);
-      response.json(await draftAnswer(desk, name));
+      await desk.publish(name, body.revision, by, body.everybody);
+      response.json(await draftAnswer(options, name));
     }),
   );
 
   router.get(
     "/:name/effects",
     taking(nothing, async (_body, name, _by, response) => {
-      const { text: current, published } = await desk.text(name);
-      const before = published === null ? null : desk.bind(name, published).page;
-      const after = desk.bind(name, current).page;
-      response.json(after ? await effects(before, after, await options.store.accounts(), options.database) : []);
+      const { text, published } = await desk.text(name);
+      response.json(await threads.run("effects", { name, text, published, people: await store.people() }));
     }),
   );
 
@@ -181,7 +154,7 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
     "/:name/note",
     taking(nothing, async (_body, name, _by, response) => {
       await desk.note(name);
-      response.json(await draftAnswer(desk, name));
+      response.json(await draftAnswer(options, name));
     }),
   );
 
@@ -189,21 +162,23 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
     "/:name/versions",
     taking(nothing, async (_body, name, _by, response) => {
       const versions = await desk.versions(name);
-      const answer = versions.map((version, index): VersionAnswer => {
+      // Each with the one before it, where both are texts.
+      const changed = versions.flatMap((version, index) => {
         const before = versions[index + 1];
-        return {
+        return version.text !== null && before ? [{ version, pair: [before.text ?? "{}", version.text] as const }] : [];
+      });
+      const words =
+        changed.length === 0 ? [] : await threads.run("differences", { pairs: changed.map(({ pair }) => pair) });
+      const differs = new Map(changed.map(({ version }, index) => [version, words[index] ?? []]));
+      const answer = versions.map(
+        (version): VersionAnswer => ({
           number: version.number,
           at: version.at.toISOString(),
           by: version.byName,
           text: version.text,
-          differs:
-            version.text === null
-              ? ["the file was taken away"]
-              : before
-                ? inWords(before.text ?? "{}", version.text)
-                : [],
-        };
-      });
+          differs: version.text === null ? ["the file was taken away"] : (differs.get(version) ?? []),
+        }),
+      );
       response.json(answer);
     }),
   );
@@ -211,62 +186,52 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
   router.post(
     "/:name/review",
     taking(bodies.census, async (body, name, _by, response) => {
-      const { page, parsed } = desk.bind(name, body.text);
-      response.json(page && parsed ? await reviewAgainstRows(page, parsed, options.database) : []);
+      response.json(await threads.run("review", { name, text: body.text }));
     }),
   );
 
   router.get(
     "/:name/census",
-    taking(nothing, async (_body, name, _by, response) => response.json(options.censuses.of(name))),
+    taking(nothing, async (_body, name, _by, response) => response.json(censuses.of(name))),
   );
 
   router.post(
     "/:name/census",
-    taking(bodies.census, async (body, name, _by, response) => {
-      const { page, findings } = desk.bind(name, body.text);
-      if (!page) throw new DeskRefusal("The page has errors", findings[0]?.message ?? "Put them right first.", 422);
-      response.status(202).json(options.censuses.begin(name, body.text, page));
+    taking(bodies.census, async ({ text: given }, name, _by, response) => {
+      const { findings, version } = await threads.run("sheet", { name, text: given });
+      if (version === null)
+        throw new DeskRefusal("The page has errors", findings[0]?.message ?? "Put them right first.", 422);
+      response.status(202).json(censuses.begin({ name, text: given }));
     }),
   );
 
   router.delete(
     "/:name/census",
     taking(nothing, async (_body, name, _by, response) => {
-      options.censuses.cancel(name);
-      response.json(options.censuses.of(name));
+      censuses.cancel(name);
+      response.json(censuses.of(name));
     }),
   );
 
   router.post(
     "/:name/condition",
-    taking(bodies.condition, async (question, name, _by, response) => {
-      const bound = desk.bind(name, question.text);
-      const actor = await tryingAs(options.store, bound.page, question.as);
-      const facts = factsOf(actor ?? nobody, new Date());
-      response.json(await judgeCondition(question, bound, options.loaded(), facts, options.database));
+    taking(bodies.condition, async ({ text: given, as, ...question }, name, _by, response) => {
+      const people = await store.people();
+      response.json(await threads.run("condition", { name, text: given, as, people, question }));
     }),
   );
 
   router.post(
     "/:name/trial",
     taking(bodies.trial, async (body, name, _by, response) => {
-      const bound = desk.bind(name, body.text);
-      const { page } = bound;
-      const answer: DraftTrialAnswer = {
-        sheet: sheetOf(bound, options.mount),
-        trial: page && (await tried(page, body)),
-      };
-      response.json(answer);
+      response.json(await threads.run("trial", { ...body, name, people: await store.people() }));
     }),
   );
 
   router.post(
     "/:name/list",
-    taking(bodies.list, async ({ text: given, as, query = {} }, name, _by, response) => {
-      const { page } = desk.bind(name, given);
-      const actor = await tryingAs(options.store, page, as);
-      response.json(page && actor ? await trialOfList(options, page, actor, query) : null);
+    taking(bodies.list, async ({ query = {}, ...body }, name, _by, response) => {
+      response.json(await threads.run("list", { ...body, name, query, people: await store.people() }));
     }),
   );
 

@@ -7,11 +7,16 @@ import { Feed } from "./feed.js";
 let feed: Feed;
 let server: Server;
 let address: string;
+/** What roles the listener has now; null where they are signed out. */
+let roles: readonly string[] | null;
 
 beforeEach(async () => {
   feed = new Feed();
+  roles = ["builder"];
   const app = express();
-  app.get("/feed", (_request, response) => feed.join(response));
+  app.get("/feed", (_request, response) => {
+    if (!feed.join(response, "somebody", async () => roles)) response.status(429).end();
+  });
   server = createServer(app);
   await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
   address = `http://127.0.0.1:${(server.address() as AddressInfo).port}/feed`;
@@ -78,6 +83,34 @@ describe("the live feed", () => {
     feed.tell({ kind: "draft", page: "visit", revision: 1, by: "Ines" });
     await late.heard("visit");
     expect(late.text()).not.toContain('"pages"');
+  });
+
+  test("asks again at each event: only builders are told, and who is signed out is told nothing more", async () => {
+    const { heard, ended, text } = await listen();
+    roles = ["auditor"];
+    feed.tell({ kind: "draft", page: "station", revision: 1, by: "Ines" });
+    await new Promise((resolve) => setTimeout(resolve, 20));
+    roles = ["builder"];
+    feed.tell({ kind: "draft", page: "visit", revision: 1, by: "Ines" });
+    await heard("visit");
+    roles = null;
+    feed.tell({ kind: "draft", page: "sensor", revision: 1, by: "Ines" });
+    expect(await ended).toBe("ended");
+    expect(text()).not.toMatch(/station|sensor/);
+  });
+
+  test("is open in eight windows of one person, no more", async () => {
+    const all = await Promise.all(Array.from({ length: 8 }, () => listen()));
+    expect(all.map(({ response }) => response.status)).toEqual(all.map(() => 200));
+    expect((await fetch(address)).status).toBe(429);
+    all[0]?.leave();
+    await all[0]?.ended;
+    let status = 429;
+    for (let turn = 0; turn < 100 && status === 429; turn++) {
+      await new Promise((resolve) => setTimeout(resolve, 20));
+      status = (await listen()).response.status;
+    }
+    expect(status).toBe(200);
   });
 
   test("ends every stream when the server stops", async () => {

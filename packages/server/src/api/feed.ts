@@ -1,33 +1,69 @@
 import type { Response } from "express";
 import type { FeedEvent } from "./types.js";
 
-/** The live feed: server-sent events (HTML, 9.2) to every workbench that is open. */
-export class Feed {
-  private readonly open = new Set<Response>();
-  private readonly heartbeat = setInterval(() => this.write(": still here\n\n"), 25_000).unref();
+/** Windows of one person that are told of what happens. */
+const mostOfOne = 8;
 
-  /** Keeps an answer open and sends what happens from now on. */
-  join(response: Response): void {
+interface Listener {
+  readonly person: string;
+  /** What roles they have now; null where they are signed out, or their session has ended. */
+  readonly rolesNow: () => Promise<readonly string[] | null>;
+}
+
+/** The live feed: server-sent events (HTML, 9.2) to every workbench that is open, as long as its person may have them. */
+export class Feed {
+  private readonly open = new Map<Response, Listener>();
+  private turn: Promise<void> = Promise.resolve();
+  private readonly heartbeat = setInterval(() => void this.send(": still here\n\n", null), 25_000).unref();
+
+  /**
+   * Keeps an answer open and sends what happens from now on.
+   *
+   * @param rolesNow asked again before each event
+   * @returns false where too many are open for the person already: then nothing was answered
+   */
+  join(response: Response, person: string, rolesNow: Listener["rolesNow"]): boolean {
+    const own = [...this.open.values()].filter((each) => each.person === person);
+    if (own.length >= mostOfOne) return false;
     response
       .status(200)
       .set({ "content-type": "text/event-stream", "cache-control": "no-store", "x-accel-buffering": "no" });
     response.flushHeaders();
     response.write("retry: 2000\n\n");
-    this.open.add(response);
+    this.open.set(response, { person, rolesNow });
     response.on("close", () => this.open.delete(response));
+    return true;
   }
 
   tell(event: FeedEvent): void {
-    this.write(`data: ${JSON.stringify(event)}\n\n`);
+    // What is told of pages and requests is for those who make pages.
+    void this.send(`data: ${JSON.stringify(event)}\n\n`, "builder");
   }
 
   close(): void {
     clearInterval(this.heartbeat);
-    for (const response of this.open) response.end();
+    for (const response of this.open.keys()) response.end();
     this.open.clear();
   }
 
-  private write(text: string): void {
-    for (const response of this.open) response.write(text);
+  /** Sends to whoever has the role at this moment; to whom nothing is open any more, the feed ends. */
+  private send(text: string, role: string | null): Promise<void> {
+    // One after the other: who is asked for their rights meanwhile hears what comes later later.
+    this.turn = this.turn.then(() => this.sendNow(text, role));
+    return this.turn;
+  }
+
+  private async sendNow(text: string, role: string | null): Promise<void> {
+    await Promise.all(
+      [...this.open].map(async ([response, { rolesNow }]) => {
+        const now = await rolesNow().catch(() => undefined);
+        // A store that is away says nothing of rights: nothing is told, and nobody is sent away.
+        if (now === undefined) return;
+        if (now === null) {
+          this.open.delete(response);
+          response.end();
+        } else if (role === null || now.includes(role)) response.write(text);
+      }),
+    );
   }
 }

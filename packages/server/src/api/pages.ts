@@ -1,9 +1,10 @@
-import { contentOf } from "@loyal-quill/authoring";
-import { isError, tableName } from "@loyal-quill/core";
-import type { Loaded } from "@loyal-quill/runtime";
-import type { Desk } from "../drafts/desk.js";
+import { type Finding, isError, tableName } from "@loyal-quill/core";
+import type { Loaded, PageFileState } from "@loyal-quill/runtime";
+import { DeskRefusal } from "../drafts/desk-refusal.js";
+import type { Threads } from "../drafts/threads.js";
+import type { EditedDatabase } from "../edited-database.js";
 import type { Change } from "../store/entities.js";
-import type { Store } from "../store/store.js";
+import { pluralIn } from "./plural.js";
 import { addressPattern } from "./sheet.js";
 import type { ChangeAnswer, PageSummary } from "./types.js";
 
@@ -38,14 +39,40 @@ export const changeAnswer = (loaded: Loaded, change: Change): ChangeAnswer => {
   };
 };
 
-/** What a page that is out of service calls its records, as far as its file can be read. */
-function pluralIn(text: string): string | undefined {
-  const plural = contentOf(text)?.plural;
-  return typeof plural === "string" ? plural : undefined;
+/** A page as far as it is known without records. */
+interface Known {
+  readonly name: string;
+  readonly plural: string;
+  readonly path: string;
+  readonly table: string;
+  readonly findings: readonly Finding[];
+  readonly isSound: boolean;
+}
+
+const known = ({ name, text, page, findings }: PageFileState): Known => ({
+  name,
+  plural: page?.plural ?? pluralIn(text) ?? name,
+  path: page ? addressPattern(page) : "",
+  table: page ? tableName(page.table) : "",
+  findings,
+  isSound: page !== null,
+});
+
+/** A draft of a page that is not published yet. One that takes too much says so in its place, and the others are listed. */
+async function knownDraft(name: string, text: string, threads: Threads): Promise<Known> {
+  try {
+    const { plural, path, table, findings, version } = await threads.run("sheet", { name, text });
+    return { name, plural, path, table, findings, isSound: version !== null };
+  } catch (error) {
+    if (!(error instanceof DeskRefusal)) throw error;
+    const finding = { severity: "error", code: "too-much", message: error.message, line: 1, column: 1 } as const;
+    return { name, plural: name, path: "", table: "", findings: [finding], isSound: false };
+  }
 }
 
 /** Every page, served or drafted only, with what happened to it lately. */
-export async function summaries(loaded: Loaded, store: Store, desk: Desk, mount: string): Promise<PageSummary[]> {
+export async function summaries({ pages, store, desk, threads, mount }: EditedDatabase): Promise<PageSummary[]> {
+  const loaded = pages.loaded();
   const since = new Date(new Date().setUTCHours(0, 0, 0, 0) - (chartDays - 1) * day);
   const [outcomes, changes, drafts, drifts] = await Promise.all([
     store.outcomes(since),
@@ -53,14 +80,17 @@ export async function summaries(loaded: Loaded, store: Store, desk: Desk, mount:
     store.drafts(),
     desk.drift(),
   ]);
-  const files = [
-    ...loaded.files.map((file) => ({ ...file, isPublished: true })),
-    ...drafts
+  const drafted = await Promise.all(
+    drafts
       .filter(({ page }) => !loaded.files.some((file) => file.name === page))
-      .map(({ page, text }) => ({ ...desk.bind(page, text), isPublished: false })),
+      .map(({ page, text }) => knownDraft(page, text, threads)),
+  );
+  const all = [
+    ...loaded.files.map((file) => ({ ...known(file), isPublished: true })),
+    ...drafted.map((each) => ({ ...each, isPublished: false })),
   ];
   return Promise.all(
-    files.map(async ({ name, text, page, findings, isPublished }): Promise<PageSummary> => {
+    all.map(async ({ name, plural, path, table, findings, isSound, isPublished }): Promise<PageSummary> => {
       const [lastRequest] = await store.requests({ page: name, limit: 1 });
       const change = changes.find((each) => each.page === name);
       const draft = drafts.find((each) => each.page === name);
@@ -72,11 +102,11 @@ export async function summaries(loaded: Loaded, store: Store, desk: Desk, mount:
       });
       return {
         name,
-        plural: page?.plural ?? pluralIn(text) ?? name,
-        path: page ? addressPattern(page) : "",
-        listAddress: isPublished && page ? `${mount}${page.path.list}` : null,
-        table: page ? tableName(page.table) : "",
-        served: isPublished && page !== null,
+        plural,
+        path,
+        listAddress: isPublished && isSound ? `${mount}${path.split("/{")[0] ?? ""}` : null,
+        table,
+        served: isPublished && isSound,
         published: isPublished,
         draft: draft ? { revision: draft.revision, by: draft.byName, at: draft.at.toISOString() } : null,
         drift: (drifts.get(name) ?? []).map(({ what }) => what),

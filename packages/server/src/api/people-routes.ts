@@ -3,14 +3,17 @@ import type { Database } from "@loyal-quill/core";
 import type { Pages } from "@loyal-quill/runtime";
 import express, { type Request } from "express";
 import * as v from "valibot";
-import { hashPassword, newPassword } from "../sign-in/passwords.js";
-import { digestOf, newToken } from "../sign-in/tokens.js";
-import type { Account, Token } from "../store/entities.js";
+import { digestOf, hashPassword, newPassword } from "../sign-in/passwords.js";
+import type { Sessions } from "../sign-in/session.js";
+import { newToken } from "../sign-in/tokens.js";
+import { type Account, actorOf, type Token } from "../store/entities.js";
 import type { Store } from "../store/store.js";
+import { doerOf, note, type TrailAction } from "../trail.js";
+import { only } from "./access.js";
 import { mayAnswers, personAnswer } from "./people.js";
 import { problem } from "./problem.js";
 import { plain } from "./shapes.js";
-import type { TokenAnswer } from "./types.js";
+import type { PersonSession, TokenAnswer } from "./types.js";
 
 const line = v.pipe(plain, v.trim(), v.minLength(1, "must not be empty"), v.maxLength(200));
 const attribute = v.union([
@@ -21,7 +24,7 @@ const attribute = v.union([
   v.pipe(v.array(v.pipe(plain, v.maxLength(200))), v.maxLength(200)),
 ]);
 const person = v.strictObject({
-  email: v.pipe(line, v.email("must be an e-mail address")),
+  email: v.pipe(line, v.toLowerCase(), v.email("must be an e-mail address")),
   name: line,
   roles: v.pipe(v.array(line), v.maxLength(50)),
   attributes: v.record(v.pipe(plain, v.regex(/^[A-Za-z_]\w{0,60}$/, "must be a name like region_id")), attribute),
@@ -33,12 +36,27 @@ export interface PeopleRouteOptions {
   readonly pages: Pages;
   readonly database: Database;
   readonly account: (request: Request) => Promise<Account | null>;
+  readonly sessions: Sessions;
 }
 
 /** Accounts, roles, and what each may open and edit. */
-export function peopleRoutes({ store, pages, database, account }: PeopleRouteOptions): express.Router {
+export function peopleRoutes({ store, pages, database, account, sessions }: PeopleRouteOptions): express.Router {
   const router = express.Router();
+  // Who makes pages may see who is who, to know for whom they are; everything else is the administrators'.
+  router.use((request, response, next) =>
+    request.method === "GET" && !/\/(tokens|sessions)/.test(request.path)
+      ? only(account, "administrator", "builder")(request, response, next)
+      : only(account, "administrator")(request, response, next),
+  );
+  const tell = async (
+    request: Request,
+    action: TrailAction,
+    { email, id }: Account,
+    detail: Record<string, string> = {},
+  ): Promise<void> => note(store, doerOf(request, await account(request)), action, { name: email, id }, detail);
   router.use(express.json({ limit: "200kb" }));
+
+  const theOne = async (id: string): Promise<Account | null> => (v.is(uuid, id) ? store.account(id) : null);
 
   router.get("/", async (_request, response) => {
     response.json((await store.accounts()).map(personAnswer));
@@ -50,60 +68,116 @@ export function peopleRoutes({ store, pages, database, account }: PeopleRouteOpt
   };
 
   router.get("/:id/may", async (request, response) => {
-    const found = (await store.accounts()).find((each) => each.id === request.params.id);
+    const found = await theOne(request.params.id);
     if (!found) return problem(response, 404, "No such account", "It may have been removed.");
-    response.json(await mayAnswers(found, pages.loaded().pages, database));
+    response.json(await mayAnswers(actorOf(found), pages.loaded().pages, database));
   });
 
   router.post("/", async (request, response) => {
     const body = v.safeParse(person, request.body ?? {});
     if (!body.success) return notUnderstood(response, body.issues[0]);
     const id = randomUUID();
-    const email = body.output.email.toLowerCase();
+    const { email } = body.output;
     if (await isTaken(email, id)) return problem(response, 409, "Taken", `There is an account of ${email} already.`);
     const password = newPassword();
-    const made: Account = { ...body.output, email, id, passwordHash: await hashPassword(password) };
-    await store.keepAccount(made);
+    await store.keepAccount({
+      ...body.output,
+      email,
+      id,
+      passwordHash: await hashPassword(password),
+      mustChangePassword: true,
+    });
+    const made = await store.account(id);
+    if (!made) return problem(response, 409, "Removed meanwhile", "The account is gone again.");
+    await tell(request, "account.made", made, { roles: made.roles.join(", ") });
     response.status(201).json({ person: personAnswer(made), password });
   });
 
   router.put("/:id", async (request, response) => {
     const body = v.safeParse(person, request.body ?? {});
     if (!body.success) return notUnderstood(response, body.issues[0]);
-    const found = (await store.accounts()).find((each) => each.id === request.params.id);
+    const found = await theOne(request.params.id);
     if (!found) return problem(response, 404, "No such account", "It may have been removed.");
-    const email = body.output.email.toLowerCase();
+    const { email } = body.output;
     if (await isTaken(email, found.id))
       return problem(response, 409, "Taken", `There is an account of ${email} already.`);
-    const self = await account(request);
-    const next: Account = { ...found, ...body.output, email };
-    if (self?.id === found.id && !(next.active && next.roles.includes("builder")))
+    const { name, roles, attributes, active } = body.output;
+    const isAdministrator = (each: Pick<Account, "active" | "roles">): boolean =>
+      each.active && each.roles.includes("administrator");
+    const others = (await store.accounts()).filter((each) => each.id !== found.id);
+    if (isAdministrator(found) && !isAdministrator({ active, roles }) && !others.some(isAdministrator))
       return problem(
         response,
         409,
-        "You would lock yourself out",
-        "Let another builder take your own role or switch you off.",
+        "Nobody could look after accounts",
+        "This is the last administrator. Give somebody else the role administrator first.",
       );
-    await store.keepAccount(next);
+    await store.changeAccount(found.id, { email, name, roles, attributes, active });
+    if (found.active && !active) await store.endSessions(found.id);
+    const next = (await store.account(found.id)) ?? found;
+    const changed = (["email", "name", "roles", "attributes"] as const).filter(
+      (each) => JSON.stringify(found[each]) !== JSON.stringify(next[each]),
+    );
+    if (found.active !== next.active) await tell(request, next.active ? "account.enabled" : "account.disabled", next);
+    if (changed.length > 0)
+      await tell(request, "account.changed", next, {
+        what: changed.join(", "),
+        ...(changed.includes("roles") ? { before: found.roles.join(", "), after: next.roles.join(", ") } : {}),
+      });
     response.json({ person: personAnswer(next) });
   });
 
   router.post("/:id/password", async (request, response) => {
-    const found = (await store.accounts()).find((each) => each.id === request.params.id);
+    const found = await theOne(request.params.id);
     if (!found) return problem(response, 404, "No such account", "It may have been removed.");
     const password = newPassword();
-    await store.keepAccount({ ...found, passwordHash: await hashPassword(password) });
+    await store.changeAccount(found.id, { passwordHash: await hashPassword(password), mustChangePassword: true });
+    await store.endSessions(found.id);
+    await tell(request, "password.reset", found);
     response.json({ person: personAnswer(found), password });
   });
 
+  router.delete("/:id/factor", async (request, response) => {
+    const found = await theOne(request.params.id);
+    if (!found) return problem(response, 404, "No such account", "It may have been removed.");
+    await store.changeAccount(found.id, { totpSecret: null, totpStep: 0, recovery: null });
+    await store.endSessions(found.id);
+    await tell(request, "factor.off", found);
+    response.json({ person: personAnswer((await store.account(found.id)) ?? found) });
+  });
+
+  router.get("/:id/sessions", async (request, response) => {
+    const found = await theOne(request.params.id);
+    if (!found) return problem(response, 404, "No such account", "It may have been removed.");
+    const answer = (await sessions.of(found.id)).map(
+      ({ since, used, address, agent }): PersonSession => ({
+        since: since.toISOString(),
+        used: used.toISOString(),
+        address,
+        agent,
+      }),
+    );
+    response.json(answer);
+  });
+
+  router.delete("/:id/sessions", async (request, response) => {
+    const found = await theOne(request.params.id);
+    if (!found) return problem(response, 404, "No such account", "It may have been removed.");
+    await store.endSessions(found.id);
+    await tell(request, "session.ended", found, { which: "all" });
+    response.json({ ended: found.id });
+  });
+
   router.get("/:id/tokens", async (request, response) => {
-    response.json((await store.tokens(request.params.id)).map(tokenAnswer));
+    const found = await theOne(request.params.id);
+    if (!found) return problem(response, 404, "No such account", "It may have been removed.");
+    response.json((await store.tokens(found.id)).map(tokenAnswer));
   });
 
   router.post("/:id/tokens", async (request, response) => {
     const body = v.safeParse(tokenShape, request.body ?? {});
     if (!body.success) return notUnderstood(response, body.issues[0]);
-    const found = await store.account(request.params.id);
+    const found = await theOne(request.params.id);
     if (!found) return problem(response, 404, "No such account", "It may have been removed.");
     const self = await account(request);
     const token = newToken();
@@ -120,13 +194,16 @@ export function peopleRoutes({ store, pages, database, account }: PeopleRouteOpt
       usedAt: null,
     };
     await store.keepToken(made);
+    await tell(request, "token.made", found, { token: made.name, ends: made.endsAt.toISOString() });
     response.status(201).json({ made: tokenAnswer(made), token });
   });
 
   router.delete("/:id/tokens/:token", async (request, response) => {
     const { id, token } = request.params;
-    if (!v.is(uuid, token) || !(await store.removeToken(token, id)))
+    const found = await theOne(id);
+    if (!found || !v.is(uuid, token) || !(await store.removeToken(token, id)))
       return problem(response, 404, "No such token", "It may have been revoked already.");
+    await tell(request, "token.revoked", found);
     response.json({ revoked: token });
   });
 

@@ -1,12 +1,20 @@
 import { mayStatement } from "@loyal-quill/authoring";
-import { answeredOr, type Database, type Facts, factsOf, mayMake, mayOpen, type Page } from "@loyal-quill/core";
-import { actorOf } from "../sign-in/session.js";
+import {
+  type Actor,
+  answeredOr,
+  type Database,
+  type Facts,
+  factsOf,
+  mayMake,
+  mayOpen,
+  type Page,
+} from "@loyal-quill/core";
 import type { Account } from "../store/entities.js";
 import type { EffectAnswer, MayAnswer, PersonAnswer } from "./types.js";
 
 export const personAnswer = (account: Account): PersonAnswer => {
-  const { id, email, name, roles, active, attributes } = account;
-  return { id, email, name, roles, active, attributes };
+  const { id, email, name, roles, active, attributes, totpSecret, issuer } = account;
+  return { id, email, name, roles, active, attributes, factor: totpSecret !== null, elsewhere: issuer };
 };
 
 /** Tables with more rows than this, as PostgreSQL believes, are not counted for a list. */
@@ -25,8 +33,8 @@ async function counts(
 }
 
 /** What somebody may do with each page: whether they may open it, and how many records they see, may edit and may delete. */
-export function mayAnswers(account: Account, pages: readonly Page[], database: Database): Promise<MayAnswer[]> {
-  const facts = factsOf(actorOf(account), new Date());
+export function mayAnswers(actor: Actor, pages: readonly Page[], database: Database): Promise<MayAnswer[]> {
+  const facts = factsOf(actor, new Date());
   return Promise.all(
     pages.map(async (page): Promise<MayAnswer> => {
       const opens = mayOpen(page, facts) === true;
@@ -67,17 +75,16 @@ function effectOn(before: MayAnswer | undefined, after: MayAnswer): string[] {
 export async function effects(
   before: Page | null,
   after: Page,
-  accounts: readonly Account[],
+  people: readonly Actor[],
   database: Database,
 ): Promise<EffectAnswer[]> {
-  const active = accounts.filter((account) => account.active).slice(0, mostPeople);
   const all = await Promise.all(
-    active.map(async (account) => {
+    people.slice(0, mostPeople).map(async (actor) => {
       const [[old], [now]] = await Promise.all([
-        before ? mayAnswers(account, [before], database) : [],
-        mayAnswers(account, [after], database),
+        before ? mayAnswers(actor, [before], database) : [],
+        mayAnswers(actor, [after], database),
       ]);
-      return { name: account.name, lines: now ? effectOn(old, now) : [] };
+      return { name: actor.name, lines: now ? effectOn(old, now) : [] };
     }),
   );
   return all.filter(({ lines }) => lines.length > 0);

@@ -1,33 +1,66 @@
-import type { Page, RecordedRequest, Signer } from "@loyal-quill/core";
+import type { RecordedRequest } from "@loyal-quill/core";
 import express, { type Request, type Response } from "express";
-import { DeskRefusal, nameForm } from "../drafts/desk.js";
+import * as v from "valibot";
+import { nameForm } from "../drafts/desk.js";
+import { DeskRefusal } from "../drafts/desk-refusal.js";
+import type { Draft } from "../drafts/jobs.js";
+import { isPlain } from "../edge.js";
 import type { EditedDatabase } from "../edited-database.js";
-import type { Account } from "../store/entities.js";
+import type { Sessions } from "../sign-in/session.js";
+import { type Account, type OwnRole, ownRoles, type TrailEntry } from "../store/entities.js";
 import type { Store } from "../store/store.js";
+import { doerOf, note, type TrailAction, trailActions } from "../trail.js";
+import { hasRole, isAtWorkbench, only } from "./access.js";
 import { connectionAnswer, databaseAnswer, tableAnswer } from "./database.js";
 import { draftRoutes } from "./draft-routes.js";
 import { pageFileAnswer } from "./page-file.js";
 import { changeAnswer, summaries } from "./pages.js";
 import { peopleRoutes } from "./people-routes.js";
 import { problem } from "./problem.js";
-import { extremeRecords, firstSeen, neighbour, recordChoices } from "./records.js";
-import { tryingAs } from "./trial.js";
-import type { AccountSummary, ChangesAnswer, SessionAnswer } from "./types.js";
+import type { AccountSummary, ChangesAnswer, SessionAnswer, TrailAnswer } from "./types.js";
 
 export interface ApiOptions extends EditedDatabase {
   /** All of them, this one included. */
   readonly databases: readonly EditedDatabase[];
-  readonly signer: Signer;
   readonly application: string;
-  readonly styleSheets: readonly string[];
   readonly account: (request: Request) => Promise<Account | null>;
-  /** The session's token against forged requests, and whether a request carries it. */
-  readonly csrfToken: (request: Request) => string;
-  readonly hasCsrfToken: (request: Request, token: unknown) => boolean;
+  readonly sessions: Sessions;
+  /** Roles that need a second factor. */
+  readonly factorRoles: readonly string[];
 }
 
 const text = (value: unknown): string | undefined =>
-  typeof value === "string" && value !== "" && !value.includes("\0") ? value : undefined;
+  typeof value === "string" && value !== "" && isPlain(value) ? value : undefined;
+
+const uuid = v.pipe(v.string(), v.uuid());
+
+/** For so long one line of the trail tells of looking at the requests of a page, in milliseconds. */
+const lookedFor = 10 * 60_000;
+
+const trailAnswer = ({
+  id,
+  at,
+  actorId,
+  actorName,
+  action,
+  subject,
+  subjectId,
+  database,
+  address,
+  detail,
+}: TrailEntry): TrailAnswer["entries"][number] => ({
+  id,
+  at: at.toISOString(),
+  by: actorName,
+  byId: actorId,
+  action,
+  what: Object.hasOwn(trailActions, action) ? trailActions[action as TrailAction] : action,
+  subject,
+  subjectId,
+  database,
+  address,
+  detail,
+});
 
 /** What conditions can ask of an actor, from what the accounts have. */
 async function actorNames(store: Store): Promise<SessionAnswer["actorNames"]> {
@@ -41,19 +74,36 @@ async function actorNames(store: Store): Promise<SessionAnswer["actorNames"]> {
   ];
 }
 
-/** The workbench's API: JSON, for builders only. */
+/** The workbench's API: JSON, for builders, administrators and auditors, each for what is theirs. */
 export function apiRoutes(options: ApiOptions): express.Router {
-  const { store, pages, feed, desk } = options;
+  const { store, pages, feed, desk, threads, sessions } = options;
   const router = express.Router();
+  const onlyFor = (...roles: readonly OwnRole[]) => only(options.account, ...roles);
+  /** What somebody looked at lately, by whom and what, so that a look is one line of the trail and not a hundred. */
+  const looked = new Map<string, number>();
+
+  /** Notes that somebody looks at values of recorded requests. */
+  async function noteReading(request: Request, account: Account, what: string): Promise<void> {
+    const [now, mark] = [Date.now(), `${account.id} ${what}`];
+    for (const [each, at] of looked) if (now - at > lookedFor) looked.delete(each);
+    if (looked.has(mark)) return;
+    looked.set(mark, now);
+    await note(store, doerOf(request, account), "requests.read", { name: what });
+  }
 
   router.use(async (request, response, next) => {
     response.set("cache-control", "no-store");
     const account = await options.account(request);
     if (!account) return problem(response, 401, "Signed out", "Sign in to use the workbench.");
-    if (!account.roles.includes("builder"))
-      return problem(response, 403, "Not a builder", "The workbench is open to accounts with the role builder.");
+    if (!isAtWorkbench(account))
+      return problem(
+        response,
+        403,
+        "Not open to you",
+        "The workbench is open to accounts with the role builder, administrator or auditor.",
+      );
     const isReading = request.method === "GET" || request.method === "HEAD";
-    if (!isReading && !options.hasCsrfToken(request, request.get("x-csrf-token")))
+    if (!isReading && !sessions.hasCsrfToken(request, request.get("x-csrf-token")))
       return problem(
         response,
         403,
@@ -69,93 +119,40 @@ export function apiRoutes(options: ApiOptions): express.Router {
       name: account?.name ?? "",
       application: options.application,
       actorNames: await actorNames(store),
-      csrfToken: options.csrfToken(request),
+      csrfToken: sessions.csrfToken(request),
+      roles: (Object.keys(ownRoles) as OwnRole[]).filter((role) => account?.roles.includes(role)),
     };
     response.json(answer);
   });
 
-  router.get("/page-file", (_request, response) => {
-    response.json(pageFileAnswer);
+  router.use("/people", peopleRoutes(options));
+  router.use("/changes", onlyFor("auditor"));
+  router.use("/trail", onlyFor("auditor"));
+
+  router.get("/feed", async (request, response) => {
+    const account = await options.account(request);
+    if (!account) return problem(response, 401, "Signed out", "Sign in to use the workbench.");
+    const joined = feed.join(response, account.id, async () => (await sessions.accountNow(request))?.roles ?? null);
+    if (!joined)
+      return problem(
+        response,
+        429,
+        "Too many windows",
+        "The live feed is open in too many windows of yours. Close one.",
+      );
+    if (hasRole(account, "builder")) await noteReading(request, account, "live feed");
   });
 
-  router.get("/pages", async (_request, response) => {
-    response.json(await summaries(pages.loaded(), store, desk, options.mount));
-  });
-
-  /** Runs with the page that is worked on; where it has errors there are no records to tell of. */
-  const withPage =
-    (run: (page: Page, request: Request) => Promise<unknown>) =>
-    async (request: Request<{ name: string }>, response: Response): Promise<void> => {
-      try {
-        if (!nameForm.test(request.params.name))
-          throw new DeskRefusal("No such page", "A page's name has letters, digits, - and _.", 404);
-        const { page } = await desk.bound(request.params.name);
-        response.json(page ? await run(page, request as Request) : []);
-      } catch (error) {
-        if (!(error instanceof DeskRefusal)) throw error;
-        problem(response, error.status, error.title, error.message);
-      }
+  router.get("/trail", async (request, response) => {
+    const before = /^\d{1,18}$/.exec(text(request.query.before) ?? "")?.[0];
+    const action = /^[a-z.-]{1,63}$/.exec(text(request.query.action) ?? "")?.[0];
+    const person = text(request.query.person)?.slice(0, 255);
+    const found = await store.trail({ before, action, person, limit: 51 });
+    const answer: TrailAnswer = {
+      entries: found.slice(0, 50).map(trailAnswer),
+      more: found.length > 50,
     };
-
-  router.get(
-    "/pages/:name/records",
-    withPage((page, request) => recordChoices(page, options.database, text(request.query.q) ?? "")),
-  );
-
-  router.get(
-    "/pages/:name/extremes",
-    withPage((page) => extremeRecords(page, options.database)),
-  );
-
-  router.get(
-    "/pages/:name/first",
-    withPage(async (page, request) => {
-      const actor = await tryingAs(store, page, text(request.query.as));
-      return actor && firstSeen(page, options.database, actor);
-    }),
-  );
-
-  router.get(
-    "/pages/:name/neighbour",
-    withPage((page, request) => {
-      const key = [request.query.key].flat().flatMap((each) => text(each) ?? []);
-      return neighbour(page, options.database, key, request.query.by === "-1" ? -1 : 1);
-    }),
-  );
-
-  router.get("/databases", async (_request, response) => {
-    response.json(await Promise.all(options.databases.map((each) => connectionAnswer(each))));
-  });
-
-  router.get("/database", async (_request, response) => {
-    response.json(await databaseAnswer(pages.loaded(), options.database, store));
-  });
-
-  router.get("/database/:table", async (request, response) => {
-    const answer = await tableAnswer(request.params.table, pages.loaded(), options.database, store);
-    if (answer) response.json(answer);
-    else problem(response, 404, "No such table", "There is no table of this name that the connection may read.");
-  });
-
-  router.use("/drafts", draftRoutes({ ...options, loaded: () => pages.loaded() }));
-
-  router.get("/requests", async (request, response) => {
-    const page = text(request.query.page);
-    const operation = text(request.query.operation);
-    const found: RecordedRequest[] = await store.requests({
-      ...(page ? { page } : {}),
-      ...(operation ? { operation } : {}),
-      limit: 50,
-    });
-    response.json(found);
-  });
-
-  router.get("/requests/:id", async (request, response) => {
-    const id = /^[0-9a-f-]{36}$/i.test(request.params.id) ? request.params.id : null;
-    const recorded = id && (await store.request(id));
-    return recorded
-      ? response.json(recorded)
-      : problem(response, 404, "No such request", "It was made before requests were kept, or was forgotten since.");
+    response.json(answer);
   });
 
   router.get("/changes", async (request, response) => {
@@ -180,14 +177,102 @@ export function apiRoutes(options: ApiOptions): express.Router {
     response.json(answer);
   });
 
-  router.use("/people", peopleRoutes(options));
+  // Everything from here on is about pages.
+  router.use(onlyFor("builder"));
+
+  router.get("/page-file", (_request, response) => {
+    response.json(pageFileAnswer);
+  });
+
+  router.get("/pages", async (request, response) => {
+    const account = await options.account(request);
+    if (account) await noteReading(request, account, "the last of each page");
+    response.json(await summaries(options));
+  });
+
+  /** Runs with the draft that is worked on, or the published text; what the desk or a thread refuses is answered as a problem. */
+  const withDraft =
+    (run: (draft: Draft, request: Request) => Promise<unknown>) =>
+    async (request: Request<{ name: string }>, response: Response): Promise<void> => {
+      try {
+        if (!nameForm.test(request.params.name))
+          throw new DeskRefusal("No such page", "A page's name has letters, digits, - and _.", 404);
+        response.json(await run(await desk.draft(request.params.name), request as Request));
+      } catch (error) {
+        if (!(error instanceof DeskRefusal)) throw error;
+        problem(response, error.status, error.title, error.message);
+      }
+    };
+
+  router.get(
+    "/pages/:name/records",
+    withDraft((draft, request) => threads.run("records", { ...draft, search: text(request.query.q) ?? "" })),
+  );
+
+  router.get(
+    "/pages/:name/extremes",
+    withDraft((draft) => threads.run("extremes", draft)),
+  );
+
+  router.get(
+    "/pages/:name/first",
+    withDraft(async (draft, request) =>
+      threads.run("first", { ...draft, as: text(request.query.as), people: await store.people() }),
+    ),
+  );
+
+  router.get(
+    "/pages/:name/neighbour",
+    withDraft((draft, request) => {
+      const key = [request.query.key].flat().flatMap((each) => text(each) ?? []);
+      return threads.run("neighbour", { ...draft, key, by: request.query.by === "-1" ? -1 : 1 });
+    }),
+  );
+
+  router.get("/databases", async (_request, response) => {
+    response.json(await Promise.all(options.databases.map((each) => connectionAnswer(each))));
+  });
+
+  router.get("/database", async (_request, response) => {
+    response.json(await databaseAnswer(pages.loaded(), options.database, store));
+  });
+
+  router.get("/database/:table", async (request, response) => {
+    const answer = await tableAnswer(request.params.table, pages.loaded(), options.database, store);
+    if (answer) response.json(answer);
+    else problem(response, 404, "No such table", "There is no table of this name that the connection may read.");
+  });
+
+  router.use("/drafts", draftRoutes(options));
+
+  router.get("/requests", async (request, response) => {
+    const page = text(request.query.page);
+    const account = await options.account(request);
+    if (account) await noteReading(request, account, page ?? "all pages");
+    const operation = text(request.query.operation);
+    const found: RecordedRequest[] = await store.requests({
+      ...(page ? { page } : {}),
+      ...(operation ? { operation } : {}),
+      limit: 50,
+    });
+    response.json(found);
+  });
+
+  router.get("/requests/:id", async (request, response) => {
+    const { id } = request.params;
+    const recorded = v.is(uuid, id) ? await store.request(id) : null;
+    const account = await options.account(request);
+    if (recorded && account)
+      await note(store, doerOf(request, account), "requests.read", { name: recorded.page ?? "", id: recorded.id });
+    return recorded
+      ? response.json(recorded)
+      : problem(response, 404, "No such request", "It was made before requests were kept, or was forgotten since.");
+  });
 
   router.get("/accounts", async (_request, response) => {
     const accounts = await store.accounts();
     response.json(accounts.map(({ id, name, roles, active }): AccountSummary => ({ id, name, roles, active })));
   });
-
-  router.get("/feed", (_request, response) => feed.join(response));
 
   router.use((_request, response) =>
     problem(response, 404, "No such address", "The workbench's API has nothing here."),

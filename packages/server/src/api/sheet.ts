@@ -1,5 +1,6 @@
 import { type Column, controlsFor, type Field, kindOf, type Page, type Table, tableName } from "@loyal-quill/core";
 import type { BoundPageFile } from "@loyal-quill/runtime";
+import { pluralIn } from "./plural.js";
 import type { SheetAnswer, SheetField } from "./types.js";
 
 const tidyText = (tidying: Field["tidy"][number]): string =>
@@ -75,7 +76,7 @@ export function sheetOf(bound: BoundPageFile, mount: string): SheetAnswer {
   if (!page) {
     return {
       name,
-      plural: name,
+      plural: pluralIn(text) ?? name,
       path: "",
       listAddress: null,
       table: "",

@@ -60,7 +60,7 @@ describe("a token for programs", () => {
     expect([revoked.status, revoked.headers.get("www-authenticate")]).toEqual([401, "Bearer"]);
     expect((await ines.send("DELETE", `${of}/${made.id}`)).status).toBe(404);
     const ended = `quill_${"e".repeat(43)}`;
-    const { digestOf } = await import("../sign-in/tokens.js");
+    const { digestOf } = await import("../sign-in/passwords.js");
     await pool.keepToken({
       id: crypto.randomUUID(),
       name: "old",

@@ -16,13 +16,9 @@ import {
   type Signer,
   tokenName,
 } from "@loyal-quill/core";
-import { actorOf } from "../sign-in/session.js";
-import type { Account } from "../store/entities.js";
-import type { Store } from "../store/store.js";
 import type { ListTrialAnswer, TrialAnswer } from "./types.js";
 
 export interface TrialOptions {
-  readonly store: Store;
   readonly database: Database;
   readonly signer: Signer;
   readonly application: string;
@@ -171,12 +167,9 @@ export async function trialOfList(
   return { recorded, html: response.body, address: `${options.mount}${page.path.list}` };
 }
 
-/** The person through whose eyes a page is tried: the one asked for, or the first account that may open it. */
-export async function tryingAs(store: Store, page: Page | null, id: string | undefined): Promise<Actor | null> {
-  const accounts = (await store.accounts()).filter((account) => account.active);
-  const asked = accounts.find((account) => account.id === id);
-  const facts = (account: Account) => factsOf(actorOf(account), new Date());
-  const chosen =
-    asked ?? accounts.find((account) => page !== null && mayOpen(page, facts(account)) === true) ?? accounts[0];
-  return chosen ? actorOf(chosen) : null;
+/** The person through whose eyes a page is tried: the one asked for, or the first who may open it. */
+export function tryingAs(people: readonly Actor[], page: Page | null, id: string | undefined): Actor | null {
+  const now = new Date();
+  const may = (actor: Actor): boolean => page !== null && mayOpen(page, factsOf(actor, now)) === true;
+  return people.find((actor) => actor.id === id) ?? people.find(may) ?? people[0] ?? null;
 }

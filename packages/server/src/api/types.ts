@@ -9,6 +9,8 @@ export interface SessionAnswer {
   readonly actorNames: readonly { readonly name: string; readonly type: string }[];
   /** Goes with every request that changes something. */
   readonly csrfToken: string;
+  /** The roles of the application itself that the person has. */
+  readonly roles: readonly ("builder" | "administrator" | "auditor")[];
 }
 
 export interface PageSummary {
@@ -198,7 +200,13 @@ export interface ChangeAnswer {
   readonly table: string;
   readonly key: Readonly<Record<string, string>>;
   readonly operation: string;
-  readonly fields: readonly { readonly field: string; readonly old: string | null; readonly new: string | null }[];
+  readonly fields: readonly {
+    readonly field: string;
+    readonly old: string | null;
+    readonly new: string | null;
+    /** Whether its values are told to nobody. */
+    readonly hidden?: true;
+  }[];
   readonly requestId: string;
   readonly reason: string | null;
   readonly way: string;
@@ -218,6 +226,10 @@ export interface PersonAnswer {
   readonly active: boolean;
   /** What conditions know of them besides id, name and roles. */
   readonly attributes: Readonly<Record<string, Attribute>>;
+  /** Whether they have a second factor. */
+  readonly factor: boolean;
+  /** The issuer with whom they sign in; null for a password here. */
+  readonly elsewhere: string | null;
 }
 
 /** A token by which a program acts as an account. */
@@ -340,3 +352,31 @@ export type FeedEvent =
   | { readonly kind: "census"; readonly page: string; readonly state: string; readonly done: number }
   /** A draft was changed, published or taken away (revision 0). */
   | { readonly kind: "draft"; readonly page: string; readonly revision: number; readonly by: string };
+
+/** The trail of administration, the newest first. */
+export interface TrailAnswer {
+  readonly entries: readonly {
+    readonly id: string;
+    readonly at: string;
+    /** Who did it: empty where nobody was signed in. */
+    readonly by: string;
+    readonly byId: string | null;
+    readonly action: string;
+    /** The action in words. */
+    readonly what: string;
+    readonly subject: string;
+    readonly subjectId: string | null;
+    readonly database: string;
+    readonly address: string;
+    readonly detail: Readonly<Record<string, string>>;
+  }[];
+  readonly more: boolean;
+}
+
+/** A session of somebody. */
+export interface PersonSession {
+  readonly since: string;
+  readonly used: string;
+  readonly address: string;
+  readonly agent: string;
+}

@@ -1,101 +1,99 @@
 import { describe, expect, test } from "@jest/globals";
-import { type Database, DatabaseAway, type Page } from "@loyal-quill/core";
-import { stationPage } from "../../../core/src/testing/marrow-vale.js";
 import type { FeedEvent } from "../api/types.js";
 import { Censuses } from "./census.js";
+import { DeskRefusal } from "./desk-refusal.js";
+import type { CensusRun, Threads } from "./threads.js";
 
-/** A database in which each census waits until it is let go: how many are inside, and the next way out. */
+const census = { rows: 3 } as unknown as Exclude<Awaited<CensusRun["census"]>, "cancelled" | null>;
+
+/** Threads in which each census goes on until it is let go. */
 function waiting(fail?: Error) {
-  const inside: (() => void)[] = [];
-  let most = 0;
-  const database: Database = {
-    async transaction(run) {
+  const inside: { readonly name: string; readonly letGo: () => void; readonly progress: (done: number) => void }[] = [];
+  const threads: Pick<Threads, "census"> = {
+    census({ name }, progress) {
+      let isCancelled = false;
       let letGo: () => void = () => {};
       const free = new Promise<void>((resolve) => {
         letGo = resolve;
       });
-      inside.push(letGo);
-      most = Math.max(most, inside.length);
-      await free;
-      try {
+      inside.push({ name, letGo, progress });
+      const came = free.then(() => {
         if (fail) throw fail;
-        return await run(database);
-      } finally {
-        inside.splice(inside.indexOf(letGo), 1);
-      }
+        return isCancelled ? ("cancelled" as const) : census;
+      });
+      return {
+        census: came,
+        cancel: () => {
+          isCancelled = true;
+        },
+      };
     },
-    run: async () => [{ blocks: "0", rows: "0" }],
   };
-  return { database, inside, most: () => most };
+  return { threads, inside };
 }
 
-const settled = async (): Promise<void> => {
-  for (let turn = 0; turn < 20; turn++) await new Promise((resolve) => setImmediate(resolve));
-};
-
-const page = stationPage as unknown as Page;
+const settled = (): Promise<void> => new Promise((resolve) => setImmediate(resolve));
+const draft = (name: string, text = "text") => ({ name, text });
 
 describe("censuses in the background", () => {
-  test("two run at once, the others wait for their turn, and each has one", async () => {
-    const { database, inside, most } = waiting();
-    const censuses = new Censuses(database, () => {});
-    const names = ["a", "b", "c", "d", "e"];
-    for (const name of names) expect(censuses.begin(name, "text", page).state).toBe("running");
+  test("one tells how far it is, and then what it came to", async () => {
+    const events: FeedEvent[] = [];
+    const { threads, inside } = waiting();
+    const censuses = new Censuses(threads, (event) => void events.push(event));
+    expect(censuses.begin(draft("a"))).toMatchObject({ state: "running", done: 0, census: null });
+    inside[0]?.progress(0.5);
+    expect(censuses.of("a")).toMatchObject({ state: "running", done: 0.5 });
+    inside[0]?.letGo();
     await settled();
-    expect(inside.length).toBe(2);
-    for (let turn = 0; turn < names.length; turn++) {
-      inside[0]?.();
-      await settled();
-    }
-    expect(names.map((name) => censuses.of(name)?.state)).toEqual(names.map(() => "done"));
-    expect(most()).toBe(2);
+    expect(censuses.of("a")).toMatchObject({ state: "done", done: 1, census });
+    expect(events).toMatchObject([
+      { page: "a", state: "running", done: 0.5 },
+      { page: "a", state: "done", done: 1 },
+    ]);
   });
 
-  test("one that is cancelled while it waits counts nothing, and holds up nobody", async () => {
-    const { database, inside } = waiting();
-    const censuses = new Censuses(database, () => {});
-    for (const name of ["a", "b", "c", "d"]) censuses.begin(name, "text", page);
-    censuses.cancel("c");
-    for (let turn = 0; turn < 4; turn++) {
-      await settled();
-      inside[0]?.();
-    }
+  test("one that is cancelled says so, the others go on", async () => {
+    const { threads, inside } = waiting();
+    const censuses = new Censuses(threads, () => {});
+    for (const name of ["a", "b"]) censuses.begin(draft(name));
+    censuses.cancel("b");
+    for (const each of inside) each.letGo();
     await settled();
-    expect(["a", "b", "c", "d"].map((name) => censuses.of(name)?.state)).toEqual(["done", "done", "cancelled", "done"]);
+    expect(["a", "b"].map((name) => censuses.of(name)?.state)).toEqual(["done", "cancelled"]);
   });
 
   test("a second one of a page cancels the first, whose end is not taken for its own", async () => {
-    const { database, inside } = waiting();
-    const censuses = new Censuses(database, () => {});
-    censuses.begin("a", "first", page);
-    censuses.begin("a", "second", page);
-    await settled();
-    inside[0]?.();
+    const { threads, inside } = waiting();
+    const censuses = new Censuses(threads, () => {});
+    censuses.begin(draft("a", "first"));
+    censuses.begin(draft("a", "second"));
+    inside[0]?.letGo();
     await settled();
     expect(censuses.of("a")).toMatchObject({ text: "second", state: "running" });
-    inside[0]?.();
+    inside[1]?.letGo();
     await settled();
     expect(censuses.of("a")).toMatchObject({ text: "second", state: "done" });
   });
 
-  test("what fails says why, gives its place to the next, and is told", async () => {
+  test.each([
+    [Object.assign(new Error("connection refused"), { name: "DatabaseAway" }), "connection refused"],
+    [new DeskRefusal("Too busy", "Try again."), "Try again."],
+    [new TypeError("x is undefined"), "Something went wrong here while counting."],
+  ])("what fails says why: %s", async (error, because) => {
     const events: FeedEvent[] = [];
-    const { database, inside } = waiting(new DatabaseAway("connection refused", false));
-    const censuses = new Censuses(database, (event) => void events.push(event));
-    for (const name of ["a", "b", "c"]) censuses.begin(name, "text", page);
-    for (let turn = 0; turn < 3; turn++) {
-      await settled();
-      inside[0]?.();
-    }
+    const { threads, inside } = waiting(error);
+    const censuses = new Censuses(threads, (event) => void events.push(event));
+    censuses.begin(draft("a"));
+    inside[0]?.letGo();
     await settled();
-    expect(censuses.of("c")).toMatchObject({ state: "failed", because: "connection refused" });
-    expect(events.filter((event) => event.kind === "census" && event.state === "failed")).toHaveLength(3);
+    expect(censuses.of("a")).toMatchObject({ state: "failed", because });
+    expect(events).toMatchObject([{ kind: "census", state: "failed" }]);
   });
 
-  test("the last fifty are remembered", async () => {
-    const { database } = waiting();
-    const censuses = new Censuses(database, () => {});
-    for (let number = 0; number < 60; number++) censuses.begin(`page ${number}`, "text", page);
+  test("the last fifty are remembered", () => {
+    const { threads } = waiting();
+    const censuses = new Censuses(threads, () => {});
+    for (let number = 0; number < 60; number++) censuses.begin(draft(`page ${number}`));
     expect(censuses.of("page 0")).toBeNull();
     expect(censuses.of("page 59")).not.toBeNull();
     censuses.close();

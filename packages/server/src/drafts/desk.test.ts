@@ -44,13 +44,14 @@ describe("a draft from a table", () => {
       key: ["5e0c7a10-4b1d-4c55-9d0e-000000000001"],
     });
     expect(tried.said.trial?.recorded.outcome).toBe("shown");
-    expect(tried.said.sheet.findings).toEqual([]);
+    expect(tried.said.sheet.findings.map(({ code }) => code)).toEqual(["open-to-everybody"]);
     const pages = (await ines.send<PageSummary[]>("GET", "/pages")).said;
     expect(pages.find((page) => page.name === "person")).toMatchObject({ published: false, draft: { by: "ines" } });
     expect((await workbench.signIn("hollis")).status).toBe(303);
     const { client } = await workbench.signIn("hollis");
     expect((await client.get("/person")).status).toBe(404);
-    expect((await ines.send("POST", "/drafts/person/publish", { revision: 1 })).status).toBe(200);
+    expect((await ines.send("POST", "/drafts/person/publish", { revision: 1 })).status).toBe(409);
+    expect((await ines.send("POST", "/drafts/person/publish", { revision: 1, everybody: true })).status).toBe(200);
     expect(await onDisk("person")).toBe(said.text);
     expect((await client.get("/person/5e0c7a10-4b1d-4c55-9d0e-000000000001/edit")).status).toBe(200);
     expect((await readdir(workbench.directory)).filter((file) => !file.endsWith(".page.yaml"))).toEqual([]);

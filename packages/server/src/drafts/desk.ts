@@ -2,30 +2,29 @@ import { randomUUID } from "node:crypto";
 import { access, constants, readFile, rename, rm, writeFile } from "node:fs/promises";
 import path from "node:path";
 import { type Drift, draftPages, editPageFile, type Merged, mergePageFiles, tableDrift } from "@loyal-quill/authoring";
-import { byPlace, findTable, isError, parsePage, type Table, tableName } from "@loyal-quill/core";
-import { type BoundPageFile, bindPageFile, type Loaded, type Pages } from "@loyal-quill/runtime";
+import { findTable, isError, parsePage, type Table, tableName } from "@loyal-quill/core";
+import type { Loaded, Pages } from "@loyal-quill/runtime";
 import type { FeedEvent } from "../api/types.js";
 import type { Draft, Version } from "../store/entities.js";
 import type { Store } from "../store/store.js";
+import { byItself, type Doer, note } from "../trail.js";
+import { DeskRefusal } from "./desk-refusal.js";
+import type { Threads } from "./threads.js";
 
 export interface DeskOptions {
   readonly store: Store;
   readonly pages: Pages;
+  /** Where drafts are judged and merged. */
+  readonly threads: Threads;
   /** The directory of the page files. */
   readonly directory: string;
   readonly tell: (event: FeedEvent) => void;
 }
 
-/** What can't be done with a draft, and what to do instead. */
-export class DeskRefusal extends Error {
-  constructor(
-    readonly title: string,
-    detail: string,
-    readonly status: 404 | 409 | 422 = 409,
-  ) {
-    super(detail);
-  }
-}
+const byWhom = ({ id, name }: Doer): { readonly byId: string | null; readonly byName: string } => ({
+  byId: id,
+  byName: name,
+});
 
 /** How often a change is merged again because somebody else was faster. */
 const mostTries = 20;
@@ -62,15 +61,9 @@ export class Desk {
     return { text, draft, published };
   }
 
-  /** A text held against the tables and the addresses of the other pages. */
-  bind(name: string, text: string): BoundPageFile {
-    const bound = bindPageFile(name, text, this.loaded());
-    return { ...bound, findings: [...bound.findings].sort(byPlace) };
-  }
-
-  /** The text that is worked on, bound. */
-  async bound(name: string): Promise<BoundPageFile> {
-    return this.bind(name, (await this.text(name)).text);
+  /** The text that is worked on, as what is asked of a thread. */
+  async draft(name: string): Promise<{ readonly name: string; readonly text: string }> {
+    return { name, text: (await this.text(name)).text };
   }
 
   /**
@@ -78,15 +71,22 @@ export class Desk {
    *
    * @returns the page's name
    */
-  async begin(from: { table: string } | { name: string; text: string }, byName: string): Promise<string> {
+  async begin(from: { table: string } | { name: string; text: string }, by: Doer): Promise<string> {
     const { name, text } = "table" in from ? await this.drafted(from.table) : from;
     if (!nameForm.test(name))
       throw new DeskRefusal("Not a name", "A page's name has letters, digits, - and _, like station.", 422);
     const base = this.published(name);
-    const begun = await this.options.store.beginDraft({ page: name, text, base, revision: 1, at: new Date(), byName });
+    const begun = await this.options.store.beginDraft({
+      page: name,
+      text,
+      base,
+      revision: 1,
+      at: new Date(),
+      ...byWhom(by),
+    });
     if (!begun)
       throw new DeskRefusal("There is a draft already", `The page ${name} has a draft that is not published.`);
-    this.tell(name, 1, byName);
+    this.tell(name, 1, by.name);
     return name;
   }
 
@@ -122,12 +122,12 @@ export class Desk {
   async change(
     name: string,
     change: { readonly was: string; readonly text: string },
-    byName: string,
+    by: Doer,
   ): Promise<Merged & { revision: number }> {
     const { store } = this.options;
     for (let attempt = 0; attempt < mostTries; attempt++) {
       const { text, draft, published } = await this.text(name);
-      const merged = mergePageFiles(change.was, change.text, text);
+      const merged = await this.merged(change.was, change.text, text);
       if (draft && merged.text === draft.text) return { ...merged, revision: draft.revision };
       const revision = (draft?.revision ?? 0) + 1;
       const next: Draft = {
@@ -136,41 +136,49 @@ export class Desk {
         base: draft ? draft.base : published,
         revision,
         at: new Date(),
-        byName,
+        ...byWhom(by),
       };
       const kept = draft ? await store.changeDraft(draft.revision, next) : await store.beginDraft(next);
       if (!kept) continue;
-      this.tell(name, revision, byName);
+      this.tell(name, revision, by.name);
       return { ...merged, revision };
     }
     throw new DeskRefusal("Too busy", "Others change this draft all the time. Try again.");
+  }
+
+  /** Both changes together. What needs no merging waits for no thread. */
+  private async merged(base: string, mine: string, theirs: string): Promise<Merged> {
+    return mine === theirs || mine === base || theirs === base
+      ? mergePageFiles(base, mine, theirs)
+      : this.options.threads.run("merge", { base, mine, theirs });
   }
 
   /**
    * Brings a file that was changed on disk into the draft: what both changed stays the draft's, and is said. Where the file was
    * deleted, the draft is one of a new page from then on.
    */
-  async bringIn(name: string, byName: string): Promise<Merged & { revision: number }> {
+  async bringIn(name: string, by: Doer): Promise<Merged & { revision: number }> {
     const { text, draft, published } = await this.text(name);
     if (!draft || draft.base === published)
       throw new DeskRefusal("Nothing to bring in", "The file is what this draft was begun from.");
     const merged: Merged =
-      published === null ? { text, conflicts: [] } : mergePageFiles(draft.base ?? "", published, text);
+      published === null ? { text, conflicts: [] } : await this.merged(draft.base ?? "", published, text);
     const revision = draft.revision + 1;
-    const next = { ...draft, text: merged.text, base: published, revision, at: new Date(), byName };
+    const next = { ...draft, text: merged.text, base: published, revision, at: new Date(), ...byWhom(by) };
     if (!(await this.options.store.changeDraft(draft.revision, next)))
       throw new DeskRefusal("Changed meanwhile", "Somebody else changed the draft at this moment. Try again.");
-    this.tell(name, revision, byName);
+    this.tell(name, revision, by.name);
     return { ...merged, revision };
   }
 
   /** Takes a draft away; its text is answered, so that it can be put back. */
-  async discard(name: string, revision: number, byName: string): Promise<string> {
+  async discard(name: string, revision: number, by: Doer): Promise<string> {
     const draft = await this.options.store.draft(name);
     if (!draft) throw new DeskRefusal("No draft", "This page has no draft.", 404);
     if (!(await this.options.store.dropDraft(name, revision)))
       throw new DeskRefusal("Changed meanwhile", "Somebody else has changed this draft since. Look at it first.");
-    this.tell(name, 0, byName);
+    await note(this.options.store, by, "draft.discarded", { name, id: name }, { revision: String(revision) });
+    this.tell(name, 0, by.name);
     return draft.text;
   }
 
@@ -178,13 +186,14 @@ export class Desk {
    * Writes a draft's text to its file in one move and keeps it as a version.
    *
    * @param revision the one that was looked at: a draft that somebody has changed since is not published
+   * @param everybody whether it is meant that everybody who is signed in may open the page, where the page does not say who
    */
-  publish(name: string, revision: number, byName: string): Promise<void> {
+  publish(name: string, revision: number, by: Doer, everybody = false): Promise<void> {
     // Alone among all processes: of two that publish the same draft at once, the second finds none any more.
-    return this.options.store.alone("versions", () => this.publishAlone(name, revision, byName));
+    return this.options.store.alone("versions", () => this.publishAlone(name, revision, by, everybody));
   }
 
-  private async publishAlone(name: string, revision: number, byName: string): Promise<void> {
+  private async publishAlone(name: string, revision: number, by: Doer, everybody: boolean): Promise<void> {
     const { text, draft, published } = await this.text(name);
     if (!draft) throw new DeskRefusal("Nothing to publish", "This page has no draft.");
     if (draft.revision !== revision)
@@ -195,25 +204,31 @@ export class Desk {
         "The file has changed on disk",
         "Bring its changes into the draft first, so that none is lost.",
       );
-    await this.write(name, text, byName);
+    await this.write(name, text, by, everybody);
     await this.options.store.dropDraft(name, revision);
-    this.tell(name, 0, byName);
+    await note(this.options.store, by, "page.published", { name, id: name }, { revision: String(revision) });
+    this.tell(name, 0, by.name);
   }
 
-  private async write(name: string, text: string, byName: string): Promise<void> {
-    const { store, directory, pages } = this.options;
-    const { findings } = this.bind(name, text);
+  private async write(name: string, text: string, by: Doer, everybody: boolean): Promise<void> {
+    const { store, directory, pages, threads } = this.options;
+    const { findings, table, access: given } = await threads.run("sheet", { name, text });
     const first = findings.find(isError);
     if (first)
       throw new DeskRefusal("The page has errors", `Line ${first.line}, column ${first.column}: ${first.message}`, 422);
+    if (!everybody && !given.some((each) => each.name === "open"))
+      throw new DeskRefusal(
+        "Open to everybody",
+        "The page does not say who may open it, so everybody may who is signed in. Give it access.open, or publish it once more and say that this is meant.",
+      );
     await access(directory, constants.W_OK).catch(() => {
       throw new DeskRefusal(
         "The file can't be written",
         "The server may not write to the directory of the page files. Take the file out and put it there yourself.",
       );
     });
-    const model = this.tableOf(text);
-    const number = await store.addVersion({ page: name, at: new Date(), byName, text, model });
+    const model = findTable(this.loaded().catalog.tables, table) ?? null;
+    const number = await store.addVersion({ page: name, at: new Date(), ...byWhom(by), text, model });
     const beside = path.join(directory, `.${name}.${randomUUID()}.tmp`);
     try {
       await writeFile(beside, text, { flag: "wx" });
@@ -266,7 +281,16 @@ export class Desk {
     const since = before === undefined ? 1 : texts.indexOf(before);
     if (texts.slice(0, since < 0 ? 1 : since).includes(now) || (now === null && texts.length === 0)) return;
     const model = now === null ? null : this.tableOf(now);
-    await store.addVersion({ page, at: new Date(), byName: null, text: now, model });
+    await store.addVersion({ page, at: new Date(), byName: null, byId: null, text: now, model });
+    // What is found at the first look was there before.
+    if (before !== undefined)
+      await note(
+        store,
+        byItself,
+        "page.file-changed",
+        { name: page, id: page },
+        now === null ? { what: "deleted" } : {},
+      );
   }
 
   /** The table that a page file names, as it is now. */

@@ -1,77 +1,79 @@
 import { document, type Frame, html, type Language, type Markup, readPairs, resendForm, word } from "@loyal-quill/core";
 import type { Pages } from "@loyal-quill/runtime";
 import express, { type Request, type Response } from "express";
-import { rateLimit } from "express-rate-limit";
+import type { Logger } from "pino";
 import * as v from "valibot";
+import { plain } from "../api/shapes.js";
+import type { Keys } from "../keys.js";
+import type { Account } from "../store/entities.js";
 import type { Store } from "../store/store.js";
+import { type Doer, doerOf, note } from "../trail.js";
 import { type ServerWord, say } from "../words.js";
+import { recoveryDigest, stepOfCode, unlockSecret } from "./factor.js";
+import { alertLine, type FrameFor, formField, hidden, safeNext } from "./form.js";
+import { countedAddress, type SignInLimits } from "./limits.js";
 import { verifyPassword } from "./passwords.js";
-import { csrfToken, hasCsrfToken } from "./session.js";
+import type { Sessions } from "./session.js";
+import { type Enter, type SignOnElsewhere, signOnRoutes } from "./sign-on.js";
 
 const formSchema = v.object({
-  email: v.pipe(v.string(), v.trim(), v.maxLength(254)),
-  password: v.pipe(v.string(), v.maxLength(1000)),
+  email: v.pipe(plain, v.trim(), v.toLowerCase(), v.maxLength(254)),
+  password: v.pipe(plain, v.maxLength(1000)),
   token: v.string(),
   next: v.optional(v.string(), "/"),
 });
-
-/** An address of this application to go on to: a path of its own, never another site's (`//host`, `/\host`). */
-function safeNext(next: unknown): string {
-  if (typeof next !== "string" || !/^\/(?![/\\])[^\\\s]*$/.test(next)) return "/";
-  return next.startsWith("/sign-in") ? "/" : next;
-}
 
 interface Attempt {
   readonly email: string;
   readonly next: string;
   /** A form that was refused for want of a sign-in, as the pages signed it; null for none. */
   readonly carried: string | null;
-  readonly problem: "wrong" | "off" | "expired" | "often" | null;
+  readonly problem: ServerWord | null;
 }
-
-function form({ email, next, problem, carried }: Attempt, token: string, language: Language): Markup {
-  const words = (code: ServerWord): string => say(language, code);
-  const alert = problem && html`<section class="summary" role="alert"><p>${words(problem)}</p></section>`;
-  const kept = carried !== null && html`<p>${words("form-kept")}</p>`;
-  return html`<div class="narrow"><h1>${words("sign-in")}</h1>${alert}${kept}<form class="sheet" method="post" action="/sign-in">
-<input type="hidden" name="token" value="${token}"><input type="hidden" name="next" value="${next}">${carried !== null && html`<input type="hidden" name="carried" value="${carried}">`}
-<div class="field"><label for="email">${words("email")}</label><input id="email" name="email" type="email" autocomplete="username" required value="${email}"></div>
-<div class="field"><label for="password">${words("password")}</label><input id="password" name="password" type="password" autocomplete="current-password" required></div>
-<p class="actions"><button>${words("sign-in")}</button></p></form></div>`;
-}
-
-/** Tries by address and account: ten a quarter of an hour. */
-const limiter = (answer: (request: Request, response: Response) => Promise<void>): express.RequestHandler =>
-  rateLimit({
-    windowMs: 15 * 60_000,
-    limit: 10,
-    standardHeaders: "draft-8",
-    legacyHeaders: false,
-    skipSuccessfulRequests: true,
-    requestWasSuccessful: (_request, response) => response.statusCode === 303,
-    keyGenerator: (request) =>
-      `${request.ip ?? ""} ${String((request.body as { email?: unknown } | undefined)?.email ?? "").toLowerCase()}`,
-    validate: { keyGeneratorIpFallback: false },
-    handler: (request, response) => answer(request, response),
-  });
-
-const regenerate = (request: Request): Promise<void> =>
-  new Promise((resolve, reject) => request.session.regenerate((error: unknown) => (error ? reject(error) : resolve())));
-
-/** Keeps the session before the answer goes out: a quick person's next request must find it. */
-const kept = (request: Request): Promise<void> =>
-  new Promise((resolve, reject) => request.session.save((error: unknown) => (error ? reject(error) : resolve())));
 
 export interface SignInOptions {
   readonly store: Store;
-  readonly secret: string;
-  readonly frame: (request: Request) => Frame;
+  readonly keys: Keys;
+  readonly sessions: Sessions;
+  readonly limits: SignInLimits;
+  readonly frame: FrameFor;
   /** The served pages: whose refused forms a sign-in carries on, and where their script is. */
   readonly pages: Pick<Pages, "carried" | "script">;
+  /** Whether people sign in with passwords here. */
+  readonly passwords: boolean;
+  /** Another application in which people sign in; null for none. */
+  readonly elsewhere: SignOnElsewhere | null;
+  readonly logger: Logger;
 }
 
 /** A form with everything that was typed may be as large as what the pages take, and is written once more percent-encoded. */
 const mostCarried = 4_000_000;
+
+/** What is remembered between the password and the second factor, for so many milliseconds. */
+const between = v.object({ account: v.string(), epoch: v.number(), at: v.number() });
+const betweenFor = 5 * 60_000;
+
+function signInForm(
+  { email, next, problem, carried }: Attempt,
+  token: string,
+  language: Language,
+  { passwords, elsewhere }: Pick<SignInOptions, "passwords" | "elsewhere">,
+): Markup {
+  const words = (code: ServerWord): string => say(language, code);
+  const kept = carried !== null && html`<p>${words("form-kept")}</p>`;
+  const around = html`${hidden("token", token)}${hidden("next", next)}${carried !== null && hidden("carried", carried)}`;
+  const fields = [
+    formField({ name: "email", label: words("email"), type: "email", autocomplete: "username", value: email }),
+    formField({ name: "password", label: words("password"), type: "password", autocomplete: "current-password" }),
+  ];
+  const own =
+    passwords &&
+    html`<form class="sheet" method="post" action="/sign-in">${around}${fields}<p class="actions"><button>${words("sign-in")}</button></p></form>`;
+  const other =
+    elsewhere &&
+    html`<p class="actions"><a class="main" href="/sign-in/elsewhere/go?next=${encodeURIComponent(next)}">${say(language, "sign-in-elsewhere", { name: elsewhere.name })}</a></p>`;
+  return html`<div class="narrow"><h1>${words("sign-in")}</h1>${alertLine(language, problem)}${kept}${own}${other}</div>`;
+}
 
 /** The page after a sign-in that carries a form on: the form is sent again, as it was, to where it was refused. */
 function goOn(frame: Frame, address: string, body: string): string | null {
@@ -82,74 +84,199 @@ function goOn(frame: Frame, address: string, body: string): string | null {
   return document(frame, say(frame.language, "signed-in"), main, true);
 }
 
-/** `GET, POST /sign-in` and `POST /sign-out`: server-rendered, without a script. */
-export function signInRoutes({ store, secret, frame, pages }: SignInOptions): express.Router {
+/** Signing in and out: server-rendered, without a script. */
+export function signInRoutes(options: SignInOptions): express.Router {
+  const { store, keys, sessions, limits, frame, pages, passwords, elsewhere } = options;
   const router = express.Router();
   const body = express.urlencoded({ extended: false, limit: mostCarried });
+  const smallBody = express.urlencoded({ extended: false, limit: "20kb" });
+  const fieldOf = (request: Request, name: string): unknown =>
+    ((request.body ?? {}) as Readonly<Record<string, unknown>>)[name];
   /** What came along, if it was refused here at that address. */
   const carriedIn = (request: Request, next: string): string | null => {
-    const { carried } = (request.body ?? {}) as { carried?: unknown };
+    const carried = fieldOf(request, "carried");
     return pages.carried(carried, next) === null ? null : String(carried);
   };
-  const show = async (request: Request, response: Response, status: number, attempt: Attempt): Promise<void> => {
-    request.session.begun = true;
+  const send = (request: Request, response: Response, status: number, title: ServerWord, main: Markup): void => {
     const around = frame(request);
-    const page = document(
-      { ...around, person: null, signOut: null },
-      say(around.language, "sign-in"),
-      form(attempt, csrfToken(request, secret), around.language),
-    );
-    await kept(request);
+    const page = document({ ...around, person: null, signOut: null }, say(around.language, title), main);
     response.status(status).type("html").set("cache-control", "no-store").send(page);
   };
+  const show = (request: Request, response: Response, status: number, attempt: Attempt): void =>
+    send(
+      request,
+      response,
+      status,
+      "sign-in",
+      signInForm(attempt, sessions.before(request, response), frame(request).language, options),
+    );
 
-  router.get("/sign-in", (request, response) =>
-    show(request, response, 200, { email: "", next: safeNext(request.query.next), problem: null, carried: null }),
-  );
-
-  const tooOften = (request: Request, response: Response): Promise<void> => {
-    const next = safeNext((request.body as { next?: unknown }).next);
-    return show(request, response, 429, { email: "", next, problem: "often", carried: carriedIn(request, next) });
-  };
-  // A form that was refused for want of a sign-in comes along: it is no try to sign in yet.
-  router.post("/sign-in", body, (request, response, next) => {
-    const given = (request.body ?? {}) as Record<string, unknown>;
-    if (given.carried === undefined || given.email !== undefined) return next();
-    const to = safeNext(given.next);
-    return show(request, response, 200, { email: "", next: to, problem: null, carried: carriedIn(request, to) });
-  });
-
-  router.post("/sign-in", limiter(tooOften), async (request, response) => {
-    const parsed = v.safeParse(formSchema, request.body ?? {});
-    if (!parsed.success) return show(request, response, 422, { email: "", next: "/", problem: "wrong", carried: null });
-    const { email, password, token } = parsed.output;
-    const next = safeNext(parsed.output.next);
-    const carried = carriedIn(request, next);
-    const again = (status: number, problem: Attempt["problem"]): Promise<void> =>
-      show(request, response, status, { email, next, problem, carried });
-    if (!hasCsrfToken(request, token, secret)) return again(403, "expired");
-    const account = await store.accountByEmail(email);
-    if (!(await verifyPassword(account?.passwordHash ?? null, password)) || !account) return again(422, "wrong");
-    if (!account.active) return again(403, "off");
-    await regenerate(request);
-    request.session.accountId = account.id;
-    await kept(request);
-    const form = pages.carried(carried, next);
-    const onward = form === null ? null : goOn({ ...frame(request), script: pages.script }, next, form);
-    if (onward === null) return response.redirect(303, next);
+  /** What must be done first, or where one was going, with the form that came along. */
+  const enter: Enter = async (request, response, account, to, detail, idToken) => {
+    await sessions.begin(request, response, account, idToken);
+    await note(store, doerOf(request, account), "sign-in.ok", { name: account.email, id: account.id }, detail);
+    await store.forgetAttempts();
+    if ((await sessions.signedIn(request))?.first)
+      return response.redirect(303, `/my-account?next=${encodeURIComponent(to.next)}`);
+    const form = pages.carried(to.carried, to.next);
+    const onward = form === null ? null : goOn({ ...frame(request), script: pages.script }, to.next, form);
+    if (onward === null) return response.redirect(303, to.next);
     response.set({
       "content-security-policy":
         "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; img-src 'self' data:; form-action 'self'; base-uri 'none'; frame-ancestors 'self'",
       "cache-control": "no-store",
     });
     response.type("html").send(onward);
+  };
+
+  router.get("/sign-in", async (request, response) => {
+    const next = safeNext(request.query.next);
+    const found = await sessions.signedIn(request);
+    if (found?.first) return response.redirect(303, `/my-account?next=${encodeURIComponent(next)}`);
+    const problem =
+      request.query.problem === "elsewhere-failed" || request.query.problem === "elsewhere-unknown"
+        ? request.query.problem
+        : null;
+    show(request, response, 200, { email: "", next, problem, carried: null });
   });
 
-  router.post("/sign-out", body, (request, response, next) => {
-    if (!hasCsrfToken(request, (request.body as { token?: unknown } | undefined)?.token, secret))
-      return response.redirect(303, "/");
-    request.session.destroy((error: unknown) =>
-      error ? next(error) : response.clearCookie("quill_session").redirect(303, "/sign-in"),
+  // A form that was refused for want of a sign-in comes along: it is no try to sign in yet.
+  router.post("/sign-in", body, (request, response, next) => {
+    if (fieldOf(request, "carried") === undefined || fieldOf(request, "email") !== undefined) return next();
+    const to = safeNext(fieldOf(request, "next"));
+    show(request, response, 200, { email: "", next: to, problem: null, carried: carriedIn(request, to) });
+  });
+
+  router.post("/sign-in", async (request, response) => {
+    const parsed = v.safeParse(formSchema, request.body ?? {});
+    if (!passwords || !parsed.success)
+      return show(request, response, 422, { email: "", next: "/", problem: "wrong", carried: null });
+    const { email, password, token } = parsed.output;
+    const next = safeNext(parsed.output.next);
+    const carried = carriedIn(request, next);
+    const again = (status: number, problem: ServerWord): void =>
+      show(request, response, status, { email, next, problem, carried });
+    if (!sessions.isFromBefore(request, token)) return again(403, "expired");
+    const account = await store.accountByEmail(email);
+    const attempt = { address: countedAddress(request.ip ?? ""), email, device: sessions.device(request, account?.id) };
+    const doer: Doer = doerOf(request, null);
+    // Who isn't known is told by what was typed, which may be anything: no more than that somebody unknown tried.
+    const subject = account ? { name: account.email, id: account.id } : { name: "unknown account" };
+    const taken = await limits.take(attempt);
+    if (taken !== "left") {
+      if (taken === "first beyond") await note(store, doer, "sign-in.stopped", subject);
+      return again(429, "often");
+    }
+    if (!(await verifyPassword(account?.passwordHash ?? null, password)) || !account) {
+      await note(store, doer, "sign-in.failed", subject, { why: "password" });
+      return again(422, "wrong");
+    }
+    await limits.giveBack(attempt);
+    if (!account.active) {
+      await note(store, doer, "sign-in.failed", subject, { why: "disabled" });
+      return again(403, "off");
+    }
+    if (account.totpSecret === null) return enter(request, response, account, { next, carried }, { by: "password" });
+    askForCode(
+      request,
+      response,
+      200,
+      { account: account.id, epoch: account.sessionEpoch, at: Date.now() },
+      { next, carried },
+      null,
+    );
+  });
+
+  function askForCode(
+    request: Request,
+    response: Response,
+    status: number,
+    waiting: v.InferOutput<typeof between>,
+    { next, carried }: { readonly next: string; readonly carried: string | null },
+    problem: ServerWord | null,
+  ): void {
+    const { language } = frame(request);
+    const token = sessions.before(request, response);
+    const field = formField({
+      name: "code",
+      label: say(language, "code"),
+      type: "text",
+      autocomplete: "one-time-code",
+    });
+    const form = html`<form class="sheet" method="post" action="/sign-in/code">${hidden("token", token)}${hidden("next", next)}${hidden("waiting", sessions.sealed(request, waiting))}${carried !== null && hidden("carried", carried)}${field}<p class="actions"><button>${say(language, "go-on")}</button></p></form>`;
+    send(
+      request,
+      response,
+      status,
+      "second-factor",
+      html`<div class="narrow"><h1>${say(language, "second-factor")}</h1>${alertLine(language, problem)}${form}</div>`,
+    );
+  }
+
+  router.post("/sign-in/code", body, async (request, response) => {
+    const next = safeNext(fieldOf(request, "next"));
+    const carried = carriedIn(request, next);
+    const opened = v.safeParse(between, sessions.opened(request, fieldOf(request, "waiting")));
+    const account = opened.success ? await store.account(opened.output.account) : null;
+    const isGood =
+      opened.success &&
+      account?.active === true &&
+      opened.output.epoch === account.sessionEpoch &&
+      Date.now() - opened.output.at < betweenFor &&
+      sessions.isFromBefore(request, fieldOf(request, "token"));
+    if (!isGood || !account) return show(request, response, 403, { email: "", next, problem: "expired", carried });
+    const subject = { name: account.email, id: account.id };
+    const again = (status: number, problem: ServerWord): void =>
+      askForCode(request, response, status, opened.output, { next, carried }, problem);
+    const taken = await limits.takeCode(account.id);
+    if (taken !== "left") {
+      if (taken === "first beyond")
+        await note(store, doerOf(request, null), "sign-in.stopped", subject, { why: "second factor" });
+      return again(429, "code-often");
+    }
+    const by = await takeFactor(account, fieldOf(request, "code"));
+    if (by === null) {
+      await note(store, doerOf(request, null), "sign-in.factor-failed", subject);
+      return again(422, "code-wrong");
+    }
+    await limits.forgetCodes(account.id);
+    if (by === "recovery code") await note(store, doerOf(request, account), "factor.recovery-used", subject);
+    return enter(request, response, account, { next, carried }, { by: `password and ${by}` });
+  });
+
+  /** By what a second factor was shown; null where the code is none, or was taken already. */
+  async function takeFactor(account: Account, code: unknown): Promise<"code" | "recovery code" | null> {
+    if (typeof code !== "string" || code.length > 100 || account.totpSecret === null) return null;
+    const secret = unlockSecret(account.totpSecret, account.id, keys);
+    const step = secret === null ? null : stepOfCode(secret, code, account.totpStep);
+    if (step !== null) return (await store.takeStep(account.id, step)) ? "code" : null;
+    return (await store.takeRecovery(account.id, recoveryDigest(code))) ? "recovery code" : null;
+  }
+
+  if (elsewhere) router.use("/sign-in/elsewhere", signOnRoutes({ ...options, elsewhere, enter }));
+
+  router.post("/sign-out", smallBody, async (request, response) => {
+    if (!sessions.hasCsrfToken(request, fieldOf(request, "token"))) return response.redirect(303, "/");
+    const found = await sessions.signedIn(request);
+    const { idToken } = request.session;
+    await sessions.end(request, response);
+    if (found)
+      await note(store, doerOf(request, found.account), "sign-out", {
+        name: found.account.email,
+        id: found.account.id,
+      });
+    const there = idToken === undefined ? null : ((await elsewhere?.signOutAddress(idToken)) ?? null);
+    if (there === null || !elsewhere) return response.redirect(303, "/sign-in");
+    // `form-action 'self'` holds for all that a form is redirected to (CSP Level 3, 6.4.2): the way there is a page's own.
+    const { language } = frame(request);
+    const link = html`<p><a class="main" href="${there}">${say(language, "sign-out-elsewhere", { name: elsewhere.name })}</a></p>`;
+    response.set("refresh", `0; url=${there}`);
+    send(
+      request,
+      response,
+      200,
+      "signed-out",
+      html`<div class="narrow"><h1>${say(language, "signed-out")}</h1>${link}</div>`,
     );
   });
 

@@ -1,70 +1,297 @@
-import { createHmac, timingSafeEqual } from "node:crypto";
-import type { Actor } from "@loyal-quill/core";
+import { createHash, randomBytes } from "node:crypto";
 import connectPgSimple from "connect-pg-simple";
-import type { Request, RequestHandler } from "express";
+import { parse } from "cookie";
+import type { CookieOptions, Request, RequestHandler, Response } from "express";
 import session from "express-session";
 import type pg from "pg";
 import type { Logger } from "pino";
+import type { Keys } from "../keys.js";
 import type { Account } from "../store/entities.js";
 import type { Store } from "../store/store.js";
 
 declare module "express-session" {
   interface SessionData {
     accountId: string;
-    /** Set so that a session exists before the sign-in form is sent. */
-    begun: true;
+    /** The account's count of sessions that were ended: a session of an earlier count is none any more. */
+    epoch: number;
+    /** When it began, in milliseconds since 1970. */
+    since: number;
+    address: string;
+    agent: string;
+    /** What a provider of single sign-on is told when it ends. */
+    idToken?: string;
   }
 }
 
 const PgStore = connectPgSimple(session);
 
-/** Sessions in PostgreSQL; the cookie is HttpOnly, SameSite=Lax, and Secure over HTTPS. */
-export const sessions = (pool: pg.Pool, secret: string, logger: Logger): RequestHandler =>
-  session({
-    store: new PgStore({
-      pool,
-      tableName: "session",
-      pruneSessionInterval: 15 * 60,
-      errorLog: (...said) => logger.warn({ said }, "the session store failed"),
-    }),
-    name: "quill_session",
-    secret,
-    resave: false,
-    saveUninitialized: false,
-    rolling: false,
-    cookie: { httpOnly: true, sameSite: "lax", secure: "auto", maxAge: 12 * 3_600_000 },
-  });
-
-/** A session's token against forged requests: an HMAC of the session's id, which never leaves the cookie itself. */
-export const csrfToken = (request: Request, secret: string): string =>
-  createHmac("sha256", secret).update(`csrf ${request.sessionID}`).digest("base64url");
-
-/** Whether a request carries its session's token. */
-export function hasCsrfToken(request: Request, token: unknown, secret: string): boolean {
-  if (typeof token !== "string") return false;
-  const [given, wanted] = [Buffer.from(token), Buffer.from(csrfToken(request, secret))];
-  return given.length === wanted.length && timingSafeEqual(given, wanted);
+export interface SessionOptions {
+  readonly pool: pg.Pool;
+  readonly keys: Keys;
+  readonly logger: Logger;
+  /** Whether everything comes over HTTPS: the cookies are Secure and bound to this host then (RFC 6265bis, 4.1.3.2). */
+  readonly secure: boolean;
+  /** Minutes without a request after which a session ends, and after which it ends in any case. */
+  readonly idle: number;
+  readonly end: number;
 }
 
-/** An account as the pages know it. */
-export const actorOf = (account: Account): Actor => ({
-  id: account.id,
-  name: account.name,
-  roles: account.roles,
-  attributes: account.attributes,
-});
-
-/** The account of the request's session; none where it was switched off since. Asked of the store once a request. */
-export function accountOf(request: Request, store: Store): Promise<Account | null> {
-  const known = found.get(request);
-  if (known) return known;
-  const { accountId } = request.session;
-  const asked =
-    accountId === undefined
-      ? Promise.resolve(null)
-      : store.account(accountId).then((account) => (account?.active ? account : null));
-  found.set(request, asked);
-  return asked;
+/** A session of an account, as its person sees it. */
+export interface SessionSummary {
+  /** Stands for it; of the session's own id nothing is told. */
+  readonly id: string;
+  readonly since: Date;
+  readonly used: Date;
+  readonly address: string;
+  readonly agent: string;
 }
 
-const found = new WeakMap<Request, Promise<Account | null>>();
+/** How the account of a request stands: signed in, but for what must be done first. */
+export interface SignedIn {
+  readonly account: Account;
+  readonly first: "password" | "second factor" | null;
+}
+
+const markOf = (sid: string): string => createHash("sha256").update(`session ${sid}`).digest("base64url").slice(0, 22);
+
+/** Sessions in PostgreSQL, and the cookies around them: HttpOnly and SameSite=Lax. */
+export class Sessions {
+  readonly handler: RequestHandler;
+  private readonly found = new WeakMap<Request, Promise<SignedIn | null>>();
+  private readonly nonces = new WeakMap<Request, string>();
+
+  constructor(
+    private readonly options: SessionOptions,
+    private readonly store: Store,
+    /** Roles that need a second factor. */
+    private readonly factorRoles: readonly string[],
+  ) {
+    const { pool, keys, logger, idle } = options;
+    this.handler = session({
+      store: new PgStore({
+        pool,
+        tableName: "session",
+        pruneSessionInterval: 15 * 60,
+        errorLog: (...said) =>
+          logger.warn({ err: said.find((each) => each instanceof Error) }, "the session store failed"),
+      }),
+      name: this.named("quill_session"),
+      secret: keys.all("session cookie").map((key) => key.toString("hex")),
+      resave: false,
+      saveUninitialized: false,
+      rolling: true,
+      cookie: { ...this.cookie, maxAge: idle * 60_000 },
+      genid: () => randomBytes(32).toString("base64url"),
+    });
+  }
+
+  private get cookie(): CookieOptions {
+    return { httpOnly: true, sameSite: "lax", secure: this.options.secure, path: "/" };
+  }
+
+  private named(name: string): string {
+    return this.options.secure ? `__Host-${name}` : name;
+  }
+
+  private read(request: Request, name: string): string | null {
+    return parse(request.headers.cookie ?? "")[this.named(name)] ?? null;
+  }
+
+  /** Begins a session of an account in place of whatever there was, and keeps it before the answer goes out. */
+  async begin(request: Request, response: Response, account: Account, idToken?: string): Promise<void> {
+    await done((then) => request.session.regenerate(then));
+    Object.assign(request.session, {
+      accountId: account.id,
+      epoch: account.sessionEpoch,
+      since: Date.now(),
+      address: request.ip ?? "",
+      agent: (request.get("user-agent") ?? "").slice(0, 200),
+      ...(idToken === undefined ? {} : { idToken }),
+    });
+    await done((then) => request.session.save(then));
+    response.clearCookie(this.named("quill_before"), this.cookie);
+    const device = `${account.id}.${this.options.keys.sign("device", account.id)}`;
+    response.cookie(this.named("quill_device"), device, { ...this.cookie, maxAge: 180 * 86_400_000 });
+    this.found.set(request, Promise.resolve(this.judged(request, account)));
+  }
+
+  /** Ends the session of a request. */
+  async end(request: Request, response: Response): Promise<void> {
+    await done((then) => request.session.destroy(then));
+    response.clearCookie(this.named("quill_session"), this.cookie);
+  }
+
+  /** Goes on with the session of a request after all sessions of its account were ended. */
+  async goOn(request: Request, account: Account): Promise<void> {
+    const { since, address, agent, idToken } = request.session;
+    await done((then) => request.session.regenerate(then));
+    Object.assign(request.session, {
+      accountId: account.id,
+      epoch: account.sessionEpoch,
+      since,
+      address,
+      agent,
+      idToken,
+    });
+    await done((then) => request.session.save(then));
+    this.found.set(request, Promise.resolve(this.judged(request, account)));
+  }
+
+  /** Who signed in, asked of the store once a request; null where nobody did, the session has ended or the account is off. */
+  signedIn(request: Request): Promise<SignedIn | null> {
+    const known = this.found.get(request);
+    if (known) return known;
+    const { accountId } = request.session ?? {};
+    const asked =
+      accountId === undefined
+        ? Promise.resolve(null)
+        : this.store.account(accountId).then((account) => account && this.judged(request, account));
+    this.found.set(request, asked);
+    return asked;
+  }
+
+  /** The account of a request; null where something must be done first. */
+  async account(request: Request): Promise<Account | null> {
+    const found = await this.signedIn(request);
+    return found && found.first === null ? found.account : null;
+  }
+
+  /** The same, asked anew: whether the session of a long answer is still there. */
+  async accountNow(request: Request): Promise<Account | null> {
+    const { rowCount } = await this.options.pool.query("SELECT FROM session WHERE sid = $1 AND expire > now()", [
+      request.sessionID,
+    ]);
+    if (!rowCount) return null;
+    this.found.delete(request);
+    return this.account(request);
+  }
+
+  private judged(request: Request, account: Account): SignedIn | null {
+    const { epoch, since = 0 } = request.session;
+    const isOver = Date.now() - since > this.options.end * 60_000;
+    if (isOver || epoch !== account.sessionEpoch || !account.active) return null;
+    const needsFactor = account.totpSecret === null && account.roles.some((role) => this.factorRoles.includes(role));
+    // Who signs in elsewhere has both there.
+    const isElsewhere = account.issuer !== null && request.session.idToken !== undefined;
+    const first = isElsewhere ? null : account.mustChangePassword ? "password" : needsFactor ? "second factor" : null;
+    return { account, first };
+  }
+
+  /** The sessions of an account that have not ended, the last used first. */
+  async of(accountId: string): Promise<readonly SessionSummary[]> {
+    return (await this.rows(accountId)).map(({ sid, sess, expire }) => ({
+      id: markOf(sid),
+      since: new Date(sess.since ?? 0),
+      used: new Date(expire.getTime() - this.options.idle * 60_000),
+      address: sess.address ?? "",
+      agent: sess.agent ?? "",
+    }));
+  }
+
+  /** What stands for the session of a request among those of its account. */
+  markOf(request: Request): string {
+    return markOf(request.sessionID);
+  }
+
+  /** Ends one session of an account. @returns whether there was one */
+  async endOne(accountId: string, id: string): Promise<boolean> {
+    const row = (await this.rows(accountId)).find(({ sid }) => markOf(sid) === id);
+    if (!row) return false;
+    await this.options.pool.query("DELETE FROM session WHERE sid = $1", [row.sid]);
+    return true;
+  }
+
+  private async rows(accountId: string) {
+    const { rows } = await this.options.pool.query<{
+      sid: string;
+      sess: { since?: number; address?: string; agent?: string; epoch?: number };
+      expire: Date;
+    }>(
+      `SELECT s.sid, s.sess, s.expire FROM session AS s JOIN account AS a ON a.id = s.account_id
+       WHERE s.account_id = $1 AND s.expire > now() AND (s.sess->>'epoch')::integer = a.session_epoch
+         AND (s.sess->>'since')::double precision > $2
+       ORDER BY s.expire DESC`,
+      [accountId, Date.now() - this.options.end * 60_000],
+    );
+    return rows;
+  }
+
+  /** A session's token against forged requests: signed over the session's id, which never leaves the cookie itself. */
+  csrfToken(request: Request): string {
+    return this.options.keys.sign("requests", `csrf ${request.sessionID}`);
+  }
+
+  /** Whether a request carries its session's token. */
+  hasCsrfToken(request: Request, token: unknown): boolean {
+    return this.options.keys.isSigned("requests", `csrf ${request.sessionID}`, token);
+  }
+
+  /** What the forms of a session are bound to: the same whichever key signs. */
+  formsOf(request: Request): string {
+    return createHash("sha256").update(`forms ${request.sessionID}`).digest("base64url");
+  }
+
+  /**
+   * The token of a form for somebody who isn't signed in: signed over a random cookie, so that nothing has to be kept of whoever only
+   * looks (OWASP, signed double submit cookie).
+   */
+  before(request: Request, response: Response): string {
+    let nonce = this.nonceOf(request);
+    if (nonce === null) {
+      nonce = randomBytes(32).toString("base64url");
+      this.nonces.set(request, nonce);
+      response.cookie(this.named("quill_before"), nonce, { ...this.cookie, maxAge: 3_600_000 });
+    }
+    return this.options.keys.sign("before sign-in", nonce);
+  }
+
+  private nonceOf(request: Request): string | null {
+    const known = this.nonces.get(request) ?? this.read(request, "quill_before");
+    return known !== null && /^[\w-]{43}$/.test(known) ? known : null;
+  }
+
+  isFromBefore(request: Request, token: unknown): boolean {
+    const nonce = this.nonceOf(request);
+    return nonce !== null && this.options.keys.isSigned("before sign-in", nonce, token);
+  }
+
+  /** Signs something for the browser in which it is; see {@link opened}. */
+  sealed(request: Request, what: unknown): string {
+    const json = JSON.stringify(what);
+    const nonce = this.nonceOf(request) ?? "";
+    return `${this.options.keys.sign("before sign-in", `sealed ${nonce} ${json}`)}.${json}`;
+  }
+
+  /** What was signed for this browser; null where it was not. */
+  opened(request: Request, sealed: unknown): unknown {
+    const nonce = this.nonceOf(request);
+    const dot = typeof sealed === "string" ? sealed.indexOf(".") : -1;
+    if (typeof sealed !== "string" || dot < 0 || nonce === null) return null;
+    const json = sealed.slice(dot + 1);
+    const isOurs = this.options.keys.isSigned("before sign-in", `sealed ${nonce} ${json}`, sealed.slice(0, dot));
+    return isOurs ? JSON.parse(json) : null;
+  }
+
+  /** Keeps something in the browser for a while, reads it, forgets it. */
+  keep(response: Response, name: string, text: string, maxAge: number): void {
+    response.cookie(this.named(name), text, { ...this.cookie, maxAge });
+  }
+
+  kept(request: Request, name: string): string | null {
+    return this.read(request, name);
+  }
+
+  forget(response: Response, name: string): void {
+    response.clearCookie(this.named(name), this.cookie);
+  }
+
+  /** What stands for the device of a request, where this account has signed in on it before. */
+  device(request: Request, accountId: string | undefined): string | null {
+    const [id = "", signature] = (this.read(request, "quill_device") ?? "").split(".");
+    const isKnown = id === accountId && this.options.keys.isSigned("device", id, signature);
+    return isKnown && signature !== undefined ? `${id} ${signature.slice(0, 22)}` : null;
+  }
+}
+
+const done = (run: (then: (error?: unknown) => void) => void): Promise<void> =>
+  new Promise((resolve, reject) => run((error) => (error ? reject(error) : resolve())));

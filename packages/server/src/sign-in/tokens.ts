@@ -1,14 +1,12 @@
-import { createHash, randomBytes } from "node:crypto";
+import { randomBytes } from "node:crypto";
 import type { Actor } from "@loyal-quill/core";
 import type { Request } from "express";
+import { actorOf } from "../store/entities.js";
 import type { Store } from "../store/store.js";
-import { actorOf } from "./session.js";
+import { digestOf } from "./passwords.js";
 
 /** A new token: 256 random bits, with a beginning by which it is known where it is found lying about. */
 export const newToken = (): string => `quill_${randomBytes(32).toString("base64url")}`;
-
-/** What is kept of a token. It is as long as the digest and random, so that no salt is needed. */
-export const digestOf = (token: string): string => createHash("sha256").update(token).digest("hex");
 
 /** The token that a request carries (RFC 6750, 2.1); null where it carries none, empty where it is none of ours. */
 export function bearerOf(request: Request): string | null {

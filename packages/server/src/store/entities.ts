@@ -1,5 +1,5 @@
-import type { Attribute, RecordedRequest, Table } from "@loyal-quill/core";
-import { defineEntity, type InferEntity, type PrimaryKeyProp, p } from "@mikro-orm/core";
+import type { Actor, Attribute, RecordedRequest, Table } from "@loyal-quill/core";
+import { defineEntity, type InferEntity, type OptionalProps, type PrimaryKeyProp, p } from "@mikro-orm/core";
 
 /**
  * The format in which recorded requests, drafts and versions are stored. What was stored by a newer program, in a format that this one
@@ -15,13 +15,81 @@ export const AccountEntity = defineEntity({
     id: p.uuid().primary(),
     email: p.string().unique(),
     name: p.string(),
-    passwordHash: p.string().hidden(),
+    /** Null for somebody who signs in elsewhere only. */
+    passwordHash: p.string().hidden().nullable(),
     roles: p.json<string[]>(),
     attributes: p.json<Record<string, Attribute>>(),
     active: p.boolean(),
+    /** Counts up when all sessions are ended: one that was begun at an earlier count is none any more. */
+    sessionEpoch: p.integer().default(0),
+    /** Whether the password was made by somebody else and must be changed before anything else. */
+    mustChangePassword: p.boolean().default(false),
+    /** The secret of the second factor, encrypted; null for none. */
+    totpSecret: p.string().hidden().nullable(),
+    /** The last step of time of which a code was taken. */
+    totpStep: p.integer().default(0),
+    /** Digests of the recovery codes that are left. */
+    recovery: p.json<string[]>().hidden().nullable(),
+    /** By whom and as whom they sign in elsewhere (OpenID Connect Core, 5.7); null for nobody. */
+    issuer: p.string().nullable(),
+    subject: p.string().nullable(),
   },
 });
-export type Account = InferEntity<typeof AccountEntity>;
+type AccountColumns = InferEntity<typeof AccountEntity>;
+type Empty = "passwordHash" | "totpSecret" | "recovery" | "issuer" | "subject";
+export type Account = Omit<AccountColumns, Empty | typeof PrimaryKeyProp | typeof OptionalProps> & {
+  passwordHash: string | null;
+  totpSecret: string | null;
+  recovery: string[] | null;
+  issuer: string | null;
+  subject: string | null;
+};
+
+/** An account as it is made: what is left out is as it is for somebody new. */
+export type NewAccount = Pick<Account, "id" | "email" | "name" | "passwordHash" | "roles" | "attributes" | "active"> &
+  Partial<Account>;
+
+/** What the roles of the application itself open. Others are the pages' own. */
+export const ownRoles = {
+  builder: "pages, drafts and recorded requests",
+  administrator: "accounts",
+  auditor: "changes and the trail",
+} as const;
+export type OwnRole = keyof typeof ownRoles;
+
+/** One line of the trail of administration. It is never changed. */
+export const TrailEntity = defineEntity({
+  name: "Trail",
+  tableName: "trail",
+  properties: {
+    id: p.bigint("string").primary().autoincrement(),
+    at: p.datetime().columnType("timestamptz(3)"),
+    /** Who did it; null where nobody was signed in, or a command did it. */
+    actorId: p.string().nullable(),
+    actorName: p.string(),
+    action: p.string(),
+    /** What it was done to: an account, a page, a request, a token. */
+    subject: p.string(),
+    subjectId: p.string().nullable(),
+    /** The edited database, by its name; empty for the first one. */
+    database: p.string(),
+    /** From where. */
+    address: p.string(),
+    detail: p.json<Record<string, string>>(),
+  },
+});
+export type TrailEntry = Omit<InferEntity<typeof TrailEntity>, "actorId" | "subjectId" | typeof PrimaryKeyProp> & {
+  actorId: string | null;
+  subjectId: string | null;
+};
+
+/** An account as the pages know it. */
+export const actorOf = (account: Account): Actor => ({
+  id: account.id,
+  name: account.name,
+  roles: account.roles,
+  attributes: account.attributes,
+});
 
 /** A token by which a program acts as an account, for some pages and up to an end. Of the token itself only a digest is kept. */
 export const TokenEntity = defineEntity({
@@ -81,11 +149,17 @@ export const DraftEntity = defineEntity({
     revision: p.integer(),
     at: p.datetime().columnType("timestamptz(3)"),
     byName: p.string(),
+    /** Null where it was made before ids were kept. */
+    byId: p.string().nullable(),
     format: p.integer().default(storedFormat),
   },
 });
-export type Draft = Omit<InferEntity<typeof DraftEntity>, "base" | "database" | "format" | typeof PrimaryKeyProp> & {
+export type Draft = Omit<
+  InferEntity<typeof DraftEntity>,
+  "base" | "byId" | "database" | "format" | typeof PrimaryKeyProp
+> & {
   base: string | null;
+  byId: string | null;
 };
 
 /** What a page file was, each time that it was published or changed on disk. */
@@ -99,6 +173,7 @@ export const VersionEntity = defineEntity({
     at: p.datetime().columnType("timestamptz(3)"),
     /** Null where the file was changed by other means. */
     byName: p.string().nullable(),
+    byId: p.string().nullable(),
     /** The file's text; null where the file was taken away. */
     text: p.text().nullable(),
     /** The table as it was then; null where it was not known. */
@@ -106,9 +181,13 @@ export const VersionEntity = defineEntity({
     format: p.integer().default(storedFormat),
   },
 });
-export type Version = Omit<InferEntity<typeof VersionEntity>, "byName" | "text" | "model" | "database" | "format"> & {
+export type Version = Omit<
+  InferEntity<typeof VersionEntity>,
+  "byName" | "byId" | "text" | "model" | "database" | "format"
+> & {
   model: Table | null;
   byName: string | null;
+  byId: string | null;
   text: string | null;
 };
 
@@ -127,7 +206,7 @@ export const ChangeEntity = defineEntity({
     recordKey: p.json<Record<string, string>>(),
     newKey: p.json<Record<string, string>>().nullable(),
     operation: p.string(),
-    fields: p.json<{ field: string; old: string | null; new: string | null }[]>(),
+    fields: p.json<{ field: string; old: string | null; new: string | null; hidden?: true }[]>(),
     requestId: p.uuid(),
     reason: p.string().nullable(),
     way: p.string(),

@@ -94,6 +94,54 @@ class Tokens extends Migration {
   }
 }
 
+class SignInAndTrail extends Migration {
+  override up(): void {
+    this.addSql(`ALTER TABLE account
+      ALTER COLUMN password_hash DROP NOT NULL,
+      ADD COLUMN session_epoch integer NOT NULL DEFAULT 0,
+      ADD COLUMN must_change_password boolean NOT NULL DEFAULT false,
+      ADD COLUMN totp_secret varchar(255),
+      ADD COLUMN totp_step integer NOT NULL DEFAULT 0,
+      ADD COLUMN recovery jsonb,
+      ADD COLUMN issuer varchar(1000),
+      ADD COLUMN subject varchar(1000),
+      ADD CONSTRAINT account_issuer_subject_unique UNIQUE (issuer, subject)`);
+    // Builders could do all of it so far: nobody is locked out of what nobody else may do.
+    this.addSql(
+      `UPDATE account SET roles = roles || '["administrator", "auditor"]'::jsonb WHERE jsonb_exists(roles, 'builder') AND NOT jsonb_exists(roles, 'administrator')`,
+    );
+    // Sessions of before say neither when they began nor which count they are of.
+    this.addSql("DELETE FROM session");
+    this.addSql(
+      "ALTER TABLE session ADD COLUMN account_id uuid GENERATED ALWAYS AS ((sess->>'accountId')::uuid) STORED",
+    );
+    this.addSql("CREATE INDEX session_account_id ON session (account_id)");
+    this.addSql(
+      "CREATE TABLE attempt (key varchar(255) PRIMARY KEY, points integer NOT NULL DEFAULT 0, expire bigint)",
+    );
+    this.addSql(`CREATE TABLE trail (
+      id bigserial PRIMARY KEY,
+      at timestamptz(3) NOT NULL DEFAULT clock_timestamp(),
+      actor_id varchar(255),
+      actor_name varchar(255) NOT NULL,
+      action varchar(63) NOT NULL,
+      subject varchar(1000) NOT NULL,
+      subject_id varchar(255),
+      database varchar(63) NOT NULL,
+      address varchar(63) NOT NULL,
+      detail jsonb NOT NULL
+    )`);
+    this.addSql("CREATE INDEX trail_actor_id ON trail (actor_id, id)");
+    this.addSql("CREATE INDEX trail_subject_id ON trail (subject_id, id)");
+    this.addSql(`CREATE FUNCTION trail_stays() RETURNS trigger LANGUAGE plpgsql AS $$
+      BEGIN RAISE EXCEPTION 'the trail is only added to' USING ERRCODE = 'insufficient_privilege'; END $$`);
+    this.addSql(
+      "CREATE TRIGGER trail_stays BEFORE UPDATE OR DELETE OR TRUNCATE ON trail FOR EACH STATEMENT EXECUTE FUNCTION trail_stays()",
+    );
+    for (const table of ["draft", "version"]) this.addSql(`ALTER TABLE ${table} ADD COLUMN by_id varchar(255)`);
+  }
+}
+
 /** The store's migrations in their order. A landed one is never changed. */
 export const migrationsList = [
   { name: "2026-11-first-tables", class: FirstTables },
@@ -102,4 +150,5 @@ export const migrationsList = [
   { name: "2026-11-several-databases", class: SeveralDatabases },
   { name: "2026-11-formats-of-what-is-stored", class: FormatsOfWhatIsStored },
   { name: "2026-11-tokens", class: Tokens },
+  { name: "2026-11-sign-in-and-trail", class: SignInAndTrail },
 ];

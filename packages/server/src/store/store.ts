@@ -1,4 +1,4 @@
-import type { RecordedRequest, Table } from "@loyal-quill/core";
+import type { Actor, RecordedRequest, Table } from "@loyal-quill/core";
 import { type InferEntity, raw } from "@mikro-orm/core";
 import { Migrator } from "@mikro-orm/migrations";
 import { MikroORM } from "@mikro-orm/postgresql";
@@ -6,21 +6,28 @@ import { connectionLimits, endWhenSilent } from "./connection.js";
 import {
   type Account,
   AccountEntity,
+  actorOf,
   type Change,
   ChangeEntity,
   type Draft,
   DraftEntity,
+  type NewAccount,
   RequestEntity,
   storedFormat,
   type Token,
   TokenEntity,
+  TrailEntity,
+  type TrailEntry,
   type Version,
   VersionEntity,
 } from "./entities.js";
+import { fitting } from "./fitting.js";
 import { migrationsList } from "./migrations.js";
 
-/** How many recorded requests are kept. */
-const mostRequests = 5000;
+/** How many recorded requests are kept of each page: of people who are signed in, and of nobody, who could send any number. */
+const mostRequests = { known: 2000, unknown: 200 };
+/** How long they are kept, in days. */
+const requestsFor = 90;
 
 const shared = {
   discovery: { disableDynamicFileAccess: true },
@@ -37,6 +44,7 @@ const shared = {
 const plainVersion = (found: InferEntity<typeof VersionEntity>): Version => ({
   ...found,
   byName: found.byName ?? null,
+  byId: found.byId ?? null,
   text: found.text ?? null,
   model: found.model ?? null,
 });
@@ -47,6 +55,26 @@ export interface LastVersion {
   readonly number: string;
   readonly text: string | null;
   readonly model: Table | null;
+}
+
+const plainAccount = (found: InferEntity<typeof AccountEntity>): Account => ({
+  ...found,
+  passwordHash: found.passwordHash ?? null,
+  totpSecret: found.totpSecret ?? null,
+  recovery: found.recovery ?? null,
+  issuer: found.issuer ?? null,
+  subject: found.subject ?? null,
+});
+
+/** What is asked of the trail. */
+export interface TrailQuery {
+  readonly before?: string | undefined;
+  /** An action, or the beginning of several. */
+  readonly action?: string | undefined;
+  /** An id: who did it, or to whom it was done. */
+  readonly person?: string | undefined;
+  readonly since?: Date | undefined;
+  readonly limit: number;
 }
 
 /** What the workbench asks the log for. */
@@ -81,10 +109,10 @@ export class Store {
     const orm = await MikroORM.init({
       ...shared,
       clientUrl: url,
-      entities: [AccountEntity, TokenEntity, RequestEntity, DraftEntity, VersionEntity],
+      entities: [AccountEntity, TokenEntity, TrailEntity, RequestEntity, DraftEntity, VersionEntity],
       extensions: [Migrator],
       migrations: { migrationsList, snapshot: false, tableName: "migration" },
-      schemaGenerator: { skipTables: ["session"] },
+      schemaGenerator: { skipTables: ["session", "attempt"] },
     });
     // Two servers that begin at once on an empty store: the second waits until the first has made its tables.
     await orm.em.fork().transactional(async (em) => {
@@ -120,21 +148,104 @@ export class Store {
     await Promise.all([this.database === "" ? this.orm.close(true) : undefined, this.log.close(true)]);
   }
 
-  account(id: string): Promise<Account | null> {
-    return this.orm.em.fork().findOne(AccountEntity, { id });
+  async account(id: string): Promise<Account | null> {
+    const found = await this.orm.em.fork().findOne(AccountEntity, { id });
+    return found && plainAccount(found);
   }
 
-  accountByEmail(email: string): Promise<Account | null> {
-    return this.orm.em.fork().findOne(AccountEntity, { email: email.toLowerCase() });
+  async accountByEmail(email: string): Promise<Account | null> {
+    const found = await this.orm.em.fork().findOne(AccountEntity, { email: email.toLowerCase() });
+    return found && plainAccount(found);
   }
 
-  accounts(): Promise<Account[]> {
-    return this.orm.em.fork().findAll(AccountEntity, { orderBy: { name: "asc" } });
+  /** The account that signs in elsewhere under these. */
+  async accountBySubject(issuer: string, subject: string): Promise<Account | null> {
+    const found = await this.orm.em.fork().findOne(AccountEntity, { issuer, subject });
+    return found && plainAccount(found);
+  }
+
+  async accounts(): Promise<Account[]> {
+    return (await this.orm.em.fork().findAll(AccountEntity, { orderBy: { name: "asc" } })).map(plainAccount);
+  }
+
+  /** Everybody who can sign in, as conditions know them, by name. */
+  async people(): Promise<Actor[]> {
+    return (await this.accounts()).flatMap((account) => (account.active ? actorOf(account) : []));
   }
 
   /** Adds an account, or sets the one with that id to what is given. */
-  async keepAccount(account: Account): Promise<void> {
+  async keepAccount(account: NewAccount): Promise<void> {
     await this.orm.em.fork().upsert(AccountEntity, account);
+  }
+
+  /** Sets some of an account, and leaves the rest as it is meanwhile. */
+  async changeAccount(id: string, change: Partial<Omit<Account, "id" | "sessionEpoch">>): Promise<void> {
+    await this.orm.em.fork().nativeUpdate(AccountEntity, { id }, change);
+  }
+
+  /** Ends all sessions of an account, for good. @returns the account as it is then */
+  async endSessions(id: string): Promise<Account | null> {
+    const em = this.orm.em.fork();
+    await em.execute("UPDATE account SET session_epoch = session_epoch + 1 WHERE id = ?", [id]);
+    await em.execute("DELETE FROM session WHERE account_id = ?", [id]);
+    return this.account(id);
+  }
+
+  /** Takes note that a code of a step of time was taken. @returns false where one of it or a later one was already */
+  async takeStep(id: string, step: number): Promise<boolean> {
+    return (
+      (await this.orm.em.fork().nativeUpdate(AccountEntity, { id, totpStep: { $lt: step } }, { totpStep: step })) === 1
+    );
+  }
+
+  /** Takes a recovery code, of which there is one less then. @returns false where there is no such code */
+  async takeRecovery(id: string, digest: string): Promise<boolean> {
+    const rows = await this.orm.em
+      .fork()
+      .execute<unknown[]>(
+        "UPDATE account SET recovery = recovery - ?::text WHERE id = ? AND jsonb_exists(recovery, ?) RETURNING id",
+        [digest, id, digest],
+      );
+    return rows.length === 1;
+  }
+
+  /** Adds a line to the trail. */
+  async note(entry: Omit<TrailEntry, "id" | "at" | "database">): Promise<void> {
+    await this.orm.em
+      .fork()
+      .execute(
+        "INSERT INTO trail (actor_id, actor_name, action, subject, subject_id, database, address, detail) VALUES (?, ?, ?, ?, ?, ?, ?, ?::jsonb)",
+        [
+          entry.actorId,
+          entry.actorName,
+          entry.action,
+          entry.subject.slice(0, 1000),
+          entry.subjectId,
+          this.database,
+          entry.address.slice(0, 63),
+          JSON.stringify(entry.detail),
+        ],
+      );
+  }
+
+  /** The trail, the newest first. */
+  async trail(query: TrailQuery): Promise<TrailEntry[]> {
+    const found = await this.orm.em.fork().find(
+      TrailEntity,
+      {
+        ...(query.before ? { id: { $lt: query.before } } : {}),
+        ...(query.action ? { action: { $like: `${query.action}%` } } : {}),
+        ...(query.person ? { $or: [{ actorId: query.person }, { subjectId: query.person }] } : {}),
+        ...(query.since ? { at: { $gte: query.since } } : {}),
+      },
+      { orderBy: { id: "desc" }, limit: query.limit },
+    );
+    return found.map((each) => ({ ...each, actorId: each.actorId ?? null, subjectId: each.subjectId ?? null }));
+  }
+
+  /** Removes tries to sign in that no longer count. */
+  async forgetAttempts(): Promise<void> {
+    await this.orm.em.fork().execute("DELETE FROM attempt WHERE expire < ?", [Date.now()]);
   }
 
   /** The tokens of this database for an account, the newest first. */
@@ -161,8 +272,9 @@ export class Store {
     return (await this.orm.em.fork().nativeDelete(TokenEntity, where)) > 0;
   }
 
-  async keepRequest(recorded: RecordedRequest): Promise<void> {
+  async keepRequest(given: RecordedRequest): Promise<void> {
     const em = this.orm.em.fork();
+    const recorded = fitting(given);
     const { id, page, operation, outcome, actor } = recorded;
     await em.insert(RequestEntity, {
       id,
@@ -179,14 +291,15 @@ export class Store {
   }
 
   private async forgetOldRequests(): Promise<void> {
-    const em = this.orm.em.fork();
-    const [oldest] = await em.findAll(RequestEntity, {
-      orderBy: { number: "desc" },
-      offset: mostRequests,
-      limit: 1,
-      fields: ["number"],
-    });
-    if (oldest) await em.nativeDelete(RequestEntity, { number: { $lte: oldest.number } });
+    await this.orm.em.fork().execute(
+      `DELETE FROM request WHERE at < now() - make_interval(days => ?) OR number IN (
+         SELECT number FROM (
+           SELECT number, actor_id IS NULL AS unknown,
+             row_number() OVER (PARTITION BY database, page, actor_id IS NULL ORDER BY number DESC) AS place
+           FROM request) AS placed
+         WHERE place > CASE WHEN unknown THEN ? ELSE ? END)`,
+      [requestsFor, mostRequests.unknown, mostRequests.known],
+    );
   }
 
   /** Recorded requests, newest first. */
@@ -225,12 +338,12 @@ export class Store {
 
   async draft(page: string): Promise<Draft | null> {
     const found = await this.orm.em.fork().findOne(DraftEntity, { database: this.database, page });
-    return found && { ...found, base: found.base ?? null };
+    return found && { ...found, base: found.base ?? null, byId: found.byId ?? null };
   }
 
   async drafts(): Promise<Draft[]> {
     const found = await this.orm.em.fork().find(DraftEntity, { database: this.database }, { orderBy: { page: "asc" } });
-    return found.map((each) => ({ ...each, base: each.base ?? null }));
+    return found.map((each) => ({ ...each, base: each.base ?? null, byId: each.byId ?? null }));
   }
 
   /** Begins a draft. @returns false where there is one already */

@@ -15,7 +15,8 @@ import {
 } from "@loyal-quill/testing";
 import { pino } from "pino";
 import type { SessionAnswer } from "../api/types.js";
-import { type Application, createApplication } from "../application.js";
+import { type Application, createApplication, type SignInSettings } from "../application.js";
+import type { Deployment } from "../edge.js";
 import { hashPassword } from "../sign-in/passwords.js";
 
 /** The password of every account. */
@@ -23,7 +24,12 @@ export const password = "heron-weir-otter-19";
 
 /** The accounts of the server's tests. */
 export const people = {
-  ines: { id: "5e0c7a10-4b1d-4c55-9d0e-000000000001", roles: ["builder"], active: true, region: null },
+  ines: {
+    id: "5e0c7a10-4b1d-4c55-9d0e-000000000001",
+    roles: ["builder", "administrator", "auditor"],
+    active: true,
+    region: null,
+  },
   maud: { id: "5e0c7a10-4b1d-4c55-9d0e-000000000003", roles: ["builder"], active: true, region: 1 },
   hollis: { id: "5e0c7a10-4b1d-4c55-9d0e-000000000002", roles: ["hydrologist"], active: true, region: 2 },
   piers: { id: "5e0c7a10-4b1d-4c55-9d0e-000000000005", roles: ["technician"], active: false, region: 1 },
@@ -61,6 +67,10 @@ export interface WorkbenchOptions {
   /** A proxy before the store, or before everything. */
   readonly storeThrough?: LinkProxy;
   readonly databaseThrough?: LinkProxy;
+  readonly signingKeys?: readonly string[];
+  readonly deployment?: Deployment;
+  /** How people sign in, by the application's own address. */
+  readonly signIn?: (origin: string) => SignInSettings | Promise<SignInSettings>;
 }
 
 export async function startWorkbench(how: WorkbenchOptions = {}): Promise<TestWorkbench> {
@@ -71,6 +81,9 @@ export async function startWorkbench(how: WorkbenchOptions = {}): Promise<TestWo
   if (!beside)
     await cp(fileURLToPath(new URL("../../../../demo/pages", import.meta.url)), directory, { recursive: true });
   const archive = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-archive-"));
+  const server = createServer();
+  await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
+  const base = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
   const application = await createApplication({
     databaseUrl: databaseThrough ? throughProxy(made.pages, databaseThrough) : made.pages,
     storeUrl: storeThrough ? throughProxy(made.store, storeThrough) : made.store,
@@ -78,9 +91,11 @@ export async function startWorkbench(how: WorkbenchOptions = {}): Promise<TestWo
     pages: directory,
     also: also ? [{ name: "archive", databaseUrl: also.pages, logUrl: also.reader, pages: archive }] : [],
     workbench: null,
-    signingKey: "a key for tests, thirty-two bytes long",
+    signingKeys: how.signingKeys ?? ["a key for tests, thirty-two bytes long"],
+    ...(how.deployment ? { deployment: how.deployment } : {}),
     name: "Marrow Vale",
     logger: pino({ level: "silent" }),
+    ...(how.signIn ? { signIn: await how.signIn(base) } : {}),
   });
   for (const [name, { id, roles, active, region }] of Object.entries(people)) {
     await application.store.keepAccount({
@@ -93,9 +108,7 @@ export async function startWorkbench(how: WorkbenchOptions = {}): Promise<TestWo
       active,
     });
   }
-  const server = createServer(application.app);
-  await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
-  const base = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
+  server.on("request", application.app);
   const signIn: TestWorkbench["signIn"] = async (name, edits = {}, next = "/") => {
     const client = new Client(base);
     const form = formOf((await client.get(`/sign-in?next=${encodeURIComponent(next)}`)).text);

@@ -15,6 +15,7 @@ import type {
   RecordChoice,
   SessionAnswer,
   TableAnswer,
+  TrailAnswer,
   VersionAnswer,
 } from "@loyal-quill/server/api";
 import { keepPreviousData, replaceEqualDeep, useInfiniteQuery, useQuery } from "@tanstack/react-query";
@@ -201,6 +202,22 @@ export interface ChangeFilter {
 }
 
 /** Changes, newest first, in parts of fifty. */
+/** What of the trail is shown. */
+export interface TrailFilter {
+  readonly action?: string;
+  readonly person?: string;
+}
+
+export const useTrail = (filter: TrailFilter) =>
+  useInfiniteQuery({
+    queryKey: ["trail", filter],
+    queryFn: ({ pageParam, signal }) =>
+      ask<TrailAnswer>(`/trail?${search({ ...filter, before: pageParam || undefined })}`, { signal }),
+    initialPageParam: "",
+    getNextPageParam: (last) => (last.more ? last.entries.at(-1)?.id : undefined),
+    placeholderData: keepPreviousData,
+  });
+
 export const useChanges = (filter: ChangeFilter) =>
   useInfiniteQuery({
     queryKey: ["changes", filter],

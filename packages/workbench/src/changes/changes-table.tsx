@@ -2,7 +2,7 @@ import type { ChangeAnswer } from "@loyal-quill/server/api";
 import { Link } from "react-router";
 import { styled } from "styled-components";
 import { Mark } from "../parts/mark.js";
-import { dayOf, Moment } from "../parts/moment.js";
+import { byDay, Moment } from "../parts/moment.js";
 import { Head, Scroll, Table } from "../parts/table.js";
 import { texts } from "../texts.js";
 import { ValueChange } from "./value-change.js";
@@ -28,18 +28,6 @@ const Name = styled.td`
 
 const recordOf = (change: ChangeAnswer): string => Object.values(change.key).join(" / ");
 
-/** Consecutive changes of the same day. */
-function byDay(changes: readonly ChangeAnswer[]): { day: string; changes: ChangeAnswer[] }[] {
-  const days: { day: string; changes: ChangeAnswer[] }[] = [];
-  for (const change of changes) {
-    const day = dayOf(change.at);
-    const last = days.at(-1);
-    if (last?.day === day) last.changes.push(change);
-    else days.push({ day, changes: [change] });
-  }
-  return days;
-}
-
 /** The log, a day under a heading, an entry a row. */
 export function ChangesTable({
   changes,
@@ -52,7 +40,7 @@ export function ChangesTable({
     <Scroll aria-label={says.changes}>
       <Table>
         <Head columns={[says.when, says.who, says.record, says.whatChanged, says.reason]} />
-        {byDay(changes).map(({ day, changes: ofDay }) => (
+        {byDay(changes).map(({ day, entries: ofDay }) => (
           <tbody key={day}>
             <tr>
               <Day>{day}</Day>
@@ -92,7 +80,13 @@ function ChangeRow({ change, onContaining }: { change: ChangeAnswer; onContainin
         {change.operation === "insert" && <Mark kind="good">{says.newRecord}</Mark>}
         {change.operation === "delete" && <Mark kind="stop">{says.deleted}</Mark>}
         {change.fields.map((field) => (
-          <ValueChange key={field.field} field={field.field} before={field.old} after={field.new} />
+          <ValueChange
+            key={field.field}
+            field={field.field}
+            before={field.old}
+            after={field.new}
+            hidden={field.hidden === true}
+          />
         ))}
       </Fields>
       <td>

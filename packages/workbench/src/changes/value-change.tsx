@@ -1,4 +1,5 @@
 import { styled } from "styled-components";
+import { texts } from "../texts.js";
 
 const Old = styled.del`
   color: ${({ theme }) => theme.soft};
@@ -58,7 +59,25 @@ function Around({ value, other, marked }: { value: string; other: string | null;
 }
 
 /** One field of a change: its name, the old value struck through, the new one with what differs underlined. */
-export function ValueChange({ field, before, after }: { field: string; before: string | null; after: string | null }) {
+export function ValueChange({
+  field,
+  before,
+  after,
+  hidden,
+}: {
+  field: string;
+  before: string | null;
+  after: string | null;
+  /** Whether its values are told to nobody. */
+  hidden: boolean;
+}) {
+  if (hidden)
+    return (
+      <Line>
+        <i>{field}</i>
+        <span>{texts.valueChange.changed}</span>
+      </Line>
+    );
   return (
     <Line>
       <i>{field}</i>

@@ -16,3 +16,17 @@ export function Moment({ at, only }: { at: string; only?: "time" }) {
   const today = date.toDateString() === new Date().toDateString();
   return <time dateTime={at}>{(only === "time" || today ? time : dayTime).format(date)}</time>;
 }
+
+/** Consecutive entries of the same day, each with the day's heading. */
+export function byDay<Entry extends { readonly at: string }>(
+  entries: readonly Entry[],
+): readonly { readonly day: string; readonly entries: readonly Entry[] }[] {
+  const days: { day: string; entries: Entry[] }[] = [];
+  for (const entry of entries) {
+    const day = dayOf(entry.at);
+    const last = days.at(-1);
+    if (last?.day === day) last.entries.push(entry);
+    else days.push({ day, entries: [entry] });
+  }
+  return days;
+}

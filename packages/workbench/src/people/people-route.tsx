@@ -4,7 +4,7 @@ import { useEffect, useId, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import { styled } from "styled-components";
 import { type ApiProblem, ask } from "../api/client.js";
-import { useMay, usePeople } from "../api/queries.js";
+import { useMay, usePeople, useSession } from "../api/queries.js";
 import { figure } from "../parts/figures.js";
 import { CheckBox, Line, Small, Text, TextLine } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
@@ -12,6 +12,7 @@ import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
 import { Title } from "../parts/title.js";
 import { texts } from "../texts.js";
+import { SignIn } from "./sign-in.js";
 import { Tokens } from "./tokens.js";
 
 const says = texts.peopleRoute;
@@ -69,7 +70,13 @@ const Area = styled(Text)`
   font: 0.8125rem/1.5 ${({ theme }) => theme.wire} !important;
 `;
 
-const nobody: Omit<PersonAnswer, "id"> = { email: "", name: "", roles: [], active: true, attributes: {} };
+const nobody: Omit<PersonAnswer, "id" | "factor" | "elsewhere"> = {
+  email: "",
+  name: "",
+  roles: [],
+  active: true,
+  attributes: {},
+};
 
 function useKeep(onKept: (kept: KeptPersonAnswer) => void) {
   const queries = useQueryClient();
@@ -173,6 +180,7 @@ function PersonForm({ person, onKept }: PersonFormProps) {
 const count = (value: number | null) => (value === null ? <Soft>{says.unknown}</Soft> : <code>{figure(value)}</code>);
 
 function Row({ may, person }: { may: MayAnswer; person: PersonAnswer }) {
+  const isBuilder = useSession().data?.roles.includes("builder") === true;
   return (
     <tr>
       <th scope="row">{may.plural}</th>
@@ -182,16 +190,19 @@ function Row({ may, person }: { may: MayAnswer; person: PersonAnswer }) {
       <td className="figure">{may.opens && count(may.deletes)}</td>
       <td className="figure">{count(may.rows)}</td>
       <td>{may.opens && (may.makes ? "yes" : "no")}</td>
-      <td>
-        <Link to={`/pages/${encodeURIComponent(may.page)}?as=${encodeURIComponent(person.id)}`}>
-          {says.viewAsThisPerson}
-        </Link>
-      </td>
+      {isBuilder && (
+        <td>
+          <Link to={`/pages/${encodeURIComponent(may.page)}?as=${encodeURIComponent(person.id)}`}>
+            {says.viewAsThisPerson}
+          </Link>
+        </td>
+      )}
     </tr>
   );
 }
 
 function May({ person }: { person: PersonAnswer }) {
+  const isBuilder = useSession().data?.roles.includes("builder") === true;
   const may = useMay(person.id);
   if (may.isPending) return <Waiting height="14rem" what={says.countingRows} />;
   if (may.error) return <Failed error={may.error} again={() => void may.refetch()} />;
@@ -217,7 +228,7 @@ function May({ person }: { person: PersonAnswer }) {
               says.canDelete,
               says.ofRows,
               says.canCreate,
-              says.try,
+              ...(isBuilder ? [says.try] : []),
             ]}
             figures={[says.canSee, says.canEdit, says.canDelete, says.ofRows]}
           />
@@ -235,6 +246,7 @@ function May({ person }: { person: PersonAnswer }) {
 /** People: accounts, roles, what each may open and edit, and each page as they would see it. */
 export default function PeopleRoute() {
   const people = usePeople();
+  const isAdministrator = useSession().data?.roles.includes("administrator") === true;
   const [search, setSearch] = useSearchParams();
   const chosen = search.get("person");
   useEffect(() => {
@@ -261,21 +273,30 @@ export default function PeopleRoute() {
                   </button>
                 </li>
               ))}
-              <li>
-                <button type="button" aria-pressed={chosen === "new"} onClick={() => choose("new")}>
-                  {says.newAccountEllipsis}
-                </button>
-              </li>
+              {isAdministrator && (
+                <li>
+                  <button type="button" aria-pressed={chosen === "new"} onClick={() => choose("new")}>
+                    {says.newAccountEllipsis}
+                  </button>
+                </li>
+              )}
             </List>
           </nav>
           <div>
-            {chosen === "new" && <PersonForm key="new" person={null} onKept={() => {}} />}
+            {chosen === "new" && isAdministrator && <PersonForm key="new" person={null} onKept={() => {}} />}
             {person && (
               <>
                 <May person={person} />
                 <div style={{ height: "1.5rem" }} />
-                <PersonForm key={person.id} person={person} onKept={() => {}} />
-                <Tokens key={`tokens of ${person.id}`} person={person} />
+                {isAdministrator ? (
+                  <>
+                    <PersonForm key={person.id} person={person} onKept={() => {}} />
+                    <SignIn key={`sessions of ${person.id}`} person={person} />
+                    <Tokens key={`tokens of ${person.id}`} person={person} />
+                  </>
+                ) : (
+                  <Soft as="p">{says.accountsAreChangedByAdministrators}</Soft>
+                )}
               </>
             )}
             {!person && chosen !== "new" && (

@@ -8,7 +8,7 @@ export interface DraftServer {
   readonly save: (was: string, text: string) => Promise<DraftAnswer>;
   readonly bringIn: () => Promise<DraftAnswer>;
   /** @param revision the one that was looked at */
-  readonly publish: (revision: number) => Promise<DraftAnswer>;
+  readonly publish: (revision: number, everybody?: boolean) => Promise<DraftAnswer>;
   readonly discard: (revision: number) => Promise<unknown>;
   readonly note: () => Promise<DraftAnswer>;
 }
@@ -19,7 +19,8 @@ export function draftServer(name: string): DraftServer {
     read: (signal) => ask<DraftAnswer>(path, signal ? { signal } : {}),
     save: (was, text) => ask<DraftAnswer>(path, { method: "PUT", body: { was, text } }),
     bringIn: () => ask<DraftAnswer>(`${path}/bring-in`, { method: "POST", body: {} }),
-    publish: (revision) => ask<DraftAnswer>(`${path}/publish`, { method: "POST", body: { revision } }),
+    publish: (revision, everybody = false) =>
+      ask<DraftAnswer>(`${path}/publish`, { method: "POST", body: { revision, everybody } }),
     discard: (revision) => ask(path, { method: "DELETE", body: { revision } }),
     note: () => ask<DraftAnswer>(`${path}/note`, { method: "POST", body: {} }),
   };

@@ -77,6 +77,17 @@ export function FieldEditor({ field, columns, onMove, onTakeOff, onClose }: Fiel
         options={[{ id: "", text: says.defaultFromTheColumn }, ...field.controls.map((id) => ({ id, text: id }))]}
         onChange={(id) => set("control", id === "" ? undefined : id)}
       />
+      <SelectLine
+        label={says.values}
+        value={String(settings.sensitive ?? "")}
+        options={[
+          { id: "", text: says.byTheColumnsName },
+          { id: "true", text: says.sensitive },
+          { id: "shown", text: says.sensitiveButShown },
+          { id: "false", text: says.notSensitive },
+        ]}
+        onChange={(id) => set("sensitive", id === "" ? undefined : id === "shown" ? id : id === "true")}
+      />
       <Line>
         <span>{says.shown}</span>
         <span>

@@ -3,6 +3,7 @@ import { useState } from "react";
 import { useNavigate } from "react-router";
 import { useEffects } from "../api/queries.js";
 import { focusAfter } from "../parts/focus.js";
+import { CheckBox } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { Question } from "../parts/question.js";
 import { QuietButton, Strong } from "../parts/states.js";
@@ -49,6 +50,7 @@ export function PublishQuestion({ draft, sheet, onClose }: DraftQuestionProps) {
   const [isBusy, setBusy] = useState(false);
   const warnings = sheet.findings.filter((finding) => finding.severity === "warning").length;
   const open = sheet.access.find(({ name }) => name === "open");
+  const [everybody, setEverybody] = useState(false);
   return (
     <Question title={says.publishAt(sheet.plural, sheet.path)} onClose={onClose}>
       {answer?.published === null ? (
@@ -74,13 +76,18 @@ export function PublishQuestion({ draft, sheet, onClose }: DraftQuestionProps) {
           {says.inTheReviewItCanBe}
         </p>
       )}
+      {!open && (
+        <p>
+          <CheckBox label={says.everybodyMayOpenIt} checked={everybody} onChange={setEverybody} />
+        </p>
+      )}
       <footer>
         <Strong
-          autoFocus
-          disabled={isBusy}
+          autoFocus={open !== undefined}
+          disabled={isBusy || (!open && !everybody)}
           onClick={async () => {
             setBusy(true);
-            if (await draft.publish()) {
+            if (await draft.publish(everybody)) {
               onClose();
               focusAfter();
             }

@@ -28,7 +28,8 @@ export interface EditedDraft {
   readonly undoes: string | null;
   readonly redoes: string | null;
   readonly bringIn: () => void;
-  readonly publish: () => Promise<boolean>;
+  /** `everybody`: it is meant that everybody who is signed in may open it. */
+  readonly publish: (everybody?: boolean) => Promise<boolean>;
   readonly discard: () => void;
   /** Takes away a draft of a page that is not served: nothing of it is left. */
   readonly abandon: () => Promise<boolean>;
@@ -172,7 +173,7 @@ export function useDraft(name: string): EditedDraft {
     undoes: state.past.at(-1)?.what ?? null,
     redoes: state.future.at(-1)?.what ?? null,
     bringIn: () => void once(() => took(server.bringIn())),
-    publish: () => once(() => took(server.publish(now().revision))),
+    publish: (everybody) => once(() => took(server.publish(now().revision, everybody))),
     discard: () =>
       void once(async () => {
         await server.discard(now().revision);

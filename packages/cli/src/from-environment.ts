@@ -1,0 +1,81 @@
+import { readFileSync } from "node:fs";
+import type { SignInSettings, SignOnSettings } from "@loyal-quill/server";
+import { CannotStart } from "./listen.js";
+
+/**
+ * A secret from the environment: the variable itself, or the file that the variable with `_FILE` at its end names, as containers and
+ * service managers hand them over. No secret needs to stand on a command line.
+ */
+export function secretOf(name: string, environment: NodeJS.ProcessEnv = process.env): string | undefined {
+  const [told, file] = [environment[name], environment[`${name}_FILE`]];
+  if (told && file) throw new CannotStart(`${name} and ${name}_FILE are both set: leave one of them out.`);
+  if (!file) return told || undefined;
+  try {
+    return readFileSync(file, "utf8").trim() || undefined;
+  } catch {
+    throw new CannotStart(`${name}_FILE names ${file}, which can't be read.`);
+  }
+}
+
+/** Several secrets, a space, comma or line between each; undefined for none. */
+export function secretsOfEnvironment(...names: readonly string[]): readonly string[] | undefined {
+  const text = names.map((name) => secretOf(name)).find((each) => each !== undefined);
+  const all = text?.split(/[\s,]+/).filter(Boolean) ?? [];
+  return all.length > 0 ? all : undefined;
+}
+
+/** `a=b,c=d`. */
+function pairs(name: string, text: string): Record<string, string> {
+  return Object.fromEntries(
+    text.split(",").map((each) => {
+      const [, from, to] = /^\s*([^=]+?)\s*=\s*(.+?)\s*$/.exec(each) ?? [];
+      if (from === undefined || to === undefined) throw new CannotStart(`${name} is written like one=two,three=four.`);
+      return [from, to];
+    }),
+  );
+}
+
+/** The provider of OpenID Connect, from the environment; undefined where none is named. */
+export function signOnOf(
+  origin: string | undefined,
+  environment: NodeJS.ProcessEnv = process.env,
+): SignOnSettings | undefined {
+  const issuer = environment.QUILL_OIDC_ISSUER;
+  if (!issuer) return undefined;
+  const needed = (name: string, value: string | undefined): string => {
+    if (!value) throw new CannotStart(`QUILL_OIDC_ISSUER is set, so ${name} is needed as well.`);
+    return value;
+  };
+  if (!URL.canParse(issuer)) throw new CannotStart(`QUILL_OIDC_ISSUER is no address: ${issuer}`);
+  return {
+    issuer,
+    clientId: needed("QUILL_OIDC_CLIENT_ID", environment.QUILL_OIDC_CLIENT_ID),
+    clientSecret: needed("QUILL_OIDC_CLIENT_SECRET", secretOf("QUILL_OIDC_CLIENT_SECRET", environment)),
+    name: environment.QUILL_OIDC_NAME || new URL(issuer).hostname,
+    scope: environment.QUILL_OIDC_SCOPE || "openid email profile",
+    rolesClaim: environment.QUILL_OIDC_ROLES_CLAIM || "roles",
+    roles: environment.QUILL_OIDC_ROLES ? pairs("QUILL_OIDC_ROLES", environment.QUILL_OIDC_ROLES) : null,
+    attributes: environment.QUILL_OIDC_ATTRIBUTES
+      ? pairs("QUILL_OIDC_ATTRIBUTES", environment.QUILL_OIDC_ATTRIBUTES)
+      : {},
+    origin: needed("--origin", origin).replace(/\/$/, ""),
+  };
+}
+
+/** How people sign in, by the options of `quill serve` and the environment. */
+export function signInOf(told: {
+  readonly sessionIdle?: number;
+  readonly sessionEnd?: number;
+  readonly secondFactor?: readonly string[];
+  readonly passwords: boolean;
+  readonly origin?: string;
+}): SignInSettings {
+  const elsewhere = signOnOf(told.origin);
+  return {
+    ...(told.sessionIdle === undefined ? {} : { idle: told.sessionIdle }),
+    ...(told.sessionEnd === undefined ? {} : { end: told.sessionEnd * 60 }),
+    factorRoles: told.secondFactor ?? [],
+    passwords: told.passwords,
+    ...(elsewhere ? { elsewhere } : {}),
+  };
+}

@@ -1,0 +1,10 @@
+/** What can't be done with a draft, and what to do instead. */
+export class DeskRefusal extends Error {
+  constructor(
+    readonly title: string,
+    detail: string,
+    readonly status: 404 | 409 | 422 | 429 = 409,
+  ) {
+    super(detail);
+  }
+}

@@ -1,0 +1,127 @@
+import { fileURLToPath } from "node:url";
+import { MessageChannel } from "node:worker_threads";
+import type { Census } from "@loyal-quill/authoring";
+import type { Loaded } from "@loyal-quill/runtime";
+import pLimit, { type LimitFunction } from "p-limit";
+import { Piscina } from "piscina";
+import { DeskRefusal } from "./desk-refusal.js";
+import type { Came, Draft, Given, JobName } from "./jobs.js";
+import type { Answer, SiteData, Task, ThreadData } from "./worker.js";
+
+/** Milliseconds that a job may take: one that only computes, and one that asks the database as well, whose statements have limits of their own. */
+const computing = 5_000;
+const asking = 20_000;
+const computes: ReadonlySet<JobName> = new Set<JobName>(["sheet", "tableName", "merge", "differences"]);
+
+/** Threads that work on drafts, and those that take a census. */
+const mostThreads = 2;
+/** Jobs that wait at most; beyond them one is turned away. */
+const mostWaiting = 200;
+/** Megabytes that a thread may hold. */
+const memory = { maxOldGenerationSizeMb: 512, maxYoungGenerationSizeMb: 64 };
+
+/** The compiled worker, also where this file runs as TypeScript, as in tests. */
+const filename = fileURLToPath(
+  new URL(import.meta.url.endsWith(".ts") ? "../../dist/drafts/worker.js" : "./worker.js", import.meta.url),
+);
+
+const tooMuch = (): DeskRefusal =>
+  new DeskRefusal(
+    "This draft takes too much",
+    "What was asked of it was given up, so that others are served. Make the page smaller: fewer or shorter fields, patterns, lists and conditions.",
+    422,
+  );
+
+/** Threads, and whose turn it is. */
+interface Pool {
+  readonly threads: Piscina;
+  readonly turn: LimitFunction;
+}
+
+/** A census under way in a thread. */
+export interface CensusRun {
+  /** What it came to; "cancelled", or null where the page has errors. */
+  readonly census: Promise<Census | "cancelled" | null>;
+  readonly cancel: () => void;
+}
+
+/**
+ * Work on drafts, in threads of its own: whatever a draft's text holds, those who are served go on being served. A job has limits of time
+ * and memory; beyond them its thread is ended, and another one begun.
+ */
+export class Threads {
+  private readonly drafts: Pool;
+  private readonly censuses: Pool;
+  private site: SiteData | null = null;
+
+  constructor(data: ThreadData) {
+    const shared = { filename, workerData: data, maxThreads: mostThreads, resourceLimits: memory, idleTimeout: 60_000 };
+    // One stands ready: a Sheet is opened with several questions at once.
+    this.drafts = { threads: new Piscina({ ...shared, minThreads: 1 }), turn: pLimit(mostThreads) };
+    this.censuses = { threads: new Piscina({ ...shared, minThreads: 0 }), turn: pLimit(mostThreads) };
+  }
+
+  /** Tells what drafts are held against from now on. */
+  hold({ catalog, files }: Loaded): void {
+    const plain = files.map(({ name, text }) => ({ name, text }));
+    this.site = { number: (this.site?.number ?? 0) + 1, catalog, files: plain };
+  }
+
+  /**
+   * Runs a job.
+   *
+   * @throws DeskRefusal where it takes too long or too much memory, or where too many wait
+   */
+  async run<Name extends JobName>(job: Name, given: Given<Name>): Promise<Came<Name>> {
+    const limit = computes.has(job) ? computing : asking;
+    return (await this.ask(this.drafts, { job, given } as Task, limit)) as Came<Name>;
+  }
+
+  /** Begins a census, which takes as long as it takes. */
+  census(draft: Draft, onProgress: (done: number) => void): CensusRun {
+    const { port1, port2 } = new MessageChannel();
+    port1.on("message", onProgress);
+    port1.unref();
+    const census = this.ask(this.censuses, { job: "census", given: draft } as Task, null, port2).finally(() =>
+      port1.close(),
+    );
+    return { census: census as Promise<Census | "cancelled" | null>, cancel: () => port1.postMessage("cancel") };
+  }
+
+  async close(): Promise<void> {
+    await Promise.all([this.drafts.threads.destroy(), this.censuses.threads.destroy()]);
+  }
+
+  private async ask(pool: Pool, asked: Task, limit: number | null, port?: Task["port"]): Promise<unknown> {
+    const { site } = this;
+    if (!site) throw new Error("there is nothing yet to hold a draft against");
+    // A port can be handed over once only: where there is one, the site goes along.
+    const first = await this.send(pool, { ...asked, site: site.number, ...(port ? { port, data: site } : {}) }, limit);
+    const answer =
+      first.is === "without site" ? await this.send(pool, { ...asked, site: site.number, data: site }, limit) : first;
+    if (answer.is === "answer") return answer.answer;
+    throw answer.is === "error" ? Object.assign(new Error(answer.error.message), answer.error) : tooMuch();
+  }
+
+  private async send(pool: Pool, task: Task, limit: number | null): Promise<Answer> {
+    if (pool.turn.pendingCount >= mostWaiting)
+      throw new DeskRefusal("Too busy", "Too many drafts are worked on at this moment. Try again.", 429);
+    // The time of a job begins when a thread is free for it.
+    return pool.turn(async () => {
+      try {
+        return (await pool.threads.run(task, {
+          ...(limit === null ? {} : { signal: AbortSignal.timeout(limit) }),
+          ...(task.port ? { transferList: [task.port] } : {}),
+        })) as Answer;
+      } catch (error) {
+        throw isEnded(error) ? tooMuch() : error;
+      }
+    });
+  }
+}
+
+/** Whether a thread was ended because of what it ran. */
+function isEnded(error: unknown): boolean {
+  const { name, code } = error as { readonly name?: unknown; readonly code?: unknown };
+  return name === "AbortError" || code === "ERR_WORKER_OUT_OF_MEMORY";
+}

@@ -1,0 +1,160 @@
+import { readFileSync } from "node:fs";
+import path from "node:path";
+import { fileURLToPath } from "node:url";
+import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { Client } from "@loyal-quill/testing";
+import type { SessionAnswer } from "./api/types.js";
+import { hashPassword } from "./sign-in/passwords.js";
+import { password, people, startWorkbench, type TestWorkbench } from "./testing/workbench.js";
+
+/** Every route of the workbench's API, asked by nobody, by each role and by an account that was disabled. */
+
+const roles = ["builder", "administrator", "auditor", "hydrologist"] as const;
+type Role = (typeof roles)[number];
+
+let bench: TestWorkbench;
+const clients = new Map<Role | "nobody" | "disabled", { client: Client; token: string }>();
+
+async function account(name: string, given: readonly string[]): Promise<string> {
+  const id = `5e0c7a10-4b1d-4c55-9d0e-0000000001${String(clients.size).padStart(2, "0")}`;
+  await bench.application.store.keepAccount({
+    id,
+    email: `${name}@marrow-vale.example`,
+    name,
+    passwordHash: await hashPassword(password),
+    roles: [...given],
+    attributes: {},
+    active: true,
+  });
+  const { client } = await bench.signIn(name);
+  const session = await client.get("/workbench/api/session");
+  const { csrfToken = "" } = session.status === 200 ? (JSON.parse(session.text) as SessionAnswer) : {};
+  clients.set(name as Role, { client, token: csrfToken });
+  return id;
+}
+
+beforeAll(async () => {
+  bench = await startWorkbench();
+  clients.set("nobody", { client: new Client(bench.base), token: "" });
+  for (const role of roles) await account(role, [role]);
+  const id = await account("disabled", ["builder", "administrator", "auditor"]);
+  await bench.application.store.changeAccount(id, { active: false });
+});
+afterAll(() => bench.close());
+
+const { hollis } = people;
+/** Who gets on, by route. A body that is none is refused by whoever would take it. */
+const routes: Readonly<Record<string, readonly Role[]>> = {
+  "GET /session": ["builder", "administrator", "auditor"],
+  "GET /feed": ["builder", "administrator", "auditor"],
+  "GET /trail": ["auditor"],
+  "GET /changes": ["auditor"],
+  "GET /page-file": ["builder"],
+  "GET /pages": ["builder"],
+  "GET /pages/:name/records": ["builder"],
+  "GET /pages/:name/extremes": ["builder"],
+  "GET /pages/:name/first": ["builder"],
+  "GET /pages/:name/neighbour": ["builder"],
+  "GET /databases": ["builder"],
+  "GET /database": ["builder"],
+  "GET /database/:table": ["builder"],
+  "GET /requests": ["builder"],
+  "GET /requests/:id": ["builder"],
+  "GET /accounts": ["builder"],
+  "POST /drafts": ["builder"],
+  "GET /drafts/:name": ["builder"],
+  "PUT /drafts/:name": ["builder"],
+  "DELETE /drafts/:name": ["builder"],
+  "POST /drafts/:name/bring-in": ["builder"],
+  "POST /drafts/:name/publish": ["builder"],
+  "GET /drafts/:name/effects": ["builder"],
+  "POST /drafts/:name/note": ["builder"],
+  "GET /drafts/:name/versions": ["builder"],
+  "POST /drafts/:name/review": ["builder"],
+  "GET /drafts/:name/census": ["builder"],
+  "POST /drafts/:name/census": ["builder"],
+  "DELETE /drafts/:name/census": ["builder"],
+  "POST /drafts/:name/condition": ["builder"],
+  "POST /drafts/:name/trial": ["builder"],
+  "POST /drafts/:name/list": ["builder"],
+  "GET /people": ["builder", "administrator"],
+  "GET /people/:id/may": ["builder", "administrator"],
+  "POST /people": ["administrator"],
+  "PUT /people/:id": ["administrator"],
+  "POST /people/:id/password": ["administrator"],
+  "DELETE /people/:id/factor": ["administrator"],
+  "GET /people/:id/sessions": ["administrator"],
+  "DELETE /people/:id/sessions": ["administrator"],
+  "GET /people/:id/tokens": ["administrator"],
+  "POST /people/:id/tokens": ["administrator"],
+  "DELETE /people/:id/tokens/:token": ["administrator"],
+};
+
+const addressOf = (route: string): string =>
+  route
+    .replace(":name", "station")
+    .replace(":table", "network.station")
+    .replace("/requests/:id", "/requests/------------------------------------")
+    .replace(":id", hollis.id)
+    .replace(":token", hollis.id);
+
+/** The status alone: an answer that does not end, like the live feed, is left. */
+async function statusOf(who: Role | "nobody" | "disabled", route: string): Promise<number> {
+  const [method = "", address = ""] = addressOf(route).split(" ");
+  const { client, token } = clients.get(who) ?? { client: new Client(bench.base), token: "" };
+  const gone = new AbortController();
+  const answer = client.send(`/workbench/api${address}`, {
+    method,
+    signal: gone.signal,
+    headers: { "x-csrf-token": token, "content-type": "application/json" },
+    ...(method === "GET" ? {} : { body: "{}" }),
+  });
+  if (!address.startsWith("/feed")) return (await answer).status;
+  const left = setTimeout(() => gone.abort(), 500);
+  const status = await answer.then(({ status }) => status).catch(() => 200);
+  clearTimeout(left);
+  return status;
+}
+
+describe("the workbench's API", () => {
+  test("has no route that isn't asked here", () => {
+    const directory = path.dirname(fileURLToPath(import.meta.url));
+    const found = (
+      [
+        ["routes.ts", ""],
+        ["draft-routes.ts", "/drafts"],
+        ["people-routes.ts", "/people"],
+      ] as const
+    ).flatMap(([file, mount]) =>
+      [
+        ...readFileSync(path.join(directory, "api", file), "utf8").matchAll(
+          /router\.(get|post|put|delete)\(\s*"([^"]+)"/g,
+        ),
+      ].map(([, method = "", at = ""]) => `${method.toUpperCase()} ${mount}${mount !== "" && at === "/" ? "" : at}`),
+    );
+    expect(found.toSorted()).toEqual(Object.keys(routes).toSorted());
+  });
+
+  test.each(Object.entries(routes))("%s gets on for %p only", async (route, allowed) => {
+    expect([await statusOf("nobody", route), await statusOf("disabled", route)]).toEqual([401, 401]);
+    for (const role of roles) {
+      const status = await statusOf(role, route);
+      expect([role, status === 403, status < 500]).toEqual([role, !allowed.includes(role), true]);
+    }
+  });
+
+  test("takes nothing that changes something without the session's token", async () => {
+    const { client } = clients.get("administrator") ?? { client: new Client(bench.base) };
+    const body = JSON.stringify({});
+    const headers = { "content-type": "application/json" };
+    expect(
+      (await client.send(`/workbench/api/people/${hollis.id}/password`, { method: "POST", body, headers })).status,
+    ).toBe(403);
+  });
+
+  test("answers 404 for what is no id", async () => {
+    expect(await statusOf("builder", "GET /requests/:id")).toBe(404);
+    const admin = clients.get("administrator");
+    expect((await admin?.client.get("/workbench/api/people/-/sessions"))?.status).toBe(404);
+  });
+});

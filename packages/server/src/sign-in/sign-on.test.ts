@@ -1,0 +1,172 @@
+import { afterAll, beforeAll, beforeEach, describe, expect, test } from "@jest/globals";
+import { Client } from "@loyal-quill/testing";
+import { startProvider, type TestProvider } from "@loyal-quill/testing/provider";
+import pg from "pg";
+import { startWorkbench, type TestWorkbench } from "../testing/workbench.js";
+
+/** Signing in with a provider of OpenID Connect, a real one on loopback. */
+
+let bench: TestWorkbench;
+let provider: TestProvider;
+let store: pg.Client;
+beforeAll(async () => {
+  bench = await startWorkbench({
+    signIn: async (origin) => {
+      provider = await startProvider(origin);
+      return {
+        passwords: false,
+        elsewhere: {
+          issuer: provider.issuer,
+          clientId: provider.clientId,
+          clientSecret: provider.clientSecret,
+          name: "Vale House",
+          scope: "openid email profile",
+          rolesClaim: "groups",
+          roles: { hydro: "hydrologist", web: "builder" },
+          attributes: { region_id: "region" },
+          origin,
+        },
+      };
+    },
+  });
+  store = new pg.Client(bench.made.store);
+  await store.connect();
+});
+afterAll(async () => {
+  await store.end();
+  await bench.close();
+  await provider.close();
+});
+
+const orla = {
+  sub: "u-1",
+  email: "Orla@marrow-vale.example",
+  email_verified: true,
+  name: "Orla Quist",
+  groups: ["hydro", "other"],
+  region: 2,
+};
+beforeEach(() => {
+  provider.person = orla;
+});
+
+/** A browser that follows where it is sent, here and at the provider, each with cookies of its own. */
+class Browser {
+  readonly here = new Client(bench.base);
+  readonly there = new Client(provider.issuer);
+
+  /** @param stopAt ends on the way as soon as it is to go to an address that begins so */
+  async follow(address: string, stopAt = "\0"): Promise<{ status: number; text: string; at: string }> {
+    let at = address;
+    for (let turn = 0; turn < 12; turn++) {
+      const url = new URL(at, bench.base);
+      const client = url.origin === bench.base ? this.here : this.there;
+      const answer = await client.get(`${url.pathname}${url.search}`);
+      const to = answer.headers.get("location");
+      if (to === null) return { status: answer.status, text: answer.text, at: url.href };
+      at = new URL(to, url).href;
+      if (at.startsWith(stopAt)) return { status: answer.status, text: "", at };
+    }
+    throw new Error(`it never ends: ${at}`);
+  }
+}
+
+const signOn = async (next = "/stations") => {
+  const browser = new Browser();
+  const { text } = await browser.follow(`/sign-in?next=${encodeURIComponent(next)}`);
+  const to = /href="(\/sign-in\/elsewhere\/go[^"]*)"/.exec(text)?.[1]?.replaceAll("&amp;", "&") ?? "";
+  return { browser, ended: await browser.follow(to) };
+};
+const stored = async (sub: string) =>
+  (
+    await store.query("SELECT email, name, roles, attributes, active, password_hash FROM account WHERE subject = $1", [
+      sub,
+    ])
+  ).rows[0];
+
+describe("signing in elsewhere", () => {
+  test("leads back to where one was going, as an account made of what the provider says", async () => {
+    const { ended } = await signOn("/stations?sort=name");
+    expect([ended.status, ended.at]).toEqual([200, `${bench.base}/stations?sort=name`]);
+    expect(await stored("u-1")).toEqual({
+      email: "orla@marrow-vale.example",
+      name: "Orla Quist",
+      roles: ["hydrologist"],
+      attributes: { region_id: 2 },
+      active: true,
+      password_hash: null,
+    });
+    const { rows } = await store.query("SELECT action, actor_name, detail FROM trail ORDER BY id DESC LIMIT 1");
+    expect(rows).toEqual([{ action: "sign-in.ok", actor_name: "Orla Quist", detail: { by: "Vale House" } }]);
+  });
+
+  test("brings the account up to date each time", async () => {
+    await signOn();
+    provider.person = { ...orla, name: "Orla Brandt", groups: ["web"], region: 3 };
+    const { ended } = await signOn();
+    expect(ended.status).toBe(403);
+    expect(await stored("u-1")).toMatchObject({
+      name: "Orla Brandt",
+      roles: ["builder"],
+      attributes: { region_id: 3 },
+    });
+  });
+
+  test("who is refused there, or disabled here, is told so and not signed in", async () => {
+    provider.person = null;
+    const refused = await signOn();
+    expect(refused.ended.text).toContain("Signing in with the other application did not work.");
+    provider.person = orla;
+    await signOn();
+    await store.query("UPDATE account SET active = false WHERE subject = 'u-1'");
+    const disabled = await signOn();
+    expect(disabled.ended.text).toContain("You are known there, but not here.");
+    expect((await disabled.browser.here.get("/stations")).status).toBe(303);
+    await store.query("UPDATE account SET active = true WHERE subject = 'u-1'");
+  });
+
+  test("an account with a password is not given to whoever has its address there, nor one by an address that isn't verified", async () => {
+    provider.person = { ...orla, sub: "u-2", email: "hollis@marrow-vale.example" };
+    expect((await signOn()).ended.text).toContain("You are known there, but not here.");
+    provider.person = { ...orla, sub: "u-3", email: "new@marrow-vale.example", email_verified: false };
+    expect((await signOn()).ended.text).toContain("You are known there, but not here.");
+    expect([await stored("u-2"), await stored("u-3")]).toEqual([undefined, undefined]);
+  });
+
+  test("an answer is taken once, in the browser that asked, with the state that was given", async () => {
+    const browser = new Browser();
+    await browser.follow("/sign-in");
+    const { at } = await browser.follow("/sign-in/elsewhere/go?next=/stations", `${bench.base}/sign-in/elsewhere?`);
+    const path = at.slice(bench.base.length);
+    const failed = "/sign-in?problem=elsewhere-failed";
+    const other = new Client(bench.base);
+    await other.get("/sign-in");
+    expect((await other.get(path)).headers.get("location")).toBe(failed);
+    expect((await browser.here.get(path.replace(/state=[^&]*/, "state=x"))).headers.get("location")).toBe(failed);
+    // What was kept for the way back is gone with the first answer.
+    expect((await browser.here.get(path)).headers.get("location")).toBe(failed);
+    const again = await signOn();
+    expect(again.ended.status).toBe(200);
+  });
+
+  test("there are no passwords beside it", async () => {
+    const { status, text } = await bench
+      .signIn("hollis")
+      .catch((error: unknown) => ({ status: 0, text: String(error) }));
+    expect([status, text]).toEqual([0, expect.stringContaining("There is no form on this page")]);
+    const client = new Client(bench.base);
+    expect((await client.post("/sign-in", "email=hollis%40marrow-vale.example&password=x&token=x")).status).toBe(422);
+  });
+
+  test("signing out signs out there as well", async () => {
+    const { browser } = await signOn();
+    const { text } = await browser.here.get("/my-account");
+    const token = /name="token" value="([^"]+)"/.exec(text)?.[1] ?? "";
+    const out = await browser.here.post("/sign-out", `token=${token}`);
+    expect([out.status, out.headers.get("refresh")]).toEqual([
+      200,
+      expect.stringMatching(new RegExp(`^0; url=${provider.issuer}/session/end\\?.*id_token_hint=`)),
+    ]);
+    expect((await browser.here.get("/stations")).status).toBe(303);
+  });
+});

@@ -1,0 +1,254 @@
+import { randomUUID } from "node:crypto";
+import type { Attribute } from "@loyal-quill/core";
+import express, { type Request, type Response } from "express";
+import * as oidc from "openid-client";
+import type { Logger } from "pino";
+import * as v from "valibot";
+import { plain } from "../api/shapes.js";
+import type { Account } from "../store/entities.js";
+import type { Store } from "../store/store.js";
+import { doerOf, note } from "../trail.js";
+import { safeNext } from "./form.js";
+import type { Sessions } from "./session.js";
+
+/** How people sign in with a provider of OpenID Connect. */
+export interface SignOnSettings {
+  readonly issuer: string;
+  readonly clientId: string;
+  readonly clientSecret: string;
+  /** What the provider is called on the button. */
+  readonly name: string;
+  readonly scope: string;
+  /** The claim that lists a person's roles, and which of its values is which role here; without a map each is the role of its name. */
+  readonly rolesClaim: string;
+  readonly roles: Readonly<Record<string, string>> | null;
+  /** Claims that become attributes for conditions, by the attribute's name. */
+  readonly attributes: Readonly<Record<string, string>>;
+  /** The address of this application as browsers see it, without a path. */
+  readonly origin: string;
+}
+
+const between = v.object({
+  verifier: v.string(),
+  state: v.string(),
+  nonce: v.string(),
+  next: v.string(),
+  at: v.number(),
+});
+const betweenFor = 10 * 60_000;
+
+const claimsShape = v.looseObject({
+  sub: v.pipe(plain, v.minLength(1), v.maxLength(1000)),
+  email: v.pipe(plain, v.toLowerCase(), v.email(), v.maxLength(254)),
+  email_verified: v.optional(v.boolean()),
+  name: v.optional(v.pipe(plain, v.maxLength(200))),
+});
+
+const isLoopback = (address: string): boolean =>
+  ["127.0.0.1", "localhost", "[::1]"].includes(new URL(address).hostname);
+
+/** A provider of OpenID Connect, found by discovery when it is first needed. */
+export class SignOnElsewhere {
+  private configuration: Promise<oidc.Configuration> | null = null;
+
+  constructor(private readonly settings: SignOnSettings) {}
+
+  get name(): string {
+    return this.settings.name;
+  }
+
+  get issuer(): string {
+    return this.settings.issuer;
+  }
+
+  private get redirect(): string {
+    return `${this.settings.origin}/sign-in/elsewhere`;
+  }
+
+  private async configured(): Promise<oidc.Configuration> {
+    const { issuer, clientId, clientSecret } = this.settings;
+    // Plain HTTP only to this machine itself.
+    const options = isLoopback(issuer) ? { execute: [oidc.allowInsecureRequests] } : {};
+    this.configuration ??= oidc.discovery(new URL(issuer), clientId, clientSecret, undefined, options);
+    // A provider that is away now is asked again at the next try.
+    this.configuration.catch(() => {
+      this.configuration = null;
+    });
+    return this.configuration;
+  }
+
+  /** Where a browser goes to sign in, and what must be remembered until it comes back (RFC 6749, 4.1; RFC 7636). */
+  async begin(next: string): Promise<{ readonly address: string; readonly waiting: v.InferOutput<typeof between> }> {
+    const configuration = await this.configured();
+    const [verifier, state, nonce] = [oidc.randomPKCECodeVerifier(), oidc.randomState(), oidc.randomNonce()];
+    const address = oidc.buildAuthorizationUrl(configuration, {
+      redirect_uri: this.redirect,
+      scope: this.settings.scope,
+      code_challenge: await oidc.calculatePKCECodeChallenge(verifier),
+      code_challenge_method: "S256",
+      state,
+      nonce,
+    });
+    return { address: address.href, waiting: { verifier, state, nonce, next, at: Date.now() } };
+  }
+
+  /** Who came back, as the provider vouches for them. */
+  async finish(
+    query: string,
+    { verifier, state, nonce }: v.InferOutput<typeof between>,
+  ): Promise<{ readonly person: Person; readonly idToken: string }> {
+    const configuration = await this.configured();
+    const tokens = await oidc.authorizationCodeGrant(configuration, new URL(`${this.redirect}${query}`), {
+      pkceCodeVerifier: verifier,
+      expectedState: state,
+      expectedNonce: nonce,
+      idTokenExpected: true,
+    });
+    const claims = tokens.claims();
+    if (!claims || tokens.id_token === undefined) throw new Error("the provider sent no ID token");
+    const more = configuration.serverMetadata().userinfo_endpoint
+      ? await oidc.fetchUserInfo(configuration, tokens.access_token, claims.sub)
+      : {};
+    return { person: this.personOf({ ...claims, ...more }), idToken: tokens.id_token };
+  }
+
+  private personOf(claims: Readonly<Record<string, unknown>>): Person {
+    const { sub, email, email_verified: isVerified, name } = v.parse(claimsShape, claims);
+    const { rolesClaim, roles: map, attributes } = this.settings;
+    const listed = [claims[rolesClaim]].flat().filter((each): each is string => typeof each === "string");
+    const roles = map ? listed.flatMap((each) => (Object.hasOwn(map, each) ? (map[each] ?? []) : [])) : listed;
+    return {
+      subject: sub,
+      email,
+      isVerified: isVerified !== false,
+      name: name?.trim() || email,
+      roles: [...new Set(roles)].slice(0, 50),
+      attributes: Object.fromEntries(
+        Object.entries(attributes).map(([attribute, claim]) => [attribute, attributeOf(claims[claim])]),
+      ),
+    };
+  }
+
+  /** Where a browser goes to sign out there as well; null where the provider has no such address (OpenID Connect RP-Initiated Logout). */
+  async signOutAddress(idToken: string): Promise<string | null> {
+    try {
+      const configuration = await this.configured();
+      if (!configuration.serverMetadata().end_session_endpoint) return null;
+      return oidc.buildEndSessionUrl(configuration, {
+        id_token_hint: idToken,
+        post_logout_redirect_uri: `${this.settings.origin}/sign-in`,
+      }).href;
+    } catch {
+      return null;
+    }
+  }
+}
+
+interface Person {
+  readonly subject: string;
+  readonly email: string;
+  readonly isVerified: boolean;
+  readonly name: string;
+  readonly roles: readonly string[];
+  readonly attributes: Readonly<Record<string, Attribute>>;
+}
+
+function attributeOf(claim: unknown): Attribute {
+  if (typeof claim === "string") return claim.replaceAll("\0", "").slice(0, 1000);
+  if (typeof claim === "number" || typeof claim === "boolean") return claim;
+  return Array.isArray(claim) ? claim.filter((each) => typeof each === "string").slice(0, 200) : null;
+}
+
+export interface SignOnRoutes {
+  readonly store: Store;
+  readonly sessions: Sessions;
+  readonly elsewhere: SignOnElsewhere;
+  readonly logger: Logger;
+  readonly enter: Enter;
+}
+
+/** Lets somebody in who has shown who they are: to what must be done first, or to where they were going. */
+export type Enter = (
+  request: Request,
+  response: Response,
+  account: Account,
+  to: { readonly next: string; readonly carried: string | null },
+  detail: Readonly<Record<string, string>>,
+  idToken?: string,
+) => Promise<void>;
+
+const waitingCookie = "quill_waiting";
+
+/** `GET /sign-in/elsewhere/go` goes there, `GET /sign-in/elsewhere` is where it comes back. */
+export function signOnRoutes({ store, sessions, elsewhere, enter, logger }: SignOnRoutes): express.Router {
+  const router = express.Router();
+  const failed = (response: Response, problem: "elsewhere-failed" | "elsewhere-unknown"): void =>
+    response.redirect(303, `/sign-in?problem=${problem}`);
+
+  router.get("/go", async (request, response) => {
+    sessions.before(request, response);
+    try {
+      const { address, waiting } = await elsewhere.begin(safeNext(request.query.next));
+      sessions.keep(response, waitingCookie, sessions.sealed(request, waiting), betweenFor);
+      response.set("cache-control", "no-store").redirect(303, address);
+    } catch (error) {
+      logger.warn({ err: error }, "the provider of single sign-on could not be reached");
+      failed(response, "elsewhere-failed");
+    }
+  });
+
+  router.get("/", async (request, response) => {
+    const opened = v.safeParse(between, sessions.opened(request, sessions.kept(request, waitingCookie)));
+    sessions.forget(response, waitingCookie);
+    if (!opened.success || Date.now() - opened.output.at > betweenFor) return failed(response, "elsewhere-failed");
+    const { next } = opened.output;
+    try {
+      const at = request.originalUrl.indexOf("?");
+      const { person, idToken } = await elsewhere.finish(at < 0 ? "" : request.originalUrl.slice(at), opened.output);
+      const account = await accountOf(person);
+      if (!account?.active) {
+        await note(
+          store,
+          doerOf(request, null),
+          "sign-in.failed",
+          { name: person.email, id: account?.id ?? null },
+          {
+            why: account ? "disabled" : "unknown",
+            by: elsewhere.name,
+          },
+        );
+        return failed(response, "elsewhere-unknown");
+      }
+      await enter(request, response, account, { next, carried: null }, { by: elsewhere.name }, idToken);
+    } catch (error) {
+      logger.warn({ err: error }, "a sign-in by the provider did not work");
+      failed(response, "elsewhere-failed");
+    }
+  });
+
+  /** The account of a person, made or brought up to date by what the provider says of them. */
+  async function accountOf(person: Person): Promise<Account | null> {
+    const known = await store.accountBySubject(elsewhere.issuer, person.subject);
+    const told = { name: person.name, roles: [...person.roles], attributes: { ...person.attributes } };
+    if (known) {
+      await store.changeAccount(known.id, told);
+      return store.account(known.id);
+    }
+    if (!person.isVerified) return null;
+    // An account with a password that has this address is somebody's own: it is not given to whoever has the address elsewhere.
+    if (await store.accountByEmail(person.email)) return null;
+    const id = randomUUID();
+    await store.keepAccount({
+      ...told,
+      id,
+      email: person.email,
+      passwordHash: null,
+      active: true,
+      issuer: elsewhere.issuer,
+      subject: person.subject,
+    });
+    return store.account(id);
+  }
+
+  return router;
+}

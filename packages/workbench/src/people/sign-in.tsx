@@ -1,0 +1,87 @@
+import type { PersonAnswer, PersonSession } from "@loyal-quill/server/api";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { styled } from "styled-components";
+import { type ApiProblem, ask } from "../api/client.js";
+import { Small } from "../parts/inputs.js";
+import { Mark } from "../parts/mark.js";
+import { Moment } from "../parts/moment.js";
+import { Failed } from "../parts/states.js";
+import { Head, Scroll, Table } from "../parts/table.js";
+import { texts } from "../texts.js";
+
+const says = texts.signIn;
+
+const Part = styled.section`
+  margin-bottom: ${({ theme }) => theme.space(6)};
+  p { display: flex; flex-wrap: wrap; gap: ${({ theme }) => theme.space(4)}; align-items: baseline; margin-bottom: ${({ theme }) => theme.space(2)}; }
+`;
+
+/** How an account signs in, and where it is signed in now. */
+export function SignIn({ person }: { readonly person: PersonAnswer }) {
+  const queries = useQueryClient();
+  const address = `/people/${encodeURIComponent(person.id)}`;
+  const key = ["sessions", person.id];
+  const sessions = useQuery<PersonSession[], ApiProblem>({
+    queryKey: key,
+    queryFn: ({ signal }) => ask<PersonSession[]>(`${address}/sessions`, { signal }),
+  });
+  const again = () => Promise.all([key, ["people"]].map((queryKey) => queries.invalidateQueries({ queryKey })));
+  const end = useMutation<unknown, ApiProblem>({
+    mutationFn: () => ask(`${address}/sessions`, { method: "DELETE" }),
+    onSuccess: again,
+  });
+  const off = useMutation<unknown, ApiProblem>({
+    mutationFn: () => ask(`${address}/factor`, { method: "DELETE" }),
+    onSuccess: again,
+  });
+  const error = end.error ?? off.error;
+  return (
+    <Part aria-label={says.signIn}>
+      <h2>{says.signIn}</h2>
+      <p>
+        <span>
+          {person.elsewhere === null ? says.withAPassword : says.withProvider(person.elsewhere)}
+          {person.factor ? says.andASecondFactor : says.noSecondFactor}
+        </span>
+        {person.factor && (
+          <Small type="button" onClick={() => off.mutate()} disabled={off.isPending}>
+            {says.removeSecondFactor}
+          </Small>
+        )}
+      </p>
+      {sessions.error && <Failed error={sessions.error} again={() => void sessions.refetch()} />}
+      {sessions.data?.length === 0 && <p>{says.notSignedIn}</p>}
+      {sessions.data && sessions.data.length > 0 && (
+        <>
+          <Scroll aria-label={says.sessions}>
+            <Table>
+              <Head columns={[says.since, says.lastUsed, says.from, says.browser]} />
+              <tbody>
+                {sessions.data.map((session) => (
+                  <tr key={`${session.since} ${session.address} ${session.agent}`}>
+                    <th scope="row">
+                      <Moment at={session.since} />
+                    </th>
+                    <td>
+                      <Moment at={session.used} />
+                    </td>
+                    <td>
+                      <code>{session.address}</code>
+                    </td>
+                    <td>{session.agent}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </Table>
+          </Scroll>
+          <p style={{ marginTop: "0.5rem" }}>
+            <Small type="button" onClick={() => end.mutate()} disabled={end.isPending}>
+              {says.endAllSessions}
+            </Small>
+          </p>
+        </>
+      )}
+      {error && <Mark kind="stop">{error.message}</Mark>}
+    </Part>
+  );
+}

@@ -1,0 +1,87 @@
+import { createServer, type Server } from "node:http";
+import type { AddressInfo } from "node:net";
+import Provider from "oidc-provider";
+
+/** Somebody whom the provider knows: what it says of them. */
+export interface ProvidedPerson {
+  readonly sub: string;
+  readonly email: string;
+  readonly email_verified?: boolean;
+  readonly name?: string;
+  readonly groups?: readonly string[];
+  readonly region?: number;
+}
+
+/** A provider of OpenID Connect on loopback, which asks for no password: whoever is named at it is signed in. */
+export interface TestProvider {
+  readonly issuer: string;
+  readonly clientId: string;
+  readonly clientSecret: string;
+  /** Who is signed in there by the next request; null for nobody, who is refused. */
+  person: ProvidedPerson | null;
+  readonly close: () => Promise<void>;
+}
+
+/**
+ * Starts a provider that knows one application.
+ *
+ * @param origin the application's own address, without a path
+ */
+export async function startProvider(origin: string): Promise<TestProvider> {
+  const server: Server = createServer();
+  await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
+  const issuer = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
+  const [clientId, clientSecret] = ["loyal-quill", "a secret for tests, which is long enough"];
+  const made: { person: ProvidedPerson | null } = { person: null };
+  const provider = new Provider(issuer, {
+    clients: [
+      {
+        client_id: clientId,
+        client_secret: clientSecret,
+        redirect_uris: [`${origin}/sign-in/elsewhere`],
+        post_logout_redirect_uris: [`${origin}/sign-in`],
+        grant_types: ["authorization_code"],
+        response_types: ["code"],
+      },
+    ],
+    claims: { openid: ["sub"], email: ["email", "email_verified"], profile: ["name", "groups", "region"] },
+    cookies: { keys: ["keys of a provider for tests"] },
+    pkce: { required: () => true },
+    features: { devInteractions: { enabled: false }, rpInitiatedLogout: { enabled: true } },
+    interactions: { url: (_context, interaction) => `/person/${interaction.uid}` },
+    findAccount: (_context, id) => ({
+      accountId: id,
+      claims: () => ({ ...(made.person ?? { email: "" }), sub: id }) as never,
+    }),
+  });
+  provider.use(async (context, next) => {
+    if (!context.path.startsWith("/person/")) return next();
+    const details = await provider.interactionDetails(context.req, context.res);
+    const { person } = made;
+    if (!person)
+      return provider.interactionFinished(
+        context.req,
+        context.res,
+        { error: "access_denied" },
+        { mergeWithLastSubmission: false },
+      );
+    const grant = new provider.Grant({ accountId: person.sub, clientId });
+    grant.addOIDCScope(String(details.params.scope));
+    return provider.interactionFinished(
+      context.req,
+      context.res,
+      { login: { accountId: person.sub, remember: false }, consent: { grantId: await grant.save() } },
+      { mergeWithLastSubmission: false },
+    );
+  });
+  server.on("request", provider.callback());
+  return Object.assign(made, {
+    issuer,
+    clientId,
+    clientSecret,
+    close: async (): Promise<void> => {
+      server.closeAllConnections();
+      await new Promise((resolve) => server.close(resolve));
+    },
+  });
+}
