@@ -24,7 +24,8 @@ createRoot(root).render(
     <QueryClientProvider client={queries}>
       <ThemeProvider theme={theme}>
         <GlobalStyle />
-        <BrowserRouter basename={place}>
+        {/* Without transitions: a filter that is set right after another one must find the other in the address. */}
+        <BrowserRouter basename={place} useTransitions={false}>
           <App />
         </BrowserRouter>
       </ThemeProvider>
