@@ -1,0 +1,269 @@
+import type { Actor } from "@loyal-quill/core/condition/facts";
+import { reasonName, tokenName } from "@loyal-quill/core/page/names";
+import type { Field, Page } from "@loyal-quill/core/page/page";
+import {
+  type Database,
+  type DatabaseAway,
+  type DatabaseRefusal,
+  quoted,
+  type Stored,
+} from "@loyal-quill/core/postgres/statement";
+import { kindOf } from "@loyal-quill/core/rules/index";
+import type { Rule } from "@loyal-quill/core/rules/rule";
+import { tidy } from "@loyal-quill/core/steps/read";
+import type { StepName } from "@loyal-quill/core/trip/round-trip";
+import { bodyOf, type DocumentForm } from "../browser.js";
+import { type Case, LeftOut, NotJudged } from "../case.js";
+import { type Prepared, type RehearsedRecord, typedOf } from "../prepare.js";
+import type { Sent, Stage } from "../stage.js";
+
+/** What a case is about, and what must come of it. */
+interface Told {
+  readonly title: string;
+  readonly expects: string;
+  /** A standard's section, or `page file: …`, or `table: …`. */
+  readonly by: string;
+  /** Belongs to the whole set only. */
+  readonly slow?: true;
+}
+
+/** Makes the cases of one step. */
+export const casesOf =
+  (step: StepName) =>
+  (kind: string, told: Told, play: Case["play"], about = ""): Case => ({
+    id: about === "" ? kind : `${kind}:${about}`,
+    step,
+    kind,
+    title: told.title,
+    expects: told.expects,
+    by: told.by,
+    quick: told.slow !== true,
+    play,
+  });
+
+/** The person and a record that they may edit. @throws LeftOut where there is none */
+export function editing({ actor, editable }: Prepared, place = 0): { actor: Actor; record: RehearsedRecord } {
+  if (!actor) throw new LeftOut("There is nobody to whom the page is open.");
+  const record = editable[Math.min(place, editable.length - 1)];
+  if (!record) throw new LeftOut("There is no record that somebody may edit.");
+  return { actor, record };
+}
+
+/** Fields that a case can type into: on the form, not a file, told to people. */
+export const typedFields = ({ fields }: Page): readonly Field[] =>
+  fields.filter(({ readOnly, control, hidden, when }) => !readOnly && control !== "file" && !hidden && when === null);
+
+/** The form's body with some fields typed anew. What is typed into a box is `true` or `false`. */
+export function typing(page: Page, form: DocumentForm, edits: Readonly<Record<string, string | null>>): string {
+  const byName = Object.entries(edits).map(([name, typed]): [string, string | null] => {
+    const field = page.fields.find(({ column }) => column.name === name);
+    if (!field) return [name, typed];
+    return [field.formName, field.control === "check-box" && typed === "false" ? null : typed];
+  });
+  const hasReason = form.controls.some(({ name }) => name === reasonName);
+  return bodyOf(form.pairs, { ...(hasReason ? { [reasonName]: "A rehearsal." } : {}), ...Object.fromEntries(byName) });
+}
+
+/** The token of a form. */
+export const tokenOf = (form: DocumentForm): string => form.pairs.find(([name]) => name === tokenName)?.[1] ?? "";
+
+/** The first rule of a field that refuses a value, as far as that can be said without the table. */
+export function refusedBy(field: Field, value: Stored, typed: string, except?: Rule): string | null {
+  for (const rule of field.rules) {
+    if (rule.when || rule === except) continue;
+    const kind = kindOf(rule);
+    if (value === null && !kind.judgesMissing) continue;
+    if (kind.broken?.(rule.demand, { column: field.column, value, text: typed })) return rule.rule;
+  }
+  return null;
+}
+
+const stepped = (value: string, by: number): string | null => {
+  const [, sign = "", whole = "", part] = /^(-?)(\d{1,15})(?:\.(\d+))?$/.exec(value) ?? [];
+  if (whole === "") return null;
+  const scale = part?.length ?? 0;
+  const scaled = BigInt(`${sign}${whole}${part ?? ""}`) + BigInt(by);
+  const digits = (scaled < 0n ? -scaled : scaled).toString().padStart(scale + 1, "0");
+  const text = scale > 0 ? `${digits.slice(0, -scale)}.${digits.slice(-scale)}` : digits;
+  return `${scaled < 0n ? "-" : ""}${text}`;
+};
+
+/** Other values that a field may take, the likeliest first: in the database's text form. */
+export function otherValues(
+  { page, values }: Prepared,
+  field: Field,
+  row: Readonly<Record<string, Stored>>,
+): readonly string[] {
+  const { column, choices } = field;
+  const own = row[column.name] ?? null;
+  const { kind, labels } = column.type;
+  const known = (values.get(column.name) ?? []).filter((value) => value !== own);
+  const near: (string | null)[] = [];
+  if (kind === "boolean") near.push(own === "true" ? "false" : "true");
+  else if (kind === "enum") near.push(...labels.filter((label) => label !== own));
+  else if (choices === null && (kind === "integer" || kind === "decimal") && own !== null)
+    near.push(stepped(own, 1), stepped(own, -1), stepped(own, 2));
+  else if (choices === null && kind === "text" && own !== null && own !== "")
+    near.push(`${own}x`, `${own.slice(0, -1)}x`, `${own.slice(0, -1)}7`);
+  else if (own === null && kind === "text" && choices === null) near.push("Rehearsed", "R1");
+  else if (own === null && (kind === "integer" || kind === "decimal") && choices === null) near.push("1", "0");
+  const all = [...near, ...known].filter((value): value is string => value !== null && value !== own);
+  return [...new Set(all)]
+    .filter((value) => {
+      const typed = typedOf(page, field, value);
+      return tidy(field, typed) === typed && refusedBy(field, value, typed) === null;
+    })
+    .slice(0, 8);
+}
+
+/** A save that went through, with what it changed. */
+export interface Changed {
+  readonly sent: Sent;
+  readonly field: Field;
+  readonly value: string;
+  readonly form: DocumentForm;
+  /** What was sent. */
+  readonly body: string;
+}
+
+/**
+ * Opens a record and changes one field to another value that the page takes: one after the other is tried, and what was refused
+ * leaves nothing.
+ *
+ * @throws NotJudged where none of the values that were at hand is taken
+ */
+export async function change(
+  stage: Stage,
+  prepared: Prepared,
+  actor: Actor,
+  { key, row }: RehearsedRecord,
+  field: Field,
+): Promise<Changed> {
+  const { page } = prepared;
+  const { form } = await stage.form(stage.address(key, "/edit"), actor);
+  const candidates = otherValues(prepared, field, row);
+  let last = candidates.length === 0 ? "no other value is known" : "";
+  for (const value of candidates) {
+    const body = typing(page, form, { [field.column.name]: typedOf(page, field, value) });
+    const place = stage.evidence.length;
+    const sent = await stage.post(stage.address(key, "/edit"), actor, body, { key });
+    if (sent.outcome !== "invalid" && sent.outcome !== "unchanged") return { sent, field, value, form, body };
+    last = sent.stopped ?? sent.outcome;
+    stage.untouched(sent);
+    // What was tried in vain is no evidence of anything.
+    stage.evidence.splice(place, 1);
+  }
+  throw new NotJudged(`No other value of ${field.column.name} was taken: ${last}.`);
+}
+
+/** Fields whose change is likeliest to go through by itself: plain ones before those that others depend on. */
+export function easyFields(prepared: Prepared, row: Readonly<Record<string, Stored>>): readonly Field[] {
+  const { page } = prepared;
+  const asked = new Set(page.checks.flatMap(({ condition }) => condition.formColumns));
+  const inEdit = new Set([...(page.access.edit?.rowColumns ?? []), ...(page.access.rows?.rowColumns ?? [])]);
+  const isKey = new Set(page.key.map(({ name }) => name));
+  const weight = ({ column, rules, control, choices }: Field): number =>
+    (isKey.has(column.name) ? 8 : 0) +
+    (inEdit.has(column.name) ? 8 : 0) +
+    (choices?.from === "table" ? 4 : 0) +
+    (asked.has(column.name) ? 2 : 0) +
+    (rules.some(({ rule }) => rule === "unique") ? 2 : 0) +
+    (control === "text" || control === "multi-line" ? 0 : 1);
+  return typedFields(page)
+    .filter((field) => otherValues(prepared, field, row).length > 0)
+    .toSorted((a, b) => weight(a) - weight(b));
+}
+
+/** Changes whichever field can be changed. @throws LeftOut, NotJudged */
+export async function changeAny(
+  stage: Stage,
+  prepared: Prepared,
+  actor: Actor,
+  record: RehearsedRecord,
+  fields = easyFields(prepared, record.row),
+): Promise<Changed> {
+  if (fields.length === 0) throw new LeftOut("The form has no field that a rehearsal could type into.");
+  let last: unknown;
+  for (const field of fields.slice(0, 4)) {
+    try {
+      return await change(stage, prepared, actor, record, field);
+    } catch (error) {
+      if (!(error instanceof NotJudged)) throw error;
+      last = error;
+    }
+  }
+  throw last;
+}
+
+/** What can be typed into which record's form by whom. */
+interface Typed {
+  readonly field: Field;
+  readonly value: string;
+  readonly typed: string;
+}
+
+/** What was found out already: every case begins on the same rows. */
+const found = new WeakMap<Prepared, Map<string, Typed>>();
+
+/** Something to type into a form that the page takes, found out by trying and taken back. */
+export async function somethingToType(
+  stage: Stage,
+  prepared: Prepared,
+  actor: Actor,
+  record: RehearsedRecord,
+): Promise<Typed> {
+  const known = found.get(prepared) ?? new Map<string, Typed>();
+  found.set(prepared, known);
+  const name = JSON.stringify([actor.id, record.key, record.row]);
+  const before = known.get(name);
+  if (before) return before;
+  const place = stage.evidence.length;
+  const changed = await stage.tried(() => changeAny(stage, prepared, actor, record));
+  stage.evidence.splice(place);
+  if (changed.sent.outcome !== "saved")
+    throw new NotJudged(
+      `A plain change is not saved: ${changed.sent.status} ${changed.sent.stopped ?? changed.sent.outcome}.`,
+    );
+  const { field, value } = changed;
+  const typed = { field, value, typed: typedOf(prepared.page, field, value) };
+  known.set(name, typed);
+  return typed;
+}
+
+/** Lets the statement that writes fail with an error, before or after it was sent. */
+export const failing =
+  (error: DatabaseRefusal | DatabaseAway, when: "instead" | "afterwards", times = Number.POSITIVE_INFINITY) =>
+  (database: Database): Database => {
+    let left = times;
+    const through = (inner: Database): Database => ({
+      async run(statement) {
+        if (!statement.writes || left <= 0) return inner.run(statement);
+        left -= 1;
+        if (when === "afterwards") await inner.run(statement);
+        throw error;
+      },
+      transaction: (run) => inner.transaction((tx) => run(through(tx))),
+    });
+    return through(database);
+  };
+
+/** Runs something before the statement that writes is sent. */
+export const beforeWriting =
+  (happens: () => Promise<unknown>) =>
+  (database: Database): Database => {
+    let isDone = false;
+    const through = (inner: Database): Database => ({
+      async run(statement) {
+        if (statement.writes && !isDone) {
+          isDone = true;
+          await happens();
+        }
+        return inner.run(statement);
+      },
+      transaction: (run) => inner.transaction((tx) => run(through(tx))),
+    });
+    return through(database);
+  };
+
+/** A column as SQL names it, for words. */
+export const named = (name: string): string => quoted(name);

@@ -1,0 +1,537 @@
+import { type Actor, factsOf } from "@loyal-quill/core/condition/facts";
+import { isTaken } from "@loyal-quill/core/page/columns";
+import { tokenName } from "@loyal-quill/core/page/names";
+import type { Field } from "@loyal-quill/core/page/page";
+import { mayDelete, mayEdit, mayMake } from "@loyal-quill/core/steps/access";
+import { tableName } from "@loyal-quill/core/table/model";
+import { bodyOf, type DocumentForm, encoded, withValue } from "../browser.js";
+import { type Case, LeftOut, leaveOut, NotJudged } from "../case.js";
+import { type Prepared, type RehearsedRecord, typedOf } from "../prepare.js";
+import { type Sent, type Stage, touchedInWords } from "../stage.js";
+import { casesOf, editing, typing } from "./making.js";
+
+const [writing, checking, accessing, reading, answering] = [
+  casesOf("write"),
+  casesOf("check"),
+  casesOf("access"),
+  casesOf("read"),
+  casesOf("answer"),
+];
+
+/** Who may make a record. @throws LeftOut */
+function making({ page, maker }: Prepared): Actor {
+  if (!page.access.new) throw new LeftOut("The page makes no new records.");
+  if (!maker) throw new LeftOut("There is nobody who may make a new record.");
+  return maker;
+}
+
+/** Columns in which no two records may have the same. */
+function distinct({ page }: Prepared): ReadonlySet<string> {
+  const { keys, constraints } = page.table;
+  return new Set([
+    ...keys.flatMap(({ columns }) => columns),
+    ...constraints.flatMap(({ kind, columns }) => (kind === "unique" ? columns : [])),
+  ]);
+}
+
+/** A text or number that nobody is likely to have yet, made of one that somebody has. */
+function unlike(field: Field, value: string, turn: number): string {
+  const { kind, maxLength } = field.column.type;
+  if (kind === "integer" || kind === "decimal") return String(Number.parseInt(value, 10) + 7001 * turn);
+  if (kind === "uuid") return `${value.slice(0, -4)}${String(9000 + turn)}`;
+  if (kind !== "text") return value;
+  if (/\d/.test(value))
+    return value.replace(/\d+(?!.*\d)/, (digits) =>
+      String(10 ** digits.length - 1 - 13 * turn)
+        .slice(-digits.length)
+        .padStart(digits.length, "0"),
+    );
+  return `${value} ${turn}`.slice(0, maxLength ?? 200);
+}
+
+/** Fills the form of a new record with what other records have, until the page takes it. @throws NotJudged */
+async function make(
+  stage: Stage,
+  prepared: Prepared,
+  likes: Prepared["rows"] = prepared.rows,
+): Promise<{
+  readonly sent: Sent;
+  readonly body: string;
+  readonly form: DocumentForm;
+  readonly values: Readonly<Record<string, string>>;
+}> {
+  const actor = making(prepared);
+  const { page } = prepared;
+  const { form } = await stage.form(`${page.path.list}/new`, actor);
+  const fields = page.fields.filter((field) => isTaken(field, "new") && field.control !== "file" && !field.hidden);
+  const own = distinct(prepared);
+  let last = "no record was found to make one like";
+  for (let turn = 1; turn <= Math.min(10, likes.length); turn++) {
+    const like = likes[(turn * 7) % likes.length] as RehearsedRecord;
+    const values: Record<string, string> = {};
+    for (const field of fields) {
+      const { name } = field.column;
+      const value = like.row[name] ?? null;
+      if (value === null) continue;
+      values[name] = own.has(name) && field.choices === null ? unlike(field, value, turn) : value;
+    }
+    const edits = Object.fromEntries(
+      fields.map((field) => {
+        const value = values[field.column.name];
+        return [
+          field.column.name,
+          value === undefined ? (field.control === "check-box" ? "false" : "") : typedOf(page, field, value),
+        ];
+      }),
+    );
+    const body = typing(page, form, edits);
+    const place = stage.evidence.length;
+    const sent = await stage.post(`${page.path.list}/new`, actor, body);
+    if (sent.outcome === "saved") return { sent, body, form, values };
+    last = `${sent.status} ${sent.stopped ?? sent.outcome}`;
+    stage.expect(sent.status < 500, `A new record is answered ${last}.`);
+    if (sent.status >= 500) return { sent, body, form, values };
+    stage.evidence.splice(place, 1);
+  }
+  throw new NotJudged(`No new record was taken: ${last}.`);
+}
+
+const oneAdded = (stage: Stage, prepared: Prepared, { touched }: Sent): void => {
+  const own = (touched ?? []).find(({ table }) => table === tableName(prepared.page.table));
+  stage.expect(
+    touched === null || (own?.inserted === 1 && own.updated === 0 && own.deleted === 0),
+    `One row was to be added; touched were: ${touchedInWords(touched ?? []) || "none"}.`,
+  );
+};
+
+function newCases(prepared: Prepared): Case[] {
+  const { page, stranger, now } = prepared;
+  return [
+    writing(
+      "new.made",
+      {
+        title: "A new record",
+        expects: "303; one row, as sent, and one entry of the log with all of it",
+        by: "table: the row",
+      },
+      async (stage) => {
+        const actor = making(prepared);
+        const { sent, values } = await make(stage, prepared);
+        stage.answered(sent, [303], "saved");
+        oneAdded(stage, prepared, sent);
+        const [entry] = sent.entries;
+        const key = page.key.map(({ name }) => entry?.key[name] ?? "");
+        const row = await stage.row(key);
+        stage.expect(row !== null, "No record has the key that the log tells.");
+        if (!row) return;
+        for (const [name, value] of Object.entries(values)) {
+          const field = page.fields.find(({ column }) => column.name === name) as Field;
+          if (field.tidy.length === 0)
+            stage.expect(row[name] === value, `${name} is stored as ${row[name] ?? "null"}, and ${value} was sent.`);
+        }
+        stage.logged(sent.entries, "insert", null, row, actor);
+        const opened = await stage.get(stage.address(key), actor);
+        stage.answered(opened, [200, 404]);
+      },
+    ),
+    writing(
+      "new.defaults",
+      { title: "What a new record leaves to the table", expects: "the table's own defaults", by: "table: defaults" },
+      async (stage) => {
+        making(prepared);
+        const set = new Set(page.sets.map(({ column }) => column.name));
+        const taken = new Set(page.fields.flatMap((field) => (isTaken(field, "new") ? [field.column.name] : [])));
+        // A default that is the same at every time: a literal, perhaps with its type.
+        const fixed = page.table.columns.flatMap((column) => {
+          const [, text, plain] =
+            /^(?:'((?:[^']|'')*)'(?:::.*)?|(-?[\d.]+|true|false))$/.exec(column.default ?? "") ?? [];
+          const value = text?.replaceAll("''", "'") ?? plain;
+          return value !== undefined && !taken.has(column.name) && !set.has(column.name)
+            ? [{ name: column.name, value }]
+            : [];
+        });
+        if (fixed.length === 0) leaveOut("No column off the form has a default that is always the same.");
+        const { sent } = await make(stage, prepared);
+        const row = await stage.row(page.key.map(({ name }) => sent.entries[0]?.key[name] ?? ""));
+        for (const { name, value } of fixed)
+          stage.expect(row?.[name] === value, `${name} is ${row?.[name] ?? "null"}; the table's default is ${value}.`);
+      },
+    ),
+    writing(
+      "new.twice",
+      { title: "The form of a new record sent twice", expects: "one record, one entry", by: "RFC 9110, 9.2.2" },
+      async (stage) => {
+        const actor = making(prepared);
+        const { body, sent } = await make(stage, prepared);
+        stage.answered(sent, [303], "saved");
+        const again = await stage.post(`${page.path.list}/new`, actor, body);
+        stage.answered(again, [303]);
+        stage.untouched(again);
+      },
+    ),
+    checking(
+      "new.empty",
+      {
+        title: "An empty form of a new record",
+        expects: "422, a message at each field that has to have a value; nothing is written",
+        by: "table: NOT NULL",
+      },
+      async (stage) => {
+        const actor = making(prepared);
+        const { form } = await stage.form(`${page.path.list}/new`, actor);
+        const needed = page.fields.filter(
+          ({ column, rules, control, onNew, tidy, choices }) =>
+            onNew &&
+            column.default === null &&
+            control !== "check-box" &&
+            control !== "file" &&
+            choices?.from !== "truth" &&
+            tidy.every((each) => typeof each === "string") &&
+            rules.some(({ rule, when }) => rule === "required" && when === null),
+        );
+        if (needed.length === 0) leaveOut("No field has to have a value.");
+        const names = new Set(page.fields.map(({ formName }) => formName));
+        const body = bodyOf(form.pairs.map(([name, value]) => [name, names.has(name) ? "" : value]));
+        const sent = await stage.post(`${page.path.list}/new`, actor, body);
+        stage.answered(sent, [422], "invalid");
+        stage.untouched(sent);
+        if (sent.outcome === "invalid") for (const { formName } of needed) stage.saysAt(sent, formName);
+      },
+    ),
+    checking(
+      "new.taken",
+      {
+        title: "A new record with the key of another",
+        expects: "422 with a message; nothing is written",
+        by: "table: the key",
+      },
+      async (stage) => {
+        const actor = making(prepared);
+        const keys = page.key.map((column) =>
+          page.fields.find((field) => field.column === column && isTaken(field, "new")),
+        );
+        if (keys.some((field) => field === undefined)) leaveOut("The table makes the key by itself.");
+        const { form, body } = await stage.tried(() => make(stage, prepared));
+        stage.evidence.splice(0);
+        const other = prepared.rows[0] as RehearsedRecord;
+        const taken = keys.reduce(
+          (before, field) =>
+            field
+              ? withValue(before, field.formName, typedOf(page, field, other.row[field.column.name] ?? null))
+              : before,
+          body,
+        );
+        const sent = await stage.post(`${page.path.list}/new`, actor, taken, { key: other.key });
+        stage.expect(
+          form !== null && sent.status === 422,
+          `It is answered ${sent.status} (${sent.stopped ?? sent.outcome}).`,
+        );
+        stage.untouched(sent);
+      },
+    ),
+    accessing(
+      "new.not-allowed",
+      {
+        title: "A new record by somebody who may not make one",
+        expects: "403; nothing is written",
+        by: "page file: access.new",
+      },
+      async (stage) => {
+        if (!page.access.new) leaveOut("The page makes no new records.");
+        const who =
+          prepared.actor && prepared.maker?.id !== prepared.actor.id && !mayMakeToo(prepared, prepared.actor)
+            ? prepared.actor
+            : stranger;
+        if (!who) leaveOut("Everybody may make new records.");
+        stage.answered(await stage.get(`${page.path.list}/new`, who), [403], "refused");
+        const made = prepared.maker ? await stage.tried(() => make(stage, prepared)).catch(() => null) : null;
+        stage.evidence.splice(1);
+        const sent = await stage.post(`${page.path.list}/new`, who, made?.body ?? "");
+        stage.answered(sent, [403], "refused");
+        stage.untouched(sent);
+      },
+    ),
+    reading(
+      "new.no-token",
+      {
+        title: "The form of a new record without its token",
+        expects: "refused; nothing is written",
+        by: "the form's token",
+      },
+      async (stage) => {
+        const actor = making(prepared);
+        const { body } = await stage.tried(() => make(stage, prepared));
+        stage.evidence.splice(0);
+        const sent = await stage.post(`${page.path.list}/new`, actor, withValue(body, tokenName, null));
+        stage.expect(sent.status >= 400 && sent.status < 500, `It is answered ${sent.status}.`);
+        stage.untouched(sent);
+      },
+    ),
+    reading(
+      "new.extra",
+      {
+        title: "Columns that are not on the form of a new record, sent along",
+        expects: "none of them is taken",
+        by: "page file: fields; CWE-915",
+      },
+      async (stage) => {
+        const actor = making(prepared);
+        const taken = new Set(page.fields.flatMap((field) => (isTaken(field, "new") ? [field.column.name] : [])));
+        const like = prepared.rows[0]?.row ?? {};
+        const extra = page.table.columns.filter(
+          ({ name, type: { kind }, sensitive }) => !taken.has(name) && !sensitive && kind === "text",
+        );
+        if (extra.length === 0) leaveOut("No text column of the table is off the form.");
+        const { body } = await stage.tried(() => make(stage, prepared));
+        stage.evidence.splice(0);
+        const forged = "forged!";
+        const sent = await stage.post(
+          `${page.path.list}/new`,
+          actor,
+          `${body}&${encoded(extra.map(({ name, type }) => [name, forged.slice(0, type.maxLength ?? 7)]))}`,
+        );
+        stage.expect(sent.status < 500, `It is answered ${sent.status}.`);
+        const row =
+          sent.outcome === "saved"
+            ? await stage.row(page.key.map(({ name }) => sent.entries[0]?.key[name] ?? ""))
+            : null;
+        for (const { name, type } of extra)
+          stage.expect(
+            !row || row[name] !== forged.slice(0, type.maxLength ?? 7),
+            `${name} was taken from what was sent along (${like[name] ?? "null"} elsewhere).`,
+          );
+      },
+    ),
+    answering(
+      "new.escapes-typed",
+      { title: "Markup in a new record that is refused", expects: "shown as text", by: "CWE-79" },
+      async (stage) => {
+        const actor = making(prepared);
+        const { form } = await stage.form(`${page.path.list}/new`, actor);
+        const names = new Set(
+          page.fields.flatMap((field) =>
+            isTaken(field, "new") && field.choices === null && field.control !== "check-box" ? [field.formName] : [],
+          ),
+        );
+        const typed = `"><quill-mark onclick=x>${now.getUTCFullYear()}${"z".repeat(5000)}`;
+        const sent = await stage.post(
+          `${page.path.list}/new`,
+          actor,
+          bodyOf(form.pairs.map(([name, value]) => [name, names.has(name) ? typed : value])),
+        );
+        stage.expect(sent.status < 500, `It is answered ${sent.status} (${sent.stopped ?? sent.outcome}).`);
+        stage.expect(sent.document.count("quill-mark") === 0, "Typed markup became an element of the page.");
+      },
+    ),
+  ];
+}
+
+const mayMakeToo = ({ page, now }: Prepared, actor: Actor): boolean => mayMake(page, factsOf(actor, now));
+
+/**
+ * A record that nothing stands in the way of taking away: one that is there already, or one that is made for it.
+ *
+ * @throws NotJudged where there is none
+ */
+export async function disposable(stage: Stage, prepared: Prepared): Promise<RehearsedRecord> {
+  editing(prepared);
+  let last: unknown = new NotJudged("No record could be taken away.");
+  for (const record of prepared.editable.slice(0, 4)) {
+    try {
+      await stage.tried(() => stage.remove(record.key));
+      return record;
+    } catch (error) {
+      if (!(error instanceof NotJudged)) throw error;
+      last = error;
+    }
+  }
+  if (!prepared.maker) throw last;
+  const made = await madeRecord(stage, prepared);
+  const { actor } = editing(prepared);
+  if (!made || !mayEdit(prepared.page, made.row, factsOf(actor, prepared.now))) throw last;
+  return made;
+}
+
+/** A record that is made for this case only. */
+async function madeRecord(stage: Stage, prepared: Prepared, like?: Prepared["rows"]): Promise<RehearsedRecord | null> {
+  const place = stage.evidence.length;
+  const { sent } = await make(stage, prepared, like);
+  stage.evidence.splice(place);
+  const key = prepared.page.key.map(({ name }) => sent.entries[0]?.key[name] ?? "");
+  const row = await stage.row(key);
+  return row && { key, row };
+}
+
+/** Runs with a record that somebody may delete: those that are there, and then one that is made for it. */
+async function deleting(
+  stage: Stage,
+  prepared: Prepared,
+  run: (actor: Actor, record: RehearsedRecord) => Promise<void>,
+): Promise<void> {
+  const { page, insiders, now } = prepared;
+  if (!page.access.delete) throw new LeftOut("The page deletes no records.");
+  const may = (actor: Actor, { row }: RehearsedRecord): boolean => mayDelete(page, row, factsOf(actor, now));
+  const pairs = insiders.flatMap(({ actor, editable }) =>
+    editable
+      .filter((record) => may(actor, record))
+      .slice(0, 4)
+      .map((record) => ({ actor, record })),
+  );
+  let last: unknown = new LeftOut("There is no record that anybody may delete.");
+  for (const { actor, record } of pairs.slice(0, 8)) {
+    try {
+      return await run(actor, record);
+    } catch (error) {
+      if (!(error instanceof NotJudged)) throw error;
+      last = error;
+    }
+  }
+  const [first] = pairs;
+  if (!first || !prepared.maker) throw last;
+  const made = await madeRecord(
+    stage,
+    prepared,
+    pairs.map(({ record }) => record),
+  );
+  if (!made || !may(first.actor, made)) throw last;
+  await run(first.actor, made);
+}
+
+/** Opens the form of a deletion; one that others stand in the way of is not judged. */
+async function removalForm(stage: Stage, actor: Actor, record: RehearsedRecord): Promise<DocumentForm> {
+  const sent = await stage.get(stage.address(record.key, "/delete"), actor);
+  const { form } = sent.document;
+  if (!form) throw new NotJudged(`The record can't be deleted: ${sent.stopped ?? "others refer to it"}.`);
+  return form;
+}
+
+function deleteCases(prepared: Prepared): Case[] {
+  const { page, stranger } = prepared;
+  return [
+    writing(
+      "delete.done",
+      {
+        title: "A record is deleted",
+        expects: "303; one row is gone, and one entry of the log holds all of it",
+        by: "table: the row",
+      },
+      (stage) =>
+        deleting(stage, prepared, async (actor, record) => {
+          const form = await removalForm(stage, actor, record);
+          const sent = await stage.post(stage.address(record.key, "/delete"), actor, bodyOf(form.pairs), {
+            key: record.key,
+          });
+          if (sent.outcome === "invalid" || sent.outcome === "conflict")
+            throw new NotJudged(sent.stopped ?? sent.outcome);
+          stage.answered(sent, [303], "saved");
+          stage.expect(sent.after === null, "The record is still there.");
+          const own = (sent.touched ?? []).find(({ table }) => table === tableName(page.table));
+          stage.expect(
+            sent.touched === null || (own?.deleted ?? 0) >= 1,
+            `Touched were: ${touchedInWords(sent.touched ?? []) || "none"}.`,
+          );
+          if (sent.before) stage.logged(sent.entries.slice(0, 1), "delete", sent.before, null, actor);
+        }),
+    ),
+    writing(
+      "delete.twice",
+      {
+        title: "A deletion sent twice",
+        expects: "the second time there is nothing to delete; one entry",
+        by: "RFC 9110, 9.2.2",
+      },
+      (stage) =>
+        deleting(stage, prepared, async (actor, record) => {
+          const form = await removalForm(stage, actor, record);
+          const body = bodyOf(form.pairs);
+          const first = await stage.post(stage.address(record.key, "/delete"), actor, body, { key: record.key });
+          if (first.outcome !== "saved") throw new NotJudged(first.stopped ?? first.outcome);
+          const again = await stage.post(stage.address(record.key, "/delete"), actor, body, { key: record.key });
+          stage.expect(again.status === 404 || again.status === 303, `It is answered ${again.status}.`);
+          stage.untouched(again);
+        }),
+    ),
+    reading(
+      "delete.no-token",
+      {
+        title: "A deletion without the token of its form",
+        expects: "refused; the record stays",
+        by: "the form's token",
+      },
+      (stage) =>
+        deleting(stage, prepared, async (actor, record) => {
+          const sent = await stage.post(stage.address(record.key, "/delete"), actor, "", { key: record.key });
+          stage.expect(sent.status >= 400 && sent.status < 500, `It is answered ${sent.status}.`);
+          stage.untouched(sent);
+        }),
+    ),
+    accessing(
+      "delete.not-allowed",
+      {
+        title: "A deletion by somebody to whom the page is not open",
+        expects: "403; the record stays",
+        by: "page file: access",
+      },
+      (stage) =>
+        deleting(stage, prepared, async (actor, record) => {
+          if (!stranger) throw new LeftOut("The page is open to everybody who is signed in.");
+          const form = await removalForm(stage, actor, record);
+          const sent = await stage.post(stage.address(record.key, "/delete"), stranger, bodyOf(form.pairs), {
+            key: record.key,
+          });
+          stage.answered(sent, [403], "refused");
+          stage.untouched(sent);
+        }),
+    ),
+    accessing(
+      "delete.wrong-state",
+      {
+        title: "The deletion of a record whose state does not allow it",
+        expects: "403; the record stays",
+        by: "page file: access.delete",
+      },
+      async (stage) => {
+        if (!page.access.delete) leaveOut("The page deletes no records.");
+        const { actor } = editing(prepared);
+        const record = prepared.editable.find(({ row }) => !mayDelete(page, row, factsOf(actor, prepared.now)));
+        if (!record) leaveOut("Every record may be deleted.");
+        const opened = await stage.get(stage.address(record.key, "/delete"), actor);
+        stage.answered(opened, [403, 404]);
+        const sent = await stage.post(stage.address(record.key, "/delete"), actor, "", { key: record.key });
+        stage.expect(sent.status >= 400 && sent.status < 500, `It is answered ${sent.status}.`);
+        stage.untouched(sent);
+      },
+    ),
+    casesOf("compare")(
+      "delete.changed-meanwhile",
+      {
+        title: "The record was changed between the question and its answer",
+        expects: "409, asked again; the record stays",
+        by: "RFC 9110, 15.5.10",
+      },
+      (stage) =>
+        deleting(stage, prepared, async (actor, record) => {
+          const form = await removalForm(stage, actor, record);
+          const column = page.table.columns.find(
+            ({ name, type, written, granted, nullable }) =>
+              type.kind === "text" &&
+              nullable &&
+              written === "freely" &&
+              granted.update &&
+              !page.key.some((each) => each.name === name) &&
+              !page.access.delete?.rowColumns.includes(name),
+          );
+          if (!column) throw new LeftOut("The table has no text to change meanwhile.");
+          await stage.put(record.key, { [column.name]: record.row[column.name] === "x" ? "y" : "x" });
+          const sent = await stage.post(stage.address(record.key, "/delete"), actor, bodyOf(form.pairs), {
+            key: record.key,
+          });
+          stage.answered(sent, [409], "conflict");
+          stage.untouched(sent);
+        }),
+    ),
+  ];
+}
+
+/** New records and deletions, each in the step that it is about. */
+export const recordCases = (prepared: Prepared): Case[] => [...newCases(prepared), ...deleteCases(prepared)];

@@ -1,0 +1,5 @@
+/** A page run against many prepared requests, each rolled back. */
+export type { Case, Evidence, LoggedEntry, Played, Touched, Verdict } from "./case.js";
+export type { Prepared, RehearsedRecord } from "./prepare.js";
+export { casesFor, type Rehearsal, type RehearsalOptions, rehearse, rehearsedSteps } from "./rehearse.js";
+export type { World } from "./stage.js";

@@ -1,0 +1,511 @@
+import type { Actor } from "@loyal-quill/core/condition/facts";
+import type { handle } from "@loyal-quill/core/operations/handle";
+import type { Page } from "@loyal-quill/core/page/page";
+import { recordAddress } from "@loyal-quill/core/page/path";
+import {
+  type Database,
+  DatabaseAway,
+  DatabaseRefusal,
+  type Row,
+  type Statement,
+  type Stored,
+} from "@loyal-quill/core/postgres/statement";
+import type { route, Site } from "@loyal-quill/core/steps/route";
+import { tableName } from "@loyal-quill/core/table/model";
+import type { OutcomeKind } from "@loyal-quill/core/trip/outcome";
+import type { PageRequest } from "@loyal-quill/core/trip/request";
+import type { StepName } from "@loyal-quill/core/trip/round-trip";
+import type { Signer } from "@loyal-quill/core/trip/signer";
+import { type DocumentForm, type ReadDocument, readDocument } from "./browser.js";
+import { type Evidence, type LoggedEntry, NotJudged, type Touched } from "./case.js";
+import {
+  constraintsStatement,
+  putStatement,
+  removeStatement,
+  rowStatement,
+  touchedStatement,
+  traceStatement,
+  writtenStatement,
+} from "./statements.js";
+
+/** What a rehearsal needs of the world. */
+export interface World {
+  readonly database: Database;
+  readonly signer: Signer;
+  /** The pages that are served together, this one among them. */
+  readonly site: Site;
+  readonly now: () => Date;
+  /** A new UUID. */
+  readonly newId: () => string;
+  /** Milliseconds from any start. */
+  readonly elapsed: () => number;
+  /** The engine that is rehearsed. */
+  readonly engine: { readonly route: typeof route; readonly handle: typeof handle };
+}
+
+/** What is asked with a request besides method, address and person. */
+export interface Asking {
+  readonly body?: string | null;
+  readonly refusedBody?: "body-too-large" | "wrong-content-type";
+  readonly query?: Readonly<Record<string, string>>;
+  /** Another session of the same person. */
+  readonly session?: string;
+  readonly at?: Date;
+  /** The record to look at before and after. */
+  readonly key?: readonly string[] | null;
+  /** Stands between the engine and the database: to let a statement fail. */
+  readonly through?: (database: Database) => Database;
+}
+
+/** An answer with all that is known of how it came about. */
+export interface Sent extends Evidence {
+  readonly outcome: OutcomeKind | "no page";
+  /** The step at which the way ended before its time; null where it did not. */
+  readonly stoppedAt: StepName | null;
+  readonly stopped: string | null;
+  readonly document: ReadDocument;
+  readonly body: string | null;
+}
+
+/** A statement that only reads was refused: the case has to be played again with a savepoint for each. */
+export class ReadRefused extends Error {}
+
+const longestAnswer = 20_000;
+
+function countsIn(json: string | null): Counts {
+  const found = JSON.parse(json ?? "[]") as Touched[];
+  return new Map(found.map((each) => [each.table, each]));
+}
+
+type Counts = ReadonlyMap<string, Touched>;
+
+const difference = (now: Counts, before: Counts): Touched[] =>
+  [...now.values()].flatMap((each) => {
+    const was = before.get(each.table);
+    const [inserted, updated, deleted] = [
+      each.inserted - (was?.inserted ?? 0),
+      each.updated - (was?.updated ?? 0),
+      each.deleted - (was?.deleted ?? 0),
+    ];
+    return inserted + updated + deleted > 0 ? [{ table: each.table, inserted, updated, deleted }] : [];
+  });
+
+function added(lists: readonly (readonly Touched[])[]): Touched[] {
+  const sum = new Map<string, Touched>();
+  for (const each of lists.flat()) {
+    const was = sum.get(each.table) ?? { table: each.table, inserted: 0, updated: 0, deleted: 0 };
+    sum.set(each.table, {
+      table: each.table,
+      inserted: was.inserted + each.inserted,
+      updated: was.updated + each.updated,
+      deleted: was.deleted + each.deleted,
+    });
+  }
+  return [...sum.values()];
+}
+
+/** In words: `network.station: 1 changed`. */
+export const touchedInWords = (touched: readonly Touched[]): string =>
+  touched
+    .map(({ table, inserted, updated, deleted }) => {
+      const parts = [
+        inserted > 0 && `${inserted} added`,
+        updated > 0 && `${updated} changed`,
+        deleted > 0 && `${deleted} removed`,
+      ].filter(Boolean);
+      return `${table}: ${parts.join(", ")}`;
+    })
+    .join("; ");
+
+/**
+ * Where one case is played: one transaction, which is rolled back whatever happens. The page is asked through the same engine as a
+ * request; the table is looked at, and changed underneath, by statements of the stage's own.
+ */
+export class Stage {
+  readonly evidence: Evidence[] = [];
+  readonly wrong: string[] = [];
+  readonly notes: string[] = [];
+  /** What was counted when it was last looked at; null before anything was written. */
+  private mark: Counts | null = null;
+  private settled: Touched[][] = [];
+  private hasWritten = false;
+
+  constructor(
+    readonly world: World,
+    readonly page: Page,
+    private readonly inside: Database,
+    /** Whether PostgreSQL counts touched rows. */
+    private readonly counts: boolean,
+    /** Whether statements that only read may be refused, and the transaction go on. */
+    private readonly readsMayFail: boolean,
+  ) {}
+
+  /** Tells what is not as expected. */
+  expect(isSo: boolean, otherwise: string): void {
+    if (!isSo) this.wrong.push(otherwise);
+  }
+
+  /** Tells that something is not stored as it was sent; where the developer's own routine saves, that is its matter. */
+  expectStored(isSo: boolean, otherwise: string): void {
+    if (!this.page.routine) this.expect(isSo, otherwise);
+    else if (!isSo) this.note(`${otherwise} The page's routine does that.`);
+  }
+
+  note(note: string): void {
+    if (!this.notes.includes(note)) this.notes.push(note);
+  }
+
+  address(key: readonly string[], end: "" | "/edit" | "/delete" | "/history" = ""): string {
+    return `${recordAddress(this.page.path, key)}${end}`;
+  }
+
+  get(path: string, actor: Actor | null, asking: Asking = {}): Promise<Sent> {
+    return this.send("GET", path, actor, asking);
+  }
+
+  post(path: string, actor: Actor | null, body: string, asking: Asking = {}): Promise<Sent> {
+    return this.send("POST", path, actor, { ...asking, body });
+  }
+
+  /** A form as it comes from opening it. @throws NotJudged where there is none */
+  async form(path: string, actor: Actor): Promise<{ readonly sent: Sent; readonly form: DocumentForm }> {
+    const sent = await this.get(path, actor);
+    const { form } = sent.document;
+    if (!form) throw new NotJudged(`${path} shows no form: ${sent.status} ${sent.stopped ?? sent.outcome}.`);
+    return { sent, form };
+  }
+
+  async send(method: string, path: string, actor: Actor | null, asking: Asking = {}): Promise<Sent> {
+    const { world } = this;
+    const { body = null, refusedBody, query = {}, at = world.now(), key = null } = asking;
+    const session = asking.session ?? `rehearsal of ${actor?.id ?? "nobody"}`;
+    const matched = world.engine.route(world.site, method, path);
+    const writes = !/^(GET|HEAD|OPTIONS)$/.test(method);
+    const before = key && writes ? await this.row(key) : null;
+    if (matched.kind === "nowhere") {
+      const nowhere = { status: 404, headers: {}, body: "" };
+      return this.keep({ method, path, body, actor }, null, nowhere, before, { key, writes });
+    }
+    const request: PageRequest = {
+      id: world.newId(),
+      at,
+      method,
+      path,
+      query,
+      body: refusedBody ? { refused: refusedBody } : body === null ? null : { text: body },
+      actor,
+      session,
+      said: null,
+      signIn: "/sign-in",
+      signInCarries: false,
+      frame: {
+        base: "",
+        styleSheets: [],
+        script: null,
+        application: "Rehearsal",
+        home: "/",
+        language: this.page.language,
+        person: actor && { name: actor.name },
+        signOut: null,
+      },
+    };
+    this.hasWritten = false;
+    const guarded = this.guarded(this.inside);
+    const handled = await world.engine.handle(matched, request, {
+      database: asking.through ? asking.through(guarded) : guarded,
+      signer: world.signer,
+      elapsed: world.elapsed,
+      // Nothing is committed meanwhile, so there is nothing to wait for.
+      pause: async () => {},
+      formAge: 86_400_000,
+      pages: () => world.site.pages,
+    });
+    let { body: answer } = handled.response;
+    for await (const part of handled.response.parts ?? [])
+      if (answer.length < longestAnswer) answer += typeof part === "string" ? part : "";
+    return this.keep({ method, path, body, actor }, handled.recorded, { ...handled.response, body: answer }, before, {
+      key,
+      writes,
+    });
+  }
+
+  private async keep(
+    asked: Pick<Evidence, "method" | "path" | "body"> & { readonly actor: Actor | null },
+    recorded: Evidence["recorded"],
+    response: { readonly status: number; readonly headers: Readonly<Record<string, string>>; readonly body: string },
+    before: Row | null,
+    { key, writes }: { readonly key: readonly string[] | null; readonly writes: boolean },
+  ): Promise<Sent> {
+    const trace = writes && recorded ? await this.trace(recorded.id, key) : { touched: null, entries: [], row: before };
+    const evidence: Evidence = {
+      ...asked,
+      actor: asked.actor && { id: asked.actor.id, name: asked.actor.name },
+      status: response.status,
+      headers: response.headers,
+      answer: response.body.slice(0, longestAnswer),
+      recorded,
+      touched: trace.touched,
+      entries: trace.entries,
+      before,
+      after: trace.row,
+    };
+    this.evidence.push(evidence);
+    const stop = recorded?.steps.find(({ stopped }) => stopped !== null);
+    let document: ReadDocument | undefined;
+    return {
+      ...evidence,
+      outcome: recorded?.outcome ?? "no page",
+      stoppedAt: stop?.step ?? null,
+      stopped: stop?.stopped ?? null,
+      get document() {
+        document ??= readDocument(response.body);
+        return document;
+      },
+    };
+  }
+
+  /** A statement of the stage's own. */
+  run(statement: Statement): Promise<readonly Row[]> {
+    return this.inside.run(statement);
+  }
+
+  /** The whole row as it is stored, asked for by its key alone. */
+  async row(key: readonly string[]): Promise<Row | null> {
+    const [row] = await this.inside.run(rowStatement(this.page, key));
+    return row ?? null;
+  }
+
+  /** What a request did, in one statement. */
+  private async trace(
+    request: string,
+    key: readonly string[] | null,
+  ): Promise<Pick<Evidence, "touched" | "entries"> & { readonly row: Row | null }> {
+    const [found] = await this.inside.run(traceStatement(this.page, request, key));
+    const now = countsIn(found?.touched ?? null);
+    // Nothing that writes was sent where nothing was marked.
+    const touched = this.mark === null ? [] : difference(now, this.mark);
+    if (this.mark !== null) this.mark = now;
+    const all = added([...this.settled, touched]);
+    this.settled = [];
+    return {
+      touched: this.counts ? all : null,
+      entries: JSON.parse(found?.entries ?? "[]") as LoggedEntry[],
+      row: JSON.parse(found?.row ?? "null") as Row | null,
+    };
+  }
+
+  /**
+   * Changes the record underneath, as somebody else would.
+   *
+   * @returns the row as it is then
+   * @throws NotJudged where the table refuses it
+   */
+  async put(key: readonly string[], values: Readonly<Record<string, Stored>>): Promise<Row> {
+    const names = Object.keys(values);
+    const closed = names.filter((name) => {
+      const column = this.page.table.columns.find((each) => each.name === name);
+      return column?.written !== "freely" || !column.granted.update;
+    });
+    if (closed.length > 0) throw new NotJudged(`The connection may not change ${closed.join(", ")}.`);
+    await this.underneath(() => this.inside.transaction((tx) => tx.run(putStatement(this.page, key, values))));
+    const row = await this.row(key);
+    if (!row) throw new NotJudged("The table took the row away when it was changed.");
+    const other = names.find((name) => values[name] !== row[name]);
+    if (other !== undefined)
+      throw new NotJudged(`The table made ${row[other] ?? "null"} of ${values[other] ?? "null"} in ${other}.`);
+    return row;
+  }
+
+  /** Takes the record away underneath. @throws NotJudged where the table refuses it */
+  async remove(key: readonly string[]): Promise<void> {
+    await this.underneath(() => this.inside.transaction((tx) => tx.run(removeStatement(this.page, key))));
+    if (await this.row(key)) throw new NotJudged("The table keeps the row.");
+  }
+
+  private async underneath(change: () => Promise<unknown>): Promise<void> {
+    await this.begin();
+    try {
+      await change();
+    } catch (error) {
+      if (error instanceof DatabaseRefusal) throw new NotJudged(`The table does not take it: ${error.message}.`);
+      throw error;
+    } finally {
+      await this.sinceMark();
+    }
+  }
+
+  /** Runs a part, and takes back what it changed. */
+  async tried<Result>(run: () => Promise<Result>): Promise<Result> {
+    const back = new Error("taken back");
+    let result: { readonly of: Result } | undefined;
+    try {
+      await this.inside.transaction(async () => {
+        result = { of: await run() };
+        throw back;
+      });
+    } catch (error) {
+      if (error !== back) throw error;
+    }
+    await this.sinceMark();
+    return (result as { readonly of: Result }).of;
+  }
+
+  /** Asks the constraints that were put off, and whether what only opened has written. */
+  async close(): Promise<void> {
+    if (this.mark === null) {
+      const [written] = await this.inside.run(writtenStatement());
+      this.expect(written?.transaction === null, "What only opens has written, or locked something.");
+      return;
+    }
+    const left = await this.sinceMark();
+    this.expect(left.length === 0, `What only opens has written: ${touchedInWords(left)}.`);
+    try {
+      await this.inside.transaction((tx) => tx.run(constraintsStatement()));
+    } catch (error) {
+      if (!(error instanceof DatabaseRefusal)) throw error;
+      this.expect(false, `A constraint that is asked at the end refuses it: ${error.message}.`);
+    }
+  }
+
+  /** PostgreSQL counts for a while beyond a transaction's end: what was counted before is none of this one's. */
+  private async begin(): Promise<void> {
+    if (this.mark === null) await this.sinceMark();
+  }
+
+  private async sinceMark(): Promise<Touched[]> {
+    const [row] = await this.inside.run(touchedStatement());
+    const now = countsIn(row?.touched ?? null);
+    const touched = this.mark === null ? [] : difference(now, this.mark);
+    this.mark = now;
+    return touched;
+  }
+
+  /** Each statement up to a savepoint: after a refusal the transaction goes on, as another one would begin. */
+  private guarded(database: Database): Database {
+    /** What a refused statement touched is taken back, and yet counted by PostgreSQL. */
+    const takingBack = async <Result>(run: () => Promise<Result>): Promise<Result> => {
+      await this.begin();
+      if (this.hasWritten) this.settled.push(await this.sinceMark());
+      try {
+        const result = await run();
+        this.hasWritten = true;
+        return result;
+      } catch (error) {
+        if (!(error instanceof DatabaseAway)) await this.sinceMark();
+        throw error;
+      }
+    };
+    return {
+      run: (statement) => {
+        const run = () => database.transaction((tx) => tx.run(statement));
+        if (statement.writes) return takingBack(run);
+        if (this.readsMayFail) return run();
+        return database.run(statement).catch((error: unknown) => {
+          throw error instanceof DatabaseRefusal ? new ReadRefused(error.message) : error;
+        });
+      },
+      transaction: (run) => takingBack(() => database.transaction((tx) => run(this.guarded(tx)))),
+    };
+  }
+
+  // What is expected of every request of a kind.
+
+  /** The answer has one of these statuses, and the way ended as said. */
+  answered(sent: Sent, statuses: readonly number[], outcome?: OutcomeKind | "no page"): void {
+    const told = `${sent.method} ${sent.path} is answered ${sent.status} (${sent.stopped ?? sent.outcome})`;
+    this.expect(statuses.includes(sent.status), `${told}, not ${statuses.join(" or ")}.`);
+    if (outcome) this.expect(sent.outcome === outcome, `${told}: its outcome is ${sent.outcome}, not ${outcome}.`);
+  }
+
+  /** Nothing was written: not to the record, not to any table, not to the log. */
+  untouched(sent: Sent): void {
+    const { touched, entries, before, after } = sent;
+    this.expect(
+      (touched ?? []).length === 0,
+      `It wrote where nothing was to be written: ${touchedInWords(touched ?? [])}.`,
+    );
+    this.expect(entries.length === 0, `${entries.length} entries were added to the change log where none belongs.`);
+    for (const [name, value] of Object.entries(before ?? {}))
+      this.expect(
+        after !== null && after[name] === value,
+        `${name} is ${after?.[name] ?? "null"} now and was ${value ?? "null"}.`,
+      );
+  }
+
+  /** A field is told to be wrong, at the field. */
+  saysAt(sent: Sent, formName: string): void {
+    const control = sent.document.form?.controls.find((each) => each.name === formName && each.type !== "hidden");
+    this.expect(control?.invalid === true, `No message stands at ${formName}.`);
+    if (control?.invalid)
+      this.expect(
+        control.said.trim() !== "",
+        `The control of ${formName} is marked as wrong and nothing is said of it.`,
+      );
+  }
+
+  /** What was sent is stored, nothing else of the record is otherwise, and one entry of the log says just that. */
+  wrote(sent: Sent, values: Readonly<Record<string, Stored>>, actor: Actor): void {
+    const { page } = this;
+    const { touched, entries, before, after } = sent;
+    this.answered(sent, [303], "saved");
+    if (sent.outcome !== "saved" || !before || !after) {
+      this.expect(after !== null || sent.outcome !== "saved", "The record is gone after the save.");
+      return;
+    }
+    const own = touched?.find(({ table }) => table === tableName(page.table)) ?? null;
+    if (touched && !page.routine) {
+      const told = touchedInWords(touched) || "none";
+      this.expect(
+        own?.updated === 1 && own.inserted === 0 && own.deleted === 0,
+        `One row was to be changed; touched were: ${told}.`,
+      );
+    }
+    const others = (touched ?? []).filter((each) => each !== own);
+    if (others.length > 0) this.note(`A trigger or rule wrote elsewhere as well: ${touchedInWords(others)}.`);
+    for (const [name, value] of Object.entries(values))
+      this.expectStored(
+        after[name] === value,
+        `${name} is stored as ${after[name] ?? "null"}, and ${value ?? "null"} was sent.`,
+      );
+    const set = new Set(page.sets.map(({ column }) => column.name));
+    const onPage = new Set(page.fields.flatMap((field) => (field.readOnly ? [] : [field.column.name])));
+    for (const { name, written } of page.table.columns) {
+      if (name in values || after[name] === before[name] || set.has(name) || written !== "freely") continue;
+      const told = `${name} was ${before[name] ?? "null"} and is ${after[name] ?? "null"}, though it was not sent`;
+      if (onPage.has(name)) this.expectStored(false, `${told}.`);
+      else this.note(`${told}: the table does that.`);
+    }
+    this.logged(entries, "update", before, after, actor);
+  }
+
+  /** One entry, by this person, that tells the difference of the two rows and nothing else. */
+  logged(
+    entries: readonly LoggedEntry[],
+    operation: "insert" | "update" | "delete",
+    before: Row | null,
+    after: Row | null,
+    actor: Actor,
+  ): void {
+    const { page } = this;
+    this.expect(entries.length === 1, `The change log has ${entries.length} entries of this request, not one.`);
+    const [entry] = entries;
+    if (!entry) return;
+    this.expect(entry.operation === operation, `The log calls it ${entry.operation}, not ${operation}.`);
+    this.expect(entry.actor === actor.id, `The log names ${entry.actor} as who did it, not ${actor.id}.`);
+    this.expect(entry.table === tableName(page.table), `The log names the table ${entry.table}.`);
+    for (const { name, sensitive } of page.table.columns) {
+      const [old, now] = [before?.[name] ?? null, after?.[name] ?? null];
+      const told = entry.fields.find(({ field }) => field === name);
+      const differs = old !== now;
+      if (!differs) this.expect(told === undefined, `The log tells of ${name}, which was not changed.`);
+      else if (!told)
+        this.expect(false, `The log says nothing of ${name}, which was ${old ?? "null"} and is ${now ?? "null"}.`);
+      else if (!sensitive)
+        this.expect(
+          told.old === old && told.new === now,
+          `The log says that ${name} went from ${told.old ?? "null"} to ${told.new ?? "null"}; it went from ${old ?? "null"} to ${now ?? "null"}.`,
+        );
+      else this.expect(told.old === null && told.new === null, `The log keeps values of ${name}, which is sensitive.`);
+    }
+  }
+}
