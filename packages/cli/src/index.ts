@@ -4,6 +4,7 @@ import { addAccount } from "./commands/account.js";
 import { check } from "./commands/check.js";
 import { draft } from "./commands/draft.js";
 import { installLog } from "./commands/log.js";
+import { rehearseCommand } from "./commands/rehearse.js";
 import { serve } from "./commands/serve.js";
 import { type Started, startDemo } from "./commands/start.js";
 import { trail } from "./commands/trail.js";
@@ -11,6 +12,7 @@ import { secretOf, secretsOfEnvironment, signInOf } from "./from-environment.js"
 import { CannotStart, closePatience, usualPatience } from "./listen.js";
 import { databaseUrl } from "./open-database.js";
 import { formats } from "./report/index.js";
+import { rehearsalFormats } from "./report/rehearsal.js";
 
 export { type Cluster, freePort, startCluster } from "./cluster/cluster.js";
 export { checkFiles } from "./commands/check.js";
@@ -270,6 +272,26 @@ function addPageFileCommands(program: Command): void {
     });
 }
 
+function addRehearsal(program: Command): void {
+  program
+    .command("rehearse")
+    .description(
+      "the rehearsal: pages run against prepared requests, all rolled back; exit code 1 where one comes out otherwise",
+    )
+    .argument("<files...>", "page files, or directories of them")
+    .addOption(database())
+    .addOption(new Option("--format <format>", "how it is written").choices(rehearsalFormats).default("text"))
+    .option("--quick", "only what is quickly done", false)
+    .option("--all", "list what a page has nothing for as well", false)
+    .option("--people <file>", "a list of people (YAML) to rehearse as, with id, name, roles and attributes")
+    .option("--against <directory>", "page files as they were: what comes out otherwise than with them is told")
+    .action(async (files: string[], told) => {
+      process.exitCode = await rehearseCommand({ ...told, files, database: databaseUrl(told.database) }, (text) =>
+        process.stdout.write(text),
+      );
+    });
+}
+
 function storeOf(told: string | undefined): string {
   const url = told ?? secretOf("QUILL_STORE");
   if (url === undefined)
@@ -333,6 +355,7 @@ export async function run(argv: readonly string[]): Promise<void> {
   addStart(program);
   addServe(program);
   addPageFileCommands(program);
+  addRehearsal(program);
   addAdministration(program);
   try {
     await program.parseAsync(argv);

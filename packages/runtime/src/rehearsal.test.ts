@@ -2,7 +2,7 @@ import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { type Rehearsal, rehearse } from "@loyal-quill/authoring/rehearsal";
 import { type Actor, handle, route } from "@loyal-quill/core";
 import { databaseOver } from "./index.js";
-import { dara, hollis, makeTrips, signer, tamsin, type Trips } from "./testing/trips.js";
+import { dara, hollis, makeTrips, signer, type Trips, tamsin } from "./testing/trips.js";
 
 let trips: Trips;
 
@@ -44,7 +44,9 @@ describe.each(["station", "sensor", "visit", "calibration", "loan", "region", "r
             `\nNOTES ${[...new Set(found.cases.flatMap((c) => c.notes))].join(" | ")}\n${found.left.join("\n")}`,
         );
       }
-      expect(found.cases.filter(({ verdict }) => verdict === "otherwise").map(({ id, because }) => ({ id, because }))).toEqual([]);
+      expect(
+        found.cases.filter(({ verdict }) => verdict === "otherwise").map(({ id, because }) => ({ id, because })),
+      ).toEqual([]);
     });
   },
 );

@@ -1,5 +1,15 @@
 /** A page run against many prepared requests, each rolled back. */
 export type { Case, Evidence, LoggedEntry, Played, Touched, Verdict } from "./case.js";
+export {
+  type CasesFile,
+  type CasesProblem,
+  casesFormat,
+  casesText,
+  caseText,
+  type OwnCase,
+  ownCases,
+  readCases,
+} from "./own-cases.js";
 export type { Prepared, RehearsedRecord } from "./prepare.js";
 export { casesFor, type Rehearsal, type RehearsalOptions, rehearse, rehearsedSteps } from "./rehearse.js";
 export type { World } from "./stage.js";

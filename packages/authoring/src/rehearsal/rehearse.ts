@@ -33,6 +33,8 @@ export interface RehearsalOptions extends World {
   /** Told of each case that was played. */
   readonly onPlayed?: (done: number, all: number) => void;
   readonly isCancelled?: () => boolean;
+  /** Whether it ends at the first case that comes out otherwise. */
+  readonly untilFirst?: boolean;
 }
 
 /** What a rehearsal came to. */
@@ -148,18 +150,22 @@ export async function rehearse(options: RehearsalOptions): Promise<Rehearsal> {
   const former = published ? casesFor(await prepare(published, database, options.people, at)).filter(wanted) : [];
   const all = own.length + former.length;
   let done = 0;
+  let isEnough = false;
   const playAll = async (cases: readonly Case[], of: Page): Promise<Played[]> => {
     const played: Played[] = [];
     for (const one of cases) {
-      if (options.isCancelled?.()) break;
-      played.push(await play(one, options, of, counts));
+      if (options.isCancelled?.() || isEnough) break;
+      const last = await play(one, options, of, counts);
+      played.push(last);
+      isEnough = options.untilFirst === true && last.verdict === "otherwise";
       done += 1;
       options.onPlayed?.(done, all);
     }
     return played;
   };
-  const cases = await playAll(own, page);
+  // What was published first: whether anything is otherwise than it was is soonest known by that.
   const formerly = published ? await playAll(former, published) : [];
+  const cases = await playAll(own, page);
   const fell = new Set(cases.flatMap(({ id, verdict }) => (verdict === "otherwise" ? [id] : [])));
   const after = await sequences(database);
   const left = [...after].flatMap(([name, last]) => {

@@ -32,16 +32,24 @@ async function filesIn(told: string): Promise<string[]> {
   }
 }
 
+/** The name of a page, by its file. */
+export const nameOf = (file: string): string => path.basename(file).replace(/\.page\.yaml$/, "");
+
+/** The page files that were named, those in directories included. @throws CannotStart where there is none */
+export async function pageFilesIn(files: readonly string[]): Promise<readonly string[]> {
+  const paths = (await Promise.all(files.map(filesIn))).flat();
+  if (paths.length === 0) throw new CannotStart(`There is no page file (NAME${ending}) in ${files.join(", ")}.`);
+  return paths;
+}
+
 /** Reviews page files held against a database: each file with what was found, by place. */
 export async function checkFiles(options: Omit<CheckOptions, "format">): Promise<readonly CheckedFile[]> {
-  const paths = (await Promise.all(options.files.map(filesIn))).flat();
-  if (paths.length === 0)
-    throw new CannotStart(`There is no page file (NAME${ending}) in ${options.files.join(", ")}.`);
+  const paths = await pageFilesIn(options.files);
   const texts = await Promise.all(paths.map((file) => readFile(file, "utf8")));
   return withDatabase(options.database, async (database) => {
     const catalog = await readCatalog(database);
     const named = paths.map((file, index) => ({
-      name: path.basename(file).replace(/\.page\.yaml$/, ""),
+      name: nameOf(file),
       text: texts[index] ?? "",
     }));
     // Files that were named one by one may be some of many.

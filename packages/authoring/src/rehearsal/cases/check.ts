@@ -4,6 +4,7 @@ import type { Check, Field, Page } from "@loyal-quill/core/page/page";
 import type { Row, Stored } from "@loyal-quill/core/postgres/statement";
 import { kindOf } from "@loyal-quill/core/rules/index";
 import type { Rule } from "@loyal-quill/core/rules/rule";
+import { readValue } from "@loyal-quill/core/values/read-value";
 import { type Case, leaveOut, NotJudged } from "../case.js";
 import { type Prepared, typedOf } from "../prepare.js";
 import type { Sent, Stage } from "../stage.js";
@@ -85,7 +86,10 @@ function sidesOf(prepared: Prepared, field: Field, { rule, demand }: Rule, row: 
     case "step":
       return {
         inside: texts(page, field, [String(demand)]),
-        outside: texts(page, field, [beside(String(demand), 1, type.scale ?? 3)]),
+        // Beside what is stored, so that nothing else stands against it.
+        outside: texts(page, field, [beside(own ?? String(demand), 1, type.scale ?? 3)]).filter(
+          ({ value }) => kindOf({ rule }).broken?.(demand, { column: field.column, value, text: value ?? "" }) !== null,
+        ),
       };
     case "pattern":
     case "e-mail":
@@ -173,15 +177,48 @@ function refusedAt(stage: Stage, sent: Sent, field: Field, typed: string): void 
     );
 }
 
-/** A check across fields that is false with this value in the form. */
-function failedCheck(prepared: Prepared, field: Field, value: Stored): string | null {
+/** A check across fields that is false with these values in the form. */
+function failedCheck(prepared: Prepared, values: Readonly<Record<string, Stored>>): string | null {
   const { actor, record } = editing(prepared);
-  const form = { ...record.row, [field.column.name]: value };
-  const facts = { ...factsOf(actor, prepared.now), row: record.row, form };
+  const facts = { ...factsOf(actor, prepared.now), row: record.row, form: { ...record.row, ...values } };
   return (
     prepared.page.checks.find(({ condition }) => truthOf(condition.expression, facts) === false)?.condition.source ??
     null
   );
+}
+
+/** Values of other fields by which the checks that a value fails hold again; none where nothing helps, or is needed. */
+function besidesFor(prepared: Prepared, field: Field, value: Stored): Readonly<Record<string, Stored>> {
+  const { page, now } = prepared;
+  const { actor, record } = editing(prepared);
+  const row = { ...record.row, [field.column.name]: value };
+  const facts = { ...factsOf(actor, now), row: record.row };
+  const failed = page.checks.find(({ condition }) => truthOf(condition.expression, { ...facts, form: row }) === false);
+  if (!failed) return {};
+  for (const other of typedFields(page)) {
+    const { name, nullable, type: kind } = other.column;
+    if (other === field || !failed.condition.formColumns.includes(name)) continue;
+    const near = value === null ? [] : [beside(value, 1, kind.scale ?? 0), beside(value, -1, kind.scale ?? 0)];
+    const rounded =
+      value === null ? [] : [String(Math.floor(Number(value)) + 1), String(Math.floor(Number(value)) - 1)];
+    for (const candidate of [
+      ...near,
+      ...rounded,
+      ...otherValues(prepared, other, record.row),
+      ...(nullable ? [null] : []),
+    ]) {
+      const typed = typedOf(page, other, candidate);
+      if (candidate === "NaN" || refusedBy(other, candidate, typed) !== null) continue;
+      try {
+        const form = { ...row, [name]: candidate };
+        if (page.checks.every(({ condition }) => truthOf(condition.expression, { ...facts, form }) !== false))
+          return { [name]: candidate };
+      } catch {
+        // No value of the column's type.
+      }
+    }
+  }
+  return {};
 }
 
 function ruleCases(prepared: Prepared, field: Field, rule: Rule, place: number): Case[] {
@@ -229,7 +266,11 @@ function ruleCases(prepared: Prepared, field: Field, rule: Rule, place: number):
               let stricter: string | null = null;
               let judged = 0;
               for (const { typed, value } of inside) {
-                const sent = await stage.tried(() => type(stage, prepared, field, typed));
+                // What a check across fields has against it is put right in another field.
+                const beside = besidesFor(prepared, field, value);
+                const sent = await stage.tried(() =>
+                  type(stage, prepared, field, typed, asTyped(prepared.page, beside)),
+                );
                 stage.expect(
                   sent.status < 500,
                   `${JSON.stringify(typed)} is answered ${sent.status} (${sent.stopped ?? sent.outcome}).`,
@@ -242,7 +283,7 @@ function ruleCases(prepared: Prepared, field: Field, rule: Rule, place: number):
                   (each) => each.name === field.formName && each.type !== "hidden",
                 );
                 stricter ??= refusedBy(field, value, typed, rule);
-                const other = stricter ?? failedCheck(prepared, field, value);
+                const other = stricter ?? failedCheck(prepared, { ...beside, [field.column.name]: value });
                 if (
                   control?.invalid &&
                   other === null &&
@@ -277,7 +318,16 @@ function reaching(
     const { name, nullable, type: kind } = field.column;
     const own = row[name] ?? null;
     const near = own === null ? [] : [1, -1].map((by) => beside(own, by as 1 | -1, kind.scale ?? 0));
-    const known = [...(values.get(name) ?? [])];
+    // What stands in the other columns that it asks about, and what lies beside that.
+    const others = [...check.condition.formColumns, ...check.condition.rowColumns].flatMap((other) => {
+      const value = other === name ? null : (row[other] ?? null);
+      if (value === null) return [];
+      const near = [value, beside(value, 1, kind.scale ?? 0), beside(value, -1, kind.scale ?? 0)];
+      // Of a moment its day, where days are asked for.
+      const days = kind.kind === "date" && /^\d{4}-\d\d-\d\d/.test(value) ? [value.slice(0, 10)] : [];
+      return [...days, ...near].filter((each) => each !== null && readValue(kind, each, page.timeZone).ok);
+    });
+    const known = [...others, ...(values.get(name) ?? [])];
     const all = wanted === null ? [null] : [...near, ...known, ...otherValues(prepared, field, row)];
     return all.filter(
       (value) =>
@@ -321,16 +371,20 @@ function reaching(
 const canBeUnknown = ({ page }: Prepared, { condition }: Check): boolean =>
   typedFields(page).some(({ column }) => column.nullable && condition.formColumns.includes(column.name));
 
-async function typeAll(stage: Stage, prepared: Prepared, edits: Readonly<Record<string, Stored>>): Promise<Sent> {
-  const { page } = prepared;
-  const { actor, record } = editing(prepared);
-  const { form } = await stage.form(stage.address(record.key, "/edit"), actor);
-  const typed = Object.fromEntries(
-    Object.entries(edits).map(([name, value]) => {
+/** Values as they would be typed. */
+const asTyped = (page: Page, values: Readonly<Record<string, Stored>>): Record<string, string> =>
+  Object.fromEntries(
+    Object.entries(values).map(([name, value]) => {
       const field = page.fields.find(({ column }) => column.name === name) as Field;
       return [name, typedOf(page, field, value)];
     }),
   );
+
+async function typeAll(stage: Stage, prepared: Prepared, edits: Readonly<Record<string, Stored>>): Promise<Sent> {
+  const { page } = prepared;
+  const { actor, record } = editing(prepared);
+  const { form } = await stage.form(stage.address(record.key, "/edit"), actor);
+  const typed = asTyped(page, edits);
   return stage.post(stage.address(record.key, "/edit"), actor, typing(page, form, typed), { key: record.key });
 }
 

@@ -203,7 +203,7 @@ interface Typed {
 }
 
 /** What was found out already: every case begins on the same rows. */
-const found = new WeakMap<Prepared, Map<string, Typed>>();
+const found = new WeakMap<Prepared, Map<string, Typed | NotJudged>>();
 
 /** Something to type into a form that the page takes, found out by trying and taken back. */
 export async function somethingToType(
@@ -212,11 +212,23 @@ export async function somethingToType(
   actor: Actor,
   record: RehearsedRecord,
 ): Promise<Typed> {
-  const known = found.get(prepared) ?? new Map<string, Typed>();
+  const known = found.get(prepared) ?? new Map<string, Typed | NotJudged>();
   found.set(prepared, known);
   const name = JSON.stringify([actor.id, record.key, record.row]);
   const before = known.get(name);
+  if (before instanceof NotJudged) throw before;
   if (before) return before;
+  try {
+    const typed = await findToType(stage, prepared, actor, record);
+    known.set(name, typed);
+    return typed;
+  } catch (error) {
+    if (error instanceof NotJudged) known.set(name, error);
+    throw error;
+  }
+}
+
+async function findToType(stage: Stage, prepared: Prepared, actor: Actor, record: RehearsedRecord): Promise<Typed> {
   const place = stage.evidence.length;
   const changed = await stage.tried(() => changeAny(stage, prepared, actor, record));
   stage.evidence.splice(place);
@@ -225,9 +237,7 @@ export async function somethingToType(
       `A plain change is not saved: ${changed.sent.status} ${changed.sent.stopped ?? changed.sent.outcome}.`,
     );
   const { field, value } = changed;
-  const typed = { field, value, typed: typedOf(prepared.page, field, value) };
-  known.set(name, typed);
-  return typed;
+  return { field, value, typed: typedOf(prepared.page, field, value) };
 }
 
 /** Lets the statement that writes fail with an error, before or after it was sent. */

@@ -1,0 +1,110 @@
+import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { type Rehearsal, type RehearsalOptions, rehearse } from "@loyal-quill/authoring/rehearsal";
+import { handle, type Page, route } from "@loyal-quill/core";
+import { databaseOver } from "./index.js";
+import { engineFaults, pageFaults, pageText, people, schema, tableFaults } from "./testing/planted.js";
+import { makeTrips, signer, type Trips } from "./testing/trips.js";
+
+let trips: Trips;
+/** The page as it was published, on the table as it was then. */
+let published: Page;
+
+const pageNow = (): Page => {
+  const page = trips.site().pages.find(({ name }) => name === "gauge");
+  if (!page)
+    throw new Error(`The page has errors: ${JSON.stringify(trips.site().files.map(({ findings }) => findings))}`);
+  return page;
+};
+
+const run = (more: Partial<RehearsalOptions> = {}): Promise<Rehearsal> =>
+  rehearse({
+    page: pageNow(),
+    site: trips.site(),
+    people,
+    quick: true,
+    database: databaseOver(trips.pool),
+    signer,
+    now: () => new Date(),
+    newId: () => crypto.randomUUID(),
+    elapsed: () => performance.now(),
+    engine: { route, handle },
+    // One case is enough to notice a fault; by how many it is noticed is told where that is asked for.
+    untilFirst: more.quick !== false && !process.env.REHEARSAL_TOLD,
+    ...more,
+  });
+
+/** The cases by which a fault was noticed. */
+const noticed = ({ cases, changed }: Rehearsal): string[] => [
+  ...cases.flatMap(({ id, verdict }) => (verdict === "otherwise" ? [id] : [])),
+  ...changed.map(({ id }) => `${id} (differs)`),
+];
+
+const tell = (name: string, found: Rehearsal): void => {
+  if (process.env.REHEARSAL_TOLD)
+    console.log(`${name}: ${noticed(found).slice(0, 6).join(", ")} (${noticed(found).length})`);
+};
+
+beforeAll(async () => {
+  trips = await makeTrips({ sql: [schema], files: { gauge: pageText } });
+  published = pageNow();
+});
+afterAll(() => trips.close());
+
+test("the sound page on the sound table has no fault, and leaves nothing", async () => {
+  const before = await trips.owner.query("SELECT t::text FROM proof.gauge AS t ORDER BY 1");
+  const found = await run({ published, quick: false });
+  expect(
+    found.cases.filter(({ verdict }) => verdict === "otherwise").map(({ id, because }) => ({ id, because })),
+  ).toEqual([]);
+  expect(found.changed.map(({ id, because }) => ({ id, because }))).toEqual([]);
+  if (process.env.REHEARSAL_TOLD)
+    console.log(
+      JSON.stringify(found.counts),
+      found.cases
+        .filter(({ verdict }) => verdict === "not judged" || verdict === "left out")
+        .map(({ id, verdict, because }) => `${verdict} ${id}: ${because.join(" ")}`)
+        .join("\n"),
+    );
+  expect((await trips.owner.query("SELECT t::text FROM proof.gauge AS t ORDER BY 1")).rows).toEqual(before.rows);
+  expect(
+    (await trips.one<{ count: string }>("SELECT count(*) FROM quill_log.change WHERE table_name = 'proof.gauge'"))
+      .count,
+  ).toBe("0");
+  expect(new Set(found.cases.map(({ kind }) => kind)).size).toBeGreaterThanOrEqual(60);
+});
+
+describe("a fault in the page file is noticed", () => {
+  afterAll(() => trips.reloadWith({ gauge: pageText }));
+
+  test.each(pageFaults)("$name", async ({ name, from, to }) => {
+    expect(pageText).toContain(from);
+    await trips.reloadWith({ gauge: pageText.replace(from, to) });
+    const found = await run({ published });
+    tell(name, found);
+    expect(noticed(found)).not.toEqual([]);
+  });
+});
+
+describe("a fault in the table is noticed", () => {
+  afterAll(async () => {
+    await trips.owner.query(schema);
+    await trips.reloadWith({ gauge: pageText });
+  });
+
+  test.each(tableFaults)("$name", async ({ name, sql }) => {
+    await trips.owner.query(schema);
+    for (const statement of sql) await trips.owner.query(statement);
+    await trips.reloadWith({ gauge: pageText });
+    const found = await run({ published });
+    tell(name, found);
+    expect(noticed(found)).not.toEqual([]);
+  });
+});
+
+describe("a fault in the engine is noticed", () => {
+  test.each(engineFaults)("$name", async ({ name, engine }) => {
+    const found = await run({ engine });
+    tell(name, found);
+    expect(noticed(found)).not.toEqual([]);
+  });
+});
