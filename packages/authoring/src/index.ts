@@ -6,6 +6,7 @@ export { obstacle, unusableBecause } from "./draft/obstacles.js";
 export { type Drift, tableDrift } from "./drift/drift.js";
 export * from "./file/index.js";
 export { type MigrationFile, migrationFiles } from "./migration/migration.js";
+export { asCase, asCurl, asHar } from "./requests/copy.js";
 export { reviewAgainstRows } from "./review/against-rows.js";
 export {
   connectionStatement,

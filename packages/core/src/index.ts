@@ -56,7 +56,13 @@ export { renewToken } from "./steps/token.js";
 export { findTable } from "./table/find-table.js";
 export * from "./table/model.js";
 export type { OutcomeKind } from "./trip/outcome.js";
-export type { RecordedRequest, RecordedStep, RecordedValue } from "./trip/recording.js";
+export {
+  notKept,
+  type RecordedRequest,
+  type RecordedStep,
+  type RecordedValue,
+  type RecordedWire,
+} from "./trip/recording.js";
 export type { ApiRequest, Dependencies, PageRequest, PageResponse, SentFile } from "./trip/request.js";
 export * from "./trip/round-trip.js";
 export type { Signer } from "./trip/signer.js";

@@ -31,6 +31,7 @@ import { parse } from "cookie";
 import type express from "express";
 import { isJson, isMultipart, readBody } from "./body.js";
 import { type Loaded, loadPageFiles, watchPageFiles } from "./page-files.js";
+import { traceOf } from "./trace.js";
 
 export interface PagesOptions {
   /** The edited database, as made by {@link databaseOver}. */
@@ -159,6 +160,18 @@ function isCrossSite(request: express.Request): boolean {
   return origin !== undefined && (!URL.canParse(origin) || new URL(origin).host !== request.get("host"));
 }
 
+/** Headers that hold what nobody else may have. */
+const secretHeaders: ReadonlySet<string> = new Set(["cookie", "authorization", "proxy-authorization", "x-csrf-token"]);
+
+/** A recorded request with the headers that it came with. */
+function withHeaders(recorded: RecordedRequest, { headers, httpVersion }: express.Request): RecordedRequest {
+  if (!recorded.wire) return recorded;
+  const kept = Object.entries(headers).flatMap(([name, value]) =>
+    value === undefined ? [] : [[name, secretHeaders.has(name) ? "(not kept)" : String(value).slice(0, 1000)] as const],
+  );
+  return { ...recorded, wire: { ...recorded.wire, headers: { ":version": httpVersion, ...Object.fromEntries(kept) } } };
+}
+
 /** Milliseconds between two tries to read the page files while the database is away. */
 const retryEvery = 1000;
 
@@ -257,12 +270,15 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     const body: PageRequest["body"] = isForeign ? { refused: "cross-site" } : sent;
     const actor = known === undefined ? await actorOf(request, body) : known;
     const given = options.frame(request, actor);
+    const trace = traceOf(request.get("traceparent"));
+    response.setHeader("server-timing", `traceparent;desc="${trace.traceparent}"`);
     const pageRequest: PageRequest = {
       id: randomUUID(),
       at: new Date(),
       method: request.method,
       path: request.path,
       query: queryOf(request),
+      trace: trace.id,
       body,
       api: speaks ? apiOf(request) : null,
       actor,
@@ -294,7 +310,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     }
     // What failed may have failed because a table is no longer what it was.
     if (recorded.outcome === "failed") void look();
-    options.onRequest?.(recorded);
+    options.onRequest?.(withHeaders(recorded, request));
   };
 
   /** The pages as an API, as far as the person who asks may open them. */

@@ -4,11 +4,11 @@ import pg from "pg";
 /** The statement that tells PostgreSQL of a request: prepared once a connection, as its first. */
 const tellName = "quill_tell";
 const tellText =
-  "SELECT set_config('quill.actor', $1, true), set_config('quill.page', $2, true), set_config('quill.request', $3, true)";
+  "SELECT set_config('quill.actor', $1, true), set_config('quill.page', $2, true), set_config('quill.request', $3, true), set_config('quill.trace', $4, true)";
 
 /** Prepares a new connection for {@link TellingQuery}. */
 export const prepareToTell = (client: pg.PoolClient): Promise<unknown> =>
-  client.query({ name: tellName, text: tellText, values: ["", "", ""] });
+  client.query({ name: tellName, text: tellText, values: ["", "", "", ""] });
 
 /** What of the connection is used: messages of the extended query protocol (PostgreSQL documentation, 54.2.3). */
 interface Messages {
@@ -44,8 +44,8 @@ export class TellingQuery extends pg.Query {
   }
 
   prepare(connection: Messages): void {
-    const { actor, page, request } = this.told;
-    connection.bind({ portal: "", statement: tellName, values: [actor, page, request] });
+    const { actor, page, request, trace = "" } = this.told;
+    connection.bind({ portal: "", statement: tellName, values: [actor, page, request, trace] });
     connection.execute({ portal: "" });
     handling.prepare.call(this, connection);
   }

@@ -1,10 +1,11 @@
-import type { Actor, Database, Frame } from "@loyal-quill/core";
+import type { Actor, Database, Frame, RecordedRequest } from "@loyal-quill/core";
 import { careForLog, connect, createPages, databaseOver, type LogCare, type Pages } from "@loyal-quill/runtime";
 import type { Request } from "express";
 import type { Logger } from "pino";
 import { Feed } from "./api/feed.js";
 import { Censuses } from "./drafts/census.js";
 import { Desk } from "./drafts/desk.js";
+import { type OnPublish, Rehearsals } from "./drafts/rehearsals.js";
 import { Threads } from "./drafts/threads.js";
 import { fontSheets } from "./fonts.js";
 import type { Keys } from "./keys.js";
@@ -13,6 +14,11 @@ import type { Sessions } from "./sign-in/session.js";
 import { actorOfToken, bearerOf } from "./sign-in/tokens.js";
 import { actorOf } from "./store/entities.js";
 import type { Store } from "./store/store.js";
+
+/** A request as it is told to every window: without what came over the wire. */
+function shortOf({ wire: _, ...rest }: RecordedRequest): RecordedRequest {
+  return rest;
+}
 
 /** What stands around a page for a person, apart from where the pages are mounted. */
 export type FrameOf = (request: Request, actor: Actor | null) => Omit<Frame, "base" | "script">;
@@ -35,6 +41,8 @@ export interface EditedDatabaseOptions {
   /** Connections to it at most; 10 where it is left out. */
   readonly poolSize?: number;
   readonly formAge?: number;
+  /** What is done with a rehearsal before a page is published; `warn` where it is left out. */
+  readonly onPublish?: OnPublish;
   /** Told what somebody should do about its change log. */
   readonly onNotice?: (notice: string) => void;
 }
@@ -51,6 +59,9 @@ export interface EditedDatabase {
   /** Where drafts are judged, merged and tried. */
   readonly threads: Threads;
   readonly censuses: Censuses;
+  readonly rehearsals: Rehearsals;
+  /** What is done with a rehearsal before a page is published. */
+  readonly onPublish: OnPublish;
   readonly feed: Feed;
   readonly logCare: LogCare;
   /** Ends what would go on for ever by itself: the live feed, and censuses under way. */
@@ -95,8 +106,8 @@ export async function openEditedDatabase(options: EditedDatabaseOptions): Promis
     onRequest: (recorded) => {
       // What the script of a page asks for by itself is no open and no save.
       if (recorded.operation === "choices" || recorded.operation === "judge") return;
-      const kept = store.keepRequest(recorded).then(
-        () => feed.tell({ kind: "request", request: recorded }),
+      const kept = store.requests.keep(recorded).then(
+        () => feed.tell({ kind: "request", request: shortOf(recorded) }),
         (error: unknown) => logger.error({ err: error }, "a request could not be recorded"),
       );
       keeping.add(kept);
@@ -125,10 +136,18 @@ export async function openEditedDatabase(options: EditedDatabaseOptions): Promis
   desk = new Desk({ store, pages, threads, directory: options.pages, tell: (event) => feed.tell(event) });
   await desk.sync();
   const censuses = new Censuses(threads, (event) => feed.tell(event));
+  const rehearsals = new Rehearsals({
+    threads,
+    store,
+    desk,
+    directory: options.pages,
+    tell: (event) => feed.tell(event),
+  });
   const held = threads;
   const endStreams = (): void => {
     feed.close();
     censuses.close();
+    rehearsals.close();
   };
   const close = async (): Promise<void> => {
     endStreams();
@@ -137,5 +156,7 @@ export async function openEditedDatabase(options: EditedDatabaseOptions): Promis
     await Promise.all([...keeping, held.close()]);
     await pool.end();
   };
-  return { name, mount, store, database, pages, desk, threads: held, censuses, feed, logCare, endStreams, close };
+  const onPublish = options.onPublish ?? "warn";
+  const parts = { pages, desk, threads: held, censuses, rehearsals, onPublish, feed, logCare };
+  return { name, mount, store, database, ...parts, endStreams, close };
 }

@@ -59,6 +59,9 @@ const routes: Readonly<Record<string, readonly Role[]>> = {
   "GET /database": ["builder"],
   "GET /database/:table": ["builder"],
   "GET /requests": ["builder"],
+  "GET /requests/newest": ["builder"],
+  "GET /requests/sums": ["builder"],
+  "GET /requests/:id/plan": ["builder"],
   "GET /requests/:id": ["builder"],
   "GET /accounts": ["builder"],
   "POST /drafts": ["builder"],
@@ -74,6 +77,14 @@ const routes: Readonly<Record<string, readonly Role[]>> = {
   "GET /drafts/:name/census": ["builder"],
   "POST /drafts/:name/census": ["builder"],
   "DELETE /drafts/:name/census": ["builder"],
+  "GET /drafts/:name/rehearsal": ["builder"],
+  "POST /drafts/:name/rehearsal": ["builder"],
+  "DELETE /drafts/:name/rehearsal": ["builder"],
+  "GET /drafts/:name/rehearsal/:id": ["builder"],
+  "GET /drafts/:name/replay": ["builder"],
+  "POST /drafts/:name/replay": ["builder"],
+  "DELETE /drafts/:name/replay": ["builder"],
+  "GET /drafts/:name/replay/:id": ["builder"],
   "POST /drafts/:name/condition": ["builder"],
   "POST /drafts/:name/trial": ["builder"],
   "POST /drafts/:name/list": ["builder"],
@@ -124,6 +135,7 @@ describe("the workbench's API", () => {
         ["routes.ts", ""],
         ["draft-routes.ts", "/drafts"],
         ["people-routes.ts", "/people"],
+        ["request-routes.ts", "/requests"],
       ] as const
     ).flatMap(([file, mount]) =>
       [

@@ -19,6 +19,10 @@ const Palette = lazy(() => import("./palette/palette.js"));
 const DatabaseRoute = lazy(() => import("./database/database-route.js"));
 const TableRoute = lazy(() => import("./database/table-route.js"));
 const TrailRoute = lazy(() => import("./trail/trail-route.js"));
+const RequestsRoute = lazy(() => import("./requests/requests-route.js"));
+const RequestRoute = lazy(() => import("./requests/request-route.js"));
+const RehearsalRoute = lazy(() => import("./rehearsal/rehearsal-route.js"));
+const ReplayRoute = lazy(() => import("./rehearsal/replay-route.js"));
 const ChangesRoute = lazy(() => import("./changes/changes-route.js"));
 
 const Head = styled.header`
@@ -79,6 +83,7 @@ export function App() {
               <NavLink to="/" end>
                 {says.pages}
               </NavLink>
+              <NavLink to="/requests">{says.requests}</NavLink>
               <NavLink to="/database">{says.database}</NavLink>
             </>
           )}
@@ -126,6 +131,10 @@ export function App() {
               }
             />
             <Route path="pages/:name" element={<SheetRoute />} />
+            <Route path="pages/:name/rehearsal" element={<RehearsalRoute />} />
+            <Route path="pages/:name/replay" element={<ReplayRoute />} />
+            <Route path="requests" element={<RequestsRoute />} />
+            <Route path="requests/:id" element={<RequestRoute />} />
             <Route path="people" element={<PeopleRoute />} />
             <Route path="database" element={<DatabaseRoute />} />
             <Route path="database/:table" element={<TableRoute />} />

@@ -12,4 +12,5 @@ export {
 } from "./own-cases.js";
 export type { Prepared, RehearsedRecord } from "./prepare.js";
 export { casesFor, type Rehearsal, type RehearsalOptions, rehearse, rehearsedSteps } from "./rehearse.js";
-export type { World } from "./stage.js";
+export { type Ending, endingThen, type Replayed, type ReplayOptions, replay, replayAll } from "./replay.js";
+export { leavingNothing, type World } from "./stage.js";

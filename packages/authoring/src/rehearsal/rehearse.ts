@@ -14,7 +14,7 @@ import { recordCases } from "./cases/records.js";
 import { routeCases } from "./cases/route.js";
 import { writeCases } from "./cases/write.js";
 import { type Prepared, prepare } from "./prepare.js";
-import { ReadRefused, Stage, type World } from "./stage.js";
+import { leavingNothing, ReadRefused, Stage, type World } from "./stage.js";
 import { countsStatement, sequencesStatement } from "./statements.js";
 
 /** The steps in the order in which a rehearsal tells of them: the way there, then the way back. */
@@ -76,9 +76,6 @@ export function casesFor(prepared: Prepared): readonly Case[] {
   return cases.toSorted((a, b) => rehearsedSteps.indexOf(a.step) - rehearsedSteps.indexOf(b.step));
 }
 
-/** Carries a stage out of the transaction that is rolled back. */
-class RolledBack extends Error {}
-
 /**
  * Plays one case: in a transaction of its own, rolled back whatever comes of it.
  *
@@ -96,21 +93,18 @@ export async function play(
   let verdict: Verdict = "as expected";
   const because: string[] = [];
   try {
-    await world.database.transaction(async (inside: Database) => {
+    await leavingNothing(world.database, async (inside) => {
       stage = new Stage(world, page, inside, counts, readsMayFail);
       await one.play(stage);
       await stage.close();
-      throw new RolledBack();
     });
   } catch (error) {
     if (error instanceof LeftOut) [verdict, because[0]] = ["left out", error.message];
     else if (error instanceof NotJudged) [verdict, because[0]] = ["not judged", error.message];
     else if (error instanceof ReadRefused) return play(one, world, page, counts, true);
     else if (error instanceof DatabaseAway) throw error;
-    else if (!(error instanceof RolledBack)) {
-      // What the engine throws is a fault of its own; so is a case that can't be played.
-      [verdict, because[0]] = ["otherwise", `It ended in an error: ${(error as Error).message}`];
-    }
+    // What the engine throws is a fault of its own; so is a case that can't be played.
+    else [verdict, because[0]] = ["otherwise", `It ended in an error: ${(error as Error).message}`];
   }
   const wrong = stage?.wrong ?? [];
   // What was seen to be otherwise stands, whatever could not be judged after it.

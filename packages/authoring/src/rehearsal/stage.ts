@@ -13,6 +13,7 @@ import {
 import type { route, Site } from "@loyal-quill/core/steps/route";
 import { tableName } from "@loyal-quill/core/table/model";
 import type { OutcomeKind } from "@loyal-quill/core/trip/outcome";
+import type { RecordedRequest } from "@loyal-quill/core/trip/recording";
 import type { PageRequest } from "@loyal-quill/core/trip/request";
 import type { StepName } from "@loyal-quill/core/trip/round-trip";
 import type { Signer } from "@loyal-quill/core/trip/signer";
@@ -65,6 +66,28 @@ export interface Sent extends Evidence {
   readonly stopped: string | null;
   readonly document: ReadDocument;
   readonly body: string | null;
+}
+
+/** Carries a result out of a transaction that is rolled back. */
+class RolledBack<Result> extends Error {
+  constructor(readonly result: Result) {
+    super("nothing is left behind");
+  }
+}
+
+/** Runs something in a transaction that is rolled back, whatever comes of it. */
+export async function leavingNothing<Result>(
+  database: Database,
+  run: (inside: Database) => Promise<Result>,
+): Promise<Result> {
+  try {
+    return await database.transaction<never>(async (inside) => {
+      throw new RolledBack(await run(inside));
+    });
+  } catch (error) {
+    if (error instanceof RolledBack) return error.result as Result;
+    throw error;
+  }
 }
 
 /** A statement that only reads was refused: the case has to be played again with a savepoint for each. */
@@ -236,6 +259,8 @@ export class Stage {
     before: Row | null,
     { key, writes }: { readonly key: readonly string[] | null; readonly writes: boolean },
   ): Promise<Sent> {
+    // The answer stands in the evidence itself.
+    const { wire: _, ...withoutWire } = recorded ?? { wire: null };
     const trace = writes && recorded ? await this.trace(recorded.id, key) : { touched: null, entries: [], row: before };
     const evidence: Evidence = {
       ...asked,
@@ -243,7 +268,7 @@ export class Stage {
       status: response.status,
       headers: response.headers,
       answer: response.body.slice(0, longestAnswer),
-      recorded,
+      recorded: recorded && (withoutWire as RecordedRequest),
       touched: trace.touched,
       entries: trace.entries,
       before,

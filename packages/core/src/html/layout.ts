@@ -12,6 +12,9 @@ function personLine(frame: Frame): Markup | null {
   return html`<div class="person">${name}${signOut}</div>`;
 }
 
+const numberLine = ({ number, language }: Frame): Markup | null =>
+  number === undefined ? null : html`<p class="number">${word(language, "request-number")} <code>${number}</code></p>`;
+
 /**
  * A whole document (HTML, 13.1) around a main part.
  *
@@ -31,7 +34,7 @@ ${frame.styleSheets.map((address) => html`<link rel="stylesheet" href="${address
 <body>
 <a class="skip" href="#main">${word(frame.language, "skip")}</a>
 <header><a class="home" href="${frame.home}">${frame.application}</a>${personLine(frame)}</header>
-<main id="main" tabindex="-1">${main}</main>
+<main id="main" tabindex="-1">${main}${numberLine(frame)}</main>
 </body>
 </html>
 `.text;

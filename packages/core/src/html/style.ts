@@ -40,6 +40,7 @@ dl.key dd { margin: 0; color: var(--ink); font-family: "Fira Mono", ui-monospace
 .field { display: grid; gap: .2rem; align-content: start; }
 .field label, .field .label { font-weight: 700; }
 .help { margin: 0; color: var(--soft); }
+p.number { margin: 3rem 0 0; color: var(--soft); font-size: .9rem; }
 .control { display: flex; gap: .6rem; align-items: baseline; }
 .control.box { align-items: center; }
 fieldset.field { border: 0; margin: 0; padding: 0; min-width: 0; }

@@ -204,6 +204,7 @@ export const arabic: MessageCatalog = {
     "sign-in-and-go-on": "سجّل الدخول وتابع",
     "sign-in-elsewhere": "تسجيل الدخول (يفتح علامة تبويب جديدة)",
     "go-on-with-form": "المتابعة إلى النموذج",
+    "request-number": "رقم هذا الطلب إن أردت الإبلاغ عنه:",
     "send-again": "أرسل النموذج مرة أخرى",
     "kept-here": "ما كتبته محفوظ في هذه الصفحة.",
     "sign-in": "تسجيل الدخول",

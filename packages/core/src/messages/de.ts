@@ -216,6 +216,7 @@ export const german: MessageCatalog = {
     "sign-in-and-go-on": "Anmelden und weiter",
     "sign-in-elsewhere": "Anmelden (öffnet einen neuen Tab)",
     "go-on-with-form": "Mit dem Formular weiter",
+    "request-number": "Nummer dieser Anfrage, falls Sie sie melden:",
     "send-again": "Das Formular noch einmal senden",
     "kept-here": "Ihre Eingaben bleiben auf dieser Seite erhalten.",
     "sign-in": "Anmelden",

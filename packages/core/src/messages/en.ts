@@ -209,6 +209,7 @@ export const english = {
     "sign-in-and-go-on": "Sign in and continue",
     "sign-in-elsewhere": "Sign in (opens a new tab)",
     "go-on-with-form": "Continue with the form",
+    "request-number": "Number of this request, should you report it:",
     "send-again": "Send the form again",
     "kept-here": "What you typed is kept on this page.",
     "sign-in": "Sign in",

@@ -9,7 +9,7 @@ import { answer } from "../steps/answer.js";
 import { readKey } from "../steps/key.js";
 import type { MatchedRoute } from "../steps/route.js";
 import { failed, type Outcome, type Refusal, refused } from "../trip/outcome.js";
-import { type RecordedRequest, Recorder } from "../trip/recording.js";
+import { notKept, type RecordedRequest, Recorder } from "../trip/recording.js";
 import type { Dependencies, PageRequest, PageResponse } from "../trip/request.js";
 import { isSaving, type Operation, operations } from "../trip/round-trip.js";
 import type { Trip } from "../trip/trip.js";
@@ -119,7 +119,8 @@ class RoundTrip {
     const entered = this.access(page, operation);
     if ("kind" in entered) return entered;
     const { request, recorder } = this;
-    const told = { actor: entered.actor.id, page: page.name, request: request.id };
+    const trace = request.trace === undefined ? {} : { trace: request.trace };
+    const told = { actor: entered.actor.id, page: page.name, request: request.id, ...trace };
     const dependencies = { ...this.dependencies, database: telling(this.dependencies.database, told) };
     const trip: Trip = { page, key: this.key ?? [], request, facts: entered, recorder, dependencies };
     const isForm = request.body !== null && "text" in request.body;
@@ -201,6 +202,41 @@ class RoundTrip {
 const operationOf = (matched: MatchedRoute, method: string): Operation =>
   matched.kind === "page" ? matched.operation : /^(POST|PATCH|DELETE)$/.test(method) ? "save" : "open";
 
+const withoutCookies = (headers: Readonly<Record<string, string>>): Readonly<Record<string, string>> =>
+  "set-cookie" in headers ? { ...headers, "set-cookie": notKept } : headers;
+
+/** What was sent, without what was typed into sensitive fields. */
+function sentBody(body: PageRequest["body"], page: Page | null): string | null {
+  if (!body || "refused" in body) return null;
+  const hidden = new Set(
+    (page?.fields ?? []).flatMap(({ column, formName }) => (column.sensitive ? [column.name, formName] : [])),
+  );
+  if ("json" in body) {
+    return (
+      JSON.stringify(body.json, (name, value: unknown) => (hidden.has(name) && value !== null ? notKept : value)) ??
+      null
+    );
+  }
+  if (hidden.size === 0) return body.text;
+  return body.text
+    .split("&")
+    .map((pair) => {
+      const [name = "", value] = pair.split("=", 2);
+      return value && isHiddenName(name, hidden) ? `${name}=${encodeURIComponent(notKept)}` : pair;
+    })
+    .join("&");
+}
+
+/** A control of a row has the row's number before its name. A name that can't be read is nobody's. */
+function isHiddenName(sent: string, hidden: ReadonlySet<string>): boolean {
+  try {
+    const name = decodeURIComponent(sent.replaceAll("+", " "));
+    return hidden.has(name) || hidden.has(name.slice(name.indexOf(":") + 1));
+  } catch {
+    return false;
+  }
+}
+
 /**
  * Takes one request through the round trip.
  *
@@ -236,6 +272,16 @@ export async function handle(
     status: response.status,
     ms: trip.recorder.total(),
     steps: trip.recorder.kept(),
+    ...(request.trace === undefined ? {} : { trace: request.trace }),
+    wire: {
+      query: request.query,
+      headers: {},
+      body: sentBody(request.body, matched.kind === "unsound" ? null : matched.page),
+      answer: {
+        headers: withoutCookies(response.headers),
+        body: response.parts ? null : trip.recorder.covered(response.body),
+      },
+    },
   };
   return { response, recorded };
 }

@@ -11,6 +11,8 @@ export function noteRead(recorder: Recorder, submission: Submission): void {
     name: each.field.column.name,
     value: each.text,
     note: each.touched ? "touched" : "untouched",
+    ...(each.touched ? { became: each.value } : {}),
+    ...(each.problem ? { problem: each.problem.message } : {}),
   }));
   recorder.note("read", [
     ...fields,
@@ -19,7 +21,11 @@ export function noteRead(recorder: Recorder, submission: Submission): void {
 }
 
 export function noteProblems(recorder: Recorder, problems: readonly Problem[]): void {
-  const values = problems.map((problem) => ({ name: problem.field ?? "form", value: problem.message }));
+  const values = problems.map(({ field, message, by }) => ({
+    name: field ?? "form",
+    value: message,
+    ...(by === undefined ? {} : { note: by }),
+  }));
   const said = problems.map((problem) => problem.message).join(" ");
   recorder.note("check", values, `${problems.length} ${problems.length === 1 ? "rule" : "rules"} failed: ${said}`);
 }

@@ -9,6 +9,8 @@ export interface Told {
   readonly actor: string;
   readonly page: string;
   readonly request: string;
+  /** The trace that the request is part of; empty where none is known. */
+  readonly trace?: string;
 }
 
 /** A statement with its parameters, ready to be sent. Only files in `statements/` and `condition/to-sql.ts` write SQL. */

@@ -247,8 +247,12 @@ function seen(status: number, view: View, request: PageRequest, signer: Signer):
   }
 }
 
+/** Outcomes of which people may tell somebody: their pages have the request's number. */
+const isToldOf = (kind: Outcome["kind"]): boolean => kind === "failed" || kind === "refused" || kind === "not-found";
+
 /** Turns an outcome into an answer: what is seen, or 303 after a save (RFC 9110, 15.4.4). */
-export function answer(outcome: Outcome, request: PageRequest, signer: Signer): PageResponse {
+export function answer(outcome: Outcome, given: PageRequest, signer: Signer): PageResponse {
+  const request = isToldOf(outcome.kind) ? { ...given, frame: { ...given.frame, number: given.id } } : given;
   const isSaved = outcome.kind === "saved" || outcome.kind === "unchanged";
   const { api } = request;
   if (api) {

@@ -58,7 +58,9 @@ describe("Check", () => {
 
   test("a check across fields stands at its field", () => {
     const problems = checkAcross(tripOf(), mv014, [typed("warning_m", "2.70")]);
-    expect(problems).toEqual([{ field: "warning_m", message: "The warning level must lie above the alert level." }]);
+    expect(problems).toEqual([
+      { field: "warning_m", message: "The warning level must lie above the alert level.", by: "check" },
+    ]);
   });
 
   test("it compares what was typed with what is stored in the fields that were not touched", () => {

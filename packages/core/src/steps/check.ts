@@ -62,13 +62,17 @@ function applies(rule: Rule, submitted: SubmittedField, fields: readonly Submitt
 export function checkFields({ page, facts }: Judging, row: Row, fields: readonly SubmittedField[]): readonly Problem[] {
   const here = { ...facts, row, form: askedValues(page, row, fields) };
   return fields.flatMap((submitted): Problem[] => {
-    if (submitted.problem) return [submitted.problem];
+    if (submitted.problem) return [{ ...submitted.problem, by: "type" }];
     for (const rule of submitted.field.rules) {
       if (!applies(rule, submitted, fields, here)) continue;
       const wrong = broken(rule, submitted);
       if (wrong)
         return [
-          { field: submitted.field.column.name, message: ruleMessage(page.language, rule, submitted.field, ...wrong) },
+          {
+            field: submitted.field.column.name,
+            message: ruleMessage(page.language, rule, submitted.field, ...wrong),
+            by: rule.rule,
+          },
         ];
     }
     return [];
@@ -123,6 +127,6 @@ export function checkAcross(
   return checks.flatMap((check): Problem[] => {
     if (which === "touched" && !concerns(check.condition.formColumns, fields)) return [];
     const truth = truthOf(check.condition.expression, { ...facts, row, form });
-    return truth === false ? [{ field: check.at, message: check.message }] : [];
+    return truth === false ? [{ field: check.at, message: check.message, by: "check" }] : [];
   });
 }

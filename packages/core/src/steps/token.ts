@@ -68,10 +68,10 @@ const signers = new WeakMap<Claims, Signer>();
 /** The signer of claims that were read here. */
 export const signerOfClaims = (claims: Claims, signer: Signer): Signer => signers.get(claims) ?? signer;
 
-/** A token as if its form had been made of another version of its page; what was not signed here stays what it is. */
-export function renewToken(token: string, version: string, signer: Signer): string {
+/** A token as if its form had been made of another version of its page, or in another session; what was not signed here stays what it is. */
+export function renewToken(token: string, as: Partial<Pick<Claims, "version" | "session">>, signer: Signer): string {
   const claims = readToken(token, signer);
-  return claims ? writeToken({ ...claims, version }, signer) : token;
+  return claims ? writeToken({ ...claims, ...as }, signer) : token;
 }
 
 /** Texts up to this length stand in the token as they are, after a sign that no digest has: they are on the same page anyway. */

@@ -7,6 +7,24 @@ export interface RecordedValue {
   readonly name: string;
   readonly value: Stored;
   readonly note?: string;
+  /** The value that a typed text was read as; null where it is none. */
+  readonly became?: Stored;
+  /** What is wrong with it. */
+  readonly problem?: string;
+}
+
+/** What came over the wire, and what went back. Values of hidden columns, cookies and passwords are not kept. */
+export interface RecordedWire {
+  readonly query: Readonly<Record<string, string>>;
+  /** As it was read off HTTP; empty where the engine was asked without it. */
+  readonly headers: Readonly<Record<string, string>>;
+  /** The body as it was sent; null where there was none, or it was refused unread. */
+  readonly body: string | null;
+  readonly answer: {
+    readonly headers: Readonly<Record<string, string>>;
+    /** Null where it was sent part by part. */
+    readonly body: string | null;
+  };
 }
 
 /** One step of a request with its real values. */
@@ -42,6 +60,10 @@ export interface RecordedRequest {
   readonly status: number;
   readonly ms: number;
   readonly steps: readonly RecordedStep[];
+  /** The trace that it is part of (W3C Trace Context, 3.2.2.3): 32 hexadecimal digits. */
+  readonly trace?: string;
+  /** Left out of what is told to many at once. */
+  readonly wire?: RecordedWire;
 }
 
 const longest = 2000;
@@ -81,8 +103,12 @@ export class Recorder {
     const now = this.elapsed();
     for (const { name, value } of values)
       if (value !== null && value !== "" && this.isHidden(name)) this.secrets.add(value);
-    const shortened = values.some((each) => isLong(each.value))
-      ? values.map((each) => ({ ...each, value: kept(each.value) }))
+    const shortened = values.some((each) => isLong(each.value) || isLong(each.became ?? null))
+      ? values.map((each) => ({
+          ...each,
+          value: kept(each.value),
+          ...(each.became === undefined ? {} : { became: kept(each.became) }),
+        }))
       : values;
     const again = this.steps.findIndex((each) => each.step === step);
     const [before] = again < 0 ? [] : this.steps.splice(again, 1);
@@ -115,9 +141,19 @@ export class Recorder {
       values: step.values.map((each) => ({
         ...each,
         value: this.isHidden(each.name) && each.value !== null ? notKept : cover(each.value),
+        ...(each.became === undefined
+          ? {}
+          : { became: this.isHidden(each.name) && each.became !== null ? notKept : cover(each.became) }),
       })),
       statements: step.statements.map((each) => ({ ...each, values: each.values.map(cover) })),
     }));
+  }
+
+  /** A text in which no value of a hidden column stands any more, as far as it was seen and is long enough to be known again. */
+  covered(text: string): string {
+    let covered = text;
+    for (const secret of this.secrets) if (secret.length > 5) covered = covered.replaceAll(secret, notKept);
+    return covered;
   }
 
   /** Milliseconds since the request began. */

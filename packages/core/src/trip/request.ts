@@ -35,6 +35,8 @@ export interface PageRequest {
   /** Below the mount, percent-encoded as it came, without the query. */
   readonly path: string;
   readonly query: Readonly<Record<string, string>>;
+  /** The trace that it is part of (W3C Trace Context, 3.2.2.3), where one is known. */
+  readonly trace?: string;
   /** The body of a form submission as text, or why it could not be taken. */
   readonly body:
     | { readonly text: string; readonly files?: ReadonlyMap<string, SentFile> }

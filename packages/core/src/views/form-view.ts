@@ -28,6 +28,8 @@ export interface ChoiceSearch {
 export interface Problem {
   readonly field: string | null;
   readonly message: string;
+  /** What demands otherwise, for the recorded request: a rule's name, `type`, `check`, or a constraint's name. */
+  readonly by?: string;
 }
 
 /** What the other person stored meanwhile, shown beside what was typed. */

@@ -17,4 +17,6 @@ export interface Frame {
   readonly styleSheets: readonly string[];
   /** The address of the script that makes choices more pleasant; null for pages without any script. */
   readonly script: string | null;
+  /** The request's number, on pages that tell of something that went otherwise: by it developers find it. */
+  readonly number?: string;
 }

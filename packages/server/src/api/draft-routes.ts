@@ -2,10 +2,12 @@ import express, { type Request, type Response } from "express";
 import * as v from "valibot";
 import { nameForm } from "../drafts/desk.js";
 import { DeskRefusal } from "../drafts/desk-refusal.js";
+import { mostReplayed } from "../drafts/rehearsals.js";
 import type { EditedDatabase } from "../edited-database.js";
 import type { Account } from "../store/entities.js";
 import { type Doer, doerOf } from "../trail.js";
 import { problem } from "./problem.js";
+import { requestQueryOf } from "./request-routes.js";
 import { plain } from "./shapes.js";
 import type { DraftAnswer, VersionAnswer } from "./types.js";
 
@@ -17,6 +19,15 @@ const bodies = {
   change: v.strictObject({ was: text, text }),
   publish: v.strictObject({ revision, everybody: v.optional(v.boolean()) }),
   census: v.strictObject({ text }),
+  rehearsal: v.strictObject({ text, quick: v.optional(v.boolean()) }),
+  replay: v.union([
+    v.strictObject({
+      text,
+      ids: v.pipe(v.array(v.pipe(v.string(), v.uuid())), v.minLength(1), v.maxLength(mostReplayed)),
+      rowsThen: v.optional(v.boolean()),
+    }),
+    v.strictObject({ text, query: v.record(plain, plain), rowsThen: v.optional(v.boolean()) }),
+  ]),
   condition: v.strictObject({
     text,
     source: v.pipe(plain, v.maxLength(2000)),
@@ -67,7 +78,7 @@ async function draftAnswer({ desk, threads }: EditedDatabase, name: string): Pro
 
 /** Drafts: begun, changed, tried, published; and the versions of what was published. */
 export function draftRoutes(options: DraftRouteOptions): express.Router {
-  const { desk, store, threads, censuses } = options;
+  const { desk, store, threads, censuses, rehearsals } = options;
   const router = express.Router();
   router.use(express.json({ limit: "2mb" }));
 
@@ -97,6 +108,19 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
     };
 
   const nothing = v.object({});
+
+  /** @throws DeskRefusal where the rehearsal of what is to be published finds a fault */
+  const rehearsed = async (name: string): Promise<void> => {
+    const { text: current } = await desk.text(name);
+    const { cases } = await rehearsals.quick({ name, text: current });
+    const fell = cases.filter(({ verdict }) => verdict === "otherwise");
+    if (fell.length === 0) return;
+    throw new DeskRefusal(
+      "The rehearsal found faults",
+      `${fell.length} ${fell.length === 1 ? "case comes" : "cases come"} out otherwise than expected, the first: ${fell[0]?.title}. ${fell[0]?.because[0] ?? ""}`,
+      422,
+    );
+  };
 
   router.post(
     "/",
@@ -137,6 +161,7 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
   router.post(
     "/:name/publish",
     taking(bodies.publish, async (body, name, by, response) => {
+      if (options.onPublish === "refuse") await rehearsed(name);
       await desk.publish(name, body.revision, by, body.everybody);
       response.json(await draftAnswer(options, name));
     }),
@@ -183,6 +208,14 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
     }),
   );
 
+  /** A draft without errors. @throws DeskRefusal */
+  const sound = async (name: string, given: string): Promise<{ name: string; text: string }> => {
+    const { findings, version } = await threads.run("sheet", { name, text: given });
+    if (version === null)
+      throw new DeskRefusal("The page has errors", findings[0]?.message ?? "Put them right first.", 422);
+    return { name, text: given };
+  };
+
   router.post(
     "/:name/review",
     taking(bodies.census, async (body, name, _by, response) => {
@@ -198,10 +231,7 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
   router.post(
     "/:name/census",
     taking(bodies.census, async ({ text: given }, name, _by, response) => {
-      const { findings, version } = await threads.run("sheet", { name, text: given });
-      if (version === null)
-        throw new DeskRefusal("The page has errors", findings[0]?.message ?? "Put them right first.", 422);
-      response.status(202).json(censuses.begin({ name, text: given }));
+      response.status(202).json(censuses.begin(await sound(name, given)));
     }),
   );
 
@@ -212,6 +242,59 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
       response.json(censuses.of(name));
     }),
   );
+
+  router.get(
+    "/:name/rehearsal",
+    taking(nothing, async (_body, name, _by, response) => response.json(rehearsals.of(name))),
+  );
+
+  router.post(
+    "/:name/rehearsal",
+    taking(bodies.rehearsal, async ({ text: given, quick = false }, name, _by, response) => {
+      response.status(202).json(rehearsals.begin({ ...(await sound(name, given)), quick }));
+    }),
+  );
+
+  router.delete(
+    "/:name/rehearsal",
+    taking(nothing, async (_body, name, _by, response) => {
+      rehearsals.cancel(name);
+      response.json(rehearsals.of(name));
+    }),
+  );
+
+  router.get("/:name/rehearsal/:id", (request, response) => {
+    const found = rehearsals.caseOf(request.params.name, request.params.id);
+    if (found) response.json(found);
+    else problem(response, 404, "No such case", "The page was rehearsed anew since, or never.");
+  });
+
+  router.get(
+    "/:name/replay",
+    taking(nothing, async (_body, name, _by, response) => response.json(rehearsals.replayOf(name))),
+  );
+
+  router.post(
+    "/:name/replay",
+    taking(bodies.replay, async ({ text: given, rowsThen = false, ...which }, name, _by, response) => {
+      const asked = "ids" in which ? { ids: which.ids } : { query: requestQueryOf(which.query) };
+      response.status(202).json(await rehearsals.beginReplay(await sound(name, given), asked, rowsThen));
+    }),
+  );
+
+  router.delete(
+    "/:name/replay",
+    taking(nothing, async (_body, name, _by, response) => {
+      rehearsals.cancelReplay(name);
+      response.json(rehearsals.replayOf(name));
+    }),
+  );
+
+  router.get("/:name/replay/:id", (request, response) => {
+    const found = rehearsals.replayed(request.params.name, request.params.id);
+    if (found) response.json(found);
+    else problem(response, 404, "No such request", "It was not among the last ones that were played again.");
+  });
 
   router.post(
     "/:name/condition",

@@ -75,7 +75,7 @@ export async function summaries({ pages, store, desk, threads, mount }: EditedDa
   const loaded = pages.loaded();
   const since = new Date(new Date().setUTCHours(0, 0, 0, 0) - (chartDays - 1) * day);
   const [outcomes, changes, drafts, drifts] = await Promise.all([
-    store.outcomes(since),
+    store.requests.outcomes(since),
     store.lastChanges(),
     store.drafts(),
     desk.drift(),
@@ -91,7 +91,7 @@ export async function summaries({ pages, store, desk, threads, mount }: EditedDa
   ];
   return Promise.all(
     all.map(async ({ name, plural, path, table, findings, isSound, isPublished }): Promise<PageSummary> => {
-      const [lastRequest] = await store.requests({ page: name, limit: 1 });
+      const [lastRequest] = await store.requests.newest({ page: name, limit: 1 });
       const change = changes.find((each) => each.page === name);
       const draft = drafts.find((each) => each.page === name);
       const errors = findings.filter(isError).length;

@@ -1,6 +1,4 @@
-import type { RecordedRequest } from "@loyal-quill/core";
 import express, { type Request, type Response } from "express";
-import * as v from "valibot";
 import { nameForm } from "../drafts/desk.js";
 import { DeskRefusal } from "../drafts/desk-refusal.js";
 import type { Draft } from "../drafts/jobs.js";
@@ -17,6 +15,7 @@ import { pageFileAnswer } from "./page-file.js";
 import { changeAnswer, summaries } from "./pages.js";
 import { peopleRoutes } from "./people-routes.js";
 import { problem } from "./problem.js";
+import { requestRoutes } from "./request-routes.js";
 import type { AccountSummary, ChangesAnswer, SessionAnswer, TrailAnswer } from "./types.js";
 
 export interface ApiOptions extends EditedDatabase {
@@ -31,8 +30,6 @@ export interface ApiOptions extends EditedDatabase {
 
 const text = (value: unknown): string | undefined =>
   typeof value === "string" && value !== "" && isPlain(value) ? value : undefined;
-
-const uuid = v.pipe(v.string(), v.uuid());
 
 /** For so long one line of the trail tells of looking at the requests of a page, in milliseconds. */
 const lookedFor = 10 * 60_000;
@@ -245,29 +242,7 @@ export function apiRoutes(options: ApiOptions): express.Router {
 
   router.use("/drafts", draftRoutes(options));
 
-  router.get("/requests", async (request, response) => {
-    const page = text(request.query.page);
-    const account = await options.account(request);
-    if (account) await noteReading(request, account, page ?? "all pages");
-    const operation = text(request.query.operation);
-    const found: RecordedRequest[] = await store.requests({
-      ...(page ? { page } : {}),
-      ...(operation ? { operation } : {}),
-      limit: 50,
-    });
-    response.json(found);
-  });
-
-  router.get("/requests/:id", async (request, response) => {
-    const { id } = request.params;
-    const recorded = v.is(uuid, id) ? await store.request(id) : null;
-    const account = await options.account(request);
-    if (recorded && account)
-      await note(store, doerOf(request, account), "requests.read", { name: recorded.page ?? "", id: recorded.id });
-    return recorded
-      ? response.json(recorded)
-      : problem(response, 404, "No such request", "It was made before requests were kept, or was forgotten since.");
-  });
+  router.use("/requests", requestRoutes({ ...options, noteReading }));
 
   router.get("/accounts", async (_request, response) => {
     const accounts = await store.accounts();

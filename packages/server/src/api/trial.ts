@@ -1,4 +1,5 @@
 import { performance } from "node:perf_hooks";
+import { leavingNothing } from "@loyal-quill/authoring/rehearsal";
 import {
   type Actor,
   type Database,
@@ -27,30 +28,11 @@ export interface TrialOptions {
   readonly mount: string;
 }
 
-/** Carries what a trial came to out of the transaction that is rolled back. */
-class RolledBack extends Error {
-  constructor(readonly handled: Awaited<ReturnType<typeof handle>>) {
-    super("a trial leaves nothing behind");
-  }
-}
-
-/** Runs something in a transaction that is rolled back, whatever comes of it. */
-async function leavingNothing(database: Database, run: (inside: Database) => ReturnType<typeof handle>) {
-  try {
-    return await database.transaction<never>(async (inside) => {
-      throw new RolledBack(await run(inside));
-    });
-  } catch (error) {
-    if (error instanceof RolledBack) return error.handled;
-    throw error;
-  }
-}
-
 /** A form's text as if it had been made of the page as it now is: the draft may have changed since it was opened. */
 function renewed(form: string, page: Page, signer: Signer): string {
   const pairs = new URLSearchParams(form);
   const token = pairs.get(tokenName);
-  if (token !== null) pairs.set(tokenName, renewToken(token, page.version, signer));
+  if (token !== null) pairs.set(tokenName, renewToken(token, { version: page.version, session: "trial" }, signer));
   return pairs.toString();
 }
 

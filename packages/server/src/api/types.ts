@@ -1,6 +1,12 @@
 /** What the workbench's API answers. Types only: shared with the workbench. */
 import type { Census, Drift, MergeConflict } from "@loyal-quill/authoring";
+import type { Played, Rehearsal, Replayed } from "@loyal-quill/authoring/rehearsal";
 import type { Attribute, Control, Finding, Kind, OutcomeKind, RecordedRequest, SettingPart } from "@loyal-quill/core";
+
+export type { Evidence, Played, Replayed } from "@loyal-quill/authoring/rehearsal";
+export type { RequestSums, ToldRequest } from "../store/kept-requests.js";
+
+import type { ToldRequest } from "../store/kept-requests.js";
 
 export interface SessionAnswer {
   readonly name: string;
@@ -344,12 +350,55 @@ export interface CensusAnswer {
   readonly because: string | null;
 }
 
+/** Recorded requests in a list, the newest first. */
+export interface RequestsAnswer {
+  readonly requests: readonly ToldRequest[];
+  readonly more: boolean;
+}
+
+/** A case of a rehearsal, its evidence left out. */
+export type PlayedAnswer = Omit<Played, "evidence"> & { readonly requests: number };
+
+/** A rehearsal that was asked for. */
+export interface RehearsalAnswer {
+  readonly state: "running" | "done" | "cancelled" | "failed";
+  /** From 0 to 1. */
+  readonly done: number;
+  readonly begun: string;
+  /** The text that was rehearsed. */
+  readonly text: string;
+  readonly quick: boolean;
+  readonly rehearsal:
+    | (Omit<Rehearsal, "cases" | "changed"> & {
+        readonly cases: readonly PlayedAnswer[];
+        readonly changed: readonly PlayedAnswer[];
+      })
+    | null;
+  readonly because: string | null;
+}
+
+/** Requests that are played again. */
+export interface ReplayAnswer {
+  readonly state: "running" | "done" | "cancelled" | "failed";
+  readonly done: number;
+  readonly begun: string;
+  readonly text: string;
+  /** How many were asked for. */
+  readonly asked: number;
+  /** Without what each came to in full. */
+  readonly played: readonly Omit<Replayed, "recorded">[] | null;
+  readonly because: string | null;
+}
+
 /** One event of the live feed (server-sent events, HTML 9.2). */
 export type FeedEvent =
   | { readonly kind: "request"; readonly request: RecordedRequest }
   | { readonly kind: "pages" }
   /** A census went on, or ended. */
   | { readonly kind: "census"; readonly page: string; readonly state: string; readonly done: number }
+  /** So did a rehearsal, or requests that are played again. */
+  | { readonly kind: "rehearsal"; readonly page: string; readonly state: string; readonly done: number }
+  | { readonly kind: "replay"; readonly page: string; readonly state: string; readonly done: number }
   /** A draft was changed, published or taken away (revision 0). */
   | { readonly kind: "draft"; readonly page: string; readonly revision: number; readonly by: string };
 

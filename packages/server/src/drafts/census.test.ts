@@ -1,10 +1,11 @@
 import { describe, expect, test } from "@jest/globals";
+import type { Census } from "@loyal-quill/authoring";
 import type { FeedEvent } from "../api/types.js";
 import { Censuses } from "./census.js";
 import { DeskRefusal } from "./desk-refusal.js";
-import type { CensusRun, Threads } from "./threads.js";
+import type { Threads } from "./threads.js";
 
-const census = { rows: 3 } as unknown as Exclude<Awaited<CensusRun["census"]>, "cancelled" | null>;
+const census = { rows: 3 } as unknown as Census;
 
 /** Threads in which each census goes on until it is let go. */
 function waiting(fail?: Error) {
@@ -22,7 +23,7 @@ function waiting(fail?: Error) {
         return isCancelled ? ("cancelled" as const) : census;
       });
       return {
-        census: came,
+        came,
         cancel: () => {
           isCancelled = true;
         },
@@ -78,7 +79,7 @@ describe("censuses in the background", () => {
   test.each([
     [Object.assign(new Error("connection refused"), { name: "DatabaseAway" }), "connection refused"],
     [new DeskRefusal("Too busy", "Try again."), "Try again."],
-    [new TypeError("x is undefined"), "Something went wrong here while counting."],
+    [new TypeError("x is undefined"), "Something went wrong here meanwhile."],
   ])("what fails says why: %s", async (error, because) => {
     const events: FeedEvent[] = [];
     const { threads, inside } = waiting(error);

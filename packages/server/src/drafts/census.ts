@@ -1,87 +1,49 @@
 import type { Census } from "@loyal-quill/authoring";
 import type { CensusAnswer, FeedEvent } from "../api/types.js";
-import { DeskRefusal } from "./desk-refusal.js";
+import { Background, type BackgroundState } from "./background.js";
 import type { Draft } from "./jobs.js";
 import type { Threads } from "./threads.js";
-
-interface Job {
-  state: CensusAnswer["state"];
-  done: number;
-  readonly begun: Date;
-  readonly text: string;
-  census: Census | null;
-  because: string | null;
-  cancel: () => void;
-}
 
 /** How many finished ones are remembered. */
 const mostKept = 50;
 
+const answerOf = ({
+  given,
+  came,
+  ...rest
+}: BackgroundState<Census | null> & { readonly given: Draft }): CensusAnswer => ({
+  ...rest,
+  text: given.text,
+  census: came,
+});
+
 /** Censuses in the background, the last one of each page. */
 export class Censuses {
-  private readonly jobs = new Map<string, Job>();
+  private readonly jobs: Background<Draft, Census | null>;
 
-  constructor(
-    private readonly threads: Pick<Threads, "census">,
-    private readonly tell: (event: FeedEvent) => void,
-  ) {}
+  constructor(threads: Pick<Threads, "census">, tell: (event: FeedEvent) => void) {
+    this.jobs = new Background(
+      (draft, onProgress) => threads.census(draft, onProgress),
+      (page, state, done) => tell({ kind: "census", page, state, done }),
+      mostKept,
+    );
+  }
 
   of(name: string): CensusAnswer | null {
-    const job = this.jobs.get(name);
-    if (!job) return null;
-    const { cancel: _, begun, ...rest } = job;
-    return { ...rest, begun: begun.toISOString() };
+    const found = this.jobs.of(name);
+    return found && answerOf(found);
   }
 
   /** Begins a census of a draft that has no errors; one that is running for it is cancelled. */
   begin(draft: Draft): CensusAnswer {
-    const { name, text } = draft;
-    this.cancel(name);
-    const job: Job = {
-      state: "running",
-      done: 0,
-      begun: new Date(),
-      text,
-      census: null,
-      because: null,
-      cancel: () => {},
-    };
-    this.jobs.delete(name);
-    this.jobs.set(name, job);
-    for (const old of [...this.jobs.keys()].slice(0, Math.max(0, this.jobs.size - mostKept))) this.jobs.delete(old);
-    void this.run(draft, job);
-    return this.of(name) as CensusAnswer;
+    return answerOf(this.jobs.begin(draft.name, draft));
   }
 
   cancel(name: string): void {
-    const job = this.jobs.get(name);
-    if (job?.state === "running") job.cancel();
+    this.jobs.cancel(name);
   }
 
   close(): void {
-    for (const job of this.jobs.values()) job.cancel();
-  }
-
-  private async run(draft: Draft, job: Job): Promise<void> {
-    const say = (): void => this.tell({ kind: "census", page: draft.name, state: job.state, done: job.done });
-    const run = this.threads.census(draft, (done) => {
-      job.done = done;
-      say();
-    });
-    job.cancel = run.cancel;
-    try {
-      const came = await run.census;
-      if (came === "cancelled") job.state = "cancelled";
-      else [job.state, job.done, job.census] = ["done", 1, came];
-    } catch (error) {
-      job.state = "failed";
-      job.because = isTold(error) ? error.message : "Something went wrong here while counting.";
-    } finally {
-      say();
-    }
+    this.jobs.close();
   }
 }
-
-/** Whether an error's message says something to whoever asked for a census. */
-const isTold = (error: unknown): error is Error =>
-  error instanceof Error && (error instanceof DeskRefusal || /^Database(Refusal|Away)$/.test(error.name));

@@ -1,5 +1,7 @@
 /** What can't be done with a draft, and what to do instead. */
 export class DeskRefusal extends Error {
+  override readonly name = "DeskRefusal";
+
   constructor(
     readonly title: string,
     detail: string,

@@ -1,11 +1,12 @@
 import { fileURLToPath } from "node:url";
 import { MessageChannel } from "node:worker_threads";
-import type { Census } from "@loyal-quill/authoring";
 import type { Loaded } from "@loyal-quill/runtime";
 import pLimit, { type LimitFunction } from "p-limit";
 import { Piscina } from "piscina";
+import type { Run } from "./background.js";
 import { DeskRefusal } from "./desk-refusal.js";
 import type { Came, Draft, Given, JobName } from "./jobs.js";
+import type { LongCame, LongGiven, LongJobName } from "./long-jobs.js";
 import type { Answer, SiteData, Task, ThreadData } from "./worker.js";
 
 /** Milliseconds that a job may take: one that only computes, and one that asks the database as well, whose statements have limits of their own. */
@@ -13,7 +14,7 @@ const computing = 5_000;
 const asking = 20_000;
 const computes: ReadonlySet<JobName> = new Set<JobName>(["sheet", "tableName", "merge", "differences"]);
 
-/** Threads that work on drafts, and those that take a census. */
+/** Threads that work on drafts, and those for what goes on for long. */
 const mostThreads = 2;
 /** Jobs that wait at most; beyond them one is turned away. */
 const mostWaiting = 200;
@@ -38,27 +39,20 @@ interface Pool {
   readonly turn: LimitFunction;
 }
 
-/** A census under way in a thread. */
-export interface CensusRun {
-  /** What it came to; "cancelled", or null where the page has errors. */
-  readonly census: Promise<Census | "cancelled" | null>;
-  readonly cancel: () => void;
-}
-
 /**
  * Work on drafts, in threads of its own: whatever a draft's text holds, those who are served go on being served. A job has limits of time
  * and memory; beyond them its thread is ended, and another one begun.
  */
 export class Threads {
   private readonly drafts: Pool;
-  private readonly censuses: Pool;
+  private readonly slow: Pool;
   private site: SiteData | null = null;
 
   constructor(data: ThreadData) {
     const shared = { filename, workerData: data, maxThreads: mostThreads, resourceLimits: memory, idleTimeout: 60_000 };
     // One stands ready: a Sheet is opened with several questions at once.
     this.drafts = { threads: new Piscina({ ...shared, minThreads: 1 }), turn: pLimit(mostThreads) };
-    this.censuses = { threads: new Piscina({ ...shared, minThreads: 0 }), turn: pLimit(mostThreads) };
+    this.slow = { threads: new Piscina({ ...shared, minThreads: 0 }), turn: pLimit(mostThreads) };
   }
 
   /** Tells what drafts are held against from now on. */
@@ -77,19 +71,26 @@ export class Threads {
     return (await this.ask(this.drafts, { job, given } as Task, limit)) as Came<Name>;
   }
 
-  /** Begins a census, which takes as long as it takes. */
-  census(draft: Draft, onProgress: (done: number) => void): CensusRun {
+  /** Begins a job that takes as long as it takes. */
+  long<Name extends LongJobName>(
+    job: Name,
+    given: LongGiven<Name>,
+    onProgress: (done: number) => void,
+  ): Run<LongCame<Name>> {
     const { port1, port2 } = new MessageChannel();
     port1.on("message", onProgress);
     port1.unref();
-    const census = this.ask(this.censuses, { job: "census", given: draft } as Task, null, port2).finally(() =>
-      port1.close(),
-    );
-    return { census: census as Promise<Census | "cancelled" | null>, cancel: () => port1.postMessage("cancel") };
+    const came = this.ask(this.slow, { job, given } as Task, null, port2).finally(() => port1.close());
+    return { came: came as Run<LongCame<Name>>["came"], cancel: () => port1.postMessage("cancel") };
+  }
+
+  /** Begins a census. */
+  census(draft: Draft, onProgress: (done: number) => void): Run<LongCame<"census">> {
+    return this.long("census", draft, onProgress);
   }
 
   async close(): Promise<void> {
-    await Promise.all([this.drafts.threads.destroy(), this.censuses.threads.destroy()]);
+    await Promise.all([this.drafts.threads.destroy(), this.slow.threads.destroy()]);
   }
 
   private async ask(pool: Pool, asked: Task, limit: number | null, port?: Task["port"]): Promise<unknown> {

@@ -1,8 +1,8 @@
-import { type MessagePort, workerData } from "node:worker_threads";
-import { CensusCancelled, takeCensus } from "@loyal-quill/authoring";
-import { type Catalog, factsOf, nobody } from "@loyal-quill/core";
+import { type MessagePort, receiveMessageOnPort, workerData } from "node:worker_threads";
+import type { Catalog } from "@loyal-quill/core";
 import { bindNamedFiles, connect, databaseOver, type Loaded, signerOf } from "@loyal-quill/runtime";
-import { boundPage, type Draft, type Given, type Ground, type JobName, jobs } from "./jobs.js";
+import { type Given, type Ground, type JobName, jobs } from "./jobs.js";
+import { type LongJobName, longJobs, type Way } from "./long-jobs.js";
 
 /** What a thread is begun with. */
 export interface ThreadData {
@@ -20,8 +20,8 @@ export interface SiteData {
   readonly files: readonly { readonly name: string; readonly text: string }[];
 }
 
-/** A census is told how to go on by its port, and tells how far it is. */
-type Asked = { readonly job: JobName; readonly given: unknown } | { readonly job: "census"; readonly given: Draft };
+/** A long job is told by its port that it is to end, and tells how far it is. */
+type Asked = { readonly job: JobName | LongJobName; readonly given: unknown };
 
 export type Task = Asked & {
   readonly site: number;
@@ -59,21 +59,29 @@ function plain(error: unknown): PlainError {
   };
 }
 
-async function census(ground: Ground, draft: Draft, port: MessagePort): Promise<unknown> {
-  const page = boundPage(ground, draft);
-  if (!page) return null;
+const isLong = (job: JobName | LongJobName): job is LongJobName => Object.hasOwn(longJobs, job);
+
+async function long(job: LongJobName, ground: Ground, given: unknown, port: MessagePort): Promise<unknown> {
   let isCancelled = false;
   port.on("message", () => {
     isCancelled = true;
   });
+  // Progress is told so often that it can be seen to move, and no more.
+  let last = 0;
+  const onProgress = (done: number): void => {
+    if (done < 1 && done - last < 0.005) return;
+    last = done;
+    port.postMessage(done);
+  };
+  // What a port was told is heard between two turns of the loop only.
+  const heard = (): boolean => {
+    const { message } = receiveMessageOnPort(port) ?? {};
+    if (message !== undefined) isCancelled = true;
+    return isCancelled;
+  };
   try {
-    return await takeCensus(page, factsOf(nobody, new Date()), database, {
-      isCancelled: () => isCancelled,
-      onProgress: (done) => port.postMessage(done),
-    });
-  } catch (error) {
-    if (error instanceof CensusCancelled) return "cancelled";
-    throw error;
+    const run = longJobs[job] as (ground: Ground, given: unknown, way: Way) => Promise<unknown>;
+    return await run(ground, given, { isCancelled: heard, onProgress });
   } finally {
     port.close();
   }
@@ -85,8 +93,8 @@ export default async function work(task: Task): Promise<Answer> {
     if (task.data) site = { number: task.data.number, loaded: bindNamedFiles(task.data.files, task.data.catalog) };
     if (site?.number !== task.site) return { is: "without site" };
     const ground: Ground = { loaded: site.loaded, options };
-    if (task.job === "census")
-      return { is: "answer", answer: task.port ? await census(ground, task.given as Draft, task.port) : null };
+    if (isLong(task.job))
+      return { is: "answer", answer: task.port ? await long(task.job, ground, task.given, task.port) : null };
     const run = jobs[task.job] as (ground: Ground, given: Given<JobName>) => unknown;
     return { is: "answer", answer: await run(ground, task.given as Given<JobName>) };
   } catch (error) {

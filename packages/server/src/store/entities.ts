@@ -116,6 +116,15 @@ export type Token = Omit<InferEntity<typeof TokenEntity>, "pages" | "usedAt" | t
   usedAt: Date | null;
 };
 
+/** What was wrong with a request, in short. */
+export interface ToldProblem {
+  readonly field: string;
+  readonly by: string;
+}
+
+/** A step of a request, without its values. */
+export type GlanceStep = Pick<RecordedRequest["steps"][number], "step" | "ms" | "stopped">;
+
 /** A recorded request, newest kept. What is searched for stands in columns of its own. */
 export const RequestEntity = defineEntity({
   name: "Request",
@@ -126,11 +135,30 @@ export const RequestEntity = defineEntity({
     /** The edited database, by its name; empty for the first one. */
     database: p.string(),
     at: p.datetime().columnType("timestamptz(3)"),
-    page: p.string().nullable().index(),
+    page: p.string().nullable(),
     operation: p.string(),
     outcome: p.string(),
     actorId: p.string().nullable(),
+    actorName: p.string().nullable(),
+    method: p.string().default(""),
+    path: p.text().default(""),
+    status: p.integer().default(0),
+    ms: p.float().columnType("real").default(0),
+    /** The key's values, with slashes between. */
+    record: p.text().nullable(),
+    /** The step at which the way ended before its time, and why. */
+    stoppedAt: p.string().nullable(),
+    reason: p.text().nullable(),
+    /** What was wrong, at which field, by which rule. */
+    problems: p.json<ToldProblem[]>().defaultRaw("'[]'"),
+    /** How many statements were sent. */
+    statements: p.integer().default(0),
+    trace: p.string().nullable(),
+    /** The steps without their values. */
+    glance: p.json<GlanceStep[]>().defaultRaw("'[]'"),
     recorded: p.json<RecordedRequest>(),
+    /** What came over the wire, as JSON, compressed (RFC 1952). */
+    wire: p.blob().nullable(),
     format: p.integer().default(storedFormat),
   },
 });

@@ -8,6 +8,10 @@ const unstorable = /\0|\p{Surrogate}/gu;
 
 type Json = null | boolean | number | string | readonly Json[] | { readonly [name: string]: Json };
 
+/** A text cut to a length, which is told. */
+export const cutText = (text: string, length: number): string =>
+  text.length > length ? `${text.slice(0, length)}… (${text.length} characters)` : text;
+
 /** The same with every text cut to a length, every list to a number of parts, and what can't be stored replaced by U+FFFD. */
 function cut(json: Json, length: number, parts: number): Json {
   if (typeof json === "string") {

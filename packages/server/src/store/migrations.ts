@@ -142,6 +142,40 @@ class SignInAndTrail extends Migration {
   }
 }
 
+class RequestsTold extends Migration {
+  override up(): void {
+    this.addSql(`ALTER TABLE request
+      ADD COLUMN actor_name varchar(255),
+      ADD COLUMN method varchar(31) NOT NULL DEFAULT '',
+      ADD COLUMN path text NOT NULL DEFAULT '',
+      ADD COLUMN status integer NOT NULL DEFAULT 0,
+      ADD COLUMN ms real NOT NULL DEFAULT 0,
+      ADD COLUMN record text,
+      ADD COLUMN stopped_at varchar(31),
+      ADD COLUMN reason text,
+      ADD COLUMN problems jsonb NOT NULL DEFAULT '[]',
+      ADD COLUMN statements integer NOT NULL DEFAULT 0,
+      ADD COLUMN trace char(32),
+      ADD COLUMN glance jsonb NOT NULL DEFAULT '[]',
+      ADD COLUMN wire bytea`);
+    this.addSql(`UPDATE request SET actor_name = left(recorded->'actor'->>'name', 255), method = left(recorded->>'method', 31),
+      path = left(recorded->>'path', 1000), status = (recorded->>'status')::integer, ms = (recorded->>'ms')::real,
+      record = (SELECT left(string_agg(part, '/' ORDER BY place), 300) FROM jsonb_array_elements_text(CASE WHEN jsonb_typeof(recorded->'key') = 'array' THEN recorded->'key' ELSE '[]' END) WITH ORDINALITY AS k(part, place)),
+      stopped_at = jsonb_path_query_first(recorded, '$.steps[*] ? (@.stopped != null)')->>'step',
+      reason = left(jsonb_path_query_first(recorded, '$.steps[*] ? (@.stopped != null)')->>'stopped', 1000),
+      glance = coalesce((SELECT jsonb_agg(jsonb_build_object('step', s->'step', 'ms', s->'ms', 'stopped', s->'stopped')) FROM jsonb_array_elements(recorded->'steps') AS s), '[]')
+      WHERE format = 1 AND jsonb_typeof(recorded->'steps') = 'array'`);
+    // What is told of each request in a list stands in the table itself; all the rest beside it.
+    this.addSql("ALTER TABLE request SET (toast_tuple_target = 256)");
+    this.addSql("DROP INDEX IF EXISTS request_page_index");
+    this.addSql("CREATE INDEX request_newest ON request (database, number DESC)");
+    this.addSql("CREATE INDEX request_page ON request (database, page, number DESC)");
+    this.addSql("CREATE INDEX request_actor ON request (database, actor_id, number DESC)");
+    this.addSql("CREATE INDEX request_trace ON request (trace) WHERE trace IS NOT NULL");
+    this.addSql("CREATE INDEX request_at ON request (database, at)");
+  }
+}
+
 /** The store's migrations in their order. A landed one is never changed. */
 export const migrationsList = [
   { name: "2026-11-first-tables", class: FirstTables },
@@ -151,4 +185,5 @@ export const migrationsList = [
   { name: "2026-11-formats-of-what-is-stored", class: FormatsOfWhatIsStored },
   { name: "2026-11-tokens", class: Tokens },
   { name: "2026-11-sign-in-and-trail", class: SignInAndTrail },
+  { name: "2026-11-requests-told", class: RequestsTold },
 ];

@@ -1,5 +1,5 @@
-import type { Actor, RecordedRequest, Table } from "@loyal-quill/core";
-import { type InferEntity, raw } from "@mikro-orm/core";
+import type { Actor, Table } from "@loyal-quill/core";
+import type { InferEntity } from "@mikro-orm/core";
 import { Migrator } from "@mikro-orm/migrations";
 import { MikroORM } from "@mikro-orm/postgresql";
 import { connectionLimits, endWhenSilent } from "./connection.js";
@@ -13,7 +13,6 @@ import {
   DraftEntity,
   type NewAccount,
   RequestEntity,
-  storedFormat,
   type Token,
   TokenEntity,
   TrailEntity,
@@ -21,13 +20,8 @@ import {
   type Version,
   VersionEntity,
 } from "./entities.js";
-import { fitting } from "./fitting.js";
+import { KeptRequests } from "./kept-requests.js";
 import { migrationsList } from "./migrations.js";
-
-/** How many recorded requests are kept of each page: of people who are signed in, and of nobody, who could send any number. */
-const mostRequests = { known: 2000, unknown: 200 };
-/** How long they are kept, in days. */
-const requestsFor = 90;
 
 const shared = {
   discovery: { disableDynamicFileAccess: true },
@@ -89,7 +83,8 @@ export interface ChangeQuery {
 
 /** Loyal Quill's own store: accounts and recorded requests; and its window on the change log of the edited database. */
 export class Store {
-  private kept = 0;
+  /** What is recorded of requests. */
+  readonly requests: KeptRequests;
   private turns: Promise<unknown> = Promise.resolve();
 
   private constructor(
@@ -97,7 +92,9 @@ export class Store {
     private readonly log: MikroORM,
     /** The edited database that requests, drafts and versions are of: empty for the first one. */
     private readonly database: string,
-  ) {}
+  ) {
+    this.requests = new KeptRequests(orm, database);
+  }
 
   /**
    * Opens the store and brings its tables up to date.
@@ -270,70 +267,6 @@ export class Store {
   async removeToken(id: string, accountId: string): Promise<boolean> {
     const where = { id, accountId, database: this.database };
     return (await this.orm.em.fork().nativeDelete(TokenEntity, where)) > 0;
-  }
-
-  async keepRequest(given: RecordedRequest): Promise<void> {
-    const em = this.orm.em.fork();
-    const recorded = fitting(given);
-    const { id, page, operation, outcome, actor } = recorded;
-    await em.insert(RequestEntity, {
-      id,
-      database: this.database,
-      at: new Date(recorded.at),
-      page,
-      operation,
-      outcome,
-      actorId: actor?.id ?? null,
-      recorded,
-    });
-    this.kept += 1;
-    if (this.kept % 200 === 1) await this.forgetOldRequests();
-  }
-
-  private async forgetOldRequests(): Promise<void> {
-    await this.orm.em.fork().execute(
-      `DELETE FROM request WHERE at < now() - make_interval(days => ?) OR number IN (
-         SELECT number FROM (
-           SELECT number, actor_id IS NULL AS unknown,
-             row_number() OVER (PARTITION BY database, page, actor_id IS NULL ORDER BY number DESC) AS place
-           FROM request) AS placed
-         WHERE place > CASE WHEN unknown THEN ? ELSE ? END)`,
-      [requestsFor, mostRequests.unknown, mostRequests.known],
-    );
-  }
-
-  /** Recorded requests, newest first. */
-  async requests(query: { page?: string; operation?: string; limit: number }): Promise<RecordedRequest[]> {
-    const where = {
-      database: this.database,
-      format: { $lte: storedFormat },
-      ...(query.page ? { page: query.page } : {}),
-      ...(query.operation ? { operation: query.operation } : {}),
-    };
-    const found = await this.orm.em
-      .fork()
-      .find(RequestEntity, where, { orderBy: { number: "desc" }, limit: query.limit });
-    return found.map((each) => each.recorded);
-  }
-
-  async request(id: string): Promise<RecordedRequest | null> {
-    return (
-      (await this.orm.em.fork().findOne(RequestEntity, { database: this.database, id, format: { $lte: storedFormat } }))
-        ?.recorded ?? null
-    );
-  }
-
-  /** How many requests of each page ended how, by day (UTC) since a moment. */
-  async outcomes(since: Date): Promise<{ page: string; outcome: string; day: string; count: number }[]> {
-    const day = "to_char(at AT TIME ZONE 'UTC', 'YYYY-MM-DD')";
-    const rows = await this.orm.em
-      .fork()
-      .createQueryBuilder(RequestEntity, "r")
-      .select(["page", "outcome", raw(`${day} as day`), raw("count(*) as count")])
-      .where({ database: this.database, at: { $gte: since }, operation: { $ne: "list" } })
-      .groupBy(["page", "outcome", raw(day)])
-      .execute<{ page: string; outcome: string; day: string; count: string }[]>("all");
-    return rows.map((row) => ({ ...row, count: Number(row.count) }));
   }
 
   async draft(page: string): Promise<Draft | null> {

@@ -15,14 +15,14 @@ export function onDraft(listener: DraftListener): () => void {
 /** What an event makes stale: asked for anew where it is on screen. */
 function refresh(queries: QueryClient, event: FeedEvent): void {
   const stale = (...key: string[]) => void queries.invalidateQueries({ queryKey: key });
-  if (event.kind !== "census") stale("pages");
+  if (event.kind === "request" || event.kind === "pages" || event.kind === "draft") stale("pages");
   if (event.kind === "draft") {
     stale("database");
     for (const listener of draftListeners) listener(event);
     return;
   }
-  if (event.kind === "census") {
-    stale("census", event.page);
+  if (event.kind === "census" || event.kind === "rehearsal" || event.kind === "replay") {
+    stale(event.kind, event.page);
     return;
   }
   if (event.kind === "pages") {

@@ -12,7 +12,12 @@ import type {
   PageFileAnswer,
   PageSummary,
   PersonAnswer,
+  Played,
   RecordChoice,
+  RehearsalAnswer,
+  ReplayAnswer,
+  RequestSums,
+  RequestsAnswer,
   SessionAnswer,
   TableAnswer,
   TrailAnswer,
@@ -56,7 +61,56 @@ export const useAccounts = () =>
 export const useRequests = (of: { page?: string; operation?: string } = {}) =>
   useQuery({
     queryKey: ["requests", of],
-    queryFn: ({ signal }) => ask<RecordedRequest[]>(`/requests?${search(of)}`, { signal }),
+    queryFn: ({ signal }) => ask<RecordedRequest[]>(`/requests/newest?${search(of)}`, { signal }),
+  });
+
+/** What of the kept requests is shown. */
+export type RequestFilter = Readonly<
+  Partial<Record<"page" | "person" | "outcome" | "step" | "record" | "field" | "slower" | "text" | "days", string>>
+>;
+
+/** Recorded requests, newest first, in parts. */
+export const useToldRequests = (filter: RequestFilter) =>
+  useInfiniteQuery({
+    queryKey: ["requests", "told", filter],
+    queryFn: ({ pageParam, signal }) =>
+      ask<RequestsAnswer>(`/requests?${search({ ...filter, before: pageParam || undefined })}`, { signal }),
+    initialPageParam: "",
+    getNextPageParam: (last) => (last.more ? last.requests.at(-1)?.number : undefined),
+    placeholderData: keepPreviousData,
+  });
+
+export const useRequestSums = (filter: RequestFilter) =>
+  useQuery({
+    queryKey: ["requests", "sums", filter],
+    queryFn: ({ signal }) => ask<RequestSums>(`/requests/sums?${search(filter)}`, { signal }),
+    placeholderData: keepPreviousData,
+  });
+
+/** The rehearsal of a page that was begun last. */
+export const useRehearsal = (page: string) =>
+  useQuery({
+    queryKey: ["rehearsal", page],
+    queryFn: ({ signal }) => ask<RehearsalAnswer | null>(`/drafts/${encodeURIComponent(page)}/rehearsal`, { signal }),
+    refetchInterval: ({ state }) => (state.data?.state === "running" ? 1500 : false),
+  });
+
+/** One of its cases, with its evidence. */
+export const useRehearsedCase = (page: string, id: string | null, begun: string | undefined) =>
+  useQuery({
+    queryKey: ["rehearsal", page, "case", id, begun],
+    enabled: id !== null && begun !== undefined,
+    queryFn: ({ signal }) =>
+      ask<Played>(`/drafts/${encodeURIComponent(page)}/rehearsal/${encodeURIComponent(id ?? "")}`, { signal }),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
+/** What was played again last on a page's draft. */
+export const useReplay = (page: string) =>
+  useQuery({
+    queryKey: ["replay", page],
+    queryFn: ({ signal }) => ask<ReplayAnswer | null>(`/drafts/${encodeURIComponent(page)}/replay`, { signal }),
+    refetchInterval: ({ state }) => (state.data?.state === "running" ? 1500 : false),
   });
 
 export const useRequest = (id: string | undefined) =>

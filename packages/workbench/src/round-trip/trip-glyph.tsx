@@ -1,6 +1,6 @@
-import { isSaving, openSteps, type RecordedRequest, saveSteps } from "@loyal-quill/core";
+import { isSaving, openSteps, saveSteps } from "@loyal-quill/core";
 import { styled } from "styled-components";
-import { stoppedAt, summary } from "./wording.js";
+import { type Glance, stoppedAt, summary } from "./wording.js";
 
 const width = 116;
 const height = 22;
@@ -17,7 +17,7 @@ const Drawing = styled.svg`
 `;
 
 /** The round trip of one request, small: how far the line went, and whether it came back. */
-export function TripGlyph({ request }: { request: RecordedRequest }) {
+export function TripGlyph({ request }: { request: Glance }) {
   const steps = isSaving(request.operation) ? saveSteps : openSteps;
   const stop = stoppedAt(request);
   const outward = steps.length - 1;

@@ -4,6 +4,11 @@ import { texts } from "../texts.js";
 
 const says = texts.wording;
 
+/** What the small drawing of a request shows: how far it came. */
+export type Glance = Pick<RecordedRequest, "operation" | "outcome"> & {
+  readonly steps: readonly Pick<RecordedStep, "step" | "stopped">[];
+};
+
 /** The names of the steps, as they stand on the line. */
 export const stepTitle: Readonly<Record<StepName, string>> = says.steps;
 
@@ -22,11 +27,12 @@ export const outcomeWord = (outcome: OutcomeKind): string => says.outcomes[outco
 export const outcomeMark = (outcome: OutcomeKind): MarkKind => marks[outcome];
 
 /** The step where a request's way ended before its time, or undefined. */
-export const stoppedAt = (request: RecordedRequest): RecordedStep | undefined =>
-  request.steps.find((step) => step.stopped !== null);
+export const stoppedAt = <Step extends Pick<RecordedStep, "step" | "stopped">>(request: {
+  readonly steps: readonly Step[];
+}): Step | undefined => request.steps.find((step) => step.stopped !== null);
 
 /** A request in one sentence: the text beside its drawing. */
-export function summary(request: RecordedRequest): string {
+export function summary(request: Glance): string {
   const stop = stoppedAt(request);
   return stop
     ? says.stoppedAt(outcomeWord(request.outcome), stepTitle[stop.step], stop.stopped)

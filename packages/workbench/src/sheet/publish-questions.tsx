@@ -8,6 +8,7 @@ import { Mark } from "../parts/mark.js";
 import { Question } from "../parts/question.js";
 import { QuietButton, Strong } from "../parts/states.js";
 import { texts } from "../texts.js";
+import { QuickRehearsal } from "./quick-rehearsal.js";
 import type { EditedDraft } from "./use-draft.js";
 
 const says = texts.publishQuestions;
@@ -70,6 +71,7 @@ export function PublishQuestion({ draft, sheet, onClose }: DraftQuestionProps) {
         </>
       )}
       <Effects page={sheet.name} revision={answer?.revision ?? 0} />
+      {draft.text !== undefined && <QuickRehearsal page={sheet.name} text={draft.text} />}
       {warnings > 0 && (
         <p>
           <Mark kind="wait">{warnings === 1 ? says.oneWarning : says.warnings(warnings)}</Mark>

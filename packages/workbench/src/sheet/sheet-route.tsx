@@ -1,7 +1,7 @@
-import { isSaving, type RecordedRequest } from "@loyal-quill/core";
+import { isSaving, openSteps, type RecordedRequest, type StepName, saveSteps } from "@loyal-quill/core";
 import type { SheetAnswer } from "@loyal-quill/server/api";
 import { lazy, Suspense, useEffect, useMemo, useState } from "react";
-import { Link, useParams, useSearchParams } from "react-router";
+import { Link, useLocation, useParams, useSearchParams } from "react-router";
 import { styled } from "styled-components";
 import {
   useAccounts,
@@ -147,9 +147,10 @@ function useSound(name: string, text: string, answered: SheetAnswer | undefined)
 
 function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: string }) {
   const [search, setSearch] = useSearchParams();
-  const [picked, setPicked] = useState<ChosenStep>();
+  const { state } = useLocation() as { state: { readonly form?: string } | null };
+  const [picked, setPicked] = useState<ChosenStep | undefined>(() => askedStep(search.get("step"), state?.form));
   const [view, setView] = useState<View>("rules");
-  const [form, setForm] = useState<string>();
+  const [form, setForm] = useState<string | undefined>(state?.form);
   const [listed, setListed] = useState<RecordedRequest>();
   const requestId = search.get("request") ?? undefined;
   const as = search.get("as") ?? undefined;
@@ -260,6 +261,8 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
             }))}
             onChange={(id) => choose({ as: [id], ...(key ? { key } : {}) })}
           />
+          <Link to={`/pages/${encodeURIComponent(name)}/rehearsal`}>{says.rehearsal}</Link>
+          <Link to={`/requests?page=${encodeURIComponent(name)}`}>{says.requests}</Link>
           {key && <Link to={`/changes?containing=${encodeURIComponent(key[0] ?? "")}`}>{says.changeHistory}</Link>}
           <DraftBar draft={draft} sheet={sheet} isOpen={isPublishing} setOpen={setPublishing} />
         </Top>
@@ -330,6 +333,13 @@ function useLast<T>(value: T | undefined): T | undefined {
     if (value !== undefined) setLast(value);
   }, [value]);
   return value ?? last;
+}
+
+/** The step that an address asks for. */
+function askedStep(step: string | null, form: string | undefined): ChosenStep | undefined {
+  const half = form === undefined ? "open" : "save";
+  const steps: readonly string[] = half === "save" ? saveSteps : openSteps;
+  return step !== null && steps.includes(step) ? { half, step: step as StepName } : undefined;
 }
 
 /** The step that is looked at first: where a chosen request stopped, its write, or the load. */

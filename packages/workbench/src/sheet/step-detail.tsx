@@ -60,7 +60,7 @@ function Statement({ statement }: { statement: RecordedStep["statements"][number
   );
 }
 
-function Recorded({ step }: { step: RecordedStep }) {
+export function Recorded({ step }: { step: RecordedStep }) {
   return (
     <div>
       <Values>

@@ -1,0 +1,121 @@
+import type { RecordedRequest } from "@loyal-quill/core";
+import { DatabaseRefusal } from "@loyal-quill/core";
+import express, { type Request } from "express";
+import * as v from "valibot";
+import { isPlain } from "../edge.js";
+import type { EditedDatabase } from "../edited-database.js";
+import type { Account } from "../store/entities.js";
+import type { RequestQuery } from "../store/kept-requests.js";
+import { doerOf, note } from "../trail.js";
+import { problem } from "./problem.js";
+import type { RequestsAnswer } from "./types.js";
+
+export interface RequestRouteOptions extends EditedDatabase {
+  readonly account: (request: Request) => Promise<Account | null>;
+  /** Notes in the trail that somebody looks at values of recorded requests. */
+  readonly noteReading: (request: Request, account: Account, what: string) => Promise<void>;
+}
+
+/** Requests in one part of a list. */
+const part = 100;
+
+const uuid = v.pipe(v.string(), v.uuid());
+
+const text = (value: unknown, longest = 300): string | undefined =>
+  typeof value === "string" && value !== "" && isPlain(value) ? value.slice(0, longest) : undefined;
+
+const number = (value: unknown): number | undefined => {
+  const given = text(value, 20);
+  return given !== undefined && /^\d{1,9}(\.\d+)?$/.test(given) ? Number(given) : undefined;
+};
+
+/** What is asked for, as far as it is understood: the rest of a query is nothing. */
+export function requestQueryOf(query: Readonly<Record<string, unknown>>): RequestQuery {
+  const days = number(query.days);
+  return {
+    page: text(query.page),
+    person: text(query.person),
+    outcome: text(query.outcome),
+    step: text(query.step),
+    record: text(query.record),
+    field: text(query.field),
+    slower: number(query.slower),
+    text: text(query.text),
+    since: days === undefined ? undefined : new Date(Date.now() - days * 86_400_000),
+  };
+}
+
+/** Recorded requests: told, summed, one by one, and how PostgreSQL would go about their statements. */
+export function requestRoutes(options: RequestRouteOptions): express.Router {
+  const { store, database, account, noteReading } = options;
+  const router = express.Router();
+
+  router.get("/", async (request, response) => {
+    const reader = await account(request);
+    const query = requestQueryOf(request.query);
+    if (reader) await noteReading(request, reader, query.page ?? "all pages");
+    const before = /^\d{1,18}$/.exec(text(request.query.before) ?? "")?.[0];
+    const found = await store.requests.told(query, part + 1, before);
+    const answer: RequestsAnswer = { requests: found.slice(0, part), more: found.length > part };
+    response.json(answer);
+  });
+
+  router.get("/newest", async (request, response) => {
+    const [page, operation] = [text(request.query.page), text(request.query.operation)];
+    const reader = await account(request);
+    if (reader) await noteReading(request, reader, page ?? "all pages");
+    const found: RecordedRequest[] = await store.requests.newest({
+      ...(page ? { page } : {}),
+      ...(operation ? { operation } : {}),
+      limit: 50,
+    });
+    response.json(found);
+  });
+
+  router.get("/sums", async (request, response) => {
+    response.json(await store.requests.sums(requestQueryOf(request.query)));
+  });
+
+  const oneOf = async (request: Request<{ id: string }>): Promise<RecordedRequest | null> => {
+    const { id } = request.params;
+    const recorded = v.is(uuid, id) ? await store.requests.one(id) : null;
+    const reader = await account(request as unknown as Request);
+    if (recorded && reader)
+      await note(store, doerOf(request as unknown as Request, reader), "requests.read", {
+        name: recorded.page ?? "",
+        id: recorded.id,
+      });
+    return recorded;
+  };
+
+  router.get("/:id", async (request, response) => {
+    const recorded = await oneOf(request);
+    return recorded
+      ? response.json(recorded)
+      : problem(response, 404, "No such request", "It was made before requests were kept, or was forgotten since.");
+  });
+
+  /** How PostgreSQL would go about a statement of a request now: it is planned, not run (documentation, EXPLAIN). */
+  router.get("/:id/plan", async (request, response) => {
+    const recorded = await oneOf(request);
+    const step = recorded?.steps.find((each) => each.step === text(request.query.step));
+    const statement = step?.statements[number(request.query.statement) ?? -1];
+    if (!statement) return problem(response, 404, "No such statement", "The request sent no such statement.");
+    if (statement.values.some((value) => value?.endsWith(" characters)")))
+      return problem(response, 422, "Not kept whole", "A value of the statement was too long to be kept whole.");
+    try {
+      const plan = await database.run({
+        purpose: "plan of a statement",
+        text: `EXPLAIN ${statement.text}`,
+        values: statement.values,
+        plannedAnew: true,
+      });
+      return response.json({ plan: plan.map((row) => row["QUERY PLAN"] ?? "").join("\n") });
+    } catch (error) {
+      if (!(error instanceof DatabaseRefusal)) throw error;
+      return problem(response, 422, "Not planned", error.message);
+    }
+  });
+
+  return router;
+}

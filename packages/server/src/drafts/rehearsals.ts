@@ -1,0 +1,207 @@
+import { readFile } from "node:fs/promises";
+import path from "node:path";
+import type { Played, Rehearsal, Replayed } from "@loyal-quill/authoring/rehearsal";
+import type { RecordedRequest } from "@loyal-quill/core";
+import type { FeedEvent, PlayedAnswer, RehearsalAnswer, ReplayAnswer } from "../api/types.js";
+import type { RequestQuery } from "../store/kept-requests.js";
+import type { Store } from "../store/store.js";
+import { Background, type BackgroundState, type Run } from "./background.js";
+import type { Desk } from "./desk.js";
+import { DeskRefusal } from "./desk-refusal.js";
+import type { Draft } from "./jobs.js";
+import type { Threads } from "./threads.js";
+
+/** What is done before a page is published: nothing; a rehearsal that is told of; or one without whose success nothing is published. */
+export const onPublishModes = ["off", "warn", "refuse"] as const;
+export type OnPublish = (typeof onPublishModes)[number];
+
+/** How many finished ones are remembered: with all their evidence they are large. */
+const mostKept = 10;
+/** Requests that are played again at once. */
+export const mostReplayed = 1000;
+/** They are handed to a thread in parts of so many: each comes with its body. */
+const replayPart = 100;
+
+interface RehearsalAsked extends Draft {
+  readonly quick: boolean;
+}
+
+/** Which requests are played again: by id, or all that a query finds. */
+export interface ReplayAsked extends Draft {
+  readonly ids: readonly string[];
+  readonly rowsThen: boolean;
+}
+
+interface Parts {
+  readonly threads: Threads;
+  readonly store: Store;
+  readonly desk: Desk;
+  readonly directory: string;
+  readonly tell: (event: FeedEvent) => void;
+}
+
+const short = ({ evidence, ...rest }: Played): PlayedAnswer => ({ ...rest, requests: evidence.length });
+
+function rehearsalAnswer({
+  given,
+  came,
+  ...rest
+}: BackgroundState<Rehearsal> & { readonly given: RehearsalAsked }): RehearsalAnswer {
+  const rehearsal = came && { ...came, cases: came.cases.map(short), changed: came.changed.map(short) };
+  return { ...rest, text: given.text, quick: given.quick, rehearsal };
+}
+
+const replayAnswer = ({
+  given,
+  came,
+  ...rest
+}: BackgroundState<readonly Replayed[]> & { readonly given: ReplayAsked }): ReplayAnswer => ({
+  ...rest,
+  text: given.text,
+  asked: given.ids.length,
+  played: came?.map(({ recorded: _, ...each }) => each) ?? null,
+});
+
+/** Rehearsals and replays of drafts, in the background: the last ones of each page. */
+export class Rehearsals {
+  private readonly rehearsals: Background<RehearsalAsked, Rehearsal>;
+  private readonly replays: Background<ReplayAsked, readonly Replayed[]>;
+
+  constructor(private readonly parts: Parts) {
+    const { tell } = parts;
+    this.rehearsals = new Background(
+      (asked, onProgress) => this.rehearse(asked, onProgress),
+      (page, state, done) => tell({ kind: "rehearsal", page, state, done }),
+      mostKept,
+    );
+    this.replays = new Background(
+      (asked, onProgress) => this.replay(asked, onProgress),
+      (page, state, done) => tell({ kind: "replay", page, state, done }),
+      mostKept,
+    );
+  }
+
+  of(name: string): RehearsalAnswer | null {
+    const found = this.rehearsals.of(name);
+    return found && rehearsalAnswer(found);
+  }
+
+  begin(asked: RehearsalAsked): RehearsalAnswer {
+    return rehearsalAnswer(this.rehearsals.begin(asked.name, asked));
+  }
+
+  cancel(name: string): void {
+    this.rehearsals.cancel(name);
+  }
+
+  /** A case with its evidence. */
+  caseOf(name: string, id: string): Played | null {
+    const came = this.rehearsals.of(name)?.came;
+    return [...(came?.cases ?? []), ...(came?.changed ?? [])].find((each) => each.id === id) ?? null;
+  }
+
+  /**
+   * The quick rehearsal of a text, now: the last one, where it was of the same text.
+   *
+   * @throws DeskRefusal where it can't be rehearsed
+   */
+  async quick(draft: Draft): Promise<Rehearsal> {
+    const last = this.rehearsals.of(draft.name);
+    if (last?.came && last.given.text === draft.text) return last.came;
+    const came = await this.rehearse({ ...draft, quick: true }, () => {}).came;
+    if (came === "cancelled") throw new DeskRefusal("Not rehearsed", "The rehearsal was cancelled.", 409);
+    return came;
+  }
+
+  replayOf(name: string): ReplayAnswer | null {
+    const found = this.replays.of(name);
+    return found && replayAnswer(found);
+  }
+
+  async beginReplay(
+    draft: Draft,
+    which: { readonly ids: readonly string[] } | { readonly query: RequestQuery },
+    rowsThen: boolean,
+  ): Promise<ReplayAnswer> {
+    const { store } = this.parts;
+    const ids =
+      "ids" in which ? which.ids : await store.requests.ids({ ...which.query, page: draft.name }, mostReplayed);
+    return replayAnswer(this.replays.begin(draft.name, { ...draft, ids, rowsThen }));
+  }
+
+  cancelReplay(name: string): void {
+    this.replays.cancel(name);
+  }
+
+  /** What a request came to when it was played again, in full. */
+  replayed(name: string, id: string): Replayed | null {
+    return this.replays.of(name)?.came?.find((each) => each.id === id) ?? null;
+  }
+
+  close(): void {
+    this.rehearsals.close();
+    this.replays.close();
+  }
+
+  private rehearse(asked: RehearsalAsked, onProgress: (done: number) => void): Run<Rehearsal> {
+    const { threads, store, desk, directory } = this.parts;
+    return later(async (began) => {
+      const [{ published }, people, versions, cases] = await Promise.all([
+        desk.text(asked.name).catch(() => ({ published: null })),
+        store.people(),
+        store.lastVersions(),
+        readFile(path.join(directory, `${asked.name}.cases.yaml`), "utf8").catch(() => null),
+      ]);
+      const model = versions.find(({ page }) => page === asked.name)?.model ?? null;
+      return began(threads.long("rehearsal", { ...asked, published, people, model, cases }, onProgress));
+    });
+  }
+
+  private replay(
+    { ids, rowsThen, ...draft }: ReplayAsked,
+    onProgress: (done: number) => void,
+  ): Run<readonly Replayed[]> {
+    const { threads, store } = this.parts;
+    return later(async (began) => {
+      const people = await store.people();
+      const played: Replayed[] = [];
+      for (let begun = 0; begun < ids.length; begun += replayPart) {
+        const found = await Promise.all(ids.slice(begun, begun + replayPart).map((id) => store.requests.one(id)));
+        const requests = found.filter((each): each is RecordedRequest => each !== null);
+        if (requests.length === 0) continue;
+        const part = await began(
+          threads.long("replay", { ...draft, requests, people, rowsThen }, (done) =>
+            onProgress(Math.min(1, (begun + done * requests.length) / ids.length)),
+          ),
+        );
+        if (part === "cancelled") return part;
+        played.push(...part);
+      }
+      return played;
+    });
+  }
+}
+
+/** A run that begins when something is known first; it can be cancelled before that, and between its parts. */
+function later<Came>(
+  begin: (began: <Part>(run: Run<Part>) => Promise<Part | "cancelled">) => Promise<Came | "cancelled">,
+): Run<Came> {
+  let isCancelled = false;
+  let cancel = (): void => {};
+  const came = begin((run) => {
+    if (isCancelled) {
+      run.cancel();
+      run.came.catch(() => {});
+      return Promise.resolve("cancelled" as const);
+    }
+    cancel = run.cancel;
+    return run.came;
+  });
+  return {
+    came,
+    cancel: () => {
+      isCancelled = true;
+      cancel();
+    },
+  };
+}

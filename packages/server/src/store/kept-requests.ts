@@ -1,0 +1,285 @@
+import { promisify } from "node:util";
+import { gunzip, gzip } from "node:zlib";
+import type { RecordedRequest, RecordedWire } from "@loyal-quill/core";
+import { raw } from "@mikro-orm/core";
+import type { MikroORM } from "@mikro-orm/postgresql";
+import { type GlanceStep, RequestEntity, storedFormat, type ToldProblem } from "./entities.js";
+import { cutText, fitting } from "./fitting.js";
+
+const [compressed, expanded] = [promisify(gzip), promisify(gunzip)];
+
+/** How many recorded requests are kept of each page: of people who are signed in, and of nobody, who could send any number. */
+export const mostRequests = { known: 10_000, unknown: 500 };
+/** How long they are kept, in days. */
+const requestsFor = 90;
+/** Characters that are kept of a body and of an answer. */
+const mostOfWire = 200_000;
+/** Of so many requests, the newest ones, the sums are made. */
+const mostSummed = 20_000;
+
+/** What is asked of the kept requests. */
+export interface RequestQuery {
+  readonly page?: string | undefined;
+  /** The id of an actor; `nobody` for those of nobody. */
+  readonly person?: string | undefined;
+  readonly outcome?: string | undefined;
+  /** The step at which they stopped. */
+  readonly step?: string | undefined;
+  /** The key's values, with slashes between. */
+  readonly record?: string | undefined;
+  /** A field with something wrong. */
+  readonly field?: string | undefined;
+  /** Milliseconds that they took at least. */
+  readonly slower?: number | undefined;
+  readonly since?: Date | undefined;
+  /** Words in the address, the record, the name or the reason; or a request's or trace's id. */
+  readonly text?: string | undefined;
+}
+
+/** A request as a list tells of it. */
+export interface ToldRequest {
+  readonly number: string;
+  readonly id: string;
+  readonly at: string;
+  readonly page: string | null;
+  readonly operation: RecordedRequest["operation"];
+  readonly outcome: RecordedRequest["outcome"];
+  readonly actor: { readonly id: string; readonly name: string } | null;
+  readonly method: string;
+  readonly path: string;
+  readonly status: number;
+  readonly ms: number;
+  readonly record: string | null;
+  readonly stoppedAt: string | null;
+  readonly reason: string | null;
+  readonly problems: readonly ToldProblem[];
+  readonly statements: number;
+  readonly trace: string | null;
+  readonly steps: readonly GlanceStep[];
+}
+
+/** Sums over the kept requests. */
+export interface RequestSums {
+  /** How many there are; of the newest ones only where there are more. */
+  readonly count: number;
+  readonly ofNewest: boolean;
+  readonly days: readonly { readonly day: string; readonly outcome: string; readonly count: number }[];
+  readonly rules: readonly { readonly field: string; readonly by: string; readonly count: number }[];
+  /** Milliseconds: half of the requests took less, and nineteen of twenty. */
+  readonly steps: readonly { readonly step: string; readonly half: number; readonly most: number }[];
+}
+
+const problemsOf = ({ steps, outcome }: RecordedRequest): ToldProblem[] => {
+  if (outcome !== "invalid" && outcome !== "conflict") return [];
+  const check = steps.find(({ step, stopped }) => step === "check" && stopped !== null);
+  if (check) return check.values.map(({ name, note }) => ({ field: name, by: note ?? "table" })).slice(0, 50);
+  const compare = steps.find(({ step, stopped }) => step === "compare" && stopped !== null);
+  return (compare?.values ?? []).flatMap(({ name, note }) =>
+    note === "conflict" ? [{ field: name, by: "conflict" }] : [],
+  );
+};
+
+/** The recorded requests of one edited database. */
+export class KeptRequests {
+  private kept = 0;
+
+  constructor(
+    private readonly orm: MikroORM,
+    private readonly database: string,
+  ) {}
+
+  async keep(given: RecordedRequest): Promise<void> {
+    const { wire, ...rest } = given;
+    const recorded = fitting(rest);
+    const { id, page, operation, outcome, actor, method, path, status, ms, key, steps } = recorded;
+    const stop = steps.find(({ stopped }) => stopped !== null);
+    await this.orm.em.fork().insert(RequestEntity, {
+      id,
+      database: this.database,
+      at: new Date(recorded.at),
+      page,
+      operation,
+      outcome,
+      actorId: actor?.id ?? null,
+      actorName: actor?.name.slice(0, 255) ?? null,
+      method: method.slice(0, 31),
+      path: path.slice(0, 1000),
+      status,
+      ms,
+      record: key?.join("/").slice(0, 300) ?? null,
+      stoppedAt: stop?.step ?? null,
+      reason: stop?.stopped?.slice(0, 1000) ?? null,
+      problems: problemsOf(recorded),
+      statements: steps.reduce((sum, { statements }) => sum + statements.length, 0),
+      trace: recorded.trace ?? null,
+      glance: steps.map(({ step, ms: took, stopped }) => ({ step, ms: took, stopped: stopped?.slice(0, 200) ?? null })),
+      recorded,
+      wire: wire ? await compressed(JSON.stringify(cutWire(wire))) : null,
+    });
+    this.kept += 1;
+    if (this.kept % 100 === 1) await this.forgetOld(page);
+  }
+
+  /** Removes what is too old, and what is too much of one page. */
+  private async forgetOld(page: string | null): Promise<void> {
+    const em = this.orm.em.fork();
+    await em.execute("DELETE FROM request WHERE database = ? AND at < now() - make_interval(days => ?)", [
+      this.database,
+      requestsFor,
+    ]);
+    for (const [known, most] of [
+      ["IS NOT NULL", mostRequests.known],
+      ["IS NULL", mostRequests.unknown],
+    ] as const)
+      await em.execute(
+        `DELETE FROM request WHERE database = ? AND page IS NOT DISTINCT FROM ? AND actor_id ${known} AND number <= (
+           SELECT number FROM request WHERE database = ? AND page IS NOT DISTINCT FROM ? AND actor_id ${known}
+           ORDER BY number DESC OFFSET ? LIMIT 1)`,
+        [this.database, page, this.database, page, most],
+      );
+  }
+
+  /** Recorded requests, newest first, without what came over the wire. */
+  async newest(query: { page?: string; operation?: string; limit: number }): Promise<RecordedRequest[]> {
+    const where = {
+      database: this.database,
+      format: { $lte: storedFormat },
+      ...(query.page ? { page: query.page } : {}),
+      ...(query.operation ? { operation: query.operation } : {}),
+    };
+    const fields = ["recorded"] as const;
+    const found = await this.orm.em
+      .fork()
+      .find(RequestEntity, where, { orderBy: { number: "desc" }, limit: query.limit, fields });
+    return found.map((each) => each.recorded);
+  }
+
+  /** A recorded request with all that is kept of it. */
+  async one(id: string): Promise<RecordedRequest | null> {
+    const where = { database: this.database, id, format: { $lte: storedFormat } };
+    const found = await this.orm.em.fork().findOne(RequestEntity, where);
+    if (!found) return null;
+    if (!found.wire) return found.recorded;
+    const wire = JSON.parse((await expanded(found.wire)).toString("utf8")) as RecordedWire;
+    return { ...found.recorded, wire };
+  }
+
+  /** What is told of each in a list, newest first. */
+  async told(query: RequestQuery, limit: number, before?: string): Promise<ToldRequest[]> {
+    const { where, values } = this.whereOf(query);
+    const rows = await this.orm.em
+      .fork()
+      .getConnection()
+      .execute<(Omit<ToldRequest, "at" | "actor" | "steps" | "stoppedAt"> & ToldRow)[]>(
+        `SELECT number::text, id, at, page, operation, outcome, actor_id, actor_name, method, path, status, ms, record, stopped_at, reason, problems, statements, trim(trace) AS trace, glance
+         FROM request WHERE ${where}${before === undefined ? "" : " AND number < ?::bigint"} ORDER BY number DESC LIMIT ?`,
+        [...values, ...(before === undefined ? [] : [before]), limit],
+      );
+    return rows.map(({ actor_id, actor_name, stopped_at, glance, at, ...rest }) => ({
+      ...rest,
+      at: new Date(at).toISOString(),
+      actor: actor_id === null ? null : { id: actor_id, name: actor_name ?? actor_id },
+      stoppedAt: stopped_at,
+      steps: glance,
+    }));
+  }
+
+  /** Their ids only, newest first: to be played again. */
+  async ids(query: RequestQuery, limit: number): Promise<string[]> {
+    const { where, values } = this.whereOf(query);
+    const rows = await this.orm.em
+      .fork()
+      .getConnection()
+      .execute<{ id: string }[]>(`SELECT id FROM request WHERE ${where} ORDER BY number DESC LIMIT ?`, [
+        ...values,
+        limit,
+      ]);
+    return rows.map(({ id }) => id);
+  }
+
+  async sums(query: RequestQuery): Promise<RequestSums> {
+    const { where, values } = this.whereOf(query);
+    const newest = `WITH r AS MATERIALIZED (SELECT at, outcome, problems, glance FROM request WHERE ${where} ORDER BY number DESC LIMIT ${mostSummed})`;
+    const connection = this.orm.em.fork().getConnection();
+    const [days, rules, steps] = await Promise.all([
+      connection.execute<{ day: string; outcome: string; count: string }[]>(
+        `${newest} SELECT to_char(at AT TIME ZONE 'UTC', 'YYYY-MM-DD') AS day, outcome, count(*) AS count FROM r GROUP BY 1, 2 ORDER BY 1`,
+        values,
+      ),
+      connection.execute<{ field: string; by: string; count: string }[]>(
+        `${newest} SELECT p->>'field' AS field, p->>'by' AS by, count(*) AS count FROM r, jsonb_array_elements(r.problems) AS p GROUP BY 1, 2 ORDER BY 3 DESC, 1, 2 LIMIT 12`,
+        values,
+      ),
+      connection.execute<{ step: string; half: number; most: number }[]>(
+        `${newest} SELECT s->>'step' AS step, percentile_cont(0.5) WITHIN GROUP (ORDER BY (s->>'ms')::float8) AS half,
+           percentile_cont(0.95) WITHIN GROUP (ORDER BY (s->>'ms')::float8) AS most FROM r, jsonb_array_elements(r.glance) AS s GROUP BY 1`,
+        values,
+      ),
+    ]);
+    const count = days.reduce((sum, each) => sum + Number(each.count), 0);
+    return {
+      count,
+      ofNewest: count >= mostSummed,
+      days: days.map((each) => ({ ...each, count: Number(each.count) })),
+      rules: rules.map((each) => ({ ...each, count: Number(each.count) })),
+      steps: steps.map(({ step, half, most }) => ({ step, half: Number(half), most: Number(most) })),
+    };
+  }
+
+  /** How many requests of each page ended how, by day (UTC) since a moment. */
+  async outcomes(since: Date): Promise<{ page: string; outcome: string; day: string; count: number }[]> {
+    const day = "to_char(at AT TIME ZONE 'UTC', 'YYYY-MM-DD')";
+    const rows = await this.orm.em
+      .fork()
+      .createQueryBuilder(RequestEntity, "r")
+      .select(["page", "outcome", raw(`${day} as day`), raw("count(*) as count")])
+      .where({ database: this.database, at: { $gte: since }, operation: { $ne: "list" } })
+      .groupBy(["page", "outcome", raw(day)])
+      .execute<{ page: string; outcome: string; day: string; count: string }[]>("all");
+    return rows.map((row) => ({ ...row, count: Number(row.count) }));
+  }
+
+  private whereOf(query: RequestQuery): { where: string; values: (string | number | Date)[] } {
+    const parts = ["database = ?", `format <= ${storedFormat}`];
+    const values: (string | number | Date)[] = [this.database];
+    const add = (part: string, ...given: (string | number | Date)[]): void => {
+      parts.push(part);
+      values.push(...given);
+    };
+    const { page, person, outcome, step, record, field, slower, since, text } = query;
+    if (page) add("page = ?", page);
+    if (person === "nobody") parts.push("actor_id IS NULL");
+    else if (person) add("actor_id = ?", person);
+    if (outcome === "refusals") parts.push("outcome IN ('invalid', 'conflict', 'refused', 'not-found', 'failed')");
+    else if (outcome) add("outcome = ?", outcome);
+    if (step) add("stopped_at = ?", step);
+    if (record) add("record = ?", record);
+    if (field) add("problems @> ?::jsonb", JSON.stringify([{ field }]));
+    if (slower !== undefined) add("ms >= ?", slower);
+    if (since) add("at >= ?", since);
+    if (text) {
+      const plain = text.trim().toLowerCase();
+      if (/^[\da-f]{8}-([\da-f]{4}-){3}[\da-f]{12}$/.test(plain)) add("id = ?::uuid", plain);
+      else if (/^[\da-f]{32}$/.test(plain)) add("trace = ?", plain);
+      else {
+        const pattern = `%${text.trim().replaceAll(/[\\%_]/g, (sign) => `\\${sign}`)}%`;
+        add("concat_ws(' ', path, record, actor_name, reason) ILIKE ?", pattern);
+      }
+    }
+    return { where: parts.join(" AND "), values };
+  }
+}
+
+interface ToldRow {
+  readonly at: string | Date;
+  readonly actor_id: string | null;
+  readonly actor_name: string | null;
+  readonly stopped_at: string | null;
+  readonly glance: GlanceStep[];
+}
+
+const cutWire = (wire: RecordedWire): RecordedWire => ({
+  ...wire,
+  body: wire.body === null ? null : cutText(wire.body, mostOfWire),
+  answer: { ...wire.answer, body: wire.answer.body === null ? null : cutText(wire.answer.body, mostOfWire) },
+});

@@ -1,0 +1,261 @@
+import type { PlayedAnswer, RehearsalAnswer } from "@loyal-quill/server/api";
+import { useQueryClient } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { Link, useParams, useSearchParams } from "react-router";
+import { styled } from "styled-components";
+import { ask } from "../api/client.js";
+import { useRehearsal, useRehearsedCase } from "../api/queries.js";
+import { English } from "../parts/english.js";
+import { figure } from "../parts/figures.js";
+import { CheckBox } from "../parts/inputs.js";
+import { Mark, type MarkKind } from "../parts/mark.js";
+import { Moment } from "../parts/moment.js";
+import { Empty, Failed, QuietButton, Strong, Waiting } from "../parts/states.js";
+import { Scroll, Table } from "../parts/table.js";
+import { Title } from "../parts/title.js";
+import { stepTitle } from "../round-trip/wording.js";
+import { useDraft } from "../sheet/use-draft.js";
+import { texts } from "../texts.js";
+import { CaseDetail } from "./case-detail.js";
+
+const says = texts.rehearsalRoute;
+
+const Top = styled.div`
+  display: flex;
+  flex-wrap: wrap;
+  align-items: baseline;
+  gap: ${({ theme }) => `${theme.space(1)} ${theme.space(5)}`};
+  margin-bottom: ${({ theme }) => theme.space(2)};
+`;
+
+const Two = styled.div`
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
+  gap: ${({ theme }) => theme.space(8)};
+  align-items: start;
+  @media (max-width: 60rem) { grid-template-columns: 1fr; }
+`;
+
+const Beside = styled.div`
+  position: sticky;
+  top: 0;
+  max-height: 100vh;
+  overflow: auto;
+`;
+
+const Step = styled.th.attrs({ colSpan: 2, scope: "colgroup" })`
+  && { padding-top: ${({ theme }) => theme.space(4)}; font-weight: 700; }
+  span { font-weight: 400; color: ${({ theme }) => theme.soft}; margin-left: ${({ theme }) => theme.space(3)}; }
+`;
+
+const Case = styled.button`
+  border: 0;
+  background: none;
+  padding: 2px 0;
+  text-align: start;
+  cursor: pointer;
+  min-height: 24px;
+  &:hover { text-decoration: underline; }
+  &[aria-pressed="true"] { color: ${({ theme }) => theme.verdigris}; font-weight: 700; }
+`;
+
+const Because = styled.p`
+  color: ${({ theme }) => theme.soft};
+  overflow-wrap: anywhere;
+`;
+
+const Progress = styled.progress`
+  width: 16rem;
+  accent-color: ${({ theme }) => theme.verdigris};
+`;
+
+export const verdictMark: Readonly<Record<PlayedAnswer["verdict"], MarkKind>> = {
+  "as expected": "good",
+  otherwise: "stop",
+  "not judged": "wait",
+  "left out": "quiet",
+};
+
+type Rehearsed = NonNullable<RehearsalAnswer["rehearsal"]>;
+
+const isTold =
+  (all: boolean) =>
+  ({ verdict }: PlayedAnswer): boolean =>
+    all || verdict === "otherwise" || verdict === "not judged";
+
+function Counts({ counts }: { counts: Rehearsed["counts"] }) {
+  return (
+    <>
+      {(Object.keys(verdictMark) as PlayedAnswer["verdict"][]).map((verdict) => (
+        <Mark key={verdict} kind={counts[verdict] === 0 ? "quiet" : verdictMark[verdict]}>
+          {figure(counts[verdict])} {says.verdicts[verdict]}
+        </Mark>
+      ))}
+    </>
+  );
+}
+
+function Cases({
+  cases,
+  all,
+  chosen,
+  onChoose,
+}: {
+  cases: readonly PlayedAnswer[];
+  all: boolean;
+  chosen: string | null;
+  onChoose: (id: string) => void;
+}) {
+  const steps = [...new Set(cases.map(({ step }) => step))];
+  return (
+    <Scroll aria-label={says.cases}>
+      <Table>
+        {steps.map((step) => {
+          const ofStep = cases.filter((each) => each.step === step);
+          const shown = ofStep.filter(isTold(all));
+          const passed = ofStep.filter(({ verdict }) => verdict === "as expected").length;
+          return (
+            <tbody key={step}>
+              <tr>
+                <Step>
+                  {stepTitle[step]}
+                  <span>{says.passedOf(passed, ofStep.length)}</span>
+                </Step>
+              </tr>
+              {shown.map(({ id, title, verdict, because }) => (
+                <tr key={id}>
+                  <td style={{ whiteSpace: "nowrap" }}>
+                    <Mark kind={verdictMark[verdict]}>{says.verdicts[verdict]}</Mark>
+                  </td>
+                  <td>
+                    <Case type="button" aria-pressed={chosen === id} onClick={() => onChoose(id)}>
+                      {title}
+                    </Case>
+                    {because.length > 0 && <Because>{because[0]}</Because>}
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          );
+        })}
+      </Table>
+    </Scroll>
+  );
+}
+
+function Result({ name, answer, rehearsal }: { name: string; answer: RehearsalAnswer; rehearsal: Rehearsed }) {
+  const [search, setSearch] = useSearchParams();
+  const all = search.get("all") === "yes";
+  const chosen = search.get("case");
+  const detail = useRehearsedCase(name, chosen, answer.begun);
+  const set = (part: string, value: string): void =>
+    setSearch(
+      (before) => {
+        const after = new URLSearchParams(before);
+        if (value) after.set(part, value);
+        else after.delete(part);
+        return after;
+      },
+      { replace: true },
+    );
+  return (
+    <>
+      <Top>
+        <Counts counts={rehearsal.counts} />
+        <CheckBox label={says.showAllCases} checked={all} onChange={(isAll) => set("all", isAll ? "yes" : "")} />
+      </Top>
+      <p>
+        {says.howItWas(
+          rehearsal.cases.length,
+          (rehearsal.ms / 1000).toFixed(1),
+          rehearsal.actor?.name ?? says.nobody,
+          rehearsal.records.editable,
+          rehearsal.records.lookedAt,
+        )}{" "}
+        <Moment at={rehearsal.at} />
+      </p>
+      {rehearsal.left.map((line) => (
+        <Because key={line}>{line}</Because>
+      ))}
+      <Two>
+        <div>
+          {rehearsal.changed.length > 0 && (
+            <section>
+              <h2>{says.otherwiseThanPublished}</h2>
+              <Cases cases={rehearsal.changed} all chosen={chosen} onChoose={(id) => set("case", id)} />
+            </section>
+          )}
+          <h2>{says.casesByStep}</h2>
+          {!all && rehearsal.counts.otherwise + rehearsal.counts["not judged"] === 0 && <p>{says.allAsExpected}</p>}
+          <Cases cases={rehearsal.cases} all={all} chosen={chosen} onChoose={(id) => set("case", id)} />
+        </div>
+        <Beside>
+          {chosen === null && <Empty title={says.chooseACase}>{says.itsRequestsAndEvidence}</Empty>}
+          {detail.error && <Failed error={detail.error} again={() => void detail.refetch()} />}
+          {chosen !== null && detail.isPending && <Waiting height="20rem" what={says.loadingCase} />}
+          {detail.data && <CaseDetail page={name} played={detail.data} />}
+        </Beside>
+      </Two>
+    </>
+  );
+}
+
+/** Rehearsal of a page: its draft, or what is published, against many prepared requests. */
+export default function RehearsalRoute() {
+  const { name = "" } = useParams();
+  const draft = useDraft(name);
+  const rehearsal = useRehearsal(name);
+  const queries = useQueryClient();
+  const [refused, setRefused] = useState<Error>();
+  useEffect(() => {
+    document.title = texts.documentTitle(says.rehearsalOf(name));
+  }, [name]);
+  const path = `/drafts/${encodeURIComponent(name)}/rehearsal`;
+  const send = async (method: "POST" | "DELETE", quick?: boolean): Promise<void> => {
+    setRefused(undefined);
+    try {
+      const body = method === "POST" ? { body: { text: draft.text, quick } } : {};
+      queries.setQueryData(["rehearsal", name], await ask<RehearsalAnswer>(path, { method, ...body }));
+    } catch (error) {
+      setRefused(error as Error);
+    }
+  };
+  const answer = rehearsal.data;
+  const isRunning = answer?.state === "running";
+  return (
+    <English>
+      <Top>
+        <Title>{says.rehearsalOf(name)}</Title>
+        <Link to={`/pages/${encodeURIComponent(name)}`}>{says.backToTheSheet}</Link>
+        <Strong disabled={isRunning || draft.text === undefined} onClick={() => void send("POST", true)}>
+          {says.runQuickSet}
+        </Strong>
+        <QuietButton disabled={isRunning || draft.text === undefined} onClick={() => void send("POST", false)}>
+          {says.runWholeSet}
+        </QuietButton>
+        {isRunning && (
+          <span role="status">
+            <Progress max={1} value={answer.done} aria-label={says.progress} /> {Math.round(answer.done * 100)} %{" "}
+            <QuietButton onClick={() => void send("DELETE")}>{says.cancel}</QuietButton>
+          </span>
+        )}
+      </Top>
+      {refused && <Failed error={refused} again={() => setRefused(undefined)} />}
+      {rehearsal.isPending && <Waiting height="50vh" what={says.loadingRehearsal} />}
+      {rehearsal.error && <Failed error={rehearsal.error} again={() => void rehearsal.refetch()} />}
+      {rehearsal.data === null && <Empty title={says.notRehearsedYet}>{says.whatARehearsalDoes}</Empty>}
+      {answer?.state === "cancelled" && <p>{says.cancelled}</p>}
+      {answer?.state === "failed" && (
+        <p>
+          <Mark kind="stop">{says.failed}</Mark> {answer.because}
+        </p>
+      )}
+      {answer && answer.text !== draft.text && draft.text !== undefined && (
+        <p>
+          <Mark kind="wait">{says.changedSince}</Mark>
+        </p>
+      )}
+      {answer?.rehearsal && <Result name={name} answer={answer} rehearsal={answer.rehearsal} />}
+    </English>
+  );
+}

@@ -1,0 +1,411 @@
+import { asCase, asCurl, asHar } from "@loyal-quill/authoring";
+import { isSaving, type RecordedRequest, type RecordedStep, readPairs, type StepName } from "@loyal-quill/core";
+import { useEffect, useState } from "react";
+import { Link, useParams, useSearchParams } from "react-router";
+import { styled } from "styled-components";
+import { ask, place } from "../api/client.js";
+import { useRequest } from "../api/queries.js";
+import { English } from "../parts/english.js";
+import { Small } from "../parts/inputs.js";
+import { Mark } from "../parts/mark.js";
+import { Moment } from "../parts/moment.js";
+import { Failed, QuietButton, Waiting } from "../parts/states.js";
+import { Head, Scroll, Table } from "../parts/table.js";
+import { Title } from "../parts/title.js";
+import { type ChosenStep, RoundTrip } from "../round-trip/round-trip.js";
+import { outcomeMark, outcomeWord, stepTitle, stoppedAt } from "../round-trip/wording.js";
+import { texts } from "../texts.js";
+
+const says = texts.requestRoute;
+
+const Top = styled.div`
+  display: flex;
+  flex-wrap: wrap;
+  align-items: baseline;
+  gap: ${({ theme }) => `${theme.space(1)} ${theme.space(5)}`};
+`;
+
+const Sections = styled.div`
+  section { margin-top: ${({ theme }) => theme.space(5)}; }
+  h2 { font-size: 1.125rem; margin-bottom: ${({ theme }) => theme.space(1)}; }
+  h3 { font-size: 1rem; margin: ${({ theme }) => `${theme.space(3)} 0 ${theme.space(1)}`}; }
+  pre { white-space: pre-wrap; overflow-wrap: anywhere; border-left: 1px solid ${({ theme }) => theme.rule}; padding-left: ${({ theme }) => theme.space(3)}; }
+  td { overflow-wrap: anywhere; }
+  .differs { background: ${({ theme }) => theme.wash}; }
+`;
+
+const Pair = styled.div`
+  display: grid;
+  grid-template-columns: repeat(2, minmax(0, 1fr));
+  gap: ${({ theme }) => theme.space(8)};
+  @media (max-width: 60rem) { grid-template-columns: 1fr; }
+`;
+
+/** A text as it is, in a block that scrolls. */
+const Source = ({ children, label }: { children: string; label: string }) => (
+  <Scroll aria-label={label} style={{ maxHeight: "24rem", overflow: "auto" }}>
+    <pre>{children}</pre>
+  </Scroll>
+);
+
+const mountOf = (): string => (place.startsWith("/workbench/at/") ? `/${place.slice("/workbench/at/".length)}` : "");
+const originOf = (): string => `${location.origin}${mountOf()}`;
+
+function Copies({ request }: { request: RecordedRequest }) {
+  const [copied, setCopied] = useState<string>();
+  const copy = async (what: string, text: string): Promise<void> => {
+    await navigator.clipboard.writeText(text).catch(() => {});
+    setCopied(what);
+  };
+  return (
+    <>
+      <Small type="button" onClick={() => void copy(says.curl, asCurl(request, originOf()))}>
+        {says.copyAsCurl}
+      </Small>
+      <Small type="button" onClick={() => void copy(says.har, JSON.stringify(asHar([request], originOf()), null, 2))}>
+        {says.copyAsHar}
+      </Small>
+      <Small type="button" onClick={() => void copy(says.case, asCase(request))}>
+        {says.copyAsCase}
+      </Small>
+      <span role="status">{copied && says.copied(copied)}</span>
+    </>
+  );
+}
+
+/** Names and values of two requests side by side, what differs marked. */
+function Values({
+  rows,
+  columns,
+  label,
+}: {
+  rows: readonly {
+    readonly name: string;
+    readonly cells: readonly (string | null | undefined)[];
+    readonly differs?: boolean;
+  }[];
+  columns: readonly string[];
+  label: string;
+}) {
+  return (
+    <Scroll aria-label={label}>
+      <Table>
+        <Head columns={columns} />
+        <tbody>
+          {rows.map(({ name, cells, differs }) => (
+            <tr key={name} className={differs ? "differs" : undefined}>
+              <th scope="row">
+                <code>{name}</code>
+              </th>
+              {cells.map((cell, index) => (
+                // biome-ignore lint/suspicious/noArrayIndexKey: a cell's column is its name
+                <td key={index}>
+                  {cell === null ? <i>{"null"}</i> : <code style={{ whiteSpace: "pre-wrap" }}>{cell}</code>}
+                </td>
+              ))}
+            </tr>
+          ))}
+        </tbody>
+      </Table>
+    </Scroll>
+  );
+}
+
+const stepOf = (request: RecordedRequest, name: StepName): RecordedStep | undefined =>
+  request.steps.find(({ step }) => step === name);
+
+/** The values of a body by name; of one that can't be read, none. */
+function sentBy(request: RecordedRequest): ReadonlyMap<string, string> {
+  const pairs = readPairs(request.wire?.body ?? "");
+  return new Map(typeof pairs === "string" ? [] : pairs);
+}
+
+function FieldsRead({ request }: { request: RecordedRequest }) {
+  const read = stepOf(request, "read");
+  if (!read || read.values.length === 0) return null;
+  const sent = sentBy(request);
+  const problems = new Map((stepOf(request, "check")?.values ?? []).map(({ name, value }) => [name, value]));
+  return (
+    <section aria-labelledby="read">
+      <h2 id="read">{says.whatWasRead}</h2>
+      <Values
+        label={says.whatWasRead}
+        columns={[says.field, says.typed, says.tidied, says.readAs, says.problem]}
+        rows={read.values.map(({ name, value, note, became, problem }) => ({
+          name,
+          cells: [
+            sent.get(name) ?? "–",
+            note === "untouched" ? says.untouched : value,
+            became === undefined ? "" : became,
+            problem ?? problems.get(name) ?? "",
+          ],
+        }))}
+      />
+    </section>
+  );
+}
+
+/** The row before and after a save, as far as it changed. */
+function RowChange({ request }: { request: RecordedRequest }) {
+  const write = stepOf(request, "write");
+  const changed = (write?.values ?? []).filter(({ note }) => note === "changed" || note?.startsWith("was "));
+  const load = stepOf(request, "load");
+  if (changed.length > 0)
+    return (
+      <section aria-labelledby="row">
+        <h2 id="row">{says.rowBeforeAndAfter}</h2>
+        <Values
+          label={says.rowBeforeAndAfter}
+          columns={[says.column, says.before, says.after]}
+          rows={changed.map(({ name, value, note }) => ({
+            name,
+            cells: [note === "changed" ? says.notKept : (note ?? "").slice("was ".length), value],
+          }))}
+        />
+      </section>
+    );
+  if (!load || load.values.length === 0) return null;
+  return (
+    <section aria-labelledby="row">
+      <h2 id="row">{says.rowAsLoaded}</h2>
+      <Values
+        label={says.rowAsLoaded}
+        columns={[says.column, says.value]}
+        rows={load.values.map(({ name, value }) => ({ name, cells: [value] }))}
+      />
+    </section>
+  );
+}
+
+function Statement({
+  id,
+  step,
+  index,
+  statement,
+}: {
+  id: string;
+  step: StepName;
+  index: number;
+  statement: RecordedStep["statements"][number];
+}) {
+  const [plan, setPlan] = useState<string>();
+  const explain = async (): Promise<void> => {
+    setPlan(says.planning);
+    try {
+      const query = new URLSearchParams({ step, statement: String(index) });
+      setPlan((await ask<{ plan: string }>(`/requests/${id}/plan?${query}`)).plan);
+    } catch (error) {
+      setPlan((error as Error).message);
+    }
+  };
+  return (
+    <>
+      <h3>
+        {says.statement(stepTitle[step], statement.purpose, statement.rows)}{" "}
+        <Small type="button" onClick={() => void explain()}>
+          {says.showPlan}
+        </Small>
+      </h3>
+      <Source label={statement.purpose}>{statement.text}</Source>
+      <Values
+        label={says.parametersOf(statement.purpose)}
+        columns={[says.parameter, says.value]}
+        rows={statement.values.map((value, place) => ({ name: `$${place + 1}`, cells: [value] }))}
+      />
+      {plan !== undefined && <Source label={says.planOf(statement.purpose)}>{plan}</Source>}
+    </>
+  );
+}
+
+function Wire({ request }: { request: RecordedRequest }) {
+  const { wire } = request;
+  if (!wire)
+    return (
+      <section>
+        <h2>{says.overTheWire}</h2>
+        <p>{says.notKeptWithIt}</p>
+      </section>
+    );
+  const pairs = readPairs(wire.body ?? "");
+  return (
+    <>
+      <section aria-labelledby="wire">
+        <h2 id="wire">{says.overTheWire}</h2>
+        <Values
+          label={says.headers}
+          columns={[says.header, says.value]}
+          rows={Object.entries({ ...wire.headers, ...wire.query }).map(([name, value]) => ({ name, cells: [value] }))}
+        />
+        {wire.body !== null && (
+          <>
+            <h3>{says.bodyAsSent}</h3>
+            <Source label={says.bodyAsSent}>{wire.body}</Source>
+            {typeof pairs !== "string" && (
+              <>
+                <h3>{says.pairs}</h3>
+                <Values
+                  label={says.pairs}
+                  columns={[says.name, says.value]}
+                  rows={pairs.map(([name, value], index) => ({ name: `${index + 1}. ${name}`, cells: [value] }))}
+                />
+              </>
+            )}
+          </>
+        )}
+      </section>
+      <section aria-labelledby="answer">
+        <h2 id="answer">{says.answer(request.status)}</h2>
+        <Values
+          label={says.headersOfTheAnswer}
+          columns={[says.header, says.value]}
+          rows={Object.entries(wire.answer.headers).map(([name, value]) => ({ name, cells: [value] }))}
+        />
+        {wire.answer.body && (
+          <>
+            <h3>{says.bodyOfTheAnswer}</h3>
+            <Source label={says.bodyOfTheAnswer}>{wire.answer.body}</Source>
+          </>
+        )}
+      </section>
+    </>
+  );
+}
+
+const told = (request: RecordedRequest): readonly (readonly [string, string])[] => {
+  const sent = [...sentBy(request)].filter(([name]) => name !== "quill.token");
+  return [
+    [says.outcome, `${outcomeWord(request.outcome)}, ${request.status}`],
+    [says.who, request.actor?.name ?? says.nobody],
+    [says.record, request.key?.join(" / ") ?? "–"],
+    [says.stoppedAt, stoppedAt(request) ? stepTitle[stoppedAt(request)?.step ?? "route"] : "–"],
+    [says.reason, stoppedAt(request)?.stopped ?? "–"],
+    ...sent.map(([name, value]) => [says.sent(name), value] as const),
+    ...request.steps.flatMap(({ step, values }) =>
+      values.map(
+        ({ name, value, note }) =>
+          [`${stepTitle[step]} ${name}`, `${value ?? "null"}${note ? ` (${note})` : ""}`] as const,
+      ),
+    ),
+  ];
+};
+
+/** Two requests side by side: what differs first. */
+function Compared({ one, other }: { one: RecordedRequest; other: RecordedRequest }) {
+  const [a, b] = [new Map(told(one)), new Map(told(other))];
+  const rows = [...new Set([...a.keys(), ...b.keys()])].map((name) => ({
+    name,
+    cells: [a.get(name) ?? "–", b.get(name) ?? "–"],
+    differs: a.get(name) !== b.get(name),
+  }));
+  const differing = rows.filter(({ differs }) => differs).length;
+  return (
+    <section>
+      <h2>{says.sideBySide(differing)}</h2>
+      <Values
+        label={says.sideBySide(differing)}
+        columns={[says.what, `${one.at.slice(0, 19)}`, `${other.at.slice(0, 19)}`]}
+        rows={rows.toSorted((x, y) => Number(y.differs) - Number(x.differs))}
+      />
+    </section>
+  );
+}
+
+/** One request: the whole trip with its real values, from the wire to the row and back. */
+export default function RequestRoute() {
+  const { id = "" } = useParams();
+  const [search] = useSearchParams();
+  const request = useRequest(id);
+  const other = useRequest(search.get("with") ?? undefined);
+  const [chosen, choose] = useState<ChosenStep>();
+  useEffect(() => {
+    document.title = texts.documentTitle(says.request);
+  }, []);
+  if (request.isPending) return <Waiting height="60vh" what={says.loadingRequest} />;
+  if (request.error)
+    return (
+      <>
+        <Title>{says.request}</Title>
+        <Failed error={request.error} again={() => void request.refetch()} />
+      </>
+    );
+  const { data } = request;
+  const saves = isSaving(data.operation);
+  const steps = chosen ? data.steps.filter(({ step }) => step === chosen.step) : data.steps;
+  return (
+    <English>
+      <Top>
+        <Title>
+          {data.method} {data.path}
+        </Title>
+        <Mark kind={outcomeMark(data.outcome)}>{outcomeWord(data.outcome)}</Mark>
+        <span>{data.actor?.name ?? says.nobody}</span>
+        <Moment at={data.at} />
+        <code>{says.ms(data.ms.toFixed(1))}</code>
+      </Top>
+      <Top>
+        {data.page && data.operation !== "list" && data.operation !== "rows" && (
+          <Link to={`/pages/${encodeURIComponent(data.page)}?request=${data.id}`}>{says.showOnTheSheet}</Link>
+        )}
+        {data.page && (
+          <Link to={`/pages/${encodeURIComponent(data.page)}/replay`} state={{ ids: [data.id] }}>
+            {says.playAgain}
+          </Link>
+        )}
+        {data.page && data.key && (
+          <Link to={`/requests?page=${encodeURIComponent(data.page)}&record=${encodeURIComponent(data.key.join("/"))}`}>
+            {says.othersOfThisRecord}
+          </Link>
+        )}
+        <Copies request={data} />
+      </Top>
+      <RoundTrip open={saves ? undefined : data} save={saves ? data : undefined} chosen={chosen} onChoose={choose} />
+      <p>
+        {says.number} <code>{data.id}</code>
+        {data.trace && (
+          <>
+            {says.trace} <code>{data.trace}</code>
+          </>
+        )}
+        {chosen && (
+          <>
+            {" "}
+            <QuietButton onClick={() => choose(undefined)}>{says.showAllSteps}</QuietButton>
+          </>
+        )}
+      </p>
+      <Sections>
+        {other.data && <Compared one={data} other={other.data} />}
+        {chosen ? (
+          <Pair>
+            <section>
+              <h2>{stepTitle[chosen.step]}</h2>
+              <Values
+                label={stepTitle[chosen.step]}
+                columns={[says.what, says.value, says.note]}
+                rows={steps.flatMap(({ values }) =>
+                  values.map(({ name, value, note }) => ({ name, cells: [value, note ?? ""] })),
+                )}
+              />
+            </section>
+          </Pair>
+        ) : (
+          <>
+            <FieldsRead request={data} />
+            <RowChange request={data} />
+          </>
+        )}
+        <section aria-labelledby="statements">
+          <h2 id="statements">{says.statements}</h2>
+          {steps.every(({ statements }) => statements.length === 0) && <p>{says.noStatement}</p>}
+          {steps.flatMap(({ step, statements }) =>
+            statements.map((statement, index) => (
+              // biome-ignore lint/suspicious/noArrayIndexKey: a statement's place is its name
+              <Statement key={`${step} ${index}`} id={data.id} step={step} index={index} statement={statement} />
+            )),
+          )}
+        </section>
+        {!chosen && <Wire request={data} />}
+      </Sections>
+    </English>
+  );
+}
