@@ -1,4 +1,5 @@
 import { type Attribute, reservedSegments } from "@loyal-quill/core";
+import { onPublishModes } from "@loyal-quill/server";
 import { Command, InvalidArgumentError, Option } from "commander";
 import { addAccount } from "./commands/account.js";
 import { check } from "./commands/check.js";
@@ -176,6 +177,12 @@ function addServe(program: Command): void {
       numberOption("--stop-within <seconds>", "how long a stop waits for answers (otherwise 10)", 0, 3600).env(
         "QUILL_STOP_WITHIN",
       ),
+    )
+    .addOption(
+      new Option("--rehearsal <mode>", "what a page's quick rehearsal does before it is published in the workbench")
+        .choices(onPublishModes)
+        .default("warn")
+        .env("QUILL_REHEARSAL"),
     )
     .option("--name <name>", "what the application is called", "Loyal Quill")
     .addOption(

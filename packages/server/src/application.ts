@@ -5,6 +5,7 @@ import pg from "pg";
 import type { Logger } from "pino";
 import { apiRoutes } from "./api/routes.js";
 import { answerFailure, homePage, noBuilder, nothingHere } from "./documents.js";
+import type { OnPublish } from "./drafts/rehearsals.js";
 import { atTheEdge, type Deployment, impatient, loopback, strangersPatience } from "./edge.js";
 import { type FrameOf, openEditedDatabase } from "./edited-database.js";
 import { fontRoutes, fontSheets } from "./fonts.js";
@@ -51,6 +52,8 @@ export interface ApplicationOptions {
   readonly poolSize?: number;
   /** The greatest age of a form that is taken, in milliseconds; a day where it is left out. */
   readonly formAge?: number;
+  /** What is done with a rehearsal before a page is published: `warn` where it is left out. */
+  readonly onPublish?: OnPublish;
   /** Told what somebody should do about a database's change log; it is logged where this is left out. */
   readonly onNotice?: (notice: string) => void;
   /** How it stands towards browsers. */
@@ -111,6 +114,7 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
   const sizes = {
     ...(options.poolSize === undefined ? {} : { poolSize: options.poolSize }),
     ...(options.formAge === undefined ? {} : { formAge: options.formAge }),
+    ...(options.onPublish === undefined ? {} : { onPublish: options.onPublish }),
     ...(options.onNotice ? { onNotice: options.onNotice } : {}),
   };
   const opening = { keys, sessions, logger, frame: frameOf, application: options.name, ...sizes };

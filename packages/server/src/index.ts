@@ -1,5 +1,6 @@
 /** Loyal Quill itself: sign-in, its store, the workbench's API and the served pages. */
 export { type Application, type ApplicationOptions, createApplication, type SignInSettings } from "./application.js";
+export { type OnPublish, onPublishModes } from "./drafts/rehearsals.js";
 export { type Deployment, loopback } from "./edge.js";
 export { leastKeyLength } from "./keys.js";
 export { makeLogger, plainError } from "./log.js";

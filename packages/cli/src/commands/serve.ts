@@ -11,6 +11,7 @@ import {
   leastKeyLength,
   loopback,
   makeLogger,
+  type OnPublish,
   type SignInSettings,
 } from "@loyal-quill/server";
 import type express from "express";
@@ -41,6 +42,8 @@ export interface ServeOptions {
   readonly poolSize?: number | undefined;
   /** The greatest age of a form that is taken, in hours. */
   readonly formAge?: number | undefined;
+  /** What is done with a rehearsal before a page is published. */
+  readonly rehearsal?: OnPublish | undefined;
   /** How long an orderly stop waits for answers, in seconds. */
   readonly stopWithin?: number | undefined;
   readonly name: string;
@@ -214,6 +217,7 @@ function make(options: ServeOptions, signingKeys: readonly string[], say: Say): 
     });
   return createApplication({
     ...limits,
+    ...(options.rehearsal === undefined ? {} : { onPublish: options.rehearsal }),
     databaseUrl,
     logUrl: databaseUrl,
     also: (options.also ?? []).map((each) => ({ ...each, logUrl: each.databaseUrl })),

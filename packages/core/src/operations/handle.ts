@@ -205,6 +205,10 @@ const operationOf = (matched: MatchedRoute, method: string): Operation =>
 const withoutCookies = (headers: Readonly<Record<string, string>>): Readonly<Record<string, string>> =>
   "set-cookie" in headers ? { ...headers, "set-cookie": notKept } : headers;
 
+/** An answer without the token by which the person's session is ended. */
+const withoutToken = (body: string, token: string | undefined): string =>
+  token ? body.replaceAll(token, notKept) : body;
+
 /** What was sent, without what was typed into sensitive fields. */
 function sentBody(body: PageRequest["body"], page: Page | null): string | null {
   if (!body || "refused" in body) return null;
@@ -279,7 +283,7 @@ export async function handle(
       body: sentBody(request.body, matched.kind === "unsound" ? null : matched.page),
       answer: {
         headers: withoutCookies(response.headers),
-        body: response.parts ? null : trip.recorder.covered(response.body),
+        body: response.parts ? null : withoutToken(trip.recorder.covered(response.body), request.frame.signOut?.token),
       },
     },
   };

@@ -116,6 +116,7 @@ export function apiRoutes(options: ApiOptions): express.Router {
       name: account?.name ?? "",
       application: options.application,
       actorNames: await actorNames(store),
+      onPublish: options.onPublish,
       csrfToken: sessions.csrfToken(request),
       roles: (Object.keys(ownRoles) as OwnRole[]).filter((role) => account?.roles.includes(role)),
     };

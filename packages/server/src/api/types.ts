@@ -13,6 +13,8 @@ export interface SessionAnswer {
   readonly application: string;
   /** What conditions know of an actor: `id`, `name`, `roles`, and the attributes of the accounts. */
   readonly actorNames: readonly { readonly name: string; readonly type: string }[];
+  /** What is done with a rehearsal before a page is published. */
+  readonly onPublish: "off" | "warn" | "refuse";
   /** Goes with every request that changes something. */
   readonly csrfToken: string;
   /** The roles of the application itself that the person has. */

@@ -16,6 +16,7 @@ import {
 import { pino } from "pino";
 import type { SessionAnswer } from "../api/types.js";
 import { type Application, createApplication, type SignInSettings } from "../application.js";
+import type { OnPublish } from "../drafts/rehearsals.js";
 import type { Deployment } from "../edge.js";
 import { hashPassword } from "../sign-in/passwords.js";
 
@@ -68,6 +69,7 @@ export interface WorkbenchOptions {
   readonly storeThrough?: LinkProxy;
   readonly databaseThrough?: LinkProxy;
   readonly signingKeys?: readonly string[];
+  readonly onPublish?: OnPublish;
   readonly deployment?: Deployment;
   /** How people sign in, by the application's own address. */
   readonly signIn?: (origin: string) => SignInSettings | Promise<SignInSettings>;
@@ -92,6 +94,7 @@ export async function startWorkbench(how: WorkbenchOptions = {}): Promise<TestWo
     also: also ? [{ name: "archive", databaseUrl: also.pages, logUrl: also.reader, pages: archive }] : [],
     workbench: null,
     signingKeys: how.signingKeys ?? ["a key for tests, thirty-two bytes long"],
+    ...(how.onPublish ? { onPublish: how.onPublish } : {}),
     ...(how.deployment ? { deployment: how.deployment } : {}),
     name: "Marrow Vale",
     logger: pino({ level: "silent" }),

@@ -40,6 +40,10 @@ const Reason = styled.span`
   overflow-wrap: anywhere;
 `;
 
+const Address = styled.code`
+  && { display: inline-block; max-width: 17rem; overflow: hidden; text-overflow: ellipsis; vertical-align: bottom; }
+`;
+
 const Selected = styled.p`
   display: flex;
   flex-wrap: wrap;
@@ -88,9 +92,9 @@ function RequestRow({
       <td style={{ whiteSpace: "nowrap" }}>{actor?.name ?? says.nobody}</td>
       <td>
         <Link to={`/requests/${id}`}>
-          <code style={{ whiteSpace: "normal", overflowWrap: "anywhere" }}>
+          <Address title={path}>
             {method} {path}
-          </code>
+          </Address>
         </Link>
       </td>
       <td>

@@ -135,6 +135,19 @@ const Toggle = styled(Small)`
   z-index: 1;
 `;
 
+const Ways = styled.span`
+  position: absolute;
+  right: 13rem;
+  bottom: -4px;
+  display: flex;
+  gap: ${({ theme }) => theme.space(4)};
+  padding: 0 0.5rem;
+  background: ${({ theme }) => theme.paper};
+  font-size: 0.8125rem;
+  line-height: 24px;
+  z-index: 1;
+`;
+
 /** What is worth a line beside a tick: first what was touched or noted, then the rest. */
 function shownValues(step: RecordedStep): RecordedStep["values"] {
   if (step.step !== "read" && step.step !== "compare") return step.values;
@@ -367,6 +380,8 @@ interface RoundTripProps {
   readonly save: RecordedRequest | undefined;
   readonly chosen: ChosenStep | undefined;
   readonly onChoose: (chosen: ChosenStep) => void;
+  /** Ways to more of the same, at its foot. */
+  readonly children?: React.ReactNode;
 }
 
 /**
@@ -374,7 +389,7 @@ interface RoundTripProps {
  * comes back; opening above, saving below. Each step is a tick; its real values are told where one points, or of all steps when
  * the drawing is opened.
  */
-export function RoundTrip({ open, save, chosen, onChoose }: RoundTripProps) {
+export function RoundTrip({ open, save, chosen, onChoose, children }: RoundTripProps) {
   const of = (half: ChosenStep["half"]) => ({
     chosen: chosen?.half === half ? chosen.step : undefined,
     onChoose: (step: StepName) => onChoose({ half, step }),
@@ -393,6 +408,7 @@ export function RoundTrip({ open, save, chosen, onChoose }: RoundTripProps) {
       </Edge>
       <TripHalf title={says.open} steps={openSteps} request={open} isTall={isTall} {...of("open")} />
       <TripHalf title={says.save} steps={saveSteps} request={save} isTall={isTall} {...of("save")} />
+      {children && <Ways>{children}</Ways>}
       <Toggle type="button" aria-expanded={isTall} onClick={() => say({ isTall: !isTall, about: stopped })}>
         {isTall ? says.hideValues : says.showValues}
       </Toggle>

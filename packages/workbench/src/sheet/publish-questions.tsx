@@ -1,7 +1,7 @@
 import type { SheetAnswer } from "@loyal-quill/server/api";
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { useEffects } from "../api/queries.js";
+import { useEffects, useSession } from "../api/queries.js";
 import { focusAfter } from "../parts/focus.js";
 import { CheckBox } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
@@ -48,6 +48,7 @@ function Effects({ page, revision }: { page: string; revision: number }) {
 /** What publishing would change, and the button that does it. */
 export function PublishQuestion({ draft, sheet, onClose }: DraftQuestionProps) {
   const { answer } = draft;
+  const session = useSession();
   const [isBusy, setBusy] = useState(false);
   const warnings = sheet.findings.filter((finding) => finding.severity === "warning").length;
   const open = sheet.access.find(({ name }) => name === "open");
@@ -71,7 +72,9 @@ export function PublishQuestion({ draft, sheet, onClose }: DraftQuestionProps) {
         </>
       )}
       <Effects page={sheet.name} revision={answer?.revision ?? 0} />
-      {draft.text !== undefined && <QuickRehearsal page={sheet.name} text={draft.text} />}
+      {draft.text !== undefined && session.data?.onPublish !== "off" && (
+        <QuickRehearsal page={sheet.name} text={draft.text} />
+      )}
       {warnings > 0 && (
         <p>
           <Mark kind="wait">{warnings === 1 ? says.oneWarning : says.warnings(warnings)}</Mark>

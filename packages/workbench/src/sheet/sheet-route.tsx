@@ -261,15 +261,16 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
             }))}
             onChange={(id) => choose({ as: [id], ...(key ? { key } : {}) })}
           />
-          <Link to={`/pages/${encodeURIComponent(name)}/rehearsal`}>{says.rehearsal}</Link>
-          <Link to={`/requests?page=${encodeURIComponent(name)}`}>{says.requests}</Link>
           {key && <Link to={`/changes?containing=${encodeURIComponent(key[0] ?? "")}`}>{says.changeHistory}</Link>}
           <DraftBar draft={draft} sheet={sheet} isOpen={isPublishing} setOpen={setPublishing} />
         </Top>
         <DraftNotices draft={draft} />
         {isEmpty && shownTrial && <p role="status">{says.theTableIsEmptyThisIs}</p>}
         {requestId && asked.error && <Failed error={asked.error} again={() => void asked.refetch()} />}
-        <RoundTrip open={shownOpen} save={save} chosen={chosen} onChoose={setPicked} />
+        <RoundTrip open={shownOpen} save={save} chosen={chosen} onChoose={setPicked}>
+          <Link to={`/requests?page=${encodeURIComponent(name)}`}>{says.requests}</Link>
+          <Link to={`/pages/${encodeURIComponent(name)}/rehearsal`}>{says.rehearsal}</Link>
+        </RoundTrip>
         {picked && (
           <StepDetail
             request={chosen.half === "open" ? shownOpen : save}
