@@ -90,6 +90,35 @@ for (const colorScheme of ["light", "dark"] as const) {
       expect(await violations(page)).toEqual([]);
     });
 
+    test("on requests, replays and rehearsals", async ({ signedIn }) => {
+      test.slow();
+      const page = await signedIn("ines");
+      await page.goto("/stations/MV-014/edit");
+      await page.goto("/workbench/requests?text=nothing+has+this");
+      await expect(page.getByRole("heading", { name: "No requests" })).toBeVisible();
+      expect(await violations(page)).toEqual([]);
+      await page.goto("/workbench/requests");
+      const requests = page.getByRole("region", { name: "Requests", exact: true });
+      await expect(requests).toBeVisible();
+      await requests.getByRole("checkbox").first().check();
+      expect(await violations(page)).toEqual([]);
+      await requests.getByRole("link").first().click();
+      await expect(page.getByRole("heading", { name: "Statements" })).toBeVisible();
+      expect(await violations(page)).toEqual([]);
+      await page.goto("/workbench/pages/bulletin/rehearsal");
+      await page.getByRole("button", { name: "Run quick set" }).click();
+      expect(await violations(page)).toEqual([]);
+      await expect(page.getByRole("heading", { name: "Cases by step" })).toBeVisible({ timeout: 60_000 });
+      await page.getByRole("region", { name: "Cases", exact: true }).getByRole("button").first().click();
+      await expect(page.getByRole("article")).toContainText("According to");
+      expect(await violations(page)).toEqual([]);
+      await page.goto("/workbench/pages/station/replay");
+      await page.getByRole("combobox", { name: "Which" }).selectOption("all");
+      await page.getByRole("button", { name: "Replay", exact: true }).click();
+      await expect(page.getByRole("region", { name: "Before and after" })).toBeVisible({ timeout: 60_000 });
+      expect(await violations(page)).toEqual([]);
+    });
+
     test("in the workbench", async ({ signedIn }) => {
       test.slow();
       const page = await signedIn("ines");

@@ -323,6 +323,7 @@ export const texts = {
     lastChange: "Last change",
   },
   palette: {
+    requests: "Requests",
     pages: "Pages",
     database: "Database",
     people: "People",
@@ -821,6 +822,7 @@ export const texts = {
     field: "Problem at",
     allFields: "all fields",
     summing: "Summing up",
+    select: "Select",
     choose: (method: Said, path: Said) => `Select ${method} ${path}`,
     chosen: (count: Said) => `${count} selected`,
     compareThem: "Compare side by side",

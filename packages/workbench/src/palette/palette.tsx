@@ -80,6 +80,7 @@ function useEntries(): readonly Command[] {
   return [
     ...commandsHere(),
     { id: "pages", text: says.pages, what: says.place, run: to("/") },
+    { id: "requests", text: says.requests, what: says.place, run: to("/requests") },
     { id: "database", text: says.database, what: says.place, run: to("/database") },
     { id: "people", text: says.people, what: says.place, run: to("/people") },
     { id: "changes", text: says.changes, what: says.place, run: to("/changes") },
