@@ -16,7 +16,7 @@ export interface SentStatement {
   readonly values: readonly (string | null)[];
 }
 
-export type Kind = "ours" | "by-hand" | "by-hand-prepared" | "bare";
+export type Kind = "ours" | "ours-recorded" | "by-hand" | "by-hand-prepared" | "bare";
 
 /** An application in a process of its own. */
 export interface Child {
@@ -30,10 +30,17 @@ export interface Child {
  * Starts an application in a process of its own and waits until it listens.
  *
  * @param model what `bare` is made after
+ * @param more further variables of its environment
  */
-export function start(kind: Kind, url: string, pages: string, model?: Model): Promise<Child> {
+export function start(
+  kind: Kind,
+  url: string,
+  pages: string,
+  model?: Model,
+  more: Readonly<Record<string, string>> = {},
+): Promise<Child> {
   const child = fork(fileURLToPath(new URL("./serve.js", import.meta.url)), [kind, pages], {
-    env: { ...process.env, DATABASE_URL: url, NODE_ENV: "production", MODEL: JSON.stringify(model ?? null) },
+    env: { ...process.env, DATABASE_URL: url, NODE_ENV: "production", MODEL: JSON.stringify(model ?? null), ...more },
     execArgv: kind === "ours" && process.env.BENCH_PROFILE ? ["--cpu-prof", "--cpu-prof-dir=.build/profiles"] : [],
   });
   let told: Told = {};

@@ -8,6 +8,8 @@ import pg from "pg";
 export interface Ground {
   readonly owner: string;
   readonly pages: string;
+  readonly reader: string;
+  readonly store: string;
   readonly codes: readonly string[];
   readonly drop: () => Promise<void>;
 }
@@ -34,6 +36,8 @@ export async function makeGround(): Promise<Ground> {
   return {
     owner: databases.owner,
     pages: databases.pages,
+    reader: databases.reader,
+    store: databases.store,
     codes: Array.from({ length: stations }, (_, index) => `MV-${100 + index}`),
     drop: async () => {
       await cluster.stop();

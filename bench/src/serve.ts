@@ -1,7 +1,9 @@
 /** One application in a process of its own, of the kind that the parent tells; says its port when it listens. */
 import { createServer } from "node:http";
 import process from "node:process";
+import type { RecordedRequest } from "@loyal-quill/core";
 import { connect, createPages, databaseOver } from "@loyal-quill/runtime";
+import { Store } from "@loyal-quill/server";
 import cookieSession from "cookie-session";
 import express from "express";
 import pg from "pg";
@@ -25,7 +27,13 @@ const session: express.RequestHandler[] = [
   },
 ];
 
-async function ours(url: string, pages: string): Promise<express.Express> {
+/** Keeps every request, as our server does. */
+async function keeper(): Promise<(recorded: RecordedRequest) => void> {
+  const store = await Store.open(process.env.STORE_URL ?? "", process.env.LOG_URL ?? "");
+  return (recorded) => void store.requests.keep(recorded);
+}
+
+async function ours(url: string, pages: string, keep?: (recorded: RecordedRequest) => void): Promise<express.Express> {
   const app = express();
   app.disable("x-powered-by");
   app.use(session);
@@ -48,7 +56,9 @@ async function ours(url: string, pages: string): Promise<express.Express> {
       person: actor && { name: actor.name },
       signOut: null,
     }),
-    onRequest: ({ operation, outcome, steps }) => {
+    onRequest: (recorded) => {
+      keep?.(recorded);
+      const { operation, outcome, steps } = recorded;
       const sent = steps.flatMap((step) => step.statements);
       const [statement] = sent;
       if (!statement) return;
@@ -74,6 +84,7 @@ const [kind, pages = ""] = process.argv.slice(2);
 const url = process.env.DATABASE_URL ?? "";
 async function application(): Promise<express.Express> {
   if (kind === "ours") return ours(url, pages);
+  if (kind === "ours-recorded") return ours(url, pages, await keeper());
   if (kind === "bare") return bare(url, connections, session, JSON.parse(process.env.MODEL ?? "") as Model);
   const pool = new pg.Pool({ connectionString: url, max: connections, idleTimeoutMillis: 300_000 });
   return byHand(pool, key, technician, kind === "by-hand-prepared");

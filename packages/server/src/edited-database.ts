@@ -153,6 +153,7 @@ export async function openEditedDatabase(options: EditedDatabaseOptions): Promis
     endStreams();
     logCare.close();
     pages.close();
+    store.requests.flush();
     await Promise.all([...keeping, held.close()]);
     await pool.end();
   };

@@ -14,8 +14,8 @@ import { recordCases } from "./cases/records.js";
 import { routeCases } from "./cases/route.js";
 import { writeCases } from "./cases/write.js";
 import { type Prepared, prepare } from "./prepare.js";
-import { leavingNothing, ReadRefused, Stage, type World } from "./stage.js";
-import { countsStatement, sequencesStatement } from "./statements.js";
+import { type Known, leavingNothing, ReadRefused, Stage, type World } from "./stage.js";
+import { countsStatement, sequencesStatement, tablesStatement } from "./statements.js";
 
 /** The steps in the order in which a rehearsal tells of them: the way there, then the way back. */
 export const rehearsedSteps: readonly StepName[] = [...new Set([...openSteps, ...saveSteps])];
@@ -76,32 +76,36 @@ export function casesFor(prepared: Prepared): readonly Case[] {
   return cases.toSorted((a, b) => rehearsedSteps.indexOf(a.step) - rehearsedSteps.indexOf(b.step));
 }
 
+async function knownOf(database: Database): Promise<Known> {
+  const [[settings], rows] = [await database.run(countsStatement()), await database.run(tablesStatement())];
+  const counted = settings?.counts === "on" ? rows : [];
+  return {
+    tables: new Map(counted.map(({ oid, table }) => [oid ?? "", table ?? ""])),
+    oids: `{${counted.map(({ oid }) => oid).join(",")}}`,
+    deferred: settings?.deferred === "true",
+  };
+}
+
 /**
  * Plays one case: in a transaction of its own, rolled back whatever comes of it.
  *
  * @throws what is no matter of the case: a database that is away
  */
-export async function play(
-  one: Case,
-  world: World,
-  page: Page,
-  counts: boolean,
-  readsMayFail = false,
-): Promise<Played> {
+export async function play(one: Case, world: World, page: Page, known: Known, readsMayFail = false): Promise<Played> {
   const begun = world.elapsed();
   let stage: Stage | undefined;
   let verdict: Verdict = "as expected";
   const because: string[] = [];
   try {
     await leavingNothing(world.database, async (inside) => {
-      stage = new Stage(world, page, inside, counts, readsMayFail);
+      stage = new Stage(world, page, inside, known, readsMayFail);
       await one.play(stage);
       await stage.close();
     });
   } catch (error) {
     if (error instanceof LeftOut) [verdict, because[0]] = ["left out", error.message];
     else if (error instanceof NotJudged) [verdict, because[0]] = ["not judged", error.message];
-    else if (error instanceof ReadRefused) return play(one, world, page, counts, true);
+    else if (error instanceof ReadRefused) return play(one, world, page, known, true);
     else if (error instanceof DatabaseAway) throw error;
     // What the engine throws is a fault of its own; so is a case that can't be played.
     else [verdict, because[0]] = ["otherwise", `It ended in an error: ${(error as Error).message}`];
@@ -135,8 +139,7 @@ export async function rehearse(options: RehearsalOptions): Promise<Rehearsal> {
   const { page, database, quick, published = null } = options;
   const at = options.now();
   const begun = options.elapsed();
-  const [counted] = await database.run(countsStatement());
-  const counts = counted?.counts === "on";
+  const known = await knownOf(database);
   const before = await sequences(database);
   const prepared = await prepare(page, database, options.people, at);
   const wanted = ({ quick: isQuick }: Case): boolean => isQuick || !quick;
@@ -149,7 +152,7 @@ export async function rehearse(options: RehearsalOptions): Promise<Rehearsal> {
     const played: Played[] = [];
     for (const one of cases) {
       if (options.isCancelled?.() || isEnough) break;
-      const last = await play(one, options, of, counts);
+      const last = await play(one, options, of, known);
       played.push(last);
       isEnough = options.untilFirst === true && last.verdict === "otherwise";
       done += 1;

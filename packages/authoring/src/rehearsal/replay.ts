@@ -17,7 +17,7 @@ import { notKept, type RecordedRequest } from "@loyal-quill/core/trip/recording"
 import { isSaving } from "@loyal-quill/core/trip/round-trip";
 import { bodyOf } from "./browser.js";
 import { NotJudged } from "./case.js";
-import { leavingNothing, type Sent, Stage, type World } from "./stage.js";
+import { countsNothing, leavingNothing, type Sent, Stage, type World } from "./stage.js";
 
 /** How a request ended. */
 export interface Ending {
@@ -220,7 +220,7 @@ export async function replay(recorded: RecordedRequest, options: ReplayOptions):
   if (cannot !== null) return leftOut(cannot);
   try {
     return await leavingNothing(options.database, (inside) =>
-      playAgain(new Stage(options, options.page, inside, false, true), recorded, actor, options),
+      playAgain(new Stage(options, options.page, inside, countsNothing, true), recorded, actor, options),
     );
   } catch (error) {
     if (error instanceof NotJudged) return leftOut(error.message);

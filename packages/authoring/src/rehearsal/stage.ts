@@ -21,6 +21,7 @@ import { type DocumentForm, type ReadDocument, readDocument } from "./browser.js
 import { type Evidence, type LoggedEntry, NotJudged, type Touched } from "./case.js";
 import {
   constraintsStatement,
+  lookStatement,
   putStatement,
   removeStatement,
   rowStatement,
@@ -95,9 +96,23 @@ export class ReadRefused extends Error {}
 
 const longestAnswer = 20_000;
 
-function countsIn(json: string | null): Counts {
-  const found = JSON.parse(json ?? "[]") as Touched[];
-  return new Map(found.map((each) => [each.table, each]));
+/** What is known of a database before cases are played on it. */
+export interface Known {
+  /** The tables whose rows PostgreSQL counts, by their oids; none where it does not count. */
+  readonly tables: ReadonlyMap<string, string>;
+  /** Their oids as PostgreSQL writes an array. */
+  readonly oids: string;
+  /** Whether constraints may be put off until the end. */
+  readonly deferred: boolean;
+}
+
+/** For what is not counted. */
+export const countsNothing: Known = { tables: new Map(), oids: "{}", deferred: false };
+
+function countsIn({ tables }: Known, json: string | null | undefined): Counts {
+  const found = JSON.parse(json ?? "[]") as (Omit<Touched, "table"> & { readonly oid: string })[];
+  const named = found.map(({ oid, ...counts }) => ({ table: tables.get(oid) ?? oid, ...counts }));
+  return new Map(added([named]).map((each) => [each.table, each]));
 }
 
 type Counts = ReadonlyMap<string, Touched>;
@@ -152,13 +167,14 @@ export class Stage {
   private mark: Counts | null = null;
   private settled: Touched[][] = [];
   private hasWritten = false;
+  /** Whether something was only opened since it was last looked what was touched. */
+  private hasOpened = false;
 
   constructor(
     readonly world: World,
     readonly page: Page,
     private readonly inside: Database,
-    /** Whether PostgreSQL counts touched rows. */
-    private readonly counts: boolean,
+    private readonly known: Known,
     /** Whether statements that only read may be refused, and the transaction go on. */
     private readonly readsMayFail: boolean,
   ) {}
@@ -204,7 +220,8 @@ export class Stage {
     const session = asking.session ?? `rehearsal of ${actor?.id ?? "nobody"}`;
     const matched = world.engine.route(world.site, method, path);
     const writes = !/^(GET|HEAD|OPTIONS)$/.test(method);
-    const before = key && writes ? await this.row(key) : null;
+    const before = key && writes ? await this.look(key) : null;
+    if (!writes) this.hasOpened = true;
     if (matched.kind === "nowhere") {
       const nowhere = { status: 404, headers: {}, body: "" };
       return this.keep({ method, path, body, actor }, null, nowhere, before, { key, writes });
@@ -300,20 +317,35 @@ export class Stage {
     return row ?? null;
   }
 
+  /** A row as it is before it may be changed; what was touched until then is none of what comes. */
+  private async look(key: readonly string[]): Promise<Row | null> {
+    const [found] = await this.inside.run(lookStatement(this.page, this.known.oids, key));
+    if (this.hasOpened && this.mark !== null)
+      this.openingWrote(difference(countsIn(this.known, found?.touched), this.mark));
+    this.mark = countsIn(this.known, found?.touched);
+    this.hasOpened = false;
+    return JSON.parse(found?.row ?? "null") as Row | null;
+  }
+
+  private openingWrote(touched: readonly Touched[]): void {
+    this.expect(touched.length === 0, `What only opens has written: ${touchedInWords(touched)}.`);
+  }
+
   /** What a request did, in one statement. */
   private async trace(
     request: string,
     key: readonly string[] | null,
   ): Promise<Pick<Evidence, "touched" | "entries"> & { readonly row: Row | null }> {
-    const [found] = await this.inside.run(traceStatement(this.page, request, key));
-    const now = countsIn(found?.touched ?? null);
+    const [found] = await this.inside.run(traceStatement(this.page, this.known.oids, request, key));
+    const now = countsIn(this.known, found?.touched);
     // Nothing that writes was sent where nothing was marked.
     const touched = this.mark === null ? [] : difference(now, this.mark);
     if (this.mark !== null) this.mark = now;
     const all = added([...this.settled, touched]);
     this.settled = [];
+    this.hasOpened = false;
     return {
-      touched: this.counts ? all : null,
+      touched: this.known.tables.size > 0 ? all : null,
       entries: JSON.parse(found?.entries ?? "[]") as LoggedEntry[],
       row: JSON.parse(found?.row ?? "null") as Row | null,
     };
@@ -382,8 +414,8 @@ export class Stage {
       this.expect(written?.transaction === null, "What only opens has written, or locked something.");
       return;
     }
-    const left = await this.sinceMark();
-    this.expect(left.length === 0, `What only opens has written: ${touchedInWords(left)}.`);
+    if (this.hasOpened) this.openingWrote(await this.sinceMark());
+    if (!this.known.deferred) return;
     try {
       await this.inside.transaction((tx) => tx.run(constraintsStatement()));
     } catch (error) {
@@ -398,8 +430,8 @@ export class Stage {
   }
 
   private async sinceMark(): Promise<Touched[]> {
-    const [row] = await this.inside.run(touchedStatement());
-    const now = countsIn(row?.touched ?? null);
+    const [row] = await this.inside.run(touchedStatement(this.known.oids));
+    const now = countsIn(this.known, row?.touched);
     const touched = this.mark === null ? [] : difference(now, this.mark);
     this.mark = now;
     return touched;

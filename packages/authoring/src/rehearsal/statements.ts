@@ -72,32 +72,39 @@ export const doubledStatement = (page: Page): Statement => {
   };
 };
 
-/**
- * How many rows of each table were touched so far in this transaction, by PostgreSQL's own count (documentation, 27.2.22), as a JSON array;
- * of a partition, as its whole. The view pg_stat_xact_user_tables would ask for much more of each table.
- */
-const touchedSoFar = `(SELECT jsonb_agg(jsonb_build_object('table', o."table", 'inserted', o."inserted", 'updated', o."updated", 'deleted', o."deleted"))::text FROM (
-  SELECT n.nspname || '.' || coalesce(whole.relname, c.relname) AS "table",
-    sum(pg_stat_get_xact_tuples_inserted(c.oid)) AS "inserted",
-    sum(pg_stat_get_xact_tuples_updated(c.oid)) AS "updated",
-    sum(pg_stat_get_xact_tuples_deleted(c.oid)) AS "deleted"
-  FROM pg_class AS c
-  JOIN pg_namespace AS n ON n.oid = c.relnamespace
-  LEFT JOIN pg_class AS whole ON c.relispartition AND whole.oid = pg_partition_root(c.oid)
-  WHERE c.relkind = 'r' AND n.nspname !~ '^(pg_|quill_log$|information_schema$)'
-    AND pg_stat_get_xact_tuples_inserted(c.oid) + pg_stat_get_xact_tuples_updated(c.oid) + pg_stat_get_xact_tuples_deleted(c.oid) > 0
-  GROUP BY 1) AS o)`;
-
-/** Rows touched so far. */
-export const touchedStatement = (): Statement => ({
-  purpose: "rows touched so far",
-  text: `SELECT ${touchedSoFar} AS "touched"`,
+/** The tables whose rows are counted, by their oids; a partition under the name of its whole. */
+export const tablesStatement = (): Statement => ({
+  purpose: "tables whose rows are counted",
+  text: `SELECT c.oid::text AS "oid", n.nspname || '.' || coalesce(whole.relname, c.relname) AS "table"
+FROM pg_class AS c
+JOIN pg_namespace AS n ON n.oid = c.relnamespace
+LEFT JOIN pg_class AS whole ON c.relispartition AND whole.oid = pg_partition_root(c.oid)
+WHERE c.relkind = 'r' AND n.nspname !~ '^(pg_|quill_log$|information_schema$)'`,
   values: [],
 });
 
-/** What one request did: rows touched so far, its entries of the change log, and a row as it is now, each as JSON. */
-export function traceStatement(page: Page, request: string, key: readonly string[] | null): Statement {
+/**
+ * How many rows of each of these tables were touched so far in this transaction, by PostgreSQL's own count (documentation, 27.2.22), as a
+ * JSON array. The view pg_stat_xact_user_tables would ask for much more, of every table.
+ */
+const touchedSoFar = (
+  oids: string,
+): string => `(SELECT jsonb_agg(jsonb_build_object('oid', o.oid::text, 'inserted', n.i, 'updated', n.u, 'deleted', n.d))::text
+  FROM unnest(${oids}) AS o(oid)
+  CROSS JOIN LATERAL (SELECT pg_stat_get_xact_tuples_inserted(o.oid) AS i, pg_stat_get_xact_tuples_updated(o.oid) AS u, pg_stat_get_xact_tuples_deleted(o.oid) AS d OFFSET 0) AS n
+  WHERE n.i + n.u + n.d > 0)`;
+
+/** Rows touched so far. */
+export function touchedStatement(oids: string): Statement {
   const parameters = new Parameters();
+  const text = `SELECT ${touchedSoFar(parameters.add(oids, "oid[]"))} AS "touched"`;
+  return { purpose: "rows touched so far", text, values: parameters.values };
+}
+
+/** What one request did: rows touched so far, its entries of the change log, and a row as it is now, each as JSON. */
+export function traceStatement(page: Page, oids: string, request: string, key: readonly string[] | null): Statement {
+  const parameters = new Parameters();
+  const touched = touchedSoFar(parameters.add(oids, "oid[]"));
   const entries = `(SELECT jsonb_agg(jsonb_build_object('operation', e.operation, 'actor', e.actor_id, 'table', e.table_name, 'key', coalesce(e.new_key, e.record_key), 'fields', e.fields) ORDER BY e.id)::text FROM quill_log.change AS e WHERE e.request_id = ${parameters.add(request, "uuid")})`;
   const row =
     key === null
@@ -105,7 +112,19 @@ export function traceStatement(page: Page, request: string, key: readonly string
       : `(SELECT to_jsonb(r)::text FROM (SELECT ${allOf(page.table)} FROM ${quotedTable(page.table)} AS t WHERE ${sameKey(page, key, parameters)}) AS r)`;
   return {
     purpose: "what the request did",
-    text: `SELECT ${touchedSoFar} AS "touched", ${entries} AS "entries", ${row} AS "row"`,
+    text: `SELECT ${touched} AS "touched", ${entries} AS "entries", ${row} AS "row"`,
+    values: parameters.values,
+  };
+}
+
+/** Rows touched so far, and a row as it is now, as JSON. */
+export function lookStatement(page: Page, oids: string, key: readonly string[]): Statement {
+  const parameters = new Parameters();
+  const touched = touchedSoFar(parameters.add(oids, "oid[]"));
+  const where = sameKey(page, key, parameters);
+  return {
+    purpose: "the row as it is",
+    text: `SELECT ${touched} AS "touched", (SELECT to_jsonb(r)::text FROM (SELECT ${allOf(page.table)} FROM ${quotedTable(page.table)} AS t WHERE ${where}) AS r) AS "row"`,
     values: parameters.values,
   };
 }
@@ -117,10 +136,11 @@ export const writtenStatement = (): Statement => ({
   values: [],
 });
 
-/** Whether PostgreSQL counts at all. */
+/** Whether PostgreSQL counts at all, and whether any constraint is put off until the end. */
 export const countsStatement = (): Statement => ({
   purpose: "whether rows are counted",
-  text: `SELECT current_setting('track_counts') AS "counts"`,
+  text: `SELECT current_setting('track_counts') AS "counts",
+  (EXISTS (SELECT FROM pg_constraint WHERE condeferrable) OR EXISTS (SELECT FROM pg_trigger WHERE tgdeferrable))::text AS "deferred"`,
   values: [],
 });
 

@@ -157,8 +157,8 @@ export const RequestEntity = defineEntity({
     /** The steps without their values. */
     glance: p.json<GlanceStep[]>().defaultRaw("'[]'"),
     recorded: p.json<RecordedRequest>(),
-    /** What came over the wire, as JSON, compressed (RFC 1952). */
-    wire: p.blob().nullable(),
+    /** What came over the wire, as JSON. */
+    wire: p.text().nullable(),
     format: p.integer().default(storedFormat),
   },
 });

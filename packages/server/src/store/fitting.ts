@@ -30,8 +30,17 @@ function cut(json: Json, length: number, parts: number): Json {
   );
 }
 
-/** A recorded request as it can be kept: whatever was sent, and never larger than {@link mostRecorded}. */
-export function fitting(recorded: RecordedRequest): RecordedRequest {
+/** Whether JSON holds what PostgreSQL can't: escapes of NUL, and of half a surrogate pair, which JSON.stringify writes as such. */
+const holdsUnstorable = /\\u(0000|d[89a-f])/;
+
+/**
+ * A recorded request as it can be kept: whatever was sent, and never larger than {@link mostRecorded}.
+ *
+ * @param text the request as JSON, where that is known
+ */
+export function fitting(recorded: RecordedRequest, text = JSON.stringify(recorded)): RecordedRequest {
+  // Nearly all are as they should be, and to look through each text of each takes longer than everything else here.
+  if (text.length <= mostRecorded && !holdsUnstorable.test(text)) return recorded;
   const json = recorded as unknown as Json;
   for (const [length, parts] of [
     [Number.POSITIVE_INFINITY, Number.POSITIVE_INFINITY],

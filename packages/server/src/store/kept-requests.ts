@@ -1,12 +1,8 @@
-import { promisify } from "node:util";
-import { gunzip, gzip } from "node:zlib";
 import type { RecordedRequest, RecordedWire } from "@loyal-quill/core";
 import { raw } from "@mikro-orm/core";
 import type { MikroORM } from "@mikro-orm/postgresql";
 import { type GlanceStep, RequestEntity, storedFormat, type ToldProblem } from "./entities.js";
 import { cutText, fitting } from "./fitting.js";
-
-const [compressed, expanded] = [promisify(gzip), promisify(gunzip)];
 
 /** How many recorded requests are kept of each page: of people who are signed in, and of nobody, who could send any number. */
 export const mostRequests = { known: 10_000, unknown: 500 };
@@ -79,45 +75,110 @@ const problemsOf = ({ steps, outcome }: RecordedRequest): ToldProblem[] => {
   );
 };
 
+/** Milliseconds in which requests are gathered to be written at once, and how many at most. */
+const together = 150;
+const mostTogether = 50;
+
+interface Waiting {
+  readonly recorded: RecordedRequest;
+  readonly resolve: () => void;
+  readonly reject: (error: unknown) => void;
+}
+
+type RequestRow = Readonly<Record<string, string | number | null>>;
+
+function rowOf(database: string, { wire, ...rest }: RecordedRequest): RequestRow {
+  const text = JSON.stringify(rest);
+  const recorded = fitting(rest, text);
+  const { id, at, page, operation, outcome, actor, method, path, status, ms, key, steps, trace } = recorded;
+  const stop = steps.find(({ stopped }) => stopped !== null);
+  const glance = steps.map(({ step, ms: took, stopped }) => ({
+    step,
+    ms: took,
+    stopped: stopped?.slice(0, 200) ?? null,
+  }));
+  return {
+    id,
+    database,
+    at,
+    page,
+    operation,
+    outcome,
+    actor_id: actor?.id ?? null,
+    actor_name: actor?.name.slice(0, 255) ?? null,
+    method: method.slice(0, 31),
+    path: path.slice(0, 1000),
+    status,
+    ms,
+    record: key?.join("/").slice(0, 300) ?? null,
+    stopped_at: stop?.step ?? null,
+    reason: stop?.stopped?.slice(0, 1000) ?? null,
+    problems: JSON.stringify(problemsOf(recorded)),
+    statements: steps.reduce((sum, { statements }) => sum + statements.length, 0),
+    trace: trace ?? null,
+    glance: JSON.stringify(glance),
+    recorded: recorded === rest ? text : JSON.stringify(recorded),
+    wire: wire ? JSON.stringify(cutWire(wire)) : null,
+    format: storedFormat,
+  };
+}
+
 /** The recorded requests of one edited database. */
 export class KeptRequests {
-  private kept = 0;
+  /** How often something of each page was written. */
+  private readonly kept = new Map<string | null, number>();
+  private waiting: Waiting[] = [];
+  private timer: NodeJS.Timeout | undefined;
 
   constructor(
     private readonly orm: MikroORM,
     private readonly database: string,
   ) {}
 
-  async keep(given: RecordedRequest): Promise<void> {
-    const { wire, ...rest } = given;
-    const recorded = fitting(rest);
-    const { id, page, operation, outcome, actor, method, path, status, ms, key, steps } = recorded;
-    const stop = steps.find(({ stopped }) => stopped !== null);
-    await this.orm.em.fork().insert(RequestEntity, {
-      id,
-      database: this.database,
-      at: new Date(recorded.at),
-      page,
-      operation,
-      outcome,
-      actorId: actor?.id ?? null,
-      actorName: actor?.name.slice(0, 255) ?? null,
-      method: method.slice(0, 31),
-      path: path.slice(0, 1000),
-      status,
-      ms,
-      record: key?.join("/").slice(0, 300) ?? null,
-      stoppedAt: stop?.step ?? null,
-      reason: stop?.stopped?.slice(0, 1000) ?? null,
-      problems: problemsOf(recorded),
-      statements: steps.reduce((sum, { statements }) => sum + statements.length, 0),
-      trace: recorded.trace ?? null,
-      glance: steps.map(({ step, ms: took, stopped }) => ({ step, ms: took, stopped: stopped?.slice(0, 200) ?? null })),
-      recorded,
-      wire: wire ? await compressed(JSON.stringify(cutWire(wire))) : null,
+  /**
+   * Keeps a request, together with those that come within a moment.
+   *
+   * @returns when it is kept; rejects where the store is away
+   */
+  keep(recorded: RecordedRequest): Promise<void> {
+    const kept = new Promise<void>((resolve, reject) => {
+      this.waiting.push({ recorded, resolve, reject });
     });
-    this.kept += 1;
-    if (this.kept % 100 === 1) await this.forgetOld(page);
+    if (this.waiting.length >= mostTogether) this.flush();
+    else this.timer ??= setTimeout(() => this.flush(), together).unref();
+    return kept;
+  }
+
+  /** Writes what waits, now. */
+  flush(): void {
+    clearTimeout(this.timer);
+    this.timer = undefined;
+    const all = this.waiting.splice(0);
+    if (all.length === 0) return;
+    this.insert(all.map(({ recorded }) => recorded)).then(
+      () => {
+        for (const { resolve } of all) resolve();
+      },
+      (error: unknown) => {
+        for (const { reject } of all) reject(error);
+      },
+    );
+  }
+
+  private async insert(requests: readonly RecordedRequest[]): Promise<void> {
+    const rows = requests.map((each) => rowOf(this.database, each));
+    // Past the ORM's own way with statements, which writes values into their text: here that takes longer than all the rest.
+    await this.orm.em.getKnex().transaction(async (inside) => {
+      // A crash may lose the last moment of what was recorded, and nothing else.
+      await inside.raw("SET LOCAL synchronous_commit TO off");
+      await inside("request").insert(rows);
+    });
+    for (const page of new Set(requests.map(({ page: each }) => each))) {
+      const count = (this.kept.get(page) ?? 0) + 1;
+      this.kept.set(page, count);
+      // Now and then is often enough.
+      if (count % 20 === 1) await this.forgetOld(page);
+    }
   }
 
   /** Removes what is too old, and what is too much of one page. */
@@ -160,7 +221,7 @@ export class KeptRequests {
     const found = await this.orm.em.fork().findOne(RequestEntity, where);
     if (!found) return null;
     if (!found.wire) return found.recorded;
-    const wire = JSON.parse((await expanded(found.wire)).toString("utf8")) as RecordedWire;
+    const wire = JSON.parse(found.wire) as RecordedWire;
     return { ...found.recorded, wire };
   }
 
@@ -172,7 +233,7 @@ export class KeptRequests {
       .getConnection()
       .execute<(Omit<ToldRequest, "at" | "actor" | "steps" | "stoppedAt"> & ToldRow)[]>(
         `SELECT number::text, id, at, page, operation, outcome, actor_id, actor_name, method, path, status, ms, record, stopped_at, reason, problems, statements, trim(trace) AS trace, glance
-         FROM request WHERE ${where}${before === undefined ? "" : " AND number < ?::bigint"} ORDER BY number DESC LIMIT ?`,
+         FROM request WHERE ${where}${before === undefined ? "" : " AND number < ?::bigint"} ORDER BY request.number DESC LIMIT ?`,
         [...values, ...(before === undefined ? [] : [before]), limit],
       );
     return rows.map(({ actor_id, actor_name, stopped_at, glance, at, ...rest }) => ({

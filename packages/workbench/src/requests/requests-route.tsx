@@ -233,7 +233,16 @@ export default function RequestsRoute() {
         <Scroll aria-label={says.requests}>
           <Table>
             <Head
-              columns={[says.select, says.when, says.who, says.request, says.steps, says.outcome, says.statements, says.time]}
+              columns={[
+                says.select,
+                says.when,
+                says.who,
+                says.request,
+                says.steps,
+                says.outcome,
+                says.statements,
+                says.time,
+              ]}
               figures={[says.statements, says.time]}
             />
             {byDay(all).map(({ day, entries }) => (

@@ -1,0 +1,172 @@
+/** What proof costs: a save that is recorded beside one that isn't; a quick rehearsal beside as many plain requests; kept requests by the hundred thousand. */
+import { randomUUID } from "node:crypto";
+import { performance } from "node:perf_hooks";
+import process from "node:process";
+import { fileURLToPath } from "node:url";
+import { rehearse } from "@loyal-quill/authoring/rehearsal";
+import { handle, route } from "@loyal-quill/core";
+import { demoPages } from "@loyal-quill/demo";
+import { connect, databaseOver, loadPageFiles, signerOf } from "@loyal-quill/runtime";
+import { Store } from "@loyal-quill/server";
+import pg from "pg";
+import { type Child, start } from "./child.js";
+import { median, table } from "./figures.js";
+import { makeGround } from "./ground.js";
+import { Load, valuesIn } from "./load.js";
+import { technician } from "./people.js";
+
+const rounds = 9;
+const warmUps = 4;
+const pages = fileURLToPath(demoPages);
+
+/** Who rehearses: the technician, and somebody to whom nothing is open. */
+const people = [
+  { ...technician, attributes: { region_id: technician.regionId } },
+  { id: "guest", name: "A Guest", roles: [], attributes: {} },
+];
+
+const ground = await makeGround();
+const shown = (values: readonly number[]): string =>
+  `${median(values).toFixed(2)} (${Math.min(...values).toFixed(2)} to ${Math.max(...values).toFixed(2)})`;
+
+/** Milliseconds that a save takes, with the forms opened before. */
+async function saves(load: Load, codes: readonly string[], round: number): Promise<number> {
+  const { results: forms } = await load.all(codes, async (code) =>
+    valuesIn((await load.send("GET", `/stations/${code}/edit`)).body),
+  );
+  const { results, seconds } = await load.all([...codes.keys()], (index) => {
+    const form = forms[index] ?? new URLSearchParams();
+    form.set("notes", `round ${round} ${Math.random()}`);
+    return load.send("POST", `/stations/${codes[index]}/edit`, form.toString());
+  });
+  if (results.some(({ status }) => status !== 303)) throw new Error("a save was not answered 303");
+  return (seconds * 1000) / codes.length;
+}
+
+async function recording(plain: Child, recorded: Child, concurrency: number): Promise<string> {
+  const codes = ground.codes.slice(0, concurrency === 1 ? 120 : 240);
+  const sides = [plain, recorded].map((child) => ({ load: new Load(child.port, concurrency), times: [] as number[] }));
+  for (const { load } of sides) await load.begin(`/stations/${codes[0]}/edit`);
+  for (let round = -warmUps; round < rounds; round++)
+    for (const { load, times } of round % 2 === 0 ? sides : sides.toReversed()) {
+      const ms = await saves(load, codes, round);
+      if (round >= 0) times.push(ms);
+    }
+  for (const { load } of sides) await load.close();
+  const [without, along] = sides;
+  const ratios = (along?.times ?? []).map((ms, index) => ms / (without?.times[index] ?? 1));
+  return `a recorded save to one that isn't, ${concurrency} at once: ${shown(ratios)}; ${median(along?.times ?? []).toFixed(2)} ms and ${median(without?.times ?? []).toFixed(2)} ms`;
+}
+
+/** A quick rehearsal, and as many plain opens and saves one after the other. */
+async function rehearsing(plain: Child): Promise<string> {
+  const pool = connect(ground.pages, 5);
+  const database = databaseOver(pool);
+  const site = await loadPageFiles(pages, database);
+  const page = site.pages.find(({ name }) => name === "station");
+  if (!page) throw new Error("the page has errors");
+  const load = new Load(plain.port, 1);
+  await load.begin(`/stations/${ground.codes[0]}/edit`);
+  const ratios: number[] = [];
+  const told: number[] = [];
+  let requests = 0;
+  for (let round = -2; round < rounds; round++) {
+    const begun = performance.now();
+    const found = await rehearse({
+      page,
+      site,
+      people,
+      quick: true,
+      database,
+      signer: signerOf("a key for benchmarks, thirty-two bytes"),
+      now: () => new Date(),
+      newId: randomUUID,
+      elapsed: () => performance.now(),
+      engine: { route, handle },
+    });
+    const ms = performance.now() - begun;
+    const sent = found.cases.flatMap(({ evidence }) => evidence);
+    const posts = sent.filter(({ method }) => method === "POST").length;
+    const codes = Array.from({ length: posts }, (_, index) => ground.codes[index % ground.codes.length] ?? "");
+    const plainly = performance.now();
+    for (const code of codes) {
+      const form = valuesIn((await load.send("GET", `/stations/${code}/edit`)).body);
+      form.set("notes", `rehearsed ${round} ${Math.random()}`);
+      await load.send("POST", `/stations/${code}/edit`, form.toString());
+    }
+    // Each of the posts had a form opened for it; what was only opened besides is added by what an open takes.
+    const opens = performance.now();
+    for (const code of ground.codes.slice(0, Math.max(0, sent.length - 2 * posts)))
+      await load.send("GET", `/stations/${code}/edit`);
+    const asMany = opens - plainly + (performance.now() - opens);
+    if (round < 0) continue;
+    requests = sent.length;
+    ratios.push(ms / sent.length / (asMany / Math.max(sent.length, 2 * posts)));
+    told.push(ms);
+  }
+  await load.close();
+  await pool.end();
+  return `the quick rehearsal of the station page, a request, to a plain one over HTTP: ${shown(ratios)}; ${requests} requests in ${(median(told) / 1000).toFixed(2)} s`;
+}
+
+/** How long the list of kept requests takes with so many kept. */
+async function kept(store: Store, most: number): Promise<Record<string, number>> {
+  const client = new pg.Client(ground.store);
+  await client.connect();
+  await client.query("TRUNCATE request");
+  await client.query(
+    `INSERT INTO request (id, database, at, page, operation, outcome, actor_id, actor_name, method, path, status, ms, record, stopped_at, reason, problems, statements, glance, recorded, format)
+     SELECT gen_random_uuid(), '', now() - n * interval '1 minute', 'page-' || n % 20, CASE WHEN n % 3 = 0 THEN 'save' ELSE 'open' END,
+       CASE WHEN n % 9 = 0 THEN 'invalid' WHEN n % 3 = 0 THEN 'saved' ELSE 'shown' END, 'p' || n % 50, 'Person ' || n % 50, 'GET', '/records/' || n || '/edit', 200, n % 97, n::text,
+       CASE WHEN n % 9 = 0 THEN 'check' END, CASE WHEN n % 9 = 0 THEN 'one rule failed: too long by ' || n % 13 END,
+       CASE WHEN n % 9 = 0 THEN jsonb_build_array(jsonb_build_object('field', 'name', 'by', 'max-length')) ELSE '[]' END, 1,
+       '[{"step":"route","ms":0.1,"stopped":null},{"step":"load","ms":1.5,"stopped":null},{"step":"prefill","ms":0.7,"stopped":null}]',
+       jsonb_build_object('steps', jsonb_build_array(), 'filler', repeat(md5(n::text), 60)), 1
+     FROM generate_series(${most}, 1, -1) AS n`,
+  );
+  await client.query("VACUUM ANALYZE request");
+  await client.end();
+  const asked = {
+    "the newest": {},
+    "of a page": { page: "page-7" },
+    "of a person, refused": { person: "p7", outcome: "refusals" },
+    "with a field": { field: "name" },
+    "of a record": { record: "77" },
+    "with a text": { text: "records/123" },
+    "with a text that nothing has": { text: "nothing has this" },
+  };
+  const times: Record<string, number> = {};
+  for (const [name, query] of Object.entries(asked)) {
+    const ms: number[] = [];
+    for (let turn = 0; turn < 9; turn++) {
+      const begun = performance.now();
+      await store.requests.told(query, 101);
+      ms.push(performance.now() - begun);
+    }
+    times[name] = median(ms);
+  }
+  const begun = performance.now();
+  await store.requests.sums({});
+  times.sums = performance.now() - begun;
+  return times;
+}
+
+try {
+  const store = await Store.open(ground.store, ground.reader);
+  const plain = await start("ours", ground.pages, pages);
+  const recorded = await start("ours-recorded", ground.pages, pages, undefined, {
+    STORE_URL: ground.store,
+    LOG_URL: ground.reader,
+  });
+  for (const concurrency of [1, 10]) process.stdout.write(`${await recording(plain, recorded, concurrency)}\n`);
+  recorded.process.disconnect();
+  process.stdout.write(`${await rehearsing(plain)}\n\n`);
+  plain.process.disconnect();
+  const [few, many] = [await kept(store, 1000), await kept(store, 100_000)];
+  process.stdout.write(
+    `${table([["kept requests", "1,000: ms", "100,000: ms"], ...Object.keys(few).map((name) => [name, (few[name] ?? 0).toFixed(1), (many[name] ?? 0).toFixed(1)])])}\n`,
+  );
+  await store.close();
+} finally {
+  await ground.drop();
+}
