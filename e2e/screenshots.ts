@@ -1,4 +1,5 @@
 // Takes the pictures in docs/screenshots from the demo data: `npm run screenshots`, after `npm run setup`.
+import { readFile, writeFile } from "node:fs/promises";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
 import type { Started } from "@loyal-quill/cli";
@@ -40,29 +41,59 @@ async function servedPages(browser: Browser, started: Started): Promise<void> {
   const level = await page.getByLabel("Warning level").inputValue();
   await page.getByLabel("Warning level").fill((Number(level) + 0.05).toFixed(2));
   await page.getByRole("button", { name: "Update" }).click();
-  await take(page, "saved");
 
-  await other.goto("/visits/new");
-  await other.getByLabel("Findings").fill("Board repainted, figures legible again.");
-  await other.getByRole("combobox", { name: "Station" }).fill("weir");
-  await other.getByRole("option").first().waitFor();
-  await other.keyboard.press("ArrowDown");
-  await take(other, "new");
   await other.goto("/calibrations");
   await other.getByRole("rowheader").first().getByRole("link").click();
   await take(other, "record");
-  await other.goto("/stations/MV-004/delete");
-  await take(other, "delete");
   await other.goto("/rivers");
   await take(other, "rows");
+}
+
+/** "Saving doesn't work": what docs/saving-does-not-work.md tells, in pictures. */
+async function telephone(browser: Browser, started: Started): Promise<void> {
+  const file = path.join(started.pages, "river.page.yaml");
+  const sound = await readFile(file, "utf8");
+  await writeFile(file, sound.replace("max-length: 40", "max-length: 10"));
+  const hollis = await signedIn(browser, started, "hollis");
+  for (let turn = 0; turn < 3; turn++) {
+    await hollis.waitForTimeout(700);
+    await hollis.goto("/rivers/7/edit");
+    await hollis.getByLabel("Name").fill("Embersike by the old mill");
+    await hollis.locator("form.sheet").evaluate((form) => (form as HTMLFormElement).submit());
+    await hollis.waitForTimeout(700);
+  }
+  const page = await signedIn(browser, started, "ines");
+  await page.goto("/workbench/requests?page=river");
+  await page.getByRole("region", { name: "Requests", exact: true }).waitFor();
+  await take(page, "requests");
+  await page.getByRole("region", { name: "Requests", exact: true }).getByRole("link", { name: /POST/ }).first().click();
+  await page.getByRole("heading", { name: "Fields as read" }).waitFor();
+  await take(page, "request");
+  await page.goto("/workbench/pages/river");
+  await page.getByRole("button", { name: "File", exact: true }).click();
+  await page.locator(".cm-content").getByText("max-length").first().click();
+  await page.keyboard.press("End");
+  for (let back = 0; back < "10 }] }".length; back++) await page.keyboard.press("ArrowLeft");
+  await page.keyboard.type("6");
+  await page.keyboard.press("Delete");
+  await page.waitForTimeout(1500);
+  await page.goto("/workbench/pages/river/replay");
+  await page.getByRole("button", { name: "Replay", exact: true }).click();
+  await page.getByRole("region", { name: "Before and after" }).waitFor();
+  await take(page, "replay");
+  await page.goto("/workbench/pages/river/rehearsal");
+  await page.getByRole("button", { name: "Run quick set" }).click();
+  await page.getByRole("heading", { name: "Cases by step" }).waitFor({ timeout: 60_000 });
+  await page.getByRole("region", { name: "Cases", exact: true }).first().getByRole("button").first().click();
+  await page.getByRole("article").waitFor();
+  await take(page, "rehearsal");
+  await writeFile(file, sound);
 }
 
 async function workbench(browser: Browser, started: Started): Promise<void> {
   const page = await signedIn(browser, started, "ines");
   await page.goto("/workbench");
   await take(page, "pages");
-  await page.getByRole("link", { name: "POST /stations/MV-017/edit" }).first().click();
-  await take(page, "sheet-conflict");
   await page.goto("/workbench/pages/station?key=MV-014");
   await take(page, "sheet");
   await page.goto("/workbench/changes?containing=MV-014");
@@ -98,5 +129,6 @@ async function workbench(browser: Browser, started: Started): Promise<void> {
 
 await withDemo(async (browser, started) => {
   await servedPages(browser, started);
+  await telephone(browser, started);
   await workbench(browser, started);
 });

@@ -89,7 +89,7 @@ export async function startCluster(home: string, password: string, say: Say): Pr
   else {
     port = await freePort();
     const log = path.join(home, "postgres.log");
-    const settings = `-p ${port} -k '' -c listen_addresses=127.0.0.1 -c max_connections=60 -c password_encryption=scram-sha-256`;
+    const settings = `-p ${port} -k '' -c listen_addresses=127.0.0.1 -c max_connections=120 -c password_encryption=scram-sha-256`;
     try {
       await runAsOwner(path.join(binaries, "pg_ctl"), [
         "-D",

@@ -16,6 +16,7 @@ import type {
   RecordChoice,
   RehearsalAnswer,
   ReplayAnswer,
+  Replayed,
   RequestSums,
   RequestsAnswer,
   SessionAnswer,
@@ -111,6 +112,15 @@ export const useReplay = (page: string) =>
     queryKey: ["replay", page],
     queryFn: ({ signal }) => ask<ReplayAnswer | null>(`/drafts/${encodeURIComponent(page)}/replay`, { signal }),
     refetchInterval: ({ state }) => (state.data?.state === "running" ? 1500 : false),
+  });
+
+/** What one of them came to, in full. */
+export const useReplayed = (page: string, id: string | null, begun: string | undefined) =>
+  useQuery({
+    queryKey: ["replay", page, "request", id, begun],
+    enabled: id !== null && begun !== undefined,
+    queryFn: ({ signal }) => ask<Replayed>(`/drafts/${encodeURIComponent(page)}/replay/${id}`, { signal }),
+    staleTime: Number.POSITIVE_INFINITY,
   });
 
 export const useRequest = (id: string | undefined) =>

@@ -1,20 +1,23 @@
+import { isSaving } from "@loyal-quill/core";
 import type { ReplayAnswer } from "@loyal-quill/server/api";
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link, useLocation, useParams } from "react-router";
 import { styled } from "styled-components";
 import { ask } from "../api/client.js";
-import { useReplay } from "../api/queries.js";
+import { useReplay, useReplayed } from "../api/queries.js";
 import { Choice } from "../parts/choice.js";
 import { English } from "../parts/english.js";
 import { figure } from "../parts/figures.js";
-import { CheckBox } from "../parts/inputs.js";
+import { CheckBox, Small } from "../parts/inputs.js";
 import { Mark, type MarkKind } from "../parts/mark.js";
 import { Moment } from "../parts/moment.js";
 import { Empty, Failed, QuietButton, Strong, Waiting } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
 import { Title } from "../parts/title.js";
+import { type ChosenStep, RoundTrip } from "../round-trip/round-trip.js";
 import { stepTitle } from "../round-trip/wording.js";
+import { Recorded } from "../sheet/step-detail.js";
 import { useDraft } from "../sheet/use-draft.js";
 import { texts } from "../texts.js";
 
@@ -77,10 +80,45 @@ function groupsOf(played: readonly Replayed[]): { kind: Replayed["kind"]; reason
   );
 }
 
-function Played({ played }: { played: readonly Replayed[] }) {
+/** How one of them went on the draft: its way, drawn. */
+function OnTheDraft({ name, id, begun, onClose }: { name: string; id: string; begun: string; onClose: () => void }) {
+  const replayed = useReplayed(name, id, begun);
+  const [chosen, choose] = useState<ChosenStep>();
+  const recorded = replayed.data?.recorded;
+  if (replayed.error) return <Failed error={replayed.error} again={() => void replayed.refetch()} />;
+  if (!recorded) return null;
+  const saves = isSaving(recorded.operation);
+  const step = recorded.steps.find((each) => each.step === chosen?.step);
+  return (
+    <section aria-label={says.wayOnTheDraft}>
+      <p>
+        {says.wayOnTheDraft}{" "}
+        <code>
+          {recorded.method} {recorded.path}
+        </code>{" "}
+        <Small type="button" onClick={onClose}>
+          {says.close}
+        </Small>
+      </p>
+      <RoundTrip
+        open={saves ? undefined : recorded}
+        save={saves ? recorded : undefined}
+        chosen={chosen}
+        onChoose={choose}
+      />
+      {step && <Recorded step={step} />}
+    </section>
+  );
+}
+
+function Played({ name, begun, played }: { name: string; begun: string; played: readonly Replayed[] }) {
   const groups = groupsOf(played);
+  const [opened, open] = useState<string>();
   return (
     <>
+      {opened !== undefined && (
+        <OnTheDraft key={opened} name={name} id={opened} begun={begun} onClose={() => open(undefined)} />
+      )}
       <Top role="status">
         {order.map((kind) => {
           const count = played.filter((each) => each.kind === kind).length;
@@ -121,6 +159,18 @@ function Played({ played }: { played: readonly Replayed[] }) {
                   <td>{endingInWords(each.before)}</td>
                   <td>
                     {each.after === null ? each.because : endingInWords(each.after)}
+                    {each.after !== null && (
+                      <>
+                        {" "}
+                        <Small
+                          type="button"
+                          aria-label={says.showWayOf(each.method, each.path)}
+                          onClick={() => open(each.id)}
+                        >
+                          {says.showWay}
+                        </Small>
+                      </>
+                    )}
                     {each.row === "then" && ` (${says.rowPutBack(each.putBack.join(", "))})`}
                   </td>
                 </tr>
@@ -221,7 +271,7 @@ export default function ReplayRoute() {
         </p>
       )}
       {answer?.played?.length === 0 && <p>{says.noneFound}</p>}
-      {answer?.played && answer.played.length > 0 && <Played played={answer.played} />}
+      {answer?.played && answer.played.length > 0 && <Played name={name} begun={answer.begun} played={answer.played} />}
     </English>
   );
 }
