@@ -923,7 +923,6 @@ export const texts = {
       "left out": "left out",
     },
     cases: "Cases",
-    passedOf: (passed: Said, all: Said) => `${passed} of ${all} as expected`,
     showAllCases: "Show all cases",
     howItWas: (cases: Said, seconds: Said, actor: Said, editable: Said, rows: Said) =>
       `${cases} cases in ${seconds} s, as ${actor}, who may edit ${editable} of the ${rows} records looked at. All rolled back.`,

@@ -1,8 +1,8 @@
-import type { Actor } from "@loyal-quill/core/condition/facts";
-import type { Row } from "@loyal-quill/core/postgres/statement";
-import type { RecordedRequest } from "@loyal-quill/core/trip/recording";
 import type { StepName } from "@loyal-quill/core/trip/round-trip";
+import type { Evidence } from "./evidence.js";
 import type { Stage } from "./stage.js";
+
+export * from "./evidence.js";
 
 /**
  * How a case went: as expected; otherwise; not to be judged here, since what it needs did not come about; or left out, since the page
@@ -28,48 +28,6 @@ export interface Case {
   readonly play: (stage: Stage) => Promise<void>;
 }
 
-/** Rows of one table that a request touched, as PostgreSQL counts them itself (documentation, 27.2.22); rolled-back tries left out. */
-export interface Touched {
-  readonly table: string;
-  readonly inserted: number;
-  readonly updated: number;
-  readonly deleted: number;
-}
-
-/** An entry of the change log that a request made. */
-export interface LoggedEntry {
-  readonly operation: string;
-  readonly actor: string;
-  readonly table: string;
-  readonly key: Readonly<Record<string, string | null>>;
-  readonly fields: readonly {
-    readonly field: string;
-    readonly old: string | null;
-    readonly new: string | null;
-    readonly hidden?: true;
-  }[];
-}
-
-/** One request of a case, with what it did. */
-export interface Evidence {
-  readonly method: string;
-  readonly path: string;
-  readonly body: string | null;
-  readonly actor: Pick<Actor, "id" | "name"> | null;
-  readonly status: number;
-  readonly headers: Readonly<Record<string, string>>;
-  /** The answer, cut where it is long. */
-  readonly answer: string;
-  /** Null where the address belongs to no page. */
-  readonly recorded: RecordedRequest | null;
-  /** Null where nothing was counted: for what only opens. */
-  readonly touched: readonly Touched[] | null;
-  readonly entries: readonly LoggedEntry[];
-  /** The record before and after; null where there is none. */
-  readonly before: Row | null;
-  readonly after: Row | null;
-}
-
 /** What became of a case. */
 export interface Played extends Omit<Case, "play"> {
   readonly verdict: Verdict;
@@ -79,15 +37,4 @@ export interface Played extends Omit<Case, "play"> {
   readonly notes: readonly string[];
   readonly evidence: readonly Evidence[];
   readonly ms: number;
-}
-
-/** Thrown where a page has nothing that a case is about. */
-export class LeftOut extends Error {}
-
-/** Thrown where what a case needs did not come about. */
-export class NotJudged extends Error {}
-
-/** @throws LeftOut */
-export function leaveOut(because: string): never {
-  throw new LeftOut(because);
 }

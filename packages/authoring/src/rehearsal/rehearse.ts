@@ -180,7 +180,10 @@ export async function rehearse(options: RehearsalOptions): Promise<Rehearsal> {
     actor: prepared.actor && { id: prepared.actor.id, name: prepared.actor.name, roles: prepared.actor.roles },
     records: { lookedAt: prepared.rows.length, editable: prepared.editable.length },
     cases,
-    changed: formerly.filter(({ id, verdict }) => verdict === "otherwise" && !fell.has(id)),
+    // Under ids of their own: the draft may have a case of the same kind about the same.
+    changed: formerly.flatMap((each) =>
+      each.verdict === "otherwise" && !fell.has(each.id) ? [{ ...each, id: `published.${each.id}` }] : [],
+    ),
     counts: Object.fromEntries(
       verdicts.map((verdict) => [verdict, cases.filter((each) => each.verdict === verdict).length]),
     ) as Record<Verdict, number>,

@@ -18,7 +18,7 @@ import type { PageRequest } from "@loyal-quill/core/trip/request";
 import type { StepName } from "@loyal-quill/core/trip/round-trip";
 import type { Signer } from "@loyal-quill/core/trip/signer";
 import { type DocumentForm, type ReadDocument, readDocument } from "./browser.js";
-import { type Evidence, type LoggedEntry, NotJudged, type Touched } from "./case.js";
+import { type Evidence, type LoggedEntry, NotJudged, type Touched } from "./evidence.js";
 import {
   constraintsStatement,
   lookStatement,

@@ -101,7 +101,7 @@ describe("quill rehearse", () => {
     );
     const { code, out } = await rehearse("--quick", "--against", demoPages, "station.page.yaml");
     await cp(path.join(demoPages, "station.page.yaml"), path.join(directory, "station.page.yaml"));
-    expect(out).toContain("differs from before  check.max-length.outside:notes");
+    expect(out).toContain("differs from before  published.check.max-length.outside:notes");
     expect(code).toBe(1);
   });
 

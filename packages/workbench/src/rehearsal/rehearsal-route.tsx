@@ -113,13 +113,17 @@ function Cases({
         {steps.map((step) => {
           const ofStep = cases.filter((each) => each.step === step);
           const shown = ofStep.filter(isTold(all));
-          const passed = ofStep.filter(({ verdict }) => verdict === "as expected").length;
+          const count = (verdict: PlayedAnswer["verdict"]): number =>
+            ofStep.filter((each) => each.verdict === verdict).length;
+          const told = (Object.keys(verdictMark) as PlayedAnswer["verdict"][]).flatMap((verdict) =>
+            count(verdict) > 0 ? `${count(verdict)} ${says.verdicts[verdict]}` : [],
+          );
           return (
             <tbody key={step}>
               <tr>
                 <Step>
                   {stepTitle[step]}
-                  <span>{says.passedOf(passed, ofStep.length)}</span>
+                  <span>{told.join(", ")}</span>
                 </Step>
               </tr>
               {shown.map(({ id, title, verdict, because }) => (

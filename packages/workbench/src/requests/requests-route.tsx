@@ -41,7 +41,7 @@ const Reason = styled.span`
 `;
 
 const Address = styled.code`
-  && { display: inline-block; max-width: 17rem; overflow: hidden; text-overflow: ellipsis; vertical-align: bottom; }
+  && { display: inline-block; max-width: 17rem; overflow: hidden; text-overflow: ellipsis; vertical-align: bottom; text-decoration: underline; }
 `;
 
 const Selected = styled.p`
