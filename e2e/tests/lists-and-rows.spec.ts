@@ -265,4 +265,7 @@ test("the Sheet shows the page's list and its way, and takes its settings", asyn
   const settings = page.getByRole("region", { name: /settings and values/ });
   await settings.getByLabel("All rows together, or none").check();
   await expect(list.getByRole("button", { name: "Save all rows" })).toBeVisible();
+  // Other tests begin on what is published.
+  await page.getByRole("button", { name: "Discard draft" }).click();
+  await expect(page.getByRole("status").filter({ hasText: "Published, no draft" })).toBeVisible();
 });

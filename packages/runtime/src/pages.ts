@@ -160,14 +160,14 @@ function isCrossSite(request: express.Request): boolean {
   return origin !== undefined && (!URL.canParse(origin) || new URL(origin).host !== request.get("host"));
 }
 
-/** Headers that hold what nobody else may have. */
-const secretHeaders: ReadonlySet<string> = new Set(["cookie", "authorization", "proxy-authorization", "x-csrf-token"]);
+/** Headers that hold what nobody else may have, those of proxies and hosts included. */
+const secretHeader = /cookie|auth|token|secret|session|key|password|credential|signature|jwt/i;
 
 /** A recorded request with the headers that it came with. */
 function withHeaders(recorded: RecordedRequest, { headers, httpVersion }: express.Request): RecordedRequest {
   if (!recorded.wire) return recorded;
   const kept = Object.entries(headers).flatMap(([name, value]) =>
-    value === undefined ? [] : [[name, secretHeaders.has(name) ? "(not kept)" : String(value).slice(0, 1000)] as const],
+    value === undefined ? [] : [[name, secretHeader.test(name) ? "(not kept)" : String(value).slice(0, 1000)] as const],
   );
   return { ...recorded, wire: { ...recorded.wire, headers: { ":version": httpVersion, ...Object.fromEntries(kept) } } };
 }

@@ -49,7 +49,9 @@ describe("requests told", () => {
   let refused: RecordedRequest;
 
   beforeAll(async () => {
-    await hollis.get("/stations/MV-999/edit");
+    await hollis.send("/stations/MV-999/edit", {
+      headers: { "x-api-key": "heron-key", "x-forwarded-access-token": "t" },
+    });
     await save({ warning_m: "1.10", name: "<b>&" }, { traceparent: `00-${trace}-00f067aa0ba902b7-01` });
     await save({ notes: "Board read twice." });
     await until(
@@ -107,8 +109,13 @@ describe("requests told", () => {
       note: "touched",
       became: "1.10",
     });
-    const session = /quill_session=[^;]+/.exec(JSON.stringify(refused));
-    expect(session).toBeNull();
+    expect(JSON.stringify(refused)).not.toMatch(/quill_session=/);
+    const other = (await told("text=MV-999")).requests.at(-1);
+    const { wire: others } = await get<RecordedRequest>(`/requests/${other?.id}`);
+    expect([others?.headers["x-api-key"], others?.headers["x-forwarded-access-token"]]).toEqual([
+      "(not kept)",
+      "(not kept)",
+    ]);
   });
 
   test("a plan is shown of a statement, which is not run", async () => {

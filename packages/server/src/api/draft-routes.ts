@@ -5,7 +5,7 @@ import { DeskRefusal } from "../drafts/desk-refusal.js";
 import { mostReplayed } from "../drafts/rehearsals.js";
 import type { EditedDatabase } from "../edited-database.js";
 import type { Account } from "../store/entities.js";
-import { type Doer, doerOf } from "../trail.js";
+import { type Doer, doerOf, note } from "../trail.js";
 import { problem } from "./problem.js";
 import { requestQueryOf } from "./request-routes.js";
 import { plain } from "./shapes.js";
@@ -276,7 +276,8 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
 
   router.post(
     "/:name/replay",
-    taking(bodies.replay, async ({ text: given, rowsThen = false, ...which }, name, _by, response) => {
+    taking(bodies.replay, async ({ text: given, rowsThen = false, ...which }, name, by, response) => {
+      await note(store, by, "requests.read", { name: `${name}, played again` });
       const asked = "ids" in which ? { ids: which.ids } : { query: requestQueryOf(which.query) };
       response.status(202).json(await rehearsals.beginReplay(await sound(name, given), asked, rowsThen));
     }),

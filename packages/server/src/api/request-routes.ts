@@ -106,7 +106,8 @@ export function requestRoutes(options: RequestRouteOptions): express.Router {
     try {
       const plan = await database.run({
         purpose: "plan of a statement",
-        text: `EXPLAIN ${statement.text}`,
+        // With its options in brackets nothing of the statement can be taken for one of them.
+        text: `EXPLAIN (ANALYZE false) ${statement.text}`,
         values: statement.values,
         plannedAnew: true,
       });
