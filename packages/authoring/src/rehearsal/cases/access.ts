@@ -6,7 +6,7 @@ import { columnOf } from "@loyal-quill/core/table/model";
 import { type Case, leaveOut } from "../case.js";
 import type { Prepared } from "../prepare.js";
 import type { Sent, Stage } from "../stage.js";
-import { casesOf, editing, somethingToType, typing } from "./making.js";
+import { casesOf, editing, somethingToType, typedForm, typing } from "./making.js";
 
 const make = casesOf("access");
 
@@ -94,15 +94,8 @@ export function accessCases(prepared: Prepared): Case[] {
       "access.nobody.save",
       { title: "A form sent by nobody", expects: "401 or to the sign-in; nothing is written", by: "RFC 9110, 15.5.2" },
       async (stage) => {
-        const { actor, record } = editing(prepared);
-        const { field, typed } = await somethingToType(stage, prepared, actor, record);
-        const { form } = await stage.form(stage.address(record.key, "/edit"), actor);
-        const sent = await stage.post(
-          stage.address(record.key, "/edit"),
-          null,
-          typing(page, form, { [field.column.name]: typed }),
-          { key: record.key },
-        );
+        const { path, body, record } = await typedForm(stage, prepared);
+        const sent = await stage.post(path, null, body, { key: record.key });
         stage.answered(sent, [302, 303, 401], "refused");
         stage.untouched(sent);
       },
@@ -146,15 +139,8 @@ export function accessCases(prepared: Prepared): Case[] {
       },
       async (stage) => {
         if (!stranger) leaveOut("The page is open to everybody who is signed in.");
-        const { actor, record } = editing(prepared);
-        const { field, typed } = await somethingToType(stage, prepared, actor, record);
-        const { form } = await stage.form(stage.address(record.key, "/edit"), actor);
-        const sent = await stage.post(
-          stage.address(record.key, "/edit"),
-          stranger,
-          typing(page, form, { [field.column.name]: typed }),
-          { key: record.key },
-        );
+        const { path, body, record } = await typedForm(stage, prepared);
+        const sent = await stage.post(path, stranger, body, { key: record.key });
         stage.answered(sent, [403], "refused");
         stage.untouched(sent);
       },

@@ -2,7 +2,7 @@ import type { Field } from "@loyal-quill/core/page/page";
 import { type Case, LeftOut, leaveOut, NotJudged } from "../case.js";
 import { type Prepared, typedOf } from "../prepare.js";
 import type { Sent, Stage } from "../stage.js";
-import { casesOf, easyFields, editing, otherValues, somethingToType, typing } from "./making.js";
+import { casesOf, easyFields, editing, otherValues, somethingToType, typedForm, typing } from "./making.js";
 import { disposable } from "./records.js";
 
 const make = casesOf("compare");
@@ -198,15 +198,11 @@ export function compareCases(prepared: Prepared): Case[] {
         by: "the form's token",
       },
       async (stage) => {
-        const { actor, record } = editing(prepared);
-        const { field, typed } = await somethingToType(stage, prepared, actor, record);
-        const { form } = await stage.form(stage.address(record.key, "/edit"), actor);
-        const sent = await stage.post(
-          stage.address(record.key, "/edit"),
-          actor,
-          typing(page, form, { [field.column.name]: typed }),
-          { key: record.key, at: new Date(stage.world.now().getTime() + 3 * 86_400_000) },
-        );
+        const { path, body, record, actor } = await typedForm(stage, prepared);
+        const sent = await stage.post(path, actor, body, {
+          key: record.key,
+          at: new Date(stage.world.now().getTime() + 3 * 86_400_000),
+        });
         stage.answered(sent, [422], "invalid");
         stage.untouched(sent);
       },

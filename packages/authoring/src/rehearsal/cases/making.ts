@@ -240,6 +240,29 @@ async function findToType(stage: Stage, prepared: Prepared, actor: Actor, record
   return { field, value, typed: typedOf(prepared.page, field, value) };
 }
 
+/** A form that was opened, with something typed into it, ready to be sent. */
+export interface TypedForm extends Typed {
+  readonly actor: Actor;
+  readonly record: RehearsedRecord;
+  readonly path: string;
+  readonly form: DocumentForm;
+  readonly body: string;
+}
+
+/** Opens a record's form and types something that the page takes. */
+export async function typedForm(
+  stage: Stage,
+  prepared: Prepared,
+  record: RehearsedRecord = editing(prepared).record,
+): Promise<TypedForm> {
+  const { actor } = editing(prepared);
+  const something = await somethingToType(stage, prepared, actor, record);
+  const path = stage.address(record.key, "/edit");
+  const { form } = await stage.form(path, actor);
+  const body = typing(prepared.page, form, { [something.field.column.name]: something.typed });
+  return { ...something, actor, record, path, form, body };
+}
+
 /** Lets the statement that writes fail with an error, before or after it was sent. */
 export const failing =
   (error: DatabaseRefusal | DatabaseAway, when: "instead" | "afterwards", times = Number.POSITIVE_INFINITY) =>

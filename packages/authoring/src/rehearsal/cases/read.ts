@@ -3,7 +3,7 @@ import { bodyOf, encoded, withValue } from "../browser.js";
 import { type Case, leaveOut, NotJudged } from "../case.js";
 import { type Prepared, typedOf } from "../prepare.js";
 import type { Sent, Stage } from "../stage.js";
-import { casesOf, editing, otherValues, somethingToType, tokenOf, typedFields, typing } from "./making.js";
+import { casesOf, editing, otherValues, somethingToType, tokenOf, typedFields, typedForm, typing } from "./making.js";
 
 const make = casesOf("read");
 
@@ -13,11 +13,8 @@ async function sendBody(
   prepared: Prepared,
   make: (asTyped: string, form: Awaited<ReturnType<Stage["form"]>>["form"]) => string,
 ): Promise<Sent> {
-  const { actor, record } = editing(prepared);
-  const { field, typed } = await somethingToType(stage, prepared, actor, record);
-  const { form } = await stage.form(stage.address(record.key, "/edit"), actor);
-  const body = make(typing(prepared.page, form, { [field.column.name]: typed }), form);
-  return stage.post(stage.address(record.key, "/edit"), actor, body, { key: record.key });
+  const { path, actor, record, body, form } = await typedForm(stage, prepared);
+  return stage.post(path, actor, make(body, form), { key: record.key });
 }
 
 /** It was refused, and nothing was written. */
@@ -114,18 +111,11 @@ export function readCases(prepared: Prepared): Case[] {
         by: "the form's token",
       },
       async (stage) => {
-        const { actor, record } = editing(prepared);
-        const { field, typed } = await somethingToType(stage, prepared, actor, record);
-        const { form } = await stage.form(stage.address(record.key, "/edit"), actor);
-        const sent = await stage.post(
-          stage.address(record.key, "/edit"),
-          actor,
-          typing(page, form, { [field.column.name]: typed }),
-          {
-            key: record.key,
-            session: "another session",
-          },
-        );
+        const { path, body, record, actor } = await typedForm(stage, prepared);
+        const sent = await stage.post(path, actor, body, {
+          key: record.key,
+          session: "another session",
+        });
         stage.answered(sent, [403, 409, 422]);
         stage.untouched(sent);
       },

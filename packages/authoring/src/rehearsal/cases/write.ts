@@ -12,8 +12,8 @@ import {
   easyFields,
   editing,
   failing,
-  somethingToType,
   typedFields,
+  typedForm,
   typing,
 } from "./making.js";
 import { disposable } from "./records.js";
@@ -26,15 +26,8 @@ async function saving(
   prepared: Prepared,
   through: Asking["through"],
 ): Promise<{ sent: Sent; name: string; value: string; typed: string }> {
-  const { actor, record } = editing(prepared);
-  const { field, typed, value } = await somethingToType(stage, prepared, actor, record);
-  const { form } = await stage.form(stage.address(record.key, "/edit"), actor);
-  const sent = await stage.post(
-    stage.address(record.key, "/edit"),
-    actor,
-    typing(prepared.page, form, { [field.column.name]: typed }),
-    { key: record.key, ...(through ? { through } : {}) },
-  );
+  const { path, actor, record, body, field, typed, value } = await typedForm(stage, prepared);
+  const sent = await stage.post(path, actor, body, { key: record.key, ...(through ? { through } : {}) });
   return { sent, name: field.column.name, value, typed };
 }
 
@@ -294,16 +287,9 @@ export function writeCases(prepared: Prepared): Case[] {
         by: "RFC 9110, 15.5.5",
       },
       async (stage) => {
-        const { actor } = editing(prepared);
         const { key, row } = await disposable(stage, prepared);
-        const { field, typed } = await somethingToType(stage, prepared, actor, { key, row });
-        const { form } = await stage.form(stage.address(key, "/edit"), actor);
-        const sent = await stage.post(
-          stage.address(key, "/edit"),
-          actor,
-          typing(page, form, { [field.column.name]: typed }),
-          { key, through: beforeWriting(() => stage.remove(key)) },
-        );
+        const { path, actor, body } = await typedForm(stage, prepared, { key, row });
+        const sent = await stage.post(path, actor, body, { key, through: beforeWriting(() => stage.remove(key)) });
         stage.answered(sent, [404], "not-found");
         stage.expect(sent.entries.length === 0, "The log has an entry of it.");
       },
