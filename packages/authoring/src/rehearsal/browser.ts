@@ -8,10 +8,6 @@ export interface FormControl {
   readonly type: string;
   /** What a browser would send of it untouched, line breaks as CR LF (HTML, 4.10.21.4); null where it sends nothing. */
   readonly value: string | null;
-  /** The values that it offers; empty for one that offers none. */
-  readonly options: readonly string[];
-  /** What a box or radio button would send if it were chosen. */
-  readonly ticked: string;
   /** Whether it has a name for people who can't see it: a label, or one said for it (WCAG 2.2, 4.1.2). */
   readonly labelled: boolean;
   /** Whether it is marked as wrong, and what is said of it. */
@@ -40,8 +36,6 @@ export interface ReadDocument {
   readonly count: (tag: string) => number;
   /** Attributes that run scripts, wherever they stand. */
   readonly handlers: readonly string[];
-  /** What stands in elements with the role status or alert. */
-  readonly statuses: readonly string[];
 }
 
 const asSent = (text: string): string => text.replaceAll(/\r\n|\r|\n/g, "\r\n");
@@ -71,7 +65,7 @@ function gather(html: string) {
   const links: string[] = [];
   const handlers: string[] = [];
   const counts = new Map<string, number>();
-  /** Elements by their id, and those with a role, whose text is wanted. */
+  /** Elements whose text is wanted. */
   const told: Told[] = [];
   const labelled = new Set<string>();
   let text = "";
@@ -86,11 +80,7 @@ function gather(html: string) {
       if (tag === "a" && attributes.href !== undefined) links.push(attributes.href);
       if (tag === "label" && attributes.for !== undefined) labelled.add(attributes.for);
       if (attributes.id !== undefined && open.some((each) => each.tag === "label")) labelled.add(attributes.id);
-      const wanted =
-        tag === "textarea" ||
-        tag === "option" ||
-        attributes.role !== undefined ||
-        attributes.id?.endsWith("-problem") === true;
+      const wanted = tag === "textarea" || tag === "option" || attributes.id?.endsWith("-problem") === true;
       const own: Told | null = wanted ? { tag, attributes, text: "" } : null;
       if (own) told.push(own);
       open.push({ tag, told: own });
@@ -145,8 +135,6 @@ function controlOf(
     name: attributes.name ?? "",
     type,
     value: sends ? asSent(held) : null,
-    options: options.map(valueIn),
-    ticked: isBox ? (attributes.value ?? "on") : "",
     labelled:
       type === "hidden" ||
       attributes["aria-label"] !== undefined ||
@@ -185,9 +173,6 @@ export function readDocument(html: string): ReadDocument {
     links,
     count: (tag) => counts.get(tag) ?? 0,
     handlers,
-    statuses: told.flatMap(({ attributes: { role }, text: said }) =>
-      /^(status|alert)$/.test(role ?? "") ? [said] : [],
-    ),
   };
 }
 

@@ -4,8 +4,6 @@ export {
   type CasesFile,
   type CasesProblem,
   casesFormat,
-  casesText,
-  caseText,
   type OwnCase,
   ownCases,
   readCases,

@@ -3,7 +3,7 @@ import type { Page } from "@loyal-quill/core/page/page";
 import { readYaml } from "@loyal-quill/core/page/yaml";
 import type { StepName } from "@loyal-quill/core/trip/round-trip";
 import * as v from "valibot";
-import { LineCounter, stringify } from "yaml";
+import { LineCounter } from "yaml";
 import { type Case, leaveOut } from "./case.js";
 import { editing, typing } from "./cases/making.js";
 import type { Prepared } from "./prepare.js";
@@ -148,8 +148,7 @@ async function playOwn(
   const { expect: wanted } = own;
   const path = stage.address(key, "/edit");
   if (own.row) await stage.put(key, own.row);
-  const opener = actor ?? null;
-  const opened = await stage.get(path, opener);
+  const opened = await stage.get(path, actor);
   if (own.meanwhile) await stage.put(key, own.meanwhile);
   const { form } = opened.document;
   const sent = own.type && form ? await stage.post(path, actor, typing(page, form, own.type), { key }) : opened;
@@ -211,10 +210,3 @@ function expectedInWords({ expect: { outcome, status, at, says, stored } }: OwnC
   ].filter((part): part is string => typeof part === "string");
   return parts.join("; ") || "no failure";
 }
-
-/** One case as it is written in a file, to be put under `cases`. */
-export const caseText = (own: v.InferInput<typeof caseSchema>): string => stringify([own], { lineWidth: 0 });
-
-/** A new file with cases. */
-export const casesText = (cases: readonly v.InferInput<typeof caseSchema>[]): string =>
-  stringify({ format: casesFormat, cases }, { lineWidth: 0 });

@@ -22,8 +22,6 @@ export interface Prepared {
   readonly actor: Actor | null;
   /** Somebody to whom the page is not open; null where it is open to all. */
   readonly stranger: Actor | null;
-  /** Another person who may open it as well. */
-  readonly other: Actor | null;
   /** All who may open the page, with the records that each may edit; who may edit most first. */
   readonly insiders: readonly { readonly actor: Actor; readonly editable: readonly RehearsedRecord[] }[];
   /** Who may make a new record; null where nobody may, or no page says so. */
@@ -59,10 +57,16 @@ function attributeOf({ type: { kind } }: Column, value: Stored): Attribute {
  */
 export function peopleFor(page: Page, rows: readonly Row[]): readonly Actor[] {
   const parts = conditionsOf(page).flatMap(({ expression }) => everyPart(expression));
+  // Texts in a condition that asks for roles are roles; others are states and the like.
+  const ofRoles = conditionsOf(page)
+    .map(({ expression }) => everyPart(expression))
+    .filter((each) => each.some((part) => part.op === "actor" && part.attribute === "roles"));
   const texts = new Set(
-    parts.flatMap((part) =>
-      part.op === "literal" && typeof part.value === "string" && part.type === "text" ? [part.value] : [],
-    ),
+    ofRoles
+      .flat()
+      .flatMap((part) =>
+        part.op === "literal" && typeof part.value === "string" && part.type === "text" ? [part.value] : [],
+      ),
   );
   const beside = parts.flatMap((part) => {
     if (part.op !== "compare") return [];
@@ -78,9 +82,9 @@ export function peopleFor(page: Page, rows: readonly Row[]): readonly Actor[] {
     Object.fromEntries(
       beside.map(({ attribute, column }) => [attribute, attributeOf(column, row[column.name] ?? null)]),
     );
-  const of = (name: string, roles: readonly string[], row: Row): Actor => ({
-    id: ids ? (Object.values(row)[0] ?? name) : name,
-    name,
+  const of = (id: string, roles: readonly string[], row: Row): Actor => ({
+    id: ids ? (Object.values(row)[0] ?? id) : id,
+    name: roles.length > 0 ? `somebody who is ${roles.join(", ")}` : "somebody without a role",
     roles,
     attributes: attributesOf(row),
   });
@@ -128,7 +132,6 @@ export async function prepare(page: Page, database: Database, people: readonly A
     now,
     actor: best?.actor ?? null,
     stranger: known.find((actor) => !may(actor)) ?? strangerTo(page, now),
-    other: ranked.find(({ actor }) => actor.id !== best?.actor.id)?.actor ?? null,
     insiders: ranked,
     maker: insiders.find((actor) => mayMake(page, factsOf(actor, now))) ?? null,
     editable: best?.editable ?? [],

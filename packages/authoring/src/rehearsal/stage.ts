@@ -261,8 +261,11 @@ export class Stage {
       pages: () => world.site.pages,
     });
     let { body: answer } = handled.response;
-    for await (const part of handled.response.parts ?? [])
-      if (answer.length < longestAnswer) answer += typeof part === "string" ? part : "";
+    // A file may be as long as its table: what is past the limit is not asked for.
+    for await (const part of handled.response.parts ?? []) {
+      answer += typeof part === "string" ? part : "";
+      if (answer.length >= longestAnswer) break;
+    }
     return this.keep({ method, path, body, actor }, handled.recorded, { ...handled.response, body: answer }, before, {
       key,
       writes,
@@ -443,11 +446,14 @@ export class Stage {
     const takingBack = async <Result>(run: () => Promise<Result>): Promise<Result> => {
       await this.begin();
       if (this.hasWritten) this.settled.push(await this.sinceMark());
+      const before = this.settled.length;
       try {
         const result = await run();
         this.hasWritten = true;
         return result;
       } catch (error) {
+        // Of several statements, those that had gone through are taken back as well.
+        this.settled.length = before;
         if (!(error instanceof DatabaseAway)) await this.sinceMark();
         throw error;
       }

@@ -12,6 +12,14 @@ export interface RehearsedFile {
 export const rehearsalFormats = ["text", "json", "junit"] as const;
 export type RehearsalFormat = (typeof rehearsalFormats)[number];
 
+/** How a verdict is told. */
+const words: Readonly<Record<Played["verdict"], string>> = {
+  "as expected": "as expected",
+  otherwise: "not as expected",
+  "not judged": "not judged",
+  "left out": "left out",
+};
+
 const fell = ({ verdict }: Played): boolean => verdict === "otherwise";
 
 function textOf(files: readonly RehearsedFile[], all: boolean): string {
@@ -22,9 +30,9 @@ function textOf(files: readonly RehearsedFile[], all: boolean): string {
       (each) => fell(each) || each.verdict === "not judged" || (all && each.verdict === "left out"),
     );
     return [
-      `${file}: ${cases.length} cases in ${(ms / 1000).toFixed(1)} s${actor ? `, as ${actor.name}` : ""}: ${counts["as expected"]} as expected, ${counts.otherwise} otherwise, ${counts["not judged"]} not judged, ${counts["left out"]} left out`,
+      `${file}: ${cases.length} cases in ${(ms / 1000).toFixed(1)} s${actor ? `, as ${actor.name}` : ""}: ${counts["as expected"]} as expected, ${counts.otherwise} not as expected, ${counts["not judged"]} not judged, ${counts["left out"]} left out`,
       ...told.flatMap(({ verdict, id, title, expects, because: why }) => [
-        `  ${verdict}  ${id}  ${title}`,
+        `  ${words[verdict]}  ${id}  ${title}`,
         ...(verdict === "otherwise" ? [`    expected: ${expects}`] : []),
         ...why.map((each) => `    ${each}`),
       ]),

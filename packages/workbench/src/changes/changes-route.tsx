@@ -1,13 +1,13 @@
 import type { ChangeAnswer } from "@loyal-quill/server/api";
 import { useDeferredValue, useEffect } from "react";
 import { Input, Label, SearchField } from "react-aria-components";
-import { useSearchParams } from "react-router";
 import { styled } from "styled-components";
 import { type ChangeFilter, useChanges, usePages } from "../api/queries.js";
 import { Choice } from "../parts/choice.js";
 import { English } from "../parts/english.js";
 import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
 import { Title } from "../parts/title.js";
+import { useFilters } from "../parts/use-filters.js";
 import { texts } from "../texts.js";
 import { ChangesTable } from "./changes-table.js";
 
@@ -33,7 +33,7 @@ const filterOf = (search: URLSearchParams): ChangeFilter => {
 
 /** Changes: who changed what, newest first. */
 export default function ChangesRoute() {
-  const [search, setSearch] = useSearchParams();
+  const [search, set] = useFilters();
   const filter = filterOf(search);
   const deferred = useDeferredValue(filter.containing);
   const changes = useChanges({ ...filter, ...(deferred === undefined ? {} : { containing: deferred }) });
@@ -41,16 +41,6 @@ export default function ChangesRoute() {
   useEffect(() => {
     document.title = texts.documentTitle(says.changes);
   }, []);
-  const set = (name: string, value: string): void =>
-    setSearch(
-      (before) => {
-        const after = new URLSearchParams(before);
-        if (value) after.set(name, value);
-        else after.delete(name);
-        return after;
-      },
-      { replace: true },
-    );
   const parts = changes.data?.pages ?? [];
   const all: readonly ChangeAnswer[] = parts.flatMap((part) => part.changes);
   const names = [...new Set([...(pages.data ?? []).map((page) => page.name), ...all.map((change) => change.page)])];

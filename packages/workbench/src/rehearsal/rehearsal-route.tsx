@@ -1,7 +1,7 @@
 import type { PlayedAnswer, RehearsalAnswer } from "@loyal-quill/server/api";
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { Link, useParams, useSearchParams } from "react-router";
+import { Link, useParams } from "react-router";
 import { styled } from "styled-components";
 import { ask } from "../api/client.js";
 import { useRehearsal, useRehearsedCase } from "../api/queries.js";
@@ -13,6 +13,7 @@ import { Moment } from "../parts/moment.js";
 import { Empty, Failed, QuietButton, Strong, Waiting } from "../parts/states.js";
 import { Scroll, Table } from "../parts/table.js";
 import { Title } from "../parts/title.js";
+import { useFilters } from "../parts/use-filters.js";
 import { stepTitle } from "../round-trip/wording.js";
 import { useDraft } from "../sheet/use-draft.js";
 import { texts } from "../texts.js";
@@ -148,20 +149,10 @@ function Cases({
 }
 
 function Result({ name, answer, rehearsal }: { name: string; answer: RehearsalAnswer; rehearsal: Rehearsed }) {
-  const [search, setSearch] = useSearchParams();
+  const [search, set] = useFilters();
   const all = search.get("all") === "yes";
   const chosen = search.get("case");
   const detail = useRehearsedCase(name, chosen, answer.begun);
-  const set = (part: string, value: string): void =>
-    setSearch(
-      (before) => {
-        const after = new URLSearchParams(before);
-        if (value) after.set(part, value);
-        else after.delete(part);
-        return after;
-      },
-      { replace: true },
-    );
   return (
     <>
       <Top>

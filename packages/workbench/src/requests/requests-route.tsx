@@ -1,7 +1,7 @@
 import type { ToldRequest } from "@loyal-quill/server/api";
 import { lazy, Suspense, useEffect, useState } from "react";
 import { Input, Label, SearchField } from "react-aria-components";
-import { Link, useNavigate, useSearchParams } from "react-router";
+import { Link, useNavigate } from "react-router";
 import { styled } from "styled-components";
 import { type RequestFilter, useAccounts, usePages, useRequestSums, useToldRequests } from "../api/queries.js";
 import { Choice } from "../parts/choice.js";
@@ -13,6 +13,7 @@ import { byDay, Moment } from "../parts/moment.js";
 import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
 import { Title } from "../parts/title.js";
+import { useFilters } from "../parts/use-filters.js";
 import { TripGlyph } from "../round-trip/trip-glyph.js";
 import { outcomeMark, outcomeWord, stepTitle } from "../round-trip/wording.js";
 import { texts } from "../texts.js";
@@ -113,7 +114,7 @@ function RequestRow({
 
 /** Requests: every open and save, as it went; they appear by themselves. */
 export default function RequestsRoute() {
-  const [search, setSearch] = useSearchParams();
+  const [search, set] = useFilters();
   const filter = filterOf(search);
   const navigate = useNavigate();
   const requests = useToldRequests(filter);
@@ -124,16 +125,6 @@ export default function RequestsRoute() {
   useEffect(() => {
     document.title = texts.documentTitle(says.requests);
   }, []);
-  const set = (name: (typeof names)[number], value: string): void =>
-    setSearch(
-      (before) => {
-        const after = new URLSearchParams(before);
-        if (value) after.set(name, value);
-        else after.delete(name);
-        return after;
-      },
-      { replace: true },
-    );
   const all: readonly ToldRequest[] = requests.data?.pages.flatMap((part) => part.requests) ?? [];
   const select = (
     label: string,

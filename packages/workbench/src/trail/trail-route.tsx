@@ -1,6 +1,5 @@
 import type { TrailAnswer } from "@loyal-quill/server/api";
 import { useEffect } from "react";
-import { useSearchParams } from "react-router";
 import { styled } from "styled-components";
 import { useTrail } from "../api/queries.js";
 import { Choice } from "../parts/choice.js";
@@ -10,6 +9,7 @@ import { byDay, Moment } from "../parts/moment.js";
 import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
 import { Title } from "../parts/title.js";
+import { useFilters } from "../parts/use-filters.js";
 import { texts } from "../texts.js";
 
 const says = texts.trailRoute;
@@ -89,19 +89,12 @@ function Row({ entry, onPerson }: { entry: Entry; onPerson: (id: string) => void
 
 /** The trail of administration: who did what to accounts, pages and drafts, and who signed in; newest first. */
 export default function TrailRoute() {
-  const [search, setSearch] = useSearchParams();
+  const [search, set] = useFilters();
   const [action, person] = [search.get("action") ?? "", search.get("person") ?? ""];
   const trail = useTrail({ ...(action ? { action } : {}), ...(person ? { person } : {}) });
   useEffect(() => {
     document.title = texts.documentTitle(says.trail);
   }, []);
-  const set = (name: string, value: string): void =>
-    setSearch((before) => {
-      const after = new URLSearchParams(before);
-      if (value) after.set(name, value);
-      else after.delete(name);
-      return after;
-    });
   const entries = trail.data?.pages.flatMap((part) => part.entries) ?? [];
   const name = entries.find(({ byId }) => byId === person)?.by ?? person;
   return (

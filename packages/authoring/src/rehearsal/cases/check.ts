@@ -1,5 +1,6 @@
 import { truthOf } from "@loyal-quill/core/condition/evaluate";
 import { factsOf } from "@loyal-quill/core/condition/facts";
+import { isMade } from "@loyal-quill/core/page/columns";
 import type { Check, Field, Page } from "@loyal-quill/core/page/page";
 import type { Row, Stored } from "@loyal-quill/core/postgres/statement";
 import { kindOf } from "@loyal-quill/core/rules/index";
@@ -59,6 +60,7 @@ function sidesOf(prepared: Prepared, field: Field, { rule, demand }: Rule, row: 
   const none: Sides = { inside: [], outside: [] };
   switch (rule) {
     case "required":
+      if (isMade(field)) leaveOut("Left empty, it is made of another field.");
       return { inside: [], outside: asIs("").concat(type.kind === "text" ? asIs("   ") : []) };
     case "min-length": {
       const least = demand as number;

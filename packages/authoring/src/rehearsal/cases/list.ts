@@ -169,8 +169,12 @@ function listCases(prepared: Prepared): Case[] {
         );
         if (!text) leaveOut("The list shows no text that could hold it.");
         await stage.put(record.key, { [text.column.name]: "=1+1*cmd" });
-        const file = await stage.get(`${page.path.list}/${csvSegment}`, actor);
+        const file = await stage.get(`${page.path.list}/${csvSegment}`, actor, {
+          query: { q: record.key.at(-1) ?? "" },
+        });
         stage.answered(file, [200]);
+        if (!file.answer.includes("1+1*cmd"))
+          throw new NotJudged("The record is not in the part of the file that was read.");
         stage.expect(!/(^|[,\r\n])"?=1\+1/.test(file.answer), "A cell begins with the formula.");
       },
     ),

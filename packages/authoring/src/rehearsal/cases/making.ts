@@ -1,13 +1,7 @@
 import type { Actor } from "@loyal-quill/core/condition/facts";
 import { reasonName, tokenName } from "@loyal-quill/core/page/names";
 import type { Field, Page } from "@loyal-quill/core/page/page";
-import {
-  type Database,
-  type DatabaseAway,
-  type DatabaseRefusal,
-  quoted,
-  type Stored,
-} from "@loyal-quill/core/postgres/statement";
+import type { Database, DatabaseAway, DatabaseRefusal, Stored } from "@loyal-quill/core/postgres/statement";
 import { kindOf } from "@loyal-quill/core/rules/index";
 import type { Rule } from "@loyal-quill/core/rules/rule";
 import { tidy } from "@loyal-quill/core/steps/read";
@@ -297,6 +291,3 @@ export const beforeWriting =
     });
     return through(database);
   };
-
-/** A column as SQL names it, for words. */
-export const named = (name: string): string => quoted(name);

@@ -151,8 +151,6 @@ const faults = ({ page: { table } }: Prepared): readonly Fault[] => {
 /** Write: one row, what was sent, one entry; and whatever the database says instead, nothing half done. */
 export function writeCases(prepared: Prepared): Case[] {
   const { page } = prepared;
-  const record = prepared.editable[0];
-  const first = record ? easyFields(prepared, record.row)[0] : undefined;
   return [
     ...typedFields(page).map((field) =>
       make(
@@ -313,14 +311,13 @@ export function writeCases(prepared: Prepared): Case[] {
         keepsTyped(stage, prepared, sent, name, typed);
       },
     ),
-    ...answerCases(prepared, first !== undefined),
+    ...answerCases(prepared),
   ];
 }
 
 /** Answer: where a save leads, and what is told there. */
-function answerCases(prepared: Prepared, isEditable: boolean): Case[] {
+function answerCases(prepared: Prepared): Case[] {
   const { page } = prepared;
-  if (!isEditable) return [];
   return [
     answer(
       "answer.redirect",
