@@ -2,7 +2,7 @@ import { fork } from "node:child_process";
 import { chmod, mkdtemp, rm } from "node:fs/promises";
 import os from "node:os";
 import path from "node:path";
-import type { Started } from "@loyal-quill/cli";
+import type { Started } from "loyal-quill";
 import { type Browser, chromium, type Page } from "@playwright/test";
 import config from "./playwright.config.js";
 

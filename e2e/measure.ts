@@ -2,7 +2,7 @@
 import { writeFile } from "node:fs/promises";
 import path from "node:path";
 import { gzipSync } from "node:zlib";
-import type { Started } from "@loyal-quill/cli";
+import type { Started } from "loyal-quill";
 import type { Browser, Page } from "@playwright/test";
 import { Client } from "pg";
 import { signedIn, withDemo } from "./demo.js";

@@ -2,7 +2,7 @@
 import { readFile, writeFile } from "node:fs/promises";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
-import type { Started } from "@loyal-quill/cli";
+import type { Started } from "loyal-quill";
 import type { Browser, Page } from "@playwright/test";
 import { signedIn, withDemo } from "./demo.js";
 

@@ -2,7 +2,7 @@ import { chmod, cp, mkdtemp, rm } from "node:fs/promises";
 import os from "node:os";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
-import { freePort, startDemo } from "@loyal-quill/cli";
+import { freePort, startDemo } from "loyal-quill";
 import { test as base, expect, type Page } from "@playwright/test";
 import pg from "pg";
 

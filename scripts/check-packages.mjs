@@ -1,68 +1,244 @@
-// Packs each package as npm would publish it and imports it from an empty directory, beside nothing but what it says that it depends
-// on: a file that is not packed, or a dependency that is not named, is found here and not by whoever mounts the pages.
-import { execFileSync } from "node:child_process";
-import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, symlinkSync } from "node:fs";
+// Packs each package as npm would publish it and installs it into empty directories, from a registry on loopback that has what is
+// installed here: a file that is not packed, a dependency that is not named, or types that don't check are found here and not by
+// whoever installs them. With Express 5 and with Express 4; from ESM and from CommonJS; and the command, outside of any clone.
+import { execFile, spawn } from "node:child_process";
+import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from "node:fs";
 import os from "node:os";
 import path from "node:path";
 import process from "node:process";
+import { promisify } from "node:util";
+import { startRegistry } from "./local-registry.mjs";
+
+/** What `@loyal-quill/runtime` may come to with all that it depends on, Express apart: packages, and megabytes on disk. */
+const most = { packages: 45, megabytes: 32 };
 
 const root = path.dirname(import.meta.dirname);
-const directories = ["core", "authoring", "runtime", "server", "workbench", "cli"]
+const places = ["core", "authoring", "runtime", "server", "workbench", "cli"]
   .map((name) => `packages/${name}`)
   .concat("demo");
 const empty = mkdtempSync(path.join(os.tmpdir(), "loyal-quill-packed-"));
-const modules = path.join(empty, "node_modules");
-const run = (program, args, directory) =>
-  execFileSync(program, args, { cwd: directory, encoding: "utf8", stdio: ["ignore", "pipe", "pipe"] });
+const readJson = (file) => JSON.parse(readFileSync(file, "utf8"));
+const say = (line) => process.stdout.write(`${line}\n`);
 
-/** Puts a dependency of a package where it is found from the empty directory. */
-function link(directory, dependency) {
-  const from = [`${directory}/node_modules`, "node_modules"]
-    .map((each) => path.join(root, each, dependency))
-    .find((each) => existsSync(each));
-  const to = path.join(modules, dependency);
-  if (!from) throw new Error(`${dependency}, which ${directory} depends on, is not installed.`);
-  mkdirSync(path.dirname(to), { recursive: true });
-  if (!existsSync(to)) symlinkSync(from, to);
+/** Runs a program. @returns {Promise<string>} what it said; rejects with all of it */
+async function run(directory, program, ...args) {
+  try {
+    const { stdout } = await promisify(execFile)(program, args, { cwd: directory, maxBuffer: 1e8 });
+    return stdout;
+  } catch (error) {
+    throw new Error(
+      `${path.basename(directory)}: ${program} ${args.join(" ")}\n${error.stdout}${error.stderr || error.message}`,
+    );
+  }
 }
 
-try {
-  const manifests = directories.map((directory) => [
+const manifestAt = (place) => readJson(path.join(root, place, "package.json"));
+
+/** Packs one, and looks at what is in it. */
+async function pack(place) {
+  const manifest = manifestAt(place);
+  const said = await run(path.join(root, place), "npm", "pack", "--json", "--pack-destination", empty);
+  const [{ filename, files }] = JSON.parse(said.slice(said.indexOf("[")));
+  const names = files.map((each) => each.path);
+  const stray = names.find((name) => /\.test\.|(^|\/)(src|testing)\//.test(name));
+  if (stray) throw new Error(`${place} packs what nobody imports: ${stray}`);
+  for (const wanted of ["LICENSE", "README.md"])
+    if (!names.includes(wanted)) throw new Error(`${place} is packed without its ${wanted}.`);
+  if (readFileSync(path.join(root, place, "LICENSE"), "utf8") !== readFileSync(path.join(root, "LICENSE"), "utf8"))
+    throw new Error(`${place} has a LICENSE of its own: copy the one of the project.`);
+  for (const entry of Object.values(manifest.exports ?? {}).flatMap((each) =>
+    typeof each === "string" ? [each] : [each.types, each.default],
+  ))
+    if (!entry.includes("*") && !names.includes(entry.slice(2)))
+      throw new Error(`${place} is packed without ${entry}.`);
+  return { manifest, file: path.join(empty, filename), place };
+}
+
+/** An empty directory in which packages are installed. */
+async function install(name, registry, ...packages) {
+  const directory = path.join(empty, name);
+  mkdirSync(directory);
+  writeFileSync(path.join(directory, "package.json"), '{ "name": "of-somebody", "private": true }\n');
+  const options = [
+    "--no-audit",
+    "--no-fund",
+    "--ignore-scripts",
+    "--registry",
+    registry,
+    "--cache",
+    path.join(empty, "cache"),
+  ];
+  await run(directory, "npm", "install", "--save", ...options, ...packages);
+  return directory;
+}
+
+/** Megabytes of a directory's files. */
+const sizeOf = (directory) =>
+  readdirSync(directory, { recursive: true, withFileTypes: true })
+    .filter((each) => each.isFile())
+    .reduce((sum, each) => sum + statSync(path.join(each.parentPath, each.name)).size, 0) / 1e6;
+
+const typed = `
+import { createPages, type Pages, type PagesOptions } from "@loyal-quill/runtime";
+import express from "express";
+
+const options: PagesOptions = {
+  database: "postgresql://localhost/nothing",
+  pages: "pages",
+  signingKey: "x".repeat(32),
+  actor: (request) => (request.get("x-user") ? { id: "a", name: "A", roles: [], attributes: {} } : null),
+};
+const app = express();
+const pages: Pages = await createPages(options);
+app.use("/records", pages.router);
+// @ts-expect-error a person has an id
+createPages({ ...options, actor: () => ({ name: "A" }) });
+`;
+
+/** The runtime in an application of somebody's own: it is found from ESM and CommonJS, and its types check. */
+async function checkRuntime(registry, express, types) {
+  const name = `express-${express.split(".")[0]}`;
+  const directory = await install(
+    name,
+    registry,
+    "@loyal-quill/runtime",
+    `express@${express}`,
+    `@types/express@${types}`,
+    ...["typescript", "@types/node"].map((each) => `${each}@${manifestAt(".").devDependencies[each]}`),
+  );
+  const found = readJson(path.join(directory, "node_modules/express/package.json")).version;
+  if (found !== express) throw new Error(`${name}: Express ${found} was installed.`);
+  writeFileSync(
+    path.join(directory, "esm.mjs"),
+    'const { createPages } = await import("@loyal-quill/runtime"); console.log(typeof createPages);',
+  );
+  writeFileSync(
+    path.join(directory, "cjs.cjs"),
+    'import("@loyal-quill/runtime").then(({ createPages }) => console.log(typeof createPages));',
+  );
+  for (const file of ["esm.mjs", "cjs.cjs"])
+    if ((await run(directory, process.execPath, file)).trim() !== "function")
+      throw new Error(`${name}: ${file} finds no createPages`);
+  writeFileSync(path.join(directory, "typed.mts"), typed);
+  await run(
     directory,
-    JSON.parse(readFileSync(path.join(root, directory, "package.json"), "utf8")),
-  ]);
-  for (const [directory, manifest] of manifests) {
-    const [{ filename, files }] = JSON.parse(
-      run("npm", ["pack", "--json", "--pack-destination", empty], path.join(root, directory)),
+    "npx",
+    "tsc",
+    "--noEmit",
+    "--strict",
+    "--skipLibCheck",
+    "false",
+    "--target",
+    "es2023",
+    "--module",
+    "nodenext",
+    "--types",
+    "node",
+    "typed.mts",
+  );
+  say(`@loyal-quill/runtime beside Express ${found}: installed, imported from ESM and CommonJS, types checked`);
+}
+
+/** How much somebody takes on who mounts the pages: printed, and bounded. */
+async function measureRuntime(registry) {
+  const directory = await install("runtime", registry, "@loyal-quill/runtime");
+  const listed = JSON.parse(await run(directory, "npm", "ls", "--all", "--json"));
+  const names = new Set();
+  const walk = ({ dependencies = {} }) => {
+    for (const [name, each] of Object.entries(dependencies)) {
+      if (name === "express") continue;
+      if (each.version) names.add(`${name}@${each.version}`);
+      walk(each);
+    }
+  };
+  walk(listed);
+  const megabytes = [...names].reduce(
+    (sum, each) => sum + sizeOf(path.join(directory, "node_modules", each.slice(0, each.lastIndexOf("@")))),
+    0,
+  );
+  say(
+    `@loyal-quill/runtime: ${names.size} packages, ${megabytes.toFixed(1)} MB (at most ${most.packages} and ${most.megabytes})`,
+  );
+  const strangers = [...names].filter((name) => /react|mikro-orm|workbench|knex/.test(name));
+  if (strangers.length > 0) throw new Error(`The runtime must not bring ${strangers.join(", ")}.`);
+  if (names.size > most.packages || megabytes > most.megabytes)
+    throw new Error(`The runtime has grown: ${[...names].join(", ")}`);
+}
+
+/** Every entry of every package, and the command, installed together as whoever uses the command has them. */
+async function checkCommand(registry, packed) {
+  const directory = await install("command", registry, "loyal-quill");
+  for (const { manifest } of packed) {
+    const entries = Object.entries(manifest.exports ?? {}).filter(
+      ([entry, to]) => !entry.includes("*") && typeof to !== "string",
     );
-    const tests = files.filter(({ path: file }) => /\.test\.|(^|\/)src\//.test(file));
-    if (tests.length > 0) throw new Error(`${directory} packs what nobody imports: ${tests[0].path}`);
-    const to = path.join(modules, manifest.name);
-    mkdirSync(to, { recursive: true });
-    run("tar", ["-xzf", path.join(empty, filename), "--strip-components=1", "-C", to], empty);
-  }
-  for (const [directory, manifest] of manifests) {
-    for (const dependency of Object.keys({ ...manifest.dependencies, ...manifest.peerDependencies }))
-      if (!dependency.startsWith("@loyal-quill/")) link(directory, dependency);
-  }
-  for (const [, manifest] of manifests) {
-    const entries = Object.keys(manifest.exports ?? {}).filter((entry) => !entry.includes("*"));
-    for (const entry of entries) {
+    for (const [entry] of entries) {
       const what = path.posix.join(manifest.name, entry);
       const code = `const all = await import(${JSON.stringify(what)}); console.log(Object.keys(all).length)`;
-      const count = run(process.execPath, ["--input-type=module", "-e", code], empty).trim();
-      process.stdout.write(`${what}: ${count} exports\n`);
-    }
-    for (const program of Object.values(manifest.bin ?? {})) {
-      run(process.execPath, [path.join(modules, manifest.name, program), "--help"], empty);
-      process.stdout.write(`${manifest.name} ${program}: runs\n`);
+      say(`${what}: ${(await run(directory, process.execPath, "--input-type=module", "-e", code)).trim()} exports`);
     }
   }
-  if (!existsSync(path.join(modules, "@loyal-quill/workbench/dist/index.html")))
-    throw new Error("The workbench is packed without its index.html.");
+  await run(directory, "npx", "--offline", "loyal-quill", "--help");
+  await run(directory, "npx", "--offline", "quill", "check", "--help");
+  await demo(directory);
+}
+
+/** The demo outside of any clone: it must come up with pages and workbench. */
+async function demo(directory) {
+  // A group of its own, so that npm and what it has started end together.
+  const child = spawn("npx", ["--offline", "loyal-quill", "start"], { cwd: directory, detached: true });
+  const said = [];
+  try {
+    const address = await new Promise((resolve, reject) => {
+      const end = setTimeout(() => reject(new Error(`the demo is not ready: ${said.join("")}`)), 120_000);
+      for (const stream of [child.stdout, child.stderr])
+        stream.on("data", (part) => {
+          said.push(part);
+          const text = said.join("");
+          if (!text.includes("Ready.")) return;
+          clearTimeout(end);
+          resolve(/Pages\s+(\S+)/.exec(text)?.[1]);
+        });
+      child.on("close", (code) => reject(new Error(`the demo ended with ${code}: ${said.join("")}`)));
+    });
+    const signIn = await fetch(new URL("/sign-in", address));
+    const workbench = await fetch(new URL("/workbench", address), { redirect: "manual" });
+    if (signIn.status !== 200 || workbench.status !== 303)
+      throw new Error(`The demo answered ${signIn.status} and ${workbench.status}.`);
+    say("npx loyal-quill start, outside of a clone: up, with its workbench");
+  } finally {
+    child.removeAllListeners("close");
+    const ended = new Promise((resolve) => child.on("close", resolve));
+    try {
+      process.kill(-child.pid, "SIGTERM");
+      await ended;
+    } catch {
+      // It has ended by itself.
+    }
+  }
+}
+
+const { devDependencies } = manifestAt(".");
+const aliased = (name) => devDependencies[name].split("@").at(-1);
+let registry;
+try {
+  const packed = [];
+  for (const place of places) packed.push(await pack(place));
+  registry = await startRegistry(root, packed);
+  await Promise.all([
+    checkRuntime(
+      registry.address,
+      manifestAt("packages/runtime").devDependencies.express,
+      manifestAt("packages/runtime").devDependencies["@types/express"],
+    ),
+    checkRuntime(registry.address, aliased("express4"), aliased("@types/express4")),
+    measureRuntime(registry.address),
+    checkCommand(registry.address, packed),
+  ]);
 } catch (error) {
-  process.stderr.write(`${error.stderr || error.message}\n`);
+  process.stderr.write(`${error.message}\n`);
   process.exitCode = 1;
 } finally {
+  registry?.close();
   rmSync(empty, { recursive: true, force: true });
 }

@@ -1,7 +1,7 @@
 import { chmod, mkdtemp, rm } from "node:fs/promises";
 import os from "node:os";
 import path from "node:path";
-import { provision, secretsOf, startCluster } from "@loyal-quill/cli";
+import { provision, secretsOf, startCluster } from "loyal-quill";
 import pg from "pg";
 
 /** A PostgreSQL of the benchmark's own with Marrow Vale in it and more stations. */

@@ -1,7 +1,7 @@
 import { chmod, mkdtemp, rm } from "node:fs/promises";
 import os from "node:os";
 import path from "node:path";
-import { freePort, startDemo } from "@loyal-quill/cli";
+import { freePort, startDemo } from "loyal-quill";
 import { startProvider } from "@loyal-quill/testing/provider";
 import { expect, test } from "@playwright/test";
 import { violations } from "../violations.js";

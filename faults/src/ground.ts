@@ -5,7 +5,7 @@ import os from "node:os";
 import path from "node:path";
 import process from "node:process";
 import { fileURLToPath } from "node:url";
-import { type Cluster, freePort, provision, secretsOf, startCluster } from "@loyal-quill/cli";
+import { type Cluster, freePort, provision, secretsOf, startCluster } from "loyal-quill";
 import { hashPassword, newPassword, Store } from "@loyal-quill/server";
 import { bodyOf, Client, formOf, type LinkProxy, startProxy, throughProxy } from "@loyal-quill/testing";
 import pg from "pg";

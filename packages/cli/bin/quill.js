@@ -1,4 +1,4 @@
 #!/usr/bin/env node
-import { run } from "@loyal-quill/cli";
+import { run } from "loyal-quill";
 
 await run(process.argv);

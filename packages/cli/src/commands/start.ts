@@ -2,6 +2,7 @@ import { createHash } from "node:crypto";
 import { existsSync } from "node:fs";
 import { cp, mkdir, rm } from "node:fs/promises";
 import { createServer, type Server } from "node:http";
+import { createRequire } from "node:module";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
 import { demoPages } from "@loyal-quill/demo";
@@ -41,7 +42,11 @@ export interface Started {
   readonly stop: () => Promise<void>;
 }
 
-const project = fileURLToPath(new URL("../../../../", import.meta.url));
+const here = fileURLToPath(import.meta.url);
+/** The clone that this is a part of; where it was installed as a package, the directory that it was started in. */
+const project = here.includes(`${path.sep}node_modules${path.sep}`)
+  ? process.cwd()
+  : path.resolve(path.dirname(here), "../../../..");
 
 /** Where the data lie: as told, or `.data` in the project; as root where the database's own user can reach it. */
 async function dataDirectory(told: string | undefined, say: Say): Promise<string> {
@@ -57,8 +62,10 @@ async function dataDirectory(told: string | undefined, say: Say): Promise<string
   return other;
 }
 
+/** The built workbench; null where it was not built. */
 export const workbenchDirectory = (): string | null => {
-  const directory = path.join(project, "packages/workbench/dist");
+  const workbench = createRequire(import.meta.url).resolve("@loyal-quill/workbench/package.json");
+  const directory = path.join(path.dirname(workbench), "dist");
   return existsSync(path.join(directory, "index.html")) ? directory : null;
 };
 
