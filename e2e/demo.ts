@@ -2,8 +2,8 @@ import { fork } from "node:child_process";
 import { chmod, mkdtemp, rm } from "node:fs/promises";
 import os from "node:os";
 import path from "node:path";
-import type { Started } from "loyal-quill";
 import { type Browser, chromium, type Page } from "@playwright/test";
+import type { Started } from "loyal-quill";
 import config from "./playwright.config.js";
 
 /** Somebody's page, signed in. */

@@ -2,8 +2,8 @@
 import { writeFile } from "node:fs/promises";
 import path from "node:path";
 import { gzipSync } from "node:zlib";
-import type { Started } from "loyal-quill";
 import type { Browser, Page } from "@playwright/test";
+import type { Started } from "loyal-quill";
 import { Client } from "pg";
 import { signedIn, withDemo } from "./demo.js";
 

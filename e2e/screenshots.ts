@@ -2,8 +2,8 @@
 import { readFile, writeFile } from "node:fs/promises";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
-import type { Started } from "loyal-quill";
 import type { Browser, Page } from "@playwright/test";
+import type { Started } from "loyal-quill";
 import { signedIn, withDemo } from "./demo.js";
 
 const pictures = fileURLToPath(new URL("../docs/screenshots/", import.meta.url));
@@ -59,7 +59,7 @@ async function telephone(browser: Browser, started: Started): Promise<void> {
     await hollis.waitForTimeout(700);
     await hollis.goto("/rivers/7/edit");
     await hollis.getByLabel("Name").fill("Embersike by the old mill");
-    await hollis.locator("form.sheet").evaluate((form) => (form as HTMLFormElement).submit());
+    await hollis.locator("form.quill-sheet").evaluate((form) => (form as HTMLFormElement).submit());
     await hollis.waitForTimeout(700);
   }
   const page = await signedIn(browser, started, "ines");

@@ -2,8 +2,8 @@ import { chmod, cp, mkdtemp, rm } from "node:fs/promises";
 import os from "node:os";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
-import { freePort, startDemo } from "loyal-quill";
 import { test as base, expect, type Page } from "@playwright/test";
+import { freePort, startDemo } from "loyal-quill";
 import pg from "pg";
 
 /** The real application over Marrow Vale, with a look past it into the database. */

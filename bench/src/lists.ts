@@ -144,7 +144,7 @@ try {
         (name) => get(`/${name}?q=${name === "few" ? "entry+9876" : "entry+4987654"}`, "entry"),
       ],
       ["search: in 20 and in 10,000 records", (name) => get(`/${name}?q=heron`, "heron")],
-      ["search: in no record", (name) => get(`/${name}?q=kingfisher`, 'class="empty"')],
+      ["search: in no record", (name) => get(`/${name}?q=kingfisher`, 'class="quill-empty"')],
       ["filter by a station", (name) => get(`/${name}?is.station_code=MV-107`, "<tbody")],
       [
         "filter by a day: 480 records of both",

@@ -97,10 +97,10 @@ for (const javaScriptEnabled of [true, false]) {
       const page = await signedIn("dara");
       await page.goto("/bulletins?is.state=planned");
       await expect(page.getByRole("button", { name: "Add" })).toBeVisible();
-      await page.locator("a.record").first().click();
+      await page.locator("a.quill-record").first().click();
       await expect(page.getByRole("button", { name: "Update" })).toBeVisible();
       await expect(page).toHaveURL(/\/bulletins\/[^/]+\/edit\?is\.state=planned$/);
-      await expect(page.locator("a.record[aria-current=true]")).toHaveCount(1);
+      await expect(page.locator("a.quill-record[aria-current=true]")).toHaveCount(1);
       await page.getByRole("textbox", { name: "Headline" }).fill("short");
       await page.getByRole("button", { name: "Update" }).click();
       await expect(page.getByRole("alert")).toContainText("at least 10");
@@ -108,7 +108,7 @@ for (const javaScriptEnabled of [true, false]) {
       await page.getByRole("textbox", { name: "Headline" }).fill(headline);
       await page.getByRole("button", { name: "Update" }).click();
       await expect(page.getByRole("status")).toContainText("is saved");
-      await expect(page.locator("tr.chosen a.record")).toHaveText(headline);
+      await expect(page.locator("tr.quill-chosen a.quill-record")).toHaveText(headline);
     });
 
     test("a record's page has its related records and its history, from which an old value is put back", async ({
@@ -201,7 +201,7 @@ test("an answer that comes after a later one is not shown", async ({ signedIn })
   });
   await page.getByLabel("Contains").fill("notice");
   await page.getByRole("button", { name: "Find" }).click();
-  await page.locator("a.record").first().click();
+  await page.locator("a.quill-record").first().click();
   await expect(page.getByRole("button", { name: "Update" })).toBeVisible();
   const address = page.url();
   const late = page.waitForResponse(/[?&]q=/);

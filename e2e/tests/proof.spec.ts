@@ -6,7 +6,7 @@ import { expect, test } from "../vale.js";
 /** Sends a form as it stands, past the script of the page that would say first what is wrong. */
 const sendAsItIs = async (page: Page): Promise<void> => {
   const answered = page.waitForResponse((response) => response.request().method() === "POST");
-  await page.locator("form.sheet").evaluate((form) => (form as HTMLFormElement).submit());
+  await page.locator("form.quill-sheet").evaluate((form) => (form as HTMLFormElement).submit());
   await answered;
 };
 

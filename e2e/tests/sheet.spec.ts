@@ -129,7 +129,7 @@ test.describe("the Sheet", () => {
     const inView = async (): Promise<number> => {
       let count = 0;
       for (const field of await served(page).locator("[data-field]").all()) {
-        const control = field.locator("input, select, textarea, .value").last();
+        const control = field.locator("input, select, textarea, .quill-value").last();
         const box = await control.boundingBox();
         if (box && box.y > 150 && box.y + box.height <= 800) count += 1;
       }

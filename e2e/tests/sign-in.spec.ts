@@ -14,7 +14,7 @@ test("a second factor is set up by keyboard, and asked for from then on", async 
   const secret = ((await page.locator("dd").last().textContent()) ?? "").replaceAll(" ", "");
   await page.getByLabel("Code").fill(codeAt(secret));
   await page.keyboard.press("Enter");
-  const codes = page.locator("ul.codes code");
+  const codes = page.locator("ul.quill-codes code");
   await expect(codes).toHaveCount(10);
   const recovery = (await codes.first().textContent()) ?? "";
   await context.clearCookies();

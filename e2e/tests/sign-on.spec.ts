@@ -1,9 +1,9 @@
 import { chmod, mkdtemp, rm } from "node:fs/promises";
 import os from "node:os";
 import path from "node:path";
-import { freePort, startDemo } from "loyal-quill";
 import { startProvider } from "@loyal-quill/testing/provider";
 import { expect, test } from "@playwright/test";
+import { freePort, startDemo } from "loyal-quill";
 import { violations } from "../violations.js";
 
 /** Signing in with a provider of OpenID Connect in a real browser, beside passwords. */

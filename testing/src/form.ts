@@ -44,7 +44,7 @@ function entries(form: Element): [string, string][] {
 /** A page's main form as a browser would send it untouched: names and values, line breaks as CR LF (HTML, 4.10.21.4). */
 export function formOf(html: string): Map<string, string> {
   const form = all(parse(html), "form").find((each) =>
-    ["sheet", "removing", "rows"].includes(attribute(each, "class") ?? ""),
+    ["quill-sheet", "quill-removing", "quill-rows"].includes(attribute(each, "class") ?? ""),
   );
   if (!form) throw new Error(`There is no form on this page: ${html.slice(0, 2000)}`);
   return new Map(entries(form).map(([name, value]) => [name, value.replaceAll(/\r\n|\r|\n/g, "\r\n")]));

@@ -56,8 +56,8 @@ const controlsIn = (of: Element): Control[] =>
 /** A line at a field that differs from what is stored, with the button that puts it back. Of a new record nothing is stored. */
 function mark(form: HTMLFormElement, block: HTMLElement): void {
   const controls = controlsIn(block);
-  const known = block.querySelector(":scope > .replaced.here");
-  const isTold = block.querySelector(".replaced:not(.here), .conflict") !== null;
+  const known = block.querySelector(":scope > .quill-replaced.quill-here");
+  const isTold = block.querySelector(".quill-replaced:not(.quill-here), .quill-conflict") !== null;
   if (isTold || !controls.some(isChanged)) {
     known?.remove();
     return;
@@ -65,16 +65,16 @@ function mark(form: HTMLFormElement, block: HTMLElement): void {
   if (known) return;
   const words = JSON.parse(form.dataset.changed ?? "{}") as Words;
   const line = document.createElement("p");
-  line.className = "replaced here";
+  line.className = "quill-replaced quill-here";
   const shown = shownAtFirst(controls, words);
   const stored = document.createElement(shown === "" ? "span" : "q");
   stored.textContent = shown || "–";
   const button = document.createElement("button");
   button.type = "button";
-  button.className = "minor";
+  button.className = "quill-minor";
   const label = block.querySelector("label, legend")?.textContent ?? controls[0]?.getAttribute("aria-label") ?? "";
   const about = document.createElement("span");
-  about.className = "unseen";
+  about.className = "quill-unseen";
   about.textContent = ` (${label})`;
   button.append(words.back, about);
   button.addEventListener("click", () => {
@@ -86,11 +86,11 @@ function mark(form: HTMLFormElement, block: HTMLElement): void {
   block.append(line);
 }
 
-const forms = (): HTMLFormElement[] => [...document.querySelectorAll<HTMLFormElement>("main form[data-leave]")];
+const forms = (): HTMLFormElement[] => [...document.querySelectorAll<HTMLFormElement>("[data-quill] form[data-leave]")];
 
 /** Whether something in a form is typed and not saved: now, or when it was sent and came back. */
 const isUnsaved = (form: HTMLFormElement): boolean =>
-  controlsIn(form).some(isChanged) || form.querySelector(".replaced, .conflict") !== null;
+  controlsIn(form).some(isChanged) || form.querySelector(".quill-replaced, .quill-conflict") !== null;
 
 /** The question before what was typed is left; null where there is nothing to lose. */
 const unsavedQuestion = (): string | null => forms().find(isUnsaved)?.dataset.leave ?? null;

@@ -65,7 +65,7 @@ function element<Name extends keyof HTMLElementTagNameMap>(
 }
 
 /** A line that is read out when it changes. */
-const statusLine = (): HTMLElement => element("p", { class: "found", role: "status" });
+const statusLine = (): HTMLElement => element("p", { class: "quill-found", role: "status" });
 
 /** One text field in the place of a select: type to find, arrows to go through, Enter to choose. */
 class Finder {
@@ -117,7 +117,7 @@ class Finder {
     this.select.id = `${id}-value`;
     this.select.required = false;
     this.select.hidden = true;
-    const place = element("div", { class: "picked" });
+    const place = element("div", { class: "quill-picked" });
     this.select.before(place);
     place.append(this.input, this.list);
     const search = this.select.closest("[data-field]")?.querySelector<HTMLElement>("[data-choice-search]");

@@ -101,9 +101,9 @@ class JudgedForm {
   }
 
   private clear(): void {
-    for (const section of document.querySelectorAll("main .summary")) section.remove();
-    for (const line of this.form.querySelectorAll(".problem")) line.remove();
-    for (const block of this.form.querySelectorAll(".field.wrong")) block.classList.remove("wrong");
+    for (const section of document.querySelectorAll(".quill-summary")) section.remove();
+    for (const line of this.form.querySelectorAll(".quill-problem")) line.remove();
+    for (const block of this.form.querySelectorAll(".quill-field.quill-wrong")) block.classList.remove("quill-wrong");
     for (const control of this.form.querySelectorAll("[aria-invalid]")) control.removeAttribute("aria-invalid");
   }
 
@@ -118,7 +118,7 @@ class JudgedForm {
     });
     const summary = made(
       "section",
-      { class: "summary", role: "alert", tabindex: "-1", "aria-labelledby": "summary-heading" },
+      { class: "quill-summary", role: "alert", tabindex: "-1", "aria-labelledby": "summary-heading" },
       made("h2", { id: "summary-heading" }, heading),
       made("ul", {}, ...lines),
       made("p", {}, advice),
@@ -129,13 +129,13 @@ class JudgedForm {
   }
 
   private mark(block: HTMLElement, id: string, message: string): void {
-    const known = block.querySelector(".problem");
+    const known = block.querySelector(".quill-problem");
     if (known) {
       known.append(` ${message}`);
       return;
     }
-    block.classList.add("wrong");
-    block.append(made("p", { class: "problem", id: `${id}-problem` }, message));
+    block.classList.add("quill-wrong");
+    block.append(made("p", { class: "quill-problem", id: `${id}-problem` }, message));
     const control = document.getElementById(id);
     control?.setAttribute("aria-invalid", "true");
     const described = (control?.getAttribute("aria-describedby") ?? "").split(" ").filter((each) => each !== "");

@@ -3,24 +3,27 @@
  * put in the place of the content that is there. What the server answers is the same as without this script.
  */
 
-const content = (): HTMLElement | null => document.querySelector("main");
+/** The parts of a document that are ours: one, or several where an application puts them into a layout of its own. */
+const partsIn = (of: Document): readonly HTMLElement[] => [...of.querySelectorAll<HTMLElement>("[data-quill]")];
+
+const isInPlace = (parts: readonly HTMLElement[]): boolean =>
+  parts.some((part) => part.querySelector("[data-in-place]") !== null);
 
 /** Shows a document in the place of the one that is there. @returns whether it could be */
 async function showAnswer(response: Response, isMove: boolean): Promise<boolean> {
   const isPage = response.headers.get("content-type")?.startsWith("text/html") === true;
-  const next = isPage
-    ? new DOMParser().parseFromString(await response.text(), "text/html").querySelector("main")
-    : null;
-  const main = content();
-  const title = next?.ownerDocument.title;
-  if (!next || !main || !next.querySelector("[data-in-place]")) return false;
-  main.replaceChildren(...next.childNodes);
+  const next = isPage ? new DOMParser().parseFromString(await response.text(), "text/html") : null;
+  const [theirs, ours] = [next ? partsIn(next) : [], partsIn(document)];
+  if (!isInPlace(theirs) || theirs.length !== ours.length) return false;
+  for (const [index, part] of ours.entries()) part.replaceChildren(...(theirs[index]?.childNodes ?? []));
+  const title = next?.title;
   if (title) document.title = title;
   if (isMove && response.url !== location.href) history.pushState(null, "", response.url);
   document.dispatchEvent(new Event("quill:shown"));
-  const summary = main.querySelector<HTMLElement>(".summary");
-  const said = main.querySelector<HTMLElement>(".said");
-  const heading = main.querySelector<HTMLElement>(".beside-form h2") ?? main.querySelector<HTMLElement>("h1");
+  const find = (what: string): HTMLElement | null => document.querySelector(`[data-quill] ${what}`);
+  const summary = find(".quill-summary");
+  const said = find(".quill-said");
+  const heading = find(".quill-beside-form h2") ?? find("h1");
   const place = summary ?? said ?? heading;
   place?.setAttribute("tabindex", "-1");
   place?.focus({ preventScroll: place === heading });
@@ -36,11 +39,11 @@ let turn = 0;
 async function busily(work: (isLatest: () => boolean) => Promise<void>): Promise<void> {
   const own = ++turn;
   const isLatest = (): boolean => own === turn;
-  content()?.setAttribute("aria-busy", "true");
+  for (const part of partsIn(document)) part.setAttribute("aria-busy", "true");
   try {
     await work(isLatest);
   } finally {
-    if (isLatest()) content()?.removeAttribute("aria-busy");
+    if (isLatest()) for (const part of partsIn(document)) part.removeAttribute("aria-busy");
   }
 }
 
@@ -83,7 +86,7 @@ async function send(form: HTMLFormElement, submitter: HTMLElement | null): Promi
   const body = new URLSearchParams(pairs);
   await busily(async (isLatest) => {
     try {
-      const next = form.closest(".beside") ? await savedTo(form.action, body) : null;
+      const next = form.closest(".quill-beside") ? await savedTo(form.action, body) : null;
       // What is saved is never sent again, whatever becomes of the way on.
       if (next !== null) return await goOn(next, isLatest);
       const response = await fetch(form.action, { method: "POST", body, headers: { accept: "text/html" } });
@@ -101,7 +104,8 @@ const isPlainClick = (event: MouseEvent): boolean =>
   event.button === 0 && !event.metaKey && !event.ctrlKey && !event.shiftKey && !event.altKey;
 
 document.addEventListener("click", (event) => {
-  const link = event.target instanceof Element ? event.target.closest<HTMLAnchorElement>(".beside a[href]") : null;
+  const link =
+    event.target instanceof Element ? event.target.closest<HTMLAnchorElement>(".quill-beside a[href]") : null;
   if (!link || event.defaultPrevented || !isPlainClick(event) || link.hasAttribute("download") || link.target !== "")
     return;
   const to = new URL(link.href);
@@ -128,5 +132,5 @@ document.addEventListener("submit", (event) => {
 
 // Back and forward: the address has changed already, what is there has not.
 addEventListener("popstate", () => {
-  if (content()?.querySelector("[data-in-place]")) location.reload();
+  if (isInPlace(partsIn(document))) location.reload();
 });

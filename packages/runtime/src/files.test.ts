@@ -83,7 +83,7 @@ const stored = (id = 1) =>
     [id],
   );
 const problems = (text: string): string[] =>
-  [...text.matchAll(/<p class="problem"[^>]*>(.*?)<\/p>/g)].map(([, said]) => said ?? "");
+  [...text.matchAll(/<p class="quill-problem"[^>]*>(.*?)<\/p>/g)].map(([, said]) => said ?? "");
 
 describe("a file of a record", () => {
   test("is shown by its size, with the way to it, and never sent along otherwise", async () => {

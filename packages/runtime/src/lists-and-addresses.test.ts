@@ -43,7 +43,7 @@ afterAll(() => trips.close());
 
 const listed = async (q: string): Promise<string[]> => {
   const { response } = await trips.send("GET", "/entries", hollis, null, undefined, { q });
-  return [...response.body.matchAll(/<a class="record" href="\/entries\/(\d+)[?"]/g)].map((match) => match[1] ?? "");
+  return [...response.body.matchAll(/<a class="quill-record" href="\/entries\/(\d+)[?"]/g)].map((match) => match[1] ?? "");
 };
 
 describe("what a list shows can be found", () => {
@@ -67,8 +67,8 @@ describe("what a list shows can be found", () => {
 describe("the way in", () => {
   test("is Edit only where the record may be edited; the others are led to", async () => {
     const { body } = (await trips.send("GET", "/entries", hollis)).response;
-    expect(body).toContain('<a href="/entries/1/edit">Edit<span class="unseen"> 1</span></a>');
-    expect(body).toContain('<a href="/entries/2">View<span class="unseen"> 2</span></a>');
+    expect(body).toContain('<a href="/entries/1/edit">Edit<span class="quill-unseen"> 1</span></a>');
+    expect(body).toContain('<a href="/entries/2">View<span class="quill-unseen"> 2</span></a>');
     expect(body).not.toContain("/entries/2/edit");
   });
 
@@ -84,7 +84,7 @@ describe("the way in", () => {
 
   test("a key that stands on no form is labelled, not named raw", async () => {
     const { body } = (await trips.send("GET", "/entries/1", hollis)).response;
-    expect(body).toContain('<dl class="key"><div><dt>Id</dt><dd>1</dd></div></dl>');
+    expect(body).toContain('<dl class="quill-key"><div><dt>Id</dt><dd>1</dd></div></dl>');
   });
 });
 

@@ -40,7 +40,7 @@ const at = async (query: Query, path = "/marks") =>
 
 /** The records that a list shows, by key, in its order. */
 const idsIn = (body: string): number[] =>
-  [...body.matchAll(/<a class="record" href="\/marks\/(\d+)[?"]/g)].map(([, id]) => Number(id));
+  [...body.matchAll(/<a class="quill-record" href="\/marks\/(\d+)[?"]/g)].map(([, id]) => Number(id));
 
 /** Where a link of the list leads. */
 function way(body: string, rel: "prev" | "next"): Query | null {
@@ -53,7 +53,7 @@ function way(body: string, rel: "prev" | "next"): Query | null {
 
 /** What the list says of how many there are. */
 const countAt = async (query: Query): Promise<string | undefined> =>
-  /<p class="count">([^<]*)</.exec((await at(query)).body)?.[1];
+  /<p class="quill-count">([^<]*)</.exec((await at(query)).body)?.[1];
 
 /** Every record that is met on the way from a part of the list to its end, part by part. */
 async function walk(

@@ -62,7 +62,7 @@ const plain = (text: string): string =>
 describe("records of other pages that refer to one", () => {
   test("stand on its page, the first ten, with the ways to each, to all and to a new one", async () => {
     const { body } = await get("/posts/1");
-    const section = /<div class="related">.*?<p class="actions">.*?<\/p><\/div>/s.exec(body)?.[0] ?? "";
+    const section = /<div class="quill-related">.*?<p class="quill-actions">.*?<\/p><\/div>/s.exec(body)?.[0] ?? "";
     expect([...section.matchAll(/href="\/marks\/(\d+)\/edit"/g)].map(([, id]) => Number(id))).toEqual([
       1, 2, 3, 4, 5, 6, 7, 8, 9, 10,
     ]);

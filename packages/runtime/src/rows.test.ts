@@ -70,9 +70,9 @@ const entries = async (): Promise<string[]> =>
 
 const plain = (text: string): string => text.replaceAll(/<[^>]*>/g, "");
 const problems = (body: string): string[] =>
-  [...body.matchAll(/<p class="problem"[^>]*>(.*?)<\/p>/g)].map(([, text]) => plain(text ?? ""));
+  [...body.matchAll(/<p class="quill-problem"[^>]*>(.*?)<\/p>/g)].map(([, text]) => plain(text ?? ""));
 const summary = (body: string): string | null =>
-  plain(/<section class="summary"[^>]*>(.*?)<\/section>/.exec(body)?.[1] ?? "") || null;
+  plain(/<section class="quill-summary"[^>]*>(.*?)<\/section>/.exec(body)?.[1] ?? "") || null;
 
 describe("a row that is edited in its place", () => {
   test("is saved by its own button, by its own key, and leads back to the same place of the list", async () => {

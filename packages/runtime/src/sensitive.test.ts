@@ -93,7 +93,7 @@ describe("what is sensitive", () => {
 
   test("can't be found by searching for it", async () => {
     await client();
-    expect((await get("/clients", { q: "k-4711" })).response.body).toContain('class="empty"');
+    expect((await get("/clients", { q: "k-4711" })).response.body).toContain('class="quill-empty"');
   });
 
   test("left empty stays as it is, and an untouched form writes nothing", async () => {

@@ -55,7 +55,7 @@ const stored = (id = 1) =>
 const save = async (edits: Record<string, string | null>, id = 1) =>
   trips.save(`/posten/${id}/edit`, tamsin, await trips.open(`/posten/${id}/edit`, tamsin), edits);
 const problems = (body: string): string[] =>
-  [...body.matchAll(/<p class="problem"[^>]*>(.*?)<\/p>/g)].map(([, text]) => text ?? "");
+  [...body.matchAll(/<p class="quill-problem"[^>]*>(.*?)<\/p>/g)].map(([, text]) => text ?? "");
 
 describe("values in the page's language", () => {
   test("are shown in its way, in forms, lists, titles and messages, and left alone where they are untouched", async () => {
@@ -92,7 +92,7 @@ describe("values in the page's language", () => {
 
   test("what is shown can be found and filtered", async () => {
     const ids = async (query: Record<string, string>): Promise<string[]> =>
-      [...(await page("/posten", query)).matchAll(/class="record" href="\/posten\/(\d+)/g)].map(([, id]) => id ?? "");
+      [...(await page("/posten", query)).matchAll(/class="quill-record" href="\/posten\/(\d+)/g)].map(([, id]) => id ?? "");
     expect(await ids({ q: "4,20" })).toEqual(["1"]);
     expect(await ids({ q: "1234,50" })).toEqual(["2"]);
     expect(await ids({ q: "1234.50" })).toEqual([]);
@@ -109,7 +109,7 @@ describe("values in the page's language", () => {
 describe("controls", () => {
   test("a few choices stand in view; none chosen is no value", async () => {
     const body = await page("/posten/1/edit");
-    expect(body).toContain('<fieldset class="field" data-field="kind"><legend>Kind</legend>');
+    expect(body).toContain('<fieldset class="quill-field" data-field="kind"><legend>Kind</legend>');
     expect(body).toContain('<input id="field-5-2" name="art" type="radio" value="mast" checked>');
     expect((await save({ art: "weir" })).recorded.outcome).toBe("saved");
     expect((await save({ art: "" })).recorded.outcome).toBe("saved");

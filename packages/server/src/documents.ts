@@ -56,8 +56,8 @@ export function homePage(
     html`<p><a href="/workbench">${say(frame.language, "to-workbench")}</a></p>`;
   const list =
     open.length > 0
-      ? html`<ul class="pages">${links}</ul>`
-      : html`<p class="empty">${say(frame.language, "no-page")}</p>`;
+      ? html`<ul class="quill-pages">${links}</ul>`
+      : html`<p class="quill-empty">${say(frame.language, "no-page")}</p>`;
   return document(
     frame,
     say(frame.language, "home"),
@@ -128,7 +128,7 @@ async function keptForm(request: Request, frame: Frame): Promise<Markup | null> 
   if (typeof pairs === "string") return null;
   const again = resendForm({ address: request.originalUrl, pairs }, word(frame.language, "send-again"));
   const typed = pairs.filter(([name, value]) => !name.startsWith("quill.") && value !== "");
-  const list = html`<dl class="typed">${typed.map(([name, value]) => html`<div><dt>${labelFrom(name)}</dt><dd>${value}</dd></div>`)}</dl>`;
+  const list = html`<dl class="quill-typed">${typed.map(([name, value]) => html`<div><dt>${labelFrom(name)}</dt><dd>${value}</dd></div>`)}</dl>`;
   return html`<p>${word(frame.language, "kept-here")}</p>${again}<h2>${word(frame.language, "what-you-typed")}</h2>${list}`;
 }
 

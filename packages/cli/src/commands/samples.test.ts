@@ -122,7 +122,7 @@ async function everyPage({ address, directory }: Sample): Promise<Record<string,
     const client = new Client(address);
     for (let list = waiting.pop(); list !== undefined; list = waiting.pop()) {
       const page = await client.get(list);
-      const edit = unescaped(/<td[^>]* class="way"><a href="([^"]+)"/.exec(page.text)?.[1] ?? "");
+      const edit = unescaped(/<td[^>]* class="quill-way"><a href="([^"]+)"/.exec(page.text)?.[1] ?? "");
       results[list] = edit === "" ? `list: ${page.status}` : await roundTrip(client, edit);
     }
   };

@@ -36,6 +36,6 @@ export const entries: ControlKind<"entries"> = {
       .filter((line) => line !== "")
       .join("\n"),
   told: (text) => text.replaceAll("\n", ", "),
-  write: ({ common, content }) => html`<textarea${attributes({ ...common, rows: "4", class: "entries" })}>
+  write: ({ common, content }) => html`<textarea${attributes({ ...common, rows: "4", class: "quill-entries" })}>
 ${content}</textarea>`,
 };

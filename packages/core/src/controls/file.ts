@@ -22,7 +22,7 @@ export const file: ControlKind<"file"> = {
     const remove =
       isStored &&
       column.nullable &&
-      html`<span class="option"><input${attributes({ type: "checkbox", id: `${String(id)}-remove`, name: removeName(String(name)), value: "true" })}><label for="${`${String(id)}-remove`}">${words.removeFile}</label></span>`;
-    return html`<span class="options"><input${attributes({ ...shared, id: id ?? null, name: name ?? null, type: "file", "aria-label": words.chooseFile })}>${remove}</span>`;
+      html`<span class="quill-option"><input${attributes({ type: "checkbox", id: `${String(id)}-remove`, name: removeName(String(name)), value: "true" })}><label for="${`${String(id)}-remove`}">${words.removeFile}</label></span>`;
+    return html`<span class="quill-options"><input${attributes({ ...shared, id: id ?? null, name: name ?? null, type: "file", "aria-label": words.chooseFile })}>${remove}</span>`;
   },
 };

@@ -18,7 +18,7 @@ export const number: ControlKind<"number"> = {
         ...common,
         type: "text",
         inputmode: inputModes[column.type.kind] ?? "decimal",
-        class: "figure",
+        class: "quill-figure",
         autocomplete: "off",
       }),
       content,

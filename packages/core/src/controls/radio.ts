@@ -15,9 +15,9 @@ export const radio: ControlKind<"radio"> = {
     const all = column.nullable ? [{ value: "", label: "–" }, ...options] : options;
     const lines = all.map(({ value, label }, index) => {
       const own = index === 0 ? id : `${id}-${index + 1}`;
-      return html`<span class="option"><input${attributes({ ...shared, id: own ?? null, name: name ?? null, type: "radio", value, checked: value === text })}><label for="${String(own)}">${label}</label></span>`;
+      return html`<span class="quill-option"><input${attributes({ ...shared, id: own ?? null, name: name ?? null, type: "radio", value, checked: value === text })}><label for="${String(own)}">${label}</label></span>`;
     });
-    return html`<input type="hidden" name="${box}" value=""><span class="options">${lines}</span>`;
+    return html`<input type="hidden" name="${box}" value=""><span class="quill-options">${lines}</span>`;
   },
   content: (_, text, options) => new Markup(`${text} ${options.length}`).text,
 };

@@ -52,13 +52,13 @@ function foundText(view: FieldView, language: Language): string | null {
 function searchLine(view: FieldView, id: string, language: Language): Markup | null {
   if (view.control !== "choice" || !view.offer) return null;
   const { name } = view.field.column;
-  const button = { name: searchButtonName, value: name, class: "minor", formnovalidate: true as const };
+  const button = { name: searchButtonName, value: name, class: "quill-minor", formnovalidate: true as const };
   if (view.offer.by === "search") {
     const found = foundText(view, language);
-    return html`<div class="choice-search" data-choice-search="${name}"><input${attributes({ type: "search", id: `${id}-find`, name: searchTextName(name), value: view.offer.searched?.text ?? "", "aria-label": word(language, "find-in", { label: view.field.label }), autocomplete: "off" })}><button${attributes(button)}>${word(language, "find")}<span class="unseen"> (${view.field.label})</span></button>${found && html`<p class="found" id="${id}-found" role="status">${found}</p>`}</div>`;
+    return html`<div class="quill-choice-search" data-choice-search="${name}"><input${attributes({ type: "search", id: `${id}-find`, name: searchTextName(name), value: view.offer.searched?.text ?? "", "aria-label": word(language, "find-in", { label: view.field.label }), autocomplete: "off" })}><button${attributes(button)}>${word(language, "find")}<span class="quill-unseen"> (${view.field.label})</span></button>${found && html`<p class="quill-found" id="${id}-found" role="status">${found}</p>`}</div>`;
   }
   return view.depends
-    ? html`<div class="choice-search" data-choice-search="${name}"><button${attributes(button)}>${word(language, "show-choices")}<span class="unseen"> (${view.field.label})</span></button></div>`
+    ? html`<div class="quill-choice-search" data-choice-search="${name}"><button${attributes(button)}>${word(language, "show-choices")}<span class="quill-unseen"> (${view.field.label})</span></button></div>`
     : null;
 }
 
@@ -102,14 +102,14 @@ function written(view: FieldView, id: string, content: Markup, language: Languag
 
 /** Puts what is stored in the place of what was typed, also without a script. */
 const takeButton = ({ field }: FieldView, code: "take-theirs" | "put-back", language: Language, prefix = ""): Markup =>
-  html`<button${attributes({ name: `${prefix}${takeName}`, value: field.column.name, class: "minor", formnovalidate: true })}>${word(language, code)}<span class="unseen"> (${field.label})</span></button>`;
+  html`<button${attributes({ name: `${prefix}${takeName}`, value: field.column.name, class: "quill-minor", formnovalidate: true })}>${word(language, code)}<span class="quill-unseen"> (${field.label})</span></button>`;
 
 /** What is stored, beside what was typed instead. */
 function replacedNote(view: FieldView, id: string, language: Language, prefix = ""): Markup | null {
   if (view.replaces === null || view.conflict || view.control === "file") return null;
   const stored = readOnlyText({ ...view, text: view.replaces }, language);
   const shown = view.replaces === "" ? stored : html`<q>${stored}</q>`;
-  return html`<p class="replaced" id="${id}-stored">${word(language, "stored-value")} ${shown} ${takeButton(view, "put-back", language, prefix)}</p>`;
+  return html`<p class="quill-replaced" id="${id}-stored">${word(language, "stored-value")} ${shown} ${takeButton(view, "put-back", language, prefix)}</p>`;
 }
 
 function conflictNote(view: FieldView, id: string, language: Language, prefix = ""): Markup | null {
@@ -117,7 +117,7 @@ function conflictNote(view: FieldView, id: string, language: Language, prefix = 
   const { stored, by, at } = view.conflict;
   const said = by === null ? word(language, "stored-now") : word(language, "stored-now-by", { by, at: at ?? "–" });
   const label = view.options.find((option) => option.value === stored)?.label ?? stored;
-  return html`<p class="conflict" id="${id}-conflict">${said} <q>${label}</q> ${takeButton(view, "take-theirs", language, prefix)}</p>`;
+  return html`<p class="quill-conflict" id="${id}-conflict">${said} <q>${label}</q> ${takeButton(view, "take-theirs", language, prefix)}</p>`;
 }
 
 function readOnlyText({ control, text, options }: FieldView, language: Language): string {
@@ -129,46 +129,48 @@ function readOnlyText({ control, text, options }: FieldView, language: Language)
 const downloadOf = (view: FieldView, language: Language): Markup | null =>
   view.download === null
     ? null
-    : html`<a href="${view.download}" download>${word(language, "download-file", { size: readOnlyText({ ...view, text: view.stored ?? "" }, language) })}<span class="unseen"> (${view.field.label})</span></a>`;
+    : html`<a href="${view.download}" download>${word(language, "download-file", { size: readOnlyText({ ...view, text: view.stored ?? "" }, language) })}<span class="quill-unseen"> (${view.field.label})</span></a>`;
 
 function fixedBlock(view: FieldView, index: number, language: Language): Markup {
   const id = idOf(index);
   const { field } = view;
-  return html`<div class="field fixed" data-field="${field.column.name}"><span class="label" id="${id}-label">${field.label}</span>${helpOf(view, id)}<div class="control"><span class="value" role="group" aria-labelledby="${id}-label">${downloadOf(view, language) ?? (view.isHidden ? word(language, "not-shown") : readOnlyText(view, language))}</span>${unitOf(view, id)}</div></div>`;
+  return html`<div class="quill-field quill-fixed" data-field="${field.column.name}"><span class="quill-label" id="${id}-label">${field.label}</span>${helpOf(view, id)}<div class="quill-control"><span class="quill-value" role="group" aria-labelledby="${id}-label">${downloadOf(view, language) ?? (view.isHidden ? word(language, "not-shown") : readOnlyText(view, language))}</span>${unitOf(view, id)}</div></div>`;
 }
 
 const unitOf = ({ field }: FieldView, id: string): Markup | null =>
-  field.unit === null ? null : html`<span class="unit" id="${id}-unit">${field.unit}</span>`;
+  field.unit === null ? null : html`<span class="quill-unit" id="${id}-unit">${field.unit}</span>`;
 const helpOf = ({ field }: FieldView, id: string): Markup | null =>
-  field.help === null ? null : html`<p class="help" id="${id}-help">${field.help}</p>`;
+  field.help === null ? null : html`<p class="quill-help" id="${id}-help">${field.help}</p>`;
 
 function takenBlock(view: FieldView, index: number, language: Language, content: Markup): Markup {
   const id = idOf(index);
   const { field } = view;
-  const kept = view.isHidden ? html`<p class="help" id="${id}-kept">${word(language, "stored-hidden")}</p>` : null;
+  const kept = view.isHidden
+    ? html`<p class="quill-help" id="${id}-kept">${word(language, "stored-hidden")}</p>`
+    : null;
   const [unit, help] = [unitOf(view, id), html`${helpOf(view, id)}${kept}`];
   const problems =
-    view.problems.length > 0 ? html`<p class="problem" id="${id}-problem">${view.problems.join(" ")}</p>` : null;
+    view.problems.length > 0 ? html`<p class="quill-problem" id="${id}-problem">${view.problems.join(" ")}</p>` : null;
   const wrong = view.problems.length > 0 || view.conflict ? " wrong" : "";
   const isGroup = controlKind(view.control).isGroup === true;
   const label = isGroup ? html`<legend>${field.label}</legend>` : html`<label for="${id}">${field.label}</label>`;
   const control = written(view, id, content, language);
   if (controlKind(view.control).isBox) {
-    return html`<div class="field${wrong}" data-field="${field.column.name}"><div class="control box">${control}${label}${unit}</div>${help}${problems}${replacedNote(view, id, language)}${conflictNote(view, id, language)}</div>`;
+    return html`<div class="quill-field${wrong}" data-field="${field.column.name}"><div class="quill-control quill-box">${control}${label}${unit}</div>${help}${problems}${replacedNote(view, id, language)}${conflictNote(view, id, language)}</div>`;
   }
   if (isGroup)
-    return html`<fieldset class="field${wrong}" data-field="${field.column.name}">${label}${help}${downloadOf(view, language)}<div class="control">${control}${unit}</div>${problems}${replacedNote(view, id, language)}${conflictNote(view, id, language)}</fieldset>`;
-  return html`<div class="field${wrong}" data-field="${field.column.name}">${label}${help}<div class="control">${control}${unit}</div>${searchLine(view, id, language)}${problems}${replacedNote(view, id, language)}${conflictNote(view, id, language)}</div>`;
+    return html`<fieldset class="quill-field${wrong}" data-field="${field.column.name}">${label}${help}${downloadOf(view, language)}<div class="quill-control">${control}${unit}</div>${problems}${replacedNote(view, id, language)}${conflictNote(view, id, language)}</fieldset>`;
+  return html`<div class="quill-field${wrong}" data-field="${field.column.name}">${label}${help}<div class="quill-control">${control}${unit}</div>${searchLine(view, id, language)}${problems}${replacedNote(view, id, language)}${conflictNote(view, id, language)}</div>`;
 }
 
 /** One field in a row of a list: its control, and what is wrong with it. */
 export function cellBlock(view: FieldView, id: string, row: InRow, language: Language): Markup {
   const content = contentOf(controlKind(view.control), view.field.column, view.text, view.options);
   const problems =
-    view.problems.length > 0 ? html`<p class="problem" id="${id}-problem">${view.problems.join(" ")}</p>` : null;
+    view.problems.length > 0 ? html`<p class="quill-problem" id="${id}-problem">${view.problems.join(" ")}</p>` : null;
   const wrong = view.problems.length > 0 || view.conflict ? " wrong" : "";
   const control = written({ ...view, field: { ...view.field, help: null } }, id, content, language, row);
-  return html`<div class="field${wrong}" data-field="${view.field.column.name}"><div class="control">${control}${unitOf(view, id)}</div>${problems}${replacedNote(view, id, language, row.prefix)}${conflictNote(view, id, language, row.prefix)}</div>`;
+  return html`<div class="quill-field${wrong}" data-field="${view.field.column.name}"><div class="quill-control">${control}${unitOf(view, id)}</div>${problems}${replacedNote(view, id, language, row.prefix)}${conflictNote(view, id, language, row.prefix)}</div>`;
 }
 
 /** A block without what stands in its control: the HTML before it and after it. */

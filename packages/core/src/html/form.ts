@@ -14,9 +14,10 @@ import {
 } from "../page/path.js";
 import type { FormView } from "../views/form-view.js";
 import type { Frame } from "../views/frame.js";
+import type { FormPieces, PageParts } from "../views/page-parts.js";
 import { fieldBlock, idOf } from "./field.js";
 import { grouped } from "./groups.js";
-import { document } from "./layout.js";
+import { partsOf } from "./layout.js";
 
 /** What stands over so many problems. */
 export const headingOfProblems = (language: Language, count: number): string =>
@@ -57,7 +58,7 @@ function summary(view: FormView): Markup | null {
 export const keyLine = (view: Pick<FormView, "page" | "fields" | "key">): Markup | null =>
   view.page.key.every((column) => view.fields.some((each) => each.field.column.name === column.name))
     ? null
-    : html`<dl class="key">${view.page.key.map((column, index) => html`<div><dt>${view.fields.find((each) => each.field.column.name === column.name)?.field.label ?? labelFrom(column.name)}</dt><dd>${view.key[index] ?? ""}</dd></div>`)}</dl>`;
+    : html`<dl class="quill-key">${view.page.key.map((column, index) => html`<div><dt>${view.fields.find((each) => each.field.column.name === column.name)?.field.label ?? labelFrom(column.name)}</dt><dd>${view.key[index] ?? ""}</dd></div>`)}</dl>`;
 
 /** What the script says of a search, with its places left open. */
 const foundWords = ({ page }: FormView): string =>
@@ -72,13 +73,13 @@ const foundWords = ({ page }: FormView): string =>
  * The button that the enter key presses: a form's first one (HTML, 4.10.21.2). Without it that would be the first field's search;
  * it has no name, so that the reader can tell it from the button that says what it does.
  */
-const byEnter = html`<button class="unseen" tabindex="-1" aria-hidden="true"></button>`;
+const byEnter = html`<button class="quill-unseen" tabindex="-1" aria-hidden="true"></button>`;
 
 /** The ways to the records that stand beside this one in its list. */
 function neighbourLinks({ page, key, kept }: FormView, frame: Frame): Markup {
   const to = (by: keyof typeof neighbourSegments): string =>
     `${frame.base}${page.path.list}/${[by, ...key.map(encodeSegment)].join("/")}${queryText(kept)}`;
-  return html`<span class="neighbours"><a rel="prev" href="${to("~previous")}">${word(page.language, "back")}</a><a rel="next" href="${to("~next")}">${word(page.language, "further")}</a></span>`;
+  return html`<span class="quill-neighbours"><a rel="prev" href="${to("~previous")}">${word(page.language, "back")}</a><a rel="next" href="${to("~next")}">${word(page.language, "further")}</a></span>`;
 }
 
 /** Where somebody else's value stands beside what was typed: told still when the form comes back for another reason. */
@@ -99,8 +100,8 @@ function reasonBlock({ page, reason }: FormView): Markup | null {
     "aria-describedby": `reason-help${reason.problem ? " reason-problem" : ""}`,
     "aria-invalid": reason.problem ? "true" : null,
   });
-  return html`<div class="field${reason.problem ? " wrong" : ""}" data-own="${reasonName}"><label for="reason">${word(language, "reason")}</label><p class="help" id="reason-help">${word(language, "reason-help")}</p><div class="control"><textarea${shared}>
-${reason.text}</textarea></div>${reason.problem && html`<p class="problem" id="reason-problem">${reason.problem}</p>`}</div>`;
+  return html`<div class="quill-field${reason.problem ? " quill-wrong" : ""}" data-own="${reasonName}"><label for="reason">${word(language, "reason")}</label><p class="quill-help" id="reason-help">${word(language, "reason-help")}</p><div class="quill-control"><textarea${shared}>
+${reason.text}</textarea></div>${reason.problem && html`<p class="quill-problem" id="reason-problem">${reason.problem}</p>`}</div>`;
 }
 
 /** A form with what stands around it, as a part of a page. */
@@ -108,6 +109,8 @@ export interface FormPart {
   /** What is said above it: notices, and what is wrong. */
   readonly above: Markup;
   readonly form: Markup;
+  /** The form in its pieces; null where there is nothing to send. */
+  readonly pieces: FormPieces | null;
   /** The title of the document that it stands in. */
   readonly title: string;
 }
@@ -124,24 +127,39 @@ export function formPart(view: FormView, frame: Frame): FormPart {
   const action = isNew ? `${list}/new${kept}` : `${record}/edit${kept}`;
   const choosing = !locked && view.fields.some(({ offer, depends }) => depends || offer?.by === "search");
   const removal =
-    view.removable && html`<a class="removal" href="${record}/delete${kept}">${word(language, "delete")}</a>`;
-  const fields = grouped(
-    view.fields,
-    view.fields.map((field, index) => fieldBlock(field, index, !locked && isTaken(field.field, view.form), language)),
+    view.removable && html`<a class="quill-removal" href="${record}/delete${kept}">${word(language, "delete")}</a>`;
+  const blocks = view.fields.map((field, index) =>
+    fieldBlock(field, index, !locked && isTaken(field.field, view.form), language),
   );
+  const fields = grouped(view.fields, blocks);
+  const reason = reasonBlock(view);
+  const actions = html`<p class="quill-actions"><button name="${saveName}">${word(language, isNew ? "add" : "update")}</button><a href="${list}${kept}">${word(language, "cancel")}</a>${removal}</p>`;
+  const around = (inside: Markup): Markup =>
+    html`<form class="quill-sheet" method="post" action="${action}"${attributes({ enctype: view.fields.some(({ control }) => control === "file") ? "multipart/form-data" : null, "data-check": `${list}/${[judgeSegment, ...view.key.map(encodeSegment)].join("/")}`, "data-leave": word(language, "leave-unsaved"), "data-changed": isNew ? null : changedWords(view) })}${choosing && attributes({ "data-choices": `${list}/${choicesSegment}`, "data-words": foundWords(view) })}><input type="hidden" name="${tokenName}" value="${view.token}">${conflictsLine(view)}${byEnter}${inside}</form>`;
   const form = locked
-    ? html`<div class="sheet">${fields}</div><p class="actions"><a href="${list}${kept}">${word(language, "back-to", { list: page.plural })}</a></p>`
-    : html`<form class="sheet" method="post" action="${action}"${attributes({ enctype: view.fields.some(({ control }) => control === "file") ? "multipart/form-data" : null, "data-check": `${list}/${[judgeSegment, ...view.key.map(encodeSegment)].join("/")}`, "data-leave": word(language, "leave-unsaved"), "data-changed": isNew ? null : changedWords(view) })}${choosing && attributes({ "data-choices": `${list}/${choicesSegment}`, "data-words": foundWords(view) })}><input type="hidden" name="${tokenName}" value="${view.token}">${conflictsLine(view)}${byEnter}${fields}${reasonBlock(view)}<p class="actions"><button name="${saveName}">${word(language, isNew ? "add" : "update")}</button><a href="${list}${kept}">${word(language, "cancel")}</a>${removal}</p></form>`;
+    ? html`<div class="quill-sheet">${fields}</div><p class="quill-actions"><a href="${list}${kept}">${word(language, "back-to", { list: page.plural })}</a></p>`
+    : around(html`${fields}${reason}${actions}`);
+  const pieces: FormPieces | null = locked
+    ? null
+    : {
+        kind: view.form,
+        fields: view.fields.map(({ field }, index) => ({
+          name: field.column.name,
+          label: field.label,
+          block: blocks[index] ?? html``,
+        })),
+        reason,
+        actions,
+        around,
+      };
   const wrong = view.problems.length > 0 || view.conflicts.length > 0;
-  const above = html`${view.notice && html`<p class="said" role="status">${view.notice}</p>`}
-${view.locked !== null && html`<p class="locked" role="status">${view.locked}</p>`}
-${summary(view)}`;
+  const above = html`${view.notice && html`<p class="quill-said" role="status">${view.notice}</p>`}${view.locked !== null && html`<p class="quill-locked" role="status">${view.locked}</p>`}${summary(view)}`;
   const title = view.heading
     ? `${word(language, view.heading)}: ${view.title}`
     : wrong
       ? word(language, "put-right", { title: view.title })
       : view.title;
-  return { above, form, title };
+  return { above, form, pieces, title };
 }
 
 /** What the script says of a field that differs from what is stored. */
@@ -154,13 +172,13 @@ const changedWords = ({ page }: FormView): string =>
   });
 
 /** The page of one record's form, or of a new one. */
-export function formPage(view: FormView, given: Frame): string {
+export function formPage(view: FormView, given: Frame): PageParts {
   const { page } = view;
   const frame = { ...given, language: page.language };
-  const { above, form, title } = formPart(view, frame);
+  const { above, form, pieces, title } = formPart(view, frame);
   const isNew = view.form === "new";
-  const main = html`<nav class="back" aria-label="${word(page.language, "way-back")}"><a href="${frame.base}${page.path.list}${queryText(view.kept)}">${page.plural}</a>${isNew ? null : neighbourLinks(view, frame)}</nav>
-<h1>${view.title}</h1>${isNew ? null : keyLine(view)}
-${above}${form}`;
-  return document(frame, title, main, view.locked === null);
+  const heading = html`<nav class="quill-back" aria-label="${word(page.language, "way-back")}"><a href="${frame.base}${page.path.list}${queryText(view.kept)}">${page.plural}</a>${isNew ? null : neighbourLinks(view, frame)}</nav>
+<h1>${view.title}</h1>${isNew ? null : keyLine(view)}`;
+  const scripted = view.locked === null;
+  return partsOf(frame, { title, heading, notice: above, content: form, form: pieces, scripted });
 }

@@ -10,7 +10,9 @@ export function grouped(views: readonly FieldView[], blocks: readonly Markup[]):
     while (group !== null && views[end]?.field.group === group) end += 1;
     const together = blocks.slice(index, end);
     parts.push(
-      ...(group === null ? together : [html`<fieldset class="group"><legend>${group}</legend>${together}</fieldset>`]),
+      ...(group === null
+        ? together
+        : [html`<fieldset class="quill-group"><legend>${group}</legend>${together}</fieldset>`]),
     );
     index = end;
   }

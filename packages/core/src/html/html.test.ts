@@ -2,11 +2,16 @@ import { describe, expect, test } from "@jest/globals";
 import { attributes, html } from "../markup/markup.js";
 import { prefillFields } from "../steps/prefill.js";
 import { frameOf, mv014, stationPage, tripOf } from "../testing/marrow-vale.js";
+import type { Frame } from "../views/frame.js";
+import type { ListView } from "../views/list-view.js";
 import { formPage } from "./form.js";
-import { listPage } from "./list.js";
+import { documentOf } from "./layout.js";
+import { listPage as listParts } from "./list.js";
 
 const frame = frameOf({ styleSheets: ["/s.css"] });
-const form = (over: object = {}) =>
+const listPage = (view: ListView, around: Frame): string => documentOf(around, listParts(view, around));
+const form = (over: object = {}) => documentOf(frame, formParts(over));
+const formParts = (over: object = {}) =>
   formPage(
     {
       page: stationPage,
@@ -103,7 +108,7 @@ describe("the list", () => {
 
   test("every row carries its way in", () => {
     expect(listPage(view, frame)).toContain(
-      '<a href="/stations/MV-014/edit">Edit<span class="unseen"> MV-014</span></a>',
+      '<a href="/stations/MV-014/edit">Edit<span class="quill-unseen"> MV-014</span></a>',
     );
   });
 
@@ -112,7 +117,7 @@ describe("the list", () => {
       { ...view, rows: [{ ...mv014, "quill:key 0": "MV-014", "quill:editable": "false" }] },
       frame,
     );
-    expect(retired).toContain('<a href="/stations/MV-014">View<span class="unseen"> MV-014</span></a>');
+    expect(retired).toContain('<a href="/stations/MV-014">View<span class="quill-unseen"> MV-014</span></a>');
     expect(retired).not.toContain("/edit");
   });
 

@@ -1,6 +1,7 @@
-import { html, type Markup } from "../markup/markup.js";
+import { html, Markup } from "../markup/markup.js";
 import { languages, word } from "../messages/messages.js";
 import type { Frame } from "../views/frame.js";
+import type { PageParts } from "../views/page-parts.js";
 
 function personLine(frame: Frame): Markup | null {
   if (!frame.person) return null;
@@ -8,12 +9,14 @@ function personLine(frame: Frame): Markup | null {
   const name = account === undefined ? html`<span>${called}</span>` : html`<a href="${account}">${called}</a>`;
   const signOut =
     frame.signOut &&
-    html`<form method="post" action="${frame.signOut.action}"><input type="hidden" name="token" value="${frame.signOut.token}"><button class="plain">${word(frame.language, "sign-out")}</button></form>`;
-  return html`<div class="person">${name}${signOut}</div>`;
+    html`<form method="post" action="${frame.signOut.action}"><input type="hidden" name="token" value="${frame.signOut.token}"><button class="quill-plain">${word(frame.language, "sign-out")}</button></form>`;
+  return html`<div class="quill-person">${name}${signOut}</div>`;
 }
 
 const numberLine = ({ number, language }: Frame): Markup | null =>
-  number === undefined ? null : html`<p class="number">${word(language, "request-number")} <code>${number}</code></p>`;
+  number === undefined
+    ? null
+    : html`<p class="quill-number">${word(language, "request-number")} <code>${number}</code></p>`;
 
 /**
  * A whole document (HTML, 13.1) around a main part.
@@ -31,11 +34,36 @@ export function document(frame: Frame, title: string, main: Markup, scripted = f
 ${frame.styleSheets.map((address) => html`<link rel="stylesheet" href="${address}">`)}
 <link rel="icon" href="data:,">${scripted && frame.script !== null && html`<script src="${frame.script}" type="module"></script>`}
 </head>
-<body>
-<a class="skip" href="#main">${word(frame.language, "skip")}</a>
-<header><a class="home" href="${frame.home}">${frame.application}</a>${personLine(frame)}</header>
-<main id="main" tabindex="-1">${main}${numberLine(frame)}</main>
+<body class="quill quill-document">
+<a class="quill-skip" href="#main">${word(frame.language, "skip")}</a>
+<header class="quill-header"><a class="quill-home" href="${frame.home}">${frame.application}</a>${personLine(frame)}</header>
+<main id="main" tabindex="-1" class="quill-content" data-quill>${main}</main>
 </body>
 </html>
 `.text;
 }
+
+const nothing = new Markup("");
+
+/** The parts of a page, of which some may be left out. */
+export const partsOf = (
+  frame: Frame,
+  given: Pick<PageParts, "title" | "heading" | "content"> & Partial<PageParts>,
+): PageParts => ({
+  notice: nothing,
+  form: null,
+  scripted: false,
+  ...given,
+  content: html`${given.content}${numberLine(frame)}`,
+  language: frame.language,
+});
+
+/** A whole document of a page's parts. */
+export const documentOf = (frame: Frame, { language, title, heading, notice, content, scripted }: PageParts): string =>
+  document(
+    { ...frame, language },
+    title,
+    html`${heading}
+${notice}${content}`,
+    scripted,
+  );

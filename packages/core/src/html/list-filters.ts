@@ -48,13 +48,13 @@ function filterField(view: ListView, state: FilterState, index: number): Markup 
       ]
     : [];
   const all: Options = [["", word(language, "filter-all")]];
-  const said = problem && html`<p class="problem" id="${id}-problem">${problem}</p>`;
+  const said = problem && html`<p class="quill-problem" id="${id}-problem">${problem}</p>`;
   if (own) {
     const options = [...all, ...own, ...presence];
     // What an address asks for stays chosen, also what is no longer on offer.
     const known = options.some(([value]) => value === typed.is) ? options : [...options, [typed.is, typed.is] as const];
     const shared = attributes({ id, name: names.is, ...wrong });
-    return html`<div class="filter"><label for="${id}">${label}</label>${selectOf(shared, known, typed.is)}${said}</div>`;
+    return html`<div class="quill-filter"><label for="${id}">${label}</label>${selectOf(shared, known, typed.is)}${said}</div>`;
   }
   const isPresence = typed.is === withoutValue || typed.is === withValue;
   const chooses =
@@ -67,7 +67,7 @@ function filterField(view: ListView, state: FilterState, index: number): Markup 
     );
   if (way.by === "value") {
     const shared = attributes({ id, name: names.is, autocomplete: "off", ...wrong });
-    return html`<div class="filter"><label for="${id}">${label}</label><input${shared} value="${typed.is}">${said}</div>`;
+    return html`<div class="quill-filter"><label for="${id}">${label}</label><input${shared} value="${typed.is}">${said}</div>`;
   }
   const isDate = way.by === "days" || column.type.kind === "date";
   const bound = (which: "from" | "to"): Markup => {
@@ -78,14 +78,14 @@ function filterField(view: ListView, state: FilterState, index: number): Markup 
       id: `${id}-${which}`,
       name: names[which],
       type: isDate && isWhole ? "date" : "text",
-      class: isDate ? null : "figure",
+      class: isDate ? null : "quill-figure",
       inputmode: isDate ? null : "decimal",
       autocomplete: "off",
       ...wrong,
     });
     return html`<label for="${id}-${which}">${word(language, `filter-${which}`)}</label><input${shared} value="${value}">`;
   };
-  return html`<fieldset class="filter"><legend>${label}</legend>${bound("from")}${bound("to")}${chooses}${said}</fieldset>`;
+  return html`<fieldset class="quill-filter"><legend>${label}</legend>${bound("from")}${bound("to")}${chooses}${said}</fieldset>`;
 }
 
 /** The filters of a list, open where one is used. */
@@ -95,5 +95,5 @@ export function filtersBlock(view: ListView): Markup | null {
   const used = filters.filter(isUsed).length;
   const name = used === 0 ? word(page.language, "filters") : word(page.language, "filters-used", { count: used });
   const fields = filters.map((state, index) => filterField(view, state, index));
-  return html`<details class="filters"${attributes({ open: used > 0 || null })}><summary>${name}</summary><div class="filter-fields">${fields}<button>${word(page.language, "filter-apply")}</button></div></details>`;
+  return html`<details class="quill-filters"${attributes({ open: used > 0 || null })}><summary>${name}</summary><div class="quill-filter-fields">${fields}<button>${word(page.language, "filter-apply")}</button></div></details>`;
 }

@@ -14,11 +14,12 @@ import type { Column } from "../table/model.js";
 import type { FormView } from "../views/form-view.js";
 import type { Frame } from "../views/frame.js";
 import type { ListView, RowForm } from "../views/list-view.js";
+import type { PageParts } from "../views/page-parts.js";
 import type { RelatedList } from "../views/record-view.js";
 import { told } from "../views/told.js";
 import { cellBlock } from "./field.js";
 import { conflictsLine, formPart } from "./form.js";
-import { document } from "./layout.js";
+import { partsOf } from "./layout.js";
 import { filtersBlock, isUsed } from "./list-filters.js";
 
 const figures: ReadonlySet<string> = new Set(["integer", "decimal", "float"]);
@@ -56,9 +57,9 @@ function recordRow(view: ListView, row: Row, frame: Frame, number: number): Mark
         { prefix: rowPrefix(number), label: `${label}, ${key.join(", ")}` },
         page.language,
       );
-    const content = html`${index === 0 && form ? html`<input type="hidden" name="${rowPrefix(number)}${tokenName}" value="${form.token}">${conflictsLine(form, rowPrefix(number))}` : null}${control ?? (index === 0 ? html`<a${attributes({ class: "record", href: `${address}${page.list.beside ? "/edit" : ""}${kept}`, "aria-current": chosen ? "true" : null })}>${text}</a>` : text)}${saved && index === 0 ? html` <span class="mark">${word(page.language, "saved-just-now")}</span>` : null}`;
+    const content = html`${index === 0 && form ? html`<input type="hidden" name="${rowPrefix(number)}${tokenName}" value="${form.token}">${conflictsLine(form, rowPrefix(number))}` : null}${control ?? (index === 0 ? html`<a${attributes({ class: "quill-record", href: `${address}${page.list.beside ? "/edit" : ""}${kept}`, "aria-current": chosen ? "true" : null })}>${text}</a>` : text)}${saved && index === 0 ? html` <span class="quill-mark">${word(page.language, "saved-just-now")}</span>` : null}`;
     const shared = attributes({
-      class: !choices && figures.has(column.type.kind) ? "figure" : null,
+      class: !choices && figures.has(column.type.kind) ? "quill-figure" : null,
       // What stands before the value where the screen is too narrow for a table.
       "data-label": label,
     });
@@ -68,12 +69,12 @@ function recordRow(view: ListView, row: Row, frame: Frame, number: number): Mark
   });
   const save =
     form && !page.list.together
-      ? html`<button name="${saveRowName}" value="${number}">${word(page.language, "save-row")}<span class="unseen"> ${key.join(", ")}</span></button>`
+      ? html`<button name="${saveRowName}" value="${number}">${word(page.language, "save-row")}<span class="quill-unseen"> ${key.join(", ")}</span></button>`
       : null;
   const way = isEditable(page, row)
-    ? html`${save}<a href="${address}/edit${kept}">${word(page.language, "edit")}<span class="unseen"> ${key.join(", ")}</span></a>`
-    : html`<a href="${address}${kept}">${word(page.language, "view")}<span class="unseen"> ${key.join(", ")}</span></a>`;
-  return html`<tr role="row"${attributes({ class: chosen ? "chosen" : saved ? "saved" : null })}>${cells}<td role="cell" class="way">${own?.said && html`<p class="problem" role="alert">${own.said}</p>`}${way}</td></tr>`;
+    ? html`${save}<a href="${address}/edit${kept}">${word(page.language, "edit")}<span class="quill-unseen"> ${key.join(", ")}</span></a>`
+    : html`<a href="${address}${kept}">${word(page.language, "view")}<span class="quill-unseen"> ${key.join(", ")}</span></a>`;
+  return html`<tr role="row"${attributes({ class: chosen ? "quill-chosen" : saved ? "quill-saved" : null })}>${cells}<td role="cell" class="quill-way">${own?.said && html`<p class="quill-problem" role="alert">${own.said}</p>`}${way}</td></tr>`;
 }
 
 /** What an address says of the filters. */
@@ -115,7 +116,7 @@ function parts(view: ListView, base: string): Markup | null {
   const on =
     next &&
     html`<a rel="next" href="${to(next)}">${say("further")}</a><a href="${to({ last: "" })}">${say("last-part")}</a>`;
-  return html`<nav class="parts" aria-label="${say("parts-of-list")}">${back}${on}</nav>`;
+  return html`<nav class="quill-parts" aria-label="${say("parts-of-list")}">${back}${on}</nav>`;
 }
 
 const countWords = { exactly: "records", "more than": "more-records", about: "about-records" } as const;
@@ -125,7 +126,7 @@ function countLine({ page, count }: ListView): Markup | null {
   if (!count) return null;
   const number = new Intl.NumberFormat(page.language).format(count.number);
   const code = count.is === "exactly" && count.number === 1 ? "one-record" : countWords[count.is];
-  return html`<p class="count">${word(page.language, code, { number })}</p>`;
+  return html`<p class="quill-count">${word(page.language, code, { number })}</p>`;
 }
 
 /** A field for the key itself: for those who know it. A key of several parts has a field for each. */
@@ -142,20 +143,20 @@ function goToForm({ page, sought }: ListView, address: string): Markup {
     return html`<label for="go-${index}">${label}</label><input${shared} value="${sought?.typed[index] ?? ""}">`;
   });
   const name = word(page.language, "go-to");
-  return html`<form class="go" method="get" action="${address}" aria-label="${name}">${fields}<button>${name}</button>${sought && html`<p class="problem" id="go-problem" role="alert">${sought.problem}</p>`}</form>`;
+  return html`<form class="quill-go" method="get" action="${address}" aria-label="${name}">${fields}<button>${name}</button>${sought && html`<p class="quill-problem" id="go-problem" role="alert">${sought.problem}</p>`}</form>`;
 }
 
 /** A column's heading: the way to its order, where the list can be put in it. */
 function heading(view: ListView, { column, choices, label, sortable }: ListColumn, base: string): Markup {
   const isSorted = view.sort.column === column;
   const shared = attributes({
-    class: !choices && figures.has(column.type.kind) ? "figure" : null,
+    class: !choices && figures.has(column.type.kind) ? "quill-figure" : null,
     "aria-sort": isSorted && sortable ? (view.sort.down ? "descending" : "ascending") : null,
   });
   if (!sortable) return html`<th scope="col" role="columnheader"${shared}>${label}</th>`;
   const down = isSorted && !view.sort.down;
   const to = listAddress({ ...view, sort: { column, down } }, base, {});
-  const mark = isSorted && html`<span class="order" aria-hidden="true">${view.sort.down ? "↓" : "↑"}</span>`;
+  const mark = isSorted && html`<span class="quill-order" aria-hidden="true">${view.sort.down ? "↓" : "↑"}</span>`;
   return html`<th scope="col" role="columnheader"${shared}><a href="${to}">${label}</a>${mark}</th>`;
 }
 
@@ -168,14 +169,14 @@ function sortKept({ page, sort }: ListView): Markup | null {
 
 function empty(view: ListView, address: string): Markup {
   if (view.tooSlow)
-    return html`<p class="empty" role="status">${word(view.page.language, "search-too-slow")} <a href="${address}">${word(view.page.language, "show-all")}</a></p>`;
+    return html`<p class="quill-empty" role="status">${word(view.page.language, "search-too-slow")} <a href="${address}">${word(view.page.language, "show-all")}</a></p>`;
   if (view.filters.some(({ problem }) => problem !== null))
-    return html`<p class="empty" role="status">${word(view.page.language, "filter-wrong")}</p>`;
+    return html`<p class="quill-empty" role="status">${word(view.page.language, "filter-wrong")}</p>`;
   if (view.filters.some(isUsed))
-    return html`<p class="empty">${word(view.page.language, "nothing-matches")} <a href="${address}">${word(view.page.language, "show-all")}</a></p>`;
+    return html`<p class="quill-empty">${word(view.page.language, "nothing-matches")} <a href="${address}">${word(view.page.language, "show-all")}</a></p>`;
   if (view.search !== "")
-    return html`<p class="empty">${word(view.page.language, "nothing-contains", { search: view.search })} <a href="${address}">${word(view.page.language, "show-all")}</a></p>`;
-  return html`<p class="empty">${word(view.page.language, "nothing-open")}</p>`;
+    return html`<p class="quill-empty">${word(view.page.language, "nothing-contains", { search: view.search })} <a href="${address}">${word(view.page.language, "show-all")}</a></p>`;
+  return html`<p class="quill-empty">${word(view.page.language, "nothing-open")}</p>`;
 }
 
 /** A short table of records that refer to another one. */
@@ -185,9 +186,9 @@ export function relatedTable({ page, without, rows }: RelatedList, frame: Frame)
   const view: ListView = { ...bareView({ ...page, list }), rows };
   const heads = columns.map(
     ({ column, choices, label }) =>
-      html`<th scope="col" role="columnheader"${attributes({ class: !choices && figures.has(column.type.kind) ? "figure" : null })}>${label}</th>`,
+      html`<th scope="col" role="columnheader"${attributes({ class: !choices && figures.has(column.type.kind) ? "quill-figure" : null })}>${label}</th>`,
   );
-  return html`<div class="scroll" role="region" aria-label="${page.plural}" tabindex="0"><table role="table"><thead role="rowgroup"><tr role="row">${heads}<th scope="col" role="columnheader"><span class="unseen">${word(page.language, "way-in")}</span></th></tr></thead><tbody role="rowgroup">${rows.map((row, index) => recordRow(view, row, frame, index))}</tbody></table></div>`;
+  return html`<div class="quill-scroll" role="region" aria-label="${page.plural}" tabindex="0"><table role="table"><thead role="rowgroup"><tr role="row">${heads}<th scope="col" role="columnheader"><span class="quill-unseen">${word(page.language, "way-in")}</span></th></tr></thead><tbody role="rowgroup">${rows.map((row, index) => recordRow(view, row, frame, index))}</tbody></table></div>`;
 }
 
 /** A list of which only rows are shown. */
@@ -225,8 +226,8 @@ function elsewhereRow(view: ListView, { form, said, title }: RowForm, number: nu
   const token = form && html`<input type="hidden" name="${rowPrefix(number)}${tokenName}" value="${form.token}">`;
   const save = page.list.together
     ? null
-    : html`<button name="${saveRowName}" value="${number}">${word(page.language, "save-row")}<span class="unseen"> ${title}</span></button>`;
-  return html`<tr role="row" class="elsewhere"><th scope="row" role="rowheader" colspan="${page.list.columns.length}">${token}${title} <span class="mark">${word(page.language, "row-elsewhere")}</span>${said && html`<p class="problem" role="alert">${said}</p>`}${fields}</th><td role="cell" class="way">${save}</td></tr>`;
+    : html`<button name="${saveRowName}" value="${number}">${word(page.language, "save-row")}<span class="quill-unseen"> ${title}</span></button>`;
+  return html`<tr role="row" class="quill-elsewhere"><th scope="row" role="rowheader" colspan="${page.list.columns.length}">${token}${title} <span class="quill-mark">${word(page.language, "row-elsewhere")}</span>${said && html`<p class="quill-problem" role="alert">${said}</p>`}${fields}</th><td role="cell" class="quill-way">${save}</td></tr>`;
 }
 
 /** The form around the rows that are edited in their places. */
@@ -234,9 +235,9 @@ function rowsForm(view: ListView, address: string, table: Markup): Markup {
   const { page } = view;
   const all =
     page.list.together &&
-    html`<p class="actions"><button name="${saveTogetherName}">${word(page.language, "save-rows")}</button></p>`;
+    html`<p class="quill-actions"><button name="${saveTogetherName}">${word(page.language, "save-rows")}</button></p>`;
   // Pressed by the enter key, it has no name: which row is meant is told by what was typed.
-  return html`<form class="rows" data-in-place data-leave="${word(page.language, "leave-unsaved")}" method="post" action="${address}${queryText(view.kept)}"><button class="unseen" tabindex="-1" aria-hidden="true"></button>${table}${all}</form>`;
+  return html`<form class="quill-rows" data-in-place data-leave="${word(page.language, "leave-unsaved")}" method="post" action="${address}${queryText(view.kept)}"><button class="quill-unseen" tabindex="-1" aria-hidden="true"></button>${table}${all}</form>`;
 }
 
 /** The list of a page's records as a part of a page, with an edit link in every row. */
@@ -248,34 +249,44 @@ function listPart(view: ListView, frame: Frame): Markup {
   const elsewhere = (view.forms ?? []).flatMap((each, index) =>
     each.row === null ? [elsewhereRow(view, each, index)] : [],
   );
-  const table = html`<div class="scroll" role="region" aria-label="${page.plural}" tabindex="0"><table role="table"><thead role="rowgroup"><tr role="row">${heads}<th scope="col" role="columnheader"><span class="unseen">${say("way-in")}</span></th></tr></thead><tbody role="rowgroup">${view.rows.map((row, index) => recordRow(view, row, frame, index))}${elsewhere}</tbody></table></div>`;
-  return html`<div class="ways"><form class="search" role="search" method="get" action="${address}"><label for="q">${say("contains")}</label><input id="q" name="q" type="search" value="${view.search}" autocomplete="off">${sortKept(view)}<button>${say("find")}</button>${(view.search !== "" || view.filters.some(isUsed)) && html`<a href="${address}">${say("show-all")}</a>`}${filtersBlock(view)}</form>${goToForm(view, address)}${view.makes && html`<a class="make" href="${address}/new${queryText(view.kept)}">${say("new-record")}</a>`}</div>
-<div class="about">${countLine(view)}${view.rows.length > 0 && html`<a class="csv" href="${listAddress(view, frame.base, {}, `${page.path.list}/${csvSegment}`)}" download>${say("download-csv")}</a>`}</div>${view.problem && html`<section class="summary" role="alert" tabindex="-1" autofocus><p>${view.problem}</p></section>`}${view.rows.length === 0 && elsewhere.length === 0 ? empty(view, address) : view.forms ? rowsForm(view, address, table) : table}${parts(view, frame.base)}`;
+  const table = html`<div class="quill-scroll" role="region" aria-label="${page.plural}" tabindex="0"><table role="table"><thead role="rowgroup"><tr role="row">${heads}<th scope="col" role="columnheader"><span class="quill-unseen">${say("way-in")}</span></th></tr></thead><tbody role="rowgroup">${view.rows.map((row, index) => recordRow(view, row, frame, index))}${elsewhere}</tbody></table></div>`;
+  return html`<div class="quill-ways"><form class="quill-search" role="search" method="get" action="${address}"><label for="q">${say("contains")}</label><input id="q" name="q" type="search" value="${view.search}" autocomplete="off">${sortKept(view)}<button>${say("find")}</button>${(view.search !== "" || view.filters.some(isUsed)) && html`<a href="${address}">${say("show-all")}</a>`}${filtersBlock(view)}</form>${goToForm(view, address)}${view.makes && html`<a class="quill-make" href="${address}/new${queryText(view.kept)}">${say("new-record")}</a>`}</div>
+<div class="quill-about">${countLine(view)}${view.rows.length > 0 && html`<a class="quill-csv" href="${listAddress(view, frame.base, {}, `${page.path.list}/${csvSegment}`)}" download>${say("download-csv")}</a>`}</div>${view.problem && html`<section class="quill-summary" role="alert" tabindex="-1" autofocus><p>${view.problem}</p></section>`}${view.rows.length === 0 && elsewhere.length === 0 ? empty(view, address) : view.forms ? rowsForm(view, address, table) : table}${parts(view, frame.base)}`;
 }
 
+const saidLine = ({ notice }: ListView): Markup =>
+  html`${notice && html`<p class="quill-said" role="status">${notice}</p>`}`;
+
 /** The page of a list. */
-export function listPage(view: ListView, given: Frame): string {
+export function listPage(view: ListView, given: Frame): PageParts {
   const { page } = view;
   const frame = { ...given, language: page.language };
-  const main = html`<h1>${page.plural}</h1>
-${view.notice && html`<p class="said" role="status">${view.notice}</p>`}
-${listPart(view, frame)}`;
-  return document(frame, page.plural, main, view.forms !== null);
+  const heading = html`<h1>${page.plural}</h1>`;
+  const notice = saidLine(view);
+  const content = listPart(view, frame);
+  return partsOf(frame, { title: page.plural, heading, notice, content, scripted: view.forms !== null });
 }
 
 /** A list and a form on one page: of the record that was chosen, or of a new one. */
-export function besidePage(list: ListView, form: FormView | null, given: Frame): string {
+export function besidePage(list: ListView, form: FormView | null, given: Frame): PageParts {
   const { page } = list;
   const frame = { ...given, language: page.language };
   const part = form && formPart(form, frame);
   const chosen = form && form.form === "edit" ? `${frame.base}${recordAddress(page.path, form.key)}` : null;
   const whole = { ...list, chosenAddress: chosen };
-  const right =
+  const right = (within: Markup | undefined): Markup =>
     form && part
-      ? html`<section class="beside-form" aria-labelledby="form-heading"><h2 id="form-heading">${form.title}</h2>${part.above}${part.form}</section>`
-      : html`<section class="beside-form"><p class="empty">${word(page.language, "choose-a-record")}</p></section>`;
-  const main = html`<h1>${page.plural}</h1>
-${list.notice && html`<p class="said" role="status">${list.notice}</p>`}
-<div class="beside${chosen || (part && part.title !== form?.title) ? " of-record" : ""}" data-in-place><section class="beside-list" aria-label="${page.plural}">${listPart(whole, frame)}</section>${right}</div>`;
-  return document(frame, part && form?.form === "edit" ? part.title : page.plural, main, true);
+      ? html`<section class="quill-beside-form" aria-labelledby="form-heading"><h2 id="form-heading">${form.title}</h2>${part.above}${within}</section>`
+      : html`<section class="quill-beside-form"><p class="quill-empty">${word(page.language, "choose-a-record")}</p></section>`;
+  const content = (within: Markup | undefined): Markup =>
+    html`<div class="quill-beside${chosen || (part && part.title !== form?.title) ? " quill-of-record" : ""}" data-in-place><section class="quill-beside-list" aria-label="${page.plural}">${listPart(whole, frame)}</section>${right(within)}</div>`;
+  const pieces = part?.pieces ?? null;
+  return partsOf(frame, {
+    title: part && form?.form === "edit" ? part.title : page.plural,
+    heading: html`<h1>${page.plural}</h1>`,
+    notice: saidLine(list),
+    content: content(part?.form),
+    form: pieces && { ...pieces, around: (inside) => content(pieces.around(inside)) },
+    scripted: true,
+  });
 }

@@ -2,7 +2,8 @@ import { attributes, html, type Markup } from "../markup/markup.js";
 import type { Code } from "../messages/codes.js";
 import { type Language, titleOfCode, word } from "../messages/messages.js";
 import type { Frame } from "../views/frame.js";
-import { document } from "./layout.js";
+import type { PageParts } from "../views/page-parts.js";
+import { partsOf } from "./layout.js";
 
 /** What a refusal shows: the catalogue's words, a way back, and what was typed where a form was refused whole. */
 export interface Notice {
@@ -33,12 +34,12 @@ export interface Resend {
  * @param byItself whether the script of the pages sends it at once
  */
 export const resendForm = ({ address, pairs }: Resend, button: string, byItself = false): Markup =>
-  html`<form method="post" action="${address}"${attributes({ "data-resend": byItself })}>${pairs.map(([name, value]) => html`<input type="hidden" name="${name}" value="${value}">`)}<p class="actions"><button>${button}</button></p></form>`;
+  html`<form method="post" action="${address}"${attributes({ "data-resend": byItself })}>${pairs.map(([name, value]) => html`<input type="hidden" name="${name}" value="${value}">`)}<p class="quill-actions"><button>${button}</button></p></form>`;
 
 function carryForm(carry: Notice["carry"], language: Language): Markup | null {
   if (!carry) return null;
   if ("through" in carry)
-    return html`<form method="post" action="${carry.through}"><input type="hidden" name="next" value="${carry.next}"><input type="hidden" name="carried" value="${carry.carried}"><p class="actions"><button>${word(language, "sign-in-and-go-on")}</button></p></form>`;
+    return html`<form method="post" action="${carry.through}"><input type="hidden" name="next" value="${carry.next}"><input type="hidden" name="carried" value="${carry.carried}"><p class="quill-actions"><button>${word(language, "sign-in-and-go-on")}</button></p></form>`;
   const link =
     carry.signIn !== null &&
     html`<p><a href="${carry.signIn}" target="_blank" rel="noopener">${word(language, "sign-in-elsewhere")}</a></p>`;
@@ -46,13 +47,13 @@ function carryForm(carry: Notice["carry"], language: Language): Markup | null {
 }
 
 /** A page that says why something can't be done and what to do. */
-export function noticePage(notice: Notice, frame: Frame): string {
+export function noticePage(notice: Notice, frame: Frame): PageParts {
   const { title, advice } = titleOfCode(frame.language, notice.code);
   const typed =
     notice.typed.length > 0 &&
-    html`<h2>${word(frame.language, "what-you-typed")}</h2><dl class="typed">${notice.typed.map(({ label, text }) => html`<div><dt>${label}</dt><dd>${text}</dd></div>`)}</dl>`;
-  const main = html`<h1>${title}</h1>
-${notice.because && html`<p>${notice.because}</p>`}<p>${advice}</p>
+    html`<h2>${word(frame.language, "what-you-typed")}</h2><dl class="quill-typed">${notice.typed.map(({ label, text }) => html`<div><dt>${label}</dt><dd>${text}</dd></div>`)}</dl>`;
+  const heading = html`<h1>${title}</h1>`;
+  const content = html`${notice.because && html`<p>${notice.because}</p>`}<p>${advice}</p>
 ${carryForm(notice.carry, frame.language)}${notice.back && html`<p><a href="${notice.back.href}">${notice.back.text}</a></p>`}${typed}`;
-  return document(frame, title, main);
+  return partsOf(frame, { title, heading, content });
 }

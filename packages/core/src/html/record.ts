@@ -3,11 +3,12 @@ import { type Language, word } from "../messages/messages.js";
 import { copyPrefix } from "../page/names.js";
 import { queryText, recordAddress } from "../page/path.js";
 import type { Frame } from "../views/frame.js";
+import type { PageParts } from "../views/page-parts.js";
 import type { RecordView, RelatedList } from "../views/record-view.js";
 import { fieldBlock } from "./field.js";
 import { keyLine } from "./form.js";
 import { grouped } from "./groups.js";
-import { document } from "./layout.js";
+import { partsOf } from "./layout.js";
 import { relatedTable } from "./list.js";
 
 /** Records of another page that refer to this one, with the ways to them and to a new one. */
@@ -16,39 +17,39 @@ function relatedSection(list: RelatedList, frame: Frame, language: Language): Ma
   const address = `${frame.base}${page.path.list}`;
   const making =
     list.begins &&
-    html`<a href="${address}/new${queryText(list.begins)}">${word(language, "new-record")}<span class="unseen"> (${page.plural})</span></a>`;
+    html`<a href="${address}/new${queryText(list.begins)}">${word(language, "new-record")}<span class="quill-unseen"> (${page.plural})</span></a>`;
   const all =
     list.more &&
     list.all &&
-    html`<a href="${address}${queryText(list.all)}">${word(language, "show-all")}<span class="unseen"> (${page.plural})</span></a>`;
+    html`<a href="${address}${queryText(list.all)}">${word(language, "show-all")}<span class="quill-unseen"> (${page.plural})</span></a>`;
   const more = list.more && !list.all && html`<span>${word(language, "more-not-shown")}</span>`;
-  return html`<div class="related"><h2>${page.plural}</h2>${rows.length === 0 ? html`<p class="empty">${word(language, "none-refers")}</p>` : relatedTable(list, frame)}<p class="actions">${making}${all}${more}</p></div>`;
+  return html`<div class="quill-related"><h2>${page.plural}</h2>${rows.length === 0 ? html`<p class="quill-empty">${word(language, "none-refers")}</p>` : relatedTable(list, frame)}<p class="quill-actions">${making}${all}${more}</p></div>`;
 }
 
 /** The page that shows a record, with the ways to its form, its deletion and the list. */
-export function recordPage(view: RecordView, given: Frame): string {
+export function recordPage(view: RecordView, given: Frame): PageParts {
   const { page } = view;
   const { language } = page;
   const frame = { ...given, language };
   const list = `${frame.base}${page.path.list}`;
   const kept = queryText(view.kept);
   const record = `${frame.base}${recordAddress(page.path, view.key)}`;
-  const edit = view.locked === null && html`<a class="main" href="${record}/edit${kept}">${word(language, "edit")}</a>`;
+  const edit =
+    view.locked === null && html`<a class="quill-main" href="${record}/edit${kept}">${word(language, "edit")}</a>`;
   const from = Object.fromEntries(page.key.map(({ name }, index) => [`${copyPrefix}${name}`, view.key[index] ?? ""]));
   const another =
     view.makes &&
     html`<a href="${list}/new${queryText({ ...from, ...view.kept })}">${word(language, "new-from-this")}</a>`;
   const past = view.history && html`<a href="${record}/history${kept}">${word(language, "history")}</a>`;
   const removal =
-    view.removable && html`<a class="removal" href="${record}/delete${kept}">${word(language, "delete")}</a>`;
+    view.removable && html`<a class="quill-removal" href="${record}/delete${kept}">${word(language, "delete")}</a>`;
   const fields = grouped(
     view.fields,
     view.fields.map((field, index) => fieldBlock(field, index, false, language)),
   );
-  const main = html`<nav class="back" aria-label="${word(language, "way-back")}"><a href="${list}${kept}">${page.plural}</a></nav>
-<h1>${view.title}</h1>${keyLine(view)}
-${view.notice && html`<p class="said" role="status">${view.notice}</p>`}
-${view.locked !== null && html`<p class="locked" role="status">${view.locked}</p>`}
-<div class="sheet reading">${fields}</div><p class="actions">${edit}${another}<a href="${list}${kept}">${word(language, "back-to", { list: page.plural })}</a>${past}${removal}</p>${view.related.map((each) => relatedSection(each, frame, language))}`;
-  return document(frame, view.title, main);
+  const heading = html`<nav class="quill-back" aria-label="${word(language, "way-back")}"><a href="${list}${kept}">${page.plural}</a></nav>
+<h1>${view.title}</h1>${keyLine(view)}`;
+  const notice = html`${view.notice && html`<p class="quill-said" role="status">${view.notice}</p>`}${view.locked !== null && html`<p class="quill-locked" role="status">${view.locked}</p>`}`;
+  const content = html`<div class="quill-sheet quill-reading">${fields}</div><p class="quill-actions">${edit}${another}<a href="${list}${kept}">${word(language, "back-to", { list: page.plural })}</a>${past}${removal}</p>${view.related.map((each) => relatedSection(each, frame, language))}`;
+  return partsOf(frame, { title: view.title, heading, notice, content });
 }

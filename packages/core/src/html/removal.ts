@@ -4,11 +4,12 @@ import { labelFrom } from "../page/label.js";
 import { tokenName } from "../page/names.js";
 import { queryText, recordAddress } from "../page/path.js";
 import type { Frame } from "../views/frame.js";
+import type { PageParts } from "../views/page-parts.js";
 import type { DependentCount, RemovalView } from "../views/removal-view.js";
 import { fieldBlock } from "./field.js";
 import { keyLine } from "./form.js";
 import { grouped } from "./groups.js";
-import { document } from "./layout.js";
+import { partsOf } from "./layout.js";
 
 const effectWords = {
   cascade: "dependents-cascade",
@@ -21,11 +22,11 @@ function dependentLine({ table, effect, count, more }: DependentCount, language:
   const name = labelFrom(table);
   if (count === null) return html`<li>${word(language, "dependents-unread", { table: name })}</li>`;
   const told = more ? word(language, "more-than", { count }) : String(count);
-  return html`<li class="${effect === "restrict" ? "keeps" : effect === "cascade" ? "goes" : "loses"}">${word(language, effectWords[effect], { count: told, table: name })}</li>`;
+  return html`<li class="${effect === "restrict" ? "quill-keeps" : effect === "cascade" ? "quill-goes" : "quill-loses"}">${word(language, effectWords[effect], { count: told, table: name })}</li>`;
 }
 
 /** The page that shows what will go and what hangs on it. Where something keeps the record, there is nothing to press. */
-export function removalPage(view: RemovalView, given: Frame): string {
+export function removalPage(view: RemovalView, given: Frame): PageParts {
   const { page } = view;
   const { language } = page;
   const frame = { ...given, language };
@@ -39,15 +40,15 @@ export function removalPage(view: RemovalView, given: Frame): string {
   );
   const dependents =
     view.dependents.length > 0 &&
-    html`<section class="dependents" aria-labelledby="dependents"><h2 id="dependents">${word(language, "related-records")}</h2><ul>${view.dependents.map((each) => dependentLine(each, language))}</ul></section>`;
+    html`<section class="quill-dependents" aria-labelledby="dependents"><h2 id="dependents">${word(language, "related-records")}</h2><ul>${view.dependents.map((each) => dependentLine(each, language))}</ul></section>`;
   const keep = html`<a href="${record}/edit${asked}">${word(language, "keep")}</a>`;
   const act = kept
-    ? html`<p>${word(language, "delete-first")}</p><p class="actions">${keep}</p>`
-    : html`<form class="removing" method="post" action="${record}/delete${asked}"><input type="hidden" name="${tokenName}" value="${view.token}"><p>${word(language, "delete-logged")}</p><p class="actions"><button class="refusing">${word(language, "delete-for-good")}</button>${keep}</p></form>`;
-  const main = html`<nav class="back" aria-label="${word(language, "way-back")}"><a href="${frame.base}${page.path.list}${asked}">${page.plural}</a></nav>
-<h1>${title}</h1>${keyLine(view)}
-${view.said !== null && html`<section class="summary" role="alert"><p>${view.said}</p></section>`}
-${dependents}${act}
-<section class="going" aria-labelledby="goes"><h2 id="goes">${word(language, kept ? "the-record" : "what-goes")}</h2><div class="sheet reading">${fields}</div></section>`;
-  return document(frame, title, main);
+    ? html`<p>${word(language, "delete-first")}</p><p class="quill-actions">${keep}</p>`
+    : html`<form class="quill-removing" method="post" action="${record}/delete${asked}"><input type="hidden" name="${tokenName}" value="${view.token}"><p>${word(language, "delete-logged")}</p><p class="quill-actions"><button class="quill-refusing">${word(language, "delete-for-good")}</button>${keep}</p></form>`;
+  const heading = html`<nav class="quill-back" aria-label="${word(language, "way-back")}"><a href="${frame.base}${page.path.list}${asked}">${page.plural}</a></nav>
+<h1>${title}</h1>${keyLine(view)}`;
+  const notice = html`${view.said !== null && html`<section class="quill-summary" role="alert"><p>${view.said}</p></section>`}`;
+  const content = html`${dependents}${act}
+<section class="quill-going" aria-labelledby="goes"><h2 id="goes">${word(language, kept ? "the-record" : "what-goes")}</h2><div class="quill-sheet quill-reading">${fields}</div></section>`;
+  return partsOf(frame, { title, heading, notice, content });
 }

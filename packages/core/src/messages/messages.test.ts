@@ -1,5 +1,6 @@
 import { describe, expect, test } from "@jest/globals";
 import { formPage } from "../html/form.js";
+import { documentOf } from "../html/layout.js";
 import { prefillFields } from "../steps/prefill.js";
 import { frameOf, mv014, pageOf, stationFile, tripOf } from "../testing/marrow-vale.js";
 import { arabic } from "./ar.js";
@@ -29,7 +30,7 @@ describe("a page's language", () => {
     const problems = [{ field: "warning_m", message: message(language, "not-a-number", { label: "W" }) }];
     const fields = prefillFields(tripOf({ page: of }), "edit", mv014, new Map());
     const frame = frameOf();
-    return formPage(
+    const parts = formPage(
       {
         page: of,
         form: "edit",
@@ -50,6 +51,7 @@ describe("a page's language", () => {
       },
       frame,
     );
+    return documentOf(frame, parts);
   };
 
   test("decides its words, its messages and its direction", () => {

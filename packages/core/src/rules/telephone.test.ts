@@ -1,5 +1,6 @@
 import { describe, expect, test } from "@jest/globals";
 import { formPage } from "../html/form.js";
+import { documentOf } from "../html/layout.js";
 import { checkFields } from "../steps/check.js";
 import { prefillFields } from "../steps/prefill.js";
 import { tidy } from "../steps/read.js";
@@ -77,7 +78,7 @@ describe("the rule telephone", () => {
       certain: true,
       heading: null,
     };
-    expect(formPage(view, frameOf())).toMatch(/name="notes" type="tel"/);
+    expect(documentOf(frameOf(), formPage(view, frameOf()))).toMatch(/name="notes" type="tel"/);
   });
 
   test("a country that there is not is told at its place", () => {

@@ -1,6 +1,7 @@
 import * as v from "valibot";
 import { formPage } from "../html/form.js";
 import { historyPage } from "../html/history.js";
+import { documentOf } from "../html/layout.js";
 import { besidePage, listPage } from "../html/list.js";
 import { type Notice, noticePage } from "../html/notice.js";
 import { recordPage } from "../html/record.js";
@@ -17,6 +18,8 @@ import type { NoticeOf, Outcome, View } from "../trip/outcome.js";
 import type { PageRequest, PageResponse } from "../trip/request.js";
 import type { Signer } from "../trip/signer.js";
 import type { FileView } from "../views/file-view.js";
+import type { Frame } from "../views/frame.js";
+import type { PageParts } from "../views/page-parts.js";
 import { answerJson, statuses } from "./answer-json.js";
 import { readPairs } from "./read.js";
 import { saidOf } from "./said.js";
@@ -24,10 +27,16 @@ import { signerThatMade } from "./token.js";
 
 const htmlHeaders = { "content-type": "text/html; charset=utf-8", "cache-control": "no-store" };
 
-const page = (status: number, body: string, headers: Readonly<Record<string, string>> = {}): PageResponse => ({
+const page = (
+  status: number,
+  parts: PageParts,
+  frame: Frame,
+  headers: Readonly<Record<string, string>> = {},
+): PageResponse => ({
   status,
   headers: { ...htmlHeaders, ...headers },
-  body,
+  body: documentOf(frame, parts),
+  page: parts,
 });
 
 const json = (content: unknown): PageResponse => ({
@@ -120,7 +129,11 @@ function afterSave(
   const location = inList ?? own ?? next ?? places[there && wanted.saved !== "next" ? wanted.saved : "list"];
   const said = { text: saidOf(outcome), address: outcome.kind === "saved" && there ? record : "" };
   if (outcome.list)
-    return page(200, listPage({ ...outcome.list, notice: said.text, savedAddress: said.address }, request.frame));
+    return page(
+      200,
+      listPage({ ...outcome.list, notice: said.text, savedAddress: said.address }, request.frame),
+      request.frame,
+    );
   return {
     status: 303,
     headers: { location, "cache-control": "no-store", ...(own && !inList ? {} : sayNext(said, location, signer)) },
@@ -195,6 +208,7 @@ function refuse(refusal: NoticeOf, request: PageRequest, signer: Signer): PageRe
   return page(
     statusOf[code],
     noticePage({ code, because, back, carry, typed: shown }, { ...request.frame, language }),
+    request.frame,
     headers,
   );
 }
@@ -208,22 +222,24 @@ function seen(status: number, view: View, request: PageRequest, signer: Signer):
       return page(
         status,
         view.list ? besidePage(view.list, view.form, frame) : formPage(view.form, frame),
+        frame,
         status === 200 ? here() : {},
       );
     case "list":
       return page(
         status,
         view.form === undefined ? listPage(view.list, frame) : besidePage(view.list, view.form, frame),
+        frame,
         forget(request, `${frame.base}${view.list.page.path.list}`),
       );
     case "file":
       return { status, headers: fileHeaders(view.file), body: "", parts: view.file.parts };
     case "record":
-      return page(status, recordPage(view.record, frame), here());
+      return page(status, recordPage(view.record, frame), frame, here());
     case "history":
-      return page(status, historyPage(view.history, frame));
+      return page(status, historyPage(view.history, frame), frame);
     case "removal":
-      return page(status, removalPage(view.removal, frame));
+      return page(status, removalPage(view.removal, frame), frame);
     case "choices":
       return json(view.choices);
     case "judged":

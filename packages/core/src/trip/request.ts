@@ -2,6 +2,7 @@ import type { Actor } from "../condition/facts.js";
 import type { Page } from "../page/page.js";
 import type { Database } from "../postgres/statement.js";
 import type { Frame } from "../views/frame.js";
+import type { PageParts } from "../views/page-parts.js";
 import type { Signer } from "./signer.js";
 
 /** The headers of a request that speaks JSON. */
@@ -62,6 +63,8 @@ export interface PageResponse {
   readonly status: number;
   readonly headers: Readonly<Record<string, string>>;
   readonly body: string;
+  /** What the body is made of, where it is a page: for an application that puts something else around it. */
+  readonly page?: PageParts;
   /** What comes instead of a body, part by part: it is read to its end, or ended by `return`. */
   readonly parts?: AsyncIterable<string | Uint8Array>;
 }

@@ -25,11 +25,11 @@ export interface FormField {
 export function formField({ name, label, type, autocomplete, value, hint, problem }: FormField): Markup {
   const notes = [...(hint ? [`${name}-hint`] : []), ...(problem ? [`${name}-problem`] : [])].join(" ");
   const described = notes !== "" && html` aria-describedby="${notes}"`;
-  return html`<div class="field"><label for="${name}">${label}</label><input id="${name}" name="${name}" type="${type}" autocomplete="${autocomplete}" required${described}${problem && html` aria-invalid="true"`}${value !== undefined && html` value="${value}"`}>${hint && html`<p class="hint" id="${name}-hint">${hint}</p>`}${problem && html`<p class="problem" id="${name}-problem">${problem}</p>`}</div>`;
+  return html`<div class="quill-field"><label for="${name}">${label}</label><input id="${name}" name="${name}" type="${type}" autocomplete="${autocomplete}" required${described}${problem && html` aria-invalid="true"`}${value !== undefined && html` value="${value}"`}>${hint && html`<p class="quill-hint" id="${name}-hint">${hint}</p>`}${problem && html`<p class="quill-problem" id="${name}-problem">${problem}</p>`}</div>`;
 }
 
 export const hidden = (name: string, value: string): Markup =>
   html`<input type="hidden" name="${name}" value="${value}">`;
 
 export const alertLine = (language: Language, code: ServerWord | null): Markup | null =>
-  code && html`<section class="summary" role="alert"><p>${say(language, code)}</p></section>`;
+  code && html`<section class="quill-summary" role="alert"><p>${say(language, code)}</p></section>`;

@@ -79,15 +79,15 @@ export function myAccountRoutes(options: MyAccountOptions): express.Router {
         problem: problem("again"),
       }),
     ];
-    return html`<h2>${say(language, "change-password")}</h2><form class="sheet" method="post" action="/my-account/password">${around}<input type="text" name="username" autocomplete="username" value="${account.email}" hidden>${fields}<p class="actions"><button>${say(language, "change-password")}</button></p></form>`;
+    return html`<h2>${say(language, "change-password")}</h2><form class="quill-sheet" method="post" action="/my-account/password">${around}<input type="text" name="username" autocomplete="username" value="${account.email}" hidden>${fields}<p class="quill-actions"><button>${say(language, "change-password")}</button></p></form>`;
   };
 
   const factorPart = (language: Language, said: Said, around: Markup, account: Account, request: Request): Markup => {
     const heading = html`<h2 id="second-factor">${say(language, "second-factor")}</h2>`;
     const button = (action: string, label: ServerWord): Markup =>
-      html`<form class="sheet" method="post" action="/my-account/${action}">${around}<p class="actions"><button>${say(language, label)}</button></p></form>`;
+      html`<form class="quill-sheet" method="post" action="/my-account/${action}">${around}<p class="quill-actions"><button>${say(language, label)}</button></p></form>`;
     if (said.codes)
-      return html`${heading}<p>${say(language, "factor-kept")}</p><ul class="codes">${said.codes.map((code) => html`<li><code>${code}</code></li>`)}</ul>`;
+      return html`${heading}<p>${say(language, "factor-kept")}</p><ul class="quill-codes">${said.codes.map((code) => html`<li><code>${code}</code></li>`)}</ul>`;
     if (said.secret !== undefined) {
       const { picture } = enrolment(said.secret, application, account.email);
       const problem = said.problems?.code;
@@ -98,8 +98,8 @@ export function myAccountRoutes(options: MyAccountOptions): express.Router {
         autocomplete: "one-time-code",
         problem: problem ? say(language, problem) : null,
       });
-      return html`${heading}<p>${say(language, "factor-scan")}</p><p><img class="qr" src="${picture}" alt="${say(language, "factor-picture")}" width="200" height="200"></p><dl class="key"><div><dt>${say(language, "factor-secret")}</dt><dd>${said.secret.replaceAll(/(.{4})(?=.)/g, "$1 ")}</dd></div></dl>
-<form class="sheet" method="post" action="/my-account/second-factor/on">${around}${hidden("secret", lockSecret(said.secret, `new ${account.id} ${request.sessionID}`, keys))}${field}<p class="actions"><button>${say(language, "go-on")}</button></p></form>`;
+      return html`${heading}<p>${say(language, "factor-scan")}</p><p><img class="quill-qr" src="${picture}" alt="${say(language, "factor-picture")}" width="200" height="200"></p><dl class="quill-key"><div><dt>${say(language, "factor-secret")}</dt><dd>${said.secret.replaceAll(/(.{4})(?=.)/g, "$1 ")}</dd></div></dl>
+<form class="quill-sheet" method="post" action="/my-account/second-factor/on">${around}${hidden("secret", lockSecret(said.secret, `new ${account.id} ${request.sessionID}`, keys))}${field}<p class="quill-actions"><button>${say(language, "go-on")}</button></p></form>`;
     }
     if (account.totpSecret === null)
       return html`${heading}<p>${say(language, "factor-off")}</p>${button("second-factor", "factor-turn-on")}`;
@@ -111,7 +111,7 @@ export function myAccountRoutes(options: MyAccountOptions): express.Router {
       type: "password",
       autocomplete: "current-password",
     });
-    const actions = html`<form class="sheet" method="post" action="/my-account/second-factor/codes">${around}${confirm}<p class="actions"><button>${say(language, "new-recovery")}</button>${!isNeeded && html`<button class="plain" formaction="/my-account/second-factor/off">${say(language, "factor-turn-off")}</button>`}</p></form>`;
+    const actions = html`<form class="quill-sheet" method="post" action="/my-account/second-factor/codes">${around}${confirm}<p class="quill-actions"><button>${say(language, "new-recovery")}</button>${!isNeeded && html`<button class="quill-plain" formaction="/my-account/second-factor/off">${say(language, "factor-turn-off")}</button>`}</p></form>`;
     return html`${heading}${left}${actions}${isNeeded && html`<p>${say(language, "factor-needed")}</p>`}`;
   };
 
@@ -120,12 +120,12 @@ export function myAccountRoutes(options: MyAccountOptions): express.Router {
     const time = (moment: Date): string => `${format.format(moment)} UTC`;
     const rows = list.map(
       ({ id, since, used, address, agent }) =>
-        html`<li><p>${address}${id === own && html` <strong>${say(language, "this-session")}</strong>`}<br><span>${say(language, "session-since", { time: time(since) })}, ${say(language, "session-used", { time: time(used) })}</span><br><span>${agent}</span></p>${id !== own && html`<form method="post" action="/my-account/sessions/end">${around}${hidden("id", id)}<button class="plain">${say(language, "end-session")}<span class="unseen"> ${address}, ${time(since)}</span></button></form>`}</li>`,
+        html`<li><p>${address}${id === own && html` <strong>${say(language, "this-session")}</strong>`}<br><span>${say(language, "session-since", { time: time(since) })}, ${say(language, "session-used", { time: time(used) })}</span><br><span>${agent}</span></p>${id !== own && html`<form method="post" action="/my-account/sessions/end">${around}${hidden("id", id)}<button class="quill-plain">${say(language, "end-session")}<span class="quill-unseen"> ${address}, ${time(since)}</span></button></form>`}</li>`,
     );
     const others =
       list.some(({ id }) => id !== own) &&
-      html`<form method="post" action="/my-account/sessions/end-others">${around}<p class="actions"><button>${say(language, "end-others")}</button></p></form>`;
-    return html`<h2>${say(language, "sessions")}</h2><ul class="sessions">${rows}</ul>${others}`;
+      html`<form method="post" action="/my-account/sessions/end-others">${around}<p class="quill-actions"><button>${say(language, "end-others")}</button></p></form>`;
+    return html`<h2>${say(language, "sessions")}</h2><ul class="quill-sessions">${rows}</ul>${others}`;
   };
 
   async function show(
@@ -153,8 +153,8 @@ export function myAccountRoutes(options: MyAccountOptions): express.Router {
                 factorPart(language, said, token, account, request),
               sessionsPart(language, token, await sessions.of(account.id), sessions.markOf(request)),
             ];
-    const own = html`<dl class="key"><div><dt>${say(language, "email")}</dt><dd>${account.email}</dd></div><div><dt>${say(language, "roles")}</dt><dd>${account.roles.join(", ") || say(language, "none")}</dd></div></dl>`;
-    const main = html`<div class="account"><h1>${say(language, "my-account")}</h1>${said.done && html`<p class="said" role="status">${say(language, said.done)}</p>`}${alertLine(language, said.alert ?? null)}${demand && html`<p class="locked" role="status">${say(language, demand)}</p>`}${own}${parts}</div>`;
+    const own = html`<dl class="quill-key"><div><dt>${say(language, "email")}</dt><dd>${account.email}</dd></div><div><dt>${say(language, "roles")}</dt><dd>${account.roles.join(", ") || say(language, "none")}</dd></div></dl>`;
+    const main = html`<div class="quill-account"><h1>${say(language, "my-account")}</h1>${said.done && html`<p class="quill-said" role="status">${say(language, said.done)}</p>`}${alertLine(language, said.alert ?? null)}${demand && html`<p class="quill-locked" role="status">${say(language, demand)}</p>`}${own}${parts}</div>`;
     const person = { name: account.name, account: "/my-account" };
     const signOut = { action: "/sign-out", token: sessions.csrfToken(request) };
     response

@@ -68,11 +68,11 @@ function signInForm(
   ];
   const own =
     passwords &&
-    html`<form class="sheet" method="post" action="/sign-in">${around}${fields}<p class="actions"><button>${words("sign-in")}</button></p></form>`;
+    html`<form class="quill-sheet" method="post" action="/sign-in">${around}${fields}<p class="quill-actions"><button>${words("sign-in")}</button></p></form>`;
   const other =
     elsewhere &&
-    html`<p class="actions"><a class="main" href="/sign-in/elsewhere/go?next=${encodeURIComponent(next)}">${say(language, "sign-in-elsewhere", { name: elsewhere.name })}</a></p>`;
-  return html`<div class="narrow"><h1>${words("sign-in")}</h1>${alertLine(language, problem)}${kept}${own}${other}</div>`;
+    html`<p class="quill-actions"><a class="quill-main" href="/sign-in/elsewhere/go?next=${encodeURIComponent(next)}">${say(language, "sign-in-elsewhere", { name: elsewhere.name })}</a></p>`;
+  return html`<div class="quill-narrow"><h1>${words("sign-in")}</h1>${alertLine(language, problem)}${kept}${own}${other}</div>`;
 }
 
 /** The page after a sign-in that carries a form on: the form is sent again, as it was, to where it was refused. */
@@ -80,7 +80,7 @@ function goOn(frame: Frame, address: string, body: string): string | null {
   const pairs = readPairs(body);
   if (typeof pairs === "string") return null;
   const again = resendForm({ address, pairs }, word(frame.language, "go-on-with-form"), true);
-  const main = html`<div class="narrow"><h1>${say(frame.language, "signed-in")}</h1><p>${say(frame.language, "form-again")}</p>${again}</div>`;
+  const main = html`<div class="quill-narrow"><h1>${say(frame.language, "signed-in")}</h1><p>${say(frame.language, "form-again")}</p>${again}</div>`;
   return document(frame, say(frame.language, "signed-in"), main, true);
 }
 
@@ -203,13 +203,13 @@ export function signInRoutes(options: SignInOptions): express.Router {
       type: "text",
       autocomplete: "one-time-code",
     });
-    const form = html`<form class="sheet" method="post" action="/sign-in/code">${hidden("token", token)}${hidden("next", next)}${hidden("waiting", sessions.sealed(request, waiting))}${carried !== null && hidden("carried", carried)}${field}<p class="actions"><button>${say(language, "go-on")}</button></p></form>`;
+    const form = html`<form class="quill-sheet" method="post" action="/sign-in/code">${hidden("token", token)}${hidden("next", next)}${hidden("waiting", sessions.sealed(request, waiting))}${carried !== null && hidden("carried", carried)}${field}<p class="quill-actions"><button>${say(language, "go-on")}</button></p></form>`;
     send(
       request,
       response,
       status,
       "second-factor",
-      html`<div class="narrow"><h1>${say(language, "second-factor")}</h1>${alertLine(language, problem)}${form}</div>`,
+      html`<div class="quill-narrow"><h1>${say(language, "second-factor")}</h1>${alertLine(language, problem)}${form}</div>`,
     );
   }
 
@@ -269,14 +269,14 @@ export function signInRoutes(options: SignInOptions): express.Router {
     if (there === null || !elsewhere) return response.redirect(303, "/sign-in");
     // `form-action 'self'` holds for all that a form is redirected to (CSP Level 3, 6.4.2): the way there is a page's own.
     const { language } = frame(request);
-    const link = html`<p><a class="main" href="${there}">${say(language, "sign-out-elsewhere", { name: elsewhere.name })}</a></p>`;
+    const link = html`<p><a class="quill-main" href="${there}">${say(language, "sign-out-elsewhere", { name: elsewhere.name })}</a></p>`;
     response.set("refresh", `0; url=${there}`);
     send(
       request,
       response,
       200,
       "signed-out",
-      html`<div class="narrow"><h1>${say(language, "signed-out")}</h1>${link}</div>`,
+      html`<div class="quill-narrow"><h1>${say(language, "signed-out")}</h1>${link}</div>`,
     );
   });
 

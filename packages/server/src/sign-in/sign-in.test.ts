@@ -50,7 +50,7 @@ async function send(client: Client, text: string, action: string, edits: Readonl
   const at = text.indexOf(`action="${action}"`);
   expect(at).toBeGreaterThan(0);
   const html = text.slice(text.lastIndexOf("<form", at), text.indexOf("</form>", at) + 7);
-  const form = formOf(html.includes('class="sheet"') ? html : html.replace("<form", '<form class="sheet"'));
+  const form = formOf(html.includes('class="quill-sheet"') ? html : html.replace("<form", '<form class="quill-sheet"'));
   return client.post(action, bodyOf(form, edits));
 }
 
@@ -228,7 +228,7 @@ describe("sessions", () => {
     for (const each of [here, there]) await attempt(each, { email: emailOf("fern") });
     expect((await ines.send<PersonSession[]>("GET", `/people/${id}/sessions`)).said).toHaveLength(2);
     const page = await here.get("/my-account");
-    expect(page.text.match(/<ul class="sessions">.*<\/ul>/s)?.[0].match(/<li>/g)).toHaveLength(2);
+    expect(page.text.match(/<ul class="quill-sessions">.*<\/ul>/s)?.[0].match(/<li>/g)).toHaveLength(2);
     expect((await send(here, page.text, "/my-account/sessions/end", {})).text).toContain("The session is ended.");
     expect((await there.get("/stations")).status).toBe(303);
     expect((await ines.send("DELETE", `/people/${id}/sessions`)).status).toBe(200);
