@@ -10,7 +10,7 @@ import { promisify } from "node:util";
 import { startRegistry } from "./local-registry.mjs";
 
 /** What `@loyal-quill/runtime` may come to with all that it depends on, Express apart: packages, and megabytes on disk. */
-const most = { packages: 45, megabytes: 32 };
+const most = { packages: 40, megabytes: 25 };
 
 const root = path.dirname(import.meta.dirname);
 const places = ["core", "authoring", "runtime", "server", "workbench", "cli"]
@@ -18,7 +18,8 @@ const places = ["core", "authoring", "runtime", "server", "workbench", "cli"]
   .concat("demo");
 const empty = mkdtempSync(path.join(os.tmpdir(), "loyal-quill-packed-"));
 const readJson = (file) => JSON.parse(readFileSync(file, "utf8"));
-const say = (line) => process.stdout.write(`${line}\n`);
+const begun = Date.now();
+const say = (line) => process.stdout.write(`${((Date.now() - begun) / 1000).toFixed(1)} s  ${line}\n`);
 
 /** Runs a program. @returns {Promise<string>} what it said; rejects with all of it */
 async function run(directory, program, ...args) {
@@ -37,8 +38,16 @@ const manifestAt = (place) => readJson(path.join(root, place, "package.json"));
 /** Packs one, and looks at what is in it. */
 async function pack(place) {
   const manifest = manifestAt(place);
-  const said = await run(path.join(root, place), "npm", "pack", "--json", "--pack-destination", empty);
-  const [{ filename, files }] = JSON.parse(said.slice(said.indexOf("[")));
+  const said = await run(
+    path.join(root, place),
+    "npm",
+    "pack",
+    "--json",
+    "--ignore-scripts",
+    "--pack-destination",
+    empty,
+  );
+  const [{ filename, files }] = JSON.parse(said);
   const names = files.map((each) => each.path);
   const stray = names.find((name) => /\.test\.|(^|\/)(src|testing)\//.test(name));
   if (stray) throw new Error(`${place} packs what nobody imports: ${stray}`);
@@ -104,7 +113,7 @@ async function checkRuntime(registry, express, types) {
     "@loyal-quill/runtime",
     `express@${express}`,
     `@types/express@${types}`,
-    ...["typescript", "@types/node"].map((each) => `${each}@${manifestAt(".").devDependencies[each]}`),
+    `@types/node@${manifestAt(".").devDependencies["@types/node"]}`,
   );
   const found = readJson(path.join(directory, "node_modules/express/package.json")).version;
   if (found !== express) throw new Error(`${name}: Express ${found} was installed.`);
@@ -122,8 +131,7 @@ async function checkRuntime(registry, express, types) {
   writeFileSync(path.join(directory, "typed.mts"), typed);
   await run(
     directory,
-    "npx",
-    "tsc",
+    path.join(root, "node_modules/.bin/tsc"),
     "--noEmit",
     "--strict",
     "--skipLibCheck",
@@ -137,25 +145,25 @@ async function checkRuntime(registry, express, types) {
     "typed.mts",
   );
   say(`@loyal-quill/runtime beside Express ${found}: installed, imported from ESM and CommonJS, types checked`);
+  return directory;
 }
 
 /** How much somebody takes on who mounts the pages: printed, and bounded. */
-async function measureRuntime(registry) {
-  const directory = await install("runtime", registry, "@loyal-quill/runtime");
-  const listed = JSON.parse(await run(directory, "npm", "ls", "--all", "--json"));
+async function measureRuntime(directory) {
+  const { dependencies } = JSON.parse(await run(directory, "npm", "ls", "--all", "--json"));
   const names = new Set();
-  const walk = ({ dependencies = {} }) => {
-    for (const [name, each] of Object.entries(dependencies)) {
-      if (name === "express") continue;
-      if (each.version) names.add(`${name}@${each.version}`);
+  const walk = (of) => {
+    for (const [name, each] of Object.entries(of.dependencies ?? {})) {
+      // Express is the application's already, and so are the types of what it runs on.
+      if (!each.version || ["express", "@types/express", "@types/node"].includes(name)) continue;
+      names.add(name);
       walk(each);
     }
   };
-  walk(listed);
-  const megabytes = [...names].reduce(
-    (sum, each) => sum + sizeOf(path.join(directory, "node_modules", each.slice(0, each.lastIndexOf("@")))),
-    0,
-  );
+  walk({ dependencies: { runtime: { ...dependencies["@loyal-quill/runtime"] } } });
+  names.delete("runtime");
+  names.add("@loyal-quill/runtime");
+  const megabytes = [...names].reduce((sum, each) => sum + sizeOf(path.join(directory, "node_modules", each)), 0);
   say(
     `@loyal-quill/runtime: ${names.size} packages, ${megabytes.toFixed(1)} MB (at most ${most.packages} and ${most.megabytes})`,
   );
@@ -222,17 +230,18 @@ const { devDependencies } = manifestAt(".");
 const aliased = (name) => devDependencies[name].split("@").at(-1);
 let registry;
 try {
-  const packed = [];
-  for (const place of places) packed.push(await pack(place));
+  // What npm would run before it packs each.
+  await run(root, process.execPath, "scripts/prepack.mjs");
+  const packed = await Promise.all(places.map(pack));
+  say("packed");
   registry = await startRegistry(root, packed);
   await Promise.all([
     checkRuntime(
       registry.address,
       manifestAt("packages/runtime").devDependencies.express,
       manifestAt("packages/runtime").devDependencies["@types/express"],
-    ),
+    ).then(measureRuntime),
     checkRuntime(registry.address, aliased("express4"), aliased("@types/express4")),
-    measureRuntime(registry.address),
     checkCommand(registry.address, packed),
   ]);
 } catch (error) {

@@ -25,7 +25,16 @@ function installed(root) {
 
 /** A directory as npm packs one: all of it below `package/`, without what is installed in it. */
 const packedDirectory = (directory) =>
-  spawn("tar", ["-czf", "-", "--exclude=./node_modules", "--transform=s,^\\.,package,", "-C", directory, "."]).stdout;
+  spawn("tar", [
+    "-cf",
+    "-",
+    "--use-compress-program=gzip -1",
+    "--exclude=./node_modules",
+    "--transform=s,^\\.,package,",
+    "-C",
+    directory,
+    ".",
+  ]).stdout;
 
 /**
  * Starts it.

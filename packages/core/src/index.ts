@@ -13,7 +13,7 @@ export { boxName } from "./controls/check-box.js";
 export type { Choices, TableChoices } from "./controls/choice-source.js";
 export { type Control, controlsFor } from "./controls/index.js";
 export type { SchemaChange } from "./findings/schema-change.js";
-export { document } from "./html/layout.js";
+export { document, documentOf } from "./html/layout.js";
 export { type Resend, resendForm } from "./html/notice.js";
 export { styleSheet } from "./html/style.js";
 export { openApi } from "./json/openapi.js";
@@ -67,4 +67,5 @@ export type { ApiRequest, Dependencies, PageRequest, PageResponse, SentFile } fr
 export * from "./trip/round-trip.js";
 export type { Signer } from "./trip/signer.js";
 export type { Frame } from "./views/frame.js";
+export type { FormPieces, PageParts } from "./views/page-parts.js";
 export { renderTemplate } from "./views/told.js";

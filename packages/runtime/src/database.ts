@@ -2,12 +2,12 @@ import { performance } from "node:perf_hooks";
 import { type Database, DatabaseAway, DatabaseRefusal, type Row, type Statement, type Told } from "@loyal-quill/core";
 import pg from "pg";
 import { Share } from "./share.js";
-import { prepareToTell, TellingQuery } from "./telling.js";
-import { Watch } from "./watch.js";
+import { nobodyAsks, Telling, TellingQuery, textForms } from "./telling.js";
+import { anotherClient, Watch } from "./watch.js";
 
-/** Text forms that do not depend on the server's settings: ISO dates in UTC, exact floats, hexadecimal bytes. */
-const sessionOptions =
-  "-c timezone=UTC -c datestyle=ISO,YMD -c intervalstyle=iso_8601 -c extra_float_digits=1 -c bytea_output=hex -c standard_conforming_strings=on";
+const sessionOptions = Object.entries(textForms)
+  .map(([name, value]) => `-c ${name}=${value}`)
+  .join(" ");
 
 /** Statements of one text are prepared once a connection, up to this many different texts. */
 const mostPrepared = 500;
@@ -39,6 +39,26 @@ const usualLimits: Limits = {
   test: 1_500,
 };
 
+/** A statement that nobody waits for any more once the signal says so. */
+type Waited = Statement & { readonly signal?: AbortSignal };
+
+/** Nobody waits for the answer any more: what was asked for was given up. */
+export class NobodyWaits extends Error {
+  override readonly name = "NobodyWaits";
+}
+
+/** The same database for as long as somebody waits: reading is given up, in PostgreSQL too, as soon as the signal says so. */
+export const whileWaitedFor = (database: Database, signal: AbortSignal): Database => ({
+  run: (statement) => database.run({ ...statement, signal } as Waited),
+  transaction: (run, purpose) => database.transaction((inside) => run(whileWaitedFor(inside, signal)), purpose),
+});
+
+/**
+ * A column's value as PostgreSQL writes it. The parsers of `pg` are its process's: an application may have set its own, by which a
+ * number would come back as something else.
+ */
+const asText = { getTypeParser: () => (text: string | Buffer) => text } as unknown as pg.CustomTypesConfig;
+
 const names = new Map<string, string>();
 
 function preparedName(text: string): string | undefined {
@@ -49,17 +69,25 @@ function preparedName(text: string): string | undefined {
   return name;
 }
 
+type Refusal = Pick<
+  pg.DatabaseError,
+  "code" | "message" | "routine" | "where" | "constraint" | "column" | "schema" | "table"
+>;
+
+/** What PostgreSQL answered, by its fields (protocol documentation, 55.8): an application's pool may be of another copy of `pg`. */
+const isRefusal = (error: unknown): error is Refusal & { code: string } =>
+  error instanceof Error && "severity" in error && "code" in error && /^[0-9A-Z]{5}$/.test(String(error.code));
+
 /**
  * PostgreSQL gives a row that a policy refuses the code of a missing right (42501), but it is the row's values that are refused:
  * told apart by the routine that reports it, it becomes a violated check option (44000), which it is (PostgreSQL documentation, 5.9).
  */
-const isPolicyRefusal = (error: pg.DatabaseError): boolean =>
-  error.code === "42501" && error.routine === "ExecWithCheckOptions";
+const isPolicyRefusal = (error: Refusal): boolean => error.code === "42501" && error.routine === "ExecWithCheckOptions";
 
 /** The context of an error names the functions that it came through: `PL/pgSQL function …`, `SQL function …`, in any language. */
-const isInside = (error: pg.DatabaseError): boolean => /PL\/\w|SQL/.test(error.where ?? "");
+const isInside = (error: Refusal): boolean => /PL\/\w|SQL/.test(error.where ?? "");
 
-function refusalFrom(error: pg.DatabaseError, code: string): DatabaseRefusal {
+function refusalFrom(error: Refusal, code: string): DatabaseRefusal {
   if (isPolicyRefusal(error)) return new DatabaseRefusal("44000", error.message);
   return new DatabaseRefusal(code, error.message, {
     constraint: error.constraint ?? null,
@@ -72,7 +100,8 @@ function refusalFrom(error: pg.DatabaseError, code: string): DatabaseRefusal {
 /** @param sent whether the statement was on its way when the connection was lost */
 function asFailure(error: unknown, sent: boolean): Error {
   if (error instanceof DatabaseAway || error instanceof DatabaseRefusal) return error;
-  if (error instanceof pg.DatabaseError && error.code) return refusalFrom(error, error.code);
+  if (error instanceof NobodyWaits) return error;
+  if (isRefusal(error)) return refusalFrom(error, error.code);
   return new DatabaseAway(error instanceof Error ? error.message : String(error), sent, { cause: error });
 }
 
@@ -80,6 +109,7 @@ function asFailure(error: unknown, sent: boolean): Error {
 interface Known {
   answered: number;
   readonly pid: number;
+  readonly telling: Telling;
 }
 
 const listening = new WeakSet<pg.Pool>();
@@ -109,6 +139,8 @@ class Connections {
   constructor(
     private readonly pool: pg.Pool,
     private readonly limits: Limits,
+    /** Whether others use the pool as well: then no connection's session is changed. */
+    private readonly shared: boolean,
   ) {
     listenTo(pool);
     this.watch = new Watch(pool.options);
@@ -128,7 +160,9 @@ class Connections {
         lost = false;
         return result;
       } catch (error) {
-        lost = !(error instanceof Keep) && !(error instanceof DatabaseRefusal && !isEnding(error));
+        lost =
+          !(error instanceof Keep || error instanceof NobodyWaits) &&
+          !(error instanceof DatabaseRefusal && !isEnding(error));
         throw error instanceof Keep ? error.cause : error;
       } finally {
         this.giveBack(client, lost);
@@ -139,16 +173,60 @@ class Connections {
   }
 
   /** Sends a statement and waits for its answer, no longer than it can take. */
-  async send(client: pg.PoolClient, query: pg.QueryConfig, slow = false, told?: Told): Promise<readonly Row[]> {
+  async send(
+    client: pg.PoolClient,
+    query: pg.QueryConfig,
+    { slow, told, signal }: Pick<Waited, "slow" | "told" | "signal">,
+  ): Promise<readonly Row[]> {
     const { statement, answer } = this.limits;
+    if (signal?.aborted) throw new NobodyWaits();
+    const given = told ?? (this.shared ? nobodyAsks : undefined);
+    const telling = given && this.known.get(client)?.telling;
+    const abort = signal && new Cancelling(signal, () => this.cancel(client));
     try {
       const limit = (slow ? slowStatement : statement) + answer;
-      const result = await this.watched(client, (giveUp) => this.within(queried(client, query, told), limit, giveUp));
+      const result = await this.watched(client, (giveUp) =>
+        this.within(telling ? toldQuery(client, query, telling, given) : client.query<Row>(query), limit, giveUp),
+      );
+      await abort?.settled();
       this.noteAnswer(client);
       return result.rows;
     } catch (error) {
-      if (error instanceof pg.DatabaseError) this.noteAnswer(client);
+      await abort?.settled();
+      if (signal?.aborted && isRefusal(error) && error.code === queryCanceled) {
+        this.noteAnswer(client);
+        throw new NobodyWaits();
+      }
+      if (isRefusal(error)) this.noteAnswer(client);
       throw asFailure(error, true);
+    }
+  }
+
+  /** Sends a command of a transaction, before which nothing is told: in one that has failed nothing could be. */
+  async command(client: pg.PoolClient, text: string): Promise<void> {
+    try {
+      const limit = this.limits.statement + this.limits.answer;
+      await this.watched(client, (giveUp) => this.within(client.query(text), limit, giveUp));
+      this.noteAnswer(client);
+    } catch (error) {
+      if (isRefusal(error)) this.noteAnswer(client);
+      throw asFailure(error, true);
+    }
+  }
+
+  /** Asks PostgreSQL to give up what it does on this connection (PostgreSQL documentation, 9.28.2). */
+  private async cancel(client: pg.PoolClient): Promise<void> {
+    const pid = this.known.get(client)?.pid;
+    if (pid === undefined) return;
+    // Not of the pool: one that came late from there would meet another statement.
+    const other = anotherClient(this.pool.options, this.limits.connect);
+    try {
+      await other.connect();
+      await other.query("SELECT pg_cancel_backend($1)", [pid]);
+    } catch {
+      // Where that can't be asked, the statement ends by its own limit.
+    } finally {
+      await other.end().catch(() => {});
     }
   }
 
@@ -184,7 +262,7 @@ class Connections {
       });
       const known = this.known.get(client);
       try {
-        if (!known) this.known.set(client, { answered: performance.now(), pid: await this.prepare(client) });
+        if (!known) this.known.set(client, { answered: performance.now(), ...(await this.prepare(client)) });
         else if (known.answered <= this.silent) throw new Error("as silent as another connection was");
         else if (this.isDoubtful(known)) await this.within(client.query("SELECT"), this.limits.test);
         this.noteAnswer(client);
@@ -202,23 +280,28 @@ class Connections {
   }
 
   /**
-   * Sets the limits of a new connection: ours, where the role or the database has no shorter one.
+   * Gives a new connection its limits: ours, where the role or the database has no shorter one. Those of a connection that others use as
+   * well are told with each statement.
    *
-   * @returns the process id of its backend
+   * @returns the process id of its backend, and what is told before its statements
    */
-  private async prepare(client: pg.PoolClient): Promise<number> {
-    const limit = (name: string, ms: number): string =>
-      `set_config('${name}', (SELECT least(nullif(s.setting::bigint, 0), ${ms}) FROM pg_settings AS s WHERE s.name = '${name}')::text, false)`;
+  private async prepare(client: pg.PoolClient): Promise<Pick<Known, "pid" | "telling">> {
     const { statement, lock, connect } = this.limits;
-    const settings = [
-      limit("statement_timeout", statement),
-      limit("lock_timeout", lock),
-      limit("idle_in_transaction_session_timeout", statement * 4),
-    ];
-    const text = `SELECT pg_backend_pid() AS pid, ${settings.join(", ")}`;
-    const { rows } = await this.within(client.query<{ pid: number }>(text), connect);
-    await this.within(prepareToTell(client), connect);
-    return rows[0]?.pid ?? 0;
+    const wanted = {
+      statement_timeout: statement,
+      lock_timeout: lock,
+      idle_in_transaction_session_timeout: statement * 4,
+    };
+    const least = Object.entries(wanted).map(([name, ms]) => {
+      const limit = `(SELECT least(nullif(s.setting::bigint, 0), ${ms}) FROM pg_settings AS s WHERE s.name = '${name}')::text`;
+      return this.shared ? `${limit} AS ${name}` : `set_config('${name}', ${limit}, false) AS ${name}`;
+    });
+    const text = `SELECT pg_backend_pid()::text AS pid, ${least.join(", ")}`;
+    const { rows } = await this.within(client.query<Record<string, string>>({ text, types: asText }), connect);
+    const { pid, ...limits } = rows[0] ?? {};
+    const telling = new Telling(this.shared ? { ...textForms, ...limits } : null);
+    await this.within(telling.prepare(client), connect);
+    return { pid: Number(pid ?? 0), telling };
   }
 
   private giveBack(client: pg.PoolClient, lost: boolean): void {
@@ -256,28 +339,53 @@ const isEnding = ({ sqlState }: DatabaseRefusal): boolean => /^(57P0|08)/.test(s
 /** An error of our own that passes through a transaction which was rolled back soundly: the connection is kept. */
 class Keep extends Error {}
 
-/** Sends a query, and tells PostgreSQL of the request in the same trip where there is something to tell. */
-const queried = (client: pg.PoolClient, query: pg.QueryConfig, told: Told | undefined): Promise<pg.QueryResult<Row>> =>
-  told
-    ? new Promise((resolve, reject) => {
-        client.query(new TellingQuery(query, told, (error, result) => (error ? reject(error) : resolve(result))));
-      })
-    : client.query<Row>(query);
+/** PostgreSQL has given a statement up because it was asked to. */
+const queryCanceled = "57014";
+
+/** What is done once a signal says that nobody waits any more, and waited for, so that it can't meet the next statement. */
+class Cancelling {
+  private under: Promise<void> | undefined;
+  private readonly begin = (): void => {
+    this.under = this.cancel();
+  };
+
+  constructor(
+    private readonly signal: AbortSignal,
+    private readonly cancel: () => Promise<void>,
+  ) {
+    signal.addEventListener("abort", this.begin, { once: true });
+  }
+
+  async settled(): Promise<void> {
+    this.signal.removeEventListener("abort", this.begin);
+    await this.under;
+  }
+}
+
+/** Sends a query, and tells PostgreSQL in the same trip what there is to tell. */
+const toldQuery = (
+  client: pg.PoolClient,
+  query: pg.QueryConfig,
+  telling: Telling,
+  told: Told,
+): Promise<pg.QueryResult<Row>> =>
+  new Promise((resolve, reject) => {
+    client.query(new TellingQuery(query, telling, told, (error, result) => (error ? reject(error) : resolve(result))));
+  });
 
 const queryOf = ({ text, values, plannedAnew }: Statement): pg.QueryConfig => {
   const name = plannedAnew ? undefined : preparedName(text);
-  return { ...(name ? { name } : {}), text, values: [...values] };
+  return { ...(name ? { name } : {}), text, values: [...values], types: asText };
 };
 
 /** One connection inside a transaction. */
 function inside(connections: Connections, client: pg.PoolClient): Database {
-  const command = (text: string): Promise<unknown> => connections.send(client, { text });
+  const command = (text: string): Promise<void> => connections.command(client, text);
   /** One statement after the other: a connection has only one under way. */
   let last: Promise<unknown> = Promise.resolve();
   return {
     run(statement) {
-      const send = (): Promise<readonly Row[]> =>
-        connections.send(client, queryOf(statement), statement.slow, statement.told);
+      const send = (): Promise<readonly Row[]> => connections.send(client, queryOf(statement), statement);
       const answer = last.then(send, send);
       last = answer.catch(() => {});
       return answer;
@@ -304,7 +412,7 @@ const asTransaction = <Result>(
   reads: boolean,
 ): Promise<Result> =>
   connections.use(!reads, async (client) => {
-    const command = (text: string): Promise<unknown> => connections.send(client, { text });
+    const command = (text: string): Promise<void> => connections.command(client, text);
     await command("BEGIN");
     try {
       const result = await run(inside(connections, client));
@@ -321,15 +429,17 @@ const asTransaction = <Result>(
 /**
  * Sends the core's statements through a pool. Every statement has a time limit on both sides, connections that were idle are
  * tested before they are used, and statements that write get no more than two thirds of the connections.
+ *
+ * @param limits time limits in milliseconds, and whether the pool is an application's own (`shared`): then what our statements rely on (text
+ *   forms, time limits) is set for each of them alone, in the same trip, and the connections' sessions are left as they are
  */
-export function databaseOver(pool: pg.Pool, limits: Partial<Limits> = {}): Database {
-  const connections = new Connections(pool, { ...usualLimits, ...limits });
+export function databaseOver(pool: pg.Pool, limits: Partial<Limits> & { readonly shared?: boolean } = {}): Database {
+  const { shared = false, ...given } = limits;
+  const connections = new Connections(pool, { ...usualLimits, ...given }, shared);
   return {
     transaction: (run, purpose) => asTransaction(connections, run, purpose === "reading"),
     run: (statement) =>
-      connections.use(statement.writes === true, (client) =>
-        connections.send(client, queryOf(statement), statement.slow, statement.told),
-      ),
+      connections.use(statement.writes === true, (client) => connections.send(client, queryOf(statement), statement)),
   };
 }
 

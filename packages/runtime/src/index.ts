@@ -1,6 +1,8 @@
 /** The served pages as an Express router. Needs the core and `pg`; knows nothing of the workbench. */
 export { readBody } from "./body.js";
 export { connect, databaseOver, type Limits } from "./database.js";
+export type { FormParts, FormTemplate, Layout, LayoutParts, PageLink } from "./layout.js";
+export { LayoutError } from "./layout.js";
 export { careForLog, type LogCare } from "./log-care.js";
 export {
   type BoundPageFile,

@@ -43,7 +43,9 @@ afterAll(() => trips.close());
 
 const listed = async (q: string): Promise<string[]> => {
   const { response } = await trips.send("GET", "/entries", hollis, null, undefined, { q });
-  return [...response.body.matchAll(/<a class="quill-record" href="\/entries\/(\d+)[?"]/g)].map((match) => match[1] ?? "");
+  return [...response.body.matchAll(/<a class="quill-record" href="\/entries\/(\d+)[?"]/g)].map(
+    (match) => match[1] ?? "",
+  );
 };
 
 describe("what a list shows can be found", () => {

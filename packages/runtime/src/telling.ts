@@ -1,14 +1,44 @@
 import type { Told } from "@loyal-quill/core";
 import pg from "pg";
 
-/** The statement that tells PostgreSQL of a request: prepared once a connection, as its first. */
-const tellName = "quill_tell";
-const tellText =
-  "SELECT set_config('quill.actor', $1, true), set_config('quill.page', $2, true), set_config('quill.request', $3, true), set_config('quill.trace', $4, true)";
+/** Text forms that do not depend on the server's settings: ISO dates in UTC, exact floats, hexadecimal bytes. */
+export const textForms = {
+  timezone: "UTC",
+  datestyle: "ISO,YMD",
+  intervalstyle: "iso_8601",
+  extra_float_digits: "1",
+  bytea_output: "hex",
+  standard_conforming_strings: "on",
+} as const;
 
-/** Prepares a new connection for {@link TellingQuery}. */
-export const prepareToTell = (client: pg.PoolClient): Promise<unknown> =>
-  client.query({ name: tellName, text: tellText, values: ["", "", "", ""] });
+const told = ["quill.actor", "quill.page", "quill.request", "quill.trace"];
+
+/** What is told before each statement: who asks; on connections that are others' too, all that a statement relies on besides. */
+export class Telling {
+  private readonly fixed: readonly (readonly [name: string, value: string])[];
+  readonly name: string;
+  private readonly text: string;
+
+  /** @param settings what holds for this statement's transaction only, on a connection that others use as well */
+  constructor(settings: Readonly<Record<string, string>> | null) {
+    this.fixed = Object.entries(settings ?? {});
+    const names = [...told, ...this.fixed.map(([name]) => name)];
+    this.name = `quill_tell_${names.length}`;
+    this.text = `SELECT ${names.map((name, index) => `set_config('${name}', $${index + 1}, true)`).join(", ")}`;
+  }
+
+  values({ actor, page, request, trace = "" }: Told): readonly string[] {
+    return [actor, page, request, trace, ...this.fixed.map(([, value]) => value)];
+  }
+
+  /** Prepares a new connection: its first statement is this one. */
+  prepare(client: pg.PoolClient): Promise<unknown> {
+    return client.query({ name: this.name, text: this.text, values: [...this.values(nobodyAsks)] });
+  }
+}
+
+/** What is told where nobody asks: while catalogs are read, for one. */
+export const nobodyAsks: Told = { actor: "", page: "", request: "" };
 
 /** What of the connection is used: messages of the extended query protocol (PostgreSQL documentation, 54.2.3). */
 interface Messages {
@@ -35,6 +65,7 @@ export class TellingQuery extends pg.Query {
 
   constructor(
     config: pg.QueryConfig,
+    private readonly before: Telling,
     private readonly told: Told,
     callback: (error: Error | undefined, result: pg.QueryResult) => void,
   ) {
@@ -44,8 +75,7 @@ export class TellingQuery extends pg.Query {
   }
 
   prepare(connection: Messages): void {
-    const { actor, page, request, trace = "" } = this.told;
-    connection.bind({ portal: "", statement: tellName, values: [actor, page, request, trace] });
+    connection.bind({ portal: "", statement: this.before.name, values: this.before.values(this.told) });
     connection.execute({ portal: "" });
     handling.prepare.call(this, connection);
   }

@@ -92,7 +92,9 @@ describe("values in the page's language", () => {
 
   test("what is shown can be found and filtered", async () => {
     const ids = async (query: Record<string, string>): Promise<string[]> =>
-      [...(await page("/posten", query)).matchAll(/class="quill-record" href="\/posten\/(\d+)/g)].map(([, id]) => id ?? "");
+      [...(await page("/posten", query)).matchAll(/class="quill-record" href="\/posten\/(\d+)/g)].map(
+        ([, id]) => id ?? "",
+      );
     expect(await ids({ q: "4,20" })).toEqual(["1"]);
     expect(await ids({ q: "1234,50" })).toEqual(["2"]);
     expect(await ids({ q: "1234.50" })).toEqual([]);

@@ -14,6 +14,22 @@ const late = 1500;
 const every = 1000;
 
 /**
+ * A connection of its own to where a pool's go, which gives up after so many milliseconds. What is secret in a pool's options is not copied by
+ * spreading them.
+ */
+export function anotherClient(options: pg.PoolConfig, ms: number): pg.Client {
+  const { password } = options;
+  const client = new pg.Client({
+    ...options,
+    ...(password === undefined ? {} : { password }),
+    query_timeout: ms,
+    connectionTimeoutMillis: ms,
+  });
+  client.on("error", () => {});
+  return client;
+}
+
+/**
  * Looks after statements that take long: whether PostgreSQL is still at work on them. A link may have died without a word, with the
  * statement or its answer lost; then the backend is gone, or waits for a command that will never come, and to wait on would block
  * whoever needs the connection. It is asked over a connection of its own, which lives as long as something is late.
@@ -68,8 +84,7 @@ export class Watch {
   /** Which of these backends are at work on something. */
   private async active(pids: readonly number[]): Promise<ReadonlySet<number>> {
     if (!this.probe) {
-      const probe = new pg.Client({ ...this.options, query_timeout: late, connectionTimeoutMillis: late });
-      probe.on("error", () => {});
+      const probe = anotherClient(this.options, late);
       this.probe = probe;
       await probe.connect();
     }

@@ -152,7 +152,7 @@ export async function openEditedDatabase(options: EditedDatabaseOptions): Promis
   const close = async (): Promise<void> => {
     endStreams();
     logCare.close();
-    pages.close();
+    await pages.close();
     store.requests.flush();
     await Promise.all([...keeping, held.close()]);
     await pool.end();

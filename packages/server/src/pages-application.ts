@@ -103,7 +103,7 @@ export async function createPagesApplication(options: PagesApplicationOptions): 
   );
   const close = async (): Promise<void> => {
     logCare.close();
-    pages.close();
+    await pages.close();
     await pool.end();
   };
   return { app, pages, endStreams: () => {}, close };

@@ -151,7 +151,7 @@ function takenBlock(view: FieldView, index: number, language: Language, content:
   const [unit, help] = [unitOf(view, id), html`${helpOf(view, id)}${kept}`];
   const problems =
     view.problems.length > 0 ? html`<p class="quill-problem" id="${id}-problem">${view.problems.join(" ")}</p>` : null;
-  const wrong = view.problems.length > 0 || view.conflict ? " wrong" : "";
+  const wrong = view.problems.length > 0 || view.conflict ? " quill-wrong" : "";
   const isGroup = controlKind(view.control).isGroup === true;
   const label = isGroup ? html`<legend>${field.label}</legend>` : html`<label for="${id}">${field.label}</label>`;
   const control = written(view, id, content, language);
@@ -168,7 +168,7 @@ export function cellBlock(view: FieldView, id: string, row: InRow, language: Lan
   const content = contentOf(controlKind(view.control), view.field.column, view.text, view.options);
   const problems =
     view.problems.length > 0 ? html`<p class="quill-problem" id="${id}-problem">${view.problems.join(" ")}</p>` : null;
-  const wrong = view.problems.length > 0 || view.conflict ? " wrong" : "";
+  const wrong = view.problems.length > 0 || view.conflict ? " quill-wrong" : "";
   const control = written({ ...view, field: { ...view.field, help: null } }, id, content, language, row);
   return html`<div class="quill-field${wrong}" data-field="${view.field.column.name}"><div class="quill-control">${control}${unitOf(view, id)}</div>${problems}${replacedNote(view, id, language, row.prefix)}${conflictNote(view, id, language, row.prefix)}</div>`;
 }

@@ -50,7 +50,7 @@ function summary(view: FormView): Markup | null {
   const advice = say(
     view.conflicts.length > 0 ? "conflict-advice" : view.certain ? "typed-is-here" : "typed-is-here-only",
   );
-  const kind = view.heading === "heading-look-again" ? "summary asking" : "summary";
+  const kind = view.heading === "heading-look-again" ? "quill-summary quill-asking" : "quill-summary";
   return html`<section class="${kind}" role="alert" tabindex="-1" autofocus aria-labelledby="summary-heading"><h2 id="summary-heading">${heading}</h2><ul>${list}</ul><p>${advice}</p></section>`;
 }
 

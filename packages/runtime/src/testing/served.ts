@@ -4,7 +4,7 @@ import express, { type RequestHandler } from "express";
 import type { Pages, PagesOptions } from "../index.js";
 
 /** What an application of somebody's own says around its pages. */
-export const ownFrame: PagesOptions["frame"] = () => ({
+export const ownFrame: NonNullable<PagesOptions["frame"]> = () => ({
   application: "Somebody's own",
   home: "/",
   language: "en",
@@ -21,8 +21,16 @@ export interface Served {
 }
 
 /** Pages mounted in an application of its own, on a free port of loopback. */
-export async function serve(pages: Pages, at = "/", ...before: readonly RequestHandler[]): Promise<Served> {
-  const app = express();
+export const serve = (pages: Pages, at = "/", ...before: readonly RequestHandler[]): Promise<Served> =>
+  serveIn(express(), pages, at, ...before);
+
+/** The same in an application that was made already. */
+export async function serveIn(
+  app: express.Express,
+  pages: Pages,
+  at: string,
+  ...before: readonly RequestHandler[]
+): Promise<Served> {
   for (const each of before) app.use(each);
   app.use(at, pages.router);
   const server = createServer(app);
@@ -33,7 +41,7 @@ export async function serve(pages: Pages, at = "/", ...before: readonly RequestH
     stop: async () => {
       server.closeAllConnections();
       await new Promise((resolve) => server.close(resolve));
-      pages.close();
+      await pages.close();
     },
   };
 }
