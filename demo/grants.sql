@@ -6,5 +6,6 @@ GRANT SELECT, INSERT, UPDATE, DELETE ON ALL TABLES IN SCHEMA network, office, fi
 GRANT SELECT, UPDATE ON ALL TABLES IN SCHEMA legacy TO quill_pages;
 GRANT EXECUTE ON FUNCTION legacy.save_loan TO quill_pages;
 GRANT SELECT, INSERT ON quill_log.change, quill_log.submission TO quill_pages;
+GRANT SELECT, INSERT, UPDATE, DELETE ON quill_log.outbox TO quill_pages;
 GRANT USAGE ON SCHEMA quill_log TO quill_reader;
 GRANT SELECT ON quill_log.change TO quill_reader;

@@ -18,6 +18,7 @@ export { type Resend, resendForm } from "./html/notice.js";
 export { styleSheet } from "./html/style.js";
 export { openApi } from "./json/openapi.js";
 export type { FieldChange } from "./log/field-change.js";
+export { doneStatement, outboxUsableStatement, takeStatement, undoneStatement } from "./log/outbox.js";
 export { missingMonths, monthPartition, monthsFrom, partitionName } from "./log/partitions.js";
 export { type LogState, logGrants, logSchema, logVersion, readLogState, upgradesFrom } from "./log/schema.js";
 export { attributes, html, Markup } from "./markup/markup.js";
@@ -30,7 +31,7 @@ export { pageJsonSchema } from "./page/json-schema.js";
 export { reservedSegments } from "./page/path.js";
 export { reviewRelated } from "./page/related.js";
 export { looksSecret } from "./page/sensitive.js";
-export { answeredOr } from "./postgres/refusal.js";
+export { answeredOr, isRetryable } from "./postgres/refusal.js";
 export {
   type Database,
   DatabaseAway,
@@ -57,7 +58,16 @@ export { findTable } from "./table/find-table.js";
 export * from "./table/model.js";
 export type { OutcomeKind } from "./trip/outcome.js";
 export {
+  type OwnContext,
+  OwnStepFailed,
+  type OwnStepName,
+  type OwnSteps,
+  ownStepNames,
+  type SavedEvent,
+} from "./trip/own.js";
+export {
   notKept,
+  type RecordedOwn,
   type RecordedRequest,
   type RecordedStep,
   type RecordedValue,

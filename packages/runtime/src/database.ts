@@ -373,9 +373,9 @@ const toldQuery = (
     client.query(new TellingQuery(query, telling, told, (error, result) => (error ? reject(error) : resolve(result))));
   });
 
-const queryOf = ({ text, values, plannedAnew }: Statement): pg.QueryConfig => {
+const queryOf = ({ text, values, plannedAnew, typed }: Statement): pg.QueryConfig => {
   const name = plannedAnew ? undefined : preparedName(text);
-  return { ...(name ? { name } : {}), text, values: [...values], types: asText };
+  return { ...(name ? { name } : {}), text, values: [...values], ...(typed ? {} : { types: asText }) };
 };
 
 /** One connection inside a transaction. */

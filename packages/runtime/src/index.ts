@@ -4,6 +4,19 @@ export { connect, databaseOver, type Limits } from "./database.js";
 export type { FormParts, FormTemplate, Layout, LayoutParts, PageLink } from "./layout.js";
 export { LayoutError } from "./layout.js";
 export { careForLog, type LogCare } from "./log-care.js";
+export { AfterSaveFailed } from "./outbox.js";
+export { type FoundSteps, type ImportModule, isCode, loadOwnSteps, OwnCodeError } from "./own-code.js";
+export {
+  type AfterSave,
+  type AnySteps,
+  callsOf,
+  defineSteps,
+  type InTransaction,
+  type OwnStepsOf,
+  type Refusing,
+  type Setting,
+  type StepContext,
+} from "./own-steps.js";
 export {
   type BoundPageFile,
   bindNamedFiles,
@@ -14,3 +27,4 @@ export {
   type PageFileState,
 } from "./page-files.js";
 export { createPages, type Pages, type PagesOptions, type SigningKeys, signerOf } from "./pages.js";
+export { type CloudEvent, cloudEvent, signatureOf, type WebhookOptions, webhook } from "./webhook.js";

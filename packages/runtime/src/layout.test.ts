@@ -79,7 +79,7 @@ describe("a layout", () => {
     const { text } = await client.get(address);
     const wrong = await client.post(address, bodyOf(formOf(text), { name: "" }));
     expect(wrong.status).toBe(422);
-    expect(wrong.text).toMatch(/<\/nav><div class="quill" data-quill><section class="quill-summary"[^]*<main>/);
+    expect(wrong.text).toMatch(/<\/nav><div class="quill" data-quill><section class="quill-summary"[\s\S]*<main>/);
     expect((await client.get("/records/stations/nothing/edit")).status).toBe(404);
     expect(seen).toEqual([
       ["station", 200],
@@ -158,7 +158,9 @@ describe("a template of a form", () => {
     );
     const client = await mounted({ forms: { station: "station.ejs" }, layout });
     const { text } = await client.get(address);
-    expect(text).toMatch(/<form class="quill-sheet"[^>]*>[^]*<p>own<\/p><div class="quill-field" data-field="name">/);
+    expect(text).toMatch(
+      /<form class="quill-sheet"[^>]*>[\s\S]*<p>own<\/p><div class="quill-field" data-field="name">/,
+    );
     expect(text).toContain("- Own</title>");
   });
 });

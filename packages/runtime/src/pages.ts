@@ -10,6 +10,7 @@ import {
   catalogMark,
   type Database,
   DatabaseAway,
+  type Dependencies,
   documentOf,
   type Facts,
   type Frame,
@@ -25,9 +26,11 @@ import {
   type PageParts,
   type PageRequest,
   type PageResponse,
+  type RecordedOwn,
   type RecordedRequest,
   readCarried,
   route,
+  type SavedEvent,
   type Signer,
   saidCookie,
   styleSheet,
@@ -39,6 +42,9 @@ import type pg from "pg";
 import { isJson, isMultipart, readBody } from "./body.js";
 import { connect, databaseOver, NobodyWaits, whileWaitedFor } from "./database.js";
 import { contentBy, documentBy, type FormTemplate, type Layout, type PageLink } from "./layout.js";
+import { AfterSaveFailed, Outbox } from "./outbox.js";
+import { type FoundSteps, givenSteps, type ImportModule, loadOwnSteps, OwnCodeError } from "./own-code.js";
+import { type AnySteps, callsOf, limited, usualLimit } from "./own-steps.js";
 import { type Loaded, loadPageFiles, watchPageFiles } from "./page-files.js";
 import { joinPolicy, type Needs, nonceIn } from "./policy.js";
 import { traceOf } from "./trace.js";
@@ -67,6 +73,13 @@ export interface PagesOptions {
   readonly layout?: Layout;
   /** The application's own templates for the inside of forms, by the name of the page file. */
   readonly forms?: Readonly<Record<string, FormTemplate>>;
+  /**
+   * Steps of the application's own in the saves of a page, by the name of its page file. Those that stand beside the page files, as `NAME.page.ts`
+   * or `.js`, are found by themselves; what is handed in here goes before.
+   */
+  readonly steps?: Readonly<Record<string, AnySteps>>;
+  /** What imports the modules of steps; `import()` where it is left out. */
+  readonly importModule?: ImportModule;
   /** `bare` for pages without our style sheet. */
   readonly look?: "ours" | "bare";
   /** Where somebody who is not signed in is sent, with the address to come back to as `next`. */
@@ -84,7 +97,10 @@ export interface PagesOptions {
   readonly onRequest?: (recorded: RecordedRequest) => void;
   /** Told when the files or the tables were read anew. */
   readonly onLoad?: (loaded: Loaded) => void;
-  /** Told of what went wrong while reading the files anew; the pages served stay as they were. */
+  /**
+   * Told of what went wrong while reading the files anew, when the pages served stay as they were; and of steps that failed. On standard error where
+   * it is left out.
+   */
   readonly onError?: (error: unknown) => void;
 }
 
@@ -277,12 +293,19 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     );
   const signer = signerOf(options.signingKey);
   const { database, end } = databaseOf(options);
-  let [mark, loaded] = await Promise.all([structureMark(database), loadPageFiles(options.pages, database)]).catch(
-    async (error: unknown) => {
-      await end();
-      throw error;
-    },
-  );
+  const onError =
+    options.onError ?? ((error: unknown) => void process.stderr.write(`${(error as Error).stack ?? String(error)}\n`));
+  const given = givenSteps(options.steps ?? {});
+  const loadSteps = async (): Promise<ReadonlyMap<string, FoundSteps>> =>
+    new Map([...(await loadOwnSteps(options.pages, options.importModule)), ...given]);
+  let [mark, loaded, steps] = await Promise.all([
+    structureMark(database),
+    loadPageFiles(options.pages, database),
+    loadSteps(),
+  ]).catch(async (error: unknown) => {
+    await end();
+    throw error;
+  });
   let again: NodeJS.Timeout | undefined;
   /** Reads everything anew; where that fails, since the database is away, it is tried until it works. */
   const reload = async (): Promise<void> => {
@@ -290,12 +313,13 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     again = undefined;
     try {
       const now = await structureMark(database);
-      loaded = await loadPageFiles(options.pages, database);
+      [loaded, steps] = await Promise.all([loadPageFiles(options.pages, database), loadSteps()]);
       mark = now;
       options.onLoad?.(loaded);
     } catch (error) {
-      options.onError?.(error);
-      if (!closed) again = setTimeout(() => void reload(), retryEvery).unref();
+      onError(error);
+      // A file that can't be used is read again once it is changed.
+      if (!closed && !(error instanceof OwnCodeError)) again = setTimeout(() => void reload(), retryEvery).unref();
     }
   };
   let closed = false;
@@ -309,7 +333,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
       if ((await structureMark(database)) !== mark) await reload();
     } catch (error) {
       // A database that is away is told of by the requests themselves.
-      if (!(error instanceof DatabaseAway)) options.onError?.(error);
+      if (!(error instanceof DatabaseAway)) onError(error);
     } finally {
       looking = false;
     }
@@ -379,13 +403,18 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     const reads = matched.kind === "page" && !isSaving(matched.operation);
     const gone = new AbortController();
     response.once("close", () => gone.abort());
-    const { response: answer, recorded } = await handle(matched, pageRequest, {
+    const {
+      response: answer,
+      recorded,
+      saved,
+    } = await handle(matched, pageRequest, {
       database: reads ? whileWaitedFor(database, gone.signal) : database,
       signer,
       elapsed: () => performance.now(),
       pause: (ms) => new Promise((resolve) => setTimeout(resolve, ms)),
       formAge: options.formAge ?? day,
       pages: () => loaded.pages,
+      own,
     });
     if (answer.page && (layout !== undefined || forms[recorded.page ?? ""] !== undefined))
       send(response, await laidOut(answer, recorded.page, pageRequest, request, response));
@@ -398,7 +427,48 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     }
     // What failed may have failed because a table is no longer what it was.
     if (recorded.outcome === "failed") void look();
-    options.onRequest?.(withHeaders(recorded, request));
+    const ended = saved.length > 0 ? await afterSaves(saved, recorded) : recorded;
+    options.onRequest?.(withHeaders(ended, request));
+  };
+
+  const own: NonNullable<Dependencies["own"]> = (name) => {
+    const found = steps.get(name);
+    return found ? callsOf(found.steps, found.source, { isTrial: false, tell: onError }) : null;
+  };
+
+  const outbox = new Outbox({
+    database,
+    steps: () =>
+      new Map([...steps].flatMap(([name, each]) => (each.steps.outbox ? [[name, each.steps] as const] : []))),
+    onError,
+  });
+
+  /** Does what is to be done after saves, and says on their trip what became of it. What the outbox keeps is only told of. */
+  const afterSaves = async (saved: readonly SavedEvent[], recorded: RecordedRequest): Promise<RecordedRequest> => {
+    const called: RecordedOwn[] = [];
+    for (const event of saved) {
+      const found = steps.get(event.page)?.steps;
+      if (found?.outbox) outbox.look();
+      else if (found?.afterSave) called.push(await afterSave(found, event));
+    }
+    if (called.length === 0) return recorded;
+    const last = recorded.steps.length - 1;
+    const withCalls = recorded.steps.map((step, index) =>
+      index === last ? { ...step, own: [...(step.own ?? []), ...called] } : step,
+    );
+    return { ...recorded, steps: withCalls };
+  };
+
+  const afterSave = async (found: AnySteps, event: SavedEvent): Promise<RecordedOwn> => {
+    const begun = performance.now();
+    let said: string | null = null;
+    try {
+      await limited(found.limit ?? usualLimit, (signal) => found.afterSave?.({ ...event, attempt: 1, signal }));
+    } catch (error) {
+      said = `failed: ${(error as Error).message}`;
+      onError(new AfterSaveFailed(`afterSave of ${event.page} ${said}, for entry ${event.entry}`, { cause: error }));
+    }
+    return { name: "afterSave", ms: performance.now() - begun, said };
   };
 
   /** An answer with the application's own layout around it, and its own templates in it. */
@@ -489,9 +559,16 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     clearTimeout(again);
     clearInterval(watch);
     watcher.close();
-    await Promise.all(underWay);
+    await Promise.all([...underWay, outbox.close()]);
     await end();
   };
+  try {
+    await outbox.judge();
+  } catch (error) {
+    await close();
+    throw error;
+  }
+  outbox.look();
   const carried: Pages["carried"] = (given, address) => readCarried(given, address, signer);
   return {
     router,

@@ -49,9 +49,9 @@ const structure = async (): Promise<unknown> =>
   (
     await owner.query(
       `SELECT c.relname, a.attname, format_type(a.atttypid, a.atttypmod) AS type, a.attnotnull FROM pg_class c JOIN pg_attribute a ON a.attrelid = c.oid
-       WHERE c.relnamespace = 'quill_log'::regnamespace AND c.relname IN ('change', 'submission') AND a.attnum > 0
+       WHERE c.relnamespace = 'quill_log'::regnamespace AND c.relname IN ('change', 'submission', 'outbox') AND a.attnum > 0
        UNION ALL SELECT i.relname, pg_get_indexdef(i.oid), '', true FROM pg_class i JOIN pg_index x ON x.indexrelid = i.oid
-       WHERE x.indrelid IN ('quill_log.change'::regclass, 'quill_log.submission'::regclass) ORDER BY 1, 2`,
+       WHERE x.indrelid IN ('quill_log.change'::regclass, 'quill_log.submission'::regclass, 'quill_log.outbox'::regclass) ORDER BY 1, 2`,
     )
   ).rows;
 
@@ -63,7 +63,7 @@ describe("quill log install", () => {
     await owner.query(entry("2026-04-10Z"));
     await owner.query(entry("2031-01-01Z"));
     const said = await install(new Date("2026-03-05T00:00:00Z"));
-    expect(said).toContain("It was upgraded from version 1 to version 2.");
+    expect(said).toContain("It was upgraded from version 1 to version 3.");
     expect(await places()).toEqual([
       "quill_log.change_2026_01",
       "quill_log.change_2026_03",
@@ -81,7 +81,7 @@ describe("quill log install", () => {
     expect(await install(new Date("2026-03-05T00:00:00Z"))).toEqual(before);
     await owner.query("COMMENT ON SCHEMA quill_log IS 'Change log of Loyal Quill, version 99'");
     await expect(install(new Date())).rejects.toThrow("The change log is of version 99, newer than this program knows");
-    await owner.query("COMMENT ON SCHEMA quill_log IS 'Change log of Loyal Quill, version 2'");
+    await owner.query("COMMENT ON SCHEMA quill_log IS 'Change log of Loyal Quill, version 3'");
   });
 });
 

@@ -1,7 +1,8 @@
 import { quoted, type Statement } from "../postgres/statement.js";
+import { outboxSchema } from "./outbox.js";
 
 /** The version of the log's schema that this code writes and reads. It stands in the schema's comment; a log without one is of version 1. */
-export const logVersion = 2;
+export const logVersion = 3;
 
 const noteVersion = (version: number): string =>
   `COMMENT ON SCHEMA quill_log IS 'Change log of Loyal Quill, version ${version}';`;
@@ -40,6 +41,7 @@ CREATE TABLE IF NOT EXISTS quill_log.submission (
 );
 COMMENT ON TABLE quill_log.submission IS 'Forms of new records that were taken: each of them once.';
 COMMENT ON TABLE quill_log.change IS 'Who changed which field of which record, when, from what to what.';
+${outboxSchema}
 ${noteVersion(logVersion)}`;
 
 /** What brings a log from the version before to `to`, in order. A landed one is never changed. */
@@ -50,6 +52,7 @@ const upgrades: readonly { readonly to: number; readonly sql: string }[] = [
     sql: `CREATE INDEX IF NOT EXISTS change_new_key ON quill_log.change (table_name, new_key) WHERE new_key IS NOT NULL;
 CREATE INDEX IF NOT EXISTS change_request ON quill_log.change (request_id);`,
   },
+  { to: 3, sql: outboxSchema },
 ];
 
 /** The statements that bring a log of some version up to date; none where it is. */
@@ -94,6 +97,7 @@ export async function readLogState(database: {
 export const logGrants = (role: string): readonly string[] => [
   `GRANT USAGE ON SCHEMA quill_log TO ${quoted(role)}`,
   `GRANT SELECT, INSERT ON quill_log.change, quill_log.submission TO ${quoted(role)}`,
+  `GRANT SELECT, INSERT, UPDATE, DELETE ON quill_log.outbox TO ${quoted(role)}`,
 ];
 
 /**

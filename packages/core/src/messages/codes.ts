@@ -29,6 +29,7 @@ export const statusOf = {
   "wrong-content-type": 415,
   "database-away": 503,
   "delete-in-doubt": 503,
+  "own-step-failed": 503,
   "database-refuses": 503,
   "unreadable-text": 503,
   "page-unsound": 503,

@@ -64,6 +64,9 @@ export const german: MessageCatalog = {
     "unavailable-locked": "Jemand anderes ändert diesen Datensatz gerade. Versuchen Sie es gleich noch einmal.",
     "unavailable-internal":
       "Die Datenbank meldet einen eigenen Fehler. Versuchen Sie es in einer Minute noch einmal, und sagen Sie es sonst der Person, die sie betreut.",
+    "own-step-failed":
+      "Etwas, das zu diesem Speichern gehört, ist fehlgeschlagen; nichts wurde gespeichert. Versuchen Sie es in einer Minute noch einmal, und sagen Sie es sonst der Person, die diese Anwendung betreut.",
+    own: "{said}",
     "unavailable-lost":
       "Die Verbindung zur Datenbank brach beim Speichern ab, und im Änderungsprotokoll steht keine solche Änderung. Senden Sie das Formular noch einmal.",
     "unavailable-doubt":
@@ -318,6 +321,11 @@ export const german: MessageCatalog = {
       title: "Ob der Datensatz gelöscht wurde, ist nicht bekannt",
       advice:
         "Die Verbindung zur Datenbank brach dabei ab. Öffnen Sie den Datensatz in einer Minute noch einmal: Gibt es ihn nicht mehr, wurde er gelöscht, und das Änderungsprotokoll sagt es.",
+    },
+    "own-step-failed": {
+      title: "Etwas, das dazugehört, ist fehlgeschlagen",
+      advice:
+        "Nichts wurde geändert. Versuchen Sie es in einer Minute noch einmal, und sagen Sie es sonst der Person, die diese Anwendung betreut.",
     },
     "database-refuses": {
       title: "Die Datenbank weigert sich, dies zu zeigen",

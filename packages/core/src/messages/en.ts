@@ -59,6 +59,9 @@ export const english = {
     "unavailable-locked": "Somebody else is changing this record at this moment. Try again shortly.",
     "unavailable-internal":
       "The database reports a fault of its own. Try again in a minute, and tell the person who looks after it if that does not help.",
+    "own-step-failed":
+      "Something that belongs to this save did not work, so nothing was saved. Try again in a minute, and tell the person who looks after this application if that does not help.",
+    own: "{said}",
     "unavailable-lost":
       "The connection to the database was lost while saving, and the change log has no such change. Send the form again.",
     "unavailable-doubt":
@@ -309,6 +312,11 @@ export const english = {
       title: "It is not known whether the record was deleted",
       advice:
         "The connection to the database was lost on the way. Open the record again in a minute: if it is gone, it was deleted, and the change log says so.",
+    },
+    "own-step-failed": {
+      title: "Something that belongs to this did not work",
+      advice:
+        "Nothing was changed. Try again in a minute, and tell the person who looks after this application if that does not help.",
     },
     "database-refuses": {
       title: "The database refuses to show this",

@@ -8,7 +8,7 @@ import { copyPrefix, withPrefix } from "../page/names.js";
 import type { Check, Field, Page } from "../page/page.js";
 import { encodeSegment } from "../page/path.js";
 import type { Database, Row } from "../postgres/statement.js";
-import { isInDoubt, isRefusal, unavailabilityOf } from "../postgres/unavailable.js";
+import { isInDoubt, unavailabilityOf } from "../postgres/unavailable.js";
 import { createStatement, defaultsStatement, isConstant, shownDefaults } from "../statements/create.js";
 import { afterStatement } from "../statements/routine.js";
 import { checkAcross, checkFields } from "../steps/check.js";
@@ -16,17 +16,18 @@ import { readKey } from "../steps/key.js";
 import { load, type StoredRecord } from "../steps/load.js";
 import { lookUp } from "../steps/look-up.js";
 import type { Submission, SubmittedField } from "../steps/read.js";
-import { refusalOf } from "../steps/refusal.js";
 import { writeToken } from "../steps/token.js";
-import { retryOnConflict, setValues, type WriteResult } from "../steps/write.js";
+import { type OwnPart, refusedBy, retryOnConflict, setValues, type WriteResult, withOwn } from "../steps/write.js";
 import { type Column, columnOf } from "../table/model.js";
 import { formOf, invalid, type Outcome, shown } from "../trip/outcome.js";
+import { OwnStepFailed } from "../trip/own.js";
 import { Recorder } from "../trip/recording.js";
 import { inside, logNoteOf, type Trip } from "../trip/trip.js";
 import { readValue } from "../values/read-value.js";
 import type { FormView, Problem } from "../views/form-view.js";
 import { whatWasMade } from "./doubt.js";
 import { claimsFor, doubtingToken, type FormState, freshForm, layOut, makeForm, readForm, sentForm } from "./form.js";
+import { Own, stepOf } from "./own.js";
 import { noteProblems, noteRead, noteWrite } from "./save-notes.js";
 
 /** A new record as the table would make it, by its constant defaults, with what the page, another record and the address give. */
@@ -172,6 +173,10 @@ export async function createRead(trip: Trip, submission: Submission): Promise<Ou
   try {
     return await beyondRead(trip, submission);
   } catch (error) {
+    if (error instanceof OwnStepFailed) {
+      recorder.note(stepOf[error.step], [], error.message);
+      return unsaved(trip, submission, "own-step-failed", submission.token, true);
+    }
     const unavailability = unavailabilityOf(error);
     if (!unavailability) throw error;
     recorder.note("write", [], (error as Error).message);
@@ -192,8 +197,10 @@ function unsaved(trip: Trip, submission: Submission, code: MessageCode, token: s
   return { kind: "failed", view: formOf(layOut(trip, "new", state, new Map())) };
 }
 
-async function beyondRead(trip: Trip, submission: Submission): Promise<Outcome> {
+async function beyondRead(trip: Trip, given: Submission): Promise<Outcome> {
   const { page, recorder } = trip;
+  const own = Own.of(trip, "new");
+  let submission = given;
   const again = (problems: readonly Problem[]): Promise<FormView> => formAgain(trip, submission, problems);
   if (submission.search) return shown(await again([]));
   if (submission.claims.doubt !== undefined) {
@@ -205,7 +212,8 @@ async function beyondRead(trip: Trip, submission: Submission): Promise<Outcome> 
     const said = message(page.language, `stale-${submission.stale}`);
     return invalid(await again([{ field: null, message: said }]));
   }
-  const problems = await problemsOfNew(trip, submission);
+  if (own) submission = { ...submission, fields: await own.beforeCheck(submission.fields, null) };
+  const problems = [...(await problemsOfNew(trip, submission)), ...((await own?.check(submission.fields, null)) ?? [])];
   if (problems.length > 0) {
     // What the first sending of this form has made may be what the second one meets.
     const made = await whatWasMade(trip, submission.claims.id);
@@ -213,7 +221,8 @@ async function beyondRead(trip: Trip, submission: Submission): Promise<Outcome> 
     noteProblems(recorder, problems);
     return invalid(await again(problems));
   }
-  const written = await write(trip, submission, unknownColumns(page, submission.fields).length > 0);
+  const part = (await own?.write(submission.fields, null)) ?? null;
+  const written = await write(trip, submission, unknownColumns(page, submission.fields).length > 0, part);
   if (written.kind === "problems") {
     noteProblems(recorder, written.problems);
     return invalid(await again(written.problems));
@@ -225,7 +234,8 @@ async function beyondRead(trip: Trip, submission: Submission): Promise<Outcome> 
   noteWrite(recorder, written);
   if (written.kind === "refused") return invalid(await again(written.problems));
   if (written.kind !== "written") throw new Error("A new record was neither written nor refused.");
-  const { row, changes } = written;
+  const { row, changes, entry } = written;
+  own?.saved([{ entry, changes: JSON.stringify(changes), row: JSON.stringify(row) }]);
   const key = page.key.map(({ name }) => row[name] ?? "");
   return { kind: "saved", page, key, row, changes, what: "made" };
 }
@@ -268,23 +278,26 @@ const storedField = (field: Field, row: Row): SubmittedField => {
 type Written = WriteResult | { readonly kind: "problems"; readonly problems: readonly Problem[] };
 
 /** @param judged whether the record has to be judged as it was stored: then it is written in a transaction, otherwise by one statement */
-async function write(trip: Trip, submission: Submission, judged: boolean): Promise<Written> {
+async function write(trip: Trip, submission: Submission, judged: boolean, own: OwnPart | null): Promise<Written> {
   const { page, facts, dependencies } = trip;
   const assignments = submission.fields.flatMap((each) => {
     const { field, value, touched } = each;
     return touched || (value !== null && isDecided(each)) ? [{ column: field.column, value }] : [];
   });
   assignments.push(...setValues(trip, "new"));
-  const statement = createStatement(page, assignments, facts, logNoteOf(trip), submission.claims.id);
+  const values = withOwn(assignments, own);
+  const statement = createStatement(page, values, facts, logNoteOf(trip), submission.claims.id);
+  const within = own?.within ?? null;
   const insert = async (database: Database): Promise<Row | undefined> => (await database.run(statement))[0];
   try {
     const row = await retryOnConflict(() =>
-      judged
+      judged || within
         ? dependencies.database.transaction(async (database) => {
             const made = await insert(database);
             const stored = JSON.parse(made?.row ?? "{}") as Row;
             const key = page.key.map(({ name }) => stored[name] ?? "");
-            await judgeStored(inside(trip, database, key));
+            if (judged) await judgeStored(inside(trip, database, key));
+            if (made) await within?.(database, [made]);
             return made;
           })
         : insert(dependencies.database),
@@ -297,8 +310,7 @@ async function write(trip: Trip, submission: Submission, judged: boolean): Promi
     };
   } catch (error) {
     if (error instanceof BreaksRules) return { kind: "problems", problems: error.problems };
-    if (!isRefusal(error)) throw error;
-    return refusalOf(trip, submission.fields, error);
+    return refusedBy(trip, submission.fields, error);
   }
 }
 

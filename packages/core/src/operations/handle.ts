@@ -9,6 +9,7 @@ import { answer } from "../steps/answer.js";
 import { readKey } from "../steps/key.js";
 import type { MatchedRoute } from "../steps/route.js";
 import { failed, type Outcome, type Refusal, refused } from "../trip/outcome.js";
+import type { SavedEvent } from "../trip/own.js";
 import { notKept, type RecordedRequest, Recorder } from "../trip/recording.js";
 import type { Dependencies, PageRequest, PageResponse } from "../trip/request.js";
 import { isSaving, type Operation, operations } from "../trip/round-trip.js";
@@ -21,6 +22,8 @@ import { runs } from "./index.js";
 export interface Handled {
   readonly response: PageResponse;
   readonly recorded: RecordedRequest;
+  /** What was saved, where the page has something of its own to do after a save. */
+  readonly saved: readonly SavedEvent[];
 }
 
 /** The database, with every statement remembered by the recorder. */
@@ -47,6 +50,7 @@ const telling = (database: Database, told: Told): Database => ({
 class RoundTrip {
   key: readonly string[] | null = null;
   readonly recorder: Recorder;
+  readonly saved: SavedEvent[] = [];
   private readonly dependencies: Dependencies;
 
   constructor(
@@ -122,7 +126,15 @@ class RoundTrip {
     const trace = request.trace === undefined ? {} : { trace: request.trace };
     const told = { actor: entered.actor.id, page: page.name, request: request.id, ...trace };
     const dependencies = { ...this.dependencies, database: telling(this.dependencies.database, told) };
-    const trip: Trip = { page, key: this.key ?? [], request, facts: entered, recorder, dependencies };
+    const trip: Trip = {
+      page,
+      key: this.key ?? [],
+      request,
+      facts: entered,
+      recorder,
+      saved: this.saved,
+      dependencies,
+    };
     const isForm = request.body !== null && "text" in request.body;
     const api = request.api && !isForm ? apiRuns[operation] : undefined;
     if (api) {
@@ -287,5 +299,5 @@ export async function handle(
       },
     },
   };
-  return { response, recorded };
+  return { response, recorded, saved: trip.saved };
 }

@@ -10,13 +10,15 @@ import { completeOffers, loadLists } from "../steps/offer.js";
 import { prefillFields, titleOf } from "../steps/prefill.js";
 import type { Submission } from "../steps/read.js";
 import { writeToken } from "../steps/token.js";
-import { retryOnConflict } from "../steps/write.js";
+import { OwnRefusal, sendWrite } from "../steps/write.js";
 import { failed, notFound, type Outcome, type Refusal, refused } from "../trip/outcome.js";
+import { OwnStepFailed } from "../trip/own.js";
 import { logNoteOf, type Trip } from "../trip/trip.js";
 import type { DependentCount, RemovalView } from "../views/removal-view.js";
 import { whatBecame } from "./doubt.js";
 import { claimsFor, readForm } from "./form.js";
 import { missing } from "./missing.js";
+import { Own, stepOf } from "./own.js";
 
 /** What hangs on the record: counted where it can be read, named where it can't. */
 async function dependentPaths({ page, key, dependencies }: Trip): Promise<readonly DependentCount[]> {
@@ -110,17 +112,26 @@ export async function removeRead(
     return { kind: "conflict", view: { what: "removal", removal: await viewOf(trip, record, said) } };
   };
   if (stale) return again(message(page.language, `stale-${stale}`));
+  const own = Own.of(trip, "delete");
   try {
-    const [row] = await retryOnConflict(() => dependencies.database.run(statement));
+    const problems = own?.asksForRow ? await own.check([], (await load(trip))?.row ?? null) : [];
+    if (problems.length > 0) return await again(problems.map((problem) => problem.message).join(" "));
+    const [row] = await sendWrite(dependencies.database, statement, own?.within([], null));
     if (!row?.row) {
       return await again(word(page.language, row ? "delete-kept" : "delete-changed"));
     }
+    own?.saved([row]);
     recorder.note("write", [
       { name: "deleted", value: key.join(", ") },
       { name: "log entry", value: row.entry ?? null },
     ]);
     return { kind: "saved", page, key, row: JSON.parse(row.row) as Row, changes: [], what: "deleted" };
   } catch (error) {
+    if (error instanceof OwnStepFailed) {
+      recorder.note(stepOf[error.step], [], error.message);
+      return failed("own-step-failed", page);
+    }
+    if (error instanceof OwnRefusal) return again(error.message);
     if (isInDoubt(error)) return afterDoubt(trip);
     if (!isRefusal(error)) throw error;
     const hangs = refusalKind(error) === "foreign key";

@@ -19,6 +19,7 @@ import { write } from "../steps/write.js";
 import { writeByRoutine } from "../steps/write-by-routine.js";
 import { tableName } from "../table/model.js";
 import { formOf, invalid, notFound, type Outcome, refused, shown } from "../trip/outcome.js";
+import { OwnStepFailed } from "../trip/own.js";
 import type { Trip } from "../trip/trip.js";
 import type { Conflict, FormView, Problem } from "../views/form-view.js";
 import { told, toldMoment } from "../views/told.js";
@@ -34,6 +35,7 @@ import {
   sentForm,
 } from "./form.js";
 import { addressOfNext } from "./neighbour.js";
+import { Own, stepOf } from "./own.js";
 import { noteCompared, noteProblems, noteRead, noteWrite } from "./save-notes.js";
 
 /** How often a save is compared and written anew because the row changed in between. */
@@ -149,6 +151,7 @@ class Save {
   private readonly dependencies;
   /** Whether a statement that writes is on its way: where it fails now, nobody knows whether it took effect. */
   private writing = false;
+  private readonly own: Own | null;
 
   constructor(private readonly trip: Trip) {
     ({
@@ -159,6 +162,7 @@ class Save {
       recorder: this.recorder,
       dependencies: this.dependencies,
     } = trip);
+    this.own = Own.of(trip, "change");
   }
 
   async beyond(submission: Submission): Promise<Outcome> {
@@ -166,6 +170,10 @@ class Save {
     try {
       return (await this.earlier(submission)) ?? (await this.beyondRead(submission));
     } catch (error) {
+      if (error instanceof OwnStepFailed) {
+        this.recorder.note(stepOf[error.step], [], error.message);
+        return this.failed(submission, "own-step-failed", submission.token);
+      }
       const unavailability = unavailabilityOf(error);
       if (!unavailability) throw error;
       this.recorder.note("write", [], (error as Error).message);
@@ -230,13 +238,16 @@ class Save {
       : invalid({ ...form, heading: "heading-look-again" });
   }
 
-  private async beyondRead(submission: Submission): Promise<Outcome> {
-    const asks = asksForRow(this.page, submission);
+  private async beyondRead(given: Submission): Promise<Outcome> {
+    let submission = given;
+    const { own } = this;
+    const asks = asksForRow(this.page, submission) || own?.asksForRow === true;
     let record = asks ? await this.load() : null;
     if (asks && !record) return this.gone("check", submission);
     if (submission.search) return shown(await this.form(submission, record, [], []));
     if (submission.take !== null) return this.takeStored(submission, submission.take);
     if (submission.stale) return this.lookAgain(submission, submission.stale);
+    if (own && record) submission = { ...submission, fields: await own.beforeCheck(submission.fields, record.row) };
     let known = knownProblems(this.trip, submission, record?.row ?? {});
     if (known.length > 0 && !record) {
       // What was shown may be out of date: before anything is refused, it is held against what is stored now.
@@ -245,7 +256,11 @@ class Save {
       known = knownProblems(this.trip, submission, record.row);
     }
     const row = record?.row ?? {};
-    const all = [...known, ...(await lookUp(this.trip, row, submission.fields, known))];
+    const all = [
+      ...known,
+      ...(await lookUp(this.trip, row, submission.fields, known)),
+      ...(await this.ownProblems(submission, row)),
+    ];
     if (all.length > 0) {
       noteProblems(this.recorder, all);
       return invalid(await this.form(submission, record, all, []));
@@ -254,7 +269,12 @@ class Save {
     const compared = compareWithShown(submission.fields);
     noteCompared(this.recorder, compared);
     if (record && changedFields(compared).length === 0) return this.unchanged(record);
-    return this.write(submission, compared, { by: "version", version: submission.claims.row }, 1);
+    return this.write(submission, compared, { by: "version", version: submission.claims.row }, 1, row);
+  }
+
+  /** What the developer's own check says of a form that changes anything. */
+  private async ownProblems({ fields }: Submission, row: Row): Promise<readonly Problem[]> {
+    return this.own && fields.some(({ touched }) => touched) ? this.own.check(fields, row) : [];
   }
 
   /** The form again with what is stored in one field, in the place of what was typed there; the rest stays as it was typed. */
@@ -281,16 +301,19 @@ class Save {
     compared: readonly ComparedField[],
     guard: Guard,
     turn: number,
+    stored: Row,
   ): Promise<Outcome> {
     const { page, key } = this;
+    const own = (await this.own?.write(submission.fields, stored)) ?? null;
     this.writing = true;
     const result = page.routine
-      ? await writeByRoutine(this.trip, page.routine, guard, submission.fields)
-      : await write(this.trip, guard, changedFields(compared));
+      ? await writeByRoutine(this.trip, page.routine, guard, submission.fields, own)
+      : await write(this.trip, guard, changedFields(compared), own);
     this.writing = false;
     noteWrite(this.recorder, result);
     if (result.kind === "written") {
-      const { row, changes } = result;
+      const { row, changes, entry } = result;
+      this.own?.saved([{ entry, changes: JSON.stringify(changes), row: JSON.stringify(row) }]);
       // Where the key itself was changed, the answer goes to the new address.
       return {
         kind: "saved",
@@ -319,7 +342,10 @@ class Save {
       const conflicts = await conflictsOf(this.trip, compared, record);
       return { kind: "conflict", view: formOf(await this.form(submission, record, [], conflicts)) };
     }
-    const problems = knownProblems(this.trip, submission, record.row);
+    const problems = [
+      ...knownProblems(this.trip, submission, record.row),
+      ...(await this.ownProblems(submission, record.row)),
+    ];
     if (problems.length > 0) {
       noteProblems(this.recorder, problems);
       return invalid(await this.form(submission, record, problems, []));
@@ -330,7 +356,7 @@ class Save {
       const problem = { field: null, message: message(this.page.language, "unavailable-busy") };
       return { kind: "failed", view: formOf(await this.form(submission, record, [problem], [])) };
     }
-    return this.write(submission, compared, this.guardOf(compared, record), turn + 1);
+    return this.write(submission, compared, this.guardOf(compared, record), turn + 1, record.row);
   }
 
   /** What a save that was compared with the stored row rests on: the fields it changes and those that the checks ask for. */

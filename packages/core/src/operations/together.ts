@@ -8,12 +8,14 @@ import { type ComparedField, changedFields, compareWithShown, compareWithStored 
 import { load } from "../steps/load.js";
 import { lookUp } from "../steps/look-up.js";
 import { refusalOf } from "../steps/refusal.js";
-import { retryOnConflict, setValues } from "../steps/write.js";
+import { type OwnPart, OwnRefusal, sendWrite, setValues, withOwn } from "../steps/write.js";
 import type { Outcome } from "../trip/outcome.js";
+import { OwnStepFailed } from "../trip/own.js";
 import { inside, logNoteOf, type Trip } from "../trip/trip.js";
 import type { Conflict, Problem } from "../views/form-view.js";
 import { lockedBecause, makeForm, sentForm } from "./form.js";
 import { listAgain } from "./list.js";
+import { Own, stepOf } from "./own.js";
 import type { ReadRow, RowState } from "./row-forms.js";
 import { asksForRow, conflictsOf, knownProblems, renewedForm } from "./save.js";
 
@@ -22,7 +24,13 @@ const mostTries = 5;
 
 /** A row that is ready to be written, or what keeps all of them from it. */
 type Prepared =
-  | { readonly row: ReadRow; readonly version: string; readonly compared: readonly ComparedField[] }
+  | {
+      readonly row: ReadRow;
+      readonly version: string;
+      readonly compared: readonly ComparedField[];
+      /** As it was stored when it was looked at; empty where it wasn't. */
+      readonly stored: Row;
+    }
   | { readonly row: ReadRow; readonly stops: RowState; readonly conflict?: true };
 
 const isStopped = (each: Prepared): each is Prepared & { stops: RowState } => "stops" in each;
@@ -46,12 +54,19 @@ async function stopped(
 const asProblem = (text: string): Problem => ({ field: null, message: text });
 
 /** Judges one row as its own save would. */
-async function prepare(row: ReadRow): Promise<Prepared> {
-  const { trip, submission } = row;
+async function prepare(given: ReadRow): Promise<Prepared> {
+  let row = given;
+  const { trip } = row;
   const { page } = trip;
+  const own = Own.of(trip, "change");
+  let { submission } = row;
   if (submission.stale !== null)
     return { row, stops: await stopped(row, [asProblem(message(page.language, `stale-${submission.stale}`))]) };
-  let record = asksForRow(page, submission) ? await load(trip) : null;
+  let record = asksForRow(page, submission) || own?.asksForRow ? await load(trip) : null;
+  if (own && record) {
+    submission = { ...submission, fields: await own.beforeCheck(submission.fields, record.row) };
+    row = { ...row, submission };
+  }
   let known = knownProblems(trip, submission, record?.row ?? {});
   if (known.length > 0 && !record) {
     // What was shown may be out of date: before anything is refused, it is held against what is stored now.
@@ -59,9 +74,13 @@ async function prepare(row: ReadRow): Promise<Prepared> {
     known = knownProblems(trip, submission, record?.row ?? {});
   }
   const stored = record?.row ?? {};
-  const problems = [...known, ...(await lookUp(trip, stored, submission.fields, known))];
+  const problems = [
+    ...known,
+    ...(await lookUp(trip, stored, submission.fields, known)),
+    ...((await own?.check(submission.fields, stored)) ?? []),
+  ];
   if (problems.length > 0) return { row, stops: await stopped(row, problems) };
-  return { row, version: submission.claims.row, compared: compareWithShown(submission.fields) };
+  return { row, version: submission.claims.row, compared: compareWithShown(submission.fields), stored };
 }
 
 /** Looks at a row that was not found in its version: merges with what is stored now, or says why it can't. */
@@ -81,18 +100,30 @@ async function compareAgain(row: ReadRow, version: string): Promise<Prepared> {
   const compared = compareWithStored(trip, record.row, submission.fields, submission.claims);
   const conflicts = await conflictsOf(trip, compared, record);
   if (conflicts.length > 0) return { row, stops: await stopped(row, [], conflicts), conflict: true };
-  const problems = knownProblems(trip, submission, record.row);
+  const own = (await Own.of(trip, "change")?.check(submission.fields, record.row)) ?? [];
+  const problems = [...knownProblems(trip, submission, record.row), ...own];
   if (problems.length > 0) return { row, stops: await stopped(row, problems) };
-  return { row, version: record.version, compared };
+  return { row, version: record.version, compared, stored: record.row };
 }
 
 type Ready = Exclude<Prepared, { stops: RowState }>;
 
-const changeOf = ({ row, version, compared }: Ready): RowChange => ({
+const changeOf = ({ row, version, compared }: Ready, own: OwnPart | null): RowChange => ({
   key: row.key,
   version,
-  assignments: changedFields(compared).map(({ field, value }) => ({ column: field.column, value })),
+  assignments: withOwn(
+    changedFields(compared).map(({ field, value }) => ({ column: field.column, value })),
+    own,
+  ),
 });
+
+/** What belongs to the transaction of rows that are saved together: of each row by itself. */
+function withinOf(parts: readonly (OwnPart | null)[]): OwnPart["within"] {
+  if (parts.every((each) => !each?.within)) return null;
+  return async (inside, rows) => {
+    for (const row of rows) await parts[Number(row.place)]?.within?.(inside, [row]);
+  };
+}
 
 /** The statement that would save a row by itself. */
 function alone({ row: { trip }, version, compared }: Ready): Statement {
@@ -150,10 +181,12 @@ export async function saveTogether(trip: Trip, rows: readonly ReadRow[]): Promis
   try {
     return await new Together(trip, rows).run();
   } catch (error) {
+    const isOwn = error instanceof OwnStepFailed;
     const unavailability = unavailabilityOf(error);
-    if (!unavailability) throw error;
-    recorder.note("write", [], (error as Error).message);
-    const code = isInDoubt(error) ? "unavailable-doubt" : unavailability.message;
+    if (!unavailability && !isOwn) throw error;
+    recorder.note(isOwn ? stepOf[error.step] : "write", [], (error as Error).message);
+    const code =
+      isOwn || !unavailability ? "own-step-failed" : isInDoubt(error) ? "unavailable-doubt" : unavailability.message;
     const list = await listAgain(trip, [], rows, message(page.language, code)).catch(() => null);
     if (!list) throw error;
     return { kind: "failed", view: { what: "list", list } };
@@ -187,22 +220,27 @@ class Together {
         note: "changed",
       })),
     );
-    if (ready.length === 0) return this.saved([]);
+    if (ready.length === 0) return this.saved([], []);
+    const owns = ready.map(({ row }) => Own.of(row.trip, "change"));
+    const parts = await Promise.all(
+      ready.map(async ({ row, stored }, index) => (await owns[index]?.write(row.submission.fields, stored)) ?? null),
+    );
     const statement = togetherStatement(
       trip.page,
-      ready.map(changeOf),
+      ready.map((each, index) => changeOf(each, parts[index] ?? null)),
       setValues(trip, "save"),
       trip.facts,
       logNoteOf(trip),
     );
     let found: readonly Row[];
     try {
-      found = await retryOnConflict(() => trip.dependencies.database.run(statement));
+      found = await sendWrite(trip.dependencies.database, statement, withinOf(parts));
     } catch (error) {
+      if (error instanceof OwnRefusal) return this.answer([], "invalid", error.message);
       if (!isRefusal(error)) throw error;
       return this.refused(ready, error);
     }
-    if (found.length === ready.length) return this.saved(found);
+    if (found.length === ready.length) return this.saved(found, owns);
     const places = new Set(found.map((row) => Number(row.place)));
     const again = await Promise.all(
       ready.map((each, index): Promise<Prepared> | Prepared =>
@@ -256,8 +294,9 @@ class Together {
     return { kind, view: { what: "list", list } };
   }
 
-  private saved(found: readonly Row[]): Outcome {
+  private saved(found: readonly Row[], owns: readonly (Own | null)[]): Outcome {
     const { page, recorder } = this.trip;
+    for (const row of found) owns[Number(row.place)]?.saved([row]);
     const written = found.filter((row) => row.entry !== null);
     const changes = written.map((row) => JSON.parse(row.changes ?? "[]") as FieldChange[]);
     recorder.note("write", [

@@ -52,6 +52,9 @@ export const refusalKind = ({ sqlState }: DatabaseRefusal): RefusalKind =>
 export const isRefusedAs = (error: unknown, ...wanted: readonly RefusalKind[]): error is DatabaseRefusal =>
   error instanceof DatabaseRefusal && wanted.includes(refusalKind(error));
 
+/** Whether PostgreSQL gave up a transaction for the sake of others, so that all of it can be sent again. */
+export const isRetryable = (error: unknown): boolean => isRefusedAs(error, "retryable");
+
 /**
  * What the database answers, or something else where it refuses to: for what may be asked in vain.
  *

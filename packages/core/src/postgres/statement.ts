@@ -25,6 +25,8 @@ export interface Statement {
   readonly slow?: true;
   /** Whether the best way to run it depends on its values, as a search's does: PostgreSQL then plans it each time. */
   readonly plannedAnew?: true;
+  /** Whether values come back as the driver's types instead of PostgreSQL's text form: for statements of a developer's own. */
+  readonly typed?: true;
   /** Told to PostgreSQL in the same trip, for its triggers and for row level security. */
   readonly told?: Told;
 }

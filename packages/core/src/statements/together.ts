@@ -83,9 +83,13 @@ export function togetherStatement(
     ),
     ...along.map(({ column, value }) => `${quoted(column.name)} = ${parameters.add(value, column.type.cast)}`),
   ];
-  const differs = columns.map(
-    (column, index) =>
-      `"before".${hasName(index)} AND ${textForm('"before"', column)} IS DISTINCT FROM ${asStored(column, `"before".${newName(index)}`)}`,
+  /** What only goes along makes no difference by itself. */
+  const isAlong = (column: Column): boolean =>
+    rows.every(({ assignments }) => assignments.every((each) => each.column !== column || each.along === true));
+  const differs = columns.flatMap((column, index) =>
+    isAlong(column)
+      ? []
+      : `"before".${hasName(index)} AND ${textForm('"before"', column)} IS DISTINCT FROM ${asStored(column, `"before".${newName(index)}`)}`,
   );
   const same = page.key.map(({ name }) => `t.${quoted(name)} = "before".${quoted(name)}`).join(" AND ");
   const remains = remainsPredicate(page, parameters, facts);

@@ -11,7 +11,8 @@ import type { Claims } from "./token.js";
 
 type Members = Readonly<Record<string, Json>>;
 
-function readMember(page: Page, field: Field, value: Json, texts: ReadonlyMap<string, string>): SubmittedField {
+/** A value of JSON in the place of what was typed. */
+export function readMember(page: Page, field: Field, value: Json, texts: ReadonlyMap<string, string>): SubmittedField {
   const { column } = field;
   const wrong = (said: string): SubmittedField => ({
     field,

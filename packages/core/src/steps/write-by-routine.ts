@@ -2,14 +2,13 @@ import type { Facts } from "../condition/facts.js";
 import type { FieldChange } from "../log/field-change.js";
 import type { Page, RoutineCall } from "../page/page.js";
 import type { Database, Row, Stored } from "../postgres/statement.js";
-import { isRefusal } from "../postgres/unavailable.js";
 import { afterStatement, callStatement, entryStatement, lockStatement, remainsName } from "../statements/routine.js";
 import type { Guard } from "../statements/save.js";
 import { logNoteOf, type Trip } from "../trip/trip.js";
 import { formValues } from "./check.js";
 import type { SubmittedField } from "./read.js";
-import { leftRowsRefusal, refusalOf } from "./refusal.js";
-import { retryOnConflict, type WriteResult } from "./write.js";
+import { leftRowsRefusal } from "./refusal.js";
+import { type OwnPart, refusedBy, retryOnConflict, type WriteResult } from "./write.js";
 
 /** An argument's value: what the form comes to, what was stored, or who it is. */
 function argumentFrom({ from, name }: RoutineCall["arguments"][number], form: Row, row: Row, { actor }: Facts): Stored {
@@ -56,6 +55,7 @@ export async function writeByRoutine(
   call: RoutineCall,
   guard: Guard,
   fields: readonly SubmittedField[],
+  own: OwnPart | null = null,
 ): Promise<WriteResult> {
   const { page, key, facts, dependencies } = trip;
   try {
@@ -85,12 +85,17 @@ export async function writeByRoutine(
           }),
         );
         const row = after ?? before;
+        const written: Row = {
+          entry: logged?.entry ?? "",
+          changes: JSON.stringify(changes),
+          row: JSON.stringify(row),
+        };
+        await own?.within?.(inside, [written]);
         return { kind: "written", entry: logged?.entry ?? "", changes, row };
       }),
     );
   } catch (error) {
-    if (!isRefusal(error)) throw error;
-    return refusalOf(
+    return refusedBy(
       trip,
       fields.filter((each) => each.touched),
       error,

@@ -1,10 +1,11 @@
 import { givenValue } from "../condition/value.js";
 import type { FieldChange } from "../log/field-change.js";
 import { isRefusedAs } from "../postgres/refusal.js";
-import type { Row } from "../postgres/statement.js";
+import type { Database, Row, Statement } from "../postgres/statement.js";
 import { isRefusal } from "../postgres/unavailable.js";
 import { type Assignment, type Guard, saveStatement } from "../statements/save.js";
 import { logNoteOf, type Trip } from "../trip/trip.js";
+import type { Problem } from "../views/form-view.js";
 import type { SubmittedField } from "./read.js";
 import { type Refused, refusalOf } from "./refusal.js";
 
@@ -45,25 +46,80 @@ export async function retryOnConflict<T>(send: () => Promise<T>, turn = 1): Prom
   }
 }
 
+/** What the developer's own steps add to a write. */
+export interface OwnPart {
+  /** Further values, by column. */
+  readonly assignments: readonly Assignment[];
+  /** What belongs to the same transaction, told what the statement answered; null where there is nothing. */
+  readonly within: ((inside: Database, rows: readonly Row[]) => Promise<void>) | null;
+}
+
+/** Refuses what is being written, from inside of its transaction. */
+export class OwnRefusal extends Error {
+  constructor(readonly problems: readonly Problem[]) {
+    super(problems.map((problem) => problem.message).join(" "));
+  }
+}
+
+/** What an error says of a write, where it refuses it. @throws any other error */
+export async function refusedBy(trip: Trip, fields: readonly SubmittedField[], error: unknown): Promise<Refused> {
+  if (error instanceof OwnRefusal) return { kind: "refused", problems: error.problems, said: error.message };
+  if (!isRefusal(error)) throw error;
+  return refusalOf(trip, fields, error);
+}
+
+/** Sends a statement that writes; where more belongs to it, all of it is one transaction of several trips. */
+export const sendWrite = (
+  database: Database,
+  statement: Statement,
+  within: OwnPart["within"] = null,
+): Promise<readonly Row[]> =>
+  retryOnConflict(() =>
+    within
+      ? database.transaction(async (inside) => {
+          const rows = await inside.run(statement);
+          // Where nothing was written there is nothing to go with it.
+          if (rows.some((row) => row.entry)) await within(inside, rows);
+          return rows;
+        })
+      : database.run(statement),
+  );
+
+/** Values to be written, those of the developer's own steps in the place of the form's. */
+export const withOwn = (assignments: readonly Assignment[], own: OwnPart | null): readonly Assignment[] =>
+  own
+    ? [
+        ...assignments.filter(({ column }) => own.assignments.every((each) => each.column !== column)),
+        ...own.assignments,
+      ]
+    : assignments;
+
 /**
  * Sends the one statement that locks, writes and logs.
  *
  * @param guard what the fields were compared with
  * @throws DatabaseRefusal for refusals that are none of the person's business, and whatever a lost connection throws
  */
-export async function write(trip: Trip, guard: Guard, fields: readonly SubmittedField[]): Promise<WriteResult> {
+export async function write(
+  trip: Trip,
+  guard: Guard,
+  fields: readonly SubmittedField[],
+  own: OwnPart | null = null,
+): Promise<WriteResult> {
   const { page, key, facts, dependencies } = trip;
-  const assignments = [
-    ...fields.map(({ field, value }) => ({ column: field.column, value })),
-    ...setValues(trip, "save").map((set) => ({ ...set, along: true as const })),
-  ];
+  const assignments = withOwn(
+    [
+      ...fields.map(({ field, value }) => ({ column: field.column, value })),
+      ...setValues(trip, "save").map((set) => ({ ...set, along: true as const })),
+    ],
+    own,
+  );
   let row: Row | undefined;
   try {
     const statement = saveStatement(page, key, guard, assignments, facts, logNoteOf(trip));
-    [row] = await retryOnConflict(() => dependencies.database.run(statement));
+    [row] = await sendWrite(dependencies.database, statement, own?.within);
   } catch (error) {
-    if (!isRefusal(error)) throw error;
-    return refusalOf(trip, fields, error);
+    return refusedBy(trip, fields, error);
   }
   if (!row) return { kind: "not-found" };
   if (!row.entry) return { kind: "no-difference" };

@@ -251,6 +251,7 @@ export const tripOf = (over: Partial<Trip> & { readonly database?: Database } = 
     facts: factsOf(),
     request: requestOf(),
     recorder: new Recorder(() => 0),
+    saved: [],
     dependencies: { database, signer, elapsed: () => 0, pause: async () => {}, formAge: 86_400_000 },
     ...others,
   };

@@ -42,6 +42,15 @@ export interface RecordedStep {
     readonly values: readonly Stored[];
     readonly rows: number;
   }[];
+  /** The developer's own steps that were called in it: how long each took, and what it said. */
+  readonly own?: readonly RecordedOwn[];
+}
+
+/** A step of the developer's own, as it went. */
+export interface RecordedOwn {
+  readonly name: string;
+  readonly ms: number;
+  readonly said: string | null;
 }
 
 /** One open, save or list as it went, to be looked at in the workbench. */
@@ -81,6 +90,7 @@ export const notKept = "(not kept)";
 export class Recorder {
   readonly steps: RecordedStep[] = [];
   private sent: RecordedStep["statements"][number][] = [];
+  private called: RecordedOwn[] = [];
   private last: number;
   private readonly hidden = new Set<string>();
   /** Texts that were recorded of hidden columns: they stand among the parameters of statements as well. */
@@ -98,6 +108,16 @@ export class Recorder {
     this.sent.push({ purpose, text, values: values.some(isLong) ? values.map(kept) : values, rows });
   }
 
+  /** Remembers a step of the developer's own for the step that is noted next. */
+  own(called: RecordedOwn): void {
+    this.called.push({ ...called, said: kept(called.said) });
+  }
+
+  /** Milliseconds from any start. */
+  now(): number {
+    return this.elapsed();
+  }
+
   /** Notes a step that has ended. A step that is taken again stands once, as it went last, with all that it sent. */
   note(step: StepName, values: readonly RecordedValue[], stopped: string | null = null): void {
     const now = this.elapsed();
@@ -113,8 +133,11 @@ export class Recorder {
     const again = this.steps.findIndex((each) => each.step === step);
     const [before] = again < 0 ? [] : this.steps.splice(again, 1);
     const statements = [...(before?.statements ?? []), ...this.sent];
-    this.steps.push({ step, ms: now - this.last + (before?.ms ?? 0), values: shortened, stopped, statements });
+    const own = [...(before?.own ?? []), ...this.called];
+    const more = own.length > 0 ? { own } : {};
+    this.steps.push({ step, ms: now - this.last + (before?.ms ?? 0), values: shortened, stopped, statements, ...more });
     this.sent = [];
+    this.called = [];
     this.last = now;
   }
 
@@ -138,6 +161,7 @@ export class Recorder {
     return this.steps.map((step) => ({
       ...step,
       stopped: cover(step.stopped),
+      ...(step.own ? { own: step.own.map((each) => ({ ...each, said: cover(each.said) })) } : {}),
       values: step.values.map((each) => ({
         ...each,
         value: this.isHidden(each.name) && each.value !== null ? notKept : cover(each.value),

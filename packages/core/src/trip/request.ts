@@ -3,6 +3,7 @@ import type { Page } from "../page/page.js";
 import type { Database } from "../postgres/statement.js";
 import type { Frame } from "../views/frame.js";
 import type { PageParts } from "../views/page-parts.js";
+import type { OwnSteps } from "./own.js";
 import type { Signer } from "./signer.js";
 
 /** The headers of a request that speaks JSON. */
@@ -79,6 +80,8 @@ export interface Dependencies {
   readonly pause: (ms: number) => Promise<void>;
   /** The greatest age of a form that is taken, in milliseconds: an older one is shown again first. */
   readonly formAge: number;
+  /** The developer's own steps of a page, where it has any. */
+  readonly own?: (page: string) => OwnSteps | null;
   /** The pages that are served together, for what one shows of another. */
   readonly pages?: () => readonly Page[];
 }

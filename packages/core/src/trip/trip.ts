@@ -2,6 +2,7 @@ import type { Facts } from "../condition/facts.js";
 import type { LogNote } from "../log/entry.js";
 import type { Page } from "../page/page.js";
 import type { Database } from "../postgres/statement.js";
+import type { SavedEvent } from "./own.js";
 import type { Recorder } from "./recording.js";
 import type { Dependencies, PageRequest } from "./request.js";
 
@@ -16,6 +17,8 @@ export interface Trip {
   /** Why it is saved, where the person said so. */
   readonly reason?: string | null;
   readonly recorder: Recorder;
+  /** What was saved, for what is done after it. */
+  readonly saved: SavedEvent[];
   readonly dependencies: Dependencies;
 }
 
