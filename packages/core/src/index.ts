@@ -12,6 +12,7 @@ export { predicate } from "./condition/to-sql.js";
 export { boxName } from "./controls/check-box.js";
 export type { Choices, TableChoices } from "./controls/choice-source.js";
 export { type Control, controlsFor } from "./controls/index.js";
+export { addOwnControl, type OwnControl, type OwnControlParts } from "./controls/own-control.js";
 export type { SchemaChange } from "./findings/schema-change.js";
 export { document, documentOf } from "./html/layout.js";
 export { type Resend, resendForm } from "./html/notice.js";
@@ -43,6 +44,7 @@ export {
   type Told,
 } from "./postgres/statement.js";
 export { kindOf, ruleKindsInFile } from "./rules/index.js";
+export { addOwnRule, type OwnRule, type OwnSettings } from "./rules/own-rule.js";
 export type { Rule, SettingPart } from "./rules/rule.js";
 export { rulesPage } from "./rules/rules-page.js";
 export type { RuleSetting } from "./rules/schema.js";

@@ -1,4 +1,6 @@
 /** The served pages as an Express router. Needs the core and `pg`; knows nothing of the workbench. */
+
+export { attributes, html, type OwnControl, type OwnControlParts, type OwnRule } from "@loyal-quill/core";
 export { readBody } from "./body.js";
 export { connect, databaseOver, type Limits } from "./database.js";
 export type { FormParts, FormTemplate, Layout, LayoutParts, PageLink } from "./layout.js";
@@ -6,6 +8,7 @@ export { LayoutError } from "./layout.js";
 export { careForLog, type LogCare } from "./log-care.js";
 export { AfterSaveFailed } from "./outbox.js";
 export { type FoundSteps, type ImportModule, isCode, loadOwnSteps, OwnCodeError } from "./own-code.js";
+export { addOwnKinds, defineConfig, defineControl, defineRule, loadOwnKinds, type OwnKinds } from "./own-config.js";
 export {
   type AfterSave,
   type AnySteps,

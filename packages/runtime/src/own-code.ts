@@ -48,25 +48,34 @@ function judged(source: string, given: unknown): AnySteps {
   return steps;
 }
 
-async function importFrom(directory: string, name: string, importModule: ImportModule): Promise<AnySteps> {
-  const file = path.join(directory, name);
-  const { mtimeMs } = await stat(file);
+/**
+ * What a module exports by default.
+ *
+ * @param name what it is called, for messages
+ * @throws OwnCodeError where it can't be loaded
+ */
+export async function importAt(name: string, address: string, importModule = importPlainly): Promise<unknown> {
   try {
-    // A changed file is another module: its address says when it was changed.
-    const found = (await importModule(`${pathToFileURL(file)}?changed=${mtimeMs}`)) as { default?: unknown };
+    const found = (await importModule(address)) as { default?: unknown };
     // A module that was compiled to CommonJS has its default export inside of another one.
     const given = found.default as { default?: unknown } | undefined;
-    return judged(name, given && typeof given === "object" && "default" in given ? given.default : given);
+    return given && typeof given === "object" && "default" in given ? given.default : given;
   } catch (error) {
-    if (error instanceof OwnCodeError) throw error;
     const isTypeScript = (error as NodeJS.ErrnoException).code === "ERR_UNKNOWN_FILE_EXTENSION";
     throw new OwnCodeError(
       isTypeScript
-        ? `${name} is TypeScript, which this process does not read. Compile it to ${name.replace(/\.m?ts$/, ".js")}, start Node with --import tsx, use Node 22.18 or newer, or hand the steps in as \`steps\`.`
+        ? `${name} is TypeScript, which this process does not read. Compile it to ${name.replace(/\.m?ts$/, ".js")}, start Node with --import tsx, use Node 22.18 or newer, or hand its content in as an option of createPages.`
         : `${name} can't be loaded: ${(error as Error).message}`,
       { cause: error },
     );
   }
+}
+
+async function importFrom(directory: string, name: string, importModule: ImportModule): Promise<AnySteps> {
+  const file = path.resolve(directory, name);
+  const { mtimeMs } = await stat(file);
+  // A changed file is another module: its address says when it was changed.
+  return judged(name, await importAt(name, `${pathToFileURL(file)}?changed=${mtimeMs}`, importModule));
 }
 
 /**

@@ -144,13 +144,8 @@ const saidBy = (error: unknown): string => (error instanceof Error ? error.messa
  * A page's own steps, as the engine calls them.
  *
  * @param source where they stand, for messages
- * @param tell told of what failed
  */
-export function callsOf(
-  steps: AnySteps,
-  source: string,
-  { isTrial, tell }: { readonly isTrial: boolean; readonly tell: (error: unknown) => void },
-): OwnSteps {
+export function callsOf(steps: AnySteps, source: string, { isTrial }: { readonly isTrial: boolean }): OwnSteps {
   const limit = steps.limit ?? usualLimit;
   return {
     source,
@@ -161,9 +156,7 @@ export function callsOf(
         await limited(limit, (signal) => run(steps, name, context, { signal, isTrial }));
       } catch (error) {
         if (passesThrough(error)) throw error;
-        const failed = new OwnStepFailed(name, source, saidBy(error), { cause: error });
-        tell(failed);
-        throw failed;
+        throw new OwnStepFailed(name, source, saidBy(error), { cause: error });
       }
     },
   };

@@ -44,6 +44,7 @@ import { connect, databaseOver, NobodyWaits, whileWaitedFor } from "./database.j
 import { contentBy, documentBy, type FormTemplate, type Layout, type PageLink } from "./layout.js";
 import { AfterSaveFailed, Outbox } from "./outbox.js";
 import { type FoundSteps, givenSteps, type ImportModule, loadOwnSteps, OwnCodeError } from "./own-code.js";
+import { addOwnKinds, loadOwnKinds, type OwnKinds } from "./own-config.js";
 import { type AnySteps, callsOf, limited, usualLimit } from "./own-steps.js";
 import { type Loaded, loadPageFiles, watchPageFiles } from "./page-files.js";
 import { joinPolicy, type Needs, nonceIn } from "./policy.js";
@@ -78,7 +79,13 @@ export interface PagesOptions {
    * or `.js`, are found by themselves; what is handed in here goes before.
    */
   readonly steps?: Readonly<Record<string, AnySteps>>;
-  /** What imports the modules of steps; `import()` where it is left out. */
+  /**
+   * Rules and controls of the application's own, which its page files name. Those of `quill.config.ts` or `.js` beside the page files are found by
+   * themselves. Their names are the whole process's.
+   */
+  readonly rules?: OwnKinds["rules"];
+  readonly controls?: OwnKinds["controls"];
+  /** What imports the modules beside the page files; `import()` where it is left out. */
   readonly importModule?: ImportModule;
   /** `bare` for pages without our style sheet. */
   readonly look?: "ours" | "bare";
@@ -292,6 +299,8 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
       "The signing key is missing. Make one with: openssl rand -hex 32, and hand it in from the environment.",
     );
   const signer = signerOf(options.signingKey);
+  addOwnKinds({ rules: options.rules ?? [], controls: options.controls ?? [] }, "the options of createPages");
+  await loadOwnKinds(options.pages, options.importModule);
   const { database, end } = databaseOf(options);
   const onError =
     options.onError ?? ((error: unknown) => void process.stderr.write(`${(error as Error).stack ?? String(error)}\n`));
@@ -407,6 +416,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
       response: answer,
       recorded,
       saved,
+      failures,
     } = await handle(matched, pageRequest, {
       database: reads ? whileWaitedFor(database, gone.signal) : database,
       signer,
@@ -427,13 +437,14 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     }
     // What failed may have failed because a table is no longer what it was.
     if (recorded.outcome === "failed") void look();
+    for (const failure of failures) onError(failure);
     const ended = saved.length > 0 ? await afterSaves(saved, recorded) : recorded;
     options.onRequest?.(withHeaders(ended, request));
   };
 
   const own: NonNullable<Dependencies["own"]> = (name) => {
     const found = steps.get(name);
-    return found ? callsOf(found.steps, found.source, { isTrial: false, tell: onError }) : null;
+    return found ? callsOf(found.steps, found.source, { isTrial: false }) : null;
   };
 
   const outbox = new Outbox({

@@ -70,6 +70,8 @@ export interface ControlKind<Name extends string = string> {
   content?(column: Column, text: string, options: readonly Option[]): string;
   /** Whether it says what it holds by its own HTML, not by what stands in it. */
   readonly isBox?: true;
+  /** Whether it is a developer's own, whose HTML is written each time. */
+  readonly isOwn?: true;
   /** What else of a text its HTML depends on. */
   shape?(text: string): string;
   write(parts: ControlParts): Markup;

@@ -1,4 +1,5 @@
 import type { Column } from "../table/model.js";
+import { Registry } from "../values/registry.js";
 import { checkBox } from "./check-box.js";
 import { choice } from "./choice.js";
 import type { Choices } from "./choice-source.js";
@@ -12,8 +13,8 @@ import { number } from "./number.js";
 import { radio } from "./radio.js";
 import { text } from "./text.js";
 
-/** The only list of controls. */
-const kinds = {
+/** The only list of our controls. */
+const ours = {
   "check-box": checkBox,
   choice,
   radio,
@@ -27,22 +28,34 @@ const kinds = {
 };
 
 /** The control of a field: which HTML element shows it and how its text is taken. */
-export type Control = keyof typeof kinds;
+export type Control = keyof typeof ours | (string & Record<never, never>);
+
+const registry = new Registry<ControlKind>("control", Object.values(ours));
+
+/** Adds a control, in this whole process. */
+export const addControl = registry.add.bind(registry);
+
+/** Counts up with everything that is added. */
+export const controlsVersion = (): number => registry.version;
 
 /** The controls that a field can ask for; without one the column's type decides. */
-export const controlNames = Object.keys(kinds) as Control[];
+export const controlNames = (): readonly Control[] => registry.all.map(({ name }) => name);
 
 /** What is known of a control. */
-export const controlKind = (control: Control): ControlKind => kinds[control];
+export function controlKind(control: Control): ControlKind {
+  const kind = registry.get(control);
+  if (!kind) throw new Error(`There is no control "${control}".`);
+  return kind;
+}
 
 /** The controls that can show a column's values. */
 export const controlsFor = (column: Column, choices: Choices | null): readonly Control[] =>
-  controlNames.filter((name) => kinds[name].shows(column, choices));
+  controlNames().filter((name) => controlKind(name).shows(column, choices));
 
 /** The control that a column has where a page does not say: its type's own, or a plain text. */
 export function ownControl(column: Column, choices: Choices | null): Control {
   const possible = controlsFor(column, choices);
   const has = (suits: (kind: ControlKind) => boolean | undefined): Control | undefined =>
-    possible.find((name) => suits(kinds[name]));
+    possible.find((name) => Object.hasOwn(ours, name) && suits(controlKind(name)));
   return has((kind) => !kind.isPlain) ?? has((kind) => kind.prefers?.(column)) ?? "text";
 }

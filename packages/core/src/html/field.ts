@@ -218,7 +218,7 @@ export function fieldBlock(view: FieldView, index: number, taken: boolean, langu
     view.replaces === null &&
     !view.isHidden &&
     !view.offer?.searched;
-  const halves = isPlain && !kind.isGroup ? halvesOf(view, index, language) : null;
+  const halves = isPlain && !kind.isGroup && !kind.isOwn ? halvesOf(view, index, language) : null;
   if (!halves) return takenBlock(view, index, language, content);
   return new Markup(kind.isBox ? halves[0] : halves[0] + content.text + halves[1]);
 }

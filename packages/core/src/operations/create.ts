@@ -20,14 +20,14 @@ import { writeToken } from "../steps/token.js";
 import { type OwnPart, refusedBy, retryOnConflict, setValues, type WriteResult, withOwn } from "../steps/write.js";
 import { type Column, columnOf } from "../table/model.js";
 import { formOf, invalid, type Outcome, shown } from "../trip/outcome.js";
-import { OwnStepFailed } from "../trip/own.js";
 import { Recorder } from "../trip/recording.js";
 import { inside, logNoteOf, type Trip } from "../trip/trip.js";
 import { readValue } from "../values/read-value.js";
+import { OwnCodeFailed } from "../values/registry.js";
 import type { FormView, Problem } from "../views/form-view.js";
 import { whatWasMade } from "./doubt.js";
 import { claimsFor, doubtingToken, type FormState, freshForm, layOut, makeForm, readForm, sentForm } from "./form.js";
-import { Own, stepOf } from "./own.js";
+import { noteFailure, Own } from "./own.js";
 import { noteProblems, noteRead, noteWrite } from "./save-notes.js";
 
 /** A new record as the table would make it, by its constant defaults, with what the page, another record and the address give. */
@@ -173,8 +173,8 @@ export async function createRead(trip: Trip, submission: Submission): Promise<Ou
   try {
     return await beyondRead(trip, submission);
   } catch (error) {
-    if (error instanceof OwnStepFailed) {
-      recorder.note(stepOf[error.step], [], error.message);
+    if (error instanceof OwnCodeFailed) {
+      noteFailure(recorder, error);
       return unsaved(trip, submission, "own-step-failed", submission.token, true);
     }
     const unavailability = unavailabilityOf(error);

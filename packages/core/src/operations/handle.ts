@@ -14,6 +14,7 @@ import { notKept, type RecordedRequest, Recorder } from "../trip/recording.js";
 import type { Dependencies, PageRequest, PageResponse } from "../trip/request.js";
 import { isSaving, type Operation, operations } from "../trip/round-trip.js";
 import type { Trip } from "../trip/trip.js";
+import { OwnCodeFailed } from "../values/registry.js";
 import { apiRuns } from "./api.js";
 import { withBeside } from "./beside.js";
 import { runs } from "./index.js";
@@ -24,6 +25,8 @@ export interface Handled {
   readonly recorded: RecordedRequest;
   /** What was saved, where the page has something of its own to do after a save. */
   readonly saved: readonly SavedEvent[];
+  /** What failed of a developer's own code, for whoever looks after it. */
+  readonly failures: readonly Error[];
 }
 
 /** The database, with every statement remembered by the recorder. */
@@ -90,6 +93,11 @@ class RoundTrip {
     try {
       return await this.beyondKey(page, operation, segments);
     } catch (error) {
+      if (error instanceof OwnCodeFailed) {
+        this.recorder.failures.push(error);
+        this.recorder.note(isSaving(operation) ? "check" : "load", [], error.message);
+        return failed("own-step-failed", page);
+      }
       if (error instanceof ConditionTooLong) {
         this.recorder.note("access", [], error.message);
         return refused("condition-too-long", page);
@@ -253,6 +261,29 @@ function isHiddenName(sent: string, hidden: ReadonlySet<string>): boolean {
   }
 }
 
+/** The answer of an outcome; where a control of the developer's own fails in it, one that goes without. */
+function answered(
+  outcome: Outcome,
+  matched: MatchedRoute,
+  recorder: Recorder,
+  request: PageRequest,
+  { signer }: Dependencies,
+): { readonly outcome: Outcome; readonly response: PageResponse } {
+  try {
+    return { outcome, response: answer(outcome, request, signer) };
+  } catch (error) {
+    if (!(error instanceof OwnCodeFailed)) throw error;
+    recorder.failures.push(error);
+    recorder.note(isSaving(operationOf(matched, request.method)) ? "answer" : "prefill", [], error.message);
+    // What is saved is saved: the list is asked for anew.
+    const other: Outcome =
+      outcome.kind === "saved" || outcome.kind === "unchanged"
+        ? { ...outcome, list: null }
+        : failed("own-step-failed", matched.kind === "unsound" ? null : matched.page);
+    return { outcome: other, response: answer(other, request, signer) };
+  }
+}
+
 /**
  * Takes one request through the round trip.
  *
@@ -265,8 +296,7 @@ export async function handle(
   dependencies: Dependencies,
 ): Promise<Handled> {
   const trip = new RoundTrip(request, dependencies);
-  const outcome = await trip.outcome(matched);
-  const response = answer(outcome, request, dependencies.signer);
+  const { outcome, response } = answered(await trip.outcome(matched), matched, trip.recorder, request, dependencies);
   const operation = operationOf(matched, request.method);
   if (isSaving(operation) && (outcome.kind === "saved" || outcome.kind === "unchanged")) {
     trip.recorder.note("answer", [
@@ -299,5 +329,5 @@ export async function handle(
       },
     },
   };
-  return { response, recorded, saved: trip.saved };
+  return { response, recorded, saved: trip.saved, failures: trip.recorder.failures };
 }

@@ -18,9 +18,11 @@ import {
   type OwnValues,
   type SavedEvent,
 } from "../trip/own.js";
+import type { Recorder } from "../trip/recording.js";
 import type { StepName } from "../trip/round-trip.js";
 import { logNoteOf, type Trip } from "../trip/trip.js";
 import { readValue } from "../values/read-value.js";
+import type { OwnCodeFailed } from "../values/registry.js";
 import type { Problem } from "../views/form-view.js";
 
 type Operation = SavedEvent["operation"];
@@ -35,13 +37,19 @@ const valuesOf = ({ page }: Trip, row: Row): OwnValues =>
   );
 
 /** In which step of the trip a step of the developer's own is called. */
-export const stepOf: Readonly<Record<OwnStepName, StepName>> = {
+const stepOf: Readonly<Record<OwnStepName, StepName>> = {
   beforeCheck: "check",
   check: "check",
   beforeWrite: "write",
   inTransaction: "write",
   afterSave: "answer",
 };
+
+/** Notes that code of the developer's own failed in a save, and in which of its steps. */
+export function noteFailure(recorder: Recorder, error: OwnCodeFailed): void {
+  recorder.failures.push(error);
+  recorder.note(error instanceof OwnStepFailed ? stepOf[error.step] : "check", [], error.message);
+}
 
 /** What the developer's own steps know of a save. */
 interface Known {

@@ -12,13 +12,13 @@ import type { Submission } from "../steps/read.js";
 import { writeToken } from "../steps/token.js";
 import { OwnRefusal, sendWrite } from "../steps/write.js";
 import { failed, notFound, type Outcome, type Refusal, refused } from "../trip/outcome.js";
-import { OwnStepFailed } from "../trip/own.js";
 import { logNoteOf, type Trip } from "../trip/trip.js";
+import { OwnCodeFailed } from "../values/registry.js";
 import type { DependentCount, RemovalView } from "../views/removal-view.js";
 import { whatBecame } from "./doubt.js";
 import { claimsFor, readForm } from "./form.js";
 import { missing } from "./missing.js";
-import { Own, stepOf } from "./own.js";
+import { noteFailure, Own } from "./own.js";
 
 /** What hangs on the record: counted where it can be read, named where it can't. */
 async function dependentPaths({ page, key, dependencies }: Trip): Promise<readonly DependentCount[]> {
@@ -127,8 +127,8 @@ export async function removeRead(
     ]);
     return { kind: "saved", page, key, row: JSON.parse(row.row) as Row, changes: [], what: "deleted" };
   } catch (error) {
-    if (error instanceof OwnStepFailed) {
-      recorder.note(stepOf[error.step], [], error.message);
+    if (error instanceof OwnCodeFailed) {
+      noteFailure(recorder, error);
       return failed("own-step-failed", page);
     }
     if (error instanceof OwnRefusal) return again(error.message);

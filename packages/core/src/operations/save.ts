@@ -19,8 +19,8 @@ import { write } from "../steps/write.js";
 import { writeByRoutine } from "../steps/write-by-routine.js";
 import { tableName } from "../table/model.js";
 import { formOf, invalid, notFound, type Outcome, refused, shown } from "../trip/outcome.js";
-import { OwnStepFailed } from "../trip/own.js";
 import type { Trip } from "../trip/trip.js";
+import { OwnCodeFailed } from "../values/registry.js";
 import type { Conflict, FormView, Problem } from "../views/form-view.js";
 import { told, toldMoment } from "../views/told.js";
 import { whatBecame } from "./doubt.js";
@@ -35,7 +35,7 @@ import {
   sentForm,
 } from "./form.js";
 import { addressOfNext } from "./neighbour.js";
-import { Own, stepOf } from "./own.js";
+import { noteFailure, Own } from "./own.js";
 import { noteCompared, noteProblems, noteRead, noteWrite } from "./save-notes.js";
 
 /** How often a save is compared and written anew because the row changed in between. */
@@ -170,8 +170,8 @@ class Save {
     try {
       return (await this.earlier(submission)) ?? (await this.beyondRead(submission));
     } catch (error) {
-      if (error instanceof OwnStepFailed) {
-        this.recorder.note(stepOf[error.step], [], error.message);
+      if (error instanceof OwnCodeFailed) {
+        noteFailure(this.recorder, error);
         return this.failed(submission, "own-step-failed", submission.token);
       }
       const unavailability = unavailabilityOf(error);

@@ -10,12 +10,12 @@ import { lookUp } from "../steps/look-up.js";
 import { refusalOf } from "../steps/refusal.js";
 import { type OwnPart, OwnRefusal, sendWrite, setValues, withOwn } from "../steps/write.js";
 import type { Outcome } from "../trip/outcome.js";
-import { OwnStepFailed } from "../trip/own.js";
 import { inside, logNoteOf, type Trip } from "../trip/trip.js";
+import { OwnCodeFailed } from "../values/registry.js";
 import type { Conflict, Problem } from "../views/form-view.js";
 import { lockedBecause, makeForm, sentForm } from "./form.js";
 import { listAgain } from "./list.js";
-import { Own, stepOf } from "./own.js";
+import { noteFailure, Own } from "./own.js";
 import type { ReadRow, RowState } from "./row-forms.js";
 import { asksForRow, conflictsOf, knownProblems, renewedForm } from "./save.js";
 
@@ -181,10 +181,11 @@ export async function saveTogether(trip: Trip, rows: readonly ReadRow[]): Promis
   try {
     return await new Together(trip, rows).run();
   } catch (error) {
-    const isOwn = error instanceof OwnStepFailed;
+    const isOwn = error instanceof OwnCodeFailed;
     const unavailability = unavailabilityOf(error);
     if (!unavailability && !isOwn) throw error;
-    recorder.note(isOwn ? stepOf[error.step] : "write", [], (error as Error).message);
+    if (isOwn) noteFailure(recorder, error);
+    else recorder.note("write", [], (error as Error).message);
     const code =
       isOwn || !unavailability ? "own-step-failed" : isInDoubt(error) ? "unavailable-doubt" : unavailability.message;
     const list = await listAgain(trip, [], rows, message(page.language, code)).catch(() => null);

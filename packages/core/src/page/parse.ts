@@ -96,7 +96,7 @@ const unwrapped = (schema: unknown): Looked => {
 
 /** The schemas that may stand at a place, found by walking along the path. */
 function schemasAt(path: Path): readonly Looked[] {
-  let current = unwrapped(pageSchema);
+  let current = unwrapped(pageSchema());
   for (const part of path) {
     const options = current.type === "union" ? (current.options as readonly unknown[]).map(unwrapped) : [current];
     const inside = options.find((option) => option.entries || option.item || option.type === "record") ?? current;
@@ -225,7 +225,7 @@ export function parsePage(text: string): ParseResult {
       };
   }
   const find: Finder = (...asked) => whole().find(...asked);
-  const checked = v.safeParse(pageSchema, content);
+  const checked = v.safeParse(pageSchema(), content);
   if (!checked.success) {
     const issues = checked.issues.flatMap(deepest);
     // What is said of an issue looks for the nearest known name: not for all of twenty thousand.

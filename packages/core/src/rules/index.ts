@@ -1,3 +1,4 @@
+import { Registry } from "../values/registry.js";
 import { eMail } from "./e-mail.js";
 import { exists } from "./exists.js";
 import { max } from "./max.js";
@@ -21,8 +22,8 @@ import { webAddress } from "./web-address.js";
 // biome-ignore lint/suspicious/noExplicitAny: see above
 export type AnyRule = RuleKind<any, any>;
 
-/** The only list of rules. Of those that a field breaks, the first in its order is told. */
-export const ruleKinds: readonly AnyRule[] = [
+/** The only list of our rules. Of those that a field breaks, the first in its order is told. */
+const ours: readonly AnyRule[] = [
   required,
   minLength,
   maxLength,
@@ -42,14 +43,24 @@ export const ruleKinds: readonly AnyRule[] = [
   offered,
 ];
 
-const byName: ReadonlyMap<string, AnyRule> = new Map(ruleKinds.map((kind) => [kind.name, kind]));
+const registry = new Registry<AnyRule>("rule", ours);
+
+/** Adds a rule, in this whole process. */
+export const addRule = registry.add.bind(registry);
+
+/** Counts up with everything that is added. */
+export const rulesVersion = (): number => registry.version;
+
+/** All rules: ours, and after them a developer's own. */
+export const ruleKinds = (): readonly AnyRule[] => registry.all;
 
 /** What is known of a rule that a page has. */
 export function kindOf({ rule }: Pick<Rule, "rule">): AnyRule {
-  const kind = byName.get(rule);
+  const kind = registry.get(rule);
   if (!kind) throw new Error(`There is no rule "${rule}".`);
   return kind;
 }
 
 /** The rules that a page file can name. */
-export const ruleKindsInFile = ruleKinds.flatMap((kind) => (kind.inFile ? [{ ...kind, inFile: kind.inFile }] : []));
+export const ruleKindsInFile = (): readonly (AnyRule & { readonly inFile: NonNullable<AnyRule["inFile"]> })[] =>
+  ruleKinds().flatMap((kind) => (kind.inFile ? [{ ...kind, inFile: kind.inFile }] : []));

@@ -6,11 +6,12 @@ import type { RuleSetting } from "./schema.js";
 
 function readRule(setting: RuleSetting, column: Column, context: RuleContext, path: Path): Rule[] {
   const settings: Exclude<RuleSetting, string> = typeof setting === "string" ? { [setting]: true } : setting;
-  const [kind, ...others] = ruleKindsInFile.filter(({ name }) => settings[name] !== undefined);
+  const inFile = ruleKindsInFile();
+  const [kind, ...others] = inFile.filter(({ name }) => settings[name] !== undefined);
   if (kind === undefined || others.length > 0) {
     context.error(
       "rule",
-      `One rule is wanted here, one of ${ruleKindsInFile.map(({ name }) => name).join(", ")}; there are ${others.length + Number(kind !== undefined)}.`,
+      `One rule is wanted here, one of ${inFile.map(({ name }) => name).join(", ")}; there are ${others.length + Number(kind !== undefined)}.`,
       path,
     );
     return [];
@@ -27,7 +28,7 @@ export const pageRules = (settings: readonly RuleSetting[], column: Column, cont
 
 /** What the table enforces on one column is a rule without being named; the page can only be stricter. */
 export const tableRules = (table: Table, column: Column, control: string): Rule[] =>
-  ruleKinds.flatMap(({ name, ofTable }) =>
+  ruleKinds().flatMap(({ name, ofTable }) =>
     (ofTable?.(table, column, control) ?? []).map((demand) => ({
       rule: name,
       demand,

@@ -6,6 +6,7 @@ import type { FindingCode } from "../findings/finding-codes.js";
 import type { Path } from "../findings/path-in-file.js";
 import type { SchemaChange } from "../findings/schema-change.js";
 import type { MessageCode } from "../messages/catalog.js";
+import type { Language } from "../messages/messages.js";
 import type { Parameters, Row, Statement, Stored } from "../postgres/statement.js";
 import type { Column, Kind, Table } from "../table/model.js";
 
@@ -27,6 +28,8 @@ export interface Given {
   readonly value: Stored;
   /** As typed, in its normal form. */
   readonly text: string;
+  /** That of the page, where there is one. */
+  readonly language?: Language;
 }
 
 /** What is wrong with a value, and what fills the places of the message. */

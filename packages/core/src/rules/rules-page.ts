@@ -4,11 +4,11 @@ const fitsText = (fits: readonly string[] | "any"): string => (fits === "any" ? 
 
 /** The rules as a page of the documentation, in Markdown. */
 export function rulesPage(): string {
-  const rows = ruleKindsInFile.map(
+  const rows = ruleKindsInFile().map(
     ({ name, inFile: { byName, takes, means, fits } }) =>
       `| \`${name}\` | ${byName ? "yes" : "no"} | ${takes} | ${means} | ${fitsText(fits)} |`,
   );
-  const others = ruleKinds
+  const others = ruleKinds()
     .filter(({ inFile }) => !inFile)
     .map(({ name, label }) => `\`${name}\` (${label.toLowerCase()})`);
   return `# Rules

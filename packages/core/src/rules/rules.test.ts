@@ -50,7 +50,7 @@ const ruleOf = (setting: RuleSetting, of: Column): Rule => {
 };
 
 describe("the list of rules", () => {
-  test.each(ruleKindsInFile.map((kind) => [kind.name, kind] as const))(
+  test.each(ruleKindsInFile().map((kind) => [kind.name, kind] as const))(
     "%s: what it first demands is what its schema takes, and is told in words",
     (name, kind) => {
       const setting = kind.inFile.byName ? name : { [name]: kind.inFile.first };
@@ -65,12 +65,12 @@ describe("the list of rules", () => {
   );
 
   test("a rule by its name alone is one whose setting can be true", () => {
-    for (const { name, inFile } of ruleKindsInFile)
+    for (const { name, inFile } of ruleKindsInFile())
       expect([name, v.safeParse(schema, name).success]).toEqual([name, inFile.byName]);
   });
 
   test("names each rule once, and knows no other", () => {
-    const names = ruleKinds.map(({ name }) => name);
+    const names = ruleKinds().map(({ name }) => name);
     expect(new Set(names).size).toBe(names.length);
     expect(() => kindOf({ rule: "nothing" })).toThrow('There is no rule "nothing".');
   });
@@ -96,7 +96,7 @@ describe("the list of rules", () => {
   });
 
   test("a missing value breaks nothing but required", () => {
-    for (const { name, inFile } of ruleKindsInFile) {
+    for (const { name, inFile } of ruleKindsInFile()) {
       const of = column(inFile.fits === "any" || inFile.fits.includes("text") ? "name" : "alert_m");
       expect([name, kindOf({ rule: name }).judgesMissing === true]).toEqual([name, name === "required"]);
       if (name === "required") expect(broken(ruleOf("required", of), of, null)).toBe("required");

@@ -12,9 +12,9 @@ export const ruleSchema = (
   line: v.GenericSchema<string>,
 ): v.GenericSchema<RuleSetting> =>
   v.union([
-    v.picklist(ruleKindsInFile.flatMap(({ name, inFile }) => (inFile.byName ? [name] : []))),
+    v.picklist(ruleKindsInFile().flatMap(({ name, inFile }) => (inFile.byName ? [name] : []))),
     v.strictObject({
-      ...Object.fromEntries(ruleKindsInFile.map(({ name, inFile }) => [name, v.optional(inFile.schema)])),
+      ...Object.fromEntries(ruleKindsInFile().map(({ name, inFile }) => [name, v.optional(inFile.schema)])),
       when: v.optional(condition),
       message: v.optional(line),
     }),

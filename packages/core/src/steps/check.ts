@@ -14,10 +14,14 @@ import type { Problem } from "../views/form-view.js";
 import type { SubmittedField } from "./read.js";
 
 /** What is wrong with a value by one rule, or null. Only some rules say anything of a missing value. */
-function broken(rule: Rule, { field, value, text }: Pick<SubmittedField, "field" | "value" | "text">): Wrong | null {
+function broken(
+  rule: Rule,
+  { field, value, text }: Pick<SubmittedField, "field" | "value" | "text">,
+  language?: Language,
+): Wrong | null {
   const kind = kindOf(rule);
   if (value === null && !kind.judgesMissing) return null;
-  return kind.broken?.(rule.demand, { column: field.column, value, text }) ?? null;
+  return kind.broken?.(rule.demand, { column: field.column, value, text, ...(language ? { language } : {}) }) ?? null;
 }
 
 /** Whether a stored value breaks a rule that is judged by the value alone, as if it were submitted untouched. */
@@ -65,7 +69,7 @@ export function checkFields({ page, facts }: Judging, row: Row, fields: readonly
     if (submitted.problem) return [{ ...submitted.problem, by: "type" }];
     for (const rule of submitted.field.rules) {
       if (!applies(rule, submitted, fields, here)) continue;
-      const wrong = broken(rule, submitted);
+      const wrong = broken(rule, submitted, page.language);
       if (wrong)
         return [
           {

@@ -1,6 +1,7 @@
 import type { Actor } from "../condition/facts.js";
 import type { FieldChange } from "../log/field-change.js";
 import type { Stored } from "../postgres/statement.js";
+import { OwnCodeFailed } from "../values/registry.js";
 
 /** The steps of a developer's own in a save, in their order on the way. */
 export const ownStepNames = ["beforeCheck", "check", "beforeWrite", "inTransaction", "afterSave"] as const;
@@ -68,7 +69,7 @@ export interface OwnSteps {
 }
 
 /** A step of the developer's own failed, or took too long: nothing is saved. */
-export class OwnStepFailed extends Error {
+export class OwnStepFailed extends OwnCodeFailed {
   override readonly name = "OwnStepFailed";
 
   constructor(

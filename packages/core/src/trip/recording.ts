@@ -89,6 +89,8 @@ export const notKept = "(not kept)";
 /** Collects the steps of one request. The time is handed in, in milliseconds from any start. */
 export class Recorder {
   readonly steps: RecordedStep[] = [];
+  /** What failed of a developer's own code. */
+  readonly failures: Error[] = [];
   private sent: RecordedStep["statements"][number][] = [];
   private called: RecordedOwn[] = [];
   private last: number;

@@ -2,9 +2,9 @@ import { languages, pageJsonSchema, ruleKindsInFile } from "@loyal-quill/core";
 import type { PageFileAnswer } from "./types.js";
 
 /** What a page file can say, for the editors of the workbench. */
-export const pageFileAnswer: PageFileAnswer = {
+export const pageFileAnswer = (): PageFileAnswer => ({
   schema: pageJsonSchema(),
-  rules: ruleKindsInFile.map(({ name, label, inFile: { first, parts, fits } }) => ({
+  rules: ruleKindsInFile().map(({ name, label, inFile: { first, parts, fits } }) => ({
     name,
     label,
     first,
@@ -12,4 +12,4 @@ export const pageFileAnswer: PageFileAnswer = {
     fits,
   })),
   languages: Object.entries(languages).map(([id, { name }]) => ({ id, name })),
-};
+});

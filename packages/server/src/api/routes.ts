@@ -179,7 +179,7 @@ export function apiRoutes(options: ApiOptions): express.Router {
   router.use(onlyFor("builder"));
 
   router.get("/page-file", (_request, response) => {
-    response.json(pageFileAnswer);
+    response.json(pageFileAnswer());
   });
 
   router.get("/pages", async (request, response) => {

@@ -13,7 +13,7 @@ import {
   withPart,
 } from "./settings.js";
 
-const ruleChoices = ruleKindsInFile.map(({ name, label, inFile }) => ({ name, label, ...inFile }));
+const ruleChoices = ruleKindsInFile().map(({ name, label, inFile }) => ({ name, label, ...inFile }));
 
 const content = contentOf(`title: Station
 access: { open: 'true' }
