@@ -3,6 +3,7 @@ export * from "./census/census.js";
 export { admittedStatement, hereStatement, mayStatement } from "./census/statements.js";
 export { type DraftedPage, draftPages, isShown, type Undraftable } from "./draft/draft.js";
 export { obstacle, unusableBecause } from "./draft/obstacles.js";
+export { tableTypes } from "./draft/table-types.js";
 export { type Drift, tableDrift } from "./drift/drift.js";
 export * from "./file/index.js";
 export { type MigrationFile, migrationFiles } from "./migration/migration.js";

@@ -9,6 +9,7 @@ import { rehearseCommand } from "./commands/rehearse.js";
 import { serve } from "./commands/serve.js";
 import { type Started, startDemo } from "./commands/start.js";
 import { trail } from "./commands/trail.js";
+import { types } from "./commands/types.js";
 import { secretOf, secretsOfEnvironment, signInOf } from "./from-environment.js";
 import { CannotStart, closePatience, usualPatience } from "./listen.js";
 import { databaseUrl } from "./open-database.js";
@@ -265,6 +266,15 @@ function addPageFileCommands(program: Command): void {
         say,
       );
     });
+  program
+    .command("types")
+    .description("the types of tables' rows in TypeScript, for steps of one's own")
+    .argument("[tables...]", "schema.table; all of them where none is named")
+    .addOption(database())
+    .option("--to <file>", "where they go; without it they are shown")
+    .action(async (tables: string[], told: { database?: string; to?: string }) =>
+      types({ database: databaseUrl(told.database), tables: tables.length > 0 ? tables : undefined, to: told.to }, say),
+    );
   program
     .command("check")
     .description("the review: page files held against a database; exit code 1 on an error")

@@ -14,6 +14,7 @@ import type { Sessions } from "./sign-in/session.js";
 import { actorOfToken, bearerOf } from "./sign-in/tokens.js";
 import { actorOf } from "./store/entities.js";
 import type { Store } from "./store/store.js";
+import { importTypeScript } from "./typescript.js";
 
 /** A request as it is told to every window: without what came over the wire. */
 function shortOf({ wire: _, ...rest }: RecordedRequest): RecordedRequest {
@@ -118,7 +119,8 @@ export async function openEditedDatabase(options: EditedDatabaseOptions): Promis
       void desk?.sync();
       feed.tell({ kind: "pages" });
     },
-    onError: (error) => logger.error({ err: error }, "the page files could not be read anew"),
+    importModule: importTypeScript,
+    onError: (error) => logger.error({ err: error }, "the page files, or code beside them, failed"),
   }).catch(async (error: unknown) => {
     await pool.end();
     throw error;
@@ -131,6 +133,7 @@ export async function openEditedDatabase(options: EditedDatabaseOptions): Promis
     application: options.application,
     styleSheets: [`${mount}${pages.styleSheet}`, ...fontSheets],
     mount,
+    directory: options.pages,
   });
   threads.hold(pages.loaded());
   desk = new Desk({ store, pages, threads, directory: options.pages, tell: (event) => feed.tell(event) });

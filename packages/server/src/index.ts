@@ -11,3 +11,4 @@ export type { SignOnSettings } from "./sign-in/sign-on.js";
 export { type Account, type NewAccount, ownRoles } from "./store/entities.js";
 export { Store } from "./store/store.js";
 export { byCommand, note, trailActions } from "./trail.js";
+export { importTypeScript } from "./typescript.js";

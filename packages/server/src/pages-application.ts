@@ -8,6 +8,7 @@ import { fontRoutes, fontSheets } from "./fonts.js";
 import { requestLog, securityHeaders } from "./headers.js";
 import { Keys } from "./keys.js";
 import { careful } from "./log.js";
+import { importTypeScript } from "./typescript.js";
 import { languageOf } from "./words.js";
 
 export interface PagesApplicationOptions {
@@ -66,7 +67,8 @@ export async function createPagesApplication(options: PagesApplicationOptions): 
     ...(options.formAge === undefined ? {} : { formAge: options.formAge }),
     ...(options.onRequest ? { onRequest: options.onRequest } : {}),
     ...(options.onLoad ? { onLoad: options.onLoad } : {}),
-    onError: (error) => logger.error({ err: error }, "the page files could not be read anew"),
+    importModule: importTypeScript,
+    onError: (error) => logger.error({ err: error }, "the page files, or code beside them, failed"),
   }).catch(async (error: unknown) => {
     await pool.end();
     throw error;

@@ -2,7 +2,8 @@ import { readdir, readFile, stat } from "node:fs/promises";
 import path from "node:path";
 import { reviewAgainstRows } from "@loyal-quill/authoring";
 import { byPlace, readCatalog } from "@loyal-quill/core";
-import { bindPageFiles } from "@loyal-quill/runtime";
+import { bindPageFiles, loadOwnKinds, OwnCodeError } from "@loyal-quill/runtime";
+import { importTypeScript } from "@loyal-quill/server";
 import { CannotStart } from "../listen.js";
 import { withDatabase } from "../open-database.js";
 import { type CheckedFile, type Format, reports } from "../report/index.js";
@@ -42,10 +43,22 @@ export async function pageFilesIn(files: readonly string[]): Promise<readonly st
   return paths;
 }
 
+/** Adds the rules and controls that stand beside page files, which name them. @throws CannotStart where they can't be used */
+export async function ownKindsBeside(files: readonly string[]): Promise<void> {
+  try {
+    for (const directory of new Set(files.map((file) => path.dirname(file))))
+      await loadOwnKinds(directory, importTypeScript);
+  } catch (error) {
+    if (error instanceof OwnCodeError) throw new CannotStart(error.message);
+    throw error;
+  }
+}
+
 /** Reviews page files held against a database: each file with what was found, by place. */
 export async function checkFiles(options: Omit<CheckOptions, "format">): Promise<readonly CheckedFile[]> {
   const paths = await pageFilesIn(options.files);
   const texts = await Promise.all(paths.map((file) => readFile(file, "utf8")));
+  await ownKindsBeside(paths);
   return withDatabase(options.database, async (database) => {
     const catalog = await readCatalog(database);
     const named = paths.map((file, index) => ({

@@ -10,7 +10,7 @@ import { parse } from "yaml";
 import { CannotStart } from "../listen.js";
 import { withDatabase } from "../open-database.js";
 import { type RehearsalFormat, type RehearsedFile, rehearsalReports } from "../report/rehearsal.js";
-import { nameOf, pageFilesIn } from "./check.js";
+import { nameOf, ownKindsBeside, pageFilesIn } from "./check.js";
 
 export interface RehearseOptions {
   readonly database: string;
@@ -86,6 +86,7 @@ export async function rehearseFiles(
   options: Omit<RehearseOptions, "format" | "all">,
 ): Promise<readonly RehearsedFile[]> {
   const paths = await pageFilesIn(options.files);
+  await ownKindsBeside(paths);
   const people = await peopleIn(options.people);
   // Pages show of one another: those that lie beside are served with them.
   const around = await pageFilesIn([...new Set(paths.map((file) => path.dirname(file)))]);

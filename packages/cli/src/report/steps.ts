@@ -9,12 +9,13 @@ const shown = (value: string | null): string => {
   return line.length > longest ? `${line.slice(0, longest)}…` : line;
 };
 
-function stepLine({ step, ms, statements, stopped }: RecordedStep): string {
+function stepLine({ step, ms, statements, stopped, own = [] }: RecordedStep): string {
   const sent = statements.map(({ purpose, rows }) => `${purpose}: ${rows} ${rows === 1 ? "row" : "rows"}`);
   const parts = [
     `${ms.toFixed(1).padStart(7)} ms`,
     step.padEnd(8),
     ...sent,
+    ...own.map(({ name, ms: took, said }) => `${name}: ${took.toFixed(1)} ms${said === null ? "" : `, ${said}`}`),
     ...(stopped ? [`stopped: ${stopped}`] : []),
   ];
   return `  ${parts.join("  ")}`;

@@ -17,6 +17,7 @@ import {
   type Signer,
   tokenName,
 } from "@loyal-quill/core";
+import { callsOf, type FoundSteps } from "@loyal-quill/runtime";
 import type { ListTrialAnswer, TrialAnswer } from "./types.js";
 
 export interface TrialOptions {
@@ -26,6 +27,8 @@ export interface TrialOptions {
   readonly styleSheets: readonly string[];
   /** What stands before the addresses of the served pages. */
   readonly mount: string;
+  /** The developer's own steps, by the name of the page file. */
+  readonly steps: ReadonlyMap<string, FoundSteps>;
 }
 
 /** A form's text as if it had been made of the page as it now is: the draft may have changed since it was opened. */
@@ -36,13 +39,18 @@ function renewed(form: string, page: Page, signer: Signer): string {
   return pairs.toString();
 }
 
-const dependencies = ({ signer }: TrialOptions, database: Database): Dependencies => ({
+const dependencies = ({ signer, steps }: TrialOptions, database: Database): Dependencies => ({
   database,
   signer,
   elapsed: () => performance.now(),
   // What a trial writes is rolled back, so nobody asks what became of it; its form is made anew for each try.
   pause: async () => {},
   formAge: Number.POSITIVE_INFINITY,
+  // What is done after a save is left out, as the save is taken back.
+  own: (page) => {
+    const found = steps.get(page);
+    return found ? callsOf(found.steps, found.source, { isTrial: true }) : null;
+  },
 });
 
 /** A request as that person would make it. */

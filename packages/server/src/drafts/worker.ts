@@ -1,6 +1,15 @@
 import { type MessagePort, receiveMessageOnPort, workerData } from "node:worker_threads";
 import type { Catalog } from "@loyal-quill/core";
-import { bindNamedFiles, connect, databaseOver, type Loaded, signerOf } from "@loyal-quill/runtime";
+import {
+  bindNamedFiles,
+  connect,
+  databaseOver,
+  type Loaded,
+  loadOwnKinds,
+  loadOwnSteps,
+  signerOf,
+} from "@loyal-quill/runtime";
+import { importTypeScript } from "../typescript.js";
 import { type Given, type Ground, type JobName, jobs } from "./jobs.js";
 import { type LongJobName, longJobs, type Way } from "./long-jobs.js";
 
@@ -11,6 +20,8 @@ export interface ThreadData {
   readonly application: string;
   readonly styleSheets: readonly string[];
   readonly mount: string;
+  /** Of the page files, beside which code of the developer's own may stand. */
+  readonly directory: string;
 }
 
 /** The page files and catalogs that drafts are held against, counted up with each change. */
@@ -43,9 +54,16 @@ export type Answer =
   | { readonly is: "without site" }
   | { readonly is: "error"; readonly error: PlainError };
 
-const { databaseUrl, signingKey, ...told } = workerData as ThreadData;
+const { databaseUrl, signingKey, directory, ...told } = workerData as ThreadData;
 const database = databaseOver(connect(databaseUrl, 2));
 const options = { ...told, database, signer: signerOf(signingKey) };
+await loadOwnKinds(directory, importTypeScript);
+
+/** Steps that can't be used are told of where the pages are served: here a trial goes without. */
+const stepsNow = (): Promise<Ground["options"]["steps"]> =>
+  loadOwnSteps(directory, importTypeScript).catch(() => new Map());
+
+let steps = await stepsNow();
 
 let site: { readonly number: number; readonly loaded: Loaded } | null = null;
 
@@ -90,9 +108,12 @@ async function long(job: LongJobName, ground: Ground, given: unknown, port: Mess
 /** Runs one job. */
 export default async function work(task: Task): Promise<Answer> {
   try {
-    if (task.data) site = { number: task.data.number, loaded: bindNamedFiles(task.data.files, task.data.catalog) };
+    if (task.data) {
+      site = { number: task.data.number, loaded: bindNamedFiles(task.data.files, task.data.catalog) };
+      steps = await stepsNow();
+    }
     if (site?.number !== task.site) return { is: "without site" };
-    const ground: Ground = { loaded: site.loaded, options };
+    const ground: Ground = { loaded: site.loaded, options: { ...options, steps } };
     if (isLong(task.job))
       return { is: "answer", answer: task.port ? await long(task.job, ground, task.given, task.port) : null };
     const run = jobs[task.job] as (ground: Ground, given: Given<JobName>) => unknown;

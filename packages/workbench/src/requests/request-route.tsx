@@ -92,8 +92,9 @@ function Values({
       <Table>
         <Head columns={columns} />
         <tbody>
-          {rows.map(({ name, cells, differs }) => (
-            <tr key={name} className={differs ? "differs" : undefined}>
+          {rows.map(({ name, cells, differs }, place) => (
+            // biome-ignore lint/suspicious/noArrayIndexKey: a step may be called twice
+            <tr key={`${name} ${place}`} className={differs ? "differs" : undefined}>
               <th scope="row">
                 <code>{name}</code>
               </th>
@@ -139,6 +140,25 @@ function FieldsRead({ request }: { request: RecordedRequest }) {
             became === undefined ? "" : became,
             problem ?? problems.get(name) ?? "",
           ],
+        }))}
+      />
+    </section>
+  );
+}
+
+/** The developer's own steps, as they were called. */
+function OwnSteps({ request }: { request: RecordedRequest }) {
+  const called = request.steps.flatMap(({ step, own = [] }) => own.map((each) => ({ step, ...each })));
+  if (called.length === 0) return null;
+  return (
+    <section aria-labelledby="own">
+      <h2 id="own">{says.ownSteps}</h2>
+      <Values
+        label={says.ownSteps}
+        columns={[says.called, says.calledIn, says.took, says.said]}
+        rows={called.map(({ name, step, ms, said }) => ({
+          name,
+          cells: [stepTitle[step], ms.toFixed(1), said ?? "–"],
         }))}
       />
     </section>
@@ -391,6 +411,7 @@ export default function RequestRoute() {
         ) : (
           <>
             <FieldsRead request={data} />
+            <OwnSteps request={data} />
             <RowChange request={data} />
           </>
         )}

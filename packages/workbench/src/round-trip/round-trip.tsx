@@ -150,7 +150,12 @@ const Ways = styled.span`
 
 /** What is worth a line beside a tick: first what was touched or noted, then the rest. */
 function shownValues(step: RecordedStep): RecordedStep["values"] {
-  if (step.step !== "read" && step.step !== "compare") return step.values;
+  const own = (step.own ?? []).map(({ name, ms, said }) => ({
+    name: `${name}()`,
+    value: said ?? says.saidNothing,
+    note: says.ms(Math.round(ms)),
+  }));
+  if (step.step !== "read" && step.step !== "compare") return [...own, ...step.values];
   const dull = new Set(["untouched"]);
   return [...step.values].sort((a, b) => Number(dull.has(a.note ?? "")) - Number(dull.has(b.note ?? "")));
 }
