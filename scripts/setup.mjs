@@ -109,6 +109,7 @@ function sources() {
       "bench",
       "faults",
       "e2e",
+      "examples",
       "tsconfig.base.json",
       "tsconfig.json",
       "package-lock.json",

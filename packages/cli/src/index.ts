@@ -16,12 +16,14 @@ import { databaseUrl } from "./open-database.js";
 import { formats } from "./report/index.js";
 import { rehearsalFormats } from "./report/rehearsal.js";
 
+export type { HostPerson, MountedWorkbench, WorkbenchDatabase, WorkbenchOptions } from "@loyal-quill/server";
 export { type Cluster, freePort, startCluster } from "./cluster/cluster.js";
 export { checkFiles } from "./commands/check.js";
 export { draft } from "./commands/draft.js";
 export { installLog } from "./commands/log.js";
 export { serve } from "./commands/serve.js";
 export { type Started, type StartOptions, startDemo } from "./commands/start.js";
+export { createWorkbench } from "./create-workbench.js";
 export { CannotStart } from "./listen.js";
 export { type Databases, provision, provisionAccounts } from "./provision.js";
 export { demoPassword, type Secrets, secretsOf } from "./secrets.js";

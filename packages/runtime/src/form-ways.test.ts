@@ -93,7 +93,7 @@ describe("from one record of a list to the next", () => {
 
 describe("what was typed and what is stored", () => {
   const told = (body: string): string[] =>
-    [...body.matchAll(/<p class="(?:replaced|conflict)"[^>]*>(.*?)<\/p>/g)].map(([, text]) =>
+    [...body.matchAll(/<p class="quill-(?:replaced|conflict)"[^>]*>(.*?)<\/p>/g)].map(([, text]) =>
       (text ?? "").replaceAll(/<[^>]*>/g, ""),
     );
 

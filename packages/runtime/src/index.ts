@@ -29,5 +29,5 @@ export {
   loadPageFiles,
   type PageFileState,
 } from "./page-files.js";
-export { createPages, type Pages, type PagesOptions, type SigningKeys, signerOf } from "./pages.js";
+export { createPages, type Pages, type PagesListener, type PagesOptions, type SigningKeys, signerOf } from "./pages.js";
 export { type CloudEvent, cloudEvent, signatureOf, type WebhookOptions, webhook } from "./webhook.js";

@@ -111,6 +111,11 @@ export interface PagesOptions {
   readonly onError?: (error: unknown) => void;
 }
 
+export interface PagesListener {
+  readonly onRequest?: (recorded: RecordedRequest) => void;
+  readonly onLoad?: (loaded: Loaded) => void;
+}
+
 export interface Pages {
   /** The served pages. What belongs to none of them is passed on to the next handler. */
   readonly router: express.RequestHandler;
@@ -121,8 +126,16 @@ export interface Pages {
   /** The body of a form that was posted to the sign-in as `carried`, if it was refused here at that address; else null. */
   readonly carried: (carried: unknown, address: string) => string | null;
   readonly reload: () => Promise<void>;
-  /** The pages that a person may open, for a navigation of the application's own. */
-  readonly openTo: (request: express.Request, actor: Actor) => readonly PageLink[];
+  /** The directory of the page files. */
+  readonly directory: string;
+  /** Tells somebody else as well of every request, and of files and tables that were read anew. @returns what ends it */
+  readonly listen: (listener: PagesListener) => () => void;
+  /**
+   * The pages that a person may open, for a navigation of the application's own.
+   *
+   * @param base where the pages are mounted: `/records`
+   */
+  readonly openTo: (actor: Actor, base: string) => readonly PageLink[];
   /**
    * Looks after the files no more, and waits for the requests that are under way; connections that were made here end. The application's own pool
    * is left open. Close the HTTP server first, so that no more requests come.
@@ -315,6 +328,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     await end();
     throw error;
   });
+  const listeners = new Set<PagesListener>([options]);
   let again: NodeJS.Timeout | undefined;
   /** Reads everything anew; where that fails, since the database is away, it is tried until it works. */
   const reload = async (): Promise<void> => {
@@ -324,7 +338,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
       const now = await structureMark(database);
       [loaded, steps] = await Promise.all([loadPageFiles(options.pages, database), loadSteps()]);
       mark = now;
-      options.onLoad?.(loaded);
+      for (const { onLoad } of listeners) onLoad?.(loaded);
     } catch (error) {
       onError(error);
       // A file that can't be used is read again once it is changed.
@@ -439,7 +453,8 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     if (recorded.outcome === "failed") void look();
     for (const failure of failures) onError(failure);
     const ended = saved.length > 0 ? await afterSaves(saved, recorded) : recorded;
-    options.onRequest?.(withHeaders(ended, request));
+    const whole = withHeaders(ended, request);
+    for (const { onRequest } of listeners) onRequest?.(whole);
   };
 
   const own: NonNullable<Dependencies["own"]> = (name) => {
@@ -497,7 +512,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     const around = {
       page: name,
       status,
-      pages: actor ? openTo(request, actor, name) : [],
+      pages: actor ? openTo(actor, request.baseUrl, name) : [],
       nonce: nonceIn(response.getHeader("content-security-policy")),
       styleSheets: frame.styleSheets,
       script: frame.script,
@@ -505,7 +520,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     return { ...answer, body: await documentBy(layout, parts, content, around, request, response) };
   };
 
-  const openTo = (request: express.Request, actor: Actor, current: string | null = null): readonly PageLink[] => {
+  const openTo = (actor: Actor, base: string, current: string | null = null): readonly PageLink[] => {
     const facts = factsOf(actor, new Date());
     return loaded.pages.flatMap((page) =>
       opens(page, facts)
@@ -513,7 +528,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
             {
               name: page.name,
               title: page.plural,
-              href: `${request.baseUrl}${page.path.list}`,
+              href: `${base}${page.path.list}`,
               isCurrent: page.name === current,
             },
           ]
@@ -588,7 +603,12 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     script: `/${scriptName}`,
     carried,
     reload,
-    openTo: (request, actor) => openTo(request, actor),
+    directory: options.pages,
+    listen: (listener) => {
+      listeners.add(listener);
+      return () => listeners.delete(listener);
+    },
+    openTo: (actor, base) => openTo(actor, base),
     close,
   };
 }

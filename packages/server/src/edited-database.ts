@@ -24,28 +24,34 @@ function shortOf({ wire: _, ...rest }: RecordedRequest): RecordedRequest {
 /** What stands around a page for a person, apart from where the pages are mounted. */
 export type FrameOf = (request: Request, actor: Actor | null) => Omit<Frame, "base" | "script">;
 
-export interface EditedDatabaseOptions {
-  /** Empty for the first one; another one's pages are served below `/NAME`. */
+/** What the workbench needs of a database whose pages are served already. */
+export interface AroundOptions {
+  /** Empty for the first one. */
   readonly name: string;
   /** A user who may read its tables, update them, and add to the log. */
   readonly databaseUrl: string;
-  /** The directory of its page files. */
-  readonly pages: string;
   /** What is kept of it. */
   readonly store: Store;
   readonly keys: Keys;
-  readonly sessions: Sessions;
+  /** What the forms of the served pages are signed with, the newest first; of `keys` where it is left out. */
+  readonly formKeys?: readonly (string | Uint8Array)[];
   /** The application's name. */
   readonly application: string;
-  readonly frame: FrameOf;
   readonly logger: Logger;
-  /** Connections to it at most; 10 where it is left out. */
-  readonly poolSize?: number;
-  readonly formAge?: number;
   /** What is done with a rehearsal before a page is published; `warn` where it is left out. */
   readonly onPublish?: OnPublish;
   /** Told what somebody should do about its change log. */
   readonly onNotice?: (notice: string) => void;
+}
+
+export interface EditedDatabaseOptions extends AroundOptions {
+  /** The directory of its page files. */
+  readonly pages: string;
+  readonly sessions: Sessions;
+  readonly frame: FrameOf;
+  /** Connections to it at most; 10 where it is left out. */
+  readonly poolSize?: number;
+  readonly formAge?: number;
 }
 
 /** One database with everything that is made of it: its served pages, drafts, censuses and live feed. */
@@ -77,19 +83,12 @@ export interface EditedDatabase {
  */
 export async function openEditedDatabase(options: EditedDatabaseOptions): Promise<EditedDatabase> {
   const { name, store, keys, sessions, logger } = options;
-  const signingKey = keys.all("forms");
   const pool = connect(options.databaseUrl, options.poolSize);
   const database = databaseOver(pool);
-  const feed = new Feed();
-  const mount = name === "" ? "" : `/${name}`;
-  let desk: Desk | undefined;
-  let threads: Threads | undefined;
-  /** Requests that are being recorded: an orderly end waits for them. */
-  const keeping = new Set<Promise<void>>();
   const pages = await createPages({
     database,
     pages: options.pages,
-    signingKey,
+    signingKey: keys.all("forms"),
     signIn: "/sign-in",
     signInCarries: true,
     ...(options.formAge === undefined ? {} : { formAge: options.formAge }),
@@ -104,6 +103,55 @@ export async function openEditedDatabase(options: EditedDatabaseOptions): Promis
       return token === null ? sessions.formsOf(request) : `token ${digestOf(token)}`;
     },
     frame: options.frame,
+    importModule: importTypeScript,
+    onError: (error) => logger.error({ err: error }, "the page files, or code beside them, failed"),
+  }).catch(async (error: unknown) => {
+    await pool.end();
+    throw error;
+  });
+  const mount = name === "" ? "" : `/${name}`;
+  const around = await aroundPages(pages, database, mount, fontSheets, options);
+  return {
+    ...around,
+    close: async () => {
+      around.endStreams();
+      await pages.close();
+      await around.close();
+      await pool.end();
+    },
+  };
+}
+
+/**
+ * Everything that the workbench makes of pages that are served already: drafts, censuses, rehearsals, what is recorded, the live feed.
+ *
+ * @param mount where the pages are served
+ * @param styleSheets addresses of those that a page has beside its own
+ */
+export async function aroundPages(
+  pages: Pages,
+  database: Database,
+  mount: string,
+  styleSheets: readonly string[],
+  options: AroundOptions,
+): Promise<EditedDatabase> {
+  const { name, store, keys, logger } = options;
+  const feed = new Feed();
+  /** Requests that are being recorded: an orderly end waits for them. */
+  const keeping = new Set<Promise<void>>();
+  const logCare = careForLog(database, options.onNotice ?? ((notice) => logger.warn(notice)));
+  await logCare.look();
+  const threads = new Threads({
+    databaseUrl: options.databaseUrl,
+    signingKey: options.formKeys ?? keys.all("forms"),
+    application: options.application,
+    styleSheets: [`${mount}${pages.styleSheet}`, ...styleSheets],
+    mount,
+    directory: pages.directory,
+  });
+  threads.hold(pages.loaded());
+  const desk = new Desk({ store, pages, threads, directory: pages.directory, tell: (event) => feed.tell(event) });
+  const unlisten = pages.listen({
     onRequest: (recorded) => {
       // What the script of a page asks for by itself is no open and no save.
       if (recorded.operation === "choices" || recorded.operation === "judge") return;
@@ -114,39 +162,21 @@ export async function openEditedDatabase(options: EditedDatabaseOptions): Promis
       keeping.add(kept);
       void kept.finally(() => keeping.delete(kept));
     },
-    onLoad: () => {
-      threads?.hold(pages.loaded());
-      void desk?.sync();
+    onLoad: (loaded) => {
+      threads.hold(loaded);
+      void desk.sync();
       feed.tell({ kind: "pages" });
     },
-    importModule: importTypeScript,
-    onError: (error) => logger.error({ err: error }, "the page files, or code beside them, failed"),
-  }).catch(async (error: unknown) => {
-    await pool.end();
-    throw error;
   });
-  const logCare = careForLog(database, options.onNotice ?? ((notice) => logger.warn(notice)));
-  await logCare.look();
-  threads = new Threads({
-    databaseUrl: options.databaseUrl,
-    signingKey,
-    application: options.application,
-    styleSheets: [`${mount}${pages.styleSheet}`, ...fontSheets],
-    mount,
-    directory: options.pages,
-  });
-  threads.hold(pages.loaded());
-  desk = new Desk({ store, pages, threads, directory: options.pages, tell: (event) => feed.tell(event) });
   await desk.sync();
   const censuses = new Censuses(threads, (event) => feed.tell(event));
   const rehearsals = new Rehearsals({
     threads,
     store,
     desk,
-    directory: options.pages,
+    directory: pages.directory,
     tell: (event) => feed.tell(event),
   });
-  const held = threads;
   const endStreams = (): void => {
     feed.close();
     censuses.close();
@@ -154,13 +184,12 @@ export async function openEditedDatabase(options: EditedDatabaseOptions): Promis
   };
   const close = async (): Promise<void> => {
     endStreams();
+    unlisten();
     logCare.close();
-    await pages.close();
     store.requests.flush();
-    await Promise.all([...keeping, held.close()]);
-    await pool.end();
+    await Promise.all([...keeping, threads.close()]);
   };
   const onPublish = options.onPublish ?? "warn";
-  const parts = { pages, desk, threads: held, censuses, rehearsals, onPublish, feed, logCare };
+  const parts = { pages, desk, threads, censuses, rehearsals, onPublish, feed, logCare };
   return { name, mount, store, database, ...parts, endStreams, close };
 }

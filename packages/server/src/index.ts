@@ -4,8 +4,15 @@ export { type OnPublish, onPublishModes } from "./drafts/rehearsals.js";
 export { type Deployment, loopback } from "./edge.js";
 export { leastKeyLength } from "./keys.js";
 export { makeLogger, plainError } from "./log.js";
+export {
+  type MountedWorkbench,
+  mountWorkbench,
+  type WorkbenchDatabase,
+  type WorkbenchOptions,
+} from "./mounted-workbench.js";
 export { createPagesApplication, type PagesApplication, type PagesApplicationOptions } from "./pages-application.js";
 export { codeAt } from "./sign-in/factor.js";
+export type { HostPerson } from "./sign-in/host-sign-ins.js";
 export { hashPassword, newPassword } from "./sign-in/passwords.js";
 export type { SignOnSettings } from "./sign-in/sign-on.js";
 export { type Account, type NewAccount, ownRoles } from "./store/entities.js";

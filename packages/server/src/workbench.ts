@@ -26,16 +26,18 @@ function sendDocument(template: string, response: Response): void {
  * The workbench at every address below its mount, for whoever has a role of the application itself.
  *
  * @param refused answers somebody who is signed in and has none
+ * @param signIn where somebody who isn't is sent
  */
 export async function workbenchRoutes(
   directory: string,
   account: (request: Request) => Promise<Account | null>,
   refused: (request: Request, response: Response, account: Account) => void,
+  signIn = "/sign-in",
 ): Promise<express.Handler> {
   const template = await readFile(path.join(directory, "index.html"), "utf8");
   return async (request, response) => {
     const found = await account(request);
-    if (!found) return response.redirect(303, `/sign-in?next=${encodeURIComponent(request.originalUrl)}`);
+    if (!found) return response.redirect(303, `${signIn}?next=${encodeURIComponent(request.originalUrl)}`);
     if (!isAtWorkbench(found)) return refused(request, response, found);
     sendDocument(template, response);
   };

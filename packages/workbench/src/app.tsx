@@ -104,12 +104,18 @@ export function App() {
           <span role="status">
             {live ? <Mark kind="good">{says.live}</Mark> : <Mark kind="wait">{says.disconnected}</Mark>}
           </span>
-          <a href="/my-account">{session.data?.name ?? ""}</a>
+          {session.data?.accountsHere === false ? (
+            <span>{session.data.name}</span>
+          ) : (
+            <a href="/my-account">{session.data?.name ?? ""}</a>
+          )}
           <a href="/">{session.data?.application ?? says.servedPages}</a>
-          <form method="post" action="/sign-out">
-            <input type="hidden" name="token" value={session.data?.csrfToken ?? ""} />
-            <button type="submit">{says.signOut}</button>
-          </form>
+          {session.data?.accountsHere !== false && (
+            <form method="post" action="/sign-out">
+              <input type="hidden" name="token" value={session.data?.csrfToken ?? ""} />
+              <button type="submit">{says.signOut}</button>
+            </form>
+          )}
         </Person>
       </Head>
       {palette && isBuilder && (

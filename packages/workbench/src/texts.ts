@@ -372,6 +372,7 @@ export const texts = {
     noRole: "no role",
     newAccountEllipsis: "New account…",
     accountsAreChangedByAdministrators: "Accounts are changed by somebody with the role administrator.",
+    accountsAreElsewhere: "Accounts are those of the application that this workbench is a part of.",
     noAccountSelected: "No account selected",
     chooseSomebodyToSeeWhichPages:
       "Choose somebody to see which pages they open, how many records they see and may edit, and to try each page as they see it.",
@@ -848,7 +849,7 @@ export const texts = {
     daysInWords: (through: Said, stopped: Said, days: Said) =>
       `${through} requests went through and ${stopped} were stopped, over ${days} days`,
     byDay: "Outcomes by day",
-    requestsByDay: (count: Said) => `${count} requests by day, stopped ones in red`,
+    requestsByDay: (count: Said) => `${count} ${count === "1" ? "request" : "requests"} by day, stopped ones in red`,
     ofTheNewest: " (the newest ones only)",
     whatRefusesMost: "What refuses most",
     nothingWasRefused: "No form was refused.",

@@ -14,6 +14,7 @@ interface Listener {
 export class Feed {
   private readonly open = new Map<Response, Listener>();
   private turn: Promise<void> = Promise.resolve();
+  private closed = false;
   private readonly heartbeat = setInterval(() => void this.send(": still here\n\n", null), 25_000).unref();
 
   /**
@@ -23,6 +24,11 @@ export class Feed {
    * @returns false where too many are open for the person already: then nothing was answered
    */
   join(response: Response, person: string, rolesNow: Listener["rolesNow"]): boolean {
+    // Whoever ends is not waited for by those who would hear more: a browser that gets this does not ask again (HTML, 9.2.3).
+    if (this.closed) {
+      response.status(503).set("connection", "close").end();
+      return true;
+    }
     const own = [...this.open.values()].filter((each) => each.person === person);
     if (own.length >= mostOfOne) return false;
     response
@@ -41,6 +47,7 @@ export class Feed {
   }
 
   close(): void {
+    this.closed = true;
     clearInterval(this.heartbeat);
     for (const response of this.open.keys()) response.end();
     this.open.clear();

@@ -4,7 +4,7 @@ import type { Pages } from "@loyal-quill/runtime";
 import express, { type Request } from "express";
 import * as v from "valibot";
 import { digestOf, hashPassword, newPassword } from "../sign-in/passwords.js";
-import type { Sessions } from "../sign-in/session.js";
+import type { SignIns } from "../sign-in/sign-ins.js";
 import { newToken } from "../sign-in/tokens.js";
 import { type Account, actorOf, type Token } from "../store/entities.js";
 import type { Store } from "../store/store.js";
@@ -36,7 +36,7 @@ export interface PeopleRouteOptions {
   readonly pages: Pages;
   readonly database: Database;
   readonly account: (request: Request) => Promise<Account | null>;
-  readonly sessions: Sessions;
+  readonly sessions: SignIns;
 }
 
 /** Accounts, roles, and what each may open and edit. */
@@ -48,6 +48,15 @@ export function peopleRoutes({ store, pages, database, account, sessions }: Peop
       ? only(account, "administrator", "builder")(request, response, next)
       : only(account, "administrator")(request, response, next),
   );
+  router.use((request, response, next) => {
+    if (request.method === "GET" || sessions.accountsHere) return next();
+    problem(
+      response,
+      409,
+      "Accounts are elsewhere",
+      "People have their accounts in the application that this workbench is a part of. Change them there.",
+    );
+  });
   const tell = async (
     request: Request,
     action: TrailAction,

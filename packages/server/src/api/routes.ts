@@ -4,7 +4,7 @@ import { DeskRefusal } from "../drafts/desk-refusal.js";
 import type { Draft } from "../drafts/jobs.js";
 import { isPlain } from "../edge.js";
 import type { EditedDatabase } from "../edited-database.js";
-import type { Sessions } from "../sign-in/session.js";
+import type { SignIns } from "../sign-in/sign-ins.js";
 import { type Account, type OwnRole, ownRoles, type TrailEntry } from "../store/entities.js";
 import type { Store } from "../store/store.js";
 import { doerOf, note, type TrailAction, trailActions } from "../trail.js";
@@ -23,7 +23,7 @@ export interface ApiOptions extends EditedDatabase {
   readonly databases: readonly EditedDatabase[];
   readonly application: string;
   readonly account: (request: Request) => Promise<Account | null>;
-  readonly sessions: Sessions;
+  readonly sessions: SignIns;
   /** Roles that need a second factor. */
   readonly factorRoles: readonly string[];
 }
@@ -118,6 +118,8 @@ export function apiRoutes(options: ApiOptions): express.Router {
       actorNames: await actorNames(store),
       onPublish: options.onPublish,
       csrfToken: sessions.csrfToken(request),
+      accountsHere: sessions.accountsHere,
+      mount: options.mount,
       roles: (Object.keys(ownRoles) as OwnRole[]).filter((role) => account?.roles.includes(role)),
     };
     response.json(answer);

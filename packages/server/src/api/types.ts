@@ -19,6 +19,10 @@ export interface SessionAnswer {
   readonly csrfToken: string;
   /** The roles of the application itself that the person has. */
   readonly roles: readonly ("builder" | "administrator" | "auditor")[];
+  /** Whether people have their accounts here, and sign out here; else in the application that the workbench is mounted in. */
+  readonly accountsHere: boolean;
+  /** What stands before the addresses of the served pages. */
+  readonly mount: string;
 }
 
 export interface PageSummary {

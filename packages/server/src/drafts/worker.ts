@@ -16,7 +16,7 @@ import { type LongJobName, longJobs, type Way } from "./long-jobs.js";
 /** What a thread is begun with. */
 export interface ThreadData {
   readonly databaseUrl: string;
-  readonly signingKey: readonly Uint8Array[];
+  readonly signingKey: readonly (string | Uint8Array)[];
   readonly application: string;
   readonly styleSheets: readonly string[];
   readonly mount: string;

@@ -8,6 +8,7 @@ import type { Logger } from "pino";
 import type { Keys } from "../keys.js";
 import type { Account } from "../store/entities.js";
 import type { Store } from "../store/store.js";
+import type { SignIns } from "./sign-ins.js";
 
 declare module "express-session" {
   interface SessionData {
@@ -55,8 +56,9 @@ export interface SignedIn {
 const markOf = (sid: string): string => createHash("sha256").update(`session ${sid}`).digest("base64url").slice(0, 22);
 
 /** Sessions in PostgreSQL, and the cookies around them: HttpOnly and SameSite=Lax. */
-export class Sessions {
+export class Sessions implements SignIns {
   readonly handler: RequestHandler;
+  readonly accountsHere = true;
   private readonly found = new WeakMap<Request, Promise<SignedIn | null>>();
   private readonly nonces = new WeakMap<Request, string>();
 

@@ -1,4 +1,4 @@
-import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { afterAll, afterEach, beforeAll, describe, expect, test } from "@jest/globals";
 import { bodyOf, Client, formOf } from "@loyal-quill/testing";
 import pg from "pg";
 import type { PersonAnswer, PersonSession, TrailAnswer } from "../api/types.js";
@@ -16,6 +16,8 @@ beforeAll(async () => {
   store = new pg.Client(bench.made.store);
   await store.connect();
 });
+// Tries of one test are none of the next one's, however it ended.
+afterEach(() => store.query("DELETE FROM attempt"));
 afterAll(async () => {
   await store.end();
   await bench.close();
@@ -123,15 +125,11 @@ describe("signing in", () => {
     ).finally(() => {
       isOver = true;
     });
-    const begun = Date.now();
     let meanwhile = 0;
     for (; !isOver; meanwhile++) expect((await reader.get("/stations")).status).toBe(200);
     expect((await all).map(({ status }) => status)).toEqual(clients.map(() => 422));
-    const took = Date.now() - begun;
-    let alone = 0;
-    for (const end = Date.now() + took; Date.now() < end; alone++) await reader.get("/stations");
-    expect(meanwhile).toBeGreaterThan(alone / 5);
-    await store.query("DELETE FROM attempt");
+    // Where hashing held everything up, the first page would have waited until it was over.
+    expect(meanwhile).toBeGreaterThan(3);
   });
 
   test("on a device where somebody has signed in before, nobody locks them out", async () => {

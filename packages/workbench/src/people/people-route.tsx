@@ -246,7 +246,8 @@ function May({ person }: { person: PersonAnswer }) {
 /** People: accounts, roles, what each may open and edit, and each page as they would see it. */
 export default function PeopleRoute() {
   const people = usePeople();
-  const isAdministrator = useSession().data?.roles.includes("administrator") === true;
+  const { roles, accountsHere } = useSession().data ?? { roles: [], accountsHere: true };
+  const isAdministrator = accountsHere && roles.includes("administrator");
   const [search, setSearch] = useSearchParams();
   const chosen = search.get("person");
   useEffect(() => {
@@ -295,7 +296,9 @@ export default function PeopleRoute() {
                     <Tokens key={`tokens of ${person.id}`} person={person} />
                   </>
                 ) : (
-                  <Soft as="p">{says.accountsAreChangedByAdministrators}</Soft>
+                  <Soft as="p">
+                    {accountsHere ? says.accountsAreChangedByAdministrators : says.accountsAreElsewhere}
+                  </Soft>
                 )}
               </>
             )}

@@ -3,8 +3,8 @@ import { isSaving, type RecordedRequest, type RecordedStep, readPairs, type Step
 import { useEffect, useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { styled } from "styled-components";
-import { ask, place } from "../api/client.js";
-import { useRequest } from "../api/queries.js";
+import { ask } from "../api/client.js";
+import { useRequest, useSession } from "../api/queries.js";
 import { English } from "../parts/english.js";
 import { Small } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
@@ -48,10 +48,8 @@ const Source = ({ children, label }: { children: string; label: string }) => (
   </Scroll>
 );
 
-const mountOf = (): string => (place.startsWith("/workbench/at/") ? `/${place.slice("/workbench/at/".length)}` : "");
-const originOf = (): string => `${location.origin}${mountOf()}`;
-
 function Copies({ request }: { request: RecordedRequest }) {
+  const origin = `${location.origin}${useSession().data?.mount ?? ""}`;
   const [copied, setCopied] = useState<string>();
   const copy = async (what: string, text: string): Promise<void> => {
     await navigator.clipboard.writeText(text).catch(() => {});
@@ -59,10 +57,10 @@ function Copies({ request }: { request: RecordedRequest }) {
   };
   return (
     <>
-      <Small type="button" onClick={() => void copy(says.curl, asCurl(request, originOf()))}>
+      <Small type="button" onClick={() => void copy(says.curl, asCurl(request, origin))}>
         {says.copyAsCurl}
       </Small>
-      <Small type="button" onClick={() => void copy(says.har, JSON.stringify(asHar([request], originOf()), null, 2))}>
+      <Small type="button" onClick={() => void copy(says.har, JSON.stringify(asHar([request], origin), null, 2))}>
         {says.copyAsHar}
       </Small>
       <Small type="button" onClick={() => void copy(says.case, asCase(request))}>

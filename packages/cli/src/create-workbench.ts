@@ -1,0 +1,13 @@
+import { type MountedWorkbench, mountWorkbench, type WorkbenchOptions } from "@loyal-quill/server";
+import { workbenchDirectory } from "./commands/start.js";
+
+/**
+ * The workbench for an Express application of one's own, over its own sign-in: mounted at `/workbench`.
+ *
+ * @throws when the store or a database can't be reached
+ */
+export async function createWorkbench(options: WorkbenchOptions): Promise<MountedWorkbench> {
+  const directory = workbenchDirectory();
+  if (directory === null) throw new Error("The workbench is not built: npm run build.");
+  return mountWorkbench(options, directory);
+}

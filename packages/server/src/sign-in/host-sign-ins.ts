@@ -1,0 +1,104 @@
+import { randomUUID } from "node:crypto";
+import type { Attribute } from "@loyal-quill/core";
+import type { Request } from "express";
+import type { Keys } from "../keys.js";
+import type { Account } from "../store/entities.js";
+import type { Store } from "../store/store.js";
+import type { SignIns } from "./sign-ins.js";
+
+/** Somebody who is signed in to the application that the workbench is mounted in. */
+export interface HostPerson {
+  /** Never somebody else's, and never changed. */
+  readonly id: string;
+  readonly name: string;
+  readonly email: string;
+  /** Those of the workbench (`builder`, `administrator`, `auditor`), and those that page files ask for. */
+  readonly roles: readonly string[];
+  readonly attributes?: Readonly<Record<string, Attribute>>;
+}
+
+/** What stands for the application among those with whom people sign in. */
+const issuer = "urn:loyal-quill:host";
+
+/**
+ * People as another application knows them. Each has an account in the store, made when they first come and brought up to date whenever they are
+ * somebody else there: by it drafts, versions and the trail say who it was.
+ */
+export class HostSignIns implements SignIns {
+  readonly accountsHere = false;
+  private readonly found = new WeakMap<Request, Promise<Account | null>>();
+  /** What was last seen of each, so that nobody's account is written at each request. */
+  private readonly seen = new Map<string, string>();
+
+  constructor(
+    private readonly store: Store,
+    private readonly keys: Keys,
+    private readonly personOf: (
+      request: Request,
+    ) => HostPerson | null | undefined | Promise<HostPerson | null | undefined>,
+  ) {}
+
+  account(request: Request): Promise<Account | null> {
+    const known = this.found.get(request);
+    if (known) return known;
+    const asked = this.ask(request);
+    this.found.set(request, asked);
+    return asked;
+  }
+
+  accountNow(request: Request): Promise<Account | null> {
+    this.found.delete(request);
+    return this.account(request);
+  }
+
+  /** Bound to the person: a page of another site can't read it, and the cookies of the application alone are not enough. */
+  csrfToken(request: Request): string {
+    return this.keys.sign("requests", this.marks.get(request) ?? "");
+  }
+
+  hasCsrfToken(request: Request, token: unknown): boolean {
+    const mark = this.marks.get(request);
+    return mark !== undefined && this.keys.isSigned("requests", mark, token);
+  }
+
+  /** The application's own, of which nothing is known here. */
+  async of(): Promise<readonly []> {
+    return [];
+  }
+
+  private readonly marks = new WeakMap<Request, string>();
+
+  private async ask(request: Request): Promise<Account | null> {
+    const person = await this.personOf(request);
+    if (!person) return null;
+    this.marks.set(request, `csrf of ${person.id}`);
+    const account = await this.accountOf(person);
+    return account?.active ? account : null;
+  }
+
+  /** The account of a person, made or brought up to date. @throws where another account has the address */
+  async accountOf(person: HostPerson): Promise<Account | null> {
+    const { id: subject, name, email } = person;
+    const told = { name, email: email.toLowerCase(), roles: [...person.roles], attributes: { ...person.attributes } };
+    const mark = JSON.stringify(told);
+    const known = await this.store.accountBySubject(issuer, subject);
+    if (known && this.seen.get(subject) === mark) return known;
+    const other = await this.store.accountByEmail(told.email);
+    if (other && other.id !== known?.id)
+      throw new Error(
+        `${told.email} is ${name}'s address in this application, and belongs to another account of the store: give one of them another address.`,
+      );
+    if (known) await this.store.changeAccount(known.id, told);
+    else
+      await this.store.keepAccount({
+        ...told,
+        id: randomUUID(),
+        passwordHash: null,
+        active: true,
+        issuer,
+        subject,
+      });
+    this.seen.set(subject, mark);
+    return this.store.accountBySubject(issuer, subject);
+  }
+}

@@ -1,0 +1,18 @@
+import type { Request } from "express";
+import type { Account } from "../store/entities.js";
+import type { SessionSummary } from "./session.js";
+
+/** Who is signed in, as the workbench asks: by the sessions of this application itself, or by those of an application that it is mounted in. */
+export interface SignIns {
+  /** The account of a request; null where nobody is signed in, or something must be done first. */
+  account(request: Request): Promise<Account | null>;
+  /** The same, asked anew: whether somebody is still signed in during a long answer. */
+  accountNow(request: Request): Promise<Account | null>;
+  /** A token against forged requests. */
+  csrfToken(request: Request): string;
+  hasCsrfToken(request: Request, token: unknown): boolean;
+  /** Whether accounts are looked after here. */
+  readonly accountsHere: boolean;
+  /** The sessions of an account, where they are known here. */
+  of(accountId: string): Promise<readonly SessionSummary[]>;
+}
