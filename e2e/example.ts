@@ -67,11 +67,11 @@ export async function startExample(
     });
     child.once("exit", (code) => reject(new Error(`${name} ended with ${code}: ${errors}`)));
   });
-  const stop = (): Promise<number | null> =>
-    new Promise((resolve) => {
-      child.once("exit", resolve);
-      child.kill("SIGTERM");
-    });
+  const ended = new Promise<number | null>((resolve) => child.once("exit", resolve));
+  const stop = (): Promise<number | null> => {
+    child.kill("SIGTERM");
+    return ended;
+  };
   return { address, errors: () => errors, stop };
 }
 

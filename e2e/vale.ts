@@ -5,7 +5,7 @@ import { fileURLToPath } from "node:url";
 import { test as base, expect, type Page } from "@playwright/test";
 import { freePort, secretsOf, startDemo } from "loyal-quill";
 import pg from "pg";
-import type { ExampleUrls } from "./example.js";
+import { type ExampleUrls, type RunningExample, startExample } from "./example.js";
 
 /** The real application over Marrow Vale, with a look past it into the database. */
 export interface Vale {
@@ -41,7 +41,13 @@ async function urlsOf(owner: string, directory: string): Promise<ExampleUrls> {
   };
 }
 
-export const test = base.extend<{ signedIn: (name: Person) => Promise<Page> }, { vale: Vale }>({
+interface OfATest {
+  readonly signedIn: (name: Person) => Promise<Page>;
+  /** Runs one of the applications in `examples/`, as long as the test goes on. */
+  readonly example: (name: string, more?: Readonly<Record<string, string>>) => Promise<RunningExample>;
+}
+
+export const test = base.extend<OfATest, { vale: Vale }>({
   vale: [
     // biome-ignore lint/correctness/noEmptyPattern: Playwright reads which fixtures are wanted off the pattern
     async ({}, use) => {
@@ -80,6 +86,15 @@ export const test = base.extend<{ signedIn: (name: Person) => Promise<Page> }, {
     { scope: "worker", timeout: 120_000 },
   ],
   baseURL: async ({ vale }, use) => use(vale.address),
+  example: async ({ vale }, use) => {
+    const running: RunningExample[] = [];
+    await use(async (name, more) => {
+      const started = await startExample(name, vale.urls, more);
+      running.push(started);
+      return started;
+    });
+    await Promise.all(running.map((each) => each.stop()));
+  },
   signedIn: async ({ page, vale }, use) => {
     await use(async (name) => {
       await page.goto("/sign-in");

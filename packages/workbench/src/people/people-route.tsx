@@ -246,8 +246,9 @@ function May({ person }: { person: PersonAnswer }) {
 /** People: accounts, roles, what each may open and edit, and each page as they would see it. */
 export default function PeopleRoute() {
   const people = usePeople();
-  const { roles, accountsHere } = useSession().data ?? { roles: [], accountsHere: true };
-  const isAdministrator = accountsHere && roles.includes("administrator");
+  const session = useSession().data;
+  const accountsHere = session?.accountsHere !== false;
+  const isAdministrator = accountsHere && session?.roles.includes("administrator") === true;
   const [search, setSearch] = useSearchParams();
   const chosen = search.get("person");
   useEffect(() => {

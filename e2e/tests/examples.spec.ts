@@ -1,0 +1,204 @@
+import { AxeBuilder } from "@axe-core/playwright";
+import type { Page } from "@playwright/test";
+import { freePort } from "loyal-quill";
+import { copyOf } from "../example.js";
+import { expect, test } from "../vale.js";
+
+/** The applications in `examples/`, each in a process of its own over the same Marrow Vale: with scripts and without. */
+
+/** Axe is a script itself: it looks at the same pages where scripts run. */
+async function accessible(page: Page, hasScripts = true): Promise<void> {
+  if (!hasScripts) return;
+  for (const colorScheme of ["light", "dark"] as const) {
+    await page.emulateMedia({ colorScheme });
+    const { violations } = await new AxeBuilder({ page }).analyze();
+    expect(violations.map(({ id, nodes }) => `${id}: ${nodes.map(({ html }) => html).join(" ")}`)).toEqual([]);
+  }
+}
+
+test("thirty lines serve the demo's pages, and save", async ({ page, vale, example, javaScriptEnabled }) => {
+  const { address, stop } = await example("one-page");
+  await page.goto(address);
+  await expect(page).toHaveURL(`${address}/records/stations`);
+  await page.goto(`${address}/records/stations/MV-021/edit`);
+  await page.getByLabel("Notes").fill("By thirty lines.");
+  await page.getByRole("button", { name: "Update" }).click();
+  await expect(page.getByRole("status").first()).toContainText("is saved");
+  expect(await vale.row("SELECT notes FROM network.station WHERE code = 'MV-021'")).toEqual({
+    notes: "By thirty lines.",
+  });
+  await accessible(page, javaScriptEnabled);
+  expect(await stop()).toBe(0);
+});
+
+test.describe("an application of its own", () => {
+  const station = "/records/stations/MV-022/edit";
+
+  test("has its sign-in, layout, form, rule, control and steps around a save", async ({
+    page,
+    vale,
+    example,
+    javaScriptEnabled,
+  }) => {
+    const port = String(await freePort());
+    const more = {
+      PORT: port,
+      MAP_URL: `http://127.0.0.1:${port}/hooks/map`,
+      MAP_SECRET: "a secret of this test, which is long enough",
+    };
+    const { address, errors } = await example("own-application", more);
+    const said: string[] = [];
+    page.on("console", (message) => {
+      if (message.type() === "error") said.push(message.text());
+    });
+    await vale.rows(
+      "UPDATE network.station SET status = 'planned', installed_on = NULL, grid_reference = 'MV 222 222' WHERE code = 'MV-022'",
+    );
+    const level = async (): Promise<{ warning: string; name: string; installed: string | null; place: string }> =>
+      vale.row(
+        "SELECT warning_m::text AS warning, name, installed_on::text AS installed, grid_reference AS place FROM network.station WHERE code = 'MV-022'",
+      );
+    const before = await level();
+
+    // Their own sign-in, and back to where one was going.
+    await page.goto(address + station);
+    await expect(page.getByRole("heading", { name: "Sign in" })).toBeVisible();
+    await page.getByLabel("Who are you?").selectOption("Tamsin Okoro");
+    await page.getByRole("button", { name: "Sign in" }).click();
+    await expect(page).toHaveURL(address + station);
+
+    // Their own navigation, and their own template: two groups that no page file has.
+    await expect(
+      page.getByRole("navigation", { name: "Records" }).getByRole("link", { name: "Stations" }),
+    ).toHaveAttribute("aria-current", "page");
+    await expect(page.getByRole("group", { name: "The levels" }).getByLabel("Warning level")).toHaveValue(
+      before.warning,
+    );
+    await expect(page.getByLabel("Grid reference")).toHaveValue("222 222");
+    await accessible(page, javaScriptEnabled);
+
+    // Their own rule, at the field.
+    await page.getByLabel("Grid reference").fill("22 222");
+    await page.getByRole("button", { name: "Update" }).click();
+    await expect(page.getByText("Write a grid reference as two groups of three digits").first()).toBeVisible();
+    await accessible(page, javaScriptEnabled);
+
+    // Their own check, which asks another system: beside what they typed.
+    await page.getByLabel("Grid reference").fill("223 224");
+    await page.getByLabel("Station name").fill("Old Sluice");
+    await page.getByLabel("Status").selectOption("live");
+    await page.getByLabel("Warning level").fill("7.77");
+    await page.getByRole("button", { name: "Update" }).click();
+    await expect(page.getByText("The register of names has “Old Sluice” for MV-090.").first()).toBeVisible();
+    await expect(page.getByLabel("Warning level")).toHaveValue("7.77");
+    expect(await level()).toEqual(before);
+    expect(await vale.rows("SELECT FROM yard.errand WHERE station = 'MV-022'")).toEqual([]);
+
+    // One that takes too long saves nothing either.
+    await page.getByLabel("Station name").fill("Slow Sluice");
+    await page.getByRole("button", { name: "Update" }).click();
+    await expect(page.getByText("Something that belongs to this save did not work").first()).toBeVisible();
+    expect(await level()).toEqual(before);
+    expect(errors()).toContain("check of station.page.ts failed: it took longer than 2000 ms");
+
+    // Then all of it: the record, the value that a step adds, the errand in the same transaction, and what the map is told.
+    await page.getByLabel("Station name").fill("New Sluice");
+    await page.getByRole("button", { name: "Update" }).click();
+    await expect(page.getByRole("status").first()).toContainText("New Sluice is saved");
+    const today = new Date().toISOString().slice(0, 10);
+    expect(await level()).toEqual({ warning: "7.77", name: "New Sluice", installed: today, place: "MV 223 224" });
+    await expect(async () => {
+      await page.goto(address);
+      await expect(page.getByText("network.station/MV-022 changed")).toBeVisible({ timeout: 500 });
+    }).toPass();
+    await expect(page.getByText("MV-022: Paint 7.77 m on the board, asked by Tamsin Okoro")).toBeVisible();
+    await accessible(page, javaScriptEnabled);
+    expect(await vale.rows("SELECT FROM quill_log.outbox")).toEqual([]);
+    const { fields } = await vale.row<{ fields: { field: string }[] }>(
+      "SELECT fields FROM quill_log.change WHERE record_key->>'code' = 'MV-022' ORDER BY id DESC LIMIT 1",
+    );
+    expect(fields.map(({ field }) => field).sort()).toEqual([
+      "grid_reference",
+      "installed_on",
+      "name",
+      "status",
+      "warning_m",
+    ]);
+    // Nothing of theirs or ours is stopped by their policy: the layout's own script ran too.
+    expect(said.filter((each) => !each.includes("status of 4") && !each.includes("status of 5"))).toEqual([]);
+    if (javaScriptEnabled !== false) {
+      await page.goto(address + station);
+      await expect(page.locator("html[data-scripted]")).toHaveCount(1);
+    }
+  });
+
+  test("turns away whoever its roles do not let in, in its own layout", async ({
+    page,
+    example,
+    javaScriptEnabled,
+  }) => {
+    const { address } = await example("own-application");
+    await page.goto(`${address}/sign-in`);
+    await page.getByLabel("Who are you?").selectOption("Dara Lindqvist");
+    await page.getByRole("button", { name: "Sign in" }).click();
+    const response = await page.goto(address + station);
+    expect(response?.status()).toBe(403);
+    await expect(page.getByRole("link", { name: "The yard" })).toBeVisible();
+    await accessible(page, javaScriptEnabled);
+  });
+});
+
+test("two databases and the workbench, behind one sign-in", async ({ page, vale, example, javaScriptEnabled }) => {
+  const network = await copyOf("two-databases/network");
+  try {
+    const { address, stop } = await example("two-databases", { NETWORK_PAGES: network.directory });
+    await page.goto(`${address}/workbench`);
+    await page.getByRole("button", { name: "Ines Castell" }).click();
+    await page.goto(address);
+    await page.getByRole("link", { name: "Regions of the archive" }).click();
+    await expect(page.getByRole("heading", { name: "Regions of the archive" })).toBeVisible();
+    await page.goto(`${address}/archive/regions/1/edit`);
+    await page.getByLabel("Name").fill("Upper Vale, as it was");
+    await page.getByRole("button", { name: "Update" }).click();
+    await expect(page.getByRole("status").first()).toContainText("is saved");
+    // The other database's is as it was.
+    expect(await vale.row("SELECT name FROM network.region WHERE id = 1")).toEqual({ name: "Upper Vale" });
+    await page.goto(`${address}/records/rivers/1/edit`);
+    await expect(page.getByLabel("Length")).toBeVisible();
+    if (javaScriptEnabled === false) return;
+
+    // What was opened is told in the workbench, whose people are the application's.
+    await page.goto(`${address}/workbench/requests`);
+    await expect(page.getByRole("link", { name: "GET /rivers/1/edit" })).toBeVisible();
+    await expect(page.getByRole("button", { name: "Sign out" })).toHaveCount(0);
+    await accessible(page, javaScriptEnabled);
+    await page.goto(`${address}/workbench/people`);
+    await page.getByRole("button", { name: /Tamsin Okoro/ }).click();
+    await expect(page.getByText("Accounts are those of the application")).toBeVisible();
+
+    // A change made on the Sheet is published to the page file, and served by the application.
+    await page.goto(`${address}/workbench/pages/river`);
+    await expect(page.getByLabel("View as")).toContainText("Tamsin Okoro");
+    await page
+      .getByRole("button", { name: "Edit length_km" })
+      .or(page.getByRole("button", { name: "Edit", exact: true }).last())
+      .first()
+      .click();
+    await page.getByLabel("Label").fill("Length of the river");
+    await page.keyboard.press("Enter");
+    await page.getByRole("button", { name: "Publish" }).first().click();
+    await page.getByRole("dialog").getByRole("button", { name: "Publish" }).click();
+    await expect(async () => {
+      await page.goto(`${address}/records/rivers/1/edit`);
+      await expect(page.getByLabel("Length of the river")).toBeVisible({ timeout: 500 });
+    }).toPass();
+    // Nobody without a role of the workbench gets in.
+    await page.goto(`${address}/sign-in`);
+    await page.getByRole("button", { name: "Tamsin Okoro" }).click();
+    expect((await page.goto(`${address}/workbench`))?.status()).toBe(403);
+    // It ends though a workbench was open.
+    expect(await stop()).toBe(0);
+  } finally {
+    await network.remove();
+  }
+});
