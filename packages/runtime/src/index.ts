@@ -6,6 +6,7 @@ export { connect, databaseOver, type Limits } from "./database.js";
 export type { FormParts, FormTemplate, Layout, LayoutParts, PageLink } from "./layout.js";
 export { LayoutError } from "./layout.js";
 export { careForLog, type LogCare } from "./log-care.js";
+export type { Pages, PagesListener, PagesOptions } from "./options.js";
 export { AfterSaveFailed } from "./outbox.js";
 export { type FoundSteps, type ImportModule, isCode, loadOwnSteps, OwnCodeError } from "./own-code.js";
 export { addOwnKinds, defineConfig, defineControl, defineRule, loadOwnKinds, type OwnKinds } from "./own-config.js";
@@ -29,5 +30,6 @@ export {
   loadPageFiles,
   type PageFileState,
 } from "./page-files.js";
-export { createPages, type Pages, type PagesListener, type PagesOptions, type SigningKeys, signerOf } from "./pages.js";
+export { createPages } from "./pages.js";
+export { type SigningKeys, signerOf } from "./signing.js";
 export { type CloudEvent, cloudEvent, signatureOf, type WebhookOptions, webhook } from "./webhook.js";

@@ -189,3 +189,23 @@ describe("what the application has set for all of its answers", () => {
     expect(headers.get("referrer-policy")).toBe("same-origin");
   });
 });
+
+describe("where the pages are mounted", () => {
+  test("stands what leads to all that is open to somebody, in the layout as well", async () => {
+    const own = await (await mounted({})).get("/records/");
+    expect(own.status).toBe(200);
+    expect(own.text).toContain('<li><a href="/records/stations">Stations</a><p>Where the gauges stand');
+    expect(own.text).toContain('<a class="quill-home" href="/records/">');
+    expect((await (await mounted({ layout })).get("/records")).text).toContain("<title>Pages - Own</title>");
+    const nobody = await (await mounted({ actor: () => ({ ...hollis, roles: ["duty-officer"] }) })).get("/records");
+    expect(nobody.text).toContain("/records/bulletins");
+    expect(nobody.text).not.toContain("/records/stations");
+  });
+
+  test("somebody who is not signed in is sent to the sign-in, or told so", async () => {
+    const sent = await (await mounted({ actor: () => null, signIn: "/own" })).get("/records/");
+    expect([sent.status, sent.headers.get("location")]).toEqual([303, "/own?next=%2Frecords%2F"]);
+    const told = await (await mounted({ actor: () => undefined })).get("/records/");
+    expect([told.status, told.text.includes("<h1>")]).toEqual([401, true]);
+  });
+});

@@ -1,6 +1,7 @@
 import { mkdir, writeFile } from "node:fs/promises";
 import path from "node:path";
 import { type DraftedPage, draftPages, type Undraftable } from "@loyal-quill/authoring";
+import { quill } from "../called.js";
 import type { Say } from "../cluster/cluster.js";
 import { CannotStart } from "../listen.js";
 import { catalogOf } from "../open-database.js";
@@ -79,6 +80,6 @@ export async function draft({ database, tables, to }: DraftOptions, say: Say): P
   reportWithout(without, say);
   say("");
   say(`${written.length} page ${written.length === 1 ? "file" : "files"} written to ${to}.`);
-  if (written.length > 0) say(`To serve them on this machine: quill serve --pages ${to} --as NAME`);
+  if (written.length > 0) say(`To serve them on this machine: ${quill} serve --pages ${to} --as NAME`);
   return drafts.length > 0 ? 0 : 1;
 }

@@ -16,6 +16,7 @@ import {
 } from "@loyal-quill/server";
 import type express from "express";
 import { pino } from "pino";
+import { quill } from "../called.js";
 import type { Say } from "../cluster/cluster.js";
 import { CannotStart, closePatience, drain, listen, usualPatience, withPatience } from "../listen.js";
 import { shownUrl, withDatabase } from "../open-database.js";
@@ -99,7 +100,7 @@ function judge(options: ServeOptions): void {
       "With accounts the steps of each request are in the workbench: --steps and --trace go with --as.",
     );
   if (pages !== undefined)
-    throw new CannotStart(`There is no directory ${pages}. Make page files with: quill draft --all --to ${pages}`);
+    throw new CannotStart(`There is no directory ${pages}. Make page files with: ${quill} draft --all --to ${pages}`);
   if (as !== undefined && !isLoopback(host))
     throw new CannotStart(
       `With --as every request is that person's, so only this machine may ask: leave out --host ${host}.`,
@@ -138,11 +139,11 @@ async function needLog(url: string, isAlone: boolean, say: Say): Promise<void> {
   const state = await withDatabase(url, readLogState);
   if (!state.there)
     throw new CannotStart(
-      `${shownUrl(url)} has no change log yet, and nothing is saved without one. Make it as the database's owner with: quill log install --database URL --for ROLE`,
+      `${shownUrl(url)} has no change log yet, and nothing is saved without one. Make it as the database's owner with: ${quill} log install --database URL --for ROLE`,
     );
   if (!state.usable)
     throw new CannotStart(
-      `This connection may not add to the change log of ${shownUrl(url)}. Grant it as the database's owner with: quill log install --database URL --for ROLE`,
+      `This connection may not add to the change log of ${shownUrl(url)}. Grant it as the database's owner with: ${quill} log install --database URL --for ROLE`,
     );
   const tooMuch = state.superuser
     ? "is a superuser, whom no right holds back"
@@ -152,7 +153,7 @@ async function needLog(url: string, isAlone: boolean, say: Say): Promise<void> {
         ? "may change or remove entries of the change log"
         : null;
   if (tooMuch === null) return;
-  const advice = `The user of ${shownUrl(url)} ${tooMuch}. Serve pages as a role of their own, with no more than the rights on the tables that they edit, made known to the log with: quill log install --database URL --for ROLE`;
+  const advice = `The user of ${shownUrl(url)} ${tooMuch}. Serve pages as a role of their own, with no more than the rights on the tables that they edit, made known to the log with: ${quill} log install --database URL --for ROLE`;
   // Alone on one's own machine it is a matter of taste; for others the log would be worth nothing.
   if (!isAlone) throw new CannotStart(advice);
   say(advice);

@@ -57,3 +57,7 @@ export function noticePage(notice: Notice, frame: Frame): PageParts {
 ${carryForm(notice.carry, frame.language)}${notice.back && html`<p><a href="${notice.back.href}">${notice.back.text}</a></p>`}${typed}`;
   return partsOf(frame, { title, heading, content });
 }
+
+/** The page that says to somebody who is not signed in that they have to be. */
+export const signedOutPage = (frame: Frame): PageParts =>
+  noticePage({ code: "signed-out", because: null, back: null, carry: null, typed: [] }, frame);

@@ -147,6 +147,8 @@ export const arabic: MessageCatalog = {
     "choices-shown": "هذه هي الخيارات الآن.",
     "back-to": "العودة إلى {list}",
     "to-the-list": "إلى القائمة: {list}",
+    "all-pages": "الصفحات",
+    "no-page-open": "لا توجد صفحة متاحة لك.",
     "to-the-pages": "إلى قائمة الصفحات",
     "way-back": "طريق العودة",
     "way-in": "الدخول",

@@ -157,6 +157,8 @@ export const german: MessageCatalog = {
     "choices-shown": "Das ist jetzt die Auswahl.",
     "back-to": "Zurück zu {list}",
     "to-the-list": "Zur Liste: {list}",
+    "all-pages": "Seiten",
+    "no-page-open": "Ihnen ist keine Seite zugänglich.",
     "to-the-pages": "Zur Liste der Seiten",
     "way-back": "Zurück",
     "way-in": "Aktionen",

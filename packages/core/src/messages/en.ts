@@ -151,6 +151,8 @@ export const english = {
     "choices-shown": "These are the choices now.",
     "back-to": "Back to {list}",
     "to-the-list": "To the list: {list}",
+    "all-pages": "Pages",
+    "no-page-open": "No page is open to you.",
     "to-the-pages": "To the list of pages",
     "way-back": "Back",
     "way-in": "Actions",

@@ -1,0 +1,66 @@
+import { createHash } from "node:crypto";
+import { readFileSync } from "node:fs";
+import { Readable } from "node:stream";
+import { pipeline } from "node:stream/promises";
+import { type PageResponse, styleSheet } from "@loyal-quill/core";
+import type express from "express";
+import { joinPolicy, type Needs } from "./policy.js";
+
+/** The scripts of the pages, as the build left them beside this package: one file, each in a block of its own. */
+const script = ["choices", "forms", "changed", "in-place"]
+  .map((name) => readFileSync(new URL(`../browser/dist/${name}.js`, import.meta.url), "utf8"))
+  .map((text) => `{\n${text.replace(/^export \{\s*\};?$/m, "")}}\n`)
+  .join("");
+export const scriptName = `quill-${createHash("sha256").update(script).digest("hex").slice(0, 10)}.js`;
+
+export const styleName = `quill-${createHash("sha256").update(styleSheet).digest("hex").slice(0, 10)}.css`;
+
+/** The files of the pages, by their addresses below the mount: named by their content, so they may be kept for ever. */
+export const pageFiles: ReadonlyMap<string, { readonly type: string; readonly text: string }> = new Map([
+  [`/${styleName}`, { type: "text/css", text: styleSheet }],
+  [`/${scriptName}`, { type: "text/javascript", text: script }],
+]);
+
+/** What holds where the application sets no policy of its own. */
+const ownPolicy =
+  "default-src 'none'; script-src 'self'; connect-src 'self'; style-src 'self'; font-src 'self'; img-src 'self' data:; form-action 'self'; base-uri 'none'; frame-ancestors 'self'";
+
+/** The headers of an answer, joined with what the application has set for all of its answers. */
+function securityHeaders(response: express.Response, needs: Needs): Readonly<Record<string, string>> {
+  const policy = joinPolicy(response.getHeader("content-security-policy"), needs) ?? ownPolicy;
+  const referrer = response.getHeader("referrer-policy") === undefined ? { "referrer-policy": "same-origin" } : {};
+  return { "content-security-policy": policy, "x-content-type-options": "nosniff", ...referrer };
+}
+
+/** What any answer may need. */
+const all: Needs = { script: true, style: true };
+
+/** Sends the head of an answer that has no body. */
+export function sendHead(response: express.Response, { status, headers }: Omit<PageResponse, "body">): void {
+  response.writeHead(status, { ...securityHeaders(response, all), ...headers });
+  response.end();
+}
+
+/** Sends an answer as it is: Express would look for what it may leave out of it. */
+export function send(response: express.Response, { status, headers, body }: PageResponse): void {
+  response.writeHead(status, {
+    ...securityHeaders(response, all),
+    ...headers,
+    "content-length": Buffer.byteLength(body),
+  });
+  response.end(body);
+}
+
+/** Sends an answer part by part, no faster than it is taken. One that can't be finished is broken off, so that nobody takes it for whole. */
+export async function sendParts(
+  response: express.Response,
+  { status, headers }: PageResponse,
+  parts: AsyncIterable<string | Uint8Array>,
+): Promise<void> {
+  response.writeHead(status, { ...securityHeaders(response, all), ...headers });
+  try {
+    await pipeline(Readable.from(parts, { objectMode: true }), response);
+  } catch {
+    response.destroy();
+  }
+}

@@ -1,0 +1,56 @@
+import type { ApiRequest, RecordedRequest } from "@loyal-quill/core";
+import { parse } from "cookie";
+import type express from "express";
+import { isJson } from "./body.js";
+
+/** A cookie as it was sent: the line that it carries is signed as it stands, and decoded after that. */
+export const cookie = (request: express.Request, name: string): string | null =>
+  parse(request.headers.cookie ?? "", { decode: (text) => text })[name] ?? null;
+
+export const queryOf = (request: express.Request): Record<string, string> =>
+  request.url.includes("?")
+    ? Object.fromEntries(
+        Object.entries(request.query).flatMap(([name, value]) => (typeof value === "string" ? [[name, value]] : [])),
+      )
+    : {};
+
+export const isLooking = ({ method }: express.Request): boolean => method === "GET" || method === "HEAD";
+
+/** Whether JSON is spoken: it is sent, or preferred, or the method is none of a page's. */
+export const speaksJson = (request: express.Request): boolean =>
+  isJson(request) ||
+  request.method === "PATCH" ||
+  request.method === "DELETE" ||
+  request.accepts(["html", "json", "application/problem+json"]) !== "html";
+
+/** What a request asks for by its headers, where it speaks JSON. */
+export const apiOf = (request: express.Request): ApiRequest => ({
+  ifMatch: request.get("if-match") ?? null,
+  ifNoneMatch: request.get("if-none-match") ?? null,
+  minimal: /(^|[\s,;])return=minimal($|[\s,;])/i.test(request.get("prefer") ?? ""),
+});
+
+/**
+ * Whether a browser sends something for another site. Pages have tokens against that; JSON can't be sent across sites without the browser asking
+ * beforehand (Fetch Standard, 3.2), which is never granted, and this says so as well.
+ */
+export function isCrossSite(request: express.Request): boolean {
+  // A token is sent by whoever has it, and by no browser on its own; a password of HTTP authentication is (RFC 7617, 2.2).
+  if (/^Bearer /i.test(request.get("authorization") ?? "")) return false;
+  const site = request.get("sec-fetch-site");
+  if (site !== undefined) return site !== "same-origin" && site !== "none";
+  const origin = request.get("origin");
+  return origin !== undefined && (!URL.canParse(origin) || new URL(origin).host !== request.get("host"));
+}
+
+/** Headers that hold what nobody else may have, those of proxies and hosts included. */
+const secretHeader = /cookie|auth|token|secret|session|key|password|credential|signature|jwt/i;
+
+/** A recorded request with the headers that it came with. */
+export function withHeaders(recorded: RecordedRequest, { headers, httpVersion }: express.Request): RecordedRequest {
+  if (!recorded.wire) return recorded;
+  const kept = Object.entries(headers).flatMap(([name, value]) =>
+    value === undefined ? [] : [[name, secretHeader.test(name) ? "(not kept)" : String(value).slice(0, 1000)] as const],
+  );
+  return { ...recorded, wire: { ...recorded.wire, headers: { ":version": httpVersion, ...Object.fromEntries(kept) } } };
+}
