@@ -13,6 +13,6 @@ export const multiLine: ControlKind<"multi-line"> = {
     common,
     column,
     content,
-  }) => html`<textarea${attributes({ ...common, rows: "5", class: column.type.kind === "json" ? "code" : null })}>
+  }) => html`<textarea${attributes({ ...common, rows: "5", class: column.type.kind === "json" ? "quill-code" : null })}>
 ${content}</textarea>`,
 };
