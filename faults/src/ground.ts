@@ -5,9 +5,9 @@ import os from "node:os";
 import path from "node:path";
 import process from "node:process";
 import { fileURLToPath } from "node:url";
-import { type Cluster, freePort, provision, secretsOf, startCluster } from "loyal-quill";
 import { hashPassword, newPassword, Store } from "@loyal-quill/server";
 import { bodyOf, Client, formOf, type LinkProxy, startProxy, throughProxy } from "@loyal-quill/testing";
+import { type Cluster, freePort, provision, secretsOf, startCluster } from "loyal-quill";
 import pg from "pg";
 
 const program = fileURLToPath(new URL("../../packages/cli/bin/quill.js", import.meta.url));

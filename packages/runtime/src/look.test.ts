@@ -52,15 +52,7 @@ describe("the look of the pages", () => {
     );
     expect([...properties].sort()).toEqual([...promised].sort());
     // Those of the application's own pages (accounts, home) are no served page's.
-    const ours = new Set([
-      "quill-narrow",
-      "quill-account",
-      "quill-sessions",
-      "quill-codes",
-      "quill-hint",
-      "quill-qr",
-      "quill-pages",
-    ]);
+    const ours = new Set(["quill-narrow", "quill-account", "quill-sessions", "quill-codes", "quill-hint", "quill-qr"]);
     const classes = [...used].filter((name) => !ours.has(name) && !properties.has(`--${name}`));
     expect(classes.filter((name) => !told.has(name)).sort()).toEqual([]);
     expect([...told].filter((name) => !used.has(name) && !files.has(name)).sort()).toEqual([]);

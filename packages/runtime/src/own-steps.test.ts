@@ -356,6 +356,24 @@ describe("what is done after a save", () => {
 const importModule = async (address: string): Promise<unknown> =>
   import(`data:text/javascript,${encodeURIComponent(await readFile(new URL(address), "utf8"))}`);
 
+describe("what is recorded of steps", () => {
+  test("has no value of a sensitive column, however it came there", async () => {
+    await trips.reloadWith({ buoy: buoyPage.replace("  - since", "  - since: { sensitive: true }") });
+    await withSteps({
+      beforeCheck: ({ set }) => set("since", "2026-02-03"),
+      beforeWrite: ({ set }) => set("since", "2026-04-05"),
+      async inTransaction({ query }) {
+        await query("INSERT INTO sea.told VALUES (1, $1)", ["2026-04-05"]);
+      },
+    });
+    expect((await save({ name: "Quiet" })).status).toBe(303);
+    expect(await buoy()).toMatchObject({ since: "2026-04-05" });
+    expect(ownOf("check")).toEqual([["beforeCheck", "since = (not kept)"]]);
+    expect(JSON.stringify(recorded)).not.toMatch(/2026-0[24]-0/);
+    await trips.reloadWith({ buoy: buoyPage });
+  });
+});
+
 describe("steps beside the page file", () => {
   const file = (): string => path.join(trips.directory, "buoy.page.mjs");
   afterEach(() => rm(file(), { force: true }));

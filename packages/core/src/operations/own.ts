@@ -18,7 +18,7 @@ import {
   type OwnValues,
   type SavedEvent,
 } from "../trip/own.js";
-import type { Recorder } from "../trip/recording.js";
+import { notKept, type Recorder } from "../trip/recording.js";
 import type { StepName } from "../trip/round-trip.js";
 import { logNoteOf, type Trip } from "../trip/trip.js";
 import { readValue } from "../values/read-value.js";
@@ -88,6 +88,7 @@ export class Own {
         if (!before || !isTaken(before.field, form) || before.field.control === "file")
           throw new Error(`"${name}" is no field that this form takes`);
         const read = readMember(page, before.field, value as Json, new Map());
+        if (before.field.column.sensitive) this.trip.recorder.cover(read.value);
         // As the field would show it, so that it is read as the same where the form comes back.
         const text = read.problem ? before.text : read.value === null ? "" : show(before.field, read.value, page).text;
         const touched = before.touched || read.value !== before.value;
@@ -162,7 +163,9 @@ export class Own {
     if (column.written !== "freely") throw new Error(`the column "${name}" gets its value from the table`);
     const text = textOfJson(column, value);
     const read = text === undefined ? null : readValue(column.type, text, page.timeZone);
-    if (!read?.ok) throw new Error(`${JSON.stringify(value)} is no value of "${name}", which is ${column.type.shown}`);
+    const told = column.sensitive ? "this" : JSON.stringify(value);
+    if (!read?.ok) throw new Error(`${told} is no value of "${name}", which is ${column.type.shown}`);
+    if (column.sensitive) this.trip.recorder.cover(read.value);
     const isOnForm = fields.some(({ field, touched }) => touched && field.column === column);
     return { column, value: read.value, ...(isOnForm ? {} : { along: true as const }) };
   }
@@ -224,7 +227,8 @@ export class Own {
         ? {
             set: whileRunning((column: string, value: unknown) => {
               can.set?.(column, value);
-              said.push(`${column} = ${JSON.stringify(value)}`);
+              const isSensitive = columnOf(page.table, column)?.sensitive === true;
+              said.push(`${column} = ${isSensitive ? notKept : JSON.stringify(value)}`);
             }),
           }
         : {}),

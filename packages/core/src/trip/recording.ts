@@ -143,6 +143,11 @@ export class Recorder {
     this.last = now;
   }
 
+  /** Keeps nothing of a value, wherever it stands. */
+  cover(value: Stored): void {
+    if (value !== null && value !== "") this.secrets.add(value);
+  }
+
   /** Keeps nothing of the values of these columns from now on. */
   hide(columns: readonly string[]): void {
     for (const name of columns) this.hidden.add(name);

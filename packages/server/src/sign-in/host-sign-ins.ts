@@ -86,7 +86,7 @@ export class HostSignIns implements SignIns {
     const other = await this.store.accountByEmail(told.email);
     if (other && other.id !== known?.id)
       throw new Error(
-        `${told.email} is ${name}'s address in this application, and belongs to another account of the store: give one of them another address.`,
+        `The e-mail address of person ${subject} of this application belongs to another account of the store: give one of them another address.`,
       );
     if (known) await this.store.changeAccount(known.id, told);
     else

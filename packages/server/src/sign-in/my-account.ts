@@ -17,7 +17,8 @@ import {
 import { alertLine, type FrameFor, formField, hidden, safeNext } from "./form.js";
 import type { SignInLimits } from "./limits.js";
 import { hashPassword, passwordLength, passwordProblem, verifyPassword } from "./passwords.js";
-import type { SessionSummary, Sessions, SignedIn } from "./session.js";
+import type { Sessions, SignedIn } from "./session.js";
+import type { SessionSummary } from "./sign-ins.js";
 
 export interface MyAccountOptions {
   readonly store: Store;

@@ -8,7 +8,7 @@ import type { Logger } from "pino";
 import type { Keys } from "../keys.js";
 import type { Account } from "../store/entities.js";
 import type { Store } from "../store/store.js";
-import type { SignIns } from "./sign-ins.js";
+import type { SessionSummary, SignIns } from "./sign-ins.js";
 
 declare module "express-session" {
   interface SessionData {
@@ -35,16 +35,6 @@ export interface SessionOptions {
   /** Minutes without a request after which a session ends, and after which it ends in any case. */
   readonly idle: number;
   readonly end: number;
-}
-
-/** A session of an account, as its person sees it. */
-export interface SessionSummary {
-  /** Stands for it; of the session's own id nothing is told. */
-  readonly id: string;
-  readonly since: Date;
-  readonly used: Date;
-  readonly address: string;
-  readonly agent: string;
 }
 
 /** How the account of a request stands: signed in, but for what must be done first. */

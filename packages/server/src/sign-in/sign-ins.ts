@@ -1,6 +1,15 @@
 import type { Request } from "express";
 import type { Account } from "../store/entities.js";
-import type { SessionSummary } from "./session.js";
+
+/** A session of an account, as its person sees it. */
+export interface SessionSummary {
+  /** Stands for it; of the session's own id nothing is told. */
+  readonly id: string;
+  readonly since: Date;
+  readonly used: Date;
+  readonly address: string;
+  readonly agent: string;
+}
 
 /** Who is signed in, as the workbench asks: by the sessions of this application itself, or by those of an application that it is mounted in. */
 export interface SignIns {

@@ -1,0 +1,219 @@
+import { cp, mkdtemp, readFile, rm, writeFile } from "node:fs/promises";
+import { createServer, type Server } from "node:http";
+import type { AddressInfo } from "node:net";
+import os from "node:os";
+import path from "node:path";
+import { fileURLToPath } from "node:url";
+import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { createPages, type Pages } from "@loyal-quill/runtime";
+import { bodyOf, Client, formOf, freshDatabase, type TestDatabase } from "@loyal-quill/testing";
+import express from "express";
+import pg from "pg";
+import type { DraftTrialAnswer, PersonAnswer, SessionAnswer } from "./api/types.js";
+import { type HostPerson, type MountedWorkbench, mountWorkbench } from "./index.js";
+
+const key = "a key for tests, thirty-two bytes long";
+const ines: HostPerson = {
+  id: "7",
+  name: "Ines Castell",
+  email: "Ines@marrow-vale.example",
+  roles: ["builder", "administrator", "auditor", "technician"],
+};
+const tamsin: HostPerson = {
+  id: "8",
+  name: "Tamsin Okoro",
+  email: "tamsin@marrow-vale.example",
+  roles: ["technician"],
+};
+
+let made: TestDatabase;
+let owner: pg.Client;
+let directory: string;
+let built: string;
+let pages: Pages;
+let workbench: MountedWorkbench;
+let server: Server;
+let client: Client;
+let person: HostPerson | null = ines;
+
+/** An application of somebody's own, whose sign-in says who asks. */
+beforeAll(async () => {
+  made = await freshDatabase();
+  owner = new pg.Client(made.owner);
+  await owner.connect();
+  directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-pages-"));
+  await cp(fileURLToPath(new URL("../../../demo/pages", import.meta.url)), directory, { recursive: true });
+  await writeFile(
+    path.join(directory, "station.page.mjs"),
+    `export default {
+      check: ({ form, isTrial, problem }) => { if (form.name === "Refused") problem("name", isTrial ? "not even tried" : "not served"); },
+      inTransaction: ({ query, say, isTrial }) => query("SELECT 1").then(() => say("trial: " + isTrial)),
+      afterSave: () => { throw new Error("a trial has no after"); },
+    };`,
+  );
+  built = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-built-"));
+  await writeFile(path.join(built, "index.html"), "<!doctype html><title>the built workbench</title>");
+  const actor = (): (HostPerson & { attributes: Record<string, never> }) | null =>
+    person && { ...person, attributes: {} };
+  pages = await createPages({ database: made.pages, pages: directory, signingKey: key, actor, onError: () => {} });
+  workbench = await mountWorkbench(
+    {
+      databases: { vale: { pages, mount: "/records", database: made.pages, log: made.reader } },
+      store: made.store,
+      signingKey: key,
+      person: () => person,
+      people: () => [tamsin],
+      signIn: "/own/sign-in",
+      name: "Somebody's own",
+    },
+    built,
+  );
+  const app = express();
+  app.use("/workbench", workbench.router);
+  app.use("/elsewhere", workbench.router);
+  app.use("/records", pages.router);
+  app.use((error: Error, _request: express.Request, response: express.Response, _next: express.NextFunction) => {
+    response.status(500).send(error.message);
+  });
+  server = createServer(app);
+  await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
+  client = new Client(`http://127.0.0.1:${(server.address() as AddressInfo).port}`);
+});
+afterAll(async () => {
+  workbench.endStreams();
+  server.closeAllConnections();
+  await new Promise((resolve) => server.close(resolve));
+  await workbench.close();
+  await pages.close();
+  await owner.end();
+  await made.drop();
+  await Promise.all([rm(directory, { recursive: true }), rm(built, { recursive: true })]);
+});
+
+async function as<Result>(other: HostPerson | null, run: () => Promise<Result>): Promise<Result> {
+  const before = person;
+  person = other;
+  try {
+    return await run();
+  } finally {
+    person = before;
+  }
+}
+
+const session = async (): Promise<SessionAnswer> => JSON.parse((await client.get("/workbench/api/session")).text);
+
+async function send<T>(
+  method: string,
+  address: string,
+  body?: unknown,
+  token?: string,
+): Promise<{ status: number; said: T }> {
+  const answer = await client.send(`/workbench/api${address}`, {
+    method,
+    headers: { "x-csrf-token": token ?? (await session()).csrfToken, "content-type": "application/json" },
+    ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+  });
+  return { status: answer.status, said: JSON.parse(answer.text) as T };
+}
+
+describe("the workbench in somebody's application", () => {
+  test("is open to whom the application's sign-in says, by their roles", async () => {
+    expect((await client.get("/workbench/pages/station")).text).toContain("the built workbench");
+    expect(await session()).toMatchObject({
+      name: "Ines Castell",
+      application: "Somebody's own",
+      accountsHere: false,
+      mount: "/records",
+      roles: ["builder", "administrator", "auditor"],
+    });
+    expect((await as(tamsin, () => client.get("/workbench"))).status).toBe(403);
+    expect((await as(tamsin, () => client.get("/workbench/api/session"))).status).toBe(403);
+    const nobody = await as(null, () => client.get("/workbench/requests"));
+    expect([nobody.status, nobody.headers.get("location")]).toEqual([303, "/own/sign-in?next=%2Fworkbench%2Frequests"]);
+    expect((await as(null, () => client.get("/workbench/api/session"))).status).toBe(401);
+  });
+
+  test("takes what changes something from its own pages only, each person's", async () => {
+    const theirs = await as({ ...ines, id: "9", email: "other@marrow-vale.example" }, session);
+    expect((await send("PUT", "/drafts/station", { text: "x" }, theirs.csrfToken)).status).toBe(403);
+    expect((await send("PUT", "/drafts/station", { text: "x" }, "")).status).toBe(403);
+  });
+
+  test("knows people as the application does, those too who have not come yet; accounts are not changed here", async () => {
+    const { said } = await send<PersonAnswer[]>("GET", "/people");
+    expect(said.map(({ name, email, roles }) => [name, email, roles.includes("technician")])).toEqual(
+      expect.arrayContaining([
+        ["Ines Castell", "ines@marrow-vale.example", true],
+        ["Tamsin Okoro", "tamsin@marrow-vale.example", true],
+      ]),
+    );
+    await as({ ...ines, name: "Ines Castell-Vale" }, async () =>
+      expect((await session()).name).toBe("Ines Castell-Vale"),
+    );
+    const id = said.find(({ name }) => name === "Tamsin Okoro")?.id;
+    expect((await send("POST", `/people/${id}/password`, {})).status).toBe(409);
+    const clash = await as({ ...ines, id: "10" }, () => client.get("/workbench/api/session"));
+    expect(clash.status).toBe(500);
+  });
+
+  test("hears of every request to the application's pages", async () => {
+    expect((await client.get("/records/stations/MV-014/edit")).status).toBe(200);
+    for (let turn = 0; turn < 40; turn++) {
+      const { said } = await send<{ requests: { path: string }[] }>("GET", "/requests");
+      if (JSON.stringify(said).includes("/stations/MV-014/edit")) return;
+      await new Promise((resolve) => setTimeout(resolve, 50));
+    }
+    throw new Error("the request is not told");
+  });
+
+  test("tries a draft with the application's own steps, and leaves out what is done after a save", async () => {
+    const person = (await send<PersonAnswer[]>("GET", "/people")).said.find(({ name }) => name === "Tamsin Okoro")?.id;
+    const text = await readFile(path.join(directory, "station.page.yaml"), "utf8");
+    const asked = { text, key: ["MV-014"], as: person };
+    const open = await send<DraftTrialAnswer>("POST", "/drafts/station/trial", asked);
+    const form = (edits: Record<string, string>): string => bodyOf(formOf(open.said.trial?.html ?? ""), edits);
+    const refused = await send<DraftTrialAnswer>("POST", "/drafts/station/trial", {
+      ...asked,
+      form: form({ name: "Refused" }),
+    });
+    expect(refused.said.trial?.html).toContain("not even tried");
+    const tried = await send<DraftTrialAnswer>("POST", "/drafts/station/trial", {
+      ...asked,
+      form: form({ name: "Tried" }),
+    });
+    const { outcome, steps } = tried.said.trial?.recorded ?? {};
+    expect([outcome, steps?.flatMap(({ own = [] }) => own.map(({ name, said }) => [name, said]))]).toEqual([
+      "saved",
+      [
+        ["check", null],
+        ["inTransaction", "trial: true"],
+      ],
+    ]);
+    expect((await owner.query("SELECT FROM network.station WHERE name = 'Tried'")).rowCount).toBe(0);
+  });
+
+  test("is mounted where its modules know that they are", async () => {
+    const { status, text } = await client.get("/elsewhere");
+    expect([status, text]).toEqual([
+      500,
+      'Mount the workbench at /workbench: app.use("/workbench", workbench.router).',
+    ]);
+  });
+
+  test("says what is missing", async () => {
+    const options = { databases: {}, store: made.store, signingKey: key, person: () => null, signIn: "/" };
+    await expect(mountWorkbench(options, built)).rejects.toThrow("The workbench needs a database");
+    await expect(mountWorkbench({ ...options, store: undefined }, built)).rejects.toThrow("The store is missing");
+    await expect(mountWorkbench({ ...options, signingKey: undefined }, built)).rejects.toThrow(
+      "The signing key is missing",
+    );
+  });
+
+  test("ends its live feeds, and begins none afterwards, so that an application can stop", async () => {
+    const feed = await fetch(`${client.base}/workbench/api/feed`);
+    expect(feed.status).toBe(200);
+    workbench.endStreams();
+    expect(await feed.text()).toContain("retry:");
+    expect((await fetch(`${client.base}/workbench/api/feed`)).status).toBe(503);
+  });
+});
