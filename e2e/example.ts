@@ -2,6 +2,7 @@ import { spawn } from "node:child_process";
 import { cp, mkdtemp, readFile, rm } from "node:fs/promises";
 import os from "node:os";
 import path from "node:path";
+import { secretsOf } from "loyal-quill";
 import pg from "pg";
 
 const root = path.dirname(import.meta.dirname);
@@ -15,6 +16,23 @@ export interface ExampleUrls {
   readonly store: string;
   /** Of the owner of Marrow Vale's tables. */
   readonly owner: string;
+}
+
+/** What an example is given that runs over a demo. @param owner `postgresql://…` of the owner of its tables */
+export async function exampleUrls(owner: string, directory: string): Promise<ExampleUrls> {
+  const secrets = await secretsOf(directory);
+  const url = (username: string, password: string, database: string): string =>
+    Object.assign(new URL(owner), { username, password, pathname: `/${database}` }).href;
+  const superuser = new pg.Client(url("postgres", secrets.postgres, "postgres"));
+  await superuser.connect();
+  await superuser.query("CREATE DATABASE example_store OWNER quill_store");
+  await superuser.end();
+  return {
+    pages: url("quill_pages", secrets.pages, "marrow_vale"),
+    archive: url("quill_pages", secrets.pages, "vale_archive"),
+    store: url("quill_store", secrets.store, "example_store"),
+    owner,
+  };
 }
 
 export interface RunningExample {

@@ -5,6 +5,7 @@ import { fileURLToPath } from "node:url";
 import type { Browser, Page } from "@playwright/test";
 import type { Started } from "loyal-quill";
 import { signedIn, withDemo } from "./demo.js";
+import { exampleUrls, startExample } from "./example.js";
 
 const pictures = fileURLToPath(new URL("../docs/screenshots/", import.meta.url));
 
@@ -98,12 +99,6 @@ async function workbench(browser: Browser, started: Started): Promise<void> {
   await take(page, "sheet");
   await page.goto("/workbench/changes?containing=MV-014");
   await take(page, "changes");
-  await page.goto("/workbench/pages/bulletin");
-  await page
-    .getByRole("button", { name: /^Access/ })
-    .first()
-    .click();
-  await take(page, "sheet-step");
   await page.goto("/workbench/pages/station?key=MV-014");
   await page.getByRole("button", { name: "Edit warning_m" }).click();
   const settings = page.getByRole("group", { name: "Settings of warning_m" });
@@ -127,8 +122,25 @@ async function workbench(browser: Browser, started: Started): Promise<void> {
   await take(dark, "sheet-dark");
 }
 
+/** The same record in somebody's own application: its layout, its look, its control. */
+async function mounted(browser: Browser, started: Started): Promise<void> {
+  const { address, stop } = await startExample(
+    "own-application",
+    await exampleUrls(started.ownerUrl, started.directory),
+  );
+  const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, locale: "en-GB" });
+  await page.goto(`${address}/records/stations/MV-014/edit`);
+  await page.getByRole("button", { name: "Sign in" }).click();
+  await page.getByLabel("Warning level").fill("3.60");
+  await page.getByLabel("Notes").focus();
+  await page.evaluate(() => scrollTo(0, 0));
+  await take(page, "mounted");
+  await stop();
+}
+
 await withDemo(async (browser, started) => {
   await servedPages(browser, started);
   await telephone(browser, started);
   await workbench(browser, started);
+  await mounted(browser, started);
 });

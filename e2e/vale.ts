@@ -3,9 +3,9 @@ import os from "node:os";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
 import { test as base, expect, type Page } from "@playwright/test";
-import { freePort, secretsOf, startDemo } from "loyal-quill";
+import { freePort, startDemo } from "loyal-quill";
 import pg from "pg";
-import { type ExampleUrls, type RunningExample, startExample } from "./example.js";
+import { type ExampleUrls, exampleUrls, type RunningExample, startExample } from "./example.js";
 
 /** The real application over Marrow Vale, with a look past it into the database. */
 export interface Vale {
@@ -24,22 +24,6 @@ export interface Vale {
 
 /** The demo's accounts, by first name: builder, hydrologist of region 2, technician, duty officer, switched off. */
 export type Person = "ines" | "rhea" | "silas" | "hollis" | "tamsin" | "dara" | "piers";
-
-async function urlsOf(owner: string, directory: string): Promise<ExampleUrls> {
-  const secrets = await secretsOf(directory);
-  const url = (username: string, password: string, database: string): string =>
-    Object.assign(new URL(owner), { username, password, pathname: `/${database}` }).href;
-  const superuser = new pg.Client(url("postgres", secrets.postgres, "postgres"));
-  await superuser.connect();
-  await superuser.query("CREATE DATABASE example_store OWNER quill_store");
-  await superuser.end();
-  return {
-    pages: url("quill_pages", secrets.pages, "marrow_vale"),
-    archive: url("quill_pages", secrets.pages, "vale_archive"),
-    store: url("quill_store", secrets.store, "example_store"),
-    owner,
-  };
-}
 
 interface OfATest {
   readonly signedIn: (name: Person) => Promise<Page>;
@@ -72,7 +56,7 @@ export const test = base.extend<OfATest, { vale: Vale }>({
       await use({
         address: started.address,
         pages,
-        urls: await urlsOf(started.ownerUrl, directory),
+        urls: await exampleUrls(started.ownerUrl, directory),
         archiveUrl: Object.assign(new URL(started.ownerUrl), { pathname: "/vale_archive" }).href,
         password: (name) => account(name).password,
         email: (name) => account(name).email,
