@@ -16,7 +16,18 @@ export interface SentStatement {
   readonly values: readonly (string | null)[];
 }
 
-export type Kind = "ours" | "ours-recorded" | "by-hand" | "by-hand-prepared" | "bare";
+export type Kind =
+  | "ours"
+  | "ours-recorded"
+  /** In an application of somebody's own (`mounted.ts`). */
+  | "ours-pool"
+  | "ours-layout"
+  | "ours-check"
+  | "ours-transaction"
+  | "ours-outbox"
+  | "by-hand"
+  | "by-hand-prepared"
+  | "bare";
 
 /** An application in a process of its own. */
 export interface Child {

@@ -14,9 +14,8 @@ import { median, table } from "./figures.js";
 import { makeGround } from "./ground.js";
 import { Load, valuesIn } from "./load.js";
 import { technician } from "./people.js";
+import { rounds, savesBeside, shown } from "./saves-beside.js";
 
-const rounds = 9;
-const warmUps = 4;
 const pages = fileURLToPath(demoPages);
 
 /** Who rehearses: the technician, and somebody to whom nothing is open. */
@@ -26,38 +25,6 @@ const people = [
 ];
 
 const ground = await makeGround();
-const shown = (values: readonly number[]): string =>
-  `${median(values).toFixed(2)} (${Math.min(...values).toFixed(2)} to ${Math.max(...values).toFixed(2)})`;
-
-/** Milliseconds that a save takes, with the forms opened before. */
-async function saves(load: Load, codes: readonly string[], round: number): Promise<number> {
-  const { results: forms } = await load.all(codes, async (code) =>
-    valuesIn((await load.send("GET", `/stations/${code}/edit`)).body),
-  );
-  const { results, seconds } = await load.all([...codes.keys()], (index) => {
-    const form = forms[index] ?? new URLSearchParams();
-    form.set("notes", `round ${round} ${Math.random()}`);
-    return load.send("POST", `/stations/${codes[index]}/edit`, form.toString());
-  });
-  if (results.some(({ status }) => status !== 303)) throw new Error("a save was not answered 303");
-  return (seconds * 1000) / codes.length;
-}
-
-async function recording(plain: Child, recorded: Child, concurrency: number): Promise<string> {
-  const codes = ground.codes.slice(0, concurrency === 1 ? 120 : 240);
-  const sides = [plain, recorded].map((child) => ({ load: new Load(child.port, concurrency), times: [] as number[] }));
-  for (const { load } of sides) await load.begin(`/stations/${codes[0]}/edit`);
-  for (let round = -warmUps; round < rounds; round++)
-    for (const { load, times } of round % 2 === 0 ? sides : sides.toReversed()) {
-      const ms = await saves(load, codes, round);
-      if (round >= 0) times.push(ms);
-    }
-  for (const { load } of sides) await load.close();
-  const [without, along] = sides;
-  const ratios = (along?.times ?? []).map((ms, index) => ms / (without?.times[index] ?? 1));
-  return `a recorded save to one that isn't, ${concurrency} at once: ${shown(ratios)}; ${median(along?.times ?? []).toFixed(2)} ms and ${median(without?.times ?? []).toFixed(2)} ms`;
-}
-
 /** A quick rehearsal, and as many plain opens and saves one after the other. */
 async function rehearsing(plain: Child): Promise<string> {
   const pool = connect(ground.pages, 5);
@@ -166,7 +133,10 @@ try {
     STORE_URL: ground.store,
     LOG_URL: ground.reader,
   });
-  for (const concurrency of [1, 10]) process.stdout.write(`${await recording(plain, recorded, concurrency)}\n`);
+  for (const concurrency of [1, 10])
+    process.stdout.write(
+      `${await savesBeside("a recorded save to one that isn't", plain, recorded, concurrency, ground.codes)}\n`,
+    );
   recorded.process.disconnect();
   process.stdout.write(`${await rehearsing(plain)}\n\n`);
   plain.process.disconnect();

@@ -2,7 +2,7 @@
 import { createServer } from "node:http";
 import process from "node:process";
 import type { RecordedRequest } from "@loyal-quill/core";
-import { connect, createPages, databaseOver } from "@loyal-quill/runtime";
+import { connect, createPages, databaseOver, type PagesOptions } from "@loyal-quill/runtime";
 import { Store } from "@loyal-quill/server";
 import cookieSession from "cookie-session";
 import express from "express";
@@ -33,7 +33,28 @@ async function keeper(): Promise<(recorded: RecordedRequest) => void> {
   return (recorded) => void store.requests.keep(recorded);
 }
 
-async function ours(url: string, pages: string, keep?: (recorded: RecordedRequest) => void): Promise<express.Express> {
+/** What an application has besides: by the name of its kind. */
+const besides: Readonly<Record<string, (url: string) => Partial<PagesOptions>>> = {
+  "ours-pool": (address) => ({
+    database: new pg.Pool({ connectionString: address, max: connections, idleTimeoutMillis: 300_000 }),
+  }),
+  "ours-layout": () => ({
+    layout: ({ title, head, heading, notice, content, pages }) =>
+      `<!doctype html><html lang="en"><head><title>${title}</title>${head}</head><body><nav>${pages.map(({ href, title: name }) => `<a href="${href}">${name}</a>`).join("")}</nav>${notice}<main>${heading}${content}</main></body></html>`,
+  }),
+  "ours-check": () => ({ steps: { station: { check: async () => {} } } }),
+  "ours-transaction": () => ({
+    steps: { station: { inTransaction: async ({ query }) => void (await query("SELECT 1")) } },
+  }),
+  "ours-outbox": () => ({ steps: { station: { afterSave: () => {}, outbox: true } } }),
+};
+
+async function ours(
+  url: string,
+  pages: string,
+  more: Partial<PagesOptions> = {},
+  keep?: (recorded: RecordedRequest) => void,
+): Promise<express.Express> {
   const app = express();
   app.disable("x-powered-by");
   app.use(session);
@@ -67,6 +88,7 @@ async function ours(url: string, pages: string, keep?: (recorded: RecordedReques
       const ofNotes = outcome === "saved" && statement.values.some((value) => value?.startsWith("round "));
       if (ofNotes) tellOnce({ save: statement, trips: sent.length });
     },
+    ...more,
   });
   app.use(made.router);
   return app;
@@ -84,7 +106,9 @@ const [kind, pages = ""] = process.argv.slice(2);
 const url = process.env.DATABASE_URL ?? "";
 async function application(): Promise<express.Express> {
   if (kind === "ours") return ours(url, pages);
-  if (kind === "ours-recorded") return ours(url, pages, await keeper());
+  if (kind === "ours-recorded") return ours(url, pages, {}, await keeper());
+  const more = besides[kind ?? ""];
+  if (more) return ours(url, pages, more(url));
   if (kind === "bare") return bare(url, connections, session, JSON.parse(process.env.MODEL ?? "") as Model);
   const pool = new pg.Pool({ connectionString: url, max: connections, idleTimeoutMillis: 300_000 });
   return byHand(pool, key, technician, kind === "by-hand-prepared");
