@@ -176,11 +176,12 @@ class Connections {
   async send(
     client: pg.PoolClient,
     query: pg.QueryConfig,
-    { slow, told, signal }: Pick<Waited, "slow" | "told" | "signal">,
+    { slow, told, signal, typed }: Pick<Waited, "slow" | "told" | "signal" | "typed">,
   ): Promise<readonly Row[]> {
     const { statement, answer } = this.limits;
     if (signal?.aborted) throw new NobodyWaits();
-    const given = told ?? (this.shared ? nobodyAsks : undefined);
+    // What somebody sends of their own follows a statement of ours: its transaction was told already. In one that failed nothing could be.
+    const given = typed ? undefined : (told ?? (this.shared ? nobodyAsks : undefined));
     const telling = given && this.known.get(client)?.telling;
     const abort = signal && new Cancelling(signal, () => this.cancel(client));
     try {
@@ -202,12 +203,17 @@ class Connections {
     }
   }
 
-  /** Sends a command of a transaction, before which nothing is told: in one that has failed nothing could be. */
-  async command(client: pg.PoolClient, text: string): Promise<void> {
+  /**
+   * Sends a command of a transaction, before which nothing is told: in one that has failed nothing could be.
+   *
+   * @returns what was done, in a word: a COMMIT may have come to a ROLLBACK
+   */
+  async command(client: pg.PoolClient, text: string): Promise<string> {
     try {
       const limit = this.limits.statement + this.limits.answer;
-      await this.watched(client, (giveUp) => this.within(client.query(text), limit, giveUp));
+      const { command } = await this.watched(client, (giveUp) => this.within(client.query(text), limit, giveUp));
       this.noteAnswer(client);
+      return command;
     } catch (error) {
       if (isRefusal(error)) this.noteAnswer(client);
       throw asFailure(error, true);
@@ -380,7 +386,7 @@ const queryOf = ({ text, values, plannedAnew, typed }: Statement): pg.QueryConfi
 
 /** One connection inside a transaction. */
 function inside(connections: Connections, client: pg.PoolClient): Database {
-  const command = (text: string): Promise<void> => connections.command(client, text);
+  const command = (text: string): Promise<string> => connections.command(client, text);
   /** One statement after the other: a connection has only one under way. */
   let last: Promise<unknown> = Promise.resolve();
   return {
@@ -412,11 +418,13 @@ const asTransaction = <Result>(
   reads: boolean,
 ): Promise<Result> =>
   connections.use(!reads, async (client) => {
-    const command = (text: string): Promise<void> => connections.command(client, text);
+    const command = (text: string): Promise<string> => connections.command(client, text);
     await command("BEGIN");
     try {
       const result = await run(inside(connections, client));
-      await command("COMMIT");
+      // Where a statement was refused and nobody was told, PostgreSQL takes all of it back and calls that no error.
+      if ((await command("COMMIT")) !== "COMMIT")
+        throw new DatabaseRefusal("25P02", "the transaction had failed before it was to be committed");
       return result;
     } catch (error) {
       // After a lost connection there is nothing to roll back; a failed COMMIT has rolled back already.

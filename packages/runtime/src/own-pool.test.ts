@@ -130,6 +130,33 @@ describe("an application's own pool", () => {
     expect((await client.get("/records/stations")).status).toBe(200);
   });
 
+  test("is told who asks in a transaction with steps as well, and values are read as the application reads them", async () => {
+    const seen: unknown[] = [];
+    const own = await createPages({
+      database: pool,
+      pages: demoPages,
+      signingKey: "a key for tests, thirty-two bytes long",
+      actor: () => hollis,
+      steps: {
+        station: {
+          async inTransaction({ query }) {
+            const [row] = await query(
+              "SELECT current_setting('quill.actor') AS actor, 7 AS seven, now() AS now, current_setting('timezone') AS zone",
+            );
+            seen.push({ ...row, now: row?.now instanceof Date });
+          },
+        },
+      },
+    });
+    const other = await serve(own, "/");
+    const theirs = new Client(other.origin);
+    const form = formOf((await theirs.get("/stations/MV-014/edit")).text);
+    expect((await theirs.post("/stations/MV-014/edit", bodyOf(form, { notes: "with a step" }))).status).toBe(303);
+    expect(seen).toEqual([{ actor: "hollis", seven: 7, now: true, zone: "UTC" }]);
+    await other.stop();
+    expect(await setting("timezone")).toBe("Pacific/Auckland");
+  });
+
   test("without a database or a key, it is said what is missing", async () => {
     const options = { pages: demoPages, actor: () => hollis };
     await expect(createPages({ ...options, database: pool, signingKey: undefined })).rejects.toThrow(/signing key/);

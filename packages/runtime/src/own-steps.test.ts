@@ -281,6 +281,36 @@ describe("a step in the transaction", () => {
     expect(await buoy()).toMatchObject({ name: "North" });
   });
 
+  test("that hides a refusal of its own statement saves nothing all the same, and it is said why", async () => {
+    await trips.owner.query("INSERT INTO sea.told VALUES (9, 'there')");
+    const hides = async ({ query }: { query: (text: string) => Promise<unknown> }): Promise<void> => {
+      await query("INSERT INTO sea.told VALUES (1, 'there')").catch(() => {});
+    };
+    await withSteps({ inTransaction: hides });
+    for (const address of ["/buoys/1/edit", "/buoys/new", "/buoys/1/delete"])
+      expect([address, (await save(address === "/buoys/1/delete" ? {} : { name: "Hidden" }, address)).status]).toEqual([
+        address,
+        503,
+      ]);
+    expect(errors.map(({ message }) => message)).toEqual(Array(3).fill(expect.stringContaining("use a savepoint")));
+    expect(await buoy()).toMatchObject({ name: "North" });
+    expect(await count("sea.buoy")).toBe(2);
+  });
+
+  test("may go on behind a savepoint of its own", async () => {
+    await trips.owner.query("INSERT INTO sea.told VALUES (9, 'there')");
+    await withSteps({
+      async inTransaction({ query, row, form }) {
+        await query("SAVEPOINT mine");
+        await query("INSERT INTO sea.told VALUES (1, 'there')").catch(() => query("ROLLBACK TO mine"));
+        await query("INSERT INTO sea.told VALUES (1, $1)", [`${row?.name} was ${row?.depth_m}, is ${form.name}`]);
+      },
+    });
+    expect((await save({ name: "Kept" })).status).toBe(303);
+    expect(await buoy()).toMatchObject({ name: "Kept" });
+    expect(await count("sea.told WHERE line = 'North was 12.00, is Kept'")).toBe(1);
+  });
+
   test("is part of new records, deletions, and of each row that is saved together", async () => {
     await withSteps(tells);
     expect((await save({ name: "New" }, "/buoys/new")).status).toBe(303);

@@ -72,9 +72,9 @@ export class Own {
     return steps && new Own(trip, steps, operation);
   }
 
-  /** Whether a step asks about what is stored before anything is written. */
+  /** Whether a step is told what is stored before anything is written. */
   get asksForRow(): boolean {
-    return ["beforeCheck", "check", "beforeWrite"].some((each) => this.steps.has.has(each as OwnStepName));
+    return (["beforeCheck", "check", "beforeWrite", "inTransaction"] as const).some((each) => this.steps.has.has(each));
   }
 
   /** The fields of a form, after what is done before they are judged. */

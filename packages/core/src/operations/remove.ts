@@ -10,7 +10,7 @@ import { completeOffers, loadLists } from "../steps/offer.js";
 import { prefillFields, titleOf } from "../steps/prefill.js";
 import type { Submission } from "../steps/read.js";
 import { writeToken } from "../steps/token.js";
-import { OwnRefusal, sendWrite } from "../steps/write.js";
+import { OwnRefusal, ownFailure, sendWrite } from "../steps/write.js";
 import { failed, notFound, type Outcome, type Refusal, refused } from "../trip/outcome.js";
 import { logNoteOf, type Trip } from "../trip/trip.js";
 import { OwnCodeFailed } from "../values/registry.js";
@@ -114,9 +114,10 @@ export async function removeRead(
   if (stale) return again(message(page.language, `stale-${stale}`));
   const own = Own.of(trip, "delete");
   try {
-    const problems = own?.asksForRow ? await own.check([], (await load(trip))?.row ?? null) : [];
+    const stored = own?.asksForRow ? ((await load(trip))?.row ?? null) : null;
+    const problems = (await own?.check([], stored)) ?? [];
     if (problems.length > 0) return await again(problems.map((problem) => problem.message).join(" "));
-    const [row] = await sendWrite(dependencies.database, statement, own?.within([], null));
+    const [row] = await sendWrite(dependencies.database, statement, own?.within([], stored));
     if (!row?.row) {
       return await again(word(page.language, row ? "delete-kept" : "delete-changed"));
     }
@@ -127,8 +128,9 @@ export async function removeRead(
     ]);
     return { kind: "saved", page, key, row: JSON.parse(row.row) as Row, changes: [], what: "deleted" };
   } catch (error) {
-    if (error instanceof OwnCodeFailed) {
-      noteFailure(recorder, error);
+    const failure = ownFailure(trip, error);
+    if (failure) {
+      noteFailure(recorder, failure);
       return failed("own-step-failed", page);
     }
     if (error instanceof OwnRefusal) return again(error.message);

@@ -8,7 +8,7 @@ import { type ComparedField, changedFields, compareWithShown, compareWithStored 
 import { load } from "../steps/load.js";
 import { lookUp } from "../steps/look-up.js";
 import { refusalOf } from "../steps/refusal.js";
-import { type OwnPart, OwnRefusal, sendWrite, setValues, withOwn } from "../steps/write.js";
+import { type OwnPart, OwnRefusal, ownFailure, sendWrite, setValues, withOwn } from "../steps/write.js";
 import type { Outcome } from "../trip/outcome.js";
 import { inside, logNoteOf, type Trip } from "../trip/trip.js";
 import { OwnCodeFailed } from "../values/registry.js";
@@ -238,6 +238,8 @@ class Together {
       found = await sendWrite(trip.dependencies.database, statement, withinOf(parts));
     } catch (error) {
       if (error instanceof OwnRefusal) return this.answer([], "invalid", error.message);
+      const failure = ownFailure(trip, error);
+      if (failure) throw failure;
       if (!isRefusal(error)) throw error;
       return this.refused(ready, error);
     }

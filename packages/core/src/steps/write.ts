@@ -1,10 +1,12 @@
 import { givenValue } from "../condition/value.js";
 import type { FieldChange } from "../log/field-change.js";
 import { isRefusedAs } from "../postgres/refusal.js";
-import type { Database, Row, Statement } from "../postgres/statement.js";
+import { type Database, DatabaseRefusal, type Row, type Statement } from "../postgres/statement.js";
 import { isRefusal } from "../postgres/unavailable.js";
 import { type Assignment, type Guard, saveStatement } from "../statements/save.js";
+import { OwnStepFailed } from "../trip/own.js";
 import { logNoteOf, type Trip } from "../trip/trip.js";
+import { OwnCodeFailed } from "../values/registry.js";
 import type { Problem } from "../views/form-view.js";
 import type { SubmittedField } from "./read.js";
 import { type Refused, refusalOf } from "./refusal.js";
@@ -61,8 +63,23 @@ export class OwnRefusal extends Error {
   }
 }
 
+/** PostgreSQL has ended a transaction because of a statement in it that was refused. */
+const abortedTransaction = "25P02";
+
+/** An error as the failure of a developer's own code, where it is one: also where a refusal of their statement was caught, and so not seen. */
+export function ownFailure({ page, dependencies }: Trip, error: unknown): OwnCodeFailed | null {
+  if (error instanceof OwnCodeFailed) return error;
+  if (!(error instanceof DatabaseRefusal) || error.sqlState !== abortedTransaction) return null;
+  const source = dependencies.own?.(page.name)?.source ?? page.name;
+  const said =
+    "a statement of it was refused, which ends the transaction, whatever is made of the error: use a savepoint";
+  return new OwnStepFailed("inTransaction", source, said, { cause: error });
+}
+
 /** What an error says of a write, where it refuses it. @throws any other error */
 export async function refusedBy(trip: Trip, fields: readonly SubmittedField[], error: unknown): Promise<Refused> {
+  const failure = ownFailure(trip, error);
+  if (failure) throw failure;
   if (error instanceof OwnRefusal) return { kind: "refused", problems: error.problems, said: error.message };
   if (!isRefusal(error)) throw error;
   return refusalOf(trip, fields, error);
