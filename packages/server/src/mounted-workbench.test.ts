@@ -9,7 +9,7 @@ import { createPages, type Pages } from "@loyal-quill/runtime";
 import { bodyOf, Client, formOf, freshDatabase, type TestDatabase } from "@loyal-quill/testing";
 import express from "express";
 import pg from "pg";
-import type { DraftTrialAnswer, PersonAnswer, SessionAnswer } from "./api/types.js";
+import type { DraftTrialAnswer, PageFileAnswer, PersonAnswer, SessionAnswer } from "./api/types.js";
 import { type HostPerson, type MountedWorkbench, mountWorkbench } from "./index.js";
 
 const key = "a key for tests, thirty-two bytes long";
@@ -49,6 +49,13 @@ beforeAll(async () => {
       check: ({ form, isTrial, problem }) => { if (form.name === "Refused") problem("name", isTrial ? "not even tried" : "not served"); },
       inTransaction: ({ query, say, isTrial }) => query("SELECT 1").then(() => say("trial: " + isTrial)),
       afterSave: () => { throw new Error("a trial has no after"); },
+    };`,
+  );
+  await writeFile(
+    path.join(directory, "quill.config.mjs"),
+    `export default {
+      rules: [{ name: "vale-grid", label: "Place on the grid", words: "a place on the grid", broken: (value) => /^MV \\d/.test(value) ? null : "No place on the grid." }],
+      controls: [{ name: "grid-picker", write: () => { throw new Error("it is not asked for here"); } }],
     };`,
   );
   built = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-built-"));
@@ -190,6 +197,28 @@ describe("the workbench in somebody's application", () => {
       ],
     ]);
     expect((await owner.query("SELECT FROM network.station WHERE name = 'Tried'")).rowCount).toBe(0);
+  });
+
+  test("offers the application's own rules and controls, and judges drafts by them", async () => {
+    const { said } = await send<PageFileAnswer>("GET", "/page-file");
+    expect(said.rules.find(({ name }) => name === "vale-grid")).toMatchObject({
+      label: "Place on the grid",
+      fits: ["text"],
+    });
+    const text = (await readFile(path.join(directory, "station.page.yaml"), "utf8")).replace(
+      "rules: [{ max-length: 12 }]",
+      "rules: [vale-grid]",
+    );
+    const asked = { text, key: ["MV-014"] };
+    const open = await send<DraftTrialAnswer>("POST", "/drafts/station/trial", asked);
+    const field = open.said.sheet.fields.find(({ name }) => name === "grid_reference");
+    expect([field?.controls.includes("grid-picker"), JSON.stringify(field?.rules)]).toEqual([
+      true,
+      expect.stringContaining("a place on the grid"),
+    ]);
+    const form = bodyOf(formOf(open.said.trial?.html ?? ""), { grid_reference: "elsewhere" });
+    const refused = await send<DraftTrialAnswer>("POST", "/drafts/station/trial", { ...asked, form });
+    expect(refused.said.trial?.html).toContain("No place on the grid.");
   });
 
   test("is mounted where its modules know that they are", async () => {
