@@ -88,14 +88,50 @@ const sizeOf = (directory) =>
     .reduce((sum, each) => sum + statSync(path.join(each.parentPath, each.name)).size, 0) / 1e6;
 
 const typed = `
-import { createPages, type Pages, type PagesOptions } from "@loyal-quill/runtime";
+import {
+  createPages, defineConfig, defineControl, defineRule, defineSteps, html, type Pages, type PagesOptions, webhook,
+} from "@loyal-quill/runtime";
 import express from "express";
 
+interface Station { code: string; warning_m: string; telemetry: boolean; notes: string | null }
+
+const station = defineSteps<Station>({
+  check({ form, changed, problem }) {
+    if (changed.includes("notes") && form.telemetry) problem("notes", "not by telemetry");
+  },
+  beforeWrite({ set }) {
+    set("telemetry", true);
+    // @ts-expect-error it is a boolean
+    set("telemetry", "yes");
+    // @ts-expect-error there is no such column
+    set("nothing", 1);
+  },
+  async inTransaction({ query, written }) {
+    const [row] = await query<{ n: number }>("SELECT 1 AS n", [written.key.code]);
+    row?.n.toFixed();
+  },
+  afterSave: webhook({ url: "https://map.example", secret: "x".repeat(30), source: "urn:x" }),
+  outbox: true,
+});
+const kinds = defineConfig({
+  rules: [
+    defineRule({ name: "named", label: "Named", words: "a name", broken: () => null }),
+    defineRule({
+      name: "by", label: "By", setting: "number", words: (by) => by.toFixed(),
+      broken: (value, { setting }) => (Number(value) % setting === 0 ? null : "no"),
+    }),
+  ],
+  controls: [defineControl({ name: "own", write: ({ attributes, text }) => html\`<input\${attributes} value="\${text}">\` })],
+});
 const options: PagesOptions = {
-  database: "postgresql://localhost/nothing",
+  database: process.env.DATABASE_URL,
   pages: "pages",
-  signingKey: "x".repeat(32),
+  signingKey: process.env.QUILL_SIGNING_KEY,
   actor: (request) => (request.get("x-user") ? { id: "a", name: "A", roles: [], attributes: {} } : null),
+  layout: ({ title, head, notice, content }) => title + head + notice + content,
+  forms: { station: (form) => form.rest() + form.actions() },
+  steps: { station },
+  ...kinds,
 };
 const app = express();
 const pages: Pages = await createPages(options);

@@ -45,7 +45,7 @@ export {
   type Told,
 } from "./postgres/statement.js";
 export { kindOf, ruleKindsInFile } from "./rules/index.js";
-export { addOwnRule, type OwnRule, type OwnSettings } from "./rules/own-rule.js";
+export { type AnyOwnRule, addOwnRule, type OwnRule, type OwnSettings } from "./rules/own-rule.js";
 export type { Rule, SettingPart } from "./rules/rule.js";
 export { rulesPage } from "./rules/rules-page.js";
 export type { RuleSetting } from "./rules/schema.js";

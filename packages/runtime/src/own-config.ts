@@ -1,21 +1,24 @@
 import { existsSync } from "node:fs";
 import path from "node:path";
 import { pathToFileURL } from "node:url";
-import { addOwnControl, addOwnRule, type OwnControl, type OwnRule, type OwnSettings } from "@loyal-quill/core";
+import {
+  type AnyOwnRule,
+  addOwnControl,
+  addOwnRule,
+  type OwnControl,
+  type OwnRule,
+  type OwnSettings,
+} from "@loyal-quill/core";
 import { type ImportModule, importAt, OwnCodeError } from "./own-code.js";
-
-// biome-ignore lint/suspicious/noExplicitAny: a rule's setting is its own
-type AnyRule = OwnRule<any>;
 
 /** Rules and controls of an application's own, which its page files name. */
 export interface OwnKinds {
-  readonly rules?: readonly AnyRule[];
+  readonly rules?: readonly AnyOwnRule[];
   readonly controls?: readonly OwnControl[];
 }
 
-/** A rule of one's own. It does nothing but check the types. */
-export const defineRule = <As extends keyof OwnSettings | undefined = undefined>(rule: OwnRule<As>): OwnRule<As> =>
-  rule;
+/** A rule of one's own. It does nothing but check the types: that of its setting is told by the rule alone, wherever it stands. */
+export const defineRule = <As extends keyof OwnSettings | undefined = undefined>(rule: OwnRule<As>): AnyOwnRule => rule;
 
 /** A control of one's own. It does nothing but check the types. */
 export const defineControl = (control: OwnControl): OwnControl => control;

@@ -13,7 +13,6 @@ import { writeToken } from "../steps/token.js";
 import { OwnRefusal, ownFailure, sendWrite } from "../steps/write.js";
 import { failed, notFound, type Outcome, type Refusal, refused } from "../trip/outcome.js";
 import { logNoteOf, type Trip } from "../trip/trip.js";
-import { OwnCodeFailed } from "../values/registry.js";
 import type { DependentCount, RemovalView } from "../views/removal-view.js";
 import { whatBecame } from "./doubt.js";
 import { claimsFor, readForm } from "./form.js";

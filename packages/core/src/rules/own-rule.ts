@@ -47,8 +47,9 @@ const edited = { text: "text", number: "bound", list: "list" } as const;
 const firsts = { text: "", number: 0, list: [] } as const;
 const takes = { text: "a text", number: "a number", list: "a list of texts" } as const;
 
+/** A rule whatever its setting is. */
 // biome-ignore lint/suspicious/noExplicitAny: a rule's setting is its own
-type AnyOwnRule = OwnRule<any>;
+export type AnyOwnRule = OwnRule<any>;
 
 /** A developer's rule as one of ours, by which review, census, Sheet and steps know it. */
 function kindFrom(own: AnyOwnRule): AnyRule {
