@@ -39,9 +39,6 @@ const usualLimits: Limits = {
   test: 1_500,
 };
 
-/** A statement that nobody waits for any more once the signal says so. */
-type Waited = Statement & { readonly signal?: AbortSignal };
-
 /** Nobody waits for the answer any more: what was asked for was given up. */
 export class NobodyWaits extends Error {
   override readonly name = "NobodyWaits";
@@ -49,7 +46,7 @@ export class NobodyWaits extends Error {
 
 /** The same database for as long as somebody waits: reading is given up, in PostgreSQL too, as soon as the signal says so. */
 export const whileWaitedFor = (database: Database, signal: AbortSignal): Database => ({
-  run: (statement) => database.run({ ...statement, signal } as Waited),
+  run: (statement) => database.run({ ...statement, signal }),
   transaction: (run, purpose) => database.transaction((inside) => run(whileWaitedFor(inside, signal)), purpose),
 });
 
@@ -176,18 +173,19 @@ class Connections {
   async send(
     client: pg.PoolClient,
     query: pg.QueryConfig,
-    { slow, told, signal, typed }: Pick<Waited, "slow" | "told" | "signal" | "typed">,
+    { slow, told, typed, signal: given }: Pick<Statement, "slow" | "told" | "signal" | "typed">,
   ): Promise<readonly Row[]> {
     const { statement, answer } = this.limits;
+    const signal = given instanceof AbortSignal ? given : undefined;
     if (signal?.aborted) throw new NobodyWaits();
     // What somebody sends of their own follows a statement of ours: its transaction was told already. In one that failed nothing could be.
-    const given = typed ? undefined : (told ?? (this.shared ? nobodyAsks : undefined));
-    const telling = given && this.known.get(client)?.telling;
+    const asked = typed ? undefined : (told ?? (this.shared ? nobodyAsks : undefined));
+    const telling = asked && this.known.get(client)?.telling;
     const abort = signal && new Cancelling(signal, () => this.cancel(client));
     try {
       const limit = (slow ? slowStatement : statement) + answer;
       const result = await this.watched(client, (giveUp) =>
-        this.within(telling ? toldQuery(client, query, telling, given) : client.query<Row>(query), limit, giveUp),
+        this.within(telling ? toldQuery(client, query, telling, asked) : client.query<Row>(query), limit, giveUp),
       );
       await abort?.settled();
       this.noteAnswer(client);

@@ -324,6 +324,14 @@ describe("a step in the transaction", () => {
     expect(await count("sea.buoy WHERE depth_m >= 50")).toBe(2);
   });
 
+  test("whose own statement takes too long is given up in PostgreSQL as well", async () => {
+    await withSteps({ limit: 150, inTransaction: async ({ query }) => void (await query("SELECT pg_sleep(12)")) });
+    const answered = save({ name: "Asleep" }).then(({ status }) => status);
+    const late = new Promise((resolve) => setTimeout(resolve, 9000, "not before its own end").unref());
+    expect(await Promise.race([answered, late])).toBe(503);
+    expect(await buoy()).toMatchObject({ name: "North" });
+  });
+
   test("that takes too long is given up with all of it, and what it does afterwards has no effect", async () => {
     const late: unknown[] = [];
     await withSteps({

@@ -172,6 +172,7 @@ function run(
   if (name !== "inTransaction") return (steps[name] as ((told: object) => void | Promise<void>) | undefined)?.(told);
   return steps.inTransaction?.({
     ...told,
-    query: async (text: string, values: readonly unknown[] = []) => context.query?.(text, values.map(parameterOf)),
+    query: async (text: string, values: readonly unknown[] = []) =>
+      context.query?.(text, values.map(parameterOf), more.signal),
   } as unknown as InTransaction<Record<string, unknown>>);
 }

@@ -145,8 +145,8 @@ export class Own {
     const problems: Problem[] = [];
     await this.call("inTransaction", known, problems, {
       written,
-      query: (text, values) => {
-        const statement: Statement = { purpose: "own", text, values, plannedAnew: true, typed: true };
+      query: (text, values, signal) => {
+        const statement: Statement = { purpose: "own", text, values, plannedAnew: true, typed: true, signal };
         return inside.run(statement);
       },
     });

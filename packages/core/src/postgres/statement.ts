@@ -27,6 +27,8 @@ export interface Statement {
   readonly plannedAnew?: true;
   /** Whether values come back as the driver's types instead of PostgreSQL's text form: for statements of a developer's own. */
   readonly typed?: true;
+  /** Says that nobody waits for it any more; only whoever sends it knows what this is (an AbortSignal, with `runtime`). */
+  readonly signal?: unknown;
   /** Told to PostgreSQL in the same trip, for its triggers and for row level security. */
   readonly told?: Told;
 }

@@ -47,7 +47,11 @@ export interface OwnContext {
   readonly problem?: (field: string | null, message: string) => void;
   /** What was written, and how to send further statements in the same transaction. */
   readonly written?: SavedEvent;
-  readonly query?: (text: string, values: readonly Stored[]) => Promise<readonly Readonly<Record<string, unknown>>[]>;
+  readonly query?: (
+    text: string,
+    values: readonly Stored[],
+    signal: unknown,
+  ) => Promise<readonly Readonly<Record<string, unknown>>[]>;
   /** Told on the trip. */
   readonly say: (text: string) => void;
 }
