@@ -1,4 +1,4 @@
-// An application with its own sign-in, layout and look, and edit pages inside of it. See README.md beside this file.
+// An application with its own sign-in, layout and look, and edit pages inside of it. See examples/README.md.
 import { randomBytes, timingSafeEqual } from "node:crypto";
 import type { AddressInfo } from "node:net";
 import process from "node:process";
