@@ -5,6 +5,7 @@ import { addAccount } from "./commands/account.js";
 import { check } from "./commands/check.js";
 import { draft } from "./commands/draft.js";
 import { installLog } from "./commands/log.js";
+import { outbox } from "./commands/outbox.js";
 import { rehearseCommand } from "./commands/rehearse.js";
 import { serve } from "./commands/serve.js";
 import { type Started, startDemo } from "./commands/start.js";
@@ -328,6 +329,14 @@ function addAdministration(program: Command): void {
     .option("--for <role>", "a role that serves pages; may be repeated", collected, [])
     .action(async (told: { database?: string; for: string[] }) =>
       installLog({ database: databaseUrl(told.database), roles: told.for, now: new Date() }, say),
+    );
+  program
+    .command("outbox")
+    .description("what is still to be done after saves, and what was given up")
+    .addOption(database())
+    .option("--again", "have what was given up tried again", false)
+    .action(async (told: { database?: string; again: boolean }) =>
+      outbox({ database: databaseUrl(told.database), again: told.again }, say),
     );
   program
     .command("trail")

@@ -20,7 +20,14 @@ export { indexPage } from "./html/pages.js";
 export { styleSheet } from "./html/style.js";
 export { openApi } from "./json/openapi.js";
 export type { FieldChange } from "./log/field-change.js";
-export { doneStatement, outboxUsableStatement, takeStatement, undoneStatement } from "./log/outbox.js";
+export {
+  againStatement,
+  doneStatement,
+  outboxUsableStatement,
+  takeStatement,
+  undoneStatement,
+  waitingStatement,
+} from "./log/outbox.js";
 export { missingMonths, monthPartition, monthsFrom, partitionName } from "./log/partitions.js";
 export { type LogState, logGrants, logSchema, logVersion, readLogState, upgradesFrom } from "./log/schema.js";
 export { attributes, html, Markup } from "./markup/markup.js";

@@ -123,3 +123,23 @@ describe("quill types", () => {
     expect(missing).toMatchObject({ code: 1, stderr: expect.stringContaining("There is no table network.nothing") });
   });
 });
+
+describe("quill outbox", () => {
+  test("tells what waits and what was given up, and has it tried again", async () => {
+    expect((await quill("outbox")).stdout).toBe("Nothing waits.\n");
+    await owner.query(
+      `INSERT INTO quill_log.outbox (page, event, tries, said, given_up) VALUES ('region', '{"entry":"12"}', 60, 'no line', now()), ('region', '{"entry":"13"}', 1, NULL, NULL)`,
+    );
+    const lines = (await quill("outbox")).stdout.trim().split("\n");
+    expect(lines).toEqual([
+      expect.stringMatching(/^\d+ {2}region {2}entry 12 {2}since .* {2}60 tries {2}given up at .* {2}no line$/),
+      expect.stringMatching(/^\d+ {2}region {2}entry 13 {2}since .* {2}1 try {2}again at [^ ]+ [^ ]+$/),
+    ]);
+    expect((await quill("outbox", "--again")).stdout).toMatch(
+      /^Tried again, by the processes that serve the pages: 1\.\n.*0 tries {2}again at/,
+    );
+    await owner.query("DELETE FROM quill_log.outbox; REVOKE ALL ON quill_log.outbox FROM quill_pages");
+    const refused = await quill("outbox").catch((error: { stderr: string; code: number }) => error);
+    expect(refused).toMatchObject({ code: 1, stderr: expect.stringContaining("There is no outbox") });
+  });
+});

@@ -69,3 +69,23 @@ SET "said" = $2::text, "due" = clock_timestamp() + make_interval(secs => coalesc
 WHERE "id" = $1::bigint`,
   values: [id, said, again === null ? null : String(again)],
 });
+
+/** What waits in the outbox, or was given up, the oldest first: `id`, `page`, `entry`, `made`, `tries`, `said`, `due`, `given_up`. */
+export const waitingStatement = (most: number): Statement => ({
+  purpose: "what waits in the outbox",
+  text: `SELECT o."id"::text AS "id", o."page" AS "page", o."event"->>'entry' AS "entry", o."made"::text AS "made", o."tries"::text AS "tries",
+  o."said" AS "said", o."due"::text AS "due", o."given_up"::text AS "given_up"
+FROM "quill_log"."outbox" AS o ORDER BY o."id" LIMIT $1::int`,
+  values: [String(most)],
+});
+
+/** Has what was given up tried again: one row, `count`. */
+export const againStatement = (): Statement => ({
+  purpose: "try again what was given up",
+  writes: true,
+  text: `WITH "again" AS (
+  UPDATE "quill_log"."outbox" SET "given_up" = NULL, "tries" = 0, "due" = clock_timestamp() WHERE "given_up" IS NOT NULL RETURNING 1
+)
+SELECT count(*)::text AS "count" FROM "again"`,
+  values: [],
+});

@@ -133,7 +133,7 @@ export async function removeRead(
       return failed("own-step-failed", page);
     }
     if (error instanceof OwnRefusal) return again(error.message);
-    if (isInDoubt(error)) return afterDoubt(trip);
+    if (isInDoubt(error)) return afterDoubt(trip, own);
     if (!isRefusal(error)) throw error;
     const hangs = refusalKind(error) === "foreign key";
     return again(
@@ -143,12 +143,13 @@ export async function removeRead(
 }
 
 /** The answer of the statement that deletes was lost: the log is asked what became of it. */
-async function afterDoubt(trip: Trip): Promise<Outcome> {
+async function afterDoubt(trip: Trip, own: Own | null): Promise<Outcome> {
   const { page, key, request, recorder } = trip;
   const became = await whatBecame(trip, request.id);
   recorder.note("write", [], `the connection was lost; the log says: ${became.kind}`);
   if (became.kind === "nothing") return failed("database-away", page);
   if (became.kind === "unknown") return failed("delete-in-doubt", page);
   const row = Object.fromEntries(became.changes.map(({ field, old }) => [field, old]));
+  own?.saved([{ entry: became.entry, changes: JSON.stringify(became.changes), row: JSON.stringify(row) }]);
   return { kind: "saved", page, key, row, changes: [], what: "deleted" };
 }

@@ -213,6 +213,7 @@ class Save {
     const { key, changes, entry } = became;
     this.recorder.note("write", [{ name: "log entry", value: entry, note: "found after the connection was lost" }]);
     const record = await load({ ...this.trip, key });
+    this.own?.saved([{ entry, changes: JSON.stringify(changes), row: JSON.stringify(record?.row ?? {}) }]);
     return { kind: "saved", page, key, row: record?.row ?? {}, changes, what: "changed" };
   }
 
