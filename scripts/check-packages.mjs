@@ -128,8 +128,8 @@ const options: PagesOptions = {
   pages: "pages",
   signingKey: process.env.QUILL_SIGNING_KEY,
   actor: (request) => (request.get("x-user") ? { id: "a", name: "A", roles: [], attributes: {} } : null),
-  layout: ({ title, head, notice, content }) => title + head + notice + content,
-  forms: { station: (form) => form.rest() + form.actions() },
+  layout: ({ title, head, notice, content }) => html\`<title>\${title}</title>\${head}\${notice}\${content}\`,
+  forms: { station: (form) => \`\${form.rest()}\${form.actions()}\` },
   steps: { station },
   ...kinds,
 };

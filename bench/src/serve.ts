@@ -2,7 +2,7 @@
 import { createServer } from "node:http";
 import process from "node:process";
 import type { RecordedRequest } from "@loyal-quill/core";
-import { connect, createPages, databaseOver, type PagesOptions } from "@loyal-quill/runtime";
+import { connect, createPages, databaseOver, html, type PagesOptions } from "@loyal-quill/runtime";
 import { Store } from "@loyal-quill/server";
 import cookieSession from "cookie-session";
 import express from "express";
@@ -40,7 +40,7 @@ const besides: Readonly<Record<string, (url: string) => Partial<PagesOptions>>> 
   }),
   "ours-layout": () => ({
     layout: ({ title, head, heading, notice, content, pages }) =>
-      `<!doctype html><html lang="en"><head><title>${title}</title>${head}</head><body><nav>${pages.map(({ href, title: name }) => `<a href="${href}">${name}</a>`).join("")}</nav>${notice}<main>${heading}${content}</main></body></html>`,
+      html`<!doctype html><html lang="en"><head><title>${title}</title>${head}</head><body><nav>${pages.map(({ href, title: name }) => html`<a href="${href}">${name}</a>`)}</nav>${notice}<main>${heading}${content}</main></body></html>`,
   }),
   "ours-check": () => ({ steps: { station: { check: async () => {} } } }),
   "ours-transaction": () => ({

@@ -22,4 +22,8 @@ app.use("/records", pages.router);
 const server = app.listen(process.env.PORT ?? 3000, "127.0.0.1", () =>
   process.stdout.write(`Ready at http://127.0.0.1:${server.address().port}/\n`),
 );
-process.once("SIGTERM", () => server.close(() => pages.close()));
+process.once("SIGTERM", () => {
+  server.close(() => pages.close());
+  // A browser may hold a connection open on which it has asked nothing.
+  setTimeout(() => server.closeAllConnections(), 2000).unref();
+});

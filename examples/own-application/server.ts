@@ -115,9 +115,11 @@ app.get("/", async (request, response) => {
 const server = app.listen(Number(process.env.PORT ?? 3000), "127.0.0.1", () =>
   process.stdout.write(`Ready at http://127.0.0.1:${(server.address() as AddressInfo).port}/\n`),
 );
-process.once("SIGTERM", () =>
+process.once("SIGTERM", () => {
   server.close(async () => {
     await pages.close();
     await pool.end();
-  }),
-);
+  });
+  // A browser may hold a connection open on which it has asked nothing.
+  setTimeout(() => server.closeAllConnections(), 2000).unref();
+});

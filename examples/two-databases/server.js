@@ -102,4 +102,6 @@ process.once("SIGTERM", () => {
     await workbench.close();
     await Promise.all([network.close(), archive.close()]);
   });
+  // A browser may hold a connection open on which it has asked nothing.
+  setTimeout(() => server.closeAllConnections(), 2000).unref();
 });

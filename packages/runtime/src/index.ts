@@ -1,9 +1,9 @@
 /** The served pages as an Express router. Needs the core and `pg`; knows nothing of the workbench. */
 
-export { attributes, html, type OwnControl, type OwnControlParts, type OwnRule } from "@loyal-quill/core";
+export { attributes, html, type Markup, type OwnControl, type OwnControlParts, type OwnRule } from "@loyal-quill/core";
 export { readBody } from "./body.js";
 export { connect, databaseOver, type Limits } from "./database.js";
-export type { FormParts, FormTemplate, Layout, LayoutParts, PageLink } from "./layout.js";
+export type { FormParts, FormTemplate, Layout, LayoutParts, PageLink, Written } from "./layout.js";
 export { LayoutError } from "./layout.js";
 export { careForLog, type LogCare } from "./log-care.js";
 export type { Pages, PagesListener, PagesOptions } from "./options.js";

@@ -4,7 +4,7 @@ import path from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { bodyOf, Client, formOf } from "@loyal-quill/testing";
 import express, { type ErrorRequestHandler, type RequestHandler } from "express";
-import { createPages, databaseOver, type FormParts, type LayoutParts, type PagesOptions } from "./index.js";
+import { createPages, databaseOver, type FormParts, html, type LayoutParts, type PagesOptions } from "./index.js";
 import { type Served, serveIn } from "./testing/served.js";
 import { demoPages, hollis, makeTrips, type Trips } from "./testing/trips.js";
 
@@ -103,11 +103,23 @@ describe("a layout", () => {
     expect(formOf(text).get("code") ?? formOf(text).get("name")).toBeDefined();
   });
 
+  test("made with html escapes what is text, and puts in what is HTML", async () => {
+    await trips.owner.query("UPDATE network.station SET name = '<b>Bold</b>' WHERE code = 'MV-020'");
+    const client = await mounted({
+      layout: ({ title, head, notice, content, pages }) =>
+        html`<!doctype html><html><head><title>${title}</title>${head}</head><body>${pages.map((each) => html`<a href="${each.href}">${each.title}</a>`)}${notice}${content}</body></html>`,
+    });
+    const { text } = await client.get("/records/stations/MV-020/edit");
+    expect(text).toContain("<title>Station MV-020, &lt;b&gt;Bold&lt;/b&gt;</title>");
+    expect(text).toContain('<a href="/records/stations">Stations</a>');
+    expect(formOf(text).get("name")).toBe("<b>Bold</b>");
+  });
+
   test.each(["head", "notice", "content"] as const)(
     "that leaves %s out, or escapes it, is told so loudly",
     async (name) => {
       errors.length = 0;
-      const client = await mounted({ layout: (parts) => layout({ ...parts, [name]: "&lt;" }) });
+      const client = await mounted({ layout: (parts) => layout({ ...parts, [name]: html`${"<"}` }) });
       expect((await client.get(address)).status).toBe(500);
       expect(errors).toEqual([expect.stringContaining(`The layout left out "${name}"`)]);
     },
@@ -140,10 +152,13 @@ describe("a template of a form", () => {
   });
 
   test.each([
-    [(form: FormParts) => form.field("name") + form.actions(), /forgot form\.field\("[a-z_]+"\), form\.field/],
+    [(form: FormParts) => html`${form.field("name")}${form.actions()}`, /forgot form\.field\("[a-z_]+"\), form\.field/],
     [(form: FormParts) => form.rest(), /forgot form\.actions\(\)/],
     [(form: FormParts) => form.field("nothing"), /has no field "nothing" here\. It has: /],
-    [(form: FormParts) => form.field("name") + form.field("name"), /"name" of station was put into the form twice/],
+    [
+      (form: FormParts) => html`${form.field("name")}${form.field("name")}`,
+      /"name" of station was put into the form twice/,
+    ],
   ])("that forgets or repeats something is told so loudly", async (template, told) => {
     errors.length = 0;
     const client = await mounted({ forms: { station: template } });

@@ -11,18 +11,21 @@ export interface PageLink {
   readonly isCurrent: boolean;
 }
 
-/** What a layout is made of. `head`, `heading`, `notice` and `content` are HTML and go into the document as they are; `title` is text. */
+/**
+ * What a layout is made of. `head`, `heading`, `notice` and `content` are HTML: in a template made with `html` they go in as they are, where everything else is
+ * escaped; in any other they have to be put in unescaped, and everything else escaped. `title` is text.
+ */
 export interface LayoutParts {
   readonly title: string;
   readonly language: string;
   readonly direction: "ltr" | "rtl";
   /** Belongs into the document's head: the pages' style sheet and script. Empty where there is neither. */
-  readonly head: string;
+  readonly head: Markup;
   /** The way back and the heading of level 1. A layout may do without it and have a heading of its own. */
-  readonly heading: string;
+  readonly heading: Markup;
   /** What was done, or what is wrong; an element without content where there is nothing to say. */
-  readonly notice: string;
-  readonly content: string;
+  readonly notice: Markup;
+  readonly content: Markup;
   /** The name of the page file; null where the address belongs to none that can be served. */
   readonly page: string | null;
   readonly status: number;
@@ -41,20 +44,23 @@ export interface FormParts {
   /** The columns that have a field here, in the page file's order. */
   readonly names: readonly string[];
   /** A field with all that belongs to it. @throws where the page has no such field, or it was put somewhere already */
-  field(name: string): string;
+  field(name: string): Markup;
   /** All fields that were not put anywhere yet, and the reason where the page asks for one. */
-  rest(): string;
+  rest(): Markup;
   /** The buttons, and the ways out. */
-  actions(): string;
+  actions(): Markup;
 }
+
+/** HTML: made with `html`, or as a string in which whoever made it has escaped what is not. */
+export type Written = string | Markup;
 
 /** A function, or a view of the application's own engine (Express, `app.engine`), which gets the parts as its locals. */
 export type Layout =
   | string
-  | ((parts: LayoutParts, request: express.Request, response: express.Response) => string | Promise<string>);
+  | ((parts: LayoutParts, request: express.Request, response: express.Response) => Written | Promise<Written>);
 
 /** The same for the inside of a page's form; a view gets the form as `form`. */
-export type FormTemplate = string | ((form: FormParts, request: express.Request) => string | Promise<string>);
+export type FormTemplate = string | ((form: FormParts, request: express.Request) => Written | Promise<Written>);
 
 /** A layout or a template that left something out, or asked for what there is not: the developer's to mend. */
 export class LayoutError extends Error {
@@ -94,7 +100,7 @@ class Pieces implements FormParts {
     this.actions = this.actions.bind(this);
   }
 
-  field(name: string): string {
+  field(name: string): Markup {
     const found = this.pieces.fields.find((each) => each.name === name);
     if (!found)
       throw new LayoutError(
@@ -102,19 +108,19 @@ class Pieces implements FormParts {
       );
     if (!this.left.delete(name))
       throw new LayoutError(`The field "${name}" of ${this.page} was put into the form twice.`);
-    return found.block.text;
+    return found.block;
   }
 
-  rest(): string {
-    const fields = this.pieces.fields.filter(({ name }) => this.left.has(name)).map(({ block }) => block.text);
+  rest(): Markup {
+    const fields = this.pieces.fields.filter(({ name }) => this.left.has(name)).map(({ block }) => block);
     this.left.clear();
     this.reasonLeft = false;
-    return [...fields, this.pieces.reason?.text ?? ""].join("");
+    return html`${fields}${this.pieces.reason}`;
   }
 
-  actions(): string {
+  actions(): Markup {
     this.actionsLeft = false;
-    return this.pieces.actions.text;
+    return this.pieces.actions;
   }
 
   /** @throws LayoutError where something was forgotten: what is not sent would be taken for emptied, or could not be sent at all */
@@ -154,10 +160,10 @@ export async function contentBy(
   const inside =
     typeof template === "string" ? await rendered(response, template, { form }) : await template(form, request);
   form.judge();
-  return parts.form.around(new Markup(inside));
+  return parts.form.around(new Markup(String(inside)));
 }
 
-const wrapped = (part: Markup): string => html`<div class="quill" data-quill>${part}</div>`.text;
+const wrapped = (part: Markup): Markup => html`<div class="quill" data-quill>${part}</div>`;
 
 /** The whole document by the application's own layout. @throws LayoutError where the layout left something out */
 export async function documentBy(
@@ -175,7 +181,7 @@ export async function documentBy(
     title: parts.title,
     language: parts.language,
     direction: languages[parts.language].direction,
-    head: head.text,
+    head,
     heading: wrapped(parts.heading),
     // Always there, so that the script can put what is said next in its place.
     notice: wrapped(parts.notice),
@@ -185,12 +191,13 @@ export async function documentBy(
     pages,
     nonce,
   };
-  const document =
+  const document = String(
     typeof layout === "string"
       ? await rendered(response, layout, layoutParts)
-      : await layout(layoutParts, request, response);
+      : await layout(layoutParts, request, response),
+  );
   for (const name of ["head", "notice", "content"] as const)
-    if (!document.includes(layoutParts[name]))
+    if (!document.includes(layoutParts[name].text))
       throw new LayoutError(
         `The layout left out "${name}", or escaped it: put it into the document as HTML${name === "notice" ? ", where people see at once what became of what they did" : ""}.`,
       );

@@ -1,6 +1,11 @@
 /** HTML that may be written as it is. Made by {@link html} only, so everything else is escaped. */
 export class Markup {
   constructor(readonly text: string) {}
+
+  /** The HTML itself: for templates that are not made with {@link html}. */
+  toString(): string {
+    return this.text;
+  }
 }
 
 type Part = Markup | string | number | null | undefined | false | readonly Part[];

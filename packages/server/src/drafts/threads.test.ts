@@ -1,3 +1,6 @@
+import { execFile } from "node:child_process";
+import { fileURLToPath } from "node:url";
+import { promisify } from "node:util";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import type { Client } from "@loyal-quill/testing";
 import { type Builder, startWorkbench, type TestWorkbench } from "../testing/workbench.js";
@@ -64,6 +67,13 @@ const hogs: readonly (readonly [string, () => Promise<{ status: number; said: un
     () => tried(head + lines(40, () => `  - name: { rules: [{ pattern: "${"(a|b)*c?[d-z]{1,30}".repeat(250)}" }] }`)),
   ],
 ];
+
+test("the module of a thread can be required at once: one that waits at its top could end the process", async () => {
+  const worker = fileURLToPath(new URL("../../dist/drafts/worker.js", import.meta.url));
+  const code = `try { require(${JSON.stringify(worker)}); } catch (error) { console.log(error.code ?? error.name); } process.exit();`;
+  // Outside of a thread it lacks what a thread is begun with; it is not told to be asynchronous.
+  expect((await promisify(execFile)(process.execPath, ["-e", code])).stdout).not.toContain("ASYNC");
+});
 
 describe("a draft that takes long", () => {
   /** How many requests are answered while a draft is at work, and in half of that time without it. */

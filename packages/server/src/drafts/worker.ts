@@ -57,13 +57,23 @@ export type Answer =
 const { databaseUrl, signingKey, directory, ...told } = workerData as ThreadData;
 const database = databaseOver(connect(databaseUrl, 2));
 const options = { ...told, database, signer: signerOf(signingKey) };
-await loadOwnKinds(directory, importTypeScript);
 
 /** Steps that can't be used are told of where the pages are served: here a trial goes without. */
 const stepsNow = (): Promise<Ground["options"]["steps"]> =>
   loadOwnSteps(directory, importTypeScript).catch(() => new Map());
 
-let steps = await stepsNow();
+let steps: Ground["options"]["steps"] = new Map();
+
+/**
+ * The developer's own code, loaded before the first task. Nothing is awaited at the top of this module: it is required by the pool of threads, and a module
+ * that can't be required at once ends the whole process in Node 20 where it is imported at the same moment.
+ */
+const ready = (async () => {
+  await loadOwnKinds(directory, importTypeScript);
+  steps = await stepsNow();
+})();
+// Told by the first task that waits for it.
+ready.catch(() => {});
 
 let site: { readonly number: number; readonly loaded: Loaded } | null = null;
 
@@ -108,6 +118,7 @@ async function long(job: LongJobName, ground: Ground, given: unknown, port: Mess
 /** Runs one job. */
 export default async function work(task: Task): Promise<Answer> {
   try {
+    await ready;
     if (task.data) {
       site = { number: task.data.number, loaded: bindNamedFiles(task.data.files, task.data.catalog) };
       steps = await stepsNow();
