@@ -4,7 +4,7 @@ import { Readable } from "node:stream";
 import { pipeline } from "node:stream/promises";
 import { type PageResponse, styleSheet } from "@loyal-quill/core";
 import type express from "express";
-import { joinPolicy, type Needs } from "./policy.js";
+import { joinPolicy } from "./policy.js";
 
 /** The scripts of the pages, as the build left them beside this package: one file, each in a block of its own. */
 const script = ["choices", "forms", "changed", "in-place"]
@@ -26,25 +26,22 @@ const ownPolicy =
   "default-src 'none'; script-src 'self'; connect-src 'self'; style-src 'self'; font-src 'self'; img-src 'self' data:; form-action 'self'; base-uri 'none'; frame-ancestors 'self'";
 
 /** The headers of an answer, joined with what the application has set for all of its answers. */
-function securityHeaders(response: express.Response, needs: Needs): Readonly<Record<string, string>> {
-  const policy = joinPolicy(response.getHeader("content-security-policy"), needs) ?? ownPolicy;
+function securityHeaders(response: express.Response): Readonly<Record<string, string>> {
+  const policy = joinPolicy(response.getHeader("content-security-policy")) ?? ownPolicy;
   const referrer = response.getHeader("referrer-policy") === undefined ? { "referrer-policy": "same-origin" } : {};
   return { "content-security-policy": policy, "x-content-type-options": "nosniff", ...referrer };
 }
 
-/** What any answer may need. */
-const all: Needs = { script: true, style: true };
-
 /** Sends the head of an answer that has no body. */
 export function sendHead(response: express.Response, { status, headers }: Omit<PageResponse, "body">): void {
-  response.writeHead(status, { ...securityHeaders(response, all), ...headers });
+  response.writeHead(status, { ...securityHeaders(response), ...headers });
   response.end();
 }
 
 /** Sends an answer as it is: Express would look for what it may leave out of it. */
 export function send(response: express.Response, { status, headers, body }: PageResponse): void {
   response.writeHead(status, {
-    ...securityHeaders(response, all),
+    ...securityHeaders(response),
     ...headers,
     "content-length": Buffer.byteLength(body),
   });
@@ -57,7 +54,7 @@ export async function sendParts(
   { status, headers }: PageResponse,
   parts: AsyncIterable<string | Uint8Array>,
 ): Promise<void> {
-  response.writeHead(status, { ...securityHeaders(response, all), ...headers });
+  response.writeHead(status, { ...securityHeaders(response), ...headers });
   try {
     await pipeline(Readable.from(parts, { objectMode: true }), response);
   } catch {

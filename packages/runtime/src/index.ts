@@ -8,7 +8,7 @@ export { LayoutError } from "./layout.js";
 export { careForLog, type LogCare } from "./log-care.js";
 export type { Pages, PagesListener, PagesOptions } from "./options.js";
 export { AfterSaveFailed } from "./outbox.js";
-export { type FoundSteps, type ImportModule, isCode, loadOwnSteps, OwnCodeError } from "./own-code.js";
+export { type FoundSteps, type ImportModule, loadOwnSteps, OwnCodeError } from "./own-code.js";
 export { addOwnKinds, defineConfig, defineControl, defineRule, loadOwnKinds, type OwnKinds } from "./own-config.js";
 export {
   type AfterSave,

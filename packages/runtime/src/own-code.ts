@@ -17,7 +17,7 @@ export type ImportModule = (address: string) => Promise<unknown>;
 const endings = [".page.js", ".page.mjs", ".page.ts", ".page.mts"] as const;
 
 /** Whether a file in the directory of the page files holds code. */
-export const isCode = (name: string): boolean => endings.some((ending) => name.endsWith(ending));
+const isCode = (name: string): boolean => endings.some((ending) => name.endsWith(ending));
 
 const importPlainly: ImportModule = (address) => import(address);
 

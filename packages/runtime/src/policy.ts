@@ -1,9 +1,3 @@
-/** What the pages need of a Content-Security-Policy (CSP Level 3, 6): sources by directive. */
-export interface Needs {
-  readonly script: boolean;
-  readonly style: boolean;
-}
-
 /** Directives without an entry of their own follow these (CSP Level 3, 6.1); `form-action` follows nothing. */
 const fallbacks: Readonly<Record<string, readonly string[]>> = {
   "script-src-elem": ["script-src", "default-src"],
@@ -15,37 +9,26 @@ const fallbacks: Readonly<Record<string, readonly string[]>> = {
   "form-action": [],
 };
 
-/** What is needed of which directive. One for elements is only joined where the policy has it: else it follows the other. */
-function needed({ script, style }: Needs): readonly (readonly [directive: string, sources: readonly string[]])[] {
-  const own = ["'self'"];
-  return [
-    ...(script
-      ? ([
-          ["script-src", own],
-          ["script-src-elem", own],
-          ["connect-src", own],
-        ] as const)
-      : []),
-    ...(style
-      ? ([
-          ["style-src", own],
-          ["style-src-elem", own],
-        ] as const)
-      : []),
-    ["img-src", ["data:"]],
-    ["form-action", own],
-  ];
-}
+/** What the pages need of which directive (CSP Level 3, 6). One for elements is only joined where the policy has it: else it follows the other. */
+const needed: readonly (readonly [directive: string, source: string])[] = [
+  ["script-src", "'self'"],
+  ["script-src-elem", "'self'"],
+  ["connect-src", "'self'"],
+  ["style-src", "'self'"],
+  ["style-src-elem", "'self'"],
+  ["img-src", "data:"],
+  ["form-action", "'self'"],
+];
 
 /** One policy with what the pages need besides; nothing that it allows or forbids to others is touched. */
-function joinOne(policy: string, needs: Needs): string {
+function joinOne(policy: string): string {
   const directives = new Map<string, readonly string[]>();
   for (const part of policy.split(";")) {
     const [name = "", ...sources] = part.trim().split(/\s+/);
     // The first of a name counts (CSP Level 3, 2.2.1).
     if (name !== "" && !directives.has(name.toLowerCase())) directives.set(name.toLowerCase(), sources);
   }
-  for (const [name, sources] of needed(needs)) {
+  for (const [name, source] of needed) {
     const isForElements = name.endsWith("-elem");
     if (isForElements && !directives.has(name)) continue;
     const rests = directives.get(name) ?? fallbacks[name]?.map((each) => directives.get(each)).find(Boolean);
@@ -53,8 +36,7 @@ function joinOne(policy: string, needs: Needs): string {
     if (!rests || rests.includes("*")) continue;
     const kept = rests.filter((source) => source !== "'none'");
     // What a nonce with 'strict-dynamic' allows goes by the nonce alone.
-    const missing = rests.includes("'strict-dynamic'") ? [] : sources.filter((source) => !kept.includes(source));
-    if (missing.length > 0) directives.set(name, [...kept, ...missing]);
+    if (!rests.includes("'strict-dynamic'") && !kept.includes(source)) directives.set(name, [...kept, source]);
   }
   return [...directives].map(([name, sources]) => [name, ...sources].join(" ")).join("; ");
 }
@@ -64,14 +46,14 @@ function joinOne(policy: string, needs: Needs): string {
  *
  * @param header as it stands on the answer; undefined where the application sets none
  */
-export function joinPolicy(header: string | number | readonly string[] | undefined, needs: Needs): string | null {
+export function joinPolicy(header: string | number | readonly string[] | undefined): string | null {
   if (header === undefined || header === "") return null;
   return [header]
     .flat()
     .join(",")
     .split(",")
     .filter((policy) => policy.trim() !== "")
-    .map((policy) => joinOne(policy, needs))
+    .map(joinOne)
     .join(", ");
 }
 

@@ -140,6 +140,16 @@ describe("the workbench in somebody's application", () => {
     expect((await as(null, () => client.get("/workbench/api/session"))).status).toBe(401);
   });
 
+  test("makes one account of somebody who comes with several requests at once", async () => {
+    const fern = { ...ines, id: "11", name: "Fern", email: "fern@marrow-vale.example" };
+    const answers = await as(fern, () =>
+      Promise.all(Array.from({ length: 5 }, () => client.get("/workbench/api/session"))),
+    );
+    expect(answers.map(({ status }) => status)).toEqual([200, 200, 200, 200, 200]);
+    const { said } = await send<PersonAnswer[]>("GET", "/people");
+    expect(said.filter(({ name }) => name === "Fern")).toHaveLength(1);
+  });
+
   test("takes what changes something from its own pages only, each person's", async () => {
     const theirs = await as({ ...ines, id: "9", email: "other@marrow-vale.example" }, session);
     expect((await send("PUT", "/drafts/station", { text: "x" }, theirs.csrfToken)).status).toBe(403);

@@ -33,7 +33,9 @@ const ownValue = ({ sensitive: _, ...column }: Column, row: Row): Json => jsonOf
 /** What a row knows, by column. Files are left out. */
 const valuesOf = ({ page }: Trip, row: Row): OwnValues =>
   Object.fromEntries(
-    page.table.columns.flatMap((column) => (column.name in row ? [[column.name, ownValue(column, row)] as const] : [])),
+    page.table.columns.flatMap((column) =>
+      column.name in row && !column.stamped ? [[column.name, ownValue(column, row)] as const] : [],
+    ),
   );
 
 /** In which step of the trip a step of the developer's own is called. */

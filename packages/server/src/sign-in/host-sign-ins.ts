@@ -29,6 +29,10 @@ export class HostSignIns implements SignIns {
   private readonly found = new WeakMap<Request, Promise<Account | null>>();
   /** What was last seen of each, so that nobody's account is written at each request. */
   private readonly seen = new Map<string, string>();
+  /** What is under way for each. */
+  private readonly turns = new Map<string, Promise<void>>();
+  /** What the token of a request is bound to. */
+  private readonly marks = new WeakMap<Request, string>();
 
   constructor(
     private readonly store: Store,
@@ -66,8 +70,6 @@ export class HostSignIns implements SignIns {
     return [];
   }
 
-  private readonly marks = new WeakMap<Request, string>();
-
   private async ask(request: Request): Promise<Account | null> {
     const person = await this.personOf(request);
     if (!person) return null;
@@ -76,8 +78,25 @@ export class HostSignIns implements SignIns {
     return account?.active ? account : null;
   }
 
-  /** The account of a person, made or brought up to date. @throws where another account has the address */
-  async accountOf(person: HostPerson): Promise<Account | null> {
+  /**
+   * The account of a person, made or brought up to date; one after the other, since a workbench that is opened asks several things at once.
+   *
+   * @throws where another account has the address
+   */
+  accountOf(person: HostPerson): Promise<Account | null> {
+    const asked = (this.turns.get(person.id) ?? Promise.resolve()).then(() => this.accountNowOf(person));
+    const turn = asked.then(
+      () => {},
+      () => {},
+    );
+    this.turns.set(person.id, turn);
+    void turn.then(() => {
+      if (this.turns.get(person.id) === turn) this.turns.delete(person.id);
+    });
+    return asked;
+  }
+
+  private async accountNowOf(person: HostPerson): Promise<Account | null> {
     const { id: subject, name, email } = person;
     const told = { name, email: email.toLowerCase(), roles: [...person.roles], attributes: { ...person.attributes } };
     const mark = JSON.stringify(told);
