@@ -193,7 +193,14 @@ export async function documentBy(
   };
   const document = String(
     typeof layout === "string"
-      ? await rendered(response, layout, layoutParts)
+      ? // Engines know texts, each with a tag of its own for what is not to be escaped.
+        await rendered(response, layout, {
+          ...layoutParts,
+          head: head.text,
+          heading: layoutParts.heading.text,
+          notice: layoutParts.notice.text,
+          content: layoutParts.content.text,
+        })
       : await layout(layoutParts, request, response),
   );
   for (const name of ["head", "notice", "content"] as const)
