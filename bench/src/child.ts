@@ -25,6 +25,8 @@ export type Kind =
   | "ours-check"
   | "ours-transaction"
   | "ours-outbox"
+  /** With a log whose entries are inserted as they are, without hash and chain (`log.ts`). */
+  | "ours-unchained"
   | "by-hand"
   | "by-hand-prepared"
   | "bare";

@@ -31,6 +31,15 @@ export async function makeGround(): Promise<Ground> {
      SELECT 'MV-' || n, 'Bench ' || n, 1 + n % 12, 1 + n % 4, 'B ' || n, 'live', 1.20, 2.40, n % 2 = 0, '2001-02-03', 'Nothing of note.'
      FROM generate_series(100, ${99 + stations}) AS n`,
   );
+  // The page by hand has a log of its own, as such pages have: one table, with what its history is read by.
+  await client.query(
+    `CREATE TABLE office.change_by_hand (id bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY, at timestamptz NOT NULL DEFAULT clock_timestamp(),
+       actor_id text NOT NULL, actor_name text NOT NULL, page text NOT NULL, table_name text NOT NULL, record_key jsonb NOT NULL, fields jsonb NOT NULL,
+       request_id uuid NOT NULL);
+     CREATE INDEX ON office.change_by_hand (table_name, record_key, id DESC);
+     CREATE INDEX ON office.change_by_hand (actor_id, id DESC);
+     GRANT INSERT ON office.change_by_hand TO quill_pages;`,
+  );
   await client.query("ANALYZE");
   await client.end();
   return {

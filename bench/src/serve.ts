@@ -1,7 +1,7 @@
 /** One application in a process of its own, of the kind that the parent tells; says its port when it listens. */
 import { createServer } from "node:http";
 import process from "node:process";
-import type { RecordedRequest } from "@loyal-quill/core";
+import type { Database, RecordedRequest } from "@loyal-quill/core";
 import { connect, createPages, databaseOver, html, type PagesOptions } from "@loyal-quill/runtime";
 import { Store } from "@loyal-quill/server";
 import cookieSession from "cookie-session";
@@ -33,6 +33,23 @@ async function keeper(): Promise<(recorded: RecordedRequest) => void> {
   return (recorded) => void store.requests.keep(recorded);
 }
 
+/** Saves whose entry is a plain INSERT into a log without a chain. */
+const unchained = (database: Database): Database => ({
+  ...database,
+  run: (statement) =>
+    database.run({
+      ...statement,
+      text: statement.text
+        .replace(
+          /SELECT "quill_log"\."add_change"\((.*)\) AS "id", "record_key"\n {2}FROM (.*)$/m,
+          (_all, told: string, from: string) =>
+            `INSERT INTO office.change_unchained (actor_id, actor_name, page, page_version, table_name, record_key, operation, fields, request_id, reason, new_key, undoes)
+           SELECT ${told} FROM ${from}`,
+        )
+        .replace(/ WHERE "fields" IS NOT NULL\n/, (all) => `${all}  RETURNING "id", "record_key"\n`),
+    }),
+});
+
 /** What an application has besides: by the name of its kind. */
 const besides: Readonly<Record<string, (url: string) => Partial<PagesOptions>>> = {
   "ours-pool": (address) => ({
@@ -46,6 +63,7 @@ const besides: Readonly<Record<string, (url: string) => Partial<PagesOptions>>> 
   "ours-transaction": () => ({
     steps: { station: { inTransaction: async ({ query }) => void (await query("SELECT 1")) } },
   }),
+  "ours-unchained": (address) => ({ database: unchained(databaseOver(connect(address, connections))) }),
   "ours-outbox": () => ({ steps: { station: { afterSave: () => {}, outbox: true } } }),
 };
 

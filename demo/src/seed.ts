@@ -7,7 +7,7 @@ import { type DemoRow, day, makeVale } from "./vale.js";
 const sqlFile = (name: string): Promise<string> => readFile(new URL(`../${name}`, import.meta.url), "utf8");
 
 /** Changes whenever schema or rows of the demo do: data of another version are put aside. */
-export const demoVersion = "Marrow Vale 3";
+export const demoVersion = "Marrow Vale 4";
 
 /** The directory of the demo's page files. */
 export const demoPages = new URL("../pages/", import.meta.url);
@@ -47,12 +47,11 @@ async function insertChanges(client: pg.ClientBase, changes: readonly DemoChange
     fields: change.fields,
     request_id: change.requestId,
     reason: change.reason,
-    way: "page",
   }));
   await client.query(
-    `INSERT INTO quill_log.change (at, actor_id, actor_name, page, page_version, table_name, record_key, operation, fields, request_id, reason, way)
-     SELECT at, actor_id, actor_name, page, page_version, table_name, record_key, operation, fields, request_id, reason, way
-     FROM json_populate_recordset(NULL::quill_log.change, $1::json) ORDER BY at`,
+    `SELECT count(quill_log.append(e.at, e.actor_id, e.actor_name, e.page, e.page_version, e.table_name, e.record_key, e.operation, e.fields, e.request_id,
+       e.reason, NULL, NULL, 'page', NULL))
+     FROM (SELECT * FROM json_populate_recordset(NULL::quill_log.change, $1::json) ORDER BY at) AS e`,
     [JSON.stringify(rows)],
   );
 }

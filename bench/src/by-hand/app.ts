@@ -227,8 +227,8 @@ export function byHand(pool: pg.Pool, sessionKey: string, person: Person, prepar
         await client.query(
           query(
             "log station",
-            `INSERT INTO quill_log.change (actor_id, actor_name, page, page_version, table_name, record_key, operation, fields, request_id, way)
-                 VALUES ($1, $2, 'station', 'by hand', 'network.station', $3, 'update', $4, $5, 'page')`,
+            `INSERT INTO office.change_by_hand (actor_id, actor_name, page, table_name, record_key, fields, request_id)
+                 VALUES ($1, $2, 'station', 'network.station', $3, $4, $5)`,
             [actor.id, actor.name, JSON.stringify({ code }), JSON.stringify(changes), randomUUID()],
           ),
         );

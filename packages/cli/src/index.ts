@@ -4,7 +4,6 @@ import { Command, InvalidArgumentError, Option } from "commander";
 import { addAccount } from "./commands/account.js";
 import { check } from "./commands/check.js";
 import { draft } from "./commands/draft.js";
-import { installLog } from "./commands/log.js";
 import { outbox } from "./commands/outbox.js";
 import { rehearseCommand } from "./commands/rehearse.js";
 import { serve } from "./commands/serve.js";
@@ -13,7 +12,9 @@ import { trail } from "./commands/trail.js";
 import { types } from "./commands/types.js";
 import { secretOf, secretsOfEnvironment, signInOf } from "./from-environment.js";
 import { CannotStart, closePatience, usualPatience } from "./listen.js";
+import { addLog } from "./log-commands.js";
 import { databaseUrl } from "./open-database.js";
+import { collected, database, numberOption, pair } from "./options.js";
 import { formats } from "./report/index.js";
 import { rehearsalFormats } from "./report/rehearsal.js";
 
@@ -86,16 +87,6 @@ const port = (): Option =>
   new Option("--port <number>", "port (environment: PORT; otherwise 4310 or the next free one)")
     .argParser(portNumber)
     .env("PORT");
-const database = (): Option =>
-  new Option("--database <url>", "the database whose records are edited").env("DATABASE_URL");
-const collected = (text: string, before: readonly string[]): string[] => [...before, text];
-
-function pair(text: string, before: Readonly<Record<string, string>>): Record<string, string> {
-  const [, name, value] = /^([A-Za-z_]\w*)=(.*)$/s.exec(text) ?? [];
-  if (name === undefined || value === undefined) throw new InvalidArgumentError("An attribute is written name=value.");
-  return { ...before, [name]: value };
-}
-
 /** An attribute of a person: a number, a truth, nothing or a list where it is written so in JSON, otherwise a text. */
 function attribute(text: string, before: Readonly<Record<string, Attribute>>): Record<string, Attribute> {
   const [name = "", value = ""] = Object.entries(pair(text, {}))[0] ?? [];
@@ -112,14 +103,6 @@ function attributeOf(text: string): Attribute {
   }
   return text;
 }
-
-const numberOption = (flags: string, description: string, least: number, most: number): Option =>
-  new Option(flags, description).argParser((text) => {
-    const number = Number(text);
-    if (!Number.isInteger(number) || number < least || number > most)
-      throw new InvalidArgumentError(`It is a whole number from ${least} to ${most}.`);
-    return number;
-  });
 
 function addStart(program: Command): void {
   program
@@ -321,16 +304,6 @@ function storeOf(told: string | undefined): string {
 
 function addAdministration(program: Command): void {
   program
-    .command("log")
-    .description("the change log of a database")
-    .command("install")
-    .description("makes the log in schema quill_log; as the database's owner")
-    .addOption(database())
-    .option("--for <role>", "a role that serves pages; may be repeated", collected, [])
-    .action(async (told: { database?: string; for: string[] }) =>
-      installLog({ database: databaseUrl(told.database), roles: told.for, now: new Date() }, say),
-    );
-  program
     .command("outbox")
     .description("what is still to be done after saves, and what was given up")
     .addOption(database())
@@ -384,6 +357,7 @@ export async function run(argv: readonly string[]): Promise<void> {
   addServe(program);
   addPageFileCommands(program);
   addRehearsal(program);
+  addLog(program, say);
   addAdministration(program);
   try {
     await program.parseAsync(argv);

@@ -19,7 +19,10 @@ export { type Resend, resendForm, signedOutPage } from "./html/notice.js";
 export { indexPage } from "./html/pages.js";
 export { styleSheet } from "./html/style.js";
 export { openApi } from "./json/openapi.js";
+export * from "./log/canonical.js";
 export type { FieldChange } from "./log/field-change.js";
+export * from "./log/forms.js";
+export { monthsStatement, notifyStatement } from "./log/keeping.js";
 export {
   againStatement,
   doneStatement,
@@ -29,7 +32,26 @@ export {
   waitingStatement,
 } from "./log/outbox.js";
 export { missingMonths, monthPartition, monthsFrom, partitionName } from "./log/partitions.js";
-export { type LogState, logGrants, logSchema, logVersion, readLogState, upgradesFrom } from "./log/schema.js";
+export * from "./log/read-whole.js";
+export {
+  type LogState,
+  logGrants,
+  logReadGrants,
+  logSchema,
+  logVersion,
+  readLogState,
+  upgradesFrom,
+} from "./log/schema.js";
+export { makeSealsStatement, sealsStatement, signSealStatement } from "./log/seals.js";
+export { type LogFinding, type LogFindingKind, LogVerifier, logFindingKinds, type Upto } from "./log/verify.js";
+export {
+  unwatchStatements,
+  type Watching,
+  watchedRowsStatement,
+  watchedStatement,
+  watchStatements,
+} from "./log/watch.js";
+export { WatchedRows, type WatchedTable } from "./log/watched-rows.js";
 export { attributes, html, Markup } from "./markup/markup.js";
 export { type Language, languages, titleOfCode, word } from "./messages/messages.js";
 export { type Handled, handle } from "./operations/handle.js";
@@ -86,6 +108,7 @@ export {
 export type { ApiRequest, Dependencies, PageRequest, PageResponse, SentFile } from "./trip/request.js";
 export * from "./trip/round-trip.js";
 export type { Signer } from "./trip/signer.js";
+export { csvLines } from "./values/csv.js";
 export type { Frame } from "./views/frame.js";
 export type { FormPieces, PageParts } from "./views/page-parts.js";
 export { renderTemplate } from "./views/told.js";

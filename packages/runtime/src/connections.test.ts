@@ -82,7 +82,7 @@ describe("a link to the database that dies silently", () => {
   test("a save whose answer never comes is found in the log and answered as saved", async () => {
     const pool = connect(throughProxy(url(), proxy), 4);
     const form = await trips.open("/stations/MV-014/edit", hollis);
-    proxy.loseAnswerTo('INSERT INTO "quill_log"."change"', 300);
+    proxy.loseAnswerTo('"quill_log"."add_change"', 300);
     const body = bodyOf(form, { notes: "answered by the log" });
     const { response, recorded } = await trips.send("POST", "/stations/MV-014/edit", hollis, body, databaseOver(pool));
     await pool.end();

@@ -2,7 +2,7 @@ import { performance } from "node:perf_hooks";
 import { type Database, DatabaseAway, DatabaseRefusal, type Row, type Statement, type Told } from "@loyal-quill/core";
 import pg from "pg";
 import { Share } from "./share.js";
-import { nobodyAsks, Telling, TellingQuery, textForms } from "./telling.js";
+import { asText, nobodyAsks, Telling, TellingQuery, textForms } from "./telling.js";
 import { anotherClient, Watch } from "./watch.js";
 
 const sessionOptions = Object.entries(textForms)
@@ -49,12 +49,6 @@ export const whileWaitedFor = (database: Database, signal: AbortSignal): Databas
   run: (statement) => database.run({ ...statement, signal }),
   transaction: (run, purpose) => database.transaction((inside) => run(whileWaitedFor(inside, signal)), purpose),
 });
-
-/**
- * A column's value as PostgreSQL writes it. The parsers of `pg` are its process's: an application may have set its own, by which a
- * number would come back as something else.
- */
-const asText = { getTypeParser: () => (text: string | Buffer) => text } as unknown as pg.CustomTypesConfig;
 
 const names = new Map<string, string>();
 

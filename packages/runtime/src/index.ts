@@ -6,6 +6,18 @@ export { connect, databaseOver, type Limits } from "./database.js";
 export type { FormParts, FormTemplate, Layout, LayoutParts, PageLink, Written } from "./layout.js";
 export { LayoutError } from "./layout.js";
 export { careForLog, type LogCare } from "./log-care.js";
+export { type SealOptions, sealKey, sealLine, sealLog } from "./log-seals.js";
+export {
+  entryOf,
+  keyName,
+  mostFindings,
+  type SealCopy,
+  sealOf,
+  sha256,
+  type VerifyOptions,
+  type VerifyReport,
+  verifyLog,
+} from "./log-verify.js";
 export type { Pages, PagesListener, PagesOptions } from "./options.js";
 export { AfterSaveFailed } from "./outbox.js";
 export { type FoundSteps, type ImportModule, loadOwnSteps, OwnCodeError } from "./own-code.js";
@@ -32,4 +44,5 @@ export {
 } from "./page-files.js";
 export { createPages } from "./pages.js";
 export { type SigningKeys, signerOf } from "./signing.js";
+export { asText } from "./telling.js";
 export { type CloudEvent, cloudEvent, signatureOf, type WebhookOptions, webhook } from "./webhook.js";

@@ -11,6 +11,12 @@ export const textForms = {
   standard_conforming_strings: "on",
 } as const;
 
+/**
+ * A column's value as PostgreSQL writes it. The parsers of `pg` are its process's: an application may have set its own, by which a
+ * number would come back as something else.
+ */
+export const asText = { getTypeParser: () => (text: string | Buffer) => text } as unknown as pg.CustomTypesConfig;
+
 const told = ["quill.actor", "quill.page", "quill.request", "quill.trace"];
 
 /** What is told before each statement: who asks; on connections that are others' too, all that a statement relies on besides. */

@@ -24,6 +24,10 @@ const entry = (at: string): string =>
   `INSERT INTO quill_log.change (at, actor_id, actor_name, page, page_version, table_name, record_key, operation, fields, request_id, way)
    VALUES ('${at}', 'a', 'A', 'p', 'v', 't', '{}', 'update', '[]', gen_random_uuid(), 'page')`;
 
+/** The same in a log as it is now. */
+const appended = (at: string): string =>
+  `SELECT quill_log.append('${at}', 'a', 'A', 'p', 'v', 't', '{}', 'update', '[]', gen_random_uuid(), NULL, NULL, NULL, 'page', NULL)`;
+
 let made: TestDatabase;
 let owner: pg.Client;
 beforeAll(async () => {
@@ -49,7 +53,7 @@ const structure = async (): Promise<unknown> =>
   (
     await owner.query(
       `SELECT c.relname, a.attname, format_type(a.atttypid, a.atttypmod) AS type, a.attnotnull FROM pg_class c JOIN pg_attribute a ON a.attrelid = c.oid
-       WHERE c.relnamespace = 'quill_log'::regnamespace AND c.relname IN ('change', 'submission', 'outbox') AND a.attnum > 0
+       WHERE c.relnamespace = 'quill_log'::regnamespace AND c.relname IN ('change', 'submission', 'outbox', 'head', 'seal') AND a.attnum > 0
        UNION ALL SELECT i.relname, pg_get_indexdef(i.oid), '', true FROM pg_class i JOIN pg_index x ON x.indexrelid = i.oid
        WHERE x.indrelid IN ('quill_log.change'::regclass, 'quill_log.submission'::regclass, 'quill_log.outbox'::regclass) ORDER BY 1, 2`,
     )
@@ -63,7 +67,7 @@ describe("quill log install", () => {
     await owner.query(entry("2026-04-10Z"));
     await owner.query(entry("2031-01-01Z"));
     const said = await install(new Date("2026-03-05T00:00:00Z"));
-    expect(said).toContain("It was upgraded from version 1 to version 3.");
+    expect(said).toContain("It was upgraded from version 1 to version 4.");
     expect(await places()).toEqual([
       "quill_log.change_2026_01",
       "quill_log.change_2026_03",
@@ -81,7 +85,7 @@ describe("quill log install", () => {
     expect(await install(new Date("2026-03-05T00:00:00Z"))).toEqual(before);
     await owner.query("COMMENT ON SCHEMA quill_log IS 'Change log of Loyal Quill, version 99'");
     await expect(install(new Date())).rejects.toThrow("The change log is of version 99, newer than this program knows");
-    await owner.query("COMMENT ON SCHEMA quill_log IS 'Change log of Loyal Quill, version 3'");
+    await owner.query("COMMENT ON SCHEMA quill_log IS 'Change log of Loyal Quill, version 4'");
   });
 });
 
@@ -102,7 +106,7 @@ describe("a server that looks after the log", () => {
 
   test("makes the coming months' partitions where it may, over a year's end, and moves what went to the default one", async () => {
     const now = new Date("2029-11-20T00:00:00Z");
-    await owner.query(entry("2030-01-05Z"));
+    await owner.query(appended("2030-01-05Z"));
     expect(await looked(made.owner, now)).toEqual([]);
     const { rows } = await owner.query<{ there: boolean }>(
       `SELECT to_regclass('quill_log.' || n) IS NOT NULL AS there FROM unnest($1::text[]) AS n`,

@@ -1,5 +1,6 @@
 import {
   logGrants,
+  logReadGrants,
   logSchema,
   logVersion,
   monthPartition,
@@ -7,9 +8,10 @@ import {
   readLogState,
   upgradesFrom,
 } from "@loyal-quill/core";
-import pg from "pg";
+import type pg from "pg";
 import type { Say } from "../cluster/cluster.js";
 import { CannotStart } from "../listen.js";
+import { inTransaction } from "../log-client.js";
 import { shownUrl } from "../open-database.js";
 
 /** Partitions are made for this many months ahead; later entries go to the default partition. */
@@ -20,11 +22,13 @@ export interface LogInstallOptions {
   readonly database: string;
   /** The roles that serve pages. */
   readonly roles: readonly string[];
+  /** The roles that read the log and verify it. */
+  readonly readers?: readonly string[];
   readonly now: Date;
 }
 
 /** Makes the log, or brings one of an earlier version up to date. @returns the version that was found; 0 for none */
-async function makeOrUpgrade(client: pg.Client): Promise<number> {
+async function makeOrUpgrade(client: pg.ClientBase): Promise<number> {
   await client.query("SELECT pg_advisory_xact_lock(hashtext('loyal-quill log'))");
   const state = await readLogState({ run: async ({ text }) => (await client.query(text)).rows });
   if (state.version > logVersion)
@@ -39,34 +43,19 @@ async function makeOrUpgrade(client: pg.Client): Promise<number> {
  * `quill log install`: makes the change log in a database, or upgrades one of any earlier version. One transaction; entries stay as they
  * are, those in the default partition move to their month's.
  */
-export async function installLog({ database, roles, now }: LogInstallOptions, say: Say): Promise<void> {
-  const client = new pg.Client(database);
-  try {
-    await client.connect();
-  } catch (error) {
-    throw new CannotStart(
-      `${shownUrl(database)} can't be reached: ${error instanceof Error ? error.message : String(error)}`,
-    );
-  }
-  let found = 0;
-  try {
-    await client.query("BEGIN");
-    await client.query("SET LOCAL timezone TO 'UTC'; SET LOCAL client_min_messages TO warning");
-    found = await makeOrUpgrade(client);
-    for (const { year, month } of monthsFrom(now, monthsAhead)) await client.query(monthPartition(year, month).text);
-    for (const grant of roles.flatMap(logGrants)) await client.query(grant);
-    await client.query("COMMIT");
-  } catch (error) {
-    await client.query("ROLLBACK");
-    if (error instanceof pg.DatabaseError)
-      throw new CannotStart(
-        `Nothing was made: ${error.message}. Install the log as the database's owner, for a role that exists.`,
-      );
-    throw error;
-  } finally {
-    await client.end();
-  }
+export async function installLog({ database, roles, readers = [], now }: LogInstallOptions, say: Say): Promise<void> {
+  const found = await inTransaction(
+    database,
+    async (client) => {
+      const version = await makeOrUpgrade(client);
+      for (const { year, month } of monthsFrom(now, monthsAhead)) await client.query(monthPartition(year, month).text);
+      for (const grant of [...roles.flatMap(logGrants), ...readers.flatMap(logReadGrants)]) await client.query(grant);
+      return version;
+    },
+    (said) => `Nothing was made: ${said}. Install the log as the database's owner, for a role that exists.`,
+  );
   say(`The change log is in schema quill_log of ${shownUrl(database)}.`);
   if (found > 0 && found < logVersion) say(`It was upgraded from version ${found} to version ${logVersion}.`);
   for (const role of roles) say(`${role} may add to it and read it.`);
+  for (const role of readers) say(`${role} may read it and verify it.`);
 }

@@ -15,6 +15,8 @@ export interface LogNote {
   readonly requestId: string;
   /** Why, where the person said so. */
   readonly reason?: string | null;
+  /** The entries that it puts back, if it does. */
+  readonly undoes?: readonly string[];
 }
 
 /**
@@ -108,6 +110,7 @@ export interface NotePlaces {
   readonly who: readonly string[];
   readonly request: string;
   readonly reason: string;
+  readonly undoes: string;
 }
 
 /** Adds the values of a note to a statement's parameters. */
@@ -115,30 +118,45 @@ export const notePlaces = (page: Page, note: LogNote, parameters: Parameters): N
   who: whoAndWhere(page, note, parameters),
   request: parameters.add(note.requestId, "uuid"),
   reason: parameters.add(note.reason ?? null, "text"),
+  undoes: undonePlace(note, parameters),
 });
 
+/** Where the numbers of the entries stand that a save puts back. */
+export const undonePlace = ({ undoes = [] }: LogNote, parameters: Parameters): string =>
+  undoes.length === 0 ? "NULL" : parameters.add(`{${undoes.join(",")}}`, "bigint[]");
+
+/** The call that writes a log entry, by expressions for what it is told; it answers the entry's number. */
+export const addChange = (told: {
+  readonly who: readonly string[];
+  readonly key: string;
+  readonly operation: string;
+  readonly fields: string;
+  readonly request: string;
+  readonly reason: string;
+  readonly newKey: string;
+  readonly undoes: string;
+}): string =>
+  `"quill_log"."add_change"(${[...told.who, told.key, told.operation, told.fields, told.request, told.reason, told.newKey, told.undoes].join(", ")})`;
+
 /**
- * The INSERT of a log entry for the row that a part of the statement has {@link returned}. What was updated and differs in
- * nothing, since a trigger put it back, is no change.
+ * Writes a log entry for each row that a part of the statement has {@link returned}, and answers `id` and `record_key`. What was updated and
+ * differs in nothing, since a trigger put it back, is no change.
+ *
+ * The function is called for the rows that are read of it: whoever uses this must read them all.
  *
  * @param from the name of that part, quoted
  */
-export function entryInsert(places: NotePlaces, operation: keyof typeof changes, from: string): string {
-  const values = [
-    ...places.who,
-    '"record_key"',
-    literal(operation),
-    operation === "update" ? '"fields"' : `coalesce("fields", '[]')`,
-    places.request,
-    places.reason,
-    "'page'",
-    '"new_key"',
-  ];
-  return `INSERT INTO "quill_log"."change"
-    ("actor_id", "actor_name", "page", "page_version", "table_name", "record_key", "operation", "fields", "request_id", "reason", "way", "new_key")
-  SELECT ${values.join(", ")}
-  FROM ${from}${operation === "update" ? '\n  WHERE "fields" IS NOT NULL' : ""}
-  RETURNING "id", "record_key"`;
+export function entryInsert({ who, ...places }: NotePlaces, operation: keyof typeof changes, from: string): string {
+  const call = addChange({
+    who,
+    key: '"record_key"',
+    operation: literal(operation),
+    fields: operation === "update" ? '"fields"' : `coalesce("fields", '[]')`,
+    newKey: '"new_key"',
+    ...places,
+  });
+  return `SELECT ${call} AS "id", "record_key"
+  FROM ${from}${operation === "update" ? '\n  WHERE "fields" IS NOT NULL' : ""}`;
 }
 
 /**

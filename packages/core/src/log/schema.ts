@@ -1,11 +1,75 @@
 import { quoted, type Statement } from "../postgres/statement.js";
+import { chainEntries, entryFunctions } from "./functions.js";
+import { keepingFunctions, keepingSchema } from "./keeping.js";
 import { outboxSchema } from "./outbox.js";
+import { sealFunctions, sealSchema } from "./seals.js";
+import { watchSchema } from "./watch.js";
+
+/** The functions that whoever serves pages may call. */
+const callable = ["add_change", "make_seals", "sign_seal"] as const;
+
+/** What whoever reads and verifies a log may read. */
+const readable = ["change", "head", "seal", "watched", "baseline"].map((name) => `quill_log.${name}`);
 
 /** The version of the log's schema that this code writes and reads. It stands in the schema's comment; a log without one is of version 1. */
-export const logVersion = 3;
+export const logVersion = 4;
 
 const noteVersion = (version: number): string =>
   `COMMENT ON SCHEMA quill_log IS 'Change log of Loyal Quill, version ${version}';`;
+
+/** What an entry has since it is chained. */
+const chainColumns = [
+  "transaction xid8",
+  "origin jsonb",
+  "undoes bigint[]",
+  "salt bytea",
+  "previous_id bigint",
+  "previous bytea",
+  "hash bytea",
+  "kept jsonb",
+];
+const always = ["transaction", "salt", "hash"];
+
+/** The last entry of each record: what the next one is chained to. */
+const headSchema = `CREATE TABLE IF NOT EXISTS quill_log.head (
+  table_name text COLLATE "C" NOT NULL,
+  record_key jsonb NOT NULL,
+  id bigint NOT NULL,
+  previous_id bigint,
+  previous bytea,
+  hash bytea NOT NULL,
+  PRIMARY KEY (table_name, record_key)
+) WITH (fillfactor = 70);
+COMMENT ON TABLE quill_log.head IS 'The last entry of each record.';`;
+
+/** What was made later than the first tables, in any log. */
+const beyondEntries = `${headSchema}
+${sealSchema}
+${watchSchema}
+${keepingSchema}
+${entryFunctions}
+${sealFunctions}
+${keepingFunctions}
+REVOKE ALL ON ALL FUNCTIONS IN SCHEMA quill_log FROM PUBLIC;`;
+
+/** Who could add to a log and read it before, can do so in the way of version 4. */
+const grantsOfVersion4 = `DO $$
+DECLARE
+  role record;
+BEGIN
+  FOR role IN
+    SELECT a.grantee::regrole::text AS name, bool_or(a.privilege_type = 'INSERT') AS adds
+    FROM pg_class AS c, aclexplode(c.relacl) AS a
+    WHERE c.oid = 'quill_log.change'::regclass AND a.grantee <> 0 AND a.grantee <> c.relowner
+    GROUP BY 1
+  LOOP
+    EXECUTE format('GRANT SELECT ON ${readable.slice(1).join(", ")} TO %s', role.name);
+    IF role.adds THEN
+      EXECUTE format('REVOKE INSERT ON quill_log.change FROM %s', role.name);
+      EXECUTE format('GRANT EXECUTE ON FUNCTION ${callable.map((each) => `quill_log.${each}`).join(", ")} TO %s', role.name);
+    END IF;
+  END LOOP;
+END $$;`;
 
 /**
  * The change log's schema: `quill_log` in the edited database itself, since only there a change and its entry are one.
@@ -24,16 +88,17 @@ CREATE TABLE IF NOT EXISTS quill_log.change (
   new_key jsonb,
   operation text NOT NULL CHECK (operation IN ('insert', 'update', 'delete')),
   fields jsonb NOT NULL CHECK (jsonb_typeof(fields) = 'array'),
-  request_id uuid NOT NULL,
+  request_id uuid,
   reason text,
-  way text NOT NULL CHECK (way IN ('page', 'behind')),
+  way text NOT NULL CONSTRAINT change_way_check CHECK (way IN ('page', 'behind', 'import')),
+  ${chainColumns.map((each) => (always.some((name) => each.startsWith(`${name} `)) ? `${each} NOT NULL` : each)).join(",\n  ")},
   PRIMARY KEY (id, at)
 ) PARTITION BY RANGE (at);
 CREATE TABLE IF NOT EXISTS quill_log.change_default PARTITION OF quill_log.change DEFAULT;
 CREATE INDEX IF NOT EXISTS change_record ON quill_log.change (table_name, record_key, id DESC);
 CREATE INDEX IF NOT EXISTS change_new_key ON quill_log.change (table_name, new_key) WHERE new_key IS NOT NULL;
-CREATE INDEX IF NOT EXISTS change_actor ON quill_log.change (actor_id, id DESC);
 CREATE INDEX IF NOT EXISTS change_request ON quill_log.change (request_id);
+CREATE INDEX IF NOT EXISTS change_at ON quill_log.change USING brin (at) WITH (pages_per_range = 32);
 CREATE TABLE IF NOT EXISTS quill_log.submission (
   id uuid CONSTRAINT submission_pkey PRIMARY KEY,
   request_id uuid NOT NULL,
@@ -42,6 +107,7 @@ CREATE TABLE IF NOT EXISTS quill_log.submission (
 COMMENT ON TABLE quill_log.submission IS 'Forms of new records that were taken: each of them once.';
 COMMENT ON TABLE quill_log.change IS 'Who changed which field of which record, when, from what to what.';
 ${outboxSchema}
+${beyondEntries}
 ${noteVersion(logVersion)}`;
 
 /** What brings a log from the version before to `to`, in order. A landed one is never changed. */
@@ -53,6 +119,17 @@ const upgrades: readonly { readonly to: number; readonly sql: string }[] = [
 CREATE INDEX IF NOT EXISTS change_request ON quill_log.change (request_id);`,
   },
   { to: 3, sql: outboxSchema },
+  {
+    to: 4,
+    sql: `ALTER TABLE quill_log.change ${chainColumns.map((each) => `ADD COLUMN ${each}`).join(", ")}, ALTER COLUMN request_id DROP NOT NULL,
+  DROP CONSTRAINT change_way_check, ADD CONSTRAINT change_way_check CHECK (way IN ('page', 'behind', 'import'));
+DROP INDEX IF EXISTS quill_log.change_actor;
+CREATE INDEX IF NOT EXISTS change_at ON quill_log.change USING brin (at) WITH (pages_per_range = 32);
+${beyondEntries}
+${chainEntries}
+ALTER TABLE quill_log.change ${always.map((name) => `ALTER COLUMN ${name} SET NOT NULL`).join(", ")};
+${grantsOfVersion4}`,
+  },
 ];
 
 /** The statements that bring a log of some version up to date; none where it is. */
@@ -93,10 +170,17 @@ export async function readLogState(database: {
   };
 }
 
-/** What a role needs to serve pages over a log: to add to it and to read it, never to change an entry. */
-export const logGrants = (role: string): readonly string[] => [
+/** What a role needs to read a log, and to verify it. */
+export const logReadGrants = (role: string): readonly string[] => [
   `GRANT USAGE ON SCHEMA quill_log TO ${quoted(role)}`,
-  `GRANT SELECT, INSERT ON quill_log.change, quill_log.submission TO ${quoted(role)}`,
+  `GRANT SELECT ON ${readable.join(", ")} TO ${quoted(role)}`,
+];
+
+/** What a role needs to serve pages over a log: to read it, and to add to it by its functions; never to write an entry itself. */
+export const logGrants = (role: string): readonly string[] => [
+  ...logReadGrants(role),
+  `GRANT EXECUTE ON FUNCTION ${callable.map((each) => `quill_log.${each}`).join(", ")} TO ${quoted(role)}`,
+  `GRANT SELECT, INSERT ON quill_log.submission TO ${quoted(role)}`,
   `GRANT SELECT, INSERT, UPDATE, DELETE ON quill_log.outbox TO ${quoted(role)}`,
 ];
 
@@ -108,8 +192,11 @@ export const logGrants = (role: string): readonly string[] => [
 const logStateStatement = (): Statement => ({
   purpose: "is there a log",
   text: `SELECT (count(*) = 2)::text AS "there",
-  coalesce(bool_and(has_schema_privilege(n.oid, 'USAGE') AND has_table_privilege(c.oid, 'SELECT') AND has_table_privilege(c.oid, 'INSERT')), false)::text AS "usable",
-  coalesce(bool_or(has_table_privilege(c.oid, 'UPDATE') OR has_table_privilege(c.oid, 'DELETE') OR has_table_privilege(c.oid, 'TRUNCATE')), false)::text AS "alterable",
+  coalesce(bool_and(has_schema_privilege(n.oid, 'USAGE') AND has_table_privilege(c.oid, 'SELECT')
+    AND CASE WHEN c.relname = 'change' THEN coalesce(has_function_privilege(to_regproc('quill_log.add_change'), 'EXECUTE'), has_table_privilege(c.oid, 'INSERT'))
+      ELSE has_table_privilege(c.oid, 'INSERT') END), false)::text AS "usable",
+  coalesce(bool_or(has_table_privilege(c.oid, 'UPDATE') OR has_table_privilege(c.oid, 'DELETE') OR has_table_privilege(c.oid, 'TRUNCATE')
+    OR (c.relname = 'change' AND has_table_privilege(c.oid, 'INSERT'))), false)::text AS "alterable",
   (SELECT r.rolsuper FROM pg_roles AS r WHERE r.rolname = current_user)::text AS "superuser",
   coalesce(bool_and(pg_has_role(c.relowner, 'USAGE')), false)::text AS "owned",
   (SELECT obj_description(s.oid, 'pg_namespace') FROM pg_namespace AS s WHERE s.nspname = 'quill_log') AS "comment",

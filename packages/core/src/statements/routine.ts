@@ -1,6 +1,6 @@
 import type { Facts } from "../condition/facts.js";
 import { predicate } from "../condition/to-sql.js";
-import { type LogNote, whoAndWhere } from "../log/entry.js";
+import { addChange, type LogNote, undonePlace, whoAndWhere } from "../log/entry.js";
 import type { Page, RoutineCall } from "../page/page.js";
 import { keyPredicate } from "../postgres/key-predicate.js";
 import { Parameters, quoted, quotedTable, type Statement, type Stored } from "../postgres/statement.js";
@@ -71,22 +71,20 @@ export function entryStatement(
   },
 ): Statement {
   const parameters = new Parameters();
-  const values = [
-    ...whoAndWhere(page, note, parameters),
-    parameters.add(JSON.stringify(change.key), "jsonb"),
-    parameters.add(change.newKey && JSON.stringify(change.newKey), "jsonb"),
-    parameters.add(change.operation, "text"),
-    parameters.add(JSON.stringify(change.fields), "jsonb"),
-    parameters.add(note.requestId, "uuid"),
-    parameters.add(note.reason ?? change.reason, "text"),
-    "'page'",
-  ];
+  const call = addChange({
+    who: whoAndWhere(page, note, parameters),
+    key: parameters.add(JSON.stringify(change.key), "jsonb"),
+    operation: parameters.add(change.operation, "text"),
+    fields: parameters.add(JSON.stringify(change.fields), "jsonb"),
+    request: parameters.add(note.requestId, "uuid"),
+    reason: parameters.add(note.reason ?? change.reason, "text"),
+    newKey: parameters.add(change.newKey && JSON.stringify(change.newKey), "jsonb"),
+    undoes: undonePlace(note, parameters),
+  });
   return {
     purpose: "log",
-    text: `INSERT INTO "quill_log"."change"
-  ("actor_id", "actor_name", "page", "page_version", "table_name", "record_key", "new_key", "operation", "fields", "request_id", "reason", "way")
-VALUES (${values.join(", ")})
-RETURNING "id"::text AS "entry"`,
+    writes: true,
+    text: `SELECT ${call}::text AS "entry"`,
     values: parameters.values,
   };
 }

@@ -88,7 +88,7 @@ FROM "before" LEFT JOIN "after" AS w ON true`;
 
 function textOf(page: Page, parts: SaveParts): string {
   const known = written(page);
-  const name = `${parts.where}\n${parts.placed.map(({ column, placeholder }) => `${column.name} ${placeholder}`).join("\n")}\n${parts.remains}`;
+  const name = `${parts.where}\n${parts.placed.map(({ column, placeholder }) => `${column.name} ${placeholder}`).join("\n")}\n${parts.remains}\n${parts.note.undoes}`;
   const found = known.get(name);
   if (found !== undefined) return found;
   const text = writeText(page, parts);

@@ -1,0 +1,162 @@
+import { readFile } from "node:fs/promises";
+import { importedFrom, monthsStatement, notifyStatement } from "@loyal-quill/core";
+import { sealLog } from "@loyal-quill/runtime";
+import type { Say } from "../cluster/cluster.js";
+import { CannotStart } from "../listen.js";
+import { inTransaction, onConnection } from "../log-client.js";
+import { withDatabase } from "../open-database.js";
+
+const asOwner = (said: string): string => `Nothing was changed: ${said}. It is done as the log's owner.`;
+
+/** How long entries of a table are kept. */
+export interface KeepOptions {
+  readonly database: string;
+  /** `schema.name`, or `*` for tables without a rule of their own; the rules are listed where it is left out. */
+  readonly table: string | undefined;
+  readonly months: number | undefined;
+  /** So many entries of each record are kept in any case. */
+  readonly last: number;
+  readonly forever: boolean;
+}
+
+/** `quill log keep`: how long entries are kept. */
+export async function keep({ database, table, months, last, forever }: KeepOptions, say: Say): Promise<void> {
+  await inTransaction(
+    database,
+    async (client) => {
+      if (table !== undefined && forever)
+        await client.query("DELETE FROM quill_log.retention WHERE table_name = $1", [table]);
+      else if (table !== undefined) {
+        if (months === undefined) throw new CannotStart("For how long? Say --months NUMBER, or --forever.");
+        await client.query(
+          "INSERT INTO quill_log.retention VALUES ($1, $2, $3) ON CONFLICT (table_name) DO UPDATE SET months = excluded.months, last = excluded.last",
+          [table, months, last],
+        );
+      }
+      const { rows } = await client.query(
+        "SELECT table_name, months, last FROM quill_log.retention ORDER BY table_name",
+      );
+      for (const rule of rows)
+        say(
+          `${rule.table_name === "*" ? "other tables" : rule.table_name}: ${rule.months} months${rule.last > 0 ? `, and the last ${rule.last} of each record` : ""}`,
+        );
+      if (!rows.some((rule) => rule.table_name === "*"))
+        say(rows.length === 0 ? "Everything is kept." : "Everything else is kept.");
+    },
+    asOwner,
+  );
+}
+
+export interface DropOptions {
+  readonly database: string;
+  readonly now: Date;
+  readonly dryRun: boolean;
+  readonly by: string;
+}
+
+/**
+ * `quill log drop`: drops the months in which everything may go by the rules, each after a seal that says so.
+ *
+ * What has no seal yet is sealed before; a month whose entries are not those that were sealed is not dropped.
+ */
+export async function dropMonths({ database, now, dryRun, by }: DropOptions, say: Say): Promise<void> {
+  if (!dryRun) await withDatabase(database, (opened) => sealLog(opened));
+  await onConnection(database, async (client) => {
+    const { text, values } = monthsStatement(now);
+    const { rows } = await client.query<{ month: string; entries: string; kept_for: string | null }>(text, [...values]);
+    for (const { month, entries, kept_for: keptFor } of rows) {
+      if (keptFor !== null) say(`${month}  ${entries} entries  kept: ${keptFor}`);
+      else if (dryRun) say(`${month}  ${entries} entries  may go`);
+      else {
+        const { rows: made } = await client
+          .query("SELECT (quill_log.drop_month($1, $2)).number::text AS number", [
+            month,
+            JSON.stringify({ by, entries: Number(entries) }),
+          ])
+          .catch((error: unknown) => {
+            throw new CannotStart(asOwner(error instanceof Error ? error.message : String(error)));
+          });
+        say(`${month}  ${entries} entries  dropped, seal ${made[0]?.number}`);
+      }
+    }
+    if (rows.length === 0) say("The log is empty.");
+  });
+}
+
+export interface EraseOptions {
+  readonly database: string;
+  readonly table: string;
+  readonly key: Readonly<Record<string, string>>;
+  readonly fields: readonly string[];
+  readonly reasons: boolean;
+  readonly by: string;
+  readonly why: string;
+}
+
+/** `quill log erase`: erases values of a record from its entries; what they were can still not be forged. */
+export async function erase({ database, table, key, fields, reasons, by, why }: EraseOptions, say: Say): Promise<void> {
+  if (fields.length === 0 && !reasons) throw new CannotStart("What is to be erased? Say --field NAME, or --reasons.");
+  if (Object.keys(key).length === 0) throw new CannotStart("Of which record? Say --key COLUMN=VALUE.");
+  const detail = { by, why, table, fields, reasons };
+  const number = await inTransaction(
+    database,
+    async (client) => {
+      const { rows } = await client.query<{ number: string | null; entries: string | null }>(
+        "SELECT s.number::text AS number, (SELECT sum(upper(r) - lower(r)) FROM unnest(s.ids) AS r)::text AS entries FROM quill_log.erase($1, $2, $3, $4, $5) AS s",
+        [table, JSON.stringify(key), fields, reasons, JSON.stringify(detail)],
+      );
+      return rows[0];
+    },
+    asOwner,
+  );
+  if (!number?.number) say("There is nothing to erase: the log has no such values of this record.");
+  else say(`Erased from ${number.entries} ${number.entries === "1" ? "entry" : "entries"}, seal ${number.number}.`);
+}
+
+/** `quill log notify`: has listeners on the channel `quill_log` told of entries. */
+export async function notify({ database, on }: { database: string; on: boolean }, say: Say): Promise<void> {
+  await inTransaction(database, (client) => client.query(notifyStatement(on)), asOwner);
+  say(on ? "Whoever listens on quill_log is told of entries." : "Nobody is told of entries any more.");
+}
+
+/** `quill log import`: adds another history, a line of JSON for each entry, by its time. All of it, or nothing. */
+export async function importLog(
+  { database, file, dryRun }: { database: string; file: string; dryRun: boolean },
+  say: Say,
+): Promise<void> {
+  const text = await readFile(file, "utf8").catch(() => {
+    throw new CannotStart(`${file} can't be read.`);
+  });
+  const read = text
+    .split("\n")
+    .flatMap((line, index) => (line.trim() === "" ? [] : [{ line: index + 1, entry: importedFrom(line) }]));
+  const wrong = read.flatMap(({ line, entry }) =>
+    "wrong" in entry ? entry.wrong.map((said) => `${file}:${line}: ${said}`) : [],
+  );
+  if (wrong.length > 0)
+    throw new CannotStart(
+      [
+        ...wrong.slice(0, 20),
+        ...(wrong.length > 20 ? [`… and ${wrong.length - 20} more.`] : []),
+        "Nothing was imported.",
+      ].join("\n"),
+    );
+  const entries = read
+    .flatMap(({ entry }) => ("wrong" in entry ? [] : [entry]))
+    .sort((a, b) => Date.parse(a.at) - Date.parse(b.at));
+  if (dryRun) return say(`${entries.length} entries can be imported.`);
+  await inTransaction(
+    database,
+    async (client) => {
+      for (let start = 0; start < entries.length; start += 1000)
+        await client.query(
+          `SELECT quill_log.append((e->>'at')::timestamptz, e->'actor'->>'id', e->'actor'->>'name', e->>'page', '', e->>'table', e->'key', e->>'operation', e->'fields', NULL,
+             e->>'reason', nullif(e->'new_key', 'null'), NULL, 'import', jsonb_build_object('imported', to_char(now() AT TIME ZONE 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS.US"Z"')))
+           FROM (SELECT value AS e FROM jsonb_array_elements($1::jsonb) WITH ORDINALITY ORDER BY ordinality) AS given`,
+          [JSON.stringify(entries.slice(start, start + 1000))],
+        );
+    },
+    asOwner,
+  );
+  say(`Imported ${entries.length} entries.`);
+}

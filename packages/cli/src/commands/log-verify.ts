@@ -1,0 +1,119 @@
+import { readFile } from "node:fs/promises";
+import process from "node:process";
+import { logFindingKinds } from "@loyal-quill/core";
+import {
+  type SealCopy,
+  sealLine,
+  sealLog,
+  type VerifyOptions,
+  type VerifyReport,
+  verifyLog,
+} from "@loyal-quill/runtime";
+import type { Say } from "../cluster/cluster.js";
+import { CannotStart } from "../listen.js";
+import { onConnection } from "../log-client.js";
+import { withDatabase } from "../open-database.js";
+
+export interface LogVerifyOptions extends Pick<VerifyOptions, "from" | "to"> {
+  readonly database: string;
+  readonly table: string | undefined;
+  readonly key: Readonly<Record<string, string>>;
+  /** Files: the public key, and seals that were kept elsewhere. */
+  readonly publicKey: string | undefined;
+  readonly seals: string | undefined;
+  readonly json: boolean;
+}
+
+const fileOf = (file: string): Promise<string> =>
+  readFile(file, "utf8").catch(() => {
+    throw new CannotStart(`${file} can't be read.`);
+  });
+
+/** Seals as they were written elsewhere: lines of JSON, among which there may be others. */
+export function copiesIn(text: string, file: string): readonly SealCopy[] {
+  return text.split("\n").flatMap((line, index) => {
+    if (line.trim() === "") return [];
+    try {
+      const { type, number, hash } = JSON.parse(line) as Record<string, unknown>;
+      if (type === "entry" || type === "cursor") return [];
+      if (typeof number === "string" && typeof hash === "string") return [{ number, hash }];
+    } catch {
+      // Said below.
+    }
+    throw new CannotStart(`${file}:${index + 1}: It is no seal as quill log seal writes it.`);
+  });
+}
+
+const numbered = (count: number, one: string, more: string): string =>
+  `${count.toLocaleString("en")} ${count === 1 ? one : more}`;
+
+function tell({ counts, findings, found, ms }: VerifyReport, say: Say): void {
+  for (const { kind, place, said } of findings) say(`${place}: ${logFindingKinds[kind]}. ${said}`);
+  if (found > findings.length) say(`… and ${found - findings.length} more.`);
+  say(
+    [
+      numbered(counts.entries, "entry", "entries"),
+      ...(counts.unsealed > 0 ? [`${counts.unsealed.toLocaleString("en")} of them not sealed yet`] : []),
+      numbered(counts.seals, "seal", "seals"),
+      ...(counts.erased > 0 ? [`values erased from ${numbered(counts.erased, "entry", "entries")}`] : []),
+      ...(counts.dropped > 0 ? [numbered(counts.dropped, "entry dropped", "entries dropped")] : []),
+      ...(counts.tables > 0
+        ? [`${numbered(counts.rows, "row", "rows")} of ${numbered(counts.tables, "watched table", "watched tables")}`]
+        : []),
+      `${(ms / 1000).toFixed(1)} s`,
+    ].join(", "),
+  );
+  say(found === 0 ? "Nothing is wrong with it." : `${numbered(found, "finding", "findings")}.`);
+}
+
+/** `quill log verify`. @returns the exit code: 1 where something was found */
+export async function verify(options: LogVerifyOptions, say: Say): Promise<number> {
+  const { table, key, from, to, publicKey, seals } = options;
+  if ((table === undefined) !== (Object.keys(key).length === 0))
+    throw new CannotStart("A record is named by its table and its key: --table network.station --key code=MV-022.");
+  for (const moment of [from, to])
+    if (moment !== undefined && Number.isNaN(Date.parse(moment)))
+      throw new CannotStart(`${moment} is no moment: write it like 2026-03-01 or 2026-03-01T09:30:00Z.`);
+  const isTerminal = process.stderr.isTTY === true && !options.json;
+  const given: VerifyOptions = {
+    ...(from === undefined ? {} : { from }),
+    ...(to === undefined ? {} : { to }),
+    ...(table === undefined ? {} : { record: { table, key } }),
+    ...(publicKey === undefined ? {} : { publicKey: await fileOf(publicKey) }),
+    ...(seals === undefined ? {} : { copies: copiesIn(await fileOf(seals), seals) }),
+    ...(isTerminal ? { onProgress: (read, of) => process.stderr.write(`\r${read} of ${of} entries`) } : {}),
+  };
+  const report = await onConnection(options.database, (client) => verifyLog(client, given)).catch((error: unknown) => {
+    if ((error as { code?: string }).code === "42501" || (error as { code?: string }).code === "42P01")
+      throw new CannotStart(
+        `The log can't be read: ${(error as Error).message}. Grant it with: quill log install --read-by ROLE`,
+      );
+    throw error;
+  });
+  if (isTerminal) process.stderr.write("\r\x1b[K");
+  if (options.json) say(JSON.stringify(report));
+  else tell(report, say);
+  return report.found === 0 ? 0 : 1;
+}
+
+export interface LogSealOptions {
+  readonly database: string;
+  /** A private key, PEM. */
+  readonly privateKey: string | undefined;
+  readonly to: readonly string[];
+  readonly secret: string | undefined;
+}
+
+/** `quill log seal`: seals what has no seal yet. @returns the exit code: 1 where a seal could not be written elsewhere */
+export async function seal({ database, privateKey, to, secret }: LogSealOptions, say: Say): Promise<number> {
+  const given = {
+    to,
+    ...(privateKey === undefined ? {} : { privateKey }),
+    ...(secret === undefined ? {} : { secret }),
+  };
+  const { seals, failures } = await withDatabase(database, (opened) => sealLog(opened, given));
+  if (seals.length === 0) say("Everything is sealed already.");
+  for (const made of seals) if (!to.includes("-")) say(sealLine(made));
+  for (const failure of failures) process.stderr.write(`${failure.message}\n`);
+  return failures.length === 0 ? 0 : 1;
+}

@@ -1,0 +1,103 @@
+import {
+  type Database,
+  findTable,
+  type Row,
+  readCatalog,
+  unwatchStatements,
+  watchedStatement,
+  watchStatements,
+} from "@loyal-quill/core";
+import type pg from "pg";
+import type { Say } from "../cluster/cluster.js";
+import { CannotStart } from "../listen.js";
+import { inTransaction } from "../log-client.js";
+
+export interface WatchOptions {
+  readonly database: string;
+  readonly table: string;
+  /** The columns of the key by which the log names the rows; where none are told, those that its pages use, else the primary key. */
+  readonly key: readonly string[];
+  readonly hidden: readonly string[];
+  readonly baseline: boolean;
+}
+
+const asOwner = (said: string): string =>
+  `Nothing was changed: ${said}. Tables are watched by whoever owns both them and the log.`;
+
+const over = (client: pg.ClientBase): Database => ({
+  run: async ({ text, values }) => (await client.query<Row>({ text, values: [...values] })).rows,
+  transaction: () => Promise.reject(new Error("Not inside of a transaction.")),
+});
+
+/** `quill log watch`: logs whatever happens to a table, whoever does it. */
+export async function watch({ database, table: name, key, hidden, baseline }: WatchOptions, say: Say): Promise<void> {
+  const keyed = await inTransaction(
+    database,
+    async (client) => {
+      const opened = over(client);
+      const table = findTable((await readCatalog(opened)).tables, name);
+      if (!table) throw new CannotStart(`There is no table ${name} that can be watched. Write schema.name.`);
+      const unknown = [...key, ...hidden].filter((column) => !table.columns.some((each) => each.name === column));
+      if (unknown.length > 0) throw new CannotStart(`${name} has no column ${unknown.join(", ")}.`);
+      const [used] = await opened.run({
+        purpose: "the key that pages use",
+        text: `SELECT (SELECT json_agg(k) FROM jsonb_object_keys(c.record_key) AS k)::text AS "key" FROM quill_log.change AS c
+WHERE c.table_name = $1::text AND c.way = 'page' ORDER BY c.id DESC LIMIT 1`,
+        values: [`${table.schema}.${table.name}`],
+      });
+      const wanted =
+        key.length > 0 ? key : ((JSON.parse(used?.key ?? "null") as string[] | null) ?? table.keys[0]?.columns ?? []);
+      const found = table.keys.find(({ columns }) => columns.toSorted().join() === wanted.toSorted().join());
+      if (!found)
+        throw new CannotStart(
+          table.keys.length === 0
+            ? `${name} has no key: no unique set of columns that are never null.`
+            : `${wanted.join(", ")} is no key of ${name}. It has: ${table.keys.map(({ columns }) => columns.join(", ")).join("; ")}.`,
+        );
+      for (const statement of watchStatements({ table, key: found.columns, hidden }, baseline))
+        await client.query(statement);
+      return found.columns;
+    },
+    asOwner,
+  );
+  say(`${name} is watched, its rows are named by ${keyed.join(", ")}.`);
+}
+
+/** `quill log unwatch`. */
+export async function unwatch({ database, table: name }: { database: string; table: string }, say: Say): Promise<void> {
+  await inTransaction(
+    database,
+    async (client) => {
+      const table = findTable((await readCatalog(over(client))).tables, name);
+      if (!table) throw new CannotStart(`There is no table ${name}. Write schema.name.`);
+      for (const statement of unwatchStatements(table)) await client.query(statement);
+    },
+    asOwner,
+  );
+  say(`${name} is not watched any more.`);
+}
+
+/** `quill log watched`: which tables are watched, and how. */
+export async function watched({ database }: { database: string }, say: Say): Promise<void> {
+  await inTransaction(
+    database,
+    async (client) => {
+      const rows = await over(client).run(watchedStatement());
+      for (const row of rows) {
+        const list = (text: string | null | undefined): string => (JSON.parse(text ?? "[]") as string[]).join(", ");
+        say(
+          [
+            row.table,
+            `since ${row.since}`,
+            `by ${list(row.key)}`,
+            ...(row.hidden === "[]" ? [] : [`hidden: ${list(row.hidden)}`]),
+            ...(row.new_columns ? [`not logged: ${list(row.new_columns)}`] : []),
+            ...(row.off ? [`NOT WATCHED: ${row.off}`] : []),
+          ].join("  "),
+        );
+      }
+      if (rows.length === 0) say("No table is watched.");
+    },
+    asOwner,
+  );
+}

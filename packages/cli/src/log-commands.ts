@@ -1,0 +1,177 @@
+import os from "node:os";
+import process from "node:process";
+import { exportForms } from "@loyal-quill/core";
+import { type Command, Option } from "commander";
+import type { Say } from "./cluster/cluster.js";
+import { installLog } from "./commands/log.js";
+import { exportLog } from "./commands/log-export.js";
+import { dropMonths, erase, importLog, keep, notify } from "./commands/log-keep.js";
+import { seal, verify } from "./commands/log-verify.js";
+import { unwatch, watch, watched } from "./commands/log-watch.js";
+import { secretOf } from "./from-environment.js";
+import { databaseUrl } from "./open-database.js";
+import { collected, database, numberOption, pair } from "./options.js";
+
+const key = (text: string, before: Readonly<Record<string, string>>): Record<string, string> => pair(text, before);
+
+/** Who is named as having dropped or erased something. */
+const by = (): Option =>
+  new Option("--by <name>", "who does it, for the seal that says so").default(
+    os.userInfo().username,
+    "the account's name",
+  );
+
+/** Writes to standard output, and waits until what reads it takes more. */
+const write = (text: string): Promise<void> =>
+  new Promise((resolve) => {
+    if (process.stdout.write(text)) resolve();
+    else process.stdout.once("drain", resolve);
+  });
+
+function addChecks(log: Command, say: Say): void {
+  log
+    .command("verify")
+    .description("works out anew what the log says of itself; exit code 1 where something is wrong")
+    .addOption(database())
+    .option("--from <moment>", "entries since then, as far as their seals go: 2026-03-01")
+    .option("--to <moment>", "entries until then")
+    .option("--table <name>", "with --key: the entries of one record")
+    .option("--key <column=value>", "the record's key; may be repeated", key, {})
+    .option("--public-key <file>", "the key that seals are signed with")
+    .option("--seals <file>", "seals that were kept elsewhere, to hold those of the log against")
+    .option("--json", "the report as JSON", false)
+    .action(async (told) => {
+      process.exitCode = await verify({ ...told, database: databaseUrl(told.database) }, say);
+    });
+  log
+    .command("seal")
+    .description("seals what has no seal yet")
+    .addOption(database())
+    .option("--to <place>", "writes seals there as well: a file, - or an address; may be repeated", collected, [])
+    .addHelpText(
+      "after",
+      `
+From the environment, or from a file that the variable with _FILE at its end names:
+  QUILL_SEAL_KEY      a private key (Ed25519, PEM) that seals are signed with: openssl genpkey -algorithm ed25519
+  QUILL_SEAL_SECRET   what seals that are posted are signed with, as a webhook is`,
+    )
+    .action(async (told: { database?: string; to: string[] }) => {
+      process.exitCode = await seal(
+        {
+          database: databaseUrl(told.database),
+          to: told.to,
+          privateKey: secretOf("QUILL_SEAL_KEY"),
+          secret: secretOf("QUILL_SEAL_SECRET"),
+        },
+        say,
+      );
+    });
+}
+
+function addWatching(log: Command, say: Say): void {
+  log
+    .command("watch")
+    .description("logs whatever happens to a table, whoever does it; as the owner of the table and the log")
+    .argument("<table>", "schema.table")
+    .addOption(database())
+    .option("--key <column>", "a column of the key by which rows are named; may be repeated", collected, [])
+    .option("--hide <column>", "log only that it changed; may be repeated", collected, [])
+    .option("--no-baseline", "keep no digest of each row as it is now")
+    .action(async (table: string, told: { database?: string; key: string[]; hide: string[]; baseline: boolean }) =>
+      watch({ ...told, table, hidden: told.hide, database: databaseUrl(told.database) }, say),
+    );
+  log
+    .command("unwatch")
+    .description("watches a table no more")
+    .argument("<table>", "schema.table")
+    .addOption(database())
+    .action(async (table: string, told: { database?: string }) =>
+      unwatch({ table, database: databaseUrl(told.database) }, say),
+    );
+  log
+    .command("watched")
+    .description("the tables that are watched, and how")
+    .addOption(database())
+    .action(async (told: { database?: string }) => watched({ database: databaseUrl(told.database) }, say));
+}
+
+function addKeeping(log: Command, say: Say): void {
+  log
+    .command("keep")
+    .description("how long entries are kept; lists the rules")
+    .argument("[table]", "schema.table, or * for tables without a rule of their own")
+    .addOption(database())
+    .addOption(numberOption("--months <number>", "for so many months", 1, 1200))
+    .addOption(numberOption("--last <number>", "and so many entries of each record in any case", 0, 1000).default(0))
+    .option("--forever", "takes the rule away", false)
+    .action(async (table: string | undefined, told) =>
+      keep({ ...told, table, database: databaseUrl(told.database) }, say),
+    );
+  log
+    .command("drop")
+    .description("drops the months that may go by the rules, each after a seal that says so; as the log's owner")
+    .addOption(database())
+    .addOption(by())
+    .option("--dry-run", "only says what would be dropped", false)
+    .action(async (told: { database?: string; by: string; dryRun: boolean }) =>
+      dropMonths({ ...told, database: databaseUrl(told.database), now: new Date() }, say),
+    );
+  log
+    .command("erase")
+    .description("erases values of a record from its entries; the log still verifies; as its owner")
+    .argument("<table>", "schema.table")
+    .addOption(database())
+    .option("--key <column=value>", "the record's key; may be repeated", key, {})
+    .option("--field <name>", "a field whose values go; may be repeated", collected, [])
+    .option("--reasons", "the reasons that people gave go as well", false)
+    .requiredOption("--why <text>", "why, for the seal that says so")
+    .addOption(by())
+    .action(async (table: string, told) =>
+      erase({ ...told, table, fields: told.field, database: databaseUrl(told.database) }, say),
+    );
+}
+
+/** `quill log …`: the change log of a database. */
+export function addLog(program: Command, say: Say): void {
+  const log = program.command("log").description("the change log of a database");
+  log
+    .command("install")
+    .description("makes the log in schema quill_log, or upgrades it; as the database's owner")
+    .addOption(database())
+    .option("--for <role>", "a role that serves pages; may be repeated", collected, [])
+    .option("--read-by <role>", "a role that reads the log and verifies it; may be repeated", collected, [])
+    .action(async (told: { database?: string; for: string[]; readBy: string[] }) =>
+      installLog({ database: databaseUrl(told.database), roles: told.for, readers: told.readBy, now: new Date() }, say),
+    );
+  addChecks(log, say);
+  addWatching(log, say);
+  addKeeping(log, say);
+  log
+    .command("export")
+    .description("the log's entries, to standard output; the cursor for the next time comes last, or on standard error")
+    .addOption(database())
+    .addOption(new Option("--format <format>", "how they are written").choices(exportForms).default("jsonl"))
+    .option("--since <cursor>", "what was added since an earlier export")
+    .option("--source <address>", "what stands for this database in CloudEvents", "urn:loyal-quill")
+    .action(async (told) => {
+      const cursor = await exportLog({ ...told, database: databaseUrl(told.database) }, write);
+      if (told.format !== "jsonl") process.stderr.write(`${cursor}\n`);
+    });
+  log
+    .command("import")
+    .description("adds the history of another log, a line of JSON an entry (docs/log.md); as the log's owner")
+    .argument("<file>")
+    .addOption(database())
+    .option("--dry-run", "only looks whether it can be", false)
+    .action(async (file: string, told: { database?: string; dryRun: boolean }) =>
+      importLog({ file, dryRun: told.dryRun, database: databaseUrl(told.database) }, say),
+    );
+  log
+    .command("notify")
+    .description("has listeners on the channel quill_log told of entries, or no more; as the log's owner")
+    .addOption(new Option("--off", "no more").default(false))
+    .addOption(database())
+    .action(async (told: { database?: string; off: boolean }) =>
+      notify({ database: databaseUrl(told.database), on: !told.off }, say),
+    );
+}

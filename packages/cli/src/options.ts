@@ -1,0 +1,23 @@
+import { InvalidArgumentError, Option } from "commander";
+
+/** Which database. */
+export const database = (): Option =>
+  new Option("--database <url>", "the database whose records are edited").env("DATABASE_URL");
+/** Takes an option that may be repeated. */
+export const collected = (text: string, before: readonly string[]): string[] => [...before, text];
+
+/** Takes `name=value`. */
+export function pair(text: string, before: Readonly<Record<string, string>>): Record<string, string> {
+  const [, name, value] = /^([A-Za-z_]\w*)=(.*)$/s.exec(text) ?? [];
+  if (name === undefined || value === undefined) throw new InvalidArgumentError("An attribute is written name=value.");
+  return { ...before, [name]: value };
+}
+
+/** An option that takes a whole number. */
+export const numberOption = (flags: string, description: string, least: number, most: number): Option =>
+  new Option(flags, description).argParser((text) => {
+    const number = Number(text);
+    if (!Number.isInteger(number) || number < least || number > most)
+      throw new InvalidArgumentError(`It is a whole number from ${least} to ${most}.`);
+    return number;
+  });

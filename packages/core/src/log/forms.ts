@@ -1,0 +1,150 @@
+import * as v from "valibot";
+import { type Entry, hexOf, type Seal } from "./canonical.js";
+import type { FieldChange } from "./field-change.js";
+
+/** How the log is given to others. */
+export const exportForms = ["jsonl", "csv", "cloudevents"] as const;
+export type ExportForm = (typeof exportForms)[number];
+
+const object = (text: string): unknown => JSON.parse(text) as unknown;
+
+/**
+ * An entry as a line of JSON: everything that its hash is over, and the hash. `content` has the texts that are hashed as they are, so that
+ * whoever verifies need not know how PostgreSQL prints JSON.
+ */
+export const entryLine = (entry: Entry): string =>
+  JSON.stringify({
+    type: "entry",
+    id: entry.id,
+    at: entry.at,
+    transaction: entry.transaction,
+    actor: { id: entry.actorId, name: entry.actorName },
+    page: entry.page,
+    page_version: entry.pageVersion,
+    table: entry.table,
+    key: object(entry.key),
+    new_key: entry.newKey && object(entry.newKey),
+    operation: entry.operation,
+    fields: entry.fields,
+    request: entry.request,
+    reason: entry.reason,
+    way: entry.way,
+    origin: entry.origin && object(entry.origin),
+    undoes: entry.undoes,
+    printed: { key: entry.key, new_key: entry.newKey, origin: entry.origin },
+    ...(entry.erasedReason === null ? {} : { erased_reason: entry.erasedReason }),
+    salt: hexOf(entry.salt),
+    previous_id: entry.previousId,
+    previous: entry.previous && hexOf(entry.previous),
+    hash: hexOf(entry.hash),
+  });
+
+/** A seal as a line of JSON. */
+export const sealLineOf = (seal: Seal): string => JSON.stringify({ type: "seal", ...seal });
+
+/** The columns of the CSV: a line for each field change, and one for an entry without any. */
+export const csvColumns = [
+  "id",
+  "at",
+  "actor_id",
+  "actor_name",
+  "page",
+  "table",
+  "key",
+  "new_key",
+  "operation",
+  "field",
+  "old",
+  "new",
+  "hidden",
+  "reason",
+  "way",
+  "undoes",
+  "request",
+] as const;
+
+export function csvRows(entry: Entry): (string | null)[][] {
+  const before = [
+    entry.id,
+    entry.at,
+    entry.actorId,
+    entry.actorName,
+    entry.page,
+    entry.table,
+    entry.key,
+    entry.newKey,
+    entry.operation,
+  ];
+  const after = [entry.reason, entry.way, entry.undoes?.join(" ") ?? null, entry.request];
+  const fields = entry.fields.length > 0 ? entry.fields : [null];
+  return fields.map((each) => [
+    ...before,
+    each?.field ?? null,
+    each?.old ?? null,
+    each?.new ?? null,
+    each?.hidden ? "yes" : null,
+    ...after,
+  ]);
+}
+
+/**
+ * An entry as an event in the JSON format of CloudEvents 1.0. Its id is the entry's number.
+ *
+ * @param source a URI reference that stands for the database, like `https://records.example/` (specification, 3.1.1)
+ */
+export const entryEvent = (entry: Entry, source: string): Readonly<Record<string, unknown>> => ({
+  specversion: "1.0",
+  id: entry.id,
+  source,
+  type: `loyal-quill.record.${{ insert: "added", delete: "deleted" }[entry.operation] ?? "changed"}`,
+  subject: [
+    entry.table,
+    ...Object.values(object(entry.key) as Record<string, string>).map((part) => encodeURIComponent(part)),
+  ].join("/"),
+  time: entry.at,
+  datacontenttype: "application/json",
+  data: {
+    page: entry.page,
+    table: entry.table,
+    key: object(entry.key),
+    changes: entry.fields,
+    actor: { id: entry.actorId, name: entry.actorName },
+    reason: entry.reason,
+    requestId: entry.request,
+    way: entry.way,
+  },
+});
+
+const texts = v.record(v.string(), v.string());
+const value = v.nullable(v.string());
+
+const importedSchema = v.strictObject({
+  at: v.pipe(v.string(), v.isoTimestamp("It is a moment in ISO 8601, with its offset: 2026-03-01T09:30:00Z.")),
+  actor: v.strictObject({ id: v.pipe(v.string(), v.minLength(1)), name: v.string() }),
+  table: v.pipe(v.string(), v.regex(/^[^.]+\.[^.]+$/, "It is a schema and a table: network.station.")),
+  key: v.pipe(
+    texts,
+    v.check((key) => Object.keys(key).length > 0, "It has one column at least."),
+  ),
+  new_key: v.optional(v.nullable(texts), null),
+  operation: v.picklist(["insert", "update", "delete"]),
+  fields: v.array(v.strictObject({ field: v.string(), old: value, new: value })),
+  reason: v.optional(value, null),
+  page: v.optional(v.string(), ""),
+});
+
+/** An entry of another history, as it is imported: a line of JSON. */
+export type Imported = v.InferOutput<typeof importedSchema> & { readonly fields: readonly FieldChange[] };
+
+/** @returns the entry, or what is wrong with the line, a message each */
+export function importedFrom(line: string): Imported | { readonly wrong: readonly string[] } {
+  let read: unknown;
+  try {
+    read = JSON.parse(line);
+  } catch {
+    return { wrong: ["It is no JSON."] };
+  }
+  const parsed = v.safeParse(importedSchema, read);
+  if (parsed.success) return parsed.output;
+  return { wrong: parsed.issues.map((issue) => `${v.getDotPath(issue) ?? "the line"}: ${issue.message}`) };
+}

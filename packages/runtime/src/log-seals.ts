@@ -1,0 +1,84 @@
+import { createPrivateKey, createPublicKey, type KeyObject, sign } from "node:crypto";
+import { appendFile } from "node:fs/promises";
+import process from "node:process";
+import { type Database, makeSealsStatement, type Seal, signSealStatement } from "@loyal-quill/core";
+import { keyName, sealOf } from "./log-verify.js";
+import { signatureOf } from "./webhook.js";
+
+/** What is done with seals beside being kept in the log. */
+export interface SealOptions {
+  /** A private key (PEM, Ed25519) that they are signed with. */
+  readonly privateKey?: string;
+  /**
+   * Where they are written as well, each as a line of JSON: a file that is appended to, `-` for standard output, or an `http:` or `https:` address
+   * that each is posted to.
+   */
+  readonly to?: readonly string[];
+  /** The secret with which what is posted is signed, as a webhook is. */
+  readonly secret?: string;
+}
+
+/** A seal as it is written elsewhere: all that its hash is over, the hash, and the signature. */
+export const sealLine = (seal: Seal): string => JSON.stringify(seal);
+
+async function post(address: string, { number }: Seal, line: string, secret: string | undefined): Promise<void> {
+  const seconds = Math.floor(Date.now() / 1000);
+  const id = `seal-${number}`;
+  const response = await fetch(address, {
+    method: "POST",
+    headers: {
+      "content-type": "application/json",
+      "webhook-id": id,
+      "webhook-timestamp": String(seconds),
+      ...(secret === undefined ? {} : { "webhook-signature": signatureOf(secret, id, seconds, line) }),
+    },
+    body: line,
+    redirect: "error",
+    signal: AbortSignal.timeout(10_000),
+  });
+  await response.body?.cancel();
+  if (!response.ok) throw new Error(`${new URL(address).host} answered ${response.status} to a seal`);
+}
+
+async function writeTo(place: string, seal: Seal, secret: string | undefined): Promise<void> {
+  const line = sealLine(seal);
+  if (place === "-") process.stdout.write(`${line}\n`);
+  else if (/^https?:/.test(place)) await post(place, seal, line, secret);
+  else await appendFile(place, `${line}\n`, { mode: 0o600 });
+}
+
+/** @throws an `Error` where it is no private Ed25519 key */
+export function sealKey(pem: string): KeyObject {
+  const key = createPrivateKey(pem);
+  if (key.asymmetricKeyType !== "ed25519") throw new Error("Seals are signed with an Ed25519 key.");
+  return key;
+}
+
+/**
+ * Seals what has no seal yet, signs it, and writes it elsewhere.
+ *
+ * @param unlessSince nothing is sealed where something was so many seconds ago or later
+ * @returns the seals that were made, and what went wrong while they were written elsewhere: they stay in the log
+ */
+export async function sealLog(
+  database: Database,
+  { privateKey, to = [], secret }: SealOptions = {},
+  unlessSince = 0,
+): Promise<{ readonly seals: readonly Seal[]; readonly failures: readonly Error[] }> {
+  const key = privateKey === undefined ? null : sealKey(privateKey);
+  const name = key && keyName(createPublicKey(key));
+  const made = (await database.run(makeSealsStatement(unlessSince))).map(sealOf);
+  const seals: Seal[] = [];
+  const failures: Error[] = [];
+  for (const seal of made) {
+    const signature = key && sign(null, Buffer.from(seal.hash, "hex"), key).toString("base64");
+    if (signature && name) await database.run(signSealStatement(seal.number, signature, name));
+    const signed = { ...seal, signature, signedBy: name };
+    seals.push(signed);
+    for (const place of to)
+      await writeTo(place, signed, secret).catch((error: unknown) =>
+        failures.push(error instanceof Error ? error : new Error(String(error))),
+      );
+  }
+  return { seals, failures };
+}

@@ -1,0 +1,339 @@
+import { createPublicKey, hash, type KeyObject, verify as verifySignature } from "node:crypto";
+import {
+  type Catalog,
+  type Entry,
+  type EntryField,
+  findTable,
+  headsStatement,
+  type LogFinding,
+  LogVerifier,
+  lastNumberStatement,
+  type Row,
+  rangesOf,
+  readCatalog,
+  type Seal,
+  type Sha256,
+  type Statement,
+  sealsStatement,
+  type Upto,
+  uptoStatement,
+  WatchedRows,
+  watchedRowsStatement,
+  watchedStatement,
+  wholeEntriesStatement,
+} from "@loyal-quill/core";
+import type pg from "pg";
+import { asText } from "./telling.js";
+
+/** What is verified of a log. Without bounds it is the whole, with the rows of watched tables. */
+export interface VerifyOptions {
+  /** Entries of this time only, as far as their seals go: ISO 8601. */
+  readonly from?: string;
+  readonly to?: string;
+  /** Entries of one record only: `schema.name`, and its key by column. */
+  readonly record?: { readonly table: string; readonly key: Readonly<Record<string, string>> };
+  /** The public key (PEM, Ed25519) that seals are signed with; signatures are not looked at where it is left out. */
+  readonly publicKey?: string;
+  /** Seals as they were written elsewhere: lines of JSON. */
+  readonly copies?: readonly SealCopy[];
+  /** Told how many entries are read, of how many. */
+  readonly onProgress?: (read: number, of: number) => void;
+  readonly signal?: AbortSignal;
+}
+
+/** What of a seal is written elsewhere and held against the log. */
+export type SealCopy = Pick<Seal, "number" | "hash">;
+
+export interface VerifyReport {
+  /** ISO 8601: the moment as of which the log was read. */
+  readonly at: string;
+  readonly ms: number;
+  readonly counts: LogVerifier["counts"] & { readonly rows: number; readonly tables: number };
+  /** The first findings, {@link mostFindings} at most. */
+  readonly findings: readonly LogFinding[];
+  readonly found: number;
+}
+
+/** So many findings are told; all are counted. */
+export const mostFindings = 1000;
+const batch = 5000;
+/** Before every number that an entry may have: whoever puts one in may choose. */
+const beforeAll = "-9223372036854775808";
+
+export const sha256: Sha256 = (...parts) =>
+  hash("sha256", Buffer.concat(parts.map((part) => (typeof part === "string" ? Buffer.from(part) : part))), "buffer");
+
+const bytes = (hexadecimal: string | null | undefined): Uint8Array => Buffer.from(hexadecimal ?? "", "hex");
+
+/** An entry as a statement with `wholeEntry` answered it. */
+export const entryOf = (row: Row): Entry => ({
+  id: row.id ?? "",
+  at: row.at ?? "",
+  transaction: row.transaction ?? "",
+  actorId: row.actor_id ?? "",
+  actorName: row.actor_name ?? "",
+  page: row.page ?? "",
+  pageVersion: row.page_version ?? "",
+  table: row.table_name ?? "",
+  key: row.record_key ?? "{}",
+  newKey: row.new_key ?? null,
+  operation: row.operation ?? "",
+  fields: JSON.parse(row.fields ?? "[]") as EntryField[],
+  request: row.request_id ?? null,
+  reason: row.reason ?? null,
+  way: row.way ?? "",
+  origin: row.origin ?? null,
+  undoes: row.undoes ? row.undoes.split(",") : null,
+  salt: bytes(row.salt),
+  previousId: row.previous_id ?? null,
+  previous: row.previous ? bytes(row.previous) : null,
+  hash: bytes(row.hash),
+  erasedReason: row.erased_reason ?? null,
+});
+
+/** A seal as a statement with `sealColumns` answered it. */
+export const sealOf = (row: Row): Seal => ({
+  number: row.number ?? "",
+  at: row.at ?? "",
+  kind: (row.kind ?? "entries") as Seal["kind"],
+  month: row.month ?? null,
+  ids: row.ids ?? "{}",
+  root: row.root ?? "",
+  detail: row.detail ?? "{}",
+  previous: row.previous ?? null,
+  hash: row.hash ?? "",
+  signature: row.signature?.replaceAll("\n", "") ?? null,
+  signedBy: row.signed_by ?? null,
+});
+
+/** The name of a key: the SHA-256 of its DER form, cut to sixteen digits. */
+export const keyName = (key: KeyObject): string =>
+  hash("sha256", key.export({ type: "spki", format: "der" }), "hex").slice(0, 16);
+
+class Verification {
+  private readonly findings: LogFinding[] = [];
+  private found = 0;
+  private read = 0;
+
+  constructor(
+    private readonly client: pg.ClientBase,
+    private readonly options: VerifyOptions,
+  ) {}
+
+  private async run({ text, values }: Statement): Promise<readonly Row[]> {
+    this.options.signal?.throwIfAborted();
+    return (await this.client.query<Row>({ text, values: [...values], types: asText })).rows;
+  }
+
+  private readonly say = (finding: LogFinding): void => {
+    this.found++;
+    if (this.findings.length < mostFindings) this.findings.push(finding);
+  };
+
+  async report(): Promise<VerifyReport> {
+    const begun = performance.now();
+    const { from, to, record, publicKey } = this.options;
+    const whole = from === undefined && to === undefined && record === undefined;
+    const [now] = await this.run({ purpose: "now", text: "SELECT now()::text AS now", values: [] });
+    const verifier = new LogVerifier(sha256, { whole, roots: record === undefined }, this.say, this.signed(publicKey));
+    const seals = await this.seals();
+    const judged = this.judged(seals);
+    for (const seal of seals) verifier.seal(seal, judged.has(seal));
+    this.holdAgainstCopies(seals);
+    const [upto] = await this.run(uptoStatement());
+    verifier.sealsEnd(upto ? (upto as unknown as Upto) : null);
+    const [last] = await this.run(lastNumberStatement());
+    const watched = whole ? await this.watchedTables(seals) : [];
+    await this.entries(verifier, watched, this.bounds(judged, whole, last?.last ?? "0"), Number(last?.count ?? 0));
+    if (whole) await this.heads(verifier);
+    verifier.end(whole);
+    let rows = 0;
+    for (const each of watched) rows += await this.rowsOf(each);
+    return {
+      at: new Date(now?.now ?? 0).toISOString(),
+      ms: Math.round(performance.now() - begun),
+      counts: { ...verifier.counts, rows, tables: watched.length },
+      findings: this.findings,
+      found: this.found,
+    };
+  }
+
+  private signed(publicKey: string | undefined) {
+    if (publicKey === undefined) return undefined;
+    const key = createPublicKey(publicKey);
+    return (digest: Uint8Array, signature: string): boolean =>
+      verifySignature(null, digest, key, Buffer.from(signature, "base64"));
+  }
+
+  private async seals(): Promise<Seal[]> {
+    const seals: Seal[] = [];
+    for (;;) {
+      const rows = await this.run(sealsStatement(seals.at(-1)?.number ?? "0", 1000));
+      seals.push(...rows.map(sealOf));
+      if (rows.length < 1000) return seals;
+    }
+  }
+
+  /** The seals over entries that are looked at: all, or those that may be over the asked time. */
+  private judged(seals: readonly Seal[]): Set<Seal> {
+    const { from, to, record } = this.options;
+    const ofEntries = seals.filter(({ kind }) => kind === "entries");
+    if (record) return new Set();
+    // Entries are sealed after they were made: those of a time are in the seals from its beginning up to the first after its end.
+    const lower = from === undefined ? null : new Date(from).toISOString();
+    const upper = to === undefined ? null : new Date(to).toISOString();
+    const after = upper === null ? undefined : ofEntries.find(({ at }) => at >= upper)?.at;
+    return new Set(
+      ofEntries.filter(({ at }) => (lower === null || at >= lower) && (after === undefined || at <= after)),
+    );
+  }
+
+  private bounds(judged: ReadonlySet<Seal>, whole: boolean, last: string): { from: string; upto: string } {
+    if (whole || this.options.record) return { from: beforeAll, upto: last };
+    const ranges = [...judged].flatMap(({ ids }) => rangesOf(ids));
+    if (ranges.length === 0) return { from: "0", upto: this.options.to === undefined ? last : "0" };
+    const first = ranges.reduce((least, [from]) => (from < least ? from : least), ranges[0]?.[0] ?? 0n);
+    const end = ranges.reduce((most, [, before]) => (before > most ? before : most), 0n);
+    return { from: String(first - 1n), upto: this.options.to === undefined ? last : String(end - 1n) };
+  }
+
+  private holdAgainstCopies(seals: readonly Seal[]): void {
+    const hashes = new Map(seals.map((seal) => [seal.number, seal.hash]));
+    for (const { number, hash: kept } of this.options.copies ?? []) {
+      const here = hashes.get(number);
+      if (here === undefined)
+        this.say({ kind: "outside", place: `seal ${number}`, said: "It was kept elsewhere, and is not in the log." });
+      else if (here !== kept)
+        this.say({
+          kind: "outside",
+          place: `seal ${number}`,
+          said: "The copy that was kept elsewhere has another hash.",
+        });
+    }
+  }
+
+  private async entries(
+    verifier: LogVerifier,
+    watched: readonly { readonly rows: WatchedRows }[],
+    { from, upto }: { from: string; upto: string },
+    count: number,
+  ): Promise<void> {
+    const { record, onProgress } = this.options;
+    const scope = record ? { table: record.table, key: JSON.stringify(record.key) } : {};
+    for (let after = from; ; ) {
+      const rows = await this.run(wholeEntriesStatement({ from: after, upto, ...scope }, batch));
+      for (const row of rows) {
+        const entry = entryOf(row);
+        verifier.entry(entry);
+        for (const { rows: compared } of watched) compared.entry(entry);
+      }
+      this.read += rows.length;
+      onProgress?.(this.read, count);
+      if (rows.length < batch) return;
+      after = rows.at(-1)?.id ?? upto;
+    }
+  }
+
+  private async heads(verifier: LogVerifier): Promise<void> {
+    for (let after: { table: string; key: string } | null = null; ; ) {
+      const rows: readonly Row[] = await this.run(headsStatement(after, batch));
+      const heads = rows.map(({ table, key, id, hash: kept }) => ({
+        table: table ?? "",
+        key: key ?? "",
+        id: id ?? "",
+        hash: kept ?? "",
+      }));
+      for (const head of heads) verifier.head(head);
+      const last = heads.at(-1);
+      if (rows.length < batch || !last) return;
+      after = { table: last.table, key: last.key };
+    }
+  }
+
+  private async watchedTables(seals: readonly Seal[]) {
+    const rows = await this.run(watchedStatement());
+    if (rows.length === 0) return [];
+    const catalog: Catalog = await readCatalog({
+      run: (statement) => this.run(statement),
+      transaction: () => Promise.reject(new Error("Not inside of a transaction.")),
+    });
+    const dropped = seals.filter(({ kind }) => kind === "dropped").flatMap(({ ids }) => rangesOf(ids));
+    return rows.flatMap((row) => {
+      const name = row.table ?? "";
+      if (row.off) this.say({ kind: "watch", place: name, said: `It is not watched as it should be: ${row.off}.` });
+      if (row.new_columns)
+        this.say({
+          kind: "watch",
+          place: name,
+          said: `Columns that it got since are not logged: ${(JSON.parse(row.new_columns) as string[]).join(", ")}. Watch it again.`,
+        });
+      const table = findTable(catalog.tables, name);
+      if (!table) {
+        if (!row.off) this.say({ kind: "watch", place: name, said: "Whoever verifies may not read its rows." });
+        return [];
+      }
+      const list = (text: string | null | undefined): string[] => JSON.parse(text ?? "[]") as string[];
+      const sinceId = row.since_id ?? "0";
+      const complete = dropped.every(([, before]) => before - 1n <= BigInt(sinceId));
+      const watched = {
+        table: name,
+        key: list(row.key),
+        columns: list(row.columns).filter((column) => table.columns.some((each) => each.name === column)),
+        sinceId,
+        hasBaseline:
+          row.baseline === "true" &&
+          list(row.columns).every((column) => table.columns.some((each) => each.name === column)),
+      };
+      return [{ table, watched, rows: new WatchedRows(sha256, watched, complete, this.say) }];
+    });
+  }
+
+  private async rowsOf({
+    table,
+    watched,
+    rows,
+  }: Awaited<ReturnType<Verification["watchedTables"]>>[number]): Promise<number> {
+    if (watched.hasBaseline) {
+      for (let after = ""; ; ) {
+        const known = await this.run({
+          purpose: "rows as they were",
+          text: `SELECT record_key::text AS "key", encode(digest, 'hex') AS "digest" FROM quill_log.baseline
+WHERE table_name = $1::text${after === "" ? "" : " AND record_key > $3::jsonb"} ORDER BY record_key LIMIT $2::int`,
+          values: [watched.table, String(batch), ...(after === "" ? [] : [after])],
+        });
+        for (const { key, digest } of known) rows.rowAtFirst(key ?? "", digest ?? "");
+        if (known.length < batch) break;
+        after = known.at(-1)?.key ?? "";
+      }
+    }
+    const text = watchedRowsStatement({ table, key: watched.key, hidden: [] }, watched.columns, rows.keys());
+    await this.client.query(`DECLARE quill_rows NO SCROLL CURSOR FOR ${text}`);
+    let count = 0;
+    for (;;) {
+      const found = await this.run({ purpose: "read the rows", text: `FETCH ${batch} FROM quill_rows`, values: [] });
+      for (const { keys, row } of found)
+        rows.row(JSON.parse(keys ?? "[]") as string[], JSON.parse(row ?? "[]") as (string | null)[]);
+      count += found.length;
+      if (found.length < batch) break;
+    }
+    await this.client.query("CLOSE quill_rows");
+    rows.end();
+    return count;
+  }
+}
+
+/**
+ * Verifies a log, as of one moment: what its entries and seals say is worked out anew, outside of the database.
+ *
+ * @param client nobody else's meanwhile: its transaction reads only and ends with this
+ * @throws what the signal says, where it is given up
+ */
+export async function verifyLog(client: pg.ClientBase, options: VerifyOptions = {}): Promise<VerifyReport> {
+  await client.query("BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY");
+  try {
+    await client.query("SET LOCAL statement_timeout = 0; SET LOCAL idle_in_transaction_session_timeout = 0");
+    return await new Verification(client, options).report();
+  } finally {
+    await client.query("ROLLBACK");
+  }
+}
