@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { logSchema, monthsFrom, partitionName } from "@loyal-quill/core";
-import { careForLog, connect, databaseOver } from "@loyal-quill/runtime";
+import { careForLog, connect, databaseOver, verifyLog } from "@loyal-quill/runtime";
 import { freshDatabase, type TestDatabase } from "@loyal-quill/testing";
 import pg from "pg";
 import { installLog } from "./log.js";
@@ -74,6 +74,12 @@ describe("quill log install", () => {
       "quill_log.change_2026_04",
       "quill_log.change_default",
     ]);
+    const pool = connect(made.owner, 1);
+    const reading = await pool.connect();
+    const { findings, counts } = await verifyLog(reading);
+    reading.release();
+    await pool.end();
+    expect({ findings, entries: counts.entries }).toEqual({ findings: [], entries: 4 });
     const upgraded = await structure();
     await owner.query("DROP SCHEMA quill_log CASCADE");
     await owner.query(logSchema);

@@ -74,6 +74,9 @@ function fieldsOf({ table, hidden }: Watching, sides: { readonly o: boolean; rea
  * The body of the trigger's function. Old and new rows of an UPDATE belong together by their place: PostgreSQL notes both of a row at once
  * (tested with keys that are exchanged).
  *
+ * A row whose new key was another row's old one in the same statement, as where keys are exchanged, is told as deleted and made again: one
+ * after the other its entries would be taken for the other row's.
+ *
  * What a page has logged itself is not logged twice: an entry of this transaction by a page, of this record and with these values, stands for
  * one change. Whether there may be such entries is known by the setting `quill.page`; whoever sets it without being a page gains nothing, since
  * the entry must be there.
@@ -82,7 +85,9 @@ function bodyOf(watching: Watching): string {
   const { table } = watching;
   const name = literal(tableName(table));
   const [oldKey, newKey] = [keyOf(watching, "o"), keyOf(watching, "n")];
-  const write = (query: string, operation: string): string => `FOR r IN ${query} LOOP
+  const append = (key: string, operation: string, fields: string, newKeyThen: string): string =>
+    `PERFORM quill_log.append(NULL, 'role ' || session_user, session_user::text, '', '', ${name}, ${key}, ${operation}, ${fields}, asked, NULL, ${newKeyThen}, NULL, 'behind', origin);`;
+  const write = (query: string, operation: string, before = ""): string => `FOR r IN ${query} LOOP${before}
       CONTINUE WHEN r.fields IS NULL AND ${operation} = 'update';
       own := NULL;
       IF paged THEN
@@ -103,13 +108,14 @@ function bodyOf(watching: Watching): string {
         PERFORM set_config('quill_log.seen', array_to_string(seen, ','), true);
         CONTINUE;
       END IF;
-      PERFORM quill_log.append(NULL, 'role ' || session_user, session_user::text, '', '', ${name}, r.key, ${operation}, coalesce(r.fields, '[]'), asked, NULL,
-        CASE WHEN r.new_key <> r.key THEN r.new_key END, NULL, 'behind', origin);
+      ${append("r.key", operation, "coalesce(r.fields, '[]')", "CASE WHEN r.new_key <> r.key THEN r.new_key END")}
     END LOOP;`;
   return `#variable_conflict use_variable
 DECLARE
   r record;
   own bigint;
+  moved jsonb[] := '{}';
+  again jsonb;
   paged boolean := coalesce(current_setting('quill.page', true), '') <> '';
   seen bigint[] := CASE WHEN paged THEN string_to_array(nullif(current_setting('quill_log.seen', true), ''), ',')::bigint[] ELSE '{}' END;
   asked uuid := CASE WHEN paged AND current_setting('quill.request', true) ~ '^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$' THEN current_setting('quill.request')::uuid END;
@@ -123,10 +129,23 @@ BEGIN
     ${write(`SELECT ${newKey} AS key, NULL::jsonb AS new_key, ${fieldsOf(watching, { o: false, n: true })} AS fields FROM new_rows AS n`, "'insert'")}
   ELSIF TG_OP = 'UPDATE' THEN
     ${write(
-      `SELECT ${oldKey} AS key, ${newKey} AS new_key, ${fieldsOf(watching, { o: true, n: true })} AS fields
-      FROM (SELECT *, row_number() OVER () AS "quill place" FROM old_rows) AS o JOIN (SELECT *, row_number() OVER () AS "quill place" FROM new_rows) AS n USING ("quill place") ORDER BY "quill place"`,
+      `SELECT k.key, k.new_key, c.clash, CASE WHEN c.clash THEN ${fieldsOf(watching, { o: true, n: false })} ELSE ${fieldsOf(watching, { o: true, n: true })} END AS fields,
+        CASE WHEN c.clash THEN ${fieldsOf(watching, { o: false, n: true })} END AS new_fields
+      FROM (SELECT *, row_number() OVER () AS "quill place" FROM old_rows) AS o JOIN (SELECT *, row_number() OVER () AS "quill place" FROM new_rows) AS n USING ("quill place")
+      CROSS JOIN LATERAL (SELECT ${oldKey} AS key, ${newKey} AS new_key) AS k
+      CROSS JOIN LATERAL (SELECT k.new_key <> k.key AND k.new_key IN (SELECT ${keyOf(watching, "x")} FROM old_rows AS x) AS clash) AS c
+      ORDER BY c.clash DESC, "quill place"`,
       "'update'",
+      `
+      IF r.clash THEN
+        ${append("r.key", "'delete'", "r.fields", "NULL")}
+        moved := moved || jsonb_build_object('key', r.new_key, 'fields', r.new_fields);
+        CONTINUE;
+      END IF;`,
     )}
+    FOREACH again IN ARRAY moved LOOP
+      ${append("again->'key'", "'insert'", "again->'fields'", "NULL")}
+    END LOOP;
   ELSIF TG_OP = 'DELETE' THEN
     ${write(`SELECT ${oldKey} AS key, NULL::jsonb AS new_key, ${fieldsOf(watching, { o: true, n: false })} AS fields FROM old_rows AS o`, "'delete'")}
   ELSE

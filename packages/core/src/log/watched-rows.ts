@@ -111,7 +111,7 @@ export class WatchedRows {
     const states = keys.flatMap((key) => this.states.get(key) ?? []).toSorted((a, b) => (a.lastId < b.lastId ? -1 : 1));
     for (const state of states) state.seen = true;
     const key = keys[0] ?? "";
-    const firstKey = states.find((state) => this.baseline.has(state.firstKey))?.firstKey ?? key;
+    const firstKey = states.length === 0 ? key : (states.find(({ born }) => !born)?.firstKey ?? "");
     const known = this.baseline.get(firstKey);
     this.baseline.delete(firstKey);
     if (states.at(-1)?.gone) {
