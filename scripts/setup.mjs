@@ -64,6 +64,11 @@ const postgresql = {
     existsSync("/usr/lib/postgresql") &&
     readdirSync("/usr/lib/postgresql").some((version) => existsSync(`/usr/lib/postgresql/${version}/bin/initdb`)),
 };
+/** The verifier in the docs is tested. */
+const python = {
+  name: "python3",
+  present: () => (process.env.PATH ?? "").split(path.delimiter).some((each) => existsSync(path.join(each, "python3"))),
+};
 const chromium = { name: "chromium", present: () => existsSync("/usr/bin/chromium") };
 
 const digest = (texts) => createHash("sha256").update(texts.join("\0")).digest("hex");
@@ -147,7 +152,7 @@ export async function setUp({ tests }) {
   const [major, minor] = process.versions.node.split(".").map(Number);
   if (major < 20 || (major === 20 && minor < 19))
     throw new CannotSetUp(`Node 20.19 or newer is needed; this is ${process.versions.node}.`);
-  await debianPackages(tests ? [postgresql, chromium] : [postgresql]);
+  await debianPackages(tests ? [postgresql, chromium, python] : [postgresql]);
   await npmPackages();
   await build();
 }

@@ -1,0 +1,378 @@
+import { spawnSync } from "node:child_process";
+import { mkdtemp, readFile, rm, writeFile } from "node:fs/promises";
+import { createServer } from "node:http";
+import type { AddressInfo } from "node:net";
+import os from "node:os";
+import path from "node:path";
+import { fileURLToPath } from "node:url";
+import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import type { ExportForm } from "@loyal-quill/core";
+import { connect, type VerifyReport, verifyLog } from "@loyal-quill/runtime";
+import { freshDatabase, type TestDatabase } from "@loyal-quill/testing";
+import { CloudEvent } from "cloudevents";
+import pg from "pg";
+import { exportLog } from "./log-export.js";
+import { dropMonths, erase, importLog, keep, notify } from "./log-keep.js";
+import { copiesIn, seal } from "./log-verify.js";
+
+const python = fileURLToPath(new URL("../../../../docs/verify-log.py", import.meta.url));
+const now = new Date();
+
+let made: TestDatabase;
+let owner: pg.Client;
+let pool: pg.Pool;
+let directory: string;
+beforeAll(async () => {
+  made = await freshDatabase();
+  directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-log-"));
+  owner = new pg.Client(made.owner);
+  await owner.connect();
+  pool = connect(made.owner, 2);
+});
+afterAll(async () => {
+  await owner.end();
+  await pool.end();
+  await rm(directory, { recursive: true, force: true });
+  await made.drop();
+});
+
+const lines = async (run: (say: (line: string) => void) => Promise<unknown>): Promise<string[]> => {
+  const said: string[] = [];
+  await run((line) => said.push(line));
+  return said;
+};
+async function verified(): Promise<VerifyReport> {
+  const client = await pool.connect();
+  try {
+    return await verifyLog(client);
+  } finally {
+    client.release();
+  }
+}
+async function exported(format: ExportForm, since?: string): Promise<{ text: string; cursor: string }> {
+  const parts: string[] = [];
+  const cursor = await exportLog(
+    { database: made.owner, format, since, source: "https://records.example/" },
+    async (part) => void parts.push(part),
+  );
+  return { text: parts.join(""), cursor };
+}
+/** What the verifier in the docs says. */
+async function byPython(text: string): Promise<{ status: number | null; said: string }> {
+  const file = path.join(directory, "log.jsonl");
+  await writeFile(file, text);
+  const { status, stdout, stderr } = spawnSync("python3", [python, file], { encoding: "utf8" });
+  return { status, said: `${stdout}${stderr}`.trim() };
+}
+const add = (table: string, key: string, fields: string, reason: string | null = null): Promise<unknown> =>
+  owner.query(
+    "SELECT quill_log.add_change('p', 'P', 'page', 'v', $1, $2, 'update', $3, gen_random_uuid(), $4, NULL, NULL)",
+    [table, key, fields, reason],
+  );
+
+describe("seals that are written elsewhere", () => {
+  test("to a file, and to an address, signed; a place that is away does not keep them from the log", async () => {
+    const got: { body: string; headers: NodeJS.Dict<string | string[]> }[] = [];
+    const server = createServer((request, response) => {
+      let body = "";
+      request.on("data", (part) => {
+        body += String(part);
+      });
+      request.on("end", () => {
+        got.push({ body, headers: request.headers });
+        response.end();
+      });
+    });
+    await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
+    const { port } = server.address() as AddressInfo;
+    const file = path.join(directory, "seals");
+    await add("t.t", '{"id":"1"}', '[{"field":"a","old":"1","new":"2"}]');
+    const secret = "a secret of webhooks, long enough";
+    const to = [file, `http://127.0.0.1:${port}/`, "http://127.0.0.1:9/"];
+    expect(await seal({ database: made.owner, privateKey: undefined, to, secret }, () => {})).toBe(1);
+    const kept = (await readFile(file, "utf8")).trim().split("\n");
+    expect(kept.length).toBeGreaterThan(1);
+    expect(got.map(({ body }) => body)).toEqual(kept);
+    expect(got[0]?.headers).toMatchObject({
+      "webhook-id": "seal-1",
+      "webhook-signature": expect.stringMatching(/^v1,/),
+    });
+    server.close();
+    expect(copiesIn(kept.join("\n"), "seals")).toHaveLength(kept.length);
+    expect(() => copiesIn("nonsense", "seals")).toThrow("seals:1: It is no seal");
+  });
+});
+
+describe("the verifier in the docs", () => {
+  test("has sixty lines or so, and finds a sound log sound", async () => {
+    const source = await readFile(python, "utf8");
+    expect(source.split("\n").length).toBeLessThanOrEqual(70);
+    const { text } = await exported("jsonl");
+    expect(await byPython(text)).toEqual({
+      status: 0,
+      said: expect.stringMatching(/^\d+ entries, \d+ seals: nothing is wrong\.$/),
+    });
+  });
+
+  test.each<[string, (text: string) => string, string]>([
+    ["a value", (text) => text.replace('"new":"2"', '"new":"3"'), "changed"],
+    [
+      "an entry that is gone",
+      (text) =>
+        text
+          .split("\n")
+          .filter((_line, index) => index !== 40)
+          .join("\n"),
+      "missing, seal",
+    ],
+    ["a seal's root", (text) => text.replace(/"root":"./, '"root":"x'), "changed, or not chained"],
+    ["a person", (text) => text.replace('"name":"P"', '"name":"Q"'), "changed"],
+  ])("finds %s", async (_what, tamper, expected) => {
+    const { text } = await exported("jsonl");
+    const tampered = tamper(text);
+    expect(tampered === text).toBe(false);
+    const { status, said } = await byPython(tampered);
+    expect(status).toBe(1);
+    expect(said).toContain(expected);
+  });
+});
+
+describe("quill log export", () => {
+  test("goes on where it ended, and what came late is not left out", async () => {
+    const { text, cursor } = await exported("jsonl");
+    expect(JSON.parse(text.trim().split("\n").at(-1) ?? "")).toEqual({ type: "cursor", cursor });
+    expect((await exported("csv", cursor)).text).toBe("");
+    const late = new pg.Client(made.owner);
+    await late.connect();
+    await late.query("BEGIN");
+    await late.query(
+      `SELECT quill_log.add_change('late', 'Late', 'p', 'v', 't.t', '{"id":"7"}', 'update', '[]', NULL, NULL, NULL, NULL)`,
+    );
+    await add("t.t", '{"id":"8"}', "[]");
+    const next = await exported("cloudevents", cursor);
+    expect(
+      next.text
+        .trim()
+        .split("\n")
+        .map((line) => JSON.parse(line).data.key.id),
+    ).toEqual(["8"]);
+    await late.query("COMMIT");
+    await late.end();
+    const last = await exported("cloudevents", next.cursor);
+    expect(
+      last.text
+        .trim()
+        .split("\n")
+        .map((line) => JSON.parse(line).data.key.id),
+    ).toEqual(["7"]);
+    expect((await exported("cloudevents", last.cursor)).text).toBe("");
+    await expect(exported("jsonl", "x")).rejects.toThrow("--since takes what an earlier export told");
+  });
+
+  test("CloudEvents 1.0, by the specification's own library; CSV of a line a field", async () => {
+    const events = (await exported("cloudevents")).text
+      .trim()
+      .split("\n")
+      .map((line) => JSON.parse(line));
+    for (const each of events) expect(new CloudEvent(each).validate()).toBe(true);
+    await add(
+      "t.t",
+      '{"id":"9"}',
+      '[{"field":"a","old":null,"new":"=1+1"},{"field":"b, c","old":"x\\ny","new":null}]',
+      "why",
+    );
+    const rows = (await exported("csv")).text.trimEnd().split("\r\n");
+    expect(rows[0]).toBe(
+      "id,at,actor_id,actor_name,page,table,key,new_key,operation,field,old,new,hidden,reason,way,undoes,request",
+    );
+    expect(rows.at(-2)).toContain(`,a,,'=1+1,`);
+    expect(rows.at(-1)).toContain(`,"b, c","x\ny",,,why,page,`);
+  });
+});
+
+describe("quill log erase", () => {
+  const key = '{"id":"person-1"}';
+  test("takes values away; the log verifies, here and by the verifier in the docs, and says by whom and when", async () => {
+    await add(
+      "office.person",
+      key,
+      '[{"field":"telephone","old":"0100 1","new":"0100 2"},{"field":"role","old":"a","new":"b"}]',
+      "Called me at 0100 2.",
+    );
+    await add("office.person", key, '[{"field":"telephone","old":"0100 2","new":null}]');
+    await seal({ database: made.owner, privateKey: undefined, to: [], secret: undefined }, () => {});
+    const options = {
+      database: made.owner,
+      table: "office.person",
+      key: { id: "person-1" },
+      fields: ["telephone"],
+      reasons: true,
+      by: "Ines",
+      why: "Asked for on paper.",
+    };
+    expect(await lines((say) => erase(options, say))).toEqual([
+      expect.stringMatching(/^Erased from 2 entries, seal \d+\.$/),
+    ]);
+    const { rows } = await owner.query(
+      "SELECT fields, reason, kept, salt::text FROM quill_log.change WHERE table_name = 'office.person' AND record_key = $1 ORDER BY id",
+      [key],
+    );
+    expect(JSON.stringify(rows)).not.toContain("0100");
+    expect(rows[0].fields[1]).toEqual({ field: "role", old: "a", new: "b" });
+    const report = await verified();
+    expect(report.findings).toEqual([]);
+    expect(report.counts.erased).toBe(2);
+    const { text } = await exported("jsonl");
+    expect(await byPython(text)).toMatchObject({ status: 0 });
+    expect(text).toContain('\\"by\\": \\"Ines\\"');
+    expect(await lines((say) => erase(options, say))).toEqual([
+      "There is nothing to erase: the log has no such values of this record.",
+    ]);
+  });
+
+  test("what is left of such an entry is still bound", async () => {
+    await owner.query("BEGIN");
+    await owner.query(
+      `UPDATE quill_log.change SET fields = jsonb_set(fields, '{1,new}', '"c"') WHERE table_name = 'office.person' AND record_key = $1 AND jsonb_array_length(fields) = 2`,
+      [key],
+    );
+    await owner.query("COMMIT");
+    expect((await verified()).findings.map(({ kind }) => kind)).toEqual(["changed", "root"]);
+    await owner.query(
+      `UPDATE quill_log.change SET fields = jsonb_set(fields, '{1,new}', '"b"') WHERE table_name = 'office.person' AND record_key = $1 AND jsonb_array_length(fields) = 2`,
+      [key],
+    );
+    expect((await verified()).findings).toEqual([]);
+  });
+
+  test("is the owner's only, and wants to be told what", async () => {
+    const options = {
+      database: made.pages,
+      table: "t.t",
+      key: { id: "1" },
+      fields: ["a"],
+      reasons: false,
+      by: "x",
+      why: "y",
+    };
+    await expect(erase(options, () => {})).rejects.toThrow("It is done as the log's owner.");
+    await expect(erase({ ...options, fields: [] }, () => {})).rejects.toThrow("What is to be erased?");
+    await expect(erase({ ...options, key: {} }, () => {})).rejects.toThrow("Of which record?");
+  });
+});
+
+describe("quill log keep and drop", () => {
+  const database = (): string => made.owner;
+  test("a month goes when everything in it may go, after a seal that says so; the rest still verifies", async () => {
+    expect(
+      await lines((say) =>
+        keep({ database: database(), table: undefined, months: undefined, last: 0, forever: false }, say),
+      ),
+    ).toEqual(["Everything is kept."]);
+    const dry = (): Promise<string[]> =>
+      lines((say) => dropMonths({ database: database(), now, dryRun: true, by: "Ines" }, say));
+    expect((await dry()).every((line) => line.includes("kept: ") && line.includes("has no rule"))).toBe(true);
+    await keep({ database: database(), table: "*", months: 3, last: 0, forever: false }, () => {});
+    await keep({ database: database(), table: "network.region", months: 600, last: 0, forever: false }, () => {});
+    const months = await dry();
+    expect(months.some((line) => line.endsWith("may go"))).toBe(true);
+    const before = (await verified()).counts;
+    const dropped = await lines((say) => dropMonths({ database: database(), now, dryRun: false, by: "Ines" }, say));
+    expect(dropped.filter((line) => line.includes("dropped, seal")).length).toBe(
+      months.filter((line) => line.endsWith("may go")).length,
+    );
+    const after = await verified();
+    expect(after.findings).toEqual([]);
+    expect(after.counts.dropped).toBeGreaterThan(0);
+    expect(after.counts.entries + after.counts.dropped).toBe(before.entries);
+    expect(await byPython((await exported("jsonl")).text)).toMatchObject({ status: 0 });
+    const { rows } = await owner.query("SELECT detail->>'by' AS by FROM quill_log.seal WHERE kind = 'dropped' LIMIT 1");
+    expect(rows).toEqual([{ by: "Ines" }]);
+  });
+
+  test("a rule keeps so many entries of each record, however old", async () => {
+    await keep({ database: database(), table: "*", months: 1, last: 1000, forever: false }, () => {});
+    const kept = await lines((say) => dropMonths({ database: database(), now, dryRun: true, by: "x" }, say));
+    expect(kept.some((line) => line.includes("the last 1000 of each record"))).toBe(true);
+    expect(kept.some((line) => line.endsWith("may go"))).toBe(false);
+  });
+
+  test("a month whose entries are not those that were sealed is not dropped", async () => {
+    await keep({ database: database(), table: "*", months: 1, last: 0, forever: false }, () => {});
+    await keep({ database: database(), table: "network.region", months: 1, last: 0, forever: true }, () => {});
+    const { rows } = await owner.query("SELECT min(id) AS id FROM quill_log.change");
+    await owner.query("DELETE FROM quill_log.change WHERE id = $1", [rows[0].id]);
+    await expect(dropMonths({ database: database(), now, dryRun: false, by: "x" }, () => {})).rejects.toThrow(
+      "are not those that were sealed: verify the log first",
+    );
+  });
+});
+
+describe("quill log import", () => {
+  const line = (more: Record<string, unknown>): string =>
+    JSON.stringify({
+      at: "2020-05-01T10:00:00Z",
+      actor: { id: "old", name: "Old Clerk" },
+      table: "t.t",
+      key: { id: "1" },
+      operation: "update",
+      fields: [{ field: "a", old: "x", new: "y" }],
+      ...more,
+    });
+
+  test("adds another history by its times, marked as such, all of it or nothing", async () => {
+    const file = path.join(directory, "history.jsonl");
+    await writeFile(
+      file,
+      [line({ at: "2020-06-01T10:00:00Z", reason: "second" }), "", line({ reason: "first" })].join("\n"),
+    );
+    expect(await lines((say) => importLog({ database: made.owner, file, dryRun: true }, say))).toEqual([
+      "2 entries can be imported.",
+    ]);
+    expect(await lines((say) => importLog({ database: made.owner, file, dryRun: false }, say))).toEqual([
+      "Imported 2 entries.",
+    ]);
+    const { rows } = await owner.query(
+      "SELECT at, actor_name, way, reason FROM quill_log.change ORDER BY id DESC LIMIT 2",
+    );
+    expect(rows.toReversed()).toEqual([
+      { at: new Date("2020-05-01T10:00:00Z"), actor_name: "Old Clerk", way: "import", reason: "first" },
+      { at: new Date("2020-06-01T10:00:00Z"), actor_name: "Old Clerk", way: "import", reason: "second" },
+    ]);
+  });
+
+  test("says which lines are wrong, and why", async () => {
+    const file = path.join(directory, "wrong.jsonl");
+    await writeFile(
+      file,
+      [line({}), line({ at: "yesterday" }), "no json", line({ key: {} }), line({ operation: "upsert" })].join("\n"),
+    );
+    const { rows } = await owner.query("SELECT count(*)::int AS n FROM quill_log.change");
+    await expect(importLog({ database: made.owner, file, dryRun: false }, () => {})).rejects.toThrow(
+      /wrong\.jsonl:2: at: It is a moment.*\n.*:3: It is no JSON\.\n.*:4: key: It has one column at least\.\n.*:5: operation: .*\nNothing was imported\./,
+    );
+    expect((await owner.query("SELECT count(*)::int AS n FROM quill_log.change")).rows).toEqual(rows);
+  });
+});
+
+test("quill log notify: whoever listens is told of entries, once a statement, after it is committed", async () => {
+  await notify({ database: made.owner, on: true }, () => {});
+  const listener = new pg.Client(made.pages);
+  await listener.connect();
+  const heard: string[] = [];
+  listener.on("notification", ({ payload }) => heard.push(payload ?? ""));
+  await listener.query("LISTEN quill_log");
+  await add("t.t", '{"id":"5"}', "[]");
+  await owner.query(
+    `BEGIN; SELECT quill_log.add_change('p', 'P', 'page', 'v', 't.t', '{"id":"6"}', 'update', '[]', NULL, NULL, NULL, NULL); ROLLBACK`,
+  );
+  await listener.query("SELECT 1");
+  expect(heard.map((each) => JSON.parse(each))).toEqual([
+    { from: expect.stringMatching(/^\d+$/), to: expect.any(String), count: 1, tables: ["t.t"] },
+  ]);
+  await notify({ database: made.owner, on: false }, () => {});
+  await add("t.t", '{"id":"5"}', "[]");
+  await listener.query("SELECT 1");
+  expect(heard).toHaveLength(1);
+  await listener.end();
+});
