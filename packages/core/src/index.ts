@@ -19,10 +19,12 @@ export { type Resend, resendForm, signedOutPage } from "./html/notice.js";
 export { indexPage } from "./html/pages.js";
 export { styleSheet } from "./html/style.js";
 export { openApi } from "./json/openapi.js";
+export { type Json, jsonOf } from "./json/value.js";
 export * from "./log/canonical.js";
 export type { FieldChange } from "./log/field-change.js";
 export * from "./log/forms.js";
 export { monthsStatement, notifyStatement } from "./log/keeping.js";
+export * from "./log/moments.js";
 export {
   againStatement,
   doneStatement,
@@ -32,6 +34,7 @@ export {
   waitingStatement,
 } from "./log/outbox.js";
 export { missingMonths, monthPartition, monthsFrom, partitionName } from "./log/partitions.js";
+export * from "./log/put-back.js";
 export * from "./log/read-whole.js";
 export {
   type LogState,
@@ -42,7 +45,8 @@ export {
   readLogState,
   upgradesFrom,
 } from "./log/schema.js";
-export { makeSealsStatement, sealsStatement, signSealStatement } from "./log/seals.js";
+export { lastSealStatement, makeSealsStatement, sealsStatement, signSealStatement } from "./log/seals.js";
+export * from "./log/search.js";
 export { type LogFinding, type LogFindingKind, LogVerifier, logFindingKinds, type Upto } from "./log/verify.js";
 export {
   unwatchStatements,
@@ -59,6 +63,7 @@ export { reviewAddresses } from "./page/addresses.js";
 export { takesFiles } from "./page/files.js";
 export * from "./page/index.js";
 export { pageJsonSchema } from "./page/json-schema.js";
+export { reasonName } from "./page/names.js";
 export { reservedSegments } from "./page/path.js";
 export { reviewRelated } from "./page/related.js";
 export { looksSecret } from "./page/sensitive.js";

@@ -18,7 +18,7 @@ export {
   type VerifyReport,
   verifyLog,
 } from "./log-verify.js";
-export type { Pages, PagesListener, PagesOptions } from "./options.js";
+export type { Asked, Asking, Pages, PagesListener, PagesOptions } from "./options.js";
 export { AfterSaveFailed } from "./outbox.js";
 export { type FoundSteps, type ImportModule, loadOwnSteps, OwnCodeError } from "./own-code.js";
 export { addOwnKinds, defineConfig, defineControl, defineRule, loadOwnKinds, type OwnKinds } from "./own-config.js";

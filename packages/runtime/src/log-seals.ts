@@ -1,7 +1,14 @@
 import { createPrivateKey, createPublicKey, type KeyObject, sign } from "node:crypto";
 import { appendFile } from "node:fs/promises";
 import process from "node:process";
-import { type Database, makeSealsStatement, type Seal, signSealStatement } from "@loyal-quill/core";
+import {
+  type Database,
+  DatabaseAway,
+  DatabaseRefusal,
+  makeSealsStatement,
+  type Seal,
+  signSealStatement,
+} from "@loyal-quill/core";
 import { keyName, sealOf } from "./log-verify.js";
 import { signatureOf } from "./webhook.js";
 
@@ -81,4 +88,38 @@ export async function sealLog(
       );
   }
   return { seals, failures };
+}
+
+/** How often it is looked whether something is to be sealed, in milliseconds, and how old the last seal must be for it, in seconds. */
+const lookEvery = 300_000;
+const sealEvery = 3000;
+
+/** Whether a log can't be sealed here: there is none, it is of another version, or somebody else may. Told of elsewhere. */
+const cannotSeal = (error: unknown): boolean =>
+  error instanceof DatabaseAway ||
+  (error instanceof DatabaseRefusal && /^(3F000|42883|42501|42P01)$/.test(error.sqlState));
+
+/** Seals the log at least once an hour where something changed, for as long as it is not closed. Of several processes one does it. */
+export function keepSealed(
+  database: Database,
+  options: SealOptions,
+  onError: (error: unknown) => void,
+): { readonly close: () => void } {
+  if (options.privateKey !== undefined) sealKey(options.privateKey);
+  const look = async (): Promise<void> => {
+    try {
+      for (const failure of (await sealLog(database, options, sealEvery)).failures) onError(failure);
+    } catch (error) {
+      if (!cannotSeal(error)) onError(error);
+    }
+  };
+  const timer = setInterval(() => void look(), lookEvery).unref();
+  // What an earlier process left without a seal; not at once, since the pages come first.
+  const first = setTimeout(() => void look(), 20_000).unref();
+  return {
+    close: () => {
+      clearInterval(timer);
+      clearTimeout(first);
+    },
+  };
 }

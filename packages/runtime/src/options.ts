@@ -1,7 +1,8 @@
-import type { Actor, Database, Frame, RecordedRequest } from "@loyal-quill/core";
+import type { Actor, Database, Frame, RecordedRequest, SavedEvent } from "@loyal-quill/core";
 import type express from "express";
 import type pg from "pg";
 import type { FormTemplate, Layout, PageLink } from "./layout.js";
+import type { SealOptions } from "./log-seals.js";
 import type { ImportModule } from "./own-code.js";
 import type { OwnKinds } from "./own-config.js";
 import type { AnySteps } from "./own-steps.js";
@@ -47,6 +48,11 @@ export interface PagesOptions {
   readonly importModule?: ImportModule;
   /** `bare` for pages without our style sheet. */
   readonly look?: "ours" | "bare";
+  /**
+   * What is done with the seals of the change log, which are made at least once an hour where something changed; `false` where somebody else makes
+   * them, as `quill log seal` does.
+   */
+  readonly seals?: SealOptions | false;
   /** Where somebody who is not signed in is sent, with the address to come back to as `next`. */
   readonly signIn?: string;
   /**
@@ -74,6 +80,27 @@ export interface PagesListener {
   readonly onLoad?: (loaded: Loaded) => void;
 }
 
+/** A request in JSON that comes from the application itself and not over HTTP. */
+export interface Asked {
+  readonly actor: Actor;
+  readonly method: "GET" | "POST" | "PATCH" | "DELETE";
+  /** Below the mount: `/stations/MV-022`. */
+  readonly path: string;
+  readonly json?: unknown;
+  readonly ifMatch?: string | null;
+  /** The entries of the change log that it puts back. */
+  readonly undoes?: readonly string[];
+}
+
+/** What came of it: what the same request over HTTP would have been answered. */
+export interface Asking {
+  readonly status: number;
+  readonly etag: string | null;
+  readonly json: unknown;
+  readonly recorded: RecordedRequest;
+  readonly saved: readonly SavedEvent[];
+}
+
 export interface Pages {
   /** The served pages. What belongs to none of them is passed on to the next handler. */
   readonly router: express.RequestHandler;
@@ -81,6 +108,8 @@ export interface Pages {
   /** The addresses of the style sheet and of the script below the mount. */
   readonly styleSheet: string;
   readonly script: string;
+  /** Does what a request in JSON asks for, as somebody: by the page's access, rules and steps, and recorded like any other. */
+  readonly ask: (asked: Asked) => Promise<Asking>;
   /** The body of a form that was posted to the sign-in as `carried`, if it was refused here at that address; else null. */
   readonly carried: (carried: unknown, address: string) => string | null;
   readonly reload: () => Promise<void>;

@@ -11,6 +11,7 @@ import {
   type Facts,
   type Frame,
   factsOf,
+  type Handled,
   handle,
   indexPage,
   isSaving,
@@ -37,7 +38,8 @@ import { pageFiles, scriptName, send, sendHead, sendParts, styleName } from "./a
 import { isMultipart, readBody } from "./body.js";
 import { connect, databaseOver, NobodyWaits, whileWaitedFor } from "./database.js";
 import { contentBy, documentBy, type PageLink } from "./layout.js";
-import type { Pages, PagesListener, PagesOptions } from "./options.js";
+import { keepSealed } from "./log-seals.js";
+import type { Asked, Asking, Pages, PagesListener, PagesOptions } from "./options.js";
 import { AfterSaveFailed, Outbox } from "./outbox.js";
 import { type FoundSteps, givenSteps, loadOwnSteps, OwnCodeError } from "./own-code.js";
 import { addOwnKinds, loadOwnKinds } from "./own-config.js";
@@ -206,17 +208,8 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     const {
       response: answer,
       recorded,
-      saved,
-      failures,
-    } = await handle(matched, pageRequest, {
-      database: reads ? whileWaitedFor(database, gone.signal) : database,
-      signer,
-      elapsed: () => performance.now(),
-      pause: (ms) => new Promise((resolve) => setTimeout(resolve, ms)),
-      formAge: options.formAge ?? day,
-      pages: () => loaded.pages,
-      own,
-    });
+      ...came
+    } = await run(matched, pageRequest, reads ? whileWaitedFor(database, gone.signal) : database);
     if (answer.page && (layout !== undefined || forms[recorded.page ?? ""] !== undefined))
       send(response, await laidOut(answer, recorded.page, pageRequest, request, response));
     else if (!answer.parts) send(response, answer);
@@ -225,12 +218,71 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
       await answer.parts[Symbol.asyncIterator]().return?.();
       sendHead(response, answer);
     }
+    await finish(recorded, came, (ended) => withHeaders(ended, request));
+  };
+
+  const run = (matched: MatchedRoute, request: PageRequest, over: Database): Promise<Handled> =>
+    handle(matched, request, {
+      database: over,
+      signer,
+      elapsed: () => performance.now(),
+      pause: (ms) => new Promise((resolve) => setTimeout(resolve, ms)),
+      formAge: options.formAge ?? day,
+      pages: () => loaded.pages,
+      own,
+    });
+
+  /** Does what is to be done once a request is answered, and tells whoever listens. */
+  const finish = async (
+    recorded: RecordedRequest,
+    { saved, failures }: Pick<Handled, "saved" | "failures">,
+    whole: (recorded: RecordedRequest) => RecordedRequest = (ended) => ended,
+  ): Promise<void> => {
     // What failed may have failed because a table is no longer what it was.
     if (recorded.outcome === "failed") void look();
     for (const failure of failures) onError(failure);
-    const ended = saved.length > 0 ? await afterSaves(saved, recorded) : recorded;
-    const whole = withHeaders(ended, request);
-    for (const { onRequest } of listeners) onRequest?.(whole);
+    const ended = whole(saved.length > 0 ? await afterSaves(saved, recorded) : recorded);
+    for (const { onRequest } of listeners) onRequest?.(ended);
+  };
+
+  const ask = async ({ actor, method, path, json = null, ifMatch = null, undoes = [] }: Asked): Promise<Asking> => {
+    const matched = route(loaded, method, path, "json");
+    if (matched.kind === "nowhere") throw new Error(`${path} belongs to no page`);
+    const request: PageRequest = {
+      id: randomUUID(),
+      at: new Date(),
+      method,
+      path,
+      query: {},
+      body: json === null ? null : { json },
+      api: { ifMatch, ifNoneMatch: null, minimal: false },
+      actor,
+      undoes,
+      session: "",
+      said: null,
+      signIn: null,
+      signInCarries: false,
+      frame: {
+        base: "",
+        application: options.application ?? "Records",
+        home: "/",
+        language: "en",
+        styleSheets: [],
+        script: null,
+        person: { name: actor.name },
+        signOut: null,
+      },
+    };
+    const { response, recorded, ...came } = await run(matched, request, database);
+    await finish(recorded, came);
+    const { status, headers, body } = response;
+    return {
+      status,
+      etag: headers.etag ?? headers.ETag ?? null,
+      json: body === "" ? null : JSON.parse(body),
+      recorded,
+      saved: came.saved,
+    };
   };
 
   const own: NonNullable<Dependencies["own"]> = (name) => {
@@ -394,6 +446,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     clearTimeout(again);
     clearInterval(watch);
     watcher.close();
+    sealing?.close();
     await Promise.all([...underWay, outbox.close()]);
     await end();
   };
@@ -404,6 +457,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     throw error;
   }
   outbox.look();
+  const sealing = options.seals === false ? null : keepSealed(database, options.seals ?? {}, onError);
   const carried: Pages["carried"] = (given, address) => readCarried(given, address, signer);
   return {
     router,
@@ -416,6 +470,16 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     listen: (listener) => {
       listeners.add(listener);
       return () => listeners.delete(listener);
+    },
+    ask: (asked) => {
+      const asking = ask(asked);
+      const ended = asking.then(
+        () => {},
+        () => {},
+      );
+      underWay.add(ended);
+      void ended.finally(() => underWay.delete(ended));
+      return asking;
     },
     openTo: (actor, base) => openTo(actor, base),
     close,

@@ -1,5 +1,13 @@
 import type { Actor, Database, Frame, RecordedRequest } from "@loyal-quill/core";
-import { careForLog, connect, createPages, databaseOver, type LogCare, type Pages } from "@loyal-quill/runtime";
+import {
+  careForLog,
+  connect,
+  createPages,
+  databaseOver,
+  type LogCare,
+  type Pages,
+  type SealOptions,
+} from "@loyal-quill/runtime";
 import type { Request } from "express";
 import type { Logger } from "pino";
 import { Feed } from "./api/feed.js";
@@ -7,6 +15,7 @@ import { Censuses } from "./drafts/census.js";
 import { Desk } from "./drafts/desk.js";
 import { type OnPublish, Rehearsals } from "./drafts/rehearsals.js";
 import { Threads } from "./drafts/threads.js";
+import { Verifications } from "./drafts/verification.js";
 import { fontSheets } from "./fonts.js";
 import type { Keys } from "./keys.js";
 import { digestOf } from "./sign-in/passwords.js";
@@ -52,6 +61,8 @@ export interface EditedDatabaseOptions extends AroundOptions {
   /** Connections to it at most; 10 where it is left out. */
   readonly poolSize?: number;
   readonly formAge?: number;
+  /** What is done with the seals of its change log. */
+  readonly seals?: SealOptions | false;
 }
 
 /** One database with everything that is made of it: its served pages, drafts, censuses and live feed. */
@@ -67,6 +78,7 @@ export interface EditedDatabase {
   readonly threads: Threads;
   readonly censuses: Censuses;
   readonly rehearsals: Rehearsals;
+  readonly verifications: Verifications;
   /** What is done with a rehearsal before a page is published. */
   readonly onPublish: OnPublish;
   readonly feed: Feed;
@@ -103,6 +115,7 @@ export async function openEditedDatabase(options: EditedDatabaseOptions): Promis
       return token === null ? sessions.formsOf(request) : `token ${digestOf(token)}`;
     },
     frame: options.frame,
+    ...(options.seals === undefined ? {} : { seals: options.seals }),
     importModule: importTypeScript,
     onError: (error) => logger.error({ err: error }, "the page files, or code beside them, failed"),
   }).catch(async (error: unknown) => {
@@ -177,8 +190,10 @@ export async function aroundPages(
     directory: pages.directory,
     tell: (event) => feed.tell(event),
   });
+  const verifications = new Verifications(store, database, threads, (event) => feed.tell(event));
   const endStreams = (): void => {
     feed.close();
+    verifications.close();
     censuses.close();
     rehearsals.close();
   };
@@ -190,6 +205,6 @@ export async function aroundPages(
     await Promise.all([...keeping, threads.close()]);
   };
   const onPublish = options.onPublish ?? "warn";
-  const parts = { pages, desk, threads, censuses, rehearsals, onPublish, feed, logCare };
+  const parts = { pages, desk, threads, censuses, rehearsals, verifications, onPublish, feed, logCare };
   return { name, mount, store, database, ...parts, endStreams, close };
 }

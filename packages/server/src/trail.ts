@@ -25,6 +25,7 @@ export const trailActions = {
   "page.published": "published the page",
   "page.file-changed": "found the page file changed on disk",
   "draft.discarded": "discarded the draft",
+  "changes.put-back": "put changes back",
   "requests.read": "looked at values of recorded requests",
 } as const;
 export type TrailAction = keyof typeof trailActions;

@@ -24,6 +24,8 @@ const RequestRoute = lazy(() => import("./requests/request-route.js"));
 const RehearsalRoute = lazy(() => import("./rehearsal/rehearsal-route.js"));
 const ReplayRoute = lazy(() => import("./rehearsal/replay-route.js"));
 const ChangesRoute = lazy(() => import("./changes/changes-route.js"));
+const RecordRoute = lazy(() => import("./changes/record-route.js"));
+const VerificationRoute = lazy(() => import("./changes/verification-route.js"));
 
 const Head = styled.header`
   display: flex;
@@ -145,6 +147,8 @@ export function App() {
             <Route path="database" element={<DatabaseRoute />} />
             <Route path="database/:table" element={<TableRoute />} />
             <Route path="changes" element={<ChangesRoute />} />
+            <Route path="changes/record" element={<RecordRoute />} />
+            <Route path="changes/verification" element={<VerificationRoute />} />
             <Route path="trail" element={<TrailRoute />} />
             <Route
               path="*"

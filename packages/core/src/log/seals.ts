@@ -144,3 +144,12 @@ export const sealsStatement = (after: string, most: number): Statement => ({
   text: `SELECT ${sealColumns} FROM "quill_log"."seal" AS s WHERE s.number > $1::bigint ORDER BY s.number LIMIT $2::int`,
   values: [after, String(most)],
 });
+
+/** The last seal over entries: `number`, `at`, `is_signed`, and how many entries wait for the next one, `waiting`. */
+export const lastSealStatement = (): Statement => ({
+  purpose: "the last seal",
+  text: `SELECT s.number::text AS "number", s.at::text AS "at", (s.signature IS NOT NULL)::text AS "is_signed",
+  (SELECT count(*) FROM "quill_log"."change" AS c WHERE c.id > s.upto)::text AS "waiting"
+FROM "quill_log"."seal" AS s WHERE s.kind = 'entries' ORDER BY s.number DESC LIMIT 1`,
+  values: [],
+});

@@ -29,6 +29,7 @@ export const lockedBecause = (page: Page, record: StoredRecord, facts: Facts): s
  */
 export function claimsFor(trip: Trip, form: Claims["form"], record: StoredRecord, id = trip.request.id): Claims {
   const { page, key, request, facts, dependencies } = trip;
+  const undoes = record.undoes ?? trip.undoes?.[0];
   const shown =
     form === "delete" ? {} : shownDigests(page, form, record.row, facts, fieldDigest(dependencies.signer, id));
   return {
@@ -43,6 +44,7 @@ export function claimsFor(trip: Trip, form: Claims["form"], record: StoredRecord
     at: facts.now.toISOString(),
     shown,
     ...(record.given?.length ? { given: record.given } : {}),
+    ...(undoes === undefined ? {} : { undoes }),
     ...plainOf(page, record.row, Object.keys(shown)),
     taken: takenDigest(page, form, Object.keys(shown), dependencies.signer),
   };

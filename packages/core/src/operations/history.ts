@@ -94,7 +94,7 @@ export async function history(trip: Trip): Promise<Outcome> {
 export async function oldTexts(
   trip: Trip,
   row: Row,
-): Promise<{ texts: ReadonlyMap<string, string>; at: string } | null> {
+): Promise<{ id: string; texts: ReadonlyMap<string, string>; at: string } | null> {
   const { page, facts, request } = trip;
   const { old } = request.query;
   if (!isNumber(old) || !maySeeHistory(page, row, facts)) return null;
@@ -105,5 +105,5 @@ export async function oldTexts(
     const field = page.fields.find((each) => each.column.name === name);
     return field && isTaken(field, "edit") ? [[name, show(field, before, page).text]] : [];
   });
-  return { texts: new Map(texts), at: toldMoment(page, entry.at ?? "") };
+  return { id: old, texts: new Map(texts), at: toldMoment(page, entry.at ?? "") };
 }

@@ -31,7 +31,7 @@ export async function open(trip: Trip): Promise<Outcome> {
   const locked = lockedBecause(page, record, facts);
   const notice = readSaid(request, trip.dependencies.signer)?.text ?? null;
   const old = locked === null ? await oldTexts(trip, record.row) : null;
-  const state = { ...freshForm(trip, "edit", record), locked, notice };
+  const state = { ...freshForm(trip, "edit", old ? { ...record, undoes: old.id } : record), locked, notice };
   const given = old && {
     typed: old.texts,
     notice: word(page.language, "old-values-here", { at: old.at }),

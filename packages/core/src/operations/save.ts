@@ -51,7 +51,7 @@ function readAndSave(trip: Trip, body: string): Promise<Outcome> | Outcome {
 
 /** The same for a form that was read already. */
 export const saveRead = (trip: Trip, submission: Submission): Promise<Outcome> =>
-  new Save({ ...trip, reason: submission.reason }).beyond(submission);
+  new Save({ ...trip, reason: submission.reason, ...undoneBy(submission) }).beyond(submission);
 
 /** A save after which the next record of the list comes says where that is. */
 async function withNext(trip: Trip, outcome: Outcome): Promise<Outcome> {
@@ -100,6 +100,10 @@ export const knownProblems = (trip: Trip, submission: Submission, row: Row): rea
 ];
 
 /** A change of which the page asks why, and nobody said so. */
+/** What the save of a form puts back that was opened with an entry's old values. */
+const undoneBy = ({ claims }: Submission): Pick<Trip, "undoes"> =>
+  claims.undoes === undefined ? {} : { undoes: [claims.undoes] };
+
 function reasonProblem({ page, facts }: Trip, { fields, reason }: Submission, row: Row): readonly Problem[] {
   if (page.reason === null || reason !== null || fields.every(({ touched }) => !touched)) return [];
   const asks = truthOf(page.reason.expression, { ...facts, row, form: formValues(row, fields) }) === true;

@@ -13,6 +13,8 @@ export interface StoredRecord {
   readonly version: string;
   /** Of a new record: the columns whose values the page, another record or the address gives, and not the table. */
   readonly given?: readonly string[];
+  /** The entry of the change log whose old values are put into its form. */
+  readonly undoes?: string;
 }
 
 type Asking = Pick<Trip, "page" | "key" | "facts" | "dependencies">;

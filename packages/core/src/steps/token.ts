@@ -25,6 +25,8 @@ export interface Claims {
   readonly plain?: readonly string[];
   /** The fields of a new record that show what the page or the address gave, not the table: they are stored as they were shown. */
   readonly given?: readonly string[];
+  /** The entry of the change log whose old values the form was opened with. */
+  readonly undoes?: string;
   /** An earlier request with this form of which nobody knew whether it was saved: asked before anything is written. */
   readonly doubt?: string;
 }

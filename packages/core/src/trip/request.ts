@@ -48,6 +48,8 @@ export interface PageRequest {
   /** Where JSON is spoken instead of HTML: what its headers ask for. */
   readonly api?: ApiRequest | null;
   readonly actor: Actor | null;
+  /** The entries of the change log that it puts back, where it does. */
+  readonly undoes?: readonly string[];
   /** What a form is bound to besides its actor: changes with every sign-in. */
   readonly session: string;
   /** The signed line that an earlier answer left, from its cookie. */

@@ -16,6 +16,8 @@ export interface Trip {
   readonly facts: Facts;
   /** Why it is saved, where the person said so. */
   readonly reason?: string | null;
+  /** The entries of the change log that it puts back; those of the request where it is left out. */
+  readonly undoes?: readonly string[];
   readonly recorder: Recorder;
   /** What was saved, for what is done after it. */
   readonly saved: SavedEvent[];
@@ -35,8 +37,10 @@ export const logNoteOf = ({
   facts,
   request,
   reason = null,
-}: Pick<Trip, "page" | "facts" | "request" | "reason">): LogNote => ({
+  undoes = request.undoes ?? [],
+}: Pick<Trip, "page" | "facts" | "request" | "reason" | "undoes">): LogNote => ({
   reason,
+  undoes,
   actor: facts.actor,
   page: page.name,
   pageVersion: page.version,

@@ -3,17 +3,20 @@ import type { Loaded, PageFileState } from "@loyal-quill/runtime";
 import { DeskRefusal } from "../drafts/desk-refusal.js";
 import type { Threads } from "../drafts/threads.js";
 import type { EditedDatabase } from "../edited-database.js";
-import type { Change } from "../store/entities.js";
 import { pluralIn } from "./plural.js";
 import { addressPattern } from "./sheet.js";
-import type { ChangeAnswer, PageSummary } from "./types.js";
+import type { PageSummary } from "./types.js";
 
 const day = 86_400_000;
 /** How many days the small charts look back. */
 const chartDays = 7;
 
 /** A key's values in the order of the page's address: JSON in PostgreSQL keeps no order. */
-function orderedKey(loaded: Loaded, page: string, key: Readonly<Record<string, string>>): Record<string, string> {
+export function orderedKey(
+  loaded: Loaded,
+  page: string,
+  key: Readonly<Record<string, string>>,
+): Record<string, string> {
   const columns = loaded.pages.find((each) => each.name === page)?.key.map((column) => column.name) ?? [];
   const names = [
     ...columns.filter((name) => name in key),
@@ -21,23 +24,6 @@ function orderedKey(loaded: Loaded, page: string, key: Readonly<Record<string, s
   ];
   return Object.fromEntries(names.map((name) => [name, key[name] ?? ""]));
 }
-
-export const changeAnswer = (loaded: Loaded, change: Change): ChangeAnswer => {
-  const { id, at, actorName, page, operation, fields, requestId, reason, way } = change;
-  return {
-    id,
-    at: new Date(at).toISOString(),
-    actorName,
-    page,
-    table: change.tableName,
-    key: orderedKey(loaded, page, change.recordKey),
-    operation,
-    fields,
-    requestId,
-    reason: reason ?? null,
-    way,
-  };
-};
 
 /** A page as far as it is known without records. */
 interface Known {

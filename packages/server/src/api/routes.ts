@@ -9,14 +9,15 @@ import { type Account, type OwnRole, ownRoles, type TrailEntry } from "../store/
 import type { Store } from "../store/store.js";
 import { doerOf, note, type TrailAction, trailActions } from "../trail.js";
 import { hasRole, isAtWorkbench, only } from "./access.js";
+import { changeRoutes } from "./change-routes.js";
 import { connectionAnswer, databaseAnswer, tableAnswer } from "./database.js";
 import { draftRoutes } from "./draft-routes.js";
 import { pageFileAnswer } from "./page-file.js";
-import { changeAnswer, summaries } from "./pages.js";
+import { summaries } from "./pages.js";
 import { peopleRoutes } from "./people-routes.js";
 import { problem } from "./problem.js";
 import { requestRoutes } from "./request-routes.js";
-import type { AccountSummary, ChangesAnswer, SessionAnswer, TrailAnswer } from "./types.js";
+import type { AccountSummary, SessionAnswer, TrailAnswer } from "./types.js";
 
 export interface ApiOptions extends EditedDatabase {
   /** All of them, this one included. */
@@ -155,27 +156,7 @@ export function apiRoutes(options: ApiOptions): express.Router {
     response.json(answer);
   });
 
-  router.get("/changes", async (request, response) => {
-    const before = /^\d{1,18}$/.exec(text(request.query.before) ?? "")?.[0];
-    const [page, person, containing] = [
-      text(request.query.page),
-      text(request.query.person),
-      text(request.query.containing)?.slice(0, 200),
-    ];
-    const query = {
-      ...(before ? { before } : {}),
-      ...(page ? { page } : {}),
-      ...(person ? { person } : {}),
-      ...(containing ? { containing } : {}),
-    };
-    const [found, people] = await Promise.all([store.changes({ ...query, limit: 51 }), store.changers()]);
-    const answer: ChangesAnswer = {
-      changes: found.slice(0, 50).map((change) => changeAnswer(pages.loaded(), change)),
-      more: found.length > 50,
-      people,
-    };
-    response.json(answer);
-  });
+  router.use("/changes", changeRoutes({ ...options, noteReading }));
 
   // Everything from here on is about pages.
   router.use(onlyFor("builder"));

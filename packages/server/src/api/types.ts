@@ -1,7 +1,9 @@
 /** What the workbench's API answers. Types only: shared with the workbench. */
+
 import type { Census, Drift, MergeConflict } from "@loyal-quill/authoring";
 import type { Played, Rehearsal, Replayed } from "@loyal-quill/authoring/rehearsal";
 import type { Attribute, Control, Finding, Kind, OutcomeKind, RecordedRequest, SettingPart } from "@loyal-quill/core";
+import type { VerifyReport } from "@loyal-quill/runtime";
 
 export type { Evidence, Played, Replayed } from "@loyal-quill/authoring/rehearsal";
 export type { RequestSums, ToldRequest } from "../store/kept-requests.js";
@@ -207,10 +209,14 @@ export interface AccountSummary {
 export interface ChangeAnswer {
   readonly id: string;
   readonly at: string;
+  readonly actorId: string;
   readonly actorName: string;
+  /** Empty where it came by another way than a page. */
   readonly page: string;
   readonly table: string;
   readonly key: Readonly<Record<string, string>>;
+  /** The key afterwards, where it was changed. */
+  readonly newKey: Readonly<Record<string, string>> | null;
   readonly operation: string;
   readonly fields: readonly {
     readonly field: string;
@@ -218,16 +224,100 @@ export interface ChangeAnswer {
     readonly new: string | null;
     /** Whether its values are told to nobody. */
     readonly hidden?: true;
+    /** There where values were erased. */
+    readonly erased?: object;
   }[];
-  readonly requestId: string;
+  readonly requestId: string | null;
   readonly reason: string | null;
+  /** `page`, `behind` (by other ways), `import`. */
   readonly way: string;
+  /** Of what came by another way: role, application, address. */
+  readonly origin: Readonly<Record<string, string>> | null;
+  /** The entries that it put back. */
+  readonly undoes: readonly string[];
 }
 
 export interface ChangesAnswer {
   readonly changes: readonly ChangeAnswer[];
+  /** Where to go on: entries before this number; null where there are none. */
+  readonly before: string | null;
+  /** False where the search was interrupted, since it takes long: it goes on from `before`. */
+  readonly searchedAll: boolean;
+  /** Who changed something lately. */
+  readonly people: readonly { readonly id: string; readonly name: string }[];
+}
+
+/** Everything that the log has of a record, and the record as it is now. */
+export interface RecordChangesAnswer {
+  readonly table: string;
+  readonly key: Readonly<Record<string, string>>;
+  /** The page by which it is edited; null for none. */
+  readonly page: string | null;
+  /** The newest first. */
+  readonly changes: readonly ChangeAnswer[];
   readonly more: boolean;
-  readonly people: readonly string[];
+  /** By column; null where there is none. */
+  readonly now: Readonly<Record<string, string | null>> | null;
+  readonly columns: readonly {
+    readonly name: string;
+    readonly label: string;
+    readonly isNumber: boolean;
+    /** False where its values are told to nobody. */
+    readonly isTold: boolean;
+  }[];
+}
+
+/** What putting entries back comes to for one record. */
+export interface PutBackRecord {
+  readonly table: string;
+  readonly key: Readonly<Record<string, string>>;
+  /** The page by which it is done; null where none is served for its table and key. */
+  readonly page: string | null;
+  readonly does: "change" | "new" | "delete" | "nothing";
+  readonly stands: "as-left" | "gone" | "there" | "changed-since";
+  readonly entries: readonly string[];
+  /** Fields of which the log does not tell what they were. */
+  readonly untold: readonly string[];
+  readonly fields: readonly {
+    readonly field: string;
+    readonly label: string;
+    readonly now: string | null;
+    readonly left: string | null;
+    readonly becomes: string | null;
+    readonly isConflict: boolean;
+    /** Why its page does not let it be put back; null where it does. */
+    readonly barred: "not-on-page" | "read-only" | "file" | null;
+  }[];
+}
+
+export interface PutBackAnswer {
+  readonly records: readonly {
+    readonly table: string;
+    readonly key: Readonly<Record<string, string>>;
+    readonly state: "put-back" | "nothing" | "conflict" | "no-page" | "refused";
+    /** Why it was refused, by the page. */
+    readonly said: readonly string[];
+    /** The entry of the log that it made. */
+    readonly entry: string | null;
+  }[];
+}
+
+/** How the log was found when it was last verified, and whether it is being verified now. */
+export interface VerificationAnswer {
+  readonly run: {
+    readonly state: "running" | "done" | "cancelled" | "failed";
+    /** From 0 to 1. */
+    readonly done: number;
+    readonly because: string | null;
+  } | null;
+  readonly last: { readonly by: string; readonly report: VerifyReport } | null;
+  readonly sealed: {
+    readonly number: string;
+    readonly at: string;
+    readonly isSigned: boolean;
+    /** Entries that have no seal yet. */
+    readonly waiting: number;
+  } | null;
 }
 
 export interface PersonAnswer {
@@ -404,6 +494,7 @@ export type FeedEvent =
   | { readonly kind: "census"; readonly page: string; readonly state: string; readonly done: number }
   /** So did a rehearsal, or requests that are played again. */
   | { readonly kind: "rehearsal"; readonly page: string; readonly state: string; readonly done: number }
+  | { readonly kind: "verification"; readonly state: string; readonly done: number }
   | { readonly kind: "replay"; readonly page: string; readonly state: string; readonly done: number }
   /** A draft was changed, published or taken away (revision 0). */
   | { readonly kind: "draft"; readonly page: string; readonly revision: number; readonly by: string };

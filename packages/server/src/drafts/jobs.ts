@@ -19,7 +19,7 @@ import type {
 /** What a job is run with, in its thread. */
 export interface Ground {
   readonly loaded: Loaded;
-  readonly options: TrialOptions;
+  readonly options: TrialOptions & { readonly databaseUrl: string };
 }
 
 /** A page file's text under the name that it has or is to have. */

@@ -20,7 +20,7 @@ import {
   route,
   type Table,
 } from "@loyal-quill/core";
-import { bindPageFile } from "@loyal-quill/runtime";
+import { bindPageFile, connect, type VerifyReport, verifyLog } from "@loyal-quill/runtime";
 import { DeskRefusal } from "./desk-refusal.js";
 import { boundPage, type Draft, type Ground } from "./jobs.js";
 
@@ -99,6 +99,30 @@ export const longJobs = {
       ...(own ? { own: ownCases(own.file, given.people) } : {}),
     });
     return came.cancelled ? "cancelled" : came;
+  },
+
+  async verification({ options }: Ground, _given: object, way: Way): Promise<VerifyReport | "cancelled"> {
+    const pool = connect(options.databaseUrl, 1);
+    const given = new AbortController();
+    try {
+      const client = await pool.connect();
+      try {
+        return await verifyLog(client, {
+          signal: given.signal,
+          onProgress: (read, of) => {
+            way.onProgress(of === 0 ? 1 : Math.min(1, read / of));
+            if (way.isCancelled()) given.abort();
+          },
+        });
+      } finally {
+        client.release(true);
+      }
+    } catch (error) {
+      if (given.signal.aborted) return "cancelled";
+      throw error;
+    } finally {
+      await pool.end();
+    }
   },
 
   async replay(ground: Ground, given: ReplayGiven, way: Way): Promise<readonly Replayed[] | "cancelled"> {

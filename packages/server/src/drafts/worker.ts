@@ -56,7 +56,7 @@ export type Answer =
 
 const { databaseUrl, signingKey, directory, ...told } = workerData as ThreadData;
 const database = databaseOver(connect(databaseUrl, 2));
-const options = { ...told, database, signer: signerOf(signingKey) };
+const options = { ...told, databaseUrl, database, signer: signerOf(signingKey) };
 
 /** Steps that can't be used are told of where the pages are served: here a trial goes without. */
 const stepsNow = (): Promise<Ground["options"]["steps"]> =>

@@ -1,4 +1,5 @@
 import type { Actor, Attribute, RecordedRequest, Table } from "@loyal-quill/core";
+import type { VerifyReport } from "@loyal-quill/runtime";
 import { defineEntity, type InferEntity, type OptionalProps, type PrimaryKeyProp, p } from "@mikro-orm/core";
 
 /**
@@ -240,4 +241,17 @@ export const ChangeEntity = defineEntity({
     way: p.string(),
   },
 });
-export type Change = InferEntity<typeof ChangeEntity>;
+
+/** How the change log was found when it was verified. */
+export const VerificationEntity = defineEntity({
+  name: "Verification",
+  tableName: "verification",
+  properties: {
+    number: p.bigint("string").primary().autoincrement(),
+    /** The edited database, by its name; empty for the first one. */
+    database: p.string().index(),
+    at: p.datetime().columnType("timestamptz(3)"),
+    byName: p.string(),
+    report: p.json<VerifyReport>(),
+  },
+});

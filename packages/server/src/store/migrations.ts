@@ -180,6 +180,14 @@ class RequestsTold extends Migration {
   }
 }
 
+class VerificationsOfLogs extends Migration {
+  override up(): void {
+    this.addSql(`CREATE TABLE verification (number bigserial PRIMARY KEY, database varchar(255) NOT NULL, at timestamptz(3) NOT NULL,
+      by_name varchar(255) NOT NULL, report jsonb NOT NULL)`);
+    this.addSql("CREATE INDEX verification_database_index ON verification (database)");
+  }
+}
+
 /** The store's migrations in their order. A landed one is never changed. */
 export const migrationsList = [
   { name: "2026-11-first-tables", class: FirstTables },
@@ -190,4 +198,5 @@ export const migrationsList = [
   { name: "2026-11-tokens", class: Tokens },
   { name: "2026-11-sign-in-and-trail", class: SignInAndTrail },
   { name: "2026-11-requests-told", class: RequestsTold },
+  { name: "2026-11-verifications", class: VerificationsOfLogs },
 ];

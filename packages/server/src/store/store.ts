@@ -1,4 +1,5 @@
-import type { Actor, Table } from "@loyal-quill/core";
+import type { Actor, Row, Statement, Table } from "@loyal-quill/core";
+import type { VerifyReport } from "@loyal-quill/runtime";
 import type { InferEntity } from "@mikro-orm/core";
 import { Migrator } from "@mikro-orm/migrations";
 import { MikroORM } from "@mikro-orm/postgresql";
@@ -7,7 +8,6 @@ import {
   type Account,
   AccountEntity,
   actorOf,
-  type Change,
   ChangeEntity,
   type Draft,
   DraftEntity,
@@ -17,6 +17,7 @@ import {
   TokenEntity,
   TrailEntity,
   type TrailEntry,
+  VerificationEntity,
   type Version,
   VersionEntity,
 } from "./entities.js";
@@ -71,14 +72,23 @@ export interface TrailQuery {
   readonly limit: number;
 }
 
-/** What the workbench asks the log for. */
-export interface ChangeQuery {
-  readonly before?: string;
-  readonly page?: string;
-  readonly person?: string;
-  /** Text that stands in the record's key or among the changed fields. */
-  readonly containing?: string;
-  readonly limit: number;
+/** The last change of a page. */
+export interface LastChange {
+  readonly id: string;
+  readonly page: string;
+  readonly at: string;
+  readonly actorName: string;
+  readonly recordKey: Readonly<Record<string, string>>;
+}
+
+/** A statement of the core's for MikroORM, whose places are question marks. */
+function asRaw({ text, values }: Statement): [string, (string | null)[]] {
+  const bindings: (string | null)[] = [];
+  const raw = text.replaceAll(/\$(\d+)/g, (_place, number: string) => {
+    bindings.push(values[Number(number) - 1] ?? null);
+    return "?";
+  });
+  return [raw, bindings];
 }
 
 /** Loyal Quill's own store: accounts and recorded requests; and its window on the change log of the edited database. */
@@ -106,7 +116,15 @@ export class Store {
     const orm = await MikroORM.init({
       ...shared,
       clientUrl: url,
-      entities: [AccountEntity, TokenEntity, TrailEntity, RequestEntity, DraftEntity, VersionEntity],
+      entities: [
+        AccountEntity,
+        TokenEntity,
+        TrailEntity,
+        RequestEntity,
+        DraftEntity,
+        VersionEntity,
+        VerificationEntity,
+      ],
       extensions: [Migrator],
       migrations: { migrationsList, snapshot: false, tableName: "migration" },
       schemaGenerator: { skipTables: ["session", "attempt"] },
@@ -334,31 +352,36 @@ export class Store {
     await this.orm.em.fork().nativeDelete(VersionEntity, { number });
   }
 
-  /** Changes, newest first. */
-  async changes(query: ChangeQuery): Promise<Change[]> {
-    const em = this.log.em.fork();
-    const builder = em.createQueryBuilder(ChangeEntity, "c").select("*").orderBy({ id: "desc" }).limit(query.limit);
-    if (query.before) builder.andWhere({ id: { $lt: query.before } });
-    if (query.page) builder.andWhere({ page: query.page });
-    if (query.person) builder.andWhere({ actorName: query.person });
-    if (query.containing) {
-      const pattern = `%${query.containing.replaceAll(/[\\%_]/g, (character) => `\\${character}`)}%`;
-      builder.andWhere("(c.record_key::text ILIKE ? OR c.fields::text ILIKE ? OR c.reason ILIKE ?)", [
-        pattern,
-        pattern,
-        pattern,
-      ]);
-    }
-    return builder.getResultList();
+  /** Runs a statement over the change log. */
+  async onLog(statement: Statement): Promise<readonly Row[]> {
+    return this.log.em
+      .fork()
+      .getConnection()
+      .execute<Row[]>(...asRaw(statement));
   }
 
-  /** The last change of each page. */
-  async lastChanges(): Promise<Pick<Change, "id" | "page" | "at" | "actorName" | "recordKey">[]> {
+  /** How the log was found when it was last verified. */
+  async lastVerification(): Promise<{ by: string; report: VerifyReport } | null> {
+    const [found] = await this.orm.em
+      .fork()
+      .find(VerificationEntity, { database: this.database }, { orderBy: { number: "desc" }, limit: 1 });
+    return found ? { by: found.byName, report: found.report } : null;
+  }
+
+  async keepVerification(byName: string, report: VerifyReport): Promise<void> {
+    await this.orm.em
+      .fork()
+      .insert(VerificationEntity, { database: this.database, byName, at: new Date(report.at), report } as never);
+  }
+
+  /** The last change of each page, among the last hundred thousand entries. */
+  async lastChanges(): Promise<LastChange[]> {
     const rows = await this.log.em
       .fork()
       .getConnection()
       .execute<{ id: string; page: string; at: string; actor_name: string; record_key: Record<string, string> }[]>(
-        "SELECT DISTINCT ON (page) id::text, page, at::text, actor_name, record_key FROM quill_log.change AS c ORDER BY page, c.id DESC",
+        `SELECT DISTINCT ON (page) id::text, page, at::text, actor_name, record_key
+         FROM (SELECT * FROM quill_log.change AS c ORDER BY c.id DESC LIMIT 100000) AS c WHERE way = 'page' ORDER BY page, c.id DESC`,
       );
     return rows.map((row) => ({
       id: row.id,
@@ -367,14 +390,5 @@ export class Store {
       actorName: row.actor_name,
       recordKey: row.record_key,
     }));
-  }
-
-  /** Everybody who stands in the log. */
-  async changers(): Promise<string[]> {
-    const rows = await this.log.em
-      .fork()
-      .getConnection()
-      .execute<{ actor_name: string }[]>("SELECT DISTINCT actor_name FROM quill_log.change ORDER BY 1");
-    return rows.map((row) => row.actor_name);
   }
 }

@@ -25,6 +25,10 @@ function refresh(queries: QueryClient, event: FeedEvent): void {
     stale(event.kind, event.page);
     return;
   }
+  if (event.kind === "verification") {
+    stale("verification");
+    return;
+  }
   if (event.kind === "pages") {
     stale("trial");
     stale("versions");

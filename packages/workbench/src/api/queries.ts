@@ -13,6 +13,7 @@ import type {
   PageSummary,
   PersonAnswer,
   Played,
+  RecordChangesAnswer,
   RecordChoice,
   RehearsalAnswer,
   ReplayAnswer,
@@ -22,6 +23,7 @@ import type {
   SessionAnswer,
   TableAnswer,
   TrailAnswer,
+  VerificationAnswer,
   VersionAnswer,
 } from "@loyal-quill/server/api";
 import { keepPreviousData, replaceEqualDeep, useInfiniteQuery, useQuery } from "@tanstack/react-query";
@@ -262,6 +264,11 @@ export const useCensus = (page: string) =>
 export interface ChangeFilter {
   readonly page?: string;
   readonly person?: string;
+  readonly field?: string;
+  readonly value?: string;
+  readonly from?: string;
+  readonly to?: string;
+  readonly way?: string;
   readonly containing?: string;
 }
 
@@ -286,8 +293,26 @@ export const useChanges = (filter: ChangeFilter) =>
   useInfiniteQuery({
     queryKey: ["changes", filter],
     queryFn: ({ pageParam, signal }) =>
-      ask<ChangesAnswer>(`/changes?${search({ ...filter, before: pageParam || undefined })}`, { signal }),
+      ask<ChangesAnswer>(`/changes?${changeSearch({ ...filter, before: pageParam || undefined })}`, { signal }),
     initialPageParam: "",
-    getNextPageParam: (last) => (last.more ? last.changes.at(-1)?.id : undefined),
+    getNextPageParam: (last) => last.before ?? undefined,
     placeholderData: keepPreviousData,
+  });
+
+/** The query of a search in the change log. */
+export const changeSearch = (filter: ChangeFilter & { readonly before?: string | undefined }): string =>
+  search({ ...filter });
+
+export const useRecordChanges = (table: string, key: string) =>
+  useQuery({
+    queryKey: ["changes", "record", table, key],
+    queryFn: ({ signal }) => ask<RecordChangesAnswer>(`/changes/record?${search({ table, key })}`, { signal }),
+  });
+
+/** How the log was last found; asked again each second while it is verified. */
+export const useVerification = () =>
+  useQuery({
+    queryKey: ["verification"],
+    queryFn: ({ signal }) => ask<VerificationAnswer>("/changes/verification", { signal }),
+    refetchInterval: ({ state }) => (state.data?.run?.state === "running" ? 1000 : false),
   });

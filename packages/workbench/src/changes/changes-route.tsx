@@ -1,61 +1,107 @@
 import type { ChangeAnswer } from "@loyal-quill/server/api";
-import { useDeferredValue, useEffect } from "react";
+import { useDeferredValue, useEffect, useState } from "react";
 import { Input, Label, SearchField } from "react-aria-components";
 import { styled } from "styled-components";
-import { type ChangeFilter, useChanges, usePages } from "../api/queries.js";
+import { ask } from "../api/client.js";
+import { type ChangeFilter, changeSearch, useChanges, usePages } from "../api/queries.js";
 import { Choice } from "../parts/choice.js";
 import { English } from "../parts/english.js";
+import { figure } from "../parts/figures.js";
+import { Small } from "../parts/inputs.js";
 import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
 import { Title } from "../parts/title.js";
 import { useFilters } from "../parts/use-filters.js";
 import { texts } from "../texts.js";
+import { ChangePlaces } from "./change-places.js";
 import { ChangesTable } from "./changes-table.js";
+import { MomentField } from "./moment-field.js";
+import { PutBack, type PutBackAsked } from "./put-back.js";
 
 const says = texts.changesRoute;
+
+const Heading = styled.div`
+  display: flex;
+  align-items: baseline;
+  gap: ${({ theme }) => theme.space(8)};
+`;
 
 const Top = styled.div`
   display: flex;
   flex-wrap: wrap;
   align-items: baseline;
-  gap: ${({ theme }) => `${theme.space(2)} ${theme.space(6)}`};
+  gap: ${({ theme }) => `${theme.space(2)} ${theme.space(5)}`};
   margin-bottom: ${({ theme }) => theme.space(3)};
   label { color: ${({ theme }) => theme.soft}; margin-right: ${({ theme }) => theme.space(2)}; }
-  input { border: 1px solid ${({ theme }) => theme.edge}; background: ${({ theme }) => theme.leaf}; padding: ${({ theme }) => `${theme.space(1)} ${theme.space(2)}`}; width: 14rem; }
+  input { border: 1px solid ${({ theme }) => theme.edge}; background: ${({ theme }) => theme.leaf}; padding: ${({ theme }) => `${theme.space(1)} ${theme.space(2)}`}; min-height: 2rem; }
+  input[type="search"] { width: 11rem; }
 `;
 
-const filterOf = (search: URLSearchParams): ChangeFilter => {
-  const of = (name: "page" | "person" | "containing") => {
-    const value = search.get(name);
-    return value ? { [name]: value } : {};
-  };
-  return { ...of("page"), ...of("person"), ...of("containing") };
-};
+const Selected = styled.p`
+  display: flex;
+  flex-wrap: wrap;
+  gap: ${({ theme }) => theme.space(4)};
+  align-items: baseline;
+  margin: ${({ theme }) => `${theme.space(2)} 0`};
+`;
+
+const names = ["page", "person", "field", "value", "containing", "from", "to", "way"] as const;
+
+const filterOf = (search: URLSearchParams): ChangeFilter =>
+  Object.fromEntries(names.flatMap((name) => (search.get(name) ? [[name, search.get(name) ?? ""]] : [])));
 
 /** Changes: who changed what, newest first. */
 export default function ChangesRoute() {
   const [search, set] = useFilters();
   const filter = filterOf(search);
-  const deferred = useDeferredValue(filter.containing);
-  const changes = useChanges({ ...filter, ...(deferred === undefined ? {} : { containing: deferred }) });
+  const deferred = useDeferredValue(filter);
+  const changes = useChanges(deferred);
   const pages = usePages();
+  const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
+  const [asked, setAsked] = useState<PutBackAsked | null>(null);
+  const [failed, setFailed] = useState<Error | null>(null);
   useEffect(() => {
     document.title = texts.documentTitle(says.changes);
   }, []);
   const parts = changes.data?.pages ?? [];
   const all: readonly ChangeAnswer[] = parts.flatMap((part) => part.changes);
-  const names = [...new Set([...(pages.data ?? []).map((page) => page.name), ...all.map((change) => change.page)])];
+  const pageNames = [
+    ...new Set([
+      ...(pages.data ?? []).map((page) => page.name),
+      ...all.flatMap((change) => (change.page === "" ? [] : [change.page])),
+    ]),
+  ];
+  const people = parts[0]?.people ?? [];
+  const person = people.find(({ id }) => id === filter.person)?.name;
+  const find = (label: string, name: (typeof names)[number], placeholder = "") => (
+    <SearchField value={filter[name] ?? ""} onChange={(value) => set(name, value)}>
+      <Label>{label}</Label>
+      <Input placeholder={placeholder} />
+    </SearchField>
+  );
+  /** All that matches, as far as it can be put back at once. */
+  const putBackAll = async (): Promise<void> => {
+    setFailed(null);
+    try {
+      const { entries, more } = await ask<{ entries: string[]; more: boolean }>(
+        `/changes/entries?${changeSearch(filter)}`,
+      );
+      setAsked({ entries, isPart: more });
+    } catch (error) {
+      setFailed(error as Error);
+    }
+  };
   return (
     <English>
-      <Top>
+      <Heading>
         <Title>{says.changes}</Title>
-        <SearchField value={filter.containing ?? ""} onChange={(value) => set("containing", value)}>
-          <Label>{says.contains}</Label>
-          <Input />
-        </SearchField>
+        <ChangePlaces />
+      </Heading>
+      <Top>
+        {find(says.contains, "containing")}
         <Choice
           label={says.page}
           value={filter.page ?? ""}
-          options={[{ id: "", text: says.allPages }, ...names.map((id) => ({ id, text: id }))]}
+          options={[{ id: "", text: says.allPages }, ...pageNames.map((id) => ({ id, text: id }))]}
           onChange={(value) => set("page", value)}
         />
         <Choice
@@ -63,23 +109,81 @@ export default function ChangesRoute() {
           value={filter.person ?? ""}
           options={[
             { id: "", text: says.everybody },
-            ...(parts[0]?.people ?? (filter.person ? [filter.person] : [])).map((id) => ({ id, text: id })),
+            ...people.map(({ id, name }) => ({ id, text: name })),
+            ...(filter.person && !person ? [{ id: filter.person, text: filter.person }] : []),
           ]}
           onChange={(value) => set("person", value)}
         />
+        {find(says.field, "field")}
+        {find(says.value, "value", says.wasOrBecame)}
+        <MomentField label={says.from} value={filter.from ?? ""} onChange={(value) => set("from", value)} />
+        <MomentField label={says.to} value={filter.to ?? ""} onChange={(value) => set("to", value)} />
+        <Choice
+          label={says.way}
+          value={filter.way ?? ""}
+          options={[
+            { id: "", text: says.anyWay },
+            { id: "page", text: says.byAPage },
+            { id: "behind", text: says.byOtherWays },
+            { id: "import", text: says.imported },
+          ]}
+          onChange={(value) => set("way", value)}
+        />
       </Top>
+      {chosen.size > 0 && (
+        <Selected role="status">
+          <span>{says.chosen(figure(chosen.size))}</span>
+          <QuietButton onClick={() => setAsked({ entries: [...chosen] })}>{says.putBack}</QuietButton>
+          <Small type="button" onClick={() => setChosen(new Set())}>
+            {says.chooseNone}
+          </Small>
+        </Selected>
+      )}
+      {chosen.size === 0 && filter.person && filter.from && all.length > 0 && (
+        <Selected>
+          <QuietButton onClick={() => void putBackAll()}>{says.putBackAllOf(person ?? filter.person)}</QuietButton>
+        </Selected>
+      )}
+      {failed && <Failed error={failed} again={() => void putBackAll()} />}
+      {asked && (
+        <PutBack
+          asked={asked}
+          onClose={(isDone) => {
+            setAsked(null);
+            if (isDone) setChosen(new Set());
+          }}
+        />
+      )}
       {changes.isPending && <Waiting height="60vh" what={says.loadingChanges} />}
       {changes.error && <Failed error={changes.error} again={() => void changes.refetch()} />}
-      {changes.data && all.length === 0 && (
+      {changes.data && all.length === 0 && parts.every((part) => part.searchedAll) && (
         <Empty title={says.noChanges}>
           {Object.keys(filter).length > 0 ? says.noChangesMatchTheseFilters : says.nothingHasBeenSavedThroughA}
         </Empty>
       )}
-      {all.length > 0 && <ChangesTable changes={all} onContaining={(text) => set("containing", text)} />}
+      {all.length > 0 && (
+        <ChangesTable
+          changes={all}
+          chosen={chosen}
+          onChoose={(id, isChosen) =>
+            setChosen((before) => {
+              const after = new Set(before);
+              if (isChosen) after.add(id);
+              else after.delete(id);
+              return after;
+            })
+          }
+        />
+      )}
       {changes.hasNextPage && (
         <p style={{ marginTop: "1rem" }}>
+          {parts.at(-1)?.searchedAll === false && `${says.searchedAPart} `}
           <QuietButton onClick={() => void changes.fetchNextPage()} disabled={changes.isFetchingNextPage}>
-            {changes.isFetchingNextPage ? says.loading : says.loadEarlierChanges}
+            {changes.isFetchingNextPage
+              ? says.loading
+              : parts.at(-1)?.searchedAll === false
+                ? says.searchFurther
+                : says.loadEarlierChanges}
           </QuietButton>
         </p>
       )}

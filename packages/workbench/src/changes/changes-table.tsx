@@ -5,48 +5,60 @@ import { Mark } from "../parts/mark.js";
 import { byDay, Moment } from "../parts/moment.js";
 import { Head, Scroll, Table } from "../parts/table.js";
 import { texts } from "../texts.js";
+import { keyText, recordPlace } from "./record-link.js";
 import { ValueChange } from "./value-change.js";
 
 const says = texts.changesTable;
 
-const Day = styled.th.attrs({ colSpan: 5, scope: "colgroup" })`
+const Day = styled.th.attrs({ colSpan: 6, scope: "colgroup" })`
   && { padding-top: ${({ theme }) => theme.space(5)}; font-weight: 700; }
 `;
 
-const Reason = styled.span`
-  font-style: italic;
+const Soft = styled.span`
   color: ${({ theme }) => theme.soft};
 `;
 
 const Fields = styled.td`
-  width: 50%;
+  width: 48%;
 `;
 
 const Name = styled.td`
   white-space: nowrap;
 `;
 
-const recordOf = (change: ChangeAnswer): string => Object.values(change.key).join(" / ");
+const Tick = styled.input.attrs({ type: "checkbox" })`
+  width: 1.25rem;
+  height: 1.25rem;
+  margin: 0;
+  accent-color: ${({ theme }) => theme.verdigris};
+`;
 
 /** The log, a day under a heading, an entry a row. */
 export function ChangesTable({
   changes,
-  onContaining,
+  chosen,
+  onChoose,
 }: {
   changes: readonly ChangeAnswer[];
-  onContaining: (text: string) => void;
+  chosen: ReadonlySet<string>;
+  onChoose: (id: string, isChosen: boolean) => void;
 }) {
   return (
     <Scroll aria-label={says.changes}>
       <Table>
-        <Head columns={[says.when, says.who, says.record, says.whatChanged, says.reason]} />
+        <Head columns={[says.select, says.when, says.who, says.record, says.whatChanged, says.why]} />
         {byDay(changes).map(({ day, entries: ofDay }) => (
           <tbody key={day}>
             <tr>
               <Day>{day}</Day>
             </tr>
             {ofDay.map((change) => (
-              <ChangeRow key={change.id} change={change} onContaining={onContaining} />
+              <ChangeRow
+                key={change.id}
+                change={change}
+                isChosen={chosen.has(change.id)}
+                onChoose={(isChosen) => onChoose(change.id, isChosen)}
+              />
             ))}
           </tbody>
         ))}
@@ -55,43 +67,75 @@ export function ChangesTable({
   );
 }
 
-function ChangeRow({ change, onContaining }: { change: ChangeAnswer; onContaining: (text: string) => void }) {
-  const key = Object.values(change.key);
+/** By what a change came that came by no page. */
+function Origin({ change }: { change: ChangeAnswer }) {
+  const { way, origin } = change;
+  if (way === "page") return null;
+  if (way === "import") return <Mark kind="quiet">{says.imported}</Mark>;
+  return (
+    <Mark kind="wait">
+      {says.notByAPage}
+      {origin?.application ? ` · ${origin.application}` : ""}
+      {origin?.truncate ? " · TRUNCATE" : ""}
+    </Mark>
+  );
+}
+
+function ChangeRow({
+  change,
+  isChosen,
+  onChoose,
+}: {
+  change: ChangeAnswer;
+  isChosen: boolean;
+  onChoose: (isChosen: boolean) => void;
+}) {
+  const record = keyText(change.key);
   return (
     <tr id={`change-${change.id}`}>
+      <td>
+        <Tick
+          checked={isChosen}
+          aria-label={says.choose(change.id, record)}
+          onChange={(event) => onChoose(event.target.checked)}
+        />
+      </td>
       <td>
         <Moment at={change.at} only="time" />
       </td>
       <Name>{change.actorName}</Name>
       <td>
-        <Link
-          to={`?containing=${encodeURIComponent(key.at(0) ?? "")}`}
-          title={says.allChangesOf(recordOf(change))}
-          onClick={(event) => {
-            event.preventDefault();
-            onContaining(key.at(0) ?? "");
-          }}
-        >
-          <code>{recordOf(change)}</code>
+        <Link to={recordPlace(change.table, change.key)} title={says.allChangesOf(record)}>
+          <code>{record}</code>
         </Link>{" "}
-        <Reason as="span">{change.page}</Reason>
+        <Soft>{change.page || change.table}</Soft>
       </td>
       <Fields>
-        {change.operation === "insert" && <Mark kind="good">{says.newRecord}</Mark>}
-        {change.operation === "delete" && <Mark kind="stop">{says.deleted}</Mark>}
-        {change.fields.map((field) => (
-          <ValueChange
-            key={field.field}
-            field={field.field}
-            before={field.old}
-            after={field.new}
-            hidden={field.hidden === true}
-          />
-        ))}
+        <ChangeWords change={change} />
       </Fields>
       <td>
-        <Reason>{change.reason}</Reason>
+        <Soft as="i">{change.reason}</Soft> <Origin change={change} />
+        {change.undoes.length > 0 && <Soft>{says.putsBack(change.undoes.join(", "))}</Soft>}
       </td>
     </tr>
+  );
+}
+
+/** What an entry changed. */
+export function ChangeWords({ change }: { change: ChangeAnswer }) {
+  return (
+    <>
+      {change.operation === "insert" && <Mark kind="good">{says.newRecord}</Mark>}
+      {change.operation === "delete" && <Mark kind="stop">{says.deleted}</Mark>}
+      {change.fields.map((field) => (
+        <ValueChange
+          key={field.field}
+          field={field.field}
+          before={field.old}
+          after={field.new}
+          untold={field.hidden ? "hidden" : field.erased ? "erased" : null}
+        />
+      ))}
+    </>
   );
 }

@@ -63,19 +63,19 @@ export function ValueChange({
   field,
   before,
   after,
-  hidden,
+  untold,
 }: {
   field: string;
   before: string | null;
   after: string | null;
-  /** Whether its values are told to nobody. */
-  hidden: boolean;
+  /** Why its values are not told; null where they are. */
+  untold: "hidden" | "erased" | null;
 }) {
-  if (hidden)
+  if (untold)
     return (
       <Line>
         <i>{field}</i>
-        <span>{texts.valueChange.changed}</span>
+        <span>{untold === "hidden" ? texts.valueChange.changed : texts.valueChange.erased}</span>
       </Line>
     );
   return (

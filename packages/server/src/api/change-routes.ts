@@ -1,0 +1,139 @@
+import type { EntryQuery } from "@loyal-quill/core";
+import express, { type Request, type Response } from "express";
+import * as v from "valibot";
+import type { Verifications } from "../drafts/verification.js";
+import { isPlain } from "../edge.js";
+import type { EditedDatabase } from "../edited-database.js";
+import { type Account, actorOf } from "../store/entities.js";
+import { doerOf, note } from "../trail.js";
+import { changesFor, entriesFor, mostPutBack, putBackNow, putBackPlan, recordChanges } from "./changes.js";
+import { problem } from "./problem.js";
+
+export interface ChangeRouteOptions extends EditedDatabase {
+  readonly account: (request: Request) => Promise<Account | null>;
+  readonly noteReading: (request: Request, account: Account, what: string) => Promise<void>;
+  readonly verifications: Verifications;
+}
+
+const text = (value: unknown, longest = 300): string | undefined =>
+  typeof value === "string" && value !== "" && isPlain(value) ? value.slice(0, longest) : undefined;
+
+const moment = (value: unknown): string | undefined => {
+  const given = text(value, 40);
+  const at = given === undefined ? Number.NaN : Date.parse(given);
+  return Number.isNaN(at) ? undefined : new Date(at).toISOString();
+};
+
+const keySchema = v.record(v.string(), v.string());
+
+/** A record's key as JSON; undefined where it is none. */
+function keyOf(value: unknown): Readonly<Record<string, string>> | undefined {
+  const given = text(value, 4000);
+  if (given === undefined) return undefined;
+  try {
+    const parsed = v.safeParse(keySchema, JSON.parse(given));
+    return parsed.success && Object.values(parsed.output).every(isPlain) ? parsed.output : undefined;
+  } catch {
+    return undefined;
+  }
+}
+
+const number = /^\d{1,18}$/;
+
+/** What is looked for, as far as it is understood: the rest of a query is nothing. */
+export function entryQueryOf(query: Readonly<Record<string, unknown>>): EntryQuery {
+  const told = {
+    before: number.exec(text(query.before) ?? "")?.[0],
+    page: text(query.page),
+    person: text(query.person),
+    table: text(query.table),
+    key: keyOf(query.key),
+    field: text(query.field),
+    value: text(query.value, 2000),
+    from: moment(query.from),
+    to: moment(query.to),
+    containing: text(query.containing, 200),
+    way: /^(page|behind|import)$/.exec(text(query.way) ?? "")?.[0],
+  };
+  return Object.fromEntries(Object.entries(told).filter(([, value]) => value !== undefined)) as EntryQuery;
+}
+
+const id = v.pipe(v.string(), v.regex(number));
+const askedSchema = v.strictObject({
+  entries: v.pipe(v.array(id), v.minLength(1), v.maxLength(mostPutBack)),
+  fields: v.optional(v.array(v.string())),
+  reason: v.optional(v.nullable(v.pipe(v.string(), v.maxLength(1000))), null),
+  despite: v.optional(v.boolean(), false),
+});
+
+/** The change log: searched, a record by its moments, put back, verified. */
+export function changeRoutes(options: ChangeRouteOptions): express.Router {
+  const { account, noteReading, store, verifications } = options;
+  const router = express.Router();
+
+  router.get("/", async (request, response) => {
+    response.json(await changesFor(options, entryQueryOf(request.query)));
+  });
+
+  router.get("/entries", async (request, response) => {
+    const entries = await entriesFor(options, entryQueryOf(request.query));
+    response.json({ entries: entries.slice(0, mostPutBack), more: entries.length > mostPutBack });
+  });
+
+  router.get("/record", async (request, response) => {
+    const [table, key] = [text(request.query.table), keyOf(request.query.key)];
+    if (table === undefined || key === undefined || Object.keys(key).length === 0)
+      return problem(response, 400, "No such record", "A record is named by its table and its key, as JSON.");
+    const reader = await account(request);
+    if (reader) await noteReading(request, reader, `the record ${table} ${Object.values(key).join(" / ")}`);
+    response.json(await recordChanges(options, table, key));
+  });
+
+  const asking = async (
+    request: Request,
+    response: Response,
+    run: (asked: v.InferOutput<typeof askedSchema>, by: Account) => Promise<unknown>,
+  ): Promise<void> => {
+    const parsed = v.safeParse(askedSchema, request.body);
+    const by = await account(request);
+    if (!parsed.success || !by)
+      return problem(
+        response,
+        400,
+        "Not understood",
+        `Name the numbers of 1 to ${mostPutBack} entries that are to be put back.`,
+      );
+    response.json(await run(parsed.output, by));
+  };
+
+  router.post("/put-back/plan", express.json({ limit: "64kb" }), (request, response) =>
+    asking(request, response, async (asked) => ({ records: await putBackPlan(options, asked) })),
+  );
+
+  router.post("/put-back", express.json({ limit: "64kb" }), (request, response) =>
+    asking(request, response, async ({ reason, despite, ...asked }, by) => {
+      const answer = await putBackNow(options, asked, { actor: actorOf(by), reason, despite });
+      await note(
+        store,
+        doerOf(request, by),
+        "changes.put-back",
+        { name: `${asked.entries.length} ${asked.entries.length === 1 ? "entry" : "entries"}` },
+        { records: String(answer.records.filter(({ state }) => state === "put-back").length) },
+      );
+      return answer;
+    }),
+  );
+
+  router.get("/verification", async (_request, response) => {
+    response.json(await verifications.answer());
+  });
+  router.post("/verification", async (request, response) => {
+    const by = await account(request);
+    response.status(202).json(await verifications.begin(by?.name ?? ""));
+  });
+  router.delete("/verification", async (_request, response) => {
+    verifications.cancel();
+    response.json(await verifications.answer());
+  });
+  return router;
+}

@@ -1,0 +1,314 @@
+import {
+  type Actor,
+  actorsStatement,
+  beginStatement,
+  columnOf,
+  type EntryQuery,
+  endStatement,
+  entriesSearched,
+  entriesStatement,
+  findTable,
+  type Json,
+  jsonOf,
+  looksSecret,
+  type Page,
+  putBack,
+  type Row,
+  reasonName,
+  recordAddress,
+  recordEntriesStatement,
+  rowNowStatement,
+  searchEntriesStatement,
+  type Table,
+  tableName,
+} from "@loyal-quill/core";
+import type { Asking, Loaded } from "@loyal-quill/runtime";
+import type { EditedDatabase } from "../edited-database.js";
+import { orderedKey } from "./pages.js";
+import type { ChangeAnswer, ChangesAnswer, PutBackAnswer, PutBackRecord, RecordChangesAnswer } from "./types.js";
+
+/** Entries in one part of a list, of a record that are read, and that are put back at once. */
+const part = 50;
+export const mostOfRecord = 500;
+export const mostPutBack = 200;
+
+/** A search goes on by itself for so long, in milliseconds; then it is said how far it came. */
+const searchFor = 1500;
+
+/** Those who changed something are looked for among so many of the last entries. */
+const lately = 20_000;
+
+type Key = Readonly<Record<string, string>>;
+const keyIn = (text: string | null | undefined): Key => JSON.parse(text ?? "{}") as Key;
+
+/** An entry, as a row of one of the core's statements, as it is answered. */
+export function changeOf(loaded: Loaded, row: Row): ChangeAnswer {
+  const page = row.page ?? "";
+  return {
+    id: row.id ?? "",
+    at: new Date(row.at ?? "").toISOString(),
+    actorId: row.actor_id ?? "",
+    actorName: row.actor_name ?? "",
+    page,
+    table: row.table_name ?? "",
+    key: orderedKey(loaded, page, keyIn(row.record_key)),
+    newKey: row.new_key ? orderedKey(loaded, page, keyIn(row.new_key)) : null,
+    operation: row.operation ?? "",
+    fields: JSON.parse(row.fields ?? "[]") as ChangeAnswer["fields"],
+    requestId: row.request_id ?? null,
+    reason: row.reason ?? null,
+    way: row.way ?? "",
+    origin: row.origin ? (JSON.parse(row.origin) as Record<string, string>) : null,
+    undoes: row.undoes ? row.undoes.split(",") : [],
+  };
+}
+
+/** Entries that match, the newest first; where a search takes long, as far as it came. */
+export async function changesFor(
+  { store, pages }: Pick<EditedDatabase, "store" | "pages">,
+  query: EntryQuery,
+): Promise<ChangesAnswer> {
+  const [[first], [last], people] = await Promise.all([
+    store.onLog(beginStatement(query.to)),
+    query.from === undefined ? [undefined] : store.onLog(endStatement(query.from)),
+    store.onLog(actorsStatement(lately)),
+  ]);
+  const least = query.from === undefined ? 1n : BigInt(last?.end ?? "9223372036854775807");
+  const greatest = BigInt(first?.begin ?? "0");
+  let begin = query.before === undefined ? greatest : BigInt(query.before) - 1n;
+  if (begin > greatest) begin = greatest;
+  const found: Row[] = [];
+  const byRecord = query.table !== undefined && query.key !== undefined;
+  const until = performance.now() + searchFor;
+  let end = begin < least;
+  while (!end && found.length <= part && performance.now() < until) {
+    found.push(...(await store.onLog(searchEntriesStatement(query, String(begin), part + 1 - found.length))));
+    begin -= BigInt(entriesSearched);
+    end = byRecord || begin < least;
+  }
+  const changes = found.slice(0, part).map((row) => changeOf(pages.loaded(), row));
+  const beyond = found.length > part ? (changes.at(-1)?.id ?? null) : end ? null : String(begin + 1n);
+  return {
+    changes,
+    before: beyond,
+    searchedAll: found.length > part || end,
+    people: people.map(({ id, name }) => ({ id: id ?? "", name: name ?? "" })),
+  };
+}
+
+/** A table of the catalog; columns whose values are told to nobody are marked, by the pages that are made for it or by their names. */
+function tableOf(loaded: Loaded, name: string): Table | null {
+  const table = findTable(loaded.catalog.tables, name);
+  if (!table) return null;
+  const made = loaded.pages.filter((page) => tableName(page.table) === name);
+  const isSensitive = (column: string): boolean =>
+    made.length === 0
+      ? table.columns.some((each) => each.name === column && looksSecret(each))
+      : made.some((page) => columnOf(page.table, column)?.sensitive === true);
+  return {
+    ...table,
+    columns: table.columns.map((column) =>
+      isSensitive(column.name) ? { ...column, sensitive: true as const } : column,
+    ),
+  };
+}
+
+type Ground = Pick<EditedDatabase, "store" | "pages" | "database">;
+
+/** A record as it is now; null where there is none, or where its table or key are none any more. */
+async function rowNow({ database }: Ground, table: Table | null, key: Key): Promise<Row | null> {
+  const parts = Object.entries(key);
+  if (!table || parts.length === 0 || parts.some(([name]) => !columnOf(table, name))) return null;
+  const [row] = await database.run(rowNowStatement(table, parts));
+  return row ?? null;
+}
+
+/** The page by which a record is edited: that of an entry where there is one, else one with the same key. */
+function pageOf(loaded: Loaded, table: string, key: Key, wanted: string): Page | null {
+  const fits = (page: Page): boolean =>
+    tableName(page.table) === table &&
+    page.key.length === Object.keys(key).length &&
+    page.key.every(({ name }) => name in key);
+  return loaded.pages.find((page) => page.name === wanted && fits(page)) ?? loaded.pages.find(fits) ?? null;
+}
+
+/** Everything that the log has of a record, and the record as it is now. */
+export async function recordChanges(ground: Ground, table: string, key: Key): Promise<RecordChangesAnswer> {
+  const loaded = ground.pages.loaded();
+  const entries = await ground.store.onLog(recordEntriesStatement(table, key, mostOfRecord + 1));
+  const now = entries[0]?.now_key ? keyIn(entries[0].now_key) : key;
+  const found = tableOf(loaded, table);
+  const row = await rowNow(ground, found, now);
+  const page = pageOf(loaded, table, now, entries.find(({ way }) => way === "page")?.page ?? "");
+  return {
+    table,
+    key: orderedKey(loaded, page?.name ?? "", now),
+    page: page?.name ?? null,
+    changes: entries.slice(0, mostOfRecord).map((each) => changeOf(loaded, each)),
+    more: entries.length > mostOfRecord,
+    now: row,
+    columns: (found?.columns ?? []).map(({ name, type, sensitive }) => ({
+      name,
+      label: page?.fields.find(({ column }) => column.name === name)?.label ?? name,
+      isNumber: ["integer", "decimal", "float"].includes(type.kind),
+      isTold: sensitive !== true,
+    })),
+  };
+}
+
+/** What is asked to be put back. */
+export interface PutBackAsked {
+  readonly entries: readonly string[];
+  /** The fields that are put back, of one entry; all where it is left out. */
+  readonly fields?: readonly string[] | undefined;
+}
+
+/** A record of a plan, with what it is done by. */
+interface Planned {
+  readonly told: PutBackRecord;
+  readonly page: Page | null;
+}
+
+/** What putting entries back comes to, record by record. */
+async function plan(ground: Ground, { entries: ids, fields }: PutBackAsked): Promise<readonly Planned[]> {
+  const loaded = ground.pages.loaded();
+  const entries = await ground.store.onLog(entriesStatement(ids));
+  const records = new Map<string, { table: string; key: Key; entries: Row[] }>();
+  for (const entry of entries) {
+    const table = entry.table_name ?? "";
+    const own = await ground.store.onLog(recordEntriesStatement(table, keyIn(entry.new_key ?? entry.record_key), 1));
+    const key = keyIn(own[0]?.now_key ?? entry.record_key);
+    const name = `${table} ${JSON.stringify(Object.entries(key).sort())}`;
+    const known = records.get(name) ?? { table, key, entries: [] };
+    known.entries.push(entry);
+    records.set(name, known);
+  }
+  const planned: Planned[] = [];
+  for (const { table: name, key, entries: own } of records.values()) {
+    const table = tableOf(loaded, name);
+    const page = pageOf(loaded, name, key, own.find(({ way }) => way === "page")?.page ?? "");
+    const row = await rowNow(ground, table, key);
+    const undone = own.map((entry) => changeOf(loaded, entry));
+    planned.push({ page, told: toldPlan(page, name, key, putBack(undone, row, fields ? new Set(fields) : null)) });
+  }
+  return planned;
+}
+
+/** Why a field can't be put back by its page's form; null where it can. */
+function barred(
+  page: Page,
+  does: "change" | "new" | "delete" | "nothing",
+  name: string,
+): PutBackRecord["fields"][number]["barred"] {
+  const field = page.fields.find(({ column }) => column.name === name);
+  if (!field) return "not-on-page";
+  if (field.control === "file") return "file";
+  if (does !== "new" && field.readOnly) return "read-only";
+  return null;
+}
+
+function toldPlan(page: Page | null, table: string, key: Key, back: ReturnType<typeof putBack>): PutBackRecord {
+  return {
+    table,
+    key,
+    page: page?.name ?? null,
+    does: back.does,
+    stands: back.stands,
+    entries: back.entries,
+    untold: back.untold,
+    fields: back.fields.map((each) => ({
+      ...each,
+      label: page?.fields.find(({ column }) => column.name === each.field)?.label ?? each.field,
+      barred: page ? barred(page, back.does, each.field) : null,
+    })),
+  };
+}
+
+export const putBackPlan = async (ground: Ground, asked: PutBackAsked): Promise<readonly PutBackRecord[]> =>
+  (await plan(ground, asked)).map(({ told }) => told);
+
+/** The entries of a search that may be put back, at most {@link mostPutBack}. */
+export async function entriesFor(ground: Ground, query: EntryQuery): Promise<readonly string[]> {
+  const ids: string[] = [];
+  for (let before: string | null | undefined = query.before; before !== null && ids.length <= mostPutBack; ) {
+    const answer: ChangesAnswer = await changesFor(ground, { ...query, ...(before === undefined ? {} : { before }) });
+    ids.push(...answer.changes.map(({ id }) => id));
+    before = answer.before;
+  }
+  return ids;
+}
+
+/** The members of a JSON object that put a record's fields back. */
+const membersOf = (page: Page, fields: PutBackRecord["fields"]): Record<string, Json> =>
+  Object.fromEntries(
+    fields.flatMap(({ field, becomes, barred: why }) => {
+      const column = columnOf(page.table, field);
+      return column && why === null ? [[field, jsonOf(column, becomes)]] : [];
+    }),
+  );
+
+/** What a page's own answer says of what was asked. */
+function cameOf({ status, json, saved }: Asking): Pick<PutBackAnswer["records"][number], "state" | "said" | "entry"> {
+  const entry = saved[0]?.entry ?? null;
+  if (entry !== null) return { state: "put-back", said: [], entry };
+  if (status === 200 || status === 204) return { state: "nothing", said: [], entry };
+  const { title, detail, errors } = (json ?? {}) as {
+    title?: string;
+    detail?: string;
+    errors?: readonly { detail?: string; pointer?: string }[];
+  };
+  const said = errors?.flatMap((each) => (each.detail ? [each.detail] : [])) ?? [];
+  return { state: "refused", said: said.length > 0 ? said : [detail ?? title ?? `It was answered ${status}.`], entry };
+}
+
+/**
+ * Puts entries back, record by record, each by its page's form, access, rules and steps, as whoever asks. What is in conflict is left out unless it
+ * is named in `despite`.
+ */
+export async function putBackNow(
+  ground: Ground,
+  asked: PutBackAsked,
+  { actor, reason, despite }: { readonly actor: Actor; readonly reason: string | null; readonly despite: boolean },
+): Promise<PutBackAnswer> {
+  const records: PutBackAnswer["records"][number][] = [];
+  for (const { told, page } of await plan(ground, asked)) {
+    const { table, key, does, stands, entries } = told;
+    const answer = (came: Pick<PutBackAnswer["records"][number], "state" | "said" | "entry">): void =>
+      void records.push({ table, key, ...came });
+    const skipped = (state: "nothing" | "no-page" | "conflict"): void => answer({ state, said: [], entry: null });
+    if (does === "nothing") skipped("nothing");
+    else if (!page) skipped("no-page");
+    else if (stands !== "as-left" && !(despite && stands === "changed-since")) skipped("conflict");
+    else {
+      const fields = told.fields.filter(({ isConflict }) => despite || !isConflict);
+      if (does === "change" && fields.every(({ barred: why }) => why !== null)) {
+        skipped(told.fields.some(({ isConflict }) => isConflict) ? "conflict" : "nothing");
+        continue;
+      }
+      const path =
+        does === "new"
+          ? page.path.list
+          : recordAddress(
+              page.path,
+              page.key.map(({ name }) => key[name] ?? ""),
+            );
+      const members = {
+        ...membersOf(page, fields),
+        ...(page.reason && reason !== null ? { [reasonName]: reason } : {}),
+      };
+      const shared = { actor, undoes: entries };
+      if (does === "new") answer(cameOf(await ground.pages.ask({ ...shared, method: "POST", path, json: members })));
+      else {
+        const seen = await ground.pages.ask({ actor, method: "GET", path });
+        if (seen.status !== 200) answer(cameOf(seen));
+        else if (does === "delete")
+          answer(cameOf(await ground.pages.ask({ ...shared, method: "DELETE", path, ifMatch: seen.etag })));
+        else
+          answer(
+            cameOf(await ground.pages.ask({ ...shared, method: "PATCH", path, json: members, ifMatch: seen.etag })),
+          );
+      }
+    }
+  }
+  return { records };
+}

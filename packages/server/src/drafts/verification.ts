@@ -1,0 +1,69 @@
+import { type Database, lastSealStatement, type Row } from "@loyal-quill/core";
+import type { VerifyReport } from "@loyal-quill/runtime";
+import type { FeedEvent, VerificationAnswer } from "../api/types.js";
+import type { Store } from "../store/store.js";
+import { Background } from "./background.js";
+import type { Threads } from "./threads.js";
+
+/** The one log of a database. */
+const one = "log";
+
+/** Verifying the change log in the background; the last report is kept in the store. */
+export class Verifications {
+  private readonly jobs: Background<{ readonly by: string }, VerifyReport>;
+
+  constructor(
+    private readonly store: Store,
+    private readonly database: Pick<Database, "run">,
+    threads: Pick<Threads, "long">,
+    tell: (event: FeedEvent) => void,
+  ) {
+    this.jobs = new Background(
+      ({ by }, onProgress) => {
+        const run = threads.long("verification", {}, onProgress);
+        const kept = run.came.then(async (came) => {
+          if (came !== "cancelled") await store.keepVerification(by, came);
+          return came;
+        });
+        return { ...run, came: kept };
+      },
+      (_name, state, done) => tell({ kind: "verification", state, done }),
+      1,
+    );
+  }
+
+  async answer(): Promise<VerificationAnswer> {
+    const [last, sealed] = await Promise.all([this.store.lastVerification(), this.lastSeal()]);
+    const job = this.jobs.of(one);
+    return {
+      run: job && job.state !== "done" ? { state: job.state, done: job.done, because: job.because } : null,
+      last: last && { by: last.by, report: last.report },
+      sealed,
+    };
+  }
+
+  private async lastSeal(): Promise<VerificationAnswer["sealed"]> {
+    const [row] = await this.database.run(lastSealStatement()).catch((): Row[] => []);
+    return row?.number
+      ? {
+          number: row.number,
+          at: new Date(row.at ?? "").toISOString(),
+          isSigned: row.is_signed === "true",
+          waiting: Number(row.waiting ?? 0),
+        }
+      : null;
+  }
+
+  begin(by: string): Promise<VerificationAnswer> {
+    if (this.jobs.of(one)?.state !== "running") this.jobs.begin(one, { by });
+    return this.answer();
+  }
+
+  cancel(): void {
+    this.jobs.cancel(one);
+  }
+
+  close(): void {
+    this.jobs.close();
+  }
+}

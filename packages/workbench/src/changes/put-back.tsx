@@ -1,0 +1,158 @@
+import type { PutBackAnswer, PutBackRecord } from "@loyal-quill/server/api";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { styled } from "styled-components";
+import { ask } from "../api/client.js";
+import { figure } from "../parts/figures.js";
+import { CheckBox, TextLine } from "../parts/inputs.js";
+import { Mark } from "../parts/mark.js";
+import { Question } from "../parts/question.js";
+import { Failed, QuietButton, Strong, Waiting } from "../parts/states.js";
+import { texts } from "../texts.js";
+import { keyText } from "./record-link.js";
+import { ValueChange } from "./value-change.js";
+
+const says = texts.putBack;
+
+/** The entries that are put back; of one entry perhaps only some fields. */
+export interface PutBackAsked {
+  readonly entries: readonly string[];
+  readonly fields?: readonly string[];
+  /** Whether there are more that match than can be put back at once. */
+  readonly isPart?: boolean;
+}
+
+const Records = styled.ul`
+  && { list-style: none; margin: ${({ theme }) => `${theme.space(3)} 0`}; }
+  padding: 0;
+  > li { border-top: 1px solid ${({ theme }) => theme.rule}; padding: ${({ theme }) => `${theme.space(2)} 0`}; }
+  h3 { margin: 0; }
+`;
+
+const Soft = styled.span`
+  color: ${({ theme }) => theme.soft};
+  font-weight: 400;
+`;
+
+/** Whether anything of a record can be done, with or without what was changed since. */
+const isDoable = ({ page, does, stands, fields }: PutBackRecord, despite: boolean): boolean =>
+  page !== null &&
+  does !== "nothing" &&
+  (stands === "as-left" || (despite && stands === "changed-since")) &&
+  (does !== "change" || fields.some(({ isConflict, barred }) => barred === null && (despite || !isConflict)));
+
+function standing({ page, does, stands, fields }: PutBackRecord): string | null {
+  if (page === null) return says.noPage;
+  if (stands === "gone") return says.isGone;
+  if (stands === "there") return says.isThere;
+  if (stands === "changed-since") return says.changedSince;
+  if (does === "nothing") return says.isSoAlready;
+  return fields.length > 0 && fields.every(({ barred }) => barred !== null) ? says.pageTakesNone : null;
+}
+
+function RecordPlan({ record, despite }: { record: PutBackRecord; despite: boolean }) {
+  const { table, key, does, fields, untold } = record;
+  const why = standing(record);
+  return (
+    <li>
+      <h3>
+        <code>{keyText(key)}</code> <Soft>{table}</Soft>
+      </h3>
+      {does === "new" && <Mark kind="good">{says.isMadeAgain}</Mark>}
+      {does === "delete" && <Mark kind="stop">{says.isDeleted}</Mark>}
+      {does !== "delete" &&
+        fields.map(({ field, label, now, left, becomes, isConflict, barred }) => (
+          <div key={field}>
+            <ValueChange field={label} before={now} after={becomes} untold={null} />
+            {isConflict && (
+              <Mark kind="wait">
+                {despite ? says.changedSinceThen(left ?? "null") : says.staysSince(left ?? "null")}
+              </Mark>
+            )}
+            {barred && <Mark kind="stop">{says.barred[barred]}</Mark>}
+          </div>
+        ))}
+      {untold.length > 0 && <p>{says.untold(untold.join(", "))}</p>}
+      {why && <p>{why}</p>}
+    </li>
+  );
+}
+
+function Came({ answer }: { answer: PutBackAnswer }) {
+  const done = answer.records.filter(({ state }) => state === "put-back").length;
+  return (
+    <>
+      <p role="status">{says.done(figure(done), figure(answer.records.length))}</p>
+      <Records>
+        {answer.records.map(({ table, key, state, said, entry }) => (
+          <li key={`${table} ${keyText(key)}`}>
+            <code>{keyText(key)}</code>{" "}
+            <Mark kind={state === "put-back" ? "good" : state === "refused" ? "stop" : "quiet"}>
+              {says.states[state]}
+            </Mark>{" "}
+            {entry && <Soft>{says.entry(entry)}</Soft>} {said.join(" ")}
+          </li>
+        ))}
+      </Records>
+    </>
+  );
+}
+
+/** What putting changes back comes to, shown before it is done; and what came of it. */
+export function PutBack({ asked, onClose }: { asked: PutBackAsked; onClose: (isDone: boolean) => void }) {
+  const { entries, fields, isPart = false } = asked;
+  const queries = useQueryClient();
+  const [reason, setReason] = useState("");
+  const [despite, setDespite] = useState(false);
+  const body = { entries, ...(fields ? { fields } : {}) };
+  const plan = useQuery({
+    queryKey: ["put-back", entries, fields],
+    queryFn: ({ signal }) =>
+      ask<{ records: readonly PutBackRecord[] }>("/changes/put-back/plan", { method: "POST", body, signal }),
+    staleTime: 0,
+    gcTime: 0,
+  });
+  const put = useMutation({
+    mutationFn: () =>
+      ask<PutBackAnswer>("/changes/put-back", {
+        method: "POST",
+        body: { ...body, reason: reason.trim() || null, despite },
+      }),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["changes"] }),
+  });
+  const records = plan.data?.records ?? [];
+  const doable = records.filter((record) => isDoable(record, despite)).length;
+  const hasConflicts = records.some(
+    ({ fields: each, stands, does }) =>
+      stands === "changed-since" || (does === "change" && each.some(({ isConflict }) => isConflict)),
+  );
+  return (
+    <Question title={says.putBack} role="alertdialog" onClose={() => onClose(put.isSuccess)}>
+      {plan.isPending && <Waiting height="8rem" what={says.looking} />}
+      {plan.error && <Failed error={plan.error} again={() => void plan.refetch()} />}
+      {plan.data && !put.data && (
+        <>
+          <p>{says.eachByItsPage}</p>
+          {isPart && <p>{says.onlyTheFirst(figure(entries.length))}</p>}
+          <Records>
+            {records.map((record) => (
+              <RecordPlan key={`${record.table} ${keyText(record.key)}`} record={record} despite={despite} />
+            ))}
+          </Records>
+          {hasConflicts && <CheckBox label={says.alsoWhatWasChangedSince} checked={despite} onChange={setDespite} />}
+          <TextLine label={says.reason} value={reason} onChange={setReason} />
+          {put.error && <Failed error={put.error} again={() => put.mutate()} />}
+        </>
+      )}
+      {put.data && <Came answer={put.data} />}
+      <footer>
+        {!put.data && (
+          <Strong disabled={doable === 0 || put.isPending} onClick={() => put.mutate()}>
+            {put.isPending ? says.puttingBack : says.putBackRecords(figure(doable))}
+          </Strong>
+        )}
+        <QuietButton onClick={() => onClose(put.isSuccess)}>{put.data ? says.close : says.cancel}</QuietButton>
+      </footer>
+    </Question>
+  );
+}

@@ -1,0 +1,350 @@
+import { countBy, type PastRow, rowAfter, valuesOver } from "@loyal-quill/core/log/moments";
+import type { ChangeAnswer, RecordChangesAnswer } from "@loyal-quill/server/api";
+import { lazy, Suspense, useEffect, useState } from "react";
+import { Link, useSearchParams } from "react-router";
+import { styled } from "styled-components";
+import { useRecordChanges } from "../api/queries.js";
+import { Choice } from "../parts/choice.js";
+import { English } from "../parts/english.js";
+import { Small } from "../parts/inputs.js";
+import { Moment } from "../parts/moment.js";
+import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
+import { Head, Scroll, Table } from "../parts/table.js";
+import { Title } from "../parts/title.js";
+import { texts } from "../texts.js";
+import { ChangePlaces } from "./change-places.js";
+import { ChangeWords } from "./changes-table.js";
+import { MomentField } from "./moment-field.js";
+import { PutBack, type PutBackAsked } from "./put-back.js";
+import { keyText } from "./record-link.js";
+import { difference } from "./value-change.js";
+
+const says = texts.recordRoute;
+
+const FieldChart = lazy(() => import("./field-chart.js"));
+
+const Heading = styled.div`
+  display: flex;
+  flex-wrap: wrap;
+  align-items: baseline;
+  gap: ${({ theme }) => theme.space(6)};
+  small { color: ${({ theme }) => theme.soft}; font-size: 1rem; font-weight: 400; }
+`;
+
+const Sides = styled.div`
+  display: grid;
+  grid-template-columns: minmax(0, 3fr) minmax(0, 2fr);
+  gap: ${({ theme }) => theme.space(8)};
+  align-items: start;
+  h2 { font-size: 1.125rem; }
+  @media (max-width: 60rem) { grid-template-columns: 1fr; }
+`;
+
+const When = styled.div`
+  display: flex;
+  flex-wrap: wrap;
+  gap: ${({ theme }) => `${theme.space(2)} ${theme.space(5)}`};
+  align-items: baseline;
+  margin: ${({ theme }) => `${theme.space(2)} 0`};
+  label { color: ${({ theme }) => theme.soft}; margin-right: ${({ theme }) => theme.space(2)}; }
+  input { border: 1px solid ${({ theme }) => theme.edge}; background: ${({ theme }) => theme.leaf}; padding: ${({ theme }) => `${theme.space(1)} ${theme.space(2)}`}; min-height: 2rem; }
+`;
+
+const Value = styled.td`
+  font-family: ${({ theme }) => theme.wire};
+  font-size: 0.8125rem;
+  overflow-wrap: anywhere;
+  white-space: pre-wrap;
+  em { font-style: normal; border-bottom: 2px solid ${({ theme }) => theme.verdigris}; }
+`;
+
+const Soft = styled.span`
+  color: ${({ theme }) => theme.soft};
+`;
+
+const Steps = styled.ol`
+  list-style: none;
+  margin: 0;
+  padding: 0;
+  li { border-top: 1px solid ${({ theme }) => theme.rule}; padding: ${({ theme }) => `${theme.space(2)} 0`}; }
+  p { margin: 0; display: flex; flex-wrap: wrap; gap: ${({ theme }) => theme.space(3)}; align-items: baseline; }
+`;
+
+/** What stands for no value, as elsewhere. */
+const nothing = "null";
+
+const told = (row: PastRow, name: string, isTold: boolean): string | null | undefined =>
+  row === null ? null : isTold ? row[name] : undefined;
+
+function Cell({ value, other }: { value: string | null | undefined; other: string | null | undefined }) {
+  if (value === undefined)
+    return (
+      <Value>
+        <Soft>{says.notTold}</Soft>
+      </Value>
+    );
+  if (value === null)
+    return (
+      <Value>
+        <Soft>{nothing}</Soft>
+      </Value>
+    );
+  if (typeof other !== "string" || other === value) return <Value>{other === value ? value : <em>{value}</em>}</Value>;
+  const { head, middle, tail } = difference(other, value);
+  return (
+    <Value>
+      {head}
+      <em>{middle}</em>
+      {tail}
+    </Value>
+  );
+}
+
+/** A moment that is looked at: after one of the entries, by its place from the oldest; 0 is before the first. */
+function MomentChoice({
+  label,
+  changes,
+  at,
+  onChange,
+}: {
+  label: string;
+  changes: readonly ChangeAnswer[];
+  at: number;
+  onChange: (at: number) => void;
+}) {
+  const time = new Intl.DateTimeFormat("en-GB", {
+    day: "numeric",
+    month: "short",
+    year: "numeric",
+    hour: "2-digit",
+    minute: "2-digit",
+  });
+  const shown = at === 0 ? "" : (changes[changes.length - at]?.at ?? "");
+  return (
+    <When>
+      <Choice
+        label={label}
+        value={String(at)}
+        options={[
+          ...changes.map((change, index) => ({
+            id: String(changes.length - index),
+            text: index === 0 ? says.now : says.after(time.format(new Date(change.at)), change.actorName),
+          })),
+          { id: "0", text: says.beforeTheFirst },
+        ]}
+        onChange={(id) => onChange(Number(id))}
+      />
+      <MomentField
+        label={says.asOf}
+        value={at === changes.length ? "" : shown}
+        onChange={(value) => onChange(value === "" ? changes.length : countBy(changes, value))}
+      />
+    </When>
+  );
+}
+
+function Beside({ record }: { record: RecordChangesAnswer }) {
+  const { changes, columns, now } = record;
+  const [search, setSearch] = useSearchParams();
+  const place = (name: string, otherwise: number): number => {
+    const given = search.get(name);
+    return given !== null && /^\d{1,4}$/.test(given) ? Math.min(changes.length, Number(given)) : otherwise;
+  };
+  const [one, other] = [place("then", Math.max(0, changes.length - 1)), place("and", changes.length)];
+  const go = (name: string, at: number): void =>
+    setSearch(
+      (before) => {
+        const after = new URLSearchParams(before);
+        after.set(name, String(at));
+        return after;
+      },
+      { replace: true },
+    );
+  const [then, and] = [rowAfter(now, changes, one), rowAfter(now, changes, other)];
+  const known =
+    columns.length > 0
+      ? columns
+      : [...new Set(changes.flatMap(({ fields }) => fields.map(({ field }) => field)))].map((name) => ({
+          name,
+          label: name,
+          isNumber: false,
+          isTold: true,
+        }));
+  const [all, setAll] = useState(true);
+  const rows = known.filter(({ name, isTold }) => all || told(then, name, isTold) !== told(and, name, isTold));
+  return (
+    <section aria-label={says.twoMoments}>
+      <h2>{says.twoMoments}</h2>
+      <MomentChoice label={says.one} changes={changes} at={one} onChange={(at) => go("then", at)} />
+      <MomentChoice label={says.other} changes={changes} at={other} onChange={(at) => go("and", at)} />
+      <p>
+        <Small type="button" onClick={() => setAll(!all)}>
+          {all ? says.onlyWhatDiffers : says.allFields}
+        </Small>
+      </p>
+      {(then === null || and === null) && (
+        <p role="status">
+          {then === null && and === null ? says.notThereEither : then === null ? says.notThereThen : says.notThereAfter}
+        </p>
+      )}
+      <Scroll aria-label={says.twoMoments}>
+        <Table>
+          <Head columns={[says.field, says.first, says.second]} />
+          <tbody>
+            {rows.map(({ name, label, isTold }) => (
+              <tr key={name}>
+                <th scope="row" title={name}>
+                  {label}
+                </th>
+                <Cell value={told(then, name, isTold)} other={told(and, name, isTold)} />
+                <Cell value={told(and, name, isTold)} other={told(then, name, isTold)} />
+              </tr>
+            ))}
+          </tbody>
+        </Table>
+      </Scroll>
+    </section>
+  );
+}
+
+/** A field's values over time: a line where they are numbers, and a list in any case. */
+function OverTime({ record }: { record: RecordChangesAnswer }) {
+  const { changes, columns } = record;
+  const changed = columns.filter(({ name, isTold }) => isTold && valuesOver(changes, name).length > 1);
+  const numeric = changed.find(({ isNumber }) => isNumber) ?? changed[0];
+  const [name, setName] = useState<string | null>(null);
+  const column = changed.find((each) => each.name === name) ?? numeric;
+  if (!column) return null;
+  const values = valuesOver(changes, column.name);
+  return (
+    <section aria-label={says.overTime}>
+      <h2>{says.overTime}</h2>
+      <When>
+        <Choice
+          label={says.field}
+          value={column.name}
+          options={changed.map((each) => ({ id: each.name, text: each.label }))}
+          onChange={setName}
+        />
+      </When>
+      {column.isNumber && (
+        <Suspense fallback={<Waiting height="10rem" what={says.drawing} />}>
+          <FieldChart label={column.label} values={values} />
+        </Suspense>
+      )}
+      <Scroll aria-label={says.overTime}>
+        <Table>
+          <Head columns={[says.since, says.value]} />
+          <tbody>
+            {values.toReversed().map(({ at, value }) => (
+              <tr key={at}>
+                <td>
+                  <Moment at={at} />
+                </td>
+                <Value>{value === null ? <Soft>{nothing}</Soft> : value}</Value>
+              </tr>
+            ))}
+          </tbody>
+        </Table>
+      </Scroll>
+    </section>
+  );
+}
+
+function Changed({
+  changes,
+  onPutBack,
+}: {
+  changes: readonly ChangeAnswer[];
+  onPutBack: (asked: PutBackAsked) => void;
+}) {
+  return (
+    <section aria-label={says.changes}>
+      <h2>{says.changes}</h2>
+      <Steps>
+        {changes.map((change) => (
+          <li key={change.id}>
+            <p>
+              <Moment at={change.at} />
+              <span>{change.actorName}</span>
+              <Soft as="i">{change.reason}</Soft>
+              <Soft>
+                {says.entry(change.id)}
+                {change.undoes.length > 0 && ` · ${texts.changesTable.putsBack(change.undoes.join(", "))}`}
+              </Soft>
+            </p>
+            <ChangeWords change={change} />
+            <p>
+              <Small type="button" onClick={() => onPutBack({ entries: [change.id] })}>
+                {says.putBack}
+              </Small>
+              {change.operation === "update" &&
+                change.fields.length > 1 &&
+                change.fields.map(({ field, hidden, erased }) =>
+                  hidden || erased ? null : (
+                    <Small
+                      key={field}
+                      type="button"
+                      onClick={() => onPutBack({ entries: [change.id], fields: [field] })}
+                    >
+                      {says.onlyField(field)}
+                    </Small>
+                  ),
+                )}
+            </p>
+          </li>
+        ))}
+      </Steps>
+    </section>
+  );
+}
+
+/** One record: as it was at two moments, a field over time, and every change of it. */
+export default function RecordRoute() {
+  const [search] = useSearchParams();
+  const [table, key] = [search.get("table") ?? "", search.get("key") ?? ""];
+  const record = useRecordChanges(table, key);
+  const [asked, setAsked] = useState<PutBackAsked | null>(null);
+  const name = record.data ? keyText(record.data.key) : "";
+  useEffect(() => {
+    document.title = texts.documentTitle(name === "" ? says.changes : name);
+  }, [name]);
+  return (
+    <English>
+      <Heading>
+        <Title>
+          <code>{name}</code> <small>{table}</small>
+        </Title>
+        <ChangePlaces />
+      </Heading>
+      {record.isPending && <Waiting height="60vh" what={says.loading} />}
+      {record.error && <Failed error={record.error} again={() => void record.refetch()} />}
+      {record.data && record.data.changes.length === 0 && (
+        <Empty title={says.nothingLogged}>
+          <Link to="/changes">{says.toTheSearch}</Link>
+        </Empty>
+      )}
+      {record.data && record.data.changes.length > 0 && (
+        <Sides>
+          <div>
+            <Beside record={record.data} />
+            <OverTime record={record.data} />
+          </div>
+          <div>
+            <Changed changes={record.data.changes} onPutBack={setAsked} />
+            {record.data.more && <p>{says.onlyTheLast(record.data.changes.length)}</p>}
+          </div>
+        </Sides>
+      )}
+      {record.data && record.data.now === null && record.data.changes.length > 0 && (
+        <p>
+          {says.isGone}{" "}
+          <QuietButton onClick={() => setAsked({ entries: [record.data.changes[0]?.id ?? ""] })}>
+            {says.putBackTheLast}
+          </QuietButton>
+        </p>
+      )}
+      {asked && <PutBack asked={asked} onClose={() => setAsked(null)} />}
+    </English>
+  );
+}
