@@ -2,6 +2,8 @@ import { demoVersion, keepers, people, seedVale } from "@loyal-quill/demo";
 import { hashPassword, type Store } from "@loyal-quill/server";
 import pg from "pg";
 import type { Cluster, Say } from "./cluster/cluster.js";
+import { seal } from "./commands/log-verify.js";
+import { watch } from "./commands/log-watch.js";
 import { demoPassword, type Secrets } from "./secrets.js";
 
 /** The databases of the demo and what is needed to reach them. */
@@ -66,9 +68,23 @@ async function makeDemo(client: pg.Client, cluster: Cluster, secrets: Secrets, n
   await client.query(`CREATE DATABASE ${unfinished} OWNER vale_owner`);
   await openTo(client, unfinished);
   const made = await withClient(cluster.url("vale_owner", secrets.owner, unfinished), (owner) => seedVale(owner, now));
+  await keepTrue(cluster.url("vale_owner", secrets.owner, unfinished));
   await client.query(`COMMENT ON DATABASE ${unfinished} IS ${pg.escapeLiteral(demoVersion)}`);
   await client.query(`ALTER DATABASE ${unfinished} RENAME TO ${demoDatabase}`);
   say(`  ${made.rows} rows and ${made.changes} changes of the last six months.`);
+}
+
+/** The demo's log is sealed, and two of its tables are watched: one of them was changed by a job since. */
+async function keepTrue(database: string): Promise<void> {
+  const silent = (): void => {};
+  for (const table of ["network.region", "office.person"])
+    await watch({ database, table, key: [], hidden: [], baseline: true }, silent);
+  await withClient(`${database}?application_name=number-plan`, (owner) =>
+    owner.query(
+      "UPDATE network.region SET duty_telephone = replace(duty_telephone, '01632 960', '01632 961') WHERE id = 4",
+    ),
+  );
+  await seal({ database, privateKey: undefined, to: [], secret: undefined }, silent);
 }
 
 /** Who may connect to a database of the demo. */
@@ -135,9 +151,12 @@ const told: Readonly<Record<string, string>> = {
   administrator: "looks after accounts, in the workbench",
   auditor: "reads changes and the trail, in the workbench",
   hydrologist: "edits the stations of the Middle Vale",
-  technician: "edits all stations and sensors",
+  technician: "edits all stations and sensors; an auditor as well, so changes can be put back",
   "duty-officer": "reads everything, edits bulletins only",
 };
+
+/** Whoever makes pages, and whoever may edit most of them, sees the log as well. */
+const alsoAuditors: ReadonlySet<string> = new Set(["builder", "technician"]);
 
 /** Makes the demo's accounts where they are missing, and answers all of them with their passwords. */
 export async function provisionAccounts(store: Store, secrets: Secrets): Promise<DemoAccount[]> {
@@ -151,7 +170,7 @@ export async function provisionAccounts(store: Store, secrets: Secrets): Promise
         name: person.name,
         passwordHash: await hashPassword(demoPassword(secrets, person.email)),
         // One person may have several of the roles of the application itself.
-        roles: person.role === "builder" ? ["builder", "auditor"] : [person.role],
+        roles: alsoAuditors.has(person.role) ? [person.role, "auditor"] : [person.role],
         attributes: { region_id: person.regionId, team: person.team },
         active: person.active,
       });

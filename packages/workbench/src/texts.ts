@@ -790,8 +790,10 @@ export const texts = {
     pageTakesNone: "Its page takes none of these fields.",
     isMadeAgain: "is made again",
     isDeleted: "is deleted, since it was new",
-    changedSinceThen: (left: Said) => `changed since: the log left ${left}`,
-    staysSince: (left: Said) => `changed since (the log left ${left}), so it stays`,
+    isNotOpen: (page: Said) => `You have no access to its page, ${page}.`,
+    alsoChanged: "others changed it since",
+    staysSince: "others changed it since, so it stays",
+    left: (value: Said) => `these changes left: ${value}`,
     barred: {
       "not-on-page": "not a field of its page, so it stays",
       "read-only": "read-only on its page, so it stays",

@@ -107,7 +107,7 @@ export function changeRoutes(options: ChangeRouteOptions): express.Router {
   };
 
   router.post("/put-back/plan", express.json({ limit: "64kb" }), (request, response) =>
-    asking(request, response, async (asked) => ({ records: await putBackPlan(options, asked) })),
+    asking(request, response, async (asked, by) => ({ records: await putBackPlan(options, asked, actorOf(by)) })),
   );
 
   router.post("/put-back", express.json({ limit: "64kb" }), (request, response) =>

@@ -7,6 +7,7 @@ import {
   endStatement,
   entriesSearched,
   entriesStatement,
+  entryOfRequestStatement,
   findTable,
   type Json,
   jsonOf,
@@ -170,7 +171,8 @@ interface Planned {
 }
 
 /** What putting entries back comes to, record by record. */
-async function plan(ground: Ground, { entries: ids, fields }: PutBackAsked): Promise<readonly Planned[]> {
+async function plan(ground: Ground, { entries: ids, fields }: PutBackAsked, actor: Actor): Promise<readonly Planned[]> {
+  const open = new Set(ground.pages.openTo(actor, "").map(({ name }) => name));
   const loaded = ground.pages.loaded();
   const entries = await ground.store.onLog(entriesStatement(ids));
   const records = new Map<string, { table: string; key: Key; entries: Row[] }>();
@@ -189,7 +191,9 @@ async function plan(ground: Ground, { entries: ids, fields }: PutBackAsked): Pro
     const page = pageOf(loaded, name, key, own.find(({ way }) => way === "page")?.page ?? "");
     const row = await rowNow(ground, table, key);
     const undone = own.map((entry) => changeOf(loaded, entry));
-    planned.push({ page, told: toldPlan(page, name, key, putBack(undone, row, fields ? new Set(fields) : null)) });
+    const back = putBack(undone, row, fields ? new Set(fields) : null);
+    const told = toldPlan(page, name, orderedKey(loaded, page?.name ?? "", key), back);
+    planned.push({ page, told: { ...told, isOpen: page !== null && open.has(page.name) } });
   }
   return planned;
 }
@@ -207,7 +211,12 @@ function barred(
   return null;
 }
 
-function toldPlan(page: Page | null, table: string, key: Key, back: ReturnType<typeof putBack>): PutBackRecord {
+function toldPlan(
+  page: Page | null,
+  table: string,
+  key: Key,
+  back: ReturnType<typeof putBack>,
+): Omit<PutBackRecord, "isOpen"> {
   return {
     table,
     key,
@@ -224,8 +233,11 @@ function toldPlan(page: Page | null, table: string, key: Key, back: ReturnType<t
   };
 }
 
-export const putBackPlan = async (ground: Ground, asked: PutBackAsked): Promise<readonly PutBackRecord[]> =>
-  (await plan(ground, asked)).map(({ told }) => told);
+export const putBackPlan = async (
+  ground: Ground,
+  asked: PutBackAsked,
+  actor: Actor,
+): Promise<readonly PutBackRecord[]> => (await plan(ground, asked, actor)).map(({ told }) => told);
 
 /** The entries of a search that may be put back, at most {@link mostPutBack}. */
 export async function entriesFor(ground: Ground, query: EntryQuery): Promise<readonly string[]> {
@@ -248,17 +260,24 @@ const membersOf = (page: Page, fields: PutBackRecord["fields"]): Record<string, 
   );
 
 /** What a page's own answer says of what was asked. */
-function cameOf({ status, json, saved }: Asking): Pick<PutBackAnswer["records"][number], "state" | "said" | "entry"> {
-  const entry = saved[0]?.entry ?? null;
-  if (entry !== null) return { state: "put-back", said: [], entry };
-  if (status === 200 || status === 204) return { state: "nothing", said: [], entry };
+async function cameOf(
+  { store }: Ground,
+  { status, json, recorded }: Asking,
+): Promise<Pick<PutBackAnswer["records"][number], "state" | "said" | "entry">> {
+  const [made] = await store.onLog(entryOfRequestStatement(recorded.id));
+  if (made?.id) return { state: "put-back", said: [], entry: made.id };
+  if (status === 200 || status === 204) return { state: "nothing", said: [], entry: null };
   const { title, detail, errors } = (json ?? {}) as {
     title?: string;
     detail?: string;
-    errors?: readonly { detail?: string; pointer?: string }[];
+    errors?: readonly { detail?: string }[];
   };
   const said = errors?.flatMap((each) => (each.detail ? [each.detail] : [])) ?? [];
-  return { state: "refused", said: said.length > 0 ? said : [detail ?? title ?? `It was answered ${status}.`], entry };
+  return {
+    state: "refused",
+    said: said.length > 0 ? said : [detail ?? title ?? `It was answered ${status}.`],
+    entry: null,
+  };
 }
 
 /**
@@ -271,7 +290,7 @@ export async function putBackNow(
   { actor, reason, despite }: { readonly actor: Actor; readonly reason: string | null; readonly despite: boolean },
 ): Promise<PutBackAnswer> {
   const records: PutBackAnswer["records"][number][] = [];
-  for (const { told, page } of await plan(ground, asked)) {
+  for (const { told, page } of await plan(ground, asked, actor)) {
     const { table, key, does, stands, entries } = told;
     const answer = (came: Pick<PutBackAnswer["records"][number], "state" | "said" | "entry">): void =>
       void records.push({ table, key, ...came });
@@ -297,15 +316,21 @@ export async function putBackNow(
         ...(page.reason && reason !== null ? { [reasonName]: reason } : {}),
       };
       const shared = { actor, undoes: entries };
-      if (does === "new") answer(cameOf(await ground.pages.ask({ ...shared, method: "POST", path, json: members })));
+      if (does === "new")
+        answer(await cameOf(ground, await ground.pages.ask({ ...shared, method: "POST", path, json: members })));
       else {
         const seen = await ground.pages.ask({ actor, method: "GET", path });
-        if (seen.status !== 200) answer(cameOf(seen));
+        if (seen.status !== 200) answer(await cameOf(ground, seen));
         else if (does === "delete")
-          answer(cameOf(await ground.pages.ask({ ...shared, method: "DELETE", path, ifMatch: seen.etag })));
+          answer(
+            await cameOf(ground, await ground.pages.ask({ ...shared, method: "DELETE", path, ifMatch: seen.etag })),
+          );
         else
           answer(
-            cameOf(await ground.pages.ask({ ...shared, method: "PATCH", path, json: members, ifMatch: seen.etag })),
+            await cameOf(
+              ground,
+              await ground.pages.ask({ ...shared, method: "PATCH", path, json: members, ifMatch: seen.etag }),
+            ),
           );
       }
     }

@@ -273,6 +273,8 @@ export interface PutBackRecord {
   readonly key: Readonly<Record<string, string>>;
   /** The page by which it is done; null where none is served for its table and key. */
   readonly page: string | null;
+  /** Whether that page is open to whoever asks. */
+  readonly isOpen: boolean;
   readonly does: "change" | "new" | "delete" | "nothing";
   readonly stands: "as-left" | "gone" | "there" | "changed-since";
   readonly entries: readonly string[];

@@ -30,6 +30,7 @@ const Tick = styled.input.attrs({ type: "checkbox" })`
   width: 1.25rem;
   height: 1.25rem;
   margin: 0;
+  vertical-align: -0.25em;
   accent-color: ${({ theme }) => theme.verdigris};
 `;
 

@@ -65,6 +65,8 @@ export default function FieldChart({ label, values }: { label: string; values: r
           scales: {
             x: {
               type: "linear",
+              min: data[0]?.x ?? 0,
+              max: Date.now(),
               ticks: {
                 color: colour("--soft"),
                 maxTicksLimit: 5,

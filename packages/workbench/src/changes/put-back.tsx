@@ -34,15 +34,24 @@ const Soft = styled.span`
   font-weight: 400;
 `;
 
+const Wrapped = styled.p`
+  && { margin: 0; }
+  overflow-wrap: anywhere;
+`;
+
+const short = (text: string): string => (text.length > 60 ? `${text.slice(0, 60)}…` : text);
+
 /** Whether anything of a record can be done, with or without what was changed since. */
-const isDoable = ({ page, does, stands, fields }: PutBackRecord, despite: boolean): boolean =>
+const isDoable = ({ page, isOpen, does, stands, fields }: PutBackRecord, despite: boolean): boolean =>
   page !== null &&
+  isOpen &&
   does !== "nothing" &&
   (stands === "as-left" || (despite && stands === "changed-since")) &&
   (does !== "change" || fields.some(({ isConflict, barred }) => barred === null && (despite || !isConflict)));
 
-function standing({ page, does, stands, fields }: PutBackRecord): string | null {
+function standing({ page, isOpen, does, stands, fields }: PutBackRecord): string | null {
   if (page === null) return says.noPage;
+  if (!isOpen) return says.isNotOpen(page);
   if (stands === "gone") return says.isGone;
   if (stands === "there") return says.isThere;
   if (stands === "changed-since") return says.changedSince;
@@ -65,9 +74,10 @@ function RecordPlan({ record, despite }: { record: PutBackRecord; despite: boole
           <div key={field}>
             <ValueChange field={label} before={now} after={becomes} untold={null} />
             {isConflict && (
-              <Mark kind="wait">
-                {despite ? says.changedSinceThen(left ?? "null") : says.staysSince(left ?? "null")}
-              </Mark>
+              <Wrapped>
+                <Mark kind="wait">{despite ? says.alsoChanged : says.staysSince}</Mark>{" "}
+                <Soft>{says.left(short(left ?? "null"))}</Soft>
+              </Wrapped>
             )}
             {barred && <Mark kind="stop">{says.barred[barred]}</Mark>}
           </div>

@@ -28,6 +28,7 @@ const Heading = styled.div`
   flex-wrap: wrap;
   align-items: baseline;
   gap: ${({ theme }) => theme.space(6)};
+  h1 code { font-size: 1.25rem; }
   small { color: ${({ theme }) => theme.soft}; font-size: 1rem; font-weight: 400; }
 `;
 
@@ -37,6 +38,7 @@ const Sides = styled.div`
   gap: ${({ theme }) => theme.space(8)};
   align-items: start;
   h2 { font-size: 1.125rem; }
+  section + section { margin-top: ${({ theme }) => theme.space(6)}; }
   @media (max-width: 60rem) { grid-template-columns: 1fr; }
 `;
 
@@ -100,6 +102,9 @@ function Cell({ value, other }: { value: string | null | undefined; other: strin
   );
 }
 
+/** The control tells moments to the minute: what happened within it counts. */
+const endOfMinute = (moment: string): string => new Date(Date.parse(moment) + 59_999).toISOString();
+
 /** A moment that is looked at: after one of the entries, by its place from the oldest; 0 is before the first. */
 function MomentChoice({
   label,
@@ -137,7 +142,7 @@ function MomentChoice({
       <MomentField
         label={says.asOf}
         value={at === changes.length ? "" : shown}
-        onChange={(value) => onChange(value === "" ? changes.length : countBy(changes, value))}
+        onChange={(value) => onChange(value === "" ? changes.length : countBy(changes, endOfMinute(value)))}
       />
     </When>
   );
@@ -173,7 +178,7 @@ function Beside({ record }: { record: RecordChangesAnswer }) {
   const [all, setAll] = useState(true);
   const rows = known.filter(({ name, isTold }) => all || told(then, name, isTold) !== told(and, name, isTold));
   return (
-    <section aria-label={says.twoMoments}>
+    <section>
       <h2>{says.twoMoments}</h2>
       <MomentChoice label={says.one} changes={changes} at={one} onChange={(at) => go("then", at)} />
       <MomentChoice label={says.other} changes={changes} at={other} onChange={(at) => go("and", at)} />
@@ -217,7 +222,7 @@ function OverTime({ record }: { record: RecordChangesAnswer }) {
   if (!column) return null;
   const values = valuesOver(changes, column.name);
   return (
-    <section aria-label={says.overTime}>
+    <section>
       <h2>{says.overTime}</h2>
       <When>
         <Choice
@@ -259,7 +264,7 @@ function Changed({
   onPutBack: (asked: PutBackAsked) => void;
 }) {
   return (
-    <section aria-label={says.changes}>
+    <section>
       <h2>{says.changes}</h2>
       <Steps>
         {changes.map((change) => (

@@ -24,6 +24,10 @@ const Heading = styled.div`
   gap: ${({ theme }) => theme.space(8)};
 `;
 
+const Lines = styled.div`
+  > * { margin-top: ${({ theme }) => theme.space(3)}; }
+`;
+
 const Facts = styled.dl`
   display: grid;
   grid-template-columns: max-content minmax(0, 1fr);
@@ -127,7 +131,7 @@ export default function VerificationRoute() {
       {error && <Failed error={error} again={() => void verification.refetch()} />}
       {begin.error && <Failed error={begin.error} again={() => begin.mutate()} />}
       {data && (
-        <>
+        <Lines>
           <p>
             {data.sealed ? (
               <>
@@ -164,7 +168,7 @@ export default function VerificationRoute() {
           )}
           {run?.state === "cancelled" && <p role="status">{says.cancelled}</p>}
           {data.last ? <Last last={data.last} /> : <Empty title={says.neverVerified}>{says.whatItDoes}</Empty>}
-        </>
+        </Lines>
       )}
     </English>
   );
