@@ -35,11 +35,12 @@ export async function savesBeside(
   other: Child,
   concurrency: number,
   codes: readonly string[],
+  turns: number = rounds,
 ): Promise<string> {
   const own = codes.slice(0, concurrency === 1 ? 120 : 240);
   const sides = [plain, other].map((child) => ({ load: new Load(child.port, concurrency), times: [] as number[] }));
   for (const { load } of sides) await load.begin(`/stations/${own[0]}/edit`);
-  for (let round = -warmUps; round < rounds; round++)
+  for (let round = -warmUps; round < turns; round++)
     for (const { load, times } of round % 2 === 0 ? sides : sides.toReversed()) {
       const ms = await saves(load, own, round);
       if (round >= 0) times.push(ms);

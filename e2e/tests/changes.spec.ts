@@ -91,7 +91,7 @@ test("all that a person changed in a span is put back; what the page refuses is 
   await save(page, { Notes: "Of the span." });
   await save(page, { "Alert level": "0.50", "Warning level": "7.00" });
   const person = (
-    await vale.row<{ id: string }>("SELECT actor_id AS id FROM quill_log.change ORDER BY id DESC LIMIT 1")
+    await vale.row<{ id: string }>("SELECT actor_id AS id FROM quill_log.change AS c ORDER BY c.id DESC LIMIT 1")
   ).id;
   await page.goto(`/workbench/changes?${new URLSearchParams({ person, from: at })}`);
   await page.getByRole("button", { name: "Put back all of these changes by Tamsin Okoro…" }).click();

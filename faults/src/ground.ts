@@ -52,6 +52,8 @@ export interface Ground {
   readonly crashPostgres: () => Promise<void>;
   /** As its owner, past all proxies. */
   readonly rows: <T extends pg.QueryResultRow>(text: string) => Promise<T[]>;
+  /** What `quill log verify` finds, a line each, with what it seals before. */
+  readonly verified: () => Promise<readonly string[]>;
   readonly drop: () => Promise<void>;
 }
 
@@ -124,6 +126,24 @@ export async function makeGround(): Promise<Ground> {
     }
   };
   await rows(sql);
+  const log = async (...words: readonly string[]): Promise<string> => {
+    const env = { ...process.env, DATABASE_URL: cluster.url("postgres", secrets.postgres, "marrow_vale") };
+    const child = spawn(process.execPath, [program, "log", ...words], { env, stdio: ["ignore", "pipe", "inherit"] });
+    let said = "";
+    child.stdout.on("data", (part: Buffer) => {
+      said += part.toString();
+    });
+    await ended(child);
+    return said;
+  };
+  await log("watch", "proof.slip");
+  const verified = async (): Promise<readonly string[]> => {
+    await log("seal");
+    const { findings } = JSON.parse(await log("verify", "--json")) as {
+      findings: readonly { kind: string; place: string; said: string }[];
+    };
+    return findings.map(({ kind, place, said }) => `the log does not verify: ${kind}, ${place}: ${said}`);
+  };
   const [{ fsync } = { fsync: "" }] = await rows<{ fsync: string }>("SHOW fsync");
   if (fsync !== "on") throw new Error("fsync must be on: without it a crash proves nothing.");
 
@@ -190,6 +210,7 @@ export async function makeGround(): Promise<Ground> {
     endServer,
     crashPostgres,
     rows,
+    verified,
     drop: async () => {
       await endServer("SIGKILL");
       await Promise.all([database.close(), store.close()]);

@@ -6,7 +6,7 @@ import type { Record } from "./load.js";
  *
  * @param orderly whether everything that took effect must have been answered
  */
-export async function disagreements({ rows }: Ground, record: Record, orderly = false): Promise<string[]> {
+export async function disagreements({ rows, verified }: Ground, record: Record, orderly = false): Promise<string[]> {
   const wrong: string[] = [];
   const logged = await rows<{ text: string; times: number }>(
     `SELECT f->>'new' AS text, count(*)::int AS times FROM quill_log.change AS c, jsonb_array_elements(c.fields) AS f
@@ -45,5 +45,5 @@ export async function disagreements({ rows }: Ground, record: Record, orderly = 
      WHERE before IS NOT NULL AND old IS DISTINCT FROM before`,
   );
   if (gaps[0]?.gaps !== 0) wrong.push(`${gaps[0]?.gaps} changes in the log don't begin where the one before ended`);
-  return wrong;
+  return [...wrong, ...(await verified())];
 }

@@ -1,4 +1,5 @@
 import { type Attribute, reservedSegments } from "@loyal-quill/core";
+import { type SealOptions, sealKey } from "@loyal-quill/runtime";
 import { onPublishModes } from "@loyal-quill/server";
 import { Command, InvalidArgumentError, Option } from "commander";
 import { addAccount } from "./commands/account.js";
@@ -171,6 +172,13 @@ function addServe(program: Command): void {
         .default("warn")
         .env("QUILL_REHEARSAL"),
     )
+    .option(
+      "--seals-to <place>",
+      "writes the seals of the change log there as well: a file, - or an address; may be repeated",
+      collected,
+      [],
+    )
+    .option("--no-seals", "makes no seals: somebody else does, with quill log seal")
     .option("--name <name>", "what the application is called", "Loyal Quill")
     .addOption(
       numberOption("--behind-proxy [hops]", "behind so many proxies (1), the last of which ends HTTPS", 1, 10).preset(
@@ -196,6 +204,8 @@ function addServe(program: Command): void {
 Secrets come from the environment, or from a file that the variable with _FILE at its end names:
   DATABASE_URL, QUILL_STORE   instead of --database and --store
   QUILL_SIGNING_KEYS          of 32 bytes at least, the newest first: they keep sessions and forms valid over restarts
+  QUILL_SEAL_KEY              a private key (Ed25519, PEM) that seals of the change log are signed with: see docs/log.md
+  QUILL_SEAL_SECRET           what seals that are posted are signed with, as a webhook is
   QUILL_OIDC_CLIENT_SECRET    with QUILL_OIDC_ISSUER and QUILL_OIDC_CLIENT_ID: single sign-on, see docs/deploying.md`,
     )
     .action(async (told) => {
@@ -210,6 +220,7 @@ Secrets come from the environment, or from a file that the variable with _FILE a
           signingKeys: secretsOfEnvironment("QUILL_SIGNING_KEYS", "QUILL_SIGNING_KEY"),
           store: told.store ?? secretOf("QUILL_STORE"),
           hostNames: told.hostName,
+          seals: sealsOf(told),
           ...(told.as === undefined ? { signIn: signInOf(told) } : {}),
         },
         say,
@@ -218,6 +229,32 @@ Secrets come from the environment, or from a file that the variable with _FILE a
       stopOnSignals(serving, "Stopped.", patience + 2 * closePatience);
       say(`Ready: ${serving.address}/   Ctrl+C stops it.`);
     });
+}
+
+/** What is done with seals, by the command line and the environment. */
+function sealsOf({
+  seals,
+  sealsTo,
+}: {
+  readonly seals: boolean;
+  readonly sealsTo: readonly string[];
+}): SealOptions | false {
+  const [privateKey, secret] = [secretOf("QUILL_SEAL_KEY"), secretOf("QUILL_SEAL_SECRET")];
+  if (privateKey !== undefined) {
+    try {
+      sealKey(privateKey);
+    } catch (error) {
+      throw new CannotStart(
+        `QUILL_SEAL_KEY is no private key that seals can be signed with: ${(error as Error).message}`,
+      );
+    }
+  }
+  if (!seals) return false;
+  return {
+    to: sealsTo,
+    ...(privateKey === undefined ? {} : { privateKey }),
+    ...(secret === undefined ? {} : { secret }),
+  };
 }
 
 /** Three words a database: its name, its address, the directory of its page files. */

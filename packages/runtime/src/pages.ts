@@ -441,6 +441,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
   /** Requests that are being answered. */
   const underWay = new Set<Promise<void>>();
 
+  let sealing: ReturnType<typeof keepSealed> | null = null;
   const close = async (): Promise<void> => {
     closed = true;
     clearTimeout(again);
@@ -457,7 +458,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     throw error;
   }
   outbox.look();
-  const sealing = options.seals === false ? null : keepSealed(database, options.seals ?? {}, onError);
+  sealing = options.seals === false ? null : keepSealed(database, options.seals ?? {}, onError);
   const carried: Pages["carried"] = (given, address) => readCarried(given, address, signer);
   return {
     router,

@@ -65,7 +65,7 @@ const all = (handled: Awaited<ReturnType<Trips["send"]>>): string =>
 const logged = async (address: string) =>
   (
     await trips.owner.query<{ operation: string; fields: { field: string }[] }>(
-      "SELECT operation, fields FROM quill_log.change WHERE record_key->>'id' = $1 ORDER BY id",
+      "SELECT operation, fields FROM quill_log.change WHERE table_name LIKE 'proof.%' AND record_key->>'id' = $1 ORDER BY id",
       [address.split("/")[2]],
     )
   ).rows;

@@ -1,5 +1,5 @@
 import type { Frame } from "@loyal-quill/core";
-import type { Pages } from "@loyal-quill/runtime";
+import type { Pages, SealOptions } from "@loyal-quill/runtime";
 import express, { type Request } from "express";
 import pg from "pg";
 import type { Logger } from "pino";
@@ -56,6 +56,8 @@ export interface ApplicationOptions {
   readonly onPublish?: OnPublish;
   /** Told what somebody should do about a database's change log; it is logged where this is left out. */
   readonly onNotice?: (notice: string) => void;
+  /** What is done with the seals of the change logs; `false` where somebody else makes them. */
+  readonly seals?: SealOptions | false;
   /** How it stands towards browsers. */
   readonly deployment?: Deployment;
   /** How people sign in. */
@@ -116,6 +118,7 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
     ...(options.formAge === undefined ? {} : { formAge: options.formAge }),
     ...(options.onPublish === undefined ? {} : { onPublish: options.onPublish }),
     ...(options.onNotice ? { onNotice: options.onNotice } : {}),
+    ...(options.seals === undefined ? {} : { seals: options.seals }),
   };
   const opening = { keys, sessions, logger, frame: frameOf, application: options.name, ...sizes };
   const first = await openEditedDatabase({ ...options, ...opening, name: "", store });

@@ -1,5 +1,13 @@
 import type { Actor, Frame, RecordedRequest } from "@loyal-quill/core";
-import { careForLog, connect, createPages, databaseOver, type Loaded, type Pages } from "@loyal-quill/runtime";
+import {
+  careForLog,
+  connect,
+  createPages,
+  databaseOver,
+  type Loaded,
+  type Pages,
+  type SealOptions,
+} from "@loyal-quill/runtime";
 import express, { type Request } from "express";
 import type { Logger } from "pino";
 import { answerFailure, homePage, nothingHere } from "./documents.js";
@@ -24,6 +32,8 @@ export interface PagesApplicationOptions {
   readonly logger: Logger;
   readonly poolSize?: number;
   readonly formAge?: number;
+  /** What is done with the seals of the change log; `false` where somebody else makes them. */
+  readonly seals?: SealOptions | false;
   /** Told what somebody should do about the change log; it is logged where this is left out. */
   readonly onNotice?: (notice: string) => void;
   /** Told of every request once it is answered. */
@@ -67,6 +77,7 @@ export async function createPagesApplication(options: PagesApplicationOptions): 
     ...(options.formAge === undefined ? {} : { formAge: options.formAge }),
     ...(options.onRequest ? { onRequest: options.onRequest } : {}),
     ...(options.onLoad ? { onLoad: options.onLoad } : {}),
+    ...(options.seals === undefined ? {} : { seals: options.seals }),
     importModule: importTypeScript,
     onError: (error) => logger.error({ err: error }, "the page files, or code beside them, failed"),
   }).catch(async (error: unknown) => {

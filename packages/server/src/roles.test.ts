@@ -49,6 +49,13 @@ const routes: Readonly<Record<string, readonly Role[]>> = {
   "GET /feed": ["builder", "administrator", "auditor"],
   "GET /trail": ["auditor"],
   "GET /changes": ["auditor"],
+  "GET /changes/entries": ["auditor"],
+  "GET /changes/record": ["auditor"],
+  "POST /changes/put-back/plan": ["auditor"],
+  "POST /changes/put-back": ["auditor"],
+  "GET /changes/verification": ["auditor"],
+  "POST /changes/verification": ["auditor"],
+  "DELETE /changes/verification": ["auditor"],
   "GET /page-file": ["builder"],
   "GET /pages": ["builder"],
   "GET /pages/:name/records": ["builder"],
@@ -136,6 +143,7 @@ describe("the workbench's API", () => {
         ["draft-routes.ts", "/drafts"],
         ["people-routes.ts", "/people"],
         ["request-routes.ts", "/requests"],
+        ["change-routes.ts", "/changes"],
       ] as const
     ).flatMap(([file, mount]) =>
       [

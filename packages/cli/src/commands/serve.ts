@@ -3,7 +3,7 @@ import { existsSync } from "node:fs";
 import { createServer } from "node:http";
 import { isIP } from "node:net";
 import { type Attribute, readLogState } from "@loyal-quill/core";
-import type { Loaded, Pages } from "@loyal-quill/runtime";
+import type { Loaded, Pages, SealOptions } from "@loyal-quill/runtime";
 import {
   createApplication,
   createPagesApplication,
@@ -43,6 +43,8 @@ export interface ServeOptions {
   readonly poolSize?: number | undefined;
   /** The greatest age of a form that is taken, in hours. */
   readonly formAge?: number | undefined;
+  /** Where seals of the change log are written as well; `false` where somebody else makes them. */
+  readonly seals?: SealOptions | false;
   /** What is done with a rehearsal before a page is published. */
   readonly rehearsal?: OnPublish | undefined;
   /** How long an orderly stop waits for answers, in seconds. */
@@ -200,6 +202,7 @@ function make(options: ServeOptions, signingKeys: readonly string[], say: Say): 
     onNotice: say,
     ...(options.poolSize === undefined ? {} : { poolSize: options.poolSize }),
     ...(options.formAge === undefined ? {} : { formAge: options.formAge * 3_600_000 }),
+    ...(options.seals === undefined ? {} : { seals: options.seals }),
   };
   if (as !== undefined)
     return createPagesApplication({
