@@ -81,7 +81,6 @@ async function telephone(browser: Browser, started: Started): Promise<void> {
   await page.goto("/workbench/pages/river/replay");
   await page.getByRole("button", { name: "Replay", exact: true }).click();
   await page.getByRole("region", { name: "Before and after" }).waitFor();
-  await take(page, "replay");
   await page.goto("/workbench/pages/river/rehearsal");
   await page.getByRole("button", { name: "Run quick set" }).click();
   await page.getByRole("heading", { name: "Cases by step" }).waitFor({ timeout: 60_000 });
@@ -98,7 +97,12 @@ async function workbench(browser: Browser, started: Started): Promise<void> {
   await page.goto("/workbench/pages/station?key=MV-014");
   await take(page, "sheet");
   await page.goto("/workbench/changes?containing=MV-014");
+  await page.getByRole("region", { name: "Changes" }).waitFor();
   await take(page, "changes");
+  const record = new URLSearchParams({ table: "network.station", key: '{"code":"MV-014"}' });
+  await page.goto(`/workbench/changes/record?${record}`);
+  await page.getByRole("heading", { name: "At two moments" }).waitFor();
+  await take(page, "moments");
   await page.goto("/workbench/pages/station?key=MV-014");
   await page.getByRole("button", { name: "Edit warning_m" }).click();
   const settings = page.getByRole("group", { name: "Settings of warning_m" });

@@ -2,6 +2,7 @@
 import type { Child } from "./child.js";
 import { median } from "./figures.js";
 import { Load, valuesIn } from "./load.js";
+import { between, look } from "./processor.js";
 
 export const rounds = 9;
 const warmUps = 4;
@@ -10,18 +11,31 @@ const warmUps = 4;
 export const shown = (values: readonly number[]): string =>
   `${median(values).toFixed(2)} (${Math.min(...values).toFixed(2)} to ${Math.max(...values).toFixed(2)})`;
 
-/** Milliseconds that a save takes, with the forms opened before. */
-async function saves(load: Load, codes: readonly string[], round: number): Promise<number> {
+/** What a save takes in milliseconds, with the forms opened before: by the clock, and of the processors for the page and PostgreSQL. */
+interface Taken {
+  readonly ms: number;
+  readonly processor: number;
+}
+
+async function saves({ load, child }: Side, codes: readonly string[], round: number): Promise<Taken> {
   const { results: forms } = await load.all(codes, async (code) =>
     valuesIn((await load.send("GET", `/stations/${code}/edit`)).body),
   );
+  const before = look(child.process.pid);
   const { results, seconds } = await load.all([...codes.keys()], (index) => {
     const form = forms[index] ?? new URLSearchParams();
     form.set("notes", `round ${round} ${Math.random()}`);
     return load.send("POST", `/stations/${codes[index]}/edit`, form.toString());
   });
   if (results.some(({ status }) => status !== 303)) throw new Error("a save was not answered 303");
-  return (seconds * 1000) / codes.length;
+  const { page, postgres } = between(before, look(child.process.pid), codes.length);
+  return { ms: (seconds * 1000) / codes.length, processor: page + postgres };
+}
+
+interface Side {
+  readonly child: Child;
+  readonly load: Load;
+  readonly taken: Taken[];
 }
 
 /**
@@ -38,15 +52,17 @@ export async function savesBeside(
   turns: number = rounds,
 ): Promise<string> {
   const own = codes.slice(0, concurrency === 1 ? 120 : 240);
-  const sides = [plain, other].map((child) => ({ load: new Load(child.port, concurrency), times: [] as number[] }));
+  const sides = [plain, other].map((child): Side => ({ child, load: new Load(child.port, concurrency), taken: [] }));
   for (const { load } of sides) await load.begin(`/stations/${own[0]}/edit`);
   for (let round = -warmUps; round < turns; round++)
-    for (const { load, times } of round % 2 === 0 ? sides : sides.toReversed()) {
-      const ms = await saves(load, own, round);
-      if (round >= 0) times.push(ms);
+    for (const side of round % 2 === 0 ? sides : sides.toReversed()) {
+      const taken = await saves(side, own, round);
+      if (round >= 0) side.taken.push(taken);
     }
   for (const { load } of sides) await load.close();
-  const [without, along] = sides;
-  const ratios = (along?.times ?? []).map((ms, index) => ms / (without?.times[index] ?? 1));
-  return `${what}, ${concurrency} at once: ${shown(ratios)}; ${median(along?.times ?? []).toFixed(2)} ms and ${median(without?.times ?? []).toFixed(2)} ms`;
+  const [without, along] = sides.map(({ taken }) => taken);
+  const ratios = (of: (taken: Taken) => number): string =>
+    shown((along ?? []).map((taken, index) => of(taken) / of(without?.[index] ?? taken)));
+  const middle = (taken: readonly Taken[] | undefined): string => median((taken ?? []).map(({ ms }) => ms)).toFixed(2);
+  return `${what}, ${concurrency} at once: ${ratios(({ ms }) => ms)}; ${middle(along)} ms and ${middle(without)} ms; processor time ${ratios(({ processor }) => processor)}`;
 }

@@ -91,10 +91,10 @@ describe("seals that are written elsewhere", () => {
     const to = [file, `http://127.0.0.1:${port}/`, "http://127.0.0.1:9/"];
     expect(await seal({ database: made.owner, privateKey: undefined, to, secret }, () => {})).toBe(1);
     const kept = (await readFile(file, "utf8")).trim().split("\n");
-    expect(kept.length).toBeGreaterThan(1);
+    expect(kept.length).toBeGreaterThan(0);
     expect(got.map(({ body }) => body)).toEqual(kept);
     expect(got[0]?.headers).toMatchObject({
-      "webhook-id": "seal-1",
+      "webhook-id": `seal-${JSON.parse(kept[0] ?? "").number}`,
       "webhook-signature": expect.stringMatching(/^v1,/),
     });
     server.close();
@@ -194,16 +194,16 @@ describe("quill log erase", () => {
   const key = '{"id":"person-1"}';
   test("takes values away; the log verifies, here and by the verifier in the docs, and says by whom and when", async () => {
     await add(
-      "office.person",
+      "t.person",
       key,
       '[{"field":"telephone","old":"0100 1","new":"0100 2"},{"field":"role","old":"a","new":"b"}]',
       "Called me at 0100 2.",
     );
-    await add("office.person", key, '[{"field":"telephone","old":"0100 2","new":null}]');
+    await add("t.person", key, '[{"field":"telephone","old":"0100 2","new":null}]');
     await seal({ database: made.owner, privateKey: undefined, to: [], secret: undefined }, () => {});
     const options = {
       database: made.owner,
-      table: "office.person",
+      table: "t.person",
       key: { id: "person-1" },
       fields: ["telephone"],
       reasons: true,
@@ -214,7 +214,7 @@ describe("quill log erase", () => {
       expect.stringMatching(/^Erased from 2 entries, seal \d+\.$/),
     ]);
     const { rows } = await owner.query(
-      "SELECT fields, reason, kept, salt::text FROM quill_log.change WHERE table_name = 'office.person' AND record_key = $1 ORDER BY id",
+      "SELECT fields, reason, kept, salt::text FROM quill_log.change WHERE table_name = 't.person' AND record_key = $1 ORDER BY id",
       [key],
     );
     expect(JSON.stringify(rows)).not.toContain("0100");
@@ -233,13 +233,13 @@ describe("quill log erase", () => {
   test("what is left of such an entry is still bound", async () => {
     await owner.query("BEGIN");
     await owner.query(
-      `UPDATE quill_log.change SET fields = jsonb_set(fields, '{1,new}', '"c"') WHERE table_name = 'office.person' AND record_key = $1 AND jsonb_array_length(fields) = 2`,
+      `UPDATE quill_log.change SET fields = jsonb_set(fields, '{1,new}', '"c"') WHERE table_name = 't.person' AND record_key = $1 AND jsonb_array_length(fields) = 2`,
       [key],
     );
     await owner.query("COMMIT");
     expect((await verified()).findings.map(({ kind }) => kind)).toEqual(["changed", "root"]);
     await owner.query(
-      `UPDATE quill_log.change SET fields = jsonb_set(fields, '{1,new}', '"b"') WHERE table_name = 'office.person' AND record_key = $1 AND jsonb_array_length(fields) = 2`,
+      `UPDATE quill_log.change SET fields = jsonb_set(fields, '{1,new}', '"b"') WHERE table_name = 't.person' AND record_key = $1 AND jsonb_array_length(fields) = 2`,
       [key],
     );
     expect((await verified()).findings).toEqual([]);

@@ -344,10 +344,7 @@ export const engineFaults: readonly EngineFault[] = [
   },
   {
     name: "the new record's log entry left out",
-    engine: sending(
-      /^create$/,
-      text(/FROM ("made"|"inserted"|"after"|"new")\n {2}RETURNING "id"/, 'FROM $1 WHERE false\n  RETURNING "id"'),
-    ),
+    engine: sending(/^create$/, text(/AS "id", "record_key"\n {2}FROM "after"/, "$& WHERE false")),
   },
   {
     name: "the access condition left out of the statements",

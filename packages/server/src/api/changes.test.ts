@@ -1,0 +1,258 @@
+import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import pg from "pg";
+import { hashPassword } from "../sign-in/passwords.js";
+import { password, startWorkbench, type TestWorkbench } from "../testing/workbench.js";
+import type {
+  ChangesAnswer,
+  PutBackAnswer,
+  PutBackRecord,
+  RecordChangesAnswer,
+  SessionAnswer,
+  VerificationAnswer,
+} from "./types.js";
+
+let bench: TestWorkbench;
+let owner: pg.Client;
+let send: <T>(method: string, path: string, body?: unknown) => Promise<{ status: number; said: T }>;
+
+beforeAll(async () => {
+  bench = await startWorkbench();
+  owner = new pg.Client(bench.made.owner);
+  await owner.connect();
+  await bench.application.store.keepAccount({
+    id: "5e0c7a10-4b1d-4c55-9d0e-000000000077",
+    email: "undoer@marrow-vale.example",
+    name: "Una Doer",
+    passwordHash: await hashPassword(password),
+    roles: ["technician", "auditor"],
+    attributes: { region_id: 1 },
+    active: true,
+  });
+  const { client } = await bench.signIn("undoer");
+  const { csrfToken } = JSON.parse((await client.get("/workbench/api/session")).text) as SessionAnswer;
+  send = async (method, path, body) => {
+    const { status, text } = await client.send(`/workbench/api${path}`, {
+      method,
+      headers: { "x-csrf-token": csrfToken, "content-type": "application/json" },
+      ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+    });
+    return { status, said: JSON.parse(text) as never };
+  };
+});
+afterAll(async () => {
+  await owner.end();
+  await bench.close();
+});
+
+const get = async <T>(path: string): Promise<T> => (await send<T>("GET", path)).said;
+const search = (query: Record<string, string>): Promise<ChangesAnswer> =>
+  get<ChangesAnswer>(`/changes?${new URLSearchParams(query)}`);
+/** An entry as a page makes one, with its change. */
+async function changed(code: string, column: string, value: string | null): Promise<string> {
+  const { rows } = await owner.query(
+    `WITH before AS (SELECT code, ${column}::text AS was FROM network.station WHERE code = $1), after AS (
+       UPDATE network.station AS t SET ${column} = $2 FROM before WHERE t.code = before.code RETURNING was, t.${column}::text AS now)
+     SELECT quill_log.add_change('p9', 'Somebody Else', 'station', 'v', 'network.station', jsonb_build_object('code', $1::text), 'update',
+       jsonb_build_array(jsonb_build_object('field', '${column}', 'old', was, 'new', now)), gen_random_uuid(), NULL, NULL, NULL)::text AS id FROM after`,
+    [code, value],
+  );
+  return rows[0].id;
+}
+const stored = async (code: string, column: string): Promise<string | null> =>
+  (await owner.query(`SELECT ${column}::text AS value FROM network.station WHERE code = $1`, [code])).rows[0].value;
+
+describe("the log is searched", () => {
+  test("by record, field, value, time, way and person; each alone and together", async () => {
+    const id = await changed("MV-031", "notes", "A value like no other");
+    expect((await search({ value: "A value like no other" })).changes.map((each) => each.id)).toEqual([id]);
+    expect((await search({ field: "notes", value: "A value like" })).changes).toEqual([]);
+    const ofRecord = await search({ table: "network.station", key: '{"code":"MV-031"}' });
+    expect(ofRecord.changes[0]?.id).toBe(id);
+    expect(ofRecord.changes.every(({ key }) => key.code === "MV-031")).toBe(true);
+    const fields = await search({ field: "warning_m" });
+    expect(fields.changes.length).toBeGreaterThan(0);
+    expect(fields.changes.every((each) => each.fields.some(({ field }) => field === "warning_m"))).toBe(true);
+    const span = await search({ from: "2026-06-01T00:00:00Z", to: "2026-07-01T00:00:00Z" });
+    expect(span.changes.every(({ at }) => at >= "2026-06-01" && at < "2026-07-01")).toBe(true);
+    expect((await search({ person: "p9" })).changes.map(({ actorName }) => actorName)).toContain("Somebody Else");
+    expect((await search({ way: "behind" })).changes.map(({ way }) => way)).toEqual(["behind"]);
+    expect((await search({ person: "p9", field: "name" })).changes).toEqual([]);
+    expect((await search({ from: "2999-01-01T00:00:00Z" })).changes).toEqual([]);
+  });
+
+  test("goes on where a part ended, and ends", async () => {
+    const seen = new Set<string>();
+    for (let before: string | null = ""; before !== null; ) {
+      const answer: ChangesAnswer = await search({ page: "sensor", ...(before ? { before } : {}) });
+      for (const { id } of answer.changes) seen.add(id);
+      before = answer.before;
+    }
+    const { rows } = await owner.query("SELECT count(*)::int AS n FROM quill_log.change WHERE page = 'sensor'");
+    expect(seen.size).toBe(rows[0].n);
+  });
+
+  test.each([
+    { key: "{" },
+    { key: '["a"]' },
+    { from: "soon" },
+    { way: "x" },
+    { field: "a'; DROP TABLE quill_log.change; --" },
+    { value: "\\x00%_" },
+    { before: "-1" },
+    { table: "network.station", key: '{"no such column":"1"}' },
+  ])("whatever is asked: %j", async (query) => {
+    expect((await send("GET", `/changes?${new URLSearchParams(query as Record<string, string>)}`)).status).toBe(200);
+  });
+});
+
+describe("a record's changes", () => {
+  test("come with the record as it is now, and follow it through its keys", async () => {
+    await owner.query(
+      `BEGIN; UPDATE network.station SET code = 'MV-932' WHERE code = 'MV-032';
+       SELECT quill_log.add_change('p9', 'Somebody', 'station', 'v', 'network.station', '{"code":"MV-032"}', 'update', '[{"field":"code","old":"MV-032","new":"MV-932"}]', NULL, NULL, '{"code":"MV-932"}', NULL); COMMIT`,
+    );
+    for (const code of ["MV-032", "MV-932"]) {
+      const record = await get<RecordChangesAnswer>(
+        `/changes/record?${new URLSearchParams({ table: "network.station", key: JSON.stringify({ code }) })}`,
+      );
+      expect(record.key).toEqual({ code: "MV-932" });
+      expect(record.page).toBe("station");
+      expect(record.now?.code).toBe("MV-932");
+      expect(record.changes.length).toBeGreaterThan(1);
+    }
+  });
+
+  test("of a table or key that is none are empty, and 400 where none is named", async () => {
+    const of = (query: Record<string, string>) =>
+      send<RecordChangesAnswer>("GET", `/changes/record?${new URLSearchParams(query)}`);
+    expect((await of({ table: "no.table", key: '{"a":"1"}' })).said).toMatchObject({
+      changes: [],
+      now: null,
+      page: null,
+    });
+    expect((await of({ table: "network.station", key: '{"no column":"1"}' })).said.now).toBeNull();
+    expect((await of({ table: "network.station" })).status).toBe(400);
+  });
+});
+
+describe("putting back", () => {
+  const planned = async (entries: readonly string[], fields?: readonly string[]): Promise<readonly PutBackRecord[]> =>
+    (
+      await send<{ records: PutBackRecord[] }>("POST", "/changes/put-back/plan", {
+        entries,
+        ...(fields ? { fields } : {}),
+      })
+    ).said.records;
+  const put = async (body: Record<string, unknown>): Promise<PutBackAnswer["records"]> =>
+    (await send<PutBackAnswer>("POST", "/changes/put-back", body)).said.records;
+
+  test("is shown before, done by the page, and logged with what it undoes; and so is its undoing", async () => {
+    const was = await stored("MV-033", "notes");
+    const id = await changed("MV-033", "notes", "Wrong.");
+    const [record] = await planned([id]);
+    expect(record).toMatchObject({
+      does: "change",
+      page: "station",
+      isOpen: true,
+      fields: [{ field: "notes", now: "Wrong.", becomes: was }],
+    });
+    const [came] = await put({ entries: [id] });
+    expect(came).toMatchObject({ state: "put-back", entry: expect.any(String) });
+    expect(await stored("MV-033", "notes")).toBe(was);
+    const [entry] = (await search({ table: "network.station", key: '{"code":"MV-033"}' })).changes;
+    expect(entry).toMatchObject({ id: came?.entry, undoes: [id], actorName: "Una Doer", way: "page" });
+    expect((await put({ entries: [came?.entry] }))[0]?.state).toBe("put-back");
+    expect(await stored("MV-033", "notes")).toBe("Wrong.");
+  });
+
+  test("leaves what others changed since, unless it is asked for", async () => {
+    const first = await changed("MV-034", "notes", "One.");
+    await changed("MV-034", "notes", "Two.");
+    expect((await planned([first]))[0]?.fields[0]).toMatchObject({ isConflict: true, now: "Two.", left: "One." });
+    expect((await put({ entries: [first] }))[0]?.state).toBe("conflict");
+    expect(await stored("MV-034", "notes")).toBe("Two.");
+    expect((await put({ entries: [first], despite: true }))[0]?.state).toBe("put-back");
+    expect(await stored("MV-034", "notes")).not.toBe("Two.");
+  });
+
+  test("is refused by the page's rules, and says why", async () => {
+    // As it was before, which the page does not take any more.
+    await owner.query("ALTER TABLE network.station DROP CONSTRAINT station_levels");
+    const bad = await changed("MV-035", "alert_m", "99");
+    const good = await changed("MV-035", "alert_m", "0.5");
+    expect(bad).toBeDefined();
+    expect(await put({ entries: [good] })).toMatchObject([
+      { state: "refused", said: ["The warning level must lie above the alert level."] },
+    ]);
+    expect(await stored("MV-035", "alert_m")).toBe("0.50");
+  });
+
+  test("makes a deleted record again, and deletes a new one", async () => {
+    const { rows } = await owner.query("SELECT * FROM field.calibration ORDER BY id LIMIT 1");
+    const page = (await search({ table: "field.calibration", key: JSON.stringify({ id: String(rows[0].id) }) }))
+      .changes;
+    expect(Array.isArray(page)).toBe(true);
+    const key = (
+      await owner.query(`INSERT INTO network.station (code, name, river_id, region_id, grid_reference, status, alert_m, warning_m)
+      VALUES ('MV-901', 'Made', 1, 1, 'ZZ 901', 'planned', 1, 2) RETURNING code`)
+    ).rows[0].code;
+    const inserted = (
+      await owner.query(
+        `SELECT quill_log.add_change('p9', 'Somebody', 'station', 'v', 'network.station', '{"code":"MV-901"}', 'insert', (SELECT jsonb_agg(jsonb_build_object('field', e.key, 'old', NULL, 'new', e.value))
+           FROM jsonb_each_text(to_jsonb((SELECT s FROM network.station AS s WHERE code = 'MV-901'))) AS e WHERE e.value IS NOT NULL), NULL, NULL, NULL, NULL)::text AS id`,
+      )
+    ).rows[0].id;
+    expect((await planned([inserted]))[0]).toMatchObject({ does: "delete" });
+    const [gone] = await put({ entries: [inserted] });
+    expect(gone?.state).toBe("put-back");
+    expect((await owner.query("SELECT FROM network.station WHERE code = $1", [key])).rowCount).toBe(0);
+    expect((await planned([gone?.entry ?? ""]))[0]).toMatchObject({ does: "new" });
+    const [again] = await put({ entries: [gone?.entry] });
+    expect(again).toMatchObject({ state: "put-back" });
+    expect((await owner.query("SELECT name, grid_reference FROM network.station WHERE code = $1", [key])).rows).toEqual(
+      [{ name: "Made", grid_reference: "ZZ 901" }],
+    );
+  });
+
+  test("of what no page is served for, or whose page is not open, is told and not done", async () => {
+    const none = (
+      await owner.query(
+        `SELECT quill_log.add_change('p', 'P', 'x', 'v', 'no.table', '{"id":"1"}', 'update', '[{"field":"a","old":"1","new":"2"}]', NULL, NULL, NULL, NULL)::text AS id`,
+      )
+    ).rows[0].id;
+    expect((await planned([none]))[0]).toMatchObject({ page: null, stands: "gone" });
+    expect((await put({ entries: [none] }))[0]?.state).toBe("nothing");
+    const bulletin = (await search({ page: "bulletin" })).changes[0]?.id ?? "";
+    expect((await planned([bulletin]))[0]?.page).toBe("bulletin");
+  });
+
+  test.each([
+    {},
+    { entries: [] },
+    { entries: ["x"] },
+    { entries: [1] },
+    { entries: Array.from({ length: 201 }, () => "1") },
+    { entries: ["1"], more: 1 },
+  ])("asked wrongly is answered 400: %j", async (body) => {
+    expect((await send("POST", "/changes/put-back", body)).status).toBe(400);
+    expect((await send("POST", "/changes/put-back/plan", body)).status).toBe(400);
+  });
+
+  test("of entries that are not there is nothing", async () => {
+    expect(await put({ entries: ["999999999"] })).toEqual([]);
+  });
+});
+
+test("the log is verified in the background, and the last report is kept", async () => {
+  const first = await get<VerificationAnswer>("/changes/verification");
+  expect(first).toMatchObject({ last: null, run: null, sealed: { number: expect.any(String) } });
+  expect((await send("POST", "/changes/verification")).status).toBe(202);
+  let answer = first;
+  for (let turn = 0; turn < 100 && !answer.last; turn++) {
+    await new Promise((resolve) => setTimeout(resolve, 200));
+    answer = await get<VerificationAnswer>("/changes/verification");
+  }
+  expect(answer.last).toMatchObject({ by: "Una Doer", report: { counts: { tables: 2 } } });
+  // The entry that the page refused to put back stands for a change that was made without telling the page.
+  expect(answer.last?.report.findings).toEqual([]);
+});
