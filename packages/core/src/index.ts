@@ -46,7 +46,7 @@ export {
   readLogState,
   upgradesFrom,
 } from "./log/schema.js";
-export { lastSealStatement, makeSealsStatement, sealsStatement, signSealStatement } from "./log/seals.js";
+export { lastSealStatement, makeSealsStatement, mostSealed, sealsStatement, signSealStatement } from "./log/seals.js";
 export * from "./log/search.js";
 export { type LogFinding, type LogFindingKind, LogVerifier, logFindingKinds, type Upto } from "./log/verify.js";
 export {

@@ -6,6 +6,8 @@ import {
   DatabaseAway,
   DatabaseRefusal,
   makeSealsStatement,
+  mostSealed,
+  rangesOf,
   type Seal,
   signSealStatement,
 } from "@loyal-quill/core";
@@ -61,6 +63,9 @@ export function sealKey(pem: string): KeyObject {
   return key;
 }
 
+const countOf = ({ ids }: Seal): number =>
+  rangesOf(ids).reduce((sum, [from, before]) => sum + Number(before - from), 0);
+
 /**
  * Seals what has no seal yet, signs it, and writes it elsewhere.
  *
@@ -74,10 +79,9 @@ export async function sealLog(
 ): Promise<{ readonly seals: readonly Seal[]; readonly failures: readonly Error[] }> {
   const key = privateKey === undefined ? null : sealKey(privateKey);
   const name = key && keyName(createPublicKey(key));
-  const made = (await database.run(makeSealsStatement(unlessSince))).map(sealOf);
   const seals: Seal[] = [];
   const failures: Error[] = [];
-  for (const seal of made) {
+  const keep = async (seal: Seal): Promise<void> => {
     const signature = key && sign(null, Buffer.from(seal.hash, "hex"), key).toString("base64");
     if (signature && name) await database.run(signSealStatement(seal.number, signature, name));
     const signed = { ...seal, signature, signedBy: name };
@@ -86,8 +90,12 @@ export async function sealLog(
       await writeTo(place, signed, secret).catch((error: unknown) =>
         failures.push(error instanceof Error ? error : new Error(String(error))),
       );
+  };
+  for (let since = unlessSince; ; since = 0) {
+    const made = (await database.run(makeSealsStatement(since))).map(sealOf);
+    for (const seal of made) await keep(seal);
+    if (made.reduce((sum, seal) => sum + countOf(seal), 0) < mostSealed) return { seals, failures };
   }
-  return { seals, failures };
 }
 
 /** How often it is looked whether something is to be sealed, in milliseconds, and how old the last seal must be for it, in seconds. */

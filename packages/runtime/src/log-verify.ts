@@ -260,6 +260,15 @@ class Verification {
     const dropped = seals.filter(({ kind }) => kind === "dropped").flatMap(({ ids }) => rangesOf(ids));
     return rows.flatMap((row) => {
       const name = row.table ?? "";
+      const last = seals.findLast(
+        ({ kind, detail }) => /watched$/.test(kind) && (JSON.parse(detail) as { table?: string }).table === name,
+      );
+      if (last?.kind !== "watched")
+        this.say({
+          kind: "watch",
+          place: name,
+          said: "No seal says that it is watched: somebody wrote that into the log.",
+        });
       if (row.off) this.say({ kind: "watch", place: name, said: `It is not watched as it should be: ${row.off}.` });
       if (row.new_columns)
         this.say({

@@ -5,6 +5,7 @@ import path from "node:path";
 import { fileURLToPath } from "node:url";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { freshDatabase, type TestDatabase } from "@loyal-quill/testing";
+import pg from "pg";
 
 const program = fileURLToPath(new URL("../../bin/quill.js", import.meta.url));
 const demoPages = fileURLToPath(new URL("../../../../demo/pages", import.meta.url));
@@ -164,6 +165,17 @@ describe("quill serve refuses", () => {
     expect((await quill("log", "install", "--database", bare.owner, "--for", "quill_pages")).out).toContain(
       "quill_pages may add to it and read it.",
     );
+  });
+
+  test("a change log of an earlier version", async () => {
+    const owner = new pg.Client(bare.owner);
+    await owner.connect();
+    await owner.query("COMMENT ON SCHEMA quill_log IS 'Change log of Loyal Quill, version 3'");
+    expect((await serve("--database", bare.pages, "--as", "Lotte")).error).toContain(
+      "is of version 3, and this program writes version 4. Upgrade it as the database's owner",
+    );
+    await owner.query("COMMENT ON SCHEMA quill_log IS 'Change log of Loyal Quill, version 4'");
+    await owner.end();
   });
 
   test("no database, no directory", async () => {

@@ -277,6 +277,13 @@ describe("what is tampered with is found, at its place", () => {
     ]);
   });
 
+  test("a table watched without a seal that says so", async () => {
+    const report = await afterTampering(
+      "INSERT INTO quill_log.watched OVERRIDING SYSTEM VALUE SELECT 'network.river', 99, '{id}', '{id,name,length_km}', '{}', now(), 0, false, ''",
+    );
+    expect(said(report)).toEqual(["watch network.river", "watch network.river"]);
+  });
+
   test("14: a seal signed by another key", async () => {
     const { generateKeyPairSync } = await import("node:crypto");
     const [own, other] = [generateKeyPairSync("ed25519"), generateKeyPairSync("ed25519")];

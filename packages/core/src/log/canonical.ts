@@ -117,7 +117,7 @@ export function entryHash(sha256: Sha256, entry: Entry): Uint8Array {
 export interface Seal {
   readonly number: string;
   readonly at: string;
-  readonly kind: "entries" | "dropped" | "erased";
+  readonly kind: "entries" | "dropped" | "erased" | "watched" | "unwatched";
   /** `2026-11`; null where it is not about one month. */
   readonly month: string | null;
   /** The numbers of the entries that it is about, as PostgreSQL prints an `int8multirange`. */

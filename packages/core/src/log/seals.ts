@@ -1,13 +1,13 @@
 import type { Statement } from "../postgres/statement.js";
 import { fixedPath } from "./functions.js";
 
-/** A seal has at most so many entries; more are several seals. */
-const mostSealed = 1_000_000;
+/** So many entries are sealed at once, in a few seconds; whoever seals goes on until fewer are. */
+export const mostSealed = 100_000;
 
 /**
- * Seals, and the functions that make them. A seal is one of three: `entries` is the root of a Merkle tree over entries of one month (RFC 6962,
+ * Seals, and the functions that make them. `entries` is the root of a Merkle tree over entries of one month (RFC 6962,
  * 2.1, with SHA-256; a leaf's data is an entry's hash), `dropped` says that a month's entries are gone, `erased` says of which entries values
- * were erased. Each is hashed together with the seal before it.
+ * were erased, `watched` and `unwatched` say of which table. Each is hashed together with the seal before it.
  *
  * `upto`, `open` and `until` are how it is known what the next seal is over, and are not part of its content: all entries after `upto`, and
  * those in `open` that were not there yet, since whoever wrote them had not committed. Once every transaction before `until` has ended, what is
@@ -16,7 +16,7 @@ const mostSealed = 1_000_000;
 export const sealSchema = `CREATE TABLE IF NOT EXISTS quill_log.seal (
   number bigint PRIMARY KEY,
   at timestamptz NOT NULL,
-  kind text NOT NULL CHECK (kind IN ('entries', 'dropped', 'erased')),
+  kind text NOT NULL CHECK (kind IN ('entries', 'dropped', 'erased', 'watched', 'unwatched')),
   month text,
   ids int8multirange NOT NULL,
   root bytea NOT NULL,
@@ -81,21 +81,19 @@ BEGIN
   END IF;
   FOR part IN
     WITH fresh AS MATERIALIZED (
-      SELECT c.id, c.at, c.hash FROM quill_log.change AS c WHERE c.id > coalesce(last.upto, 0)
+      (SELECT c.id, c.at, c.hash FROM quill_log.change AS c WHERE c.id > coalesce(last.upto, 0) ORDER BY c.id LIMIT ${mostSealed})
       UNION ALL
       SELECT c.id, c.at, c.hash FROM unnest(last.open) AS o JOIN quill_log.change AS c ON c.id >= lower(o) AND c.id < upper(o)
-    ), placed AS (
+    ), numbered AS MATERIALIZED (
       SELECT f.id, f.hash, to_char(f.at AT TIME ZONE 'UTC', 'YYYY-MM') AS month, row_number() OVER (PARTITION BY to_char(f.at AT TIME ZONE 'UTC', 'YYYY-MM') ORDER BY f.id) AS place
       FROM fresh AS f
-    ), numbered AS MATERIALIZED (
-      SELECT p.*, (p.place - 1) / ${mostSealed} AS piece FROM placed AS p
     ), islands AS (
       -- Numbers without a gap are as far from their places as one another.
-      SELECT n.month, n.piece, int8range(min(n.id), max(n.id) + 1) AS ids FROM numbered AS n GROUP BY n.month, n.piece, n.id - n.place
+      SELECT n.month, int8range(min(n.id), max(n.id) + 1) AS ids FROM numbered AS n GROUP BY n.month, n.id - n.place
     ), ranges AS MATERIALIZED (
-      SELECT i.month, i.piece, range_agg(i.ids) AS ids FROM islands AS i GROUP BY 1, 2
+      SELECT i.month, range_agg(i.ids) AS ids FROM islands AS i GROUP BY 1
     ), leaves AS (
-      SELECT n.month, n.piece, array_agg(n.hash ORDER BY n.id) AS hashes FROM numbered AS n GROUP BY 1, 2
+      SELECT n.month, array_agg(n.hash ORDER BY n.id) AS hashes FROM numbered AS n GROUP BY 1
     ), entire AS MATERIALIZED (
       SELECT max(upper(r.ids)) - 1 AS upto, range_agg(u.ids) AS ids, pg_current_snapshot() AS moment FROM ranges AS r, unnest(r.ids) AS u(ids)
     )
@@ -103,8 +101,8 @@ BEGIN
       greatest(e.upto, last.upto) AS upto, pg_snapshot_xmax(e.moment) AS until,
       int8multirange(int8range(coalesce(last.upto, 0) + 1, greatest(e.upto, last.upto) + 1)) - e.ids
         + CASE WHEN pg_snapshot_xmin(e.moment) >= coalesce(last.until, '0') THEN '{}'::int8multirange ELSE last.open - e.ids END AS open
-    FROM ranges AS g JOIN leaves AS l USING (month, piece), entire AS e
-    ORDER BY g.month, g.piece
+    FROM ranges AS g JOIN leaves AS l USING (month), entire AS e
+    ORDER BY g.month
   LOOP
     RETURN NEXT quill_log.add_seal('entries', part.month, part.ids, quill_log.merkle(part.hashes), '{}', part.upto, part.open, part.until);
   END LOOP;

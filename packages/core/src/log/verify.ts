@@ -136,7 +136,8 @@ export class LogVerifier {
       this.dropped.push(...ranges);
       this.counts.dropped += ranges.reduce((sum, [from, before]) => sum + Number(before - from), 0);
     } else if (seal.kind === "erased") this.erasures.push(...ranges);
-    else if (judged) for (const [from, before] of ranges) this.sealed.push({ from, before, seal });
+    else if (seal.kind === "entries" && judged)
+      for (const [from, before] of ranges) this.sealed.push({ from, before, seal });
   }
 
   /** Ends the seals. @param upto null where there is none */

@@ -203,6 +203,8 @@ BEGIN
   EXECUTE format('REVOKE ALL ON FUNCTION quill_log.%I() FROM PUBLIC', 'watch_' || number);
   ${triggers.map(({ name: trigger, when, referencing }) => `EXECUTE format('CREATE OR REPLACE TRIGGER ${quoted(trigger)} ${when} ON ${quotedTable(table).replaceAll("'", "''")} ${referencing}FOR EACH STATEMENT EXECUTE FUNCTION quill_log.%I()', 'watch_' || number);`).join("\n  ")}
 END $quill$`,
+    "LOCK TABLE quill_log.seal IN EXCLUSIVE MODE",
+    sealOf("watched", `jsonb_build_object('table', ${name}, 'baseline', ${baseline}, 'by', session_user)`),
     `DELETE FROM quill_log.baseline WHERE table_name = ${name}`,
     ...(baseline
       ? [
@@ -215,6 +217,8 @@ END $quill$`,
 
 /** The statements that end watching a table. */
 export const unwatchStatements = (table: { readonly schema: string; readonly name: string }): readonly string[] => [
+  "LOCK TABLE quill_log.seal IN EXCLUSIVE MODE",
+  sealOf("unwatched", `jsonb_build_object('table', ${literal(tableName(table))}, 'by', session_user)`),
   ...triggers.map(({ name }) => `DROP TRIGGER IF EXISTS ${quoted(name)} ON ${quotedTable(table)}`),
   `DO $quill$
 DECLARE
@@ -227,6 +231,11 @@ END $quill$`,
   `DELETE FROM quill_log.baseline WHERE table_name = ${literal(tableName(table))}`,
   `DELETE FROM quill_log.watched WHERE table_name = ${literal(tableName(table))}`,
 ];
+
+/** A seal that says that a table is watched from now on, or no more. @param detail SQL for a `jsonb` */
+const sealOf = (kind: "watched" | "unwatched", detail: string): string =>
+  `SELECT (quill_log.add_seal('${kind}', NULL, '{}', sha256(convert_to(d.detail::text, 'UTF8')), d.detail, NULL, NULL, NULL)).number
+   FROM (SELECT ${detail} AS detail) AS d`;
 
 /** How a watched table stands: `table`, `key`, `columns`, `hidden` (JSON arrays), `since`, `since_id`, `baseline`, and `off`, why it is not watched. */
 export const watchedStatement = (): Statement => ({
