@@ -1,29 +1,22 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { contentHash, hexOf } from "@loyal-quill/core";
 import type pg from "pg";
-import { connect, databaseOver, sealLog, sha256, verifyLog } from "./index.js";
+import { databaseOver, sealLog, sha256 } from "./index.js";
 import { hollis, makeTrips, type Trips, tamsin } from "./testing/trips.js";
+import { findingsIn, ownerPool } from "./testing/verified.js";
 
 let trips: Trips;
 let reading: pg.Pool;
 beforeAll(async () => {
   trips = await makeTrips();
-  const { user, password, host, port, database } = trips.owner;
-  reading = connect(`postgresql://${user}:${password}@${host}:${port}/${database}`, 3);
+  reading = ownerPool(trips);
 });
 afterAll(async () => {
   await reading.end();
   await trips.close();
 });
 
-async function findings(): Promise<readonly unknown[]> {
-  const client = await reading.connect();
-  try {
-    return (await verifyLog(client)).findings;
-  } finally {
-    client.release();
-  }
-}
+const findings = () => findingsIn(reading);
 const sealed = () => sealLog(databaseOver(reading));
 const add = `SELECT quill_log.add_change('x', 'X', 'station', 'v', 'network.station', $1, 'update', '[{"field":"notes","old":"a","new":"b"}]', gen_random_uuid(), NULL, NULL, NULL)`;
 

@@ -1,8 +1,9 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { findTable, readCatalog, unwatchStatements, watchStatements } from "@loyal-quill/core";
 import pg from "pg";
-import { connect, databaseOver, verifyLog } from "./index.js";
+import { databaseOver } from "./index.js";
 import { makeTrips, type Trips, tamsin } from "./testing/trips.js";
+import { findingsIn, ownerPool } from "./testing/verified.js";
 
 const postFile = `format: loyal-quill/page@1
 title: Post {id}
@@ -44,7 +45,7 @@ beforeAll(async () => {
   trips = await makeTrips({ sql: [schema], files: { post: postFile } });
   const { user, password, host, port, database } = trips.owner;
   const url = `postgresql://${user}:${password}@${host}:${port}/${database}`;
-  reading = connect(url, 3);
+  reading = ownerPool(trips);
   other = new pg.Client({ connectionString: url, application_name: "night job" });
   await other.connect();
   await watchTable("watched.post", ["secret"]);
@@ -56,14 +57,7 @@ afterAll(async () => {
   await trips.close();
 });
 
-async function findings(): Promise<readonly unknown[]> {
-  const client = await reading.connect();
-  try {
-    return (await verifyLog(client)).findings;
-  } finally {
-    client.release();
-  }
-}
+const findings = () => findingsIn(reading);
 
 interface Logged {
   readonly table: string;

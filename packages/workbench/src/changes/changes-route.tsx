@@ -8,6 +8,7 @@ import { Choice } from "../parts/choice.js";
 import { English } from "../parts/english.js";
 import { figure } from "../parts/figures.js";
 import { Small } from "../parts/inputs.js";
+import { Selected } from "../parts/selecting.js";
 import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
 import { Title } from "../parts/title.js";
 import { useFilters } from "../parts/use-filters.js";
@@ -34,14 +35,6 @@ const Top = styled.div`
   label { color: ${({ theme }) => theme.soft}; margin-right: ${({ theme }) => theme.space(2)}; }
   input { border: 1px solid ${({ theme }) => theme.edge}; background: ${({ theme }) => theme.leaf}; padding: ${({ theme }) => `${theme.space(1)} ${theme.space(2)}`}; min-height: 2rem; }
   input[type="search"] { width: 11rem; }
-`;
-
-const Selected = styled.p`
-  display: flex;
-  flex-wrap: wrap;
-  gap: ${({ theme }) => theme.space(4)};
-  align-items: baseline;
-  margin: ${({ theme }) => `${theme.space(2)} 0`};
 `;
 
 const names = ["page", "person", "field", "value", "containing", "from", "to", "way"] as const;

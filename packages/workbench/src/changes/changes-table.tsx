@@ -3,6 +3,7 @@ import { Link } from "react-router";
 import { styled } from "styled-components";
 import { Mark } from "../parts/mark.js";
 import { byDay, Moment } from "../parts/moment.js";
+import { Tick } from "../parts/selecting.js";
 import { Head, Scroll, Table } from "../parts/table.js";
 import { texts } from "../texts.js";
 import { keyText, recordPlace } from "./record-link.js";
@@ -24,14 +25,6 @@ const Fields = styled.td`
 
 const Name = styled.td`
   white-space: nowrap;
-`;
-
-const Tick = styled.input.attrs({ type: "checkbox" })`
-  width: 1.25rem;
-  height: 1.25rem;
-  margin: 0;
-  vertical-align: -0.25em;
-  accent-color: ${({ theme }) => theme.verdigris};
 `;
 
 /** The log, a day under a heading, an entry a row. */

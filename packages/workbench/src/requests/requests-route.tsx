@@ -10,6 +10,7 @@ import { figure } from "../parts/figures.js";
 import { Small } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { byDay, Moment } from "../parts/moment.js";
+import { Selected, Tick } from "../parts/selecting.js";
 import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
 import { Title } from "../parts/title.js";
@@ -43,21 +44,6 @@ const Reason = styled.span`
 
 const Address = styled.code`
   && { display: inline-block; max-width: 17rem; overflow: hidden; text-overflow: ellipsis; vertical-align: bottom; text-decoration: underline; }
-`;
-
-const Selected = styled.p`
-  display: flex;
-  flex-wrap: wrap;
-  gap: ${({ theme }) => theme.space(4)};
-  align-items: baseline;
-  margin: ${({ theme }) => `${theme.space(2)} 0`};
-`;
-
-const Tick = styled.input.attrs({ type: "checkbox" })`
-  width: 1.25rem;
-  height: 1.25rem;
-  margin: 0;
-  accent-color: ${({ theme }) => theme.verdigris};
 `;
 
 const names = ["page", "person", "outcome", "step", "record", "field", "slower", "text", "days"] as const;
