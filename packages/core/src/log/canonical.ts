@@ -52,10 +52,10 @@ export const arrayText = (values: readonly (string | null)[]): string =>
 /** The same of texts in `jsonb`. */
 const namesText = (fields: readonly EntryField[]): string => arrayText(fields.map(({ field }) => field));
 
-const bytesOf = (hexadecimal: string): Uint8Array => {
-  const bytes = new Uint8Array(hexadecimal.length / 2);
+const bytesOf = (text: string): Uint8Array => {
+  const bytes = new Uint8Array(text.length / 2);
   for (let index = 0; index < bytes.length; index++)
-    bytes[index] = Number.parseInt(hexadecimal.slice(2 * index, 2 * index + 2), 16);
+    bytes[index] = Number.parseInt(text.slice(2 * index, 2 * index + 2), 16);
   return bytes;
 };
 
@@ -168,6 +168,11 @@ export class MerkleTree {
   }
 }
 
+const hexadecimal = Array.from({ length: 256 }, (_, byte) => byte.toString(16).padStart(2, "0"));
+
 /** Bytes in hexadecimal digits. */
-export const hexOf = (bytes: Uint8Array): string =>
-  Array.from(bytes, (byte) => byte.toString(16).padStart(2, "0")).join("");
+export function hexOf(bytes: Uint8Array): string {
+  let text = "";
+  for (const byte of bytes) text += hexadecimal[byte] ?? "";
+  return text;
+}

@@ -2,7 +2,7 @@ import type { Statement } from "../postgres/statement.js";
 import { fixedPath } from "./functions.js";
 
 /** So many entries are sealed at once, in a few seconds; whoever seals goes on until fewer are. */
-export const mostSealed = 100_000;
+export const mostSealed = 50_000;
 
 /**
  * Seals, and the functions that make them. `entries` is the root of a Merkle tree over entries of one month (RFC 6962,
@@ -68,7 +68,7 @@ BEGIN
   INSERT INTO quill_log.seal SELECT made.*;
   RETURN made;
 END $$;
-CREATE OR REPLACE FUNCTION quill_log.make_seals(unless_since interval) RETURNS SETOF quill_log.seal LANGUAGE plpgsql SECURITY DEFINER ${fixedPath} AS $$
+CREATE OR REPLACE FUNCTION quill_log.make_seals(unless_since interval) RETURNS SETOF quill_log.seal LANGUAGE plpgsql SECURITY DEFINER ${fixedPath} SET enable_seqscan = off SET jit = off AS $$
 DECLARE
   last quill_log.seal;
   part record;

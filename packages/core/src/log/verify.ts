@@ -61,7 +61,7 @@ export interface VerifyScope {
 const same = (one: Uint8Array | null, other: Uint8Array | null): boolean =>
   one === null || other === null
     ? one === other
-    : one.length === other.length && one.every((byte, index) => byte === other[index]);
+    : one.length === other.length && !one.some((byte, index) => byte !== other[index]);
 
 /** A range of numbers that a seal is over. */
 interface Sealed {
