@@ -1,4 +1,4 @@
-import { countBy, type PastRow, rowAfter, valuesOver } from "@loyal-quill/core/log/moments";
+import { countBy, type PastRow, rowAfter, valuesOver } from "@loyal-quill/core";
 import type { ChangeAnswer, RecordChangesAnswer } from "@loyal-quill/server/api";
 import { lazy, Suspense, useEffect, useState } from "react";
 import { Link, useSearchParams } from "react-router";

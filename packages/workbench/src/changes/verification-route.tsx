@@ -1,4 +1,4 @@
-import { logFindingKinds } from "@loyal-quill/core/log/verify";
+import { logFindingKinds } from "@loyal-quill/core";
 import type { VerificationAnswer } from "@loyal-quill/server/api";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
