@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { contentHash, hexOf } from "@loyal-quill/core";
+import { formOf } from "@loyal-quill/testing";
 import type pg from "pg";
 import { databaseOver, sealLog, sha256 } from "./index.js";
 import { hollis, makeTrips, type Trips, tamsin } from "./testing/trips.js";
@@ -252,6 +253,21 @@ describe("seals", () => {
     expect((await sealLog(databaseOver(trips.pool), {}, 3600)).seals).toEqual([]);
     expect((await sealLog(databaseOver(trips.pool), {}, 0)).seals).toHaveLength(1);
     expect(await findings()).toEqual([]);
+  });
+
+  test("a form that was opened with an entry's old values says which entry it puts back", async () => {
+    const path = "/stations/MV-015/edit";
+    await trips.save(path, hollis, await trips.open(path, hollis), { notes: "To be put back." });
+    const { id } = await trips.one<{ id: string }>(
+      "SELECT id::text FROM quill_log.change ORDER BY change.id DESC LIMIT 1",
+    );
+    const opened = await trips.send("GET", path, hollis, null, undefined, { old: id });
+    const form = formOf(opened.response.body);
+    expect(form.get("notes")).not.toBe("To be put back.");
+    expect((await trips.save(path, hollis, form)).recorded?.outcome).toBe("saved");
+    expect(await trips.one("SELECT undoes::text[] AS undoes FROM quill_log.change ORDER BY id DESC LIMIT 1")).toEqual({
+      undoes: [id],
+    });
   });
 
   test("what a page saved stands in the log as it was, with its person", async () => {

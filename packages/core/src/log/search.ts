@@ -30,7 +30,7 @@ const told = `c.id::text AS "id", c.at::text AS "at", c.actor_id AS "actor_id", 
   c.reason AS "reason", c.way AS "way", c.origin::text AS "origin", array_to_string(c.undoes, ',') AS "undoes"`;
 
 /** So many entries are gone through for one part of an answer; what is searched for beyond them is asked for again. */
-export const entriesSearched = 200_000;
+export const entriesSearched = 50_000;
 
 /**
  * Entries that match, the newest first, among the next {@link entriesSearched} downwards: rows of entries.
