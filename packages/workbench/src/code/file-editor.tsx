@@ -6,7 +6,7 @@ import {
 } from "@codemirror/autocomplete";
 import { defaultKeymap, indentWithTab } from "@codemirror/commands";
 import { yaml } from "@codemirror/lang-yaml";
-import { forceLinting, linter, lintKeymap } from "@codemirror/lint";
+import { type Diagnostic, lintKeymap, setDiagnostics } from "@codemirror/lint";
 import { EditorState } from "@codemirror/state";
 import { EditorView, keymap, lineNumbers } from "@codemirror/view";
 import type { Finding } from "@loyal-quill/core";
@@ -34,14 +34,24 @@ function changeBetween(before: string, after: string): { from: number; to: numbe
   return { from, to: before.length - end, insert: after.slice(from, after.length - end) };
 }
 
+/** Findings at their places in a text; one beyond its end is of an earlier text. */
+const diagnosticsIn = ({ doc }: EditorState, findings: readonly Finding[]): Diagnostic[] =>
+  findings.flatMap((finding) => {
+    if (finding.line > doc.lines) return [];
+    const line = doc.line(finding.line);
+    const from = Math.min(line.from + finding.column - 1, line.to);
+    const word = /^[^\s,}\]]+/.exec(doc.sliceString(from, line.to))?.[0].length ?? 0;
+    return [{ from, to: Math.max(from, from + word), severity: finding.severity, message: finding.message }];
+  });
+
 /** Page file, with what was found in it at its place. Undo is the draft's: one history for text and settings. */
 export default function FileEditor({ text, findings, columns, onChange }: FileEditorProps) {
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView>(null);
   const { data } = usePageFile();
   const schema = data?.schema as Schema | undefined;
-  const latest = useRef({ onChange, findings, columns, schema });
-  latest.current = { onChange, findings, columns, schema };
+  const latest = useRef({ onChange, columns, schema });
+  latest.current = { onChange, columns, schema };
   const following = useRef(false);
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: the editor is made once; what changes comes by the effects below
@@ -60,19 +70,6 @@ export default function FileEditor({ text, findings, columns, onChange }: FileEd
           EditorView.lineWrapping,
           EditorState.tabSize.of(2),
           autocompletion({ override: [complete], icons: false }),
-          linter(
-            ({ state }) =>
-              latest.current.findings.flatMap((finding) => {
-                if (finding.line > state.doc.lines) return [];
-                const line = state.doc.line(finding.line);
-                const from = Math.min(line.from + finding.column - 1, line.to);
-                const word = /^[^\s,}\]]+/.exec(state.sliceDoc(from, line.to))?.[0].length ?? 0;
-                return [
-                  { from, to: Math.max(from, from + word), severity: finding.severity, message: finding.message },
-                ];
-              }),
-            { delay: 0 },
-          ),
           // Escape, then Tab, leaves the editor (WCAG 2.2, 2.1.2).
           keymap.of([
             ...completionKeymap,
@@ -104,9 +101,10 @@ export default function FileEditor({ text, findings, columns, onChange }: FileEd
     following.current = false;
   }, [text]);
 
-  // biome-ignore lint/correctness/useExhaustiveDependencies: other findings are the occasion
   useEffect(() => {
-    if (view.current) forceLinting(view.current);
+    // Set rather than asked for: a linter that was run for the text already is not run again for findings that come later.
+    const editor = view.current;
+    editor?.dispatch(setDiagnostics(editor.state, diagnosticsIn(editor.state, findings)));
   }, [findings]);
 
   return <div ref={host} />;
