@@ -45,9 +45,8 @@ const mostSends = 40;
 
 /** A page that keeps a form to be sent again: where to, and its pairs. */
 function keptForm(html: string): { readonly address: string; readonly body: string } | null {
-  const form = /<form method="post" action="([^"]+)"[^>]*>((?:<input type="hidden"[^>]*>)+)<p class="actions">/.exec(
-    html,
-  );
+  const form =
+    /<form method="post" action="([^"]+)"[^>]*>((?:<input type="hidden"[^>]*>)+)<p class="quill-actions">/.exec(html);
   if (!form) return null;
   const text = (value: string): string =>
     value.replaceAll("&#13;", "\r").replaceAll("&quot;", '"').replaceAll("&#39;", "'").replaceAll("&amp;", "&");
@@ -128,7 +127,7 @@ class Person {
       record.fates.set(text, before === "unknown" ? "unknown" : "not saved");
       return again;
     }
-    if (!html.includes('class="sheet" method="post"')) {
+    if (!html.includes('class="quill-sheet" method="post"')) {
       if (status >= 500) record.lost += 1;
       return null;
     }
