@@ -76,9 +76,13 @@ function addWatching(log: Command, say: Say): void {
     .addOption(database())
     .option("--key <column>", "a column of the key by which rows are named; may be repeated", collected, [])
     .option("--hide <column>", "log only that it changed; may be repeated", collected, [])
+    .option("--show <column>", "it looks like a secret and is none: log its values; may be repeated", collected, [])
     .option("--no-baseline", "keep no digest of each row as it is now")
-    .action(async (table: string, told: { database?: string; key: string[]; hide: string[]; baseline: boolean }) =>
-      watch({ ...told, table, hidden: told.hide, database: databaseUrl(told.database) }, say),
+    .action(
+      async (
+        table: string,
+        told: { database?: string; key: string[]; hide: string[]; show: string[]; baseline: boolean },
+      ) => watch({ ...told, table, hidden: told.hide, shown: told.show, database: databaseUrl(told.database) }, say),
     );
   log
     .command("unwatch")

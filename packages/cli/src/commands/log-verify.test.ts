@@ -298,6 +298,25 @@ describe("what is tampered with is found, at its place", () => {
   });
 });
 
+test("of a watched table, columns that look like secrets are logged without their values, unless one is shown", async () => {
+  await owner.query(
+    "CREATE TABLE office.login (id integer PRIMARY KEY, password text, api_key text); INSERT INTO office.login VALUES (1, 'old', 'k1'); GRANT SELECT ON office.login TO quill_pages",
+  );
+  const said: string[] = [];
+  const table = "office.login";
+  await watch({ database: made.owner, table, key: [], hidden: [], shown: ["api_key"], baseline: true }, (line) =>
+    said.push(line),
+  );
+  expect(said[1]).toContain("Without values: password.");
+  await owner.query("UPDATE office.login SET password = 'new', api_key = 'k2'");
+  const { rows } = await owner.query("SELECT fields FROM quill_log.change WHERE table_name = 'office.login'");
+  expect(rows[0].fields).toEqual([
+    { field: "password", old: null, new: null, hidden: true },
+    { field: "api_key", old: "k1", new: "k2" },
+  ]);
+  expect((await verifyLog(owner)).findings).toEqual([]);
+});
+
 describe("a part of the log", () => {
   test("a record's entries, and entries of a time", async () => {
     const id = await ofRecord("MV-001", 1);

@@ -1,6 +1,7 @@
 import {
   type Database,
   findTable,
+  looksSecret,
   type Row,
   readCatalog,
   unwatchStatements,
@@ -17,7 +18,9 @@ export interface WatchOptions {
   readonly table: string;
   /** The columns of the key by which the log names the rows; where none are told, those that its pages use, else the primary key. */
   readonly key: readonly string[];
+  /** Columns of which it is logged only that they changed, and those that look like secrets and are logged all the same. */
   readonly hidden: readonly string[];
+  readonly shown?: readonly string[];
   readonly baseline: boolean;
 }
 
@@ -30,15 +33,24 @@ const over = (client: pg.ClientBase): Database => ({
 });
 
 /** `quill log watch`: logs whatever happens to a table, whoever does it. */
-export async function watch({ database, table: name, key, hidden, baseline }: WatchOptions, say: Say): Promise<void> {
-  const keyed = await inTransaction(
+export async function watch(
+  { database, table: name, key, hidden: told, shown = [], baseline }: WatchOptions,
+  say: Say,
+): Promise<void> {
+  const { key: keyed, hidden } = await inTransaction(
     database,
     async (client) => {
       const opened = over(client);
       const table = findTable((await readCatalog(opened)).tables, name);
       if (!table) throw new CannotStart(`There is no table ${name} that can be watched. Write schema.name.`);
-      const unknown = [...key, ...hidden].filter((column) => !table.columns.some((each) => each.name === column));
+      const unknown = [...key, ...told, ...shown].filter(
+        (column) => !table.columns.some((each) => each.name === column),
+      );
       if (unknown.length > 0) throw new CannotStart(`${name} has no column ${unknown.join(", ")}.`);
+      // What looks like a secret is one, unless it is said not to be: as on pages.
+      const hidden = table.columns.flatMap((column) =>
+        told.includes(column.name) || (looksSecret(column) && !shown.includes(column.name)) ? [column.name] : [],
+      );
       const [used] = await opened.run({
         purpose: "the key that pages use",
         text: `SELECT (SELECT json_agg(k) FROM jsonb_object_keys(c.record_key) AS k)::text AS "key" FROM quill_log.change AS c
@@ -56,11 +68,13 @@ WHERE c.table_name = $1::text AND c.way = 'page' ORDER BY c.id DESC LIMIT 1`,
         );
       for (const statement of watchStatements({ table, key: found.columns, hidden }, baseline))
         await client.query(statement);
-      return found.columns;
+      return { key: found.columns, hidden };
     },
     asOwner,
   );
   say(`${name} is watched, its rows are named by ${keyed.join(", ")}.`);
+  if (hidden.length > 0)
+    say(`Without values: ${hidden.join(", ")}. To log those of one that is no secret: --show COLUMN.`);
 }
 
 /** `quill log unwatch`. */

@@ -89,21 +89,28 @@ export const entriesStatement = (ids: readonly string[]): Statement => ({
   values: [`{${ids.join(",")}}`],
 });
 
-/** All entries of a record under the keys that it had, as far as `most`, the newest first; the last column is the key that it has now. */
+/**
+ * All entries of a record under the keys that it had, as far as `most`, the newest first; the last column is the key that it has now.
+ *
+ * @param since an entry of the record that names it by this key: another record may have the key by now. Where it is null, the one is meant that
+ *   had it last
+ */
 export const recordEntriesStatement = (
   table: string,
   key: Readonly<Record<string, string>>,
   most: number,
+  since: string | null = null,
 ): Statement => ({
   purpose: "read a record's entries",
   text: `WITH RECURSIVE "on" ("record_key", "since") AS (
-  SELECT $2::jsonb, 0::bigint
+  SELECT $2::jsonb, coalesce($4::bigint, (SELECT h."id" FROM "quill_log"."head" AS h WHERE h."table_name" = $1::text AND h."record_key" = $2::jsonb), 0)
   UNION ALL
-  SELECT c."new_key", c."id" FROM "on" AS n
+  SELECT c."new_key", c."id" + 1 FROM "on" AS n
   JOIN LATERAL (
     SELECT c."new_key", c."id" FROM "quill_log"."change" AS c
-    WHERE c."table_name" = $1::text AND c."record_key" = n."record_key" AND c."id" > n."since" AND c."new_key" IS NOT NULL ORDER BY c."id" DESC LIMIT 1
-  ) AS c ON true
+    WHERE c."table_name" = $1::text AND c."record_key" = n."record_key" AND c."id" >= n."since" AND (c."new_key" IS NOT NULL OR c."operation" = 'delete')
+    ORDER BY c."id" LIMIT 1
+  ) AS c ON c."new_key" IS NOT NULL
 ), "now" AS (
   SELECT n."record_key" FROM "on" AS n ORDER BY n."since" DESC LIMIT 1
 ), "names" ("record_key", "until") AS (
@@ -117,7 +124,7 @@ FROM "names" AS n
 JOIN "quill_log"."change" AS c ON c."table_name" = $1::text AND c."record_key" = n."record_key" AND c."id" <= n."until"
 ORDER BY c."id" DESC
 LIMIT $3::int`,
-  values: [table, JSON.stringify(key), String(most)],
+  values: [table, JSON.stringify(key), String(most), since],
 });
 
 /** Where a search begins: the greatest number of an entry, and the greatest before a moment where one is named: `begin`. */

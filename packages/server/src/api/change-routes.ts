@@ -76,8 +76,7 @@ export function changeRoutes(options: ChangeRouteOptions): express.Router {
   });
 
   router.get("/entries", async (request, response) => {
-    const entries = await entriesFor(options, entryQueryOf(request.query));
-    response.json({ entries: entries.slice(0, mostPutBack), more: entries.length > mostPutBack });
+    response.json(await entriesFor(options, entryQueryOf(request.query)));
   });
 
   router.get("/record", async (request, response) => {
@@ -86,7 +85,8 @@ export function changeRoutes(options: ChangeRouteOptions): express.Router {
       return problem(response, 400, "No such record", "A record is named by its table and its key, as JSON.");
     const reader = await account(request);
     if (reader) await noteReading(request, reader, `the record ${table} ${Object.values(key).join(" / ")}`);
-    response.json(await recordChanges(options, table, key));
+    const since = number.exec(text(request.query.entry) ?? "")?.[0] ?? null;
+    response.json(await recordChanges(options, table, key, since));
   });
 
   const asking = async (

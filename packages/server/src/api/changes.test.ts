@@ -122,6 +122,31 @@ describe("a record's changes", () => {
     }
   });
 
+  test("are those of the record that an entry is about, though another one has its key by now", async () => {
+    const add = (key: string, operation: string, newKey: string | null): Promise<string> =>
+      owner
+        .query(
+          `SELECT quill_log.add_change('p', 'P', 'station', 'v', 'network.station', jsonb_build_object('code', $1::text), $2, '[{"field":"notes","old":"a","new":"b"}]', NULL, NULL,
+             CASE WHEN $3::text IS NOT NULL THEN jsonb_build_object('code', $3::text) END, NULL)::text AS id`,
+          [key, operation, newKey],
+        )
+        .then(({ rows }) => rows[0].id);
+    const first = await add("MV-801", "update", null);
+    const renamed = await add("MV-801", "update", "MV-802");
+    const other = await add("MV-801", "insert", null);
+    const at = (entry?: string): Promise<RecordChangesAnswer> =>
+      get<RecordChangesAnswer>(
+        `/changes/record?${new URLSearchParams({ table: "network.station", key: '{"code":"MV-801"}', ...(entry ? { entry } : {}) })}`,
+      );
+    expect((await at(first)).key).toEqual({ code: "MV-802" });
+    expect((await at(renamed)).key).toEqual({ code: "MV-802" });
+    expect((await at(other)).key).toEqual({ code: "MV-801" });
+    // Without an entry it is whoever had the key last.
+    expect((await at()).key).toEqual({ code: "MV-801" });
+    const { said } = await send<{ records: PutBackRecord[] }>("POST", "/changes/put-back/plan", { entries: [first] });
+    expect(said.records[0]?.key).toEqual({ code: "MV-802" });
+  });
+
   test("of a table or key that is none are empty, and 400 where none is named", async () => {
     const of = (query: Record<string, string>) =>
       send<RecordChangesAnswer>("GET", `/changes/record?${new URLSearchParams(query)}`);

@@ -23,7 +23,7 @@ import {
   type Table,
   tableName,
 } from "@loyal-quill/core";
-import type { Asking, Loaded } from "@loyal-quill/runtime";
+import type { Asked, Asking, Loaded } from "@loyal-quill/runtime";
 import type { EditedDatabase } from "../edited-database.js";
 import { orderedKey } from "./pages.js";
 import type { ChangeAnswer, ChangesAnswer, PutBackAnswer, PutBackRecord, RecordChangesAnswer } from "./types.js";
@@ -133,10 +133,19 @@ function pageOf(loaded: Loaded, table: string, key: Key, wanted: string): Page |
   return loaded.pages.find((page) => page.name === wanted && fits(page)) ?? loaded.pages.find(fits) ?? null;
 }
 
-/** Everything that the log has of a record, and the record as it is now. */
-export async function recordChanges(ground: Ground, table: string, key: Key): Promise<RecordChangesAnswer> {
+/**
+ * Everything that the log has of a record, and the record as it is now.
+ *
+ * @param since an entry that names it by this key; null where whoever had it last is meant
+ */
+export async function recordChanges(
+  ground: Ground,
+  table: string,
+  key: Key,
+  since: string | null,
+): Promise<RecordChangesAnswer> {
   const loaded = ground.pages.loaded();
-  const entries = await ground.store.onLog(recordEntriesStatement(table, key, mostOfRecord + 1));
+  const entries = await ground.store.onLog(recordEntriesStatement(table, key, mostOfRecord + 1, since));
   const now = entries[0]?.now_key ? keyIn(entries[0].now_key) : key;
   const found = tableOf(loaded, table);
   const row = await rowNow(ground, found, now);
@@ -178,8 +187,8 @@ async function plan(ground: Ground, { entries: ids, fields }: PutBackAsked, acto
   const records = new Map<string, { table: string; key: Key; entries: Row[] }>();
   for (const entry of entries) {
     const table = entry.table_name ?? "";
-    const own = await ground.store.onLog(recordEntriesStatement(table, keyIn(entry.new_key ?? entry.record_key), 1));
-    const key = keyIn(own[0]?.now_key ?? entry.record_key);
+    const [own] = await ground.store.onLog(recordEntriesStatement(table, keyIn(entry.record_key), 1, entry.id ?? null));
+    const key = keyIn(own?.now_key ?? entry.record_key);
     const name = `${table} ${JSON.stringify(Object.entries(key).sort())}`;
     const known = records.get(name) ?? { table, key, entries: [] };
     known.entries.push(entry);
@@ -239,15 +248,23 @@ export const putBackPlan = async (
   actor: Actor,
 ): Promise<readonly PutBackRecord[]> => (await plan(ground, asked, actor)).map(({ told }) => told);
 
-/** The entries of a search that may be put back, at most {@link mostPutBack}. */
-export async function entriesFor(ground: Ground, query: EntryQuery): Promise<readonly string[]> {
+/** A search for what is to be put back goes on for so long, in milliseconds. */
+const searchAllFor = 10_000;
+
+/** The entries of a search that may be put back, the newest {@link mostPutBack}; and whether there are, or may be, more. */
+export async function entriesFor(
+  ground: Ground,
+  query: EntryQuery,
+): Promise<{ readonly entries: readonly string[]; readonly more: boolean }> {
   const ids: string[] = [];
-  for (let before: string | null | undefined = query.before; before !== null && ids.length <= mostPutBack; ) {
+  const until = performance.now() + searchAllFor;
+  let before: string | null | undefined = query.before;
+  while (before !== null && ids.length <= mostPutBack && performance.now() < until) {
     const answer: ChangesAnswer = await changesFor(ground, { ...query, ...(before === undefined ? {} : { before }) });
     ids.push(...answer.changes.map(({ id }) => id));
     before = answer.before;
   }
-  return ids;
+  return { entries: ids.slice(0, mostPutBack), more: ids.length > mostPutBack || before !== null };
 }
 
 /** The members of a JSON object that put a record's fields back. */
@@ -260,10 +277,7 @@ const membersOf = (page: Page, fields: PutBackRecord["fields"]): Record<string, 
   );
 
 /** What a page's own answer says of what was asked. */
-async function cameOf(
-  { store }: Ground,
-  { status, json, recorded }: Asking,
-): Promise<Pick<PutBackAnswer["records"][number], "state" | "said" | "entry">> {
+async function cameOf({ store }: Ground, { status, json, recorded }: Asking): Promise<Came> {
   const [made] = await store.onLog(entryOfRequestStatement(recorded.id));
   if (made?.id) return { state: "put-back", said: [], entry: made.id };
   if (status === 200 || status === 204) return { state: "nothing", said: [], entry: null };
@@ -280,60 +294,69 @@ async function cameOf(
   };
 }
 
+type Came = Pick<PutBackAnswer["records"][number], "state" | "said" | "entry">;
+const skipped = (state: "nothing" | "no-page" | "conflict"): Came => ({ state, said: [], entry: null });
+
+/** Why nothing is done with a record; null where something is. */
+function whyNot({ told, page }: Planned, despite: boolean): Came | null {
+  const { does, stands, fields } = told;
+  if (does === "nothing") return skipped("nothing");
+  if (!page) return skipped("no-page");
+  if (stands !== "as-left" && !(despite && stands === "changed-since")) return skipped("conflict");
+  const canBe = fields.some(({ isConflict, barred: why }) => why === null && (despite || !isConflict));
+  if (does !== "change" || canBe) return null;
+  return skipped(fields.some(({ isConflict }) => isConflict) ? "conflict" : "nothing");
+}
+
+interface PutBackHow {
+  readonly actor: Actor;
+  readonly reason: string | null;
+  /** Whether what others changed since is put back as well. */
+  readonly despite: boolean;
+}
+
 /**
- * Puts entries back, record by record, each by its page's form, access, rules and steps, as whoever asks. What is in conflict is left out unless it
- * is named in `despite`.
+ * Puts the entries of one record back. Its version is read before it is looked at once more: whatever comes after that, its page refuses, so
+ * nothing is overwritten that was not seen.
  */
-export async function putBackNow(
+async function putRecordBack(
   ground: Ground,
-  asked: PutBackAsked,
-  { actor, reason, despite }: { readonly actor: Actor; readonly reason: string | null; readonly despite: boolean },
-): Promise<PutBackAnswer> {
+  first: Planned,
+  only: PutBackAsked["fields"],
+  { actor, reason, despite }: PutBackHow,
+): Promise<Came> {
+  const { page } = first;
+  const early = whyNot(first, despite);
+  if (early || !page) return early ?? skipped("no-page");
+  const { key, entries: undoes } = first.told;
+  const ask = async (asked: Omit<Asked, "actor">): Promise<Came> =>
+    cameOf(ground, await ground.pages.ask({ actor, undoes, ...asked }));
+  const withReason = page.reason && reason !== null ? { [reasonName]: reason } : {};
+  const members = ({ fields }: PutBackRecord) => ({
+    ...membersOf(
+      page,
+      fields.filter(({ isConflict }) => despite || !isConflict),
+    ),
+    ...withReason,
+  });
+  if (first.told.does === "new") return ask({ method: "POST", path: page.path.list, json: members(first.told) });
+  const values = page.key.map(({ name }) => key[name] ?? "");
+  const path = recordAddress(page.path, values);
+  const seen = await ground.pages.ask({ actor, method: "GET", path });
+  if (seen.status !== 200) return cameOf(ground, seen);
+  const [now = first] = await plan(ground, { entries: undoes, fields: only }, actor);
+  const late = whyNot(now, despite);
+  if (late) return late;
+  if (now.told.does === "delete") return ask({ method: "DELETE", path, ifMatch: seen.etag });
+  return ask({ method: "PATCH", path, json: members(now.told), ifMatch: seen.etag });
+}
+
+/** Puts entries back, record by record, each by its page's form, access, rules and steps, as whoever asks. */
+export async function putBackNow(ground: Ground, asked: PutBackAsked, how: PutBackHow): Promise<PutBackAnswer> {
   const records: PutBackAnswer["records"][number][] = [];
-  for (const { told, page } of await plan(ground, asked, actor)) {
-    const { table, key, does, stands, entries } = told;
-    const answer = (came: Pick<PutBackAnswer["records"][number], "state" | "said" | "entry">): void =>
-      void records.push({ table, key, ...came });
-    const skipped = (state: "nothing" | "no-page" | "conflict"): void => answer({ state, said: [], entry: null });
-    if (does === "nothing") skipped("nothing");
-    else if (!page) skipped("no-page");
-    else if (stands !== "as-left" && !(despite && stands === "changed-since")) skipped("conflict");
-    else {
-      const fields = told.fields.filter(({ isConflict }) => despite || !isConflict);
-      if (does === "change" && fields.every(({ barred: why }) => why !== null)) {
-        skipped(told.fields.some(({ isConflict }) => isConflict) ? "conflict" : "nothing");
-        continue;
-      }
-      const path =
-        does === "new"
-          ? page.path.list
-          : recordAddress(
-              page.path,
-              page.key.map(({ name }) => key[name] ?? ""),
-            );
-      const members = {
-        ...membersOf(page, fields),
-        ...(page.reason && reason !== null ? { [reasonName]: reason } : {}),
-      };
-      const shared = { actor, undoes: entries };
-      if (does === "new")
-        answer(await cameOf(ground, await ground.pages.ask({ ...shared, method: "POST", path, json: members })));
-      else {
-        const seen = await ground.pages.ask({ actor, method: "GET", path });
-        if (seen.status !== 200) answer(await cameOf(ground, seen));
-        else if (does === "delete")
-          answer(
-            await cameOf(ground, await ground.pages.ask({ ...shared, method: "DELETE", path, ifMatch: seen.etag })),
-          );
-        else
-          answer(
-            await cameOf(
-              ground,
-              await ground.pages.ask({ ...shared, method: "PATCH", path, json: members, ifMatch: seen.etag }),
-            ),
-          );
-      }
-    }
+  for (const each of await plan(ground, asked, how.actor)) {
+    const { table, key } = each.told;
+    records.push({ table, key, ...(await putRecordBack(ground, each, asked.fields, how)) });
   }
   return { records };
 }

@@ -220,28 +220,6 @@ export type Version = Omit<
   text: string | null;
 };
 
-/** The change log of the edited database, read only. Its table is made by the log's own statements, not from here. */
-export const ChangeEntity = defineEntity({
-  name: "Change",
-  tableName: "change",
-  schema: "quill_log",
-  properties: {
-    id: p.bigint("string").primary(),
-    at: p.string().columnType("timestamptz"),
-    actorId: p.string(),
-    actorName: p.string(),
-    page: p.string(),
-    tableName: p.string(),
-    recordKey: p.json<Record<string, string>>(),
-    newKey: p.json<Record<string, string>>().nullable(),
-    operation: p.string(),
-    fields: p.json<{ field: string; old: string | null; new: string | null; hidden?: true }[]>(),
-    requestId: p.uuid(),
-    reason: p.string().nullable(),
-    way: p.string(),
-  },
-});
-
 /** How the change log was found when it was verified. */
 export const VerificationEntity = defineEntity({
   name: "Verification",

@@ -8,7 +8,6 @@ import {
   type Account,
   AccountEntity,
   actorOf,
-  ChangeEntity,
   type Draft,
   DraftEntity,
   type NewAccount,
@@ -72,6 +71,15 @@ export interface TrailQuery {
   readonly limit: number;
 }
 
+/** The way to a change log: what is asked of it are the core's statements, so there is nothing to map. */
+const openLog = (clientUrl: string): Promise<MikroORM> =>
+  MikroORM.init({
+    ...shared,
+    discovery: { ...shared.discovery, warnWhenNoEntities: false },
+    clientUrl,
+    entities: [],
+  });
+
 /** The last change of a page. */
 export interface LastChange {
   readonly id: string;
@@ -134,13 +142,13 @@ export class Store {
       await em.execute("SELECT pg_advisory_xact_lock(hashtext('loyal-quill migrations'))");
       await orm.getMigrator().up();
     });
-    const log = await MikroORM.init({ ...shared, clientUrl: logUrl, entities: [ChangeEntity] });
+    const log = await openLog(logUrl);
     return new Store(orm, log, "");
   }
 
   /** The same store for another edited database: accounts are shared, everything else is its own. */
   async at(database: string, logUrl: string): Promise<Store> {
-    const log = await MikroORM.init({ ...shared, clientUrl: logUrl, entities: [ChangeEntity] });
+    const log = await openLog(logUrl);
     return new Store(this.orm, log, database);
   }
 

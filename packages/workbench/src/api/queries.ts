@@ -303,10 +303,10 @@ export const useChanges = (filter: ChangeFilter) =>
 export const changeSearch = (filter: ChangeFilter & { readonly before?: string | undefined }): string =>
   search({ ...filter });
 
-export const useRecordChanges = (table: string, key: string) =>
+export const useRecordChanges = (table: string, key: string, entry: string) =>
   useQuery({
-    queryKey: ["changes", "record", table, key],
-    queryFn: ({ signal }) => ask<RecordChangesAnswer>(`/changes/record?${search({ table, key })}`, { signal }),
+    queryKey: ["changes", "record", table, key, entry],
+    queryFn: ({ signal }) => ask<RecordChangesAnswer>(`/changes/record?${search({ table, key, entry })}`, { signal }),
   });
 
 /** How the log was last found; asked again each second while it is verified. */

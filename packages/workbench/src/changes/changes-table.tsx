@@ -99,7 +99,7 @@ function ChangeRow({
       </td>
       <Name>{change.actorName}</Name>
       <td>
-        <Link to={recordPlace(change.table, change.key)} title={says.allChangesOf(record)}>
+        <Link to={recordPlace(change.table, change.key, change.id)} title={says.allChangesOf(record)}>
           <code>{record}</code>
         </Link>{" "}
         <Soft>{change.page || change.table}</Soft>

@@ -307,8 +307,8 @@ function Changed({
 /** One record: as it was at two moments, a field over time, and every change of it. */
 export default function RecordRoute() {
   const [search] = useSearchParams();
-  const [table, key] = [search.get("table") ?? "", search.get("key") ?? ""];
-  const record = useRecordChanges(table, key);
+  const [table, key, entry] = [search.get("table") ?? "", search.get("key") ?? "", search.get("entry") ?? ""];
+  const record = useRecordChanges(table, key, entry);
   const [asked, setAsked] = useState<PutBackAsked | null>(null);
   const name = record.data ? keyText(record.data.key) : "";
   useEffect(() => {
