@@ -27,6 +27,7 @@ export type Kind =
   | "ours-outbox"
   /** With a log whose entries are inserted as they are, without hash and chain (`log.ts`). */
   | "ours-unchained"
+  | "ours-by-function"
   | "by-hand"
   | "by-hand-prepared"
   | "bare";

@@ -39,6 +39,7 @@ export { entryOfRequestStatement, lastChangesStatement } from "./log/read.js";
 export * from "./log/read-whole.js";
 export {
   type LogState,
+  leastLogVersion,
   logGrants,
   logReadGrants,
   logSchema,

@@ -23,7 +23,7 @@ const byOwner = "as its owner with: quill log install --database URL";
 async function noticeFor(database: Database, now: Date): Promise<string | null> {
   const state = await readLogState(database);
   if (!state.there || !state.usable) return null;
-  if (state.version > logVersion)
+  if (state.since > logVersion)
     return `The change log is of version ${state.version}, newer than this program knows (${logVersion}): update Loyal Quill.`;
   if (state.version < logVersion)
     return `The change log is of version ${state.version}; this program writes version ${logVersion}. Upgrade it ${byOwner}`;

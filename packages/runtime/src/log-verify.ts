@@ -56,7 +56,7 @@ export interface VerifyReport {
 
 /** So many findings are told; all are counted. */
 export const mostFindings = 1000;
-const batch = 5000;
+const batch = 2000;
 /** Before every number that an entry may have: whoever puts one in may choose. */
 const beforeAll = "-9223372036854775808";
 
@@ -75,7 +75,8 @@ export const sha256: Sha256 = (...parts) => {
       end += part.length;
     }
   }
-  return hash("sha256", target.subarray(0, end), "buffer");
+  // As a text and then as bytes: `crypto.hash` takes three times as long to make a buffer of its own.
+  return Buffer.from(hash("sha256", target.subarray(0, end), "binary"), "binary");
 };
 
 const bytes = (hexadecimal: string | null | undefined): Uint8Array => Buffer.from(hexadecimal ?? "", "hex");

@@ -67,7 +67,7 @@ describe("quill log install", () => {
     await owner.query(entry("2026-04-10Z"));
     await owner.query(entry("2031-01-01Z"));
     const said = await install(new Date("2026-03-05T00:00:00Z"));
-    expect(said).toContain("It was upgraded from version 1 to version 4.");
+    expect(said).toContain("It was upgraded from version 1 to version 5.");
     expect(await places()).toEqual([
       "quill_log.change_2026_01",
       "quill_log.change_2026_03",
@@ -91,7 +91,15 @@ describe("quill log install", () => {
     expect(await install(new Date("2026-03-05T00:00:00Z"))).toEqual(before);
     await owner.query("COMMENT ON SCHEMA quill_log IS 'Change log of Loyal Quill, version 99'");
     await expect(install(new Date())).rejects.toThrow("The change log is of version 99, newer than this program knows");
-    await owner.query("COMMENT ON SCHEMA quill_log IS 'Change log of Loyal Quill, version 4'");
+    // The note of version 4 said nothing of programs: an upgrade from it takes what the table checked, and what was made anew has none of it.
+    await owner.query("DROP SCHEMA quill_log CASCADE");
+    await owner.query(logSchema);
+    await owner.query(
+      `ALTER TABLE quill_log.change ADD CONSTRAINT change_way_check CHECK (way IN ('page', 'behind', 'import'));
+       COMMENT ON SCHEMA quill_log IS 'Change log of Loyal Quill, version 4'`,
+    );
+    expect(await install(new Date("2026-03-05T00:00:00Z"))).toContain("It was upgraded from version 4 to version 5.");
+    expect((await owner.query("SELECT conname FROM pg_constraint WHERE conname LIKE 'change%check'")).rows).toEqual([]);
   });
 });
 

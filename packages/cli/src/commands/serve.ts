@@ -2,7 +2,7 @@ import { randomBytes } from "node:crypto";
 import { existsSync } from "node:fs";
 import { createServer } from "node:http";
 import { isIP } from "node:net";
-import { type Attribute, logVersion, readLogState } from "@loyal-quill/core";
+import { type Attribute, leastLogVersion, logVersion, readLogState } from "@loyal-quill/core";
 import type { Loaded, Pages, SealOptions } from "@loyal-quill/runtime";
 import {
   createApplication,
@@ -143,7 +143,11 @@ async function needLog(url: string, isAlone: boolean, say: Say): Promise<void> {
     throw new CannotStart(
       `${shownUrl(url)} has no change log yet, and nothing is saved without one. Make it as the database's owner with: ${quill} log install --database URL --for ROLE`,
     );
-  if (state.version < logVersion)
+  if (state.since > logVersion)
+    throw new CannotStart(
+      `The change log of ${shownUrl(url)} is of version ${state.version}, and this program writes version ${logVersion}: update Loyal Quill.`,
+    );
+  if (state.version < leastLogVersion)
     throw new CannotStart(
       `The change log of ${shownUrl(url)} is of version ${state.version}, and this program writes version ${logVersion}. Upgrade it as the database's owner with: ${quill} log install --database URL --for ROLE`,
     );

@@ -33,7 +33,9 @@ interface Told {
 /** What the parts below work with. */
 const declarations = `salts bytea := sha512(uuid_send(gen_random_uuid()));
   digest bytea := '';
-  head record;`;
+  before_id bigint;
+  before_hash bytea;
+  chained bytea;`;
 
 /** The commitments of a field change, by an expression for it: the byte 2 twice where its values are told to nobody. */
 const fieldCommitments = (field: string, place: string): string =>
@@ -57,7 +59,7 @@ const digestOf = (told: Told): string => `FOR i IN 1 .. jsonb_array_length(${tol
 const chained = `sha256(excluded.hash || h.hash || int8send(h.id))`;
 
 /**
- * Makes an entry of this content (`digest`) the record's last one, and answers `head`: the one before, and the hash over both. The upsert locks the
+ * Makes an entry of this content (`digest`) the record's last one, and finds the one before, `before_id` and `before_hash`, and `chained`, the hash over both. The upsert locks the
  * last entry that it replaces, and that is the newest one even where it was waited for (decision 41). The first entry of a record is hashed over
  * its content alone; one that changed the record's key is the last one under either key.
  */
@@ -66,22 +68,25 @@ const link = ({ table, key, newKey, id }: Pick<Told, "table" | "key" | "newKey" 
   VALUES (${table}, ${key}, ${id}, digest)
   ON CONFLICT ON CONSTRAINT head_pkey DO UPDATE
   SET previous_id = h.id, previous = h.hash, id = excluded.id, hash = ${chained}
-  RETURNING h.previous_id, h.previous, h.hash INTO head;
+  RETURNING h.previous_id, h.previous, h.hash INTO before_id, before_hash, chained;
   IF ${newKey} IS NOT NULL THEN
     INSERT INTO quill_log.head AS h (table_name, record_key, id, previous_id, previous, hash)
-    VALUES (${table}, ${newKey}, ${id}, head.previous_id, head.previous, head.hash)
+    VALUES (${table}, ${newKey}, ${id}, before_id, before_hash, chained)
     ON CONFLICT ON CONSTRAINT head_pkey DO UPDATE
     SET id = excluded.id, previous_id = excluded.previous_id, previous = excluded.previous, hash = excluded.hash;
   END IF;`;
 
-/** Writes one entry. */
+/**
+ * Writes one entry. What it is and how it came is checked here and not by the table, whose constraints would be set up anew for each entry: an
+ * operation that there is not is null, which the table refuses; fields that are no array have no length.
+ */
 const write = (told: Told): string => `${digestOf(told)}
   ${link(told)}
   INSERT INTO quill_log.change (id, at, transaction, actor_id, actor_name, page, page_version, table_name, record_key, new_key, operation, fields,
     request_id, reason, way, origin, undoes, salt, previous_id, previous, hash) OVERRIDING SYSTEM VALUE
   VALUES (${told.id}, ${told.at}, pg_current_xact_id(), ${told.actorId}, ${told.actorName}, ${told.page}, ${told.pageVersion}, ${told.table}, ${told.key},
-    ${told.newKey}, ${told.operation}, ${told.fields}, ${told.request}, ${told.reason}, ${told.way}, ${told.origin}, ${told.undoes}, salts, head.previous_id,
-    head.previous, head.hash);
+    ${told.newKey}, CASE WHEN ${told.operation} IN ('insert', 'update', 'delete') THEN ${told.operation} END, ${told.fields}, ${told.request}, ${told.reason}, ${told.way}, ${told.origin}, ${told.undoes}, salts, before_id,
+    before_hash, chained);
   RETURN entry_id;`;
 
 /** What the pages call: the only way in which their role adds to the log. Number, time and transaction are the database's. */
@@ -177,7 +182,7 @@ BEGIN
     })}
     ${link({ table: "e.table_name", key: "e.record_key", newKey: "e.new_key", id: "e.id" })}
     UPDATE quill_log.change AS c
-    SET transaction = pg_current_xact_id(), salt = salts, previous_id = head.previous_id, previous = head.previous, hash = head.hash
+    SET transaction = pg_current_xact_id(), salt = salts, previous_id = before_id, previous = before_hash, hash = chained
     WHERE c.id = e.id AND c.at = e.at;
   END LOOP;
 END $$;`;
