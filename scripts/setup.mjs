@@ -69,6 +69,8 @@ const python = {
   name: "python3",
   present: () => (process.env.PATH ?? "").split(path.delimiter).some((each) => existsSync(path.join(each, "python3"))),
 };
+/** The pages are tested behind a pooler too. */
+const pgbouncer = { name: "pgbouncer", present: () => existsSync("/usr/sbin/pgbouncer") };
 const chromium = { name: "chromium", present: () => existsSync("/usr/bin/chromium") };
 
 const digest = (texts) => createHash("sha256").update(texts.join("\0")).digest("hex");
@@ -152,7 +154,7 @@ export async function setUp({ tests }) {
   const [major, minor] = process.versions.node.split(".").map(Number);
   if (major < 20 || (major === 20 && minor < 19))
     throw new CannotSetUp(`Node 20.19 or newer is needed; this is ${process.versions.node}.`);
-  await debianPackages(tests ? [postgresql, chromium, python] : [postgresql]);
+  await debianPackages(tests ? [postgresql, chromium, python, pgbouncer] : [postgresql]);
   await npmPackages();
   await build();
 }

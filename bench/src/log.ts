@@ -64,7 +64,7 @@ async function chainCost(ground: Ground, owner: pg.Client): Promise<void> {
       ["a save with the chain, to one without", byFunction],
       ["a save with the chain and least rights, to one with a plain INSERT", unchained],
     ] as const)
-      say(await savesBeside(what, other, chained, concurrency, ground.codes, 25));
+      say(await savesBeside(what, other, chained, concurrency, ground.codes, 75));
   for (const each of [chained, unchained, byFunction]) each.process.disconnect();
   const { rows } = await owner.query("SELECT count(*)::int AS n FROM office.change_unchained");
   if (rows[0].n === 0) throw new Error("nothing was saved without a chain");

@@ -1,9 +1,9 @@
-import { connect } from "@loyal-quill/runtime";
+import { connect, setLocally } from "@loyal-quill/runtime";
 import pg from "pg";
 import { CannotStart } from "./listen.js";
 import { shownUrl } from "./open-database.js";
 
-/** Runs something on a connection of its own, with the pages' text forms. @throws CannotStart where it can't be reached */
+/** Runs something on a connection of its own. @throws CannotStart where it can't be reached */
 export async function onConnection<Result>(
   url: string,
   run: (client: pg.PoolClient) => Promise<Result>,
@@ -16,7 +16,6 @@ export async function onConnection<Result>(
       );
     });
     try {
-      await client.query("SET statement_timeout = 0; SET client_min_messages TO warning");
       return await run(client);
     } finally {
       client.release(true);
@@ -27,7 +26,7 @@ export async function onConnection<Result>(
 }
 
 /**
- * Runs something as one transaction: all of it, or nothing.
+ * Runs something as one transaction, with the pages' text forms and as long as it takes: all of it, or nothing.
  *
  * @param refused what is told where PostgreSQL refuses something
  */
@@ -38,7 +37,7 @@ export const inTransaction = <Result>(
 ): Promise<Result> =>
   onConnection(url, async (client) => {
     try {
-      await client.query("BEGIN");
+      await client.query(`BEGIN; ${setLocally}`);
       const result = await run(client);
       await client.query("COMMIT");
       return result;

@@ -2,7 +2,8 @@
 import { rm } from "node:fs/promises";
 
 export default async function tearDown() {
-  const { cluster, directory } = globalThis.quillTestCluster;
+  const { cluster, pooler, directory } = globalThis.quillTestCluster;
+  await pooler?.stop();
   await cluster.stop();
   await rm(directory, { recursive: true, force: true });
 }

@@ -25,7 +25,15 @@ export const pageFiles: ReadonlyMap<string, { readonly type: string; readonly te
 const ownPolicy =
   "default-src 'none'; script-src 'self'; connect-src 'self'; style-src 'self'; font-src 'self'; img-src 'self' data:; form-action 'self'; base-uri 'none'; frame-ancestors 'self'";
 
-/** The headers of an answer, joined with what the application has set for all of its answers. */
+/** The headers of an answer, joined with what the application has set for all of its answers: its cookies, its policy. */
+function headersOf(
+  response: express.Response,
+  headers: Readonly<Record<string, string>>,
+): Readonly<Record<string, string | string[]>> {
+  const cookies = [response.getHeader("set-cookie") ?? [], headers["set-cookie"] ?? []].flat().map(String);
+  return { ...securityHeaders(response), ...headers, ...(cookies.length > 0 ? { "set-cookie": cookies } : {}) };
+}
+
 function securityHeaders(response: express.Response): Readonly<Record<string, string>> {
   const policy = joinPolicy(response.getHeader("content-security-policy")) ?? ownPolicy;
   const referrer = response.getHeader("referrer-policy") === undefined ? { "referrer-policy": "same-origin" } : {};
@@ -34,15 +42,14 @@ function securityHeaders(response: express.Response): Readonly<Record<string, st
 
 /** Sends the head of an answer that has no body. */
 export function sendHead(response: express.Response, { status, headers }: Omit<PageResponse, "body">): void {
-  response.writeHead(status, { ...securityHeaders(response), ...headers });
+  response.writeHead(status, headersOf(response, headers));
   response.end();
 }
 
 /** Sends an answer as it is: Express would look for what it may leave out of it. */
 export function send(response: express.Response, { status, headers, body }: PageResponse): void {
   response.writeHead(status, {
-    ...securityHeaders(response),
-    ...headers,
+    ...headersOf(response, headers),
     "content-length": Buffer.byteLength(body),
   });
   response.end(body);
@@ -54,7 +61,7 @@ export async function sendParts(
   { status, headers }: PageResponse,
   parts: AsyncIterable<string | Uint8Array>,
 ): Promise<void> {
-  response.writeHead(status, { ...securityHeaders(response), ...headers });
+  response.writeHead(status, headersOf(response, headers));
   try {
     await pipeline(Readable.from(parts, { objectMode: true }), response);
   } catch {

@@ -3,6 +3,7 @@
 export { attributes, html, type Markup, type OwnControl, type OwnControlParts, type OwnRule } from "@loyal-quill/core";
 export { readBody } from "./body.js";
 export { connect, databaseOver, type Limits } from "./database.js";
+export { connectionTo } from "./hosts.js";
 export type { FormParts, FormTemplate, Layout, LayoutParts, PageLink, Written } from "./layout.js";
 export { LayoutError } from "./layout.js";
 export { careForLog, type LogCare } from "./log-care.js";
@@ -43,6 +44,7 @@ export {
   type PageFileState,
 } from "./page-files.js";
 export { createPages } from "./pages.js";
+export { type ReplicaReport, type ReplicaState, Replicas } from "./replicas.js";
 export { type SigningKeys, signerOf } from "./signing.js";
-export { asText } from "./telling.js";
+export { asText, setLocally } from "./telling.js";
 export { type CloudEvent, cloudEvent, signatureOf, type WebhookOptions, webhook } from "./webhook.js";

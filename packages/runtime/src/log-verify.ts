@@ -23,7 +23,7 @@ import {
   wholeEntriesStatement,
 } from "@loyal-quill/core";
 import type pg from "pg";
-import { asText } from "./telling.js";
+import { asText, setLocally } from "./telling.js";
 
 /** What is verified of a log. Without bounds it is the whole, with the rows of watched tables. */
 export interface VerifyOptions {
@@ -361,9 +361,7 @@ export async function verifyLog(client: pg.ClientBase, options: VerifyOptions = 
   await client.query("BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY");
   try {
     // Entries are read in their order by an index, also where PostgreSQL was not told yet how many came lately.
-    await client.query(
-      "SET LOCAL statement_timeout = 0; SET LOCAL idle_in_transaction_session_timeout = 0; SET LOCAL enable_sort = off; SET LOCAL jit = off",
-    );
+    await client.query(`${setLocally}; SET LOCAL enable_sort = off; SET LOCAL jit = off`);
     return await new Verification(client, options).report();
   } finally {
     await client.query("ROLLBACK");

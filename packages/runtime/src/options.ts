@@ -7,6 +7,7 @@ import type { ImportModule } from "./own-code.js";
 import type { OwnKinds } from "./own-config.js";
 import type { AnySteps } from "./own-steps.js";
 import type { Loaded } from "./page-files.js";
+import type { ReplicaReport } from "./replicas.js";
 import type { SigningKeys } from "./signing.js";
 
 export interface PagesOptions {
@@ -15,8 +16,17 @@ export interface PagesOptions {
    * they are; or what {@link databaseOver} made.
    */
   readonly database: string | pg.Pool | Database | undefined;
-  /** Connections at most, where `database` is an address; 10 where it is left out. */
+  /** Connections at most, to each server, where `database` is an address; 10 where it is left out. */
   readonly poolSize?: number;
+  /**
+   * Standbys of the same database, by their addresses: lists, records that are looked at, choices, histories and exports are read there. Who has
+   * just saved reads from one that has come so far, or from the primary.
+   */
+  readonly replicas?: readonly string[];
+  /** A standby that is further behind is not read from, in milliseconds; 10,000 where it is left out. */
+  readonly replicaLag?: number;
+  /** Told when a standby is found behind, away, promoted, or following again. */
+  readonly onReplica?: (report: ReplicaReport) => void;
   /** The directory of the page files. */
   readonly pages: string;
   /** Who makes this request, as the application's own sign-in knows it; null where nobody is signed in. */
@@ -113,6 +123,8 @@ export interface Pages {
   /** The body of a form that was posted to the sign-in as `carried`, if it was refused here at that address; else null. */
   readonly carried: (carried: unknown, address: string) => string | null;
   readonly reload: () => Promise<void>;
+  /** How the standbys stand. */
+  readonly replicas: () => readonly ReplicaReport[];
   /** The directory of the page files. */
   readonly directory: string;
   /** Tells somebody else as well of every request, and of files and tables that were read anew. @returns what ends it */

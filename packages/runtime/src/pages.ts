@@ -36,9 +36,10 @@ import {
 import type express from "express";
 import { pageFiles, scriptName, send, sendHead, sendParts, styleName } from "./answers.js";
 import { isMultipart, readBody } from "./body.js";
-import { connect, databaseOver, NobodyWaits, whileWaitedFor } from "./database.js";
+import { connect, databaseOver, whileWaitedFor } from "./database.js";
 import { contentBy, documentBy, type PageLink } from "./layout.js";
 import { keepSealed } from "./log-seals.js";
+import { NobodyWaits } from "./nobody-waits.js";
 import type { Asked, Asking, Pages, PagesListener, PagesOptions } from "./options.js";
 import { AfterSaveFailed, Outbox } from "./outbox.js";
 import { type FoundSteps, givenSteps, loadOwnSteps, OwnCodeError } from "./own-code.js";
@@ -46,6 +47,8 @@ import { addOwnKinds, loadOwnKinds } from "./own-config.js";
 import { type AnySteps, callsOf, limited, usualLimit } from "./own-steps.js";
 import { loadPageFiles, watchPageFiles } from "./page-files.js";
 import { nonceIn } from "./policy.js";
+import { openReplicas, Seen } from "./reading.js";
+import { mayReadReplica } from "./replicas.js";
 import { apiOf, cookie, isCrossSite, isLooking, queryOf, speaksJson, withHeaders } from "./requests.js";
 import { signerOf } from "./signing.js";
 import { traceOf } from "./trace.js";
@@ -96,7 +99,12 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
   const signer = signerOf(options.signingKey);
   addOwnKinds({ rules: options.rules ?? [], controls: options.controls ?? [] }, "the options of createPages");
   await loadOwnKinds(options.pages, options.importModule);
-  const { database, end } = databaseOf(options);
+  const { database, end: endDatabase } = databaseOf(options);
+  const replicas = openReplicas(database, options);
+  const seen = new Seen(signer, options.replicaLag);
+  const end = async (): Promise<void> => {
+    await Promise.all([replicas?.close(), endDatabase()]);
+  };
   const onError =
     options.onError ?? ((error: unknown) => void process.stderr.write(`${(error as Error).stack ?? String(error)}\n`));
   const given = givenSteps(options.steps ?? {});
@@ -209,7 +217,8 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
       response: answer,
       recorded,
       ...came
-    } = await run(matched, pageRequest, reads ? whileWaitedFor(database, gone.signal) : database);
+    } = await run(matched, pageRequest, reads ? whileWaitedFor(reading(matched, request), gone.signal) : database);
+    if (replicas && !reads && answer.status < 400) seen.note(request, response, await replicas.position());
     if (answer.page && (layout !== undefined || forms[recorded.page ?? ""] !== undefined))
       send(response, await laidOut(answer, recorded.page, pageRequest, request, response));
     else if (!answer.parts) send(response, answer);
@@ -219,6 +228,14 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
       sendHead(response, answer);
     }
     await finish(recorded, came, (ended) => withHeaders(ended, request));
+  };
+
+  /** What a request that only reads is answered from. A program that keeps no cookies can't say what it has saved: it reads from the primary. */
+  const reading = (matched: MatchedRoute, request: express.Request): Database => {
+    const may = replicas && matched.kind === "page" && mayReadReplica(matched.operation);
+    if (!may) return database;
+    const last = seen.of(request);
+    return speaksJson(request) && last === null ? database : replicas.reading(last).database;
   };
 
   const run = (matched: MatchedRoute, request: PageRequest, over: Database): Promise<Handled> =>
@@ -467,6 +484,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     script: `/${scriptName}`,
     carried,
     reload,
+    replicas: () => replicas?.reports() ?? [],
     directory: options.pages,
     listen: (listener) => {
       listeners.add(listener);

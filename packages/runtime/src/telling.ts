@@ -11,6 +11,15 @@ export const textForms = {
   standard_conforming_strings: "on",
 } as const;
 
+/** What gives one transaction these text forms, and as much time as it takes: for whoever reads a log whole. */
+export const setLocally = `${Object.entries({
+  ...textForms,
+  statement_timeout: "0",
+  idle_in_transaction_session_timeout: "0",
+})
+  .map(([name, value]) => `SET LOCAL ${name} = '${value}'`)
+  .join("; ")}; SET LOCAL client_min_messages TO warning`;
+
 /**
  * A column's value as PostgreSQL writes it. The parsers of `pg` are its process's: an application may have set its own, by which a
  * number would come back as something else.
@@ -22,14 +31,18 @@ const told = ["quill.actor", "quill.page", "quill.request", "quill.trace"];
 /** What is told before each statement: who asks; on connections that are others' too, all that a statement relies on besides. */
 export class Telling {
   private readonly fixed: readonly (readonly [name: string, value: string])[];
+  /** Empty where the connection keeps no statements: then it is sent anew each time. */
   readonly name: string;
-  private readonly text: string;
+  readonly text: string;
 
-  /** @param settings what holds for this statement's transaction only, on a connection that others use as well */
-  constructor(settings: Readonly<Record<string, string>> | null) {
+  /**
+   * @param settings what holds for this statement's transaction only, on a connection that others use as well
+   * @param named whether the connection keeps prepared statements
+   */
+  constructor(settings: Readonly<Record<string, string>> | null, named: boolean) {
     this.fixed = Object.entries(settings ?? {});
     const names = [...told, ...this.fixed.map(([name]) => name)];
-    this.name = `quill_tell_${names.length}`;
+    this.name = named ? `quill_tell_${names.length}` : "";
     this.text = `SELECT ${names.map((name, index) => `set_config('${name}', $${index + 1}, true)`).join(", ")}`;
   }
 
@@ -37,9 +50,10 @@ export class Telling {
     return [actor, page, request, trace, ...this.fixed.map(([, value]) => value)];
   }
 
-  /** Prepares a new connection: its first statement is this one. */
-  prepare(client: pg.PoolClient): Promise<unknown> {
-    return client.query({ name: this.name, text: this.text, values: [...this.values(nobodyAsks)] });
+  /** Prepares a new connection that keeps statements: its first one is this. */
+  async prepare(client: pg.PoolClient): Promise<void> {
+    if (this.name !== "")
+      await client.query({ name: this.name, text: this.text, values: [...this.values(nobodyAsks)] });
   }
 }
 
@@ -49,6 +63,7 @@ export const nobodyAsks: Told = { actor: "", page: "", request: "" };
 /** What of the connection is used: messages of the extended query protocol (PostgreSQL documentation, 54.2.3). */
 interface Messages {
   readonly stream: { cork(): void; uncork(): void };
+  parse(message: { name: string; text: string; types: readonly number[] }): void;
   bind(message: { portal: string; statement: string; values: readonly string[] }): void;
   execute(message: { portal: string }): void;
 }
@@ -81,6 +96,7 @@ export class TellingQuery extends pg.Query {
   }
 
   prepare(connection: Messages): void {
+    if (this.before.name === "") connection.parse({ name: "", text: this.before.text, types: [] });
     connection.bind({ portal: "", statement: this.before.name, values: this.before.values(this.told) });
     connection.execute({ portal: "" });
     handling.prepare.call(this, connection);

@@ -1,5 +1,5 @@
 import type { Frame } from "@loyal-quill/core";
-import type { Pages, SealOptions } from "@loyal-quill/runtime";
+import { connectionTo, type Pages, type SealOptions } from "@loyal-quill/runtime";
 import express, { type Request } from "express";
 import pg from "pg";
 import type { Logger } from "pino";
@@ -97,7 +97,7 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
   const logger = careful(options.logger);
   const keys = new Keys(options.signingKeys);
   const store = await Store.open(options.storeUrl, options.logUrl);
-  const sessionPool = new pg.Pool({ connectionString: options.storeUrl, max: 5, ...connectionLimits });
+  const sessionPool = new pg.Pool({ ...connectionTo(options.storeUrl), max: 5, ...connectionLimits });
   sessionPool.on("error", (error) => logger.warn({ err: error }, "an idle connection to the store broke"));
   const factorRoles = signIn.factorRoles ?? [];
   const sessions = new Sessions(

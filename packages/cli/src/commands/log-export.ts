@@ -12,7 +12,7 @@ import {
   sealsStatement,
   wholeEntriesStatement,
 } from "@loyal-quill/core";
-import { asText, entryOf, sealOf } from "@loyal-quill/runtime";
+import { asText, entryOf, sealOf, setLocally } from "@loyal-quill/runtime";
 import type pg from "pg";
 import { CannotStart } from "../listen.js";
 import { onConnection } from "../log-client.js";
@@ -128,7 +128,7 @@ FROM upto AS u, late AS l`,
  */
 export const exportLog = (options: ExportOptions, write: (text: string) => Promise<void>): Promise<string> =>
   onConnection(options.database, async (client) => {
-    await client.query("BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY");
+    await client.query(`BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY; ${setLocally}`);
     const cursor = cursorOf(await new Export(client, options, write).run());
     await client.query("ROLLBACK");
     if (options.format === "jsonl") await write(`${JSON.stringify({ type: "cursor", cursor })}\n`);

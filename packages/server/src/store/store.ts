@@ -1,5 +1,5 @@
 import type { Actor, Row, Statement, Table } from "@loyal-quill/core";
-import type { VerifyReport } from "@loyal-quill/runtime";
+import { connectionTo, type VerifyReport } from "@loyal-quill/runtime";
 import type { InferEntity } from "@mikro-orm/core";
 import { Migrator } from "@mikro-orm/migrations";
 import { MikroORM } from "@mikro-orm/postgresql";
@@ -22,6 +22,15 @@ import {
 } from "./entities.js";
 import { KeptRequests } from "./kept-requests.js";
 import { migrationsList } from "./migrations.js";
+
+/** How a database is reached, which may be one of several servers. */
+function reached(url: string) {
+  const { connectionString, ...rest } = connectionTo(url);
+  return {
+    clientUrl: connectionString,
+    driverOptions: { ...shared.driverOptions, connection: { ...connectionLimits, ...rest } },
+  };
+}
 
 const shared = {
   discovery: { disableDynamicFileAccess: true },
@@ -72,11 +81,11 @@ export interface TrailQuery {
 }
 
 /** The way to a change log: what is asked of it are the core's statements, so there is nothing to map. */
-const openLog = (clientUrl: string): Promise<MikroORM> =>
+const openLog = (url: string): Promise<MikroORM> =>
   MikroORM.init({
     ...shared,
+    ...reached(url),
     discovery: { ...shared.discovery, warnWhenNoEntities: false },
-    clientUrl,
     entities: [],
   });
 
@@ -123,7 +132,7 @@ export class Store {
   static async open(url: string, logUrl: string): Promise<Store> {
     const orm = await MikroORM.init({
       ...shared,
-      clientUrl: url,
+      ...reached(url),
       entities: [
         AccountEntity,
         TokenEntity,

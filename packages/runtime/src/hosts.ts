@@ -1,0 +1,143 @@
+import { Socket } from "node:net";
+import pg from "pg";
+
+/** Which server of several is wanted, as in libpq's connection strings (PostgreSQL documentation, 34.1.2, `target_session_attrs`). */
+export type Wanted = "any" | "read-write" | "primary" | "read-only" | "standby" | "prefer-standby";
+
+const isWanted = (text: string): text is Wanted =>
+  ["any", "read-write", "primary", "read-only", "standby", "prefer-standby"].includes(text);
+
+/** A server by its address. */
+export interface Host {
+  readonly host: string;
+  readonly port: number;
+}
+
+/** A connection string taken apart: all of its servers, and the string with the first of them only, which `pg` understands. */
+export interface Places {
+  readonly url: string;
+  readonly hosts: readonly Host[];
+  readonly wanted: Wanted;
+}
+
+const usualPort = 5432;
+
+/**
+ * Takes a connection string apart that may name several servers: `postgresql://user@one:5432,two:5433/name?target_session_attrs=read-write`
+ * (PostgreSQL documentation, 34.1.1.2).
+ *
+ * @throws an `Error` that says what is wrong with it, without what is secret in it
+ */
+export function placesOf(url: string): Places {
+  const found = /^(postgres(?:ql)?:\/\/(?:[^@/]*@)?)([^/?#]*)(.*)$/.exec(url);
+  const [, before = "", named = "", rest = ""] = found ?? [];
+  const attribute = /[?&]target_session_attrs=([\w-]*)(?=&|$)/.exec(rest);
+  const wanted = attribute?.[1] ?? "any";
+  if (!isWanted(wanted))
+    throw new Error(
+      `target_session_attrs is "${wanted}": say any, read-write, primary, read-only, standby or prefer-standby.`,
+    );
+  const hosts = named.split(",").map((each): Host => {
+    const [, host = "", port = String(usualPort)] = /^(\[[^\]]*\]|[^:]*)(?::(\d+))?$/.exec(each) ?? [];
+    return { host: host.replaceAll(/[[\]]/g, ""), port: Number(port) };
+  });
+  if (!found || (hosts.length === 1 && attribute === null)) return { url, hosts, wanted };
+  // What `pg` does not know it would hand to the server.
+  const others = rest.replace(/([?&])target_session_attrs=[\w-]*(&?)/, (_all, sign: string, more: string) =>
+    more === "" ? "" : sign,
+  );
+  return { url: `${before}${named.split(",")[0]}${others}`, hosts, wanted };
+}
+
+/** How long a server is waited for while it is asked what it is, in milliseconds. */
+const patience = 1500;
+
+/** Whether a server is what is wanted, by whether it follows another one. */
+const fits = (wanted: Wanted, follows: boolean): boolean =>
+  wanted === "any" || wanted === "prefer-standby" || follows === (wanted === "standby" || wanted === "read-only");
+
+/** Finds among several servers the one that is wanted, and remembers it until a connection to it breaks. */
+export class Hosts {
+  private known: Promise<Host> | null = null;
+
+  constructor(private readonly places: Places) {}
+
+  /** @throws an `Error` where none of them is it */
+  find(): Promise<Host> {
+    if (!this.known) {
+      const looking = this.look();
+      this.known = looking;
+      looking.catch(() => this.forget(looking));
+    }
+    return this.known;
+  }
+
+  /** A connection has broken: the next one is asked for anew. */
+  forget(known: Promise<Host> | null = this.known): void {
+    if (this.known === known) this.known = null;
+  }
+
+  private async look(): Promise<Host> {
+    const { hosts, wanted } = this.places;
+    const asked = hosts.map(async (each) => {
+      const follows = await this.follows(each);
+      if (!fits(wanted, follows)) throw new Error(`${each.host}:${each.port} is not ${wanted}`);
+      if (wanted === "prefer-standby" && !follows) await new Promise((resolve) => setTimeout(resolve, patience / 5));
+      return each;
+    });
+    return Promise.any(asked).catch((error: AggregateError) => {
+      throw new Error(
+        `none of ${hosts.length} servers is it: ${error.errors.map((each: Error) => each.message).join("; ")}`,
+      );
+    });
+  }
+
+  private async follows({ host, port }: Host): Promise<boolean> {
+    const client = new pg.Client({
+      connectionString: this.places.url,
+      connectionTimeoutMillis: patience,
+      query_timeout: patience,
+    });
+    // What stands in the string goes before options of `pg`.
+    Object.assign(client, { host, port });
+    client.on("error", () => {});
+    try {
+      await client.connect();
+      const { rows } = await client.query<{ follows: boolean }>("SELECT pg_is_in_recovery() AS follows");
+      return rows[0]?.follows ?? false;
+    } finally {
+      await client.end().catch(() => {});
+    }
+  }
+}
+
+/** A socket that leads to whichever server is wanted at the moment, wherever `pg` tells it to lead. */
+class FindingSocket extends Socket {
+  constructor(private readonly hosts: Hosts) {
+    super();
+    this.once("close", () => hosts.forget());
+  }
+
+  override connect(...given: unknown[]): this {
+    if (typeof given[0] !== "number") return super.connect(...(given as Parameters<Socket["connect"]>));
+    this.hosts.find().then(
+      ({ host, port }) => {
+        if (!this.destroyed) super.connect(port, host);
+      },
+      (error: Error) => this.destroy(error),
+    );
+    return this;
+  }
+}
+
+/**
+ * What `pg` needs for a connection string that may name several servers: to be spread into the options of a client or a pool.
+ *
+ * @throws where it can't be taken apart
+ */
+export function connectionTo(url: string): { connectionString: string; stream?: () => Socket } {
+  const places = placesOf(url);
+  if (places.hosts.length === 1 && places.wanted === "any") return { connectionString: url };
+  const hosts = new Hosts(places);
+  return { connectionString: places.url, stream: () => new FindingSocket(hosts) };
+}

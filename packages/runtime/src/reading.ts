@@ -1,0 +1,70 @@
+import { timingSafeEqual } from "node:crypto";
+import type { Database, Signer } from "@loyal-quill/core";
+import type express from "express";
+import { connect, databaseOver } from "./database.js";
+import { placesOf } from "./hosts.js";
+import type { PagesOptions } from "./options.js";
+import { Replicas } from "./replicas.js";
+import { cookie } from "./requests.js";
+
+/** A server's address, without user and password. */
+export const shownPlace = (url: string): string =>
+  placesOf(url)
+    .hosts.map(({ host, port }) => `${host}:${port}`)
+    .join(",");
+
+/** Connects to the standbys of the options, if there are any. They are asked how far they are before anything is read there. */
+export function openReplicas(
+  primary: Database,
+  { replicas = [], poolSize, replicaLag, onReplica }: PagesOptions,
+): Replicas | null {
+  if (replicas.length === 0) return null;
+  const given = replicas.map((url) => {
+    const pool = connect(url, poolSize);
+    return { place: shownPlace(url), database: databaseOver(pool), end: () => pool.end() };
+  });
+  const opened = new Replicas(primary, given, {
+    ...(replicaLag === undefined ? {} : { mostBehind: replicaLag }),
+    ...(onReplica ? { onChange: onReplica } : {}),
+  });
+  void opened.look();
+  return opened;
+}
+
+/** The cookie (RFC 6265) that says how far the primary was when its browser last saved. */
+const seenCookie = "quill_seen";
+/** So long it is kept at least, in milliseconds. */
+const keptFor = 120_000;
+
+/** How far the primary was when somebody last saved, signed, in a cookie of theirs: so that it holds on every machine. */
+export class Seen {
+  /** @param mostBehind a standby that is further behind is not read from, in milliseconds: a cookie that is older says nothing any more */
+  constructor(
+    private readonly signer: Signer,
+    private readonly mostBehind = 0,
+  ) {}
+
+  private sign(position: string): string {
+    return this.signer.sign(`seen ${position}`);
+  }
+
+  /** @param position null where it could not be asked: then the primary is read until the cookie ends */
+  note(request: express.Request, response: express.Response, position: string | null): void {
+    const told = position ?? "FFFFFFFF/FFFFFFFF";
+    const secure = request.secure ? "; Secure" : "";
+    response.append(
+      "set-cookie",
+      `${seenCookie}=${told}.${this.sign(told)}; Path=${request.baseUrl || "/"}; Max-Age=${Math.ceil(Math.max(keptFor, 2 * this.mostBehind) / 1000)}; HttpOnly; SameSite=Lax${secure}`,
+    );
+  }
+
+  /** Null where somebody has not saved lately, or says so unsigned. */
+  of(request: express.Request): string | null {
+    const [position = "", signature = ""] = (cookie(request, seenCookie) ?? "").split(".");
+    const isSigned = [this.signer, ...(this.signer.older ?? [])].some((signer) => {
+      const [one, other] = [Buffer.from(signer.sign(`seen ${position}`)), Buffer.from(signature)];
+      return one.length === other.length && timingSafeEqual(one, other);
+    });
+    return isSigned ? position : null;
+  }
+}
