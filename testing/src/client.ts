@@ -28,6 +28,17 @@ export class Client {
     return { status: response.status, headers: response.headers, text: await response.text() };
   }
 
+  /** Goes on as another one, as a browser does whose next request comes to another process. */
+  takeCookies(other: Client): void {
+    for (const [name, value] of other.cookies) this.cookies.set(name, value);
+  }
+
+  /** Opens an answer that goes on. */
+  open(path: string, signal: AbortSignal): Promise<Response> {
+    const cookie = [...this.cookies].map(([name, value]) => `${name}=${value}`).join("; ");
+    return fetch(this.base + path, { headers: { cookie }, signal });
+  }
+
   get(path: string): Promise<Answer> {
     return this.send(path);
   }

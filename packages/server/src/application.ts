@@ -12,6 +12,8 @@ import { fontRoutes, fontSheets } from "./fonts.js";
 import { requestLog, securityHeaders } from "./headers.js";
 import { Keys } from "./keys.js";
 import { careful } from "./log.js";
+import { Exchange } from "./processes/exchange.js";
+import { ownVersion } from "./processes/own-version.js";
 import { SignInLimits } from "./sign-in/limits.js";
 import { myAccountRoutes } from "./sign-in/my-account.js";
 import { signInRoutes } from "./sign-in/routes.js";
@@ -28,6 +30,8 @@ export interface ApplicationOptions {
   readonly databaseUrl: string;
   /** Loyal Quill's own database, whose owner the user is. */
   readonly storeUrl: string;
+  /** The same without a pooler before it, where there is one: over it other processes are heard at once. */
+  readonly storeDirect?: string | undefined;
   /** The edited database again: a user who may read the log. */
   readonly logUrl: string;
   /** The directory of the page files. */
@@ -80,6 +84,8 @@ export interface SignInSettings {
 export interface Application {
   readonly app: express.Express;
   readonly store: Store;
+  /** The other processes over the store. */
+  readonly exchange: Exchange;
   readonly pages: Pages;
   /** Ends what would go on for ever by itself, like the live feed: the first thing of an orderly stop. */
   readonly endStreams: () => void;
@@ -97,6 +103,11 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
   const logger = careful(options.logger);
   const keys = new Keys(options.signingKeys);
   const store = await Store.open(options.storeUrl, options.logUrl);
+  const exchange = await Exchange.open(options.storeUrl, {
+    direct: options.storeDirect,
+    version: ownVersion,
+    onError: (error) => logger.warn({ err: error }, "the other processes could not be told"),
+  });
   const sessionPool = new pg.Pool({ ...connectionTo(options.storeUrl), max: 5, ...connectionLimits });
   sessionPool.on("error", (error) => logger.warn({ err: error }, "an idle connection to the store broke"));
   const factorRoles = signIn.factorRoles ?? [];
@@ -120,7 +131,7 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
     ...(options.onNotice ? { onNotice: options.onNotice } : {}),
     ...(options.seals === undefined ? {} : { seals: options.seals }),
   };
-  const opening = { keys, sessions, logger, frame: frameOf, application: options.name, ...sizes };
+  const opening = { keys, sessions, logger, exchange, frame: frameOf, application: options.name, ...sizes };
   const first = await openEditedDatabase({ ...options, ...opening, name: "", store });
   const others = await Promise.all(
     (options.also ?? []).map(async ({ name, databaseUrl, logUrl, pages: directory }) =>
@@ -193,10 +204,11 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
   const close = async (): Promise<void> => {
     await Promise.all(databases.map((each) => each.close()));
     await Promise.all([sessionPool.end(), ...others.map((each) => each.store.close())]);
+    await exchange.close();
     await store.close();
   };
   const endStreams = (): void => {
     for (const each of databases) each.endStreams();
   };
-  return { app, store, pages, endStreams, close };
+  return { app, store, exchange, pages, endStreams, close };
 }

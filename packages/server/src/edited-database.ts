@@ -11,6 +11,7 @@ import {
 import type { Request } from "express";
 import type { Logger } from "pino";
 import { Feed } from "./api/feed.js";
+import type { FeedEvent } from "./api/types.js";
 import { Censuses } from "./drafts/census.js";
 import { Desk } from "./drafts/desk.js";
 import { type OnPublish, Rehearsals } from "./drafts/rehearsals.js";
@@ -18,6 +19,7 @@ import { Threads } from "./drafts/threads.js";
 import { Verifications } from "./drafts/verification.js";
 import { fontSheets } from "./fonts.js";
 import type { Keys } from "./keys.js";
+import type { Exchange } from "./processes/exchange.js";
 import { digestOf } from "./sign-in/passwords.js";
 import type { Sessions } from "./sign-in/session.js";
 import { actorOfToken, bearerOf } from "./sign-in/tokens.js";
@@ -41,6 +43,8 @@ export interface AroundOptions {
   readonly databaseUrl: string;
   /** What is kept of it. */
   readonly store: Store;
+  /** The other processes over the store. */
+  readonly exchange: Exchange;
   readonly keys: Keys;
   /** What the forms of the served pages are signed with, the newest first; of `keys` where it is left out. */
   readonly formKeys?: readonly (string | Uint8Array)[];
@@ -51,6 +55,8 @@ export interface AroundOptions {
   readonly onPublish?: OnPublish;
   /** Told what somebody should do about its change log. */
   readonly onNotice?: (notice: string) => void;
+  /** Told when another process has published a page. */
+  readonly onPublished?: (page: string) => void;
 }
 
 export interface EditedDatabaseOptions extends AroundOptions {
@@ -150,6 +156,22 @@ export async function aroundPages(
 ): Promise<EditedDatabase> {
   const { name, store, keys, logger } = options;
   const feed = new Feed();
+  const tell = (event: Exclude<FeedEvent, { kind: "request" | "pages" }>): void => {
+    feed.tell(event);
+    options.exchange.tell(name, event);
+  };
+  const unhear = options.exchange.hear(name, (told) => {
+    if (told.kind === "requests") {
+      if (feed.isHeard)
+        store.requests.byIds(told.ids).then(
+          (found) => {
+            for (const request of found) feed.tell({ kind: "request", request });
+          },
+          (error: unknown) => logger.error({ err: error }, "what another process recorded could not be read"),
+        );
+    } else if (told.kind === "published") options.onPublished?.(told.page);
+    else feed.tell(told);
+  });
   /** Requests that are being recorded: an orderly end waits for them. */
   const keeping = new Set<Promise<void>>();
   const logCare = careForLog(database, options.onNotice ?? ((notice) => logger.warn(notice)));
@@ -163,13 +185,16 @@ export async function aroundPages(
     directory: pages.directory,
   });
   threads.hold(pages.loaded());
-  const desk = new Desk({ store, pages, threads, directory: pages.directory, tell: (event) => feed.tell(event) });
+  const desk = new Desk({ store, pages, threads, directory: pages.directory, tell });
   const unlisten = pages.listen({
     onRequest: (recorded) => {
       // What the script of a page asks for by itself is no open and no save.
       if (recorded.operation === "choices" || recorded.operation === "judge") return;
       const kept = store.requests.keep(recorded).then(
-        () => feed.tell({ kind: "request", request: shortOf(recorded) }),
+        () => {
+          feed.tell({ kind: "request", request: shortOf(recorded) });
+          if (options.exchange.hasOthers) options.exchange.tell(name, { kind: "requests", ids: [recorded.id] });
+        },
         (error: unknown) => logger.error({ err: error }, "a request could not be recorded"),
       );
       keeping.add(kept);
@@ -182,24 +207,27 @@ export async function aroundPages(
     },
   });
   await desk.sync();
-  const censuses = new Censuses(threads, (event) => feed.tell(event));
+  const workers = { jobs: store.jobs, process: options.exchange.id };
+  const censuses = new Censuses(workers, threads, tell);
   const rehearsals = new Rehearsals({
+    workers,
     threads,
     store,
     desk,
     directory: pages.directory,
-    tell: (event) => feed.tell(event),
+    tell,
   });
-  const verifications = new Verifications(store, database, threads, (event) => feed.tell(event));
+  const verifications = new Verifications(workers, store, database, threads, tell);
+  let working: Promise<unknown> | undefined;
   const endStreams = (): void => {
     feed.close();
-    verifications.close();
-    censuses.close();
-    rehearsals.close();
+    working ??= Promise.all([verifications.close(), censuses.close(), rehearsals.close()]);
   };
   const close = async (): Promise<void> => {
     endStreams();
     unlisten();
+    unhear();
+    await working;
     logCare.close();
     store.requests.flush();
     await Promise.all([...keeping, threads.close()]);

@@ -7,6 +7,8 @@ import type { OnPublish } from "./drafts/rehearsals.js";
 import { aroundPages, type EditedDatabase } from "./edited-database.js";
 import { Keys } from "./keys.js";
 import { careful, makeLogger } from "./log.js";
+import { Exchange } from "./processes/exchange.js";
+import { ownVersion } from "./processes/own-version.js";
 import { type HostPerson, HostSignIns } from "./sign-in/host-sign-ins.js";
 import type { Account } from "./store/entities.js";
 import { Store } from "./store/store.js";
@@ -80,11 +82,16 @@ export async function mountWorkbench(options: WorkbenchOptions, directory: strin
     return given.database;
   };
   const store = await Store.open(storeUrl, firstDatabase[1].log ?? urlOf(firstDatabase[1]));
+  const exchange = await Exchange.open(storeUrl, {
+    version: ownVersion,
+    onError: (error) => logger.warn({ err: error }, "the other processes could not be told"),
+  });
   const pools: { end: () => Promise<void> }[] = [];
   const opened: EditedDatabase[] = [];
   const close = async (): Promise<void> => {
     await Promise.all(opened.map((each) => each.close()));
     await Promise.all([...pools.map((pool) => pool.end()), ...opened.slice(1).map((each) => each.store.close())]);
+    await exchange.close();
     await store.close();
   };
   try {
@@ -93,7 +100,7 @@ export async function mountWorkbench(options: WorkbenchOptions, directory: strin
       const pool = connect(url, 3);
       pools.push(pool);
       const own = index === 0 ? store : await store.at(called, given.log ?? url);
-      const around = { keys, formKeys: secrets, application: name, logger, store: own, databaseUrl: url };
+      const around = { keys, formKeys: secrets, application: name, logger, exchange, store: own, databaseUrl: url };
       opened.push(
         await aroundPages(given.pages, databaseOver(pool), given.mount, [], {
           ...around,

@@ -1,10 +1,11 @@
 import { readFile, rm, writeFile } from "node:fs/promises";
 import path from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import { freshDatabase } from "@loyal-quill/testing";
-import type { DraftAnswer, VersionAnswer } from "./api/types.js";
+import { Client, freshDatabase } from "@loyal-quill/testing";
+import pg from "pg";
+import type { CensusAnswer, DraftAnswer, VersionAnswer } from "./api/types.js";
 import { Store } from "./store/store.js";
-import { type Builder, startWorkbench, type TestWorkbench } from "./testing/workbench.js";
+import { type Builder, people, startWorkbench, type TestWorkbench } from "./testing/workbench.js";
 
 let workbenches: readonly TestWorkbench[];
 let builders: readonly Builder[];
@@ -30,6 +31,29 @@ const versions = async (name: string): Promise<VersionAnswer[]> =>
 const newest = async (name: string, text: string | null): Promise<void> => {
   for (let turn = 0; turn < 100 && (await versions(name))[0]?.text !== text; turn++) await quiet(100);
 };
+async function until(holds: () => boolean): Promise<void> {
+  for (let turn = 0; turn < 200 && !holds(); turn++) await quiet(100);
+  expect(holds()).toBe(true);
+}
+
+/** A workbench that listens to its process's feed. */
+async function listen(client: Client) {
+  const gone = new AbortController();
+  const response = await client.open("/workbench/api/feed", gone.signal);
+  let text = "";
+  void (async () => {
+    for await (const part of response.body?.pipeThrough(new TextDecoderStream()) ?? []) text += part;
+  })().catch(() => {});
+  return {
+    text: () => text,
+    has: async (part: string): Promise<void> => {
+      for (let turn = 0; turn < 100 && !text.includes(part); turn++) await quiet(100);
+      expect(text).toContain(part);
+    },
+    leave: () => gone.abort(),
+  };
+}
+
 const quiet = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms));
 
 describe("several processes over one store and one directory", () => {
@@ -78,6 +102,57 @@ describe("several processes over one store and one directory", () => {
     await quiet(500);
     const now = await versions("sensor");
     expect([now.length, now[0]?.by]).toEqual([before + 1, "ines"]);
+  });
+
+  test("what happens in one is told in the feeds of all: requests, drafts, work in the background", async () => {
+    const heard = await Promise.all(builders.map(({ client }) => listen(client)));
+    const [first, second] = [by(0), by(1)];
+    await until(() => workbenches.every(({ application }) => application.exchange.processes().length === 3));
+    expect(workbenches.map(({ application }) => application.exchange.hears)).toEqual(["at once", "at once", "at once"]);
+    const { said } = await second.send<DraftAnswer>("GET", "/drafts/region");
+    const text = said.text.replace("plural: Regions", "plural: Regions of the vale");
+    await second.send("PUT", "/drafts/region", { was: said.text, text });
+    await first.client.get("/stations/MV-014/edit");
+    await second.send("POST", "/drafts/region/census", { text });
+    for (const each of heard) {
+      await each.has('"kind":"draft","page":"region","revision":1');
+      await each.has('"path":"/stations/MV-014/edit"');
+      await each.has('"kind":"census","page":"region","state":"done"');
+    }
+    const census = await by(2).send<CensusAnswer>("GET", "/drafts/region/census");
+    expect([census.said.state, census.said.text]).toEqual(["done", text]);
+    // Who said it is not told a second time.
+    expect(heard[1]?.text().match(/"kind":"draft","page":"region"/g)).toHaveLength(1);
+    for (const each of heard) each.leave();
+  });
+
+  test("a session that is ended in one is none in the others at once, and wrong passwords count for all", async () => {
+    const [first, second] = workbenches;
+    const { client } = (await first?.signIn("hollis")) ?? {};
+    const there = new Client(second?.base ?? "");
+    there.takeCookies(client ?? there);
+    expect((await there.get("/stations/MV-014/edit")).status).toBe(200);
+    await first?.application.store.endSessions(people.hollis.id);
+    expect((await there.get("/stations/MV-014/edit")).status).toBe(303);
+    const tries = Array.from({ length: 12 }, (_, turn) =>
+      workbenches[turn % 3]?.signIn("maud", { password: "wrong" }).then(({ status }) => status),
+    );
+    expect((await Promise.all(tries)).filter((status) => status === 422)).toHaveLength(10);
+  });
+
+  test("a store that a newer program has changed too much for this one is left alone", async () => {
+    const made = await freshDatabase();
+    await (await Store.open(made.store, made.reader)).close();
+    const plain = new pg.Client(made.store);
+    await plain.connect();
+    await plain.query("INSERT INTO migration (name) VALUES ('2031-01-of-the-next-version')");
+    await (await Store.open(made.store, made.reader)).close();
+    await plain.query("UPDATE needed SET migration = '2031-01-of-the-next-version'");
+    await expect(Store.open(made.store, made.reader)).rejects.toThrow(
+      "The store was brought up to date by a newer version of Loyal Quill, which this one can't work beside (2031-01-of-the-next-version): update it.",
+    );
+    await plain.end();
+    await made.drop();
   });
 
   test("two that begin at once on an empty store both come up", async () => {

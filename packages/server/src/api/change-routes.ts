@@ -132,7 +132,7 @@ export function changeRoutes(options: ChangeRouteOptions): express.Router {
     response.status(202).json(await verifications.begin(by?.name ?? ""));
   });
   router.delete("/verification", async (_request, response) => {
-    verifications.cancel();
+    await verifications.cancel();
     response.json(await verifications.answer());
   });
   return router;

@@ -225,53 +225,53 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
 
   router.get(
     "/:name/census",
-    taking(nothing, async (_body, name, _by, response) => response.json(censuses.of(name))),
+    taking(nothing, async (_body, name, _by, response) => response.json(await censuses.of(name))),
   );
 
   router.post(
     "/:name/census",
     taking(bodies.census, async ({ text: given }, name, _by, response) => {
-      response.status(202).json(censuses.begin(await sound(name, given)));
+      response.status(202).json(await censuses.begin(await sound(name, given)));
     }),
   );
 
   router.delete(
     "/:name/census",
     taking(nothing, async (_body, name, _by, response) => {
-      censuses.cancel(name);
-      response.json(censuses.of(name));
+      await censuses.cancel(name);
+      response.json(await censuses.of(name));
     }),
   );
 
   router.get(
     "/:name/rehearsal",
-    taking(nothing, async (_body, name, _by, response) => response.json(rehearsals.of(name))),
+    taking(nothing, async (_body, name, _by, response) => response.json(await rehearsals.of(name))),
   );
 
   router.post(
     "/:name/rehearsal",
     taking(bodies.rehearsal, async ({ text: given, quick = false }, name, _by, response) => {
-      response.status(202).json(rehearsals.begin({ ...(await sound(name, given)), quick }));
+      response.status(202).json(await rehearsals.begin({ ...(await sound(name, given)), quick }));
     }),
   );
 
   router.delete(
     "/:name/rehearsal",
     taking(nothing, async (_body, name, _by, response) => {
-      rehearsals.cancel(name);
-      response.json(rehearsals.of(name));
+      await rehearsals.cancel(name);
+      response.json(await rehearsals.of(name));
     }),
   );
 
-  router.get("/:name/rehearsal/:id", (request, response) => {
-    const found = rehearsals.caseOf(request.params.name, request.params.id);
+  router.get("/:name/rehearsal/:id", async (request, response) => {
+    const found = await rehearsals.caseOf(request.params.name, request.params.id);
     if (found) response.json(found);
     else problem(response, 404, "No such case", "The page was rehearsed anew since, or never.");
   });
 
   router.get(
     "/:name/replay",
-    taking(nothing, async (_body, name, _by, response) => response.json(rehearsals.replayOf(name))),
+    taking(nothing, async (_body, name, _by, response) => response.json(await rehearsals.replayOf(name))),
   );
 
   router.post(
@@ -286,13 +286,13 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
   router.delete(
     "/:name/replay",
     taking(nothing, async (_body, name, _by, response) => {
-      rehearsals.cancelReplay(name);
-      response.json(rehearsals.replayOf(name));
+      await rehearsals.cancelReplay(name);
+      response.json(await rehearsals.replayOf(name));
     }),
   );
 
-  router.get("/:name/replay/:id", (request, response) => {
-    const found = rehearsals.replayed(request.params.name, request.params.id);
+  router.get("/:name/replay/:id", async (request, response) => {
+    const found = await rehearsals.replayed(request.params.name, request.params.id);
     if (found) response.json(found);
     else problem(response, 404, "No such request", "It was not among the last ones that were played again.");
   });

@@ -41,6 +41,11 @@ export class Feed {
     return true;
   }
 
+  /** Whether anybody listens. */
+  get isHeard(): boolean {
+    return this.open.size > 0;
+  }
+
   tell(event: FeedEvent): void {
     // What is told of pages and requests is for those who make pages.
     void this.send(`data: ${JSON.stringify(event)}\n\n`, "builder");

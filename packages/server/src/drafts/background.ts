@@ -1,3 +1,4 @@
+import type { KeptJob, KeptJobs } from "../processes/kept-jobs.js";
 import { DeskRefusal } from "./desk-refusal.js";
 
 /** Work that goes on in the background, in a thread. */
@@ -18,83 +19,136 @@ export interface BackgroundState<Came> {
   readonly because: string | null;
 }
 
-interface Job<Given, Came> extends Omit<BackgroundState<Came>, "begun"> {
-  state: BackgroundState<Came>["state"];
-  done: number;
-  came: Came | null;
-  because: string | null;
-  readonly begun: Date;
-  readonly given: Given;
-  cancel: () => void;
+/** Where work in the background is kept, and by whom it is done. */
+export interface Workers {
+  readonly jobs: KeptJobs;
+  /** This process. */
+  readonly process: string;
 }
 
-/** Work of one kind in the background, the last one of each name. */
+/** How often a run says that it goes on, and is asked whether it may; how often it is looked whether another process let one go. */
+const beatEvery = 1_000;
+const lookEvery = 5_000;
+
+interface UnderWay {
+  readonly run: string;
+  done: number;
+  cancel: () => void;
+  readonly ended: Promise<void>;
+}
+
+const stateOf = <Given, Came>({ begun, given, came, state, done, because }: KeptJob) => ({
+  state,
+  done,
+  because,
+  begun: begun.toISOString(),
+  came: came as Came | null,
+  given: given as Given,
+});
+
+/**
+ * Work of one kind in the background, the last one of each name. It stands in the store: whichever process is asked knows of it, one of them works
+ * on it, and another goes on with it where that one ends.
+ */
 export class Background<Given, Came> {
-  private readonly jobs = new Map<string, Job<Given, Came>>();
+  private readonly here = new Map<string, UnderWay>();
+  private readonly timer: NodeJS.Timeout;
+  private closing = false;
 
   constructor(
+    private readonly kind: string,
+    private readonly workers: Workers,
     private readonly run: (given: Given, onProgress: (done: number) => void) => Run<Came>,
     private readonly tell: (name: string, state: BackgroundState<Came>["state"], done: number) => void,
     /** How many finished ones are remembered. */
     private readonly mostKept: number,
-  ) {}
+  ) {
+    this.timer = setInterval(() => void this.takeOver(), lookEvery).unref();
+  }
 
-  of(name: string): (BackgroundState<Came> & { readonly given: Given }) | null {
-    const job = this.jobs.get(name);
+  async of(name: string): Promise<(BackgroundState<Came> & { readonly given: Given }) | null> {
+    const job = await this.workers.jobs.of(this.kind, name);
     if (!job) return null;
-    const { cancel: _, begun, ...rest } = job;
-    return { ...rest, begun: begun.toISOString() };
+    const here = this.here.get(name);
+    const state = stateOf<Given, Came>(job);
+    return here?.run === job.run && state.state === "running" ? { ...state, done: here.done } : state;
   }
 
   /** Begins it; one of the same name that is running is cancelled. */
-  begin(name: string, given: Given): BackgroundState<Came> & { readonly given: Given } {
-    this.cancel(name);
-    const begun = new Date();
-    const job: Job<Given, Came> = {
-      state: "running",
-      done: 0,
-      begun,
-      given,
-      came: null,
-      because: null,
-      cancel: () => {},
-    };
-    this.jobs.delete(name);
-    this.jobs.set(name, job);
-    for (const old of [...this.jobs.keys()].slice(0, Math.max(0, this.jobs.size - this.mostKept))) {
-      this.cancel(old);
-      this.jobs.delete(old);
-    }
-    void this.go(name, job);
-    return { ...job, begun: begun.toISOString() };
+  async begin(name: string, given: Given): Promise<BackgroundState<Came> & { readonly given: Given }> {
+    const { jobs, process } = this.workers;
+    this.here.get(name)?.cancel();
+    const job = await jobs.begin(this.kind, name, process, given, this.mostKept);
+    this.go(job);
+    return stateOf<Given, Came>(job);
   }
 
-  cancel(name: string): void {
-    const job = this.jobs.get(name);
-    if (job?.state === "running") job.cancel();
+  async cancel(name: string): Promise<void> {
+    await this.workers.jobs.cancel(this.kind, name);
+    const here = this.here.get(name);
+    here?.cancel();
+    await here?.ended;
   }
 
-  close(): void {
-    for (const job of this.jobs.values()) job.cancel();
+  /** Gives up what goes on here: another process goes on with it, or this one when it comes back. */
+  async close(): Promise<void> {
+    clearInterval(this.timer);
+    this.closing = true;
+    const { jobs, process } = this.workers;
+    if (this.here.size > 0) await jobs.letGo(this.kind, process).catch(() => {});
+    for (const each of this.here.values()) each.cancel();
   }
 
-  private async go(name: string, job: Job<Given, Came>): Promise<void> {
-    const say = (): void => this.tell(name, job.state, job.done);
-    const run = this.run(job.given, (done) => {
-      job.done = done;
-      say();
+  private async takeOver(): Promise<void> {
+    const { jobs, process } = this.workers;
+    for (const job of await jobs.takeOver(this.kind, process).catch(() => [])) this.go(job);
+  }
+
+  private go(job: KeptJob): void {
+    const { name } = job;
+    const { cancel, came } = this.run(job.given as Given, (done) => {
+      here.done = done;
+      this.tell(name, "running", done);
     });
-    job.cancel = run.cancel;
-    try {
-      const came = await run.came;
-      if (came === "cancelled") job.state = "cancelled";
-      else [job.state, job.done, job.came] = ["done", 1, came];
-    } catch (error) {
-      job.state = "failed";
-      job.because = isTold(error) ? error.message : "Something went wrong here meanwhile.";
-    } finally {
-      say();
-    }
+    const here: UnderWay = {
+      run: job.run,
+      done: job.done,
+      cancel,
+      ended: this.ended(job, came, () => here.done, cancel),
+    };
+    this.here.set(name, here);
+    void here.ended.finally(() => {
+      if (this.here.get(name) === here) this.here.delete(name);
+    });
+  }
+
+  /** Goes along with a run to its end, and keeps what it came to. */
+  private async ended(
+    { name, run }: KeptJob,
+    came: Run<Came>["came"],
+    far: () => number,
+    cancel: () => void,
+  ): Promise<void> {
+    const { jobs, process } = this.workers;
+    const beat = setInterval(() => {
+      // A store that is away says nothing of whether it may go on.
+      jobs.goesOn(run, process, far()).then(
+        (may) => {
+          if (!may && !this.closing) cancel();
+        },
+        () => {},
+      );
+    }, beatEvery).unref();
+    const [state, found, because] = await came.then(
+      (answer) => (answer === "cancelled" ? (["cancelled", null, null] as const) : (["done", answer, null] as const)),
+      (error: unknown) =>
+        ["failed", null, isTold(error) ? error.message : "Something went wrong here meanwhile."] as const,
+    );
+    clearInterval(beat);
+    // What ends with its process goes on in another one.
+    if (this.closing && state !== "done") return;
+    const isOurs = await jobs.end(run, process, state, found, because).catch(() => false);
+    if (isOurs) this.tell(name, state, state === "done" ? 1 : far());
   }
 }
 

@@ -1,79 +1,130 @@
-import { describe, expect, test } from "@jest/globals";
+import { randomUUID } from "node:crypto";
+import { afterAll, afterEach, beforeAll, describe, expect, test } from "@jest/globals";
 import type { Census } from "@loyal-quill/authoring";
+import { freshDatabase, type TestDatabase } from "@loyal-quill/testing";
+import pg from "pg";
 import type { FeedEvent } from "../api/types.js";
+import { Store } from "../store/store.js";
 import { Censuses } from "./census.js";
 import { DeskRefusal } from "./desk-refusal.js";
 import type { Threads } from "./threads.js";
 
 const census = { rows: 3 } as unknown as Census;
 
-/** Threads in which each census goes on until it is let go. */
-function waiting(fail?: Error) {
+let made: TestDatabase;
+let store: Store;
+let plain: pg.Client;
+const open: Censuses[] = [];
+beforeAll(async () => {
+  made = await freshDatabase();
+  store = await Store.open(made.store, made.reader);
+  plain = new pg.Client(made.store);
+  await plain.connect();
+});
+afterEach(async () => {
+  await Promise.all(open.splice(0).map((each) => each.close()));
+});
+afterAll(async () => {
+  await plain.end();
+  await store.close();
+  await made.drop();
+});
+
+/** A process that takes censuses, each of which goes on until it is let go. */
+function process(fail?: Error) {
   const inside: { readonly name: string; readonly letGo: () => void; readonly progress: (done: number) => void }[] = [];
+  const events: FeedEvent[] = [];
   const threads: Pick<Threads, "census"> = {
     census({ name }, progress) {
-      let isCancelled = false;
-      let letGo: () => void = () => {};
-      const free = new Promise<void>((resolve) => {
-        letGo = resolve;
+      let letGo: (came: Census | "cancelled") => void = () => {};
+      const came = new Promise<Census | "cancelled">((resolve, reject) => {
+        letGo = (answer) => (fail ? reject(fail) : resolve(answer));
       });
-      inside.push({ name, letGo, progress });
-      const came = free.then(() => {
-        if (fail) throw fail;
-        return isCancelled ? ("cancelled" as const) : census;
-      });
-      return {
-        came,
-        cancel: () => {
-          isCancelled = true;
-        },
-      };
+      inside.push({ name, letGo: () => letGo(census), progress });
+      return { came, cancel: () => letGo("cancelled") };
     },
   };
-  return { threads, inside };
+  const censuses = new Censuses(
+    { jobs: store.jobs, process: randomUUID() },
+    threads,
+    (event) => void events.push(event),
+  );
+  open.push(censuses);
+  return { censuses, inside, events };
 }
 
-const settled = (): Promise<void> => new Promise((resolve) => setImmediate(resolve));
+async function until(holds: () => boolean | Promise<boolean>): Promise<void> {
+  for (let turn = 0; turn < 400; turn++) {
+    if (await holds()) return;
+    await new Promise((resolve) => setTimeout(resolve, 25));
+  }
+  throw new Error("it never came");
+}
 const draft = (name: string, text = "text") => ({ name, text });
+const hasEnded = async (censuses: Censuses, name: string): Promise<boolean> =>
+  (await censuses.of(name))?.state !== "running";
 
 describe("censuses in the background", () => {
-  test("one tells how far it is, and then what it came to", async () => {
-    const events: FeedEvent[] = [];
-    const { threads, inside } = waiting();
-    const censuses = new Censuses(threads, (event) => void events.push(event));
-    expect(censuses.begin(draft("a"))).toMatchObject({ state: "running", done: 0, census: null });
-    inside[0]?.progress(0.5);
-    expect(censuses.of("a")).toMatchObject({ state: "running", done: 0.5 });
-    inside[0]?.letGo();
-    await settled();
-    expect(censuses.of("a")).toMatchObject({ state: "done", done: 1, census });
-    expect(events).toMatchObject([
+  test("one tells how far it is, and then what it came to, to whichever process is asked", async () => {
+    const [here, there] = [process(), process()];
+    expect(await here.censuses.begin(draft("a"))).toMatchObject({ state: "running", done: 0, census: null });
+    here.inside[0]?.progress(0.5);
+    expect(await here.censuses.of("a")).toMatchObject({ state: "running", done: 0.5 });
+    await until(async () => (await there.censuses.of("a"))?.done === 0.5);
+    here.inside[0]?.letGo();
+    await until(() => hasEnded(here.censuses, "a"));
+    for (const { censuses } of [here, there])
+      expect(await censuses.of("a")).toMatchObject({ state: "done", done: 1, census });
+    expect(here.events).toMatchObject([
       { page: "a", state: "running", done: 0.5 },
       { page: "a", state: "done", done: 1 },
     ]);
   });
 
-  test("one that is cancelled says so, the others go on", async () => {
-    const { threads, inside } = waiting();
-    const censuses = new Censuses(threads, () => {});
-    for (const name of ["a", "b"]) censuses.begin(draft(name));
-    censuses.cancel("b");
-    for (const each of inside) each.letGo();
-    await settled();
-    expect(["a", "b"].map((name) => censuses.of(name)?.state)).toEqual(["done", "cancelled"]);
+  test("one that is cancelled says so, wherever that was said, and the others go on", async () => {
+    const [here, there] = [process(), process()];
+    for (const name of ["b", "c", "d"]) await here.censuses.begin(draft(name));
+    await here.censuses.cancel("c");
+    await there.censuses.cancel("d");
+    await until(() => hasEnded(here.censuses, "d"));
+    here.inside[0]?.letGo();
+    await until(() => hasEnded(here.censuses, "b"));
+    const states = await Promise.all(["b", "c", "d"].map(async (name) => (await there.censuses.of(name))?.state));
+    expect(states).toEqual(["done", "cancelled", "cancelled"]);
   });
 
   test("a second one of a page cancels the first, whose end is not taken for its own", async () => {
-    const { threads, inside } = waiting();
-    const censuses = new Censuses(threads, () => {});
-    censuses.begin(draft("a", "first"));
-    censuses.begin(draft("a", "second"));
-    inside[0]?.letGo();
-    await settled();
-    expect(censuses.of("a")).toMatchObject({ text: "second", state: "running" });
-    inside[1]?.letGo();
-    await settled();
-    expect(censuses.of("a")).toMatchObject({ text: "second", state: "done" });
+    const [here, there] = [process(), process()];
+    await here.censuses.begin(draft("e", "first"));
+    await there.censuses.begin(draft("e", "second"));
+    here.inside[0]?.letGo();
+    await new Promise((resolve) => setTimeout(resolve, 200));
+    expect(await here.censuses.of("e")).toMatchObject({ text: "second", state: "running" });
+    there.inside[0]?.letGo();
+    await until(() => hasEnded(here.censuses, "e"));
+    expect(await here.censuses.of("e")).toMatchObject({ text: "second", state: "done" });
+  });
+
+  test("what a process lets go as it ends goes on in another one, and is done once", async () => {
+    const [here, there] = [process(), process()];
+    await here.censuses.begin(draft("f"));
+    await here.censuses.close();
+    expect((await there.censuses.of("f"))?.state).toBe("running");
+    await until(() => there.inside.length === 1);
+    there.inside[0]?.letGo();
+    await until(() => hasEnded(there.censuses, "f"));
+    expect(await there.censuses.of("f")).toMatchObject({ state: "done", census });
+  });
+
+  test("one whose processes all ended without a word is given up in the end", async () => {
+    const here = process();
+    await here.censuses.begin(draft("g"));
+    await plain.query("UPDATE job SET process = gen_random_uuid(), beat = '-infinity', tries = 3 WHERE name = 'g'");
+    await until(() => hasEnded(here.censuses, "g"));
+    expect(await here.censuses.of("g")).toMatchObject({
+      state: "failed",
+      because: "Each process that worked on it ended meanwhile.",
+    });
   });
 
   test.each([
@@ -81,22 +132,23 @@ describe("censuses in the background", () => {
     [new DeskRefusal("Too busy", "Try again."), "Try again."],
     [new TypeError("x is undefined"), "Something went wrong here meanwhile."],
   ])("what fails says why: %s", async (error, because) => {
-    const events: FeedEvent[] = [];
-    const { threads, inside } = waiting(error);
-    const censuses = new Censuses(threads, (event) => void events.push(event));
-    censuses.begin(draft("a"));
+    const { censuses, inside, events } = process(error);
+    await censuses.begin(draft("h"));
     inside[0]?.letGo();
-    await settled();
-    expect(censuses.of("a")).toMatchObject({ state: "failed", because });
+    await until(() => hasEnded(censuses, "h"));
+    expect(await censuses.of("h")).toMatchObject({ state: "failed", because });
     expect(events).toMatchObject([{ kind: "census", state: "failed" }]);
   });
 
-  test("the last fifty are remembered", () => {
-    const { threads } = waiting();
-    const censuses = new Censuses(threads, () => {});
-    for (let number = 0; number < 60; number++) censuses.begin(draft(`page ${number}`));
-    expect(censuses.of("page 0")).toBeNull();
-    expect(censuses.of("page 59")).not.toBeNull();
-    censuses.close();
+  test("the last fifty are remembered", async () => {
+    const { censuses, inside } = process();
+    for (let number = 0; number < 60; number++) {
+      await censuses.begin(draft(`page ${number}`));
+      inside.at(-1)?.letGo();
+      await until(() => hasEnded(censuses, `page ${number}`));
+    }
+    await censuses.begin(draft("page 60"));
+    expect(await censuses.of("page 0")).toBeNull();
+    expect(await censuses.of("page 59")).not.toBeNull();
   });
 });

@@ -1,6 +1,6 @@
 import type { Census } from "@loyal-quill/authoring";
 import type { CensusAnswer, FeedEvent } from "../api/types.js";
-import { Background, type BackgroundState } from "./background.js";
+import { Background, type BackgroundState, type Workers } from "./background.js";
 import type { Draft } from "./jobs.js";
 import type { Threads } from "./threads.js";
 
@@ -21,29 +21,35 @@ const answerOf = ({
 export class Censuses {
   private readonly jobs: Background<Draft, Census | null>;
 
-  constructor(threads: Pick<Threads, "census">, tell: (event: FeedEvent) => void) {
+  constructor(
+    workers: Workers,
+    threads: Pick<Threads, "census">,
+    tell: (event: Extract<FeedEvent, { kind: "census" }>) => void,
+  ) {
     this.jobs = new Background(
+      "census",
+      workers,
       (draft, onProgress) => threads.census(draft, onProgress),
       (page, state, done) => tell({ kind: "census", page, state, done }),
       mostKept,
     );
   }
 
-  of(name: string): CensusAnswer | null {
-    const found = this.jobs.of(name);
+  async of(name: string): Promise<CensusAnswer | null> {
+    const found = await this.jobs.of(name);
     return found && answerOf(found);
   }
 
   /** Begins a census of a draft that has no errors; one that is running for it is cancelled. */
-  begin(draft: Draft): CensusAnswer {
-    return answerOf(this.jobs.begin(draft.name, draft));
+  async begin(draft: Draft): Promise<CensusAnswer> {
+    return answerOf(await this.jobs.begin(draft.name, draft));
   }
 
-  cancel(name: string): void {
-    this.jobs.cancel(name);
+  cancel(name: string): Promise<void> {
+    return this.jobs.cancel(name);
   }
 
-  close(): void {
-    this.jobs.close();
+  close(): Promise<void> {
+    return this.jobs.close();
   }
 }

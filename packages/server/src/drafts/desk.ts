@@ -18,7 +18,7 @@ export interface DeskOptions {
   readonly threads: Threads;
   /** The directory of the page files. */
   readonly directory: string;
-  readonly tell: (event: FeedEvent) => void;
+  readonly tell: (event: Extract<FeedEvent, { kind: "draft" }>) => void;
 }
 
 const byWhom = ({ id, name }: Doer): { readonly byId: string | null; readonly byName: string } => ({

@@ -5,7 +5,7 @@ import type { RecordedRequest } from "@loyal-quill/core";
 import type { FeedEvent, PlayedAnswer, RehearsalAnswer, ReplayAnswer } from "../api/types.js";
 import type { RequestQuery } from "../store/kept-requests.js";
 import type { Store } from "../store/store.js";
-import { Background, type BackgroundState, type Run } from "./background.js";
+import { Background, type BackgroundState, type Run, type Workers } from "./background.js";
 import type { Desk } from "./desk.js";
 import { DeskRefusal } from "./desk-refusal.js";
 import type { Draft } from "./jobs.js";
@@ -33,11 +33,12 @@ export interface ReplayAsked extends Draft {
 }
 
 interface Parts {
+  readonly workers: Workers;
   readonly threads: Threads;
   readonly store: Store;
   readonly desk: Desk;
   readonly directory: string;
-  readonly tell: (event: FeedEvent) => void;
+  readonly tell: (event: Extract<FeedEvent, { kind: "rehearsal" | "replay" }>) => void;
 }
 
 const short = ({ evidence, ...rest }: Played): PlayedAnswer => ({ ...rest, requests: evidence.length });
@@ -68,35 +69,39 @@ export class Rehearsals {
   private readonly replays: Background<ReplayAsked, readonly Replayed[]>;
 
   constructor(private readonly parts: Parts) {
-    const { tell } = parts;
+    const { tell, workers } = parts;
     this.rehearsals = new Background(
+      "rehearsal",
+      workers,
       (asked, onProgress) => this.rehearse(asked, onProgress),
       (page, state, done) => tell({ kind: "rehearsal", page, state, done }),
       mostKept,
     );
     this.replays = new Background(
+      "replay",
+      workers,
       (asked, onProgress) => this.replay(asked, onProgress),
       (page, state, done) => tell({ kind: "replay", page, state, done }),
       mostKept,
     );
   }
 
-  of(name: string): RehearsalAnswer | null {
-    const found = this.rehearsals.of(name);
+  async of(name: string): Promise<RehearsalAnswer | null> {
+    const found = await this.rehearsals.of(name);
     return found && rehearsalAnswer(found);
   }
 
-  begin(asked: RehearsalAsked): RehearsalAnswer {
-    return rehearsalAnswer(this.rehearsals.begin(asked.name, asked));
+  async begin(asked: RehearsalAsked): Promise<RehearsalAnswer> {
+    return rehearsalAnswer(await this.rehearsals.begin(asked.name, asked));
   }
 
-  cancel(name: string): void {
-    this.rehearsals.cancel(name);
+  cancel(name: string): Promise<void> {
+    return this.rehearsals.cancel(name);
   }
 
   /** A case with its evidence. */
-  caseOf(name: string, id: string): Played | null {
-    const came = this.rehearsals.of(name)?.came;
+  async caseOf(name: string, id: string): Promise<Played | null> {
+    const came = (await this.rehearsals.of(name))?.came;
     return [...(came?.cases ?? []), ...(came?.changed ?? [])].find((each) => each.id === id) ?? null;
   }
 
@@ -106,15 +111,15 @@ export class Rehearsals {
    * @throws DeskRefusal where it can't be rehearsed
    */
   async quick(draft: Draft): Promise<Rehearsal> {
-    const last = this.rehearsals.of(draft.name);
+    const last = await this.rehearsals.of(draft.name);
     if (last?.came && last.given.text === draft.text) return last.came;
     const came = await this.rehearse({ ...draft, quick: true }, () => {}).came;
     if (came === "cancelled") throw new DeskRefusal("Not rehearsed", "The rehearsal was cancelled.", 409);
     return came;
   }
 
-  replayOf(name: string): ReplayAnswer | null {
-    const found = this.replays.of(name);
+  async replayOf(name: string): Promise<ReplayAnswer | null> {
+    const found = await this.replays.of(name);
     return found && replayAnswer(found);
   }
 
@@ -126,21 +131,20 @@ export class Rehearsals {
     const { store } = this.parts;
     const ids =
       "ids" in which ? which.ids : await store.requests.ids({ ...which.query, page: draft.name }, mostReplayed);
-    return replayAnswer(this.replays.begin(draft.name, { ...draft, ids, rowsThen }));
+    return replayAnswer(await this.replays.begin(draft.name, { ...draft, ids, rowsThen }));
   }
 
-  cancelReplay(name: string): void {
-    this.replays.cancel(name);
+  cancelReplay(name: string): Promise<void> {
+    return this.replays.cancel(name);
   }
 
   /** What a request came to when it was played again, in full. */
-  replayed(name: string, id: string): Replayed | null {
-    return this.replays.of(name)?.came?.find((each) => each.id === id) ?? null;
+  async replayed(name: string, id: string): Promise<Replayed | null> {
+    return (await this.replays.of(name))?.came?.find((each) => each.id === id) ?? null;
   }
 
-  close(): void {
-    this.rehearsals.close();
-    this.replays.close();
+  async close(): Promise<void> {
+    await Promise.all([this.rehearsals.close(), this.replays.close()]);
   }
 
   private rehearse(asked: RehearsalAsked, onProgress: (done: number) => void): Run<Rehearsal> {

@@ -2,7 +2,7 @@ import { type Database, lastSealStatement, type Row } from "@loyal-quill/core";
 import type { VerifyReport } from "@loyal-quill/runtime";
 import type { FeedEvent, VerificationAnswer } from "../api/types.js";
 import type { Store } from "../store/store.js";
-import { Background } from "./background.js";
+import { Background, type Workers } from "./background.js";
 import type { Threads } from "./threads.js";
 
 /** The one log of a database. */
@@ -13,12 +13,15 @@ export class Verifications {
   private readonly jobs: Background<{ readonly by: string }, VerifyReport>;
 
   constructor(
+    workers: Workers,
     private readonly store: Store,
     private readonly database: Pick<Database, "run">,
     threads: Pick<Threads, "long">,
-    tell: (event: FeedEvent) => void,
+    tell: (event: Extract<FeedEvent, { kind: "verification" }>) => void,
   ) {
     this.jobs = new Background(
+      "verification",
+      workers,
       ({ by }, onProgress) => {
         const run = threads.long("verification", {}, onProgress);
         const kept = run.came.then(async (came) => {
@@ -33,8 +36,7 @@ export class Verifications {
   }
 
   async answer(): Promise<VerificationAnswer> {
-    const [last, sealed] = await Promise.all([this.store.lastVerification(), this.lastSeal()]);
-    const job = this.jobs.of(one);
+    const [last, sealed, job] = await Promise.all([this.store.lastVerification(), this.lastSeal(), this.jobs.of(one)]);
     return {
       run: job && job.state !== "done" ? { state: job.state, done: job.done, because: job.because } : null,
       last: last && { by: last.by, report: last.report },
@@ -54,16 +56,16 @@ export class Verifications {
       : null;
   }
 
-  begin(by: string): Promise<VerificationAnswer> {
-    if (this.jobs.of(one)?.state !== "running") this.jobs.begin(one, { by });
+  async begin(by: string): Promise<VerificationAnswer> {
+    if ((await this.jobs.of(one))?.state !== "running") await this.jobs.begin(one, { by });
     return this.answer();
   }
 
-  cancel(): void {
-    this.jobs.cancel(one);
+  cancel(): Promise<void> {
+    return this.jobs.cancel(one);
   }
 
-  close(): void {
-    this.jobs.close();
+  close(): Promise<void> {
+    return this.jobs.close();
   }
 }

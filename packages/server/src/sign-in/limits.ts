@@ -35,7 +35,8 @@ export class SignInLimits {
   ) {
     const limiter = (keyPrefix: string, points: number, duration: number): RateLimiterPostgres =>
       new RateLimiterPostgres({
-        storeClient: pool,
+        storeClient: nameless(pool),
+        storeType: "pool",
         tableName: "attempt",
         tableCreated: true,
         clearExpiredByTimeout: false,
@@ -89,6 +90,10 @@ export class SignInLimits {
       : [[this.device, device]];
   }
 }
+
+/** A pool to which no statement goes under a name: behind a pooler in transaction mode the next connection would know it, or know it not. */
+const nameless = (pool: pg.Pool): Pick<pg.Pool, "query"> =>
+  ({ query: ({ name: _, ...query }: pg.QueryConfig) => pool.query(query) }) as Pick<pg.Pool, "query">;
 
 async function takeOne(limiter: RateLimiterPostgres, key: string): Promise<Taken> {
   try {

@@ -215,6 +215,14 @@ export class KeptRequests {
     return found.map((each) => each.recorded);
   }
 
+  /** Recorded requests by their ids, the oldest first, without what came over the wire. */
+  async byIds(ids: readonly string[]): Promise<RecordedRequest[]> {
+    const where = { database: this.database, format: { $lte: storedFormat }, id: { $in: [...ids] } };
+    const fields = ["recorded"] as const;
+    const found = await this.orm.em.fork().find(RequestEntity, where, { orderBy: { number: "asc" }, fields });
+    return found.map((each) => each.recorded);
+  }
+
   /** A recorded request with all that is kept of it. */
   async one(id: string): Promise<RecordedRequest | null> {
     const where = { database: this.database, id, format: { $lte: storedFormat } };

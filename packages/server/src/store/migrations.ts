@@ -188,6 +188,23 @@ class VerificationsOfLogs extends Migration {
   }
 }
 
+class SeveralProcesses extends Migration {
+  override up(): void {
+    // What processes tell each other, and which there are: of use for a moment only, so a crash may lose it.
+    this.addSql(`CREATE UNLOGGED TABLE happening (id bigserial PRIMARY KEY, at timestamptz NOT NULL DEFAULT now(), process uuid NOT NULL,
+      database varchar(255) NOT NULL, told jsonb NOT NULL)`);
+    this.addSql(`CREATE UNLOGGED TABLE process (id uuid PRIMARY KEY, host varchar(255) NOT NULL, pid integer NOT NULL, version varchar(63) NOT NULL,
+      since timestamptz NOT NULL DEFAULT now(), beat timestamptz NOT NULL DEFAULT now())`);
+    this.addSql(`CREATE TABLE job (database varchar(255) NOT NULL, kind varchar(31) NOT NULL, name varchar(255) NOT NULL, run uuid NOT NULL DEFAULT gen_random_uuid(),
+      process uuid NOT NULL, begun timestamptz(3) NOT NULL DEFAULT now(), beat timestamptz NOT NULL DEFAULT now(), state varchar(15) NOT NULL DEFAULT 'running',
+      done real NOT NULL DEFAULT 0, given text NOT NULL, came text, because text, cancel boolean NOT NULL DEFAULT false, tries integer NOT NULL DEFAULT 1,
+      PRIMARY KEY (database, kind, name))`);
+    // Which program works with these tables: one that knows this migration. It is renewed by a migration that older ones can't live with.
+    this.addSql("CREATE TABLE needed (migration varchar(255) NOT NULL)");
+    this.addSql("INSERT INTO needed VALUES ('2026-11-verifications')");
+  }
+}
+
 /** The store's migrations in their order. A landed one is never changed. */
 export const migrationsList = [
   { name: "2026-11-first-tables", class: FirstTables },
@@ -199,4 +216,5 @@ export const migrationsList = [
   { name: "2026-11-sign-in-and-trail", class: SignInAndTrail },
   { name: "2026-11-requests-told", class: RequestsTold },
   { name: "2026-11-verifications", class: VerificationsOfLogs },
+  { name: "2026-11-several-processes", class: SeveralProcesses },
 ];

@@ -3,6 +3,7 @@ import { connectionTo, type VerifyReport } from "@loyal-quill/runtime";
 import type { InferEntity } from "@mikro-orm/core";
 import { Migrator } from "@mikro-orm/migrations";
 import { MikroORM } from "@mikro-orm/postgresql";
+import { KeptJobs } from "../processes/kept-jobs.js";
 import { connectionLimits, endWhenSilent } from "./connection.js";
 import {
   type Account,
@@ -108,10 +109,31 @@ function asRaw({ text, values }: Statement): [string, (string | null)[]] {
   return [raw, bindings];
 }
 
+/**
+ * Two versions of this program may run over one store, while one takes the other's place: a migration that the older one can't live with says so.
+ *
+ * @throws where this program is the older one of such two
+ */
+async function needKnown(orm: MikroORM): Promise<void> {
+  const rows = await orm.em.fork().execute<{ migration: string }[]>("SELECT migration FROM needed");
+  const unknown = rows.find(({ migration }) => !migrationsList.some(({ name }) => name === migration));
+  if (unknown)
+    throw new StoreTooNew(
+      `The store was brought up to date by a newer version of Loyal Quill, which this one can't work beside (${unknown.migration}): update it.`,
+    );
+}
+
+/** The store is a newer program's. */
+export class StoreTooNew extends Error {
+  override readonly name = "StoreTooNew";
+}
+
 /** Loyal Quill's own store: accounts and recorded requests; and its window on the change log of the edited database. */
 export class Store {
   /** What is recorded of requests. */
   readonly requests: KeptRequests;
+  /** Work in the background. */
+  readonly jobs: KeptJobs;
   private turns: Promise<unknown> = Promise.resolve();
 
   private constructor(
@@ -121,6 +143,7 @@ export class Store {
     private readonly database: string,
   ) {
     this.requests = new KeptRequests(orm, database);
+    this.jobs = new KeptJobs(orm, database);
   }
 
   /**
@@ -150,6 +173,10 @@ export class Store {
     await orm.em.fork().transactional(async (em) => {
       await em.execute("SELECT pg_advisory_xact_lock(hashtext('loyal-quill migrations'))");
       await orm.getMigrator().up();
+    });
+    await needKnown(orm).catch(async (error: unknown) => {
+      await orm.close(true);
+      throw error;
     });
     const log = await openLog(logUrl);
     return new Store(orm, log, "");

@@ -1,0 +1,140 @@
+import type { MikroORM } from "@mikro-orm/postgresql";
+
+/** Work in the background, as it stands in the store. */
+export interface KeptJob {
+  readonly name: string;
+  /** Which run of it: one that was begun anew since has another. */
+  readonly run: string;
+  readonly state: "running" | "done" | "cancelled" | "failed";
+  readonly done: number;
+  readonly begun: Date;
+  readonly given: unknown;
+  readonly came: unknown;
+  readonly because: string | null;
+}
+
+/** One whose process has given no sign for so long is taken over by another. */
+const silentFor = "15 seconds";
+/** So often one is tried that ends its process. */
+const mostTries = 3;
+
+interface JobRow extends Omit<KeptJob, "given" | "came" | "begun"> {
+  readonly begun: Date | string;
+  readonly given: string;
+  readonly came: string | null;
+}
+
+const jobOf = ({ begun, given, came, ...rest }: JobRow): KeptJob => ({
+  ...rest,
+  begun: new Date(begun),
+  given: JSON.parse(given),
+  came: came === null ? null : JSON.parse(came),
+});
+
+const columns = "name, run, state, done, begun, given, came, because";
+
+/**
+ * Work in the background of all processes over one store. Who works on what is a row that its process renews, and not a lock of a session: behind
+ * a pooler a session is nobody's own.
+ */
+export class KeptJobs {
+  constructor(
+    private readonly orm: MikroORM,
+    private readonly database: string,
+  ) {}
+
+  private async ask<Found = JobRow>(
+    sql: string,
+    values: readonly (string | number | boolean | null)[],
+  ): Promise<Found[]> {
+    return this.orm.em
+      .fork()
+      .getConnection()
+      .execute<Found[]>(sql, [...values]);
+  }
+
+  async of(kind: string, name: string): Promise<KeptJob | null> {
+    const [found] = await this.ask(`SELECT ${columns} FROM job WHERE database = ? AND kind = ? AND name = ?`, [
+      this.database,
+      kind,
+      name,
+    ]);
+    return found ? jobOf(found) : null;
+  }
+
+  /** Begins one anew: whoever works on an earlier run of it finds out when it tells how far it is. */
+  async begin(kind: string, name: string, process: string, given: unknown, mostKept: number): Promise<KeptJob> {
+    const [made] = await this.ask(
+      `INSERT INTO job (database, kind, name, process, given) VALUES (?, ?, ?, ?, ?)
+       ON CONFLICT (database, kind, name) DO UPDATE SET run = gen_random_uuid(), process = excluded.process, begun = now(), beat = now(),
+         state = 'running', done = 0, given = excluded.given, came = NULL, because = NULL, cancel = false, tries = 1
+       RETURNING ${columns}`,
+      [this.database, kind, name, process, JSON.stringify(given)],
+    );
+    await this.ask(
+      `DELETE FROM job WHERE database = ? AND kind = ? AND state <> 'running' AND name IN (
+         SELECT name FROM job WHERE database = ? AND kind = ? ORDER BY begun DESC OFFSET ?)`,
+      [this.database, kind, this.database, kind, mostKept],
+    );
+    if (!made) throw new Error("a job was not begun");
+    return jobOf(made);
+  }
+
+  /** Says that a run goes on, and how far it is. @returns whether it may: it was not cancelled, nor begun anew, nor taken over */
+  async goesOn(run: string, process: string, done: number): Promise<boolean> {
+    const rows = await this.ask<{ cancel: boolean }>(
+      "UPDATE job SET beat = now(), done = ? WHERE run = ? AND process = ? AND state = 'running' RETURNING cancel",
+      [done, run, process],
+    );
+    return rows[0]?.cancel === false;
+  }
+
+  /** @returns whether it was still this process's to end */
+  async end(
+    run: string,
+    process: string,
+    state: KeptJob["state"],
+    came: unknown,
+    because: string | null,
+  ): Promise<boolean> {
+    const rows = await this.ask<{ name: string }>(
+      `UPDATE job SET state = ?, done = CASE WHEN ? = 'done' THEN 1 ELSE done END, came = ?, because = ?
+       WHERE run = ? AND process = ? AND state = 'running' RETURNING name`,
+      [state, state, came === null ? null : JSON.stringify(came), because, run, process],
+    );
+    return rows.length > 0;
+  }
+
+  /** Asks whoever works on it to give it up. */
+  async cancel(kind: string, name: string): Promise<void> {
+    await this.ask("UPDATE job SET cancel = true WHERE database = ? AND kind = ? AND name = ? AND state = 'running'", [
+      this.database,
+      kind,
+      name,
+    ]);
+  }
+
+  /** Takes over what nobody works on any more. One that has ended its process too often is given up. */
+  async takeOver(kind: string, process: string): Promise<KeptJob[]> {
+    await this.ask(
+      `UPDATE job SET state = 'failed', because = 'Each process that worked on it ended meanwhile.'
+       WHERE database = ? AND kind = ? AND state = 'running' AND beat < now() - interval '${silentFor}' AND tries >= ${mostTries}`,
+      [this.database, kind],
+    );
+    const rows = await this.ask(
+      `UPDATE job SET process = ?, beat = now(), tries = tries + 1
+       WHERE database = ? AND kind = ? AND state = 'running' AND beat < now() - interval '${silentFor}'
+       RETURNING ${columns}`,
+      [process, this.database, kind],
+    );
+    return rows.map(jobOf);
+  }
+
+  /** Lets go of what this process works on, so that another one goes on with it at once. */
+  async letGo(kind: string, process: string): Promise<void> {
+    await this.ask(
+      "UPDATE job SET beat = '-infinity', tries = 1 WHERE database = ? AND kind = ? AND process = ? AND state = 'running'",
+      [this.database, kind, process],
+    );
+  }
+}
