@@ -1,4 +1,4 @@
-import type { Server, ServerResponse } from "node:http";
+import { createServer, type Server, type ServerResponse } from "node:http";
 import type { Say } from "./cluster/cluster.js";
 
 /** A command that can't go on, for a reason that the person can do something about. */
@@ -46,6 +46,14 @@ export async function listen(server: Server, told: number | undefined, say: Say,
     return port;
   }
   throw new CannotStart(`No port from ${usualPort} to ${usualPort + 49} is free. Choose one with --port.`);
+}
+
+/** The first port from the usual one on that is free just now. */
+export async function freeFrom(): Promise<number> {
+  const server = createServer();
+  const port = await listen(server, undefined, () => {});
+  await new Promise((resolve) => server.close(resolve));
+  return port;
 }
 
 /**

@@ -21,3 +21,16 @@ export const numberOption = (flags: string, description: string, least: number, 
       throw new InvalidArgumentError(`It is a whole number from ${least} to ${most}.`);
     return number;
   });
+
+function portNumber(text: string): number {
+  const port = Number(text);
+  if (!Number.isInteger(port) || port < 1 || port > 65_535)
+    throw new InvalidArgumentError("A port is a whole number from 1 to 65535.");
+  return port;
+}
+
+/** Where it listens. */
+export const port = (): Option =>
+  new Option("--port <number>", "port (environment: PORT; otherwise 4310 or the next free one)")
+    .argParser(portNumber)
+    .env("PORT");

@@ -49,8 +49,9 @@ import { loadPageFiles, watchPageFiles } from "./page-files.js";
 import { nonceIn } from "./policy.js";
 import { openReplicas, Seen } from "./reading.js";
 import { mayReadReplica } from "./replicas.js";
-import { apiOf, cookie, isCrossSite, isLooking, queryOf, speaksJson, withHeaders } from "./requests.js";
+import { apiOf, cookie, idOf, isCrossSite, isLooking, queryOf, speaksJson, withHeaders } from "./requests.js";
 import { signerOf } from "./signing.js";
+import { spansOf } from "./spans.js";
 import { traceOf } from "./trace.js";
 
 /** Milliseconds between two tries to read the page files while the database is away. */
@@ -194,7 +195,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     const trace = traceOf(request.get("traceparent"));
     response.setHeader("server-timing", `traceparent;desc="${trace.traceparent}"`);
     const pageRequest: PageRequest = {
-      id: randomUUID(),
+      id: idOf(request),
       at: new Date(),
       method: request.method,
       path: request.path,
@@ -259,6 +260,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     if (recorded.outcome === "failed") void look();
     for (const failure of failures) onError(failure);
     const ended = whole(saved.length > 0 ? await afterSaves(saved, recorded) : recorded);
+    spansOf(ended);
     for (const { onRequest } of listeners) onRequest?.(ended);
   };
 

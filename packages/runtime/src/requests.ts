@@ -1,3 +1,4 @@
+import { randomUUID } from "node:crypto";
 import type { ApiRequest, RecordedRequest } from "@loyal-quill/core";
 import { parse } from "cookie";
 import type express from "express";
@@ -6,6 +7,14 @@ import { isJson } from "./body.js";
 /** A cookie as it was sent: the line that it carries is signed as it stands, and decoded after that. */
 export const cookie = (request: express.Request, name: string): string | null =>
   parse(request.headers.cookie ?? "", { decode: (text) => text })[name] ?? null;
+
+const uuid = /^[\da-f]{8}-[\da-f]{4}-[\da-f]{4}-[\da-f]{4}-[\da-f]{12}$/;
+
+/** The number under which a request is recorded: the one that the application's own log has given it, where that is a UUID. */
+export function idOf(request: express.Request): string {
+  const { id } = request as { readonly id?: unknown };
+  return typeof id === "string" && uuid.test(id) ? id : randomUUID();
+}
 
 export const queryOf = (request: express.Request): Record<string, string> =>
   request.url.includes("?")

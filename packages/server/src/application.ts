@@ -3,6 +3,7 @@ import { connectionTo, type Pages, type SealOptions } from "@loyal-quill/runtime
 import express, { type Request } from "express";
 import pg from "pg";
 import type { Logger } from "pino";
+import type { Registry } from "prom-client";
 import { apiRoutes } from "./api/routes.js";
 import { answerFailure, homePage, noBuilder, nothingHere } from "./documents.js";
 import type { OnPublish } from "./drafts/rehearsals.js";
@@ -10,8 +11,10 @@ import { atTheEdge, type Deployment, impatient, loopback, strangersPatience } fr
 import { type FrameOf, openEditedDatabase } from "./edited-database.js";
 import { fontRoutes, fontSheets } from "./fonts.js";
 import { requestLog, securityHeaders } from "./headers.js";
+import { Health } from "./health.js";
 import { Keys } from "./keys.js";
 import { careful } from "./log.js";
+import { Metrics } from "./metrics.js";
 import { Exchange } from "./processes/exchange.js";
 import { ownVersion } from "./processes/own-version.js";
 import { SignInLimits } from "./sign-in/limits.js";
@@ -54,6 +57,11 @@ export interface ApplicationOptions {
   readonly logger: Logger;
   /** Connections to each edited database at most; 10 where it is left out. */
   readonly poolSize?: number;
+  /** How long a connection is waited for, in milliseconds; 3,000 where it is left out. */
+  readonly poolWait?: number;
+  /** Standbys of the first database that are read from, and how far one may be behind, in milliseconds. */
+  readonly replicas?: readonly string[];
+  readonly replicaLag?: number;
   /** The greatest age of a form that is taken, in milliseconds; a day where it is left out. */
   readonly formAge?: number;
   /** What is done with a rehearsal before a page is published: `warn` where it is left out. */
@@ -86,7 +94,11 @@ export interface Application {
   readonly store: Store;
   /** The other processes over the store. */
   readonly exchange: Exchange;
+  /** What is measured, for Prometheus. */
+  readonly metrics: Registry;
   readonly pages: Pages;
+  /** Says from now on that no more requests should come: a proxy that asks sends them elsewhere. */
+  readonly leave: () => void;
   /** Ends what would go on for ever by itself, like the live feed: the first thing of an orderly stop. */
   readonly endStreams: () => void;
   readonly close: () => Promise<void>;
@@ -126,12 +138,15 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
   });
   const sizes = {
     ...(options.poolSize === undefined ? {} : { poolSize: options.poolSize }),
+    ...(options.poolWait === undefined ? {} : { poolWait: options.poolWait }),
     ...(options.formAge === undefined ? {} : { formAge: options.formAge }),
     ...(options.onPublish === undefined ? {} : { onPublish: options.onPublish }),
     ...(options.onNotice ? { onNotice: options.onNotice } : {}),
     ...(options.seals === undefined ? {} : { seals: options.seals }),
   };
-  const opening = { keys, sessions, logger, exchange, frame: frameOf, application: options.name, ...sizes };
+  const metrics = new Metrics();
+  metrics.processes(exchange);
+  const opening = { keys, sessions, logger, exchange, metrics, frame: frameOf, application: options.name, ...sizes };
   const first = await openEditedDatabase({ ...options, ...opening, name: "", store });
   const others = await Promise.all(
     (options.also ?? []).map(async ({ name, databaseUrl, logUrl, pages: directory }) =>
@@ -152,6 +167,8 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
   const app = express();
   app.disable("x-powered-by");
   app.set("trust proxy", deployment.hops);
+  const health = new Health();
+  app.use(health.routes);
   app.use(requestLog(logger), securityHeaders(deployment.secure), atTheEdge(deployment));
   if (options.workbench) app.use("/workbench/assets", ...workbenchAssets(options.workbench));
   app.use("/fonts", fontRoutes());
@@ -210,5 +227,5 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
   const endStreams = (): void => {
     for (const each of databases) each.endStreams();
   };
-  return { app, store, exchange, pages, endStreams, close };
+  return { app, store, exchange, metrics: metrics.registry, pages, leave: () => health.leave(), endStreams, close };
 }

@@ -1,3 +1,6 @@
+import { mkdtemp, rm } from "node:fs/promises";
+import os from "node:os";
+import path from "node:path";
 import type { Actor, Database, Frame, RecordedRequest } from "@loyal-quill/core";
 import {
   careForLog,
@@ -14,11 +17,13 @@ import { Feed } from "./api/feed.js";
 import type { FeedEvent } from "./api/types.js";
 import { Censuses } from "./drafts/census.js";
 import { Desk } from "./drafts/desk.js";
+import { writePublished } from "./drafts/published-files.js";
 import { type OnPublish, Rehearsals } from "./drafts/rehearsals.js";
 import { Threads } from "./drafts/threads.js";
 import { Verifications } from "./drafts/verification.js";
 import { fontSheets } from "./fonts.js";
 import type { Keys } from "./keys.js";
+import type { Metrics } from "./metrics.js";
 import type { Exchange } from "./processes/exchange.js";
 import { digestOf } from "./sign-in/passwords.js";
 import type { Sessions } from "./sign-in/session.js";
@@ -26,6 +31,9 @@ import { actorOfToken, bearerOf } from "./sign-in/tokens.js";
 import { actorOf } from "./store/entities.js";
 import type { Store } from "./store/store.js";
 import { importTypeScript } from "./typescript.js";
+
+/** What stands for a directory where the page files are the store's versions. */
+export const ofTheStore = "store";
 
 /** A request as it is told to every window: without what came over the wire. */
 function shortOf({ wire: _, ...rest }: RecordedRequest): RecordedRequest {
@@ -55,17 +63,24 @@ export interface AroundOptions {
   readonly onPublish?: OnPublish;
   /** Told what somebody should do about its change log. */
   readonly onNotice?: (notice: string) => void;
-  /** Told when another process has published a page. */
-  readonly onPublished?: (page: string) => void;
+  /** What is measured. */
+  readonly metrics?: Metrics;
+  /** Whether the page files are the store's versions, written out where the pages read them. */
+  readonly ofStore?: boolean;
 }
 
 export interface EditedDatabaseOptions extends AroundOptions {
-  /** The directory of its page files. */
+  /** The directory of its page files; `store` for those that the store has. */
   readonly pages: string;
   readonly sessions: Sessions;
   readonly frame: FrameOf;
   /** Connections to it at most; 10 where it is left out. */
   readonly poolSize?: number;
+  /** How long one of them is waited for, in milliseconds; 3,000 where it is left out. */
+  readonly poolWait?: number;
+  /** Standbys that are read from, and how far one may be behind, in milliseconds. */
+  readonly replicas?: readonly string[];
+  readonly replicaLag?: number;
   readonly formAge?: number;
   /** What is done with the seals of its change log. */
   readonly seals?: SealOptions | false;
@@ -88,6 +103,7 @@ export interface EditedDatabase {
   /** What is done with a rehearsal before a page is published. */
   readonly onPublish: OnPublish;
   readonly feed: Feed;
+  readonly exchange: Exchange;
   readonly logCare: LogCare;
   /** Ends what would go on for ever by itself: the live feed, and censuses under way. */
   readonly endStreams: () => void;
@@ -101,15 +117,24 @@ export interface EditedDatabase {
  */
 export async function openEditedDatabase(options: EditedDatabaseOptions): Promise<EditedDatabase> {
   const { name, store, keys, sessions, logger } = options;
-  const pool = connect(options.databaseUrl, options.poolSize);
-  const database = databaseOver(pool);
+  const { poolSize, poolWait } = options;
+  const pool = connect(options.databaseUrl, poolSize, poolWait);
+  options.metrics?.pool(name, pool);
+  const database = databaseOver(pool, poolWait === undefined ? {} : { connect: poolWait });
+  const ofStore = options.pages === ofTheStore;
+  const directory = ofStore ? await mkdtemp(path.join(os.tmpdir(), "loyal-quill-published-")) : options.pages;
+  if (ofStore) await writePublished(store, directory);
   const pages = await createPages({
     database,
-    pages: options.pages,
+    pages: directory,
     signingKey: keys.all("forms"),
     signIn: "/sign-in",
     signInCarries: true,
     ...(options.formAge === undefined ? {} : { formAge: options.formAge }),
+    ...(options.replicas === undefined ? {} : { replicas: options.replicas }),
+    ...(options.replicaLag === undefined ? {} : { replicaLag: options.replicaLag }),
+    ...(poolSize === undefined ? {} : { poolSize }),
+    onReplica: ({ place, state, behind }) => logger.warn({ place, state, behind }, "a standby has changed its state"),
     actor: async (request) => {
       const token = bearerOf(request);
       if (token !== null) return actorOfToken(token, store);
@@ -129,7 +154,7 @@ export async function openEditedDatabase(options: EditedDatabaseOptions): Promis
     throw error;
   });
   const mount = name === "" ? "" : `/${name}`;
-  const around = await aroundPages(pages, database, mount, fontSheets, options);
+  const around = await aroundPages(pages, database, mount, fontSheets, { ...options, ofStore });
   return {
     ...around,
     close: async () => {
@@ -137,6 +162,7 @@ export async function openEditedDatabase(options: EditedDatabaseOptions): Promis
       await pages.close();
       await around.close();
       await pool.end();
+      if (ofStore) await rm(directory, { recursive: true, force: true });
     },
   };
 }
@@ -159,17 +185,18 @@ export async function aroundPages(
   const tell = (event: Exclude<FeedEvent, { kind: "request" | "pages" }>): void => {
     feed.tell(event);
     options.exchange.tell(name, event);
+    if ("state" in event && event.state !== "running") options.metrics?.ended(name, event.kind, event.state);
   };
   const unhear = options.exchange.hear(name, (told) => {
     if (told.kind === "requests") {
-      if (feed.isHeard)
+      if (feed.windows > 0)
         store.requests.byIds(told.ids).then(
           (found) => {
             for (const request of found) feed.tell({ kind: "request", request });
           },
           (error: unknown) => logger.error({ err: error }, "what another process recorded could not be read"),
         );
-    } else if (told.kind === "published") options.onPublished?.(told.page);
+    } else if (told.kind === "published") void published();
     else feed.tell(told);
   });
   /** Requests that are being recorded: an orderly end waits for them. */
@@ -185,9 +212,29 @@ export async function aroundPages(
     directory: pages.directory,
   });
   threads.hold(pages.loaded());
-  const desk = new Desk({ store, pages, threads, directory: pages.directory, tell });
+  const { ofStore = false } = options;
+  /** Brings what another process has published here, where the store has the files. */
+  const published = async (): Promise<void> => {
+    if (!ofStore) return;
+    try {
+      await writePublished(store, pages.directory);
+      await pages.reload();
+    } catch (error) {
+      logger.error({ err: error }, "what another process published could not be read");
+    }
+  };
+  const desk = new Desk({
+    store,
+    pages,
+    threads,
+    directory: pages.directory,
+    tell,
+    ofStore,
+    onPublished: (page) => options.exchange.tell(name, { kind: "published", page }),
+  });
   const unlisten = pages.listen({
     onRequest: (recorded) => {
+      options.metrics?.request(recorded);
       // What the script of a page asks for by itself is no open and no save.
       if (recorded.operation === "choices" || recorded.operation === "judge") return;
       const kept = store.requests.keep(recorded).then(
@@ -232,7 +279,9 @@ export async function aroundPages(
     store.requests.flush();
     await Promise.all([...keeping, threads.close()]);
   };
+  options.metrics?.database({ name, pages, feed });
   const onPublish = options.onPublish ?? "warn";
-  const parts = { pages, desk, threads, censuses, rehearsals, verifications, onPublish, feed, logCare };
+  const { exchange } = options;
+  const parts = { exchange, pages, desk, threads, censuses, rehearsals, verifications, onPublish, feed, logCare };
   return { name, mount, store, database, ...parts, endStreams, close };
 }

@@ -1,3 +1,4 @@
+import { randomUUID } from "node:crypto";
 import type { RequestHandler } from "express";
 import helmet from "helmet";
 import type { Logger } from "pino";
@@ -23,12 +24,24 @@ export const securityHeaders = (secure: boolean): RequestHandler =>
     xFrameOptions: { action: "sameorigin" },
   });
 
-/** A line a request: method, path and status; no query, header or body, which may hold what is nobody's business. */
+/**
+ * A line a request: its number, method, path and status; no query, header or body, which may hold what is nobody's business. The number is the one
+ * under which it is recorded, and in the answer's `x-request-id`.
+ */
 export const requestLog = (logger: Logger): RequestHandler =>
   pinoHttp({
     logger,
+    genReqId: (_request, response) => {
+      const id = randomUUID();
+      response.setHeader("x-request-id", id);
+      return id;
+    },
     serializers: {
-      req: (request: { method: string; url: string }) => ({ method: request.method, url: request.url.split("?")[0] }),
+      req: (request: { id: string; method: string; url: string }) => ({
+        id: request.id,
+        method: request.method,
+        url: request.url.split("?")[0],
+      }),
       res: (response: { statusCode: number }) => ({ status: response.statusCode }),
     },
   });

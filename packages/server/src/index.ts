@@ -2,8 +2,10 @@
 export { type Application, type ApplicationOptions, createApplication, type SignInSettings } from "./application.js";
 export { type OnPublish, onPublishModes } from "./drafts/rehearsals.js";
 export { type Deployment, loopback } from "./edge.js";
+export { ofTheStore } from "./edited-database.js";
 export { leastKeyLength } from "./keys.js";
 export { makeLogger, plainError } from "./log.js";
+export { aggregatedMetrics, handIn } from "./metrics.js";
 export {
   type MountedWorkbench,
   mountWorkbench,

@@ -10,12 +10,15 @@ import {
 } from "@loyal-quill/runtime";
 import express, { type Request } from "express";
 import type { Logger } from "pino";
+import type { Registry } from "prom-client";
 import { answerFailure, homePage, nothingHere } from "./documents.js";
 import { atTheEdge, loopback } from "./edge.js";
 import { fontRoutes, fontSheets } from "./fonts.js";
 import { requestLog, securityHeaders } from "./headers.js";
+import { Health } from "./health.js";
 import { Keys } from "./keys.js";
 import { careful } from "./log.js";
+import { Metrics } from "./metrics.js";
 import { importTypeScript } from "./typescript.js";
 import { languageOf } from "./words.js";
 
@@ -31,6 +34,9 @@ export interface PagesApplicationOptions {
   readonly name: string;
   readonly logger: Logger;
   readonly poolSize?: number;
+  readonly poolWait?: number;
+  readonly replicas?: readonly string[];
+  readonly replicaLag?: number;
   readonly formAge?: number;
   /** What is done with the seals of the change log; `false` where somebody else makes them. */
   readonly seals?: SealOptions | false;
@@ -45,6 +51,8 @@ export interface PagesApplicationOptions {
 export interface PagesApplication {
   readonly app: express.Express;
   readonly pages: Pages;
+  readonly metrics: Registry;
+  readonly leave: () => void;
   readonly endStreams: () => void;
   readonly close: () => Promise<void>;
 }
@@ -57,7 +65,10 @@ export interface PagesApplication {
 export async function createPagesApplication(options: PagesApplicationOptions): Promise<PagesApplication> {
   const { actor } = options;
   const logger = careful(options.logger);
-  const pool = connect(options.databaseUrl, options.poolSize);
+  const { poolSize, poolWait } = options;
+  const pool = connect(options.databaseUrl, poolSize, poolWait);
+  const metrics = new Metrics();
+  metrics.pool("", pool);
   const around = {
     application: options.name,
     home: "/",
@@ -66,7 +77,7 @@ export async function createPagesApplication(options: PagesApplicationOptions): 
     person: { name: actor.name },
     signOut: null,
   } as const;
-  const database = databaseOver(pool);
+  const database = databaseOver(pool, poolWait === undefined ? {} : { connect: poolWait });
   const pages = await createPages({
     database,
     pages: options.pages,
@@ -75,7 +86,12 @@ export async function createPagesApplication(options: PagesApplicationOptions): 
     session: () => "alone",
     frame: (request) => ({ ...around, language: languageOf(request) }),
     ...(options.formAge === undefined ? {} : { formAge: options.formAge }),
-    ...(options.onRequest ? { onRequest: options.onRequest } : {}),
+    ...(options.replicas === undefined ? {} : { replicas: options.replicas }),
+    ...(options.replicaLag === undefined ? {} : { replicaLag: options.replicaLag }),
+    onRequest: (recorded) => {
+      metrics.request(recorded);
+      options.onRequest?.(recorded);
+    },
     ...(options.onLoad ? { onLoad: options.onLoad } : {}),
     ...(options.seals === undefined ? {} : { seals: options.seals }),
     importModule: importTypeScript,
@@ -89,6 +105,8 @@ export async function createPagesApplication(options: PagesApplicationOptions): 
   const frame: Frame = { ...around, base: "", script: null, styleSheets: [pages.styleSheet, ...fontSheets] };
   const app = express();
   app.disable("x-powered-by");
+  const health = new Health();
+  app.use(health.routes);
   app.use(requestLog(logger), securityHeaders(false), atTheEdge(loopback));
   app.use("/fonts", fontRoutes());
   app.get("/", (request, response) => {
@@ -119,5 +137,5 @@ export async function createPagesApplication(options: PagesApplicationOptions): 
     await pages.close();
     await pool.end();
   };
-  return { app, pages, endStreams: () => {}, close };
+  return { app, pages, metrics: metrics.registry, leave: () => health.leave(), endStreams: () => {}, close };
 }

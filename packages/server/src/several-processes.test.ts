@@ -126,6 +126,31 @@ describe("several processes over one store and one directory", () => {
     for (const each of heard) each.leave();
   });
 
+  test("page files may be the store's: what is published is served by all, and a machine needs none of its own", async () => {
+    const [one, other] = [
+      await startWorkbench({ beside: workbenches[0] as TestWorkbench, ofStore: true }),
+      await startWorkbench({ beside: workbenches[0] as TestWorkbench, ofStore: true }),
+    ];
+    const [here, there] = [await one.builder("ines"), await other.builder("ines")];
+    const { said } = await here.send<DraftAnswer>("GET", "/drafts/river");
+    const text = said.text.replace("plural: Rivers", "plural: Rivers everywhere");
+    expect(text).not.toBe(said.text);
+    const draft = (await here.send<DraftAnswer>("PUT", "/drafts/river", { was: said.text, text })).said;
+    const before = (await versions("river")).length;
+    expect((await here.send("POST", "/drafts/river/publish", { revision: draft.revision })).status).toBe(200);
+    const plurals = () =>
+      [one, other].map(
+        ({ application }) => application.pages.loaded().pages.find(({ name }) => name === "river")?.plural,
+      );
+    await until(() => plurals().every((plural) => plural === "Rivers everywhere"));
+    expect((await versions("river")).length).toBe(before + 1);
+    expect((await there.send<VersionAnswer[]>("GET", "/drafts/river/versions")).said[0]?.text).toBe(text);
+    // Those that have files keep theirs.
+    expect(await readFile(file("river"), "utf8")).toBe(said.text);
+    await other.close();
+    await one.close();
+  });
+
   test("a session that is ended in one is none in the others at once, and wrong passwords count for all", async () => {
     const [first, second] = workbenches;
     const { client } = (await first?.signIn("hollis")) ?? {};

@@ -1,3 +1,4 @@
+import cluster from "node:cluster";
 import { randomBytes } from "node:crypto";
 import { existsSync } from "node:fs";
 import { createServer } from "node:http";
@@ -8,10 +9,12 @@ import {
   createApplication,
   createPagesApplication,
   type Deployment,
+  handIn,
   leastKeyLength,
   loopback,
   makeLogger,
   type OnPublish,
+  ofTheStore,
   type SignInSettings,
 } from "@loyal-quill/server";
 import type express from "express";
@@ -19,6 +22,7 @@ import { pino } from "pino";
 import { quill } from "../called.js";
 import type { Say } from "../cluster/cluster.js";
 import { CannotStart, closePatience, drain, listen, usualPatience, withPatience } from "../listen.js";
+import { serveMetrics } from "../metrics-server.js";
 import { shownUrl, withDatabase } from "../open-database.js";
 import { stepLines } from "../report/steps.js";
 import { workbenchDirectory } from "./start.js";
@@ -39,8 +43,18 @@ export interface ServeOptions {
   readonly attributes?: Readonly<Record<string, Attribute>>;
   /** Whether the steps of each request are told, and whether with their values; with `as` only. */
   readonly steps?: "none" | "steps" | "values";
-  /** Connections to each database at most. */
+  /** Connections to each database at most, and how long one is waited for, in seconds. */
   readonly poolSize?: number | undefined;
+  readonly poolWait?: number | undefined;
+  /** Standbys that are read from, and how far one may be behind, in seconds. */
+  readonly replicas?: readonly string[];
+  readonly replicaLag?: number | undefined;
+  /** The store without a pooler before it. */
+  readonly storeDirect?: string | undefined;
+  /** How long everything is still served after `/readyz` says no, in seconds. */
+  readonly drainDelay?: number | undefined;
+  /** Where measurements are served, on loopback. */
+  readonly metricsPort?: number | undefined;
   /** The greatest age of a form that is taken, in hours. */
   readonly formAge?: number | undefined;
   /** Where seals of the change log are written as well; `false` where somebody else makes them. */
@@ -94,7 +108,11 @@ function deploymentOf({ behindProxy = 0, origin, hostNames = [], host, plainHttp
 function judge(options: ServeOptions): void {
   const { as, store, host, pages: first, also = [], steps = "none" } = options;
   const { behindProxy = 0, plainHttp = false, origin, signIn = {}, signingKeys } = options;
-  const pages = [first, ...also.map((each) => each.pages)].find((directory) => !existsSync(directory));
+  const pages = [first, ...also.map((each) => each.pages)].find(
+    (directory) => directory !== ofTheStore && !existsSync(directory),
+  );
+  if (as !== undefined && first === ofTheStore)
+    throw new CannotStart("With --as there is no store that page files could be in: say --pages DIRECTORY.");
   if (as !== undefined && also.length > 0)
     throw new CannotStart("With --as there is one database only: leave --also out, or choose --store.");
   if (as === undefined && steps !== "none")
@@ -190,6 +208,8 @@ function needStoreApart(options: ServeOptions): void {
 interface Made {
   readonly app: express.Express;
   readonly pages: Pages;
+  readonly metrics: Parameters<typeof handIn>[0];
+  readonly leave: () => void;
   readonly endStreams: () => void;
   readonly close: () => Promise<void>;
 }
@@ -209,6 +229,9 @@ function make(options: ServeOptions, signingKeys: readonly string[], say: Say): 
   const limits = {
     onNotice: say,
     ...(options.poolSize === undefined ? {} : { poolSize: options.poolSize }),
+    ...(options.poolWait === undefined ? {} : { poolWait: options.poolWait * 1000 }),
+    ...(options.replicas === undefined ? {} : { replicas: options.replicas }),
+    ...(options.replicaLag === undefined ? {} : { replicaLag: options.replicaLag * 1000 }),
     ...(options.formAge === undefined ? {} : { formAge: options.formAge * 3_600_000 }),
     ...(options.seals === undefined ? {} : { seals: options.seals }),
   };
@@ -234,6 +257,7 @@ function make(options: ServeOptions, signingKeys: readonly string[], say: Say): 
     logUrl: databaseUrl,
     also: (options.also ?? []).map((each) => ({ ...each, logUrl: each.databaseUrl })),
     storeUrl: store ?? "",
+    ...(options.storeDirect === undefined ? {} : { storeDirect: options.storeDirect }),
     pages,
     workbench: options.workbench ? workbenchDirectory() : null,
     signingKeys,
@@ -258,6 +282,12 @@ export async function serve(options: ServeOptions, say: Say): Promise<Serving> {
     );
   const application = await make(options, options.signingKeys ?? [randomBytes(32).toString("hex")], say);
   const server = createServer(application.app);
+  const { metrics: registry } = application;
+  const metrics =
+    options.metricsPort === undefined || cluster.isWorker
+      ? null
+      : await serveMetrics(options.metricsPort, { type: registry.contentType, text: () => registry.metrics() });
+  if (cluster.isWorker) handIn(registry);
   try {
     const port = await listen(server, options.port, say, options.host);
     const loaded = application.pages.loaded();
@@ -268,10 +298,12 @@ export async function serve(options: ServeOptions, say: Say): Promise<Serving> {
       say(`Out of service until they are put right: ${unsound.map((file) => file.name).join(", ")}.`);
     const host = isIP(options.host) === 6 ? `[${options.host}]` : options.host;
     const stop = async (): Promise<void> => {
+      application.leave();
+      await new Promise((resolve) => setTimeout(resolve, (options.drainDelay ?? 0) * 1000));
       application.endStreams();
       const patience = options.stopWithin === undefined ? usualPatience : options.stopWithin * 1000;
       if (!(await drain(server, patience))) say("Not everything was answered in time.");
-      await withPatience(application.close(), closePatience);
+      await withPatience(Promise.all([application.close(), metrics?.stop()]), closePatience);
     };
     return { address: `http://${host}:${port}`, stop };
   } catch (error) {

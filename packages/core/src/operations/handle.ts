@@ -33,12 +33,13 @@ export interface Handled {
 const watched = (database: Database, recorder: Recorder): Database => ({
   transaction: (run, purpose) => database.transaction((inside) => run(watched(inside, recorder)), purpose),
   async run(statement) {
+    const begun = recorder.now();
     try {
       const rows = await database.run(statement);
-      recorder.statement(statement, rows.length);
+      recorder.statement(statement, rows.length, recorder.now() - begun);
       return rows;
     } catch (error) {
-      recorder.statement(statement, 0);
+      recorder.statement(statement, 0, recorder.now() - begun);
       throw error;
     }
   },

@@ -41,6 +41,8 @@ export interface RecordedStep {
     readonly text: string;
     readonly values: readonly Stored[];
     readonly rows: number;
+    /** How long its answer took, in milliseconds; what was recorded earlier does not say so. */
+    readonly ms?: number;
   }[];
   /** The developer's own steps that were called in it: how long each took, and what it said. */
   readonly own?: readonly RecordedOwn[];
@@ -105,9 +107,9 @@ export class Recorder {
   }
 
   /** Remembers a statement for the step that is noted next. */
-  statement(statement: Statement, rows: number): void {
+  statement(statement: Statement, rows: number, ms: number): void {
     const { purpose, text, values } = statement;
-    this.sent.push({ purpose, text, values: values.some(isLong) ? values.map(kept) : values, rows });
+    this.sent.push({ purpose, text, values: values.some(isLong) ? values.map(kept) : values, rows, ms });
   }
 
   /** Remembers a step of the developer's own for the step that is noted next. */

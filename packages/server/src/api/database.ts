@@ -66,6 +66,7 @@ export async function connectionAnswer({
   database,
   pages,
   logCare,
+  exchange,
 }: EditedDatabase): Promise<ConnectionAnswer> {
   const { catalog, files } = pages.loaded();
   const count = (test: (table: Table) => boolean): number => catalog.tables.filter(test).length;
@@ -73,6 +74,9 @@ export async function connectionAnswer({
     name,
     mount,
     pages: files.length,
+    replicas: pages.replicas(),
+    processes: exchange.processes(),
+    hears: exchange.hears,
     rights: {
       read: catalog.tables.length,
       insert: count(({ granted }) => granted.insert),

@@ -41,9 +41,9 @@ export class Feed {
     return true;
   }
 
-  /** Whether anybody listens. */
-  get isHeard(): boolean {
-    return this.open.size > 0;
+  /** How many windows listen. */
+  get windows(): number {
+    return this.open.size;
   }
 
   tell(event: FeedEvent): void {

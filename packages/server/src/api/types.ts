@@ -3,7 +3,8 @@
 import type { Census, Drift, MergeConflict } from "@loyal-quill/authoring";
 import type { Played, Rehearsal, Replayed } from "@loyal-quill/authoring/rehearsal";
 import type { Attribute, Control, Finding, Kind, OutcomeKind, RecordedRequest, SettingPart } from "@loyal-quill/core";
-import type { VerifyReport } from "@loyal-quill/runtime";
+import type { ReplicaReport, VerifyReport } from "@loyal-quill/runtime";
+import type { ProcessReport } from "../processes/exchange.js";
 
 export type { Evidence, Played, Replayed } from "@loyal-quill/authoring/rehearsal";
 export type { RequestSums, ToldRequest } from "../store/kept-requests.js";
@@ -396,6 +397,11 @@ export interface ConnectionAnswer {
   readonly logNotice: string | null;
   /** How many page files it has. */
   readonly pages: number;
+  /** Standbys of it that are read from. */
+  readonly replicas: readonly ReplicaReport[];
+  /** The processes over the store, this one first, and how they hear of each other. */
+  readonly processes: readonly ProcessReport[];
+  readonly hears: "at once" | "by looking";
   /** In how many tables the connection may do what. */
   readonly rights: { readonly read: number; readonly insert: number; readonly update: number; readonly delete: number };
 }

@@ -19,6 +19,10 @@ export interface DeskOptions {
   /** The directory of the page files. */
   readonly directory: string;
   readonly tell: (event: Extract<FeedEvent, { kind: "draft" }>) => void;
+  /** Told when a page was published here. */
+  readonly onPublished: (page: string) => void;
+  /** Whether the files are the store's versions written out: then none of them is changed by other means. */
+  readonly ofStore: boolean;
 }
 
 const byWhom = ({ id, name }: Doer): { readonly byId: string | null; readonly byName: string } => ({
@@ -207,6 +211,7 @@ export class Desk {
     await this.write(name, text, by, everybody);
     await this.options.store.dropDraft(name, revision);
     await note(this.options.store, by, "page.published", { name, id: name }, { revision: String(revision) });
+    this.options.onPublished(name);
     this.tell(name, 0, by.name);
   }
 
@@ -246,6 +251,7 @@ export class Desk {
 
   /** Keeps what was changed on disk by other means as versions. */
   sync(): Promise<void> {
+    if (this.options.ofStore) return Promise.resolve();
     this.syncing = this.syncing.then(() => this.keepVersions()).catch(() => {});
     return this.syncing;
   }

@@ -18,6 +18,7 @@ import type { SessionAnswer } from "../api/types.js";
 import { type Application, createApplication, type SignInSettings } from "../application.js";
 import type { OnPublish } from "../drafts/rehearsals.js";
 import type { Deployment } from "../edge.js";
+import { ofTheStore } from "../edited-database.js";
 import { hashPassword } from "../sign-in/passwords.js";
 
 /** The password of every account. */
@@ -65,6 +66,8 @@ export interface WorkbenchOptions {
   readonly several?: boolean;
   /** Another one, whose databases, store and page files this one shares: a second process over the same. */
   readonly beside?: TestWorkbench;
+  /** Whether its page files are those that the store has. */
+  readonly ofStore?: boolean;
   /** A proxy before the store, or before everything. */
   readonly storeThrough?: LinkProxy;
   readonly databaseThrough?: LinkProxy;
@@ -90,7 +93,7 @@ export async function startWorkbench(how: WorkbenchOptions = {}): Promise<TestWo
     databaseUrl: databaseThrough ? throughProxy(made.pages, databaseThrough) : made.pages,
     storeUrl: storeThrough ? throughProxy(made.store, storeThrough) : made.store,
     logUrl: made.reader,
-    pages: directory,
+    pages: how.ofStore ? ofTheStore : directory,
     also: also ? [{ name: "archive", databaseUrl: also.pages, logUrl: also.reader, pages: archive }] : [],
     workbench: null,
     signingKeys: how.signingKeys ?? ["a key for tests, thirty-two bytes long"],

@@ -69,6 +69,49 @@ function State({ table }: { table: TableSummary }) {
   );
 }
 
+const lagOf = (behind: number | null): string =>
+  behind === null || behind < 1000
+    ? says.milliseconds(figure(behind ?? 0))
+    : says.seconds(figure(Math.round(behind / 1000)));
+
+/** How a standby stands. */
+function Replica({ replica }: { replica: ConnectionAnswer["replicas"][number] }) {
+  const { place: at, state, behind } = replica;
+  const told = {
+    following: says.replicaFollowing(lagOf(behind)),
+    behind: says.replicaBehind(lagOf(behind)),
+    away: says.replicaAway,
+    promoted: says.replicaPromoted,
+  }[state];
+  return (
+    <>
+      {says.standby}
+      <code>{at}</code> <Mark kind={state === "following" ? "good" : "wait"}>{told}</Mark>
+    </>
+  );
+}
+
+/** The server's processes, where there are several. */
+function Processes({ answer }: { answer: ConnectionAnswer }) {
+  const { processes, hears } = answer;
+  if (processes.length < 2) return null;
+  const versions = new Set(processes.map(({ version }) => version));
+  return (
+    <li>
+      {says.processes(processes.length)}
+      {processes.map(({ id, pid, host, version, isThis }, index) => (
+        <span key={id}>
+          {index > 0 && ", "}
+          <code>{says.processOn(pid, host)}</code>
+          {versions.size > 1 && says.ofVersion(version)}
+          {isThis && says.thisOne}
+        </span>
+      ))}
+      {hears === "by looking" && says.heardByLooking}
+    </li>
+  );
+}
+
 /** A connection, tested just now, and what it may do. */
 function Connection({ answer }: { answer: ConnectionAnswer }) {
   const { name, database, user, version, rights, log } = answer;
@@ -111,6 +154,9 @@ function Connection({ answer }: { answer: ConnectionAnswer }) {
               <code>{answer.mount}</code>
             </>
           )}
+          {answer.replicas.map((each) => (
+            <Replica key={each.place} replica={each} />
+          ))}
           {answer.superuser && (
             <>
               . <Mark kind="wait">{says.connectedAsASuperuserPagesNeed}</Mark>
@@ -134,6 +180,7 @@ function Connections() {
   return (
     <Lead as="ul" aria-label={says.databases}>
       {databases.data?.map((each) => <Connection key={each.name} answer={each} />) ?? <li>{says.testingConnection}</li>}
+      {databases.data?.[0] && <Processes answer={databases.data[0]} />}
     </Lead>
   );
 }

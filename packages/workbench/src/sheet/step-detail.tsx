@@ -45,6 +45,7 @@ function Statement({ statement }: { statement: RecordedStep["statements"][number
       <h3>
         {says.statement}
         {statement.purpose}, {statement.rows === 1 ? says.oneRow : says.rows(statement.rows)}
+        {statement.ms === undefined ? "" : says.took(statement.ms.toFixed(2))}
       </h3>
       <pre>{statement.text}</pre>
       <Values>
