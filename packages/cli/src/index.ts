@@ -1,13 +1,14 @@
 import { Command, Option } from "commander";
 import { addAccount } from "./commands/account.js";
 import { check } from "./commands/check.js";
+import { doctor } from "./commands/doctor.js";
 import { draft } from "./commands/draft.js";
 import { outbox } from "./commands/outbox.js";
 import { rehearseCommand } from "./commands/rehearse.js";
 import { type Started, startDemo } from "./commands/start.js";
 import { trail } from "./commands/trail.js";
 import { types } from "./commands/types.js";
-import { secretOf } from "./from-environment.js";
+import { secretOf, secretsOfEnvironment } from "./from-environment.js";
 import { CannotStart, usualPatience } from "./listen.js";
 import { addLog } from "./log-commands.js";
 import { databaseUrl } from "./open-database.js";
@@ -109,6 +110,37 @@ function addPageFileCommands(program: Command): void {
     });
 }
 
+function addDoctor(program: Command): void {
+  program
+    .command("doctor")
+    .description("looks at all that serving pages needs, and says what to do; exit code 1 where something is bad")
+    .addOption(database())
+    .option("--store <url>", "the store (environment: QUILL_STORE)")
+    .option("--pages <directory>", "the page files")
+    .option("--replica <url>", "a standby; may be repeated (environment: QUILL_REPLICAS)", collected, [])
+    .addOption(
+      numberOption("--pool-size <number>", "connections that one process may want", 1, 1000)
+        .default(10)
+        .env("QUILL_POOL_SIZE"),
+    )
+    .option("--json", "as JSON", false)
+    .action(async (told) => {
+      process.exitCode = await doctor(
+        {
+          ...told,
+          database: databaseUrl(told.database),
+          store: told.store ?? secretOf("QUILL_STORE"),
+          pages: told.pages,
+          replicas: told.replica.length > 0 ? told.replica : (secretsOfEnvironment("QUILL_REPLICAS") ?? []),
+          poolSize: told.poolSize,
+          json: told.json,
+          now: new Date(),
+        },
+        say,
+      );
+    });
+}
+
 function addRehearsal(program: Command): void {
   program
     .command("rehearse")
@@ -191,6 +223,7 @@ export async function run(argv: readonly string[]): Promise<void> {
   addServe(program, say);
   addPageFileCommands(program);
   addRehearsal(program);
+  addDoctor(program);
   addLog(program, say);
   addAdministration(program);
   try {

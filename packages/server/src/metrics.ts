@@ -117,12 +117,22 @@ export class Metrics {
 
   /** Tells of a database's standbys and of its live feed when it is asked. */
   database({ name: database, pages, feed }: Pick<EditedDatabase, "name" | "pages" | "feed">): void {
-    this.gauge("quill_replica_up", "Whether a standby follows and may be read from.", (set) => {
-      for (const { place, state } of pages.replicas()) set({ database, place }, Number(state === "following"));
-    });
-    this.gauge("quill_replica_behind_seconds", "How far a standby is behind the primary.", (set) => {
-      for (const { place, behind } of pages.replicas()) if (behind !== null) set({ database, place }, behind / 1000);
-    });
+    this.gauge(
+      "quill_replica_up",
+      "Whether a standby follows and may be read from.",
+      (set) => {
+        for (const { place, state } of pages.replicas()) set({ database, place }, Number(state === "following"));
+      },
+      "min",
+    );
+    this.gauge(
+      "quill_replica_behind_seconds",
+      "How far a standby is behind the primary.",
+      (set) => {
+        for (const { place, behind } of pages.replicas()) if (behind !== null) set({ database, place }, behind / 1000);
+      },
+      "max",
+    );
     this.gauge("quill_replica_requests", "Requests that a standby answered, and those in which it failed.", (set) => {
       for (const { place, answered, failed } of pages.replicas()) {
         set({ database, place, what: "answered" }, answered);
@@ -132,21 +142,31 @@ export class Metrics {
     this.gauge("quill_feed_windows", "Windows of the workbench that listen to the live feed.", (set) =>
       set({ database }, feed.windows),
     );
-    this.gauge("quill_pages", "Page files, by whether they are served.", (set) => {
-      const { files } = pages.loaded();
-      set({ database, state: "served" }, files.filter(({ page }) => page !== null).length);
-      set({ database, state: "unsound" }, files.filter(({ page }) => page === null).length);
-    });
+    this.gauge(
+      "quill_pages",
+      "Page files, by whether they are served.",
+      (set) => {
+        const { files } = pages.loaded();
+        set({ database, state: "served" }, files.filter(({ page }) => page !== null).length);
+        set({ database, state: "unsound" }, files.filter(({ page }) => page === null).length);
+      },
+      "max",
+    );
   }
 
   processes(exchange: Exchange): void {
-    this.gauge("quill_processes", "Processes over the same store.", (set) => set({}, exchange.processes().length));
+    this.gauge(
+      "quill_processes",
+      "Processes over the same store.",
+      (set) => set({}, exchange.processes().length),
+      "max",
+    );
   }
 
   private readonly gauges = new Map<string, ((set: Set) => void)[]>();
 
   /** A gauge whose values are asked for when it is read; several may tell of their own under one name. */
-  private gauge(name: string, help: string, tell: (set: Set) => void): void {
+  private gauge(name: string, help: string, tell: (set: Set) => void, together: "sum" | "max" | "min" = "sum"): void {
     const known = this.gauges.get(name);
     if (known) {
       known.push(tell);
@@ -159,6 +179,7 @@ export class Metrics {
       name,
       help,
       labelNames,
+      aggregator: together,
       registers: [this.registry],
       collect() {
         this.reset();
@@ -177,4 +198,8 @@ export function aggregatedMetrics(): { readonly type: string; readonly text: () 
 }
 
 /** Hands what a worker measures to the process that has begun it. */
-export const handIn = (registry: Registry): void => AggregatorRegistry.setRegistries([registry]);
+export function handIn(registry: Registry): void {
+  AggregatorRegistry.setRegistries([registry]);
+  // One that is made in a worker answers when it is asked.
+  new AggregatorRegistry();
+}

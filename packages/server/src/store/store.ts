@@ -203,6 +203,13 @@ export class Store {
     return turn;
   }
 
+  /** The processes that use the store just now, by their last sign. */
+  async processes(): Promise<{ host: string; pid: number; version: string }[]> {
+    return this.orm.em
+      .fork()
+      .execute("SELECT host, pid, version FROM process WHERE beat > now() - interval '20 seconds' ORDER BY since");
+  }
+
   async close(): Promise<void> {
     await Promise.all([this.database === "" ? this.orm.close(true) : undefined, this.log.close(true)]);
   }
