@@ -5,17 +5,15 @@
 import process from "node:process";
 import { fileURLToPath } from "node:url";
 import {
-  type Database,
   entriesSearched,
   findTable,
   lastChangesStatement,
-  type Row,
   readCatalog,
   searchEntriesStatement,
   watchStatements,
 } from "@loyal-quill/core";
 import { demoPages } from "@loyal-quill/demo";
-import { connect, databaseOver, sealLog, verifyLog } from "@loyal-quill/runtime";
+import { connect, databaseOver, overClient, sealLog, verifyLog } from "@loyal-quill/runtime";
 import pg from "pg";
 import { start } from "./child.js";
 import { median } from "./figures.js";
@@ -75,11 +73,7 @@ async function watchedLoad(owner: pg.Client): Promise<void> {
   const rows = wanted("BENCH_ROWS", 200_000);
   for (const name of ["plain_load", "watched_load"])
     await owner.query(`CREATE TABLE office.${name} (id integer PRIMARY KEY, name text NOT NULL, level numeric(6, 2))`);
-  const opened: Database = {
-    run: async ({ text, values }) => (await owner.query<Row>({ text, values: [...values] })).rows,
-    transaction: () => Promise.reject(new Error("Not inside of a transaction.")),
-  };
-  const table = findTable((await readCatalog(opened)).tables, "office.watched_load");
+  const table = findTable((await readCatalog(overClient(owner))).tables, "office.watched_load");
   if (!table) throw new Error("there is no table to watch");
   await owner.query("BEGIN");
   for (const statement of watchStatements({ table, key: ["id"], hidden: [] }, true)) await owner.query(statement);

@@ -19,6 +19,8 @@ export interface Record {
   doubts: number;
   /** Saves that the first answer told about although the connection was lost on the way, or a later one: "was saved at". */
   toldLater: number;
+  /** Forms and saves that got no answer, or one of the class 5xx. */
+  failed: number;
   /** Answers 5xx that kept what was typed, and those that did not. */
   kept: number;
   lost: number;
@@ -31,6 +33,7 @@ const newRecord = (): Record => ({
   fates: new Map(),
   made: new Set(),
   doubts: 0,
+  failed: 0,
   toldLater: 0,
   kept: 0,
   lost: 0,
@@ -142,8 +145,11 @@ class Person {
 
   private async ask(send: () => Promise<Answer>): Promise<Answer | null> {
     try {
-      return await send();
+      const answer = await send();
+      if (answer.status >= 500) this.record.failed += 1;
+      return answer;
     } catch (error) {
+      this.record.failed += 1;
       this.refused = ((error as Error).cause as { code?: string } | undefined)?.code === "ECONNREFUSED";
       await pause(30);
       return null;
@@ -155,16 +161,20 @@ class Person {
  * People at work while something is done to what they work with.
  *
  * @param name makes the round's texts its own
- * @param run the fault; the load goes on until it has ended, and three seconds longer
+ * @param run the fault, told of what was typed so far; the load goes on until it has ended, and three seconds longer
  */
-export async function underLoad(ground: Ground, name: string, run: () => Promise<void>): Promise<Record> {
+export async function underLoad(
+  ground: Pick<Ground, "clients">,
+  name: string,
+  run: (record: Record) => Promise<void>,
+): Promise<Record> {
   const record = newRecord();
   let stopped = false;
   const working = ground.clients.map((client, index) =>
     new Person(client, `${name}-${index}`, record, () => stopped).work(),
   );
   await pause(2000);
-  await run();
+  await run(record);
   await pause(3000);
   stopped = true;
   await Promise.all(working);

@@ -6,7 +6,11 @@ import type { Record } from "./load.js";
  *
  * @param orderly whether everything that took effect must have been answered
  */
-export async function disagreements({ rows, verified }: Ground, record: Record, orderly = false): Promise<string[]> {
+export async function disagreements(
+  { rows, verified }: Pick<Ground, "rows" | "verified">,
+  record: Record,
+  orderly = false,
+): Promise<string[]> {
   const wrong: string[] = [];
   const logged = await rows<{ text: string; times: number }>(
     `SELECT f->>'new' AS text, count(*)::int AS times FROM quill_log.change AS c, jsonb_array_elements(c.fields) AS f

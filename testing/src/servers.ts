@@ -112,6 +112,8 @@ export interface Standby {
   readonly pause: () => Promise<void>;
   readonly resume: () => Promise<void>;
   readonly promote: () => Promise<void>;
+  /** Ends it in the middle of what it does, and lets it lie. */
+  readonly kill: () => Promise<void>;
   readonly stop: () => Promise<void>;
 }
 
@@ -142,6 +144,7 @@ export async function startStandby(primary: number, password: string, name = "st
     pause: () => ask("SELECT pg_wal_replay_pause()"),
     resume: () => ask("SELECT pg_wal_replay_resume()"),
     promote: () => control("promote").then(() => {}),
+    kill: () => control("-m", "immediate", "stop").then(() => {}),
     stop: async () => {
       await control("-m", "immediate", "stop").catch(() => {});
       await rm(directory, { recursive: true, force: true });

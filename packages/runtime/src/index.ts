@@ -21,6 +21,7 @@ export {
 } from "./log-verify.js";
 export type { Asked, Asking, Pages, PagesListener, PagesOptions } from "./options.js";
 export { AfterSaveFailed } from "./outbox.js";
+export { overClient } from "./over-client.js";
 export { type FoundSteps, type ImportModule, loadOwnSteps, OwnCodeError } from "./own-code.js";
 export { addOwnKinds, defineConfig, defineControl, defineRule, loadOwnKinds, type OwnKinds } from "./own-config.js";
 export {

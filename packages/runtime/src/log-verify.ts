@@ -1,6 +1,7 @@
 import { createPublicKey, hash, type KeyObject, verify as verifySignature } from "node:crypto";
 import {
   type Catalog,
+  type Database,
   type Entry,
   type EntryField,
   findTable,
@@ -23,7 +24,8 @@ import {
   wholeEntriesStatement,
 } from "@loyal-quill/core";
 import type pg from "pg";
-import { asText, setLocally } from "./telling.js";
+import { overClient } from "./over-client.js";
+import { setLocally } from "./telling.js";
 
 /** What is verified of a log. Without bounds it is the whole, with the rows of watched tables. */
 export interface VerifyOptions {
@@ -131,14 +133,22 @@ class Verification {
   private found = 0;
   private read = 0;
 
-  constructor(
-    private readonly client: pg.ClientBase,
-    private readonly options: VerifyOptions,
-  ) {}
+  private readonly database: Database;
 
-  private async run({ text, values }: Statement): Promise<readonly Row[]> {
+  constructor(
+    client: pg.ClientBase,
+    private readonly options: VerifyOptions,
+  ) {
+    this.database = overClient(client);
+  }
+
+  private async run(statement: Statement): Promise<readonly Row[]> {
     this.options.signal?.throwIfAborted();
-    return (await this.client.query<Row>({ text, values: [...values], types: asText })).rows;
+    return this.database.run(statement);
+  }
+
+  private async command(text: string): Promise<void> {
+    await this.run({ purpose: "read the rows", text, values: [] });
   }
 
   private readonly say = (finding: LogFinding): void => {
@@ -273,10 +283,7 @@ class Verification {
   private async watchedTables(seals: readonly Seal[]) {
     const rows = await this.run(watchedStatement());
     if (rows.length === 0) return [];
-    const catalog: Catalog = await readCatalog({
-      run: (statement) => this.run(statement),
-      transaction: () => Promise.reject(new Error("Not inside of a transaction.")),
-    });
+    const catalog: Catalog = await readCatalog(this.database);
     const dropped = seals.filter(({ kind }) => kind === "dropped").flatMap(({ ids }) => rangesOf(ids));
     return rows.flatMap((row) => {
       const name = row.table ?? "";
@@ -336,7 +343,7 @@ WHERE table_name = $1::text${after === "" ? "" : " AND record_key > $3::jsonb"} 
       }
     }
     const text = watchedRowsStatement({ table, key: watched.key, hidden: [] }, watched.columns, rows.keys());
-    await this.client.query(`DECLARE quill_rows NO SCROLL CURSOR FOR ${text}`);
+    await this.command(`DECLARE quill_rows NO SCROLL CURSOR FOR ${text}`);
     let count = 0;
     for (;;) {
       const found = await this.run({ purpose: "read the rows", text: `FETCH ${batch} FROM quill_rows`, values: [] });
@@ -345,7 +352,7 @@ WHERE table_name = $1::text${after === "" ? "" : " AND record_key > $3::jsonb"} 
       count += found.length;
       if (found.length < batch) break;
     }
-    await this.client.query("CLOSE quill_rows");
+    await this.command("CLOSE quill_rows");
     rows.end();
     return count;
   }

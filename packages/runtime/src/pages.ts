@@ -218,7 +218,11 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
       response: answer,
       recorded,
       ...came
-    } = await run(matched, pageRequest, reads ? whileWaitedFor(reading(matched, request), gone.signal) : database);
+    } = await run(
+      matched,
+      pageRequest,
+      reads ? whileWaitedFor(await reading(matched, request), gone.signal) : database,
+    );
     if (replicas && !reads && answer.status < 400) seen.note(request, response, await replicas.position());
     if (answer.page && (layout !== undefined || forms[recorded.page ?? ""] !== undefined))
       send(response, await laidOut(answer, recorded.page, pageRequest, request, response));
@@ -232,11 +236,11 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
   };
 
   /** What a request that only reads is answered from. A program that keeps no cookies can't say what it has saved: it reads from the primary. */
-  const reading = (matched: MatchedRoute, request: express.Request): Database => {
+  const reading = async (matched: MatchedRoute, request: express.Request): Promise<Database> => {
     const may = replicas && matched.kind === "page" && mayReadReplica(matched.operation);
     if (!may) return database;
     const last = seen.of(request);
-    return speaksJson(request) && last === null ? database : replicas.reading(last).database;
+    return speaksJson(request) && last === null ? database : (await replicas.reading(last)).database;
   };
 
   const run = (matched: MatchedRoute, request: PageRequest, over: Database): Promise<Handled> =>

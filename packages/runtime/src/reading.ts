@@ -4,7 +4,7 @@ import type express from "express";
 import { connect, databaseOver } from "./database.js";
 import { placesOf } from "./hosts.js";
 import type { PagesOptions } from "./options.js";
-import { Replicas } from "./replicas.js";
+import { Replicas, unknownPosition } from "./replicas.js";
 import { cookie } from "./requests.js";
 
 /** A server's address, without user and password. */
@@ -50,7 +50,7 @@ export class Seen {
 
   /** @param position null where it could not be asked: then the primary is read until the cookie ends */
   note(request: express.Request, response: express.Response, position: string | null): void {
-    const told = position ?? "FFFFFFFF/FFFFFFFF";
+    const told = position ?? unknownPosition;
     const secure = request.secure ? "; Secure" : "";
     response.append(
       "set-cookie",

@@ -69,10 +69,14 @@ interface Replica extends GivenReplica {
   behind: number | null;
   answered: number;
   failed: number;
-  looking: boolean;
+  looking: Promise<void> | undefined;
 }
 
 const slow = "57014";
+
+/** What stands for a position that could not be asked: no replica has come so far. */
+export const unknownPosition = "FFFFFFFF/FFFFFFFF";
+const notKnown = positionOf(unknownPosition);
 
 /** Reads from replicas what may be read there, and from the primary wherever one is not there, is behind, or fails. */
 export class Replicas {
@@ -97,7 +101,7 @@ export class Replicas {
       behind: null,
       answered: 0,
       failed: 0,
-      looking: false,
+      looking: undefined,
     }));
     this.timer = setInterval(() => void this.look(), options.lookEvery ?? 500).unref();
   }
@@ -122,16 +126,23 @@ export class Replicas {
   }
 
   /**
-   * What somebody reads from.
+   * What somebody reads from. A replica that was not far enough when it was last asked is asked once more: it is seldom more than a few
+   * milliseconds behind.
    *
    * @param seen how far a replica must have come; null where anything will do
    * @returns the primary where no replica will do
    */
-  reading(seen: string | null): { readonly database: Database; readonly place: string | null } {
+  async reading(seen: string | null): Promise<{ readonly database: Database; readonly place: string | null }> {
     const least = positionOf(seen);
-    const able = this.all.filter(
-      ({ state, position }) => state === "following" && position !== null && (least === null || position >= least),
-    );
+    const isAble = ({ state, position }: Replica): boolean =>
+      state === "following" && position !== null && (least === null || position >= least);
+    let able = this.all.filter(isAble);
+    if (able.length === 0 && least !== null && least !== notKnown) {
+      const following = this.all.filter(({ state }) => state === "following");
+      const asked = following[this.turn % Math.max(1, following.length)];
+      if (asked) await this.lookAt(asked);
+      able = following.filter(isAble);
+    }
     const chosen = able[this.turn++ % Math.max(1, able.length)];
     if (!chosen) return { database: this.primary, place: null };
     chosen.answered++;
@@ -174,9 +185,15 @@ export class Replicas {
     while ((this.marks[1]?.at ?? at) < at - 2 * this.mostBehind) this.marks.shift();
   }
 
-  private async lookAt(replica: Replica): Promise<void> {
-    if (replica.looking) return;
-    replica.looking = true;
+  /** Asks a replica how far it is; those who ask at the same time hear the same answer. */
+  private lookAt(replica: Replica): Promise<void> {
+    replica.looking ??= this.ask(replica).finally(() => {
+      replica.looking = undefined;
+    });
+    return replica.looking;
+  }
+
+  private async ask(replica: Replica): Promise<void> {
     try {
       const [row] = await replica.database.run(replicaPosition);
       replica.told = row?.position ?? null;
@@ -187,8 +204,6 @@ export class Replicas {
     } catch {
       replica.behind = null;
       this.become(replica, "away");
-    } finally {
-      replica.looking = false;
     }
   }
 

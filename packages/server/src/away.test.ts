@@ -1,6 +1,6 @@
 import { readFile, writeFile } from "node:fs/promises";
 import path from "node:path";
-import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { afterAll, beforeAll, describe, expect, jest, test } from "@jest/globals";
 import { bodyOf, type Client, formOf, type LinkProxy, startProxy, testCluster } from "@loyal-quill/testing";
 import { isStoreAway } from "./documents.js";
 import { startWorkbench, type TestWorkbench } from "./testing/workbench.js";
@@ -70,6 +70,23 @@ describe("the store is away", () => {
     const answer = await hollis.post("/my-account/password", typed.toString());
     store.set("open");
     expect([answer.status, /and-secret/.test(answer.text)]).toEqual([503, false]);
+  });
+
+  test("going away in the middle of a request, nothing is written past the log", async () => {
+    const errors = jest.spyOn(console, "error").mockImplementation(() => {});
+    workbench.application.app.set("env", "production");
+    for (let turn = 0; turn < 15; turn++) {
+      const asked = hollis.get(address);
+      setTimeout(() => store.set("cut"), turn);
+      expect([200, 503]).toContain((await asked).status);
+      await quiet(50);
+      store.set("open");
+      await quiet(100);
+    }
+    workbench.application.app.set("env", "test");
+    const told = errors.mock.calls.length;
+    errors.mockRestore();
+    expect(told).toBe(0);
   });
 
   test("a password is never kept on an answer", async () => {

@@ -1,14 +1,12 @@
 import {
-  type Database,
   findTable,
   looksSecret,
-  type Row,
   readCatalog,
   unwatchStatements,
   watchedStatement,
   watchStatements,
 } from "@loyal-quill/core";
-import type pg from "pg";
+import { overClient } from "@loyal-quill/runtime";
 import type { Say } from "../cluster/cluster.js";
 import { CannotStart } from "../listen.js";
 import { inTransaction } from "../log-client.js";
@@ -27,11 +25,6 @@ export interface WatchOptions {
 const asOwner = (said: string): string =>
   `Nothing was changed: ${said}. Tables are watched by whoever owns both them and the log.`;
 
-const over = (client: pg.ClientBase): Database => ({
-  run: async ({ text, values }) => (await client.query<Row>({ text, values: [...values] })).rows,
-  transaction: () => Promise.reject(new Error("Not inside of a transaction.")),
-});
-
 /** `quill log watch`: logs whatever happens to a table, whoever does it. */
 export async function watch(
   { database, table: name, key, hidden: told, shown = [], baseline }: WatchOptions,
@@ -40,7 +33,7 @@ export async function watch(
   const { key: keyed, hidden } = await inTransaction(
     database,
     async (client) => {
-      const opened = over(client);
+      const opened = overClient(client);
       const table = findTable((await readCatalog(opened)).tables, name);
       if (!table) throw new CannotStart(`There is no table ${name} that can be watched. Write schema.name.`);
       const unknown = [...key, ...told, ...shown].filter(
@@ -82,7 +75,7 @@ export async function unwatch({ database, table: name }: { database: string; tab
   await inTransaction(
     database,
     async (client) => {
-      const table = findTable((await readCatalog(over(client))).tables, name);
+      const table = findTable((await readCatalog(overClient(client))).tables, name);
       if (!table) throw new CannotStart(`There is no table ${name}. Write schema.name.`);
       for (const statement of unwatchStatements(table)) await client.query(statement);
     },
@@ -96,7 +89,7 @@ export async function watched({ database }: { database: string }, say: Say): Pro
   await inTransaction(
     database,
     async (client) => {
-      const rows = await over(client).run(watchedStatement());
+      const rows = await overClient(client).run(watchedStatement());
       for (const row of rows) {
         const list = (text: string | null | undefined): string => (JSON.parse(text ?? "[]") as string[]).join(", ");
         say(

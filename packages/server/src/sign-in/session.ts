@@ -26,6 +26,26 @@ declare module "express-session" {
 
 const PgStore = connectPgSimple(session);
 
+/**
+ * Keeps sessions alive after the answer is out: where that fails, nobody is left to be told, and Express would write what the database said past
+ * the log.
+ */
+class TouchingStore extends PgStore {
+  constructor(
+    private readonly failed: (error: unknown) => void,
+    options: ConstructorParameters<typeof PgStore>[0],
+  ) {
+    super(options);
+  }
+
+  override touch(sid: string, kept: session.SessionData, then?: () => void): void {
+    super.touch(sid, kept, (error?: unknown) => {
+      if (error) this.failed(error);
+      then?.();
+    });
+  }
+}
+
 export interface SessionOptions {
   readonly pool: pg.Pool;
   readonly keys: Keys;
@@ -60,7 +80,7 @@ export class Sessions implements SignIns {
   ) {
     const { pool, keys, logger, idle } = options;
     this.handler = session({
-      store: new PgStore({
+      store: new TouchingStore((error) => logger.warn({ err: error }, "a session could not be kept alive"), {
         pool,
         tableName: "session",
         pruneSessionInterval: 15 * 60,
