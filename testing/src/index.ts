@@ -41,6 +41,13 @@ export function testCluster(): TestCluster {
   return JSON.parse(told) as TestCluster;
 }
 
+/** The same database past the pooler, where the tests are run through one: for what is about a connection's own session. */
+export function pastPooler(url: string): string {
+  const direct = new URL(url);
+  direct.port = String(testCluster().port);
+  return direct.href;
+}
+
 async function asSuperuser(statements: readonly string[]): Promise<void> {
   const { port, passwords } = testCluster();
   const client = new pg.Client({

@@ -13,7 +13,13 @@ export default async function setUp() {
   const silent = () => {};
   const cluster = await startCluster(path.join(directory, "postgres"), secrets.postgres, silent);
   await provision(cluster, secrets, { fresh: false, now: new Date("2026-09-01T12:00:00Z") }, silent);
-  const roles = { quill_pages: secrets.pages, quill_reader: secrets.reader, quill_store: secrets.store };
+  const roles = {
+    postgres: secrets.postgres,
+    vale_owner: secrets.owner,
+    quill_pages: secrets.pages,
+    quill_reader: secrets.reader,
+    quill_store: secrets.store,
+  };
   const pooler = process.env.QUILL_TEST_POOLER === "1" ? await startPooler(cluster.port, roles) : undefined;
   globalThis.quillTestCluster = { cluster, pooler, directory };
   const entrance = pooler?.port ?? cluster.port;

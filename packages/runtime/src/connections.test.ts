@@ -1,6 +1,14 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { DatabaseAway, DatabaseRefusal, type Statement } from "@loyal-quill/core";
-import { bodyOf, formOf, type LinkProxy, startProxy, testCluster, throughProxy } from "@loyal-quill/testing";
+import {
+  bodyOf,
+  formOf,
+  type LinkProxy,
+  pastPooler,
+  startProxy,
+  testCluster,
+  throughProxy,
+} from "@loyal-quill/testing";
 import pg from "pg";
 import { connect, databaseOver } from "./index.js";
 import { hollis, makeTrips, type Trips, tamsin } from "./testing/trips.js";
@@ -22,7 +30,7 @@ const ask = (text: string, more: Partial<Statement> = {}): Statement => ({
   values: [],
   ...more,
 });
-const url = () => `${trips.pool.options.connectionString}`;
+const url = () => pastPooler(`${trips.pool.options.connectionString}`);
 const since = (begun: number): number => performance.now() - begun;
 
 describe("a link to the database that dies silently", () => {

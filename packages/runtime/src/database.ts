@@ -4,7 +4,7 @@ import pg from "pg";
 import { connectionTo } from "./hosts.js";
 import { NobodyWaits } from "./nobody-waits.js";
 import { Share } from "./share.js";
-import { asText, nobodyAsks, Telling, TellingQuery, textForms } from "./telling.js";
+import { asText, nobodyAsks, slowStatement, Telling, TellingQuery, textForms } from "./telling.js";
 import { anotherClient, Watch } from "./watch.js";
 
 /** Statements of one text are prepared once a connection, up to this many different texts. */
@@ -169,19 +169,19 @@ class Connections {
   /** Sends a statement and waits for its answer, no longer than it can take. */
   async send(client: pg.PoolClient, asking: Statement): Promise<readonly Row[]> {
     const { statement, answer } = this.limits;
-    const { slow, told, typed, signal: given } = asking;
+    const { slow = false, told, typed, first, signal: given } = asking;
     const known = this.known.get(client);
     const query = queryOf(asking, known?.direct ?? false);
     const signal = given instanceof AbortSignal ? given : undefined;
     if (signal?.aborted) throw new NobodyWaits();
     // What somebody sends of their own follows a statement of ours: its transaction was told already. In one that failed nothing could be.
-    const asked = typed ? undefined : (told ?? (known?.tellsAll ? nobodyAsks : undefined));
+    const asked = typed || first ? undefined : (told ?? (known?.tellsAll ? nobodyAsks : undefined));
     const telling = asked && known?.telling;
     const abort = signal && new Cancelling(signal, () => this.cancel(client));
     try {
       const limit = (slow ? slowStatement : statement) + answer;
       const result = await this.watched(client, (giveUp) =>
-        this.within(telling ? toldQuery(client, query, telling, asked) : client.query<Row>(query), limit, giveUp),
+        this.within(telling ? toldQuery(client, query, telling, asked, slow) : client.query<Row>(query), limit, giveUp),
       );
       await abort?.settled();
       this.noteAnswer(client);
@@ -347,9 +347,6 @@ class Connections {
   }
 }
 
-/** A statement that says of itself that it takes long has so long, in milliseconds. */
-const slowStatement = 1_800_000;
-
 /** PostgreSQL has ended the connection along with the statement (SQLSTATE 57P01 to 57P05, class 08). */
 const isEnding = ({ sqlState }: DatabaseRefusal): boolean => /^(57P0|08|25006)/.test(sqlState);
 
@@ -385,9 +382,14 @@ const toldQuery = (
   query: pg.QueryConfig,
   telling: Telling,
   told: Told,
+  slow: boolean,
 ): Promise<pg.QueryResult<Row>> =>
   new Promise((resolve, reject) => {
-    client.query(new TellingQuery(query, telling, told, (error, result) => (error ? reject(error) : resolve(result))));
+    client.query(
+      new TellingQuery(query, telling.values(told, slow), telling, (error, result) =>
+        error ? reject(error) : resolve(result),
+      ),
+    );
   });
 
 /** Asks whoever stands at the other end of a connection to give up what goes on there, over a connection that has not been used yet. */

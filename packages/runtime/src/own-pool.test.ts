@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import { bodyOf, Client, formOf } from "@loyal-quill/testing";
+import { bodyOf, Client, formOf, pastPooler } from "@loyal-quill/testing";
 import pg from "pg";
 import { createPages, type Pages } from "./index.js";
 import { type Served, serve } from "./testing/served.js";
@@ -15,7 +15,7 @@ let client: Client;
 beforeAll(async () => {
   trips = await makeTrips();
   pool = new pg.Pool({
-    connectionString: trips.pool.options.connectionString ?? "",
+    connectionString: pastPooler(trips.pool.options.connectionString ?? ""),
     max: 3,
     options: "-c timezone=Pacific/Auckland -c datestyle=German -c extra_float_digits=-5 -c bytea_output=escape",
   });

@@ -117,6 +117,28 @@ describe("behind a pooler in transaction mode", () => {
     await pool.end();
   });
 
+  test("what may take long has the time, and a transaction may say first what it is", async () => {
+    const pool = connect(url, 2);
+    const database = databaseOver(pool, { statement: 300 });
+    const ask = { purpose: "asks", text: `SELECT pg_sleep(0.6)::text AS "slept"`, values: [] };
+    await expect(database.run({ ...ask, slow: true })).resolves.toHaveLength(1);
+    const isolation = await database.transaction(async (inside) => {
+      await inside.run({
+        purpose: "begins",
+        text: "SET TRANSACTION ISOLATION LEVEL REPEATABLE READ",
+        values: [],
+        first: true,
+      });
+      return inside.run({
+        purpose: "asks",
+        text: `SELECT current_setting('transaction_isolation') AS "is"`,
+        values: [],
+      });
+    });
+    expect(isolation).toEqual([{ is: "repeatable read" }]);
+    await pool.end();
+  });
+
   test("what nobody waits for any more is given up in PostgreSQL too", async () => {
     const pool = connect(url, 2);
     const given = new AbortController();

@@ -28,6 +28,9 @@ export const asText = { getTypeParser: () => (text: string | Buffer) => text } a
 
 const told = ["quill.actor", "quill.page", "quill.request", "quill.trace"];
 
+/** A statement that says of itself that it takes long has so long, in milliseconds. */
+export const slowStatement = 1_800_000;
+
 /** What is told before each statement: who asks; on connections that are others' too, all that a statement relies on besides. */
 export class Telling {
   private readonly fixed: readonly (readonly [name: string, value: string])[];
@@ -46,8 +49,16 @@ export class Telling {
     this.text = `SELECT ${names.map((name, index) => `set_config('${name}', $${index + 1}, true)`).join(", ")}`;
   }
 
-  values({ actor, page, request, trace = "" }: Told): readonly string[] {
-    return [actor, page, request, trace, ...this.fixed.map(([, value]) => value)];
+  /** @param slow whether what follows may take long */
+  values({ actor, page, request, trace = "" }: Told, slow = false): readonly string[] {
+    const limit = String(slowStatement);
+    return [
+      actor,
+      page,
+      request,
+      trace,
+      ...this.fixed.map(([name, value]) => (slow && name === "statement_timeout" ? limit : value)),
+    ];
   }
 
   /** Prepares a new connection that keeps statements: its first one is this. */
@@ -86,8 +97,8 @@ export class TellingQuery extends pg.Query {
 
   constructor(
     config: pg.QueryConfig,
+    private readonly toldValues: readonly string[],
     private readonly before: Telling,
-    private readonly told: Told,
     callback: (error: Error | undefined, result: pg.QueryResult) => void,
   ) {
     // Without values or a name it would go as a simple query, in a transaction of its own.
@@ -97,7 +108,7 @@ export class TellingQuery extends pg.Query {
 
   prepare(connection: Messages): void {
     if (this.before.name === "") connection.parse({ name: "", text: this.before.text, types: [] });
-    connection.bind({ portal: "", statement: this.before.name, values: this.before.values(this.told) });
+    connection.bind({ portal: "", statement: this.before.name, values: this.toldValues });
     connection.execute({ portal: "" });
     handling.prepare.call(this, connection);
   }

@@ -162,9 +162,8 @@ describe("what the database refuses", () => {
   );
 
   test("a statement that runs too long is given up", async () => {
-    const hasty = connect(`${trips.pool.options.connectionString}?statement_timeout=300`, 2);
-    await hasty.query("SET statement_timeout = 300");
-    const { response } = await attempt({ remark: "sleep" }, databaseOver(hasty));
+    const hasty = connect(trips.pool.options.connectionString ?? "", 2);
+    const { response } = await attempt({ remark: "sleep" }, databaseOver(hasty, { statement: 300 }));
     await hasty.end();
     expect(response.status).toBe(503);
     expect(response.body).toContain("The database took too long.");

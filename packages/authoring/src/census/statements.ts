@@ -166,6 +166,7 @@ export function examplesStatement(
 /** What a whole census sees: the table as it was at its first statement, whatever is changed meanwhile. */
 export const oneMoment: Statement = {
   purpose: "see one moment only",
+  first: true,
   text: "SET TRANSACTION ISOLATION LEVEL REPEATABLE READ, READ ONLY",
   values: [],
 };

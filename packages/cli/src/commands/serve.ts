@@ -187,22 +187,12 @@ async function needLog(url: string, isAlone: boolean, say: Say): Promise<void> {
   say(advice);
 }
 
-/** The store holds password hashes and the trail: it is no database that people edit. */
-function needStoreApart(options: ServeOptions): void {
-  const placeOf = (url: string): string => {
-    try {
-      const { hostname, port, pathname } = new URL(url);
-      return `${hostname}:${port || "5432"}${pathname}`;
-    } catch {
-      return url;
-    }
-  };
-  if (options.store === undefined) return;
-  const store = placeOf(options.store);
-  if ([options.database, ...(options.also ?? []).map((each) => each.databaseUrl)].some((url) => placeOf(url) === store))
-    throw new CannotStart(
-      "The store and the database that is edited are the same. The store holds accounts and the trail: make it a database of its own, with a user of its own.",
-    );
+/** The store holds password hashes and the trail: it is no database that people edit. Two addresses may lead to one, so its log tells. */
+async function needStoreApart({ store }: ServeOptions): Promise<void> {
+  if (store === undefined || !(await withDatabase(store, readLogState)).there) return;
+  throw new CannotStart(
+    "The store and the database that is edited are the same. The store holds accounts and the trail: make it a database of its own, with a user of its own.",
+  );
 }
 
 interface Made {
@@ -271,7 +261,7 @@ function make(options: ServeOptions, signingKeys: readonly string[], say: Say): 
 /** `quill serve`: the pages of a directory over a database. */
 export async function serve(options: ServeOptions, say: Say): Promise<Serving> {
   judge(options);
-  needStoreApart(options);
+  await needStoreApart(options);
   for (const url of [options.database, ...(options.also ?? []).map((each) => each.databaseUrl)])
     await needLog(url, options.as !== undefined, say);
   if (options.signingKeys === undefined)

@@ -29,6 +29,8 @@ export interface Statement {
   readonly typed?: true;
   /** Says that nobody waits for it any more; only whoever sends it knows what this is (an AbortSignal, with `runtime`). */
   readonly signal?: unknown;
+  /** Whether it must be the first of its transaction, so that nothing is told before it. */
+  readonly first?: true;
   /** Told to PostgreSQL in the same trip, for its triggers and for row level security. */
   readonly told?: Told;
 }

@@ -21,8 +21,9 @@ export function removeStatement(
   note: LogNote,
 ): Statement {
   const parameters = new Parameters();
+  const byKey = keyPredicate(page.key, key, parameters, "t");
   const where = [
-    keyPredicate(page.key, key, parameters, "t"),
+    byKey,
     `t.xmin::text = ${parameters.add(version, "text")}`,
     ...[page.access.rows, page.access.edit, page.access.delete].flatMap((condition) =>
       condition ? [predicate(condition, parameters, facts, "t")] : [],
@@ -37,7 +38,8 @@ export function removeStatement(
 ), "gone" AS (
   DELETE FROM ${quotedTable(page.table)} AS t
   USING "before"
-  WHERE ${same}
+  WHERE ${byKey}
+    AND ${same}
   RETURNING ${returned(page, "delete")}
 ), "entry" AS (
   ${entryInsert(notePlaces(page, note, parameters), "delete", '"gone"')}

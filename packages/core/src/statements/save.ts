@@ -49,7 +49,9 @@ export function asStored(column: Column, placeholder: string): string {
 
 /** What changes from one save to the next in the statement of a page: everything else is the same text. */
 interface SaveParts {
-  readonly where: string;
+  /** What finds the row by its key, and what it must meet besides. */
+  readonly byKey: string;
+  readonly where: readonly string[];
   readonly placed: readonly { readonly column: Column; readonly placeholder: string; readonly along?: true }[];
   readonly note: NotePlaces;
   /** The predicate that the row must still meet. */
@@ -62,7 +64,8 @@ const written = memoizePerPage(() => new Map<string, string>());
 /** Of one page's texts this many are kept. */
 const mostTexts = 200;
 
-function writeText(page: Page, { where, placed, note, remains }: SaveParts): string {
+/** The UPDATE names the key's values besides the locked row's: by them alone PostgreSQL knows of a partitioned table which part it is (5.11.4). */
+function writeText(page: Page, { byKey, where, placed, note, remains }: SaveParts): string {
   const same = page.key.map(({ name }) => `t.${quoted(name)} = "before".${quoted(name)}`).join(" AND ");
   const differs = placed.flatMap(({ column, placeholder, along }) =>
     along ? [] : [`${textForm('"before"', column)} IS DISTINCT FROM ${asStored(column, placeholder)}`],
@@ -70,13 +73,14 @@ function writeText(page: Page, { where, placed, note, remains }: SaveParts): str
   return `WITH "before" AS (
   SELECT t.*
   FROM ${quotedTable(page.table)} AS t
-  WHERE ${where}
+  WHERE ${[byKey, ...where].join("\n    AND ")}
   FOR NO KEY UPDATE
 ), "after" AS (
   UPDATE ${quotedTable(page.table)} AS t
   SET ${placed.map(({ column, placeholder }) => `${quoted(column.name)} = ${placeholder}`).join(", ")}
   FROM "before"
-  WHERE ${same}
+  WHERE ${byKey}
+    AND ${same}
     AND (${differs.join(" OR ")})
   RETURNING ${returned(page, "update", remains)}
 ), "entry" AS (
@@ -88,7 +92,7 @@ FROM "before" LEFT JOIN "after" AS w ON true`;
 
 function textOf(page: Page, parts: SaveParts): string {
   const known = written(page);
-  const name = `${parts.where}\n${parts.placed.map(({ column, placeholder }) => `${column.name} ${placeholder}`).join("\n")}\n${parts.remains}\n${parts.note.undoes}`;
+  const name = `${parts.byKey}\n${parts.where.join("\n")}\n${parts.placed.map(({ column, placeholder }) => `${column.name} ${placeholder}`).join("\n")}\n${parts.remains}\n${parts.note.undoes}`;
   const found = known.get(name);
   if (found !== undefined) return found;
   const text = writeText(page, parts);
@@ -118,7 +122,8 @@ export function saveStatement(
   note: LogNote,
 ): Statement {
   const parameters = new Parameters();
-  const where = [keyPredicate(page.key, key, parameters, "t"), ...guarded(guard, parameters)];
+  const byKey = keyPredicate(page.key, key, parameters, "t");
+  const where = [...guarded(guard, parameters)];
   for (const condition of [page.access.rows, page.access.edit]) {
     if (condition) where.push(predicate(condition, parameters, facts, "t"));
   }
@@ -128,7 +133,8 @@ export function saveStatement(
     placeholder: parameters.add(value, column.type.cast),
   }));
   const parts = {
-    where: where.join("\n    AND "),
+    byKey,
+    where,
     placed,
     note: notePlaces(page, note, parameters),
     remains: remainsPredicate(page, parameters, facts),

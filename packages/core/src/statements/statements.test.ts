@@ -110,7 +110,8 @@ WHERE t."station_code" = $1::text AND t."channel" = $2::smallint`);
     expect(text).toContain(`UPDATE "network"."station" AS t
   SET "warning_m" = $5::numeric
   FROM "before"
-  WHERE t."code" = "before"."code"
+  WHERE t."code" = $1::text
+    AND t."code" = "before"."code"
     AND ("before"."warning_m"::text IS DISTINCT FROM $5::numeric::numeric(5,2)::text)`);
     expect(values).toEqual([
       "MV-014",
@@ -204,7 +205,8 @@ WHERE t."station_code" = $1::text AND t."channel" = $2::smallint`);
 ), "gone" AS (
   DELETE FROM "network"."station" AS t
   USING "before"
-  WHERE t."code" = "before"."code"
+  WHERE t."code" = $1::text
+    AND t."code" = "before"."code"
   RETURNING `);
     expect(values.slice(0, 4)).toEqual(["MV-014", "733", "2", "retired"]);
   });
