@@ -1,4 +1,4 @@
-import { type Catalog, type Database, DatabaseAway, readCatalog } from "@loyal-quill/core";
+import { type Catalog, type Database, DatabaseAway, DatabaseRefusal, readCatalog } from "@loyal-quill/core";
 import { connect, databaseOver } from "@loyal-quill/runtime";
 import { secretOf } from "./from-environment.js";
 import { CannotStart } from "./listen.js";
@@ -26,7 +26,9 @@ export async function withDatabase<Result>(url: string, run: (database: Database
   try {
     return await run(databaseOver(pool));
   } catch (error) {
-    if (!(error instanceof DatabaseAway)) throw error;
+    // It is not there, or does not take this user (SQLSTATE classes 28 and 3D): whoever named it can do something about that.
+    const isNotOpen = error instanceof DatabaseRefusal && /^(28|3D)/.test(error.sqlState);
+    if (!(error instanceof DatabaseAway || isNotOpen)) throw error;
     throw new CannotStart(`${shownUrl(url)} can't be reached: ${error.message}`);
   } finally {
     await pool.end();

@@ -190,7 +190,7 @@ Secrets come from the environment, or from a file that the variable with _FILE a
         },
         tell,
       );
-      stopOnSignals(serving, "Stopped.", patience, tell);
+      stopOnSignals(serving, "Stopped.", patience, isWorker ? () => {} : tell);
       if (isWorker) tellReady(serving.address);
       else say(`Ready: ${serving.address}/   Ctrl+C stops it.`);
     });

@@ -134,7 +134,8 @@ export async function openEditedDatabase(options: EditedDatabaseOptions): Promis
     ...(options.replicas === undefined ? {} : { replicas: options.replicas }),
     ...(options.replicaLag === undefined ? {} : { replicaLag: options.replicaLag }),
     ...(poolSize === undefined ? {} : { poolSize }),
-    onReplica: ({ place, state, behind }) => logger.warn({ place, state, behind }, "a standby has changed its state"),
+    onReplica: ({ place, state, behind }) =>
+      logger[state === "following" ? "info" : "warn"]({ place, state, behind }, "a standby has changed its state"),
     actor: async (request) => {
       const token = bearerOf(request);
       if (token !== null) return actorOfToken(token, store);

@@ -66,6 +66,18 @@ describe("quill serve begins only where it is safe to", () => {
       {},
     ],
     [
+      "the store is not there",
+      /^127\.0\.0\.1:\d+\/nowhere can't be reached: database "nowhere" does not exist$/,
+      () => ["--database", made.pages, "--store", made.store.replace(/[^/]*$/, "nowhere")],
+      {},
+    ],
+    [
+      "the store does not take the user",
+      /can't be reached: password authentication failed for user "quill_store"$/,
+      () => ["--database", made.pages, "--store", withUser(made.store, "quill_store", "wrong")],
+      {},
+    ],
+    [
       "other machines would ask over plain HTTP",
       /^On 0\.0\.0\.0 passwords and sessions would go over the network as they are/,
       () => ["--database", made.pages, "--store", made.store, "--host", "0.0.0.0"],

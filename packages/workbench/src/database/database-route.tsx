@@ -1,5 +1,5 @@
 import type { ConnectionAnswer, TableSummary } from "@loyal-quill/server/api";
-import { useEffect, useState } from "react";
+import { Fragment, useEffect, useState } from "react";
 import { Link } from "react-router";
 import { styled } from "styled-components";
 import { place, placeOf } from "../api/client.js";
@@ -84,10 +84,10 @@ function Replica({ replica }: { replica: ConnectionAnswer["replicas"][number] })
     promoted: says.replicaPromoted,
   }[state];
   return (
-    <>
+    <li>
       {says.standby}
       <code>{at}</code> <Mark kind={state === "following" ? "good" : "wait"}>{told}</Mark>
-    </>
+    </li>
   );
 }
 
@@ -154,9 +154,6 @@ function Connection({ answer }: { answer: ConnectionAnswer }) {
               <code>{answer.mount}</code>
             </>
           )}
-          {answer.replicas.map((each) => (
-            <Replica key={each.place} replica={each} />
-          ))}
           {answer.superuser && (
             <>
               . <Mark kind="wait">{says.connectedAsASuperuserPagesNeed}</Mark>
@@ -179,7 +176,14 @@ function Connections() {
   if (databases.error) return <Failed error={databases.error} again={() => void databases.refetch()} />;
   return (
     <Lead as="ul" aria-label={says.databases}>
-      {databases.data?.map((each) => <Connection key={each.name} answer={each} />) ?? <li>{says.testingConnection}</li>}
+      {databases.data?.map((each) => (
+        <Fragment key={each.name}>
+          <Connection answer={each} />
+          {each.replicas.map((replica) => (
+            <Replica key={replica.place} replica={replica} />
+          ))}
+        </Fragment>
+      )) ?? <li>{says.testingConnection}</li>}
       {databases.data?.[0] && <Processes answer={databases.data[0]} />}
     </Lead>
   );
