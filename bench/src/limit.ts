@@ -14,6 +14,8 @@ export function scriptOf(text: string, values: readonly (string | null)[], codes
   const literal = (value: string | null): string => (value === null ? "NULL" : `'${value.replaceAll("'", "''")}'`);
   const first = Number(codes[0]?.slice(3));
   const filled = text
+    // What stands after a colon is a variable to pgbench, also inside of a text.
+    .replaceAll("quill:leaves-rows", "quill leaves rows")
     .replace(/t\.xmin::text = \$\d+::text/, "t.xmin::text = t.xmin::text")
     .replaceAll(/\$(\d+)::("?[\w". ]+)/g, (_, place: string, type: string) => {
       const value = values[Number(place) - 1] ?? null;

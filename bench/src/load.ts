@@ -87,7 +87,9 @@ const attribute = (tag: string, name: string): string | undefined => {
 
 /** A form's values as a browser would send them: good enough for the two pages that are held against each other. */
 export function valuesIn(html: string): URLSearchParams {
-  const begin = Math.max(html.indexOf('<form class="quill-sheet"'), html.indexOf('<form class="quill-rows"'));
+  const begin = Math.max(
+    ...["quill-sheet", "quill-rows", "sheet"].map((name) => html.indexOf(`<form class="${name}"`)),
+  );
   const form = html.slice(begin, html.lastIndexOf("</form>"));
   const values = new URLSearchParams();
   for (const [tag] of form.matchAll(/<input[^>]*>/g)) {

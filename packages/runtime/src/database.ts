@@ -167,11 +167,11 @@ class Connections {
   }
 
   /** Sends a statement and waits for its answer, no longer than it can take. */
-  async send(client: pg.PoolClient, asking: Statement): Promise<readonly Row[]> {
+  async send(client: pg.PoolClient, sent: Statement): Promise<readonly Row[]> {
     const { statement, answer } = this.limits;
-    const { slow = false, told, typed, first, signal: given } = asking;
+    const { slow = false, told, typed, first, signal: given } = sent;
     const known = this.known.get(client);
-    const query = queryOf(asking, known?.direct ?? false);
+    const query = queryOf(sent, known?.direct ?? false);
     const signal = given instanceof AbortSignal ? given : undefined;
     if (signal?.aborted) throw new NobodyWaits();
     // What somebody sends of their own follows a statement of ours: its transaction was told already. In one that failed nothing could be.
@@ -180,9 +180,8 @@ class Connections {
     const abort = signal && new Cancelling(signal, () => this.cancel(client));
     try {
       const limit = (slow ? slowStatement : statement) + answer;
-      const result = await this.watched(client, (giveUp) =>
-        this.within(telling ? toldQuery(client, query, telling, asked, slow) : client.query<Row>(query), limit, giveUp),
-      );
+      const asking = telling ? toldQuery(client, query, telling, asked, slow) : client.query<Row>(query);
+      const result = await this.limited(known, asking, limit);
       await abort?.settled();
       this.noteAnswer(client);
       return result.rows;
@@ -205,7 +204,7 @@ class Connections {
   async command(client: pg.PoolClient, text: string): Promise<string> {
     try {
       const limit = this.limits.statement + this.limits.answer;
-      const { command } = await this.watched(client, (giveUp) => this.within(client.query(text), limit, giveUp));
+      const { command } = await this.limited(this.known.get(client), client.query(text), limit);
       this.noteAnswer(client);
       return command;
     } catch (error) {
@@ -235,26 +234,33 @@ class Connections {
     }
   }
 
-  /** Runs something that is given up as soon as PostgreSQL is found not to be at work on it. */
-  private async watched<Result>(
-    client: pg.PoolClient,
-    run: (giveUp: Promise<never>) => Promise<Result>,
-  ): Promise<Result> {
-    let giveUp = (_error: Error): void => {};
-    const given = new Promise<never>((_, reject) => {
-      giveUp = reject;
+  /**
+   * The answer to a statement, waited for no longer than so many milliseconds, and given up before that where PostgreSQL is found not to be at work
+   * on it. It is what every statement goes through, so there is one promise and not several.
+   */
+  private limited<Result>(known: Known | undefined, answer: Promise<Result>, ms: number): Promise<Result> {
+    return new Promise((resolve, reject) => {
+      const since = performance.now();
+      const giveUp = (error: Error): void => {
+        end();
+        reject(error);
+      };
+      const timer = setTimeout(() => {
+        this.silent = Math.max(this.silent, since);
+        giveUp(new Error(`no answer within ${ms} ms`));
+      }, ms);
+      // A pooler looks after its own links, and nobody else knows which backend is at work.
+      const underway = known?.direct ? { pid: known.pid, since, giveUp } : undefined;
+      if (underway) this.watch.add(underway);
+      const end = (): void => {
+        clearTimeout(timer);
+        if (underway) this.watch.remove(underway);
+      };
+      answer.then((result) => {
+        end();
+        resolve(result);
+      }, giveUp);
     });
-    given.catch(() => {});
-    const known = this.known.get(client);
-    // A pooler looks after its own links, and nobody else knows which backend is at work.
-    if (!known?.direct) return run(given);
-    const statement = { pid: known.pid, since: performance.now(), giveUp };
-    this.watch.add(statement);
-    try {
-      return await run(given);
-    } finally {
-      this.watch.remove(statement);
-    }
   }
 
   private noteAnswer(client: pg.PoolClient): void {
@@ -327,23 +333,9 @@ class Connections {
     client.release(lost);
   }
 
-  /** A promise with an end. @throws an `Error` after so many milliseconds, or what it is given up for */
-  private async within<Result>(promise: Promise<Result>, ms: number, giveUp?: Promise<never>): Promise<Result> {
-    let timer: NodeJS.Timeout | undefined;
-    // What comes after the end is nobody's any more; without this it would be an unhandled rejection.
-    promise.catch(() => {});
-    const begun = performance.now();
-    const end = new Promise<never>((_, reject) => {
-      timer = setTimeout(() => {
-        this.silent = Math.max(this.silent, begun);
-        reject(new Error(`no answer within ${ms} ms`));
-      }, ms);
-    });
-    try {
-      return await Promise.race(giveUp ? [promise, end, giveUp] : [promise, end]);
-    } finally {
-      clearTimeout(timer);
-    }
+  /** What prepares a connection, or asks whether it is there, waited for no longer than so many milliseconds. */
+  private within<Result>(answer: Promise<Result>, ms: number): Promise<Result> {
+    return this.limited(undefined, answer, ms);
   }
 }
 

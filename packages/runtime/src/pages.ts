@@ -213,7 +213,10 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     // What is only looked at is given up with its browser; what is saved goes on to its end.
     const reads = matched.kind === "page" && !isSaving(matched.operation);
     const gone = new AbortController();
-    response.once("close", () => gone.abort());
+    response.once("close", () => {
+      // An answer that went out whole has nobody who gave it up: to say so takes longer than to ask.
+      if (!response.writableFinished) gone.abort();
+    });
     const {
       response: answer,
       recorded,

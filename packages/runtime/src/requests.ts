@@ -26,11 +26,14 @@ export const queryOf = (request: express.Request): Record<string, string> =>
 export const isLooking = ({ method }: express.Request): boolean => method === "GET" || method === "HEAD";
 
 /** Whether JSON is spoken: it is sent, or preferred, or the method is none of a page's. */
-export const speaksJson = (request: express.Request): boolean =>
-  isJson(request) ||
-  request.method === "PATCH" ||
-  request.method === "DELETE" ||
-  request.accepts(["html", "json", "application/problem+json"]) !== "html";
+export function speaksJson(request: express.Request): boolean {
+  if (isJson(request) || request.method === "PATCH" || request.method === "DELETE") return true;
+  // What browsers send first, and what asks for anything, needs no weighing.
+  const { accept } = request.headers;
+  if (accept === undefined || accept === "*/*" || (accept.startsWith("text/html,") && !accept.includes("json")))
+    return false;
+  return request.accepts(["html", "json", "application/problem+json"]) !== "html";
+}
 
 /** What a request asks for by its headers, where it speaks JSON. */
 export const apiOf = (request: express.Request): ApiRequest => ({

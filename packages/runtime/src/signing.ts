@@ -1,4 +1,4 @@
-import { createHmac, hash } from "node:crypto";
+import { createHmac, createSecretKey, hash } from "node:crypto";
 import type { Signer } from "@loyal-quill/core";
 
 /**
@@ -16,7 +16,8 @@ export function signerOf(keys: SigningKeys): Signer {
 /** A key, or several, the newest first. */
 export type SigningKeys = string | Uint8Array | readonly (string | Uint8Array)[];
 
-function signerBy(key: string | Uint8Array): Signer {
+function signerBy(given: string | Uint8Array): Signer {
+  const key = createSecretKey(Buffer.from(given));
   const sign = (text: string): string => createHmac("sha256", key).update(text).digest("base64url");
   return {
     sign,

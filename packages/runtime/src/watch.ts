@@ -49,7 +49,10 @@ export class Watch {
 
   remove(statement: Underway): void {
     this.underway.delete(statement);
-    if (this.underway.size > 0) return;
+  }
+
+  /** Nothing is under way: nothing is looked after until something is. */
+  private rest(): void {
     clearInterval(this.timer);
     this.timer = undefined;
     this.drop();
@@ -62,6 +65,7 @@ export class Watch {
   }
 
   private async look(): Promise<void> {
+    if (this.underway.size === 0) return this.rest();
     const waiting = [...this.underway].filter(([{ since }]) => performance.now() - since > late);
     if (waiting.length === 0 || this.looking) return;
     this.looking = true;

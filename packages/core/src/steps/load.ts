@@ -1,9 +1,11 @@
 import { loadedColumns } from "../page/columns.js";
+import { memoizePerPage } from "../page/memoize-per-page.js";
+import type { Page } from "../page/page.js";
 import type { Row, Stored } from "../postgres/statement.js";
 import { mostOptions } from "../statements/find-choices.js";
 import { choicesName, listedFields, loadStatement, versionName } from "../statements/load.js";
 import type { Trip } from "../trip/trip.js";
-import type { Offers } from "../views/form-view.js";
+import type { Offer, Offers } from "../views/form-view.js";
 import { constantLists } from "./offer.js";
 
 /** A record as it is stored now. */
@@ -25,6 +27,21 @@ export async function load({ page, key, facts, dependencies }: Asking): Promise<
   return row ? { row, version: row[versionName] ?? "" } : null;
 }
 
+/** The last list of each field, by the text that it was read from: most requests find the same. */
+const lastLists = memoizePerPage(() => new Map<number, { readonly text: string; readonly offer: Offer | null }>());
+
+/** A field's list as a statement answered it; null where it is too long for one. */
+function listOf(page: Page, index: number, text: string): Offer | null {
+  const known = lastLists(page);
+  const last = known.get(index);
+  if (last?.text === text) return last.offer;
+  const pairs = JSON.parse(text) as [string, string | null][];
+  const options = pairs.map(([value, label]) => ({ value, label: label ?? value }));
+  const offer: Offer | null = pairs.length > mostOptions ? null : { options, by: "list", searched: null };
+  known.set(index, { text, offer });
+  return offer;
+}
+
 /** Loads one record with the lists of its form. */
 export async function loadForForm({
   page,
@@ -38,14 +55,9 @@ export async function loadForForm({
   for (const { name } of loadedColumns(page)) row[name] = found[name] ?? null;
   const lists = new Map(constantLists(page));
   for (const [index] of listedFields(page)) {
-    const pairs = JSON.parse(found[choicesName(index)] ?? "[]") as [string, string | null][];
     const name = page.fields[index]?.column.name;
-    if (name === undefined || pairs.length > mostOptions) continue;
-    lists.set(name, {
-      options: pairs.map(([value, label]) => ({ value, label: label ?? value })),
-      by: "list",
-      searched: null,
-    });
+    const offer = listOf(page, index, found[choicesName(index)] ?? "[]");
+    if (name !== undefined && offer) lists.set(name, offer);
   }
   return { record: { row, version: found[versionName] ?? "" }, lists };
 }

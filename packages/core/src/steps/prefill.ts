@@ -139,8 +139,9 @@ export function takenDigest(page: Page, form: Claims["form"], names: readonly st
 }
 
 /** `Station MV-014, Alder Bridge`. */
-export const titleOf = (page: Page, row: Row, key: readonly string[]): string =>
-  renderTemplate(page, page.title, {
-    ...Object.fromEntries(page.key.map(({ name }, place) => [name, key[place] ?? null])),
-    ...row,
-  });
+export function titleOf(page: Page, row: Row, key: readonly string[]): string {
+  const named: { [column: string]: Stored } = {};
+  for (const [place, { name }] of page.key.entries()) named[name] = key[place] ?? null;
+  for (const name of page.title.columns) if (row[name] !== undefined) named[name] = row[name];
+  return renderTemplate(page, page.title, named);
+}
