@@ -50,8 +50,15 @@ export function reviewRelated(
   pages: readonly PlacedPage[],
   others: readonly string[] | null = [],
 ): ReadonlyMap<string, readonly Finding[]> {
-  const all = pages.map(({ page }) => page);
-  const known = all.map(({ name }) => name);
+  const all = new Map(pages.map(({ page }) => [page.name, page]));
+  const known = [...all.keys()];
+  // A thousand pages may name the same one that is not there.
+  const hints = new Map<string, { readonly told: string; readonly repair: ReturnType<typeof spelling> }>();
+  const hintFor = (name: string) => {
+    const found = hints.get(name) ?? { told: suggestion(name, known), repair: spelling(name, known) };
+    hints.set(name, found);
+    return found;
+  };
   return new Map(
     pages.flatMap(({ page, parsed }): [string, Finding[]][] => {
       if (!parsed) return [];
@@ -59,12 +66,12 @@ export function reviewRelated(
         const say = (message: string, repair?: Parameters<typeof parsed.finding>[6]): Finding[] => [
           parsed.finding("warning", "related", message, ["related", index], 0, false, repair),
         ];
-        const other = all.find((each) => each.name === name);
+        const other = all.get(name);
         if (!other && (others === null || others.includes(name))) return [];
         if (!other)
           return say(
-            `No page is called "${name}", so its list is left out.${suggestion(name, known)}`,
-            spelling(name, known),
+            `No page is called "${name}", so its list is left out.${hintFor(name).told}`,
+            hintFor(name).repair,
           );
         if (relationBy(page, other, by)) return [];
         const ways = referencesTo(page, other).map(({ columns }) => columns.join(", "));

@@ -1,13 +1,31 @@
 import { distance } from "fastest-levenshtein";
 
-const plain = (name: string): string => name.toLowerCase().replaceAll(/[^a-z0-9]/g, "");
+const letters = (name: string): string => name.toLowerCase().replaceAll(/[^a-z0-9]/g, "");
 
-function howFar(name: string, candidate: string): number {
-  const [a, b] = [plain(name), plain(candidate)];
-  if (a === b) return 0;
+/** Names in their letters only: a thousand pages may all name what a thousand others are called. */
+const known = new Map<string, string>();
+const mostKnown = 20_000;
+
+function plain(name: string): string {
+  const found = known.get(name);
+  if (found !== undefined) return found;
+  const made = letters(name);
+  if (known.size >= mostKnown) known.clear();
+  known.set(name, made);
+  return made;
+}
+
+const longest = 100;
+
+/** How far a candidate is from a name, as far as that is nearer than the limit. */
+function howFar(name: string, short: string, candidate: string, limit: number): number {
+  const other = plain(candidate);
+  if (short === other) return 0;
   // A name cut short, or with its table's name before it: region for region_id.
-  if (a.length >= 3 && (b.startsWith(a) || b.endsWith(a))) return 1;
-  return distance(name.slice(0, 100), candidate.slice(0, 100));
+  if (short.length >= 3 && (other.startsWith(short) || other.endsWith(short))) return 1;
+  // So many letters more or less are so many steps at least.
+  const apart = Math.abs(Math.min(name.length, longest) - Math.min(candidate.length, longest));
+  return apart >= limit ? apart : distance(name.slice(0, longest), candidate.slice(0, longest));
 }
 
 /**
@@ -15,11 +33,12 @@ function howFar(name: string, candidate: string): number {
  *
  * @returns undefined when nothing is near enough (a third of the letters, rounded up).
  */
-export function nearest(name: string, known: Iterable<string>): string | undefined {
+export function nearest(name: string, candidates: Iterable<string>): string | undefined {
+  const short = letters(name);
   let found: string | undefined;
   let limit = Math.ceil(name.length / 3) + 1;
-  for (const candidate of known) {
-    const far = howFar(name, candidate);
+  for (const candidate of candidates) {
+    const far = howFar(name, short, candidate, limit);
     if (far < limit) {
       found = candidate;
       limit = far;
