@@ -28,6 +28,7 @@ export type Kind =
   /** With a log whose entries are inserted as they are, without hash and chain (`log.ts`). */
   | "ours-unchained"
   | "ours-by-function"
+  | "ours-measured"
   | "by-hand"
   | "by-hand-prepared"
   | "bare";

@@ -10,6 +10,8 @@ export interface Ground {
   readonly pages: string;
   readonly reader: string;
   readonly store: string;
+  /** Of the role `postgres`: a standby copies the cluster by it. */
+  readonly passwordOfPostgres: string;
   readonly codes: readonly string[];
   readonly drop: () => Promise<void>;
 }
@@ -47,6 +49,7 @@ export async function makeGround(): Promise<Ground> {
     pages: databases.pages,
     reader: databases.reader,
     store: databases.store,
+    passwordOfPostgres: secrets.postgres,
     codes: Array.from({ length: stations }, (_, index) => `MV-${100 + index}`),
     drop: async () => {
       await cluster.stop();

@@ -47,6 +47,11 @@ export class Load {
     this.cookie = cookies.map((cookie) => cookie.split(";")[0]).join("; ");
   }
 
+  /** Goes on with cookies that somebody got elsewhere. */
+  carry(cookie: string): void {
+    this.cookie = cookie;
+  }
+
   /** Runs tasks, as many at once as told. @returns their results in order, and the time that all of them took */
   async all<Task, Result>(
     tasks: readonly Task[],

@@ -15,7 +15,10 @@ const rounds = 7;
 /** The stations page under as many addresses. */
 async function pagesOf(directory: string, count: number): Promise<string> {
   // Without the pages that it names: they are not there, and a thousand warnings would be told.
-  const text = (await readFile(new URL("station.page.yaml", demoPages), "utf8")).replace(/^related:.*\n(?:[ -].*\n)*/m, "");
+  const text = (await readFile(new URL("station.page.yaml", demoPages), "utf8")).replace(
+    /^related:.*\n(?:[ -].*\n)*/m,
+    "",
+  );
   const made = path.join(directory, String(count));
   await mkdir(made);
   for (let index = 0; index < count; index++)

@@ -3,7 +3,7 @@ import { createServer } from "node:http";
 import process from "node:process";
 import type { Database, RecordedRequest } from "@loyal-quill/core";
 import { connect, createPages, databaseOver, html, type PagesOptions } from "@loyal-quill/runtime";
-import { Store } from "@loyal-quill/server";
+import { Metrics, Store } from "@loyal-quill/server";
 import cookieSession from "cookie-session";
 import express from "express";
 import pg from "pg";
@@ -117,6 +117,7 @@ async function ours(
       const ofNotes = outcome === "saved" && statement.values.some((value) => value?.startsWith("round "));
       if (ofNotes) tellOnce({ save: statement, trips: sent.length });
     },
+    ...(process.env.REPLICA_URL ? { replicas: [process.env.REPLICA_URL] } : {}),
     ...more,
   });
   app.use(made.router);
@@ -135,6 +136,10 @@ const [kind, pages = ""] = process.argv.slice(2);
 const url = process.env.DATABASE_URL ?? "";
 async function application(): Promise<express.Express> {
   if (kind === "ours") return ours(url, pages);
+  if (kind === "ours-measured") {
+    const metrics = new Metrics();
+    return ours(url, pages, {}, (recorded) => metrics.request(recorded));
+  }
   if (kind === "ours-recorded") return ours(url, pages, {}, await keeper());
   const more = besides[kind ?? ""];
   if (more) return ours(url, pages, more(url));

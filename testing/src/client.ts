@@ -28,6 +28,11 @@ export class Client {
     return { status: response.status, headers: response.headers, text: await response.text() };
   }
 
+  /** Its cookies as they are sent. */
+  get cookieHeader(): string {
+    return [...this.cookies].map(([name, value]) => `${name}=${value}`).join("; ");
+  }
+
   /** Goes on as another one, as a browser does whose next request comes to another process. */
   takeCookies(other: Client): void {
     for (const [name, value] of other.cookies) this.cookies.set(name, value);

@@ -5,7 +5,7 @@ export { type Deployment, loopback } from "./edge.js";
 export { ofTheStore } from "./edited-database.js";
 export { leastKeyLength } from "./keys.js";
 export { makeLogger, plainError } from "./log.js";
-export { aggregatedMetrics, handIn } from "./metrics.js";
+export { aggregatedMetrics, handIn, Metrics } from "./metrics.js";
 export {
   type MountedWorkbench,
   mountWorkbench,
