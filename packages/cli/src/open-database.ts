@@ -26,8 +26,8 @@ export async function withDatabase<Result>(url: string, run: (database: Database
   try {
     return await run(databaseOver(pool));
   } catch (error) {
-    // It is not there, or does not take this user (SQLSTATE classes 28 and 3D): whoever named it can do something about that.
-    const isNotOpen = error instanceof DatabaseRefusal && /^(28|3D)/.test(error.sqlState);
+    // It is not there, or does not take this user (SQLSTATE classes 28 and 3D; of a pooler, 08): whoever named it can do something about that.
+    const isNotOpen = error instanceof DatabaseRefusal && /^(08|28|3D)/.test(error.sqlState);
     if (!(error instanceof DatabaseAway || isNotOpen)) throw error;
     throw new CannotStart(`${shownUrl(url)} can't be reached: ${error.message}`);
   } finally {

@@ -67,13 +67,13 @@ describe("quill serve begins only where it is safe to", () => {
     ],
     [
       "the store is not there",
-      /^127\.0\.0\.1:\d+\/nowhere can't be reached: database "nowhere" does not exist$/,
+      /^127\.0\.0\.1:\d+\/nowhere can't be reached: .*(does not exist|failed)/,
       () => ["--database", made.pages, "--store", made.store.replace(/[^/]*$/, "nowhere")],
       {},
     ],
     [
       "the store does not take the user",
-      /can't be reached: password authentication failed for user "quill_store"$/,
+      /can't be reached: .*authentication failed/,
       () => ["--database", made.pages, "--store", withUser(made.store, "quill_store", "wrong")],
       {},
     ],
