@@ -280,7 +280,7 @@ export async function aroundPages(
     store.requests.flush();
     await Promise.all([...keeping, threads.close()]);
   };
-  options.metrics?.database({ name, pages, feed });
+  options.metrics?.database(name, pages, feed);
   const onPublish = options.onPublish ?? "warn";
   const { exchange } = options;
   const parts = { exchange, pages, desk, threads, censuses, rehearsals, verifications, onPublish, feed, logCare };

@@ -1,8 +1,7 @@
 import type { RecordedRequest } from "@loyal-quill/core";
+import type { Pages } from "@loyal-quill/runtime";
 import type pg from "pg";
 import { AggregatorRegistry, Counter, collectDefaultMetrics, Gauge, Histogram, Registry } from "prom-client";
-import type { EditedDatabase } from "./edited-database.js";
-import type { Exchange } from "./processes/exchange.js";
 
 /** Seconds between which most of what is measured lies: from a statement of half a millisecond to a request that waits for a lock. */
 const buckets = [0.0005, 0.001, 0.0025, 0.005, 0.01, 0.025, 0.05, 0.1, 0.25, 0.5, 1, 2.5, 5, 15];
@@ -116,7 +115,7 @@ export class Metrics {
   }
 
   /** Tells of a database's standbys and of its live feed when it is asked. */
-  database({ name: database, pages, feed }: Pick<EditedDatabase, "name" | "pages" | "feed">): void {
+  database(database: string, pages: Pick<Pages, "replicas" | "loaded">, feed: { readonly windows: number }): void {
     this.gauge(
       "quill_replica_up",
       "Whether a standby follows and may be read from.",
@@ -154,7 +153,7 @@ export class Metrics {
     );
   }
 
-  processes(exchange: Exchange): void {
+  processes(exchange: { processes(): readonly unknown[] }): void {
     this.gauge(
       "quill_processes",
       "Processes over the same store.",

@@ -4,7 +4,6 @@ import type { Census, Drift, MergeConflict } from "@loyal-quill/authoring";
 import type { Played, Rehearsal, Replayed } from "@loyal-quill/authoring/rehearsal";
 import type { Attribute, Control, Finding, Kind, OutcomeKind, RecordedRequest, SettingPart } from "@loyal-quill/core";
 import type { ReplicaReport, VerifyReport } from "@loyal-quill/runtime";
-import type { ProcessReport } from "../processes/exchange.js";
 
 export type { Evidence, Played, Replayed } from "@loyal-quill/authoring/rehearsal";
 export type { RequestSums, ToldRequest } from "../store/kept-requests.js";
@@ -377,6 +376,17 @@ export interface MayAnswer {
 export interface EffectAnswer {
   readonly name: string;
   readonly lines: readonly string[];
+}
+
+/** A process that shares the store, as it was lately. */
+export interface ProcessReport {
+  readonly id: string;
+  readonly host: string;
+  readonly pid: number;
+  readonly version: string;
+  /** ISO 8601. */
+  readonly since: string;
+  readonly isThis: boolean;
 }
 
 /** A database, its connection tested just now, and what the connection may do. */

@@ -3,7 +3,7 @@ import os from "node:os";
 import process from "node:process";
 import { connectionTo } from "@loyal-quill/runtime";
 import pg from "pg";
-import type { FeedEvent } from "../api/types.js";
+import type { FeedEvent, ProcessReport } from "../api/types.js";
 import { connectionLimits } from "../store/connection.js";
 
 /** What one process tells the others: what its feed says, requests by their ids, and that a page was published. */
@@ -11,17 +11,6 @@ export type Told =
   | Exclude<FeedEvent, { kind: "request" } | { kind: "pages" }>
   | { readonly kind: "requests"; readonly ids: readonly string[] }
   | { readonly kind: "published"; readonly page: string };
-
-/** A process that shares the store, as it was lately. */
-export interface ProcessReport {
-  readonly id: string;
-  readonly host: string;
-  readonly pid: number;
-  readonly version: string;
-  /** ISO 8601. */
-  readonly since: string;
-  readonly isThis: boolean;
-}
 
 export interface ExchangeOptions {
   /** The store's address without a pooler before it, where there is one: what is told is heard over it at once, and else within a second. */
