@@ -2,22 +2,18 @@
  * What several processes, a pooler and a standby give and cost, all on one machine: two workers beside one, saves through a pooler beside saves straight
  * to PostgreSQL, lists from a standby beside lists from the primary while others save, and what recording and measuring cost.
  */
-import { spawn } from "node:child_process";
-import { randomUUID } from "node:crypto";
 import process from "node:process";
 import { fileURLToPath } from "node:url";
 import { demoPages } from "@loyal-quill/demo";
-import { hashPassword, newPassword, Store } from "@loyal-quill/server";
-import { bodyOf, Client, formOf, startPooler, startStandby } from "@loyal-quill/testing";
-import { freePort } from "loyal-quill";
+import { startPooler, startStandby } from "@loyal-quill/testing";
 import { type Child, start } from "./child.js";
 import { median, percentile } from "./figures.js";
 import { type Ground, makeGround } from "./ground.js";
 import { Load, valuesIn } from "./load.js";
+import { serveApart, signedIn } from "./quill.js";
 import { savesBeside, shown } from "./saves-beside.js";
 
 const pages = fileURLToPath(demoPages);
-const program = fileURLToPath(new URL("../../packages/cli/bin/quill.js", import.meta.url));
 const say = (line: string): void => void process.stdout.write(`${line}\n`);
 const rounds = Number(process.env.BENCH_ROUNDS ?? 9);
 const address = (code: string): string => `/stations/${code}/edit`;
@@ -29,48 +25,15 @@ interface Served {
 
 /** `quill serve` with so many workers, and somebody signed in who sends so much at once. */
 async function served(ground: Ground, workers: number, atOnce: number): Promise<Served> {
-  const store = await Store.open(ground.store, ground.store);
-  const password = newPassword();
-  const email = `bench-${randomUUID()}@marrow-vale.example`;
-  const account = {
-    id: randomUUID(),
-    email,
-    name: "Tamsin Okoro",
-    roles: ["technician"],
-    attributes: { region_id: 3 },
-  };
-  await store.keepAccount({ ...account, passwordHash: await hashPassword(password), active: true });
-  await store.close();
-  const port = await freePort();
-  const told = ["serve", "--pages", pages, "--port", String(port), "--workers", String(workers), "--no-workbench"];
-  const child = spawn(process.execPath, [program, ...told], {
-    stdio: ["ignore", "pipe", "inherit"],
-    env: {
-      ...process.env,
-      NODE_ENV: "production",
-      DATABASE_URL: ground.pages,
-      QUILL_STORE: ground.store,
-      QUILL_SIGNING_KEY: "a-key-for-benchmarks-of-forty-bytes-or-so",
-      LOG_LEVEL: "silent",
-    },
-  });
-  await new Promise<void>((resolve, reject) => {
-    child.stdout.on("data", (part: Buffer) => part.includes("Ready:") && resolve());
-    child.once("exit", (code) => reject(new Error(`the server ended with ${code}`)));
-  });
-  const client = new Client(`http://127.0.0.1:${port}`);
-  const form = formOf((await client.get("/sign-in")).text);
-  const { status } = await client.post("/sign-in", bodyOf(form, { email, password }));
-  if (status !== 303) throw new Error(`signing in was answered ${status}`);
-  const load = new Load(port, atOnce);
-  load.carry(client.cookieHeader);
+  const server = await serveApart(ground, pages, "--workers", String(workers), "--no-workbench");
+  const [person] = await signedIn(ground, server.origin, 1);
+  const load = new Load(server.port, atOnce);
+  load.carry(person?.cookieHeader ?? "");
   return {
     load,
     stop: async () => {
       await load.close();
-      const ended = new Promise((resolve) => child.once("exit", resolve));
-      child.kill("SIGTERM");
-      await ended;
+      await server.stop();
     },
   };
 }
