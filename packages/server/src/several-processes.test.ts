@@ -1,9 +1,10 @@
 import { readFile, rm, writeFile } from "node:fs/promises";
 import path from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import { Client, freshDatabase, testCluster } from "@loyal-quill/testing";
+import { Client, freshDatabase, pastPooler, testCluster } from "@loyal-quill/testing";
 import pg from "pg";
 import type { CensusAnswer, DraftAnswer, VersionAnswer } from "./api/types.js";
+import { Exchange } from "./processes/exchange.js";
 import { Store } from "./store/store.js";
 import { type Builder, people, startWorkbench, type TestWorkbench } from "./testing/workbench.js";
 
@@ -151,6 +152,27 @@ describe("several processes over one store and one directory", () => {
     expect(await readFile(file("river"), "utf8")).toBe(said.text);
     await other.close();
     await one.close();
+  });
+
+  test("each process listens on one connection, and leaves none behind", async () => {
+    const made = await freshDatabase();
+    await (await Store.open(made.store, made.reader)).close();
+    const plain = new pg.Client(made.store);
+    await plain.connect();
+    const listening = async (): Promise<number> =>
+      (
+        await plain.query(
+          "SELECT count(*)::int AS n FROM pg_stat_activity WHERE datname = current_database() AND query LIKE 'LISTEN %'",
+        )
+      ).rows[0].n;
+    const direct = pastPooler(made.store);
+    const exchange = await Exchange.open(direct, { version: "1", onError: () => {} });
+    expect(await listening()).toBe(1);
+    await exchange.close();
+    for (let turn = 0; turn < 20 && (await listening()) > 0; turn++) await quiet(50);
+    expect(await listening()).toBe(0);
+    await plain.end();
+    await made.drop();
   });
 
   test("a session that is ended in one is none in the others at once, and wrong passwords count for all", async () => {

@@ -47,6 +47,8 @@ export class Exchange {
   private readonly beats: NodeJS.Timeout;
   private polling: NodeJS.Timeout | undefined;
   private listening: pg.Client | undefined;
+  /** A connection to listen on that is being made: there is one at most. */
+  private begun: Promise<void> | undefined;
   private reading: Promise<void> | undefined;
   private again = false;
   private last = "0";
@@ -70,8 +72,8 @@ export class Exchange {
       "SELECT coalesce(max(id), 0)::text AS last FROM happening",
     );
     made.last = rows[0]?.last ?? "0";
+    // It listens from its first sign on.
     await made.beat();
-    await made.listenAnew();
     made.poll();
     return made;
   }
@@ -110,7 +112,7 @@ export class Exchange {
     this.closed = true;
     clearInterval(this.beats);
     clearInterval(this.polling);
-    await this.flush();
+    await Promise.all([this.flush(), this.begun]);
     await this.pool.query("DELETE FROM process WHERE id = $1", [this.id]).catch(() => {});
     await Promise.all([this.listening?.end().catch(() => {}), this.reading, this.pool.end()]);
   }
@@ -151,7 +153,12 @@ export class Exchange {
     } catch {
       // The store is away: the next time.
     }
-    if (!this.listening && !this.closed) await this.listenAnew();
+    if (!this.listening && !this.closed) {
+      this.begun ??= this.listenAnew().finally(() => {
+        this.begun = undefined;
+      });
+      await this.begun;
+    }
   }
 
   /**
