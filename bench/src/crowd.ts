@@ -87,8 +87,13 @@ async function openWindows(people: readonly Client[], count: number): Promise<Wi
     const response = await people[Math.floor(index / windowsOfOne)]?.open("/workbench/api/feed", gone.signal);
     if (response?.status !== 200) throw new Error(`a window was answered ${response?.status}`);
     void (async () => {
-      for await (const part of response.body?.pipeThrough(new TextDecoderStream()) ?? [])
-        heard += part.split('"kind":"request"').length - 1;
+      // What says that it is a request may come in two parts.
+      let rest = "";
+      for await (const part of response.body?.pipeThrough(new TextDecoderStream()) ?? []) {
+        const parts = (rest + part).split("\n\n");
+        rest = parts.pop() ?? "";
+        heard += parts.filter((each) => each.includes('"kind":"request"')).length;
+      }
     })().catch(() => {});
   }
   return { heard: () => heard, close: () => gone.abort() };
@@ -124,7 +129,11 @@ async function measured(size: Size): Promise<readonly number[]> {
       const begun = performance.now();
       const opens = await once(240, (index) => `/stations-${(index * 7) % size.pages}/${ground.codes[index]}/edit`);
       // Every window hears of every open.
-      while (windows.heard() - before < 240 * size.windows) await new Promise((resolve) => setTimeout(resolve, 5));
+      while (windows.heard() - before < 240 * size.windows) {
+        if (performance.now() - begun > 60_000)
+          throw new Error(`${windows.heard() - before} of ${240 * size.windows} events were heard`);
+        await new Promise((resolve) => setTimeout(resolve, 5));
+      }
       const told = (240 * size.windows * 1000) / (performance.now() - begun);
       const requests = await once(20, () => "/workbench/api/requests");
       const listed = await once(10, () => "/workbench/api/pages");

@@ -118,4 +118,25 @@ describe("the live feed", () => {
     feed.close();
     expect(await ended).toBe("ended");
   });
+
+  test("what comes at once is told together, and rights are asked for once", async () => {
+    let asked = 0;
+    const app = express();
+    app.get("/feed", (_request, response) => {
+      feed.join(response, "somebody", async () => {
+        asked++;
+        await new Promise((resolve) => setTimeout(resolve, 20));
+        return roles;
+      });
+    });
+    server.removeAllListeners("request");
+    server.on("request", app);
+    const { heard, text, leave } = await listen();
+    for (let number = 0; number < 100; number++)
+      feed.tell({ kind: "draft", page: `page-${number}`, revision: 1, by: "Ines" });
+    await heard("page-99");
+    expect(text().match(/"kind":"draft"/g)).toHaveLength(100);
+    expect(asked).toBeLessThanOrEqual(2);
+    leave();
+  });
 });

@@ -4,6 +4,16 @@ import type { FeedEvent } from "./types.js";
 /** Windows of one person that are told of what happens. */
 const mostOfOne = 8;
 
+/** With more windows than these, events are gathered for so many milliseconds. */
+const few = 10;
+const breath = 100;
+
+/** Something that is to be told, and to whom: null for everybody. */
+interface Waiting {
+  readonly text: string;
+  readonly role: string | null;
+}
+
 interface Listener {
   readonly person: string;
   /** What roles they have now; null where they are signed out, or their session has ended. */
@@ -13,7 +23,8 @@ interface Listener {
 /** The live feed: server-sent events (HTML, 9.2) to every workbench that is open, as long as its person may have them. */
 export class Feed {
   private readonly open = new Map<Response, Listener>();
-  private turn: Promise<void> = Promise.resolve();
+  private readonly waiting: Waiting[] = [];
+  private turn: Promise<void> | undefined;
   private closed = false;
   private readonly heartbeat = setInterval(() => void this.send(": still here\n\n", null), 25_000).unref();
 
@@ -60,12 +71,25 @@ export class Feed {
 
   /** Sends to whoever has the role at this moment; to whom nothing is open any more, the feed ends. */
   private send(text: string, role: string | null): Promise<void> {
-    // One after the other: who is asked for their rights meanwhile hears what comes later later.
-    this.turn = this.turn.then(() => this.sendNow(text, role));
+    this.waiting.push({ text, role });
+    this.turn ??= this.sendAll().finally(() => {
+      this.turn = undefined;
+    });
     return this.turn;
   }
 
-  private async sendNow(text: string, role: string | null): Promise<void> {
+  /**
+   * One after the other, and what came meanwhile together: each window's person is asked for their rights once for all of it. With two hundred windows
+   * and many events the store would do nothing else.
+   */
+  private async sendAll(): Promise<void> {
+    for (let all = this.waiting.splice(0); all.length > 0; all = this.waiting.splice(0)) {
+      await this.sendNow(all);
+      if (this.open.size > few) await new Promise((resolve) => setTimeout(resolve, breath));
+    }
+  }
+
+  private async sendNow(all: readonly Waiting[]): Promise<void> {
     await Promise.all(
       [...this.open].map(async ([response, { rolesNow }]) => {
         const now = await rolesNow().catch(() => undefined);
@@ -74,7 +98,10 @@ export class Feed {
         if (now === null) {
           this.open.delete(response);
           response.end();
-        } else if (role === null || now.includes(role)) response.write(text);
+          return;
+        }
+        const told = all.filter(({ role }) => role === null || now.includes(role));
+        if (told.length > 0) response.write(told.map(({ text }) => text).join(""));
       }),
     );
   }
