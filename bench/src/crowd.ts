@@ -2,17 +2,17 @@
  * Much at once, beside a tenth of it: a thousand page files, ten thousand sessions, two hundred windows at the live feed, a hundred thousand recorded
  * requests and a thousand drafts. What it takes in memory, and how fast pages, the workbench and the feed are.
  */
-import { mkdir, mkdtemp, readFile, rm, writeFile } from "node:fs/promises";
+import { mkdtemp, readFile, rm } from "node:fs/promises";
 import os from "node:os";
 import path from "node:path";
 import process from "node:process";
-import { demoPages } from "@loyal-quill/demo";
 import type { Client } from "@loyal-quill/testing";
 import pg from "pg";
 import { median, table } from "./figures.js";
 import { makeGround } from "./ground.js";
 import { Load } from "./load.js";
 import { serveApart, signedIn } from "./quill.js";
+import { stationPages } from "./station-pages.js";
 
 /** Windows of one person at most. */
 const windowsOfOne = 8;
@@ -32,21 +32,6 @@ const tenth = Object.fromEntries(Object.entries(all).map(([name, count]) => [nam
 async function memoryOf(pid: number): Promise<number> {
   const status = await readFile(`/proc/${pid}/status`, "utf8");
   return Number(/VmRSS:\s+(\d+) kB/.exec(status)?.[1] ?? 0) / 1024;
-}
-
-/** The stations' page under so many addresses. */
-async function pageFiles(directory: string, count: number): Promise<string> {
-  const text = (await readFile(new URL("station.page.yaml", demoPages), "utf8")).replace(
-    /^related:.*\n(?:[ -].*\n)*/m,
-    "",
-  );
-  await mkdir(directory);
-  for (let index = 0; index < count; index++)
-    await writeFile(
-      path.join(directory, `page-${index}.page.yaml`),
-      text.replace("path: /stations/", `path: /stations-${index}/`),
-    );
-  return directory;
 }
 
 /** Copies of what one person has left in the store, as many as there are to be. */
@@ -103,7 +88,7 @@ async function measured(size: Size): Promise<readonly number[]> {
   const ground = await makeGround();
   const directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-crowd-"));
   try {
-    const pages = await pageFiles(path.join(directory, "pages"), size.pages);
+    const pages = await stationPages(path.join(directory, "pages"), size.pages);
     const first = await serveApart(ground, pages);
     const [somebody] = await signedIn(ground, first.origin, 1);
     await somebody?.get(`/stations-0/${ground.codes[0]}/edit`);

@@ -1,33 +1,16 @@
 /** 1,000 page files against 10: how long the start takes, what they take in memory, how many opens a second are served. */
-import { mkdir, mkdtemp, readFile, rm, writeFile } from "node:fs/promises";
+import { mkdtemp, rm } from "node:fs/promises";
 import os from "node:os";
 import path from "node:path";
 import { performance } from "node:perf_hooks";
 import process from "node:process";
-import { demoPages } from "@loyal-quill/demo";
 import { type Child, memoryOf, start } from "./child.js";
 import { median, table } from "./figures.js";
 import { makeGround } from "./ground.js";
 import { Load } from "./load.js";
+import { stationPages } from "./station-pages.js";
 
 const rounds = 7;
-
-/** The stations page under as many addresses. */
-async function pagesOf(directory: string, count: number): Promise<string> {
-  // Without the pages that it names: they are not there, and a thousand warnings would be told.
-  const text = (await readFile(new URL("station.page.yaml", demoPages), "utf8")).replace(
-    /^related:.*\n(?:[ -].*\n)*/m,
-    "",
-  );
-  const made = path.join(directory, String(count));
-  await mkdir(made);
-  for (let index = 0; index < count; index++)
-    await writeFile(
-      path.join(made, `page-${index}.page.yaml`),
-      text.replace("path: /stations/", `path: /stations-${index}/`),
-    );
-  return made;
-}
 
 interface Side {
   readonly count: number;
@@ -43,7 +26,7 @@ const directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-bench-pages-
 const sides: Side[] = [];
 try {
   for (const count of [10, 1000]) {
-    const pages = await pagesOf(directory, count);
+    const pages = await stationPages(path.join(directory, String(count)), count);
     const starts: number[] = [];
     let child: Child | undefined;
     for (let turn = 0; turn < 3; turn++) {

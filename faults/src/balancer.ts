@@ -1,5 +1,6 @@
 import { Agent, createServer, type IncomingMessage, request, type ServerResponse } from "node:http";
 import type { AddressInfo } from "node:net";
+import { pipeline } from "node:stream";
 
 /** A small proxy before several servers, as a load balancer is: it asks each of them whether it takes requests, and sends them on in turn. */
 export interface Balancer {
@@ -45,7 +46,8 @@ export async function startBalancer(): Promise<Balancer> {
     const { method, url, headers } = from;
     const sent = request({ port, host: "127.0.0.1", method, path: url, headers, agent }, (answer) => {
       to.writeHead(answer.statusCode ?? 502, answer.rawHeaders);
-      answer.pipe(to);
+      // An answer that breaks off is broken off for whoever waits for it as well.
+      pipeline(answer, to, () => {});
     });
     sent.on("error", (error: NodeJS.ErrnoException) => {
       // Nobody listened, or a connection that was kept alive had ended before anything was sent along it: nobody has taken the request.

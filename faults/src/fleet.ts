@@ -17,7 +17,18 @@ import {
 import { freePort, provision, secretsOf, startCluster } from "loyal-quill";
 import pg from "pg";
 import { type Balancer, startBalancer } from "./balancer.js";
-import { addAccounts, ended, program, signedIn, slipPage, slips, sql, untilReady } from "./ground.js";
+import {
+  addAccounts,
+  ended,
+  findingsOf,
+  ownersLog,
+  program,
+  signedIn,
+  slipPage,
+  slips,
+  sql,
+  untilReady,
+} from "./ground.js";
 import { type Record, underLoad } from "./load.js";
 import { disagreements } from "./verify.js";
 
@@ -72,16 +83,7 @@ async function withFleet<Result>(isPooled: boolean, run: (fleet: Fleet) => Promi
       await client.end();
     }
   };
-  const log = async (...words: readonly string[]): Promise<string> => {
-    const env = { ...process.env, DATABASE_URL: owned() };
-    const child = spawn(process.execPath, [program, "log", ...words], { env, stdio: ["ignore", "pipe", "inherit"] });
-    let said = "";
-    child.stdout.on("data", (part: Buffer) => {
-      said += part.toString();
-    });
-    await ended(child);
-    return said;
-  };
+  const log = ownersLog(owned);
   await rows(sql);
   await rows(
     `INSERT INTO proof.slip (id, body) SELECT n, 'begin ' || n FROM generate_series(${slips + 1}, ${slips + 4}) AS n`,
@@ -137,13 +139,7 @@ async function withFleet<Result>(isPooled: boolean, run: (fleet: Fleet) => Promi
     process.kill(Number(pid), "SIGQUIT");
     primary = standby.port;
   };
-  const verified: Fleet["verified"] = async () => {
-    await log("seal");
-    const { findings } = JSON.parse(await log("verify", "--json")) as {
-      findings: readonly { kind: string; place: string; said: string }[];
-    };
-    return findings.map(({ kind, place, said }) => `the log does not verify: ${kind}, ${place}: ${said}`);
-  };
+  const verified: Fleet["verified"] = () => findingsOf(log);
   const measured: Fleet["measured"] = async (name) => {
     const text = await (await fetch(`http://127.0.0.1:${metricsPort}/metrics`)).text();
     const values = text.split("\n").filter((line) => line.startsWith(name));

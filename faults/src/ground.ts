@@ -77,6 +77,29 @@ export function ended(child: ChildProcess): Promise<number | null> {
     : new Promise((resolve) => child.on("close", resolve));
 }
 
+/** Runs a command of `quill log` as the database's owner. @param database asked for with each command: another server may have taken its place */
+export const ownersLog =
+  (database: () => string) =>
+  async (...words: readonly string[]): Promise<string> => {
+    const env = { ...process.env, DATABASE_URL: database() };
+    const child = spawn(process.execPath, [program, "log", ...words], { env, stdio: ["ignore", "pipe", "inherit"] });
+    let said = "";
+    child.stdout.on("data", (part: Buffer) => {
+      said += part.toString();
+    });
+    await ended(child);
+    return said;
+  };
+
+/** What `quill log verify` finds, a line each, with what it seals before. */
+export async function findingsOf(log: ReturnType<typeof ownersLog>): Promise<readonly string[]> {
+  await log("seal");
+  const { findings } = JSON.parse(await log("verify", "--json")) as {
+    findings: readonly { kind: string; place: string; said: string }[];
+  };
+  return findings.map(({ kind, place, said }) => `the log does not verify: ${kind}, ${place}: ${said}`);
+}
+
 /** Accounts of so many people, each of their own: sign-in tries are counted by account. */
 export async function addAccounts(
   storeUrl: string,
@@ -126,24 +149,9 @@ export async function makeGround(): Promise<Ground> {
     }
   };
   await rows(sql);
-  const log = async (...words: readonly string[]): Promise<string> => {
-    const env = { ...process.env, DATABASE_URL: cluster.url("postgres", secrets.postgres, "marrow_vale") };
-    const child = spawn(process.execPath, [program, "log", ...words], { env, stdio: ["ignore", "pipe", "inherit"] });
-    let said = "";
-    child.stdout.on("data", (part: Buffer) => {
-      said += part.toString();
-    });
-    await ended(child);
-    return said;
-  };
+  const log = ownersLog(() => cluster.url("postgres", secrets.postgres, "marrow_vale"));
   await log("watch", "proof.slip");
-  const verified = async (): Promise<readonly string[]> => {
-    await log("seal");
-    const { findings } = JSON.parse(await log("verify", "--json")) as {
-      findings: readonly { kind: string; place: string; said: string }[];
-    };
-    return findings.map(({ kind, place, said }) => `the log does not verify: ${kind}, ${place}: ${said}`);
-  };
+  const verified = (): Promise<readonly string[]> => findingsOf(log);
   const [{ fsync } = { fsync: "" }] = await rows<{ fsync: string }>("SHOW fsync");
   if (fsync !== "on") throw new Error("fsync must be on: without it a crash proves nothing.");
 

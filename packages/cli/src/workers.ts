@@ -3,7 +3,8 @@ import { randomBytes } from "node:crypto";
 import process from "node:process";
 import { aggregatedMetrics } from "@loyal-quill/server";
 import type { Say } from "./cluster/cluster.js";
-import type { Serving } from "./commands/serve.js";
+import { noSigningKeys, type Serving } from "./commands/serve.js";
+import { secretsOfEnvironment } from "./from-environment.js";
 import { CannotStart, freeFrom } from "./listen.js";
 import { serveMetrics } from "./metrics-server.js";
 
@@ -40,8 +41,10 @@ export interface WorkersOptions {
 export async function serveWithWorkers(options: WorkersOptions, say: Say): Promise<Serving> {
   const port = options.port ?? (await freeFrom());
   // All sign with the same key.
-  const keys = process.env.QUILL_SIGNING_KEYS ?? process.env.QUILL_SIGNING_KEY ?? randomBytes(32).toString("hex");
-  const hasFile = process.env.QUILL_SIGNING_KEYS_FILE || process.env.QUILL_SIGNING_KEY_FILE;
+  const own = secretsOfEnvironment("QUILL_SIGNING_KEYS", "QUILL_SIGNING_KEY")
+    ? undefined
+    : randomBytes(32).toString("hex");
+  if (own !== undefined) say(noSigningKeys);
   let stopping = false;
   const all = new Map<string, Worker>();
   const begin = (number: string): Promise<string> =>
@@ -50,7 +53,7 @@ export async function serveWithWorkers(options: WorkersOptions, say: Say): Promi
       const worker = cluster.fork({
         QUILL_WORKER: number,
         PORT: String(port),
-        ...(hasFile ? {} : { QUILL_SIGNING_KEYS: keys }),
+        ...(own === undefined ? {} : { QUILL_SIGNING_KEYS: own }),
       });
       all.set(number, worker);
       let isUp = false;

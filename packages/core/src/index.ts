@@ -92,7 +92,7 @@ export { readCarried, saidCookie } from "./steps/answer.js";
 export { jsonDocument, noticeAsJson } from "./steps/answer-json.js";
 export { readPairs } from "./steps/read.js";
 export { type MatchedRoute, route, type Site } from "./steps/route.js";
-export { renewToken } from "./steps/token.js";
+export { renewToken, signerThatMade } from "./steps/token.js";
 export { findTable } from "./table/find-table.js";
 export * from "./table/model.js";
 export type { OutcomeKind } from "./trip/outcome.js";

@@ -104,7 +104,8 @@ interface Known {
 }
 
 /** The backend that the server told a new connection of (protocol documentation, 55.2.1); a pooler tells of none of PostgreSQL's. */
-const backendTold = (client: pg.PoolClient): number => (client as unknown as { processID?: number }).processID ?? 0;
+export const backendTold = (client: pg.ClientBase): number =>
+  (client as unknown as { processID?: number }).processID ?? 0;
 
 const listening = new WeakSet<pg.Pool>();
 

@@ -1,5 +1,4 @@
-import { timingSafeEqual } from "node:crypto";
-import type { Database, Signer } from "@loyal-quill/core";
+import { type Database, type Signer, signerThatMade } from "@loyal-quill/core";
 import type express from "express";
 import { connect, databaseOver } from "./database.js";
 import { placesOf } from "./hosts.js";
@@ -33,6 +32,8 @@ export function openReplicas(
 
 /** The cookie (RFC 6265) that says how far the primary was when its browser last saved. */
 const seenCookie = "quill_seen";
+const seenText = (position: string): string => `seen ${position}`;
+
 /** So long it is kept at least, in milliseconds. */
 const keptFor = 120_000;
 
@@ -44,27 +45,20 @@ export class Seen {
     private readonly mostBehind = 0,
   ) {}
 
-  private sign(position: string): string {
-    return this.signer.sign(`seen ${position}`);
-  }
-
   /** @param position null where it could not be asked: then the primary is read until the cookie ends */
   note(request: express.Request, response: express.Response, position: string | null): void {
     const told = position ?? unknownPosition;
     const secure = request.secure ? "; Secure" : "";
     response.append(
       "set-cookie",
-      `${seenCookie}=${told}.${this.sign(told)}; Path=${request.baseUrl || "/"}; Max-Age=${Math.ceil(Math.max(keptFor, 2 * this.mostBehind) / 1000)}; HttpOnly; SameSite=Lax${secure}`,
+      `${seenCookie}=${told}.${this.signer.sign(seenText(told))}; Path=${request.baseUrl || "/"}; Max-Age=${Math.ceil(Math.max(keptFor, 2 * this.mostBehind) / 1000)}; HttpOnly; SameSite=Lax${secure}`,
     );
   }
 
   /** Null where somebody has not saved lately, or says so unsigned. */
   of(request: express.Request): string | null {
     const [position = "", signature = ""] = (cookie(request, seenCookie) ?? "").split(".");
-    const isSigned = [this.signer, ...(this.signer.older ?? [])].some((signer) => {
-      const [one, other] = [Buffer.from(signer.sign(`seen ${position}`)), Buffer.from(signature)];
-      return one.length === other.length && timingSafeEqual(one, other);
-    });
+    const isSigned = signerThatMade(this.signer, signature, seenText(position)) !== undefined;
     return isSigned ? position : null;
   }
 }

@@ -1,13 +1,23 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import { bodyOf, Client, formOf, type Standby, startStandby, testCluster } from "@loyal-quill/testing";
+import {
+  bodyOf,
+  Client,
+  formOf,
+  type LinkProxy,
+  type Standby,
+  startProxy,
+  startStandby,
+  testCluster,
+} from "@loyal-quill/testing";
 import { placesOf } from "./hosts.js";
-import { createPages, type Pages, type ReplicaReport } from "./index.js";
+import { connect, createPages, type Pages, type ReplicaReport } from "./index.js";
 import { positionOf } from "./replicas.js";
 import { type Served, serve } from "./testing/served.js";
 import { demoPages, hollis, makeTrips, type Trips } from "./testing/trips.js";
 
 let trips: Trips;
 let standby: Standby;
+let link: LinkProxy;
 let pages: Pages;
 let served: Served;
 const changes: ReplicaReport[] = [];
@@ -19,7 +29,8 @@ beforeAll(async () => {
   const direct = new URL(trips.pool.options.connectionString ?? "");
   direct.port = String(port);
   const replica = new URL(direct);
-  replica.port = String(standby.port);
+  link = await startProxy(standby.port);
+  replica.port = String(link.port);
   pages = await createPages({
     database: direct.href,
     replicas: [replica.href],
@@ -34,6 +45,7 @@ beforeAll(async () => {
 }, 60_000);
 afterAll(async () => {
   await served.stop();
+  await link.close();
   await standby.stop();
   await trips.close();
 });
@@ -98,6 +110,28 @@ describe("with a standby", () => {
     expect(answered()).toBe(before + 1);
   });
 
+  test("an address of several servers leads to the one that is wanted", async () => {
+    const [primary, ...rest] = [new URL(trips.pool.options.connectionString ?? ""), testCluster().port, standby.port];
+    for (const [wanted, port] of [
+      ["read-write", rest[0]],
+      ["standby", rest[1]],
+    ] as const) {
+      const several = primary.href.replace(primary.host, `127.0.0.1:1,127.0.0.1:${rest[1]},127.0.0.1:${rest[0]}`);
+      const pool = connect(`${several}?target_session_attrs=${wanted}`, 1);
+      const { rows } = await pool.query("SELECT inet_server_port() AS port");
+      expect([wanted, rows[0].port]).toEqual([wanted, port]);
+      await pool.end();
+    }
+  });
+
+  test("one whose link falls silent is left within seconds, and nobody sees an error for it", async () => {
+    link.set("silent");
+    await until(() => pages.replicas()[0]?.state === "away");
+    expect((await new Client(served.origin).get(view)).status).toBe(200);
+    link.set("open");
+    await until(() => pages.replicas()[0]?.state === "following");
+  });
+
   test("one that was promoted follows nobody: it is not read from", async () => {
     await standby.promote();
     await until(() => pages.replicas()[0]?.state === "promoted");
@@ -112,7 +146,15 @@ describe("with a standby", () => {
     const answers = await Promise.all(Array.from({ length: 20 }, () => client.get("/records/stations")));
     expect(new Set(answers.map(({ status }) => status))).toEqual(new Set([200]));
     await until(() => pages.replicas()[0]?.state === "away");
-    expect(changes.map(({ state }) => state)).toEqual(["following", "behind", "following", "promoted", "away"]);
+    expect(changes.map(({ state }) => state)).toEqual([
+      "following",
+      "behind",
+      "following",
+      "away",
+      "following",
+      "promoted",
+      "away",
+    ]);
   });
 });
 

@@ -74,6 +74,17 @@ interface Replica extends GivenReplica {
 
 const slow = "57014";
 
+/** A replica that does not say within so many milliseconds how far it is, is away: a link may have died without a word. */
+const patience = 2000;
+
+async function inTime<Result>(answer: Promise<Result>): Promise<Result> {
+  let timer: NodeJS.Timeout | undefined;
+  const end = new Promise<never>((_, reject) => {
+    timer = setTimeout(() => reject(new Error(`no answer within ${patience} ms`)), patience);
+  });
+  return Promise.race([answer, end]).finally(() => clearTimeout(timer));
+}
+
 /** What stands for a position that could not be asked: no replica has come so far. */
 export const unknownPosition = "FFFFFFFF/FFFFFFFF";
 const notKnown = positionOf(unknownPosition);
@@ -195,7 +206,7 @@ export class Replicas {
 
   private async ask(replica: Replica): Promise<void> {
     try {
-      const [row] = await replica.database.run(replicaPosition);
+      const [row] = await inTime(replica.database.run(replicaPosition));
       replica.told = row?.position ?? null;
       replica.position = positionOf(replica.told);
       replica.behind = this.behind(replica.position);

@@ -23,6 +23,7 @@ import { Threads } from "./drafts/threads.js";
 import { Verifications } from "./drafts/verification.js";
 import { fontSheets } from "./fonts.js";
 import type { Keys } from "./keys.js";
+import { tellReplica } from "./log.js";
 import type { Metrics } from "./metrics.js";
 import type { Exchange } from "./processes/exchange.js";
 import { digestOf } from "./sign-in/passwords.js";
@@ -134,8 +135,7 @@ export async function openEditedDatabase(options: EditedDatabaseOptions): Promis
     ...(options.replicas === undefined ? {} : { replicas: options.replicas }),
     ...(options.replicaLag === undefined ? {} : { replicaLag: options.replicaLag }),
     ...(poolSize === undefined ? {} : { poolSize }),
-    onReplica: ({ place, state, behind }) =>
-      logger[state === "following" ? "info" : "warn"]({ place, state, behind }, "a standby has changed its state"),
+    onReplica: (report) => tellReplica(logger, report),
     actor: async (request) => {
       const token = bearerOf(request);
       if (token !== null) return actorOfToken(token, store);

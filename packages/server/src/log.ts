@@ -1,3 +1,4 @@
+import type { ReplicaReport } from "@loyal-quill/runtime";
 import pino, { type DestinationStream, type Logger } from "pino";
 
 /** An error of the database or of the layer over it: its message holds statements and values, people's and password hashes. */
@@ -35,6 +36,10 @@ export function plainError(error: unknown): Readonly<Record<string, unknown>> {
     stack: framesOf(fields.stack),
   };
 }
+
+/** Tells that a standby is read from again, or is not. */
+export const tellReplica = (logger: Logger, { place, state, behind }: ReplicaReport): void =>
+  logger[state === "following" ? "info" : "warn"]({ place, state, behind }, "a standby has changed its state");
 
 /** A logger in whose lines stand no values of people and no statements. */
 export const makeLogger = (level: string, destination: DestinationStream): Logger =>

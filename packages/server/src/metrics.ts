@@ -2,16 +2,10 @@ import type { RecordedRequest } from "@loyal-quill/core";
 import type { Pages } from "@loyal-quill/runtime";
 import type pg from "pg";
 import { AggregatorRegistry, Counter, collectDefaultMetrics, Gauge, Histogram, Registry } from "prom-client";
+import { problemsOf } from "./store/kept-requests.js";
 
 /** Seconds between which most of what is measured lies: from a statement of half a millisecond to a request that waits for a lock. */
 const buckets = [0.0005, 0.001, 0.0025, 0.005, 0.01, 0.025, 0.05, 0.1, 0.25, 0.5, 1, 2.5, 5, 15];
-
-/** Rules that refused a value, as a recorded request has them, and fields in conflict. */
-const problemsOf = ({ steps, outcome }: RecordedRequest): readonly string[] => {
-  if (outcome !== "invalid") return [];
-  const check = steps.find(({ step, stopped }) => step === "check" && stopped !== null);
-  return (check?.values ?? []).map(({ note }) => note ?? "table");
-};
 
 /**
  * What is measured of an application, for Prometheus. Labels are names of pages, operations, outcomes, steps, statements and rules: no value of a
@@ -97,7 +91,7 @@ export class Metrics {
         if (waited !== undefined) this.statements.observe({ purpose }, waited / 1000);
     }
     if (outcome === "conflict") this.conflicts.inc({ page });
-    for (const rule of problemsOf(recorded)) this.refusals.inc({ page, rule });
+    else for (const { by } of problemsOf(recorded)) this.refusals.inc({ page, rule: by });
   }
 
   /** Counts work in the background that has ended. */

@@ -17,7 +17,7 @@ import { fontRoutes, fontSheets } from "./fonts.js";
 import { requestLog, securityHeaders } from "./headers.js";
 import { Health } from "./health.js";
 import { Keys } from "./keys.js";
-import { careful } from "./log.js";
+import { careful, tellReplica } from "./log.js";
 import { Metrics } from "./metrics.js";
 import { importTypeScript } from "./typescript.js";
 import { languageOf } from "./words.js";
@@ -88,6 +88,8 @@ export async function createPagesApplication(options: PagesApplicationOptions): 
     ...(options.formAge === undefined ? {} : { formAge: options.formAge }),
     ...(options.replicas === undefined ? {} : { replicas: options.replicas }),
     ...(options.replicaLag === undefined ? {} : { replicaLag: options.replicaLag }),
+    ...(poolSize === undefined ? {} : { poolSize }),
+    onReplica: (report) => tellReplica(logger, report),
     onRequest: (recorded) => {
       metrics.request(recorded);
       options.onRequest?.(recorded);

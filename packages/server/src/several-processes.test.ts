@@ -168,6 +168,22 @@ describe("several processes over one store and one directory", () => {
     const direct = pastPooler(made.store);
     const exchange = await Exchange.open(direct, { version: "1", onError: () => {} });
     expect(await listening()).toBe(1);
+    // What was told before it came is no news to it, and what is told from then on is.
+    const other = await Exchange.open(direct, { version: "1", onError: () => {} });
+    const early = Array.from({ length: 5 }, (_, index) => `early ${index}`);
+    for (const page of early) exchange.tell("", { kind: "published", page });
+    const happened = async (): Promise<number> =>
+      (await plain.query("SELECT count(*)::int AS n FROM happening")).rows[0].n;
+    for (let turn = 0; turn < 40 && (await happened()) < early.length; turn++) await quiet(50);
+    const late = await Exchange.open(direct, { version: "1", onError: () => {} });
+    const heard = { other: [] as string[], late: [] as string[] };
+    other.hear("", (told) => void heard.other.push(told.kind === "published" ? told.page : ""));
+    late.hear("", (told) => void heard.late.push(told.kind === "published" ? told.page : ""));
+    exchange.tell("", { kind: "published", page: "later" });
+    for (let turn = 0; turn < 40 && heard.late.length + heard.other.length < 2; turn++) await quiet(50);
+    await quiet(200);
+    expect([heard.late, heard.other.at(-1)]).toEqual([["later"], "later"]);
+    await Promise.all([other.close(), late.close()]);
     await exchange.close();
     for (let turn = 0; turn < 20 && (await listening()) > 0; turn++) await quiet(50);
     expect(await listening()).toBe(0);

@@ -1,12 +1,12 @@
 import { type ChildProcess, execFile, spawn } from "node:child_process";
 import { cp, mkdtemp, rm } from "node:fs/promises";
-import { createServer } from "node:net";
 import os from "node:os";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { freshDatabase, type TestDatabase } from "@loyal-quill/testing";
 import pg from "pg";
+import { freePort } from "../cluster/cluster.js";
 import { diagnose } from "./doctor.js";
 
 /** `quill serve` with several processes, and `quill doctor`. */
@@ -28,14 +28,6 @@ afterAll(async () => {
   await made.drop();
 });
 
-const freePort = (): Promise<number> =>
-  new Promise((resolve) => {
-    const server = createServer();
-    server.listen(0, "127.0.0.1", () => {
-      const { port } = server.address() as { port: number };
-      server.close(() => resolve(port));
-    });
-  });
 const wait = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms));
 async function until<Found>(
   look: () => Promise<Found | undefined | false> | Found | undefined | false,

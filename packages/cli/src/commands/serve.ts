@@ -258,6 +258,10 @@ function make(options: ServeOptions, signingKeys: readonly string[], say: Say): 
   });
 }
 
+/** What is told where people sign in and no key outlives the run. */
+export const noSigningKeys =
+  "No QUILL_SIGNING_KEYS are set: a key is made for this run, so sessions and open forms end with it, and second factors set up now can't be read afterwards.";
+
 /** `quill serve`: the pages of a directory over a database. */
 export async function serve(options: ServeOptions, say: Say): Promise<Serving> {
   judge(options);
@@ -267,7 +271,7 @@ export async function serve(options: ServeOptions, say: Say): Promise<Serving> {
   if (options.signingKeys === undefined)
     say(
       options.as === undefined
-        ? "No QUILL_SIGNING_KEYS are set: a key is made for this run, so sessions and open forms end with it, and second factors set up now can't be read afterwards."
+        ? noSigningKeys
         : "No QUILL_SIGNING_KEYS are set: a key is made for this run, so forms that are open now can't be sent after a restart.",
     );
   const application = await make(options, options.signingKeys ?? [randomBytes(32).toString("hex")], say);

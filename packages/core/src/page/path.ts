@@ -15,6 +15,8 @@ export const reservedSegments: ReadonlySet<string> = new Set([
   "sign-out",
   "my-account",
   "openapi.json",
+  "healthz",
+  "readyz",
 ]);
 
 /** A fixed segment as browsers send it: percent-encoded UTF-8 (RFC 3986, 2.5), each character in one way only. */

@@ -119,6 +119,29 @@ describe("the live feed", () => {
     expect(await ended).toBe("ended");
   });
 
+  test("what nobody can say whether somebody may hear waits until that is known", async () => {
+    let isAway = true;
+    const app = express();
+    app.get("/feed", (_request, response) => {
+      feed.join(response, "somebody", async () => {
+        if (isAway) throw new Error("the store is away");
+        return roles;
+      });
+    });
+    server.removeAllListeners("request");
+    server.on("request", app);
+    const { heard, text, leave } = await listen();
+    await heard("retry");
+    feed.tell({ kind: "draft", page: "first", revision: 1, by: "Ines" });
+    await new Promise((resolve) => setTimeout(resolve, 50));
+    expect(text()).not.toContain("first");
+    isAway = false;
+    feed.tell({ kind: "draft", page: "second", revision: 1, by: "Ines" });
+    await heard("second");
+    expect(text()).toMatch(/first.*second/s);
+    leave();
+  });
+
   test("what comes at once is told together, and rights are asked for once", async () => {
     let asked = 0;
     const app = express();

@@ -7,6 +7,8 @@ const mostOfOne = 8;
 /** With more windows than these, events are gathered for so many milliseconds. */
 const few = 10;
 const breath = 100;
+/** So many events are kept for a window of whose person nothing is known just now. */
+const mostMissed = 1000;
 
 /** Something that is to be told, and to whom: null for everybody. */
 interface Waiting {
@@ -18,6 +20,8 @@ interface Listener {
   readonly person: string;
   /** What roles they have now; null where they are signed out, or their session has ended. */
   readonly rolesNow: () => Promise<readonly string[] | null>;
+  /** What was not told yet, since nobody could say whether it may be. */
+  readonly missed: Waiting[];
 }
 
 /** The live feed: server-sent events (HTML, 9.2) to every workbench that is open, as long as its person may have them. */
@@ -47,7 +51,7 @@ export class Feed {
       .set({ "content-type": "text/event-stream", "cache-control": "no-store", "x-accel-buffering": "no" });
     response.flushHeaders();
     response.write("retry: 2000\n\n");
-    this.open.set(response, { person, rolesNow });
+    this.open.set(response, { person, rolesNow, missed: [] });
     response.on("close", () => this.open.delete(response));
     return true;
   }
@@ -91,16 +95,17 @@ export class Feed {
 
   private async sendNow(all: readonly Waiting[]): Promise<void> {
     await Promise.all(
-      [...this.open].map(async ([response, { rolesNow }]) => {
+      [...this.open].map(async ([response, { rolesNow, missed }]) => {
+        missed.push(...all);
         const now = await rolesNow().catch(() => undefined);
-        // A store that is away says nothing of rights: nothing is told, and nobody is sent away.
-        if (now === undefined) return;
+        // A store that is away, or overrun, says nothing of rights: nothing is told until it does, and nobody is sent away.
+        if (now === undefined) return void missed.splice(0, missed.length - mostMissed);
         if (now === null) {
           this.open.delete(response);
           response.end();
           return;
         }
-        const told = all.filter(({ role }) => role === null || now.includes(role));
+        const told = missed.splice(0).filter(({ role }) => role === null || now.includes(role));
         if (told.length > 0) response.write(told.map(({ text }) => text).join(""));
       }),
     );

@@ -1,7 +1,7 @@
 import { randomUUID } from "node:crypto";
 import os from "node:os";
 import process from "node:process";
-import { connectionTo } from "@loyal-quill/runtime";
+import { backendTold, connectionTo } from "@loyal-quill/runtime";
 import pg from "pg";
 import type { FeedEvent, ProcessReport } from "../api/types.js";
 import { connectionLimits } from "../store/connection.js";
@@ -68,10 +68,13 @@ export class Exchange {
   /** Takes part in the exchange over a store whose tables are there. */
   static async open(url: string, options: ExchangeOptions): Promise<Exchange> {
     const made = new Exchange(url, options);
-    const { rows } = await made.pool.query<{ last: string }>(
-      "SELECT coalesce(max(id), 0)::text AS last FROM happening",
+    // What stands there already is no news to it.
+    const { rows } = await made.pool.query<{ id: string }>(
+      "SELECT id::text FROM happening ORDER BY happening.id DESC LIMIT $1::bigint",
+      [2 * overlap],
     );
-    made.last = rows[0]?.last ?? "0";
+    made.last = rows[0]?.id ?? "0";
+    for (const { id } of rows) made.seen.add(id);
     // It listens from its first sign on.
     await made.beat();
     made.poll();
@@ -178,8 +181,7 @@ export class Exchange {
     try {
       await client.connect();
       const { rows } = await client.query<{ pid: number }>("SELECT pg_backend_pid() AS pid");
-      const told = (client as unknown as { processID?: number }).processID;
-      if (this.closed || rows[0]?.pid !== told) return void client.end().catch(() => {});
+      if (this.closed || rows[0]?.pid !== backendTold(client)) return void client.end().catch(() => {});
       await client.query(`LISTEN ${channel}`);
       this.listening = client;
       this.poll();
@@ -216,11 +218,9 @@ export class Exchange {
     );
     for (const { id, process: from, database, told } of rows) {
       if (this.seen.has(id)) continue;
-      // What stood there before this process was is no news to it.
-      const isNews = BigInt(id) > BigInt(this.last) || this.seen.size > 0;
       this.seen.add(id);
       if (BigInt(id) > BigInt(this.last)) this.last = id;
-      if (from === this.id || !isNews) continue;
+      if (from === this.id) continue;
       for (const heard of this.listeners.get(database) ?? []) heard(told);
     }
     const gone = BigInt(this.last) - BigInt(2 * overlap);

@@ -114,7 +114,7 @@ export class KeptJobs {
     ]);
   }
 
-  /** Takes over what nobody works on any more. One that has ended its process too often is given up. */
+  /** Takes over what no other process works on any more. One that has ended its process too often is given up. */
   async takeOver(kind: string, process: string): Promise<KeptJob[]> {
     await this.ask(
       `UPDATE job SET state = 'failed', because = 'Each process that worked on it ended meanwhile.'
@@ -123,9 +123,9 @@ export class KeptJobs {
     );
     const rows = await this.ask(
       `UPDATE job SET process = ?, beat = now(), tries = tries + 1
-       WHERE database = ? AND kind = ? AND state = 'running' AND beat < now() - interval '${silentFor}'
+       WHERE database = ? AND kind = ? AND state = 'running' AND process <> ? AND beat < now() - interval '${silentFor}'
        RETURNING ${columns}`,
-      [process, this.database, kind],
+      [process, this.database, kind, process],
     );
     return rows.map(jobOf);
   }

@@ -65,7 +65,8 @@ export interface RequestSums {
   readonly steps: readonly { readonly step: string; readonly half: number; readonly most: number }[];
 }
 
-const problemsOf = ({ steps, outcome }: RecordedRequest): ToldProblem[] => {
+/** What was wrong with a request: the fields, and by which rule each; `conflict` where somebody else had changed it. */
+export const problemsOf = ({ steps, outcome }: RecordedRequest): ToldProblem[] => {
   if (outcome !== "invalid" && outcome !== "conflict") return [];
   const check = steps.find(({ step, stopped }) => step === "check" && stopped !== null);
   if (check) return check.values.map(({ name, note }) => ({ field: name, by: note ?? "table" })).slice(0, 50);
