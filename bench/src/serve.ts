@@ -3,7 +3,6 @@ import { createServer } from "node:http";
 import process from "node:process";
 import type { Database, RecordedRequest } from "@loyal-quill/core";
 import { connect, createPages, databaseOver, html, type PagesOptions } from "@loyal-quill/runtime";
-import { Metrics, Store } from "@loyal-quill/server";
 import cookieSession from "cookie-session";
 import express from "express";
 import pg from "pg";
@@ -29,6 +28,8 @@ const session: express.RequestHandler[] = [
 
 /** Keeps every request, as our server does. */
 async function keeper(): Promise<(recorded: RecordedRequest) => void> {
+  // Only who needs the server has it: an application that mounts the pages has not.
+  const { Store } = await import("@loyal-quill/server");
   const store = await Store.open(process.env.STORE_URL ?? "", process.env.LOG_URL ?? "");
   return (recorded) => void store.requests.keep(recorded);
 }
@@ -137,6 +138,7 @@ const url = process.env.DATABASE_URL ?? "";
 async function application(): Promise<express.Express> {
   if (kind === "ours") return ours(url, pages);
   if (kind === "ours-measured") {
+    const { Metrics } = await import("@loyal-quill/server");
     const metrics = new Metrics();
     return ours(url, pages, {}, (recorded) => metrics.request(recorded));
   }

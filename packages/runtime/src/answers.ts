@@ -29,15 +29,16 @@ const ownPolicy =
 function headersOf(
   response: express.Response,
   headers: Readonly<Record<string, string>>,
-): Readonly<Record<string, string | string[]>> {
-  const cookies = [response.getHeader("set-cookie") ?? [], headers["set-cookie"] ?? []].flat().map(String);
-  return { ...securityHeaders(response), ...headers, ...(cookies.length > 0 ? { "set-cookie": cookies } : {}) };
-}
-
-function securityHeaders(response: express.Response): Readonly<Record<string, string>> {
-  const policy = joinPolicy(response.getHeader("content-security-policy")) ?? ownPolicy;
-  const referrer = response.getHeader("referrer-policy") === undefined ? { "referrer-policy": "same-origin" } : {};
-  return { "content-security-policy": policy, "x-content-type-options": "nosniff", ...referrer };
+): Record<string, string | string[]> {
+  const joined: Record<string, string | string[]> = {
+    "content-security-policy": joinPolicy(response.getHeader("content-security-policy")) ?? ownPolicy,
+    "x-content-type-options": "nosniff",
+  };
+  if (!response.hasHeader("referrer-policy")) joined["referrer-policy"] = "same-origin";
+  for (const name in headers) joined[name] = headers[name] ?? "";
+  const set = response.getHeader("set-cookie");
+  if (set !== undefined) joined["set-cookie"] = [set, headers["set-cookie"] ?? []].flat().map(String);
+  return joined;
 }
 
 /** Sends the head of an answer that has no body. */
@@ -48,10 +49,9 @@ export function sendHead(response: express.Response, { status, headers }: Omit<P
 
 /** Sends an answer as it is: Express would look for what it may leave out of it. */
 export function send(response: express.Response, { status, headers, body }: PageResponse): void {
-  response.writeHead(status, {
-    ...headersOf(response, headers),
-    "content-length": Buffer.byteLength(body),
-  });
+  const joined = headersOf(response, headers);
+  joined["content-length"] = String(Buffer.byteLength(body));
+  response.writeHead(status, joined);
   response.end(body);
 }
 

@@ -2,7 +2,7 @@ import { performance } from "node:perf_hooks";
 import { type Database, DatabaseAway, DatabaseRefusal, type Row, type Statement, type Told } from "@loyal-quill/core";
 import pg from "pg";
 import { connectionTo } from "./hosts.js";
-import { NobodyWaits } from "./nobody-waits.js";
+import { isSignal, NobodyWaits, type Signal } from "./nobody-waits.js";
 import { Share } from "./share.js";
 import { asText, nobodyAsks, slowStatement, Telling, TellingQuery, textForms } from "./telling.js";
 import { anotherClient, Watch } from "./watch.js";
@@ -38,7 +38,7 @@ const usualLimits: Limits = {
 };
 
 /** The same database for as long as somebody waits: reading is given up, in PostgreSQL too, as soon as the signal says so. */
-export const whileWaitedFor = (database: Database, signal: AbortSignal): Database => ({
+export const whileWaitedFor = (database: Database, signal: Signal): Database => ({
   run: (statement) => database.run({ ...statement, signal }),
   transaction: (run, purpose) => database.transaction((inside) => run(whileWaitedFor(inside, signal)), purpose),
 });
@@ -104,8 +104,7 @@ interface Known {
 }
 
 /** The backend that the server told a new connection of (protocol documentation, 55.2.1); a pooler tells of none of PostgreSQL's. */
-export const backendTold = (client: pg.ClientBase): number =>
-  (client as unknown as { processID?: number }).processID ?? 0;
+export const backendTold = (client: pg.ClientBase): number => innerOf(client).processID ?? 0;
 
 const listening = new WeakSet<pg.Pool>();
 
@@ -170,24 +169,34 @@ class Connections {
   /** Sends a statement and waits for its answer, no longer than it can take. */
   async send(client: pg.PoolClient, sent: Statement): Promise<readonly Row[]> {
     const { statement, answer } = this.limits;
-    const { slow = false, told, typed, first, signal: given } = sent;
+    const { slow = false, told, typed, first } = sent;
     const known = this.known.get(client);
-    const query = queryOf(sent, known?.direct ?? false);
-    const signal = given instanceof AbortSignal ? given : undefined;
+    const signal = isSignal(sent.signal) ? sent.signal : undefined;
     if (signal?.aborted) throw new NobodyWaits();
     // What somebody sends of their own follows a statement of ours: its transaction was told already. In one that failed nothing could be.
     const asked = typed || first ? undefined : (told ?? (known?.tellsAll ? nobodyAsks : undefined));
     const telling = asked && known?.telling;
-    const abort = signal && new Cancelling(signal, () => this.cancel(client));
+    let cancelled: Promise<void> | undefined;
+    const cancel = (): void => {
+      cancelled = this.cancel(client);
+    };
+    signal?.addEventListener("abort", cancel);
+    /** A cancellation that is on its way must not meet the next statement. */
+    const settled = (): Promise<void> | undefined => {
+      signal?.removeEventListener("abort", cancel);
+      return cancelled;
+    };
     try {
       const limit = (slow ? slowStatement : statement) + answer;
-      const asking = telling ? toldQuery(client, query, telling, asked, slow) : client.query<Row>(query);
-      const result = await this.limited(known, asking, limit);
-      await abort?.settled();
+      const asking: Promise<readonly Row[]> = telling
+        ? toldQuery(client, sent, telling, asked)
+        : client.query<Row>(queryOf(sent, known?.direct ?? false)).then(({ rows }) => rows);
+      const rows = await this.limited(known, asking, limit);
+      if (signal) await settled();
       this.noteAnswer(client);
-      return result.rows;
+      return rows;
     } catch (error) {
-      await abort?.settled();
+      await settled();
       if (signal?.aborted && isRefusal(error) && error.code === queryCanceled) {
         this.noteAnswer(client);
         throw new NobodyWaits();
@@ -349,53 +358,44 @@ class Keep extends Error {}
 /** PostgreSQL has given a statement up because it was asked to. */
 const queryCanceled = "57014";
 
-/** What is done once a signal says that nobody waits any more, and waited for, so that it can't meet the next statement. */
-class Cancelling {
-  private under: Promise<void> | undefined;
-  private readonly begin = (): void => {
-    this.under = this.cancel();
-  };
-
-  constructor(
-    private readonly signal: AbortSignal,
-    private readonly cancel: () => Promise<void>,
-  ) {
-    signal.addEventListener("abort", this.begin, { once: true });
-  }
-
-  async settled(): Promise<void> {
-    this.signal.removeEventListener("abort", this.begin);
-    await this.under;
-  }
-}
-
-/** Sends a query, and tells PostgreSQL in the same trip what there is to tell. */
+/** Sends a statement, and tells PostgreSQL in the same trip what there is to tell. */
 const toldQuery = (
   client: pg.PoolClient,
-  query: pg.QueryConfig,
+  { text, values, plannedAnew, slow }: Statement,
   telling: Telling,
   told: Told,
-  slow: boolean,
-): Promise<pg.QueryResult<Row>> =>
+): Promise<readonly Row[]> =>
   new Promise((resolve, reject) => {
-    client.query(
-      new TellingQuery(query, telling.values(told, slow), telling, (error, result) =>
-        error ? reject(error) : resolve(result),
-      ),
-    );
+    const name = (!plannedAnew && telling.name !== "" && preparedName(text)) || "";
+    const heard = (error: Error | null, rows: readonly Row[]): void => (error ? reject(error) : resolve(rows));
+    client.query(new TellingQuery({ text, name, values }, telling.values(told, slow === true), telling, heard));
   });
+
+/** What `pg` knows of a connection and its types leave out. */
+interface Inner {
+  readonly connection: {
+    once(event: "connect" | "end" | "error", heard: () => void): void;
+    connect(port: number | string, host?: string): void;
+    cancel(backend: number | null, secret: number | Buffer | null): void;
+  };
+  readonly host: string;
+  readonly port: number;
+  readonly processID: number | null;
+  readonly secretKey: number | Buffer | null;
+}
+const innerOf = (client: pg.ClientBase): Inner => client as unknown as Inner;
 
 /** Asks whoever stands at the other end of a connection to give up what goes on there, over a connection that has not been used yet. */
 const cancelBy = (other: pg.Client, client: pg.PoolClient): Promise<void> =>
   new Promise((resolve) => {
-    const { connection, cancel } = other as unknown as {
-      connection: { once(event: "end" | "error", heard: () => void): void };
-      cancel(client: pg.PoolClient, query: unknown): void;
-    };
+    const { connection, host, port } = innerOf(other);
+    const { processID, secretKey } = innerOf(client);
     for (const event of ["end", "error"] as const) connection.once(event, resolve);
     // Where that can't be asked, the statement ends by its own limit.
     setTimeout(resolve, usualLimits.test).unref();
-    cancel.call(other, client, (client as unknown as { activeQuery: unknown }).activeQuery);
+    connection.once("connect", () => connection.cancel(processID, secretKey));
+    if (host.startsWith("/")) connection.connect(`${host}/.s.PGSQL.${port}`);
+    else connection.connect(port, host);
   });
 
 /** @param named whether the connection keeps prepared statements */

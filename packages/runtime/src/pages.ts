@@ -39,7 +39,7 @@ import { isMultipart, readBody } from "./body.js";
 import { connect, databaseOver, whileWaitedFor } from "./database.js";
 import { contentBy, documentBy, type PageLink } from "./layout.js";
 import { keepSealed } from "./log-seals.js";
-import { NobodyWaits } from "./nobody-waits.js";
+import { NobodyWaits, Waiting } from "./nobody-waits.js";
 import type { Asked, Asking, Pages, PagesListener, PagesOptions } from "./options.js";
 import { AfterSaveFailed, Outbox } from "./outbox.js";
 import { type FoundSteps, givenSteps, loadOwnSteps, OwnCodeError } from "./own-code.js";
@@ -165,10 +165,10 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
   });
 
   const framed = (request: express.Request, actor: Actor | null): Frame => {
+    const base = request.baseUrl;
     const given = frameOf(request, actor);
-    const own = options.look === "bare" ? [] : [`${request.baseUrl}/${styleName}`];
-    const script = `${request.baseUrl}/${scriptName}`;
-    return { ...given, base: request.baseUrl, script, styleSheets: [...own, ...given.styleSheets] };
+    const styleSheets = options.look === "bare" ? given.styleSheets : [`${base}/${styleName}`, ...given.styleSheets];
+    return Object.assign(given, { base, script: `${base}/${scriptName}`, styleSheets });
   };
 
   /** Who asks. Where that can't be found out, what was read of the request is left for whoever answers. */
@@ -212,20 +212,16 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     };
     // What is only looked at is given up with its browser; what is saved goes on to its end.
     const reads = matched.kind === "page" && !isSaving(matched.operation);
-    const gone = new AbortController();
+    const waiting = new Waiting();
     response.once("close", () => {
-      // An answer that went out whole has nobody who gave it up: to say so takes longer than to ask.
-      if (!response.writableFinished) gone.abort();
+      // An answer that went out whole has nobody who gave it up.
+      if (!response.writableFinished) waiting.abort();
     });
     const {
       response: answer,
       recorded,
       ...came
-    } = await run(
-      matched,
-      pageRequest,
-      reads ? whileWaitedFor(await reading(matched, request), gone.signal) : database,
-    );
+    } = await run(matched, pageRequest, reads ? whileWaitedFor(await reading(matched, request), waiting) : database);
     if (replicas && !reads && answer.status < 400) seen.note(request, response, await replicas.position());
     if (answer.page && (layout !== undefined || forms[recorded.page ?? ""] !== undefined))
       send(response, await laidOut(answer, recorded.page, pageRequest, request, response));

@@ -58,11 +58,26 @@ export function isCrossSite(request: express.Request): boolean {
 /** Headers that hold what nobody else may have, those of proxies and hosts included. */
 const secretHeader = /cookie|auth|token|secret|session|key|password|credential|signature|jwt/i;
 
+/** Which headers are secret, of those that came so far: the same ones come with each request. */
+const secrets = new Map<string, boolean>();
+/** So many names are remembered: anybody may send new ones. */
+const mostNames = 500;
+
+function isSecret(name: string): boolean {
+  const known = secrets.get(name);
+  if (known !== undefined) return known;
+  const secret = secretHeader.test(name);
+  if (secrets.size < mostNames) secrets.set(name, secret);
+  return secret;
+}
+
 /** A recorded request with the headers that it came with. */
 export function withHeaders(recorded: RecordedRequest, { headers, httpVersion }: express.Request): RecordedRequest {
   if (!recorded.wire) return recorded;
-  const kept = Object.entries(headers).flatMap(([name, value]) =>
-    value === undefined ? [] : [[name, secretHeader.test(name) ? "(not kept)" : String(value).slice(0, 1000)] as const],
-  );
-  return { ...recorded, wire: { ...recorded.wire, headers: { ":version": httpVersion, ...Object.fromEntries(kept) } } };
+  const kept: Record<string, string> = { ":version": httpVersion };
+  for (const name in headers) {
+    const value = headers[name];
+    if (value !== undefined) kept[name] = isSecret(name) ? "(not kept)" : String(value).slice(0, 1000);
+  }
+  return { ...recorded, wire: { ...recorded.wire, headers: kept } };
 }

@@ -1,4 +1,4 @@
-import type { Told } from "@loyal-quill/core";
+import type { Row, Told } from "@loyal-quill/core";
 import pg from "pg";
 
 /** Text forms that do not depend on the server's settings: ISO dates in UTC, exact floats, hexadecimal bytes. */
@@ -37,6 +37,8 @@ export class Telling {
   /** Empty where the connection keeps no statements: then it is sent anew each time. */
   readonly name: string;
   readonly text: string;
+  /** What the columns of the connection's prepared statements are called, by the statements' names. */
+  private readonly columns = new Map<string, readonly string[]>();
 
   /**
    * @param settings what holds for this statement's transaction only, on a connection that others use as well
@@ -46,7 +48,8 @@ export class Telling {
     this.fixed = Object.entries(settings ?? {});
     const names = [...told, ...this.fixed.map(([name]) => name)];
     this.name = named ? `quill_tell_${names.length}` : "";
-    this.text = `SELECT ${names.map((name, index) => `set_config('${name}', $${index + 1}, true)`).join(", ")}`;
+    // None is ever null, so all are set; and no column of the answer has to be read.
+    this.text = `SELECT WHERE ${names.map((name, index) => `set_config('${name}', $${index + 1}, true) IS NOT NULL`).join(" AND ")}`;
   }
 
   /** @param slow whether what follows may take long */
@@ -61,6 +64,15 @@ export class Telling {
     ];
   }
 
+  /** Empty where they are not known. */
+  columnsOf(name: string): readonly string[] {
+    return this.columns.get(name) ?? [];
+  }
+
+  noteColumns(name: string, columns: readonly string[]): void {
+    if (name !== "") this.columns.set(name, columns);
+  }
+
   /** Prepares a new connection that keeps statements: its first one is this. */
   async prepare(client: pg.PoolClient): Promise<void> {
     if (this.name !== "")
@@ -73,52 +85,85 @@ export const nobodyAsks: Told = { actor: "", page: "", request: "" };
 
 /** What of the connection is used: messages of the extended query protocol (PostgreSQL documentation, 54.2.3). */
 interface Messages {
-  readonly stream: { cork(): void; uncork(): void };
+  /** What is prepared on it, by name. */
+  readonly parsedStatements: Readonly<Record<string, string>>;
   parse(message: { name: string; text: string; types: readonly number[] }): void;
-  bind(message: { portal: string; statement: string; values: readonly string[] }): void;
+  bind(message: { portal: string; statement: string; values: readonly (string | null)[] }): void;
+  describe(message: { type: "P"; name: string }): void;
   execute(message: { portal: string }): void;
+  sync(): void;
 }
 
-/** What `pg`'s own query does, as far as it is gone beyond: its types leave it out. */
-interface Handling {
-  prepare(connection: Messages): void;
-  handleDataRow(message: unknown): void;
-  handleCommandComplete(message: unknown, connection: unknown): void;
+/** What was asked for, in full: nothing of it is for `pg` to guess. */
+interface Asked {
+  readonly text: string;
+  /** Empty where it is not to be kept prepared. */
+  readonly name: string;
+  readonly values: readonly (string | null)[];
 }
 
-const handling = pg.Query.prototype as unknown as Handling;
+type Callback = (error: Error | null, rows: readonly Row[]) => void;
+
+/** What `pg`'s own query has: its types leave it out. */
+interface Handled extends Asked {
+  queryMode: "extended";
+  callback: Callback;
+}
 
 /**
  * A query before which PostgreSQL is told of the request, in the same trip: both are sent up to one Sync, so they are one transaction, in
  * which the settings hold (PostgreSQL documentation, 54.2.3 and 9.28.1). Its own answer is left out.
+ *
+ * Every value comes back as PostgreSQL's text. What a prepared statement's columns are called is asked once a connection: where they became others,
+ * PostgreSQL would refuse to run it (0A000, "cached plan must not change result type").
  */
 export class TellingQuery extends pg.Query {
-  private telling = true;
+  private isTelling = true;
+  private columns: readonly string[];
+  private readonly rows: Row[] = [];
 
   constructor(
-    config: pg.QueryConfig,
+    private readonly asked: Asked,
     private readonly toldValues: readonly string[],
     private readonly before: Telling,
-    callback: (error: Error | undefined, result: pg.QueryResult) => void,
+    private readonly callback: Callback,
   ) {
+    super(asked.text);
     // Without values or a name it would go as a simple query, in a transaction of its own.
-    super({ ...config, queryMode: "extended" } as pg.QueryConfig);
-    (this as unknown as { callback: typeof callback }).callback = callback;
+    Object.assign(this as unknown as Handled, { ...asked, queryMode: "extended" });
+    this.columns = before.columnsOf(asked.name);
   }
 
   prepare(connection: Messages): void {
+    const { name, text, values } = this.asked;
     if (this.before.name === "") connection.parse({ name: "", text: this.before.text, types: [] });
     connection.bind({ portal: "", statement: this.before.name, values: this.toldValues });
     connection.execute({ portal: "" });
-    handling.prepare.call(this, connection);
+    if (name === "" || connection.parsedStatements[name] === undefined) connection.parse({ name, text, types: [] });
+    connection.bind({ portal: "", statement: name, values });
+    if (this.columns.length === 0) connection.describe({ type: "P", name: "" });
+    connection.execute({ portal: "" });
+    connection.sync();
   }
 
-  handleDataRow(message: unknown): void {
-    if (!this.telling) handling.handleDataRow.call(this, message);
+  handleRowDescription({ fields }: { readonly fields: readonly { readonly name: string }[] }): void {
+    this.columns = fields.map(({ name }) => name);
+    this.before.noteColumns(this.asked.name, this.columns);
   }
 
-  handleCommandComplete(message: unknown, connection: unknown): void {
-    if (this.telling) this.telling = false;
-    else handling.handleCommandComplete.call(this, message, connection);
+  handleDataRow({ fields }: { readonly fields: readonly (string | null)[] }): void {
+    if (this.isTelling) return;
+    const row: { [column: string]: string | null } = {};
+    for (let index = 0; index < this.columns.length; index++)
+      row[this.columns[index] as string] = fields[index] ?? null;
+    this.rows.push(row);
+  }
+
+  handleCommandComplete(): void {
+    this.isTelling = false;
+  }
+
+  handleReadyForQuery(): void {
+    this.callback(null, this.rows);
   }
 }

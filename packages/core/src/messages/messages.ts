@@ -18,7 +18,7 @@ const catalogs: Readonly<Record<Language, MessageCatalog>> = { en: english, de: 
 type Places = Readonly<Record<string, string | number>>;
 
 const filled = (text: string, places: Places): string =>
-  text.replaceAll(/\{(\w+)\}/g, (_, name: string) => String(places[name] ?? ""));
+  text.includes("{") ? text.replaceAll(/\{(\w+)\}/g, (_, name: string) => String(places[name] ?? "")) : text;
 
 /** The message of a code with its places filled; a place without a value stays empty. */
 export const message = (language: Language, code: MessageCode, places: Places = {}): string =>

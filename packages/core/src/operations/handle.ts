@@ -1,5 +1,6 @@
 import { ConditionTooLong } from "../condition/budget.js";
 import { type Facts, factsOf } from "../condition/facts.js";
+import { memoizePerPage } from "../page/memoize-per-page.js";
 import type { Page } from "../page/page.js";
 import { isRefusedAs } from "../postgres/refusal.js";
 import type { Database, Told } from "../postgres/statement.js";
@@ -45,6 +46,11 @@ const watched = (database: Database, recorder: Recorder): Database => ({
   },
 });
 
+/** The columns of a page's table whose values are recorded nowhere. */
+const sensitiveColumns = memoizePerPage((page): readonly string[] =>
+  page.table.columns.flatMap(({ name, sensitive }) => (sensitive ? [name] : [])),
+);
+
 /** A database that tells PostgreSQL with each statement who asks, for what page, in which request. */
 const telling = (database: Database, told: Told): Database => ({
   run: (statement) => database.run({ ...statement, told }),
@@ -86,7 +92,7 @@ class RoundTrip {
   }
 
   private async beyondRoute(page: Page, operation: Operation, segments: readonly string[]): Promise<Outcome> {
-    this.recorder.hide(page.table.columns.flatMap(({ name, sensitive }) => (sensitive ? [name] : [])));
+    this.recorder.hide(sensitiveColumns(page));
     this.recorder.note("route", [
       { name: "page", value: page.name },
       { name: "operation", value: operation },
