@@ -2,7 +2,7 @@ import { createServer, type Server } from "node:http";
 import type { AddressInfo } from "node:net";
 import { afterEach, beforeEach, describe, expect, test } from "@jest/globals";
 import express from "express";
-import { Feed } from "./feed.js";
+import { Feed, type RolesNow } from "./feed.js";
 
 let feed: Feed;
 let server: Server;
@@ -14,8 +14,9 @@ beforeEach(async () => {
   feed = new Feed();
   roles = ["builder"];
   const app = express();
-  app.get("/feed", (_request, response) => {
-    if (!feed.join(response, "somebody", async () => roles)) response.status(429).end();
+  const rolesNow: RolesNow = async (requests) => requests.map(() => roles);
+  app.get("/feed", (request, response) => {
+    if (!feed.join(request, response, "somebody", rolesNow)) response.status(429).end();
   });
   server = createServer(app);
   await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
@@ -29,9 +30,9 @@ afterEach(async () => {
 });
 
 /** A workbench that listens: what it was sent so far, and how it goes away. */
-async function listen() {
+async function listen(who = 1) {
   const gone = new AbortController();
-  const response = await fetch(address, { signal: gone.signal });
+  const response = await fetch(`${address}?who=${who}`, { signal: gone.signal });
   let text = "";
   const reader = response.body?.pipeThrough(new TextDecoderStream()).getReader();
   const ended = (async () => {
@@ -122,10 +123,10 @@ describe("the live feed", () => {
   test("what nobody can say whether somebody may hear waits until that is known", async () => {
     let isAway = true;
     const app = express();
-    app.get("/feed", (_request, response) => {
-      feed.join(response, "somebody", async () => {
+    app.get("/feed", (request, response) => {
+      feed.join(request, response, "somebody", async () => {
         if (isAway) throw new Error("the store is away");
-        return roles;
+        return [roles];
       });
     });
     server.removeAllListeners("request");
@@ -142,24 +143,27 @@ describe("the live feed", () => {
     leave();
   });
 
-  test("what comes at once is told together, and rights are asked for once", async () => {
+  test("what comes at once is told together, and the rights of all who listen are asked for once", async () => {
     let asked = 0;
     const app = express();
-    app.get("/feed", (_request, response) => {
-      feed.join(response, "somebody", async () => {
-        asked++;
-        await new Promise((resolve) => setTimeout(resolve, 20));
-        return roles;
-      });
+    const rolesNow: RolesNow = async (requests) => {
+      asked++;
+      await new Promise((resolve) => setTimeout(resolve, 20));
+      return requests.map(({ query }) => (query.who === "2" ? undefined : roles));
+    };
+    app.get("/feed", (request, response) => {
+      feed.join(request, response, String(request.query.who), rolesNow);
     });
     server.removeAllListeners("request");
     server.on("request", app);
-    const { heard, text, leave } = await listen();
+    const [{ heard, text, leave }, other, unknown] = [await listen(1), await listen(3), await listen(2)];
     for (let number = 0; number < 100; number++)
       feed.tell({ kind: "draft", page: `page-${number}`, revision: 1, by: "Ines" });
     await heard("page-99");
     expect(text().match(/"kind":"draft"/g)).toHaveLength(100);
+    await other.heard("page-99");
     expect(asked).toBeLessThanOrEqual(2);
-    leave();
+    expect(unknown.text()).not.toContain("page-");
+    for (const end of [leave, other.leave, unknown.leave]) end();
   });
 });

@@ -1,4 +1,4 @@
-import type { Response } from "express";
+import type { Request, Response } from "express";
 import type { FeedEvent } from "./types.js";
 
 /** Windows of one person that are told of what happens. */
@@ -16,10 +16,17 @@ interface Waiting {
   readonly role: string | null;
 }
 
+/**
+ * What roles the people of requests have now: null where somebody is signed out, or their session has ended; undefined where it can't be told just
+ * now.
+ */
+export type RolesNow = (requests: readonly Request[]) => Promise<readonly (readonly string[] | null | undefined)[]>;
+
 interface Listener {
+  readonly request: Request;
+  readonly response: Response;
   readonly person: string;
-  /** What roles they have now; null where they are signed out, or their session has ended. */
-  readonly rolesNow: () => Promise<readonly string[] | null>;
+  readonly rolesNow: RolesNow;
   /** What was not told yet, since nobody could say whether it may be. */
   readonly missed: Waiting[];
 }
@@ -35,10 +42,10 @@ export class Feed {
   /**
    * Keeps an answer open and sends what happens from now on.
    *
-   * @param rolesNow asked again before each event
+   * @param rolesNow asked again before each event, for all windows at once that were opened with the same one
    * @returns false where too many are open for the person already: then nothing was answered
    */
-  join(response: Response, person: string, rolesNow: Listener["rolesNow"]): boolean {
+  join(request: Request, response: Response, person: string, rolesNow: RolesNow): boolean {
     // Whoever ends is not waited for by those who would hear more: a browser that gets this does not ask again (HTML, 9.2.3).
     if (this.closed) {
       response.status(503).set("connection", "close").end();
@@ -51,7 +58,7 @@ export class Feed {
       .set({ "content-type": "text/event-stream", "cache-control": "no-store", "x-accel-buffering": "no" });
     response.flushHeaders();
     response.write("retry: 2000\n\n");
-    this.open.set(response, { person, rolesNow, missed: [] });
+    this.open.set(response, { request, response, person, rolesNow, missed: [] });
     response.on("close", () => this.open.delete(response));
     return true;
   }
@@ -83,8 +90,8 @@ export class Feed {
   }
 
   /**
-   * One after the other, and what came meanwhile together: each window's person is asked for their rights once for all of it. With two hundred windows
-   * and many events the store would do nothing else.
+   * One after the other, and what came meanwhile together: the store is asked once for the rights of all who listen. With two hundred windows and many
+   * events it would do nothing else.
    */
   private async sendAll(): Promise<void> {
     for (let all = this.waiting.splice(0); all.length > 0; all = this.waiting.splice(0)) {
@@ -94,20 +101,31 @@ export class Feed {
   }
 
   private async sendNow(all: readonly Waiting[]): Promise<void> {
+    for (const { missed } of this.open.values()) missed.push(...all);
+    const groups = new Map<RolesNow, Listener[]>();
+    for (const listener of this.open.values()) {
+      const group = groups.get(listener.rolesNow) ?? [];
+      group.push(listener);
+      groups.set(listener.rolesNow, group);
+    }
     await Promise.all(
-      [...this.open].map(async ([response, { rolesNow, missed }]) => {
-        missed.push(...all);
-        const now = await rolesNow().catch(() => undefined);
+      [...groups].map(async ([rolesNow, listeners]) => {
         // A store that is away, or overrun, says nothing of rights: nothing is told until it does, and nobody is sent away.
-        if (now === undefined) return void missed.splice(0, missed.length - mostMissed);
-        if (now === null) {
-          this.open.delete(response);
-          response.end();
-          return;
-        }
-        const told = missed.splice(0).filter(({ role }) => role === null || now.includes(role));
-        if (told.length > 0) response.write(told.map(({ text }) => text).join(""));
+        const roles = await rolesNow(listeners.map(({ request }) => request)).catch(() => []);
+        for (const [index, listener] of listeners.entries()) this.sendTo(listener, roles[index]);
       }),
     );
+  }
+
+  private sendTo({ response, missed }: Listener, roles: readonly string[] | null | undefined): void {
+    if (roles === undefined) {
+      missed.splice(0, missed.length - mostMissed);
+    } else if (roles === null) {
+      this.open.delete(response);
+      response.end();
+    } else {
+      const told = missed.splice(0).filter(({ role }) => role === null || roles.includes(role));
+      if (told.length > 0) response.write(told.map(({ text }) => text).join(""));
+    }
   }
 }

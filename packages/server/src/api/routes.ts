@@ -12,6 +12,7 @@ import { hasRole, isAtWorkbench, only } from "./access.js";
 import { changeRoutes } from "./change-routes.js";
 import { connectionAnswer, databaseAnswer, tableAnswer } from "./database.js";
 import { draftRoutes } from "./draft-routes.js";
+import type { RolesNow } from "./feed.js";
 import { pageFileAnswer } from "./page-file.js";
 import { summaries } from "./pages.js";
 import { peopleRoutes } from "./people-routes.js";
@@ -130,10 +131,12 @@ export function apiRoutes(options: ApiOptions): express.Router {
   router.use("/changes", onlyFor("auditor"));
   router.use("/trail", onlyFor("auditor"));
 
+  const rolesNow: RolesNow = async (requests) =>
+    (await sessions.accountsNow(requests)).map((account) => (account ? account.roles : account));
   router.get("/feed", async (request, response) => {
     const account = await options.account(request);
     if (!account) return problem(response, 401, "Signed out", "Sign in to use the workbench.");
-    const joined = feed.join(response, account.id, async () => (await sessions.accountNow(request))?.roles ?? null);
+    const joined = feed.join(request, response, account.id, rolesNow);
     if (!joined)
       return problem(
         response,

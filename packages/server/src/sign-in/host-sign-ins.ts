@@ -50,9 +50,19 @@ export class HostSignIns implements SignIns {
     return asked;
   }
 
-  accountNow(request: Request): Promise<Account | null> {
-    this.found.delete(request);
-    return this.account(request);
+  /** The application is asked for each; the store once for each person. */
+  async accountsNow(requests: readonly Request[]): Promise<readonly (Account | null | undefined)[]> {
+    const persons = await Promise.allSettled(requests.map(async (request) => this.personOf(request)));
+    const asked = new Map<string, Promise<Account | null>>();
+    const accounts = persons.map((person) => {
+      if (person.status === "rejected") return undefined;
+      if (!person.value) return null;
+      const mark = JSON.stringify(person.value);
+      const asking = asked.get(mark) ?? this.accountOf(person.value);
+      asked.set(mark, asking);
+      return asking.then((account) => (account?.active ? account : null)).catch(() => undefined);
+    });
+    return Promise.all(accounts);
   }
 
   /** Bound to the person: a page of another site can't read it, and the cookies of the application alone are not enough. */

@@ -15,8 +15,12 @@ export interface SessionSummary {
 export interface SignIns {
   /** The account of a request; null where nobody is signed in, or something must be done first. */
   account(request: Request): Promise<Account | null>;
-  /** The same, asked anew: whether somebody is still signed in during a long answer. */
-  accountNow(request: Request): Promise<Account | null>;
+  /**
+   * The same of many requests, asked anew and together: who is still signed in during a long answer. Undefined where it can't be told of one.
+   *
+   * @throws where it can't be told of any
+   */
+  accountsNow(requests: readonly Request[]): Promise<readonly (Account | null | undefined)[]>;
   /** A token against forged requests. */
   csrfToken(request: Request): string;
   hasCsrfToken(request: Request, token: unknown): boolean;

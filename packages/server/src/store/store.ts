@@ -219,6 +219,12 @@ export class Store {
     return found && plainAccount(found);
   }
 
+  /** Those of the accounts that there are, by their ids. */
+  async accountsOf(ids: readonly string[]): Promise<ReadonlyMap<string, Account>> {
+    const found = await this.orm.em.fork().find(AccountEntity, { id: { $in: [...new Set(ids)] } });
+    return new Map(found.map((each) => [each.id, plainAccount(each)]));
+  }
+
   async accountByEmail(email: string): Promise<Account | null> {
     const found = await this.orm.em.fork().findOne(AccountEntity, { email: email.toLowerCase() });
     return found && plainAccount(found);
