@@ -11,7 +11,7 @@ import pg from "pg";
 import { median, table } from "./figures.js";
 import { makeGround } from "./ground.js";
 import { Load } from "./load.js";
-import { serveApart, signedIn } from "./quill.js";
+import { type Apart, serveApart, signedIn } from "./quill.js";
 import { stationPages } from "./station-pages.js";
 
 /** Windows of one person at most. */
@@ -45,14 +45,14 @@ async function fill(url: string, size: Size): Promise<void> {
   }
 }
 
-async function copyIn(store: pg.Client, { sessions, requests, drafts }: Size): Promise<void> {
+async function copyIn(store: pg.Client, { pages, sessions, requests, drafts }: Size): Promise<void> {
   await store.query(`INSERT INTO session (sid, sess, expire) SELECT md5(n::text), s.sess, s.expire
     FROM (SELECT * FROM session LIMIT 1) AS s, generate_series(1, ${sessions}) AS n`);
   const { rows } = await store.query<{ names: string }>(
-    "SELECT string_agg(quote_ident(column_name), ', ') AS names FROM information_schema.columns WHERE table_name = 'request' AND column_name NOT IN ('id', 'number')",
+    "SELECT string_agg(quote_ident(column_name), ', ') AS names FROM information_schema.columns WHERE table_name = 'request' AND column_name NOT IN ('id', 'number', 'page')",
   );
   const names = rows[0]?.names ?? "";
-  await store.query(`INSERT INTO request (id, ${names}) SELECT gen_random_uuid(), ${names}
+  await store.query(`INSERT INTO request (id, page, ${names}) SELECT gen_random_uuid(), 'page-' || n % ${pages}, ${names}
     FROM (SELECT * FROM request WHERE page IS NOT NULL LIMIT 1) AS r, generate_series(1, ${requests}) AS n`);
   await store.query(`INSERT INTO draft (database, page, text, base, revision, at, by_name, format)
     SELECT '', 'page-' || n, v.text, v.text, 1, now(), 'Tamsin Okoro', v.format FROM (SELECT text, format FROM version LIMIT 1) AS v, generate_series(0, ${drafts - 1}) AS n
@@ -86,6 +86,7 @@ async function openWindows(people: readonly Client[], count: number): Promise<Wi
 
 async function measured(size: Size): Promise<readonly number[]> {
   const ground = await makeGround();
+  let server: Apart | undefined;
   const directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-crowd-"));
   try {
     const pages = await stationPages(path.join(directory, "pages"), size.pages);
@@ -95,7 +96,7 @@ async function measured(size: Size): Promise<readonly number[]> {
     await new Promise((resolve) => setTimeout(resolve, 500));
     await first.stop();
     await fill(ground.store, size);
-    const server = await serveApart(ground, pages);
+    server = await serveApart(ground, pages);
     const people = await signedIn(ground, server.origin, Math.ceil(size.windows / windowsOfOne) + 1);
     const windows = await openWindows(people.slice(1), size.windows);
     const load = new Load(server.port, 8);
@@ -139,9 +140,9 @@ async function measured(size: Size): Promise<readonly number[]> {
     const memory = await memoryOf(server.pid);
     windows.close();
     await load.close();
-    await server.stop();
     return [server.startMs, memory, ...[rates.opens, rates.requests, rates.pages, rates.told, rates.heard].map(median)];
   } finally {
+    await server?.stop();
     await rm(directory, { recursive: true, force: true });
     await ground.drop();
   }

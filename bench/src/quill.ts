@@ -31,7 +31,7 @@ export async function serveApart(ground: Ground, pages: string, ...flags: readon
       DATABASE_URL: ground.pages,
       QUILL_STORE: ground.store,
       QUILL_SIGNING_KEY: "a-key-for-benchmarks-of-forty-bytes-or-so",
-      LOG_LEVEL: "silent",
+      LOG_LEVEL: process.env.LOG_LEVEL ?? "silent",
     },
   });
   await new Promise<void>((resolve, reject) => {

@@ -101,6 +101,7 @@ describe("the store is away", () => {
     [Object.assign(new Error("x"), { code: "ECONNRESET" })],
     [new Error("Connection terminated unexpectedly")],
     [new Error("timeout exceeded when trying to connect")],
+    [new Error("timeout expired")],
     [new Error("outer", { cause: Object.assign(new Error("inner"), { code: "57P01" }) })],
     [Object.assign(new Error("x"), { name: "ConnectionException" })],
   ])("is told by what any of its layers say: %s", (error) => {

@@ -87,7 +87,7 @@ export const noBuilder = (frame: Frame): string =>
 /** What a lost connection is called by Node, PostgreSQL (SQLSTATE classes 08, 53 and 57), `pg`, its pool and MikroORM's. */
 const awayCode = /^(ECONN|EPIPE|ETIMEDOUT|EAI_|ENOTFOUND|EHOSTUNREACH|ENETUNREACH|08|53|57)/;
 const awayWords =
-  /connection (terminated|error|ended)|connection timeout|timeout exceeded when trying to connect|query read timeout|not queryable|acquiring a connection|pool is probably full|socket/i;
+  /connection (terminated|error|ended)|connection timeout|timeout expired|timeout exceeded when trying to connect|query read timeout|not queryable|acquiring a connection|pool is probably full|socket/i;
 
 /** Whether an error says that PostgreSQL can't be reached, or one that it came from. */
 export function isStoreAway(error: unknown, depth = 0): boolean {

@@ -63,52 +63,54 @@ export async function summaries({ pages, store, desk, threads, mount }: EditedDa
   const [outcomes, changes, drafts, drifts] = await Promise.all([
     store.requests.outcomes(since),
     store.lastChanges(),
-    store.drafts(),
+    store.draftNotes(loaded.files.map(({ name }) => name)),
     desk.drift(),
   ]);
   const drafted = await Promise.all(
-    drafts
-      .filter(({ page }) => !loaded.files.some((file) => file.name === page))
-      .map(({ page, text }) => knownDraft(page, text, threads)),
+    drafts.flatMap(({ page, text }) => (text === null ? [] : [knownDraft(page, text, threads)])),
   );
   const all = [
     ...loaded.files.map((file) => ({ ...known(file), isPublished: true })),
     ...drafted.map((each) => ({ ...each, isPublished: false })),
   ];
-  return Promise.all(
-    all.map(async ({ name, plural, path, table, findings, isSound, isPublished }): Promise<PageSummary> => {
-      const [lastRequest] = await store.requests.newest({ page: name, limit: 1 });
-      const change = changes.find((each) => each.page === name);
-      const draft = drafts.find((each) => each.page === name);
-      const errors = findings.filter(isError).length;
-      const days = Array.from({ length: chartDays }, (_, index) => {
-        const at = new Date(since.getTime() + index * day).toISOString().slice(0, 10);
-        const counts = outcomes.filter((each) => each.page === name && each.day === at);
-        return { day: at, outcomes: Object.fromEntries(counts.map((each) => [each.outcome, each.count])) };
-      });
-      return {
-        name,
-        plural,
-        path,
-        listAddress: isPublished && isSound ? `${mount}${path.split("/{")[0] ?? ""}` : null,
-        table,
-        served: isPublished && isSound,
-        published: isPublished,
-        draft: draft ? { revision: draft.revision, by: draft.byName, at: draft.at.toISOString() } : null,
-        drift: (drifts.get(name) ?? []).map(({ what }) => what),
-        errors,
-        warnings: findings.length - errors,
-        firstFinding: findings[0] ?? null,
-        days,
-        lastRequest: lastRequest ?? null,
-        lastChange: change
-          ? {
-              at: new Date(change.at).toISOString(),
-              by: change.actorName,
-              key: orderedKey(loaded, name, change.recordKey),
-            }
-          : null,
-      };
-    }),
+  const lastRequests = await store.requests.lastOfEach(all.map(({ name }) => name));
+  const changeOf = new Map(changes.map((each) => [each.page, each]));
+  const draftOf = new Map(drafts.map((each) => [each.page, each]));
+  const countsOf = new Map<string, Record<string, number>>();
+  for (const { page, day: at, outcome, count } of outcomes) {
+    const counts = countsOf.get(`${at} ${page}`) ?? {};
+    counts[outcome] = count;
+    countsOf.set(`${at} ${page}`, counts);
+  }
+  const lately = Array.from({ length: chartDays }, (_, index) =>
+    new Date(since.getTime() + index * day).toISOString().slice(0, 10),
   );
+  return all.map(({ name, plural, path, table, findings, isSound, isPublished }): PageSummary => {
+    const change = changeOf.get(name);
+    const draft = draftOf.get(name);
+    const errors = findings.filter(isError).length;
+    return {
+      name,
+      plural,
+      path,
+      listAddress: isPublished && isSound ? `${mount}${path.split("/{")[0] ?? ""}` : null,
+      table,
+      served: isPublished && isSound,
+      published: isPublished,
+      draft: draft ? { revision: draft.revision, by: draft.byName, at: draft.at.toISOString() } : null,
+      drift: (drifts.get(name) ?? []).map(({ what }) => what),
+      errors,
+      warnings: findings.length - errors,
+      firstFinding: findings[0] ?? null,
+      days: lately.map((at) => ({ day: at, outcomes: countsOf.get(`${at} ${name}`) ?? {} })),
+      lastRequest: lastRequests.get(name) ?? null,
+      lastChange: change
+        ? {
+            at: new Date(change.at).toISOString(),
+            by: change.actorName,
+            key: orderedKey(loaded, name, change.recordKey),
+          }
+        : null,
+    };
+  });
 }

@@ -45,7 +45,7 @@ export interface PageSummary {
   readonly draft: { readonly revision: number; readonly by: string; readonly at: string } | null;
   /** Opens and saves of the last days, today last, by how they ended. */
   readonly days: readonly { readonly day: string; readonly outcomes: Partial<Record<OutcomeKind, number>> }[];
-  readonly lastRequest: RecordedRequest | null;
+  readonly lastRequest: ToldRequest | null;
   readonly lastChange: {
     readonly at: string;
     readonly by: string;

@@ -40,6 +40,14 @@ export class Desk {
   private syncing: Promise<void> = Promise.resolve();
   /** What each file was when this process last looked; null where it was gone. */
   private readonly seen = new Map<string, string | null>();
+  /** What was otherwise in the pages' tables when it was last asked, and what it was found from. */
+  private lastDrift:
+    | {
+        readonly mark: string;
+        readonly catalog: Loaded["catalog"];
+        readonly found: ReadonlyMap<string, readonly Drift[]>;
+      }
+    | undefined;
 
   constructor(private readonly options: DeskOptions) {}
 
@@ -262,12 +270,13 @@ export class Desk {
     const { files } = this.loaded();
     for (const { name, text } of files) {
       const last = known.get(name);
+      if (last?.text !== text || last.model !== null) continue;
       const model = this.tableOf(text);
-      if (last && last.text === text && last.model === null && model !== null)
-        await store.noteModel(last.number, model);
+      if (model !== null) await store.noteModel(last.number, model);
     }
-    for (const page of new Set([...files.map(({ name }) => name), ...known.keys()])) {
-      const now = files.find((file) => file.name === page)?.text ?? null;
+    const texts = new Map(files.map(({ name, text }) => [name, text]));
+    for (const page of new Set([...texts.keys(), ...known.keys()])) {
+      const now = texts.get(page) ?? null;
       const before = this.seen.get(page);
       const changed = before === undefined ? now !== (known.get(page)?.text ?? null) : now !== before;
       // Other processes see the same change: which of them keeps it is found out alone.
@@ -308,7 +317,15 @@ export class Desk {
 
   /** What is otherwise in each page's table than it was when the page was last published, by page; only where something is. */
   async drift(): Promise<ReadonlyMap<string, readonly Drift[]>> {
-    const { tables } = this.loaded().catalog;
+    const { catalog } = this.loaded();
+    const mark = await this.options.store.lastVersionsMark();
+    // To hold a thousand tables against what they were takes a moment, and hardly ever comes to something else than the last time.
+    if (this.lastDrift?.mark !== mark || this.lastDrift.catalog !== catalog)
+      this.lastDrift = { mark, catalog, found: await this.driftOf(catalog) };
+    return this.lastDrift.found;
+  }
+
+  private async driftOf({ tables }: Loaded["catalog"]): Promise<ReadonlyMap<string, readonly Drift[]>> {
     const found = (await this.options.store.lastVersions()).flatMap(({ page, text, model }) => {
       if (!model || text === null) return [];
       const drift = tableDrift(

@@ -80,6 +80,11 @@ export const problemsOf = ({ steps, outcome }: RecordedRequest): ToldProblem[] =
 const together = 150;
 const mostTogether = 50;
 
+/** After so many writings of a page it is looked whether there are too many of it. */
+const every = 20;
+/** So many are removed at once, at most: more than come between two looks. */
+const mostForgotten = 5000;
+
 interface Waiting {
   readonly recorded: RecordedRequest;
   readonly resolve: () => void;
@@ -124,12 +129,29 @@ function rowOf(database: string, { wire, ...rest }: RecordedRequest): RequestRow
   };
 }
 
+/** What removes those of a page that come after the newest, no more at once than takes a moment; of people who are known, and of nobody. */
+export const surplusOf = (database: string, page: string | null): { text: string; values: (string | number)[] }[] =>
+  (
+    [
+      ["IS NOT NULL", mostRequests.known],
+      ["IS NULL", mostRequests.unknown],
+    ] as const
+  ).map(([known, most]) => ({
+    // Written so that the index of a page's requests serves it: IS NOT DISTINCT FROM is served by none.
+    text: `DELETE FROM request WHERE number IN (
+      SELECT number FROM request WHERE database = ? AND ${page === null ? "page IS NULL" : "page = ?"} AND actor_id ${known}
+      ORDER BY number DESC OFFSET ? LIMIT ?)`,
+    values: [database, ...(page === null ? [] : [page]), most, mostForgotten],
+  }));
+
 /** The recorded requests of one edited database. */
 export class KeptRequests {
   /** How often something of each page was written. */
   private readonly kept = new Map<string | null, number>();
   private waiting: Waiting[] = [];
   private timer: NodeJS.Timeout | undefined;
+  /** When it was last looked for what is too old, in milliseconds since 1970. */
+  private agedAt = 0;
 
   constructor(
     private readonly orm: MikroORM,
@@ -174,31 +196,35 @@ export class KeptRequests {
       await inside.raw("SET LOCAL synchronous_commit TO off");
       await inside("request").insert(rows);
     });
-    for (const page of new Set(requests.map(({ page: each }) => each))) {
-      const count = (this.kept.get(page) ?? 0) + 1;
-      this.kept.set(page, count);
-      // Now and then is often enough.
-      if (count % 20 === 1) await this.forgetOld(page);
-    }
+    await this.forgetNowAndThen(new Set(requests.map(({ page }) => page)));
   }
 
-  /** Removes what is too old, and what is too much of one page. */
-  private async forgetOld(page: string | null): Promise<void> {
+  /** Not after each request: of each page after every twentieth writing, and by age once an hour. */
+  private async forgetNowAndThen(pages: ReadonlySet<string | null>): Promise<void> {
+    for (const page of pages) {
+      // Where the count begins is chance: a process that has just started doesn't look after all its pages at once.
+      const count = (this.kept.get(page) ?? Math.floor(Math.random() * every)) + 1;
+      this.kept.set(page, count);
+      if (count % every === 0) await this.forgetSurplus(page);
+    }
+    if (Date.now() - this.agedAt < 3_600_000) return;
+    this.agedAt = Date.now();
+    await this.forgetAged();
+  }
+
+  /** Removes what is too old: no more at once than takes a moment. */
+  async forgetAged(): Promise<void> {
+    await this.orm.em.fork().execute(
+      `DELETE FROM request WHERE number IN (
+         SELECT number FROM request WHERE database = ? AND at < now() - make_interval(days => ?) LIMIT ?)`,
+      [this.database, requestsFor, mostForgotten],
+    );
+  }
+
+  /** Removes what is too much of one page, or of no page. */
+  async forgetSurplus(page: string | null): Promise<void> {
     const em = this.orm.em.fork();
-    await em.execute("DELETE FROM request WHERE database = ? AND at < now() - make_interval(days => ?)", [
-      this.database,
-      requestsFor,
-    ]);
-    for (const [known, most] of [
-      ["IS NOT NULL", mostRequests.known],
-      ["IS NULL", mostRequests.unknown],
-    ] as const)
-      await em.execute(
-        `DELETE FROM request WHERE database = ? AND page IS NOT DISTINCT FROM ? AND actor_id ${known} AND number <= (
-           SELECT number FROM request WHERE database = ? AND page IS NOT DISTINCT FROM ? AND actor_id ${known}
-           ORDER BY number DESC OFFSET ? LIMIT 1)`,
-        [this.database, page, this.database, page, most],
-      );
+    for (const { text, values } of surplusOf(this.database, page)) await em.execute(text, values);
   }
 
   /** Recorded requests, newest first, without what came over the wire. */
@@ -240,18 +266,24 @@ export class KeptRequests {
     const rows = await this.orm.em
       .fork()
       .getConnection()
-      .execute<(Omit<ToldRequest, "at" | "actor" | "steps" | "stoppedAt"> & ToldRow)[]>(
-        `SELECT number::text, id, at, page, operation, outcome, actor_id, actor_name, method, path, status, ms, record, stopped_at, reason, problems, statements, trim(trace) AS trace, glance
-         FROM request WHERE ${where}${before === undefined ? "" : " AND number < ?::bigint"} ORDER BY request.number DESC LIMIT ?`,
+      .execute<ToldRow[]>(
+        `SELECT ${toldColumns} FROM request WHERE ${where}${before === undefined ? "" : " AND number < ?::bigint"} ORDER BY request.number DESC LIMIT ?`,
         [...values, ...(before === undefined ? [] : [before]), limit],
       );
-    return rows.map(({ actor_id, actor_name, stopped_at, glance, at, ...rest }) => ({
-      ...rest,
-      at: new Date(at).toISOString(),
-      actor: actor_id === null ? null : { id: actor_id, name: actor_name ?? actor_id },
-      stoppedAt: stopped_at,
-      steps: glance,
-    }));
+    return rows.map(toldOf);
+  }
+
+  /** The last request of each of these pages that has had one, by the page's name. */
+  async lastOfEach(pages: readonly string[]): Promise<ReadonlyMap<string, ToldRequest>> {
+    const rows = await this.orm.em
+      .fork()
+      .getConnection()
+      .execute<ToldRow[]>(
+        `SELECT r.* FROM jsonb_array_elements_text(?::jsonb) AS p (name), LATERAL (
+           SELECT ${toldColumns} FROM request WHERE database = ? AND page = p.name AND format <= ${storedFormat} ORDER BY request.number DESC LIMIT 1) AS r`,
+        [JSON.stringify(pages), this.database],
+      );
+    return new Map(rows.map((row) => [row.page ?? "", toldOf(row)]));
   }
 
   /** Their ids only, newest first: to be played again. */
@@ -340,13 +372,24 @@ export class KeptRequests {
   }
 }
 
-interface ToldRow {
+const toldColumns =
+  "number::text, id, at, page, operation, outcome, actor_id, actor_name, method, path, status, ms, record, stopped_at, reason, problems, statements, trim(trace) AS trace, glance";
+
+interface ToldRow extends Omit<ToldRequest, "at" | "actor" | "steps" | "stoppedAt"> {
   readonly at: string | Date;
   readonly actor_id: string | null;
   readonly actor_name: string | null;
   readonly stopped_at: string | null;
   readonly glance: GlanceStep[];
 }
+
+const toldOf = ({ actor_id, actor_name, stopped_at, glance, at, ...rest }: ToldRow): ToldRequest => ({
+  ...rest,
+  at: new Date(at).toISOString(),
+  actor: actor_id === null ? null : { id: actor_id, name: actor_name ?? actor_id },
+  stoppedAt: stopped_at,
+  steps: glance,
+});
 
 const cutWire = (wire: RecordedWire): RecordedWire => ({
   ...wire,

@@ -54,6 +54,16 @@ const plainVersion = (found: InferEntity<typeof VersionEntity>): Version => ({
 });
 
 /** The last version of a page: its text is null where the file was taken away, its table where it was not known. */
+/** A draft as a list tells of it. */
+export interface DraftNote {
+  readonly page: string;
+  readonly revision: number;
+  readonly byName: string;
+  readonly at: Date;
+  /** Null where it is known from elsewhere. */
+  readonly text: string | null;
+}
+
 export interface LastVersion {
   readonly page: string;
   readonly number: string;
@@ -354,6 +364,23 @@ export class Store {
     return found.map((each) => ({ ...each, base: each.base ?? null, byId: each.byId ?? null }));
   }
 
+  /**
+   * The drafts as a list tells of them.
+   *
+   * @param known pages of which the text is known from elsewhere: it is left out
+   */
+  async draftNotes(known: readonly string[]): Promise<DraftNote[]> {
+    const rows = await this.orm.em
+      .fork()
+      .getConnection()
+      .execute<(Omit<DraftNote, "at"> & { at: string | Date })[]>(
+        `SELECT page, revision, by_name AS "byName", at, CASE WHEN page IN (SELECT jsonb_array_elements_text(?::jsonb)) THEN NULL ELSE text END AS text
+         FROM draft WHERE database = ? ORDER BY page`,
+        [JSON.stringify(known), this.database],
+      );
+    return rows.map((row) => ({ ...row, at: new Date(row.at) }));
+  }
+
   /** Begins a draft. @returns false where there is one already */
   async beginDraft(draft: Draft): Promise<boolean> {
     const rows = await this.orm.em
@@ -393,6 +420,19 @@ export class Store {
         "SELECT DISTINCT ON (page) page, number::text, text, model FROM version WHERE database = ? ORDER BY page, version.number DESC",
         [this.database],
       );
+  }
+
+  /** What stands for each page's last version as it is now: as long as it is the same, {@link lastVersions} are. */
+  async lastVersionsMark(): Promise<string> {
+    const [row] = await this.orm.em
+      .fork()
+      .getConnection()
+      .execute<{ mark: string | null }[]>(
+        `SELECT md5(string_agg(concat_ws(' ', page, number, mark), ',' ORDER BY page)) AS mark FROM (
+           SELECT DISTINCT ON (page) page, number, version.xmin::text AS mark FROM version WHERE database = ? ORDER BY page, version.number DESC) AS last`,
+        [this.database],
+      );
+    return row?.mark ?? "";
   }
 
   /** Takes note of a version's table as it is now. */

@@ -1,0 +1,85 @@
+import { afterAll, beforeAll, beforeEach, expect, test } from "@jest/globals";
+import { freshDatabase, type TestDatabase } from "@loyal-quill/testing";
+import pg from "pg";
+import { mostRequests, surplusOf } from "./kept-requests.js";
+import { Store } from "./store.js";
+
+/** What is kept of requests, and how long. */
+
+let made: TestDatabase;
+let client: pg.Client;
+let store: Store;
+beforeAll(async () => {
+  made = await freshDatabase();
+  store = await Store.open(made.store, made.reader);
+  client = new pg.Client(made.store);
+  await client.connect();
+});
+afterAll(async () => {
+  await client.end();
+  await store.close();
+  await made.drop();
+});
+beforeEach(() => client.query("TRUNCATE request"));
+
+/** So many requests, the last one the newest. */
+const fill = (page: string | null, actor: string | null, count: number, age = "1 hour"): Promise<unknown> =>
+  client.query(
+    `INSERT INTO request (id, database, at, page, operation, outcome, actor_id, method, path, status, ms, problems, statements, glance, recorded, format)
+     SELECT gen_random_uuid(), '', now() - $4::interval, $1, 'open', 'shown', $2, 'GET', '/x', 200, 1, '[]', 1, '[]', '{}', 1 FROM generate_series(1, $3)`,
+    [page, actor, count, age],
+  );
+
+const counts = async (): Promise<Readonly<Record<string, number>>> => {
+  const { rows } = await client.query<{ name: string; count: number }>(
+    "SELECT concat_ws(' ', coalesce(page, 'no page'), coalesce(actor_id, 'of nobody')) AS name, count(*)::int AS count FROM request GROUP BY 1 ORDER BY 1",
+  );
+  return Object.fromEntries(rows.map(({ name, count }) => [name, count]));
+};
+
+test("of each page the newest are kept: of people who are known, and fewer of nobody", async () => {
+  await fill("station", "ines", mostRequests.known + 30);
+  await fill("station", null, mostRequests.unknown + 20);
+  await fill("visit", "ines", mostRequests.known + 1);
+  await fill(null, null, mostRequests.unknown + 10);
+  const { rows } = await client.query<{ number: string }>("SELECT min(number)::text AS number FROM request");
+  await store.requests.forgetSurplus("station");
+  expect(await counts()).toEqual({
+    "no page of nobody": mostRequests.unknown + 10,
+    "station ines": mostRequests.known,
+    "station of nobody": mostRequests.unknown,
+    "visit ines": mostRequests.known + 1,
+  });
+  // The oldest went.
+  const oldest = await client.query("SELECT FROM request WHERE number < $1::bigint + 30", [rows[0]?.number]);
+  expect(oldest.rowCount).toBe(0);
+  await store.requests.forgetSurplus(null);
+  expect(await counts()).toMatchObject({
+    "no page of nobody": mostRequests.unknown,
+    "visit ines": mostRequests.known + 1,
+  });
+});
+
+test("what is older than ninety days goes", async () => {
+  await fill("station", "ines", 3, "91 days");
+  await fill("station", "ines", 2, "89 days");
+  await store.requests.forgetAged();
+  expect(await counts()).toEqual({ "station ines": 2 });
+});
+
+test("to look after one page, the requests of others are not read", async () => {
+  await fill("station", "ines", 20_000);
+  await fill("visit", "ines", 5);
+  await client.query("ANALYZE request");
+  for (const page of ["visit", null])
+    for (const { text, values } of surplusOf("", page)) {
+      let place = 0;
+      const { rows } = await client.query<{ "QUERY PLAN": string }>(
+        `EXPLAIN ${text.replaceAll("?", () => `$${++place}`)}`,
+        values,
+      );
+      const plan = rows.map((row) => row["QUERY PLAN"]).join("\n");
+      expect(plan).toMatch(/Index Scan using request_(page|actor)/);
+      expect(plan).not.toContain("Seq Scan");
+    }
+});
