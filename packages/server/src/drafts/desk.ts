@@ -35,6 +35,18 @@ const mostTries = 20;
 
 export const nameForm = /^[a-z0-9][a-z0-9_-]{0,99}$/i;
 
+/** A page's file, as it was when it was last looked at and as it is now; null where there is none. */
+interface FileChange {
+  readonly page: string;
+  /** Undefined where this process sees the file for the first time. */
+  readonly before: string | null | undefined;
+  readonly now: string | null;
+  readonly changed: boolean;
+}
+
+/** Of so many pages at once what is in their files is kept. */
+const mostKeptAtOnce = 100;
+
 /** Where page files are worked on: drafts begun, changed by several people at once, published; and what the files were before. */
 export class Desk {
   private syncing: Promise<void> = Promise.resolve();
@@ -275,37 +287,41 @@ export class Desk {
       if (model !== null) await store.noteModel(last.number, model);
     }
     const texts = new Map(files.map(({ name, text }) => [name, text]));
-    for (const page of new Set([...texts.keys(), ...known.keys()])) {
+    const looked = [...new Set([...texts.keys(), ...known.keys()])].map((page): FileChange => {
       const now = texts.get(page) ?? null;
       const before = this.seen.get(page);
       const changed = before === undefined ? now !== (known.get(page)?.text ?? null) : now !== before;
-      // Other processes see the same change: which of them keeps it is found out alone.
-      if (changed) await store.alone("versions", () => this.keepChange(page, before, now));
-      this.seen.set(page, now);
-    }
+      return { page, before, now, changed };
+    });
+    const changes = looked.filter(({ changed }) => changed);
+    // Other processes see the same changes: which of them keeps them is found out alone.
+    for (let first = 0; first < changes.length; first += mostKeptAtOnce)
+      await store.alone("versions", () => this.keepChanges(changes.slice(first, first + mostKeptAtOnce)));
+    for (const { page, now } of looked) this.seen.set(page, now);
   }
 
-  /**
-   * Keeps what a file became as a version, unless another process has done so: then it stands there after what the file was before.
-   *
-   * @param before undefined where this process sees the file for the first time
-   */
-  private async keepChange(page: string, before: string | null | undefined, now: string | null): Promise<void> {
+  /** Keeps what files became as versions, unless another process has done so: then it stands there after what the file was before. */
+  private async keepChanges(changes: readonly FileChange[]): Promise<void> {
     const { store } = this.options;
-    const texts = (await store.versions(page)).map(({ text }) => text);
-    const since = before === undefined ? 1 : texts.indexOf(before);
-    if (texts.slice(0, since < 0 ? 1 : since).includes(now) || (now === null && texts.length === 0)) return;
-    const model = now === null ? null : this.tableOf(now);
-    await store.addVersion({ page, at: new Date(), byName: null, byId: null, text: now, model });
-    // What is found at the first look was there before.
-    if (before !== undefined)
-      await note(
-        store,
-        byItself,
-        "page.file-changed",
-        { name: page, id: page },
-        now === null ? { what: "deleted" } : {},
-      );
+    const known = await store.versionTexts(changes.map(({ page }) => page));
+    const unknown = changes.filter(({ page, before, now }) => {
+      const texts = known.get(page) ?? [];
+      const since = before === undefined ? 1 : texts.indexOf(before);
+      return !texts.slice(0, since < 0 ? 1 : since).includes(now) && (now !== null || texts.length > 0);
+    });
+    const at = new Date();
+    await store.addVersions(
+      unknown.map(({ page, now }) => {
+        const model = now === null ? null : this.tableOf(now);
+        return { page, at, byName: null, byId: null, text: now, model };
+      }),
+    );
+    for (const { page, before, now } of unknown) {
+      // What is found at the first look was there before.
+      if (before === undefined) continue;
+      const what = now === null ? { what: "deleted" } : {};
+      await note(store, byItself, "page.file-changed", { name: page, id: page }, what);
+    }
   }
 
   /** The table that a page file names, as it is now. */

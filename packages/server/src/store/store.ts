@@ -445,6 +445,26 @@ export class Store {
     return em.insert(VersionEntity, { ...version, database: this.database } as Version & { database: string });
   }
 
+  async addVersions(versions: readonly Omit<Version, "number">[]): Promise<void> {
+    if (versions.length === 0) return;
+    const rows = versions.map((each) => ({ ...each, database: this.database })) as (Version & { database: string })[];
+    await this.orm.em.fork().insertMany(VersionEntity, rows);
+  }
+
+  /** The texts of pages' versions, the newest first, by page. */
+  async versionTexts(pages: readonly string[]): Promise<ReadonlyMap<string, readonly (string | null)[]>> {
+    const rows = await this.orm.em
+      .fork()
+      .getConnection()
+      .execute<{ page: string; text: string | null }[]>(
+        `SELECT page, text FROM version WHERE database = ? AND page IN (SELECT jsonb_array_elements_text(?::jsonb)) ORDER BY version.number DESC`,
+        [this.database, JSON.stringify(pages)],
+      );
+    const texts = new Map<string, (string | null)[]>();
+    for (const { page, text } of rows) texts.set(page, [...(texts.get(page) ?? []), text]);
+    return texts;
+  }
+
   async dropVersion(number: string): Promise<void> {
     await this.orm.em.fork().nativeDelete(VersionEntity, { number });
   }
