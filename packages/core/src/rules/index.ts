@@ -61,6 +61,13 @@ export function kindOf({ rule }: Pick<Rule, "rule">): AnyRule {
   return kind;
 }
 
+type RuleInFile = AnyRule & { readonly inFile: NonNullable<AnyRule["inFile"]> };
+const isInFile = (kind: AnyRule): kind is RuleInFile => Boolean(kind.inFile);
+
+let inFile: { readonly version: number; readonly kinds: readonly RuleInFile[] } | undefined;
+
 /** The rules that a page file can name. */
-export const ruleKindsInFile = (): readonly (AnyRule & { readonly inFile: NonNullable<AnyRule["inFile"]> })[] =>
-  ruleKinds().flatMap((kind) => (kind.inFile ? [{ ...kind, inFile: kind.inFile }] : []));
+export function ruleKindsInFile(): readonly RuleInFile[] {
+  if (inFile?.version !== registry.version) inFile = { version: registry.version, kinds: ruleKinds().filter(isInFile) };
+  return inFile.kinds;
+}

@@ -26,6 +26,7 @@ const textOf = (definition: object): string =>
 export class Registry<Kind extends { readonly name: string }> {
   private readonly kinds: Map<string, Kind>;
   private readonly added = new Map<string, { readonly text: string; readonly source: string }>();
+  private listed: readonly Kind[] | undefined;
   /** Counts up with everything that is added. */
   version = 0;
 
@@ -38,7 +39,8 @@ export class Registry<Kind extends { readonly name: string }> {
   }
 
   get all(): readonly Kind[] {
-    return [...this.kinds.values()];
+    this.listed ??= [...this.kinds.values()];
+    return this.listed;
   }
 
   get(name: string): Kind | undefined {
@@ -73,6 +75,7 @@ export class Registry<Kind extends { readonly name: string }> {
     if (before?.text === text) return;
     this.added.set(name, { text, source });
     this.kinds.set(name, kind);
+    this.listed = undefined;
     this.version += 1;
   }
 }
