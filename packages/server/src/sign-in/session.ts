@@ -175,9 +175,10 @@ export class Sessions implements SignIns {
       [requests.map(({ sessionID }) => sessionID)],
     );
     const there = new Set(rows.map(({ sid }) => sid));
-    const accounts = await this.store.accountsOf(requests.flatMap(({ session }) => session.accountId ?? []));
+    const idOf = ({ session }: Request): string | undefined => session?.accountId;
+    const accounts = await this.store.accountsOf(requests.flatMap((request) => idOf(request) ?? []));
     return requests.map((request) => {
-      const account = accounts.get(request.session.accountId ?? "");
+      const account = accounts.get(idOf(request) ?? "");
       if (!account || !there.has(request.sessionID)) return null;
       const judged = this.judged(request, account);
       this.found.set(request, Promise.resolve(judged));

@@ -1,4 +1,5 @@
-import { Migration } from "@mikro-orm/migrations";
+import { Migration, Migrator } from "@mikro-orm/migrations";
+import { type MigrationName, migrationNames } from "./migration-names.js";
 
 class FirstTables extends Migration {
   override up(): void {
@@ -205,16 +206,20 @@ class SeveralProcesses extends Migration {
   }
 }
 
+const classes: Readonly<Record<MigrationName, typeof FirstTables>> = {
+  "2026-11-first-tables": FirstTables,
+  "2026-11-drafts-and-versions": DraftsAndVersions,
+  "2026-11-tables-of-versions": TablesOfVersions,
+  "2026-11-several-databases": SeveralDatabases,
+  "2026-11-formats-of-what-is-stored": FormatsOfWhatIsStored,
+  "2026-11-tokens": Tokens,
+  "2026-11-sign-in-and-trail": SignInAndTrail,
+  "2026-11-requests-told": RequestsTold,
+  "2026-11-verifications": VerificationsOfLogs,
+  "2026-11-several-processes": SeveralProcesses,
+};
+
 /** The store's migrations in their order. A landed one is never changed. */
-export const migrationsList = [
-  { name: "2026-11-first-tables", class: FirstTables },
-  { name: "2026-11-drafts-and-versions", class: DraftsAndVersions },
-  { name: "2026-11-tables-of-versions", class: TablesOfVersions },
-  { name: "2026-11-several-databases", class: SeveralDatabases },
-  { name: "2026-11-formats-of-what-is-stored", class: FormatsOfWhatIsStored },
-  { name: "2026-11-tokens", class: Tokens },
-  { name: "2026-11-sign-in-and-trail", class: SignInAndTrail },
-  { name: "2026-11-requests-told", class: RequestsTold },
-  { name: "2026-11-verifications", class: VerificationsOfLogs },
-  { name: "2026-11-several-processes", class: SeveralProcesses },
-];
+export const migrationsList = migrationNames.map((name) => ({ name, class: classes[name] }));
+
+export { Migrator };

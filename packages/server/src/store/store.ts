@@ -1,7 +1,6 @@
 import type { Actor, Row, Statement, Table } from "@loyal-quill/core";
 import { connectionTo, type VerifyReport } from "@loyal-quill/runtime";
 import type { InferEntity } from "@mikro-orm/core";
-import { Migrator } from "@mikro-orm/migrations";
 import { MikroORM } from "@mikro-orm/postgresql";
 import { KeptJobs } from "../processes/kept-jobs.js";
 import { connectionLimits, endWhenSilent } from "./connection.js";
@@ -22,7 +21,7 @@ import {
   VersionEntity,
 } from "./entities.js";
 import { KeptRequests } from "./kept-requests.js";
-import { migrationsList } from "./migrations.js";
+import { migrationNames } from "./migration-names.js";
 
 /** How a database is reached, which may be one of several servers. */
 function reached(url: string) {
@@ -53,7 +52,6 @@ const plainVersion = (found: InferEntity<typeof VersionEntity>): Version => ({
   model: found.model ?? null,
 });
 
-/** The last version of a page: its text is null where the file was taken away, its table where it was not known. */
 /** A draft as a list tells of it. */
 export interface DraftNote {
   readonly page: string;
@@ -64,6 +62,7 @@ export interface DraftNote {
   readonly text: string | null;
 }
 
+/** The last version of a page: its text is null where the file was taken away, its table where it was not known. */
 export interface LastVersion {
   readonly page: string;
   readonly number: string;
@@ -119,6 +118,33 @@ function asRaw({ text, values }: Statement): [string, (string | null)[]] {
   return [raw, bindings];
 }
 
+async function isUpToDate(orm: MikroORM): Promise<boolean> {
+  const em = orm.em.fork();
+  const [found] = await em.execute<{ there: boolean }[]>("SELECT to_regclass('migration') IS NOT NULL AS there");
+  if (!found?.there) return false;
+  const done = new Set((await em.execute<{ name: string }[]>("SELECT name FROM migration")).map(({ name }) => name));
+  return migrationNames.every((name) => done.has(name));
+}
+
+let migrations: Promise<typeof import("./migrations.js")> | undefined;
+
+async function bringUpToDate(orm: MikroORM): Promise<void> {
+  migrations ??= import("./migrations.js");
+  const { Migrator, migrationsList } = await migrations;
+  orm.config.set("migrations", {
+    ...orm.config.get("migrations"),
+    migrationsList,
+    snapshot: false,
+    tableName: "migration",
+  });
+  Migrator.register(orm);
+  // Two servers that begin at once on an empty store: the second waits until the first has made its tables.
+  await orm.em.fork().transactional(async (em) => {
+    await em.execute("SELECT pg_advisory_xact_lock(hashtext('loyal-quill migrations'))");
+    await orm.getMigrator().up();
+  });
+}
+
 /**
  * Two versions of this program may run over one store, while one takes the other's place: a migration that the older one can't live with says so.
  *
@@ -126,7 +152,7 @@ function asRaw({ text, values }: Statement): [string, (string | null)[]] {
  */
 async function needKnown(orm: MikroORM): Promise<void> {
   const rows = await orm.em.fork().execute<{ migration: string }[]>("SELECT migration FROM needed");
-  const unknown = rows.find(({ migration }) => !migrationsList.some(({ name }) => name === migration));
+  const unknown = rows.find(({ migration }) => !(migrationNames as readonly string[]).includes(migration));
   if (unknown)
     throw new StoreTooNew(
       `The store was brought up to date by a newer version of Loyal Quill, which this one can't work beside (${unknown.migration}): update it.`,
@@ -175,15 +201,9 @@ export class Store {
         VersionEntity,
         VerificationEntity,
       ],
-      extensions: [Migrator],
-      migrations: { migrationsList, snapshot: false, tableName: "migration" },
       schemaGenerator: { skipTables: ["session", "attempt"] },
     });
-    // Two servers that begin at once on an empty store: the second waits until the first has made its tables.
-    await orm.em.fork().transactional(async (em) => {
-      await em.execute("SELECT pg_advisory_xact_lock(hashtext('loyal-quill migrations'))");
-      await orm.getMigrator().up();
-    });
+    if (!(await isUpToDate(orm))) await bringUpToDate(orm);
     await needKnown(orm).catch(async (error: unknown) => {
       await orm.close(true);
       throw error;
