@@ -123,7 +123,7 @@ async function measured(size: Size): Promise<readonly number[]> {
       const opens = await once(240, (index) => `/stations-${(index * 7) % size.pages}/${ground.codes[index]}/edit`);
       // Every window hears of every open.
       while (windows.heard() - before < 240 * size.windows) {
-        // Where the store can't say in time who may hear of it, a window is told nothing.
+        // Where the store can't say in time who may hear of it, a window is told later.
         if (performance.now() - begun > 15_000) break;
         await new Promise((resolve) => setTimeout(resolve, 5));
       }

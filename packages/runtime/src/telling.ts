@@ -104,12 +104,6 @@ interface Asked {
 
 type Callback = (error: Error | null, rows: readonly Row[]) => void;
 
-/** What `pg`'s own query has: its types leave it out. */
-interface Handled extends Asked {
-  queryMode: "extended";
-  callback: Callback;
-}
-
 /**
  * A query before which PostgreSQL is told of the request, in the same trip: both are sent up to one Sync, so they are one transaction, in
  * which the settings hold (PostgreSQL documentation, 54.2.3 and 9.28.1). Its own answer is left out.
@@ -130,7 +124,7 @@ export class TellingQuery extends pg.Query {
   ) {
     super(asked.text);
     // Without values or a name it would go as a simple query, in a transaction of its own.
-    Object.assign(this as unknown as Handled, { ...asked, queryMode: "extended" });
+    Object.assign(this, { ...asked, queryMode: "extended" });
     this.columns = before.columnsOf(asked.name);
   }
 

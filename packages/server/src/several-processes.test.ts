@@ -44,10 +44,12 @@ async function listen(client: Client) {
   const gone = new AbortController();
   const response = await client.open("/workbench/api/feed", gone.signal);
   let text = "";
-  void (async () => {
+  const ended = (async () => {
     for await (const part of response.body?.pipeThrough(new TextDecoderStream()) ?? []) text += part;
-  })().catch(() => {});
+    return "ended";
+  })().catch(() => "broken off");
   return {
+    ended,
     text: () => text,
     has: async (part: string): Promise<void> => {
       for (let turn = 0; turn < 100 && !text.includes(part); turn++) await quiet(100);
@@ -189,6 +191,23 @@ describe("several processes over one store and one directory", () => {
     expect(await listening()).toBe(0);
     await plain.end();
     await made.drop();
+  });
+
+  test("whose sessions are ended hears nothing more, and whoever else listens goes on", async () => {
+    const [first] = workbenches;
+    const maud = (await first?.builder("maud"))?.client ?? by(0).client;
+    const windows = [await listen(maud), await listen(maud)];
+    const other = await listen(by(0).client);
+    await by(0).client.get("/stations/MV-011/edit");
+    for (const each of [...windows, other]) await each.has('"path":"/stations/MV-011/edit"');
+    await workbenches[1]?.application.store.endSessions(people.maud.id);
+    await by(0).client.get("/stations/MV-012/edit");
+    await other.has('"path":"/stations/MV-012/edit"');
+    for (const { ended, text } of windows) {
+      expect(await ended).toBe("ended");
+      expect(text()).not.toContain("MV-012");
+    }
+    other.leave();
   });
 
   test("a session that is ended in one is none in the others at once, and wrong passwords count for all", async () => {

@@ -27,7 +27,7 @@ export interface Statement {
   readonly plannedAnew?: true;
   /** Whether values come back as the driver's types instead of PostgreSQL's text form: for statements of a developer's own. */
   readonly typed?: true;
-  /** Says that nobody waits for it any more; only whoever sends it knows what this is (an AbortSignal, with `runtime`, or what is as good). */
+  /** Says that nobody waits for it any more; only whoever sends it knows what this is (with `runtime`, an AbortSignal or its `Waiting`). */
   readonly signal?: unknown;
   /** Whether it must be the first of its transaction, so that nothing is told before it. */
   readonly first?: true;

@@ -41,11 +41,13 @@ test("of each page the newest are kept: of people who are known, and fewer of no
   await fill("station", "ines", mostRequests.known + 30);
   await fill("station", null, mostRequests.unknown + 20);
   await fill("visit", "ines", mostRequests.known + 1);
+  await fill("sensor", "ines", mostRequests.known + 6000);
   await fill(null, null, mostRequests.unknown + 10);
   const { rows } = await client.query<{ number: string }>("SELECT min(number)::text AS number FROM request");
   await store.requests.forgetSurplus("station");
   expect(await counts()).toEqual({
     "no page of nobody": mostRequests.unknown + 10,
+    "sensor ines": mostRequests.known + 6000,
     "station ines": mostRequests.known,
     "station of nobody": mostRequests.unknown,
     "visit ines": mostRequests.known + 1,
@@ -53,15 +55,18 @@ test("of each page the newest are kept: of people who are known, and fewer of no
   // The oldest went.
   const oldest = await client.query("SELECT FROM request WHERE number < $1::bigint + 30", [rows[0]?.number]);
   expect(oldest.rowCount).toBe(0);
+  await store.requests.forgetSurplus("sensor");
   await store.requests.forgetSurplus(null);
   expect(await counts()).toMatchObject({
     "no page of nobody": mostRequests.unknown,
+    "sensor ines": mostRequests.known,
     "visit ines": mostRequests.known + 1,
   });
 });
 
 test("what is older than ninety days goes", async () => {
-  await fill("station", "ines", 3, "91 days");
+  // More than one statement removes.
+  await fill("station", "ines", 12_000, "91 days");
   await fill("station", "ines", 2, "89 days");
   await store.requests.forgetAged();
   expect(await counts()).toEqual({ "station ines": 2 });

@@ -82,7 +82,7 @@ const mostTogether = 50;
 
 /** After so many writings of a page it is looked whether there are too many of it. */
 const every = 20;
-/** So many are removed at once, at most: more than come between two looks. */
+/** So many are removed by one statement, at most: none takes longer than the store waits for it. */
 const mostForgotten = 5000;
 
 interface Waiting {
@@ -129,7 +129,7 @@ function rowOf(database: string, { wire, ...rest }: RecordedRequest): RequestRow
   };
 }
 
-/** What removes those of a page that come after the newest, no more at once than takes a moment; of people who are known, and of nobody. */
+/** What removes those of a page that come after the newest; of people who are known, and of nobody. */
 export const surplusOf = (database: string, page: string | null): { text: string; values: (string | number)[] }[] =>
   (
     [
@@ -212,9 +212,9 @@ export class KeptRequests {
     await this.forgetAged();
   }
 
-  /** Removes what is too old: no more at once than takes a moment. */
-  async forgetAged(): Promise<void> {
-    await this.orm.em.fork().execute(
+  /** Removes what is too old. */
+  forgetAged(): Promise<void> {
+    return this.removeAll(
       `DELETE FROM request WHERE number IN (
          SELECT number FROM request WHERE database = ? AND at < now() - make_interval(days => ?) LIMIT ?)`,
       [this.database, requestsFor, mostForgotten],
@@ -223,8 +223,14 @@ export class KeptRequests {
 
   /** Removes what is too much of one page, or of no page. */
   async forgetSurplus(page: string | null): Promise<void> {
-    const em = this.orm.em.fork();
-    for (const { text, values } of surplusOf(this.database, page)) await em.execute(text, values);
+    for (const { text, values } of surplusOf(this.database, page)) await this.removeAll(text, values);
+  }
+
+  /** Runs a statement that removes so many at most, until there are no more. */
+  private async removeAll(text: string, values: readonly (string | number)[]): Promise<void> {
+    const connection = this.orm.em.fork().getConnection();
+    for (let removed = mostForgotten; removed === mostForgotten; )
+      removed = (await connection.execute<{ affectedRows: number }>(text, [...values], "run")).affectedRows;
   }
 
   /** Recorded requests, newest first, without what came over the wire. */
