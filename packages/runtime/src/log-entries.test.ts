@@ -1,7 +1,8 @@
+import { setTimeout } from "node:timers/promises";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { contentHash, hexOf } from "@loyal-quill/core";
 import { formOf } from "@loyal-quill/testing";
-import type pg from "pg";
+import pg from "pg";
 import { databaseOver, sealLog, sha256 } from "./index.js";
 import { hollis, makeTrips, type Trips, tamsin } from "./testing/trips.js";
 import { findingsIn, ownerPool } from "./testing/verified.js";
@@ -216,17 +217,41 @@ describe("the content of an entry", () => {
   });
 });
 
+const lastSeal = "FROM quill_log.seal ORDER BY number DESC LIMIT 1";
+const rangeOf = (id: string) => `{[${id},${BigInt(id) + 1n})}`;
+
+/** A transaction that has begun in another database of the same server. */
+async function anotherDatabase(): Promise<pg.Client> {
+  const { user, password, host, port } = trips.owner;
+  const client = new pg.Client({ user, password, host, port, database: "postgres" });
+  await client.connect();
+  await client.query("BEGIN");
+  await client.query("SELECT pg_current_xact_id()");
+  return client;
+}
+
+/** Resolves when no transaction from before the last seal is under way anywhere on the server: other tests have some. */
+async function endedBeforeLastSeal(): Promise<void> {
+  for (;;) {
+    const { ended } = await trips.one(`SELECT pg_snapshot_xmin(pg_current_snapshot()) >= until AS ended ${lastSeal}`);
+    if (ended) return;
+    await setTimeout(20);
+  }
+}
+
 describe("seals", () => {
   test("are over what was there, and what came late is in the next one", async () => {
+    const open = async () => (await trips.one(`SELECT open::text ${lastSeal}`)).open;
     await sealed();
     const late = await reading.connect();
+    const elsewhere = await anotherDatabase();
     try {
       await late.query("BEGIN");
       const early = (await late.query(add, ['{"code":"MV-030"}'])).rows[0].add_change;
       await trips.pool.query(add, ['{"code":"MV-031"}']);
       const rolledBack = await reading.connect();
       await rolledBack.query("BEGIN");
-      await rolledBack.query(add, ['{"code":"MV-032"}']);
+      const never = (await rolledBack.query(add, ['{"code":"MV-032"}'])).rows[0].add_change;
       await rolledBack.query("ROLLBACK");
       rolledBack.release();
       await trips.pool.query(add, ['{"code":"MV-033"}']);
@@ -235,12 +260,17 @@ describe("seals", () => {
       expect((await sealed()).seals).toEqual([]);
       await late.query("COMMIT");
       const { seals: next } = await sealed();
-      expect(next.map(({ ids }) => ids)).toEqual([`{[${early},${Number(early) + 1})}`]);
-      expect(await trips.one("SELECT open::text FROM quill_log.seal ORDER BY number DESC LIMIT 1")).toEqual({
-        open: "{}",
-      });
+      expect(next.map(({ ids }) => ids)).toEqual([rangeOf(early)]);
+      // PostgreSQL tells of all its databases' transactions at once, so one under way in another keeps a number open as well.
+      expect(await open()).toContain(`[${never},`);
+      await elsewhere.query("ROLLBACK");
+      await endedBeforeLastSeal();
+      await trips.pool.query(add, ['{"code":"MV-034"}']);
+      await sealed();
+      expect(await open()).toBe("{}");
     } finally {
       late.release();
+      await elsewhere.end();
     }
     expect(await findings()).toEqual([]);
   });
