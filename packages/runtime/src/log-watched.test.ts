@@ -289,15 +289,20 @@ test("the log leads from the rows at first to the rows now, under mixed traffic"
     return seed % below;
   };
   const ids = Object.keys(first);
+  let before: Promise<unknown> = Promise.resolve();
+  /** One after the other, as on any connection, while pages save over others. */
+  const behind = (text: string, values: unknown[]): Promise<unknown> => {
+    before = before.then(() => other.query(text, values));
+    return before;
+  };
   const work = async (turn: number): Promise<void> => {
     const id = ids[random(ids.length)] ?? "1";
     const kind = random(6);
-    if (kind === 0) await other.query("UPDATE watched.post SET name = $2 WHERE id = $1", [id, `psql ${turn}`]);
-    else if (kind === 1)
-      await other.query("UPDATE watched.post SET level = $2 WHERE id % 7 = $1", [random(7), random(100)]);
-    else if (kind === 2) await other.query("DELETE FROM watched.post WHERE id = $1", [id]);
+    if (kind === 0) await behind("UPDATE watched.post SET name = $2 WHERE id = $1", [id, `psql ${turn}`]);
+    else if (kind === 1) await behind("UPDATE watched.post SET level = $2 WHERE id % 7 = $1", [random(7), random(100)]);
+    else if (kind === 2) await behind("DELETE FROM watched.post WHERE id = $1", [id]);
     else if (kind === 3)
-      await other.query(
+      await behind(
         "INSERT INTO watched.post (id, name) SELECT $1, $2 WHERE NOT EXISTS (SELECT FROM watched.post WHERE id = $1)",
         [id, `again ${turn}`],
       );

@@ -202,6 +202,8 @@ export async function aroundPages(
   });
   /** Requests that are being recorded: an orderly end waits for them. */
   const keeping = new Set<Promise<void>>();
+  store.requests.onForgetFailure = (error) =>
+    logger.error({ err: error }, "recorded requests that are too old or too many could not be removed");
   const logCare = careForLog(database, options.onNotice ?? ((notice) => logger.warn(notice)));
   await logCare.look();
   const threads = new Threads({
@@ -279,6 +281,7 @@ export async function aroundPages(
     logCare.close();
     store.requests.flush();
     await Promise.all([...keeping, threads.close()]);
+    await store.requests.settled();
   };
   options.metrics?.database(name, pages, feed);
   const onPublish = options.onPublish ?? "warn";

@@ -71,14 +71,12 @@ async function everything(): Promise<string> {
     'legacy."InstrumentLoan"',
     "quill_log.change",
   ];
-  const parts = await Promise.all(
-    tables.map((table) =>
-      owner.query<{ sum: string }>(
-        `SELECT md5(string_agg(r, '' ORDER BY r)) AS sum FROM (SELECT t::text || t.xmin::text AS r FROM ${table} AS t) AS x`,
-      ),
-    ),
+  const sums = tables.map(
+    (table) =>
+      `(SELECT md5(string_agg(r, '' ORDER BY r)) FROM (SELECT t::text || t.xmin::text AS r FROM ${table} AS t) AS x)`,
   );
-  return parts.map(({ rows }) => rows[0]?.sum).join(" ");
+  const { rows } = await owner.query<{ sum: string }>(`SELECT concat_ws(' ', ${sums.join(", ")}) AS sum`);
+  return rows[0]?.sum ?? "";
 }
 
 interface Attack {

@@ -88,3 +88,36 @@ test("to look after one page, the requests of others are not read", async () => 
       expect(plan).not.toContain("Seq Scan");
     }
 });
+
+test("what can't be removed is told of, and what came in is kept all the same", async () => {
+  await fill("station", "ines", 1, "91 days");
+  await client.query(
+    `CREATE FUNCTION refuse() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN RAISE 'not now'; END $$;
+     CREATE TRIGGER refuse BEFORE DELETE ON request EXECUTE FUNCTION refuse()`,
+  );
+  const told: unknown[] = [];
+  const { requests } = store;
+  requests.onForgetFailure = (error) => told.push(error);
+  try {
+    const id = "00000000-0000-4000-8000-000000000001";
+    await requests.keep({
+      id,
+      at: new Date().toISOString(),
+      operation: "open",
+      method: "GET",
+      path: "/stations/MV-001/edit",
+      page: "station",
+      actor: null,
+      key: ["MV-001"],
+      outcome: "shown",
+      status: 200,
+      ms: 1,
+      steps: [],
+    });
+    await requests.settled();
+    expect(told).toEqual([expect.objectContaining({ message: expect.stringContaining("not now") })]);
+    expect(await requests.one(id)).toMatchObject({ path: "/stations/MV-001/edit" });
+  } finally {
+    await client.query("DROP FUNCTION refuse CASCADE");
+  }
+});

@@ -152,6 +152,9 @@ export class KeptRequests {
   private timer: NodeJS.Timeout | undefined;
   /** When it was last looked for what is too old, in milliseconds since 1970. */
   private agedAt = 0;
+  private forgetting: Promise<void> = Promise.resolve();
+  /** Told when what is too old or too much could not be removed: what came in was kept all the same. */
+  onForgetFailure: (error: unknown) => void = () => {};
 
   constructor(
     private readonly orm: MikroORM,
@@ -181,6 +184,8 @@ export class KeptRequests {
     this.insert(all.map(({ recorded }) => recorded)).then(
       () => {
         for (const { resolve } of all) resolve();
+        const pages = new Set(all.map(({ recorded }) => recorded.page));
+        this.forgetting = this.forgetting.then(() => this.forgetNowAndThen(pages)).catch(this.onForgetFailure);
       },
       (error: unknown) => {
         for (const { reject } of all) reject(error);
@@ -196,7 +201,11 @@ export class KeptRequests {
       await inside.raw("SET LOCAL synchronous_commit TO off");
       await inside("request").insert(rows);
     });
-    await this.forgetNowAndThen(new Set(requests.map(({ page }) => page)));
+  }
+
+  /** Resolves when nothing is being removed any more. */
+  settled(): Promise<void> {
+    return this.forgetting;
   }
 
   /** Not after each request: of each page after every twentieth writing, and by age once an hour. */
