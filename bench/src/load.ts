@@ -86,7 +86,8 @@ const unescaped = (text: string): string =>
     .replaceAll("&amp;", "&");
 
 const attribute = (tag: string, name: string): string | undefined => {
-  const found = new RegExp(` ${name}="([^"]*)"`).exec(tag)?.[1];
+  const [, quoted, inApostrophes] = new RegExp(` ${name}=(?:"([^"]*)"|'([^']*)')`).exec(tag) ?? [];
+  const found = quoted ?? inApostrophes;
   return found === undefined ? undefined : unescaped(found);
 };
 

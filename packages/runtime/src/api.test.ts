@@ -315,9 +315,9 @@ describe("the pages as JSON", () => {
     const page = await (
       await fetch(`${origin}/records/stations/MV-018/edit`, { headers: { accept: "text/html" } })
     ).text();
-    const [, token = ""] = /name="quill.token" value="([^"]*)"/.exec(page) ?? [];
+    const [, token = ""] = /name="quill.token" value='([^']*)'/.exec(page) ?? [];
     const body = new URLSearchParams([...form]);
-    body.set("quill.token", token.replaceAll("&quot;", '"').replaceAll("&amp;", "&"));
+    body.set("quill.token", token.replaceAll("&#39;", "'").replaceAll("&amp;", "&"));
     body.set("notes", "by a script");
     const sent = await ask("POST", "/stations/MV-018/edit", body.toString(), {
       "content-type": "application/x-www-form-urlencoded",

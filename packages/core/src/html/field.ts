@@ -187,7 +187,7 @@ const place = "\uE000";
  */
 function halvesOf(view: FieldView, index: number, language: Language): Halves | null {
   const { field, control, text, offer } = view;
-  const shape = [index, language, control, text === "", controlKind(control).shape?.(text), offer?.by].join(" ");
+  const shape = `${index} ${language} ${control} ${text === ""} ${controlKind(control).shape?.(text)} ${offer?.by}`;
   const of = known.get(field);
   if (!of) {
     // A draft's page is written once, and then it is another one: halves are for what is written again.

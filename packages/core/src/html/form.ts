@@ -1,8 +1,9 @@
-import { attributes, html, type Markup } from "../markup/markup.js";
+import { attributes, html, inApostrophes, type Markup } from "../markup/markup.js";
 import type { Word } from "../messages/catalog.js";
 import { type Language, word } from "../messages/messages.js";
 import { isTaken } from "../page/columns.js";
 import { labelFrom } from "../page/label.js";
+import { memoizePerPage } from "../page/memoize-per-page.js";
 import { conflictsName, reasonName, saveName, tokenName } from "../page/names.js";
 import {
   choicesSegment,
@@ -82,6 +83,10 @@ function neighbourLinks({ page, key, kept }: FormView, frame: Frame): Markup {
   return html`<span class="quill-neighbours"><a rel="prev" href="${to("~previous")}">${word(page.language, "back")}</a><a rel="next" href="${to("~next")}">${word(page.language, "further")}</a></span>`;
 }
 
+/** What a form remembers of its making. */
+export const tokenInput = (token: string, prefix = ""): Markup =>
+  html`<input type="hidden" name="${prefix}${tokenName}" value=${inApostrophes(token)}>`;
+
 /** Where somebody else's value stands beside what was typed: told still when the form comes back for another reason. */
 export const conflictsLine = ({ conflicts }: FormView, prefix = ""): Markup | null =>
   conflicts.length > 0
@@ -135,7 +140,7 @@ export function formPart(view: FormView, frame: Frame): FormPart {
   const reason = reasonBlock(view);
   const actions = html`<p class="quill-actions"><button name="${saveName}">${word(language, isNew ? "add" : "update")}</button><a href="${list}${kept}">${word(language, "cancel")}</a>${removal}</p>`;
   const around = (inside: Markup): Markup =>
-    html`<form class="quill-sheet" method="post" action="${action}"${attributes({ enctype: view.fields.some(({ control }) => control === "file") ? "multipart/form-data" : null, "data-check": `${list}/${[judgeSegment, ...view.key.map(encodeSegment)].join("/")}`, "data-leave": word(language, "leave-unsaved"), "data-changed": isNew ? null : changedWords(view) })}${choosing && attributes({ "data-choices": `${list}/${choicesSegment}`, "data-words": foundWords(view) })}><input type="hidden" name="${tokenName}" value="${view.token}">${conflictsLine(view)}${byEnter}${inside}</form>`;
+    html`<form class="quill-sheet" method="post" action="${action}"${attributes({ enctype: view.fields.some(({ control }) => control === "file") ? "multipart/form-data" : null, "data-check": `${list}/${[judgeSegment, ...view.key.map(encodeSegment)].join("/")}` })}${isNew ? leaveWords(page) : changedWords(page)}${choosing && attributes({ "data-choices": `${list}/${choicesSegment}`, "data-words": foundWords(view) })}>${tokenInput(view.token)}${conflictsLine(view)}${byEnter}${inside}</form>`;
   const form = locked
     ? html`<div class="quill-sheet">${fields}</div><p class="quill-actions"><a href="${list}${kept}">${word(language, "back-to", { list: page.plural })}</a></p>`
     : around(html`${fields}${reason}${actions}`);
@@ -162,14 +167,20 @@ export function formPart(view: FormView, frame: Frame): FormPart {
   return { above, form, pieces, title };
 }
 
-/** What the script says of a field that differs from what is stored. */
-const changedWords = ({ page }: FormView): string =>
-  JSON.stringify({
-    stored: word(page.language, "stored-value"),
-    back: word(page.language, "put-back"),
-    yes: word(page.language, "yes"),
-    no: word(page.language, "no"),
-  });
+/** What is asked before what was typed is left. */
+const leaveWords = memoizePerPage(({ language }) => attributes({ "data-leave": word(language, "leave-unsaved") }));
+
+/** The same, and what the script says of a field that differs from what is stored. */
+const changedWords = memoizePerPage((page) => {
+  const { language } = page;
+  const words = {
+    stored: word(language, "stored-value"),
+    back: word(language, "put-back"),
+    yes: word(language, "yes"),
+    no: word(language, "no"),
+  };
+  return html`${leaveWords(page)} data-changed=${inApostrophes(JSON.stringify(words))}`;
+});
 
 /** The page of one record's form, or of a new one. */
 export function formPage(view: FormView, given: Frame): PageParts {

@@ -4,7 +4,6 @@ import { word } from "../messages/messages.js";
 import { editableFields } from "../page/columns.js";
 import { filterNames } from "../page/filters.js";
 import { labelFrom } from "../page/label.js";
-import { tokenName } from "../page/names.js";
 import type { ListColumn, Page } from "../page/page.js";
 import { csvSegment, queryText, recordAddress } from "../page/path.js";
 import { rowPrefix, saveRowName, saveTogetherName } from "../page/rows.js";
@@ -18,7 +17,7 @@ import type { PageParts } from "../views/page-parts.js";
 import type { RelatedList } from "../views/record-view.js";
 import { told } from "../views/told.js";
 import { cellBlock } from "./field.js";
-import { conflictsLine, formPart } from "./form.js";
+import { conflictsLine, formPart, tokenInput } from "./form.js";
 import { partsOf } from "./layout.js";
 import { filtersBlock, isUsed } from "./list-filters.js";
 
@@ -57,7 +56,7 @@ function recordRow(view: ListView, row: Row, frame: Frame, number: number): Mark
         { prefix: rowPrefix(number), label: `${label}, ${key.join(", ")}` },
         page.language,
       );
-    const content = html`${index === 0 && form ? html`<input type="hidden" name="${rowPrefix(number)}${tokenName}" value="${form.token}">${conflictsLine(form, rowPrefix(number))}` : null}${control ?? (index === 0 ? html`<a${attributes({ class: "quill-record", href: `${address}${page.list.beside ? "/edit" : ""}${kept}`, "aria-current": chosen ? "true" : null })}>${text}</a>` : text)}${saved && index === 0 ? html` <span class="quill-mark">${word(page.language, "saved-just-now")}</span>` : null}`;
+    const content = html`${index === 0 && form ? html`${tokenInput(form.token, rowPrefix(number))}${conflictsLine(form, rowPrefix(number))}` : null}${control ?? (index === 0 ? html`<a${attributes({ class: "quill-record", href: `${address}${page.list.beside ? "/edit" : ""}${kept}`, "aria-current": chosen ? "true" : null })}>${text}</a>` : text)}${saved && index === 0 ? html` <span class="quill-mark">${word(page.language, "saved-just-now")}</span>` : null}`;
     const shared = attributes({
       class: !choices && figures.has(column.type.kind) ? "quill-figure" : null,
       // What stands before the value where the screen is too narrow for a table.
@@ -223,7 +222,7 @@ function elsewhereRow(view: ListView, { form, said, title }: RowForm, number: nu
       page.language,
     ),
   );
-  const token = form && html`<input type="hidden" name="${rowPrefix(number)}${tokenName}" value="${form.token}">`;
+  const token = form && tokenInput(form.token, rowPrefix(number));
   const save = page.list.together
     ? null
     : html`<button name="${saveRowName}" value="${number}">${word(page.language, "save-row")}<span class="quill-unseen"> ${title}</span></button>`;

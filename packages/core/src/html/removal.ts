@@ -1,13 +1,12 @@
 import { html, type Markup } from "../markup/markup.js";
 import { type Language, word } from "../messages/messages.js";
 import { labelFrom } from "../page/label.js";
-import { tokenName } from "../page/names.js";
 import { queryText, recordAddress } from "../page/path.js";
 import type { Frame } from "../views/frame.js";
 import type { PageParts } from "../views/page-parts.js";
 import type { DependentCount, RemovalView } from "../views/removal-view.js";
 import { fieldBlock } from "./field.js";
-import { keyLine } from "./form.js";
+import { keyLine, tokenInput } from "./form.js";
 import { grouped } from "./groups.js";
 import { partsOf } from "./layout.js";
 
@@ -44,7 +43,7 @@ export function removalPage(view: RemovalView, given: Frame): PageParts {
   const keep = html`<a href="${record}/edit${asked}">${word(language, "keep")}</a>`;
   const act = kept
     ? html`<p>${word(language, "delete-first")}</p><p class="quill-actions">${keep}</p>`
-    : html`<form class="quill-removing" method="post" action="${record}/delete${asked}"><input type="hidden" name="${tokenName}" value="${view.token}"><p>${word(language, "delete-logged")}</p><p class="quill-actions"><button class="quill-refusing">${word(language, "delete-for-good")}</button>${keep}</p></form>`;
+    : html`<form class="quill-removing" method="post" action="${record}/delete${asked}">${tokenInput(view.token)}<p>${word(language, "delete-logged")}</p><p class="quill-actions"><button class="quill-refusing">${word(language, "delete-for-good")}</button>${keep}</p></form>`;
   const heading = html`<nav class="quill-back" aria-label="${word(language, "way-back")}"><a href="${frame.base}${page.path.list}${asked}">${page.plural}</a></nav>
 <h1>${title}</h1>${keyLine(view)}`;
   const notice = html`${view.said !== null && html`<section class="quill-summary" role="alert"><p>${view.said}</p></section>`}`;

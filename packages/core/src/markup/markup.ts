@@ -27,6 +27,17 @@ export const escaped = (text: string): string =>
   // Most texts have nothing to escape; looking first is cheaper than replacing nothing.
   special.test(text) ? text.replaceAll(everySpecial, (character) => entities[character] ?? character) : text;
 
+const specialInApostrophes = /[&<>'\r]/;
+const everySpecialInApostrophes = /[&<>'\r]/g;
+
+/** The value of an attribute between apostrophes (HTML, 13.1.2.3): for JSON, whose many quotation marks then stand as they are. */
+export const inApostrophes = (text: string): Markup =>
+  new Markup(
+    specialInApostrophes.test(text)
+      ? `'${text.replaceAll(everySpecialInApostrophes, (character) => entities[character] ?? character)}'`
+      : `'${text}'`,
+  );
+
 function written(part: Part): string {
   if (part instanceof Markup) return part.text;
   if (part === null || part === undefined || part === false) return "";

@@ -5,13 +5,13 @@ import type { Word } from "../messages/catalog.js";
 import { word } from "../messages/messages.js";
 import { listQuery } from "../page/list-query.js";
 import { reasonName } from "../page/names.js";
-import type { Page } from "../page/page.js";
-import type { Row, Stored } from "../postgres/statement.js";
+import type { Field, Page } from "../page/page.js";
+import type { Row } from "../postgres/statement.js";
 import { mayDelete, mayEdit } from "../steps/access.js";
 import { formValues } from "../steps/check.js";
 import type { StoredRecord } from "../steps/load.js";
-import { completeOffers, loadLists } from "../steps/offer.js";
-import { prefillFields, shownDigests, takenDigest, titleOf } from "../steps/prefill.js";
+import { completeOffers, loadLists, type ShownValues } from "../steps/offer.js";
+import { prefillFields, shownDigests, takenDigest, takenFields, titleOf } from "../steps/prefill.js";
 import { type Holder, read, type Submission, type SubmittedField, typedTexts } from "../steps/read.js";
 import { type Claims, fieldDigest, writeToken } from "../steps/token.js";
 import { type Refusal, refused } from "../trip/outcome.js";
@@ -30,8 +30,8 @@ export const lockedBecause = (page: Page, record: StoredRecord, facts: Facts): s
 export function claimsFor(trip: Trip, form: Claims["form"], record: StoredRecord, id = trip.request.id): Claims {
   const { page, key, request, facts, dependencies } = trip;
   const undoes = record.undoes ?? trip.undoes?.[0];
-  const shown =
-    form === "delete" ? {} : shownDigests(page, form, record.row, facts, fieldDigest(dependencies.signer, id));
+  const fields = form === "delete" ? [] : takenFields(page, form, record.row, facts);
+  const shown = shownDigests(page, fields, record.row, fieldDigest(dependencies.signer, id));
   return {
     id,
     form,
@@ -45,20 +45,18 @@ export function claimsFor(trip: Trip, form: Claims["form"], record: StoredRecord
     shown,
     ...(record.given?.length ? { given: record.given } : {}),
     ...(undoes === undefined ? {} : { undoes }),
-    ...plainOf(page, record.row, Object.keys(shown)),
+    ...plainOf(page, record.row, fields),
     taken: takenDigest(page, form, Object.keys(shown), dependencies.signer),
   };
 }
 
 /** The fields whose own control can't show what is stored. */
-function plainOf(page: Page, row: Row, names: readonly string[]): Pick<Claims, "plain"> {
-  const plain = names.filter((name) => {
-    const field = page.fields.find((each) => each.column.name === name);
-    return (
-      field && controlKind(field.control).refuses && show(field, row[name] ?? null, page).control !== field.control
-    );
-  });
-  return plain.length > 0 ? { plain } : {};
+function plainOf(page: Page, row: Row, fields: readonly Field[]): Pick<Claims, "plain"> {
+  const plain = fields.filter(
+    (field) =>
+      controlKind(field.control).refuses && show(field, row[field.column.name] ?? null, page).control !== field.control,
+  );
+  return plain.length > 0 ? { plain: plain.map(({ column }) => column.name) } : {};
 }
 
 /** Whom a form that comes back must have been made for. */
@@ -122,13 +120,12 @@ export const freshForm = (trip: Trip, form: FormKind, record: StoredRecord): For
 });
 
 /** Every value that a control will show, stored and typed, by column. */
-function shownValues(row: Row, fields: readonly SubmittedField[]): ReadonlyMap<string, readonly Stored[]> {
-  const shown = new Map<string, Stored[]>(Object.entries(row).map(([name, value]) => [name, [value]]));
-  for (const { field, sent, value } of fields) {
-    if (sent) shown.set(field.column.name, [...(shown.get(field.column.name) ?? []), value]);
-  }
-  return shown;
-}
+const shownValues = (row: Row, fields: readonly SubmittedField[]): ShownValues => ({
+  get: (name) => [
+    row[name] ?? null,
+    ...fields.flatMap(({ field, sent, value }) => (sent && field.column.name === name ? [value] : [])),
+  ],
+});
 
 /** The form with its fields filled from what the offers hold. */
 export function layOut(trip: Trip, form: FormKind, state: FormState, offers: Offers): FormView {

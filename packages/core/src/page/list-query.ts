@@ -18,6 +18,7 @@ const namesOf = memoizePerPage((page): readonly string[] => [
  */
 export function listQuery(page: Page, query: Readonly<Record<string, string>>): Readonly<Record<string, string>> {
   const kept: Record<string, string> = {};
+  if (Object.keys(query).length === 0) return kept;
   for (const name of namesOf(page)) if (Object.hasOwn(query, name)) kept[name] = query[name] ?? "";
   return kept;
 }

@@ -100,7 +100,8 @@ export class DatabaseAway extends Error {
 }
 
 /** An identifier, quoted by SQL's rule (ISO 9075-2, 5.2 delimited identifier): always in quotes, quotes doubled. */
-export const quoted = (identifier: string): string => `"${identifier.replaceAll('"', '""')}"`;
+export const quoted = (identifier: string): string =>
+  identifier.includes('"') ? `"${identifier.replaceAll('"', '""')}"` : `"${identifier}"`;
 
 /** `"schema"."name"`. */
 export const quotedTable = (table: { schema: string; name: string }): string =>

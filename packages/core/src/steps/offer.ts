@@ -92,39 +92,47 @@ async function labelled(
   }
 }
 
+/** Every value that a control shows, stored and typed, by column. */
+export type ShownValues = Pick<ReadonlyMap<string, readonly Stored[]>, "get">;
+
+/** The values that are not among the options. */
+const missingIn = (options: readonly Option[], values: readonly Stored[] = []): readonly string[] =>
+  [...new Set(values)].filter(
+    (value): value is string => value !== null && value !== "" && options.every((option) => option.value !== value),
+  );
+
 /**
  * Completes the lists with what needs the record: choices that depend on it, what was looked for, and the labels of values that
  * are not among those offered.
  *
  * @param form what the form comes to, by column
- * @param shown every value that a control shows, stored and typed, by column
  */
 export async function completeOffers(
   { page, facts, dependencies: { database } }: Trip,
   lists: Offers,
   form: Row,
-  shown: ReadonlyMap<string, readonly Stored[]>,
+  shown: ShownValues,
   search: ChoiceSearch | null,
 ): Promise<Offers> {
   const here = { ...facts, form };
-  const complete = page.fields.map(async (field): Promise<[string, Offer][]> => {
-    const { choices, column } = field;
-    const known = lists.get(column.name);
-    if (choices?.from !== "table") return known ? [[column.name, known]] : [];
-    const list = known?.options ?? (choices.by === "list" ? await listOf(choices, here, database) : null);
-    const searched = list === null && search?.column === column.name ? search.text : null;
+  const offerOf = async (choices: TableChoices, name: string): Promise<Offer> => {
+    const list = lists.get(name)?.options ?? (choices.by === "list" ? await listOf(choices, here, database) : null);
+    const searched = list === null && search?.column === name ? search.text : null;
     const found = searched === null ? null : await findChoices(choices, searched, here, database);
     const options = list ?? found?.options ?? [];
-    const missing = [...new Set(shown.get(column.name) ?? [])].filter(
-      (value): value is string => value !== null && value !== "" && options.every((option) => option.value !== value),
-    );
-    const more = await labelled(choices, missing, here, page.language, database);
-    const offer: Offer = {
+    const more = await labelled(choices, missingIn(options, shown.get(name)), here, page.language, database);
+    return {
       options: [...more, ...options],
       by: list ? "list" : "search",
       searched: found && { text: searched ?? "", found: found.options.length, more: found.more },
     };
-    return [[column.name, offer]];
+  };
+  const offers = new Map(lists);
+  const asked = page.fields.map(({ choices, column: { name } }) => {
+    const known = lists.get(name);
+    if (choices?.from !== "table" || (known && missingIn(known.options, shown.get(name)).length === 0)) return null;
+    return offerOf(choices, name).then((offer) => offers.set(name, offer));
   });
-  return new Map((await Promise.all(complete)).flat());
+  await Promise.all(asked.filter((each) => each !== null));
+  return offers;
 }

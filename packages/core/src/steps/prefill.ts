@@ -93,22 +93,19 @@ const namesItDependsOn = (page: Page, { choices }: Field): readonly string[] =>
 const fileAddress = (page: Page, key: readonly string[], { column }: Field, { frame }: Trip["request"]): string =>
   `${frame.base}${page.path.list}/${[fileSegment, ...key.map(encodeSegment)].join("/")}${queryText({ column: column.name })}`;
 
-/** The digests of what every editable control shows for a row. */
-export const shownDigests = (
-  page: Page,
-  form: FormKind,
-  row: Row,
-  facts: Facts,
-  digest: FieldDigest,
-): Claims["shown"] =>
-  Object.fromEntries(
-    fieldsOn(page, form, row, facts)
-      .filter((field) => isTaken(field, form))
-      .map((field) => {
-        const text = comparable(field, row[field.column.name] ?? null, page);
-        return [field.column.name, digest(field.column.name, text)];
-      }),
-  );
+/** The fields on a record's form whose controls can be changed. */
+export const takenFields = (page: Page, form: FormKind, row: Row, facts: Facts): readonly Field[] =>
+  fieldsOn(page, form, row, facts).filter((field) => isTaken(field, form));
+
+/** The digests of what these fields' controls show for a row. */
+export function shownDigests(page: Page, fields: readonly Field[], row: Row, digest: FieldDigest): Claims["shown"] {
+  const digests: Record<string, string> = {};
+  for (const field of fields) {
+    const { name } = field.column;
+    digests[name] = digest(name, comparable(field, row[name] ?? null, page));
+  }
+  return digests;
+}
 
 /** What is made of a page and the names of the fields that were on a form, once for each. */
 const takenDigests = memoizePerPage(() => new WeakMap<Signer, Map<string, string>>());

@@ -2,7 +2,7 @@ import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import { tokenName } from "../page/names.js";
 import { claimsOf, factsOf, formDigest, mv014, sensorPage, signer, stationPage } from "../testing/marrow-vale.js";
-import { shownDigests } from "./prefill.js";
+import { shownDigests, takenFields } from "./prefill.js";
 import { type Holder, read, readPairs, type Submission } from "./read.js";
 import { writeToken } from "./token.js";
 
@@ -151,7 +151,7 @@ describe("Read", () => {
       claimsOf({
         page: "sensor",
         key: ["MV-014", "1"],
-        shown: shownDigests(sensorPage, "edit", row, factsOf(), formDigest),
+        shown: shownDigests(sensorPage, takenFields(sensorPage, "edit", row, factsOf()), row, formDigest),
       }),
       signer,
     );
@@ -165,7 +165,12 @@ describe("Read", () => {
     });
     fc.assert(
       fc.property(letters, (stored) => {
-        const shown = shownDigests(stationPage, "edit", { ...mv014, notes: stored }, factsOf(), formDigest);
+        const shown = shownDigests(
+          stationPage,
+          takenFields(stationPage, "edit", { ...mv014, notes: stored }, factsOf()),
+          { ...mv014, notes: stored },
+          formDigest,
+        );
         // HTML, 4.10.21.4: every line break of an entry's value becomes CR LF.
         const sent = stored.replaceAll(/\r\n|\r|\n/g, "\r\n");
         const submission = submitted(body({ [tokenName]: writeToken(claimsOf({ shown }), signer), notes: sent }));

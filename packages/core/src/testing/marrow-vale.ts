@@ -3,7 +3,7 @@ import { bindPage } from "../page/bind.js";
 import type { Page } from "../page/page.js";
 import { parsePage } from "../page/parse.js";
 import type { Database, Row, Statement } from "../postgres/statement.js";
-import { shownDigests, takenDigest } from "../steps/prefill.js";
+import { shownDigests, takenDigest, takenFields } from "../steps/prefill.js";
 import { type Claims, type FieldDigest, fieldDigest } from "../steps/token.js";
 import type { Catalog, Column, ColumnType, Kind, Table } from "../table/model.js";
 import { Recorder } from "../trip/recording.js";
@@ -207,7 +207,7 @@ export const claimsOf = (over: Partial<Claims> = {}): Claims => ({
   session: "s1",
   row: "733",
   at: "2026-05-04T10:00:00.000Z",
-  shown: shownDigests(stationPage, "edit", mv014, factsOf(), formDigest),
+  shown: shownDigests(stationPage, takenFields(stationPage, "edit", mv014, factsOf()), mv014, formDigest),
   taken: takenDigest(stationPage, "edit", Object.keys(mv014), signer),
   ...over,
 });
