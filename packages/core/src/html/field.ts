@@ -176,7 +176,17 @@ export function cellBlock(view: FieldView, id: string, row: InRow, language: Lan
 /** A block without what stands in its control: the HTML before it and after it. */
 type Halves = readonly [before: string, after: string];
 
-const known = new WeakMap<Field, Map<string, Halves | null>>();
+/** What a block depends on besides its field. */
+interface Shape {
+  readonly index: number;
+  readonly language: Language;
+  readonly control: FieldView["control"];
+  readonly empty: boolean;
+  readonly more: string | undefined;
+  readonly by: "list" | "search" | undefined;
+}
+
+const known = new WeakMap<Field, (Shape & { readonly halves: Halves | null })[]>();
 
 /** A character for private use (Unicode, 23.5) that marks the place of the content while a block is cut in two. */
 const place = "\uE000";
@@ -187,19 +197,27 @@ const place = "\uE000";
  */
 function halvesOf(view: FieldView, index: number, language: Language): Halves | null {
   const { field, control, text, offer } = view;
-  const shape = `${index} ${language} ${control} ${text === ""} ${controlKind(control).shape?.(text)} ${offer?.by}`;
+  const [empty, more, by] = [text === "", controlKind(control).shape?.(text), offer?.by];
   const of = known.get(field);
   if (!of) {
     // A draft's page is written once, and then it is another one: halves are for what is written again.
-    known.set(field, new Map());
+    known.set(field, []);
     return null;
   }
-  const found = of.get(shape);
-  if (found !== undefined) return found;
+  for (const each of of)
+    if (
+      each.index === index &&
+      each.control === control &&
+      each.empty === empty &&
+      each.more === more &&
+      each.by === by &&
+      each.language === language
+    )
+      return each.halves;
   const halves = takenBlock(view, index, language, new Markup(place)).text.split(place);
   const [before = "", after = ""] = halves;
   const made: Halves | null = halves.length <= 2 ? [before, after] : null;
-  of.set(shape, made);
+  of.push({ index, language, control, empty, more, by, halves: made });
   return made;
 }
 

@@ -236,12 +236,17 @@ const withoutCookies = (headers: Readonly<Record<string, string>>): Readonly<Rec
 const withoutToken = (body: string, token: string | undefined): string =>
   token ? body.replaceAll(token, notKept) : body;
 
+/** The names of a page's sensitive fields: their columns' and their controls'. */
+const sensitiveNames = memoizePerPage(
+  (page): ReadonlySet<string> =>
+    new Set(page.fields.flatMap(({ column, formName }) => (column.sensitive ? [column.name, formName] : []))),
+);
+const none: ReadonlySet<string> = new Set();
+
 /** What was sent, without what was typed into sensitive fields. */
 function sentBody(body: PageRequest["body"], page: Page | null): string | null {
   if (!body || "refused" in body) return null;
-  const hidden = new Set(
-    (page?.fields ?? []).flatMap(({ column, formName }) => (column.sensitive ? [column.name, formName] : [])),
-  );
+  const hidden = page ? sensitiveNames(page) : none;
   if ("json" in body) {
     return (
       JSON.stringify(body.json, (name, value: unknown) => (hidden.has(name) && value !== null ? notKept : value)) ??

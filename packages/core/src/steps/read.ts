@@ -171,6 +171,8 @@ interface FormNames {
   readonly fields: readonly Field[];
   /** Of each control that has a value, the column. */
   readonly names: ReadonlyMap<string, string>;
+  /** Those columns. */
+  readonly columns: ReadonlySet<string>;
   readonly reserved: ReadonlySet<string>;
 }
 
@@ -186,6 +188,7 @@ const namesFor = (form: Claims["form"]) =>
     return {
       fields,
       names,
+      columns: new Set(names.values()),
       reserved: new Set([tokenName, saveName, searchButtonName, takeName, conflictsName, reasonName, ...own]),
     };
   });
@@ -333,8 +336,7 @@ export function read(holder: Holder, body: string, signer: Signer): ReadResult {
 
 /** The same for a form whose names and values are known already. */
 export function readSent(holder: Holder, pairs: readonly (readonly [string, string])[], signer: Signer): ReadResult {
-  const { fields, names, reserved } = namesOf[holder.form](holder.page);
-  const columns = new Set(names.values());
+  const { fields, names, columns, reserved } = namesOf[holder.form](holder.page);
   const sent = new Map<string, string>();
   const ignored: string[] = [];
   let twice: string | undefined;
