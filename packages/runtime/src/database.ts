@@ -39,6 +39,9 @@ const usualLimits: Limits = {
 
 /** The same database for as long as somebody waits: reading is given up, in PostgreSQL too, as soon as the signal says so. */
 export const whileWaitedFor = (database: Database, signal: Signal): Database => ({
+  get standby() {
+    return database.standby;
+  },
   run: (statement) => database.run({ ...statement, signal }),
   transaction: (run, purpose) => database.transaction((inside) => run(whileWaitedFor(inside, signal)), purpose),
 });

@@ -1,4 +1,5 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import type { RecordedRequest } from "@loyal-quill/core";
 import {
   bodyOf,
   Client,
@@ -21,6 +22,7 @@ let link: LinkProxy;
 let pages: Pages;
 let served: Served;
 const changes: ReplicaReport[] = [];
+const requests: RecordedRequest[] = [];
 
 beforeAll(async () => {
   trips = await makeTrips();
@@ -36,6 +38,7 @@ beforeAll(async () => {
     replicas: [replica.href],
     replicaLag: 3000,
     onReplica: (report) => changes.push(report),
+    onRequest: (recorded) => requests.push(recorded),
     pages: demoPages,
     signingKey: "a key for tests, thirty-two bytes long",
     actor: () => hollis,
@@ -57,6 +60,14 @@ async function until(holds: () => boolean): Promise<void> {
   }
   throw new Error(`it never came: ${JSON.stringify(pages.replicas())}`);
 }
+/** The standbys that answered the statements of a request; undefined stands for the primary. */
+async function standbysOf(address: string): Promise<readonly (string | undefined)[]> {
+  const count = requests.length;
+  await new Client(served.origin).get(address);
+  await until(() => requests.length > count);
+  const sent = requests.at(-1)?.steps.flatMap(({ statements }) => statements) ?? [];
+  return [...new Set(sent.map(({ standby: by }) => by))];
+}
 const answered = (): number => pages.replicas()[0]?.answered ?? 0;
 const view = "/records/stations/MV-014";
 
@@ -70,6 +81,13 @@ describe("with a standby", () => {
     }
     expect((await client.get(`${view}/edit`)).status).toBe(200);
     expect(answered()).toBe(before);
+  });
+
+  test("a recorded request says of each statement which standby answered it", async () => {
+    const place = `127.0.0.1:${link.port}`;
+    expect(await standbysOf("/records/stations")).toEqual([place]);
+    expect(await standbysOf("/records/stations/~csv")).toEqual([place]);
+    expect(await standbysOf(`${view}/edit`)).toEqual([undefined]);
   });
 
   test("who has saved sees it at once, though the standby has not come so far; others read what it has", async () => {
@@ -146,6 +164,7 @@ describe("with a standby", () => {
     const answers = await Promise.all(Array.from({ length: 20 }, () => client.get("/records/stations")));
     expect(new Set(answers.map(({ status }) => status))).toEqual(new Set([200]));
     await until(() => pages.replicas()[0]?.state === "away");
+    expect(await standbysOf(view)).toEqual([undefined]);
     expect(changes.map(({ state }) => state)).toEqual([
       "following",
       "behind",

@@ -85,6 +85,13 @@ async function inTime<Result>(answer: Promise<Result>): Promise<Result> {
   return Promise.race([answer, end]).finally(() => clearTimeout(timer));
 }
 
+/** A database that says which standby it is. */
+const at = (standby: string, database: Database): Database => ({
+  standby,
+  run: (statement) => database.run(statement),
+  transaction: (run, purpose) => database.transaction((inside) => run(at(standby, inside)), purpose),
+});
+
 /** What stands for a position that could not be asked: no replica has come so far. */
 export const unknownPosition = "FFFFFFFF/FFFFFFFF";
 const notKnown = positionOf(unknownPosition);
@@ -167,24 +174,31 @@ export class Replicas {
 
   /** A replica that is left for the primary as soon as it fails: what is only read can be read again. */
   private carefully(replica: Replica): Database {
+    const { primary } = this;
     let over = replica.database;
     const otherwise = async <Result>(run: (database: Database) => Promise<Result>): Promise<Result> => {
-      if (over === this.primary) return run(over);
+      if (over === primary) return run(over);
       try {
         return await run(over);
       } catch (error) {
         const isOwn = error instanceof NobodyWaits || (error instanceof DatabaseRefusal && error.sqlState === slow);
         if (isOwn) throw error;
-        over = this.primary;
+        over = primary;
         replica.failed++;
         // A refusal may be about what was asked; that it is away is found out at once.
         void this.lookAt(replica);
-        return run(this.primary);
+        return run(primary);
       }
     };
     return {
+      get standby() {
+        return over === primary ? undefined : replica.place;
+      },
       run: (statement) => otherwise((database) => database.run(statement)),
-      transaction: (run, purpose) => otherwise((database) => database.transaction(run, purpose)),
+      transaction: (run, purpose) =>
+        otherwise((database) =>
+          database.transaction((inside) => run(database === primary ? inside : at(replica.place, inside)), purpose),
+        ),
     };
   }
 

@@ -35,9 +35,14 @@ export function spansOf(recorded: RecordedRequest): void {
     const span = tracer.startSpan(step.step, { startTime: at }, within(whole));
     // A step's statements come one after the other, and what is computed comes before the first and after the last.
     let sent = at;
-    for (const { purpose, rows, ms: took = 0 } of step.statements) {
+    for (const { purpose, rows, ms: took = 0, standby } of step.statements) {
       const kind = SpanKind.CLIENT;
-      const told = { "db.system.name": "postgresql", "db.operation.name": purpose, "db.response.returned_rows": rows };
+      const told = {
+        "db.system.name": "postgresql",
+        "db.operation.name": purpose,
+        "db.response.returned_rows": rows,
+        ...(standby === undefined ? {} : { "quill.standby": standby }),
+      };
       tracer.startSpan(purpose, { startTime: sent, kind, attributes: told }, within(span)).end(sent + took);
       sent += took;
     }

@@ -37,10 +37,10 @@ const watched = (database: Database, recorder: Recorder): Database => ({
     const begun = recorder.now();
     try {
       const rows = await database.run(statement);
-      recorder.statement(statement, rows.length, recorder.now() - begun);
+      recorder.statement(statement, rows.length, recorder.now() - begun, database.standby);
       return rows;
     } catch (error) {
-      recorder.statement(statement, 0, recorder.now() - begun);
+      recorder.statement(statement, 0, recorder.now() - begun, database.standby);
       throw error;
     }
   },

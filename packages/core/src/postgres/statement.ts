@@ -42,6 +42,8 @@ export interface Statement {
  * statement, and with {@link DatabaseAway} when it could not be reached or the connection was lost.
  */
 export interface Database {
+  /** The standby by which what was last run was answered; left out where it was the primary, or that is not known. */
+  readonly standby?: string | undefined;
   run(statement: Statement): Promise<readonly Row[]>;
   /**
    * Runs several statements as one transaction: all of them, or, where anything is thrown, none.

@@ -43,6 +43,8 @@ export interface RecordedStep {
     readonly rows: number;
     /** How long its answer took, in milliseconds; what was recorded earlier does not say so. */
     readonly ms?: number;
+    /** The standby by which it was answered, without user and password; left out where it was the primary. */
+    readonly standby?: string;
   }[];
   /** The developer's own steps that were called in it: how long each took, and what it said. */
   readonly own?: readonly RecordedOwn[];
@@ -107,9 +109,12 @@ export class Recorder {
   }
 
   /** Remembers a statement for the step that is noted next. */
-  statement(statement: Statement, rows: number, ms: number): void {
-    const { purpose, text, values } = statement;
-    this.sent.push({ purpose, text, values: values.some(isLong) ? values.map(kept) : values, rows, ms });
+  statement(statement: Statement, rows: number, ms: number, standby?: string): void {
+    const { purpose, text } = statement;
+    const values = statement.values.some(isLong) ? statement.values.map(kept) : statement.values;
+    this.sent.push(
+      standby === undefined ? { purpose, text, values, rows, ms } : { purpose, text, values, rows, ms, standby },
+    );
   }
 
   /** Remembers a step of the developer's own for the step that is noted next. */

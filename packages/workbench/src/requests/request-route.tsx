@@ -219,7 +219,8 @@ function Statement({
   return (
     <>
       <h3>
-        {says.statement(stepTitle[step], statement.purpose, statement.rows)}{" "}
+        {says.statement(stepTitle[step], statement.purpose, statement.rows)}
+        {statement.standby && says.byStandby(statement.standby)}{" "}
         <Small type="button" onClick={() => void explain()}>
           {says.showPlan}
         </Small>

@@ -46,6 +46,7 @@ function Statement({ statement }: { statement: RecordedStep["statements"][number
         {says.statement}
         {statement.purpose}, {statement.rows === 1 ? says.oneRow : says.rows(statement.rows)}
         {statement.ms === undefined ? "" : says.took(statement.ms.toFixed(2))}
+        {statement.standby && says.byStandby(statement.standby)}
       </h3>
       <pre>{statement.text}</pre>
       <Values>
