@@ -79,3 +79,18 @@ export function signInOf(told: {
     ...(elsewhere ? { elsewhere } : {}),
   };
 }
+
+/** Standbys by the name of their database; the first one's has none. */
+export type Standbys = ReadonlyMap<string, readonly string[]>;
+
+/** Standbys as they were given, `URL` or `NAME=URL`: on the command line, else in `QUILL_REPLICAS`. */
+export function standbysByDatabase(given: readonly string[]): Standbys {
+  const all = given.length > 0 ? given : (secretsOfEnvironment("QUILL_REPLICAS") ?? []);
+  // An address may hold an equals sign too, but not before its colon.
+  const named = all.map((each): [string, string] => {
+    const [, name = "", url = each] = /^([^=:/]*)=(.*)$/s.exec(each) ?? [];
+    return [name, url];
+  });
+  const names = [...new Set(named.map(([name]) => name))];
+  return new Map(names.map((name) => [name, named.flatMap(([of, url]) => (of === name ? [url] : []))]));
+}

@@ -8,7 +8,7 @@ import { rehearseCommand } from "./commands/rehearse.js";
 import { type Started, startDemo } from "./commands/start.js";
 import { trail } from "./commands/trail.js";
 import { types } from "./commands/types.js";
-import { secretOf, secretsOfEnvironment } from "./from-environment.js";
+import { secretOf, standbysByDatabase } from "./from-environment.js";
 import { CannotStart, usualPatience } from "./listen.js";
 import { addLog } from "./log-commands.js";
 import { databaseUrl } from "./open-database.js";
@@ -131,7 +131,7 @@ function addDoctor(program: Command): void {
           database: databaseUrl(told.database),
           store: told.store ?? secretOf("QUILL_STORE"),
           pages: told.pages,
-          replicas: told.replica.length > 0 ? told.replica : (secretsOfEnvironment("QUILL_REPLICAS") ?? []),
+          replicas: standbysByDatabase(told.replica).get("") ?? [],
           poolSize: told.poolSize,
           json: told.json,
           now: new Date(),

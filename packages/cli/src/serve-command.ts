@@ -3,8 +3,8 @@ import { type SealOptions, sealKey } from "@loyal-quill/runtime";
 import { onPublishModes } from "@loyal-quill/server";
 import { type Command, Option } from "commander";
 import type { Say } from "./cluster/cluster.js";
-import { serve } from "./commands/serve.js";
-import { secretOf, secretsOfEnvironment, signInOf } from "./from-environment.js";
+import { type ServeOptions, serve } from "./commands/serve.js";
+import { type Standbys, secretOf, secretsOfEnvironment, signInOf, standbysByDatabase } from "./from-environment.js";
 import { CannotStart, closePatience, usualPatience } from "./listen.js";
 import { databaseUrl } from "./open-database.js";
 import { collected, database, numberOption, pair, port } from "./options.js";
@@ -68,7 +68,7 @@ export function addServe(program: Command, say: Say): void {
     .addOption(
       new Option(
         "--replica <url>",
-        "a standby of the database, from which lists, records and histories are read; may be repeated (environment: QUILL_REPLICAS)",
+        "a standby of the database, from which lists, records and histories are read; NAME=URL is one of a database of --also; may be repeated (environment: QUILL_REPLICAS)",
       )
         .argParser(collected)
         .default([], "none"),
@@ -166,11 +166,12 @@ Secrets come from the environment, or from a file that the variable with _FILE a
         return;
       }
       const tell: Say = isFirst ? say : () => {};
+      const standbys = standbysByDatabase(told.replica);
       const serving = await serve(
         {
           ...told,
           pages: told.pages,
-          also: databasesOf(told.also as string[]),
+          also: databasesOf(told.also as string[], standbys),
           roles: told.role,
           attributes: told.attribute,
           steps: told.trace ? "values" : told.steps ? "steps" : "none",
@@ -178,7 +179,7 @@ Secrets come from the environment, or from a file that the variable with _FILE a
           signingKeys: secretsOfEnvironment("QUILL_SIGNING_KEYS", "QUILL_SIGNING_KEY"),
           store: told.store ?? secretOf("QUILL_STORE"),
           storeDirect: told.storeDirect ?? secretOf("QUILL_STORE_DIRECT"),
-          replicas: told.replica.length > 0 ? told.replica : (secretsOfEnvironment("QUILL_REPLICAS") ?? []),
+          replicas: standbys.get("") ?? [],
           hostNames: told.hostName,
           seals: sealsOf(told),
           ...(told.as === undefined ? { signIn: signInOf(told) } : {}),
@@ -223,17 +224,21 @@ function sealsOf({
 }
 
 /** Three words a database: its name, its address, the directory of its page files. */
-function databasesOf(words: readonly string[]): { name: string; databaseUrl: string; pages: string }[] {
+function databasesOf(words: readonly string[], standbys: Standbys): NonNullable<ServeOptions["also"]> {
   if (words.length % 3 !== 0)
     throw new CannotStart(
       "--also takes three words: a name, the address of the database, the directory of its page files.",
     );
-  return Array.from({ length: words.length / 3 }, (_, index) => {
+  const databases = Array.from({ length: words.length / 3 }, (_, index) => {
     const [name = "", address = "", pages = ""] = words.slice(index * 3, index * 3 + 3);
     if (!/^[a-z][a-z0-9-]{0,62}$/.test(name) || reservedSegments.has(name))
       throw new CannotStart(
         `"${name}" can't be the name of a database here: small letters, digits and hyphens, like archive.`,
       );
-    return { name, databaseUrl: address, pages };
+    return { name, databaseUrl: address, pages, replicas: standbys.get(name) ?? [] };
   });
+  for (const name of standbys.keys())
+    if (name !== "" && !databases.some((each) => each.name === name))
+      throw new CannotStart(`--replica names "${name}", and no database of --also is called so.`);
+  return databases;
 }

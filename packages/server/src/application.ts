@@ -45,6 +45,8 @@ export interface ApplicationOptions {
     readonly databaseUrl: string;
     readonly logUrl: string;
     readonly pages: string;
+    /** Standbys of it that are read from. */
+    readonly replicas?: readonly string[];
   }[];
   /** The directory of the built workbench, or null for none. */
   readonly workbench: string | null;
@@ -59,7 +61,7 @@ export interface ApplicationOptions {
   readonly poolSize?: number;
   /** How long a connection is waited for, in milliseconds; 3,000 where it is left out. */
   readonly poolWait?: number;
-  /** Standbys of the first database that are read from, and how far one may be behind, in milliseconds. */
+  /** Standbys of the first database that are read from; and how far one of any database may be behind, in milliseconds. */
   readonly replicas?: readonly string[];
   readonly replicaLag?: number;
   /** The greatest age of a form that is taken, in milliseconds; a day where it is left out. */
@@ -139,6 +141,7 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
   const sizes = {
     ...(options.poolSize === undefined ? {} : { poolSize: options.poolSize }),
     ...(options.poolWait === undefined ? {} : { poolWait: options.poolWait }),
+    ...(options.replicaLag === undefined ? {} : { replicaLag: options.replicaLag }),
     ...(options.formAge === undefined ? {} : { formAge: options.formAge }),
     ...(options.onPublish === undefined ? {} : { onPublish: options.onPublish }),
     ...(options.onNotice ? { onNotice: options.onNotice } : {}),
@@ -149,8 +152,8 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
   const opening = { keys, sessions, logger, exchange, metrics, frame: frameOf, application: options.name, ...sizes };
   const first = await openEditedDatabase({ ...options, ...opening, name: "", store });
   const others = await Promise.all(
-    (options.also ?? []).map(async ({ name, databaseUrl, logUrl, pages: directory }) =>
-      openEditedDatabase({ ...opening, name, databaseUrl, pages: directory, store: await store.at(name, logUrl) }),
+    (options.also ?? []).map(async ({ name, logUrl, ...rest }) =>
+      openEditedDatabase({ ...opening, ...rest, name, store: await store.at(name, logUrl) }),
     ),
   );
   const databases = [first, ...others];

@@ -191,6 +191,9 @@ describe("quill serve refuses", () => {
     expect(
       (await serve("--database", made.pages, "--store", made.store, "--also", "workbench", made.pages, ".")).error,
     ).toContain("can't be the name of a database here");
+    expect(
+      (await serve("--database", made.pages, "--store", made.store, "--replica", `archive=${made.pages}`)).error,
+    ).toContain('--replica names "archive", and no database of --also is called so.');
     expect((await serve("--as", "Lotte")).error).toContain("Which database?");
     expect((await quill("serve", "--database", made.pages, "--pages", "nowhere", "--as", "Lotte")).error).toContain(
       "There is no directory nowhere",

@@ -66,6 +66,19 @@ async function served(...flags: readonly string[]) {
   return { child, exited, status, metrics, output: () => output };
 }
 
+test("each database has its own standbys", async () => {
+  const { metrics, child, exited } = await served(
+    ...["--also", "archive", made.pages, directory],
+    ...["--replica", `archive=${made.pages}`],
+  );
+  const told = await until(async () => (await metrics()).match(/^quill_replica_up\{.*$/gm) ?? undefined);
+  const { host } = new URL(made.pages);
+  // What is given here is no standby, so it is not read from.
+  expect(told).toEqual([`quill_replica_up{database="archive",place="${host}"} 0`]);
+  child.kill("SIGTERM");
+  expect(await exited).toBe(0);
+});
+
 describe("quill serve --workers", () => {
   test("serves with several processes at one port, begins another where one ends, measures them together, and ends in order", async () => {
     const { child, exited, status, metrics, output } = await served("--workers", "2", "--drain-delay", "2");

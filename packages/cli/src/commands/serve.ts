@@ -31,7 +31,12 @@ export interface ServeOptions {
   readonly database: string;
   readonly pages: string;
   /** Further databases, each with its own page files. */
-  readonly also?: readonly { readonly name: string; readonly databaseUrl: string; readonly pages: string }[];
+  readonly also?: readonly {
+    readonly name: string;
+    readonly databaseUrl: string;
+    readonly pages: string;
+    readonly replicas?: readonly string[];
+  }[];
   readonly store: string | undefined;
   readonly port: number | undefined;
   readonly host: string;
