@@ -246,21 +246,42 @@ const scenarios: readonly Scenario[] = [
     name: "the primary is killed, and the synchronous standby promoted",
     pooled: false,
     unnoticed: false,
-    run: async ({ killPrimary, standby }, savedAt) => {
-      await killPrimary();
-      await pause(1500);
-      const begun = performance.now();
-      await standby.promote();
-      const promoted = performance.now();
-      while (!savedAt().some((at) => at > promoted)) {
-        if (performance.now() - promoted > 30_000) throw new Error("nothing is saved after half a minute");
-        await pause(20);
-      }
-      const back = savedAt().find((at) => at > begun) ?? 0;
-      return `the first save ${((back - begun) / 1000).toFixed(1)} s after the promotion was asked for, which took ${((promoted - begun) / 1000).toFixed(1)} s`;
-    },
+    run: ({ killPrimary, standby }, savedAt) => failover(killPrimary, () => standby.promote(), savedAt),
+  },
+  {
+    name: "the primary is killed behind the pooler, which is led to the promoted standby",
+    pooled: true,
+    unnoticed: false,
+    run: ({ killPrimary, standby, pooler }, savedAt) =>
+      failover(
+        killPrimary,
+        async () => {
+          await standby.promote();
+          await pooler.lead(standby.port);
+        },
+        savedAt,
+      ),
   },
 ];
+
+/** The primary goes, and a second and a half later something takes its place. */
+async function failover(
+  killPrimary: () => Promise<void>,
+  promote: () => Promise<void>,
+  savedAt: () => readonly number[],
+): Promise<string> {
+  await killPrimary();
+  await pause(1500);
+  const begun = performance.now();
+  await promote();
+  const promoted = performance.now();
+  while (!savedAt().some((at) => at > promoted)) {
+    if (performance.now() - promoted > 30_000) throw new Error("nothing is saved after half a minute");
+    await pause(20);
+  }
+  const back = savedAt().find((at) => at > begun) ?? 0;
+  return `the first save ${((back - begun) / 1000).toFixed(1)} s after the promotion was asked for, which took ${((promoted - begun) / 1000).toFixed(1)} s`;
+}
 
 /** What those came to who read. */
 interface Seen {

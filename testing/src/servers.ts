@@ -54,6 +54,8 @@ const writeOwned = async (directory: string, name: string, text: string): Promis
 /** A pooler before a server of loopback. */
 export interface Pooler {
   readonly port: number;
+  /** Leads new connections to another server's port, and lets go of those to the one of before. */
+  readonly lead: (target: number) => Promise<void>;
   readonly stop: () => Promise<void>;
 }
 
@@ -74,11 +76,8 @@ export async function startPooler(
   const port = await freePort();
   const list = Object.entries(users).map(([name, password]) => `"${name}" "${password}"`);
   const known = await writeOwned(directory, "users.txt", `${list.join("\n")}\n`);
-  const settings = await writeOwned(
-    directory,
-    "pgbouncer.ini",
-    `[databases]
-* = host=127.0.0.1 port=${target}
+  const settingsFor = (at: number): string => `[databases]
+* = host=127.0.0.1 port=${at}
 [pgbouncer]
 listen_addr = 127.0.0.1
 listen_port = ${port}
@@ -92,14 +91,20 @@ server_login_retry = 1
 server_connect_timeout = 2
 logfile = ${path.join(directory, "pgbouncer.log")}
 pidfile = ${path.join(directory, "pgbouncer.pid")}
-`,
-  );
-  await asOwner("pgbouncer", "-d", settings);
+`;
+  const write = (at: number): Promise<string> => writeOwned(directory, "pgbouncer.ini", settingsFor(at));
+  await asOwner("pgbouncer", "-d", await write(target));
+  const signal = async (name: NodeJS.Signals): Promise<void> => {
+    process.kill(Number(await readFile(path.join(directory, "pgbouncer.pid"), "utf8")), name);
+  };
   return {
     port,
+    lead: async (at) => {
+      await write(at);
+      await signal("SIGHUP");
+    },
     stop: async () => {
-      const pid = Number(await readFile(path.join(directory, "pgbouncer.pid"), "utf8"));
-      process.kill(pid, "SIGKILL");
+      await signal("SIGKILL");
       await rm(directory, { recursive: true, force: true });
     },
   };
