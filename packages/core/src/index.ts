@@ -11,7 +11,7 @@ export { type ConditionProblem, parseCondition } from "./condition/parse.js";
 export { predicate } from "./condition/to-sql.js";
 export { boxName } from "./controls/check-box.js";
 export type { Choices, TableChoices } from "./controls/choice-source.js";
-export { type Control, controlsFor } from "./controls/index.js";
+export { type Control, controlsFor, controlsVersion } from "./controls/index.js";
 export { addOwnControl, type OwnControl, type OwnControlParts } from "./controls/own-control.js";
 export type { SchemaChange } from "./findings/schema-change.js";
 export { document, documentOf } from "./html/layout.js";
@@ -80,7 +80,7 @@ export {
   type Stored,
   type Told,
 } from "./postgres/statement.js";
-export { kindOf, ruleKindsInFile } from "./rules/index.js";
+export { kindOf, ruleKindsInFile, rulesVersion } from "./rules/index.js";
 export { type AnyOwnRule, addOwnRule, type OwnRule, type OwnSettings } from "./rules/own-rule.js";
 export type { Rule, SettingPart } from "./rules/rule.js";
 export { rulesPage } from "./rules/rules-page.js";

@@ -7,6 +7,7 @@ import {
   bindPage,
   byPlace,
   type Catalog,
+  controlsVersion,
   type Database,
   type Finding,
   findTable,
@@ -18,6 +19,7 @@ import {
   readCatalog,
   reviewAddresses,
   reviewRelated,
+  rulesVersion,
   type Site,
   type Table,
 } from "@loyal-quill/core";
@@ -58,9 +60,30 @@ function markOf(table: Table): string {
   return mark;
 }
 
+/** What is made of files and a catalog, each file by itself, by the files' names. */
+interface Alone {
+  /** What else it depends on: the catalog, and the kinds of rules and controls that are known. */
+  readonly mark: string;
+  readonly files: ReadonlyMap<string, PageFileState>;
+}
+
+const aloneOf = new WeakMap<Loaded, Alone>();
+
+/** A file as it was bound before. Where its parts stand is read again only if something is to be said of it. */
+const asBefore = ({ name, text, page, findings }: PageFileState): BoundPageFile => ({
+  name,
+  text,
+  page,
+  findings,
+  get parsed() {
+    const parsed = parsePage(text);
+    return parsed.ok ? parsed.page : null;
+  },
+});
+
 function stateOf(name: string, text: string, catalog: Catalog): BoundPageFile {
   const parsed = parsePage(text);
-  if (!parsed.ok) return { name, text, page: null, parsed: null, findings: parsed.findings };
+  if (!parsed.ok) return { name, text, page: null, parsed: null, findings: parsed.findings.toSorted(byPlace) };
   const table = findTable(catalog.tables, parsed.page.file.record.table);
   const version = createHash("sha256")
     .update(text)
@@ -72,14 +95,14 @@ function stateOf(name: string, text: string, catalog: Catalog): BoundPageFile {
 
 /** What is said of addresses that two pages want; a page whose address is taken is not served. */
 function withAddresses(files: readonly BoundPageFile[], areAll: boolean): BoundPageFile[] {
-  const placed = files.flatMap(({ page, parsed }) => (page && parsed ? [{ page, parsed }] : []));
+  const placed = files.filter((file): file is BoundPageFile & { page: Page } => file.page !== null);
   const said = reviewAddresses(placed);
   const unsound = files.flatMap(({ name, page }) => (page ? [] : [name]));
   const related = reviewRelated(placed, areAll ? unsound : null);
   return files.map((file) => {
-    const findings = [...file.findings, ...(said.get(file.name) ?? []), ...(related.get(file.name) ?? [])].sort(
-      byPlace,
-    );
+    const more = [...(said.get(file.name) ?? []), ...(related.get(file.name) ?? [])];
+    if (more.length === 0) return file;
+    const findings = [...file.findings, ...more].sort(byPlace);
     return { ...file, page: findings.some(isError) ? null : file.page, findings };
   });
 }
@@ -135,28 +158,54 @@ export async function readPageText(file: string): Promise<string> {
   }
 }
 
-/** Reads every page file of a directory and binds it to the tables. */
-export async function loadPageFiles(directory: string, database: Database): Promise<Loaded> {
+/**
+ * Reads every page file of a directory and binds it to the tables.
+ *
+ * @param before what was loaded there last: what has not changed since is taken from it
+ */
+export async function loadPageFiles(directory: string, database: Database, before?: Loaded): Promise<Loaded> {
   const [names, catalog] = await Promise.all([readdir(directory), readCatalog(database)]);
   const wanted = names.filter((name) => name.endsWith(ending)).sort();
   const texts = await Promise.all(wanted.map((name) => readPageText(path.join(directory, name))));
   const named = wanted.map((name, index) => ({ name: name.slice(0, -ending.length), text: texts[index] ?? "" }));
-  return bindNamedFiles(named, catalog);
+  return bindNamedFiles(named, catalog, before);
 }
 
-/** Page files that were read already, bound to the tables. */
+// The places of a file's parts are needed for its findings only; kept, they would be most of what a page takes in memory.
+const withoutPlaces = ({ name, text, page, findings }: BoundPageFile): PageFileState => ({
+  name,
+  text,
+  page,
+  findings,
+});
+
+const markOfCatalog = (catalog: Catalog): string =>
+  createHash("sha256")
+    .update(`${controlsVersion()} ${rulesVersion()} ${JSON.stringify(catalog)}`)
+    .digest("hex");
+
+/** Page files that were read already, bound to the tables; those that are as they were `before` are taken from there. */
 export function bindNamedFiles(
   named: readonly { readonly name: string; readonly text: string }[],
-  catalog: Catalog,
+  found: Catalog,
+  before?: Loaded,
 ): Loaded {
-  // The places of a file's parts are needed for its findings only; kept, they would be most of what a page takes in memory.
-  const files = bindPageFiles(named, catalog).map(({ parsed: _, ...file }): PageFileState => file);
+  const mark = markOfCatalog(found);
+  const last = before && aloneOf.get(before);
+  const [catalog, known] = before && last?.mark === mark ? [before.catalog, last.files] : [found, null];
+  const alone = named.map(({ name, text }) => {
+    const same = known?.get(name);
+    return same?.text === text ? asBefore(same) : stateOf(name, text, catalog);
+  });
+  const files = withAddresses(alone, true).map(withoutPlaces);
   const pages = files.flatMap((file) => file.page ?? []);
   const unsound = files.flatMap((file) => {
     const listSegments = file.page ? null : glanceAt(file.text).listSegments;
     return listSegments === null ? [] : [{ name: file.name, listSegments }];
   });
-  return { files, catalog, pages, unsound };
+  const loaded = { files, catalog, pages, unsound };
+  aloneOf.set(loaded, { mark, files: new Map(alone.map((file) => [file.name, withoutPlaces(file)])) });
+  return loaded;
 }
 
 /** Calls back a moment after anything in the directory has changed. */

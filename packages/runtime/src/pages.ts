@@ -127,7 +127,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     again = undefined;
     try {
       const now = await structureMark(database);
-      [loaded, steps] = await Promise.all([loadPageFiles(options.pages, database), loadSteps()]);
+      [loaded, steps] = await Promise.all([loadPageFiles(options.pages, database, loaded), loadSteps()]);
       mark = now;
       for (const { onLoad } of listeners) onLoad?.(loaded);
     } catch (error) {

@@ -30,12 +30,13 @@ export function reviewAddresses(pages: readonly PlacedPage[]): ReadonlyMap<strin
   const findings = new Map<string, Finding[]>();
   const taken = new Map<string, Page>();
   const say = (
-    { page, parsed }: PlacedPage,
+    placed: PlacedPage,
     severity: Finding["severity"],
     code: FindingCode,
     message: string,
     repair?: Repair,
   ): void => {
+    const { page, parsed } = placed;
     if (parsed)
       findings.set(page.name, [
         ...(findings.get(page.name) ?? []),

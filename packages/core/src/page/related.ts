@@ -1,4 +1,4 @@
-import type { Finding } from "../findings/finding.js";
+import type { Finding, Repair } from "../findings/finding.js";
 import { type Column, columnOf, type Reference } from "../table/model.js";
 import { suggestion } from "../values/nearest.js";
 import type { PlacedPage } from "./addresses.js";
@@ -60,12 +60,13 @@ export function reviewRelated(
     return found;
   };
   return new Map(
-    pages.flatMap(({ page, parsed }): [string, Finding[]][] => {
-      if (!parsed) return [];
+    pages.flatMap((placed): [string, Finding[]][] => {
+      const { page } = placed;
       const findings = page.related.flatMap(({ name, by }, index): Finding[] => {
-        const say = (message: string, repair?: Parameters<typeof parsed.finding>[6]): Finding[] => [
-          parsed.finding("warning", "related", message, ["related", index], 0, false, repair),
-        ];
+        const say = (message: string, repair?: Repair): Finding[] => {
+          const { parsed } = placed;
+          return parsed ? [parsed.finding("warning", "related", message, ["related", index], 0, false, repair)] : [];
+        };
         const other = all.get(name);
         if (!other && (others === null || others.includes(name))) return [];
         if (!other)

@@ -147,7 +147,7 @@ export async function makeTrips({ sql = [], files, poolSize = 10 }: TripsOptions
     directory,
     reloadWith: async (changed) => {
       await writeFiles(directory, changed);
-      site = await loadPageFiles(directory, database);
+      site = await loadPageFiles(directory, database, site);
     },
     send,
     open: async (address, actor) => formOf((await send("GET", address, actor)).response.body),

@@ -120,7 +120,7 @@ export default async function work(task: Task): Promise<Answer> {
   try {
     await ready;
     if (task.data) {
-      site = { number: task.data.number, loaded: bindNamedFiles(task.data.files, task.data.catalog) };
+      site = { number: task.data.number, loaded: bindNamedFiles(task.data.files, task.data.catalog, site?.loaded) };
       steps = await stepsNow();
     }
     if (site?.number !== task.site) return { is: "without site" };
