@@ -16,7 +16,10 @@ import { pgbench, scriptOf } from "./limit.js";
 import { type Answer, Load, valuesIn } from "./load.js";
 import { between, look, type Used } from "./processor.js";
 
-const rounds = Number(process.env.BENCH_ROUNDS ?? 9);
+/** Two processes of one program differ by a tenth, by how they were compiled and lie in memory: so all are started anew so often. */
+const generations = 3;
+/** Rounds of each generation. */
+const rounds = Number(process.env.BENCH_ROUNDS ?? 4);
 /** Rounds that do not count, until both sides run on optimised code. */
 const warmUps = 6;
 
@@ -73,6 +76,11 @@ interface Named {
 
 interface Side extends Named {
   readonly load: Load;
+}
+
+/** What was measured of a side, in all generations. */
+interface Found {
+  readonly name: string;
   readonly opens: Measured[];
   readonly saves: Measured[];
 }
@@ -88,33 +96,34 @@ const shown = (values: readonly number[]): string =>
 /**
  * Measures all sides with as many requests at once, round by round, and tells what came of it.
  *
- * @param limit what pgbench reaches; null where there is nothing to hold it against
+ * @param url of the database
+ * @param isLimited whether it is held against pgbench as well
  */
-async function compare(
-  children: readonly Named[],
-  concurrency: number,
-  heading: string,
-  limit: (() => Promise<number>) | null,
-): Promise<string> {
-  const sides = children.map(
-    (named): Side => ({ ...named, load: new Load(named.child.port, concurrency), opens: [], saves: [] }),
-  );
+async function compare(url: string, concurrency: number, heading: string, isLimited: boolean): Promise<string> {
   // One after the other takes longer, so it takes fewer.
   const codes = concurrency === 1 ? ground.codes.slice(0, 160) : ground.codes;
-  for (const { load } of sides) await load.begin(address(codes[0] ?? ""));
   const limits: number[] = [];
-  for (let round = -warmUps; round < rounds; round++) {
-    // The side that goes first changes with every round.
-    for (const side of round % 2 === 0 ? sides : sides.toReversed()) {
-      const [open, save] = [await measureOpens(side, codes), await measureSaves(side, codes, round)];
-      if (round < 0) continue;
-      side.opens.push(open);
-      side.saves.push(save);
+  const sides: Found[] = [];
+  for (let generation = 0; generation < generations; generation++) {
+    const started = await startAll(url);
+    const running = started.map((named): Side => ({ ...named, load: new Load(named.child.port, concurrency) }));
+    for (const { load } of running) await load.begin(address(codes[0] ?? ""));
+    for (const { name } of generation === 0 ? running : []) sides.push({ name, opens: [], saves: [] });
+    for (let round = -warmUps; round < rounds; round++) {
+      // The side that goes first changes with every round.
+      for (const side of round % 2 === 0 ? running : running.toReversed()) {
+        const [open, save] = [await measureOpens(side, codes), await measureSaves(side, codes, round)];
+        const found = sides.find(({ name }) => name === side.name);
+        if (round < 0) continue;
+        found?.opens.push(open);
+        found?.saves.push(save);
+      }
+      if (round >= 0 && isLimited) limits.push(await limitBy(started, concurrency));
     }
-    if (round >= 0 && limit) limits.push(await limit());
+    for (const { load } of running) await load.close();
+    for (const { child } of started) child.process.disconnect();
   }
-  for (const { load } of sides) await load.close();
-  const line = (what: "opens" | "saves", side: Side): string[] => {
+  const line = (what: "opens" | "saves", side: Found): string[] => {
     const times = side[what].flatMap((each) => each.times);
     return [
       what,
@@ -141,8 +150,8 @@ async function compare(
     [heading, "page", "a second", "median ms", "99 % ms", "page's ms", "PostgreSQL's", "load's"],
     ...(["opens", "saves"] as const).flatMap((what) => sides.map((side) => line(what, side))),
   ];
-  if (limit) rows.push(["saves", "pgbench", median(limits).toFixed(0), "", "", "", "", ""]);
-  const against = limit
+  if (isLimited) rows.push(["saves", "pgbench", median(limits).toFixed(0), "", "", "", "", ""]);
+  const against = isLimited
     ? [ours, ...sides.filter(({ name }) => name === "bare")].map(
         ({ name, saves }) => `saves, ${name} to pgbench: ${shown(ratios(rates(saves), limits))}`,
       )
@@ -151,7 +160,16 @@ async function compare(
 }
 
 const ground = await makeGround();
-const children: Child[] = [];
+/** Statements in one save of ours. */
+let trips = 0;
+
+/** What pgbench reaches with the statement of our saves. */
+async function limitBy(started: readonly Named[], concurrency: number): Promise<number> {
+  const told = started.find(({ name }) => name === "ours")?.child.told;
+  if (!told?.save) throw new Error("no save has told its statement");
+  trips = told.trips ?? 0;
+  return pgbench(ground.pages, scriptOf(told.save.text, told.save.values, ground.codes), 2, concurrency);
+}
 
 /** Opens and saves one record, so that the page tells its statements. */
 async function modelOf(child: Child): Promise<Model> {
@@ -171,11 +189,10 @@ async function modelOf(child: Child): Promise<Model> {
 }
 
 async function startAll(url: string): Promise<readonly Named[]> {
-  const started = async (name: string, kind: Kind, model?: Model): Promise<Named> => {
-    const child = await start(kind, url, fileURLToPath(demoPages), model);
-    children.push(child);
-    return { name, child };
-  };
+  const started = async (name: string, kind: Kind, model?: Model): Promise<Named> => ({
+    name,
+    child: await start(kind, url, fileURLToPath(demoPages), model),
+  });
   const ours = await started("ours", "ours");
   return [
     await started("by hand", "by-hand"),
@@ -186,24 +203,14 @@ async function startAll(url: string): Promise<readonly Named[]> {
 }
 
 try {
-  const near = await startAll(ground.pages);
-  const ours = near.find(({ name }) => name === "ours")?.child as Child;
-  for (const concurrency of [10, 1]) {
-    const limit = async (): Promise<number> => {
-      const { save } = ours.told;
-      if (!save) throw new Error("no save has told its statement");
-      return pgbench(ground.pages, scriptOf(save.text, save.values, ground.codes), 2, concurrency);
-    };
-    process.stdout.write(`${await compare(near, concurrency, `${concurrency} at once`, limit)}\n`);
-  }
+  for (const concurrency of [10, 1])
+    process.stdout.write(`${await compare(ground.pages, concurrency, `${concurrency} at once`, true)}\n`);
   const distance = await atDistance(ground.pages, 1);
-  const far = await startAll(distance.url);
-  process.stdout.write(`${await compare(far, 1, "1 at once, 1 ms further", null)}\n`);
+  process.stdout.write(`${await compare(distance.url, 1, "1 at once, 1 ms further", false)}\n`);
   distance.close();
   process.stdout.write(
-    `Statements in one save of ours: ${ours.told.trips}; rounds: ${rounds}, after ${warmUps} that don't count.\n`,
+    `Statements in one save of ours: ${trips}; rounds: ${rounds} of each of ${generations} generations of processes, after ${warmUps} that don't count.\n`,
   );
 } finally {
-  for (const child of children) child.process.disconnect();
   await ground.drop();
 }

@@ -1,5 +1,8 @@
-/** 1,000 page files against 10: how long the start takes, what they take in memory, how many opens a second are served. */
-import { mkdtemp, rm } from "node:fs/promises";
+/**
+ * 1,000 page files against 10: how long the start takes, what they take in memory, how many opens a second are served, and how long the longest of
+ * them takes while a changed file is read.
+ */
+import { appendFile, mkdtemp, rm } from "node:fs/promises";
 import os from "node:os";
 import path from "node:path";
 import { performance } from "node:perf_hooks";
@@ -11,6 +14,8 @@ import { Load } from "./load.js";
 import { stationPages } from "./station-pages.js";
 
 const rounds = 7;
+/** How often a file is changed. */
+const changes = 5;
 
 interface Side {
   readonly count: number;
@@ -19,6 +24,26 @@ interface Side {
   readonly startMs: number;
   readonly memory: number;
   readonly rates: number[];
+  readonly directory: string;
+}
+
+/** The longest open in milliseconds, of all that are sent one after the other by ten at once. */
+async function longest({ count, load }: Side): Promise<number> {
+  const { results } = await load.all([...ground.codes, ...ground.codes], (code) =>
+    load.send("GET", `/stations-${(Number(code.slice(3)) * 7) % count}/${code}/edit`),
+  );
+  if (results.some(({ status }) => status !== 200)) throw new Error("an open was not answered 200");
+  return Math.max(...results.map(({ ms }) => ms));
+}
+
+/** The same while a changed page file is read. */
+async function longestAtChange(side: Side): Promise<number> {
+  const times: number[] = [];
+  for (let turn = 0; turn < changes; turn++) {
+    await appendFile(path.join(side.directory, "page-0.page.yaml"), `# changed ${turn}\n`);
+    times.push(await longest(side));
+  }
+  return median(times);
 }
 
 const ground = await makeGround();
@@ -38,7 +63,15 @@ try {
     if (!child) continue;
     const load = new Load(child.port, 10);
     await load.begin(`/stations-0/${ground.codes[0]}/edit`);
-    sides.push({ count, child, load, startMs: median(starts), memory: await memoryOf(child), rates: [] });
+    sides.push({
+      count,
+      child,
+      load,
+      startMs: median(starts),
+      memory: await memoryOf(child),
+      rates: [],
+      directory: pages,
+    });
   }
   for (let round = -3; round < rounds; round++) {
     for (const { count, load, rates } of round % 2 === 0 ? sides : sides.toReversed()) {
@@ -50,15 +83,22 @@ try {
       if (round >= 0) rates.push(ground.codes.length / seconds);
     }
   }
+  const held: number[][] = [];
+  for (const side of sides) {
+    const usual: number[] = [];
+    for (let turn = 0; turn < changes; turn++) usual.push(await longest(side));
+    held.push([median(usual), await longestAtChange(side)]);
+  }
   const [few, many] = sides;
   process.stdout.write(
     `${table([
-      ["page files", "start ms", "memory MiB", "opens a second"],
-      ...sides.map(({ count, startMs, memory, rates }) => [
+      ["page files", "start ms", "memory MiB", "opens a second", "longest ms", "while a file is read"],
+      ...sides.map(({ count, startMs, memory, rates }, index) => [
         String(count),
         startMs.toFixed(0),
         (memory / 1_048_576).toFixed(0),
         median(rates).toFixed(0),
+        ...(held[index] ?? []).map((ms) => ms.toFixed(0)),
       ]),
     ])}\n\n`,
   );

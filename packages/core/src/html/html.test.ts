@@ -1,5 +1,5 @@
 import { describe, expect, test } from "@jest/globals";
-import { attributes, html } from "../markup/markup.js";
+import { attributes, html, inApostrophes } from "../markup/markup.js";
 import { prefillFields } from "../steps/prefill.js";
 import { frameOf, mv014, stationPage, tripOf } from "../testing/marrow-vale.js";
 import type { Frame } from "../views/frame.js";
@@ -40,6 +40,17 @@ describe("markup", () => {
     expect(html`<p title="${'"'}">${"<b>"}${html`<i>x</i>`}${null}${false}${["&", html`<br>`]}</p>`.text).toBe(
       '<p title="&quot;">&lt;b&gt;<i>x</i>&amp;<br></p>',
     );
+  });
+
+  test("between apostrophes quotation marks stand as they are, and nothing ends the value", () => {
+    expect(html`<p title=${inApostrophes(`{"a":"it's <b> & \r"}`)}>`.text).toBe(
+      `<p title='{"a":"it&#39;s &lt;b&gt; &amp; &#13;"}'>`,
+    );
+  });
+
+  test("a form's token stands in it as it is, whatever is in it", () => {
+    const token = `sig.{"key":["O'Hara & <i>"]}`;
+    expect(form({ token })).toContain(`name="quill.token" value='sig.{"key":["O&#39;Hara &amp; &lt;i&gt;"]}'>`);
   });
 
   test("attributes with values, bare, and absent", () => {

@@ -19,24 +19,23 @@ const entities: Readonly<Record<string, string>> = {
   "\r": "&#13;",
 };
 
+/** A text with references for the characters that `every` finds; `some` finds whether there is any. */
+const withReferences = (text: string, some: RegExp, every: RegExp): string =>
+  // Most texts have nothing to escape; looking first is cheaper than replacing nothing.
+  some.test(text) ? text.replaceAll(every, (character) => entities[character] ?? character) : text;
+
 const special = /[&<>"'\r]/;
 const everySpecial = /[&<>"'\r]/g;
 
 /** A text for HTML's content and quoted attributes (HTML, 13.1.2.3 and 13.3); a CR would be read as LF if it were not a reference. */
-export const escaped = (text: string): string =>
-  // Most texts have nothing to escape; looking first is cheaper than replacing nothing.
-  special.test(text) ? text.replaceAll(everySpecial, (character) => entities[character] ?? character) : text;
+export const escaped = (text: string): string => withReferences(text, special, everySpecial);
 
 const specialInApostrophes = /[&<>'\r]/;
 const everySpecialInApostrophes = /[&<>'\r]/g;
 
 /** The value of an attribute between apostrophes (HTML, 13.1.2.3): for JSON, whose many quotation marks then stand as they are. */
 export const inApostrophes = (text: string): Markup =>
-  new Markup(
-    specialInApostrophes.test(text)
-      ? `'${text.replaceAll(everySpecialInApostrophes, (character) => entities[character] ?? character)}'`
-      : `'${text}'`,
-  );
+  new Markup(`'${withReferences(text, specialInApostrophes, everySpecialInApostrophes)}'`);
 
 function written(part: Part): string {
   if (part instanceof Markup) return part.text;

@@ -130,8 +130,9 @@ export class Recorder {
   /** Notes a step that has ended. A step that is taken again stands once, as it went last, with all that it sent. */
   note(step: StepName, values: readonly RecordedValue[], stopped: string | null = null): void {
     const now = this.elapsed();
-    for (const { name, value } of this.hidden.size > 0 ? values : [])
-      if (value !== null && value !== "" && this.isHidden(name)) this.secrets.add(value);
+    if (this.hidden.size > 0)
+      for (const { name, value } of values)
+        if (value !== null && value !== "" && this.isHidden(name)) this.secrets.add(value);
     const shortened = values.some((each) => isLong(each.value) || isLong(each.became ?? null))
       ? values.map((each) => ({
           ...each,
