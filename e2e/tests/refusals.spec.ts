@@ -13,10 +13,7 @@ async function sendForm(
   const { request } = page.context();
   const html = await (await request.get(path)).text();
   const token =
-    /name="quill\.token" value='([^']*)'/
-      .exec(html)?.[1]
-      ?.replaceAll("&#39;", "'")
-      .replaceAll("&amp;", "&") ?? "";
+    /name="quill\.token" value='([^']*)'/.exec(html)?.[1]?.replaceAll("&#39;", "'").replaceAll("&amp;", "&") ?? "";
   return request.post(to, { form: { "quill.token": token, ...edits }, maxRedirects: 0 });
 }
 
