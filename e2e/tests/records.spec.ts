@@ -7,7 +7,8 @@ const scripted = (): boolean => test.info().project.use.javaScriptEnabled !== fa
 /** Chooses a record by searching, the way that there is: as one types, or by a button and a list. */
 async function search(page: Page, label: string, text: string, option: string): Promise<void> {
   if (scripted()) {
-    const field = page.getByRole("combobox", { name: label });
+    // Not the select whose place it takes: that one is hidden as soon as the page's script has run.
+    const field = page.locator("input").and(page.getByRole("combobox", { name: label }));
     await field.fill(text);
     await page.getByRole("option", { name: option }).waitFor();
     await page.keyboard.press("ArrowDown");

@@ -21,6 +21,9 @@ async function discard(page: Page): Promise<void> {
   await expect(state(page, "Published, no draft")).toBeVisible();
 }
 
+/** Waits until there is a draft: where all is undone before anything was saved, there is none to be discarded. */
+const kept = (page: Page) => expect(state(page, "draft, Ines Farrow")).toBeVisible();
+
 const set = (page: Page, field: string) => page.getByRole("group", { name: `Settings of ${field}` });
 
 /** Puts the cursor behind a text of the file. */
@@ -187,6 +190,7 @@ test.describe("the Sheet", () => {
     await page.getByRole("button", { name: "serial_number", exact: true }).focus();
     await page.keyboard.press("Alt+ArrowUp");
     await expect.poll(async () => (await order()).slice(2, 4)).toEqual(["serial_number", "kind"]);
+    await kept(page);
     await expect(page.getByRole("button", { name: "serial_number", exact: true })).toBeFocused();
     await page.keyboard.press("Enter");
     await page.getByRole("button", { name: "serial_number", exact: true }).focus();
@@ -229,6 +233,7 @@ test.describe("the Sheet", () => {
     const before = await order();
     await drag(name("serial_number"), name("kind"));
     await expect.poll(async () => (await order()).slice(2, 4)).toEqual(["serial_number", "kind"]);
+    await kept(page);
     // Several that are chosen go together, in their order.
     await name("remarks").click();
     await name("serial_number").click({ modifiers: ["Control"] });
@@ -284,7 +289,7 @@ test.describe("the Sheet", () => {
       .first()
       .click();
     await page.getByLabel("List title").fill("Loans of instruments");
-    await expect(state(page, "draft, Ines Farrow")).toBeVisible();
+    await kept(page);
     await writeFile(file, `# Looked after by the stores.\n${text.replace(/answer:.*/, "answer: { saved: view }")}`);
     const notice = state(page, "The file has changed on disk");
     await expect(notice).toContainText("where a save leads");
