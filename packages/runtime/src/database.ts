@@ -3,12 +3,10 @@ import { type Database, DatabaseAway, DatabaseRefusal, type Row, type Statement,
 import pg from "pg";
 import { connectionTo } from "./hosts.js";
 import { isSignal, NobodyWaits, type Signal } from "./nobody-waits.js";
+import { type Prepared, preparedOn } from "./prepared.js";
 import { Share } from "./share.js";
-import { asText, nobodyAsks, slowStatement, Telling, TellingQuery, textForms } from "./telling.js";
+import { asText, nobodyAsks, slowStatement, Telling, TextQuery, textForms } from "./telling.js";
 import { anotherClient, Watch } from "./watch.js";
-
-/** Statements of one text are prepared once a connection, up to this many different texts. */
-const mostPrepared = 500;
 
 /** A connection that nobody asked for is kept so long, in milliseconds: what it has prepared is worth more than its memory. */
 const idleTimeout = 300_000;
@@ -45,16 +43,6 @@ export const whileWaitedFor = (database: Database, signal: Signal): Database => 
   run: (statement) => database.run({ ...statement, signal }),
   transaction: (run, purpose) => database.transaction((inside) => run(whileWaitedFor(inside, signal)), purpose),
 });
-
-const names = new Map<string, string>();
-
-function preparedName(text: string): string | undefined {
-  const known = names.get(text);
-  if (known !== undefined || names.size >= mostPrepared) return known;
-  const name = `quill_${names.size + 1}`;
-  names.set(text, name);
-  return name;
-}
 
 type Refusal = Pick<
   pg.DatabaseError,
@@ -97,6 +85,8 @@ interface Known {
   answered: number;
   readonly pid: number;
   readonly telling: Telling;
+  /** What is prepared on it; null where nothing may be. */
+  readonly prepared: Prepared | null;
   /**
    * Whether it leads to that backend and to no other. Behind a pooler in transaction mode it leads to another one with each transaction: then
    * nothing may rest on the session, neither settings nor prepared statements.
@@ -178,7 +168,6 @@ class Connections {
     if (signal?.aborted) throw new NobodyWaits();
     // What somebody sends of their own follows a statement of ours: its transaction was told already. In one that failed nothing could be.
     const asked = typed || first ? undefined : (told ?? (known?.tellsAll ? nobodyAsks : undefined));
-    const telling = asked && known?.telling;
     let cancelled: Promise<void> | undefined;
     const cancel = (): void => {
       cancelled = this.cancel(client);
@@ -191,9 +180,9 @@ class Connections {
     };
     try {
       const limit = (slow ? slowStatement : statement) + answer;
-      const asking: Promise<readonly Row[]> = telling
-        ? toldQuery(client, sent, telling, asked)
-        : client.query<Row>(queryOf(sent, known?.direct ?? false)).then(({ rows }) => rows);
+      const asking: Promise<readonly Row[]> = typed
+        ? client.query<Row>({ text: sent.text, values: [...sent.values] }).then(({ rows }) => rows)
+        : textQuery(client, sent, known, asked);
       const rows = await this.limited(known, asking, limit);
       if (signal) await settled();
       this.noteAnswer(client);
@@ -335,9 +324,8 @@ class Connections {
     const { pid, direct: answered, ...told } = rows[0] ?? {};
     const direct = answered === "true";
     const tellsAll = this.shared || !direct;
-    const telling = new Telling(tellsAll ? { ...textForms, ...told } : null, direct);
-    await this.within(telling.prepare(client), connect);
-    return { pid: Number(pid ?? 0), telling, direct, tellsAll };
+    const telling = new Telling(tellsAll ? { ...textForms, ...told } : null);
+    return { pid: Number(pid ?? 0), telling, prepared: direct ? preparedOn(client) : null, direct, tellsAll };
   }
 
   private giveBack(client: pg.PoolClient, lost: boolean): void {
@@ -362,16 +350,16 @@ class Keep extends Error {}
 const queryCanceled = "57014";
 
 /** Sends a statement, and tells PostgreSQL in the same trip what there is to tell. */
-const toldQuery = (
+const textQuery = (
   client: pg.PoolClient,
   { text, values, plannedAnew, slow }: Statement,
-  telling: Telling,
-  told: Told,
+  known: Known | undefined,
+  told: Told | undefined,
 ): Promise<readonly Row[]> =>
   new Promise((resolve, reject) => {
-    const name = (!plannedAnew && telling.name !== "" && preparedName(text)) || "";
     const heard = (error: Error | null, rows: readonly Row[]): void => (error ? reject(error) : resolve(rows));
-    client.query(new TellingQuery({ text, name, values }, telling.values(told, slow === true), telling, heard));
+    const before = told && known ? { text: known.telling.text, values: known.telling.values(told, slow) } : null;
+    client.query(new TextQuery({ text, values, kept: !plannedAnew }, before, known?.prepared ?? null, heard));
   });
 
 /** What `pg` knows of a connection and its types leave out. */
@@ -400,12 +388,6 @@ const cancelBy = (other: pg.Client, client: pg.PoolClient): Promise<void> =>
     if (host.startsWith("/")) connection.connect(`${host}/.s.PGSQL.${port}`);
     else connection.connect(port, host);
   });
-
-/** @param named whether the connection keeps prepared statements */
-const queryOf = ({ text, values, plannedAnew, typed }: Statement, named: boolean): pg.QueryConfig => {
-  const name = plannedAnew || !named ? undefined : preparedName(text);
-  return { ...(name ? { name } : {}), text, values: [...values], ...(typed ? {} : { types: asText }) };
-};
 
 /** One connection inside a transaction. */
 function inside(connections: Connections, client: pg.PoolClient): Database {

@@ -47,5 +47,6 @@ export {
 export { createPages } from "./pages.js";
 export { type ReplicaReport, type ReplicaState, Replicas } from "./replicas.js";
 export { type SigningKeys, signerOf } from "./signing.js";
+export { type PageProblem, problemLine } from "./problems.js";
 export { asText, setLocally } from "./telling.js";
 export { type CloudEvent, cloudEvent, signatureOf, type WebhookOptions, webhook } from "./webhook.js";

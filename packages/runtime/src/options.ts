@@ -6,7 +6,8 @@ import type { SealOptions } from "./log-seals.js";
 import type { ImportModule } from "./own-code.js";
 import type { OwnKinds } from "./own-config.js";
 import type { AnySteps } from "./own-steps.js";
-import type { Loaded } from "./page-files.js";
+import type { EarlierTexts, Loaded } from "./page-files.js";
+import type { PageProblem } from "./problems.js";
 import type { ReplicaReport } from "./replicas.js";
 import type { SigningKeys } from "./signing.js";
 
@@ -72,12 +73,19 @@ export interface PagesOptions {
   readonly signInCarries?: boolean;
   /** The greatest age of a form that is taken, in milliseconds: an older one is shown again first. A day where it is left out. */
   readonly formAge?: number;
-  /** How often the tables are asked whether their structure has changed, in milliseconds; 15,000 where it is left out. */
+  /**
+   * The last sound texts of pages, by the names of their files, where somebody keeps them: where a file has an error when the pages are started, that
+   * page is served as it was. While the pages run they know it themselves.
+   */
+  readonly earlier?: EarlierTexts;
+  /** How often tables and files are looked at whether they have changed, in milliseconds; 15,000 where it is left out. */
   readonly lookEvery?: number;
   /** Told of every request once it is answered. */
   readonly onRequest?: (recorded: RecordedRequest) => void;
   /** Told when the files or the tables were read anew. */
   readonly onLoad?: (loaded: Loaded) => void;
+  /** Told once of each error in a page file, at the start and later. On standard error where it is left out. */
+  readonly onProblem?: (problem: PageProblem) => void;
   /**
    * Told of what went wrong while reading the files anew, when the pages served stay as they were; and of steps that failed. On standard error where
    * it is left out.

@@ -1,6 +1,6 @@
 import { createHash } from "node:crypto";
 import { type FSWatcher, watch } from "node:fs";
-import { readdir, readFile } from "node:fs/promises";
+import { readdir, readFile, stat } from "node:fs/promises";
 import path from "node:path";
 import { setTimeout as sleep } from "node:timers/promises";
 import {
@@ -29,10 +29,15 @@ export interface PageFileState {
   /** The file's name without `.page.yaml`. */
   readonly name: string;
   readonly text: string;
-  /** Null where the findings hold an error: then the page is not served. */
+  /** The page that is served; null where there is none, since the findings hold an error and no earlier text was sound. */
   readonly page: Page | null;
   readonly findings: readonly Finding[];
+  /** The earlier text that is served on, where this one has an error. */
+  readonly earlier?: string;
 }
+
+/** Whether a page is served that is not what its file says: the file has an error since. */
+export const isServedEarlier = ({ page, earlier }: PageFileState): boolean => page !== null && earlier !== undefined;
 
 /** What is on disk and in the catalogs, bound together. */
 export interface Loaded extends Site {
@@ -93,9 +98,16 @@ function stateOf(name: string, text: string, catalog: Catalog): BoundPageFile {
   return { name, text, parsed: parsed.page, ...bindPage(name, version, parsed.page, catalog) };
 }
 
-/** What is said of addresses that two pages want; a page whose address is taken is not served. */
-function withAddresses(files: readonly BoundPageFile[], areAll: boolean): BoundPageFile[] {
-  const placed = files.filter((file): file is BoundPageFile & { page: Page } => file.page !== null);
+/**
+ * What is said of addresses that two pages want; a page whose address is taken is not served.
+ *
+ * @param before what was served: who had an address keeps it
+ */
+function withAddresses(files: readonly BoundPageFile[], areAll: boolean, before?: Loaded): BoundPageFile[] {
+  const had = new Set(before?.pages.map(({ name, path: { list } }) => `${name} ${list}`));
+  const isOld = ({ page }: { page: Page }): boolean => had.has(`${page.name} ${page.path.list}`);
+  const sound = files.filter((file): file is BoundPageFile & { page: Page } => file.page !== null);
+  const placed = [...sound.filter(isOld), ...sound.filter((file) => !isOld(file))];
   const said = reviewAddresses(placed);
   const unsound = files.flatMap(({ name, page }) => (page ? [] : [name]));
   const related = reviewRelated(placed, areAll ? unsound : null);
@@ -103,7 +115,8 @@ function withAddresses(files: readonly BoundPageFile[], areAll: boolean): BoundP
     const more = [...(said.get(file.name) ?? []), ...(related.get(file.name) ?? [])];
     if (more.length === 0) return file;
     const findings = [...file.findings, ...more].sort(byPlace);
-    return { ...file, page: findings.some(isError) ? null : file.page, findings };
+    // A page that goes on in the place of a file with an error has none of its own.
+    return { ...file, page: more.some(isError) ? null : file.page, findings };
   });
 }
 
@@ -158,25 +171,76 @@ export async function readPageText(file: string): Promise<string> {
   }
 }
 
+/** The names of the files of a directory that hold pages: what else is called so, as a directory may be, holds none. */
+async function pageNames(directory: string): Promise<readonly string[]> {
+  const found = await readdir(directory, { withFileTypes: true });
+  return found.flatMap((entry) => (entry.name.endsWith(ending) && !entry.isDirectory() ? [entry.name] : [])).sort();
+}
+
+/** A page file's text; what can't be read says so in its place, and null for what was there a moment ago and is gone. */
+async function namedText(directory: string, file: string): Promise<NamedText | null> {
+  const name = file.slice(0, -ending.length);
+  try {
+    return { name, text: await readPageText(path.join(directory, file)) };
+  } catch (error) {
+    const { code, message } = error as NodeJS.ErrnoException;
+    if (code === "ENOENT" || code === "EISDIR") return null;
+    return { name, text: "", unreadable: message };
+  }
+}
+
+/** A page file by its name. */
+interface NamedText {
+  readonly name: string;
+  readonly text: string;
+  /** Why it could not be read, where it couldn't. */
+  readonly unreadable?: string;
+}
+
+/** Earlier texts of pages by their names, the newest first: the first that is sound is served on where the file has an error. */
+export type EarlierTexts = (names: readonly string[]) => Promise<ReadonlyMap<string, readonly string[]>>;
+
 /**
- * Reads every page file of a directory and binds it to the tables.
+ * Reads every page file of a directory and binds it to the tables. The files are read after the catalogs: what is published
+ * meanwhile is among them.
  *
- * @param before what was loaded there last: what has not changed since is taken from it
+ * @param before what was loaded there last: what has not changed since is taken from it, and goes on where a file has an error
+ * @param earlier the last sound texts of pages whose files have an error at the first reading
  */
-export async function loadPageFiles(directory: string, database: Database, before?: Loaded): Promise<Loaded> {
-  const [names, catalog] = await Promise.all([readdir(directory), readCatalog(database)]);
-  const wanted = names.filter((name) => name.endsWith(ending)).sort();
-  const texts = await Promise.all(wanted.map((name) => readPageText(path.join(directory, name))));
-  const named = wanted.map((name, index) => ({ name: name.slice(0, -ending.length), text: texts[index] ?? "" }));
-  return bindNamedFiles(named, catalog, before);
+export async function loadPageFiles(
+  directory: string,
+  database: Database,
+  before?: Loaded,
+  earlier?: EarlierTexts,
+): Promise<Loaded> {
+  const catalog = await readCatalog(database);
+  const read = await Promise.all((await pageNames(directory)).map((name) => namedText(directory, name)));
+  const named = read.filter((each) => each !== null);
+  const loaded = bindNamedFiles(named, catalog, before);
+  const lost = loaded.files.flatMap(({ name, page }) => (page ? [] : [name]));
+  if (lost.length === 0 || !earlier) return loaded;
+  return bindNamedFiles(named, catalog, before, await earlier(lost));
+}
+
+/**
+ * Changes with every page file of a directory, and with the code beside them: by it a change is noticed of which nobody was told.
+ */
+export async function markOfFiles(directory: string): Promise<string> {
+  const names = (await readdir(directory)).filter((name) => /\.page\.(?:yaml|[mc]?[jt]s)$/.test(name)).sort();
+  const marks = names.map(async (name) => {
+    const found = await stat(path.join(directory, name)).catch(() => null);
+    return `${name} ${found?.ino} ${found?.size} ${found?.mtimeMs}`;
+  });
+  return (await Promise.all(marks)).join("\n");
 }
 
 // The places of a file's parts are needed for its findings only; kept, they would be most of what a page takes in memory.
-const withoutPlaces = ({ name, text, page, findings }: BoundPageFile): PageFileState => ({
+const withoutPlaces = ({ name, text, page, findings, earlier }: BoundPageFile): PageFileState => ({
   name,
   text,
   page,
   findings,
+  ...(earlier === undefined ? {} : { earlier }),
 });
 
 const markOfCatalog = (catalog: Catalog): string =>
@@ -184,27 +248,69 @@ const markOfCatalog = (catalog: Catalog): string =>
     .update(`${controlsVersion()} ${rulesVersion()} ${JSON.stringify(catalog)}`)
     .digest("hex");
 
-/** Page files that were read already, bound to the tables; those that are as they were `before` are taken from there. */
+/** A file that could not be read. */
+const unread = ({ name }: NamedText, because: string): BoundPageFile => ({
+  name,
+  text: "",
+  page: null,
+  parsed: null,
+  findings: [
+    {
+      severity: "error",
+      code: "unreadable-file",
+      message: `The file can't be read: ${because}.`,
+      line: 1,
+      column: 1,
+    },
+  ],
+});
+
+/**
+ * Page files that were read already, bound to the tables; those that are as they were `before` are taken from there. Where a file
+ * has an error, the page that was served before goes on being served, as long as it fits the tables.
+ *
+ * @param earlier further texts to go on with, by the pages' names, the newest first
+ */
 export function bindNamedFiles(
-  named: readonly { readonly name: string; readonly text: string }[],
+  named: readonly NamedText[],
   found: Catalog,
   before?: Loaded,
+  earlier: ReadonlyMap<string, readonly string[]> = new Map(),
 ): Loaded {
   const mark = markOfCatalog(found);
   const last = before && aloneOf.get(before);
   const [catalog, known] = before && last?.mark === mark ? [before.catalog, last.files] : [found, null];
-  const alone = named.map(({ name, text }) => {
+  const alone = named.map((file): BoundPageFile => {
+    const { name, text, unreadable } = file;
     const same = known?.get(name);
-    return same?.text === text ? asBefore(same) : stateOf(name, text, catalog);
+    return unreadable !== undefined
+      ? unread(file, unreadable)
+      : same?.text === text
+        ? asBefore(same)
+        : stateOf(name, text, catalog);
   });
-  const files = withAddresses(alone, true).map(withoutPlaces);
+  /** Where a file has an error, the page that goes on in its place; it keeps what was found in the file. */
+  const goneOn = alone.map((file): BoundPageFile => {
+    if (file.page) return file;
+    const was = before?.files.find(({ name }) => name === file.name);
+    const texts = [was?.page ? (was.earlier ?? was.text) : undefined, ...(earlier.get(file.name) ?? [])];
+    for (const text of texts) {
+      if (text === undefined || text === file.text) continue;
+      const isSame = was?.page && before?.catalog === catalog && text === (was.earlier ?? was.text);
+      const page = isSame ? was.page : stateOf(file.name, text, catalog).page;
+      if (page) return { ...file, page, earlier: text };
+    }
+    return file;
+  });
+  const files = withAddresses(goneOn, true, before).map(withoutPlaces);
   const pages = files.flatMap((file) => file.page ?? []);
   const unsound = files.flatMap((file) => {
     const listSegments = file.page ? null : glanceAt(file.text).listSegments;
     return listSegments === null ? [] : [{ name: file.name, listSegments }];
   });
   const loaded = { files, catalog, pages, unsound };
-  aloneOf.set(loaded, { mark, files: new Map(alone.map((file) => [file.name, withoutPlaces(file)])) });
+  const readable = alone.filter((_, index) => named[index]?.unreadable === undefined);
+  aloneOf.set(loaded, { mark, files: new Map(readable.map((file) => [file.name, withoutPlaces(file)])) });
   return loaded;
 }
 

@@ -3,9 +3,7 @@ import { performance } from "node:perf_hooks";
 import {
   type Actor,
   ConditionTooLong,
-  catalogMark,
   type Database,
-  DatabaseAway,
   type Dependencies,
   documentOf,
   type Facts,
@@ -38,24 +36,22 @@ import { pageFiles, scriptName, send, sendHead, sendParts, styleName } from "./a
 import { isMultipart, readBody } from "./body.js";
 import { connect, databaseOver, whileWaitedFor } from "./database.js";
 import { contentBy, documentBy, type PageLink } from "./layout.js";
+import { LiveSite } from "./live-site.js";
 import { keepSealed } from "./log-seals.js";
 import { NobodyWaits, Waiting } from "./nobody-waits.js";
 import type { Asked, Asking, Pages, PagesListener, PagesOptions } from "./options.js";
 import { AfterSaveFailed, Outbox } from "./outbox.js";
-import { type FoundSteps, givenSteps, loadOwnSteps, OwnCodeError } from "./own-code.js";
+import { givenSteps } from "./own-code.js";
 import { addOwnKinds, loadOwnKinds } from "./own-config.js";
 import { type AnySteps, callsOf, limited, usualLimit } from "./own-steps.js";
-import { loadPageFiles, watchPageFiles } from "./page-files.js";
 import { nonceIn } from "./policy.js";
+import { PageProblems, problemLine } from "./problems.js";
 import { openReplicas, Seen } from "./reading.js";
 import { mayReadReplica } from "./replicas.js";
 import { apiOf, cookie, idOf, isCrossSite, isLooking, queryOf, speaksJson, withHeaders } from "./requests.js";
 import { signerOf } from "./signing.js";
 import { spansOf } from "./spans.js";
 import { traceOf } from "./trace.js";
-
-/** Milliseconds between two tries to read the page files while the database is away. */
-const retryEvery = 1000;
 
 const day = 86_400_000;
 
@@ -84,8 +80,6 @@ function opens(page: Page, facts: Facts): boolean {
   }
 }
 
-const structureMark = async (database: Database): Promise<string> => (await database.run(catalogMark()))[0]?.mark ?? "";
-
 /**
  * The served pages as a handler for any Express application, mounted with `use`.
  *
@@ -108,51 +102,27 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
   };
   const onError =
     options.onError ?? ((error: unknown) => void process.stderr.write(`${(error as Error).stack ?? String(error)}\n`));
-  const given = givenSteps(options.steps ?? {});
-  const loadSteps = async (): Promise<ReadonlyMap<string, FoundSteps>> =>
-    new Map([...(await loadOwnSteps(options.pages, options.importModule)), ...given]);
-  let [mark, loaded, steps] = await Promise.all([
-    structureMark(database),
-    loadPageFiles(options.pages, database),
-    loadSteps(),
-  ]).catch(async (error: unknown) => {
+  const listeners = new Set<PagesListener>([options]);
+  const problems = new PageProblems(
+    options.onProblem ?? ((problem) => void process.stderr.write(`${problemLine(problem)}\n`)),
+  );
+  const site = await LiveSite.open({
+    directory: options.pages,
+    database,
+    given: givenSteps(options.steps ?? {}),
+    importModule: options.importModule,
+    earlier: options.earlier,
+    lookEvery: options.lookEvery ?? 15_000,
+    onLoad: (loaded) => {
+      problems.look(loaded);
+      for (const { onLoad } of listeners) onLoad?.(loaded);
+    },
+    onError,
+  }).catch(async (error: unknown) => {
     await end();
     throw error;
   });
-  const listeners = new Set<PagesListener>([options]);
-  let again: NodeJS.Timeout | undefined;
-  /** Reads everything anew; where that fails, since the database is away, it is tried until it works. */
-  const reload = async (): Promise<void> => {
-    clearTimeout(again);
-    again = undefined;
-    try {
-      const now = await structureMark(database);
-      [loaded, steps] = await Promise.all([loadPageFiles(options.pages, database, loaded), loadSteps()]);
-      mark = now;
-      for (const { onLoad } of listeners) onLoad?.(loaded);
-    } catch (error) {
-      onError(error);
-      // A file that can't be used is read again once it is changed.
-      if (!closed && !(error instanceof OwnCodeError)) again = setTimeout(() => void reload(), retryEvery).unref();
-    }
-  };
-  let closed = false;
-  const watcher = watchPageFiles(options.pages, () => void reload());
-  let looking = false;
-  /** Reads everything anew where the tables' structure has changed since it was read. */
-  const look = async (): Promise<void> => {
-    if (looking) return;
-    looking = true;
-    try {
-      if ((await structureMark(database)) !== mark) await reload();
-    } catch (error) {
-      // A database that is away is told of by the requests themselves.
-      if (!(error instanceof DatabaseAway)) onError(error);
-    } finally {
-      looking = false;
-    }
-  };
-  const watch = setInterval(() => void look(), options.lookEvery ?? 15_000).unref();
+  problems.look(site.loaded);
 
   const frameOf = (request: express.Request, actor: Actor | null): Omit<Frame, "base" | "script"> => ({
     application: options.application ?? "Records",
@@ -249,7 +219,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
       elapsed: () => performance.now(),
       pause: (ms) => new Promise((resolve) => setTimeout(resolve, ms)),
       formAge: options.formAge ?? day,
-      pages: () => loaded.pages,
+      pages: () => site.loaded.pages,
       own,
     });
 
@@ -260,7 +230,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     whole: (recorded: RecordedRequest) => RecordedRequest = (ended) => ended,
   ): Promise<void> => {
     // What failed may have failed because a table is no longer what it was.
-    if (recorded.outcome === "failed") void look();
+    if (recorded.outcome === "failed") void site.look();
     for (const failure of failures) onError(failure);
     const ended = whole(saved.length > 0 ? await afterSaves(saved, recorded) : recorded);
     spansOf(ended);
@@ -268,7 +238,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
   };
 
   const ask = async ({ actor, method, path, json = null, ifMatch = null, undoes = [] }: Asked): Promise<Asking> => {
-    const matched = route(loaded, method, path, "json");
+    const matched = route(site.loaded, method, path, "json");
     if (matched.kind === "nowhere") throw new Error(`${path} belongs to no page`);
     const request: PageRequest = {
       id: randomUUID(),
@@ -308,14 +278,14 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
   };
 
   const own: NonNullable<Dependencies["own"]> = (name) => {
-    const found = steps.get(name);
+    const found = site.steps.get(name);
     return found ? callsOf(found.steps, found.source, { isTrial: false }) : null;
   };
 
   const outbox = new Outbox({
     database,
     steps: () =>
-      new Map([...steps].flatMap(([name, each]) => (each.steps.outbox ? [[name, each.steps] as const] : []))),
+      new Map([...site.steps].flatMap(([name, each]) => (each.steps.outbox ? [[name, each.steps] as const] : []))),
     onError,
   });
 
@@ -323,7 +293,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
   const afterSaves = async (saved: readonly SavedEvent[], recorded: RecordedRequest): Promise<RecordedRequest> => {
     const called: RecordedOwn[] = [];
     for (const event of saved) {
-      const found = steps.get(event.page)?.steps;
+      const found = site.steps.get(event.page)?.steps;
       if (found?.outbox) outbox.look();
       else if (found?.afterSave) called.push(await afterSave(found, event));
     }
@@ -372,7 +342,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
 
   const openTo = (actor: Actor, base: string, current: string | null = null): readonly PageLink[] => {
     const facts = factsOf(actor, new Date());
-    return loaded.pages.flatMap((page) =>
+    return site.loaded.pages.flatMap((page) =>
       opens(page, facts)
         ? [
             {
@@ -396,7 +366,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
       return;
     }
     const facts = factsOf(actor, new Date());
-    const open = loaded.pages.filter((each) => opens(each, facts));
+    const open = site.loaded.pages.filter((each) => opens(each, facts));
     await showParts(request, response, actor, 200, indexPage(open, framed(request, actor)));
   };
 
@@ -419,7 +389,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     const actor = (await options.actor(request)) ?? null;
     const { application, language } = frameOf(request, actor);
     const facts = actor && factsOf(actor, new Date());
-    const open = facts ? loaded.pages.filter((page) => opens(page, facts)) : [];
+    const open = facts ? site.loaded.pages.filter((page) => opens(page, facts)) : [];
     send(
       response,
       actor
@@ -448,7 +418,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
       index(request, response).catch(next);
       return;
     }
-    const matched = route(loaded, request.method, request.path, speaksJson(request) ? "json" : "html");
+    const matched = route(site.loaded, request.method, request.path, speaksJson(request) ? "json" : "html");
     // Another application's body is not ours to read.
     if (matched.kind === "nowhere") next();
     else {
@@ -465,10 +435,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
 
   let sealing: ReturnType<typeof keepSealed> | null = null;
   const close = async (): Promise<void> => {
-    closed = true;
-    clearTimeout(again);
-    clearInterval(watch);
-    watcher.close();
+    await site.close();
     sealing?.close();
     await Promise.all([...underWay, outbox.close()]);
     await end();
@@ -484,11 +451,11 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
   const carried: Pages["carried"] = (given, address) => readCarried(given, address, signer);
   return {
     router,
-    loaded: () => loaded,
+    loaded: () => site.loaded,
     styleSheet: `/${styleName}`,
     script: `/${scriptName}`,
     carried,
-    reload,
+    reload: () => site.reload(),
     replicas: () => replicas?.reports() ?? [],
     directory: options.pages,
     listen: (listener) => {

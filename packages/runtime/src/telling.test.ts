@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import { type Database, DatabaseRefusal, type Statement } from "@loyal-quill/core";
+import { type Database, DatabaseRefusal, type Row, type Statement } from "@loyal-quill/core";
 import { pastPooler } from "@loyal-quill/testing";
 import type pg from "pg";
 import { connect, databaseOver } from "./index.js";
@@ -51,6 +51,46 @@ describe("a statement before which PostgreSQL is told who asks", () => {
     }
   });
 
+  test("is read by its own columns where its text does not decide them: a cursor's, a setting's", async () => {
+    const parts = (query: string): Promise<readonly Row[]> =>
+      database.transaction(async (inside) => {
+        await inside.run(asked(`DECLARE part NO SCROLL CURSOR FOR ${query}`));
+        return inside.run(asked("FETCH 1 FROM part"));
+      });
+    expect(await parts("SELECT t.id, t.level FROM network.kept AS t ORDER BY id")).toEqual([
+      { id: "1", level: "1.50" },
+    ]);
+    expect(await parts("SELECT t.note AS remark, t.id FROM network.kept AS t ORDER BY id DESC")).toEqual([
+      { remark: "a note", id: "2" },
+    ]);
+    expect(await database.run(asked("SHOW standard_conforming_strings"))).toEqual([
+      { standard_conforming_strings: "on" },
+    ]);
+  });
+
+  test("is prepared once its turn comes again, however many others came between: the oldest is given back", async () => {
+    const names = async (): Promise<readonly string[]> =>
+      (await database.run(asked("SELECT statement FROM pg_prepared_statements"))).map(
+        ({ statement }) => statement ?? "",
+      );
+    for (let turn = 0; turn < 600; turn++)
+      expect(await database.run(asked(`SELECT ${turn}::text AS turn`))).toEqual([{ turn: String(turn) }]);
+    const kept = await names();
+    expect(kept.length).toBeLessThanOrEqual(500);
+    expect(kept).toContain("SELECT 599::text AS turn");
+    expect(kept).not.toContain("SELECT 0::text AS turn");
+    expect(await database.run(asked("SELECT 0::text AS turn"))).toEqual([{ turn: "0" }]);
+    expect(await names()).toContain("SELECT 0::text AS turn");
+  });
+
+  test("is prepared anew where somebody has discarded what was", async () => {
+    const one = asked("SELECT id FROM network.kept WHERE id = 1");
+    expect(await database.run(one)).toEqual([{ id: "1" }]);
+    await pool.query("DEALLOCATE ALL");
+    await expect(database.run(one)).rejects.toMatchObject({ sqlState: "26000" });
+    expect(await database.run(one)).toEqual([{ id: "1" }]);
+  });
+
   test("is refused and not misread where its columns have become others since it was prepared", async () => {
     const all = "SELECT * FROM network.kept AS t WHERE id = 1";
     expect(await database.run(asked(all))).toEqual([{ id: "1", level: "1.50", note: null }]);
@@ -58,6 +98,7 @@ describe("a statement before which PostgreSQL is told who asks", () => {
     const renamed = await database.run(asked(all)).catch((error: unknown) => error);
     expect(renamed).toMatchObject({ sqlState: "0A000" });
     expect(renamed).toBeInstanceOf(DatabaseRefusal);
+    expect(await database.run(asked(all))).toEqual([{ id: "1", level: "1.50", remark: null }]);
     await trips.owner.query("ALTER TABLE network.kept RENAME COLUMN remark TO note");
   });
 

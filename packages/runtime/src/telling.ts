@@ -1,5 +1,6 @@
 import type { Row, Told } from "@loyal-quill/core";
 import pg from "pg";
+import type { Messages, Prepared } from "./prepared.js";
 
 /** Text forms that do not depend on the server's settings: ISO dates in UTC, exact floats, hexadecimal bytes. */
 export const textForms = {
@@ -34,20 +35,12 @@ export const slowStatement = 1_800_000;
 /** What is told before each statement: who asks; on connections that are others' too, all that a statement relies on besides. */
 export class Telling {
   private readonly fixed: readonly (readonly [name: string, value: string])[];
-  /** Empty where the connection keeps no statements: then it is sent anew each time. */
-  readonly name: string;
   readonly text: string;
-  /** What the columns of the connection's prepared statements are called, by the statements' names. */
-  private readonly columns = new Map<string, readonly string[]>();
 
-  /**
-   * @param settings what holds for this statement's transaction only, on a connection that others use as well
-   * @param named whether the connection keeps prepared statements
-   */
-  constructor(settings: Readonly<Record<string, string>> | null, named: boolean) {
+  /** @param settings what holds for this statement's transaction only, on a connection that others use as well */
+  constructor(settings: Readonly<Record<string, string>> | null) {
     this.fixed = Object.entries(settings ?? {});
     const names = [...told, ...this.fixed.map(([name]) => name)];
-    this.name = named ? `quill_tell_${names.length}` : "";
     // None is ever null, so all are set; and no column of the answer has to be read.
     this.text = `SELECT WHERE ${names.map((name, index) => `set_config('${name}', $${index + 1}, true) IS NOT NULL`).join(" AND ")}`;
   }
@@ -63,86 +56,93 @@ export class Telling {
       ...this.fixed.map(([name, value]) => (slow && name === "statement_timeout" ? limit : value)),
     ];
   }
-
-  /** Empty where they are not known. */
-  columnsOf(name: string): readonly string[] {
-    return this.columns.get(name) ?? [];
-  }
-
-  noteColumns(name: string, columns: readonly string[]): void {
-    if (name !== "") this.columns.set(name, columns);
-  }
-
-  /** Prepares a new connection that keeps statements: its first one is this. */
-  async prepare(client: pg.PoolClient): Promise<void> {
-    if (this.name !== "")
-      await client.query({ name: this.name, text: this.text, values: [...this.values(nobodyAsks)] });
-  }
 }
 
 /** What is told where nobody asks: while catalogs are read, for one. */
 export const nobodyAsks: Told = { actor: "", page: "", request: "" };
 
-/** What of the connection is used: messages of the extended query protocol (PostgreSQL documentation, 54.2.3). */
-interface Messages {
-  /** What is prepared on it, by name. */
-  readonly parsedStatements: Readonly<Record<string, string>>;
-  parse(message: { name: string; text: string; types: readonly number[] }): void;
-  bind(message: { portal: string; statement: string; values: readonly (string | null)[] }): void;
-  describe(message: { type: "P"; name: string }): void;
-  execute(message: { portal: string }): void;
-  sync(): void;
-}
-
 /** What was asked for, in full: nothing of it is for `pg` to guess. */
 interface Asked {
   readonly text: string;
-  /** Empty where it is not to be kept prepared. */
-  readonly name: string;
   readonly values: readonly (string | null)[];
+  /** Whether the connection may keep it prepared. */
+  readonly kept: boolean;
+}
+
+/** What is told before it, in the same trip. */
+interface ToldBefore {
+  readonly text: string;
+  readonly values: readonly string[];
 }
 
 type Callback = (error: Error | null, rows: readonly Row[]) => void;
 
+/** An error that PostgreSQL has sent: the connection goes on. */
+const codeOf = (error: Error): string | null =>
+  "severity" in error && "code" in error && typeof error.code === "string" ? error.code : null;
+
+/** What the connection prepared is not there any more (26000), or its columns have become others (0A000). */
+const isOutdated = (code: string): boolean => code === "0A000" || code === "26000";
+
 /**
- * A query before which PostgreSQL is told of the request, in the same trip: both are sent up to one Sync, so they are one transaction, in
- * which the settings hold (PostgreSQL documentation, 54.2.3 and 9.28.1). Its own answer is left out.
+ * One statement, every value of which comes back as PostgreSQL's text.
  *
- * Every value comes back as PostgreSQL's text. What a prepared statement's columns are called is asked once a connection: where they became others,
- * PostgreSQL would refuse to run it (0A000, "cached plan must not change result type").
+ * PostgreSQL may be told of the request before it, in the same trip: both are sent up to one Sync, so they are one transaction, in which the
+ * settings hold (PostgreSQL documentation, 55.2.3 and 9.27.1). The answer to that is left out.
+ *
+ * @param prepared what the connection keeps; null where it may keep nothing, since it is another one with each transaction
  */
-export class TellingQuery extends pg.Query {
-  private isTelling = true;
-  private columns: readonly string[];
+export class TextQuery extends pg.Query {
+  private isTelling: boolean;
+  private columns: readonly string[] = [];
+  private statement: ReturnType<Prepared["of"]> = null;
+  /** The texts that were parsed with this query: where it fails, nobody knows which of them are prepared. */
+  private readonly parsed: string[] = [];
   private readonly rows: Row[] = [];
 
   constructor(
     private readonly asked: Asked,
-    private readonly toldValues: readonly string[],
-    private readonly before: Telling,
+    private readonly before: ToldBefore | null,
+    private readonly prepared: Prepared | null,
     private readonly callback: Callback,
   ) {
     super(asked.text);
     // Without values or a name it would go as a simple query, in a transaction of its own.
-    Object.assign(this, { ...asked, queryMode: "extended" });
-    this.columns = before.columnsOf(asked.name);
+    Object.assign(this, { values: asked.values, queryMode: "extended" });
+    this.isTelling = before !== null;
   }
 
   prepare(connection: Messages): void {
-    const { name, text, values } = this.asked;
-    if (this.before.name === "") connection.parse({ name: "", text: this.before.text, types: [] });
-    connection.bind({ portal: "", statement: this.before.name, values: this.toldValues });
-    connection.execute({ portal: "" });
-    if (name === "" || connection.parsedStatements[name] === undefined) connection.parse({ name, text, types: [] });
+    const { text, values, kept } = this.asked;
+    if (this.before) {
+      const name = this.parse(connection, this.before.text, this.prepared?.of(this.before.text, connection) ?? null);
+      connection.bind({ portal: "", statement: name, values: this.before.values });
+      connection.execute({ portal: "" });
+    }
+    this.statement = kept ? (this.prepared?.of(text, connection) ?? null) : null;
+    const name = this.parse(connection, text, this.statement);
     connection.bind({ portal: "", statement: name, values });
-    if (this.columns.length === 0) connection.describe({ type: "P", name: "" });
+    if (this.statement?.columns) this.columns = this.statement.columns;
+    else connection.describe({ type: "P", name: "" });
     connection.execute({ portal: "" });
     connection.sync();
   }
 
+  /** @returns the name by which it is to be bound */
+  private parse(connection: Messages, text: string, statement: ReturnType<Prepared["of"]>): string {
+    const name = statement?.name ?? "";
+    if (statement?.isParsed) return name;
+    connection.parse({ name, text, types: [] });
+    if (statement) {
+      statement.isParsed = true;
+      this.parsed.push(text);
+    }
+    return name;
+  }
+
   handleRowDescription({ fields }: { readonly fields: readonly { readonly name: string }[] }): void {
     this.columns = fields.map(({ name }) => name);
-    this.before.noteColumns(this.asked.name, this.columns);
+    if (this.statement) this.statement.columns = this.columns;
   }
 
   handleDataRow({ fields }: { readonly fields: readonly (string | null)[] }): void {
@@ -155,6 +155,15 @@ export class TellingQuery extends pg.Query {
 
   handleCommandComplete(): void {
     this.isTelling = false;
+  }
+
+  handleError(error: Error, connection: Messages): void {
+    const code = codeOf(error);
+    if (code !== null && this.prepared) {
+      const outdated = isOutdated(code) ? [this.asked.text, ...(this.before ? [this.before.text] : [])] : [];
+      for (const text of new Set([...this.parsed, ...outdated])) this.prepared.giveBack(text, connection);
+    }
+    this.callback(error, []);
   }
 
   handleReadyForQuery(): void {

@@ -9,6 +9,7 @@ import {
   databaseOver,
   type LogCare,
   type Pages,
+  problemLine,
   type SealOptions,
 } from "@loyal-quill/runtime";
 import type { Request } from "express";
@@ -125,6 +126,7 @@ export async function openEditedDatabase(options: EditedDatabaseOptions): Promis
   const ofStore = options.pages === ofTheStore;
   const directory = ofStore ? await mkdtemp(path.join(os.tmpdir(), "loyal-quill-published-")) : options.pages;
   if (ofStore) await writePublished(store, directory);
+  const tellNotice = options.onNotice ?? ((notice: string) => logger.warn(notice));
   const pages = await createPages({
     database,
     pages: directory,
@@ -149,6 +151,8 @@ export async function openEditedDatabase(options: EditedDatabaseOptions): Promis
     frame: options.frame,
     ...(options.seals === undefined ? {} : { seals: options.seals }),
     importModule: importTypeScript,
+    onProblem: (problem) => tellNotice(problemLine(problem)),
+    earlier: (names) => store.pageTexts(names),
     onError: (error) => logger.error({ err: error }, "the page files, or code beside them, failed"),
   }).catch(async (error: unknown) => {
     await pool.end();

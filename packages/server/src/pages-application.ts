@@ -6,6 +6,7 @@ import {
   databaseOver,
   type Loaded,
   type Pages,
+  problemLine,
   type SealOptions,
 } from "@loyal-quill/runtime";
 import express, { type Request } from "express";
@@ -78,6 +79,7 @@ export async function createPagesApplication(options: PagesApplicationOptions): 
     signOut: null,
   } as const;
   const database = databaseOver(pool, poolWait === undefined ? {} : { connect: poolWait });
+  const tellNotice = options.onNotice ?? ((notice: string) => logger.warn(notice));
   const pages = await createPages({
     database,
     pages: options.pages,
@@ -97,12 +99,13 @@ export async function createPagesApplication(options: PagesApplicationOptions): 
     ...(options.onLoad ? { onLoad: options.onLoad } : {}),
     ...(options.seals === undefined ? {} : { seals: options.seals }),
     importModule: importTypeScript,
+    onProblem: (problem) => tellNotice(problemLine(problem)),
     onError: (error) => logger.error({ err: error }, "the page files, or code beside them, failed"),
   }).catch(async (error: unknown) => {
     await pool.end();
     throw error;
   });
-  const logCare = careForLog(database, options.onNotice ?? ((notice) => logger.warn(notice)));
+  const logCare = careForLog(database, tellNotice);
   await logCare.look();
   const frame: Frame = { ...around, base: "", script: null, styleSheets: [pages.styleSheet, ...fontSheets] };
   const app = express();

@@ -346,6 +346,7 @@ export const texts = {
     notServed: "Not served",
     line: "line ",
     served: "Served, ",
+    servedAsBefore: "The last sound version is served: the file has an error",
     oneWarning: "1 warning",
     warnings: (warnings: Said) => `${warnings} warnings`,
     servedNoProblems: "Served, no problems",

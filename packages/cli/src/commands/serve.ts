@@ -209,12 +209,12 @@ interface Made {
   readonly close: () => Promise<void>;
 }
 
-/** What is wrong with the page files, each finding with its place, as `quill check` tells it. */
-function* findingLines({ files }: Loaded, isAlone: boolean): Generator<string> {
+/** What the page files are warned of, each finding with its place, as `quill check` tells it. Errors are told where they are found. */
+function* warningLines({ files }: Loaded, isAlone: boolean): Generator<string> {
   // Where there is one person only, everybody is nobody else.
   for (const { name, findings } of files)
     for (const { code, severity, line, column, message } of findings)
-      if (!(isAlone && code === "open-to-everybody"))
+      if (severity === "warning" && !(isAlone && code === "open-to-everybody"))
         yield `${name}.page.yaml:${line}:${column}  ${severity}  ${message}`;
 }
 
@@ -241,7 +241,7 @@ function make(options: ServeOptions, signingKeys: readonly string[], say: Say): 
       actor: { id: as, name: as, roles, attributes },
       onLoad: (loaded) => {
         say(`The page files were read again: ${loaded.pages.length} of ${loaded.files.length} are served.`);
-        for (const line of findingLines(loaded, true)) say(line);
+        for (const line of warningLines(loaded, true)) say(line);
       },
       ...(steps === "none" ? {} : { onRequest: (recorded) => stepLines(recorded, steps === "values").forEach(say) }),
     });
@@ -292,7 +292,7 @@ export async function serve(options: ServeOptions, say: Say): Promise<Serving> {
     const loaded = application.pages.loaded();
     const unsound = loaded.files.filter((file) => file.page === null);
     say(`${loaded.files.length - unsound.length} of ${loaded.files.length} page files are served.`);
-    for (const line of findingLines(loaded, options.as !== undefined)) say(line);
+    for (const line of warningLines(loaded, options.as !== undefined)) say(line);
     if (unsound.length > 0)
       say(`Out of service until they are put right: ${unsound.map((file) => file.name).join(", ")}.`);
     const host = isIP(options.host) === 6 ? `[${options.host}]` : options.host;

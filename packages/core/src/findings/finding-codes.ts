@@ -24,6 +24,11 @@ export const findingKinds = {
     means: "The page takes more time or memory to judge than it may, and was given up.",
     remedy: "Make it smaller: fewer or shorter fields, patterns, lists and conditions.",
   },
+  "unreadable-file": {
+    levels: ["error"],
+    means: "The page file is there and can't be read.",
+    remedy: "Give the server's user the right to read it.",
+  },
   further: {
     levels: ["error", "warning"],
     means: "There are more findings than are listed.",

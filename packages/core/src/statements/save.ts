@@ -9,7 +9,6 @@ import {
   remainsPredicate,
   returned,
 } from "../log/entry.js";
-import { memoizePerPage } from "../page/memoize-per-page.js";
 import type { Page } from "../page/page.js";
 import { keyPredicate } from "../postgres/key-predicate.js";
 import { Parameters, quoted, quotedTable, type Row, type Statement, type Stored } from "../postgres/statement.js";
@@ -47,7 +46,7 @@ export function asStored(column: Column, placeholder: string): string {
     : castText(`${placeholder}::${column.type.shown}`, column);
 }
 
-/** What changes from one save to the next in the statement of a page: everything else is the same text. */
+/** What the text of a save is made of besides its page. */
 interface SaveParts {
   /** What finds the row by its key, and what it must meet besides. */
   readonly byKey: string;
@@ -57,12 +56,6 @@ interface SaveParts {
   /** The predicate that the row must still meet. */
   readonly remains: string | null;
 }
-
-/** Texts that were written already, by what changes in them; a page has few. */
-const written = memoizePerPage(() => new Map<string, string>());
-
-/** Of one page's texts this many are kept. */
-const mostTexts = 200;
 
 /** The UPDATE names the key's values besides the locked row's: by them alone PostgreSQL knows of a partitioned table which part it is (5.11.4). */
 function writeText(page: Page, { byKey, where, placed, note, remains }: SaveParts): string {
@@ -88,16 +81,6 @@ function writeText(page: Page, { byKey, where, placed, note, remains }: SavePart
 )
 ${answered(remains)}
 FROM "before" LEFT JOIN "after" AS w ON true`;
-}
-
-function textOf(page: Page, parts: SaveParts): string {
-  const known = written(page);
-  const name = `${parts.byKey}\n${parts.where.join("\n")}\n${parts.placed.map(({ column, placeholder }) => `${column.name} ${placeholder}`).join("\n")}\n${parts.remains}\n${parts.note.undoes}`;
-  const found = known.get(name);
-  if (found !== undefined) return found;
-  const text = writeText(page, parts);
-  if (known.size < mostTexts) known.set(name, text);
-  return text;
 }
 
 /**
@@ -139,5 +122,5 @@ export function saveStatement(
     note: notePlaces(page, note, parameters),
     remains: remainsPredicate(page, parameters, facts),
   };
-  return { purpose: "save", writes: true, text: textOf(page, parts), values: parameters.values };
+  return { purpose: "save", writes: true, text: writeText(page, parts), values: parameters.values };
 }

@@ -101,7 +101,7 @@ export async function summaries({ pages, store, desk, threads, mount }: EditedDa
       drift: (drifts.get(name) ?? []).map(({ what }) => what),
       errors,
       warnings: findings.length - errors,
-      firstFinding: findings[0] ?? null,
+      firstFinding: findings.find(isError) ?? findings[0] ?? null,
       days: lately.map((at) => ({ day: at, outcomes: countsOf.get(`${at} ${name}`) ?? {} })),
       lastRequest: lastRequests.get(name) ?? null,
       lastChange: change

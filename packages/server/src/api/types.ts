@@ -34,6 +34,7 @@ export interface PageSummary {
   readonly path: string;
   readonly listAddress: string | null;
   readonly table: string;
+  /** Whether it is served; where there are errors, as it was before them. */
   readonly served: boolean;
   /** What is otherwise in its table since it was published, in words. */
   readonly drift: readonly string[];

@@ -57,7 +57,11 @@ export class Threads {
 
   /** Tells what drafts are held against from now on. */
   hold({ catalog, files }: Loaded): void {
-    const plain = files.map(({ name, text }) => ({ name, text }));
+    const plain = files.map(({ name, text, earlier }) => ({
+      name,
+      text,
+      ...(earlier === undefined ? {} : { earlier }),
+    }));
     this.site = { number: (this.site?.number ?? 0) + 1, catalog, files: plain };
   }
 

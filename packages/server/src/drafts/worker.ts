@@ -28,7 +28,7 @@ export interface ThreadData {
 export interface SiteData {
   readonly number: number;
   readonly catalog: Catalog;
-  readonly files: readonly { readonly name: string; readonly text: string }[];
+  readonly files: readonly { readonly name: string; readonly text: string; readonly earlier?: string }[];
 }
 
 /** A long job is told by its port that it is to end, and tells how far it is. */
@@ -120,7 +120,11 @@ export default async function work(task: Task): Promise<Answer> {
   try {
     await ready;
     if (task.data) {
-      site = { number: task.data.number, loaded: bindNamedFiles(task.data.files, task.data.catalog, site?.loaded) };
+      const { number, files, catalog } = task.data;
+      const earlier = files.flatMap((each) =>
+        each.earlier === undefined ? [] : [[each.name, [each.earlier]] as const],
+      );
+      site = { number, loaded: bindNamedFiles(files, catalog, site?.loaded, new Map(earlier)) };
       steps = await stepsNow();
     }
     if (site?.number !== task.site) return { is: "without site" };

@@ -485,6 +485,12 @@ export class Store {
     return texts;
   }
 
+  /** The texts that pages had, the newest first, by page; what was deleted had none. */
+  async pageTexts(pages: readonly string[]): Promise<ReadonlyMap<string, readonly string[]>> {
+    const texts = await this.versionTexts(pages);
+    return new Map([...texts].map(([page, all]) => [page, all.filter((text) => text !== null)]));
+  }
+
   async dropVersion(number: string): Promise<void> {
     await this.orm.em.fork().nativeDelete(VersionEntity, { number });
   }

@@ -51,10 +51,10 @@ function Soundness({ page }: { page: PageSummary }) {
 
 function Served({ page }: { page: PageSummary }) {
   const { firstFinding } = page;
-  if (!page.served) {
+  if (!page.served || page.errors > 0) {
     return (
       <Stack>
-        <Mark kind="stop">{says.notServed}</Mark>
+        <Mark kind="stop">{page.served ? says.servedAsBefore : says.notServed}</Mark>
         {firstFinding && (
           <Soft>
             {says.line}
