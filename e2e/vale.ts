@@ -2,7 +2,7 @@ import { chmod, cp, mkdtemp, rm } from "node:fs/promises";
 import os from "node:os";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
-import { test as base, expect, type Page } from "@playwright/test";
+import { test as base, expect, type Page, request } from "@playwright/test";
 import { freePort, startDemo } from "loyal-quill";
 import pg from "pg";
 import { type ExampleUrls, exampleUrls, type RunningExample, startExample } from "./example.js";
@@ -20,6 +20,8 @@ export interface Vale {
   readonly email: (name: Person) => string;
   readonly rows: <T extends pg.QueryResultRow>(text: string, values?: readonly unknown[]) => Promise<T[]>;
   readonly row: <T extends pg.QueryResultRow>(text: string, values?: readonly unknown[]) => Promise<T>;
+  /** What the workbench has recorded of a page since a moment, the oldest first: operation and outcome. */
+  readonly recorded: (page: string, since: Date) => Promise<readonly string[]>;
 }
 
 /** The demo's accounts, by first name: builder, hydrologist of region 2, technician, duty officer, switched off. */
@@ -53,7 +55,28 @@ export const test = base.extend<OfATest, { vale: Vale }>({
         if (!found) throw new Error(`no row: ${text}`);
         return found as never;
       };
+      const builder = await request.newContext({ baseURL: started.address });
+      const signIn = async (): Promise<void> => {
+        const { email, password } = account("ines");
+        const form = await (await builder.get("/sign-in")).text();
+        const hidden = [...form.matchAll(/<input type="hidden" name="([^"]+)" value="([^"]*)"/g)];
+        await builder.post("/sign-in", {
+          form: { ...Object.fromEntries(hidden.map(([, name, value]) => [name, value])), email, password },
+        });
+      };
+      await signIn();
+      const recorded: Vale["recorded"] = async (page, since) => {
+        const answer = await builder.get(`/workbench/api/requests?page=${page}`);
+        const { requests } = (await answer.json()) as {
+          requests: readonly { at: string; operation: string; outcome: string }[];
+        };
+        return requests
+          .filter(({ at }) => new Date(at) >= since)
+          .map(({ operation, outcome }) => `${operation} ${outcome}`)
+          .reverse();
+      };
       await use({
+        recorded,
         address: started.address,
         pages,
         urls: await exampleUrls(started.ownerUrl, directory),
@@ -63,6 +86,7 @@ export const test = base.extend<OfATest, { vale: Vale }>({
         rows,
         row,
       });
+      await builder.dispose();
       await owner.end();
       await started.stop();
       await rm(directory, { recursive: true, force: true });

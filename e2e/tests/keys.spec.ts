@@ -29,7 +29,7 @@ test("a bulletin gets a new address from its headline, and the answer leads ther
 test("keys with slashes, dots, percent signs, spaces and emoji are reached through real addresses, on a page in Arabic", async ({
   signedIn,
   vale,
-}) => {
+}, info) => {
   const keys = ["a/b", "..", "50 %2F", "two  spaces", "🌊", "?q=1#x", "~"];
   await vale.rows("CREATE SCHEMA IF NOT EXISTS odd");
   await vale.rows(
@@ -66,5 +66,6 @@ test("keys with slashes, dots, percent signs, spaces and emoji are reached throu
   await page.getByLabel("المستوى").fill("x");
   await page.getByRole("button", { name: "تحديث" }).click();
   await expect(page.getByRole("alert")).toContainText("يجب أن يكون المستوى عددًا");
-  expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
+  // What looks for violations is a script itself.
+  if (info.project.name === "with scripts") expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
 });

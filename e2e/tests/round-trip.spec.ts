@@ -9,7 +9,7 @@ const stationRow = `SELECT code, name, river_id::text, region_id::text, grid_ref
 
 const rest = (row: Station): Station => ({ ...row, warning_m: "", version: "" });
 
-test("from the list to one logged change: a warning level is corrected", async ({ signedIn, vale }) => {
+test("from the list to one logged change: a warning level is corrected", async ({ signedIn, vale }, info) => {
   const before = await vale.row<Station>(stationRow, ["MV-014"]);
   const entries = await vale.row<{ count: string }>("SELECT count(*) FROM quill_log.change");
   const level = (Number(before.warning_m) + 0.11).toFixed(2);
@@ -38,7 +38,7 @@ test("from the list to one logged change: a warning level is corrected", async (
     (response) => response.request().method() === "POST" && response.url().endsWith("/edit"),
   );
   await page.getByRole("button", { name: "Update" }).click();
-  expect((await answer).status()).toBe(303);
+  expect((await answer).status()).toBe(info.project.name === "with scripts" ? 200 : 303);
 
   await expect(page).toHaveURL(/\/stations$/);
   await expect(page.getByRole("status")).toHaveText(`MV-014, ${before.name}, is saved.`);

@@ -35,7 +35,7 @@ export {
 } from "./log/outbox.js";
 export { missingMonths, monthPartition, monthsFrom, partitionName } from "./log/partitions.js";
 export * from "./log/put-back.js";
-export { entryOfRequestStatement, lastChangesStatement } from "./log/read.js";
+export { entriesOfRequestStatement, lastChangesStatement } from "./log/read.js";
 export * from "./log/read-whole.js";
 export {
   type LogState,

@@ -110,7 +110,11 @@ function changed({ target }: Event): void {
 }
 
 document.addEventListener("submit", (event) => {
-  if (!event.defaultPrevented) sending = true;
+  if (!event.defaultPrevented && !(event.target as HTMLElement).dataset.send) sending = true;
+});
+// What was sent in place is saved (see `in-place.ts`).
+document.addEventListener("quill:leaving", () => {
+  sending = true;
 });
 addEventListener("pageshow", () => {
   sending = false;

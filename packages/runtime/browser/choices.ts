@@ -14,7 +14,7 @@ interface Found {
   readonly more: boolean;
 }
 
-type Words = Readonly<Record<"none" | "more" | "some" | "shown", string>>;
+type Words = Readonly<Record<"none" | "more" | "some" | "shown" | "pending", string>>;
 
 /** Milliseconds of rest after a key before the server is asked. */
 const rest = 150;
@@ -67,12 +67,16 @@ function element<Name extends keyof HTMLElementTagNameMap>(
 /** A line that is read out when it changes. */
 const statusLine = (): HTMLElement => element("p", { class: "quill-found", role: "status" });
 
-/** One text field in the place of a select: type to find, arrows to go through, Enter to choose. */
+/**
+ * One text field in the place of a select: type to find, arrows to go through, Enter to choose. What was typed and not chosen stays in it, and
+ * is sent under a name of its own: what people see is what is sent, and the server takes it or says what is the matter.
+ */
 class Finder {
   private readonly input: HTMLInputElement;
   private readonly list: HTMLUListElement;
   private readonly status = statusLine();
   private options: readonly Option[] = [];
+  private isAll = false;
   private at = -1;
   private timer: number | undefined;
 
@@ -92,22 +96,30 @@ class Finder {
       "aria-controls": this.list.id,
       autocomplete: "off",
     });
-    this.takeOver(id);
-    this.input.value = this.chosenLabel();
+    const begun = this.takeOver(id);
+    this.input.value = begun === "" ? this.chosenLabel() : begun;
+    this.name();
     this.input.addEventListener("input", () => this.typed());
     this.input.addEventListener("keydown", (event) => this.pressed(event));
     this.input.addEventListener("focus", () => this.input.select());
-    this.input.addEventListener("blur", () => this.left());
+    this.input.addEventListener("blur", () => void this.left());
     // Before the field loses its focus to the click.
     this.list.addEventListener("mousedown", (event) => {
       event.preventDefault();
       const chosen = (event.target as HTMLElement).closest("[role=option]");
       if (chosen) this.choose([...this.list.children].indexOf(chosen));
     });
+    select.addEventListener("change", () => {
+      if (document.activeElement !== this.input) this.restore();
+    });
   }
 
-  /** Puts the field where the select was: same label, same description; the select goes on carrying the value. */
-  private takeOver(id: string): void {
+  /**
+   * Puts the field where the select was: same label, same description; the select goes on carrying the value.
+   *
+   * @returns what was looked for when the page was made
+   */
+  private takeOver(id: string): string {
     for (const name of ["aria-describedby", "aria-invalid"]) {
       const value = this.select.getAttribute(name);
       if (value !== null) this.input.setAttribute(name, value);
@@ -115,30 +127,59 @@ class Finder {
     this.list.setAttribute("aria-label", this.select.labels[0]?.textContent ?? "");
     const focused = document.activeElement === this.select;
     this.select.id = `${id}-value`;
+    this.select.removeAttribute("aria-invalid");
     this.select.required = false;
     this.select.hidden = true;
     const place = element("div", { class: "quill-picked" });
     this.select.before(place);
     place.append(this.input, this.list);
     const search = this.select.closest("[data-field]")?.querySelector<HTMLElement>("[data-choice-search]");
+    const begun = search?.querySelector<HTMLInputElement>("input[type=search]")?.value ?? "";
+    const isWrong = this.input.getAttribute("aria-invalid") === "true";
     search?.replaceWith(this.status);
     if (focused) this.input.focus();
+    return isWrong ? begun : "";
   }
 
   private chosenLabel(): string {
     return this.select.value === "" ? "" : (this.select.selectedOptions[0]?.textContent ?? "");
   }
 
+  /** Whether something stands in the field that is not what is chosen. */
+  private get isPending(): boolean {
+    const text = this.input.value.trim();
+    return text !== "" && text !== this.chosenLabel().trim();
+  }
+
+  /** What is pending is sent as what is to be found; what is chosen, by the select. */
+  private name(): void {
+    if (this.isPending) this.input.name = this.select.dataset.find ?? "";
+    else this.input.removeAttribute("name");
+  }
+
   private typed(): void {
     clearTimeout(this.timer);
+    if (this.input.value.trim() === "") this.empty();
+    this.name();
     this.timer = setTimeout(() => void this.find(), rest);
+  }
+
+  /** An emptied field has nothing chosen, also where something has to be: then the server says so. */
+  private empty(): void {
+    if (this.select.value === "") return;
+    if (![...this.select.options].some(({ value }) => value === "")) this.select.add(new Option("", ""));
+    this.select.value = "";
+    this.select.dispatchEvent(new Event("change", { bubbles: true }));
   }
 
   private async find(): Promise<void> {
     const text = this.input.value.trim();
     const found = await this.source.ask(text);
-    if (!found || document.activeElement !== this.input) return;
-    this.show(found.options);
+    if (!found || this.input.value.trim() !== text) return;
+    this.options = found.options;
+    this.isAll = !found.more;
+    if (document.activeElement !== this.input) return;
+    this.show();
     const count = String(found.options.length);
     this.status.textContent =
       found.options.length === 0
@@ -146,16 +187,15 @@ class Finder {
         : filled(found.more ? this.words.more : this.words.some, { count });
   }
 
-  private show(options: readonly Option[]): void {
-    this.options = options;
+  private show(): void {
     this.list.replaceChildren(
-      ...options.map(({ label }, index) => {
+      ...this.options.map(({ label }, index) => {
         const line = element("li", { role: "option", id: `${this.list.id}-${index}`, "aria-selected": "false" });
         line.textContent = label;
         return line;
       }),
     );
-    this.open(options.length > 0);
+    this.open(this.options.length > 0);
     this.point(-1);
   }
 
@@ -187,7 +227,7 @@ class Finder {
       // The list is closed first; only a second Enter sends the form.
       event.preventDefault();
       if (this.at >= 0 || count === 1) this.choose(Math.max(0, this.at));
-    } else if (event.key === "Escape" && opened) {
+    } else if (event.key === "Escape" && (opened || this.isPending)) {
       event.preventDefault();
       this.restore();
     }
@@ -197,11 +237,7 @@ class Finder {
     const chosen = this.options[index];
     if (!chosen) return;
     if (![...this.select.options].some((option) => option.value === chosen.value)) this.select.add(optionOf(chosen));
-    this.set(chosen.value);
-  }
-
-  private set(value: string): void {
-    this.select.value = value;
+    this.select.value = chosen.value;
     this.select.dispatchEvent(new Event("change", { bubbles: true }));
     this.restore();
   }
@@ -210,14 +246,25 @@ class Finder {
   private restore(): void {
     clearTimeout(this.timer);
     this.input.value = this.chosenLabel();
+    this.name();
     this.status.textContent = "";
     this.open(false);
   }
 
-  private left(): void {
-    const emptied = this.input.value.trim() === "" && [...this.select.options].some((option) => option.value === "");
-    if (emptied && this.select.value !== "") this.set("");
-    else this.restore();
+  /** The only hit is taken, and the one that is called so; anything else stays as it was typed, and says so. */
+  private async left(): Promise<void> {
+    clearTimeout(this.timer);
+    this.open(false);
+    if (!this.isPending) return this.restore();
+    const text = this.input.value.trim();
+    await this.find();
+    if (!this.isPending || this.input.value.trim() !== text || document.activeElement === this.input) return;
+    const same = this.options.filter(
+      ({ value, label }) => label.toLowerCase() === text.toLowerCase() || value.toLowerCase() === text.toLowerCase(),
+    );
+    const only = same.length === 1 ? same[0] : this.options.length === 1 && this.isAll ? this.options[0] : undefined;
+    if (only) this.choose(this.options.indexOf(only));
+    else this.status.textContent = this.words.pending;
   }
 }
 

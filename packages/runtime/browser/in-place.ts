@@ -1,7 +1,19 @@
 /**
- * A list with its form, and rows that are edited in their places, without loading the page: what would be loaded is fetched, and its content
- * put in the place of the content that is there. What the server answers is the same as without this script.
+ * What is sent and shown without loading the page. A form goes to the server once, as it would without this script, and the same answer is shown in
+ * the place of the page: refused, in conflict, in doubt, signed out. What is saved leads to where the answer leads. Where there is no answer, nothing
+ * that was typed is lost. A list with its form goes on in the same way from one address to the next.
  */
+
+interface Words {
+  readonly sending: string;
+  readonly away: string;
+  readonly strange: string;
+  readonly kept: string;
+  readonly open: string;
+}
+
+/** Says to the server that the answer is shown in place: then a save answers where it leads, instead of leading there. */
+const headers = { accept: "text/html", "quill-in-place": "?1" };
 
 /** The parts of a document that are ours: one, or several where an application puts them into a layout of its own. */
 const partsIn = (of: Document): readonly HTMLElement[] => [...of.querySelectorAll<HTMLElement>("[data-quill]")];
@@ -9,26 +21,48 @@ const partsIn = (of: Document): readonly HTMLElement[] => [...of.querySelectorAl
 const isInPlace = (parts: readonly HTMLElement[]): boolean =>
   parts.some((part) => part.querySelector("[data-in-place]") !== null);
 
+const find = (what: string): HTMLElement | null =>
+  [...document.querySelectorAll<HTMLElement>(`[data-quill] ${what}`)].find((each) => each.checkVisibility()) ?? null;
+
+const inputsIn = (within: ParentNode): HTMLInputElement[] => [...within.querySelectorAll("input")];
+
+/** What a browser can't be given anew: files that were chosen, and dates that were begun and not finished. */
+const isOnlyHere = (input: HTMLInputElement): boolean => (input.files?.length ?? 0) > 0 || input.validity.badInput;
+
+/** Puts an element that was there in the place of its like, with what the answer says of it. */
+function keep(old: HTMLInputElement): void {
+  const next = inputsIn(document).find((input) => input !== old && input.name === old.name && input.type === old.type);
+  if (!next) return;
+  for (const name of ["id", "class", "aria-invalid", "aria-describedby", "aria-required"]) {
+    const value = next.getAttribute(name);
+    if (value === null) old.removeAttribute(name);
+    else old.setAttribute(name, value);
+  }
+  next.replaceWith(old);
+}
+
 /** Shows a document in the place of the one that is there. @returns whether it could be */
-async function showAnswer(response: Response, isMove: boolean): Promise<boolean> {
-  const isPage = response.headers.get("content-type")?.startsWith("text/html") === true;
-  const next = isPage ? new DOMParser().parseFromString(await response.text(), "text/html") : null;
-  const [theirs, ours] = [next ? partsIn(next) : [], partsIn(document)];
-  if (!isInPlace(theirs) || theirs.length !== ours.length) return false;
+function show(next: Document): boolean {
+  const [theirs, ours] = [partsIn(next), partsIn(document)];
+  if (theirs.length === 0 || theirs.length !== ours.length) return false;
+  const kept = ours.flatMap((part) => inputsIn(part).filter(isOnlyHere));
   for (const [index, part] of ours.entries()) part.replaceChildren(...(theirs[index]?.childNodes ?? []));
-  const title = next?.title;
-  if (title) document.title = title;
-  if (isMove && response.url !== location.href) history.pushState(null, "", response.url);
+  for (const input of kept) keep(input);
+  if (next.title) document.title = next.title;
   document.dispatchEvent(new Event("quill:shown"));
-  const find = (what: string): HTMLElement | null => document.querySelector(`[data-quill] ${what}`);
-  const summary = find(".quill-summary");
-  const said = find(".quill-said");
-  const heading = find(".quill-beside-form h2") ?? find("h1");
-  const place = summary ?? said ?? heading;
-  place?.setAttribute("tabindex", "-1");
-  place?.focus({ preventScroll: place === heading });
   return true;
 }
+
+const focus = (place: HTMLElement | null, preventScroll = false): void => {
+  if (!place) return;
+  if (!place.matches("input, select, textarea, button, a[href]")) place.setAttribute("tabindex", "-1");
+  place.focus({ preventScroll });
+};
+
+const parsed = async (response: Response): Promise<Document | null> =>
+  response.headers.get("content-type")?.startsWith("text/html") === true
+    ? new DOMParser().parseFromString(await response.text(), "text/html")
+    : null;
 
 /** Whether what was typed may be left: asked by `changed.ts`. */
 const mayLeave = (): boolean => document.dispatchEvent(new Event("quill:leave", { cancelable: true }));
@@ -49,55 +83,147 @@ async function busily(work: (isLatest: () => boolean) => Promise<void>): Promise
 
 /** Shows what is at an address; where that can't be shown in place, it is loaded. */
 async function goOn(address: string, isLatest: () => boolean): Promise<void> {
-  const isShown = await fetch(address, { headers: { accept: "text/html" } })
-    .then((response) => !isLatest() || showAnswer(response, true))
-    .catch(() => false);
-  if (!isShown && isLatest()) location.assign(address);
-}
-
-async function move(address: string): Promise<void> {
-  await busily((isLatest) => goOn(address, isLatest));
-}
-
-/** Sends a form as the browser would, where it can't be done without loading. */
-function sendPlainly(form: HTMLFormElement, submitter: HTMLElement | null): void {
-  if (submitter instanceof HTMLButtonElement && submitter.name !== "") {
-    const pressed = document.createElement("input");
-    pressed.type = "hidden";
-    pressed.name = submitter.name;
-    pressed.value = submitter.value;
-    form.append(pressed);
+  try {
+    const response = await fetch(address, { headers: { accept: "text/html" } });
+    const next = await parsed(response);
+    if (!isLatest()) return;
+    if (next && isInPlace(partsIn(next)) && show(next)) {
+      if (response.url !== location.href) history.pushState(null, "", response.url);
+      const heading = find(".quill-beside-form h2") ?? find("h1");
+      const place = find(".quill-summary") ?? find(".quill-said") ?? heading;
+      focus(place, place === heading);
+      return;
+    }
+  } catch {
+    // Loading it tells why it can't be had.
   }
-  form.submit();
+  if (isLatest()) leadTo(address);
 }
 
-/** Saves a form and asks for no page: the answer says where to go on to. Null where it was not saved: then the page says why. */
-async function savedTo(action: string, body: URLSearchParams): Promise<string | null> {
-  const response = await fetch(action, { method: "POST", body, headers: { accept: "application/json" } });
-  if (!response.ok) return null;
-  const { location: next } = (await response.json()) as { location?: string };
-  return next || location.href;
+/** Loads an address. What was typed is saved, so nobody is asked. */
+function leadTo(address: string): void {
+  document.dispatchEvent(new Event("quill:leaving"));
+  location.assign(address);
 }
+
+const wordsOf = (form: HTMLFormElement): Words => JSON.parse(form.dataset.send ?? "{}") as Words;
+
+/** Says something at the buttons of a form, in the place of what was said there before. */
+function tell(form: HTMLFormElement, role: "alert" | "status" | null, ...content: readonly (string | Node)[]): void {
+  form.querySelector(".quill-sending")?.remove();
+  if (role === null) return;
+  const line = document.createElement("p");
+  line.className = role === "alert" ? "quill-problem quill-sending" : "quill-sending";
+  line.setAttribute("role", role);
+  line.append(...content);
+  const actions = form.querySelector(":scope > .quill-actions");
+  if (actions) actions.before(line);
+  else form.prepend(line);
+}
+
+/** The dates that were begun and not finished, by the rows in which they stand: a browser sends nothing for them (HTML, 4.10.5.1.7). */
+function unfinishedIn(form: HTMLFormElement): [string, string][] {
+  const rows = new Map<string, string[]>();
+  for (const { name, validity } of inputsIn(form)) {
+    if (!validity.badInput) continue;
+    const [, row = "", own = ""] = /^(r\d+:)?(.*)$/s.exec(name) ?? [];
+    rows.set(row, [...(rows.get(row) ?? []), own]);
+  }
+  return [...rows].map(([row, names]) => [`${row}quill.unfinished`, JSON.stringify(names)]);
+}
+
+/** A form as the browser would send it, files included. */
+function bodyOf(form: HTMLFormElement, submitter: HTMLElement | null): FormData | URLSearchParams {
+  const sent = new FormData(form, submitter);
+  // By the enter key in the place of a choice that is searched the form is to be saved; without this script it would be searched.
+  const isNamed = submitter instanceof HTMLButtonElement && submitter.name !== "";
+  if (!isNamed && form.querySelector("[role=combobox]")) sent.append("quill.save", "");
+  for (const [name, value] of unfinishedIn(form)) sent.append(name, value);
+  if (form.enctype === "multipart/form-data") return sent;
+  return new URLSearchParams(
+    [...sent].flatMap(([name, value]): [string, string][] => (typeof value === "string" ? [[name, value]] : [])),
+  );
+}
+
+/** Where somebody was in a form, to be there again when it is shown anew. */
+function placeIn(form: HTMLFormElement, submitter: HTMLElement | null): () => HTMLElement | null {
+  const block = submitter?.closest<HTMLElement>("[data-field]")?.dataset.field;
+  const row = submitter?.closest("tr")?.querySelector<HTMLInputElement>("[name$='quill.token']")?.name;
+  const name = submitter instanceof HTMLButtonElement && submitter.formNoValidate ? block : undefined;
+  const { action } = form;
+  return () => {
+    const again = [...document.forms].find((each) => each.action === action && each.dataset.send !== undefined);
+    if (!again || name === undefined) return null;
+    const within = row ? again.querySelector(`[name="${CSS.escape(row)}"]`)?.closest("tr") : again;
+    const blocks = [...(within?.querySelectorAll<HTMLElement>("[data-field]") ?? [])];
+    return (
+      blocks
+        .find(({ dataset }) => dataset.field === name)
+        ?.querySelector<HTMLElement>("input:not([type=hidden]), select:not([hidden]), textarea") ?? null
+    );
+  };
+}
+
+/** Shows an answer that saves nothing, and goes to what is to be put right, or to where somebody was. */
+function showAnswer(next: Document, place: () => HTMLElement | null): void {
+  const { scrollX, scrollY } = window;
+  if (!show(next)) {
+    // A document that is not built as this one is takes its place whole, as the browser itself would have it.
+    document.open();
+    document.write(`<!doctype html>${next.documentElement.outerHTML}`);
+    document.close();
+    return;
+  }
+  scrollTo(scrollX, scrollY);
+  const was = place();
+  if (was) focus(was, true);
+  else focus(find("[aria-invalid=true]") ?? find(".quill-conflict button") ?? find(".quill-summary") ?? find("h1"));
+}
+
+/** A notice that has nothing of the form in it is said at the form, which stays. */
+const isNoticeOnly = (next: Document, { status }: Response): boolean =>
+  (status === 413 || status === 429 || status >= 500) && !next.querySelector("[data-quill] form");
+
+/** Something else has answered: a proxy, or a sign-in of the application's. */
+function tellStrange(form: HTMLFormElement, { status, url, redirected }: Response): void {
+  const words = wordsOf(form);
+  const said = `${words.strange.replace("{status}", String(status))} ${words.kept}`;
+  const link = document.createElement("a");
+  Object.assign(link, { href: url, target: "_blank", rel: "noopener", textContent: words.open });
+  tell(form, "alert", said, ...(redirected ? [" ", link] : []));
+}
+
+let sending: HTMLFormElement | null = null;
 
 async function send(form: HTMLFormElement, submitter: HTMLElement | null): Promise<void> {
-  const pairs = [...new FormData(form, submitter)].flatMap(([name, value]): [string, string][] =>
-    typeof value === "string" ? [[name, value]] : [],
-  );
-  const body = new URLSearchParams(pairs);
-  await busily(async (isLatest) => {
-    try {
-      const next = form.closest(".quill-beside") ? await savedTo(form.action, body) : null;
+  // A second press of the button sends nothing a second time.
+  if (sending?.isConnected) return;
+  sending = form;
+  const place = placeIn(form, submitter);
+  const body = bodyOf(form, submitter);
+  tell(form, null);
+  const slow = setTimeout(() => tell(form, "status", wordsOf(form).sending), 600);
+  try {
+    await busily(async (isLatest) => {
+      const response = await fetch(form.action, { method: "POST", body, headers });
+      const to = response.status === 200 ? response.headers.get("location") : null;
       // What is saved is never sent again, whatever becomes of the way on.
-      if (next !== null) return await goOn(next, isLatest);
-      const response = await fetch(form.action, { method: "POST", body, headers: { accept: "text/html" } });
-      if (!isLatest() || (await showAnswer(response, response.redirected))) return;
-      // A notice, or a sign-in: a page of its own, to which the form is sent once more, since nothing of it was saved.
-      if (response.redirected) location.assign(response.url);
-      else sendPlainly(form, submitter);
-    } catch {
-      sendPlainly(form, submitter);
-    }
-  });
+      if (to !== null) return form.closest("[data-in-place]") ? goOn(to, isLatest) : leadTo(to);
+      const next = await parsed(response);
+      if (!isLatest()) return;
+      if (!next || partsIn(next).length === 0) tellStrange(form, response);
+      else if (isNoticeOnly(next, response))
+        tell(form, "alert", next.querySelector("[data-quill] h1")?.textContent ?? "", ". ", wordsOf(form).kept);
+      else showAnswer(next, place);
+    });
+  } catch {
+    // There is no network, or no server: the page stays as it is, and is sent again when somebody says so.
+    tell(form, "alert", wordsOf(form).away);
+  } finally {
+    clearTimeout(slow);
+    form.querySelector(".quill-sending[role=status]")?.remove();
+    sending = null;
+  }
 }
 
 const isPlainClick = (event: MouseEvent): boolean =>
@@ -111,26 +237,39 @@ document.addEventListener("click", (event) => {
   const to = new URL(link.href);
   if (to.origin !== location.origin || (to.hash !== "" && to.pathname === location.pathname)) return;
   event.preventDefault();
-  if (mayLeave()) void move(link.href);
+  if (mayLeave()) void busily((isLatest) => goOn(link.href, isLatest));
 });
 
 document.addEventListener("submit", (event) => {
   const form = event.target instanceof HTMLFormElement ? event.target : null;
-  // Files are sent by the browser itself.
-  if (!form?.closest("[data-in-place]") || event.defaultPrevented || form.enctype === "multipart/form-data") return;
-  event.preventDefault();
-  if (form.method === "post") void send(form, event.submitter);
-  else if (mayLeave()) {
+  if (!form || event.defaultPrevented) return;
+  if (form.method === "post" && form.dataset.send !== undefined) {
+    event.preventDefault();
+    void send(form, event.submitter);
+  } else if (form.method === "get" && form.closest("[data-in-place]")) {
+    event.preventDefault();
+    if (!mayLeave()) return;
     const query = new URLSearchParams(
       [...new FormData(form)].flatMap(([name, value]): [string, string][] =>
         typeof value === "string" && value !== "" ? [[name, value]] : [],
       ),
     );
-    void move(`${form.action.replace(/\?.*$/, "")}?${query}`);
+    void busily((isLatest) => goOn(`${form.action.replace(/\?.*$/, "")}?${query}`, isLatest));
   }
 });
+
+/** The page's own messages are what people see, not the browser's. */
+function begin(): void {
+  for (const form of document.querySelectorAll<HTMLFormElement>("form[data-send]")) form.noValidate = true;
+}
+
+begin();
+document.addEventListener("quill:shown", begin);
 
 // Back and forward: the address has changed already, what is there has not.
 addEventListener("popstate", () => {
   if (isInPlace(partsIn(document))) location.reload();
 });
+
+// A form that went through a sign-in goes back to where it was refused.
+for (const form of document.querySelectorAll<HTMLFormElement>("form[data-resend]")) form.requestSubmit();

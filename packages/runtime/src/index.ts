@@ -45,8 +45,8 @@ export {
   type PageFileState,
 } from "./page-files.js";
 export { createPages } from "./pages.js";
+export { type PageProblem, problemLine } from "./problems.js";
 export { type ReplicaReport, type ReplicaState, Replicas } from "./replicas.js";
 export { type SigningKeys, signerOf } from "./signing.js";
-export { type PageProblem, problemLine } from "./problems.js";
 export { asText, setLocally } from "./telling.js";
 export { type CloudEvent, cloudEvent, signatureOf, type WebhookOptions, webhook } from "./webhook.js";

@@ -118,29 +118,17 @@ describe("a form", () => {
   });
 });
 
-describe("what is wrong with a form, asked before it is sent", () => {
-  test("is told in the words of the answer, all at once, and nothing is written", async () => {
-    const before = await trips.one("SELECT xmin::text FROM proof.entry WHERE id = 1");
-    const form = await trips.open("/entries/1/edit", hollis);
-    const edits = { count: "many", station: "", day: "" };
-    const asked = await trips.save("/entries/~check/1", hollis, form, edits);
-    expect(asked.response.status).toBe(200);
-    const judged = JSON.parse(asked.response.body) as {
-      problems: { field: string; message: string }[];
-      heading: string;
-    };
-    expect(judged.problems.map(({ field }) => field)).toEqual(["station", "count"]);
-    expect(judged.heading).toBe("2 things to put right");
-    expect(await trips.one("SELECT xmin::text FROM proof.entry WHERE id = 1")).toEqual(before);
-    const { response } = await trips.save("/entries/1/edit", hollis, form, edits);
-    for (const { message } of judged.problems) expect(response.body).toContain(message);
-  });
+describe("what is wrong with a form", () => {
+  const attempt = async (edits: Record<string, string>) =>
+    trips.save("/entries/1/edit", hollis, await trips.open("/entries/1/edit", hollis), edits);
 
-  test("is told to nobody who may not open the page, nor without the form's token", async () => {
-    expect((await trips.send("POST", "/entries/~check/1", null, "x=1")).response.status).toBe(401);
-    const empty = await trips.send("POST", "/entries/~check/1", hollis, "station=");
-    expect(JSON.parse(empty.response.body)).toMatchObject({ problems: [] });
-    expect((await trips.send("GET", "/entries/~check/1", hollis)).response.status).toBe(405);
+  test("is told all at once, and nothing is written", async () => {
+    const before = await trips.one("SELECT xmin::text FROM proof.entry WHERE id = 1");
+    const { response, recorded } = await attempt({ count: "many", station: "", day: "" });
+    expect([response.status, recorded.outcome]).toEqual([422, "invalid"]);
+    expect(response.body).toContain("2 things to put right");
+    expect(recorded.steps.at(-1)?.values.map(({ name }) => name)).toEqual(["station", "count"]);
+    expect(await trips.one("SELECT xmin::text FROM proof.entry WHERE id = 1")).toEqual(before);
   });
 });
 

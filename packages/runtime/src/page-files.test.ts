@@ -74,7 +74,11 @@ describe("a file with an error", () => {
   const broken = async (): Promise<string> => (await demoFile("station")).replace("- name:", "- nome:");
   const stateOf = (loaded: Loaded) => {
     const file = loaded.files.find(({ name }) => name === "station");
-    return { page: file?.page?.fields.length ?? null, errors: file?.findings.filter(isError).length, earlier: file?.earlier };
+    return {
+      page: file?.page?.fields.length ?? null,
+      errors: file?.findings.filter(isError).length,
+      earlier: file?.earlier,
+    };
   };
 
   test("leaves the page as it was, through further readings, until it is put right", async () => {
@@ -148,7 +152,9 @@ describe("reading anew", () => {
         return plain.run(statement);
       },
     };
-    const slow = (): void => void (isSlow = true);
+    const slow = (): void => {
+      isSlow = true;
+    };
     const goOn = (): void => {
       isSlow = false;
       for (const each of waiting.splice(0)) each();

@@ -48,10 +48,21 @@ import { nonceIn } from "./policy.js";
 import { PageProblems, problemLine } from "./problems.js";
 import { openReplicas, Seen } from "./reading.js";
 import { mayReadReplica } from "./replicas.js";
-import { apiOf, cookie, idOf, isCrossSite, isLooking, queryOf, speaksJson, withHeaders } from "./requests.js";
+import {
+  apiOf,
+  cookie,
+  idOf,
+  isCrossSite,
+  isInPlace,
+  isLooking,
+  queryOf,
+  speaksJson,
+  withHeaders,
+} from "./requests.js";
 import { signerOf } from "./signing.js";
 import { spansOf } from "./spans.js";
 import { traceOf } from "./trace.js";
+import { Undecided } from "./undecided.js";
 
 const day = 86_400_000;
 
@@ -173,6 +184,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
       trace: trace.id,
       body,
       api: speaks ? apiOf(request) : null,
+      inPlace: isInPlace(request),
       actor,
       session: options.session?.(request) ?? "",
       said: cookie(request, saidCookie),
@@ -226,12 +238,13 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
   /** Does what is to be done once a request is answered, and tells whoever listens. */
   const finish = async (
     recorded: RecordedRequest,
-    { saved, failures }: Pick<Handled, "saved" | "failures">,
+    { saved, undecided, failures }: Pick<Handled, "saved" | "undecided" | "failures">,
     whole: (recorded: RecordedRequest) => RecordedRequest = (ended) => ended,
   ): Promise<void> => {
     // What failed may have failed because a table is no longer what it was.
     if (recorded.outcome === "failed") void site.look();
     for (const failure of failures) onError(failure);
+    for (const ask of undecided) later.follow(ask);
     const ended = whole(saved.length > 0 ? await afterSaves(saved, recorded) : recorded);
     spansOf(ended);
     for (const { onRequest } of listeners) onRequest?.(ended);
@@ -289,14 +302,20 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     onError,
   });
 
-  /** Does what is to be done after saves, and says on their trip what became of it. What the outbox keeps is only told of. */
-  const afterSaves = async (saved: readonly SavedEvent[], recorded: RecordedRequest): Promise<RecordedRequest> => {
+  /** Does what is to be done after saves, and says what became of it. What the outbox keeps is only told of. */
+  const callAfterSaves = async (saved: readonly SavedEvent[]): Promise<readonly RecordedOwn[]> => {
     const called: RecordedOwn[] = [];
     for (const event of saved) {
       const found = site.steps.get(event.page)?.steps;
       if (found?.outbox) outbox.look();
       else if (found?.afterSave) called.push(await afterSave(found, event));
     }
+    return called;
+  };
+
+  /** The same, told on their trip. */
+  const afterSaves = async (saved: readonly SavedEvent[], recorded: RecordedRequest): Promise<RecordedRequest> => {
+    const called = await callAfterSaves(saved);
     if (called.length === 0) return recorded;
     const last = recorded.steps.length - 1;
     const withCalls = recorded.steps.map((step, index) =>
@@ -304,6 +323,8 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     );
     return { ...recorded, steps: withCalls };
   };
+
+  const later = new Undecided((saved) => void callAfterSaves(saved), onError);
 
   const afterSave = async (found: AnySteps, event: SavedEvent): Promise<RecordedOwn> => {
     const begun = performance.now();
@@ -437,6 +458,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
   const close = async (): Promise<void> => {
     await site.close();
     sealing?.close();
+    later.close();
     await Promise.all([...underWay, outbox.close()]);
     await end();
   };

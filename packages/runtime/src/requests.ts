@@ -25,6 +25,11 @@ export const queryOf = (request: express.Request): Record<string, string> =>
 
 export const isLooking = ({ method }: express.Request): boolean => method === "GET" || method === "HEAD";
 
+/** The header by which the script of a page says that it shows the answer in place (Structured Field Values, RFC 8941: a boolean). */
+const inPlaceHeader = "quill-in-place";
+
+export const isInPlace = (request: express.Request): boolean => request.get(inPlaceHeader) === "?1";
+
 /** Whether JSON is spoken: it is sent, or preferred, or the method is none of a page's. */
 export function speaksJson(request: express.Request): boolean {
   if (isJson(request) || request.method === "PATCH" || request.method === "DELETE") return true;

@@ -243,7 +243,7 @@ export async function aroundPages(
     onRequest: (recorded) => {
       options.metrics?.request(recorded);
       // What the script of a page asks for by itself is no open and no save.
-      if (recorded.operation === "choices" || recorded.operation === "judge") return;
+      if (recorded.operation === "choices") return;
       const kept = store.requests.keep(recorded).then(
         () => {
           feed.tell({ kind: "request", request: shortOf(recorded) });

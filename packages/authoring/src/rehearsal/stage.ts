@@ -65,6 +65,8 @@ export interface Sent extends Evidence {
   /** The step at which the way ended before its time; null where it did not. */
   readonly stoppedAt: StepName | null;
   readonly stopped: string | null;
+  /** What PostgreSQL said where it refused the statement that writes. */
+  readonly refused: string | null;
   readonly document: ReadDocument;
   readonly body: string | null;
 }
@@ -302,6 +304,7 @@ export class Stage {
       outcome: recorded?.outcome ?? "no page",
       stoppedAt: stop?.step ?? null,
       stopped: stop?.stopped ?? null,
+      refused: stop?.values.find(({ name }) => name === "refused")?.value ?? null,
       get document() {
         document ??= readDocument(response.body);
         return document;

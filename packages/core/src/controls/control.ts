@@ -31,8 +31,6 @@ export interface ControlParts {
   readonly content: Markup;
   /** What the script of the pages goes by, where the choices are searched or depend on others. */
   readonly choosing: Attributes;
-  /** What is said of a date that was begun and not finished, for which a browser sends nothing. */
-  readonly unfinished: (code: MessageCode) => string;
 }
 
 /** Everything that is known of one control: which HTML element shows a value and how its text is taken. */
@@ -64,6 +62,8 @@ export interface ControlKind<Name extends string = string> {
   normal?(text: string): string;
   /** Why a value that was read can't be taken by it, as it could not show it again. */
   refuses?(value: Exclude<Stored, null>): MessageCode | null;
+  /** What is said of a text that was begun and not finished, for which a browser sends nothing (HTML, 4.10.5.1.7). */
+  readonly unfinished?: MessageCode;
   /** The text for people who only read it; with its dash for an empty one. */
   told?(text: string, language: Language): string;
   /** What stands in it. */

@@ -29,13 +29,13 @@ export const dateTime: ControlKind<"date-time"> = {
   // The T between date and time is the control's (HTML, 2.3.5.5), not a reader's.
   told: (text) => text.replace("T", " "),
   shape: (text) => String(text.includes(".")),
-  write: ({ common, text, content, unfinished }) =>
+  unfinished: "not-a-time",
+  write: ({ common, text, content }) =>
     line(
       attributes({
         ...common,
         type: "datetime-local",
         step: text.includes(".") ? "0.001" : "1",
-        "data-unfinished": unfinished("not-a-time"),
       }),
       content,
     ),

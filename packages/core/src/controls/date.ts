@@ -9,9 +9,6 @@ export const date: ControlKind<"date"> = {
   plainer: "text",
   unshown: outOfCalendar,
   refuses: (value) => (/^\d{4}-\d\d-\d\d$/.test(value) ? null : "not-a-date"),
-  write: ({ common, content, unfinished }) =>
-    line(
-      attributes({ ...common, type: "date", max: "9999-12-31", "data-unfinished": unfinished("not-a-date") }),
-      content,
-    ),
+  unfinished: "not-a-date",
+  write: ({ common, content }) => line(attributes({ ...common, type: "date", max: "9999-12-31" }), content),
 };

@@ -2,7 +2,7 @@ import { boxName } from "../controls/check-box.js";
 import { type Attributes, contentOf } from "../controls/control.js";
 import { controlKind } from "../controls/index.js";
 import { attributes, html, Markup } from "../markup/markup.js";
-import { type Language, message, word } from "../messages/messages.js";
+import { type Language, word } from "../messages/messages.js";
 import { isMade } from "../page/columns.js";
 import { searchButtonName, searchTextName, takeName } from "../page/names.js";
 import type { Field } from "../page/page.js";
@@ -35,6 +35,7 @@ function choosingOf({ field: { column, choices }, offer, depends, withNames }: F
   return {
     "data-choices": offer?.by === "search" || depends ? column.name : null,
     "data-by": offer?.by ?? null,
+    "data-find": offer?.by === "search" ? searchTextName(column.name) : null,
     "data-with": withNames.length > 0 ? withNames.join(" ") : null,
     autofocus: offer?.searched ? true : null,
   };
@@ -96,7 +97,6 @@ function written(view: FieldView, id: string, content: Markup, language: Languag
     words: { chooseFile: word(language, "choose-file"), removeFile: word(language, "remove-file") },
     content,
     choosing: choosingOf(view),
-    unfinished: (code) => field.message ?? message(language, code, { label: field.label }),
   });
 }
 

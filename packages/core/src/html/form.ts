@@ -5,14 +5,7 @@ import { isTaken } from "../page/columns.js";
 import { labelFrom } from "../page/label.js";
 import { memoizePerPage } from "../page/memoize-per-page.js";
 import { conflictsName, reasonName, saveName, tokenName } from "../page/names.js";
-import {
-  choicesSegment,
-  encodeSegment,
-  judgeSegment,
-  type neighbourSegments,
-  queryText,
-  recordAddress,
-} from "../page/path.js";
+import { choicesSegment, encodeSegment, type neighbourSegments, queryText, recordAddress } from "../page/path.js";
 import type { FormView } from "../views/form-view.js";
 import type { Frame } from "../views/frame.js";
 import type { FormPieces, PageParts } from "../views/page-parts.js";
@@ -68,6 +61,7 @@ const foundWords = ({ page }: FormView): string =>
     some: word(page.language, "found-some", { count: "{count}" }),
     more: word(page.language, "found-more", { count: "{count}" }),
     shown: word(page.language, "choices-shown"),
+    pending: word(page.language, "choice-pending"),
   });
 
 /**
@@ -140,7 +134,7 @@ export function formPart(view: FormView, frame: Frame): FormPart {
   const reason = reasonBlock(view);
   const actions = html`<p class="quill-actions"><button name="${saveName}">${word(language, isNew ? "add" : "update")}</button><a href="${list}${kept}">${word(language, "cancel")}</a>${removal}</p>`;
   const around = (inside: Markup): Markup =>
-    html`<form class="quill-sheet" method="post" action="${action}"${attributes({ enctype: view.fields.some(({ control }) => control === "file") ? "multipart/form-data" : null, "data-check": `${list}/${[judgeSegment, ...view.key.map(encodeSegment)].join("/")}` })}${isNew ? leaveWords(page) : changedWords(page)}${choosing && attributes({ "data-choices": `${list}/${choicesSegment}`, "data-words": foundWords(view) })}>${tokenInput(view.token)}${conflictsLine(view)}${byEnter}${inside}</form>`;
+    html`<form class="quill-sheet" method="post" action="${action}"${sendWords(page)}${attributes({ enctype: view.fields.some(({ control }) => control === "file") ? "multipart/form-data" : null })}${isNew ? leaveWords(page) : changedWords(page)}${choosing && attributes({ "data-choices": `${list}/${choicesSegment}`, "data-words": foundWords(view) })}>${tokenInput(view.token)}${conflictsLine(view)}${byEnter}${inside}</form>`;
   const form = locked
     ? html`<div class="quill-sheet">${fields}</div><p class="quill-actions"><a href="${list}${kept}">${word(language, "back-to", { list: page.plural })}</a></p>`
     : around(html`${fields}${reason}${actions}`);
@@ -166,6 +160,18 @@ export function formPart(view: FormView, frame: Frame): FormPart {
       : view.title;
   return { above, form, pieces, title };
 }
+
+/** What the script says where a form that it sends is not answered by a page. */
+export const sendWords = memoizePerPage(({ language }) => {
+  const words = {
+    sending: word(language, "sending"),
+    away: word(language, "server-away"),
+    strange: word(language, "server-strange", { status: "{status}" }),
+    kept: word(language, "typed-is-here-only"),
+    open: word(language, "open-elsewhere"),
+  };
+  return html` data-send=${inApostrophes(JSON.stringify(words))}`;
+});
 
 /** What is asked before what was typed is left. */
 const leaveWords = memoizePerPage(({ language }) => attributes({ "data-leave": word(language, "leave-unsaved") }));

@@ -17,7 +17,7 @@ import type { PageParts } from "../views/page-parts.js";
 import type { RelatedList } from "../views/record-view.js";
 import { told } from "../views/told.js";
 import { cellBlock } from "./field.js";
-import { conflictsLine, formPart, tokenInput } from "./form.js";
+import { conflictsLine, formPart, sendWords, tokenInput } from "./form.js";
 import { partsOf } from "./layout.js";
 import { filtersBlock, isUsed } from "./list-filters.js";
 
@@ -236,7 +236,7 @@ function rowsForm(view: ListView, address: string, table: Markup): Markup {
     page.list.together &&
     html`<p class="quill-actions"><button name="${saveTogetherName}">${word(page.language, "save-rows")}</button></p>`;
   // Pressed by the enter key, it has no name: which row is meant is told by what was typed.
-  return html`<form class="quill-rows" data-in-place data-leave="${word(page.language, "leave-unsaved")}" method="post" action="${address}${queryText(view.kept)}"><button class="quill-unseen" tabindex="-1" aria-hidden="true"></button>${table}${all}</form>`;
+  return html`<form class="quill-rows" data-in-place${sendWords(page)} data-leave="${word(page.language, "leave-unsaved")}" method="post" action="${address}${queryText(view.kept)}"><button class="quill-unseen" tabindex="-1" aria-hidden="true"></button>${table}${all}</form>`;
 }
 
 /** The list of a page's records as a part of a page, with an edit link in every row. */

@@ -6,7 +6,7 @@ import type { Frame } from "../views/frame.js";
 import type { PageParts } from "../views/page-parts.js";
 import type { DependentCount, RemovalView } from "../views/removal-view.js";
 import { fieldBlock } from "./field.js";
-import { keyLine, tokenInput } from "./form.js";
+import { keyLine, sendWords, tokenInput } from "./form.js";
 import { grouped } from "./groups.js";
 import { partsOf } from "./layout.js";
 
@@ -43,11 +43,11 @@ export function removalPage(view: RemovalView, given: Frame): PageParts {
   const keep = html`<a href="${record}/edit${asked}">${word(language, "keep")}</a>`;
   const act = kept
     ? html`<p>${word(language, "delete-first")}</p><p class="quill-actions">${keep}</p>`
-    : html`<form class="quill-removing" method="post" action="${record}/delete${asked}">${tokenInput(view.token)}<p>${word(language, "delete-logged")}</p><p class="quill-actions"><button class="quill-refusing">${word(language, "delete-for-good")}</button>${keep}</p></form>`;
+    : html`<form class="quill-removing" method="post" action="${record}/delete${asked}"${sendWords(page)}>${tokenInput(view.token)}<p>${word(language, "delete-logged")}</p><p class="quill-actions"><button class="quill-refusing">${word(language, "delete-for-good")}</button>${keep}</p></form>`;
   const heading = html`<nav class="quill-back" aria-label="${word(language, "way-back")}"><a href="${frame.base}${page.path.list}${asked}">${page.plural}</a></nav>
 <h1>${title}</h1>${keyLine(view)}`;
   const notice = html`${view.said !== null && html`<section class="quill-summary" role="alert"><p>${view.said}</p></section>`}`;
   const content = html`${dependents}${act}
 <section class="quill-going" aria-labelledby="goes"><h2 id="goes">${word(language, kept ? "the-record" : "what-goes")}</h2><div class="quill-sheet quill-reading">${fields}</div></section>`;
-  return partsOf(frame, { title, heading, notice, content });
+  return partsOf(frame, { title, heading, notice, content, scripted: true });
 }

@@ -23,7 +23,7 @@ export function lastChangesStatement(
   FROM "names" AS n
   JOIN "quill_log"."change" AS c ON c."table_name" = $1::text AND c."new_key" = n."record_key" AND c."id" < n."until"
 )
-SELECT c."id"::text AS "id", c."operation", c."reason", c."actor_name", c."at"::text AS "at", c."fields"::text AS "fields", c."record_key"::text AS "record_key"
+SELECT c."id"::text AS "id", c."operation", c."reason", c."actor_id", c."actor_name", c."at"::text AS "at", c."fields"::text AS "fields", c."record_key"::text AS "record_key"
 FROM "names" AS n
 JOIN "quill_log"."change" AS c ON c."table_name" = $1::text AND c."record_key" = n."record_key" AND c."id" <= n."until" AND c."id" <= $3::bigint
 ORDER BY c."id" DESC
@@ -43,13 +43,12 @@ export function holdStatement(page: Page, key: readonly string[]): Statement {
   };
 }
 
-/** The entry that a request wrote, if it did. */
-export const entryOfRequestStatement = (requestId: string): Statement => ({
+/** The entries that a request wrote: one for each record that it saved. */
+export const entriesOfRequestStatement = (requestId: string): Statement => ({
   purpose: "was it saved",
-  text: `SELECT c."id"::text AS "id", c."at"::text AS "at", c."record_key"::text AS "record_key", c."new_key"::text AS "new_key", c."fields"::text AS "fields"
+  text: `SELECT c."id"::text AS "id", c."at"::text AS "at", c."operation", c."record_key"::text AS "record_key", c."new_key"::text AS "new_key", c."fields"::text AS "fields"
 FROM "quill_log"."change" AS c
 WHERE c."request_id" = $1::uuid
-ORDER BY c."id"
-LIMIT 1`,
+ORDER BY c."id"`,
   values: [requestId],
 });

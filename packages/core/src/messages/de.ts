@@ -73,7 +73,12 @@ export const german: MessageCatalog = {
       "Die Verbindung zur Datenbank brach beim Speichern ab; ob Ihre Änderung gespeichert wurde, ist noch nicht bekannt. Senden Sie das Formular noch einmal: Wurde sie gespeichert, erfahren Sie wann; nichts wird doppelt gespeichert.",
     "unavailable-doubt-new":
       "Die Verbindung zur Datenbank brach beim Speichern ab; ob der Datensatz angelegt wurde, ist noch nicht bekannt. Senden Sie das Formular noch einmal: Er wird nie doppelt angelegt.",
+    "unavailable-doubt-delete":
+      "Die Verbindung zur Datenbank riss unterwegs ab. Ob der Datensatz gelöscht wurde, ist noch nicht bekannt. Noch einmal drücken: Wurde er gelöscht, wird es gesagt.",
     "refused-by-database": "Die Datenbank lehnt dies ab: {said}",
+    "new-kept": "Nichts wurde angelegt: Ein Trigger der Datenbank hat den Datensatz nicht zugelassen.",
+    "pick-none": "{label}: Nichts heißt „{text}“. Suchen Sie etwas anderes, oder wählen Sie aus der Liste.",
+    "pick-several": "{label}: Mehrere passen zu „{text}“. Wählen Sie davon einen aus.",
     "read-only-by-policy": "Die Datenbank lässt diesen Datensatz lesen, nicht ändern: es wurde nichts gespeichert.",
     "not-of-type": "{label} kann nicht gespeichert werden: {said}.",
     "value-out-of-range": "Die Datenbank kann einen der Werte nicht speichern: {said}",
@@ -99,6 +104,11 @@ export const german: MessageCatalog = {
     "save-row": "Speichern",
     "save-rows": "Alle Zeilen speichern",
     "row-elsewhere": "Nicht mehr in diesem Teil der Liste",
+    sending: "Wird gespeichert …",
+    "server-away":
+      "Der Server ist nicht zu erreichen. Nichts ist verloren: Drücken Sie noch einmal, sobald Sie verbunden sind.",
+    "server-strange": "Der Server hat mit etwas anderem als dieser Seite geantwortet ({status}).",
+    "open-elsewhere": "Die Antwort in einem anderen Fenster öffnen",
     "leave-unsaved": "Was Sie eingegeben haben, ist nicht gespeichert. Verlassen?",
     "choose-a-record": "Wählen Sie einen Datensatz aus der Liste.",
     history: "Änderungen",
@@ -154,6 +164,7 @@ export const german: MessageCatalog = {
     "found-some": "{count} gefunden: Wählen Sie einen aus.",
     "found-more": "Die ersten {count} sind zu sehen: Geben Sie mehr ein, um weniger zu finden.",
     "show-choices": "Auswahl zeigen",
+    "choice-pending": "Noch ist nichts ausgewählt: Wählen Sie einen Treffer aus.",
     "choices-shown": "Das ist jetzt die Auswahl.",
     "back-to": "Zurück zu {list}",
     "to-the-list": "Zur Liste: {list}",

@@ -5,13 +5,15 @@ import { invalid, type Outcome, refused } from "../trip/outcome.js";
 import type { Operation } from "../trip/round-trip.js";
 import type { Trip } from "../trip/trip.js";
 import type { Problem } from "../views/form-view.js";
-import { createRead, defaults } from "./create.js";
+import { createRead } from "./create.js";
 import { claimsFor, freshForm, lockedBecause, makeForm } from "./form.js";
 import { missing } from "./missing.js";
+import { defaults } from "./new.js";
 import { view } from "./open.js";
 import { removeRead } from "./remove.js";
 import { saveRead } from "./save.js";
-import { noteProblems, noteRead } from "./save-notes.js";
+import { stoppedBy } from "./save-kind.js";
+import { noteStops } from "./save-notes.js";
 
 /** The versions that an If-Match names (RFC 9110, 13.1.1): the part of each strong tag before its dot; null for any. */
 function versionsIn(ifMatch: string): readonly string[] | null {
@@ -57,7 +59,8 @@ async function wrongMembers(
   record: StoredRecord,
   problems: readonly Problem[],
 ): Promise<Outcome> {
-  noteProblems(trip.recorder, problems);
+  const { submission } = readJson(trip.page, {}, claimsFor(trip, form, record), record.row);
+  noteStops(trip.recorder, "check", [stoppedBy({ trip, submission }, problems)], 1);
   return invalid(await makeForm(trip, form, { ...freshForm(trip, form, record), problems }));
 }
 
@@ -88,14 +91,13 @@ async function create(trip: Trip): Promise<Outcome> {
   const record = await defaults(trip);
   const { submission, strays } = readJson(trip.page, members, claimsFor(trip, "new", record), record.row);
   if (strays.length > 0) return wrongMembers(trip, "new", record, strays);
-  noteRead(trip.recorder, submission);
   return withRecord(trip, await createRead(trip, submission));
 }
 
 async function remove(trip: Trip): Promise<Outcome> {
   const record = await meant(trip);
   if ("kind" in record) return record;
-  return removeRead(trip, { claims: claimsFor(trip, "delete", record), stale: null });
+  return removeRead(trip, readJson(trip.page, {}, claimsFor(trip, "delete", record), record.row).submission);
 }
 
 /** What operations do otherwise where JSON is spoken: they take objects instead of forms, and versions instead of tokens. */

@@ -175,10 +175,6 @@ export const sentForm = (submission: Submission, record: StoredRecord, problems:
   notice: null,
 });
 
-/** The token of a form whose last answer was lost: the next one asks first what became of it. */
-export const doubtingToken = ({ request, dependencies }: Trip, { claims }: Submission): string =>
-  writeToken({ ...claims, doubt: request.id }, dependencies.signer);
-
 /**
  * Makes a form: asks for what its fields offer and fills it.
  *
@@ -196,3 +192,20 @@ export async function makeForm(trip: Trip, form: FormKind, state: FormState, lis
   );
   return layOut(trip, form, state, offers);
 }
+
+const touchedTexts = (submission: Submission): ReadonlyMap<string, string> =>
+  new Map(submission.fields.filter((each) => each.touched).map((each) => [each.field.column.name, each.text]));
+
+/** The form made anew upon what is stored now, with what was typed in the fields that were touched. */
+export const renewedForm = (
+  trip: Trip,
+  submission: Submission,
+  record: StoredRecord,
+  told: Pick<FormState, "conflicts"> & Partial<FormState>,
+): Promise<FormView> =>
+  makeForm(trip, "edit", {
+    ...sentForm(submission, record, []),
+    typed: touchedTexts(submission),
+    token: writeToken(claimsFor(trip, "edit", record), trip.dependencies.signer),
+    ...told,
+  });

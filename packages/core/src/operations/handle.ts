@@ -26,6 +26,8 @@ export interface Handled {
   readonly recorded: RecordedRequest;
   /** What was saved, where the page has something of its own to do after a save. */
   readonly saved: readonly SavedEvent[];
+  /** What was sent to be saved and of which nobody knows yet whether it was: each asks the log anew, and answers null as long as that is so. */
+  readonly undecided: Trip["undecided"];
   /** What failed of a developer's own code, for whoever looks after it. */
   readonly failures: readonly Error[];
 }
@@ -61,6 +63,7 @@ class RoundTrip {
   key: readonly string[] | null = null;
   readonly recorder: Recorder;
   readonly saved: SavedEvent[] = [];
+  readonly undecided: Trip["undecided"] = [];
   private readonly dependencies: Dependencies;
 
   constructor(
@@ -121,8 +124,7 @@ class RoundTrip {
   }
 
   private async beyondKey(page: Page, operation: Operation, segments: readonly string[]): Promise<Outcome> {
-    const { keyed } = operations[operation];
-    if (keyed === true || (keyed === "perhaps" && segments.length > 0)) {
+    if (operations[operation].keyed) {
       const read = readKey(page, segments);
       if (!read.ok) return this.malformedKey(page, read.reason, segments);
       this.key = read.key;
@@ -148,6 +150,7 @@ class RoundTrip {
       facts: entered,
       recorder,
       saved: this.saved,
+      undecided: this.undecided,
       dependencies,
     };
     const isForm = request.body !== null && "text" in request.body;
@@ -182,7 +185,7 @@ class RoundTrip {
    * are no text in this connection's encoding are the row's matter, not the key's.
    */
   private isKeyRefused(operation: Operation, error: unknown): boolean {
-    return operations[operation].keyed !== false && isRefusedAs(error, "bad value") && !error.inside;
+    return operations[operation].keyed && isRefusedAs(error, "bad value") && !error.inside;
   }
 
   private malformedKey(page: Page, reason: string, segments: readonly string[] = this.key ?? []): Outcome {
@@ -192,7 +195,7 @@ class RoundTrip {
 
   /** Whether it is about a record that is still to be made. */
   private isNew(operation: Operation): boolean {
-    return operation === "new" || operation === "create" || (operation === "judge" && this.key === null);
+    return operation === "new" || operation === "create";
   }
 
   /** The facts that conditions are asked about, or the refusal of a person who may not open the page. */
@@ -341,5 +344,6 @@ export async function handle(
       },
     },
   };
-  return { response, recorded, saved: trip.saved, failures: trip.recorder.failures };
+  const { saved, undecided } = trip;
+  return { response, recorded, saved, undecided, failures: trip.recorder.failures };
 }

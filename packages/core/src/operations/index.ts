@@ -2,13 +2,13 @@ import type { Outcome } from "../trip/outcome.js";
 import type { Operation } from "../trip/round-trip.js";
 import type { Trip } from "../trip/trip.js";
 import { choices } from "./choices.js";
-import { create, openNew } from "./create.js";
+import { create } from "./create.js";
 import { exportList } from "./export.js";
 import { file } from "./file.js";
 import { history } from "./history.js";
-import { judge } from "./judge.js";
 import { list } from "./list.js";
 import { next, previous } from "./neighbour.js";
+import { openNew } from "./new.js";
 import { open, view } from "./open.js";
 import { confirm, remove } from "./remove.js";
 import { saveRows } from "./rows.js";
@@ -35,7 +35,6 @@ export const runs: Readonly<Record<Operation, Run>> = {
   new: { takes: "nothing", run: openNew },
   confirm: { takes: "nothing", run: confirm },
   choices: { takes: "segments", run: choices },
-  judge: { takes: "body", run: judge },
   save: { takes: "body", run: save },
   rows: { takes: "body", run: saveRows },
   create: { takes: "body", run: create },

@@ -26,7 +26,7 @@ import type { Trip } from "../trip/trip.js";
 import type { ListCount, ListView, SoughtKey } from "../views/list-view.js";
 import { type AskedFilters, readFilters } from "./list-filters.js";
 import { readPlace, sortIn, sortText, writePlace } from "./list-place.js";
-import { type RowSent, type RowState, rowForms } from "./row-forms.js";
+import { type RowSent, type RowState, rowForms, rowsAlone } from "./row-forms.js";
 
 /** The most that can be searched for, in characters. */
 const longestSearch = 200;
@@ -155,6 +155,36 @@ export const listAgain = (
   sent: readonly RowSent[],
   problem: string | null = null,
 ): Promise<ListView> => listView({ ...trip, recorder: new Recorder(() => 0) }, states, sent, problem);
+
+/** Rows that were sent, where the list can't be asked for: nothing that was typed is lost. */
+export async function listWithoutDatabase(
+  trip: Trip,
+  states: readonly RowState[],
+  sent: readonly RowSent[],
+  problem: string | null,
+): Promise<ListView> {
+  const { page, request, facts } = trip;
+  const { question, asked } = questionOf(page, request.query);
+  return {
+    page,
+    rows: [],
+    search: question.search,
+    filters: asked.states,
+    offers: new Map(),
+    sort: question.sort,
+    kept: listQuery(page, request.query),
+    previous: null,
+    next: null,
+    count: null,
+    tooSlow: false,
+    sought: null,
+    forms: page.list.edit.length > 0 ? rowsAlone(trip, states, sent) : null,
+    problem,
+    makes: mayMake(page, facts),
+    notice: null,
+    savedAddress: null,
+  };
+}
 
 async function listView(
   trip: Trip,

@@ -8,7 +8,7 @@ import type { Assignment } from "../statements/save.js";
 import { formValues } from "../steps/check.js";
 import type { SubmittedField } from "../steps/read.js";
 import { readMember } from "../steps/read-json.js";
-import { type OwnPart, OwnRefusal } from "../steps/write.js";
+import { type OwnPart, RefusedInside } from "../steps/write.js";
 import { type Column, columnOf, tableName } from "../table/model.js";
 import {
   type OwnContext,
@@ -100,8 +100,9 @@ export class Own {
     return after;
   }
 
-  /** What is wrong with a form, or why a record may not be deleted. Asked only of what could be read. */
+  /** What is wrong with a form that changes anything, or why a record may not be deleted. Asked only of what could be read. */
   async check(fields: readonly SubmittedField[], row: Row | null): Promise<readonly Problem[]> {
+    if (this.operation === "change" && fields.every(({ touched }) => !touched)) return [];
     if (fields.some(({ problem }) => problem !== null)) return [];
     const problems: Problem[] = [];
     await this.call("check", { fields, row }, problems, {});
@@ -111,6 +112,7 @@ export class Own {
   /** What goes along with a write: further values, and what belongs to its transaction. */
   async write(fields: readonly SubmittedField[], row: Row | null): Promise<OwnPart> {
     const assignments: Assignment[] = [];
+    if (this.operation === "delete") return { assignments, within: this.within(fields, row) };
     await this.call("beforeWrite", { fields, row }, [], {
       set: (name, value) => void assignments.push(this.assignmentOf(name, value as Json, fields)),
     });
@@ -118,13 +120,13 @@ export class Own {
   }
 
   /** What belongs to the transaction of a write: null where it can be one statement. */
-  within(fields: readonly SubmittedField[], row: Row | null): OwnPart["within"] {
+  private within(fields: readonly SubmittedField[], row: Row | null): OwnPart["within"] {
     const { steps, trip } = this;
     const keeps = steps.has.has("afterSave") && steps.keeps;
     if (!steps.has.has("inTransaction") && !keeps) return null;
-    return async (inside, rows) => {
+    return async (inside, rows, place = 0) => {
       const events = rows.filter((each) => each.entry).map((each) => this.eventOf(each));
-      for (const event of events) await this.inTransaction(inside, event, { fields, row });
+      for (const event of events) await this.inTransaction(inside, event, { fields, row }, place);
       if (!keeps) return;
       await inside.run(
         outboxStatement(
@@ -136,13 +138,17 @@ export class Own {
     };
   }
 
-  /** Takes note of what was saved, once it is. @param rows what the statement answered */
-  saved(rows: readonly Row[]): void {
-    if (!this.steps.has.has("afterSave")) return;
-    this.trip.saved.push(...rows.filter((row) => row.entry).map((row) => this.eventOf(row)));
+  /** Takes note of what was saved, once it is. @param answer what the statement answered */
+  saved(answer: Row): void {
+    if (this.steps.has.has("afterSave")) this.trip.saved.push(this.eventOf(answer));
   }
 
-  private async inTransaction(inside: Database, written: SavedEvent, known: Known): Promise<void> {
+  /** Whether it has to be told later of a save of which nobody knows yet: what the outbox keeps is told from there. */
+  get tellsLater(): boolean {
+    return this.steps.has.has("afterSave") && !this.steps.keeps;
+  }
+
+  private async inTransaction(inside: Database, written: SavedEvent, known: Known, place: number): Promise<void> {
     if (!this.steps.has.has("inTransaction")) return;
     const problems: Problem[] = [];
     await this.call("inTransaction", known, problems, {
@@ -152,7 +158,7 @@ export class Own {
         return inside.run(statement);
       },
     });
-    if (problems.length > 0) throw new OwnRefusal(problems);
+    if (problems.length > 0) throw new RefusedInside(problems, place);
   }
 
   private assignmentOf(name: string, value: Json, fields: readonly SubmittedField[]): Assignment {
@@ -172,7 +178,8 @@ export class Own {
     return { column, value: read.value, ...(isOnForm ? {} : { along: true as const }) };
   }
 
-  private eventOf({ entry, changes, row }: Row): SavedEvent {
+  /** What a save came to. @param answer what the statement answered */
+  eventOf({ entry, changes, row }: Row): SavedEvent {
     const { page, key, request, facts } = this.trip;
     const after = JSON.parse(row ?? "{}") as Row;
     const { reason = null } = logNoteOf(this.trip);

@@ -1,8 +1,7 @@
 import { message, word } from "../messages/messages.js";
 import { listQuery } from "../page/list-query.js";
 import { refusalKind } from "../postgres/refusal.js";
-import type { Row } from "../postgres/statement.js";
-import { isInDoubt, isRefusal } from "../postgres/unavailable.js";
+import { unavailabilityOf } from "../postgres/unavailable.js";
 import { dependentsStatement, mostCounted, removeStatement } from "../statements/remove.js";
 import { mayDelete } from "../steps/access.js";
 import { load, type StoredRecord } from "../steps/load.js";
@@ -10,14 +9,15 @@ import { completeOffers, loadLists } from "../steps/offer.js";
 import { prefillFields, titleOf } from "../steps/prefill.js";
 import type { Submission } from "../steps/read.js";
 import { writeToken } from "../steps/token.js";
-import { OwnRefusal, ownFailure, sendWrite } from "../steps/write.js";
-import { failed, notFound, type Outcome, type Refusal, refused } from "../trip/outcome.js";
+import { sendWrite } from "../steps/write.js";
+import { notFound, type Outcome, type Refusal, refused } from "../trip/outcome.js";
 import { logNoteOf, type Trip } from "../trip/trip.js";
 import type { DependentCount, RemovalView } from "../views/removal-view.js";
-import { whatBecame } from "./doubt.js";
+import { becameOfStored } from "./ending.js";
 import { claimsFor, readForm } from "./form.js";
 import { missing } from "./missing.js";
-import { noteFailure, Own } from "./own.js";
+import { asProblem, type SaveKind, stoppedBy } from "./save-kind.js";
+import { saving } from "./saving.js";
 
 /** What hangs on the record: counted where it can be read, named where it can't. */
 async function dependentPaths({ page, key, dependencies }: Trip): Promise<readonly DependentCount[]> {
@@ -76,19 +76,48 @@ async function loaded(trip: Trip): Promise<StoredRecord | Refusal> {
 export async function confirm(trip: Trip): Promise<Outcome> {
   const record = await loaded(trip);
   if ("kind" in record) return record;
-  const removal = await viewOf(trip, record, null);
+  const asking = await viewOf(trip, record, null);
   trip.recorder.note(
     "load",
     Object.entries(record.row).map(([name, value]) => ({ name, value })),
   );
-  const dependents = removal.dependents.map(({ table, count, effect }) => ({
+  const dependents = asking.dependents.map(({ table, count, effect }) => ({
     name: table,
     value: count === null ? null : String(count),
     note: effect,
   }));
   trip.recorder.note("prefill", dependents);
-  return { kind: "shown", view: { what: "removal", removal } };
+  return { kind: "shown", view: removalOf(asking) };
 }
+
+/** A record that is deleted: a save without fields. */
+const removal: SaveKind = {
+  operation: "delete",
+  asksForRow: (_, own) => own?.asksForRow === true,
+  judge: () => ({ fields: [], problems: [] }),
+  lockedBecause: ({ page, facts }, record) =>
+    mayDelete(page, record.row, facts) ? null : (page.access.because ?? word(page.language, "locked")),
+  async write(_, [ready], [own]) {
+    if (!ready) return [];
+    const { trip, submission } = ready;
+    const { page, key, facts, dependencies } = trip;
+    const statement = removeStatement(page, key, submission.claims.row, facts, logNoteOf(trip));
+    const [row] = await sendWrite(dependencies.database, statement, own?.within);
+    return [row ?? null];
+  },
+  compare: async (given, record) =>
+    stoppedBy(given, [asProblem(word(given.trip.page.language, "delete-changed"))], record, { is: "conflict" }),
+  unwritten: async (given, record) =>
+    stoppedBy(given, [asProblem(word(given.trip.page.language, "delete-kept"))], record, { is: "conflict" }),
+  async refusal({ trip: { page } }, error) {
+    const hangs = refusalKind(error) === "foreign key";
+    const said = hangs
+      ? word(page.language, "delete-refers")
+      : word(page.language, "delete-refused", { said: error.message });
+    return { problems: [asProblem(said)], said: `${error.sqlState} ${error.message}` };
+  },
+  became: becameOfStored,
+};
 
 /** Deletes the record as it was shown when it was confirmed; one that was changed since is shown again first. */
 export async function remove(trip: Trip, body: string): Promise<Outcome> {
@@ -97,59 +126,51 @@ export async function remove(trip: Trip, body: string): Promise<Outcome> {
 }
 
 /** The same for a form that was read already. */
-export async function removeRead(
-  trip: Trip,
-  { claims, stale }: Pick<Submission, "claims" | "stale">,
-): Promise<Outcome> {
-  const { page, key, facts, recorder, dependencies } = trip;
+export async function removeRead(trip: Trip, submission: Submission): Promise<Outcome> {
+  const { page, recorder, dependencies } = trip;
+  const { claims } = submission;
   recorder.note("read", [{ name: "row version", value: claims.row }]);
-  const statement = removeStatement(page, key, claims.row, facts, logNoteOf(trip));
-  const again = async (said: string): Promise<Outcome> => {
-    recorder.note("write", [], said);
-    const record = await loaded(trip);
-    if ("kind" in record) return record.kind === "not-found" ? notFound("record-gone", page) : record;
-    return { kind: "conflict", view: { what: "removal", removal: await viewOf(trip, record, said) } };
-  };
-  if (stale) return again(message(page.language, `stale-${stale}`));
-  const own = Own.of(trip, "delete");
-  try {
-    const stored = own?.asksForRow ? ((await load(trip))?.row ?? null) : null;
-    const problems = (await own?.check([], stored)) ?? [];
-    if (problems.length > 0) return await again(problems.map((problem) => problem.message).join(" "));
-    const [row] = await sendWrite(dependencies.database, statement, own?.within([], stored));
-    if (!row?.row) {
-      return await again(word(page.language, row ? "delete-kept" : "delete-changed"));
-    }
-    own?.saved([row]);
-    recorder.note("write", [
-      { name: "deleted", value: key.join(", ") },
-      { name: "log entry", value: row.entry ?? null },
-    ]);
-    return { kind: "saved", page, key, row: JSON.parse(row.row) as Row, changes: [], what: "deleted" };
-  } catch (error) {
-    const failure = ownFailure(trip, error);
-    if (failure) {
-      noteFailure(recorder, failure);
-      return failed("own-step-failed", page);
-    }
-    if (error instanceof OwnRefusal) return again(error.message);
-    if (isInDoubt(error)) return afterDoubt(trip, own);
-    if (!isRefusal(error)) throw error;
-    const hangs = refusalKind(error) === "foreign key";
-    return again(
-      hangs ? word(page.language, "delete-refers") : word(page.language, "delete-refused", { said: error.message }),
-    );
+  const ending = await saving(removal, trip, [{ trip, submission }]);
+  if (ending.is === "failed") {
+    const { doubt } = ending;
+    const token = doubt === undefined ? submission.token : writeToken({ ...claims, doubt }, dependencies.signer);
+    return asked(trip, "failed", message(page.language, ending.code), token);
   }
+  const [row] = ending.rows;
+  if (!row) throw new Error("A deletion ended without its record.");
+  if (!("problems" in row)) return { kind: "saved", page, key: row.key, row: row.row, changes: [], what: "deleted" };
+  if (row.is === "gone") return notFound("record-gone", page);
+  const said = row.problems.map((problem) => problem.message).join(" ");
+  return row.is === "locked" ? refused("may-not-delete", page, { because: said }) : asked(trip, "conflict", said);
 }
 
-/** The answer of the statement that deletes was lost: the log is asked what became of it. */
-async function afterDoubt(trip: Trip, own: Own | null): Promise<Outcome> {
-  const { page, key, request, recorder } = trip;
-  const became = await whatBecame(trip, request.id);
-  recorder.note("write", [], `the connection was lost; the log says: ${became.kind}`);
-  if (became.kind === "nothing") return failed("database-away", page);
-  if (became.kind === "unknown") return failed("delete-in-doubt", page);
-  const row = Object.fromEntries(became.changes.map(({ field, old }) => [field, old]));
-  own?.saved([{ entry: became.entry, changes: JSON.stringify(became.changes), row: JSON.stringify(row) }]);
-  return { kind: "saved", page, key, row, changes: [], what: "deleted" };
+/**
+ * What is asked again, upon what is stored now; where the database has gone away, without that.
+ *
+ * @param token what goes on in the place of a new one
+ */
+async function asked(trip: Trip, kind: "conflict" | "failed", said: string, token?: string): Promise<Outcome> {
+  const removalAs = (removal: RemovalView): RemovalView => (token === undefined ? removal : { ...removal, token });
+  try {
+    const record = await loaded(trip);
+    if (!("kind" in record)) return { kind, view: removalOf(removalAs(await viewOf(trip, record, said))) };
+    if (kind === "conflict") return record.kind === "not-found" ? notFound("record-gone", trip.page) : record;
+  } catch (error) {
+    if (!unavailabilityOf(error)) throw error;
+  }
+  return { kind: "failed", view: removalOf(removalAlone(trip, said, token ?? "")) };
 }
+
+const removalOf = (removal: RemovalView): { what: "removal"; removal: RemovalView } => ({ what: "removal", removal });
+
+/** What is asked where the database can't be. */
+const removalAlone = ({ page, key, request }: Trip, said: string, token: string): RemovalView => ({
+  page,
+  key,
+  title: titleOf(page, {}, key),
+  kept: listQuery(page, request.query),
+  fields: [],
+  dependents: [],
+  said,
+  token,
+});

@@ -91,12 +91,30 @@ export async function rowForms(
     return { key, row, ...formOf(key, record), title: titleOf(trip.page, record.row, key) };
   });
   const listedKeys = new Set(listed.map(({ key }) => keyText(key)));
-  const others = [...states, ...sent].filter(({ key }) => !listedKeys.has(keyText(key)));
+  const isListed = ({ key }: RowSent | RowState): boolean => listedKeys.has(keyText(key));
   return [
     ...listed,
-    ...others.map((each): RowForm => {
-      const form = "form" in each ? each.form : formOf(each.key, { row: {}, version: "" }).form;
-      return { key: each.key, row: null, form, said: "said" in each ? each.said : null, title: form?.title ?? "" };
+    ...rowsAlone(
+      here,
+      states.filter((each) => !isListed(each)),
+      sent.filter((each) => !isListed(each)),
+    ),
+  ];
+}
+
+/** Rows that were sent and do not stand in the list: with what was typed, as they would be sent again. */
+export function rowsAlone(trip: Trip, states: readonly RowState[], sent: readonly RowSent[]): readonly RowForm[] {
+  const page = rowPage(trip.page);
+  return [
+    ...states.map(({ key, form, said }): RowForm => ({ key, row: null, form, said, title: form.title })),
+    ...sent.map(({ key, submission }): RowForm => {
+      const form = layOut(
+        { ...trip, page, key },
+        "edit",
+        sentForm(submission, { row: {}, version: "" }, []),
+        new Map(),
+      );
+      return { key, row: null, form, said: null, title: form.title };
     }),
   ];
 }

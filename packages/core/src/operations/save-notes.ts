@@ -1,61 +1,108 @@
-import type { ComparedField } from "../steps/compare.js";
 import type { Submission } from "../steps/read.js";
-import type { WriteResult } from "../steps/write.js";
-import type { Recorder } from "../trip/recording.js";
+import type { RecordedValue, Recorder } from "../trip/recording.js";
 import type { Problem } from "../views/form-view.js";
+import type { Done, Given, Ready, Stopped } from "./save-kind.js";
 
-/** What the steps of a save leave in its record: the real values, and why the way ended where it did. */
+/* What the steps of a save leave in its record: the real values, and why the way ended where it did. Of several records each value says whose it is. */
 
-export function noteRead(recorder: Recorder, submission: Submission): void {
-  const fields = submission.fields.map((each) => ({
-    name: each.field.column.name,
-    value: each.text,
-    note: each.touched ? "touched" : "untouched",
-    ...(each.touched ? { became: each.value } : {}),
-    ...(each.problem ? { problem: each.problem.message } : {}),
-  }));
-  recorder.note("read", [
-    ...fields,
-    ...submission.ignored.map((name) => ({ name, value: null, note: "not on the form: ignored" })),
-  ]);
+const rowOf = ({ trip }: Given, isOne: boolean): { readonly row?: string } =>
+  isOne ? {} : { row: trip.key.join(", ") };
+
+/** What was sent, and what was expected and did not come. */
+export function noteRead(recorder: Recorder, all: readonly Given[], isOne = true): void {
+  const values = all.flatMap((given) =>
+    readValues(given.submission).map((value) => ({ ...value, ...rowOf(given, isOne) })),
+  );
+  const noticed = all.flatMap(({ submission }) => submission.noticed);
+  recorder.note("read", values, null, noticed);
 }
 
-export function noteProblems(recorder: Recorder, problems: readonly Problem[]): void {
-  const values = problems.map(({ field, message, by }) => ({
+function readValues({ fields, ignored }: Submission): RecordedValue[] {
+  return [
+    ...fields.map((each) => ({
+      name: each.field.column.name,
+      value: each.text,
+      note: each.missing ? "did not come" : each.touched ? "touched" : "untouched",
+      ...(each.raw === undefined ? {} : { sent: each.raw }),
+      ...(each.touched ? { became: each.value } : {}),
+      ...(each.problem ? { problem: each.problem.message } : {}),
+    })),
+    ...ignored.map(([name, value]) => ({ name, value: "", sent: value, note: "not on the form: ignored" })),
+  ];
+}
+
+const problemValues = (problems: readonly Problem[]): RecordedValue[] =>
+  problems.map(({ field, message, by }) => ({
     name: field ?? "form",
     value: message,
     ...(by === undefined ? {} : { note: by }),
   }));
-  const said = problems.map((problem) => problem.message).join(" ");
-  recorder.note("check", values, `${problems.length} ${problems.length === 1 ? "rule" : "rules"} failed: ${said}`);
+
+/** Why the way ends: at problems, at conflicts, or since a record is not to be had. */
+export function noteStops(
+  recorder: Recorder,
+  step: "check" | "compare" | "write",
+  stops: readonly Stopped[],
+  all: number,
+  said = "",
+): void {
+  const isOne = all === 1;
+  const refused = said === "" ? [] : [{ name: "refused", value: said }];
+  const values = stops.flatMap((stop) =>
+    [...(stop.compared ? comparedValues(stop.compared) : []), ...problemValues(stop.problems)].map((value) => ({
+      ...value,
+      ...rowOf(stop.given, isOne),
+    })),
+  );
+  const [first] = stops;
+  const reason =
+    isOne && first ? (first.reason ?? reasonOf(first)) : said || `${stops.length} of ${all} rows can't be saved`;
+  recorder.note(step, [...refused, ...values], reason);
 }
 
-export function noteCompared(recorder: Recorder, compared: readonly ComparedField[]): void {
-  const values = compared.map(({ submitted, state }) => ({
+function reasonOf({ problems, conflicts }: Stopped): string {
+  if (conflicts.length > 0) return `changed by someone else: ${conflicts.map(({ field }) => field).join(", ")}`;
+  const said = problems.map(({ message }) => message).join(" ");
+  return `${problems.length} ${problems.length === 1 ? "rule" : "rules"} failed: ${said}`;
+}
+
+const comparedValues = (compared: Ready["compared"]): RecordedValue[] =>
+  compared.map(({ submitted, state }) => ({
     name: submitted.field.column.name,
     value: submitted.text,
     note: state,
   }));
-  const conflicts = compared
-    .filter((each) => each.state === "conflict")
-    .map((each) => each.submitted.field.column.name);
-  recorder.note("compare", values, conflicts.length > 0 ? `changed by someone else: ${conflicts.join(", ")}` : null);
+
+export function noteCompared(recorder: Recorder, all: readonly Ready[]): void {
+  const isOne = all.length === 1;
+  recorder.note(
+    "compare",
+    all.flatMap((ready) =>
+      comparedValues(isOne ? ready.compared : ready.compared.filter(({ state }) => state !== "untouched")).map(
+        (value) => ({ ...value, ...rowOf(ready, isOne) }),
+      ),
+    ),
+  );
 }
 
-export function noteWrite(recorder: Recorder, result: WriteResult): void {
-  if (result.kind === "written") {
-    const values = result.changes.map((change) => ({
+/** What was written, and under which numbers the log has it. */
+export function noteWrite(recorder: Recorder, rows: readonly Done[], more?: string): void {
+  const isOne = rows.length === 1;
+  const values = rows.flatMap(({ given, changes, entry }): RecordedValue[] => {
+    if (entry === null) return isOne ? [{ name: "written", value: "nothing", note: "no value differs" }] : [];
+    if (given.submission.claims.form === "delete")
+      return [
+        { name: "deleted", value: given.trip.key.join(", ") },
+        { name: "log entry", value: entry },
+      ];
+    const changed = changes.map((change) => ({
       name: change.field,
       value: change.new,
       note: change.hidden ? "changed" : `was ${change.old ?? "null"}`,
     }));
-    recorder.note("write", [...values, { name: "log entry", value: result.entry }]);
-  } else if (result.kind === "refused") {
-    recorder.note(
-      "write",
-      [{ name: "refused", value: result.said }],
-      result.problems.map((problem) => problem.message).join(" "),
-    );
-  }
-  // Otherwise no row was found in that version: the way goes back to Compare, which notes what was sent.
+    const logged = { name: "log entry", value: entry, ...(more === undefined ? {} : { note: more }) };
+    return [...changed, logged].map((value) => ({ ...value, ...rowOf(given, isOne) }));
+  });
+  const written = rows.filter(({ entry }) => entry !== null).length;
+  recorder.note("write", isOne ? values : [...values, { name: "rows written", value: String(written) }]);
 }

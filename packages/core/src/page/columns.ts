@@ -40,3 +40,7 @@ export const isTaken = (field: Field, form: "edit" | "new"): boolean =>
 
 /** Whether a field is made of another one where it is left empty. */
 export const isMade = (field: Field): boolean => field.tidy.some((tidying) => typeof tidying === "object");
+
+/** The column of which a field is made where it is left empty. */
+export const madeOf = (field: Field): string | undefined =>
+  field.tidy.flatMap((tidying) => (typeof tidying === "object" ? [tidying.slug] : []))[0];

@@ -19,6 +19,10 @@ const namesOf = memoizePerPage((page): readonly string[] => [
 export function listQuery(page: Page, query: Readonly<Record<string, string>>): Readonly<Record<string, string>> {
   const kept: Record<string, string> = {};
   if (Object.keys(query).length === 0) return kept;
-  for (const name of namesOf(page)) if (Object.hasOwn(query, name)) kept[name] = query[name] ?? "";
+  // A form sends its empty controls as well; the way to the last part has no value.
+  for (const name of namesOf(page)) {
+    const value = Object.hasOwn(query, name) ? query[name] : undefined;
+    if (value !== undefined && (value !== "" || name === "last")) kept[name] = value;
+  }
   return kept;
 }

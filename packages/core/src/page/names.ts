@@ -29,3 +29,6 @@ export const withPrefix = "with.";
 
 /** Before the name of a key's column in the address of a new record: the record that it is copied from. */
 export const copyPrefix = "copy.";
+
+/** The dates that were begun and not finished, as a JSON array of their controls' names: the script says so, since a browser sends nothing for them. */
+export const unfinishedName = "quill.unfinished";

@@ -104,6 +104,3 @@ export const neighbourSegments = { "~next": "next", "~previous": "previous" } as
 
 /** The segment under which a field's choices are: a tilde stands before no letter in any key (see page/path.ts). */
 export const choicesSegment = "~choices";
-
-/** The segment under which a form's problems are asked for, before it is sent. */
-export const judgeSegment = "~check";

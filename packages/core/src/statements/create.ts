@@ -5,6 +5,9 @@ import { Parameters, quoted, quotedTable, type Statement } from "../postgres/sta
 import type { Column } from "../table/model.js";
 import type { Assignment } from "./save.js";
 
+/** What stands in the error of a statement that has refused itself, since a trigger kept its row from the table. */
+export const keptOutMark = "quill:kept-out";
+
 /**
  * The defaults that a form can show beforehand: constants and today's date. A sequence's next number or the moment of the write
  * are the table's to give, when the record is written.
@@ -26,7 +29,8 @@ export const defaultsStatement = (columns: readonly Column[]): Statement => ({
 /**
  * Inserts a record and its log entry, once: the form's id is kept beside the log, so that a form that is sent twice, by a second
  * click or a reload, is refused as a whole the second time. Columns that are not named get their defaults from the table. Where
- * the page has a `rows` condition, the new record must meet it as it is stored; otherwise the statement refuses itself.
+ * the page has a `rows` condition, the new record must meet it as it is stored; otherwise the statement refuses itself. So it does where a trigger
+ * answers with no row: whether it has put the record elsewhere or nowhere, nothing of it stays.
  *
  * It answers as a save does.
  *
@@ -55,15 +59,16 @@ export function createStatement(
 ), "entry" AS (
   ${entryInsert(places, "insert", '"after"')}
 )
-${answered(remains)}
-FROM "after" AS w`;
+${answered(remains)},
+  CASE WHEN w."row" IS NULL THEN concat('${keptOutMark} ', w."row")::integer END AS "kept"
+FROM (SELECT) AS "one" LEFT JOIN "after" AS w ON true`;
   return { purpose: "create", writes: true, text, values: parameters.values };
 }
 
 /** The record that a form made: asked when the form comes a second time. */
 export const madeStatement = (form: string): Statement => ({
   purpose: "was it made",
-  text: `SELECT c."record_key"::text AS "key", c."at"::text AS "at"
+  text: `SELECT c."id"::text AS "id", c."at"::text AS "at", c."operation", c."record_key"::text AS "record_key", c."fields"::text AS "fields"
 FROM "quill_log"."submission" AS s
 JOIN "quill_log"."change" AS c ON c."request_id" = s."request_id" AND c."operation" = 'insert'
 WHERE s."id" = $1::uuid`,

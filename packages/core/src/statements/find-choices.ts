@@ -39,6 +39,22 @@ export function choicesStatement(choices: TableChoices, facts: Facts, search: st
 export const choicesArray = (choices: TableChoices, facts: Facts, parameters: Parameters): string =>
   `(SELECT json_agg(json_build_array(c."value", c."label")) FROM (${choicesQuery(choices, facts, null, parameters)}) AS c)`;
 
+/** Choices that are called so: by label or key, without regard to case. Two at most, to know whether it is the only one. */
+export function namedChoiceStatement(choices: TableChoices, facts: Facts, text: string): Statement {
+  const parameters = new Parameters();
+  const where = choices.where ? `${predicate(choices.where, parameters, facts, "t")} AND ` : "";
+  const name = `lower(${parameters.add(text, "text")})`;
+  return {
+    purpose: "name choice",
+    text: `SELECT ${textForm("t", choices.key)} AS "value"
+FROM ${quotedTable(choices.table)} AS t
+WHERE ${where}(lower(${labelOf(choices, "t")}) = ${name} OR lower(${textForm("t", choices.label)}) = ${name} OR lower(${textForm("t", choices.key)}) = ${name})
+LIMIT 2`,
+    values: parameters.values,
+    plannedAnew: true,
+  };
+}
+
 function choicesQuery(choices: TableChoices, facts: Facts, search: string | null, parameters: Parameters): string {
   const where = choices.where ? [predicate(choices.where, parameters, facts, "t")] : [];
   const label = labelOf(choices, "t");

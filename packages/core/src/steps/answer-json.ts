@@ -126,7 +126,6 @@ function seen(
     case "notice":
       return noticeJson(view.notice, request);
     case "choices":
-    case "judged":
     case "file":
     case "methods":
     case "elsewhere":

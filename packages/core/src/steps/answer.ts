@@ -135,7 +135,8 @@ function afterSave(
       request.frame,
     );
   return {
-    status: 303,
+    // What a script fetches goes on by itself where it is led by a 3xx, before the script can see it (Fetch Standard, 4.4).
+    status: request.inPlace ? 200 : 303,
     headers: { location, "cache-control": "no-store", ...(own && !inList ? {} : sayNext(said, location, signer)) },
     body: "",
   };
@@ -242,8 +243,6 @@ function seen(status: number, view: View, request: PageRequest, signer: Signer):
       return page(status, removalPage(view.removal, frame), frame);
     case "choices":
       return json(view.choices);
-    case "judged":
-      return json(view.judged);
     case "methods":
       return { status: 204, headers: { allow: view.allow, "cache-control": "no-store" }, body: "" };
     case "elsewhere":

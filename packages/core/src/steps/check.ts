@@ -3,6 +3,7 @@ import type { Condition } from "../condition/expression.js";
 import type { Facts } from "../condition/facts.js";
 import type { MessageCode } from "../messages/catalog.js";
 import { type Language, message } from "../messages/messages.js";
+import { madeOf } from "../page/columns.js";
 import { memoizePerPage } from "../page/memoize-per-page.js";
 import type { Check, Field, Page } from "../page/page.js";
 import type { Row, Stored } from "../postgres/statement.js";
@@ -11,7 +12,7 @@ import type { Rule, Wrong } from "../rules/rule.js";
 import type { Trip } from "../trip/trip.js";
 import { inLanguage } from "../values/in-language.js";
 import type { Problem } from "../views/form-view.js";
-import type { SubmittedField } from "./read.js";
+import { isLeftEmpty, type SubmittedField } from "./read.js";
 
 /** What is wrong with a value by one rule, or null. Only some rules say anything of a missing value. */
 function broken(
@@ -65,7 +66,7 @@ function applies(rule: Rule, submitted: SubmittedField, fields: readonly Submitt
  */
 export function checkFields({ page, facts }: Judging, row: Row, fields: readonly SubmittedField[]): readonly Problem[] {
   const here = { ...facts, row, form: askedValues(page, row, fields) };
-  return fields.flatMap((submitted): Problem[] => {
+  const problems = fields.flatMap((submitted): Problem[] => {
     if (submitted.problem) return [{ ...submitted.problem, by: "type" }];
     for (const rule of submitted.field.rules) {
       if (!applies(rule, submitted, fields, here)) continue;
@@ -81,6 +82,12 @@ export function checkFields({ page, facts }: Judging, row: Row, fields: readonly
     }
     return [];
   });
+  // What could not be made of another field is no complaint of its own where that one is complained of.
+  const isWrong = (name: string | undefined): boolean => problems.some(({ field }) => field === name);
+  const left = new Set(
+    fields.filter((each) => isLeftEmpty(each) && isWrong(madeOf(each.field))).map(({ field }) => field.column.name),
+  );
+  return left.size === 0 ? problems : problems.filter(({ field }) => field === null || !left.has(field));
 }
 
 /** What the form comes to: the stored row with the touched fields' values in their place. */

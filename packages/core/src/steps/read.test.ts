@@ -90,7 +90,12 @@ describe("Read", () => {
   test("names that are not on the form are not taken, the key is not taken from the form", () => {
     const submission = submitted(`${body()}&region_id=4&code=MV-001&admin=true`);
     expect(touched(submission)).toEqual([]);
-    expect(submission.ignored).toEqual(["region_id", "code", "admin"]);
+    expect(submission.ignored).toEqual([
+      ["region_id", "4"],
+      ["code", "MV-001"],
+      ["admin", "true"],
+    ]);
+    expect(submission.noticed).toHaveLength(3);
   });
 
   test("what is no value of the type keeps its text and gets a message", () => {

@@ -1,7 +1,7 @@
 import { boxName } from "../controls/check-box.js";
 import { removeName } from "../controls/file.js";
 import { controlKind } from "../controls/index.js";
-import { keeping, normal, show } from "../controls/show.js";
+import { comparable, keeping, normal, show } from "../controls/show.js";
 import type { Code } from "../messages/codes.js";
 import { message } from "../messages/messages.js";
 import { isMade, isTaken } from "../page/columns.js";
@@ -14,6 +14,7 @@ import {
   searchTextName,
   takeName,
   tokenName,
+  unfinishedName,
 } from "../page/names.js";
 import type { Field, Page } from "../page/page.js";
 import type { Tidying } from "../page/schema.js";
@@ -21,11 +22,12 @@ import type { Stored } from "../postgres/statement.js";
 import { kindOf } from "../rules/index.js";
 import type { SentFile } from "../trip/request.js";
 import type { Signer } from "../trip/signer.js";
+import { suggestion } from "../values/nearest.js";
 import { type ReadValue, readValue } from "../values/read-value.js";
 import { slugOf } from "../values/slug.js";
 import type { ChoiceSearch, Problem } from "../views/form-view.js";
 import { takenDigest } from "./prefill.js";
-import { type Claims, type FieldDigest, fieldDigest, readToken, signerOfClaims } from "./token.js";
+import { type Claims, type FieldDigest, fieldDigest, nothingShown, readToken, signerOfClaims } from "./token.js";
 
 /** One field of a submission. */
 export interface SubmittedField {
@@ -34,6 +36,10 @@ export interface SubmittedField {
   readonly sent: boolean;
   /** As typed, in its normal form. */
   readonly text: string;
+  /** As it came over the wire; left out where nothing came. */
+  readonly raw?: string;
+  /** Set where its control was on the form, showed something, and sent nothing. */
+  readonly missing?: true;
   /** Whether it differs from what the control showed when the form was made. */
   readonly touched: boolean;
   /** The value as read; null where the text is no value of the type. */
@@ -45,10 +51,14 @@ export interface Submission {
   readonly claims: Claims;
   readonly token: string;
   readonly fields: readonly SubmittedField[];
-  /** Names that were sent but are not on the form. They are not taken. */
-  readonly ignored: readonly string[];
+  /** What was sent but is not on the form, by name: it is not taken. */
+  readonly ignored: readonly (readonly [name: string, value: string])[];
+  /** What the developer should know of what came: controls that did not come, and such that nobody expects. */
+  readonly noticed: readonly string[];
   /** Where choices were asked for: then nothing is to be saved. */
   readonly search: ChoiceSearch | null;
+  /** What was typed to be found among a field's choices and not chosen, in a form that is to be saved. */
+  readonly picks: readonly ChoiceSearch[];
   /** The field whose stored value is wanted in the place of what was typed: then nothing is to be saved. */
   readonly take: string | null;
   /** The fields at which the form told of somebody else's value. */
@@ -154,6 +164,7 @@ class UntouchedField implements SubmittedField {
   constructor(
     readonly field: Field,
     readonly text: string,
+    readonly raw: string,
     private readonly page: Pick<Page, "timeZone" | "language">,
   ) {}
 
@@ -189,7 +200,16 @@ const namesFor = (form: Claims["form"]) =>
       fields,
       names,
       columns: new Set(names.values()),
-      reserved: new Set([tokenName, saveName, searchButtonName, takeName, conflictsName, reasonName, ...own]),
+      reserved: new Set([
+        tokenName,
+        saveName,
+        searchButtonName,
+        takeName,
+        conflictsName,
+        reasonName,
+        unfinishedName,
+        ...own,
+      ]),
     };
   });
 
@@ -207,25 +227,29 @@ function readField(
   const raw =
     sent.get(name) ?? (sent.has(boxName(field.formName)) ? (controlKind(field.control).unsent ?? "false") : undefined);
   const shown = claims.shown[name];
-  if (raw === undefined || shown === undefined)
-    return { field, sent: false, text: "", touched: false, value: null, problem: null };
+  if (raw === undefined || shown === undefined) {
+    // Of radio buttons of which none was chosen none is sent (HTML, 4.10.21.4).
+    const isExpected = shown !== undefined && shown !== nothingShown && raw === undefined;
+    const none = { field, sent: false, text: "", touched: false, value: null, problem: null } as const;
+    return isExpected ? { ...none, missing: true } : raw === undefined ? none : { ...none, raw };
+  }
   const control = keeping(field.control, raw);
   // Left empty, what is not shown stays as it is.
   if (field.hidden && claims.form === "edit") {
     const text = tidy(field, normal("multi-line", raw), sent);
-    if (text === "") return new UntouchedField(field, "", page);
-    return asTyped(page, field, text, true, readTyped(field, text, page, false));
+    if (text === "") return new UntouchedField(field, "", raw, page);
+    return asTyped(page, field, raw, text, true, readTyped(field, text, page, false));
   }
   // One that shows what is stored may be another than the one that keeps what was typed.
   const controls = control === field.control ? [control] : [control, field.control];
   const same = (text: string): boolean => controls.some((each) => digest(name, normal(each, text)) === shown);
   const asShown = same(raw);
-  if (asShown) return new UntouchedField(field, normal(control, raw), page);
+  if (asShown) return new UntouchedField(field, normal(control, raw), raw, page);
   const text = tidy(field, normal("multi-line", raw), sent);
   const read = readTyped(field, text, page, claims.plain?.includes(name) === true);
   const shownAs = read.ok && read.value !== null ? show(field, read.value, page).text : null;
   const touched = !(same(text) || (shownAs !== null && shownAs !== text && same(shownAs)));
-  return asTyped(page, field, text, touched, read);
+  return asTyped(page, field, raw, text, touched, read);
 }
 
 /**
@@ -245,11 +269,18 @@ function readTyped(
   return code === null ? read : { ok: false, code };
 }
 
-function asTyped(page: Page, field: Field, text: string, touched: boolean, read: ReadValue): SubmittedField {
-  if (read.ok) return { field, sent: true, text, touched, value: read.value, problem: null };
+function asTyped(
+  page: Page,
+  field: Field,
+  raw: string,
+  text: string,
+  touched: boolean,
+  read: ReadValue,
+): SubmittedField {
+  if (read.ok) return { field, sent: true, text, raw, touched, value: read.value, problem: null };
   const said = field.message ?? message(page.language, read.code, { label: field.label, ...read.places });
   const problem = touched ? { field: field.column.name, message: said } : null;
-  return { field, sent: true, text, touched, value: null, problem };
+  return { field, sent: true, text, raw, touched, value: null, problem };
 }
 
 /**
@@ -267,15 +298,18 @@ function withMade(
     const { field } = each;
     if (!each.sent || each.touched || !isMade(field) || each.text.trim() !== "") return each;
     const text = tidy(field, each.text, sent);
-    return text === each.text ? each : asTyped(page, field, text, true, readTyped(field, text, page, true));
+    return text === each.text
+      ? each
+      : asTyped(page, field, each.raw ?? "", text, true, readTyped(field, text, page, true));
   });
 }
 
 /** What was given beforehand and left as it was is stored as what was typed. */
-const asGiven = ({ field, text, value, problem }: SubmittedField): SubmittedField => ({
+const asGiven = ({ field, text, raw = "", value, problem }: SubmittedField): SubmittedField => ({
   field,
   sent: true,
   text,
+  raw,
   touched: true,
   value,
   problem,
@@ -324,6 +358,44 @@ function searchIn(fields: readonly Field[], sent: ReadonlyMap<string, string>): 
   return field ? { column: field.column.name, text: (sent.get(searchTextName(field.column.name)) ?? "").trim() } : null;
 }
 
+/** What was typed to be found and not chosen: nobody may lose it without a word. */
+const picksIn = (fields: readonly Field[], sent: ReadonlyMap<string, string>): readonly ChoiceSearch[] =>
+  fields.flatMap(({ column, choices }) => {
+    const text = (sent.get(searchTextName(column.name)) ?? "").trim();
+    return choices?.from === "table" && text !== "" ? [{ column: column.name, text }] : [];
+  });
+
+/** A field with the choice that was found for it. */
+export function asPicked(
+  submission: Submission,
+  field: Field,
+  value: string,
+  page: Page,
+  signer: Signer,
+): SubmittedField {
+  const { claims } = submission;
+  const { name } = field.column;
+  const shown = fieldDigest(signerOfClaims(claims, signer), claims.id)(name, comparable(field, value, page));
+  return { field, sent: true, text: value, raw: value, touched: shown !== claims.shown[name], value, problem: null };
+}
+
+/** A date that was begun and not finished is none, whatever was sent of it. */
+function unfinished(page: Page, each: SubmittedField): SubmittedField {
+  const { field } = each;
+  const code = controlKind(field.control).unfinished;
+  if (code === undefined) return each;
+  const said = field.message ?? message(page.language, code, { label: field.label });
+  return {
+    field,
+    sent: true,
+    text: "",
+    raw: "",
+    touched: true,
+    value: null,
+    problem: { field: field.column.name, message: said },
+  };
+}
+
 /**
  * Takes the expected fields of a submission and nothing else, tidies them and reads them as values of their columns.
  * A field whose text has the digest of what its control showed is untouched, whatever way it went through the browser.
@@ -338,12 +410,12 @@ export function read(holder: Holder, body: string, signer: Signer): ReadResult {
 export function readSent(holder: Holder, pairs: readonly (readonly [string, string])[], signer: Signer): ReadResult {
   const { fields, names, columns, reserved } = namesOf[holder.form](holder.page);
   const sent = new Map<string, string>();
-  const ignored: string[] = [];
+  const ignored: (readonly [string, string])[] = [];
   let twice: string | undefined;
   for (const [given, value] of pairs) {
     const column = names.get(given);
     if (column === undefined && !reserved.has(given)) {
-      ignored.push(given);
+      ignored.push([given, value]);
       continue;
     }
     const name = column ?? given;
@@ -366,9 +438,12 @@ export function readSent(holder: Holder, pairs: readonly (readonly [string, stri
       ? readFile(holder, field, sent, claims)
       : readField(holder.page, field, sent, claims, digest),
   );
-  const submitted = withMade(holder.page, holder.form, read, sent).map((each) =>
-    each.sent && claims.given?.includes(each.field.column.name) ? asGiven(each) : each,
-  );
+  const begun = namesIn(sent.get(unfinishedName));
+  const submitted = withMade(holder.page, holder.form, read, sent).map((each) => {
+    if (begun.includes(each.field.formName)) return unfinished(holder.page, each);
+    return each.sent && claims.given?.includes(each.field.column.name) ? asGiven(each) : each;
+  });
+  const search = searchIn(fields, sent);
   const taken = sent.get(takeName);
   return {
     ok: true,
@@ -377,13 +452,29 @@ export function readSent(holder: Holder, pairs: readonly (readonly [string, stri
       token,
       fields: submitted,
       ignored,
-      search: searchIn(fields, sent),
+      noticed: noticedIn(submitted, ignored),
+      search,
+      picks: search ? [] : picksIn(fields, sent),
       take: taken !== undefined && columns.has(taken) ? taken : null,
       told: namesIn(sent.get(conflictsName)).filter((name) => columns.has(name)),
       reason: reasonIn(sent.get(reasonName)),
       stale: staleOf(claims, holder, signer),
     },
   };
+}
+
+/** What is strange about what came: seldom, and then most likely the reason why something "does not save". */
+function noticedIn(fields: readonly SubmittedField[], ignored: Submission["ignored"]): readonly string[] {
+  const missing = fields.filter((each) => each.missing).map(({ field }) => field.formName);
+  if (missing.length === 0 && ignored.length === 0) return [];
+  const names = fields.map(({ field }) => field.formName);
+  return [
+    ...missing.map((name) => `The control "${name}" was on the form and did not come, so its field is left as it is.`),
+    ...ignored.map(
+      ([name]) =>
+        `"${name}" came and is no control of this form, so it is not taken.${suggestion(name, missing.length > 0 ? missing : names)}`,
+    ),
+  ];
 }
 
 /** The most that can be said of why, in characters. */
@@ -402,6 +493,13 @@ function namesIn(json = "[]"): readonly string[] {
   }
 }
 
-/** What was typed, by column: shown again where a form comes back. */
+/** What was typed, by column: shown again where a form comes back. What is made of another field where it is left empty comes back empty. */
 export const typedTexts = (submission: Submission): ReadonlyMap<string, string> =>
-  new Map(submission.fields.filter((each) => each.sent).map((each) => [each.field.column.name, each.text]));
+  new Map(
+    submission.fields
+      .filter((each) => each.sent)
+      .map((each) => [each.field.column.name, isLeftEmpty(each) ? "" : each.text]),
+  );
+
+/** Whether a field that is made of another one was left empty. */
+export const isLeftEmpty = ({ field, raw }: SubmittedField): boolean => isMade(field) && raw?.trim() === "";

@@ -5,6 +5,7 @@ import type { Field, Page } from "../page/page.js";
 import { refusalKind } from "../postgres/refusal.js";
 import { type Database, DatabaseRefusal } from "../postgres/statement.js";
 import { isRefusal } from "../postgres/unavailable.js";
+import { keptOutMark } from "../statements/create.js";
 import { judgeStatement } from "../statements/judge.js";
 import { subjectStatement } from "../statements/subject.js";
 import { columnOf, tableName } from "../table/model.js";
@@ -20,6 +21,9 @@ export interface Refused {
   /** What PostgreSQL said, for the recorded request. */
   readonly said: string;
 }
+
+/** What is recorded where a trigger answered an INSERT with no row. */
+export const keptOutSaid = "a trigger answered the INSERT with no row";
 
 /** Whether a statement refused itself, since the row that it wrote does not meet the page's `rows` condition. */
 const leavesRows = (refusal: DatabaseRefusal): boolean => refusal.message.includes(leavesRowsMark);
@@ -170,6 +174,10 @@ export async function refusalOf(
   if (leavesRows(refusal)) {
     const problem = leftRowsProblem(page, fields, key.length === 0 ? "new-not-yours" : "rows-left");
     return { kind: "refused", problems: [problem], said: `rows: ${page.access.rows?.source ?? ""}` };
+  }
+  if (refusal.message.includes(keptOutMark)) {
+    const problem = { field: null, message: message(page.language, "new-kept") };
+    return { kind: "refused", problems: [problem], said: keptOutSaid };
   }
   const judged = refusal.inside ? [] : await judge(page, fields, database);
   const taken = fields.map((each) => each.field);

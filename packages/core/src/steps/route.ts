@@ -1,13 +1,6 @@
 import { takesFiles } from "../page/files.js";
 import type { Page } from "../page/page.js";
-import {
-  choicesSegment,
-  csvSegment,
-  fileSegment,
-  judgeSegment,
-  neighbourSegments,
-  normalSegment,
-} from "../page/path.js";
+import { choicesSegment, csvSegment, fileSegment, neighbourSegments, normalSegment } from "../page/path.js";
 import type { Operation } from "../trip/round-trip.js";
 
 /** Where an address leads: a page and an operation, or why nowhere. */
@@ -62,8 +55,6 @@ function addressOf(page: Page, rest: readonly string[], speaks: Speaks): Address
     return { operations: { GET: "file" }, segments: rest.slice(1) };
   if (rest.length === parts + 1 && (first === "~next" || first === "~previous"))
     return { operations: { GET: neighbourSegments[first] }, segments: rest.slice(1) };
-  if (first === judgeSegment && (rest.length === parts + 1 || (rest.length === 1 && page.access.new)))
-    return { operations: { POST: "judge" }, segments: rest.slice(1) };
   // A key "new" has a tilde before it in the address.
   if (rest.length === 1 && first === "new")
     return page.access.new ? { operations: { GET: "new", POST: "create" }, segments: [] } : undefined;

@@ -79,6 +79,9 @@ export function renewToken(token: string, as: Partial<Pick<Claims, "version" | "
 /** Texts up to this length stand in the token as they are, after a sign that no digest has: they are on the same page anyway. */
 const longestPlain = 12;
 
+/** What a token keeps of a control that showed nothing. */
+export const nothingShown = "=";
+
 /** The digests of a form by its id. */
 export function fieldDigest(signer: Signer, form: string): FieldDigest {
   let digest: ((text: string) => string) | undefined;

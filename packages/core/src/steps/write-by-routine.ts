@@ -8,7 +8,7 @@ import { logNoteOf, type Trip } from "../trip/trip.js";
 import { formValues } from "./check.js";
 import type { SubmittedField } from "./read.js";
 import { leftRowsRefusal } from "./refusal.js";
-import { type OwnPart, refusedBy, retryOnConflict, type WriteResult } from "./write.js";
+import { type OwnPart, retryOnConflict } from "./write.js";
 
 /** An argument's value: what the form comes to, what was stored, or who it is. */
 function argumentFrom({ from, name }: RoutineCall["arguments"][number], form: Row, row: Row, { actor }: Facts): Stored {
@@ -49,56 +49,48 @@ async function afterwards(
  * before and after, and writes the log entry, all in one transaction.
  *
  * @param fields the whole submission: a routine takes every field, as it was stored where it was not touched
+ * @returns what a statement that saves answers; null where the record was not found as the guard asks for it
  */
-export async function writeByRoutine(
+export const writeByRoutine = (
   trip: Trip,
   call: RoutineCall,
   guard: Guard,
   fields: readonly SubmittedField[],
-  own: OwnPart | null = null,
-): Promise<WriteResult> {
+  within: OwnPart["within"] = null,
+): Promise<Row | null> => {
   const { page, key, facts, dependencies } = trip;
-  try {
-    return await retryOnConflict(() =>
-      dependencies.database.transaction(async (inside): Promise<WriteResult> => {
-        const [before] = await inside.run(lockStatement(page, key, guard, facts));
-        if (!before) return { kind: "not-found" };
-        const form = formValues(before, fields);
-        await inside.run(
-          callStatement(
-            call,
-            call.arguments.map((each) => argumentFrom(each, form, before, facts)),
-          ),
-        );
-        const after = await afterwards(page, before, form, facts, inside);
-        // Thrown inside the transaction, so that nothing of it stays.
-        if (after?.[remainsName] === "false") throw leftRowsRefusal();
-        const changes = differencesOf(page, before, after);
-        const newKey = after && JSON.stringify(keyOf(page, after)) !== JSON.stringify(keyOf(page, before));
-        const [logged] = await inside.run(
-          entryStatement(page, logNoteOf(trip), {
-            operation: after ? "update" : "delete",
-            key: keyOf(page, before),
-            newKey: newKey ? keyOf(page, after) : null,
-            fields: changes,
-            reason: `by ${call.routine.schema}.${call.routine.name}`,
-          }),
-        );
-        const row = after ?? before;
-        const written: Row = {
-          entry: logged?.entry ?? "",
-          changes: JSON.stringify(changes),
-          row: JSON.stringify(row),
-        };
-        await own?.within?.(inside, [written]);
-        return { kind: "written", entry: logged?.entry ?? "", changes, row };
-      }),
-    );
-  } catch (error) {
-    return refusedBy(
-      trip,
-      fields.filter((each) => each.touched),
-      error,
-    );
-  }
-}
+  return retryOnConflict(() =>
+    dependencies.database.transaction(async (inside): Promise<Row | null> => {
+      const [before] = await inside.run(lockStatement(page, key, guard, facts));
+      if (!before) return null;
+      const form = formValues(before, fields);
+      await inside.run(
+        callStatement(
+          call,
+          call.arguments.map((each) => argumentFrom(each, form, before, facts)),
+        ),
+      );
+      const after = await afterwards(page, before, form, facts, inside);
+      // Thrown inside the transaction, so that nothing of it stays.
+      if (after?.[remainsName] === "false") throw leftRowsRefusal();
+      const changes = differencesOf(page, before, after);
+      const newKey = after && JSON.stringify(keyOf(page, after)) !== JSON.stringify(keyOf(page, before));
+      const [logged] = await inside.run(
+        entryStatement(page, logNoteOf(trip), {
+          operation: after ? "update" : "delete",
+          key: keyOf(page, before),
+          newKey: newKey ? keyOf(page, after) : null,
+          fields: changes,
+          reason: `by ${call.routine.schema}.${call.routine.name}`,
+        }),
+      );
+      const written: Row = {
+        entry: logged?.entry ?? "",
+        changes: JSON.stringify(changes),
+        row: JSON.stringify(after ?? before),
+      };
+      await within?.(inside, [written]);
+      return written;
+    }),
+  );
+};

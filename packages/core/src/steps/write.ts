@@ -1,28 +1,11 @@
 import { givenValue } from "../condition/value.js";
-import type { FieldChange } from "../log/field-change.js";
 import { isRefusedAs } from "../postgres/refusal.js";
 import { type Database, DatabaseRefusal, type Row, type Statement } from "../postgres/statement.js";
-import { isRefusal } from "../postgres/unavailable.js";
-import { type Assignment, type Guard, saveStatement } from "../statements/save.js";
+import type { Assignment } from "../statements/save.js";
 import { OwnStepFailed } from "../trip/own.js";
-import { logNoteOf, type Trip } from "../trip/trip.js";
+import type { Trip } from "../trip/trip.js";
 import { OwnCodeFailed } from "../values/registry.js";
 import type { Problem } from "../views/form-view.js";
-import type { SubmittedField } from "./read.js";
-import { type Refused, refusalOf } from "./refusal.js";
-
-export type WriteResult =
-  | {
-      readonly kind: "written";
-      readonly entry: string;
-      readonly changes: readonly FieldChange[];
-      readonly row: Row;
-    }
-  /** The row has the values already, or a trigger has put them back. */
-  | { readonly kind: "no-difference" }
-  /** No row was found in the state that was asked for. */
-  | { readonly kind: "not-found" }
-  | Refused;
 
 /** What the page itself gives on such a write. */
 export const setValues = ({ page, facts }: Pick<Trip, "page" | "facts">, on: "new" | "save"): readonly Assignment[] =>
@@ -53,12 +36,16 @@ export interface OwnPart {
   /** Further values, by column. */
   readonly assignments: readonly Assignment[];
   /** What belongs to the same transaction, told what the statement answered; null where there is nothing. */
-  readonly within: ((inside: Database, rows: readonly Row[]) => Promise<void>) | null;
+  readonly within: ((inside: Database, rows: readonly Row[], place?: number) => Promise<void>) | null;
 }
 
 /** Refuses what is being written, from inside of its transaction. */
-export class OwnRefusal extends Error {
-  constructor(readonly problems: readonly Problem[]) {
+export class RefusedInside extends Error {
+  constructor(
+    readonly problems: readonly Problem[],
+    /** Which of several records is refused. */
+    readonly place = 0,
+  ) {
     super(problems.map((problem) => problem.message).join(" "));
   }
 }
@@ -74,15 +61,6 @@ export function ownFailure({ page, dependencies }: Trip, error: unknown): OwnCod
   const said =
     "a statement of it was refused, which ends the transaction, whatever is made of the error: use a savepoint";
   return new OwnStepFailed("inTransaction", source, said, { cause: error });
-}
-
-/** What an error says of a write, where it refuses it. @throws any other error */
-export async function refusedBy(trip: Trip, fields: readonly SubmittedField[], error: unknown): Promise<Refused> {
-  const failure = ownFailure(trip, error);
-  if (failure) throw failure;
-  if (error instanceof OwnRefusal) return { kind: "refused", problems: error.problems, said: error.message };
-  if (!isRefusal(error)) throw error;
-  return refusalOf(trip, fields, error);
 }
 
 /** Sends a statement that writes; where more belongs to it, all of it is one transaction of several trips. */
@@ -110,40 +88,3 @@ export const withOwn = (assignments: readonly Assignment[], own: OwnPart | null)
         ...own.assignments,
       ]
     : assignments;
-
-/**
- * Sends the one statement that locks, writes and logs.
- *
- * @param guard what the fields were compared with
- * @throws DatabaseRefusal for refusals that are none of the person's business, and whatever a lost connection throws
- */
-export async function write(
-  trip: Trip,
-  guard: Guard,
-  fields: readonly SubmittedField[],
-  own: OwnPart | null = null,
-): Promise<WriteResult> {
-  const { page, key, facts, dependencies } = trip;
-  const assignments = withOwn(
-    [
-      ...fields.map(({ field, value }) => ({ column: field.column, value })),
-      ...setValues(trip, "save").map((set) => ({ ...set, along: true as const })),
-    ],
-    own,
-  );
-  let row: Row | undefined;
-  try {
-    const statement = saveStatement(page, key, guard, assignments, facts, logNoteOf(trip));
-    [row] = await sendWrite(dependencies.database, statement, own?.within);
-  } catch (error) {
-    return refusedBy(trip, fields, error);
-  }
-  if (!row) return { kind: "not-found" };
-  if (!row.entry) return { kind: "no-difference" };
-  return {
-    kind: "written",
-    entry: row.entry,
-    changes: JSON.parse(row.changes ?? "[]") as FieldChange[],
-    row: JSON.parse(row.row ?? "{}") as Row,
-  };
-}

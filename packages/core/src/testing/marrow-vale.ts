@@ -252,6 +252,7 @@ export const tripOf = (over: Partial<Trip> & { readonly database?: Database } = 
     request: requestOf(),
     recorder: new Recorder(() => 0),
     saved: [],
+    undecided: [],
     dependencies: { database, signer, elapsed: () => 0, pause: async () => {}, formAge: 86_400_000 },
     ...others,
   };

@@ -6,7 +6,6 @@ import type { Row } from "../postgres/statement.js";
 import type { FileView } from "../views/file-view.js";
 import type { FormView } from "../views/form-view.js";
 import type { HistoryView } from "../views/history-view.js";
-import type { Judged } from "../views/judged.js";
 import type { ListView } from "../views/list-view.js";
 import type { RecordView } from "../views/record-view.js";
 import type { RemovalView } from "../views/removal-view.js";
@@ -22,7 +21,6 @@ export type View =
   | { readonly what: "removal"; readonly removal: RemovalView }
   | { readonly what: "notice"; readonly notice: NoticeOf }
   | { readonly what: "choices"; readonly choices: { readonly options: readonly Option[]; readonly more: boolean } }
-  | { readonly what: "judged"; readonly judged: Judged }
   /** What an address takes (RFC 9110, 9.3.7). */
   | { readonly what: "methods"; readonly allow: string }
   /** What was asked for is at another address, this time. */
@@ -72,7 +70,7 @@ export type Outcome =
   | (Saved & { readonly kind: "unchanged" })
   | { readonly kind: "invalid"; readonly view: ViewOf<"form" | "list"> }
   | { readonly kind: "conflict"; readonly view: ViewOf<"form" | "list" | "removal"> }
-  | { readonly kind: "failed"; readonly view: ViewOf<"form" | "list" | "notice"> }
+  | { readonly kind: "failed"; readonly view: ViewOf<"form" | "list" | "removal" | "notice"> }
   | Refusal;
 
 /** A request that was turned away, or did not find its record. */

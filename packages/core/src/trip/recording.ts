@@ -5,7 +5,11 @@ import type { Operation, StepName } from "./round-trip.js";
 /** One value that a step had or made. `note` says in a word what became of it. */
 export interface RecordedValue {
   readonly name: string;
+  /** Whose it is, where a step is about several records: the key. */
+  readonly row?: string;
   readonly value: Stored;
+  /** As it came over the wire, of what was sent; left out where nothing came. */
+  readonly sent?: string;
   readonly note?: string;
   /** The value that a typed text was read as; null where it is none. */
   readonly became?: Stored;
@@ -35,6 +39,8 @@ export interface RecordedStep {
   readonly values: readonly RecordedValue[];
   /** Why the way ended here, where it did. */
   readonly stopped: string | null;
+  /** What the developer should know of it, in whole sentences; left out where there is nothing. */
+  readonly noticed?: readonly string[];
   /** What was sent to the database in this step, and how many rows came back. */
   readonly statements: readonly {
     readonly purpose: string;
@@ -87,6 +93,18 @@ const isLong = (value: Stored): boolean => value !== null && value.length > long
 const kept = (value: Stored): Stored =>
   value !== null && isLong(value) ? `${value.slice(0, longest)}… (${value.length} characters)` : value;
 
+/** What is found of each of a value's texts. */
+const eachText = <Found>({ value, sent, became }: RecordedValue, find: (text: Stored) => Found): readonly Found[] =>
+  [value, sent ?? null, became ?? null].map(find);
+
+/** A value with its texts made others. */
+const withTexts = (each: RecordedValue, make: (text: Stored) => Stored): RecordedValue => ({
+  ...each,
+  value: make(each.value),
+  ...(each.sent === undefined ? {} : { sent: make(each.sent) ?? "" }),
+  ...(each.became === undefined ? {} : { became: make(each.became) }),
+});
+
 /** What stands in a record for the value of a hidden column. */
 export const notKept = "(not kept)";
 
@@ -128,23 +146,25 @@ export class Recorder {
   }
 
   /** Notes a step that has ended. A step that is taken again stands once, as it went last, with all that it sent. */
-  note(step: StepName, values: readonly RecordedValue[], stopped: string | null = null): void {
+  note(
+    step: StepName,
+    values: readonly RecordedValue[],
+    stopped: string | null = null,
+    noticed: readonly string[] = [],
+  ): void {
     const now = this.elapsed();
     if (this.hidden.size > 0)
-      for (const { name, value } of values)
-        if (value !== null && value !== "" && this.isHidden(name)) this.secrets.add(value);
-    const shortened = values.some((each) => isLong(each.value) || isLong(each.became ?? null))
-      ? values.map((each) => ({
-          ...each,
-          value: kept(each.value),
-          ...(each.became === undefined ? {} : { became: kept(each.became) }),
-        }))
+      for (const { name, value, sent = "" } of values)
+        if (this.isHidden(name)) for (const secret of [value, sent]) this.cover(secret);
+    const shortened = values.some((each) => eachText(each, isLong).some(Boolean))
+      ? values.map((each) => withTexts(each, kept))
       : values;
     const again = this.steps.findIndex((each) => each.step === step);
     const [before] = again < 0 ? [] : this.steps.splice(again, 1);
     const statements = [...(before?.statements ?? []), ...this.sent];
     const own = [...(before?.own ?? []), ...this.called];
-    const more = own.length > 0 ? { own } : {};
+    const said = noticed.length > 0 ? noticed : (before?.noticed ?? []);
+    const more = { ...(own.length > 0 ? { own } : {}), ...(said.length > 0 ? { noticed: said } : {}) };
     this.steps.push({ step, ms: now - this.last + (before?.ms ?? 0), values: shortened, stopped, statements, ...more });
     this.sent = [];
     this.called = [];
@@ -177,13 +197,9 @@ export class Recorder {
       ...step,
       stopped: cover(step.stopped),
       ...(step.own ? { own: step.own.map((each) => ({ ...each, said: cover(each.said) })) } : {}),
-      values: step.values.map((each) => ({
-        ...each,
-        value: this.isHidden(each.name) && each.value !== null ? notKept : cover(each.value),
-        ...(each.became === undefined
-          ? {}
-          : { became: this.isHidden(each.name) && each.became !== null ? notKept : cover(each.became) }),
-      })),
+      values: step.values.map((each) =>
+        withTexts(each, (text) => (this.isHidden(each.name) && text !== null ? notKept : cover(text))),
+      ),
       statements: step.statements.map((each) => ({ ...each, values: each.values.map(cover) })),
     }));
   }

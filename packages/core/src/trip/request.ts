@@ -47,6 +47,8 @@ export interface PageRequest {
     | null;
   /** Where JSON is spoken instead of HTML: what its headers ask for. */
   readonly api?: ApiRequest | null;
+  /** Whether the script of a page sent it, which shows the answer in place: then a save answers where it leads instead of leading there. */
+  readonly inPlace?: boolean;
   readonly actor: Actor | null;
   /** The entries of the change log that it puts back, where it does. */
   readonly undoes?: readonly string[];

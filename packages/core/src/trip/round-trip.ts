@@ -29,14 +29,12 @@ export const operations = {
   new: { way: "open", keyed: false },
   confirm: { way: "open", keyed: true },
   choices: { way: "open", keyed: false },
-  /** About one record, or about a new one. */
-  judge: { way: "open", keyed: "perhaps" },
   save: { way: "save", keyed: true },
   /** Rows of the list, each by itself or together. */
   rows: { way: "save", keyed: false },
   create: { way: "save", keyed: false },
   delete: { way: "save", keyed: true },
-} as const satisfies Readonly<Record<string, { way: "open" | "save"; keyed: boolean | "perhaps" }>>;
+} as const satisfies Readonly<Record<string, { way: "open" | "save"; keyed: boolean }>>;
 
 export type Operation = keyof typeof operations;
 

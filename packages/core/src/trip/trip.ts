@@ -21,6 +21,8 @@ export interface Trip {
   readonly recorder: Recorder;
   /** What was saved, for what is done after it. */
   readonly saved: SavedEvent[];
+  /** What was sent to be saved and of which nobody knows yet whether it was: each asks the log anew, and answers null as long as that is so. */
+  readonly undecided: (() => Promise<readonly SavedEvent[] | null>)[];
   readonly dependencies: Dependencies;
 }
 

@@ -5,9 +5,9 @@ import {
   columnOf,
   type EntryQuery,
   endStatement,
+  entriesOfRequestStatement,
   entriesSearched,
   entriesStatement,
-  entryOfRequestStatement,
   findTable,
   type Json,
   jsonOf,
@@ -278,7 +278,7 @@ const membersOf = (page: Page, fields: PutBackRecord["fields"]): Record<string, 
 
 /** What a page's own answer says of what was asked. */
 async function cameOf({ store }: Ground, { status, json, recorded }: Asking): Promise<Came> {
-  const [made] = await store.onLog(entryOfRequestStatement(recorded.id));
+  const [made] = await store.onLog(entriesOfRequestStatement(recorded.id));
   if (made?.id) return { state: "put-back", said: [], entry: made.id };
   if (status === 200 || status === 204) return { state: "nothing", said: [], entry: null };
   const { title, detail, errors } = (json ?? {}) as {

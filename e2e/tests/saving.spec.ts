@@ -1,0 +1,234 @@
+import type { Page } from "@playwright/test";
+import { expect, test } from "../vale.js";
+
+/*
+ * What people see when they press is what is sent, and what is answered is the same with scripts and without: the same row, the same entry of the
+ * log, the same request recorded, once.
+ */
+
+const isScripted = (): boolean => test.info().project.name === "with scripts";
+const update = (page: Page) => page.getByRole("button", { name: "Update", exact: true });
+
+/** What was recorded of saves, and nothing of what was only looked at. */
+const saves = (all: readonly string[]): readonly string[] =>
+  all.filter((each) => /^(save|create|delete|rows) /.test(each));
+
+test("a refused form and then a saved one are two requests, recorded as such, and one entry of the log", async ({
+  signedIn,
+  vale,
+}) => {
+  const page = await signedIn("hollis");
+  const since = new Date();
+  const before = await vale.row<{ count: number }>("SELECT count(*)::int FROM quill_log.change");
+  const posts: string[] = [];
+  page.on("request", (request) => {
+    if (request.method() === "POST") posts.push(new URL(request.url()).pathname);
+  });
+  await page.goto("/stations/MV-019/edit");
+  await page.getByLabel("Station name").fill("");
+  await page.getByLabel("Notes").fill("Kept through the refusal");
+  await update(page).click();
+  await expect(page.getByRole("alert")).toContainText("Station name is needed: enter a value.");
+  await expect(page.getByLabel("Notes")).toHaveValue("Kept through the refusal");
+  await page.getByLabel("Station name").fill("Kingfisher Weir");
+  await update(page).click();
+  await expect(page.getByRole("status")).toContainText("is saved");
+  expect(posts).toEqual(["/stations/MV-019/edit", "/stations/MV-019/edit"]);
+  await expect.poll(async () => saves(await vale.recorded("station", since))).toEqual(["save invalid", "save saved"]);
+  expect(await vale.row("SELECT name, notes FROM network.station WHERE code = 'MV-019'")).toEqual({
+    name: "Kingfisher Weir",
+    notes: "Kept through the refusal",
+  });
+  expect(await vale.row("SELECT count(*)::int FROM quill_log.change")).toEqual({ count: before.count + 1 });
+});
+
+test("a conflict is shown where the form was, with both values, and is solved there", async ({ signedIn, vale }) => {
+  const page = await signedIn("hollis");
+  const since = new Date();
+  await page.goto("/stations/MV-020/edit");
+  await vale.rows("UPDATE network.station SET notes = 'By the office' WHERE code = 'MV-020'");
+  await page.getByLabel("Notes").fill("By hand");
+  await update(page).click();
+  await expect(page.getByRole("alert")).toContainText("Someone else changed the same");
+  await expect(page).toHaveURL(/\/stations\/MV-020\/edit$/);
+  await page.getByRole("button", { name: "Take theirs (Notes)" }).click();
+  await expect(page.getByLabel("Notes")).toHaveValue("By the office");
+  await page.getByLabel("Notes").fill("By both");
+  await update(page).click();
+  await expect(page.getByRole("status")).toContainText("is saved");
+  await expect
+    .poll(async () => saves(await vale.recorded("station", since)))
+    .toEqual(["save conflict", "save shown", "save saved"]);
+});
+
+test.describe("a choice that is searched", () => {
+  const field = (page: Page) =>
+    isScripted()
+      ? page.getByRole("combobox", { name: "Station", exact: true })
+      : page.getByRole("searchbox", { name: "Find in Station" });
+  const open = async (page: Page, id: string): Promise<void> => {
+    await page.goto(`/visits/${id}/edit`);
+    await expect(field(page)).toBeVisible();
+  };
+  const visit = (vale: { row: <T extends object>(text: string) => Promise<T> }) =>
+    vale.row<{ id: string; station_code: string }>(
+      "SELECT id::text, station_code FROM field.visit WHERE station_code NOT IN ('MV-014', 'MV-021') ORDER BY visited_at DESC, id LIMIT 1",
+    );
+
+  test("takes what is called so, also where nobody chose it: by Tab, and typed fast", async ({ signedIn, vale }) => {
+    const page = await signedIn("tamsin");
+    const { id } = await visit(vale);
+    await open(page, id);
+    await field(page).fill("MV-014");
+    if (isScripted()) await expect(page.getByText("1 found: choose one.")).toBeVisible();
+    await field(page).press("Tab");
+    await update(page).click();
+    await expect(page.getByRole("status").first()).toContainText("is saved");
+    expect(await vale.row("SELECT station_code FROM field.visit WHERE id::text = $1", [id])).toEqual({
+      station_code: "MV-014",
+    });
+    await open(page, id);
+    // Faster than any answer, and by the button.
+    await field(page).fill("mv-021");
+    await update(page).click();
+    await expect(page.getByRole("status").first()).toContainText("is saved");
+    expect(await vale.row("SELECT station_code FROM field.visit WHERE id::text = $1", [id])).toEqual({
+      station_code: "MV-021",
+    });
+  });
+
+  test("keeps what is called nothing, or by which several are called, and says so: nothing is saved", async ({
+    signedIn,
+    vale,
+  }) => {
+    const page = await signedIn("tamsin");
+    const { id, station_code } = await visit(vale);
+    const since = new Date();
+    for (const [text, said] of [
+      ["MV-0", /several are found for “MV-0”/],
+      ["Nowhere Weir", /nothing is called “Nowhere Weir”/],
+    ] as const) {
+      await open(page, id);
+      await page.getByLabel("Findings").fill(`Looked for ${text}`);
+      await field(page).fill(text);
+      await update(page).click();
+      await expect(page.getByRole("alert").first()).toContainText(said);
+      await expect(field(page)).toHaveValue(text);
+      await expect(page.getByLabel("Findings")).toHaveValue(`Looked for ${text}`);
+      expect(await vale.row("SELECT station_code FROM field.visit WHERE id::text = $1", [id])).toEqual({
+        station_code,
+      });
+    }
+    await expect.poll(async () => saves(await vale.recorded("visit", since))).toEqual(["save invalid", "save invalid"]);
+  });
+
+  test("that is emptied is empty when it is sent", async ({ signedIn, vale }) => {
+    test.skip(!isScripted(), "without scripts the list itself shows what is chosen");
+    const page = await signedIn("tamsin");
+    const { id, station_code } = await visit(vale);
+    await open(page, id);
+    await field(page).fill("");
+    await update(page).click();
+    await expect(page.getByRole("alert")).toContainText("Station is needed");
+    expect(await vale.row("SELECT station_code FROM field.visit WHERE id::text = $1", [id])).toEqual({ station_code });
+  });
+});
+
+test("a date that was begun and not finished is refused at its field, and not stored as none", async ({
+  signedIn,
+  vale,
+}) => {
+  test.skip(!isScripted(), "without scripts a browser sends nothing of it, and says nothing");
+  const page = await signedIn("hollis");
+  await vale.rows("UPDATE network.station SET installed_on = '2020-05-04' WHERE code = 'MV-022'");
+  await page.goto("/stations/MV-022/edit");
+  await page.getByLabel("Station name").fill("");
+  await page.getByLabel("Installed on").focus();
+  await page.keyboard.press("Delete");
+  await update(page).click();
+  await expect(page.getByRole("alert")).toContainText("2 things to put right");
+  await expect(page.getByLabel("Installed on")).toHaveAccessibleDescription(/must be a date/);
+  expect(await page.getByLabel("Installed on").evaluate((input: HTMLInputElement) => input.validity.badInput)).toBe(
+    true,
+  );
+  await page.getByLabel("Station name").fill("Heron Lock");
+  await page.getByLabel("Installed on").fill("2021-06-07");
+  await update(page).click();
+  await expect(page.getByRole("status")).toContainText("is saved");
+  expect(await vale.row("SELECT installed_on::text FROM network.station WHERE code = 'MV-022'")).toEqual({
+    installed_on: "2021-06-07",
+  });
+});
+
+test("a file that was chosen stays chosen where the form is refused", async ({ signedIn, vale }) => {
+  test.skip(!isScripted(), "without scripts no server can put a file back into a form");
+  const page = await signedIn("tamsin");
+  const { id } = await vale.row<{ id: string }>(
+    "SELECT id::text FROM field.visit ORDER BY visited_at DESC, id LIMIT 1",
+  );
+  await page.goto(`/visits/${id}/edit`);
+  const photo = Buffer.from("89504e470d0a1a0a0000000d49484452", "hex");
+  await page.locator("input[type=file]").setInputFiles({ name: "gauge.png", mimeType: "image/png", buffer: photo });
+  await page.getByLabel("Level read").fill("high");
+  await update(page).click();
+  await expect(page.getByRole("alert")).toContainText("must be a number");
+  await page.getByLabel("Level read").fill("1.5");
+  await update(page).click();
+  await expect(page.getByRole("status").first()).toContainText("is saved");
+  expect(await vale.row("SELECT encode(photo, 'hex') AS photo FROM field.visit WHERE id::text = $1", [id])).toEqual({
+    photo: photo.toString("hex"),
+  });
+});
+
+test("without a network nothing that was typed is lost, and the form is sent when somebody says so", async ({
+  signedIn,
+  vale,
+}) => {
+  test.skip(!isScripted(), "without scripts the browser itself shows that there is no network");
+  const page = await signedIn("hollis");
+  await page.goto("/stations/MV-023/edit");
+  await page.getByLabel("Notes").fill("Typed in a cellar");
+  await page.context().setOffline(true);
+  await update(page).click();
+  await expect(page.getByRole("alert")).toContainText("The server can’t be reached.");
+  await expect(page.getByLabel("Notes")).toHaveValue("Typed in a cellar");
+  await page.context().setOffline(false);
+  await update(page).click();
+  await expect(page.getByRole("status")).toContainText("is saved");
+  expect(await vale.row("SELECT notes FROM network.station WHERE code = 'MV-023'")).toEqual({
+    notes: "Typed in a cellar",
+  });
+});
+
+test("an answer that is none of the page's own leaves the form as it was typed", async ({ signedIn }) => {
+  test.skip(!isScripted(), "without scripts the browser shows whatever has answered");
+  const page = await signedIn("hollis");
+  await page.goto("/stations/MV-023/edit");
+  await page.getByLabel("Notes").fill("Typed behind a proxy");
+  await page.route("**/stations/MV-023/edit", (route) =>
+    route.fulfill({ status: 502, contentType: "text/html", body: "<h1>Bad gateway</h1>" }),
+  );
+  await update(page).click();
+  await expect(page.getByRole("alert")).toContainText("(502)");
+  await expect(page.getByLabel("Notes")).toHaveValue("Typed behind a proxy");
+});
+
+test("a form that is sent twice, before its answer was seen, saves once and says when", async ({ signedIn, vale }) => {
+  test.skip(!isScripted(), "without scripts the browser asks before it sends a form again");
+  const page = await signedIn("hollis");
+  const before = await vale.row<{ count: number }>("SELECT count(*)::int FROM quill_log.change");
+  await page.goto("/stations/MV-024/edit");
+  await page.getByLabel("Notes").fill(`Saved unseen ${Math.random()}`);
+  let isLost = true;
+  await page.route("**/stations/MV-024/edit", async (route) => {
+    if (!isLost) return route.continue();
+    isLost = false;
+    await route.fetch();
+    await route.abort("connectionreset");
+  });
+  await update(page).click();
+  await expect(page.getByRole("alert")).toContainText("The server can’t be reached.");
+  await update(page).click();
+  await expect(page.getByRole("status")).toContainText(/was saved at \d{4}-\d\d-\d\d/);
+  expect(await vale.row("SELECT count(*)::int FROM quill_log.change")).toEqual({ count: before.count + 1 });
+});
