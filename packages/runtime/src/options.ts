@@ -108,6 +108,8 @@ export interface Asked {
   readonly ifMatch?: string | null;
   /** The entries of the change log that it puts back. */
   readonly undoes?: readonly string[];
+  /** Whether values are taken as they are: not tidied, nothing made of others, no default in the place of null. */
+  readonly asIs?: boolean;
 }
 
 /** What came of it: what the same request over HTTP would have been answered. */

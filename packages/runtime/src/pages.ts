@@ -250,7 +250,15 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     for (const { onRequest } of listeners) onRequest?.(ended);
   };
 
-  const ask = async ({ actor, method, path, json = null, ifMatch = null, undoes = [] }: Asked): Promise<Asking> => {
+  const ask = async ({
+    actor,
+    method,
+    path,
+    json = null,
+    ifMatch = null,
+    undoes = [],
+    asIs = false,
+  }: Asked): Promise<Asking> => {
     const matched = route(site.loaded, method, path, "json");
     if (matched.kind === "nowhere") throw new Error(`${path} belongs to no page`);
     const request: PageRequest = {
@@ -263,6 +271,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
       api: { ifMatch, ifNoneMatch: null, minimal: false },
       actor,
       undoes,
+      asIs,
       session: "",
       said: null,
       signIn: null,

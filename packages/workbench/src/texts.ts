@@ -825,6 +825,7 @@ export const texts = {
     done: (done: Said, all: Said) => `${done} of ${all} records put back.`,
     states: {
       "put-back": "put back",
+      "in-part": "put back in part",
       nothing: "nothing to do",
       conflict: "left as it is, changed since",
       "no-page": "no page for it",

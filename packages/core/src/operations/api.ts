@@ -80,7 +80,13 @@ async function change(trip: Trip): Promise<Outcome> {
   if (!members) return broken(trip);
   const locked = lockedBecause(trip.page, record, trip.facts);
   if (locked !== null) return refused("may-not-edit", trip.page, { because: locked });
-  const { submission, strays } = readJson(trip.page, members, claimsFor(trip, "edit", record), record.row);
+  const { submission, strays } = readJson(
+    trip.page,
+    members,
+    claimsFor(trip, "edit", record),
+    record.row,
+    trip.request.asIs,
+  );
   if (strays.length > 0) return wrongMembers(trip, "edit", record, strays);
   return withRecord(trip, await saveRead(trip, submission));
 }
@@ -89,7 +95,13 @@ async function create(trip: Trip): Promise<Outcome> {
   const members = membersOf(trip);
   if (!members) return broken(trip);
   const record = await defaults(trip);
-  const { submission, strays } = readJson(trip.page, members, claimsFor(trip, "new", record), record.row);
+  const { submission, strays } = readJson(
+    trip.page,
+    members,
+    claimsFor(trip, "new", record),
+    record.row,
+    trip.request.asIs,
+  );
   if (strays.length > 0) return wrongMembers(trip, "new", record, strays);
   return withRecord(trip, await createRead(trip, submission));
 }

@@ -11,8 +11,18 @@ import type { Claims } from "./token.js";
 
 type Members = Readonly<Record<string, Json>>;
 
-/** A value of JSON in the place of what was typed. */
-export function readMember(page: Page, field: Field, value: Json, texts: ReadonlyMap<string, string>): SubmittedField {
+/**
+ * A value of JSON in the place of what was typed.
+ *
+ * @param asIs whether it is the value itself, as it was once stored: then nothing is tidied
+ */
+export function readMember(
+  page: Page,
+  field: Field,
+  value: Json,
+  texts: ReadonlyMap<string, string>,
+  asIs = false,
+): SubmittedField {
   const { column } = field;
   const wrong = (said: string): SubmittedField => ({
     field,
@@ -24,7 +34,9 @@ export function readMember(page: Page, field: Field, value: Json, texts: Readonl
   });
   const given = textOfJson(column, value);
   if (given === undefined) return wrong(word(page.language, "json-member-wrong", { type: column.type.shown }));
-  const text = tidy(field, given, texts);
+  if (asIs && column.type.kind === "text" && value !== null)
+    return { field, sent: true, text: given, touched: true, value: given, problem: null };
+  const text = asIs ? given : tidy(field, given, texts);
   const read = readValue(column.type, text, page.timeZone);
   if (!read.ok)
     return wrong(field.message ?? message(page.language, read.code, { label: field.label, ...read.places }));
@@ -44,6 +56,7 @@ const unsent = (field: Field): SubmittedField => ({
  * Takes the members of an object as the fields of a form: null is no value; a member that is not there is left alone.
  *
  * @param stored the record as it is stored, by which what is the same is known as untouched; empty for a new one
+ * @param asIs whether values are taken as they are
  * @returns the submission, or what is wrong with members that are no fields
  */
 export function readJson(
@@ -51,6 +64,7 @@ export function readJson(
   members: Members,
   claims: Claims,
   stored: Row,
+  asIs = false,
 ): { readonly submission: Submission; readonly strays: readonly Problem[] } {
   const form = claims.form === "new" ? "new" : "edit";
   // Files come by forms.
@@ -68,9 +82,9 @@ export function readJson(
     if (!Object.hasOwn(members, name)) {
       if (isGiven) return { ...unsent(field), sent: true, touched: true, value: stored[name] ?? null };
       // What is made of another field where it is left empty is made for a new record.
-      return isMade(field) && form === "new" ? readMember(page, field, "", texts) : unsent(field);
+      return isMade(field) && form === "new" && !asIs ? readMember(page, field, "", texts) : unsent(field);
     }
-    const read = readMember(page, field, members[name] ?? null, texts);
+    const read = readMember(page, field, members[name] ?? null, texts, asIs);
     const isSame = form === "edit" && read.problem === null && read.value === (stored[name] ?? null);
     return isSame ? { ...read, touched: false } : read;
   });

@@ -52,6 +52,8 @@ export interface PageRequest {
   readonly actor: Actor | null;
   /** The entries of the change log that it puts back, where it does. */
   readonly undoes?: readonly string[];
+  /** Whether values are taken as they are: not tidied, nothing made of others, no default in the place of null. */
+  readonly asIs?: boolean;
   /** What a form is bound to besides its actor: changes with every sign-in. */
   readonly session: string;
   /** The signed line that an earlier answer left, from its cookie. */

@@ -1,3 +1,5 @@
+import { writeFile } from "node:fs/promises";
+import path from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import pg from "pg";
 import { hashPassword } from "../sign-in/passwords.js";
@@ -237,6 +239,62 @@ describe("putting back", () => {
     expect((await owner.query("SELECT name, grid_reference FROM network.station WHERE code = $1", [key])).rows).toEqual(
       [{ name: "Made", grid_reference: "ZZ 901" }],
     );
+  });
+
+  test("writes what its plan says and nothing else: nothing is tidied, derived or defaulted; and it says what it wrote", async () => {
+    await owner.query(`CREATE TABLE network.notice (id integer PRIMARY KEY, title text NOT NULL, slug text, level text DEFAULT 'low', seen_by text);
+      GRANT SELECT, INSERT, UPDATE, DELETE ON network.notice TO quill_pages; INSERT INTO network.notice VALUES (1, '  Wide  words ', NULL, NULL, NULL)`);
+    await writeFile(
+      path.join(bench.directory, "notice.page.yaml"),
+      `format: loyal-quill/page@1
+title: Notice {id}
+plural: Notices
+path: /notices/{id}
+record: { table: network.notice, key: id }
+access: { open: "true", new: "true", delete: "true" }
+set: { seen_by: { to: actor.name, on: save } }
+fields:
+  - id
+  - title: { tidy: [trim, single-spaces] }
+  - slug: { tidy: [{ slug: title }] }
+  - level
+`,
+    );
+    await bench.application.pages.reload();
+    const logged = async (operation: string, fields: object[]): Promise<string> =>
+      (
+        await owner.query(
+          "SELECT quill_log.add_change('p9', 'Somebody', 'notice', 'v', 'network.notice', '{\"id\":\"1\"}', $1, $2, NULL, NULL, NULL, NULL)::text AS id",
+          [operation, JSON.stringify(fields)],
+        )
+      ).rows[0].id;
+    const row = async () => (await owner.query("SELECT title, slug, level FROM network.notice WHERE id = 1")).rows[0];
+    const before = await row();
+    const changed = await logged("update", [
+      { field: "title", old: before.title, new: "Narrow" },
+      { field: "slug", old: null, new: "narrow" },
+    ]);
+    await owner.query("UPDATE network.notice SET title = 'Narrow', slug = 'narrow' WHERE id = 1");
+    const [came] = await put({ entries: [changed] });
+    expect(await row()).toEqual(before);
+    expect(came).toMatchObject({ state: "put-back" });
+    expect(came?.wrote.map(({ field, new: now }) => [field, now])).toEqual([
+      ["title", "  Wide  words "],
+      ["slug", null],
+      ["seen_by", "Una Doer"],
+    ]);
+    const deleted = await logged("delete", [
+      { field: "id", old: "1", new: null },
+      { field: "title", old: before.title, new: null },
+    ]);
+    await owner.query("DELETE FROM network.notice");
+    expect((await planned([deleted]))[0]?.fields.map(({ field, becomes }) => [field, becomes])).toEqual([
+      ["id", "1"],
+      ["title", "  Wide  words "],
+      ["level", null],
+    ]);
+    expect((await put({ entries: [deleted] }))[0]?.state).toBe("put-back");
+    expect(await row()).toEqual(before);
   });
 
   test("of what no page is served for, or whose page is not open, is told and not done", async () => {

@@ -8,6 +8,7 @@ import {
   entriesOfRequestStatement,
   entriesSearched,
   entriesStatement,
+  type FieldChange,
   findTable,
   type Json,
   jsonOf,
@@ -200,11 +201,22 @@ async function plan(ground: Ground, { entries: ids, fields }: PutBackAsked, acto
     const page = pageOf(loaded, name, key, own.find(({ way }) => way === "page")?.page ?? "");
     const row = await rowNow(ground, table, key);
     const undone = own.map((entry) => changeOf(loaded, entry));
-    const back = putBack(undone, row, fields ? new Set(fields) : null);
+    const back = withNulls(page, putBack(undone, row, fields ? new Set(fields) : null));
     const told = toldPlan(page, name, orderedKey(loaded, page?.name ?? "", key), back);
     planned.push({ page, told: { ...told, isOpen: page !== null && open.has(page.name) } });
   }
   return planned;
+}
+
+/** A record that is made anew has no value where it had none: the log does not tell of these, and the table would give them its defaults. */
+function withNulls(page: Page | null, back: ReturnType<typeof putBack>): ReturnType<typeof putBack> {
+  if (!page || back.does !== "new") return back;
+  const told = new Set([...back.fields.map(({ field }) => field), ...back.untold]);
+  const without = page.fields.filter(
+    ({ column, onNew }) => onNew && column.nullable && column.default !== null && !told.has(column.name),
+  );
+  const none = { now: null, left: null, becomes: null, isConflict: false };
+  return { ...back, fields: [...back.fields, ...without.map(({ column }) => ({ field: column.name, ...none }))] };
 }
 
 /** Why a field can't be put back by its page's form; null where it can. */
@@ -276,11 +288,25 @@ const membersOf = (page: Page, fields: PutBackRecord["fields"]): Record<string, 
     }),
   );
 
-/** What a page's own answer says of what was asked. */
-async function cameOf({ store }: Ground, { status, json, recorded }: Asking): Promise<Came> {
+type Came = Pick<PutBackAnswer["records"][number], "state" | "said" | "entry" | "wrote">;
+const skipped = (state: "nothing" | "no-page" | "conflict"): Came => ({ state, said: [], entry: null, wrote: [] });
+
+/** What a page's own answer says of what was asked. @param isPart whether there is more than the page can put back */
+async function cameOf(
+  { store }: Ground,
+  page: Page,
+  { status, json, recorded }: Asking,
+  isPart: boolean,
+): Promise<Came> {
   const [made] = await store.onLog(entriesOfRequestStatement(recorded.id));
-  if (made?.id) return { state: "put-back", said: [], entry: made.id };
-  if (status === 200 || status === 204) return { state: "nothing", said: [], entry: null };
+  if (made?.id) {
+    const wrote = (JSON.parse(made.fields ?? "[]") as FieldChange[]).map(({ field, old, new: now, hidden }) => {
+      const label = page.fields.find(({ column }) => column.name === field)?.label ?? field;
+      return { field, label, old, new: now, hidden: hidden === true };
+    });
+    return { state: isPart ? "in-part" : "put-back", said: [], entry: made.id, wrote };
+  }
+  if (status === 200 || status === 204) return skipped("nothing");
   const { title, detail, errors } = (json ?? {}) as {
     title?: string;
     detail?: string;
@@ -288,14 +314,16 @@ async function cameOf({ store }: Ground, { status, json, recorded }: Asking): Pr
   };
   const said = errors?.flatMap((each) => (each.detail ? [each.detail] : [])) ?? [];
   return {
+    ...skipped("nothing"),
     state: "refused",
     said: said.length > 0 ? said : [detail ?? title ?? `It was answered ${status}.`],
-    entry: null,
   };
 }
 
-type Came = Pick<PutBackAnswer["records"][number], "state" | "said" | "entry">;
-const skipped = (state: "nothing" | "no-page" | "conflict"): Came => ({ state, said: [], entry: null });
+/** Whether something of a record's plan is not put back. */
+const isInPart = ({ does, fields, untold }: PutBackRecord, despite: boolean): boolean =>
+  does !== "delete" &&
+  (untold.length > 0 || fields.some(({ barred: why, isConflict }) => why !== null || (isConflict && !despite)));
 
 /** Why nothing is done with a record; null where something is. */
 function whyNot({ told, page }: Planned, despite: boolean): Came | null {
@@ -329,8 +357,12 @@ async function putRecordBack(
   const early = whyNot(first, despite);
   if (early || !page) return early ?? skipped("no-page");
   const { key, entries: undoes } = first.told;
-  const ask = async (asked: Omit<Asked, "actor">): Promise<Came> =>
-    cameOf(ground, await ground.pages.ask({ actor, undoes, ...asked }));
+  const ask = async (told: PutBackRecord, asked: Omit<Asked, "actor">): Promise<Came> => {
+    const isPart = isInPart(told, despite);
+    // What is put back in part only is not undone.
+    const way = { actor, asIs: true, ...(isPart ? {} : { undoes }) };
+    return cameOf(ground, page, await ground.pages.ask({ ...way, ...asked }), isPart);
+  };
   const withReason = page.reason && reason !== null ? { [reasonName]: reason } : {};
   const members = ({ fields }: PutBackRecord) => ({
     ...membersOf(
@@ -339,16 +371,17 @@ async function putRecordBack(
     ),
     ...withReason,
   });
-  if (first.told.does === "new") return ask({ method: "POST", path: page.path.list, json: members(first.told) });
+  if (first.told.does === "new")
+    return ask(first.told, { method: "POST", path: page.path.list, json: members(first.told) });
   const values = page.key.map(({ name }) => key[name] ?? "");
   const path = recordAddress(page.path, values);
   const seen = await ground.pages.ask({ actor, method: "GET", path });
-  if (seen.status !== 200) return cameOf(ground, seen);
+  if (seen.status !== 200) return cameOf(ground, page, seen, false);
   const [now = first] = await plan(ground, { entries: undoes, fields: only }, actor);
   const late = whyNot(now, despite);
   if (late) return late;
-  if (now.told.does === "delete") return ask({ method: "DELETE", path, ifMatch: seen.etag });
-  return ask({ method: "PATCH", path, json: members(now.told), ifMatch: seen.etag });
+  if (now.told.does === "delete") return ask(now.told, { method: "DELETE", path, ifMatch: seen.etag });
+  return ask(now.told, { method: "PATCH", path, json: members(now.told), ifMatch: seen.etag });
 }
 
 /** Puts entries back, record by record, each by its page's form, access, rules and steps, as whoever asks. */

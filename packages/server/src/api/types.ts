@@ -297,11 +297,21 @@ export interface PutBackAnswer {
   readonly records: readonly {
     readonly table: string;
     readonly key: Readonly<Record<string, string>>;
-    readonly state: "put-back" | "nothing" | "conflict" | "no-page" | "refused";
+    /** `in-part` where its page could not put all of it back. */
+    readonly state: "put-back" | "in-part" | "nothing" | "conflict" | "no-page" | "refused";
     /** Why it was refused, by the page. */
     readonly said: readonly string[];
     /** The entry of the log that it made. */
     readonly entry: string | null;
+    /** What was written: what was put back, and what the page, the developer's steps or triggers have added to it. */
+    readonly wrote: readonly {
+      readonly field: string;
+      readonly label: string;
+      readonly old: string | null;
+      readonly new: string | null;
+      /** Whether its values are told to nobody. */
+      readonly hidden: boolean;
+    }[];
   }[];
 }
 

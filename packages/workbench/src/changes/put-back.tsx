@@ -88,19 +88,28 @@ function RecordPlan({ record, despite }: { record: PutBackRecord; despite: boole
   );
 }
 
+const markOf = {
+  "put-back": "good",
+  "in-part": "wait",
+  refused: "stop",
+  nothing: "quiet",
+  conflict: "quiet",
+  "no-page": "quiet",
+} as const;
+
 function Came({ answer }: { answer: PutBackAnswer }) {
-  const done = answer.records.filter(({ state }) => state === "put-back").length;
+  const done = answer.records.filter(({ state }) => state === "put-back" || state === "in-part").length;
   return (
     <>
       <p role="status">{says.done(figure(done), figure(answer.records.length))}</p>
       <Records>
-        {answer.records.map(({ table, key, state, said, entry }) => (
+        {answer.records.map(({ table, key, state, said, entry, wrote }) => (
           <li key={`${table} ${keyText(key)}`}>
-            <code>{keyText(key)}</code>{" "}
-            <Mark kind={state === "put-back" ? "good" : state === "refused" ? "stop" : "quiet"}>
-              {says.states[state]}
-            </Mark>{" "}
+            <code>{keyText(key)}</code> <Mark kind={markOf[state]}>{says.states[state]}</Mark>{" "}
             {entry && <Soft>{says.entry(entry)}</Soft>} {said.join(" ")}
+            {wrote.map(({ field, label, old, new: now, hidden }) => (
+              <ValueChange key={field} field={label} before={old} after={now} untold={hidden ? "hidden" : null} />
+            ))}
           </li>
         ))}
       </Records>
