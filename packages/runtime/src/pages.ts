@@ -17,6 +17,7 @@ import {
   type MatchedRoute,
   mayOpen,
   noticeAsJson,
+  type OwnRoute,
   openApi,
   type Page,
   type PageParts,
@@ -162,7 +163,31 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     }
   };
 
-  const serve = async (matched: MatchedRoute, request: express.Request, response: express.Response): Promise<void> => {
+  /** A request as the engine has it. */
+  const requestOf = (
+    request: express.Request,
+    actor: Actor | null,
+    body: PageRequest["body"],
+    trace = traceOf(request.get("traceparent")).id,
+  ): PageRequest => ({
+    id: idOf(request),
+    at: new Date(),
+    method: request.method,
+    path: request.path,
+    query: queryOf(request),
+    trace,
+    body,
+    api: speaksJson(request) ? apiOf(request) : null,
+    inPlace: isInPlace(request),
+    actor,
+    session: options.session?.(request) ?? "",
+    said: cookie(request, saidCookie),
+    signIn: options.signIn ?? null,
+    signInCarries: options.signInCarries ?? false,
+    frame: framed(request, actor),
+  });
+
+  const serve = async (matched: OwnRoute, request: express.Request, response: express.Response): Promise<void> => {
     const speaks = speaksJson(request);
     const inParts = matched.kind === "page" && takesFiles(matched.page) && isMultipart(request);
     // Files are read of nobody who isn't known.
@@ -175,23 +200,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     const actor = known === undefined ? await actorOf(request, body) : known;
     const trace = traceOf(request.get("traceparent"));
     response.setHeader("server-timing", `traceparent;desc="${trace.traceparent}"`);
-    const pageRequest: PageRequest = {
-      id: idOf(request),
-      at: new Date(),
-      method: request.method,
-      path: request.path,
-      query: queryOf(request),
-      trace: trace.id,
-      body,
-      api: speaks ? apiOf(request) : null,
-      inPlace: isInPlace(request),
-      actor,
-      session: options.session?.(request) ?? "",
-      said: cookie(request, saidCookie),
-      signIn: options.signIn ?? null,
-      signInCarries: options.signInCarries ?? false,
-      frame: framed(request, actor),
-    };
+    const pageRequest = requestOf(request, actor, body, trace.id);
     // What is only looked at is given up with its browser; what is saved goes on to its end.
     const reads = matched.kind === "page" && !isSaving(matched.operation);
     const waiting = new Waiting();
@@ -260,7 +269,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     asIs = false,
   }: Asked): Promise<Asking> => {
     const matched = route(site.loaded, method, path, "json");
-    if (matched.kind === "nowhere") throw new Error(`${path} belongs to no page`);
+    if (matched.kind === "nowhere" || matched.kind === "strayed") throw new Error(`${path} belongs to no page`);
     const request: PageRequest = {
       id: randomUUID(),
       at: new Date(),
@@ -386,6 +395,13 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     );
   };
 
+  /** Tells of an address below a page's at which nobody has anything. */
+  const tellStrayed = async (matched: MatchedRoute, request: express.Request): Promise<void> => {
+    const actor = await actorOf(request, null);
+    const { recorded, ...came } = await run(matched, requestOf(request, actor, null), database);
+    await finish(recorded, came, (ended) => withHeaders(ended, request));
+  };
+
   /** What leads to all pages that are open to somebody. */
   const index = async (request: express.Request, response: express.Response): Promise<void> => {
     const actor = await actorOf(request, null);
@@ -451,7 +467,12 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     const matched = route(site.loaded, request.method, request.path, speaksJson(request) ? "json" : "html");
     // Another application's body is not ours to read.
     if (matched.kind === "nowhere") next();
-    else {
+    else if (matched.kind === "strayed") {
+      response.once("finish", () => {
+        if (response.statusCode === 404) tellStrayed(matched, request).catch(onError);
+      });
+      next();
+    } else {
       const served = serve(matched, request, response).catch((error: unknown) => {
         // Nobody is left to be answered.
         if (!(error instanceof NobodyWaits)) next(error);

@@ -1033,7 +1033,7 @@ export const texts = {
     tidied: "Tidied",
     readAs: "Read as",
     problem: "Problem",
-    untouched: "untouched",
+    nothingSent: "(nothing)",
     rowBeforeAndAfter: "Row before and after",
     rowAsLoaded: "Row as loaded",
     ownSteps: "Your own steps",

@@ -224,7 +224,7 @@ export class Stage {
     const writes = !/^(GET|HEAD|OPTIONS)$/.test(method);
     const before = key && writes ? await this.look(key) : null;
     if (!writes) this.hasOpened = true;
-    if (matched.kind === "nowhere") {
+    if (matched.kind === "nowhere" || matched.kind === "strayed") {
       const nowhere = { status: 404, headers: {}, body: "" };
       return this.keep({ method, path, body, actor }, null, nowhere, before, { key, writes });
     }

@@ -22,7 +22,10 @@ function stepLine({ step, ms, statements, stopped, own = [] }: RecordedStep): st
 }
 
 const valueLines = ({ values, statements }: RecordedStep): string[] => [
-  ...values.map(({ name, value, note }) => `               ${name} = ${shown(value)}${note ? `  (${note})` : ""}`),
+  ...values.map(({ row, name, value, sent, note }) => {
+    const told = sent === undefined || sent === value ? "" : `  sent as ${shown(sent)}`;
+    return `               ${row === undefined ? "" : `${row}: `}${name} = ${shown(value)}${told}${note ? `  (${note})` : ""}`;
+  }),
   ...statements.flatMap(({ text, values: parameters }) => [
     ...text.split("\n").map((line) => `               | ${line}`),
     ...parameters.map((value, index) => `               | $${index + 1} = ${shown(value)}`),
@@ -38,6 +41,10 @@ export function stepLines(recorded: RecordedRequest, withValues: boolean): strin
   const { method, path, outcome, status, ms, steps } = recorded;
   return [
     `${method} ${path}  ${status} ${outcome}, ${ms.toFixed(1)} ms`,
-    ...steps.flatMap((step) => [stepLine(step), ...(withValues ? valueLines(step) : [])]),
+    ...steps.flatMap((step) => [
+      stepLine(step),
+      ...(step.noticed ?? []).map((sentence) => `               ${sentence}`),
+      ...(withValues ? valueLines(step) : []),
+    ]),
   ];
 }

@@ -2,6 +2,7 @@ import { ConditionTooLong } from "../condition/budget.js";
 import { type Facts, factsOf } from "../condition/facts.js";
 import { memoizePerPage } from "../page/memoize-per-page.js";
 import type { Page } from "../page/page.js";
+import { queryText } from "../page/path.js";
 import { isRefusedAs } from "../postgres/refusal.js";
 import type { Database, Told } from "../postgres/statement.js";
 import { isRefusal, unavailabilityOf } from "../postgres/unavailable.js";
@@ -9,7 +10,7 @@ import { mayMake, mayOpen } from "../steps/access.js";
 import { answer } from "../steps/answer.js";
 import { readKey } from "../steps/key.js";
 import type { MatchedRoute } from "../steps/route.js";
-import { failed, type Outcome, type Refusal, refused } from "../trip/outcome.js";
+import { failed, notFound, type Outcome, type Refusal, refused } from "../trip/outcome.js";
 import type { SavedEvent } from "../trip/own.js";
 import { notKept, type RecordedRequest, Recorder } from "../trip/recording.js";
 import type { Dependencies, PageRequest, PageResponse } from "../trip/request.js";
@@ -80,6 +81,13 @@ class RoundTrip {
       case "unsound":
         recorder.note("route", [{ name: "page", value: route.name }], "the page file does not fit the table");
         return failed("page-unsound", null);
+      case "strayed":
+        recorder.note(
+          "route",
+          [{ name: "page", value: route.page.name }],
+          "there is nothing at this address below the page's",
+        );
+        return notFound("no-such-address", route.page);
       case "method-not-allowed":
         recorder.note("route", [{ name: "method", value: request.method }], `the address takes ${route.allow}`);
         return refused("method-not-allowed", route.page, { allow: route.allow });
@@ -88,7 +96,7 @@ class RoundTrip {
         return { kind: "shown", view: { what: "methods", allow: route.allow } };
       case "moved":
         recorder.note("route", [{ name: "page", value: route.page.name }], "a slash too many at the end");
-        return { kind: "shown", view: { what: "better-address", to: route.to } };
+        return { kind: "shown", view: { what: "better-address", to: `${route.to}${queryText(request.query)}` } };
       case "page":
         return this.beyondRoute(route.page, route.operation, route.keySegments);
     }

@@ -17,10 +17,15 @@ export type Route =
   /** An address with a slash at its end that is nothing by itself: what stands before the slash is meant. */
   | { readonly kind: "moved"; readonly page: Page; readonly to: string }
   | { readonly kind: "unsound"; readonly name: string }
+  /** An address below a page's that is none of its own: the host may have something there. */
+  | { readonly kind: "strayed"; readonly page: Page }
   | { readonly kind: "nowhere" };
 
 /** A route that leads to a page of ours, sound or not. */
 export type MatchedRoute = Exclude<Route, { readonly kind: "nowhere" }>;
+
+/** A route that is ours to answer. */
+export type OwnRoute = Exclude<MatchedRoute, { readonly kind: "strayed" }>;
 
 /** What is spoken at an address: pages and forms, or JSON. */
 export type Speaks = "html" | "json";
@@ -95,17 +100,21 @@ function pagesBelow(pages: readonly Page[], segment: string): readonly Page[] {
 /** Whether an address belongs to one of the pages, and to which operation of it. */
 export function route(site: Site, method: string, path: string, speaks: Speaks = "html"): Route {
   const segments = path.split("/").slice(1);
+  let strayed: Page | undefined;
   const below = (listSegments: readonly string[]): boolean =>
     listSegments.every((segment, index) => normalSegment(segments[index] ?? "") === segment);
   for (const page of pagesBelow(site.pages, normalSegment(segments[0] ?? ""))) {
     const { listSegments } = page.path;
     if (!below(listSegments)) continue;
     const rest = segments.slice(listSegments.length);
-    // No key is empty in an address (see page/path.ts), so a slash at the end is one too many.
+    // No key is empty in an address (see page/path.ts), so a slash at the end is one too many. A form is taken all the same.
     const slash = rest.length > 0 && rest.at(-1) === "";
     const address = addressOf(page, slash ? rest.slice(0, -1) : rest, speaks);
-    if (!address || (slash && method !== "GET" && method !== "HEAD")) continue;
-    if (slash) return { kind: "moved", page, to: path.slice(0, -1) };
+    if (!address) {
+      strayed ??= page;
+      continue;
+    }
+    if (slash && (method === "GET" || method === "HEAD")) return { kind: "moved", page, to: path.slice(0, -1) };
     const { operations } = address;
     const asked = method === "HEAD" ? "GET" : method;
     const operation = Object.hasOwn(operations, asked) ? operations[asked] : undefined;
@@ -118,5 +127,6 @@ export function route(site: Site, method: string, path: string, speaks: Speaks =
     return { kind: "method-not-allowed", page, allow };
   }
   const unsound = site.unsound.find((each) => below(each.listSegments));
-  return unsound ? { kind: "unsound", name: unsound.name } : { kind: "nowhere" };
+  if (unsound) return { kind: "unsound", name: unsound.name };
+  return strayed ? { kind: "strayed", page: strayed } : { kind: "nowhere" };
 }

@@ -90,7 +90,7 @@ async function directoryOf(files: Readonly<Record<string, string>>): Promise<str
 
 function matchedIn(site: Loaded, method: string, address: string): MatchedRoute {
   const matched = route(site, method, address);
-  if (matched.kind === "nowhere") throw new Error(`${address} belongs to no page`);
+  if (matched.kind === "nowhere" || matched.kind === "strayed") throw new Error(`${address} belongs to no page`);
   return matched;
 }
 

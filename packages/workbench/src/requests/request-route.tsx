@@ -113,36 +113,40 @@ function Values({
 const stepOf = (request: RecordedRequest, name: StepName): RecordedStep | undefined =>
   request.steps.find(({ step }) => step === name);
 
-/** The values of a body by name; of one that can't be read, none. */
-function sentBy(request: RecordedRequest): ReadonlyMap<string, string> {
-  const pairs = readPairs(request.wire?.body ?? "");
-  return new Map(typeof pairs === "string" ? [] : pairs);
-}
-
 function FieldsRead({ request }: { request: RecordedRequest }) {
   const read = stepOf(request, "read");
   if (!read || read.values.length === 0) return null;
-  const sent = sentBy(request);
-  const problems = new Map((stepOf(request, "check")?.values ?? []).map(({ name, value }) => [name, value]));
+  const problems = new Map(
+    (stepOf(request, "check")?.values ?? []).map(({ row, name, value }) => [named({ row, name }), value]),
+  );
   return (
     <section aria-labelledby="read">
       <h2 id="read">{says.whatWasRead}</h2>
       <Values
         label={says.whatWasRead}
         columns={[says.field, says.typed, says.tidied, says.readAs, says.problem]}
-        rows={read.values.map(({ name, value, note, became, problem }) => ({
-          name,
+        rows={read.values.map((each) => ({
+          name: named(each),
           cells: [
-            sent.get(name) ?? "–",
-            note === "untouched" ? says.untouched : value,
-            became === undefined ? "" : became,
-            problem ?? problems.get(name) ?? "",
+            each.sent ?? says.nothingSent,
+            each.note === "touched" ? each.value : (each.note ?? ""),
+            each.became === undefined ? "" : each.became,
+            each.problem ?? problems.get(named(each)) ?? "",
           ],
         }))}
       />
+      {read.noticed?.map((sentence) => (
+        <p key={sentence}>
+          <Mark kind="wait">{sentence}</Mark>
+        </p>
+      ))}
     </section>
   );
 }
+
+/** A value's name; of several records, after its record's key. */
+const named = ({ row, name }: { readonly row?: string | undefined; readonly name: string }): string =>
+  row === undefined ? name : `${row}: ${name}`;
 
 /** The developer's own steps, as they were called. */
 function OwnSteps({ request }: { request: RecordedRequest }) {
@@ -288,6 +292,12 @@ function Wire({ request }: { request: RecordedRequest }) {
       </section>
     </>
   );
+}
+
+/** The values of a body by the names under which they came; of one that can't be read, none. */
+function sentBy(request: RecordedRequest): ReadonlyMap<string, string> {
+  const pairs = readPairs(request.wire?.body ?? "");
+  return new Map(typeof pairs === "string" ? [] : pairs);
 }
 
 const told = (request: RecordedRequest): readonly (readonly [string, string])[] => {

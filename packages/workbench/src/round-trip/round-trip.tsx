@@ -165,8 +165,10 @@ function StepValues({ step, most }: { step: RecordedStep | undefined; most: numb
   const values = shownValues(step);
   return (
     <Values as="span">
-      {values.slice(0, values.length > most ? most - 1 : most).map(({ name, value, note }) => (
-        <span key={name}>
+      {step.noticed && <b>{step.noticed.join(" ")}</b>}
+      {values.slice(0, values.length > most ? most - 1 : most).map(({ name, value, note }, index) => (
+        // biome-ignore lint/suspicious/noArrayIndexKey: several records have values of one name
+        <span key={index}>
           <i>{name}</i> {value ?? "null"}
           {note && <i> {note}</i>}
         </span>

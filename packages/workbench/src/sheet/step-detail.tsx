@@ -2,6 +2,7 @@ import type { RecordedRequest, RecordedStep, StepName } from "@loyal-quill/core"
 import type { SheetAnswer } from "@loyal-quill/server/api";
 import { styled } from "styled-components";
 import { Small } from "../parts/inputs.js";
+import { Mark } from "../parts/mark.js";
 import { stepTitle } from "../round-trip/wording.js";
 import { texts } from "../texts.js";
 import { StepSettings } from "./step-settings.js";
@@ -72,14 +73,20 @@ export function Recorded({ step }: { step: RecordedStep }) {
             <dd>{step.stopped}</dd>
           </div>
         )}
-        {step.values.map(({ name: value, value: text, note }) => (
-          <div key={value}>
-            <dt>{value}</dt>
-            <dd>{text ?? "null"}</dd>
+        {step.values.map(({ row, name, value, note }, index) => (
+          // biome-ignore lint/suspicious/noArrayIndexKey: several records have values of one name
+          <div key={index}>
+            <dt>{row === undefined ? name : `${row}: ${name}`}</dt>
+            <dd>{value ?? "null"}</dd>
             <dd>{note}</dd>
           </div>
         ))}
       </Values>
+      {step.noticed?.map((sentence) => (
+        <p key={sentence}>
+          <Mark kind="wait">{sentence}</Mark>
+        </p>
+      ))}
       {step.statements.map((statement) => (
         <Statement key={`${statement.purpose} ${statement.text}`} statement={statement} />
       ))}
