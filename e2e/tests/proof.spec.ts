@@ -134,3 +134,39 @@ test("two requests stand side by side, and one is copied as a command", async ({
   await page.getByRole("button", { name: "Show plan" }).first().click();
   await expect(page.getByRole("region", { name: /^Plan of/ }).first()).toContainText("station");
 });
+
+test("what is rehearsed is what the Sheet shows, and a rehearsal says of which text it was", async ({
+  signedIn,
+  vale,
+}) => {
+  const page = await signedIn("ines");
+  const file = path.join(vale.pages, "region.page.yaml");
+  const sound = await readFile(file, "utf8");
+  await page.goto("/workbench/pages/region");
+  await page.getByRole("button", { name: "File", exact: true }).click();
+  const editor = page.locator(".cm-content");
+  await expect(editor).toContainText("title:");
+  await editor.getByText("title:").first().click();
+  await page.keyboard.press("Home");
+  await page.keyboard.type("# typed at the last moment\n");
+  // Faster than the draft is saved.
+  await page.getByRole("link", { name: "Rehearsal", exact: true }).click();
+  await page.getByRole("button", { name: "Run quick set" }).click();
+  await expect(page.getByText(/Revision \d+ of the draft, on/)).toBeVisible({ timeout: 60_000 });
+  const { text } = await page.evaluate(
+    async () => (await fetch("/workbench/api/drafts/region/rehearsal")).json() as Promise<{ text: string }>,
+  );
+  expect(text).toContain("# typed at the last moment\ntitle:");
+  await page.getByRole("link", { name: "Back to the Sheet" }).click();
+  await page.getByRole("button", { name: "File", exact: true }).click();
+  await expect(editor).toContainText("# typed at the last moment");
+  await editor.getByText("# typed at").click();
+  await page.keyboard.press("End");
+  await page.keyboard.type(" but one");
+  await page.getByRole("link", { name: "Rehearsal", exact: true }).click();
+  await expect(page.getByText("The page has been edited since this rehearsal: run it again.")).toBeVisible();
+  await page.getByRole("link", { name: "Back to the Sheet" }).click();
+  await page.getByRole("button", { name: "Discard draft" }).click();
+  await expect(page.getByRole("status").filter({ hasText: "Published, no draft" })).toBeVisible();
+  expect(await readFile(file, "utf8")).toBe(sound);
+});

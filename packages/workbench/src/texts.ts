@@ -1087,6 +1087,9 @@ export const texts = {
     showAllCases: "Show all cases",
     howItWas: (cases: Said, seconds: Said, actor: Said, editable: Said, rows: Said) =>
       `${cases} cases in ${seconds} s, as ${actor}, who may edit ${editable} of the ${rows} records looked at. All rolled back.`,
+    ofThePublished: "What is published, on",
+    ofADraft: "A draft, on",
+    ofTheDraft: (revision: Said) => `Revision ${revision} of the draft, on`,
     nobody: "nobody",
     otherwiseThanPublished: "Different from the published page",
     casesByStep: "Cases by step",
@@ -1105,7 +1108,7 @@ export const texts = {
       "A rehearsal sends the draft many prepared requests, with wrong keys, wrong people, stale forms and values just outside each rule, on the real table. Everything is rolled back.",
     cancelled: "Rehearsal cancelled.",
     failed: "Could not be rehearsed.",
-    changedSince: "The draft has changed since this rehearsal.",
+    changedSince: "The page has been edited since this rehearsal: run it again.",
   },
   caseDetail: {
     verdicts: {

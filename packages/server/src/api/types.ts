@@ -490,8 +490,9 @@ export interface RehearsalAnswer {
   /** From 0 to 1. */
   readonly done: number;
   readonly begun: string;
-  /** The text that was rehearsed. */
+  /** The text that was rehearsed, and what it was then: the published one, or a draft of some revision. */
   readonly text: string;
+  readonly of: { readonly is: "published" } | { readonly is: "draft"; readonly revision: number | null };
   readonly quick: boolean;
   readonly rehearsal:
     | (Omit<Rehearsal, "cases" | "changed"> & {

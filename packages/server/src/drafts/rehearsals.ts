@@ -24,6 +24,7 @@ const replayPart = 100;
 
 interface RehearsalAsked extends Draft {
   readonly quick: boolean;
+  readonly of: RehearsalAnswer["of"];
 }
 
 /** Which requests are played again: by id, or all that a query finds. */
@@ -49,7 +50,7 @@ function rehearsalAnswer({
   ...rest
 }: BackgroundState<Rehearsal> & { readonly given: RehearsalAsked }): RehearsalAnswer {
   const rehearsal = came && { ...came, cases: came.cases.map(short), changed: came.changed.map(short) };
-  return { ...rest, text: given.text, quick: given.quick, rehearsal };
+  return { ...rest, text: given.text, of: given.of, quick: given.quick, rehearsal };
 }
 
 const replayAnswer = ({
@@ -91,8 +92,13 @@ export class Rehearsals {
     return found && rehearsalAnswer(found);
   }
 
-  async begin(asked: RehearsalAsked): Promise<RehearsalAnswer> {
-    return rehearsalAnswer(await this.rehearsals.begin(asked.name, asked));
+  async begin(asked: Omit<RehearsalAsked, "of">): Promise<RehearsalAnswer> {
+    const { draft, published } = await this.parts.desk.text(asked.name).catch(() => ({ draft: null, published: null }));
+    const of: RehearsalAnswer["of"] =
+      asked.text === published
+        ? { is: "published" }
+        : { is: "draft", revision: draft?.text === asked.text ? draft.revision : null };
+    return rehearsalAnswer(await this.rehearsals.begin(asked.name, { ...asked, of }));
   }
 
   cancel(name: string): Promise<void> {
@@ -113,7 +119,7 @@ export class Rehearsals {
   async quick(draft: Draft): Promise<Rehearsal> {
     const last = await this.rehearsals.of(draft.name);
     if (last?.came && last.given.text === draft.text) return last.came;
-    const came = await this.rehearse({ ...draft, quick: true }, () => {}).came;
+    const came = await this.rehearse({ ...draft, quick: true, of: { is: "published" } }, () => {}).came;
     if (came === "cancelled") throw new DeskRefusal("Not rehearsed", "The rehearsal was cancelled.", 409);
     return came;
   }

@@ -167,6 +167,11 @@ function Result({ name, answer, rehearsal }: { name: string; answer: RehearsalAn
           rehearsal.records.editable,
           rehearsal.records.lookedAt,
         )}{" "}
+        {answer.of.is === "published"
+          ? says.ofThePublished
+          : answer.of.revision === null
+            ? says.ofADraft
+            : says.ofTheDraft(answer.of.revision)}{" "}
         <Moment at={rehearsal.at} />
       </p>
       {rehearsal.left.map((line) => (

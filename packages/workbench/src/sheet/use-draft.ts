@@ -2,7 +2,7 @@ import { CanNotEdit, editPageFile, type MergeConflict } from "@loyal-quill/autho
 import type { Edit } from "@loyal-quill/core";
 import type { DraftAnswer } from "@loyal-quill/server/api";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { useCallback, useEffect, useId, useMemo, useRef, useState } from "react";
 import { ApiProblem } from "../api/client.js";
 import { onDraft } from "../api/feed.js";
 import { texts } from "../texts.js";
@@ -44,6 +44,9 @@ export interface EditedDraft {
 const calm = 250;
 const retry = 3000;
 
+/** How often it is tried to save what was typed last where the place was left. */
+const mostTurns = 100;
+
 /** How long something that needs the server to have everything waits for that, in milliseconds. */
 const patience = 10_000;
 
@@ -66,12 +69,13 @@ const reason = (error: unknown): string =>
 export function useDraft(name: string): EditedDraft {
   const queries = useQueryClient();
   const server = useMemo(() => draftServer(name), [name]);
+  // Each place that works on it asks anew: what another one asked for some time ago is not what is on its screen.
+  const place = useId();
   const first = useQuery({
-    queryKey: ["draft", name],
+    queryKey: ["draft", name, place],
     queryFn: ({ signal }) => server.read(signal),
     staleTime: 0,
     gcTime: 0,
-    refetchOnMount: "always",
   });
   const [state, now, send] = useDraftState();
 
@@ -104,6 +108,20 @@ export function useDraft(name: string): EditedDraft {
     const timer = setTimeout(() => void save(), state.complaint ? retry : calm);
     return () => clearTimeout(timer);
   }, [state.text, state.sending, state.complaint, state.failures, unsaved, save]);
+
+  // What was typed last is saved when the place is left, too.
+  useEffect(
+    () => () => {
+      const all = async (): Promise<void> => {
+        for (let turn = 0; turn < mostTurns && isUnsaved(now()); turn++) {
+          await save();
+          await new Promise((resolve) => setTimeout(resolve, 20));
+        }
+      };
+      if (isUnsaved(now())) server.leave(all());
+    },
+    [now, save, server],
+  );
 
   useEffect(() => {
     const look = async (): Promise<void> => {
