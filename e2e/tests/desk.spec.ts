@@ -100,3 +100,24 @@ test("a page file is taken in as a draft, and a table without a row is built ove
   await expect(page).toHaveURL(/\/workbench\/at\/archive\/?$/);
   await expect(page.getByText("Notes").first()).toBeHidden();
 });
+
+test("a draft's first view says that it is looking for records, and never that there are none where there are some", async ({
+  signedIn,
+}) => {
+  const page = await signedIn("ines");
+  await page.addInitScript(() => {
+    new MutationObserver(() => {
+      if (document.body?.textContent?.includes("No records yet")) Object.assign(window, { wasSaid: true });
+    }).observe(document, { childList: true, subtree: true, characterData: true });
+  });
+  await page.route(/\/workbench\/api\/pages\/[^/]+\/(?:first|records)/, async (route) => {
+    await new Promise((resolve) => setTimeout(resolve, 1500));
+    await route.continue();
+  });
+  await page.goto("/workbench/database");
+  const row = page.getByRole("row").filter({ hasText: "office.person" });
+  await row.getByRole("button", { name: "Create a draft page for office.person" }).click();
+  await expect(page.frameLocator("iframe").getByLabel("Name")).toBeVisible({ timeout: 30_000 });
+  expect(await page.evaluate(() => "wasSaid" in window)).toBe(false);
+  await page.getByRole("button", { name: "Discard draft" }).click();
+});

@@ -1,6 +1,6 @@
 /** What making a page needs: as pure as the core. */
 export * from "./census/census.js";
-export { admittedStatement, hereStatement, mayStatement } from "./census/statements.js";
+export { hereStatement, mayStatement, truthsStatement } from "./census/statements.js";
 export { type DraftedPage, draftPages, isShown, type Undraftable } from "./draft/draft.js";
 export { obstacle, unusableBecause } from "./draft/obstacles.js";
 export { tableTypes } from "./draft/table-types.js";

@@ -149,7 +149,12 @@ export const texts = {
   conditionLine: {
     trueHere: "true here",
     notTrueHere: "not true here",
-    trueForOfRows: (value: Said, other: Said) => `true for ${value} of ${other} rows`,
+    unknownHere: "unknown here",
+    fails: (rows: Said) => `fails for ${rows}`,
+    unknown: (rows: Said) => `unknown for ${rows}`,
+    holds: (rows: Said) => `holds for ${rows}`,
+    ofRows: (parts: Said, all: Said) => `${parts} of ${all} rows`,
+    noRows: "no rows yet",
   },
   conditionNames: {
     theStoredRecord: "the stored record",

@@ -9,13 +9,15 @@ import { textForm } from "@loyal-quill/core/postgres/text-form";
 import type { Rule } from "@loyal-quill/core/rules/rule";
 import type { Column, Table } from "@loyal-quill/core/table/model";
 
-/** Counts the rows for which a condition is true, and all rows, in one pass. */
-export function admittedStatement(table: Table, condition: Condition, facts: Facts): Statement {
+/** Counts the rows for which a condition holds, fails and is unknown, in one pass. */
+export function truthsStatement(table: Table, condition: Condition, facts: Facts): Statement {
   const parameters = new Parameters();
-  const where = predicate(overStored(condition), parameters, facts, "t");
+  const truth = predicate(overStored(condition), parameters, facts, "t");
+  const count = (which: string, name: string): string =>
+    `count(*) FILTER (WHERE s.truth IS ${which})::text AS "${name}"`;
   return {
-    purpose: "count what a condition admits",
-    text: `SELECT count(*) FILTER (WHERE ${where})::text AS "admitted", count(*)::text AS "rows"\nFROM ${quotedTable(table)} AS t`,
+    purpose: "count what a condition says",
+    text: `SELECT ${count("true", "holds")}, ${count("false", "fails")}, ${count("NULL", "unknown")}\nFROM (SELECT (${truth}) AS truth FROM ${quotedTable(table)} AS t) AS s`,
     values: parameters.values,
   };
 }

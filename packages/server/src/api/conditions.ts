@@ -1,4 +1,4 @@
-import { admittedStatement, hereStatement } from "@loyal-quill/authoring";
+import { hereStatement, truthsStatement } from "@loyal-quill/authoring";
 import {
   answeredOr,
   asksFor,
@@ -30,7 +30,7 @@ export interface ConditionQuestion {
 /** Tables with more rows than this, as PostgreSQL believes, are counted by the census only. */
 const mostRows = 300_000;
 
-const nothing: Omit<ConditionAnswer, "problem"> = { here: null, admitted: null, rows: null };
+const nothing: Omit<ConditionAnswer, "problem"> = { here: null, counted: null };
 
 /** What a condition comes to: where it is wrong, or whether it holds for a record and for how many rows. */
 export async function judgeCondition(
@@ -51,18 +51,19 @@ export async function judgeCondition(
   const { condition } = parsed;
   if (place === "open" && asksFor(condition, "row"))
     return { ...nothing, problem: { message: beforeARecord.open, offset: source.indexOf("row") } };
-  if (place === "open") return { ...nothing, problem: null, here: truthOf(condition.expression, facts) };
+  if (place === "open") return { ...nothing, problem: null, here: truthOf(condition.expression, facts) ?? "unknown" };
   // A choice that depends on the form has no meaning for all rows at once.
   if (place === "choices" && asksFor(condition, "form")) return { ...nothing, problem: null };
   const counted =
     (table.rows ?? 0) > mostRows
       ? null
-      : (await answeredOr(() => database.run(admittedStatement(table, condition, facts)), [], "unanswered"))[0];
+      : (await answeredOr(() => database.run(truthsStatement(table, condition, facts)), [], "unanswered"))[0];
   return {
     problem: null,
     here: place === "choices" ? null : await forRecord(condition, bound, question.key, facts, database),
-    admitted: counted ? Number(counted.admitted) : null,
-    rows: counted ? Number(counted.rows) : null,
+    counted: counted
+      ? { holds: Number(counted.holds), fails: Number(counted.fails), unknown: Number(counted.unknown) }
+      : null,
   };
 }
 
@@ -73,9 +74,9 @@ async function forRecord(
   key: readonly string[] | undefined,
   facts: Facts,
   database: Database,
-): Promise<boolean | null> {
+): Promise<ConditionAnswer["here"]> {
   if (!page || key?.length !== page.key.length) return null;
   const statement = hereStatement(page.table, page.key, key, condition, facts);
   const [row] = await answeredOr(() => database.run(statement), [], "unanswered");
-  return row?.here ? row.here === "true" : null;
+  return row ? (row.here ? row.here === "true" : "unknown") : null;
 }

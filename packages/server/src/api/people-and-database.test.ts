@@ -2,6 +2,7 @@ import { readFile } from "node:fs/promises";
 import path from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { bodyOf, formOf } from "@loyal-quill/testing";
+import pg from "pg";
 import { type Builder, people, startWorkbench, type TestWorkbench } from "../testing/workbench.js";
 import type {
   CensusAnswer,
@@ -183,11 +184,24 @@ describe("a condition", () => {
     ).said;
 
   test("is held against the record and counted over all rows", async () => {
-    expect(await judge('row.status == "live"')).toMatchObject({ problem: null, here: true, rows: 48 });
-    expect(await judge("form.warning_m > 900.0", "form")).toMatchObject({ here: false, admitted: 0 });
+    const live = await judge('row.status == "live"');
+    expect(live).toMatchObject({ problem: null, here: true, counted: { unknown: 0 } });
+    expect((live.counted?.holds ?? 0) + (live.counted?.fails ?? 0)).toBe(48);
+    // Of a value that is not there it is unknown what it is: such a row fails no check.
+    const owner = new pg.Client(workbench.made.owner);
+    await owner.connect();
+    const { rowCount: none } = await owner.query("UPDATE network.station SET notes = NULL WHERE code LIKE 'MV-03_'");
+    await owner.end();
+    const unknown = await judge('form.notes != "Nothing to say"', "form");
+    expect(none).toBe(10);
+    expect(unknown.counted).toEqual({ holds: 38, fails: 0, unknown: 10 });
+    expect(await judge("form.warning_m > 900.0", "form")).toMatchObject({
+      here: false,
+      counted: { holds: 0 },
+    });
     expect(await judge('"technician" in actor.roles', "open", { as: people.hollis.id })).toMatchObject({
       here: false,
-      rows: null,
+      counted: null,
     });
   });
 
@@ -197,7 +211,7 @@ describe("a condition", () => {
     expect((await judge("form.status")).problem?.message).toContain("form");
     expect(await judge("row.name.startsWith('A')", "choices", { field: "river_id" })).toMatchObject({
       problem: null,
-      rows: 12,
+      counted: { unknown: 0 },
     });
   });
 });

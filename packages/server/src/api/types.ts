@@ -155,11 +155,10 @@ export interface DraftTrialAnswer {
 export interface ConditionAnswer {
   /** Why it is not understood, `offset` characters into it. */
   readonly problem: { readonly message: string; readonly offset: number } | null;
-  /** Whether it holds for the record; null where that can't be told. */
-  readonly here: boolean | null;
-  /** How many stored rows it admits, and how many there are; null where they were not counted. */
-  readonly admitted: number | null;
-  readonly rows: number | null;
+  /** Whether it holds for the record, or is unknown, as SQL has it (ISO 9075-2, 4.5); null where that can't be told. */
+  readonly here: boolean | "unknown" | null;
+  /** For how many stored rows it holds, fails and is unknown; null where they were not counted. */
+  readonly counted: { readonly holds: number; readonly fails: number; readonly unknown: number } | null;
 }
 
 /** The text that is worked on. */

@@ -33,16 +33,29 @@ interface ConditionLineProps {
 
 const number = new Intl.NumberFormat("en-GB");
 
+/** How many stored rows fail, are unknown and hold, in that order, and none that there are none of. */
+function counts({ holds, fails, unknown }: NonNullable<ConditionAnswer["counted"]>): string {
+  const all = number.format(holds + fails + unknown);
+  const parts = [
+    ...(fails > 0 ? [says.fails(number.format(fails))] : []),
+    ...(unknown > 0 ? [says.unknown(number.format(unknown))] : []),
+    ...(holds > 0 ? [says.holds(number.format(holds))] : []),
+  ];
+  return parts.length === 0 ? says.noRows : says.ofRows(parts.join(", "), all);
+}
+
 function Result({ answer }: { answer: ConditionAnswer }) {
-  const { problem, here, admitted, rows } = answer;
+  const { problem, here, counted } = answer;
   if (problem) return <Mark kind="stop">{problem.message}</Mark>;
-  const counted =
-    admitted !== null && rows !== null && says.trueForOfRows(number.format(admitted), number.format(rows));
   return (
     <>
-      {here !== null && <Mark kind={here ? "good" : "quiet"}>{here ? says.trueHere : says.notTrueHere}</Mark>}
+      {here !== null && (
+        <Mark kind={here === true ? "good" : "quiet"}>
+          {here === true ? says.trueHere : here === false ? says.notTrueHere : says.unknownHere}
+        </Mark>
+      )}
       {here !== null && counted && ", "}
-      {counted}
+      {counted && counts(counted)}
     </>
   );
 }

@@ -77,18 +77,20 @@ function useKey(
   name: string,
   search: URLSearchParams,
   asked: RecordedRequest | undefined,
-): readonly string[] | undefined {
+): { readonly key: readonly string[] | undefined; readonly isPending: boolean } {
   const requests = useRequests({ page: name });
   const records = useRecords(name, "");
   const first = useFirstRecord(name, search.get("as") ?? undefined);
   const chosen = search.getAll("key");
-  if (chosen.length > 0) return chosen;
+  if (chosen.length > 0) return { key: chosen, isPending: false };
   // A new record that was not made has no key: the Sheet shows another record below it.
-  if (search.has("request") && (!asked || asked.key)) return asked?.key ?? undefined;
+  if (search.has("request") && (!asked || asked.key)) return { key: asked?.key ?? undefined, isPending: !asked };
   const last = requests.data?.find((request) => request.key !== null && request.outcome !== "not-found");
-  if (last?.key || !requests.isSuccess || first.isPending) return last?.key ?? undefined;
+  if (last?.key) return { key: last.key, isPending: false };
+  const isPending = requests.isPending || first.isPending || records.isPending;
   // Somebody who sees no record is shown what they get for one.
-  return first.data && first.data.length > 0 ? first.data : records.data?.[0]?.key;
+  const found = first.data && first.data.length > 0 ? first.data : records.data?.[0]?.key;
+  return { key: isPending ? undefined : found, isPending };
 }
 
 /** The Sheet of one page: the round trip on top, then table, real page and rules line by line, at the foot the statements. */
@@ -155,9 +157,8 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
   const requestId = search.get("request") ?? undefined;
   const as = search.get("as") ?? undefined;
   const asked = useRequest(requestId);
-  const key = useKey(name, search, asked.data);
-  const records = useRecords(name, "");
-  const isEmpty = key === undefined && records.data?.length === 0;
+  const { key, isPending: isLooking } = useKey(name, search, asked.data);
+  const isEmpty = key === undefined && !isLooking;
   const answer = useTrial(name, text, { key, as, form, fresh: isEmpty });
   const trial = answer.data?.trial ?? undefined;
   const sheet = useSound(name, text, answer.data?.sheet);
@@ -303,7 +304,7 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
             head={head}
           />
         ) : answer.isPending || (key === undefined && answer.data?.sheet.version) ? (
-          <NoRecord isPending={answer.isPending} />
+          <NoRecord isPending={answer.isPending || isLooking} />
         ) : (
           <section aria-label={says.thePageFile}>
             {head}
