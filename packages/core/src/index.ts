@@ -19,7 +19,7 @@ export { type Resend, resendForm, signedOutPage } from "./html/notice.js";
 export { indexPage } from "./html/pages.js";
 export { styleSheet } from "./html/style.js";
 export { openApi } from "./json/openapi.js";
-export { type Json, jsonOf } from "./json/value.js";
+export { type Json, type JsonAnswer, jsonOf, jsonText, RawJson, toldJson } from "./json/value.js";
 export * from "./log/canonical.js";
 export type { FieldChange } from "./log/field-change.js";
 export * from "./log/forms.js";

@@ -84,7 +84,10 @@ describe("the pages as JSON", () => {
     expect(json.items.length).toBeGreaterThan(2);
     const [first] = json.items;
     expect(first.address).toBe(`/records/visits/${first.key.id}`);
-    expect(first.values.station_code).toMatch(/^MV-014, /);
+    expect([first.values.station_code, first.labels.station_code]).toEqual([
+      "MV-014",
+      expect.stringMatching(/^MV-014, /),
+    ]);
     expect(first.values.visited_at).toMatch(/^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(\.\d+)?Z$/);
     const all = await ask("GET", "/visits");
     expect([all.json.items.length, all.json.count, all.json.previous]).toEqual([
@@ -96,8 +99,11 @@ describe("the pages as JSON", () => {
     expect(next.json.items[0].key).not.toEqual(all.json.items[0].key);
     const back = await ask("GET", next.json.previous.replace("/records", ""));
     expect(back.json.items).toEqual(all.json.items);
-    expect((await ask("GET", "/stations?from.warning_m=high")).json.problems).toEqual([
-      { filter: "warning_m", detail: "Warning level must be a number, like 12.50." },
+    expect(problemOf(await ask("GET", "/stations?from.warning_m=high"))).toEqual([
+      400,
+      "application/problem+json; charset=utf-8",
+      "urn:loyal-quill:problem:query-wrong",
+      [{ parameter: "from.warning_m", detail: "Warning level must be a number, like 12.50." }],
     ]);
   });
 

@@ -136,7 +136,7 @@ async function readJsonBody(request: Request): Promise<PageRequest["body"]> {
       if (isHalf(name) || (typeof value === "string" && isHalf(value))) throw new SyntaxError("half a character");
       return value;
     }) as unknown;
-    return { json };
+    return { json, raw: read.text };
   } catch {
     return { refused: "json-broken" };
   }

@@ -62,6 +62,10 @@ const isPolicyRefusal = (error: Refusal): boolean => error.code === "42501" && e
 /** The context of an error names the functions that it came through: `PL/pgSQL function …`, `SQL function …`, in any language. */
 const isInside = (error: Refusal): boolean => /PL\/\w|SQL/.test(error.where ?? "");
 
+/** Whether it is about the change log: raised in one of its functions, or for want of it. */
+const isOfLog = ({ message, where = "" }: Refusal): boolean =>
+  /function "?quill_log"?\./.test(where) || /\bquill_log\b/.test(message);
+
 function refusalFrom(error: Refusal, code: string): DatabaseRefusal {
   if (isPolicyRefusal(error)) return new DatabaseRefusal("44000", error.message);
   return new DatabaseRefusal(code, error.message, {
@@ -69,6 +73,7 @@ function refusalFrom(error: Refusal, code: string): DatabaseRefusal {
     column: error.column ?? null,
     table: error.schema && error.table ? { schema: error.schema, name: error.table } : null,
     inside: isInside(error),
+    ofLog: isOfLog(error),
   });
 }
 

@@ -1,4 +1,4 @@
-import type { Actor, Database, Frame, RecordedRequest, SavedEvent } from "@loyal-quill/core";
+import type { Actor, Database, Frame, JsonAnswer, RecordedRequest, SavedEvent } from "@loyal-quill/core";
 import type express from "express";
 import type pg from "pg";
 import type { FormTemplate, Layout, PageLink } from "./layout.js";
@@ -104,7 +104,8 @@ export interface Asked {
   readonly method: "GET" | "POST" | "PATCH" | "DELETE";
   /** Below the mount: `/stations/MV-022`. */
   readonly path: string;
-  readonly json?: unknown;
+  /** Values in which JSON may stand as it is written ({@link RawJson}). */
+  readonly json?: JsonAnswer;
   readonly ifMatch?: string | null;
   /** The entries of the change log that it puts back. */
   readonly undoes?: readonly string[];

@@ -12,7 +12,7 @@ import {
   type Finding,
   findTable,
   glanceAt,
-  isError,
+  isFatal,
   type Page,
   type ParsedPage,
   parsePage,
@@ -116,7 +116,7 @@ function withAddresses(files: readonly BoundPageFile[], areAll: boolean, before?
     if (more.length === 0) return file;
     const findings = [...file.findings, ...more].sort(byPlace);
     // A page that goes on in the place of a file with an error has none of its own.
-    return { ...file, page: more.some(isError) ? null : file.page, findings };
+    return { ...file, page: more.some(isFatal) ? null : file.page, findings };
   });
 }
 
@@ -150,7 +150,7 @@ export function bindPageFile(name: string, text: string, { catalog, pages, unsou
       unsound.map((each) => each.name),
     ).get(name) ?? []),
   ];
-  return { ...state, page: findings.some(isError) ? null : page, findings: findings.sort(byPlace) };
+  return { ...state, page: findings.some(isFatal) ? null : page, findings: findings.sort(byPlace) };
 }
 
 /** Milliseconds after which a file that was empty is read again, and how often. */

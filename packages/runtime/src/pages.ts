@@ -14,6 +14,7 @@ import {
   indexPage,
   isSaving,
   jsonDocument,
+  jsonText,
   type MatchedRoute,
   mayOpen,
   noticeAsJson,
@@ -174,7 +175,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     at: new Date(),
     method: request.method,
     path: request.path,
-    query: queryOf(request),
+    ...queryOf(request),
     trace,
     body,
     api: speaksJson(request) ? apiOf(request) : null,
@@ -270,13 +271,14 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
   }: Asked): Promise<Asking> => {
     const matched = route(site.loaded, method, path, "json");
     if (matched.kind === "nowhere" || matched.kind === "strayed") throw new Error(`${path} belongs to no page`);
+    const raw = json === null ? null : jsonText(json);
     const request: PageRequest = {
       id: randomUUID(),
       at: new Date(),
       method,
       path,
       query: {},
-      body: json === null ? null : { json },
+      body: raw === null ? null : { json: JSON.parse(raw) as unknown, raw },
       api: { ifMatch, ifNoneMatch: null, minimal: false },
       actor,
       undoes,

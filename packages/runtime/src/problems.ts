@@ -1,4 +1,4 @@
-import { type Finding, isError } from "@loyal-quill/core";
+import { type Finding, isError, type Stopped } from "@loyal-quill/core";
 import type { Loaded } from "./page-files.js";
 
 /** An error in a page file. */
@@ -6,15 +6,26 @@ export interface PageProblem {
   /** The name of the page file: `station.page.yaml`. */
   readonly file: string;
   readonly finding: Finding;
-  /** What is served in its place: the page as it was before, or nothing. */
-  readonly served: "earlier" | "nothing";
+  /** What is served in its place: the page as it was before, nothing, or all of the page but what it stops. */
+  readonly served: "earlier" | "nothing" | { readonly without: Stopped };
 }
+
+const withoutWords = {
+  new: "The page is served, but makes no new records.",
+  edit: "The page is served, but changes no records.",
+  delete: "The page is served, but deletes no records.",
+} as const;
+
+const servedWords = (served: PageProblem["served"]): string =>
+  served === "earlier"
+    ? "The page is served as it was before."
+    : served === "nothing"
+      ? "The page is out of service."
+      : withoutWords[served.without];
 
 /** A problem in one line: `station.page.yaml:11:32  error  The table …`. */
 export const problemLine = ({ file, finding, served }: PageProblem): string =>
-  `${file}:${finding.line}:${finding.column}  ${finding.severity}  ${finding.message}${
-    served === "earlier" ? " The page is served as it was before." : " The page is out of service."
-  }`;
+  `${file}:${finding.line}:${finding.column}  ${finding.severity}  ${finding.message} ${servedWords(served)}`;
 
 /** Tells each error in page files once, for as long as it is there. */
 export class PageProblems {
@@ -25,8 +36,9 @@ export class PageProblems {
   look({ files }: Loaded): void {
     const now = new Set<string>();
     for (const { name, page, findings } of files)
-      for (const finding of findings.filter(isError)) {
-        const problem = { file: `${name}.page.yaml`, finding, served: page ? "earlier" : "nothing" } as const;
+      for (const finding of findings.filter((each) => isError(each) || each.stops)) {
+        const served = page && finding.stops ? { without: finding.stops } : page ? "earlier" : "nothing";
+        const problem: PageProblem = { file: `${name}.page.yaml`, finding, served };
         const line = problemLine(problem);
         now.add(line);
         if (!this.told.has(line)) this.tell(problem);

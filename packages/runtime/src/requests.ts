@@ -1,5 +1,5 @@
 import { randomUUID } from "node:crypto";
-import type { ApiRequest, RecordedRequest } from "@loyal-quill/core";
+import type { ApiRequest, PageRequest, RecordedRequest } from "@loyal-quill/core";
 import { parse } from "cookie";
 import type express from "express";
 import { isJson } from "./body.js";
@@ -16,12 +16,16 @@ export function idOf(request: express.Request): string {
   return typeof id === "string" && uuid.test(id) ? id : randomUUID();
 }
 
-export const queryOf = (request: express.Request): Record<string, string> =>
-  request.url.includes("?")
-    ? Object.fromEntries(
-        Object.entries(request.query).flatMap(([name, value]) => (typeof value === "string" ? [[name, value]] : [])),
-      )
-    : {};
+/** What a request's address asks for, whatever the application makes of such parameters: of a name that is there several times the last. */
+export function queryOf({ url }: express.Request): Pick<PageRequest, "query" | "repeated"> {
+  const at = url.indexOf("?");
+  if (at < 0) return { query: {} };
+  const pairs = [...new URLSearchParams(url.slice(at + 1))];
+  const query = Object.fromEntries(pairs);
+  const names = pairs.map(([name]) => name);
+  if (Object.keys(query).length === names.length) return { query };
+  return { query, repeated: [...new Set(names.filter((name, index) => names.indexOf(name) !== index))] };
+}
 
 export const isLooking = ({ method }: express.Request): boolean => method === "GET" || method === "HEAD";
 

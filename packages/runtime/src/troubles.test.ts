@@ -20,6 +20,7 @@ const sql = [
   BEGIN
     IF NEW.remark = 'raise' THEN RAISE EXCEPTION 'The gauge is not ready.'; END IF;
     IF NEW.remark = 'sleep' THEN PERFORM pg_sleep(3); END IF;
+    IF NEW.remark = 'full' THEN RAISE EXCEPTION 'could not extend file' USING ERRCODE = '53100'; END IF;
     IF NEW.remark = 'keep' THEN NEW := OLD; END IF;
     IF NEW.remark = 'stamp' THEN NEW.gauge := 'stamped'; END IF;
     RETURN NEW;
@@ -147,7 +148,9 @@ describe("what the database refuses", () => {
     ["40001", "Too many people save at once.", 3],
     ["57014", "The database took too long.", 1],
     ["25006", "The database takes no changes just now.", 1],
-    ["53300", "Too many people save at once.", 1],
+    ["53100", "The disk of the database is full", 1],
+    ["53300", "The database has no memory or no connection free.", 1],
+    ["58030", "The database reports a fault of its own.", 1],
     ["42501", "This page does not fit its table any more", 1],
   ])(
     "a %s that stays is said above the form: 503, what was typed still there, nothing saved",
@@ -156,6 +159,7 @@ describe("what the database refuses", () => {
       const { response, recorded } = await attempt({ remark: "patience" }, database);
       expect([response.status, recorded?.outcome, database.saves()]).toEqual([503, "failed", sends]);
       expect(response.body).toContain(said);
+      expect(recorded?.steps.map(({ stopped }) => stopped).join()).toContain(`${sqlState} refused for the test`);
       expect(formOf(response.body).get("remark")).toBe("patience");
       expect(await stored()).toEqual(unchanged);
     },
@@ -194,6 +198,64 @@ describe("what the database refuses", () => {
     expect([response.status, opened.response.status]).toEqual([503, 503]);
     expect(formOf(response.body).get("remark")).toBe("an hour of work");
     expect(formOf(response.body).get("gauge")).toBe("MV-001");
+    // Nobody knows what is stored.
+    expect(response.body).not.toContain("quill-replaced");
+    expect(response.body).not.toContain("quill-fixed");
+  });
+
+  test("a full disk is told as such also where a trigger meets it", async () => {
+    const { response } = await attempt({ remark: "full" });
+    expect(response.status).toBe(503);
+    expect(response.body).toContain("The disk of the database is full, so nothing can be saved.");
+    expect(await stored()).toEqual(unchanged);
+  });
+
+  test.each([
+    ["ALTER TABLE quill_log.change RENAME TO gone", "ALTER TABLE quill_log.gone RENAME TO change"],
+    ["ALTER SCHEMA quill_log RENAME TO elsewhere", "ALTER SCHEMA elsewhere RENAME TO quill_log"],
+    ["REVOKE USAGE ON SCHEMA quill_log FROM quill_pages", "GRANT USAGE ON SCHEMA quill_log TO quill_pages"],
+  ])("a change log that can't be written is told as such: %s", async (take, back) => {
+    const form = await trips.open(address, hollis);
+    await trips.owner.query(take);
+    const { response, recorded } = await trips.save(address, hollis, form, { remark: "unlogged" });
+    await trips.owner.query(back);
+    expect([response.status, recorded?.outcome]).toEqual([503, "failed"]);
+    expect(response.body).toContain("The change log can’t be written, and nothing is saved without it.");
+    expect(recorded?.steps.map(({ stopped }) => stopped).join()).toMatch(/42P01|3F000|42501|42883/);
+    expect(await stored()).toEqual(unchanged);
+    expect((await trips.save(address, hollis, form, { remark: "logged" })).recorded?.outcome).toBe("saved");
+  });
+
+  test("a CHECK that was added under an open form is told with what it asks for", async () => {
+    const form = await trips.open(address, hollis);
+    await trips.owner.query(
+      "ALTER TABLE proof.booking ADD CONSTRAINT short CHECK (length(remark) < 5 AND gauge <> remark)",
+    );
+    const { response } = await trips.save(address, hollis, form, { remark: "far too long" });
+    await trips.owner.query("ALTER TABLE proof.booking DROP CONSTRAINT short");
+    expect(response.status).toBe(422);
+    expect(response.body.replaceAll("&lt;", "<").replaceAll("&gt;", ">")).toContain(
+      "The table refuses this (short): CHECK (((length(remark) < 5) AND (gauge <> remark))).",
+    );
+  });
+
+  test("what a page without a form says names the fault, and not another one", async () => {
+    const slow = connect(trips.pool.options.connectionString ?? "", 2);
+    await trips.owner.query("BEGIN");
+    await trips.owner.query("LOCK TABLE proof.booking IN ACCESS EXCLUSIVE MODE");
+    const { response, recorded } = await trips.send(
+      "GET",
+      "/bookings",
+      hollis,
+      null,
+      databaseOver(slow, { statement: 300 }),
+    );
+    await trips.owner.query("ROLLBACK");
+    await slow.end();
+    expect(response.status).toBe(503);
+    expect(response.body).toContain("The database took too long.");
+    expect(response.body).not.toContain("can't be reached");
+    expect(recorded?.steps.map(({ stopped }) => stopped).join()).toContain("57014");
   });
 
   test("a record that was deleted meanwhile says so and shows what was typed", async () => {

@@ -4,6 +4,7 @@ import express, { type Request } from "express";
 import pg from "pg";
 import type { Logger } from "pino";
 import type { Registry } from "prom-client";
+import { isAtWorkbench } from "./api/access.js";
 import { apiRoutes } from "./api/routes.js";
 import { answerFailure, homePage, noBuilder, nothingHere } from "./documents.js";
 import type { OnPublish } from "./drafts/rehearsals.js";
@@ -137,6 +138,7 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
     styleSheets: fontSheets,
     person: actor && { name: actor.name, account: "/my-account" },
     signOut: actor && { action: "/sign-out", token: sessions.csrfToken(request) },
+    ...(options.workbench !== null && actor && isAtWorkbench(actor) ? { workbench: "/workbench" } : {}),
   });
   const sizes = {
     ...(options.poolSize === undefined ? {} : { poolSize: options.poolSize }),

@@ -38,6 +38,7 @@ const settings: Readonly<Record<string, string>> = {
   when: "when it is on the form",
   "read-only": "whether it is shown only",
   show: "what is shown of the other table",
+  empty: "what it stores when left empty",
   tidy: "tidying",
   hint: "example in the empty field",
   default: "default on a new form",

@@ -65,8 +65,8 @@ describe("the review against the table", () => {
     const granted = { insert: false, update: true, delete: false };
     const found = review("access:\n", "access:\n  new: true\n  delete: row.status == 'planned'\n", { granted });
     expect(found.filter((each) => each.includes("not-granted"))).toEqual([
-      "7 error not-granted: This connection may not insert into the table: grant INSERT, or leave new out.",
-      "8 error not-granted: This connection may not delete from the table: grant DELETE, or leave delete out.",
+      "7 warning not-granted: This connection may not insert into the table, so no new record is made: grant INSERT, or leave new out.",
+      "8 warning not-granted: This connection may not delete from the table, so no record is deleted: grant DELETE, or leave delete out.",
     ]);
     const columns = station.columns.map((each) =>
       each.name === "notes" ? { ...each, granted: { insert: true, update: false } } : each,

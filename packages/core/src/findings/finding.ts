@@ -17,12 +17,20 @@ export interface Finding {
   readonly column: number;
   /** What puts it right, where there is one way that is most likely meant. */
   readonly repair?: Repair;
+  /** What alone it keeps from being done; everything else of the page is served. */
+  readonly stops?: Stopped;
   /** What would change the table instead, where that is what is to be done. */
   readonly change?: SchemaChange;
 }
 
-/** Whether a page with this finding can't be served. */
+/** What may be kept from being done on a page that is served otherwise. */
+export type Stopped = "new" | "edit" | "delete";
+
+/** Whether a page with this finding can't be published. */
 export const isError = (finding: Finding): boolean => finding.severity === "error";
+
+/** Whether a page with this finding can't be served at all. */
+export const isFatal = (finding: Finding): boolean => isError(finding) && finding.stops === undefined;
 
 /** The order in which findings are read: by place. */
 export const byPlace = (a: Finding, b: Finding): number => a.line - b.line || a.column - b.column;

@@ -1,7 +1,7 @@
 import { describe, expect, test } from "@jest/globals";
 import { attributes, html, inApostrophes } from "../markup/markup.js";
 import { prefillFields } from "../steps/prefill.js";
-import { frameOf, mv014, stationPage, tripOf } from "../testing/marrow-vale.js";
+import { frameOf, mv014, recordOf, stationPage, tripOf } from "../testing/marrow-vale.js";
 import type { Frame } from "../views/frame.js";
 import type { ListView } from "../views/list-view.js";
 import { formPage } from "./form.js";
@@ -22,7 +22,7 @@ const formParts = (over: object = {}) =>
       removable: false,
       key: ["MV-014"],
       title: "Station MV-014, Otter Weir",
-      fields: prefillFields(tripOf(), "edit", mv014, new Map()),
+      fields: prefillFields(tripOf(), "edit", recordOf(mv014), new Map()),
       token: 'sig.{"a":1}',
       problems: [],
       conflicts: [],
@@ -78,8 +78,8 @@ describe("the form", () => {
   });
 
   test("a problem stands beside its field and above the form, linked", () => {
-    const fields = prefillFields(tripOf(), "edit", mv014, new Map(), new Map([["warning_m", "x"]])).map((view) =>
-      view.field.column.name === "warning_m" ? { ...view, problems: ["Not a number."] } : view,
+    const fields = prefillFields(tripOf(), "edit", recordOf(mv014), new Map(), new Map([["warning_m", "x"]])).map(
+      (view) => (view.field.column.name === "warning_m" ? { ...view, problems: ["Not a number."] } : view),
     );
     const page = form({ fields, problems: [{ field: "warning_m", message: "Not a number." }] });
     expect(page).toContain('<a href="#field-7">Not a number.</a>');
@@ -109,6 +109,7 @@ describe("the list", () => {
     next: null,
     count: null,
     tooSlow: false,
+    wrong: [],
     sought: null,
     forms: null,
     problem: null,

@@ -1,14 +1,13 @@
 import { attributes, html, type Markup } from "../markup/markup.js";
 import type { Word } from "../messages/catalog.js";
 import { word } from "../messages/messages.js";
-import { editableFields } from "../page/columns.js";
 import { filterNames } from "../page/filters.js";
 import { labelFrom } from "../page/label.js";
 import type { ListColumn, Page } from "../page/page.js";
 import { csvSegment, queryText, recordAddress } from "../page/path.js";
 import { rowPrefix, saveRowName, saveTogetherName } from "../page/rows.js";
 import type { Row } from "../postgres/statement.js";
-import { editableName, keyPartName } from "../statements/list.js";
+import { isEditableRow, keyPartName } from "../statements/list.js";
 import type { Column } from "../table/model.js";
 import type { FormView } from "../views/form-view.js";
 import type { Frame } from "../views/frame.js";
@@ -30,10 +29,6 @@ function cell(stored: string | null | undefined, isLabel: boolean, column: Colum
   const firstLine = text.split("\n")[0] ?? "";
   return [...firstLine].length > 80 || firstLine !== text ? `${[...firstLine].slice(0, 80).join("")}…` : text;
 }
-
-/** Whether there is anything to change on the record's form: a field that is taken, and a state that allows it. */
-const isEditable = (page: Page, row: Row): boolean =>
-  editableFields(page).length > 0 && (page.access.edit === null || row[editableName] === "true");
 
 /** The cells of a row that is edited in its place: controls where a field is taken, and its own button. */
 function recordRow(view: ListView, row: Row, frame: Frame, number: number): Markup {
@@ -70,7 +65,7 @@ function recordRow(view: ListView, row: Row, frame: Frame, number: number): Mark
     form && !page.list.together
       ? html`<button name="${saveRowName}" value="${number}">${word(page.language, "save-row")}<span class="quill-unseen"> ${key.join(", ")}</span></button>`
       : null;
-  const way = isEditable(page, row)
+  const way = isEditableRow(page, row)
     ? html`${save}<a href="${address}/edit${kept}">${word(page.language, "edit")}<span class="quill-unseen"> ${key.join(", ")}</span></a>`
     : html`<a href="${address}${kept}">${word(page.language, "view")}<span class="quill-unseen"> ${key.join(", ")}</span></a>`;
   return html`<tr role="row"${attributes({ class: chosen ? "quill-chosen" : saved ? "quill-saved" : null })}>${cells}<td role="cell" class="quill-way">${own?.said && html`<p class="quill-problem" role="alert">${own.said}</p>`}${way}</td></tr>`;
@@ -178,6 +173,19 @@ function empty(view: ListView, address: string): Markup {
   return html`<p class="quill-empty">${word(view.page.language, "nothing-open")}</p>`;
 }
 
+/** What an address asked for and the list left out. Applications add parameters of their own, which are none of its matter. */
+function leftOut({ page, wrong, filters }: ListView): Markup | null {
+  const shown = new Set(
+    filters.flatMap(({ filter, problem }) => (problem ? Object.values(filterNames(filter.column)) : [])),
+  );
+  const names = wrong.flatMap(({ parameter }) =>
+    /^(?:is|from|to)\.|^(?:q|sort)$/.test(parameter) && !shown.has(parameter) ? [parameter] : [],
+  );
+  if (names.length === 0) return null;
+  const said = word(page.language, "query-left-out", { names: names.join(", ") });
+  return html`<p class="quill-problem" role="alert">${said}</p>`;
+}
+
 /** A short table of records that refer to another one. */
 export function relatedTable({ page, without, rows }: RelatedList, frame: Frame): Markup {
   const columns = page.list.columns.filter(({ column }) => !without.includes(column));
@@ -203,6 +211,7 @@ const bareView = (page: Page): ListView => ({
   next: null,
   count: null,
   tooSlow: false,
+  wrong: [],
   sought: null,
   forms: null,
   problem: null,
@@ -250,7 +259,7 @@ function listPart(view: ListView, frame: Frame): Markup {
   );
   const table = html`<div class="quill-scroll" role="region" aria-label="${page.plural}" tabindex="0"><table role="table"><thead role="rowgroup"><tr role="row">${heads}<th scope="col" role="columnheader"><span class="quill-unseen">${say("way-in")}</span></th></tr></thead><tbody role="rowgroup">${view.rows.map((row, index) => recordRow(view, row, frame, index))}${elsewhere}</tbody></table></div>`;
   return html`<div class="quill-ways"><form class="quill-search" role="search" method="get" action="${address}"><label for="q">${say("contains")}</label><input id="q" name="q" type="search" value="${view.search}" autocomplete="off">${sortKept(view)}<button>${say("find")}</button>${(view.search !== "" || view.filters.some(isUsed)) && html`<a href="${address}">${say("show-all")}</a>`}${filtersBlock(view)}</form>${goToForm(view, address)}${view.makes && html`<a class="quill-make" href="${address}/new${queryText(view.kept)}">${say("new-record")}</a>`}</div>
-<div class="quill-about">${countLine(view)}${view.rows.length > 0 && html`<a class="quill-csv" href="${listAddress(view, frame.base, {}, `${page.path.list}/${csvSegment}`)}" download>${say("download-csv")}</a>`}</div>${view.problem && html`<section class="quill-summary" role="alert" tabindex="-1" autofocus><p>${view.problem}</p></section>`}${view.rows.length === 0 && elsewhere.length === 0 ? empty(view, address) : view.forms ? rowsForm(view, address, table) : table}${parts(view, frame.base)}`;
+${leftOut(view)}<div class="quill-about">${countLine(view)}${view.rows.length > 0 && html`<a class="quill-csv" href="${listAddress(view, frame.base, {}, `${page.path.list}/${csvSegment}`)}" download>${say("download-csv")}</a>`}</div>${view.problem && html`<section class="quill-summary" role="alert" tabindex="-1" autofocus><p>${view.problem}</p></section>`}${view.rows.length === 0 && elsewhere.length === 0 ? empty(view, address) : view.forms ? rowsForm(view, address, table) : table}${parts(view, frame.base)}`;
 }
 
 const saidLine = ({ notice }: ListView): Markup =>

@@ -53,7 +53,11 @@ export function noticePage(notice: Notice, frame: Frame): PageParts {
     notice.typed.length > 0 &&
     html`<h2>${word(frame.language, "what-you-typed")}</h2><dl class="quill-typed">${notice.typed.map(({ label, text }) => html`<div><dt>${label}</dt><dd>${text}</dd></div>`)}</dl>`;
   const heading = html`<h1>${title}</h1>`;
-  const content = html`${notice.because && html`<p>${notice.because}</p>`}<p>${advice}</p>
+  const workbench =
+    notice.code === "page-unsound" &&
+    frame.workbench !== undefined &&
+    html`<p><a href="${frame.workbench}">${word(frame.language, "workbench-says-where")}</a></p>`;
+  const content = html`${notice.because && html`<p>${notice.because}</p>`}<p>${advice}</p>${workbench}
 ${carryForm(notice.carry, frame.language)}${notice.back && html`<p><a href="${notice.back.href}">${notice.back.text}</a></p>`}${typed}`;
   return partsOf(frame, { title, heading, content });
 }

@@ -28,6 +28,13 @@ const queries = (page: Page): readonly Json[] => [
     description: "As the address of the previous part has it.",
     schema: { type: "string" },
   },
+  {
+    name: "last",
+    in: "query",
+    description: "Without a value: the last part.",
+    allowEmptyValue: true,
+    schema: { type: "string" },
+  },
   ...page.list.filters.flatMap(({ column, label, way }) => [
     ...(way.by === "range" || way.by === "days"
       ? ["from", "to"].map((bound) => ({
@@ -98,7 +105,11 @@ function listPaths(page: Page): Json {
       tags: [page.plural],
       summary: `${page.plural}, part by part`,
       parameters: queries(page),
-      responses: { "200": answer("A part of the list.", ref(`${name}.List`)), ...common },
+      responses: {
+        "200": answer("A part of the list.", ref(`${name}.List`)),
+        "400": problem("The address asks for what the list does not have: errors names each parameter."),
+        ...common,
+      },
     },
     ...(page.access.new
       ? {
@@ -193,6 +204,7 @@ const record = (page: Page): JsonSchema => ({
     because: { type: "string", description: "Why it can't be edited." },
     deletable: { type: "boolean" },
     values: valuesSchema(page),
+    labels: { type: "object", description: "What is shown of references, by column." },
     fields: { type: "object", description: "A JSON Schema for each field, with its choices." },
   },
 });
@@ -211,7 +223,8 @@ const list: JsonSchema = {
           address: { type: "string" },
           key: { type: "object", additionalProperties: { type: "string" } },
           editable: { type: "boolean" },
-          values: { type: "object", description: "What the list shows; of a reference its label." },
+          values: { type: "object", description: "The columns that the list shows." },
+          labels: { type: "object", description: "What is shown of references, by column." },
         },
       },
     },
@@ -234,9 +247,10 @@ const problemSchema: JsonSchema = {
       type: "array",
       items: {
         type: "object",
-        required: ["pointer", "detail"],
+        required: ["detail"],
         properties: {
-          pointer: { type: "string", description: "A JSON Pointer (RFC 6901)." },
+          pointer: { type: "string", description: "A JSON Pointer (RFC 6901) into what was sent." },
+          parameter: { type: "string", description: "A parameter of the address." },
           detail: { type: "string" },
         },
       },

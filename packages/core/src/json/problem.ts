@@ -1,11 +1,9 @@
 import type { Json } from "./value.js";
 
-/** What is wrong with one member of what was sent; with all of it where the pointer is empty. */
-export interface JsonProblem {
+/** What is wrong with one member of what was sent, with all of it where the pointer is empty, or with a parameter of the address. */
+export type JsonProblem =
   /** A JSON Pointer (RFC 6901) into what was sent. */
-  readonly pointer: string;
-  readonly detail: string;
-}
+  { readonly pointer: string; readonly detail: string } | { readonly parameter: string; readonly detail: string };
 
 /** A token of a JSON Pointer (RFC 6901, 3). */
 export const pointerTo = (name: string): string => `/${name.replaceAll("~", "~0").replaceAll("/", "~1")}`;

@@ -1,3 +1,4 @@
+import { parseTree } from "jsonc-parser";
 import type { Stored } from "../postgres/statement.js";
 import type { Column } from "../table/model.js";
 
@@ -46,6 +47,45 @@ const parsed = (text: string): Json => {
     return text;
   }
 };
+
+/** A text of JSON that stands in an answer as it is: to the digit, doubled names and all. */
+export class RawJson {
+  constructor(readonly text: string) {}
+}
+
+/** A value of JSON in which others stand as they are. */
+export type JsonAnswer = Json | RawJson | readonly JsonAnswer[] | { readonly [name: string]: JsonAnswer };
+
+/** A stored value as it stands in an answer: JSON to the digit, everything else as {@link jsonOf} has it. */
+export const toldJson = (column: Column, stored: Stored): Json | RawJson =>
+  stored !== null && column.type.kind === "json" && !column.sensitive && !column.stamped
+    ? new RawJson(stored)
+    : jsonOf(column, stored);
+
+/** The text of a value (RFC 8259). */
+export function jsonText(content: JsonAnswer): string {
+  if (content instanceof RawJson) return content.text;
+  if (Array.isArray(content)) return `[${content.map(jsonText).join(",")}]`;
+  if (typeof content !== "object" || content === null) return JSON.stringify(content);
+  return `{${Object.entries(content)
+    .map(([name, value]) => `${JSON.stringify(name)}:${jsonText(value)}`)
+    .join(",")}}`;
+}
+
+/** A text of JSON without what stands between its tokens (RFC 8259, 2): two that differ in nothing else hold the same. */
+export const withoutSpaces = (text: string): string =>
+  text.replaceAll(/"(?:[^"\\]|\\.)*"|[\t\n\r ]+/gs, (token) => (token.startsWith('"') ? token : ""));
+
+/** The members of an object in a text of JSON, each as it was written; the last one of a name counts, as with `JSON.parse`. */
+export function rawMembers(text: string): ReadonlyMap<string, string> {
+  const root = parseTree(text);
+  const pairs = root?.type === "object" ? (root.children ?? []) : [];
+  return new Map(
+    pairs.flatMap(({ children: [name, value] = [] }): [string, string][] =>
+      name && value ? [[String(name.value), text.slice(value.offset, value.offset + value.length)]] : [],
+    ),
+  );
+}
 
 /** A number has at most so many digits that a double keeps. */
 const mostDigits = 15;

@@ -1,36 +1,46 @@
 import { word } from "../messages/messages.js";
-import { editableFields, isTaken } from "../page/columns.js";
+import { isTaken } from "../page/columns.js";
 import type { Page } from "../page/page.js";
 import { queryText, recordAddress } from "../page/path.js";
 import type { Row } from "../postgres/statement.js";
-import { editableName, keyPartName } from "../statements/list.js";
+import { isEditableRow, keyPartName, referenceName } from "../statements/list.js";
 import type { FieldView, FormView } from "../views/form-view.js";
 import type { HistoryView } from "../views/history-view.js";
 import type { ListView } from "../views/list-view.js";
 import type { RecordView } from "../views/record-view.js";
 import { fieldSchema } from "./schema.js";
-import { type Json, jsonOf } from "./value.js";
+import { type Json, type JsonAnswer, toldJson } from "./value.js";
 
 const keyOf = (page: Page, key: readonly string[]): Json =>
   Object.fromEntries(page.key.map(({ name }, index) => [name, key[index] ?? ""]));
 
-function itemOf({ page }: ListView, row: Row, base: string): Json {
+/** The labels of references: what stands for each of the records that are referred to. */
+const labelsOf = (
+  labels: readonly (readonly [name: string, label: string | null])[],
+): Readonly<Record<string, JsonAnswer>> => (labels.length > 0 ? { labels: Object.fromEntries(labels) } : {});
+
+function itemOf({ page }: ListView, row: Row, base: string): JsonAnswer {
   const key = page.key.map((_, index) => row[keyPartName(index)] ?? "");
   return {
     address: `${base}${recordAddress(page.path, key)}`,
     key: keyOf(page, key),
-    editable: editableFields(page).length > 0 && (page.access.edit === null || row[editableName] === "true"),
+    editable: isEditableRow(page, row),
     values: Object.fromEntries(
-      page.list.columns.map(({ column, choices }) => [
+      page.list.columns.map(({ column, choices }, index) => [
         column.name,
-        choices ? (row[column.name] ?? null) : jsonOf(column, row[column.name] ?? null),
+        toldJson(column, row[choices ? referenceName(index) : column.name] ?? null),
       ]),
+    ),
+    ...labelsOf(
+      page.list.columns.flatMap(({ column, choices }) =>
+        choices ? [[column.name, row[column.name] ?? null] as const] : [],
+      ),
     ),
   };
 }
 
 /** A part of a list: its records, and the addresses of the parts beside it. */
-export function listJson(view: ListView, base: string): Json {
+export function listJson(view: ListView, base: string): JsonAnswer {
   const to = (other: Readonly<Record<string, string>> | null): Json => {
     if (!other) return null;
     const { after: _, before: __, last: ___, ...kept } = view.kept;
@@ -43,9 +53,6 @@ export function listJson(view: ListView, base: string): Json {
     previous: to(view.previous),
     count: view.count && { number: view.count.number, is: view.count.is },
     ...(view.tooSlow ? { stopped: word(view.page.language, "search-too-slow") } : {}),
-    problems: view.filters.flatMap(({ filter, problem }) =>
-      problem === null ? [] : [{ filter: filter.column.name, detail: problem }],
-    ),
   };
 }
 
@@ -58,7 +65,7 @@ const fieldJson = (view: FieldView, taken: boolean): Json => ({
 });
 
 /** A record as it now is: its values, and what may become of them. */
-export function recordJson(view: RecordView, base: string): Json {
+export function recordJson(view: RecordView, base: string): JsonAnswer {
   const { page, fields } = view;
   return {
     address: `${base}${recordAddress(page.path, view.key)}`,
@@ -68,7 +75,14 @@ export function recordJson(view: RecordView, base: string): Json {
     ...(view.locked === null ? {} : { because: view.locked }),
     deletable: view.removable,
     values: Object.fromEntries(
-      fields.map(({ field }) => [field.column.name, jsonOf(field.column, view.row[field.column.name] ?? null)]),
+      fields.map(({ field }) => [field.column.name, toldJson(field.column, view.row[field.column.name] ?? null)]),
+    ),
+    ...labelsOf(
+      fields.flatMap(({ field, options }) => {
+        const stored = view.row[field.column.name] ?? null;
+        if (field.choices?.from !== "table" || field.column.sensitive) return [];
+        return [[field.column.name, options.find(({ value }) => value === stored)?.label ?? null] as const];
+      }),
     ),
     fields: Object.fromEntries(
       fields.map((each) => [each.field.column.name, fieldJson(each, view.locked === null && !each.field.readOnly)]),
@@ -77,10 +91,10 @@ export function recordJson(view: RecordView, base: string): Json {
 }
 
 /** What a new record begins with. */
-export const newJson = ({ title, fields, begins }: FormView & { readonly begins: Row }): Json => ({
+export const newJson = ({ title, fields, begins }: FormView & { readonly begins: Row }): JsonAnswer => ({
   title,
   values: Object.fromEntries(
-    fields.map(({ field }) => [field.column.name, jsonOf(field.column, begins[field.column.name] ?? null)]),
+    fields.map(({ field }) => [field.column.name, toldJson(field.column, begins[field.column.name] ?? null)]),
   ),
   fields: Object.fromEntries(
     fields.map((each) => [each.field.column.name, fieldJson(each, isTaken(each.field, "new"))]),

@@ -34,6 +34,7 @@ export const german: MessageCatalog = {
     unique: "{label} gehört schon zu einem anderen Datensatz: Geben Sie etwas anderes ein.",
     "unique-together": "{label} zusammen mit {others} gehört schon zu einem anderen Datensatz.",
     exists: "{label} nennt einen Datensatz, den es nicht gibt: Wählen Sie einen anderen.",
+    "check-unknown": "Die Tabelle weist das zurück: Ihre Bedingung {constraint} ist nicht erfüllt.",
     check: "Die Tabelle lehnt dies ab ({constraint}): {definition}.",
     "not-null": "{label} wird von der Tabelle gebraucht: Geben Sie einen Wert ein.",
     exclusion: "{label} überschneidet sich mit einem anderen Datensatz.",
@@ -41,6 +42,12 @@ export const german: MessageCatalog = {
       "Der neue Datensatz wäre Ihnen nicht zugänglich und wird darum nicht gespeichert: Prüfen Sie Ihre Eingaben.",
     "unavailable-away": "Die Datenbank ist gerade nicht erreichbar. Versuchen Sie es in einer Minute noch einmal.",
     "unavailable-slow": "Die Datenbank hat zu lange gebraucht. Versuchen Sie es in einer Minute noch einmal.",
+    "unavailable-full":
+      "Die Festplatte der Datenbank ist voll, deshalb kann nichts gespeichert werden. Sagen Sie es der Person, die die Datenbank betreut.",
+    "unavailable-short":
+      "Die Datenbank hat keinen Speicher oder keine Verbindung frei. Versuchen Sie es in einer Minute noch einmal.",
+    "unavailable-log":
+      "Das Änderungsprotokoll kann nicht geschrieben werden, und ohne es wird nichts gespeichert. Sagen Sie es der Person, die diese Anwendung betreut.",
     "unavailable-busy": "Zu viele speichern zugleich. Versuchen Sie es noch einmal.",
     "unavailable-read-only": "Die Datenbank nimmt gerade keine Änderungen an. Versuchen Sie es später noch einmal.",
     "unavailable-page":
@@ -196,6 +203,15 @@ export const german: MessageCatalog = {
     "filter-from": "von",
     "filter-to": "bis",
     "filter-apply": "Anwenden",
+    "search-too-long": "Suchen Sie nach höchstens {max} Zeichen.",
+    "filter-presence": "{label} lässt sich nur danach filtern, ob es einen Wert gibt: ~empty oder ~filled.",
+    "filter-no-range": "{label} lässt sich nicht nach einem Bereich filtern.",
+    "no-such-parameter": "Die Liste kennt kein „{name}“. Sie kennt: {names}.",
+    "parameter-repeated": "„{name}“ steht mehrmals da und wird nur einmal genommen.",
+    "workbench-says-where": "Die Werkbank sagt, wo.",
+    "sort-wrong": "Die Liste lässt sich nicht nach „{name}“ sortieren. Sie lässt sich sortieren nach: {names}.",
+    "place-wrong": "Diese Stelle der Liste gibt es nicht mehr. Fragen Sie nach dem ersten Teil.",
+    "query-left-out": "Weggelassen, weil diese Liste es nicht hat: {names}.",
     "filter-wrong": "Berichtigen Sie den markierten Filter und drücken Sie „Anwenden“.",
     "nothing-matches": "Kein Datensatz entspricht diesen Filtern.",
     "download-csv": "Als CSV herunterladen",
@@ -226,6 +242,7 @@ export const german: MessageCatalog = {
     "stored-now": "Jetzt gespeichert:",
     "stored-now-by": "Jetzt gespeichert von {by} um {at}:",
     "what-you-typed": "Ihre Eingaben",
+    stopped: "Hier kann zurzeit nichts gespeichert werden: Zuerst muss die Seite in Ordnung gebracht werden.",
     locked: "In seinem jetzigen Zustand wird dieser Datensatz gezeigt, aber nicht bearbeitet.",
     "was-saved": "{title} wurde um {at} gespeichert.",
     "typed-is-here-only": "Ihre Eingaben sind noch da.",
@@ -256,6 +273,10 @@ export const german: MessageCatalog = {
     "may-not-see-history": {
       title: "Die Änderungen dieses Datensatzes stehen Ihnen nicht offen",
       advice: "Wenden Sie sich an die Person, die die Seiten betreut, falls Sie sie brauchen.",
+    },
+    "query-wrong": {
+      title: "Die Adresse verlangt, was diese Liste nicht hat",
+      advice: "Berichtigen Sie die genannten Parameter.",
     },
     "json-broken": {
       title: "Der Inhalt ist kein JSON-Objekt",
@@ -300,6 +321,10 @@ export const german: MessageCatalog = {
       title: "Hier können Sie nichts neu anlegen",
       advice: "Fragen Sie die Person, die diese Anwendung betreut, wenn Sie es für Ihre Arbeit brauchen.",
     },
+    "new-stopped": {
+      title: "Hier kann zurzeit nichts neu angelegt werden",
+      advice: "Zuerst muss die Seite in Ordnung gebracht werden. Sagen Sie es der Person, die sie betreut.",
+    },
     "may-not-delete": { title: "Dieser Datensatz kann jetzt nicht gelöscht werden", advice: "Nichts wurde geändert." },
     "signed-out": {
       title: "Sie sind abgemeldet",
@@ -326,6 +351,11 @@ export const german: MessageCatalog = {
       title: "Diese Art von Inhalt kann hier nicht gelesen werden",
       advice: "Senden Sie das Formular als application/x-www-form-urlencoded, wie es ein Browser tut.",
     },
+    "database-trouble": { title: "Die Datenbank kann das gerade nicht", advice: "Nichts wurde geändert." },
+    "log-away": {
+      title: "Das Änderungsprotokoll ist nicht erreichbar",
+      advice: "Nichts wurde geändert. Sagen Sie es der Person, die diese Anwendung betreut.",
+    },
     "database-away": {
       title: "Die Datenbank ist gerade nicht erreichbar",
       advice: "Nichts wurde geändert. Versuchen Sie es in einer Minute noch einmal.",
@@ -351,7 +381,7 @@ export const german: MessageCatalog = {
     },
     "page-unsound": {
       title: "Diese Seite ist außer Betrieb",
-      advice: "Ihre Seitendatei passt nicht zur Tabelle. Die Werkbank sagt, wo.",
+      advice: "Ihre Seitendatei passt nicht zur Tabelle. Sagen Sie es der Person, die sie betreut.",
     },
   },
 };

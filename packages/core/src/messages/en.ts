@@ -32,12 +32,18 @@ export const english = {
     unique: "{label} is already used by another record: enter a different one.",
     "unique-together": "{label} together with {others} is already used by another record.",
     exists: "{label} names a record that does not exist: choose another.",
+    "check-unknown": "The table refuses this: its constraint {constraint} does not hold.",
     check: "The table refuses this ({constraint}): {definition}.",
     "not-null": "{label} is needed by the table: enter a value.",
     exclusion: "{label} overlaps with another record.",
     "new-not-yours": "The new record would not be open to you, so it is not stored: check what you entered.",
     "unavailable-away": "The database can't be reached just now. Try again in a minute.",
     "unavailable-slow": "The database took too long. Try again in a minute.",
+    "unavailable-full":
+      "The disk of the database is full, so nothing can be saved. Tell the person who looks after the database.",
+    "unavailable-short": "The database has no memory or no connection free. Try again in a minute.",
+    "unavailable-log":
+      "The change log can’t be written, and nothing is saved without it. Tell the person who looks after this application.",
     "unavailable-busy": "Too many people save at once. Try again.",
     "unavailable-read-only": "The database takes no changes just now. Try again later.",
     "unavailable-page":
@@ -189,6 +195,15 @@ export const english = {
     "filter-from": "from",
     "filter-to": "to",
     "filter-apply": "Apply",
+    "search-too-long": "Find at most {max} characters.",
+    "filter-presence": "{label} can be filtered only by whether there is a value: ~empty or ~filled.",
+    "filter-no-range": "{label} can’t be filtered by a range.",
+    "no-such-parameter": "The list takes no “{name}”. It takes: {names}.",
+    "parameter-repeated": "“{name}” is there several times, and is taken once only.",
+    "workbench-says-where": "The workbench says where.",
+    "sort-wrong": "The list can’t be sorted by “{name}”. It can be sorted by: {names}.",
+    "place-wrong": "This place in the list is none any more. Ask for the first part.",
+    "query-left-out": "Left out, since this list does not have it: {names}.",
     "filter-wrong": "Put right the filter that is marked, then press Apply.",
     "nothing-matches": "No record matches these filters.",
     "download-csv": "Download as CSV",
@@ -218,6 +233,7 @@ export const english = {
     "stored-now": "Stored now:",
     "stored-now-by": "Stored now by {by} at {at}:",
     "what-you-typed": "What you typed",
+    stopped: "Records can’t be saved here at present: the page has to be put right first.",
     locked: "In its present state this record is shown, but not edited.",
     "was-saved": "{title} was saved at {at}.",
     "typed-is-here-only": "What you typed is still here.",
@@ -248,6 +264,10 @@ export const english = {
     "may-not-see-history": {
       title: "You may not see the changes of this record",
       advice: "Ask the person who looks after the pages if you need to.",
+    },
+    "query-wrong": {
+      title: "The address asks for what this list does not have",
+      advice: "Correct the parameters that are named.",
     },
     "json-broken": {
       title: "The body is no JSON object",
@@ -291,6 +311,10 @@ export const english = {
       title: "You can’t make new records here",
       advice: "Ask the person who looks after this application, if you need it for your work.",
     },
+    "new-stopped": {
+      title: "No new records can be made here at present",
+      advice: "The page has to be put right first. Tell the person who looks after it.",
+    },
     "may-not-delete": { title: "This record can’t be deleted now", advice: "Nothing was changed." },
     "signed-out": {
       title: "You are signed out",
@@ -315,6 +339,11 @@ export const english = {
     "wrong-content-type": {
       title: "This kind of content can't be read here",
       advice: "Send the form as application/x-www-form-urlencoded, as a browser does.",
+    },
+    "database-trouble": { title: "The database can’t do this just now", advice: "Nothing was changed." },
+    "log-away": {
+      title: "The change log can’t be reached",
+      advice: "Nothing was changed. Tell the person who looks after this application.",
     },
     "database-away": {
       title: "The database can't be reached just now",
@@ -341,7 +370,7 @@ export const english = {
     },
     "page-unsound": {
       title: "This page is out of service",
-      advice: "Its page file does not fit the table. The workbench says where.",
+      advice: "Its page file does not fit the table. Tell the person who looks after it.",
     },
   },
 } as const;

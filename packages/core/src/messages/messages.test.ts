@@ -2,7 +2,7 @@ import { describe, expect, test } from "@jest/globals";
 import { formPage } from "../html/form.js";
 import { documentOf } from "../html/layout.js";
 import { prefillFields } from "../steps/prefill.js";
-import { frameOf, mv014, pageOf, stationFile, tripOf } from "../testing/marrow-vale.js";
+import { frameOf, mv014, pageOf, recordOf, stationFile, tripOf } from "../testing/marrow-vale.js";
 import { arabic } from "./ar.js";
 import { german } from "./de.js";
 import { english } from "./en.js";
@@ -28,7 +28,7 @@ describe("a page's language", () => {
   const page = (language: Language) => {
     const of = pageOf(stationFile.replace("plural: Stations", `plural: Stations\nlanguage: ${language}`));
     const problems = [{ field: "warning_m", message: message(language, "not-a-number", { label: "W" }) }];
-    const fields = prefillFields(tripOf({ page: of }), "edit", mv014, new Map());
+    const fields = prefillFields(tripOf({ page: of }), "edit", recordOf(mv014), new Map());
     const frame = frameOf();
     const parts = formPage(
       {

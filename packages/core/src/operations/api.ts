@@ -47,6 +47,9 @@ const membersOf = ({ request }: Trip): Readonly<Record<string, Json>> | null => 
     : null;
 };
 
+/** How members are taken. */
+const wayOf = ({ request: { asIs, body } }: Trip) => ({ asIs, raw: body && "json" in body ? body.raw : undefined });
+
 const broken = ({ page, recorder }: Trip): Outcome => {
   recorder.note("read", [], "the body is no JSON object");
   return refused("json-broken", page);
@@ -80,13 +83,7 @@ async function change(trip: Trip): Promise<Outcome> {
   if (!members) return broken(trip);
   const locked = lockedBecause(trip.page, record, trip.facts);
   if (locked !== null) return refused("may-not-edit", trip.page, { because: locked });
-  const { submission, strays } = readJson(
-    trip.page,
-    members,
-    claimsFor(trip, "edit", record),
-    record.row,
-    trip.request.asIs,
-  );
+  const { submission, strays } = readJson(trip.page, members, claimsFor(trip, "edit", record), record.row, wayOf(trip));
   if (strays.length > 0) return wrongMembers(trip, "edit", record, strays);
   return withRecord(trip, await saveRead(trip, submission));
 }
@@ -95,13 +92,7 @@ async function create(trip: Trip): Promise<Outcome> {
   const members = membersOf(trip);
   if (!members) return broken(trip);
   const record = await defaults(trip);
-  const { submission, strays } = readJson(
-    trip.page,
-    members,
-    claimsFor(trip, "new", record),
-    record.row,
-    trip.request.asIs,
-  );
+  const { submission, strays } = readJson(trip.page, members, claimsFor(trip, "new", record), record.row, wayOf(trip));
   if (strays.length > 0) return wrongMembers(trip, "new", record, strays);
   return withRecord(trip, await createRead(trip, submission));
 }

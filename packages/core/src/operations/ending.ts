@@ -4,7 +4,7 @@ import type { MessageCode } from "../messages/catalog.js";
 import { message } from "../messages/messages.js";
 import { isRefusedAs } from "../postgres/refusal.js";
 import type { Row } from "../postgres/statement.js";
-import { unavailabilityOf } from "../postgres/unavailable.js";
+import { saidOf, unavailabilityOf } from "../postgres/unavailable.js";
 import { madeStatement } from "../statements/create.js";
 import { load } from "../steps/load.js";
 import { ownFailure } from "../steps/write.js";
@@ -209,12 +209,12 @@ export async function ending(
       return { is: "failed", code: "own-step-failed", certain: true };
     }
     if (error instanceof LostAnswer) {
-      recorder.note("write", [], error.message);
+      recorder.note("write", [], saidOf(error.error));
       return afterLoss(kind, trip, all);
     }
     const unavailability = unavailabilityOf(error);
     if (!unavailability) throw error;
-    recorder.note("write", [], (error as Error).message);
+    recorder.note("write", [], saidOf(error as Error));
     return { is: "failed", code: unavailability.message, certain: true };
   }
 }

@@ -67,12 +67,13 @@ function partsOf(page: Page, cursor: Cursor, first: readonly Row[]): AsyncIterab
 /** What the list shows of all records that are searched and filtered, as CSV (RFC 4180), in the list's order, as of one moment. */
 export async function exportList(trip: Trip): Promise<Outcome> {
   const { page, facts, request, recorder, dependencies } = trip;
-  const { question, asked } = questionOf(page, request.query);
-  // The list tells what is wrong with a filter.
-  if (!asked.isSound) {
-    const to = `${page.path.list}${queryText(request.query)}`;
-    return { kind: "shown", view: { what: "elsewhere", to } };
-  }
+  const { question, filters, strays } = questionOf(page, request);
+  // The list tells what is wrong.
+  const toList: Outcome = {
+    kind: "shown",
+    view: { what: "elsewhere", to: `${page.path.list}${queryText(request.query)}` },
+  };
+  if (filters.problems.length + strays.length > 0) return toList;
   let cursor: Cursor | null = null;
   try {
     cursor = await openCursor(
@@ -87,6 +88,7 @@ export async function exportList(trip: Trip): Promise<Outcome> {
     return { kind: "shown", view: { what: "file", file: { name, type: csvType, parts } } };
   } catch (error) {
     cursor?.close();
+    if (question.filters.length > 0 && isRefusedAs(error, "bad value")) return toList;
     if (!isRefusedAs(error, "took too long")) throw error;
     recorder.note("load", [], "the search took too long");
     return refused("too-slow", page);

@@ -1,7 +1,7 @@
 import { message } from "../messages/messages.js";
 import type { Page } from "../page/page.js";
-import { unavailabilityOf } from "../postgres/unavailable.js";
-import { load, type StoredRecord } from "../steps/load.js";
+import { saidOf, unavailabilityOf } from "../postgres/unavailable.js";
+import { load, type StoredRecord, unknownRecord } from "../steps/load.js";
 import { typedTexts } from "../steps/read.js";
 import { writeToken } from "../steps/token.js";
 import { formOf, invalid, notFound, type Outcome, refused } from "../trip/outcome.js";
@@ -37,7 +37,7 @@ export async function stoppedForm({ given, problems, conflicts, ...stop }: Stopp
     : makeForm(trip, "edit", { ...sentForm(submission, record, problems), ...heading });
 }
 
-const nothingStored = ({ submission }: Given): StoredRecord => ({ row: {}, version: submission.claims.row });
+const nothingStored = ({ submission }: Given): StoredRecord => unknownRecord(submission.claims.row);
 
 /** The form with what was typed and why it could not be saved: made of the submission alone where the database can't be asked. */
 export async function failedForm(given: Given, form: FormKind, { code, certain, doubt }: Failed): Promise<FormView> {
@@ -69,7 +69,7 @@ export async function withForm(given: Given, form: FormKind, make: () => Promise
   } catch (error) {
     const unavailability = unavailabilityOf(error);
     if (!unavailability) throw error;
-    given.trip.recorder.note("answer", [], (error as Error).message);
+    given.trip.recorder.note("answer", [], saidOf(error as Error));
     const view = await failedForm(given, form, { is: "failed", code: unavailability.message, certain: true });
     return { kind: "failed", view: formOf(view) };
   }

@@ -19,8 +19,11 @@ import type { Trip } from "../trip/trip.js";
 import type { ChoiceSearch, Conflict, FormKind, FormView, Offers, Problem } from "../views/form-view.js";
 
 /** Why the record's form is locked, or null. */
-export const lockedBecause = (page: Page, record: StoredRecord, facts: Facts): string | null =>
-  mayEdit(page, record.row, facts) ? null : (page.access.because ?? word(page.language, "locked"));
+export function lockedBecause(page: Page, record: StoredRecord, facts: Facts): string | null {
+  if (mayEdit(page, record.row, facts)) return null;
+  if (page.stopped.includes("edit")) return word(page.language, "stopped");
+  return page.access.because ?? word(page.language, "locked");
+}
 
 /**
  * What a form made now for this record remembers; a new record has neither key nor version yet.
@@ -131,7 +134,7 @@ const shownValues = (row: Row, fields: readonly SubmittedField[]): ShownValues =
 export function layOut(trip: Trip, form: FormKind, state: FormState, offers: Offers): FormView {
   const { page, key, facts } = trip;
   const { record, problems, conflicts } = state;
-  const fields = prefillFields(trip, form, record.row, offers, state.typed).map((view) => ({
+  const fields = prefillFields(trip, form, record, offers, state.typed).map((view) => ({
     ...view,
     problems: problems.filter((problem) => problem.field === view.field.column.name).map((problem) => problem.message),
     conflict: conflicts.find((conflict) => conflict.field === view.field.column.name) ?? null,

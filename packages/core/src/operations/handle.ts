@@ -1,11 +1,12 @@
 import { ConditionTooLong } from "../condition/budget.js";
 import { type Facts, factsOf } from "../condition/facts.js";
+import { message } from "../messages/messages.js";
 import { memoizePerPage } from "../page/memoize-per-page.js";
 import type { Page } from "../page/page.js";
 import { queryText } from "../page/path.js";
 import { isRefusedAs } from "../postgres/refusal.js";
 import type { Database, Told } from "../postgres/statement.js";
-import { isRefusal, unavailabilityOf } from "../postgres/unavailable.js";
+import { isRefusal, saidOf, unavailabilityOf } from "../postgres/unavailable.js";
 import { mayMake, mayOpen } from "../steps/access.js";
 import { answer } from "../steps/answer.js";
 import { readKey } from "../steps/key.js";
@@ -124,8 +125,11 @@ class RoundTrip {
       const unavailability = unavailabilityOf(error);
       if (!unavailability && !isRefusal(error)) throw error;
       const said = (error as Error).message;
-      this.recorder.note(isSaving(operation) ? "write" : "load", [], said);
-      if (unavailability) return failed(unavailability.code, page);
+      this.recorder.note(isSaving(operation) ? "write" : "load", [], saidOf(error as Error));
+      if (unavailability)
+        return failed(unavailability.code, page, {
+          because: unavailability.code === "database-trouble" ? message(page.language, unavailability.message) : null,
+        });
       const isUnreadable = isRefusedAs(error, "unreadable text");
       return failed(isUnreadable ? "unreadable-text" : "database-refuses", page, { because: said });
     }
@@ -226,6 +230,10 @@ class RoundTrip {
     if (opens !== true) {
       this.recorder.note("access", values, "the open condition does not hold");
       return refused("may-not-open", page);
+    }
+    if (this.isNew(operation) && page.stopped.includes("new")) {
+      this.recorder.note("access", values, "the table or the rights on it let no new record be made");
+      return refused("new-stopped", page);
     }
     if (this.isNew(operation) && !mayMake(page, facts)) {
       const asked = { name: "new", value: page.access.new?.source ?? null, note: "false" };

@@ -18,6 +18,14 @@ export function sortIn(page: Page, asked: string | undefined): ListSort {
   return name === sort.column.name ? { column: sort.column, down } : sort;
 }
 
+/** The columns by which a list can be sorted. */
+export const sortNames = ({ list }: Page): readonly string[] => [
+  ...new Set([
+    list.sort.column.name,
+    ...list.columns.flatMap(({ column, sortable }) => (sortable ? [column.name] : [])),
+  ]),
+];
+
 /** What tells a row's place in an order: the values of the order's columns. */
 export function placeOf(page: Page, sort: ListSort, row: Row): readonly Stored[] {
   const keyParts = new Map(page.key.map((column, index) => [column.name, row[keyPartName(index)] ?? null]));

@@ -1,6 +1,6 @@
 import type { Option } from "../controls/control.js";
 import { word } from "../messages/messages.js";
-import { listQuery } from "../page/list-query.js";
+import { listNames, listQuery } from "../page/list-query.js";
 import type { Page } from "../page/page.js";
 import { encodeSegment, recordAddress } from "../page/path.js";
 import { isSmall } from "../page/sorting.js";
@@ -20,25 +20,50 @@ import { readSaid } from "../steps/answer.js";
 import { readKey } from "../steps/key.js";
 import { load } from "../steps/load.js";
 import { listOf } from "../steps/offer.js";
-import type { Outcome } from "../trip/outcome.js";
+import { type Outcome, refused } from "../trip/outcome.js";
 import { Recorder } from "../trip/recording.js";
+import type { PageRequest } from "../trip/request.js";
 import type { Trip } from "../trip/trip.js";
-import type { ListCount, ListView, SoughtKey } from "../views/list-view.js";
-import { type AskedFilters, readFilters } from "./list-filters.js";
-import { readPlace, sortIn, sortText, writePlace } from "./list-place.js";
+import type { AskedProblem, ListCount, ListView, SoughtKey } from "../views/list-view.js";
+import { type AskedFilters, judgeFilters, readFilters } from "./list-filters.js";
+import { readPlace, sortIn, sortNames, sortText, writePlace } from "./list-place.js";
 import { type RowSent, type RowState, rowForms, rowsAlone } from "./row-forms.js";
 
 /** The most that can be searched for, in characters. */
 const longestSearch = 200;
 
 /** What an address asks of a page's list. */
-export function questionOf(
-  page: Page,
-  query: Readonly<Record<string, string>>,
-): { readonly question: ListQuestion; readonly asked: AskedFilters } {
-  const asked = readFilters(page, query);
-  const search = (query.q ?? "").replaceAll("\0", "").trim().slice(0, longestSearch);
-  return { question: { search, sort: sortIn(page, query.sort), filters: asked.terms }, asked };
+export interface Asked {
+  readonly question: ListQuestion;
+  readonly filters: AskedFilters;
+  /** What else it asks for that the list does not have: names that are nothing here, an order that there is none. */
+  readonly strays: readonly AskedProblem[];
+}
+
+/** Reads what an address asks of a page's list. */
+export function questionOf(page: Page, { query, repeated = [] }: Pick<PageRequest, "query" | "repeated">): Asked {
+  const filters = readFilters(page, query);
+  const typed = (query.q ?? "").replaceAll("\0", "").trim();
+  const strays: AskedProblem[] = [];
+  if (typed.length > longestSearch)
+    strays.push({ parameter: "q", detail: word(page.language, "search-too-long", { max: longestSearch }) });
+  for (const name of repeated)
+    strays.push({ parameter: name, detail: word(page.language, "parameter-repeated", { name }) });
+  const names = listNames(page);
+  for (const name of Object.keys(query))
+    if (!names.has(name))
+      strays.push({
+        parameter: name,
+        detail: word(page.language, "no-such-parameter", { name, names: [...names].join(", ") }),
+      });
+  const sort = sortIn(page, query.sort);
+  if (query.sort && sortText(sort) !== query.sort)
+    strays.push({
+      parameter: "sort",
+      detail: word(page.language, "sort-wrong", { name: query.sort, names: sortNames(page).join(", ") }),
+    });
+  const terms = filters.terms.map(({ term }) => term);
+  return { question: { search: typed.slice(0, longestSearch), sort, filters: terms }, filters, strays };
 }
 
 /** Where in its order a list is looked at: from one end, or beyond a row. */
@@ -144,6 +169,8 @@ export async function list(trip: Trip): Promise<Outcome> {
   if (sought && "kind" in sought) return sought;
   const said = readSaid(request, dependencies.signer);
   const view = await listView(trip);
+  // A program would take all records for those that it asked for.
+  if (request.api && view.wrong.length > 0) return refused("query-wrong", page, { parameters: view.wrong });
   const list = { ...view, sought: sought ?? null, notice: said?.text ?? null, savedAddress: said?.address || null };
   return { kind: "shown", view: { what: "list", list } };
 }
@@ -164,12 +191,13 @@ export async function listWithoutDatabase(
   problem: string | null,
 ): Promise<ListView> {
   const { page, request, facts } = trip;
-  const { question, asked } = questionOf(page, request.query);
+  const { question, filters } = questionOf(page, request);
   return {
     page,
     rows: [],
     search: question.search,
-    filters: asked.states,
+    filters: filters.states,
+    wrong: [],
     offers: new Map(),
     sort: question.sort,
     kept: listQuery(page, request.query),
@@ -195,27 +223,34 @@ async function listView(
   const { page, request, facts, recorder, dependencies } = trip;
   const { signer } = dependencies;
   const { query } = request;
-  const { question, asked } = questionOf(page, query);
+  const { question, filters: read, strays } = questionOf(page, request);
   const { search, sort } = question;
   const after = readPlace(page, sort, query.after, signer);
   const before = readPlace(page, sort, query.before, signer);
+  const lost = [query.after && !after ? "after" : [], query.before && !before ? "before" : []].flat();
+  const places = lost.map((parameter) => ({ parameter, detail: word(page.language, "place-wrong") }));
+  let filters = read;
   let place: Place = before
     ? { backward: true, beyond: before }
     : { backward: after === null && query.last !== undefined, beyond: after };
   let part: Part = { rows: [], more: false, count: null };
   let tooSlow = false;
+  const isSound = filters.problems.length === 0;
   try {
-    if (asked.isSound) part = await partAt(trip, question, place);
-    if (asked.isSound && part.rows.length === 0 && (place.beyond !== null || place.backward)) {
+    if (isSound) part = await partAt(trip, question, place);
+    if (isSound && part.rows.length === 0 && (place.beyond !== null || place.backward)) {
       // What was there is gone: the list begins anew.
       place = { backward: false, beyond: null };
       part = await partAt(trip, question, place);
     }
   } catch (error) {
-    if (!isNarrowed(question) || !isRefusedAs(error, "took too long")) throw error;
-    tooSlow = true;
+    if (isRefusedAs(error, "bad value")) {
+      filters = await judgeFilters(page, filters, dependencies.database);
+      if (filters.problems.length === 0) throw error;
+    } else if (isNarrowed(question) && isRefusedAs(error, "took too long")) tooSlow = true;
+    else throw error;
   }
-  noteList(recorder, question, asked, part, tooSlow);
+  noteList(recorder, question, filters, part, tooSlow);
   const isFirst = place.backward ? !part.more : place.beyond === null;
   const isLast = place.backward ? place.beyond === null : !part.more;
   const [top, bottom] = [part.rows[0], part.rows.at(-1)];
@@ -223,7 +258,8 @@ async function listView(
     page,
     rows: part.rows,
     search,
-    filters: asked.states,
+    filters: filters.states,
+    wrong: [...filters.problems, ...strays, ...places],
     offers: await filterOffers(trip),
     sort,
     kept: listQuery(page, query),
@@ -243,14 +279,14 @@ async function listView(
 function noteList(
   recorder: Trip["recorder"],
   { search, sort }: ListQuestion,
-  asked: AskedFilters,
+  filters: AskedFilters,
   part: Part,
   tooSlow: boolean,
 ): void {
   recorder.note("load", [
     { name: "search", value: search || null },
     { name: "sort", value: sortText(sort) },
-    ...asked.states.flatMap(({ filter, typed, problem }) =>
+    ...filters.states.flatMap(({ filter, typed, problem }) =>
       Object.entries(typed).flatMap(([bound, value]) =>
         value === "" ? [] : [{ name: `${bound} ${filter.column.name}`, value, ...(problem ? { note: problem } : {}) }],
       ),

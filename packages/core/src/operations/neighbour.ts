@@ -15,7 +15,7 @@ import { missing } from "./missing.js";
  */
 async function neighbourOf(trip: Trip, by: "next" | "previous"): Promise<readonly string[] | null | undefined> {
   const { page, key, facts, request, dependencies } = trip;
-  const { question } = questionOf(page, request.query);
+  const { question } = questionOf(page, request);
   const [row] = await dependencies.database.run(placeStatement(page, key, facts, question.sort));
   if (!row) return undefined;
   const place = { backward: by === "previous", beyond: placeOf(page, question.sort, row) };

@@ -170,7 +170,14 @@ export class Own {
       throw new Error(`"${name}" is the key, by which the record is found`);
     if (column.written !== "freely") throw new Error(`the column "${name}" gets its value from the table`);
     const text = textOfJson(column, value);
-    const read = text === undefined ? null : readValue(column.type, text, page.timeZone);
+    // An empty text is a text to their code, where the column must have a value.
+    const isEmpty = value === "" && column.type.kind === "text" && !column.nullable;
+    const read =
+      text === undefined
+        ? null
+        : isEmpty
+          ? ({ ok: true, value: "" } as const)
+          : readValue(column.type, text, page.timeZone);
     const told = column.sensitive ? "this" : JSON.stringify(value);
     if (!read?.ok) throw new Error(`${told} is no value of "${name}", which is ${column.type.shown}`);
     if (column.sensitive) this.trip.recorder.cover(read.value);

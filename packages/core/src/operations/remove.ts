@@ -56,7 +56,7 @@ async function viewOf(trip: Trip, record: StoredRecord, said: string | null): Pr
     key,
     title: titleOf(page, record.row, key),
     kept: listQuery(page, trip.request.query),
-    fields: prefillFields(trip, "edit", record.row, offers),
+    fields: prefillFields(trip, "edit", record, offers),
     dependents,
     said,
     token: writeToken(claimsFor(trip, "delete", record), dependencies.signer),

@@ -4,7 +4,7 @@ import { rowPage } from "../page/rows.js";
 import type { Row, Stored } from "../postgres/statement.js";
 import { editableName, keyPartName, rawName } from "../statements/list.js";
 import { versionName } from "../statements/load.js";
-import type { StoredRecord } from "../steps/load.js";
+import { type StoredRecord, unknownRecord } from "../steps/load.js";
 import { completeOffers, loadLists } from "../steps/offer.js";
 import { titleOf } from "../steps/prefill.js";
 import type { Submission } from "../steps/read.js";
@@ -53,6 +53,12 @@ async function offersFor(trip: Trip, records: readonly StoredRecord[], sent: rea
   return completeOffers(trip, await loadLists(trip), {}, shown, null);
 }
 
+/** A row's page without the fields that have come to have more choices than a list holds: they are shown, since a row has no place for a search. */
+function withLists(page: Page, offers: Offers): Page {
+  const fields = page.fields.filter(({ column }) => offers.get(column.name)?.by !== "search");
+  return fields.length === page.fields.length ? page : { ...page, fields };
+}
+
 /**
  * The forms in the rows of a list, row by row; null where a row can't be edited. Rows that were sent and are no longer in this part of the list
  * come after them.
@@ -64,9 +70,9 @@ export async function rowForms(
   sent: readonly RowSent[],
 ): Promise<readonly RowForm[]> {
   const page = rowPage(trip.page);
-  const here: Trip = { ...trip, page };
   const records = rows.map((row) => recordIn(page, row));
-  const offers = await offersFor(here, records, sent);
+  const offers = await offersFor({ ...trip, page }, records, sent);
+  const here: Trip = { ...trip, page: withLists(page, offers) };
   const answered = new Map(states.map((state) => [keyText(state.key), state]));
   const typed = new Map(sent.map((each) => [keyText(each.key), each]));
   const formOf = (key: readonly string[], record: StoredRecord): Pick<RowForm, "form" | "said"> => {
@@ -86,7 +92,7 @@ export async function rowForms(
   };
   const listed = rows.map((row, index): RowForm => {
     const key = keyIn(page, row);
-    const record = records[index] ?? { row: {}, version: "" };
+    const record = records[index] ?? unknownRecord();
     if (row[editableName] === "false") return { key, row, form: null, said: null, title: "" };
     return { key, row, ...formOf(key, record), title: titleOf(trip.page, record.row, key) };
   });
@@ -108,12 +114,7 @@ export function rowsAlone(trip: Trip, states: readonly RowState[], sent: readonl
   return [
     ...states.map(({ key, form, said }): RowForm => ({ key, row: null, form, said, title: form.title })),
     ...sent.map(({ key, submission }): RowForm => {
-      const form = layOut(
-        { ...trip, page, key },
-        "edit",
-        sentForm(submission, { row: {}, version: "" }, []),
-        new Map(),
-      );
+      const form = layOut({ ...trip, page, key }, "edit", sentForm(submission, unknownRecord(), []), new Map());
       return { key, row: null, form, said: null, title: form.title };
     }),
   ];

@@ -2,6 +2,7 @@ import { message, titleOfCode, word } from "../messages/messages.js";
 import { takeName, tokenName } from "../page/names.js";
 import { inRow, rowPage, saveRowName, saveTogetherName } from "../page/rows.js";
 import { unavailabilityOf } from "../postgres/unavailable.js";
+import { unknownRecord } from "../steps/load.js";
 import { readPairs, readSent } from "../steps/read.js";
 import { readToken } from "../steps/token.js";
 import { type Outcome, refused } from "../trip/outcome.js";
@@ -52,7 +53,7 @@ function stateOf({ key }: ReadRow, form: FormView, problems: readonly Problem[] 
 /** The form of a row that is stopped. One that is gone, or not to be edited, keeps what was typed. */
 async function stoppedState(row: ReadRow, stop: Stopped): Promise<RowState> {
   if (stop.is === "gone" || stop.is === "locked") {
-    const form = layOut(row.trip, "edit", sentForm(row.submission, { row: {}, version: "" }, []), new Map());
+    const form = layOut(row.trip, "edit", sentForm(row.submission, unknownRecord(), []), new Map());
     return stateOf(row, form, stop.problems);
   }
   return stateOf(row, await stoppedForm(stop, "edit"), stop.problems);
@@ -192,7 +193,7 @@ async function askedOutcome(trip: Trip, row: ReadRow, asked: Outcome, others: re
   if (view.what !== "notice") return asked;
   const { code, because } = view.notice;
   const { title } = titleOfCode(row.trip.page.language, code);
-  const form = layOut(row.trip, "edit", sentForm(row.submission, { row: {}, version: "" }, []), new Map());
+  const form = layOut(row.trip, "edit", sentForm(row.submission, unknownRecord(), []), new Map());
   const said = because === null ? title : `${title}: ${because}`;
   const list = await listOr(trip, [{ key: row.key, form, said }], others);
   return { kind: "conflict", view: { what: "list", list } };

@@ -95,7 +95,7 @@ describe("a save", () => {
   test.each([
     ["57014", "unavailable-slow"],
     ["40001", "unavailable-busy"],
-    ["53300", "unavailable-busy"],
+    ["53300", "unavailable-short"],
     ["42501", "unavailable-page"],
   ])("SQLSTATE %s is nothing that the person has done: nothing is saved", async (state, code) => {
     expect(await attempt(new DatabaseRefusal(state, "said"))).toEqual({ is: "failed", code, certain: true });

@@ -3,7 +3,15 @@ import { asksFor, beforeARecord, type Condition, type ValueExpression } from "..
 import { parseCondition, parseValue } from "../condition/parse.js";
 import type { Choices } from "../controls/choice-source.js";
 import { type Control, controlsFor, ownControl } from "../controls/index.js";
-import { byPlace, capped, type Finding, isError, mostFindings, type Repair } from "../findings/finding.js";
+import {
+  byPlace,
+  capped,
+  type Finding,
+  isFatal,
+  mostFindings,
+  type Repair,
+  type Stopped,
+} from "../findings/finding.js";
 import type { FindingCode } from "../findings/finding-codes.js";
 import { offeredRule } from "../rules/offered.js";
 import { pageRules, tableRules } from "../rules/read.js";
@@ -68,8 +76,9 @@ class Binder {
     return null;
   }
 
-  warning(code: FindingCode, message: string, path: Path, repair?: Repair): void {
-    this.findings.push(this.parsed.finding("warning", code, message, path, 0, false, repair));
+  warning(code: FindingCode, message: string, path: Path, repair?: Repair, stops?: Stopped): void {
+    const finding = this.parsed.finding("warning", code, message, path, 0, false, repair);
+    this.findings.push(stops ? { ...finding, stops } : finding);
   }
 
   column(name: string, path: Path, key = false): Column | null {
@@ -150,10 +159,23 @@ class Binder {
       if (this.isKey(column)) return refuse(`${name} is part of the key: it can't be set by itself.`);
       if (this.parsed.file.save?.routine !== undefined && on !== "new")
         return refuse("A routine saves for this page: give it the value as a parameter, or set it on new only.");
+      // What a connection may do is no fact of the file.
       if (on !== "new" && !column.granted.update)
-        return refuse(`This connection may not update ${name}: grant UPDATE, or set it on new only.`);
+        this.warning(
+          "not-granted",
+          `This connection may not update ${name}, so no record is saved: grant UPDATE, or set it on new only.`,
+          path,
+          undefined,
+          "edit",
+        );
       if (on !== "save" && this.parsed.file.access?.new && !column.granted.insert)
-        return refuse(`This connection may not insert ${name}: grant INSERT, or set it on save only.`);
+        this.warning(
+          "not-granted",
+          `This connection may not insert ${name}, so no new record is made: grant INSERT, or set it on save only.`,
+          path,
+          undefined,
+          "new",
+        );
       const value = this.value(to, column, typeof given === "string" ? path : [...path, "to"]);
       return value ? [{ column, value, on }] : [];
     });
@@ -236,6 +258,7 @@ class Binder {
     const keyFixed = this.isKey(column) && this.parsed.file.record["key-editable"] !== true;
     // A routine has rights of its own.
     const granted = this.parsed.file.save?.routine !== undefined || column.granted.update;
+    const empty = this.empty(column, control, settings, path);
     return {
       column,
       formName: this.formName(name),
@@ -249,6 +272,7 @@ class Binder {
       control,
       readOnly: fixed || keyFixed || !granted || this.isSet(name, "save"),
       hidden: column.sensitive === true && settings.sensitive !== "shown" && settings.default === undefined,
+      empty,
       onNew: !fixed && column.granted.insert && !this.isSet(name, "new"),
       default:
         settings.default === undefined ? null : this.value(String(settings.default), column, [...path, "default"]),
@@ -257,10 +281,20 @@ class Binder {
       rules: [
         ...pageRules(settings.rules ?? [], column, this, path),
         ...(settings.choices?.where ? offeredRule(choices) : []),
-        ...tableRules(this.table, column, control),
+        ...tableRules(this.table, column, control, empty),
       ],
       choices: control === "choice" || control === "radio" ? choices : null,
     };
+  }
+
+  /** What an emptied control stores: a text that may not be null and has '' for its default takes that, and so does one of which the page says so. */
+  private empty(column: Column, control: Control, settings: FieldSettings, path: Path): Field["empty"] {
+    const isText = column.type.kind === "text" && !column.stamped && control !== "choice" && control !== "radio";
+    if (settings.empty === "text" && !isText)
+      this.error("wrong-value", "Only a text that is typed can be stored empty.", [...path, "empty"]);
+    if (settings.empty !== undefined) return isText ? settings.empty : "nothing";
+    const isDefault = /^''(?:::[\w ".()[\]]+)?$/.test(column.default ?? "");
+    return isText && !column.nullable && isDefault ? "text" : "nothing";
   }
 
   /** The name of a field's control: its column's, where the page gives no other. */
@@ -336,20 +370,35 @@ class Binder {
         );
         return [];
       }
+      const { choices, column } = field;
+      const bySearch = choices?.from === "table" && choices.by === "search";
+      // How many records there are to choose from, and what a connection may do, are no facts of the file.
+      const atPresent = !column.granted.update
+        ? `this connection may not update it: grant UPDATE`
+        : bySearch &&
+            fieldSettings(this.parsed.file).find((each) => each.name === name)?.settings.choices?.by !== "search"
+          ? "there are so many records to choose from that they are found by searching"
+          : null;
       const because = save?.routine
         ? "a routine saves for this page, which takes every field"
         : field.control === "file"
           ? "it is a file"
-          : field.readOnly
+          : atPresent === null && field.readOnly
             ? "it is shown only"
-            : field.choices?.from === "table" && field.choices.by === "search"
+            : atPresent === null && bySearch
               ? "its choices are found by searching"
-              : field.choices?.from === "table" && (field.choices.where?.formColumns.length ?? 0) > 0
+              : choices?.from === "table" && (choices.where?.formColumns.length ?? 0) > 0
                 ? "its choices depend on other fields"
                 : null;
-      if (because === null) return [name];
-      this.error("list-edit", `"${name}" can't be edited in the rows of the list: ${because}.`, path);
-      return [];
+      if (because !== null)
+        this.error("list-edit", `"${name}" can't be edited in the rows of the list: ${because}.`, path);
+      else if (atPresent !== null)
+        this.warning(
+          "list-edit",
+          `"${name}" is shown in the rows of the list and not edited there: ${atPresent}.`,
+          path,
+        );
+      return because === null && atPresent === null ? [name] : [];
     });
   }
 
@@ -577,9 +626,12 @@ export function bindPage(name: string, version: string, parsed: ParsedPage, cata
     together: file.list?.together === true,
     beside: file.list?.form === "beside",
   };
-  if (!path || !list || binder.findings.some(isError))
+  if (!path || !list || binder.findings.some(isFatal))
     return { page: null, findings: capped(binder.findings.sort(byPlace)) };
-  const whole = { ...page, path, list };
-  const findings = [...binder.findings, ...reviewAgainstTable(whole, parsed)].sort(byPlace);
-  return { page: findings.some(isError) ? null : whole, findings: capped(findings) };
+  const sound = { ...page, path, list, stopped: [] };
+  const findings = [...binder.findings, ...reviewAgainstTable(sound, parsed)].sort(byPlace);
+  const stopped = [...new Set(findings.flatMap(({ stops }) => stops ?? []))];
+  const inRows = stopped.includes("edit") ? [] : list.edit;
+  const whole: Page = stopped.length > 0 ? { ...sound, list: { ...list, edit: inRows }, stopped } : sound;
+  return { page: findings.some(isFatal) ? null : whole, findings: capped(findings) };
 }

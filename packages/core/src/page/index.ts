@@ -1,5 +1,5 @@
 export type { Edit } from "../findings/edit.js";
-export { byPlace, type Finding, isError, type Repair } from "../findings/finding.js";
+export { byPlace, type Finding, isError, isFatal, type Repair, type Stopped } from "../findings/finding.js";
 export { type FindingCode, findingKinds, findingsPage, type Severity } from "../findings/finding-codes.js";
 export { type BindResult, bindPage } from "./bind.js";
 export { referencedChoices } from "./column-choices.js";

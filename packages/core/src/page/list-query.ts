@@ -12,6 +12,11 @@ const namesOf = memoizePerPage((page): readonly string[] => [
   ...page.list.filters.flatMap(({ column }) => Object.values(filterNames(column))),
 ]);
 
+/** All names that an address of a page's list may have: those, and the keys that are gone to. */
+export const listNames = memoizePerPage(
+  (page): ReadonlySet<string> => new Set([...namesOf(page), ...page.key.map(({ name }) => `go.${name}`)]),
+);
+
 /**
  * What of an address says how its page's list was looked at: words, filters, order and place. It goes along to a record's form and back, so
  * that nobody loses their place.

@@ -1,6 +1,7 @@
 import type { Condition, ValueExpression } from "../condition/expression.js";
 import type { Choices, TableChoices } from "../controls/choice-source.js";
 import type { Control } from "../controls/index.js";
+import type { Stopped } from "../findings/finding.js";
 import type { Language } from "../messages/messages.js";
 import type { Rule } from "../rules/rule.js";
 import type { DependentPath } from "../table/dependent-paths.js";
@@ -29,6 +30,8 @@ export interface Field {
   readonly readOnly: boolean;
   /** Whether the control stays empty whatever is stored: what is typed replaces it, what is left empty leaves it. */
   readonly hidden: boolean;
+  /** What an emptied control stores: no value (null), or an empty text where the column takes one. */
+  readonly empty: "nothing" | "text";
   /** Whether the form of a new record takes it: a key that may not be changed later has to be given once. */
   readonly onNew: boolean;
   /** Under which condition on the stored record the field is on the form at all. */
@@ -100,6 +103,8 @@ export interface Page {
   readonly language: Language;
   /** IANA name of the zone in which `timestamptz` is shown and read. */
   readonly timeZone: string;
+  /** What is kept from being done by what the table or a right on it has become. */
+  readonly stopped: readonly Stopped[];
   readonly access: {
     readonly open: Condition | null;
     readonly rows: Condition | null;

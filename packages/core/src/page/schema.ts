@@ -29,6 +29,7 @@ const fieldSettingsSchema = () =>
     tidy: v.optional(v.array(tidying)),
     rules: v.optional(v.array(ruleSchema(condition, line))),
     "read-only": v.optional(v.boolean()),
+    empty: v.optional(v.picklist(["nothing", "text"])),
     sensitive: v.optional(v.union([v.boolean(), v.literal("shown")])),
     show: v.optional(line),
     choices: v.optional(v.strictObject({ where: v.optional(condition), by: v.optional(v.picklist(choiceWays)) })),

@@ -20,19 +20,27 @@ const leaveOut = (what: "new" | "delete"): Repair => ({
 function reviewNew(page: Page, say: Say): void {
   const path: Path = ["access", "new"];
   if (!page.access.new) return;
-  if (!page.table.granted.insert)
+  if (!page.table.granted.insert) {
     say(
-      "error",
+      "warning",
       "not-granted",
-      "This connection may not insert into the table: grant INSERT, or leave new out.",
+      "This connection may not insert into the table, so no new record is made: grant INSERT, or leave new out.",
       path,
       leaveOut("new"),
+      { stops: "new" },
     );
+    return;
+  }
   for (const column of page.table.columns) {
     const given =
       page.fields.some((field) => field.column === column && field.onNew) ||
       page.sets.some((set) => set.column === column && set.on !== "save");
     if (column.nullable || column.default !== null || column.written === "always" || given) continue;
+    if (!column.granted.insert && page.fields.some((field) => field.column === column && !field.readOnly)) {
+      const message = `A new record needs ${column.name}, which this connection may not insert, so none is made: grant INSERT.`;
+      say("warning", "not-granted", message, path, undefined, { stops: "new" });
+      continue;
+    }
     say(
       "error",
       "required-without-field",
@@ -42,6 +50,7 @@ function reviewNew(page: Page, say: Say): void {
         what: `put ${column.name} on the page`,
         edits: [{ do: "add-fields", names: [column.name], before: null }],
       },
+      { stops: "new" },
     );
   }
 }
@@ -97,7 +106,7 @@ function reviewFilters({ table, key, list }: Page, say: Say): void {
       `No index begins with ${column.name}, so where a filter leaves few records the list reads all rows of ${tableName(table)}${about(table)}. To make one: ${change.up}`,
       ["list", "filter", index],
       undefined,
-      change,
+      { change },
     );
   }
 }
@@ -138,7 +147,7 @@ function reviewSearch({ table, list }: Page, parsed: ParsedPage, say: Say): void
     `A search reads all rows of ${tableName(table)}${about(table)}, and is stopped where it takes too long. ${advice.join(" ")}`,
     path,
     undefined,
-    change,
+    change && { change },
   );
 }
 
@@ -156,7 +165,7 @@ function reviewOrder(page: Page, parsed: ParsedPage, say: Say): void {
     `No index keeps ${tableName(table)} in the order of ${list.sort.column.name}, so each part of the list reads all of its rows${about(table)}. To make one: ${change.up}`,
     parsed.file.list?.sort === undefined ? ["record", "key"] : ["list", "sort"],
     undefined,
-    change,
+    { change },
   );
 }
 
@@ -173,11 +182,12 @@ function reviewRewrites(page: Page, say: Say): void {
 function reviewRights(page: Page, parsed: ParsedPage, say: Say): void {
   if (page.access.delete && !page.table.granted.delete)
     say(
-      "error",
+      "warning",
       "not-granted",
-      "This connection may not delete from the table: grant DELETE, or leave delete out.",
+      "This connection may not delete from the table, so no record is deleted: grant DELETE, or leave delete out.",
       ["access", "delete"],
       leaveOut("delete"),
+      { stops: "delete" },
     );
   for (const { name, settings, path } of fieldSettings(parsed.file)) {
     const column = columnOf(page.table, name);
@@ -207,10 +217,8 @@ function reviewRights(page: Page, parsed: ParsedPage, say: Say): void {
  */
 export function reviewAgainstTable(page: Page, parsed: ParsedPage): readonly Finding[] {
   const findings: Finding[] = [];
-  const say: Say = (severity, code, message, path, repair, change) => {
-    const finding = parsed.finding(severity, code, message, path, 0, false, repair);
-    findings.push(change ? { ...finding, change } : finding);
-  };
+  const say: Say = (severity, code, message, path, repair, more) =>
+    void findings.push({ ...parsed.finding(severity, code, message, path, 0, false, repair), ...more });
   const fields = new Map(page.fields.map((field) => [field.column.name, field]));
   for (const { name, settings, path } of fieldSettings(parsed.file)) {
     const field = fields.get(name);

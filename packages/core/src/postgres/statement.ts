@@ -61,6 +61,8 @@ export interface RefusalSubject {
   readonly table: { readonly schema: string; readonly name: string } | null;
   /** Whether it was raised inside a function of the database, as a trigger's is, and not by the statement itself. */
   readonly inside: boolean;
+  /** Whether it is about the change log: raised in one of its functions, or for want of it. */
+  readonly ofLog: boolean;
 }
 
 /** What PostgreSQL said when it refused a statement: the fields of its error message (protocol documentation, 55.8). */
@@ -69,11 +71,12 @@ export class DatabaseRefusal extends Error implements RefusalSubject {
   readonly column: string | null;
   readonly table: RefusalSubject["table"];
   readonly inside: boolean;
+  readonly ofLog: boolean;
 
   constructor(
     readonly sqlState: string,
     message: string,
-    { constraint = null, column = null, table = null, inside = false }: Partial<RefusalSubject> = {},
+    { constraint = null, column = null, table = null, inside = false, ofLog = false }: Partial<RefusalSubject> = {},
   ) {
     super(message);
     this.name = "DatabaseRefusal";
@@ -81,6 +84,7 @@ export class DatabaseRefusal extends Error implements RefusalSubject {
     this.column = column;
     this.table = table;
     this.inside = inside;
+    this.ofLog = ofLog;
   }
 }
 

@@ -14,16 +14,17 @@ export interface Unavailability {
  * not on it is a refusal: something about what was sent, whatever code a trigger chose for it.
  */
 const unavailabilities: readonly (readonly [begin: string, unavailability: Unavailability])[] = [
-  ["57014", { message: "unavailable-slow", code: "database-away" }],
-  ["25006", { message: "unavailable-read-only", code: "database-away" }],
-  ["55P03", { message: "unavailable-locked", code: "database-away" }],
-  ["40", { message: "unavailable-busy", code: "database-away" }],
-  ["53", { message: "unavailable-busy", code: "database-away" }],
+  ["57014", { message: "unavailable-slow", code: "database-trouble" }],
+  ["25006", { message: "unavailable-read-only", code: "database-trouble" }],
+  ["55P03", { message: "unavailable-locked", code: "database-trouble" }],
+  ["40", { message: "unavailable-busy", code: "database-trouble" }],
+  ["53100", { message: "unavailable-full", code: "database-trouble" }],
+  ["53", { message: "unavailable-short", code: "database-trouble" }],
   ["08", { message: "unavailable-away", code: "database-away" }],
   ["25", { message: "unavailable-away", code: "database-away" }],
   ["57", { message: "unavailable-away", code: "database-away" }],
-  ["58", { message: "unavailable-away", code: "database-away" }],
-  ["XX", { message: "unavailable-internal", code: "database-away" }],
+  ["58", { message: "unavailable-internal", code: "database-trouble" }],
+  ["XX", { message: "unavailable-internal", code: "database-trouble" }],
   // A column or table that is gone, a right that is missing, a rewrite rule: the page file does not fit the table.
   ["42", { message: "unavailable-page", code: "page-unsound" }],
   ["0A", { message: "unavailable-page", code: "page-unsound" }],
@@ -33,10 +34,18 @@ const unavailabilities: readonly (readonly [begin: string, unavailability: Unava
 /** Classes that are about the page's own statement: raised inside a trigger, they are what the trigger did wrong. */
 const ofStatement = /^(42|0A|3F)/;
 
+/** Classes that are about the database as a whole, wherever they are met. */
+const ofDatabase = /^(08|25|40|53|55|57|58|XX)/;
+
+/** What PostgreSQL says of an error, with its SQLSTATE: for developers. */
+export const saidOf = (error: Error): string =>
+  error instanceof DatabaseRefusal ? `${error.sqlState} ${error.message}` : error.message;
+
 /** What is the matter with the database, or undefined where the error is something else. */
 export function unavailabilityOf(error: unknown): Unavailability | undefined {
   if (error instanceof DatabaseAway) return { message: "unavailable-away", code: "database-away" };
   if (!(error instanceof DatabaseRefusal)) return undefined;
+  if (error.ofLog && !ofDatabase.test(error.sqlState)) return { message: "unavailable-log", code: "log-away" };
   if (error.inside && ofStatement.test(error.sqlState)) return undefined;
   return unavailabilities.find(([begin]) => error.sqlState.startsWith(begin))?.[1];
 }

@@ -27,9 +27,14 @@ export const pageRules = (settings: readonly RuleSetting[], column: Column, cont
   settings.flatMap((setting, index) => readRule(setting, column, context, [...path, "rules", index]));
 
 /** What the table enforces on one column is a rule without being named; the page can only be stricter. */
-export const tableRules = (table: Table, column: Column, control: string): Rule[] =>
+export const tableRules = (
+  table: Table,
+  column: Column,
+  control: string,
+  empty: "nothing" | "text" = "nothing",
+): Rule[] =>
   ruleKinds().flatMap(({ name, ofTable }) =>
-    (ofTable?.(table, column, control) ?? []).map((demand) => ({
+    (ofTable?.(table, column, control, empty) ?? []).map((demand) => ({
       rule: name,
       demand,
       from: "table",

@@ -16,7 +16,9 @@ export const required: RuleKind<true, true> = {
     means: "There must be a value, and not white space alone.",
   },
   demandOf: (setting) => setting,
-  ofTable: (_, column, control) => (column.nullable || control === "check-box" ? [] : [true]),
+  // An empty text is a value to the table.
+  ofTable: (_, column, control, empty) =>
+    column.nullable || control === "check-box" || empty === "text" ? [] : [true],
   words: () => "required",
   judgesMissing: true,
   broken: (_, { value }) => (value === null || value.trim() === "" ? ["required", {}] : null),

@@ -4,7 +4,6 @@ import type { Facts } from "../condition/facts.js";
 import type { Finding, Repair } from "../findings/finding.js";
 import type { FindingCode } from "../findings/finding-codes.js";
 import type { Path } from "../findings/path-in-file.js";
-import type { SchemaChange } from "../findings/schema-change.js";
 import type { MessageCode } from "../messages/catalog.js";
 import type { Language } from "../messages/messages.js";
 import type { Parameters, Row, Statement, Stored } from "../postgres/statement.js";
@@ -51,7 +50,7 @@ export type Say = (
   message: string,
   path: Path,
   repair?: Repair,
-  change?: SchemaChange,
+  more?: Pick<Finding, "change" | "stops">,
 ) => void;
 
 /** What a rule is held against when a page is reviewed: the field's other rules, its own place, and who is told. */
@@ -132,7 +131,7 @@ export interface RuleKind<Demand, Setting = unknown> {
   /** What is demanded of a setting; null where it can't be, which the context was told. */
   demandOf(setting: Setting, column: Column, context: RuleContext, path: Path): Demand | null;
   /** What the table enforces of the kind without being named. */
-  ofTable?(table: Table, column: Column, control: string): readonly Demand[];
+  ofTable?(table: Table, column: Column, control: string, empty?: "nothing" | "text"): readonly Demand[];
   /** What it demands, in a few words; null where that goes without saying. */
   words(demand: Demand): string | null;
   /** Whether a missing value can break it. */

@@ -4,7 +4,7 @@ import { documentOf } from "../html/layout.js";
 import { checkFields } from "../steps/check.js";
 import { prefillFields } from "../steps/prefill.js";
 import { tidy } from "../steps/read.js";
-import { frameOf, mv014, pageOf, stationFile, tripOf } from "../testing/marrow-vale.js";
+import { frameOf, mv014, pageOf, recordOf, stationFile, tripOf } from "../testing/marrow-vale.js";
 import type { FormView } from "../views/form-view.js";
 import { kindOf } from "./index.js";
 
@@ -59,7 +59,12 @@ describe("the rule telephone", () => {
 
   test("asks browsers for a control for telephone numbers", () => {
     const { page } = fieldOf("telephone");
-    const fields = prefillFields(tripOf({ page }), "edit", { ...mv014, notes: "+44 20 7946 0018" }, new Map());
+    const fields = prefillFields(
+      tripOf({ page }),
+      "edit",
+      recordOf({ ...mv014, notes: "+44 20 7946 0018" }),
+      new Map(),
+    );
     const view: FormView = {
       page,
       form: "edit",

@@ -1,4 +1,4 @@
-import { type Parameters, quoted } from "../postgres/statement.js";
+import { Parameters, quoted, type Statement } from "../postgres/statement.js";
 import type { Column } from "../table/model.js";
 
 /** One thing that a filter asks of a column. */
@@ -34,4 +34,17 @@ export function filterPredicate(term: FilterTerm, alias: string, parameters: Par
       return `${theirs} ${is === "from" ? ">=" : "<"} ${bound}`;
     }
   }
+}
+
+/** Asks PostgreSQL whether it takes what a term compares with; it touches no row. */
+export function judgeTermStatement(term: FilterTerm): Statement {
+  const { name, type } = term.column;
+  const parameters = new Parameters();
+  // What is not pulled up is not simplified away, so that the values are looked at.
+  const row = `(SELECT NULL::${type.cast} AS ${quoted(name)} OFFSET 0)`;
+  return {
+    purpose: "judge a value",
+    text: `SELECT (${filterPredicate(term, "t", parameters)})::text AS "holds" FROM ${row} AS t`,
+    values: parameters.values,
+  };
 }

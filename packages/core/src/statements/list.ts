@@ -1,11 +1,11 @@
 import type { Facts } from "../condition/facts.js";
 import { predicate } from "../condition/to-sql.js";
-import { loadedColumns } from "../page/columns.js";
+import { editableFields, loadedColumns } from "../page/columns.js";
 import type { Page } from "../page/page.js";
 import { rowPage } from "../page/rows.js";
 import { orderColumns, smallTable } from "../page/sorting.js";
 import { keyPredicate } from "../postgres/key-predicate.js";
-import { Parameters, quoted, quotedTable, type Statement, type Stored } from "../postgres/statement.js";
+import { Parameters, quoted, quotedTable, type Row, type Statement, type Stored } from "../postgres/statement.js";
 import { textForm } from "../postgres/text-form.js";
 import type { Column } from "../table/model.js";
 import { labelOf } from "./find-choices.js";
@@ -27,6 +27,15 @@ export const countName = "quill:count";
 
 /** The name under which a column that a row's form needs travels, by its place among those. */
 export const rawName = (index: number): string => `quill:raw ${index}`;
+
+/** The name under which travels the value of a column whose label is shown in its place, by the column's place in the list. */
+export const referenceName = (index: number): string => `quill:reference ${index}`;
+
+/** Whether there is anything to change on the form of a list's row: a field that is taken, and a state that allows it. */
+export const isEditableRow = (page: Page, row: Row): boolean =>
+  !page.stopped.includes("edit") &&
+  editableFields(page).length > 0 &&
+  (page.access.edit === null || row[editableName] === "true");
 
 /** At most so many records are counted. */
 export const mostCounted = smallTable;
@@ -100,6 +109,7 @@ function partsOf(page: Page, facts: Facts, question: ListQuestion, parameters: P
         `LEFT JOIN ${quotedTable(each.choices.table)} AS ${alias} ON ${alias}.${quoted(each.choices.key.name)} = t.${quoted(each.column.name)}`,
       );
       const label = labelOf(each.choices, alias);
+      columns.push(`${shown} AS ${quoted(referenceName(index))}`);
       shown = label;
       told = () => label;
     }

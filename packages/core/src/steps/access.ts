@@ -13,11 +13,11 @@ export const mayOpen = (page: Page, facts: Facts): Truth =>
 
 /** Whether the record's state allows an edit. The same condition is part of the save's WHERE. */
 export const mayEdit = (page: Page, row: Row, facts: Facts): boolean =>
-  holds(page.access.edit, { ...facts, row }) === true;
+  !page.stopped.includes("edit") && holds(page.access.edit, { ...facts, row }) === true;
 
 /** Whether the actor may make a new record. The record itself must meet the `rows` condition as well, when it is written. */
 export const mayMake = (page: Page, facts: Facts): boolean =>
-  page.access.new !== null && holds(page.access.new, facts) === true;
+  page.access.new !== null && !page.stopped.includes("new") && holds(page.access.new, facts) === true;
 
 /** Whether the actor may see what was changed of a record: nobody where the page does not say so. */
 export const maySeeHistory = (page: Page, row: Row, facts: Facts): boolean =>
@@ -25,4 +25,7 @@ export const maySeeHistory = (page: Page, row: Row, facts: Facts): boolean =>
 
 /** Whether a record may be deleted: the page says so, and its state allows an edit too. Both are part of the delete's WHERE. */
 export const mayDelete = (page: Page, row: Row, facts: Facts): boolean =>
-  page.access.delete !== null && holds(page.access.delete, { ...facts, row }) === true && mayEdit(page, row, facts);
+  page.access.delete !== null &&
+  !page.stopped.includes("delete") &&
+  holds(page.access.delete, { ...facts, row }) === true &&
+  mayEdit(page, row, facts);

@@ -1,5 +1,5 @@
 import { type JsonProblem, pointerTo, problemJson } from "../json/problem.js";
-import type { Json } from "../json/value.js";
+import { type JsonAnswer, jsonText } from "../json/value.js";
 import { historyJson, listJson, newJson, recordJson } from "../json/views.js";
 import { type Code, statusOf } from "../messages/codes.js";
 import { type Language, titleOfCode, word } from "../messages/messages.js";
@@ -13,13 +13,13 @@ import { saidOf } from "./said.js";
 
 const respond = (
   status: number,
-  content: Json,
+  content: JsonAnswer,
   type = "application/json",
   headers: Readonly<Record<string, string>> = {},
 ): PageResponse => ({
   status,
   headers: { "content-type": `${type}; charset=utf-8`, "cache-control": "no-store", vary: "accept", ...headers },
-  body: JSON.stringify(content),
+  body: jsonText(content),
 });
 
 const empty = (status: number, headers: Readonly<Record<string, string>> = {}): PageResponse => ({
@@ -41,11 +41,11 @@ const problem = (
 /** Seconds after which it may work again (RFC 9110, 10.2.3). */
 const retryAfter = { "retry-after": "5" };
 
-function noticeJson({ code, because, page, allow }: NoticeOf, request: PageRequest): PageResponse {
+function noticeJson({ code, because, page, allow, parameters }: NoticeOf, request: PageRequest): PageResponse {
   const language = page?.language ?? request.frame.language;
   const { title, advice } = titleOfCode(language, code);
   const status = statusOf[code];
-  return problem(status, code, title, because === null ? advice : because, [], {
+  return problem(status, code, title, because === null ? advice : because, parameters, {
     ...(allow === undefined ? {} : { allow }),
     ...(status === 401 ? { "www-authenticate": "Bearer" } : {}),
     ...(status === 503 ? retryAfter : {}),
@@ -184,7 +184,7 @@ export function answerJson(
 }
 
 /** A description of the pages, or why it is not given. */
-export const jsonDocument = (content: Json, type?: string): PageResponse => respond(200, content, type);
+export const jsonDocument = (content: JsonAnswer, type?: string): PageResponse => respond(200, content, type);
 
 export const noticeAsJson = (code: Code, language: Language): PageResponse => {
   const { title, advice } = titleOfCode(language, code);

@@ -17,7 +17,12 @@ export interface StoredRecord {
   readonly given?: readonly string[];
   /** The entry of the change log whose old values are put into its form. */
   readonly undoes?: string;
+  /** That nobody knows what is stored, since the database can't be asked. */
+  readonly isUnknown?: true;
 }
+
+/** A record of which only what was sent is known. */
+export const unknownRecord = (version = ""): StoredRecord => ({ row: {}, version, isUnknown: true });
 
 type Asking = Pick<Trip, "page" | "key" | "facts" | "dependencies">;
 

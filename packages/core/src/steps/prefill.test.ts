@@ -1,7 +1,17 @@
 import { describe, expect, test } from "@jest/globals";
-import { factsOf, formDigest, mv014, pageOf, sensorPage, stationPage, tripOf } from "../testing/marrow-vale.js";
+import {
+  factsOf,
+  formDigest,
+  mv014,
+  pageOf,
+  recordOf,
+  sensorPage,
+  stationPage,
+  tripOf,
+} from "../testing/marrow-vale.js";
 import type { FieldView, Offer, Offers } from "../views/form-view.js";
 import { toldMoment } from "../views/told.js";
+import { unknownRecord } from "./load.js";
 import { prefillFields, shownDigests, takenFields, titleOf } from "./prefill.js";
 
 const listed = (options: Offer["options"]): Offer => ({ options, by: "list", searched: null });
@@ -16,7 +26,7 @@ const field = (views: readonly FieldView[], name: string): FieldView => {
 };
 
 describe("Prefill", () => {
-  const views = prefillFields(tripOf(), "edit", mv014, options);
+  const views = prefillFields(tripOf(), "edit", recordOf(mv014), options);
 
   test("every control holds what is stored, to the letter", () => {
     expect(field(views, "warning_m").text).toBe("3.37");
@@ -31,7 +41,7 @@ describe("Prefill", () => {
   });
 
   test("a null is an empty control, a null box is not ticked", () => {
-    const empty = prefillFields(tripOf(), "edit", { ...mv014, notes: null, telemetry: null }, options);
+    const empty = prefillFields(tripOf(), "edit", recordOf({ ...mv014, notes: null, telemetry: null }), options);
     expect(field(empty, "notes").text).toBe("");
     expect(field(empty, "telemetry").text).toBe("false");
   });
@@ -40,7 +50,7 @@ describe("Prefill", () => {
     const typed = prefillFields(
       tripOf(),
       "edit",
-      mv014,
+      recordOf(mv014),
       options,
       new Map([
         ["installed_on", "last spring"],
@@ -52,6 +62,22 @@ describe("Prefill", () => {
     expect(field(typed, "name").text).toBe("Otter Weir");
   });
 
+  test("of a record of which nothing is known there is what was typed, and nothing is said of what is stored", () => {
+    const typed = new Map([
+      ["status", "live"],
+      ["notes", "rebuilt"],
+    ]);
+    const views = prefillFields(tripOf(), "edit", unknownRecord(), new Map(), typed);
+    expect(views.map(({ field: { column }, text, replaces }) => [column.name, text, replaces])).toEqual([
+      ["status", "live", null],
+      ["notes", "rebuilt", null],
+    ]);
+    expect(
+      field(prefillFields(tripOf(), "edit", unknownRecord(), new Map(), new Map([["river_id", "6"]])), "river_id")
+        .options,
+    ).toEqual([{ value: "6", label: "6" }]);
+  });
+
   test("a moment is shown in the page's time zone", () => {
     const row = {
       station_code: "MV-014",
@@ -60,7 +86,9 @@ describe("Prefill", () => {
       calibrated_at: "2026-07-01 09:30:00+00",
       settings: "{}",
     };
-    expect(field(prefillFields(tripOf({ page: sensorPage }), "edit", row, new Map()), "calibrated_at")).toMatchObject({
+    expect(
+      field(prefillFields(tripOf({ page: sensorPage }), "edit", recordOf(row), new Map()), "calibrated_at"),
+    ).toMatchObject({
       control: "date-time",
       text: "2026-07-01T10:30:00",
     });

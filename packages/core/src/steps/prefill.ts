@@ -12,6 +12,7 @@ import type { Trip } from "../trip/trip.js";
 import { hasOwnWay } from "../values/in-language.js";
 import type { FieldView, FormKind, Offers, Option } from "../views/form-view.js";
 import { renderTemplate } from "../views/told.js";
+import type { StoredRecord } from "./load.js";
 import { dependsOnForm } from "./offer.js";
 import type { Claims, FieldDigest } from "./token.js";
 
@@ -20,10 +21,10 @@ function withValue(
   options: readonly Option[],
   value: Stored,
   language: Language,
-  mark: "no-longer-offered" | "not-offered",
+  mark: "no-longer-offered" | "not-offered" | null,
 ): readonly Option[] {
   if (value === null || value === "" || options.some((option) => option.value === value)) return options;
-  return [{ value, label: word(language, mark, { value }) }, ...options];
+  return [{ value, label: mark === null ? value : word(language, mark, { value }) }, ...options];
 }
 
 /**
@@ -40,16 +41,21 @@ const fieldsOn = (page: Page, form: FormKind, row: Row, facts: Facts): readonly 
 /**
  * Fills the controls: from the stored row, or with what was typed where something was.
  *
+ * @param record what is stored, as far as that is known
  * @param typed the controls' texts of a submission, by column name; a field that is not among them shows what is stored
  */
 export function prefillFields(
   { page, key, facts, request }: Pick<Trip, "page" | "key" | "facts" | "request">,
   form: FormKind,
-  row: Row,
+  { row, isUnknown }: StoredRecord,
   offers: Offers,
   typed: ReadonlyMap<string, string> = new Map(),
 ): readonly FieldView[] {
-  return fieldsOn(page, form, row, facts).map((field) => {
+  // Of a record of which nothing is known there is only what was typed.
+  const fields = isUnknown
+    ? page.fields.filter(({ column }) => typed.has(column.name))
+    : fieldsOn(page, form, row, facts);
+  return fields.map((field) => {
     const { name } = field.column;
     const offer = offers.get(name) ?? null;
     const stored = row[name] ?? null;
@@ -67,12 +73,13 @@ export function prefillFields(
               withValue(offer?.options ?? [], stored, page.language, "no-longer-offered"),
               text,
               page.language,
-              "not-offered",
+              isUnknown ? null : "not-offered",
             ),
       offer: offer && { by: offer.by, searched: offer.searched },
       depends: dependsOnForm(field),
       withNames: dependsOnForm(field) ? namesItDependsOn(page, field) : [],
-      replaces: form === "edit" && typed.has(name) && text !== shown.text && !field.hidden ? shown.text : null,
+      replaces:
+        form === "edit" && !isUnknown && typed.has(name) && text !== shown.text && !field.hidden ? shown.text : null,
       isHidden: field.hidden && stored !== null,
       download:
         field.control === "file" && stored !== null && form === "edit" ? fileAddress(page, key, field, request) : null,

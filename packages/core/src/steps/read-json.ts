@@ -1,9 +1,10 @@
-import { type Json, textOfJson } from "../json/value.js";
+import { controlKind } from "../controls/index.js";
+import { type Json, rawMembers, textOfJson, withoutSpaces } from "../json/value.js";
 import { message, word } from "../messages/messages.js";
 import { isMade, isTaken } from "../page/columns.js";
 import { reasonName } from "../page/names.js";
 import type { Field, Page } from "../page/page.js";
-import type { Row } from "../postgres/statement.js";
+import type { Row, Stored } from "../postgres/statement.js";
 import { readValue } from "../values/read-value.js";
 import type { Problem } from "../views/form-view.js";
 import { type Submission, type SubmittedField, tidy } from "./read.js";
@@ -11,17 +12,23 @@ import type { Claims } from "./token.js";
 
 type Members = Readonly<Record<string, Json>>;
 
-/**
- * A value of JSON in the place of what was typed.
- *
- * @param asIs whether it is the value itself, as it was once stored: then nothing is tidied
- */
+/** How a member is taken. */
+interface MemberWay {
+  /** Whether it is the value itself, as it was once stored: then nothing is tidied. */
+  readonly asIs?: boolean | undefined;
+  /** As it was written. */
+  readonly raw?: string | undefined;
+  /** Whether something is stored that the page's own control can't show: then such values are taken. */
+  readonly plain?: boolean | undefined;
+}
+
+/** A value of JSON in the place of what was typed. */
 export function readMember(
   page: Page,
   field: Field,
   value: Json,
   texts: ReadonlyMap<string, string>,
-  asIs = false,
+  { asIs = false, raw, plain = false }: MemberWay = {},
 ): SubmittedField {
   const { column } = field;
   const wrong = (said: string): SubmittedField => ({
@@ -32,15 +39,36 @@ export function readMember(
     value: null,
     problem: { field: column.name, message: said },
   });
-  const given = textOfJson(column, value);
+  const given = raw !== undefined && column.type.kind === "json" && value !== null ? raw : textOfJson(column, value);
   if (given === undefined) return wrong(word(page.language, "json-member-wrong", { type: column.type.shown }));
   if (asIs && column.type.kind === "text" && value !== null)
     return { field, sent: true, text: given, touched: true, value: given, problem: null };
   const text = asIs ? given : tidy(field, given, texts);
-  const read = readValue(column.type, text, page.timeZone);
+  // An empty text is a text; null is none.
+  const isEmpty = text === "" && typeof value === "string" && field.empty === "text";
+  const read = isEmpty ? ({ ok: true, value: "" } as const) : readValue(column.type, text, page.timeZone);
   if (!read.ok)
     return wrong(field.message ?? message(page.language, read.code, { label: field.label, ...read.places }));
+  const refused =
+    asIs || plain || read.value === null ? null : (controlKind(field.control).refuses?.(read.value) ?? null);
+  if (refused !== null) return wrong(field.message ?? message(page.language, refused, { label: field.label }));
   return { field, sent: true, text, touched: true, value: read.value, problem: null };
+}
+
+/**
+ * Whether a member says what is stored: JSON in other spaces does, null where the JSON value null is stored, and an empty text where one is stored,
+ * whatever the page else makes of it.
+ */
+function isStored(
+  { column }: Field,
+  { value, text }: SubmittedField,
+  member: Json | undefined,
+  stored: Stored,
+): boolean {
+  if (value === stored) return true;
+  if (stored === null) return false;
+  if (column.type.kind !== "json") return stored === "" && member === "" && text === "";
+  return withoutSpaces(value ?? "null") === withoutSpaces(stored);
 }
 
 const unsent = (field: Field): SubmittedField => ({
@@ -56,7 +84,7 @@ const unsent = (field: Field): SubmittedField => ({
  * Takes the members of an object as the fields of a form: null is no value; a member that is not there is left alone.
  *
  * @param stored the record as it is stored, by which what is the same is known as untouched; empty for a new one
- * @param asIs whether values are taken as they are
+ * @param way whether values are taken as they are, and what was sent as it was written
  * @returns the submission, or what is wrong with members that are no fields
  */
 export function readJson(
@@ -64,7 +92,7 @@ export function readJson(
   members: Members,
   claims: Claims,
   stored: Row,
-  asIs = false,
+  { asIs = false, raw }: { readonly asIs?: boolean | undefined; readonly raw?: string | undefined } = {},
 ): { readonly submission: Submission; readonly strays: readonly Problem[] } {
   const form = claims.form === "new" ? "new" : "edit";
   // Files come by forms.
@@ -76,6 +104,8 @@ export function readJson(
       return text === undefined ? [] : [[field.column.name, text] as const];
     }),
   );
+  const hasJson = raw !== undefined && taken.some(({ column }) => column.type.kind === "json");
+  const written = hasJson ? rawMembers(raw) : new Map<string, string>();
   const fields = taken.map((field): SubmittedField => {
     const { name } = field.column;
     const isGiven = claims.given?.includes(name) === true;
@@ -84,8 +114,13 @@ export function readJson(
       // What is made of another field where it is left empty is made for a new record.
       return isMade(field) && form === "new" && !asIs ? readMember(page, field, "", texts) : unsent(field);
     }
-    const read = readMember(page, field, members[name] ?? null, texts, asIs);
-    const isSame = form === "edit" && read.problem === null && read.value === (stored[name] ?? null);
+    const read = readMember(page, field, members[name] ?? null, texts, {
+      asIs,
+      raw: written.get(name),
+      plain: claims.plain?.includes(name),
+    });
+    const isSame =
+      form === "edit" && read.problem === null && isStored(field, read, members[name], stored[name] ?? null);
     return isSame ? { ...read, touched: false } : read;
   });
   const names = new Set(taken.map(({ column }) => column.name));

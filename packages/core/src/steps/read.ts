@@ -257,11 +257,12 @@ function readField(
  * taken where there was a text control only: the page's own wish, or since something of that kind is stored.
  */
 function readTyped(
-  { column, control }: Field,
+  { column, control, empty }: Field,
   text: string,
   { timeZone, language }: Pick<Page, "timeZone" | "language">,
   plain: boolean,
 ): ReadValue {
+  if (text === "" && empty === "text") return { ok: true, value: "" };
   const kind = controlKind(control);
   const read = readValue(column.type, kind.valueText?.(text, column) ?? text, timeZone, language);
   if (!read.ok || read.value === null || plain) return read;

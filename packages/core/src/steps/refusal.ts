@@ -64,7 +64,7 @@ async function subjectOf(page: Page, refusal: DatabaseRefusal, database: Databas
   return {
     own: true,
     columns: columns.length > 0 || refusal.column === null ? columns : [refusal.column],
-    definition: page.table.constraints.find((each) => each.constraint === refusal.constraint)?.definition ?? "",
+    definition: row.definition ?? "",
   };
 }
 
@@ -119,7 +119,14 @@ function problemOf(page: Page, taken: readonly Field[], refusal: DatabaseRefusal
       return { field: at, message: message(language, "not-null", { label }) };
     case "check": {
       const { definition } = subject;
-      return { field: at, message: message(language, "check", { constraint: refusal.constraint ?? "", definition }) };
+      const constraint = refusal.constraint ?? "";
+      return {
+        field: at,
+        message:
+          definition === ""
+            ? message(language, "check-unknown", { constraint })
+            : message(language, "check", { constraint, definition }),
+      };
     }
     default: {
       const isValue = kind === "bad value" || kind === "unreadable text";

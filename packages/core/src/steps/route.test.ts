@@ -28,7 +28,7 @@ describe("Route", () => {
 
   test("a composite key takes one segment a column", () => {
     expect(at("GET", "/sensors/MV-014/2/edit")).toMatchObject({ page: sensorPage, keySegments: ["MV-014", "2"] });
-    expect(at("GET", "/sensors/MV-014")).toEqual({ kind: "nowhere" });
+    expect(at("GET", "/sensors/MV-014")).toEqual({ kind: "strayed", page: sensorPage });
   });
 
   test("another method is told which ones are taken", () => {
@@ -43,14 +43,18 @@ describe("Route", () => {
     expect(at("GET", "/visits/17/edit")).toEqual({ kind: "unsound", name: "visit" });
   });
 
-  test.each(["/", "/station", "/stationsx", "/stations/MV-014/nothing", "//stations"])("%s leads nowhere", (path) => {
+  test("an address below a page's that is none of its own is known as such", () => {
+    expect(at("GET", "/stations/MV-014/nothing")).toEqual({ kind: "strayed", page: stationPage });
+  });
+
+  test.each(["/", "/station", "/stationsx", "//stations"])("%s leads nowhere", (path) => {
     expect(at("GET", path)).toEqual({ kind: "nowhere" });
   });
 
   test("a slash too many at the end leads to the address without it, for those who only look", () => {
     expect(at("GET", "/stations/")).toMatchObject({ kind: "moved", to: "/stations" });
     expect(at("HEAD", "/stations/MV-014/edit/")).toMatchObject({ kind: "moved", to: "/stations/MV-014/edit" });
-    expect(at("POST", "/stations/MV-014/edit/")).toEqual({ kind: "nowhere" });
+    expect(at("POST", "/stations/MV-014/edit/")).toMatchObject({ operation: "save", keySegments: ["MV-014"] });
   });
 
   test("what an address takes can be asked for", () => {

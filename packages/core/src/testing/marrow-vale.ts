@@ -192,6 +192,9 @@ export const mv014: Row = {
   notes: "\nTwo lines & a <tag>.\r\nThe end. ",
 };
 
+/** A row as it was loaded. */
+export const recordOf = (row: Row) => ({ row, version: "1" });
+
 /** The id of the form that {@link claimsOf} is about, and its digests. */
 export const formId = "6f0e8f5e-0d3b-4b53-9d5c-3f6d6f2d3c11";
 export const formDigest: FieldDigest = (field, text) => fieldDigest(signer, formId)(field, text);

@@ -6,7 +6,7 @@ import type { Row } from "../postgres/statement.js";
 import type { FileView } from "../views/file-view.js";
 import type { FormView } from "../views/form-view.js";
 import type { HistoryView } from "../views/history-view.js";
-import type { ListView } from "../views/list-view.js";
+import type { AskedProblem, ListView } from "../views/list-view.js";
 import type { RecordView } from "../views/record-view.js";
 import type { RemovalView } from "../views/removal-view.js";
 
@@ -35,6 +35,8 @@ export interface NoticeOf {
   readonly code: Code;
   readonly page: Page | null;
   readonly because: string | null;
+  /** What is wrong with the parameters of the address. */
+  readonly parameters?: readonly AskedProblem[];
   /** The methods that the address takes, where the method was wrong. */
   readonly allow?: string;
   readonly typed?: ReadonlyMap<string, string>;

@@ -37,12 +37,15 @@ export interface PageRequest {
   /** Below the mount, percent-encoded as it came, without the query. */
   readonly path: string;
   readonly query: Readonly<Record<string, string>>;
+  /** The names of the query that came several times. */
+  readonly repeated?: readonly string[];
   /** The trace that it is part of (W3C Trace Context, 3.2.2.3), where one is known. */
   readonly trace?: string;
   /** The body of a form submission as text, or why it could not be taken. */
   readonly body:
     | { readonly text: string; readonly files?: ReadonlyMap<string, SentFile> }
-    | { readonly json: unknown }
+    /** `raw` as it was written, where it was not parsed before it came here. */
+    | { readonly json: unknown; readonly raw?: string }
     | { readonly refused: "body-too-large" | "wrong-content-type" | "json-broken" | "cross-site" }
     | null;
   /** Where JSON is spoken instead of HTML: what its headers ask for. */

@@ -17,6 +17,8 @@ export interface Frame {
   readonly styleSheets: readonly string[];
   /** The address of the script that makes choices more pleasant; null for pages without any script. */
   readonly script: string | null;
+  /** Where somebody who may look after the pages does so, if they are served beside it. */
+  readonly workbench?: string;
   /** The request's number, on pages that tell of something that went otherwise: by it developers find it. */
   readonly number?: string;
 }

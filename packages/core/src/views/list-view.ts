@@ -18,6 +18,12 @@ export interface SoughtKey {
   readonly problem: string;
 }
 
+/** What an address asks of a list that the list can't give, by the name of the parameter (RFC 3986, 3.4). */
+export interface AskedProblem {
+  readonly parameter: string;
+  readonly detail: string;
+}
+
 /** A filter as an address asks for it. */
 export interface FilterState {
   readonly filter: Filter;
@@ -57,6 +63,8 @@ export interface ListView {
   readonly sought: SoughtKey | null;
   /** The forms in its rows, where they are edited there. */
   readonly forms: readonly RowForm[] | null;
+  /** What of its address it can't give. */
+  readonly wrong: readonly AskedProblem[];
   /** What is the matter with the rows that were sent. */
   readonly problem: string | null;
   /** Whether the person may make new records here. */

@@ -10,8 +10,7 @@ import {
   entriesStatement,
   type FieldChange,
   findTable,
-  type Json,
-  jsonOf,
+  type JsonAnswer,
   looksSecret,
   type Page,
   putBack,
@@ -23,6 +22,7 @@ import {
   searchEntriesStatement,
   type Table,
   tableName,
+  toldJson,
 } from "@loyal-quill/core";
 import type { Asked, Asking, Loaded } from "@loyal-quill/runtime";
 import type { EditedDatabase } from "../edited-database.js";
@@ -280,11 +280,11 @@ export async function entriesFor(
 }
 
 /** The members of a JSON object that put a record's fields back. */
-const membersOf = (page: Page, fields: PutBackRecord["fields"]): Record<string, Json> =>
+const membersOf = (page: Page, fields: PutBackRecord["fields"]): Record<string, JsonAnswer> =>
   Object.fromEntries(
     fields.flatMap(({ field, becomes, barred: why }) => {
       const column = columnOf(page.table, field);
-      return column && why === null ? [[field, jsonOf(column, becomes)]] : [];
+      return column && why === null ? [[field, toldJson(column, becomes)]] : [];
     }),
   );
 

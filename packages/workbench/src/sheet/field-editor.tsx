@@ -99,6 +99,18 @@ export function FieldEditor({ field, columns, onMove, onTakeOff, onClose }: Fiel
         </span>
       </Line>
       {isText && (
+        <SelectLine
+          label={says.leftEmpty}
+          value={settings.empty ?? ""}
+          options={[
+            { id: "", text: says.defaultFromTheColumn },
+            { id: "nothing", text: says.storesNull },
+            { id: "text", text: says.storesEmptyText },
+          ]}
+          onChange={(id) => set("empty", id === "" ? undefined : id, says.whatItStoresLeftEmpty)}
+        />
+      )}
+      {isText && (
         <Line>
           <span>{says.tidy}</span>
           <span>
