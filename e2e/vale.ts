@@ -3,7 +3,7 @@ import os from "node:os";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
 import { test as base, expect, type Page, request } from "@playwright/test";
-import { freePort, startDemo } from "loyal-quill";
+import { freePort, secretsOf, startDemo } from "loyal-quill";
 import pg from "pg";
 import { type ExampleUrls, exampleUrls, type RunningExample, startExample } from "./example.js";
 
@@ -22,6 +22,8 @@ export interface Vale {
   readonly row: <T extends pg.QueryResultRow>(text: string, values?: readonly unknown[]) => Promise<T>;
   /** What the workbench has recorded of a page since a moment, the oldest first: operation and outcome. */
   readonly recorded: (page: string, since: Date) => Promise<readonly string[]>;
+  /** The addresses of all forms whose sending was recorded since a moment. */
+  readonly recordedForms: (since: Date) => Promise<readonly string[]>;
 }
 
 /** The demo's accounts, by first name: builder, hydrologist of region 2, technician, duty officer, switched off. */
@@ -29,6 +31,8 @@ export type Person = "ines" | "rhea" | "silas" | "hollis" | "tamsin" | "dara" | 
 
 interface OfATest {
   readonly signedIn: (name: Person) => Promise<Page>;
+  /** Of itself: whatever a browser sends to a served page is recorded, once, with scripts and without. */
+  readonly everyFormIsRecorded: undefined;
   /** Runs one of the applications in `examples/`, as long as the test goes on. */
   readonly example: (name: string, more?: Readonly<Record<string, string>>) => Promise<RunningExample>;
 }
@@ -75,8 +79,21 @@ export const test = base.extend<OfATest, { vale: Vale }>({
           .map(({ operation, outcome }) => `${operation} ${outcome}`)
           .reverse();
       };
+      const { store: password } = await secretsOf(directory);
+      const store = new pg.Client(
+        Object.assign(new URL(started.ownerUrl), { username: "quill_store", password, pathname: "/quill_store" }).href,
+      );
+      await store.connect();
+      const recordedForms: Vale["recordedForms"] = async (since) =>
+        (
+          await store.query<{ path: string }>(
+            "SELECT path FROM request WHERE method = 'POST' AND at >= $1 ORDER BY at",
+            [since],
+          )
+        ).rows.map(({ path: sent }) => sent);
       await use({
         recorded,
+        recordedForms,
         address: started.address,
         pages,
         urls: await exampleUrls(started.ownerUrl, directory),
@@ -87,11 +104,38 @@ export const test = base.extend<OfATest, { vale: Vale }>({
         row,
       });
       await builder.dispose();
+      await store.end();
       await owner.end();
       await started.stop();
       await rm(directory, { recursive: true, force: true });
     },
     { scope: "worker", timeout: 120_000 },
+  ],
+  everyFormIsRecorded: [
+    async ({ context, vale }, use) => {
+      const [since, sent] = [new Date(), new Map<string, string>()];
+      context.on("request", (request) => {
+        const { origin, pathname } = new URL(request.url());
+        const isOwn = origin === vale.address && !/^\/(workbench|sign-|my-account)/.test(pathname);
+        if (request.method() === "POST" && isOwn) sent.set(String(sent.size), pathname);
+      });
+      context.on("requestfailed", (request) => {
+        // What never arrived is nowhere.
+        const { pathname } = new URL(request.url());
+        for (const [number, each] of sent) if (request.method() === "POST" && each === pathname) sent.delete(number);
+      });
+      await use(undefined);
+      const missing = async (): Promise<readonly string[]> => {
+        const left = [...(await vale.recordedForms(since))];
+        return [...sent.values()].filter((each) => {
+          const at = left.indexOf(each);
+          if (at >= 0) left.splice(at, 1);
+          return at < 0;
+        });
+      };
+      if (sent.size > 0) await expect.poll(missing).toEqual([]);
+    },
+    { auto: true },
   ],
   baseURL: async ({ vale }, use) => use(vale.address),
   example: async ({ vale }, use) => {

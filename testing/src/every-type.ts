@@ -4,7 +4,7 @@
  */
 
 /** Column, its type, and values that are hard to bring through a form unchanged. */
-interface Sample {
+export interface TypeSample {
   readonly name: string;
   readonly type: string;
   /** SQL expressions; each row takes the next one, in turn. */
@@ -13,7 +13,7 @@ interface Sample {
   readonly typed?: readonly [text: string, stored: string];
 }
 
-const samples: readonly Sample[] = [
+export const typeSamples: readonly TypeSample[] = [
   { name: "small", type: "smallint", values: ["-32768", "NULL", "0"], typed: ["7", "7"] },
   { name: "whole", type: "integer", values: ["2147483647", "-1", "NULL"], typed: ["+007", "7"] },
   {
@@ -182,15 +182,15 @@ const samples: readonly Sample[] = [
 const quoted = (name: string): string => `"${name.replaceAll('"', '""')}"`;
 
 /** How many rows there are: as many as the longest list of values. */
-export const everyTypeRows = Math.max(...samples.map((sample) => sample.values.length));
+export const everyTypeRows = Math.max(...typeSamples.map((sample) => sample.values.length));
 
 /** What can be typed into each column's control, and what is stored for it. */
-export const everyTypeTyped: readonly (readonly [column: string, text: string, stored: string])[] = samples.flatMap(
+export const everyTypeTyped: readonly (readonly [column: string, text: string, stored: string])[] = typeSamples.flatMap(
   ({ name, typed }) => (typed ? [[name, typed[0], typed[1]] as const] : []),
 );
 
 const insert = (row: number): string =>
-  `INSERT INTO proof."Every Type" (id, ${samples.map(({ name }) => quoted(name)).join(", ")}) VALUES (${row + 1}, ${samples.map(({ values }) => values[row % values.length]).join(", ")})`;
+  `INSERT INTO proof."Every Type" (id, ${typeSamples.map(({ name }) => quoted(name)).join(", ")}) VALUES (${row + 1}, ${typeSamples.map(({ values }) => values[row % values.length]).join(", ")})`;
 
 /** The statements that make schema, types, table and rows, and let the pages use them. */
 export const everyTypeSql: readonly string[] = [
@@ -204,7 +204,7 @@ export const everyTypeSql: readonly string[] = [
     id integer PRIMARY KEY,
     number integer GENERATED ALWAYS AS IDENTITY,
     doubled integer GENERATED ALWAYS AS (id * 2) STORED,
-    ${samples.map(({ name, type }) => `${quoted(name)} ${type}`).join(",\n    ")}
+    ${typeSamples.map(({ name, type }) => `${quoted(name)} ${type}`).join(",\n    ")}
   )`,
   ...Array.from({ length: everyTypeRows }, (_, row) => insert(row)),
   "GRANT USAGE ON SCHEMA proof TO quill_pages",
@@ -222,5 +222,5 @@ record: { table: proof.Every Type, key: id }
 time-zone: Europe/London
 list: { columns: [id, whole] }
 fields:
-${["id", "number", "doubled", ...samples.map(({ name }) => name)].map((name) => `  - ${yaml(name)}`).join("\n")}
+${["id", "number", "doubled", ...typeSamples.map(({ name }) => name)].map((name) => `  - ${yaml(name)}`).join("\n")}
 `;

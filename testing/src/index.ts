@@ -1,12 +1,14 @@
 import { randomBytes } from "node:crypto";
 import pg from "pg";
 
+export { Chance } from "./chance.js";
 export { type Answer, Client } from "./client.js";
 export { everyTypePage, everyTypeRows, everyTypeSql, everyTypeTyped } from "./every-type.js";
 export { bodyOf, formOf } from "./form.js";
 export { type LinkProxy, type Passage, startProxy, throughProxy } from "./proxy.js";
 export { archive, archiveSize } from "./samples/archive.js";
 export { ledgers, ledgersWithout } from "./samples/ledgers.js";
+export { type OddColumn, type OddSchema, type OddTable, oddSchema } from "./samples/odd.js";
 export { workshop } from "./samples/workshop.js";
 export { type Pooler, type Standby, startPooler, startStandby } from "./servers.js";
 

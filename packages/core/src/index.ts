@@ -115,6 +115,7 @@ export {
 export type { ApiRequest, Dependencies, PageRequest, PageResponse, SentFile } from "./trip/request.js";
 export * from "./trip/round-trip.js";
 export type { Signer } from "./trip/signer.js";
+export { byName } from "./values/by-name.js";
 export { csvLines } from "./values/csv.js";
 export type { Frame } from "./views/frame.js";
 export type { FormPieces, PageParts } from "./views/page-parts.js";

@@ -1,4 +1,4 @@
-import type { Row, Told } from "@loyal-quill/core";
+import { byName, type Row, type Told } from "@loyal-quill/core";
 import pg from "pg";
 import type { Messages, Prepared } from "./prepared.js";
 
@@ -147,7 +147,7 @@ export class TextQuery extends pg.Query {
 
   handleDataRow({ fields }: { readonly fields: readonly (string | null)[] }): void {
     if (this.isTelling) return;
-    const row: { [column: string]: string | null } = {};
+    const row = byName<string | null>();
     for (let index = 0; index < this.columns.length; index++)
       row[this.columns[index] as string] = fields[index] ?? null;
     this.rows.push(row);

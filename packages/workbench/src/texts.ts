@@ -355,7 +355,12 @@ export const texts = {
     notServed: "Not served",
     line: "line ",
     served: "Served, ",
-    servedAsBefore: "The last sound version is served: the file has an error",
+    servedAsBefore: "File has an error, last sound version served",
+    servedWithout: {
+      new: "Served, but makes no new records",
+      edit: "Served, but changes no records",
+      delete: "Served, but deletes no records",
+    },
     oneWarning: "1 warning",
     warnings: (warnings: Said) => `${warnings} warnings`,
     servedNoProblems: "Served, no problems",

@@ -8,6 +8,8 @@ export interface FormControl {
   readonly type: string;
   /** What a browser would send of it untouched, line breaks as CR LF (HTML, 4.10.21.4); null where it sends nothing. */
   readonly value: string | null;
+  /** What can be chosen in a list. */
+  readonly options: readonly string[];
   /** Whether it has a name for people who can't see it: a label, or one said for it (WCAG 2.2, 4.1.2). */
   readonly labelled: boolean;
   /** Whether it is marked as wrong, and what is said of it. */
@@ -135,6 +137,7 @@ function controlOf(
     name: attributes.name ?? "",
     type,
     value: sends ? asSent(held) : null,
+    options: options.map(valueIn),
     labelled:
       type === "hidden" ||
       attributes["aria-label"] !== undefined ||
@@ -192,11 +195,10 @@ export function bodyOf(
   pairs: readonly (readonly [string, string])[],
   edits: Readonly<Record<string, string | null>> = {},
 ): string {
-  const kept = pairs.filter(([name]) => edits[name] !== null);
+  const byName = new Map(Object.entries(edits));
+  const kept = pairs.filter(([name]) => byName.get(name) !== null);
   const had = new Set(kept.map(([name]) => name));
-  const edited = kept.map(([name, value]) => [name, edits[name] ?? value] as const);
-  const added = Object.entries(edits).filter(
-    (entry): entry is [string, string] => entry[1] !== null && !had.has(entry[0]),
-  );
+  const edited = kept.map(([name, value]) => [name, byName.get(name) ?? value] as const);
+  const added = [...byName].filter((entry): entry is [string, string] => entry[1] !== null && !had.has(entry[0]));
   return encoded([...edited, ...added]);
 }

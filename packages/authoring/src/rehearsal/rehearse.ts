@@ -14,7 +14,7 @@ import { recordCases } from "./cases/records.js";
 import { routeCases } from "./cases/route.js";
 import { writeCases } from "./cases/write.js";
 import { type Prepared, prepare } from "./prepare.js";
-import { type Known, leavingNothing, ReadRefused, Stage, type World } from "./stage.js";
+import { type Doubted, type Known, leavingNothing, ReadRefused, Stage, type World } from "./stage.js";
 import { countsStatement, sequencesStatement, tablesStatement } from "./statements.js";
 
 /** The steps in the order in which a rehearsal tells of them: the way there, then the way back. */
@@ -82,7 +82,7 @@ async function knownOf(database: Database): Promise<Known> {
   return {
     tables: new Map(counted.map(({ oid, table }) => [oid ?? "", table ?? ""])),
     oids: `{${counted.map(({ oid }) => oid).join(",")}}`,
-    deferred: settings?.deferred === "true",
+    deferred: settings?.deferred ?? null,
   };
 }
 
@@ -91,25 +91,35 @@ async function knownOf(database: Database): Promise<Known> {
  *
  * @throws what is no matter of the case: a database that is away
  */
-export async function play(one: Case, world: World, page: Page, known: Known, readsMayFail = false): Promise<Played> {
+export async function play(
+  one: Case,
+  world: World,
+  page: Page,
+  known: Known,
+  readsMayFail = false,
+  asked: readonly Doubted[] = [],
+): Promise<Played> {
   const begun = world.elapsed();
   let stage: Stage | undefined;
   let verdict: Verdict = "as expected";
   const because: string[] = [];
   try {
     await leavingNothing(world.database, async (inside) => {
-      stage = new Stage(world, page, inside, known, readsMayFail);
+      stage = new Stage(world, page, inside, known, readsMayFail, asked);
       await one.play(stage);
       await stage.close();
     });
   } catch (error) {
     if (error instanceof LeftOut) [verdict, because[0]] = ["left out", error.message];
     else if (error instanceof NotJudged) [verdict, because[0]] = ["not judged", error.message];
-    else if (error instanceof ReadRefused) return play(one, world, page, known, true);
+    else if (error instanceof ReadRefused) return play(one, world, page, known, true, asked);
     else if (error instanceof DatabaseAway) throw error;
     // What the engine throws is a fault of its own; so is a case that can't be played.
     else [verdict, because[0]] = ["otherwise", `It ended in an error: ${(error as Error).message}`];
   }
+  // What is stored otherwise than it was sent may be the table's doing: it is asked without the page.
+  if (asked.length === 0 && stage && stage.doubted.length > 0)
+    return play(one, world, page, known, readsMayFail, stage.doubted);
   const wrong = stage?.wrong ?? [];
   // What was seen to be otherwise stands, whatever could not be judged after it.
   if (wrong.length > 0) [verdict, because.length] = ["otherwise", 0];

@@ -15,6 +15,7 @@ import { readToken, writeToken } from "@loyal-quill/core/steps/token";
 import { tableName } from "@loyal-quill/core/table/model";
 import { notKept, type RecordedRequest } from "@loyal-quill/core/trip/recording";
 import { isSaving } from "@loyal-quill/core/trip/round-trip";
+import { byName } from "@loyal-quill/core/values/by-name";
 import { bodyOf } from "./browser.js";
 import { NotJudged } from "./case.js";
 import { countsNothing, leavingNothing, type Sent, Stage, type World } from "./stage.js";
@@ -91,10 +92,10 @@ function versionStatement(page: Page, key: readonly string[]): Statement {
 
 /** What of a row was otherwise at a moment, by the changes since. */
 export function asItWas(row: Row, since: readonly (readonly FieldChange[])[]): Readonly<Record<string, Stored>> {
-  const then: Record<string, Stored> = {};
+  const then = byName<Stored>();
   // The newest first: what an older one found there is what stood there longest ago.
   for (const changes of since)
-    for (const { field, old, hidden } of changes) if (!hidden && field in row) then[field] = old;
+    for (const { field, old, hidden } of changes) if (!hidden && Object.hasOwn(row, field)) then[field] = old;
   return Object.fromEntries(Object.entries(then).filter(([name, value]) => row[name] !== value));
 }
 

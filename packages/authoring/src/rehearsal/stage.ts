@@ -17,10 +17,13 @@ import type { RecordedRequest } from "@loyal-quill/core/trip/recording";
 import type { PageRequest } from "@loyal-quill/core/trip/request";
 import type { StepName } from "@loyal-quill/core/trip/round-trip";
 import type { Signer } from "@loyal-quill/core/trip/signer";
+import { byName } from "@loyal-quill/core/values/by-name";
 import { type DocumentForm, type ReadDocument, readDocument } from "./browser.js";
 import { type Evidence, type LoggedEntry, NotJudged, type Touched } from "./evidence.js";
 import {
   constraintsStatement,
+  deferStatement,
+  insertStatement,
   lookStatement,
   putStatement,
   removeStatement,
@@ -69,7 +72,18 @@ export interface Sent extends Evidence {
   readonly refused: string | null;
   readonly document: ReadDocument;
   readonly body: string | null;
+  /** The record that was looked at. */
+  readonly key: readonly string[] | null;
 }
+
+/** What a request stored is not what it sent: perhaps the table does that by itself, which is asked in another play of the case. */
+export interface Doubted {
+  /** The record that was changed; null for one that was added. */
+  readonly key: readonly string[] | null;
+  readonly values: Readonly<Record<string, Stored>>;
+}
+
+const doubtName = ({ key, values }: Doubted): string => JSON.stringify([key, values]);
 
 /** Carries a result out of a transaction that is rolled back. */
 class RolledBack<Result> extends Error {
@@ -104,12 +118,12 @@ export interface Known {
   readonly tables: ReadonlyMap<string, string>;
   /** Their oids as PostgreSQL writes an array. */
   readonly oids: string;
-  /** Whether constraints may be put off until the end. */
-  readonly deferred: boolean;
+  /** The constraints that are put off until the end of a transaction, as PostgreSQL writes their names; null where there are none. */
+  readonly deferred: string | null;
 }
 
 /** For what is not counted. */
-export const countsNothing: Known = { tables: new Map(), oids: "{}", deferred: false };
+export const countsNothing: Known = { tables: new Map(), oids: "{}", deferred: null };
 
 function countsIn({ tables }: Known, json: string | null | undefined): Counts {
   const found = JSON.parse(json ?? "[]") as (Omit<Touched, "table"> & { readonly oid: string })[];
@@ -165,6 +179,10 @@ export class Stage {
   readonly evidence: Evidence[] = [];
   readonly wrong: string[] = [];
   readonly notes: string[] = [];
+  /** What came out otherwise than it was sent, as far as the table was not asked yet. */
+  readonly doubted: Doubted[] = [];
+  /** What the table itself makes of the same values. */
+  private readonly direct = new Map<string, Row | null>();
   /** What was counted when it was last looked at; null before anything was written. */
   private mark: Counts | null = null;
   private settled: Touched[][] = [];
@@ -179,6 +197,8 @@ export class Stage {
     private readonly known: Known,
     /** Whether statements that only read may be refused, and the transaction go on. */
     private readonly readsMayFail: boolean,
+    /** Of which values the table itself is asked what it makes of them. */
+    private readonly asked: readonly Doubted[] = [],
   ) {}
 
   /** Tells what is not as expected. */
@@ -224,6 +244,7 @@ export class Stage {
     const writes = !/^(GET|HEAD|OPTIONS)$/.test(method);
     const before = key && writes ? await this.look(key) : null;
     if (!writes) this.hasOpened = true;
+    else await this.askTable(path, key);
     if (matched.kind === "nowhere" || matched.kind === "strayed") {
       const nowhere = { status: 404, headers: {}, body: "" };
       return this.keep({ method, path, body, actor }, null, nowhere, before, { key, writes });
@@ -304,12 +325,56 @@ export class Stage {
       outcome: recorded?.outcome ?? "no page",
       stoppedAt: stop?.step ?? null,
       stopped: stop?.stopped ?? null,
+      key,
       refused: stop?.values.find(({ name }) => name === "refused")?.value ?? null,
       get document() {
         document ??= readDocument(response.body);
         return document;
       },
     };
+  }
+
+  /** Puts the values that are in doubt into the table without the page, and takes that back. */
+  private async askTable(path: string, key: readonly string[] | null): Promise<void> {
+    for (const each of this.asked) {
+      const isMeant = each.key === null ? path.endsWith("/new") : JSON.stringify(each.key) === JSON.stringify(key);
+      if (!isMeant) continue;
+      const { page } = this;
+      const row = await this.tried(async () => {
+        try {
+          if (each.key === null) return (await this.inside.run(insertStatement(page, each.values)))[0] ?? null;
+          await this.inside.run(putStatement(page, each.key, each.values));
+          const values = byName(each.values);
+          const named = page.key.map(({ name }, index) => values[name] ?? each.key?.[index] ?? "");
+          return await this.row(named);
+        } catch (error) {
+          if (!(error instanceof DatabaseRefusal)) throw error;
+          return null;
+        }
+      });
+      this.direct.set(doubtName(each), row);
+    }
+  }
+
+  /**
+   * Whether a row is as the table itself makes it of these values: where it is not as was sent, the table is asked in another play.
+   *
+   * @returns the columns that are otherwise than the table would have them, each with what is told of it
+   */
+  asTheTableHasIt(doubt: Doubted, before: Row | null, after: Row, told: ReadonlyMap<string, string>): void {
+    if (told.size === 0) return;
+    const direct = this.direct.get(doubtName(doubt));
+    if (direct === undefined) {
+      this.doubted.push(doubt);
+      return;
+    }
+    for (const [name, line] of told) {
+      // What the table makes of a clock or a sequence is another value each time.
+      const isMade = !Object.hasOwn(doubt.values, name) && direct?.[name] !== before?.[name];
+      const isOwn = direct !== null && (direct[name] === after[name] || isMade);
+      if (isOwn) this.note(`${line}: the table does that.`);
+      else this.expectStored(false, `${line}.`);
+    }
   }
 
   /** A statement of the stage's own. */
@@ -337,6 +402,12 @@ export class Stage {
     this.expect(touched.length === 0, `What only opens has written: ${touchedInWords(touched)}.`);
   }
 
+  /** The key that an entry of the log tells. */
+  keyIn({ key }: LoggedEntry, otherwise: readonly string[] = []): readonly string[] {
+    const values = byName(key);
+    return this.page.key.map(({ name }, index) => values[name] ?? otherwise[index] ?? "");
+  }
+
   /** What a request did, in one statement. */
   private async trace(
     request: string,
@@ -350,11 +421,12 @@ export class Stage {
     const all = added([...this.settled, touched]);
     this.settled = [];
     this.hasOpened = false;
-    return {
-      touched: this.known.tables.size > 0 ? all : null,
-      entries: JSON.parse(found?.entries ?? "[]") as LoggedEntry[],
-      row: JSON.parse(found?.row ?? "null") as Row | null,
-    };
+    const entries = JSON.parse(found?.entries ?? "[]") as LoggedEntry[];
+    const row = JSON.parse(found?.row ?? "null") as Row | null;
+    const [entry] = entries;
+    // A record whose key was changed is found by the new one.
+    const moved = key && !row && entry?.operation === "update" ? await this.row(this.keyIn(entry, key)) : null;
+    return { touched: this.known.tables.size > 0 ? all : null, entries, row: row ?? moved };
   }
 
   /**
@@ -370,7 +442,7 @@ export class Stage {
       return column?.written !== "freely" || !column.granted.update;
     });
     if (closed.length > 0) throw new NotJudged(`The connection may not change ${closed.join(", ")}.`);
-    await this.underneath(() => this.inside.transaction((tx) => tx.run(putStatement(this.page, key, values))));
+    await this.underneath(putStatement(this.page, key, values));
     const row = await this.row(key);
     if (!row) throw new NotJudged("The table took the row away when it was changed.");
     const other = names.find((name) => values[name] !== row[name]);
@@ -381,14 +453,14 @@ export class Stage {
 
   /** Takes the record away underneath. @throws NotJudged where the table refuses it */
   async remove(key: readonly string[]): Promise<void> {
-    await this.underneath(() => this.inside.transaction((tx) => tx.run(removeStatement(this.page, key))));
+    await this.underneath(removeStatement(this.page, key));
     if (await this.row(key)) throw new NotJudged("The table keeps the row.");
   }
 
-  private async underneath(change: () => Promise<unknown>): Promise<void> {
+  private async underneath(change: Statement): Promise<void> {
     await this.begin();
     try {
-      await change();
+      await this.inside.transaction((tx) => this.asAlone(tx, () => tx.run(change)));
     } catch (error) {
       if (error instanceof DatabaseRefusal) throw new NotJudged(`The table does not take it: ${error.message}.`);
       throw error;
@@ -413,7 +485,17 @@ export class Stage {
     return (result as { readonly of: Result }).of;
   }
 
-  /** Asks the constraints that were put off, and whether what only opened has written. */
+  /** Runs what is a transaction of its own where a page is served: constraints that are put off are asked at its end. */
+  private async asAlone<Result>(database: Database, run: () => Promise<Result>): Promise<Result> {
+    const { deferred } = this.known;
+    const result = await run();
+    if (deferred === null) return result;
+    await database.run(constraintsStatement());
+    await database.run(deferStatement(deferred));
+    return result;
+  }
+
+  /** Asks whether what only opened has written. */
   async close(): Promise<void> {
     if (this.mark === null) {
       const [written] = await this.inside.run(writtenStatement());
@@ -421,13 +503,6 @@ export class Stage {
       return;
     }
     if (this.hasOpened) this.openingWrote(await this.sinceMark());
-    if (!this.known.deferred) return;
-    try {
-      await this.inside.transaction((tx) => tx.run(constraintsStatement()));
-    } catch (error) {
-      if (!(error instanceof DatabaseRefusal)) throw error;
-      this.expect(false, `A constraint that is asked at the end refuses it: ${error.message}.`);
-    }
   }
 
   /** PostgreSQL counts for a while beyond a transaction's end: what was counted before is none of this one's. */
@@ -444,7 +519,7 @@ export class Stage {
   }
 
   /** Each statement up to a savepoint: after a refusal the transaction goes on, as another one would begin. */
-  private guarded(database: Database): Database {
+  private guarded(database: Database, isNested = false): Database {
     /** What a refused statement touched is taken back, and yet counted by PostgreSQL. */
     const takingBack = async <Result>(run: () => Promise<Result>): Promise<Result> => {
       await this.begin();
@@ -464,13 +539,21 @@ export class Stage {
     return {
       run: (statement) => {
         const run = () => database.transaction((tx) => tx.run(statement));
+        if (statement.writes && !isNested)
+          return takingBack(() => database.transaction((tx) => this.asAlone(tx, () => tx.run(statement))));
         if (statement.writes) return takingBack(run);
         if (this.readsMayFail) return run();
         return database.run(statement).catch((error: unknown) => {
           throw error instanceof DatabaseRefusal ? new ReadRefused(error.message) : error;
         });
       },
-      transaction: (run) => takingBack(() => database.transaction((tx) => run(this.guarded(tx)))),
+      transaction: (run, purpose) =>
+        takingBack(() =>
+          database.transaction((tx) => {
+            const inside = () => run(this.guarded(tx, true));
+            return isNested || purpose === "reading" ? inside() : this.asAlone(tx, inside);
+          }),
+        ),
     };
   }
 
@@ -528,19 +611,21 @@ export class Stage {
     }
     const others = (touched ?? []).filter((each) => each !== own);
     if (others.length > 0) this.note(`A trigger or rule wrote elsewhere as well: ${touchedInWords(others)}.`);
+    const otherwise = new Map<string, string>();
     for (const [name, value] of Object.entries(values))
-      this.expectStored(
-        after[name] === value,
-        `${name} is stored as ${after[name] ?? "null"}, and ${value ?? "null"} was sent.`,
-      );
+      if (after[name] !== value)
+        otherwise.set(name, `${name} is stored as ${after[name] ?? "null"}, and ${value ?? "null"} was sent`);
     const set = new Set(page.sets.map(({ column }) => column.name));
     const onPage = new Set(page.fields.flatMap((field) => (field.readOnly ? [] : [field.column.name])));
     for (const { name, written } of page.table.columns) {
-      if (name in values || after[name] === before[name] || set.has(name) || written !== "freely") continue;
+      if (Object.hasOwn(values, name) || after[name] === before[name] || set.has(name) || written !== "freely")
+        continue;
       const told = `${name} was ${before[name] ?? "null"} and is ${after[name] ?? "null"}, though it was not sent`;
-      if (onPage.has(name)) this.expectStored(false, `${told}.`);
+      if (onPage.has(name)) otherwise.set(name, told);
       else this.note(`${told}: the table does that.`);
     }
+    const { key } = sent;
+    if (key) this.asTheTableHasIt({ key, values }, before, after, otherwise);
     this.logged(entries, "update", before, after, actor);
   }
 

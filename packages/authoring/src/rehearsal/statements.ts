@@ -6,6 +6,13 @@ import { type Column, columnOf, type Table } from "@loyal-quill/core/table/model
 const allOf = (table: Table): string =>
   table.columns.map((column) => `${textForm("t", column)} AS ${quoted(column.name)}`).join(", ");
 
+/** A row as a JSON object of its columns' texts. Its alias is no column's name: PostgreSQL would take the column for the row. */
+function rowAsJson({ table }: Page, where: string): string {
+  let alias = "found";
+  while (columnOf(table, alias)) alias += "_";
+  return `(SELECT to_jsonb(${alias})::text FROM (SELECT ${allOf(table)} FROM ${quotedTable(table)} AS t WHERE ${where}) AS ${alias})`;
+}
+
 const sameKey = (page: Page, key: readonly string[], parameters: Parameters): string =>
   page.key
     .map((column, index) => `t.${quoted(column.name)} = ${parameters.add(key[index] ?? null, column.type.cast)}`)
@@ -47,6 +54,19 @@ export function putStatement(page: Page, key: readonly string[], values: Readonl
   return {
     purpose: "put values underneath",
     text: `UPDATE ${quotedTable(page.table)} AS t SET ${sets.join(", ")}\nWHERE ${sameKey(page, key, parameters)}`,
+    values: parameters.values,
+    writes: true,
+  };
+}
+
+/** Adds a row of these values, without the page. It answers the row. */
+export function insertStatement({ table }: Page, values: Readonly<Record<string, Stored>>): Statement {
+  const parameters = new Parameters();
+  const names = Object.keys(values);
+  const given = names.map((name) => parameters.add(values[name] ?? null, columnOf(table, name)?.type.cast ?? "text"));
+  return {
+    purpose: "add a row underneath",
+    text: `INSERT INTO ${quotedTable(table)} AS t ${names.length === 0 ? "DEFAULT VALUES" : `(${names.map(quoted).join(", ")}) VALUES (${given.join(", ")})`}\nRETURNING ${allOf(table)}`,
     values: parameters.values,
     writes: true,
   };
@@ -106,10 +126,7 @@ export function traceStatement(page: Page, oids: string, request: string, key: r
   const parameters = new Parameters();
   const touched = touchedSoFar(parameters.add(oids, "oid[]"));
   const entries = `(SELECT jsonb_agg(jsonb_build_object('operation', e.operation, 'actor', e.actor_id, 'table', e.table_name, 'key', coalesce(e.new_key, e.record_key), 'fields', e.fields) ORDER BY e.id)::text FROM quill_log.change AS e WHERE e.request_id = ${parameters.add(request, "uuid")})`;
-  const row =
-    key === null
-      ? "NULL"
-      : `(SELECT to_jsonb(r)::text FROM (SELECT ${allOf(page.table)} FROM ${quotedTable(page.table)} AS t WHERE ${sameKey(page, key, parameters)}) AS r)`;
+  const row = key === null ? "NULL" : rowAsJson(page, sameKey(page, key, parameters));
   return {
     purpose: "what the request did",
     text: `SELECT ${touched} AS "touched", ${entries} AS "entries", ${row} AS "row"`,
@@ -124,7 +141,7 @@ export function lookStatement(page: Page, oids: string, key: readonly string[]):
   const where = sameKey(page, key, parameters);
   return {
     purpose: "the row as it is",
-    text: `SELECT ${touched} AS "touched", (SELECT to_jsonb(r)::text FROM (SELECT ${allOf(page.table)} FROM ${quotedTable(page.table)} AS t WHERE ${where}) AS r) AS "row"`,
+    text: `SELECT ${touched} AS "touched", ${rowAsJson(page, where)} AS "row"`,
     values: parameters.values,
   };
 }
@@ -140,7 +157,7 @@ export const writtenStatement = (): Statement => ({
 export const countsStatement = (): Statement => ({
   purpose: "whether rows are counted",
   text: `SELECT current_setting('track_counts') AS "counts",
-  (EXISTS (SELECT FROM pg_constraint WHERE condeferrable) OR EXISTS (SELECT FROM pg_trigger WHERE tgdeferrable))::text AS "deferred"`,
+  (SELECT string_agg(format('%I.%I', n.nspname, k.conname), ', ') FROM pg_constraint AS k JOIN pg_namespace AS n ON n.oid = k.connamespace WHERE k.condeferred) AS "deferred"`,
   values: [],
 });
 
@@ -158,9 +175,16 @@ export const readOnlyStatement = (): Statement => ({
   values: [],
 });
 
-/** Asks all constraints that were put off until the end. */
+/** Asks all constraints that are put off until the end of a transaction. */
 export const constraintsStatement = (): Statement => ({
   purpose: "ask deferred constraints",
   text: "SET CONSTRAINTS ALL IMMEDIATE",
+  values: [],
+});
+
+/** Has them put off again, as they are in a new transaction. @param names as PostgreSQL writes them */
+export const deferStatement = (names: string): Statement => ({
+  purpose: "put constraints off",
+  text: `SET CONSTRAINTS ${names} DEFERRED`,
   values: [],
 });

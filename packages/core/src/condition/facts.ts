@@ -1,4 +1,5 @@
 import type { Row } from "../postgres/statement.js";
+import { byName } from "../values/by-name.js";
 
 /** An attribute of the person who acts: text, number, truth, nothing, or a list of texts. */
 export type Attribute = string | number | boolean | null | readonly string[];
@@ -23,7 +24,7 @@ export interface Facts {
 }
 
 /** What is known of a request before any record is: who asks, and when. */
-export const factsOf = (actor: Actor, now: Date): Facts => ({ actor, now, row: {}, form: {} });
+export const factsOf = (actor: Actor, now: Date): Facts => ({ actor, now, row: byName(), form: byName() });
 
 /** Nobody in particular: what depends on who asks is not told to them. */
 export const nobody: Actor = { id: "", name: "", roles: [], attributes: {} };

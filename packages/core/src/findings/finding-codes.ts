@@ -132,11 +132,6 @@ export const findingKinds = {
     remedy: "Take a name like Europe/London.",
   },
   "field-twice": { levels: ["error"], means: "A field stands on the page twice.", remedy: "Remove one of the two." },
-  "reserved-name": {
-    levels: ["error"],
-    means: "A column is called like a control that every form has.",
-    remedy: "Rename the column, or leave it off the page.",
-  },
   control: {
     levels: ["error"],
     means: "The control can't show the column's type.",

@@ -197,7 +197,7 @@ export const arabic: MessageCatalog = {
     "workbench-says-where": "تبيّن ورشة العمل الموضع.",
     "sort-wrong": "لا يمكن ترتيب القائمة حسب «{name}». يمكن ترتيبها حسب: {names}.",
     "place-wrong": "لم يعد هذا الموضع في القائمة موجودًا. اطلب الجزء الأول.",
-    "query-left-out": "أُهمل لأنه غير موجود في هذه القائمة: {names}.",
+    "query-left-out": "يطلب العنوان ما ليس في هذه القائمة، فأُهمل: {names}.",
     "filter-wrong": "صحّح عامل التصفية المعلَّم ثم اضغط «تطبيق».",
     "nothing-matches": "لا يوجد سجل يطابق عوامل التصفية هذه.",
     "download-csv": "تنزيل بصيغة CSV",

@@ -211,7 +211,7 @@ export const german: MessageCatalog = {
     "workbench-says-where": "Die Werkbank sagt, wo.",
     "sort-wrong": "Die Liste lässt sich nicht nach „{name}“ sortieren. Sie lässt sich sortieren nach: {names}.",
     "place-wrong": "Diese Stelle der Liste gibt es nicht mehr. Fragen Sie nach dem ersten Teil.",
-    "query-left-out": "Weggelassen, weil diese Liste es nicht hat: {names}.",
+    "query-left-out": "Die Adresse verlangt etwas, was diese Liste nicht hat; es wurde weggelassen: {names}.",
     "filter-wrong": "Berichtigen Sie den markierten Filter und drücken Sie „Anwenden“.",
     "nothing-matches": "Kein Datensatz entspricht diesen Filtern.",
     "download-csv": "Als CSV herunterladen",

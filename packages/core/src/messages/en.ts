@@ -203,7 +203,7 @@ export const english = {
     "workbench-says-where": "The workbench says where.",
     "sort-wrong": "The list can’t be sorted by “{name}”. It can be sorted by: {names}.",
     "place-wrong": "This place in the list is none any more. Ask for the first part.",
-    "query-left-out": "Left out, since this list does not have it: {names}.",
+    "query-left-out": "The address asks for what this list does not have, so it was left out: {names}.",
     "filter-wrong": "Put right the filter that is marked, then press Apply.",
     "nothing-matches": "No record matches these filters.",
     "download-csv": "Download as CSV",

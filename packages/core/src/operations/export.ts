@@ -88,7 +88,7 @@ export async function exportList(trip: Trip): Promise<Outcome> {
     return { kind: "shown", view: { what: "file", file: { name, type: csvType, parts } } };
   } catch (error) {
     cursor?.close();
-    if (question.filters.length > 0 && isRefusedAs(error, "bad value")) return toList;
+    if (question.filters.length > 0 && isRefusedAs(error, "bad value", "bad statement")) return toList;
     if (!isRefusedAs(error, "took too long")) throw error;
     recorder.note("load", [], "the search took too long");
     return refused("too-slow", page);

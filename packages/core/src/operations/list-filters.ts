@@ -93,7 +93,7 @@ export async function judgeFilters(page: Page, asked: AskedFilters, database: Da
     try {
       await database.run(judgeTermStatement(term));
     } catch (error) {
-      if (!isRefusedAs(error, "bad value")) throw error;
+      if (!isRefusedAs(error, "bad value", "bad statement")) throw error;
       const said = error.message.replace(/\.$/, "");
       const detail = message(page.language, "not-of-type", { label: filter.label, said });
       problems.push({ parameter, detail });

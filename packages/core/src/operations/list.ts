@@ -236,6 +236,8 @@ async function listView(
   let part: Part = { rows: [], more: false, count: null };
   let tooSlow = false;
   const isSound = filters.problems.length === 0;
+  // What only the database can judge is told together with what else is wrong.
+  if (!isSound) filters = await judgeFilters(page, filters, dependencies.database);
   try {
     if (isSound) part = await partAt(trip, question, place);
     if (isSound && part.rows.length === 0 && (place.beyond !== null || place.backward)) {
@@ -244,7 +246,7 @@ async function listView(
       part = await partAt(trip, question, place);
     }
   } catch (error) {
-    if (isRefusedAs(error, "bad value")) {
+    if (filters.terms.length > 0 && isRefusedAs(error, "bad value", "bad statement")) {
       filters = await judgeFilters(page, filters, dependencies.database);
       if (filters.problems.length === 0) throw error;
     } else if (isNarrowed(question) && isRefusedAs(error, "took too long")) tooSlow = true;

@@ -34,7 +34,7 @@ const ownValue = ({ sensitive: _, ...column }: Column, row: Row): Json => jsonOf
 const valuesOf = ({ page }: Trip, row: Row): OwnValues =>
   Object.fromEntries(
     page.table.columns.flatMap((column) =>
-      column.name in row && !column.stamped ? [[column.name, ownValue(column, row)] as const] : [],
+      Object.hasOwn(row, column.name) && !column.stamped ? [[column.name, ownValue(column, row)] as const] : [],
     ),
   );
 

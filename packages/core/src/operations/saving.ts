@@ -1,10 +1,12 @@
 import { message, word } from "../messages/messages.js";
-import type { Row } from "../postgres/statement.js";
-import { isInDoubt, isRefusal } from "../postgres/unavailable.js";
+import { isRefusedAs } from "../postgres/refusal.js";
+import { DatabaseRefusal, type Row } from "../postgres/statement.js";
+import { isInDoubt, isRefusal, saidOf } from "../postgres/unavailable.js";
 import { changedFields, compareWithShown } from "../steps/compare.js";
 import { exists, load, type StoredRecord } from "../steps/load.js";
 import { lookUp } from "../steps/look-up.js";
 import type { Stale } from "../steps/read.js";
+import { judgeTypes } from "../steps/refusal.js";
 import { RefusedInside } from "../steps/write.js";
 import type { Trip } from "../trip/trip.js";
 import { earlierTry, ending, LostAnswer, madeBefore } from "./ending.js";
@@ -126,10 +128,21 @@ async function compareAgain(kind: SaveKind, ready: Ready): Promise<Ready | Stopp
   return stoppedBy(ready, [problem], record, { reason: "row level security lets the record be read, not changed" });
 }
 
+/** Records with texts that PostgreSQL can't read as values of their types, and says so with the code of a broken statement (42601). */
+async function unreadableIn(ready: readonly Ready[]): Promise<readonly Stopped[]> {
+  const stops: Stopped[] = [];
+  for (const each of ready) {
+    const touched = each.submission.fields.filter((field) => field.touched && field.field.column.type.kind === "other");
+    const problems = await judgeTypes(each.trip.page, touched, each.trip.dependencies.database);
+    if (problems.length > 0) stops.push(stoppedBy(each, problems));
+  }
+  return stops;
+}
+
 /** Which records are refused, and why. @throws what is no refusal */
 async function refused(kind: SaveKind, trip: Trip, ready: readonly Ready[], error: unknown): Promise<Ending> {
   const [first] = ready;
-  if (!first || !(error instanceof RefusedInside || isRefusal(error))) throw error;
+  if (!first || !(error instanceof RefusedInside || error instanceof DatabaseRefusal)) throw error;
   const stop = (rows: readonly Stopped[], said: string): Ending => {
     noteStops(trip.recorder, "write", rows, ready.length, said);
     return { is: "stopped", rows, said: rows.length > 0 ? null : said };
@@ -137,6 +150,11 @@ async function refused(kind: SaveKind, trip: Trip, ready: readonly Ready[], erro
   if (error instanceof RefusedInside) {
     const by = ready[error.place];
     return stop(by ? [stoppedBy(by, error.problems)] : [], error.message);
+  }
+  if (!isRefusal(error)) {
+    const unreadable = isRefusedAs(error, "bad statement") ? await unreadableIn(ready) : [];
+    if (unreadable.length === 0) throw error;
+    return stop(unreadable, saidOf(error));
   }
   const among = ready.length > 1 ? ((await kind.refusedAmong?.(trip, ready)) ?? []) : [];
   if (among.length > 0) return stop(among, `${error.sqlState} ${error.message}`);

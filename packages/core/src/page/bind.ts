@@ -23,7 +23,6 @@ import { readValue } from "../values/read-value.js";
 import { choicesFor, referencedChoices } from "./column-choices.js";
 import { type Filter, filterWay } from "./filters.js";
 import { labelFrom } from "./label.js";
-import { tokenName } from "./names.js";
 import type { Check, Field, ListColumn, Page, SetColumn } from "./page.js";
 import { type ParsedPage, type Path, spelling } from "./parse.js";
 import { parsePath, pathProblem } from "./path.js";
@@ -59,6 +58,9 @@ function hasTimeZone(zone: string): boolean {
   zones.add(zone);
   return true;
 }
+
+/** Whether a name in a form is one of its own controls', or of a control in a row of a list. */
+const isReserved = (name: string): boolean => /^quill\.|^r\d+:/.test(name);
 
 class Binder {
   readonly findings: Finding[] = [];
@@ -250,8 +252,6 @@ class Binder {
   field(name: string, settings: FieldSettings, path: Path): Field | null {
     const column = this.column(name, path, true);
     if (!column) return null;
-    if (column.name === tokenName)
-      return this.error("reserved-name", `"${tokenName}" is the name of the form's own token.`, path);
     const choices = choicesFor(column, settings, this.table, this.catalog.tables, this, path);
     const control = this.control(column, settings, choices, path);
     const fixed = settings["read-only"] === true || column.written === "always";
@@ -302,10 +302,10 @@ class Binder {
     const { names = {} } = this.parsed.file;
     const nameOf = (column: string): string => (Object.hasOwn(names, column) ? (names[column] ?? column) : column);
     const given = nameOf(name);
-    if (!Object.hasOwn(names, name)) return name;
+    // What is called like a control of the form's own goes by another name there.
+    if (!Object.hasOwn(names, name)) return isReserved(name) ? `column.${name}` : name;
     const path: Path = ["names", name];
-    if (/^quill\.|^r\d+:/.test(given) || given === tokenName)
-      this.error("form-name", `"${given}" is a name of the form's own: choose another.`, path);
+    if (isReserved(given)) this.error("form-name", `"${given}" is a name of the form's own: choose another.`, path);
     const fields = fieldSettings(this.parsed.file).map((each) => each.name);
     if (fields.some((other) => other !== name && nameOf(other) === given))
       this.error("form-name", `Two fields would have the name "${given}" in the form.`, path);

@@ -16,9 +16,9 @@ export const required: RuleKind<true, true> = {
     means: "There must be a value, and not white space alone.",
   },
   demandOf: (setting) => setting,
-  // An empty text is a value to the table.
+  // An empty text is a value to the table, and so is a list without entries.
   ofTable: (_, column, control, empty) =>
-    column.nullable || control === "check-box" || empty === "text" ? [] : [true],
+    column.nullable || control === "check-box" || control === "entries" || empty === "text" ? [] : [true],
   words: () => "required",
   judgesMissing: true,
   broken: (_, { value }) => (value === null || value.trim() === "" ? ["required", {}] : null),

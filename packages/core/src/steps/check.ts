@@ -10,6 +10,7 @@ import type { Row, Stored } from "../postgres/statement.js";
 import { kindOf } from "../rules/index.js";
 import type { Rule, Wrong } from "../rules/rule.js";
 import type { Trip } from "../trip/trip.js";
+import { byName } from "../values/by-name.js";
 import { inLanguage } from "../values/in-language.js";
 import type { Problem } from "../views/form-view.js";
 import { isLeftEmpty, type SubmittedField } from "./read.js";
@@ -92,7 +93,7 @@ export function checkFields({ page, facts }: Judging, row: Row, fields: readonly
 
 /** What the form comes to: the stored row with the touched fields' values in their place. */
 export function formValues(row: Row, fields: readonly SubmittedField[]): Row {
-  const values: { [column: string]: Stored } = { ...row };
+  const values = byName(row);
   for (const submitted of fields) {
     const { name } = submitted.field.column;
     if (submitted.touched || (submitted.sent && values[name] === undefined)) values[name] = submitted.value;

@@ -5,6 +5,7 @@ import type { Row, Stored } from "../postgres/statement.js";
 import { mostOptions } from "../statements/find-choices.js";
 import { choicesName, listedFields, loadStatement, versionName } from "../statements/load.js";
 import type { Trip } from "../trip/trip.js";
+import { byName } from "../values/by-name.js";
 import type { Offer, Offers } from "../views/form-view.js";
 import { constantLists } from "./offer.js";
 
@@ -22,7 +23,7 @@ export interface StoredRecord {
 }
 
 /** A record of which only what was sent is known. */
-export const unknownRecord = (version = ""): StoredRecord => ({ row: {}, version, isUnknown: true });
+export const unknownRecord = (version = ""): StoredRecord => ({ row: byName(), version, isUnknown: true });
 
 type Asking = Pick<Trip, "page" | "key" | "facts" | "dependencies">;
 
@@ -56,7 +57,7 @@ export async function loadForForm({
 }: Asking): Promise<{ readonly record: StoredRecord; readonly lists: Offers } | null> {
   const [found] = await dependencies.database.run(loadStatement(page, key, facts, "accessible", true));
   if (!found) return null;
-  const row: { [column: string]: Stored } = {};
+  const row = byName<Stored>();
   for (const { name } of loadedColumns(page)) row[name] = found[name] ?? null;
   const lists = new Map(constantLists(page));
   for (const [index] of listedFields(page)) {

@@ -5,6 +5,7 @@ import type { Trip } from "../trip/trip.js";
 import type { Problem } from "../views/form-view.js";
 import { formValues, ruleMessage } from "./check.js";
 import type { SubmittedField } from "./read.js";
+import { judgeTypes } from "./refusal.js";
 
 /** Whether a statement finds something; a value that is none of the column's type finds nothing, the write will say why. */
 async function finds(statement: Statement, database: Database): Promise<boolean> {
@@ -35,6 +36,12 @@ export async function lookUp(
     const { column } = submitted.field;
     const { name } = column;
     if (!submitted.touched || known.some((problem) => problem.field === name)) continue;
+    // What only PostgreSQL can judge is judged where it would else be told only after the others.
+    if (known.length > 0 && (column.type.kind === "time" || column.type.kind === "other")) {
+      const wrong = await judgeTypes(page, [submitted], dependencies.database);
+      problems.push(...wrong);
+      if (wrong.length > 0) continue;
+    }
     for (const rule of submitted.field.rules) {
       if (rule.from === "table" && known.length === 0) continue;
       const kind = kindOf(rule);

@@ -9,6 +9,7 @@ import { encodeSegment, fileSegment, queryText } from "../page/path.js";
 import type { Row, Stored } from "../postgres/statement.js";
 import type { Signer } from "../trip/signer.js";
 import type { Trip } from "../trip/trip.js";
+import { byName } from "../values/by-name.js";
 import { hasOwnWay } from "../values/in-language.js";
 import type { FieldView, FormKind, Offers, Option } from "../views/form-view.js";
 import { renderTemplate } from "../views/told.js";
@@ -106,7 +107,7 @@ export const takenFields = (page: Page, form: FormKind, row: Row, facts: Facts):
 
 /** The digests of what these fields' controls show for a row. */
 export function shownDigests(page: Page, fields: readonly Field[], row: Row, digest: FieldDigest): Claims["shown"] {
-  const digests: Record<string, string> = {};
+  const digests = byName<string>();
   for (const field of fields) {
     const { name } = field.column;
     digests[name] = digest(name, comparable(field, row[name] ?? null, page));
@@ -144,7 +145,7 @@ export function takenDigest(page: Page, form: Claims["form"], names: readonly st
 
 /** `Station MV-014, Alder Bridge`. */
 export function titleOf(page: Page, row: Row, key: readonly string[]): string {
-  const named: { [column: string]: Stored } = {};
+  const named = byName<Stored>();
   for (const [place, { name }] of page.key.entries()) named[name] = key[place] ?? null;
   for (const name of page.title.columns) if (row[name] !== undefined) named[name] = row[name];
   return renderTemplate(page, page.title, named);

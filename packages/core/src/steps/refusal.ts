@@ -4,7 +4,6 @@ import { labelFrom } from "../page/label.js";
 import type { Field, Page } from "../page/page.js";
 import { refusalKind } from "../postgres/refusal.js";
 import { type Database, DatabaseRefusal } from "../postgres/statement.js";
-import { isRefusal } from "../postgres/unavailable.js";
 import { keptOutMark } from "../statements/create.js";
 import { judgeStatement } from "../statements/judge.js";
 import { subjectStatement } from "../statements/subject.js";
@@ -140,18 +139,26 @@ function problemOf(page: Page, taken: readonly Field[], refusal: DatabaseRefusal
   }
 }
 
+/** Whether a refusal of a value by itself is about the text: what is known of the statement is that it is sound. */
+export const isOfText = (error: DatabaseRefusal): boolean => /^(22|23|42|44|54|P0|0A)/.test(error.sqlState);
+
 /**
- * After a refusal: the fields whose texts PostgreSQL does not take as values of their own types, each with what it says. A
+ * The fields whose texts PostgreSQL does not take as values of their own types, each with what it says. A
  * text control holds any type, and only the database knows what an `inet`, a range or a domain of the developer's own is.
  */
-async function judge(page: Page, fields: readonly SubmittedField[], database: Database): Promise<readonly Problem[]> {
+export async function judgeTypes(
+  page: Page,
+  fields: readonly SubmittedField[],
+  database: Database,
+): Promise<readonly Problem[]> {
   const problems: Problem[] = [];
   for (const { field, value } of fields) {
     if (value === null) continue;
     try {
       await database.run(judgeStatement(field.column, value));
     } catch (error) {
-      if (!isRefusal(error)) throw error;
+      // A text search query that can't be read has the code of a statement that can't be (42601).
+      if (!(error instanceof DatabaseRefusal) || !isOfText(error)) throw error;
       const said = error.message.replace(/\.$/, "");
       problems.push({
         field: field.column.name,
@@ -186,7 +193,7 @@ export async function refusalOf(
     const problem = { field: null, message: message(page.language, "new-kept") };
     return { kind: "refused", problems: [problem], said: keptOutSaid };
   }
-  const judged = refusal.inside ? [] : await judge(page, fields, database);
+  const judged = refusal.inside ? [] : await judgeTypes(page, fields, database);
   const taken = fields.map((each) => each.field);
   const others = page.fields.filter((field) => !field.readOnly && !taken.includes(field));
   const problems =

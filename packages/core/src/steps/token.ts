@@ -1,4 +1,5 @@
 import type { Signer } from "../trip/signer.js";
+import { byName } from "../values/by-name.js";
 
 /** What a form's token keeps of what a field's control showed, in its normal form: a short text itself, or the digest of a longer one. */
 export type FieldDigest = (field: string, normalText: string) => string;
@@ -59,7 +60,8 @@ export function readToken(token: string, signer: Signer): Claims | undefined {
   const json = token.slice(dot + 1);
   const by = signerThatMade(signer, token.slice(0, dot), signed(json));
   if (!by) return undefined;
-  const claims = JSON.parse(json) as Claims;
+  const parsed = JSON.parse(json) as Claims;
+  const claims = { ...parsed, shown: byName(parsed.shown) };
   signers.set(claims, by);
   return claims;
 }

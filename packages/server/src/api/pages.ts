@@ -1,4 +1,4 @@
-import { type Finding, isError, tableName } from "@loyal-quill/core";
+import { type Finding, isError, type Stopped, tableName } from "@loyal-quill/core";
 import type { Loaded, PageFileState } from "@loyal-quill/runtime";
 import { DeskRefusal } from "../drafts/desk-refusal.js";
 import type { Threads } from "../drafts/threads.js";
@@ -33,26 +33,39 @@ interface Known {
   readonly table: string;
   readonly findings: readonly Finding[];
   readonly isSound: boolean;
+  readonly earlier: boolean;
+  readonly stopped: readonly Stopped[];
 }
 
-const known = ({ name, text, page, findings }: PageFileState): Known => ({
+const known = ({ name, text, page, findings, earlier }: PageFileState): Known => ({
   name,
   plural: page?.plural ?? pluralIn(text) ?? name,
   path: page ? addressPattern(page) : "",
   table: page ? tableName(page.table) : "",
   findings,
   isSound: page !== null,
+  earlier: page !== null && earlier !== undefined,
+  stopped: page?.stopped ?? [],
 });
 
 /** A draft of a page that is not published yet. One that takes too much says so in its place, and the others are listed. */
 async function knownDraft(name: string, text: string, threads: Threads): Promise<Known> {
   try {
     const { plural, path, table, findings, version } = await threads.run("sheet", { name, text });
-    return { name, plural, path, table, findings, isSound: version !== null };
+    return { name, plural, path, table, findings, isSound: version !== null, earlier: false, stopped: [] };
   } catch (error) {
     if (!(error instanceof DeskRefusal)) throw error;
     const finding = { severity: "error", code: "too-much", message: error.message, line: 1, column: 1 } as const;
-    return { name, plural: name, path: "", table: "", findings: [finding], isSound: false };
+    return {
+      name,
+      plural: name,
+      path: "",
+      table: "",
+      findings: [finding],
+      isSound: false,
+      earlier: false,
+      stopped: [],
+    };
   }
 }
 
@@ -85,7 +98,7 @@ export async function summaries({ pages, store, desk, threads, mount }: EditedDa
   const lately = Array.from({ length: chartDays }, (_, index) =>
     new Date(since.getTime() + index * day).toISOString().slice(0, 10),
   );
-  return all.map(({ name, plural, path, table, findings, isSound, isPublished }): PageSummary => {
+  return all.map(({ name, plural, path, table, findings, isSound, earlier, stopped, isPublished }): PageSummary => {
     const change = changeOf.get(name);
     const draft = draftOf.get(name);
     const errors = findings.filter(isError).length;
@@ -96,6 +109,8 @@ export async function summaries({ pages, store, desk, threads, mount }: EditedDa
       listAddress: isPublished && isSound ? `${mount}${path.split("/{")[0] ?? ""}` : null,
       table,
       served: isPublished && isSound,
+      earlier,
+      stopped,
       published: isPublished,
       draft: draft ? { revision: draft.revision, by: draft.byName, at: draft.at.toISOString() } : null,
       drift: (drifts.get(name) ?? []).map(({ what }) => what),

@@ -2,7 +2,16 @@
 
 import type { Census, Drift, MergeConflict } from "@loyal-quill/authoring";
 import type { Played, Rehearsal, Replayed } from "@loyal-quill/authoring/rehearsal";
-import type { Attribute, Control, Finding, Kind, OutcomeKind, RecordedRequest, SettingPart } from "@loyal-quill/core";
+import type {
+  Attribute,
+  Control,
+  Finding,
+  Kind,
+  OutcomeKind,
+  RecordedRequest,
+  SettingPart,
+  Stopped,
+} from "@loyal-quill/core";
 import type { ReplicaReport, VerifyReport } from "@loyal-quill/runtime";
 
 export type { Evidence, Played, Replayed } from "@loyal-quill/authoring/rehearsal";
@@ -34,8 +43,12 @@ export interface PageSummary {
   readonly path: string;
   readonly listAddress: string | null;
   readonly table: string;
-  /** Whether it is served; where there are errors, as it was before them. */
+  /** Whether it is served. */
   readonly served: boolean;
+  /** Whether it is served as it was before its file had an error. */
+  readonly earlier: boolean;
+  /** What is not done on it, for what its table or a right has become. */
+  readonly stopped: readonly Stopped[];
   /** What is otherwise in its table since it was published, in words. */
   readonly drift: readonly string[];
   readonly errors: number;

@@ -26,6 +26,9 @@ const Room = styled.div`
 const Stack = styled.div`
   display: grid;
   gap: 1px;
+  && > span {
+    white-space: normal;
+  }
 `;
 
 function Soundness({ page }: { page: PageSummary }) {
@@ -51,10 +54,13 @@ function Soundness({ page }: { page: PageSummary }) {
 
 function Served({ page }: { page: PageSummary }) {
   const { firstFinding } = page;
-  if (!page.served || page.errors > 0) {
+  const [stopped] = page.stopped;
+  if (!page.served || page.earlier || stopped) {
     return (
       <Stack>
-        <Mark kind="stop">{page.served ? says.servedAsBefore : says.notServed}</Mark>
+        <Mark kind={page.served && !page.earlier ? "wait" : "stop"}>
+          {!page.served ? says.notServed : page.earlier || !stopped ? says.servedAsBefore : says.servedWithout[stopped]}
+        </Mark>
         {firstFinding && (
           <Soft>
             {says.line}

@@ -1,6 +1,7 @@
 import type { Field } from "@loyal-quill/core/page/page";
+import { told } from "@loyal-quill/core/views/told";
 import { type Case, LeftOut, leaveOut, NotJudged } from "../case.js";
-import { type Prepared, typedOf } from "../prepare.js";
+import type { Prepared } from "../prepare.js";
 import type { Sent, Stage } from "../stage.js";
 import { casesOf, easyFields, editing, otherValues, somethingToType, typedForm, typing } from "./making.js";
 import { disposable } from "./records.js";
@@ -78,7 +79,10 @@ export function compareCases(prepared: Prepared): Case[] {
             `What was typed is gone: the control holds ${control.value}.`,
           );
         if (field.choices === null && field.control !== "check-box" && theirs.length > 1)
-          stage.expect(sent.document.text.includes(typedOf(page, field, theirs)), "The other's value is not told.");
+          stage.expect(
+            sent.document.text.includes(told(page, field.column, theirs) ?? ""),
+            "The other's value is not told.",
+          );
       },
     ),
     make(
@@ -104,6 +108,9 @@ export function compareCases(prepared: Prepared): Case[] {
           for (const other of others) {
             try {
               theirs = { name: other.column.name, value: await putAnother(stage, prepared, key, other, []) };
+              const now = (await stage.row(key))?.[field.column.name];
+              if (now !== record.row[field.column.name])
+                throw new NotJudged(`The table changes ${field.column.name} along with ${other.column.name}.`);
               return;
             } catch (error) {
               if (!(error instanceof NotJudged)) throw error;
@@ -178,12 +185,13 @@ export function compareCases(prepared: Prepared): Case[] {
       async (stage) => {
         if (page.routine) leaveOut("What the page's routine makes of a value is its own matter.");
         const { actor, record } = editing(prepared);
-        const { field, typed } = await somethingToType(stage, prepared, actor, record);
+        const { field, value, typed } = await somethingToType(stage, prepared, actor, record);
         const { form } = await stage.form(stage.address(record.key, "/edit"), actor);
         const body = typing(page, form, { [field.column.name]: typed });
         const first = await stage.post(stage.address(record.key, "/edit"), actor, body, { key: record.key });
         stage.answered(first, [303], "saved");
-        if (first.after === null) leaveOut("The key itself was changed.");
+        if (page.key.includes(field.column)) leaveOut("The key itself was changed.");
+        if (first.after?.[field.column.name] !== value) throw new NotJudged("The table makes another value of it.");
         const second = await stage.post(stage.address(record.key, "/edit"), actor, body, { key: record.key });
         stage.answered(second, [303], "unchanged");
         stage.untouched(second);

@@ -18,6 +18,16 @@ const [loading, reading, writing, prefilling, checking] = [
 
 const pathOf = (link: string): string => link.split(/[?#]/)[0] ?? "";
 
+/** Puts a text into a column underneath. @throws LeftOut where the table takes no such text: then no list has to show it */
+async function putOrLeaveOut(stage: Stage, key: readonly string[], name: string, text: string): Promise<void> {
+  try {
+    await stage.put(key, { [name]: text });
+  } catch (error) {
+    if (error instanceof NotJudged) leaveOut(`The listed text can't hold it: ${error.message}`);
+    throw error;
+  }
+}
+
 function listCases(prepared: Prepared): Case[] {
   const { page } = prepared;
   return [
@@ -137,9 +147,8 @@ function listCases(prepared: Prepared): Case[] {
             !page.table.references.some(({ columns }) => columns.includes(name)),
         );
         if (!text) leaveOut("The list shows no text that could hold it.");
-        await stage.put(record.key, {
-          [text.column.name]: "<quill-mark onclick=x>".slice(0, text.column.type.maxLength ?? 40),
-        });
+        const markup = "<quill-mark onclick=x>".slice(0, text.column.type.maxLength ?? 40);
+        await putOrLeaveOut(stage, record.key, text.column.name, markup);
         const sent = await stage.get(page.path.list, actor, { query: { q: record.key.at(-1) ?? "" } });
         stage.expect(
           sent.document.count("quill-mark") === 0,
@@ -168,9 +177,10 @@ function listCases(prepared: Prepared): Case[] {
             !page.table.references.some(({ columns }) => columns.includes(name)),
         );
         if (!text) leaveOut("The list shows no text that could hold it.");
-        await stage.put(record.key, { [text.column.name]: "=1+1*cmd" });
+        await putOrLeaveOut(stage, record.key, text.column.name, "=1+1*cmd");
+        const isSearched = page.list.search === null || page.list.search.includes(text.column);
         const file = await stage.get(`${page.path.list}/${csvSegment}`, actor, {
-          query: { q: record.key.at(-1) ?? "" },
+          query: { q: isSearched ? "=1+1*cmd" : (record.key.at(-1) ?? "") },
         });
         stage.answered(file, [200]);
         if (!file.answer.includes("1+1*cmd"))

@@ -1,4 +1,6 @@
 import type { Actor } from "@loyal-quill/core/condition/facts";
+import { controlKind } from "@loyal-quill/core/controls/index";
+import { show } from "@loyal-quill/core/controls/show";
 import { reasonName, tokenName } from "@loyal-quill/core/page/names";
 import type { Field, Page } from "@loyal-quill/core/page/page";
 import type { Database, DatabaseAway, DatabaseRefusal, Stored } from "@loyal-quill/core/postgres/statement";
@@ -6,10 +8,12 @@ import { kindOf } from "@loyal-quill/core/rules/index";
 import type { Rule } from "@loyal-quill/core/rules/rule";
 import { tidy } from "@loyal-quill/core/steps/read";
 import type { StepName } from "@loyal-quill/core/trip/round-trip";
+import { readValue } from "@loyal-quill/core/values/read-value";
 import { bodyOf, type DocumentForm } from "../browser.js";
 import { type Case, LeftOut, NotJudged } from "../case.js";
 import { type Prepared, type RehearsedRecord, typedOf } from "../prepare.js";
 import type { Sent, Stage } from "../stage.js";
+import { sampleValues } from "./sample-values.js";
 
 /** What a case is about, and what must come of it. */
 interface Told {
@@ -72,6 +76,19 @@ export function refusedBy(field: Field, value: Stored, typed: string, except?: R
   return null;
 }
 
+/** What comes of a stored value that is typed as the control shows it: line breaks become one kind, 0.10 becomes 0.1, and an empty list nothing. */
+export function asTypedAgain(page: Page, field: Field, value: string): Stored {
+  const shown = show(field, value, page);
+  // What the field's own control can't show can't be typed into it.
+  if (shown.control !== field.control) return null;
+  // What a browser sends, and what is made of it (HTML, 4.10.21.4).
+  const typed = shown.text.replaceAll(/\r\n|\r/g, "\n");
+  const text = controlKind(field.control).valueText?.(typed, field.column) ?? typed;
+  if (text === "" && field.empty === "text") return "";
+  const read = readValue(field.column.type, text, page.timeZone, page.language);
+  return read.ok ? read.value : null;
+}
+
 const stepped = (value: string, by: number): string | null => {
   const [, sign = "", whole = "", part] = /^(-?)(\d{1,15})(?:\.(\d+))?$/.exec(value) ?? [];
   if (whole === "") return null;
@@ -101,11 +118,16 @@ export function otherValues(
     near.push(`${own}x`, `${own.slice(0, -1)}x`, `${own.slice(0, -1)}7`);
   else if (own === null && kind === "text" && choices === null) near.push("Rehearsed", "R1");
   else if (own === null && (kind === "integer" || kind === "decimal") && choices === null) near.push("1", "0");
-  const all = [...near, ...known].filter((value): value is string => value !== null && value !== own);
+  const samples = choices?.from === "table" ? [] : sampleValues(column);
+  const all = [...near, ...known, ...samples].filter((value): value is string => value !== null && value !== own);
   return [...new Set(all)]
     .filter((value) => {
       const typed = typedOf(page, field, value);
-      return tidy(field, typed) === typed && refusedBy(field, value, typed) === null;
+      return (
+        tidy(field, typed) === typed &&
+        refusedBy(field, value, typed) === null &&
+        asTypedAgain(page, field, value) === value
+      );
     })
     .slice(0, 8);
 }

@@ -2,14 +2,17 @@ import { type Actor, factsOf } from "@loyal-quill/core/condition/facts";
 import { isTaken } from "@loyal-quill/core/page/columns";
 import { tokenName } from "@loyal-quill/core/page/names";
 import type { Field } from "@loyal-quill/core/page/page";
+import type { Row } from "@loyal-quill/core/postgres/statement";
 import { mayDelete, mayEdit, mayMake } from "@loyal-quill/core/steps/access";
 import { keptOutSaid } from "@loyal-quill/core/steps/refusal";
 import { tableName } from "@loyal-quill/core/table/model";
+import { byName } from "@loyal-quill/core/values/by-name";
 import { bodyOf, type DocumentForm, encoded, withValue } from "../browser.js";
 import { type Case, LeftOut, leaveOut, NotJudged } from "../case.js";
 import { type Prepared, type RehearsedRecord, typedOf } from "../prepare.js";
 import { type Sent, type Stage, touchedInWords } from "../stage.js";
-import { casesOf, editing, typing } from "./making.js";
+import { asTypedAgain, casesOf, editing, typing } from "./making.js";
+import { sampleValues } from "./sample-values.js";
 
 const [writing, checking, accessing, reading, answering] = [
   casesOf("write"),
@@ -50,6 +53,28 @@ function unlike(field: Field, value: string, turn: number): string {
   return `${value} ${turn}`.slice(0, maxLength ?? 200);
 }
 
+/** The first that can be chosen in a field's list. */
+const firstChoice = (form: DocumentForm, field: Field): string | null =>
+  form.controls.find(({ name }) => name === field.formName)?.options.find((value) => value !== "") ?? null;
+
+/** A row made of values that the columns' types take, in each of these fields. */
+const fullOf = (fields: readonly Field[], form: DocumentForm): Row =>
+  byName(
+    Object.fromEntries(
+      fields.map((field) => [
+        field.column.name,
+        field.choices === null ? (sampleValues(field.column)[0] ?? null) : firstChoice(form, field),
+      ]),
+    ),
+  );
+
+/** The same with nothing where the table lets a column be empty. */
+const emptyOf = (fields: readonly Field[], form: DocumentForm): Row =>
+  fullOf(
+    fields.filter(({ column }) => !column.nullable && column.default === null),
+    form,
+  );
+
 /** Fills the form of a new record with what other records have, until the page takes it. @throws NotJudged */
 async function make(
   stage: Stage,
@@ -66,15 +91,18 @@ async function make(
   const { form } = await stage.form(`${page.path.list}/new`, actor);
   const fields = page.fields.filter((field) => isTaken(field, "new") && field.control !== "file" && !field.hidden);
   const own = distinct(prepared);
-  let last = "no record was found to make one like";
-  for (let turn = 1; turn <= Math.min(10, likes.length); turn++) {
-    const like = likes[(turn * 7) % likes.length] as RehearsedRecord;
-    const values: Record<string, string> = {};
+  // Where there is none to make one like, it is made of what the types take.
+  const models = likes.length > 0 ? likes.map(({ row }) => row) : [fullOf(fields, form), emptyOf(fields, form)];
+  let last = "";
+  for (let turn = 1; turn <= Math.min(10, models.length); turn++) {
+    const like = models[(turn * 7) % models.length] as Row;
+    const values = byName<string>();
     for (const field of fields) {
       const { name } = field.column;
-      const value = like.row[name] ?? null;
-      if (value === null) continue;
-      values[name] = own.has(name) && field.choices === null ? unlike(field, value, turn) : value;
+      const value = like[name] ?? null;
+      const other = value !== null && own.has(name) && field.choices === null ? unlike(field, value, turn) : value;
+      const read = other === null ? null : asTypedAgain(page, field, other);
+      if (read !== null) values[name] = read;
     }
     const edits = Object.fromEntries(
       fields.map((field) => {
@@ -119,7 +147,7 @@ function newCases(prepared: Prepared): Case[] {
       },
       async (stage) => {
         const actor = making(prepared);
-        const { sent, values } = await make(stage, prepared);
+        const { sent, form, values } = await make(stage, prepared);
         stage.answered(sent, [303], "saved");
         oneAdded(stage, prepared, sent);
         const [entry] = sent.entries;
@@ -127,11 +155,16 @@ function newCases(prepared: Prepared): Case[] {
         const row = await stage.row(key);
         stage.expect(row !== null, "No record has the key that the log tells.");
         if (!row) return;
+        const otherwise = new Map<string, string>();
         for (const [name, value] of Object.entries(values)) {
-          const field = page.fields.find(({ column }) => column.name === name) as Field;
-          if (field.tidy.length === 0)
-            stage.expect(row[name] === value, `${name} is stored as ${row[name] ?? "null"}, and ${value} was sent.`);
+          const field = page.fields.find(({ column }) => column.name === name);
+          // What is left as the form shows it is the table's to give.
+          const isLeft =
+            field && form.pairs.some((pair) => pair[0] === field.formName && pair[1] === typedOf(page, field, value));
+          if (field?.tidy.length === 0 && row[name] !== value && !(isLeft && field.column.default !== null))
+            otherwise.set(name, `${name} is stored as ${row[name] ?? "null"}, and ${value} was sent`);
         }
+        stage.asTheTableHasIt({ key: null, values }, null, row, otherwise);
         stage.logged(sent.entries, "insert", null, row, actor);
         const opened = await stage.get(stage.address(key), actor);
         stage.answered(opened, [200, 404]);
@@ -183,14 +216,16 @@ function newCases(prepared: Prepared): Case[] {
         const actor = making(prepared);
         const { form } = await stage.form(`${page.path.list}/new`, actor);
         const needed = page.fields.filter(
-          ({ column, rules, control, onNew, tidy, choices }) =>
+          ({ column, formName, rules, control, onNew, tidy, choices }) =>
             onNew &&
             column.default === null &&
             control !== "check-box" &&
             control !== "file" &&
             choices?.from !== "truth" &&
             tidy.every((each) => typeof each === "string") &&
-            rules.some(({ rule, when }) => rule === "required" && when === null),
+            rules.some(({ rule, when }) => rule === "required" && when === null) &&
+            // A domain may have a default of its own, which stands in the form.
+            form.pairs.every(([name, value]) => name !== formName || value === ""),
         );
         if (needed.length === 0) leaveOut("No field has to have a value.");
         const names = new Set(page.fields.map(({ formName }) => formName));
@@ -214,9 +249,10 @@ function newCases(prepared: Prepared): Case[] {
           page.fields.find((field) => field.column === column && isTaken(field, "new")),
         );
         if (keys.some((field) => field === undefined)) leaveOut("The table makes the key by itself.");
+        const [other] = prepared.rows;
+        if (!other) leaveOut("There is no other record.");
         const { body } = await stage.tried(() => make(stage, prepared));
         stage.evidence.splice(0);
-        const other = prepared.rows[0] as RehearsedRecord;
         const taken = keys.reduce(
           (before, field) =>
             field

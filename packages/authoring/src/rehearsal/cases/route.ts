@@ -1,6 +1,6 @@
 import { encodeSegment } from "@loyal-quill/core/page/path";
 import { encoded } from "../browser.js";
-import { type Case, leaveOut } from "../case.js";
+import { type Case, leaveOut, NotJudged } from "../case.js";
 import type { Prepared } from "../prepare.js";
 import { casesOf, editing } from "./making.js";
 
@@ -52,6 +52,9 @@ export function routeCases(prepared: Prepared): Case[] {
       },
       async (stage) => {
         const { actor, record } = editing(prepared);
+        // A key may be the very word that stands at the end of the address of a form.
+        if (record.key.length === 1 && prepared.rows.some(({ key }) => key[0] === "edit"))
+          throw new NotJudged("There is a record whose key is edit.");
         const short = [page.path.list, ...record.key.slice(0, -1).map(encodeSegment), "edit"].join("/");
         const sent = await stage.get(short, actor);
         stage.answered(sent, [400, 404]);

@@ -1,6 +1,7 @@
 import { recordAddress } from "@loyal-quill/core/page/path";
 import { DatabaseAway, DatabaseRefusal } from "@loyal-quill/core/postgres/statement";
 import { readPairs } from "@loyal-quill/core/steps/read";
+import { byName } from "@loyal-quill/core/values/by-name";
 import { type Case, leaveOut, NotJudged } from "../case.js";
 import { type Prepared, typedOf } from "../prepare.js";
 import type { Asking, Sent, Stage } from "../stage.js";
@@ -194,7 +195,7 @@ export function writeCases(prepared: Prepared): Case[] {
         const fields = easyFields(prepared, own.row).filter(
           ({ column }) => !page.key.includes(column) && !asked.has(column.name),
         );
-        const taken: Record<string, string> = {};
+        const taken = byName<string>();
         for (const field of fields.slice(0, 6)) {
           const place = stage.evidence.length;
           const tried = await stage
@@ -333,11 +334,12 @@ function answerCases(prepared: Prepared): Case[] {
         const location = sent.headers.location ?? "";
         stage.expect(location.startsWith("/"), `It leads to ${location || "nowhere"}.`);
         if (page.answer.to) return;
+        const key = sent.entries[0] ? stage.keyIn(sent.entries[0], record.key) : record.key;
         const [path = "", query = ""] = location.split(/[?#]/);
         const wanted = {
           list: page.path.list,
-          page: `${recordAddress(page.path, record.key)}/edit`,
-          view: recordAddress(page.path, record.key),
+          page: `${recordAddress(page.path, key)}/edit`,
+          view: recordAddress(page.path, key),
           next: "",
         }[page.answer.saved];
         if (wanted) stage.expect(path === wanted, `It leads to ${path}, not to ${wanted}.`);
