@@ -51,7 +51,10 @@ describe("the store is away", () => {
       expect(answer.text).toContain(`<dd>${notes.replace("&", "&amp;")}</dd>`);
       expect((await hollis.get(address)).status).toBe(503);
       store.set("open");
-      const saved = await hollis.post(address, resent(answer.text));
+      // A connection that was begun into the silence may hold up one more request until it is given up.
+      let saved = await hollis.post(address, resent(answer.text));
+      for (let turn = 0; saved.status === 503 && turn < 3; turn++)
+        saved = await hollis.post(address, resent(saved.text));
       expect([saved.status, saved.headers.get("location")]).toEqual([303, "/stations"]);
       expect((await hollis.get("/stations/MV-014")).text).toContain(notes.replace("&", "&amp;"));
     },

@@ -320,10 +320,9 @@ async function cameOf(
   };
 }
 
-/** Whether something of a record's plan is not put back. */
-const isInPart = ({ does, fields, untold }: PutBackRecord, despite: boolean): boolean =>
-  does !== "delete" &&
-  (untold.length > 0 || fields.some(({ barred: why, isConflict }) => why !== null || (isConflict && !despite)));
+/** Whether something of what the entries did stays, as its page can't put it back. What others changed since is theirs: nothing of the entries is left in it. */
+const isInPart = ({ does, fields, untold }: PutBackRecord): boolean =>
+  does !== "delete" && (untold.length > 0 || fields.some(({ barred: why }) => why !== null));
 
 /** Why nothing is done with a record; null where something is. */
 function whyNot({ told, page }: Planned, despite: boolean): Came | null {
@@ -358,7 +357,7 @@ async function putRecordBack(
   if (early || !page) return early ?? skipped("no-page");
   const { key, entries: undoes } = first.told;
   const ask = async (told: PutBackRecord, asked: Omit<Asked, "actor">): Promise<Came> => {
-    const isPart = isInPart(told, despite);
+    const isPart = isInPart(told);
     // What is put back in part only is not undone.
     const way = { actor, asIs: true, ...(isPart ? {} : { undoes }) };
     return cameOf(ground, page, await ground.pages.ask({ ...way, ...asked }), isPart);

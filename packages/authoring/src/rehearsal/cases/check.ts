@@ -487,13 +487,15 @@ export function checkCases(prepared: Prepared): Case[] {
       "check.all-at-once",
       { title: "Two fields that are wrong at once", expects: "both are told", by: "WCAG 2.2, 3.3.1" },
       async (stage) => {
-        const required = fields.filter(
-          ({ column, rules, control, choices }) =>
-            choices === null &&
-            control !== "check-box" &&
+        const required = fields.filter((field) => {
+          const { column, rules, control, choices } = field;
+          // What is made of another field is never left empty.
+          if (choices !== null || control === "check-box" || isMade(field)) return false;
+          return (
             !isBlank(editing(prepared).record.row[column.name]) &&
-            rules.some(({ rule, when }) => rule === "required" && when === null),
-        );
+            rules.some(({ rule, when }) => rule === "required" && when === null)
+          );
+        });
         const wrong = fields.flatMap((field) =>
           field.choices === null && noValues[field.column.type.kind] ? [field] : [],
         );
