@@ -1,7 +1,8 @@
 import { execFile } from "node:child_process";
+import { once } from "node:events";
 import { existsSync, readdirSync } from "node:fs";
 import { chmod, mkdtemp, readFile, rm, writeFile } from "node:fs/promises";
-import { createServer } from "node:net";
+import { connect, createServer } from "node:net";
 import os from "node:os";
 import path from "node:path";
 import process from "node:process";
@@ -59,6 +60,18 @@ export interface Pooler {
   readonly stop: () => Promise<void>;
 }
 
+/** Waits until something takes connections at a port of loopback. @throws after half a minute */
+async function listening(port: number): Promise<void> {
+  for (const end = Date.now() + 30_000; ; ) {
+    const socket = connect(port, "127.0.0.1");
+    const came = await once(socket, "connect").catch((error: unknown) => error as Error);
+    socket.destroy();
+    if (!(came instanceof Error)) return;
+    if (Date.now() > end) throw came;
+    await new Promise((resolve) => setTimeout(resolve, 20));
+  }
+}
+
 /**
  * Starts Debian's pgbouncer in transaction mode, as strict as it comes: it takes no start-up parameters and keeps no prepared statements.
  *
@@ -94,6 +107,8 @@ pidfile = ${path.join(directory, "pgbouncer.pid")}
 `;
   const write = (at: number): Promise<string> => writeOwned(directory, "pgbouncer.ini", settingsFor(at));
   await asOwner("pgbouncer", "-d", await write(target));
+  // It goes into the background before it listens.
+  await listening(port);
   const signal = async (name: NodeJS.Signals): Promise<void> => {
     process.kill(Number(await readFile(path.join(directory, "pgbouncer.pid"), "utf8")), name);
   };

@@ -7,13 +7,13 @@ import type { HistoryEntry, HistoryView } from "../views/history-view.js";
 import type { PageParts } from "../views/page-parts.js";
 import { partsOf } from "./layout.js";
 
-const operationWords = { insert: "was-added", update: "was-changed", delete: "was-deleted" } as const;
+const operationWords = { insert: "was-added", update: "was-changed" } as const;
 
 function entryBlock(view: HistoryView, entry: HistoryEntry, record: string): Markup {
   const say = (code: Word, places?: Record<string, string>): string => word(view.page.language, code, places);
   const rows = entry.changes.map(
     (change) =>
-      html`<tr><th scope="row">${change.label}</th><td>${entry.operation === "insert" ? "" : change.old}</td><td>${entry.operation === "delete" ? "" : change.new}</td></tr>`,
+      html`<tr><th scope="row">${change.label}</th><td>${entry.operation === "insert" ? "" : change.old}</td><td>${change.new}</td></tr>`,
   );
   const table = html`<table><thead><tr><th scope="col">${say("field")}</th><th scope="col">${say("value-before")}</th><th scope="col">${say("value-after")}</th></tr></thead><tbody>${rows}</tbody></table>`;
   const takes = view.editable && entry.operation === "update" && entry.changes.some(({ isTaken }) => isTaken);

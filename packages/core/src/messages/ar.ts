@@ -110,7 +110,6 @@ export const arabic: MessageCatalog = {
     "no-changes": "لا يوجد تغيير لهذا السجل في سجل التغييرات.",
     "was-added": "أضافه {by} في {at}",
     "was-changed": "غيّره {by} في {at}",
-    "was-deleted": "حذفه {by} في {at}",
     field: "الحقل",
     "value-before": "قبل",
     "value-after": "بعد",

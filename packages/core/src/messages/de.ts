@@ -123,7 +123,6 @@ export const german: MessageCatalog = {
     "no-changes": "Zu diesem Datensatz steht keine Änderung im Protokoll.",
     "was-added": "Hinzugefügt von {by}, {at}",
     "was-changed": "Geändert von {by}, {at}",
-    "was-deleted": "Gelöscht von {by}, {at}",
     field: "Feld",
     "value-before": "Vorher",
     "value-after": "Nachher",

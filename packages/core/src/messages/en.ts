@@ -116,7 +116,6 @@ export const english = {
     "no-changes": "No change of this record is in the log.",
     "was-added": "Added by {by} at {at}",
     "was-changed": "Changed by {by} at {at}",
-    "was-deleted": "Deleted by {by} at {at}",
     field: "Field",
     "value-before": "Before",
     "value-after": "After",

@@ -1,3 +1,4 @@
+import { truthOf } from "../condition/evaluate.js";
 import { controlKind } from "../controls/index.js";
 import { show } from "../controls/show.js";
 import type { FieldChange } from "../log/field-change.js";
@@ -14,6 +15,7 @@ import { tableName } from "../table/model.js";
 import { type Outcome, refused } from "../trip/outcome.js";
 import type { Trip } from "../trip/trip.js";
 import type { HistoryEntry, HistoryView } from "../views/history-view.js";
+import { byName } from "../values/by-name.js";
 import { told, toldMoment } from "../views/told.js";
 import { missing } from "./missing.js";
 
@@ -25,21 +27,85 @@ const keyOf = ({ page, key }: Trip): Readonly<Record<string, string>> =>
 
 const isNumber = (text: string | undefined): text is string => text !== undefined && /^\d{1,18}$/.test(text);
 
-/** The entries of a record, newest first; up to one of them where it is named. */
-const entriesOf = (trip: Trip, upTo: string | null, most: number): Promise<readonly Row[]> =>
-  trip.dependencies.database.run(lastChangesStatement(tableName(trip.page.table), keyOf(trip), upTo, most));
+/** So many entries are read at once, and looked back at in all. */
+const readAtOnce = 200;
+const mostLookedBack = 10_000;
 
 const changesIn = (entry: Row): readonly FieldChange[] => JSON.parse(entry.fields ?? "[]") as FieldChange[];
 
+/** An entry that the actor may see, and which of its sides. */
+interface SeenEntry {
+  readonly entry: Row;
+  readonly changes: readonly FieldChange[];
+  /** Whether the record as it was before the entry was the actor's, and as it was after it. */
+  readonly before: boolean;
+  readonly after: boolean;
+}
+
+/** Whether a record in a state of its own past is one that the actor may see, with its history. */
+function isSeen({ page, facts }: Trip, row: Row): boolean {
+  const { rows } = page.access;
+  return (rows === null || truthOf(rows.expression, { ...facts, row }) === true) && maySeeHistory(page, row, facts);
+}
+
+/** The record one entry earlier: null where that can't be told, as a value that the log does not keep decides who may see it. */
+function stateBefore(page: Trip["page"], state: Row, changes: readonly FieldChange[]): Row | null {
+  const asked = new Set([page.access.rows, page.access.history].flatMap((condition) => condition?.rowColumns ?? []));
+  if (changes.some(({ field, hidden }) => hidden && asked.has(field))) return null;
+  return byName({ ...state, ...Object.fromEntries(changes.map(({ field, old }) => [field, old])) });
+}
+
+/**
+ * The entries of a record since it was made, newest first, of which the actor may see a side: what was written while the record was somebody
+ * else's, or under its key of another record, is theirs.
+ *
+ * @param row the record as it is now
+ * @param upTo the newest entry that is asked for; the newest of all where it is null
+ */
+async function entriesSeen(trip: Trip, row: Row, upTo: string | null, most: number): Promise<readonly SeenEntry[]> {
+  const { page, dependencies } = trip;
+  const seen: SeenEntry[] = [];
+  const last = upTo === null ? null : BigInt(upTo);
+  let state: Row | null = row;
+  let cursor: string | null = null;
+  for (let read = 0; read < mostLookedBack && state; read += readAtOnce) {
+    const part: readonly Row[] = await dependencies.database.run(
+      lastChangesStatement(tableName(page.table), keyOf(trip), cursor, readAtOnce),
+    );
+    for (const entry of part) {
+      // This record is there: whatever was deleted under its key was another one.
+      if (!state || entry.operation === "delete") return seen;
+      const changes = changesIn(entry);
+      const isMade = entry.operation === "insert";
+      // What was changed past the log is not in it: an entry's own values count.
+      const then: Row = byName({
+        ...state,
+        ...Object.fromEntries(changes.flatMap(({ field, new: after, hidden }) => (hidden ? [] : [[field, after]]))),
+      });
+      const earlier = isMade ? null : stateBefore(page, then, changes);
+      const sides = { before: earlier !== null && isSeen(trip, earlier), after: isSeen(trip, then) };
+      const isAsked = last === null || BigInt(entry.id ?? "0") <= last;
+      if (isAsked && (sides.before || sides.after)) seen.push({ entry, changes, ...sides });
+      if (isMade || seen.length === most) return seen;
+      state = earlier;
+    }
+    if (part.length < readAtOnce) return seen;
+    cursor = String(BigInt(part.at(-1)?.id ?? "1") - 1n);
+  }
+  return seen;
+}
+
 /** The fields of the page that were changed, as people read them; what is not on the page is not told. */
-async function viewsOf(trip: Trip, entries: readonly Row[]): Promise<readonly HistoryEntry[]> {
+async function viewsOf(trip: Trip, entries: readonly SeenEntry[]): Promise<readonly HistoryEntry[]> {
   const { page } = trip;
   const values = new Map<string, Stored[]>();
-  for (const { field, old, new: after } of entries.flatMap(changesIn))
-    values.set(field, [...(values.get(field) ?? []), old, after]);
+  for (const { changes, before, after } of entries)
+    for (const { field, old, new: now } of changes)
+      values.set(field, [...(values.get(field) ?? []), ...(before ? [old] : []), ...(after ? [now] : [])]);
   const offers = await completeOffers(trip, await loadLists(trip), {}, values, null);
-  return entries.map((entry) => {
-    const changes = changesIn(entry).flatMap(({ field: name, old, new: after, hidden }) => {
+  return entries.map(({ entry, changes: all, before, after }) => {
+    const isMade = entry.operation === "insert";
+    const changes = all.flatMap(({ field: name, old, new: now, hidden }) => {
       const field = page.fields.find((each) => each.column.name === name);
       if (!field) return [];
       const untold = word(page.language, "not-shown");
@@ -49,13 +115,20 @@ async function viewsOf(trip: Trip, entries: readonly Row[]): Promise<readonly Hi
         const text = controlKind(field.control).told?.(value ?? "", page.language);
         return value === null ? "–" : (label ?? (text || (told(page, field.column, value) ?? "–")));
       };
-      return [{ label: field.label, old: read(old), new: read(after), isTaken: isTaken(field, "edit") }];
+      return [
+        {
+          label: field.label,
+          old: before || isMade ? read(old) : untold,
+          new: after ? read(now) : untold,
+          isTaken: before && isTaken(field, "edit"),
+        },
+      ];
     });
     return {
       id: entry.id ?? "",
       at: toldMoment(page, entry.at ?? ""),
       by: entry.actor_name ?? "",
-      operation: entry.operation === "insert" || entry.operation === "delete" ? entry.operation : "update",
+      operation: isMade ? "insert" : "update",
       reason: entry.reason ?? null,
       changes,
     };
@@ -72,7 +145,7 @@ export async function history(trip: Trip): Promise<Outcome> {
     return refused("may-not-see-history", page);
   }
   const before = isNumber(request.query.upto) ? request.query.upto : null;
-  const entries = await entriesOf(trip, before, mostEntries + 1);
+  const entries = await entriesSeen(trip, record.row, before, mostEntries + 1);
   recorder.note("load", [{ name: "entries", value: String(Math.min(entries.length, mostEntries)) }]);
   recorder.note("prefill", []);
   const view: HistoryView = {
@@ -81,7 +154,7 @@ export async function history(trip: Trip): Promise<Outcome> {
     title: titleOf(page, record.row, key),
     kept: listQuery(page, request.query),
     entries: await viewsOf(trip, entries.slice(0, mostEntries)),
-    older: entries[mostEntries]?.id ?? null,
+    older: entries[mostEntries]?.entry.id ?? null,
     editable: mayEdit(page, record.row, facts),
   };
   return { kind: "shown", view: { what: "history", history: view } };
@@ -98,9 +171,10 @@ export async function oldTexts(
   const { page, facts, request } = trip;
   const { old } = request.query;
   if (!isNumber(old) || !maySeeHistory(page, row, facts)) return null;
-  const [entry] = await entriesOf(trip, old, 1);
-  if (entry?.id !== old) return null;
-  const texts = changesIn(entry).flatMap(({ field: name, old: before, hidden }): [string, string][] => {
+  const [seen] = await entriesSeen(trip, row, old, 1);
+  if (seen?.entry.id !== old || !seen.before) return null;
+  const { entry, changes } = seen;
+  const texts = changes.flatMap(({ field: name, old: before, hidden }): [string, string][] => {
     if (hidden) return [];
     const field = page.fields.find((each) => each.column.name === name);
     return field && isTaken(field, "edit") ? [[name, show(field, before, page).text]] : [];

@@ -5,7 +5,7 @@ export interface HistoryEntry {
   readonly id: string;
   readonly at: string;
   readonly by: string;
-  readonly operation: "insert" | "update" | "delete";
+  readonly operation: "insert" | "update";
   readonly reason: string | null;
   /** The fields of the page that were changed. */
   readonly changes: readonly {

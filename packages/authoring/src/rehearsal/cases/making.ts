@@ -172,6 +172,20 @@ export async function change(
   throw new NotJudged(`No other value of ${field.column.name} was taken: ${last}.`);
 }
 
+/** Opens a record and sends it with one field changed, to the likeliest of its other values: what comes of it is the caller's to judge. */
+export async function changeOnce(
+  stage: Stage,
+  prepared: Prepared,
+  actor: Actor,
+  { key, row }: RehearsedRecord,
+  field: Field,
+): Promise<Sent> {
+  const { form } = await stage.form(stage.address(key, "/edit"), actor);
+  const [value = ""] = otherValues(prepared, field, row);
+  const body = typing(prepared.page, form, { [field.column.name]: typedOf(prepared.page, field, value) });
+  return stage.post(stage.address(key, "/edit"), actor, body, { key });
+}
+
 /** Fields whose change is likeliest to go through by itself: plain ones before those that others depend on. */
 export function easyFields(prepared: Prepared, row: Readonly<Record<string, Stored>>): readonly Field[] {
   const { page } = prepared;

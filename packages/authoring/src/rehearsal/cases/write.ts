@@ -10,6 +10,7 @@ import {
   beforeWriting,
   casesOf,
   change,
+  changeOnce,
   easyFields,
   editing,
   failing,
@@ -153,6 +154,25 @@ const faults = ({ page: { table } }: Prepared): readonly Fault[] => {
 export function writeCases(prepared: Prepared): Case[] {
   const { page } = prepared;
   return [
+    make(
+      "write.some-field",
+      { title: "Some field can be changed", expects: "the table does not refuse every change", by: "PostgreSQL, 43.9" },
+      async (stage) => {
+        const { actor, record } = editing(prepared);
+        const fields = easyFields(prepared, record.row);
+        if (fields.length === 0) leaveOut("The form has no field that a rehearsal could type into.");
+        let said: string | null = null;
+        for (const field of fields) {
+          const sent = await stage.tried(() => changeOnce(stage, prepared, actor, record, field));
+          if (sent.outcome === "saved") return;
+          // What the table says in words of its own is no constraint that the page knows, nor one that another value would meet.
+          const own = sent.refused?.replace(/^\w{5} /, "");
+          if (own && sent.stopped?.includes(own)) said = own;
+        }
+        if (said === null) throw new NotJudged("None of the values that were at hand is taken.");
+        stage.expect(false, `The table refuses each change that was tried: ${said}.`);
+      },
+    ),
     ...typedFields(page).map((field) =>
       make(
         "write.one-field",
