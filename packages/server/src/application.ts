@@ -4,7 +4,7 @@ import express, { type Request } from "express";
 import pg from "pg";
 import type { Logger } from "pino";
 import type { Registry } from "prom-client";
-import { isAtWorkbench } from "./api/access.js";
+import { type GuardedRoute, isAtWorkbench } from "./api/access.js";
 import { apiRoutes } from "./api/routes.js";
 import { answerFailure, homePage, noBuilder, nothingHere } from "./documents.js";
 import type { OnPublish } from "./drafts/rehearsals.js";
@@ -97,6 +97,8 @@ export interface Application {
   readonly store: Store;
   /** The other processes over the store. */
   readonly exchange: Exchange;
+  /** The routes of the workbench's API, each with who may use it. */
+  readonly api: readonly GuardedRoute[];
   /** What is measured, for Prometheus. */
   readonly metrics: Registry;
   readonly pages: Pages;
@@ -184,18 +186,10 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
   const signing = { store, keys, sessions, limits, frame, passwords, logger };
   app.use(signInRoutes({ ...signing, pages, elsewhere }));
   app.use("/my-account", myAccountRoutes({ ...signing, application: options.name, factorRoles }));
-  for (const edited of [...others, first])
-    app.use(
-      edited.name === "" ? "/workbench/api" : `/workbench/api/at/${edited.name}`,
-      apiRoutes({
-        ...edited,
-        databases,
-        application: options.name,
-        account,
-        sessions,
-        factorRoles,
-      }),
-    );
+  const around = { databases, application: options.name, account, sessions, factorRoles };
+  const api = apiRoutes({ ...first, ...around });
+  for (const edited of others) app.use(`/workbench/api/at/${edited.name}`, apiRoutes({ ...edited, ...around }).router);
+  app.use("/workbench/api", api.router);
   if (options.workbench) {
     const refused = (request: Request, response: express.Response, found: Account) =>
       void response
@@ -232,5 +226,15 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
   const endStreams = (): void => {
     for (const each of databases) each.endStreams();
   };
-  return { app, store, exchange, metrics: metrics.registry, pages, leave: () => health.leave(), endStreams, close };
+  return {
+    app,
+    api: api.all,
+    store,
+    exchange,
+    metrics: metrics.registry,
+    pages,
+    leave: () => health.leave(),
+    endStreams,
+    close,
+  };
 }

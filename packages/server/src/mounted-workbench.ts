@@ -133,7 +133,7 @@ export async function mountWorkbench(options: WorkbenchOptions, directory: strin
   for (const each of [...opened].reverse())
     router.use(
       each.name === "" ? "/api" : `/api/at/${each.name}`,
-      apiRoutes({ ...each, databases: opened, application: name, account, sessions: signIns, factorRoles: [] }),
+      apiRoutes({ ...each, databases: opened, application: name, account, sessions: signIns, factorRoles: [] }).router,
     );
   router.use("/api", (error: unknown, request: Request, response: express.Response, _next: express.NextFunction) => {
     logger.error({ err: error, url: request.path }, "a request failed");

@@ -1,8 +1,6 @@
-import { readFileSync } from "node:fs";
-import path from "node:path";
-import { fileURLToPath } from "node:url";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { Client } from "@loyal-quill/testing";
+import { GuardedRoutes } from "./api/access.js";
 import type { SessionAnswer } from "./api/types.js";
 import { hashPassword } from "./sign-in/passwords.js";
 import { password, people, startWorkbench, type TestWorkbench } from "./testing/workbench.js";
@@ -117,17 +115,21 @@ const addressOf = (route: string): string =>
     .replace(":token", hollis.id);
 
 /** The status alone: an answer that does not end, like the live feed, is left. */
-async function statusOf(who: Role | "nobody" | "disabled", route: string): Promise<number> {
+async function statusOf(
+  who: Role | "nobody" | "disabled",
+  route: string,
+  written: (address: string) => string = (address) => `/workbench/api${address}`,
+): Promise<number> {
   const [method = "", address = ""] = addressOf(route).split(" ");
   const { client, token } = clients.get(who) ?? { client: new Client(bench.base), token: "" };
   const gone = new AbortController();
-  const answer = client.send(`/workbench/api${address}`, {
+  const answer = client.send(written(address), {
     method,
     signal: gone.signal,
     headers: { "x-csrf-token": token, "content-type": "application/json" },
     ...(method === "GET" ? {} : { body: "{}" }),
   });
-  if (!address.startsWith("/feed")) return (await answer).status;
+  if (!/feed/i.test(written(address))) return (await answer).status;
   const left = setTimeout(() => gone.abort(), 500);
   const status = await answer.then(({ status }) => status).catch(() => 200);
   clearTimeout(left);
@@ -135,24 +137,19 @@ async function statusOf(who: Role | "nobody" | "disabled", route: string): Promi
 }
 
 describe("the workbench's API", () => {
-  test("has no route that isn't asked here", () => {
-    const directory = path.dirname(fileURLToPath(import.meta.url));
-    const found = (
-      [
-        ["routes.ts", ""],
-        ["draft-routes.ts", "/drafts"],
-        ["people-routes.ts", "/people"],
-        ["request-routes.ts", "/requests"],
-        ["change-routes.ts", "/changes"],
-      ] as const
-    ).flatMap(([file, mount]) =>
-      [
-        ...readFileSync(path.join(directory, "api", file), "utf8").matchAll(
-          /router\.(get|post|put|delete)\(\s*"([^"]+)"/g,
-        ),
-      ].map(([, method = "", at = ""]) => `${method.toUpperCase()} ${mount}${mount !== "" && at === "/" ? "" : at}`),
+  test("has no route that isn't asked here, and each names those who get on", () => {
+    const named = bench.application.api.map(({ method, path, roles: who }) => [`${method} ${path}`, who.toSorted()]);
+    expect(Object.fromEntries(named)).toEqual(
+      Object.fromEntries(Object.entries(routes).map(([route, who]) => [route, who.toSorted()])),
     );
-    expect(found.toSorted()).toEqual(Object.keys(routes).toSorted());
+    expect(named).toHaveLength(Object.keys(routes).length);
+  });
+
+  test("a route that names nobody can't be added", () => {
+    const guarded = new GuardedRoutes(async () => null);
+    expect(() => guarded.get([], "/open", (_request, response) => void response.json({}))).toThrow(
+      "The route GET /open does not name who may use it.",
+    );
   });
 
   test.each(Object.entries(routes))("%s gets on for %p only", async (route, allowed) => {
@@ -160,6 +157,28 @@ describe("the workbench's API", () => {
     for (const role of roles) {
       const status = await statusOf(role, route);
       expect([role, status === 403, status < 500]).toEqual([role, !allowed.includes(role), true]);
+    }
+  });
+
+  const spellings: Readonly<Record<string, (address: string) => string>> = {
+    "in capitals": (address) => `/workbench/api${address.toUpperCase()}`,
+    "with //": (address) => `/workbench/api${address.replaceAll("/", "//")}`,
+    "with %2f": (address) => `/workbench/api/${address.slice(1).replaceAll("/", "%2f")}`,
+    "with letters encoded": (address) =>
+      `/workbench/api${address.replace(/[^/]+$/, (last) => `%${(last.codePointAt(0) ?? 0).toString(16)}${last.slice(1)}`)}`,
+    "with ;": (address) => `/workbench/api${address};a=b`,
+    "with a slash at the end": (address) => `/workbench/api${address}/`,
+  };
+  test.each(Object.entries(spellings))("written %s no route is open to others", async (_how, written) => {
+    for (const [route, allowed] of Object.entries(routes)) {
+      const others = roles.filter((role) => !allowed.includes(role));
+      const asked = ["nobody", "disabled", ...others] as const;
+      const statuses = await Promise.all(asked.map((who) => statusOf(who, route, written)));
+      for (const [index, who] of asked.entries()) {
+        const status = statuses[index] ?? 0;
+        const isRight = who === "nobody" || who === "disabled" ? status === 401 : status === 403 || status === 404;
+        expect([who, route, status, isRight]).toEqual([who, route, status, true]);
+      }
     }
   });
 

@@ -6,6 +6,7 @@ import { isPlain } from "../edge.js";
 import type { EditedDatabase } from "../edited-database.js";
 import { type Account, actorOf } from "../store/entities.js";
 import { doerOf, note } from "../trail.js";
+import { GuardedRoutes } from "./access.js";
 import { changesFor, entriesFor, mostPutBack, putBackNow, putBackPlan, recordChanges } from "./changes.js";
 import { problem } from "./problem.js";
 
@@ -67,19 +68,19 @@ const askedSchema = v.strictObject({
 });
 
 /** The change log: searched, a record by its moments, put back, verified. */
-export function changeRoutes(options: ChangeRouteOptions): express.Router {
+export function changeRoutes(options: ChangeRouteOptions): GuardedRoutes {
   const { account, noteReading, store, verifications } = options;
-  const router = express.Router();
+  const routes = new GuardedRoutes(options.account);
 
-  router.get("/", async (request, response) => {
+  routes.get(["auditor"], "/", async (request, response) => {
     response.json(await changesFor(options, entryQueryOf(request.query)));
   });
 
-  router.get("/entries", async (request, response) => {
+  routes.get(["auditor"], "/entries", async (request, response) => {
     response.json(await entriesFor(options, entryQueryOf(request.query)));
   });
 
-  router.get("/record", async (request, response) => {
+  routes.get(["auditor"], "/record", async (request, response) => {
     const [table, key] = [text(request.query.table), keyOf(request.query.key)];
     if (table === undefined || key === undefined || Object.keys(key).length === 0)
       return problem(response, 400, "No such record", "A record is named by its table and its key, as JSON.");
@@ -106,11 +107,11 @@ export function changeRoutes(options: ChangeRouteOptions): express.Router {
     response.json(await run(parsed.output, by));
   };
 
-  router.post("/put-back/plan", express.json({ limit: "64kb" }), (request, response) =>
+  routes.post(["auditor"], "/put-back/plan", express.json({ limit: "64kb" }), (request, response) =>
     asking(request, response, async (asked, by) => ({ records: await putBackPlan(options, asked, actorOf(by)) })),
   );
 
-  router.post("/put-back", express.json({ limit: "64kb" }), (request, response) =>
+  routes.post(["auditor"], "/put-back", express.json({ limit: "64kb" }), (request, response) =>
     asking(request, response, async ({ reason, despite, ...asked }, by) => {
       const answer = await putBackNow(options, asked, { actor: actorOf(by), reason, despite });
       await note(
@@ -124,16 +125,16 @@ export function changeRoutes(options: ChangeRouteOptions): express.Router {
     }),
   );
 
-  router.get("/verification", async (_request, response) => {
+  routes.get(["auditor"], "/verification", async (_request, response) => {
     response.json(await verifications.answer());
   });
-  router.post("/verification", async (request, response) => {
+  routes.post(["auditor"], "/verification", async (request, response) => {
     const by = await account(request);
     response.status(202).json(await verifications.begin(by?.name ?? ""));
   });
-  router.delete("/verification", async (_request, response) => {
+  routes.delete(["auditor"], "/verification", async (_request, response) => {
     await verifications.cancel();
     response.json(await verifications.answer());
   });
-  return router;
+  return routes;
 }

@@ -6,6 +6,7 @@ import { mostReplayed } from "../drafts/rehearsals.js";
 import type { EditedDatabase } from "../edited-database.js";
 import type { Account } from "../store/entities.js";
 import { type Doer, doerOf, note } from "../trail.js";
+import { GuardedRoutes } from "./access.js";
 import { problem } from "./problem.js";
 import { requestQueryOf } from "./request-routes.js";
 import { plain } from "./shapes.js";
@@ -77,10 +78,10 @@ async function draftAnswer({ desk, threads }: EditedDatabase, name: string): Pro
 }
 
 /** Drafts: begun, changed, tried, published; and the versions of what was published. */
-export function draftRoutes(options: DraftRouteOptions): express.Router {
+export function draftRoutes(options: DraftRouteOptions): GuardedRoutes {
   const { desk, store, threads, censuses, rehearsals } = options;
-  const router = express.Router();
-  router.use(express.json({ limit: "2mb" }));
+  const routes = new GuardedRoutes(options.account);
+  routes.router.use(express.json({ limit: "2mb" }));
 
   /** Runs a route whose body is of a shape; what the desk refuses is answered as a problem. */
   const taking =
@@ -122,7 +123,8 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
     );
   };
 
-  router.post(
+  routes.post(
+    ["builder"],
     "/",
     taking(bodies.begin, async (from, _name, by, response) => {
       const name = await desk.begin(from, by);
@@ -130,12 +132,14 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
     }),
   );
 
-  router.get(
+  routes.get(
+    ["builder"],
     "/:name",
     taking(nothing, async (_body, name, _by, response) => response.json(await draftAnswer(options, name))),
   );
 
-  router.put(
+  routes.put(
+    ["builder"],
     "/:name",
     taking(bodies.change, async (change, name, by, response) => {
       const { conflicts } = await desk.change(name, change, by);
@@ -143,14 +147,16 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
     }),
   );
 
-  router.delete(
+  routes.delete(
+    ["builder"],
     "/:name",
     taking(bodies.publish, async (body, name, by, response) => {
       response.json({ text: await desk.discard(name, body.revision, by) });
     }),
   );
 
-  router.post(
+  routes.post(
+    ["builder"],
     "/:name/bring-in",
     taking(nothing, async (_body, name, by, response) => {
       const { conflicts } = await desk.bringIn(name, by);
@@ -158,7 +164,8 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
     }),
   );
 
-  router.post(
+  routes.post(
+    ["builder"],
     "/:name/publish",
     taking(bodies.publish, async (body, name, by, response) => {
       if (options.onPublish === "refuse") await rehearsed(name);
@@ -167,7 +174,8 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
     }),
   );
 
-  router.get(
+  routes.get(
+    ["builder"],
     "/:name/effects",
     taking(nothing, async (_body, name, _by, response) => {
       const { text, published } = await desk.text(name);
@@ -175,7 +183,8 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
     }),
   );
 
-  router.post(
+  routes.post(
+    ["builder"],
     "/:name/note",
     taking(nothing, async (_body, name, _by, response) => {
       await desk.note(name);
@@ -183,7 +192,8 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
     }),
   );
 
-  router.get(
+  routes.get(
+    ["builder"],
     "/:name/versions",
     taking(nothing, async (_body, name, _by, response) => {
       const versions = await desk.versions(name);
@@ -216,26 +226,30 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
     return { name, text: given };
   };
 
-  router.post(
+  routes.post(
+    ["builder"],
     "/:name/review",
     taking(bodies.census, async (body, name, _by, response) => {
       response.json(await threads.run("review", { name, text: body.text }));
     }),
   );
 
-  router.get(
+  routes.get(
+    ["builder"],
     "/:name/census",
     taking(nothing, async (_body, name, _by, response) => response.json(await censuses.of(name))),
   );
 
-  router.post(
+  routes.post(
+    ["builder"],
     "/:name/census",
     taking(bodies.census, async ({ text: given }, name, _by, response) => {
       response.status(202).json(await censuses.begin(await sound(name, given)));
     }),
   );
 
-  router.delete(
+  routes.delete(
+    ["builder"],
     "/:name/census",
     taking(nothing, async (_body, name, _by, response) => {
       await censuses.cancel(name);
@@ -243,19 +257,22 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
     }),
   );
 
-  router.get(
+  routes.get(
+    ["builder"],
     "/:name/rehearsal",
     taking(nothing, async (_body, name, _by, response) => response.json(await rehearsals.of(name))),
   );
 
-  router.post(
+  routes.post(
+    ["builder"],
     "/:name/rehearsal",
     taking(bodies.rehearsal, async ({ text: given, quick = false }, name, _by, response) => {
       response.status(202).json(await rehearsals.begin({ ...(await sound(name, given)), quick }));
     }),
   );
 
-  router.delete(
+  routes.delete(
+    ["builder"],
     "/:name/rehearsal",
     taking(nothing, async (_body, name, _by, response) => {
       await rehearsals.cancel(name);
@@ -263,18 +280,20 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
     }),
   );
 
-  router.get("/:name/rehearsal/:id", async (request, response) => {
+  routes.get(["builder"], "/:name/rehearsal/:id", async (request, response) => {
     const found = await rehearsals.caseOf(request.params.name, request.params.id);
     if (found) response.json(found);
     else problem(response, 404, "No such case", "The page was rehearsed anew since, or never.");
   });
 
-  router.get(
+  routes.get(
+    ["builder"],
     "/:name/replay",
     taking(nothing, async (_body, name, _by, response) => response.json(await rehearsals.replayOf(name))),
   );
 
-  router.post(
+  routes.post(
+    ["builder"],
     "/:name/replay",
     taking(bodies.replay, async ({ text: given, rowsThen = false, ...which }, name, by, response) => {
       await note(store, by, "requests.read", { name: `${name}, played again` });
@@ -283,7 +302,8 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
     }),
   );
 
-  router.delete(
+  routes.delete(
+    ["builder"],
     "/:name/replay",
     taking(nothing, async (_body, name, _by, response) => {
       await rehearsals.cancelReplay(name);
@@ -291,13 +311,14 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
     }),
   );
 
-  router.get("/:name/replay/:id", async (request, response) => {
+  routes.get(["builder"], "/:name/replay/:id", async (request, response) => {
     const found = await rehearsals.replayed(request.params.name, request.params.id);
     if (found) response.json(found);
     else problem(response, 404, "No such request", "It was not among the last ones that were played again.");
   });
 
-  router.post(
+  routes.post(
+    ["builder"],
     "/:name/condition",
     taking(bodies.condition, async ({ text: given, as, ...question }, name, _by, response) => {
       const people = await store.people();
@@ -305,19 +326,21 @@ export function draftRoutes(options: DraftRouteOptions): express.Router {
     }),
   );
 
-  router.post(
+  routes.post(
+    ["builder"],
     "/:name/trial",
     taking(bodies.trial, async (body, name, _by, response) => {
       response.json(await threads.run("trial", { ...body, name, people: await store.people() }));
     }),
   );
 
-  router.post(
+  routes.post(
+    ["builder"],
     "/:name/list",
     taking(bodies.list, async ({ query = {}, ...body }, name, _by, response) => {
       response.json(await threads.run("list", { ...body, name, query, people: await store.people() }));
     }),
   );
 
-  return router;
+  return routes;
 }

@@ -9,7 +9,7 @@ import { newToken } from "../sign-in/tokens.js";
 import { type Account, actorOf, type Token } from "../store/entities.js";
 import type { Store } from "../store/store.js";
 import { doerOf, note, type TrailAction } from "../trail.js";
-import { only } from "./access.js";
+import { GuardedRoutes } from "./access.js";
 import { mayAnswers, personAnswer } from "./people.js";
 import { problem } from "./problem.js";
 import { plain } from "./shapes.js";
@@ -40,15 +40,9 @@ export interface PeopleRouteOptions {
 }
 
 /** Accounts, roles, and what each may open and edit. */
-export function peopleRoutes({ store, pages, database, account, sessions }: PeopleRouteOptions): express.Router {
-  const router = express.Router();
-  // Who makes pages may see who is who, to know for whom they are; everything else is the administrators'.
-  router.use((request, response, next) =>
-    request.method === "GET" && !/\/(tokens|sessions)/.test(request.path)
-      ? only(account, "administrator", "builder")(request, response, next)
-      : only(account, "administrator")(request, response, next),
-  );
-  router.use((request, response, next) => {
+export function peopleRoutes({ store, pages, database, account, sessions }: PeopleRouteOptions): GuardedRoutes {
+  const routes = new GuardedRoutes(account);
+  routes.router.use((request, response, next) => {
     if (request.method === "GET" || sessions.accountsHere) return next();
     problem(
       response,
@@ -63,11 +57,11 @@ export function peopleRoutes({ store, pages, database, account, sessions }: Peop
     { email, id }: Account,
     detail: Record<string, string> = {},
   ): Promise<void> => note(store, doerOf(request, await account(request)), action, { name: email, id }, detail);
-  router.use(express.json({ limit: "200kb" }));
+  routes.router.use(express.json({ limit: "200kb" }));
 
   const theOne = async (id: string): Promise<Account | null> => (v.is(uuid, id) ? store.account(id) : null);
 
-  router.get("/", async (_request, response) => {
+  routes.get(["administrator", "builder"], "/", async (_request, response) => {
     response.json((await store.accounts()).map(personAnswer));
   });
 
@@ -76,13 +70,13 @@ export function peopleRoutes({ store, pages, database, account, sessions }: Peop
     return other !== null && other.id !== id;
   };
 
-  router.get("/:id/may", async (request, response) => {
+  routes.get(["administrator", "builder"], "/:id/may", async (request, response) => {
     const found = await theOne(request.params.id);
     if (!found) return problem(response, 404, "No such account", "It may have been removed.");
     response.json(await mayAnswers(actorOf(found), pages.loaded().pages, database));
   });
 
-  router.post("/", async (request, response) => {
+  routes.post(["administrator"], "/", async (request, response) => {
     const body = v.safeParse(person, request.body ?? {});
     if (!body.success) return notUnderstood(response, body.issues[0]);
     const id = randomUUID();
@@ -102,7 +96,7 @@ export function peopleRoutes({ store, pages, database, account, sessions }: Peop
     response.status(201).json({ person: personAnswer(made), password });
   });
 
-  router.put("/:id", async (request, response) => {
+  routes.put(["administrator"], "/:id", async (request, response) => {
     const body = v.safeParse(person, request.body ?? {});
     if (!body.success) return notUnderstood(response, body.issues[0]);
     const found = await theOne(request.params.id);
@@ -136,7 +130,7 @@ export function peopleRoutes({ store, pages, database, account, sessions }: Peop
     response.json({ person: personAnswer(next) });
   });
 
-  router.post("/:id/password", async (request, response) => {
+  routes.post(["administrator"], "/:id/password", async (request, response) => {
     const found = await theOne(request.params.id);
     if (!found) return problem(response, 404, "No such account", "It may have been removed.");
     const password = newPassword();
@@ -146,7 +140,7 @@ export function peopleRoutes({ store, pages, database, account, sessions }: Peop
     response.json({ person: personAnswer(found), password });
   });
 
-  router.delete("/:id/factor", async (request, response) => {
+  routes.delete(["administrator"], "/:id/factor", async (request, response) => {
     const found = await theOne(request.params.id);
     if (!found) return problem(response, 404, "No such account", "It may have been removed.");
     await store.changeAccount(found.id, { totpSecret: null, totpStep: 0, recovery: null });
@@ -155,7 +149,7 @@ export function peopleRoutes({ store, pages, database, account, sessions }: Peop
     response.json({ person: personAnswer((await store.account(found.id)) ?? found) });
   });
 
-  router.get("/:id/sessions", async (request, response) => {
+  routes.get(["administrator"], "/:id/sessions", async (request, response) => {
     const found = await theOne(request.params.id);
     if (!found) return problem(response, 404, "No such account", "It may have been removed.");
     const answer = (await sessions.of(found.id)).map(
@@ -169,7 +163,7 @@ export function peopleRoutes({ store, pages, database, account, sessions }: Peop
     response.json(answer);
   });
 
-  router.delete("/:id/sessions", async (request, response) => {
+  routes.delete(["administrator"], "/:id/sessions", async (request, response) => {
     const found = await theOne(request.params.id);
     if (!found) return problem(response, 404, "No such account", "It may have been removed.");
     await store.endSessions(found.id);
@@ -177,13 +171,13 @@ export function peopleRoutes({ store, pages, database, account, sessions }: Peop
     response.json({ ended: found.id });
   });
 
-  router.get("/:id/tokens", async (request, response) => {
+  routes.get(["administrator"], "/:id/tokens", async (request, response) => {
     const found = await theOne(request.params.id);
     if (!found) return problem(response, 404, "No such account", "It may have been removed.");
     response.json((await store.tokens(found.id)).map(tokenAnswer));
   });
 
-  router.post("/:id/tokens", async (request, response) => {
+  routes.post(["administrator"], "/:id/tokens", async (request, response) => {
     const body = v.safeParse(tokenShape, request.body ?? {});
     if (!body.success) return notUnderstood(response, body.issues[0]);
     const found = await theOne(request.params.id);
@@ -207,7 +201,7 @@ export function peopleRoutes({ store, pages, database, account, sessions }: Peop
     response.status(201).json({ made: tokenAnswer(made), token });
   });
 
-  router.delete("/:id/tokens/:token", async (request, response) => {
+  routes.delete(["administrator"], "/:id/tokens/:token", async (request, response) => {
     const { id, token } = request.params;
     const found = await theOne(id);
     if (!found || !v.is(uuid, token) || !(await store.removeToken(token, id)))
@@ -216,7 +210,7 @@ export function peopleRoutes({ store, pages, database, account, sessions }: Peop
     response.json({ revoked: token });
   });
 
-  return router;
+  return routes;
 }
 
 const uuid = v.pipe(v.string(), v.uuid());

@@ -1,12 +1,13 @@
 import type { RecordedRequest } from "@loyal-quill/core";
 import { DatabaseRefusal } from "@loyal-quill/core";
-import express, { type Request } from "express";
+import type { Request } from "express";
 import * as v from "valibot";
 import { isPlain } from "../edge.js";
 import type { EditedDatabase } from "../edited-database.js";
 import type { Account } from "../store/entities.js";
 import type { RequestQuery } from "../store/kept-requests.js";
 import { doerOf, note } from "../trail.js";
+import { GuardedRoutes } from "./access.js";
 import { problem } from "./problem.js";
 import type { RequestsAnswer } from "./types.js";
 
@@ -46,11 +47,11 @@ export function requestQueryOf(query: Readonly<Record<string, unknown>>): Reques
 }
 
 /** Recorded requests: told, summed, one by one, and how PostgreSQL would go about their statements. */
-export function requestRoutes(options: RequestRouteOptions): express.Router {
+export function requestRoutes(options: RequestRouteOptions): GuardedRoutes {
   const { store, database, account, noteReading } = options;
-  const router = express.Router();
+  const routes = new GuardedRoutes(options.account);
 
-  router.get("/", async (request, response) => {
+  routes.get(["builder"], "/", async (request, response) => {
     const reader = await account(request);
     const query = requestQueryOf(request.query);
     if (reader) await noteReading(request, reader, query.page ?? "all pages");
@@ -60,7 +61,7 @@ export function requestRoutes(options: RequestRouteOptions): express.Router {
     response.json(answer);
   });
 
-  router.get("/newest", async (request, response) => {
+  routes.get(["builder"], "/newest", async (request, response) => {
     const [page, operation] = [text(request.query.page), text(request.query.operation)];
     const reader = await account(request);
     if (reader) await noteReading(request, reader, page ?? "all pages");
@@ -72,7 +73,7 @@ export function requestRoutes(options: RequestRouteOptions): express.Router {
     response.json(found);
   });
 
-  router.get("/sums", async (request, response) => {
+  routes.get(["builder"], "/sums", async (request, response) => {
     response.json(await store.requests.sums(requestQueryOf(request.query)));
   });
 
@@ -88,7 +89,7 @@ export function requestRoutes(options: RequestRouteOptions): express.Router {
     return recorded;
   };
 
-  router.get("/:id", async (request, response) => {
+  routes.get(["builder"], "/:id", async (request, response) => {
     const recorded = await oneOf(request);
     return recorded
       ? response.json(recorded)
@@ -96,7 +97,7 @@ export function requestRoutes(options: RequestRouteOptions): express.Router {
   });
 
   /** How PostgreSQL would go about a statement of a request now: it is planned, not run (documentation, EXPLAIN). */
-  router.get("/:id/plan", async (request, response) => {
+  routes.get(["builder"], "/:id/plan", async (request, response) => {
     const recorded = await oneOf(request);
     const step = recorded?.steps.find((each) => each.step === text(request.query.step));
     const statement = step?.statements[number(request.query.statement) ?? -1];
@@ -118,5 +119,5 @@ export function requestRoutes(options: RequestRouteOptions): express.Router {
     }
   });
 
-  return router;
+  return routes;
 }

@@ -1,14 +1,14 @@
-import express, { type Request, type Response } from "express";
+import type { Request, Response } from "express";
 import { nameForm } from "../drafts/desk.js";
 import { DeskRefusal } from "../drafts/desk-refusal.js";
 import type { Draft } from "../drafts/jobs.js";
 import { isPlain } from "../edge.js";
 import type { EditedDatabase } from "../edited-database.js";
 import type { SignIns } from "../sign-in/sign-ins.js";
-import { type Account, type OwnRole, ownRoles, type TrailEntry } from "../store/entities.js";
+import type { Account, TrailEntry } from "../store/entities.js";
 import type { Store } from "../store/store.js";
 import { doerOf, note, type TrailAction, trailActions } from "../trail.js";
-import { hasRole, isAtWorkbench, only } from "./access.js";
+import { everyRole, GuardedRoutes, hasRole, isAtWorkbench } from "./access.js";
 import { changeRoutes } from "./change-routes.js";
 import { connectionAnswer, databaseAnswer, tableAnswer } from "./database.js";
 import { draftRoutes } from "./draft-routes.js";
@@ -74,10 +74,9 @@ async function actorNames(store: Store): Promise<SessionAnswer["actorNames"]> {
 }
 
 /** The workbench's API: JSON, for builders, administrators and auditors, each for what is theirs. */
-export function apiRoutes(options: ApiOptions): express.Router {
+export function apiRoutes(options: ApiOptions): GuardedRoutes {
   const { store, pages, feed, desk, threads, sessions } = options;
-  const router = express.Router();
-  const onlyFor = (...roles: readonly OwnRole[]) => only(options.account, ...roles);
+  const routes = new GuardedRoutes(options.account);
   /** What somebody looked at lately, by whom and what, so that a look is one line of the trail and not a hundred. */
   const looked = new Map<string, number>();
 
@@ -90,7 +89,7 @@ export function apiRoutes(options: ApiOptions): express.Router {
     await note(store, doerOf(request, account), "requests.read", { name: what });
   }
 
-  router.use(async (request, response, next) => {
+  routes.router.use(async (request, response, next) => {
     response.set("cache-control", "no-store");
     const account = await options.account(request);
     if (!account) return problem(response, 401, "Signed out", "Sign in to use the workbench.");
@@ -112,7 +111,7 @@ export function apiRoutes(options: ApiOptions): express.Router {
     next();
   });
 
-  router.get("/session", async (request, response) => {
+  routes.get(everyRole, "/session", async (request, response) => {
     const account = await options.account(request);
     const answer: SessionAnswer = {
       name: account?.name ?? "",
@@ -122,18 +121,16 @@ export function apiRoutes(options: ApiOptions): express.Router {
       csrfToken: sessions.csrfToken(request),
       accountsHere: sessions.accountsHere,
       mount: options.mount,
-      roles: (Object.keys(ownRoles) as OwnRole[]).filter((role) => account?.roles.includes(role)),
+      roles: everyRole.filter((role) => account?.roles.includes(role)),
     };
     response.json(answer);
   });
 
-  router.use("/people", peopleRoutes(options));
-  router.use("/changes", onlyFor("auditor"));
-  router.use("/trail", onlyFor("auditor"));
+  routes.part("/people", peopleRoutes(options));
 
   const rolesNow: RolesNow = async (requests) =>
     (await sessions.accountsNow(requests)).map((account) => (account ? account.roles : account));
-  router.get("/feed", async (request, response) => {
+  routes.get(everyRole, "/feed", async (request, response) => {
     const account = await options.account(request);
     if (!account) return problem(response, 401, "Signed out", "Sign in to use the workbench.");
     const joined = feed.join(request, response, account.id, rolesNow);
@@ -147,7 +144,7 @@ export function apiRoutes(options: ApiOptions): express.Router {
     if (hasRole(account, "builder")) await noteReading(request, account, "live feed");
   });
 
-  router.get("/trail", async (request, response) => {
+  routes.get(["auditor"], "/trail", async (request, response) => {
     const before = /^\d{1,18}$/.exec(text(request.query.before) ?? "")?.[0];
     const action = /^[a-z.-]{1,63}$/.exec(text(request.query.action) ?? "")?.[0];
     const person = text(request.query.person)?.slice(0, 255);
@@ -159,16 +156,13 @@ export function apiRoutes(options: ApiOptions): express.Router {
     response.json(answer);
   });
 
-  router.use("/changes", changeRoutes({ ...options, noteReading }));
+  routes.part("/changes", changeRoutes({ ...options, noteReading }));
 
-  // Everything from here on is about pages.
-  router.use(onlyFor("builder"));
-
-  router.get("/page-file", (_request, response) => {
+  routes.get(["builder"], "/page-file", (_request, response) => {
     response.json(pageFileAnswer());
   });
 
-  router.get("/pages", async (request, response) => {
+  routes.get(["builder"], "/pages", async (request, response) => {
     const account = await options.account(request);
     if (account) await noteReading(request, account, "the last of each page");
     response.json(await summaries(options));
@@ -188,24 +182,28 @@ export function apiRoutes(options: ApiOptions): express.Router {
       }
     };
 
-  router.get(
+  routes.get(
+    ["builder"],
     "/pages/:name/records",
     withDraft((draft, request) => threads.run("records", { ...draft, search: text(request.query.q) ?? "" })),
   );
 
-  router.get(
+  routes.get(
+    ["builder"],
     "/pages/:name/extremes",
     withDraft((draft) => threads.run("extremes", draft)),
   );
 
-  router.get(
+  routes.get(
+    ["builder"],
     "/pages/:name/first",
     withDraft(async (draft, request) =>
       threads.run("first", { ...draft, as: text(request.query.as), people: await store.people() }),
     ),
   );
 
-  router.get(
+  routes.get(
+    ["builder"],
     "/pages/:name/neighbour",
     withDraft((draft, request) => {
       const key = [request.query.key].flat().flatMap((each) => text(each) ?? []);
@@ -213,31 +211,31 @@ export function apiRoutes(options: ApiOptions): express.Router {
     }),
   );
 
-  router.get("/databases", async (_request, response) => {
+  routes.get(["builder"], "/databases", async (_request, response) => {
     response.json(await Promise.all(options.databases.map((each) => connectionAnswer(each))));
   });
 
-  router.get("/database", async (_request, response) => {
+  routes.get(["builder"], "/database", async (_request, response) => {
     response.json(await databaseAnswer(pages.loaded(), options.database, store));
   });
 
-  router.get("/database/:table", async (request, response) => {
+  routes.get(["builder"], "/database/:table", async (request, response) => {
     const answer = await tableAnswer(request.params.table, pages.loaded(), options.database, store);
     if (answer) response.json(answer);
     else problem(response, 404, "No such table", "There is no table of this name that the connection may read.");
   });
 
-  router.use("/drafts", draftRoutes(options));
+  routes.part("/drafts", draftRoutes(options));
 
-  router.use("/requests", requestRoutes({ ...options, noteReading }));
+  routes.part("/requests", requestRoutes({ ...options, noteReading }));
 
-  router.get("/accounts", async (_request, response) => {
+  routes.get(["builder"], "/accounts", async (_request, response) => {
     const accounts = await store.accounts();
     response.json(accounts.map(({ id, name, roles, active }): AccountSummary => ({ id, name, roles, active })));
   });
 
-  router.use((_request, response) =>
+  routes.router.use((_request, response) =>
     problem(response, 404, "No such address", "The workbench's API has nothing here."),
   );
-  return router;
+  return routes;
 }
