@@ -2,7 +2,7 @@ import { chmod, cp, mkdtemp, rm } from "node:fs/promises";
 import os from "node:os";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
-import { test as base, expect, type Page, request } from "@playwright/test";
+import { test as base, expect, type Page, type Request, request } from "@playwright/test";
 import { freePort, secretsOf, startDemo } from "loyal-quill";
 import pg from "pg";
 import { type ExampleUrls, exampleUrls, type RunningExample, startExample } from "./example.js";
@@ -119,10 +119,17 @@ export const test = base.extend<OfATest, { vale: Vale }>({
         const isOwn = origin === vale.address && !/^\/(workbench|sign-|my-account)/.test(pathname);
         if (request.method() === "POST" && isOwn) sent.set(String(sent.size), pathname);
       });
-      context.on("requestfailed", (request) => {
-        // What never arrived is nowhere.
+      // What never arrived is nowhere.
+      const forget = (request: Request): void => {
         const { pathname } = new URL(request.url());
         for (const [number, each] of sent) if (request.method() === "POST" && each === pathname) sent.delete(number);
+      };
+      context.on("requestfailed", forget);
+      context.on("requestfinished", async (request) => {
+        const response = await request.response().catch(() => null);
+        const from = await response?.serverAddr().catch(() => undefined);
+        // A test has answered in the server's place.
+        if (from === null) forget(request);
       });
       await use(undefined);
       const missing = async (): Promise<readonly string[]> => {

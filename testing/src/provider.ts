@@ -1,3 +1,4 @@
+import { generateKeyPairSync, sign } from "node:crypto";
 import { createServer, type Server } from "node:http";
 import type { AddressInfo } from "node:net";
 import Provider from "oidc-provider";
@@ -19,6 +20,8 @@ export interface TestProvider {
   readonly clientSecret: string;
   /** Who is signed in there by the next request; null for nobody, who is refused. */
   person: ProvidedPerson | null;
+  /** Whether its ID tokens are signed by a key that is none of its own. */
+  forges: boolean;
   readonly close: () => Promise<void>;
 }
 
@@ -32,7 +35,8 @@ export async function startProvider(origin: string): Promise<TestProvider> {
   await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
   const issuer = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
   const [clientId, clientSecret] = ["loyal-quill", "a secret for tests, which is long enough"];
-  const made: { person: ProvidedPerson | null } = { person: null };
+  const made: { person: ProvidedPerson | null; forges: boolean } = { person: null, forges: false };
+  const { privateKey: foreign } = generateKeyPairSync("rsa", { modulusLength: 2048 });
   const provider = new Provider(issuer, {
     clients: [
       {
@@ -73,6 +77,16 @@ export async function startProvider(origin: string): Promise<TestProvider> {
       { login: { accountId: person.sub, remember: false }, consent: { grantId: await grant.save() } },
       { mergeWithLastSubmission: false },
     );
+  });
+  provider.use(async (context, next) => {
+    await next();
+    const answer = context.body as { id_token?: string } | undefined;
+    if (context.path !== "/token" || !made.forges || answer?.id_token === undefined) return;
+    const said = answer.id_token.slice(0, answer.id_token.lastIndexOf("."));
+    context.body = {
+      ...answer,
+      id_token: `${said}.${sign("sha256", Buffer.from(said), foreign).toString("base64url")}`,
+    };
   });
   server.on("request", provider.callback());
   return Object.assign(made, {

@@ -53,6 +53,7 @@ export function signOnOf(
     clientSecret: needed("QUILL_OIDC_CLIENT_SECRET", secretOf("QUILL_OIDC_CLIENT_SECRET", environment)),
     name: environment.QUILL_OIDC_NAME || new URL(issuer).hostname,
     scope: environment.QUILL_OIDC_SCOPE || "openid email profile",
+    unverifiedAddresses: environment.QUILL_OIDC_UNVERIFIED_ADDRESSES === "true",
     rolesClaim: environment.QUILL_OIDC_ROLES_CLAIM || "roles",
     roles: environment.QUILL_OIDC_ROLES ? pairs("QUILL_OIDC_ROLES", environment.QUILL_OIDC_ROLES) : null,
     attributes: environment.QUILL_OIDC_ATTRIBUTES

@@ -32,8 +32,16 @@ export interface PagesOptions {
   readonly pages: string;
   /** Who makes this request, as the application's own sign-in knows it; null where nobody is signed in. */
   readonly actor: (request: express.Request) => Actor | null | undefined | Promise<Actor | null | undefined>;
-  /** What a form is bound to besides its actor, so that it ends with the session; to the actor only where it is left out. */
+  /**
+   * What a form is bound to besides its actor, so that it ends with the session; to the actor only where it is left out. Forms hold a keyed digest of it
+   * (HMAC-SHA-256), and never the text itself.
+   */
   readonly session?: (request: express.Request) => string;
+  /**
+   * Whether `actor` knows who makes a request by a token of the request's own, and by no cookie: only then JSON is taken from other sites. Left out, a request
+   * with `Authorization: Bearer` and without any cookie.
+   */
+  readonly byToken?: (request: express.Request) => boolean;
   /** The key of all digests and tokens: 32 bytes at least, from the environment. */
   readonly signingKey: SigningKeys | undefined;
   /** The application's name, in titles and in the header of a page that has no layout. */

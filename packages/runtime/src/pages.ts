@@ -53,6 +53,7 @@ import { mayReadReplica } from "./replicas.js";
 import {
   apiOf,
   cookie,
+  hasOnlyToken,
   idOf,
   isCrossSite,
   isInPlace,
@@ -91,6 +92,24 @@ function opens(page: Page, facts: Facts): boolean {
     if (error instanceof ConditionTooLong) return false;
     throw error;
   }
+}
+
+/** Somebody as the conditions of pages know them. @throws where the application has handed in somebody that it can't be asked about */
+function known(actor: Actor | null): Actor | null {
+  if (actor === null) return null;
+  const { id, name, roles, attributes } = actor as Partial<Actor>;
+  const wrong =
+    typeof id !== "string"
+      ? "id, a string"
+      : typeof name !== "string"
+        ? "name, a string"
+        : !Array.isArray(roles) || roles.some((role) => typeof role !== "string")
+          ? "roles, a list of strings, which may be empty"
+          : attributes === null || typeof attributes !== "object"
+            ? "attributes, an object, which may be empty"
+            : null;
+  if (wrong !== null) throw new Error(`The option actor of createPages handed in somebody without ${wrong}.`);
+  return actor;
 }
 
 /**
@@ -147,6 +166,8 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     ...options.frame?.(request, actor),
   });
 
+  const byToken = options.byToken ?? hasOnlyToken;
+
   const framed = (request: express.Request, actor: Actor | null): Frame => {
     const base = request.baseUrl;
     const given = frameOf(request, actor);
@@ -157,7 +178,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
   /** Who asks. Where that can't be found out, what was read of the request is left for whoever answers. */
   const actorOf = async (request: express.Request, body: PageRequest["body"]): Promise<Actor | null> => {
     try {
-      return (await options.actor(request)) ?? null;
+      return known((await options.actor(request)) ?? null);
     } catch (error) {
       if (body && "text" in body) request.body ??= Buffer.from(body.text);
       throw error;
@@ -196,7 +217,8 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     const sent = known === null ? null : await readBody(request, inParts);
     if (known === null) request.resume();
     const isForm = sent !== null && "text" in sent;
-    const isForeign = speaks && !isForm && !/^(GET|HEAD|OPTIONS)$/.test(request.method) && isCrossSite(request);
+    const isForeign =
+      speaks && !isForm && !/^(GET|HEAD|OPTIONS)$/.test(request.method) && isCrossSite(request, byToken(request));
     const body: PageRequest["body"] = isForeign ? { refused: "cross-site" } : sent;
     const actor = known === undefined ? await actorOf(request, body) : known;
     const trace = traceOf(request.get("traceparent"));
@@ -434,7 +456,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
 
   /** The pages as an API, as far as the person who asks may open them. */
   const describe = async (request: express.Request, response: express.Response): Promise<void> => {
-    const actor = (await options.actor(request)) ?? null;
+    const actor = await actorOf(request, null);
     const { application, language } = frameOf(request, actor);
     const facts = actor && factsOf(actor, new Date());
     const open = facts ? site.loaded.pages.filter((page) => opens(page, facts)) : [];

@@ -54,15 +54,21 @@ export const apiOf = (request: express.Request): ApiRequest => ({
 /**
  * Whether a browser sends something for another site. Pages have tokens against that; JSON can't be sent across sites without the browser asking
  * beforehand (Fetch Standard, 3.2), which is never granted, and this says so as well.
+ *
+ * @param isByToken whether a token of the request's own has signed it in, and nothing that a browser sends by itself
  */
-export function isCrossSite(request: express.Request): boolean {
+export function isCrossSite(request: express.Request, isByToken: boolean): boolean {
   // A token is sent by whoever has it, and by no browser on its own; a password of HTTP authentication is (RFC 7617, 2.2).
-  if (/^Bearer /i.test(request.get("authorization") ?? "")) return false;
+  if (isByToken) return false;
   const site = request.get("sec-fetch-site");
   if (site !== undefined) return site !== "same-origin" && site !== "none";
   const origin = request.get("origin");
   return origin !== undefined && (!URL.canParse(origin) || new URL(origin).host !== request.get("host"));
 }
+
+/** Whether a request can only have been signed in by a token of its own: it has one, and no cookie beside it. */
+export const hasOnlyToken = ({ headers }: express.Request): boolean =>
+  headers.cookie === undefined && /^Bearer /i.test(headers.authorization ?? "");
 
 /** Headers that hold what nobody else may have, those of proxies and hosts included. */
 const secretHeader = /cookie|auth|token|secret|session|key|password|credential|signature|jwt/i;

@@ -144,6 +144,7 @@ export async function openEditedDatabase(options: EditedDatabaseOptions): Promis
       const found = await sessions.account(request);
       return found && actorOf(found);
     },
+    byToken: (request) => bearerOf(request) !== null,
     session: (request) => {
       const token = bearerOf(request);
       return token === null ? sessions.formsOf(request) : `token ${digestOf(token)}`;

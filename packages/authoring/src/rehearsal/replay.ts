@@ -11,7 +11,7 @@ import {
   type Stored,
 } from "@loyal-quill/core/postgres/statement";
 import { readPairs } from "@loyal-quill/core/steps/read";
-import { readToken, writeToken } from "@loyal-quill/core/steps/token";
+import { readToken, writeAgain } from "@loyal-quill/core/steps/token";
 import { tableName } from "@loyal-quill/core/table/model";
 import { notKept, type RecordedRequest } from "@loyal-quill/core/trip/recording";
 import { isSaving } from "@loyal-quill/core/trip/round-trip";
@@ -181,7 +181,7 @@ async function playAgain(
       // A conflict of then was one with a row that had changed in between; otherwise it was the row that had been shown.
       const version = recorded.outcome === "conflict" || !claims ? claims?.row : (now?.version ?? claims.row);
       const renewed =
-        claims && writeToken({ ...claims, version: page.version, row: version ?? claims.row }, options.signer);
+        claims && writeAgain(claims, { version: page.version, row: version ?? claims.row }, options.signer);
       sent = await stage.send(method, path, actor, {
         query,
         body: bodyOf(pairs, renewed === undefined ? {} : { [tokenName]: renewed }),

@@ -3,7 +3,7 @@ import type { Page } from "../page/page.js";
 import { saidOf, unavailabilityOf } from "../postgres/unavailable.js";
 import { load, type StoredRecord, unknownRecord } from "../steps/load.js";
 import { typedTexts } from "../steps/read.js";
-import { writeToken } from "../steps/token.js";
+import { writeAgain, writeToken } from "../steps/token.js";
 import { formOf, invalid, notFound, type Outcome, refused } from "../trip/outcome.js";
 import type { FormKind, FormView } from "../views/form-view.js";
 import { claimsFor, type FormState, layOut, makeForm, renewedForm, sentForm } from "./form.js";
@@ -45,8 +45,7 @@ export async function failedForm(given: Given, form: FormKind, { code, certain, 
   const { page, dependencies } = trip;
   const problems = [asProblem(message(page.language, code))];
   // The next try asks first what became of this one.
-  const token =
-    doubt === undefined ? submission.token : writeToken({ ...submission.claims, doubt }, dependencies.signer);
+  const token = doubt === undefined ? submission.token : writeAgain(submission.claims, { doubt }, dependencies.signer);
   const heading = certain ? "heading-not-saved" : "heading-in-doubt";
   const state = (record: StoredRecord): FormState => ({
     ...sentForm(submission, record, problems),

@@ -13,7 +13,7 @@ import type { StoredRecord } from "../steps/load.js";
 import { completeOffers, loadLists, type ShownValues } from "../steps/offer.js";
 import { prefillFields, shownDigests, takenDigest, takenFields, titleOf } from "../steps/prefill.js";
 import { type Holder, read, type Submission, type SubmittedField, typedTexts } from "../steps/read.js";
-import { type Claims, fieldDigest, writeToken } from "../steps/token.js";
+import { type Claims, fieldDigest, sessionMark, writeToken } from "../steps/token.js";
 import { type Refusal, refused } from "../trip/outcome.js";
 import type { Trip } from "../trip/trip.js";
 import type { ChoiceSearch, Conflict, FormKind, FormView, Offers, Problem } from "../views/form-view.js";
@@ -42,7 +42,7 @@ export function claimsFor(trip: Trip, form: Claims["form"], record: StoredRecord
     version: page.version,
     key: [...key],
     actor: facts.actor.id,
-    session: request.session,
+    session: sessionMark(request.session, dependencies.signer),
     row: record.version,
     at: facts.now.toISOString(),
     shown,

@@ -14,8 +14,8 @@ import { titleOf } from "../steps/prefill.js";
 import { tableName } from "../table/model.js";
 import { type Outcome, refused } from "../trip/outcome.js";
 import type { Trip } from "../trip/trip.js";
-import type { HistoryEntry, HistoryView } from "../views/history-view.js";
 import { byName } from "../values/by-name.js";
+import type { HistoryEntry, HistoryView } from "../views/history-view.js";
 import { told, toldMoment } from "../views/told.js";
 import { missing } from "./missing.js";
 

@@ -8,7 +8,7 @@ import { load, type StoredRecord } from "../steps/load.js";
 import { completeOffers, loadLists } from "../steps/offer.js";
 import { prefillFields, titleOf } from "../steps/prefill.js";
 import type { Submission } from "../steps/read.js";
-import { writeToken } from "../steps/token.js";
+import { writeAgain, writeToken } from "../steps/token.js";
 import { sendWrite } from "../steps/write.js";
 import { notFound, type Outcome, type Refusal, refused } from "../trip/outcome.js";
 import { logNoteOf, type Trip } from "../trip/trip.js";
@@ -133,7 +133,7 @@ export async function removeRead(trip: Trip, submission: Submission): Promise<Ou
   const ending = await saving(removal, trip, [{ trip, submission }]);
   if (ending.is === "failed") {
     const { doubt } = ending;
-    const token = doubt === undefined ? submission.token : writeToken({ ...claims, doubt }, dependencies.signer);
+    const token = doubt === undefined ? submission.token : writeAgain(claims, { doubt }, dependencies.signer);
     return asked(trip, "failed", message(page.language, ending.code), token);
   }
   const [row] = ending.rows;

@@ -27,7 +27,15 @@ import { type ReadValue, readValue } from "../values/read-value.js";
 import { slugOf } from "../values/slug.js";
 import type { ChoiceSearch, Problem } from "../views/form-view.js";
 import { takenDigest } from "./prefill.js";
-import { type Claims, type FieldDigest, fieldDigest, nothingShown, readToken, signerOfClaims } from "./token.js";
+import {
+  type Claims,
+  type FieldDigest,
+  fieldDigest,
+  isOfSession,
+  nothingShown,
+  readToken,
+  signerOfClaims,
+} from "./token.js";
 
 /** One field of a submission. */
 export interface SubmittedField {
@@ -339,7 +347,7 @@ function madeFor(claims: Claims, holder: Holder): boolean {
 
 /** Why a form that was made for this person has to be looked at again, if it has to. */
 function staleOf(claims: Claims, { form, page, session, now, formAge }: Holder, signer: Signer): Stale | null {
-  if (claims.session !== session) return "session";
+  if (!isOfSession(claims, session, signer)) return "session";
   if (now.getTime() - Date.parse(claims.at) > formAge) return "age";
   const same =
     claims.version === page.version ||

@@ -15,6 +15,7 @@ export interface Claims {
   readonly version: string;
   readonly key: readonly string[];
   readonly actor: string;
+  /** What stands for the session: see {@link sessionMark}. */
   readonly session: string;
   readonly row: string;
   /** ISO 8601, UTC. */
@@ -72,10 +73,22 @@ const signers = new WeakMap<Claims, Signer>();
 /** The signer of claims that were read here. */
 export const signerOfClaims = (claims: Claims, signer: Signer): Signer => signers.get(claims) ?? signer;
 
+/** What stands for a session in its forms: its own identifier, which may be all that a sign-in rests on, is in none of them. */
+export const sessionMark = (session: string, signer: Signer): string =>
+  session === "" ? "" : signer.sign(`session ${session}`).slice(0, 22);
+
+/** Whether a form is of a session. One that was made before marks stood in forms has the session's own text. */
+export const isOfSession = (claims: Claims, session: string, signer: Signer): boolean =>
+  claims.session === session || claims.session === sessionMark(session, signerOfClaims(claims, signer));
+
+/** Signs claims that were read here once more, changed, as whoever signed them: their digests go on being that one's. */
+export const writeAgain = (claims: Claims, change: Partial<Claims>, signer: Signer): string =>
+  writeToken({ ...claims, ...change }, signerOfClaims(claims, signer));
+
 /** A token as if its form had been made of another version of its page, or in another session; what was not signed here stays what it is. */
 export function renewToken(token: string, as: Partial<Pick<Claims, "version" | "session">>, signer: Signer): string {
   const claims = readToken(token, signer);
-  return claims ? writeToken({ ...claims, ...as }, signer) : token;
+  return claims ? writeAgain(claims, as, signer) : token;
 }
 
 /** Texts up to this length stand in the token as they are, after a sign that no digest has: they are on the same page anyway. */

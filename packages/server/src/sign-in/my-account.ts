@@ -85,8 +85,6 @@ export function myAccountRoutes(options: MyAccountOptions): express.Router {
 
   const factorPart = (language: Language, said: Said, around: Markup, account: Account, request: Request): Markup => {
     const heading = html`<h2 id="second-factor">${say(language, "second-factor")}</h2>`;
-    const button = (action: string, label: ServerWord): Markup =>
-      html`<form class="quill-sheet" method="post" action="/my-account/${action}">${around}<p class="quill-actions"><button>${say(language, label)}</button></p></form>`;
     if (said.codes)
       return html`${heading}<p>${say(language, "factor-kept")}</p><ul class="quill-codes">${said.codes.map((code) => html`<li><code>${code}</code></li>`)}</ul>`;
     if (said.secret !== undefined) {
@@ -102,16 +100,17 @@ export function myAccountRoutes(options: MyAccountOptions): express.Router {
       return html`${heading}<p>${say(language, "factor-scan")}</p><p><img class="quill-qr" src="${picture}" alt="${say(language, "factor-picture")}" width="200" height="200"></p><dl class="quill-key"><div><dt>${say(language, "factor-secret")}</dt><dd>${said.secret.replaceAll(/(.{4})(?=.)/g, "$1 ")}</dd></div></dl>
 <form class="quill-sheet" method="post" action="/my-account/second-factor/on">${around}${hidden("secret", lockSecret(said.secret, `new ${account.id} ${request.sessionID}`, keys))}${field}<p class="quill-actions"><button>${say(language, "go-on")}</button></p></form>`;
     }
-    if (account.totpSecret === null)
-      return html`${heading}<p>${say(language, "factor-off")}</p>${button("second-factor", "factor-turn-on")}`;
-    const isNeeded = account.roles.some((role) => factorRoles.includes(role));
-    const left = html`<p>${say(language, "factor-on", { count: account.recovery?.length ?? 0 })}</p>`;
     const confirm = formField({
       name: "factor-password",
       label: say(language, "current-password"),
       type: "password",
       autocomplete: "current-password",
+      problem: said.problems?.["factor-password"] ? say(language, said.problems["factor-password"]) : null,
     });
+    if (account.totpSecret === null)
+      return html`${heading}<p>${say(language, "factor-off")}</p><form class="quill-sheet" method="post" action="/my-account/second-factor">${around}${confirm}<p class="quill-actions"><button>${say(language, "factor-turn-on")}</button></p></form>`;
+    const isNeeded = account.roles.some((role) => factorRoles.includes(role));
+    const left = html`<p>${say(language, "factor-on", { count: account.recovery?.length ?? 0 })}</p>`;
     const actions = html`<form class="quill-sheet" method="post" action="/my-account/second-factor/codes">${around}${confirm}<p class="quill-actions"><button>${say(language, "new-recovery")}</button>${!isNeeded && html`<button class="quill-plain" formaction="/my-account/second-factor/off">${say(language, "factor-turn-off")}</button>`}</p></form>`;
     return html`${heading}${left}${actions}${isNeeded && html`<p>${say(language, "factor-needed")}</p>`}`;
   };
@@ -229,7 +228,14 @@ export function myAccountRoutes(options: MyAccountOptions): express.Router {
   router.post(
     "/second-factor",
     own(async (found, request, response) => {
-      if (found.account.totpSecret !== null || found.first === "password") return show(request, response, found);
+      const { account, first } = found;
+      if (account.totpSecret !== null || first === "password") return show(request, response, found);
+      // Whoever finds a session that was left open could lock its owner out with a factor of their own.
+      if (!(await isConfirmed(account, field(request, "factor-password"))))
+        return show(request, response, found, {
+          status: 422,
+          problems: { "factor-password": "password-current-wrong" },
+        });
       await show(request, response, found, { secret: newFactorSecret() });
     }),
   );

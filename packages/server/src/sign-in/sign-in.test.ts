@@ -270,7 +270,12 @@ describe("a second factor", () => {
   /** Sets it up, and answers the secret and the recovery codes. */
   async function enrol(client: Client, next = ""): Promise<{ secret: string; codes: readonly string[] }> {
     const { text } = await client.get(`/my-account${next}`);
-    const asked = await send(client, text, "/my-account/second-factor", {});
+    // A session that was found open is not enough.
+    const without = await send(client, text, "/my-account/second-factor", {});
+    expect([without.status, without.text.includes("quill-qr")]).toEqual([422, false]);
+    const wrong = await send(client, text, "/my-account/second-factor", { "factor-password": "not the one it is" });
+    expect([wrong.status, wrong.text.includes("quill-qr")]).toEqual([422, false]);
+    const asked = await send(client, text, "/my-account/second-factor", { "factor-password": password });
     const secret = /<dd>([A-Z2-7 ]{32,})<\/dd>/.exec(asked.text)?.[1]?.replaceAll(" ", "") ?? "";
     expect((await send(client, asked.text, "/my-account/second-factor/on", { code: "000000" })).status).toBe(422);
     const kept = await send(client, asked.text, "/my-account/second-factor/on", { code: codeAt(secret) });

@@ -130,7 +130,18 @@ describe("signing in elsewhere", () => {
     expect((await signOn()).ended.text).toContain("You are known there, but not here.");
     provider.person = { ...orla, sub: "u-3", email: "new@marrow-vale.example", email_verified: false };
     expect((await signOn()).ended.text).toContain("You are known there, but not here.");
-    expect([await stored("u-2"), await stored("u-3")]).toEqual([undefined, undefined]);
+    const { email_verified: _, ...unsaid } = orla;
+    provider.person = { ...unsaid, sub: "u-4", email: "unsaid@marrow-vale.example" };
+    expect((await signOn()).ended.text).toContain("You are known there, but not here.");
+    expect([await stored("u-2"), await stored("u-3"), await stored("u-4")]).toEqual([undefined, undefined, undefined]);
+  });
+
+  test("a token that the provider's keys have not signed is nobody's, though it came from its own address", async () => {
+    provider.forges = true;
+    const { ended, browser } = await signOn();
+    provider.forges = false;
+    expect(ended.text).toContain("Signing in with the other application did not work.");
+    expect((await browser.here.get("/stations")).status).toBe(303);
   });
 
   test("an answer is taken once, in the browser that asked, with the state that was given", async () => {

@@ -24,6 +24,8 @@ export interface SignOnSettings {
   readonly roles: Readonly<Record<string, string>> | null;
   /** Claims that become attributes for conditions, by the attribute's name. */
   readonly attributes: Readonly<Record<string, string>>;
+  /** Whether accounts are made for people whose address the provider does not call verified; not where it is left out. */
+  readonly unverifiedAddresses?: boolean;
   /** The address of this application as browsers see it, without a path. */
   readonly origin: string;
 }
@@ -68,8 +70,9 @@ export class SignOnElsewhere {
   private async configured(): Promise<oidc.Configuration> {
     const { issuer, clientId, clientSecret } = this.settings;
     // Plain HTTP only to this machine itself.
-    const options = isLoopback(issuer) ? { execute: [oidc.allowInsecureRequests] } : {};
-    this.configuration ??= oidc.discovery(new URL(issuer), clientId, clientSecret, undefined, options);
+    // A token is held against the issuer's keys however it came (OpenID Connect Core, 3.1.3.7 would let TLS stand for it).
+    const execute = [oidc.enableNonRepudiationChecks, ...(isLoopback(issuer) ? [oidc.allowInsecureRequests] : [])];
+    this.configuration ??= oidc.discovery(new URL(issuer), clientId, clientSecret, undefined, { execute });
     // A provider that is away now is asked again at the next try.
     this.configuration.catch(() => {
       this.configuration = null;
@@ -120,7 +123,7 @@ export class SignOnElsewhere {
     return {
       subject: sub,
       email,
-      isVerified: isVerified !== false,
+      isVerified: isVerified === true || this.settings.unverifiedAddresses === true,
       name: name?.trim() || email,
       roles: [...new Set(roles)].slice(0, 50),
       attributes: Object.fromEntries(
