@@ -16,7 +16,7 @@ const people = {
     id: "ines",
     name: "Ines Castell",
     email: "ines@marrow-vale.example",
-    roles: ["builder", "technician"],
+    roles: ["builder", "steward", "technician"],
     attributes: {},
   },
   tamsin: {

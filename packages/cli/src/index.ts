@@ -195,7 +195,7 @@ function addAdministration(program: Command): void {
     .addOption(new Option("--store <url>", "the store (environment: QUILL_STORE)"))
     .option(
       "--role <role>",
-      "a role: builder, administrator, auditor, or one of the pages' own; may be repeated",
+      "a role: builder, steward, administrator, auditor, or one of the pages' own; may be repeated",
       collected,
       [],
     )

@@ -147,7 +147,7 @@ export interface DemoAccount {
 }
 
 const told: Readonly<Record<string, string>> = {
-  builder: "makes pages, in the workbench; an auditor as well",
+  builder: "makes pages, in the workbench, of tables that have none yet, too; an auditor as well",
   administrator: "looks after accounts, in the workbench",
   auditor: "reads changes and the trail, in the workbench",
   hydrologist: "edits the stations of the Middle Vale",
@@ -156,7 +156,10 @@ const told: Readonly<Record<string, string>> = {
 };
 
 /** Whoever makes pages, and whoever may edit most of them, sees the log as well. */
-const alsoAuditors: ReadonlySet<string> = new Set(["builder", "technician"]);
+const further: Readonly<Record<string, readonly string[]>> = {
+  builder: ["steward", "auditor"],
+  technician: ["auditor"],
+};
 
 /** Makes the demo's accounts where they are missing, and answers all of them with their passwords. */
 export async function provisionAccounts(store: Store, secrets: Secrets): Promise<DemoAccount[]> {
@@ -170,7 +173,7 @@ export async function provisionAccounts(store: Store, secrets: Secrets): Promise
         name: person.name,
         passwordHash: await hashPassword(demoPassword(secrets, person.email)),
         // One person may have several of the roles of the application itself.
-        roles: alsoAuditors.has(person.role) ? [person.role, "auditor"] : [person.role],
+        roles: [person.role, ...(further[person.role] ?? [])],
         attributes: { region_id: person.regionId, team: person.team },
         active: person.active,
       });

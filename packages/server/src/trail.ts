@@ -24,8 +24,15 @@ export const trailActions = {
   "token.revoked": "revoked the API token",
   "page.published": "published the page",
   "page.file-changed": "found the page file changed on disk",
+  "draft.made": "began the draft",
+  "draft.changed": "changed the draft",
   "draft.discarded": "discarded the draft",
+  "draft.tried": "tried the page",
+  "draft.rehearsed": "rehearsed the page",
+  "records.searched": "looked for records",
+  "census.counted": "counted how stored rows stand to the rules",
   "changes.put-back": "put changes back",
+  "changes.searched": "looked at changes",
   "requests.read": "looked at values of recorded requests",
 } as const;
 export type TrailAction = keyof typeof trailActions;
@@ -54,6 +61,20 @@ export const doerOf = (request: Request, account: Pick<Account, "id" | "name"> |
 export const byCommand: Doer = { id: null, name: "command line", address: "" };
 /** The server by itself. */
 export const byItself: Doer = { id: null, name: "server", address: "" };
+
+/** What somebody looked at: told once in a quarter of an hour, with how often. */
+export type Look = (request: Request, action: TrailAction, subject: string, subjectId?: string) => Promise<void>;
+
+/** Takes note of what people look at, in the trail of a store. */
+export const lookIn =
+  (store: Store, account: (request: Request) => Promise<Account | null>): Look =>
+  async (request, action, subject, subjectId) => {
+    const found = await account(request);
+    if (!found) return;
+    const { id: actorId, name: actorName } = found;
+    const address = request.ip ?? "";
+    await store.noteLook({ actorId, actorName, action, subject, subjectId: subjectId ?? null, address, detail: {} });
+  };
 
 /** Adds a line to the trail of administration, with no value that is anybody's secret. */
 export const note = (

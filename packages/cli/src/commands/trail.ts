@@ -31,6 +31,7 @@ export async function trail(
           ? trailActions[entry.action as keyof typeof trailActions]
           : entry.action;
         const detail = Object.entries(entry.detail).map(([name, value]) => `${name}: ${value}`);
+        if (entry.times > 1 && entry.last) detail.push(`${entry.times} times until ${entry.last.toISOString()}`);
         const line = [
           entry.at.toISOString(),
           entry.actorName || "somebody not signed in",

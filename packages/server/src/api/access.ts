@@ -1,17 +1,45 @@
+import { findTable, parsePage, tableName } from "@loyal-quill/core";
 import express, { type Request, type RequestHandler } from "express";
-import { type Account, type OwnRole, ownRoles } from "../store/entities.js";
+import { DeskRefusal } from "../drafts/desk-refusal.js";
+import type { EditedDatabase } from "../edited-database.js";
+import type { Account, OwnRole } from "../store/entities.js";
+import { isServed } from "./database.js";
 import { problem } from "./problem.js";
 
 /** Whether an account has one of these roles of the application itself. */
 export const hasRole = ({ roles }: { readonly roles: readonly string[] }, ...wanted: readonly OwnRole[]): boolean =>
   wanted.some((role) => roles.includes(role));
 
-/** All roles of the application itself. */
-export const everyRole = Object.keys(ownRoles) as readonly OwnRole[];
+/** The roles that have a part of the workbench. */
+export const everyRole: readonly OwnRole[] = ["builder", "administrator", "auditor"];
 
 /** Whether anything of the workbench is open to an account. */
 export const isAtWorkbench = (account: { readonly roles: readonly string[] }): boolean =>
   hasRole(account, ...everyRole);
+
+/**
+ * Whether somebody may look at a table by a page of it: whoever makes pages, where one is served already; and a steward, where none is.
+ *
+ * @param name of the table, as a page file names it
+ * @throws DeskRefusal
+ */
+export function mayLookAt({ pages }: Pick<EditedDatabase, "pages">, account: Account | null, name: string): void {
+  const loaded = pages.loaded();
+  const table = findTable(loaded.catalog.tables, name);
+  if (!table || isServed(loaded, table)) return;
+  if (account && hasRole(account, "steward")) return;
+  throw new DeskRefusal(
+    "No page serves this table yet",
+    `Its rows are open to nobody so far. Whoever makes the first page of ${tableName(table)} needs the role steward beside builder.`,
+    403,
+  );
+}
+
+/** The same by the text of a page file. What is none is told by whoever reads it: nothing is looked at. @throws DeskRefusal */
+export function mayTry(of: Pick<EditedDatabase, "pages">, account: Account | null, text: string): void {
+  const parsed = parsePage(text);
+  if (parsed.ok) mayLookAt(of, account, parsed.page.file.record.table);
+}
 
 type Method = "get" | "post" | "put" | "delete";
 /** The names of a path's parameters. */

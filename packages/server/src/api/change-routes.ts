@@ -5,14 +5,14 @@ import type { Verifications } from "../drafts/verification.js";
 import { isPlain } from "../edge.js";
 import type { EditedDatabase } from "../edited-database.js";
 import { type Account, actorOf } from "../store/entities.js";
-import { doerOf, note } from "../trail.js";
+import { doerOf, type Look, note } from "../trail.js";
 import { GuardedRoutes } from "./access.js";
 import { changesFor, entriesFor, mostPutBack, putBackNow, putBackPlan, recordChanges } from "./changes.js";
 import { problem } from "./problem.js";
 
 export interface ChangeRouteOptions extends EditedDatabase {
   readonly account: (request: Request) => Promise<Account | null>;
-  readonly noteReading: (request: Request, account: Account, what: string) => Promise<void>;
+  readonly look: Look;
   readonly verifications: Verifications;
 }
 
@@ -59,6 +59,14 @@ export function entryQueryOf(query: Readonly<Record<string, unknown>>): EntryQue
   return Object.fromEntries(Object.entries(told).filter(([, value]) => value !== undefined)) as EntryQuery;
 }
 
+/** Where somebody looks for changes, without the values that they look for. */
+function placeOf({ table, key, page, field, value, containing }: EntryQuery): string {
+  const record = key ? ` ${Object.values(key).join(" / ")}` : "";
+  const where = table ? `${table}${record}` : (page ?? "all tables");
+  if (value === undefined && containing === undefined) return where;
+  return `${where}, by a value of ${field ?? "any field"}`;
+}
+
 const id = v.pipe(v.string(), v.regex(number));
 const askedSchema = v.strictObject({
   entries: v.pipe(v.array(id), v.minLength(1), v.maxLength(mostPutBack)),
@@ -69,23 +77,26 @@ const askedSchema = v.strictObject({
 
 /** The change log: searched, a record by its moments, put back, verified. */
 export function changeRoutes(options: ChangeRouteOptions): GuardedRoutes {
-  const { account, noteReading, store, verifications } = options;
+  const { account, look, store, verifications } = options;
   const routes = new GuardedRoutes(options.account);
 
   routes.get(["auditor"], "/", async (request, response) => {
-    response.json(await changesFor(options, entryQueryOf(request.query)));
+    const query = entryQueryOf(request.query);
+    await look(request, "changes.searched", placeOf(query));
+    response.json(await changesFor(options, query));
   });
 
   routes.get(["auditor"], "/entries", async (request, response) => {
-    response.json(await entriesFor(options, entryQueryOf(request.query)));
+    const query = entryQueryOf(request.query);
+    await look(request, "changes.searched", placeOf(query));
+    response.json(await entriesFor(options, query));
   });
 
   routes.get(["auditor"], "/record", async (request, response) => {
     const [table, key] = [text(request.query.table), keyOf(request.query.key)];
     if (table === undefined || key === undefined || Object.keys(key).length === 0)
       return problem(response, 400, "No such record", "A record is named by its table and its key, as JSON.");
-    const reader = await account(request);
-    if (reader) await noteReading(request, reader, `the record ${table} ${Object.values(key).join(" / ")}`);
+    await look(request, "changes.searched", `the record ${table} ${Object.values(key).join(" / ")}`);
     const since = number.exec(text(request.query.entry) ?? "")?.[0] ?? null;
     response.json(await recordChanges(options, table, key, since));
   });

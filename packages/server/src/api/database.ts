@@ -25,6 +25,10 @@ import type { ConnectionAnswer, DatabaseAnswer, TableAnswer, TableSummary } from
 
 const mostSampled = 8;
 
+/** Whether a page of a table is served: then its rows are somebody's to see already. */
+export const isServed = ({ pages }: Pick<Loaded, "pages">, table: Table): boolean =>
+  pages.some((page) => tableName(page.table) === tableName(table));
+
 /** The names of the pages over each table, drafts that are not published included. */
 async function pagesOf(loaded: Loaded, store: Store): Promise<ReadonlyMap<string, readonly string[]>> {
   const drafts = (await store.drafts()).map(({ page, text }) => ({ name: page, text }));
@@ -48,6 +52,7 @@ const summaryOf = (
   table: Table,
   bytes: ReadonlyMap<string, number>,
   pages: ReadonlyMap<string, readonly string[]>,
+  loaded: Loaded,
 ): TableSummary => ({
   table: tableName(table),
   comment: table.comment,
@@ -56,6 +61,7 @@ const summaryOf = (
   bytes: bytes.get(tableName(table)) ?? null,
   keys: table.keys.map((key) => key.columns),
   pages: pages.get(tableName(table)) ?? [],
+  isServed: isServed(loaded, table),
   because: obstacle(table),
 });
 
@@ -115,7 +121,7 @@ export async function connectionAnswer({
 export async function databaseAnswer(loaded: Loaded, database: Database, store: Store): Promise<DatabaseAnswer> {
   const [bytes, pages] = await Promise.all([sizes(database), pagesOf(loaded, store)]);
   return {
-    tables: loaded.catalog.tables.map((table) => summaryOf(table, bytes, pages)),
+    tables: loaded.catalog.tables.map((table) => summaryOf(table, bytes, pages, loaded)),
     unusable: loaded.catalog.unusable.map((each) => ({
       table: tableName(each),
       because: unusableBecause(each, loaded.catalog),
@@ -123,12 +129,17 @@ export async function databaseAnswer(loaded: Loaded, database: Database, store: 
   };
 }
 
-/** One table with everything that a page over it would have to know; null where there is none of that name. */
+/**
+ * One table with everything that a page over it would have to know; null where there is none of that name.
+ *
+ * @param isSteward whether rows of it are told where no page serves it
+ */
 export async function tableAnswer(
   name: string,
   loaded: Loaded,
   database: Database,
   store: Store,
+  isSteward: boolean,
 ): Promise<TableAnswer | null> {
   const table = findTable(loaded.catalog.tables, name);
   if (!table) return null;
@@ -136,10 +147,12 @@ export async function tableAnswer(
   const [bytes, pages, sample] = await Promise.all([
     sizes(database),
     pagesOf(loaded, store),
-    answeredOr(() => database.run(sampleStatement(table, columns, mostSampled)), null, "unanswered"),
+    isSteward || isServed(loaded, table)
+      ? answeredOr(() => database.run(sampleStatement(table, columns, mostSampled)), null, "unanswered")
+      : null,
   ]);
   return {
-    ...summaryOf(table, bytes, pages),
+    ...summaryOf(table, bytes, pages, loaded),
     fields: table.columns.map((column) => columnSheet(table, column)),
     unsafeKeys: table.unsafeKeys.map(({ constraint, because }) => ({ constraint, because })),
     constraints: table.constraints.map(({ constraint, definition }) => ({ constraint, definition })),

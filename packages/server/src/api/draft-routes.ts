@@ -5,8 +5,8 @@ import { DeskRefusal } from "../drafts/desk-refusal.js";
 import { mostReplayed } from "../drafts/rehearsals.js";
 import type { EditedDatabase } from "../edited-database.js";
 import type { Account } from "../store/entities.js";
-import { type Doer, doerOf, note } from "../trail.js";
-import { GuardedRoutes } from "./access.js";
+import { type Doer, doerOf, type Look, type TrailAction } from "../trail.js";
+import { GuardedRoutes, mayLookAt, mayTry } from "./access.js";
 import { problem } from "./problem.js";
 import { requestQueryOf } from "./request-routes.js";
 import { plain } from "./shapes.js";
@@ -52,8 +52,15 @@ const bodies = {
   }),
 };
 
+/** What somebody looks at. */
+interface Looked {
+  readonly action: TrailAction;
+  readonly subject: string | Promise<string>;
+}
+
 export interface DraftRouteOptions extends EditedDatabase {
   readonly account: (request: Request) => Promise<Account | null>;
+  readonly look: Look;
 }
 
 async function draftAnswer({ desk, threads }: EditedDatabase, name: string): Promise<DraftAnswer> {
@@ -79,15 +86,30 @@ async function draftAnswer({ desk, threads }: EditedDatabase, name: string): Pro
 
 /** Drafts: begun, changed, tried, published; and the versions of what was published. */
 export function draftRoutes(options: DraftRouteOptions): GuardedRoutes {
-  const { desk, store, threads, censuses, rehearsals } = options;
+  const { desk, store, threads, censuses, rehearsals, look } = options;
   const routes = new GuardedRoutes(options.account);
   routes.router.use(express.json({ limit: "2mb" }));
 
-  /** Runs a route whose body is of a shape; what the desk refuses is answered as a problem. */
+  /** A page as it is tried: on which record, through whose eyes. */
+  const tried = (name: string, { key, as }: { key?: string[] | undefined; as?: string | undefined }): Looked => {
+    const person = async (): Promise<string> =>
+      as === undefined ? "" : ` as ${(await store.people()).find(({ id }) => id === as)?.name ?? as}`;
+    const record = key === undefined ? "" : ` ${key.join(" / ")}`;
+    return { action: "draft.tried", subject: person().then((who) => `${name}${record}${who}`) };
+  };
+
+  /** Runs a route whose body is of a shape; what the desk refuses is answered as a problem, and what is looked at is noted. */
   const taking =
     <Schema extends v.GenericSchema>(
       schema: Schema,
-      run: (body: v.InferOutput<Schema>, name: string, by: Doer, response: Response) => Promise<unknown>,
+      run: (
+        body: v.InferOutput<Schema>,
+        name: string,
+        by: Doer,
+        response: Response,
+        account: Account | null,
+      ) => Promise<unknown>,
+      looks?: (body: v.InferOutput<Schema>, name: string) => Looked,
     ) =>
     async (request: Request, response: Response): Promise<void> => {
       const body = v.safeParse(schema, request.body ?? {});
@@ -100,8 +122,13 @@ export function draftRoutes(options: DraftRouteOptions): GuardedRoutes {
       if (name !== "" && !nameForm.test(name))
         return problem(response, 404, "No such page", "A page's name has letters, digits, - and _.");
       const account = await options.account(request);
+      const given: unknown = body.output;
       try {
-        await run(body.output, name, doerOf(request, account), response);
+        if (v.is(v.object({ table: plain }), given)) mayLookAt(options, account, given.table);
+        if (v.is(v.object({ text }), given)) mayTry(options, account, given.text);
+        const seen = looks?.(body.output, name);
+        if (seen) await look(request, seen.action, await seen.subject, name);
+        await run(body.output, name, doerOf(request, account), response, account);
       } catch (error) {
         if (!(error instanceof DeskRefusal)) throw error;
         problem(response, error.status, error.title, error.message);
@@ -141,10 +168,14 @@ export function draftRoutes(options: DraftRouteOptions): GuardedRoutes {
   routes.put(
     ["builder"],
     "/:name",
-    taking(bodies.change, async (change, name, by, response) => {
-      const { conflicts } = await desk.change(name, change, by);
-      response.json({ ...(await draftAnswer(options, name)), conflicts });
-    }),
+    taking(
+      bodies.change,
+      async (change, name, by, response) => {
+        const { conflicts } = await desk.change(name, change, by);
+        response.json({ ...(await draftAnswer(options, name)), conflicts });
+      },
+      (_body, name) => ({ action: "draft.changed", subject: name }),
+    ),
   );
 
   routes.delete(
@@ -167,7 +198,8 @@ export function draftRoutes(options: DraftRouteOptions): GuardedRoutes {
   routes.post(
     ["builder"],
     "/:name/publish",
-    taking(bodies.publish, async (body, name, by, response) => {
+    taking(bodies.publish, async (body, name, by, response, account) => {
+      mayTry(options, account, (await desk.text(name)).text);
       if (options.onPublish === "refuse") await rehearsed(name);
       await desk.publish(name, body.revision, by, body.everybody);
       response.json(await draftAnswer(options, name));
@@ -243,9 +275,13 @@ export function draftRoutes(options: DraftRouteOptions): GuardedRoutes {
   routes.post(
     ["builder"],
     "/:name/census",
-    taking(bodies.census, async ({ text: given }, name, _by, response) => {
-      response.status(202).json(await censuses.begin(await sound(name, given)));
-    }),
+    taking(
+      bodies.census,
+      async ({ text: given }, name, _by, response) => {
+        response.status(202).json(await censuses.begin(await sound(name, given)));
+      },
+      (_body, name) => ({ action: "census.counted", subject: name }),
+    ),
   );
 
   routes.delete(
@@ -266,9 +302,13 @@ export function draftRoutes(options: DraftRouteOptions): GuardedRoutes {
   routes.post(
     ["builder"],
     "/:name/rehearsal",
-    taking(bodies.rehearsal, async ({ text: given, quick = false }, name, _by, response) => {
-      response.status(202).json(await rehearsals.begin({ ...(await sound(name, given)), quick }));
-    }),
+    taking(
+      bodies.rehearsal,
+      async ({ text: given, quick = false }, name, _by, response) => {
+        response.status(202).json(await rehearsals.begin({ ...(await sound(name, given)), quick }));
+      },
+      (_body, name) => ({ action: "draft.rehearsed", subject: name }),
+    ),
   );
 
   routes.delete(
@@ -295,11 +335,14 @@ export function draftRoutes(options: DraftRouteOptions): GuardedRoutes {
   routes.post(
     ["builder"],
     "/:name/replay",
-    taking(bodies.replay, async ({ text: given, rowsThen = false, ...which }, name, by, response) => {
-      await note(store, by, "requests.read", { name: `${name}, played again` });
-      const asked = "ids" in which ? { ids: which.ids } : { query: requestQueryOf(which.query) };
-      response.status(202).json(await rehearsals.beginReplay(await sound(name, given), asked, rowsThen));
-    }),
+    taking(
+      bodies.replay,
+      async ({ text: given, rowsThen = false, ...which }, name, _by, response) => {
+        const asked = "ids" in which ? { ids: which.ids } : { query: requestQueryOf(which.query) };
+        response.status(202).json(await rehearsals.beginReplay(await sound(name, given), asked, rowsThen));
+      },
+      (_body, name) => ({ action: "requests.read", subject: `${name}, played again` }),
+    ),
   );
 
   routes.delete(
@@ -320,26 +363,38 @@ export function draftRoutes(options: DraftRouteOptions): GuardedRoutes {
   routes.post(
     ["builder"],
     "/:name/condition",
-    taking(bodies.condition, async ({ text: given, as, ...question }, name, _by, response) => {
-      const people = await store.people();
-      response.json(await threads.run("condition", { name, text: given, as, people, question }));
-    }),
+    taking(
+      bodies.condition,
+      async ({ text: given, as, ...question }, name, _by, response) => {
+        const people = await store.people();
+        response.json(await threads.run("condition", { name, text: given, as, people, question }));
+      },
+      (body, name) => tried(name, body),
+    ),
   );
 
   routes.post(
     ["builder"],
     "/:name/trial",
-    taking(bodies.trial, async (body, name, _by, response) => {
-      response.json(await threads.run("trial", { ...body, name, people: await store.people() }));
-    }),
+    taking(
+      bodies.trial,
+      async (body, name, _by, response) => {
+        response.json(await threads.run("trial", { ...body, name, people: await store.people() }));
+      },
+      (body, name) => tried(name, body),
+    ),
   );
 
   routes.post(
     ["builder"],
     "/:name/list",
-    taking(bodies.list, async ({ query = {}, ...body }, name, _by, response) => {
-      response.json(await threads.run("list", { ...body, name, query, people: await store.people() }));
-    }),
+    taking(
+      bodies.list,
+      async ({ query = {}, ...body }, name, _by, response) => {
+        response.json(await threads.run("list", { ...body, name, query, people: await store.people() }));
+      },
+      (body, name) => tried(`${name}, its list`, body),
+    ),
   );
 
   return routes;

@@ -6,16 +6,18 @@ import { isPlain } from "../edge.js";
 import type { EditedDatabase } from "../edited-database.js";
 import type { Account } from "../store/entities.js";
 import type { RequestQuery } from "../store/kept-requests.js";
-import { doerOf, note } from "../trail.js";
+import type { Look } from "../trail.js";
 import { GuardedRoutes } from "./access.js";
 import { problem } from "./problem.js";
 import type { RequestsAnswer } from "./types.js";
 
 export interface RequestRouteOptions extends EditedDatabase {
   readonly account: (request: Request) => Promise<Account | null>;
-  /** Notes in the trail that somebody looks at values of recorded requests. */
-  readonly noteReading: (request: Request, account: Account, what: string) => Promise<void>;
+  readonly look: Look;
 }
+
+/** What the latest requests of all pages are called in the trail, wherever they are told: in the list of pages, the list of requests, the live feed. */
+export const latest = "all pages";
 
 /** Requests in one part of a list. */
 const part = 100;
@@ -48,13 +50,12 @@ export function requestQueryOf(query: Readonly<Record<string, unknown>>): Reques
 
 /** Recorded requests: told, summed, one by one, and how PostgreSQL would go about their statements. */
 export function requestRoutes(options: RequestRouteOptions): GuardedRoutes {
-  const { store, database, account, noteReading } = options;
+  const { store, database, look } = options;
   const routes = new GuardedRoutes(options.account);
 
   routes.get(["builder"], "/", async (request, response) => {
-    const reader = await account(request);
     const query = requestQueryOf(request.query);
-    if (reader) await noteReading(request, reader, query.page ?? "all pages");
+    await look(request, "requests.read", query.page ?? latest);
     const before = /^\d{1,18}$/.exec(text(request.query.before) ?? "")?.[0];
     const found = await store.requests.told(query, part + 1, before);
     const answer: RequestsAnswer = { requests: found.slice(0, part), more: found.length > part };
@@ -63,8 +64,7 @@ export function requestRoutes(options: RequestRouteOptions): GuardedRoutes {
 
   routes.get(["builder"], "/newest", async (request, response) => {
     const [page, operation] = [text(request.query.page), text(request.query.operation)];
-    const reader = await account(request);
-    if (reader) await noteReading(request, reader, page ?? "all pages");
+    await look(request, "requests.read", page ?? latest);
     const found: RecordedRequest[] = await store.requests.newest({
       ...(page ? { page } : {}),
       ...(operation ? { operation } : {}),
@@ -80,12 +80,7 @@ export function requestRoutes(options: RequestRouteOptions): GuardedRoutes {
   const oneOf = async (request: Request<{ id: string }>): Promise<RecordedRequest | null> => {
     const { id } = request.params;
     const recorded = v.is(uuid, id) ? await store.requests.one(id) : null;
-    const reader = await account(request as unknown as Request);
-    if (recorded && reader)
-      await note(store, doerOf(request as unknown as Request, reader), "requests.read", {
-        name: recorded.page ?? "",
-        id: recorded.id,
-      });
+    if (recorded) await look(request as unknown as Request, "requests.read", recorded.page ?? "", recorded.id);
     return recorded;
   };
 

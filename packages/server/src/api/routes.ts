@@ -5,10 +5,10 @@ import type { Draft } from "../drafts/jobs.js";
 import { isPlain } from "../edge.js";
 import type { EditedDatabase } from "../edited-database.js";
 import type { SignIns } from "../sign-in/sign-ins.js";
-import type { Account, TrailEntry } from "../store/entities.js";
+import { type Account, type OwnRole, ownRoles, type TrailEntry } from "../store/entities.js";
 import type { Store } from "../store/store.js";
-import { doerOf, note, type TrailAction, trailActions } from "../trail.js";
-import { everyRole, GuardedRoutes, hasRole, isAtWorkbench } from "./access.js";
+import { lookIn, type TrailAction, trailActions } from "../trail.js";
+import { everyRole, GuardedRoutes, hasRole, isAtWorkbench, mayTry } from "./access.js";
 import { changeRoutes } from "./change-routes.js";
 import { connectionAnswer, databaseAnswer, tableAnswer } from "./database.js";
 import { draftRoutes } from "./draft-routes.js";
@@ -17,7 +17,7 @@ import { pageFileAnswer } from "./page-file.js";
 import { summaries } from "./pages.js";
 import { peopleRoutes } from "./people-routes.js";
 import { problem } from "./problem.js";
-import { requestRoutes } from "./request-routes.js";
+import { latest, requestRoutes } from "./request-routes.js";
 import type { AccountSummary, SessionAnswer, TrailAnswer } from "./types.js";
 
 export interface ApiOptions extends EditedDatabase {
@@ -33,9 +33,6 @@ export interface ApiOptions extends EditedDatabase {
 const text = (value: unknown): string | undefined =>
   typeof value === "string" && value !== "" && isPlain(value) ? value : undefined;
 
-/** For so long one line of the trail tells of looking at the requests of a page, in milliseconds. */
-const lookedFor = 10 * 60_000;
-
 const trailAnswer = ({
   id,
   at,
@@ -47,6 +44,8 @@ const trailAnswer = ({
   database,
   address,
   detail,
+  times,
+  last,
 }: TrailEntry): TrailAnswer["entries"][number] => ({
   id,
   at: at.toISOString(),
@@ -59,6 +58,8 @@ const trailAnswer = ({
   database,
   address,
   detail,
+  times,
+  last: last?.toISOString() ?? null,
 });
 
 /** What conditions can ask of an actor, from what the accounts have. */
@@ -77,17 +78,7 @@ async function actorNames(store: Store): Promise<SessionAnswer["actorNames"]> {
 export function apiRoutes(options: ApiOptions): GuardedRoutes {
   const { store, pages, feed, desk, threads, sessions } = options;
   const routes = new GuardedRoutes(options.account);
-  /** What somebody looked at lately, by whom and what, so that a look is one line of the trail and not a hundred. */
-  const looked = new Map<string, number>();
-
-  /** Notes that somebody looks at values of recorded requests. */
-  async function noteReading(request: Request, account: Account, what: string): Promise<void> {
-    const [now, mark] = [Date.now(), `${account.id} ${what}`];
-    for (const [each, at] of looked) if (now - at > lookedFor) looked.delete(each);
-    if (looked.has(mark)) return;
-    looked.set(mark, now);
-    await note(store, doerOf(request, account), "requests.read", { name: what });
-  }
+  const look = lookIn(store, options.account);
 
   routes.router.use(async (request, response, next) => {
     response.set("cache-control", "no-store");
@@ -121,7 +112,7 @@ export function apiRoutes(options: ApiOptions): GuardedRoutes {
       csrfToken: sessions.csrfToken(request),
       accountsHere: sessions.accountsHere,
       mount: options.mount,
-      roles: everyRole.filter((role) => account?.roles.includes(role)),
+      roles: (Object.keys(ownRoles) as OwnRole[]).filter((role) => account?.roles.includes(role)),
     };
     response.json(answer);
   });
@@ -141,7 +132,7 @@ export function apiRoutes(options: ApiOptions): GuardedRoutes {
         "Too many windows",
         "The live feed is open in too many windows of yours. Close one.",
       );
-    if (hasRole(account, "builder")) await noteReading(request, account, "live feed");
+    if (hasRole(account, "builder")) await look(request, "requests.read", latest);
   });
 
   routes.get(["auditor"], "/trail", async (request, response) => {
@@ -156,15 +147,14 @@ export function apiRoutes(options: ApiOptions): GuardedRoutes {
     response.json(answer);
   });
 
-  routes.part("/changes", changeRoutes({ ...options, noteReading }));
+  routes.part("/changes", changeRoutes({ ...options, look }));
 
   routes.get(["builder"], "/page-file", (_request, response) => {
     response.json(pageFileAnswer());
   });
 
   routes.get(["builder"], "/pages", async (request, response) => {
-    const account = await options.account(request);
-    if (account) await noteReading(request, account, "the last of each page");
+    await look(request, "requests.read", latest);
     response.json(await summaries(options));
   });
 
@@ -175,7 +165,10 @@ export function apiRoutes(options: ApiOptions): GuardedRoutes {
       try {
         if (!nameForm.test(request.params.name))
           throw new DeskRefusal("No such page", "A page's name has letters, digits, - and _.", 404);
-        response.json(await run(await desk.draft(request.params.name), request as Request));
+        const draft = await desk.draft(request.params.name);
+        mayTry(options, await options.account(request as Request), draft.text);
+        await look(request as Request, "records.searched", draft.name, draft.name);
+        response.json(await run(draft, request as Request));
       } catch (error) {
         if (!(error instanceof DeskRefusal)) throw error;
         problem(response, error.status, error.title, error.message);
@@ -220,14 +213,18 @@ export function apiRoutes(options: ApiOptions): GuardedRoutes {
   });
 
   routes.get(["builder"], "/database/:table", async (request, response) => {
-    const answer = await tableAnswer(request.params.table, pages.loaded(), options.database, store);
+    const account = await options.account(request as unknown as Request);
+    const isSteward = account !== null && hasRole(account, "steward");
+    const { table } = request.params;
+    const answer = await tableAnswer(table, pages.loaded(), options.database, store, isSteward);
+    if (answer?.sample) await look(request as unknown as Request, "records.searched", answer.table);
     if (answer) response.json(answer);
     else problem(response, 404, "No such table", "There is no table of this name that the connection may read.");
   });
 
-  routes.part("/drafts", draftRoutes(options));
+  routes.part("/drafts", draftRoutes({ ...options, look }));
 
-  routes.part("/requests", requestRoutes({ ...options, noteReading }));
+  routes.part("/requests", requestRoutes({ ...options, look }));
 
   routes.get(["builder"], "/accounts", async (_request, response) => {
     const accounts = await store.accounts();

@@ -29,7 +29,7 @@ export interface SessionAnswer {
   /** Goes with every request that changes something. */
   readonly csrfToken: string;
   /** The roles of the application itself that the person has. */
-  readonly roles: readonly ("builder" | "administrator" | "auditor")[];
+  readonly roles: readonly ("builder" | "steward" | "administrator" | "auditor")[];
   /** Whether people have their accounts here, and sign out here; else in the application that the workbench is mounted in. */
   readonly accountsHere: boolean;
   /** What stands before the addresses of the served pages. */
@@ -456,6 +456,8 @@ export interface TableSummary {
   readonly keys: readonly (readonly string[])[];
   /** The pages over it, drafts included. */
   readonly pages: readonly string[];
+  /** Whether a page of it is served: where none is, its first one is a steward's. */
+  readonly isServed: boolean;
   /** Why there can be no page; null where there can. */
   readonly because: string | null;
 }
@@ -557,6 +559,9 @@ export interface TrailAnswer {
     readonly database: string;
     readonly address: string;
     readonly detail: Readonly<Record<string, string>>;
+    /** How often it was done within a quarter of an hour from then, where such are told in one line; and when last. */
+    readonly times: number;
+    readonly last: string | null;
   }[];
   readonly more: boolean;
 }

@@ -5,7 +5,7 @@ export class DeskRefusal extends Error {
   constructor(
     readonly title: string,
     detail: string,
-    readonly status: 404 | 409 | 422 | 429 = 409,
+    readonly status: 403 | 404 | 409 | 422 | 429 = 409,
   ) {
     super(detail);
   }

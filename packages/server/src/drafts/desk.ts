@@ -110,6 +110,7 @@ export class Desk {
     });
     if (!begun)
       throw new DeskRefusal("There is a draft already", `The page ${name} has a draft that is not published.`);
+    await note(this.options.store, by, "draft.made", { name, id: name });
     this.tell(name, 1, by.name);
     return name;
   }

@@ -53,6 +53,7 @@ export type NewAccount = Pick<Account, "id" | "email" | "name" | "passwordHash" 
 /** What the roles of the application itself open. Others are the pages' own. */
 export const ownRoles = {
   builder: "pages, drafts and recorded requests",
+  steward: "tables that no page serves yet, for a builder",
   administrator: "accounts",
   auditor: "changes and the trail",
 } as const;
@@ -82,6 +83,9 @@ export const TrailEntity = defineEntity({
 export type TrailEntry = Omit<InferEntity<typeof TrailEntity>, "actorId" | "subjectId" | typeof PrimaryKeyProp> & {
   actorId: string | null;
   subjectId: string | null;
+  /** Of a line that tells of looks: how many within its quarter of an hour, and the last of them. */
+  times: number;
+  last: Date | null;
 };
 
 /** An account as the pages know it. */

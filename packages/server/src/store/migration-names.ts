@@ -13,5 +13,6 @@ export const migrationNames = [
   "2026-11-requests-told",
   "2026-11-verifications",
   "2026-11-several-processes",
+  "2026-11-looks",
 ] as const;
 export type MigrationName = (typeof migrationNames)[number];

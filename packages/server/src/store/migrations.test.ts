@@ -47,7 +47,13 @@ test("before roles were apart: builders lose nothing that nobody else may do, an
   );
   const store = await Store.open(made.store, made.reader);
   try {
-    expect((await store.account(ines))?.roles).toEqual(["builder", "technician", "administrator", "auditor"]);
+    expect((await store.account(ines))?.roles).toEqual([
+      "builder",
+      "technician",
+      "administrator",
+      "auditor",
+      "steward",
+    ]);
     expect(await store.account(tamsin)).toMatchObject({
       roles: ["technician"],
       passwordHash: "hash",

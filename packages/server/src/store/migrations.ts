@@ -206,6 +206,19 @@ class SeveralProcesses extends Migration {
   }
 }
 
+class Looks extends Migration {
+  override up(): void {
+    // How often somebody looked at one place within a quarter of an hour: the trail has one line of it, which stays as it is.
+    this.addSql(`CREATE TABLE look (line bigint PRIMARY KEY, actor_id varchar(255) NOT NULL, action varchar(255) NOT NULL, subject varchar(1000) NOT NULL,
+      database varchar(255) NOT NULL, quarter timestamptz NOT NULL, count integer NOT NULL DEFAULT 1, last timestamptz(3) NOT NULL DEFAULT now(),
+      CONSTRAINT look_place UNIQUE (actor_id, action, subject, database, quarter))`);
+    // Whoever made pages so far could do so over any table: they still may, until an administrator takes it from them.
+    this.addSql(
+      `UPDATE account SET roles = roles || '["steward"]' WHERE jsonb_exists(roles, 'builder') AND NOT jsonb_exists(roles, 'steward')`,
+    );
+  }
+}
+
 const classes: Readonly<Record<MigrationName, typeof FirstTables>> = {
   "2026-11-first-tables": FirstTables,
   "2026-11-drafts-and-versions": DraftsAndVersions,
@@ -217,6 +230,7 @@ const classes: Readonly<Record<MigrationName, typeof FirstTables>> = {
   "2026-11-requests-told": RequestsTold,
   "2026-11-verifications": VerificationsOfLogs,
   "2026-11-several-processes": SeveralProcesses,
+  "2026-11-looks": Looks,
 };
 
 /** The store's migrations in their order. A landed one is never changed. */

@@ -79,6 +79,8 @@ const plainAccount = (found: InferEntity<typeof AccountEntity>): Account => ({
   subject: found.subject ?? null,
 });
 
+type NewTrailEntry = Omit<TrailEntry, "id" | "at" | "database" | "times" | "last">;
+
 /** What is asked of the trail. */
 export interface TrailQuery {
   readonly before?: string | undefined;
@@ -311,8 +313,40 @@ export class Store {
     return rows.length === 1;
   }
 
+  /**
+   * Notes that somebody looks at something: one line of the trail a person, action, subject and quarter of an hour, and beside it how often. The first look
+   * draws the line's number, and of two at once the second waits for it.
+   */
+  async noteLook(entry: NewTrailEntry & { readonly actorId: string }): Promise<void> {
+    const { actorId, actorName, action, subjectId, address, detail } = entry;
+    const subject = entry.subject.slice(0, 1000);
+    await this.orm.em.fork().execute(
+      `WITH looked AS (
+        INSERT INTO look (line, actor_id, action, subject, database, quarter)
+        VALUES (nextval(pg_get_serial_sequence('trail', 'id')), ?, ?, ?, ?, date_bin('15 minutes', now(), 'epoch'))
+        ON CONFLICT ON CONSTRAINT look_place DO UPDATE SET count = look.count + 1, last = now()
+        RETURNING line, count
+      )
+      INSERT INTO trail (id, actor_id, actor_name, action, subject, subject_id, database, address, detail)
+      SELECT line, ?, ?, ?, ?, ?, ?, ?, ?::jsonb FROM looked WHERE count = 1`,
+      [
+        ...[actorId, action, subject, this.database],
+        ...[
+          actorId,
+          actorName,
+          action,
+          subject,
+          subjectId,
+          this.database,
+          address.slice(0, 63),
+          JSON.stringify(detail),
+        ],
+      ],
+    );
+  }
+
   /** Adds a line to the trail. */
-  async note(entry: Omit<TrailEntry, "id" | "at" | "database">): Promise<void> {
+  async note(entry: NewTrailEntry): Promise<void> {
     await this.orm.em
       .fork()
       .execute(
@@ -342,7 +376,19 @@ export class Store {
       },
       { orderBy: { id: "desc" }, limit: query.limit },
     );
-    return found.map((each) => ({ ...each, actorId: each.actorId ?? null, subjectId: each.subjectId ?? null }));
+    const ids = JSON.stringify(found.map(({ id }) => id));
+    const looks = await this.orm.em
+      .fork()
+      .execute<{ line: string; count: number; last: string | Date }[]>(
+        "SELECT line::text, count, last FROM look WHERE line IN (SELECT jsonb_array_elements_text(?::jsonb)::bigint)",
+        [ids],
+      );
+    const byLine = new Map(looks.map((look) => [look.line, look]));
+    return found.map((each) => {
+      const look = byLine.get(each.id);
+      const seen = look ? { times: look.count, last: new Date(look.last) } : { times: 1, last: null };
+      return { ...each, actorId: each.actorId ?? null, subjectId: each.subjectId ?? null, ...seen };
+    });
   }
 
   /** Removes tries to sign in that no longer count. */

@@ -28,7 +28,7 @@ export const password = "heron-weir-otter-19";
 export const people = {
   ines: {
     id: "5e0c7a10-4b1d-4c55-9d0e-000000000001",
-    roles: ["builder", "administrator", "auditor"],
+    roles: ["builder", "steward", "administrator", "auditor"],
     active: true,
     region: null,
   },

@@ -3,7 +3,7 @@ import { Fragment, useEffect, useState } from "react";
 import { Link } from "react-router";
 import { styled } from "styled-components";
 import { place, placeOf } from "../api/client.js";
-import { useDatabase, useDatabases } from "../api/queries.js";
+import { useDatabase, useDatabases, useSession } from "../api/queries.js";
 import { bytes, figure } from "../parts/figures.js";
 import { Small, Text } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
@@ -194,6 +194,7 @@ export default function DatabaseRoute() {
   const database = useDatabase();
   const [typed, type] = useState("");
   const draft = useNewDraft();
+  const isSteward = useSession().data?.roles.includes("steward") === true;
   useEffect(() => {
     document.title = texts.documentTitle(says.database);
   }, []);
@@ -250,7 +251,8 @@ export default function DatabaseRoute() {
                         <State table={table} />
                       </td>
                       <td>
-                        {table.because === null && (
+                        {table.because === null && !table.isServed && !isSteward && <Soft>{says.needsSteward}</Soft>}
+                        {table.because === null && (table.isServed || isSteward) && (
                           <Small
                             type="button"
                             disabled={draft.isPending}

@@ -2,7 +2,7 @@ import type { SheetField, TableAnswer } from "@loyal-quill/server/api";
 import { useEffect } from "react";
 import { Link, useParams } from "react-router";
 import { styled } from "styled-components";
-import { useTable } from "../api/queries.js";
+import { useSession, useTable } from "../api/queries.js";
 import { bytes, figure } from "../parts/figures.js";
 import { Mark } from "../parts/mark.js";
 import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
@@ -155,12 +155,15 @@ function References({ table }: { table: TableAnswer }) {
   );
 }
 
-function Sample({ sample }: { sample: TableAnswer["sample"] }) {
+function Sample({ table: { sample, isServed } }: { table: TableAnswer }) {
+  const isSteward = useSession().data?.roles.includes("steward") === true;
   const [first] = sample ?? [];
   return (
     <Part>
       <h2>{says.sampleRows}</h2>
-      {sample === null && <Soft>{says.thisConnectionCanTReadThem}</Soft>}
+      {sample === null && (
+        <Soft>{isServed || isSteward ? says.thisConnectionCanTReadThem : texts.databaseRoute.needsSteward}</Soft>
+      )}
       {sample?.length === 0 && <Soft>{says.theTableIsEmpty}</Soft>}
       {sample && first && (
         <Scroll aria-label={says.sampleRows}>
@@ -228,7 +231,7 @@ function Found({ table }: { table: TableAnswer }) {
         <Keys table={table} />
         <References table={table} />
       </Two>
-      <Sample sample={table.sample} />
+      <Sample table={table} />
     </>
   );
 }

@@ -10,6 +10,9 @@ const day = new Intl.DateTimeFormat("en-GB", { weekday: "long", day: "numeric", 
 /** The day of a moment in words, local to the reader. */
 export const dayOf = (at: string): string => day.format(new Date(at));
 
+/** The time of day of a moment, local to the reader. */
+export const timeOf = (at: string): string => time.format(new Date(at));
+
 /** A moment, local to the reader: the time of today, otherwise day and time. */
 export function Moment({ at, only }: { at: string; only?: "time" }) {
   const date = new Date(at);

@@ -5,7 +5,7 @@ import { useTrail } from "../api/queries.js";
 import { Choice } from "../parts/choice.js";
 import { English } from "../parts/english.js";
 import { Small } from "../parts/inputs.js";
-import { byDay, Moment } from "../parts/moment.js";
+import { byDay, Moment, timeOf } from "../parts/moment.js";
 import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
 import { Title } from "../parts/title.js";
@@ -45,10 +45,14 @@ const kinds = [
   { id: "page.", text: says.pages },
   { id: "draft.", text: says.drafts },
   { id: "requests.", text: says.requests },
+  { id: "changes.", text: says.changes },
+  { id: "records.", text: says.records },
+  { id: "census.", text: says.censuses },
 ];
 
-const detailOf = ({ detail, database }: Entry): string =>
+const detailOf = ({ detail, database, times, last }: Entry): string =>
   [
+    ...(times > 1 && last !== null ? [says.times(times, timeOf(last))] : []),
     ...Object.entries(detail).map(([name, value]) => `${name}: ${value}`),
     ...(database ? [`database: ${database}`] : []),
   ].join("; ");
