@@ -4,7 +4,9 @@ import { Readable } from "node:stream";
 import { pipeline } from "node:stream/promises";
 import { type PageResponse, styleSheet } from "@loyal-quill/core";
 import type express from "express";
+import { endUnread } from "./downloads.js";
 import { joinPolicy } from "./policy.js";
+import { throughSpool } from "./spool.js";
 
 /** The scripts of the pages, as the build left them beside this package: one file, each in a block of its own. */
 const script = ["choices", "changed", "in-place"]
@@ -50,20 +52,27 @@ export function sendHead(response: express.Response, { status, headers }: Omit<P
 /** Sends an answer as it is: Express would look for what it may leave out of it. */
 export function send(response: express.Response, { status, headers, body }: PageResponse): void {
   const joined = headersOf(response, headers);
-  joined["content-length"] = String(Buffer.byteLength(body));
+  const length = Buffer.byteLength(body);
+  joined["content-length"] = String(length);
   response.writeHead(status, joined);
   response.end(body);
+  // What is larger than the system takes at once may wait for its reader.
+  if (response.writableLength > 0) endUnread(response);
 }
 
-/** Sends an answer part by part, no faster than it is taken. One that can't be finished is broken off, so that nobody takes it for whole. */
+/**
+ * Sends an answer part by part, no faster than it is taken, though its parts are taken from where they come as fast as they come. One that can't be
+ * finished is broken off, so that nobody takes it for whole; so is one that nobody reads.
+ */
 export async function sendParts(
   response: express.Response,
   { status, headers }: PageResponse,
   parts: AsyncIterable<string | Uint8Array>,
 ): Promise<void> {
   response.writeHead(status, headersOf(response, headers));
+  endUnread(response);
   try {
-    await pipeline(Readable.from(parts, { objectMode: true }), response);
+    await throughSpool(parts, (kept) => pipeline(Readable.from(kept, { objectMode: true }), response));
   } catch {
     response.destroy();
   }

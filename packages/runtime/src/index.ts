@@ -3,6 +3,7 @@
 export { attributes, html, type Markup, type OwnControl, type OwnControlParts, type OwnRule } from "@loyal-quill/core";
 export { readBody } from "./body.js";
 export { backendTold, connect, databaseOver, type Limits } from "./database.js";
+export { endUnread } from "./downloads.js";
 export { connectionTo } from "./hosts.js";
 export type { FormParts, FormTemplate, Layout, LayoutParts, PageLink, Written } from "./layout.js";
 export { LayoutError } from "./layout.js";

@@ -37,6 +37,7 @@ import type express from "express";
 import { pageFiles, scriptName, send, sendHead, sendParts, styleName } from "./answers.js";
 import { isMultipart, readBody } from "./body.js";
 import { connect, databaseOver, whileWaitedFor } from "./database.js";
+import { Downloads } from "./downloads.js";
 import { contentBy, documentBy, type PageLink } from "./layout.js";
 import { LiveSite } from "./live-site.js";
 import { keepSealed } from "./log-seals.js";
@@ -235,7 +236,12 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
       response: answer,
       recorded,
       ...came
-    } = await run(matched, pageRequest, reads ? whileWaitedFor(await reading(matched, request), waiting) : database);
+    } = await run(
+      matched,
+      pageRequest,
+      reads ? whileWaitedFor(await reading(matched, request), waiting) : database,
+      (person) => downloads.take(person, response),
+    );
     if (replicas && !reads && answer.status < 400) seen.note(request, response, await replicas.position());
     if (answer.page && (layout !== undefined || forms[recorded.page ?? ""] !== undefined))
       send(response, await laidOut(answer, recorded.page, pageRequest, request, response));
@@ -256,9 +262,17 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     return speaksJson(request) && last === null ? database : (await replicas.reading(last)).database;
   };
 
-  const run = (matched: MatchedRoute, request: PageRequest, over: Database): Promise<Handled> =>
+  const downloads = new Downloads();
+
+  const run = (
+    matched: MatchedRoute,
+    request: PageRequest,
+    over: Database,
+    exportTurn: NonNullable<Dependencies["exportTurn"]> = () => "free",
+  ): Promise<Handled> =>
     handle(matched, request, {
       database: over,
+      exportTurn,
       signer,
       elapsed: () => performance.now(),
       pause: (ms) => new Promise((resolve) => setTimeout(resolve, ms)),

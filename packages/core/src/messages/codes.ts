@@ -7,6 +7,8 @@ import type { TitleCode } from "./catalog.js";
 export const statusOf = {
   "no-such-address": 404,
   "too-slow": 422,
+  "export-of-yours": 429,
+  "exports-of-others": 503,
   "condition-too-long": 422,
   "query-wrong": 400,
   "json-broken": 400,

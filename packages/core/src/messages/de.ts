@@ -264,6 +264,14 @@ export const german: MessageCatalog = {
       title: "Das hat zu lange gedauert und wurde abgebrochen",
       advice: "Schränken Sie die Liste durch eine Suche oder einen Filter ein und versuchen Sie es dann noch einmal.",
     },
+    "export-of-yours": {
+      title: "Ein anderer Download von Ihnen läuft noch",
+      advice: "Warten Sie, bis er fertig ist, oder brechen Sie ihn ab, und versuchen Sie es dann noch einmal.",
+    },
+    "exports-of-others": {
+      title: "Gerade laden andere Listen herunter",
+      advice: "Warten Sie einen Moment und versuchen Sie es dann noch einmal.",
+    },
     "condition-too-long": {
       title: "Diese Seite verlangt für Ihr Konto zu viel",
       advice:

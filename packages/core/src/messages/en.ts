@@ -255,6 +255,14 @@ export const english = {
       title: "This took too long and was stopped",
       advice: "Narrow the list by a search or a filter, then try again.",
     },
+    "export-of-yours": {
+      title: "Another download of yours is under way",
+      advice: "Wait until it has ended, or cancel it, then try again.",
+    },
+    "exports-of-others": {
+      title: "Others are downloading lists just now",
+      advice: "Wait a moment, then try again.",
+    },
     "condition-too-long": {
       title: "This page asks too much for your account",
       advice:

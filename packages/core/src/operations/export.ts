@@ -74,6 +74,11 @@ export async function exportList(trip: Trip): Promise<Outcome> {
     view: { what: "elsewhere", to: `${page.path.list}${queryText(request.query)}` },
   };
   if (filters.problems.length + strays.length > 0) return toList;
+  const turn = dependencies.exportTurn?.(facts.actor.id) ?? "free";
+  if (turn !== "free") {
+    recorder.note("load", [], turn === "export-of-yours" ? "they download already" : "too many download already");
+    return refused(turn, page);
+  }
   let cursor: Cursor | null = null;
   try {
     cursor = await openCursor(

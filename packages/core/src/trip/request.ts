@@ -80,6 +80,9 @@ export interface PageResponse {
 }
 
 /** What the steps need of the world: handed in, so that the core has no clock, key or connection of its own. */
+/** Whether somebody may export a list now: nobody two at once, and not too many together. */
+export type ExportTurn = "free" | "export-of-yours" | "exports-of-others";
+
 export interface Dependencies {
   readonly database: Database;
   readonly signer: Signer;
@@ -89,6 +92,8 @@ export interface Dependencies {
   readonly pause: (ms: number) => Promise<void>;
   /** The greatest age of a form that is taken, in milliseconds: an older one is shown again first. */
   readonly formAge: number;
+  /** Takes a turn to export a list, of a person by id; free where it is left out. */
+  readonly exportTurn?: (person: string) => ExportTurn;
   /** The developer's own steps of a page, where it has any. */
   readonly own?: (page: string) => OwnSteps | null;
   /** The pages that are served together, for what one shows of another. */

@@ -6,6 +6,9 @@ export interface CsvField {
   readonly isText: boolean;
 }
 
+/** What a spreadsheet takes for a formula: it passes over white space before the sign, and some begin one at white space itself. */
+const formula = /^\s*[=+\-@＝＋－＠]|^[\t\r\n]/u;
+
 /**
  * Records of a CSV file, each with its line's end (RFC 4180, 2). A text that begins like a formula gets an apostrophe before it.
  */
@@ -18,8 +21,7 @@ export const csvLines = (records: readonly (readonly CsvField[])[]): string =>
       quoted_match: /[\r\n]/,
       cast: {
         string: (value, { index, records: line }) => ({
-          value,
-          escape_formulas: records[line]?.[index]?.isText ?? true,
+          value: (records[line]?.[index]?.isText ?? true) && formula.test(value) ? `'${value}` : value,
         }),
       },
     },

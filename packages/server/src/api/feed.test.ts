@@ -1,5 +1,6 @@
+import { once } from "node:events";
 import { createServer, type Server } from "node:http";
-import type { AddressInfo } from "node:net";
+import { type AddressInfo, connect, type Socket } from "node:net";
 import { afterEach, beforeEach, describe, expect, test } from "@jest/globals";
 import express from "express";
 import { Feed, type RolesNow } from "./feed.js";
@@ -11,7 +12,7 @@ let address: string;
 let roles: readonly string[] | null;
 
 beforeEach(async () => {
-  feed = new Feed();
+  feed = new Feed(300);
   roles = ["builder"];
   const app = express();
   const rolesNow: RolesNow = async (requests) => requests.map(() => roles);
@@ -49,6 +50,41 @@ async function listen(who = 1) {
   };
   return { response, heard, ended, leave: () => gone.abort(), text: () => text };
 }
+
+describe("a window that reads nothing", () => {
+  const told = { kind: "draft", page: "x".repeat(100_000), revision: 1, by: "" } as const;
+
+  /** Asks for the feed and reads no more than its beginning. */
+  async function unread(): Promise<Socket> {
+    const socket = connect(Number(new URL(address).port), "127.0.0.1");
+    socket.on("error", () => {});
+    socket.write("GET /feed HTTP/1.1\r\nhost: localhost\r\n\r\n");
+    await once(socket, "data");
+    return socket.pause();
+  }
+
+  test("is left after a while, and the others go on", async () => {
+    const other = await listen();
+    const socket = await unread();
+    expect(feed.windows).toBe(2);
+    // More than the systems at both ends keep for it, less than what ends it at once.
+    for (let turn = 0; turn < 80; turn++) feed.tell(told);
+    while (feed.windows > 1) await new Promise((resolve) => setTimeout(resolve, 10));
+    feed.tell({ ...told, page: "afterwards" });
+    await other.heard("afterwards");
+    socket.destroy();
+  });
+
+  test("is left at once where too much waits for it", async () => {
+    const socket = await unread();
+    for (let turn = 0; turn < 400 && feed.windows > 0; turn++) {
+      feed.tell(told);
+      await new Promise((resolve) => setImmediate(resolve));
+    }
+    while (feed.windows > 0) await new Promise((resolve) => setTimeout(resolve, 10));
+    socket.destroy();
+  });
+});
 
 describe("the live feed", () => {
   test("is a stream of server-sent events that nothing on the way keeps back", async () => {

@@ -1,3 +1,4 @@
+import { endUnread } from "@loyal-quill/runtime";
 import type { Request, Response } from "express";
 import type { FeedEvent } from "./types.js";
 
@@ -9,6 +10,9 @@ const few = 10;
 const breath = 100;
 /** So many events are kept for a window of whose person nothing is known just now. */
 const mostMissed = 1000;
+
+/** So much may wait in one window's answer, in bytes. */
+const mostUnread = 4_194_304;
 
 /** Something that is to be told, and to whom: null for everybody. */
 interface Waiting {
@@ -39,6 +43,9 @@ export class Feed {
   private closed = false;
   private readonly heartbeat = setInterval(() => void this.send(": still here\n\n", null), 25_000).unref();
 
+  /** @param patience how long a window may take nothing of what it is told, in milliseconds; half a minute where it is left out */
+  constructor(private readonly patience?: number) {}
+
   /**
    * Keeps an answer open and sends what happens from now on.
    *
@@ -57,6 +64,7 @@ export class Feed {
       .status(200)
       .set({ "content-type": "text/event-stream", "cache-control": "no-store", "x-accel-buffering": "no" });
     response.flushHeaders();
+    endUnread(response, this.patience);
     response.write("retry: 2000\n\n");
     this.open.set(response, { request, response, person, rolesNow, missed: [] });
     response.on("close", () => this.open.delete(response));
@@ -125,7 +133,9 @@ export class Feed {
       response.end();
     } else {
       const told = missed.splice(0).filter(({ role }) => role === null || roles.includes(role));
-      if (told.length > 0) response.write(told.map(({ text }) => text).join(""));
+      // Whoever does not read what was told before asks again, and begins anew.
+      if (response.writableLength > mostUnread) response.destroy();
+      else if (told.length > 0) response.write(told.map(({ text }) => text).join(""));
     }
   }
 }
