@@ -1,16 +1,23 @@
 import { createHash, randomBytes } from "node:crypto";
-import { hash, verify } from "@node-rs/argon2";
 import { dictionary } from "@zxcvbn-ts/language-common";
-import pLimit from "p-limit";
+import { Piscina } from "piscina";
+import type { Hashing } from "./hashing.js";
 
-/** argon2id with OWASP's parameters: 19 MiB, 2 passes, 1 lane. */
-const cost = { memoryCost: 19_456, timeCost: 2, parallelism: 1 } as const;
-
-/** Two hashes at once, however many sign in: the others wait, and everybody else is served. */
-const turn = pLimit(2);
+/**
+ * The thread in which passwords are hashed, as soon as there is one to hash. It is its own: the process's pool also reads files and looks up names, and
+ * there is one for all, with less right to the processor, so that whoever tries many passwords waits for themselves and nobody else does.
+ */
+const thread = new Piscina<Hashing, string | boolean>({
+  filename: new URL(import.meta.url.endsWith(".ts") ? "../../dist/sign-in/hashing.js" : "./hashing.js", import.meta.url)
+    .href,
+  minThreads: 0,
+  maxThreads: 1,
+  idleTimeout: 30_000,
+  niceIncrement: 10,
+});
 
 /** A password's argon2id hash in PHC string format, with a salt of its own. */
-export const hashPassword = (password: string): Promise<string> => turn(() => hash(password, cost));
+export const hashPassword = async (password: string): Promise<string> => String(await thread.run({ password }));
 
 let nobody: Promise<string> | undefined;
 
@@ -20,8 +27,8 @@ let nobody: Promise<string> | undefined;
 export async function verifyPassword(passwordHash: string | null, password: string): Promise<boolean> {
   nobody ??= hashPassword("nobody has this password");
   const against = passwordHash ?? (await nobody);
-  const matches = await turn(() => verify(against, password));
-  return matches && passwordHash !== null;
+  const matches = await thread.run({ password, against });
+  return matches === true && passwordHash !== null;
 }
 
 /** A password that is made here and shown once: 120 random bits. */

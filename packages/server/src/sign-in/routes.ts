@@ -1,6 +1,7 @@
 import { document, type Frame, html, type Language, type Markup, readPairs, resendForm, word } from "@loyal-quill/core";
 import type { Pages } from "@loyal-quill/runtime";
 import express, { type Request, type Response } from "express";
+import pLimit from "p-limit";
 import type { Logger } from "pino";
 import * as v from "valibot";
 import { plain } from "../api/shapes.js";
@@ -111,6 +112,9 @@ export function signInRoutes(options: SignInOptions): express.Router {
       signInForm(attempt, sessions.before(request, response), frame(request).language, options),
     );
 
+  /** Of all who try, a few at once ask the store: those who are signed in already don't wait behind them. */
+  const few = pLimit(3);
+
   /** What must be done first, or where one was going, with the form that came along. */
   const enter: Enter = async (request, response, account, to, detail, idToken) => {
     await sessions.begin(request, response, account, idToken);
@@ -157,12 +161,15 @@ export function signInRoutes(options: SignInOptions): express.Router {
     const again = (status: number, problem: ServerWord): void =>
       show(request, response, status, { email, next, problem, carried });
     if (!sessions.isFromBefore(request, token)) return again(403, "expired");
-    const account = await store.accountByEmail(email);
-    const attempt = { address: countedAddress(request.ip ?? ""), email, device: sessions.device(request, account?.id) };
+    const { account, attempt, taken } = await few(async () => {
+      const found = await store.accountByEmail(email);
+      const device = sessions.device(request, found?.id);
+      const tried = { address: countedAddress(request.ip ?? ""), email, device };
+      return { account: found, attempt: tried, taken: await limits.take(tried) };
+    });
     const doer: Doer = doerOf(request, null);
     // Who isn't known is told by what was typed, which may be anything: no more than that somebody unknown tried.
     const subject = account ? { name: account.email, id: account.id } : { name: "unknown account" };
-    const taken = await limits.take(attempt);
     if (taken !== "left") {
       if (taken === "first beyond") await note(store, doer, "sign-in.stopped", subject);
       return again(429, "often");
