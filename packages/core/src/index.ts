@@ -79,6 +79,7 @@ export {
   type Statement,
   type Stored,
   type Told,
+  type TransactionPurpose,
 } from "./postgres/statement.js";
 export { kindOf, ruleKindsInFile, rulesVersion } from "./rules/index.js";
 export { type AnyOwnRule, addOwnRule, type OwnRule, type OwnSettings } from "./rules/own-rule.js";

@@ -1,5 +1,13 @@
 import { performance } from "node:perf_hooks";
-import { type Database, DatabaseAway, DatabaseRefusal, type Row, type Statement, type Told } from "@loyal-quill/core";
+import {
+  type Database,
+  DatabaseAway,
+  DatabaseRefusal,
+  type Row,
+  type Statement,
+  type Told,
+  type TransactionPurpose,
+} from "@loyal-quill/core";
 import pg from "pg";
 import { connectionTo } from "./hosts.js";
 import { isSignal, NobodyWaits, type Signal } from "./nobody-waits.js";
@@ -211,9 +219,10 @@ class Connections {
   async command(client: pg.PoolClient, text: string): Promise<string> {
     try {
       const limit = this.limits.statement + this.limits.answer;
-      const { command } = await this.limited(this.known.get(client), client.query(text), limit);
+      // Of several in one message the last one's.
+      const last = [await this.limited(this.known.get(client), client.query(text), limit)].flat().at(-1);
       this.noteAnswer(client);
-      return command;
+      return last?.command ?? "";
     } catch (error) {
       if (isRefusal(error)) this.noteAnswer(client);
       throw asFailure(error, true);
@@ -425,9 +434,9 @@ function inside(connections: Connections, client: pg.PoolClient): Database {
 const asTransaction = <Result>(
   connections: Connections,
   run: (database: Database) => Promise<Result>,
-  reads: boolean,
+  purpose: TransactionPurpose = "writing",
 ): Promise<Result> =>
-  connections.use(!reads, async (client) => {
+  connections.use(purpose !== "reading", async (client) => {
     const command = (text: string): Promise<string> => connections.command(client, text);
     await command("BEGIN");
     try {
@@ -439,7 +448,8 @@ const asTransaction = <Result>(
     } catch (error) {
       // After a lost connection there is nothing to roll back; a failed COMMIT has rolled back already.
       if (error instanceof DatabaseAway) throw error;
-      await command("ROLLBACK");
+      // In one message, which a pooler hands to one backend: locks of the session outlive its transaction (PostgreSQL documentation, 13.3.5).
+      await command(purpose === "trial" ? "ROLLBACK; SELECT pg_advisory_unlock_all()" : "ROLLBACK");
       throw error instanceof DatabaseRefusal ? error : new Keep("rolled back", { cause: error });
     }
   });
@@ -455,7 +465,7 @@ export function databaseOver(pool: pg.Pool, limits: Partial<Limits> & { readonly
   const { shared = false, ...given } = limits;
   const connections = new Connections(pool, { ...usualLimits, ...given }, shared);
   return {
-    transaction: (run, purpose) => asTransaction(connections, run, purpose === "reading"),
+    transaction: (run, purpose) => asTransaction(connections, run, purpose),
     run: (statement) => connections.use(statement.writes === true, (client) => connections.send(client, statement)),
   };
 }

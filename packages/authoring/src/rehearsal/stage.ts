@@ -100,7 +100,7 @@ export async function leavingNothing<Result>(
   try {
     return await database.transaction<never>(async (inside) => {
       throw new RolledBack(await run(inside));
-    });
+    }, "trial");
   } catch (error) {
     if (error instanceof RolledBack) return error.result as Result;
     throw error;

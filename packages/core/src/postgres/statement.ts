@@ -4,6 +4,9 @@ export type Stored = string | null;
 /** One row as the database answered it: every value in PostgreSQL's text form. */
 export type Row = Readonly<Record<string, Stored>>;
 
+/** What a transaction is for. */
+export type TransactionPurpose = "reading" | "writing" | "trial";
+
 /** What PostgreSQL is told of a request, as settings of the transaction: `quill.actor`, `quill.page` and `quill.request`. */
 export interface Told {
   readonly actor: string;
@@ -48,9 +51,10 @@ export interface Database {
   /**
    * Runs several statements as one transaction: all of them, or, where anything is thrown, none.
    *
-   * @param purpose `writing` where it is left out
+   * @param purpose `writing` where it is left out; of a `trial`, which is rolled back, nothing is left on the connection either that a rollback does
+   *   not take back, like a lock of the session
    */
-  transaction<Result>(run: (database: Database) => Promise<Result>, purpose?: "reading" | "writing"): Promise<Result>;
+  transaction<Result>(run: (database: Database) => Promise<Result>, purpose?: TransactionPurpose): Promise<Result>;
 }
 
 /** What a refusal is about, as far as PostgreSQL says so; null where it does not. */

@@ -112,7 +112,7 @@ export async function trial(
   const matched = { kind: "page", page, operation, keySegments: key.map(encodeSegment) } as const;
   const request = requestOf(options, form === null ? "GET" : "POST", path, actor, body);
   const run = (database: Database) => handle(matched, request, dependencies(options, database));
-  const { response, recorded } = await (form === null ? run(options.database) : leavingNothing(options.database, run));
+  const { response, recorded } = await leavingNothing(options.database, run);
   return {
     recorded,
     html: response.status === 303 ? null : response.body,
