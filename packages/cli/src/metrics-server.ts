@@ -1,4 +1,5 @@
 import { createServer } from "node:http";
+import { isAskedOnLoopback } from "@loyal-quill/server";
 import { CannotStart } from "./listen.js";
 
 /** What tells measurements, in the text form of Prometheus. */
@@ -10,6 +11,11 @@ export interface Measurements {
 /** Serves measurements at `/metrics` on loopback, at a port of their own: they are nobody's who comes to the pages. */
 export async function serveMetrics(port: number, { type, text }: Measurements): Promise<{ stop: () => Promise<void> }> {
   const server = createServer((request, response) => {
+    // A page elsewhere that lets its own name point here would read what is this machine's.
+    if (!isAskedOnLoopback(request)) {
+      response.writeHead(421, { "content-type": "text/plain" }).end("Measurements are told on loopback.\n");
+      return;
+    }
     if (request.url !== "/metrics") {
       response.writeHead(404, { "content-type": "text/plain" }).end("Measurements are at /metrics.\n");
       return;

@@ -1,4 +1,5 @@
-import type { Request, RequestHandler } from "express";
+import type { IncomingMessage } from "node:http";
+import type { RequestHandler } from "express";
 
 /** How the application stands towards browsers. */
 export interface Deployment {
@@ -14,7 +15,7 @@ export interface Deployment {
 export const loopback: Deployment = { secure: false, hops: 0, hosts: ["127.0.0.1", "localhost", "[::1]"] };
 
 /** Names that a request gives as its host (RFC 9110, 7.2): two of them are none. */
-function hostsOf({ rawHeaders }: Request): readonly string[] {
+function hostsOf({ rawHeaders }: Pick<IncomingMessage, "rawHeaders">): readonly string[] {
   return rawHeaders.filter((_, index) => index % 2 === 1 && rawHeaders[index - 1]?.toLowerCase() === "host");
 }
 
@@ -32,6 +33,18 @@ function isReadable(url: string): boolean {
   }
 }
 
+/** Whether a host is one of the names under which something is known; all addresses of loopback are, where one is. */
+function isKnown(host: string, known: readonly string[]): boolean {
+  const name = nameOf(host);
+  return known.includes(name) || (known.includes("127.0.0.1") && /^127(\.\d{1,3}){3}$/.test(name));
+}
+
+/** Whether something that is for this machine alone is asked under one of this machine's own names, and under one only. */
+export function isAskedOnLoopback(request: Pick<IncomingMessage, "rawHeaders">): boolean {
+  const [host, other] = hostsOf(request);
+  return host !== undefined && other === undefined && isKnown(host, loopback.hosts ?? []);
+}
+
 /** Turns away what is asked under another name, in two names at once, or at an address that is none. */
 export function atTheEdge({ hosts }: Pick<Deployment, "hosts">): RequestHandler {
   const known = hosts?.map((host) => host.toLowerCase());
@@ -41,9 +54,7 @@ export function atTheEdge({ hosts }: Pick<Deployment, "hosts">): RequestHandler 
     };
     const [host, other] = hostsOf(request);
     if (host === undefined || other !== undefined) return refuse(400, "A request names one host.");
-    const name = nameOf(host);
-    const isLoopback = known?.includes("127.0.0.1") === true && /^127(\.\d{1,3}){3}$/.test(name);
-    if (known && !isLoopback && !known.includes(name))
+    if (known && !isKnown(host, known))
       return refuse(
         421,
         "This application is not known under this name. Whoever runs it says under which with --host-name.",

@@ -1,7 +1,7 @@
 /** Loyal Quill itself: sign-in, its store, the workbench's API and the served pages. */
 export { type Application, type ApplicationOptions, createApplication, type SignInSettings } from "./application.js";
 export { type OnPublish, onPublishModes } from "./drafts/rehearsals.js";
-export { type Deployment, loopback } from "./edge.js";
+export { type Deployment, isAskedOnLoopback, loopback } from "./edge.js";
 export { ofTheStore } from "./edited-database.js";
 export { leastKeyLength } from "./keys.js";
 export { makeLogger, plainError } from "./log.js";
