@@ -9,6 +9,7 @@ import { dropMonths, erase, importLog, keep, notify } from "./commands/log-keep.
 import { seal, verify } from "./commands/log-verify.js";
 import { unwatch, watch, watched } from "./commands/log-watch.js";
 import { secretOf } from "./from-environment.js";
+import { CannotStart } from "./listen.js";
 import { databaseUrl } from "./open-database.js";
 import { collected, database, numberOption, pair } from "./options.js";
 
@@ -21,11 +22,19 @@ const by = (): Option =>
     "the account's name",
   );
 
-/** Writes to standard output, and waits until what reads it takes more. */
+/** Writes to standard output, and waits until what reads it takes more. @throws where nobody reads it any more */
 const write = (text: string): Promise<void> =>
-  new Promise((resolve) => {
-    if (process.stdout.write(text)) resolve();
-    else process.stdout.once("drain", resolve);
+  new Promise((resolve, reject) => {
+    const { stdout } = process;
+    const gone = (): void => reject(new CannotStart("Nobody reads what is written any more."));
+    const done = (): void => {
+      for (const name of ["error", "close"]) stdout.off(name, gone);
+      resolve();
+    };
+    if (stdout.destroyed) return gone();
+    for (const name of ["error", "close"]) stdout.once(name, gone);
+    if (stdout.write(text)) setImmediate(done);
+    else stdout.once("drain", done);
   });
 
 function addChecks(log: Command, say: Say): void {
@@ -38,16 +47,27 @@ function addChecks(log: Command, say: Say): void {
     .option("--table <name>", "with --key: the entries of one record")
     .option("--key <column=value>", "the record's key; may be repeated", key, {})
     .option("--public-key <file>", "the key that seals are signed with")
-    .option("--seals <file>", "seals that were kept elsewhere, to hold those of the log against")
+    .option(
+      "--seals <place>",
+      "seals that were kept elsewhere, to hold those of the log against: a file, an address or '| command'; may be repeated",
+      collected,
+      [],
+    )
     .option("--json", "the report as JSON", false)
     .action(async (told) => {
       process.exitCode = await verify({ ...told, database: databaseUrl(told.database) }, say);
     });
   log
     .command("seal")
-    .description("seals what has no seal yet")
+    .description("seals what has no seal yet, and sends places what they lack")
     .addOption(database())
-    .option("--to <place>", "writes seals there as well: a file, - or an address; may be repeated", collected, [])
+    .option(
+      "--to <place>",
+      "sends seals there as well: a file, an address, '| command' or -; what could not be sent is sent at the next occasion; may be repeated",
+      collected,
+      [],
+    )
+    .option("--all", "sends each place all seals, a file those that it lacks", false)
     .addHelpText(
       "after",
       `
@@ -55,9 +75,10 @@ From the environment, or from a file that the variable with _FILE at its end nam
   QUILL_SEAL_KEY      a private key (Ed25519, PEM) that seals are signed with: openssl genpkey -algorithm ed25519
   QUILL_SEAL_SECRET   what seals that are posted are signed with, as a webhook is`,
     )
-    .action(async (told: { database?: string; to: string[] }) => {
+    .action(async (told: { database?: string; to: string[]; all: boolean }) => {
       process.exitCode = await seal(
         {
+          all: told.all,
           database: databaseUrl(told.database),
           to: told.to,
           privateKey: secretOf("QUILL_SEAL_KEY"),

@@ -117,7 +117,7 @@ export function addServe(program: Command, say: Say): void {
     )
     .option(
       "--seals-to <place>",
-      "writes the seals of the change log there as well: a file, - or an address; may be repeated",
+      "sends the seals of the change log there as well: a file, an address, '| command' or -; may be repeated",
       collected,
       [],
     )

@@ -20,9 +20,17 @@ export { indexPage } from "./html/pages.js";
 export { styleSheet } from "./html/style.js";
 export { openApi } from "./json/openapi.js";
 export { type Json, type JsonAnswer, jsonOf, jsonText, RawJson, toldJson } from "./json/value.js";
+export { baselinePart, importedTable, isAct } from "./log/acts.js";
 export * from "./log/canonical.js";
 export type { FieldChange } from "./log/field-change.js";
 export * from "./log/forms.js";
+export {
+  beforeTablesStatement,
+  functionsStatement,
+  ownFunctions,
+  watchFunction,
+  wrongFunctions,
+} from "./log/installed.js";
 export { monthsStatement, notifyStatement } from "./log/keeping.js";
 export * from "./log/moments.js";
 export {
@@ -47,14 +55,32 @@ export {
   readLogState,
   upgradesFrom,
 } from "./log/schema.js";
-export { lastSealStatement, makeSealsStatement, mostSealed, sealsStatement, signSealStatement } from "./log/seals.js";
+export {
+  lastSealStatement,
+  makeSealsStatement,
+  mostSealed,
+  noteSentStatement,
+  sealsStatement,
+  sentStatement,
+  signSealStatement,
+  unsignedStatement,
+} from "./log/seals.js";
 export * from "./log/search.js";
-export { type LogFinding, type LogFindingKind, LogVerifier, logFindingKinds, type Upto } from "./log/verify.js";
+export {
+  detailOf,
+  type LogFinding,
+  type LogFindingKind,
+  LogVerifier,
+  logFindingKinds,
+  type Upto,
+} from "./log/verify.js";
 export {
   unwatchStatements,
   type Watching,
   watchedRowsStatement,
   watchedStatement,
+  watchSettings,
+  watchSource,
   watchStatements,
 } from "./log/watch.js";
 export { WatchedRows, type WatchedTable } from "./log/watched-rows.js";

@@ -1,15 +1,22 @@
-import { createPrivateKey, createPublicKey, type KeyObject, sign } from "node:crypto";
-import { appendFile } from "node:fs/promises";
+import { execFile, spawn } from "node:child_process";
+import { createPrivateKey, createPublicKey, hash, type KeyObject, sign } from "node:crypto";
+import { once } from "node:events";
+import { appendFile, readFile } from "node:fs/promises";
 import process from "node:process";
+import { promisify } from "node:util";
 import {
   type Database,
   DatabaseAway,
   DatabaseRefusal,
   makeSealsStatement,
   mostSealed,
+  noteSentStatement,
   rangesOf,
   type Seal,
+  sealsStatement,
+  sentStatement,
   signSealStatement,
+  unsignedStatement,
 } from "@loyal-quill/core";
 import { keyName, sealOf } from "./log-verify.js";
 import { signatureOf } from "./webhook.js";
@@ -19,8 +26,8 @@ export interface SealOptions {
   /** A private key (PEM, Ed25519) that they are signed with. */
   readonly privateKey?: string;
   /**
-   * Where they are written as well, each as a line of JSON: a file that is appended to, `-` for standard output, or an `http:` or `https:` address
-   * that each is posted to.
+   * Where they go as well, each as a line of JSON: a file that is appended to, an `http:` or `https:` address that each is posted to, `| command` that
+   * reads each from its standard input and ends with 0, or `-` for standard output.
    */
   readonly to?: readonly string[];
   /** The secret with which what is posted is signed, as a webhook is. */
@@ -49,11 +56,67 @@ async function post(address: string, { number }: Seal, line: string, secret: str
   if (!response.ok) throw new Error(`${new URL(address).host} answered ${response.status} to a seal`);
 }
 
+/** How long a command may take for a seal, in milliseconds. */
+const commandLimit = 30_000;
+
+/** Hands a line to a command of the shell. @throws where it does not end with 0 */
+async function pipeTo(command: string, line: string): Promise<void> {
+  const child = spawn("/bin/sh", ["-c", command], { stdio: ["pipe", "ignore", "pipe"], timeout: commandLimit });
+  let said = "";
+  child.stderr.setEncoding("utf8").on("data", (text: string) => {
+    said = `${said}${text}`.slice(-500);
+  });
+  // A command that reads nothing is told of by how it ends.
+  child.stdin.on("error", () => {});
+  child.stdin.end(`${line}\n`);
+  const [code] = (await once(child, "close")) as [number | null];
+  if (code !== 0) throw new Error(`the command that takes seals ended with ${code ?? "a signal"}: ${said.trim()}`);
+}
+
 async function writeTo(place: string, seal: Seal, secret: string | undefined): Promise<void> {
   const line = sealLine(seal);
   if (place === "-") process.stdout.write(`${line}\n`);
   else if (/^https?:/.test(place)) await post(place, seal, line, secret);
+  else if (isCommand(place)) await pipeTo(place.slice(1), line);
   else await appendFile(place, `${line}\n`, { mode: 0o600 });
+}
+
+const isCommand = (place: string): boolean => place.startsWith("|");
+
+/** What a place is called in the log: an address and a command may hold a secret, so they stand there as their digest. */
+const nameOf = (place: string): string => {
+  const digest = hash("sha256", place, "hex").slice(0, 16);
+  if (isCommand(place)) return `command ${digest}`;
+  return /^https?:/.test(place) ? `${new URL(place).host} ${digest}` : place;
+};
+
+/** The numbers of the seals that a file has already; none where there is no file. */
+async function numbersIn(file: string): Promise<ReadonlySet<string>> {
+  const text = await readFile(file, "utf8").catch((error: NodeJS.ErrnoException) => {
+    if (error.code === "ENOENT") return "";
+    throw error;
+  });
+  return new Set(text.split("\n").flatMap((line) => /"number":"(\d+)"/.exec(line)?.[1] ?? []));
+}
+
+/** So much is read of seals that were kept elsewhere, in bytes. */
+const mostRead = 268_435_456;
+
+/**
+ * Reads the seals that a place has: a file, an address that answers them, or `| command` that writes them, a line of JSON each.
+ *
+ * @throws an `Error` where it can't be read
+ */
+export async function readPlace(place: string): Promise<string> {
+  if (isCommand(place)) {
+    const read = promisify(execFile);
+    const { stdout } = await read("/bin/sh", ["-c", place.slice(1)], { maxBuffer: mostRead, timeout: 600_000 });
+    return stdout;
+  }
+  if (!/^https?:/.test(place)) return readFile(place, "utf8");
+  const response = await fetch(place, { redirect: "error", signal: AbortSignal.timeout(600_000) });
+  if (!response.ok) throw new Error(`${new URL(place).host} answered ${response.status}`);
+  return response.text();
 }
 
 /** @throws an `Error` where it is no private Ed25519 key */
@@ -66,36 +129,83 @@ export function sealKey(pem: string): KeyObject {
 const countOf = ({ ids }: Seal): number =>
   rangesOf(ids).reduce((sum, [from, before]) => sum + Number(before - from), 0);
 
+/** So many seals are read at once to be sent. */
+const sentAtOnce = 200;
+
+/** Whether a log keeps no marks: it is of a version before them. */
+const hasNoMarks = (error: unknown): boolean =>
+  error instanceof DatabaseRefusal && /^(42883|42P01|42501)$/.test(error.sqlState);
+
+/** Sends a place what it lacks: what came since its mark, or all. @throws where it takes no more */
+async function sendTo(
+  place: string,
+  database: Database,
+  { secret }: SealOptions,
+  made: readonly Seal[],
+  all: boolean,
+): Promise<void> {
+  const name = nameOf(place);
+  const [found] = await database.run(sentStatement(name));
+  const has = all && !isCommand(place) && !/^https?:/.test(place) ? await numbersIn(place) : new Set<string>();
+  const begins = made[0] ? String(BigInt(made[0].number) - 1n) : (found?.last ?? "0");
+  let mark = all ? "0" : (found?.number ?? begins);
+  // Where it begins is noted first: what it does not take now is sent at the next occasion.
+  if (found?.number == null) await database.run(noteSentStatement(name, mark));
+  for (;;) {
+    const seals = (await database.run(sealsStatement(mark, sentAtOnce))).map(sealOf);
+    for (const seal of seals) {
+      if (!has.has(seal.number)) await writeTo(place, seal, secret);
+      mark = seal.number;
+      await database.run(noteSentStatement(name, mark));
+    }
+    if (seals.length < sentAtOnce) return;
+  }
+}
+
 /**
- * Seals what has no seal yet, signs it, and writes it elsewhere.
+ * Seals what has no seal yet, signs it, and sends each place what it lacks: what was made now, and what it could not take before.
  *
  * @param unlessSince nothing is sealed where something was so many seconds ago or later
- * @returns the seals that were made, and what went wrong while they were written elsewhere: they stay in the log
+ * @param all whether each place is sent every seal that there is, a file those that it has not
+ * @returns the seals that were made, and what went wrong while they were sent: they stay in the log, and are sent at the next occasion
  */
 export async function sealLog(
   database: Database,
-  { privateKey, to = [], secret }: SealOptions = {},
+  options: SealOptions = {},
   unlessSince = 0,
+  all = false,
 ): Promise<{ readonly seals: readonly Seal[]; readonly failures: readonly Error[] }> {
+  const { privateKey, to = [], secret } = options;
   const key = privateKey === undefined ? null : sealKey(privateKey);
   const name = key && keyName(createPublicKey(key));
-  const seals: Seal[] = [];
-  const failures: Error[] = [];
-  const keep = async (seal: Seal): Promise<void> => {
-    const signature = key && sign(null, Buffer.from(seal.hash, "hex"), key).toString("base64");
-    if (signature && name) await database.run(signSealStatement(seal.number, signature, name));
-    const signed = { ...seal, signature, signedBy: name };
-    seals.push(signed);
-    for (const place of to)
-      await writeTo(place, signed, secret).catch((error: unknown) =>
-        failures.push(error instanceof Error ? error : new Error(String(error))),
-      );
-  };
+  let seals: Seal[] = [];
   for (let since = unlessSince; ; since = 0) {
     const made = (await database.run(makeSealsStatement(since))).map(sealOf);
-    for (const seal of made) await keep(seal);
-    if (made.reduce((sum, seal) => sum + countOf(seal), 0) < mostSealed) return { seals, failures };
+    seals.push(...made);
+    if (made.reduce((sum, seal) => sum + countOf(seal), 0) < mostSealed) break;
   }
+  if (key && name) {
+    const waiting = (await database.run(unsignedStatement())).map(sealOf);
+    // Where none was signed so far, those of before stay as they are.
+    const isFirst = waiting.some(({ number }) => number === "1");
+    for (const seal of isFirst ? seals : waiting) {
+      const signature = sign(null, Buffer.from(seal.hash, "hex"), key).toString("base64");
+      await database.run(signSealStatement(seal.number, signature, name));
+      seals = seals.map((each) => (each.number === seal.number ? { ...each, signature, signedBy: name } : each));
+    }
+  }
+  const failures: Error[] = [];
+  for (const place of to) {
+    const sending =
+      place === "-"
+        ? Promise.all(seals.map((seal) => writeTo(place, seal, secret)))
+        : sendTo(place, database, options, seals, all).catch(async (error: unknown) => {
+            if (!hasNoMarks(error)) throw error;
+            for (const seal of seals) await writeTo(place, seal, secret);
+          });
+    await sending.catch((error: unknown) => failures.push(error instanceof Error ? error : new Error(String(error))));
+  }
+  return { seals, failures };
 }
 
 /** How often it is looked whether something is to be sealed, in milliseconds, and how old the last seal must be for it, in seconds. */

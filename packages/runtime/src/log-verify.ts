@@ -1,17 +1,25 @@
 import { createPublicKey, hash, type KeyObject, verify as verifySignature } from "node:crypto";
 import {
+  baselinePart,
+  beforeTablesStatement,
   type Catalog,
   type Database,
+  detailOf,
   type Entry,
   type EntryField,
   findTable,
+  functionsStatement,
   headsStatement,
+  hexOf,
   type LogFinding,
   LogVerifier,
   lastNumberStatement,
+  logVersion,
+  ownFunctions,
   type Row,
   rangesOf,
   readCatalog,
+  readLogState,
   type Seal,
   type Sha256,
   type Statement,
@@ -21,7 +29,11 @@ import {
   WatchedRows,
   watchedRowsStatement,
   watchedStatement,
+  watchFunction,
+  watchSettings,
+  watchSource,
   wholeEntriesStatement,
+  wrongFunctions,
 } from "@loyal-quill/core";
 import type pg from "pg";
 import { overClient } from "./over-client.js";
@@ -51,6 +63,8 @@ export interface VerifyReport {
   readonly at: string;
   readonly ms: number;
   readonly counts: LogVerifier["counts"] & { readonly rows: number; readonly tables: number };
+  /** What it was held against from elsewhere: seals, how many and the last one; and whether signatures were checked. */
+  readonly outside: { readonly seals: number; readonly last: string | null; readonly signatures: boolean };
   /** The first findings, {@link mostFindings} at most. */
   readonly findings: readonly LogFinding[];
   readonly found: number;
@@ -128,6 +142,47 @@ export const sealOf = (row: Row): Seal => ({
 export const keyName = (key: KeyObject): string =>
   hash("sha256", key.export({ type: "spki", format: "der" }), "hex").slice(0, 16);
 
+/** A watched table as it was sealed; members of seals of before are missing. */
+interface Definition {
+  /** The seal's number. */
+  readonly sealed?: string;
+  readonly number?: string;
+  readonly key?: readonly string[];
+  readonly columns?: readonly string[];
+  readonly hidden?: readonly string[];
+  readonly since_id?: string;
+  /** The root over the digests of its rows, in hexadecimal digits; null where none are kept. */
+  readonly baseline?: string | null;
+}
+
+const listOf = (text: string | null | undefined): string[] => JSON.parse(text ?? "[]") as string[];
+
+/** The same as the log's own table says, for a log in which it was not sealed yet. */
+const fromRow = (row: Row): Definition => ({
+  ...(row.number ? { number: row.number } : {}),
+  ...(row.since_id ? { since_id: row.since_id } : {}),
+  key: listOf(row.key),
+  columns: listOf(row.columns),
+  hidden: listOf(row.hidden),
+  baseline: row.baseline === "true" ? "" : null,
+});
+
+/** The root over a baseline, told row by row in the order of their keys (`acts.ts`). */
+class BaselineRoot {
+  private readonly parts: Uint8Array[] = [];
+  private readonly rows: Uint8Array[] = [];
+
+  add(key: string, digest: string): void {
+    this.rows.push(sha256(key), bytes(digest));
+    if (this.rows.length === 2 * baselinePart) this.parts.push(sha256(...this.rows.splice(0)));
+  }
+
+  end(): string {
+    if (this.rows.length > 0) this.parts.push(sha256(...this.rows.splice(0)));
+    return hexOf(sha256(...this.parts));
+  }
+}
+
 class Verification {
   private readonly findings: LogFinding[] = [];
   private found = 0;
@@ -179,8 +234,19 @@ class Verification {
       at: new Date(now?.now ?? 0).toISOString(),
       ms: Math.round(performance.now() - begun),
       counts: { ...verifier.counts, rows, tables: watched.length },
+      outside: this.outside(),
       findings: this.findings,
       found: this.found,
+    };
+  }
+
+  private outside(): VerifyReport["outside"] {
+    const numbers = (this.options.copies ?? []).map(({ number }) => BigInt(number));
+    const last = numbers.reduce<bigint | null>((most, each) => (most === null || each > most ? each : most), null);
+    return {
+      seals: new Set(numbers).size,
+      last: last === null ? null : String(last),
+      signatures: this.options.publicKey !== undefined,
     };
   }
 
@@ -280,56 +346,98 @@ class Verification {
     }
   }
 
+  /** The definition of a watched table that was sealed last; null where it was sealed that it is watched no more, or never that it is. */
+  private definitionIn(seals: readonly Seal[], name: string): Definition | null {
+    const last = seals.findLast(({ kind, detail }) => /watched$/.test(kind) && detailOf(detail)?.table === name);
+    return last?.kind === "watched" ? { sealed: last.number, ...detailOf(last.detail) } : null;
+  }
+
+  /** Holds the log's own functions, and those of watched tables, against what this version makes. */
+  private async functions(made: Parameters<typeof functionsStatement>[0]): Promise<void> {
+    const { version } = await readLogState(this.database);
+    const say = (place: string, said: string): void => this.say({ kind: "function", place, said });
+    if (version !== logVersion) {
+      say(
+        "quill_log",
+        `The log is of version ${version}, so its functions can't be held against those of version ${logVersion}. Bring it up to date with: quill log install`,
+      );
+      return;
+    }
+    const known = [...ownFunctions, ...made];
+    for (const [name, said] of wrongFunctions(await this.run(functionsStatement(known)), known))
+      say(`quill_log.${name}`, said);
+    for (const { what } of await this.run(beforeTablesStatement()))
+      say("quill_log", `This stands before its tables: ${what}.`);
+  }
+
   private async watchedTables(seals: readonly Seal[]) {
     const rows = await this.run(watchedStatement());
-    if (rows.length === 0) return [];
+    const said = (place: string, text: string): void => this.say({ kind: "watch", place, said: text });
+    const names = new Set(
+      seals.flatMap(({ kind, detail }) => (kind === "watched" ? String(detailOf(detail)?.table ?? "") : [])),
+    );
+    for (const name of names)
+      if (this.definitionIn(seals, name) && !rows.some(({ table }) => table === name))
+        said(name, "It is sealed that it is watched, and the log does not know of it any more.");
+    if (rows.length === 0) {
+      await this.functions([]);
+      return [];
+    }
     const catalog: Catalog = await readCatalog(this.database);
     const dropped = seals.filter(({ kind }) => kind === "dropped").flatMap(({ ids }) => rangesOf(ids));
-    return rows.flatMap((row) => {
+    const functions: Parameters<typeof functionsStatement>[0][number][] = [];
+    const found = rows.flatMap((row) => {
       const name = row.table ?? "";
-      const last = seals.findLast(
-        ({ kind, detail }) => /watched$/.test(kind) && (JSON.parse(detail) as { table?: string }).table === name,
-      );
-      if (last?.kind !== "watched")
-        this.say({
-          kind: "watch",
-          place: name,
-          said: "No seal says that it is watched: somebody wrote that into the log.",
-        });
-      if (row.off) this.say({ kind: "watch", place: name, said: `It is not watched as it should be: ${row.off}.` });
+      const definition = this.definitionIn(seals, name);
+      if (!definition) said(name, "No seal says that it is watched: somebody wrote that into the log.");
+      if (row.off) said(name, `It is not watched as it should be: ${row.off}.`);
       if (row.new_columns)
-        this.say({
-          kind: "watch",
-          place: name,
-          said: `Columns that it got since are not logged: ${(JSON.parse(row.new_columns) as string[]).join(", ")}. Watch it again.`,
-        });
+        said(name, `Columns that it got since are not logged: ${listOf(row.new_columns).join(", ")}. Watch it again.`);
+      const written = { key: row.key, columns: row.columns, hidden: row.hidden };
+      const isSealed = definition?.columns !== undefined;
+      const way = isSealed ? definition : fromRow(row);
+      const isOtherwise =
+        isSealed &&
+        (definition.number !== row.number ||
+          definition.since_id !== row.since_id ||
+          (definition.baseline === null) !== (row.baseline !== "true") ||
+          Object.entries(written).some(
+            ([what, text]) => listOf(text).join("\n") !== [definition[what as keyof typeof written]].flat().join("\n"),
+          ));
+      if (isOtherwise) said(name, `How it is watched is not what seal ${definition.sealed} says.`);
       const table = findTable(catalog.tables, name);
       if (!table) {
-        if (!row.off) this.say({ kind: "watch", place: name, said: "Whoever verifies may not read its rows." });
+        if (!row.off) said(name, "Whoever verifies may not read its rows.");
         return [];
       }
-      const list = (text: string | null | undefined): string[] => JSON.parse(text ?? "[]") as string[];
-      const sinceId = row.since_id ?? "0";
+      const { key = [], columns = [], hidden = [], since_id: sinceId = "0" } = way;
+      functions.push(
+        watchFunction(way.number ?? "", watchSource({ table, key, hidden }, [...columns, ...hidden]), watchSettings),
+      );
       const complete = dropped.every(([, before]) => before - 1n <= BigInt(sinceId));
+      const areThere = columns.every((column) => table.columns.some((each) => each.name === column));
       const watched = {
         table: name,
-        key: list(row.key),
-        columns: list(row.columns).filter((column) => table.columns.some((each) => each.name === column)),
+        key,
+        columns: columns.filter((column) => table.columns.some((each) => each.name === column)),
         sinceId,
-        hasBaseline:
-          row.baseline === "true" &&
-          list(row.columns).every((column) => table.columns.some((each) => each.name === column)),
+        hasBaseline: way.baseline !== null && areThere,
       };
-      return [{ table, watched, rows: new WatchedRows(sha256, watched, complete, this.say) }];
+      const baseline = isSealed ? (way.baseline ?? null) : null;
+      return [{ table, watched, baseline, rows: new WatchedRows(sha256, watched, complete, this.say) }];
     });
+    await this.functions(functions);
+    return found;
   }
 
   private async rowsOf({
     table,
     watched,
+    baseline,
     rows,
   }: Awaited<ReturnType<Verification["watchedTables"]>>[number]): Promise<number> {
     if (watched.hasBaseline) {
+      const root = new BaselineRoot();
       for (let after = ""; ; ) {
         const known = await this.run({
           purpose: "rows as they were",
@@ -337,10 +445,19 @@ class Verification {
 WHERE table_name = $1::text${after === "" ? "" : " AND record_key > $3::jsonb"} ORDER BY record_key LIMIT $2::int`,
           values: [watched.table, String(batch), ...(after === "" ? [] : [after])],
         });
-        for (const { key, digest } of known) rows.rowAtFirst(key ?? "", digest ?? "");
+        for (const { key, digest } of known) {
+          rows.rowAtFirst(key ?? "", digest ?? "");
+          root.add(key ?? "", digest ?? "");
+        }
         if (known.length < batch) break;
         after = known.at(-1)?.key ?? "";
       }
+      if (baseline !== null && root.end() !== baseline)
+        this.say({
+          kind: "watch",
+          place: watched.table,
+          said: "What is kept of its rows as they were when watching began is not what was sealed.",
+        });
     }
     const text = watchedRowsStatement({ table, key: watched.key, hidden: [] }, watched.columns, rows.keys());
     await this.command(`DECLARE quill_rows NO SCROLL CURSOR FOR ${text}`);

@@ -1,6 +1,8 @@
+import { createHash } from "node:crypto";
 import { readFile } from "node:fs/promises";
-import { importedFrom, monthsStatement, notifyStatement } from "@loyal-quill/core";
+import { importedFrom, importedTable, monthPartition, monthsStatement, notifyStatement } from "@loyal-quill/core";
 import { sealLog } from "@loyal-quill/runtime";
+import type pg from "pg";
 import type { Say } from "../cluster/cluster.js";
 import { CannotStart } from "../listen.js";
 import { inTransaction, onConnection } from "../log-client.js";
@@ -54,6 +56,16 @@ export interface DropOptions {
   readonly by: string;
 }
 
+/** Makes the partitions of all months that entries of the default partition are of, which moves them. @returns how many there were */
+async function toTheirMonths(client: pg.ClientBase): Promise<number> {
+  const { rows } = await client.query<{ year: number; month: number; count: number }>(
+    `SELECT extract(year FROM c.at AT TIME ZONE 'UTC')::integer AS year, extract(month FROM c.at AT TIME ZONE 'UTC')::integer AS month, count(*)::integer AS count
+     FROM quill_log.change_default AS c GROUP BY 1, 2 ORDER BY 1, 2`,
+  );
+  for (const { year, month } of rows) await client.query(monthPartition(year, month).text);
+  return rows.reduce((sum, { count }) => sum + count, 0);
+}
+
 /**
  * `quill log drop`: drops the months in which everything may go by the rules, each after a seal that says so.
  *
@@ -62,8 +74,17 @@ export interface DropOptions {
 export async function dropMonths({ database, now, dryRun, by }: DropOptions, say: Say): Promise<void> {
   if (!dryRun) await withDatabase(database, (opened) => sealLog(opened));
   await onConnection(database, async (client) => {
+    // Only what lies in a month's own partition can go with it.
+    await client.query("BEGIN");
+    const moved = await toTheirMonths(client).catch((error: unknown) => {
+      throw new CannotStart(asOwner(error instanceof Error ? error.message : String(error)));
+    });
+    if (!dryRun) await client.query("COMMIT");
+    if (moved > 0)
+      say(`${moved} entries of the default partition ${dryRun ? "would be" : "were"} moved to those of their months.`);
     const { text, values } = monthsStatement(now);
     const { rows } = await client.query<{ month: string; entries: string; kept_for: string | null }>(text, [...values]);
+    const { rows: rules } = await client.query("SELECT table_name, months, last FROM quill_log.retention ORDER BY 1");
     for (const { month, entries, kept_for: keptFor } of rows) {
       if (keptFor !== null) say(`${month}  ${entries} entries  kept: ${keptFor}`);
       else if (dryRun) say(`${month}  ${entries} entries  may go`);
@@ -71,7 +92,7 @@ export async function dropMonths({ database, now, dryRun, by }: DropOptions, say
         const { rows: made } = await client
           .query("SELECT (quill_log.drop_month($1, $2)).number::text AS number", [
             month,
-            JSON.stringify({ by, entries: Number(entries) }),
+            JSON.stringify({ by, entries: Number(entries), rules }),
           ])
           .catch((error: unknown) => {
             throw new CannotStart(asOwner(error instanceof Error ? error.message : String(error)));
@@ -80,6 +101,7 @@ export async function dropMonths({ database, now, dryRun, by }: DropOptions, say
       }
     }
     if (rows.length === 0) say("The log is empty.");
+    if (dryRun) await client.query("ROLLBACK");
   });
 }
 
@@ -101,6 +123,18 @@ export async function erase({ database, table, key, fields, reasons, by, why }: 
   const number = await inTransaction(
     database,
     async (client) => {
+      const { rows: known } = await client.query<{ field: string }>(
+        `SELECT f->>'field' AS field FROM quill_log.change AS c, jsonb_array_elements(c.fields) AS f WHERE c.table_name = $1 AND c.record_key = $2
+         UNION SELECT a.attname FROM pg_attribute AS a JOIN pg_class AS t ON t.oid = a.attrelid JOIN pg_namespace AS n ON n.oid = t.relnamespace
+         WHERE n.nspname || '.' || t.relname = $1 AND a.attnum > 0 AND NOT a.attisdropped ORDER BY 1`,
+        [table, JSON.stringify(key)],
+      );
+      const names = known.map(({ field }) => field);
+      const unknown = fields.filter((field) => !names.includes(field));
+      if (unknown.length > 0)
+        throw new CannotStart(
+          `${table} has no field ${unknown.join(", ")}${names.length > 0 ? `, but ${names.join(", ")}` : ""}. Nothing was erased.`,
+        );
       const { rows } = await client.query<{ number: string | null; entries: string | null }>(
         "SELECT s.number::text AS number, (SELECT sum(upper(r) - lower(r)) FROM unnest(s.ids) AS r)::text AS entries FROM quill_log.erase($1, $2, $3, $4, $5) AS s",
         [table, JSON.stringify(key), fields, reasons, JSON.stringify(detail)],
@@ -127,9 +161,10 @@ export async function importLog(
   const text = await readFile(file, "utf8").catch(() => {
     throw new CannotStart(`${file} can't be read.`);
   });
-  const read = text
-    .split("\n")
-    .flatMap((line, index) => (line.trim() === "" ? [] : [{ line: index + 1, entry: importedFrom(line) }]));
+  const read = text.split("\n").flatMap((line, index) => {
+    const entry = line.trim() === "" ? null : importedFrom(line);
+    return entry === null ? [] : [{ line: index + 1, entry }];
+  });
   const wrong = read.flatMap(({ line, entry }) =>
     "wrong" in entry ? entry.wrong.map((said) => `${file}:${line}: ${said}`) : [],
   );
@@ -144,19 +179,36 @@ export async function importLog(
   const entries = read
     .flatMap(({ entry }) => ("wrong" in entry ? [] : [entry]))
     .sort((a, b) => Date.parse(a.at) - Date.parse(b.at));
-  if (dryRun) return say(`${entries.length} entries can be imported.`);
+  const digest = createHash("sha256").update(text).digest("hex");
   await inTransaction(
     database,
     async (client) => {
+      // One import at a time: the same file by two is taken once.
+      await client.query("SELECT pg_advisory_xact_lock(hashtext('loyal-quill import'))");
+      const { rows: taken } = await client.query<{ at: string; id: string }>(
+        "SELECT to_char(c.at AT TIME ZONE 'UTC', 'YYYY-MM-DD HH24:MI') AS at, c.id::text AS id FROM quill_log.change AS c WHERE c.table_name = $1 AND c.record_key = $2",
+        [importedTable, JSON.stringify({ file: digest })],
+      );
+      if (taken[0])
+        throw new CannotStart(
+          `${file} was imported already, at ${taken[0].at} UTC (entry ${taken[0].id}). Nothing was imported.`,
+        );
+      if (dryRun) return;
       for (let start = 0; start < entries.length; start += 1000)
         await client.query(
           `SELECT quill_log.append((e->>'at')::timestamptz, e->'actor'->>'id', e->'actor'->>'name', e->>'page', '', e->>'table', e->'key', e->>'operation', e->'fields', NULL,
-             e->>'reason', nullif(e->'new_key', 'null'), NULL, 'import', jsonb_build_object('imported', to_char(now() AT TIME ZONE 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS.US"Z"')))
+             e->>'reason', nullif(e->'new_key', 'null'), NULL, 'import', jsonb_build_object('imported', to_char(now() AT TIME ZONE 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS.US"Z"'))
+               || coalesce(jsonb_build_object('from', e->'from'), '{}'))
            FROM (SELECT value AS e FROM jsonb_array_elements($1::jsonb) WITH ORDINALITY ORDER BY ordinality) AS given`,
           [JSON.stringify(entries.slice(start, start + 1000))],
         );
+      await client.query(
+        `SELECT quill_log.append(NULL, 'role ' || session_user, session_user::text, '', '', $1, $2, 'insert',
+           jsonb_build_array(jsonb_build_object('field', 'detail', 'old', NULL, 'new', $3::text)), NULL, NULL, NULL, NULL, 'log', NULL)`,
+        [importedTable, JSON.stringify({ file: digest }), JSON.stringify({ entries: entries.length })],
+      );
     },
     asOwner,
   );
-  say(`Imported ${entries.length} entries.`);
+  say(dryRun ? `${entries.length} entries can be imported.` : `Imported ${entries.length} entries.`);
 }

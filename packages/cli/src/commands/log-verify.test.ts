@@ -271,7 +271,10 @@ describe("what is tampered with is found, at its place", () => {
       await off(
         `CREATE OR REPLACE FUNCTION quill_log.${found.name}() RETURNS trigger LANGUAGE plpgsql AS 'BEGIN RETURN NULL; END'`,
       ),
-    ).toMatchObject([{ said: expect.stringContaining("function was changed") }]);
+    ).toMatchObject([
+      { said: expect.stringContaining("function was changed") },
+      { kind: "function", place: `quill_log.${found.name}`, said: "It is not what this version makes." },
+    ]);
     expect(await off("ALTER TABLE network.station ADD COLUMN later text")).toMatchObject([
       { said: expect.stringContaining("not logged: later") },
     ]);
@@ -281,7 +284,7 @@ describe("what is tampered with is found, at its place", () => {
     const report = await afterTampering(
       "INSERT INTO quill_log.watched OVERRIDING SYSTEM VALUE SELECT 'network.river', 99, '{id}', '{id,name,length_km}', '{}', now(), 0, false, ''",
     );
-    expect(said(report)).toEqual(["watch network.river", "watch network.river"]);
+    expect(said(report)).toEqual(["watch network.river", "watch network.river", "function quill_log.watch_99"]);
   });
 
   test("14: a seal signed by another key", async () => {
@@ -336,7 +339,7 @@ describe("a part of the log", () => {
       table: undefined,
       key: {},
       publicKey: undefined,
-      seals: undefined,
+      seals: [],
       json: false,
     };
     // Whoever reads the log need not be able to read the tables: that is said.

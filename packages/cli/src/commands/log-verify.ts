@@ -2,6 +2,7 @@ import { readFile } from "node:fs/promises";
 import process from "node:process";
 import { logFindingKinds } from "@loyal-quill/core";
 import {
+  readPlace,
   type SealCopy,
   sealLine,
   sealLog,
@@ -18,11 +19,17 @@ export interface LogVerifyOptions extends Pick<VerifyOptions, "from" | "to"> {
   readonly database: string;
   readonly table: string | undefined;
   readonly key: Readonly<Record<string, string>>;
-  /** Files: the public key, and seals that were kept elsewhere. */
+  /** The file of the public key. */
   readonly publicKey: string | undefined;
-  readonly seals: string | undefined;
+  /** Where seals were kept: files, addresses, `| command`. */
+  readonly seals: readonly string[];
   readonly json: boolean;
 }
+
+const placeOf = (place: string): Promise<string> =>
+  readPlace(place).catch((error: unknown) => {
+    throw new CannotStart(`The seals of ${place} can't be read: ${(error as Error).message}`);
+  });
 
 const fileOf = (file: string): Promise<string> =>
   readFile(file, "utf8").catch(() => {
@@ -47,7 +54,17 @@ export function copiesIn(text: string, file: string): readonly SealCopy[] {
 const numbered = (count: number, one: string, more: string): string =>
   `${count.toLocaleString("en")} ${count === 1 ? one : more}`;
 
-function tell({ counts, findings, found, ms }: VerifyReport, say: Say): void {
+/** What can't be ruled out, whatever is found. */
+export function beyond({ seals, last, signatures }: VerifyReport["outside"]): string {
+  if (last !== null)
+    return `Held against ${numbered(seals, "seal", "seals")} from elsewhere, the last of which is seal ${last}. That the log's owner has rewritten what came after it can't be ruled out.`;
+  return signatures
+    ? "Signatures were checked, and no seals from elsewhere were given: that the log's owner has cut off its newest part can't be ruled out. Give them with --seals."
+    : "No seals from elsewhere were given: that the log's owner has rewritten it, with all of its hashes and seals, can't be ruled out. Give them with --seals.";
+}
+
+function tell({ counts, outside, findings, found, ms }: VerifyReport, say: Say): void {
+  say(beyond(outside));
   for (const { kind, place, said } of findings) say(`${place}: ${logFindingKinds[kind]}. ${said}`);
   if (found > findings.length) say(`… and ${found - findings.length} more.`);
   say(
@@ -80,7 +97,9 @@ export async function verify(options: LogVerifyOptions, say: Say): Promise<numbe
     ...(to === undefined ? {} : { to }),
     ...(table === undefined ? {} : { record: { table, key } }),
     ...(publicKey === undefined ? {} : { publicKey: await fileOf(publicKey) }),
-    ...(seals === undefined ? {} : { copies: copiesIn(await fileOf(seals), seals) }),
+    ...(seals.length === 0
+      ? {}
+      : { copies: (await Promise.all(seals.map(async (place) => copiesIn(await placeOf(place), place)))).flat() }),
     ...(isTerminal ? { onProgress: (read, of) => process.stderr.write(`\r${read} of ${of} entries`) } : {}),
   };
   const report = await onConnection(options.database, (client) => verifyLog(client, given)).catch((error: unknown) => {
@@ -102,18 +121,24 @@ export interface LogSealOptions {
   readonly privateKey: string | undefined;
   readonly to: readonly string[];
   readonly secret: string | undefined;
+  /** Whether each place is sent all seals that it lacks, those of before it was named included. */
+  readonly all?: boolean;
 }
 
-/** `quill log seal`: seals what has no seal yet. @returns the exit code: 1 where a seal could not be written elsewhere */
-export async function seal({ database, privateKey, to, secret }: LogSealOptions, say: Say): Promise<number> {
+/** `quill log seal`: seals what has no seal yet, and sends places what they lack. @returns the exit code: 1 where a place did not take a seal */
+export async function seal(
+  { database, privateKey, to, secret, all = false }: LogSealOptions,
+  say: Say,
+): Promise<number> {
   const given = {
     to,
     ...(privateKey === undefined ? {} : { privateKey }),
     ...(secret === undefined ? {} : { secret }),
   };
-  const { seals, failures } = await withDatabase(database, (opened) => sealLog(opened, given));
-  if (seals.length === 0) say("Everything is sealed already.");
+  const { seals, failures } = await withDatabase(database, (opened) => sealLog(opened, given, 0, all));
+  if (seals.length === 0) say("There is nothing new to be sealed.");
   for (const made of seals) if (!to.includes("-")) say(sealLine(made));
-  for (const failure of failures) process.stderr.write(`${failure.message}\n`);
+  for (const failure of failures)
+    process.stderr.write(`A seal could not be sent: ${failure.message}. It is sent at the next occasion.\n`);
   return failures.length === 0 ? 0 : 1;
 }

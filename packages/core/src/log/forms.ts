@@ -1,4 +1,5 @@
 import * as v from "valibot";
+import { isAct } from "./acts.js";
 import { type Entry, hexOf, type Seal } from "./canonical.js";
 import type { FieldChange } from "./field-change.js";
 
@@ -133,16 +134,57 @@ const importedSchema = v.strictObject({
   page: v.optional(v.string(), ""),
 });
 
-/** An entry of another history, as it is imported: a line of JSON. */
-export type Imported = v.InferOutput<typeof importedSchema> & { readonly fields: readonly FieldChange[] };
+/** An entry as `quill log export` writes it: what of it is imported, and what is told of where it came from. */
+const exportedSchema = v.pipe(
+  v.looseObject({
+    id: v.string(),
+    hash: v.string(),
+    way: v.string(),
+    request: v.nullable(v.string()),
+    fields: v.array(v.looseObject({ field: v.string(), old: value, new: value, hidden: v.optional(v.literal(true)) })),
+  }),
+  v.transform(({ id, hash, way, request, fields, ...rest }) => ({
+    entry: {
+      ...Object.fromEntries(Object.entries(rest).filter(([name]) => Object.hasOwn(importedSchema.entries, name))),
+      // What was erased is empty here: its commitment belongs to the entry that it was taken from.
+      fields: fields.map(({ field, old, new: now }) => ({ field, old, new: now })),
+    },
+    hidden: fields.flatMap((each) => (each.hidden ? [each.field] : [])),
+    from: { entry: id, hash, way, ...(request === null ? {} : { request }) },
+  })),
+);
 
-/** @returns the entry, or what is wrong with the line, a message each */
-export function importedFrom(line: string): Imported | { readonly wrong: readonly string[] } {
+/** An entry of another history, as it is imported: a line of JSON. */
+export type Imported = v.InferOutput<typeof importedSchema> & {
+  readonly fields: readonly FieldChange[];
+  /** The entry of another log that it was; left out where it comes from elsewhere. */
+  readonly from?: Readonly<Record<string, string>>;
+};
+
+/**
+ * @returns the entry, or what is wrong with the line, a message each; null where the line is none of an entry of a record: a seal, a cursor, or what was
+ *   done to the other log itself
+ */
+export function importedFrom(line: string): Imported | { readonly wrong: readonly string[] } | null {
   let read: unknown;
   try {
     read = JSON.parse(line);
   } catch {
     return { wrong: ["It is no JSON."] };
+  }
+  const { type, table } = (read ?? {}) as { readonly type?: unknown; readonly table?: unknown };
+  if (type === "seal" || type === "cursor" || (typeof table === "string" && isAct(table))) return null;
+  if (type === "entry") {
+    const exported = v.safeParse(exportedSchema, read);
+    if (!exported.success)
+      return { wrong: exported.issues.map((issue) => `${v.getDotPath(issue) ?? "the line"}: ${issue.message}`) };
+    const { entry, from, hidden } = exported.output;
+    const told = importedFrom(JSON.stringify(entry));
+    if (told === null || "wrong" in told) return told;
+    const fields = told.fields.map(
+      (each): FieldChange => (hidden.includes(each.field) ? { ...each, hidden: true } : each),
+    );
+    return { ...told, fields, from };
   }
   const parsed = v.safeParse(importedSchema, read);
   if (parsed.success) return parsed.output;

@@ -28,11 +28,13 @@ BEGIN
     EXECUTE format('SELECT string_agg(said, ''; '' ORDER BY said) FROM (
         SELECT e.table_name || CASE WHEN r.months IS NULL THEN '', which has no rule'' ELSE '', for '' || r.months || '' months'' END AS said
         FROM (SELECT DISTINCT table_name FROM quill_log.%1$I) AS e
-        LEFT JOIN LATERAL (SELECT * FROM quill_log.retention AS r WHERE r.table_name IN (e.table_name, ''*'') ORDER BY r.table_name = ''*'' LIMIT 1) AS r ON true
+        -- What was done to the log itself goes with the last of the others.
+        CROSS JOIN LATERAL (SELECT CASE WHEN e.table_name LIKE ''quill\\_log.%%'' THEN (SELECT max(a.months) FROM quill_log.retention AS a)
+          ELSE (SELECT o.months FROM quill_log.retention AS o WHERE o.table_name IN (e.table_name, ''*'') ORDER BY o.table_name = ''*'' LIMIT 1) END AS months) AS r
         WHERE r.months IS NULL OR $1 + make_interval(months => r.months) > $2
         UNION ALL
         SELECT DISTINCT e.table_name || '', the last '' || r.last || '' of each record''
-        FROM (SELECT table_name, record_key, max(id) AS id, count(*) AS here FROM quill_log.%1$I GROUP BY 1, 2) AS e
+        FROM (SELECT table_name, record_key, max(id) AS id, count(*) AS here FROM quill_log.%1$I WHERE table_name NOT LIKE ''quill\\_log.%%'' GROUP BY 1, 2) AS e
         JOIN LATERAL (SELECT * FROM quill_log.retention AS r WHERE r.table_name IN (e.table_name, ''*'') ORDER BY r.table_name = ''*'' LIMIT 1) AS r ON r.last > 0
         WHERE (SELECT count(*) FROM (SELECT FROM quill_log.change AS c WHERE c.table_name = e.table_name AND c.record_key = e.record_key AND c.id > e.id LIMIT r.last) AS newer) < r.last
       ) AS s', part.partition) INTO kept_for USING beyond, today;
@@ -42,6 +44,7 @@ END $$;
 CREATE OR REPLACE FUNCTION quill_log.drop_month(told_month text, told_detail jsonb) RETURNS quill_log.seal LANGUAGE plpgsql AS $$
 DECLARE
   partition text := 'change_' || replace(told_month, '-', '_');
+  before bigint;
   sealed int8multirange;
   there int8multirange;
   of_seal record;
@@ -49,20 +52,22 @@ DECLARE
   made quill_log.seal;
 BEGIN
   LOCK TABLE quill_log.seal IN EXCLUSIVE MODE;
-  SELECT range_agg(r.ids) INTO sealed FROM (SELECT unnest(s.ids) AS ids FROM quill_log.seal AS s WHERE s.kind = 'entries' AND s.month = told_month) AS r;
+  -- What came of a month after it was dropped is sealed and dropped by itself.
+  SELECT coalesce(max(s.number), 0) INTO before FROM quill_log.seal AS s WHERE s.kind = 'dropped' AND s.month = told_month;
+  SELECT range_agg(r.ids) INTO sealed FROM (SELECT unnest(s.ids) AS ids FROM quill_log.seal AS s WHERE s.kind = 'entries' AND s.month = told_month AND s.number > before) AS r;
   EXECUTE format('SELECT range_agg(int8range(i.low, i.high + 1)) FROM (
     SELECT min(n.id) AS low, max(n.id) AS high FROM (SELECT id, id - row_number() OVER (ORDER BY id) AS island FROM quill_log.%I) AS n GROUP BY n.island) AS i', partition) INTO there;
   IF there IS DISTINCT FROM sealed THEN
     RAISE EXCEPTION 'The entries of % are not those that were sealed: verify the log first.', told_month;
   END IF;
-  FOR of_seal IN SELECT s.number, s.ids, s.root FROM quill_log.seal AS s WHERE s.kind = 'entries' AND s.month = told_month LOOP
+  FOR of_seal IN SELECT s.number, s.ids, s.root FROM quill_log.seal AS s WHERE s.kind = 'entries' AND s.month = told_month AND s.number > before LOOP
     EXECUTE format('SELECT quill_log.merkle(array_agg(c.hash ORDER BY c.id)) FROM quill_log.%I AS c WHERE $1 @> c.id', partition) INTO root USING of_seal.ids;
     IF root IS DISTINCT FROM of_seal.root THEN
       RAISE EXCEPTION 'The entries of seal % do not give its root: verify the log first.', of_seal.number;
     END IF;
   END LOOP;
-  SELECT quill_log.merkle(array_agg(s.hash ORDER BY s.number)) INTO root FROM quill_log.seal AS s WHERE s.kind = 'entries' AND s.month = told_month;
-  made := quill_log.add_seal('dropped', told_month, sealed, root, told_detail, NULL, NULL, NULL);
+  SELECT quill_log.merkle(array_agg(s.hash ORDER BY s.number)) INTO root FROM quill_log.seal AS s WHERE s.kind = 'entries' AND s.month = told_month AND s.number > before;
+  made := quill_log.seal_act('dropped', told_month, sealed, root, jsonb_build_object('month', told_month), told_detail);
   EXECUTE format('DROP TABLE quill_log.%I', partition);
   RETURN made;
 END $$;
@@ -112,7 +117,9 @@ BEGIN
   IF isempty(ids) THEN
     RETURN NULL;
   END IF;
-  RETURN quill_log.add_seal('erased', NULL, ids, sha256(convert_to(told_detail::text, 'UTF8')), told_detail, NULL, NULL, NULL);
+  -- Their hashes are what they were: values are erased, and their commitments stay.
+  RETURN quill_log.seal_act('erased', NULL, ids, (SELECT quill_log.merkle(array_agg(c.hash ORDER BY c.id)) FROM quill_log.change AS c WHERE ids @> c.id),
+    jsonb_build_object('table', told_table, 'key', told_key), told_detail);
 END $$;
 CREATE OR REPLACE FUNCTION quill_log.notify_changes() RETURNS trigger LANGUAGE plpgsql AS $$
 BEGIN

@@ -1,4 +1,5 @@
 import { quoted, type Statement } from "../postgres/statement.js";
+import { actFunctions, installedEntry, placesSchema } from "./acts.js";
 import { chainEntries, entryFunctions } from "./functions.js";
 import { keepingFunctions, keepingSchema } from "./keeping.js";
 import { outboxSchema } from "./outbox.js";
@@ -6,13 +7,13 @@ import { sealFunctions, sealSchema } from "./seals.js";
 import { watchSchema } from "./watch.js";
 
 /** The functions that whoever serves pages may call. */
-const callable = ["add_change", "make_seals", "sign_seal"] as const;
+const callable = ["add_change", "make_seals", "sign_seal", "note_sent"] as const;
 
 /** What whoever reads and verifies a log may read. */
-const readable = ["change", "head", "seal", "watched", "baseline"].map((name) => `quill_log.${name}`);
+const readable = ["change", "head", "seal", "watched", "baseline", "sent"].map((name) => `quill_log.${name}`);
 
 /** The version of the log's schema that this code makes. It stands in the schema's comment; a log without one is of version 1. */
-export const logVersion = 5;
+export const logVersion = 6;
 
 /**
  * The oldest log that this code writes to, and the oldest program that may write to the log that it makes: a log is upgraded before the programs
@@ -48,14 +49,19 @@ const headSchema = `CREATE TABLE IF NOT EXISTS quill_log.head (
 ) WITH (fillfactor = 70);
 COMMENT ON TABLE quill_log.head IS 'The last entry of each record.';`;
 
+/** All functions of the log but those of watched tables. */
+export const allFunctions = `${entryFunctions}
+${sealFunctions}
+${actFunctions}
+${keepingFunctions}
+${placesSchema}`;
+
 /** What was made later than the first tables, in any log. */
 const beyondEntries = `${headSchema}
 ${sealSchema}
 ${watchSchema}
 ${keepingSchema}
-${entryFunctions}
-${sealFunctions}
-${keepingFunctions}
+${allFunctions}
 REVOKE ALL ON ALL FUNCTIONS IN SCHEMA quill_log FROM PUBLIC;`;
 
 /** Who could add to a log and read it before, can do so in the way of version 4. */
@@ -114,6 +120,7 @@ COMMENT ON TABLE quill_log.submission IS 'Forms of new records that were taken: 
 COMMENT ON TABLE quill_log.change IS 'Who changed which field of which record, when, from what to what.';
 ${outboxSchema}
 ${beyondEntries}
+${installedEntry(logVersion)}
 ${noteVersion(logVersion)}`;
 
 /** What brings a log from the version before to `to`, in order. A landed one is never changed. */
@@ -141,6 +148,34 @@ ${grantsOfVersion4}`,
     to: 5,
     sql: `ALTER TABLE quill_log.change ${["operation", "fields", "way"].map((name) => `DROP CONSTRAINT IF EXISTS change_${name}_check`).join(", ")};
 ${entryFunctions}`,
+  },
+  // What is done to the log is an entry; what verifying rests on is sealed; places to which seals are sent.
+  {
+    to: 6,
+    sql: `${allFunctions}
+REVOKE ALL ON ALL FUNCTIONS IN SCHEMA quill_log FROM PUBLIC;
+LOCK TABLE quill_log.seal IN EXCLUSIVE MODE;
+${installedEntry(6)}
+DO $$
+DECLARE
+  role record;
+  watched text;
+BEGIN
+  FOR role IN
+    SELECT a.grantee::regrole::text AS name, has_function_privilege(a.grantee, to_regproc('quill_log.make_seals'), 'EXECUTE') AS adds
+    FROM pg_class AS c, aclexplode(c.relacl) AS a
+    WHERE c.oid = 'quill_log.seal'::regclass AND a.grantee <> 0 AND a.grantee <> c.relowner
+    GROUP BY 1, 2
+  LOOP
+    EXECUTE format('GRANT SELECT ON quill_log.sent TO %s', role.name);
+    IF role.adds THEN
+      EXECUTE format('GRANT EXECUTE ON FUNCTION quill_log.note_sent TO %s', role.name);
+    END IF;
+  END LOOP;
+  FOR watched IN SELECT w.table_name FROM quill_log.watched AS w ORDER BY 1 LOOP
+    PERFORM quill_log.seal_watched(watched, session_user::text);
+  END LOOP;
+END $$;`,
   },
 ];
 

@@ -136,6 +136,30 @@ export const signSealStatement = (number: string, signature: string, by: string)
   values: [number, signature, by],
 });
 
+/** The seals after the last one that is signed: those that wait for a signature. */
+export const unsignedStatement = (): Statement => ({
+  purpose: "seals that are not signed",
+  text: `SELECT ${sealColumns} FROM "quill_log"."seal" AS s
+WHERE s.number > (SELECT coalesce(max(g.number), 0) FROM "quill_log"."seal" AS g WHERE g.signature IS NOT NULL) ORDER BY s.number`,
+  values: [],
+});
+
+/** How far a place has come to which seals are sent: `number`, null where it is not known; and the number of the last seal, `last`. */
+export const sentStatement = (place: string): Statement => ({
+  purpose: "how far seals were sent",
+  text: `SELECT (SELECT s.number FROM "quill_log"."sent" AS s WHERE s.place = $1::text)::text AS "number",
+  (SELECT coalesce(max(l.number), 0) FROM "quill_log"."seal" AS l)::text AS "last"`,
+  values: [place],
+});
+
+/** Notes that a place has taken the seals up to one. */
+export const noteSentStatement = (place: string, number: string): Statement => ({
+  purpose: "note how far seals were sent",
+  writes: true,
+  text: `SELECT "quill_log".note_sent($1::text, $2::bigint)::text AS "number"`,
+  values: [place, number],
+});
+
 /** The seals after one, in their order. */
 export const sealsStatement = (after: string, most: number): Statement => ({
   purpose: "read the seals",

@@ -1,3 +1,4 @@
+import { actTable, importedTable, installedTable, isAct } from "./acts.js";
 import {
   type Entry,
   entryHash,
@@ -24,6 +25,8 @@ export const logFindingKinds = {
   erased: "values are gone without an erasure that was sealed",
   row: "a row is not what its log says",
   watch: "a table is not watched as it should be",
+  act: "something was done to the log that is not told by an entry and a seal of it",
+  function: "something in the log's schema is not what is made there",
 } as const;
 export type LogFindingKind = keyof typeof logFindingKinds;
 
@@ -82,7 +85,57 @@ const inside = (ranges: readonly Range[], id: bigint): boolean => {
   return false;
 };
 
+/** Ranges that have no numbers in common, in their order, put together where one goes on where another ends. */
+function joined(ranges: readonly Range[]): string {
+  const parts: [bigint, bigint][] = [];
+  for (const [from, before] of ordered(ranges)) {
+    const last = parts.at(-1);
+    if (last && last[1] === from) last[1] = before;
+    else parts.push([from, before]);
+  }
+  return parts.map(([from, before]) => `[${from},${before})`).join(",");
+}
+
+/** What a seal's detail says; null where it is no object. */
+export function detailOf(text: string): Readonly<Record<string, unknown>> | null {
+  try {
+    const detail: unknown = JSON.parse(text);
+    return detail !== null && typeof detail === "object" && !Array.isArray(detail)
+      ? (detail as Readonly<Record<string, unknown>>)
+      : null;
+  } catch {
+    return null;
+  }
+}
+
+/** The same members with the same values, whatever their order. */
+const canonical = (detail: Readonly<Record<string, unknown>>): string =>
+  JSON.stringify(Object.entries(detail).toSorted(([a], [b]) => (a < b ? -1 : 1)));
+
+/** What was erased: of which entries, which of their values. */
+interface Erasure {
+  readonly ranges: readonly Range[];
+  /** Null where the seal does not say: all of them, of seals before acts had entries. */
+  readonly fields: readonly string[] | null;
+  readonly reasons: boolean;
+}
+
 const ordered = (ranges: readonly Range[]): Range[] => ranges.toSorted((a, b) => (a[0] < b[0] ? -1 : 1));
+
+const bytesOf = (hexadecimal: string): Uint8Array =>
+  Uint8Array.from({ length: hexadecimal.length / 2 }, (_, index) =>
+    Number.parseInt(hexadecimal.slice(2 * index, 2 * index + 2), 16),
+  );
+
+/** Whether an entry has a value that its hash is not over: where one was erased, or is told to nobody. */
+const saysMore = ({ fields, reason, erasedReason }: Entry): boolean =>
+  (erasedReason !== null && reason !== null) ||
+  fields.some(
+    (each) =>
+      (each.hidden && (each.old !== null || each.new !== null)) ||
+      (each.erased?.old !== undefined && each.old !== null) ||
+      (each.erased?.new !== undefined && each.new !== null),
+  );
 
 /**
  * Verifies a log that is read to it: first all seals in their order, then the entries by number, then the last entry of each record. It asks
@@ -91,9 +144,18 @@ const ordered = (ranges: readonly Range[]): Range[] => ranges.toSorted((a, b) =>
 export class LogVerifier {
   readonly counts = { entries: 0, seals: 0, records: 0, unsealed: 0, erased: 0, dropped: 0 };
   private lastSeal: Seal | null = null;
+  private isSigned = false;
+  private readonly unsigned: string[] = [];
+  /** The hashes of entries from which values were erased. */
+  private readonly erasedHashes = new Map<string, Uint8Array>();
   private sealed: Sealed[] = [];
   private readonly dropped: Range[] = [];
-  private erasures: Range[] = [];
+  private readonly erasures: Erasure[] = [];
+  /** The seals of acts, and the entries about the log itself. */
+  private readonly acts: Seal[] = [];
+  private readonly actEntries: Entry[] = [];
+  /** The seals over entries of each month since it was dropped last. */
+  private readonly months = new Map<string, Seal[]>();
   private readonly trees = new Map<string, MerkleTree>();
   private readonly heads = new Map<string, { readonly id: string; readonly hash: Uint8Array }>();
   /** Where the walk through what was sealed stands: the range, and the next number in it. */
@@ -128,22 +190,51 @@ export class LogVerifier {
       this.say("seal", place, "It is not chained to the seal before it.");
     const hash = sealHash(this.sha256, seal);
     if (hexOf(hash) !== seal.hash) this.say("seal", place, "Its content does not give its hash.");
-    if (seal.signature !== null && this.signed?.(hash, seal.signature, seal.signedBy ?? "") === false)
-      this.say("signature", place, `It was not signed by the key ${seal.signedBy ?? ""}.`);
+    if (seal.signature !== null) {
+      for (const number of this.unsigned.splice(0))
+        this.say("signature", `seal ${number}`, "It is not signed, and those before and after it are.");
+      this.isSigned = true;
+      if (this.signed?.(hash, seal.signature, seal.signedBy ?? "") === false)
+        this.say("signature", place, `It was not signed by the key ${seal.signedBy ?? ""}.`);
+    } else if (this.signed && this.isSigned) {
+      // What was done to the log is signed with the entries that are sealed next.
+      if (seal.kind === "entries") this.say("signature", place, "It is not signed, and one before it is.");
+      else this.unsigned.push(seal.number);
+    }
     this.lastSeal = seal;
     const ranges = rangesOf(seal.ids);
+    if (seal.kind !== "entries") this.acts.push(seal);
     if (seal.kind === "dropped") {
+      this.judgeDrop(seal, ranges);
       this.dropped.push(...ranges);
       this.counts.dropped += ranges.reduce((sum, [from, before]) => sum + Number(before - from), 0);
-    } else if (seal.kind === "erased") this.erasures.push(...ranges);
-    else if (seal.kind === "entries" && judged)
-      for (const [from, before] of ranges) this.sealed.push({ from, before, seal });
+    } else if (seal.kind === "erased") {
+      const { fields, reasons } = detailOf(seal.detail) ?? {};
+      this.erasures.push({ ranges, fields: Array.isArray(fields) ? fields : null, reasons: reasons !== false });
+    } else if (seal.kind === "entries") {
+      if (judged) for (const [from, before] of ranges) this.sealed.push({ from, before, seal });
+      const month = seal.month ?? "";
+      this.months.set(month, [...(this.months.get(month) ?? []), seal]);
+    }
+  }
+
+  /** Only a month goes, whole: what was dropped is what was sealed of it, and its root is over those seals. */
+  private judgeDrop(seal: Seal, ranges: readonly Range[]): void {
+    const ofMonth = this.months.get(seal.month ?? "") ?? [];
+    this.months.delete(seal.month ?? "");
+    const tree = new MerkleTree(this.sha256);
+    for (const { hash } of ofMonth) tree.add(bytesOf(hash));
+    const root = tree.root();
+    const isWhole = joined(ranges) === joined(ofMonth.flatMap(({ ids }) => rangesOf(ids)));
+    if (!isWhole || root === null || hexOf(root) !== seal.root)
+      this.say("act", `seal ${seal.number}`, "What it says was dropped is not what was sealed of its month.");
   }
 
   /** Ends the seals. @param upto null where there is none */
   sealsEnd(upto: Upto | null): void {
+    if (this.signed && !this.isSigned && this.lastSeal)
+      this.say("signature", `seal ${this.lastSeal.number}`, "No seal is signed by any key.");
     this.dropped.sort((a, b) => (a[0] < b[0] ? -1 : 1));
-    this.erasures = ordered(this.erasures);
     this.sealed = this.sealed
       .filter(({ from }) => !inside(this.dropped, from))
       .sort((a, b) => (a.from < b.from ? -1 : 1));
@@ -196,6 +287,9 @@ export class LogVerifier {
     this.lastId = id;
     const hash = entryHash(this.sha256, entry);
     if (!same(hash, entry.hash)) this.say("changed", place, "Its content does not give its hash.");
+    else if (saysMore(entry)) this.say("changed", place, "It has a value where its hash knows of none.");
+    if (isAct(entry.table)) this.actEntries.push(entry);
+    if (this.erasures.some(({ ranges }) => inside(ranges, id))) this.erasedHashes.set(entry.id, hash);
     this.follow(entry, place);
     this.noteErased(entry, id, place);
     const seal = this.walkTo(id);
@@ -242,10 +336,76 @@ export class LogVerifier {
   }
 
   private noteErased(entry: Entry, id: bigint, place: string): void {
-    const erased = entry.erasedReason !== null || entry.fields.some((each) => each.erased !== undefined);
-    if (!erased) return;
+    const fields = entry.fields.flatMap((each) => (each.erased === undefined ? [] : [each.field]));
+    const isReasonErased = entry.erasedReason !== null;
+    if (fields.length === 0 && !isReasonErased) return;
     this.counts.erased++;
-    if (!inside(this.erasures, id)) this.say("erased", place, "No seal says that values of it were erased.");
+    const told = this.erasures.filter(({ ranges }) => inside(ranges, id));
+    const isTold = (field: string): boolean => told.some((each) => each.fields === null || each.fields.includes(field));
+    if (!fields.every(isTold) || (isReasonErased && !told.some(({ reasons }) => reasons)))
+      this.say("erased", place, "No seal says that these values of it were erased.");
+  }
+
+  /** What was erased leaves the hashes of its entries as they were. */
+  private judgeErasure(seal: Seal): void {
+    const ids = rangesOf(seal.ids).flatMap(([from, before]) =>
+      Array.from({ length: Number(before - from) }, (_, index) => String(from + BigInt(index))),
+    );
+    const hashes = ids.map((id) => this.erasedHashes.get(id));
+    const tree = new MerkleTree(this.sha256);
+    for (const hash of hashes) {
+      // Others are gone with their month, or are told to be missing.
+      if (!hash) return;
+      tree.add(hash);
+    }
+    const root = tree.root();
+    if (root === null || hexOf(root) !== seal.root)
+      this.say(
+        "act",
+        `seal ${seal.number}`,
+        "It is over other entries than those of which it says that values were erased.",
+      );
+  }
+
+  /** Each act is an entry and a seal that say the same. */
+  private judgeActs(): void {
+    const entries = new Map(this.actEntries.map((entry) => [entry.id, entry]));
+    const [installed, ...more] = this.actEntries.filter(({ table }) => table === installedTable);
+    for (const { id } of more) this.say("act", `entry ${id}`, "The log began already, by an earlier entry.");
+    const named = this.acts.find(({ detail }) => typeof detailOf(detail)?.entry === "string");
+    const first = installed === undefined ? null : detailOf(installed.fields[0]?.new ?? "");
+    // Acts of logs of before had no entries.
+    const since = first === null ? BigInt(named?.number ?? "0") - 1n : BigInt(String(first.seals ?? "0"));
+    for (const seal of this.acts) {
+      const { entry: number, ...told } = detailOf(seal.detail) ?? {};
+      if (typeof number !== "string") {
+        if (since >= 0n && BigInt(seal.number) > since)
+          this.say("act", `seal ${seal.number}`, "No entry tells of what it says.");
+        continue;
+      }
+      const entry = entries.get(number);
+      entries.delete(number);
+      // An entry may go with its month, by a later act.
+      const later = this.acts.some(
+        (each) =>
+          each.kind === "dropped" &&
+          BigInt(each.number) > BigInt(seal.number) &&
+          inside(ordered(rangesOf(each.ids)), BigInt(number)),
+      );
+      if (!entry && later) continue;
+      const detail = entry ? detailOf(entry.fields[0]?.new ?? "") : null;
+      const isSame =
+        entry?.table === actTable(seal.kind) &&
+        entry.way === "log" &&
+        detail !== null &&
+        canonical(detail) === canonical(told);
+      if (!isSame || told.ids !== seal.ids || told.root !== seal.root)
+        this.say("act", `seal ${seal.number}`, `Entry ${number} does not tell of what it says.`);
+      if (seal.kind === "erased") this.judgeErasure(seal);
+    }
+    for (const { id, table } of entries.values())
+      if (table !== installedTable && table !== importedTable)
+        this.say("act", `entry ${id}`, "No seal says what it tells of.");
   }
 
   /** A record's last entry, as the log keeps it. */
@@ -276,5 +436,6 @@ export class LogVerifier {
     if (withHeads)
       for (const [name, { id }] of this.heads)
         this.say("inserted", `entry ${id}`, `The log does not know of a last entry of ${name}.`);
+    if (this.scope.whole) this.judgeActs();
   }
 }

@@ -155,6 +155,20 @@ BEGIN
 END `;
 }
 
+/**
+ * The source of the trigger's function of a watched table, as this version makes it of the table's columns that are watched.
+ *
+ * @param columns those that it had when watching began
+ */
+export const watchSource = (watching: Watching, columns: readonly string[]): string =>
+  bodyOf({
+    ...watching,
+    table: { ...watching.table, columns: watching.table.columns.filter(({ name }) => columns.includes(name)) },
+  });
+
+/** The settings of the trigger's function. */
+export const watchSettings = `${fixedPath} ${textSettings}`;
+
 /** The triggers that a watched table has, by name. Theirs sorts before others of the same time, by its blank. */
 const triggers = [
   { name: " quill insert", when: "AFTER INSERT", referencing: "REFERENCING NEW TABLE AS new_rows " },
@@ -203,8 +217,6 @@ BEGIN
   EXECUTE format('REVOKE ALL ON FUNCTION quill_log.%I() FROM PUBLIC', 'watch_' || number);
   ${triggers.map(({ name: trigger, when, referencing }) => `EXECUTE format('CREATE OR REPLACE TRIGGER ${quoted(trigger)} ${when} ON ${quotedTable(table).replaceAll("'", "''")} ${referencing}FOR EACH STATEMENT EXECUTE FUNCTION quill_log.%I()', 'watch_' || number);`).join("\n  ")}
 END $quill$`,
-    "LOCK TABLE quill_log.seal IN EXCLUSIVE MODE",
-    sealOf("watched", `jsonb_build_object('table', ${name}, 'baseline', ${baseline}, 'by', session_user)`),
     `DELETE FROM quill_log.baseline WHERE table_name = ${name}`,
     ...(baseline
       ? [
@@ -212,13 +224,16 @@ END $quill$`,
      SELECT ${name}, ${keyOf(watching, "t")}, sha256(convert_to(${rowText(watching, "t")}, 'UTF8')) FROM ${quotedTable(table)} AS t`,
         ]
       : []),
+    "LOCK TABLE quill_log.seal IN EXCLUSIVE MODE",
+    `SELECT (quill_log.seal_watched(${name}, session_user::text)).number`,
   ];
 }
 
 /** The statements that end watching a table. */
 export const unwatchStatements = (table: { readonly schema: string; readonly name: string }): readonly string[] => [
   "LOCK TABLE quill_log.seal IN EXCLUSIVE MODE",
-  sealOf("unwatched", `jsonb_build_object('table', ${literal(tableName(table))}, 'by', session_user)`),
+  `SELECT (quill_log.seal_act('unwatched', NULL, '{}', sha256(convert_to(d.detail::text, 'UTF8')), jsonb_build_object('table', ${literal(tableName(table))}), d.detail)).number
+   FROM (SELECT jsonb_build_object('table', ${literal(tableName(table))}, 'by', session_user) AS detail) AS d`,
   ...triggers.map(({ name }) => `DROP TRIGGER IF EXISTS ${quoted(name)} ON ${quotedTable(table)}`),
   `DO $quill$
 DECLARE
@@ -232,30 +247,33 @@ END $quill$`,
   `DELETE FROM quill_log.watched WHERE table_name = ${literal(tableName(table))}`,
 ];
 
-/** A seal that says that a table is watched from now on, or no more. @param detail SQL for a `jsonb` */
-const sealOf = (kind: "watched" | "unwatched", detail: string): string =>
-  `SELECT (quill_log.add_seal('${kind}', NULL, '{}', sha256(convert_to(d.detail::text, 'UTF8')), d.detail, NULL, NULL, NULL)).number
-   FROM (SELECT ${detail} AS detail) AS d`;
-
 /** How a watched table stands: `table`, `key`, `columns`, `hidden` (JSON arrays), `since`, `since_id`, `baseline`, and `off`, why it is not watched. */
 export const watchedStatement = (): Statement => ({
   purpose: "watched tables",
   text: `SELECT w.table_name AS "table", to_json(w.key_columns)::text AS "key", to_json(w.columns)::text AS "columns", to_json(w.hidden)::text AS "hidden",
   to_char(w.since AT TIME ZONE 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS.US"Z"') AS "since", w.since_id::text AS "since_id", w.has_baseline::text AS "baseline",
+  w.number::text AS "number",
   CASE
     WHEN t.oid IS NULL THEN 'the table is gone'
     WHEN g.there < ${triggers.length} THEN 'a trigger is gone'
     WHEN g.enabled < ${triggers.length} THEN 'a trigger is disabled'
+    WHEN g.same < ${triggers.length} THEN 'a trigger is another one than is made for it'
+    WHEN g.rules > 0 THEN 'a rule stands before its triggers'
     WHEN p.oid IS NULL THEN 'the trigger''s function is gone'
     WHEN md5(p.prosrc) <> w.source THEN 'the trigger''s function was changed'
   END AS "off",
+  p.prosrc AS "body",
   (SELECT json_agg(a.attname ORDER BY a.attnum) FROM pg_attribute AS a WHERE a.attrelid = t.oid AND a.attnum > 0 AND NOT a.attisdropped AND a.attname <> ALL (w.columns || w.hidden))::text AS "new_columns"
 FROM quill_log.watched AS w
 LEFT JOIN (pg_class AS t JOIN pg_namespace AS n ON n.oid = t.relnamespace) ON n.nspname || '.' || t.relname = w.table_name AND t.relkind IN ('r', 'p')
 LEFT JOIN pg_proc AS p ON p.pronamespace = 'quill_log'::regnamespace AND p.proname = 'watch_' || w.number
 LEFT JOIN LATERAL (
-  SELECT count(*) AS there, count(*) FILTER (WHERE g.tgenabled IN ('O', 'A')) AS enabled
-  FROM pg_trigger AS g WHERE g.tgrelid = t.oid AND g.tgfoid = p.oid
+  SELECT count(g.oid) AS there, count(g.oid) FILTER (WHERE g.tgenabled IN ('O', 'A')) AS enabled,
+    count(g.oid) FILTER (WHERE pg_get_triggerdef(g.oid) = format('CREATE TRIGGER %I %s ON %I.%I %sFOR EACH STATEMENT EXECUTE FUNCTION quill_log.%I()',
+      made.name, made.at, n.nspname, t.relname, made.referencing, 'watch_' || w.number)) AS same,
+    (SELECT count(*) FROM pg_rewrite AS r WHERE r.ev_class = t.oid) AS rules
+  FROM (VALUES ${triggers.map(({ name, when, referencing }) => `(${literal(name)}, ${literal(when)}, ${literal(referencing)})`).join(", ")}) AS made(name, at, referencing)
+  LEFT JOIN pg_trigger AS g ON g.tgrelid = t.oid AND g.tgname = made.name AND g.tgfoid = p.oid
 ) AS g ON true
 ORDER BY w.table_name`,
   values: [],
