@@ -104,9 +104,9 @@ describe("seals that are written elsewhere", () => {
 });
 
 describe("the verifier in the docs", () => {
-  test("has sixty lines or so, and finds a sound log sound", async () => {
+  test("has a hundred lines or so, and finds a sound log sound", async () => {
     const source = await readFile(python, "utf8");
-    expect(source.split("\n").length).toBeLessThanOrEqual(70);
+    expect(source.split("\n").length).toBeLessThanOrEqual(115);
     const { text } = await exported("jsonl");
     expect(await byPython(text)).toEqual({
       status: 0,
@@ -335,7 +335,7 @@ describe("quill log import", () => {
       "Imported 2 entries.",
     ]);
     const { rows } = await owner.query(
-      "SELECT at, actor_name, way, reason FROM quill_log.change ORDER BY id DESC LIMIT 2",
+      "SELECT at, actor_name, way, reason FROM quill_log.change WHERE way = 'import' ORDER BY id DESC LIMIT 2",
     );
     expect(rows.toReversed()).toEqual([
       { at: new Date("2020-05-01T10:00:00Z"), actor_name: "Old Clerk", way: "import", reason: "first" },
