@@ -1,5 +1,6 @@
 import { spawnSync } from "node:child_process";
-import { mkdtemp, readFile, rm, writeFile } from "node:fs/promises";
+import { generateKeyPairSync } from "node:crypto";
+import { mkdir, mkdtemp, readFile, rm, writeFile } from "node:fs/promises";
 import { createServer } from "node:http";
 import type { AddressInfo } from "node:net";
 import os from "node:os";
@@ -11,9 +12,10 @@ import { connect, type VerifyReport, verifyLog } from "@loyal-quill/runtime";
 import { freshDatabase, pastPooler, type TestDatabase } from "@loyal-quill/testing";
 import { CloudEvent } from "cloudevents";
 import pg from "pg";
+import { installLog } from "./log.js";
 import { exportLog } from "./log-export.js";
 import { dropMonths, erase, importLog, keep, notify } from "./log-keep.js";
-import { copiesIn, seal } from "./log-verify.js";
+import { copiesIn, seal, verify } from "./log-verify.js";
 
 const python = fileURLToPath(new URL("../../../../docs/verify-log.py", import.meta.url));
 const now = new Date();
@@ -100,6 +102,125 @@ describe("seals that are written elsewhere", () => {
     server.close();
     expect(copiesIn(kept.join("\n"), "seals")).toHaveLength(kept.length);
     expect(() => copiesIn("nonsense", "seals")).toThrow("seals:1: It is no seal");
+  });
+});
+
+describe("a place that seals are sent to", () => {
+  const database = (): string => made.owner;
+  const sealing = async (to: readonly string[], more: { privateKey?: string; all?: boolean } = {}): Promise<number> => {
+    await add("t.t", '{"id":"1"}', '[{"field":"a","old":"1","new":"2"}]');
+    return seal({ database: database(), privateKey: undefined, secret: undefined, to, ...more }, () => {});
+  };
+  const numbers = async (file: string): Promise<string[]> =>
+    (await readFile(file, "utf8"))
+      .trim()
+      .split("\n")
+      .map((line) => (JSON.parse(line) as { number: string }).number);
+  const last = async (): Promise<number> =>
+    Number((await owner.query("SELECT max(number)::text AS n FROM quill_log.seal")).rows[0].n);
+  const upTo = (from: number, to: number): string[] =>
+    Array.from({ length: to - from + 1 }, (_, index) => String(from + index));
+
+  test("gets what it could not take at the next occasion, each place by its own mark", async () => {
+    const away = path.join(directory, "away", "seals");
+    const there = path.join(directory, "there");
+    const first = (await last()) + 1;
+    expect(await sealing([away, there])).toBe(1);
+    expect(await sealing([away, there])).toBe(1);
+    expect(await numbers(there)).toEqual(upTo(first, first + 1));
+    await mkdir(path.dirname(away));
+    // Nothing is new: what is lacking is sent all the same.
+    expect(
+      await seal({ database: database(), privateKey: undefined, secret: undefined, to: [away, there] }, () => {}),
+    ).toBe(0);
+    expect(await numbers(away)).toEqual(upTo(first, first + 1));
+    expect(await numbers(there)).toEqual(upTo(first, first + 1));
+    expect(await sealing([away])).toBe(0);
+    expect(await sealing([there])).toBe(0);
+    expect([await numbers(away), await numbers(there)]).toEqual([upTo(first, first + 2), upTo(first, first + 3)]);
+  });
+
+  test("gets all that it lacks with --all: a file what is not in it", async () => {
+    const file = path.join(directory, "all");
+    expect(await sealing([file])).toBe(0);
+    const [own] = await numbers(file);
+    expect(await sealing([file], { all: true })).toBe(0);
+    expect((await numbers(file)).toSorted((a, b) => Number(a) - Number(b))).toEqual(upTo(1, await last()));
+    expect((await numbers(file)).filter((number) => number === own)).toHaveLength(1);
+  });
+
+  test("is a command as well; one that fails is asked again", async () => {
+    const file = path.join(directory, "by-command");
+    const command = `| test -e ${directory}/ready && cat >> ${file}`;
+    const first = (await last()) + 1;
+    expect(await sealing([command])).toBe(1);
+    await writeFile(path.join(directory, "ready"), "");
+    expect(await sealing([command])).toBe(0);
+    expect(await numbers(file)).toEqual(upTo(first, first + 1));
+    const report = await lines((say) =>
+      verify(
+        {
+          database: database(),
+          table: undefined,
+          key: {},
+          from: undefined as never,
+          to: undefined as never,
+          publicKey: undefined,
+          seals: [`| cat ${file}`, file],
+          json: false,
+        },
+        say,
+      ),
+    );
+    expect(report[0]).toMatch(/^Held against 2 seals from elsewhere, the last of which is seal \d+\./);
+  });
+
+  test("holds no secret in the log: an address stands there with its digest", async () => {
+    await sealing(["http://127.0.0.1:9/keep?token=a-secret"]);
+    const { rows } = await owner.query("SELECT string_agg(place, ' ') AS places FROM quill_log.sent");
+    expect(rows[0].places).toContain("127.0.0.1:9 ");
+    expect(rows[0].places).not.toContain("a-secret");
+  });
+
+  test("says in its first line what can't be ruled out without", async () => {
+    const said = await lines((say) =>
+      verify(
+        {
+          database: database(),
+          table: undefined,
+          key: {},
+          from: undefined as never,
+          to: undefined as never,
+          publicKey: undefined,
+          seals: [],
+          json: false,
+        },
+        say,
+      ),
+    );
+    expect(said[0]).toContain("No seals from elsewhere were given: that the log's owner has rewritten it");
+  });
+
+  test("a signature that is gone is noticed, between others and at the end", async () => {
+    const { privateKey, publicKey } = generateKeyPairSync("ed25519");
+    const pem = privateKey.export({ type: "pkcs8", format: "pem" }).toString();
+    const key = publicKey.export({ type: "spki", format: "pem" }).toString();
+    const looked = async (): Promise<string[]> => {
+      const pool = connect(made.owner, 1);
+      const client = await pool.connect();
+      const { findings } = await verifyLog(client, { publicKey: key });
+      client.release();
+      await pool.end();
+      return findings.map(({ kind, said }) => `${kind}: ${said}`);
+    };
+    expect(await looked()).toEqual(["signature: No seal is signed by any key."]);
+    for (let turn = 0; turn < 3; turn++) await sealing([], { privateKey: pem });
+    expect(await looked()).toEqual([]);
+    await owner.query(
+      "UPDATE quill_log.seal SET signature = NULL WHERE number = (SELECT max(number) - 1 FROM quill_log.seal)",
+    );
+    expect(await looked()).toEqual(["signature: It is not signed, and one before it is."]);
+    await owner.query("UPDATE quill_log.seal SET signature = NULL");
   });
 });
 
@@ -192,6 +313,26 @@ describe("quill log export", () => {
 
 describe("quill log erase", () => {
   const key = '{"id":"person-1"}';
+  test("erases nothing where a field is not known", async () => {
+    await add("t.person", '{"id":"77"}', '[{"field":"name","old":"a","new":"b"}]');
+    const before = (await exported("jsonl")).text;
+    await expect(
+      erase(
+        {
+          database: made.owner,
+          table: "t.person",
+          key: { id: "77" },
+          fields: ["name", "nme"],
+          reasons: false,
+          by: "x",
+          why: "x",
+        },
+        () => {},
+      ),
+    ).rejects.toThrow("t.person has no field nme, but name. Nothing was erased.");
+    expect((await exported("jsonl")).text).toBe(before);
+  });
+
   test("takes values away; the log verifies, here and by the verifier in the docs, and says by whom and when", async () => {
     await add(
       "t.person",
@@ -292,6 +433,39 @@ describe("quill log keep and drop", () => {
     expect(rows).toEqual([{ by: "Ines" }]);
   });
 
+  test("what lies in the default partition goes to its month first, and with it", async () => {
+    await owner.query(
+      `SELECT quill_log.append(m, 'old', 'Old Clerk', '', '', 't.old', '{"id":"1"}', 'update', '[]', NULL, NULL, NULL, NULL, 'import', NULL) FROM unnest('{1999-01-05Z,1999-01-06Z,1999-03-01Z}'::timestamptz[]) AS m`,
+    );
+    const inDefault = async (): Promise<number> =>
+      (await owner.query("SELECT count(*)::integer AS count FROM quill_log.change_default WHERE way <> 'log'")).rows[0]
+        .count;
+    const before = await inDefault();
+    const drop = (dryRun: boolean): Promise<string[]> =>
+      lines((say) => dropMonths({ database: database(), now, dryRun, by: "Ines" }, say));
+    const dry = await drop(true);
+    expect(dry[0]).toMatch(/^\d+ entries of the default partition would be moved to those of their months\.$/);
+    expect(dry).toEqual(expect.arrayContaining(["1999-01  2 entries  may go", "1999-03  1 entry  may go"]));
+    expect(await inDefault()).toBe(before);
+    const said = await drop(false);
+    expect(said).toEqual(
+      expect.arrayContaining([
+        expect.stringMatching(/^1999-01 {2}2 entries {2}dropped, seal \d+$/),
+        expect.stringMatching(/^1999-03 {2}1 entry {2}dropped, seal \d+$/),
+      ]),
+    );
+    expect((await verified()).findings).toEqual([]);
+    // What comes of a month after it was dropped goes by itself.
+    await owner.query(
+      `SELECT quill_log.append('1999-01-07Z', 'old', 'Old Clerk', '', '', 't.old', '{"id":"1"}', 'update', '[]', NULL, NULL, NULL, NULL, 'import', NULL)`,
+    );
+    expect(await drop(false)).toEqual(
+      expect.arrayContaining([expect.stringMatching(/^1999-01 {2}1 entry {2}dropped/)]),
+    );
+    expect((await verified()).findings).toEqual([]);
+    expect(await byPython((await exported("jsonl")).text)).toMatchObject({ status: 0 });
+  });
+
   test("a rule keeps so many entries of each record, however old", async () => {
     await keep({ database: database(), table: "*", months: 1, last: 1000, forever: false }, () => {});
     const kept = await lines((say) => dropMonths({ database: database(), now, dryRun: true, by: "x" }, say));
@@ -341,6 +515,58 @@ describe("quill log import", () => {
       { at: new Date("2020-05-01T10:00:00Z"), actor_name: "Old Clerk", way: "import", reason: "first" },
       { at: new Date("2020-06-01T10:00:00Z"), actor_name: "Old Clerk", way: "import", reason: "second" },
     ]);
+  });
+
+  test("takes a file once, and says so", async () => {
+    const file = path.join(directory, "once.jsonl");
+    await writeFile(file, line({ reason: "once" }));
+    const taken = (): Promise<string[]> =>
+      lines((say) => importLog({ database: made.owner, file, dryRun: false }, say));
+    expect(await taken()).toEqual(["Imported 1 entry."]);
+    await expect(taken()).rejects.toThrow(
+      /once\.jsonl was imported already, at .* UTC \(entry \d+\)\. Nothing was imported\./,
+    );
+    const { rows } = await owner.query("SELECT count(*)::integer AS count FROM quill_log.change WHERE reason = 'once'");
+    expect(rows).toEqual([{ count: 1 }]);
+  });
+
+  test("takes what an export wrote, to another log and back, and both verify", async () => {
+    const other = await freshDatabase("template0");
+    try {
+      await installLog({ database: other.owner, roles: [], now: new Date() }, () => {});
+      const file = path.join(directory, "exported.jsonl");
+      const { text } = await exported("jsonl");
+      await writeFile(file, text);
+      const records = text
+        .split("\n")
+        .filter((each) => each.includes('"type":"entry"') && !each.includes('"table":"quill_log.'));
+      expect(await lines((say) => importLog({ database: other.owner, file, dryRun: false }, say))).toEqual([
+        `Imported ${records.length} entries.`,
+      ]);
+      const pool = connect(other.owner, 1);
+      const client = await pool.connect();
+      await seal({ database: other.owner, privateKey: undefined, to: [], secret: undefined }, () => {});
+      const { findings, counts } = await verifyLog(client);
+      expect([findings, counts.entries]).toEqual([[], records.length + 2]);
+      const { rows } = await client.query(
+        "SELECT count(*) FILTER (WHERE origin->'from'->>'hash' IS NOT NULL)::integer AS told, count(DISTINCT origin->'from'->>'entry')::integer AS entries FROM quill_log.change WHERE way = 'import'",
+      );
+      expect(rows).toEqual([{ told: records.length, entries: records.length }]);
+      client.release();
+      await pool.end();
+      const back: string[] = [];
+      await exportLog(
+        { database: other.owner, format: "jsonl", since: undefined, source: "x" },
+        async (part) => void back.push(part),
+      );
+      await writeFile(file, back.join(""));
+      expect((await byPython(back.join(""))).status).toBe(0);
+      expect(await lines((say) => importLog({ database: made.owner, file, dryRun: true }, say))).toEqual([
+        `${records.length} entries can be imported.`,
+      ]);
+    } finally {
+      await other.drop();
+    }
   });
 
   test("says which lines are wrong, and why", async () => {

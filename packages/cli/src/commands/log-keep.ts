@@ -8,6 +8,8 @@ import { CannotStart } from "../listen.js";
 import { inTransaction, onConnection } from "../log-client.js";
 import { withDatabase } from "../open-database.js";
 
+const counted = (count: number | string): string => `${count} ${Number(count) === 1 ? "entry" : "entries"}`;
+
 const asOwner = (said: string): string => `Nothing was changed: ${said}. It is done as the log's owner.`;
 
 /** How long entries of a table are kept. */
@@ -81,13 +83,13 @@ export async function dropMonths({ database, now, dryRun, by }: DropOptions, say
     });
     if (!dryRun) await client.query("COMMIT");
     if (moved > 0)
-      say(`${moved} entries of the default partition ${dryRun ? "would be" : "were"} moved to those of their months.`);
+      say(`${counted(moved)} of the default partition ${dryRun ? "would be" : "were"} moved to those of their months.`);
     const { text, values } = monthsStatement(now);
     const { rows } = await client.query<{ month: string; entries: string; kept_for: string | null }>(text, [...values]);
     const { rows: rules } = await client.query("SELECT table_name, months, last FROM quill_log.retention ORDER BY 1");
     for (const { month, entries, kept_for: keptFor } of rows) {
-      if (keptFor !== null) say(`${month}  ${entries} entries  kept: ${keptFor}`);
-      else if (dryRun) say(`${month}  ${entries} entries  may go`);
+      if (keptFor !== null) say(`${month}  ${counted(entries)}  kept: ${keptFor}`);
+      else if (dryRun) say(`${month}  ${counted(entries)}  may go`);
       else {
         const { rows: made } = await client
           .query("SELECT (quill_log.drop_month($1, $2)).number::text AS number", [
@@ -97,7 +99,7 @@ export async function dropMonths({ database, now, dryRun, by }: DropOptions, say
           .catch((error: unknown) => {
             throw new CannotStart(asOwner(error instanceof Error ? error.message : String(error)));
           });
-        say(`${month}  ${entries} entries  dropped, seal ${made[0]?.number}`);
+        say(`${month}  ${counted(entries)}  dropped, seal ${made[0]?.number}`);
       }
     }
     if (rows.length === 0) say("The log is empty.");
@@ -210,5 +212,5 @@ export async function importLog(
     },
     asOwner,
   );
-  say(dryRun ? `${entries.length} entries can be imported.` : `Imported ${entries.length} entries.`);
+  say(dryRun ? `${counted(entries.length)} can be imported.` : `Imported ${counted(entries.length)}.`);
 }

@@ -4,6 +4,7 @@ import { careForLog, connect, databaseOver, verifyLog } from "@loyal-quill/runti
 import { freshDatabase, type TestDatabase } from "@loyal-quill/testing";
 import pg from "pg";
 import { installLog } from "./log.js";
+import { watch } from "./log-watch.js";
 
 /** The log's schema as the first versions of the product made it: without a note of its version. */
 const firstSchema = `CREATE SCHEMA quill_log;
@@ -103,6 +104,44 @@ describe("quill log install", () => {
     expect(await install(new Date("2026-03-05T00:00:00Z"))).toContain("It was upgraded from version 4 to version 6.");
     expect((await owner.query("SELECT conname FROM pg_constraint WHERE conname LIKE 'change%check'")).rows).toEqual([]);
   });
+});
+
+test("an upgrade from version 5 seals how tables are watched, and acts of before need no entries", async () => {
+  await owner.query("DROP SCHEMA quill_log CASCADE");
+  await install(new Date());
+  await owner.query(
+    "CREATE TABLE public.kept (id integer PRIMARY KEY, name text); INSERT INTO public.kept VALUES (1, 'one')",
+  );
+  await watch({ database: made.owner, table: "public.kept", key: [], hidden: [], baseline: true }, () => {});
+  // As version 5 left it: no entries of acts, a seal that says little, no marks of places.
+  await owner.query(
+    `TRUNCATE quill_log.change, quill_log.head, quill_log.seal; DROP TABLE quill_log.sent;
+     SELECT quill_log.add_seal('watched', NULL, '{}', sha256('x'), '{"by": "x", "table": "public.kept", "baseline": true}', NULL, NULL, NULL);
+     COMMENT ON SCHEMA quill_log IS 'Change log of Loyal Quill, version 5, for programs since version 4'`,
+  );
+  expect(await install(new Date())).toContain("It was upgraded from version 5 to version 6.");
+  const pool = connect(made.owner, 1);
+  const client = await pool.connect();
+  try {
+    const sound = await verifyLog(client);
+    expect([sound.findings, sound.counts.tables, sound.counts.rows]).toEqual([[], 1, 1]);
+    const { rows } = await owner.query("SELECT detail FROM quill_log.seal ORDER BY number DESC LIMIT 1");
+    expect(rows[0].detail).toMatchObject({
+      table: "public.kept",
+      columns: ["id", "name"],
+      baseline: expect.stringMatching(/^[0-9a-f]{64}$/),
+    });
+    // From then on an act has its entry.
+    await owner.query(
+      `SELECT quill_log.add_seal('unwatched', NULL, '{}', sha256('x'), '{"table": "public.other"}', NULL, NULL, NULL)`,
+    );
+    expect((await verifyLog(client)).findings.map(({ kind }) => kind)).toEqual(["act"]);
+  } finally {
+    client.release();
+    await pool.end();
+    await owner.query("DROP TABLE public.kept; DROP SCHEMA quill_log CASCADE");
+    await install(new Date("2026-03-05T00:00:00Z"));
+  }
 });
 
 describe("a server that looks after the log", () => {
