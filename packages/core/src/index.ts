@@ -67,7 +67,9 @@ export {
 } from "./log/seals.js";
 export * from "./log/search.js";
 export {
+  beyondVerifying,
   detailOf,
+  type FromElsewhere,
   type LogFinding,
   type LogFindingKind,
   LogVerifier,

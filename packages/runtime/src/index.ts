@@ -8,7 +8,7 @@ export { connectionTo } from "./hosts.js";
 export type { FormParts, FormTemplate, Layout, LayoutParts, PageLink, Written } from "./layout.js";
 export { LayoutError } from "./layout.js";
 export { careForLog, type LogCare } from "./log-care.js";
-export { readPlace, type SealOptions, sealKey, sealLine, sealLog } from "./log-seals.js";
+export { readCopies, type SealOptions, sealFile, sealKey, sealLine, sealLog } from "./log-seals.js";
 export {
   entryOf,
   keyName,

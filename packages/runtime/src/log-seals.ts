@@ -18,7 +18,7 @@ import {
   signSealStatement,
   unsignedStatement,
 } from "@loyal-quill/core";
-import { keyName, sealOf } from "./log-verify.js";
+import { keyName, type SealCopy, sealOf } from "./log-verify.js";
 import { signatureOf } from "./webhook.js";
 
 /** What is done with seals beside being kept in the log. */
@@ -30,16 +30,24 @@ export interface SealOptions {
    * reads each from its standard input and ends with 0, or `-` for standard output.
    */
   readonly to?: readonly string[];
+  /** What this log is called where several are sent to one place; a file of its own is written then, `PLACE.NAME`. */
+  readonly name?: string;
   /** The secret with which what is posted is signed, as a webhook is. */
   readonly secret?: string;
 }
 
 /** A seal as it is written elsewhere: all that its hash is over, the hash, and the signature. */
-export const sealLine = (seal: Seal): string => JSON.stringify(seal);
+export const sealLine = (seal: Seal, name?: string): string =>
+  JSON.stringify(name === undefined ? seal : { log: name, ...seal });
 
-async function post(address: string, { number }: Seal, line: string, secret: string | undefined): Promise<void> {
+async function post(
+  address: string,
+  { number }: Seal,
+  line: string,
+  { secret, name }: Pick<SealOptions, "secret" | "name">,
+): Promise<void> {
   const seconds = Math.floor(Date.now() / 1000);
-  const id = `seal-${number}`;
+  const id = `seal-${name === undefined ? "" : `${name}-`}${number}`;
   const response = await fetch(address, {
     method: "POST",
     headers: {
@@ -73,12 +81,16 @@ async function pipeTo(command: string, line: string): Promise<void> {
   if (code !== 0) throw new Error(`the command that takes seals ended with ${code ?? "a signal"}: ${said.trim()}`);
 }
 
-async function writeTo(place: string, seal: Seal, secret: string | undefined): Promise<void> {
-  const line = sealLine(seal);
+/** The file to which the seals of a log go. */
+export const sealFile = (place: string, name: string | undefined): string =>
+  name === undefined ? place : `${place}.${name}`;
+
+async function writeTo(place: string, seal: Seal, options: Pick<SealOptions, "secret" | "name">): Promise<void> {
+  const line = sealLine(seal, options.name);
   if (place === "-") process.stdout.write(`${line}\n`);
-  else if (/^https?:/.test(place)) await post(place, seal, line, secret);
+  else if (/^https?:/.test(place)) await post(place, seal, line, options);
   else if (isCommand(place)) await pipeTo(place.slice(1), line);
-  else await appendFile(place, `${line}\n`, { mode: 0o600 });
+  else await appendFile(sealFile(place, options.name), `${line}\n`, { mode: 0o600 });
 }
 
 const isCommand = (place: string): boolean => place.startsWith("|");
@@ -107,7 +119,7 @@ const mostRead = 268_435_456;
  *
  * @throws an `Error` where it can't be read
  */
-export async function readPlace(place: string): Promise<string> {
+async function readPlace(place: string): Promise<string> {
   if (isCommand(place)) {
     const read = promisify(execFile);
     const { stdout } = await read("/bin/sh", ["-c", place.slice(1)], { maxBuffer: mostRead, timeout: 600_000 });
@@ -117,6 +129,21 @@ export async function readPlace(place: string): Promise<string> {
   const response = await fetch(place, { redirect: "error", signal: AbortSignal.timeout(600_000) });
   if (!response.ok) throw new Error(`${new URL(place).host} answered ${response.status}`);
   return response.text();
+}
+
+/** The seals that a place has: lines of JSON, among which there may be entries. @throws an `Error` that says where something else stands */
+export async function readCopies(place: string): Promise<readonly SealCopy[]> {
+  return (await readPlace(place)).split("\n").flatMap((line, index) => {
+    if (line.trim() === "") return [];
+    try {
+      const { type, number, hash: kept } = JSON.parse(line) as Record<string, unknown>;
+      if (type === "entry" || type === "cursor") return [];
+      if (typeof number === "string" && typeof kept === "string") return [{ number, hash: kept }];
+    } catch {
+      // Said below.
+    }
+    throw new Error(`line ${index + 1} is no seal as quill log seal writes it`);
+  });
 }
 
 /** @throws an `Error` where it is no private Ed25519 key */
@@ -140,13 +167,16 @@ const hasNoMarks = (error: unknown): boolean =>
 async function sendTo(
   place: string,
   database: Database,
-  { secret }: SealOptions,
+  options: SealOptions,
   made: readonly Seal[],
   all: boolean,
 ): Promise<void> {
   const name = nameOf(place);
   const [found] = await database.run(sentStatement(name));
-  const has = all && !isCommand(place) && !/^https?:/.test(place) ? await numbersIn(place) : new Set<string>();
+  const has =
+    all && !isCommand(place) && !/^https?:/.test(place)
+      ? await numbersIn(sealFile(place, options.name))
+      : new Set<string>();
   const begins = made[0] ? String(BigInt(made[0].number) - 1n) : (found?.last ?? "0");
   let mark = all ? "0" : (found?.number ?? begins);
   // Where it begins is noted first: what it does not take now is sent at the next occasion.
@@ -154,7 +184,7 @@ async function sendTo(
   for (;;) {
     const seals = (await database.run(sealsStatement(mark, sentAtOnce))).map(sealOf);
     for (const seal of seals) {
-      if (!has.has(seal.number)) await writeTo(place, seal, secret);
+      if (!has.has(seal.number)) await writeTo(place, seal, options);
       mark = seal.number;
       await database.run(noteSentStatement(name, mark));
     }
@@ -175,7 +205,7 @@ export async function sealLog(
   unlessSince = 0,
   all = false,
 ): Promise<{ readonly seals: readonly Seal[]; readonly failures: readonly Error[] }> {
-  const { privateKey, to = [], secret } = options;
+  const { privateKey, to = [] } = options;
   const key = privateKey === undefined ? null : sealKey(privateKey);
   const name = key && keyName(createPublicKey(key));
   let seals: Seal[] = [];
@@ -198,10 +228,10 @@ export async function sealLog(
   for (const place of to) {
     const sending =
       place === "-"
-        ? Promise.all(seals.map((seal) => writeTo(place, seal, secret)))
+        ? Promise.all(seals.map((seal) => writeTo(place, seal, options)))
         : sendTo(place, database, options, seals, all).catch(async (error: unknown) => {
             if (!hasNoMarks(error)) throw error;
-            for (const seal of seals) await writeTo(place, seal, secret);
+            for (const seal of seals) await writeTo(place, seal, options);
           });
     await sending.catch((error: unknown) => failures.push(error instanceof Error ? error : new Error(String(error))));
   }

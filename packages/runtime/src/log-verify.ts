@@ -7,6 +7,7 @@ import {
   detailOf,
   type Entry,
   type EntryField,
+  type FromElsewhere,
   findTable,
   functionsStatement,
   headsStatement,
@@ -63,8 +64,8 @@ export interface VerifyReport {
   readonly at: string;
   readonly ms: number;
   readonly counts: LogVerifier["counts"] & { readonly rows: number; readonly tables: number };
-  /** What it was held against from elsewhere: seals, how many and the last one; and whether signatures were checked. */
-  readonly outside: { readonly seals: number; readonly last: string | null; readonly signatures: boolean };
+  /** What it was held against from elsewhere. */
+  readonly outside: FromElsewhere;
   /** The first findings, {@link mostFindings} at most. */
   readonly findings: readonly LogFinding[];
   readonly found: number;

@@ -11,6 +11,7 @@ import {
   type Pages,
   problemLine,
   type SealOptions,
+  sealFile,
 } from "@loyal-quill/runtime";
 import type { Request } from "express";
 import type { Logger } from "pino";
@@ -69,6 +70,8 @@ export interface AroundOptions {
   readonly metrics?: Metrics;
   /** Whether the page files are the store's versions, written out where the pages read them. */
   readonly ofStore?: boolean;
+  /** Files to which the seals of its log are sent. */
+  readonly sealFiles?: readonly string[];
 }
 
 export interface EditedDatabaseOptions extends AroundOptions {
@@ -127,6 +130,8 @@ export async function openEditedDatabase(options: EditedDatabaseOptions): Promis
   const directory = ofStore ? await mkdtemp(path.join(os.tmpdir(), "loyal-quill-published-")) : options.pages;
   if (ofStore) await writePublished(store, directory);
   const tellNotice = options.onNotice ?? ((notice: string) => logger.warn(notice));
+  // Several logs that are sent to one place are told apart by the name of their database.
+  const named = name === "" ? {} : { name };
   const pages = await createPages({
     database,
     pages: directory,
@@ -150,7 +155,7 @@ export async function openEditedDatabase(options: EditedDatabaseOptions): Promis
       return token === null ? sessions.formsOf(request) : `token ${digestOf(token)}`;
     },
     frame: options.frame,
-    ...(options.seals === undefined ? {} : { seals: options.seals }),
+    ...(options.seals === undefined ? {} : { seals: options.seals && { ...options.seals, ...named } }),
     importModule: importTypeScript,
     onProblem: (problem) => tellNotice(problemLine(problem)),
     earlier: (names) => store.pageTexts(names),
@@ -160,7 +165,12 @@ export async function openEditedDatabase(options: EditedDatabaseOptions): Promis
     throw error;
   });
   const mount = name === "" ? "" : `/${name}`;
-  const around = await aroundPages(pages, database, mount, fontSheets, { ...options, ofStore });
+  const sealFiles = options.seals
+    ? (options.seals.to ?? [])
+        .filter((place) => !/^(-$|\||https?:)/.test(place))
+        .map((place) => sealFile(place, name === "" ? undefined : name))
+    : [];
+  const around = await aroundPages(pages, database, mount, fontSheets, { ...options, ofStore, sealFiles });
   return {
     ...around,
     close: async () => {
@@ -272,7 +282,7 @@ export async function aroundPages(
     directory: pages.directory,
     tell,
   });
-  const verifications = new Verifications(workers, store, database, threads, tell);
+  const verifications = new Verifications(workers, store, database, threads, tell, options.sealFiles ?? []);
   let working: Promise<unknown> | undefined;
   const endStreams = (): void => {
     feed.close();

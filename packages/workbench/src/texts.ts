@@ -79,6 +79,7 @@ export const texts = {
     anyWay: "anything",
     byAPage: "a page",
     byOtherWays: "something else (watched tables)",
+    byTheLogItself: "what is done to the log itself",
     imported: "an import",
     chosen: (count: Said) => `${count} selected`,
     putBack: "Put back…",

@@ -1,8 +1,8 @@
 import { readFile } from "node:fs/promises";
 import process from "node:process";
-import { logFindingKinds } from "@loyal-quill/core";
+import { beyondVerifying, logFindingKinds } from "@loyal-quill/core";
 import {
-  readPlace,
+  readCopies,
   type SealCopy,
   sealLine,
   sealLog,
@@ -26,8 +26,8 @@ export interface LogVerifyOptions extends Pick<VerifyOptions, "from" | "to"> {
   readonly json: boolean;
 }
 
-const placeOf = (place: string): Promise<string> =>
-  readPlace(place).catch((error: unknown) => {
+const placeOf = (place: string): Promise<readonly SealCopy[]> =>
+  readCopies(place).catch((error: unknown) => {
     throw new CannotStart(`The seals of ${place} can't be read: ${(error as Error).message}`);
   });
 
@@ -36,35 +36,11 @@ const fileOf = (file: string): Promise<string> =>
     throw new CannotStart(`${file} can't be read.`);
   });
 
-/** Seals as they were written elsewhere: lines of JSON, among which there may be others. */
-export function copiesIn(text: string, file: string): readonly SealCopy[] {
-  return text.split("\n").flatMap((line, index) => {
-    if (line.trim() === "") return [];
-    try {
-      const { type, number, hash } = JSON.parse(line) as Record<string, unknown>;
-      if (type === "entry" || type === "cursor") return [];
-      if (typeof number === "string" && typeof hash === "string") return [{ number, hash }];
-    } catch {
-      // Said below.
-    }
-    throw new CannotStart(`${file}:${index + 1}: It is no seal as quill log seal writes it.`);
-  });
-}
-
 const numbered = (count: number, one: string, more: string): string =>
   `${count.toLocaleString("en")} ${count === 1 ? one : more}`;
 
-/** What can't be ruled out, whatever is found. */
-export function beyond({ seals, last, signatures }: VerifyReport["outside"]): string {
-  if (last !== null)
-    return `Held against ${numbered(seals, "seal", "seals")} from elsewhere, the last of which is seal ${last}. That the log's owner has rewritten what came after it can't be ruled out.`;
-  return signatures
-    ? "Signatures were checked, and no seals from elsewhere were given: that the log's owner has cut off its newest part can't be ruled out. Give them with --seals."
-    : "No seals from elsewhere were given: that the log's owner has rewritten it, with all of its hashes and seals, can't be ruled out. Give them with --seals.";
-}
-
 function tell({ counts, outside, findings, found, ms }: VerifyReport, say: Say): void {
-  say(beyond(outside));
+  say(beyondVerifying(outside));
   for (const { kind, place, said } of findings) say(`${place}: ${logFindingKinds[kind]}. ${said}`);
   if (found > findings.length) say(`… and ${found - findings.length} more.`);
   say(
@@ -97,9 +73,7 @@ export async function verify(options: LogVerifyOptions, say: Say): Promise<numbe
     ...(to === undefined ? {} : { to }),
     ...(table === undefined ? {} : { record: { table, key } }),
     ...(publicKey === undefined ? {} : { publicKey: await fileOf(publicKey) }),
-    ...(seals.length === 0
-      ? {}
-      : { copies: (await Promise.all(seals.map(async (place) => copiesIn(await placeOf(place), place)))).flat() }),
+    ...(seals.length === 0 ? {} : { copies: (await Promise.all(seals.map(placeOf))).flat() }),
     ...(isTerminal ? { onProgress: (read, of) => process.stderr.write(`\r${read} of ${of} entries`) } : {}),
   };
   const report = await onConnection(options.database, (client) => verifyLog(client, given)).catch((error: unknown) => {

@@ -30,6 +30,22 @@ export const logFindingKinds = {
 } as const;
 export type LogFindingKind = keyof typeof logFindingKinds;
 
+/** What a log was held against from elsewhere: seals, how many and the last one; and whether signatures were checked. */
+export interface FromElsewhere {
+  readonly seals: number;
+  readonly last: string | null;
+  readonly signatures: boolean;
+}
+
+/** What verifying can't rule out, whatever it finds. */
+export function beyondVerifying({ seals, last, signatures }: FromElsewhere): string {
+  if (last !== null)
+    return `Held against ${seals === 1 ? "one seal" : `${seals} seals`} from elsewhere, the last of which is seal ${last}. That the log's owner has rewritten what came after it can't be ruled out.`;
+  return signatures
+    ? "Signatures were checked, and there were no seals from elsewhere: that the log's owner has cut off its newest part can't be ruled out."
+    : "There were no seals from elsewhere: that the log's owner has rewritten it, with all of its hashes and seals, can't be ruled out.";
+}
+
 /** Something that is wrong with a log, and where. */
 export interface LogFinding {
   readonly kind: LogFindingKind;

@@ -54,7 +54,7 @@ export function entryQueryOf(query: Readonly<Record<string, unknown>>): EntryQue
     from: moment(query.from),
     to: moment(query.to),
     containing: text(query.containing, 200),
-    way: /^(page|behind|import)$/.exec(text(query.way) ?? "")?.[0],
+    way: /^(page|behind|import|log)$/.exec(text(query.way) ?? "")?.[0],
   };
   return Object.fromEntries(Object.entries(told).filter(([, value]) => value !== undefined)) as EntryQuery;
 }

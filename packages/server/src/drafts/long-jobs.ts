@@ -20,7 +20,7 @@ import {
   route,
   type Table,
 } from "@loyal-quill/core";
-import { bindPageFile, connect, type VerifyReport, verifyLog } from "@loyal-quill/runtime";
+import { bindPageFile, connect, readCopies, type VerifyReport, verifyLog } from "@loyal-quill/runtime";
 import { DeskRefusal } from "./desk-refusal.js";
 import { boundPage, type Draft, type Ground } from "./jobs.js";
 
@@ -101,13 +101,20 @@ export const longJobs = {
     return came.cancelled ? "cancelled" : came;
   },
 
-  async verification({ options }: Ground, _given: object, way: Way): Promise<VerifyReport | "cancelled"> {
+  async verification(
+    { options }: Ground,
+    { seals }: { readonly seals: readonly string[] },
+    way: Way,
+  ): Promise<VerifyReport | "cancelled"> {
     const pool = connect(options.databaseUrl, 1);
     const given = new AbortController();
     try {
       const client = await pool.connect();
       try {
+        // A place that can't be read now says nothing: what can't be ruled out is told.
+        const read = await Promise.all(seals.map((place) => readCopies(place).catch(() => [])));
         return await verifyLog(client, {
+          copies: read.flat(),
           signal: given.signal,
           onProgress: (read, of) => {
             way.onProgress(of === 0 ? 1 : Math.min(1, read / of));

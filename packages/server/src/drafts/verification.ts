@@ -18,12 +18,14 @@ export class Verifications {
     private readonly database: Pick<Database, "run">,
     threads: Pick<Threads, "long">,
     tell: (event: Extract<FeedEvent, { kind: "verification" }>) => void,
+    /** Files to which seals are sent, so that the log is held against them. */
+    seals: readonly string[],
   ) {
     this.jobs = new Background(
       "verification",
       workers,
       ({ by }, onProgress) => {
-        const run = threads.long("verification", {}, onProgress);
+        const run = threads.long("verification", { seals }, onProgress);
         const kept = run.came.then(async (came) => {
           if (came !== "cancelled") await store.keepVerification(by, came);
           return came;

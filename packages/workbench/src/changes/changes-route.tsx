@@ -118,6 +118,7 @@ export default function ChangesRoute() {
             { id: "", text: says.anyWay },
             { id: "page", text: says.byAPage },
             { id: "behind", text: says.byOtherWays },
+            { id: "log", text: says.byTheLogItself },
             { id: "import", text: says.imported },
           ]}
           onChange={(value) => set("way", value)}

@@ -1,4 +1,4 @@
-import { logFindingKinds } from "@loyal-quill/core";
+import { beyondVerifying, logFindingKinds } from "@loyal-quill/core";
 import type { VerificationAnswer } from "@loyal-quill/server/api";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
@@ -53,6 +53,8 @@ function Last({ last }: { last: NonNullable<VerificationAnswer["last"]> }) {
       <p>
         {found === 0 ? <Mark kind="good">{says.sound}</Mark> : <Mark kind="stop">{says.found(figure(found))}</Mark>}
       </p>
+      {/* A report of before says nothing of it. */}
+      <p>{beyondVerifying(report.outside ?? { seals: 0, last: null, signatures: false })}</p>
       <Facts>
         <dt>{says.verified}</dt>
         <dd>
