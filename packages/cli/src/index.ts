@@ -138,6 +138,8 @@ function addDoctor(program: Command): void {
         },
         say,
       );
+      // A connection that hangs is nobody's to wait for.
+      setTimeout(() => process.exit(), 300).unref();
     });
 }
 

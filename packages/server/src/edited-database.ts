@@ -19,7 +19,7 @@ import { Feed } from "./api/feed.js";
 import type { FeedEvent } from "./api/types.js";
 import { Censuses } from "./drafts/census.js";
 import { Desk } from "./drafts/desk.js";
-import { writePublished } from "./drafts/published-files.js";
+import { PublishedFiles, writePublished } from "./drafts/published-files.js";
 import { type OnPublish, Rehearsals } from "./drafts/rehearsals.js";
 import { Threads } from "./drafts/threads.js";
 import { Verifications } from "./drafts/verification.js";
@@ -212,8 +212,9 @@ export async function aroundPages(
           },
           (error: unknown) => logger.error({ err: error }, "what another process recorded could not be read"),
         );
-    } else if (told.kind === "published") void published();
-    else feed.tell(told);
+    } else if (told.kind === "published") {
+      if (ofStore) void files.bring();
+    } else feed.tell(told);
   });
   /** Requests that are being recorded: an orderly end waits for them. */
   const keeping = new Set<Promise<void>>();
@@ -232,15 +233,13 @@ export async function aroundPages(
   threads.hold(pages.loaded());
   const { ofStore = false } = options;
   /** Brings what another process has published here, where the store has the files. */
-  const published = async (): Promise<void> => {
-    if (!ofStore) return;
-    try {
+  const files = new PublishedFiles(
+    async () => {
       await writePublished(store, pages.directory);
       await pages.reload();
-    } catch (error) {
-      logger.error({ err: error }, "what another process published could not be read");
-    }
-  };
+    },
+    (error) => logger.error({ err: error }, "what another process published could not be read: it is tried again"),
+  );
   const desk = new Desk({
     store,
     pages,
@@ -292,7 +291,7 @@ export async function aroundPages(
     endStreams();
     unlisten();
     unhear();
-    await working;
+    await Promise.all([working, files.close()]);
     logCare.close();
     store.requests.flush();
     await Promise.all([...keeping, threads.close()]);

@@ -18,6 +18,7 @@ export type { HostPerson } from "./sign-in/host-sign-ins.js";
 export { hashPassword, newPassword } from "./sign-in/passwords.js";
 export type { SignOnSettings } from "./sign-in/sign-on.js";
 export { type Account, type NewAccount, ownRoles } from "./store/entities.js";
+export { migrationNames } from "./store/migration-names.js";
 export { Store } from "./store/store.js";
 export { byCommand, note, trailActions } from "./trail.js";
 export { importTypeScript } from "./typescript.js";

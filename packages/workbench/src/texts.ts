@@ -813,6 +813,11 @@ export const texts = {
     looking: "Looking at the records as they are now",
     eachByItsPage:
       "Each record is saved through its page, with your access and the page's rules. The log keeps it as a change of yours that refers to these.",
+    eachByItself: "Records are put back one by one: where one is refused, the others are put back all the same.",
+    soFar: (done: Said, all: Said) => `${done} of ${all} records`,
+    stop: "Stop",
+    nothingWritten: "Nothing was changed.",
+    othersStay: "The others stay as they are.",
     onlyTheFirst: (count: Said) => `More changes match than can be put back at once: these are the newest ${count}.`,
     noPage: "No page is served for this table and key, so it can't be put back here.",
     isGone: "The record is gone.",

@@ -2,7 +2,6 @@ import { reviewAgainstRows } from "@loyal-quill/authoring";
 import {
   type Catalog,
   type Database,
-  DatabaseRefusal,
   isError,
   lastSealStatement,
   leastLogVersion,
@@ -16,7 +15,7 @@ import {
   tableName,
 } from "@loyal-quill/core";
 import { connect, databaseOver, loadPageFiles, Replicas, sealKey } from "@loyal-quill/runtime";
-import { leastKeyLength, Store } from "@loyal-quill/server";
+import { leastKeyLength, migrationNames } from "@loyal-quill/server";
 import { quill } from "../called.js";
 import { secretOf, secretsOfEnvironment } from "../from-environment.js";
 import { shownUrl } from "../open-database.js";
@@ -234,14 +233,47 @@ function ofKeys(): Diagnosis[] {
   }
 }
 
+/** What a store is asked for, without bringing its tables up to date: whoever looks changes nothing. */
+const storeStatement = {
+  purpose: "the store",
+  text: `SELECT (to_regnamespace('quill_log') IS NOT NULL)::text AS "edited", (to_regclass('migration') IS NOT NULL)::text AS "there", (to_regclass('process') IS NOT NULL)::text AS "several"`,
+  values: [],
+};
+
 async function ofStore(url: string): Promise<Diagnosis[]> {
-  try {
-    const store = await Store.open(url, url);
-    const processes = await store.processes();
-    await store.close();
+  return onPool(url, async (database) => {
+    const [row] = await database.run(storeStatement);
+    if (row?.edited === "true")
+      return [
+        bad(
+          "store",
+          `${shownUrl(url)}: this is the edited database, with its change log`,
+          "Make a database of its own for the store, and name it in QUILL_STORE: see docs/deploying.md.",
+        ),
+      ];
+    if (row?.there !== "true")
+      return [good("store", `${shownUrl(url)} is reached and empty: it is filled at the first start`)];
+    const done = await database.run({
+      purpose: "migrations",
+      text: 'SELECT name AS "name" FROM migration',
+      values: [],
+    });
+    const names = new Set(done.map(({ name }) => name));
+    const waiting = migrationNames.filter((name) => !names.has(name)).length;
+    const processes =
+      row.several === "true"
+        ? await database.run({
+            purpose: "processes",
+            text: `SELECT version AS "version" FROM process WHERE beat > now() - interval '20 seconds'`,
+            values: [],
+          })
+        : [];
     const versions = [...new Set(processes.map(({ version }) => version))];
     return [
-      good("store", `reached; ${processes.length} processes use it`),
+      good(
+        "store",
+        `reached; ${processes.length} processes use it${waiting > 0 ? `; it is brought up to date at the next start (${waiting} steps)` : ""}`,
+      ),
       ...(versions.length > 1
         ? [
             doubtful(
@@ -252,9 +284,7 @@ async function ofStore(url: string): Promise<Diagnosis[]> {
           ]
         : []),
     ];
-  } catch (error) {
-    return [bad("store", (error as Error).message, "See docs/deploying.md.")];
-  }
+  });
 }
 
 async function ofReplicas(primary: Database, urls: readonly string[]): Promise<Diagnosis[]> {
@@ -275,31 +305,70 @@ async function ofReplicas(primary: Database, urls: readonly string[]): Promise<D
   return found;
 }
 
-/** Looks at everything that serving pages needs. */
-export async function diagnose(options: DoctorOptions): Promise<readonly Diagnosis[]> {
-  const pool = connect(options.database, 2);
-  const database = databaseOver(pool);
+/** How long one thing is waited for, in milliseconds: whatever hangs, the others are told. */
+const patience = 5000;
+
+/** Runs something on a pool of its own, which nobody waits for to end. */
+async function onPool<Result>(url: string, run: (database: Database) => Promise<Result>): Promise<Result> {
+  const pool = connect(url, 2, patience - 1000);
   try {
-    const found = await ofServer(database, options);
-    found.push(...(await ofLog(database, options)));
-    if (options.pages !== undefined)
-      found.push(...(await ofPages(database, await readCatalog(database), options.pages)));
-    if (options.replicas.length > 0) found.push(...(await ofReplicas(database, options.replicas)));
-    found.push(...ofKeys());
-    if (options.store !== undefined) found.push(...(await ofStore(options.store)));
-    return found;
-  } catch (error) {
-    const said = error instanceof DatabaseRefusal ? error.message : (error as Error).message;
-    return [
-      bad(
-        "connection",
-        `${shownUrl(options.database)}: ${said}`,
-        "Look at the address, the user, and whether the server takes connections from here.",
-      ),
-    ];
+    return await run(databaseOver(pool, { statement: patience - 1000, answer: 500, connect: patience - 1000 }));
   } finally {
-    await pool.end();
+    void pool.end().catch(() => {});
   }
+}
+
+/** What is found of one thing; that it did not answer, or what failed, where it is not found out in time. */
+async function within(
+  what: Diagnosis["what"],
+  where: string,
+  advice: string,
+  look: () => Promise<Diagnosis[]>,
+): Promise<Diagnosis[]> {
+  let timer: NodeJS.Timeout | undefined;
+  const late = new Promise<Diagnosis[]>((resolve) => {
+    timer = setTimeout(
+      () => resolve([bad(what, `${where} did not answer within ${patience / 1000} s`, advice)]),
+      patience,
+    );
+  });
+  const looked = look().catch((error: unknown) => [bad(what, `${where}: ${(error as Error).message}`, advice)]);
+  const came = await Promise.race([looked, late]);
+  clearTimeout(timer);
+  return came;
+}
+
+/** Looks at everything that serving pages needs, each thing for itself and all at once. */
+export async function diagnose(options: DoctorOptions): Promise<readonly Diagnosis[]> {
+  const { database: url, pages, replicas, store } = options;
+  const reach = "Look at the address, the user, and whether the server takes connections from here.";
+  const here = shownUrl(url);
+  const server = within("connection", here, reach, () => onPool(url, (database) => ofServer(database, options)));
+  const parts = [
+    server,
+    within("log", here, "Look at what else the server does just now.", () =>
+      onPool(url, (database) => ofLog(database, options)),
+    ),
+    pages === undefined
+      ? []
+      : within("pages", pages, "Look at what else the server does just now.", () =>
+          onPool(url, async (database) => ofPages(database, await readCatalog(database), pages)),
+        ),
+    replicas.length === 0
+      ? []
+      : within("replica", "a standby", "It is not read from. See docs/scaling.md.", () =>
+          onPool(url, (database) => ofReplicas(database, replicas)),
+        ),
+    ofKeys(),
+    store === undefined ? [] : within("store", shownUrl(store), "See docs/deploying.md.", () => ofStore(store)),
+  ];
+  const [connection = [], ...rest] = await Promise.all(parts);
+  const isAway =
+    connection.some(({ what, state }) => what === "connection" && state === "bad") && connection.length === 1;
+  // Where the database itself is not reached, that is said once.
+  return isAway
+    ? [...connection, ...rest.flat().filter(({ what }) => what === "keys" || what === "store")]
+    : [...connection, ...rest.flat()];
 }
 
 const signs: Readonly<Record<Diagnosis["state"], string>> = { good: "good    ", doubtful: "doubtful", bad: "bad     " };

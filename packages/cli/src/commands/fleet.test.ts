@@ -4,7 +4,7 @@ import os from "node:os";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import { freshDatabase, type TestDatabase } from "@loyal-quill/testing";
+import { freshDatabase, startProxy, type TestDatabase, testCluster, throughProxy } from "@loyal-quill/testing";
 import pg from "pg";
 import { freePort } from "../cluster/cluster.js";
 import { diagnose } from "./doctor.js";
@@ -159,6 +159,11 @@ describe("quill doctor", () => {
       { what: "replica", state: "bad" },
     ],
     [
+      "the edited database where the store should be",
+      () => ({ database: made.pages, store: made.pages }),
+      { what: "store", state: "bad", said: expect.stringContaining("this is the edited database") },
+    ],
+    [
       "a store that is not there",
       () => ({ database: made.pages, store: "postgresql://nobody@127.0.0.1:1/nothing" }),
       { what: "store", state: "bad" },
@@ -167,6 +172,57 @@ describe("quill doctor", () => {
     const found = await diagnose({ ...asked, ...given() });
     expect(found).toContainEqual(expect.objectContaining({ ...expected, advice: expect.any(String) }));
   });
+
+  test("looks at a store, and changes nothing in it", async () => {
+    const empty = await freshDatabase("template0");
+    try {
+      const found = await diagnose({ ...asked, database: made.pages, store: empty.owner });
+      expect(found).toContainEqual(
+        expect.objectContaining({ what: "store", state: "good", said: expect.stringContaining("empty") }),
+      );
+      const client = new pg.Client(empty.owner);
+      await client.connect();
+      const { rows } = await client.query(
+        "SELECT count(*)::integer AS count FROM pg_tables WHERE schemaname = 'public'",
+      );
+      await client.end();
+      expect(rows).toEqual([{ count: 0 }]);
+    } finally {
+      await empty.drop();
+    }
+  });
+
+  test("tells all the others where something hangs, and ends", async () => {
+    const proxy = await startProxy(testCluster().port);
+    proxy.set("silent");
+    try {
+      const store = throughProxy(made.store, proxy);
+      const found = await diagnose({
+        ...asked,
+        database: made.pages,
+        store,
+        replicas: [throughProxy(made.pages, proxy)],
+      });
+      expect(found).toContainEqual(expect.objectContaining({ what: "connection", state: "good" }));
+      expect(
+        found
+          .filter(({ state }) => state === "bad")
+          .map(({ what }) => what)
+          .toSorted(),
+      ).toEqual(["replica", "store"]);
+      const written = await new Promise<string>((resolve) =>
+        execFile(
+          process.execPath,
+          [program, "doctor", "--database", throughProxy(made.pages, proxy), "--store", store],
+          (_error, stdout) => resolve(stdout),
+        ),
+      );
+      expect(written).toMatch(/bad +connection/);
+      expect(written).toMatch(/bad +store/);
+    } finally {
+      await proxy.close();
+    }
+  }, 30_000);
 
   test("ends with 1 where something is bad, and tells no password", async () => {
     const { code, out } = await new Promise<{ code: unknown; out: string }>((resolve) =>

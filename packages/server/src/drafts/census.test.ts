@@ -1,4 +1,5 @@
 import { randomUUID } from "node:crypto";
+import os from "node:os";
 import { afterAll, afterEach, beforeAll, describe, expect, test } from "@jest/globals";
 import type { Census } from "@loyal-quill/authoring";
 import { freshDatabase, type TestDatabase } from "@loyal-quill/testing";
@@ -123,7 +124,38 @@ describe("censuses in the background", () => {
     await until(() => hasEnded(here.censuses, "g"));
     expect(await here.censuses.of("g")).toMatchObject({
       state: "failed",
-      because: "Each process that worked on it ended meanwhile.",
+      because: "The process that worked on it ended, and so did 2 before it. It is not tried again.",
+    });
+  });
+
+  test("a process that lives and misses its signs has not ended; one that is gone is told by what was seen", async () => {
+    const { jobs } = store;
+    const [busy, other] = [randomUUID(), randomUUID()];
+    const silent = async (pid: number, host: string, seconds: number, tries = 1): Promise<void> => {
+      await plain.query("DELETE FROM process WHERE id = $1", [busy]);
+      await plain.query("INSERT INTO process (id, host, pid, version) VALUES ($1, $2, $3, 'x')", [busy, host, pid]);
+      await jobs.begin("held-up", "k", busy, {}, 5);
+      await plain.query("UPDATE job SET beat = now() - make_interval(secs => $1), tries = $2 WHERE kind = 'held-up'", [
+        seconds,
+        tries,
+      ]);
+    };
+    const taken = async (lives: boolean): Promise<number> =>
+      (await jobs.takeOver("held-up", other, () => lives)).length;
+    await silent(4711, os.hostname(), 60);
+    expect([await taken(true), await taken(false)]).toEqual([0, 1]);
+    // Of another machine nothing is known but that it says nothing.
+    await silent(4711, "another.machine", 60);
+    expect(await taken(true)).toBe(1);
+    // Nor is anybody waited for without end.
+    await silent(4711, os.hostname(), 600);
+    expect(await taken(true)).toBe(1);
+    await silent(4711, "another.machine", 60, 3);
+    expect(await taken(true)).toBe(0);
+    expect(await jobs.of("held-up", "k")).toMatchObject({
+      state: "failed",
+      because:
+        "The process that worked on it (4711 on another.machine) gave no sign for 60 seconds, and so did 2 before it. It is not tried again.",
     });
   });
 

@@ -1,3 +1,5 @@
+import os from "node:os";
+import self from "node:process";
 import type { MikroORM } from "@mikro-orm/postgresql";
 
 /** Work in the background, as it stands in the store. */
@@ -13,10 +15,32 @@ export interface KeptJob {
   readonly because: string | null;
 }
 
-/** One whose process has given no sign for so long is taken over by another. */
-const silentFor = "15 seconds";
+/** One whose process has given no sign for so long is taken over by another, in seconds; and where it is seen to live, and is only held up. */
+const silentFor = 15;
+const heldUpFor = 300;
 /** So often one is tried that ends its process. */
 const mostTries = 3;
+
+/** A run whose process gives no sign: which it was, and for how long, in seconds. */
+interface Silent {
+  readonly run: string;
+  readonly process: string;
+  readonly tries: number;
+  /** Null where it has ended in order, or is long gone. */
+  readonly host: string | null;
+  readonly pid: number | null;
+  readonly silent: number;
+}
+
+/** Whether a process of this machine lives. */
+function isAlive(pid: number): boolean {
+  try {
+    return self.kill(pid, 0);
+  } catch (error) {
+    // It is there, and somebody else's.
+    return (error as NodeJS.ErrnoException).code === "EPERM";
+  }
+}
 
 interface JobRow extends Omit<KeptJob, "given" | "came" | "begun"> {
   readonly begun: Date | string;
@@ -114,20 +138,41 @@ export class KeptJobs {
     ]);
   }
 
-  /** Takes over what no other process works on any more. One that has ended its process too often is given up. */
-  async takeOver(kind: string, process: string): Promise<KeptJob[]> {
-    await this.ask(
-      `UPDATE job SET state = 'failed', because = 'Each process that worked on it ended meanwhile.'
-       WHERE database = ? AND kind = ? AND state = 'running' AND beat < now() - interval '${silentFor}' AND tries >= ${mostTries}`,
+  /**
+   * Takes over what no other process works on any more. A process of this machine that lives has missed its signs because it is held up: it is given
+   * more time. A run whose processes fell silent too often is given up.
+   *
+   * @param lives whether a process of this machine lives, by its number
+   */
+  async takeOver(kind: string, process: string, lives: (pid: number) => boolean = isAlive): Promise<KeptJob[]> {
+    const silent = await this.ask<Silent>(
+      `SELECT j.run, j.process, j.tries, p.host, p.pid, CASE WHEN isfinite(j.beat) THEN extract(epoch FROM now() - j.beat)::float8 ELSE 1000000000 END AS silent
+       FROM job AS j LEFT JOIN process AS p ON p.id = j.process
+       WHERE j.database = ? AND j.kind = ? AND j.state = 'running' AND j.beat < now() - interval '${silentFor} seconds'`,
       [this.database, kind],
     );
-    const rows = await this.ask(
-      `UPDATE job SET process = ?, beat = now(), tries = tries + 1
-       WHERE database = ? AND kind = ? AND state = 'running' AND process <> ? AND beat < now() - interval '${silentFor}'
-       RETURNING ${columns}`,
-      [process, this.database, kind, process],
-    );
-    return rows.map(jobOf);
+    const taken: KeptJob[] = [];
+    for (const { run, process: by, tries, host, pid, silent: since } of silent) {
+      const isHeldUp = host === os.hostname() && pid !== null && lives(pid) && since < heldUpFor;
+      if (isHeldUp || (by === process && tries < mostTries)) continue;
+      const where = host === null ? "" : ` (${pid} on ${host})`;
+      const because =
+        host === null
+          ? "The process that worked on it ended"
+          : `The process that worked on it${where} gave no sign for ${Math.round(since)} seconds`;
+      const rows = await this.ask(
+        tries >= mostTries
+          ? `UPDATE job SET state = 'failed', because = ? WHERE run = ? AND process = ? AND state = 'running' AND beat < now() - interval '${silentFor} seconds' RETURNING ${columns}`
+          : `UPDATE job SET process = ?, beat = now(), tries = tries + 1 WHERE run = ? AND process = ? AND state = 'running' AND beat < now() - interval '${silentFor} seconds' RETURNING ${columns}`,
+        [
+          tries >= mostTries ? `${because}, and so did ${tries - 1} before it. It is not tried again.` : process,
+          run,
+          by,
+        ],
+      );
+      if (tries < mostTries) taken.push(...rows.map(jobOf));
+    }
+    return taken;
   }
 
   /** Lets go of what this process works on, so that another one goes on with it at once. */

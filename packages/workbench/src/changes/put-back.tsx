@@ -1,6 +1,7 @@
 import type { PutBackAnswer, PutBackRecord } from "@loyal-quill/server/api";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useRef, useState } from "react";
+import { Label, ProgressBar } from "react-aria-components";
 import { styled } from "styled-components";
 import { ask } from "../api/client.js";
 import { figure } from "../parts/figures.js";
@@ -38,6 +39,16 @@ const Wrapped = styled.p`
   && { margin: 0; }
   overflow-wrap: anywhere;
 `;
+
+const Progress = styled(ProgressBar)`
+  display: block;
+  margin: ${({ theme }) => `${theme.space(3)} 0`};
+  .track { height: 4px; background: ${({ theme }) => theme.rule}; }
+  .fill { height: 4px; background: ${({ theme }) => theme.verdigris}; }
+`;
+
+/** So many records are put back with one request. */
+const atOnce = 25;
 
 const short = (text: string): string => (text.length > 60 ? `${text.slice(0, 60)}…` : text);
 
@@ -97,11 +108,13 @@ const markOf = {
   "no-page": "quiet",
 } as const;
 
-function Came({ answer }: { answer: PutBackAnswer }) {
+function Came({ answer, all }: { answer: PutBackAnswer; all: number }) {
   const done = answer.records.filter(({ state }) => state === "put-back" || state === "in-part").length;
   return (
     <>
-      <p role="status">{says.done(figure(done), figure(answer.records.length))}</p>
+      <p role="status">
+        {says.done(figure(done), figure(all))} {done < all && (done === 0 ? says.nothingWritten : says.othersStay)}
+      </p>
       <Records>
         {answer.records.map(({ table, key, state, said, entry, wrote }) => (
           <li key={`${table} ${keyText(key)}`}>
@@ -131,15 +144,27 @@ export function PutBack({ asked, onClose }: { asked: PutBackAsked; onClose: (isD
     staleTime: 0,
     gcTime: 0,
   });
-  const put = useMutation({
-    mutationFn: () =>
-      ask<PutBackAnswer>("/changes/put-back", {
-        method: "POST",
-        body: { ...body, reason: reason.trim() || null, despite },
-      }),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ["changes"] }),
-  });
   const records = plan.data?.records ?? [];
+  const [came, setCame] = useState<PutBackAnswer["records"]>([]);
+  const isStopped = useRef(false);
+  const put = useMutation({
+    // Part by part, so that it is seen how far it is, and can be stopped between two: each record is saved by itself.
+    mutationFn: async (): Promise<PutBackAnswer> => {
+      isStopped.current = false;
+      let done: PutBackAnswer["records"] = came;
+      for (let first = came.length; first < records.length && !isStopped.current; first += atOnce) {
+        const part = records.slice(first, first + atOnce).flatMap((record) => record.entries);
+        const answer = await ask<PutBackAnswer>("/changes/put-back", {
+          method: "POST",
+          body: { ...body, entries: part, reason: reason.trim() || null, despite },
+        });
+        done = [...done, ...answer.records];
+        setCame(done);
+      }
+      return { records: done };
+    },
+    onSettled: () => queries.invalidateQueries({ queryKey: ["changes"] }),
+  });
   const doable = records.filter((record) => isDoable(record, despite)).length;
   const hasConflicts = records.some(
     ({ fields: each, stands, does }) =>
@@ -152,6 +177,7 @@ export function PutBack({ asked, onClose }: { asked: PutBackAsked; onClose: (isD
       {plan.data && !put.data && (
         <>
           <p>{says.eachByItsPage}</p>
+          {records.length > 1 && <p>{says.eachByItself}</p>}
           {isPart && <p>{says.onlyTheFirst(figure(entries.length))}</p>}
           <Records>
             {records.map((record) => (
@@ -161,16 +187,44 @@ export function PutBack({ asked, onClose }: { asked: PutBackAsked; onClose: (isD
           {hasConflicts && <CheckBox label={says.alsoWhatWasChangedSince} checked={despite} onChange={setDespite} />}
           <TextLine label={says.reason} value={reason} onChange={setReason} />
           {put.error && <Failed error={put.error} again={() => put.mutate()} />}
+          {put.isPending && records.length > atOnce && (
+            <Progress
+              value={came.length}
+              maxValue={records.length}
+              valueLabel={says.soFar(figure(came.length), figure(records.length))}
+            >
+              {({ percentage = 0, valueText }) => (
+                <>
+                  <Label>{says.puttingBack}</Label> {valueText}
+                  <div className="track">
+                    <div className="fill" style={{ width: `${percentage}%` }} />
+                  </div>
+                </>
+              )}
+            </Progress>
+          )}
         </>
       )}
-      {put.data && <Came answer={put.data} />}
+      {put.data && <Came answer={put.data} all={records.length} />}
       <footer>
         {!put.data && (
           <Strong disabled={doable === 0 || put.isPending} onClick={() => put.mutate()}>
             {put.isPending ? says.puttingBack : says.putBackRecords(figure(doable))}
           </Strong>
         )}
-        <QuietButton onClick={() => onClose(put.isSuccess)}>{put.data ? says.close : says.cancel}</QuietButton>
+        {put.isPending && records.length > atOnce ? (
+          <QuietButton
+            onClick={() => {
+              isStopped.current = true;
+            }}
+          >
+            {says.stop}
+          </QuietButton>
+        ) : (
+          <QuietButton onClick={() => onClose(put.isSuccess || came.length > 0)}>
+            {put.data ? says.close : says.cancel}
+          </QuietButton>
+        )}
       </footer>
     </Question>
   );
