@@ -60,7 +60,7 @@ const list = (text: string | null | undefined): string[] => (JSON.parse(text ?? 
 export const functionsStatement = (known: readonly Made[]): Statement => ({
   purpose: "the log's functions",
   text: `SELECT p.proname AS "name", l.lanname AS "language", p.prosrc AS "source", p.prosecdef::text AS "definer", p.provolatile AS "volatile",
-  to_json(p.proconfig)::text AS "settings", (p.proowner = n.nspowner)::text AS "owned",
+  to_json(p.proconfig)::text AS "settings", (p.proowner = n.nspowner OR (SELECT r.rolsuper FROM pg_roles AS r WHERE r.oid = p.proowner))::text AS "owned",
   EXISTS (SELECT FROM (VALUES ${known.map(({ name, types }) => `(${literal(name)}, ${literal(types.join(", "))})`).join(", ")}) AS k(name, types)
     WHERE k.name = p.proname AND to_regprocedure('quill_log.' || k.name || '(' || k.types || ')') = p.oid)::text AS "known"
 FROM pg_proc AS p JOIN pg_namespace AS n ON n.oid = p.pronamespace JOIN pg_language AS l ON l.oid = p.prolang
