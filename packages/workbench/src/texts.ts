@@ -99,6 +99,22 @@ export const texts = {
     loading: "Loading…",
     loadEarlierChanges: "Load earlier changes",
   },
+  logAct: {
+    theLog: "the log itself",
+    watched: (table: Said, hidden: string) =>
+      hidden === ""
+        ? `${table} is watched from now on: whatever happens to it is logged`
+        : `${table} is watched from now on: whatever happens to it is logged, without the values of ${hidden}`,
+    unwatched: (table: Said) => `${table} is watched no more`,
+    dropped: (month: Said, entries: Said) => `${month} was dropped, with ${entries} entries`,
+    erased: (table: Said, fields: string, reasons: boolean) => {
+      const what = [fields, reasons ? "reasons" : ""].filter((each) => each !== "").join(" and ");
+      return `Values of a record of ${table} were erased: ${what}`;
+    },
+    imported: (entries: Said) => `A file was imported, with ${entries} entries`,
+    installed: (version: Said) => `The log begins with version ${version}`,
+    other: "Something was done to the log",
+  },
   changesTable: {
     changes: "Changes",
     allChangesOf: (recordOf: Said) => `All changes of ${recordOf}`,

@@ -6,6 +6,7 @@ import { byDay, Moment } from "../parts/moment.js";
 import { Tick } from "../parts/selecting.js";
 import { Head, Scroll, Table } from "../parts/table.js";
 import { texts } from "../texts.js";
+import { actText } from "./log-act.js";
 import { keyText, recordPlace } from "./record-link.js";
 import { ValueChange } from "./value-change.js";
 
@@ -64,7 +65,7 @@ export function ChangesTable({
 /** By what a change came that came by no page. */
 function Origin({ change }: { change: ChangeAnswer }) {
   const { way, origin } = change;
-  if (way === "page") return null;
+  if (way === "page" || way === "log") return null;
   if (way === "import") return <Mark kind="quiet">{says.imported}</Mark>;
   return (
     <Mark kind="wait">
@@ -85,28 +86,35 @@ function ChangeRow({
   onChoose: (isChosen: boolean) => void;
 }) {
   const record = keyText(change.key);
+  const act = actText(change);
   return (
     <tr id={`change-${change.id}`}>
       <td>
-        <Tick
-          checked={isChosen}
-          aria-label={says.choose(change.id, record)}
-          onChange={(event) => onChoose(event.target.checked)}
-        />
+        {act === null && (
+          <Tick
+            checked={isChosen}
+            aria-label={says.choose(change.id, record)}
+            onChange={(event) => onChoose(event.target.checked)}
+          />
+        )}
       </td>
       <td>
         <Moment at={change.at} only="time" />
       </td>
       <Name>{change.actorName}</Name>
       <td>
-        <Link to={recordPlace(change.table, change.key, change.id)} title={says.allChangesOf(record)}>
-          <code>{record}</code>
-        </Link>{" "}
-        <Soft>{change.page || change.table}</Soft>
+        {act === null ? (
+          <>
+            <Link to={recordPlace(change.table, change.key, change.id)} title={says.allChangesOf(record)}>
+              <code>{record}</code>
+            </Link>{" "}
+            <Soft>{change.page || change.table}</Soft>
+          </>
+        ) : (
+          <Soft>{texts.logAct.theLog}</Soft>
+        )}
       </td>
-      <Fields>
-        <ChangeWords change={change} />
-      </Fields>
+      <Fields>{act ?? <ChangeWords change={change} />}</Fields>
       <td>
         <Soft as="i">{change.reason}</Soft> <Origin change={change} />
         {change.undoes.length > 0 && <Soft>{says.putsBack(change.undoes.join(", "))}</Soft>}
