@@ -1,4 +1,5 @@
 import { type ChildProcess, execFile, spawn } from "node:child_process";
+import { once } from "node:events";
 import { cp, mkdtemp, rm, writeFile } from "node:fs/promises";
 import { request } from "node:http";
 import os from "node:os";
@@ -6,6 +7,7 @@ import path from "node:path";
 import { fileURLToPath } from "node:url";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { freshDatabase, type TestDatabase, testCluster } from "@loyal-quill/testing";
+import pg from "pg";
 
 /** What `quill serve` refuses to begin with, and what it takes from the environment. */
 
@@ -183,6 +185,27 @@ describe("quill serve with everything from files", () => {
     const { status, cookies } = await ask(port, proxied);
     expect([status, cookies[0]?.startsWith("__Host-quill_before=")]).toEqual([200, true]);
     expect((await ask(port, { ...proxied, host: "other.example" })).status).toBe(421);
+  });
+
+  test("an export of the log ends when nobody reads it any more, and leaves no transaction", async () => {
+    const reading = spawn(process.execPath, [program, "log", "export", "--database", made.reader], { stdio: "pipe" });
+    let said = "";
+    reading.stderr.on("data", (part: Buffer) => (said += part.toString()));
+    // The log is more than what a pipe holds: it waits for its reader.
+    await once(reading.stdout, "data");
+    reading.stdout.destroy();
+    const [code] = (await once(reading, "close")) as [number];
+    expect([code, said]).toEqual([1, expect.stringContaining("Nobody reads what is written any more.")]);
+    const client = new pg.Client(made.owner);
+    await client.connect();
+    const open = async (): Promise<number> =>
+      (
+        await client.query(
+          "SELECT count(*)::integer AS count FROM pg_stat_activity WHERE usename = 'quill_reader' AND datname = current_database()",
+        )
+      ).rows[0].count;
+    while ((await open()) > 0) await new Promise((resolve) => setTimeout(resolve, 20));
+    await client.end();
   });
 
   test("the trail is read on the command line, as lines or JSON", async () => {
