@@ -1,4 +1,4 @@
 #!/usr/bin/env node
-import { run } from "loyal-quill";
+import { run } from "../dist/run.js";
 
 await run(process.argv);

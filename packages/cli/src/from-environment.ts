@@ -95,3 +95,20 @@ export function standbysByDatabase(given: readonly string[]): Standbys {
   const names = [...new Set(named.map(([name]) => name))];
   return new Map(names.map((name) => [name, named.flatMap(([of, url]) => (of === name ? [url] : []))]));
 }
+
+/** The address of a database, as told on the command line or by the environment; never with its password in a message. */
+export function databaseUrl(told: string | undefined): string {
+  const url = told ?? secretOf("DATABASE_URL");
+  if (url !== undefined) return url;
+  throw new CannotStart("Which database? Say --database postgresql://user@host:port/name, or set DATABASE_URL.");
+}
+
+/** A database's address for people: without user and password. */
+export function shownUrl(url: string): string {
+  try {
+    const { host, pathname } = new URL(url);
+    return `${host}${pathname}`;
+  } catch {
+    return "the database";
+  }
+}

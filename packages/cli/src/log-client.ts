@@ -1,7 +1,7 @@
 import { connect, setLocally } from "@loyal-quill/runtime";
 import pg from "pg";
+import { shownUrl } from "./from-environment.js";
 import { CannotStart } from "./listen.js";
-import { shownUrl } from "./open-database.js";
 
 /** Runs something on a connection of its own. @throws CannotStart where it can't be reached */
 export async function onConnection<Result>(

@@ -1,17 +1,20 @@
 import os from "node:os";
 import process from "node:process";
-import { exportForms } from "@loyal-quill/core";
+import { exportForms } from "@loyal-quill/core/log/forms";
 import { type Command, Option } from "commander";
 import type { Say } from "./cluster/cluster.js";
-import { installLog } from "./commands/log.js";
-import { exportLog } from "./commands/log-export.js";
-import { dropMonths, erase, importLog, keep, notify } from "./commands/log-keep.js";
-import { seal, verify } from "./commands/log-verify.js";
-import { unwatch, watch, watched } from "./commands/log-watch.js";
-import { secretOf } from "./from-environment.js";
+import { databaseUrl, secretOf } from "./from-environment.js";
 import { CannotStart } from "./listen.js";
-import { databaseUrl } from "./open-database.js";
 import { collected, database, numberOption, pair } from "./options.js";
+
+/** What the commands do, loaded with the first of them that is run. */
+const commands = {
+  log: () => import("./commands/log.js"),
+  export: () => import("./commands/log-export.js"),
+  keep: () => import("./commands/log-keep.js"),
+  verify: () => import("./commands/log-verify.js"),
+  watch: () => import("./commands/log-watch.js"),
+};
 
 const key = (text: string, before: Readonly<Record<string, string>>): Record<string, string> => pair(text, before);
 
@@ -55,7 +58,7 @@ function addChecks(log: Command, say: Say): void {
     )
     .option("--json", "the report as JSON", false)
     .action(async (told) => {
-      process.exitCode = await verify({ ...told, database: databaseUrl(told.database) }, say);
+      process.exitCode = await (await commands.verify()).verify({ ...told, database: databaseUrl(told.database) }, say);
     });
   log
     .command("seal")
@@ -76,7 +79,7 @@ From the environment, or from a file that the variable with _FILE at its end nam
   QUILL_SEAL_SECRET   what seals that are posted are signed with, as a webhook is`,
     )
     .action(async (told: { database?: string; to: string[]; all: boolean }) => {
-      process.exitCode = await seal(
+      process.exitCode = await (await commands.verify()).seal(
         {
           all: told.all,
           database: databaseUrl(told.database),
@@ -103,7 +106,11 @@ function addWatching(log: Command, say: Say): void {
       async (
         table: string,
         told: { database?: string; key: string[]; hide: string[]; show: string[]; baseline: boolean },
-      ) => watch({ ...told, table, hidden: told.hide, shown: told.show, database: databaseUrl(told.database) }, say),
+      ) =>
+        (await commands.watch()).watch(
+          { ...told, table, hidden: told.hide, shown: told.show, database: databaseUrl(told.database) },
+          say,
+        ),
     );
   log
     .command("unwatch")
@@ -111,13 +118,15 @@ function addWatching(log: Command, say: Say): void {
     .argument("<table>", "schema.table")
     .addOption(database())
     .action(async (table: string, told: { database?: string }) =>
-      unwatch({ table, database: databaseUrl(told.database) }, say),
+      (await commands.watch()).unwatch({ table, database: databaseUrl(told.database) }, say),
     );
   log
     .command("watched")
     .description("the tables that are watched, and how")
     .addOption(database())
-    .action(async (told: { database?: string }) => watched({ database: databaseUrl(told.database) }, say));
+    .action(async (told: { database?: string }) =>
+      (await commands.watch()).watched({ database: databaseUrl(told.database) }, say),
+    );
 }
 
 function addKeeping(log: Command, say: Say): void {
@@ -130,7 +139,7 @@ function addKeeping(log: Command, say: Say): void {
     .addOption(numberOption("--last <number>", "and so many entries of each record in any case", 0, 1000).default(0))
     .option("--forever", "takes the rule away", false)
     .action(async (table: string | undefined, told) =>
-      keep({ ...told, table, database: databaseUrl(told.database) }, say),
+      (await commands.keep()).keep({ ...told, table, database: databaseUrl(told.database) }, say),
     );
   log
     .command("drop")
@@ -139,7 +148,7 @@ function addKeeping(log: Command, say: Say): void {
     .addOption(by())
     .option("--dry-run", "only says what would be dropped", false)
     .action(async (told: { database?: string; by: string; dryRun: boolean }) =>
-      dropMonths({ ...told, database: databaseUrl(told.database), now: new Date() }, say),
+      (await commands.keep()).dropMonths({ ...told, database: databaseUrl(told.database), now: new Date() }, say),
     );
   log
     .command("erase")
@@ -152,7 +161,7 @@ function addKeeping(log: Command, say: Say): void {
     .requiredOption("--why <text>", "why, for the seal that says so")
     .addOption(by())
     .action(async (table: string, told) =>
-      erase({ ...told, table, fields: told.field, database: databaseUrl(told.database) }, say),
+      (await commands.keep()).erase({ ...told, table, fields: told.field, database: databaseUrl(told.database) }, say),
     );
 }
 
@@ -166,7 +175,10 @@ export function addLog(program: Command, say: Say): void {
     .option("--for <role>", "a role that serves pages; may be repeated", collected, [])
     .option("--read-by <role>", "a role that reads the log and verifies it; may be repeated", collected, [])
     .action(async (told: { database?: string; for: string[]; readBy: string[] }) =>
-      installLog({ database: databaseUrl(told.database), roles: told.for, readers: told.readBy, now: new Date() }, say),
+      (await commands.log()).installLog(
+        { database: databaseUrl(told.database), roles: told.for, readers: told.readBy, now: new Date() },
+        say,
+      ),
     );
   addChecks(log, say);
   addWatching(log, say);
@@ -179,7 +191,10 @@ export function addLog(program: Command, say: Say): void {
     .option("--since <cursor>", "what was added since an earlier export")
     .option("--source <address>", "what stands for this database in CloudEvents", "urn:loyal-quill")
     .action(async (told) => {
-      const cursor = await exportLog({ ...told, database: databaseUrl(told.database) }, write);
+      const cursor = await (await commands.export()).exportLog(
+        { ...told, database: databaseUrl(told.database) },
+        write,
+      );
       if (told.format !== "jsonl") process.stderr.write(`${cursor}\n`);
     });
   log
@@ -189,7 +204,7 @@ export function addLog(program: Command, say: Say): void {
     .addOption(database())
     .option("--dry-run", "only looks whether it can be", false)
     .action(async (file: string, told: { database?: string; dryRun: boolean }) =>
-      importLog({ file, dryRun: told.dryRun, database: databaseUrl(told.database) }, say),
+      (await commands.keep()).importLog({ file, dryRun: told.dryRun, database: databaseUrl(told.database) }, say),
     );
   log
     .command("notify")
@@ -197,6 +212,6 @@ export function addLog(program: Command, say: Say): void {
     .addOption(new Option("--off", "no more").default(false))
     .addOption(database())
     .action(async (told: { database?: string; off: boolean }) =>
-      notify({ database: databaseUrl(told.database), on: !told.off }, say),
+      (await commands.keep()).notify({ database: databaseUrl(told.database), on: !told.off }, say),
     );
 }

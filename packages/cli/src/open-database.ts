@@ -1,24 +1,7 @@
 import { type Catalog, type Database, DatabaseAway, DatabaseRefusal, readCatalog } from "@loyal-quill/core";
 import { connect, databaseOver } from "@loyal-quill/runtime";
-import { secretOf } from "./from-environment.js";
+import { shownUrl } from "./from-environment.js";
 import { CannotStart } from "./listen.js";
-
-/** The address of a database, as told on the command line or by the environment; never with its password in a message. */
-export function databaseUrl(told: string | undefined): string {
-  const url = told ?? secretOf("DATABASE_URL");
-  if (url !== undefined) return url;
-  throw new CannotStart("Which database? Say --database postgresql://user@host:port/name, or set DATABASE_URL.");
-}
-
-/** A database's address for people: without user and password. */
-export function shownUrl(url: string): string {
-  try {
-    const { host, pathname } = new URL(url);
-    return `${host}${pathname}`;
-  } catch {
-    return "the database";
-  }
-}
 
 /** Runs something over a database and closes the connections afterwards. */
 export async function withDatabase<Result>(url: string, run: (database: Database) => Promise<Result>): Promise<Result> {

@@ -1,15 +1,23 @@
-import { type Attribute, reservedSegments } from "@loyal-quill/core";
-import { type SealOptions, sealKey } from "@loyal-quill/runtime";
-import { onPublishModes } from "@loyal-quill/server";
+import type { Attribute } from "@loyal-quill/core";
+import { reservedSegments } from "@loyal-quill/core/page/path";
+import type { SealOptions } from "@loyal-quill/runtime";
+import type { OnPublish } from "@loyal-quill/server";
 import { type Command, Option } from "commander";
 import type { Say } from "./cluster/cluster.js";
-import { type ServeOptions, serve } from "./commands/serve.js";
-import { type Standbys, secretOf, secretsOfEnvironment, signInOf, standbysByDatabase } from "./from-environment.js";
+import type { ServeOptions } from "./commands/serve.js";
+import {
+  databaseUrl,
+  type Standbys,
+  secretOf,
+  secretsOfEnvironment,
+  signInOf,
+  standbysByDatabase,
+} from "./from-environment.js";
 import { CannotStart, closePatience, usualPatience } from "./listen.js";
-import { databaseUrl } from "./open-database.js";
 import { collected, database, numberOption, pair, port } from "./options.js";
 import { stopOnSignals } from "./stop.js";
-import { isFirst, isWorker, serveWithWorkers, tellReady } from "./workers.js";
+
+const onPublishModes = ["off", "warn", "refuse"] as const satisfies readonly OnPublish[];
 
 /** An attribute of a person: a number, a truth, nothing or a list where it is written so in JSON, otherwise a text. */
 function attribute(text: string, before: Readonly<Record<string, Attribute>>): Record<string, Attribute> {
@@ -153,6 +161,7 @@ Secrets come from the environment, or from a file that the variable with _FILE a
   QUILL_OIDC_CLIENT_SECRET    with QUILL_OIDC_ISSUER and QUILL_OIDC_CLIENT_ID: single sign-on, see docs/deploying.md`,
     )
     .action(async (told) => {
+      const { isFirst, isWorker, serveWithWorkers, tellReady } = await import("./workers.js");
       const delay = (told.drainDelay ?? 0) * 1000;
       const patience =
         delay + (told.stopWithin === undefined ? usualPatience : told.stopWithin * 1000) + 2 * closePatience;
@@ -167,6 +176,7 @@ Secrets come from the environment, or from a file that the variable with _FILE a
       }
       const tell: Say = isFirst ? say : () => {};
       const standbys = standbysByDatabase(told.replica);
+      const { serve } = await import("./commands/serve.js");
       const serving = await serve(
         {
           ...told,
@@ -181,7 +191,7 @@ Secrets come from the environment, or from a file that the variable with _FILE a
           storeDirect: told.storeDirect ?? secretOf("QUILL_STORE_DIRECT"),
           replicas: standbys.get("") ?? [],
           hostNames: told.hostName,
-          seals: sealsOf(told),
+          seals: await sealsOf(told),
           ...(told.as === undefined ? { signIn: signInOf(told) } : {}),
           name: told.name,
           host: told.host,
@@ -198,15 +208,16 @@ Secrets come from the environment, or from a file that the variable with _FILE a
 }
 
 /** What is done with seals, by the command line and the environment. */
-function sealsOf({
+async function sealsOf({
   seals,
   sealsTo,
 }: {
   readonly seals: boolean;
   readonly sealsTo: readonly string[];
-}): SealOptions | false {
+}): Promise<SealOptions | false> {
   const [privateKey, secret] = [secretOf("QUILL_SEAL_KEY"), secretOf("QUILL_SEAL_SECRET")];
   if (privateKey !== undefined) {
+    const { sealKey } = await import("@loyal-quill/runtime");
     try {
       sealKey(privateKey);
     } catch (error) {

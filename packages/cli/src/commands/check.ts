@@ -3,7 +3,7 @@ import path from "node:path";
 import { reviewAgainstRows } from "@loyal-quill/authoring";
 import { byPlace, readCatalog } from "@loyal-quill/core";
 import { bindPageFiles, loadOwnKinds, OwnCodeError } from "@loyal-quill/runtime";
-import { importTypeScript } from "@loyal-quill/server";
+import { importTypeScript } from "@loyal-quill/server/typescript";
 import { CannotStart } from "../listen.js";
 import { withDatabase } from "../open-database.js";
 import { type CheckedFile, type Format, reports } from "../report/index.js";

@@ -17,8 +17,7 @@ import {
 import { connect, databaseOver, loadPageFiles, Replicas, sealKey } from "@loyal-quill/runtime";
 import { leastKeyLength, migrationNames } from "@loyal-quill/server";
 import { quill } from "../called.js";
-import { secretOf, secretsOfEnvironment } from "../from-environment.js";
-import { shownUrl } from "../open-database.js";
+import { secretOf, secretsOfEnvironment, shownUrl } from "../from-environment.js";
 
 export interface DoctorOptions {
   readonly database: string;

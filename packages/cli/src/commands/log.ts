@@ -10,9 +10,9 @@ import {
 } from "@loyal-quill/core";
 import type pg from "pg";
 import type { Say } from "../cluster/cluster.js";
+import { shownUrl } from "../from-environment.js";
 import { CannotStart } from "../listen.js";
 import { inTransaction } from "../log-client.js";
-import { shownUrl } from "../open-database.js";
 
 /** Partitions are made for this many months ahead; later entries go to the default partition. */
 const monthsAhead = 24;

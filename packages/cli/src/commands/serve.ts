@@ -21,9 +21,10 @@ import type express from "express";
 import { pino } from "pino";
 import { quill } from "../called.js";
 import type { Say } from "../cluster/cluster.js";
+import { shownUrl } from "../from-environment.js";
 import { CannotStart, closePatience, drain, listen, usualPatience, withPatience } from "../listen.js";
 import { serveMetrics } from "../metrics-server.js";
-import { shownUrl, withDatabase } from "../open-database.js";
+import { withDatabase } from "../open-database.js";
 import { stepLines } from "../report/steps.js";
 import { workbenchDirectory } from "./start.js";
 

@@ -1,5 +1,8 @@
 import type { Played, Rehearsal } from "@loyal-quill/authoring/rehearsal";
 import { html, type Markup } from "@loyal-quill/core";
+import type { RehearsalFormat } from "./formats.js";
+
+export type { RehearsalFormat } from "./formats.js";
 
 /** A page file with what its rehearsal came to; null where the page has errors and can't be rehearsed. */
 export interface RehearsedFile {
@@ -8,9 +11,6 @@ export interface RehearsedFile {
   /** Why there is none. */
   readonly because: string | null;
 }
-
-export const rehearsalFormats = ["text", "json", "junit"] as const;
-export type RehearsalFormat = (typeof rehearsalFormats)[number];
 
 /** How a verdict is told. */
 const words: Readonly<Record<Played["verdict"], string>> = {

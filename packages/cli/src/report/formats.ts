@@ -1,0 +1,7 @@
+/** In which formats what a command found is written. */
+export const formats = {
+  review: ["text", "json", "sarif"],
+  rehearsal: ["text", "json", "junit"],
+} as const;
+export type Format = (typeof formats.review)[number];
+export type RehearsalFormat = (typeof formats.rehearsal)[number];
