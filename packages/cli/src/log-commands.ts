@@ -1,11 +1,13 @@
 import os from "node:os";
 import process from "node:process";
-import { exportForms } from "@loyal-quill/core/log/forms";
+import type { ExportForm } from "@loyal-quill/core";
 import { type Command, Option } from "commander";
 import type { Say } from "./cluster/cluster.js";
 import { databaseUrl, secretOf } from "./from-environment.js";
 import { CannotStart } from "./listen.js";
 import { collected, database, numberOption, pair } from "./options.js";
+
+const exportForms = ["jsonl", "csv", "cloudevents"] as const satisfies readonly ExportForm[];
 
 /** What the commands do, loaded with the first of them that is run. */
 const commands = {

@@ -1,5 +1,4 @@
 import type { Attribute } from "@loyal-quill/core";
-import { reservedSegments } from "@loyal-quill/core/page/path";
 import type { SealOptions } from "@loyal-quill/runtime";
 import type { OnPublish } from "@loyal-quill/server";
 import { type Command, Option } from "commander";
@@ -181,7 +180,7 @@ Secrets come from the environment, or from a file that the variable with _FILE a
         {
           ...told,
           pages: told.pages,
-          also: databasesOf(told.also as string[], standbys),
+          also: await databasesOf(told.also as string[], standbys),
           roles: told.role,
           attributes: told.attribute,
           steps: told.trace ? "values" : told.steps ? "steps" : "none",
@@ -235,7 +234,8 @@ async function sealsOf({
 }
 
 /** Three words a database: its name, its address, the directory of its page files. */
-function databasesOf(words: readonly string[], standbys: Standbys): NonNullable<ServeOptions["also"]> {
+async function databasesOf(words: readonly string[], standbys: Standbys): Promise<NonNullable<ServeOptions["also"]>> {
+  const { reservedSegments } = await import("@loyal-quill/core");
   if (words.length % 3 !== 0)
     throw new CannotStart(
       "--also takes three words: a name, the address of the database, the directory of its page files.",
