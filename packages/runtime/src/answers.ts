@@ -1,7 +1,5 @@
 import { createHash } from "node:crypto";
 import { readFileSync } from "node:fs";
-import { Readable } from "node:stream";
-import { pipeline } from "node:stream/promises";
 import { type PageResponse, styleSheet } from "@loyal-quill/core";
 import type express from "express";
 import { endUnread } from "./downloads.js";
@@ -60,6 +58,22 @@ export function send(response: express.Response, { status, headers, body }: Page
   if (response.writableLength > 0) endUnread(response);
 }
 
+/** Waits until an answer takes more. Its listeners are few: whoever serves it has some of its own. @throws where nobody is left to take it */
+const roomIn = (response: express.Response): Promise<void> =>
+  new Promise((resolve, reject) => {
+    if (response.destroyed) return reject(new Error("nobody takes the answer any more"));
+    const ended = (): void => {
+      response.off("drain", taken);
+      reject(new Error("nobody takes the answer any more"));
+    };
+    const taken = (): void => {
+      response.off("close", ended);
+      resolve();
+    };
+    response.once("drain", taken);
+    response.once("close", ended);
+  });
+
 /**
  * Sends an answer part by part, no faster than it is taken, though its parts are taken from where they come as fast as they come. One that can't be
  * finished is broken off, so that nobody takes it for whole; so is one that nobody reads.
@@ -72,7 +86,10 @@ export async function sendParts(
   response.writeHead(status, headersOf(response, headers));
   endUnread(response);
   try {
-    await throughSpool(parts, (kept) => pipeline(Readable.from(kept, { objectMode: true }), response));
+    await throughSpool(parts, async (kept) => {
+      for await (const part of kept) if (!response.write(part)) await roomIn(response);
+      response.end();
+    });
   } catch {
     response.destroy();
   }

@@ -35,7 +35,8 @@ beforeAll(async () => {
       "CREATE TABLE proof.line (id integer PRIMARY KEY, text text NOT NULL)",
       "INSERT INTO proof.line SELECT i, repeat('text of the line ' || i, 20) FROM generate_series(1, 60000) AS s(i)",
       "CREATE TABLE proof.file (id integer PRIMARY KEY, content bytea)",
-      "INSERT INTO proof.file VALUES (1, decode(repeat('00ff', 4000000), 'hex'))",
+      "ALTER TABLE proof.file ALTER COLUMN content SET STORAGE EXTERNAL",
+      "INSERT INTO proof.file VALUES (1, decode(repeat('00ff', 3000000), 'hex'))",
       "GRANT USAGE ON SCHEMA proof TO quill_pages",
       "GRANT SELECT, UPDATE ON ALL TABLES IN SCHEMA proof TO quill_pages",
     ],
@@ -94,6 +95,28 @@ describe("exports that nobody reads", () => {
     for (const { socket } of [...stuck, again, fifth]) socket.destroy();
     // Their turns are free again.
     while ((await status(csv, "a")) !== 200) await new Promise((resolve) => setTimeout(resolve, 20));
+  });
+
+  test("an export adds few listeners to an answer that has others", async () => {
+    const warnings: string[] = [];
+    const warned = (warning: Error): void => void warnings.push(warning.message);
+    process.on("warning", warned);
+    const more = await createPages({
+      database: trips.pool,
+      pages: trips.directory,
+      signingKey: "a key for tests, thirty-two bytes long",
+      actor: () => hollis,
+    });
+    const others = await serve(more, "/records", (_request, response, next) => {
+      for (let index = 0; index < 5; index++) response.on("close", () => {});
+      next();
+    });
+    const answer = await fetch(`${others.origin}/records/lines/~csv`, { headers: { "x-person": "listener" } });
+    expect((await answer.text()).length).toBeGreaterThan(1_000_000);
+    await new Promise((resolve) => setImmediate(resolve));
+    process.off("warning", warned);
+    expect(warnings).toEqual([]);
+    await others.stop();
   });
 
   test("an export that is read slowly is whole", async () => {

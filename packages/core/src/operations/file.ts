@@ -9,10 +9,16 @@ import { missing } from "./missing.js";
 /** A file is read in parts of so many bytes, or characters. */
 const partLength = 262_144;
 
+/** A hexadecimal digit, in small letters, by its code. */
+const digitAt = (hex: string, index: number): number => {
+  const code = hex.charCodeAt(index);
+  return code < 58 ? code - 48 : code - 87;
+};
+
 const bytesOf = (hex: string): Uint8Array => {
   const bytes = new Uint8Array(hex.length / 2);
   for (let index = 0; index < bytes.length; index++)
-    bytes[index] = Number.parseInt(hex.slice(index * 2, index * 2 + 2), 16);
+    bytes[index] = 16 * digitAt(hex, index * 2) + digitAt(hex, index * 2 + 1);
   return bytes;
 };
 
