@@ -45,16 +45,23 @@ for (const colorScheme of ["light", "dark"] as const) {
       expect(await violations(page)).toEqual([]);
     });
 
-    test("on one's own account, and while a second factor is set up", async ({ signedIn }) => {
+    test("on one's own account, and while a second factor is set up", async ({ signedIn, vale }) => {
       const page = await signedIn("dara");
       await page.goto("/my-account");
       expect(await violations(page)).toEqual([]);
-      await page.getByLabel("Current password").fill("wrong");
+      const changing = page.locator("form", { has: page.getByRole("button", { name: "Change password" }) });
+      await changing.getByLabel("Current password").fill("wrong");
       await page.getByLabel("New password", { exact: true }).fill("x");
       await page.getByLabel("New password, once more").fill("y");
       await page.getByRole("button", { name: "Change password" }).click();
       await expect(page.getByText("The current password is not right.")).toBeVisible();
       expect(await violations(page)).toEqual([]);
+      const setting = page.locator("form", { has: page.getByRole("button", { name: "Set up" }) });
+      await setting.getByLabel("Current password").fill("wrong");
+      await page.getByRole("button", { name: "Set up" }).click();
+      await expect(setting.getByText("The current password is not right.")).toBeVisible();
+      expect(await violations(page)).toEqual([]);
+      await setting.getByLabel("Current password").fill(vale.password("dara"));
       await page.getByRole("button", { name: "Set up" }).click();
       await expect(page.getByAltText("QR code of the secret")).toBeVisible();
       expect(await violations(page)).toEqual([]);

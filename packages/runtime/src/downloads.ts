@@ -31,18 +31,17 @@ const patience = { wait: 30_000, look: 1000 };
  * @param wait in milliseconds
  */
 export function endUnread(response: ServerResponse, wait = patience.wait): void {
-  let [taken, since] = [-1, Date.now()];
-  const timer = setInterval(
-    () => {
-      const { socket, writableLength } = response;
-      // What the socket itself has not passed on yet is not taken either.
-      const now = (socket?.bytesWritten ?? 0) - (socket?.writableLength ?? 0);
-      if (now !== taken || (writableLength === 0 && (socket?.writableLength ?? 0) === 0))
-        [taken, since] = [now, Date.now()];
-      else if (Date.now() - since >= wait) response.destroy();
-    },
-    Math.min(patience.look, wait / 4),
-  );
+  const every = Math.min(patience.look, wait / 4);
+  // Looks are counted, and not the time: a process that was held up has not looked.
+  let [taken, looks] = [-1, 0];
+  const timer = setInterval(() => {
+    const { socket, writableLength } = response;
+    // What the socket itself has not passed on yet is not taken either.
+    const now = (socket?.bytesWritten ?? 0) - (socket?.writableLength ?? 0);
+    if (now !== taken || (writableLength === 0 && (socket?.writableLength ?? 0) === 0)) [taken, looks] = [now, 0];
+    else looks += 1;
+    if (looks * every >= wait) response.destroy();
+  }, every);
   timer.unref();
   response.once("close", () => clearInterval(timer));
 }

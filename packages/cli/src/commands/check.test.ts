@@ -172,13 +172,13 @@ describe("quill serve refuses", () => {
     await owner.connect();
     await owner.query("COMMENT ON SCHEMA quill_log IS 'Change log of Loyal Quill, version 3'");
     expect((await serve("--database", bare.pages, "--as", "Lotte")).error).toContain(
-      "is of version 3, and this program writes version 5. Upgrade it as the database's owner",
+      "is of version 3, and this program writes version 6. Upgrade it as the database's owner",
     );
     await owner.query(
-      "COMMENT ON SCHEMA quill_log IS 'Change log of Loyal Quill, version 7, for programs since version 6'",
+      "COMMENT ON SCHEMA quill_log IS 'Change log of Loyal Quill, version 8, for programs since version 7'",
     );
     expect((await serve("--database", bare.pages, "--as", "Lotte")).error).toContain(
-      "is of version 7, and this program writes version 5: update Loyal Quill.",
+      "is of version 8, and this program writes version 6: update Loyal Quill.",
     );
     await owner.query("COMMENT ON SCHEMA quill_log IS 'Change log of Loyal Quill, version 4'");
     await owner.end();
