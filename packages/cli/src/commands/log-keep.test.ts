@@ -316,7 +316,9 @@ describe("quill log erase", () => {
   const key = '{"id":"person-1"}';
   test("erases nothing where a field is not known", async () => {
     await add("t.person", '{"id":"77"}', '[{"field":"name","old":"a","new":"b"}]');
-    const before = (await exported("jsonl")).text;
+    // The cursor at its end tells of the whole server's transactions.
+    const written = async (): Promise<string> => (await exported("jsonl")).text.replace(/^\{"type":"cursor".*$/m, "");
+    const before = await written();
     await expect(
       erase(
         {
@@ -331,7 +333,7 @@ describe("quill log erase", () => {
         () => {},
       ),
     ).rejects.toThrow("t.person has no field nme, but name. Nothing was erased.");
-    expect((await exported("jsonl")).text).toBe(before);
+    expect(await written()).toBe(before);
   });
 
   test("takes values away; the log verifies, here and by the verifier in the docs, and says by whom and when", async () => {
