@@ -1,9 +1,13 @@
+import { logVersion, readLogState } from "@loyal-quill/core";
 import { demoVersion, keepers, people, seedVale } from "@loyal-quill/demo";
 import { hashPassword, type Store } from "@loyal-quill/server";
 import pg from "pg";
 import type { Cluster, Say } from "./cluster/cluster.js";
+import { installLog } from "./commands/log.js";
 import { seal } from "./commands/log-verify.js";
 import { watch } from "./commands/log-watch.js";
+import { shownUrl } from "./from-environment.js";
+import { withDatabase } from "./open-database.js";
 import { demoPassword, type Secrets } from "./secrets.js";
 
 /** The databases of the demo and what is needed to reach them. */
@@ -99,6 +103,14 @@ async function makeArchive(client: pg.Client): Promise<void> {
   await openTo(client, archiveDatabase);
 }
 
+/** Brings the change log of data of an earlier run up to date. */
+export async function upgradeLog(database: string, now: Date, say: Say): Promise<void> {
+  const { version } = await withDatabase(database, readLogState);
+  if (version === logVersion) return;
+  await installLog({ database, roles: [], now }, () => {});
+  say(`The change log of ${shownUrl(database)} was upgraded from version ${version} to version ${logVersion}.`);
+}
+
 /**
  * Makes roles, databases and demo data where they are missing.
  *
@@ -127,6 +139,8 @@ export async function provision(
     await makeDemo(client, cluster, secrets, options.now, say);
     await makeArchive(client);
   });
+  for (const name of [demoDatabase, archiveDatabase])
+    await upgradeLog(cluster.url("vale_owner", secrets.owner, name), options.now, say);
   return {
     pages: cluster.url("quill_pages", secrets.pages, demoDatabase),
     reader: cluster.url("quill_reader", secrets.reader, demoDatabase),
