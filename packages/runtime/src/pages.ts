@@ -98,7 +98,7 @@ function opens(page: Page, facts: Facts): boolean {
 /** Somebody as the conditions of pages know them. @throws where the application has handed in somebody that it can't be asked about */
 function known(actor: Actor | null): Actor | null {
   if (actor === null) return null;
-  const { id, name, roles, attributes } = actor as Partial<Actor>;
+  const { id, name, roles, attributes = {} } = actor as Partial<Actor>;
   const wrong =
     typeof id !== "string"
       ? "id, a string"
@@ -110,7 +110,7 @@ function known(actor: Actor | null): Actor | null {
             ? "attributes, an object, which may be empty"
             : null;
   if (wrong !== null) throw new Error(`The option actor of createPages handed in somebody without ${wrong}.`);
-  return actor;
+  return { ...actor, attributes };
 }
 
 /**

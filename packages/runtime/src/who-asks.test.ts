@@ -94,13 +94,20 @@ describe("JSON from another site", () => {
   });
 });
 
+test("an actor of whom nothing further is known needs no attributes", async () => {
+  const { client } = await start({
+    actor: () => ({ id: "h", name: "Hollis", roles: ["technician"] }) as unknown as Actor,
+  });
+  expect((await client.get("/records/stations")).status).toBe(200);
+});
+
 describe("an actor that conditions can't be asked about", () => {
   test.each([
     [{ id: "h", name: "Hollis", attributes: {} }, "roles, a list of strings, which may be empty"],
     [{ id: "h", name: "Hollis", roles: "builder", attributes: {} }, "roles, a list of strings, which may be empty"],
     [{ id: 7, name: "Hollis", roles: [], attributes: {} }, "id, a string"],
     [{ id: "h", roles: [], attributes: {} }, "name, a string"],
-    [{ id: "h", name: "Hollis", roles: [] }, "attributes, an object, which may be empty"],
+    [{ id: "h", name: "Hollis", roles: [], attributes: "none" }, "attributes, an object, which may be empty"],
   ])("%j is told at once, by the name of the option", async (actor, without) => {
     const { client } = await start({ actor: () => actor as unknown as Actor });
     for (const path of [address, "/records/", "/records/openapi.json", "/records/stations/~csv"]) {
