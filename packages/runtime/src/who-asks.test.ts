@@ -99,6 +99,10 @@ test("an actor of whom nothing further is known needs no attributes", async () =
     actor: () => ({ id: "h", name: "Hollis", roles: ["technician"] }) as unknown as Actor,
   });
   expect((await client.get("/records/stations")).status).toBe(200);
+  const narrow = await start({
+    actor: () => ({ id: "h", name: "Hollis", roles: ["technician"], pages: ["river"] }) as unknown as Actor,
+  });
+  expect((await narrow.client.get("/records/stations")).status).toBe(403);
 });
 
 describe("an actor that conditions can't be asked about", () => {
