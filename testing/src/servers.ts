@@ -1,8 +1,7 @@
 import { execFile } from "node:child_process";
-import { once } from "node:events";
 import { existsSync, readdirSync } from "node:fs";
 import { chmod, mkdtemp, readFile, rm, writeFile } from "node:fs/promises";
-import { connect, createServer } from "node:net";
+import { createServer } from "node:net";
 import os from "node:os";
 import path from "node:path";
 import process from "node:process";
@@ -60,14 +59,13 @@ export interface Pooler {
   readonly stop: () => Promise<void>;
 }
 
-/** Waits until something takes connections at a port of loopback. @throws after half a minute */
-async function listening(port: number): Promise<void> {
+/** Waits until a pooler says that it listens (true), or that it can't (false). @throws after half a minute */
+async function listens(log: string, port: number): Promise<boolean> {
   for (const end = Date.now() + 30_000; ; ) {
-    const socket = connect(port, "127.0.0.1");
-    const came = await once(socket, "connect").catch((error: unknown) => error as Error);
-    socket.destroy();
-    if (!(came instanceof Error)) return;
-    if (Date.now() > end) throw came;
+    const said = await readFile(log, "utf8").catch(() => "");
+    if (said.includes(`listening on 127.0.0.1:${port}`)) return true;
+    if (/FATAL|ERROR|cannot listen|Address already in use/.test(said)) return false;
+    if (Date.now() > end) throw new Error(`the pooler does not listen: ${said}`);
     await new Promise((resolve) => setTimeout(resolve, 20));
   }
 }
@@ -86,7 +84,8 @@ export async function startPooler(
   mode: "transaction" | "session" = "transaction",
 ): Promise<Pooler> {
   const directory = await ownDirectory();
-  const port = await freePort();
+  const log = path.join(directory, "pgbouncer.log");
+  let port = await freePort();
   const list = Object.entries(users).map(([name, password]) => `"${name}" "${password}"`);
   const known = await writeOwned(directory, "users.txt", `${list.join("\n")}\n`);
   const settingsFor = (at: number): string => `[databases]
@@ -102,13 +101,21 @@ default_pool_size = ${most}
 max_client_conn = 2000
 server_login_retry = 1
 server_connect_timeout = 2
-logfile = ${path.join(directory, "pgbouncer.log")}
+logfile = ${log}
 pidfile = ${path.join(directory, "pgbouncer.pid")}
 `;
   const write = (at: number): Promise<string> => writeOwned(directory, "pgbouncer.ini", settingsFor(at));
-  await asOwner("pgbouncer", "-d", await write(target));
-  // It goes into the background before it listens.
-  await listening(port);
+  const start = async (): Promise<boolean> => {
+    await rm(log, { force: true });
+    // It goes into the background before it listens.
+    await asOwner("pgbouncer", "-d", await write(target));
+    return listens(log, port);
+  };
+  // Another test's server may take the port meanwhile.
+  for (let tries = 1; !(await start()); tries += 1) {
+    if (tries === 5) throw new Error(`the pooler does not start: ${await readFile(log, "utf8")}`);
+    port = await freePort();
+  }
   const signal = async (name: NodeJS.Signals): Promise<void> => {
     process.kill(Number(await readFile(path.join(directory, "pgbouncer.pid"), "utf8")), name);
   };

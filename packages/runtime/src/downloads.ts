@@ -22,26 +22,18 @@ export class Downloads {
   }
 }
 
-/** How long an answer waits for a reader who takes nothing of it, and how often that is looked at, in milliseconds. */
-const patience = { wait: 30_000, look: 1000 };
+/** How long an answer waits for a reader who takes nothing of it, in milliseconds. */
+const patience = 30_000;
 
 /**
- * Breaks an answer off whose reader takes nothing of it for half a minute: what is kept for them is somebody else's memory, and their turn.
+ * Breaks an answer off whose reader takes nothing of it for half a minute: what is kept for them is somebody else's memory, and their turn. Node's own
+ * timeout of a socket sees also how far a large part of it has come.
  *
  * @param wait in milliseconds
  */
-export function endUnread(response: ServerResponse, wait = patience.wait): void {
-  const every = Math.min(patience.look, wait / 4);
-  // Looks are counted, and not the time: a process that was held up has not looked.
-  let [taken, looks] = [-1, 0];
-  const timer = setInterval(() => {
-    const { socket, writableLength } = response;
-    // What the socket itself has not passed on yet is not taken either.
-    const now = (socket?.bytesWritten ?? 0) - (socket?.writableLength ?? 0);
-    if (now !== taken || (writableLength === 0 && (socket?.writableLength ?? 0) === 0)) [taken, looks] = [now, 0];
-    else looks += 1;
-    if (looks * every >= wait) response.destroy();
-  }, every);
-  timer.unref();
-  response.once("close", () => clearInterval(timer));
+export function endUnread(response: ServerResponse, wait = patience): void {
+  response.setTimeout(wait, () => {
+    const isWaiting = response.writableLength > 0 || (response.socket?.writableLength ?? 0) > 0;
+    if (isWaiting) response.destroy();
+  });
 }
