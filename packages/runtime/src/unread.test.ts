@@ -149,12 +149,12 @@ describe("an answer that nobody reads", () => {
   test("is broken off, and one that is read is not", async () => {
     const closed: string[] = [];
     server = createServer((request, response) => {
-      endUnread(response, 300);
+      endUnread(response, 1000);
       response.on("close", () => closed.push(`${request.url} ${response.writableFinished}`));
       response.writeHead(200);
       response.write(Buffer.alloc(20_000_000));
       // What is told from time to time goes on, however long it is quiet in between.
-      if (request.url === "/read") setTimeout(() => response.end("the end"), 900);
+      if (request.url === "/read") setTimeout(() => response.end("the end"), 2500);
     });
     await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
     const { port } = server.address() as AddressInfo;
