@@ -110,8 +110,7 @@ function known(actor: Actor | null): Actor | null {
             ? "attributes, an object, which may be empty"
             : null;
   if (wrong !== null) throw new Error(`The option actor of createPages handed in somebody without ${wrong}.`);
-  // All else that they are stays as it is, getters included.
-  return actor.attributes === undefined ? Object.assign(Object.create(actor) as Actor, { attributes }) : actor;
+  return actor;
 }
 
 /**

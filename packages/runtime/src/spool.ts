@@ -83,7 +83,9 @@ class Spool {
     const at = places.written;
     places.written += part.length;
     this.file ??= await namelessFile();
-    await this.file.write(part, 0, part.length, at);
+    const { bytesWritten } = await this.file.write(part, 0, part.length, at);
+    // A disk that is filling up takes a part of it first, and says nothing (POSIX, write).
+    if (bytesWritten < part.length) throw new Error("there is no room left for what waits for its reader");
     places.ready = places.written;
     this.tell();
   }

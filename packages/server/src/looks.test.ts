@@ -35,9 +35,9 @@ describe("what somebody looks at", () => {
     await maud.send("GET", "/requests/newest?page=sensor");
     const seen = await lines();
     expect(seen.filter((line) => line.includes("requests") || line.includes("records"))).toEqual([
-      "looked at values of recorded requests all pages ×10",
-      "looked at values of recorded requests sensor ×1",
-      "looked for records station ×6",
+      "searched records station ×6",
+      "viewed values of recorded requests all pages ×10",
+      "viewed values of recorded requests sensor ×1",
     ]);
     const [entry] = await trail("records.");
     expect(entry).toMatchObject({ by: "maud", byId: people.maud.id, subjectId: "station", last: expect.any(String) });
@@ -55,18 +55,21 @@ describe("what somebody looks at", () => {
     expect((await maud.send("POST", "/drafts/station/list", { text, as })).status).toBe(200);
     const question = { text, source: "row.region_id == 2", place: "row", key: ["MV-015"] };
     expect((await maud.send("POST", "/drafts/station/condition", question)).status).toBe(200);
+    // What is refused has not happened.
+    for (const path of ["census", "rehearsal"])
+      expect((await maud.send("POST", `/drafts/station/${path}`, { text: "fields: []" })).status).toBe(422);
     expect((await maud.send("POST", "/drafts/station/census", { text })).status).toBe(202);
     expect((await maud.send("POST", "/drafts/station/rehearsal", { text, quick: true })).status).toBe(202);
     expect((await maud.send("DELETE", "/drafts/station", { revision })).status).toBe(200);
     expect(await lines("draft.")).toEqual([
       "changed the draft station ×2",
       "discarded the draft station ×1",
+      "ran a trial of the page station MV-014 as hollis ×2",
+      "ran a trial of the page station MV-015 ×1",
+      "ran a trial of the page station, its list as hollis ×1",
       "rehearsed the page station ×1",
-      "tried the page station MV-014 as hollis ×2",
-      "tried the page station MV-015 ×1",
-      "tried the page station, its list as hollis ×1",
     ]);
-    expect(await lines("census.")).toEqual(["counted how stored rows stand to the rules station ×1"]);
+    expect(await lines("census.")).toEqual(["ran a census of the stored rows station ×1"]);
   });
 
   test("tells of changes that were searched, by which field and not by which value", async () => {

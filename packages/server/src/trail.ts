@@ -27,13 +27,13 @@ export const trailActions = {
   "draft.made": "began the draft",
   "draft.changed": "changed the draft",
   "draft.discarded": "discarded the draft",
-  "draft.tried": "tried the page",
+  "draft.tried": "ran a trial of the page",
   "draft.rehearsed": "rehearsed the page",
-  "records.searched": "looked for records",
-  "census.counted": "counted how stored rows stand to the rules",
+  "records.searched": "searched records",
+  "census.counted": "ran a census of the stored rows",
   "changes.put-back": "put changes back",
-  "changes.searched": "looked at changes",
-  "requests.read": "looked at values of recorded requests",
+  "changes.searched": "viewed changes",
+  "requests.read": "viewed values of recorded requests",
 } as const;
 export type TrailAction = keyof typeof trailActions;
 

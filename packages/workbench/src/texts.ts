@@ -105,14 +105,14 @@ export const texts = {
       hidden === ""
         ? `${table} is watched from now on: whatever happens to it is logged`
         : `${table} is watched from now on: whatever happens to it is logged, without the values of ${hidden}`,
-    unwatched: (table: Said) => `${table} is watched no more`,
+    unwatched: (table: Said) => `${table} is no longer watched`,
     dropped: (month: Said, entries: Said) => `${month} was dropped, with ${entries} entries`,
     erased: (table: Said, fields: string, reasons: boolean) => {
       const what = [fields, reasons ? "reasons" : ""].filter((each) => each !== "").join(" and ");
       return `Values of a record of ${table} were erased: ${what}`;
     },
     imported: (entries: Said) => `A file was imported, with ${entries} entries`,
-    installed: (version: Said) => `The log begins with version ${version}`,
+    installed: (version: Said) => `The log was installed or upgraded: version ${version}`,
     other: "Something was done to the log",
   },
   changesTable: {
@@ -221,7 +221,7 @@ export const texts = {
     unknown: "unknown",
     createADraftPageFor: (table: Said) => `Create a draft page for ${table}`,
     createDraft: "Create draft",
-    needsSteward: "Needs the role steward: no page serves this table yet.",
+    needsSteward: "Needs the steward role: no page serves this table yet.",
     theFirstDatabase: "the first database",
     table: "Table",
     rows: "Rows",
@@ -829,7 +829,7 @@ export const texts = {
     looking: "Looking at the records as they are now",
     eachByItsPage:
       "Each record is saved through its page, with your access and the page's rules. The log keeps it as a change of yours that refers to these.",
-    eachByItself: "Records are put back one by one: where one is refused, the others are put back all the same.",
+    eachByItself: "Records are put back one by one: if one is refused, the others are still put back.",
     soFar: (done: Said, all: Said) => `${done} of ${all} records`,
     stop: "Stop",
     nothingWritten: "Nothing was changed.",
@@ -951,9 +951,9 @@ export const texts = {
     tokens: "API tokens",
     pages: "pages",
     drafts: "drafts",
-    requests: "recorded requests looked at",
-    changes: "changes looked at and put back",
-    records: "records looked for",
+    requests: "recorded requests viewed",
+    changes: "changes viewed and put back",
+    records: "record searches",
     censuses: "censuses",
     times: (count: Said, until: Said) => `${count} times until ${until}`,
     somebodyNotSignedIn: "somebody not signed in",

@@ -112,6 +112,22 @@ describe("a place that seals are sent to", () => {
     await add("t.t", '{"id":"1"}', '[{"field":"a","old":"1","new":"2"}]');
     return seal({ database: database(), privateKey: undefined, secret: undefined, to, ...more }, () => {});
   };
+  const heldAgainst = (seals: readonly string[]): Promise<string[]> =>
+    lines((say) =>
+      verify(
+        {
+          database: database(),
+          table: undefined,
+          key: {},
+          from: undefined as never,
+          to: undefined as never,
+          publicKey: undefined,
+          seals,
+          json: false,
+        },
+        say,
+      ),
+    );
   const numbers = async (file: string): Promise<string[]> =>
     (await readFile(file, "utf8"))
       .trim()
@@ -158,21 +174,7 @@ describe("a place that seals are sent to", () => {
     await writeFile(path.join(directory, "ready"), "");
     expect(await sealing([command])).toBe(0);
     expect(await numbers(file)).toEqual(upTo(first, first + 1));
-    const report = await lines((say) =>
-      verify(
-        {
-          database: database(),
-          table: undefined,
-          key: {},
-          from: undefined as never,
-          to: undefined as never,
-          publicKey: undefined,
-          seals: [`| cat ${file}`, file],
-          json: false,
-        },
-        say,
-      ),
-    );
+    const report = await heldAgainst([`| cat ${file}`, file]);
     expect(report[0]).toMatch(/^Held against 2 seals from elsewhere, the last of which is seal \d+\./);
   });
 
@@ -184,21 +186,7 @@ describe("a place that seals are sent to", () => {
   });
 
   test("says in its first line what can't be ruled out without", async () => {
-    const said = await lines((say) =>
-      verify(
-        {
-          database: database(),
-          table: undefined,
-          key: {},
-          from: undefined as never,
-          to: undefined as never,
-          publicKey: undefined,
-          seals: [],
-          json: false,
-        },
-        say,
-      ),
-    );
+    const said = await heldAgainst([]);
     expect(said[0]).toContain("There were no seals from elsewhere: that the log's owner has rewritten it");
   });
 

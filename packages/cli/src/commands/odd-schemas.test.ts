@@ -1,20 +1,11 @@
-import { mkdtemp, readdir, readFile, rm, writeFile } from "node:fs/promises";
-import os from "node:os";
+import { readdir, readFile, writeFile } from "node:fs/promises";
 import path from "node:path";
 import { afterEach, describe, expect, test } from "@jest/globals";
-import {
-  bodyOf,
-  Client,
-  formOf,
-  freshDatabase,
-  type OddSchema,
-  type OddTable,
-  oddSchema,
-  type TestDatabase,
-} from "@loyal-quill/testing";
+import { bodyOf, Client, formOf, type OddSchema, type OddTable, oddSchema } from "@loyal-quill/testing";
 import pg from "pg";
 import { parse } from "yaml";
-import { checkFiles, draft, installLog, serve } from "../index.js";
+import { checkFiles } from "../index.js";
+import { type DraftedDatabase, drafted } from "../testing/drafted.js";
 import { rehearseFiles } from "./rehearse.js";
 
 /*
@@ -30,47 +21,18 @@ afterEach(async () => {
   for (const step of after.splice(0).toReversed()) await step();
 });
 
-interface Odd {
+interface Odd extends Omit<DraftedDatabase, "said" | "address"> {
   readonly odd: OddSchema;
-  readonly made: TestDatabase;
-  readonly owner: pg.Client;
   readonly user: pg.Client;
-  readonly directory: string;
   readonly client: Client;
 }
 
 async function make(odd: OddSchema): Promise<Odd> {
-  const made = await freshDatabase("template0");
-  after.push(made.drop);
-  const owner = new pg.Client(made.owner);
-  await owner.connect();
-  after.push(() => owner.end());
-  await owner.query("SET timezone TO 'UTC'");
-  for (const statement of odd.sql) await owner.query(statement);
-  await installLog({ database: made.owner, roles: ["quill_pages"], now: new Date() }, () => {});
-  const user = new pg.Client(made.pages);
+  const { address, ...served } = await drafted(["SET timezone TO 'UTC'", ...odd.sql], after);
+  const user = new pg.Client(served.made.pages);
   await user.connect();
   after.push(() => user.end());
-  const directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-odd-"));
-  after.push(() => rm(directory, { recursive: true }));
-  await draft({ database: made.pages, tables: undefined, to: directory }, () => {});
-  const serving = await serve(
-    {
-      database: made.pages,
-      pages: directory,
-      store: undefined,
-      port: undefined,
-      host: "127.0.0.1",
-      workbench: false,
-      as: "Lotte Haas",
-      roles: [],
-      name: "Odd",
-      signingKeys: undefined,
-    },
-    () => {},
-  );
-  after.push(serving.stop);
-  return { odd, made, owner, user, directory, client: new Client(serving.address) };
+  return { ...served, odd, user, client: new Client(address) };
 }
 
 const quoted = (name: string): string => `"${name.replaceAll('"', '""')}"`;

@@ -1,67 +1,15 @@
-import { mkdtemp, readdir, rm } from "node:fs/promises";
-import os from "node:os";
-import path from "node:path";
+import { readdir } from "node:fs/promises";
 import { afterEach, describe, expect, test } from "@jest/globals";
-import {
-  archive,
-  archiveSize,
-  bodyOf,
-  Client,
-  formOf,
-  freshDatabase,
-  ledgers,
-  ledgersWithout,
-  type TestDatabase,
-  workshop,
-} from "@loyal-quill/testing";
-import pg from "pg";
-import { checkFiles, draft, installLog, serve } from "../index.js";
-
-interface Sample {
-  readonly made: TestDatabase;
-  readonly owner: pg.Client;
-  readonly directory: string;
-  /** What `quill draft --all` said. */
-  readonly said: readonly string[];
-  readonly address: string;
-}
+import { archive, archiveSize, bodyOf, Client, formOf, ledgers, ledgersWithout, workshop } from "@loyal-quill/testing";
+import { checkFiles } from "../index.js";
+import { type DraftedDatabase, drafted } from "../testing/drafted.js";
 
 const after: (() => Promise<unknown>)[] = [];
 afterEach(async () => {
   for (const step of after.splice(0).toReversed()) await step();
 });
 
-/** A database made of a sample's statements, drafted and served as the commands do it. */
-async function sampleOf(sql: readonly string[]): Promise<Sample> {
-  const made = await freshDatabase("template0");
-  after.push(made.drop);
-  const owner = new pg.Client(made.owner);
-  await owner.connect();
-  after.push(() => owner.end());
-  for (const statement of sql) await owner.query(statement);
-  await installLog({ database: made.owner, roles: ["quill_pages"], now: new Date() }, () => {});
-  const directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-drafts-"));
-  after.push(() => rm(directory, { recursive: true }));
-  const said: string[] = [];
-  await draft({ database: made.pages, tables: undefined, to: directory }, (line) => said.push(line));
-  const serving = await serve(
-    {
-      database: made.pages,
-      pages: directory,
-      store: undefined,
-      port: undefined,
-      host: "127.0.0.1",
-      workbench: false,
-      as: "Lotte Haas",
-      roles: [],
-      name: "Samples",
-      signingKeys: undefined,
-    },
-    () => {},
-  );
-  after.push(serving.stop);
-  return { made, owner, directory, said, address: serving.address };
-}
+const sampleOf = (sql: readonly string[]): Promise<DraftedDatabase> => drafted(sql, after);
 
 const unescaped = (text: string): string =>
   text
@@ -111,7 +59,7 @@ async function roundTrip(client: Client, edit: string): Promise<string> {
 }
 
 /** Every page's name with what became of a round trip of its first record. */
-async function everyPage({ address, directory }: Sample): Promise<Record<string, string>> {
+async function everyPage({ address, directory }: DraftedDatabase): Promise<Record<string, string>> {
   const home = (await new Client(address).get("/")).text;
   const lists = [...home.matchAll(/<li><a href="([^"]+)"/g)].map((match) => unescaped(match[1] ?? ""));
   expect(lists).toHaveLength((await readdir(directory)).length);

@@ -14,7 +14,8 @@ const attributeOf = (actor: Actor, name: string): Attribute => {
   if (name === "id") return actor.id;
   if (name === "name") return actor.name;
   if (name === "roles") return actor.roles;
-  return Object.hasOwn(actor.attributes, name) ? (actor.attributes[name] ?? null) : null;
+  const { attributes = {} } = actor;
+  return Object.hasOwn(attributes, name) ? (attributes[name] ?? null) : null;
 };
 
 /** A single value in its text form; lists have none. */

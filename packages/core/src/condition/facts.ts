@@ -9,8 +9,8 @@ export interface Actor {
   readonly id: string;
   readonly name: string;
   readonly roles: readonly string[];
-  /** Further attributes that conditions may ask for: `actor.region_id`. */
-  readonly attributes: Readonly<Record<string, Attribute>>;
+  /** Further attributes that conditions may ask for: `actor.region_id`; none where it is left out. */
+  readonly attributes?: Readonly<Record<string, Attribute>>;
   /** The pages that they may open at all, by name; all of them where it is left out. */
   readonly pages?: readonly string[];
 }

@@ -15,7 +15,7 @@ function argumentFrom({ from, name }: RoutineCall["arguments"][number], form: Ro
   if (from === "form") return form[name] ?? null;
   if (from === "row") return row[name] ?? null;
   if (name === "id" || name === "name") return actor[name];
-  const attribute = actor.attributes[name];
+  const attribute = actor.attributes?.[name];
   return attribute === null || attribute === undefined ? null : String(attribute);
 }
 

@@ -168,14 +168,11 @@ export function draftRoutes(options: DraftRouteOptions): GuardedRoutes {
   routes.put(
     ["builder"],
     "/:name",
-    taking(
-      bodies.change,
-      async (change, name, by, response) => {
-        const { conflicts } = await desk.change(name, change, by);
-        response.json({ ...(await draftAnswer(options, name)), conflicts });
-      },
-      (_body, name) => ({ action: "draft.changed", subject: name }),
-    ),
+    taking(bodies.change, async (change, name, by, response) => {
+      const { conflicts } = await desk.change(name, change, by);
+      await look(response.req, "draft.changed", name, name);
+      response.json({ ...(await draftAnswer(options, name)), conflicts });
+    }),
   );
 
   routes.delete(
@@ -275,13 +272,11 @@ export function draftRoutes(options: DraftRouteOptions): GuardedRoutes {
   routes.post(
     ["builder"],
     "/:name/census",
-    taking(
-      bodies.census,
-      async ({ text: given }, name, _by, response) => {
-        response.status(202).json(await censuses.begin(await sound(name, given)));
-      },
-      (_body, name) => ({ action: "census.counted", subject: name }),
-    ),
+    taking(bodies.census, async ({ text: given }, name, _by, response) => {
+      const begun = await censuses.begin(await sound(name, given));
+      await look(response.req, "census.counted", name, name);
+      response.status(202).json(begun);
+    }),
   );
 
   routes.delete(
@@ -302,13 +297,11 @@ export function draftRoutes(options: DraftRouteOptions): GuardedRoutes {
   routes.post(
     ["builder"],
     "/:name/rehearsal",
-    taking(
-      bodies.rehearsal,
-      async ({ text: given, quick = false }, name, _by, response) => {
-        response.status(202).json(await rehearsals.begin({ ...(await sound(name, given)), quick }));
-      },
-      (_body, name) => ({ action: "draft.rehearsed", subject: name }),
-    ),
+    taking(bodies.rehearsal, async ({ text: given, quick = false }, name, _by, response) => {
+      const begun = await rehearsals.begin({ ...(await sound(name, given)), quick });
+      await look(response.req, "draft.rehearsed", name, name);
+      response.status(202).json(begun);
+    }),
   );
 
   routes.delete(
