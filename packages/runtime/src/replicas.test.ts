@@ -165,7 +165,9 @@ describe("with a standby", () => {
     expect(new Set(answers.map(({ status }) => status))).toEqual(new Set([200]));
     await until(() => pages.replicas()[0]?.state === "away");
     expect(await standbysOf(view)).toEqual([undefined]);
-    expect(changes.map(({ state }) => state)).toEqual([
+    // One that came back may have to catch up first, and be told as behind for a moment.
+    const states = changes.map(({ state }) => state);
+    expect(states.filter((state, index) => !(state === "behind" && states[index - 1] === "away"))).toEqual([
       "following",
       "behind",
       "following",
