@@ -8,9 +8,6 @@ import { usePaletteKeys } from "./palette/use-palette-keys.js";
 import { Mark } from "./parts/mark.js";
 import { Waiting } from "./parts/states.js";
 import { Title } from "./parts/title.js";
-import { texts } from "./texts.js";
-
-const says = texts.app;
 
 const PagesRoute = lazy(() => import("./pages/pages-route.js"));
 const SheetRoute = lazy(() => import("./sheet/sheet-route.js"));
@@ -75,47 +72,45 @@ export function App() {
   const [palette, setPalette] = usePaletteKeys();
   return (
     <>
-      <Skip href="#main">{says.skipToTheContent}</Skip>
+      <Skip href="#main">Skip to the content</Skip>
       <Head>
-        <strong>{says.loyalQuill}</strong>
+        <strong>Loyal Quill</strong>
         {place !== "/workbench" && <code>{decodeURIComponent(place.slice("/workbench/at/".length))}</code>}
-        <Places aria-label={says.main}>
+        <Places aria-label="Main">
           {isBuilder && (
             <>
               <NavLink to="/" end>
-                {says.pages}
+                Pages
               </NavLink>
-              <NavLink to="/requests">{says.requests}</NavLink>
-              <NavLink to="/database">{says.database}</NavLink>
+              <NavLink to="/requests">Requests</NavLink>
+              <NavLink to="/database">Database</NavLink>
             </>
           )}
-          {(isBuilder || roles.includes("administrator")) && <NavLink to="/people">{says.people}</NavLink>}
+          {(isBuilder || roles.includes("administrator")) && <NavLink to="/people">People</NavLink>}
           {roles.includes("auditor") && (
             <>
-              <NavLink to="/changes">{says.changes}</NavLink>
-              <NavLink to="/trail">{says.trail}</NavLink>
+              <NavLink to="/changes">Changes</NavLink>
+              <NavLink to="/trail">Trail</NavLink>
             </>
           )}
           {isBuilder && (
-            <button type="button" onClick={() => setPalette(true)} title={says.ctrlK}>
-              {says.goTo}
+            <button type="button" onClick={() => setPalette(true)} title="Ctrl+K">
+              Go to…
             </button>
           )}
         </Places>
         <Person>
-          <span role="status">
-            {live ? <Mark kind="good">{says.live}</Mark> : <Mark kind="wait">{says.disconnected}</Mark>}
-          </span>
+          <span role="status">{live ? <Mark kind="good">live</Mark> : <Mark kind="wait">Disconnected</Mark>}</span>
           {session.data?.accountsHere === false ? (
             <span>{session.data.name}</span>
           ) : (
             <a href="/my-account">{session.data?.name ?? ""}</a>
           )}
-          <a href="/">{session.data?.application ?? says.servedPages}</a>
+          <a href="/">{session.data?.application ?? "Served pages"}</a>
           {session.data?.accountsHere !== false && (
             <form method="post" action="/sign-out">
               <input type="hidden" name="token" value={session.data?.csrfToken ?? ""} />
-              <button type="submit">{says.signOut}</button>
+              <button type="submit">Sign out</button>
             </form>
           )}
         </Person>
@@ -126,7 +121,7 @@ export function App() {
         </Suspense>
       )}
       <Main id="main" tabIndex={-1}>
-        <Suspense fallback={<Waiting height="60vh" what={says.opening} />}>
+        <Suspense fallback={<Waiting height="60vh" what="Opening" />}>
           <Routes>
             <Route
               index
@@ -154,8 +149,8 @@ export function App() {
               path="*"
               element={
                 <>
-                  <Title>{says.pageNotFound}</Title>
-                  <p>{says.useTheLinksAboveToFind}</p>
+                  <Title>Page not found</Title>
+                  <p>Use the links above to find your way.</p>
                 </>
               }
             />

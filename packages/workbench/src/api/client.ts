@@ -1,6 +1,3 @@
-import { texts } from "../texts.js";
-
-const says = texts.client;
 /** An answer that is not the one asked for: what the server said, in its words (RFC 9457). */
 export class ApiProblem extends Error {
   constructor(
@@ -47,7 +44,7 @@ async function send(path: string, { method = "GET", body, signal }: Sent): Promi
     });
   } catch (error) {
     if (error instanceof DOMException && error.name === "AbortError") throw error;
-    throw new ApiProblem(0, says.theServerCanTBeReached, says.checkThatItIsRunningThen);
+    throw new ApiProblem(0, "The server can't be reached", "Check that it is running, then try again.");
   }
 }
 
@@ -62,7 +59,7 @@ export async function ask<T>(path: string, sent: Sent = {}): Promise<T> {
   const said = (await response.json().catch(() => ({}))) as { title?: string; detail?: string };
   throw new ApiProblem(
     response.status,
-    said.title ?? says.theServerRefused,
-    said.detail ?? says.itAnswered(response.status),
+    said.title ?? "The server refused",
+    said.detail ?? `It answered ${response.status}.`,
   );
 }

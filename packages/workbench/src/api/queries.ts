@@ -257,7 +257,7 @@ export const useCensus = (page: string) =>
   useQuery({
     queryKey: ["census", page],
     queryFn: ({ signal }) => ask<CensusAnswer | null>(`/drafts/${encodeURIComponent(page)}/census`, { signal }),
-    // The feed tells of progress; this is for when it is Disconnected.
+    // The feed tells of progress; this is for when that is disconnected.
     refetchInterval: ({ state }) => (state.data?.state === "running" ? 1500 : false),
   });
 

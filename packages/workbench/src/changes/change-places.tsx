@@ -1,8 +1,5 @@
 import { NavLink } from "react-router";
 import { styled } from "styled-components";
-import { texts } from "../texts.js";
-
-const says = texts.changePlaces;
 
 const Nav = styled.nav`
   display: flex;
@@ -15,11 +12,11 @@ const Nav = styled.nav`
 /** The places about the change log. */
 export function ChangePlaces() {
   return (
-    <Nav aria-label={says.changeLog}>
+    <Nav aria-label="Change log">
       <NavLink to="/changes" end>
-        {says.search}
+        Search
       </NavLink>
-      <NavLink to="/changes/verification">{says.verification}</NavLink>
+      <NavLink to="/changes/verification">Verification</NavLink>
     </Nav>
   );
 }

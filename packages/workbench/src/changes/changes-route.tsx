@@ -1,5 +1,5 @@
 import type { ChangeAnswer } from "@loyal-quill/server/api";
-import { useDeferredValue, useEffect, useState } from "react";
+import { useDeferredValue, useState } from "react";
 import { Input, Label, SearchField } from "react-aria-components";
 import { styled } from "styled-components";
 import { ask } from "../api/client.js";
@@ -10,15 +10,12 @@ import { figure } from "../parts/figures.js";
 import { Small } from "../parts/inputs.js";
 import { Selected } from "../parts/selecting.js";
 import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
-import { Title } from "../parts/title.js";
+import { Title, useDocumentTitle } from "../parts/title.js";
 import { useFilters } from "../parts/use-filters.js";
-import { texts } from "../texts.js";
 import { ChangePlaces } from "./change-places.js";
 import { ChangesTable } from "./changes-table.js";
 import { MomentField } from "./moment-field.js";
 import { PutBack, type PutBackAsked } from "./put-back.js";
-
-const says = texts.changesRoute;
 
 const Heading = styled.div`
   display: flex;
@@ -52,9 +49,7 @@ export default function ChangesRoute() {
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
   const [asked, setAsked] = useState<PutBackAsked | null>(null);
   const [failed, setFailed] = useState<Error | null>(null);
-  useEffect(() => {
-    document.title = texts.documentTitle(says.changes);
-  }, []);
+  useDocumentTitle("Changes");
   const parts = changes.data?.pages ?? [];
   const all: readonly ChangeAnswer[] = parts.flatMap((part) => part.changes);
   const pageNames = [
@@ -86,56 +81,58 @@ export default function ChangesRoute() {
   return (
     <English>
       <Heading>
-        <Title>{says.changes}</Title>
+        <Title>Changes</Title>
         <ChangePlaces />
       </Heading>
       <Top>
-        {find(says.contains, "containing")}
+        {find("Contains", "containing")}
         <Choice
-          label={says.page}
+          label="Page"
           value={filter.page ?? ""}
-          options={[{ id: "", text: says.allPages }, ...pageNames.map((id) => ({ id, text: id }))]}
+          options={[{ id: "", text: "all pages" }, ...pageNames.map((id) => ({ id, text: id }))]}
           onChange={(value) => set("page", value)}
         />
         <Choice
-          label={says.person}
+          label="Person"
           value={filter.person ?? ""}
           options={[
-            { id: "", text: says.everybody },
+            { id: "", text: "everybody" },
             ...people.map(({ id, name }) => ({ id, text: name })),
             ...(filter.person && !person ? [{ id: filter.person, text: filter.person }] : []),
           ]}
           onChange={(value) => set("person", value)}
         />
-        {find(says.field, "field")}
-        {find(says.value, "value", says.wasOrBecame)}
-        <MomentField label={says.from} value={filter.from ?? ""} onChange={(value) => set("from", value)} />
-        <MomentField label={says.to} value={filter.to ?? ""} onChange={(value) => set("to", value)} />
+        {find("Field", "field")}
+        {find("Value", "value", "before or after")}
+        <MomentField label="From" value={filter.from ?? ""} onChange={(value) => set("from", value)} />
+        <MomentField label="To" value={filter.to ?? ""} onChange={(value) => set("to", value)} />
         <Choice
-          label={says.way}
+          label="Made by"
           value={filter.way ?? ""}
           options={[
-            { id: "", text: says.anyWay },
-            { id: "page", text: says.byAPage },
-            { id: "behind", text: says.byOtherWays },
-            { id: "log", text: says.byTheLogItself },
-            { id: "import", text: says.imported },
+            { id: "", text: "anything" },
+            { id: "page", text: "a page" },
+            { id: "behind", text: "something else (watched tables)" },
+            { id: "log", text: "what is done to the log itself" },
+            { id: "import", text: "an import" },
           ]}
           onChange={(value) => set("way", value)}
         />
       </Top>
       {chosen.size > 0 && (
         <Selected role="status">
-          <span>{says.chosen(figure(chosen.size))}</span>
-          <QuietButton onClick={() => setAsked({ entries: [...chosen] })}>{says.putBack}</QuietButton>
+          <span>{figure(chosen.size)} selected</span>
+          <QuietButton onClick={() => setAsked({ entries: [...chosen] })}>Put back…</QuietButton>
           <Small type="button" onClick={() => setChosen(new Set())}>
-            {says.chooseNone}
+            Select none
           </Small>
         </Selected>
       )}
       {chosen.size === 0 && filter.person && filter.from && all.length > 0 && (
         <Selected>
-          <QuietButton onClick={() => void putBackAll()}>{says.putBackAllOf(person ?? filter.person)}</QuietButton>
+          <QuietButton onClick={() => void putBackAll()}>
+            Put back all of these changes by {person ?? filter.person}…
+          </QuietButton>
         </Selected>
       )}
       {failed && <Failed error={failed} again={() => void putBackAll()} />}
@@ -148,11 +145,13 @@ export default function ChangesRoute() {
           }}
         />
       )}
-      {changes.isPending && <Waiting height="60vh" what={says.loadingChanges} />}
+      {changes.isPending && <Waiting height="60vh" what="Loading changes" />}
       {changes.error && <Failed error={changes.error} again={() => void changes.refetch()} />}
       {changes.data && all.length === 0 && parts.every((part) => part.searchedAll) && (
-        <Empty title={says.noChanges}>
-          {Object.keys(filter).length > 0 ? says.noChangesMatchTheseFilters : says.nothingHasBeenSavedThroughA}
+        <Empty title="No changes">
+          {Object.keys(filter).length > 0
+            ? "No changes match these filters."
+            : "Nothing has been saved through a page yet."}
         </Empty>
       )}
       {all.length > 0 && (
@@ -171,13 +170,13 @@ export default function ChangesRoute() {
       )}
       {changes.hasNextPage && (
         <p style={{ marginTop: "1rem" }}>
-          {parts.at(-1)?.searchedAll === false && `${says.searchedAPart} `}
+          {parts.at(-1)?.searchedAll === false && <>Older entries have not been searched yet. </>}
           <QuietButton onClick={() => void changes.fetchNextPage()} disabled={changes.isFetchingNextPage}>
             {changes.isFetchingNextPage
-              ? says.loading
+              ? "Loading…"
               : parts.at(-1)?.searchedAll === false
-                ? says.searchFurther
-                : says.loadEarlierChanges}
+                ? "Search older entries"
+                : "Load earlier changes"}
           </QuietButton>
         </p>
       )}

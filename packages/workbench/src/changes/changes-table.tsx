@@ -5,12 +5,9 @@ import { Mark } from "../parts/mark.js";
 import { byDay, Moment } from "../parts/moment.js";
 import { Tick } from "../parts/selecting.js";
 import { Head, Scroll, Table } from "../parts/table.js";
-import { texts } from "../texts.js";
 import { actText } from "./log-act.js";
 import { keyText, recordPlace } from "./record-link.js";
 import { ValueChange } from "./value-change.js";
-
-const says = texts.changesTable;
 
 const Day = styled.th.attrs({ colSpan: 6, scope: "colgroup" })`
   && { padding-top: ${({ theme }) => theme.space(5)}; font-weight: 700; }
@@ -39,9 +36,9 @@ export function ChangesTable({
   onChoose: (id: string, isChosen: boolean) => void;
 }) {
   return (
-    <Scroll aria-label={says.changes}>
+    <Scroll aria-label="Changes">
       <Table>
-        <Head columns={[says.select, says.when, says.who, says.record, says.whatChanged, says.why]} />
+        <Head columns={["Select", "When", "Who", "Record", "What changed", "Reason, and how"]} />
         {byDay(changes).map(({ day, entries: ofDay }) => (
           <tbody key={day}>
             <tr>
@@ -66,10 +63,10 @@ export function ChangesTable({
 function Origin({ change }: { change: ChangeAnswer }) {
   const { way, origin } = change;
   if (way === "page" || way === "log") return null;
-  if (way === "import") return <Mark kind="quiet">{says.imported}</Mark>;
+  if (way === "import") return <Mark kind="quiet">imported</Mark>;
   return (
     <Mark kind="wait">
-      {says.notByAPage}
+      not by a page
       {origin?.application ? ` · ${origin.application}` : ""}
       {origin?.truncate ? " · TRUNCATE" : ""}
     </Mark>
@@ -93,7 +90,7 @@ function ChangeRow({
         {act === null && (
           <Tick
             checked={isChosen}
-            aria-label={says.choose(change.id, record)}
+            aria-label={`Select entry ${change.id}, ${record}`}
             onChange={(event) => onChoose(event.target.checked)}
           />
         )}
@@ -105,19 +102,19 @@ function ChangeRow({
       <td>
         {act === null ? (
           <>
-            <Link to={recordPlace(change.table, change.key, change.id)} title={says.allChangesOf(record)}>
+            <Link to={recordPlace(change.table, change.key, change.id)} title={`All changes of ${record}`}>
               <code>{record}</code>
             </Link>{" "}
             <Soft>{change.page || change.table}</Soft>
           </>
         ) : (
-          <Soft>{texts.logAct.theLog}</Soft>
+          <Soft>the log itself</Soft>
         )}
       </td>
       <Fields>{act ?? <ChangeWords change={change} />}</Fields>
       <td>
         <Soft as="i">{change.reason}</Soft> <Origin change={change} />
-        {change.undoes.length > 0 && <Soft>{says.putsBack(change.undoes.join(", "))}</Soft>}
+        {change.undoes.length > 0 && <Soft>puts back {change.undoes.join(", ")}</Soft>}
       </td>
     </tr>
   );
@@ -127,8 +124,8 @@ function ChangeRow({
 export function ChangeWords({ change }: { change: ChangeAnswer }) {
   return (
     <>
-      {change.operation === "insert" && <Mark kind="good">{says.newRecord}</Mark>}
-      {change.operation === "delete" && <Mark kind="stop">{says.deleted}</Mark>}
+      {change.operation === "insert" && <Mark kind="good">new record</Mark>}
+      {change.operation === "delete" && <Mark kind="stop">deleted</Mark>}
       {change.fields.map((field) => (
         <ValueChange
           key={field.field}

@@ -1,7 +1,6 @@
 import { CategoryScale, Chart, LinearScale, LineController, LineElement, PointElement, Tooltip } from "chart.js";
 import { useEffect, useRef } from "react";
 import { styled } from "styled-components";
-import { texts } from "../texts.js";
 
 Chart.register(LineController, LineElement, PointElement, CategoryScale, LinearScale, Tooltip);
 
@@ -89,7 +88,11 @@ export default function FieldChart({ label, values }: { label: string; values: r
   }, [drawn, label]);
   return (
     <Box>
-      <canvas ref={canvas} role="img" aria-label={texts.fieldChart.inWords(label, values.length)} />
+      <canvas
+        ref={canvas}
+        role="img"
+        aria-label={`${label} over time, ${values.length} values; they are listed below`}
+      />
     </Box>
   );
 }

@@ -1,8 +1,14 @@
 import { detailOf, isAct } from "@loyal-quill/core";
 import type { ChangeAnswer } from "@loyal-quill/server/api";
-import { texts } from "../texts.js";
 
-const says = texts.logAct;
+const watched = (table: string | number, hidden: string) =>
+  hidden === ""
+    ? `${table} is watched from now on: whatever happens to it is logged`
+    : `${table} is watched from now on: whatever happens to it is logged, without the values of ${hidden}`;
+const erased = (table: string | number, fields: string, reasons: boolean) => {
+  const what = [fields, reasons ? "reasons" : ""].filter((each) => each !== "").join(" and ");
+  return `Values of a record of ${table} were erased: ${what}`;
+};
 
 const listed = (value: unknown): string => (Array.isArray(value) ? value.join(", ") : "");
 
@@ -13,18 +19,18 @@ export function actText({ table, key, fields }: Pick<ChangeAnswer, "table" | "ke
   const [name = ""] = Object.values(key);
   switch (table.slice(table.indexOf(".") + 1)) {
     case "watched":
-      return says.watched(name, listed(detail.hidden));
+      return watched(name, listed(detail.hidden));
     case "unwatched":
-      return says.unwatched(name);
+      return `${name} is no longer watched`;
     case "dropped":
-      return says.dropped(name, String(detail.entries ?? ""));
+      return `${name} was dropped, with ${String(detail.entries ?? "")} entries`;
     case "erased":
-      return says.erased(String(detail.table ?? ""), listed(detail.fields), detail.reasons === true);
+      return erased(String(detail.table ?? ""), listed(detail.fields), detail.reasons === true);
     case "imported":
-      return says.imported(String(detail.entries ?? ""));
+      return `A file was imported, with ${String(detail.entries ?? "")} entries`;
     case "installed":
-      return says.installed(String(detail.version ?? ""));
+      return `The log was installed or upgraded: version ${String(detail.version ?? "")}`;
     default:
-      return says.other;
+      return "Something was done to the log";
   }
 }

@@ -9,11 +9,22 @@ import { CheckBox, TextLine } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { Question } from "../parts/question.js";
 import { Failed, QuietButton, Strong, Waiting } from "../parts/states.js";
-import { texts } from "../texts.js";
 import { keyText } from "./record-link.js";
 import { ValueChange } from "./value-change.js";
 
-const says = texts.putBack;
+const barredText = {
+  "not-on-page": "not a field of its page, so it stays",
+  "read-only": "read-only on its page, so it stays",
+  file: "a file, so it stays",
+};
+const states = {
+  "put-back": "put back",
+  "in-part": "put back in part",
+  nothing: "nothing to do",
+  conflict: "left as it is, changed since",
+  "no-page": "no page for it",
+  refused: "refused",
+};
 
 /** The entries that are put back; of one entry perhaps only some fields. */
 export interface PutBackAsked {
@@ -61,13 +72,15 @@ const isDoable = ({ page, isOpen, does, stands, fields }: PutBackRecord, despite
   (does !== "change" || fields.some(({ isConflict, barred }) => barred === null && (despite || !isConflict)));
 
 function standing({ page, isOpen, does, stands, fields }: PutBackRecord): string | null {
-  if (page === null) return says.noPage;
-  if (!isOpen) return says.isNotOpen(page);
-  if (stands === "gone") return says.isGone;
-  if (stands === "there") return says.isThere;
-  if (stands === "changed-since") return says.changedSince;
-  if (does === "nothing") return says.isSoAlready;
-  return fields.length > 0 && fields.every(({ barred }) => barred !== null) ? says.pageTakesNone : null;
+  if (page === null) return "No page is served for this table and key, so it can't be put back here.";
+  if (!isOpen) return `You have no access to its page, ${page}.`;
+  if (stands === "gone") return "The record is gone.";
+  if (stands === "there") return "There is a record with this key again.";
+  if (stands === "changed-since") return "The record was changed since it was made.";
+  if (does === "nothing") return "Nothing to do: it is so already.";
+  return fields.length > 0 && fields.every(({ barred }) => barred !== null)
+    ? "Its page takes none of these fields."
+    : null;
 }
 
 function RecordPlan({ record, despite }: { record: PutBackRecord; despite: boolean }) {
@@ -78,22 +91,22 @@ function RecordPlan({ record, despite }: { record: PutBackRecord; despite: boole
       <h3>
         <code>{keyText(key)}</code> <Soft>{table}</Soft>
       </h3>
-      {does === "new" && <Mark kind="good">{says.isMadeAgain}</Mark>}
-      {does === "delete" && <Mark kind="stop">{says.isDeleted}</Mark>}
+      {does === "new" && <Mark kind="good">is made again</Mark>}
+      {does === "delete" && <Mark kind="stop">is deleted, since it was new</Mark>}
       {does !== "delete" &&
         fields.map(({ field, label, now, left, becomes, isConflict, barred }) => (
           <div key={field}>
             <ValueChange field={label} before={now} after={becomes} untold={null} />
             {isConflict && (
               <Wrapped>
-                <Mark kind="wait">{despite ? says.alsoChanged : says.staysSince}</Mark>{" "}
-                <Soft>{says.left(short(left ?? "null"))}</Soft>
+                <Mark kind="wait">{despite ? "others changed it since" : "others changed it since, so it stays"}</Mark>{" "}
+                <Soft>these changes left: {short(left ?? "null")}</Soft>
               </Wrapped>
             )}
-            {barred && <Mark kind="stop">{says.barred[barred]}</Mark>}
+            {barred && <Mark kind="stop">{barredText[barred]}</Mark>}
           </div>
         ))}
-      {untold.length > 0 && <p>{says.untold(untold.join(", "))}</p>}
+      {untold.length > 0 && <p>The log does not have the values of {untold.join(", ")}.</p>}
       {why && <p>{why}</p>}
     </li>
   );
@@ -113,13 +126,14 @@ function Came({ answer, all }: { answer: PutBackAnswer; all: number }) {
   return (
     <>
       <p role="status">
-        {says.done(figure(done), figure(all))} {done < all && (done === 0 ? says.nothingWritten : says.othersStay)}
+        {figure(done)} of {figure(all)} records put back.{" "}
+        {done < all && (done === 0 ? "Nothing was changed." : "The others stay as they are.")}
       </p>
       <Records>
         {answer.records.map(({ table, key, state, said, entry, wrote }) => (
           <li key={`${table} ${keyText(key)}`}>
-            <code>{keyText(key)}</code> <Mark kind={markOf[state]}>{says.states[state]}</Mark>{" "}
-            {entry && <Soft>{says.entry(entry)}</Soft>} {said.join(" ")}
+            <code>{keyText(key)}</code> <Mark kind={markOf[state]}>{states[state]}</Mark>{" "}
+            {entry && <Soft>entry {entry}</Soft>} {said.join(" ")}
             {wrote.map(({ field, label, old, new: now, hidden }) => (
               <ValueChange key={field} field={label} before={old} after={now} untold={hidden ? "hidden" : null} />
             ))}
@@ -171,31 +185,40 @@ export function PutBack({ asked, onClose }: { asked: PutBackAsked; onClose: (isD
       stands === "changed-since" || (does === "change" && each.some(({ isConflict }) => isConflict)),
   );
   return (
-    <Question title={says.putBack} role="alertdialog" onClose={() => onClose(put.isSuccess)}>
-      {plan.isPending && <Waiting height="8rem" what={says.looking} />}
+    <Question title="Put changes back" role="alertdialog" onClose={() => onClose(put.isSuccess)}>
+      {plan.isPending && <Waiting height="8rem" what="Looking at the records as they are now" />}
       {plan.error && <Failed error={plan.error} again={() => void plan.refetch()} />}
       {plan.data && !put.data && (
         <>
-          <p>{says.eachByItsPage}</p>
-          {records.length > 1 && <p>{says.eachByItself}</p>}
-          {isPart && <p>{says.onlyTheFirst(figure(entries.length))}</p>}
+          <p>
+            Each record is saved through its page, with your access and the page's rules. The log keeps it as a change
+            of yours that refers to these.
+          </p>
+          {records.length > 1 && (
+            <p>Records are put back one by one: if one is refused, the others are still put back.</p>
+          )}
+          {isPart && (
+            <p>More changes match than can be put back at once: these are the newest {figure(entries.length)}.</p>
+          )}
           <Records>
             {records.map((record) => (
               <RecordPlan key={`${record.table} ${keyText(record.key)}`} record={record} despite={despite} />
             ))}
           </Records>
-          {hasConflicts && <CheckBox label={says.alsoWhatWasChangedSince} checked={despite} onChange={setDespite} />}
-          <TextLine label={says.reason} value={reason} onChange={setReason} />
+          {hasConflicts && (
+            <CheckBox label="Also put back what was changed since" checked={despite} onChange={setDespite} />
+          )}
+          <TextLine label="Reason" value={reason} onChange={setReason} />
           {put.error && <Failed error={put.error} again={() => put.mutate()} />}
           {put.isPending && records.length > atOnce && (
             <Progress
               value={came.length}
               maxValue={records.length}
-              valueLabel={says.soFar(figure(came.length), figure(records.length))}
+              valueLabel={`${figure(came.length)} of ${figure(records.length)} records`}
             >
               {({ percentage = 0, valueText }) => (
                 <>
-                  <Label>{says.puttingBack}</Label> {valueText}
+                  <Label>Putting back…</Label> {valueText}
                   <div className="track">
                     <div className="fill" style={{ width: `${percentage}%` }} />
                   </div>
@@ -209,7 +232,7 @@ export function PutBack({ asked, onClose }: { asked: PutBackAsked; onClose: (isD
       <footer>
         {!put.data && (
           <Strong disabled={doable === 0 || put.isPending} onClick={() => put.mutate()}>
-            {put.isPending ? says.puttingBack : says.putBackRecords(figure(doable))}
+            {put.isPending ? "Putting back…" : `Put back (records: ${figure(doable)})`}
           </Strong>
         )}
         {put.isPending && records.length > atOnce ? (
@@ -218,11 +241,11 @@ export function PutBack({ asked, onClose }: { asked: PutBackAsked; onClose: (isD
               isStopped.current = true;
             }}
           >
-            {says.stop}
+            Stop
           </QuietButton>
         ) : (
           <QuietButton onClick={() => onClose(put.isSuccess || came.length > 0)}>
-            {put.data ? says.close : says.cancel}
+            {put.data ? "Close" : "Cancel"}
           </QuietButton>
         )}
       </footer>

@@ -1,6 +1,6 @@
 import { countBy, type PastRow, rowAfter, valuesOver } from "@loyal-quill/core";
 import type { ChangeAnswer, RecordChangesAnswer } from "@loyal-quill/server/api";
-import { lazy, Suspense, useEffect, useState } from "react";
+import { lazy, Suspense, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import { styled } from "styled-components";
 import { useRecordChanges } from "../api/queries.js";
@@ -10,16 +10,13 @@ import { Small } from "../parts/inputs.js";
 import { Moment } from "../parts/moment.js";
 import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
-import { Title } from "../parts/title.js";
-import { texts } from "../texts.js";
+import { Title, useDocumentTitle } from "../parts/title.js";
 import { ChangePlaces } from "./change-places.js";
 import { ChangeWords } from "./changes-table.js";
 import { MomentField } from "./moment-field.js";
 import { PutBack, type PutBackAsked } from "./put-back.js";
 import { keyText } from "./record-link.js";
 import { difference } from "./value-change.js";
-
-const says = texts.recordRoute;
 
 const FieldChart = lazy(() => import("./field-chart.js"));
 
@@ -82,7 +79,7 @@ function Cell({ value, other }: { value: string | null | undefined; other: strin
   if (value === undefined)
     return (
       <Value>
-        <Soft>{says.notTold}</Soft>
+        <Soft>(not shown)</Soft>
       </Value>
     );
   if (value === null)
@@ -133,14 +130,14 @@ function MomentChoice({
         options={[
           ...changes.map((change, index) => ({
             id: String(changes.length - index),
-            text: index === 0 ? says.now : says.after(time.format(new Date(change.at)), change.actorName),
+            text: index === 0 ? "now" : `${time.format(new Date(change.at))}, after ${change.actorName}`,
           })),
-          { id: "0", text: says.beforeTheFirst },
+          { id: "0", text: "before the first entry" },
         ]}
         onChange={(id) => onChange(Number(id))}
       />
       <MomentField
-        label={says.asOf}
+        label="as of"
         value={at === changes.length ? "" : shown}
         onChange={(value) => onChange(value === "" ? changes.length : countBy(changes, endOfMinute(value)))}
       />
@@ -179,22 +176,26 @@ function Beside({ record }: { record: RecordChangesAnswer }) {
   const rows = known.filter(({ name, isTold }) => all || told(then, name, isTold) !== told(and, name, isTold));
   return (
     <section>
-      <h2>{says.twoMoments}</h2>
-      <MomentChoice label={says.one} changes={changes} at={one} onChange={(at) => go("then", at)} />
-      <MomentChoice label={says.other} changes={changes} at={other} onChange={(at) => go("and", at)} />
+      <h2>At two moments</h2>
+      <MomentChoice label="First" changes={changes} at={one} onChange={(at) => go("then", at)} />
+      <MomentChoice label="Second" changes={changes} at={other} onChange={(at) => go("and", at)} />
       <p>
         <Small type="button" onClick={() => setAll(!all)}>
-          {all ? says.onlyWhatDiffers : says.allFields}
+          {all ? "Only what differs" : "All fields"}
         </Small>
       </p>
       {(then === null || and === null) && (
         <p role="status">
-          {then === null && and === null ? says.notThereEither : then === null ? says.notThereThen : says.notThereAfter}
+          {then === null && and === null
+            ? "There is no such record at either moment."
+            : then === null
+              ? "At the first moment there was no such record."
+              : "At the second moment there is no such record."}
         </p>
       )}
-      <Scroll aria-label={says.twoMoments}>
+      <Scroll aria-label="At two moments">
         <Table>
-          <Head columns={[says.field, says.first, says.second]} />
+          <Head columns={["Field", "First moment", "Second moment"]} />
           <tbody>
             {rows.map(({ name, label, isTold }) => (
               <tr key={name}>
@@ -223,23 +224,23 @@ function OverTime({ record }: { record: RecordChangesAnswer }) {
   const values = valuesOver(changes, column.name);
   return (
     <section>
-      <h2>{says.overTime}</h2>
+      <h2>A field over time</h2>
       <When>
         <Choice
-          label={says.field}
+          label="Field"
           value={column.name}
           options={changed.map((each) => ({ id: each.name, text: each.label }))}
           onChange={setName}
         />
       </When>
       {column.isNumber && (
-        <Suspense fallback={<Waiting height="10rem" what={says.drawing} />}>
+        <Suspense fallback={<Waiting height="10rem" what="Drawing" />}>
           <FieldChart label={column.label} values={values} />
         </Suspense>
       )}
-      <Scroll aria-label={says.overTime}>
+      <Scroll aria-label="A field over time">
         <Table>
-          <Head columns={[says.since, says.value]} />
+          <Head columns={["Since", "Value"]} />
           <tbody>
             {values.toReversed().map(({ at, value }) => (
               <tr key={at}>
@@ -265,7 +266,7 @@ function Changed({
 }) {
   return (
     <section>
-      <h2>{says.changes}</h2>
+      <h2>Changes</h2>
       <Steps>
         {changes.map((change) => (
           <li key={change.id}>
@@ -274,14 +275,14 @@ function Changed({
               <span>{change.actorName}</span>
               <Soft as="i">{change.reason}</Soft>
               <Soft>
-                {says.entry(change.id)}
-                {change.undoes.length > 0 && ` · ${texts.changesTable.putsBack(change.undoes.join(", "))}`}
+                entry {change.id}
+                {change.undoes.length > 0 && ` · ${`puts back ${change.undoes.join(", ")}`}`}
               </Soft>
             </p>
             <ChangeWords change={change} />
             <p>
               <Small type="button" onClick={() => onPutBack({ entries: [change.id] })}>
-                {says.putBack}
+                Put back…
               </Small>
               {change.operation === "update" &&
                 change.fields.length > 1 &&
@@ -292,7 +293,7 @@ function Changed({
                       type="button"
                       onClick={() => onPutBack({ entries: [change.id], fields: [field] })}
                     >
-                      {says.onlyField(field)}
+                      only {field}…
                     </Small>
                   ),
                 )}
@@ -311,9 +312,7 @@ export default function RecordRoute() {
   const record = useRecordChanges(table, key, entry);
   const [asked, setAsked] = useState<PutBackAsked | null>(null);
   const name = record.data ? keyText(record.data.key) : "";
-  useEffect(() => {
-    document.title = texts.documentTitle(name === "" ? says.changes : name);
-  }, [name]);
+  useDocumentTitle(name === "" ? "Changes" : name);
   return (
     <English>
       <Heading>
@@ -322,11 +321,11 @@ export default function RecordRoute() {
         </Title>
         <ChangePlaces />
       </Heading>
-      {record.isPending && <Waiting height="60vh" what={says.loading} />}
+      {record.isPending && <Waiting height="60vh" what="Loading the record's changes" />}
       {record.error && <Failed error={record.error} again={() => void record.refetch()} />}
       {record.data && record.data.changes.length === 0 && (
-        <Empty title={says.nothingLogged}>
-          <Link to="/changes">{says.toTheSearch}</Link>
+        <Empty title="The log has nothing of this record">
+          <Link to="/changes">Search the change log</Link>
         </Empty>
       )}
       {record.data && record.data.changes.length > 0 && (
@@ -337,15 +336,15 @@ export default function RecordRoute() {
           </div>
           <div>
             <Changed changes={record.data.changes} onPutBack={setAsked} />
-            {record.data.more && <p>{says.onlyTheLast(record.data.changes.length)}</p>}
+            {record.data.more && <p>Only the last {record.data.changes.length} changes are shown.</p>}
           </div>
         </Sides>
       )}
       {record.data && record.data.now === null && record.data.changes.length > 0 && (
         <p>
-          {says.isGone}{" "}
+          This record is gone.{" "}
           <QuietButton onClick={() => setAsked({ entries: [record.data.changes[0]?.id ?? ""] })}>
-            {says.putBackTheLast}
+            Put back its last change…
           </QuietButton>
         </p>
       )}

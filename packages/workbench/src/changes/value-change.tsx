@@ -1,5 +1,4 @@
 import { styled } from "styled-components";
-import { texts } from "../texts.js";
 
 const Old = styled.del`
   color: ${({ theme }) => theme.soft};
@@ -75,7 +74,7 @@ export function ValueChange({
     return (
       <Line>
         <i>{field}</i>
-        <span>{untold === "hidden" ? texts.valueChange.changed : texts.valueChange.erased}</span>
+        <span>{untold === "hidden" ? "changed, its values are not kept" : "its values were erased"}</span>
       </Line>
     );
   return (

@@ -1,7 +1,6 @@
 import { beyondVerifying, logFindingKinds } from "@loyal-quill/core";
 import type { VerificationAnswer } from "@loyal-quill/server/api";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useEffect } from "react";
 import { Label, ProgressBar } from "react-aria-components";
 import { styled } from "styled-components";
 import { ask } from "../api/client.js";
@@ -12,11 +11,8 @@ import { Mark } from "../parts/mark.js";
 import { Moment } from "../parts/moment.js";
 import { Empty, Failed, QuietButton, Strong, Waiting } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
-import { Title } from "../parts/title.js";
-import { texts } from "../texts.js";
+import { Title, useDocumentTitle } from "../parts/title.js";
 import { ChangePlaces } from "./change-places.js";
-
-const says = texts.verificationRoute;
 
 const Heading = styled.div`
   display: flex;
@@ -51,38 +47,44 @@ function Last({ last }: { last: NonNullable<VerificationAnswer["last"]> }) {
   return (
     <>
       <p>
-        {found === 0 ? <Mark kind="good">{says.sound}</Mark> : <Mark kind="stop">{says.found(figure(found))}</Mark>}
+        {found === 0 ? (
+          <Mark kind="good">nothing is wrong with the log</Mark>
+        ) : (
+          <Mark kind="stop">findings: {figure(found)}</Mark>
+        )}
       </p>
       {/* A report of before says nothing of it. */}
       <p>{beyondVerifying(report.outside ?? { seals: 0, last: null, signatures: false })}</p>
       <Facts>
-        <dt>{says.verified}</dt>
+        <dt>Verified</dt>
         <dd>
-          <Moment at={report.at} /> {says.by(by, (report.ms / 1000).toFixed(1))}
+          <Moment at={report.at} /> by {by}, in {(report.ms / 1000).toFixed(1)} s
         </dd>
-        <dt>{says.entries}</dt>
-        <dd>{says.ofThem(figure(counts.entries), figure(counts.unsealed))}</dd>
-        <dt>{says.seals}</dt>
+        <dt>Entries</dt>
+        <dd>
+          {figure(counts.entries)}, of which {figure(counts.unsealed)} have no seal yet
+        </dd>
+        <dt>Seals</dt>
         <dd>{figure(counts.seals)}</dd>
-        <dt>{says.watchedTables}</dt>
-        <dd>{counts.tables === 0 ? says.noTable : says.rowsOf(figure(counts.rows), figure(counts.tables))}</dd>
+        <dt>Watched tables</dt>
+        <dd>{counts.tables === 0 ? "none" : `${figure(counts.tables)}, with ${figure(counts.rows)} rows`}</dd>
         {counts.erased > 0 && (
           <>
-            <dt>{says.erased}</dt>
+            <dt>Entries with erased values</dt>
             <dd>{figure(counts.erased)}</dd>
           </>
         )}
         {counts.dropped > 0 && (
           <>
-            <dt>{says.dropped}</dt>
+            <dt>Entries dropped by the rules of retention</dt>
             <dd>{figure(counts.dropped)}</dd>
           </>
         )}
       </Facts>
       {findings.length > 0 && (
-        <Scroll aria-label={says.findings}>
+        <Scroll aria-label="Findings">
           <Table>
-            <Head columns={[says.where, says.what, says.detail]} />
+            <Head columns={["Where", "What", "Detail"]} />
             <tbody>
               {findings.map(({ kind, place, said }, index) => (
                 // biome-ignore lint/suspicious/noArrayIndexKey: two findings may be the same in every word
@@ -100,7 +102,7 @@ function Last({ last }: { last: NonNullable<VerificationAnswer["last"]> }) {
           </Table>
         </Scroll>
       )}
-      {found > findings.length && <p>{says.andMore(figure(found - findings.length))}</p>}
+      {found > findings.length && <p>… and {figure(found - findings.length)} more.</p>}
     </>
   );
 }
@@ -118,18 +120,16 @@ export default function VerificationRoute() {
     mutationFn: () => ask<VerificationAnswer>("/changes/verification", { method: "DELETE" }),
     ...ended,
   });
-  useEffect(() => {
-    document.title = texts.documentTitle(says.verification);
-  }, []);
+  useDocumentTitle("Verification");
   const { data, error, isPending } = verification;
   const run = data?.run ?? null;
   return (
     <English>
       <Heading>
-        <Title>{says.verification}</Title>
+        <Title>Verification</Title>
         <ChangePlaces />
       </Heading>
-      {isPending && <Waiting height="40vh" what={says.loading} />}
+      {isPending && <Waiting height="40vh" what="Loading the last verification" />}
       {error && <Failed error={error} again={() => void verification.refetch()} />}
       {begin.error && <Failed error={begin.error} again={() => begin.mutate()} />}
       {data && (
@@ -137,11 +137,11 @@ export default function VerificationRoute() {
           <p>
             {data.sealed ? (
               <>
-                {says.lastSeal(data.sealed.number)} <Moment at={data.sealed.at} />
-                {data.sealed.isSigned ? says.signed : says.notSigned} {says.waiting(figure(data.sealed.waiting))}
+                Last seal: number {data.sealed.number}, {data.sealed.isSigned ? "signed" : "not signed"},{" "}
+                <Moment at={data.sealed.at} />. Entries since then: {figure(data.sealed.waiting)}.
               </>
             ) : (
-              says.noSeal
+              "Nothing is sealed yet. Seals are made within the hour, or with: quill log seal"
             )}
           </p>
           {run?.state === "running" ? (
@@ -149,27 +149,34 @@ export default function VerificationRoute() {
               <Bar value={run.done * 100}>
                 {({ percentage, valueText }) => (
                   <>
-                    <Label>{says.verifying}</Label> {valueText}
+                    <Label>Verifying</Label> {valueText}
                     <div className="track">
                       <div className="fill" style={{ width: `${percentage ?? 0}%` }} />
                     </div>
                   </>
                 )}
               </Bar>
-              <QuietButton onClick={() => cancel.mutate()}>{says.cancel}</QuietButton>
+              <QuietButton onClick={() => cancel.mutate()}>Cancel</QuietButton>
             </>
           ) : (
             <Strong disabled={begin.isPending} onClick={() => begin.mutate()}>
-              {says.verifyNow}
+              Verify now
             </Strong>
           )}
           {run?.state === "failed" && (
             <p role="alert">
-              <Mark kind="stop">{says.failed}</Mark> {run.because}
+              <Mark kind="stop">could not be verified</Mark> {run.because}
             </p>
           )}
-          {run?.state === "cancelled" && <p role="status">{says.cancelled}</p>}
-          {data.last ? <Last last={data.last} /> : <Empty title={says.neverVerified}>{says.whatItDoes}</Empty>}
+          {run?.state === "cancelled" && <p role="status">Cancelled.</p>}
+          {data.last ? (
+            <Last last={data.last} />
+          ) : (
+            <Empty title="Never verified here">
+              Verifying works out every hash anew, from all entries and seals, and holds the rows of watched tables
+              against what the log says.
+            </Empty>
+          )}
         </Lines>
       )}
     </English>

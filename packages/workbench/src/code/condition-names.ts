@@ -1,8 +1,5 @@
 import type { Completion, CompletionContext, CompletionResult } from "@codemirror/autocomplete";
 import type { Editing } from "../sheet/settings.js";
-import { texts } from "../texts.js";
-
-const says = texts.conditionNames;
 
 export type Names = Editing["names"];
 
@@ -18,10 +15,10 @@ const sourcesOf: Readonly<Record<string, readonly Source[]>> = {
 };
 
 const what: Readonly<Record<Source, string>> = {
-  row: says.theStoredRecord,
-  form: says.theValuesAsSubmitted,
-  actor: says.thePersonWhoIsSignedIn,
-  now: says.theCurrentTime,
+  row: "the stored record",
+  form: "the values as submitted",
+  actor: "the person who is signed in",
+  now: "the current time",
 };
 
 /** `row.name`, or `row["two words"]` where a name is no identifier. */

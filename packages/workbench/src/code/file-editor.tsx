@@ -12,7 +12,6 @@ import { EditorView, keymap, lineNumbers } from "@codemirror/view";
 import type { Finding } from "@loyal-quill/core";
 import { useEffect, useRef } from "react";
 import { usePageFile } from "../api/queries.js";
-import { texts } from "../texts.js";
 import { completeFile } from "./complete-file.js";
 import { editorTheme } from "./editor-theme.js";
 import type { Schema } from "./names-in-schema.js";
@@ -78,7 +77,7 @@ export default function FileEditor({ text, findings, columns, onChange }: FileEd
             indentWithTab,
           ]),
           EditorView.contentAttributes.of({
-            "aria-label": texts.fileEditor.pageFile,
+            "aria-label": "Page file",
             spellcheck: "false",
             tabindex: "0",
           }),

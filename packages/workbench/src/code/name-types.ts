@@ -1,8 +1,5 @@
 import { type EditorView, hoverTooltip } from "@codemirror/view";
-import { texts } from "../texts.js";
 import type { Names } from "./condition-names.js";
-
-const says = texts.nameTypes;
 
 /** The type of the name under the pointer. */
 export const nameTypes = (names: () => Names) =>
@@ -13,7 +10,7 @@ export const nameTypes = (names: () => Names) =>
       if (position < from || position > from + match[0].length) continue;
       const known = names().find(({ of, name }) => of === match[1] && name === match[2]);
       const dom = document.createElement("div");
-      dom.textContent = known ? `${match[0]}: ${known.type}` : says.isNotKnown(match[0]);
+      dom.textContent = known ? `${match[0]}: ${known.type}` : `${match[0]} is not known`;
       return { pos: from, end: from + match[0].length, create: () => ({ dom }) };
     }
     return null;

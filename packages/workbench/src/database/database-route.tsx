@@ -1,5 +1,5 @@
 import type { ConnectionAnswer, TableSummary } from "@loyal-quill/server/api";
-import { Fragment, useEffect, useState } from "react";
+import { Fragment, useState } from "react";
 import { Link } from "react-router";
 import { styled } from "styled-components";
 import { place, placeOf } from "../api/client.js";
@@ -9,11 +9,8 @@ import { Small, Text } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { Empty, Failed, Waiting } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
-import { Title } from "../parts/title.js";
-import { texts } from "../texts.js";
+import { Title, useDocumentTitle } from "../parts/title.js";
 import { useNewDraft } from "./use-new-draft.js";
-
-const says = texts.databaseRoute;
 
 const Lead = styled.p`
   color: ${({ theme }) => theme.soft};
@@ -57,36 +54,33 @@ function State({ table }: { table: TableSummary }) {
   if (table.because !== null)
     return (
       <>
-        <Mark kind="stop">{says.noPage}</Mark> <Soft>{table.because}</Soft>
+        <Mark kind="stop">no page</Mark> <Soft>{table.because}</Soft>
       </>
     );
   return table.pages.length > 0 ? (
     <>
-      <Mark kind="good">{says.page}</Mark> <Pages table={table} />
+      <Mark kind="good">page</Mark> <Pages table={table} />
     </>
   ) : (
-    <Mark kind="quiet">{says.none}</Mark>
+    <Mark kind="quiet">none</Mark>
   );
 }
 
 const lagOf = (behind: number | null): string =>
-  behind === null || behind < 1000
-    ? says.milliseconds(figure(behind ?? 0))
-    : says.seconds(figure(Math.round(behind / 1000)));
+  behind === null || behind < 1000 ? `${figure(behind ?? 0)} ms` : `${figure(Math.round(behind / 1000))} s`;
 
 /** How a standby stands. */
 function Replica({ replica }: { replica: ConnectionAnswer["replicas"][number] }) {
   const { place: at, state, behind } = replica;
   const told = {
-    following: says.replicaFollowing(lagOf(behind)),
-    behind: says.replicaBehind(lagOf(behind)),
-    away: says.replicaAway,
-    promoted: says.replicaPromoted,
+    following: `in use, ${lagOf(behind)} behind`,
+    behind: `not in use: ${lagOf(behind)} behind`,
+    away: "not in use: not reached",
+    promoted: "not in use: promoted, it follows no other server",
   }[state];
   return (
     <li>
-      {says.standby}
-      <code>{at}</code> <Mark kind={state === "following" ? "good" : "wait"}>{told}</Mark>
+      Standby <code>{at}</code> <Mark kind={state === "following" ? "good" : "wait"}>{told}</Mark>
     </li>
   );
 }
@@ -98,16 +92,23 @@ function Processes({ answer }: { answer: ConnectionAnswer }) {
   const versions = new Set(processes.map(({ version }) => version));
   return (
     <li>
-      {says.processes(processes.length)}
+      {processes.length} server processes use the store:{" "}
       {processes.map(({ id, pid, host, version, isThis }, index) => (
         <span key={id}>
           {index > 0 && ", "}
-          <code>{says.processOn(pid, host)}</code>
-          {versions.size > 1 && says.ofVersion(version)}
-          {isThis && says.thisOne}
+          <code>
+            process {pid} on {host}
+          </code>
+          {versions.size > 1 && <> (version {version})</>}
+          {isThis && <> (this one)</>}
         </span>
       ))}
-      {hears === "by looking" && says.heardByLooking}
+      {hears === "by looking" && (
+        <p>
+          They hear of each other within a second, since the store is behind a connection pooler: --store-direct makes
+          it at once.
+        </p>
+      )}
     </li>
   );
 }
@@ -116,33 +117,15 @@ function Processes({ answer }: { answer: ConnectionAnswer }) {
 function Connection({ answer }: { answer: ConnectionAnswer }) {
   const { name, database, user, version, rights, log } = answer;
   const isHere = placeOf(name) === place;
-  const title = database || name || says.theFirstDatabase;
+  const title = database || name || "the first database";
   return (
     <li>
       {isHere ? <b>{title}</b> : <a href={`${placeOf(name)}/database`}>{title}</a>}{" "}
       {answer.error === null ? (
         <>
-          <Mark kind="good">{says.reached}</Mark>
-          {says.as}
-          <code>{user}</code>
-          {says.postgresql}
-          {version}
-          {says.mayRead}
-          {rights.read}
-          {says.tablesInsertInto}
-          {rights.insert}
-          {says.update}
-          {rights.update}
-          {says.deleteFrom}
-          {rights.delete};{" "}
-          {log === "usable" ? (
-            says.changeLogWritable
-          ) : (
-            <Mark kind="stop">
-              {says.theChangeLogIs}
-              {log}
-            </Mark>
-          )}
+          <Mark kind="good">reached</Mark> as <code>{user}</code>, PostgreSQL {version}; may read {rights.read} tables,
+          insert into {rights.insert}, update {rights.update}, delete from {rights.delete};{" "}
+          {log === "usable" ? "change log: writable" : <Mark kind="stop">the change log is {log}</Mark>}
           {answer.logNotice !== null && (
             <>
               . <Mark kind="wait">{answer.logNotice}</Mark>
@@ -150,21 +133,17 @@ function Connection({ answer }: { answer: ConnectionAnswer }) {
           )}
           {answer.mount && (
             <>
-              {says.servedBelow}
-              <code>{answer.mount}</code>
+              ; served below <code>{answer.mount}</code>
             </>
           )}
           {answer.superuser && (
             <>
-              . <Mark kind="wait">{says.connectedAsASuperuserPagesNeed}</Mark>
+              . <Mark kind="wait">Connected as a superuser: pages need far fewer rights.</Mark>
             </>
           )}
         </>
       ) : (
-        <Mark kind="stop">
-          {says.notReached}
-          {answer.error}
-        </Mark>
+        <Mark kind="stop">not reached: {answer.error}</Mark>
       )}
     </li>
   );
@@ -175,7 +154,7 @@ function Connections() {
   const databases = useDatabases();
   if (databases.error) return <Failed error={databases.error} again={() => void databases.refetch()} />;
   return (
-    <Lead as="ul" aria-label={says.databases}>
+    <Lead as="ul" aria-label="Databases">
       {databases.data?.map((each) => (
         <Fragment key={each.name}>
           <Connection answer={each} />
@@ -183,7 +162,7 @@ function Connections() {
             <Replica key={replica.place} replica={replica} />
           ))}
         </Fragment>
-      )) ?? <li>{says.testingConnection}</li>}
+      )) ?? <li>Testing connection…</li>}
       {databases.data?.[0] && <Processes answer={databases.data[0]} />}
     </Lead>
   );
@@ -195,33 +174,33 @@ export default function DatabaseRoute() {
   const [typed, type] = useState("");
   const draft = useNewDraft();
   const isSteward = useSession().data?.roles.includes("steward") === true;
-  useEffect(() => {
-    document.title = texts.documentTitle(says.database);
-  }, []);
+  useDocumentTitle("Database");
   const found = database.data?.tables.filter((table) =>
     `${table.table} ${table.comment ?? ""}`.toLowerCase().includes(typed.toLowerCase()),
   );
   return (
     <>
-      <Title>{says.database}</Title>
-      {database.isPending && <Waiting height="60vh" what={says.loadingTables} />}
+      <Title>Database</Title>
+      {database.isPending && <Waiting height="60vh" what="Loading tables" />}
       {database.error && <Failed error={database.error} again={() => void database.refetch()} />}
       {database.data && (
         <>
           <Connections />
           <Tools>
-            <label htmlFor="find-table">{says.findATable}</label>
+            <label htmlFor="find-table">Find a table</label>
             <Text id="find-table" type="search" value={typed} onChange={(event) => type(event.target.value)} />
             {draft.error && <Mark kind="stop">{draft.error.message}</Mark>}
           </Tools>
           {found && found.length === 0 ? (
-            <Empty title={typed ? says.noTablesMatch(typed) : says.noTable}>{says.theConnectionSeesOnlyWhatIt}</Empty>
+            <Empty title={typed ? `No tables match “${typed}”` : "No table"}>
+              The connection sees only what it may read. Grant USAGE on the schema and SELECT on the table.
+            </Empty>
           ) : (
-            <Scroll aria-label={says.tables}>
+            <Scroll aria-label="Tables">
               <Tables>
                 <Head
-                  columns={[says.table, says.rows, says.size, says.columns, says.safeKeys, says.page2, says.newPage]}
-                  figures={[says.rows, says.size, says.columns]}
+                  columns={["Table", "Rows", "Size", "Columns", "Safe keys", "Page", "New page"]}
+                  figures={["Rows", "Size", "Columns"]}
                 />
                 <tbody>
                   {found?.map((table) => (
@@ -232,7 +211,7 @@ export default function DatabaseRoute() {
                         </Link>
                       </th>
                       <td className="figure">
-                        {table.rows === null ? <Soft>{says.unknown}</Soft> : <code>{figure(table.rows)}</code>}
+                        {table.rows === null ? <Soft>unknown</Soft> : <code>{figure(table.rows)}</code>}
                       </td>
                       <td className="figure">
                         {table.bytes === null ? <Soft>–</Soft> : <code>{bytes(table.bytes)}</code>}
@@ -244,22 +223,24 @@ export default function DatabaseRoute() {
                         {table.keys.length > 0 ? (
                           <code>{table.keys.map((key) => key.join(", ")).join(" · ")}</code>
                         ) : (
-                          <Soft>{says.none}</Soft>
+                          <Soft>none</Soft>
                         )}
                       </td>
                       <td>
                         <State table={table} />
                       </td>
                       <td>
-                        {table.because === null && !table.isServed && !isSteward && <Soft>{says.needsSteward}</Soft>}
+                        {table.because === null && !table.isServed && !isSteward && (
+                          <Soft>Needs the steward role: no page serves this table yet.</Soft>
+                        )}
                         {table.because === null && (table.isServed || isSteward) && (
                           <Small
                             type="button"
                             disabled={draft.isPending}
                             onClick={() => draft.mutate({ table: table.table })}
-                            aria-label={says.createADraftPageFor(table.table)}
+                            aria-label={`Create a draft page for ${table.table}`}
                           >
-                            {says.createDraft}
+                            Create draft
                           </Small>
                         )}
                       </td>
@@ -274,7 +255,7 @@ export default function DatabaseRoute() {
                         </th>
                         <td colSpan={4} />
                         <td colSpan={2}>
-                          <Mark kind="stop">{says.noPage}</Mark> <Soft>{because}</Soft>
+                          <Mark kind="stop">no page</Mark> <Soft>{because}</Soft>
                         </td>
                       </tr>
                     ))}

@@ -1,5 +1,4 @@
 import type { SheetField, TableAnswer } from "@loyal-quill/server/api";
-import { useEffect } from "react";
 import { Link, useParams } from "react-router";
 import { styled } from "styled-components";
 import { useSession, useTable } from "../api/queries.js";
@@ -7,11 +6,8 @@ import { bytes, figure } from "../parts/figures.js";
 import { Mark } from "../parts/mark.js";
 import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
-import { Title } from "../parts/title.js";
-import { texts } from "../texts.js";
+import { Title, useDocumentTitle } from "../parts/title.js";
 import { useNewDraft } from "./use-new-draft.js";
-
-const says = texts.tableRoute;
 
 const Lead = styled.div`
   display: flex;
@@ -51,26 +47,22 @@ const Soft = styled.span`
 
 function Columns({ fields }: { fields: readonly SheetField[] }) {
   return (
-    <Scroll aria-label={says.columns}>
+    <Scroll aria-label="Columns">
       <Table>
-        <Head columns={[says.column, says.type, says.nullable, says.defaultText, says.constraints, says.comment]} />
+        <Head columns={["Column", "Type", "Nullable", "Default", "Constraints", "Comment"]} />
         <tbody>
           {fields.map((field) => (
             <tr key={field.name}>
               <th scope="row">
                 <code>{field.name}</code>
-                {field.key && <Soft>{says.key}</Soft>}
+                {field.key && <Soft> key</Soft>}
               </th>
               <td>
                 <code>{field.type}</code>
               </td>
-              <td>{field.nullable ? "yes" : <Soft>{says.no}</Soft>}</td>
+              <td>{field.nullable ? "yes" : <Soft>no</Soft>}</td>
               <td>
-                {field.written === "always" ? (
-                  <Soft>{says.generated}</Soft>
-                ) : (
-                  field.default && <code>{field.default}</code>
-                )}
+                {field.written === "always" ? <Soft>generated</Soft> : field.default && <code>{field.default}</code>}
               </td>
               <td>
                 {field.references.map(({ table, columns }) => (
@@ -100,21 +92,21 @@ function Columns({ fields }: { fields: readonly SheetField[] }) {
 function Keys({ table }: { table: TableAnswer }) {
   return (
     <Part>
-      <h2>{says.keys}</h2>
+      <h2>Keys</h2>
       <ul>
         {table.keys.map((key) => (
           <li key={key.join()}>
-            <Mark kind="good">{says.safe}</Mark> <code>{key.join(", ")}</code>
+            <Mark kind="good">safe</Mark> <code>{key.join(", ")}</code>
           </li>
         ))}
         {table.unsafeKeys.map(({ constraint, because }) => (
           <li key={constraint}>
-            <Mark kind="stop">{says.notSafe}</Mark> <code>{constraint}</code> <Soft>{because}</Soft>
+            <Mark kind="stop">not safe</Mark> <code>{constraint}</code> <Soft>{because}</Soft>
           </li>
         ))}
         {table.keys.length === 0 && table.unsafeKeys.length === 0 && (
           <li>
-            <Soft>{says.noPrimaryKeyOrUniqueConstraint}</Soft>
+            <Soft>No primary key or unique constraint, so no page can address a single row.</Soft>
           </li>
         )}
       </ul>
@@ -125,7 +117,7 @@ function Keys({ table }: { table: TableAnswer }) {
 function References({ table }: { table: TableAnswer }) {
   return (
     <Part>
-      <h2>{says.references}</h2>
+      <h2>References</h2>
       <ul>
         {table.references.map(({ columns, to }) => (
           <li key={`${columns} ${to}`}>
@@ -139,15 +131,12 @@ function References({ table }: { table: TableAnswer }) {
             <code>
               ← {other} ({columns.join(", ")})
             </code>{" "}
-            <Soft>
-              {says.onDelete}
-              {onDelete}
-            </Soft>
+            <Soft>on delete {onDelete}</Soft>
           </li>
         ))}
         {table.references.length + table.dependents.length === 0 && (
           <li>
-            <Soft>{says.noForeignKeysToOrFrom}</Soft>
+            <Soft>No foreign keys to or from this table.</Soft>
           </li>
         )}
       </ul>
@@ -160,13 +149,17 @@ function Sample({ table: { sample, isServed } }: { table: TableAnswer }) {
   const [first] = sample ?? [];
   return (
     <Part>
-      <h2>{says.sampleRows}</h2>
+      <h2>Sample rows</h2>
       {sample === null && (
-        <Soft>{isServed || isSteward ? says.thisConnectionCanTReadThem : texts.databaseRoute.needsSteward}</Soft>
+        <Soft>
+          {isServed || isSteward
+            ? "This connection can't read them."
+            : "Needs the steward role: no page serves this table yet."}
+        </Soft>
       )}
-      {sample?.length === 0 && <Soft>{says.theTableIsEmpty}</Soft>}
+      {sample?.length === 0 && <Soft>The table is empty.</Soft>}
       {sample && first && (
-        <Scroll aria-label={says.sampleRows}>
+        <Scroll aria-label="Sample rows">
           <Table>
             <thead>
               <tr>
@@ -181,8 +174,8 @@ function Sample({ table: { sample, isServed } }: { table: TableAnswer }) {
               {sample.map((row) => (
                 <tr key={JSON.stringify(row)}>
                   {Object.entries(row).map(([name, value]) => (
-                    <Cell key={name} title={value ?? says.null}>
-                      {value ?? <Soft>{says.null}</Soft>}
+                    <Cell key={name} title={value ?? "null"}>
+                      {value ?? <Soft>null</Soft>}
                     </Cell>
                   ))}
                 </tr>
@@ -202,26 +195,20 @@ function Found({ table }: { table: TableAnswer }) {
     <>
       <Lead>
         <span>
-          {table.rows === null ? says.numberOfRowsUnknown : says.aboutRows(figure(table.rows))}
-          {table.bytes !== null && `, ${bytes(table.bytes)}`}
-          {says.thisConnectionMay}
-          {["read", ...rights].join(", ")}
+          {table.rows === null ? "number of rows unknown" : `about ${figure(table.rows)} rows`}
+          {table.bytes !== null && <>, {bytes(table.bytes)}</>}; this connection may {["read", ...rights].join(", ")}
         </span>
         {table.pages.map((page) => (
           <Link key={page} to={`/pages/${encodeURIComponent(page)}`}>
-            {says.page}
-            {page}
+            page {page}
           </Link>
         ))}
         {table.because === null ? (
           <QuietButton disabled={draft.isPending} onClick={() => draft.mutate({ table: table.table })}>
-            {says.draftAPage}
+            Draft a page
           </QuietButton>
         ) : (
-          <Mark kind="stop">
-            {says.noPage}
-            {table.because}
-          </Mark>
+          <Mark kind="stop">no page: {table.because}</Mark>
         )}
         {draft.error && <Mark kind="stop">{draft.error.message}</Mark>}
       </Lead>
@@ -240,19 +227,17 @@ function Found({ table }: { table: TableAnswer }) {
 export default function TableRoute() {
   const { table = "" } = useParams();
   const found = useTable(table);
-  useEffect(() => {
-    document.title = texts.documentTitle(table);
-  }, [table]);
+  useDocumentTitle(table);
   return (
     <>
       <p>
-        <Link to="/database">{says.database}</Link>
+        <Link to="/database">Database</Link>
       </p>
       <Title>{table}</Title>
-      {found.isPending && <Waiting height="60vh" what={says.loadingTables} />}
+      {found.isPending && <Waiting height="60vh" what="Loading tables" />}
       {found.error && <Failed error={found.error} again={() => void found.refetch()} />}
       {found.data ? <Found table={found.data} /> : null}
-      {found.data === null && <Empty title={says.noSuchTable}>{says.itMayHaveBeenRenamedOr}</Empty>}
+      {found.data === null && <Empty title="No such table">It may have been renamed or dropped.</Empty>}
     </>
   );
 }

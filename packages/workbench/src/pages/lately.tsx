@@ -6,9 +6,6 @@ import { Moment } from "../parts/moment.js";
 import { Head, Scroll, Table } from "../parts/table.js";
 import { TripGlyph } from "../round-trip/trip-glyph.js";
 import { outcomeMark, outcomeWord, stoppedAt } from "../round-trip/wording.js";
-import { texts } from "../texts.js";
-
-const says = texts.lately;
 
 const Name = styled.td`
   white-space: nowrap;
@@ -21,16 +18,16 @@ const Reason = styled.span`
 /** The latest requests, newest first: they appear by themselves. */
 export function Lately({ requests }: { requests: readonly RecordedRequest[] }) {
   return (
-    <Scroll aria-label={says.latestRequests}>
+    <Scroll aria-label="Latest requests">
       <Table>
-        <Head columns={[says.when, says.who, says.request, says.steps, says.outcome, says.time]} />
+        <Head columns={["When", "Who", "Request", "Steps", "Outcome", "Time"]} />
         <tbody>
           {requests.map((request) => (
             <tr key={request.id}>
               <td>
                 <Moment at={request.at} />
               </td>
-              <Name>{request.actor?.name ?? says.notSignedIn}</Name>
+              <Name>{request.actor?.name ?? "Not signed in"}</Name>
               <td>
                 {request.page && request.operation !== "list" ? (
                   <Link to={`/pages/${encodeURIComponent(request.page)}?request=${request.id}`}>
@@ -52,10 +49,7 @@ export function Lately({ requests }: { requests: readonly RecordedRequest[] }) {
                 <Reason>{stoppedAt(request)?.stopped}</Reason>
               </td>
               <td>
-                <code>
-                  {request.ms.toFixed(1)}
-                  {says.ms}
-                </code>
+                <code>{request.ms.toFixed(1)} ms</code>
               </td>
             </tr>
           ))}

@@ -1,15 +1,11 @@
-import { useEffect } from "react";
 import { Link } from "react-router";
 import { styled } from "styled-components";
 import { usePages, useRequests } from "../api/queries.js";
 import { Empty, Failed, Waiting } from "../parts/states.js";
-import { Title } from "../parts/title.js";
-import { texts } from "../texts.js";
+import { Title, useDocumentTitle } from "../parts/title.js";
 import { Lately } from "./lately.js";
 import { PagesTable } from "./pages-table.js";
 import { TakeIn } from "./take-in.js";
-
-const says = texts.pagesRoute;
 
 const Second = styled.h2`
   font-size: 1.125rem;
@@ -20,33 +16,31 @@ const Second = styled.h2`
 export default function PagesRoute() {
   const pages = usePages();
   const requests = useRequests();
-  useEffect(() => {
-    document.title = texts.documentTitle(says.pages);
-  }, []);
+  useDocumentTitle("Pages");
   return (
     <>
-      <Title>{says.pages}</Title>
+      <Title>Pages</Title>
       <TakeIn />
-      {pages.isPending && <Waiting height="10rem" what={says.loadingPages} />}
+      {pages.isPending && <Waiting height="10rem" what="Loading pages" />}
       {pages.error && <Failed error={pages.error} again={() => void pages.refetch()} />}
       {pages.data &&
         (pages.data.length > 0 ? (
           <PagesTable pages={pages.data} />
         ) : (
-          <Empty title={says.noPagesYet}>
-            <Link to="/database">{says.chooseATable}</Link>
-            {says.oneStepLaterThereIsA}
+          <Empty title="No pages yet">
+            <Link to="/database">Choose a table</Link>: one step later there is a draft that runs on its records. Or put
+            a file NAME.page.yaml into the directory of page files; as soon as one lies there, it stands here.
           </Empty>
         ))}
-      {!pages.isPending && <Second>{says.latestRequests}</Second>}
-      {!pages.isPending && requests.isPending && <Waiting height="10rem" what={says.loadingRequests} />}
+      {!pages.isPending && <Second>Latest requests</Second>}
+      {!pages.isPending && requests.isPending && <Waiting height="10rem" what="Loading requests" />}
       {requests.error && <Failed error={requests.error} again={() => void requests.refetch()} />}
       {!pages.isPending &&
         requests.data &&
         (requests.data.length > 0 ? (
           <Lately requests={requests.data.slice(0, 20)} />
         ) : (
-          <Empty title={says.noRequestsYet}>{says.openAPageInAnotherTab}</Empty>
+          <Empty title="No requests yet">Open a page in another tab: each list, form and save appears here live.</Empty>
         ))}
     </>
   );

@@ -8,9 +8,12 @@ import { Moment } from "../parts/moment.js";
 import { Head, Scroll, Table } from "../parts/table.js";
 import { TripGlyph } from "../round-trip/trip-glyph.js";
 import { outcomeWord } from "../round-trip/wording.js";
-import { texts } from "../texts.js";
 
-const says = texts.pagesTable;
+const servedWithout = {
+  new: "Served, but makes no new records",
+  edit: "Served, but changes no records",
+  delete: "Served, but deletes no records",
+};
 
 const Soft = styled.span`
   color: ${({ theme }) => theme.soft};
@@ -33,21 +36,16 @@ const Stack = styled.div`
 
 function Soundness({ page }: { page: PageSummary }) {
   const { draft } = page;
-  if (!page.published) return <Mark kind="wait">{says.draftNotPublishedYet}</Mark>;
+  if (!page.published) return <Mark kind="wait">Draft, not published yet</Mark>;
   return (
     <Stack>
       <Served page={page} />
       {page.drift.length > 0 && (
         <span>
-          <Mark kind="wait">{says.tableHasChanged}</Mark> <Soft>{page.drift[0]}</Soft>
+          <Mark kind="wait">Table has changed</Mark> <Soft>{page.drift[0]}</Soft>
         </span>
       )}
-      {draft && (
-        <Mark kind="wait">
-          {says.draftBy}
-          {draft.by}
-        </Mark>
-      )}
+      {draft && <Mark kind="wait">draft by {draft.by}</Mark>}
     </Stack>
   );
 }
@@ -59,25 +57,23 @@ function Served({ page }: { page: PageSummary }) {
     return (
       <Stack>
         <Mark kind={page.served && !page.earlier ? "wait" : "stop"}>
-          {!page.served ? says.notServed : page.earlier || !stopped ? says.servedAsBefore : says.servedWithout[stopped]}
+          {!page.served
+            ? "Not served"
+            : page.earlier || !stopped
+              ? "File has an error, last sound version served"
+              : servedWithout[stopped]}
         </Mark>
         {firstFinding && (
           <Soft>
-            {says.line}
-            {firstFinding.line}: {firstFinding.message}
+            line {firstFinding.line}: {firstFinding.message}
           </Soft>
         )}
       </Stack>
     );
   }
   if (page.warnings > 0)
-    return (
-      <Mark kind="wait">
-        {says.served}
-        {page.warnings === 1 ? says.oneWarning : says.warnings(page.warnings)}
-      </Mark>
-    );
-  return <Mark kind="good">{says.servedNoProblems}</Mark>;
+    return <Mark kind="wait">Served, {page.warnings === 1 ? "1 warning" : `${page.warnings} warnings`}</Mark>;
+  return <Mark kind="good">Served, no problems</Mark>;
 }
 
 const order: readonly OutcomeKind[] = [
@@ -98,12 +94,12 @@ function Outcomes({ days }: { days: PageSummary["days"] }) {
     return count ? [`${count} ${outcomeWord(kind)}`] : [];
   });
   const words = counted.join(", ");
-  if (counted.length === 0) return <Soft>{says.none}</Soft>;
+  if (counted.length === 0) return <Soft>none</Soft>;
   return (
     <Stack>
       <Soft>{words}</Soft>
       <Suspense fallback={<Room />}>
-        <DaysChart days={days} label={says.last7Days(words)} />
+        <DaysChart days={days} label={`Last 7 days: ${words}`} />
       </Suspense>
     </Stack>
   );
@@ -112,19 +108,9 @@ function Outcomes({ days }: { days: PageSummary["days"] }) {
 /** One row a page. */
 export function PagesTable({ pages }: { pages: readonly PageSummary[] }) {
   return (
-    <Scroll aria-label={says.pages}>
+    <Scroll aria-label="Pages">
       <Table>
-        <Head
-          columns={[
-            says.page,
-            says.address,
-            says.table,
-            says.state,
-            says.requestsLast7Days,
-            says.lastRequest,
-            says.lastChange,
-          ]}
-        />
+        <Head columns={["Page", "Address", "Table", "State", "Requests, last 7 days", "Last request", "Last change"]} />
         <tbody>
           {pages.map((page) => (
             <tr key={page.name}>
@@ -147,21 +133,19 @@ export function PagesTable({ pages }: { pages: readonly PageSummary[] }) {
               <td>
                 <Outcomes days={page.days} />
               </td>
-              <td>{page.lastRequest ? <TripGlyph request={page.lastRequest} /> : <Soft>{says.none}</Soft>}</td>
+              <td>{page.lastRequest ? <TripGlyph request={page.lastRequest} /> : <Soft>none</Soft>}</td>
               <td>
                 {page.lastChange ? (
                   <Stack>
                     <span>
-                      <code>{Object.values(page.lastChange.key).join(" / ")}</code>
-                      {says.by}
-                      {page.lastChange.by}
+                      <code>{Object.values(page.lastChange.key).join(" / ")}</code> by {page.lastChange.by}
                     </span>
                     <Soft>
                       <Moment at={page.lastChange.at} />
                     </Soft>
                   </Stack>
                 ) : (
-                  <Soft>{says.none}</Soft>
+                  <Soft>none</Soft>
                 )}
               </td>
             </tr>

@@ -3,9 +3,6 @@ import { styled } from "styled-components";
 import { type Begun, useNewDraft } from "../database/use-new-draft.js";
 import { Mark } from "../parts/mark.js";
 import { QuietButton } from "../parts/states.js";
-import { texts } from "../texts.js";
-
-const says = texts.takeIn;
 
 const Line = styled.p`
   display: flex;
@@ -59,8 +56,8 @@ export function TakeIn() {
           target.value = "";
         }}
       />
-      <QuietButton onClick={() => input.current?.click()}>{says.importPageFile}</QuietButton>
-      <span>{isOver ? says.dropToImportAsADraft : says.orDropItHereToStart}</span>
+      <QuietButton onClick={() => input.current?.click()}>Import page file…</QuietButton>
+      <span>{isOver ? "Drop to import as a draft." : "or drop it here. To start from a table, go to Database."}</span>
       {draft.error && <Mark kind="stop">{draft.error.message}</Mark>}
     </Line>
   );

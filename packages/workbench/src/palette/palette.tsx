@@ -16,10 +16,7 @@ import { place, placeOf } from "../api/client.js";
 import { useDatabase, useDatabases, usePages, usePeople } from "../api/queries.js";
 import { useNewDraft } from "../database/use-new-draft.js";
 import { English } from "../parts/english.js";
-import { texts } from "../texts.js";
 import { type Command, commandsHere } from "./commands.js";
-
-const says = texts.palette;
 
 const Over = styled(ModalOverlay)`
   position: fixed;
@@ -79,25 +76,25 @@ function useEntries(): readonly Command[] {
   const to = (path: string) => () => void navigate(path);
   return [
     ...commandsHere(),
-    { id: "pages", text: says.pages, what: says.place, run: to("/") },
-    { id: "requests", text: says.requests, what: says.place, run: to("/requests") },
-    { id: "database", text: says.database, what: says.place, run: to("/database") },
-    { id: "people", text: says.people, what: says.place, run: to("/people") },
-    { id: "changes", text: says.changes, what: says.place, run: to("/changes") },
+    { id: "pages", text: "Pages", what: "place", run: to("/") },
+    { id: "requests", text: "Requests", what: "place", run: to("/requests") },
+    { id: "database", text: "Database", what: "place", run: to("/database") },
+    { id: "people", text: "People", what: "place", run: to("/people") },
+    { id: "changes", text: "Changes", what: "place", run: to("/changes") },
     ...(pages.data ?? []).map(({ name, plural, table }) => ({
       id: `page ${name}`,
       text: `${plural}, ${table || name}`,
-      what: says.sheet,
+      what: "Sheet",
       run: to(`/pages/${encodeURIComponent(name)}`),
     })),
     ...(database.data?.tables ?? []).flatMap(({ table, because }) => [
-      { id: `table ${table}`, text: table, what: says.table, run: to(`/database/${encodeURIComponent(table)}`) },
+      { id: `table ${table}`, text: table, what: "table", run: to(`/database/${encodeURIComponent(table)}`) },
       ...(because === null
         ? [
             {
               id: `draft ${table}`,
-              text: says.createADraftPageFor(table),
-              what: says.newPage,
+              text: `Create a draft page for ${table}`,
+              what: "new page",
               run: () => draft.mutate({ table }),
             },
           ]
@@ -106,18 +103,18 @@ function useEntries(): readonly Command[] {
     ...(people.data ?? []).map(({ id, name, roles }) => ({
       id: `person ${id}`,
       text: `${name}, ${roles.join(", ")}`,
-      what: says.person,
+      what: "person",
       run: to(`/people?person=${id}`),
     })),
     ...(databases.data ?? [])
       .filter(({ name }) => placeOf(name) !== place)
       .map(({ name, database }) => ({
         id: `database ${name}`,
-        text: says.theDatabase(database || name),
-        what: says.oneDatabase,
+        text: `The database ${database || name}`,
+        what: "database",
         run: () => location.assign(placeOf(name)),
       })),
-    { id: "new person", text: says.newAccount, what: says.person, run: to("/people?person=new") },
+    { id: "new person", text: "New account…", what: "person", run: to("/people?person=new") },
   ];
 }
 
@@ -137,18 +134,18 @@ function Entries({ close }: { close: () => void }) {
   const filter = (text: string, typed: string): boolean => typed.split(/\s+/).every((word) => contains(text, word));
   return (
     <Autocomplete filter={filter}>
-      <TextField aria-label={says.searchCommands} autoFocus>
-        <Input placeholder={says.searchPagesTablesPeopleAndCommands} />
+      <TextField aria-label="Search commands" autoFocus>
+        <Input placeholder="Search pages, tables, people and commands" />
       </TextField>
-      <Scroller aria-label={says.found}>
+      <Scroller aria-label="Found">
         <Commands
-          aria-label={says.found}
+          aria-label="Found"
           items={entries}
           onAction={(id) => {
             picked.current = entries.find((entry) => entry.id === id);
             close();
           }}
-          renderEmptyState={() => <Nothing>{says.noMatches}</Nothing>}
+          renderEmptyState={() => <Nothing>No matches</Nothing>}
         >
           {(entry) => (
             <Found id={entry.id} textValue={`${entry.text} ${entry.what}`}>
@@ -168,7 +165,7 @@ export default function Palette({ isOpen, setOpen }: { isOpen: boolean; setOpen:
     <English>
       <Over isDismissable isOpen={isOpen} onOpenChange={setOpen}>
         <Leaf>
-          <Dialog aria-label={says.searchCommands}>{({ close }) => <Entries close={close} />}</Dialog>
+          <Dialog aria-label="Search commands">{({ close }) => <Entries close={close} />}</Dialog>
         </Leaf>
       </Over>
     </English>

@@ -1,8 +1,5 @@
 import { css, styled } from "styled-components";
 import { ApiProblem } from "../api/client.js";
-import { texts } from "../texts.js";
-
-const says = texts.states;
 
 const Block = styled.div`
   padding: ${({ theme }) => theme.space(6)} 0;
@@ -44,15 +41,15 @@ export function Empty({ title, children }: { title: string; children: React.Reac
 
 /** Something could not be had: what, why, and another try. */
 export function Failed({ error, again }: { error: Error; again: () => void }) {
-  const title = error instanceof ApiProblem ? error.title : says.somethingWentWrongHere;
+  const title = error instanceof ApiProblem ? error.title : "Something went wrong here";
   return (
     <Block role="alert">
       <h2>{title}</h2>
       <p>{error.message}</p>
       {error instanceof ApiProblem && error.status === 401 ? (
-        <a href={`/sign-in?next=${encodeURIComponent(location.pathname + location.search)}`}>{says.signIn}</a>
+        <a href={`/sign-in?next=${encodeURIComponent(location.pathname + location.search)}`}>Sign in</a>
       ) : (
-        <QuietButton onClick={again}>{says.tryAgain}</QuietButton>
+        <QuietButton onClick={again}>Try again</QuietButton>
       )}
     </Block>
   );

@@ -1,3 +1,4 @@
+import { useEffect } from "react";
 import { styled } from "styled-components";
 
 /** The heading of a place. */
@@ -6,3 +7,10 @@ export const Title = styled.h1`
   line-height: 1.2;
   margin-bottom: ${({ theme }) => theme.space(1)};
 `;
+
+/** Names the window after the place that it shows. */
+export function useDocumentTitle(place: string): void {
+  useEffect(() => {
+    document.title = `${place} · Loyal Quill`;
+  }, [place]);
+}

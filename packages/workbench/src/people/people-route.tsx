@@ -1,6 +1,6 @@
 import type { KeptPersonAnswer, MayAnswer, PersonAnswer } from "@loyal-quill/server/api";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useId, useState } from "react";
+import { useId, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import { styled } from "styled-components";
 import { type ApiProblem, ask } from "../api/client.js";
@@ -10,12 +10,9 @@ import { CheckBox, Line, Small, Text, TextLine } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
-import { Title } from "../parts/title.js";
-import { texts } from "../texts.js";
+import { Title, useDocumentTitle } from "../parts/title.js";
 import { SignIn } from "./sign-in.js";
 import { Tokens } from "./tokens.js";
-
-const says = texts.peopleRoute;
 
 const Two = styled.div`
   display: grid;
@@ -132,42 +129,41 @@ function PersonForm({ person, onKept }: PersonFormProps) {
         send();
       }}
     >
-      <h2>{person ? person.name : says.newAccount}</h2>
-      <TextLine label={says.name} value={name} onChange={setName} />
-      <TextLine label={says.eMail} value={email} onChange={setEmail} />
-      <TextLine label={says.roles} value={roles} placeholder={says.hydrologistBuilder} onChange={setRoles} />
+      <h2>{person ? person.name : "New account"}</h2>
+      <TextLine label="Name" value={name} onChange={setName} />
+      <TextLine label="E-mail" value={email} onChange={setEmail} />
+      <TextLine label="Roles" value={roles} placeholder="hydrologist, builder" onChange={setRoles} />
       <Line>
-        <label htmlFor={id}>{says.attributes}</label>
+        <label htmlFor={id}>Attributes</label>
         <Area
           as="textarea"
           id={id}
           rows={3}
           value={attributes}
-          placeholder={says.exampleOfAttributes}
+          placeholder="region_id: 2"
           onChange={(event: { target: { value: string } }) => setAttributes(event.target.value)}
         />
       </Line>
       <Line>
-        <span>{says.account}</span>
+        <span>Account</span>
         <span>
-          <CheckBox label={says.canSignIn} checked={active} onChange={setActive} />
+          <CheckBox label="Can sign in" checked={active} onChange={setActive} />
         </span>
       </Line>
       <p>
         <QuietButton type="submit" disabled={keep.isPending}>
-          {person ? says.save : says.createAccount}
+          {person ? "Save" : "Create account"}
         </QuietButton>
         {person && (
           <Small type="button" onClick={() => keep.mutate({ id: person.id, path: "/password", body: {} })}>
-            {says.resetPassword}
+            Reset password
           </Small>
         )}
         <span role="status">
-          {keep.isSuccess && password === undefined && <Mark kind="good">{says.saved}</Mark>}
+          {keep.isSuccess && password === undefined && <Mark kind="good">Saved</Mark>}
           {password !== undefined && (
             <>
-              {says.passwordShownThisOnce}
-              <code>{password}</code>
+              Password, shown this once: <code>{password}</code>
             </>
           )}
         </span>
@@ -177,14 +173,14 @@ function PersonForm({ person, onKept }: PersonFormProps) {
   );
 }
 
-const count = (value: number | null) => (value === null ? <Soft>{says.unknown}</Soft> : <code>{figure(value)}</code>);
+const count = (value: number | null) => (value === null ? <Soft>unknown</Soft> : <code>{figure(value)}</code>);
 
 function Row({ may, person }: { may: MayAnswer; person: PersonAnswer }) {
   const isBuilder = useSession().data?.roles.includes("builder") === true;
   return (
     <tr>
       <th scope="row">{may.plural}</th>
-      <td>{may.opens ? <Mark kind="good">{says.canOpen}</Mark> : <Mark kind="quiet">{says.noAccess}</Mark>}</td>
+      <td>{may.opens ? <Mark kind="good">Can open</Mark> : <Mark kind="quiet">No access</Mark>}</td>
       <td className="figure">{may.opens && count(may.sees)}</td>
       <td className="figure">{may.opens && count(may.edits)}</td>
       <td className="figure">{may.opens && count(may.deletes)}</td>
@@ -193,7 +189,7 @@ function Row({ may, person }: { may: MayAnswer; person: PersonAnswer }) {
       {isBuilder && (
         <td>
           <Link to={`/pages/${encodeURIComponent(may.page)}?as=${encodeURIComponent(person.id)}`}>
-            {says.viewAsThisPerson}
+            View as this person
           </Link>
         </td>
       )}
@@ -204,33 +200,30 @@ function Row({ may, person }: { may: MayAnswer; person: PersonAnswer }) {
 function May({ person }: { person: PersonAnswer }) {
   const isBuilder = useSession().data?.roles.includes("builder") === true;
   const may = useMay(person.id);
-  if (may.isPending) return <Waiting height="14rem" what={says.countingRows} />;
+  if (may.isPending) return <Waiting height="14rem" what="Counting rows" />;
   if (may.error) return <Failed error={may.error} again={() => void may.refetch()} />;
   return (
     <>
-      <h2>
-        {says.accessOf}
-        {person.name}
-      </h2>
+      <h2>Access of {person.name}</h2>
       {!person.active && (
         <p>
-          <Mark kind="wait">{says.thisAccountIsDisabledItWill}</Mark>
+          <Mark kind="wait">This account is disabled. It will have this access once it is enabled again.</Mark>
         </p>
       )}
-      <Scroll aria-label={says.access}>
+      <Scroll aria-label="Access">
         <Table>
           <Head
             columns={[
-              says.page,
-              says.canOpen,
-              says.canSee,
-              says.canEdit,
-              says.canDelete,
-              says.ofRows,
-              says.canCreate,
-              ...(isBuilder ? [says.try] : []),
+              "Page",
+              "Can open",
+              "Can see",
+              "Can edit",
+              "Can delete",
+              "Of rows",
+              "Can create",
+              ...(isBuilder ? ["Try"] : []),
             ]}
-            figures={[says.canSee, says.canEdit, says.canDelete, says.ofRows]}
+            figures={["Can see", "Can edit", "Can delete", "Of rows"]}
           />
           <tbody>
             {may.data.map((each) => (
@@ -251,26 +244,24 @@ export default function PeopleRoute() {
   const isAdministrator = accountsHere && session?.roles.includes("administrator") === true;
   const [search, setSearch] = useSearchParams();
   const chosen = search.get("person");
-  useEffect(() => {
-    document.title = texts.documentTitle(says.people);
-  }, []);
+  useDocumentTitle("People");
   const choose = (id: string): void => setSearch({ person: id });
   const person = people.data?.find((each) => each.id === chosen);
   return (
     <>
-      <Title>{says.people}</Title>
-      {people.isPending && <Waiting height="60vh" what={says.loadingAccounts} />}
+      <Title>People</Title>
+      {people.isPending && <Waiting height="60vh" what="Loading accounts" />}
       {people.error && <Failed error={people.error} again={() => void people.refetch()} />}
       {people.data && (
         <Two>
-          <nav aria-label={says.accounts}>
+          <nav aria-label="Accounts">
             <List>
               {people.data.map((each) => (
                 <li key={each.id}>
                   <button type="button" aria-pressed={each.id === chosen} onClick={() => choose(each.id)}>
-                    {each.name} {!each.active && <Mark kind="wait">{says.disabled}</Mark>}
+                    {each.name} {!each.active && <Mark kind="wait">Disabled</Mark>}
                     <span>
-                      {each.roles.join(", ") || says.noRole}, {each.email}
+                      {each.roles.join(", ") || "no role"}, {each.email}
                     </span>
                   </button>
                 </li>
@@ -278,7 +269,7 @@ export default function PeopleRoute() {
               {isAdministrator && (
                 <li>
                   <button type="button" aria-pressed={chosen === "new"} onClick={() => choose("new")}>
-                    {says.newAccountEllipsis}
+                    New account…
                   </button>
                 </li>
               )}
@@ -298,13 +289,18 @@ export default function PeopleRoute() {
                   </>
                 ) : (
                   <Soft as="p">
-                    {accountsHere ? says.accountsAreChangedByAdministrators : says.accountsAreElsewhere}
+                    {accountsHere
+                      ? "Accounts are changed by somebody with the role administrator."
+                      : "Accounts are those of the application that this workbench is a part of."}
                   </Soft>
                 )}
               </>
             )}
             {!person && chosen !== "new" && (
-              <Empty title={says.noAccountSelected}>{says.chooseSomebodyToSeeWhichPages}</Empty>
+              <Empty title="No account selected">
+                Choose somebody to see which pages they open, how many records they see and may edit, and to try each
+                page as they see it.
+              </Empty>
             )}
           </div>
         </Two>

@@ -7,9 +7,6 @@ import { Mark } from "../parts/mark.js";
 import { Moment } from "../parts/moment.js";
 import { Failed } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
-import { texts } from "../texts.js";
-
-const says = texts.signIn;
 
 const Part = styled.section`
   margin-bottom: ${({ theme }) => theme.space(6)};
@@ -36,26 +33,25 @@ export function SignIn({ person }: { readonly person: PersonAnswer }) {
   });
   const error = end.error ?? off.error;
   return (
-    <Part aria-label={says.signIn}>
-      <h2>{says.signIn}</h2>
+    <Part aria-label="Sign-in">
+      <h2>Sign-in</h2>
       <p>
         <span>
-          {person.elsewhere === null ? says.withAPassword : says.withProvider(person.elsewhere)}
-          {person.factor ? says.andASecondFactor : says.noSecondFactor}
+          With {person.elsewhere ?? "a password"}, {person.factor ? "and" : "without"} a second factor.
         </span>
         {person.factor && (
           <Small type="button" onClick={() => off.mutate()} disabled={off.isPending}>
-            {says.removeSecondFactor}
+            Remove the second factor
           </Small>
         )}
       </p>
       {sessions.error && <Failed error={sessions.error} again={() => void sessions.refetch()} />}
-      {sessions.data?.length === 0 && <p>{says.notSignedIn}</p>}
+      {sessions.data?.length === 0 && <p>Not signed in anywhere now.</p>}
       {sessions.data && sessions.data.length > 0 && (
         <>
-          <Scroll aria-label={says.sessions}>
+          <Scroll aria-label="Sessions">
             <Table>
-              <Head columns={[says.since, says.lastUsed, says.from, says.browser]} />
+              <Head columns={["Signed in", "Last used", "From", "Browser"]} />
               <tbody>
                 {sessions.data.map((session) => (
                   <tr key={`${session.since} ${session.address} ${session.agent}`}>
@@ -76,7 +72,7 @@ export function SignIn({ person }: { readonly person: PersonAnswer }) {
           </Scroll>
           <p style={{ marginTop: "0.5rem" }}>
             <Small type="button" onClick={() => end.mutate()} disabled={end.isPending}>
-              {says.endAllSessions}
+              End all sessions
             </Small>
           </p>
         </>

@@ -9,9 +9,8 @@ import { Mark } from "../parts/mark.js";
 import { Moment } from "../parts/moment.js";
 import { Failed, QuietButton } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
-import { texts } from "../texts.js";
 
-const says = texts.tokens;
+const daysText = (count: string | number) => `${count} days`;
 
 const Form = styled.form`
   display: grid;
@@ -41,13 +40,13 @@ function Row({ token, person }: { token: TokenAnswer; person: PersonAnswer }) {
   return (
     <tr>
       <th scope="row">{token.name}</th>
-      <td>{token.pages?.join(", ") ?? says.allPages}</td>
-      <td>{isOver ? <Mark kind="wait">{says.expired}</Mark> : <Moment at={token.endsAt} />}</td>
-      <td>{token.usedAt === null ? says.never : <Moment at={token.usedAt} />}</td>
+      <td>{token.pages?.join(", ") ?? "all"}</td>
+      <td>{isOver ? <Mark kind="wait">Expired</Mark> : <Moment at={token.endsAt} />}</td>
+      <td>{token.usedAt === null ? "never" : <Moment at={token.usedAt} />}</td>
       <td>{token.madeBy}</td>
       <td>
-        <Small type="button" aria-label={says.revokeToken(token.name)} onClick={() => revoke.mutate()}>
-          {says.revoke}
+        <Small type="button" aria-label={`Revoke ${token.name}`} onClick={() => revoke.mutate()}>
+          Revoke
         </Small>
         {revoke.error && <Mark kind="stop">{revoke.error.message}</Mark>}
       </td>
@@ -61,10 +60,10 @@ const AllPages = styled.span`
 `;
 
 const days = [
-  { id: "7", text: says.days(7) },
-  { id: "30", text: says.days(30) },
-  { id: "90", text: says.days(90) },
-  { id: "365", text: says.days(365) },
+  { id: "7", text: daysText(7) },
+  { id: "30", text: daysText(30) },
+  { id: "90", text: daysText(90) },
+  { id: "365", text: daysText(365) },
 ];
 
 function NewToken({ person, pages }: { person: PersonAnswer; pages: readonly MayAnswer[] }) {
@@ -90,9 +89,9 @@ function NewToken({ person, pages }: { person: PersonAnswer; pages: readonly May
         make.mutate();
       }}
     >
-      <TextLine label={says.name} value={name} placeholder={says.exampleOfAName} onChange={setName} />
+      <TextLine label="Name" value={name} placeholder="nightly import" onChange={setName} />
       <Line>
-        <span>{says.pages}</span>
+        <span>Pages</span>
         <span>
           {pages.map(({ page, plural }) => (
             <CheckBox
@@ -102,19 +101,18 @@ function NewToken({ person, pages }: { person: PersonAnswer; pages: readonly May
               onChange={(on) => setChosen(on ? [...chosen, page] : chosen.filter((each) => each !== page))}
             />
           ))}
-          <AllPages>{chosen.length === 0 && says.allPagesOfTheAccount}</AllPages>
+          <AllPages>{chosen.length === 0 && "None chosen: all pages that the account may open."}</AllPages>
         </span>
       </Line>
-      <SelectLine label={says.expiresIn} value={until} options={days} onChange={setUntil} />
+      <SelectLine label="Expires in" value={until} options={days} onChange={setUntil} />
       <p>
         <QuietButton type="submit" disabled={make.isPending || name.trim() === ""}>
-          {says.createToken}
+          Create token
         </QuietButton>
         <span role="status">
           {make.data && (
             <>
-              {says.tokenShownThisOnce}
-              <code>{make.data.token}</code>
+              Token, shown this once: <code>{make.data.token}</code>
             </>
           )}
         </span>
@@ -132,14 +130,17 @@ export function Tokens({ person }: { person: PersonAnswer }) {
   });
   const may = useMay(person.id);
   return (
-    <section aria-label={says.apiTokens}>
-      <h2>{says.apiTokens}</h2>
-      <Soft>{says.aProgramSendsItAs}</Soft>
+    <section aria-label="API tokens">
+      <h2>API tokens</h2>
+      <Soft>
+        A program acts as this account by a token, sent as “Authorization: Bearer …”. It opens the pages that are chosen
+        here and can do there what the account may. What is changed stands in the log with the token’s name.
+      </Soft>
       {tokens.error && <Failed error={tokens.error} again={() => void tokens.refetch()} />}
       {tokens.data && tokens.data.length > 0 && (
-        <Scroll aria-label={says.apiTokens}>
+        <Scroll aria-label="API tokens">
           <Table>
-            <Head columns={[says.name, says.pages, says.expires, says.lastUsed, says.createdBy, says.revoke]} />
+            <Head columns={["Name", "Pages", "Expires", "Last used", "Created by", "Revoke"]} />
             <tbody>
               {tokens.data.map((token) => (
                 <Row key={token.id} token={token} person={person} />

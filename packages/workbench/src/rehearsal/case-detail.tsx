@@ -6,9 +6,13 @@ import { Mark } from "../parts/mark.js";
 import { Scroll, Table } from "../parts/table.js";
 import { TripGlyph } from "../round-trip/trip-glyph.js";
 import { stepTitle } from "../round-trip/wording.js";
-import { texts } from "../texts.js";
 
-const says = texts.caseDetail;
+const verdicts = {
+  "as expected": "as expected",
+  otherwise: "not as expected",
+  "not judged": "not judged",
+  "left out": "left out",
+};
 
 const Block = styled.article`
   > h2 { font-size: 1.125rem; }
@@ -29,11 +33,14 @@ const rowOf = ({ before, after }: Evidence): readonly (readonly [string, string 
 
 const touchedOf = ({ touched }: Evidence): string =>
   touched === null
-    ? says.notCounted
+    ? "not counted"
     : touched.length === 0
-      ? says.none
+      ? "none"
       : touched
-          .map(({ table, inserted, updated, deleted }) => says.touchedIn(table, inserted, updated, deleted))
+          .map(
+            ({ table, inserted, updated, deleted }) =>
+              `${table}: ${inserted} inserted, ${updated} updated, ${deleted} deleted`,
+          )
           .join("; ");
 
 /** One request of a case, with what it did. */
@@ -55,7 +62,7 @@ function One({ page, one, step }: { page: string; one: Evidence; step: Played["s
         </code>
       </p>
       <p>
-        {recorded && <TripGlyph request={recorded} />} <b>{status}</b> {recorded?.outcome ?? says.noPage}
+        {recorded && <TripGlyph request={recorded} />} <b>{status}</b> {recorded?.outcome ?? "no page at this address"}
         {headers.location && (
           <>
             {" → "}
@@ -63,7 +70,7 @@ function One({ page, one, step }: { page: string; one: Evidence; step: Played["s
           </>
         )}
         {", "}
-        {actor?.name ?? says.nobody}
+        {actor?.name ?? "nobody"}
         {key && recorded && (recorded.operation === "open" || recorded.operation === "save") && (
           <>
             {" "}
@@ -71,30 +78,34 @@ function One({ page, one, step }: { page: string; one: Evidence; step: Played["s
               to={`/pages/${encodeURIComponent(page)}?${sheet}`}
               state={saves && body !== null ? { form: body } : null}
             >
-              {says.showOnTheSheet}
+              Show on the Sheet
             </Link>
           </>
         )}
       </p>
       {recorded?.steps.map(({ step: at, stopped }) =>
-        stopped === null ? null : <p key={at}>{says.stopped(stepTitle[at], stopped)}</p>,
+        stopped === null ? null : (
+          <p key={at}>
+            Stopped at {stepTitle[at]}: {stopped}
+          </p>
+        ),
       )}
       {saves && (
         <dl>
-          <dt>{says.rowsTouched}</dt>
+          <dt>Rows touched</dt>
           <dd>{touchedOf(one)}</dd>
-          <dt>{says.logEntries}</dt>
+          <dt>Log entries</dt>
           <dd>{entries.length}</dd>
         </dl>
       )}
       {changed.length > 0 && (
-        <Scroll aria-label={says.rowBeforeAndAfter}>
+        <Scroll aria-label="Row before and after">
           <Table>
             <thead>
               <tr>
-                <th scope="col">{says.column}</th>
-                <th scope="col">{says.before}</th>
-                <th scope="col">{says.after}</th>
+                <th scope="col">Column</th>
+                <th scope="col">Before</th>
+                <th scope="col">After</th>
               </tr>
             </thead>
             <tbody>
@@ -117,16 +128,16 @@ function One({ page, one, step }: { page: string; one: Evidence; step: Played["s
       )}
       {body !== null && body !== "" && (
         <details>
-          <summary>{says.body}</summary>
-          <Scroll aria-label={says.body}>
+          <summary>Body</summary>
+          <Scroll aria-label="Body">
             <pre>{body.slice(0, 5000)}</pre>
           </Scroll>
         </details>
       )}
       {answer !== "" && (
         <details>
-          <summary>{says.answer}</summary>
-          <Scroll aria-label={says.answer}>
+          <summary>Response</summary>
+          <Scroll aria-label="Response">
             <pre>{answer}</pre>
           </Scroll>
         </details>
@@ -142,11 +153,11 @@ export function CaseDetail({ page, played }: { page: string; played: Played }) {
     <Block aria-labelledby="case">
       <h2 id="case">{title}</h2>
       <dl>
-        <dt>{says.expected}</dt>
+        <dt>Expected</dt>
         <dd>{expects}</dd>
-        <dt>{says.accordingTo}</dt>
+        <dt>According to</dt>
         <dd>{by}</dd>
-        <dt>{says.cameOut}</dt>
+        <dt>Result</dt>
         <dd>
           <Mark
             kind={
@@ -159,7 +170,7 @@ export function CaseDetail({ page, played }: { page: string; played: Played }) {
                     : "quiet"
             }
           >
-            {says.verdicts[verdict]}
+            {verdicts[verdict]}
           </Mark>
           {because.map((line) => (
             <p key={line}>{line}</p>
@@ -167,7 +178,7 @@ export function CaseDetail({ page, played }: { page: string; played: Played }) {
         </dd>
         {notes.length > 0 && (
           <>
-            <dt>{says.notes}</dt>
+            <dt>Notes</dt>
             <dd>
               {notes.map((line) => (
                 <p key={line}>{line}</p>
@@ -175,12 +186,12 @@ export function CaseDetail({ page, played }: { page: string; played: Played }) {
             </dd>
           </>
         )}
-        <dt>{says.caseName}</dt>
+        <dt>Case</dt>
         <dd>
           <code>{id}</code>
         </dd>
       </dl>
-      <ol aria-label={says.requests}>
+      <ol aria-label="Requests of this case">
         {evidence.map((one, index) => (
           // biome-ignore lint/suspicious/noArrayIndexKey: a request's place in the case is its name
           <One key={index} page={page} one={one} step={step} />

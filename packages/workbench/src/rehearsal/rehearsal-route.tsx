@@ -1,6 +1,6 @@
 import type { PlayedAnswer, RehearsalAnswer } from "@loyal-quill/server/api";
 import { useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { Link, useParams } from "react-router";
 import { styled } from "styled-components";
 import { ask } from "../api/client.js";
@@ -12,14 +12,18 @@ import { Mark, type MarkKind } from "../parts/mark.js";
 import { Moment } from "../parts/moment.js";
 import { Empty, Failed, QuietButton, Strong, Waiting } from "../parts/states.js";
 import { Scroll, Table } from "../parts/table.js";
-import { Title } from "../parts/title.js";
+import { Title, useDocumentTitle } from "../parts/title.js";
 import { useFilters } from "../parts/use-filters.js";
 import { stepTitle } from "../round-trip/wording.js";
 import { useDraft } from "../sheet/use-draft.js";
-import { texts } from "../texts.js";
 import { CaseDetail } from "./case-detail.js";
 
-const says = texts.rehearsalRoute;
+const verdicts = {
+  "as expected": "as expected",
+  otherwise: "not as expected",
+  "not judged": "not judged",
+  "left out": "left out",
+};
 
 const Top = styled.div`
   display: flex;
@@ -89,7 +93,7 @@ function Counts({ counts }: { counts: Rehearsed["counts"] }) {
     <>
       {(Object.keys(verdictMark) as PlayedAnswer["verdict"][]).map((verdict) => (
         <Mark key={verdict} kind={counts[verdict] === 0 ? "quiet" : verdictMark[verdict]}>
-          {figure(counts[verdict])} {says.verdicts[verdict]}
+          {figure(counts[verdict])} {verdicts[verdict]}
         </Mark>
       ))}
     </>
@@ -109,7 +113,7 @@ function Cases({
 }) {
   const steps = [...new Set(cases.map(({ step }) => step))];
   return (
-    <Scroll aria-label={says.cases}>
+    <Scroll aria-label="Cases">
       <Table>
         {steps.map((step) => {
           const ofStep = cases.filter((each) => each.step === step);
@@ -117,7 +121,7 @@ function Cases({
           const count = (verdict: PlayedAnswer["verdict"]): number =>
             ofStep.filter((each) => each.verdict === verdict).length;
           const told = (Object.keys(verdictMark) as PlayedAnswer["verdict"][]).flatMap((verdict) =>
-            count(verdict) > 0 ? `${count(verdict)} ${says.verdicts[verdict]}` : [],
+            count(verdict) > 0 ? `${count(verdict)} ${verdicts[verdict]}` : [],
           );
           return (
             <tbody key={step}>
@@ -130,7 +134,7 @@ function Cases({
               {shown.map(({ id, title, verdict, because }) => (
                 <tr key={id}>
                   <td style={{ whiteSpace: "nowrap" }}>
-                    <Mark kind={verdictMark[verdict]}>{says.verdicts[verdict]}</Mark>
+                    <Mark kind={verdictMark[verdict]}>{verdicts[verdict]}</Mark>
                   </td>
                   <td>
                     <Case type="button" aria-pressed={chosen === id} onClick={() => onChoose(id)}>
@@ -157,21 +161,17 @@ function Result({ name, answer, rehearsal }: { name: string; answer: RehearsalAn
     <>
       <Top>
         <Counts counts={rehearsal.counts} />
-        <CheckBox label={says.showAllCases} checked={all} onChange={(isAll) => set("all", isAll ? "yes" : "")} />
+        <CheckBox label="Show all cases" checked={all} onChange={(isAll) => set("all", isAll ? "yes" : "")} />
       </Top>
       <p>
-        {says.howItWas(
-          rehearsal.cases.length,
-          (rehearsal.ms / 1000).toFixed(1),
-          rehearsal.actor?.name ?? says.nobody,
-          rehearsal.records.editable,
-          rehearsal.records.lookedAt,
-        )}{" "}
+        {rehearsal.cases.length} cases in {(rehearsal.ms / 1000).toFixed(1)} s, as {rehearsal.actor?.name ?? "nobody"},
+        who may edit {rehearsal.records.editable} of the {rehearsal.records.lookedAt} records looked at. All rolled
+        back.{" "}
         {answer.of.is === "published"
-          ? says.ofThePublished
+          ? "What is published, on"
           : answer.of.revision === null
-            ? says.ofADraft
-            : says.ofTheDraft(answer.of.revision)}{" "}
+            ? "A draft, on"
+            : `Revision ${answer.of.revision} of the draft, on`}{" "}
         <Moment at={rehearsal.at} />
       </p>
       {rehearsal.left.map((line) => (
@@ -181,18 +181,24 @@ function Result({ name, answer, rehearsal }: { name: string; answer: RehearsalAn
         <div>
           {rehearsal.changed.length > 0 && (
             <section>
-              <h2>{says.otherwiseThanPublished}</h2>
+              <h2>Different from the published page</h2>
               <Cases cases={rehearsal.changed} all chosen={chosen} onChoose={(id) => set("case", id)} />
             </section>
           )}
-          <h2>{says.casesByStep}</h2>
-          {!all && rehearsal.counts.otherwise + rehearsal.counts["not judged"] === 0 && <p>{says.allAsExpected}</p>}
+          <h2>Cases by step</h2>
+          {!all && rehearsal.counts.otherwise + rehearsal.counts["not judged"] === 0 && (
+            <p>Every case that applies came out as expected.</p>
+          )}
           <Cases cases={rehearsal.cases} all={all} chosen={chosen} onChoose={(id) => set("case", id)} />
         </div>
         <Beside>
-          {chosen === null && <Empty title={says.chooseACase}>{says.itsRequestsAndEvidence}</Empty>}
+          {chosen === null && (
+            <Empty title="Select a case">
+              Its requests, what they touched and what the log says of them are shown here.
+            </Empty>
+          )}
           {detail.error && <Failed error={detail.error} again={() => void detail.refetch()} />}
-          {chosen !== null && detail.isPending && <Waiting height="20rem" what={says.loadingCase} />}
+          {chosen !== null && detail.isPending && <Waiting height="20rem" what="Loading case" />}
           {detail.data && <CaseDetail page={name} played={detail.data} />}
         </Beside>
       </Two>
@@ -207,9 +213,7 @@ export default function RehearsalRoute() {
   const rehearsal = useRehearsal(name);
   const queries = useQueryClient();
   const [refused, setRefused] = useState<Error>();
-  useEffect(() => {
-    document.title = texts.documentTitle(says.rehearsalOf(name));
-  }, [name]);
+  useDocumentTitle(`Rehearsal of ${name}`);
   const path = `/drafts/${encodeURIComponent(name)}/rehearsal`;
   const send = async (method: "POST" | "DELETE", quick?: boolean): Promise<void> => {
     setRefused(undefined);
@@ -225,34 +229,39 @@ export default function RehearsalRoute() {
   return (
     <English>
       <Top>
-        <Title>{says.rehearsalOf(name)}</Title>
-        <Link to={`/pages/${encodeURIComponent(name)}`}>{says.backToTheSheet}</Link>
+        <Title>Rehearsal of {name}</Title>
+        <Link to={`/pages/${encodeURIComponent(name)}`}>Back to the Sheet</Link>
         <Strong disabled={isRunning || draft.text === undefined} onClick={() => void send("POST", true)}>
-          {says.runQuickSet}
+          Run quick set
         </Strong>
         <QuietButton disabled={isRunning || draft.text === undefined} onClick={() => void send("POST", false)}>
-          {says.runWholeSet}
+          Run whole set
         </QuietButton>
         {isRunning && (
           <span role="status">
-            <Progress max={1} value={answer.done} aria-label={says.progress} /> {Math.round(answer.done * 100)} %{" "}
-            <QuietButton onClick={() => void send("DELETE")}>{says.cancel}</QuietButton>
+            <Progress max={1} value={answer.done} aria-label="Progress" /> {Math.round(answer.done * 100)} %{" "}
+            <QuietButton onClick={() => void send("DELETE")}>Cancel</QuietButton>
           </span>
         )}
       </Top>
       {refused && <Failed error={refused} again={() => setRefused(undefined)} />}
-      {rehearsal.isPending && <Waiting height="50vh" what={says.loadingRehearsal} />}
+      {rehearsal.isPending && <Waiting height="50vh" what="Loading rehearsal" />}
       {rehearsal.error && <Failed error={rehearsal.error} again={() => void rehearsal.refetch()} />}
-      {rehearsal.data === null && <Empty title={says.notRehearsedYet}>{says.whatARehearsalDoes}</Empty>}
-      {answer?.state === "cancelled" && <p>{says.cancelled}</p>}
+      {rehearsal.data === null && (
+        <Empty title="Not rehearsed yet">
+          A rehearsal sends the draft many prepared requests, with wrong keys, wrong people, stale forms and values just
+          outside each rule, on the real table. Everything is rolled back.
+        </Empty>
+      )}
+      {answer?.state === "cancelled" && <p>Rehearsal cancelled.</p>}
       {answer?.state === "failed" && (
         <p>
-          <Mark kind="stop">{says.failed}</Mark> {answer.because}
+          <Mark kind="stop">Could not be rehearsed.</Mark> {answer.because}
         </p>
       )}
       {answer && answer.text !== draft.text && draft.text !== undefined && (
         <p>
-          <Mark kind="wait">{says.changedSince}</Mark>
+          <Mark kind="wait">The page has been edited since this rehearsal: run it again.</Mark>
         </p>
       )}
       {answer?.rehearsal && <Result name={name} answer={answer} rehearsal={answer.rehearsal} />}

@@ -1,7 +1,7 @@
 import { isSaving } from "@loyal-quill/core";
 import type { ReplayAnswer } from "@loyal-quill/server/api";
 import { useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { Link, useLocation, useParams } from "react-router";
 import { styled } from "styled-components";
 import { ask } from "../api/client.js";
@@ -14,14 +14,21 @@ import { Mark, type MarkKind } from "../parts/mark.js";
 import { Moment } from "../parts/moment.js";
 import { Empty, Failed, QuietButton, Strong, Waiting } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
-import { Title } from "../parts/title.js";
+import { Title, useDocumentTitle } from "../parts/title.js";
 import { type ChosenStep, RoundTrip } from "../round-trip/round-trip.js";
 import { stepTitle } from "../round-trip/wording.js";
 import { Recorded } from "../sheet/step-detail.js";
 import { useDraft } from "../sheet/use-draft.js";
-import { texts } from "../texts.js";
 
-const says = texts.replayRoute;
+const kinds = {
+  "would be refused": "would be refused",
+  "would not be shown": "would not be shown",
+  "refused otherwise": "refused differently",
+  "would be saved": "would now be saved",
+  "would be shown": "would now be shown",
+  "the same": "same result",
+  "left out": "left out",
+};
 
 const Top = styled.div`
   display: flex;
@@ -90,14 +97,14 @@ function OnTheDraft({ name, id, begun, onClose }: { name: string; id: string; be
   const saves = isSaving(recorded.operation);
   const step = recorded.steps.find((each) => each.step === chosen?.step);
   return (
-    <section aria-label={says.wayOnTheDraft}>
+    <section aria-label="On the draft:">
       <p>
-        {says.wayOnTheDraft}{" "}
+        On the draft:{" "}
         <code>
           {recorded.method} {recorded.path}
         </code>{" "}
         <Small type="button" onClick={onClose}>
-          {says.close}
+          close
         </Small>
       </p>
       <RoundTrip
@@ -124,19 +131,19 @@ function Played({ name, begun, played }: { name: string; begun: string; played: 
           const count = played.filter((each) => each.kind === kind).length;
           return count === 0 ? null : (
             <Mark key={kind} kind={marks[kind]}>
-              {figure(count)} {says.kinds[kind]}
+              {figure(count)} {kinds[kind]}
             </Mark>
           );
         })}
       </Top>
-      <Scroll aria-label={says.beforeAndAfter}>
+      <Scroll aria-label="Before and after">
         <Table>
-          <Head columns={[says.when, says.who, says.request, says.before, says.onTheDraft]} />
+          <Head columns={["When", "Who", "Request", "Before", "On the draft"]} />
           {groups.map(({ kind, reason, requests }) => (
             <tbody key={`${kind} ${reason}`}>
               <tr>
                 <Group>
-                  <Mark kind={marks[kind]}>{says.kinds[kind]}</Mark>
+                  <Mark kind={marks[kind]}>{kinds[kind]}</Mark>
                   <span>
                     {figure(requests.length)}
                     {reason && `: ${reason}`}
@@ -148,7 +155,7 @@ function Played({ name, begun, played }: { name: string; begun: string; played: 
                   <td>
                     <Moment at={each.at} />
                   </td>
-                  <td style={{ whiteSpace: "nowrap" }}>{each.actor ?? says.nobody}</td>
+                  <td style={{ whiteSpace: "nowrap" }}>{each.actor ?? "not signed in"}</td>
                   <td>
                     <Link to={`/requests/${each.id}`}>
                       <code>
@@ -164,20 +171,20 @@ function Played({ name, begun, played }: { name: string; begun: string; played: 
                         {" "}
                         <Small
                           type="button"
-                          aria-label={says.showWayOf(each.method, each.path)}
+                          aria-label={`Show steps of ${each.method} ${each.path} on the draft`}
                           onClick={() => open(each.id)}
                         >
-                          {says.showWay}
+                          show steps
                         </Small>
                       </>
                     )}
-                    {each.row === "then" && ` (${says.rowPutBack(each.putBack.join(", "))})`}
+                    {each.row === "then" && ` (${`row put back: ${each.putBack.join(", ")}`})`}
                   </td>
                 </tr>
               ))}
               {requests.length > 100 && (
                 <tr>
-                  <td colSpan={5}>{says.andMore(figure(requests.length - 100))}</td>
+                  <td colSpan={5}>and {figure(requests.length - 100)} more</td>
                 </tr>
               )}
             </tbody>
@@ -200,9 +207,7 @@ export default function ReplayRoute() {
   const [days, setDays] = useState("7");
   const [rowsThen, setRowsThen] = useState(true);
   const [refused, setRefused] = useState<Error>();
-  useEffect(() => {
-    document.title = texts.documentTitle(says.playedAgain(name));
-  }, [name]);
+  useDocumentTitle(`Replay on the draft of ${name}`);
   const send = async (method: "POST" | "DELETE"): Promise<void> => {
     setRefused(undefined);
     const query: Record<string, string> = {
@@ -223,54 +228,65 @@ export default function ReplayRoute() {
   return (
     <English>
       <Top>
-        <Title>{says.playedAgain(name)}</Title>
-        <Link to={`/pages/${encodeURIComponent(name)}`}>{says.backToTheSheet}</Link>
+        <Title>Replay on the draft of {name}</Title>
+        <Link to={`/pages/${encodeURIComponent(name)}`}>Back to the Sheet</Link>
         <Choice
-          label={says.which}
+          label="Which"
           value={which}
           options={[
-            ...(ids ? [{ id: "chosen", text: says.theChosen(ids.length) }] : []),
-            { id: "refusals", text: says.allRefusals },
-            { id: "saves", text: says.allSaved },
-            { id: "all", text: says.allRequests },
+            ...(ids
+              ? [
+                  {
+                    id: "chosen",
+                    text: ids.length === 1 ? "the selected request" : `the ${ids.length} selected requests`,
+                  },
+                ]
+              : []),
+            { id: "refusals", text: "all that were stopped" },
+            { id: "saves", text: "all that were saved" },
+            { id: "all", text: "all" },
           ]}
           onChange={setWhich}
         />
         {which !== "chosen" && (
           <Choice
-            label={says.ofTheLast}
+            label="Of the last"
             value={days}
             options={[
-              { id: "1", text: says.day },
-              { id: "7", text: says.week },
-              { id: "30", text: says.thirtyDays },
+              { id: "1", text: "day" },
+              { id: "7", text: "7 days" },
+              { id: "30", text: "30 days" },
             ]}
             onChange={setDays}
           />
         )}
-        <CheckBox label={says.rowsAsTheyWere} checked={rowsThen} onChange={setRowsThen} />
+        <CheckBox label="Rows as they were then" checked={rowsThen} onChange={setRowsThen} />
         <Strong disabled={isRunning || draft.text === undefined} onClick={() => void send("POST")}>
-          {says.playAgain}
+          Replay
         </Strong>
         {isRunning && (
           <span role="status">
-            <progress max={1} value={answer.done} aria-label={says.progress} />{" "}
-            {says.doneOf(Math.round(answer.done * answer.asked), answer.asked)}{" "}
-            <QuietButton onClick={() => void send("DELETE")}>{says.cancel}</QuietButton>
+            <progress max={1} value={answer.done} aria-label="Progress" /> {Math.round(answer.done * answer.asked)} of{" "}
+            {answer.asked} <QuietButton onClick={() => void send("DELETE")}>Cancel</QuietButton>
           </span>
         )}
       </Top>
       {refused && <Failed error={refused} again={() => setRefused(undefined)} />}
-      {replay.isPending && <Waiting height="50vh" what={says.loading} />}
+      {replay.isPending && <Waiting height="50vh" what="Loading" />}
       {replay.error && <Failed error={replay.error} again={() => void replay.refetch()} />}
-      {replay.data === null && <Empty title={says.nothingYet}>{says.whatItDoes}</Empty>}
-      {answer?.state === "cancelled" && <p>{says.cancelled}</p>}
+      {replay.data === null && (
+        <Empty title="Nothing replayed yet">
+          Recorded requests are sent to the draft again, by the same people, and rolled back: so you see before
+          publishing what they would have met.
+        </Empty>
+      )}
+      {answer?.state === "cancelled" && <p>Replay cancelled.</p>}
       {answer?.state === "failed" && (
         <p>
-          <Mark kind="stop">{says.failed}</Mark> {answer.because}
+          <Mark kind="stop">Could not be replayed.</Mark> {answer.because}
         </p>
       )}
-      {answer?.played?.length === 0 && <p>{says.noneFound}</p>}
+      {answer?.played?.length === 0 && <p>No such request was recorded.</p>}
       {answer?.played && answer.played.length > 0 && <Played name={name} begun={answer.begun} played={answer.played} />}
     </English>
   );

@@ -1,6 +1,6 @@
 import { asCase, asCurl, asHar } from "@loyal-quill/authoring";
 import { isSaving, type RecordedRequest, type RecordedStep, readPairs, type StepName } from "@loyal-quill/core";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { styled } from "styled-components";
 import { ask } from "../api/client.js";
@@ -11,12 +11,14 @@ import { Mark } from "../parts/mark.js";
 import { Moment } from "../parts/moment.js";
 import { Failed, QuietButton, Waiting } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
-import { Title } from "../parts/title.js";
+import { Title, useDocumentTitle } from "../parts/title.js";
 import { type ChosenStep, RoundTrip } from "../round-trip/round-trip.js";
 import { outcomeMark, outcomeWord, stepTitle, stoppedAt } from "../round-trip/wording.js";
-import { texts } from "../texts.js";
 
-const says = texts.requestRoute;
+/** How a value's note tells what it was before. */
+const was = /^was /;
+
+const sideBySide = (count: string | number) => `Side by side, ${count} ${count === 1 ? "difference" : "differences"}`;
 
 const Top = styled.div`
   display: flex;
@@ -57,16 +59,16 @@ function Copies({ request }: { request: RecordedRequest }) {
   };
   return (
     <>
-      <Small type="button" onClick={() => void copy(says.curl, asCurl(request, origin))}>
-        {says.copyAsCurl}
+      <Small type="button" onClick={() => void copy("curl", asCurl(request, origin))}>
+        Copy as curl
       </Small>
-      <Small type="button" onClick={() => void copy(says.har, JSON.stringify(asHar([request], origin), null, 2))}>
-        {says.copyAsHar}
+      <Small type="button" onClick={() => void copy("HAR", JSON.stringify(asHar([request], origin), null, 2))}>
+        Copy as HAR
       </Small>
-      <Small type="button" onClick={() => void copy(says.case, asCase(request))}>
-        {says.copyAsCase}
+      <Small type="button" onClick={() => void copy("Test case", asCase(request))}>
+        Copy as test case
       </Small>
-      <span role="status">{copied && says.copied(copied)}</span>
+      <span role="status">{copied && `${copied} copied.`}</span>
     </>
   );
 }
@@ -121,14 +123,14 @@ function FieldsRead({ request }: { request: RecordedRequest }) {
   );
   return (
     <section aria-labelledby="read">
-      <h2 id="read">{says.whatWasRead}</h2>
+      <h2 id="read">Fields as read</h2>
       <Values
-        label={says.whatWasRead}
-        columns={[says.field, says.typed, says.tidied, says.readAs, says.problem]}
+        label="Fields as read"
+        columns={["Field", "As sent", "Tidied", "Read as", "Problem"]}
         rows={read.values.map((each) => ({
           name: named(each),
           cells: [
-            each.sent ?? says.nothingSent,
+            each.sent ?? "(nothing)",
             each.note === "touched" ? each.value : (each.note ?? ""),
             each.became === undefined ? "" : each.became,
             each.problem ?? problems.get(named(each)) ?? "",
@@ -154,10 +156,10 @@ function OwnSteps({ request }: { request: RecordedRequest }) {
   if (called.length === 0) return null;
   return (
     <section aria-labelledby="own">
-      <h2 id="own">{says.ownSteps}</h2>
+      <h2 id="own">Your own steps</h2>
       <Values
-        label={says.ownSteps}
-        columns={[says.called, says.calledIn, says.took, says.said]}
+        label="Your own steps"
+        columns={["Called", "Step", "ms", "What it said"]}
         rows={called.map(({ name, step, ms, said }) => ({
           name,
           cells: [stepTitle[step], ms.toFixed(1), said ?? "–"],
@@ -170,18 +172,18 @@ function OwnSteps({ request }: { request: RecordedRequest }) {
 /** The row before and after a save, as far as it changed. */
 function RowChange({ request }: { request: RecordedRequest }) {
   const write = stepOf(request, "write");
-  const changed = (write?.values ?? []).filter(({ note }) => note === "changed" || note?.startsWith("was "));
+  const changed = (write?.values ?? []).filter(({ note }) => note === "changed" || was.test(note ?? ""));
   const load = stepOf(request, "load");
   if (changed.length > 0)
     return (
       <section aria-labelledby="row">
-        <h2 id="row">{says.rowBeforeAndAfter}</h2>
+        <h2 id="row">Row before and after</h2>
         <Values
-          label={says.rowBeforeAndAfter}
-          columns={[says.column, says.before, says.after]}
+          label="Row before and after"
+          columns={["Column", "Before", "After"]}
           rows={changed.map(({ name, value, note }) => ({
             name,
-            cells: [note === "changed" ? says.notKept : (note ?? "").slice("was ".length), value],
+            cells: [note === "changed" ? "(not kept)" : (note ?? "").replace(was, ""), value],
           }))}
         />
       </section>
@@ -189,10 +191,10 @@ function RowChange({ request }: { request: RecordedRequest }) {
   if (!load || load.values.length === 0) return null;
   return (
     <section aria-labelledby="row">
-      <h2 id="row">{says.rowAsLoaded}</h2>
+      <h2 id="row">Row as loaded</h2>
       <Values
-        label={says.rowAsLoaded}
-        columns={[says.column, says.value]}
+        label="Row as loaded"
+        columns={["Column", "Value"]}
         rows={load.values.map(({ name, value }) => ({ name, cells: [value] }))}
       />
     </section>
@@ -212,7 +214,7 @@ function Statement({
 }) {
   const [plan, setPlan] = useState<string>();
   const explain = async (): Promise<void> => {
-    setPlan(says.planning);
+    setPlan("Planning …");
     try {
       const query = new URLSearchParams({ step, statement: String(index) });
       setPlan((await ask<{ plan: string }>(`/requests/${id}/plan?${query}`)).plan);
@@ -223,19 +225,19 @@ function Statement({
   return (
     <>
       <h3>
-        {says.statement(stepTitle[step], statement.purpose, statement.rows)}
-        {statement.standby && says.byStandby(statement.standby)}{" "}
+        {stepTitle[step]}: {statement.purpose}, {statement.rows === 1 ? "1 row" : `${statement.rows} rows`}
+        {statement.standby && <>, answered by standby {statement.standby}</>}{" "}
         <Small type="button" onClick={() => void explain()}>
-          {says.showPlan}
+          Show plan
         </Small>
       </h3>
       <Source label={statement.purpose}>{statement.text}</Source>
       <Values
-        label={says.parametersOf(statement.purpose)}
-        columns={[says.parameter, says.value]}
+        label={`Parameters of ${statement.purpose}`}
+        columns={["Parameter", "Value"]}
         rows={statement.values.map((value, place) => ({ name: `$${place + 1}`, cells: [value] }))}
       />
-      {plan !== undefined && <Source label={says.planOf(statement.purpose)}>{plan}</Source>}
+      {plan !== undefined && <Source label={`Plan of ${statement.purpose}`}>{plan}</Source>}
     </>
   );
 }
@@ -245,30 +247,30 @@ function Wire({ request }: { request: RecordedRequest }) {
   if (!wire)
     return (
       <section>
-        <h2>{says.overTheWire}</h2>
-        <p>{says.notKeptWithIt}</p>
+        <h2>Over the wire</h2>
+        <p>Headers and body were not kept with this request.</p>
       </section>
     );
   const pairs = readPairs(wire.body ?? "");
   return (
     <>
       <section aria-labelledby="wire">
-        <h2 id="wire">{says.overTheWire}</h2>
+        <h2 id="wire">Over the wire</h2>
         <Values
-          label={says.headers}
-          columns={[says.header, says.value]}
+          label="Headers and query"
+          columns={["Header", "Value"]}
           rows={Object.entries({ ...wire.headers, ...wire.query }).map(([name, value]) => ({ name, cells: [value] }))}
         />
         {wire.body !== null && (
           <>
-            <h3>{says.bodyAsSent}</h3>
-            <Source label={says.bodyAsSent}>{wire.body}</Source>
+            <h3>Body as sent</h3>
+            <Source label="Body as sent">{wire.body}</Source>
             {typeof pairs !== "string" && (
               <>
-                <h3>{says.pairs}</h3>
+                <h3>Names and values</h3>
                 <Values
-                  label={says.pairs}
-                  columns={[says.name, says.value]}
+                  label="Names and values"
+                  columns={["Name", "Value"]}
                   rows={pairs.map(([name, value], index) => ({ name: `${index + 1}. ${name}`, cells: [value] }))}
                 />
               </>
@@ -277,16 +279,16 @@ function Wire({ request }: { request: RecordedRequest }) {
         )}
       </section>
       <section aria-labelledby="answer">
-        <h2 id="answer">{says.answer(request.status)}</h2>
+        <h2 id="answer">Response, {request.status}</h2>
         <Values
-          label={says.headersOfTheAnswer}
-          columns={[says.header, says.value]}
+          label="Response headers"
+          columns={["Header", "Value"]}
           rows={Object.entries(wire.answer.headers).map(([name, value]) => ({ name, cells: [value] }))}
         />
         {wire.answer.body && (
           <>
-            <h3>{says.bodyOfTheAnswer}</h3>
-            <Source label={says.bodyOfTheAnswer}>{wire.answer.body}</Source>
+            <h3>Response body</h3>
+            <Source label="Response body">{wire.answer.body}</Source>
           </>
         )}
       </section>
@@ -303,12 +305,12 @@ function sentBy(request: RecordedRequest): ReadonlyMap<string, string> {
 const told = (request: RecordedRequest): readonly (readonly [string, string])[] => {
   const sent = [...sentBy(request)].filter(([name]) => name !== "quill.token");
   return [
-    [says.outcome, `${outcomeWord(request.outcome)}, ${request.status}`],
-    [says.who, request.actor?.name ?? says.nobody],
-    [says.record, request.key?.join(" / ") ?? "–"],
-    [says.stoppedAt, stoppedAt(request) ? stepTitle[stoppedAt(request)?.step ?? "route"] : "–"],
-    [says.reason, stoppedAt(request)?.stopped ?? "–"],
-    ...sent.map(([name, value]) => [says.sent(name), value] as const),
+    ["Outcome", `${outcomeWord(request.outcome)}, ${request.status}`],
+    ["Who", request.actor?.name ?? "not signed in"],
+    ["Record", request.key?.join(" / ") ?? "–"],
+    ["Stopped at", stoppedAt(request) ? stepTitle[stoppedAt(request)?.step ?? "route"] : "–"],
+    ["Reason", stoppedAt(request)?.stopped ?? "–"],
+    ...sent.map(([name, value]) => [`sent ${name}`, value] as const),
     ...request.steps.flatMap(({ step, values }) =>
       values.map(
         ({ name, value, note }) =>
@@ -329,10 +331,10 @@ function Compared({ one, other }: { one: RecordedRequest; other: RecordedRequest
   const differing = rows.filter(({ differs }) => differs).length;
   return (
     <section>
-      <h2>{says.sideBySide(differing)}</h2>
+      <h2>{sideBySide(differing)}</h2>
       <Values
-        label={says.sideBySide(differing)}
-        columns={[says.what, `${one.at.slice(0, 19)}`, `${other.at.slice(0, 19)}`]}
+        label={sideBySide(differing)}
+        columns={["What", `${one.at.slice(0, 19)}`, `${other.at.slice(0, 19)}`]}
         rows={rows.toSorted((x, y) => Number(y.differs) - Number(x.differs))}
       />
     </section>
@@ -346,14 +348,12 @@ export default function RequestRoute() {
   const request = useRequest(id);
   const other = useRequest(search.get("with") ?? undefined);
   const [chosen, choose] = useState<ChosenStep>();
-  useEffect(() => {
-    document.title = texts.documentTitle(says.request);
-  }, []);
-  if (request.isPending) return <Waiting height="60vh" what={says.loadingRequest} />;
+  useDocumentTitle("Request");
+  if (request.isPending) return <Waiting height="60vh" what="Loading request" />;
   if (request.error)
     return (
       <>
-        <Title>{says.request}</Title>
+        <Title>Request</Title>
         <Failed error={request.error} again={() => void request.refetch()} />
       </>
     );
@@ -367,38 +367,38 @@ export default function RequestRoute() {
           {data.method} {data.path}
         </Title>
         <Mark kind={outcomeMark(data.outcome)}>{outcomeWord(data.outcome)}</Mark>
-        <span>{data.actor?.name ?? says.nobody}</span>
+        <span>{data.actor?.name ?? "not signed in"}</span>
         <Moment at={data.at} />
-        <code>{says.ms(data.ms.toFixed(1))}</code>
+        <code>{data.ms.toFixed(1)} ms</code>
       </Top>
       <Top>
         {data.page && data.operation !== "list" && data.operation !== "rows" && (
-          <Link to={`/pages/${encodeURIComponent(data.page)}?request=${data.id}`}>{says.showOnTheSheet}</Link>
+          <Link to={`/pages/${encodeURIComponent(data.page)}?request=${data.id}`}>Show on the Sheet</Link>
         )}
         {data.page && (
           <Link to={`/pages/${encodeURIComponent(data.page)}/replay`} state={{ ids: [data.id] }}>
-            {says.playAgain}
+            Replay on the draft
           </Link>
         )}
         {data.page && data.key && (
           <Link to={`/requests?page=${encodeURIComponent(data.page)}&record=${encodeURIComponent(data.key.join("/"))}`}>
-            {says.othersOfThisRecord}
+            Other requests for this record
           </Link>
         )}
         <Copies request={data} />
       </Top>
       <RoundTrip open={saves ? undefined : data} save={saves ? data : undefined} chosen={chosen} onChoose={choose} />
       <p>
-        {says.number} <code>{data.id}</code>
+        Request number <code>{data.id}</code>
         {data.trace && (
           <>
-            {says.trace} <code>{data.trace}</code>
+            , trace <code>{data.trace}</code>
           </>
         )}
         {chosen && (
           <>
             {" "}
-            <QuietButton onClick={() => choose(undefined)}>{says.showAllSteps}</QuietButton>
+            <QuietButton onClick={() => choose(undefined)}>Show all steps</QuietButton>
           </>
         )}
       </p>
@@ -410,7 +410,7 @@ export default function RequestRoute() {
               <h2>{stepTitle[chosen.step]}</h2>
               <Values
                 label={stepTitle[chosen.step]}
-                columns={[says.what, says.value, says.note]}
+                columns={["What", "Value", "Note"]}
                 rows={steps.flatMap(({ values }) =>
                   values.map(({ name, value, note }) => ({ name, cells: [value, note ?? ""] })),
                 )}
@@ -425,8 +425,8 @@ export default function RequestRoute() {
           </>
         )}
         <section aria-labelledby="statements">
-          <h2 id="statements">{says.statements}</h2>
-          {steps.every(({ statements }) => statements.length === 0) && <p>{says.noStatement}</p>}
+          <h2 id="statements">Statements</h2>
+          {steps.every(({ statements }) => statements.length === 0) && <p>No statement was sent.</p>}
           {steps.flatMap(({ step, statements }) =>
             statements.map((statement, index) => (
               // biome-ignore lint/suspicious/noArrayIndexKey: a statement's place is its name

@@ -5,11 +5,11 @@ import { styled } from "styled-components";
 import { figure } from "../parts/figures.js";
 import { underlined } from "../parts/inputs.js";
 import { stepTitle } from "../round-trip/wording.js";
-import { texts } from "../texts.js";
 
 Chart.register(BarController, BarElement, CategoryScale, LinearScale, Tooltip);
 
-const says = texts.requestSums;
+const requestsByDay = (count: string | number) =>
+  `${count} ${count === "1" ? "request" : "requests"} by day, stopped ones in red`;
 
 const Three = styled.div`
   display: grid;
@@ -56,7 +56,7 @@ function Days({ days }: Pick<RequestSums, "days">) {
         type: "bar",
         data: {
           labels: counts.map(([day]) => day.slice(5)),
-          datasets: [bars(says.wentThrough, 1, "--edge"), bars(says.stopped, 2, "--minium")],
+          datasets: [bars("went through", 1, "--edge"), bars("stopped", 2, "--minium")],
         },
         options: {
           animation: false,
@@ -89,7 +89,7 @@ function Days({ days }: Pick<RequestSums, "days">) {
       <canvas
         ref={canvas}
         role="img"
-        aria-label={says.daysInWords(figure(through), figure(all - through), labels.length)}
+        aria-label={`${figure(through)} requests went through and ${figure(all - through)} were stopped, over ${labels.length} days`}
       />
     </Box>
   );
@@ -100,17 +100,17 @@ export default function RequestSumsPane({ sums, onField }: { sums: RequestSums; 
   const slowest = sums.steps.toSorted((a, b) => b.most - a.most).slice(0, 5);
   return (
     <Three>
-      <section aria-label={says.byDay}>
+      <section aria-label="Outcomes by day">
         <h2>
-          {says.requestsByDay(figure(sums.count))}
-          {sums.ofNewest && says.ofTheNewest}
+          {requestsByDay(figure(sums.count))}
+          {sums.ofNewest && <> (the newest ones only)</>}
         </h2>
         <Days days={sums.days} />
       </section>
       <section>
-        <h2>{says.whatRefusesMost}</h2>
+        <h2>What refuses most</h2>
         <ol>
-          {sums.rules.length === 0 && <li>{says.nothingWasRefused}</li>}
+          {sums.rules.length === 0 && <li>No form was refused.</li>}
           {sums.rules.slice(0, 5).map(({ field, by, count }) => (
             <li key={`${field} ${by}`}>
               <button type="button" onClick={() => onField(field)}>
@@ -122,12 +122,14 @@ export default function RequestSumsPane({ sums, onField }: { sums: RequestSums; 
         </ol>
       </section>
       <section>
-        <h2>{says.slowestSteps}</h2>
+        <h2>Slowest steps, half and 95 %</h2>
         <ol>
           {slowest.map(({ step, half, most }) => (
             <li key={step}>
               <span>{stepTitle[step as keyof typeof stepTitle] ?? step}</span>
-              <code>{says.halfAndMost(half.toFixed(1), most.toFixed(1))}</code>
+              <code>
+                {half.toFixed(1)} · {most.toFixed(1)} ms
+              </code>
             </li>
           ))}
         </ol>

@@ -1,5 +1,5 @@
 import type { ToldRequest } from "@loyal-quill/server/api";
-import { lazy, Suspense, useEffect, useState } from "react";
+import { lazy, Suspense, useState } from "react";
 import { Input, Label, SearchField } from "react-aria-components";
 import { Link, useNavigate } from "react-router";
 import { styled } from "styled-components";
@@ -13,13 +13,10 @@ import { byDay, Moment } from "../parts/moment.js";
 import { Selected, Tick } from "../parts/selecting.js";
 import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
-import { Title } from "../parts/title.js";
+import { Title, useDocumentTitle } from "../parts/title.js";
 import { useFilters } from "../parts/use-filters.js";
 import { TripGlyph } from "../round-trip/trip-glyph.js";
 import { outcomeMark, outcomeWord, stepTitle } from "../round-trip/wording.js";
-import { texts } from "../texts.js";
-
-const says = texts.requestsRoute;
 
 const RequestSumsPane = lazy(() => import("./request-sums.js"));
 
@@ -69,14 +66,14 @@ function RequestRow({
       <td>
         <Tick
           checked={isChosen}
-          aria-label={says.choose(method, path)}
+          aria-label={`Select ${method} ${path}`}
           onChange={(event) => onChoose(event.target.checked)}
         />
       </td>
       <td>
         <Moment at={at} />
       </td>
-      <td style={{ whiteSpace: "nowrap" }}>{actor?.name ?? says.nobody}</td>
+      <td style={{ whiteSpace: "nowrap" }}>{actor?.name ?? "not signed in"}</td>
       <td>
         <Link to={`/requests/${id}`}>
           <Address title={path}>
@@ -108,9 +105,7 @@ export default function RequestsRoute() {
   const pages = usePages();
   const accounts = useAccounts();
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
-  useEffect(() => {
-    document.title = texts.documentTitle(says.requests);
-  }, []);
+  useDocumentTitle("Requests");
   const all: readonly ToldRequest[] = requests.data?.pages.flatMap((part) => part.requests) ?? [];
   const select = (
     label: string,
@@ -134,93 +129,85 @@ export default function RequestsRoute() {
   return (
     <English>
       <Top>
-        <Title>{says.requests}</Title>
+        <Title>Requests</Title>
         <SearchField value={filter.text ?? ""} onChange={(value) => set("text", value)}>
-          <Label>{says.contains}</Label>
-          <Input placeholder={says.addressReasonOrNumber} />
+          <Label>Contains</Label>
+          <Input placeholder="address, reason or number" />
         </SearchField>
         {select(
-          says.page,
+          "Page",
           "page",
-          says.allPages,
+          "all pages",
           (pages.data ?? []).map(({ name }) => ({ id: name, text: name })),
         )}
-        {select(says.person, "person", says.everybody, [
+        {select("Person", "person", "everybody", [
           ...(accounts.data ?? []).map(({ id, name }) => ({ id, text: name })),
-          { id: "nobody", text: says.nobody },
+          { id: "nobody", text: "not signed in" },
         ])}
-        {select(says.outcome, "outcome", says.anyOutcome, [
-          { id: "refusals", text: says.allRefusals },
+        {select("Outcome", "outcome", "any", [
+          { id: "refusals", text: "all that were stopped" },
           ...outcomeIds.map((id) => ({ id, text: outcomeWord(id) })),
         ])}
         {select(
-          says.stoppedAt,
+          "Stopped at",
           "step",
-          says.anyStep,
+          "any step",
           stepIds.map((id) => ({ id, text: stepTitle[id] })),
         )}
         {select(
-          says.slowerThan,
+          "Took at least",
           "slower",
-          says.anyTime,
-          ["10", "50", "200", "1000"].map((id) => ({ id, text: says.ms(id) })),
+          "any time",
+          ["10", "50", "200", "1000"].map((id) => ({ id, text: `${id} ms` })),
         )}
-        {select(says.since, "days", says.anyDay, [
-          { id: "1", text: says.aDay },
-          { id: "7", text: says.aWeek },
-          { id: "30", text: says.thirtyDays },
+        {select("Last", "days", "90 days", [
+          { id: "1", text: "day" },
+          { id: "7", text: "7 days" },
+          { id: "30", text: "30 days" },
         ])}
         {filter.record !== undefined && (
           <span>
-            {says.record} <code>{filter.record}</code>{" "}
-            <Small onClick={() => set("record", "")}>{says.allRecords}</Small>
+            Record <code>{filter.record}</code> <Small onClick={() => set("record", "")}>all records</Small>
           </span>
         )}
         {filter.field !== undefined && (
           <span>
-            {says.field} <code>{filter.field}</code> <Small onClick={() => set("field", "")}>{says.allFields}</Small>
+            Problem at <code>{filter.field}</code> <Small onClick={() => set("field", "")}>all fields</Small>
           </span>
         )}
       </Top>
       {sums.data && sums.data.count > 0 && (
-        <Suspense fallback={<Waiting height="10rem" what={says.summing} />}>
+        <Suspense fallback={<Waiting height="10rem" what="Summing up" />}>
           <RequestSumsPane sums={sums.data} onField={(field) => set("field", field)} />
         </Suspense>
       )}
       {chosen.size > 0 && (
         <Selected role="status">
-          <span>{says.chosen(figure(chosen.size))}</span>
-          {two.length === 2 && <Link to={`/requests/${two[0]}?with=${two[1]}`}>{says.compareThem}</Link>}
+          <span>{figure(chosen.size)} selected</span>
+          {two.length === 2 && <Link to={`/requests/${two[0]}?with=${two[1]}`}>Compare side by side</Link>}
           <Small type="button" disabled={ofPages.size !== 1} onClick={playAgain}>
-            {says.playAgainOnTheDraft}
+            Replay on the draft
           </Small>
           <Small type="button" onClick={() => setChosen(new Set())}>
-            {says.chooseNone}
+            clear selection
           </Small>
         </Selected>
       )}
-      {requests.isPending && <Waiting height="50vh" what={says.loadingRequests} />}
+      {requests.isPending && <Waiting height="50vh" what="Loading requests" />}
       {requests.error && <Failed error={requests.error} again={() => void requests.refetch()} />}
       {requests.data && all.length === 0 && (
-        <Empty title={says.noRequests}>
-          {Object.keys(filter).length > 0 ? says.noneMatchTheseFilters : says.openAPageAndItAppears}
+        <Empty title="No requests">
+          {Object.keys(filter).length > 0
+            ? "None matches these filters."
+            : "Open a served page, and the request appears here."}
         </Empty>
       )}
       {all.length > 0 && (
-        <Scroll aria-label={says.requests}>
+        <Scroll aria-label="Requests">
           <Table>
             <Head
-              columns={[
-                says.select,
-                says.when,
-                says.who,
-                says.request,
-                says.steps,
-                says.outcome,
-                says.statements,
-                says.time,
-              ]}
-              figures={[says.statements, says.time]}
+              columns={["Select", "When", "Who", "Request", "Steps", "Outcome", "Statements", "ms"]}
+              figures={["Statements", "ms"]}
             />
             {byDay(all).map(({ day, entries }) => (
               <tbody key={day}>
@@ -250,7 +237,7 @@ export default function RequestsRoute() {
       {requests.hasNextPage && (
         <p style={{ marginTop: "1rem" }}>
           <QuietButton onClick={() => void requests.fetchNextPage()} disabled={requests.isFetchingNextPage}>
-            {requests.isFetchingNextPage ? says.loading : says.loadEarlierRequests}
+            {requests.isFetchingNextPage ? "Loading …" : "Load earlier requests"}
           </QuietButton>
         </p>
       )}

@@ -4,10 +4,9 @@ import { styled } from "styled-components";
 import { Small } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { Moment } from "../parts/moment.js";
-import { texts } from "../texts.js";
 import { outcomeMark, outcomeWord, stepTitle, stoppedAt } from "./wording.js";
 
-const says = texts.roundTrip;
+const msText = (ms: string | number) => `${ms} ms`;
 
 /**
  * Where the line of a half runs, in pixels from its top: out, and back. Slim, it shows the values of one step; tall, some of
@@ -152,8 +151,8 @@ const Ways = styled.span`
 function shownValues(step: RecordedStep): RecordedStep["values"] {
   const own = (step.own ?? []).map(({ name, ms, said }) => ({
     name: `${name}()`,
-    value: said ?? says.saidNothing,
-    note: says.ms(Math.round(ms)),
+    value: said ?? "nothing said",
+    note: msText(Math.round(ms)),
   }));
   if (step.step !== "read" && step.step !== "compare") return [...own, ...step.values];
   const dull = new Set(["untouched"]);
@@ -175,11 +174,7 @@ function StepValues({ step, most }: { step: RecordedStep | undefined; most: numb
       ))}
       {values.length > most && (
         <span>
-          <i>
-            {says.and}
-            {values.length - most + 1}
-            {says.more}
-          </i>
+          <i>and {values.length - most + 1} more</i>
         </span>
       )}
     </Values>
@@ -263,22 +258,21 @@ function TripHalf({ title, steps, request, isTall, chosen, onChoose }: HalfProps
         walked={request !== undefined}
       />
       <Name>{title}</Name>
-      <Said title={request && says.ms(request.ms.toFixed(1))}>
+      <Said title={request && msText(request.ms.toFixed(1))}>
         {request ? (
           <>
             <Mark kind={outcomeMark(request.outcome)}>{outcomeWord(request.outcome)}</Mark>
             {isTall && (
               <>
                 <br />
-                {request.ms < 10 ? request.ms.toFixed(1) : Math.round(request.ms)}
-                {says.milliseconds}
+                {request.ms < 10 ? request.ms.toFixed(1) : Math.round(request.ms)} ms
                 <br />
                 <Moment at={request.at} />
               </>
             )}
           </>
         ) : (
-          says.notYet
+          "not yet"
         )}
       </Said>
       <div style={{ height: shape.height }}>
@@ -408,16 +402,16 @@ export function RoundTrip({ open, save, chosen, onChoose, children }: RoundTripP
   return (
     <Drawing $hasFoot={save !== undefined}>
       <Edge $side="browser" aria-hidden="true">
-        <span>{says.browser}</span>
+        <span>browser</span>
       </Edge>
       <Edge $side="database" aria-hidden="true">
-        <span>{says.database}</span>
+        <span>database</span>
       </Edge>
-      <TripHalf title={says.open} steps={openSteps} request={open} isTall={isTall} {...of("open")} />
-      <TripHalf title={says.save} steps={saveSteps} request={save} isTall={isTall} {...of("save")} />
+      <TripHalf title="Open" steps={openSteps} request={open} isTall={isTall} {...of("open")} />
+      <TripHalf title="Save" steps={saveSteps} request={save} isTall={isTall} {...of("save")} />
       {children && <Ways>{children}</Ways>}
       <Toggle type="button" aria-expanded={isTall} onClick={() => say({ isTall: !isTall, about: stopped })}>
-        {isTall ? says.hideValues : says.showValues}
+        {isTall ? "Hide values" : "Show values"}
       </Toggle>
     </Drawing>
   );

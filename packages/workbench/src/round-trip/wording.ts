@@ -1,16 +1,35 @@
 import type { OutcomeKind, RecordedRequest, RecordedStep, StepName } from "@loyal-quill/core";
 import type { MarkKind } from "../parts/mark.js";
-import { texts } from "../texts.js";
 
-const says = texts.wording;
+/** The names of the steps, as they stand on the line. */
+export const stepTitle: Readonly<Record<StepName, string>> = {
+  route: "Route",
+  key: "Key",
+  access: "Access",
+  load: "Load",
+  prefill: "Prefill",
+  read: "Read",
+  check: "Check",
+  compare: "Compare",
+  write: "Write",
+  answer: "Answer",
+};
+
+const outcomes: Readonly<Record<OutcomeKind, string>> = {
+  shown: "shown",
+  saved: "saved",
+  unchanged: "unchanged",
+  invalid: "invalid",
+  conflict: "conflict",
+  refused: "refused",
+  "not-found": "not found",
+  failed: "failed",
+};
 
 /** What the small drawing of a request shows: how far it came. */
 export type Glance = Pick<RecordedRequest, "operation" | "outcome"> & {
   readonly steps: readonly Pick<RecordedStep, "step" | "stopped">[];
 };
-
-/** The names of the steps, as they stand on the line. */
-export const stepTitle: Readonly<Record<StepName, string>> = says.steps;
 
 const marks: Readonly<Record<OutcomeKind, MarkKind>> = {
   shown: "quiet",
@@ -23,7 +42,7 @@ const marks: Readonly<Record<OutcomeKind, MarkKind>> = {
   failed: "stop",
 };
 
-export const outcomeWord = (outcome: OutcomeKind): string => says.outcomes[outcome];
+export const outcomeWord = (outcome: OutcomeKind): string => outcomes[outcome];
 export const outcomeMark = (outcome: OutcomeKind): MarkKind => marks[outcome];
 
 /** The step where a request's way ended before its time, or undefined. */
@@ -35,6 +54,6 @@ export const stoppedAt = <Step extends Pick<RecordedStep, "step" | "stopped">>(r
 export function summary(request: Glance): string {
   const stop = stoppedAt(request);
   return stop
-    ? says.stoppedAt(outcomeWord(request.outcome), stepTitle[stop.step], stop.stopped)
+    ? `${outcomeWord(request.outcome)} at ${stepTitle[stop.step]}: ${stop.stopped}`
     : outcomeWord(request.outcome);
 }

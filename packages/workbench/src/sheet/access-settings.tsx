@@ -1,17 +1,14 @@
 import { TextLine } from "../parts/inputs.js";
-import { texts } from "../texts.js";
 import { ConditionLine } from "./condition-line.js";
 import { partOf, setter, textOf, useEditing } from "./settings.js";
 
-const says = texts.accessSettings;
-
 const accessLines = [
-  { name: "open", label: says.canOpen, place: "open" },
-  { name: "rows", label: says.visibleRecords, place: "row" },
-  { name: "edit", label: says.editableWhen, place: "row" },
-  { name: "new", label: says.canCreate, place: "open" },
-  { name: "delete", label: says.deletableWhen, place: "row" },
-  { name: "history", label: says.canSeeChanges, place: "row" },
+  { name: "open", label: "Can open", place: "open" },
+  { name: "rows", label: "Visible records", place: "row" },
+  { name: "edit", label: "Editable when", place: "row" },
+  { name: "new", label: "Can create", place: "open" },
+  { name: "delete", label: "Deletable when", place: "row" },
+  { name: "history", label: "Can see changes", place: "row" },
 ] as const;
 
 /** Who may open the page, see, edit, make and delete records. */
@@ -40,9 +37,9 @@ export function AccessSettings() {
         />
       ))}
       <TextLine
-        label={says.reasonWhenLocked}
+        label="Reason when locked"
         value={textOf(access.because)}
-        onChange={(value) => set(["access", "because"], value, says.whyItCanTBeEdited)}
+        onChange={(value) => set(["access", "because"], value, "why it can't be edited")}
       />
     </>
   );

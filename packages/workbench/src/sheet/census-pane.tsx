@@ -12,10 +12,7 @@ import { Small } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { Moment } from "../parts/moment.js";
 import { Failed, QuietButton, Waiting } from "../parts/states.js";
-import { texts } from "../texts.js";
 import { Migration } from "./migration.js";
-
-const says = texts.censusPane;
 
 const Pane = styled.div`
   padding: ${({ theme }) => `${theme.space(3)} 0 0 ${theme.space(4)}`};
@@ -54,21 +51,15 @@ function Count({ count, name }: { count: CensusCount; name: string }) {
         {when && (
           <>
             {" "}
-            {says.when}
-            <code>{when}</code>
+            when <code>{when}</code>
           </>
         )}
       </p>
-      {refused === null && (
-        <Mark kind="wait">
-          {says.unknown}
-          {because}
-        </Mark>
-      )}
-      {refused === 0 && <Mark kind="good">{says.noStoredRowsFail}</Mark>}
+      {refused === null && <Mark kind="wait">unknown: {because}</Mark>}
+      {refused === 0 && <Mark kind="good">No stored rows fail</Mark>}
       {refused !== null && refused > 0 && (
         <>
-          <Mark kind="stop">{refused === 1 ? says.oneStoredRowFails : says.storedRowsFail(figure(refused))}</Mark>
+          <Mark kind="stop">{refused === 1 ? "1 stored row fails" : `${figure(refused)} stored rows fail`}</Mark>
           <Keys>
             {examples.map((key) => (
               <Link
@@ -78,23 +69,17 @@ function Count({ count, name }: { count: CensusCount; name: string }) {
                 <code>{key.join(" / ")}</code>
               </Link>
             ))}
-            {examples.length < refused && (
-              <span>
-                {says.and}
-                {figure(refused - examples.length)}
-                {says.more}
-              </span>
-            )}
+            {examples.length < refused && <span>and {figure(refused - examples.length)} more</span>}
           </Keys>
         </>
       )}
       {hold !== null && (
         <details>
-          <summary>{says.sqlToEnforceThisInThe}</summary>
-          {refused !== null && refused > 0 && <Soft>{says.validateSucceedsOnlyOnceNoStored}</Soft>}
+          <summary>SQL to enforce this in the table</summary>
+          {refused !== null && refused > 0 && <Soft>VALIDATE succeeds only once no stored row fails.</Soft>}
           <pre>{hold.up}</pre>
           <Small type="button" onClick={() => void navigator.clipboard.writeText(hold.up)}>
-            {says.copy}
+            copy
           </Small>
         </details>
       )}
@@ -105,7 +90,7 @@ function Count({ count, name }: { count: CensusCount; name: string }) {
 function Running({ answer, cancel }: { answer: CensusAnswer; cancel: () => void }) {
   return (
     <>
-      <Track value={answer.done * 100} aria-label={says.counting}>
+      <Track value={answer.done * 100} aria-label="Counting">
         {({ percentage }) => (
           <div>
             <div style={{ width: `${percentage}%` }} />
@@ -113,10 +98,9 @@ function Running({ answer, cancel }: { answer: CensusAnswer; cancel: () => void 
         )}
       </Track>
       <p>
-        {says.countingSoFar}
-        {Math.round(answer.done * 100)} % …{" "}
+        Counting, {Math.round(answer.done * 100)} % …{" "}
         <Small type="button" onClick={cancel}>
-          {says.stopCounting}
+          stop counting
         </Small>
       </p>
     </>
@@ -140,7 +124,7 @@ export default function CensusPane({ name, text }: { name: string; text: string 
       setProblem((error as Error).message);
     }
   };
-  if (census.isPending) return <Waiting height="10rem" what={says.loadingLastCensus} />;
+  if (census.isPending) return <Waiting height="10rem" what="Loading last census" />;
   if (census.error) return <Failed error={census.error} again={() => void census.refetch()} />;
   const answer = census.data;
   const isOld = answer !== null && answer.text !== text;
@@ -150,31 +134,34 @@ export default function CensusPane({ name, text }: { name: string; text: string 
         <Running answer={answer} cancel={() => void send("DELETE")} />
       ) : (
         <>
-          {!answer && <Soft>{says.countsTheStoredRowsThatFail}</Soft>}
-          {answer?.state === "cancelled" && <Mark kind="wait">{says.censusCancelled}</Mark>}
+          {!answer && (
+            <Soft>Counts the stored rows that fail each rule and check of this draft. Nothing is changed.</Soft>
+          )}
+          {answer?.state === "cancelled" && <Mark kind="wait">Census cancelled.</Mark>}
           {answer?.state === "failed" && <Mark kind="stop">{answer.because}</Mark>}
           {answer?.census && (
             <p>
-              {figure(answer.census.rows)}
-              {says.rowsAsTheyWereAt}
-              <Moment at={answer.begun} />. {isOld && <Mark kind="wait">{says.theDraftHasChangedSinceThis}</Mark>}
+              {figure(answer.census.rows)} rows, as they were at <Moment at={answer.begun} />.{" "}
+              {isOld && <Mark kind="wait">The draft has changed since this census.</Mark>}
             </p>
           )}
           <p style={{ marginTop: "0.5rem" }}>
-            <QuietButton onClick={() => void send("POST")}>{answer ? says.runAgain : says.runCensus}</QuietButton>
+            <QuietButton onClick={() => void send("POST")}>{answer ? "Run again" : "Run census"}</QuietButton>
           </p>
         </>
       )}
       {problem && <Mark kind="stop">{problem}</Mark>}
       {answer?.census && (
         <Migration
-          title={says.constraintsOf(name)}
+          title={`${name} constraints`}
           changes={answer.census.counts.flatMap(({ hold, refused }) => (hold && refused === 0 ? [hold] : []))}
         />
       )}
       {answer?.census && (
-        <ul aria-label={says.census}>
-          {answer.census.counts.length === 0 && <li>{says.thePageHasNoRulesOr}</li>}
+        <ul aria-label="Census">
+          {answer.census.counts.length === 0 && (
+            <li>The page has no rules or checks of its own: the table's are held by the table.</li>
+          )}
           {answer.census.counts.map((count, index) => (
             // biome-ignore lint/suspicious/noArrayIndexKey: two rules of a field may demand the same
             <Count key={index} count={count} name={name} />

@@ -2,11 +2,8 @@ import type { SheetAnswer } from "@loyal-quill/server/api";
 import { styled } from "styled-components";
 import { focusAfter } from "../parts/focus.js";
 import { SelectLine, Small, TextLine } from "../parts/inputs.js";
-import { texts } from "../texts.js";
 import { ConditionLine } from "./condition-line.js";
 import { addCheck, checksIn, conditionOfCheck, partOf, textOf, useEditing } from "./settings.js";
-
-const says = texts.checkSettings;
 
 const Check = styled.li`
   display: grid;
@@ -30,7 +27,7 @@ export function CheckSettings({ sheet }: { sheet: SheetAnswer }) {
   return (
     <>
       <ConditionLine
-        label={texts.stepSettings.askForAReason}
+        label="Ask for a reason"
         place="form"
         value={textOf(partOf(editing.content, "save").reason)}
         onChange={(value) => {
@@ -39,42 +36,42 @@ export function CheckSettings({ sheet }: { sheet: SheetAnswer }) {
           const isBare = value === "" && Object.keys(others).length === 0;
           editing.edit(
             [{ do: "set", path: isBare ? ["save"] : ["save", "reason"], value: value === "" ? undefined : reason }],
-            texts.stepSettings.whenAReasonIsAskedFor,
+            "when a reason is asked for",
           );
         }}
       />
-      <Soft>{says.conditionsAcrossSeveralFieldsRulesFor}</Soft>
-      <ul aria-label={says.checks}>
+      <Soft>Conditions across several fields. Rules for a single field are beside it, below.</Soft>
+      <ul aria-label="Checks">
         {checks.map((check, index) => (
           // biome-ignore lint/suspicious/noArrayIndexKey: a check's place is what it is known by
           <Check key={index}>
             <ConditionLine
-              label={says.condition}
+              label="Condition"
               focusName={conditionOfCheck(index)}
               place="form"
               value={check.expect}
-              onChange={(value) => set(index, "expect", value, says.aCheck)}
+              onChange={(value) => set(index, "expect", value, "a check")}
             />
             <TextLine
-              label={says.errorMessage}
+              label="Error message"
               value={check.message}
-              onChange={(value) => set(index, "message", value, says.messageOfACheck)}
+              onChange={(value) => set(index, "message", value, "message of a check")}
             />
             <SelectLine
-              label={says.showErrorAt}
+              label="Show error at"
               value={check.at ?? ""}
-              options={[{ id: "", text: says.topOfTheForm }, ...onPage.map(({ name }) => ({ id: name, text: name }))]}
-              onChange={(id) => set(index, "at", id === "" ? undefined : id, says.placeOfACheck)}
+              options={[{ id: "", text: "Top of the form" }, ...onPage.map(({ name }) => ({ id: name, text: name }))]}
+              onChange={(id) => set(index, "at", id === "" ? undefined : id, "place of a check")}
             />
             <p>
               <Small
                 type="button"
                 onClick={() => {
-                  editing.edit([{ do: "set", path: ["checks", index], value: undefined }], says.removeACheck);
+                  editing.edit([{ do: "set", path: ["checks", index], value: undefined }], "remove a check");
                   focusAfter("[data-add-check]");
                 }}
               >
-                {says.removeThisCheck}
+                Remove this check
               </Small>
             </p>
           </Check>
@@ -82,7 +79,7 @@ export function CheckSettings({ sheet }: { sheet: SheetAnswer }) {
       </ul>
       <p>
         <Small type="button" data-add-check="" onClick={() => addCheck(editing)}>
-          {says.addACheckAcrossFields}
+          Add a check across fields
         </Small>
       </p>
     </>

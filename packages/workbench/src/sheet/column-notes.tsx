@@ -2,9 +2,6 @@ import type { SheetField } from "@loyal-quill/server/api";
 import type { DragEvent, KeyboardEvent, MouseEvent } from "react";
 import { styled } from "styled-components";
 import { Small } from "../parts/inputs.js";
-import { texts } from "../texts.js";
-
-const says = texts.columnNotes;
 
 const Notes = styled.div`
   padding: ${({ theme }) => `${theme.space(1)} 0`};
@@ -75,7 +72,7 @@ export function ColumnNotes({ field, stored, known, isChosen, actions }: ColumnN
             type="button"
             data-field-button={field.name}
             aria-pressed={isChosen}
-            title={says.editThisFieldArrowKeysGo}
+            title="Edit this field. Arrow keys go to the next one, Alt and arrow keys or dragging move it, Delete removes it."
             {...handle}
             onClick={(event) => actions.click(name, event)}
             onKeyDown={(event) => actions.keyDown(name, event)}
@@ -83,31 +80,24 @@ export function ColumnNotes({ field, stored, known, isChosen, actions }: ColumnN
             {field.name}
           </Name>
         ) : (
-          <b title={says.dragOntoThePage} {...handle}>
+          <b title="Drag onto the page." {...handle}>
             {field.name}{" "}
           </b>
         )}
-        <span>
-          {field.type}
-          {field.key ? says.key : ""}
-          {field.nullable ? "" : says.notNull}
-        </span>
+        <span>{[field.type, field.key ? "key" : "", field.nullable ? "" : "not null"].filter(Boolean).join(", ")}</span>
         {isChosen === undefined && (
           <>
             {" "}
-            <Small type="button" onClick={() => actions.add(name)} aria-label={says.addToThePage(field.name)}>
-              {says.addToPage}
+            <Small type="button" onClick={() => actions.add(name)} aria-label={`Add ${field.name} to the page`}>
+              Add to page
             </Small>
           </>
         )}
       </p>
-      {known && stored !== undefined && <Stored>{stored ?? <span>{says.null}</span>}</Stored>}
+      {known && stored !== undefined && <Stored>{stored ?? <span>null</span>}</Stored>}
       {field.default !== null && (
         <p>
-          <span>
-            {says.defaultText}
-            {field.default}
-          </span>
+          <span>default {field.default}</span>
         </p>
       )}
       {field.references.map(({ table, columns }) => (

@@ -5,10 +5,7 @@ import { styled } from "styled-components";
 import { ask } from "../api/client.js";
 import { Line, Text } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
-import { texts } from "../texts.js";
 import { useEditing } from "./settings.js";
-
-const says = texts.conditionLine;
 
 const ConditionEditor = lazy(() => import("../code/condition-editor.js"));
 
@@ -37,11 +34,11 @@ const number = new Intl.NumberFormat("en-GB");
 function counts({ holds, fails, unknown }: NonNullable<ConditionAnswer["counted"]>): string {
   const all = number.format(holds + fails + unknown);
   const parts = [
-    ...(fails > 0 ? [says.fails(number.format(fails))] : []),
-    ...(unknown > 0 ? [says.unknown(number.format(unknown))] : []),
-    ...(holds > 0 ? [says.holds(number.format(holds))] : []),
+    ...(fails > 0 ? [`fails for ${number.format(fails)}`] : []),
+    ...(unknown > 0 ? [`unknown for ${number.format(unknown)}`] : []),
+    ...(holds > 0 ? [`holds for ${number.format(holds)}`] : []),
   ];
-  return parts.length === 0 ? says.noRows : says.ofRows(parts.join(", "), all);
+  return parts.length === 0 ? "no rows yet" : `${parts.join(", ")} of ${all} rows`;
 }
 
 function Result({ answer }: { answer: ConditionAnswer }) {
@@ -51,7 +48,7 @@ function Result({ answer }: { answer: ConditionAnswer }) {
     <>
       {here !== null && (
         <Mark kind={here === true ? "good" : "quiet"}>
-          {here === true ? says.trueHere : here === false ? says.notTrueHere : says.unknownHere}
+          {here === true ? "true here" : here === false ? "not true here" : "unknown here"}
         </Mark>
       )}
       {here !== null && counted && ", "}

@@ -4,12 +4,9 @@ import { focusAfter } from "../parts/focus.js";
 import { Small } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { Moment } from "../parts/moment.js";
-import { texts } from "../texts.js";
 import { Migration } from "./migration.js";
 import { Abandon, Publish, type PublishProps } from "./publish.js";
 import type { EditedDraft } from "./use-draft.js";
-
-const says = texts.draftBar;
 
 const Bar = styled.div`
   display: flex;
@@ -29,12 +26,12 @@ const Notice = styled.div`
 
 function State({ draft }: { draft: EditedDraft }) {
   const { answer } = draft;
-  if (draft.isSaving) return <Mark kind="wait">{says.savingDraft}</Mark>;
-  if (!answer || answer.revision === 0) return <Mark kind="good">{says.publishedNoDraft}</Mark>;
+  if (draft.isSaving) return <Mark kind="wait">Saving draft…</Mark>;
+  if (!answer || answer.revision === 0) return <Mark kind="good">Published, no draft</Mark>;
   return (
     <Mark kind="wait">
-      {says.draft}
-      {answer.published === null ? says.notPublishedYet : ""}, {answer.by}, {answer.at && <Moment at={answer.at} />}
+      {answer.published === null ? "Draft, not published yet" : "Draft"}, {answer.by},{" "}
+      {answer.at && <Moment at={answer.at} />}
     </Mark>
   );
 }
@@ -66,25 +63,20 @@ export function DraftBar({ draft, sheet, isOpen, setOpen }: PublishProps) {
   const isDraft = (answer?.revision ?? 0) > 0;
   const errors = sheet.findings.filter((finding) => finding.severity === "error").length;
   return (
-    <Bar role="toolbar" aria-label={says.toolbar}>
+    <Bar role="toolbar" aria-label="Draft">
       <span role="status">
         <State draft={draft} />
       </span>
-      <Small type="button" disabled={draft.undoes === null} onClick={draft.undo} title={says.ctrlZ}>
-        {says.undo}
+      <Small type="button" disabled={draft.undoes === null} onClick={draft.undo} title="Ctrl+Z">
+        Undo
         {draft.undoes ? `: ${draft.undoes}` : ""}
       </Small>
-      <Small type="button" disabled={draft.redoes === null} onClick={draft.redo} title={says.ctrlShiftZ}>
-        {says.redo}
+      <Small type="button" disabled={draft.redoes === null} onClick={draft.redo} title="Ctrl+Shift+Z">
+        Redo
         {draft.redoes ? `: ${draft.redoes}` : ""}
       </Small>
       <span data-wide="">
-        {errors > 0 && (
-          <Mark kind="stop">
-            {errors === 1 ? says.oneError : says.errors(errors)}
-            {says.fixBeforePublishing}
-          </Mark>
-        )}
+        {errors > 0 && <Mark kind="stop">{errors === 1 ? "1 error" : `${errors} errors`}: fix before publishing</Mark>}
       </span>
       {isDraft && answer?.published !== null && (
         <Small
@@ -94,7 +86,7 @@ export function DraftBar({ draft, sheet, isOpen, setOpen }: PublishProps) {
             setTimeout(focusAfter, 500);
           }}
         >
-          {says.discardDraft}
+          Discard draft
         </Small>
       )}
       {isDraft && answer?.published === null && <Abandon draft={draft} sheet={sheet} />}
@@ -115,7 +107,7 @@ export function DraftNotices({ draft }: { draft: EditedDraft }) {
       )}
       {answer && answer.drift.length > 0 && (
         <Notice role="status">
-          <Mark kind="wait">{says.theTableHasChangedSinceThis}</Mark>
+          <Mark kind="wait">The table has changed since this page was published:</Mark>
           <ul>
             {answer.drift.map((drift) => (
               <li key={drift.what}>
@@ -124,46 +116,42 @@ export function DraftNotices({ draft }: { draft: EditedDraft }) {
               </li>
             ))}
           </ul>
-          <Migration title={says.asItWas} changes={answer.drift.flatMap(({ change }) => (change ? [change] : []))} />
+          <Migration title="table as it was" changes={answer.drift.flatMap(({ change }) => (change ? [change] : []))} />
           <Small type="button" onClick={draft.note}>
-            {says.dismissKeepPageUnchanged}
+            Dismiss, keep page unchanged
           </Small>
         </Notice>
       )}
       {answer?.fileChanged && (
         <Notice role="status">
-          <Mark kind="wait">{says.theFileHasChangedOnDisk}</Mark>
+          <Mark kind="wait">The file has changed on disk since this draft was started:</Mark>
           <ul>
             {answer.fileChanged.map((line) => (
               <li key={line}>{line}</li>
             ))}
           </ul>
           <Small type="button" onClick={draft.bringIn}>
-            {answer.published === null ? says.keepDraftAsANewPage : says.mergeTheseChangesIntoTheDraft}
+            {answer.published === null ? "Keep draft as a new page" : "Merge these changes into the draft"}
           </Small>
         </Notice>
       )}
       {conflicts.length > 0 && (
         <Notice role="alert">
-          <Mark kind="wait">{says.someoneElseChangedTheSameSetting}</Mark>
+          <Mark kind="wait">Someone else changed the same setting:</Mark>
           <ul>
             {conflicts.map((conflict, index) => (
               // biome-ignore lint/suspicious/noArrayIndexKey: two conflicts may be of one place
               <li key={index}>
                 <span>
                   {conflict.path.length === 0
-                    ? says.theTextNotValidYaml
-                    : says.theirsYours(
-                        placeInWords(conflict.path),
-                        valueText(conflict.theirs),
-                        valueText(conflict.mine),
-                      )}
+                    ? "the text (not valid YAML)"
+                    : `${placeInWords(conflict.path)}: theirs ${valueText(conflict.theirs)}, yours ${valueText(conflict.mine)}`}
                 </span>
                 <Small type="button" onClick={() => draft.settle(conflict, true)}>
-                  {says.useMine}
+                  Use mine
                 </Small>
                 <Small type="button" onClick={() => draft.settle(conflict, false)}>
-                  {says.keepTheirs}
+                  Keep theirs
                 </Small>
               </li>
             ))}

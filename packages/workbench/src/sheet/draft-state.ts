@@ -1,8 +1,5 @@
 import { editPageFile, editsFor, type MergeConflict, mergePageFiles } from "@loyal-quill/authoring";
 import type { DraftAnswer } from "@loyal-quill/server/api";
-import { texts } from "../texts.js";
-
-const says = texts.draftState;
 
 /** One step back: what the text was, what it became, and what was done. */
 export interface Done {
@@ -130,9 +127,9 @@ function step(state: DraftState, back: boolean): DraftState {
 function settle(state: DraftState, conflict: MergeConflict, mine: boolean, at: number): DraftState {
   const left = { ...state, conflicts: state.conflicts.filter((each) => each !== conflict) };
   if (!mine) return left;
-  if (conflict.path.length === 0) return write(left, String(conflict.mine), says.useOwnText, at);
+  if (conflict.path.length === 0) return write(left, String(conflict.mine), "use own text", at);
   const edits = editsFor({ ...conflict, after: conflict.mine }, state.text ?? "");
-  return write(left, editPageFile(state.text ?? "", edits), says.useOwnValue, at);
+  return write(left, editPageFile(state.text ?? "", edits), "use own value", at);
 }
 
 /** What becomes of a draft by one thing that happens: the same thing in the same state always makes the same. */

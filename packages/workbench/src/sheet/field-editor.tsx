@@ -2,12 +2,11 @@ import type { FieldSettings, Tidying } from "@loyal-quill/core";
 import type { SheetField } from "@loyal-quill/server/api";
 import { styled } from "styled-components";
 import { CheckBox, Line, Select, SelectLine, Small, TextLine } from "../parts/inputs.js";
-import { texts } from "../texts.js";
 import { ConditionLine } from "./condition-line.js";
 import { RulesEditor } from "./rules-editor.js";
 import { partOf, settingsOf, settingsOfField, textOf, useEditing } from "./settings.js";
 
-const says = texts.fieldEditor;
+const settingOf = (what: string | number, name: string | number) => `${what} of ${name}`;
 
 const Settings = styled.div`
   display: grid;
@@ -34,17 +33,17 @@ interface FieldEditorProps {
   readonly onClose: () => void;
 }
 
-/** The settings of one field, beside it. What is left empty is Default (from the column). */
+/** The settings of one field, beside it. What is left empty is as the column has it. */
 export function FieldEditor({ field, columns, onMove, onTakeOff, onClose }: FieldEditorProps) {
   const { content, edit } = useEditing();
   const { name } = field;
   const settings = settingsOf(content, name);
   const set = (setting: keyof FieldSettings, value: unknown, what: string = setting): void =>
-    edit([{ do: "set", path: ["fields", name, setting], value }], says.of(what, name));
+    edit([{ do: "set", path: ["fields", name, setting], value }], settingOf(what, name));
   const line = (setting: "label" | "help" | "unit" | "hint" | "group" | "show" | "default", value: string): void =>
     set(setting, value === "" ? undefined : value);
   const tidy = settings.tidy ?? [];
-  const setTidy = (next: readonly Tidying[]): void => set("tidy", next.length > 0 ? next : undefined, says.tidying);
+  const setTidy = (next: readonly Tidying[]): void => set("tidy", next.length > 0 ? next : undefined, "tidying");
   const slug = tidy.find((each) => typeof each === "object")?.slug ?? "";
   const choices = settings.choices ?? {};
   const setChoices = (next: NonNullable<FieldSettings["choices"]>): void => {
@@ -54,45 +53,45 @@ export function FieldEditor({ field, columns, onMove, onTakeOff, onClose }: Fiel
   const isChoice = field.controls.includes("choice");
   const isText = field.kind === "text";
   return (
-    <Settings role="group" aria-label={says.settingsOf(name)} data-settings-of={name}>
+    <Settings role="group" aria-label={`Settings of ${name}`} data-settings-of={name}>
       <TextLine
-        label={says.label}
+        label="Label"
         focusName={settingsOfField(name)}
         value={settings.label ?? ""}
         placeholder={field.label}
         onChange={(value) => line("label", value)}
       />
       <TextLine
-        label={says.help}
+        label="Help"
         value={settings.help ?? ""}
         placeholder={field.comment ?? ""}
         onChange={(value) => line("help", value)}
       />
-      <TextLine label={says.unit} value={settings.unit ?? ""} onChange={(value) => line("unit", value)} />
-      <TextLine label={says.hint} value={settings.hint ?? ""} onChange={(value) => line("hint", value)} />
-      <TextLine label={says.group} value={settings.group ?? ""} onChange={(value) => line("group", value)} />
+      <TextLine label="Unit" value={settings.unit ?? ""} onChange={(value) => line("unit", value)} />
+      <TextLine label="Placeholder" value={settings.hint ?? ""} onChange={(value) => line("hint", value)} />
+      <TextLine label="Group" value={settings.group ?? ""} onChange={(value) => line("group", value)} />
       <SelectLine
-        label={says.control}
+        label="Control"
         value={settings.control ?? ""}
-        options={[{ id: "", text: says.defaultFromTheColumn }, ...field.controls.map((id) => ({ id, text: id }))]}
+        options={[{ id: "", text: "Default (from the column)" }, ...field.controls.map((id) => ({ id, text: id }))]}
         onChange={(id) => set("control", id === "" ? undefined : id)}
       />
       <SelectLine
-        label={says.values}
+        label="Sensitive"
         value={String(settings.sensitive ?? "")}
         options={[
-          { id: "", text: says.byTheColumnsName },
-          { id: "true", text: says.sensitive },
-          { id: "shown", text: says.sensitiveButShown },
-          { id: "false", text: says.notSensitive },
+          { id: "", text: "Default (by the column's name)" },
+          { id: "true", text: "yes, not even shown in the form" },
+          { id: "shown", text: "yes, but shown in the form" },
+          { id: "false", text: "no" },
         ]}
         onChange={(id) => set("sensitive", id === "" ? undefined : id === "shown" ? id : id === "true")}
       />
       <Line>
-        <span>{says.shown}</span>
+        <span>Shown</span>
         <span>
           <CheckBox
-            label={says.readOnly}
+            label="read-only"
             checked={settings["read-only"] === true}
             onChange={(checked) => set("read-only", checked ? true : undefined, "read-only")}
           />
@@ -100,19 +99,19 @@ export function FieldEditor({ field, columns, onMove, onTakeOff, onClose }: Fiel
       </Line>
       {isText && (
         <SelectLine
-          label={says.leftEmpty}
+          label="Left empty"
           value={settings.empty ?? ""}
           options={[
-            { id: "", text: says.defaultFromTheColumn },
-            { id: "nothing", text: says.storesNull },
-            { id: "text", text: says.storesEmptyText },
+            { id: "", text: "Default (from the column)" },
+            { id: "nothing", text: "stores NULL" },
+            { id: "text", text: "stores an empty string" },
           ]}
-          onChange={(id) => set("empty", id === "" ? undefined : id, says.whatItStoresLeftEmpty)}
+          onChange={(id) => set("empty", id === "" ? undefined : id, "what it stores when left empty")}
         />
       )}
       {isText && (
         <Line>
-          <span>{says.tidy}</span>
+          <span>Tidy</span>
           <span>
             {plainTidyings.map((each) => (
               <CheckBox
@@ -122,9 +121,9 @@ export function FieldEditor({ field, columns, onMove, onTakeOff, onClose }: Fiel
                 onChange={(checked) => setTidy(checked ? [...tidy, each] : tidy.filter((other) => other !== each))}
               />
             ))}
-            {says.slugOf}{" "}
+            slug of{" "}
             <Select
-              aria-label={says.slugOfField}
+              aria-label="Slug of"
               value={slug}
               onChange={(event) => {
                 const others = tidy.filter((each) => typeof each !== "object");
@@ -144,17 +143,17 @@ export function FieldEditor({ field, columns, onMove, onTakeOff, onClose }: Fiel
       {isChoice && field.references.length > 0 && (
         <>
           <SelectLine
-            label={says.chooseFrom}
+            label="Choose from"
             value={choices.by ?? ""}
             options={[
-              { id: "", text: says.automaticByTableSize },
-              { id: "list", text: says.listOfAll },
-              { id: "search", text: says.search },
+              { id: "", text: "Automatic (by table size)" },
+              { id: "list", text: "List of all" },
+              { id: "search", text: "Search" },
             ]}
             onChange={(by) => setChoices({ ...choices, by: by === "" ? undefined : (by as "list" | "search") })}
           />
           <ConditionLine
-            label={says.filterOptions}
+            label="Filter options"
             place="choices"
             field={name}
             value={choices.where ?? ""}
@@ -163,19 +162,19 @@ export function FieldEditor({ field, columns, onMove, onTakeOff, onClose }: Fiel
         </>
       )}
       <TextLine
-        label={says.defaultValue}
+        label="Default value"
         value={settings.default === undefined ? "" : String(settings.default)}
-        placeholder={says.exampleOfADefault}
+        placeholder="now, actor.id or 2.5"
         onChange={(value) => line("default", value)}
       />
       <TextLine
-        label={says.formName}
+        label="Name in the form"
         value={textOf(partOf(content, "names")[name])}
         placeholder={name}
         onChange={(value) =>
           edit(
             [{ do: "set", path: ["names", name], value: value === "" ? undefined : value }],
-            says.of(says.formName, name),
+            settingOf("Name in the form", name),
           )
         }
       />
@@ -185,23 +184,23 @@ export function FieldEditor({ field, columns, onMove, onTakeOff, onClose }: Fiel
         onChange={(rules, what) => edit([{ do: "set", path: ["fields", name, "rules"], value: rules }], what)}
       />
       <ConditionLine
-        label={says.showFieldWhen}
+        label="Show field when"
         place="row"
         value={settings.when ?? ""}
-        onChange={(when) => set("when", when === "" ? undefined : when, says.whenItIsOnTheForm)}
+        onChange={(when) => set("when", when === "" ? undefined : when, "when it is on the form")}
       />
       <Actions>
         <Small type="button" onClick={() => onMove(-1)}>
-          {says.moveUp}
+          Move up
         </Small>
         <Small type="button" onClick={() => onMove(1)}>
-          {says.moveDown}
+          Move down
         </Small>
         <Small type="button" onClick={onTakeOff}>
-          {says.removeFromPage}
+          Remove from page
         </Small>
         <Small type="button" onClick={onClose}>
-          {says.done}
+          Done
         </Small>
       </Actions>
     </Settings>

@@ -1,11 +1,8 @@
 import { styled } from "styled-components";
 import { focusAfter } from "../parts/focus.js";
 import { Small } from "../parts/inputs.js";
-import { texts } from "../texts.js";
 import { settingsOf, useEditing } from "./settings.js";
 import type { Selection } from "./use-selection.js";
-
-const says = texts.fieldsTogether;
 
 const Bar = styled.div`
   display: flex;
@@ -26,20 +23,17 @@ export function FieldsTogether({ selection }: { selection: Selection }) {
   const each = (setting: string, value: (name: string) => unknown, what: string): void =>
     edit(
       names.map((name) => ({ do: "set", path: ["fields", name, setting], value: value(name) })),
-      says.ofFields(what, names.length),
+      `${what} of ${names.length} fields`,
     );
   const isReadOnly = names.every((name) => settingsOf(content, name)["read-only"] === true);
   return (
-    <Bar role="toolbar" aria-label={says.chosenFields}>
-      <b>
-        {names.length}
-        {says.fields}
-      </b>
+    <Bar role="toolbar" aria-label="Chosen fields">
+      <b>{names.length} fields</b>
       <Small type="button" onClick={() => selection.move(names, -1)}>
-        {says.moveUp}
+        Move up
       </Small>
       <Small type="button" onClick={() => selection.move(names, 1)}>
-        {says.moveDown}
+        Move down
       </Small>
       <Small
         type="button"
@@ -54,7 +48,7 @@ export function FieldsTogether({ selection }: { selection: Selection }) {
           )
         }
       >
-        {says.makeRequired}
+        make required
       </Small>
       <Small
         type="button"
@@ -62,20 +56,20 @@ export function FieldsTogether({ selection }: { selection: Selection }) {
           each("tidy", (name) => [...new Set([...(settingsOf(content, name).tidy ?? []), "trim"])], "trim")
         }
       >
-        {says.trim}
+        trim
       </Small>
       <Small type="button" onClick={() => each("read-only", () => (isReadOnly ? undefined : true), "read-only")}>
-        {isReadOnly ? says.makeEditable : says.makeReadOnly}
+        {isReadOnly ? "Make editable" : "Make read-only"}
       </Small>
       <label>
-        {says.group}{" "}
+        group{" "}
         <input
           style={{ width: "9rem" }}
           onChange={(event) => each("group", () => event.target.value || undefined, "group")}
         />
       </label>
       <Small type="button" onClick={() => selection.takeOff(names)}>
-        {says.removeFromPage}
+        Remove from page
       </Small>
       <Small
         type="button"
@@ -84,7 +78,7 @@ export function FieldsTogether({ selection }: { selection: Selection }) {
           focusAfter(`[data-field-button="${CSS.escape(names[0] ?? "")}"]`);
         }}
       >
-        {says.letGo}
+        let go
       </Small>
     </Bar>
   );

@@ -3,10 +3,7 @@ import type { SheetAnswer } from "@loyal-quill/server/api";
 import { type DragEvent, useState } from "react";
 import { styled } from "styled-components";
 import FileEditor from "../code/file-editor.js";
-import { texts } from "../texts.js";
 import { Findings } from "./findings.js";
-
-const says = texts.filePane;
 
 const Pane = styled.div<{ $over: boolean }>`
   position: sticky;
@@ -40,7 +37,7 @@ export default function FilePane({ name, text, findings, sheet, onChange }: File
     event.preventDefault();
     setOver(false);
     const [file] = event.dataTransfer.files;
-    if (file) onChange(await file.text(), says.import(file.name));
+    if (file) onChange(await file.text(), `import ${file.name}`);
   };
   return (
     <Pane
@@ -56,14 +53,14 @@ export default function FilePane({ name, text, findings, sheet, onChange }: File
         text={text}
         findings={findings}
         columns={sheet.fields.map(({ name: column, type }) => ({ name: column, type }))}
-        onChange={(next) => onChange(next, says.editTheText)}
+        onChange={(next) => onChange(next, "edit the text")}
       />
       <Findings findings={findings} text={text} onRepair={onChange} />
       <Foot>
         <a href={`data:text/yaml;charset=utf-8,${encodeURIComponent(text)}`} download={`${name}.page.yaml`}>
-          {says.downloadFile}
+          Download file
         </a>
-        <span>{says.dropAFileHereToImport}</span>
+        <span>Drop a file here to import it. Press Escape, then Tab, to leave the editor.</span>
       </Foot>
     </Pane>
   );

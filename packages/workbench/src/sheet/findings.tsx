@@ -5,10 +5,7 @@ import { styled } from "styled-components";
 import { focusAfter } from "../parts/focus.js";
 import { Small } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
-import { texts } from "../texts.js";
 import { Migration } from "./migration.js";
-
-const says = texts.findings;
 
 const List = styled.ul`
   padding: ${({ theme }) => `${theme.space(2)} 0`};
@@ -54,18 +51,15 @@ export function Findings({ findings, text, onRepair }: FindingsProps) {
   if (findings.length === 0) return null;
   return (
     <>
-      <List aria-label={says.review} tabIndex={0}>
+      <List aria-label="Review" tabIndex={0}>
         {findings.map((finding) => (
           <li key={`${finding.line} ${finding.column} ${finding.code} ${finding.message}`}>
-            <Mark kind={finding.severity === "error" ? "stop" : "wait"}>{finding.severity}</Mark>
-            {says.line}
-            {finding.line}
-            {says.column}
-            {finding.column}: {finding.message}{" "}
+            <Mark kind={finding.severity === "error" ? "stop" : "wait"}>{finding.severity}</Mark> line {finding.line},
+            column {finding.column}: {finding.message}{" "}
             {finding.repair && (
               <Small type="button" onClick={() => repair(finding)}>
                 {finding.repair.what}
-                {finding === first && says.altR}
+                {finding === first && <> (Alt+R)</>}
               </Small>
             )}
             <pre>
@@ -76,7 +70,7 @@ export function Findings({ findings, text, onRepair }: FindingsProps) {
           </li>
         ))}
       </List>
-      <Migration title={says.indexes} changes={findings.flatMap(({ change }) => (change ? [change] : []))} />
+      <Migration title="indexes" changes={findings.flatMap(({ change }) => (change ? [change] : []))} />
     </>
   );
 }

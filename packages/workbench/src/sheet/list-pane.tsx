@@ -4,10 +4,9 @@ import { styled } from "styled-components";
 import { useListTrial } from "../api/queries.js";
 import { formatSql } from "../code/format-sql.js";
 import { Failed, Waiting } from "../parts/states.js";
-import { texts } from "../texts.js";
 import { StatementValues } from "./statement-values.js";
 
-const says = texts.listPane;
+const rowsText = (rows: string | number) => (rows === 1 ? "one row" : `${rows} rows`);
 
 const Pane = styled.section`
   padding: ${({ theme }) => `0 0 ${theme.space(4)} ${theme.space(4)}`};
@@ -43,8 +42,8 @@ export default function ListPane({ page, text, as, onTrip }: ListPaneProps) {
     if (recorded) onTrip(recorded);
   }, [recorded, onTrip]);
   if (answer.error) return <Failed error={answer.error} again={() => void answer.refetch()} />;
-  if (answer.isPending) return <Waiting height="34rem" what={says.loadingTheList} />;
-  if (!answer.data) return <p>{says.theListIsShownOnce}</p>;
+  if (answer.isPending) return <Waiting height="34rem" what="Loading the list" />;
+  if (!answer.data) return <p>The list is shown as soon as the page has no errors.</p>;
   const { html, address } = answer.data;
   const loaded = (): void => {
     const shown = frame.current?.contentDocument;
@@ -62,11 +61,11 @@ export default function ListPane({ page, text, as, onTrip }: ListPaneProps) {
     });
   };
   return (
-    <Pane aria-label={says.list}>
+    <Pane aria-label="List">
       <iframe
         key={html}
         ref={frame}
-        title={says.theList}
+        title="The list as it would be served"
         srcDoc={html}
         sandbox="allow-same-origin allow-forms"
         onLoad={loaded}
@@ -76,7 +75,7 @@ export default function ListPane({ page, text, as, onTrip }: ListPaneProps) {
         .map(({ purpose, text: statement, values, rows }) => (
           <div key={`${purpose} ${statement}`}>
             <h3>
-              {purpose}, {says.rows(rows)}
+              {purpose}, {rowsText(rows)}
             </h3>
             <pre>{formatSql(statement)}</pre>
             <StatementValues values={values} />

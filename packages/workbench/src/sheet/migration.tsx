@@ -3,9 +3,6 @@ import type { SchemaChange } from "@loyal-quill/core";
 import { useState } from "react";
 import { styled } from "styled-components";
 import { CheckBox } from "../parts/inputs.js";
-import { texts } from "../texts.js";
-
-const says = texts.migration;
 
 const Box = styled.details`
   padding: ${({ theme }) => `${theme.space(2)} 0`};
@@ -31,8 +28,8 @@ export function Migration({ title, changes }: MigrationProps) {
   const { up, down } = migrationFiles(chosen, title, at);
   return (
     <Box>
-      <summary>{says.migrationFile}</summary>
-      <ul aria-label={says.changesInTheMigration}>
+      <summary>Migration file</summary>
+      <ul aria-label="Changes in the migration">
         {changes.map(({ name }) => (
           <li key={name}>
             <CheckBox
@@ -47,7 +44,7 @@ export function Migration({ title, changes }: MigrationProps) {
         <p>
           {[up, down].map((file) => (
             <a key={file.name} href={addressOf(file.text)} download={file.name}>
-              {says.download(file.name)}
+              Download {file.name}
             </a>
           ))}
         </p>

@@ -1,9 +1,6 @@
 import { useEffect, useRef, useState } from "react";
 import { styled } from "styled-components";
 import { ask } from "../api/client.js";
-import { texts } from "../texts.js";
-
-const says = texts.neighbours;
 
 const Arrows = styled.span`
   margin-left: ${({ theme }) => theme.space(-4)};
@@ -25,7 +22,7 @@ export function Neighbours({ page, from, onChoose }: NeighboursProps) {
     const next = await ask<readonly string[] | null>(`/pages/${encodeURIComponent(page)}/neighbour?${query}`).catch(
       () => null,
     );
-    setEnd(next ? undefined : by > 0 ? says.thisIsTheLastRecord : says.thisIsTheFirstRecord);
+    setEnd(next ? undefined : by > 0 ? "This is the last record." : "This is the first record.");
     if (next) onChoose(next);
   };
   const latest = useRef(go);
@@ -41,10 +38,10 @@ export function Neighbours({ page, from, onChoose }: NeighboursProps) {
   }, []);
   return (
     <Arrows>
-      <button type="button" onClick={() => void go(-1)} aria-label={says.previousRecord} title={says.altPageUp}>
+      <button type="button" onClick={() => void go(-1)} aria-label="Previous record" title="Alt+Page Up">
         ↑
       </button>
-      <button type="button" onClick={() => void go(1)} aria-label={says.nextRecord} title={says.altPageDown}>
+      <button type="button" onClick={() => void go(1)} aria-label="Next record" title="Alt+Page Down">
         ↓
       </button>
       <span role="status">{end && ` ${end}`}</span>

@@ -7,11 +7,8 @@ import { CheckBox } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { Question } from "../parts/question.js";
 import { QuietButton, Strong } from "../parts/states.js";
-import { texts } from "../texts.js";
 import { QuickRehearsal } from "./quick-rehearsal.js";
 import type { EditedDraft } from "./use-draft.js";
-
-const says = texts.publishQuestions;
 
 interface DraftQuestionProps {
   readonly draft: EditedDraft;
@@ -22,18 +19,12 @@ interface DraftQuestionProps {
 /** For whom it changes what they may do. */
 function Effects({ page, revision }: { page: string; revision: number }) {
   const effects = useEffects(page, revision);
-  if (effects.isPending) return <p>{says.checkingWhoIsAffected}</p>;
-  if (effects.error)
-    return (
-      <p>
-        {says.itCouldNotBeFoundOut}
-        {effects.error.message}
-      </p>
-    );
-  if (effects.data.length === 0) return <p>{says.nobodyCanSeeOrEditDifferent}</p>;
+  if (effects.isPending) return <p>Checking who is affected…</p>;
+  if (effects.error) return <p>It could not be found out for whom that changes something: {effects.error.message}</p>;
+  if (effects.data.length === 0) return <p>Nobody can see or edit different records than before.</p>;
   return (
     <>
-      <p>{says.forThesePeople}</p>
+      <p>For these people:</p>
       <ul>
         {effects.data.map(({ name, lines }) => (
           <li key={name}>
@@ -54,21 +45,23 @@ export function PublishQuestion({ draft, sheet, onClose }: DraftQuestionProps) {
   const open = sheet.access.find(({ name }) => name === "open");
   const [everybody, setEverybody] = useState(false);
   return (
-    <Question title={says.publishAt(sheet.plural, sheet.path)} onClose={onClose}>
+    <Question title={`Publish ${sheet.plural} at ${sheet.path}`} onClose={onClose}>
       {answer?.published === null ? (
         <p>
-          {says.thePageIsServedForThe}
-          {open ? <code>{open.source}</code> : says.everyoneWhoIsSignedIn}.
+          The page is served for the first time, to {open ? <code>{open.source}</code> : "everyone who is signed in"}.
         </p>
       ) : (
         <>
-          <p>{says.changesForEveryoneWhoOpensThe}</p>
+          <p>Changes for everyone who opens the page:</p>
           <ul>
             {answer?.differs.map((line) => (
               <li key={line}>{line}</li>
             ))}
           </ul>
-          <p>{says.formsThatAreOpenNowAre}</p>
+          <p>
+            Forms that are open now are taken where the new page reads their fields the same way; otherwise they are
+            shown again, with what was typed.
+          </p>
         </>
       )}
       <Effects page={sheet.name} revision={answer?.revision ?? 0} />
@@ -77,13 +70,17 @@ export function PublishQuestion({ draft, sheet, onClose }: DraftQuestionProps) {
       )}
       {warnings > 0 && (
         <p>
-          <Mark kind="wait">{warnings === 1 ? says.oneWarning : says.warnings(warnings)}</Mark>
-          {says.inTheReviewItCanBe}
+          <Mark kind="wait">{warnings === 1 ? "one warning" : `${warnings} warnings`}</Mark> in the review; it can be
+          published all the same.
         </p>
       )}
       {!open && (
         <p>
-          <CheckBox label={says.everybodyMayOpenIt} checked={everybody} onChange={setEverybody} />
+          <CheckBox
+            label="The page does not say who may open it: everyone who is signed in may. That is meant."
+            checked={everybody}
+            onChange={setEverybody}
+          />
         </p>
       )}
       <footer>
@@ -99,9 +96,9 @@ export function PublishQuestion({ draft, sheet, onClose }: DraftQuestionProps) {
             setBusy(false);
           }}
         >
-          {isBusy ? says.publishing : says.publishNow}
+          {isBusy ? "Publishing…" : "Publish now"}
         </Strong>
-        <QuietButton onClick={onClose}>{says.cancel}</QuietButton>
+        <QuietButton onClick={onClose}>Cancel</QuietButton>
         {draft.complaint && <Mark kind="stop">{draft.complaint}</Mark>}
       </footer>
     </Question>
@@ -112,18 +109,18 @@ export function PublishQuestion({ draft, sheet, onClose }: DraftQuestionProps) {
 export function AbandonQuestion({ draft, sheet, onClose }: DraftQuestionProps) {
   const navigate = useNavigate();
   return (
-    <Question role="alertdialog" title={says.discardDraftOf(sheet.plural)} onClose={onClose}>
-      <p>{says.thePageWasNeverPublishedSo}</p>
+    <Question role="alertdialog" title={`Discard draft of ${sheet.plural}`} onClose={onClose}>
+      <p>The page was never published, so nothing of it remains. Download its file first if you may want it again.</p>
       <footer>
         <Strong
           onClick={async () => {
             if (await draft.abandon()) void navigate("/");
           }}
         >
-          {says.discardDraft}
+          Discard draft
         </Strong>
         <QuietButton autoFocus onClick={onClose}>
-          {says.cancel}
+          Cancel
         </QuietButton>
         {draft.complaint && <Mark kind="stop">{draft.complaint}</Mark>}
       </footer>

@@ -2,10 +2,7 @@ import type { SheetAnswer } from "@loyal-quill/server/api";
 import { lazy, Suspense, useState } from "react";
 import { Small } from "../parts/inputs.js";
 import { Strong } from "../parts/states.js";
-import { texts } from "../texts.js";
 import type { EditedDraft } from "./use-draft.js";
-
-const says = texts.publish;
 
 const loadQuestions = () => import("./publish-questions.js");
 const PublishQuestion = lazy(async () => ({ default: (await loadQuestions()).PublishQuestion }));
@@ -25,7 +22,7 @@ export function Publish({ draft, sheet, isOpen, setOpen }: PublishProps) {
   return (
     <>
       <Strong disabled={hasErrors} onPointerEnter={() => void loadQuestions()} onClick={() => setOpen(true)}>
-        {says.publish}
+        Publish…
       </Strong>
       {isOpen && !hasErrors && (
         <Suspense>
@@ -42,7 +39,7 @@ export function Abandon({ draft, sheet }: Pick<PublishProps, "draft" | "sheet">)
   return (
     <>
       <Small type="button" onPointerEnter={() => void loadQuestions()} onClick={() => setOpen(true)}>
-        {says.discardDraft}
+        Discard draft…
       </Small>
       {isOpen && (
         <Suspense>

@@ -5,9 +5,13 @@ import { Link } from "react-router";
 import { ask } from "../api/client.js";
 import { useRehearsal } from "../api/queries.js";
 import { Mark } from "../parts/mark.js";
-import { texts } from "../texts.js";
 
-const says = texts.quickRehearsal;
+const otherwise = (count: string | number) =>
+  count === 1
+    ? "In the rehearsal 1 case did not come out as expected."
+    : `In the rehearsal ${count} cases did not come out as expected.`;
+const differs = (count: string | number) =>
+  count === 1 ? "1 case differs from the published page." : `${count} cases differ from the published page.`;
 
 /** The quick rehearsal of a draft that is about to be published: begun as soon as it is asked about. */
 export function QuickRehearsal({ page, text }: { page: string; text: string }) {
@@ -26,21 +30,23 @@ export function QuickRehearsal({ page, text }: { page: string; text: string }) {
     );
     // Once for each text.
   }, [isKnown, isFresh, page, text, queries]);
-  const link = <Link to={`/pages/${encodeURIComponent(page)}/rehearsal`}>{says.showRehearsal}</Link>;
+  const link = <Link to={`/pages/${encodeURIComponent(page)}/rehearsal`}>Show rehearsal</Link>;
   const failed = refused ?? (answer?.state === "failed" ? answer.because : null);
   const counts = answer?.rehearsal?.counts;
   return (
     <p role="status">
-      {failed && <Mark kind="wait">{says.couldNotBeRehearsed(failed)}</Mark>}
-      {!failed && !counts && says.rehearsing(Math.round((answer?.done ?? 0) * 100))}
-      {counts && counts.otherwise > 0 && <Mark kind="stop">{says.otherwise(counts.otherwise)}</Mark>}
+      {failed && <Mark kind="wait">Not rehearsed: {failed}</Mark>}
+      {!failed && !counts && `Rehearsing, ${Math.round((answer?.done ?? 0) * 100)} % …`}
+      {counts && counts.otherwise > 0 && <Mark kind="stop">{otherwise(counts.otherwise)}</Mark>}
       {counts && counts.otherwise === 0 && (
-        <Mark kind="good">{says.asExpected(counts["as expected"], counts["not judged"])}</Mark>
+        <Mark kind="good">
+          Rehearsed: {counts["as expected"]} cases as expected, {counts["not judged"]} not judged.
+        </Mark>
       )}
       {answer?.rehearsal && answer.rehearsal.changed.length > 0 && (
         <>
           {" "}
-          <Mark kind="wait">{says.differs(answer.rehearsal.changed.length)}</Mark>
+          <Mark kind="wait">{differs(answer.rehearsal.changed.length)}</Mark>
         </>
       )}{" "}
       {counts && link}

@@ -1,9 +1,6 @@
 import { useId, useState } from "react";
 import { css, styled } from "styled-components";
 import { useRecords } from "../api/queries.js";
-import { texts } from "../texts.js";
-
-const says = texts.recordChoice;
 
 const loadSearch = () => import("./record-search.js");
 
@@ -50,7 +47,7 @@ export function RecordChoice({ page, chosen, onChoose }: RecordChoiceProps) {
   if (Search) return <Search page={page} chosen={chosen} onChoose={onChoose} begun={typed} hasFocus={hasFocus} />;
   return (
     <Field onPointerEnter={() => void loadSearch()}>
-      <label htmlFor={id}>{says.record}</label>
+      <label htmlFor={id}>Record</label>
       <input
         id={id}
         role="combobox"
@@ -65,7 +62,7 @@ export function RecordChoice({ page, chosen, onChoose }: RecordChoiceProps) {
         onBlur={() => setFocus(false)}
         onChange={(event) => setTyped(event.target.value)}
       />
-      <button type="button" tabIndex={-1} aria-label={says.showRecords} onClick={() => void use()}>
+      <button type="button" tabIndex={-1} aria-label="Show records" onClick={() => void use()}>
         <span aria-hidden="true">▾</span>
       </button>
     </Field>

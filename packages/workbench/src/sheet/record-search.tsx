@@ -3,10 +3,7 @@ import { Button, ComboBox, Input, Label, ListBox, ListBoxItem, Popover } from "r
 import { styled } from "styled-components";
 import { useCensus, useExtremes, useRecords } from "../api/queries.js";
 import { English } from "../parts/english.js";
-import { texts } from "../texts.js";
 import { idOf, type RecordChoiceProps, useChosenText, withOpener } from "./record-choice.js";
-
-const says = texts.recordSearch;
 
 const Field = styled(ComboBox)`
   ${withOpener}
@@ -79,20 +76,13 @@ export default function RecordSearch({ page, chosen, onChoose, begun, hasFocus }
         allowsEmptyCollection
         menuTrigger="focus"
       >
-        <Label>{says.record}</Label>
+        <Label>Record</Label>
         <Input autoFocus={hasFocus} onFocus={(event) => begun === undefined && event.target.select()} />
         <Button>
           <span aria-hidden="true">▾</span>
         </Button>
         <Leaf>
-          <Options<(typeof items)[number]>
-            renderEmptyState={() => (
-              <Nothing>
-                {says.nothingContains}
-                {typed}”.
-              </Nothing>
-            )}
-          >
+          <Options<(typeof items)[number]> renderEmptyState={() => <Nothing>Nothing contains “{typed}”.</Nothing>}>
             {(record) => (
               <Option id={record.id} textValue={record.text}>
                 {record.extreme && <Why>{record.extreme}</Why>}

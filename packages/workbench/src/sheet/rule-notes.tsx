@@ -3,9 +3,6 @@ import type { SheetAnswer, SheetField } from "@loyal-quill/server/api";
 import { styled } from "styled-components";
 import { Small } from "../parts/inputs.js";
 import { Mark, type MarkKind } from "../parts/mark.js";
-import { texts } from "../texts.js";
-
-const says = texts.ruleNotes;
 
 const Notes = styled.div`
   padding: ${({ theme }) => `${theme.space(1)} 0`};
@@ -31,12 +28,12 @@ function fate(name: string, save: RecordedRequest): { mark: MarkKind; word: stri
   const valueIn = (step: "check" | "compare") =>
     save.steps.find((each) => each.step === step)?.values.find((value) => value.name === name);
   const problem = valueIn("check")?.value;
-  if (problem) return { mark: "stop", word: says.refused, why: problem };
+  if (problem) return { mark: "stop", word: "refused", why: problem };
   if (valueIn("compare")?.note === "conflict")
-    return { mark: "wait", word: says.inConflict, why: says.changedBySomeoneElse };
+    return { mark: "wait", word: "in conflict", why: "changed by someone else" };
   return save.outcome === "saved"
-    ? { mark: "good", word: says.written, why: null }
-    : { mark: "quiet", word: says.notWritten, why: null };
+    ? { mark: "good", word: "written", why: null }
+    : { mark: "quiet", word: "not written", why: null };
 }
 
 /** What the last save brought for a field: what was typed where it was touched, and what became of it. */
@@ -46,15 +43,15 @@ function LastSave({ name, save }: { name: string; save: RecordedRequest | undefi
   const { mark, word, why } = fate(name, save);
   return (
     <p>
-      <Mark kind={mark}>{word}</Mark> <code>{typed.value === "" ? says.empty : typed.value}</code>
+      <Mark kind={mark}>{word}</Mark> <code>{typed.value === "" ? "(empty)" : typed.value}</code>
       {why && <span> {why}</span>}
     </p>
   );
 }
 
 const SetButton = ({ name, onSet }: { name: string; onSet: () => void }) => (
-  <Small type="button" onClick={onSet} aria-label={says.edit(name)}>
-    {says.editField}
+  <Small type="button" onClick={onSet} aria-label={`Edit ${name}`}>
+    Edit
   </Small>
 );
 
@@ -64,8 +61,7 @@ export function RuleNotes({ field, checks, save, onSet }: RuleNotesProps) {
     return (
       <Notes>
         <Soft>
-          {says.shownNeverTakenFromTheForm}
-          <SetButton name={field.name} onSet={onSet} />
+          shown, never taken from the form <SetButton name={field.name} onSet={onSet} />
         </Soft>
       </Notes>
     );
@@ -75,7 +71,7 @@ export function RuleNotes({ field, checks, save, onSet }: RuleNotesProps) {
     ...sources.map((from) => ({
       text: field.rules
         .flatMap((rule) =>
-          rule.from.join(" and ") === from ? (rule.when ? says.when(rule.text, rule.when) : rule.text) : [],
+          rule.from.join(" and ") === from ? (rule.when ? `${rule.text}, when ${rule.when}` : rule.text) : [],
         )
         .join(", "),
       from,
@@ -85,12 +81,7 @@ export function RuleNotes({ field, checks, save, onSet }: RuleNotesProps) {
   ];
   return (
     <Notes>
-      {field.tidy.length > 0 && (
-        <Soft>
-          {says.tidied}
-          {field.tidy.join(", ")}
-        </Soft>
-      )}
+      {field.tidy.length > 0 && <Soft>tidied: {field.tidy.join(", ")}</Soft>}
       <ul>
         {lines.map(({ text, from, isCode }, index) => (
           <li key={text}>
@@ -104,8 +95,7 @@ export function RuleNotes({ field, checks, save, onSet }: RuleNotesProps) {
       </ul>
       {lines.length === 0 && (
         <Soft>
-          {says.anyValueOfTheType}
-          <SetButton name={field.name} onSet={onSet} />
+          any value of the type <SetButton name={field.name} onSet={onSet} />
         </Soft>
       )}
       <LastSave name={field.name} save={save} />

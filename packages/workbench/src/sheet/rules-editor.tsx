@@ -7,7 +7,6 @@ import { focusAfter } from "../parts/focus.js";
 import { useFocusRequest } from "../parts/focus-request.js";
 import { Select, Small, Text, TextLine } from "../parts/inputs.js";
 import { AddMenu } from "../parts/menu.js";
-import { texts } from "../texts.js";
 import { ConditionLine } from "./condition-line.js";
 import {
   addRule,
@@ -20,8 +19,6 @@ import {
   valueOfRule,
   withPart,
 } from "./settings.js";
-
-const says = texts.rulesEditor;
 
 const Row = styled.li`
   display: grid;
@@ -111,27 +108,23 @@ function RuleRow({ parts, choice, field, focusName, onChange }: RuleRowProps) {
           />
         ))}
         {!isOpen && (
-          <Small type="button" onClick={() => setOpen(true)} aria-label={says.editConditionAndMessage(text)}>
-            {says.whenMessage}
+          <Small type="button" onClick={() => setOpen(true)} aria-label={`Edit condition and message: ${text}`}>
+            when, message
           </Small>
         )}
-        <Small type="button" onClick={() => onChange(null)} aria-label={says.removeRule(text)}>
-          {says.remove}
+        <Small type="button" onClick={() => onChange(null)} aria-label={`Remove rule: ${text}`}>
+          Remove
         </Small>
       </div>
       {isOpen && (
         <>
           <ConditionLine
-            label={says.when}
+            label="When"
             place="form"
             value={parts.when}
             onChange={(when) => onChange({ ...parts, when })}
           />
-          <TextLine
-            label={says.message}
-            value={parts.message}
-            onChange={(message) => onChange({ ...parts, message })}
-          />
+          <TextLine label="Message" value={parts.message} onChange={(message) => onChange({ ...parts, message })} />
         </>
       )}
     </Row>
@@ -152,12 +145,12 @@ export function RulesEditor({ field, rules, onChange }: RulesEditorProps) {
   const change = (index: number, parts: RuleParts | null): void => {
     if (!parts) focusAfter(`[data-settings-of="${CSS.escape(field.name)}"] [aria-haspopup]`);
     const next = rules.flatMap((rule, each) => (each !== index ? [rule] : parts ? [ruleOfParts(parts)] : []));
-    onChange(next.length > 0 ? next : undefined, parts ? says.ruleOf(field.name) : says.removeRuleOf(field.name));
+    onChange(next.length > 0 ? next : undefined, parts ? `a rule of ${field.name}` : `remove a rule of ${field.name}`);
   };
   return (
     <div>
       {rules.length > 0 && (
-        <List aria-label={says.rulesOf(field.name)}>
+        <List aria-label={`Rules of ${field.name}`}>
           {rules.map((rule, index) => {
             const parts = partsOfRule(rule);
             return (
@@ -175,7 +168,7 @@ export function RulesEditor({ field, rules, onChange }: RulesEditorProps) {
         </List>
       )}
       <AddMenu
-        label={says.addARule}
+        label="Add a rule"
         options={fitting.map(({ name, label }) => ({ id: name, text: label }))}
         onAdd={(added) => {
           const rule = fitting.find(({ name }) => name === added);

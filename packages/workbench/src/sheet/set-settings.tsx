@@ -2,10 +2,7 @@ import type { SheetAnswer } from "@loyal-quill/server/api";
 import { styled } from "styled-components";
 import { Line, Select, Small, Text } from "../parts/inputs.js";
 import { AddMenu } from "../parts/menu.js";
-import { texts } from "../texts.js";
 import { partOf, setter, useEditing } from "./settings.js";
-
-const says = texts.stepSettings;
 
 const SetLine = styled.li`
   display: grid;
@@ -40,13 +37,13 @@ export function SetSettings({ sheet }: { sheet: SheetAnswer }) {
   const given = partOf(editing.content, "set");
   const change = (name: string, value: unknown): void => {
     const isLast = value === undefined && Object.keys(given).length === 1;
-    set(isLast ? ["set"] : ["set", name], value, says.columnsSetByThePage);
+    set(isLast ? ["set"] : ["set", name], value, "columns set by the page");
   };
   return (
     <Line as="div">
-      <span>{says.setByThePage}</span>
+      <span>Set by the page</span>
       <div>
-        <ul aria-label={says.setByThePage}>
+        <ul aria-label="Set by the page">
           {Object.entries(given).map(([name, value]) => {
             const parts = partsOf(value);
             return (
@@ -54,7 +51,7 @@ export function SetSettings({ sheet }: { sheet: SheetAnswer }) {
                 <code>{name}</code>
                 <Text
                   key={parts.to}
-                  aria-label={says.valueOf(name)}
+                  aria-label={`Value of ${name}`}
                   defaultValue={parts.to}
                   onBlur={(event) => {
                     const to = event.target.value.trim();
@@ -62,15 +59,15 @@ export function SetSettings({ sheet }: { sheet: SheetAnswer }) {
                   }}
                 />
                 <Select
-                  aria-label={says.whenSet(name)}
+                  aria-label={`When ${name} is set`}
                   value={parts.on}
                   onChange={(event) => change(name, valueOfParts({ ...parts, on: event.target.value }))}
                 >
-                  <option value="both">{says.onBoth}</option>
-                  <option value="new">{says.onNew}</option>
-                  <option value="save">{says.onSave}</option>
+                  <option value="both">on new and changed records</option>
+                  <option value="new">on new records</option>
+                  <option value="save">on changed records</option>
                 </Select>
-                <Small type="button" aria-label={says.removeSet(name)} onClick={() => change(name, undefined)}>
+                <Small type="button" aria-label={`Stop setting ${name}`} onClick={() => change(name, undefined)}>
                   ✕
                 </Small>
               </SetLine>
@@ -78,13 +75,13 @@ export function SetSettings({ sheet }: { sheet: SheetAnswer }) {
           })}
         </ul>
         <AddMenu
-          label={says.addAColumnToSet}
+          label="Add a column to set"
           options={sheet.fields
             .filter(({ name }) => !Object.hasOwn(given, name) && !sheet.keyColumns.includes(name))
             .map(({ name }) => ({ id: name, text: name }))}
           onAdd={(name) => change(name, /_at$|_on$|date|time/i.test(name) ? "now" : "actor.name")}
         />
-        <Soft>{says.setHelp}</Soft>
+        <Soft>In CEL, over actor and now: actor.name, actor.id, now. Never on the form and never taken from one.</Soft>
       </div>
     </Line>
   );

@@ -3,9 +3,6 @@ import type { Edit, FieldSettings, Kind, RuleSetting, SettingPart } from "@loyal
 import type { RuleChoice } from "@loyal-quill/server/api";
 import { createContext, useContext, useLayoutEffect, useState, useSyncExternalStore } from "react";
 import { requestFocus } from "../parts/focus-request.js";
-import { texts } from "../texts.js";
-
-const says = texts.settings;
 
 /** A page file's content as it stands in the text, sound or not. */
 export type Content = Readonly<Record<string, unknown>>;
@@ -96,8 +93,8 @@ export const checksIn = (content: Content | undefined): { expect: string; at?: s
 export function addCheck({ content, edit }: Pick<Editing, "content" | "edit">): void {
   const index = checksIn(content).length;
   edit(
-    [{ do: "set", path: ["checks", index], value: { expect: "true", message: says.thisDoesNotFitTogether } }],
-    says.addACheck,
+    [{ do: "set", path: ["checks", index], value: { expect: "true", message: "This does not fit together." } }],
+    "add a check",
   );
   requestFocus(conditionOfCheck(index));
 }
@@ -134,7 +131,7 @@ export function ruleOfParts({ rule, value, when, message }: RuleParts): RuleSett
 export function addRule({ content, edit }: Pick<Editing, "content" | "edit">, name: string, rule: RuleChoice): void {
   const rules = settingsOf(content, name).rules ?? [];
   const added = ruleOfParts({ rule: rule.name, value: rule.first, when: "", message: "" });
-  edit([{ do: "set", path: ["fields", name, "rules"], value: [...rules, added] }], says.addARuleOf(name));
+  edit([{ do: "set", path: ["fields", name, "rules"], value: [...rules, added] }], `add a rule of ${name}`);
   if (rule.parts.some(({ as }) => as !== "options")) requestFocus(valueOfRule(name, rules.length));
 }
 

@@ -4,7 +4,6 @@ import { memo, type ReactNode, useCallback, useEffect, useMemo, useRef, useState
 import { styled } from "styled-components";
 import { Mark } from "../parts/mark.js";
 import { useStable } from "../parts/stable.js";
-import { texts } from "../texts.js";
 import { ColumnNotes, type FieldActions } from "./column-notes.js";
 import { FieldEditor } from "./field-editor.js";
 import { PageFrame } from "./page-frame.js";
@@ -14,8 +13,6 @@ import { type Alignment, useAlignment } from "./use-alignment.js";
 import { useFieldDrag } from "./use-field-drag.js";
 import { fieldButton, type Selection } from "./use-selection.js";
 import { type View, views } from "./views.js";
-
-const says = texts.sheetColumns;
 
 /** Table, page and rules scroll together below the round trip, which stays in view. */
 const Pane = styled.section`
@@ -124,7 +121,7 @@ function OffPage({
   return (
     <Beside $side="left" style={{ top }}>
       <p>
-        <b>{says.notOnThePage}</b>
+        <b>Not on the page</b>
       </p>
       {fields.map((field) => (
         <ColumnNotes key={field.name} field={field} stored={row?.[field.name]} known={false} actions={actions} />
@@ -207,7 +204,7 @@ export function SheetColumns({ sheet, trial, save, selection, onSend, view, pane
     keyDown: selection.onKeyDown,
     dragStart: (name, event) => drag.handle(name).onDragStart(event),
     dragEnd: () => drag.handle("").onDragEnd(),
-    add: (name) => edit([{ do: "add-fields", names: [name], before: null }], says.add(name)),
+    add: (name) => edit([{ do: "add-fields", names: [name], before: null }], `add ${name}`),
     set: (name) => selection.choose([name]),
   });
   const checks = useMemo(() => checksByField(sheet.checks), [sheet.checks]);
@@ -234,28 +231,18 @@ export function SheetColumns({ sheet, trial, save, selection, onSend, view, pane
   const realign = useCallback(() => requestAnimationFrame(align), [align]);
   const share = view === "rules" || view === "page" ? view : "pane";
   return (
-    <Pane ref={scroller} aria-label={says.tablePageAndRules}>
+    <Pane ref={scroller} aria-label="Table, page and rules">
       <Heads $share={share}>
         {share === "rules" && (
           <h2 title={sheet.tableComment ?? undefined}>
-            {says.table}{" "}
+            Table{" "}
             <span>
-              {sheet.table}
-              {says.key}
-              {sheet.keyColumns.join(", ")}
+              {sheet.table}, key {sheet.keyColumns.join(", ")}
             </span>
           </h2>
         )}
         <h2>
-          {says.page}
-          {hasErrors ? (
-            <Mark kind="stop">{says.lastVersionWithoutErrors}</Mark>
-          ) : (
-            <span>
-              {says.asServedTo}
-              {person}
-            </span>
-          )}
+          Page {hasErrors ? <Mark kind="stop">last version without errors</Mark> : <span>as served to {person}</span>}
         </h2>
         {head}
       </Heads>
@@ -292,7 +279,7 @@ export function SheetColumns({ sheet, trial, save, selection, onSend, view, pane
           <PageFrame
             key={whose}
             frame={frame}
-            title={says.thePageAsServedTo(person)}
+            title={`The page as served to ${person}`}
             html={html}
             height={alignment.height}
             onShow={realign}

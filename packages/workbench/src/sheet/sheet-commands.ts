@@ -6,11 +6,8 @@ import type { Command } from "../palette/commands.js";
 import { requestFocus } from "../parts/focus-request.js";
 import type { ChosenStep } from "../round-trip/round-trip.js";
 import { stepTitle } from "../round-trip/wording.js";
-import { texts } from "../texts.js";
 import { addCheck, addRule, type Content, type Editing, fittingRules, settingsOfField } from "./settings.js";
 import { type View, views } from "./views.js";
-
-const { sheetCommands: says, accessSettings: access, stepSettings: ofSteps } = texts;
 
 interface SheetActions {
   readonly sheet: SheetAnswer;
@@ -25,16 +22,16 @@ interface SheetActions {
 }
 
 const settings: readonly { readonly step: StepName; readonly label: string; readonly text: string }[] = [
-  { step: "access", label: access.canOpen, text: access.canOpen },
-  { step: "access", label: access.visibleRecords, text: access.visibleRecords },
-  { step: "access", label: access.editableWhen, text: access.editableWhen },
-  { step: "access", label: access.canCreate, text: access.canCreate },
-  { step: "access", label: access.deletableWhen, text: access.deletableWhen },
-  { step: "route", label: ofSteps.address, text: says.addressOfThePage },
-  { step: "route", label: ofSteps.title, text: says.titleOfThePage },
-  { step: "key", label: ofSteps.key, text: says.keyOfTheRecord },
-  { step: "prefill", label: ofSteps.timeZone, text: ofSteps.timeZone },
-  { step: "answer", label: ofSteps.afterSavingGoTo, text: ofSteps.afterSavingGoTo },
+  { step: "access", label: "Can open", text: "Can open" },
+  { step: "access", label: "Visible records", text: "Visible records" },
+  { step: "access", label: "Editable when", text: "Editable when" },
+  { step: "access", label: "Can create", text: "Can create" },
+  { step: "access", label: "Deletable when", text: "Deletable when" },
+  { step: "route", label: "Address", text: "Address of the page" },
+  { step: "route", label: "Title", text: "Title of the page" },
+  { step: "key", label: "Key", text: "Key of the record" },
+  { step: "prefill", label: "Time zone", text: "Time zone" },
+  { step: "answer", label: "After saving, go to", text: "After saving, go to" },
 ];
 
 const noRules: readonly RuleChoice[] = [];
@@ -55,13 +52,13 @@ export function useSheetCommands(actions: SheetActions): readonly Command[] {
     return [
       {
         id: "publish",
-        text: says.publishThisPage,
+        text: "Publish this page",
         what: plural,
         run: () => now().publish(),
       },
       {
         id: "add check",
-        text: says.addACheckAcrossFields,
+        text: "Add a check across fields",
         what: plural,
         run: () => {
           open("check");
@@ -79,8 +76,8 @@ export function useSheetCommands(actions: SheetActions): readonly Command[] {
       })),
       ...onPage.map(({ name, label }) => ({
         id: `field ${name}`,
-        text: says.edit(name, label),
-        what: says.field,
+        text: `Edit ${name}, ${label}`,
+        what: "field",
         run: () => {
           now().view("rules");
           now().choose([name]);
@@ -92,8 +89,8 @@ export function useSheetCommands(actions: SheetActions): readonly Command[] {
         .flatMap((field) =>
           fittingRules(rules, field.kind).map((rule) => ({
             id: `rule ${rule.name} ${field.name}`,
-            text: says.addTheRule(field.name, rule.label),
-            what: says.rule,
+            text: `${field.name}: add the rule ${rule.label}`,
+            what: "rule",
             run: () => {
               const { view, choose } = now();
               view("rules");
@@ -106,19 +103,19 @@ export function useSheetCommands(actions: SheetActions): readonly Command[] {
         .filter((field) => !field.onPage)
         .map(({ name }) => ({
           id: `add ${name}`,
-          text: says.addToThePage(name),
-          what: says.field,
-          run: () => now().edit([{ do: "add-fields", names: [name], before: null }], says.add(name)),
+          text: `Add ${name} to the page`,
+          what: "field",
+          run: () => now().edit([{ do: "add-fields", names: [name], before: null }], `add ${name}`),
         })),
       ...(Object.keys(views) as View[]).map((view) => ({
         id: `view ${view}`,
-        text: says.show(views[view]),
+        text: `Show: ${views[view]}`,
         what: plural,
         run: () => now().view(view),
       })),
       ...[...new Set([...openSteps, ...saveSteps])].map((step) => ({
         id: `step ${step}`,
-        text: says.step(stepTitle[step]),
+        text: `Step: ${stepTitle[step]}`,
         what: plural,
         run: () => open(step),
       })),
@@ -126,13 +123,13 @@ export function useSheetCommands(actions: SheetActions): readonly Command[] {
         ? [
             {
               id: "served",
-              text: says.goToTheServedPage(listAddress),
+              text: `Go to the served page, ${listAddress}`,
               what: plural,
               run: () => location.assign(listAddress ?? "/"),
             },
             {
               id: "served record",
-              text: says.openThisRecordOnTheServed,
+              text: "Open this record on the served page",
               what: plural,
               run: () => location.assign(now().recordAddress ?? listAddress ?? "/"),
             },

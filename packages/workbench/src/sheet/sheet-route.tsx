@@ -17,10 +17,9 @@ import { useCommands } from "../palette/commands.js";
 import { Choice } from "../parts/choice.js";
 import { Small } from "../parts/inputs.js";
 import { Empty, Failed, Waiting } from "../parts/states.js";
-import { Title } from "../parts/title.js";
+import { Title, useDocumentTitle } from "../parts/title.js";
 import { type ChosenStep, RoundTrip } from "../round-trip/round-trip.js";
 import { stoppedAt } from "../round-trip/wording.js";
-import { texts } from "../texts.js";
 import { DraftBar, DraftNotices } from "./draft-bar.js";
 import { FieldsTogether } from "./fields-together.js";
 import { Findings } from "./findings.js";
@@ -34,8 +33,6 @@ import { type EditedDraft, useDraft } from "./use-draft.js";
 import { useSelection } from "./use-selection.js";
 import { useUndoKeys } from "./use-undo-keys.js";
 import { type View, views } from "./views.js";
-
-const says = texts.sheetRoute;
 
 const FilePane = lazy(() => import("./file-pane.js"));
 const ListPane = lazy(() => import("./list-pane.js"));
@@ -101,9 +98,7 @@ export default function SheetRoute() {
 
 function SheetOf({ name }: { name: string }) {
   const draft = useDraft(name);
-  useEffect(() => {
-    document.title = texts.documentTitle(name);
-  }, [name]);
+  useDocumentTitle(name);
   if (draft.text !== undefined) return <Sheet name={name} draft={draft} text={draft.text} />;
   return draft.error ? (
     <>
@@ -111,7 +106,7 @@ function SheetOf({ name }: { name: string }) {
       <Failed error={draft.error} again={draft.reload} />
     </>
   ) : (
-    <Waiting height="80vh" what={says.loadingPage} />
+    <Waiting height="80vh" what="Loading page" />
   );
 }
 
@@ -227,7 +222,7 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
   const people = (accounts.data ?? []).filter((account) => account.active);
   const pane =
     view === "rules" || view === "page" ? undefined : (
-      <Suspense fallback={<Waiting height="30rem" what={says.opening} />}>
+      <Suspense fallback={<Waiting height="30rem" what="Opening" />}>
         {view === "file" && (
           <FilePane name={name} text={text} findings={findings} sheet={sheet} onChange={draft.write} />
         )}
@@ -250,11 +245,11 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
     <EditingContext.Provider value={source}>
       <Leaf>
         <Top>
-          <Title title={says.atTable(sheet.plural, sheet.path, sheet.table)}>{sheet.plural}</Title>
+          <Title title={`${sheet.plural} at ${sheet.path}, table ${sheet.table}`}>{sheet.plural}</Title>
           <RecordChoice page={name} chosen={key} onChoose={(next) => choose({ key: next })} />
           {key && <Neighbours page={name} from={key} onChoose={(next) => choose({ key: next })} />}
           <Choice
-            label={says.viewAs}
+            label="View as"
             value={eyes?.id ?? ""}
             options={people.map((account) => ({
               id: account.id,
@@ -262,15 +257,15 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
             }))}
             onChange={(id) => choose({ as: [id], ...(key ? { key } : {}) })}
           />
-          {key && <Link to={`/changes?containing=${encodeURIComponent(key[0] ?? "")}`}>{says.changeHistory}</Link>}
+          {key && <Link to={`/changes?containing=${encodeURIComponent(key[0] ?? "")}`}>Change history</Link>}
           <DraftBar draft={draft} sheet={sheet} isOpen={isPublishing} setOpen={setPublishing} />
         </Top>
         <DraftNotices draft={draft} />
-        {isEmpty && shownTrial && <p role="status">{says.theTableIsEmptyThisIs}</p>}
+        {isEmpty && shownTrial && <p role="status">The table is empty: this is the form for a new record.</p>}
         {requestId && asked.error && <Failed error={asked.error} again={() => void asked.refetch()} />}
         <RoundTrip open={shownOpen} save={save} chosen={chosen} onChoose={setPicked}>
-          <Link to={`/requests?page=${encodeURIComponent(name)}`}>{says.requests}</Link>
-          <Link to={`/pages/${encodeURIComponent(name)}/rehearsal`}>{says.rehearsal}</Link>
+          <Link to={`/requests?page=${encodeURIComponent(name)}`}>Requests</Link>
+          <Link to={`/pages/${encodeURIComponent(name)}/rehearsal`}>Rehearsal</Link>
         </RoundTrip>
         {picked && (
           <StepDetail
@@ -282,10 +277,12 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
         )}
         {tried && (
           <p role="status">
-            {trial?.leadsTo ? says.trialThisSaveWouldRedirect303(trial.leadsTo) : says.trialOnTheDraftRolledBack}{" "}
-            {says.itIsTriedAgainWithEvery}{" "}
+            {trial?.leadsTo
+              ? `Trial: this save would redirect (303) to ${trial.leadsTo}. It was rolled back.`
+              : "Trial on the draft: rolled back, nothing was changed."}{" "}
+            It is tried again with every change of the draft.{" "}
             <Small type="button" onClick={() => setForm(undefined)}>
-              {says.reloadRecord}
+              Reload record
             </Small>
           </p>
         )}
@@ -306,10 +303,10 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
         ) : answer.isPending || (key === undefined && answer.data?.sheet.version) ? (
           <NoRecord isPending={answer.isPending || isLooking} />
         ) : (
-          <section aria-label={says.thePageFile}>
+          <section aria-label="The page file">
             {head}
             {pane ?? (
-              <Suspense fallback={<Waiting height="30rem" what={says.opening} />}>
+              <Suspense fallback={<Waiting height="30rem" what="Opening" />}>
                 <FilePane name={name} text={text} findings={sheet.findings} sheet={sheet} onChange={draft.write} />
               </Suspense>
             )}
@@ -322,9 +319,9 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
 
 function NoRecord({ isPending }: { isPending: boolean }) {
   return isPending ? (
-    <Waiting height="30rem" what={says.loadingRecord} />
+    <Waiting height="30rem" what="Loading record" />
   ) : (
-    <Empty title={says.noRecordsYet}>{says.theTableIsEmptySoThere}</Empty>
+    <Empty title="No records yet">The table is empty, so there is nothing to open.</Empty>
   );
 }
 

@@ -4,10 +4,10 @@ import { useMemo, useState } from "react";
 import { styled } from "styled-components";
 import { formatSql } from "../code/format-sql.js";
 import { Small } from "../parts/inputs.js";
-import { texts } from "../texts.js";
 import { StatementValues } from "./statement-values.js";
 
-const says = texts.statements;
+const keyNote = (key: string, table: string, does: string) =>
+  `${key} is a key of ${table}: unique and not null, so this ${does} one row at most.`;
 
 const Foot = styled.section`
   padding: ${({ theme }) => `0 0 ${theme.space(4)} ${theme.space(4)}`};
@@ -24,15 +24,15 @@ function Copy({ text, what }: { text: string; what: string }) {
     <>
       <Small
         type="button"
-        aria-label={says.copyTheStatement(what)}
+        aria-label={`Copy the statement: ${what}`}
         onClick={() =>
           navigator.clipboard.writeText(text).then(
-            () => say(says.copied),
-            () => say(says.theBrowserDoesNotAllowCopying),
+            () => say("copied"),
+            () => say("The browser does not allow copying."),
           )
         }
       >
-        {says.copy}
+        copy
       </Small>
       <span role="status">{said}</span>
     </>
@@ -42,9 +42,9 @@ function Copy({ text, what }: { text: string; what: string }) {
 /** Why each kind of statement can touch one row at most. */
 function proofOf(purpose: string, sheet: SheetAnswer): string {
   const key = sheet.keyColumns.join(", ");
-  const one = says.isAKeyOfUniqueAnd(key, sheet.table, purpose === "load" ? "finds" : "touches");
+  const one = keyNote(key, sheet.table, purpose === "load" ? "finds" : "touches");
   if (purpose === "load") return one;
-  return says.itIsLockedByKeyAccess(one);
+  return `${one} It is locked by key, access and version first; every value is a parameter; the entry of the log is part of the same statement, so there is neither a change without an entry nor an entry without a change.`;
 }
 
 /** The statements of the page on this record, as they were sent, each with its proof. */
@@ -69,9 +69,9 @@ export default function Statements({
     [sent],
   );
   return (
-    <Foot aria-label={says.statements}>
-      <h2>{says.statements}</h2>
-      {!save && <p>{says.pressThePageSOwnButton}</p>}
+    <Foot aria-label="Statements">
+      <h2>Statements</h2>
+      {!save && <p>Press the page's own button to see its save as well: it runs as a trial and is rolled back.</p>}
       {different.map(({ purpose, text, values, formatted }) => (
         <div key={text}>
           <h3>

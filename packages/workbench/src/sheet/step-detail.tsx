@@ -4,10 +4,9 @@ import { styled } from "styled-components";
 import { Small } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { stepTitle } from "../round-trip/wording.js";
-import { texts } from "../texts.js";
 import { StepSettings } from "./step-settings.js";
 
-const says = texts.stepDetail;
+const ms = (ms: string | number, other: string | number) => `${ms} ms, ${other}`;
 
 const Detail = styled.section`
   border-top: 1px solid ${({ theme }) => theme.rule};
@@ -44,10 +43,9 @@ function Statement({ statement }: { statement: RecordedStep["statements"][number
   return (
     <section>
       <h3>
-        {says.statement}
-        {statement.purpose}, {statement.rows === 1 ? says.oneRow : says.rows(statement.rows)}
-        {statement.ms === undefined ? "" : says.took(statement.ms.toFixed(2))}
-        {statement.standby && says.byStandby(statement.standby)}
+        Statement: {statement.purpose}, {statement.rows === 1 ? "one row" : `${statement.rows} rows`}
+        {statement.ms !== undefined && <>, {statement.ms.toFixed(2)} ms</>}
+        {statement.standby && <>, answered by standby {statement.standby}</>}
       </h3>
       <pre>{statement.text}</pre>
       <Values>
@@ -69,7 +67,7 @@ export function Recorded({ step }: { step: RecordedStep }) {
       <Values>
         {step.stopped && (
           <div>
-            <dt>{says.stopped}</dt>
+            <dt>stopped</dt>
             <dd>{step.stopped}</dd>
           </div>
         )}
@@ -111,17 +109,14 @@ export function StepDetail({ request, step: name, sheet, onClose }: StepDetailPr
         {stepTitle[name]}
         <span>
           {step
-            ? says.ms(
-                step.ms.toFixed(2),
-                sent === 0 ? says.noStatement : sent === 1 ? says.oneStatement : says.statements(sent),
-              )
-            : says.notReachedInThisRequest}
+            ? ms(step.ms.toFixed(2), sent === 0 ? "no statement" : sent === 1 ? "one statement" : `${sent} statements`)
+            : "Not reached in this request"}
         </span>{" "}
         <Small type="button" onClick={onClose}>
-          {says.close}
+          close
         </Small>
       </h2>
-      <Inside tabIndex={0} role="region" aria-label={says.settingsAndValues(stepTitle[name])}>
+      <Inside tabIndex={0} role="region" aria-label={`${stepTitle[name]}: settings and values`}>
         <StepSettings step={name} sheet={sheet} />
         {step ? <Recorded step={step} /> : <p />}
       </Inside>

@@ -5,13 +5,10 @@ import { styled } from "styled-components";
 import { usePageFile, usePages } from "../api/queries.js";
 import { CheckBox, Line, SelectLine, TextLine } from "../parts/inputs.js";
 import { AddMenu } from "../parts/menu.js";
-import { texts } from "../texts.js";
 import { AccessSettings } from "./access-settings.js";
 import { CheckSettings } from "./check-settings.js";
 import { SetSettings } from "./set-settings.js";
 import { partOf, setter, textOf, useEditing } from "./settings.js";
-
-const says = texts.stepSettings;
 
 const Lines = styled.div`
   display: grid;
@@ -30,18 +27,18 @@ function RouteSettings() {
   return (
     <>
       <TextLine
-        label={says.address}
+        label="Address"
         value={textOf(editing.content?.path)}
         onChange={(value) => set(["path"], value, "address")}
       />
-      <TextLine label={says.title} value={textOf(editing.content?.title)} onChange={(value) => set(["title"], value)} />
+      <TextLine label="Title" value={textOf(editing.content?.title)} onChange={(value) => set(["title"], value)} />
       <TextLine
-        label={says.listTitle}
+        label="List title"
         value={textOf(editing.content?.plural)}
-        onChange={(value) => set(["plural"], value, says.listTitle2)}
+        onChange={(value) => set(["plural"], value, "list title")}
       />
       <TextLine
-        label={says.description}
+        label="Description"
         value={textOf(editing.content?.description)}
         onChange={(value) => set(["description"], value)}
       />
@@ -58,12 +55,12 @@ function KeySettings({ sheet }: { sheet: SheetAnswer }) {
   return (
     <>
       <SelectLine
-        label={says.key}
+        label="Key"
         value={current}
         options={
           options.some(({ id }) => id === current)
             ? options
-            : [{ id: current, text: says.notSafe(current) }, ...options]
+            : [{ id: current, text: `${current} (not safe)` }, ...options]
         }
         onChange={(id) => {
           const names = id.split(", ");
@@ -78,12 +75,14 @@ function KeySettings({ sheet }: { sheet: SheetAnswer }) {
         }}
       />
       <Line>
-        <span>{says.editableKey}</span>
+        <span>Editable key</span>
         <span>
           <CheckBox
-            label={says.peopleCanEditTheKey}
+            label="People can edit the key"
             checked={record["key-editable"] === true}
-            onChange={(checked) => set(["record", "key-editable"], checked || undefined, says.whetherTheKeyMayBeEdited)}
+            onChange={(checked) =>
+              set(["record", "key-editable"], checked || undefined, "whether the key may be edited")
+            }
           />
         </span>
       </Line>
@@ -130,10 +129,10 @@ function RelatedLine() {
   const nameOf = (each: unknown): string =>
     typeof each === "object" && each !== null ? String((each as { page?: unknown }).page ?? "") : String(each);
   const change = (next: readonly unknown[]): void =>
-    set(["related"], next.length > 0 ? next : undefined, says.relatedPages);
+    set(["related"], next.length > 0 ? next : undefined, "related pages");
   return (
     <Line>
-      <span>{says.relatedLists}</span>
+      <span>Related lists</span>
       <span>
         {chosen.map((each, index) => (
           <CheckBox
@@ -144,7 +143,7 @@ function RelatedLine() {
           />
         ))}
         <AddMenu
-          label={says.addARelatedPage}
+          label="Add a related page"
           options={pages
             .filter(({ name }) => name !== editing.page && !chosen.some((each) => nameOf(each) === name))
             .map(({ name, plural }) => ({ id: name, text: plural ?? name }))}
@@ -163,67 +162,67 @@ function LoadSettings({ sheet }: { sheet: SheetAnswer }) {
   return (
     <>
       <ColumnsLine
-        label={says.listColumns}
-        add={says.addAColumn}
+        label="List columns"
+        add="Add a column"
         chosen={list.columns}
         fields={sheet.fields}
-        onChange={(names) => set(["list", "columns"], names, says.columnsOfTheList)}
+        onChange={(names) => set(["list", "columns"], names, "columns of the list")}
       />
       <ColumnsLine
-        label={says.searchIn}
-        add={says.addAColumnToSearch}
+        label="Search in"
+        add="Add a column to search"
         chosen={list.search}
         fields={sheet.fields}
-        onChange={(names) => set(["list", "search"], names, says.columnsThatASearchLooksInto)}
+        onChange={(names) => set(["list", "search"], names, "columns that a search looks into")}
       />
       <ColumnsLine
-        label={says.filterBy}
-        add={says.addAFilter}
+        label="Filter by"
+        add="Add a filter"
         chosen={list.filter}
         fields={sheet.fields}
-        onChange={(names) => set(["list", "filter"], names, says.filtersOfTheList)}
+        onChange={(names) => set(["list", "filter"], names, "filters of the list")}
       />
       <ColumnsLine
-        label={says.editInRows}
-        add={says.addAFieldToEdit}
+        label="Edit in rows"
+        add="Add a field to edit in rows"
         chosen={list.edit}
         fields={sheet.fields.filter((field) => field.onPage)}
-        onChange={(names) => set(["list", "edit"], names, says.fieldsEditedInRows)}
+        onChange={(names) => set(["list", "edit"], names, "fields edited in rows")}
       />
       {Array.isArray(list.edit) && (
         <Line>
-          <span>{says.saveRows}</span>
+          <span>Save rows</span>
           <span>
             <CheckBox
-              label={says.allTogether}
+              label="All rows together, or none"
               checked={list.together === true}
-              onChange={(checked) => set(["list", "together"], checked || undefined, says.whetherRowsAreSavedTogether)}
+              onChange={(checked) => set(["list", "together"], checked || undefined, "whether rows are saved together")}
             />
           </span>
         </Line>
       )}
       <Line>
-        <span>{says.form}</span>
+        <span>Form</span>
         <span>
           <CheckBox
-            label={says.besideTheList}
+            label="Beside the list, on one page"
             checked={list.form === "beside"}
-            onChange={(checked) => set(["list", "form"], checked ? "beside" : undefined, says.whereTheFormStands)}
+            onChange={(checked) => set(["list", "form"], checked ? "beside" : undefined, "where the form stands")}
           />
         </span>
       </Line>
       <RelatedLine />
       <SelectLine
-        label={says.sortBy}
+        label="Sort by"
         value={sort}
         options={[
-          { id: "", text: says.theKey },
+          { id: "", text: "the key" },
           ...sheet.fields.flatMap(({ name }) => [
             { id: name, text: name },
-            { id: `-${name}`, text: says.lastFirst(name) },
+            { id: `-${name}`, text: `${name}, last first` },
           ]),
         ]}
-        onChange={(id) => set(["list", "sort"], id, says.orderOfTheList)}
+        onChange={(id) => set(["list", "sort"], id, "order of the list")}
       />
     </>
   );
@@ -236,16 +235,16 @@ function PrefillSettings() {
   return (
     <>
       <SelectLine
-        label={says.language}
+        label="Language"
         value={textOf(editing.content?.language)}
         options={languages.map(({ id, name }, index) => ({ id: index === 0 ? "" : id, text: name }))}
         onChange={(id) => set(["language"], id)}
       />
       <TextLine
-        label={says.timeZone}
+        label="Time zone"
         value={textOf(editing.content?.["time-zone"])}
-        placeholder={says.utc}
-        onChange={(value) => set(["time-zone"], value, says.timeZone2)}
+        placeholder="UTC"
+        onChange={(value) => set(["time-zone"], value, "time zone")}
       />
     </>
   );
@@ -257,7 +256,7 @@ function ReadSettings({ sheet }: { sheet: SheetAnswer }) {
   return (
     <>
       <Soft>
-        {says.onlyTheseFieldsAreTakenFrom}{" "}
+        Only these fields are taken from a form:{" "}
         {sheet.fields
           .filter((field) => field.onPage && !field.readOnly)
           .map(({ name }) => name)
@@ -265,15 +264,15 @@ function ReadSettings({ sheet }: { sheet: SheetAnswer }) {
         .
       </Soft>
       <Line>
-        <span>{says.add}</span>
+        <span>Add</span>
         <span>
-          {off.length === 0 && says.allColumnsAreOnThePage}
+          {off.length === 0 && "All columns are on the page."}
           {off.map((field) => (
             <CheckBox
               key={field.name}
               label={field.name}
               checked={false}
-              onChange={() => edit([{ do: "add-fields", names: [field.name], before: null }], says.add2(field.name))}
+              onChange={() => edit([{ do: "add-fields", names: [field.name], before: null }], `add ${field.name}`)}
             />
           ))}
         </span>
@@ -288,15 +287,18 @@ function WriteSettings({ sheet }: { sheet: SheetAnswer }) {
   const save = partOf(editing.content, "save");
   return (
     <>
-      <Soft>{says.aSingleStatementLocksTheRow}</Soft>
+      <Soft>
+        A single statement locks the row by key, access and version, updates the changed columns and writes the log
+        entry. You can save through your own function or procedure instead.
+      </Soft>
       <TextLine
-        label={says.routine}
+        label="Routine"
         value={textOf(save.routine)}
-        placeholder={says.schemaRoutine}
+        placeholder="schema.routine"
         onChange={(value) =>
           value === "" && save.reason === undefined
-            ? set(["save"], undefined, says.routineThatSaves)
-            : set(["save", "routine"], value, says.routineThatSaves)
+            ? set(["save"], undefined, "routine that saves")
+            : set(["save", "routine"], value, "routine that saves")
         }
       />
       <SetSettings sheet={sheet} />
@@ -311,39 +313,40 @@ function AnswerSettings() {
   return (
     <>
       <SelectLine
-        label={says.afterSavingGoTo}
+        label="After saving, go to"
         value={textOf(answer.saved)}
         options={[
-          { id: "", text: says.theList },
-          { id: "page", text: says.theFormAgain },
-          { id: "view", text: says.theRecord },
-          { id: "next", text: says.theNextRecord },
+          { id: "", text: "The list" },
+          { id: "page", text: "The form again" },
+          { id: "view", text: "The record" },
+          { id: "next", text: "The next record of the list" },
         ]}
-        onChange={(id) => set(["answer", "saved"], id, says.whereASaveLeads)}
+        onChange={(id) => set(["answer", "saved"], id, "where a save leads")}
       />
       <TextLine
-        label={says.successMessage}
+        label="Success message"
         value={textOf(answer.message)}
-        onChange={(value) => set(["answer", "message"], value, says.messageAfterASave)}
+        onChange={(value) => set(["answer", "message"], value, "message after a save")}
       />
       <TextLine
-        label={says.leadsTo}
+        label="Or to this address"
         value={textOf(answer.to)}
-        placeholder={says.exampleOfAnAddress}
-        onChange={(value) => set(["answer", "to"], value, says.addressAfterASave)}
+        placeholder="/map?station={code}"
+        onChange={(value) => set(["answer", "to"], value, "address after a save")}
       />
     </>
   );
 }
 
 const said: Readonly<Record<"compare", string>> = {
-  compare: says.noSettingsWhatTheFormShowed,
+  compare:
+    "No settings. What the form showed, what is stored now and what was submitted are compared field by field; untouched fields are never written.",
 };
 
 /** What can be set about a step, in its own place. */
 export function StepSettings({ step, sheet }: { step: StepName; sheet: SheetAnswer }) {
   const { content } = useEditing();
-  if (!content) return <Soft>{says.thePageFileIsNotValid}</Soft>;
+  if (!content) return <Soft>The page file is not valid YAML. Fix it in File first.</Soft>;
   const settings: Readonly<Record<StepName, ReactNode>> = {
     route: <RouteSettings />,
     key: <KeySettings sheet={sheet} />,

@@ -5,11 +5,8 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useId, useMemo, useRef, useState } from "react";
 import { ApiProblem } from "../api/client.js";
 import { onDraft } from "../api/feed.js";
-import { texts } from "../texts.js";
 import { draftServer } from "./draft-server.js";
 import { type DraftAction, type DraftState, isUnsaved, noDraft, reduceDraft } from "./draft-state.js";
-
-const says = texts.useDraft;
 
 export interface EditedDraft {
   /** The text that is worked on; undefined until it is known. */
@@ -97,7 +94,7 @@ export function useDraft(name: string): EditedDraft {
       send({ do: "sent", answer: await server.save(kept, text) });
     } catch (error) {
       const why = error instanceof ApiProblem ? error.title : String(error);
-      send({ do: "not sent", why: says.notSavedRetrying(why) });
+      send({ do: "not sent", why: `Not saved: ${why}. Retrying.` });
     }
   }, [now, send, server]);
 
@@ -156,7 +153,10 @@ export function useDraft(name: string): EditedDraft {
   const saved = async (): Promise<void> => {
     const end = Date.now() + patience;
     while (isUnsaved(now())) {
-      if (Date.now() > end) throw new Error(says.yourLastChangesCouldNotBe);
+      if (Date.now() > end)
+        throw new Error(
+          "Your last changes could not be saved on the server, so nothing was done. Try again once they are.",
+        );
       await save();
       await new Promise((resolve) => setTimeout(resolve, 20));
     }
@@ -195,7 +195,7 @@ export function useDraft(name: string): EditedDraft {
     discard: () =>
       void once(async () => {
         await server.discard(now().revision);
-        send({ do: "replace", answer: await server.read(), what: says.discardDraft });
+        send({ do: "replace", answer: await server.read(), what: "discard draft" });
       }),
     abandon: () => once(async () => void (await server.discard(now().revision))),
     settle: (conflict, mine) => send({ do: "settle", conflict, mine, at: Date.now() }),

@@ -1,12 +1,9 @@
 import { type DragEvent, useState } from "react";
-import { texts } from "../texts.js";
 import { useEditing } from "./settings.js";
 import type { Alignment } from "./use-alignment.js";
 import type { Selection } from "./use-selection.js";
 
-const says = texts.useFieldDrag;
-
-/** Where fields that are dragged would go: before another field, after the last one (null), or off the page. */
+/** Where the dragged fields would go: before another field, after the last one (null), or off the page. */
 type Place = { readonly before: string | null } | "off";
 
 export interface FieldDrag {
@@ -37,7 +34,7 @@ export function placeAt(alignment: Alignment, staying: readonly string[], y: num
 }
 
 /**
- * Fields are moved by dragging their names along the margin, Add to page and taken off it; several chosen ones go together.
+ * Fields are moved by dragging their names along the margin, put on the page and taken off it; several chosen ones go together.
  * By keyboard the same is done with Alt and the arrows (see use-selection.ts).
  *
  * @param order the fields of the page
@@ -64,14 +61,14 @@ export function useFieldDrag(order: readonly string[], alignment: Alignment, sel
 
   const drop = (to: Place): void => {
     if (to === "off") selection.takeOff(names);
-    else if (isNew) edit([{ do: "add-fields", names, before: to.before }], says.add(names.join(", ")));
-    else edit([{ do: "move-fields", names, before: to.before }], says.move(names.join(", ")));
+    else if (isNew) edit([{ do: "add-fields", names, before: to.before }], `add ${names.join(", ")}`);
+    else edit([{ do: "move-fields", names, before: to.before }], `move ${names.join(", ")}`);
   };
 
   const shownAt = (to: Place): FieldDrag["shown"] =>
     to === "off"
-      ? { top: alignment.end + 8, says: says.removeFromThePage(names.join(", ")) }
-      : { top: alignment.tops.get(to.before ?? "") ?? alignment.end, says: says.here(names.join(", ")) };
+      ? { top: alignment.end + 8, says: `remove ${names.join(", ")} from the page` }
+      : { top: alignment.tops.get(to.before ?? "") ?? alignment.end, says: `${names.join(", ")} here` };
 
   return {
     shown: place && shownAt(place),

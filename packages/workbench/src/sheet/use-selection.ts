@@ -1,8 +1,5 @@
 import { type KeyboardEvent, type MouseEvent, useState } from "react";
-import { texts } from "../texts.js";
 import type { Editing } from "./settings.js";
-
-const says = texts.useSelection;
 
 export interface Selection {
   readonly names: readonly string[];
@@ -33,12 +30,12 @@ export function useSelection(order: readonly string[], edit: Editing["edit"]): S
     const place = order.indexOf((by < 0 ? those[0] : those.at(-1)) ?? "");
     const beforeThem = order.slice(0, place).filter((name) => !those.includes(name)).length;
     const at = Math.max(0, Math.min(rest.length, beforeThem + by));
-    edit([{ do: "move-fields", names: those, before: rest[at] ?? null }], says.move(those.join(", ")));
+    edit([{ do: "move-fields", names: those, before: rest[at] ?? null }], `move ${those.join(", ")}`);
     focusSoon(moved[0]);
   };
 
   const takeOff = (gone: readonly string[]): void => {
-    edit([{ do: "remove-fields", names: gone }], says.remove(gone.join(", ")));
+    edit([{ do: "remove-fields", names: gone }], `remove ${gone.join(", ")}`);
     choose([]);
     const first = order.findIndex((name) => gone.includes(name));
     focusSoon(order.slice(first).find((name) => !gone.includes(name)) ?? order.find((name) => !gone.includes(name)));

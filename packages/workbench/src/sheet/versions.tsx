@@ -5,10 +5,7 @@ import { useVersions } from "../api/queries.js";
 import { Small } from "../parts/inputs.js";
 import { Moment } from "../parts/moment.js";
 import { Empty, Failed, Waiting } from "../parts/states.js";
-import { texts } from "../texts.js";
 import type { EditedDraft } from "./use-draft.js";
-
-const says = texts.versions;
 
 const List = styled.ol`
   padding: ${({ theme }) => `${theme.space(2)} 0 0 ${theme.space(4)}`};
@@ -58,12 +55,12 @@ function Version({
   return (
     <li>
       <p>
-        <Moment at={version.at} /> {version.by ? says.publishedBy(version.by) : says.fileChangedOutsideTheWorkbench}
-        {isLast && says.current}
+        <Moment at={version.at} /> {version.by ? `Published by ${version.by}` : "File changed outside the workbench"}
+        {isLast && <>, current</>}
       </p>
       <ul>
         {version.differs.length === 0 ? (
-          <li>{says.firstKnownVersion}</li>
+          <li>first known version</li>
         ) : (
           version.differs.map((line) => <li key={line}>{line}</li>)
         )}
@@ -71,12 +68,12 @@ function Version({
       {text !== null && (
         <>
           {!isNow && (
-            <Small type="button" onClick={() => draft.write(text, says.restoreAVersion)}>
-              {says.restoreAsDraft}
+            <Small type="button" onClick={() => draft.write(text, "restore a version")}>
+              Restore as draft
             </Small>
           )}
           <details>
-            <summary>{says.asText}</summary>
+            <summary>as text</summary>
             <Compared before={before ?? ""} after={text} />
           </details>
         </>
@@ -88,11 +85,12 @@ function Version({
 /** Everything that the page was, newest first: who, when, what differed. */
 export default function Versions({ name, text, draft }: { name: string; text: string; draft: EditedDraft }) {
   const versions = useVersions(name);
-  if (versions.isPending) return <Waiting height="20rem" what={says.loadingVersions} />;
+  if (versions.isPending) return <Waiting height="20rem" what="Loading versions" />;
   if (versions.error) return <Failed error={versions.error} again={() => void versions.refetch()} />;
-  if (versions.data.length === 0) return <Empty title={says.noVersionsYet}>{says.theFirstOneIsSavedWhen}</Empty>;
+  if (versions.data.length === 0)
+    return <Empty title="No versions yet">The first one is saved when you publish this page.</Empty>;
   return (
-    <List aria-label={says.versions}>
+    <List aria-label="Versions">
       {versions.data.map((version, index) => (
         <Version
           key={version.number}

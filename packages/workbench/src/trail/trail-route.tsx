@@ -1,5 +1,4 @@
 import type { TrailAnswer } from "@loyal-quill/server/api";
-import { useEffect } from "react";
 import { styled } from "styled-components";
 import { useTrail } from "../api/queries.js";
 import { Choice } from "../parts/choice.js";
@@ -8,11 +7,8 @@ import { Small } from "../parts/inputs.js";
 import { byDay, Moment, timeOf } from "../parts/moment.js";
 import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
-import { Title } from "../parts/title.js";
+import { Title, useDocumentTitle } from "../parts/title.js";
 import { useFilters } from "../parts/use-filters.js";
-import { texts } from "../texts.js";
-
-const says = texts.trailRoute;
 
 type Entry = TrailAnswer["entries"][number];
 
@@ -35,31 +31,31 @@ const Soft = styled.span`
 
 /** Kinds of actions, by how their names begin. */
 const kinds = [
-  { id: "", text: says.everything },
-  { id: "sign-in.", text: says.signIns },
-  { id: "account.", text: says.accounts },
-  { id: "password.", text: says.passwords },
-  { id: "factor.", text: says.factors },
-  { id: "session.", text: says.sessions },
-  { id: "token.", text: says.tokens },
-  { id: "page.", text: says.pages },
-  { id: "draft.", text: says.drafts },
-  { id: "requests.", text: says.requests },
-  { id: "changes.", text: says.changes },
-  { id: "records.", text: says.records },
-  { id: "census.", text: says.censuses },
+  { id: "", text: "everything" },
+  { id: "sign-in.", text: "sign-ins" },
+  { id: "account.", text: "accounts" },
+  { id: "password.", text: "passwords" },
+  { id: "factor.", text: "second factors" },
+  { id: "session.", text: "sessions" },
+  { id: "token.", text: "API tokens" },
+  { id: "page.", text: "pages" },
+  { id: "draft.", text: "drafts" },
+  { id: "requests.", text: "recorded requests viewed" },
+  { id: "changes.", text: "changes viewed and put back" },
+  { id: "records.", text: "record searches" },
+  { id: "census.", text: "censuses" },
 ];
 
 const detailOf = ({ detail, database, times, last }: Entry): string =>
   [
-    ...(times > 1 && last !== null ? [says.times(times, timeOf(last))] : []),
+    ...(times > 1 && last !== null ? [`${times} times until ${timeOf(last)}`] : []),
     ...Object.entries(detail).map(([name, value]) => `${name}: ${value}`),
     ...(database ? [`database: ${database}`] : []),
   ].join("; ");
 
 function Row({ entry, onPerson }: { entry: Entry; onPerson: (id: string) => void }) {
   const { byId } = entry;
-  const who = entry.by || says.somebodyNotSignedIn;
+  const who = entry.by || "somebody not signed in";
   return (
     <tr>
       <td>
@@ -69,7 +65,7 @@ function Row({ entry, onPerson }: { entry: Entry; onPerson: (id: string) => void
         {byId === null ? (
           <Soft>{who}</Soft>
         ) : (
-          <Small type="button" title={says.allOf(who)} onClick={() => onPerson(byId)}>
+          <Small type="button" title={`Everything done by ${who} or to their account`} onClick={() => onPerson(byId)}>
             {who}
           </Small>
         )}
@@ -96,33 +92,30 @@ export default function TrailRoute() {
   const [search, set] = useFilters();
   const [action, person] = [search.get("action") ?? "", search.get("person") ?? ""];
   const trail = useTrail({ ...(action ? { action } : {}), ...(person ? { person } : {}) });
-  useEffect(() => {
-    document.title = texts.documentTitle(says.trail);
-  }, []);
+  useDocumentTitle("Trail");
   const entries = trail.data?.pages.flatMap((part) => part.entries) ?? [];
   const name = entries.find(({ byId }) => byId === person)?.by ?? person;
   return (
     <English>
       <Top>
-        <Title>{says.trail}</Title>
-        <Choice label={says.show} value={action} options={kinds} onChange={(value) => set("action", value)} />
+        <Title>Trail</Title>
+        <Choice label="Show" value={action} options={kinds} onChange={(value) => set("action", value)} />
         {person !== "" && (
           <span>
-            {says.person}
-            <strong>{name}</strong>{" "}
+            Person: <strong>{name}</strong>{" "}
             <Small type="button" onClick={() => set("person", "")}>
-              {says.everybody}
+              Everybody
             </Small>
           </span>
         )}
       </Top>
-      {trail.isPending && <Waiting height="60vh" what={says.loadingTheTrail} />}
+      {trail.isPending && <Waiting height="60vh" what="Loading the trail" />}
       {trail.error && <Failed error={trail.error} again={() => void trail.refetch()} />}
-      {trail.data && entries.length === 0 && <Empty title={says.nothingHere}>{says.nothingOfThisKind}</Empty>}
+      {trail.data && entries.length === 0 && <Empty title="Nothing here">Nothing of this kind has happened yet.</Empty>}
       {entries.length > 0 && (
-        <Scroll aria-label={says.trail}>
+        <Scroll aria-label="Trail">
           <Table>
-            <Head columns={[says.when, says.who, says.what, says.from]} />
+            <Head columns={["When", "Who", "What", "From"]} />
             {byDay(entries).map(({ day, entries: ofDay }) => (
               <tbody key={day}>
                 <tr>
@@ -139,7 +132,7 @@ export default function TrailRoute() {
       {trail.hasNextPage && (
         <p style={{ marginTop: "1rem" }}>
           <QuietButton onClick={() => void trail.fetchNextPage()} disabled={trail.isFetchingNextPage}>
-            {trail.isFetchingNextPage ? says.loading : says.loadEarlierEntries}
+            {trail.isFetchingNextPage ? "Loading…" : "Load earlier entries"}
           </QuietButton>
         </p>
       )}
