@@ -114,6 +114,10 @@ export { type AnyOwnRule, addOwnRule, type OwnRule, type OwnSettings } from "./r
 export type { Rule, SettingPart } from "./rules/rule.js";
 export { rulesPage } from "./rules/rules-page.js";
 export type { RuleSetting } from "./rules/schema.js";
+export { type DescribedSetting, wordsOf } from "./settings/described.js";
+export { describedSettings } from "./settings/index.js";
+export type { Editor } from "./settings/setting.js";
+export { settingsPage } from "./settings/settings-page.js";
 export { keyPartName, listStatement, recordsStatement } from "./statements/list.js";
 export { commonWords, commonWordsStatement } from "./statements/search.js";
 export { mayMake, mayOpen } from "./steps/access.js";

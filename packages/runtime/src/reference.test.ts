@@ -1,6 +1,6 @@
 import { readFile } from "node:fs/promises";
 import { describe, expect, test } from "@jest/globals";
-import { findingsPage, pageJsonSchema, rulesPage } from "@loyal-quill/core";
+import { findingsPage, pageJsonSchema, rulesPage, settingsPage } from "@loyal-quill/core";
 
 const docs = (name: string): Promise<string> => readFile(new URL(`../../../docs/${name}`, import.meta.url), "utf8");
 
@@ -17,14 +17,14 @@ function namesIn(schema: unknown): string[] {
 
 describe("the reference of the page file", () => {
   test("names everything that the schema knows", async () => {
-    const text = (await docs("page-file.md")) + (await docs("rules.md"));
+    const text = (await docs("page-file.md")) + (await docs("settings.md")) + (await docs("rules.md"));
     const words = new Set([...text.matchAll(/`([^`]+)`/g)].flatMap((match) => (match[1] ?? "").split(/[^a-z0-9@/-]+/)));
     const unnamed = [...new Set(namesIn(pageJsonSchema()))].filter((name) => name !== "true" && !words.has(name));
     expect(unnamed).toEqual([]);
   });
 
   test("its tables name nothing that the schema does not know", async () => {
-    const text = await docs("page-file.md");
+    const text = await docs("settings.md");
     const known = new Set(namesIn(pageJsonSchema()));
     const named = [...text.matchAll(/^\| ((?:`[a-z.-]+`(?:, )?)+) \|/gm)].flatMap((match) =>
       (match[1] ?? "").split(", ").map((each) => each.replaceAll("`", "").split(".")),
@@ -38,7 +38,8 @@ describe("the reference of the page file", () => {
   });
 });
 
-test("the published lists of findings and of rules are made from the catalogues", async () => {
+test("the published lists of findings, rules and settings are made from the catalogues", async () => {
   expect(await docs("findings.md")).toBe(findingsPage());
   expect(await docs("rules.md")).toBe(rulesPage());
+  expect(await docs("settings.md")).toBe(settingsPage());
 });

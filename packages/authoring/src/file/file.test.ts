@@ -136,7 +136,7 @@ describe("differences between page files", () => {
       { do: "move-fields", names: ["status"], before: "name" },
     ]);
     expect(differences(stationFile, after)?.map(differenceInWords)).toEqual([
-      'which may be deleted: “row.status == "planned"”',
+      'deletable when: “row.status == "planned"”',
       "unit of alert_m: “m” becomes “cm”",
       "field notes: taken off",
       expect.stringMatching(/^order of the fields: /),

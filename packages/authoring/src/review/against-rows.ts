@@ -1,8 +1,8 @@
 import { controlKind } from "@loyal-quill/core/controls/index";
 import type { Finding } from "@loyal-quill/core/findings/finding";
+import { fieldsIn } from "@loyal-quill/core/page/fields-in";
 import type { Page } from "@loyal-quill/core/page/page";
 import type { ParsedPage } from "@loyal-quill/core/page/parse";
-import { fieldSettings } from "@loyal-quill/core/page/settings";
 import { answeredOr } from "@loyal-quill/core/postgres/refusal";
 import type { Database, Statement } from "@loyal-quill/core/postgres/statement";
 import { mostUnshown, unshownStatement } from "./unshown.js";
@@ -20,7 +20,7 @@ export async function reviewAgainstRows(
   database: Database,
 ): Promise<readonly Finding[]> {
   const findings: Finding[] = [];
-  for (const { name, path } of fieldSettings(parsed.file)) {
+  for (const { name, path } of fieldsIn(parsed.file)) {
     const field = page.fields.find((each) => each.column.name === name);
     const statement = field && unshownStatement(page, field);
     if (!field || !statement) continue;

@@ -1,11 +1,9 @@
 import type { Condition } from "../condition/expression.js";
 import { parseCondition } from "../condition/parse.js";
 import type { Choices, TableChoices } from "../controls/choice-source.js";
-import type { RuleContext } from "../rules/rule.js";
 import { type Column, columnOf, type Reference, type Table, tableName } from "../table/model.js";
 import { suggestion } from "../values/nearest.js";
-import type { Path } from "./parse.js";
-import type { FieldSettings } from "./schema.js";
+import type { FieldBinder } from "./field-binder.js";
 
 /** Above this many rows (as PostgreSQL estimates them) a choice is made by searching, where the page does not say otherwise. */
 const mostListed = 200;
@@ -92,22 +90,16 @@ const both = (left: Condition | null, right: Condition): Condition =>
     : right;
 
 /** The choices of a field as its page restricts and labels them. */
-export function choicesFor(
-  column: Column,
-  settings: FieldSettings,
-  table: Table,
-  tables: readonly Table[],
-  context: RuleContext,
-  path: Path,
-): Choices | null {
+export function choicesFor({ page, column, settings, path }: Omit<FieldBinder, "choices">): Choices | null {
+  const { table } = page;
   if (column.type.kind === "enum") return { from: "labels", labels: column.type.labels };
   if (column.type.kind === "boolean" && (column.nullable || settings.control === "choice")) return { from: "truth" };
   const listed = table.demands.find((demand) => demand.by === "in" && demand.column === column.name);
-  const choices = referencedChoices(column, table, tables);
+  const choices = referencedChoices(column, table, page.catalog.tables);
   if (!choices && listed) return { from: "labels", labels: listed.values };
   if (!choices) {
     if (settings.choices || settings.show !== undefined)
-      context.error(
+      page.error(
         "no-choices",
         `"${column.name}" refers to no other table, so it has no choices. Give it a foreign key, or use the rule one-of.`,
         [...path, settings.choices ? "choices" : "show"],
@@ -119,15 +111,15 @@ export function choicesFor(
     ? parseCondition(settings.choices.where, choices.table, table)
     : ({ ok: true, condition: null } as const);
   if (!offered.ok) {
-    context.error("condition", offered.problem.message, [...path, "choices", "where"], offered.problem.offset);
+    page.error("condition", offered.problem.message, [...path, "choices", "where"], offered.problem.offset);
     return { ...choices, by };
   }
-  if (offered.condition) context.affordable(offered.condition, [...path, "choices", "where"]);
+  if (offered.condition) page.affordable(offered.condition, [...path, "choices", "where"]);
   const where = offered.condition ? both(choices.where, offered.condition) : choices.where;
   const label = settings.show === undefined ? choices.label : columnOf(choices.table, settings.show);
   if (label) return { ...choices, label, where, by };
   const known = choices.table.columns.map((each) => each.name);
-  return context.error(
+  return page.error(
     "unknown-column",
     `The table ${tableName(choices.table)} has no column "${settings.show}".${suggestion(settings.show ?? "", known)}`,
     [...path, "show"],

@@ -1,6 +1,8 @@
 export type { Edit } from "../findings/edit.js";
 export { byPlace, type Finding, isError, isFatal, type Repair, type Stopped } from "../findings/finding.js";
 export { type FindingCode, findingKinds, findingsPage, type Severity } from "../findings/finding-codes.js";
+export type { FieldSettings } from "../settings/field/index.js";
+export type { Tidying } from "../settings/field/tidy.js";
 export { type BindResult, bindPage } from "./bind.js";
 export { referencedChoices } from "./column-choices.js";
 export { type Glance, glanceAt } from "./glance.js";
@@ -9,4 +11,4 @@ export { saveName, searchButtonName, searchTextName, tokenName } from "./names.j
 export * from "./page.js";
 export { type ParsedPage, type ParseResult, type Path, parsePage } from "./parse.js";
 export { encodeSegment, recordAddress } from "./path.js";
-export type { FieldSettings, PageFile, Tidying } from "./schema.js";
+export type { PageFile } from "./schema.js";

@@ -1,9 +1,19 @@
 import type { RuleContext } from "../rules/rule.js";
 import { columnOf, type Routine, type Table } from "../table/model.js";
 import { suggestion } from "../values/nearest.js";
-import type { RoutineCall } from "./page.js";
 import type { Path } from "./parse.js";
 import type { PageFile } from "./schema.js";
+
+/** A routine of the database that saves in the place of an UPDATE, and where each of its arguments comes from. */
+export interface RoutineCall {
+  readonly routine: Routine;
+  readonly arguments: readonly {
+    readonly parameter: Routine["parameters"][number];
+    readonly from: "form" | "row" | "actor";
+    /** A column's name, or an attribute of the actor. */
+    readonly name: string;
+  }[];
+}
 
 const path: Path = ["save", "routine"];
 

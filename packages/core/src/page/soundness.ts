@@ -4,10 +4,10 @@ import { quoted, quotedTable } from "../postgres/statement.js";
 import { kindOf } from "../rules/index.js";
 import type { Say } from "../rules/rule.js";
 import { type Column, columnOf, type Table, tableName } from "../table/model.js";
+import { fieldsIn } from "./fields-in.js";
 import type { Page } from "./page.js";
 import type { ParsedPage, Path } from "./parse.js";
 import { rewriteWarning } from "./rewrites.js";
-import { fieldSettings } from "./settings.js";
 import { isIndexed, isSmall, orderColumns } from "./sorting.js";
 
 /** Nobody makes or deletes records by way of the page. */
@@ -189,7 +189,7 @@ function reviewRights(page: Page, parsed: ParsedPage, say: Say): void {
       leaveOut("delete"),
       { stops: "delete" },
     );
-  for (const { name, settings, path } of fieldSettings(parsed.file)) {
+  for (const { name, settings, path } of fieldsIn(parsed.file)) {
     const column = columnOf(page.table, name);
     const isSet = page.sets.some((set) => set.column === column && set.on !== "new");
     if (
@@ -220,7 +220,7 @@ export function reviewAgainstTable(page: Page, parsed: ParsedPage): readonly Fin
   const say: Say = (severity, code, message, path, repair, more) =>
     void findings.push({ ...parsed.finding(severity, code, message, path, 0, false, repair), ...more });
   const fields = new Map(page.fields.map((field) => [field.column.name, field]));
-  for (const { name, settings, path } of fieldSettings(parsed.file)) {
+  for (const { name, settings, path } of fieldsIn(parsed.file)) {
     const field = fields.get(name);
     if (!field || !settings.rules) continue;
     const own = field.rules.filter((rule) => rule.from === "page" && kindOf(rule).inFile);

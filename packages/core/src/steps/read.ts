@@ -17,9 +17,9 @@ import {
   unfinishedName,
 } from "../page/names.js";
 import type { Field, Page } from "../page/page.js";
-import type { Tidying } from "../page/schema.js";
 import type { Stored } from "../postgres/statement.js";
 import { kindOf } from "../rules/index.js";
+import type { Tidying } from "../settings/field/tidy.js";
 import type { SentFile } from "../trip/request.js";
 import type { Signer } from "../trip/signer.js";
 import { suggestion } from "../values/nearest.js";

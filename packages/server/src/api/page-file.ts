@@ -1,4 +1,4 @@
-import { languages, pageJsonSchema, ruleKindsInFile } from "@loyal-quill/core";
+import { describedSettings, languages, pageJsonSchema, ruleKindsInFile } from "@loyal-quill/core";
 import type { PageFileAnswer } from "./types.js";
 
 /** What a page file can say, for the editors of the workbench. */
@@ -11,5 +11,6 @@ export const pageFileAnswer = (): PageFileAnswer => ({
     parts,
     fits,
   })),
+  settings: describedSettings(),
   languages: Object.entries(languages).map(([id, { name }]) => ({ id, name })),
 });

@@ -37,6 +37,7 @@ export const columnSheet = (table: Table, column: Column): SheetField => ({
   references: table.references
     .filter((each) => each.columns.includes(column.name))
     .map(({ to }) => ({ table: `${to.schema}.${to.table}`, columns: to.columns })),
+  shows: [],
   constraints: table.constraints.filter((each) => each.columns.includes(column.name)).map((each) => each.definition),
   rules: [],
   tidy: [],
@@ -57,6 +58,7 @@ function sheetField(page: Page, column: Column, field: Field | undefined): Sheet
     rules: readOnly ? [] : rulesOf(field),
     tidy: readOnly ? [] : field.tidy.map(tidyText),
     controls: controlsFor(column, choices),
+    shows: choices?.from === "table" ? choices.table.columns.map(({ name }) => name) : [],
   };
 }
 

@@ -5,6 +5,7 @@ import type { Played, Rehearsal, Replayed } from "@loyal-quill/authoring/rehears
 import type {
   Attribute,
   Control,
+  DescribedSetting,
   Finding,
   Kind,
   OutcomeKind,
@@ -83,6 +84,8 @@ export interface SheetField {
   readonly key: boolean;
   /** The foreign keys that it is part of. */
   readonly references: readonly { readonly table: string; readonly columns: readonly string[] }[];
+  /** The columns of the table that it refers to, any of which can stand for a record. */
+  readonly shows: readonly string[];
   /** The table's other constraints on it, as PostgreSQL prints them. */
   readonly constraints: readonly string[];
   /** What is demanded of a submitted value, in words, under which condition, and where it comes from. */
@@ -113,6 +116,8 @@ export interface PageFileAnswer {
   /** JSON Schema, draft 2020-12. */
   readonly schema: Readonly<Record<string, unknown>>;
   readonly rules: readonly RuleChoice[];
+  /** What a page file can say of the page, and of a field. */
+  readonly settings: Readonly<Record<"page" | "field", readonly DescribedSetting[]>>;
   /** The languages of pages (BCP 47); the first is that of a page that names none. */
   readonly languages: readonly { readonly id: string; readonly name: string }[];
 }

@@ -1,4 +1,5 @@
 import type { Completion, CompletionContext, CompletionResult } from "@codemirror/autocomplete";
+import type { PageFileAnswer } from "@loyal-quill/server/api";
 import { namesIn, type Schema } from "./names-in-schema.js";
 
 interface Known {
@@ -39,19 +40,36 @@ function pathAt(context: CompletionContext): string[] {
   return [...path, ...inner, ...(valued === undefined ? [] : [valued])];
 }
 
-/** Places of a page file where columns are named. */
-const namesColumns = (path: readonly string[]): boolean => {
-  const last = path.at(-1) ?? "";
-  return (
-    (path.length === 1 && ["fields", "set", "names"].includes(last)) ||
-    ["columns", "search", "filter", "edit", "key", "sort", "at", "slug", "show"].includes(last)
-  );
-};
+/** The setting at a place of a page file, and what follows it there. */
+function settingAt(path: readonly string[], settings: FileNames["settings"]) {
+  const isField = path[0] === "fields" && path.length > 2;
+  const own = isField ? path.slice(2) : path;
+  const found = (isField ? settings.field : settings.page)
+    .filter((setting) => setting.path.every((name, index) => name === own[index]))
+    .toSorted((a, b) => b.path.length - a.path.length)[0];
+  return found && { found, inside: own.slice(found.path.length), field: isField ? path[1] : undefined };
+}
+
+/** What is known of a page for its file's names. */
+export interface FileNames {
+  readonly columns: readonly Known[];
+  readonly settings: PageFileAnswer["settings"];
+  /** The columns that a field's `show` can name: those of the table that it refers to. */
+  readonly shown: (field: string) => readonly string[];
+}
+
+/** The columns that can be named at a place; null where something else is. */
+function columnsAt(path: readonly string[], { columns, settings, shown }: FileNames): readonly Known[] | null {
+  const at = settingAt(path, settings);
+  if (at?.field !== undefined && at.found.path[0] === "show")
+    return shown(at.field).map((name) => ({ name, type: "of the other table" }));
+  return at?.found.columns?.includes(at.inside[0] ?? "") && at.inside.length <= 1 ? columns : null;
+}
 
 /** Completes what a page file knows at a place: settings by the schema, columns by the table. */
 export function completeFile(
   context: CompletionContext,
-  columns: readonly Known[],
+  names: FileNames,
   schema: Schema | undefined,
 ): CompletionResult | null {
   const word = context.matchBefore(/[\w-]+/);
@@ -59,8 +77,9 @@ export function completeFile(
   const path = pathAt(context);
   const inField = path[0] === "fields" && path.length > 1;
   const schemaPath = inField ? ["fields", 0, ...path.slice(1)] : path;
-  const options: Completion[] = namesColumns(path)
-    ? columns.map(({ name, type }) => ({ label: name, detail: type, type: "property" }))
+  const named = columnsAt(path, names);
+  const options: Completion[] = named
+    ? named.map(({ name, type }) => ({ label: name, detail: type, type: "property" }))
     : namesIn(schema, schemaPath).map((label) => ({ label, type: "keyword" }));
   return options.length > 0 ? { from: word?.from ?? context.pos, options, validFor: /^[\w-]*$/ } : null;
 }

@@ -1,8 +1,8 @@
 import { CompletionContext, type CompletionResult } from "@codemirror/autocomplete";
 import { EditorState } from "@codemirror/state";
 import { describe, expect, test } from "@jest/globals";
-import { pageJsonSchema } from "@loyal-quill/core";
-import { completeFile } from "./complete-file.js";
+import { describedSettings, pageJsonSchema } from "@loyal-quill/core";
+import { completeFile, type FileNames } from "./complete-file.js";
 import { completeNames } from "./condition-names.js";
 import { namesIn, type Schema } from "./names-in-schema.js";
 
@@ -16,13 +16,17 @@ function at(text: string, explicit = false): CompletionContext {
 
 const labels = (result: CompletionResult | null): string[] => result?.options.map(({ label }) => label) ?? [];
 
-const columns = [
-  { name: "code", type: "text" },
-  { name: "alert_m", type: "numeric(5,2)" },
-];
+const names: FileNames = {
+  columns: [
+    { name: "code", type: "text" },
+    { name: "alert_m", type: "numeric(5,2)" },
+  ],
+  settings: describedSettings(),
+  shown: (field) => (field === "river_id" ? ["river_id", "name"] : []),
+};
 
 describe("completion in a page file", () => {
-  const found = (text: string): string[] => labels(completeFile(at(text), columns, schema));
+  const found = (text: string): string[] => labels(completeFile(at(text), names, schema));
 
   test("knows the parts of the file, and those of a part", () => {
     expect(found("ti|")).toEqual(expect.arrayContaining(["title", "fields", "checks"]));
@@ -34,6 +38,11 @@ describe("completion in a page file", () => {
     expect(found("fields:\n  - al|")).toEqual(["code", "alert_m"]);
     expect(found("list: { columns: [co|")).toEqual(["code", "alert_m"]);
     expect(found("checks:\n  - { expect: x, at: al|")).toEqual(["code", "alert_m"]);
+  });
+
+  test("knows the columns of the other table where one of them stands for a record", () => {
+    expect(found("fields:\n  - river_id: { show: na|")).toEqual(["river_id", "name"]);
+    expect(found("fields:\n  - river_id:\n      show: na|")).toEqual(["river_id", "name"]);
   });
 
   test("knows the settings of a field, its rules and controls, in one line or several", () => {
@@ -56,8 +65,8 @@ describe("completion in a page file", () => {
   });
 
   test("says nothing where nothing was typed, unless it is asked", () => {
-    expect(completeFile(at("access:\n  |"), columns, schema)).toBeNull();
-    expect(labels(completeFile(at("access:\n  |", true), columns, schema))).toContain("open");
+    expect(completeFile(at("access:\n  |"), names, schema)).toBeNull();
+    expect(labels(completeFile(at("access:\n  |", true), names, schema))).toContain("open");
   });
 });
 

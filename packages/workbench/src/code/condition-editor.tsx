@@ -2,7 +2,7 @@ import { autocompletion, completionKeymap } from "@codemirror/autocomplete";
 import { history, historyKeymap, standardKeymap } from "@codemirror/commands";
 import { forceLinting, linter } from "@codemirror/lint";
 import { Compartment, EditorState } from "@codemirror/state";
-import { EditorView, keymap } from "@codemirror/view";
+import { EditorView, keymap, placeholder } from "@codemirror/view";
 import { useEffect, useRef } from "react";
 import { useFocusRequest } from "../parts/focus-request.js";
 import type { Editing } from "../sheet/settings.js";
@@ -15,6 +15,7 @@ interface ConditionEditorProps {
   readonly label: string;
   readonly focusName: string;
   readonly value: string;
+  readonly example: string;
   readonly place: string;
   readonly names: Editing["names"];
   readonly problem: { readonly message: string; readonly offset: number } | null;
@@ -27,6 +28,7 @@ export default function ConditionEditor({
   label,
   focusName,
   value,
+  example,
   place,
   names,
   problem,
@@ -48,6 +50,7 @@ export default function ConditionEditor({
         extensions: [
           editorTheme,
           history(),
+          placeholder(`For example: ${example}`),
           EditorView.lineWrapping,
           // A condition has one line: what is pasted in several becomes one.
           EditorState.transactionFilter.of((transaction) => (transaction.newDoc.lines > 1 ? [] : transaction)),

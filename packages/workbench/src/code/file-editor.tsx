@@ -10,16 +10,17 @@ import { type Diagnostic, lintKeymap, setDiagnostics } from "@codemirror/lint";
 import { EditorState } from "@codemirror/state";
 import { EditorView, keymap, lineNumbers } from "@codemirror/view";
 import type { Finding } from "@loyal-quill/core";
+import type { SheetField } from "@loyal-quill/server/api";
 import { useEffect, useRef } from "react";
 import { usePageFile } from "../api/queries.js";
-import { completeFile } from "./complete-file.js";
+import { completeFile, type FileNames } from "./complete-file.js";
 import { editorTheme } from "./editor-theme.js";
 import type { Schema } from "./names-in-schema.js";
 
 interface FileEditorProps {
   readonly text: string;
   readonly findings: readonly Finding[];
-  readonly columns: readonly { readonly name: string; readonly type: string }[];
+  readonly fields: readonly Pick<SheetField, "name" | "type" | "shows">[];
   readonly onChange: (text: string) => void;
 }
 
@@ -44,20 +45,25 @@ const diagnosticsIn = ({ doc }: EditorState, findings: readonly Finding[]): Diag
   });
 
 /** Page file, with what was found in it at its place. Undo is the draft's: one history for text and settings. */
-export default function FileEditor({ text, findings, columns, onChange }: FileEditorProps) {
+export default function FileEditor({ text, findings, fields, onChange }: FileEditorProps) {
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView>(null);
   const { data } = usePageFile();
   const schema = data?.schema as Schema | undefined;
-  const latest = useRef({ onChange, columns, schema });
-  latest.current = { onChange, columns, schema };
+  const names: FileNames = {
+    columns: fields,
+    settings: data?.settings ?? { page: [], field: [] },
+    shown: (field) => fields.find(({ name }) => name === field)?.shows ?? [],
+  };
+  const latest = useRef({ onChange, names, schema });
+  latest.current = { onChange, names, schema };
   const following = useRef(false);
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: the editor is made once; what changes comes by the effects below
   useEffect(() => {
     if (!host.current) return;
     const complete = (context: CompletionContext): CompletionResult | null =>
-      completeFile(context, latest.current.columns, latest.current.schema);
+      completeFile(context, latest.current.names, latest.current.schema);
     const made = new EditorView({
       parent: host.current,
       state: EditorState.create({

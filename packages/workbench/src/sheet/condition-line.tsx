@@ -23,6 +23,8 @@ interface ConditionLineProps {
   /** The field whose choices it restricts. */
   readonly field?: string;
   readonly value: string;
+  /** One that could stand there. */
+  readonly example: string;
   /** What it is known by to whoever asks for the focus; its label, if nothing else is said. */
   readonly focusName?: string;
   readonly onChange: (value: string) => void;
@@ -58,7 +60,15 @@ function Result({ answer }: { answer: ConditionAnswer }) {
 }
 
 /** A condition in CEL, with what it says of the record that is looked at, and how many stored rows it admits. */
-export function ConditionLine({ label, place, field, value, focusName = label, onChange }: ConditionLineProps) {
+export function ConditionLine({
+  label,
+  place,
+  field,
+  value,
+  example,
+  focusName = label,
+  onChange,
+}: ConditionLineProps) {
   const id = useId();
   const { page, text, names, recordKey } = useEditing();
   const answer = useQuery({
@@ -77,11 +87,16 @@ export function ConditionLine({ label, place, field, value, focusName = label, o
   return (
     <Line>
       <label htmlFor={id}>{label}</label>
-      <Suspense fallback={<Text id={id} value={value} onChange={(event) => onChange(event.target.value)} />}>
+      <Suspense
+        fallback={
+          <Text id={id} value={value} placeholder={example} onChange={(event) => onChange(event.target.value)} />
+        }
+      >
         <ConditionEditor
           id={id}
           label={label}
           value={value}
+          example={example}
           focusName={focusName}
           place={place}
           names={names}

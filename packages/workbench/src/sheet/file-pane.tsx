@@ -52,7 +52,7 @@ export default function FilePane({ name, text, findings, sheet, onChange }: File
       <FileEditor
         text={text}
         findings={findings}
-        columns={sheet.fields.map(({ name: column, type }) => ({ name: column, type }))}
+        fields={sheet.fields}
         onChange={(next) => onChange(next, "edit the text")}
       />
       <Findings findings={findings} text={text} onRepair={onChange} />

@@ -8,6 +8,7 @@ import { useFocusRequest } from "../parts/focus-request.js";
 import { Select, Small, Text, TextLine } from "../parts/inputs.js";
 import { AddMenu } from "../parts/menu.js";
 import { ConditionLine } from "./condition-line.js";
+import type { EditorProps } from "./setting-line.js";
 import {
   addRule,
   fittingRules,
@@ -121,6 +122,7 @@ function RuleRow({ parts, choice, field, focusName, onChange }: RuleRowProps) {
           <ConditionLine
             label="When"
             place="form"
+            example='form.status == "live"'
             value={parts.when}
             onChange={(when) => onChange({ ...parts, when })}
           />
@@ -131,21 +133,17 @@ function RuleRow({ parts, choice, field, focusName, onChange }: RuleRowProps) {
   );
 }
 
-interface RulesEditorProps {
-  readonly field: SheetField;
-  readonly rules: readonly RuleSetting[];
-  readonly onChange: (rules: readonly RuleSetting[] | undefined, what: string) => void;
-}
-
 /** The rules that the page itself has for a field. */
-export function RulesEditor({ field, rules, onChange }: RulesEditorProps) {
+export function RulesEditor({ field, value, onChange }: EditorProps) {
   const editing = useEditing();
+  const rules = (value ?? []) as readonly RuleSetting[];
   const choices = usePageFile().data?.rules ?? [];
+  if (!field) return null;
   const fitting = fittingRules(choices, field.kind);
   const change = (index: number, parts: RuleParts | null): void => {
     if (!parts) focusAfter(`[data-settings-of="${CSS.escape(field.name)}"] [aria-haspopup]`);
     const next = rules.flatMap((rule, each) => (each !== index ? [rule] : parts ? [ruleOfParts(parts)] : []));
-    onChange(next.length > 0 ? next : undefined, parts ? `a rule of ${field.name}` : `remove a rule of ${field.name}`);
+    onChange(next.length > 0 ? next : undefined);
   };
   return (
     <div>

@@ -63,7 +63,7 @@ export function useEditing(): Editing {
 
 export const readContent = contentOf;
 
-const isPlain = (value: unknown): value is Content =>
+export const isPlain = (value: unknown): value is Content =>
   typeof value === "object" && value !== null && !Array.isArray(value);
 
 /** The settings of a field in the file; empty where it has none. */

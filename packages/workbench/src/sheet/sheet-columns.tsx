@@ -299,7 +299,7 @@ export function SheetColumns({ sheet, trial, save, selection, onSend, view, pane
                 >
                   <FieldEditor
                     field={field}
-                    columns={sheet.fields.map(({ name }) => name)}
+                    sheet={sheet}
                     onMove={(by) => selection.move([field.name], by)}
                     onTakeOff={() => selection.takeOff([field.name])}
                     onClose={() => {

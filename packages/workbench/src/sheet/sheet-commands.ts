@@ -1,4 +1,4 @@
-import { openSteps, type StepName, saveSteps } from "@loyal-quill/core";
+import { type DescribedSetting, openSteps, type StepName, saveSteps } from "@loyal-quill/core";
 import type { RuleChoice, SheetAnswer } from "@loyal-quill/server/api";
 import { useMemo, useRef } from "react";
 import { usePageFile } from "../api/queries.js";
@@ -21,20 +21,8 @@ interface SheetActions {
   readonly publish: () => void;
 }
 
-const settings: readonly { readonly step: StepName; readonly label: string; readonly text: string }[] = [
-  { step: "access", label: "Can open", text: "Can open" },
-  { step: "access", label: "Visible records", text: "Visible records" },
-  { step: "access", label: "Editable when", text: "Editable when" },
-  { step: "access", label: "Can create", text: "Can create" },
-  { step: "access", label: "Deletable when", text: "Deletable when" },
-  { step: "route", label: "Address", text: "Address of the page" },
-  { step: "route", label: "Title", text: "Title of the page" },
-  { step: "key", label: "Key", text: "Key of the record" },
-  { step: "prefill", label: "Time zone", text: "Time zone" },
-  { step: "answer", label: "After saving, go to", text: "After saving, go to" },
-];
-
 const noRules: readonly RuleChoice[] = [];
+const noSettings: readonly DescribedSetting[] = [];
 
 const halfOf = (step: StepName): ChosenStep["half"] =>
   (openSteps as readonly StepName[]).includes(step) ? "open" : "save";
@@ -44,7 +32,9 @@ export function useSheetCommands(actions: SheetActions): readonly Command[] {
   const latest = useRef(actions);
   latest.current = actions;
   const { fields, plural, listAddress } = actions.sheet;
-  const rules = usePageFile().data?.rules ?? noRules;
+  const known = usePageFile().data;
+  const rules = known?.rules ?? noRules;
+  const settings = known?.settings.page ?? noSettings;
   return useMemo(() => {
     const now = (): SheetActions => latest.current;
     const open = (step: StepName): void => now().pick({ half: halfOf(step), step });
@@ -65,15 +55,21 @@ export function useSheetCommands(actions: SheetActions): readonly Command[] {
           addCheck(now());
         },
       },
-      ...settings.map(({ step, label, text }) => ({
-        id: `setting ${label}`,
-        text,
-        what: stepTitle[step],
-        run: () => {
-          open(step);
-          requestFocus(label);
-        },
-      })),
+      ...settings.flatMap(({ step, label, path, editor }) =>
+        step && editor
+          ? [
+              {
+                id: `setting ${path.join(".")}`,
+                text: label,
+                what: stepTitle[step],
+                run: () => {
+                  open(step);
+                  requestFocus(label);
+                },
+              },
+            ]
+          : [],
+      ),
       ...onPage.map(({ name, label }) => ({
         id: `field ${name}`,
         text: `Edit ${name}, ${label}`,
@@ -136,5 +132,5 @@ export function useSheetCommands(actions: SheetActions): readonly Command[] {
           ]
         : []),
     ];
-  }, [fields, plural, listAddress, rules]);
+  }, [fields, plural, listAddress, rules, settings]);
 }

@@ -1,8 +1,8 @@
+import type { FieldSettings } from "../settings/field/index.js";
 import type { ParsedPage, Path } from "./parse.js";
-import type { FieldSettings } from "./schema.js";
 
 /** The fields of a page file as name and settings, with their places. */
-export const fieldSettings = (file: ParsedPage["file"]): { name: string; settings: FieldSettings; path: Path }[] =>
+export const fieldsIn = (file: ParsedPage["file"]): { name: string; settings: FieldSettings; path: Path }[] =>
   file.fields.flatMap((entry, index) =>
     typeof entry === "string"
       ? [{ name: entry, settings: {}, path: ["fields", index] as Path }]

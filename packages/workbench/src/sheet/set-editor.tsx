@@ -1,8 +1,8 @@
-import type { SheetAnswer } from "@loyal-quill/server/api";
 import { styled } from "styled-components";
 import { Line, Select, Small, Text } from "../parts/inputs.js";
 import { AddMenu } from "../parts/menu.js";
-import { partOf, setter, useEditing } from "./settings.js";
+import type { EditorProps } from "./setting-line.js";
+import { isPlain } from "./settings.js";
 
 const SetLine = styled.li`
   display: grid;
@@ -31,20 +31,19 @@ const partsOf = (value: unknown): Given => {
 const valueOfParts = ({ to, on }: Given): unknown => (on === "both" ? to : { to, on });
 
 /** Columns whose values the page gives by itself. */
-export function SetSettings({ sheet }: { sheet: SheetAnswer }) {
-  const editing = useEditing();
-  const set = setter(editing);
-  const given = partOf(editing.content, "set");
+export function SetEditor({ setting, sheet, value: given, onChange }: EditorProps) {
+  const set = isPlain(given) ? given : {};
   const change = (name: string, value: unknown): void => {
-    const isLast = value === undefined && Object.keys(given).length === 1;
-    set(isLast ? ["set"] : ["set", name], value, "columns set by the page");
+    const { [name]: _, ...others } = set;
+    if (value !== undefined) onChange({ ...set, [name]: value });
+    else onChange(Object.keys(others).length > 0 ? others : undefined);
   };
   return (
     <Line as="div">
-      <span>Set by the page</span>
+      <span>{setting.label}</span>
       <div>
-        <ul aria-label="Set by the page">
-          {Object.entries(given).map(([name, value]) => {
+        <ul aria-label={setting.label}>
+          {Object.entries(set).map(([name, value]) => {
             const parts = partsOf(value);
             return (
               <SetLine key={name}>
@@ -77,7 +76,7 @@ export function SetSettings({ sheet }: { sheet: SheetAnswer }) {
         <AddMenu
           label="Add a column to set"
           options={sheet.fields
-            .filter(({ name }) => !Object.hasOwn(given, name) && !sheet.keyColumns.includes(name))
+            .filter(({ name }) => !Object.hasOwn(set, name) && !sheet.keyColumns.includes(name))
             .map(({ name }) => ({ id: name, text: name }))}
           onAdd={(name) => change(name, /_at$|_on$|date|time/i.test(name) ? "now" : "actor.name")}
         />

@@ -1,9 +1,9 @@
-import type { SheetAnswer } from "@loyal-quill/server/api";
 import { styled } from "styled-components";
 import { focusAfter } from "../parts/focus.js";
 import { SelectLine, Small, TextLine } from "../parts/inputs.js";
 import { ConditionLine } from "./condition-line.js";
-import { addCheck, checksIn, conditionOfCheck, partOf, textOf, useEditing } from "./settings.js";
+import type { EditorProps } from "./setting-line.js";
+import { addCheck, checksIn, conditionOfCheck, useEditing } from "./settings.js";
 
 const Check = styled.li`
   display: grid;
@@ -18,7 +18,7 @@ const Soft = styled.p`
 `;
 
 /** What fields demand of each other. */
-export function CheckSettings({ sheet }: { sheet: SheetAnswer }) {
+export function ChecksEditor({ sheet }: EditorProps) {
   const editing = useEditing();
   const checks = checksIn(editing.content);
   const onPage = sheet.fields.filter((field) => field.onPage);
@@ -26,20 +26,6 @@ export function CheckSettings({ sheet }: { sheet: SheetAnswer }) {
     editing.edit([{ do: "set", path: ["checks", index, part], value }], what);
   return (
     <>
-      <ConditionLine
-        label="Ask for a reason"
-        place="form"
-        value={textOf(partOf(editing.content, "save").reason)}
-        onChange={(value) => {
-          const { reason: _, ...others } = partOf(editing.content, "save");
-          const reason = /^(true|false)$/.test(value) ? value === "true" : value;
-          const isBare = value === "" && Object.keys(others).length === 0;
-          editing.edit(
-            [{ do: "set", path: isBare ? ["save"] : ["save", "reason"], value: value === "" ? undefined : reason }],
-            "when a reason is asked for",
-          );
-        }}
-      />
       <Soft>Conditions across several fields. Rules for a single field are beside it, below.</Soft>
       <ul aria-label="Checks">
         {checks.map((check, index) => (
@@ -49,6 +35,7 @@ export function CheckSettings({ sheet }: { sheet: SheetAnswer }) {
               label="Condition"
               focusName={conditionOfCheck(index)}
               place="form"
+              example="form.warning_m > form.alert_m"
               value={check.expect}
               onChange={(value) => set(index, "expect", value, "a check")}
             />

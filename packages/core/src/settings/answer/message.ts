@@ -1,0 +1,14 @@
+import type { Template } from "../../page/template.js";
+import type { Setting } from "../setting.js";
+import { line } from "../texts.js";
+
+export const message: Setting<string, Template | null, "message"> = {
+  label: "Success message",
+  about: "The line that says what was done; `{column}` stands for a value.",
+  without: "`TITLE is saved.`",
+  step: "answer",
+  editor: { kind: "line" },
+  into: "message",
+  schema: () => line,
+  bind: (given, binder, path) => (given === undefined ? null : binder.template(given, path)),
+};

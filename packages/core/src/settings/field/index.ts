@@ -1,0 +1,44 @@
+import { schemaOf } from "../schema-of.js";
+import type { FileOf } from "../setting.js";
+import { autocomplete } from "./autocomplete.js";
+import { choices } from "./choices.js";
+import { control } from "./control.js";
+import { defaultValue } from "./default.js";
+import { empty } from "./empty.js";
+import { group } from "./group.js";
+import { help } from "./help.js";
+import { hint } from "./hint.js";
+import { label } from "./label.js";
+import { message } from "./message.js";
+import { readOnly } from "./read-only.js";
+import { rules } from "./rules.js";
+import { sensitive } from "./sensitive.js";
+import { show } from "./show.js";
+import { tidy } from "./tidy.js";
+import { unit } from "./unit.js";
+import { when } from "./when.js";
+
+/** The only list of a field's settings, in the order in which they are edited. */
+export const fieldSettings = {
+  rules,
+  label,
+  help,
+  unit,
+  group,
+  control,
+  show,
+  choices,
+  "read-only": readOnly,
+  when,
+  tidy,
+  hint,
+  default: defaultValue,
+  empty,
+  message,
+  autocomplete,
+  sensitive,
+};
+
+export type FieldSettings = FileOf<typeof fieldSettings>;
+
+export const fieldSettingsSchema = () => schemaOf<FieldSettings>(fieldSettings);

@@ -1,0 +1,15 @@
+import * as v from "valibot";
+import type { Setting } from "../setting.js";
+import { line } from "../texts.js";
+
+export const parameters: Setting<Record<string, string>, Readonly<Record<string, string>>, "parameters"> = {
+  label: "Parameters of the routine",
+  about:
+    "For each of its parameters `form.COLUMN`, `row.COLUMN` or `actor.ATTRIBUTE`; one that is called like a column gets the form's value without being named.",
+  without: "—",
+  editor: null,
+  into: "parameters",
+  schema: () => v.record(v.string(), line),
+  // Bound with the routine.
+  bind: (given) => given ?? {},
+};

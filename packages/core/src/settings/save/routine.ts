@@ -1,0 +1,15 @@
+import { type RoutineCall, routineOf } from "../../page/routine.js";
+import type { Setting } from "../setting.js";
+import { line } from "../texts.js";
+
+/** What a save calls; null for an UPDATE. */
+export const routine: Setting<string, RoutineCall | null, "routine"> = {
+  label: "Routine",
+  about: "`schema.name` of a function or procedure that is called instead of an UPDATE.",
+  without: "an UPDATE",
+  step: "write",
+  editor: { kind: "line", placeholder: "schema.routine" },
+  into: "routine",
+  schema: () => line,
+  bind: (_given, binder) => routineOf(binder.file.save, binder.table, binder.catalog.routines, binder),
+};

@@ -1,0 +1,77 @@
+import * as v from "valibot";
+import type { ValueExpression } from "../condition/expression.js";
+import type { Path } from "../findings/path-in-file.js";
+import type { Binder } from "../page/binder.js";
+import type { Column } from "../table/model.js";
+import type { Setting } from "./setting.js";
+import { condition } from "./texts.js";
+
+const ons = ["new", "save", "both"] as const;
+type On = (typeof ons)[number];
+type SetGiven = string | { to: string; on?: On | undefined };
+
+/** A column whose value is given by the page: never on a form, never taken from one. */
+export interface SetColumn {
+  readonly column: Column;
+  readonly value: ValueExpression;
+  /** On which writes: of a new record, of a change, or both. */
+  readonly on: On;
+}
+
+const partsOf = (given: SetGiven): { readonly to: string; readonly on: On } =>
+  typeof given === "string" ? { to: given, on: "both" } : { to: given.to, on: given.on ?? "both" };
+
+/** Whether the page gives a column's value by itself on such a write. */
+export function isSet({ set = {} }: Binder["file"], name: string, write: "new" | "save"): boolean {
+  const given = Object.hasOwn(set, name) ? set[name] : undefined;
+  if (given === undefined) return false;
+  const { on } = partsOf(given);
+  return on === "both" || on === write;
+}
+
+function setColumn(name: string, given: SetGiven, binder: Binder, path: Path): readonly SetColumn[] {
+  const column = binder.column(name, path, true);
+  if (!column) return [];
+  const { to, on } = partsOf(given);
+  const refuse = (message: string): [] => {
+    binder.error("set", message, path, 0, true);
+    return [];
+  };
+  if (column.written === "always") return refuse(`${name} is always given by the table: it can't be set.`);
+  if (binder.isKey(column)) return refuse(`${name} is part of the key: it can't be set by itself.`);
+  if (binder.file.save?.routine !== undefined && on !== "new")
+    return refuse("A routine saves for this page: give it the value as a parameter, or set it on new only.");
+  // What a connection may do is no fact of the file.
+  if (on !== "new" && !column.granted.update)
+    binder.warning(
+      "not-granted",
+      `This connection may not update ${name}, so no record is saved: grant UPDATE, or set it on new only.`,
+      path,
+      undefined,
+      "edit",
+    );
+  if (on !== "save" && binder.file.access?.new && !column.granted.insert)
+    binder.warning(
+      "not-granted",
+      `This connection may not insert ${name}, so no new record is made: grant INSERT, or set it on save only.`,
+      path,
+      undefined,
+      "new",
+    );
+  const value = binder.value(to, column, typeof given === "string" ? path : [...path, "to"]);
+  return value ? [{ column, value, on }] : [];
+}
+
+export const set: Setting<Record<string, SetGiven>, readonly SetColumn[], "sets"> = {
+  label: "Set by the page",
+  about: "Columns that the page gives by itself, see below.",
+  without: "none",
+  step: "write",
+  editor: { kind: "own" },
+  columns: [""],
+  into: "sets",
+  schema: () =>
+    v.record(v.string(), v.union([condition, v.strictObject({ to: condition, on: v.optional(v.picklist(ons)) })])),
+  bind: (given = {}, binder, path) =>
+    Object.entries(given).flatMap(([name, each]) => setColumn(name, each, binder, [...path, name])),
+};

@@ -1,0 +1,15 @@
+import type { Template } from "../page/template.js";
+import type { NeededSetting } from "./setting.js";
+import { line } from "./texts.js";
+
+export const title: NeededSetting<string, Template, "title"> = {
+  label: "Title",
+  about: "Heading and title of a record; `{column}` stands for a value.",
+  without: null,
+  step: "route",
+  editor: { kind: "line", placeholder: "Station {code}" },
+  needed: true,
+  into: "title",
+  schema: () => line,
+  bind: (given, binder, path) => binder.template(given, path),
+};
