@@ -7,6 +7,7 @@ import { isMade } from "../page/columns.js";
 import { searchButtonName, searchTextName, takeName } from "../page/names.js";
 import type { Field } from "../page/page.js";
 import { kindOf } from "../rules/index.js";
+import { settingAttributes } from "../settings/field/index.js";
 import type { FieldView } from "../views/form-view.js";
 
 /** The id of a field's control: by place, since a column's name may hold what an id may not. */
@@ -82,7 +83,7 @@ function written(view: FieldView, id: string, content: Markup, language: Languag
       id,
       name: `${row?.prefix ?? ""}${view.name}`,
       "aria-label": row?.label ?? null,
-      placeholder: field.hint,
+      ...settingAttributes(field),
       "aria-describedby": describedBy(view, id),
       "aria-invalid": view.problems.length > 0 ? "true" : null,
       ...asked,

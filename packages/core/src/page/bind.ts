@@ -84,6 +84,7 @@ export function bindPage(name: string, version: string, parsed: ParsedPage, cata
     name,
     version,
     ...boundOf(pageSettings, file, binder, []),
+    fields: binder.fields,
     ...boundOf(record, file.record, binder, ["record"]),
     ...boundOf(save, file.save, binder, ["save"]),
     access: boundOf(access, file.access, binder, ["access"]),

@@ -3,7 +3,7 @@ import type { Condition, ValueExpression } from "../condition/expression.js";
 import { parseCondition, parseValue } from "../condition/parse.js";
 import { type Finding, mostFindings, type Repair, type Stopped } from "../findings/finding.js";
 import type { FindingCode } from "../findings/finding-codes.js";
-import type { RuleContext } from "../rules/rule.js";
+import type { PageContext } from "../settings/context.js";
 import type { FieldSettings } from "../settings/field/index.js";
 import { type Catalog, type Column, columnOf, type Table, tableName } from "../table/model.js";
 import { suggestion } from "../values/nearest.js";
@@ -23,7 +23,7 @@ const takeOff = (name: string): Repair => ({
 });
 
 /** What settings are bound with: the file and the table, and where to say what is wrong. */
-export class Binder implements RuleContext {
+export class Binder implements PageContext {
   readonly findings: Finding[] = [];
   /** The fields that are bound, from when they are. */
   fields: readonly Field[] = [];
@@ -54,6 +54,12 @@ export class Binder implements RuleContext {
   get fieldNames(): readonly string[] {
     return [...this.settings.keys()];
   }
+
+  readonly given = (...path: readonly string[]): unknown =>
+    path.reduce<unknown>(
+      (inside, name) => (inside as Readonly<Record<string, unknown>> | undefined)?.[name],
+      this.file,
+    );
 
   /** The settings of one of the page's fields; undefined where there is none of that name. */
   readonly settingsOf = (name: string): FieldSettings | undefined => this.settings.get(name);

@@ -1,9 +1,9 @@
 import type { Condition } from "../condition/expression.js";
 import { parseCondition } from "../condition/parse.js";
 import type { Choices, TableChoices } from "../controls/choice-source.js";
+import type { FieldContext } from "../settings/context.js";
 import { type Column, columnOf, type Reference, type Table, tableName } from "../table/model.js";
 import { suggestion } from "../values/nearest.js";
-import type { FieldBinder } from "./field-binder.js";
 
 /** Above this many rows (as PostgreSQL estimates them) a choice is made by searching, where the page does not say otherwise. */
 const mostListed = 200;
@@ -90,7 +90,12 @@ const both = (left: Condition | null, right: Condition): Condition =>
     : right;
 
 /** The choices of a field as its page restricts and labels them. */
-export function choicesFor({ page, column, settings, path }: Omit<FieldBinder, "choices">): Choices | null {
+export function choicesFor({
+  page,
+  column,
+  settings,
+  path,
+}: Pick<FieldContext, "page" | "column" | "path" | "settings">): Choices | null {
   const { table } = page;
   if (column.type.kind === "enum") return { from: "labels", labels: column.type.labels };
   if (column.type.kind === "boolean" && (column.nullable || settings.control === "choice")) return { from: "truth" };

@@ -1,22 +1,22 @@
 import type { Choices } from "../controls/choice-source.js";
 import { type Control, controlsFor, ownControl } from "../controls/index.js";
+import type { FieldContext } from "../settings/context.js";
 import type { FieldSettings } from "../settings/field/index.js";
 import { isSet } from "../settings/set.js";
 import type { Column } from "../table/model.js";
 import type { Binder } from "./binder.js";
 import { choicesFor } from "./column-choices.js";
-import type { Field } from "./page.js";
 import type { Path } from "./parse.js";
 
 /** Whether a name in a form is one of its own controls', or of a control in a row of a list. */
 const isReserved = (name: string): boolean => /^quill\.|^r\d+:/.test(name);
 
 /** What a field's settings are bound with: what several of them depend on is made once, and complained of once. */
-export class FieldBinder {
+export class FieldBinder implements FieldContext {
   readonly choices: Choices | null;
   readonly control: Control;
   /** What an emptied control stores. */
-  readonly empty: Field["empty"];
+  readonly empty: FieldContext["empty"];
   /** Whether nothing can be typed for it, whatever the record. */
   readonly isFixed: boolean;
 
@@ -52,7 +52,7 @@ export class FieldBinder {
   }
 
   /** A text that may not be null and has '' for its default takes that, and so does one of which the page says so. */
-  private storedEmpty(): Field["empty"] {
+  private storedEmpty(): FieldContext["empty"] {
     const { column, control, settings } = this;
     const isText = column.type.kind === "text" && !column.stamped && control !== "choice" && control !== "radio";
     if (settings.empty === "text" && !isText)
@@ -80,6 +80,6 @@ export class FieldBinder {
 
   /** Whether the form of a new record takes it. */
   isOnNew(): boolean {
-    return !this.isFixed && this.column.granted.insert && !isSet(this.page.file, this.column.name, "new");
+    return !this.isFixed && this.column.granted.insert && !isSet(this.page, this.column.name, "new");
   }
 }

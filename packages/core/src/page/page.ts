@@ -22,6 +22,7 @@ export interface Field extends BoundOf<typeof fieldSettings> {
 
 /** One page: a page file bound to the table that it names, setting by setting (settings/). */
 export interface Page extends BoundOf<typeof pageSettings>, BoundOf<typeof record>, BoundOf<typeof save> {
+  readonly fields: readonly Field[];
   /** The file's name without its ending: `station`. */
   readonly name: string;
   /** Changes with every change of the file or of the table's columns. */

@@ -1,8 +1,8 @@
+import type { Path } from "../findings/path-in-file.js";
 import type { RuleContext } from "../rules/rule.js";
-import { columnOf, type Routine, type Table } from "../table/model.js";
+import type { PageContext } from "../settings/context.js";
+import { columnOf, type Routine } from "../table/model.js";
 import { suggestion } from "../values/nearest.js";
-import type { Path } from "./parse.js";
-import type { PageFile } from "./schema.js";
 
 /** A routine of the database that saves in the place of an UPDATE, and where each of its arguments comes from. */
 export interface RoutineCall {
@@ -21,14 +21,13 @@ const path: Path = ["save", "routine"];
 function sourceOf(
   text: string,
   at: Path,
-  table: Table,
   context: RuleContext,
 ): Pick<RoutineCall["arguments"][number], "from" | "name"> | null {
   const [, from, name = ""] = /^(form|row|actor)\.(.+)$/.exec(text) ?? [];
   if (from === undefined)
     return context.error("parameter", `"${text}" is no value: write form.COLUMN, row.COLUMN or actor.ATTRIBUTE.`, at);
-  if (from !== "actor" && !columnOf(table, name)) {
-    const known = table.columns.map((column) => column.name);
+  if (from !== "actor" && !columnOf(context.table, name)) {
+    const known = context.table.columns.map((column) => column.name);
     return context.error("unknown-column", `The table has no column "${name}".${suggestion(name, known)}`, at);
   }
   return { from: from as "form" | "row" | "actor", name };
@@ -37,9 +36,9 @@ function sourceOf(
 function argumentsOf(
   routine: Routine,
   settings: Readonly<Record<string, string>>,
-  table: Table,
   context: RuleContext,
 ): RoutineCall["arguments"] {
+  const { table } = context;
   const names = routine.parameters.flatMap((parameter) => parameter.name ?? []);
   for (const name of Object.keys(settings)) {
     if (!names.includes(name))
@@ -65,7 +64,7 @@ function argumentsOf(
     const source =
       told === undefined
         ? columnOf(table, name) && { from: "form" as const, name }
-        : sourceOf(told, ["save", "parameters", name], table, context);
+        : sourceOf(told, ["save", "parameters", name], context);
     if (source) return [{ parameter, ...source }];
     if (told === undefined && !parameter.hasDefault)
       context.error(
@@ -78,33 +77,30 @@ function argumentsOf(
 }
 
 /** The routine that a page saves through, with its arguments; null where it names none, or one that can't be called. */
-export function routineOf(
-  save: PageFile["save"],
-  table: Table,
-  routines: readonly Routine[],
-  context: RuleContext,
-): RoutineCall | null {
-  if (save?.routine === undefined) {
-    if (save?.parameters)
+export function routineOf(name: string | undefined, context: PageContext): RoutineCall | null {
+  const { routines } = context.catalog;
+  const parameters = context.given("save", "parameters") as Readonly<Record<string, string>> | undefined;
+  if (name === undefined) {
+    if (parameters)
       context.error("parameter", "Parameters are those of a routine: name it in save.routine.", ["save", "parameters"]);
     return null;
   }
   const full = (routine: Routine): string => `${routine.schema}.${routine.name}`;
-  const found = routines.filter((routine) => full(routine) === save.routine);
+  const found = routines.filter((routine) => full(routine) === name);
   const [routine, ...others] = found;
   if (!routine) {
     const known = [...new Set(routines.map(full))];
     return context.error(
       "unknown-routine",
-      `There is no routine "${save.routine}" that this connection may call.${suggestion(save.routine, known)}`,
+      `There is no routine "${name}" that this connection may call.${suggestion(name, known)}`,
       path,
     );
   }
   if (others.length > 0)
     return context.error(
       "several-routines",
-      `There are ${found.length} routines called "${save.routine}": give the one that saves a name of its own.`,
+      `There are ${found.length} routines called "${name}": give the one that saves a name of its own.`,
       path,
     );
-  return { routine, arguments: argumentsOf(routine, save.parameters ?? {}, table, context) };
+  return { routine, arguments: argumentsOf(routine, parameters ?? {}, context) };
 }

@@ -14,8 +14,11 @@ const described = (
 ): DescribedSetting[] => {
   if ("settings" in entry)
     return Object.entries(entry.settings).flatMap(([name, each]) => described([...path, name], each));
-  const { into: _into, schema: _schema, bind: _bind, needed: _needed, ...told } = entry;
-  return [{ ...told, path }];
+  const { label, words, about, without, editor, step, fits, with: sibling, rare, columns } = entry;
+  const given = { label, words, about, without, editor, step, fits, with: sibling, rare, columns, path };
+  return [
+    Object.fromEntries(Object.entries(given).filter(([, value]) => value !== undefined)) as unknown as DescribedSetting,
+  ];
 };
 
 /** All settings of a list, groups opened, in its order. */

@@ -1,12 +1,12 @@
 import * as v from "valibot";
-import type { Field } from "../page/page.js";
+import type { BoundField } from "./context.js";
 import { type FieldSettings, fieldSettingsSchema } from "./field/index.js";
 import type { NeededSetting } from "./setting.js";
 
 /** A field of a page file: a column's name alone, or one name with its settings. */
 type FieldEntry = string | Record<string, FieldSettings | null>;
 
-export const fields: NeededSetting<FieldEntry[], readonly Field[], "fields"> = {
+export const fields: NeededSetting<FieldEntry[], readonly BoundField[], "fields"> = {
   label: "Fields",
   words: "order of the fields",
   about: "A column's name, or `NAME: { settings }`, for each field of the form.",

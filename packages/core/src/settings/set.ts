@@ -1,8 +1,8 @@
 import * as v from "valibot";
 import type { ValueExpression } from "../condition/expression.js";
 import type { Path } from "../findings/path-in-file.js";
-import type { Binder } from "../page/binder.js";
 import type { Column } from "../table/model.js";
+import type { PageContext } from "./context.js";
 import type { Setting } from "./setting.js";
 import { condition } from "./texts.js";
 
@@ -22,14 +22,15 @@ const partsOf = (given: SetGiven): { readonly to: string; readonly on: On } =>
   typeof given === "string" ? { to: given, on: "both" } : { to: given.to, on: given.on ?? "both" };
 
 /** Whether the page gives a column's value by itself on such a write. */
-export function isSet({ set = {} }: Binder["file"], name: string, write: "new" | "save"): boolean {
+export function isSet({ given: inFile }: PageContext, name: string, write: "new" | "save"): boolean {
+  const set = (inFile("set") ?? {}) as Readonly<Record<string, SetGiven>>;
   const given = Object.hasOwn(set, name) ? set[name] : undefined;
   if (given === undefined) return false;
   const { on } = partsOf(given);
   return on === "both" || on === write;
 }
 
-function setColumn(name: string, given: SetGiven, binder: Binder, path: Path): readonly SetColumn[] {
+function setColumn(name: string, given: SetGiven, binder: PageContext, path: Path): readonly SetColumn[] {
   const column = binder.column(name, path, true);
   if (!column) return [];
   const { to, on } = partsOf(given);
@@ -39,7 +40,7 @@ function setColumn(name: string, given: SetGiven, binder: Binder, path: Path): r
   };
   if (column.written === "always") return refuse(`${name} is always given by the table: it can't be set.`);
   if (binder.isKey(column)) return refuse(`${name} is part of the key: it can't be set by itself.`);
-  if (binder.file.save?.routine !== undefined && on !== "new")
+  if (binder.given("save", "routine") !== undefined && on !== "new")
     return refuse("A routine saves for this page: give it the value as a parameter, or set it on new only.");
   // What a connection may do is no fact of the file.
   if (on !== "new" && !column.granted.update)
@@ -50,7 +51,7 @@ function setColumn(name: string, given: SetGiven, binder: Binder, path: Path): r
       undefined,
       "edit",
     );
-  if (on !== "save" && binder.file.access?.new && !column.granted.insert)
+  if (on !== "save" && binder.given("access", "new") && !column.granted.insert)
     binder.warning(
       "not-granted",
       `This connection may not insert ${name}, so no new record is made: grant INSERT, or set it on save only.`,

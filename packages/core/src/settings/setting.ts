@@ -1,8 +1,9 @@
 import type * as v from "valibot";
+import type { Attributes } from "../controls/control.js";
 import type { Path } from "../findings/path-in-file.js";
-import type { Binder } from "../page/binder.js";
-import type { FieldBinder } from "../page/field-binder.js";
 import type { StepName } from "../trip/round-trip.js";
+
+import type { FieldContext, PageContext } from "./context.js";
 
 /** One of a few values. The empty one is what holds where nothing is said. */
 interface Option {
@@ -61,7 +62,7 @@ export interface Described {
  *
  * `Given` is what the file has, `Bound` what binding makes of it, `Into` the name that this has on the page or the field.
  */
-export interface Setting<Given, Bound, Into extends string, Context = Binder> extends Described {
+export interface Setting<Given, Bound, Into extends string, Context = PageContext> extends Described {
   readonly into: Into;
   /** Made anew when rules or controls were added. */
   schema(): v.GenericSchema<Given>;
@@ -74,11 +75,14 @@ export interface NeededSetting<Given, Bound, Into extends string> extends Descri
   readonly needed: true;
   readonly into: Into;
   schema(): v.GenericSchema<Given>;
-  bind(given: Given, context: Binder, path: Path): Bound;
+  bind(given: Given, context: PageContext, path: Path): Bound;
 }
 
 /** A setting of one field. */
-export type FieldSetting<Given, Bound, Into extends string> = Setting<Given, Bound, Into, FieldBinder>;
+export interface FieldSetting<Given, Bound, Into extends string> extends Setting<Given, Bound, Into, FieldContext> {
+  /** Attributes of the field's control. */
+  attributes?(bound: Bound): Attributes;
+}
 
 /** Settings that stand together under one name of the file. */
 export interface Group<Settings> {

@@ -2,7 +2,7 @@ import { styled } from "styled-components";
 import { focusAfter } from "../parts/focus.js";
 import { SelectLine, Small, TextLine } from "../parts/inputs.js";
 import { ConditionLine } from "./condition-line.js";
-import type { EditorProps } from "./setting-line.js";
+import type { EditorProps } from "./editor-props.js";
 import { addCheck, checksIn, conditionOfCheck, useEditing } from "./settings.js";
 
 const Check = styled.li`

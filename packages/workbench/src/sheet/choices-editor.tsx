@@ -1,7 +1,7 @@
 import type { FieldSettings } from "@loyal-quill/core";
 import { SelectLine } from "../parts/inputs.js";
 import { ConditionLine } from "./condition-line.js";
-import type { EditorProps } from "./setting-line.js";
+import type { EditorProps } from "./editor-props.js";
 
 /** Which records a reference offers, and how one of them is found. */
 export function ChoicesEditor({ field, value, onChange }: EditorProps) {

@@ -1,5 +1,5 @@
 import { SelectLine } from "../parts/inputs.js";
-import type { EditorProps } from "./setting-line.js";
+import type { EditorProps } from "./editor-props.js";
 import { textOf, useEditing } from "./settings.js";
 
 /** The key of the page's records, and with it the address that carries it. */

@@ -1,7 +1,7 @@
 import { usePages } from "../api/queries.js";
 import { CheckBox, Line } from "../parts/inputs.js";
 import { AddMenu } from "../parts/menu.js";
-import type { EditorProps } from "./setting-line.js";
+import type { EditorProps } from "./editor-props.js";
 import { isPlain, useEditing } from "./settings.js";
 
 const nameOf = (entry: unknown): string => String(isPlain(entry) ? (entry.page ?? "") : entry);

@@ -8,7 +8,7 @@ import { useFocusRequest } from "../parts/focus-request.js";
 import { Select, Small, Text, TextLine } from "../parts/inputs.js";
 import { AddMenu } from "../parts/menu.js";
 import { ConditionLine } from "./condition-line.js";
-import type { EditorProps } from "./setting-line.js";
+import type { EditorProps } from "./editor-props.js";
 import {
   addRule,
   fittingRules,

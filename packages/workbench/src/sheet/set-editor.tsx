@@ -1,7 +1,7 @@
 import { styled } from "styled-components";
 import { Line, Select, Small, Text } from "../parts/inputs.js";
 import { AddMenu } from "../parts/menu.js";
-import type { EditorProps } from "./setting-line.js";
+import type { EditorProps } from "./editor-props.js";
 import { isPlain } from "./settings.js";
 
 const SetLine = styled.li`

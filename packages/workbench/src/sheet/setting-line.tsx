@@ -1,6 +1,4 @@
-import type { DescribedSetting } from "@loyal-quill/core";
-import { wordsOf } from "@loyal-quill/core/settings/described";
-import type { SheetAnswer, SheetField } from "@loyal-quill/server/api";
+import { wordsOf } from "@loyal-quill/core";
 import type { ComponentType, ReactNode } from "react";
 import { styled } from "styled-components";
 import { usePageFile } from "../api/queries.js";
@@ -9,27 +7,13 @@ import { AddMenu } from "../parts/menu.js";
 import { ChecksEditor } from "./checks-editor.js";
 import { ChoicesEditor } from "./choices-editor.js";
 import { ConditionLine } from "./condition-line.js";
+import type { EditorProps, SettingProps } from "./editor-props.js";
 import { KeyEditor } from "./key-editor.js";
 import { RelatedEditor } from "./related-editor.js";
 import { RulesEditor } from "./rules-editor.js";
 import { SetEditor } from "./set-editor.js";
 import { isPlain, settingsOf, settingsOfField, textOf, useEditing } from "./settings.js";
 import { TidyEditor } from "./tidy-editor.js";
-
-/** A setting, and of what it is one. */
-export interface SettingProps {
-  readonly setting: DescribedSetting;
-  readonly sheet: SheetAnswer;
-  /** The field whose setting it is; null for one of the page. */
-  readonly field: SheetField | null;
-}
-
-/** What an editor of a setting is given: its value in the file, and how to change it. */
-export interface EditorProps extends SettingProps {
-  readonly value: unknown;
-  /** Undefined takes the setting out of the file. */
-  readonly onChange: (value: unknown) => void;
-}
 
 /** The editors of settings that are more than one control, by their places in the file. */
 const editors: Readonly<Record<string, ComponentType<EditorProps>>> = {

@@ -1,6 +1,6 @@
 import type { FieldSettings } from "@loyal-quill/core";
 import { CheckBox, Line, Select } from "../parts/inputs.js";
-import type { EditorProps } from "./setting-line.js";
+import type { EditorProps } from "./editor-props.js";
 
 const plain = ["trim", "single-spaces", "upper", "lower"] as const;
 

@@ -1,12 +1,13 @@
 import { asksFor, beforeARecord, type Condition } from "../../condition/expression.js";
 import type { Path } from "../../findings/path-in-file.js";
-import type { Binder } from "../../page/binder.js";
+
+import type { PageContext } from "../context.js";
 
 /** A condition, or plainly yes; nobody and none where the page says no, or nothing. */
 export const allowedWhen = (
   given: boolean | string | undefined,
   hasForm: boolean,
-  binder: Binder,
+  binder: PageContext,
   path: Path,
 ): Condition | null => (given === undefined || given === false ? null : binder.condition(String(given), hasForm, path));
 
@@ -14,7 +15,7 @@ export const allowedWhen = (
 export function withoutRow(
   condition: Condition | null,
   what: keyof typeof beforeARecord,
-  binder: Binder,
+  binder: PageContext,
   path: Path,
 ): Condition | null {
   if (condition && asksFor(condition, "row")) binder.error("condition", beforeARecord[what], path);

@@ -11,4 +11,5 @@ export const hint: FieldSetting<string, string | null, "hint"> = {
   into: "hint",
   schema: () => line,
   bind: (given) => given ?? null,
+  attributes: (given) => ({ placeholder: given }),
 };

@@ -1,5 +1,6 @@
+import type { Attributes } from "../../controls/control.js";
 import { schemaOf } from "../schema-of.js";
-import type { FileOf } from "../setting.js";
+import type { BoundOf, FieldSetting, FileOf } from "../setting.js";
 import { autocomplete } from "./autocomplete.js";
 import { choices } from "./choices.js";
 import { control } from "./control.js";
@@ -40,5 +41,13 @@ export const fieldSettings = {
 };
 
 export type FieldSettings = FileOf<typeof fieldSettings>;
+
+const withAttributes = Object.values<FieldSetting<unknown, unknown, string>>(fieldSettings as never).filter(
+  ({ attributes }) => attributes,
+);
+
+/** What a field's settings say of its control's attributes. */
+export const settingAttributes = (field: BoundOf<typeof fieldSettings>): Attributes =>
+  Object.assign({}, ...withAttributes.map(({ into, attributes }) => attributes?.(field[into as keyof typeof field])));
 
 export const fieldSettingsSchema = () => schemaOf<FieldSettings>(fieldSettings);

@@ -10,9 +10,9 @@ export const readOnly: FieldSetting<boolean, boolean, "readOnly"> = {
   into: "readOnly",
   schema: () => v.boolean(),
   bind(_given, { page, column, isFixed }) {
-    const isFixedKey = page.isKey(column) && page.file.record["key-editable"] !== true;
+    const isFixedKey = page.isKey(column) && page.given("record", "key-editable") !== true;
     // A routine has rights of its own.
-    const isGranted = page.file.save?.routine !== undefined || column.granted.update;
-    return isFixed || isFixedKey || !isGranted || isSet(page.file, column.name, "save");
+    const isGranted = page.given("save", "routine") !== undefined || column.granted.update;
+    return isFixed || isFixedKey || !isGranted || isSet(page, column.name, "save");
   },
 };

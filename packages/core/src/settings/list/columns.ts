@@ -25,14 +25,15 @@ export const columns: Setting<string[], readonly ListColumn[], "columns"> = {
   into: "columns",
   schema: () => names,
   bind(given, binder, path) {
-    const { file, fields, table, keyNames, catalog } = binder;
+    const { fields, table, keyNames, catalog } = binder;
     const shown =
       given ??
       [...new Set([...keyNames, ...fields.flatMap(({ column }) => (column.sensitive ? [] : [column.name]))])].slice(
         0,
         5,
       );
-    const edited = file.list?.edit?.filter((name) => !shown.includes(name)) ?? [];
+    const inRows = (binder.given("list", "edit") ?? []) as readonly string[];
+    const edited = inRows.filter((name) => !shown.includes(name));
     return [...shown, ...edited].flatMap((name, index) => {
       const column = binder.column(name, [...path, index]);
       if (!column) return [];

@@ -1,11 +1,10 @@
 import type { Path } from "../../findings/path-in-file.js";
-import type { Binder } from "../../page/binder.js";
-import type { Field } from "../../page/page.js";
+import type { BoundField, PageContext } from "../context.js";
 import type { Setting } from "../setting.js";
 import { names } from "../texts.js";
 
 /** Why a field can't be edited in the rows of a list: by what the file says, or for now. */
-function obstacle({ choices, column, control, readOnly }: Field, { file, settingsOf }: Binder) {
+function obstacle({ choices, column, control, readOnly }: BoundField, { given, settingsOf }: PageContext) {
   const bySearch = choices?.from === "table" && choices.by === "search";
   // How many records there are to choose from, and what a connection may do, are no facts of the file.
   const atPresent = !column.granted.update
@@ -13,7 +12,7 @@ function obstacle({ choices, column, control, readOnly }: Field, { file, setting
     : bySearch && settingsOf(column.name)?.choices?.by !== "search"
       ? "there are so many records to choose from that they are found by searching"
       : null;
-  const because = file.save?.routine
+  const because = given("save", "routine")
     ? "a routine saves for this page, which takes every field"
     : control === "file"
       ? "it is a file"
@@ -27,7 +26,7 @@ function obstacle({ choices, column, control, readOnly }: Field, { file, setting
   return { because, atPresent };
 }
 
-function edited(name: string, binder: Binder, path: Path): readonly string[] {
+function edited(name: string, binder: PageContext, path: Path): readonly string[] {
   const field = binder.fields.find((each) => each.column.name === name);
   if (!field) {
     binder.unknownField(name, path);

@@ -12,7 +12,7 @@ export const form: Setting<"beside", boolean, "beside"> = {
   into: "beside",
   schema: () => v.picklist(["beside"]),
   bind(given, binder, path) {
-    if (given === "beside" && binder.file.list?.edit)
+    if (given === "beside" && binder.given("list", "edit"))
       binder.error(
         "list-edit",
         "Rows are edited in their places or in a form beside the list: leave one of edit and form out.",

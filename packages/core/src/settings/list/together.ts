@@ -12,7 +12,7 @@ export const together: Setting<boolean, boolean, "together"> = {
   into: "together",
   schema: () => v.boolean(),
   bind(given, binder, path) {
-    if (given && !binder.file.list?.edit)
+    if (given && !binder.given("list", "edit"))
       binder.error("list-edit", "Rows are saved together where they can be edited: name columns in list.edit.", path);
     return given === true;
   },

@@ -1,16 +1,16 @@
 import * as v from "valibot";
 import type { Repair } from "../../findings/finding.js";
-import type { Binder } from "../../page/binder.js";
 import { parsePath } from "../../page/path.js";
 import type { Column, Key } from "../../table/model.js";
+import type { PageContext } from "../context.js";
 import type { NeededSetting } from "../setting.js";
 import { line, names } from "../texts.js";
 
 /** The first safe key in the place of one that is not, in the address too. */
-function safeKey({ table, file }: Binder): Repair | undefined {
+function safeKey({ table, given }: PageContext): Repair | undefined {
   const [safe] = table.keys;
   if (!safe) return undefined;
-  const fixed = file.path.replace(/\/\{.*$/, "");
+  const fixed = String(given("path")).replace(/\/\{.*$/, "");
   return {
     what: `take the key ${safe.columns.join(", ")}`,
     edits: [
@@ -52,7 +52,7 @@ export const key: NeededSetting<string | string[], readonly Column[], "key"> = {
       );
     }
     // In the order that addresses have them in.
-    const inAddress = parsePath(binder.file.path)?.columns;
+    const inAddress = parsePath(String(binder.given("path")))?.columns;
     return inAddress?.flatMap((name) => named.find((column) => column.name === name) ?? []) ?? named;
   },
 };

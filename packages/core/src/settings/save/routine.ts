@@ -11,5 +11,5 @@ export const routine: Setting<string, RoutineCall | null, "routine"> = {
   editor: { kind: "line", placeholder: "schema.routine" },
   into: "routine",
   schema: () => line,
-  bind: (_given, binder) => routineOf(binder.file.save, binder.table, binder.catalog.routines, binder),
+  bind: (given, binder) => routineOf(given, binder),
 };
