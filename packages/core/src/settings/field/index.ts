@@ -15,6 +15,7 @@ import { readOnly } from "./read-only.js";
 import { rules } from "./rules.js";
 import { sensitive } from "./sensitive.js";
 import { show } from "./show.js";
+import { spellcheck } from "./spellcheck.js";
 import { tidy } from "./tidy.js";
 import { unit } from "./unit.js";
 import { when } from "./when.js";
@@ -37,6 +38,7 @@ export const fieldSettings = {
   empty,
   message,
   autocomplete,
+  spellcheck,
   sensitive,
 };
 
