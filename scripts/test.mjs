@@ -40,7 +40,7 @@ async function counted(name, program, args, environment, count) {
 
 const readJson = (name) => JSON.parse(readFileSync(path.join(results, name), "utf8"));
 
-const jest = (project) => {
+const jest = (project, workers) => {
   const file = `jest-${project}.json`;
   const args = [
     "--experimental-vm-modules",
@@ -48,8 +48,7 @@ const jest = (project) => {
     "node_modules/jest/bin/jest.js",
     "--selectProjects",
     project,
-    // One waits for PostgreSQL while the other computes; Jest by itself would leave a core of two idle.
-    "--maxWorkers=2",
+    `--maxWorkers=${workers}`,
     "--json",
     `--outputFile=${path.join(results, file)}`,
   ];
@@ -86,8 +85,9 @@ const all = [
   await whole("Lint", "npx", ["biome", "check", "."]),
   await whole("Arrows", process.execPath, ["scripts/check-arrows.mjs"]),
   await whole("Packages", process.execPath, ["scripts/check-packages.mjs"]),
-  await jest("core"),
-  await jest("database"),
+  await jest("core", 2),
+  // Some of them wait for PostgreSQL, or for a time limit, while the others compute.
+  await jest("database", 3),
   await playwright(),
 ];
 const sum = (name) => all.reduce((total, each) => total + each[name], 0);

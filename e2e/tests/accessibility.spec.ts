@@ -1,197 +1,189 @@
-import type { Page } from "@playwright/test";
 import { expect, test } from "../vale.js";
-import { violations as violationsIn } from "../violations.js";
+import { violations } from "../violations.js";
 
-for (const colorScheme of ["light", "dark"] as const) {
-  test.describe(`axe finds nothing in the ${colorScheme} scheme`, () => {
-    test.use({ colorScheme });
-    const violations = (page: Page): Promise<string[]> => violationsIn(page, colorScheme);
-
-    test("on the served pages", async ({ signedIn, page }) => {
-      await page.goto("/sign-in");
-      expect(await violations(page)).toEqual([]);
-      await signedIn("tamsin");
-      for (const path of [
-        "/",
-        "/stations",
-        "/stations?q=nothing+like+it",
-        "/stations?is.status=live&from.warning_m=high",
-        "/rivers",
-        "/regions",
-        "/notes",
-        "/stations/MV-014/history",
-        "/stations/MV-014/edit",
-        "/stations/MV-016/edit",
-        "/sensors/MV-014/1/edit",
-        "/stations/MV-014",
-        "/stations/new",
-        "/visits/new",
-        "/calibrations/new",
-        "/stations/MV-004/delete",
-        "/stations/MV-999/edit",
-        "/nothing",
-      ]) {
-        await page.goto(path);
-        expect([path, await violations(page)]).toEqual([path, []]);
-      }
-      await page.goto("/visits/new");
-      await page.getByRole("combobox", { name: "Station" }).fill("weir");
-      await page.getByRole("option").first().waitFor();
-      expect(await violations(page)).toEqual([]);
-      await page.goto("/stations/MV-014/edit");
-      await page.getByLabel("Warning level").fill("x");
-      await page.getByRole("button", { name: "Update" }).click();
-      await expect(page.getByRole("alert")).toBeVisible();
-      expect(await violations(page)).toEqual([]);
-    });
-
-    test("on one's own account, and while a second factor is set up", async ({ signedIn, vale }) => {
-      const page = await signedIn("dara");
-      await page.goto("/my-account");
-      expect(await violations(page)).toEqual([]);
-      const changing = page.locator("form", { has: page.getByRole("button", { name: "Change password" }) });
-      await changing.getByLabel("Current password").fill("wrong");
-      await page.getByLabel("New password", { exact: true }).fill("x");
-      await page.getByLabel("New password, once more").fill("y");
-      await page.getByRole("button", { name: "Change password" }).click();
-      await expect(page.getByText("The current password is not right.")).toBeVisible();
-      expect(await violations(page)).toEqual([]);
-      const setting = page.locator("form", { has: page.getByRole("button", { name: "Set up" }) });
-      await setting.getByLabel("Current password").fill("wrong");
-      await page.getByRole("button", { name: "Set up" }).click();
-      await expect(setting.getByText("The current password is not right.")).toBeVisible();
-      expect(await violations(page)).toEqual([]);
-      await setting.getByLabel("Current password").fill(vale.password("dara"));
-      await page.getByRole("button", { name: "Set up" }).click();
-      await expect(page.getByAltText("QR code of the secret")).toBeVisible();
-      expect(await violations(page)).toEqual([]);
-    });
-
-    test("for an administrator and an auditor", async ({ signedIn, context }) => {
-      const page = await signedIn("rhea");
-      await page.goto("/workbench");
-      await page.getByRole("button", { name: /Hollis Brandt/ }).click();
-      await expect(page.getByRole("region", { name: "Sign-in" })).toBeVisible();
-      expect(await violations(page)).toEqual([]);
-      await page.getByRole("button", { name: /New account/ }).click();
-      expect(await violations(page)).toEqual([]);
-      await context.clearCookies();
-      await signedIn("silas");
-      await page.goto("/workbench/trail");
-      await expect(page.getByRole("region", { name: "Trail" })).toBeVisible();
-      expect(await violations(page)).toEqual([]);
-    });
-
-    test("on a conflict and on a line of success", async ({ signedIn, vale }) => {
-      const page = await signedIn("hollis");
-      await page.goto("/stations/MV-019/edit");
-      await vale.rows(
-        "UPDATE network.station SET name = 'Office name ' || (random() * 1000)::int WHERE code = 'MV-019'",
-      );
-      await page.getByLabel("Station name").fill(`Mine ${colorScheme}`);
-      await page.getByRole("button", { name: "Update" }).click();
-      await expect(page.getByRole("alert")).toBeVisible();
-      expect(await violations(page)).toEqual([]);
-      await page.getByRole("button", { name: "Update" }).click();
-      await expect(page.getByRole("status")).toBeVisible();
-      expect(await violations(page)).toEqual([]);
-    });
-
-    test("on requests, replays and rehearsals", async ({ signedIn }) => {
-      test.slow();
-      const page = await signedIn("ines");
-      await page.goto("/stations/MV-014/edit");
-      await page.goto("/workbench/requests?text=nothing+has+this");
-      await expect(page.getByRole("heading", { name: "No requests" })).toBeVisible();
-      expect(await violations(page)).toEqual([]);
-      await page.goto("/workbench/requests");
-      const requests = page.getByRole("region", { name: "Requests", exact: true });
-      await expect(requests).toBeVisible();
-      await requests.getByRole("checkbox").first().check();
-      expect(await violations(page)).toEqual([]);
-      await requests.getByRole("link").first().click();
-      await expect(page.getByRole("heading", { name: "Statements" })).toBeVisible();
-      expect(await violations(page)).toEqual([]);
-      await page.goto("/workbench/pages/bulletin/rehearsal");
-      await page.getByRole("button", { name: "Run quick set" }).click();
-      expect(await violations(page)).toEqual([]);
-      await expect(page.getByRole("heading", { name: "Cases by step" })).toBeVisible({ timeout: 60_000 });
-      await page.getByRole("region", { name: "Cases", exact: true }).getByRole("button").first().click();
-      await expect(page.getByRole("article")).toContainText("According to");
-      expect(await violations(page)).toEqual([]);
-      await page.goto("/workbench/pages/station/replay");
-      await page.getByRole("combobox", { name: "Which" }).selectOption("all");
-      await page.getByRole("button", { name: "Replay", exact: true }).click();
-      await expect(page.getByRole("region", { name: "Before and after" })).toBeVisible({ timeout: 60_000 });
-      expect(await violations(page)).toEqual([]);
-    });
-
-    test("in the workbench", async ({ signedIn }) => {
-      test.slow();
-      const page = await signedIn("ines");
-      await page.goto("/workbench");
-      await expect(page.getByRole("region", { name: "Pages" })).toBeVisible();
-      await expect(page.getByRole("heading", { name: "Latest requests" })).toBeVisible();
-      expect(await violations(page)).toEqual([]);
-      await page.goto("/workbench/pages/station?key=MV-014");
-      await expect(page.frameLocator("iframe").getByRole("heading", { level: 1 })).toBeVisible();
-      for (const step of [/^Load/, /^Access/, /^Check/, /^Read/]) {
-        await page.getByRole("button", { name: step }).first().click();
-        await expect(page.getByRole("region", { name: /settings and values/ })).toBeVisible();
-        if (/Access|Check/.test(String(step))) await expect(page.locator(".cm-content").first()).toBeVisible();
-        expect([step, await violations(page)]).toEqual([step, []]);
-      }
-      await page.getByRole("button", { name: "Edit warning_m" }).click();
-      await page
-        .getByRole("group", { name: "Settings of warning_m" })
-        .getByRole("button", { name: "Add a rule" })
-        .click();
-      await page.getByRole("menuitem", { name: "Minimum" }).click();
-      await page.getByRole("button", { name: /Edit condition and message/ }).click();
-      await expect(page.getByRole("textbox", { name: "When", exact: true })).toBeVisible();
-      expect(await violations(page)).toEqual([]);
-      for (const view of ["List", "File", "Census", "Statements", "Versions", "Page"]) {
-        await page.getByRole("button", { name: view, exact: true }).click();
-        if (view === "Census") await page.getByRole("button", { name: /^Run/ }).click();
-        const there = {
-          List: '[aria-label="List"] iframe',
-          File: ".cm-content",
-          Census: '[aria-label="Census"]',
-          Statements: '[aria-label="Statements"]',
-          Versions: '[aria-label="Versions"]',
-          Page: "iframe",
-        }[view];
-        await expect(page.locator(there ?? "").first()).toBeVisible();
-        expect([view, await violations(page)]).toEqual([view, []]);
-      }
-      await page.getByRole("button", { name: "Publish…" }).click();
-      await expect(page.getByRole("dialog")).toContainText("Nobody can see or edit different records than before.");
-      expect(await violations(page)).toEqual([]);
-      await page.getByRole("button", { name: "Cancel" }).click();
-      await page.getByRole("button", { name: "Discard draft" }).click();
-      await expect(page.getByRole("status").filter({ hasText: "Published, no draft" })).toBeVisible();
-      await page.keyboard.press("Control+k");
-      await expect(page.getByRole("menuitem").first()).toBeVisible();
-      expect(await violations(page)).toEqual([]);
-      await page.keyboard.press("Escape");
-      for (const [address, there] of [
-        ["/workbench/database", "Tables"],
-        ["/workbench/database/network.sensor", "Columns"],
-      ] as const) {
-        await page.goto(address);
-        await expect(page.getByRole("region", { name: there })).toBeVisible();
-        expect([address, await violations(page)]).toEqual([address, []]);
-      }
-      await page.goto("/workbench/people");
-      await page.getByRole("button", { name: /Hollis Brandt/ }).click();
-      await expect(page.getByRole("region", { name: "Access" })).toBeVisible();
-      expect(await violations(page)).toEqual([]);
-      await page.goto("/workbench/changes");
-      await expect(page.getByRole("region", { name: "Changes" })).toBeVisible();
-      expect(await violations(page)).toEqual([]);
-      await page.goto("/workbench/nothing");
-      await expect(page.getByRole("heading", { name: "Page not found" })).toBeVisible();
-      expect(await violations(page)).toEqual([]);
-    });
+test.describe("axe finds nothing in either colour scheme", () => {
+  test("on the served pages", async ({ signedIn, page }) => {
+    await page.goto("/sign-in");
+    expect(await violations(page)).toEqual([]);
+    await signedIn("tamsin");
+    for (const path of [
+      "/",
+      "/stations",
+      "/stations?q=nothing+like+it",
+      "/stations?is.status=live&from.warning_m=high",
+      "/rivers",
+      "/regions",
+      "/notes",
+      "/stations/MV-014/history",
+      "/stations/MV-014/edit",
+      "/stations/MV-016/edit",
+      "/sensors/MV-014/1/edit",
+      "/stations/MV-014",
+      "/stations/new",
+      "/visits/new",
+      "/calibrations/new",
+      "/stations/MV-004/delete",
+      "/stations/MV-999/edit",
+      "/nothing",
+    ]) {
+      await page.goto(path);
+      expect([path, await violations(page)]).toEqual([path, []]);
+    }
+    await page.goto("/visits/new");
+    await page.getByRole("combobox", { name: "Station" }).fill("weir");
+    await page.getByRole("option").first().waitFor();
+    expect(await violations(page)).toEqual([]);
+    await page.goto("/stations/MV-014/edit");
+    await page.getByLabel("Warning level").fill("x");
+    await page.getByRole("button", { name: "Update" }).click();
+    await expect(page.getByRole("alert")).toBeVisible();
+    expect(await violations(page)).toEqual([]);
   });
-}
+
+  test("on one's own account, and while a second factor is set up", async ({ signedIn, vale }) => {
+    const page = await signedIn("dara");
+    await page.goto("/my-account");
+    expect(await violations(page)).toEqual([]);
+    const changing = page.locator("form", { has: page.getByRole("button", { name: "Change password" }) });
+    await changing.getByLabel("Current password").fill("wrong");
+    await page.getByLabel("New password", { exact: true }).fill("x");
+    await page.getByLabel("New password, once more").fill("y");
+    await page.getByRole("button", { name: "Change password" }).click();
+    await expect(page.getByText("The current password is not right.")).toBeVisible();
+    expect(await violations(page)).toEqual([]);
+    const setting = page.locator("form", { has: page.getByRole("button", { name: "Set up" }) });
+    await setting.getByLabel("Current password").fill("wrong");
+    await page.getByRole("button", { name: "Set up" }).click();
+    await expect(setting.getByText("The current password is not right.")).toBeVisible();
+    expect(await violations(page)).toEqual([]);
+    await setting.getByLabel("Current password").fill(vale.password("dara"));
+    await page.getByRole("button", { name: "Set up" }).click();
+    await expect(page.getByAltText("QR code of the secret")).toBeVisible();
+    expect(await violations(page)).toEqual([]);
+  });
+
+  test("for an administrator and an auditor", async ({ signedIn, context }) => {
+    const page = await signedIn("rhea");
+    await page.goto("/workbench");
+    await page.getByRole("button", { name: /Hollis Brandt/ }).click();
+    await expect(page.getByRole("region", { name: "Sign-in" })).toBeVisible();
+    expect(await violations(page)).toEqual([]);
+    await page.getByRole("button", { name: /New account/ }).click();
+    expect(await violations(page)).toEqual([]);
+    await context.clearCookies();
+    await signedIn("silas");
+    await page.goto("/workbench/trail");
+    await expect(page.getByRole("region", { name: "Trail" })).toBeVisible();
+    expect(await violations(page)).toEqual([]);
+  });
+
+  test("on a conflict and on a line of success", async ({ signedIn, vale }) => {
+    const page = await signedIn("hollis");
+    await page.goto("/stations/MV-019/edit");
+    await vale.rows("UPDATE network.station SET name = 'Office name ' || (random() * 1000)::int WHERE code = 'MV-019'");
+    await page.getByLabel("Station name").fill("Mine");
+    await page.getByRole("button", { name: "Update" }).click();
+    await expect(page.getByRole("alert")).toBeVisible();
+    expect(await violations(page)).toEqual([]);
+    await page.getByRole("button", { name: "Update" }).click();
+    await expect(page.getByRole("status")).toBeVisible();
+    expect(await violations(page)).toEqual([]);
+  });
+
+  test("on requests, replays and rehearsals", async ({ signedIn }) => {
+    test.slow();
+    const page = await signedIn("ines");
+    await page.goto("/stations/MV-014/edit");
+    await page.goto("/workbench/requests?text=nothing+has+this");
+    await expect(page.getByRole("heading", { name: "No requests" })).toBeVisible();
+    expect(await violations(page)).toEqual([]);
+    await page.goto("/workbench/requests");
+    const requests = page.getByRole("region", { name: "Requests", exact: true });
+    await expect(requests).toBeVisible();
+    await requests.getByRole("checkbox").first().check();
+    expect(await violations(page)).toEqual([]);
+    await requests.getByRole("link").first().click();
+    await expect(page.getByRole("heading", { name: "Statements" })).toBeVisible();
+    expect(await violations(page)).toEqual([]);
+    await page.goto("/workbench/pages/bulletin/rehearsal");
+    await page.getByRole("button", { name: "Run quick set" }).click();
+    expect(await violations(page)).toEqual([]);
+    await expect(page.getByRole("heading", { name: "Cases by step" })).toBeVisible({ timeout: 60_000 });
+    await page.getByRole("region", { name: "Cases", exact: true }).getByRole("button").first().click();
+    await expect(page.getByRole("article")).toContainText("According to");
+    expect(await violations(page)).toEqual([]);
+    await page.goto("/workbench/pages/station/replay");
+    await page.getByRole("combobox", { name: "Which" }).selectOption("all");
+    await page.getByRole("button", { name: "Replay", exact: true }).click();
+    await expect(page.getByRole("region", { name: "Before and after" })).toBeVisible({ timeout: 60_000 });
+    expect(await violations(page)).toEqual([]);
+  });
+
+  test("in the workbench", async ({ signedIn }) => {
+    test.slow();
+    const page = await signedIn("ines");
+    await page.goto("/workbench");
+    await expect(page.getByRole("region", { name: "Pages" })).toBeVisible();
+    await expect(page.getByRole("heading", { name: "Latest requests" })).toBeVisible();
+    expect(await violations(page)).toEqual([]);
+    await page.goto("/workbench/pages/station?key=MV-014");
+    await expect(page.frameLocator("iframe").getByRole("heading", { level: 1 })).toBeVisible();
+    for (const step of [/^Load/, /^Access/, /^Check/, /^Read/]) {
+      await page.getByRole("button", { name: step }).first().click();
+      await expect(page.getByRole("region", { name: /settings and values/ })).toBeVisible();
+      if (/Access|Check/.test(String(step))) await expect(page.locator(".cm-content").first()).toBeVisible();
+      expect([step, await violations(page)]).toEqual([step, []]);
+    }
+    await page.getByRole("button", { name: "Edit warning_m" }).click();
+    await page
+      .getByRole("group", { name: "Settings of warning_m" })
+      .getByRole("button", { name: "Add a rule" })
+      .click();
+    await page.getByRole("menuitem", { name: "Minimum" }).click();
+    await page.getByRole("button", { name: /Edit condition and message/ }).click();
+    await expect(page.getByRole("textbox", { name: "When", exact: true })).toBeVisible();
+    expect(await violations(page)).toEqual([]);
+    for (const view of ["List", "File", "Census", "Statements", "Versions", "Page"]) {
+      await page.getByRole("button", { name: view, exact: true }).click();
+      if (view === "Census") await page.getByRole("button", { name: /^Run/ }).click();
+      const there = {
+        List: '[aria-label="List"] iframe',
+        File: ".cm-content",
+        Census: '[aria-label="Census"]',
+        Statements: '[aria-label="Statements"]',
+        Versions: '[aria-label="Versions"]',
+        Page: "iframe",
+      }[view];
+      await expect(page.locator(there ?? "").first()).toBeVisible();
+      expect([view, await violations(page)]).toEqual([view, []]);
+    }
+    await page.getByRole("button", { name: "Publish…" }).click();
+    await expect(page.getByRole("dialog")).toContainText("Nobody can see or edit different records than before.");
+    expect(await violations(page)).toEqual([]);
+    await page.getByRole("button", { name: "Cancel" }).click();
+    await page.getByRole("button", { name: "Discard draft" }).click();
+    await expect(page.getByRole("status").filter({ hasText: "Published, no draft" })).toBeVisible();
+    await page.keyboard.press("Control+k");
+    await expect(page.getByRole("menuitem").first()).toBeVisible();
+    expect(await violations(page)).toEqual([]);
+    await page.keyboard.press("Escape");
+    for (const [address, there] of [
+      ["/workbench/database", "Tables"],
+      ["/workbench/database/network.sensor", "Columns"],
+    ] as const) {
+      await page.goto(address);
+      await expect(page.getByRole("region", { name: there })).toBeVisible();
+      expect([address, await violations(page)]).toEqual([address, []]);
+    }
+    await page.goto("/workbench/people");
+    await page.getByRole("button", { name: /Hollis Brandt/ }).click();
+    await expect(page.getByRole("region", { name: "Access" })).toBeVisible();
+    expect(await violations(page)).toEqual([]);
+    await page.goto("/workbench/changes");
+    await expect(page.getByRole("region", { name: "Changes" })).toBeVisible();
+    expect(await violations(page)).toEqual([]);
+    await page.goto("/workbench/nothing");
+    await expect(page.getByRole("heading", { name: "Page not found" })).toBeVisible();
+    expect(await violations(page)).toEqual([]);
+  });
+});

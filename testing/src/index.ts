@@ -5,12 +5,15 @@ export { Chance } from "./chance.js";
 export { type Answer, Client } from "./client.js";
 export { everyTypePage, everyTypeRows, everyTypeSql, everyTypeTyped } from "./every-type.js";
 export { bodyOf, formOf } from "./form.js";
+export { often } from "./often.js";
 export { type LinkProxy, type Passage, startProxy, throughProxy } from "./proxy.js";
-export { archive, archiveSize } from "./samples/archive.js";
+export { archive } from "./samples/archive.js";
 export { ledgers, ledgersWithout } from "./samples/ledgers.js";
 export { type OddColumn, type OddSchema, type OddTable, oddSchema } from "./samples/odd.js";
 export { workshop } from "./samples/workshop.js";
 export { type Pooler, type Standby, startPooler, startStandby } from "./servers.js";
+export { until } from "./until.js";
+export { waitingForLocks } from "./waiting.js";
 
 /** What the run's set-up tells its test files, in the environment variable `QUILL_TEST_CLUSTER`. */
 export interface TestCluster {

@@ -11,7 +11,7 @@ export default async function setUp() {
   await chmod(directory, 0o711);
   const secrets = await secretsOf(directory);
   const silent = () => {};
-  const cluster = await startCluster(path.join(directory, "postgres"), secrets.postgres, silent);
+  const cluster = await startCluster(path.join(directory, "postgres"), secrets.postgres, silent, { durable: false });
   await provision(cluster, secrets, { fresh: false, now: new Date("2026-09-01T12:00:00Z") }, silent);
   const roles = {
     postgres: secrets.postgres,

@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { type Actor, Parameters, parseCondition, predicate, type Row, type Table, truthOf } from "@loyal-quill/core";
+import { often } from "@loyal-quill/testing";
 import fc from "fast-check";
 import { makeTrips, type Trips } from "./testing/trips.js";
 
@@ -177,7 +178,7 @@ async function agree(source: string, given: Row, actor: Actor): Promise<void> {
 
 describe("a condition", () => {
   test("means the same in JavaScript and in PostgreSQL, for any condition, row and person", async () => {
-    const runs = Number(process.env.QUILL_RUNS ?? 1500);
+    const runs = often(500, 5000);
     await fc.assert(
       fc.asyncProperty(condition, rows, people, (source, given, { words, numbers: list, ...rest }) =>
         agree(source, given as Row, { id: "p", name: "P", roles: [], attributes: { ...rest, words, numbers: list } }),

@@ -2,7 +2,7 @@ import { writeFile } from "node:fs/promises";
 import path from "node:path";
 import { Worker } from "node:worker_threads";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import { bodyOf, Chance, formOf, type Pooler, startPooler, testCluster } from "@loyal-quill/testing";
+import { bodyOf, Chance, formOf, often, type Pooler, startPooler, testCluster } from "@loyal-quill/testing";
 import { createPages } from "./index.js";
 import {
   type Answer,
@@ -342,7 +342,7 @@ function* happenings(chance: Chance): Generator<{ what: string; sql?: string; fi
   }
 }
 
-const steps = Number(process.env.QUILL_STEPS ?? 50);
+const steps = often(25, 200);
 const seeds = (process.env.QUILL_SEEDS ?? "1").split(",").map(Number);
 
 describe.each(["directly", "through a pooler"] as const)("a server that goes on, %s", (way) => {

@@ -1,6 +1,6 @@
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from "@jest/globals";
 import { type Database, DatabaseAway, type RecordedRequest, type Statement } from "@loyal-quill/core";
-import { bodyOf, Client, formOf } from "@loyal-quill/testing";
+import { bodyOf, Client, formOf, until } from "@loyal-quill/testing";
 import { createPages, databaseOver, defineSteps, type Pages } from "./index.js";
 import { type Served, serve } from "./testing/served.js";
 import { makeTrips, type Trips, tamsin } from "./testing/trips.js";
@@ -271,11 +271,6 @@ const logged = () =>
 const inTransaction = () => lines("SELECT concat_ws(' ', buoy, operation) AS line FROM sea.told ORDER BY buoy");
 const entriesOf = ({ told: events }: Kind): string[] =>
   events.map((each) => each.replace("new", "insert").replace("change", "update"));
-
-/** Waits until what comes after a save has come. */
-const until = async (isSo: () => boolean): Promise<void> => {
-  for (let turn = 0; turn < 200 && !isSo(); turn++) await new Promise((resolve) => setTimeout(resolve, 25));
-};
 
 describe.each(Object.keys(steps) as (keyof typeof steps)[])("with steps of one's own: %s", (own) => {
   const afterwards = (kind: Kind): readonly string[] => (own === "none" ? [] : kind.told);

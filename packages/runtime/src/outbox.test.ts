@@ -2,7 +2,7 @@ import { createHmac } from "node:crypto";
 import { createServer } from "node:http";
 import type { AddressInfo } from "node:net";
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from "@jest/globals";
-import { bodyOf, Client, formOf } from "@loyal-quill/testing";
+import { bodyOf, Client, formOf, until } from "@loyal-quill/testing";
 import { type AfterSave, createPages, databaseOver, type OwnStepsOf, webhook } from "./index.js";
 import { waitAfter } from "./outbox.js";
 import { type Served, serve } from "./testing/served.js";
@@ -50,11 +50,6 @@ const kept = async (): Promise<Record<string, unknown>[]> =>
       "SELECT page, tries, said, given_up IS NOT NULL AS given_up FROM quill_log.outbox ORDER BY id",
     )
   ).rows;
-
-async function until(ready: () => boolean | Promise<boolean>): Promise<void> {
-  for (let turn = 0; turn < 100 && !(await ready()); turn++) await new Promise((resolve) => setTimeout(resolve, 30));
-  expect(await ready()).toBe(true);
-}
 
 /** As if the time until the next try had passed. */
 const passTime = () => trips.owner.query("UPDATE quill_log.outbox SET due = now()");

@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import { bodyOf, Client, formOf, pastPooler } from "@loyal-quill/testing";
+import { bodyOf, Client, formOf, pastPooler, until, waitingForLocks } from "@loyal-quill/testing";
 import pg from "pg";
 import { createPages, type Pages } from "./index.js";
 import { type Served, serve } from "./testing/served.js";
@@ -90,12 +90,11 @@ describe("an application's own pool", () => {
     const other = await serve(own, "/");
     await trips.owner.query("BEGIN; LOCK TABLE network.station IN ACCESS EXCLUSIVE MODE");
     const asked = new Client(other.origin).get("/stations");
-    await new Promise((resolve) => setTimeout(resolve, 150));
+    await until(async () => (await waitingForLocks(trips.pool)) === 1);
     let closed = false;
     const closing = own.close().then(() => {
       closed = true;
     });
-    await new Promise((resolve) => setTimeout(resolve, 150));
     expect(closed).toBe(false);
     await trips.owner.query("COMMIT");
     expect((await asked).status).toBe(200);
@@ -107,23 +106,12 @@ describe("an application's own pool", () => {
   test("what is only looked at is given up in PostgreSQL as well, once its browser has gone", async () => {
     await trips.owner.query("BEGIN; LOCK TABLE network.station IN ACCESS EXCLUSIVE MODE");
     try {
-      const waiting = async (): Promise<number> => {
-        const { rows } = await trips.pool.query<{ count: string }>(
-          "SELECT count(*) FROM pg_stat_activity WHERE wait_event_type = 'Lock' AND datname = current_database()",
-        );
-        return Number(rows[0]?.count);
-      };
-      const until = async (count: number): Promise<void> => {
-        for (let turn = 0; turn < 40 && (await waiting()) !== count; turn++)
-          await new Promise((resolve) => setTimeout(resolve, 50));
-        expect(await waiting()).toBe(count);
-      };
       const gone = new AbortController();
       const asked = fetch(`${served.origin}/records/stations`, { signal: gone.signal }).catch(() => "gone");
-      await until(1);
+      await until(async () => (await waitingForLocks(trips.pool)) === 1);
       gone.abort();
       expect(await asked).toBe("gone");
-      await until(0);
+      await until(async () => (await waitingForLocks(trips.pool)) === 0);
     } finally {
       await trips.owner.query("COMMIT");
     }

@@ -2,7 +2,7 @@ import { readFile, rm, writeFile } from "node:fs/promises";
 import path from "node:path";
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from "@jest/globals";
 import type { RecordedRequest } from "@loyal-quill/core";
-import { bodyOf, Client, formOf } from "@loyal-quill/testing";
+import { bodyOf, Client, formOf, until } from "@loyal-quill/testing";
 import { createPages, databaseOver, defineSteps, type OwnStepsOf, type Pages, type PagesOptions } from "./index.js";
 import { type Served, serve } from "./testing/served.js";
 import { makeTrips, type Trips, tamsin } from "./testing/trips.js";
@@ -362,8 +362,7 @@ describe("what is done after a save", () => {
       },
     });
     expect((await save({ name: "Far" })).status).toBe(303);
-    for (let turn = 0; turn < 40 && recorded.at(-1)?.operation !== "save"; turn++)
-      await new Promise((resolve) => setTimeout(resolve, 25));
+    await until(() => recorded.at(-1)?.operation === "save");
     expect(seen).toEqual([
       [
         "string",
@@ -422,13 +421,11 @@ describe("steps beside the page file", () => {
     expect((await save({ name: "X" })).text).toContain("first");
     expect(ownOf("check")).toEqual([["check", "name: first"]]);
     await writeFile(file(), "export default { check: ({ problem }) => problem('name', 'second') };");
-    for (let turn = 0; turn < 40 && !(await save({ name: "X" })).text.includes("second"); turn++)
-      await new Promise((resolve) => setTimeout(resolve, 50));
+    await until(async () => (await save({ name: "X" })).text.includes("second"));
     expect((await save({ name: "X" })).text).toContain("second");
     // One that can't be used leaves those that are there.
     await writeFile(file(), "export default { chek: () => {} };");
-    for (let turn = 0; turn < 40 && errors.length === 0; turn++)
-      await new Promise((resolve) => setTimeout(resolve, 50));
+    await until(() => errors.length > 0);
     expect(errors[0]?.message).toContain('buoy.page.mjs has a step "chek", which there is not.');
     expect((await save({ name: "X" })).text).toContain("second");
   });

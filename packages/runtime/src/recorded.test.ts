@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from "@jest/globals";
 import type { RecordedRequest } from "@loyal-quill/core";
-import { bodyOf, Client, formOf } from "@loyal-quill/testing";
+import { bodyOf, Client, formOf, until } from "@loyal-quill/testing";
 import { createPages } from "./index.js";
 import { type Served, serve } from "./testing/served.js";
 import { makeTrips, type Trips, tamsin } from "./testing/trips.js";
@@ -62,7 +62,7 @@ beforeEach(() => {
 
 /** What was recorded once an answer has come: the last step of a request is told after it. */
 async function told(): Promise<readonly string[]> {
-  for (let turn = 0; turn < 40 && recorded.length === 0; turn++) await new Promise((resolve) => setTimeout(resolve, 5));
+  await until(() => recorded.length > 0);
   return recorded.map(({ operation, outcome, status }) => `${operation} ${outcome} ${status}`);
 }
 

@@ -28,10 +28,12 @@ const run = (more: Partial<RehearsalOptions> = {}): Promise<Rehearsal> =>
     newId: () => crypto.randomUUID(),
     elapsed: () => performance.now(),
     engine: { route, handle },
-    // One case is enough to notice a fault; by how many it is noticed is told where that is asked for.
-    untilFirst: more.quick !== false && !process.env.REHEARSAL_TOLD,
     ...more,
   });
+
+/** The case by which a planted fault is noticed; QUILL_REHEARSE_ALL plays all of them, as `npm run test:long` does. */
+const noticing = ({ by }: { readonly by: string }): Partial<RehearsalOptions> =>
+  process.env.QUILL_REHEARSE_ALL ? {} : { only: ({ id }) => id === by };
 
 /** The cases by which a fault was noticed: what the table does by itself, with a page or without, is noted and no alarm. */
 const noticed = ({ cases, changed }: Rehearsal): string[] => [
@@ -41,11 +43,6 @@ const noticed = ({ cases, changed }: Rehearsal): string[] => [
   ),
   ...changed.map(({ id }) => `${id} (differs)`),
 ];
-
-const tell = (name: string, found: Rehearsal): void => {
-  if (process.env.REHEARSAL_TOLD)
-    console.log(`${name}: ${noticed(found).slice(0, 6).join(", ")} (${noticed(found).length})`);
-};
 
 beforeAll(async () => {
   trips = await makeTrips({ sql: [schema], files: { gauge: pageText } });
@@ -60,14 +57,6 @@ test("the sound page on the sound table has no fault, and leaves nothing", async
     found.cases.filter(({ verdict }) => verdict === "otherwise").map(({ id, because }) => ({ id, because })),
   ).toEqual([]);
   expect(found.changed.map(({ id, because }) => ({ id, because }))).toEqual([]);
-  if (process.env.REHEARSAL_TOLD)
-    console.log(
-      JSON.stringify(found.counts),
-      found.cases
-        .filter(({ verdict }) => verdict === "not judged" || verdict === "left out")
-        .map(({ id, verdict, because }) => `${verdict} ${id}: ${because.join(" ")}`)
-        .join("\n"),
-    );
   expect((await trips.owner.query("SELECT t::text FROM proof.gauge AS t ORDER BY 1")).rows).toEqual(before.rows);
   expect(
     (await trips.one<{ count: string }>("SELECT count(*) FROM quill_log.change WHERE table_name = 'proof.gauge'"))
@@ -79,11 +68,10 @@ test("the sound page on the sound table has no fault, and leaves nothing", async
 describe("a fault in the page file is noticed", () => {
   afterAll(() => trips.reloadWith({ gauge: pageText }));
 
-  test.each(pageFaults)("$name", async ({ name, from, to }) => {
+  test.each(pageFaults)("$name", async ({ from, to, by }) => {
     expect(pageText).toContain(from);
     await trips.reloadWith({ gauge: pageText.replace(from, to) });
-    const found = await run({ published });
-    tell(name, found);
+    const found = await run({ published, ...noticing({ by }) });
     expect(noticed(found)).not.toEqual([]);
   });
 });
@@ -94,20 +82,18 @@ describe("a fault in the table is noticed", () => {
     await trips.reloadWith({ gauge: pageText });
   });
 
-  test.each(tableFaults)("$name", async ({ name, sql }) => {
+  test.each(tableFaults)("$name", async ({ sql, by }) => {
     await trips.owner.query(schema);
     for (const statement of sql) await trips.owner.query(statement);
     await trips.reloadWith({ gauge: pageText });
-    const found = await run({ published });
-    tell(name, found);
+    const found = await run({ published, ...noticing({ by }) });
     expect(noticed(found)).not.toEqual([]);
   });
 });
 
 describe("a fault in the engine is noticed", () => {
-  test.each(engineFaults)("$name", async ({ name, engine }) => {
-    const found = await run({ engine });
-    tell(name, found);
+  test.each(engineFaults)("$name", async ({ engine, by }) => {
+    const found = await run({ engine, ...noticing({ by }) });
     expect(noticed(found)).not.toEqual([]);
   });
 });

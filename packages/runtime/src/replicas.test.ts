@@ -54,7 +54,7 @@ afterAll(async () => {
 });
 
 async function until(holds: () => boolean): Promise<void> {
-  for (let turn = 0; turn < 200; turn++) {
+  for (let turn = 0; turn < 1200; turn++) {
     if (holds()) return;
     await new Promise((resolve) => setTimeout(resolve, 50));
   }

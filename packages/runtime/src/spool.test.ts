@@ -1,4 +1,5 @@
 import { describe, expect, test } from "@jest/globals";
+import { until } from "@loyal-quill/testing";
 import { throughSpool } from "./spool.js";
 
 /** Parts of so many bytes each, and how many of them were taken. */
@@ -18,10 +19,6 @@ function parts(count: number, size: number) {
 }
 const whole = (count: number, size: number): Buffer =>
   Buffer.concat(Array.from({ length: count }, (_, index) => Buffer.alloc(size, index % 251)));
-const until = async (is: () => boolean): Promise<void> => {
-  while (!is()) await new Promise((resolve) => setTimeout(resolve, 2));
-};
-
 describe("a spool", () => {
   test.each([
     ["in memory", 5, 100, { memory: 10_000, disk: 10_000 }],

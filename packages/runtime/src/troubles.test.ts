@@ -176,7 +176,7 @@ describe("what the database refuses", () => {
 
   test("a connection that is lost in the middle leaves nothing half saved", async () => {
     const saving = attempt({ remark: "sleep" });
-    for (let turn = 0; turn < 60; turn++) {
+    for (let turn = 0; turn < 1200; turn++) {
       // A role may end its own connections.
       const { rowCount } = await trips.pool.query(
         "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE usename = 'quill_pages' AND wait_event = 'PgSleep'",

@@ -3,6 +3,7 @@ import { createServer, type Server } from "node:http";
 import { type AddressInfo, connect, type Socket } from "node:net";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import type { Actor } from "@loyal-quill/core";
+import { until } from "@loyal-quill/testing";
 import { endUnread } from "./downloads.js";
 import { createPages, type Pages } from "./index.js";
 import { type Served, serve } from "./testing/served.js";
@@ -87,14 +88,14 @@ describe("exports that nobody reads", () => {
     const fifth = await ask(csv, "e");
     expect([again.status, fifth.status]).toEqual([429, 503]);
     // They are read from the database to their end, whoever reads them.
-    while ((await inUse()) > 0) await new Promise((resolve) => setTimeout(resolve, 20));
+    await until(async () => (await inUse()) === 0);
     const lists = await Promise.all(
       Array.from({ length: 10 }, (_, index) => status("/records/lines", `reader ${index}`)),
     );
     expect(lists).toEqual(Array.from({ length: 10 }, () => 200));
     for (const { socket } of [...stuck, again, fifth]) socket.destroy();
     // Their turns are free again.
-    while ((await status(csv, "a")) !== 200) await new Promise((resolve) => setTimeout(resolve, 20));
+    await until(async () => (await status(csv, "a")) === 200);
   });
 
   test("an export adds few listeners to an answer that has others", async () => {
@@ -136,7 +137,7 @@ test("files that nobody reads hold no connection", async () => {
   const path = "/records/files/~file/1?column=content";
   const stuck = await Promise.all(["a", "b", "c", "d", "e", "f"].map((person) => ask(path, person)));
   expect(stuck.map((each) => each.status)).toEqual(Array.from({ length: 6 }, () => 200));
-  while ((await inUse()) > 0) await new Promise((resolve) => setTimeout(resolve, 20));
+  await until(async () => (await inUse()) === 0);
   expect(await status("/records/lines", "g")).toBe(200);
   expect(await status(path, "g")).toBe(200);
   for (const { socket } of stuck) socket.destroy();
@@ -165,7 +166,7 @@ describe("an answer that nobody reads", () => {
     socket.pause();
     const read = await fetch(`http://127.0.0.1:${port}/read`);
     expect((await read.arrayBuffer()).byteLength).toBe(20_000_007);
-    while (closed.length < 2) await new Promise((resolve) => setTimeout(resolve, 20));
+    await until(() => closed.length >= 2);
     expect(closed.toSorted()).toEqual(["/read true", "/unread false"]);
     socket.destroy();
   });

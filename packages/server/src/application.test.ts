@@ -264,7 +264,7 @@ describe("the served pages", () => {
       return { errors, served };
     };
     let state = await said();
-    for (let turn = 0; turn < 100 && state.errors === 0; turn++) {
+    for (let turn = 0; turn < 1200 && state.errors === 0; turn++) {
       await new Promise((resolve) => setTimeout(resolve, 50));
       state = await said();
     }

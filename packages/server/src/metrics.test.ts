@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import { bodyOf, formOf } from "@loyal-quill/testing";
+import { bodyOf, formOf, until } from "@loyal-quill/testing";
 import { startWorkbench, type TestWorkbench } from "./testing/workbench.js";
 
 let workbench: TestWorkbench;
@@ -53,8 +53,7 @@ describe("measurements", () => {
     const { client } = await workbench.signIn("hollis");
     const { headers } = await client.get("/stations/MV-014/edit");
     const id = headers.get("x-request-id") ?? "";
-    for (let turn = 0; turn < 50 && !(await workbench.application.store.requests.one(id)); turn++)
-      await new Promise((resolve) => setTimeout(resolve, 50));
+    await until(async () => (await workbench.application.store.requests.one(id)) !== undefined);
     expect((await workbench.application.store.requests.one(id))?.path).toBe("/stations/MV-014/edit");
   });
 });

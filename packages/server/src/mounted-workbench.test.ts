@@ -175,7 +175,7 @@ describe("the workbench in somebody's application", () => {
 
   test("hears of every request to the application's pages", async () => {
     expect((await client.get("/records/stations/MV-014/edit")).status).toBe(200);
-    for (let turn = 0; turn < 40; turn++) {
+    for (let turn = 0; turn < 1200; turn++) {
       const { said } = await send<{ requests: { path: string }[] }>("GET", "/requests");
       if (JSON.stringify(said).includes("/stations/MV-014/edit")) return;
       await new Promise((resolve) => setTimeout(resolve, 50));

@@ -1,4 +1,4 @@
-/** A sample schema: an archive of 300 tables, one a gauge, that refer to each other; columns and keys differ from one to the next. */
+/** A sample schema: an archive of many tables, one a gauge, that refer to each other; columns and keys differ from one to the next. */
 const kinds: readonly (readonly [type: string, value: string])[] = [
   ["text NOT NULL", "'words'"],
   ["varchar(30)", "'short'"],
@@ -21,9 +21,6 @@ const keys: readonly (readonly [definition: string, columns: string, values: str
   ["year integer, part smallint, PRIMARY KEY (year, part)", "year, part", "2026, 1"],
 ];
 
-/** How many tables the archive has. */
-export const archiveSize = 300;
-
 function gauge(index: number): string[] {
   const name = `archive.gauge_${String(index).padStart(3, "0")}`;
   const [definition = "", columns = "", values = ""] = keys[index % keys.length] ?? [];
@@ -42,9 +39,10 @@ function gauge(index: number): string[] {
   ];
 }
 
-export const archive: readonly string[] = [
+/** @param size how many tables it has */
+export const archive = (size: number): readonly string[] => [
   "CREATE SCHEMA archive",
-  ...Array.from({ length: archiveSize }, (_, index) => gauge(index)).flat(),
+  ...Array.from({ length: size }, (_, index) => gauge(index)).flat(),
   "GRANT USAGE ON SCHEMA archive TO quill_pages",
   "GRANT SELECT, INSERT, UPDATE, DELETE ON ALL TABLES IN SCHEMA archive TO quill_pages",
 ];

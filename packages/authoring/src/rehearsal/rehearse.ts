@@ -33,8 +33,8 @@ export interface RehearsalOptions extends World {
   /** Told of each case that was played. */
   readonly onPlayed?: (done: number, all: number) => void;
   readonly isCancelled?: () => boolean;
-  /** Whether it ends at the first case that comes out otherwise. */
-  readonly untilFirst?: boolean;
+  /** Which of the cases are played: all where nothing is said. */
+  readonly only?: (one: Case) => boolean;
 }
 
 /** What a rehearsal came to. */
@@ -152,19 +152,16 @@ export async function rehearse(options: RehearsalOptions): Promise<Rehearsal> {
   const known = await knownOf(database);
   const before = await sequences(database);
   const prepared = await prepare(page, database, options.people, at);
-  const wanted = ({ quick: isQuick }: Case): boolean => isQuick || !quick;
+  const wanted = (one: Case): boolean => (one.quick || !quick) && options.only?.(one) !== false;
   const own = [...casesFor(prepared), ...(options.own?.(prepared) ?? [])].filter(wanted);
   const former = published ? casesFor(await prepare(published, database, options.people, at)).filter(wanted) : [];
   const all = own.length + former.length;
   let done = 0;
-  let isEnough = false;
   const playAll = async (cases: readonly Case[], of: Page): Promise<Played[]> => {
     const played: Played[] = [];
     for (const one of cases) {
-      if (options.isCancelled?.() || isEnough) break;
-      const last = await play(one, options, of, known);
-      played.push(last);
-      isEnough = options.untilFirst === true && last.verdict === "otherwise";
+      if (options.isCancelled?.()) break;
+      played.push(await play(one, options, of, known));
       done += 1;
       options.onPlayed?.(done, all);
     }

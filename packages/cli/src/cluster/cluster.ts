@@ -14,6 +14,14 @@ export interface Cluster {
   stop(): Promise<void>;
 }
 
+export interface ClusterOptions {
+  /**
+   * Whether what was committed is still there after the machine lost its power; true unless told otherwise. Without it PostgreSQL waits for no disk
+   * (`fsync`): for tests that are not about that.
+   */
+  readonly durable?: boolean;
+}
+
 /** Tells the person at the terminal what is being done. */
 export type Say = (line: string) => void;
 
@@ -77,7 +85,12 @@ async function runningPort(binaries: string, data: string): Promise<number | und
  * @param password of the role `postgres`
  * @throws when PostgreSQL is not installed or does not start; the message says what to do
  */
-export async function startCluster(home: string, password: string, say: Say): Promise<Cluster> {
+export async function startCluster(
+  home: string,
+  password: string,
+  say: Say,
+  { durable = true }: ClusterOptions = {},
+): Promise<Cluster> {
   const binaries = postgresBinaries();
   if (!binaries) throw new Error("PostgreSQL is not installed. Install it with: apt-get install postgresql");
   await makeOwned(home);
@@ -89,7 +102,7 @@ export async function startCluster(home: string, password: string, say: Say): Pr
   else {
     port = await freePort();
     const log = path.join(home, "postgres.log");
-    const settings = `-p ${port} -k '' -c listen_addresses=127.0.0.1 -c max_connections=120 -c password_encryption=scram-sha-256`;
+    const settings = `-p ${port} -k '' -c listen_addresses=127.0.0.1 -c max_connections=120 -c password_encryption=scram-sha-256${durable ? "" : " -c fsync=off -c full_page_writes=off"}`;
     try {
       await runAsOwner(path.join(binaries, "pg_ctl"), [
         "-D",

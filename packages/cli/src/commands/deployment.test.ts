@@ -6,7 +6,7 @@ import os from "node:os";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import { freshDatabase, type TestDatabase, testCluster } from "@loyal-quill/testing";
+import { freshDatabase, type TestDatabase, testCluster, until } from "@loyal-quill/testing";
 import pg from "pg";
 
 /** What `quill serve` refuses to begin with, and what it takes from the environment. */
@@ -176,8 +176,7 @@ describe("quill serve with everything from files", () => {
     let output = "";
     for (const stream of [child.stdout, child.stderr])
       stream?.on("data", (part: Buffer) => (output += part.toString()));
-    for (let turn = 0; turn < 400 && !/Ready: /.test(output); turn++)
-      await new Promise((resolve) => setTimeout(resolve, 50));
+    await until(() => /Ready: /.test(output));
     const port = Number(/Ready: http:\/\/127\.0\.0\.1:(\d+)\//.exec(output)?.[1]);
     expect([output, port > 0]).toEqual([expect.any(String), true]);
     expect(output).not.toContain("No QUILL_SIGNING_KEYS");
@@ -204,7 +203,7 @@ describe("quill serve with everything from files", () => {
           "SELECT count(*)::integer AS count FROM pg_stat_activity WHERE usename = 'quill_reader' AND datname = current_database()",
         )
       ).rows[0].count;
-    while ((await open()) > 0) await new Promise((resolve) => setTimeout(resolve, 20));
+    await until(async () => (await open()) === 0);
     await client.end();
   });
 

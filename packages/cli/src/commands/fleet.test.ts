@@ -32,7 +32,7 @@ const wait = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(
 async function until<Found>(
   look: () => Promise<Found | undefined | false> | Found | undefined | false,
 ): Promise<Found> {
-  for (let turn = 0; turn < 300; turn++) {
+  for (let turn = 0; turn < 1200; turn++) {
     const found = await look();
     if (found) return found;
     await wait(100);

@@ -1,7 +1,7 @@
 import { readdir, readFile, writeFile } from "node:fs/promises";
 import path from "node:path";
 import { afterEach, describe, expect, test } from "@jest/globals";
-import { bodyOf, Client, formOf, type OddSchema, type OddTable, oddSchema } from "@loyal-quill/testing";
+import { bodyOf, Client, formOf, type OddSchema, type OddTable, oddSchema, often } from "@loyal-quill/testing";
 import pg from "pg";
 import { parse } from "yaml";
 import { checkFiles } from "../index.js";
@@ -13,7 +13,10 @@ import { rehearseFiles } from "./rehearse.js";
  * read in all their forms, and every page is rehearsed. More of them: QUILL_ODD_SCHEMAS=200 npm run test:database -- --testPathPatterns odd-schemas
  */
 
-const [first, number] = [Number(process.env.QUILL_ODD_FIRST ?? 1), Number(process.env.QUILL_ODD_SCHEMAS ?? 10)];
+const [first, number] = [
+  Number(process.env.QUILL_ODD_FIRST ?? 1),
+  Number(process.env.QUILL_ODD_SCHEMAS ?? often(4, 40)),
+];
 const seeds = Array.from({ length: number }, (_, index) => first + index);
 
 const after: (() => Promise<unknown>)[] = [];

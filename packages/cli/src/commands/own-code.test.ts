@@ -6,7 +6,7 @@ import process from "node:process";
 import { fileURLToPath } from "node:url";
 import { promisify } from "node:util";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import { bodyOf, Client, formOf, freshDatabase, type TestDatabase } from "@loyal-quill/testing";
+import { bodyOf, Client, formOf, freshDatabase, type TestDatabase, until } from "@loyal-quill/testing";
 import pg from "pg";
 
 const program = fileURLToPath(new URL("../../bin/quill.js", import.meta.url));
@@ -101,8 +101,7 @@ describe("code beside page files, in TypeScript", () => {
           .text;
       expect(await save("Nowhere")).toContain("No region is called so.");
       expect(await save("nowhere")).toContain("Begin with a capital letter.");
-      for (let turn = 0; turn < 40 && !said.includes("check:"); turn++)
-        await new Promise((resolve) => setTimeout(resolve, 50));
+      await until(() => said.includes("check:"));
       expect(said).toMatch(/check: \d+\.\d ms, name: No region is called so\./);
     } finally {
       child.kill("SIGTERM");

@@ -1,6 +1,6 @@
 import { readdir } from "node:fs/promises";
 import { afterEach, describe, expect, test } from "@jest/globals";
-import { archive, archiveSize, bodyOf, Client, formOf, ledgers, ledgersWithout, workshop } from "@loyal-quill/testing";
+import { archive, bodyOf, Client, formOf, ledgers, ledgersWithout, often, workshop } from "@loyal-quill/testing";
 import { checkFiles } from "../index.js";
 import { type DraftedDatabase, drafted } from "../testing/drafted.js";
 
@@ -97,8 +97,9 @@ describe("draft --all and serve, unedited", () => {
     expect(users).not.toMatch(/password_hash|api_key/);
   });
 
-  test("on an archive of 300 tables: all of them", async () => {
-    const sample = await sampleOf(archive);
+  test("on an archive of many tables: all of them", async () => {
+    const archiveSize = often(80, 300);
+    const sample = await sampleOf(archive(archiveSize));
     const results = await everyPage(sample);
     expect(results).toEqual(everySaved(results));
     expect(Object.keys(results)).toHaveLength(archiveSize);

@@ -14,6 +14,8 @@ import {
   type TestDatabase,
   testCluster,
   throughProxy,
+  until,
+  waitingForLocks,
 } from "@loyal-quill/testing";
 import pg from "pg";
 import { freePort } from "../cluster/cluster.js";
@@ -59,7 +61,7 @@ function run(...told: string[]): Served {
     });
   const ended = new Promise<number | null>((resolve) => child.on("close", resolve));
   const said = async (wanted: RegExp): Promise<RegExpExecArray> => {
-    for (let turn = 0; turn < 300; turn++) {
+    for (let turn = 0; turn < 1200; turn++) {
       const found = wanted.exec(output);
       if (found) return found;
       await new Promise((resolve) => setTimeout(resolve, 50));
@@ -123,11 +125,15 @@ describe("an end", () => {
     await holder.connect();
     await holder.query("BEGIN; SELECT FROM network.station WHERE code = 'MV-014' FOR UPDATE");
     const saving = client.post("/stations/MV-014/edit", bodyOf(form, { notes: "in flight" }));
-    await new Promise((resolve) => setTimeout(resolve, 300));
+    await until(async () => (await waitingForLocks(holder)) > 0);
     served.child.kill("SIGTERM");
     await served.said(/Stopping/);
-    await new Promise((resolve) => setTimeout(resolve, 200));
-    await expect(fetch(`${base}/stations`)).rejects.toThrow();
+    await until(() =>
+      fetch(`${base}/stations`).then(
+        () => false,
+        () => true,
+      ),
+    );
     await holder.query("COMMIT");
     await holder.end();
     expect((await saving).status).toBe(303);

@@ -86,6 +86,8 @@ export const people: readonly Actor[] = [
 
 interface Planted {
   readonly name: string;
+  /** The case that notices it. */
+  readonly by: string;
 }
 
 /** In the page file: what stood there before, and what stands there instead. */
@@ -95,58 +97,100 @@ export interface PageFault extends Planted {
 }
 
 export const pageFaults: readonly PageFault[] = [
-  { name: "a maximum length that is looser", from: "max-length: 30", to: "max-length: 40" },
-  { name: "a minimum length that is gone", from: "{ min-length: 3 }, ", to: "" },
-  { name: "a maximum that is looser", from: "max: 50", to: "max: 500" },
-  { name: "a maximum that is stricter than meant", from: "max: 50", to: "max: 5" },
-  { name: "a step that is another one", from: "step: 0.05", to: "step: 0.01" },
-  { name: "a pattern that lets through more", from: "'S[0-9]+[A-Z]'", to: "'.*'" },
-  { name: "an earliest day that is gone", from: "{ rules: [{ min: 2020-01-01 }] }", to: "{ help: When. }" },
-  { name: "a check that is turned round", from: "form.high > form.low", to: "form.high < form.low" },
+  {
+    name: "a maximum length that is looser",
+    by: "check.max-length.outside:name",
+    from: "max-length: 30",
+    to: "max-length: 40",
+  },
+  { name: "a minimum length that is gone", by: "check.min-length.outside:name", from: "{ min-length: 3 }, ", to: "" },
+  { name: "a maximum that is looser", by: "check.max.outside:low", from: "max: 50", to: "max: 500" },
+  { name: "a maximum that is stricter than meant", by: "check.max.inside:low", from: "max: 50", to: "max: 5" },
+  { name: "a step that is another one", by: "check.step.outside:high", from: "step: 0.05", to: "step: 0.01" },
+  { name: "a pattern that lets through more", by: "check.pattern.outside:serial", from: "'S[0-9]+[A-Z]'", to: "'.*'" },
+  {
+    name: "an earliest day that is gone",
+    by: "check.min.outside:checked_on",
+    from: "{ rules: [{ min: 2020-01-01 }] }",
+    to: "{ help: When. }",
+  },
+  {
+    name: "a check that is turned round",
+    by: "check.step.inside:high",
+    from: "form.high > form.low",
+    to: "form.high < form.low",
+  },
   {
     name: "a check that compares the wrong way at its bound",
+    by: "check.across.false:1",
     from: "form.high > form.low,",
     to: "form.high >= form.low - 100.0,",
   },
   {
     name: "a check that is gone",
+    by: "check.across.false:1",
     from: "checks:\n  - { expect: form.high > form.low, at: high, message: High lies above low. }\n",
     to: "",
   },
-  { name: "a condition on the state turned round", from: 'row.status != "closed"', to: 'row.status == "closed"' },
-  { name: "a condition on the state that is gone", from: '  edit: row.status != "closed"\n', to: "" },
-  { name: "a condition on the records that is gone", from: "  rows: row.region == actor.region\n", to: "" },
+  {
+    name: "a condition on the state turned round",
+    by: "key.encoded",
+    from: 'row.status != "closed"',
+    to: 'row.status == "closed"',
+  },
+  {
+    name: "a condition on the state that is gone",
+    by: "access.wrong-state.becoming",
+    from: '  edit: row.status != "closed"\n',
+    to: "",
+  },
+  {
+    name: "a condition on the records that is gone",
+    by: "access.other-record.open:record",
+    from: "  rows: row.region == actor.region\n",
+    to: "",
+  },
   {
     name: "a condition on the records that is always true",
+    by: "access.other-record.open:record",
     from: "row.region == actor.region",
     to: "row.region == actor.region || row.low >= 0.0",
   },
   {
     name: "a page that is open to more",
+    by: "access.wrong-role.open",
     from: '"keeper" in actor.roles',
     to: 'actor.roles.exists(r, r in ["keeper", "guest"])',
   },
-  { name: "new records by everybody", from: "'\"founder\" in actor.roles'", to: "true" },
-  { name: "deletions whatever the state", from: "delete: row.low > 1.0", to: "delete: true" },
-  { name: "a field that is missing", from: "  - notes: { control: multi-line }\n", to: "" },
+  { name: "new records by everybody", by: "new.not-allowed", from: "'\"founder\" in actor.roles'", to: "true" },
+  { name: "deletions whatever the state", by: "delete.wrong-state", from: "delete: row.low > 1.0", to: "delete: true" },
+  { name: "a field that is missing", by: "load.as-stored", from: "  - notes: { control: multi-line }\n", to: "" },
   {
     name: "a field that was to be typed and is shown only",
+    by: "load.as-stored",
     from: "  - active\n",
     to: "  - active: { read-only: true }\n",
   },
   {
     name: "a field that was to be shown only and is typed",
+    by: "prefill.controls",
     from: "  - origin: { read-only: true }\n",
     to: "  - origin\n",
   },
   {
     name: "another key",
+    by: "route.head",
     from: "path: /gauges/{code}\nrecord: { table: proof.gauge, key: code }",
     to: "path: /gauges/{badge}\nrecord: { table: proof.gauge, key: badge }",
   },
-  { name: "another time zone", from: "Europe/London", to: "Asia/Tokyo" },
-  { name: "an answer that leads elsewhere", from: "saved: view", to: "saved: list" },
-  { name: "a tidying that changes what is typed", from: "  - serial: { ", to: "  - serial: { tidy: [lower], " },
+  { name: "another time zone", by: "load.as-stored", from: "Europe/London", to: "Asia/Tokyo" },
+  { name: "an answer that leads elsewhere", by: "answer.redirect", from: "saved: view", to: "saved: list" },
+  {
+    name: "a tidying that changes what is typed",
+    by: "check.unique.outside:serial",
+    from: "  - serial: { ",
+    to: "  - serial: { tidy: [lower], ",
+  },
 ];
 
 /** In the table: statements of its owner. `bound` faults are there before the page is published. */
@@ -160,36 +204,71 @@ const trigger = (body: string, when = "BEFORE UPDATE", level = "ROW"): readonly 
 ];
 
 export const tableFaults: readonly TableFault[] = [
-  { name: "a CHECK that was dropped", sql: ["ALTER TABLE proof.gauge DROP CONSTRAINT gauge_low"] },
-  { name: "a unique constraint that was dropped", sql: ["ALTER TABLE proof.gauge DROP CONSTRAINT gauge_serial"] },
-  { name: "a foreign key that was dropped", sql: ["ALTER TABLE proof.gauge DROP CONSTRAINT gauge_kind"] },
-  { name: "a NOT NULL that was dropped", sql: ["ALTER TABLE proof.gauge ALTER name DROP NOT NULL"] },
-  { name: "a trigger that changes what is sent", sql: trigger("NEW.name := upper(NEW.name); RETURN NEW;") },
-  { name: "a trigger that rounds", sql: trigger("NEW.low := round(NEW.low); RETURN NEW;") },
-  { name: "a trigger that eats the change", sql: trigger("RETURN NULL;") },
-  { name: "a trigger that puts back what was there", sql: trigger("RETURN OLD;") },
-  { name: "a trigger that writes a field that was not sent", sql: trigger("NEW.notes := 'meddled'; RETURN NEW;") },
-  { name: "a trigger that refuses every change", sql: trigger("RAISE EXCEPTION 'no changes'; RETURN NEW;") },
+  {
+    name: "a CHECK that was dropped",
+    by: "check.min.outside:low:1",
+    sql: ["ALTER TABLE proof.gauge DROP CONSTRAINT gauge_low"],
+  },
+  {
+    name: "a unique constraint that was dropped",
+    by: "check.unique.outside:serial",
+    sql: ["ALTER TABLE proof.gauge DROP CONSTRAINT gauge_serial"],
+  },
+  {
+    name: "a foreign key that was dropped",
+    by: "check.exists.outside:kind_id",
+    sql: ["ALTER TABLE proof.gauge DROP CONSTRAINT gauge_kind"],
+  },
+  {
+    name: "a NOT NULL that was dropped",
+    by: "check.required.outside:name",
+    sql: ["ALTER TABLE proof.gauge ALTER name DROP NOT NULL"],
+  },
+  {
+    name: "a trigger that changes what is sent",
+    by: "write.one-field:name",
+    sql: trigger("NEW.name := upper(NEW.name); RETURN NEW;"),
+  },
+  { name: "a trigger that rounds", by: "read.missing", sql: trigger("NEW.low := round(NEW.low); RETURN NEW;") },
+  { name: "a trigger that eats the change", by: "check.exists.outside:kind_id", sql: trigger("RETURN NULL;") },
+  { name: "a trigger that puts back what was there", by: "access.nobody.save", sql: trigger("RETURN OLD;") },
+  {
+    name: "a trigger that writes a field that was not sent",
+    by: "write.one-field:name",
+    sql: trigger("NEW.notes := 'meddled'; RETURN NEW;"),
+  },
+  {
+    name: "a trigger that refuses every change",
+    by: "check.exists.outside:kind_id",
+    sql: trigger("RAISE EXCEPTION 'no changes'; RETURN NEW;"),
+  },
   {
     name: "a trigger that changes other rows of the table",
+    by: "compare.other-field",
     sql: trigger(
       "IF pg_trigger_depth() = 1 THEN UPDATE proof.gauge SET low = low WHERE code <> NEW.code; END IF; RETURN NULL;",
       "AFTER UPDATE",
     ),
   },
-  { name: "a trigger that eats new rows", sql: trigger("RETURN NULL;", "BEFORE INSERT") },
-  { name: "a trigger that changes new rows", sql: trigger("NEW.name := 'New'; RETURN NEW;", "BEFORE INSERT") },
-  { name: "a trigger that keeps what is deleted", sql: trigger("RETURN NULL;", "BEFORE DELETE") },
+  { name: "a trigger that eats new rows", by: "new.not-allowed", sql: trigger("RETURN NULL;", "BEFORE INSERT") },
+  {
+    name: "a trigger that changes new rows",
+    by: "new.made",
+    sql: trigger("NEW.name := 'New'; RETURN NEW;", "BEFORE INSERT"),
+  },
+  { name: "a trigger that keeps what is deleted", by: "delete.done", sql: trigger("RETURN NULL;", "BEFORE DELETE") },
   {
     name: "a constraint trigger that refuses at the end",
+    by: "write.some-field",
     sql: [
       "CREATE FUNCTION proof.meddle() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN RAISE EXCEPTION 'not at the end'; END $$",
       "CREATE CONSTRAINT TRIGGER meddle AFTER UPDATE ON proof.gauge DEFERRABLE INITIALLY DEFERRED FOR EACH ROW EXECUTE FUNCTION proof.meddle()",
     ],
   },
-  { name: "a wrong default", sql: ["ALTER TABLE proof.gauge ALTER origin SET DEFAULT 'office'"] },
+  { name: "a wrong default", by: "new.defaults", sql: ["ALTER TABLE proof.gauge ALTER origin SET DEFAULT 'office'"] },
   {
     name: "a right that was taken away",
+    by: "load.as-stored",
     sql: [
       "REVOKE UPDATE ON proof.gauge FROM quill_pages",
       "GRANT UPDATE (code, name, kind_id, low, high, active, checked_on, checked_at, notes, status, region, pin, origin, changed_by) ON proof.gauge TO quill_pages",
@@ -197,13 +276,18 @@ export const tableFaults: readonly TableFault[] = [
   },
   {
     name: "row level security that hides rows",
+    by: "check.exists.outside:kind_id",
     sql: [
       "ALTER TABLE proof.gauge ENABLE ROW LEVEL SECURITY",
       "CREATE POLICY seen ON proof.gauge FOR SELECT TO quill_pages USING (true)",
       "CREATE POLICY changed ON proof.gauge FOR UPDATE TO quill_pages USING (false)",
     ],
   },
-  { name: "a column that became shorter", sql: ["ALTER TABLE proof.gauge ALTER name TYPE varchar(20)"] },
+  {
+    name: "a column that became shorter",
+    by: "check.max-length.inside:name",
+    sql: ["ALTER TABLE proof.gauge ALTER name TYPE varchar(20)"],
+  },
 ];
 
 type Handle = typeof handle;
@@ -306,18 +390,22 @@ const withBody = (change: (body: string, request: PageRequest, dependencies: Dep
 export const engineFaults: readonly EngineFault[] = [
   {
     name: "the key left out of a save's WHERE",
+    by: "check.exists.outside:kind_id",
     engine: sending(/^save$/, text(/t\."code" = (\$\d+::[\w". ]+)/, "$1 IS NOT NULL")),
   },
   {
     name: "the row's version not asked",
+    by: "compare.same-field",
     engine: sending(/^save$/, text(/t\.xmin::text = (\$\d+::text)/, "$1 IS NOT NULL")),
   },
   {
     name: "the log entry left out",
+    by: "access.nobody.save",
     engine: sending(/^(save|create|delete)$/, text('\n  WHERE "fields" IS NOT NULL', "\n  WHERE false")),
   },
   {
     name: "a field missing in the log",
+    by: "compare.other-field",
     engine: sending(
       /^save$/,
       text('f."old" IS DISTINCT FROM f."new"', `f."old" IS DISTINCT FROM f."new" AND f."field" <> 'name'`),
@@ -325,10 +413,12 @@ export const engineFaults: readonly EngineFault[] = [
   },
   {
     name: "old and new changed round in the log",
+    by: "compare.other-field",
     engine: sending(/^save$/, text(`'old', f."old", 'new', f."new"`, `'old', f."new", 'new', f."old"`)),
   },
   {
     name: "somebody else named in the log",
+    by: "compare.other-field",
     engine: sending(/^save$/, (statement) => ({
       ...statement,
       values: statement.values.map((value) => (value === "ada" || value === "finn" ? "nobody" : value)),
@@ -336,30 +426,37 @@ export const engineFaults: readonly EngineFault[] = [
   },
   {
     name: "a field written that was not touched",
+    by: "compare.other-field",
     engine: sending(/^save$/, text(/SET (?!.*"notes")/, `SET "notes" = 'written', `)),
   },
   {
     name: "a value changed on its way",
+    by: "compare.other-field",
     engine: sending(/^save$/, text(/"name" = (\$\d+)::([\w". ]+)/, `"name" = upper($1::text)::$2`)),
   },
   {
     name: "the new record's log entry left out",
+    by: "new.made",
     engine: sending(/^create$/, text(/AS "id", "record_key"\n {2}FROM "after"/, "$& WHERE false")),
   },
   {
     name: "the access condition left out of the statements",
+    by: "access.other-record.open:record",
     engine: ofPage((page) => ({ ...page, access: { ...page.access, rows: null } })),
   },
   {
     name: "the list shows everybody's records",
+    by: "access.other-record.list",
     engine: ofPage((page) => ({ ...page, access: { ...page.access, rows: null } }), ["list"]),
   },
   {
     name: "the state not asked at a save",
+    by: "access.wrong-state.becoming",
     engine: ofPage((page) => ({ ...page, access: { ...page.access, edit: null } }), ["save"]),
   },
   {
     name: "who may open the page not asked",
+    by: "access.wrong-role.open",
     engine: asked((request) => ({
       ...request,
       actor: request.actor && { ...request.actor, roles: [...request.actor.roles, "keeper"] },
@@ -367,6 +464,7 @@ export const engineFaults: readonly EngineFault[] = [
   },
   {
     name: "who may make a record not asked",
+    by: "new.not-allowed",
     engine: asked((request) => ({
       ...request,
       actor: request.actor && { ...request.actor, roles: [...request.actor.roles, "founder"] },
@@ -374,6 +472,7 @@ export const engineFaults: readonly EngineFault[] = [
   },
   {
     name: "the state not asked at a deletion",
+    by: "delete.wrong-state",
     engine: ofPage(
       (page) => ({ ...page, access: { ...page.access, edit: null, delete: page.access.open } }),
       ["delete", "confirm"],
@@ -381,16 +480,19 @@ export const engineFaults: readonly EngineFault[] = [
   },
   {
     name: "the token's signature not checked",
+    by: "read.forged-token",
     engine: withBody((body, _, dependencies) => signedAnew(body, (claims) => claims, dependencies)),
   },
   {
     name: "the token's person not checked",
+    by: "access.other-person",
     engine: withBody((body, request, dependencies) =>
       signedAnew(body, (claims) => ({ ...claims, actor: request.actor?.id }), dependencies),
     ),
   },
   {
     name: "the token's record not checked",
+    by: "key.forged",
     engine: withBody((body, request, dependencies) =>
       signedAnew(
         body,
@@ -401,21 +503,27 @@ export const engineFaults: readonly EngineFault[] = [
   },
   {
     name: "the form's age not asked",
+    by: "read.forged-token",
     engine: withBody((body, request, dependencies) =>
       signedAnew(body, (claims) => ({ ...claims, at: request.at.toISOString() }), dependencies),
     ),
   },
-  { name: "markup not escaped", engine: inHtml("&lt;", "<") },
-  { name: "quotes not escaped", engine: inHtml("&quot;", '"') },
-  { name: "ampersands escaped twice", engine: inHtml("&amp;", "&amp;amp;") },
-  { name: "the first line break of a text lost", engine: inHtml(/(<textarea[^>]*>)\n\n/, "$1\n") },
-  { name: "what is stored not chosen in lists", engine: inHtml(" selected", "") },
-  { name: "boxes never ticked", engine: inHtml(" checked", "") },
-  { name: "no message at the field", engine: inHtml(' aria-invalid="true"', "") },
-  { name: "labels left out", engine: inHtml(/<label for="[^"]*"/, "<label") },
-  { name: "a control left out", engine: inHtml(/<select[^>]*name="kind_id".*?<\/select>/s, "") },
+  { name: "markup not escaped", by: "load.markup", engine: inHtml("&lt;", "<") },
+  { name: "quotes not escaped", by: "load.markup", engine: inHtml("&quot;", '"') },
+  { name: "ampersands escaped twice", by: "load.markup", engine: inHtml("&amp;", "&amp;amp;") },
+  {
+    name: "the first line break of a text lost",
+    by: "load.line-breaks",
+    engine: inHtml(/(<textarea[^>]*>)\n\n/, "$1\n"),
+  },
+  { name: "what is stored not chosen in lists", by: "load.as-stored", engine: inHtml(" selected", "") },
+  { name: "boxes never ticked", by: "load.nulls", engine: inHtml(" checked", "") },
+  { name: "no message at the field", by: "check.type:low", engine: inHtml(' aria-invalid="true"', "") },
+  { name: "labels left out", by: "prefill.controls", engine: inHtml(/<label for="[^"]*"/, "<label") },
+  { name: "a control left out", by: "load.as-stored", engine: inHtml(/<select[^>]*name="kind_id".*?<\/select>/s, "") },
   {
     name: "what was typed lost in a form that is refused",
+    by: "check.type:low",
     engine: answering((response) =>
       response.status === 422
         ? {
@@ -429,6 +537,7 @@ export const engineFaults: readonly EngineFault[] = [
   },
   {
     name: "a sensitive value told",
+    by: "key.broken-encoding",
     engine: withHandle(async (matched, request, dependencies) => {
       const handled = await handle(matched, request, dependencies);
       const [row] =
@@ -445,15 +554,16 @@ export const engineFaults: readonly EngineFault[] = [
       };
     }),
   },
-  { name: "answers that may be kept", engine: withHeader("cache-control", "private") },
-  { name: "a redirect that leads elsewhere", engine: withHeader("location", "/") },
-  { name: "no Allow", engine: withHeader("allow", null) },
-  { name: "302 instead of 303", engine: withStatus(303, 302) },
-  { name: "200 for a form that is refused", engine: withStatus(422, 200) },
-  { name: "500 where the database is away", engine: withStatus(503, 500) },
-  { name: "200 for a record that is not there", engine: withStatus(404, 200) },
+  { name: "answers that may be kept", by: "answer.no-cache", engine: withHeader("cache-control", "private") },
+  { name: "a redirect that leads elsewhere", by: "route.slash-at-the-end", engine: withHeader("location", "/") },
+  { name: "no Allow", by: "route.wrong-method", engine: withHeader("allow", null) },
+  { name: "302 instead of 303", by: "load.nulls", engine: withStatus(303, 302) },
+  { name: "200 for a form that is refused", by: "read.another-session", engine: withStatus(422, 200) },
+  { name: "500 where the database is away", by: "write.deadlock", engine: withStatus(503, 500) },
+  { name: "200 for a record that is not there", by: "route.missing-segment", engine: withStatus(404, 200) },
   {
     name: "PUT taken for POST",
+    by: "route.wrong-method",
     engine: {
       route: (site, method, path, speaks) => route(site, method === "PUT" ? "POST" : method, path, speaks),
       handle,
@@ -461,14 +571,20 @@ export const engineFaults: readonly EngineFault[] = [
   },
   {
     name: "no rule judged",
+    by: "check.min-length.outside:name",
     engine: ofPage(
       (page) => ({ ...page, fields: page.fields.map((field) => ({ ...field, rules: [] })) }),
       ["save", "create", "rows"],
     ),
   },
-  { name: "no check across fields judged", engine: ofPage((page) => ({ ...page, checks: [] }), ["save"]) },
+  {
+    name: "no check across fields judged",
+    by: "check.across.false:1",
+    engine: ofPage((page) => ({ ...page, checks: [] }), ["save"]),
+  },
   {
     name: "a length counted wrong by one",
+    by: "check.max-length.outside:name",
     engine: ofPage(
       (page) => ({
         ...page,
@@ -484,6 +600,7 @@ export const engineFaults: readonly EngineFault[] = [
   },
   {
     name: "a bound that is not taken itself",
+    by: "check.max.inside:low",
     engine: ofPage(
       (page) => ({
         ...page,
@@ -499,10 +616,12 @@ export const engineFaults: readonly EngineFault[] = [
   },
   {
     name: "read-only fields taken",
+    by: "prefill.controls",
     engine: ofPage((page) => ({ ...page, fields: page.fields.map((field) => ({ ...field, readOnly: false })) })),
   },
   {
     name: "fields emptied that were not sent",
+    by: "read.missing",
     engine: withBody((body, request) =>
       request.path.endsWith("/edit")
         ? ["notes", "serial", "high"]
@@ -513,6 +632,7 @@ export const engineFaults: readonly EngineFault[] = [
   },
   {
     name: "an error for a NUL character",
+    by: "read.nul",
     engine: withHandle((matched, request, dependencies) => {
       if (request.body && "text" in request.body && request.body.text.includes("%00"))
         throw new Error("invalid byte sequence");
@@ -521,22 +641,26 @@ export const engineFaults: readonly EngineFault[] = [
   },
   {
     name: "a search that finds nothing",
+    by: "list.search",
     engine: asked((request) =>
       request.query.q ? { ...request, query: { ...request.query, q: `${request.query.q}~~` } } : request,
     ),
   },
   {
     name: "a refusal told as a success",
+    by: "read.another-session",
     engine: answering((response) =>
       response.status === 422 ? { status: 303, headers: { location: "/gauges" }, body: "" } : response,
     ),
   },
   {
     name: "a deletion without the key",
+    by: "delete.done",
     engine: sending(/^delete$/, text(/t\."code" = (\$\d+::[\w". ]+)/, "$1 IS NOT NULL")),
   },
   {
     name: "the double submission of a new record not noticed",
+    by: "new.twice",
     engine: withBody((body, request, dependencies) =>
       request.path.endsWith("/new")
         ? signedAnew(body, (claims) => ({ ...claims, id: crypto.randomUUID() }), dependencies)

@@ -331,7 +331,7 @@ test("the log is verified in the background, and the last report is kept", async
   expect(first).toMatchObject({ last: null, run: null, sealed: { number: expect.any(String) } });
   expect((await send("POST", "/changes/verification")).status).toBe(202);
   let answer = first;
-  for (let turn = 0; turn < 100 && !answer.last; turn++) {
+  for (let turn = 0; turn < 300 && !answer.last; turn++) {
     await new Promise((resolve) => setTimeout(resolve, 200));
     answer = await get<VerificationAnswer>("/changes/verification");
   }

@@ -2,6 +2,7 @@ import { once } from "node:events";
 import { createServer, type Server } from "node:http";
 import { type AddressInfo, connect, type Socket } from "node:net";
 import { afterEach, beforeEach, describe, expect, test } from "@jest/globals";
+import { until } from "@loyal-quill/testing";
 import express from "express";
 import { Feed, type RolesNow } from "./feed.js";
 
@@ -44,8 +45,7 @@ async function listen(who = 1) {
     }
   })().catch(() => "broken");
   const heard = async (part: string): Promise<void> => {
-    for (let turn = 0; turn < 200 && !text.includes(part); turn++)
-      await new Promise((resolve) => setTimeout(resolve, 10));
+    await until(() => text.includes(part));
     expect(text).toContain(part);
   };
   return { response, heard, ended, leave: () => gone.abort(), text: () => text };
@@ -69,7 +69,7 @@ describe("a window that reads nothing", () => {
     expect(feed.windows).toBe(2);
     // More than the systems at both ends keep for it, less than what ends it at once.
     for (let turn = 0; turn < 80; turn++) feed.tell(told);
-    while (feed.windows > 1) await new Promise((resolve) => setTimeout(resolve, 10));
+    await until(() => feed.windows === 1);
     feed.tell({ ...told, page: "afterwards" });
     await other.heard("afterwards");
     socket.destroy();
@@ -81,7 +81,7 @@ describe("a window that reads nothing", () => {
       feed.tell(told);
       await new Promise((resolve) => setImmediate(resolve));
     }
-    while (feed.windows > 0) await new Promise((resolve) => setTimeout(resolve, 10));
+    await until(() => feed.windows === 0);
     socket.destroy();
   });
 });
@@ -143,7 +143,7 @@ describe("the live feed", () => {
     all[0]?.leave();
     await all[0]?.ended;
     let status = 429;
-    for (let turn = 0; turn < 100 && status === 429; turn++) {
+    for (let turn = 0; turn < 3000 && status === 429; turn++) {
       await new Promise((resolve) => setTimeout(resolve, 20));
       status = (await listen()).response.status;
     }

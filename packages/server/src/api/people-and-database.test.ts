@@ -229,7 +229,7 @@ describe("before publishing", () => {
   test("a census runs in the background and is cancelled by another", async () => {
     expect((await ines.send("POST", "/drafts/station/census", { text: station })).status).toBe(202);
     let answer: CensusAnswer | null = null;
-    for (let turn = 0; turn < 200 && answer?.state !== "done"; turn++) {
+    for (let turn = 0; turn < 3000 && answer?.state !== "done"; turn++) {
       answer = await get<CensusAnswer | null>("/drafts/station/census");
       await new Promise((resolve) => setTimeout(resolve, 20));
     }

@@ -55,7 +55,7 @@ function process(fail?: Error) {
 }
 
 async function until(holds: () => boolean | Promise<boolean>): Promise<void> {
-  for (let turn = 0; turn < 400; turn++) {
+  for (let turn = 0; turn < 2400; turn++) {
     if (await holds()) return;
     await new Promise((resolve) => setTimeout(resolve, 25));
   }
