@@ -124,7 +124,7 @@ describe("one record that somebody holds", () => {
     void saved.then(() => {
       areSaved = true;
     });
-    await until(async () => (await waitingForLocks(trips.owner)) > 0);
+    await until(async () => (await waitingForLocks(trips.pool)) > 0);
     const opened = await trips.send("GET", "/stations/MV-014/edit", tamsin, null, database);
     expect([opened.response.status, areSaved]).toEqual([200, false]);
     const answers = await saved;

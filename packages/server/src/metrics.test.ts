@@ -53,7 +53,7 @@ describe("measurements", () => {
     const { client } = await workbench.signIn("hollis");
     const { headers } = await client.get("/stations/MV-014/edit");
     const id = headers.get("x-request-id") ?? "";
-    await until(async () => (await workbench.application.store.requests.one(id)) !== undefined);
+    await until(async () => (await workbench.application.store.requests.one(id)) !== null);
     expect((await workbench.application.store.requests.one(id))?.path).toBe("/stations/MV-014/edit");
   });
 });
