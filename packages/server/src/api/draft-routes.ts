@@ -84,72 +84,93 @@ async function draftAnswer({ desk, threads }: EditedDatabase, name: string): Pro
   };
 }
 
-/** Drafts: begun, changed, tried, published; and the versions of what was published. */
-export function draftRoutes(options: DraftRouteOptions): GuardedRoutes {
-  const { desk, store, threads, censuses, rehearsals, look } = options;
-  const routes = new GuardedRoutes(options.account);
-  routes.router.use(express.json({ limit: "2mb" }));
+/** A page as it is tried: on which record, through whose eyes. */
+function tried(
+  store: EditedDatabase["store"],
+  name: string,
+  { key, as }: { key?: string[] | undefined; as?: string | undefined },
+): Looked {
+  const person = async (): Promise<string> =>
+    as === undefined ? "" : ` as ${(await store.people()).find(({ id }) => id === as)?.name ?? as}`;
+  const record = key === undefined ? "" : ` ${key.join(" / ")}`;
+  return { action: "draft.tried", subject: person().then((who) => `${name}${record}${who}`) };
+}
 
-  /** A page as it is tried: on which record, through whose eyes. */
-  const tried = (name: string, { key, as }: { key?: string[] | undefined; as?: string | undefined }): Looked => {
-    const person = async (): Promise<string> =>
-      as === undefined ? "" : ` as ${(await store.people()).find(({ id }) => id === as)?.name ?? as}`;
-    const record = key === undefined ? "" : ` ${key.join(" / ")}`;
-    return { action: "draft.tried", subject: person().then((who) => `${name}${record}${who}`) };
+/** Runs a route whose body is of a shape; what the desk refuses is answered as a problem, and what is looked at is noted. */
+const takingIn =
+  (options: DraftRouteOptions) =>
+  <Schema extends v.GenericSchema>(
+    schema: Schema,
+    run: (
+      body: v.InferOutput<Schema>,
+      name: string,
+      by: Doer,
+      response: Response,
+      account: Account | null,
+    ) => Promise<unknown>,
+    looks?: (body: v.InferOutput<Schema>, name: string) => Looked,
+  ) =>
+  async (request: Request, response: Response): Promise<void> => {
+    const body = v.safeParse(schema, request.body ?? {});
+    if (!body.success) {
+      const [issue] = body.issues;
+      const at = (issue.path ?? []).map((part) => String(part.key)).join(".");
+      return problem(response, 400, "Not understood", `${at === "" ? "The body" : at}: ${issue.message}`);
+    }
+    const name = request.params.name === undefined ? "" : String(request.params.name);
+    if (name !== "" && !nameForm.test(name))
+      return problem(response, 404, "No such page", "A page's name has letters, digits, - and _.");
+    const account = await options.account(request);
+    const given: unknown = body.output;
+    try {
+      if (v.is(v.object({ table: plain }), given)) mayLookAt(options, account, given.table);
+      if (v.is(v.object({ text }), given)) mayTry(options, account, given.text);
+      const seen = looks?.(body.output, name);
+      if (seen) await options.look(request, seen.action, await seen.subject, name);
+      await run(body.output, name, doerOf(request, account), response, account);
+    } catch (error) {
+      if (!(error instanceof DeskRefusal)) throw error;
+      problem(response, error.status, error.title, error.message);
+    }
   };
 
-  /** Runs a route whose body is of a shape; what the desk refuses is answered as a problem, and what is looked at is noted. */
-  const taking =
-    <Schema extends v.GenericSchema>(
-      schema: Schema,
-      run: (
-        body: v.InferOutput<Schema>,
-        name: string,
-        by: Doer,
-        response: Response,
-        account: Account | null,
-      ) => Promise<unknown>,
-      looks?: (body: v.InferOutput<Schema>, name: string) => Looked,
-    ) =>
-    async (request: Request, response: Response): Promise<void> => {
-      const body = v.safeParse(schema, request.body ?? {});
-      if (!body.success) {
-        const [issue] = body.issues;
-        const at = (issue.path ?? []).map((part) => String(part.key)).join(".");
-        return problem(response, 400, "Not understood", `${at === "" ? "The body" : at}: ${issue.message}`);
-      }
-      const name = request.params.name === undefined ? "" : String(request.params.name);
-      if (name !== "" && !nameForm.test(name))
-        return problem(response, 404, "No such page", "A page's name has letters, digits, - and _.");
-      const account = await options.account(request);
-      const given: unknown = body.output;
-      try {
-        if (v.is(v.object({ table: plain }), given)) mayLookAt(options, account, given.table);
-        if (v.is(v.object({ text }), given)) mayTry(options, account, given.text);
-        const seen = looks?.(body.output, name);
-        if (seen) await look(request, seen.action, await seen.subject, name);
-        await run(body.output, name, doerOf(request, account), response, account);
-      } catch (error) {
-        if (!(error instanceof DeskRefusal)) throw error;
-        problem(response, error.status, error.title, error.message);
-      }
-    };
+const nothing = v.object({});
 
-  const nothing = v.object({});
+/** @throws DeskRefusal where the rehearsal of what is to be published finds a fault */
+async function rehearsed({ desk, rehearsals }: EditedDatabase, name: string): Promise<void> {
+  const { text: current } = await desk.text(name);
+  const { cases } = await rehearsals.quick({ name, text: current });
+  const fell = cases.filter(({ verdict }) => verdict === "otherwise");
+  if (fell.length === 0) return;
+  throw new DeskRefusal(
+    "The rehearsal found faults",
+    `${fell.length} ${fell.length === 1 ? "case comes" : "cases come"} out otherwise than expected, the first: ${fell[0]?.title}. ${fell[0]?.because[0] ?? ""}`,
+    422,
+  );
+}
 
-  /** @throws DeskRefusal where the rehearsal of what is to be published finds a fault */
-  const rehearsed = async (name: string): Promise<void> => {
-    const { text: current } = await desk.text(name);
-    const { cases } = await rehearsals.quick({ name, text: current });
-    const fell = cases.filter(({ verdict }) => verdict === "otherwise");
-    if (fell.length === 0) return;
-    throw new DeskRefusal(
-      "The rehearsal found faults",
-      `${fell.length} ${fell.length === 1 ? "case comes" : "cases come"} out otherwise than expected, the first: ${fell[0]?.title}. ${fell[0]?.because[0] ?? ""}`,
-      422,
-    );
-  };
+/** A draft without errors. @throws DeskRefusal */
+async function sound(
+  { threads }: EditedDatabase,
+  name: string,
+  given: string,
+): Promise<{ name: string; text: string }> {
+  const { findings, version } = await threads.run("sheet", { name, text: given });
+  if (version === null)
+    throw new DeskRefusal("The page has errors", findings[0]?.message ?? "Put them right first.", 422);
+  return { name, text: given };
+}
 
+/** What routes are added with. */
+interface Adding {
+  readonly routes: GuardedRoutes;
+  readonly taking: ReturnType<typeof takingIn>;
+  readonly options: DraftRouteOptions;
+}
+
+/** A draft is begun, read, changed, discarded, and takes in what was changed on disk. */
+function addDraft({ routes, taking, options }: Adding): void {
+  const { desk, look } = options;
   routes.post(
     ["builder"],
     "/",
@@ -191,13 +212,17 @@ export function draftRoutes(options: DraftRouteOptions): GuardedRoutes {
       response.json({ ...(await draftAnswer(options, name)), conflicts });
     }),
   );
+}
 
+/** A draft is published, and what that does to people is told before. */
+function addPublishing({ routes, taking, options }: Adding): void {
+  const { desk, store, threads } = options;
   routes.post(
     ["builder"],
     "/:name/publish",
     taking(bodies.publish, async (body, name, by, response, account) => {
       mayTry(options, account, (await desk.text(name)).text);
-      if (options.onPublish === "refuse") await rehearsed(name);
+      if (options.onPublish === "refuse") await rehearsed(options, name);
       await desk.publish(name, body.revision, by, body.everybody);
       response.json(await draftAnswer(options, name));
     }),
@@ -220,7 +245,11 @@ export function draftRoutes(options: DraftRouteOptions): GuardedRoutes {
       response.json(await draftAnswer(options, name));
     }),
   );
+}
 
+/** What was published before. */
+function addVersions({ routes, taking, options }: Adding): void {
+  const { desk, threads } = options;
   routes.get(
     ["builder"],
     "/:name/versions",
@@ -246,15 +275,11 @@ export function draftRoutes(options: DraftRouteOptions): GuardedRoutes {
       response.json(answer);
     }),
   );
+}
 
-  /** A draft without errors. @throws DeskRefusal */
-  const sound = async (name: string, given: string): Promise<{ name: string; text: string }> => {
-    const { findings, version } = await threads.run("sheet", { name, text: given });
-    if (version === null)
-      throw new DeskRefusal("The page has errors", findings[0]?.message ?? "Put them right first.", 422);
-    return { name, text: given };
-  };
-
+/** What the stored rows say of a draft's rules. */
+function addCensus({ routes, taking, options }: Adding): void {
+  const { threads, censuses, look } = options;
   routes.post(
     ["builder"],
     "/:name/review",
@@ -273,7 +298,7 @@ export function draftRoutes(options: DraftRouteOptions): GuardedRoutes {
     ["builder"],
     "/:name/census",
     taking(bodies.census, async ({ text: given }, name, _by, response) => {
-      const begun = await censuses.begin(await sound(name, given));
+      const begun = await censuses.begin(await sound(options, name, given));
       await look(response.req, "census.counted", name, name);
       response.status(202).json(begun);
     }),
@@ -287,7 +312,11 @@ export function draftRoutes(options: DraftRouteOptions): GuardedRoutes {
       response.json(await censuses.of(name));
     }),
   );
+}
 
+/** The rehearsal of a draft. */
+function addRehearsal({ routes, taking, options }: Adding): void {
+  const { rehearsals, look } = options;
   routes.get(
     ["builder"],
     "/:name/rehearsal",
@@ -298,7 +327,7 @@ export function draftRoutes(options: DraftRouteOptions): GuardedRoutes {
     ["builder"],
     "/:name/rehearsal",
     taking(bodies.rehearsal, async ({ text: given, quick = false }, name, _by, response) => {
-      const begun = await rehearsals.begin({ ...(await sound(name, given)), quick });
+      const begun = await rehearsals.begin({ ...(await sound(options, name, given)), quick });
       await look(response.req, "draft.rehearsed", name, name);
       response.status(202).json(begun);
     }),
@@ -318,7 +347,11 @@ export function draftRoutes(options: DraftRouteOptions): GuardedRoutes {
     if (found) response.json(found);
     else problem(response, 404, "No such case", "The page was rehearsed anew since, or never.");
   });
+}
 
+/** Recorded requests, replayed on a draft. */
+function addReplay({ routes, taking, options }: Adding): void {
+  const { rehearsals } = options;
   routes.get(
     ["builder"],
     "/:name/replay",
@@ -332,7 +365,7 @@ export function draftRoutes(options: DraftRouteOptions): GuardedRoutes {
       bodies.replay,
       async ({ text: given, rowsThen = false, ...which }, name, _by, response) => {
         const asked = "ids" in which ? { ids: which.ids } : { query: requestQueryOf(which.query) };
-        response.status(202).json(await rehearsals.beginReplay(await sound(name, given), asked, rowsThen));
+        response.status(202).json(await rehearsals.beginReplay(await sound(options, name, given), asked, rowsThen));
       },
       (_body, name) => ({ action: "requests.read", subject: `${name}, played again` }),
     ),
@@ -352,7 +385,11 @@ export function draftRoutes(options: DraftRouteOptions): GuardedRoutes {
     if (found) response.json(found);
     else problem(response, 404, "No such request", "It was not among the last ones that were played again.");
   });
+}
 
+/** A draft is tried: one condition of it, a request, its list. */
+function addTrials({ routes, taking, options }: Adding): void {
+  const { store, threads } = options;
   routes.post(
     ["builder"],
     "/:name/condition",
@@ -362,7 +399,7 @@ export function draftRoutes(options: DraftRouteOptions): GuardedRoutes {
         const people = await store.people();
         response.json(await threads.run("condition", { name, text: given, as, people, question }));
       },
-      (body, name) => tried(name, body),
+      (body, name) => tried(options.store, name, body),
     ),
   );
 
@@ -374,7 +411,7 @@ export function draftRoutes(options: DraftRouteOptions): GuardedRoutes {
       async (body, name, _by, response) => {
         response.json(await threads.run("trial", { ...body, name, people: await store.people() }));
       },
-      (body, name) => tried(name, body),
+      (body, name) => tried(options.store, name, body),
     ),
   );
 
@@ -386,9 +423,16 @@ export function draftRoutes(options: DraftRouteOptions): GuardedRoutes {
       async ({ query = {}, ...body }, name, _by, response) => {
         response.json(await threads.run("list", { ...body, name, query, people: await store.people() }));
       },
-      (body, name) => tried(`${name}, its list`, body),
+      (body, name) => tried(options.store, `${name}, its list`, body),
     ),
   );
+}
 
+/** Drafts: begun, changed, tried, published; and the versions of what was published. */
+export function draftRoutes(options: DraftRouteOptions): GuardedRoutes {
+  const routes = new GuardedRoutes(options.account);
+  routes.router.use(express.json({ limit: "2mb" }));
+  const adding: Adding = { routes, taking: takingIn(options), options };
+  for (const add of [addDraft, addPublishing, addVersions, addCensus, addRehearsal, addReplay, addTrials]) add(adding);
   return routes;
 }

@@ -39,36 +39,72 @@ export interface PeopleRouteOptions {
   readonly sessions: SignIns;
 }
 
-/** Accounts, roles, and what each may open and edit. */
-export function peopleRoutes({ store, pages, database, account, sessions }: PeopleRouteOptions): GuardedRoutes {
-  const routes = new GuardedRoutes(account);
-  routes.router.use((request, response, next) => {
-    if (request.method === "GET" || sessions.accountsHere) return next();
-    problem(
-      response,
-      409,
-      "Accounts are elsewhere",
-      "People have their accounts in the application that this workbench is a part of. Change them there.",
-    );
-  });
-  const tell = async (
+const uuid = v.pipe(v.string(), v.uuid());
+
+const tokenShape = v.strictObject({
+  name: line,
+  /** Null for all pages of the account. */
+  pages: v.nullable(v.pipe(v.array(line), v.minLength(1, "must name a page"), v.maxLength(1000))),
+  days: v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(366)),
+});
+
+const tokenAnswer = ({
+  id,
+  name,
+  pages,
+  madeAt,
+  madeBy,
+  endsAt,
+  usedAt,
+}: Omit<Token, "database" | "digest">): TokenAnswer => ({
+  id,
+  name,
+  pages,
+  madeAt: madeAt.toISOString(),
+  madeBy,
+  endsAt: endsAt.toISOString(),
+  usedAt: usedAt?.toISOString() ?? null,
+});
+
+function notUnderstood(response: express.Response, issue: v.BaseIssue<unknown>): void {
+  const at = (issue.path ?? []).map((part) => String(part.key)).join(".");
+  problem(response, 400, "Not understood", `${at === "" ? "The account" : at}: ${issue.message}`);
+}
+
+/** What the routes have in common. */
+class PeopleRoutes {
+  readonly routes: GuardedRoutes;
+
+  constructor(readonly options: PeopleRouteOptions) {
+    this.routes = new GuardedRoutes(options.account);
+  }
+
+  readonly theOne = async (id: string): Promise<Account | null> =>
+    v.is(uuid, id) ? this.options.store.account(id) : null;
+
+  readonly isTaken = async (email: string, id: string): Promise<boolean> => {
+    const other = await this.options.store.accountByEmail(email);
+    return other !== null && other.id !== id;
+  };
+
+  /** Notes in the trail what was done to an account. */
+  readonly tell = async (
     request: Request,
     action: TrailAction,
     { email, id }: Account,
     detail: Record<string, string> = {},
-  ): Promise<void> => note(store, doerOf(request, await account(request)), action, { name: email, id }, detail);
-  routes.router.use(express.json({ limit: "200kb" }));
+  ): Promise<void> => {
+    const { store, account } = this.options;
+    await note(store, doerOf(request, await account(request)), action, { name: email, id }, detail);
+  };
+}
 
-  const theOne = async (id: string): Promise<Account | null> => (v.is(uuid, id) ? store.account(id) : null);
-
+/** Accounts: who there is, what each may, new ones, changed ones. */
+function addAccounts({ routes, theOne, isTaken, tell, options }: PeopleRoutes): void {
+  const { store, pages, database } = options;
   routes.get(["administrator", "builder"], "/", async (_request, response) => {
     response.json((await store.accounts()).map(personAnswer));
   });
-
-  const isTaken = async (email: string, id: string): Promise<boolean> => {
-    const other = await store.accountByEmail(email);
-    return other !== null && other.id !== id;
-  };
 
   routes.get(["administrator", "builder"], "/:id/may", async (request, response) => {
     const found = await theOne(request.params.id);
@@ -129,7 +165,11 @@ export function peopleRoutes({ store, pages, database, account, sessions }: Peop
       });
     response.json({ person: personAnswer(next) });
   });
+}
 
+/** Another password, and no second factor, for who has lost theirs. */
+function addLost({ routes, theOne, tell, options }: PeopleRoutes): void {
+  const { store } = options;
   routes.post(["administrator"], "/:id/password", async (request, response) => {
     const found = await theOne(request.params.id);
     if (!found) return problem(response, 404, "No such account", "It may have been removed.");
@@ -148,7 +188,11 @@ export function peopleRoutes({ store, pages, database, account, sessions }: Peop
     await tell(request, "factor.off", found);
     response.json({ person: personAnswer((await store.account(found.id)) ?? found) });
   });
+}
 
+/** Sessions, seen and ended. */
+function addSessions({ routes, theOne, tell, options }: PeopleRoutes): void {
+  const { store, sessions } = options;
   routes.get(["administrator"], "/:id/sessions", async (request, response) => {
     const found = await theOne(request.params.id);
     if (!found) return problem(response, 404, "No such account", "It may have been removed.");
@@ -170,7 +214,11 @@ export function peopleRoutes({ store, pages, database, account, sessions }: Peop
     await tell(request, "session.ended", found, { which: "all" });
     response.json({ ended: found.id });
   });
+}
 
+/** Tokens of the pages as an API. */
+function addTokens({ routes, theOne, tell, options }: PeopleRoutes): void {
+  const { store, account } = options;
   routes.get(["administrator"], "/:id/tokens", async (request, response) => {
     const found = await theOne(request.params.id);
     if (!found) return problem(response, 404, "No such account", "It may have been removed.");
@@ -209,38 +257,23 @@ export function peopleRoutes({ store, pages, database, account, sessions }: Peop
     await tell(request, "token.revoked", found);
     response.json({ revoked: token });
   });
-
-  return routes;
 }
 
-const uuid = v.pipe(v.string(), v.uuid());
-
-const tokenShape = v.strictObject({
-  name: line,
-  /** Null for all pages of the account. */
-  pages: v.nullable(v.pipe(v.array(line), v.minLength(1, "must name a page"), v.maxLength(1000))),
-  days: v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(366)),
-});
-
-const tokenAnswer = ({
-  id,
-  name,
-  pages,
-  madeAt,
-  madeBy,
-  endsAt,
-  usedAt,
-}: Omit<Token, "database" | "digest">): TokenAnswer => ({
-  id,
-  name,
-  pages,
-  madeAt: madeAt.toISOString(),
-  madeBy,
-  endsAt: endsAt.toISOString(),
-  usedAt: usedAt?.toISOString() ?? null,
-});
-
-function notUnderstood(response: express.Response, issue: v.BaseIssue<unknown>): void {
-  const at = (issue.path ?? []).map((part) => String(part.key)).join(".");
-  problem(response, 400, "Not understood", `${at === "" ? "The account" : at}: ${issue.message}`);
+/** Accounts, roles, and what each may open and edit. */
+export function peopleRoutes(options: PeopleRouteOptions): GuardedRoutes {
+  const people = new PeopleRoutes(options);
+  const { routes } = people;
+  const { sessions } = options;
+  routes.router.use((request, response, next) => {
+    if (request.method === "GET" || sessions.accountsHere) return next();
+    problem(
+      response,
+      409,
+      "Accounts are elsewhere",
+      "People have their accounts in the application that this workbench is a part of. Change them there.",
+    );
+  });
+  routes.router.use(express.json({ limit: "200kb" }));
+  for (const add of [addAccounts, addLost, addSessions, addTokens]) add(people);
+  return routes;
 }

@@ -74,15 +74,18 @@ async function actorNames(store: Store): Promise<SessionAnswer["actorNames"]> {
   ];
 }
 
-/** The workbench's API: JSON, for builders, administrators and auditors, each for what is theirs. */
-export function apiRoutes(options: ApiOptions): GuardedRoutes {
-  const { store, pages, feed, desk, threads, sessions } = options;
-  const routes = new GuardedRoutes(options.account);
-  const look = lookIn(store, options.account);
+/** What routes are added with. */
+interface Adding {
+  readonly routes: GuardedRoutes;
+  readonly look: ReturnType<typeof lookIn>;
+  readonly options: ApiOptions;
+}
 
-  routes.router.use(async (request, response, next) => {
+/** Who is at the workbench, and from where: nobody else gets to any route. */
+function guard({ router }: GuardedRoutes, { account: accountOf, sessions }: ApiOptions): void {
+  router.use(async (request, response, next) => {
     response.set("cache-control", "no-store");
-    const account = await options.account(request);
+    const account = await accountOf(request);
     if (!account) return problem(response, 401, "Signed out", "Sign in to use the workbench.");
     if (!isAtWorkbench(account))
       return problem(
@@ -101,7 +104,11 @@ export function apiRoutes(options: ApiOptions): GuardedRoutes {
       );
     next();
   });
+}
 
+/** The session of whoever asks, and the feed of what happens. */
+function addSession({ routes, look, options }: Adding): void {
+  const { store, sessions, feed } = options;
   routes.get(everyRole, "/session", async (request, response) => {
     const account = await options.account(request);
     const answer: SessionAnswer = {
@@ -116,8 +123,6 @@ export function apiRoutes(options: ApiOptions): GuardedRoutes {
     };
     response.json(answer);
   });
-
-  routes.part("/people", peopleRoutes(options));
 
   const rolesNow: RolesNow = async (requests) =>
     (await sessions.accountsNow(requests)).map((account) => (account ? account.roles : account));
@@ -134,7 +139,11 @@ export function apiRoutes(options: ApiOptions): GuardedRoutes {
       );
     if (hasRole(account, "builder")) await look(request, "requests.read", latest);
   });
+}
 
+/** The trail of who did what. */
+function addTrail({ routes, options }: Adding): void {
+  const { store } = options;
   routes.get(["auditor"], "/trail", async (request, response) => {
     const before = /^\d{1,18}$/.exec(text(request.query.before) ?? "")?.[0];
     const action = /^[a-z.-]{1,63}$/.exec(text(request.query.action) ?? "")?.[0];
@@ -146,9 +155,11 @@ export function apiRoutes(options: ApiOptions): GuardedRoutes {
     };
     response.json(answer);
   });
+}
 
-  routes.part("/changes", changeRoutes({ ...options, look }));
-
+/** The pages, what a page file can say, and records for the Sheet. */
+function addPages({ routes, look, options }: Adding): void {
+  const { store, desk, threads } = options;
   routes.get(["builder"], "/page-file", (_request, response) => {
     response.json(pageFileAnswer());
   });
@@ -203,7 +214,11 @@ export function apiRoutes(options: ApiOptions): GuardedRoutes {
       return threads.run("neighbour", { ...draft, key, by: request.query.by === "-1" ? -1 : 1 });
     }),
   );
+}
 
+/** The databases and their tables. */
+function addDatabases({ routes, look, options }: Adding): void {
+  const { store, pages } = options;
   routes.get(["builder"], "/databases", async (_request, response) => {
     response.json(await Promise.all(options.databases.map((each) => connectionAnswer(each))));
   });
@@ -221,11 +236,23 @@ export function apiRoutes(options: ApiOptions): GuardedRoutes {
     if (answer) response.json(answer);
     else problem(response, 404, "No such table", "There is no table of this name that the connection may read.");
   });
+}
 
+/** The workbench's API: JSON, for builders, administrators and auditors, each for what is theirs. */
+export function apiRoutes(options: ApiOptions): GuardedRoutes {
+  const { store } = options;
+  const routes = new GuardedRoutes(options.account);
+  const look = lookIn(store, options.account);
+  guard(routes, options);
+  const adding: Adding = { routes, look, options };
+  addSession(adding);
+  routes.part("/people", peopleRoutes(options));
+  addTrail(adding);
+  routes.part("/changes", changeRoutes({ ...options, look }));
+  addPages(adding);
+  addDatabases(adding);
   routes.part("/drafts", draftRoutes({ ...options, look }));
-
   routes.part("/requests", requestRoutes({ ...options, look }));
-
   routes.get(["builder"], "/accounts", async (_request, response) => {
     const accounts = await store.accounts();
     response.json(accounts.map(({ id, name, roles, active }): AccountSummary => ({ id, name, roles, active })));

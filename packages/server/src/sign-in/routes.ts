@@ -85,38 +85,52 @@ function goOn(frame: Frame, address: string, body: string): string | null {
   return document(frame, say(frame.language, "signed-in"), main, true);
 }
 
-/** Signing in and out: server-rendered, without a script. */
-export function signInRoutes(options: SignInOptions): express.Router {
-  const { store, keys, sessions, limits, frame, pages, passwords, elsewhere } = options;
-  const router = express.Router();
-  const body = express.urlencoded({ extended: false, limit: mostCarried });
-  const smallBody = express.urlencoded({ extended: false, limit: "20kb" });
-  const fieldOf = (request: Request, name: string): unknown =>
-    ((request.body ?? {}) as Readonly<Record<string, unknown>>)[name];
+const body = express.urlencoded({ extended: false, limit: mostCarried });
+const smallBody = express.urlencoded({ extended: false, limit: "20kb" });
+const fieldOf = (request: Request, name: string): unknown =>
+  ((request.body ?? {}) as Readonly<Record<string, unknown>>)[name];
+
+/** An exchange with a browser that wants in. */
+interface Exchange {
+  readonly request: Request;
+  readonly response: Response;
+}
+
+/** Where somebody was going, with the form that came along. */
+interface Onward {
+  readonly next: string;
+  readonly carried: string | null;
+}
+
+/** What the routes of signing in have in common. */
+class SignIn {
+  readonly router = express.Router();
+  /** Of all who try, a few at once ask the store: those who are signed in already don't wait behind them. */
+  readonly few = pLimit(3);
+
+  constructor(readonly options: SignInOptions) {}
+
   /** What came along, if it was refused here at that address. */
-  const carriedIn = (request: Request, next: string): string | null => {
+  carriedIn(request: Request, next: string): string | null {
     const carried = fieldOf(request, "carried");
-    return pages.carried(carried, next) === null ? null : String(carried);
-  };
-  const send = (request: Request, response: Response, status: number, title: ServerWord, main: Markup): void => {
-    const around = frame(request);
+    return this.options.pages.carried(carried, next) === null ? null : String(carried);
+  }
+
+  send({ request, response }: Exchange, status: number, title: ServerWord, main: Markup): void {
+    const around = this.options.frame(request);
     const page = document({ ...around, person: null, signOut: null }, say(around.language, title), main);
     response.status(status).type("html").set("cache-control", "no-store").send(page);
-  };
-  const show = (request: Request, response: Response, status: number, attempt: Attempt): void =>
-    send(
-      request,
-      response,
-      status,
-      "sign-in",
-      signInForm(attempt, sessions.before(request, response), frame(request).language, options),
-    );
+  }
 
-  /** Of all who try, a few at once ask the store: those who are signed in already don't wait behind them. */
-  const few = pLimit(3);
+  show(exchange: Exchange, status: number, attempt: Attempt): void {
+    const { sessions, frame } = this.options;
+    const token = sessions.before(exchange.request, exchange.response);
+    this.send(exchange, status, "sign-in", signInForm(attempt, token, frame(exchange.request).language, this.options));
+  }
 
   /** What must be done first, or where one was going, with the form that came along. */
-  const enter: Enter = async (request, response, account, to, detail, idToken) => {
+  readonly enter: Enter = async (request, response, account, to, detail, idToken) => {
+    const { sessions, store, pages, frame } = this.options;
     await sessions.begin(request, response, account, idToken);
     await note(store, doerOf(request, account), "sign-in.ok", { name: account.email, id: account.id }, detail);
     await store.forgetAttempts();
@@ -133,7 +147,47 @@ export function signInRoutes(options: SignInOptions): express.Router {
     response.type("html").send(onward);
   };
 
-  router.get("/sign-in", async (request, response) => {
+  askForCode(
+    exchange: Exchange,
+    status: number,
+    waiting: v.InferOutput<typeof between>,
+    { next, carried }: Onward,
+    problem: ServerWord | null,
+  ): void {
+    const { request, response } = exchange;
+    const { frame, sessions } = this.options;
+    const { language } = frame(request);
+    const token = sessions.before(request, response);
+    const field = formField({
+      name: "code",
+      label: say(language, "code"),
+      type: "text",
+      autocomplete: "one-time-code",
+    });
+    const form = html`<form class="quill-sheet" method="post" action="/sign-in/code">${hidden("token", token)}${hidden("next", next)}${hidden("waiting", sessions.sealed(request, waiting))}${carried !== null && hidden("carried", carried)}${field}<p class="quill-actions"><button>${say(language, "go-on")}</button></p></form>`;
+    this.send(
+      exchange,
+      status,
+      "second-factor",
+      html`<div class="quill-narrow"><h1>${say(language, "second-factor")}</h1>${alertLine(language, problem)}${form}</div>`,
+    );
+  }
+
+  /** By what a second factor was shown; null where the code is none, or was taken already. */
+  async takeFactor(account: Account, code: unknown): Promise<"code" | "recovery code" | null> {
+    const { keys, store } = this.options;
+    if (typeof code !== "string" || code.length > 100 || account.totpSecret === null) return null;
+    const secret = unlockSecret(account.totpSecret, account.id, keys);
+    const step = secret === null ? null : stepOfCode(secret, code, account.totpStep);
+    if (step !== null) return (await store.takeStep(account.id, step)) ? "code" : null;
+    return (await store.takeRecovery(account.id, recoveryDigest(code))) ? "recovery code" : null;
+  }
+}
+
+/** The form of a sign-in, and what carries a refused form on to it. */
+function addForm(signIn: SignIn): void {
+  const { sessions } = signIn.options;
+  signIn.router.get("/sign-in", async (request, response) => {
     const next = safeNext(request.query.next);
     const found = await sessions.signedIn(request);
     if (found?.first) return response.redirect(303, `/my-account?next=${encodeURIComponent(next)}`);
@@ -141,27 +195,36 @@ export function signInRoutes(options: SignInOptions): express.Router {
       request.query.problem === "elsewhere-failed" || request.query.problem === "elsewhere-unknown"
         ? request.query.problem
         : null;
-    show(request, response, 200, { email: "", next, problem, carried: null });
+    signIn.show({ request, response }, 200, { email: "", next, problem, carried: null });
   });
 
   // A form that was refused for want of a sign-in comes along: it is no try to sign in yet.
-  router.post("/sign-in", body, (request, response, next) => {
+  signIn.router.post("/sign-in", body, (request, response, next) => {
     if (fieldOf(request, "carried") === undefined || fieldOf(request, "email") !== undefined) return next();
     const to = safeNext(fieldOf(request, "next"));
-    show(request, response, 200, { email: "", next: to, problem: null, carried: carriedIn(request, to) });
+    signIn.show({ request, response }, 200, {
+      email: "",
+      next: to,
+      problem: null,
+      carried: signIn.carriedIn(request, to),
+    });
   });
+}
 
-  router.post("/sign-in", async (request, response) => {
+/** A sign-in with a password. */
+function addPassword(signIn: SignIn): void {
+  const { store, sessions, limits, passwords } = signIn.options;
+  signIn.router.post("/sign-in", async (request, response) => {
     const parsed = v.safeParse(formSchema, request.body ?? {});
     if (!passwords || !parsed.success)
-      return show(request, response, 422, { email: "", next: "/", problem: "wrong", carried: null });
+      return signIn.show({ request, response }, 422, { email: "", next: "/", problem: "wrong", carried: null });
     const { email, password, token } = parsed.output;
     const next = safeNext(parsed.output.next);
-    const carried = carriedIn(request, next);
+    const carried = signIn.carriedIn(request, next);
     const again = (status: number, problem: ServerWord): void =>
-      show(request, response, status, { email, next, problem, carried });
+      signIn.show({ request, response }, status, { email, next, problem, carried });
     if (!sessions.isFromBefore(request, token)) return again(403, "expired");
-    const { account, attempt, taken } = await few(async () => {
+    const { account, attempt, taken } = await signIn.few(async () => {
       const found = await store.accountByEmail(email);
       const device = sessions.device(request, found?.id);
       const tried = { address: countedAddress(request.ip ?? ""), email, device };
@@ -183,46 +246,24 @@ export function signInRoutes(options: SignInOptions): express.Router {
       await note(store, doer, "sign-in.failed", subject, { why: "disabled" });
       return again(403, "off");
     }
-    if (account.totpSecret === null) return enter(request, response, account, { next, carried }, { by: "password" });
-    askForCode(
-      request,
-      response,
+    if (account.totpSecret === null)
+      return signIn.enter(request, response, account, { next, carried }, { by: "password" });
+    signIn.askForCode(
+      { request, response },
       200,
       { account: account.id, epoch: account.sessionEpoch, at: Date.now() },
       { next, carried },
       null,
     );
   });
+}
 
-  function askForCode(
-    request: Request,
-    response: Response,
-    status: number,
-    waiting: v.InferOutput<typeof between>,
-    { next, carried }: { readonly next: string; readonly carried: string | null },
-    problem: ServerWord | null,
-  ): void {
-    const { language } = frame(request);
-    const token = sessions.before(request, response);
-    const field = formField({
-      name: "code",
-      label: say(language, "code"),
-      type: "text",
-      autocomplete: "one-time-code",
-    });
-    const form = html`<form class="quill-sheet" method="post" action="/sign-in/code">${hidden("token", token)}${hidden("next", next)}${hidden("waiting", sessions.sealed(request, waiting))}${carried !== null && hidden("carried", carried)}${field}<p class="quill-actions"><button>${say(language, "go-on")}</button></p></form>`;
-    send(
-      request,
-      response,
-      status,
-      "second-factor",
-      html`<div class="quill-narrow"><h1>${say(language, "second-factor")}</h1>${alertLine(language, problem)}${form}</div>`,
-    );
-  }
-
-  router.post("/sign-in/code", body, async (request, response) => {
+/** The second factor. */
+function addCode(signIn: SignIn): void {
+  const { store, sessions, limits } = signIn.options;
+  signIn.router.post("/sign-in/code", body, async (request, response) => {
     const next = safeNext(fieldOf(request, "next"));
-    const carried = carriedIn(request, next);
+    const carried = signIn.carriedIn(request, next);
     const opened = v.safeParse(between, sessions.opened(request, fieldOf(request, "waiting")));
     const account = opened.success ? await store.account(opened.output.account) : null;
     const isGood =
@@ -231,38 +272,32 @@ export function signInRoutes(options: SignInOptions): express.Router {
       opened.output.epoch === account.sessionEpoch &&
       Date.now() - opened.output.at < betweenFor &&
       sessions.isFromBefore(request, fieldOf(request, "token"));
-    if (!isGood || !account) return show(request, response, 403, { email: "", next, problem: "expired", carried });
+    if (!isGood || !account)
+      return signIn.show({ request, response }, 403, { email: "", next, problem: "expired", carried });
     const subject = { name: account.email, id: account.id };
     const again = (status: number, problem: ServerWord): void =>
-      askForCode(request, response, status, opened.output, { next, carried }, problem);
+      signIn.askForCode({ request, response }, status, opened.output, { next, carried }, problem);
     const taken = await limits.takeCode(account.id);
     if (taken !== "left") {
       if (taken === "first beyond")
         await note(store, doerOf(request, null), "sign-in.stopped", subject, { why: "second factor" });
       return again(429, "code-often");
     }
-    const by = await takeFactor(account, fieldOf(request, "code"));
+    const by = await signIn.takeFactor(account, fieldOf(request, "code"));
     if (by === null) {
       await note(store, doerOf(request, null), "sign-in.factor-failed", subject);
       return again(422, "code-wrong");
     }
     await limits.forgetCodes(account.id);
     if (by === "recovery code") await note(store, doerOf(request, account), "factor.recovery-used", subject);
-    return enter(request, response, account, { next, carried }, { by: `password and ${by}` });
+    return signIn.enter(request, response, account, { next, carried }, { by: `password and ${by}` });
   });
+}
 
-  /** By what a second factor was shown; null where the code is none, or was taken already. */
-  async function takeFactor(account: Account, code: unknown): Promise<"code" | "recovery code" | null> {
-    if (typeof code !== "string" || code.length > 100 || account.totpSecret === null) return null;
-    const secret = unlockSecret(account.totpSecret, account.id, keys);
-    const step = secret === null ? null : stepOfCode(secret, code, account.totpStep);
-    if (step !== null) return (await store.takeStep(account.id, step)) ? "code" : null;
-    return (await store.takeRecovery(account.id, recoveryDigest(code))) ? "recovery code" : null;
-  }
-
-  if (elsewhere) router.use("/sign-in/elsewhere", signOnRoutes({ ...options, elsewhere, enter }));
-
-  router.post("/sign-out", smallBody, async (request, response) => {
+/** Signing out, here and elsewhere. */
+function addSignOut(signIn: SignIn): void {
+  const { store, sessions, frame, elsewhere } = signIn.options;
+  signIn.router.post("/sign-out", smallBody, async (request, response) => {
     if (!sessions.hasCsrfToken(request, fieldOf(request, "token"))) return response.redirect(303, "/");
     const found = await sessions.signedIn(request);
     const { idToken } = request.session;
@@ -278,14 +313,20 @@ export function signInRoutes(options: SignInOptions): express.Router {
     const { language } = frame(request);
     const link = html`<p><a class="quill-main" href="${there}">${say(language, "sign-out-elsewhere", { name: elsewhere.name })}</a></p>`;
     response.set("refresh", `0; url=${there}`);
-    send(
-      request,
-      response,
+    signIn.send(
+      { request, response },
       200,
       "signed-out",
       html`<div class="quill-narrow"><h1>${say(language, "signed-out")}</h1>${link}</div>`,
     );
   });
+}
 
-  return router;
+/** Signing in and out: server-rendered, without a script. */
+export function signInRoutes(options: SignInOptions): express.Router {
+  const signIn = new SignIn(options);
+  for (const add of [addForm, addPassword, addCode, addSignOut]) add(signIn);
+  const { elsewhere } = options;
+  if (elsewhere) signIn.router.use("/sign-in/elsewhere", signOnRoutes({ ...options, elsewhere, enter: signIn.enter }));
+  return signIn.router;
 }

@@ -1,0 +1,213 @@
+import { randomUUID } from "node:crypto";
+import { performance } from "node:perf_hooks";
+import {
+  type Database,
+  type Dependencies,
+  type Handled,
+  handle,
+  isSaving,
+  jsonText,
+  type MatchedRoute,
+  type OwnRoute,
+  type PageRequest,
+  type RecordedRequest,
+  route,
+  takesFiles,
+} from "@loyal-quill/core";
+import type { AfterSaves } from "./after-saves.js";
+import { send, sendHead, sendParts } from "./answers.js";
+import { isMultipart, readBody } from "./body.js";
+import { whileWaitedFor } from "./database.js";
+import { Downloads } from "./downloads.js";
+import type { Incoming } from "./incoming.js";
+import type { LiveSite } from "./live-site.js";
+import { Waiting } from "./nobody-waits.js";
+import type { Asked, Asking, PagesListener, PagesOptions } from "./options.js";
+import { callsOf } from "./own-steps.js";
+import type { openReplicas, Seen } from "./reading.js";
+import { mayReadReplica } from "./replicas.js";
+import { isCrossSite, speaksJson, withHeaders } from "./requests.js";
+import type { Exchange, Showing } from "./showing.js";
+import type { signerOf } from "./signing.js";
+import { spansOf } from "./spans.js";
+import { traceOf } from "./trace.js";
+import type { Undecided } from "./undecided.js";
+
+const day = 86_400_000;
+
+/** What requests are served with. */
+export interface ServingParts {
+  readonly options: PagesOptions;
+  readonly database: Database;
+  readonly replicas: ReturnType<typeof openReplicas>;
+  /** What each browser has saved, and so wants to see. */
+  readonly seen: Seen;
+  readonly signer: ReturnType<typeof signerOf>;
+  readonly site: LiveSite;
+  readonly incoming: Incoming;
+  readonly showing: Showing;
+  readonly afterSaves: AfterSaves;
+  /** Asks on where nobody knows yet what became of a save. */
+  readonly later: Undecided;
+  readonly listeners: ReadonlySet<PagesListener>;
+  readonly onError: (error: unknown) => void;
+}
+
+type Came = Pick<Handled, "saved" | "undecided" | "failures">;
+
+/** Takes requests through the engine, answers them, and does what is to be done afterwards. */
+export class Serving {
+  private readonly downloads = new Downloads();
+
+  constructor(private readonly parts: ServingParts) {}
+
+  private readonly own: NonNullable<Dependencies["own"]> = (name) => {
+    const found = this.parts.site.steps.get(name);
+    return found ? callsOf(found.steps, found.source, { isTrial: false }) : null;
+  };
+
+  private run(
+    matched: MatchedRoute,
+    request: PageRequest,
+    over: Database,
+    exportTurn: NonNullable<Dependencies["exportTurn"]> = () => "free",
+  ): Promise<Handled> {
+    const { signer, options, site } = this.parts;
+    return handle(matched, request, {
+      database: over,
+      exportTurn,
+      signer,
+      elapsed: () => performance.now(),
+      pause: (ms) => new Promise((resolve) => setTimeout(resolve, ms)),
+      formAge: options.formAge ?? day,
+      pages: () => site.loaded.pages,
+      own: this.own,
+    });
+  }
+
+  /** What a request that only reads is answered from. A program that keeps no cookies can't say what it has saved: it reads from the primary. */
+  private async reading(matched: MatchedRoute, request: Exchange["request"]): Promise<Database> {
+    const { replicas, database, seen } = this.parts;
+    const may = replicas && matched.kind === "page" && mayReadReplica(matched.operation);
+    if (!may) return database;
+    const last = seen.of(request);
+    return speaksJson(request) && last === null ? database : (await replicas.reading(last)).database;
+  }
+
+  /** Reads who asks and what they sent: files of nobody who isn't known. */
+  private async read(matched: OwnRoute, request: Exchange["request"]): Promise<Pick<PageRequest, "actor" | "body">> {
+    const { incoming } = this.parts;
+    const inParts = matched.kind === "page" && takesFiles(matched.page) && isMultipart(request);
+    const known = inParts ? await incoming.actorOf(request, null) : undefined;
+    const sent = known === null ? null : await readBody(request, inParts);
+    if (known === null) request.resume();
+    const isForm = sent !== null && "text" in sent;
+    const changes = speaksJson(request) && !isForm && !/^(GET|HEAD|OPTIONS)$/.test(request.method);
+    const isForeign = changes && isCrossSite(request, incoming.byToken(request));
+    const body: PageRequest["body"] = isForeign ? { refused: "cross-site" } : sent;
+    return { body, actor: known === undefined ? await incoming.actorOf(request, body) : known };
+  }
+
+  private async answer({ response: answer, recorded }: Handled, asked: PageRequest, exchange: Exchange): Promise<void> {
+    const { request, response } = exchange;
+    const { showing } = this.parts;
+    if (answer.page && showing.isLaidOut(recorded.page))
+      send(response, await showing.laidOut(answer, recorded.page, asked, exchange));
+    else if (!answer.parts) send(response, answer);
+    else if (request.method !== "HEAD") await sendParts(response, answer, answer.parts);
+    else {
+      await answer.parts[Symbol.asyncIterator]().return?.();
+      sendHead(response, answer);
+    }
+  }
+
+  /** Answers a request to a page. */
+  async serve(matched: OwnRoute, exchange: Exchange): Promise<void> {
+    const { request, response } = exchange;
+    const { incoming, replicas, database, seen } = this.parts;
+    const { actor, body } = await this.read(matched, request);
+    const trace = traceOf(request.get("traceparent"));
+    response.setHeader("server-timing", `traceparent;desc="${trace.traceparent}"`);
+    const asked = incoming.requestOf(request, actor, body, trace.id);
+    // What is only looked at is given up with its browser; what is saved goes on to its end.
+    const reads = matched.kind === "page" && !isSaving(matched.operation);
+    const waiting = new Waiting();
+    response.once("close", () => {
+      // An answer that went out whole has nobody who gave it up.
+      if (!response.writableFinished) waiting.abort();
+    });
+    const over = reads ? whileWaitedFor(await this.reading(matched, request), waiting) : database;
+    const handled = await this.run(matched, asked, over, (person) => this.downloads.take(person, response));
+    if (replicas && !reads && handled.response.status < 400) seen.note(request, response, await replicas.position());
+    await this.answer(handled, asked, exchange);
+    await this.finish(handled.recorded, handled, (ended) => withHeaders(ended, request));
+  }
+
+  /** Does what is to be done once a request is answered, and tells whoever listens. */
+  private async finish(
+    recorded: RecordedRequest,
+    { saved, undecided, failures }: Came,
+    whole: (recorded: RecordedRequest) => RecordedRequest = (ended) => ended,
+  ): Promise<void> {
+    const { site, onError, later, afterSaves, listeners } = this.parts;
+    // What failed may have failed because a table is no longer what it was.
+    if (recorded.outcome === "failed") void site.look();
+    for (const failure of failures) onError(failure);
+    for (const ask of undecided) later.follow(ask);
+    const ended = whole(saved.length > 0 ? await afterSaves.callTold(saved, recorded) : recorded);
+    spansOf(ended);
+    for (const { onRequest } of listeners) onRequest?.(ended);
+  }
+
+  /** Tells of an address below a page's at which nobody has anything. */
+  async tellStrayed(matched: MatchedRoute, request: Exchange["request"]): Promise<void> {
+    const { incoming, database } = this.parts;
+    const actor = await incoming.actorOf(request, null);
+    const { recorded, ...came } = await this.run(matched, incoming.requestOf(request, actor, null), database);
+    await this.finish(recorded, came, (ended) => withHeaders(ended, request));
+  }
+
+  /** A request of the application itself, as somebody, without HTTP. */
+  async ask({ actor, method, path, json = null, ifMatch = null, undoes = [], asIs = false }: Asked): Promise<Asking> {
+    const { site, options, database } = this.parts;
+    const matched = route(site.loaded, method, path, "json");
+    if (matched.kind === "nowhere" || matched.kind === "strayed") throw new Error(`${path} belongs to no page`);
+    const raw = json === null ? null : jsonText(json);
+    const request: PageRequest = {
+      id: randomUUID(),
+      at: new Date(),
+      method,
+      path,
+      query: {},
+      body: raw === null ? null : { json: JSON.parse(raw) as unknown, raw },
+      api: { ifMatch, ifNoneMatch: null, minimal: false },
+      actor,
+      undoes,
+      asIs,
+      session: "",
+      said: null,
+      signIn: null,
+      signInCarries: false,
+      frame: {
+        base: "",
+        application: options.application ?? "Records",
+        home: "/",
+        language: "en",
+        styleSheets: [],
+        script: null,
+        person: { name: actor.name },
+        signOut: null,
+      },
+    };
+    const { response, recorded, ...came } = await this.run(matched, request, database);
+    await this.finish(recorded, came);
+    const { status, headers, body } = response;
+    return {
+      status,
+      etag: headers.etag ?? headers.ETag ?? null,
+      json: body === "" ? null : JSON.parse(body),
+      recorded,
+      saved: came.saved,
+    };
+  }
+}

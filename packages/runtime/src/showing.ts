@@ -1,0 +1,125 @@
+import {
+  type Actor,
+  ConditionTooLong,
+  documentOf,
+  type Facts,
+  factsOf,
+  indexPage,
+  jsonDocument,
+  mayOpen,
+  noticeAsJson,
+  openApi,
+  type Page,
+  type PageParts,
+  type PageRequest,
+  type PageResponse,
+  signedOutPage,
+} from "@loyal-quill/core";
+import type express from "express";
+import { send } from "./answers.js";
+import type { Incoming } from "./incoming.js";
+import { contentBy, documentBy, type PageLink } from "./layout.js";
+import type { LiveSite } from "./live-site.js";
+import type { PagesOptions } from "./options.js";
+import { nonceIn } from "./policy.js";
+
+/** Whether a page is open to somebody. One that asks too much says so itself when it is opened. */
+function opens(page: Page, facts: Facts): boolean {
+  try {
+    return mayOpen(page, facts) === true;
+  } catch (error) {
+    if (error instanceof ConditionTooLong) return false;
+    throw error;
+  }
+}
+
+/** A request and its response, as Express has them. */
+export interface Exchange {
+  readonly request: express.Request;
+  readonly response: express.Response;
+}
+
+/** What is shown around the engine's answers: the application's layout, and the pages that are none of a page file's. */
+export class Showing {
+  constructor(
+    private readonly options: PagesOptions,
+    private readonly incoming: Incoming,
+    private readonly site: LiveSite,
+  ) {}
+
+  private openPages(actor: Actor): readonly Page[] {
+    const facts = factsOf(actor, new Date());
+    return this.site.loaded.pages.filter((page) => opens(page, facts));
+  }
+
+  /** Links to the pages that are open to somebody. */
+  openTo(actor: Actor, base: string, current: string | null = null): readonly PageLink[] {
+    return this.openPages(actor).map(({ name, plural, path }) => ({
+      name,
+      title: plural,
+      href: `${base}${path.list}`,
+      isCurrent: name === current,
+    }));
+  }
+
+  /** Whether something of the application's own stands around or in a page's answer. */
+  isLaidOut(name: string | null): boolean {
+    return this.options.layout !== undefined || this.options.forms?.[name ?? ""] !== undefined;
+  }
+
+  /** An answer with the application's own layout around it, and its own templates in it. @param name the page's, where it is one of a page file */
+  async laidOut(
+    answer: PageResponse & { readonly page?: PageParts },
+    name: string | null,
+    { frame, actor }: Pick<PageRequest, "frame" | "actor">,
+    { request, response }: Exchange,
+  ): Promise<PageResponse> {
+    const { layout, forms = {} } = this.options;
+    const { page: parts, status } = answer;
+    if (!parts) return answer;
+    const content = await contentBy(forms[name ?? ""], parts, name, request, response);
+    if (layout === undefined) return { ...answer, body: documentOf(frame, { ...parts, content }) };
+    const around = {
+      page: name,
+      status,
+      pages: actor ? this.openTo(actor, request.baseUrl, name) : [],
+      nonce: nonceIn(response.getHeader("content-security-policy")),
+      styleSheets: frame.styleSheets,
+      script: frame.script,
+    };
+    return { ...answer, body: await documentBy(layout, parts, content, around, request, response) };
+  }
+
+  /** Shows a page that is none of a page file's. */
+  private async show(exchange: Exchange, actor: Actor | null, status: number, page: PageParts): Promise<void> {
+    const frame = this.incoming.framed(exchange.request, actor);
+    const headers = { "content-type": "text/html; charset=utf-8", "cache-control": "no-store" };
+    const answer = { status, headers, body: documentOf(frame, page), page };
+    const isBare = this.options.layout === undefined;
+    send(exchange.response, isBare ? answer : await this.laidOut(answer, null, { frame, actor }, exchange));
+  }
+
+  /** What leads to all pages that are open to somebody. */
+  async index(exchange: Exchange): Promise<void> {
+    const { request, response } = exchange;
+    const { signIn } = this.options;
+    const actor = await this.incoming.actorOf(request, null);
+    const frame = this.incoming.framed(request, actor);
+    if (actor) await this.show(exchange, actor, 200, indexPage(this.openPages(actor), frame));
+    else if (signIn === undefined) await this.show(exchange, null, 401, signedOutPage(frame));
+    else response.redirect(303, `${signIn}?next=${encodeURIComponent(request.originalUrl)}`);
+  }
+
+  /** The pages as an API, as far as the person who asks may open them. */
+  async describe({ request, response }: Exchange): Promise<void> {
+    const actor = await this.incoming.actorOf(request, null);
+    const { application, language } = this.incoming.frameOf(request, actor);
+    const type = "application/vnd.oai.openapi+json;version=3.1";
+    send(
+      response,
+      actor
+        ? jsonDocument(openApi(this.openPages(actor), application, request.baseUrl, "1"), type)
+        : noticeAsJson("signed-out", language),
+    );
+  }
+}
