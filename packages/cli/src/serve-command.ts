@@ -1,7 +1,7 @@
 import type { Attribute } from "@loyal-quill/core";
 import type { SealOptions } from "@loyal-quill/runtime";
 import type { OnPublish } from "@loyal-quill/server";
-import { type Command, Option } from "commander";
+import { type Command, Option, type OptionValues } from "commander";
 import type { Say } from "./cluster/cluster.js";
 import type { ServeOptions } from "./commands/serve.js";
 import {
@@ -35,8 +35,8 @@ function attributeOf(text: string): Attribute {
   return text;
 }
 
-/** `quill serve`. */
-export function addServe(program: Command, say: Say): void {
+/** The command with its options. */
+const serveCommand = (program: Command) =>
   program
     .command("serve")
     .description("the pages of a directory, over a database")
@@ -158,53 +158,64 @@ Secrets come from the environment, or from a file that the variable with _FILE a
   QUILL_SEAL_KEY              a private key (Ed25519, PEM) that seals of the change log are signed with: see docs/log.md
   QUILL_SEAL_SECRET           what seals that are posted are signed with, as a webhook is
   QUILL_OIDC_CLIENT_SECRET    with QUILL_OIDC_ISSUER and QUILL_OIDC_CLIENT_ID: single sign-on, see docs/deploying.md`,
-    )
-    .action(async (told) => {
-      const { isFirst, isWorker, serveWithWorkers, tellReady } = await import("./workers.js");
-      const delay = (told.drainDelay ?? 0) * 1000;
-      const patience =
-        delay + (told.stopWithin === undefined ? usualPatience : told.stopWithin * 1000) + 2 * closePatience;
-      if (told.workers > 1 && !isWorker) {
-        if (told.as !== undefined)
-          throw new CannotStart("With --as one process serves: leave --workers out, or choose --store.");
-        const { workers, port: wanted, metricsPort } = told;
-        const serving = await serveWithWorkers({ workers, port: wanted, metricsPort, stopWithin: patience }, say);
-        stopOnSignals(serving, "Stopped.", patience + closePatience, say);
-        say(`Ready: ${serving.address}/   Ctrl+C stops it.`);
-        return;
-      }
-      const tell: Say = isFirst ? say : () => {};
-      const standbys = standbysByDatabase(told.replica);
-      const { serve } = await import("./commands/serve.js");
-      const serving = await serve(
-        {
-          ...told,
-          pages: told.pages,
-          also: await databasesOf(told.also as string[], standbys),
-          roles: told.role,
-          attributes: told.attribute,
-          steps: told.trace ? "values" : told.steps ? "steps" : "none",
-          database: databaseUrl(told.database),
-          signingKeys: secretsOfEnvironment("QUILL_SIGNING_KEYS", "QUILL_SIGNING_KEY"),
-          store: told.store ?? secretOf("QUILL_STORE"),
-          storeDirect: told.storeDirect ?? secretOf("QUILL_STORE_DIRECT"),
-          replicas: standbys.get("") ?? [],
-          hostNames: told.hostName,
-          seals: await sealsOf(told),
-          ...(told.as === undefined ? { signIn: signInOf(told) } : {}),
-          name: told.name,
-          host: told.host,
-          port: told.port,
-          workbench: told.workbench,
-          as: told.as,
-        },
-        tell,
-      );
-      stopOnSignals(serving, "Stopped.", patience, isWorker ? () => {} : tell);
-      if (isWorker) tellReady(serving.address);
-      else say(`Ready: ${serving.address}/   Ctrl+C stops it.`);
-    });
+    );
+
+/** What the command line gave, as Commander has it. */
+interface ServeFlags extends OptionValues {
+  readonly seals: boolean;
+  readonly sealsTo: readonly string[];
+  readonly passwords: boolean;
 }
+
+/** Serves by the options, in this process or in several. */
+async function serveBy(told: ServeFlags, say: Say): Promise<void> {
+  const { isFirst, isWorker, serveWithWorkers, tellReady } = await import("./workers.js");
+  const delay = (told.drainDelay ?? 0) * 1000;
+  const patience = delay + (told.stopWithin === undefined ? usualPatience : told.stopWithin * 1000) + 2 * closePatience;
+  if (told.workers > 1 && !isWorker) {
+    if (told.as !== undefined)
+      throw new CannotStart("With --as one process serves: leave --workers out, or choose --store.");
+    const { workers, port: wanted, metricsPort } = told;
+    const serving = await serveWithWorkers({ workers, port: wanted, metricsPort, stopWithin: patience }, say);
+    stopOnSignals(serving, "Stopped.", patience + closePatience, say);
+    say(`Ready: ${serving.address}/   Ctrl+C stops it.`);
+    return;
+  }
+  const tell: Say = isFirst ? say : () => {};
+  const standbys = standbysByDatabase(told.replica);
+  const { serve } = await import("./commands/serve.js");
+  const serving = await serve(
+    {
+      ...told,
+      pages: told.pages,
+      also: await databasesOf(told.also as string[], standbys),
+      roles: told.role,
+      attributes: told.attribute,
+      steps: told.trace ? "values" : told.steps ? "steps" : "none",
+      database: databaseUrl(told.database),
+      signingKeys: secretsOfEnvironment("QUILL_SIGNING_KEYS", "QUILL_SIGNING_KEY"),
+      store: told.store ?? secretOf("QUILL_STORE"),
+      storeDirect: told.storeDirect ?? secretOf("QUILL_STORE_DIRECT"),
+      replicas: standbys.get("") ?? [],
+      hostNames: told.hostName,
+      seals: await sealsOf(told),
+      ...(told.as === undefined ? { signIn: signInOf(told) } : {}),
+      name: told.name,
+      host: told.host,
+      port: told.port,
+      workbench: told.workbench,
+      as: told.as,
+    },
+    tell,
+  );
+  stopOnSignals(serving, "Stopped.", patience, isWorker ? () => {} : tell);
+  if (isWorker) tellReady(serving.address);
+  else say(`Ready: ${serving.address}/   Ctrl+C stops it.`);
+}
+
+/** `quill serve`. */
+export const addServe = (program: Command, say: Say): void =>
+  void serveCommand(program).action((told: ServeFlags) => serveBy(told, say));
 
 /** What is done with seals, by the command line and the environment. */
 async function sealsOf({

@@ -4,12 +4,12 @@ import express, { type Request } from "express";
 import pg from "pg";
 import type { Logger } from "pino";
 import type { Registry } from "prom-client";
-import { type GuardedRoute, isAtWorkbench } from "./api/access.js";
+import { type GuardedRoute, type GuardedRoutes, isAtWorkbench } from "./api/access.js";
 import { apiRoutes } from "./api/routes.js";
 import { answerFailure, homePage, noBuilder, nothingHere } from "./documents.js";
 import type { OnPublish } from "./drafts/rehearsals.js";
 import { atTheEdge, type Deployment, impatient, loopback, strangersPatience } from "./edge.js";
-import { type FrameOf, openEditedDatabase } from "./edited-database.js";
+import { type EditedDatabase, type FrameOf, openEditedDatabase } from "./edited-database.js";
 import { fontRoutes, fontSheets } from "./fonts.js";
 import { requestLog, securityHeaders } from "./headers.js";
 import { Health } from "./health.js";
@@ -109,6 +109,76 @@ export interface Application {
   readonly close: () => Promise<void>;
 }
 
+/** What the application's routes are made of. */
+interface RouteParts {
+  readonly options: ApplicationOptions;
+  readonly deployment: Deployment;
+  readonly health: Health;
+  readonly sessions: Sessions;
+  readonly sessionPool: pg.Pool;
+  readonly keys: Keys;
+  readonly store: Store;
+  readonly logger: Logger;
+  /** The first is served from the root. */
+  readonly databases: readonly EditedDatabase[];
+  readonly account: (request: Request) => Promise<Account | null>;
+  readonly frame: (request: Request, found?: Account | null) => Frame;
+}
+
+/** Everything that is answered, in the order in which it is tried. */
+async function routesOf(parts: RouteParts): Promise<{ app: express.Express; api: GuardedRoutes }> {
+  const { options, deployment, health, sessions, sessionPool, keys, store, logger, databases, account, frame } = parts;
+  const [first, ...others] = databases as [EditedDatabase, ...EditedDatabase[]];
+  const { pages } = first;
+  const factorRoles = options.signIn?.factorRoles ?? [];
+  const app = express();
+  app.disable("x-powered-by");
+  app.set("trust proxy", deployment.hops);
+  app.use(health.routes);
+  app.use(requestLog(logger), securityHeaders(deployment.secure), atTheEdge(deployment));
+  if (options.workbench) app.use("/workbench/assets", ...workbenchAssets(options.workbench));
+  app.use("/fonts", fontRoutes());
+  app.use(sessions.handler, impatient(strangersPatience));
+  const limits = new SignInLimits(sessionPool, keys);
+  const { signIn = {} } = options;
+  const passwords = signIn.passwords ?? true;
+  const elsewhere = signIn.elsewhere ? new SignOnElsewhere(signIn.elsewhere) : null;
+  const signing = { store, keys, sessions, limits, frame, passwords, logger };
+  app.use(signInRoutes({ ...signing, pages, elsewhere }));
+  app.use("/my-account", myAccountRoutes({ ...signing, application: options.name, factorRoles }));
+  const around = { databases, application: options.name, account, sessions, factorRoles };
+  const api = apiRoutes({ ...first, ...around });
+  for (const edited of others) app.use(`/workbench/api/at/${edited.name}`, apiRoutes({ ...edited, ...around }).router);
+  app.use("/workbench/api", api.router);
+  if (options.workbench) {
+    const refused = (request: Request, response: express.Response, found: Account) =>
+      void response
+        .status(403)
+        .type("html")
+        .send(noBuilder(frame(request, found)));
+    app.use("/workbench", await workbenchRoutes(options.workbench, account, refused));
+  }
+  app.get("/", async (request, response) => {
+    const found = await account(request);
+    if (!found) return response.redirect(303, "/sign-in");
+    const served = databases.flatMap((each) => each.pages.loaded().pages.map((page) => ({ page, mount: each.mount })));
+    const page = homePage(served, actorOf(found), frame(request, found), options.workbench !== null, options.about);
+    response.type("html").set("cache-control", "no-store").send(page);
+  });
+  for (const { mount, pages: other } of others) app.use(mount, other.router);
+  app.use(pages.router);
+  app.use(async (request, response) => {
+    response
+      .status(404)
+      .type("html")
+      .send(nothingHere(frame(request, await account(request))));
+  });
+  app.use((error: unknown, request: Request, response: express.Response, _next: express.NextFunction) =>
+    answerFailure(error, request, response, frame(request), logger),
+  );
+  return { app, api };
+}
+
 /**
  * Puts the whole application together: the served pages at their own addresses from the root, the workbench under
  * `/workbench`, signing in and out.
@@ -125,6 +195,7 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
     version: ownVersion,
     onError: (error) => logger.warn({ err: error }, "the other processes could not be told"),
   });
+  const health = new Health();
   const sessionPool = new pg.Pool({ ...connectionTo(options.storeUrl), max: 5, ...connectionLimits });
   sessionPool.on("error", (error) => logger.warn({ err: error }, "an idle connection to the store broke"));
   const factorRoles = signIn.factorRoles ?? [];
@@ -171,51 +242,19 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
     styleSheets,
   });
 
-  const app = express();
-  app.disable("x-powered-by");
-  app.set("trust proxy", deployment.hops);
-  const health = new Health();
-  app.use(health.routes);
-  app.use(requestLog(logger), securityHeaders(deployment.secure), atTheEdge(deployment));
-  if (options.workbench) app.use("/workbench/assets", ...workbenchAssets(options.workbench));
-  app.use("/fonts", fontRoutes());
-  app.use(sessions.handler, impatient(strangersPatience));
-  const limits = new SignInLimits(sessionPool, keys);
-  const passwords = signIn.passwords ?? true;
-  const elsewhere = signIn.elsewhere ? new SignOnElsewhere(signIn.elsewhere) : null;
-  const signing = { store, keys, sessions, limits, frame, passwords, logger };
-  app.use(signInRoutes({ ...signing, pages, elsewhere }));
-  app.use("/my-account", myAccountRoutes({ ...signing, application: options.name, factorRoles }));
-  const around = { databases, application: options.name, account, sessions, factorRoles };
-  const api = apiRoutes({ ...first, ...around });
-  for (const edited of others) app.use(`/workbench/api/at/${edited.name}`, apiRoutes({ ...edited, ...around }).router);
-  app.use("/workbench/api", api.router);
-  if (options.workbench) {
-    const refused = (request: Request, response: express.Response, found: Account) =>
-      void response
-        .status(403)
-        .type("html")
-        .send(noBuilder(frame(request, found)));
-    app.use("/workbench", await workbenchRoutes(options.workbench, account, refused));
-  }
-  app.get("/", async (request, response) => {
-    const found = await account(request);
-    if (!found) return response.redirect(303, "/sign-in");
-    const served = databases.flatMap((each) => each.pages.loaded().pages.map((page) => ({ page, mount: each.mount })));
-    const page = homePage(served, actorOf(found), frame(request, found), options.workbench !== null, options.about);
-    response.type("html").set("cache-control", "no-store").send(page);
+  const { app, api } = await routesOf({
+    options,
+    deployment,
+    health,
+    sessions,
+    sessionPool,
+    keys,
+    store,
+    logger,
+    databases,
+    account,
+    frame,
   });
-  for (const { mount, pages: other } of others) app.use(mount, other.router);
-  app.use(pages.router);
-  app.use(async (request, response) => {
-    response
-      .status(404)
-      .type("html")
-      .send(nothingHere(frame(request, await account(request))));
-  });
-  app.use((error: unknown, request: Request, response: express.Response, _next: express.NextFunction) =>
-    answerFailure(error, request, response, frame(request), logger),
-  );
 
   const close = async (): Promise<void> => {
     await Promise.all(databases.map((each) => each.close()));

@@ -42,8 +42,8 @@ async function sendRaw(stage: Stage, prepared: Prepared, raw: string): Promise<S
   });
 }
 
-/** Read: what comes back is taken for what the form is, and for nothing else. */
-export function readCases(prepared: Prepared): Case[] {
+/** The token of a form: whole, of this form, of this session. */
+function tokenCases(prepared: Prepared): Case[] {
   const { page } = prepared;
   const refused = { expects: "refused; nothing is written", by: "the form's token" };
   return [
@@ -120,6 +120,13 @@ export function readCases(prepared: Prepared): Case[] {
         stage.untouched(sent);
       },
     ),
+  ];
+}
+
+/** What is sent and what is not: other columns, fewer fields, one of them twice. */
+function fieldCases(prepared: Prepared): Case[] {
+  const { page } = prepared;
+  return [
     make(
       "read.extra",
       {
@@ -213,6 +220,13 @@ export function readCases(prepared: Prepared): Case[] {
         );
       },
     ),
+  ];
+}
+
+/** Bodies that no form of ours makes. */
+function bodyCases(prepared: Prepared): Case[] {
+  const { page } = prepared;
+  return [
     make(
       "read.oversized",
       {
@@ -316,3 +330,10 @@ export function readCases(prepared: Prepared): Case[] {
     ),
   ];
 }
+
+/** Read: what comes back is taken for what the form is, and for nothing else. */
+export const readCases = (prepared: Prepared): Case[] => [
+  ...tokenCases(prepared),
+  ...fieldCases(prepared),
+  ...bodyCases(prepared),
+];

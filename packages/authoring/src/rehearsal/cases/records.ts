@@ -135,8 +135,9 @@ const oneAdded = (stage: Stage, prepared: Prepared, { touched }: Sent): void => 
   );
 };
 
-function newCases(prepared: Prepared): Case[] {
-  const { page, stranger } = prepared;
+/** A new record that is made. */
+function madeCases(prepared: Prepared): Case[] {
+  const { page } = prepared;
   return [
     writing(
       "new.made",
@@ -205,6 +206,13 @@ function newCases(prepared: Prepared): Case[] {
         stage.untouched(again);
       },
     ),
+  ];
+}
+
+/** One that is refused: what it lacks, what is there already, who may not. */
+function refusedCases(prepared: Prepared): Case[] {
+  const { page, stranger } = prepared;
+  return [
     checking(
       "new.empty",
       {
@@ -287,6 +295,13 @@ function newCases(prepared: Prepared): Case[] {
         stage.untouched(sent);
       },
     ),
+  ];
+}
+
+/** One whose form is not what it was. */
+function forgedCases(prepared: Prepared): Case[] {
+  const { page } = prepared;
+  return [
     reading(
       "new.no-token",
       {
@@ -361,6 +376,12 @@ function newCases(prepared: Prepared): Case[] {
     ),
   ];
 }
+
+const newCases = (prepared: Prepared): Case[] => [
+  ...madeCases(prepared),
+  ...refusedCases(prepared),
+  ...forgedCases(prepared),
+];
 
 const mayMakeToo = ({ page, now }: Prepared, actor: Actor): boolean => mayMake(page, factsOf(actor, now));
 
