@@ -3,6 +3,7 @@ import type { Edit } from "@loyal-quill/core/findings/edit";
 import { bindPage } from "@loyal-quill/core/page/bind";
 import { parsePage } from "@loyal-quill/core/page/parse";
 import { cut } from "@loyal-quill/core/page/text-parts";
+import { describedSettings } from "@loyal-quill/core/settings/index";
 import { catalog, stationFile } from "@loyal-quill/core/testing/marrow-vale";
 import fc from "fast-check";
 import { editWhole } from "./edit.js";
@@ -135,7 +136,9 @@ describe("differences between page files", () => {
       { do: "set", path: ["access", "delete"], value: 'row.status == "planned"' },
       { do: "move-fields", names: ["status"], before: "name" },
     ]);
-    expect(differences(stationFile, after)?.map(differenceInWords)).toEqual([
+    expect(
+      differences(stationFile, after)?.map((difference) => differenceInWords(difference, describedSettings())),
+    ).toEqual([
       'deletable when: “row.status == "planned"”',
       "unit of alert_m: “m” becomes “cm”",
       "field notes: taken off",

@@ -1,11 +1,14 @@
-import { type DescribedSetting, describedSettings, wordsOf } from "@loyal-quill/core";
+import { type DescribedSetting, type describedSettings, wordsOf } from "@loyal-quill/core";
 import type { Difference } from "./differences.js";
 
-/** What each setting of a page file is called in the middle of a sentence, by its place. */
-const calledOf = (settings: readonly DescribedSetting[]): ReadonlyMap<string, string> =>
-  new Map(settings.map((setting) => [setting.path.join(" "), wordsOf(setting)]));
-const { page, field } = describedSettings();
-const [ofPage, ofField] = [calledOf(page), calledOf(field)];
+/** The settings of page files, as the core describes them. */
+export type DescribedSettings = ReturnType<typeof describedSettings>;
+
+/** What a setting is called in the middle of a sentence; its name where there is none at the place. */
+function called(settings: readonly DescribedSetting[], path: readonly string[]): string {
+  const setting = settings.find((each) => each.path.join(" ") === path.join(" "));
+  return setting ? wordsOf(setting) : path.join(" ");
+}
 
 /** A value in a few words: as a page file has it in one line. */
 export function valueText(value: unknown): string {
@@ -19,21 +22,21 @@ export function valueText(value: unknown): string {
 }
 
 /** Where a difference lies, in words: `label of warning_m`. */
-export function placeInWords(path: Difference["path"]): string {
+export function placeInWords(path: Difference["path"], { page, field }: DescribedSettings): string {
   const [part, name, setting] = path.map(String);
   if (part === "fields") {
     if (name === undefined) return "order of the fields";
-    return setting === undefined ? `field ${name}` : `${ofField.get(setting) ?? setting} of ${name}`;
+    return setting === undefined ? `field ${name}` : `${called(field, [setting])} of ${name}`;
   }
   if (part === "checks") return `check ${name}`;
   if (part === "set" && name !== undefined) return `what ${name} is set to`;
   if (part === "names" && name !== undefined) return `name of ${name} in the form`;
-  return ofPage.get(path.join(" ")) ?? path.join(" ");
+  return called(page, path.map(String));
 }
 
 /** A difference in words, as one line. */
-export function differenceInWords({ path, before, after }: Difference): string {
-  const place = placeInWords(path);
+export function differenceInWords({ path, before, after }: Difference, settings: DescribedSettings): string {
+  const place = placeInWords(path, settings);
   const isPart = (path[0] === "fields" || path[0] === "checks") && path.length === 2;
   if (isPart && after === undefined) return `${place}: taken off`;
   if (isPart && before === undefined)

@@ -1,5 +1,5 @@
 import { differenceInWords, differences, type Merged, mergePageFiles, reviewAgainstRows } from "@loyal-quill/authoring";
-import { type Actor, factsOf, nobody, type Page, parsePage } from "@loyal-quill/core";
+import { type Actor, describedSettings, factsOf, nobody, type Page, parsePage } from "@loyal-quill/core";
 import { type BoundPageFile, bindPageFile, type Loaded } from "@loyal-quill/runtime";
 import { type ConditionQuestion, judgeCondition } from "../api/conditions.js";
 import { effects } from "../api/people.js";
@@ -59,7 +59,7 @@ function inWords(before: string, after: string): readonly string[] {
   const found = differences(before, after);
   if (!found) return ["the text can't be read as YAML"];
   if (found.length === 0 && before !== after) return ["comments and layout only"];
-  return found.map(differenceInWords);
+  return found.map((difference) => differenceInWords(difference, describedSettings()));
 }
 
 /** The record that was asked for, or the form of a new one; null where neither can be shown. */

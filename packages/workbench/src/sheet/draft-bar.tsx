@@ -1,5 +1,6 @@
 import { type Drift, editPageFile, placeInWords, renamedColumn, valueText } from "@loyal-quill/authoring";
 import { styled } from "styled-components";
+import { usePageFile } from "../api/queries.js";
 import { focusAfter } from "../parts/focus.js";
 import { Small } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
@@ -98,6 +99,7 @@ export function DraftBar({ draft, sheet, isOpen, setOpen }: PublishProps) {
 /** What is to be said of the draft: that it isn't saved, what the table or the file did meanwhile, and what others did. */
 export function DraftNotices({ draft }: { draft: EditedDraft }) {
   const { answer, conflicts, complaint } = draft;
+  const settings = usePageFile().data?.settings ?? { page: [], field: [] };
   return (
     <>
       {complaint && (
@@ -145,7 +147,7 @@ export function DraftNotices({ draft }: { draft: EditedDraft }) {
                 <span>
                   {conflict.path.length === 0
                     ? "the text (not valid YAML)"
-                    : `${placeInWords(conflict.path)}: theirs ${valueText(conflict.theirs)}, yours ${valueText(conflict.mine)}`}
+                    : `${placeInWords(conflict.path, settings)}: theirs ${valueText(conflict.theirs)}, yours ${valueText(conflict.mine)}`}
                 </span>
                 <Small type="button" onClick={() => draft.settle(conflict, true)}>
                   Use mine
