@@ -130,6 +130,8 @@ export const boundRule = (side: Side, means: string): RuleKind<Bound, string | n
   demandOf: (bound) => ({ bound: String(bound) }),
   ofTable: (table, column) => ofTable(side, table, column),
   words: ({ bound, ofType }) => (ofType ? null : `${side.label.toLowerCase()} ${bound}`),
+  implied: ({ bound }, others, { type }) =>
+    others.some((other) => Math.sign(orderOf(other.bound, bound, type.kind) ?? 0) === -side.outside),
   broken: ({ bound }, { column, value }) => {
     // NaN would pass every table CHECK of the kind "greater than", since PostgreSQL sorts it above all numbers.
     if (value === "NaN") return ["not-a-number", {}];

@@ -134,6 +134,8 @@ export interface RuleKind<Demand, Setting = unknown> {
   ofTable?(table: Table, column: Column, control: string, empty?: "nothing" | "text"): readonly Demand[];
   /** What it demands, in a few words; null where that goes without saying. */
   words(demand: Demand): string | null;
+  /** Whether one of the others demands more, so that this one goes without saying. */
+  implied?(demand: Demand, others: readonly Demand[], column: Column): boolean;
   /** Whether a missing value can break it. */
   readonly judgesMissing?: true;
   /** What is wrong with a value, as far as that can be said without the table. */

@@ -14,8 +14,8 @@ const described = (
 ): DescribedSetting[] => {
   if ("settings" in entry)
     return Object.entries(entry.settings).flatMap(([name, each]) => described([...path, name], each));
-  const { label, words, about, without, editor, step, fits, with: sibling, rare, columns } = entry;
-  const given = { label, words, about, without, editor, step, fits, with: sibling, rare, columns, path };
+  const { label, words, about, details, without, editor, step, fits, with: sibling, rare, columns } = entry;
+  const given = { label, words, about, details, without, editor, step, fits, with: sibling, rare, columns, path };
   return [
     Object.fromEntries(Object.entries(given).filter(([, value]) => value !== undefined)) as unknown as DescribedSetting,
   ];

@@ -65,7 +65,8 @@ function setColumn(name: string, given: SetGiven, binder: PageContext, path: Pat
 
 export const set: Setting<Record<string, SetGiven>, readonly SetColumn[], "sets"> = {
   label: "Set by the page",
-  about: "Columns that the page gives by itself, see below.",
+  about: "Columns that the page gives by itself: never on a form, never taken from one.",
+  details: "See [the page file](page-file.md#values-that-the-page-gives).",
   without: "none",
   step: "write",
   editor: { kind: "own" },

@@ -39,8 +39,10 @@ export interface Described {
   readonly label: string;
   /** What undo and a list of differences call it, where its label in small letters would not do. */
   readonly words?: string;
-  /** What it says, in one or two sentences; names of the file stand in backticks. */
+  /** What it says, in a sentence; names of the file stand in backticks. */
   readonly about: string;
+  /** What else the documentation says. */
+  readonly details?: string;
   /** What holds without it; null where a page file needs it. */
   readonly without: string | null;
   /** Null where it is set in the file only. */

@@ -1,8 +1,8 @@
 import type { DescribedSetting } from "./described.js";
 import { describedSettings } from "./index.js";
 
-const row = ({ path, about, without }: DescribedSetting): string =>
-  `| \`${path.join(".")}\` | ${about.replaceAll("|", "\\|")} | ${without ?? "needed"} |`;
+const row = ({ path, about, details, without }: DescribedSetting): string =>
+  `| \`${path.join(".")}\` | ${[about, details].filter(Boolean).join(" ").replaceAll("|", "\\|")} | ${without ?? "needed"} |`;
 
 const tableOf = (settings: readonly DescribedSetting[]): string =>
   ["| name | what it says | without it |", "|---|---|---|", ...settings.map(row)].join("\n");

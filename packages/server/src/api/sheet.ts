@@ -1,4 +1,13 @@
-import { type Column, controlsFor, type Field, kindOf, type Page, type Table, tableName } from "@loyal-quill/core";
+import {
+  type Column,
+  controlsFor,
+  type Field,
+  kindOf,
+  type Page,
+  type Rule,
+  type Table,
+  tableName,
+} from "@loyal-quill/core";
 import type { BoundPageFile } from "@loyal-quill/runtime";
 import { pluralIn } from "./plural.js";
 import type { SheetAnswer, SheetField } from "./types.js";
@@ -6,10 +15,19 @@ import type { SheetAnswer, SheetField } from "./types.js";
 const tidyText = (tidying: Field["tidy"][number]): string =>
   typeof tidying === "string" ? tidying : `slug of ${tidying.slug}`;
 
-/** The rules in words, with the condition under which each applies; one that both the page and the table have stands once. */
-function rulesOf({ rules }: Field): SheetField["rules"] {
+/** The rules in words, but for those of the table that others of it imply, with the condition under which each applies; one that both the page and the table have stands once. */
+function rulesOf({ rules, column }: Field): SheetField["rules"] {
+  const ofTable = rules.filter(({ from, when }) => from === "table" && when === null);
+  const saysLess = (rule: Rule): boolean =>
+    ofTable.includes(rule) &&
+    kindOf(rule).implied?.(
+      rule.demand,
+      ofTable.flatMap((other) => (other !== rule && other.rule === rule.rule ? [other.demand] : [])),
+      column,
+    ) === true;
   const found = new Map<string, { text: string; when: string | null; from: ("page" | "table")[] }>();
   for (const rule of rules) {
+    if (saysLess(rule)) continue;
     const text = kindOf(rule).words(rule.demand);
     if (text === null) continue;
     const when = rule.when?.source ?? null;

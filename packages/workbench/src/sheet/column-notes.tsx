@@ -53,11 +53,13 @@ interface ColumnNotesProps {
   readonly known: boolean;
   /** Whether the field is chosen, to be set; undefined where it is not on the page. */
   readonly isChosen?: boolean;
+  /** Whether the Tab key stops at it: of all fields at one, from which the arrow keys lead to the others. */
+  readonly isStop?: boolean;
   readonly actions: FieldActions;
 }
 
 /** A column of the table: name, type, what it demands, and the stored value. */
-export function ColumnNotes({ field, stored, known, isChosen, actions }: ColumnNotesProps) {
+export function ColumnNotes({ field, stored, known, isChosen, isStop = false, actions }: ColumnNotesProps) {
   const { name } = field;
   const handle = {
     draggable: true,
@@ -72,6 +74,7 @@ export function ColumnNotes({ field, stored, known, isChosen, actions }: ColumnN
             type="button"
             data-field-button={field.name}
             aria-pressed={isChosen}
+            tabIndex={isStop ? 0 : -1}
             title="Edit this field. Arrow keys go to the next one, Alt and arrow keys or dragging move it, Delete removes it."
             {...handle}
             onClick={(event) => actions.click(name, event)}

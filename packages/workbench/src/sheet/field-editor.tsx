@@ -9,8 +9,6 @@ const Settings = styled.div`
   display: grid;
   grid-template-columns: minmax(0, 1fr);
   gap: ${({ theme }) => theme.space(2)};
-  padding: ${({ theme }) => `${theme.space(1.5)} 0 ${theme.space(2)} ${theme.space(2)}`};
-  border-left: 3px solid ${({ theme }) => theme.verdigris};
   details > * + * { margin-top: ${({ theme }) => theme.space(2)}; }
   summary { cursor: pointer; color: ${({ theme }) => theme.verdigris}; min-height: 24px; }
 `;
@@ -42,6 +40,12 @@ export function FieldEditor({ field, sheet, onMove, onTakeOff, onClose }: FieldE
       .map((setting) => <SettingLine key={setting.path.join(".")} setting={setting} sheet={sheet} field={field} />);
   return (
     <Settings role="group" aria-label={`Settings of ${name}`} data-settings-of={name}>
+      <h2>
+        <code>{name}</code> {field.label}{" "}
+        <Small type="button" onClick={onClose}>
+          Close
+        </Small>
+      </h2>
       {lines(false)}
       <details>
         <summary>More settings</summary>
@@ -67,9 +71,6 @@ export function FieldEditor({ field, sheet, onMove, onTakeOff, onClose }: FieldE
         </Small>
         <Small type="button" onClick={onTakeOff}>
           Remove from page
-        </Small>
-        <Small type="button" onClick={onClose}>
-          Done
         </Small>
       </Actions>
     </Settings>

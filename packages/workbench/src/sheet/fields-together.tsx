@@ -8,11 +8,7 @@ const Bar = styled.div`
   display: flex;
   flex-wrap: wrap;
   gap: ${({ theme }) => `${theme.space(1)} ${theme.space(4)}`};
-  padding: ${({ theme }) => `${theme.space(2)} 0`};
-  position: sticky;
-  top: 0;
-  z-index: 2;
-  background: ${({ theme }) => theme.paper};
+  > b { width: 100%; }
 `;
 
 /** What can be done with several fields at once. */
@@ -27,8 +23,8 @@ export function FieldsTogether({ selection }: { selection: Selection }) {
     );
   const isReadOnly = names.every((name) => settingsOf(content, name)["read-only"] === true);
   return (
-    <Bar role="toolbar" aria-label="Chosen fields">
-      <b>{names.length} fields</b>
+    <Bar role="toolbar" aria-label="Selected fields">
+      <b>{names.length} fields selected</b>
       <Small type="button" onClick={() => selection.move(names, -1)}>
         Move up
       </Small>
@@ -48,7 +44,7 @@ export function FieldsTogether({ selection }: { selection: Selection }) {
           )
         }
       >
-        make required
+        Make required
       </Small>
       <Small
         type="button"
@@ -56,13 +52,13 @@ export function FieldsTogether({ selection }: { selection: Selection }) {
           each("tidy", (name) => [...new Set([...(settingsOf(content, name).tidy ?? []), "trim"])], "trim")
         }
       >
-        trim
+        Trim
       </Small>
       <Small type="button" onClick={() => each("read-only", () => (isReadOnly ? undefined : true), "read-only")}>
         {isReadOnly ? "Make editable" : "Make read-only"}
       </Small>
       <label>
-        group{" "}
+        Group{" "}
         <input
           style={{ width: "9rem" }}
           onChange={(event) => each("group", () => event.target.value || undefined, "group")}
@@ -78,7 +74,7 @@ export function FieldsTogether({ selection }: { selection: Selection }) {
           focusAfter(`[data-field-button="${CSS.escape(names[0] ?? "")}"]`);
         }}
       >
-        let go
+        Clear selection
       </Small>
     </Bar>
   );

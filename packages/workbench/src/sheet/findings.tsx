@@ -12,8 +12,6 @@ const List = styled.ul`
   display: grid;
   gap: ${({ theme }) => theme.space(2)};
   border-bottom: 1px solid ${({ theme }) => theme.rule};
-  max-height: 16rem;
-  overflow: auto;
   pre { overflow-x: auto; color: ${({ theme }) => theme.soft}; }
 `;
 
@@ -24,21 +22,21 @@ interface FindingsProps {
   readonly onRepair: (text: string, what: string) => void;
 }
 
-/** The review: what was found in a page file, each with the line that it speaks of, and a repair where there is one. */
-export function Findings({ findings, text, onRepair }: FindingsProps) {
-  const lines = text.split("\n");
-  const repair = (finding: Finding): void => {
-    try {
-      onRepair(repaired(text, finding), finding.repair?.what ?? "repair");
-      focusAfter('[aria-label="Review"]');
-    } catch (error) {
-      // The text was changed meanwhile: its own findings are on their way.
-      if (!(error instanceof CanNotEdit)) throw error;
-    }
-  };
+/** Repairs what one finding tells of; nothing happens where the text was changed meanwhile, whose own findings are on their way. */
+function repair(finding: Finding, { text, onRepair }: Pick<FindingsProps, "text" | "onRepair">): void {
+  try {
+    onRepair(repaired(text, finding), finding.repair?.what ?? "repair");
+    focusAfter('[aria-label="Review"]', "[data-findings] button");
+  } catch (error) {
+    if (!(error instanceof CanNotEdit)) throw error;
+  }
+}
+
+/** Alt+R repairs the first finding that can be. */
+export function useRepairKey({ findings, text, onRepair }: FindingsProps): void {
   const first = findings.find((finding) => finding.repair);
   const latest = useRef<() => void>(() => {});
-  latest.current = () => first && repair(first);
+  latest.current = () => first && repair(first, { text, onRepair });
   useEffect(() => {
     const onKeyDown = (event: KeyboardEvent): void => {
       if (!event.altKey || event.key.toLowerCase() !== "r") return;
@@ -48,6 +46,12 @@ export function Findings({ findings, text, onRepair }: FindingsProps) {
     window.addEventListener("keydown", onKeyDown);
     return () => window.removeEventListener("keydown", onKeyDown);
   }, []);
+}
+
+/** The review: what was found in a page file, each with the line that it speaks of, and a repair where there is one. */
+export function Findings({ findings, text, onRepair }: FindingsProps) {
+  const lines = text.split("\n");
+  const first = findings.find((finding) => finding.repair);
   if (findings.length === 0) return null;
   return (
     <>
@@ -57,7 +61,7 @@ export function Findings({ findings, text, onRepair }: FindingsProps) {
             <Mark kind={finding.severity === "error" ? "stop" : "wait"}>{finding.severity}</Mark> line {finding.line},
             column {finding.column}: {finding.message}{" "}
             {finding.repair && (
-              <Small type="button" onClick={() => repair(finding)}>
+              <Small type="button" onClick={() => repair(finding, { text, onRepair })}>
                 {finding.repair.what}
                 {finding === first && <> (Alt+R)</>}
               </Small>

@@ -40,13 +40,16 @@ const bring = (from: Element, to: Element): void =>
           (to as HTMLInputElement).checked = (from as HTMLInputElement).checked;
       }
       // The height that the Sheet gave a field stays until it is measured anew.
-      if (from.dataset.field !== undefined) to.style.minHeight = from.style.minHeight;
+      if (from.dataset.field !== undefined) {
+        to.style.minHeight = from.style.minHeight;
+        to.style.outline = from.style.outline;
+      }
       return !from.isEqualNode(to);
     },
   });
 
 /** Where a page's HTML can be cut: a field's block begins. What stands behind the last one is the form's end. */
-const blocks = (html: string): readonly string[] => html.split(/(?=<(?:div|fieldset) class="field)/);
+const blocks = (html: string): readonly string[] => html.split(/(?=<(?:div|fieldset) class="quill-field)/);
 
 /** The value of the form's token, which is another one each time. */
 const token = /(?<=name="quill\.token" value=")[^"]*/;
@@ -118,14 +121,27 @@ interface PageFrameProps {
   readonly onShow: () => void;
   /** The form was sent: what it sends. */
   readonly onSend: (form: string) => void;
+  /** The fields that are marked, being selected. */
+  readonly chosen: readonly string[];
+  /** Somebody has gone into a field. */
+  readonly onEnter: (field: string) => void;
 }
 
 /** The real page in a frame: usable, but nothing in it leaves it. */
-export function PageFrame({ frame, title, html, height, onShow, onSend }: PageFrameProps) {
+export function PageFrame({ frame, title, html, height, onShow, onSend, chosen, onEnter }: PageFrameProps) {
   const [first] = useState(html);
   const shown = useRef("");
   const send = useRef(onSend);
   send.current = onSend;
+  const enter = useRef(onEnter);
+  enter.current = onEnter;
+  const marked = chosen.join("\n");
+
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the page's fields are other elements with other HTML
+  useEffect(() => {
+    for (const field of frame.current?.contentDocument?.querySelectorAll<HTMLElement>("[data-field]") ?? [])
+      field.style.outline = marked.split("\n").includes(field.dataset.field ?? "") ? "2px solid #12645a" : "";
+  }, [marked, html, frame]);
 
   useEffect(() => {
     const page = frame.current?.contentDocument;
@@ -161,6 +177,27 @@ export function PageFrame({ frame, title, html, height, onShow, onSend }: PageFr
       if (link && !link.getAttribute("href")?.startsWith("#")) event.preventDefault();
     });
     page.addEventListener("input", onShow);
+    page.addEventListener("focusin", (event) => {
+      const field = (event.target as Element).closest<HTMLElement>("[data-field]")?.dataset.field;
+      if (field !== undefined) enter.current(field);
+    });
+    // The window's own keys are heard in the page, too: Go to, undo, the next record.
+    page.addEventListener("keydown", (event) => {
+      if (!event.ctrlKey && !event.altKey && !event.metaKey && event.key !== "Escape") return;
+      const { key, code, ctrlKey, altKey, metaKey, shiftKey } = event;
+      const told = new KeyboardEvent("keydown", {
+        key,
+        code,
+        ctrlKey,
+        altKey,
+        metaKey,
+        shiftKey,
+        bubbles: true,
+        cancelable: true,
+      });
+      frame.current?.dispatchEvent(told);
+      if (told.defaultPrevented) event.preventDefault();
+    });
     onShow();
   };
 

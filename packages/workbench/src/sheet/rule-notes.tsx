@@ -50,7 +50,7 @@ function LastSave({ name, save }: { name: string; save: RecordedRequest | undefi
 }
 
 const SetButton = ({ name, onSet }: { name: string; onSet: () => void }) => (
-  <Small type="button" onClick={onSet} aria-label={`Edit ${name}`}>
+  <Small type="button" tabIndex={-1} onClick={onSet} aria-label={`Edit ${name}`}>
     Edit
   </Small>
 );

@@ -1,23 +1,23 @@
 import type { RecordedRequest } from "@loyal-quill/core";
 import type { SheetAnswer, SheetField, TrialAnswer } from "@loyal-quill/server/api";
-import { memo, type ReactNode, useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { memo, type ReactNode, type RefObject, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { styled } from "styled-components";
 import { Mark } from "../parts/mark.js";
 import { useStable } from "../parts/stable.js";
 import { ColumnNotes, type FieldActions } from "./column-notes.js";
-import { FieldEditor } from "./field-editor.js";
 import { PageFrame } from "./page-frame.js";
 import { RuleNotes } from "./rule-notes.js";
 import { useEditing } from "./settings.js";
-import { type Alignment, useAlignment } from "./use-alignment.js";
+import { type Alignment, unaligned, useAlignment } from "./use-alignment.js";
 import { useFieldDrag } from "./use-field-drag.js";
-import { fieldButton, type Selection } from "./use-selection.js";
+import type { Selection } from "./use-selection.js";
 import { type View, views } from "./views.js";
 
 /** Table, page and rules scroll together below the round trip, which stays in view. */
 const Pane = styled.section`
-  flex: 1 0 24rem;
-  height: 24rem;
+  flex: 1 1 0;
+  min-width: 0;
+  min-height: 0;
   overflow: auto;
   position: relative;
   container-type: size;
@@ -27,15 +27,19 @@ const Pane = styled.section`
 
 /** How the width is shared: the margins beside the page, one wide pane beside it, or the page alone. */
 const shares = {
-  rules: "minmax(0, 1fr) 31rem minmax(0, 1fr)",
-  pane: "31rem minmax(0, 1fr)",
+  rules: "minmax(0, 1fr) minmax(25rem, 1.9fr) minmax(0, 1fr)",
+  pane: "28rem minmax(0, 1fr)",
   page: "minmax(0, 1fr)",
 } as const;
 type Share = keyof typeof shares;
 
+/** The columns, one of which stands alone where there is no room for more. */
+export const columnNames = { table: "Table", page: "Page", rules: "Rules", edit: "Edit" };
+export type ColumnName = keyof typeof columnNames;
+
 const Heads = styled.div<{ $share: Share }>`
   display: grid;
-  grid-template-columns: ${({ $share }) => ($share === "page" ? "minmax(0, 1fr) auto" : shares[$share])};
+  grid-template-columns: ${({ $share }) => shares[$share]};
   position: sticky;
   top: 0;
   z-index: 1;
@@ -66,11 +70,12 @@ const Margin = styled.div`
   position: relative;
 `;
 
-const Beside = styled.div<{ $side: "left" | "right" }>`
+const Beside = styled.div<{ $side: "left" | "right"; $isChosen?: boolean }>`
+  background: ${({ theme, $isChosen }) => ($isChosen ? theme.wash : "none")};
   position: absolute;
   left: 0;
   right: 0;
-  padding: ${({ theme, $side }) => ($side === "left" ? `0 ${theme.space(4)} 0 0` : `0 0 0 ${theme.space(4)}`)};
+  padding: ${({ theme, $side }) => ($side === "left" ? `0 ${theme.space(2)} 0 0` : `0 0 0 ${theme.space(2)}`)};
   border-top: 1px dotted ${({ theme }) => theme.rule};
 `;
 
@@ -102,32 +107,8 @@ interface SheetColumnsProps {
   readonly view: View;
   /** What stands beside the page in the place of table and rules. */
   readonly pane: ReactNode;
-  readonly head: ReactNode;
-}
-
-/** Below the last field: columns of the table that the page does not show. */
-function OffPage({
-  fields,
-  row,
-  top,
-  actions,
-}: {
-  fields: readonly SheetField[];
-  row: TrialAnswer["row"];
-  top: number;
-  actions: FieldActions;
-}) {
-  if (fields.length === 0) return null;
-  return (
-    <Beside $side="left" style={{ top }}>
-      <p>
-        <b>Not on the page</b>
-      </p>
-      {fields.map((field) => (
-        <ColumnNotes key={field.name} field={field} stored={row?.[field.name]} known={false} actions={actions} />
-      ))}
-    </Beside>
-  );
+  /** The one column that there is room for; undefined where there is room for all. */
+  readonly alone: ColumnName | undefined;
 }
 
 /** Where the notes of a field stand: a height, nowhere yet, or one after the other where a page has no fields to stand beside. */
@@ -139,6 +120,49 @@ const styleOf = (top: Top): React.CSSProperties => {
   if (top === "static") return { position: "static" };
   return top === "hidden" ? { visibility: "hidden", top: 0 } : { top };
 };
+
+/** Below the last field: columns of the table that the page does not show. */
+function OffPage({
+  fields,
+  row,
+  top,
+  actions,
+}: {
+  fields: readonly SheetField[];
+  row: TrialAnswer["row"];
+  top: Top;
+  actions: FieldActions;
+}) {
+  if (fields.length === 0) return null;
+  return (
+    <Beside $side="left" style={styleOf(top)}>
+      <p>
+        <b>Not on the page</b>
+      </p>
+      {fields.map((field) => (
+        <ColumnNotes key={field.name} field={field} stored={row?.[field.name]} known={false} actions={actions} />
+      ))}
+    </Beside>
+  );
+}
+
+/** The id of a field's cell in one of the columns: they stand apart, and are one row to who can't see them. */
+const cellOf = (column: "table" | "rules", name: string): string => `cell-${column}-${encodeURIComponent(name)}`;
+
+/** The fields as a table for who can't see the columns: a row a field, its line of the table and its rules. */
+function Rows({ names, columns }: { names: readonly string[]; columns: readonly ("table" | "rules")[] }) {
+  if (names.length === 0 || columns.length === 0) return null;
+  return (
+    // biome-ignore lint/a11y/useSemanticElements: the cells stand in columns of their own, with the page between
+    <div role="table" aria-label="Fields" style={{ position: "absolute" }}>
+      {names.map((name) => (
+        // biome-ignore lint/a11y/useSemanticElements: see above
+        // biome-ignore lint/a11y/useFocusableInteractive: it is a row of a table, in which nothing is chosen by row
+        <div key={name} role="row" aria-owns={columns.map((column) => cellOf(column, name)).join(" ")} />
+      ))}
+    </div>
+  );
+}
 
 interface LineProps {
   readonly field: SheetField;
@@ -154,10 +178,18 @@ const ColumnLine = memo(function ColumnLine({
   stored,
   known,
   isChosen,
-}: LineProps & { stored: string | null | undefined; known: boolean; isChosen: boolean }) {
+  isStop,
+}: LineProps & { stored: string | null | undefined; known: boolean; isChosen: boolean; isStop: boolean }) {
   return (
-    <Beside $side="left" data-beside={field.name} style={styleOf(top)}>
-      <ColumnNotes field={field} stored={stored} known={known} isChosen={isChosen} actions={actions} />
+    <Beside
+      $side="left"
+      $isChosen={isChosen}
+      id={cellOf("table", field.name)}
+      role="cell"
+      data-beside={field.name}
+      style={styleOf(top)}
+    >
+      <ColumnNotes field={field} stored={stored} known={known} isChosen={isChosen} isStop={isStop} actions={actions} />
     </Beside>
   );
 });
@@ -169,9 +201,17 @@ const RuleLine = memo(function RuleLine({
   actions,
   checks,
   save,
-}: LineProps & { checks: SheetAnswer["checks"]; save: RecordedRequest | undefined }) {
+  isChosen,
+}: LineProps & { checks: SheetAnswer["checks"]; save: RecordedRequest | undefined; isChosen: boolean }) {
   return (
-    <Beside $side="right" data-beside={field.name} style={styleOf(top)}>
+    <Beside
+      $side="right"
+      $isChosen={isChosen}
+      id={cellOf("rules", field.name)}
+      role="cell"
+      data-beside={field.name}
+      style={styleOf(top)}
+    >
       <RuleNotes field={field} checks={checks} save={save} onSet={() => actions.set(field.name)} />
     </Beside>
   );
@@ -186,12 +226,33 @@ function checksByField(checks: SheetAnswer["checks"]): ReadonlyMap<string, Sheet
   return found;
 }
 
+/** The page's HTML now; where a save would lead elsewhere, the form stays as it was sent. */
+function useHtml(trial: TrialAnswer): string | null {
+  const [last, setLast] = useState<string | null>(null);
+  useEffect(() => {
+    if (trial.html !== null) setLast(trial.html);
+  }, [trial.html]);
+  return trial.html ?? last;
+}
+
+/** A record is looked at from its first field on; the head of its page is above. */
+function useFirstField(scroller: RefObject<HTMLElement | null>, alignment: Alignment, whose: string): void {
+  const scrolled = useRef("");
+  useEffect(() => {
+    const [first] = alignment.tops.values();
+    if (first === undefined || scrolled.current === whose) return;
+    scrolled.current = whose;
+    scroller.current?.scrollTo({ top: first - 3 });
+  }, [scroller, alignment, whose]);
+}
+
 /** The table's column, the real page as served, its rules: aligned line by line, scrolling together. */
-export function SheetColumns({ sheet, trial, save, selection, onSend, view, pane, head }: SheetColumnsProps) {
+export function SheetColumns({ sheet, trial, save, selection, onSend, view, pane, alone }: SheetColumnsProps) {
   const frame = useRef<HTMLIFrameElement>(null);
   const container = useRef<HTMLDivElement>(null);
   const scroller = useRef<HTMLElement>(null);
-  const [alignment, align] = useAlignment(frame, container);
+  const [measured, align] = useAlignment(frame, container);
+  const alignment = alone === undefined ? measured : unaligned;
   const onPage = sheet.fields.filter((field) => field.onPage);
   const drag = useFieldDrag(
     onPage.map(({ name }) => name),
@@ -208,32 +269,20 @@ export function SheetColumns({ sheet, trial, save, selection, onSend, view, pane
     set: (name) => selection.choose([name]),
   });
   const checks = useMemo(() => checksByField(sheet.checks), [sheet.checks]);
-  const shown = alignment.tops.size > 0;
   const person = trial.recorded.actor?.name ?? "nobody";
-  const hasErrors = sheet.findings.some((finding) => finding.severity === "error");
-  const [chosen] = selection.names;
   // The page stays for its record and its reader; what changes in it is brought in without loading it anew.
   const whose = `${trial.address} ${trial.recorded.actor?.id}`;
-  // Where a save would lead elsewhere, the form stays as it was sent.
-  const [lastHtml, setLastHtml] = useState<string | null>(null);
-  useEffect(() => {
-    if (trial.html !== null) setLastHtml(trial.html);
-  }, [trial.html]);
-  const html = trial.html ?? lastHtml;
-  // A record is looked at from its first field on; the head of its page is above.
-  const scrolled = useRef("");
-  useEffect(() => {
-    const [first] = alignment.tops.values();
-    if (first === undefined || scrolled.current === whose) return;
-    scrolled.current = whose;
-    scroller.current?.scrollTo({ top: first - 3 });
-  }, [alignment, whose]);
+  const html = useHtml(trial);
+  useFirstField(scroller, alignment, whose);
   const realign = useCallback(() => requestAnimationFrame(align), [align]);
-  const share = view === "rules" || view === "page" ? view : "pane";
+  const shows = (column: ColumnName): boolean => view === "rules" && (alone === undefined || alone === column);
+  const isPage = alone === undefined || alone === "page" || view === "page";
+  const share = alone !== undefined ? "page" : view === "rules" || view === "page" ? view : "pane";
+  const stop = selection.names[0] ?? onPage[0]?.name;
   return (
     <Pane ref={scroller} aria-label="Table, page and rules">
       <Heads $share={share}>
-        {share === "rules" && (
+        {shows("table") && (
           <h2 title={sheet.tableComment ?? undefined}>
             Table{" "}
             <span>
@@ -241,13 +290,15 @@ export function SheetColumns({ sheet, trial, save, selection, onSend, view, pane
             </span>
           </h2>
         )}
-        <h2>
-          Page {hasErrors ? <Mark kind="stop">last version without errors</Mark> : <span>as served to {person}</span>}
-        </h2>
-        {head}
+        {isPage && <PageHead sheet={sheet} person={person} />}
+        {shows("rules") && <h2>Rules</h2>}
       </Heads>
       <Columns ref={container} $share={share}>
-        {share === "rules" && (
+        <Rows
+          names={onPage.map(({ name }) => name)}
+          columns={(["table", "rules"] as const).filter((column) => shows(column))}
+        />
+        {shows("table") && (
           <Margin {...drag.zone}>
             {onPage.map((field) => (
               <ColumnLine
@@ -258,13 +309,14 @@ export function SheetColumns({ sheet, trial, save, selection, onSend, view, pane
                 stored={trial.row?.[field.name]}
                 known={trial.row !== null}
                 isChosen={selection.names.includes(field.name)}
+                isStop={stop === field.name}
               />
             ))}
-            {shown && (
+            {(alignment.tops.size > 0 || alone !== undefined) && (
               <OffPage
                 fields={sheet.fields.filter((field) => !field.onPage)}
                 row={trial.row}
-                top={alignment.end + 8}
+                top={alone === undefined ? alignment.end + 8 : "static"}
                 actions={actions}
               />
             )}
@@ -275,53 +327,45 @@ export function SheetColumns({ sheet, trial, save, selection, onSend, view, pane
             )}
           </Margin>
         )}
-        {html !== null && (
+        {html !== null && isPage && (
           <PageFrame
             key={whose}
             frame={frame}
             title={`The page as served to ${person}`}
             html={html}
-            height={alignment.height}
+            height={measured.height}
             onShow={realign}
             onSend={onSend}
+            chosen={selection.names}
+            onEnter={(name) => onPage.some((field) => field.name === name) && selection.choose([name])}
           />
         )}
-        {share === "pane" && <Side aria-label={views[view]}>{pane}</Side>}
-        {share === "rules" && (
+        {pane !== undefined && alone === undefined && share === "pane" && <Side aria-label={views[view]}>{pane}</Side>}
+        {shows("rules") && (
           <Margin>
-            {onPage.map((field) =>
-              selection.names.length === 1 && chosen === field.name ? (
-                <Beside
-                  key={field.name}
-                  $side="right"
-                  data-beside={field.name}
-                  style={styleOf(topOf(alignment, field.name))}
-                >
-                  <FieldEditor
-                    field={field}
-                    sheet={sheet}
-                    onMove={(by) => selection.move([field.name], by)}
-                    onTakeOff={() => selection.takeOff([field.name])}
-                    onClose={() => {
-                      selection.choose([]);
-                      fieldButton(field.name)?.focus();
-                    }}
-                  />
-                </Beside>
-              ) : (
-                <RuleLine
-                  key={field.name}
-                  field={field}
-                  top={topOf(alignment, field.name)}
-                  actions={actions}
-                  checks={checks.get(field.name) ?? noChecks}
-                  save={save}
-                />
-              ),
-            )}
+            {onPage.map((field) => (
+              <RuleLine
+                key={field.name}
+                field={field}
+                top={topOf(alignment, field.name)}
+                actions={actions}
+                checks={checks.get(field.name) ?? noChecks}
+                save={save}
+                isChosen={selection.names.includes(field.name)}
+              />
+            ))}
           </Margin>
         )}
       </Columns>
     </Pane>
+  );
+}
+
+function PageHead({ sheet, person }: { sheet: SheetAnswer; person: string }) {
+  const hasErrors = sheet.findings.some((finding) => finding.severity === "error");
+  return (
+    <h2>
+      Page {hasErrors ? <Mark kind="stop">last version without errors</Mark> : <span>as served to {person}</span>}
+    </h2>
   );
 }

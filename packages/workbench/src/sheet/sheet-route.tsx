@@ -17,20 +17,21 @@ import { useCommands } from "../palette/commands.js";
 import { Choice } from "../parts/choice.js";
 import { Small } from "../parts/inputs.js";
 import { Empty, Failed, Waiting } from "../parts/states.js";
+import { Tabs } from "../parts/tabs.js";
 import { Title, useDocumentTitle } from "../parts/title.js";
-import { type ChosenStep, RoundTrip } from "../round-trip/round-trip.js";
-import { stoppedAt } from "../round-trip/wording.js";
-import { DraftBar, DraftNotices } from "./draft-bar.js";
-import { FieldsTogether } from "./fields-together.js";
-import { Findings } from "./findings.js";
+import { useNarrow } from "../parts/use-narrow.js";
+import type { ChosenStep } from "../round-trip/round-trip.js";
+import { TripLines } from "../round-trip/trip-lines.js";
+import { DraftBar } from "./draft-bar.js";
+import { EditPanel } from "./edit-panel.js";
 import { Neighbours } from "./neighbours.js";
+import { Notices } from "./notices.js";
 import { RecordChoice } from "./record-choice.js";
 import { type Editing, EditingContext, readContent, useEditingSource } from "./settings.js";
-import { SheetColumns } from "./sheet-columns.js";
+import { type ColumnName, columnNames, SheetColumns } from "./sheet-columns.js";
 import { useSheetCommands } from "./sheet-commands.js";
-import { StepDetail } from "./step-detail.js";
 import { type EditedDraft, useDraft } from "./use-draft.js";
-import { useSelection } from "./use-selection.js";
+import { type Selection, useSelection } from "./use-selection.js";
 import { useUndoKeys } from "./use-undo-keys.js";
 import { type View, views } from "./views.js";
 
@@ -40,7 +41,7 @@ const CensusPane = lazy(() => import("./census-pane.js"));
 const Statements = lazy(() => import("./statements.js"));
 const Versions = lazy(() => import("./versions.js"));
 
-/** As high as the window, so that the round trip stays in view while the fields scroll; higher where more is to be said. */
+/** As high as the window: what is above the columns never grows, and the columns scroll, not the window. */
 const Leaf = styled.div`
   display: flex;
   flex-direction: column;
@@ -48,22 +49,43 @@ const Leaf = styled.div`
   margin-top: ${({ theme }) => `calc(-1 * ${theme.space(2)})`};
   margin-bottom: ${({ theme }) => `calc(-1 * ${theme.space(8)})`};
   > * { flex-shrink: 0; }
+  @media (max-width: 999px) { height: auto; min-height: calc(100dvh - 3.125rem); }
 `;
 
 const Top = styled.div`
   display: flex;
-  flex-wrap: wrap;
-  > h1 { max-width: 22rem; white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
   align-items: baseline;
-  gap: ${({ theme }) => `${theme.space(1)} ${theme.space(5)}`};
+  gap: ${({ theme }) => `${theme.space(1)} ${theme.space(4)}`};
+  padding-bottom: ${({ theme }) => theme.space(1)};
+  > h1 { flex: 0 1 auto; max-width: 12rem; font-size: 1.25rem; white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
+  input { width: 11rem; }
+  select { max-width: 11rem; }
+  @media (max-width: 999px) { flex-wrap: wrap; }
 `;
 
-const Views = styled.h2`
+const Bar = styled.div`
   display: flex;
-  gap: ${({ theme }) => theme.space(2)};
-  button { border: 0; border-bottom: 2px solid transparent; background: none; padding: 0; font: inherit; cursor: pointer; }
-  button[aria-pressed="true"] { border-color: ${({ theme }) => theme.verdigris}; }
-  button[aria-pressed="false"] { font-weight: 400; color: ${({ theme }) => theme.soft}; }
+  align-items: baseline;
+  gap: ${({ theme }) => `0 ${theme.space(6)}`};
+  min-height: 1.875rem;
+  > div:last-child { margin-left: auto; }
+  a { white-space: nowrap; }
+  @media (max-width: 999px) { flex-wrap: wrap; }
+`;
+
+const Ways = styled.div`
+  display: flex;
+  gap: ${({ theme }) => theme.space(4)};
+  @media (max-width: 999px) { flex-wrap: wrap; }
+`;
+
+/** The columns, and at their right the place where what is selected is edited. */
+const Body = styled.div`
+  display: flex;
+  flex: 1 1 0 !important;
+  min-height: 24rem;
+  > aside { flex: 0 0 24rem; }
+  @media (max-width: 999px) { > aside { flex: 1 1 0; border: 0; padding-left: 0; } }
 `;
 
 const sameKey = (a: readonly string[] | null | undefined, b: readonly string[] | null | undefined): boolean =>
@@ -190,8 +212,8 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
       content,
       recordAddress: shownTrial?.address,
       edit: draft.edit,
-      pick: setPicked,
-      choose: selection.choose,
+      pick: (step) => pick(step),
+      choose: (names) => select.choose(names),
       view: setView,
       publish: () => setPublishing(true),
     }),
@@ -205,7 +227,6 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
   const save = tried ?? (saving ? asked.data : saves.data?.find((request) => sameKey(request.key, key)));
   const lastOpen = useLast(open);
   const shownOpen = view === "list" && listed ? listed : lastOpen;
-  const chosen = picked ?? firstStep(asked.data);
   const choose = (values: Record<string, readonly string[]>): void => {
     setForm(undefined);
     setSearch((before) => {
@@ -232,14 +253,33 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
         {view === "versions" && <Versions name={name} text={text} draft={draft} />}
       </Suspense>
     );
-  const head = (
-    <Views>
-      {(Object.keys(views) as View[]).map((each) => (
-        <button key={each} type="button" aria-pressed={view === each} onClick={() => setView(each)}>
-          {views[each]}
-        </button>
-      ))}
-    </Views>
+  const isNarrow = useNarrow();
+  const [column, setColumn] = useState<ColumnName>("page");
+  const alone = isNarrow ? column : undefined;
+  const select: Selection = {
+    ...selection,
+    choose: (names) => {
+      if (names.length > 0) setPicked(undefined);
+      selection.choose(names);
+    },
+  };
+  const pick = (step: ChosenStep | undefined): void => {
+    if (step) {
+      selection.choose([]);
+      setView("rules");
+      setColumn("edit");
+    }
+    setPicked(step);
+  };
+  const failures = [
+    ...(requestId && asked.error ? [{ error: asked.error, again: () => void asked.refetch() }] : []),
+    ...(answer.error ? [{ error: answer.error, again: () => void answer.refetch() }] : []),
+  ];
+  const hasPanel = view === "rules" && alone !== "table" && alone !== "page" && alone !== "rules";
+  const file = (
+    <Suspense fallback={<Waiting height="30rem" what="Opening" />}>
+      <FilePane name={name} text={text} findings={sheet.findings} sheet={sheet} onChange={draft.write} />
+    </Suspense>
   );
   return (
     <EditingContext.Provider value={source}>
@@ -257,63 +297,80 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
             }))}
             onChange={(id) => choose({ as: [id], ...(key ? { key } : {}) })}
           />
-          {key && <Link to={`/changes?containing=${encodeURIComponent(key[0] ?? "")}`}>Change history</Link>}
           <DraftBar draft={draft} sheet={sheet} isOpen={isPublishing} setOpen={setPublishing} />
         </Top>
-        <DraftNotices draft={draft} />
-        {isEmpty && shownTrial && <p role="status">The table is empty: this is the form for a new record.</p>}
-        {requestId && asked.error && <Failed error={asked.error} again={() => void asked.refetch()} />}
-        <RoundTrip open={shownOpen} save={save} chosen={chosen} onChoose={setPicked}>
-          <Link to={`/requests?page=${encodeURIComponent(name)}`}>Requests</Link>
-          <Link to={`/pages/${encodeURIComponent(name)}/rehearsal`}>Rehearsal</Link>
-        </RoundTrip>
-        {picked && (
-          <StepDetail
-            request={chosen.half === "open" ? shownOpen : save}
-            step={chosen.step}
-            sheet={sheet}
-            onClose={() => setPicked(undefined)}
+        <TripLines
+          open={shownOpen}
+          save={save}
+          chosen={picked}
+          onChoose={pick}
+          saved={tried && <Tried leadsTo={trial?.leadsTo ?? null} onReload={() => setForm(undefined)} />}
+        />
+        <Bar>
+          <Tabs label="Beside the page" tabs={views} chosen={view} onChoose={setView} />
+          {alone !== undefined && view === "rules" && (
+            <Tabs label="Column" tabs={columnNames} chosen={alone} onChoose={setColumn} />
+          )}
+          <Notices
+            draft={draft}
+            findings={findings}
+            text={text}
+            failures={failures}
+            isEmpty={isEmpty && shownTrial !== undefined}
           />
-        )}
-        {tried && (
-          <p role="status">
-            {trial?.leadsTo
-              ? `Trial: this save would redirect (303) to ${trial.leadsTo}. It was rolled back.`
-              : "Trial on the draft: rolled back, nothing was changed."}{" "}
-            It is tried again with every change of the draft.{" "}
-            <Small type="button" onClick={() => setForm(undefined)}>
-              Reload record
-            </Small>
-          </p>
-        )}
-        {view !== "file" && <Findings findings={findings} text={text} onRepair={draft.write} />}
-        {answer.error && <Failed error={answer.error} again={() => void answer.refetch()} />}
-        <FieldsTogether selection={selection} />
-        {shownTrial ? (
-          <SheetColumns
-            sheet={sheet}
-            trial={shownTrial}
-            save={save}
-            selection={selection}
-            onSend={(sent) => key && setForm(sent)}
-            view={view}
-            pane={pane}
-            head={head}
-          />
-        ) : answer.isPending || (key === undefined && answer.data?.sheet.version) ? (
-          <NoRecord isPending={answer.isPending || isLooking} />
-        ) : (
-          <section aria-label="The page file">
-            {head}
-            {pane ?? (
-              <Suspense fallback={<Waiting height="30rem" what="Opening" />}>
-                <FilePane name={name} text={text} findings={sheet.findings} sheet={sheet} onChange={draft.write} />
-              </Suspense>
-            )}
-          </section>
-        )}
+          <Ways>
+            {key && <Link to={`/changes?containing=${encodeURIComponent(key[0] ?? "")}`}>Change history</Link>}
+            <Link to={`/requests?page=${encodeURIComponent(name)}`}>Requests</Link>
+            <Link to={`/pages/${encodeURIComponent(name)}/rehearsal`}>Rehearsal</Link>
+            {shownTrial && sheet.listAddress && <a href={key ? shownTrial.address : sheet.listAddress}>Served page</a>}
+          </Ways>
+        </Bar>
+        <Body>
+          {shownTrial && alone !== "edit" && (alone === undefined || pane === undefined) ? (
+            <SheetColumns
+              sheet={sheet}
+              trial={shownTrial}
+              save={save}
+              selection={select}
+              onSend={(sent) => key && setForm(sent)}
+              view={view}
+              pane={pane}
+              alone={alone}
+            />
+          ) : shownTrial ? (
+            (pane ?? null)
+          ) : answer.isPending || (key === undefined && answer.data?.sheet.version) ? (
+            <NoRecord isPending={answer.isPending || isLooking} />
+          ) : (
+            <section aria-label="The page file">{pane ?? file}</section>
+          )}
+          {hasPanel && (
+            <EditPanel
+              sheet={sheet}
+              selection={select}
+              picked={picked}
+              onPick={pick}
+              request={picked?.half === "save" ? save : shownOpen}
+            />
+          )}
+        </Body>
       </Leaf>
     </EditingContext.Provider>
+  );
+}
+
+/** What is said of a trial of a save, after its outcome. */
+function Tried({ leadsTo, onReload }: { leadsTo: string | null; onReload: () => void }) {
+  return (
+    <>
+      {" "}
+      {leadsTo === null
+        ? "Trial on the draft: rolled back, nothing was changed."
+        : `Trial: this save would redirect (303) to ${leadsTo}. It was rolled back.`}{" "}
+      <Small type="button" onClick={onReload} title="The trial runs again with every change of the draft.">
+        Reload record
+      </Small>
+    </>
   );
 }
 
@@ -339,11 +396,4 @@ function askedStep(step: string | null, form: string | undefined): ChosenStep | 
   const half = form === undefined ? "open" : "save";
   const steps: readonly string[] = half === "save" ? saveSteps : openSteps;
   return step !== null && steps.includes(step) ? { half, step: step as StepName } : undefined;
-}
-
-/** The step that is looked at first: where a chosen request stopped, its write, or the load. */
-function firstStep(asked: RecordedRequest | undefined): ChosenStep {
-  const half = asked && isSaving(asked.operation) ? "save" : "open";
-  const stop = asked && stoppedAt(asked);
-  return { half, step: stop?.step ?? (half === "save" ? "write" : "load") };
 }

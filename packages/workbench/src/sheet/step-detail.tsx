@@ -6,23 +6,10 @@ import { Mark } from "../parts/mark.js";
 import { stepTitle } from "../round-trip/wording.js";
 import { StepSettings } from "./step-settings.js";
 
-const ms = (ms: string | number, other: string | number) => `${ms} ms, ${other}`;
-
 const Detail = styled.section`
-  border-top: 1px solid ${({ theme }) => theme.rule};
-  border-bottom: 1px solid ${({ theme }) => theme.edge};
-  padding: ${({ theme }) => `${theme.space(1)} 0`};
-  > h2 { font-size: 1rem; padding: ${({ theme }) => `${theme.space(1)} 0`}; }
-  > h2 span { font-weight: 400; color: ${({ theme }) => theme.soft}; margin-left: ${({ theme }) => theme.space(3)}; }
-`;
-
-const Inside = styled.div`
   display: grid;
-  grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
-  gap: ${({ theme }) => theme.space(8)};
-  max-height: 24rem;
-  overflow: auto;
-  padding: ${({ theme }) => `${theme.space(2)} 0`};
+  gap: ${({ theme }) => theme.space(3)};
+  > h2 span { font-weight: 400; color: ${({ theme }) => theme.soft}; margin-left: ${({ theme }) => theme.space(3)}; }
   h3 { font-size: 1rem; margin-bottom: ${({ theme }) => theme.space(1)}; }
   pre { white-space: pre-wrap; overflow-wrap: anywhere; }
 `;
@@ -99,27 +86,30 @@ interface StepDetailProps {
   readonly onClose: () => void;
 }
 
-/** One step: its settings, and beside them what it did in this request, with the statements that it sent. */
+/** One step: what it did in this request, its settings, and the statements that it sent. */
 export function StepDetail({ request, step: name, sheet, onClose }: StepDetailProps) {
   const step = request?.steps.find((each) => each.step === name);
   const sent = step?.statements.length ?? 0;
   return (
-    <Detail aria-label={stepTitle[name]}>
+    <Detail aria-label={`${stepTitle[name]}: settings and values`}>
       <h2>
         {stepTitle[name]}
         <span>
           {step
-            ? ms(step.ms.toFixed(2), sent === 0 ? "no statement" : sent === 1 ? "one statement" : `${sent} statements`)
+            ? `${step.ms.toFixed(2)} ms, ${sent === 0 ? "no statement" : sent === 1 ? "one statement" : `${sent} statements`}`
             : "Not reached in this request"}
         </span>{" "}
         <Small type="button" onClick={onClose}>
-          close
+          Close
         </Small>
       </h2>
-      <Inside tabIndex={0} role="region" aria-label={`${stepTitle[name]}: settings and values`}>
-        <StepSettings step={name} sheet={sheet} />
-        {step ? <Recorded step={step} /> : <p />}
-      </Inside>
+      <StepSettings step={name} sheet={sheet} />
+      {step && (
+        <div>
+          <h3>In this request</h3>
+          <Recorded step={step} />
+        </div>
+      )}
     </Detail>
   );
 }

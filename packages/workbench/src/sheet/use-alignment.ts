@@ -8,7 +8,8 @@ export interface Alignment {
   readonly height: number;
 }
 
-const nothing: Alignment = { tops: new Map(), end: 0, height: 600 };
+/** Where nothing stands beside the page: notes follow one after the other. */
+export const unaligned: Alignment = { tops: new Map(), end: 0, height: 600 };
 const gap = 2;
 
 /** The heights that the notes beside each field need, by field. */
@@ -23,7 +24,7 @@ function needed(container: HTMLElement): Map<string, number> {
 
 function measure(frame: HTMLIFrameElement, container: HTMLElement): Alignment {
   const page = frame.contentDocument;
-  if (!page?.body) return nothing;
+  if (!page?.body) return unaligned;
   const heights = needed(container);
   const fields = [...page.querySelectorAll<HTMLElement>("[data-field]")];
   // Notes may take the room between two fields as well: there is nothing in it.
@@ -65,7 +66,7 @@ export function useAlignment(
   frame: RefObject<HTMLIFrameElement | null>,
   container: RefObject<HTMLElement | null>,
 ): [Alignment, () => void] {
-  const [alignment, setAlignment] = useState(nothing);
+  const [alignment, setAlignment] = useState(unaligned);
   const align = useCallback(() => {
     if (!frame.current || !container.current) return;
     const measured = measure(frame.current, container.current);

@@ -66,6 +66,8 @@ export function useSelection(order: readonly string[], edit: Editing["edit"]): S
       const next = order[order.indexOf(name) + by];
       if (next === undefined) return;
       if (event.shiftKey) extendTo(next);
+      // What is edited beside the page follows.
+      else if (here.length === 1) choose([next]);
       fieldButton(next)?.focus();
     }
     event.preventDefault();

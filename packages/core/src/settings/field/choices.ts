@@ -12,7 +12,8 @@ export const choices: FieldSetting<
   "choices"
 > = {
   label: "Choices",
-  about: "For a reference: `{ where: …, by: … }`, see below.",
+  about: "For a reference: which records can be chosen, and whether from a list or by searching.",
+  details: "`{ where: …, by: list }` or `by: search`, see [the page file](page-file.md#choices).",
   without: "all records that the foreign key allows",
   editor: { kind: "own" },
   fits: "reference",

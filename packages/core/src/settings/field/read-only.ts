@@ -4,7 +4,7 @@ import type { FieldSetting } from "../setting.js";
 
 export const readOnly: FieldSetting<boolean, boolean, "readOnly"> = {
   label: "Read-only",
-  about: "Shown, never taken from a form.",
+  about: "Whether the field is shown only.",
   without: "no; key columns and what the connection may not update are shown only",
   editor: { kind: "check", text: "Shown, never taken from a form", value: true },
   into: "readOnly",

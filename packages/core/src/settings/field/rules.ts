@@ -9,7 +9,8 @@ import { condition, line } from "../texts.js";
 /** What is demanded of a value: by the page, by its choices, by the table. */
 export const rules: FieldSetting<RuleSetting[], readonly Rule[], "rules"> = {
   label: "Rules",
-  about: "What is demanded of a value, see below.",
+  about: "What is demanded of a value, beside what the table enforces.",
+  details: "See [rules](rules.md).",
   without: "what the table enforces",
   editor: { kind: "own" },
   into: "rules",

@@ -10,7 +10,8 @@ export type Tidying = v.InferOutput<typeof tidying>;
 
 export const tidy: FieldSetting<Tidying[], readonly Tidying[], "tidy"> = {
   label: "Clean up input",
-  about:
+  about: "What is done to a typed text before it is judged.",
+  details:
     "In order: `trim`, `single-spaces`, `upper`, `lower`, `{ slug: FIELD }` (made of another field where it is left empty, as soon as anything is saved).",
   without: "nothing is done",
   editor: { kind: "own" },
