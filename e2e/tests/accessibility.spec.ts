@@ -144,7 +144,7 @@ test.describe("axe finds nothing in either colour scheme", () => {
     await expect(page.getByRole("textbox", { name: "When", exact: true })).toBeVisible();
     expect(await violations(page)).toEqual([]);
     for (const view of ["List", "File", "Census", "Statements", "Versions", "Page"]) {
-      await page.getByRole("button", { name: view, exact: true }).click();
+      await page.getByRole("tab", { name: view, exact: true }).click();
       if (view === "Census") await page.getByRole("button", { name: /^Run/ }).click();
       const there = {
         List: '[aria-label="List"] iframe',

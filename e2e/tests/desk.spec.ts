@@ -14,8 +14,9 @@ test("a table that changes under its page is told of, refuses what no longer fit
     await expect(row).toContainText("Not served", { timeout: 60_000 });
     await expect(row).toContainText("findings is called what_was_found now");
     await page.getByRole("link", { name: "Visits" }).click();
-    const notice = page.getByRole("status").filter({ hasText: "The table has changed since this page was published" });
-    await notice.getByRole("button", { name: "write what_was_found everywhere" }).click();
+    const notice = page.getByRole("status").filter({ hasText: "Table changed since publishing" });
+    await notice.getByRole("button").click();
+    await page.getByRole("button", { name: "write what_was_found everywhere" }).click();
     await expect(page.frameLocator("iframe").getByLabel("What was found")).toBeVisible();
     await page.getByRole("button", { name: "Publish…" }).click();
     await page.getByRole("button", { name: "Publish now" }).click();
@@ -26,7 +27,7 @@ test("a table that changes under its page is told of, refuses what no longer fit
     await vale.rows("ALTER TABLE field.visit RENAME COLUMN what_was_found TO findings");
   }
   await page.goto("/workbench/pages/visit");
-  await page.getByRole("button", { name: "Versions", exact: true }).click();
+  await page.getByRole("tab", { name: "Versions", exact: true }).click();
   await page.getByRole("button", { name: "Restore as draft" }).last().click();
   await expect(page.frameLocator("iframe").getByLabel("Findings")).toBeVisible({ timeout: 60_000 });
   await page.getByRole("button", { name: "Publish…" }).click();

@@ -254,7 +254,7 @@ test("an administrator makes a token, which opens its page as JSON, and revokes 
 test("the Sheet shows the page's list and its way, and takes its settings", async ({ signedIn }) => {
   const page = await signedIn("ines");
   await page.goto("/workbench/pages/river?key=1");
-  await page.getByRole("button", { name: "List", exact: true }).click();
+  await page.getByRole("tab", { name: "List", exact: true }).click();
   const list = page.frameLocator('iframe[title="The list as it would be served"]');
   await expect(list.getByRole("heading", { level: 1 })).toHaveText("Rivers");
   await list.getByLabel("Contains").fill("beck");

@@ -46,7 +46,7 @@ test("a hydrologist says that saving doesn't work: from the telephone to the men
   const request = ines.url();
   await ines.getByRole("link", { name: "Show on the Sheet" }).click();
   await expect(ines.getByRole("region", { name: "Save", exact: true })).toContainText("1 rule failed");
-  await ines.getByRole("button", { name: "File", exact: true }).click();
+  await ines.getByRole("tab", { name: "File", exact: true }).click();
   const editor = ines.locator(".cm-content");
   await expect(editor).toContainText("max-length: 10");
   await editor.getByText("max-length").first().click();
@@ -143,7 +143,7 @@ test("what is rehearsed is what the Sheet shows, and a rehearsal says of which t
   const file = path.join(vale.pages, "region.page.yaml");
   const sound = await readFile(file, "utf8");
   await page.goto("/workbench/pages/region");
-  await page.getByRole("button", { name: "File", exact: true }).click();
+  await page.getByRole("tab", { name: "File", exact: true }).click();
   const editor = page.locator(".cm-content");
   await expect(editor).toContainText("title:");
   await editor.getByText("title:").first().click();
@@ -158,7 +158,7 @@ test("what is rehearsed is what the Sheet shows, and a rehearsal says of which t
   );
   expect(text).toContain("# typed at the last moment\ntitle:");
   await page.getByRole("link", { name: "Back to the Sheet" }).click();
-  await page.getByRole("button", { name: "File", exact: true }).click();
+  await page.getByRole("tab", { name: "File", exact: true }).click();
   await expect(editor).toContainText("# typed at the last moment");
   await editor.getByText("# typed at").click();
   await page.keyboard.press("End");

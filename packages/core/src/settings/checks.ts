@@ -16,7 +16,8 @@ export const checks: Setting<
   "checks"
 > = {
   label: "Checks",
-  about: "`{ expect: condition over form, row, actor, now; at: field; message: … }`: what fields demand of each other.",
+  about: "What fields demand of each other.",
+  details: "`{ expect: condition over form, row, actor, now; at: field; message: … }`",
   without: "none",
   step: "check",
   editor: { kind: "own" },

@@ -75,7 +75,7 @@ const Beside = styled.div<{ $side: "left" | "right"; $isChosen?: boolean }>`
   position: absolute;
   left: 0;
   right: 0;
-  padding: ${({ theme, $side }) => ($side === "left" ? `0 ${theme.space(2)} 0 0` : `0 0 0 ${theme.space(2)}`)};
+  padding: ${({ theme, $side }) => ($side === "left" ? `0 ${theme.space(2)} 0 0` : `0 ${theme.space(3)} 0 ${theme.space(2)}`)};
   border-top: 1px dotted ${({ theme }) => theme.rule};
 `;
 

@@ -80,11 +80,12 @@ const Ways = styled.div`
 `;
 
 /** The columns, and at their right the place where what is selected is edited. */
-const Body = styled.div`
+const Body = styled.div<{ $covers: "left" | "right" | undefined }>`
   display: flex;
+  position: relative;
   flex: 1 1 0 !important;
   min-height: 24rem;
-  > aside { flex: 0 0 24rem; }
+  > aside { flex: 0 0 24rem; ${({ theme, $covers }) => $covers && `position: absolute; z-index: 3; inset-block: 0; ${$covers}: 0; width: ${$covers === "left" ? 28 : 24}rem; background: ${theme.paper}; border-right: 1px solid ${theme.edge};`} }
   @media (max-width: 999px) { > aside { flex: 1 1 0; border: 0; padding-left: 0; } }
 `;
 
@@ -266,7 +267,6 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
   const pick = (step: ChosenStep | undefined): void => {
     if (step) {
       selection.choose([]);
-      setView("rules");
       setColumn("edit");
     }
     setPicked(step);
@@ -275,7 +275,9 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
     ...(requestId && asked.error ? [{ error: asked.error, again: () => void asked.refetch() }] : []),
     ...(answer.error ? [{ error: answer.error, again: () => void answer.refetch() }] : []),
   ];
-  const hasPanel = view === "rules" && alone !== "table" && alone !== "page" && alone !== "rules";
+  const hasPanel = alone === undefined ? view === "rules" || picked !== undefined : alone === "edit";
+  // Beside a pane it covers the page, which is not what is looked at there; beside the page alone a part of it.
+  const covers = view === "rules" ? undefined : view === "page" ? "right" : "left";
   const file = (
     <Suspense fallback={<Waiting height="30rem" what="Opening" />}>
       <FilePane name={name} text={text} findings={sheet.findings} sheet={sheet} onChange={draft.write} />
@@ -325,7 +327,7 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
             {shownTrial && sheet.listAddress && <a href={key ? shownTrial.address : sheet.listAddress}>Served page</a>}
           </Ways>
         </Bar>
-        <Body>
+        <Body $covers={alone === undefined ? covers : undefined}>
           {shownTrial && alone !== "edit" && (alone === undefined || pane === undefined) ? (
             <SheetColumns
               sheet={sheet}
