@@ -52,7 +52,7 @@ test("changes are put back: one, with what others changed since told and left; a
   await entry.getByRole("button", { name: "Put back…" }).click();
   const dialog = page.getByRole("alertdialog", { name: "Put changes back" });
   await expect(dialog).toContainText("others changed it since, so it stays");
-  await dialog.getByRole("button", { name: /^Put back/ }).click();
+  await dialog.getByRole("button", { name: /^Restore/ }).click();
   await expect(dialog).toContainText("1 of 1 records put back.");
   await dialog.getByRole("button", { name: "Close" }).click();
   const stored = await vale.row<{ name: string; notes: string }>(
@@ -70,7 +70,7 @@ test("changes are put back: one, with what others changed since told and left; a
     .filter({ hasText: `entry ${undo.id}` })
     .getByRole("button", { name: "Put back…" })
     .click();
-  await dialog.getByRole("button", { name: /^Put back/ }).click();
+  await dialog.getByRole("button", { name: /^Restore/ }).click();
   await expect(dialog).toContainText("1 of 1 records put back.");
   await dialog.getByRole("button", { name: "Close" }).click();
   expect((await vale.row<{ name: string }>("SELECT name FROM network.station WHERE code = 'MV-021'")).name).toBe(
@@ -97,7 +97,7 @@ test("all that a person changed in a span is put back; what the page refuses is 
   await page.getByRole("button", { name: "Put back all of these changes by Tamsin Okoro…" }).click();
   const dialog = page.getByRole("alertdialog", { name: "Put changes back" });
   await expect(dialog.getByRole("listitem")).toHaveCount(1);
-  await dialog.getByRole("button", { name: /^Put back/ }).click();
+  await dialog.getByRole("button", { name: /^Restore/ }).click();
   await expect(dialog).toContainText("1 of 1 records put back.");
   expect(
     await vale.row("SELECT notes, alert_m::text, warning_m::text FROM network.station WHERE code = 'MV-021'"),
@@ -109,11 +109,11 @@ test("all that a person changed in a span is put back; what the page refuses is 
   await page.goto(record);
   const entry = page.getByRole("listitem").filter({ hasText: `entry ${id}` });
   await entry.getByRole("button", { name: "only warning_m…" }).click();
-  await dialog.getByRole("button", { name: /^Put back/ }).click();
+  await dialog.getByRole("button", { name: /^Restore/ }).click();
   await expect(dialog).toContainText("The warning level must lie above the alert level.");
   await dialog.getByRole("button", { name: "Close" }).click();
   await entry.getByRole("button", { name: "Put back…" }).click();
-  await dialog.getByRole("button", { name: /^Put back/ }).click();
+  await dialog.getByRole("button", { name: /^Restore/ }).click();
   await expect(dialog).toContainText("1 of 1 records put back.");
 });
 

@@ -30,7 +30,7 @@ test("a hydrologist says that saving doesn't work: from the telephone to the men
   const filter = (label: string) => ines.getByRole("combobox", { name: label, exact: true });
   await filter("Page").selectOption("river");
   await filter("Person").selectOption("Hollis Brandt");
-  await filter("Outcome").selectOption("all that were stopped");
+  await filter("Outcome").selectOption("All rejected");
   await expect(ines).toHaveURL(/page=river.*person=.*outcome=refusals/);
   const rows = ines.getByRole("region", { name: "Requests", exact: true }).getByRole("row");
   const first = rows.filter({ hasText: "POST" }).first();
@@ -58,7 +58,7 @@ test("a hydrologist says that saving doesn't work: from the telephone to the men
   await ines.keyboard.press("Delete");
   await ines.keyboard.type("60");
   await expect(ines.getByRole("button", { name: "Publish…" })).toBeEnabled();
-  await expect(ines.getByRole("toolbar")).toContainText("draft,");
+  await expect(ines.getByRole("toolbar")).toContainText("Draft,");
 
   // What Hollis met would be saved now.
   await ines.goto(request);

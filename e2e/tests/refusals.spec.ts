@@ -34,14 +34,14 @@ test("what is wrong is said all at once in the page's own words, beside the fiel
   await page.getByLabel("Alert level").fill("1,20");
   await page.getByLabel("Notes").fill("Typed and not lost");
   await page.getByRole("button", { name: "Update" }).click();
-  await expect(page.getByRole("alert")).toContainText("3 things to put right");
+  await expect(page.getByRole("alert")).toContainText("Fix 3 errors");
   await expect(page.getByRole("alert")).toContainText("Station name is needed: enter a value.");
   await expect(page.getByLabel("Station name")).toHaveAccessibleDescription(/is needed: enter a value/);
   await expect(page.getByLabel("Warning level")).toHaveValue("three metres");
   await expect(page.getByLabel("Notes")).toHaveValue("Typed and not lost");
   await expect(page.getByLabel("Warning level")).toHaveAccessibleDescription(/must be a number/);
   await expect(page.getByLabel("Alert level")).toHaveAccessibleDescription(/written with a point/);
-  await expect(page).toHaveTitle(/^Put right: /);
+  await expect(page).toHaveTitle(/^Error: /);
   await page
     .getByRole("alert")
     .getByRole("link", { name: /Warning level/ })
@@ -190,7 +190,7 @@ test("two people change the same field: the second sees both values", async ({ s
   await vale.rows("UPDATE network.station SET name = 'Renamed by the office' WHERE code = 'MV-017'");
   await page.getByLabel("Station name").fill("Renamed by hand");
   await page.getByRole("button", { name: "Update" }).click();
-  await expect(page.getByRole("alert")).toContainText("Someone else changed the same");
+  await expect(page.getByRole("alert")).toContainText("Someone else has changed this record");
   await expect(page.getByLabel("Station name")).toHaveAccessibleDescription(/Stored now: .*Renamed by the office/);
   await page.getByRole("button", { name: "Update" }).click();
   await expect(page.getByRole("status")).toContainText("Renamed by hand");

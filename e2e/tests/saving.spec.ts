@@ -49,7 +49,7 @@ test("a conflict is shown where the form was, with both values, and is solved th
   await vale.rows("UPDATE network.station SET notes = 'By the office' WHERE code = 'MV-020'");
   await page.getByLabel("Notes").fill("By hand");
   await update(page).click();
-  await expect(page.getByRole("alert")).toContainText("Someone else changed the same");
+  await expect(page.getByRole("alert")).toContainText("Someone else has changed this record");
   await expect(page).toHaveURL(/\/stations\/MV-020\/edit$/);
   await page.getByRole("button", { name: "Take theirs (Notes)" }).click();
   await expect(page.getByLabel("Notes")).toHaveValue("By the office");
@@ -146,7 +146,7 @@ test("a date that was begun and not finished is refused at its field, and not st
   await page.getByLabel("Installed on").focus();
   await page.keyboard.press("Delete");
   await update(page).click();
-  await expect(page.getByRole("alert")).toContainText("2 things to put right");
+  await expect(page.getByRole("alert")).toContainText("Fix 2 errors");
   await expect(page.getByLabel("Installed on")).toHaveAccessibleDescription(/must be a date/);
   expect(await page.getByLabel("Installed on").evaluate((input: HTMLInputElement) => input.validity.badInput)).toBe(
     true,

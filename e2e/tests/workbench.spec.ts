@@ -93,7 +93,7 @@ test("the Sheet shows the chosen record through the eyes of the chosen person, i
   await expect(frame.getByRole("heading", { level: 1 })).toContainText("Station MV-001");
   await expect(chosen).toHaveText("Tamsin Okoro, technician, auditor");
   await seenBy.selectOption("Hollis Brandt, hydrologist");
-  await expect(frame.getByRole("heading", { level: 1 })).toHaveText("No such record is open to you");
+  await expect(frame.getByRole("heading", { level: 1 })).toHaveText("No such record, or no access to it");
   await expect(page.getByRole("region", { name: "Open", exact: true })).toContainText(
     "the record exists, but not under",
   );
@@ -121,7 +121,7 @@ test("changes are found by text, person and page, and the story of week 19 can b
 test("the workbench is closed to others", async ({ signedIn }) => {
   const page = await signedIn("hollis");
   expect((await page.goto("/workbench"))?.status()).toBe(403);
-  await expect(page.getByRole("heading", { level: 1 })).toHaveText("The workbench is not open to you");
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText("You have no access to the workbench");
 });
 
 test("everything is reached by keyboard", async ({ signedIn }) => {

@@ -173,7 +173,7 @@ export function byHand(pool: pg.Pool, sessionKey: string, person: Person, prepar
   app.get("/stations/:code/edit", async (request, response) => {
     const actor = signedIn(request);
     if (!actor) return response.redirect(303, "/sign-in");
-    if (!mayOpen(actor)) return response.status(403).send("Not open to you");
+    if (!mayOpen(actor)) return response.status(403).send("No access");
     const [{ rows }, lists] = await Promise.all([
       pool.query<StationRow>(
         query("open station", `SELECT ${selected} FROM network.station WHERE code = $1 AND ($2 OR region_id = $3)`, [
@@ -192,7 +192,7 @@ export function byHand(pool: pg.Pool, sessionKey: string, person: Person, prepar
   app.post("/stations/:code/edit", async (request, response) => {
     const actor = signedIn(request);
     if (!actor) return response.status(401).send("Signed out");
-    if (!mayOpen(actor) || !hasToken(request)) return response.status(403).send("Not open to you");
+    if (!mayOpen(actor) || !hasToken(request)) return response.status(403).send("No access");
     const { code } = request.params;
     const parsed = v.safeParse(stationForm, request.body);
     if (!parsed.success) {

@@ -80,7 +80,7 @@ describe("a table with a column of every type", () => {
   test("several refused values are told at once", async () => {
     const form = formOf((await send("GET", addressOf(2))).response.body);
     const { response } = await send("POST", addressOf(2), bodyOf(form, { inet: "x", mac: "y", bits: "z" }));
-    expect(response.body).toContain("3 things to put right");
+    expect(response.body).toContain("Fix 3 errors");
   });
 
   test("generated columns are shown and never written", async () => {

@@ -126,7 +126,7 @@ describe("what is wrong with a form", () => {
     const before = await trips.one("SELECT xmin::text FROM proof.entry WHERE id = 1");
     const { response, recorded } = await attempt({ count: "many", station: "", day: "" });
     expect([response.status, recorded.outcome]).toEqual([422, "invalid"]);
-    expect(response.body).toContain("2 things to put right");
+    expect(response.body).toContain("Fix 2 errors");
     expect(recorded.steps.at(-1)?.values.map(({ name }) => name)).toEqual(["station", "count"]);
     expect(await trips.one("SELECT xmin::text FROM proof.entry WHERE id = 1")).toEqual(before);
   });

@@ -340,7 +340,7 @@ describe("a list that is filtered", () => {
     const { status, body } = await at(query);
     expect([status, idsIn(body)]).toEqual([200, []]);
     expect(body).toContain(said);
-    expect(body).toContain("Put right the filter that is marked");
+    expect(body).toContain("Fix the filter that is marked");
     expect(body).toContain(`value="${Object.values(query)[0]}"`);
   });
 

@@ -95,7 +95,7 @@ describe("a new record", () => {
     const before = await gates();
     const foreign = await trips.save("/gates/new", hollis, form, { name: "Not ours", region_id: "3" });
     expect(foreign.response.status).toBe(422);
-    expect(foreign.response.body).toContain("would not be open to you");
+    expect(foreign.response.body).toContain("would have no access to the new record");
     expect(await gates()).toBe(before);
     const own = await trips.save("/gates/new", hollis, form, { name: "Ours" });
     expect(own.response.status).toBe(303);

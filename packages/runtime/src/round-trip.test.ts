@@ -213,7 +213,7 @@ describe("a form that is refused", () => {
     const page = await refused({ warning_m: "abc", name: "", installed_on: "last spring" });
     expect(formOf(page).get("warning_m")).toBe("abc");
     expect(formOf(page).get("installed_on")).toBe("last spring");
-    expect(page).toContain("3 things to put right");
+    expect(page).toContain("Fix 3 errors");
   });
 
   test("can be put right and sent again, with the same certainty about the others", async () => {
@@ -235,7 +235,7 @@ describe("a form that is refused", () => {
       "SELECT grid_reference FROM network.station WHERE code = 'MV-013'",
     );
     const page = await refused({ grid_reference, river_id: "99999", name: "" });
-    expect(page).toContain("3 things to put right");
+    expect(page).toContain("Fix 3 errors");
     expect(page).toContain("Grid reference is already used by another record");
     expect(page).toContain("River names a record that does not exist");
   });

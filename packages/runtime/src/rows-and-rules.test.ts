@@ -75,7 +75,7 @@ describe("a save keeps a record within the rows of the person who saves", () => 
     const form = await trips.open(address, hollis);
     const { response, recorded } = await trips.save(address, hollis, form, { region_id: "3", name: "Taken away" });
     expect([response.status, recorded.outcome]).toEqual([422, "invalid"]);
-    expect(response.body).toContain("With this Region the record would no longer be open to you, so it was not saved");
+    expect(response.body).toContain("With this Region you would lose access to the record, so it was not saved");
     expect(response.body).toMatch(/<a href="#field-3">With this Region/);
     expect(formOf(response.body).get("name")).toBe("Taken away");
     expect(await gauge(1)).toEqual(before);

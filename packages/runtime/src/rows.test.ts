@@ -234,7 +234,7 @@ describe("rows that are saved together", () => {
     const { response } = await send(form, { "r0:name": "Ash", "r1:name": "Bo", "r3:name": "Dee", ...together });
     expect([response.status, summary(response.body)]).toEqual([409, "2 rows can’t be saved, so nothing was saved."]);
     expect(problems(response.body)).toEqual(
-      expect.arrayContaining(["This record is no longer there, or no longer open to you."]),
+      expect.arrayContaining(["This record is no longer there, or you no longer have access to it."]),
     );
     expect(await entries()).toEqual([]);
   });

@@ -63,10 +63,10 @@ const english = {
   "new-recovery": "New recovery codes",
   home: "Home",
   pages: "Pages",
-  "no-page": "No page is open to you yet.",
+  "no-page": "You have no access to any page yet.",
   "to-workbench": "Go to the workbench",
   "to-pages": "To the list of pages",
-  "no-builder": "The workbench is not open to you",
+  "no-builder": "You have no access to the workbench",
   "no-builder-advice": "It is open to accounts with the role builder, administrator or auditor.",
   "went-wrong": "Something went wrong here",
   "went-wrong-advice":

@@ -1,4 +1,4 @@
-import { lazy, Suspense } from "react";
+import { lazy, Suspense, useState } from "react";
 import { Navigate, NavLink, Route, Routes } from "react-router";
 import { styled } from "styled-components";
 import { place } from "./api/client.js";
@@ -8,6 +8,7 @@ import { usePaletteKeys } from "./palette/use-palette-keys.js";
 import { Mark } from "./parts/mark.js";
 import { Waiting } from "./parts/states.js";
 import { Title } from "./parts/title.js";
+import { useNarrow } from "./parts/use-narrow.js";
 
 const PagesRoute = lazy(() => import("./pages/pages-route.js"));
 const SheetRoute = lazy(() => import("./sheet/sheet-route.js"));
@@ -31,6 +32,8 @@ const Head = styled.header`
   padding: ${({ theme }) => `${theme.space(2)} ${theme.space(6)}`};
   border-bottom: 1px solid ${({ theme }) => theme.edge};
   > strong { font-size: 1.125rem; }
+  > button { border: 0; background: none; padding: 0; color: ${({ theme }) => theme.verdigris}; text-decoration: underline; cursor: pointer; }
+  @media (max-width: 999px) { flex-wrap: wrap; row-gap: ${({ theme }) => theme.space(2)}; padding-inline: ${({ theme }) => theme.space(3)}; nav, > div { flex: 1 0 100%; flex-wrap: wrap; } }
 `;
 
 const Places = styled.nav`
@@ -55,6 +58,7 @@ const Person = styled.div`
 const Main = styled.main`
   padding: ${({ theme }) => `${theme.space(4)} ${theme.space(6)} ${theme.space(8)}`};
   &:focus { outline: none; }
+  @media (max-width: 999px) { padding-inline: ${({ theme }) => theme.space(3)}; }
 `;
 
 const Skip = styled.a`
@@ -70,50 +74,61 @@ export function App() {
   const isBuilder = roles.includes("builder");
   const live = useFeed();
   const [palette, setPalette] = usePaletteKeys();
+  const isNarrow = useNarrow();
+  const [isUnfolded, unfold] = useState(false);
   return (
     <>
       <Skip href="#main">Skip to the content</Skip>
       <Head>
         <strong>Loyal Quill</strong>
         {place !== "/workbench" && <code>{decodeURIComponent(place.slice("/workbench/at/".length))}</code>}
-        <Places aria-label="Main">
-          {isBuilder && (
-            <>
-              <NavLink to="/" end>
-                Pages
-              </NavLink>
-              <NavLink to="/requests">Requests</NavLink>
-              <NavLink to="/database">Database</NavLink>
-            </>
-          )}
-          {(isBuilder || roles.includes("administrator")) && <NavLink to="/people">People</NavLink>}
-          {roles.includes("auditor") && (
-            <>
-              <NavLink to="/changes">Changes</NavLink>
-              <NavLink to="/trail">Trail</NavLink>
-            </>
-          )}
-          {isBuilder && (
-            <button type="button" onClick={() => setPalette(true)} title="Ctrl+K">
-              Go to…
-            </button>
-          )}
-        </Places>
-        <Person>
-          <span role="status">{live ? <Mark kind="good">live</Mark> : <Mark kind="wait">Disconnected</Mark>}</span>
-          {session.data?.accountsHere === false ? (
-            <span>{session.data.name}</span>
-          ) : (
-            <a href="/my-account">{session.data?.name ?? ""}</a>
-          )}
-          <a href="/">{session.data?.application ?? "Served pages"}</a>
-          {session.data?.accountsHere !== false && (
-            <form method="post" action="/sign-out">
-              <input type="hidden" name="token" value={session.data?.csrfToken ?? ""} />
-              <button type="submit">Sign out</button>
-            </form>
-          )}
-        </Person>
+        {isNarrow && (
+          <button type="button" aria-expanded={isUnfolded} onClick={() => unfold(!isUnfolded)}>
+            Menu
+          </button>
+        )}
+        {(!isNarrow || isUnfolded) && (
+          <>
+            <Places aria-label="Main">
+              {isBuilder && (
+                <>
+                  <NavLink to="/" end>
+                    Pages
+                  </NavLink>
+                  <NavLink to="/requests">Requests</NavLink>
+                  <NavLink to="/database">Database</NavLink>
+                </>
+              )}
+              {(isBuilder || roles.includes("administrator")) && <NavLink to="/people">People</NavLink>}
+              {roles.includes("auditor") && (
+                <>
+                  <NavLink to="/changes">Changes</NavLink>
+                  <NavLink to="/trail">Trail</NavLink>
+                </>
+              )}
+              {isBuilder && (
+                <button type="button" onClick={() => setPalette(true)} title="Ctrl+K">
+                  Go to…
+                </button>
+              )}
+            </Places>
+            <Person>
+              <span role="status">{live ? <Mark kind="good">live</Mark> : <Mark kind="wait">Disconnected</Mark>}</span>
+              {session.data?.accountsHere === false ? (
+                <span>{session.data.name}</span>
+              ) : (
+                <a href="/my-account">{session.data?.name ?? ""}</a>
+              )}
+              <a href="/">{session.data?.application ?? "Served pages"}</a>
+              {session.data?.accountsHere !== false && (
+                <form method="post" action="/sign-out">
+                  <input type="hidden" name="token" value={session.data?.csrfToken ?? ""} />
+                  <button type="submit">Sign out</button>
+                </form>
+              )}
+            </Person>
+          </>
+        )}
       </Head>
       {palette && isBuilder && (
         <Suspense>

@@ -32,7 +32,7 @@ export const findingKinds = {
   further: {
     levels: ["error", "warning"],
     means: "There are more findings than are listed.",
-    remedy: "Put right those that are listed, and look again.",
+    remedy: "Fix those that are listed, and check again.",
   },
   sensitive: {
     levels: ["error"],

@@ -86,7 +86,7 @@ describe("the form", () => {
     expect(page).toMatch(
       /id="field-7" name="warning_m" aria-describedby="field-7-help field-7-unit field-7-problem field-7-stored" aria-invalid="true"/,
     );
-    expect(page).toContain("<title>Put right: ");
+    expect(page).toContain("<title>Error: ");
   });
 
   test("a locked record has no form, and says why", () => {
@@ -142,7 +142,7 @@ describe("the list", () => {
   });
 
   test("an empty list says why", () => {
-    expect(listPage({ ...view, rows: [] }, frame)).toContain("There is no record here that is open to you.");
+    expect(listPage({ ...view, rows: [] }, frame)).toContain("There is no record here that you have access to.");
     expect(listPage({ ...view, rows: [], search: "<x>" }, frame)).toContain("Nothing here contains “&lt;x&gt;”.");
   });
 });

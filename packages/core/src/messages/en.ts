@@ -8,7 +8,7 @@ export const english = {
     max: "{label} is above {limit}: enter {limit} or less.",
     scale: "{label} has more than {limit} digits after the point: round it to {limit}.",
     step: "{label} must be a multiple of {limit}.",
-    pattern: "{label} does not have the form that is wanted here.",
+    pattern: "{label} isn’t in the expected format.",
     "e-mail": "{label} must be an e-mail address, like name@example.com.",
     "web-address": "{label} must be a web address, like https://www.example.com.",
     telephone: "{label} must be a telephone number, like {example}.",
@@ -36,18 +36,15 @@ export const english = {
     check: "The table refuses this ({constraint}): {definition}.",
     "not-null": "{label} is needed by the table: enter a value.",
     exclusion: "{label} overlaps with another record.",
-    "new-not-yours": "The new record would not be open to you, so it is not stored: check what you entered.",
+    "new-not-yours": "You would have no access to the new record, so it is not stored: check what you entered.",
     "unavailable-away": "The database can't be reached just now. Try again in a minute.",
     "unavailable-slow": "The database took too long. Try again in a minute.",
-    "unavailable-full":
-      "The disk of the database is full, so nothing can be saved. Tell the person who looks after the database.",
+    "unavailable-full": "The disk of the database is full, so nothing can be saved. Tell your administrator.",
     "unavailable-short": "The database has no memory or no connection free. Try again in a minute.",
-    "unavailable-log":
-      "The change log can’t be written, and nothing is saved without it. Tell the person who looks after this application.",
+    "unavailable-log": "The change log can’t be written, and nothing is saved without it. Tell your administrator.",
     "unavailable-busy": "Too many people save at once. Try again.",
     "unavailable-read-only": "The database takes no changes just now. Try again later.",
-    "unavailable-page":
-      "This page does not fit its table any more, or lacks a right on it. Tell the person who looks after it.",
+    "unavailable-page": "This page does not fit its table any more, or lacks a right on it. Tell your administrator.",
     "unique-somehow": "Another record has these values already: enter different ones.",
     "exclusion-somehow": "This record overlaps with another one.",
     "referred-to": "{label} can't be changed: records in {table} refer to it.",
@@ -56,7 +53,7 @@ export const english = {
     "refused-elsewhere": "The table {table} refuses this: {said}",
     "trigger-failed": "A trigger of the database refused this, so nothing was saved: {said}",
     "rows-left":
-      "With this {label} the record would no longer be open to you, so it was not saved: choose a different value.",
+      "With this {label} you would lose access to the record, so it was not saved: choose a different value.",
     "stale-session": "You have signed in again since you opened this form. Look at what you typed, then send it.",
     "stale-age": "This form was opened a long time ago. Look at what you typed, then send it.",
     "stale-version": "This page was changed since you opened the form. Look at what you typed, then send it.",
@@ -64,9 +61,9 @@ export const english = {
       "Your earlier try was saved at {at}. What you typed since then is not saved yet: look at it, then press Update.",
     "unavailable-locked": "Somebody else is changing this record at this moment. Try again shortly.",
     "unavailable-internal":
-      "The database reports a fault of its own. Try again in a minute, and tell the person who looks after it if that does not help.",
+      "The database reports a fault of its own. Try again in a minute, and tell your administrator if that does not help.",
     "own-step-failed":
-      "Something that belongs to this save did not work, so nothing was saved. Try again in a minute, and tell the person who looks after this application if that does not help.",
+      "A custom step failed, so nothing was saved. Try again in a minute, and tell your administrator if that does not help.",
     own: "{said}",
     "unavailable-lost":
       "The connection to the database was lost while saving, and the change log has no such change. Send the form again.",
@@ -97,7 +94,7 @@ export const english = {
     "put-back": "Put back",
     "take-theirs": "Take theirs",
     "which-row": "Several rows were changed: press Save in the row that is to be saved.",
-    "row-gone": "This record is no longer there, or no longer open to you.",
+    "row-gone": "This record is no longer there, or you no longer have access to it.",
     "row-stops": "One row can’t be saved, so nothing was saved.",
     "rows-stop": "{count} rows can’t be saved, so nothing was saved.",
     "rows-saved": "{count} rows are saved.",
@@ -167,7 +164,7 @@ export const english = {
     "back-to": "Back to {list}",
     "to-the-list": "To the list: {list}",
     "all-pages": "Pages",
-    "no-page-open": "No page is open to you.",
+    "no-page-open": "You have no access to any page.",
     "to-the-pages": "To the list of pages",
     "way-back": "Back",
     "way-in": "Actions",
@@ -180,7 +177,7 @@ export const english = {
     "first-part": "First",
     "last-part": "Last",
     "go-to": "Go to",
-    "no-such-key": "No record “{key}” is open to you.",
+    "no-such-key": "No record “{key}”, or no access to it.",
     "one-record": "{number} record",
     records: "{number} records",
     "more-records": "More than {number} records",
@@ -203,7 +200,7 @@ export const english = {
     "sort-wrong": "The list can’t be sorted by “{name}”. It can be sorted by: {names}.",
     "place-wrong": "This place in the list is none any more. Ask for the first part.",
     "query-left-out": "The address asks for what this list does not have, so it was left out: {names}.",
-    "filter-wrong": "Put right the filter that is marked, then press Apply.",
+    "filter-wrong": "Fix the filter that is marked, then press Apply.",
     "nothing-matches": "No record matches these filters.",
     "download-csv": "Download as CSV",
     "search-too-slow": "This took too long and was stopped. Narrow it: use more or longer words, or a filter.",
@@ -215,25 +212,25 @@ export const english = {
     "is-saved": "{title} is saved.",
     "nothing-changed": "Nothing was changed in {title}.",
     "nothing-contains": "Nothing here contains “{search}”.",
-    "nothing-open": "There is no record here that is open to you.",
+    "nothing-open": "There is no record here that you have access to.",
     "no-longer-offered": "{value} (no longer offered)",
     "not-offered": "{value} (not offered)",
     "heading-look-again": "Look at this once more",
     "heading-not-saved": "Not saved",
     "heading-in-doubt": "It is not known yet whether this was saved",
-    "one-thing": "One thing to put right",
-    "many-things": "{count} things to put right",
-    "put-right": "Put right: {title}",
+    "one-thing": "Fix one error",
+    "many-things": "Fix {count} errors",
+    "put-right": "Error: {title}",
     "typed-is-here": "Nothing was saved. What you typed is still here.",
-    "conflict-heading": "Someone else changed the same",
+    "conflict-heading": "Someone else has changed this record",
     "conflict-field": "{label} was changed by someone else since you opened this form.",
     "conflict-advice":
       "Nothing was saved. Both values stand at the field: keep yours or press Take theirs, then press Update again.",
     "stored-now": "Stored now:",
     "stored-now-by": "Stored now by {by} at {at}:",
     "what-you-typed": "What you typed",
-    stopped: "Records can’t be saved here at present: the page has to be put right first.",
-    locked: "In its present state this record is shown, but not edited.",
+    stopped: "Records can’t be saved here at present: errors in the page must be fixed first.",
+    locked: "This record can’t be edited in its current state.",
     "was-saved": "{title} was saved at {at}.",
     "typed-is-here-only": "What you typed is still here.",
     "sign-in-and-go-on": "Sign in and continue",
@@ -265,12 +262,11 @@ export const english = {
     },
     "condition-too-long": {
       title: "This page asks too much for your account",
-      advice:
-        "A condition of the page goes through lists of your account that are too long. Tell the person who looks after the pages.",
+      advice: "A condition of the page goes through lists of your account that are too long. Tell your administrator.",
     },
     "may-not-see-history": {
       title: "You may not see the changes of this record",
-      advice: "Ask the person who looks after the pages if you need to.",
+      advice: "Ask your administrator if you need to.",
     },
     "query-wrong": {
       title: "The address asks for what this list does not have",
@@ -297,9 +293,9 @@ export const english = {
       advice: "Go to the list and choose the record there.",
     },
     "no-such-record": {
-      title: "No such record is open to you",
+      title: "No such record, or no access to it",
       advice:
-        "It may have been deleted, its key may be misspelt, or it belongs to others. The list shows the records that are open to you.",
+        "It may have been deleted, its key may be misspelt, or it belongs to others. The list shows the records that you have access to.",
     },
     "record-gone": {
       title: "This record is no longer there",
@@ -310,17 +306,17 @@ export const english = {
       advice: "Open the page in a browser and use its form.",
     },
     "may-not-open": {
-      title: "This page is not open to you",
-      advice: "Ask the person who looks after this application, if you need it for your work.",
+      title: "You have no access to this page",
+      advice: "Ask your administrator if you need it for your work.",
     },
     "may-not-edit": { title: "This record can't be edited now", advice: "Nothing was changed." },
     "may-not-make": {
       title: "You can’t make new records here",
-      advice: "Ask the person who looks after this application, if you need it for your work.",
+      advice: "Ask your administrator if you need it for your work.",
     },
     "new-stopped": {
       title: "No new records can be made here at present",
-      advice: "The page has to be put right first. Tell the person who looks after it.",
+      advice: "Errors in the page must be fixed first. Tell your administrator.",
     },
     "may-not-delete": { title: "This record can’t be deleted now", advice: "Nothing was changed." },
     "signed-out": {
@@ -350,7 +346,7 @@ export const english = {
     "database-trouble": { title: "The database can’t do this just now", advice: "Nothing was changed." },
     "log-away": {
       title: "The change log can’t be reached",
-      advice: "Nothing was changed. Tell the person who looks after this application.",
+      advice: "Nothing was changed. Tell your administrator.",
     },
     "database-away": {
       title: "The database can't be reached just now",
@@ -362,9 +358,8 @@ export const english = {
         "The connection to the database was lost on the way. Open the record again in a minute: if it is gone, it was deleted, and the change log says so.",
     },
     "own-step-failed": {
-      title: "Something that belongs to this did not work",
-      advice:
-        "Nothing was changed. Try again in a minute, and tell the person who looks after this application if that does not help.",
+      title: "A custom step failed",
+      advice: "Nothing was changed. Try again in a minute, and tell your administrator if that does not help.",
     },
     "database-refuses": {
       title: "The database refuses to show this",
@@ -377,7 +372,7 @@ export const english = {
     },
     "page-unsound": {
       title: "This page is out of service",
-      advice: "Its page file does not fit the table. Tell the person who looks after it.",
+      advice: "Its page file does not fit the table. Tell your administrator.",
     },
   },
 } as const;

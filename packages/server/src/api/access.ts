@@ -110,7 +110,7 @@ export class GuardedRoutes {
       const found = await this.account(request);
       if (!found) return problem(response, 401, "Signed out", "Sign in to use the workbench.");
       if (hasRole(found, ...roles)) return next();
-      problem(response, 403, "Not open to you", `This is open to accounts with the role ${roles.join(" or ")}.`);
+      problem(response, 403, "No access", `This is open to accounts with the role ${roles.join(" or ")}.`);
     };
   }
 }

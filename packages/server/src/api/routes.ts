@@ -91,7 +91,7 @@ function guard({ router }: GuardedRoutes, { account: accountOf, sessions }: ApiO
       return problem(
         response,
         403,
-        "Not open to you",
+        "No access",
         "The workbench is open to accounts with the role builder, administrator or auditor.",
       );
     const isReading = request.method === "GET" || request.method === "HEAD";

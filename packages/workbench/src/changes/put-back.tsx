@@ -77,7 +77,7 @@ function standing({ page, isOpen, does, stands, fields }: PutBackRecord): string
   if (stands === "gone") return "The record is gone.";
   if (stands === "there") return "There is a record with this key again.";
   if (stands === "changed-since") return "The record was changed since it was made.";
-  if (does === "nothing") return "Nothing to do: it is so already.";
+  if (does === "nothing") return "Already has these values.";
   return fields.length > 0 && fields.every(({ barred }) => barred !== null)
     ? "Its page takes none of these fields."
     : null;
@@ -91,8 +91,8 @@ function RecordPlan({ record, despite }: { record: PutBackRecord; despite: boole
       <h3>
         <code>{keyText(key)}</code> <Soft>{table}</Soft>
       </h3>
-      {does === "new" && <Mark kind="good">is made again</Mark>}
-      {does === "delete" && <Mark kind="stop">is deleted, since it was new</Mark>}
+      {does === "new" && <Mark kind="good">Will be recreated</Mark>}
+      {does === "delete" && <Mark kind="stop">Will be deleted, since it was new</Mark>}
       {does !== "delete" &&
         fields.map(({ field, label, now, left, becomes, isConflict, barred }) => (
           <div key={field}>
@@ -232,7 +232,7 @@ export function PutBack({ asked, onClose }: { asked: PutBackAsked; onClose: (isD
       <footer>
         {!put.data && (
           <Strong disabled={doable === 0 || put.isPending} onClick={() => put.mutate()}>
-            {put.isPending ? "Putting back…" : `Put back (records: ${figure(doable)})`}
+            {put.isPending ? "Putting back…" : doable === 1 ? "Restore 1 record" : `Restore ${figure(doable)} records`}
           </Strong>
         )}
         {put.isPending && records.length > atOnce ? (

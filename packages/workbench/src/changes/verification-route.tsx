@@ -76,7 +76,7 @@ function Last({ last }: { last: NonNullable<VerificationAnswer["last"]> }) {
         )}
         {counts.dropped > 0 && (
           <>
-            <dt>Entries dropped by the rules of retention</dt>
+            <dt>Entries removed by the retention policy</dt>
             <dd>{figure(counts.dropped)}</dd>
           </>
         )}
@@ -173,8 +173,8 @@ export default function VerificationRoute() {
             <Last last={data.last} />
           ) : (
             <Empty title="Never verified here">
-              Verifying works out every hash anew, from all entries and seals, and holds the rows of watched tables
-              against what the log says.
+              Verifying recomputes every hash, from all entries and seals, and holds the rows of watched tables against
+              what the log says.
             </Empty>
           )}
         </Lines>

@@ -29,7 +29,7 @@ export default function PagesRoute() {
         ) : (
           <Empty title="No pages yet">
             <Link to="/database">Choose a table</Link>: one step later there is a draft that runs on its records. Or put
-            a file NAME.page.yaml into the directory of page files; as soon as one lies there, it stands here.
+            a file NAME.page.yaml into the directory of page files; it appears here as soon as it is saved.
           </Empty>
         ))}
       {!pages.isPending && <Second>Latest requests</Second>}

@@ -3,7 +3,8 @@ import { styled } from "styled-components";
 
 const List = styled.div`
   display: flex;
-  gap: ${({ theme }) => theme.space(3)};
+  flex-wrap: wrap;
+  gap: ${({ theme }) => `0 ${theme.space(3)}`};
   button { border: 0; border-bottom: 2px solid transparent; background: none; padding: 0; min-height: 24px; cursor: pointer; white-space: nowrap; }
   button[aria-selected="true"] { border-color: ${({ theme }) => theme.verdigris}; font-weight: 700; }
   button[aria-selected="false"] { color: ${({ theme }) => theme.soft}; }

@@ -17,6 +17,7 @@ import { Tokens } from "./tokens.js";
 const Two = styled.div`
   display: grid;
   grid-template-columns: 22rem minmax(0, 1fr);
+  @media (max-width: 999px) { grid-template-columns: minmax(0, 1fr); }
   gap: ${({ theme }) => theme.space(8)};
   margin-top: ${({ theme }) => theme.space(3)};
   h2 { font-size: 1.125rem; margin-bottom: ${({ theme }) => theme.space(2)}; }

@@ -242,7 +242,7 @@ export default function ReplayRoute() {
                   },
                 ]
               : []),
-            { id: "refusals", text: "all that were stopped" },
+            { id: "refusals", text: "All rejected" },
             { id: "saves", text: "all that were saved" },
             { id: "all", text: "all" },
           ]}

@@ -108,7 +108,7 @@ export default function RequestSumsPane({ sums, onField }: { sums: RequestSums; 
         <Days days={sums.days} />
       </section>
       <section>
-        <h2>What refuses most</h2>
+        <h2>Most common failures</h2>
         <ol>
           {sums.rules.length === 0 && <li>No form was refused.</li>}
           {sums.rules.slice(0, 5).map(({ field, by, count }) => (
@@ -122,7 +122,7 @@ export default function RequestSumsPane({ sums, onField }: { sums: RequestSums; 
         </ol>
       </section>
       <section>
-        <h2>Slowest steps, half and 95 %</h2>
+        <h2>Slowest steps, p50 · p95</h2>
         <ol>
           {slowest.map(({ step, half, most }) => (
             <li key={step}>

@@ -145,7 +145,7 @@ export default function RequestsRoute() {
           { id: "nobody", text: "not signed in" },
         ])}
         {select("Outcome", "outcome", "any", [
-          { id: "refusals", text: "all that were stopped" },
+          { id: "refusals", text: "All rejected" },
           ...outcomeIds.map((id) => ({ id, text: outcomeWord(id) })),
         ])}
         {select(

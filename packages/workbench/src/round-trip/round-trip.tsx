@@ -151,7 +151,7 @@ const Ways = styled.span`
 function shownValues(step: RecordedStep): RecordedStep["values"] {
   const own = (step.own ?? []).map(({ name, ms, said }) => ({
     name: `${name}()`,
-    value: said ?? "nothing said",
+    value: said ?? "no message",
     note: msText(Math.round(ms)),
   }));
   if (step.step !== "read" && step.step !== "compare") return [...own, ...step.values];

@@ -160,7 +160,7 @@ export default function CensusPane({ name, text }: { name: string; text: string 
       {answer?.census && (
         <ul aria-label="Census">
           {answer.census.counts.length === 0 && (
-            <li>The page has no rules or checks of its own: the table's are held by the table.</li>
+            <li>The page has no rules or checks of its own. Table constraints are enforced by the database.</li>
           )}
           {answer.census.counts.map((count, index) => (
             // biome-ignore lint/suspicious/noArrayIndexKey: two rules of a field may demand the same

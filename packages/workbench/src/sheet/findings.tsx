@@ -12,6 +12,7 @@ const List = styled.ul`
   display: grid;
   gap: ${({ theme }) => theme.space(2)};
   border-bottom: 1px solid ${({ theme }) => theme.rule};
+  > li { display: block; }
   pre { overflow-x: auto; color: ${({ theme }) => theme.soft}; }
 `;
 

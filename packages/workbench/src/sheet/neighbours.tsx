@@ -3,7 +3,7 @@ import { styled } from "styled-components";
 import { ask } from "../api/client.js";
 
 const Arrows = styled.span`
-  margin-left: ${({ theme }) => theme.space(-4)};
+  white-space: nowrap;
   button { border: 1px solid ${({ theme }) => theme.edge}; background: ${({ theme }) => theme.leaf}; padding: ${({ theme }) => `${theme.space(1)} ${theme.space(2)}`}; cursor: pointer; }
   button + button { border-left: 0; }
 `;

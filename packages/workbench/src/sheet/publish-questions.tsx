@@ -20,7 +20,7 @@ interface DraftQuestionProps {
 function Effects({ page, revision }: { page: string; revision: number }) {
   const effects = useEffects(page, revision);
   if (effects.isPending) return <p>Checking who is affected…</p>;
-  if (effects.error) return <p>It could not be found out for whom that changes something: {effects.error.message}</p>;
+  if (effects.error) return <p>Couldn't determine who is affected: {effects.error.message}</p>;
   if (effects.data.length === 0) return <p>Nobody can see or edit different records than before.</p>;
   return (
     <>
@@ -70,17 +70,13 @@ export function PublishQuestion({ draft, sheet, onClose }: DraftQuestionProps) {
       )}
       {warnings > 0 && (
         <p>
-          <Mark kind="wait">{warnings === 1 ? "one warning" : `${warnings} warnings`}</Mark> in the review; it can be
-          published all the same.
+          <Mark kind="wait">{warnings === 1 ? "One warning" : `${warnings} warnings`} in the review.</Mark> You can
+          still publish the page.
         </p>
       )}
       {!open && (
         <p>
-          <CheckBox
-            label="The page does not say who may open it: everyone who is signed in may. That is meant."
-            checked={everybody}
-            onChange={setEverybody}
-          />
+          <CheckBox label="Let every signed-in user open this page" checked={everybody} onChange={setEverybody} />
         </p>
       )}
       <footer>

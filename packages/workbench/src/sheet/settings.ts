@@ -93,7 +93,7 @@ export const checksIn = (content: Content | undefined): { expect: string; at?: s
 export function addCheck({ content, edit }: Pick<Editing, "content" | "edit">): void {
   const index = checksIn(content).length;
   edit(
-    [{ do: "set", path: ["checks", index], value: { expect: "true", message: "This does not fit together." } }],
+    [{ do: "set", path: ["checks", index], value: { expect: "true", message: "These settings conflict." } }],
     "add a check",
   );
   requestFocus(conditionOfCheck(index));

@@ -63,6 +63,11 @@ const Top = styled.div`
   @media (max-width: 999px) { flex-wrap: wrap; }
 `;
 
+const Record = styled.span`
+  display: inline-flex;
+  align-items: baseline;
+`;
+
 const Bar = styled.div`
   display: flex;
   align-items: baseline;
@@ -88,6 +93,11 @@ const Body = styled.div<{ $covers: "left" | "right" | undefined }>`
   > aside { flex: 0 0 24rem; ${({ theme, $covers }) => $covers && `position: absolute; z-index: 3; inset-block: 0; ${$covers}: 0; width: ${$covers === "left" ? 28 : 24}rem; background: ${theme.paper}; border-right: 1px solid ${theme.edge};`} }
   @media (max-width: 999px) { > aside { flex: 1 1 0; border: 0; padding-left: 0; } }
 `;
+
+const { rules: _rules, page: _page, ...panes } = views;
+/** Where there is room for one column only: the columns and the panes, side by side. */
+const aloneTabs = { ...columnNames, ...panes };
+const isColumn = (name: keyof typeof aloneTabs): name is ColumnName => Object.hasOwn(columnNames, name);
 
 const sameKey = (a: readonly string[] | null | undefined, b: readonly string[] | null | undefined): boolean =>
   Boolean(a && b && a.length === b.length && a.every((part, index) => part === b[index]));
@@ -288,8 +298,10 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
       <Leaf>
         <Top>
           <Title title={`${sheet.plural} at ${sheet.path}, table ${sheet.table}`}>{sheet.plural}</Title>
-          <RecordChoice page={name} chosen={key} onChoose={(next) => choose({ key: next })} />
-          {key && <Neighbours page={name} from={key} onChoose={(next) => choose({ key: next })} />}
+          <Record>
+            <RecordChoice page={name} chosen={key} onChoose={(next) => choose({ key: next })} />
+            {key && <Neighbours page={name} from={key} onChoose={(next) => choose({ key: next })} />}
+          </Record>
           <Choice
             label="View as"
             value={eyes?.id ?? ""}
@@ -309,9 +321,18 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
           saved={tried && <Tried leadsTo={trial?.leadsTo ?? null} onReload={() => setForm(undefined)} />}
         />
         <Bar>
-          <Tabs label="Beside the page" tabs={views} chosen={view} onChoose={setView} />
-          {alone !== undefined && view === "rules" && (
-            <Tabs label="Column" tabs={columnNames} chosen={alone} onChoose={setColumn} />
+          {alone === undefined ? (
+            <Tabs label="Beside the page" tabs={views} chosen={view} onChoose={setView} />
+          ) : (
+            <Tabs
+              label="Shown"
+              tabs={aloneTabs}
+              chosen={view === "rules" || view === "page" ? alone : view}
+              onChoose={(each) => {
+                setView(isColumn(each) ? "rules" : each);
+                if (isColumn(each)) setColumn(each);
+              }}
+            />
           )}
           <Notices
             draft={draft}
@@ -367,7 +388,7 @@ function Tried({ leadsTo, onReload }: { leadsTo: string | null; onReload: () => 
     <>
       {" "}
       {leadsTo === null
-        ? "Trial on the draft: rolled back, nothing was changed."
+        ? "Trial, rolled back."
         : `Trial: this save would redirect (303) to ${leadsTo}. It was rolled back.`}{" "}
       <Small type="button" onClick={onReload} title="The trial runs again with every change of the draft.">
         Reload record
