@@ -97,7 +97,7 @@ test.describe("an application of its own", () => {
     // One that takes too long saves nothing either.
     await page.getByLabel("Station name").fill("Slow Sluice");
     await page.getByRole("button", { name: "Update" }).click();
-    await expect(page.getByText("Something that belongs to this save did not work").first()).toBeVisible();
+    await expect(page.getByText("A custom step failed").first()).toBeVisible();
     expect(await level()).toEqual(before);
     expect(errors()).toContain("check of station.page.ts failed: it took longer than 2000 ms");
 

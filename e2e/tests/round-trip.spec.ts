@@ -154,7 +154,7 @@ test("a list is sorted by a heading, and a key leads to its record", async ({ si
   const go = page.getByRole("form", { name: "Go to" });
   await go.getByLabel("Code").fill("MV-777");
   await go.getByRole("button", { name: "Go to" }).click();
-  await expect(page.getByRole("alert")).toHaveText("No record “MV-777” is open to you.");
+  await expect(page.getByRole("alert")).toHaveText("No record “MV-777”, or no access to it.");
   await expect(go.getByLabel("Code")).toHaveValue("MV-777");
   await go.getByLabel("Code").fill("MV-014");
   await go.getByRole("button", { name: "Go to" }).click();

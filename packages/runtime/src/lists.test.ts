@@ -222,7 +222,7 @@ describe("going to a record by its key", () => {
     for (const typed of ["2", "x", "99999999999999999999", "1; DROP TABLE proof.mark"]) {
       const { status, body } = await at({ "go.id": typed });
       expect([typed, status]).toEqual([typed, 200]);
-      expect(body).toContain(`No record “${typed}” is open to you.`);
+      expect(body).toContain(`No record “${typed}”, or no access to it.`);
       expect(body).toContain(`value="${typed}"`);
       expect(idsIn(body)).toEqual([1]);
     }
@@ -231,7 +231,7 @@ describe("going to a record by its key", () => {
   test("takes each part of a key of several", async () => {
     const found = await at({ "go.a": "x/1", "go.b": "2" }, "/pairs");
     expect([found.status, found.headers.location]).toEqual([303, "/pairs/x%2F1/2"]);
-    expect((await at({ "go.a": "x/1", "go.b": "" }, "/pairs")).body).toContain("No record “x/1 / ” is open to you.");
+    expect((await at({ "go.a": "x/1", "go.b": "" }, "/pairs")).body).toContain("No record “x/1 / ”, or no access to it.");
     expect((await at({ "go.a": "", "go.b": "" }, "/pairs")).status).toBe(200);
   });
 });

@@ -117,7 +117,7 @@ describe("a step before the check", () => {
     const { status, text } = await save({ name: "Other" });
     expect(status).toBe(503);
     expect(text).toContain('value="Other"');
-    expect(text).toContain("Something that belongs to this save did not work");
+    expect(text).toContain("A custom step failed");
     expect(await buoy()).toMatchObject({ name: "North" });
     expect(errors.map((error) => error.message)).toEqual([
       'beforeCheck of the steps of buoy failed: "checked_by" is no field that this form takes',
@@ -259,7 +259,7 @@ describe("a step in the transaction", () => {
 
   test.each([
     ["Refused", 422, "Not this one."],
-    ["Broken", 503, "Something that belongs to this save did not work"],
+    ["Broken", 503, "A custom step failed"],
   ])("that does not want %s takes all of it back, the log's entry too", async (name, status, said) => {
     await withSteps(tells);
     const before = await count("quill_log.change");

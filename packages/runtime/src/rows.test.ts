@@ -130,7 +130,7 @@ describe("a row that is edited in its place", () => {
     await trips.owner.query("UPDATE proof.post SET name = 'Elsewhere', state = 'closed' WHERE id = 4");
     const closed = await send(form, { "r0:height": "5", "quill.row": "0" }, { q: "dale" });
     expect(closed.response.status).toBe(409);
-    expect(problems(closed.response.body)[0]).toContain("shown, but not edited");
+    expect(problems(closed.response.body)[0]).toContain("in its current state");
     expect(closed.response.body).toContain('value="5"');
     await trips.owner.query("DELETE FROM proof.post WHERE id = 4");
     const gone = await send(form, { "r0:height": "5", "quill.row": "0" }, { q: "dale" });
