@@ -98,7 +98,7 @@ test("from an empty workbench and a table of twenty columns to a published page 
   }).toPass({ timeout: 60_000 });
 
   const begun = Date.now();
-  await pick("draft gauge", "Create a draft page for office.gauge_house");
+  await pick("draft gauge", "Create draft for office.gauge_house");
   const served = page.frameLocator("iframe");
   await expect(served.getByRole("heading", { level: 1 })).toContainText("House at Alder Bridge");
   await expect(served.getByRole("combobox", { name: "Station" })).toBeVisible();

@@ -117,7 +117,7 @@ test("a draft's first view says that it is looking for records, and never that t
   });
   await page.goto("/workbench/database");
   const row = page.getByRole("row").filter({ hasText: "office.person" });
-  await row.getByRole("button", { name: "Create a draft page for office.person" }).click();
+  await row.getByRole("button", { name: "Create draft for office.person" }).click();
   await expect(page.frameLocator("iframe").getByLabel("Name")).toBeVisible({ timeout: 30_000 });
   expect(await page.evaluate(() => "wasSaid" in window)).toBe(false);
   await page.getByRole("button", { name: "Discard draft" }).click();

@@ -231,7 +231,9 @@ describe("going to a record by its key", () => {
   test("takes each part of a key of several", async () => {
     const found = await at({ "go.a": "x/1", "go.b": "2" }, "/pairs");
     expect([found.status, found.headers.location]).toEqual([303, "/pairs/x%2F1/2"]);
-    expect((await at({ "go.a": "x/1", "go.b": "" }, "/pairs")).body).toContain("No record “x/1 / ”, or no access to it.");
+    expect((await at({ "go.a": "x/1", "go.b": "" }, "/pairs")).body).toContain(
+      "No record “x/1 / ”, or no access to it.",
+    );
     expect((await at({ "go.a": "", "go.b": "" }, "/pairs")).status).toBe(200);
   });
 });

@@ -1,10 +1,11 @@
 import { lazy, Suspense, useState } from "react";
 import { Navigate, NavLink, Route, Routes } from "react-router";
 import { styled } from "styled-components";
-import { place } from "./api/client.js";
+import { place, placeOf } from "./api/client.js";
 import { useFeed } from "./api/feed.js";
 import { useSession } from "./api/queries.js";
 import { usePaletteKeys } from "./palette/use-palette-keys.js";
+import { Choice } from "./parts/choice.js";
 import { Mark } from "./parts/mark.js";
 import { Waiting } from "./parts/states.js";
 import { Title } from "./parts/title.js";
@@ -81,7 +82,14 @@ export function App() {
       <Skip href="#main">Skip to the content</Skip>
       <Head>
         <strong>Loyal Quill</strong>
-        {place !== "/workbench" && <code>{decodeURIComponent(place.slice("/workbench/at/".length))}</code>}
+        {(session.data?.databases.length ?? 0) > 1 && (
+          <Choice
+            label="Database"
+            value={place}
+            options={(session.data?.databases ?? []).map((name) => ({ id: placeOf(name), text: name || "main" }))}
+            onChange={(id) => location.assign(id)}
+          />
+        )}
         {isNarrow && (
           <button type="button" aria-expanded={isUnfolded} onClick={() => unfold(!isUnfolded)}>
             Menu

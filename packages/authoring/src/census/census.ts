@@ -47,9 +47,15 @@ export interface Census {
   readonly counts: readonly CensusCount[];
 }
 
+/** What a census that goes on has counted so far: of each question the rows that it would refuse. */
+export interface CensusSoFar {
+  readonly rows: number;
+  readonly refused: readonly number[];
+}
+
 export interface CensusOptions {
   /** Told of how far it is, from 0 to 1. */
-  readonly onProgress?: (done: number) => void;
+  readonly onProgress?: (done: number, soFar: CensusSoFar) => void;
   /** Asked between statements: ends it with {@link CensusCancelled}. */
   readonly isCancelled?: () => boolean;
   /** Blocks of a table that are counted by one statement. */
@@ -146,7 +152,7 @@ class Counting {
 
   private go(done: number): void {
     if (this.options.isCancelled?.()) throw new CensusCancelled("The census was cancelled.");
-    this.options.onProgress?.(done);
+    this.options.onProgress?.(done, { rows: this.rows, refused: [...this.counts] });
   }
 
   async take(): Promise<Census> {

@@ -31,7 +31,7 @@ export interface RehearsalOptions extends World {
   /** Cases of the developer's own. */
   readonly own?: (prepared: Prepared) => readonly Case[];
   /** Told of each case that was played. */
-  readonly onPlayed?: (done: number, all: number) => void;
+  readonly onPlayed?: (done: number, all: number, played: Played) => void;
   readonly isCancelled?: () => boolean;
   /** Which of the cases are played: all where nothing is said. */
   readonly only?: (one: Case) => boolean;
@@ -161,9 +161,10 @@ export async function rehearse(options: RehearsalOptions): Promise<Rehearsal> {
     const played: Played[] = [];
     for (const one of cases) {
       if (options.isCancelled?.()) break;
-      played.push(await play(one, options, of, known));
+      const last = await play(one, options, of, known);
+      played.push(last);
       done += 1;
-      options.onPlayed?.(done, all);
+      options.onPlayed?.(done, all, last);
     }
     return played;
   };

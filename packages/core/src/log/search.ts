@@ -70,8 +70,12 @@ export function searchEntriesStatement(query: EntryQuery, begin: string, most: n
       `%${query.containing.replaceAll(/[\\%_]/g, (character) => `\\${character}`)}%`,
       "text",
     );
+    // A number with a point is looked for as that number: 33.7 is 33.70, and no part of a moment's seconds.
+    const isNumber = /^-?\d+\.\d+$/.test(query.containing);
+    const number = `(^|[^0-9.:])${query.containing.replace(".", "\\.").replace(/0+$/, "")}0*($|[^0-9.])`;
+    const found = isNumber ? `~ ${parameters.add(number, "text")}` : `ILIKE ${pattern}`;
     where.push(
-      `(c.record_key::text ILIKE ${pattern} OR c.reason ILIKE ${pattern} OR EXISTS (SELECT FROM jsonb_array_elements(c.fields) AS f WHERE concat_ws(' ', f->>'field', f->>'old', f->>'new') ILIKE ${pattern}))`,
+      `(c.record_key::text ILIKE ${pattern} OR c.reason ILIKE ${pattern} OR EXISTS (SELECT FROM jsonb_array_elements(c.fields) AS f WHERE concat_ws(' ', f->>'field', f->>'old', f->>'new') ${found}))`,
     );
   }
   return {

@@ -82,6 +82,16 @@ describe("the log is searched", () => {
     expect((await search({ from: "2999-01-01T00:00:00Z" })).changes).toEqual([]);
   });
 
+  test("for a number with a point as that number, and not as a part of a moment", async () => {
+    const [number, moment] = [
+      await changed("MV-031", "notes", "Read at 33.70 today"),
+      await changed("MV-032", "notes", "At 2026-09-14 10:15:33.712+00"),
+    ];
+    const found = (await search({ containing: "33.7" })).changes.map(({ id }) => id);
+    expect([found.includes(number), found.includes(moment)]).toEqual([true, false]);
+    expect((await search({ containing: "10:15:33" })).changes.map(({ id }) => id)).toContain(moment);
+  });
+
   test("goes on where a part ended, and ends", async () => {
     const seen = new Set<string>();
     for (let before: string | null = ""; before !== null; ) {

@@ -8,7 +8,10 @@ import {
   type Database,
   type Facts,
   findTable,
+  overStored,
+  Parameters,
   parseCondition,
+  predicate,
   referencedChoices,
   truthOf,
 } from "@loyal-quill/core";
@@ -30,7 +33,14 @@ export interface ConditionQuestion {
 /** Tables with more rows than this, as PostgreSQL believes, are counted by the census only. */
 const mostRows = 300_000;
 
-const nothing: Omit<ConditionAnswer, "problem"> = { here: null, counted: null };
+const nothing: Omit<ConditionAnswer, "problem"> = { here: null, sql: null, counted: null };
+
+/** A condition as it is asked of all stored rows: what it asks of the form, it asks of the row. */
+function asSql(condition: Condition, facts: Facts): ConditionAnswer["sql"] {
+  const parameters = new Parameters();
+  const text = predicate(overStored(condition), parameters, facts, "t");
+  return { text, values: parameters.values };
+}
 
 /** What a condition comes to: where it is wrong, or whether it holds for a record and for how many rows. */
 export async function judgeCondition(
@@ -60,6 +70,7 @@ export async function judgeCondition(
       : (await answeredOr(() => database.run(truthsStatement(table, condition, facts)), [], "unanswered"))[0];
   return {
     problem: null,
+    sql: asSql(condition, facts),
     here: place === "choices" ? null : await forRecord(condition, bound, question.key, facts, database),
     counted: counted
       ? { holds: Number(counted.holds), fails: Number(counted.fails), unknown: Number(counted.unknown) }

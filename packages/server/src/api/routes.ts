@@ -119,6 +119,7 @@ function addSession({ routes, look, options }: Adding): void {
       csrfToken: sessions.csrfToken(request),
       accountsHere: sessions.accountsHere,
       mount: options.mount,
+      databases: options.databases.map(({ name }) => name),
       roles: (Object.keys(ownRoles) as OwnRole[]).filter((role) => account?.roles.includes(role)),
     };
     response.json(answer);

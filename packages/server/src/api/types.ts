@@ -1,6 +1,6 @@
 /** What the workbench's API answers. Types only: shared with the workbench. */
 
-import type { Census, Drift, MergeConflict } from "@loyal-quill/authoring";
+import type { Census, CensusSoFar, Drift, MergeConflict } from "@loyal-quill/authoring";
 import type { Played, Rehearsal, Replayed } from "@loyal-quill/authoring/rehearsal";
 import type {
   Attribute,
@@ -35,6 +35,8 @@ export interface SessionAnswer {
   readonly accountsHere: boolean;
   /** What stands before the addresses of the served pages. */
   readonly mount: string;
+  /** The databases whose pages are built here, by name; the first has none. */
+  readonly databases: readonly string[];
 }
 
 export interface PageSummary {
@@ -175,6 +177,8 @@ export interface ConditionAnswer {
   readonly problem: { readonly message: string; readonly offset: number } | null;
   /** Whether it holds for the record, or is unknown, as SQL has it (ISO 9075-2, 4.5); null where that can't be told. */
   readonly here: boolean | "unknown" | null;
+  /** The same as SQL over the stored row `t`, with the values of its parameters; null where it never is SQL. */
+  readonly sql: { readonly text: string; readonly values: readonly (string | null)[] } | null;
   /** For how many stored rows it holds, fails and is unknown; null where they were not counted. */
   readonly counted: { readonly holds: number; readonly fails: number; readonly unknown: number } | null;
 }
@@ -491,6 +495,8 @@ export interface CensusAnswer {
   /** The text that it counts for. */
   readonly text: string;
   readonly census: Census | null;
+  /** Of one that goes on: the rows that were read, and of each rule and check how many of them it would refuse. */
+  readonly soFar: CensusSoFar | null;
   readonly because: string | null;
 }
 
@@ -513,6 +519,8 @@ export interface RehearsalAnswer {
   readonly text: string;
   readonly of: { readonly is: "published" } | { readonly is: "draft"; readonly revision: number | null };
   readonly quick: boolean;
+  /** Of one that goes on: the cases that came, of how many. */
+  readonly soFar: { readonly all: number; readonly played: readonly PlayedAnswer[] };
   readonly rehearsal:
     | (Omit<Rehearsal, "cases" | "changed"> & {
         readonly cases: readonly PlayedAnswer[];

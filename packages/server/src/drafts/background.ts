@@ -8,6 +8,9 @@ export interface Run<Came> {
   readonly cancel: () => void;
 }
 
+/** Hears how far work is, and what came since it was last told. */
+export type OnProgress = (done: number, parts?: readonly unknown[]) => void;
+
 export interface BackgroundState<Came> {
   readonly state: "running" | "done" | "cancelled" | "failed";
   /** From 0 to 1. */
@@ -15,6 +18,8 @@ export interface BackgroundState<Came> {
   /** ISO 8601, UTC. */
   readonly begun: string;
   readonly came: Came | null;
+  /** What came so far of one that goes on in this process, in the parts in which it was told. */
+  readonly soFar: readonly unknown[];
   /** Why it failed. */
   readonly because: string | null;
 }
@@ -33,6 +38,7 @@ const lookEvery = 5_000;
 interface UnderWay {
   readonly run: string;
   done: number;
+  readonly soFar: unknown[];
   cancel: () => void;
   readonly ended: Promise<void>;
 }
@@ -43,6 +49,7 @@ const stateOf = <Given, Came>({ begun, given, came, state, done, because }: Kept
   because,
   begun: begun.toISOString(),
   came: came as Came | null,
+  soFar: [] as readonly unknown[],
   given: given as Given,
 });
 
@@ -58,7 +65,7 @@ export class Background<Given, Came> {
   constructor(
     private readonly kind: string,
     private readonly workers: Workers,
-    private readonly run: (given: Given, onProgress: (done: number) => void) => Run<Came>,
+    private readonly run: (given: Given, onProgress: OnProgress) => Run<Came>,
     private readonly tell: (name: string, state: BackgroundState<Came>["state"], done: number) => void,
     /** How many finished ones are remembered. */
     private readonly mostKept: number,
@@ -71,7 +78,9 @@ export class Background<Given, Came> {
     if (!job) return null;
     const here = this.here.get(name);
     const state = stateOf<Given, Came>(job);
-    return here?.run === job.run && state.state === "running" ? { ...state, done: here.done } : state;
+    return here?.run === job.run && state.state === "running"
+      ? { ...state, done: here.done, soFar: here.soFar }
+      : state;
   }
 
   /** Begins it; one of the same name that is running is cancelled. */
@@ -106,13 +115,15 @@ export class Background<Given, Came> {
 
   private go(job: KeptJob): void {
     const { name } = job;
-    const { cancel, came } = this.run(job.given as Given, (done) => {
+    const { cancel, came } = this.run(job.given as Given, (done, parts = []) => {
       here.done = done;
+      here.soFar.push(...parts);
       this.tell(name, "running", done);
     });
     const here: UnderWay = {
       run: job.run,
       done: job.done,
+      soFar: [],
       cancel,
       ended: this.ended(job, came, () => here.done, cancel),
     };

@@ -1,4 +1,4 @@
-import type { Census } from "@loyal-quill/authoring";
+import type { Census, CensusSoFar } from "@loyal-quill/authoring";
 import type { CensusAnswer, FeedEvent } from "../api/types.js";
 import { Background, type BackgroundState, type Workers } from "./background.js";
 import type { Draft } from "./jobs.js";
@@ -10,11 +10,13 @@ const mostKept = 50;
 const answerOf = ({
   given,
   came,
+  soFar,
   ...rest
 }: BackgroundState<Census | null> & { readonly given: Draft }): CensusAnswer => ({
   ...rest,
   text: given.text,
   census: came,
+  soFar: (soFar.at(-1) as CensusSoFar | undefined) ?? null,
 });
 
 /** Censuses in the background, the last one of each page. */

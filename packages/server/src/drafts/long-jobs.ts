@@ -21,13 +21,15 @@ import {
   type Table,
 } from "@loyal-quill/core";
 import { bindPageFile, connect, readCopies, type VerifyReport, verifyLog } from "@loyal-quill/runtime";
+import type { PlayedAnswer } from "../api/types.js";
 import { DeskRefusal } from "./desk-refusal.js";
 import { boundPage, type Draft, type Ground } from "./jobs.js";
 
 /** How a job that goes on for long tells how far it is, and hears that it is to end. */
 export interface Way {
   readonly isCancelled: () => boolean;
-  readonly onProgress: (done: number) => void;
+  /** `part` is what came since it was last told. */
+  readonly onProgress: (done: number, part?: unknown) => void;
 }
 
 export interface RehearsalGiven extends Draft {
@@ -38,6 +40,12 @@ export interface RehearsalGiven extends Draft {
   readonly model: Table | null;
   /** The cases that stand beside the page; null where there are none. */
   readonly cases: string | null;
+}
+
+/** One case of a rehearsal that goes on, without its evidence. */
+export interface RehearsalPart {
+  readonly all: number;
+  readonly played: PlayedAnswer;
 }
 
 export interface ReplayGiven extends Draft {
@@ -94,7 +102,10 @@ export const longJobs = {
       people: given.people,
       quick: given.quick,
       published: publishedPage(ground, given),
-      onPlayed: (done, all) => way.onProgress(done / all),
+      onPlayed: (done, all, { evidence, ...played }) => {
+        const part: RehearsalPart = { all, played: { ...played, requests: evidence.length } };
+        way.onProgress(done / all, part);
+      },
       isCancelled: way.isCancelled,
       ...(own ? { own: ownCases(own.file, given.people) } : {}),
     });

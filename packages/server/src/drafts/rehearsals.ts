@@ -5,10 +5,11 @@ import type { RecordedRequest } from "@loyal-quill/core";
 import type { FeedEvent, PlayedAnswer, RehearsalAnswer, ReplayAnswer } from "../api/types.js";
 import type { RequestQuery } from "../store/kept-requests.js";
 import type { Store } from "../store/store.js";
-import { Background, type BackgroundState, type Run, type Workers } from "./background.js";
+import { Background, type BackgroundState, type OnProgress, type Run, type Workers } from "./background.js";
 import type { Desk } from "./desk.js";
 import { DeskRefusal } from "./desk-refusal.js";
 import type { Draft } from "./jobs.js";
+import type { RehearsalPart } from "./long-jobs.js";
 import type { Threads } from "./threads.js";
 
 /** What is done before a page is published: nothing; a rehearsal that is told of; or one without whose success nothing is published. */
@@ -47,15 +48,26 @@ const short = ({ evidence, ...rest }: Played): PlayedAnswer => ({ ...rest, reque
 function rehearsalAnswer({
   given,
   came,
+  soFar,
   ...rest
 }: BackgroundState<Rehearsal> & { readonly given: RehearsalAsked }): RehearsalAnswer {
+  const parts = soFar as readonly RehearsalPart[];
   const rehearsal = came && { ...came, cases: came.cases.map(short), changed: came.changed.map(short) };
-  return { ...rest, text: given.text, of: given.of, quick: given.quick, rehearsal };
+  const played = parts.map((part) => part.played);
+  return {
+    ...rest,
+    text: given.text,
+    of: given.of,
+    quick: given.quick,
+    rehearsal,
+    soFar: { all: parts[0]?.all ?? 0, played },
+  };
 }
 
 const replayAnswer = ({
   given,
   came,
+  soFar: _,
   ...rest
 }: BackgroundState<readonly Replayed[]> & { readonly given: ReplayAsked }): ReplayAnswer => ({
   ...rest,
@@ -153,7 +165,7 @@ export class Rehearsals {
     await Promise.all([this.rehearsals.close(), this.replays.close()]);
   }
 
-  private rehearse(asked: RehearsalAsked, onProgress: (done: number) => void): Run<Rehearsal> {
+  private rehearse(asked: RehearsalAsked, onProgress: OnProgress): Run<Rehearsal> {
     const { threads, store, desk, directory } = this.parts;
     return later(async (began) => {
       const [{ published }, people, versions, cases] = await Promise.all([
@@ -167,10 +179,7 @@ export class Rehearsals {
     });
   }
 
-  private replay(
-    { ids, rowsThen, ...draft }: ReplayAsked,
-    onProgress: (done: number) => void,
-  ): Run<readonly Replayed[]> {
+  private replay({ ids, rowsThen, ...draft }: ReplayAsked, onProgress: OnProgress): Run<readonly Replayed[]> {
     const { threads, store } = this.parts;
     return later(async (began) => {
       const people = await store.people();

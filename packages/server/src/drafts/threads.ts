@@ -3,11 +3,11 @@ import { MessageChannel } from "node:worker_threads";
 import type { Loaded } from "@loyal-quill/runtime";
 import pLimit, { type LimitFunction } from "p-limit";
 import { Piscina } from "piscina";
-import type { Run } from "./background.js";
+import type { OnProgress, Run } from "./background.js";
 import { DeskRefusal } from "./desk-refusal.js";
 import type { Came, Draft, Given, JobName } from "./jobs.js";
 import type { LongCame, LongGiven, LongJobName } from "./long-jobs.js";
-import type { Answer, SiteData, Task, ThreadData } from "./worker.js";
+import type { Answer, Progress, SiteData, Task, ThreadData } from "./worker.js";
 
 /** Milliseconds that a job may take: one that only computes, and one that asks the database as well, whose statements have limits of their own. */
 const computing = 5_000;
@@ -76,20 +76,16 @@ export class Threads {
   }
 
   /** Begins a job that takes as long as it takes. */
-  long<Name extends LongJobName>(
-    job: Name,
-    given: LongGiven<Name>,
-    onProgress: (done: number) => void,
-  ): Run<LongCame<Name>> {
+  long<Name extends LongJobName>(job: Name, given: LongGiven<Name>, onProgress: OnProgress): Run<LongCame<Name>> {
     const { port1, port2 } = new MessageChannel();
-    port1.on("message", onProgress);
+    port1.on("message", ({ done, parts }: Progress) => onProgress(done, parts));
     port1.unref();
     const came = this.ask(this.slow, { job, given } as Task, null, port2).finally(() => port1.close());
     return { came: came as Run<LongCame<Name>>["came"], cancel: () => port1.postMessage("cancel") };
   }
 
   /** Begins a census. */
-  census(draft: Draft, onProgress: (done: number) => void): Run<LongCame<"census">> {
+  census(draft: Draft, onProgress: OnProgress): Run<LongCame<"census">> {
     return this.long("census", draft, onProgress);
   }
 

@@ -41,6 +41,12 @@ export type Task = Asked & {
   readonly port?: MessagePort;
 };
 
+/** How far a long job is, and what came since that was last told. */
+export interface Progress {
+  readonly done: number;
+  readonly parts: readonly unknown[];
+}
+
 /** An error as plain data: what `isStoreAway` and HTTP go by. */
 export interface PlainError {
   readonly name: string;
@@ -96,10 +102,14 @@ async function long(job: LongJobName, ground: Ground, given: unknown, port: Mess
   });
   // Progress is told so often that it can be seen to move, and no more.
   let last = 0;
-  const onProgress = (done: number): void => {
-    if (done < 1 && done - last < 0.005) return;
+  let parts: unknown[] = [];
+  const onProgress = (done: number, part?: unknown): void => {
+    if (part !== undefined) parts.push(part);
+    if (done > 0 && done < 1 && done - last < 0.005) return;
     last = done;
-    port.postMessage(done);
+    const told: Progress = { done, parts };
+    port.postMessage(told);
+    parts = [];
   };
   // What a port was told is heard between two turns of the loop only.
   const heard = (): boolean => {

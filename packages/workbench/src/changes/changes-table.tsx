@@ -2,7 +2,7 @@ import type { ChangeAnswer } from "@loyal-quill/server/api";
 import { Link } from "react-router";
 import { styled } from "styled-components";
 import { Mark } from "../parts/mark.js";
-import { byDay, Moment } from "../parts/moment.js";
+import { byDay, Moment, zone } from "../parts/moment.js";
 import { Tick } from "../parts/selecting.js";
 import { Head, Scroll, Table } from "../parts/table.js";
 import { actText } from "./log-act.js";
@@ -38,7 +38,7 @@ export function ChangesTable({
   return (
     <Scroll aria-label="Changes">
       <Table>
-        <Head columns={["Select", "When", "Who", "Record", "What changed", "Reason, and how"]} />
+        <Head columns={["Select", `When (${zone})`, "Who", "Record", "What changed", "Reason, and how"]} />
         {byDay(changes).map(({ day, entries: ofDay }) => (
           <tbody key={day}>
             <tr>

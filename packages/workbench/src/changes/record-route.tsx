@@ -281,7 +281,11 @@ function Changed({
             </p>
             <ChangeWords change={change} />
             <p>
-              <Small type="button" onClick={() => onPutBack({ entries: [change.id] })}>
+              <Small
+                type="button"
+                aria-label={`Put back… entry ${change.id}`}
+                onClick={() => onPutBack({ entries: [change.id] })}
+              >
                 Put back…
               </Small>
               {change.operation === "update" &&

@@ -238,7 +238,7 @@ export default function DatabaseRoute() {
                             type="button"
                             disabled={draft.isPending}
                             onClick={() => draft.mutate({ table: table.table })}
-                            aria-label={`Create a draft page for ${table.table}`}
+                            aria-label={`Create draft for ${table.table}`}
                           >
                             Create draft
                           </Small>

@@ -205,7 +205,7 @@ function Found({ table }: { table: TableAnswer }) {
         ))}
         {table.because === null ? (
           <QuietButton disabled={draft.isPending} onClick={() => draft.mutate({ table: table.table })}>
-            Draft a page
+            Create draft
           </QuietButton>
         ) : (
           <Mark kind="stop">no page: {table.because}</Mark>

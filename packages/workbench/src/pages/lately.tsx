@@ -2,7 +2,7 @@ import type { RecordedRequest } from "@loyal-quill/core";
 import { Link } from "react-router";
 import { styled } from "styled-components";
 import { Mark } from "../parts/mark.js";
-import { Moment } from "../parts/moment.js";
+import { Moment, zone } from "../parts/moment.js";
 import { Head, Scroll, Table } from "../parts/table.js";
 import { TripGlyph } from "../round-trip/trip-glyph.js";
 import { outcomeMark, outcomeWord, stoppedAt } from "../round-trip/wording.js";
@@ -20,7 +20,7 @@ export function Lately({ requests }: { requests: readonly RecordedRequest[] }) {
   return (
     <Scroll aria-label="Latest requests">
       <Table>
-        <Head columns={["When", "Who", "Request", "Steps", "Outcome", "Time"]} />
+        <Head columns={[`When (${zone})`, "Who", "Request", "Steps", "Outcome", "Time"]} />
         <tbody>
           {requests.map((request) => (
             <tr key={request.id}>

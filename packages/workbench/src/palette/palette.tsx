@@ -81,6 +81,8 @@ function useEntries(): readonly Command[] {
     { id: "database", text: "Database", what: "place", run: to("/database") },
     { id: "people", text: "People", what: "place", run: to("/people") },
     { id: "changes", text: "Changes", what: "place", run: to("/changes") },
+    { id: "verification", text: "Verification of the change log", what: "place", run: to("/changes/verification") },
+    { id: "trail", text: "Trail", what: "place", run: to("/trail") },
     ...(pages.data ?? []).map(({ name, plural, table }) => ({
       id: `page ${name}`,
       text: `${plural}, ${table || name}`,
@@ -93,7 +95,7 @@ function useEntries(): readonly Command[] {
         ? [
             {
               id: `draft ${table}`,
-              text: `Create a draft page for ${table}`,
+              text: `Create draft for ${table}`,
               what: "new page",
               run: () => draft.mutate({ table }),
             },

@@ -13,11 +13,20 @@ export const dayOf = (at: string): string => day.format(new Date(at));
 /** The time of day of a moment, local to the reader. */
 export const timeOf = (at: string): string => time.format(new Date(at));
 
-/** A moment, local to the reader: the time of today, otherwise day and time. */
+/** The time zone of the reader, in which moments are told. */
+export const zone = Intl.DateTimeFormat().resolvedOptions().timeZone;
+
+const whole = new Intl.DateTimeFormat("en-GB", { dateStyle: "medium", timeStyle: "long" });
+
+/** A moment, local to the reader: the time of today, otherwise day and time; to the second and with its zone where one points. */
 export function Moment({ at, only }: { at: string; only?: "time" }) {
   const date = new Date(at);
   const today = date.toDateString() === new Date().toDateString();
-  return <time dateTime={at}>{(only === "time" || today ? time : dayTime).format(date)}</time>;
+  return (
+    <time dateTime={at} title={whole.format(date)}>
+      {(only === "time" || today ? time : dayTime).format(date)}
+    </time>
+  );
 }
 
 /** Consecutive entries of the same day, each with the day's heading. */

@@ -4,7 +4,7 @@ import { useState } from "react";
 import { Link, useParams } from "react-router";
 import { styled } from "styled-components";
 import { ask } from "../api/client.js";
-import { useRehearsal, useRehearsedCase } from "../api/queries.js";
+import { useRehearsal, useRehearsedCase, useSession } from "../api/queries.js";
 import { English } from "../parts/english.js";
 import { figure } from "../parts/figures.js";
 import { CheckBox } from "../parts/inputs.js";
@@ -152,6 +152,71 @@ function Cases({
   );
 }
 
+const order: readonly PlayedAnswer["verdict"][] = ["otherwise", "not judged", "as expected", "left out"];
+
+/** The cases of a rehearsal that goes on, as they come: those that failed first. */
+function SoFar({ soFar: { all, played } }: { soFar: RehearsalAnswer["soFar"] }) {
+  const counts = Object.fromEntries(
+    order.map((verdict) => [verdict, played.filter((each) => each.verdict === verdict).length]),
+  ) as Rehearsed["counts"];
+  const sorted = played.toSorted((a, b) => order.indexOf(a.verdict) - order.indexOf(b.verdict));
+  return (
+    <>
+      <Top>
+        <span>
+          {figure(played.length)} of {figure(all)} cases so far
+        </span>
+        <Counts counts={counts} />
+      </Top>
+      <Scroll aria-label="Cases so far">
+        <Table>
+          <tbody>
+            {sorted.map(({ id, title, verdict, because }) => (
+              <tr key={id}>
+                <td style={{ whiteSpace: "nowrap", width: "1%" }}>
+                  <Mark kind={verdictMark[verdict]}>{verdicts[verdict]}</Mark>
+                </td>
+                <td>
+                  {title}
+                  {because.length > 0 && <Because>{because[0]}</Because>}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </Table>
+      </Scroll>
+    </>
+  );
+}
+
+/** What the verdicts mean for publishing, and what could be done about those that say nothing. */
+function Meaning({ counts }: { counts: Rehearsed["counts"] }) {
+  const onPublish = useSession().data?.onPublish;
+  return (
+    <>
+      {counts.otherwise > 0 && onPublish === "refuse" && (
+        <p>
+          <Mark kind="stop">Publishing is refused</Mark> until every case comes out as expected.
+        </p>
+      )}
+      {counts.otherwise > 0 && onPublish === "warn" && (
+        <p>
+          <Mark kind="wait">Publishing warns of these cases.</Mark> Fix the page, or publish it as it is.
+        </p>
+      )}
+      {counts["not judged"] > 0 && (
+        <Because>
+          Not judged: the stored rows or the people here don't allow the case to be set up. Add a record or an account
+          that does, or run it on another database.
+        </Because>
+      )}
+      {counts["left out"] > 0 && (
+        <Because>Left out: the page has nothing that the case is about. There is nothing to do.</Because>
+      )}
+    </>
+  );
+}
+
 function Result({ name, answer, rehearsal }: { name: string; answer: RehearsalAnswer; rehearsal: Rehearsed }) {
   const [search, set] = useFilters();
   const all = search.get("all") === "yes";
@@ -174,6 +239,7 @@ function Result({ name, answer, rehearsal }: { name: string; answer: RehearsalAn
             : `Revision ${answer.of.revision} of the draft, on`}{" "}
         <Moment at={rehearsal.at} />
       </p>
+      <Meaning counts={rehearsal.counts} />
       {rehearsal.left.map((line) => (
         <Because key={line}>{line}</Because>
       ))}
@@ -264,6 +330,11 @@ export default function RehearsalRoute() {
           <Mark kind="wait">The page has been edited since this rehearsal: run it again.</Mark>
         </p>
       )}
+      {answer?.state === "running" && answer.soFar.played.length > 0 && <SoFar soFar={answer.soFar} />}
+      <p role="status" style={{ position: "absolute", clipPath: "inset(50%)" }}>
+        {answer?.rehearsal &&
+          `Rehearsal finished: ${answer.rehearsal.counts.otherwise} of ${answer.rehearsal.cases.length} cases are not as expected.`}
+      </p>
       {answer?.rehearsal && <Result name={name} answer={answer} rehearsal={answer.rehearsal} />}
     </English>
   );

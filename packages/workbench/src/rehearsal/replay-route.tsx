@@ -11,7 +11,7 @@ import { English } from "../parts/english.js";
 import { figure } from "../parts/figures.js";
 import { CheckBox, Small } from "../parts/inputs.js";
 import { Mark, type MarkKind } from "../parts/mark.js";
-import { Moment } from "../parts/moment.js";
+import { Moment, zone } from "../parts/moment.js";
 import { Empty, Failed, QuietButton, Strong, Waiting } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
 import { Title, useDocumentTitle } from "../parts/title.js";
@@ -138,7 +138,7 @@ function Played({ name, begun, played }: { name: string; begun: string; played: 
       </Top>
       <Scroll aria-label="Before and after">
         <Table>
-          <Head columns={["When", "Who", "Request", "Before", "On the draft"]} />
+          <Head columns={[`When (${zone})`, "Who", "Request", "Before", "On the draft"]} />
           {groups.map(({ kind, reason, requests }) => (
             <tbody key={`${kind} ${reason}`}>
               <tr>

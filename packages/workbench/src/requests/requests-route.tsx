@@ -9,7 +9,7 @@ import { English } from "../parts/english.js";
 import { figure } from "../parts/figures.js";
 import { Small } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
-import { byDay, Moment } from "../parts/moment.js";
+import { byDay, Moment, zone } from "../parts/moment.js";
 import { Selected, Tick } from "../parts/selecting.js";
 import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
@@ -27,7 +27,12 @@ const Top = styled.div`
   gap: ${({ theme }) => `${theme.space(2)} ${theme.space(5)}`};
   margin-bottom: ${({ theme }) => theme.space(3)};
   label { color: ${({ theme }) => theme.soft}; margin-right: ${({ theme }) => theme.space(2)}; }
-  input[type="search"] { border: 1px solid ${({ theme }) => theme.edge}; background: ${({ theme }) => theme.leaf}; padding: ${({ theme }) => `${theme.space(1)} ${theme.space(2)}`}; width: 14rem; min-height: 2rem; }
+  input[type="search"] { border: 1px solid ${({ theme }) => theme.edge}; background: ${({ theme }) => theme.leaf}; padding: ${({ theme }) => `${theme.space(1)} ${theme.space(2)}`}; width: 11rem; min-height: 2rem; }
+`;
+
+const Rare = styled.details`
+  summary { cursor: pointer; color: ${({ theme }) => theme.verdigris}; }
+  &[open] { display: flex; flex-wrap: wrap; align-items: baseline; gap: ${({ theme }) => theme.space(4)}; }
 `;
 
 const Day = styled.th.attrs({ colSpan: 8, scope: "colgroup" })`
@@ -132,7 +137,7 @@ export default function RequestsRoute() {
         <Title>Requests</Title>
         <SearchField value={filter.text ?? ""} onChange={(value) => set("text", value)}>
           <Label>Contains</Label>
-          <Input placeholder="address, reason or number" />
+          <Input placeholder="address, reason, number" />
         </SearchField>
         {select(
           "Page",
@@ -148,23 +153,26 @@ export default function RequestsRoute() {
           { id: "refusals", text: "All rejected" },
           ...outcomeIds.map((id) => ({ id, text: outcomeWord(id) })),
         ])}
-        {select(
-          "Stopped at",
-          "step",
-          "any step",
-          stepIds.map((id) => ({ id, text: stepTitle[id] })),
-        )}
-        {select(
-          "Took at least",
-          "slower",
-          "any time",
-          ["10", "50", "200", "1000"].map((id) => ({ id, text: `${id} ms` })),
-        )}
         {select("Last", "days", "90 days", [
           { id: "1", text: "day" },
           { id: "7", text: "7 days" },
           { id: "30", text: "30 days" },
         ])}
+        <Rare open={filter.step !== undefined || filter.slower !== undefined}>
+          <summary>More filters</summary>
+          {select(
+            "Stopped at",
+            "step",
+            "any step",
+            stepIds.map((id) => ({ id, text: stepTitle[id] })),
+          )}
+          {select(
+            "Took at least",
+            "slower",
+            "any time",
+            ["10", "50", "200", "1000"].map((id) => ({ id, text: `${id} ms` })),
+          )}
+        </Rare>
         {filter.record !== undefined && (
           <span>
             Record <code>{filter.record}</code> <Small onClick={() => set("record", "")}>all records</Small>
@@ -189,7 +197,7 @@ export default function RequestsRoute() {
             Replay on the draft
           </Small>
           <Small type="button" onClick={() => setChosen(new Set())}>
-            clear selection
+            Clear selection
           </Small>
         </Selected>
       )}
@@ -206,7 +214,7 @@ export default function RequestsRoute() {
         <Scroll aria-label="Requests">
           <Table>
             <Head
-              columns={["Select", "When", "Who", "Request", "Steps", "Outcome", "Statements", "ms"]}
+              columns={["Select", `When (${zone})`, "Who", "Request", "Steps", "Outcome", "Statements", "ms"]}
               figures={["Statements", "ms"]}
             />
             {byDay(all).map(({ day, entries }) => (

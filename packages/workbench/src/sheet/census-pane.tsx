@@ -99,6 +99,13 @@ function Running({ answer, cancel }: { answer: CensusAnswer; cancel: () => void 
       </Track>
       <p>
         Counting, {Math.round(answer.done * 100)} % …{" "}
+        {answer.soFar && (
+          <>
+            {figure(answer.soFar.rows)} rows read so far,{" "}
+            {figure(answer.soFar.refused.filter((count) => count > 0).length)} of {answer.soFar.refused.length} rules
+            and checks fail for some of them.{" "}
+          </>
+        )}
         <Small type="button" onClick={cancel}>
           stop counting
         </Small>

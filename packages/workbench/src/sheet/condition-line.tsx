@@ -14,6 +14,8 @@ const Said = styled.p`
   font-size: 0.875rem;
   min-height: 1.25rem;
   color: ${({ theme }) => theme.soft};
+  summary { cursor: pointer; color: ${({ theme }) => theme.verdigris}; }
+  code { overflow-wrap: anywhere; }
 `;
 
 interface ConditionLineProps {
@@ -44,7 +46,7 @@ function counts({ holds, fails, unknown }: NonNullable<ConditionAnswer["counted"
 }
 
 function Result({ answer }: { answer: ConditionAnswer }) {
-  const { problem, here, counted } = answer;
+  const { problem, here, sql, counted } = answer;
   if (problem) return <Mark kind="stop">{problem.message}</Mark>;
   return (
     <>
@@ -55,6 +57,15 @@ function Result({ answer }: { answer: ConditionAnswer }) {
       )}
       {here !== null && counted && ", "}
       {counted && counts(counted)}
+      {sql && (
+        <details>
+          <summary>As SQL</summary>
+          <code>{sql.text}</code>
+          {sql.values.length > 0 && (
+            <> with {sql.values.map((value, index) => `$${index + 1} = ${value ?? "null"}`).join(", ")}</>
+          )}
+        </details>
+      )}
     </>
   );
 }

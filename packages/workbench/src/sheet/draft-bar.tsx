@@ -33,7 +33,7 @@ const told = (what: string, does: string | null, keys: string) => ({
 });
 
 /** Draft or published, a step back or forth, publishing. */
-export function DraftBar({ draft, sheet, isOpen, setOpen }: PublishProps) {
+export function DraftBar({ draft, sheet, isOpen, setOpen, onPublished }: PublishProps) {
   const { answer } = draft;
   const isDraft = (answer?.revision ?? 0) > 0;
   return (
@@ -69,7 +69,7 @@ export function DraftBar({ draft, sheet, isOpen, setOpen }: PublishProps) {
         </Small>
       )}
       {isDraft && answer?.published === null && <Abandon draft={draft} sheet={sheet} />}
-      {isDraft && <Publish draft={draft} sheet={sheet} isOpen={isOpen} setOpen={setOpen} />}
+      {isDraft && <Publish draft={draft} sheet={sheet} isOpen={isOpen} setOpen={setOpen} onPublished={onPublished} />}
     </Bar>
   );
 }

@@ -1,5 +1,6 @@
 import { type Drift, editPageFile, placeInWords, renamedColumn, valueText } from "@loyal-quill/authoring";
 import type { Finding } from "@loyal-quill/core";
+import { Link } from "react-router";
 import { styled } from "styled-components";
 import { usePageFile } from "../api/queries.js";
 import { Small } from "../parts/inputs.js";
@@ -109,10 +110,12 @@ interface NoticesProps {
   readonly failures: readonly { readonly error: Error; readonly again: () => void }[];
   /** Whether the form of a new record is shown, since there is none. */
   readonly isEmpty: boolean;
+  /** Where the page is served that was published just now; null where none was. */
+  readonly servedAt: string | null;
 }
 
 /** All that is to be said of the draft, a few words each with its number; the rest opens over the page. */
-export function Notices({ draft, findings, text, failures, isEmpty }: NoticesProps) {
+export function Notices({ draft, findings, text, failures, isEmpty, servedAt }: NoticesProps) {
   const { answer, conflicts, complaint } = draft;
   useRepairKey({ findings, text, onRepair: draft.write });
   const errors = findings.filter(({ severity }) => severity === "error").length;
@@ -143,6 +146,17 @@ export function Notices({ draft, findings, text, failures, isEmpty }: NoticesPro
         <Unfolded kind={errors > 0 ? "stop" : "wait"} what={found}>
           <Findings findings={findings} text={text} onRepair={draft.write} />
         </Unfolded>
+      )}
+      {servedAt !== null && (
+        <>
+          <span role="status">
+            <Mark kind="good">
+              Served at <a href={servedAt}>{servedAt}</a>
+            </Mark>
+          </span>
+          <Link to="/people?person=new">Add a person</Link>
+          <Link to="/database">Create another page</Link>
+        </>
       )}
       {isEmpty && <span role="status">The table is empty: this is the form for a new record.</span>}
     </Line>

@@ -37,7 +37,12 @@ function Effects({ page, revision }: { page: string; revision: number }) {
 }
 
 /** What publishing would change, and the button that does it. */
-export function PublishQuestion({ draft, sheet, onClose }: DraftQuestionProps) {
+export function PublishQuestion({
+  draft,
+  sheet,
+  onClose,
+  onPublished,
+}: DraftQuestionProps & { readonly onPublished: () => void }) {
   const { answer } = draft;
   const session = useSession();
   const [isBusy, setBusy] = useState(false);
@@ -87,6 +92,7 @@ export function PublishQuestion({ draft, sheet, onClose }: DraftQuestionProps) {
             setBusy(true);
             if (await draft.publish(everybody)) {
               onClose();
+              onPublished();
               focusAfter();
             }
             setBusy(false);

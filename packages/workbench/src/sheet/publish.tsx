@@ -14,10 +14,11 @@ export interface PublishProps {
   /** Whether publishing is asked about. */
   readonly isOpen: boolean;
   readonly setOpen: (open: boolean) => void;
+  readonly onPublished: () => void;
 }
 
 /** Publishes the draft, once it was said what that changes. */
-export function Publish({ draft, sheet, isOpen, setOpen }: PublishProps) {
+export function Publish({ draft, sheet, isOpen, setOpen, onPublished }: PublishProps) {
   const hasErrors = sheet.findings.some((finding) => finding.severity === "error");
   return (
     <>
@@ -26,7 +27,7 @@ export function Publish({ draft, sheet, isOpen, setOpen }: PublishProps) {
       </Strong>
       {isOpen && !hasErrors && (
         <Suspense>
-          <PublishQuestion draft={draft} sheet={sheet} onClose={() => setOpen(false)} />
+          <PublishQuestion draft={draft} sheet={sheet} onClose={() => setOpen(false)} onPublished={onPublished} />
         </Suspense>
       )}
     </>

@@ -280,7 +280,7 @@ export function SheetColumns({ sheet, trial, save, selection, onSend, view, pane
   const share = alone !== undefined ? "page" : view === "rules" || view === "page" ? view : "pane";
   const stop = selection.names[0] ?? onPage[0]?.name;
   return (
-    <Pane ref={scroller} aria-label="Table, page and rules">
+    <Pane ref={scroller} aria-label="Table, page and rules" tabIndex={share === "page" ? 0 : undefined}>
       <Heads $share={share}>
         {shows("table") && (
           <h2 title={sheet.tableComment ?? undefined}>

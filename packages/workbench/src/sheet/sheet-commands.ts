@@ -1,12 +1,14 @@
 import { type DescribedSetting, openSteps, type StepName, saveSteps } from "@loyal-quill/core";
 import type { RuleChoice, SheetAnswer } from "@loyal-quill/server/api";
 import { useMemo, useRef } from "react";
+import { useNavigate } from "react-router";
 import { usePageFile } from "../api/queries.js";
 import type { Command } from "../palette/commands.js";
 import { requestFocus } from "../parts/focus-request.js";
 import type { ChosenStep } from "../round-trip/round-trip.js";
 import { stepTitle } from "../round-trip/wording.js";
 import { addCheck, addRule, type Content, type Editing, fittingRules, settingsOfField } from "./settings.js";
+import type { EditedDraft } from "./use-draft.js";
 import { type View, views } from "./views.js";
 
 interface SheetActions {
@@ -19,6 +21,12 @@ interface SheetActions {
   readonly choose: (fields: readonly string[]) => void;
   readonly view: (view: View) => void;
   readonly publish: () => void;
+  readonly draft: Pick<EditedDraft, "undo" | "redo" | "undoes" | "redoes" | "discard" | "answer">;
+  /** Who the page can be looked at as. */
+  readonly people: readonly { readonly id: string; readonly name: string }[];
+  readonly viewAs: (id: string) => void;
+  /** The fields that are selected. */
+  readonly selected: readonly string[];
 }
 
 const noRules: readonly RuleChoice[] = [];
@@ -31,10 +39,16 @@ const halfOf = (step: StepName): ChosenStep["half"] =>
 export function useSheetCommands(actions: SheetActions): readonly Command[] {
   const latest = useRef(actions);
   latest.current = actions;
-  const { fields, plural, listAddress } = actions.sheet;
+  const navigate = useNavigate();
+  const { draft, people } = actions;
+  const selected = actions.selected.join("\n");
+  const { name: page, fields, plural, listAddress } = actions.sheet;
+  const { undoes, redoes } = draft;
+  const hasDraft = (draft.answer?.revision ?? 0) > 0;
   const known = usePageFile().data;
   const rules = known?.rules ?? noRules;
   const settings = known?.settings.page ?? noSettings;
+  const fieldSettings = known?.settings.field ?? noSettings;
   return useMemo(() => {
     const now = (): SheetActions => latest.current;
     const open = (step: StepName): void => now().pick({ half: halfOf(step), step });
@@ -46,6 +60,38 @@ export function useSheetCommands(actions: SheetActions): readonly Command[] {
         what: plural,
         run: () => now().publish(),
       },
+      ...(undoes === null
+        ? []
+        : [{ id: "undo", text: `Undo: ${undoes}`, what: plural, run: () => now().draft.undo() }]),
+      ...(redoes === null
+        ? []
+        : [{ id: "redo", text: `Redo: ${redoes}`, what: plural, run: () => now().draft.redo() }]),
+      ...(hasDraft ? [{ id: "discard", text: "Discard draft", what: plural, run: () => now().draft.discard() }] : []),
+      ...(["rehearsal", "replay"] as const).map((place) => ({
+        id: place,
+        text: place === "rehearsal" ? "Rehearsal: run and results" : "Replay recorded requests on the draft",
+        what: plural,
+        run: () => void navigate(`/pages/${encodeURIComponent(page)}/${place}`),
+      })),
+      { id: "census", text: "Census: count stored rows that fail", what: plural, run: () => now().view("census") },
+      ...people.map(({ id, name }) => ({
+        id: `view as ${id}`,
+        text: `View as ${name}`,
+        what: plural,
+        run: () => now().viewAs(id),
+      })),
+      ...selected.split("\n").flatMap((field) =>
+        (field === "" ? noSettings : fieldSettings).map(({ label, path }) => ({
+          id: `field setting ${field} ${path.join(".")}`,
+          text: `${field}: ${label}`,
+          what: "setting",
+          run: () => {
+            now().view("rules");
+            now().choose([field]);
+            requestFocus(path[0] === "label" ? settingsOfField(field) : label);
+          },
+        })),
+      ),
       {
         id: "add check",
         text: "Add a check across fields",
@@ -132,5 +178,19 @@ export function useSheetCommands(actions: SheetActions): readonly Command[] {
           ]
         : []),
     ];
-  }, [fields, plural, listAddress, rules, settings]);
+  }, [
+    page,
+    fields,
+    plural,
+    listAddress,
+    rules,
+    settings,
+    fieldSettings,
+    people,
+    selected,
+    undoes,
+    redoes,
+    hasDraft,
+    navigate,
+  ]);
 }

@@ -195,6 +195,7 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
   const accounts = useAccounts();
   const session = useSession();
   const content = useMemo(() => readContent(text), [text]);
+  const people = useMemo(() => (accounts.data ?? []).filter((account) => account.active), [accounts.data]);
   const editing: Editing = useMemo(
     () => ({
       page: name,
@@ -217,6 +218,7 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
   const selection = useSelection(order, draft.edit);
   useUndoKeys(draft);
   const [isPublishing, setPublishing] = useState(false);
+  const [isPublished, setPublished] = useState(false);
   useCommands(
     useSheetCommands({
       sheet,
@@ -227,6 +229,10 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
       choose: (names) => select.choose(names),
       view: setView,
       publish: () => setPublishing(true),
+      draft,
+      people,
+      viewAs: (id) => choose({ as: [id], ...(key ? { key } : {}) }),
+      selected: selection.names,
     }),
   );
 
@@ -251,7 +257,6 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
     });
   };
   const eyes = shownTrial?.recorded.actor;
-  const people = (accounts.data ?? []).filter((account) => account.active);
   const pane =
     view === "rules" || view === "page" ? undefined : (
       <Suspense fallback={<Waiting height="30rem" what="Opening" />}>
@@ -311,7 +316,13 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
             }))}
             onChange={(id) => choose({ as: [id], ...(key ? { key } : {}) })}
           />
-          <DraftBar draft={draft} sheet={sheet} isOpen={isPublishing} setOpen={setPublishing} />
+          <DraftBar
+            draft={draft}
+            sheet={sheet}
+            isOpen={isPublishing}
+            setOpen={setPublishing}
+            onPublished={() => setPublished(true)}
+          />
         </Top>
         <TripLines
           open={shownOpen}
@@ -340,6 +351,7 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
             text={text}
             failures={failures}
             isEmpty={isEmpty && shownTrial !== undefined}
+            servedAt={isPublished && (draft.answer?.revision ?? 0) === 0 ? sheet.listAddress : null}
           />
           <Ways>
             {key && <Link to={`/changes?containing=${encodeURIComponent(key[0] ?? "")}`}>Change history</Link>}

@@ -4,7 +4,7 @@ import { useTrail } from "../api/queries.js";
 import { Choice } from "../parts/choice.js";
 import { English } from "../parts/english.js";
 import { Small } from "../parts/inputs.js";
-import { byDay, Moment, timeOf } from "../parts/moment.js";
+import { byDay, Moment, timeOf, zone } from "../parts/moment.js";
 import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
 import { Title, useDocumentTitle } from "../parts/title.js";
@@ -115,7 +115,7 @@ export default function TrailRoute() {
       {entries.length > 0 && (
         <Scroll aria-label="Trail">
           <Table>
-            <Head columns={["When", "Who", "What", "From"]} />
+            <Head columns={[`When (${zone})`, "Who", "What", "From"]} />
             {byDay(entries).map(({ day, entries: ofDay }) => (
               <tbody key={day}>
                 <tr>

@@ -1,0 +1,124 @@
+import type { Page } from "@playwright/test";
+import { expect, test } from "../vale.js";
+import { violations } from "../violations.js";
+
+/*
+ * The Sheet's frame at three sizes, in every state: how much stands above the columns, that nothing moves when something is selected, that what is
+ * selected is in view in all columns, and that nothing is wider than the window.
+ */
+
+const served = (page: Page) => page.frameLocator("iframe");
+
+async function open(page: Page, address: string): Promise<void> {
+  await page.goto(`/workbench/pages/${address}`);
+  await expect(served(page).getByRole("heading", { level: 1 })).toBeVisible();
+}
+
+/** Where the columns begin, in pixels from the window's top. */
+const columnsAt = async (page: Page): Promise<number> =>
+  (await page.getByRole("region", { name: "Table, page and rules" }).boundingBox())?.y ?? 999;
+
+const isTooWide = (page: Page): Promise<boolean> =>
+  page.evaluate(() => document.documentElement.scrollWidth > window.innerWidth);
+
+test("at 1280x800 at most 200 pixels stand above the columns, in every state, and nothing moves when something is selected", async ({
+  signedIn,
+  vale,
+}) => {
+  const page = await signedIn("ines");
+  await page.setViewportSize({ width: 1280, height: 800 });
+  await open(page, "visit");
+  const told: Record<string, number> = { published: await columnsAt(page) };
+
+  await page.getByRole("button", { name: "Edit findings" }).click();
+  const settings = page.getByRole("group", { name: "Settings of findings" });
+  await expect(settings).toBeVisible();
+  expect(await columnsAt(page)).toBe(told.published);
+  // Its line of the table, its field on the page, its rules and its settings stand side by side.
+  const boxes = await Promise.all([
+    page.locator('[data-beside="findings"]').first().boundingBox(),
+    served(page).locator('[data-field="findings"]').boundingBox(),
+    page.locator('[data-beside="findings"]').last().boundingBox(),
+    settings.boundingBox(),
+  ]);
+  for (const box of boxes) {
+    expect(box?.y ?? 999).toBeLessThan(800);
+    expect((box?.y ?? 0) + (box?.height ?? 0)).toBeGreaterThan(179);
+  }
+  await settings.getByRole("textbox", { name: "Label" }).fill("What was found");
+  await expect(page.getByRole("toolbar", { name: "Draft" })).toContainText("Draft, Ines Farrow");
+  told.draft = await columnsAt(page);
+  // By the arrow keys from field to field, with it open.
+  await page.locator('[data-field-button="findings"]').focus();
+  await page.keyboard.press("ArrowDown");
+  await expect(settings).toHaveCount(0);
+  await expect(page.getByRole("group", { name: /^Settings of/ })).toBeVisible();
+  await page
+    .getByRole("group", { name: /^Settings of/ })
+    .getByRole("textbox", { name: "Label" })
+    .focus();
+  await page.keyboard.press("Escape");
+  await expect(page.getByRole("group", { name: /^Settings of/ })).toHaveCount(0);
+  await expect(page.locator(":focus")).toHaveAttribute("data-field-button", /./);
+
+  await page.getByRole("tab", { name: "File", exact: true }).click();
+  await page.locator(".cm-line", { hasText: "fields:" }).click();
+  await page.keyboard.press("End");
+  await page.keyboard.type("\n  - nothing_like_it");
+  await expect(page.getByRole("button", { name: /1 error/ })).toBeVisible();
+  await page.getByRole("tab", { name: "Rules", exact: true }).click();
+  told.error = await columnsAt(page);
+  await page.getByRole("button", { name: /1 error/ }).click();
+  await expect(page.getByRole("group", { name: /1 error/ })).toContainText("has no column");
+  expect(await columnsAt(page)).toBe(told.error);
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("Control+z");
+  await expect(page.getByRole("button", { name: /1 error/ })).toHaveCount(0);
+
+  await served(page).getByLabel("What was found").fill("z".repeat(5000));
+  await served(page).getByRole("button", { name: "Update" }).click();
+  await expect(page.getByRole("button", { name: "Reload record" })).toBeVisible();
+  told.trial = await columnsAt(page);
+
+  await vale.rows("ALTER TABLE field.visit ADD COLUMN IF NOT EXISTS mood text");
+  try {
+    await expect(page.getByRole("button", { name: /^Table changed since publishing/ })).toBeVisible({
+      timeout: 60_000,
+    });
+    told["table changed"] = await columnsAt(page);
+  } finally {
+    await vale.rows("ALTER TABLE field.visit DROP COLUMN mood");
+  }
+  expect(Object.entries(told).filter(([, pixels]) => pixels > 200)).toEqual([]);
+  await page.getByRole("button", { name: "Discard draft" }).click();
+});
+
+for (const [width, height] of [
+  [640, 400],
+  [390, 844],
+] as const) {
+  test(`at ${width}x${height} one column stands alone, everything is reached, and nothing is wider than the window`, async ({
+    signedIn,
+  }) => {
+    const page = await signedIn("ines");
+    await page.setViewportSize({ width, height });
+    await open(page, "station?key=MV-014");
+    for (const tab of ["Table", "Page", "Rules", "Edit", "File", "Census", "Statements", "Versions", "List"]) {
+      await page.getByRole("tab", { name: tab, exact: true }).click();
+      await expect(page.getByRole("tab", { name: tab, exact: true })).toHaveAttribute("aria-selected", "true");
+      expect([tab, await isTooWide(page)]).toEqual([tab, false]);
+    }
+    await page.getByRole("tab", { name: "Table", exact: true }).click();
+    await page.locator('[data-field-button="warning_m"]').click();
+    await page.getByRole("tab", { name: "Edit", exact: true }).click();
+    await expect(page.getByRole("group", { name: "Settings of warning_m" })).toBeVisible();
+    expect(await violations(page)).toEqual([]);
+    await page.getByRole("button", { name: "Menu" }).click();
+    await page.getByRole("link", { name: "Requests", exact: true }).first().click();
+    for (const address of ["", "/requests", "/database", "/people", "/changes", "/pages/station/rehearsal"]) {
+      await page.goto(`/workbench${address}`);
+      await expect(page.getByRole("heading", { level: 1 })).toBeVisible();
+      expect([address, await isTooWide(page)]).toEqual([address, false]);
+    }
+  });
+}
