@@ -52,6 +52,8 @@ export interface Condition {
 export interface ValueExpression {
   readonly source: string;
   readonly expression: Expression;
+  /** The columns of the form that it is made of. */
+  readonly formColumns: readonly string[];
 }
 
 /** The parts directly inside an expression. */

@@ -372,14 +372,15 @@ export type ValueResult =
   | { readonly ok: true; readonly value: ValueExpression }
   | { readonly ok: false; readonly problem: ConditionProblem };
 
-/** Reads an expression for the value of a column, over `actor` and `now`. */
-export function parseValue(source: string, column: Column, table: Table): ValueResult {
+/** Reads an expression for the value of a column, over `actor` and `now`, and over the `form` where there is one. */
+export function parseValue(source: string, column: Column, table: Table, form: Table | null = null): ValueResult {
   try {
     const { ast } = environment.parse(source);
-    const expression = bounded(new Reader(table, null).read(ast));
-    if (everyPart(expression).some(({ op }) => op === "column"))
+    const expression = bounded(new Reader(table, form).read(ast));
+    const columns = everyPart(expression).flatMap((part) => (part.op === "column" ? [part] : []));
+    if (columns.some(({ from }) => from === "row"))
       throw new NotUnderstood(
-        'A value is made of "actor", "now" and what is written here; "row" is not known here.',
+        `A value is made of ${form ? '"form", ' : ""}"actor", "now" and what is written here; "row" is not known here.`,
         0,
       );
     if (!commonType(column.type.kind, typeOf(expression)) && typeOf(expression) !== "text")
@@ -387,7 +388,8 @@ export function parseValue(source: string, column: Column, table: Table): ValueR
         `A ${typeOf(expression)} can't be the value of ${column.name}, a ${column.type.shown}.`,
         ast.start,
       );
-    return { ok: true, value: { source, expression } };
+    const formColumns = [...new Set(columns.map((part) => part.column.name))];
+    return { ok: true, value: { source, expression, formColumns } };
   } catch (error) {
     return problemOf(error);
   }

@@ -25,13 +25,16 @@ import { lockedBecause } from "./form.js";
 import { Own } from "./own.js";
 import { type Given, type Ready, type SaveKind, type Stopped, stoppedBy } from "./save-kind.js";
 
-/** What checks and conditional rules ask about: columns of the form and of the stored row. */
-const askedByRules = memoizePerPage((page): readonly { from: "form" | "row"; name: string }[] =>
-  conditionsOf(page).flatMap(({ formColumns, rowColumns }) => [
+/** What checks, conditional rules and computed values ask about: columns of the form and of the stored row. */
+const askedByRules = memoizePerPage((page): readonly { from: "form" | "row"; name: string }[] => [
+  ...conditionsOf(page).flatMap(({ formColumns, rowColumns }) => [
     ...formColumns.map((name) => ({ from: "form" as const, name })),
     ...rowColumns.map((name) => ({ from: "row" as const, name })),
   ]),
-);
+  ...page.sets.flatMap(({ on, value }) =>
+    on === "new" ? [] : value.formColumns.map((name) => ({ from: "form" as const, name })),
+  ),
+]);
 
 /** Whether the stored row is needed before a form is judged: rules ask for what the form did not send. */
 function asksForRow(page: Page, { fields }: Submission): boolean {
@@ -128,12 +131,16 @@ async function compare(given: Given, record: StoredRecord, guardBy: Guard["by"])
   return { trip, submission, compared, record, guard };
 }
 
-const assignmentsOf = ({ trip, compared }: Ready, own: OwnPart | null): readonly Assignment[] =>
+/** What the page gives along with a change. */
+const setAlong = ({ trip, submission, record }: Ready): readonly Assignment[] =>
+  setValues(trip, "save", formValues(record?.row ?? {}, submission.fields)).map((set) => ({
+    ...set,
+    along: true as const,
+  }));
+
+const assignmentsOf = (ready: Ready, own: OwnPart | null): readonly Assignment[] =>
   withOwn(
-    [
-      ...changedFields(compared).map(({ field, value }) => ({ column: field.column, value })),
-      ...setValues(trip, "save").map((set) => ({ ...set, along: true as const })),
-    ],
+    [...changedFields(ready.compared).map(({ field, value }) => ({ column: field.column, value })), ...setAlong(ready)],
     own,
   );
 
@@ -174,12 +181,8 @@ async function writeMany(
     ready.map((each, index) => ({
       key: each.trip.key,
       version: each.guard.by === "version" ? each.guard.version : "",
-      assignments: withOwn(
-        changedFields(each.compared).map(({ field, value }) => ({ column: field.column, value })),
-        parts[index] ?? null,
-      ),
+      assignments: assignmentsOf(each, parts[index] ?? null),
     })),
-    setValues(trip, "save"),
     trip.facts,
     logNoteOf(trip),
   );

@@ -3,7 +3,7 @@ import type { Check, Field, Page } from "../page/page.js";
 import type { Row } from "../postgres/statement.js";
 import { createStatement, isConstant } from "../statements/create.js";
 import { afterStatement } from "../statements/routine.js";
-import { checkAcross, checkFields } from "../steps/check.js";
+import { checkAcross, checkFields, formValues } from "../steps/check.js";
 import { lookUp } from "../steps/look-up.js";
 import type { Submission, SubmittedField } from "../steps/read.js";
 import { refusalOf } from "../steps/refusal.js";
@@ -129,7 +129,7 @@ async function write(
     const { field, value, touched } = each;
     return touched || (value !== null && isDecided(each)) ? [{ column: field.column, value }] : [];
   });
-  const values = withOwn([...assignments, ...setValues(trip, "new")], own);
+  const values = withOwn([...assignments, ...setValues(trip, "new", formValues({}, submission.fields))], own);
   const statement = createStatement(page, values, facts, logNoteOf(trip), submission.claims.id);
   const isJudged = unknownColumns(page, submission.fields).length > 0;
   const within: OwnPart["within"] =

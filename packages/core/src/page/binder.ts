@@ -132,8 +132,8 @@ export class Binder implements PageContext {
   }
 
   /** An expression for a column's value. */
-  value(source: string, column: Column, path: Path): ValueExpression | null {
-    const result = parseValue(source, column, this.table);
+  value(source: string, column: Column, path: Path, hasForm = false): ValueExpression | null {
+    const result = parseValue(source, column, this.table, hasForm ? this.table : null);
     if (result.ok) {
       const { expression } = result.value;
       const isFixed = expression.op === "literal" && expression.value !== null;

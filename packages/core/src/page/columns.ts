@@ -25,6 +25,7 @@ export const loadedColumns = memoizePerPage((page): readonly Column[] => {
     ...(page.answer.message?.columns ?? []),
     ...(page.answer.to?.columns ?? []),
     ...depending,
+    ...page.sets.flatMap(({ value }) => value.formColumns),
     ...conditions.flatMap((condition) => condition?.rowColumns ?? []),
     ...conditions.flatMap((condition) => condition?.formColumns ?? []),
   ]);

@@ -45,7 +45,7 @@ export interface PageContext extends RuleContext {
   unknownField(name: string, path: Path, key?: boolean): void;
   template(text: string, path: Path): Template;
   /** An expression for a column's value; null, and said, where it is none. */
-  value(source: string, column: Column, path: Path): ValueExpression | null;
+  value(source: string, column: Column, path: Path, hasForm?: boolean): ValueExpression | null;
 }
 
 /** What a field's setting is bound with: what several of them depend on is made once. */

@@ -1,7 +1,7 @@
 import * as v from "valibot";
 import type { ValueExpression } from "../condition/expression.js";
 import type { Path } from "../findings/path-in-file.js";
-import type { Column } from "../table/model.js";
+import { type Column, columnOf } from "../table/model.js";
 import type { PageContext } from "./context.js";
 import type { Setting } from "./setting.js";
 import { condition } from "./texts.js";
@@ -59,13 +59,18 @@ function setColumn(name: string, given: SetGiven, binder: PageContext, path: Pat
       undefined,
       "new",
     );
-  const value = binder.value(to, column, typeof given === "string" ? path : [...path, "to"]);
+  const place = typeof given === "string" ? path : [...path, "to"];
+  const value = binder.value(to, column, place, true);
+  for (const name of value?.formColumns ?? [])
+    if (columnOf(binder.table, name)?.sensitive && !column.sensitive)
+      binder.error("sensitive", `${name} is sensitive: ${column.name} would tell of it.`, place);
   return value ? [{ column, value, on }] : [];
 }
 
 export const set: Setting<Record<string, SetGiven>, readonly SetColumn[], "sets"> = {
   label: "Set by the page",
-  about: "Columns that the page gives by itself: never on a form, never taken from one.",
+  about:
+    "Columns that the page gives by itself, from who saves, the moment and what the form comes to: never taken from a form.",
   details: "See [the page file](page-file.md#values-that-the-page-gives).",
   without: "none",
   step: "write",

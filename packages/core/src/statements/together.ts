@@ -54,16 +54,8 @@ function valuesOf(page: Page, rows: readonly RowChange[], columns: readonly Colu
  *
  * It answers a row for each that was found as it was asked for: `place` (its number in `rows`), and as a save does `entry`, `changes` and
  * `row`. Where fewer are answered than were given, nothing was written.
- *
- * @param along what is written with every row that changes
  */
-export function togetherStatement(
-  page: Page,
-  rows: readonly RowChange[],
-  along: readonly Assignment[],
-  facts: Facts,
-  note: LogNote,
-): Statement {
+export function togetherStatement(page: Page, rows: readonly RowChange[], facts: Facts, note: LogNote): Statement {
   const parameters = new Parameters();
   const columns = page.table.columns.filter((column) =>
     rows.some(({ assignments }) => assignments.some((each) => each.column === column)),
@@ -81,7 +73,6 @@ export function togetherStatement(
       ({ name }, index) =>
         `${quoted(name)} = CASE WHEN "before".${hasName(index)} THEN "before".${newName(index)} ELSE "before".${quoted(name)} END`,
     ),
-    ...along.map(({ column, value }) => `${quoted(column.name)} = ${parameters.add(value, column.type.cast)}`),
   ];
   /** What only goes along makes no difference by itself. */
   const isAlong = (column: Column): boolean =>

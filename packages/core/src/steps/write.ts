@@ -7,11 +7,15 @@ import type { Trip } from "../trip/trip.js";
 import { OwnCodeFailed } from "../values/registry.js";
 import type { Problem } from "../views/form-view.js";
 
-/** What the page itself gives on such a write. */
-export const setValues = ({ page, facts }: Pick<Trip, "page" | "facts">, on: "new" | "save"): readonly Assignment[] =>
+/** What the page itself gives on such a write. @param form what the form comes to */
+export const setValues = (
+  { page, facts }: Pick<Trip, "page" | "facts">,
+  on: "new" | "save",
+  form: Row,
+): readonly Assignment[] =>
   page.sets.flatMap((set) =>
     set.on === "both" || set.on === on
-      ? [{ column: set.column, value: givenValue(set.value, set.column, facts, page.timeZone) }]
+      ? [{ column: set.column, value: givenValue(set.value, set.column, { ...facts, form }, page.timeZone) }]
       : [],
   );
 

@@ -30,6 +30,14 @@ const partsOf = (value: unknown): Given => {
 /** As short as the file allows. */
 const valueOfParts = ({ to, on }: Given): unknown => (on === "both" ? to : { to, on });
 
+/** What a column is set to at first, by its name: who made a record, and when, on new ones only; who changed it last on all. */
+function firstOf(name: string): unknown {
+  const to = /_at$|_on$|date|time/i.test(name) ? "now" : "actor.name";
+  return /^(created|made|entered|opened|reported|owner|author)|(_owner|_author|maker|creator)$/i.test(name)
+    ? { to, on: "new" }
+    : to;
+}
+
 /** Columns whose values the page gives by itself. */
 export function SetEditor({ setting, sheet, value: given, onChange }: EditorProps) {
   const set = isPlain(given) ? given : {};
@@ -78,9 +86,9 @@ export function SetEditor({ setting, sheet, value: given, onChange }: EditorProp
           options={sheet.fields
             .filter(({ name }) => !Object.hasOwn(set, name) && !sheet.keyColumns.includes(name))
             .map(({ name }) => ({ id: name, text: name }))}
-          onAdd={(name) => change(name, /_at$|_on$|date|time/i.test(name) ? "now" : "actor.name")}
+          onAdd={(name) => change(name, firstOf(name))}
         />
-        <Soft>In CEL, over actor and now: actor.name, actor.id, now. Never on the form and never taken from one.</Soft>
+        <Soft>In CEL, over form, actor and now: actor.name, actor.id, now, form.hours * form.rate.</Soft>
       </div>
     </Line>
   );
