@@ -117,6 +117,7 @@ function sources() {
       "faults",
       "e2e",
       "examples",
+      "docs",
       "tsconfig.base.json",
       "tsconfig.json",
       "package-lock.json",
@@ -136,7 +137,7 @@ function sources() {
   );
   return listed
     .split("\n")
-    .filter((name) => /\.(tsx?|json|html|js)$/.test(name))
+    .filter((name) => /\.(tsx?|json|html|js|md)$/.test(name))
     .sort();
 }
 

@@ -38,7 +38,8 @@ const test = base.extend<{ archive: pg.Client }>({
     );
     await archive.query("GRANT SELECT, INSERT, UPDATE ON office.gauge_house TO quill_pages");
     await use(archive);
-    await archive.query("DROP TABLE office.gauge_house");
+    // A census or a rehearsal may still look at it, and one of the two is given up.
+    await expect(() => archive.query("DROP TABLE office.gauge_house")).toPass();
     await archive.end();
   },
 });
@@ -165,4 +166,67 @@ test("from an empty workbench and a table of twenty columns to a published page 
   console.log(`  ${actions} actions, ${strokes} key strokes, ${seconds.toFixed(0)} s`);
   expect(actions).toBeLessThan(40);
   expect(seconds).toBeLessThan(180);
+});
+
+test("the same page is built with at most 25 actions by pointer, publishing included", async ({
+  signedIn,
+  archive,
+}) => {
+  test.slow();
+  expect(archive).toBeDefined();
+  const page = await signedIn("ines");
+  await page.setViewportSize({ width: 1280, height: 800 });
+  page.setDefaultTimeout(20_000);
+  await page.goto("/workbench/at/archive/database");
+  let actions = 0;
+  /** One press of the pointer. */
+  const press = async (what: ReturnType<typeof page.locator>): Promise<void> => {
+    actions += 1;
+    await what.click();
+  };
+  /** One text, typed where the pointer is pressed. */
+  const fill = async (label: string, text: string): Promise<void> => {
+    actions += 1;
+    const box = page.getByRole("textbox", { name: label, exact: true }).last();
+    await box.click();
+    await page.keyboard.press("Control+a");
+    await page.keyboard.type(text);
+    // What completes a name as it is typed is not taken.
+    if ((await page.locator(".cm-tooltip-autocomplete").count()) > 0) await page.keyboard.press("Escape");
+  };
+  const create = page.getByRole("button", { name: "Create draft for office.gauge_house" });
+  await expect(create).toBeVisible({ timeout: 60_000 });
+  await press(create);
+  await expect(page.frameLocator("iframe").getByRole("heading", { level: 1 })).toContainText("House at");
+
+  await press(page.getByRole("button", { name: /^Access, / }).first());
+  await fill("Can open", '"builder" in actor.roles');
+  await fill("Editable when", "row.closed_on == null");
+  const rule = async (field: string, name: string, value?: string): Promise<void> => {
+    await press(page.locator(`[data-field-button="${field}"]`));
+    await press(page.getByRole("group", { name: `Settings of ${field}` }).getByRole("button", { name: "Add a rule" }));
+    await press(page.getByRole("menuitem", { name, exact: true }));
+    if (value !== undefined) await fill(name, value);
+  };
+  await rule("keeper_email", "E-mail address");
+  await rule("name", "Minimum length", "3");
+  await rule("rooms", "Maximum", "12");
+  await rule("key_number", "Pattern", "K.*");
+  await press(page.getByRole("button", { name: /^Check, / }).first());
+  await press(page.getByRole("button", { name: "Add a check across fields" }));
+  await fill("Condition", "form.closed_on >= form.opened_on");
+  await fill("Error message", "A house closes after it was opened.");
+  await expect(page.getByRole("status").filter({ hasText: "Draft, not published yet" })).toBeVisible();
+  await expect(page.getByRole("button", { name: /^\d+ error/ })).toHaveCount(0);
+  await press(page.getByRole("button", { name: "Publish…" }));
+  await press(page.getByRole("button", { name: "Publish now" }));
+  await expect(page.getByRole("status").filter({ hasText: "Published, no draft" })).toBeVisible();
+  // What is served now, where, and what comes next.
+  await expect(page.getByRole("link", { name: /^\/archive\/gauge-house/ })).toBeVisible();
+  await expect(page.getByRole("link", { name: "Add a person" })).toBeVisible();
+  console.log(`  ${actions} actions by pointer`);
+  expect(actions).toBeLessThanOrEqual(25);
+  await page.getByRole("tab", { name: "File", exact: true }).click();
+  for (const text of ['"builder" in actor.roles', "row.closed_on == null", "e-mail", "min-length: 3", "max: 12", "K.*"])
+    await expect(page.getByRole("textbox", { name: "Page file" })).toContainText(text);
 });

@@ -1,10 +1,11 @@
 import { lazy, Suspense, useState } from "react";
-import { Navigate, NavLink, Route, Routes } from "react-router";
+import { Link, Navigate, NavLink, Route, Routes, useLocation } from "react-router";
 import { styled } from "styled-components";
 import { place, placeOf } from "./api/client.js";
 import { useFeed } from "./api/feed.js";
 import { useSession } from "./api/queries.js";
-import { usePaletteKeys } from "./palette/use-palette-keys.js";
+import { documentOf } from "./help/documents.js";
+import { usePaletteKeys, useShortcutsKey } from "./palette/use-palette-keys.js";
 import { Choice } from "./parts/choice.js";
 import { Mark } from "./parts/mark.js";
 import { Waiting } from "./parts/states.js";
@@ -14,6 +15,8 @@ import { useNarrow } from "./parts/use-narrow.js";
 const PagesRoute = lazy(() => import("./pages/pages-route.js"));
 const SheetRoute = lazy(() => import("./sheet/sheet-route.js"));
 const PeopleRoute = lazy(() => import("./people/people-route.js"));
+const HelpRoute = lazy(() => import("./help/help-route.js"));
+const Shortcuts = lazy(() => import("./help/shortcuts.js"));
 const Palette = lazy(() => import("./palette/palette.js"));
 const DatabaseRoute = lazy(() => import("./database/database-route.js"));
 const TableRoute = lazy(() => import("./database/table-route.js"));
@@ -33,6 +36,7 @@ const Head = styled.header`
   padding: ${({ theme }) => `${theme.space(2)} ${theme.space(6)}`};
   border-bottom: 1px solid ${({ theme }) => theme.edge};
   > strong { font-size: 1.125rem; }
+  && select { min-height: 24px; padding-block: 0; }
   > button { border: 0; background: none; padding: 0; color: ${({ theme }) => theme.verdigris}; text-decoration: underline; cursor: pointer; }
   @media (max-width: 999px) { flex-wrap: wrap; row-gap: ${({ theme }) => theme.space(2)}; padding-inline: ${({ theme }) => theme.space(3)}; nav, > div { flex: 1 0 100%; flex-wrap: wrap; } }
 `;
@@ -75,6 +79,8 @@ export function App() {
   const isBuilder = roles.includes("builder");
   const live = useFeed();
   const [palette, setPalette] = usePaletteKeys();
+  const [shortcuts, setShortcuts] = useShortcutsKey();
+  const { pathname } = useLocation();
   const isNarrow = useNarrow();
   const [isUnfolded, unfold] = useState(false);
   return (
@@ -122,6 +128,7 @@ export function App() {
             </Places>
             <Person>
               <span role="status">{live ? <Mark kind="good">live</Mark> : <Mark kind="wait">Disconnected</Mark>}</span>
+              <Link to={`/help/${documentOf(pathname)}`}>Help</Link>
               {session.data?.accountsHere === false ? (
                 <span>{session.data.name}</span>
               ) : (
@@ -141,6 +148,11 @@ export function App() {
       {palette && isBuilder && (
         <Suspense>
           <Palette isOpen={palette} setOpen={setPalette} />
+        </Suspense>
+      )}
+      {shortcuts && (
+        <Suspense>
+          <Shortcuts onClose={() => setShortcuts(false)} />
         </Suspense>
       )}
       <Main id="main" tabIndex={-1}>
@@ -168,6 +180,8 @@ export function App() {
             <Route path="changes/record" element={<RecordRoute />} />
             <Route path="changes/verification" element={<VerificationRoute />} />
             <Route path="trail" element={<TrailRoute />} />
+            <Route path="help" element={<HelpRoute />} />
+            <Route path="help/:name" element={<HelpRoute />} />
             <Route
               path="*"
               element={

@@ -3,7 +3,7 @@ import { history, historyKeymap, standardKeymap } from "@codemirror/commands";
 import { forceLinting, linter } from "@codemirror/lint";
 import { Compartment, EditorState } from "@codemirror/state";
 import { EditorView, keymap, placeholder } from "@codemirror/view";
-import { useEffect, useRef } from "react";
+import { useEffect, useLayoutEffect, useRef } from "react";
 import { useFocusRequest } from "../parts/focus-request.js";
 import type { Editing } from "../sheet/settings.js";
 import { completeNames } from "./condition-names.js";
@@ -20,6 +20,8 @@ interface ConditionEditorProps {
   readonly names: Editing["names"];
   readonly problem: { readonly message: string; readonly offset: number } | null;
   readonly onChange: (value: string) => void;
+  /** Where the cursor was in the plain control that this one takes the place of; null where it was elsewhere. */
+  readonly takeCursor: () => number | null;
 }
 
 /** One line of CEL, with completion of names and their types. */
@@ -33,14 +35,16 @@ export default function ConditionEditor({
   names,
   problem,
   onChange,
+  takeCursor,
 }: ConditionEditorProps) {
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView>(null);
   const latest = useRef({ onChange, names, problem });
   latest.current = { onChange, names, problem };
 
+  // Before anything is drawn, so that no key falls between the two.
   // biome-ignore lint/correctness/useExhaustiveDependencies: the editor is made once; what changes comes by the effects below
-  useEffect(() => {
+  useLayoutEffect(() => {
     if (!host.current) return;
     const attributes = new Compartment();
     const made = new EditorView({
@@ -77,6 +81,12 @@ export default function ConditionEditor({
       }),
     });
     view.current = made;
+    // Whoever types while this is loaded goes on typing here.
+    const cursor = takeCursor();
+    if (cursor !== null) {
+      made.focus();
+      made.dispatch({ selection: { anchor: Math.min(cursor, made.state.doc.length) } });
+    }
     return () => made.destroy();
   }, []);
 

@@ -15,6 +15,7 @@ import { styled } from "styled-components";
 import { place, placeOf } from "../api/client.js";
 import { useDatabase, useDatabases, usePages, usePeople } from "../api/queries.js";
 import { useNewDraft } from "../database/use-new-draft.js";
+import { documents } from "../help/documents.js";
 import { English } from "../parts/english.js";
 import { type Command, commandsHere } from "./commands.js";
 
@@ -116,6 +117,12 @@ function useEntries(): readonly Command[] {
         what: "database",
         run: () => location.assign(placeOf(name)),
       })),
+    ...Object.entries(documents).map(([name, title]) => ({
+      id: `help ${name}`,
+      text: `Help: ${title}`,
+      what: "document",
+      run: to(`/help/${name}`),
+    })),
     { id: "new person", text: "New account…", what: "person", run: to("/people?person=new") },
   ];
 }

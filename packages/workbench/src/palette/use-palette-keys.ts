@@ -14,3 +14,19 @@ export function usePaletteKeys(): [boolean, (open: boolean) => void] {
   }, []);
   return [isOpen, setOpen];
 }
+
+/** Whether the keyboard shortcuts are asked for, by a question mark that is typed into nothing. */
+export function useShortcutsKey(): [boolean, (open: boolean) => void] {
+  const [isOpen, setOpen] = useState(false);
+  useEffect(() => {
+    const onKeyDown = (event: KeyboardEvent): void => {
+      const target = event.target as HTMLElement;
+      if (event.key !== "?" || target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName)) return;
+      event.preventDefault();
+      setOpen(true);
+    };
+    window.addEventListener("keydown", onKeyDown);
+    return () => window.removeEventListener("keydown", onKeyDown);
+  }, []);
+  return [isOpen, setOpen];
+}

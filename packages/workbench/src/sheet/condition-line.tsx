@@ -1,6 +1,7 @@
 import type { ConditionAnswer } from "@loyal-quill/server/api";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { lazy, Suspense, useId } from "react";
+import { lazy, type RefObject, Suspense, useId, useRef } from "react";
+import { Link } from "react-router";
 import { styled } from "styled-components";
 import { ask } from "../api/client.js";
 import { Line, Text } from "../parts/inputs.js";
@@ -70,6 +71,37 @@ function Result({ answer }: { answer: ConditionAnswer }) {
   );
 }
 
+interface PlainProps {
+  readonly id: string;
+  readonly value: string;
+  readonly example: string;
+  /** Where the cursor is in it; null while it is elsewhere. */
+  readonly cursor: RefObject<number | null>;
+  readonly onChange: (value: string) => void;
+}
+
+/** A plain control until the editor is loaded. */
+function Plain({ id, value, example, cursor, onChange }: PlainProps) {
+  return (
+    <Text
+      id={id}
+      value={value}
+      placeholder={example}
+      autoComplete="off"
+      onSelect={({ currentTarget }) => {
+        cursor.current = currentTarget.selectionStart;
+      }}
+      onBlur={() => {
+        cursor.current = null;
+      }}
+      onChange={({ target }) => {
+        cursor.current = target.selectionStart;
+        onChange(target.value);
+      }}
+    />
+  );
+}
+
 /** A condition in CEL, with what it says of the record that is looked at, and how many stored rows it admits. */
 export function ConditionLine({
   label,
@@ -81,6 +113,7 @@ export function ConditionLine({
   onChange,
 }: ConditionLineProps) {
   const id = useId();
+  const cursor = useRef<number | null>(null);
   const { page, text, names, recordKey } = useEditing();
   const answer = useQuery({
     queryKey: ["condition", page, place, field, value, recordKey],
@@ -97,12 +130,18 @@ export function ConditionLine({
   const said = value === "" ? undefined : answer.data;
   return (
     <Line>
-      <label htmlFor={id}>{label}</label>
-      <Suspense
-        fallback={
-          <Text id={id} value={value} placeholder={example} onChange={(event) => onChange(event.target.value)} />
-        }
-      >
+      <span>
+        <label htmlFor={id}>{label}</label>{" "}
+        <Link
+          to="/help/conditions"
+          target="_blank"
+          rel="noopener"
+          aria-label={`Examples of conditions, for ${label}, in a new tab`}
+        >
+          CEL
+        </Link>
+      </span>
+      <Suspense fallback={<Plain id={id} value={value} example={example} cursor={cursor} onChange={onChange} />}>
         <ConditionEditor
           id={id}
           label={label}
@@ -113,6 +152,7 @@ export function ConditionLine({
           names={names}
           problem={said?.problem ?? null}
           onChange={onChange}
+          takeCursor={() => cursor.current}
         />
       </Suspense>
       {value !== "" && <Said role="status">{said && <Result answer={said} />}</Said>}
