@@ -184,7 +184,7 @@ test("two databases and the workbench, behind one sign-in", async ({ page, vale,
       .or(page.getByRole("button", { name: "Edit", exact: true }).last())
       .first()
       .click();
-    await page.getByLabel("Label").fill("Length of the river");
+    await page.getByRole("textbox", { name: "Label" }).fill("Length of the river");
     await page.keyboard.press("Enter");
     await page.getByRole("button", { name: "Publish" }).first().click();
     await page.getByRole("dialog").getByRole("button", { name: "Publish" }).click();

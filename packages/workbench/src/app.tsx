@@ -1,4 +1,4 @@
-import { lazy, Suspense, useState } from "react";
+import { lazy, Suspense, useEffect, useState } from "react";
 import { Link, Navigate, NavLink, Route, Routes, useLocation } from "react-router";
 import { styled } from "styled-components";
 import { place, placeOf } from "./api/client.js";
@@ -7,6 +7,7 @@ import { useSession } from "./api/queries.js";
 import { documentOf } from "./help/documents.js";
 import { usePaletteKeys, useShortcutsKey } from "./palette/use-palette-keys.js";
 import { Choice } from "./parts/choice.js";
+import { focusAfter } from "./parts/focus.js";
 import { Mark } from "./parts/mark.js";
 import { Waiting } from "./parts/states.js";
 import { Title } from "./parts/title.js";
@@ -81,6 +82,9 @@ export function App() {
   const [palette, setPalette] = usePaletteKeys();
   const [shortcuts, setShortcuts] = useShortcutsKey();
   const { pathname } = useLocation();
+  // Who has gone somewhere by a link or a command that is gone now is not left nowhere (WCAG 2.2, 2.4.3).
+  // biome-ignore lint/correctness/useExhaustiveDependencies: another place is the occasion
+  useEffect(() => focusAfter(), [pathname]);
   const isNarrow = useNarrow();
   const [isUnfolded, unfold] = useState(false);
   return (

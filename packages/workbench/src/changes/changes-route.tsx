@@ -7,6 +7,7 @@ import { type ChangeFilter, changeSearch, useChanges, usePages } from "../api/qu
 import { Choice } from "../parts/choice.js";
 import { English } from "../parts/english.js";
 import { figure } from "../parts/figures.js";
+import { Heard } from "../parts/heard.js";
 import { Small } from "../parts/inputs.js";
 import { Selected } from "../parts/selecting.js";
 import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
@@ -145,6 +146,10 @@ export default function ChangesRoute() {
           }}
         />
       )}
+      <Heard>
+        {changes.data &&
+          `${figure(all.length)} ${all.length === 1 ? "change" : "changes"}${changes.hasNextPage ? ", and more" : ""}`}
+      </Heard>
       {changes.isPending && <Waiting height="60vh" what="Loading changes" />}
       {changes.error && <Failed error={changes.error} again={() => void changes.refetch()} />}
       {changes.data && all.length === 0 && parts.every((part) => part.searchedAll) && (

@@ -130,5 +130,5 @@ export const underlined = css`
 export const Small = styled.button`
   ${underlined}
   white-space: nowrap;
-  &:disabled { color: ${({ theme }) => theme.soft}; text-decoration: none; cursor: default; }
+  &:disabled, &[aria-disabled="true"] { color: ${({ theme }) => theme.soft}; text-decoration: none; cursor: default; }
 `;

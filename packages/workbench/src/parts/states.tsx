@@ -15,7 +15,7 @@ export const quiet = css`
   padding: ${({ theme }) => `${theme.space(1)} ${theme.space(3)}`};
   cursor: pointer;
   &:hover { border-color: ${({ theme }) => theme.verdigris}; color: ${({ theme }) => theme.verdigris}; }
-  &:disabled { border-color: ${({ theme }) => theme.edge}; color: ${({ theme }) => theme.soft}; cursor: default; }
+  &:disabled, &[aria-disabled="true"] { border-color: ${({ theme }) => theme.edge}; color: ${({ theme }) => theme.soft}; cursor: default; }
 `;
 
 export const QuietButton = styled.button.attrs<{ type?: "button" | "submit" }>(({ type = "button" }) => ({ type }))`

@@ -7,6 +7,7 @@ import { ask } from "../api/client.js";
 import { useRehearsal, useRehearsedCase, useSession } from "../api/queries.js";
 import { English } from "../parts/english.js";
 import { figure } from "../parts/figures.js";
+import { Heard } from "../parts/heard.js";
 import { CheckBox } from "../parts/inputs.js";
 import { Mark, type MarkKind } from "../parts/mark.js";
 import { Moment } from "../parts/moment.js";
@@ -292,15 +293,17 @@ export default function RehearsalRoute() {
   };
   const answer = rehearsal.data;
   const isRunning = answer?.state === "running";
+  // Not disabled: whoever has pressed the button keeps the focus.
+  const isBusy = isRunning || draft.text === undefined;
   return (
     <English>
       <Top>
         <Title>Rehearsal of {name}</Title>
         <Link to={`/pages/${encodeURIComponent(name)}`}>Back to the Sheet</Link>
-        <Strong disabled={isRunning || draft.text === undefined} onClick={() => void send("POST", true)}>
+        <Strong aria-disabled={isBusy} onClick={() => !isBusy && void send("POST", true)}>
           Run quick set
         </Strong>
-        <QuietButton disabled={isRunning || draft.text === undefined} onClick={() => void send("POST", false)}>
+        <QuietButton aria-disabled={isBusy} onClick={() => !isBusy && void send("POST", false)}>
           Run whole set
         </QuietButton>
         {isRunning && (
@@ -331,10 +334,10 @@ export default function RehearsalRoute() {
         </p>
       )}
       {answer?.state === "running" && answer.soFar.played.length > 0 && <SoFar soFar={answer.soFar} />}
-      <p role="status" style={{ position: "absolute", clipPath: "inset(50%)" }}>
+      <Heard>
         {answer?.rehearsal &&
           `Rehearsal finished: ${answer.rehearsal.counts.otherwise} of ${answer.rehearsal.cases.length} cases are not as expected.`}
-      </p>
+      </Heard>
       {answer?.rehearsal && <Result name={name} answer={answer} rehearsal={answer.rehearsal} />}
     </English>
   );

@@ -348,7 +348,8 @@ export default function RequestRoute() {
   const request = useRequest(id);
   const other = useRequest(search.get("with") ?? undefined);
   const [chosen, choose] = useState<ChosenStep>();
-  useDocumentTitle("Request");
+  const { data: found } = request;
+  useDocumentTitle(found ? `${found.method} ${found.path}, ${outcomeWord(found.outcome)}` : "Request");
   if (request.isPending) return <Waiting height="60vh" what="Loading request" />;
   if (request.error)
     return (

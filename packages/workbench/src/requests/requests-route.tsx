@@ -7,6 +7,7 @@ import { type RequestFilter, useAccounts, usePages, useRequestSums, useToldReque
 import { Choice } from "../parts/choice.js";
 import { English } from "../parts/english.js";
 import { figure } from "../parts/figures.js";
+import { Heard } from "../parts/heard.js";
 import { Small } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { byDay, Moment, zone } from "../parts/moment.js";
@@ -201,6 +202,10 @@ export default function RequestsRoute() {
           </Small>
         </Selected>
       )}
+      <Heard>
+        {requests.data &&
+          `${figure(all.length)} ${all.length === 1 ? "request" : "requests"}${requests.hasNextPage ? ", and more" : ""}`}
+      </Heard>
       {requests.isPending && <Waiting height="50vh" what="Loading requests" />}
       {requests.error && <Failed error={requests.error} again={() => void requests.refetch()} />}
       {requests.data && all.length === 0 && (

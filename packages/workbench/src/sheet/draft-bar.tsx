@@ -43,7 +43,7 @@ export function DraftBar({ draft, sheet, isOpen, setOpen, onPublished }: Publish
       </span>
       <Small
         type="button"
-        disabled={draft.undoes === null}
+        aria-disabled={draft.undoes === null}
         onClick={draft.undo}
         {...told("Undo", draft.undoes, "Ctrl+Z")}
       >
@@ -51,7 +51,7 @@ export function DraftBar({ draft, sheet, isOpen, setOpen, onPublished }: Publish
       </Small>
       <Small
         type="button"
-        disabled={draft.redoes === null}
+        aria-disabled={draft.redoes === null}
         onClick={draft.redo}
         {...told("Redo", draft.redoes, "Ctrl+Shift+Z")}
       >
