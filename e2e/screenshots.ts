@@ -71,7 +71,7 @@ async function telephone(browser: Browser, started: Started): Promise<void> {
   await page.getByRole("heading", { name: "Fields as read" }).waitFor();
   await take(page, "request");
   await page.goto("/workbench/pages/river");
-  await page.getByRole("button", { name: "File", exact: true }).click();
+  await page.getByRole("tab", { name: "File", exact: true }).click();
   await page.locator(".cm-content").getByText("max-length").first().click();
   await page.keyboard.press("End");
   for (let back = 0; back < "10 }] }".length; back++) await page.keyboard.press("ArrowLeft");
@@ -111,7 +111,7 @@ async function workbench(browser: Browser, started: Started): Promise<void> {
   await page.getByRole("textbox", { name: "Maximum" }).fill("3");
   await settings.evaluate((element) => element.scrollIntoView({ block: "center" }));
   await take(page, "sheet-field");
-  await page.getByRole("button", { name: "Census", exact: true }).click();
+  await page.getByRole("tab", { name: "Census", exact: true }).click();
   await page.getByRole("button", { name: "Run census" }).click();
   await page.getByRole("list", { name: "Census" }).getByText("SQL to enforce this in the table").nth(2).click();
   await take(page, "census");
