@@ -117,6 +117,43 @@ test("all that a person changed in a span is put back; what the page refuses is 
   await expect(dialog).toContainText("1 of 1 records put back.");
 });
 
+test("moments are told in the zone that one chooses, and go on being; putting back is offered to who can", async ({
+  signedIn,
+  vale,
+}) => {
+  const page = await signedIn("tamsin");
+  await save(page, { Notes: "At a certain moment." });
+  const { id, at } = await vale.row<{ id: string; at: string }>(
+    `SELECT id, to_char(at AT TIME ZONE 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS.MS"Z"') AS at FROM quill_log.change ORDER BY change.id DESC LIMIT 1`,
+  );
+  const timeIn = (timeZone: string): string =>
+    new Intl.DateTimeFormat("en-GB", { timeStyle: "medium", timeZone }).format(new Date(at));
+  await page.goto("/workbench/changes?page=station");
+  const row = page.locator(`#change-${id}`);
+  await page.getByLabel("Time zone").selectOption("UTC");
+  await expect(page.getByRole("columnheader", { name: "When (UTC)" })).toBeVisible();
+  await expect(row).toContainText(timeIn("UTC"));
+  // The zone of the served pages is offered, beside the browser's and UTC.
+  const zones = await page
+    .getByLabel("Time zone")
+    .locator("option")
+    .evaluateAll((all) => all.map((each) => (each as HTMLOptionElement).value));
+  expect(zones).toContain("Europe/London");
+  // One that is chosen holds at the next place, and after loading anew; what is typed is of the same zone.
+  await page.evaluate(() => localStorage.setItem("quill-zone", "Asia/Kolkata"));
+  await page.goto("/workbench/changes?from=2026-11-01T00:00:00.000Z");
+  await expect(page.getByLabel("From")).toHaveValue("2026-11-01T05:30");
+  await expect(row).toContainText(timeIn("Asia/Kolkata"));
+  await row.getByRole("link").click();
+  await expect(page.getByRole("button", { name: `Put back… entry ${id}` })).toBeVisible();
+  const builder = await signedIn("ines");
+  await builder.goto(record);
+  await expect(
+    builder.getByText("You can’t put these back: no page that you can open edits this record."),
+  ).toBeVisible();
+  await expect(builder.getByRole("button", { name: /^Put back/ })).toHaveCount(0);
+});
+
 test("the log is verified, and what somebody did to it is found; a change past the pages is told as such", async ({
   signedIn,
   vale,

@@ -98,7 +98,7 @@ export { reasonName } from "./page/names.js";
 export { reservedSegments } from "./page/path.js";
 export { reviewRelated } from "./page/related.js";
 export { looksSecret } from "./page/sensitive.js";
-export { answeredOr, isRetryable } from "./postgres/refusal.js";
+export { answeredOr, isRefusedAs, isRetryable } from "./postgres/refusal.js";
 export {
   type Database,
   DatabaseAway,
@@ -119,6 +119,7 @@ export { type DescribedSetting, wordsOf } from "./settings/described.js";
 export { describedSettings } from "./settings/index.js";
 export type { Editor } from "./settings/setting.js";
 export { settingsPage } from "./settings/settings-page.js";
+export { labelsStatement } from "./statements/find-choices.js";
 export { keyPartName, listStatement, recordsStatement } from "./statements/list.js";
 export { commonWords, commonWordsStatement } from "./statements/search.js";
 export { mayMake, mayOpen } from "./steps/access.js";

@@ -573,7 +573,10 @@ export class Stage {
       (touched ?? []).length === 0,
       `It wrote where nothing was to be written: ${touchedInWords(touched ?? [])}.`,
     );
-    this.expect(entries.length === 0, `${entries.length} entries were added to the change log where none belongs.`);
+    this.expect(
+      entries.length === 0,
+      `${entries.length === 1 ? "An entry was" : `${entries.length} entries were`} added to the change log where none belongs.`,
+    );
     for (const [name, value] of Object.entries(before ?? {}))
       this.expect(
         after !== null && after[name] === value,

@@ -44,9 +44,13 @@ const fieldsOf = (page: Page, row: Row): readonly CsvField[] =>
     };
   });
 
+/** A column's heading; moments name the zone that they are told in, which their values do not. */
+const headingOf = ({ timeZone }: Page, { label, column }: Page["list"]["columns"][number]): string =>
+  column.type.kind === "timestamptz" ? `${label} (${timeZone})` : label;
+
 async function* linesOf(page: Page, cursor: Cursor, first: readonly Row[]): AsyncGenerator<string> {
   try {
-    yield csvLines([page.list.columns.map(({ label }) => ({ text: label, isText: true }))]);
+    yield csvLines([page.list.columns.map((each) => ({ text: headingOf(page, each), isText: true }))]);
     for (let rows = first; rows.length > 0; rows = rows.length < rowsAtATime ? [] : await cursor.next())
       yield csvLines(rows.map((row) => fieldsOf(page, row)));
   } finally {

@@ -1,4 +1,4 @@
-import type { EntryQuery } from "@loyal-quill/core";
+import { type Actor, type EntryQuery, nobody } from "@loyal-quill/core";
 import express, { type Request, type Response } from "express";
 import * as v from "valibot";
 import type { Verifications } from "../drafts/verification.js";
@@ -79,17 +79,21 @@ const askedSchema = v.strictObject({
 export function changeRoutes(options: ChangeRouteOptions): GuardedRoutes {
   const { account, look, store, verifications } = options;
   const routes = new GuardedRoutes(options.account);
+  const asker = async (request: Request): Promise<Actor> => {
+    const by = await account(request);
+    return by ? actorOf(by) : nobody;
+  };
 
   routes.get(["auditor"], "/", async (request, response) => {
     const query = entryQueryOf(request.query);
     await look(request, "changes.searched", placeOf(query));
-    response.json(await changesFor(options, query));
+    response.json(await changesFor(options, query, await asker(request)));
   });
 
   routes.get(["auditor"], "/entries", async (request, response) => {
     const query = entryQueryOf(request.query);
     await look(request, "changes.searched", placeOf(query));
-    response.json(await entriesFor(options, query));
+    response.json(await entriesFor(options, query, await asker(request)));
   });
 
   routes.get(["auditor"], "/record", async (request, response) => {
@@ -98,7 +102,7 @@ export function changeRoutes(options: ChangeRouteOptions): GuardedRoutes {
       return problem(response, 400, "No such record", "A record is named by its table and its key, as JSON.");
     await look(request, "changes.searched", `the record ${table} ${Object.values(key).join(" / ")}`);
     const since = number.exec(text(request.query.entry) ?? "")?.[0] ?? null;
-    response.json(await recordChanges(options, table, key, since));
+    response.json(await recordChanges(options, table, key, since, await asker(request)));
   });
 
   const asking = async (

@@ -134,6 +134,17 @@ describe("a record's changes", () => {
     }
   });
 
+  test("have what references name beside their values; what is gone or named by its value alone has no label", async () => {
+    await changed("MV-033", "river_id", "5");
+    const record = await get<RecordChangesAnswer>(
+      `/changes/record?${new URLSearchParams({ table: "network.station", key: '{"code":"MV-033"}' })}`,
+    );
+    const { rows } = await owner.query("SELECT name FROM network.river WHERE id = 5");
+    const column = (name: string) => record.columns.find((each) => each.name === name);
+    expect(column("river_id")?.labels).toMatchObject({ 5: rows[0].name });
+    expect(column("name")?.labels).toEqual({});
+  });
+
   test("are those of the record that an entry is about, though another one has its key by now", async () => {
     const add = (key: string, operation: string, newKey: string | null): Promise<string> =>
       owner
@@ -317,6 +328,19 @@ fields:
     expect((await put({ entries: [none] }))[0]?.state).toBe("nothing");
     const bulletin = (await search({ page: "bulletin" })).changes[0]?.id ?? "";
     expect((await planned([bulletin]))[0]?.page).toBe("bulletin");
+  });
+
+  test("is offered for what a page that one may open can put back, and for nothing else", async () => {
+    const station = (await search({ page: "station" })).changes[0];
+    const bulletin = (await search({ page: "bulletin" })).changes[0];
+    expect([station?.canPutBack, bulletin?.canPutBack]).toEqual([true, false]);
+    expect(
+      (await planned([station?.id ?? "", bulletin?.id ?? ""])).map(({ page, isOpen }) => [page, isOpen]).sort(),
+    ).toEqual([
+      ["bulletin", false],
+      ["station", true],
+    ]);
+    expect((await get<{ entries: string[] }>("/changes/entries?page=bulletin")).entries).toEqual([]);
   });
 
   test.each([

@@ -27,6 +27,7 @@ import {
 import type { Asked, Asking, Loaded } from "@loyal-quill/runtime";
 import type { EditedDatabase } from "../edited-database.js";
 import { orderedKey } from "./pages.js";
+import { referenceLabels } from "./reference-labels.js";
 import type { ChangeAnswer, ChangesAnswer, PutBackAnswer, PutBackRecord, RecordChangesAnswer } from "./types.js";
 
 /** Entries in one part of a list, of a record that are read, and that are put back at once. */
@@ -43,9 +44,15 @@ const lately = 20_000;
 type Key = Readonly<Record<string, string>>;
 const keyIn = (text: string | null | undefined): Key => JSON.parse(text ?? "{}") as Key;
 
-/** An entry, as a row of one of the core's statements, as it is answered. */
-export function changeOf(loaded: Loaded, row: Row): ChangeAnswer {
+/** The names of the pages that somebody may open. */
+type Open = ReadonlySet<string>;
+const openTo = ({ pages }: Pick<EditedDatabase, "pages">, actor: Actor): Open =>
+  new Set(pages.openTo(actor, "").map(({ name }) => name));
+
+/** An entry, as a row of one of the core's statements, as it is answered to whom some pages are open. */
+export function changeOf(loaded: Loaded, row: Row, open: Open): ChangeAnswer {
   const page = row.page ?? "";
+  const by = pageOf(loaded, row.table_name ?? "", keyIn(row.new_key ?? row.record_key), page);
   return {
     id: row.id ?? "",
     at: new Date(row.at ?? "").toISOString(),
@@ -62,6 +69,7 @@ export function changeOf(loaded: Loaded, row: Row): ChangeAnswer {
     way: row.way ?? "",
     origin: row.origin ? (JSON.parse(row.origin) as Record<string, string>) : null,
     undoes: row.undoes ? row.undoes.split(",") : [],
+    canPutBack: by !== null && open.has(by.name),
   };
 }
 
@@ -69,7 +77,9 @@ export function changeOf(loaded: Loaded, row: Row): ChangeAnswer {
 export async function changesFor(
   { store, pages }: Pick<EditedDatabase, "store" | "pages">,
   query: EntryQuery,
+  actor: Actor,
 ): Promise<ChangesAnswer> {
+  const open = openTo({ pages }, actor);
   const [[first], [last], people] = await Promise.all([
     store.onLog(beginStatement(query.to)),
     query.from === undefined ? [undefined] : store.onLog(endStatement(query.from)),
@@ -88,7 +98,7 @@ export async function changesFor(
     begin -= BigInt(entriesSearched);
     end = byRecord || begin < least;
   }
-  const changes = found.slice(0, part).map((row) => changeOf(pages.loaded(), row));
+  const changes = found.slice(0, part).map((row) => changeOf(pages.loaded(), row, open));
   const beyond = found.length > part ? (changes.at(-1)?.id ?? null) : end ? null : String(begin + 1n);
   return {
     changes,
@@ -137,6 +147,7 @@ function pageOf(loaded: Loaded, table: string, key: Key, wanted: string): Page |
 /**
  * Everything that the log has of a record, and the record as it is now.
  *
+ * @param actor whoever asks
  * @param since an entry that names it by this key; null where whoever had it last is meant
  */
 export async function recordChanges(
@@ -144,28 +155,48 @@ export async function recordChanges(
   table: string,
   key: Key,
   since: string | null,
+  actor: Actor,
 ): Promise<RecordChangesAnswer> {
+  const open = openTo(ground, actor);
   const loaded = ground.pages.loaded();
   const entries = await ground.store.onLog(recordEntriesStatement(table, key, mostOfRecord + 1, since));
   const now = entries[0]?.now_key ? keyIn(entries[0].now_key) : key;
   const found = tableOf(loaded, table);
   const row = await rowNow(ground, found, now);
   const page = pageOf(loaded, table, now, entries.find(({ way }) => way === "page")?.page ?? "");
+  const changes = entries.slice(0, mostOfRecord).map((each) => changeOf(loaded, each, open));
+  const columns = (found?.columns ?? []).map(async ({ name, type, sensitive }) => ({
+    name,
+    label: page?.fields.find(({ column }) => column.name === name)?.label ?? name,
+    isNumber: ["integer", "decimal", "float"].includes(type.kind),
+    isTold: sensitive !== true,
+    labels: found
+      ? await referenceLabels(
+          { page, table: found, tables: loaded.catalog.tables, database: ground.database },
+          name,
+          valuesOf(name, row, changes),
+        )
+      : {},
+  }));
   return {
     table,
     key: orderedKey(loaded, page?.name ?? "", now),
     page: page?.name ?? null,
-    changes: entries.slice(0, mostOfRecord).map((each) => changeOf(loaded, each)),
+    changes,
     more: entries.length > mostOfRecord,
     now: row,
-    columns: (found?.columns ?? []).map(({ name, type, sensitive }) => ({
-      name,
-      label: page?.fields.find(({ column }) => column.name === name)?.label ?? name,
-      isNumber: ["integer", "decimal", "float"].includes(type.kind),
-      isTold: sensitive !== true,
-    })),
+    columns: await Promise.all(columns),
   };
 }
+
+/** The values that a column has now, or has had. */
+const valuesOf = (name: string, now: Row | null, changes: readonly ChangeAnswer[]): readonly string[] =>
+  [
+    now?.[name],
+    ...changes.flatMap(({ fields }) =>
+      fields.filter(({ field }) => field === name).flatMap((each) => [each.old, each.new]),
+    ),
+  ].filter((value) => typeof value === "string");
 
 /** What is asked to be put back. */
 export interface PutBackAsked {
@@ -182,7 +213,7 @@ interface Planned {
 
 /** What putting entries back comes to, record by record. */
 async function plan(ground: Ground, { entries: ids, fields }: PutBackAsked, actor: Actor): Promise<readonly Planned[]> {
-  const open = new Set(ground.pages.openTo(actor, "").map(({ name }) => name));
+  const open = openTo(ground, actor);
   const loaded = ground.pages.loaded();
   const entries = await ground.store.onLog(entriesStatement(ids));
   const records = new Map<string, { table: string; key: Key; entries: Row[] }>();
@@ -200,7 +231,7 @@ async function plan(ground: Ground, { entries: ids, fields }: PutBackAsked, acto
     const table = tableOf(loaded, name);
     const page = pageOf(loaded, name, key, own.find(({ way }) => way === "page")?.page ?? "");
     const row = await rowNow(ground, table, key);
-    const undone = own.map((entry) => changeOf(loaded, entry));
+    const undone = own.map((entry) => changeOf(loaded, entry, open));
     const back = withNulls(page, putBack(undone, row, fields ? new Set(fields) : null));
     const told = toldPlan(page, name, orderedKey(loaded, page?.name ?? "", key), back);
     planned.push({ page, told: { ...told, isOpen: page !== null && open.has(page.name) } });
@@ -267,13 +298,18 @@ const searchAllFor = 10_000;
 export async function entriesFor(
   ground: Ground,
   query: EntryQuery,
+  actor: Actor,
 ): Promise<{ readonly entries: readonly string[]; readonly more: boolean }> {
   const ids: string[] = [];
   const until = performance.now() + searchAllFor;
   let before: string | null | undefined = query.before;
   while (before !== null && ids.length <= mostPutBack && performance.now() < until) {
-    const answer: ChangesAnswer = await changesFor(ground, { ...query, ...(before === undefined ? {} : { before }) });
-    ids.push(...answer.changes.map(({ id }) => id));
+    const answer: ChangesAnswer = await changesFor(
+      ground,
+      { ...query, ...(before === undefined ? {} : { before }) },
+      actor,
+    );
+    ids.push(...answer.changes.filter(({ canPutBack }) => canPutBack).map(({ id }) => id));
     before = answer.before;
   }
   return { entries: ids.slice(0, mostPutBack), more: ids.length > mostPutBack || before !== null };

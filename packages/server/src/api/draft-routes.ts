@@ -10,6 +10,7 @@ import { GuardedRoutes, mayLookAt, mayTry } from "./access.js";
 import { problem } from "./problem.js";
 import { requestQueryOf } from "./request-routes.js";
 import { plain } from "./shapes.js";
+import { oneselfFirst } from "./trial.js";
 import type { DraftAnswer, VersionAnswer } from "./types.js";
 
 const text = v.pipe(plain, v.maxLength(262_144, "must not be longer than 256 KiB"));
@@ -395,8 +396,8 @@ function addTrials({ routes, taking, options }: Adding): void {
     "/:name/condition",
     taking(
       bodies.condition,
-      async ({ text: given, as, ...question }, name, _by, response) => {
-        const people = await store.people();
+      async ({ text: given, as, ...question }, name, by, response) => {
+        const people = oneselfFirst(await store.people(), by);
         response.json(await threads.run("condition", { name, text: given, as, people, question }));
       },
       (body, name) => tried(options.store, name, body),
@@ -408,8 +409,9 @@ function addTrials({ routes, taking, options }: Adding): void {
     "/:name/trial",
     taking(
       bodies.trial,
-      async (body, name, _by, response) => {
-        response.json(await threads.run("trial", { ...body, name, people: await store.people() }));
+      async (body, name, by, response) => {
+        const people = oneselfFirst(await store.people(), by);
+        response.json(await threads.run("trial", { ...body, name, people }));
       },
       (body, name) => tried(options.store, name, body),
     ),
@@ -420,8 +422,9 @@ function addTrials({ routes, taking, options }: Adding): void {
     "/:name/list",
     taking(
       bodies.list,
-      async ({ query = {}, ...body }, name, _by, response) => {
-        response.json(await threads.run("list", { ...body, name, query, people: await store.people() }));
+      async ({ query = {}, ...body }, name, by, response) => {
+        const people = oneselfFirst(await store.people(), by);
+        response.json(await threads.run("list", { ...body, name, query, people }));
       },
       (body, name) => tried(options.store, `${name}, its list`, body),
     ),

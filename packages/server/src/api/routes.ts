@@ -18,6 +18,7 @@ import { summaries } from "./pages.js";
 import { peopleRoutes } from "./people-routes.js";
 import { problem } from "./problem.js";
 import { latest, requestRoutes } from "./request-routes.js";
+import { oneselfFirst } from "./trial.js";
 import type { AccountSummary, SessionAnswer, TrailAnswer } from "./types.js";
 
 export interface ApiOptions extends EditedDatabase {
@@ -120,6 +121,9 @@ function addSession({ routes, look, options }: Adding): void {
       accountsHere: sessions.accountsHere,
       mount: options.mount,
       databases: options.databases.map(({ name }) => name),
+      timeZones: [
+        ...new Set(options.databases.flatMap(({ pages }) => pages.loaded().pages.map((page) => page.timeZone))),
+      ],
       roles: (Object.keys(ownRoles) as OwnRole[]).filter((role) => account?.roles.includes(role)),
     };
     response.json(answer);
@@ -203,7 +207,11 @@ function addPages({ routes, look, options }: Adding): void {
     ["builder"],
     "/pages/:name/first",
     withDraft(async (draft, request) =>
-      threads.run("first", { ...draft, as: text(request.query.as), people: await store.people() }),
+      threads.run("first", {
+        ...draft,
+        as: text(request.query.as),
+        people: oneselfFirst(await store.people(), await options.account(request)),
+      }),
     ),
   );
 

@@ -157,6 +157,10 @@ export async function trialOfList(
   return { recorded, html: response.body, address: `${options.mount}${page.path.list}` };
 }
 
+/** People, whoever asks before all others: a page is first tried through one's own eyes. */
+export const oneselfFirst = (people: readonly Actor[], own: { readonly id: string | null } | null): readonly Actor[] =>
+  own ? people.toSorted((a, b) => Number(b.id === own.id) - Number(a.id === own.id)) : people;
+
 /** The person through whose eyes a page is tried: the one asked for, or the first who may open it. */
 export function tryingAs(people: readonly Actor[], page: Page | null, id: string | undefined): Actor | null {
   const now = new Date();

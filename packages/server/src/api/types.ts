@@ -37,6 +37,8 @@ export interface SessionAnswer {
   readonly mount: string;
   /** The databases whose pages are built here, by name; the first has none. */
   readonly databases: readonly string[];
+  /** The time zones of the served pages. */
+  readonly timeZones: readonly string[];
 }
 
 export interface PageSummary {
@@ -257,6 +259,8 @@ export interface ChangeAnswer {
   readonly origin: Readonly<Record<string, string>> | null;
   /** The entries that it put back. */
   readonly undoes: readonly string[];
+  /** Whether there is a page that puts it back, and whoever asks may open it. */
+  readonly canPutBack: boolean;
 }
 
 export interface ChangesAnswer {
@@ -286,6 +290,8 @@ export interface RecordChangesAnswer {
     readonly isNumber: boolean;
     /** False where its values are told to nobody. */
     readonly isTold: boolean;
+    /** Of a reference: what the records are called that its values name, by value. */
+    readonly labels: Readonly<Record<string, string>>;
   }[];
 }
 

@@ -9,6 +9,7 @@ import { English } from "../parts/english.js";
 import { figure } from "../parts/figures.js";
 import { Heard } from "../parts/heard.js";
 import { Small } from "../parts/inputs.js";
+import { ZoneChoice } from "../parts/moment.js";
 import { Selected } from "../parts/selecting.js";
 import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
 import { Title, useDocumentTitle } from "../parts/title.js";
@@ -107,6 +108,7 @@ export default function ChangesRoute() {
         {find("Value", "value", "before or after")}
         <MomentField label="From" value={filter.from ?? ""} onChange={(value) => set("from", value)} />
         <MomentField label="To" value={filter.to ?? ""} onChange={(value) => set("to", value)} />
+        <ZoneChoice />
         <Choice
           label="Made by"
           value={filter.way ?? ""}
@@ -129,7 +131,7 @@ export default function ChangesRoute() {
           </Small>
         </Selected>
       )}
-      {chosen.size === 0 && filter.person && filter.from && all.length > 0 && (
+      {chosen.size === 0 && filter.person && filter.from && all.some(({ canPutBack }) => canPutBack) && (
         <Selected>
           <QuietButton onClick={() => void putBackAll()}>
             Put back all of these changes by {person ?? filter.person}…

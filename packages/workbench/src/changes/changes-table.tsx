@@ -2,9 +2,10 @@ import type { ChangeAnswer } from "@loyal-quill/server/api";
 import { Link } from "react-router";
 import { styled } from "styled-components";
 import { Mark } from "../parts/mark.js";
-import { byDay, Moment, zone } from "../parts/moment.js";
+import { byDay, Moment } from "../parts/moment.js";
 import { Tick } from "../parts/selecting.js";
 import { Head, Scroll, Table } from "../parts/table.js";
+import { useZone } from "../parts/zone.js";
 import { actText } from "./log-act.js";
 import { keyText, recordPlace } from "./record-link.js";
 import { ValueChange } from "./value-change.js";
@@ -35,11 +36,12 @@ export function ChangesTable({
   chosen: ReadonlySet<string>;
   onChoose: (id: string, isChosen: boolean) => void;
 }) {
+  const zone = useZone();
   return (
     <Scroll aria-label="Changes">
       <Table>
         <Head columns={["Select", `When (${zone})`, "Who", "Record", "What changed", "Reason, and how"]} />
-        {byDay(changes).map(({ day, entries: ofDay }) => (
+        {byDay(changes, zone).map(({ day, entries: ofDay }) => (
           <tbody key={day}>
             <tr>
               <Day>{day}</Day>
@@ -87,7 +89,7 @@ function ChangeRow({
   return (
     <tr id={`change-${change.id}`}>
       <td>
-        {act === null && (
+        {act === null && change.canPutBack && (
           <Tick
             checked={isChosen}
             aria-label={`Select entry ${change.id}, ${record}`}

@@ -1,6 +1,8 @@
 import { CategoryScale, Chart, LinearScale, LineController, LineElement, PointElement, Tooltip } from "chart.js";
 import { useEffect, useRef } from "react";
 import { styled } from "styled-components";
+import { momentText } from "../parts/moment.js";
+import { useZone } from "../parts/zone.js";
 
 Chart.register(LineController, LineElement, PointElement, CategoryScale, LinearScale, Tooltip);
 
@@ -13,11 +15,10 @@ interface Point {
   readonly value: string | null;
 }
 
-const moment = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" });
-
 /** A numeric field's values over time: each holds until the next, so the line goes in steps. */
 export default function FieldChart({ label, values }: { label: string; values: readonly Point[] }) {
   const canvas = useRef<HTMLCanvasElement>(null);
+  const zone = useZone();
   const drawn = JSON.stringify(values);
   useEffect(() => {
     const scheme = matchMedia("(prefers-color-scheme: dark)");
@@ -58,7 +59,7 @@ export default function FieldChart({ label, values }: { label: string; values: r
             legend: { display: false },
             tooltip: {
               displayColors: false,
-              callbacks: { title: ([item]) => moment.format(new Date(item?.parsed.x ?? 0)) },
+              callbacks: { title: ([item]) => momentText("dayTime", item?.parsed.x ?? 0, zone) },
             },
           },
           scales: {
@@ -70,7 +71,7 @@ export default function FieldChart({ label, values }: { label: string; values: r
                 color: colour("--soft"),
                 maxTicksLimit: 5,
                 maxRotation: 0,
-                callback: (value) => moment.format(new Date(Number(value))),
+                callback: (value) => momentText("dayTime", Number(value), zone),
               },
               grid: { display: false },
             },
@@ -85,7 +86,7 @@ export default function FieldChart({ label, values }: { label: string; values: r
       scheme.removeEventListener("change", draw);
       chart?.destroy();
     };
-  }, [drawn, label]);
+  }, [drawn, label, zone]);
   return (
     <Box>
       <canvas

@@ -1,21 +1,27 @@
 import { useId } from "react";
 import { styled } from "styled-components";
+import { Temporal } from "temporal-polyfill";
+import { useZone } from "../parts/zone.js";
 
 const Field = styled.span`
   display: inline-flex;
   align-items: baseline;
 `;
 
-const two = (number: number): string => String(number).padStart(2, "0");
-
-/** A moment as the control has it: local to the reader, to the minute. */
-export function localOf(at: string): string {
-  const date = new Date(at);
-  if (at === "" || Number.isNaN(date.getTime())) return "";
-  return `${date.getFullYear()}-${two(date.getMonth() + 1)}-${two(date.getDate())}T${two(date.getHours())}:${two(date.getMinutes())}`;
+/** A moment as the control has it: local to a zone, to the minute; empty for what is no moment. */
+export function localOf(at: string, zone: string): string {
+  if (Number.isNaN(Date.parse(at))) return "";
+  const local = Temporal.Instant.from(new Date(at).toISOString()).toZonedDateTimeISO(zone).toPlainDateTime();
+  return local.toString({ smallestUnit: "minute" });
 }
 
-/** Day and time, local to the reader. @param value ISO 8601, UTC; empty for none */
+/** The moment that a control means in a zone; where the clocks go back the first of the two. @returns ISO 8601, UTC */
+export function momentOf(local: string, zone: string): string {
+  if (local === "") return "";
+  return new Date(Temporal.PlainDateTime.from(local).toZonedDateTime(zone).epochMilliseconds).toISOString();
+}
+
+/** Day and time, in the zone that moments are told in. @param value ISO 8601, UTC; empty for none */
 export function MomentField({
   label,
   value,
@@ -26,14 +32,15 @@ export function MomentField({
   onChange: (value: string) => void;
 }) {
   const id = useId();
+  const zone = useZone();
   return (
     <Field>
       <label htmlFor={id}>{label}</label>
       <input
         id={id}
         type="datetime-local"
-        value={localOf(value)}
-        onChange={({ target }) => onChange(target.value === "" ? "" : new Date(target.value).toISOString())}
+        value={localOf(value, zone)}
+        onChange={({ target }) => onChange(momentOf(target.value, zone))}
       />
     </Field>
   );

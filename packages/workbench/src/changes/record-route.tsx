@@ -7,10 +7,11 @@ import { useRecordChanges } from "../api/queries.js";
 import { Choice } from "../parts/choice.js";
 import { English } from "../parts/english.js";
 import { Small } from "../parts/inputs.js";
-import { Moment } from "../parts/moment.js";
+import { Moment, momentText, ZoneChoice } from "../parts/moment.js";
 import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
 import { Title, useDocumentTitle } from "../parts/title.js";
+import { useZone } from "../parts/zone.js";
 import { ChangePlaces } from "./change-places.js";
 import { ChangeWords } from "./changes-table.js";
 import { MomentField } from "./moment-field.js";
@@ -61,6 +62,13 @@ const Soft = styled.span`
   color: ${({ theme }) => theme.soft};
 `;
 
+/** What a record is called that a value names. */
+const Called = styled(Soft)`
+  margin-inline-start: ${({ theme }) => theme.space(3)};
+  font-family: ${({ theme }) => theme.speech};
+  font-size: 1rem;
+`;
+
 const Steps = styled.ol`
   list-style: none;
   margin: 0;
@@ -75,7 +83,16 @@ const nothing = "null";
 const told = (row: PastRow, name: string, isTold: boolean): string | null | undefined =>
   row === null ? null : isTold ? row[name] : undefined;
 
-function Cell({ value, other }: { value: string | null | undefined; other: string | null | undefined }) {
+function Cell({
+  value,
+  other,
+  label,
+}: {
+  value: string | null | undefined;
+  other: string | null | undefined;
+  label: string | undefined;
+}) {
+  const named = label === undefined ? null : <Called>{label}</Called>;
   if (value === undefined)
     return (
       <Value>
@@ -88,13 +105,20 @@ function Cell({ value, other }: { value: string | null | undefined; other: strin
         <Soft>{nothing}</Soft>
       </Value>
     );
-  if (typeof other !== "string" || other === value) return <Value>{other === value ? value : <em>{value}</em>}</Value>;
+  if (typeof other !== "string" || other === value)
+    return (
+      <Value>
+        {other === value ? value : <em>{value}</em>}
+        {named}
+      </Value>
+    );
   const { head, middle, tail } = difference(other, value);
   return (
     <Value>
       {head}
       <em>{middle}</em>
       {tail}
+      {named}
     </Value>
   );
 }
@@ -114,13 +138,7 @@ function MomentChoice({
   at: number;
   onChange: (at: number) => void;
 }) {
-  const time = new Intl.DateTimeFormat("en-GB", {
-    day: "numeric",
-    month: "short",
-    year: "numeric",
-    hour: "2-digit",
-    minute: "2-digit",
-  });
+  const zone = useZone();
   const shown = at === 0 ? "" : (changes[changes.length - at]?.at ?? "");
   return (
     <When>
@@ -130,7 +148,7 @@ function MomentChoice({
         options={[
           ...changes.map((change, index) => ({
             id: String(changes.length - index),
-            text: index === 0 ? "now" : `${time.format(new Date(change.at))}, after ${change.actorName}`,
+            text: index === 0 ? "now" : `${momentText("dated", change.at, zone)}, after ${change.actorName}`,
           })),
           { id: "0", text: "before the first entry" },
         ]}
@@ -171,6 +189,7 @@ function Beside({ record }: { record: RecordChangesAnswer }) {
           label: name,
           isNumber: false,
           isTold: true,
+          labels: {} as Readonly<Record<string, string>>,
         }));
   const [all, setAll] = useState(true);
   const rows = known.filter(({ name, isTold }) => all || told(then, name, isTold) !== told(and, name, isTold));
@@ -197,13 +216,21 @@ function Beside({ record }: { record: RecordChangesAnswer }) {
         <Table>
           <Head columns={["Field", "First moment", "Second moment"]} />
           <tbody>
-            {rows.map(({ name, label, isTold }) => (
+            {rows.map(({ name, label, isTold, labels }) => (
               <tr key={name}>
                 <th scope="row" title={name}>
                   {label}
                 </th>
-                <Cell value={told(then, name, isTold)} other={told(and, name, isTold)} />
-                <Cell value={told(and, name, isTold)} other={told(then, name, isTold)} />
+                <Cell
+                  value={told(then, name, isTold)}
+                  other={told(and, name, isTold)}
+                  label={labels[told(then, name, isTold) ?? ""]}
+                />
+                <Cell
+                  value={told(and, name, isTold)}
+                  other={told(then, name, isTold)}
+                  label={labels[told(and, name, isTold) ?? ""]}
+                />
               </tr>
             ))}
           </tbody>
@@ -247,7 +274,10 @@ function OverTime({ record }: { record: RecordChangesAnswer }) {
                 <td>
                   <Moment at={at} />
                 </td>
-                <Value>{value === null ? <Soft>{nothing}</Soft> : value}</Value>
+                <Value>
+                  {value === null ? <Soft>{nothing}</Soft> : value}
+                  {value !== null && column.labels[value] && <Called>{column.labels[value]}</Called>}
+                </Value>
               </tr>
             ))}
           </tbody>
@@ -267,6 +297,11 @@ function Changed({
   return (
     <section>
       <h2>Changes</h2>
+      {changes.every(({ canPutBack }) => !canPutBack) && (
+        <p>
+          <Soft>You can’t put these back: no page that you can open edits this record.</Soft>
+        </p>
+      )}
       <Steps>
         {changes.map((change) => (
           <li key={change.id}>
@@ -280,28 +315,30 @@ function Changed({
               </Soft>
             </p>
             <ChangeWords change={change} />
-            <p>
-              <Small
-                type="button"
-                aria-label={`Put back… entry ${change.id}`}
-                onClick={() => onPutBack({ entries: [change.id] })}
-              >
-                Put back…
-              </Small>
-              {change.operation === "update" &&
-                change.fields.length > 1 &&
-                change.fields.map(({ field, hidden, erased }) =>
-                  hidden || erased ? null : (
-                    <Small
-                      key={field}
-                      type="button"
-                      onClick={() => onPutBack({ entries: [change.id], fields: [field] })}
-                    >
-                      only {field}…
-                    </Small>
-                  ),
-                )}
-            </p>
+            {change.canPutBack && (
+              <p>
+                <Small
+                  type="button"
+                  aria-label={`Put back… entry ${change.id}`}
+                  onClick={() => onPutBack({ entries: [change.id] })}
+                >
+                  Put back…
+                </Small>
+                {change.operation === "update" &&
+                  change.fields.length > 1 &&
+                  change.fields.map(({ field, hidden, erased }) =>
+                    hidden || erased ? null : (
+                      <Small
+                        key={field}
+                        type="button"
+                        onClick={() => onPutBack({ entries: [change.id], fields: [field] })}
+                      >
+                        only {field}…
+                      </Small>
+                    ),
+                  )}
+              </p>
+            )}
           </li>
         ))}
       </Steps>
@@ -324,6 +361,7 @@ export default function RecordRoute() {
           <code>{name}</code> <small>{table}</small>
         </Title>
         <ChangePlaces />
+        <ZoneChoice />
       </Heading>
       {record.isPending && <Waiting height="60vh" what="Loading the record's changes" />}
       {record.error && <Failed error={record.error} again={() => void record.refetch()} />}
@@ -347,9 +385,11 @@ export default function RecordRoute() {
       {record.data && record.data.now === null && record.data.changes.length > 0 && (
         <p>
           This record is gone.{" "}
-          <QuietButton onClick={() => setAsked({ entries: [record.data.changes[0]?.id ?? ""] })}>
-            Put back its last change…
-          </QuietButton>
+          {record.data.changes[0]?.canPutBack && (
+            <QuietButton onClick={() => setAsked({ entries: [record.data.changes[0]?.id ?? ""] })}>
+              Put back its last change…
+            </QuietButton>
+          )}
         </p>
       )}
       {asked && <PutBack asked={asked} onClose={() => setAsked(null)} />}

@@ -2,8 +2,9 @@ import type { RecordedRequest } from "@loyal-quill/core";
 import { Link } from "react-router";
 import { styled } from "styled-components";
 import { Mark } from "../parts/mark.js";
-import { Moment, zone } from "../parts/moment.js";
+import { Moment } from "../parts/moment.js";
 import { Head, Scroll, Table } from "../parts/table.js";
+import { useZone } from "../parts/zone.js";
 import { TripGlyph } from "../round-trip/trip-glyph.js";
 import { outcomeMark, outcomeWord, stoppedAt } from "../round-trip/wording.js";
 
@@ -17,6 +18,7 @@ const Reason = styled.span`
 
 /** The latest requests, newest first: they appear by themselves. */
 export function Lately({ requests }: { requests: readonly RecordedRequest[] }) {
+  const zone = useZone();
   return (
     <Scroll aria-label="Latest requests">
       <Table>

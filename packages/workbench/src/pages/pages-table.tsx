@@ -3,6 +3,7 @@ import type { PageSummary } from "@loyal-quill/server/api";
 import { lazy, Suspense } from "react";
 import { Link } from "react-router";
 import { styled } from "styled-components";
+import { keyText } from "../changes/record-link.js";
 import { Mark } from "../parts/mark.js";
 import { Moment } from "../parts/moment.js";
 import { Head, Scroll, Table } from "../parts/table.js";
@@ -32,6 +33,14 @@ const Stack = styled.div`
   && > span {
     white-space: normal;
   }
+`;
+
+/** One line, however long a key is; in full where one points. */
+const Clipped = styled.div`
+  max-width: 14rem;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
 `;
 
 function Soundness({ page }: { page: PageSummary }) {
@@ -137,11 +146,11 @@ export function PagesTable({ pages }: { pages: readonly PageSummary[] }) {
               <td>
                 {page.lastChange ? (
                   <Stack>
-                    <span>
-                      <code>{Object.values(page.lastChange.key).join(" / ")}</code> by {page.lastChange.by}
-                    </span>
+                    <Clipped title={keyText(page.lastChange.key)}>
+                      <code>{keyText(page.lastChange.key)}</code>
+                    </Clipped>
                     <Soft>
-                      <Moment at={page.lastChange.at} />
+                      <Moment at={page.lastChange.at} /> by {page.lastChange.by}
                     </Soft>
                   </Stack>
                 ) : (

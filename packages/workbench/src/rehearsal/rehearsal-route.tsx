@@ -39,6 +39,9 @@ const Two = styled.div`
   grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
   gap: ${({ theme }) => theme.space(8)};
   align-items: start;
+  margin-top: ${({ theme }) => theme.space(4)};
+  h2 { margin-bottom: ${({ theme }) => theme.space(2)}; }
+  section + h2 { margin-top: ${({ theme }) => theme.space(6)}; }
   @media (max-width: 60rem) { grid-template-columns: 1fr; }
 `;
 
@@ -234,10 +237,10 @@ function Result({ name, answer, rehearsal }: { name: string; answer: RehearsalAn
         who may edit {rehearsal.records.editable} of the {rehearsal.records.lookedAt} records looked at. All rolled
         back.{" "}
         {answer.of.is === "published"
-          ? "What is published, on"
+          ? "What is published, run at"
           : answer.of.revision === null
-            ? "A draft, on"
-            : `Revision ${answer.of.revision} of the draft, on`}{" "}
+            ? "A draft, run at"
+            : `Revision ${answer.of.revision} of the draft, run at`}{" "}
         <Moment at={rehearsal.at} />
       </p>
       <Meaning counts={rehearsal.counts} />

@@ -11,10 +11,11 @@ import { English } from "../parts/english.js";
 import { figure } from "../parts/figures.js";
 import { CheckBox, Small } from "../parts/inputs.js";
 import { Mark, type MarkKind } from "../parts/mark.js";
-import { Moment, zone } from "../parts/moment.js";
+import { Moment } from "../parts/moment.js";
 import { Empty, Failed, QuietButton, Strong, Waiting } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
 import { Title, useDocumentTitle } from "../parts/title.js";
+import { useZone } from "../parts/zone.js";
 import { type ChosenStep, RoundTrip } from "../round-trip/round-trip.js";
 import { stepTitle } from "../round-trip/wording.js";
 import { Recorded } from "../sheet/step-detail.js";
@@ -120,6 +121,7 @@ function OnTheDraft({ name, id, begun, onClose }: { name: string; id: string; be
 
 function Played({ name, begun, played }: { name: string; begun: string; played: readonly Replayed[] }) {
   const groups = groupsOf(played);
+  const zone = useZone();
   const [opened, open] = useState<string>();
   return (
     <>

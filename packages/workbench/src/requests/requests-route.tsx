@@ -10,12 +10,13 @@ import { figure } from "../parts/figures.js";
 import { Heard } from "../parts/heard.js";
 import { Small } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
-import { byDay, Moment, zone } from "../parts/moment.js";
+import { byDay, Moment, ZoneChoice } from "../parts/moment.js";
 import { Selected, Tick } from "../parts/selecting.js";
 import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
 import { Title, useDocumentTitle } from "../parts/title.js";
 import { useFilters } from "../parts/use-filters.js";
+import { useZone } from "../parts/zone.js";
 import { TripGlyph } from "../round-trip/trip-glyph.js";
 import { outcomeMark, outcomeWord, stepTitle } from "../round-trip/wording.js";
 
@@ -34,6 +35,7 @@ const Top = styled.div`
 const Rare = styled.details`
   summary { cursor: pointer; color: ${({ theme }) => theme.verdigris}; }
   &[open] { display: flex; flex-wrap: wrap; align-items: baseline; gap: ${({ theme }) => theme.space(4)}; }
+  > span + span { margin-inline-start: ${({ theme }) => theme.space(4)}; }
 `;
 
 const Day = styled.th.attrs({ colSpan: 8, scope: "colgroup" })`
@@ -104,6 +106,7 @@ function RequestRow({
 /** Requests: every open and save, as it went; they appear by themselves. */
 export default function RequestsRoute() {
   const [search, set] = useFilters();
+  const zone = useZone();
   const filter = filterOf(search);
   const navigate = useNavigate();
   const requests = useToldRequests(filter);
@@ -173,6 +176,7 @@ export default function RequestsRoute() {
             "any time",
             ["10", "50", "200", "1000"].map((id) => ({ id, text: `${id} ms` })),
           )}
+          <ZoneChoice />
         </Rare>
         {filter.record !== undefined && (
           <span>
@@ -222,7 +226,7 @@ export default function RequestsRoute() {
               columns={["Select", `When (${zone})`, "Who", "Request", "Steps", "Outcome", "Statements", "ms"]}
               figures={["Statements", "ms"]}
             />
-            {byDay(all).map(({ day, entries }) => (
+            {byDay(all, zone).map(({ day, entries }) => (
               <tbody key={day}>
                 <tr>
                   <Day>{day}</Day>

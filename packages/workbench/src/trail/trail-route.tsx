@@ -4,11 +4,12 @@ import { useTrail } from "../api/queries.js";
 import { Choice } from "../parts/choice.js";
 import { English } from "../parts/english.js";
 import { Small } from "../parts/inputs.js";
-import { byDay, Moment, timeOf, zone } from "../parts/moment.js";
+import { byDay, Moment, momentText, ZoneChoice } from "../parts/moment.js";
 import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
 import { Title, useDocumentTitle } from "../parts/title.js";
 import { useFilters } from "../parts/use-filters.js";
+import { useZone } from "../parts/zone.js";
 
 type Entry = TrailAnswer["entries"][number];
 
@@ -46,14 +47,15 @@ const kinds = [
   { id: "census.", text: "censuses" },
 ];
 
-const detailOf = ({ detail, database, times, last }: Entry): string =>
+const detailOf = ({ detail, database, times, last }: Entry, zone: string): string =>
   [
-    ...(times > 1 && last !== null ? [`${times} times until ${timeOf(last)}`] : []),
+    ...(times > 1 && last !== null ? [`${times} times until ${momentText("time", last, zone)}`] : []),
     ...Object.entries(detail).map(([name, value]) => `${name}: ${value}`),
     ...(database ? [`database: ${database}`] : []),
   ].join("; ");
 
 function Row({ entry, onPerson }: { entry: Entry; onPerson: (id: string) => void }) {
+  const detail = detailOf(entry, useZone());
   const { byId } = entry;
   const who = entry.by || "somebody not signed in";
   return (
@@ -73,10 +75,10 @@ function Row({ entry, onPerson }: { entry: Entry; onPerson: (id: string) => void
       <td>
         {entry.what}{" "}
         {entry.subject !== "" && (byId === null || entry.subjectId !== byId) && <code>{entry.subject}</code>}
-        {detailOf(entry) !== "" && (
+        {detail !== "" && (
           <>
             <br />
-            <Soft>{detailOf(entry)}</Soft>
+            <Soft>{detail}</Soft>
           </>
         )}
       </td>
@@ -90,6 +92,7 @@ function Row({ entry, onPerson }: { entry: Entry; onPerson: (id: string) => void
 /** The trail of administration: who did what to accounts, pages and drafts, and who signed in; newest first. */
 export default function TrailRoute() {
   const [search, set] = useFilters();
+  const zone = useZone();
   const [action, person] = [search.get("action") ?? "", search.get("person") ?? ""];
   const trail = useTrail({ ...(action ? { action } : {}), ...(person ? { person } : {}) });
   useDocumentTitle("Trail");
@@ -100,6 +103,7 @@ export default function TrailRoute() {
       <Top>
         <Title>Trail</Title>
         <Choice label="Show" value={action} options={kinds} onChange={(value) => set("action", value)} />
+        <ZoneChoice />
         {person !== "" && (
           <span>
             Person: <strong>{name}</strong>{" "}
@@ -116,7 +120,7 @@ export default function TrailRoute() {
         <Scroll aria-label="Trail">
           <Table>
             <Head columns={[`When (${zone})`, "Who", "What", "From"]} />
-            {byDay(entries).map(({ day, entries: ofDay }) => (
+            {byDay(entries, zone).map(({ day, entries: ofDay }) => (
               <tbody key={day}>
                 <tr>
                   <Day>{day}</Day>
