@@ -12,6 +12,7 @@ const core = [
   "condition",
   "controls",
   "rules",
+  "settings",
   "page",
   "catalog",
   "log",

@@ -95,7 +95,6 @@ export { takesFiles } from "./page/files.js";
 export * from "./page/index.js";
 export { pageJsonSchema } from "./page/json-schema.js";
 export { reasonName } from "./page/names.js";
-export { reservedSegments } from "./page/path.js";
 export { reviewRelated } from "./page/related.js";
 export { looksSecret } from "./page/sensitive.js";
 export { answeredOr, isRefusedAs, isRetryable } from "./postgres/refusal.js";
@@ -115,6 +114,7 @@ export { type AnyOwnRule, addOwnRule, type OwnRule, type OwnSettings } from "./r
 export type { Rule, SettingPart } from "./rules/rule.js";
 export { rulesPage } from "./rules/rules-page.js";
 export type { RuleSetting } from "./rules/schema.js";
+export { reservedSegments } from "./settings/bound/path.js";
 export { type DescribedSetting, wordsOf } from "./settings/described.js";
 export { describedSettings } from "./settings/index.js";
 export type { Editor } from "./settings/setting.js";

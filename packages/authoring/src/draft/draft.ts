@@ -1,6 +1,6 @@
-import { referencedChoices, tellingColumn } from "@loyal-quill/core/page/column-choices";
-import { labelFrom } from "@loyal-quill/core/page/label";
 import { rewriteWarning } from "@loyal-quill/core/page/rewrites";
+import { referencedChoices, tellingColumn } from "@loyal-quill/core/settings/bound/column-choices";
+import { labelFrom } from "@loyal-quill/core/settings/bound/label";
 import { type Catalog, type Column, columnOf, type Table, tableName } from "@loyal-quill/core/table/model";
 import { slugOf } from "@loyal-quill/core/values/slug";
 import pluralize from "pluralize";

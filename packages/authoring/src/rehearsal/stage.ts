@@ -1,7 +1,6 @@
 import type { Actor } from "@loyal-quill/core/condition/facts";
 import type { handle } from "@loyal-quill/core/operations/handle";
 import type { Page } from "@loyal-quill/core/page/page";
-import { recordAddress } from "@loyal-quill/core/page/path";
 import {
   type Database,
   DatabaseAway,
@@ -10,6 +9,7 @@ import {
   type Statement,
   type Stored,
 } from "@loyal-quill/core/postgres/statement";
+import { recordAddress } from "@loyal-quill/core/settings/bound/path";
 import type { route, Site } from "@loyal-quill/core/steps/route";
 import { tableName } from "@loyal-quill/core/table/model";
 import type { OutcomeKind } from "@loyal-quill/core/trip/outcome";

@@ -1,4 +1,4 @@
-import { queryText } from "@loyal-quill/core/page/path";
+import { queryText } from "@loyal-quill/core/settings/bound/path";
 import { readPairs } from "@loyal-quill/core/steps/read";
 import type { RecordedRequest } from "@loyal-quill/core/trip/recording";
 import { stringify } from "yaml";

@@ -2,10 +2,16 @@ import { attributes, html, inApostrophes, type Markup } from "../markup/markup.j
 import type { Word } from "../messages/catalog.js";
 import { type Language, word } from "../messages/messages.js";
 import { isTaken } from "../page/columns.js";
-import { labelFrom } from "../page/label.js";
 import { memoizePerPage } from "../page/memoize-per-page.js";
 import { conflictsName, reasonName, saveName, tokenName } from "../page/names.js";
-import { choicesSegment, encodeSegment, type neighbourSegments, queryText, recordAddress } from "../page/path.js";
+import { labelFrom } from "../settings/bound/label.js";
+import {
+  choicesSegment,
+  encodeSegment,
+  type neighbourSegments,
+  queryText,
+  recordAddress,
+} from "../settings/bound/path.js";
 import type { FormView } from "../views/form-view.js";
 import type { Frame } from "../views/frame.js";
 import type { FormPieces, PageParts } from "../views/page-parts.js";

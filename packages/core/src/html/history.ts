@@ -1,7 +1,7 @@
 import { html, type Markup } from "../markup/markup.js";
 import type { Word } from "../messages/catalog.js";
 import { word } from "../messages/messages.js";
-import { queryText, recordAddress } from "../page/path.js";
+import { queryText, recordAddress } from "../settings/bound/path.js";
 import type { Frame } from "../views/frame.js";
 import type { HistoryEntry, HistoryView } from "../views/history-view.js";
 import type { PageParts } from "../views/page-parts.js";

@@ -1,6 +1,6 @@
 import { attributes, html, type Markup } from "../markup/markup.js";
 import { word } from "../messages/messages.js";
-import { type Filter, filterNames, filterText, withoutValue, withValue } from "../page/filters.js";
+import { type Filter, filterNames, filterText, withoutValue, withValue } from "../settings/bound/filters.js";
 import type { FilterState, ListView } from "../views/list-view.js";
 
 /** Whether a filter narrows the list. */

@@ -1,12 +1,12 @@
 import { attributes, html, type Markup } from "../markup/markup.js";
 import type { Word } from "../messages/catalog.js";
 import { word } from "../messages/messages.js";
-import { filterNames } from "../page/filters.js";
-import { labelFrom } from "../page/label.js";
 import type { ListColumn, Page } from "../page/page.js";
-import { csvSegment, queryText, recordAddress } from "../page/path.js";
 import { rowPrefix, saveRowName, saveTogetherName } from "../page/rows.js";
 import type { Row } from "../postgres/statement.js";
+import { filterNames } from "../settings/bound/filters.js";
+import { labelFrom } from "../settings/bound/label.js";
+import { csvSegment, queryText, recordAddress } from "../settings/bound/path.js";
 import { isEditableRow, keyPartName } from "../statements/list.js";
 import type { Column } from "../table/model.js";
 import type { FormView } from "../views/form-view.js";

@@ -1,7 +1,7 @@
 import { html, type Markup } from "../markup/markup.js";
 import { type Language, word } from "../messages/messages.js";
 import { copyPrefix } from "../page/names.js";
-import { queryText, recordAddress } from "../page/path.js";
+import { queryText, recordAddress } from "../settings/bound/path.js";
 import type { Frame } from "../views/frame.js";
 import type { PageParts } from "../views/page-parts.js";
 import type { RecordView, RelatedList } from "../views/record-view.js";

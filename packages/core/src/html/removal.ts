@@ -1,7 +1,7 @@
 import { html, type Markup } from "../markup/markup.js";
 import { type Language, word } from "../messages/messages.js";
-import { labelFrom } from "../page/label.js";
-import { queryText, recordAddress } from "../page/path.js";
+import { labelFrom } from "../settings/bound/label.js";
+import { queryText, recordAddress } from "../settings/bound/path.js";
 import type { Frame } from "../views/frame.js";
 import type { PageParts } from "../views/page-parts.js";
 import type { DependentCount, RemovalView } from "../views/removal-view.js";

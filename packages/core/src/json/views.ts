@@ -1,8 +1,8 @@
 import { word } from "../messages/messages.js";
 import { isTaken } from "../page/columns.js";
 import type { Page } from "../page/page.js";
-import { queryText, recordAddress } from "../page/path.js";
 import type { Row } from "../postgres/statement.js";
+import { queryText, recordAddress } from "../settings/bound/path.js";
 import { isEditableRow, keyPartName, referenceName } from "../statements/list.js";
 import type { FieldView, FormView } from "../views/form-view.js";
 import type { HistoryView } from "../views/history-view.js";

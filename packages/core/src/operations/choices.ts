@@ -1,6 +1,6 @@
 import type { Page } from "../page/page.js";
-import { decodeSegment } from "../page/path.js";
 import type { Row } from "../postgres/statement.js";
+import { decodeSegment } from "../settings/bound/path.js";
 import { choicesStatement, mostFound, mostOptions } from "../statements/find-choices.js";
 import { type Column, columnOf } from "../table/model.js";
 import { notFound, type Outcome } from "../trip/outcome.js";

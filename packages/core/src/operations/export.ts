@@ -1,7 +1,7 @@
 import type { Page } from "../page/page.js";
-import { queryText } from "../page/path.js";
 import { isRefusedAs } from "../postgres/refusal.js";
 import type { Database, Row, Statement } from "../postgres/statement.js";
+import { queryText } from "../settings/bound/path.js";
 import { openListStatement, readListStatement } from "../statements/list.js";
 import { type Outcome, refused } from "../trip/outcome.js";
 import type { Trip } from "../trip/trip.js";

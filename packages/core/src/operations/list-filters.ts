@@ -1,8 +1,8 @@
 import { message, word } from "../messages/messages.js";
-import { type Filter, filterNames, withoutValue, withValue } from "../page/filters.js";
 import type { Page } from "../page/page.js";
 import { isRefusedAs } from "../postgres/refusal.js";
 import type { Database } from "../postgres/statement.js";
+import { type Filter, filterNames, withoutValue, withValue } from "../settings/bound/filters.js";
 import { type FilterTerm, judgeTermStatement } from "../statements/list-filters.js";
 import type { ColumnType } from "../table/model.js";
 import { readValue } from "../values/read-value.js";

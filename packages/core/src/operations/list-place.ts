@@ -1,6 +1,6 @@
 import type { Page } from "../page/page.js";
-import { orderColumns } from "../page/sorting.js";
 import type { Row, Stored } from "../postgres/statement.js";
+import { orderColumns } from "../settings/bound/sorting.js";
 import { keyPartName, type ListSort, sortName } from "../statements/list.js";
 import { signerThatMade } from "../steps/token.js";
 import type { Signer } from "../trip/signer.js";

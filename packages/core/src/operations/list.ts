@@ -2,10 +2,10 @@ import type { Option } from "../controls/control.js";
 import { word } from "../messages/messages.js";
 import { listNames, listQuery } from "../page/list-query.js";
 import type { Page } from "../page/page.js";
-import { encodeSegment, recordAddress } from "../page/path.js";
-import { isSmall } from "../page/sorting.js";
 import { isRefusedAs } from "../postgres/refusal.js";
 import type { Row, Stored } from "../postgres/statement.js";
+import { encodeSegment, recordAddress } from "../settings/bound/path.js";
+import { isSmall } from "../settings/bound/sorting.js";
 import {
   countName,
   type ListQuestion,

@@ -1,7 +1,7 @@
 import { word } from "../messages/messages.js";
 import { listQuery } from "../page/list-query.js";
 import type { Page } from "../page/page.js";
-import { queryText, recordAddress } from "../page/path.js";
+import { queryText, recordAddress } from "../settings/bound/path.js";
 import { keyPartName, placeStatement } from "../statements/list.js";
 import type { Outcome } from "../trip/outcome.js";
 import type { Trip } from "../trip/trip.js";

@@ -1,8 +1,8 @@
 import { factsOf } from "../condition/facts.js";
-import { filterNames, filterText } from "../page/filters.js";
 import { withPrefix } from "../page/names.js";
 import { type Relation, relationOf } from "../page/related.js";
 import type { Row } from "../postgres/statement.js";
+import { filterNames, filterText } from "../settings/bound/filters.js";
 import { mayMake, mayOpen } from "../steps/access.js";
 import type { Trip } from "../trip/trip.js";
 import type { RelatedList } from "../views/record-view.js";

@@ -3,6 +3,7 @@ import type { Condition, ValueExpression } from "../condition/expression.js";
 import { parseCondition, parseValue } from "../condition/parse.js";
 import { type Finding, mostFindings, type Repair, type Stopped } from "../findings/finding.js";
 import type { FindingCode } from "../findings/finding-codes.js";
+import { parseTemplate, type Template } from "../settings/bound/template.js";
 import type { PageContext } from "../settings/context.js";
 import type { FieldSettings } from "../settings/field/index.js";
 import { type Catalog, type Column, columnOf, type Table, tableName } from "../table/model.js";
@@ -11,7 +12,6 @@ import { readValue } from "../values/read-value.js";
 import { fieldsIn } from "./fields-in.js";
 import type { Field } from "./page.js";
 import { type ParsedPage, type Path, spelling } from "./parse.js";
-import { parseTemplate, type Template } from "./template.js";
 
 /** What of a database a page is bound to. */
 export type PageCatalog = Pick<Catalog, "tables" | "routines">;

@@ -1,11 +1,11 @@
 import type { Choices } from "../controls/choice-source.js";
 import { type Control, controlsFor, ownControl } from "../controls/index.js";
+import { choicesFor } from "../settings/bound/column-choices.js";
 import type { FieldContext } from "../settings/context.js";
 import type { FieldSettings } from "../settings/field/index.js";
 import { isSet } from "../settings/set.js";
 import type { Column } from "../table/model.js";
 import type { Binder } from "./binder.js";
-import { choicesFor } from "./column-choices.js";
 import type { Path } from "./parse.js";
 
 /** Whether a name in a form is one of its own controls', or of a control in a row of a list. */

@@ -1,4 +1,4 @@
-import { parsePath } from "./path.js";
+import { parsePath } from "../settings/bound/path.js";
 import { readYaml } from "./yaml.js";
 
 /** What can be read of a page file even where it has errors; null where a name is missing or holds no text. */

@@ -1,14 +1,14 @@
 export type { Edit } from "../findings/edit.js";
 export { byPlace, type Finding, isError, isFatal, type Repair, type Stopped } from "../findings/finding.js";
 export { type FindingCode, findingKinds, findingsPage, type Severity } from "../findings/finding-codes.js";
+export { referencedChoices } from "../settings/bound/column-choices.js";
+export { labelFrom } from "../settings/bound/label.js";
+export { encodeSegment, recordAddress } from "../settings/bound/path.js";
 export type { FieldSettings } from "../settings/field/index.js";
 export type { Tidying } from "../settings/field/tidy.js";
 export { type BindResult, bindPage } from "./bind.js";
-export { referencedChoices } from "./column-choices.js";
 export { type Glance, glanceAt } from "./glance.js";
-export { labelFrom } from "./label.js";
 export { saveName, searchButtonName, searchTextName, tokenName } from "./names.js";
 export * from "./page.js";
 export { type ParsedPage, type ParseResult, type Path, parsePage } from "./parse.js";
-export { encodeSegment, recordAddress } from "./path.js";
 export type { PageFile } from "./schema.js";

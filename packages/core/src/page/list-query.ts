@@ -1,4 +1,4 @@
-import { filterNames } from "./filters.js";
+import { filterNames } from "../settings/bound/filters.js";
 import { memoizePerPage } from "./memoize-per-page.js";
 import type { Page } from "./page.js";
 

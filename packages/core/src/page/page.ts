@@ -5,11 +5,11 @@ import type { BoundOf } from "../settings/setting.js";
 import type { DependentPath } from "../table/dependent-paths.js";
 import type { Column } from "../table/model.js";
 
+export type { RoutineCall } from "../settings/bound/routine.js";
 export type { Check } from "../settings/checks.js";
 export type { ListColumn } from "../settings/list/columns.js";
 export type { RelatedPage } from "../settings/related.js";
 export type { SetColumn } from "../settings/set.js";
-export type { RoutineCall } from "./routine.js";
 
 /** A field of a page: what its settings come to on its column (settings/field/). */
 export interface Field extends BoundOf<typeof fieldSettings> {

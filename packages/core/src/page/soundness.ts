@@ -3,12 +3,12 @@ import type { SchemaChange } from "../findings/schema-change.js";
 import { quoted, quotedTable } from "../postgres/statement.js";
 import { kindOf } from "../rules/index.js";
 import type { Say } from "../rules/rule.js";
+import { isIndexed, isSmall, orderColumns } from "../settings/bound/sorting.js";
 import { type Column, columnOf, type Table, tableName } from "../table/model.js";
 import { fieldsIn } from "./fields-in.js";
 import type { Page } from "./page.js";
 import type { ParsedPage, Path } from "./parse.js";
 import { rewriteWarning } from "./rewrites.js";
-import { isIndexed, isSmall, orderColumns } from "./sorting.js";
 
 /** Nobody makes or deletes records by way of the page. */
 const leaveOut = (what: "new" | "delete"): Repair => ({

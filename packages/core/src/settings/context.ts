@@ -4,9 +4,9 @@ import type { Control } from "../controls/index.js";
 import type { Repair, Stopped } from "../findings/finding.js";
 import type { FindingCode } from "../findings/finding-codes.js";
 import type { Path } from "../findings/path-in-file.js";
-import type { Template } from "../page/template.js";
 import type { RuleContext } from "../rules/rule.js";
 import type { Catalog, Column } from "../table/model.js";
+import type { Template } from "./bound/template.js";
 
 /** What other settings need to know of a field that is bound. */
 export interface BoundField {

@@ -1,5 +1,5 @@
 import * as v from "valibot";
-import { type PagePath, parsePath, pathProblem } from "../page/path.js";
+import { type PagePath, parsePath, pathProblem } from "./bound/path.js";
 import type { NeededSetting } from "./setting.js";
 
 export const path: NeededSetting<string, PagePath, "path"> = {

@@ -1,4 +1,4 @@
-import { labelFrom } from "../page/label.js";
+import { labelFrom } from "./bound/label.js";
 import type { Setting } from "./setting.js";
 import { line } from "./texts.js";
 

@@ -1,8 +1,6 @@
 import type * as v from "valibot";
 import type { Attributes } from "../controls/control.js";
 import type { Path } from "../findings/path-in-file.js";
-import type { StepName } from "../trip/round-trip.js";
-
 import type { FieldContext, PageContext } from "./context.js";
 
 /** One of a few values. The empty one is what holds where nothing is said. */
@@ -48,7 +46,7 @@ export interface Described {
   /** Null where it is set in the file only. */
   readonly editor: Editor | null;
   /** The step of the round trip at which it is edited; null for a field's. */
-  readonly step?: StepName;
+  readonly step?: "route" | "key" | "access" | "load" | "prefill" | "check" | "write" | "answer";
   /** For which columns it makes sense; for all where nothing is said. */
   readonly fits?: "text" | "reference";
   /** The setting beside it that has to be there first. */

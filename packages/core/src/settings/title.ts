@@ -1,4 +1,4 @@
-import type { Template } from "../page/template.js";
+import type { Template } from "./bound/template.js";
 import type { NeededSetting } from "./setting.js";
 import { line } from "./texts.js";
 

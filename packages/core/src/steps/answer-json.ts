@@ -3,7 +3,7 @@ import { type JsonAnswer, jsonText } from "../json/value.js";
 import { historyJson, listJson, newJson, recordJson } from "../json/views.js";
 import { type Code, statusOf } from "../messages/codes.js";
 import { type Language, titleOfCode, word } from "../messages/messages.js";
-import { recordAddress } from "../page/path.js";
+import { recordAddress } from "../settings/bound/path.js";
 import type { NoticeOf, Outcome, View } from "../trip/outcome.js";
 import type { ApiRequest, PageRequest, PageResponse } from "../trip/request.js";
 import type { Signer } from "../trip/signer.js";

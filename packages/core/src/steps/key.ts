@@ -1,5 +1,5 @@
 import type { Page } from "../page/page.js";
-import { decodeSegment } from "../page/path.js";
+import { decodeSegment } from "../settings/bound/path.js";
 import type { Column } from "../table/model.js";
 import { integerRanges } from "../values/integer-ranges.js";
 import { readValue } from "../values/read-value.js";

@@ -1,9 +1,9 @@
 import { leavesRowsMark } from "../log/entry.js";
 import { message } from "../messages/messages.js";
-import { labelFrom } from "../page/label.js";
 import type { Field, Page } from "../page/page.js";
 import { refusalKind } from "../postgres/refusal.js";
 import { type Database, DatabaseRefusal } from "../postgres/statement.js";
+import { labelFrom } from "../settings/bound/label.js";
 import { keptOutMark } from "../statements/create.js";
 import { judgeStatement } from "../statements/judge.js";
 import { subjectStatement } from "../statements/subject.js";

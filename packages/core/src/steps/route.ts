@@ -1,6 +1,6 @@
 import { takesFiles } from "../page/files.js";
 import type { Page } from "../page/page.js";
-import { choicesSegment, csvSegment, fileSegment, neighbourSegments, normalSegment } from "../page/path.js";
+import { choicesSegment, csvSegment, fileSegment, neighbourSegments, normalSegment } from "../settings/bound/path.js";
 import type { Operation } from "../trip/round-trip.js";
 
 /** Where an address leads: a page and an operation, or why nowhere. */
@@ -107,7 +107,7 @@ export function route(site: Site, method: string, path: string, speaks: Speaks =
     const { listSegments } = page.path;
     if (!below(listSegments)) continue;
     const rest = segments.slice(listSegments.length);
-    // No key is empty in an address (see page/path.ts), so a slash at the end is one too many. A form is taken all the same.
+    // No key is empty in an address (see settings/bound/path.ts), so a slash at the end is one too many. A form is taken all the same.
     const slash = rest.length > 0 && rest.at(-1) === "";
     const address = addressOf(page, slash ? rest.slice(0, -1) : rest, speaks);
     if (!address) {

@@ -1,7 +1,7 @@
 import type { Option } from "../controls/control.js";
-import type { Filter } from "../page/filters.js";
 import type { Page } from "../page/page.js";
 import type { Row } from "../postgres/statement.js";
+import type { Filter } from "../settings/bound/filters.js";
 import type { Column } from "../table/model.js";
 import type { FormView } from "./form-view.js";
 

@@ -1,5 +1,5 @@
 import { describe, expect, test } from "@jest/globals";
-import { parseTemplate } from "../page/template.js";
+import { parseTemplate } from "../settings/bound/template.js";
 import { columnOf, type Table } from "../table/model.js";
 import { sensorPage, stationPage } from "../testing/marrow-vale.js";
 import { renderTemplate, told, toldMoment } from "./told.js";

@@ -1,7 +1,7 @@
 import { word } from "../messages/messages.js";
 import type { Page } from "../page/page.js";
-import { fillTemplate, type Template } from "../page/template.js";
 import type { Row, Stored } from "../postgres/statement.js";
+import { fillTemplate, type Template } from "../settings/bound/template.js";
 import { type Column, columnOf } from "../table/model.js";
 import { inLanguage } from "../values/in-language.js";
 import { inZone } from "../values/in-zone.js";

@@ -150,7 +150,9 @@ export default function ChangesRoute() {
       )}
       <Heard>
         {changes.data &&
-          `${figure(all.length)} ${all.length === 1 ? "change" : "changes"}${changes.hasNextPage ? ", and more" : ""}`}
+          (changes.hasNextPage
+            ? `The first ${figure(all.length)} changes`
+            : `${figure(all.length)} ${all.length === 1 ? "change" : "changes"}`)}
       </Heard>
       {changes.isPending && <Waiting height="60vh" what="Loading changes" />}
       {changes.error && <Failed error={changes.error} again={() => void changes.refetch()} />}

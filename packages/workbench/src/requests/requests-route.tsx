@@ -208,7 +208,9 @@ export default function RequestsRoute() {
       )}
       <Heard>
         {requests.data &&
-          `${figure(all.length)} ${all.length === 1 ? "request" : "requests"}${requests.hasNextPage ? ", and more" : ""}`}
+          (requests.hasNextPage
+            ? `The first ${figure(all.length)} requests`
+            : `${figure(all.length)} ${all.length === 1 ? "request" : "requests"}`)}
       </Heard>
       {requests.isPending && <Waiting height="50vh" what="Loading requests" />}
       {requests.error && <Failed error={requests.error} again={() => void requests.refetch()} />}

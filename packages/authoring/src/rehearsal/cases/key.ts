@@ -1,4 +1,4 @@
-import { encodeSegment } from "@loyal-quill/core/page/path";
+import { encodeSegment } from "@loyal-quill/core/settings/bound/path";
 import type { Column } from "@loyal-quill/core/table/model";
 import { integerRanges } from "@loyal-quill/core/values/integer-ranges";
 import { type Case, leaveOut, NotJudged } from "../case.js";

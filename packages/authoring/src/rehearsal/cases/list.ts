@@ -1,6 +1,6 @@
 import type { Field } from "@loyal-quill/core/page/page";
-import { csvSegment, recordAddress } from "@loyal-quill/core/page/path";
 import { rowPage, saveRowName, saveTogetherName } from "@loyal-quill/core/page/rows";
+import { csvSegment, recordAddress } from "@loyal-quill/core/settings/bound/path";
 import { tableName } from "@loyal-quill/core/table/model";
 import { bodyOf, type DocumentForm } from "../browser.js";
 import { type Case, leaveOut, NotJudged } from "../case.js";

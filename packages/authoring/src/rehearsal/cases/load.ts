@@ -1,6 +1,6 @@
 import type { Field } from "@loyal-quill/core/page/page";
-import { recordAddress } from "@loyal-quill/core/page/path";
 import type { Row, Stored } from "@loyal-quill/core/postgres/statement";
+import { recordAddress } from "@loyal-quill/core/settings/bound/path";
 import type { Column } from "@loyal-quill/core/table/model";
 import type { DocumentForm } from "../browser.js";
 import { type Case, leaveOut, NotJudged } from "../case.js";

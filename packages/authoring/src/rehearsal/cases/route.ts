@@ -1,4 +1,4 @@
-import { encodeSegment } from "@loyal-quill/core/page/path";
+import { encodeSegment } from "@loyal-quill/core/settings/bound/path";
 import { encoded } from "../browser.js";
 import { type Case, leaveOut, NotJudged } from "../case.js";
 import type { Prepared } from "../prepare.js";

@@ -1,5 +1,5 @@
-import { recordAddress } from "@loyal-quill/core/page/path";
 import { DatabaseAway, DatabaseRefusal } from "@loyal-quill/core/postgres/statement";
+import { recordAddress } from "@loyal-quill/core/settings/bound/path";
 import { readPairs } from "@loyal-quill/core/steps/read";
 import { byName } from "@loyal-quill/core/values/by-name";
 import { type Case, leaveOut, NotJudged } from "../case.js";

@@ -1,6 +1,6 @@
 import * as v from "valibot";
-import type { Template } from "../../page/template.js";
 import { columnOf } from "../../table/model.js";
+import type { Template } from "../bound/template.js";
 import type { Setting } from "../setting.js";
 import { line } from "../texts.js";
 

@@ -1,8 +1,8 @@
 import type { TableChoices } from "../../controls/choice-source.js";
-import { referencedChoices } from "../../page/column-choices.js";
-import { labelFrom } from "../../page/label.js";
-import { isSortable } from "../../page/sorting.js";
 import { type Column, columnOf } from "../../table/model.js";
+import { referencedChoices } from "../bound/column-choices.js";
+import { labelFrom } from "../bound/label.js";
+import { isSortable } from "../bound/sorting.js";
 import type { Setting } from "../setting.js";
 import { names } from "../texts.js";
 

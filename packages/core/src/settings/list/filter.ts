@@ -1,6 +1,6 @@
-import { referencedChoices } from "../../page/column-choices.js";
-import { type Filter, filterWay } from "../../page/filters.js";
-import { labelFrom } from "../../page/label.js";
+import { referencedChoices } from "../bound/column-choices.js";
+import { type Filter, filterWay } from "../bound/filters.js";
+import { labelFrom } from "../bound/label.js";
 import type { Setting } from "../setting.js";
 import { names } from "../texts.js";
 

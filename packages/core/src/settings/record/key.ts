@@ -1,7 +1,7 @@
 import * as v from "valibot";
 import type { Repair } from "../../findings/finding.js";
-import { parsePath } from "../../page/path.js";
 import type { Column, Key } from "../../table/model.js";
+import { parsePath } from "../bound/path.js";
 import type { PageContext } from "../context.js";
 import type { NeededSetting } from "../setting.js";
 import { line, names } from "../texts.js";

@@ -1,4 +1,4 @@
-import { type RoutineCall, routineOf } from "../../page/routine.js";
+import { type RoutineCall, routineOf } from "../bound/routine.js";
 import type { Setting } from "../setting.js";
 import { line } from "../texts.js";
 

@@ -1,8 +1,8 @@
-import type { Path } from "../findings/path-in-file.js";
-import type { RuleContext } from "../rules/rule.js";
-import type { PageContext } from "../settings/context.js";
-import { columnOf, type Routine } from "../table/model.js";
-import { suggestion } from "../values/nearest.js";
+import type { Path } from "../../findings/path-in-file.js";
+import type { RuleContext } from "../../rules/rule.js";
+import { columnOf, type Routine } from "../../table/model.js";
+import { suggestion } from "../../values/nearest.js";
+import type { PageContext } from "../context.js";
 
 /** A routine of the database that saves in the place of an UPDATE, and where each of its arguments comes from. */
 export interface RoutineCall {

@@ -1,6 +1,6 @@
 import { describe, expect, test } from "@jest/globals";
-import type { Column, Table } from "../table/model.js";
-import { stationPage } from "../testing/marrow-vale.js";
+import type { Column, Table } from "../../table/model.js";
+import { stationPage } from "../../testing/marrow-vale.js";
 import { isSortable, smallTable } from "./sorting.js";
 
 const columnOf = (name: string, over: Partial<Column> = {}): Column => {

@@ -1,4 +1,4 @@
-import type { Stored } from "../postgres/statement.js";
+import type { Stored } from "../../postgres/statement.js";
 
 /** Text with columns' values in it: `Station {code}, {name}`. */
 export interface Template {

@@ -1,9 +1,9 @@
-import type { Condition } from "../condition/expression.js";
-import { parseCondition } from "../condition/parse.js";
-import type { Choices, TableChoices } from "../controls/choice-source.js";
-import type { FieldContext } from "../settings/context.js";
-import { type Column, columnOf, type Reference, type Table, tableName } from "../table/model.js";
-import { suggestion } from "../values/nearest.js";
+import type { Condition } from "../../condition/expression.js";
+import { parseCondition } from "../../condition/parse.js";
+import type { Choices, TableChoices } from "../../controls/choice-source.js";
+import { type Column, columnOf, type Reference, type Table, tableName } from "../../table/model.js";
+import { suggestion } from "../../values/nearest.js";
+import type { FieldContext } from "../context.js";
 
 /** Above this many rows (as PostgreSQL estimates them) a choice is made by searching, where the page does not say otherwise. */
 const mostListed = 200;

@@ -1,5 +1,5 @@
-import type { TableChoices } from "../controls/choice-source.js";
-import type { Column, Kind } from "../table/model.js";
+import type { TableChoices } from "../../controls/choice-source.js";
+import type { Column, Kind } from "../../table/model.js";
 
 /** How a list is filtered by a column, and what is chosen from. */
 export type FilterWay =
@@ -54,5 +54,5 @@ export const filterNames = ({ name }: Column) => ({ is: `is.${name}`, from: `fro
 export const withoutValue = "~empty";
 export const withValue = "~filled";
 
-/** A value in an address: one that begins with a tilde gets another before it, as keys do (see page/path.ts). */
+/** A value in an address: one that begins with a tilde gets another before it, as keys do (see settings/bound/path.ts). */
 export const filterText = (value: string): string => (value.startsWith("~") ? `~${value}` : value);

@@ -102,5 +102,5 @@ export const csvSegment = "~csv";
 /** The segments under which the neighbours of a record in its list are. */
 export const neighbourSegments = { "~next": "next", "~previous": "previous" } as const;
 
-/** The segment under which a field's choices are: a tilde stands before no letter in any key (see page/path.ts). */
+/** The segment under which a field's choices are: a tilde stands before no letter in any key (see {@link encodeSegment}). */
 export const choicesSegment = "~choices";

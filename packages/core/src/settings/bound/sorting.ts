@@ -1,4 +1,4 @@
-import type { Column, Kind, Table } from "../table/model.js";
+import type { Column, Kind, Table } from "../../table/model.js";
 
 /** Up to so many rows, as PostgreSQL estimates them, anything is sorted and counted quickly. */
 export const smallTable = 20_000;

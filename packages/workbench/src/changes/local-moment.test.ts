@@ -1,5 +1,5 @@
 import { describe, expect, test } from "@jest/globals";
-import { localOf, momentOf } from "./moment-field.js";
+import { localOf, momentOf } from "./local-moment.js";
 
 describe("A moment that is typed", () => {
   test("is one of the zone that moments are told in", () => {
