@@ -16,6 +16,9 @@ const cruised = spawnSync(
     ".dependency-cruiser.mjs",
     ...places,
     "demo/src",
+    "testing/src",
+    "bench/src",
+    "faults/src",
   ],
   { cwd: root, stdio: ["ignore", "inherit", "inherit"] },
 );
@@ -24,7 +27,12 @@ const workbench = path.join(root, "packages/workbench/src");
 const files = readdirSync(workbench, { recursive: true, withFileTypes: true })
   .filter((entry) => entry.isFile() && /(?<!\.test)\.tsx?$/.test(entry.name))
   .map((entry) => path.join(entry.parentPath, entry.name));
-const imported = /^\s*(?:import|export)\b(?<typeOnly>\s+type\b)?[^"';]*?from\s+["'](?<module>[^"']+)["']/gm;
+const imports = [
+  /^\s*(?:import|export)\b(?<typeOnly>\s+type\b)?[^"';]*?from\s+["'](?<module>[^"']+)["']/gm,
+  // What is loaded later, or for its effects alone, is imported all the same.
+  /\bimport\(\s*["'](?<module>[^"']+)["']\s*\)/g,
+  /^\s*import\s+["'](?<module>[^"']+)["']/gm,
+];
 const allowed = ["@loyal-quill/core", "@loyal-quill/authoring", "@loyal-quill/server/api"];
 
 /** Why the workbench may not import something, or undefined. */
@@ -42,7 +50,7 @@ const edges = new Map();
 for (const file of files) {
   const text = readFileSync(file, "utf8");
   const own = [];
-  for (const { groups, index } of text.matchAll(imported)) {
+  for (const { groups, index } of imports.flatMap((each) => [...text.matchAll(each)])) {
     const { module, typeOnly } = groups;
     const why = against(module, typeOnly !== undefined);
     if (why)

@@ -1,7 +1,11 @@
 /** What no page in this stack can beat: a session, one statement, an answer. It reads no form, asks for no rights and makes no page. */
 import { connect } from "@loyal-quill/runtime";
 import express from "express";
-import type { SentStatement } from "./child.js";
+
+export interface SentStatement {
+  readonly text: string;
+  readonly values: readonly (string | null)[];
+}
 
 /** What the page that is to be matched sends and answers. */
 export interface Model {

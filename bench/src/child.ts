@@ -1,6 +1,6 @@
 import { type ChildProcess, fork } from "node:child_process";
 import { fileURLToPath } from "node:url";
-import type { Model } from "./bare.js";
+import type { Model, SentStatement } from "./bare.js";
 
 export interface Told {
   readonly port?: number;
@@ -9,11 +9,6 @@ export interface Told {
   readonly open?: SentStatement;
   readonly save?: SentStatement;
   readonly trips?: number;
-}
-
-export interface SentStatement {
-  readonly text: string;
-  readonly values: readonly (string | null)[];
 }
 
 export type Kind =

@@ -207,14 +207,8 @@ function addAdministration(program: Command): void {
     });
 }
 
-/** The command `quill`. */
-export async function run(argv: readonly string[]): Promise<void> {
-  // A reader that is gone, like the end of a pipe, must not end a server before it has stopped its database.
-  for (const stream of [process.stdout, process.stderr]) {
-    stream.on("error", (error: NodeJS.ErrnoException) => {
-      if (error.code !== "EPIPE") throw error;
-    });
-  }
+/** All commands of `quill` with their arguments and options, none of them run. */
+export function commands(): Command {
   const program = new Command("quill")
     .description("Build, prove and serve edit pages over a PostgreSQL database.")
     .showHelpAfterError();
@@ -225,8 +219,19 @@ export async function run(argv: readonly string[]): Promise<void> {
   addDoctor(program);
   addLog(program, say);
   addAdministration(program);
+  return program;
+}
+
+/** The command `quill`. */
+export async function run(argv: readonly string[]): Promise<void> {
+  // A reader that is gone, like the end of a pipe, must not end a server before it has stopped its database.
+  for (const stream of [process.stdout, process.stderr]) {
+    stream.on("error", (error: NodeJS.ErrnoException) => {
+      if (error.code !== "EPIPE") throw error;
+    });
+  }
   try {
-    await program.parseAsync(argv);
+    await commands().parseAsync(argv);
   } catch (error) {
     if (error instanceof CannotStart) process.stderr.write(`${error.message}\n`);
     else

@@ -230,7 +230,7 @@ export function findingsPage(): string {
   return `# Findings
 
 What the review can say of a page file, in the workbench, by \`quill check\` and on the console of \`quill serve\`. A page with an error is not served. Made from
-\`packages/core/src/page/finding-codes.ts\` by \`npm run schema\`.
+\`packages/core/src/findings/finding-codes.ts\` by \`npm run schema\`.
 
 | code | level | what it means | what to do |
 |---|---|---|---|

@@ -3,7 +3,7 @@ import { Button, ComboBox, Input, Label, ListBox, ListBoxItem, Popover } from "r
 import { styled } from "styled-components";
 import { useCensus, useExtremes, useRecords } from "../api/queries.js";
 import { English } from "../parts/english.js";
-import { idOf, type RecordChoiceProps, useChosenText, withOpener } from "./record-choice.js";
+import { idOf, type RecordChoiceProps, useChosenText, withOpener } from "./chosen-record.js";
 
 const Field = styled(ComboBox)`
   ${withOpener}
