@@ -7,6 +7,7 @@ import os from "node:os";
 import path from "node:path";
 import process from "node:process";
 import { promisify } from "node:util";
+import { copyDocs, documented } from "./copy-docs.mjs";
 import { startRegistry } from "./local-registry.mjs";
 
 /** What `@loyal-quill/runtime` may come to with all that it depends on, Express apart: packages, and megabytes on disk. */
@@ -38,6 +39,7 @@ const manifestAt = (place) => readJson(path.join(root, place, "package.json"));
 /** Packs one, and looks at what is in it. */
 async function pack(place) {
   const manifest = manifestAt(place);
+  copyDocs(place);
   const said = await run(
     path.join(root, place),
     "npm",
@@ -53,6 +55,12 @@ async function pack(place) {
   if (stray) throw new Error(`${place} packs what nobody imports: ${stray}`);
   for (const wanted of ["LICENSE", "README.md"])
     if (!names.includes(wanted)) throw new Error(`${place} is packed without its ${wanted}.`);
+  const readme = readFileSync(path.join(root, place, "README.md"), "utf8");
+  const led = [...readme.matchAll(/\]\((docs\/[^)#]+)/g)].map(([, to]) => to);
+  for (const wanted of led)
+    if (!names.includes(wanted)) throw new Error(`The README of ${place} leads to ${wanted}, which is not packed.`);
+  if (documented.includes(place) && led.length === 0)
+    throw new Error(`The README of ${place} leads to none of its documents.`);
   if (readFileSync(path.join(root, place, "LICENSE"), "utf8") !== readFileSync(path.join(root, "LICENSE"), "utf8"))
     throw new Error(`${place} has a LICENSE of its own: copy the one of the project.`);
   for (const entry of Object.values(manifest.exports ?? {}).flatMap((each) =>
