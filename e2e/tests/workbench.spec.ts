@@ -79,9 +79,14 @@ test("the Sheet shows the chosen record through the eyes of the chosen person, i
     })
     .toBeLessThan(2);
 
+  // While it is searched, nothing is said to be missing.
+  await page.route("**/records?q=MV-014", async (route) => {
+    await new Promise((resolve) => setTimeout(resolve, 1000));
+    await route.continue();
+  });
   await page.getByRole("combobox", { name: "Record" }).fill("MV-014");
-  await expect(page.getByRole("option")).toHaveCount(1);
-  await page.getByRole("option", { name: /MV-014/ }).click();
+  await expect(page.getByText("Searching…")).toBeVisible();
+  await page.getByRole("option", { name: /^MV-014|Station MV-014/ }).click();
   await expect(page).toHaveURL(/key=MV-014/);
   await expect(frame.getByRole("heading", { level: 1 })).toContainText("MV-014");
 
