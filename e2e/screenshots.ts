@@ -90,12 +90,9 @@ async function telephone(browser: Browser, started: Started): Promise<void> {
   await writeFile(file, sound);
 }
 
-async function workbench(browser: Browser, started: Started): Promise<void> {
-  const page = await signedIn(browser, started, "ines");
-  await page.goto("/workbench");
-  await take(page, "pages");
-  await page.goto("/workbench/pages/station?key=MV-014");
-  await take(page, "sheet");
+/** As somebody who may put back what she sees. */
+async function changes(browser: Browser, started: Started): Promise<void> {
+  const page = await signedIn(browser, started, "tamsin");
   await page.goto("/workbench/changes?containing=MV-014");
   await page.getByRole("region", { name: "Changes" }).waitFor();
   await take(page, "changes");
@@ -103,6 +100,14 @@ async function workbench(browser: Browser, started: Started): Promise<void> {
   await page.goto(`/workbench/changes/record?${record}`);
   await page.getByRole("heading", { name: "At two moments" }).waitFor();
   await take(page, "moments");
+}
+
+async function workbench(browser: Browser, started: Started): Promise<void> {
+  const page = await signedIn(browser, started, "ines");
+  await page.goto("/workbench");
+  await take(page, "pages");
+  await page.goto("/workbench/pages/station?key=MV-014");
+  await take(page, "sheet");
   await page.goto("/workbench/pages/station?key=MV-014");
   await page.getByRole("button", { name: "Edit warning_m" }).click();
   const settings = page.getByRole("group", { name: "Settings of warning_m" });
@@ -146,5 +151,6 @@ await withDemo(async (browser, started) => {
   await servedPages(browser, started);
   await telephone(browser, started);
   await workbench(browser, started);
+  await changes(browser, started);
   await mounted(browser, started);
 });

@@ -10,7 +10,7 @@ import { actText } from "./log-act.js";
 import { keyText, recordPlace } from "./record-link.js";
 import { ValueChange } from "./value-change.js";
 
-const Day = styled.th.attrs({ colSpan: 6, scope: "colgroup" })`
+const Day = styled.th.attrs({ scope: "colgroup" })`
   && { padding-top: ${({ theme }) => theme.space(5)}; font-weight: 700; }
 `;
 
@@ -37,19 +37,30 @@ export function ChangesTable({
   onChoose: (id: string, isChosen: boolean) => void;
 }) {
   const zone = useZone();
+  // What can't be put back need not be selected.
+  const canChoose = changes.some(({ canPutBack }) => canPutBack);
+  const columns = [
+    ...(canChoose ? ["Select"] : []),
+    `When (${zone})`,
+    "Who",
+    "Record",
+    "What changed",
+    "Reason, and how",
+  ];
   return (
     <Scroll aria-label="Changes">
       <Table>
-        <Head columns={["Select", `When (${zone})`, "Who", "Record", "What changed", "Reason, and how"]} />
+        <Head columns={columns} />
         {byDay(changes, zone).map(({ day, entries: ofDay }) => (
           <tbody key={day}>
             <tr>
-              <Day>{day}</Day>
+              <Day colSpan={columns.length}>{day}</Day>
             </tr>
             {ofDay.map((change) => (
               <ChangeRow
                 key={change.id}
                 change={change}
+                canChoose={canChoose}
                 isChosen={chosen.has(change.id)}
                 onChoose={(isChosen) => onChoose(change.id, isChosen)}
               />
@@ -77,10 +88,12 @@ function Origin({ change }: { change: ChangeAnswer }) {
 
 function ChangeRow({
   change,
+  canChoose,
   isChosen,
   onChoose,
 }: {
   change: ChangeAnswer;
+  canChoose: boolean;
   isChosen: boolean;
   onChoose: (isChosen: boolean) => void;
 }) {
@@ -88,15 +101,17 @@ function ChangeRow({
   const act = actText(change);
   return (
     <tr id={`change-${change.id}`}>
-      <td>
-        {act === null && change.canPutBack && (
-          <Tick
-            checked={isChosen}
-            aria-label={`Select entry ${change.id}, ${record}`}
-            onChange={(event) => onChoose(event.target.checked)}
-          />
-        )}
-      </td>
+      {canChoose && (
+        <td>
+          {act === null && change.canPutBack && (
+            <Tick
+              checked={isChosen}
+              aria-label={`Select entry ${change.id}, ${record}`}
+              onChange={(event) => onChoose(event.target.checked)}
+            />
+          )}
+        </td>
+      )}
       <td>
         <Moment at={change.at} only="time" />
       </td>

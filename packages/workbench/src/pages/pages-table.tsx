@@ -43,6 +43,11 @@ const Clipped = styled.div`
   white-space: nowrap;
 `;
 
+const OneLine = styled.div`
+  color: ${({ theme }) => theme.soft};
+  white-space: nowrap;
+`;
+
 function Soundness({ page }: { page: PageSummary }) {
   const { draft } = page;
   if (!page.published) return <Mark kind="wait">Draft, not published yet</Mark>;
@@ -149,9 +154,9 @@ export function PagesTable({ pages }: { pages: readonly PageSummary[] }) {
                     <Clipped title={keyText(page.lastChange.key)}>
                       <code>{keyText(page.lastChange.key)}</code>
                     </Clipped>
-                    <Soft>
+                    <OneLine>
                       <Moment at={page.lastChange.at} /> by {page.lastChange.by}
-                    </Soft>
+                    </OneLine>
                   </Stack>
                 ) : (
                   <Soft>none</Soft>
