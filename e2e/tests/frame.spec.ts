@@ -1,3 +1,5 @@
+import { readFile, writeFile } from "node:fs/promises";
+import path from "node:path";
 import type { Page } from "@playwright/test";
 import { expect, test } from "../vale.js";
 import { violations } from "../violations.js";
@@ -80,6 +82,20 @@ test("at 1280x800 at most 200 pixels stand above the columns, in every state, an
   await expect(page.getByRole("button", { name: "Reload record" })).toBeVisible();
   told.trial = await columnsAt(page);
 
+  // Somebody else changes the record between its opening and its saving.
+  await page.getByRole("button", { name: "Reload record" }).click();
+  const address = (await served(page).locator("form").first().getAttribute("action")) ?? "";
+  const id = address.split("/")[2];
+  const { findings } = await vale.row<{ findings: string | null }>("SELECT findings FROM field.visit WHERE id = $1", [
+    id,
+  ]);
+  await served(page).getByLabel("What was found").fill("Of this one.");
+  await vale.rows("UPDATE field.visit SET findings = 'Of the other one.' WHERE id = $1", [id]);
+  await served(page).getByRole("button", { name: "Update" }).click();
+  await expect(page.getByRole("region", { name: "Save", exact: true })).toContainText("conflict");
+  told.conflict = await columnsAt(page);
+  await vale.rows("UPDATE field.visit SET findings = $2 WHERE id = $1", [id, findings]);
+
   await vale.rows("ALTER TABLE field.visit ADD COLUMN IF NOT EXISTS mood text");
   try {
     await expect(page.getByRole("button", { name: /^Table changed since publishing/ })).toBeVisible({
@@ -88,6 +104,17 @@ test("at 1280x800 at most 200 pixels stand above the columns, in every state, an
     told["table changed"] = await columnsAt(page);
   } finally {
     await vale.rows("ALTER TABLE field.visit DROP COLUMN mood");
+  }
+
+  // Somebody else changes the page's file.
+  const file = path.join(vale.pages, "visit.page.yaml");
+  const text = await readFile(file, "utf8");
+  await writeFile(file, text.replace(/^description: .*$/m, "description: As somebody else has it."));
+  try {
+    await expect(page.getByRole("button", { name: /^File changed on disk/ })).toBeVisible({ timeout: 60_000 });
+    told["file changed"] = await columnsAt(page);
+  } finally {
+    await writeFile(file, text);
   }
   expect(Object.entries(told).filter(([, pixels]) => pixels > 200)).toEqual([]);
   await page.getByRole("button", { name: "Discard draft" }).click();
