@@ -77,6 +77,23 @@ test.describe("axe finds nothing in either colour scheme", () => {
     expect(await violations(page)).toEqual([]);
   });
 
+  test("before it is known who is there", async ({ signedIn }) => {
+    const page = await signedIn("silas");
+    let answer = (): void => undefined;
+    const asked = new Promise<void>((resolve) => {
+      answer = resolve;
+    });
+    await page.route("**/workbench/api/session", async (route) => {
+      await asked;
+      await route.continue();
+    });
+    await page.goto("/workbench/trail", { waitUntil: "commit" });
+    await expect(page.getByRole("link", { name: "My account" })).toBeVisible();
+    expect(await violations(page)).toEqual([]);
+    answer();
+    await expect(page.getByRole("link", { name: "Silas Kwan" })).toBeVisible();
+  });
+
   test("on a conflict and on a line of success", async ({ signedIn, vale }) => {
     const page = await signedIn("hollis");
     await page.goto("/stations/MV-019/edit");

@@ -136,7 +136,7 @@ export function App() {
               {session.data?.accountsHere === false ? (
                 <span>{session.data.name}</span>
               ) : (
-                <a href="/my-account">{session.data?.name ?? ""}</a>
+                <a href="/my-account">{session.data?.name || "My account"}</a>
               )}
               <a href="/">{session.data?.application ?? "Served pages"}</a>
               {session.data?.accountsHere !== false && (
