@@ -152,7 +152,7 @@ test("what is rehearsed is what the Sheet shows, and a rehearsal says of which t
   // Faster than the draft is saved.
   await page.getByRole("link", { name: "Rehearsal", exact: true }).click();
   await page.getByRole("button", { name: "Run quick set" }).click();
-  await expect(page.getByText(/Revision \d+ of the draft, on/)).toBeVisible({ timeout: 60_000 });
+  await expect(page.getByText(/Revision \d+ of the draft, run at/)).toBeVisible({ timeout: 60_000 });
   const { text } = await page.evaluate(
     async () => (await fetch("/workbench/api/drafts/region/rehearsal")).json() as Promise<{ text: string }>,
   );
