@@ -128,6 +128,9 @@ test("from an empty workbench and a table of twenty columns to a published page 
   await expect(editor("Condition")).toBeFocused();
   await complete("form.cl", "form.closed_on");
   await complete(" >= form.op", "form.opened_on");
+  // What it comes to as SQL is on the way, once it is known.
+  await expect(page.getByRole("list", { name: "Checks" }).getByText("As SQL")).toBeVisible();
+  await press("Tab");
   await press("Tab");
   await expect(page.getByLabel("Error message")).toBeFocused();
   await page.keyboard.press("Control+a");
