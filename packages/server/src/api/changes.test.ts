@@ -1,4 +1,4 @@
-import { writeFile } from "node:fs/promises";
+import { rm, writeFile } from "node:fs/promises";
 import path from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import pg from "pg";
@@ -143,6 +143,31 @@ describe("a record's changes", () => {
     const column = (name: string) => record.columns.find((each) => each.name === name);
     expect(column("river_id")?.labels).toMatchObject({ 5: rows[0].name });
     expect(column("name")?.labels).toEqual({});
+  });
+
+  test("have no label where a page of the other table keeps it from everybody", async () => {
+    const labels = async (): Promise<readonly string[]> => {
+      const record = await get<RecordChangesAnswer>(
+        `/changes/record?${new URLSearchParams({ table: "network.station", key: '{"code":"MV-033"}' })}`,
+      );
+      return Object.values(record.columns.find(({ name }) => name === "river_id")?.labels ?? {});
+    };
+    expect(await labels()).not.toEqual([]);
+    const secret = `format: loyal-quill/page@1
+title: "River {id}"
+plural: Secret rivers
+path: /secret-rivers/{id}
+record: { table: network.river, key: id }
+access: { open: '"hydrologist" in actor.roles' }
+list: { columns: [length_km], sort: id }
+fields: [name: { sensitive: true }, length_km]
+`;
+    const file = path.join(bench.directory, "secret.page.yaml");
+    await writeFile(file, secret);
+    for (let tries = 0; tries < 100 && (await labels()).length > 0; tries++)
+      await new Promise((resolve) => setTimeout(resolve, 100));
+    expect(await labels()).toEqual([]);
+    await rm(file);
   });
 
   test("are those of the record that an entry is about, though another one has its key by now", async () => {

@@ -165,6 +165,10 @@ export async function recordChanges(
   const row = await rowNow(ground, found, now);
   const page = pageOf(loaded, table, now, entries.find(({ way }) => way === "page")?.page ?? "");
   const changes = entries.slice(0, mostOfRecord).map((each) => changeOf(loaded, each, open));
+  const isSecret = (of: Table, column: string): boolean => {
+    const told = tableOf(loaded, tableName(of));
+    return told === null || columnOf(told, column)?.sensitive === true;
+  };
   const columns = (found?.columns ?? []).map(async ({ name, type, sensitive }) => ({
     name,
     label: page?.fields.find(({ column }) => column.name === name)?.label ?? name,
@@ -172,7 +176,7 @@ export async function recordChanges(
     isTold: sensitive !== true,
     labels: found
       ? await referenceLabels(
-          { page, table: found, tables: loaded.catalog.tables, database: ground.database },
+          { page, table: found, tables: loaded.catalog.tables, database: ground.database, isSecret },
           name,
           valuesOf(name, row, changes),
         )

@@ -127,7 +127,7 @@ export default function ChangesRoute() {
           <span>{figure(chosen.size)} selected</span>
           <QuietButton onClick={() => setAsked({ entries: [...chosen] })}>Put back…</QuietButton>
           <Small type="button" onClick={() => setChosen(new Set())}>
-            Select none
+            Clear selection
           </Small>
         </Selected>
       )}
