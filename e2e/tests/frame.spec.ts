@@ -120,6 +120,71 @@ test("at 1280x800 at most 200 pixels stand above the columns, in every state, an
   await page.getByRole("button", { name: "Discard draft" }).click();
 });
 
+test("a finding stands at the field or step that it is about, leads there, and is repaired there", async ({
+  signedIn,
+}) => {
+  const page = await signedIn("ines");
+  await page.setViewportSize({ width: 1280, height: 800 });
+  await open(page, "station?key=MV-014");
+  const panel = page.getByRole("complementary", { name: "Edit" });
+  // The table's own bounds say less than the page's: the page's alone are told.
+  await page.getByRole("button", { name: "Edit warning_m" }).click();
+  await panel.getByRole("button", { name: "Close" }).click();
+  await page.getByRole("tab", { name: "File", exact: true }).click();
+  await page.locator(".cm-line", { hasText: "fields:" }).click();
+  await page.keyboard.press("End");
+  await page.keyboard.type("\n  - built_on: { rules: [{ min-length: 3 }] }");
+  await page.getByRole("button", { name: /error/ }).first().click();
+  const list = page.getByRole("group", { name: /error/ });
+  await expect(list.getByRole("button", { name: /^(Edit|Show in the file)/ }).first()).toBeVisible();
+  await page.keyboard.press("Escape");
+  await page.getByRole("button", { name: /^Undo/ }).click();
+  await expect(page.getByRole("button", { name: /error/ })).toHaveCount(0);
+
+  // A rule that says nothing, since the table takes less: a warning of its field.
+  await page.getByRole("tab", { name: "Rules", exact: true }).click();
+  await page.getByRole("button", { name: "Edit warning_m" }).click();
+  await panel.getByRole("button", { name: /Add a rule/ }).click();
+  await page.getByRole("menuitem", { name: "Maximum", exact: true }).click();
+  await panel.getByRole("textbox", { name: "Maximum" }).last().fill("5000");
+  const cell = page.locator('[data-beside="warning_m"]').last();
+  await expect(cell).toContainText("so the rule's 5000 says nothing");
+  await expect(panel.getByRole("list", { name: "Findings" })).toContainText("so the rule's 5000 says nothing");
+  await panel.getByRole("button", { name: "Close" }).click();
+  await page.getByRole("button", { name: /1 warning/ }).click();
+  await page
+    .getByRole("group", { name: /1 warning/ })
+    .getByRole("button", { name: "Edit warning_m" })
+    .click();
+  await expect(panel.getByRole("group", { name: "Settings of warning_m" })).toBeVisible();
+  await panel.getByRole("list", { name: "Findings" }).getByRole("button").click();
+  await expect(page.getByRole("button", { name: /1 warning/ })).toHaveCount(0);
+  await expect(cell).not.toContainText("says nothing");
+
+  // A condition that can't be read: an error of its step.
+  await page
+    .getByRole("button", { name: /^Access, passed/ })
+    .first()
+    .click();
+  await panel.getByRole("textbox", { name: "Can open" }).fill("row.nothing_like_it == 1");
+  await expect(page.getByRole("button", { name: /^Access, passed, 1 error/ })).toBeVisible();
+  await expect(panel.getByRole("list", { name: "Findings" })).toContainText("nothing_like_it");
+  await page.getByRole("button", { name: "Discard draft" }).click();
+  await expect(page.getByRole("toolbar", { name: "Draft" })).toContainText("Published, no draft");
+});
+
+test("a statement leads to the step that sent it", async ({ signedIn }) => {
+  const page = await signedIn("ines");
+  await page.setViewportSize({ width: 1280, height: 800 });
+  await open(page, "station?key=MV-014");
+  await page.getByRole("tab", { name: "Statements", exact: true }).click();
+  await page.getByRole("button", { name: "Edit step Load" }).first().click();
+  const panel = page.getByRole("complementary", { name: "Edit" });
+  await expect(panel.getByRole("heading", { name: /^Load/ })).toBeFocused();
+  await expect(panel).toContainText("Statement: load");
+  await expect(page.getByRole("region", { name: "Statements" })).toBeVisible();
+});
+
 for (const [width, height] of [
   [640, 400],
   [390, 844],

@@ -132,7 +132,7 @@ export function tableDrift(before: Table, after: Table | undefined): readonly Dr
       drift.push({
         what: `the column ${column.name} is gone`,
         columns: [column.name],
-        repair: { what: `take ${column.name} off`, edits: [{ do: "remove-fields", names: [column.name] }] },
+        repair: { what: `remove ${column.name} from the page`, edits: [{ do: "remove-fields", names: [column.name] }] },
       });
   }
   for (const column of after.columns) {

@@ -141,7 +141,7 @@ describe("differences between page files", () => {
     ).toEqual([
       'deletable when: “row.status == "planned"”',
       "unit of alert_m: “m” becomes “cm”",
-      "field notes: taken off",
+      "field notes: removed",
       expect.stringMatching(/^order of the fields: /),
     ]);
   });

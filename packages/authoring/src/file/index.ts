@@ -5,4 +5,5 @@ export { CanNotEdit, editPageFile } from "./edit.js";
 export { type MergeConflict, type Merged, mergePageFiles } from "./merge.js";
 export { renamedColumn } from "./rename.js";
 export { repaired } from "./repair.js";
-export { differenceInWords, placeInWords, valueText } from "./words.js";
+export { type Subject, subjectsOf } from "./subject.js";
+export { type DescribedSettings, differenceInWords, placeInWords, valueText } from "./words.js";

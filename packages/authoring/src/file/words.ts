@@ -38,7 +38,7 @@ export function placeInWords(path: Difference["path"], { page, field }: Describe
 export function differenceInWords({ path, before, after }: Difference, settings: DescribedSettings): string {
   const place = placeInWords(path, settings);
   const isPart = (path[0] === "fields" || path[0] === "checks") && path.length === 2;
-  if (isPart && after === undefined) return `${place}: taken off`;
+  if (isPart && after === undefined) return `${place}: removed`;
   if (isPart && before === undefined)
     return `${place}: added${path[0] === "fields" && Object.keys(after as object).length > 0 ? `, ${valueText(after)}` : ""}`;
   if (before === undefined) return `${place}: ${valueText(after)}`;

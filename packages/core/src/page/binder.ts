@@ -18,7 +18,7 @@ export type PageCatalog = Pick<Catalog, "tables" | "routines">;
 
 /** A field whose column is gone. */
 const takeOff = (name: string): Repair => ({
-  what: `take ${name} off the page`,
+  what: `remove ${name} from the page`,
   edits: [{ do: "remove-fields", names: [name] }],
 });
 

@@ -167,7 +167,7 @@ export const demandsOf = <Demand>(
 
 /** Takes the rule at `["fields", index, name, "rules", place]` off. */
 export const takeOffRule = (path: Path): Repair => ({
-  what: "take this rule off",
+  what: "remove this rule",
   edits: [{ do: "set", path: ["fields", ...path.slice(2)], value: undefined }],
 });
 

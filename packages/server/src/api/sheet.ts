@@ -15,14 +15,15 @@ import type { SheetAnswer, SheetField } from "./types.js";
 const tidyText = (tidying: Field["tidy"][number]): string =>
   typeof tidying === "string" ? tidying : `slug of ${tidying.slug}`;
 
-/** The rules in words, but for those of the table that others of it imply, with the condition under which each applies; one that both the page and the table have stands once. */
+/** The rules in words, but for those of the table that others imply, with the condition under which each applies; one that both the page and the table have stands once. */
 function rulesOf({ rules, column }: Field): SheetField["rules"] {
-  const ofTable = rules.filter(({ from, when }) => from === "table" && when === null);
+  const always = rules.filter(({ when }) => when === null);
   const saysLess = (rule: Rule): boolean =>
-    ofTable.includes(rule) &&
+    rule.from === "table" &&
+    rule.when === null &&
     kindOf(rule).implied?.(
       rule.demand,
-      ofTable.flatMap((other) => (other !== rule && other.rule === rule.rule ? [other.demand] : [])),
+      always.flatMap((other) => (other !== rule && other.rule === rule.rule ? [other.demand] : [])),
       column,
     ) === true;
   const found = new Map<string, { text: string; when: string | null; from: ("page" | "table")[] }>();

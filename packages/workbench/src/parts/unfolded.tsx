@@ -27,7 +27,7 @@ interface UnfoldedProps {
   readonly kind: MarkKind;
   /** What is said of it to who can't see it, at once. */
   readonly role?: "status" | "alert";
-  readonly children: ReactNode;
+  readonly children: ReactNode | ((close: () => void) => ReactNode);
 }
 
 /** A line that opens what it is about over the page, so that nothing moves. Escape and a click elsewhere close it. */
@@ -65,7 +65,7 @@ export function Unfolded({ what, kind, role = "status", children }: UnfoldedProp
       </span>
       {isOpen && (
         <Over id={id} role="group" aria-label={what}>
-          {children}
+          {typeof children === "function" ? children(() => setOpen(false)) : children}
         </Over>
       )}
     </Around>

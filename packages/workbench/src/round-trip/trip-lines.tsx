@@ -1,9 +1,25 @@
-import { openSteps, type RecordedRequest, type RecordedStep, type StepName, saveSteps } from "@loyal-quill/core";
+import {
+  openSteps,
+  type RecordedRequest,
+  type RecordedStep,
+  type Severity,
+  type StepName,
+  saveSteps,
+} from "@loyal-quill/core";
 import { type ReactNode, useState } from "react";
 import { styled } from "styled-components";
 import { Mark } from "../parts/mark.js";
 import type { ChosenStep } from "./round-trip.js";
 import { outcomeMark, outcomeWord, stepTitle, stoppedAt } from "./wording.js";
+
+export interface FoundAtStep {
+  readonly severity: Severity;
+  readonly number: number;
+}
+
+/** The line at which a step is set: where both have it, the upper one. */
+export const halfOf = (step: StepName): ChosenStep["half"] =>
+  (openSteps as readonly StepName[]).includes(step) ? "open" : "save";
 
 type State = "passed" | "stopped" | "not reached";
 
@@ -40,7 +56,7 @@ const Tick = styled.button<{ $state: State; $turns: boolean }>`
   &[aria-pressed="true"] { color: ${({ theme }) => theme.verdigris}; font-weight: 700; }
   &[aria-pressed="true"]::before { border-left-width: 4px; }
   &:focus-visible { outline-offset: -2px; }
-  > span { position: absolute; left: 0.375rem; bottom: 0; }
+  > span[aria-hidden] { position: absolute; left: 0.375rem; bottom: 0; }
 `;
 
 /** What a step did, over what is below it, while one points at it. */
@@ -97,6 +113,7 @@ interface HalfProps {
   readonly request: RecordedRequest | undefined;
   readonly chosen: StepName | undefined;
   readonly onChoose: (step: StepName) => void;
+  readonly found: TripLinesProps["found"];
   /** What is said after the outcome. */
   readonly children?: ReactNode;
 }
@@ -107,8 +124,10 @@ function stateOf(request: RecordedRequest | undefined, name: StepName): State {
   return step.stopped === null ? "passed" : "stopped";
 }
 
+const numbered = ({ severity, number }: FoundAtStep): string => `${number} ${severity}${number === 1 ? "" : "s"}`;
+
 /** One way through the steps, its outcome and the reason of a stop in full at its end. The last step is on the way back from the database. */
-function TripHalf({ title, steps, request, chosen, onChoose, children }: HalfProps) {
+function TripHalf({ title, steps, request, chosen, onChoose, found, children }: HalfProps) {
   const [pointed, point] = useState<StepName>();
   const stop = request && stoppedAt(request);
   const step = request?.steps.find((each) => each.step === pointed);
@@ -119,6 +138,7 @@ function TripHalf({ title, steps, request, chosen, onChoose, children }: HalfPro
         {steps.map((name, index) => {
           const state = stateOf(request, name);
           const turns = index === steps.length - 1;
+          const here = found.get(name);
           return (
             <li key={name}>
               <Tick
@@ -127,7 +147,7 @@ function TripHalf({ title, steps, request, chosen, onChoose, children }: HalfPro
                 $turns={turns}
                 data-step={`${title} ${name}`}
                 aria-pressed={chosen === name}
-                aria-label={`${stepTitle[name]}, ${state}`}
+                aria-label={[stepTitle[name], state, ...(here ? [numbered(here)] : [])].join(", ")}
                 onClick={() => onChoose(name)}
                 onMouseEnter={() => point(name)}
                 onFocus={() => point(name)}
@@ -136,6 +156,12 @@ function TripHalf({ title, steps, request, chosen, onChoose, children }: HalfPro
                 {turns && <span aria-hidden="true">↩</span>}
                 {state === "stopped" && "✕ "}
                 {stepTitle[name]}
+                {here && (
+                  <>
+                    {" "}
+                    <Mark kind={here.severity === "error" ? "stop" : "wait"}>{here.number}</Mark>
+                  </>
+                )}
               </Tick>
             </li>
           );
@@ -170,13 +196,16 @@ interface TripLinesProps {
   readonly onChoose: (chosen: ChosenStep) => void;
   /** What is said of the save after its outcome. */
   readonly saved?: ReactNode;
+  /** How many things were found in the page file about each step, and how grave the gravest is. */
+  readonly found: ReadonlyMap<StepName, FoundAtStep>;
 }
 
 /** The round trip in two thin lines: opening above, saving below. Each step is a tick that tells its values where one points and opens its settings where one presses. */
-export function TripLines({ open, save, chosen, onChoose, saved }: TripLinesProps) {
+export function TripLines({ open, save, chosen, onChoose, saved, found }: TripLinesProps) {
   const of = (half: ChosenStep["half"]) => ({
     chosen: chosen?.half === half ? chosen.step : undefined,
     onChoose: (step: StepName) => onChoose({ half, step }),
+    found: new Map([...found].filter(([step]) => halfOf(step) === half)),
   });
   return (
     <Lines>

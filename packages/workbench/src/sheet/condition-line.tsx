@@ -11,6 +11,7 @@ import { useEditing } from "./settings.js";
 const ConditionEditor = lazy(() => import("../code/condition-editor.js"));
 
 const Said = styled.p`
+  span { white-space: normal; }
   grid-column: 2;
   font-size: 0.875rem;
   min-height: 1.25rem;

@@ -2,6 +2,7 @@ import type { SheetAnswer, SheetField } from "@loyal-quill/server/api";
 import { styled } from "styled-components";
 import { usePageFile } from "../api/queries.js";
 import { Small, TextLine } from "../parts/inputs.js";
+import { FindingsHere } from "./findings.js";
 import { isFitting, SettingLine } from "./setting-line.js";
 import { partOf, textOf, useEditing } from "./settings.js";
 
@@ -46,6 +47,7 @@ export function FieldEditor({ field, sheet, onMove, onTakeOff, onClose }: FieldE
           Close
         </Small>
       </h2>
+      <FindingsHere of={{ field: name }} />
       {lines(false)}
       <details>
         <summary>More settings</summary>

@@ -1,9 +1,9 @@
-import type { Finding } from "@loyal-quill/core";
 import type { SheetAnswer } from "@loyal-quill/server/api";
-import { type DragEvent, useState } from "react";
+import { type DragEvent, useMemo, useState } from "react";
 import { styled } from "styled-components";
 import FileEditor from "../code/file-editor.js";
 import { Findings } from "./findings.js";
+import type { Found } from "./settings.js";
 
 const Pane = styled.div<{ $over: boolean }>`
   position: sticky;
@@ -25,14 +25,16 @@ const Foot = styled.p`
 interface FilePaneProps {
   readonly name: string;
   readonly text: string;
-  readonly findings: readonly Finding[];
+  readonly found: readonly Found[];
   readonly sheet: SheetAnswer;
   readonly onChange: (text: string, what: string) => void;
+  readonly onGo: (found: Found) => void;
 }
 
 /** Page file, beside the page. A file can be dropped here, and taken out. */
-export default function FilePane({ name, text, findings, sheet, onChange }: FilePaneProps) {
+export default function FilePane({ name, text, found, sheet, onChange, onGo }: FilePaneProps) {
   const [isOver, setOver] = useState(false);
+  const findings = useMemo(() => found.map(({ finding }) => finding), [found]);
   const drop = async (event: DragEvent): Promise<void> => {
     event.preventDefault();
     setOver(false);
@@ -55,7 +57,7 @@ export default function FilePane({ name, text, findings, sheet, onChange }: File
         fields={sheet.fields}
         onChange={(next) => onChange(next, "edit the text")}
       />
-      <Findings findings={findings} text={text} onRepair={onChange} />
+      <Findings found={found} text={text} onRepair={onChange} onGo={onGo} />
       <Foot>
         <a href={`data:text/yaml;charset=utf-8,${encodeURIComponent(text)}`} download={`${name}.page.yaml`}>
           Download file

@@ -1,26 +1,30 @@
-import { CanNotEdit, repaired } from "@loyal-quill/authoring";
+import { CanNotEdit, repaired, type Subject } from "@loyal-quill/authoring";
 import type { Finding } from "@loyal-quill/core";
-import { useEffect, useRef } from "react";
+import { type ReactNode, useEffect, useRef } from "react";
 import { styled } from "styled-components";
 import { focusAfter } from "../parts/focus.js";
 import { Small } from "../parts/inputs.js";
-import { Mark } from "../parts/mark.js";
+import { Mark, type MarkKind } from "../parts/mark.js";
+import { stepTitle } from "../round-trip/wording.js";
 import { Migration } from "./migration.js";
+import { type Found, useEditing } from "./settings.js";
 
 const List = styled.ul`
   padding: ${({ theme }) => `${theme.space(2)} 0`};
   display: grid;
+  grid-template-columns: minmax(0, 1fr);
   gap: ${({ theme }) => theme.space(2)};
-  border-bottom: 1px solid ${({ theme }) => theme.rule};
   > li { display: block; }
   pre { overflow-x: auto; color: ${({ theme }) => theme.soft}; }
 `;
 
 interface FindingsProps {
-  readonly findings: readonly Finding[];
+  readonly found: readonly Found[];
   readonly text: string;
   /** Takes the text that a repair makes. */
   readonly onRepair: (text: string, what: string) => void;
+  /** Goes to what a finding is about. */
+  readonly onGo?: (found: Found) => void;
 }
 
 /** Repairs what one finding tells of; nothing happens where the text was changed meanwhile, whose own findings are on their way. */
@@ -34,8 +38,8 @@ function repair(finding: Finding, { text, onRepair }: Pick<FindingsProps, "text"
 }
 
 /** Alt+R repairs the first finding that can be. */
-export function useRepairKey({ findings, text, onRepair }: FindingsProps): void {
-  const first = findings.find((finding) => finding.repair);
+export function useRepairKey({ found, text, onRepair }: FindingsProps): void {
+  const first = found.find(({ finding }) => finding.repair)?.finding;
   const latest = useRef<() => void>(() => {});
   latest.current = () => first && repair(first, { text, onRepair });
   useEffect(() => {
@@ -49,22 +53,64 @@ export function useRepairKey({ findings, text, onRepair }: FindingsProps): void 
   }, []);
 }
 
+const markOf = ({ severity }: Finding): MarkKind => (severity === "error" ? "stop" : "wait");
+
+/** What is found, in a line: at the field, or the step, that it is about. */
+export const FindingLine = ({ finding, children }: { finding: Finding; children?: ReactNode }) => (
+  <p>
+    <Mark kind={markOf(finding)}>{finding.severity}</Mark> {finding.message} {children}
+  </p>
+);
+
+/** What was found about a field or a step, where that is edited, each with its repair. */
+export function FindingsHere({ of }: { of: Subject }) {
+  const { found, text, write } = useEditing();
+  const here = found.filter(({ about }) => JSON.stringify(about) === JSON.stringify(of));
+  if (here.length === 0) return null;
+  return (
+    <ul aria-label="Findings">
+      {here.map(({ finding }) => (
+        <li key={`${finding.line} ${finding.column} ${finding.code} ${finding.message}`}>
+          <FindingLine finding={finding}>
+            {finding.repair && (
+              <Small type="button" onClick={() => repair(finding, { text, onRepair: write })}>
+                {finding.repair.what}
+              </Small>
+            )}
+          </FindingLine>
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+/** Where a finding leads. */
+function placeOf(about: Subject | null): string {
+  if (about === null) return "Show in the file";
+  return "field" in about ? `Edit ${about.field}` : `Edit step ${stepTitle[about.step]}`;
+}
+
 /** The review: what was found in a page file, each with the line that it speaks of, and a repair where there is one. */
-export function Findings({ findings, text, onRepair }: FindingsProps) {
+export function Findings({ found, text, onRepair, onGo }: FindingsProps) {
   const lines = text.split("\n");
-  const first = findings.find((finding) => finding.repair);
-  if (findings.length === 0) return null;
+  const first = found.find(({ finding }) => finding.repair)?.finding;
+  if (found.length === 0) return null;
   return (
     <>
       <List aria-label="Review" tabIndex={0}>
-        {findings.map((finding) => (
+        {found.map(({ finding, about }) => (
           <li key={`${finding.line} ${finding.column} ${finding.code} ${finding.message}`}>
-            <Mark kind={finding.severity === "error" ? "stop" : "wait"}>{finding.severity}</Mark> line {finding.line},
-            column {finding.column}: {finding.message}{" "}
+            <Mark kind={markOf(finding)}>{finding.severity}</Mark> line {finding.line}, column {finding.column}:{" "}
+            {finding.message}{" "}
             {finding.repair && (
               <Small type="button" onClick={() => repair(finding, { text, onRepair })}>
                 {finding.repair.what}
                 {finding === first && <> (Alt+R)</>}
+              </Small>
+            )}{" "}
+            {onGo && (
+              <Small type="button" onClick={() => onGo({ finding, about })}>
+                {placeOf(about)}
               </Small>
             )}
             <pre>
@@ -75,7 +121,7 @@ export function Findings({ findings, text, onRepair }: FindingsProps) {
           </li>
         ))}
       </List>
-      <Migration title="indexes" changes={findings.flatMap(({ change }) => (change ? [change] : []))} />
+      <Migration title="indexes" changes={found.flatMap(({ finding: { change } }) => (change ? [change] : []))} />
     </>
   );
 }

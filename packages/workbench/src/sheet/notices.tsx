@@ -1,5 +1,5 @@
 import { type Drift, editPageFile, placeInWords, renamedColumn, valueText } from "@loyal-quill/authoring";
-import type { Finding } from "@loyal-quill/core";
+import { isError } from "@loyal-quill/core";
 import { Link } from "react-router";
 import { styled } from "styled-components";
 import { usePageFile } from "../api/queries.js";
@@ -8,6 +8,7 @@ import { Mark } from "../parts/mark.js";
 import { Unfolded } from "../parts/unfolded.js";
 import { Findings, useRepairKey } from "./findings.js";
 import { Migration } from "./migration.js";
+import type { Found } from "./settings.js";
 import type { EditedDraft } from "./use-draft.js";
 
 const Line = styled.div`
@@ -104,7 +105,7 @@ function Conflicts({ draft }: { draft: EditedDraft }) {
 
 interface NoticesProps {
   readonly draft: EditedDraft;
-  readonly findings: readonly Finding[];
+  readonly found: readonly Found[];
   readonly text: string;
   /** What could not be had: the trial, or the request that was asked for. */
   readonly failures: readonly { readonly error: Error; readonly again: () => void }[];
@@ -112,15 +113,16 @@ interface NoticesProps {
   readonly isEmpty: boolean;
   /** Where the page is served that was published just now; null where none was. */
   readonly servedAt: string | null;
+  readonly onGo: (found: Found) => void;
 }
 
 /** All that is to be said of the draft, a few words each with its number; the rest opens over the page. */
-export function Notices({ draft, findings, text, failures, isEmpty, servedAt }: NoticesProps) {
+export function Notices({ draft, found, text, failures, isEmpty, servedAt, onGo }: NoticesProps) {
   const { answer, conflicts, complaint } = draft;
-  useRepairKey({ findings, text, onRepair: draft.write });
-  const errors = findings.filter(({ severity }) => severity === "error").length;
-  const warnings = findings.length - errors;
-  const found = [
+  useRepairKey({ found, text, onRepair: draft.write });
+  const errors = found.filter(({ finding }) => isError(finding)).length;
+  const warnings = found.length - errors;
+  const numbers = [
     ...(errors > 0 ? [counted(errors, "error")] : []),
     ...(warnings > 0 ? [counted(warnings, "warning")] : []),
   ].join(", ");
@@ -142,9 +144,19 @@ export function Notices({ draft, findings, text, failures, isEmpty, servedAt }: 
       {conflicts.length > 0 && <Conflicts draft={draft} />}
       {answer && answer.drift.length > 0 && <TableChanged drift={answer.drift} draft={draft} />}
       {answer?.fileChanged && <FileChanged lines={answer.fileChanged} draft={draft} />}
-      {found !== "" && (
-        <Unfolded kind={errors > 0 ? "stop" : "wait"} what={found}>
-          <Findings findings={findings} text={text} onRepair={draft.write} />
+      {numbers !== "" && (
+        <Unfolded kind={errors > 0 ? "stop" : "wait"} what={numbers}>
+          {(close) => (
+            <Findings
+              found={found}
+              text={text}
+              onRepair={draft.write}
+              onGo={(each) => {
+                close();
+                onGo(each);
+              }}
+            />
+          )}
         </Unfolded>
       )}
       {servedAt !== null && (

@@ -1,8 +1,9 @@
-import type { RecordedRequest } from "@loyal-quill/core";
+import type { Finding, RecordedRequest } from "@loyal-quill/core";
 import type { SheetAnswer, SheetField } from "@loyal-quill/server/api";
 import { styled } from "styled-components";
 import { Small } from "../parts/inputs.js";
 import { Mark, type MarkKind } from "../parts/mark.js";
+import { FindingLine } from "./findings.js";
 
 const Notes = styled.div`
   padding: ${({ theme }) => `${theme.space(1)} 0`};
@@ -20,6 +21,8 @@ interface RuleNotesProps {
   readonly field: SheetField;
   readonly checks: SheetAnswer["checks"];
   readonly save: RecordedRequest | undefined;
+  /** What was found about the field in the page file. */
+  readonly found: readonly Finding[];
   readonly onSet: () => void;
 }
 
@@ -56,10 +59,14 @@ const SetButton = ({ name, onSet }: { name: string; onSet: () => void }) => (
 );
 
 /** A field's rules, where each comes from, the checks that speak at it, and what they said to the last save. */
-export function RuleNotes({ field, checks, save, onSet }: RuleNotesProps) {
+export function RuleNotes({ field, checks, save, found, onSet }: RuleNotesProps) {
+  const findings = found.map((finding) => (
+    <FindingLine key={`${finding.line} ${finding.column} ${finding.code}`} finding={finding} />
+  ));
   if (field.readOnly) {
     return (
       <Notes>
+        {findings}
         <Soft>
           shown, never taken from the form <SetButton name={field.name} onSet={onSet} />
         </Soft>
@@ -81,6 +88,7 @@ export function RuleNotes({ field, checks, save, onSet }: RuleNotesProps) {
   ];
   return (
     <Notes>
+      {findings}
       {field.tidy.length > 0 && <Soft>tidied: {field.tidy.join(", ")}</Soft>}
       <ul>
         {lines.map(({ text, from, isCode }, index) => (

@@ -1,11 +1,38 @@
-import { contentOf } from "@loyal-quill/authoring";
-import type { Edit, FieldSettings, Kind, RuleSetting, SettingPart } from "@loyal-quill/core";
+import { contentOf, type Subject } from "@loyal-quill/authoring";
+import type { Edit, FieldSettings, Finding, Kind, RuleSetting, SettingPart, StepName } from "@loyal-quill/core";
 import type { RuleChoice } from "@loyal-quill/server/api";
 import { createContext, useContext, useLayoutEffect, useState, useSyncExternalStore } from "react";
 import { requestFocus } from "../parts/focus-request.js";
+import type { FoundAtStep } from "../round-trip/trip-lines.js";
 
 /** A page file's content as it stands in the text, sound or not. */
 export type Content = Readonly<Record<string, unknown>>;
+
+/** A finding, and what it is about; null where that is the file's text, or a field that is not on the page. */
+export interface Found {
+  readonly finding: Finding;
+  readonly about: Subject | null;
+}
+
+/** The findings at each field. */
+export function foundByField(found: readonly Found[]): ReadonlyMap<string, readonly Finding[]> {
+  const byField = new Map<string, Finding[]>();
+  for (const { finding, about } of found)
+    if (about && "field" in about) byField.set(about.field, [...(byField.get(about.field) ?? []), finding]);
+  return byField;
+}
+
+/** How many findings there are at each step. */
+export function foundByStep(found: readonly Found[]): ReadonlyMap<StepName, FoundAtStep> {
+  const byStep = new Map<StepName, FoundAtStep>();
+  for (const { finding, about } of found) {
+    if (!about || !("step" in about)) continue;
+    const before = byStep.get(about.step);
+    const severity = before?.severity === "error" ? "error" : finding.severity;
+    byStep.set(about.step, { severity, number: (before?.number ?? 0) + 1 });
+  }
+  return byStep;
+}
 
 /** What the settings beside the page need: the content now, and how to change it. */
 export interface Editing {
@@ -14,10 +41,13 @@ export interface Editing {
   /** Undefined where the text is no readable YAML: then nothing can be set but in the text. */
   readonly content: Content | undefined;
   readonly edit: (edits: readonly Edit[], what: string) => void;
+  /** Takes a whole text in the place of this one. */
+  readonly write: (text: string, what: string) => void;
   /** The key of the record that is looked at. */
   readonly recordKey: readonly string[] | undefined;
   /** Names that a condition can use, with their types. */
   readonly names: readonly { readonly name: string; readonly type: string; readonly of: "row" | "form" | "actor" }[];
+  readonly found: readonly Found[];
 }
 
 /** What is edited, for those that ask: only they are rendered again when it changes, and not all that lies between. */
@@ -101,6 +131,9 @@ export function addCheck({ content, edit }: Pick<Editing, "content" | "edit">): 
 
 /** What the condition of a check is known by, where the focus is asked for. */
 export const conditionOfCheck = (index: number): string => `condition of check ${index}`;
+
+/** What the head of a step's settings is known by, where the focus is asked for. */
+export const stepHead = (step: StepName): string => `settings of the step ${step}`;
 
 /** What the settings of a field, and the value of one of its rules, are known by. */
 export const settingsOfField = (name: string): string => `settings of ${name}`;

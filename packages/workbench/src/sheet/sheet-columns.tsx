@@ -1,4 +1,4 @@
-import type { RecordedRequest } from "@loyal-quill/core";
+import type { Finding, RecordedRequest } from "@loyal-quill/core";
 import type { SheetAnswer, SheetField, TrialAnswer } from "@loyal-quill/server/api";
 import { memo, type ReactNode, type RefObject, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { styled } from "styled-components";
@@ -7,7 +7,7 @@ import { useStable } from "../parts/stable.js";
 import { ColumnNotes, type FieldActions } from "./column-notes.js";
 import { PageFrame } from "./page-frame.js";
 import { RuleNotes } from "./rule-notes.js";
-import { useEditing } from "./settings.js";
+import { type Found, foundByField, useEditing } from "./settings.js";
 import { type Alignment, unaligned, useAlignment } from "./use-alignment.js";
 import { useFieldDrag } from "./use-field-drag.js";
 import type { Selection } from "./use-selection.js";
@@ -109,6 +109,8 @@ interface SheetColumnsProps {
   readonly pane: ReactNode;
   /** The one column that there is room for; undefined where there is room for all. */
   readonly alone: ColumnName | undefined;
+  /** What was found in the page file. */
+  readonly found: readonly Found[];
 }
 
 /** Where the notes of a field stand: a height, nowhere yet, or one after the other where a page has no fields to stand beside. */
@@ -201,8 +203,14 @@ const RuleLine = memo(function RuleLine({
   actions,
   checks,
   save,
+  found,
   isChosen,
-}: LineProps & { checks: SheetAnswer["checks"]; save: RecordedRequest | undefined; isChosen: boolean }) {
+}: LineProps & {
+  checks: SheetAnswer["checks"];
+  save: RecordedRequest | undefined;
+  found: readonly Finding[];
+  isChosen: boolean;
+}) {
   return (
     <Beside
       $side="right"
@@ -212,12 +220,13 @@ const RuleLine = memo(function RuleLine({
       data-beside={field.name}
       style={styleOf(top)}
     >
-      <RuleNotes field={field} checks={checks} save={save} onSet={() => actions.set(field.name)} />
+      <RuleNotes field={field} checks={checks} save={save} found={found} onSet={() => actions.set(field.name)} />
     </Beside>
   );
 });
 
 const noChecks: SheetAnswer["checks"] = [];
+const noFindings: readonly Finding[] = [];
 
 /** The checks that speak at each field. */
 function checksByField(checks: SheetAnswer["checks"]): ReadonlyMap<string, SheetAnswer["checks"]> {
@@ -247,7 +256,7 @@ function useFirstField(scroller: RefObject<HTMLElement | null>, alignment: Align
 }
 
 /** The table's column, the real page as served, its rules: aligned line by line, scrolling together. */
-export function SheetColumns({ sheet, trial, save, selection, onSend, view, pane, alone }: SheetColumnsProps) {
+export function SheetColumns({ sheet, trial, save, selection, onSend, view, pane, alone, found }: SheetColumnsProps) {
   const frame = useRef<HTMLIFrameElement>(null);
   const container = useRef<HTMLDivElement>(null);
   const scroller = useRef<HTMLElement>(null);
@@ -268,6 +277,7 @@ export function SheetColumns({ sheet, trial, save, selection, onSend, view, pane
     add: (name) => edit([{ do: "add-fields", names: [name], before: null }], `add ${name}`),
     set: (name) => selection.choose([name]),
   });
+  const findings = useMemo(() => foundByField(found), [found]);
   const checks = useMemo(() => checksByField(sheet.checks), [sheet.checks]);
   const person = trial.recorded.actor?.name ?? "nobody";
   // The page stays for its record and its reader; what changes in it is brought in without loading it anew.
@@ -351,6 +361,7 @@ export function SheetColumns({ sheet, trial, save, selection, onSend, view, pane
                 actions={actions}
                 checks={checks.get(field.name) ?? noChecks}
                 save={save}
+                found={findings.get(field.name) ?? noFindings}
                 isChosen={selection.names.includes(field.name)}
               />
             ))}

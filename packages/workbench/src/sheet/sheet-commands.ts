@@ -6,6 +6,7 @@ import { usePageFile } from "../api/queries.js";
 import type { Command } from "../palette/commands.js";
 import { requestFocus } from "../parts/focus-request.js";
 import type { ChosenStep } from "../round-trip/round-trip.js";
+import { halfOf } from "../round-trip/trip-lines.js";
 import { stepTitle } from "../round-trip/wording.js";
 import { addCheck, addRule, type Content, type Editing, fittingRules, settingsOfField } from "./settings.js";
 import type { EditedDraft } from "./use-draft.js";
@@ -31,9 +32,6 @@ interface SheetActions {
 
 const noRules: readonly RuleChoice[] = [];
 const noSettings: readonly DescribedSetting[] = [];
-
-const halfOf = (step: StepName): ChosenStep["half"] =>
-  (openSteps as readonly StepName[]).includes(step) ? "open" : "save";
 
 /** Everything that can be set on a Sheet, for the palette. */
 export function useSheetCommands(actions: SheetActions): readonly Command[] {

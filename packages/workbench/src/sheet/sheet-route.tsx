@@ -1,36 +1,38 @@
-import { isSaving, openSteps, type RecordedRequest, type StepName, saveSteps } from "@loyal-quill/core";
-import type { SheetAnswer } from "@loyal-quill/server/api";
-import { lazy, Suspense, useEffect, useMemo, useState } from "react";
+import { openSteps, type RecordedRequest, type StepName, saveSteps } from "@loyal-quill/core";
+import { lazy, type ReactNode, Suspense, useMemo, useState } from "react";
 import { Link, useLocation, useParams, useSearchParams } from "react-router";
-import { styled } from "styled-components";
-import {
-  useAccounts,
-  useFirstRecord,
-  useRecords,
-  useRequest,
-  useRequests,
-  useRowReview,
-  useSession,
-  useTrial,
-} from "../api/queries.js";
+import { useAccounts, useRowReview, useSession } from "../api/queries.js";
 import { useCommands } from "../palette/commands.js";
 import { Choice } from "../parts/choice.js";
+import { requestFocus } from "../parts/focus-request.js";
 import { Small } from "../parts/inputs.js";
 import { Empty, Failed, Waiting } from "../parts/states.js";
 import { Tabs } from "../parts/tabs.js";
 import { Title, useDocumentTitle } from "../parts/title.js";
 import { useNarrow } from "../parts/use-narrow.js";
 import type { ChosenStep } from "../round-trip/round-trip.js";
-import { TripLines } from "../round-trip/trip-lines.js";
+import { halfOf, TripLines } from "../round-trip/trip-lines.js";
 import { DraftBar } from "./draft-bar.js";
 import { EditPanel } from "./edit-panel.js";
+import { type LookedAt, useLookedAt } from "./looked-at.js";
 import { Neighbours } from "./neighbours.js";
 import { Notices } from "./notices.js";
 import { RecordChoice } from "./record-choice.js";
-import { type Editing, EditingContext, readContent, useEditingSource } from "./settings.js";
+import {
+  type Editing,
+  EditingContext,
+  type Found,
+  foundByStep,
+  readContent,
+  settingsOfField,
+  stepHead,
+  useEditingSource,
+} from "./settings.js";
 import { type ColumnName, columnNames, SheetColumns } from "./sheet-columns.js";
 import { useSheetCommands } from "./sheet-commands.js";
+import { Bar, Body, Leaf, Record, Top, Ways } from "./sheet-frame.js";
 import { type EditedDraft, useDraft } from "./use-draft.js";
+import { useFound } from "./use-found.js";
 import { type Selection, useSelection } from "./use-selection.js";
 import { useUndoKeys } from "./use-undo-keys.js";
 import { type View, views } from "./views.js";
@@ -41,87 +43,10 @@ const CensusPane = lazy(() => import("./census-pane.js"));
 const Statements = lazy(() => import("./statements.js"));
 const Versions = lazy(() => import("./versions.js"));
 
-/** As high as the window: what is above the columns never grows, and the columns scroll, not the window. */
-const Leaf = styled.div`
-  display: flex;
-  flex-direction: column;
-  height: calc(100dvh - 3.125rem);
-  margin-top: ${({ theme }) => `calc(-1 * ${theme.space(2)})`};
-  margin-bottom: ${({ theme }) => `calc(-1 * ${theme.space(8)})`};
-  > * { flex-shrink: 0; }
-  @media (max-width: 999px) { height: auto; min-height: calc(100dvh - 3.125rem); }
-`;
-
-const Top = styled.div`
-  display: flex;
-  align-items: baseline;
-  gap: ${({ theme }) => `${theme.space(1)} ${theme.space(4)}`};
-  padding-bottom: ${({ theme }) => theme.space(1)};
-  > h1 { flex: 0 1 auto; max-width: 12rem; font-size: 1.25rem; white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
-  input { width: 11rem; }
-  select { max-width: 11rem; }
-  @media (max-width: 999px) { flex-wrap: wrap; }
-`;
-
-const Record = styled.span`
-  display: inline-flex;
-  align-items: baseline;
-`;
-
-const Bar = styled.div`
-  display: flex;
-  align-items: baseline;
-  gap: ${({ theme }) => `0 ${theme.space(6)}`};
-  min-height: 1.875rem;
-  > div:last-child { margin-left: auto; }
-  a { white-space: nowrap; }
-  @media (max-width: 999px) { flex-wrap: wrap; }
-`;
-
-const Ways = styled.div`
-  display: flex;
-  gap: ${({ theme }) => theme.space(4)};
-  @media (max-width: 999px) { flex-wrap: wrap; }
-`;
-
-/** The columns, and at their right the place where what is selected is edited. */
-const Body = styled.div<{ $covers: "left" | "right" | undefined }>`
-  display: flex;
-  position: relative;
-  flex: 1 1 0 !important;
-  min-height: 24rem;
-  > aside { flex: 0 0 24rem; ${({ theme, $covers }) => $covers && `position: absolute; z-index: 3; inset-block: 0; ${$covers}: 0; width: ${$covers === "left" ? 28 : 24}rem; background: ${theme.paper}; border-right: 1px solid ${theme.edge};`} }
-  @media (max-width: 999px) { > aside { flex: 1 1 0; border: 0; padding-left: 0; } }
-`;
-
 const { rules: _rules, page: _page, ...panes } = views;
 /** Where there is room for one column only: the columns and the panes, side by side. */
 const aloneTabs = { ...columnNames, ...panes };
 const isColumn = (name: keyof typeof aloneTabs): name is ColumnName => Object.hasOwn(columnNames, name);
-
-const sameKey = (a: readonly string[] | null | undefined, b: readonly string[] | null | undefined): boolean =>
-  Boolean(a && b && a.length === b.length && a.every((part, index) => part === b[index]));
-
-/** The key that the Sheet looks at: the one chosen, that of the chosen request, the last one asked for, or the first record. */
-function useKey(
-  name: string,
-  search: URLSearchParams,
-  asked: RecordedRequest | undefined,
-): { readonly key: readonly string[] | undefined; readonly isPending: boolean } {
-  const requests = useRequests({ page: name });
-  const records = useRecords(name, "");
-  const first = useFirstRecord(name, search.get("as") ?? undefined);
-  const chosen = search.getAll("key");
-  if (chosen.length > 0) return { key: chosen, isPending: false };
-  // A new record that was not made has no key: the Sheet shows another record below it.
-  if (search.has("request") && (!asked || asked.key)) return { key: asked?.key ?? undefined, isPending: !asked };
-  const last = requests.data?.find((request) => request.key !== null && request.outcome !== "not-found");
-  if (last?.key) return { key: last.key, isPending: false };
-  const isPending = requests.isPending || first.isPending || records.isPending;
-  // Somebody who sees no record is shown what they get for one.
-  const found = first.data && first.data.length > 0 ? first.data : records.data?.[0]?.key;
-  return { key: isPending ? undefined : found, isPending };
-}
 
 /** The Sheet of one page: the round trip on top, then table, real page and rules line by line, at the foot the statements. */
 export default function SheetRoute() {
@@ -143,160 +68,44 @@ function SheetOf({ name }: { name: string }) {
   );
 }
 
-const empty: Omit<SheetAnswer, "name" | "text"> = {
-  plural: "",
-  path: "",
-  listAddress: null,
-  table: "",
-  tableComment: null,
-  version: null,
-  findings: [],
-  fields: [],
-  keyColumns: [],
-  keys: [],
-  access: [],
-  checks: [],
-};
-
-/** What the Sheet shows: the answer to the text now, or while it has errors the last one that had none, with its findings. */
-function useSound(name: string, text: string, answered: SheetAnswer | undefined): SheetAnswer {
-  const [sound, setSound] = useState<SheetAnswer>();
-  useEffect(() => {
-    if (answered?.version) setSound(answered);
-  }, [answered]);
-  if (answered?.version) return answered;
-  return {
-    ...empty,
-    name,
-    plural: String(readContent(text)?.plural ?? name),
-    ...sound,
-    text,
-    findings: answered?.findings ?? [],
-  };
+interface SheetProps {
+  readonly name: string;
+  readonly draft: EditedDraft;
+  readonly text: string;
 }
 
-function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: string }) {
-  const [search, setSearch] = useSearchParams();
-  const { state } = useLocation() as { state: { readonly form?: string } | null };
-  const [picked, setPicked] = useState<ChosenStep | undefined>(() => askedStep(search.get("step"), state?.form));
-  const [view, setView] = useState<View>("rules");
-  const [form, setForm] = useState<string | undefined>(state?.form);
-  const [listed, setListed] = useState<RecordedRequest>();
-  const requestId = search.get("request") ?? undefined;
-  const as = search.get("as") ?? undefined;
-  const asked = useRequest(requestId);
-  const { key, isPending: isLooking } = useKey(name, search, asked.data);
-  const isEmpty = key === undefined && !isLooking;
-  const answer = useTrial(name, text, { key, as, form, fresh: isEmpty });
-  const trial = answer.data?.trial ?? undefined;
-  const sheet = useSound(name, text, answer.data?.sheet);
-  const shownTrial = useLast(trial);
-  const saves = useRequests({ page: name, operation: "save" });
-  const accounts = useAccounts();
-  const session = useSession();
-  const content = useMemo(() => readContent(text), [text]);
-  const people = useMemo(() => (accounts.data ?? []).filter((account) => account.active), [accounts.data]);
-  const editing: Editing = useMemo(
-    () => ({
-      page: name,
-      text,
-      content,
-      edit: draft.edit,
-      recordKey: key,
-      names: [
-        ...sheet.fields.flatMap(({ name: column, type }) => [
-          { name: column, type, of: "row" as const },
-          { name: column, type, of: "form" as const },
-        ]),
-        ...(session.data?.actorNames ?? []).map((each) => ({ ...each, of: "actor" as const })),
-      ],
-    }),
-    [name, text, content, draft.edit, key, sheet.fields, session.data],
-  );
+function Sheet({ name, draft, text }: SheetProps) {
+  const at = useLookedAt(name, text);
+  const rowReview = useRowReview(name, text);
+  const findings = useMemo(() => [...at.findings, ...(rowReview.data ?? [])], [at.findings, rowReview.data]);
+  const editing = useEditingOf(name, draft, text, at, useFound(text, findings, at.sheet));
   const source = useEditingSource(editing);
-  const order = sheet.fields.filter((field) => field.onPage).map((field) => field.name);
-  const selection = useSelection(order, draft.edit);
   useUndoKeys(draft);
+  const place = usePlace(draft, at);
   const [isPublishing, setPublishing] = useState(false);
   const [isPublished, setPublished] = useState(false);
+  const accounts = useAccounts();
+  const people = useMemo(() => (accounts.data ?? []).filter((account) => account.active), [accounts.data]);
+  const viewAs = (id: string): void => at.choose({ as: [id], ...(at.key ? { key: at.key } : {}) });
   useCommands(
     useSheetCommands({
-      sheet,
-      content,
-      recordAddress: shownTrial?.address,
+      sheet: at.sheet,
+      content: editing.content,
+      recordAddress: at.trial?.address,
       edit: draft.edit,
-      pick: (step) => pick(step),
-      choose: (names) => select.choose(names),
-      view: setView,
+      pick: place.pick,
+      choose: place.selection.choose,
+      view: place.setView,
       publish: () => setPublishing(true),
       draft,
       people,
-      viewAs: (id) => choose({ as: [id], ...(key ? { key } : {}) }),
-      selected: selection.names,
+      viewAs,
+      selected: place.selection.names,
     }),
   );
-
-  const rowReview = useRowReview(name, text);
-  const findings = [...(answer.data?.sheet.findings ?? []), ...(rowReview.data ?? [])];
-  const saving = asked.data !== undefined && isSaving(asked.data.operation);
-  const tried = trial && isSaving(trial.recorded.operation) ? trial.recorded : undefined;
-  const open = asked.data && !saving ? asked.data : tried ? undefined : trial?.recorded;
-  const save = tried ?? (saving ? asked.data : saves.data?.find((request) => sameKey(request.key, key)));
-  const lastOpen = useLast(open);
-  const shownOpen = view === "list" && listed ? listed : lastOpen;
-  const choose = (values: Record<string, readonly string[]>): void => {
-    setForm(undefined);
-    setSearch((before) => {
-      const after = new URLSearchParams(before);
-      after.delete("request");
-      for (const [field, list] of Object.entries(values)) {
-        after.delete(field);
-        for (const value of list) if (value) after.append(field, value);
-      }
-      return after;
-    });
-  };
-  const eyes = shownTrial?.recorded.actor;
-  const pane =
-    view === "rules" || view === "page" ? undefined : (
-      <Suspense fallback={<Waiting height="30rem" what="Opening" />}>
-        {view === "file" && (
-          <FilePane name={name} text={text} findings={findings} sheet={sheet} onChange={draft.write} />
-        )}
-        {view === "list" && <ListPane page={name} text={text} as={as} onTrip={setListed} />}
-        {view === "census" && <CensusPane name={name} text={text} />}
-        {view === "statements" && <Statements open={shownOpen} save={tried} sheet={sheet} />}
-        {view === "versions" && <Versions name={name} text={text} draft={draft} />}
-      </Suspense>
-    );
-  const isNarrow = useNarrow();
-  const [column, setColumn] = useState<ColumnName>("page");
-  const alone = isNarrow ? column : undefined;
-  const select: Selection = {
-    ...selection,
-    choose: (names) => {
-      if (names.length > 0) setPicked(undefined);
-      selection.choose(names);
-    },
-  };
-  const pick = (step: ChosenStep | undefined): void => {
-    if (step) {
-      selection.choose([]);
-      setColumn("edit");
-    }
-    setPicked(step);
-  };
-  const failures = [
-    ...(requestId && asked.error ? [{ error: asked.error, again: () => void asked.refetch() }] : []),
-    ...(answer.error ? [{ error: answer.error, again: () => void answer.refetch() }] : []),
-  ];
-  const hasPanel = alone === undefined ? view === "rules" || picked !== undefined : alone === "edit";
-  // Beside a pane it covers the page, which is not what is looked at there; beside the page alone a part of it.
-  const covers = view === "rules" ? undefined : view === "page" ? "right" : "left";
-  const file = (
-    <Suspense fallback={<Waiting height="30rem" what="Opening" />}>
-      <FilePane name={name} text={text} findings={sheet.findings} sheet={sheet} onChange={draft.write} />
-    </Suspense>
+  const { sheet, key } = at;
+  const failures = [at.asked, at.answer].flatMap((query) =>
+    query?.error ? [{ error: query.error, again: () => void query.refetch() }] : [],
   );
   return (
     <EditingContext.Provider value={source}>
@@ -304,17 +113,17 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
         <Top>
           <Title title={`${sheet.plural} at ${sheet.path}, table ${sheet.table}`}>{sheet.plural}</Title>
           <Record>
-            <RecordChoice page={name} chosen={key} onChoose={(next) => choose({ key: next })} />
-            {key && <Neighbours page={name} from={key} onChoose={(next) => choose({ key: next })} />}
+            <RecordChoice page={name} chosen={key} onChoose={(next) => at.choose({ key: next })} />
+            {key && <Neighbours page={name} from={key} onChoose={(next) => at.choose({ key: next })} />}
           </Record>
           <Choice
             label="View as"
-            value={eyes?.id ?? ""}
+            value={at.trial?.recorded.actor?.id ?? ""}
             options={people.map((account) => ({
               id: account.id,
               text: `${account.name}, ${account.roles.join(", ")}`,
             }))}
-            onChange={(id) => choose({ as: [id], ...(key ? { key } : {}) })}
+            onChange={viewAs}
           />
           <DraftBar
             draft={draft}
@@ -325,72 +134,217 @@ function Sheet({ name, draft, text }: { name: string; draft: EditedDraft; text: 
           />
         </Top>
         <TripLines
-          open={shownOpen}
-          save={save}
-          chosen={picked}
-          onChoose={pick}
-          saved={tried && <Tried leadsTo={trial?.leadsTo ?? null} onReload={() => setForm(undefined)} />}
+          open={place.openShown}
+          save={at.save}
+          chosen={place.picked}
+          onChoose={place.pick}
+          found={foundByStep(editing.found)}
+          saved={at.tried && <Tried leadsTo={at.leadsTo} onReload={() => at.send(undefined)} />}
         />
         <Bar>
-          {alone === undefined ? (
-            <Tabs label="Beside the page" tabs={views} chosen={view} onChoose={setView} />
-          ) : (
-            <Tabs
-              label="Shown"
-              tabs={aloneTabs}
-              chosen={view === "rules" || view === "page" ? alone : view}
-              onChoose={(each) => {
-                setView(isColumn(each) ? "rules" : each);
-                if (isColumn(each)) setColumn(each);
-              }}
-            />
-          )}
+          <PlaceTabs place={place} />
           <Notices
             draft={draft}
-            findings={findings}
+            found={editing.found}
             text={text}
             failures={failures}
-            isEmpty={isEmpty && shownTrial !== undefined}
+            isEmpty={at.isEmpty && at.trial !== undefined}
             servedAt={isPublished && (draft.answer?.revision ?? 0) === 0 ? sheet.listAddress : null}
+            onGo={place.goTo}
           />
           <Ways>
             {key && <Link to={`/changes?containing=${encodeURIComponent(key[0] ?? "")}`}>Change history</Link>}
             <Link to={`/requests?page=${encodeURIComponent(name)}`}>Requests</Link>
             <Link to={`/pages/${encodeURIComponent(name)}/rehearsal`}>Rehearsal</Link>
-            {shownTrial && sheet.listAddress && <a href={key ? shownTrial.address : sheet.listAddress}>Served page</a>}
+            {at.trial && sheet.listAddress && <a href={key ? at.trial.address : sheet.listAddress}>Served page</a>}
           </Ways>
         </Bar>
-        <Body $covers={alone === undefined ? covers : undefined}>
-          {shownTrial && alone !== "edit" && (alone === undefined || pane === undefined) ? (
-            <SheetColumns
-              sheet={sheet}
-              trial={shownTrial}
-              save={save}
-              selection={select}
-              onSend={(sent) => key && setForm(sent)}
-              view={view}
-              pane={pane}
-              alone={alone}
-            />
-          ) : shownTrial ? (
-            (pane ?? null)
-          ) : answer.isPending || (key === undefined && answer.data?.sheet.version) ? (
-            <NoRecord isPending={answer.isPending || isLooking} />
-          ) : (
-            <section aria-label="The page file">{pane ?? file}</section>
-          )}
-          {hasPanel && (
-            <EditPanel
-              sheet={sheet}
-              selection={select}
-              picked={picked}
-              onPick={pick}
-              request={picked?.half === "save" ? save : shownOpen}
-            />
-          )}
-        </Body>
+        <SheetBody name={name} draft={draft} text={text} at={at} place={place} found={editing.found} />
       </Leaf>
     </EditingContext.Provider>
+  );
+}
+
+/** What everything beside the page edits. */
+function useEditingOf(name: string, draft: EditedDraft, text: string, at: LookedAt, found: readonly Found[]): Editing {
+  const session = useSession();
+  const content = useMemo(() => readContent(text), [text]);
+  const { fields } = at.sheet;
+  const actorNames = session.data?.actorNames;
+  const names: Editing["names"] = useMemo(
+    () => [
+      ...fields.flatMap(({ name: column, type }) => [
+        { name: column, type, of: "row" as const },
+        { name: column, type, of: "form" as const },
+      ]),
+      ...(actorNames ?? []).map((each) => ({ ...each, of: "actor" as const })),
+    ],
+    [fields, actorNames],
+  );
+  return useMemo(
+    () => ({ page: name, text, content, edit: draft.edit, write: draft.write, recordKey: at.key, names, found }),
+    [name, text, content, draft.edit, draft.write, at.key, names, found],
+  );
+}
+
+/** What stands beside the page, and what is selected to be edited. */
+interface Place {
+  readonly view: View;
+  readonly setView: (view: View) => void;
+  /** The one column that there is room for; undefined where there is room for all. */
+  readonly alone: ColumnName | undefined;
+  readonly setColumn: (column: ColumnName) => void;
+  readonly selection: Selection;
+  /** The step that is selected: a field and a step never are both. */
+  readonly picked: ChosenStep | undefined;
+  readonly pick: (step: ChosenStep | undefined) => void;
+  /** Goes to what a finding is about. */
+  readonly goTo: (found: Found) => void;
+  /** The opening whose steps are shown: the record's, or the list's where that is looked at. */
+  readonly openShown: RecordedRequest | undefined;
+  readonly setListed: (request: RecordedRequest) => void;
+}
+
+function usePlace(draft: EditedDraft, at: LookedAt): Place {
+  const [search] = useSearchParams();
+  const { state } = useLocation() as { state: { readonly form?: string } | null };
+  const [picked, setPicked] = useState<ChosenStep | undefined>(() => askedStep(search.get("step"), state?.form));
+  const [view, setView] = useState<View>("rules");
+  const [column, setColumn] = useState<ColumnName>("page");
+  const [listed, setListed] = useState<RecordedRequest>();
+  const isNarrow = useNarrow();
+  const order = at.sheet.fields.filter((field) => field.onPage).map((field) => field.name);
+  const fields = useSelection(order, draft.edit);
+  const selection: Selection = {
+    ...fields,
+    choose: (names) => {
+      if (names.length > 0) setPicked(undefined);
+      fields.choose(names);
+    },
+  };
+  const pick = (step: ChosenStep | undefined): void => {
+    if (step) {
+      fields.choose([]);
+      setColumn("edit");
+    }
+    setPicked(step);
+  };
+  const goTo = ({ about }: Found): void => {
+    if (about === null) setView("file");
+    else if ("step" in about) {
+      pick({ half: halfOf(about.step), step: about.step });
+      requestFocus(stepHead(about.step));
+    } else {
+      setView("rules");
+      setColumn("edit");
+      selection.choose([about.field]);
+      requestFocus(settingsOfField(about.field));
+    }
+  };
+  return {
+    view,
+    setView,
+    alone: isNarrow ? column : undefined,
+    setColumn,
+    selection,
+    picked,
+    pick,
+    goTo,
+    openShown: view === "list" && listed ? listed : at.open,
+    setListed,
+  };
+}
+
+function PlaceTabs({ place }: { place: Place }) {
+  const { view, setView, alone, setColumn } = place;
+  return alone === undefined ? (
+    <Tabs label="Beside the page" tabs={views} chosen={view} onChoose={setView} />
+  ) : (
+    <Tabs
+      label="Shown"
+      tabs={aloneTabs}
+      chosen={view === "rules" || view === "page" ? alone : view}
+      onChoose={(each) => {
+        setView(isColumn(each) ? "rules" : each);
+        if (isColumn(each)) setColumn(each);
+      }}
+    />
+  );
+}
+
+interface SheetBodyProps extends SheetProps {
+  readonly at: LookedAt;
+  readonly place: Place;
+  readonly found: readonly Found[];
+}
+
+/** What stands in the place of table and rules; undefined where they stand there. */
+function paneOf({ name, draft, text, at, place, found }: SheetBodyProps): ReactNode | undefined {
+  const { sheet } = at;
+  switch (place.view) {
+    case "rules":
+    case "page":
+      return undefined;
+    case "file":
+      return <FilePane name={name} text={text} found={found} sheet={sheet} onChange={draft.write} onGo={place.goTo} />;
+    case "list":
+      return <ListPane page={name} text={text} as={at.as} onTrip={place.setListed} />;
+    case "census":
+      return <CensusPane name={name} text={text} />;
+    case "statements":
+      return <Statements open={place.openShown} save={at.tried} sheet={sheet} onPick={place.pick} />;
+    case "versions":
+      return <Versions name={name} text={text} draft={draft} />;
+  }
+}
+
+/** The columns, and what is edited at their right. */
+function SheetBody(props: SheetBodyProps) {
+  const { name, draft, text, at, place, found } = props;
+  const { sheet, trial, answer } = at;
+  const { view, alone, picked } = place;
+  const content = paneOf(props);
+  const pane = content && <Suspense fallback={<Waiting height="30rem" what="Opening" />}>{content}</Suspense>;
+  const hasPanel = alone === undefined ? view === "rules" || picked !== undefined : alone === "edit";
+  // Beside a pane it covers the page, which is not what is looked at there; beside the page alone a part of it.
+  const covers = view === "rules" ? undefined : view === "page" ? "right" : "left";
+  return (
+    <Body $covers={alone === undefined ? covers : undefined}>
+      {trial && alone !== "edit" && (alone === undefined || pane === undefined) ? (
+        <SheetColumns
+          sheet={sheet}
+          trial={trial}
+          save={at.save}
+          selection={place.selection}
+          onSend={(sent) => at.key && at.send(sent)}
+          view={view}
+          pane={pane}
+          alone={alone}
+          found={found}
+        />
+      ) : trial ? (
+        (pane ?? null)
+      ) : answer.isPending || (at.key === undefined && answer.data?.sheet.version) ? (
+        <NoRecord isPending={answer.isPending || at.isLooking} />
+      ) : (
+        <section aria-label="The page file">
+          {pane ?? (
+            <Suspense fallback={<Waiting height="30rem" what="Opening" />}>
+              <FilePane name={name} text={text} found={found} sheet={sheet} onChange={draft.write} onGo={place.goTo} />
+            </Suspense>
+          )}
+        </section>
+      )}
+      {hasPanel && (
+        <EditPanel
+          sheet={sheet}
+          selection={place.selection}
+          picked={picked}
+          onPick={place.pick}
+          request={picked?.half === "save" ? at.save : place.openShown}
+        />
+      )}
+    </Body>
   );
 }
 
@@ -415,15 +369,6 @@ function NoRecord({ isPending }: { isPending: boolean }) {
   ) : (
     <Empty title="No records yet">The table is empty, so there is nothing to open.</Empty>
   );
-}
-
-/** The last value that was there: nothing on screen goes away while the next one is on its way. */
-function useLast<T>(value: T | undefined): T | undefined {
-  const [last, setLast] = useState(value);
-  useEffect(() => {
-    if (value !== undefined) setLast(value);
-  }, [value]);
-  return value ?? last;
 }
 
 /** The step that an address asks for. */

@@ -3,7 +3,11 @@ import type { SheetAnswer } from "@loyal-quill/server/api";
 import { useMemo, useState } from "react";
 import { styled } from "styled-components";
 import { formatSql } from "../code/format-sql.js";
+import { requestFocus } from "../parts/focus-request.js";
 import { Small } from "../parts/inputs.js";
+import type { ChosenStep } from "../round-trip/round-trip.js";
+import { stepTitle } from "../round-trip/wording.js";
+import { stepHead } from "./settings.js";
 import { StatementValues } from "./statement-values.js";
 
 const keyNote = (key: string, table: string, does: string) =>
@@ -52,13 +56,24 @@ export default function Statements({
   open,
   save,
   sheet,
+  onPick,
 }: {
   open: RecordedRequest | undefined;
   save: RecordedRequest | undefined;
   sheet: SheetAnswer;
+  /** Opens the step that sent a statement, with its settings. */
+  onPick: (step: ChosenStep) => void;
 }) {
   const sent = useMemo(
-    () => [save, open].flatMap((request) => request?.steps.flatMap((step) => step.statements) ?? []),
+    () =>
+      ([save, open] as const).flatMap((request, index) =>
+        (request?.steps ?? []).flatMap(({ step, statements }) =>
+          statements.map((each) => ({
+            ...each,
+            at: { half: index === 0 ? ("save" as const) : ("open" as const), step },
+          })),
+        ),
+      ),
     [save, open],
   );
   const different = useMemo(
@@ -72,10 +87,19 @@ export default function Statements({
     <Foot aria-label="Statements">
       <h2>Statements</h2>
       {!save && <p>Press the page's own button to see its save as well: it runs as a trial and is rolled back.</p>}
-      {different.map(({ purpose, text, values, formatted }) => (
+      {different.map(({ purpose, text, values, formatted, at }) => (
         <div key={text}>
           <h3>
             {purpose} <Copy text={formatted} what={purpose} />
+            <Small
+              type="button"
+              onClick={() => {
+                onPick(at);
+                requestFocus(stepHead(at.step));
+              }}
+            >
+              Edit step {stepTitle[at.step]}
+            </Small>
           </h3>
           {(purpose === "load" || purpose === "save") && <p>{proofOf(purpose, sheet)}</p>}
           <pre>{formatted}</pre>

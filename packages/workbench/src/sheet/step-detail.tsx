@@ -1,9 +1,13 @@
 import type { RecordedRequest, RecordedStep, StepName } from "@loyal-quill/core";
 import type { SheetAnswer } from "@loyal-quill/server/api";
+import { useRef } from "react";
 import { styled } from "styled-components";
+import { useFocusRequest } from "../parts/focus-request.js";
 import { Small } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { stepTitle } from "../round-trip/wording.js";
+import { FindingsHere } from "./findings.js";
+import { stepHead } from "./settings.js";
 import { StepSettings } from "./step-settings.js";
 
 const Detail = styled.section`
@@ -90,9 +94,11 @@ interface StepDetailProps {
 export function StepDetail({ request, step: name, sheet, onClose }: StepDetailProps) {
   const step = request?.steps.find((each) => each.step === name);
   const sent = step?.statements.length ?? 0;
+  const head = useRef<HTMLHeadingElement>(null);
+  useFocusRequest(stepHead(name), () => head.current?.focus());
   return (
     <Detail aria-label={`${stepTitle[name]}: settings and values`}>
-      <h2>
+      <h2 ref={head} tabIndex={-1}>
         {stepTitle[name]}
         <span>
           {step
@@ -103,6 +109,7 @@ export function StepDetail({ request, step: name, sheet, onClose }: StepDetailPr
           Close
         </Small>
       </h2>
+      <FindingsHere of={{ step: name }} />
       <StepSettings step={name} sheet={sheet} />
       {step && (
         <div>

@@ -1,0 +1,54 @@
+import { styled } from "styled-components";
+
+/** As high as the window: what is above the columns never grows, and the columns scroll, not the window. */
+export const Leaf = styled.div`
+  display: flex;
+  flex-direction: column;
+  height: calc(100dvh - 3.125rem);
+  margin-top: ${({ theme }) => `calc(-1 * ${theme.space(2)})`};
+  margin-bottom: ${({ theme }) => `calc(-1 * ${theme.space(8)})`};
+  > * { flex-shrink: 0; }
+  @media (max-width: 999px) { height: auto; min-height: calc(100dvh - 3.125rem); }
+`;
+
+export const Top = styled.div`
+  display: flex;
+  align-items: baseline;
+  gap: ${({ theme }) => `${theme.space(1)} ${theme.space(4)}`};
+  padding-bottom: ${({ theme }) => theme.space(1)};
+  > h1 { flex: 0 1 auto; max-width: 12rem; font-size: 1.25rem; white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
+  input { width: 11rem; }
+  select { max-width: 11rem; }
+  @media (max-width: 999px) { flex-wrap: wrap; }
+`;
+
+export const Record = styled.span`
+  display: inline-flex;
+  align-items: baseline;
+`;
+
+export const Bar = styled.div`
+  display: flex;
+  align-items: baseline;
+  gap: ${({ theme }) => `0 ${theme.space(6)}`};
+  min-height: 1.875rem;
+  > div:last-child { margin-left: auto; }
+  a { white-space: nowrap; }
+  @media (max-width: 999px) { flex-wrap: wrap; }
+`;
+
+export const Ways = styled.div`
+  display: flex;
+  gap: ${({ theme }) => theme.space(4)};
+  @media (max-width: 999px) { flex-wrap: wrap; }
+`;
+
+/** The columns, and at their right the place where what is selected is edited. */
+export const Body = styled.div<{ $covers: "left" | "right" | undefined }>`
+  display: flex;
+  position: relative;
+  flex: 1 1 0 !important;
+  min-height: 24rem;
+  > aside { flex: 0 0 24rem; ${({ theme, $covers }) => $covers && `position: absolute; z-index: 3; inset-block: 0; ${$covers}: 0; width: ${$covers === "left" ? 28 : 24}rem; background: ${theme.paper}; border-right: 1px solid ${theme.edge};`} }
+  @media (max-width: 999px) { > aside { flex: 1 1 0; border: 0; padding-left: 0; } }
+`;
