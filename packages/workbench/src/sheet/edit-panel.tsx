@@ -1,11 +1,12 @@
 import type { RecordedRequest } from "@loyal-quill/core";
 import type { SheetAnswer } from "@loyal-quill/server/api";
 import { styled } from "styled-components";
+import { requestFocus } from "../parts/focus-request.js";
 import { Small } from "../parts/inputs.js";
 import type { ChosenStep } from "../round-trip/round-trip.js";
 import { FieldEditor } from "./field-editor.js";
 import { FieldsTogether } from "./fields-together.js";
-import { checksIn, useEditing } from "./settings.js";
+import { checksIn, conditionOfCheck, useEditing } from "./settings.js";
 import { StepDetail } from "./step-detail.js";
 import { fieldButton, type Selection } from "./use-selection.js";
 
@@ -56,7 +57,16 @@ function Overview({ onPick }: { onPick: (step: ChosenStep) => void }) {
             {checks.map(({ expect, message }, index) => (
               // biome-ignore lint/suspicious/noArrayIndexKey: a check's place is what it is known by
               <li key={index}>
-                <code>{expect}</code> {message}
+                <Small
+                  type="button"
+                  onClick={() => {
+                    onPick({ half: "save", step: "check" });
+                    requestFocus(conditionOfCheck(index));
+                  }}
+                >
+                  <code>{expect}</code>
+                </Small>{" "}
+                {message}
               </li>
             ))}
           </ul>

@@ -3,6 +3,7 @@ import { useEffect, useRef, useState } from "react";
 import { styled } from "styled-components";
 import { useListTrial } from "../api/queries.js";
 import { formatSql } from "../code/format-sql.js";
+import { Small } from "../parts/inputs.js";
 import { Failed, Waiting } from "../parts/states.js";
 import { StatementValues } from "./statement-values.js";
 
@@ -30,10 +31,12 @@ interface ListPaneProps {
   readonly as: string | undefined;
   /** Told of the way that the list went. */
   readonly onTrip: (recorded: RecordedRequest) => void;
+  /** Opens what can be set of the list. */
+  readonly onEdit: () => void;
 }
 
 /** The page's list as it would be served, to be searched, filtered and sorted, with what it asked of the database. */
-export default function ListPane({ page, text, as, onTrip }: ListPaneProps) {
+export default function ListPane({ page, text, as, onTrip, onEdit }: ListPaneProps) {
   const [query, setQuery] = useState<Readonly<Record<string, string>>>({});
   const answer = useListTrial(page, text, { as, query });
   const frame = useRef<HTMLIFrameElement>(null);
@@ -62,6 +65,11 @@ export default function ListPane({ page, text, as, onTrip }: ListPaneProps) {
   };
   return (
     <Pane aria-label="List">
+      <p>
+        <Small type="button" onClick={onEdit}>
+          Edit columns, search, filters and order
+        </Small>
+      </p>
       <iframe
         key={html}
         ref={frame}

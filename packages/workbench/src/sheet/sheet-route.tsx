@@ -288,7 +288,18 @@ function paneOf({ name, draft, text, at, place, found }: SheetBodyProps): ReactN
     case "file":
       return <FilePane name={name} text={text} found={found} sheet={sheet} onChange={draft.write} onGo={place.goTo} />;
     case "list":
-      return <ListPane page={name} text={text} as={at.as} onTrip={place.setListed} />;
+      return (
+        <ListPane
+          page={name}
+          text={text}
+          as={at.as}
+          onTrip={place.setListed}
+          onEdit={() => {
+            place.pick({ half: "open", step: "load" });
+            requestFocus(stepHead("load"));
+          }}
+        />
+      );
     case "census":
       return <CensusPane name={name} text={text} />;
     case "statements":
