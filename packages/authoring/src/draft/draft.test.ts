@@ -34,6 +34,7 @@ fields:
   - installed_on
   - notes: { control: multi-line }
 answer: { saved: view }
+texts: { new: New station, add: Add station }
 `);
   });
 
@@ -79,15 +80,17 @@ answer: { saved: view }
     }
   });
 
-  test("leaves a number that the table gives off the form, and names the record by what tells most", () => {
-    expect(draftOf("river")).toContain('title: "River {name}"');
+  test("leaves a number that the table gives off the form, and names the record by what tells most, and apart from others of its name", () => {
+    expect(draftOf("river")).toContain('title: "River {name}, {id}"');
+    const unique = { ...river, keys: [...river.keys, { constraint: "one_name", columns: ["name"], primary: false }] };
+    expect(draftPages({ tables: [unique], unusable: [] }).drafts[0]?.text).toContain('title: "River {name}"');
     expect(draftOf("river")).not.toContain("  - id");
   });
 
   test("has the plurals of English in its list's title, and no number or uuid there that nobody reads", () => {
     const titles = ["person", "people", "gauge_house", "Status", "survey"].map((name) => {
       const { text = "" } = draftPages({ tables: [{ ...river, name }], unusable: [] }).drafts[0] ?? {};
-      return /^title: "?(.*) \{name\}"?\nplural: (.*)$/m.exec(text)?.slice(1).join(", ");
+      return /^title: "?(.*) \{name\}, \{id\}"?\nplural: (.*)$/m.exec(text)?.slice(1).join(", ");
     });
     expect(titles).toEqual([
       "Person, People",

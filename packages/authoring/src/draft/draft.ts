@@ -171,11 +171,32 @@ const filtersOf = (table: Table, catalog: Pick<Catalog, "tables">): readonly str
     .slice(0, mostFilters)
     .map(({ name }) => name);
 
-/** `Station {code}, {name}`: what it is, its key where that says something, and its most telling column. */
+/** What one record is called: `Station`. */
+const oneOf = (table: Table): string => pluralize.singular(labelFrom(table.name));
+
+/** What tells records of one name apart: another key that people can read, or the number that the table gives. A uuid is read by nobody. */
+function apartBy(table: Table, key: readonly Column[], telling: Column): readonly Column[] {
+  const columnsOf = (names: readonly string[]): readonly Column[] =>
+    names.flatMap((name) => columnOf(table, name) ?? []);
+  const keys = table.keys.map(({ columns }) => columnsOf(columns));
+  if (keys.some((columns) => columns.length === 1 && columns[0] === telling)) return [];
+  const readable = keys.find((columns) => columns.every((column) => isShown(column) && !isSurrogate(column)));
+  return readable ?? key.filter(({ type }) => type.kind !== "uuid");
+}
+
+/** `Station {code}, {name}`: what it is, its key where that says something, its most telling column, and what tells it apart from others. */
 function titleOf(table: Table, key: readonly Column[], telling: Column | undefined): string {
-  const named = key.every(isSurrogate) && telling ? [] : key;
-  const columns = [...new Set([...named, ...(telling ? [telling] : [])])].filter(({ name }) => !/[{}]/.test(name));
-  return `${pluralize.singular(labelFrom(table.name))} ${columns.map(({ name }) => `{${name}}`).join(", ")}`;
+  const named = !key.every(isSurrogate) ? key : [];
+  const after = named.length === 0 ? (telling ? apartBy(table, key, telling) : key) : [];
+  const columns = [...new Set([...named, ...(telling ? [telling] : []), ...after])];
+  const places = columns.flatMap(({ name }) => (/[{}]/.test(name) ? [] : [`{${name}}`]));
+  return `${oneOf(table)} ${places.join(", ")}`;
+}
+
+/** What the page says of a new record in its own words. */
+function textsOf(table: Table): Readonly<Record<string, string>> {
+  const one = oneOf(table).replace(/^./, (first) => first.toLowerCase());
+  return { new: `New ${one}`, add: `Add ${one}` };
 }
 
 function draftText(
@@ -234,6 +255,7 @@ function draftText(
       ? [`# Left out, since nobody should read it off a page or can: ${left.join(", ").replaceAll(/[\r\n]/g, " ")}`]
       : []),
     "answer: { saved: view }",
+    ...(makes ? [`texts: ${flow(textsOf(table))}`] : []),
   ];
   return { text: `${lines.join("\n")}\n`, key: keyNames, warnings };
 }

@@ -14,10 +14,13 @@ import {
 } from "../settings/bound/path.js";
 import type { FormView } from "../views/form-view.js";
 import type { Frame } from "../views/frame.js";
+import { deleteText, type Subject, saveText } from "../views/own-text.js";
 import type { FormPieces, PageParts } from "../views/page-parts.js";
 import { fieldBlock, idOf } from "./field.js";
 import { grouped } from "./groups.js";
 import { partsOf } from "./layout.js";
+
+const subjectOf = ({ page, begins, key }: FormView): Subject => ({ page, row: begins, key });
 
 /** What stands over so many problems. */
 export const headingOfProblems = (language: Language, count: number): string =>
@@ -49,6 +52,7 @@ function summary(view: FormView): Markup | null {
   });
   const advice = say(
     view.conflicts.length > 0 ? "conflict-advice" : view.certain ? "typed-is-here" : "typed-is-here-only",
+    { button: saveText(subjectOf(view), view.form) },
   );
   const kind = view.heading === "heading-look-again" ? "quill-summary quill-asking" : "quill-summary";
   return html`<section class="${kind}" role="alert" tabindex="-1" autofocus aria-labelledby="summary-heading"><h2 id="summary-heading">${heading}</h2><ul>${list}</ul><p>${advice}</p></section>`;
@@ -132,13 +136,13 @@ export function formPart(view: FormView, frame: Frame): FormPart {
   const action = isNew ? `${list}/new${kept}` : `${record}/edit${kept}`;
   const choosing = !locked && view.fields.some(({ offer, depends }) => depends || offer?.by === "search");
   const removal =
-    view.removable && html`<a class="quill-removal" href="${record}/delete${kept}">${word(language, "delete")}</a>`;
+    view.removable && html`<a class="quill-removal" href="${record}/delete${kept}">${deleteText(subjectOf(view))}</a>`;
   const blocks = view.fields.map((field, index) =>
     fieldBlock(field, index, !locked && isTaken(field.field, view.form), language),
   );
   const fields = grouped(view.fields, blocks);
   const reason = reasonBlock(view);
-  const actions = html`<p class="quill-actions"><button name="${saveName}">${word(language, isNew ? "add" : "update")}</button><a href="${list}${kept}">${word(language, "cancel")}</a>${removal}</p>`;
+  const actions = html`<p class="quill-actions"><button name="${saveName}">${saveText(subjectOf(view), view.form)}</button><a href="${list}${kept}">${word(language, "cancel")}</a>${removal}</p>`;
   const around = (inside: Markup): Markup =>
     html`<form class="quill-sheet" method="post" action="${action}"${sendWords(page)}${attributes({ enctype: view.fields.some(({ control }) => control === "file") ? "multipart/form-data" : null })}${isNew ? leaveWords(page) : changedWords(page)}${choosing && attributes({ "data-choices": `${list}/${choicesSegment}`, "data-words": foundWords(view) })}>${tokenInput(view.token)}${conflictsLine(view)}${byEnter}${inside}</form>`;
   const form = locked

@@ -12,6 +12,7 @@ import type { Column } from "../table/model.js";
 import type { FormView } from "../views/form-view.js";
 import type { Frame } from "../views/frame.js";
 import type { ListView, RowForm } from "../views/list-view.js";
+import { newText } from "../views/own-text.js";
 import type { PageParts } from "../views/page-parts.js";
 import type { RelatedList } from "../views/record-view.js";
 import { told } from "../views/told.js";
@@ -170,7 +171,7 @@ function empty(view: ListView, address: string): Markup {
     return html`<p class="quill-empty">${word(view.page.language, "nothing-matches")} <a href="${address}">${word(view.page.language, "show-all")}</a></p>`;
   if (view.search !== "")
     return html`<p class="quill-empty">${word(view.page.language, "nothing-contains", { search: view.search })} <a href="${address}">${word(view.page.language, "show-all")}</a></p>`;
-  return html`<p class="quill-empty">${word(view.page.language, "nothing-open")}</p>`;
+  return html`<p class="quill-empty">${view.page.texts.empty ?? word(view.page.language, "nothing-open")}</p>`;
 }
 
 /** What an address asked for and the list left out. Applications add parameters of their own, which are none of its matter. */
@@ -258,18 +259,21 @@ function listPart(view: ListView, frame: Frame): Markup {
     each.row === null ? [elsewhereRow(view, each, index)] : [],
   );
   const table = html`<div class="quill-scroll" role="region" aria-label="${page.plural}" tabindex="0"><table role="table"><thead role="rowgroup"><tr role="row">${heads}<th scope="col" role="columnheader"><span class="quill-unseen">${say("way-in")}</span></th></tr></thead><tbody role="rowgroup">${view.rows.map((row, index) => recordRow(view, row, frame, index))}${elsewhere}</tbody></table></div>`;
-  return html`<div class="quill-ways"><form class="quill-search" role="search" method="get" action="${address}"><label for="q">${say("contains")}</label><input id="q" name="q" type="search" value="${view.search}" autocomplete="off">${sortKept(view)}<button>${say("find")}</button>${(view.search !== "" || view.filters.some(isUsed)) && html`<a href="${address}">${say("show-all")}</a>`}${filtersBlock(view)}</form>${goToForm(view, address)}${view.makes && html`<a class="quill-make" href="${address}/new${queryText(view.kept)}">${say("new-record")}</a>`}</div>
+  return html`<div class="quill-ways"><form class="quill-search" role="search" method="get" action="${address}"><label for="q">${say("contains")}</label><input id="q" name="q" type="search" value="${view.search}" autocomplete="off">${sortKept(view)}<button>${say("find")}</button>${(view.search !== "" || view.filters.some(isUsed)) && html`<a href="${address}">${say("show-all")}</a>`}${filtersBlock(view)}</form>${goToForm(view, address)}${view.makes && html`<a class="quill-make" href="${address}/new${queryText(view.kept)}">${newText(page)}</a>`}</div>
 ${leftOut(view)}<div class="quill-about">${countLine(view)}${view.rows.length > 0 && html`<a class="quill-csv" href="${listAddress(view, frame.base, {}, `${page.path.list}/${csvSegment}`)}" download>${say("download-csv")}</a>`}</div>${view.problem && html`<section class="quill-summary" role="alert" tabindex="-1" autofocus><p>${view.problem}</p></section>`}${view.rows.length === 0 && elsewhere.length === 0 ? empty(view, address) : view.forms ? rowsForm(view, address, table) : table}${parts(view, frame.base)}`;
 }
 
 const saidLine = ({ notice }: ListView): Markup =>
   html`${notice && html`<p class="quill-said" role="status">${notice}</p>`}`;
 
+const listHeading = ({ plural, texts: { introduction } }: Page): Markup =>
+  html`<h1>${plural}</h1>${introduction !== null && html`<p class="quill-introduction">${introduction}</p>`}`;
+
 /** The page of a list. */
 export function listPage(view: ListView, given: Frame): PageParts {
   const { page } = view;
   const frame = { ...given, language: page.language };
-  const heading = html`<h1>${page.plural}</h1>`;
+  const heading = listHeading(page);
   const notice = saidLine(view);
   const content = listPart(view, frame);
   return partsOf(frame, { title: page.plural, heading, notice, content, scripted: view.forms !== null });
@@ -291,7 +295,7 @@ export function besidePage(list: ListView, form: FormView | null, given: Frame):
   const pieces = part?.pieces ?? null;
   return partsOf(frame, {
     title: part && form?.form === "edit" ? part.title : page.plural,
-    heading: html`<h1>${page.plural}</h1>`,
+    heading: listHeading(page),
     notice: saidLine(list),
     content: content(part?.form),
     form: pieces && { ...pieces, around: (inside) => content(pieces.around(inside)) },

@@ -1,8 +1,9 @@
 import { html, type Markup } from "../markup/markup.js";
 import { type Language, word } from "../messages/messages.js";
-import { copyPrefix } from "../page/names.js";
+import { copyPrefix, withPrefix } from "../page/names.js";
 import { queryText, recordAddress } from "../settings/bound/path.js";
 import type { Frame } from "../views/frame.js";
+import { deleteText, newText } from "../views/own-text.js";
 import type { PageParts } from "../views/page-parts.js";
 import type { RecordView, RelatedList } from "../views/record-view.js";
 import { fieldBlock } from "./field.js";
@@ -15,9 +16,13 @@ import { relatedTable } from "./list.js";
 function relatedSection(list: RelatedList, frame: Frame, language: Language): Markup {
   const { page, rows } = list;
   const address = `${frame.base}${page.path.list}`;
+  // What the address gives it is what the link can tell.
+  const begun = Object.fromEntries(
+    Object.entries(list.begins ?? {}).map(([name, value]) => [name.slice(withPrefix.length), value]),
+  );
   const making =
     list.begins &&
-    html`<a href="${address}/new${queryText(list.begins)}">${word(language, "new-record")}<span class="quill-unseen"> (${page.plural})</span></a>`;
+    html`<a href="${address}/new${queryText(list.begins)}">${newText(page, begun)}<span class="quill-unseen"> (${page.plural})</span></a>`;
   const all =
     list.more &&
     list.all &&
@@ -42,7 +47,7 @@ export function recordPage(view: RecordView, given: Frame): PageParts {
     html`<a href="${list}/new${queryText({ ...from, ...view.kept })}">${word(language, "new-from-this")}</a>`;
   const past = view.history && html`<a href="${record}/history${kept}">${word(language, "history")}</a>`;
   const removal =
-    view.removable && html`<a class="quill-removal" href="${record}/delete${kept}">${word(language, "delete")}</a>`;
+    view.removable && html`<a class="quill-removal" href="${record}/delete${kept}">${deleteText(view)}</a>`;
   const fields = grouped(
     view.fields,
     view.fields.map((field, index) => fieldBlock(field, index, false, language)),

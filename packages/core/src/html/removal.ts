@@ -3,6 +3,7 @@ import { type Language, word } from "../messages/messages.js";
 import { labelFrom } from "../settings/bound/label.js";
 import { queryText, recordAddress } from "../settings/bound/path.js";
 import type { Frame } from "../views/frame.js";
+import { ownText } from "../views/own-text.js";
 import type { PageParts } from "../views/page-parts.js";
 import type { DependentCount, RemovalView } from "../views/removal-view.js";
 import { fieldBlock } from "./field.js";
@@ -32,7 +33,7 @@ export function removalPage(view: RemovalView, given: Frame): PageParts {
   const record = `${frame.base}${recordAddress(page.path, view.key)}`;
   const asked = queryText(view.kept);
   const kept = view.dependents.some((each) => each.effect === "restrict" && each.count !== null);
-  const title = word(language, "delete-question", { title: view.title });
+  const title = ownText(view, "question") ?? word(language, "delete-question", { title: view.title });
   const fields = grouped(
     view.fields,
     view.fields.map((field, index) => fieldBlock(field, index, false, language)),
@@ -43,7 +44,7 @@ export function removalPage(view: RemovalView, given: Frame): PageParts {
   const keep = html`<a href="${record}/edit${asked}">${word(language, "keep")}</a>`;
   const act = kept
     ? html`<p>${word(language, "delete-first")}</p><p class="quill-actions">${keep}</p>`
-    : html`<form class="quill-removing" method="post" action="${record}/delete${asked}"${sendWords(page)}>${tokenInput(view.token)}<p>${word(language, "delete-logged")}</p><p class="quill-actions"><button class="quill-refusing">${word(language, "delete-for-good")}</button>${keep}</p></form>`;
+    : html`<form class="quill-removing" method="post" action="${record}/delete${asked}"${sendWords(page)}>${tokenInput(view.token)}<p>${word(language, "delete-logged")}</p><p class="quill-actions"><button class="quill-refusing">${ownText(view, "remove") ?? word(language, "delete-for-good")}</button>${keep}</p></form>`;
   const heading = html`<nav class="quill-back" aria-label="${word(language, "way-back")}"><a href="${frame.base}${page.path.list}${asked}">${page.plural}</a></nav>
 <h1>${title}</h1>${keyLine(view)}`;
   const notice = html`${view.said !== null && html`<section class="quill-summary" role="alert"><p>${view.said}</p></section>`}`;

@@ -1,5 +1,6 @@
 import type { Facts } from "../condition/facts.js";
 import { predicate } from "../condition/to-sql.js";
+import { answeredColumns } from "../page/columns.js";
 import { memoizePerPage } from "../page/memoize-per-page.js";
 import type { Page } from "../page/page.js";
 import { literal } from "../postgres/literal.js";
@@ -56,13 +57,9 @@ export const keyObject = (page: Page, alias: string): string =>
  * The row `t` as a JSON object of texts: what an answer asks for, the key and what title and message name. `jsonb_build_object`
  * takes 100 arguments at most: a wider row is put together from several.
  */
-const rowObject = memoizePerPage(({ table, key, title, answer }): string => {
-  const asked = new Set([
-    ...key.map(({ name }) => name),
-    ...title.columns,
-    ...(answer.message?.columns ?? []),
-    ...(answer.to?.columns ?? []),
-  ]);
+const rowObject = memoizePerPage((page): string => {
+  const { table, key } = page;
+  const asked = new Set([...key.map(({ name }) => name), ...answeredColumns(page)]);
   const pairs = table.columns
     .filter(({ name }) => asked.has(name))
     .map((column) => `${literal(column.name)}, ${textForm("t", column)}`);

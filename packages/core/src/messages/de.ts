@@ -67,7 +67,7 @@ export const german: MessageCatalog = {
     "stale-version":
       "Diese Seite wurde geändert, seit Sie das Formular geöffnet haben. Prüfen Sie Ihre Eingaben und senden Sie sie dann.",
     "saved-earlier":
-      "Ihr früherer Versuch wurde um {at} gespeichert. Was Sie seitdem eingegeben haben, noch nicht: Prüfen Sie es, dann Aktualisieren.",
+      "Ihr früherer Versuch wurde um {at} gespeichert. Was Sie seitdem eingegeben haben, noch nicht: Prüfen Sie es und drücken Sie dann „{button}“.",
     "unavailable-locked": "Jemand anderes ändert diesen Datensatz gerade. Versuchen Sie es gleich noch einmal.",
     "unavailable-internal":
       "Die Datenbank meldet einen eigenen Fehler. Versuchen Sie es in einer Minute noch einmal, und sagen Sie es sonst der Person, die sie betreut.",
@@ -128,7 +128,7 @@ export const german: MessageCatalog = {
     "value-after": "Nachher",
     "open-with-old": "Mit den Werten vor dieser Änderung öffnen",
     "old-values-here":
-      "Das sind die Werte vor der Änderung vom {at}. Gespeichert wird erst, wenn Sie Aktualisieren drücken.",
+      "Das sind die Werte vor der Änderung vom {at}. Gespeichert wird erst, wenn Sie „{button}“ drücken.",
     "reason-was": "Grund:",
     reason: "Grund der Änderung",
     "reason-help": "Wird im Änderungsprotokoll aufbewahrt.",
@@ -222,6 +222,7 @@ export const german: MessageCatalog = {
     no: "Nein",
     "saved-just-now": "eben gespeichert",
     "is-saved": "{title} ist gespeichert.",
+    "was-added-now": "{title} wurde hinzugefügt.",
     "nothing-changed": "An {title} wurde nichts geändert.",
     "nothing-contains": "Nichts hier enthält „{search}“.",
     "nothing-open": "Hier gibt es keinen Datensatz, der Ihnen offensteht.",
@@ -237,7 +238,7 @@ export const german: MessageCatalog = {
     "conflict-heading": "Jemand anderes hat dasselbe geändert",
     "conflict-field": "{label} wurde von jemand anderem geändert, seit Sie dieses Formular geöffnet haben.",
     "conflict-advice":
-      "Nichts wurde gespeichert. Beide Werte stehen am Feld: Behalten Sie Ihren oder übernehmen Sie den anderen, dann noch einmal Aktualisieren.",
+      "Nichts wurde gespeichert. Beide Werte stehen am Feld: Behalten Sie Ihren oder übernehmen Sie den anderen und drücken Sie noch einmal „{button}“.",
     "stored-now": "Jetzt gespeichert:",
     "stored-now-by": "Jetzt gespeichert von {by} um {at}:",
     "what-you-typed": "Ihre Eingaben",

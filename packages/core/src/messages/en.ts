@@ -58,7 +58,7 @@ export const english = {
     "stale-age": "This form was opened a long time ago. Look at what you typed, then send it.",
     "stale-version": "This page was changed since you opened the form. Look at what you typed, then send it.",
     "saved-earlier":
-      "Your earlier try was saved at {at}. What you typed since then is not saved yet: look at it, then press Update.",
+      "Your earlier try was saved at {at}. What you typed since then is not saved yet: look at it, then press {button}.",
     "unavailable-locked": "Somebody else is changing this record at this moment. Try again shortly.",
     "unavailable-internal":
       "The database reports a fault of its own. Try again in a minute, and tell your administrator if that does not help.",
@@ -117,7 +117,7 @@ export const english = {
     "value-before": "Before",
     "value-after": "After",
     "open-with-old": "Open with the values before this change",
-    "old-values-here": "These are the values before the change at {at}. Nothing is saved until you press Update.",
+    "old-values-here": "These are the values before the change at {at}. Nothing is saved until you press {button}.",
     "reason-was": "Reason:",
     reason: "Reason for the change",
     "reason-help": "Kept in the change log.",
@@ -210,6 +210,7 @@ export const english = {
     no: "No",
     "saved-just-now": "saved just now",
     "is-saved": "{title} is saved.",
+    "was-added-now": "{title} was added.",
     "nothing-changed": "Nothing was changed in {title}.",
     "nothing-contains": "Nothing here contains “{search}”.",
     "nothing-open": "There is no record here that you have access to.",
@@ -225,7 +226,7 @@ export const english = {
     "conflict-heading": "Someone else has changed this record",
     "conflict-field": "{label} was changed by someone else since you opened this form.",
     "conflict-advice":
-      "Nothing was saved. Both values stand at the field: keep yours or press Take theirs, then press Update again.",
+      "Nothing was saved. Both values stand at the field: keep yours or press Take theirs, then press {button} again.",
     "stored-now": "Stored now:",
     "stored-now-by": "Stored now by {by} at {at}:",
     "what-you-typed": "What you typed",

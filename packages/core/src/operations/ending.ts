@@ -9,6 +9,7 @@ import { madeStatement } from "../statements/create.js";
 import { load } from "../steps/load.js";
 import { ownFailure } from "../steps/write.js";
 import type { Trip } from "../trip/trip.js";
+import { saveText } from "../views/own-text.js";
 import { toldMoment } from "../views/told.js";
 import { noteFailure, Own } from "./own.js";
 import {
@@ -175,8 +176,9 @@ async function typedSince(kind: SaveKind, { given, key }: Done, at: string): Pro
     ({ field, touched, value }) => touched && value !== (record?.row[field.column.name] ?? null),
   );
   if (!differs || !record) return null;
-  const { language } = trip.page;
-  const problem = asProblem(message(language, "saved-earlier", { at: toldMoment(trip.page, at) }));
+  const { page } = trip;
+  const places = { at: toldMoment(page, at), button: saveText({ page, row: record.row, key }, "edit") };
+  const problem = asProblem(message(page.language, "saved-earlier", places));
   return stoppedBy(given, [problem], record, {
     renewed: true,
     certain: false,

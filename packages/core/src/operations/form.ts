@@ -17,6 +17,7 @@ import { type Claims, fieldDigest, sessionMark, writeToken } from "../steps/toke
 import { type Refusal, refused } from "../trip/outcome.js";
 import type { Trip } from "../trip/trip.js";
 import type { ChoiceSearch, Conflict, FormKind, FormView, Offers, Problem } from "../views/form-view.js";
+import { ownText } from "../views/own-text.js";
 
 /** Why the record's form is locked, or null. */
 export function lockedBecause(page: Page, record: StoredRecord, facts: Facts): string | null {
@@ -89,7 +90,10 @@ export function readForm(trip: Trip, form: Claims["form"], body: string): Submis
 
 /** The heading of a form. */
 const headingOf = (trip: Trip, form: FormKind, row: Row): string =>
-  form === "new" ? word(trip.page.language, "new-in", { list: trip.page.plural }) : titleOf(trip.page, row, trip.key);
+  form === "new"
+    ? (ownText({ page: trip.page, row, key: [] }, "create") ??
+      word(trip.page.language, "new-in", { list: trip.page.plural }))
+    : titleOf(trip.page, row, trip.key);
 
 /** What stands on a form besides its fields, and what its fields show instead of what is stored. */
 export interface FormState {

@@ -7,6 +7,7 @@ import { titleOf } from "../steps/prefill.js";
 import { type Outcome, type Refusal, shown } from "../trip/outcome.js";
 import type { Trip } from "../trip/trip.js";
 import type { Offers } from "../views/form-view.js";
+import { saveText } from "../views/own-text.js";
 import { freshForm, lockedBecause, makeForm } from "./form.js";
 import { oldTexts } from "./history.js";
 import { missing } from "./missing.js";
@@ -34,7 +35,10 @@ export async function open(trip: Trip): Promise<Outcome> {
   const state = { ...freshForm(trip, "edit", old ? { ...record, undoes: old.id } : record), locked, notice };
   const given = old && {
     typed: old.texts,
-    notice: word(page.language, "old-values-here", { at: old.at }),
+    notice: word(page.language, "old-values-here", {
+      at: old.at,
+      button: saveText({ page, row: record.row, key: trip.key }, "edit"),
+    }),
   };
   const form = await makeForm(trip, "edit", { ...state, ...given }, lists);
   const values = form.fields.map(({ field, control, text }) => ({

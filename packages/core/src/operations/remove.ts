@@ -54,6 +54,7 @@ async function viewOf(trip: Trip, record: StoredRecord, said: string | null): Pr
   return {
     page,
     key,
+    row: record.row,
     title: titleOf(page, record.row, key),
     kept: listQuery(page, trip.request.query),
     fields: prefillFields(trip, "edit", record, offers),
@@ -167,6 +168,7 @@ const removalOf = (removal: RemovalView): { what: "removal"; removal: RemovalVie
 const removalAlone = ({ page, key, request }: Trip, said: string, token: string): RemovalView => ({
   page,
   key,
+  row: {},
   title: titleOf(page, {}, key),
   kept: listQuery(page, request.query),
   fields: [],

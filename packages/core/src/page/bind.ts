@@ -1,6 +1,6 @@
 import { byPlace, capped, type Finding, isFatal } from "../findings/finding.js";
 import { fieldSettings } from "../settings/field/index.js";
-import { access, answer, list, pageSettings, record, save } from "../settings/index.js";
+import { access, answer, list, pageSettings, record, save, texts } from "../settings/index.js";
 import type { AnySetting, BoundOf } from "../settings/setting.js";
 import { dependentPaths } from "../table/dependent-paths.js";
 import { findTable } from "../table/find-table.js";
@@ -90,6 +90,7 @@ export function bindPage(name: string, version: string, parsed: ParsedPage, cata
     access: boundOf(access, file.access, binder, ["access"]),
     list: boundOf(list, file.list, binder, ["list"]),
     answer: boundOf(answer, file.answer, binder, ["answer"]),
+    texts: boundOf(texts, file.texts, binder, ["texts"]),
     dependents: file.access?.delete ? dependentPaths(binder.table, catalog.tables) : [],
     stopped: [],
   };

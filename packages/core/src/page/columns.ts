@@ -2,6 +2,11 @@ import type { Column } from "../table/model.js";
 import { memoizePerPage } from "./memoize-per-page.js";
 import type { Field, Page } from "./page.js";
 
+/** The columns that a save's answer tells of: what title, message and address name. */
+export const answeredColumns = memoizePerPage(({ title, answer, texts }): readonly string[] =>
+  [title, answer.message, answer.to, texts.added, texts.deleted].flatMap((template) => template?.columns ?? []),
+);
+
 /** Every column that opening a record asks for, in the table's order. */
 export const loadedColumns = memoizePerPage((page): readonly Column[] => {
   const whens = page.fields.flatMap((field) => [field.when, ...field.rules.map((rule) => rule.when)]);
@@ -21,9 +26,8 @@ export const loadedColumns = memoizePerPage((page): readonly Column[] => {
   const names = new Set([
     ...page.key.map((column) => column.name),
     ...page.fields.map((field) => field.column.name),
-    ...page.title.columns,
-    ...(page.answer.message?.columns ?? []),
-    ...(page.answer.to?.columns ?? []),
+    ...answeredColumns(page),
+    ...[page.texts.save, page.texts.remove, page.texts.question].flatMap((template) => template?.columns ?? []),
     ...depending,
     ...page.sets.flatMap(({ value }) => value.formColumns),
     ...conditions.flatMap((condition) => condition?.rowColumns ?? []),

@@ -1,6 +1,6 @@
 import type { Stopped } from "../findings/finding.js";
 import type { fieldSettings } from "../settings/field/index.js";
-import type { access, answer, list, pageSettings, record, save } from "../settings/index.js";
+import type { access, answer, list, pageSettings, record, save, texts } from "../settings/index.js";
 import type { BoundOf } from "../settings/setting.js";
 import type { DependentPath } from "../table/dependent-paths.js";
 import type { Column } from "../table/model.js";
@@ -30,6 +30,8 @@ export interface Page extends BoundOf<typeof pageSettings>, BoundOf<typeof recor
   readonly access: BoundOf<typeof access>;
   readonly list: BoundOf<typeof list>;
   readonly answer: BoundOf<typeof answer>;
+  /** What it says in its own words. */
+  readonly texts: BoundOf<typeof texts>;
   /** What is kept from being done by what the table or a right on it has become. */
   readonly stopped: readonly Stopped[];
   /** What hangs on a record, for pages that delete: the ways through foreign keys that lead to it. */

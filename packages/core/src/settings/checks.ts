@@ -1,7 +1,7 @@
 import * as v from "valibot";
 import type { Condition } from "../condition/expression.js";
 import type { Setting } from "./setting.js";
-import { condition, line } from "./texts.js";
+import { condition, line } from "./shapes.js";
 
 export interface Check {
   readonly condition: Condition;

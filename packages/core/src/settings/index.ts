@@ -33,6 +33,15 @@ import { reason } from "./save/reason.js";
 import { routine } from "./save/routine.js";
 import { set } from "./set.js";
 import type { FileOf } from "./setting.js";
+import { add } from "./texts/add.js";
+import { added } from "./texts/added.js";
+import { remove as removeText } from "./texts/delete.js";
+import { deleted } from "./texts/deleted.js";
+import { empty } from "./texts/empty.js";
+import { introduction } from "./texts/introduction.js";
+import { create as createText } from "./texts/new.js";
+import { question } from "./texts/question.js";
+import { save as saveText } from "./texts/save.js";
 import { timeZone } from "./time-zone.js";
 import { title } from "./title.js";
 
@@ -42,6 +51,17 @@ export const access = { open, rows, edit, new: create, delete: remove, history, 
 export const list = { columns, search, filter, edit: editInRows, together, form, sort };
 export const save = { reason, routine, parameters };
 export const answer = { saved, message, to };
+export const texts = {
+  new: createText,
+  introduction,
+  empty,
+  save: saveText,
+  add,
+  delete: removeText,
+  question,
+  added,
+  deleted,
+};
 export const pageSettings = {
   title,
   plural,
@@ -59,6 +79,7 @@ export const pageSettings = {
   checks,
   save: { settings: save },
   answer: { settings: answer },
+  texts: { settings: texts },
 } as const;
 
 /** What stands in a page file beside its `format`. */

@@ -1,6 +1,6 @@
 import { labelFrom } from "./bound/label.js";
 import type { Setting } from "./setting.js";
-import { line } from "./texts.js";
+import { line } from "./shapes.js";
 
 export const plural: Setting<string, string, "plural"> = {
   label: "List title",

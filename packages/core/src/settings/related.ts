@@ -1,6 +1,6 @@
 import * as v from "valibot";
 import type { Setting } from "./setting.js";
-import { line } from "./texts.js";
+import { line } from "./shapes.js";
 
 /** A page whose records refer to those of this one. */
 export interface RelatedPage {

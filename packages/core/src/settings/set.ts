@@ -4,7 +4,7 @@ import type { Path } from "../findings/path-in-file.js";
 import { type Column, columnOf } from "../table/model.js";
 import type { PageContext } from "./context.js";
 import type { Setting } from "./setting.js";
-import { condition } from "./texts.js";
+import { condition } from "./shapes.js";
 
 const ons = ["new", "save", "both"] as const;
 type On = (typeof ons)[number];

@@ -1,5 +1,5 @@
 import type { Setting } from "./setting.js";
-import { line } from "./texts.js";
+import { line } from "./shapes.js";
 
 /** Zones that were found to be there: there are not many, and to look costs more than binding a field. */
 const zones = new Set(["UTC"]);

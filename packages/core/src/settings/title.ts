@@ -1,6 +1,6 @@
 import type { Template } from "./bound/template.js";
 import type { NeededSetting } from "./setting.js";
-import { line } from "./texts.js";
+import { line } from "./shapes.js";
 
 export const title: NeededSetting<string, Template, "title"> = {
   label: "Title",

@@ -12,7 +12,7 @@ import type { Trip } from "../trip/trip.js";
 import { byName } from "../values/by-name.js";
 import { hasOwnWay } from "../values/in-language.js";
 import type { FieldView, FormKind, Offers, Option } from "../views/form-view.js";
-import { renderTemplate } from "../views/told.js";
+import { renderFor } from "../views/own-text.js";
 import type { StoredRecord } from "./load.js";
 import { dependsOnForm } from "./offer.js";
 import type { Claims, FieldDigest } from "./token.js";
@@ -144,9 +144,4 @@ export function takenDigest(page: Page, form: Claims["form"], names: readonly st
 }
 
 /** `Station MV-014, Alder Bridge`. */
-export function titleOf(page: Page, row: Row, key: readonly string[]): string {
-  const named = byName<Stored>();
-  for (const [place, { name }] of page.key.entries()) named[name] = key[place] ?? null;
-  for (const name of page.title.columns) if (row[name] !== undefined) named[name] = row[name];
-  return renderTemplate(page, page.title, named);
-}
+export const titleOf = (page: Page, row: Row, key: readonly string[]): string => renderFor(page, page.title, row, key);

@@ -1,4 +1,5 @@
 import type { Page } from "../page/page.js";
+import type { Row } from "../postgres/statement.js";
 import type { OnDelete } from "../table/model.js";
 import type { FieldView } from "./form-view.js";
 
@@ -17,6 +18,8 @@ export interface DependentCount {
 export interface RemovalView {
   readonly page: Page;
   readonly key: readonly string[];
+  /** As it is stored; empty where that is not known. */
+  readonly row: Row;
   readonly title: string;
   /** How the list was looked at that one came from: it goes along in addresses. */
   readonly kept: Readonly<Record<string, string>>;

@@ -1,5 +1,5 @@
 import type { Setting } from "../setting.js";
-import { line } from "../texts.js";
+import { line } from "../shapes.js";
 
 export const because: Setting<string, string | null, "because"> = {
   label: "Reason when locked",

@@ -1,6 +1,6 @@
 import type { Condition } from "../../condition/expression.js";
 import type { Setting } from "../setting.js";
-import { condition } from "../texts.js";
+import { condition } from "../shapes.js";
 
 /** In which state a record may be edited. */
 export const edit: Setting<string, Condition | null, "edit"> = {

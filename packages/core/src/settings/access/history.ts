@@ -1,6 +1,6 @@
 import type { Condition } from "../../condition/expression.js";
 import type { Setting } from "../setting.js";
-import { allowed } from "../texts.js";
+import { allowed } from "../shapes.js";
 import { allowedWhen } from "./condition.js";
 
 /** Who may see what was changed of a record, and by whom: nobody where it is null. */

@@ -1,6 +1,6 @@
 import type { Condition } from "../../condition/expression.js";
 import type { Setting } from "../setting.js";
-import { allowed } from "../texts.js";
+import { allowed } from "../shapes.js";
 import { allowedWhen, withoutRow } from "./condition.js";
 
 /** Who may make a new record: nobody where it is null. */

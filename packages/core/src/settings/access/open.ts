@@ -1,6 +1,6 @@
 import type { Condition } from "../../condition/expression.js";
 import type { Setting } from "../setting.js";
-import { condition } from "../texts.js";
+import { condition } from "../shapes.js";
 import { withoutRow } from "./condition.js";
 
 /** Who may open the page: everybody who is signed in where it is null. */

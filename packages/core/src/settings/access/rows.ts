@@ -1,6 +1,6 @@
 import type { Condition } from "../../condition/expression.js";
 import type { Setting } from "../setting.js";
-import { condition } from "../texts.js";
+import { condition } from "../shapes.js";
 
 /** Which records are seen at all. */
 export const rows: Setting<string, Condition | null, "rows"> = {

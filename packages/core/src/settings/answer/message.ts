@@ -1,6 +1,6 @@
 import type { Template } from "../bound/template.js";
 import type { Setting } from "../setting.js";
-import { line } from "../texts.js";
+import { line } from "../shapes.js";
 
 export const message: Setting<string, Template | null, "message"> = {
   label: "Success message",

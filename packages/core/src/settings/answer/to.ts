@@ -2,7 +2,7 @@ import * as v from "valibot";
 import { columnOf } from "../../table/model.js";
 import type { Template } from "../bound/template.js";
 import type { Setting } from "../setting.js";
-import { line } from "../texts.js";
+import { line } from "../shapes.js";
 
 /** An address of the application's own to which a save leads instead. */
 export const to: Setting<string, Template | null, "to"> = {

@@ -1,5 +1,5 @@
 import type { FieldSetting } from "../setting.js";
-import { line } from "../texts.js";
+import { line } from "../shapes.js";
 
 /** What browsers may fill in (HTML, 4.10.18.7). */
 export const autocomplete: FieldSetting<string, string, "autocomplete"> = {

@@ -1,7 +1,7 @@
 import * as v from "valibot";
 import type { Choices } from "../../controls/choice-source.js";
 import type { FieldSetting } from "../setting.js";
-import { condition } from "../texts.js";
+import { condition } from "../shapes.js";
 
 /** How a choice among records is made: from a list of all, or by searching. */
 const ways = ["list", "search"] as const;

@@ -1,7 +1,7 @@
 import * as v from "valibot";
 import type { ValueExpression } from "../../condition/expression.js";
 import type { FieldSetting } from "../setting.js";
-import { condition } from "../texts.js";
+import { condition } from "../shapes.js";
 
 /** What the form of a new record shows instead of the table's own default. */
 export const defaultValue: FieldSetting<string | number | boolean, ValueExpression | null, "default"> = {

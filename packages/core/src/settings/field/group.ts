@@ -1,5 +1,5 @@
 import type { FieldSetting } from "../setting.js";
-import { line } from "../texts.js";
+import { line } from "../shapes.js";
 
 /** The heading of the fields that stand together with it. */
 export const group: FieldSetting<string, string | null, "group"> = {

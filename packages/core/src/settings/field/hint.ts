@@ -1,5 +1,5 @@
 import type { FieldSetting } from "../setting.js";
-import { line } from "../texts.js";
+import { line } from "../shapes.js";
 
 /** What stands in the empty control as an example, and is never a value (HTML, 4.10.5.3.10). */
 export const hint: FieldSetting<string, string | null, "hint"> = {

@@ -1,6 +1,6 @@
 import { labelFrom } from "../bound/label.js";
 import type { FieldSetting } from "../setting.js";
-import { line } from "../texts.js";
+import { line } from "../shapes.js";
 
 export const label: FieldSetting<string, string, "label"> = {
   label: "Label",

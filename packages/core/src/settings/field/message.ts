@@ -1,5 +1,5 @@
 import type { FieldSetting } from "../setting.js";
-import { line } from "../texts.js";
+import { line } from "../shapes.js";
 
 /** Null for the message of the type. */
 export const message: FieldSetting<string, string | null, "message"> = {

@@ -4,7 +4,7 @@ import { pageRules, tableRules } from "../../rules/read.js";
 import type { Rule } from "../../rules/rule.js";
 import { type RuleSetting, ruleSchema } from "../../rules/schema.js";
 import type { FieldSetting } from "../setting.js";
-import { condition, line } from "../texts.js";
+import { condition, line } from "../shapes.js";
 
 /** What is demanded of a value: by the page, by its choices, by the table. */
 export const rules: FieldSetting<RuleSetting[], readonly Rule[], "rules"> = {

@@ -1,5 +1,5 @@
 import type { FieldSetting } from "../setting.js";
-import { line } from "../texts.js";
+import { line } from "../shapes.js";
 
 /** Bound with the choices. */
 export const show: FieldSetting<string, string | null, "show"> = {

@@ -1,5 +1,5 @@
 import type { FieldSetting } from "../setting.js";
-import { line } from "../texts.js";
+import { line } from "../shapes.js";
 
 export const unit: FieldSetting<string, string | null, "unit"> = {
   label: "Unit",

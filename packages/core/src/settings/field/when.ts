@@ -1,6 +1,6 @@
 import type { Condition } from "../../condition/expression.js";
 import type { FieldSetting } from "../setting.js";
-import { condition } from "../texts.js";
+import { condition } from "../shapes.js";
 
 /** Under which condition on the stored record the field is on the form at all. */
 export const when: FieldSetting<string, Condition | null, "when"> = {

@@ -4,7 +4,7 @@ import { referencedChoices } from "../bound/column-choices.js";
 import { labelFrom } from "../bound/label.js";
 import { isSortable } from "../bound/sorting.js";
 import type { Setting } from "../setting.js";
-import { names } from "../texts.js";
+import { names } from "../shapes.js";
 
 export interface ListColumn {
   readonly column: Column;

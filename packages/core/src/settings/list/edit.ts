@@ -1,7 +1,7 @@
 import type { Path } from "../../findings/path-in-file.js";
 import type { BoundField, PageContext } from "../context.js";
 import type { Setting } from "../setting.js";
-import { names } from "../texts.js";
+import { names } from "../shapes.js";
 
 /** Why a field can't be edited in the rows of a list: by what the file says, or for now. */
 function obstacle({ choices, column, control, readOnly }: BoundField, { given, settingsOf }: PageContext) {

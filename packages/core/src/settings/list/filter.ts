@@ -2,7 +2,7 @@ import { referencedChoices } from "../bound/column-choices.js";
 import { type Filter, filterWay } from "../bound/filters.js";
 import { labelFrom } from "../bound/label.js";
 import type { Setting } from "../setting.js";
-import { names } from "../texts.js";
+import { names } from "../shapes.js";
 
 export const filter: Setting<string[], readonly Filter[], "filters"> = {
   label: "Filter by",

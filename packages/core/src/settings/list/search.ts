@@ -1,6 +1,6 @@
 import type { Column } from "../../table/model.js";
 import type { Setting } from "../setting.js";
-import { names } from "../texts.js";
+import { names } from "../shapes.js";
 
 /** Null for those that the list shows. */
 export const search: Setting<string[], readonly Column[] | null, "search"> = {

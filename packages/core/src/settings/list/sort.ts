@@ -1,6 +1,6 @@
 import type { Column } from "../../table/model.js";
 import type { Setting } from "../setting.js";
-import { line } from "../texts.js";
+import { line } from "../shapes.js";
 
 export const sort: Setting<string, { readonly column: Column; readonly down: boolean }, "sort"> = {
   label: "Sort by",

@@ -4,7 +4,7 @@ import type { Column, Key } from "../../table/model.js";
 import { parsePath } from "../bound/path.js";
 import type { PageContext } from "../context.js";
 import type { NeededSetting } from "../setting.js";
-import { line, names } from "../texts.js";
+import { line, names } from "../shapes.js";
 
 /** The first safe key in the place of one that is not, in the address too. */
 function safeKey({ table, given }: PageContext): Repair | undefined {

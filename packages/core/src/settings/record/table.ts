@@ -1,6 +1,6 @@
 import type { Table } from "../../table/model.js";
 import type { NeededSetting } from "../setting.js";
-import { line } from "../texts.js";
+import { line } from "../shapes.js";
 
 export const table: NeededSetting<string, Table, "table"> = {
   label: "Table",

@@ -1,6 +1,6 @@
 import * as v from "valibot";
 import type { Setting } from "../setting.js";
-import { line } from "../texts.js";
+import { line } from "../shapes.js";
 
 export const parameters: Setting<Record<string, string>, Readonly<Record<string, string>>, "parameters"> = {
   label: "Parameters of the routine",

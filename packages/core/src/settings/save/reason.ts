@@ -1,7 +1,7 @@
 import type { Condition } from "../../condition/expression.js";
 import { allowedWhen } from "../access/condition.js";
 import type { Setting } from "../setting.js";
-import { allowed } from "../texts.js";
+import { allowed } from "../shapes.js";
 
 /** When a save must say why: never where it is null. */
 export const reason: Setting<boolean | string, Condition | null, "reason"> = {

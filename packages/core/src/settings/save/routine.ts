@@ -1,6 +1,6 @@
 import { type RoutineCall, routineOf } from "../bound/routine.js";
 import type { Setting } from "../setting.js";
-import { line } from "../texts.js";
+import { line } from "../shapes.js";
 
 /** What a save calls; null for an UPDATE. */
 export const routine: Setting<string, RoutineCall | null, "routine"> = {
