@@ -152,6 +152,6 @@ export * from "./trip/round-trip.js";
 export type { Signer } from "./trip/signer.js";
 export { byName } from "./values/by-name.js";
 export { csvLines } from "./values/csv.js";
-export type { Frame } from "./views/frame.js";
+export type { Frame, PageLink } from "./views/frame.js";
 export type { FormPieces, PageParts } from "./views/page-parts.js";
 export { renderTemplate } from "./views/told.js";

@@ -8,12 +8,17 @@ interface Words {
   readonly back: string;
   readonly yes: string;
   readonly no: string;
+  /** How a day is written, with its parts as `$1` to `$3`. */
+  readonly day: string;
 }
 
 type Control = HTMLInputElement | HTMLSelectElement | HTMLTextAreaElement;
 
 const isControl = (element: EventTarget | null): element is Control =>
   element instanceof HTMLInputElement || element instanceof HTMLSelectElement || element instanceof HTMLTextAreaElement;
+
+/** The keys that put back what is stored in the field that is typed in. */
+const putBackKeys = "Alt+Backspace";
 
 /** Controls whose values are saved: what is looked for, or belongs to the form itself, is not. */
 const isValue = (control: Control): boolean =>
@@ -47,7 +52,9 @@ function shownAtFirst(controls: readonly Control[], words: Words): string {
   }
   if (first instanceof HTMLInputElement && first.type === "checkbox")
     return first.defaultChecked ? words.yes : words.no;
-  return first && "defaultValue" in first ? first.defaultValue : "";
+  const text = first && "defaultValue" in first ? first.defaultValue : "";
+  const isDated = first instanceof HTMLInputElement && /^(date|datetime-local)$/.test(first.type);
+  return isDated ? text.replace(/^(\d{4})-(\d\d)-(\d\d)T?/, `${words.day} `).trim() : text;
 }
 
 const controlsIn = (of: Element): Control[] =>
@@ -72,6 +79,9 @@ function mark(form: HTMLFormElement, block: HTMLElement): void {
   const button = document.createElement("button");
   button.type = "button";
   button.className = "quill-minor";
+  button.tabIndex = -1;
+  button.title = putBackKeys;
+  button.setAttribute("aria-keyshortcuts", putBackKeys);
   const label = block.querySelector("label, legend")?.textContent ?? controls[0]?.getAttribute("aria-label") ?? "";
   const about = document.createElement("span");
   about.className = "quill-unseen";
@@ -85,6 +95,15 @@ function mark(form: HTMLFormElement, block: HTMLElement): void {
   line.append(words.stored, " ", stored, " ", button);
   block.append(line);
 }
+
+// Beside the Tab key's way from control to control: who types corrections goes on to the next one.
+document.addEventListener("keydown", (event) => {
+  if (!event.altKey || event.key !== "Backspace" || !isControl(event.target)) return;
+  const button = event.target.closest("[data-field]")?.querySelector<HTMLElement>(".quill-replaced button");
+  if (!button) return;
+  event.preventDefault();
+  button.click();
+});
 
 const forms = (): HTMLFormElement[] => [...document.querySelectorAll<HTMLFormElement>("[data-quill] form[data-leave]")];
 

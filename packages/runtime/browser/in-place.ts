@@ -89,9 +89,8 @@ async function goOn(address: string, isLatest: () => boolean): Promise<void> {
     if (!isLatest()) return;
     if (next && isInPlace(partsIn(next)) && show(next)) {
       if (response.url !== location.href) history.pushState(null, "", response.url);
-      const heading = find(".quill-beside-form h2") ?? find("h1");
-      const place = find(".quill-summary") ?? find(".quill-said") ?? heading;
-      focus(place, place === heading);
+      const named = document.getElementById(new URL(address, location.href).hash.slice(1));
+      focus(named ?? find("[autofocus]") ?? find(".quill-summary") ?? find("h1"));
       return;
     }
   } catch {
@@ -177,7 +176,7 @@ function showAnswer(next: Document, place: () => HTMLElement | null): void {
   scrollTo(scrollX, scrollY);
   const was = place();
   if (was) focus(was, true);
-  else focus(find("[aria-invalid=true]") ?? find(".quill-conflict button") ?? find(".quill-summary") ?? find("h1"));
+  else focus(find("[aria-invalid=true]") ?? find("[autofocus]") ?? find(".quill-summary") ?? find("h1"));
 }
 
 /** A notice that has nothing of the form in it is said at the form, which stays. */

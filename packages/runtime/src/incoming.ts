@@ -27,6 +27,12 @@ function known(actor: Actor | null): Actor | null {
 export class Incoming {
   readonly byToken: (request: express.Request) => boolean;
 
+  /** The pages that somebody may open, for a navigation; known once there is a site. */
+  pages: (actor: Actor, base: string, path: string) => ReturnType<NonNullable<Frame["pages"]>> = () => ({
+    links: [],
+    more: false,
+  });
+
   constructor(private readonly options: PagesOptions) {
     this.byToken = options.byToken ?? hasOnlyToken;
   }
@@ -52,6 +58,7 @@ export class Incoming {
     return Object.assign(given, {
       base,
       script: `${base}/${scriptName}`,
+      pages: () => (actor ? this.pages(actor, base, request.path) : { links: [], more: false }),
       styleSheets: [...own, ...given.styleSheets],
     });
   }

@@ -1,11 +1,19 @@
 /** The served pages as an Express router. Needs the core and `pg`; knows nothing of the workbench. */
 
-export { attributes, html, type Markup, type OwnControl, type OwnControlParts, type OwnRule } from "@loyal-quill/core";
+export {
+  attributes,
+  html,
+  type Markup,
+  type OwnControl,
+  type OwnControlParts,
+  type OwnRule,
+  type PageLink,
+} from "@loyal-quill/core";
 export { readBody } from "./body.js";
 export { backendTold, connect, databaseOver, type Limits } from "./database.js";
 export { endUnread } from "./downloads.js";
 export { connectionTo } from "./hosts.js";
-export type { FormParts, FormTemplate, Layout, LayoutParts, PageLink, Written } from "./layout.js";
+export type { FormParts, FormTemplate, Layout, LayoutParts, Written } from "./layout.js";
 export { LayoutError } from "./layout.js";
 export { careForLog, type LogCare } from "./log-care.js";
 export { readCopies, type SealOptions, sealFile, sealKey, sealLine, sealLog } from "./log-seals.js";

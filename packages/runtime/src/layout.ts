@@ -1,15 +1,5 @@
-import { html, languages, Markup, type PageParts } from "@loyal-quill/core";
+import { html, languages, Markup, type PageLink, type PageParts } from "@loyal-quill/core";
 import type express from "express";
-
-/** A page that the person may open, for a navigation. */
-export interface PageLink {
-  /** The name of its file. */
-  readonly name: string;
-  /** What its list is called. */
-  readonly title: string;
-  readonly href: string;
-  readonly isCurrent: boolean;
-}
 
 /**
  * What a layout is made of. `head`, `heading`, `notice` and `content` are HTML: in a template made with `html` they go in as they are, where everything else is

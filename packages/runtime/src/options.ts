@@ -1,7 +1,7 @@
-import type { Actor, Database, Frame, JsonAnswer, RecordedRequest, SavedEvent } from "@loyal-quill/core";
+import type { Actor, Database, Frame, JsonAnswer, PageLink, RecordedRequest, SavedEvent } from "@loyal-quill/core";
 import type express from "express";
 import type pg from "pg";
-import type { FormTemplate, Layout, PageLink } from "./layout.js";
+import type { FormTemplate, Layout } from "./layout.js";
 import type { SealOptions } from "./log-seals.js";
 import type { ImportModule } from "./own-code.js";
 import type { OwnKinds } from "./own-config.js";

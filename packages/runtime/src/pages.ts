@@ -13,7 +13,7 @@ import { givenSteps } from "./own-code.js";
 import { addOwnKinds, loadOwnKinds } from "./own-config.js";
 import { PageProblems, problemLine } from "./problems.js";
 import { openReplicas, Seen } from "./reading.js";
-import { isLooking, speaksJson } from "./requests.js";
+import { isForm, isLooking, speaksJson } from "./requests.js";
 import { Serving } from "./serving.js";
 import { Showing } from "./showing.js";
 import { signerOf } from "./signing.js";
@@ -75,7 +75,12 @@ function handlerOf({ site, serving, showing, underWay, onError }: HandlerParts):
       showing.index({ request, response }).catch(next);
       return;
     }
-    const matched = route(site.loaded, request.method, request.path, speaksJson(request) ? "json" : "html");
+    const matched = route(
+      site.loaded,
+      request.method,
+      request.path,
+      speaksJson(request) && !isForm(request) ? "json" : "html",
+    );
     // Another application's body is not ours to read.
     if (matched.kind === "nowhere") next();
     else if (matched.kind === "strayed") {

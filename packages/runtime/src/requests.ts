@@ -44,6 +44,11 @@ export function speaksJson(request: express.Request): boolean {
   return request.accepts(["html", "json", "application/problem+json"]) !== "html";
 }
 
+/** Whether a form was sent (HTML, 4.10.21.6): its addresses are those of the pages, whatever its answer is asked for as. */
+export const isForm = (request: express.Request): boolean =>
+  request.method === "POST" &&
+  /^(application\/x-www-form-urlencoded|multipart\/form-data)\b/i.test(request.get("content-type") ?? "");
+
 /** What a request asks for by its headers, where it speaks JSON. */
 export const apiOf = (request: express.Request): ApiRequest => ({
   ifMatch: request.get("if-match") ?? null,

@@ -3,6 +3,7 @@ import {
   ConditionTooLong,
   documentOf,
   type Facts,
+  type Frame,
   factsOf,
   indexPage,
   jsonDocument,
@@ -10,6 +11,7 @@ import {
   noticeAsJson,
   openApi,
   type Page,
+  type PageLink,
   type PageParts,
   type PageRequest,
   type PageResponse,
@@ -18,7 +20,7 @@ import {
 import type express from "express";
 import { send } from "./answers.js";
 import type { Incoming } from "./incoming.js";
-import { contentBy, documentBy, type PageLink } from "./layout.js";
+import { contentBy, documentBy } from "./layout.js";
 import type { LiveSite } from "./live-site.js";
 import type { PagesOptions } from "./options.js";
 import { nonceIn } from "./policy.js";
@@ -33,6 +35,10 @@ function opens(page: Page, facts: Facts): boolean {
   }
 }
 
+/** A navigation has so many links, and is made of so many pages at most: each asks whether it is open. */
+const mostLinks = 8;
+const mostAsked = 100;
+
 /** A request and its response, as Express has them. */
 export interface Exchange {
   readonly request: express.Request;
@@ -45,11 +51,28 @@ export class Showing {
     private readonly options: PagesOptions,
     private readonly incoming: Incoming,
     private readonly site: LiveSite,
-  ) {}
+  ) {
+    incoming.pages = (actor, base, path) => this.fewOpenTo(actor, base, path);
+  }
 
   private openPages(actor: Actor): readonly Page[] {
     const facts = factsOf(actor, new Date());
     return this.site.loaded.pages.filter((page) => opens(page, facts));
+  }
+
+  /** The pages of a navigation: the first of those that are open to somebody. Only so many are asked as a header has room for. */
+  private fewOpenTo(actor: Actor, base: string, path: string): ReturnType<NonNullable<Frame["pages"]>> {
+    const facts = factsOf(actor, new Date());
+    const links: PageLink[] = [];
+    const { pages } = this.site.loaded;
+    for (const page of pages.slice(0, mostAsked)) {
+      if (!opens(page, facts)) continue;
+      if (links.length === mostLinks) return { links, more: true };
+      const { name, plural, path: own } = page;
+      const isCurrent = path === own.list || path.startsWith(`${own.list}/`);
+      links.push({ name, title: plural, href: `${base}${own.list}`, isCurrent });
+    }
+    return { links, more: pages.length > mostAsked };
   }
 
   /** Links to the pages that are open to somebody. */

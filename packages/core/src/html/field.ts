@@ -3,15 +3,13 @@ import { type Attributes, contentOf } from "../controls/control.js";
 import { controlKind } from "../controls/index.js";
 import { attributes, html, Markup } from "../markup/markup.js";
 import { type Language, word } from "../messages/messages.js";
-import { isMade } from "../page/columns.js";
+import { idOf } from "../page/ids.js";
 import { searchButtonName, searchTextName, takeName } from "../page/names.js";
 import type { Field } from "../page/page.js";
 import { kindOf } from "../rules/index.js";
 import { settingAttributes } from "../settings/field/index.js";
 import type { FieldView } from "../views/form-view.js";
-
-/** The id of a field's control: by place, since a column's name may hold what an id may not. */
-export const idOf = (index: number): string => `field-${index + 1}`;
+import { datetimeOf, isDated } from "../views/told.js";
 
 const describedBy = (view: FieldView, id: string): string | null =>
   [
@@ -75,7 +73,6 @@ function written(view: FieldView, id: string, content: Markup, language: Languag
   const { field, text } = view;
   const kind = controlKind(view.control);
   const { type = "text", ...asked } = ruleAttributes(field);
-  const isRequired = asked["aria-required"] === "true" && !kind.isBox && text !== "" && !isMade(field);
   return kind.write({
     column: field.column,
     box: `${row?.prefix ?? ""}${boxName(view.name)}`,
@@ -86,10 +83,12 @@ function written(view: FieldView, id: string, content: Markup, language: Languag
       ...settingAttributes(field),
       "aria-describedby": describedBy(view, id),
       "aria-invalid": view.problems.length > 0 ? "true" : null,
+      autofocus: view.hasFocus ? true : null,
+      // In a page from right to left a telephone number or an address is still read from left to right.
+      dir: ["tel", "email", "url"].includes(String(type)) ? "auto" : null,
       ...asked,
-      // Said to those who can't see the page, and not enforced by the browser. An old record without the value must stay repairable
-      // elsewhere, so only what is there may not be emptied; and what is made of another field when it is left empty may be.
-      "aria-required": isRequired ? "true" : null,
+      // Said to those who can't see the page, and not enforced by the browser.
+      "aria-required": view.isNeeded ? "true" : null,
     },
     type,
     autocomplete: field.autocomplete,
@@ -108,7 +107,7 @@ const takeButton = ({ field }: FieldView, code: "take-theirs" | "put-back", lang
 /** What is stored, beside what was typed instead. */
 function replacedNote(view: FieldView, id: string, language: Language, prefix = ""): Markup | null {
   if (view.replaces === null || view.conflict || view.control === "file") return null;
-  const stored = readOnlyText({ ...view, text: view.replaces }, language);
+  const stored = storedText(view, language);
   const shown = view.replaces === "" ? stored : html`<q>${stored}</q>`;
   return html`<p class="quill-replaced" id="${id}-stored">${word(language, "stored-value")} ${shown} ${takeButton(view, "put-back", language, prefix)}</p>`;
 }
@@ -121,21 +120,32 @@ function conflictNote(view: FieldView, id: string, language: Language, prefix = 
   return html`<p class="quill-conflict" id="${id}-conflict">${said} <q>${label}</q> ${takeButton(view, "take-theirs", language, prefix)}</p>`;
 }
 
-function readOnlyText({ control, text, options }: FieldView, language: Language): string {
-  const shown = options.find((option) => option.value === text)?.label ?? text;
-  return controlKind(control).told?.(shown, language) || shown || "–";
+/** What is stored, as people read it: the label of a choice, the entries of a list, a day in the page's language. */
+function storedText({ field, stored, told, options }: FieldView, language: Language): string {
+  const label = options.find((option) => option.value === stored)?.label;
+  if (label !== undefined) return label;
+  return isDated(field.column)
+    ? (told ?? "–")
+    : controlKind(field.control).told?.(stored ?? "", language) || told || "–";
+}
+
+/** The same; a moment has its whole value for programs. */
+function storedValue(view: FieldView, language: Language): Markup {
+  const text = storedText(view, language);
+  const datetime = datetimeOf(view.field.column, view.stored);
+  return datetime === null ? html`<bdi>${text}</bdi>` : html`<time datetime="${datetime}">${text}</time>`;
 }
 
 /** A stored file: the way to it, with its size. */
 const downloadOf = (view: FieldView, language: Language): Markup | null =>
   view.download === null
     ? null
-    : html`<a href="${view.download}" download>${word(language, "download-file", { size: readOnlyText({ ...view, text: view.stored ?? "" }, language) })}<span class="quill-unseen"> (${view.field.label})</span></a>`;
+    : html`<a href="${view.download}" download>${word(language, "download-file", { size: storedText(view, language) })}<span class="quill-unseen"> (${view.field.label})</span></a>`;
 
-function fixedBlock(view: FieldView, index: number, language: Language): Markup {
-  const id = idOf(index);
+function fixedBlock(view: FieldView, language: Language, form: string): Markup {
+  const id = idOf(view.field, form);
   const { field } = view;
-  return html`<div class="quill-field quill-fixed" data-field="${field.column.name}"><span class="quill-label" id="${id}-label">${field.label}</span>${helpOf(view, id)}<div class="quill-control"><span class="quill-value" role="group" aria-labelledby="${id}-label">${downloadOf(view, language) ?? (view.isHidden ? word(language, "not-shown") : readOnlyText(view, language))}</span>${unitOf(view, id)}</div></div>`;
+  return html`<div class="quill-field quill-fixed" data-field="${field.column.name}"><span class="quill-label" id="${id}-label">${field.label}</span>${helpOf(view, id)}<div class="quill-control"><span class="quill-value" role="group" aria-labelledby="${id}-label">${downloadOf(view, language) ?? (view.isHidden ? word(language, "not-shown") : storedValue(view, language))}</span>${unitOf(view, id)}</div></div>`;
 }
 
 const unitOf = ({ field }: FieldView, id: string): Markup | null =>
@@ -143,8 +153,8 @@ const unitOf = ({ field }: FieldView, id: string): Markup | null =>
 const helpOf = ({ field }: FieldView, id: string): Markup | null =>
   field.help === null ? null : html`<p class="quill-help" id="${id}-help">${field.help}</p>`;
 
-function takenBlock(view: FieldView, index: number, language: Language, content: Markup): Markup {
-  const id = idOf(index);
+function takenBlock(view: FieldView, language: Language, form: string, content: Markup): Markup {
+  const id = idOf(view.field, form);
   const { field } = view;
   const kept = view.isHidden
     ? html`<p class="quill-help" id="${id}-kept">${word(language, "stored-hidden")}</p>`
@@ -154,7 +164,10 @@ function takenBlock(view: FieldView, index: number, language: Language, content:
     view.problems.length > 0 ? html`<p class="quill-problem" id="${id}-problem">${view.problems.join(" ")}</p>` : null;
   const wrong = view.problems.length > 0 || view.conflict ? " quill-wrong" : "";
   const isGroup = controlKind(view.control).isGroup === true;
-  const label = isGroup ? html`<legend>${field.label}</legend>` : html`<label for="${id}">${field.label}</label>`;
+  const needed = view.isNeeded ? html` class="quill-needed"` : null;
+  const label = isGroup
+    ? html`<legend${needed}>${field.label}</legend>`
+    : html`<label for="${id}"${needed}>${field.label}</label>`;
   const control = written(view, id, content, language);
   if (controlKind(view.control).isBox) {
     return html`<div class="quill-field${wrong}" data-field="${field.column.name}"><div class="quill-control quill-box">${control}${label}${unit}</div>${help}${problems}${replacedNote(view, id, language)}${conflictNote(view, id, language)}</div>`;
@@ -179,7 +192,8 @@ type Halves = readonly [before: string, after: string];
 
 /** What a block depends on besides its field. */
 interface Shape {
-  readonly index: number;
+  readonly form: string;
+  readonly needed: boolean;
   readonly language: Language;
   readonly control: FieldView["control"];
   readonly empty: boolean;
@@ -196,8 +210,8 @@ const place = "\uE000";
  * The halves of a block in which nothing is wrong: they depend on the page alone, so they are written once. Null where they
  * can't be told apart, since the page itself uses the mark.
  */
-function halvesOf(view: FieldView, index: number, language: Language): Halves | null {
-  const { field, control, text, offer } = view;
+function halvesOf(view: FieldView, language: Language, form: string): Halves | null {
+  const { field, control, text, offer, isNeeded: needed } = view;
   const [empty, more, by] = [text === "", controlKind(control).shape?.(text), offer?.by];
   const of = known.get(field);
   if (!of) {
@@ -207,7 +221,8 @@ function halvesOf(view: FieldView, index: number, language: Language): Halves | 
   }
   for (const each of of)
     if (
-      each.index === index &&
+      each.form === form &&
+      each.needed === needed &&
       each.control === control &&
       each.empty === empty &&
       each.more === more &&
@@ -215,10 +230,10 @@ function halvesOf(view: FieldView, index: number, language: Language): Halves | 
       each.language === language
     )
       return each.halves;
-  const halves = takenBlock(view, index, language, new Markup(place)).text.split(place);
+  const halves = takenBlock(view, language, form, new Markup(place)).text.split(place);
   const [before = "", after = ""] = halves;
   const made: Halves | null = halves.length <= 2 ? [before, after] : null;
-  of.push({ index, language, control, empty, more, by, halves: made });
+  of.push({ form, needed, language, control, empty, more, by, halves: made });
   return made;
 }
 
@@ -226,9 +241,10 @@ function halvesOf(view: FieldView, index: number, language: Language): Halves | 
  * One field: its label, help, control, and what is wrong with it.
  *
  * @param taken whether it may be changed here; otherwise its value is shown
+ * @param form what tells its form from others in one document
  */
-export function fieldBlock(view: FieldView, index: number, taken: boolean, language: Language): Markup {
-  if (!taken) return fixedBlock(view, index, language);
+export function fieldBlock(view: FieldView, taken: boolean, language: Language, form = ""): Markup {
+  if (!taken) return fixedBlock(view, language, form);
   const kind = controlKind(view.control);
   const content = contentOf(kind, view.field.column, view.text, view.options);
   const isPlain =
@@ -237,7 +253,7 @@ export function fieldBlock(view: FieldView, index: number, taken: boolean, langu
     view.replaces === null &&
     !view.isHidden &&
     !view.offer?.searched;
-  const halves = isPlain && !kind.isGroup && !kind.isOwn ? halvesOf(view, index, language) : null;
-  if (!halves) return takenBlock(view, index, language, content);
+  const halves = isPlain && !kind.isGroup && !kind.isOwn ? halvesOf(view, language, form) : null;
+  if (!halves) return takenBlock(view, language, form, content);
   return new Markup(kind.isBox ? halves[0] : halves[0] + content.text + halves[1]);
 }

@@ -2,6 +2,7 @@ import { attributes, html, inApostrophes, type Markup } from "../markup/markup.j
 import type { Word } from "../messages/catalog.js";
 import { type Language, word } from "../messages/messages.js";
 import { isTaken } from "../page/columns.js";
+import { idOf } from "../page/ids.js";
 import { memoizePerPage } from "../page/memoize-per-page.js";
 import { conflictsName, reasonName, saveName, tokenName } from "../page/names.js";
 import { labelFrom } from "../settings/bound/label.js";
@@ -12,19 +13,27 @@ import {
   queryText,
   recordAddress,
 } from "../settings/bound/path.js";
-import type { FormView } from "../views/form-view.js";
+import { dayPattern } from "../values/in-language.js";
+import type { FieldView, FormView } from "../views/form-view.js";
 import type { Frame } from "../views/frame.js";
 import { deleteText, type Subject, saveText } from "../views/own-text.js";
 import type { FormPieces, PageParts } from "../views/page-parts.js";
-import { fieldBlock, idOf } from "./field.js";
+import { fieldBlock } from "./field.js";
 import { grouped } from "./groups.js";
-import { partsOf } from "./layout.js";
+import { accessKeys, headingOf, partsOf } from "./layout.js";
+import { saidLine } from "./said.js";
 
 const subjectOf = ({ page, begins, key }: FormView): Subject => ({ page, row: begins, key });
+
+const isWrong = ({ problems, conflicts }: FormView): boolean => problems.length > 0 || conflicts.length > 0;
 
 /** What stands over so many problems. */
 export const headingOfProblems = (language: Language, count: number): string =>
   count === 1 ? word(language, "one-thing") : word(language, "many-things", { count });
+
+/** The first control that was refused, or that somebody else has changed too. */
+const firstWrong = ({ fields }: FormView): FieldView | undefined =>
+  fields.find(({ problems, conflict }) => problems.length > 0 || conflict !== null);
 
 /** What is wrong, above the form, each line a link to its field (WCAG 2.2, 3.3.1). */
 function summary(view: FormView): Markup | null {
@@ -46,16 +55,16 @@ function summary(view: FormView): Markup | null {
         ? say(view.heading)
         : headingOfProblems(view.page.language, lines.length);
   const list = lines.map(({ field, message }) => {
-    const index = view.fields.findIndex((each) => each.field.column.name === field && !each.field.readOnly);
-    if (field === reasonName) return html`<li><a href="#reason">${message}</a></li>`;
-    return index < 0 ? html`<li>${message}</li>` : html`<li><a href="#${idOf(index)}">${message}</a></li>`;
+    if (field === reasonName) return html`<li><a href="#${view.ids}reason">${message}</a></li>`;
+    const found = view.fields.find((each) => each.field.column.name === field && isTaken(each.field, view.form));
+    return found ? html`<li><a href="#${idOf(found.field, view.ids)}">${message}</a></li>` : html`<li>${message}</li>`;
   });
   const advice = say(
     view.conflicts.length > 0 ? "conflict-advice" : view.certain ? "typed-is-here" : "typed-is-here-only",
     { button: saveText(subjectOf(view), view.form) },
   );
   const kind = view.heading === "heading-look-again" ? "quill-summary quill-asking" : "quill-summary";
-  return html`<section class="${kind}" role="alert" tabindex="-1" autofocus aria-labelledby="summary-heading"><h2 id="summary-heading">${heading}</h2><ul>${list}</ul><p>${advice}</p></section>`;
+  return html`<section class="${kind}" role="alert" tabindex="-1"${attributes({ autofocus: firstWrong(view) === undefined })} aria-labelledby="${view.ids}summary-heading"><h2 id="${view.ids}summary-heading">${heading}</h2><ul>${list}</ul><p>${advice}</p></section>`;
 }
 
 /** The key, where the fields do not show it. */
@@ -84,7 +93,7 @@ const byEnter = html`<button class="quill-unseen" tabindex="-1" aria-hidden="tru
 function neighbourLinks({ page, key, kept }: FormView, frame: Frame): Markup {
   const to = (by: keyof typeof neighbourSegments): string =>
     `${frame.base}${page.path.list}/${[by, ...key.map(encodeSegment)].join("/")}${queryText(kept)}`;
-  return html`<span class="quill-neighbours"><a rel="prev" href="${to("~previous")}">${word(page.language, "back")}</a><a rel="next" href="${to("~next")}">${word(page.language, "further")}</a></span>`;
+  return html`<span class="quill-neighbours"><a rel="prev" accesskey="p" href="${to("~previous")}">${word(page.language, "back")}</a><a rel="next" accesskey="n" href="${to("~next")}">${word(page.language, "further")}</a></span>`;
 }
 
 /** What a form remembers of its making. */
@@ -98,19 +107,20 @@ export const conflictsLine = ({ conflicts }: FormView, prefix = ""): Markup | nu
     : null;
 
 /** Why it is saved: asked for by the page, kept in the log. */
-function reasonBlock({ page, reason }: FormView): Markup | null {
+function reasonBlock({ page, reason, ids }: FormView): Markup | null {
   if (!reason) return null;
   const { language } = page;
+  const id = `${ids}reason`;
   const shared = attributes({
-    id: "reason",
+    id,
     name: reasonName,
     rows: "2",
     maxlength: "1000",
-    "aria-describedby": `reason-help${reason.problem ? " reason-problem" : ""}`,
+    "aria-describedby": `${id}-help${reason.problem ? ` ${id}-problem` : ""}`,
     "aria-invalid": reason.problem ? "true" : null,
   });
-  return html`<div class="quill-field${reason.problem ? " quill-wrong" : ""}" data-own="${reasonName}"><label for="reason">${word(language, "reason")}</label><p class="quill-help" id="reason-help">${word(language, "reason-help")}</p><div class="quill-control"><textarea${shared}>
-${reason.text}</textarea></div>${reason.problem && html`<p class="quill-problem" id="reason-problem">${reason.problem}</p>`}</div>`;
+  return html`<div class="quill-field${reason.problem ? " quill-wrong" : ""}" data-own="${reasonName}"><label for="${id}">${word(language, "reason")}</label><p class="quill-help" id="${id}-help">${word(language, "reason-help")}</p><div class="quill-control"><textarea${shared}>
+${reason.text}</textarea></div>${reason.problem && html`<p class="quill-problem" id="${id}-problem">${reason.problem}</p>`}</div>`;
 }
 
 /** A form with what stands around it, as a part of a page. */
@@ -137,17 +147,25 @@ export function formPart(view: FormView, frame: Frame): FormPart {
   const choosing = !locked && view.fields.some(({ offer, depends }) => depends || offer?.by === "search");
   const removal =
     view.removable && html`<a class="quill-removal" href="${record}/delete${kept}">${deleteText(subjectOf(view))}</a>`;
-  const blocks = view.fields.map((field, index) =>
-    fieldBlock(field, index, !locked && isTaken(field.field, view.form), language),
+  const first = firstWrong(view);
+  const blocks = view.fields.map((field) =>
+    fieldBlock(
+      field === first ? { ...field, hasFocus: true } : field,
+      !locked && isTaken(field.field, view.form),
+      language,
+      view.ids,
+    ),
   );
   const fields = grouped(view.fields, blocks);
   const reason = reasonBlock(view);
-  const actions = html`<p class="quill-actions"><button name="${saveName}">${saveText(subjectOf(view), view.form)}</button><a href="${list}${kept}">${word(language, "cancel")}</a>${removal}</p>`;
+  const isMarked = !locked && view.fields.some(({ field, isNeeded }) => isNeeded && isTaken(field, view.form));
+  const needed = isMarked && html`<p class="quill-help quill-needed-help">${word(language, "needed-marked")}</p>`;
+  const actions = html`<p class="quill-actions"><button name="${saveName}" accesskey="s">${saveText(subjectOf(view), view.form)}</button><a href="${list}${kept}">${word(language, "cancel")}</a>${removal}</p>`;
   const around = (inside: Markup): Markup =>
     html`<form class="quill-sheet" method="post" action="${action}"${sendWords(page)}${attributes({ enctype: view.fields.some(({ control }) => control === "file") ? "multipart/form-data" : null })}${isNew ? leaveWords(page) : changedWords(page)}${choosing && attributes({ "data-choices": `${list}/${choicesSegment}`, "data-words": foundWords(view) })}>${tokenInput(view.token)}${conflictsLine(view)}${byEnter}${inside}</form>`;
   const form = locked
     ? html`<div class="quill-sheet">${fields}</div><p class="quill-actions"><a href="${list}${kept}">${word(language, "back-to", { list: page.plural })}</a></p>`
-    : around(html`${fields}${reason}${actions}`);
+    : around(html`${needed}${fields}${reason}${actions}`);
   const pieces: FormPieces | null = locked
     ? null
     : {
@@ -161,8 +179,8 @@ export function formPart(view: FormView, frame: Frame): FormPart {
         actions,
         around,
       };
-  const wrong = view.problems.length > 0 || view.conflicts.length > 0;
-  const above = html`${view.notice && html`<p class="quill-said" role="status">${view.notice}</p>`}${view.locked !== null && html`<p class="quill-locked" role="status">${view.locked}</p>`}${summary(view)}`;
+  const wrong = isWrong(view);
+  const above = html`${saidLine(view.notice, language)}${view.locked !== null && html`<p class="quill-locked" role="status">${view.locked}</p>`}${summary(view)}`;
   const title = view.heading
     ? `${word(language, view.heading)}: ${view.title}`
     : wrong
@@ -194,6 +212,7 @@ const changedWords = memoizePerPage((page) => {
     back: word(language, "put-back"),
     yes: word(language, "yes"),
     no: word(language, "no"),
+    day: dayPattern(language),
   };
   return html`${leaveWords(page)} data-changed=${inApostrophes(JSON.stringify(words))}`;
 });
@@ -205,7 +224,23 @@ export function formPage(view: FormView, given: Frame): PageParts {
   const { above, form, pieces, title } = formPart(view, frame);
   const isNew = view.form === "new";
   const heading = html`<nav class="quill-back" aria-label="${word(page.language, "way-back")}"><a href="${frame.base}${page.path.list}${queryText(view.kept)}">${page.plural}</a>${isNew ? null : neighbourLinks(view, frame)}</nav>
-<h1>${view.title}</h1>${isNew ? null : keyLine(view)}`;
+${headingOf(view.title, !isWrong(view))}${isNew ? null : keyLine(view)}`;
   const scripted = view.locked === null;
-  return partsOf(frame, { title, heading, notice: above, content: form, form: pieces, scripted });
+  const save = scripted ? ([["S", "key-save"]] as const) : [];
+  const ways = isNew
+    ? []
+    : ([
+        ["N", "key-next"],
+        ["P", "key-previous"],
+      ] as const);
+  const keys = accessKeys(page.language, [...save, ...ways]);
+  const withKeys = (content: Markup): Markup => html`${content}${keys}`;
+  return partsOf(frame, {
+    title,
+    heading,
+    notice: above,
+    content: withKeys(form),
+    form: pieces && { ...pieces, around: (inside) => withKeys(pieces.around(inside)) },
+    scripted,
+  });
 }

@@ -5,7 +5,7 @@ import { queryText, recordAddress } from "../settings/bound/path.js";
 import type { Frame } from "../views/frame.js";
 import type { HistoryEntry, HistoryView } from "../views/history-view.js";
 import type { PageParts } from "../views/page-parts.js";
-import { partsOf } from "./layout.js";
+import { headingOf, partsOf } from "./layout.js";
 
 const operationWords = { insert: "was-added", update: "was-changed" } as const;
 
@@ -34,7 +34,7 @@ export function historyPage(view: HistoryView, given: Frame): PageParts {
     view.older !== null &&
     html`<nav class="quill-parts" aria-label="${say("parts-of-list")}"><a rel="next" href="${record}/history${queryText({ upto: view.older, ...view.kept })}">${say("older")}</a></nav>`;
   const heading = html`<nav class="quill-back" aria-label="${say("way-back")}"><a href="${record}${queryText(view.kept)}">${view.title}</a></nav>
-<h1>${title}</h1>`;
+${headingOf(title)}`;
   const content = html`${entries.length === 0 ? html`<p class="quill-empty">${say("no-changes")}</p>` : html`<ol class="quill-history">${entries.map((entry) => entryBlock(view, entry, record))}</ol>`}${older}`;
   return partsOf(frame, { title, heading, content });
 }

@@ -16,6 +16,7 @@ const formParts = (over: object = {}) =>
     {
       page: stationPage,
       form: "edit",
+      ids: "",
       kept: {},
       begins: {},
       reason: null,
@@ -68,7 +69,7 @@ describe("the form", () => {
   test("title and heading name the record, the key is text and no control", () => {
     const page = form();
     expect(page).toContain("<title>Station MV-014, Otter Weir · Marrow Vale</title>");
-    expect(page).toContain("<h1>Station MV-014, Otter Weir</h1>");
+    expect(page).toContain('<h1 tabindex="-1" autofocus>Station MV-014, Otter Weir</h1>');
     expect(page).not.toContain('name="code"');
   });
 

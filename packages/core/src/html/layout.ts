@@ -1,5 +1,6 @@
-import { html, Markup } from "../markup/markup.js";
-import { languages, word } from "../messages/messages.js";
+import { attributes, html, Markup } from "../markup/markup.js";
+import type { Word } from "../messages/catalog.js";
+import { type Language, languages, word } from "../messages/messages.js";
 import type { Frame } from "../views/frame.js";
 import type { PageParts } from "../views/page-parts.js";
 
@@ -13,10 +14,26 @@ function personLine(frame: Frame): Markup | null {
   return html`<div class="quill-person">${name}${signOut}</div>`;
 }
 
+/** The way from page to page: in a line where there is room for one, folded where there is not. */
+function pagesNav({ pages, language, home }: Frame): Markup | null {
+  const { links, more } = pages?.() ?? { links: [], more: false };
+  if (links.length < 2) return null;
+  const name = word(language, "all-pages");
+  const all = more && html`<li><a href="${home}">${word(language, "show-all")}</a></li>`;
+  const list = html`<ul>${links.map(({ title, href, isCurrent }) => html`<li><a href="${href}"${attributes({ "aria-current": isCurrent ? "page" : null })}>${title}</a></li>`)}${all}</ul>`;
+  return html`<nav class="quill-nav" aria-label="${name}">${list}</nav><details class="quill-nav-folded"><summary>${name}</summary><nav aria-label="${name}">${list}</nav></details>`;
+}
+
 const numberLine = ({ number, language }: Frame): Markup | null =>
   number === undefined
     ? null
     : html`<p class="quill-number">${word(language, "request-number")} <code>${number}</code></p>`;
+
+/** The keys by which a page's controls are reached, each with what it does (HTML, 6.8.2): which others go with them is the browser's. */
+export function accessKeys(language: Language, keys: readonly (readonly [key: string, does: Word])[]): Markup {
+  const told = keys.map(([key, does]) => `${key} (${word(language, does)})`).join(", ");
+  return html`<p class="quill-keys">${word(language, "access-keys", { keys: told })}</p>`;
+}
 
 /**
  * A whole document (HTML, 13.1) around a main part.
@@ -36,7 +53,7 @@ ${frame.styleSheets.map((address) => html`<link rel="stylesheet" href="${address
 </head>
 <body class="quill quill-document">
 <a class="quill-skip" href="#main">${word(frame.language, "skip")}</a>
-<header class="quill-header"><a class="quill-home" href="${frame.home}">${frame.application}</a>${personLine(frame)}</header>
+<header class="quill-header"><a class="quill-home" href="${frame.home}">${frame.application}</a>${pagesNav(frame)}${personLine(frame)}</header>
 <main id="main" tabindex="-1" class="quill-content" data-quill>${main}</main>
 </body>
 </html>
@@ -57,6 +74,13 @@ export const partsOf = (
   content: html`${given.content}${numberLine(frame)}`,
   language: frame.language,
 });
+
+/**
+ * The heading of a page. It has the focus when the page is there, unless something on it is to be looked at first: a refused control, a row
+ * that was saved.
+ */
+export const headingOf = (text: string, hasFocus = true): Markup =>
+  hasFocus ? html`<h1 tabindex="-1" autofocus>${text}</h1>` : html`<h1>${text}</h1>`;
 
 /** A whole document of a page's parts. */
 export const documentOf = (frame: Frame, { language, title, heading, notice, content, scripted }: PageParts): string =>

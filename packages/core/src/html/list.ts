@@ -1,6 +1,8 @@
 import { attributes, html, type Markup } from "../markup/markup.js";
 import type { Word } from "../messages/catalog.js";
-import { word } from "../messages/messages.js";
+import { languages, word } from "../messages/messages.js";
+import { rowIdOf } from "../page/ids.js";
+import { straightName } from "../page/names.js";
 import type { ListColumn, Page } from "../page/page.js";
 import { rowPrefix, saveRowName, saveTogetherName } from "../page/rows.js";
 import type { Row } from "../postgres/statement.js";
@@ -15,20 +17,25 @@ import type { ListView, RowForm } from "../views/list-view.js";
 import { newText } from "../views/own-text.js";
 import type { PageParts } from "../views/page-parts.js";
 import type { RelatedList } from "../views/record-view.js";
-import { told } from "../views/told.js";
+import { datetimeOf, told } from "../views/told.js";
 import { cellBlock } from "./field.js";
 import { conflictsLine, formPart, sendWords, tokenInput } from "./form.js";
-import { partsOf } from "./layout.js";
+import { accessKeys, headingOf, partsOf } from "./layout.js";
 import { filtersBlock, isUsed } from "./list-filters.js";
+import { saidLine, undoLink } from "./said.js";
 
 const figures: ReadonlySet<string> = new Set(["integer", "decimal", "float"]);
 
 /** A cell's text: long texts cut, so that the list stays a list. */
-function cell(stored: string | null | undefined, isLabel: boolean, column: Column, page: Page): string {
+function cell(stored: string | null | undefined, isLabel: boolean, column: Column, page: Page): Markup {
   const text = isLabel ? stored : told(page, column, stored ?? null);
-  if (text === null || text === undefined || text === "") return "–";
+  if (text === null || text === undefined || text === "") return html`–`;
+  const datetime = isLabel ? null : datetimeOf(column, stored ?? null);
+  if (datetime !== null) return html`<time datetime="${datetime}">${text}</time>`;
   const firstLine = text.split("\n")[0] ?? "";
-  return [...firstLine].length > 80 || firstLine !== text ? `${[...firstLine].slice(0, 80).join("")}…` : text;
+  const isWhole = [...firstLine].length <= 80 && firstLine === text;
+  const shown = isWhole ? text : `${[...firstLine].slice(0, 80).join("")}…`;
+  return languages[page.language].direction === "rtl" ? html`<bdi>${shown}</bdi>` : html`${shown}`;
 }
 
 /** The cells of a row that is edited in its place: controls where a field is taken, and its own button. */
@@ -47,12 +54,12 @@ function recordRow(view: ListView, row: Row, frame: Frame, number: number): Mark
     const control =
       field &&
       cellBlock(
-        field,
-        `row-${number}-${index}`,
+        saved && index === 0 ? { ...field, hasFocus: true } : field,
+        rowIdOf(number, index),
         { prefix: rowPrefix(number), label: `${label}, ${key.join(", ")}` },
         page.language,
       );
-    const content = html`${index === 0 && form ? html`${tokenInput(form.token, rowPrefix(number))}${conflictsLine(form, rowPrefix(number))}` : null}${control ?? (index === 0 ? html`<a${attributes({ class: "quill-record", href: `${address}${page.list.beside ? "/edit" : ""}${kept}`, "aria-current": chosen ? "true" : null })}>${text}</a>` : text)}${saved && index === 0 ? html` <span class="quill-mark">${word(page.language, "saved-just-now")}</span>` : null}`;
+    const content = html`${index === 0 && form ? html`${tokenInput(form.token, rowPrefix(number))}${conflictsLine(form, rowPrefix(number))}` : null}${control ?? (index === 0 ? html`<a${attributes({ class: "quill-record", href: `${address}${page.list.beside ? "/edit" : ""}${kept}`, "aria-current": chosen ? "true" : null, autofocus: saved ? true : null })}>${text}</a>` : text)}${saved && index === 0 ? html` <span class="quill-mark">${word(page.language, "saved-just-now")}</span>${undoLink(view.notice, page.language)}` : null}`;
     const shared = attributes({
       class: !choices && figures.has(column.type.kind) ? "quill-figure" : null,
       // What stands before the value where the screen is too narrow for a table.
@@ -124,6 +131,14 @@ function countLine({ page, count }: ListView): Markup | null {
   return html`<p class="quill-count">${word(page.language, code, { number })}</p>`;
 }
 
+/** Whether somebody may have to look for a record here: it is no list of one part alone. */
+const isLong = (view: ListView): boolean =>
+  view.previous !== null ||
+  view.next !== null ||
+  view.sought !== null ||
+  view.search !== "" ||
+  view.filters.some(isUsed);
+
 /** A field for the key itself: for those who know it. A key of several parts has a field for each. */
 function goToForm({ page, sought }: ListView, address: string): Markup {
   const fields = page.key.map((column, index) => {
@@ -134,6 +149,8 @@ function goToForm({ page, sought }: ListView, address: string): Markup {
       autocomplete: "off",
       "aria-describedby": sought ? "go-problem" : null,
       "aria-invalid": sought ? "true" : null,
+      accesskey: index === 0 ? "g" : null,
+      autofocus: sought && index === 0 ? true : null,
     });
     return html`<label for="go-${index}">${label}</label><input${shared} value="${sought?.typed[index] ?? ""}">`;
   });
@@ -227,7 +244,7 @@ function elsewhereRow(view: ListView, { form, said, title }: RowForm, number: nu
   const fields = (form?.fields ?? []).map((field, index) =>
     cellBlock(
       field,
-      `row-${number}-${index}`,
+      rowIdOf(number, index),
       { prefix: rowPrefix(number), label: `${field.field.label}, ${title}` },
       page.language,
     ),
@@ -249,6 +266,42 @@ function rowsForm(view: ListView, address: string, table: Markup): Markup {
   return html`<form class="quill-rows" data-in-place${sendWords(page)} data-leave="${word(page.language, "leave-unsaved")}" method="post" action="${address}${queryText(view.kept)}"><button class="quill-unseen" tabindex="-1" aria-hidden="true"></button>${table}${all}</form>`;
 }
 
+/** The id of a field's control in a row, by the column that it stands in; in a row that is elsewhere by its place in the form. */
+function idInRow({ page }: ListView, { row, form }: RowForm, number: number, column: string): string | null {
+  const index =
+    row === null
+      ? (form?.fields.findIndex(({ field }) => field.column.name === column) ?? -1)
+      : page.list.columns.findIndex((each) => each.column.name === column);
+  return index < 0 ? null : rowIdOf(number, index);
+}
+
+/** What is wrong with the rows that were sent, each line a link to its control (WCAG 2.2, 3.3.1). */
+function rowsSummary(view: ListView): Markup | null {
+  if (!view.problem) return null;
+  const { language } = view.page;
+  const lines = (view.forms ?? []).flatMap((each, number) => {
+    const { form, said, title } = each;
+    const says = (message: string): string => word(language, "row-problem", { title, message });
+    const problems = (form?.problems ?? []).map(({ field, message }) => ({ field, message }));
+    const conflicts = (form?.conflicts ?? []).map(({ field }) => ({
+      field,
+      message: word(language, "conflict-field", {
+        label: form?.fields.find((one) => one.field.column.name === field)?.field.label ?? field,
+      }),
+    }));
+    const at = [...problems, ...conflicts].flatMap(({ field, message }) => {
+      const id = field === null ? null : idInRow(view, each, number, field);
+      return id === null ? [] : [html`<li><a href="#${id}">${says(message)}</a></li>`];
+    });
+    return [...at, ...(said ? [html`<li>${says(said)}</li>`] : [])];
+  });
+  const hasFocus = (view.forms ?? []).every(({ form }) => !form || !isStopped(form));
+  return html`<section class="quill-summary" role="alert" tabindex="-1"${attributes({ autofocus: hasFocus ? true : null })}><h2>${view.problem}</h2>${lines.length > 0 && html`<ul>${lines}</ul>`}</section>`;
+}
+
+const isStopped = ({ fields }: FormView): boolean =>
+  fields.some(({ problems, conflict }) => problems.length > 0 || conflict !== null);
+
 /** The list of a page's records as a part of a page, with an edit link in every row. */
 function listPart(view: ListView, frame: Frame): Markup {
   const { page } = view;
@@ -259,24 +312,27 @@ function listPart(view: ListView, frame: Frame): Markup {
     each.row === null ? [elsewhereRow(view, each, index)] : [],
   );
   const table = html`<div class="quill-scroll" role="region" aria-label="${page.plural}" tabindex="0"><table role="table"><thead role="rowgroup"><tr role="row">${heads}<th scope="col" role="columnheader"><span class="quill-unseen">${say("way-in")}</span></th></tr></thead><tbody role="rowgroup">${view.rows.map((row, index) => recordRow(view, row, frame, index))}${elsewhere}</tbody></table></div>`;
-  return html`<div class="quill-ways"><form class="quill-search" role="search" method="get" action="${address}"><label for="q">${say("contains")}</label><input id="q" name="q" type="search" value="${view.search}" autocomplete="off">${sortKept(view)}<button>${say("find")}</button>${(view.search !== "" || view.filters.some(isUsed)) && html`<a href="${address}">${say("show-all")}</a>`}${filtersBlock(view)}</form>${goToForm(view, address)}${view.makes && html`<a class="quill-make" href="${address}/new${queryText(view.kept)}">${newText(page)}</a>`}</div>
-${leftOut(view)}<div class="quill-about">${countLine(view)}${view.rows.length > 0 && html`<a class="quill-csv" href="${listAddress(view, frame.base, {}, `${page.path.list}/${csvSegment}`)}" download>${say("download-csv")}</a>`}</div>${view.problem && html`<section class="quill-summary" role="alert" tabindex="-1" autofocus><p>${view.problem}</p></section>`}${view.rows.length === 0 && elsewhere.length === 0 ? empty(view, address) : view.forms ? rowsForm(view, address, table) : table}${parts(view, frame.base)}`;
+  return html`<div class="quill-ways"><form class="quill-search" role="search" method="get" action="${address}"><label for="q">${say("contains")}</label><input id="q" name="q" type="search" value="${view.search}" autocomplete="off" accesskey="f"><input type="hidden" name="${straightName}" value="1">${sortKept(view)}<button>${say("find")}</button>${(view.search !== "" || view.filters.some(isUsed)) && html`<a href="${address}">${say("show-all")}</a>`}${filtersBlock(view)}</form>${isLong(view) && goToForm(view, address)}${view.makes && html`<a class="quill-make" href="${address}/new${queryText(view.kept)}">${newText(page)}</a>`}</div>
+${leftOut(view)}<div class="quill-about">${countLine(view)}${view.rows.length > 0 && html`<a class="quill-csv" href="${listAddress(view, frame.base, {}, `${page.path.list}/${csvSegment}`)}" download>${say("download-csv")}</a>`}</div>${rowsSummary(view)}${view.rows.length === 0 && elsewhere.length === 0 ? empty(view, address) : view.forms ? rowsForm(view, address, table) : table}${parts(view, frame.base)}`;
 }
 
-const saidLine = ({ notice }: ListView): Markup =>
-  html`${notice && html`<p class="quill-said" role="status">${notice}</p>`}`;
-
-const listHeading = ({ plural, texts: { introduction } }: Page): Markup =>
-  html`<h1>${plural}</h1>${introduction !== null && html`<p class="quill-introduction">${introduction}</p>`}`;
+const listHeading = ({ page, savedAddress, problem, sought }: ListView, hasFocus = true): Markup => {
+  const { plural, texts } = page;
+  const { introduction } = texts;
+  const first = hasFocus && savedAddress === null && problem === null && sought === null;
+  return html`${headingOf(plural, first)}${introduction !== null && html`<p class="quill-introduction">${introduction}</p>`}`;
+};
 
 /** The page of a list. */
 export function listPage(view: ListView, given: Frame): PageParts {
   const { page } = view;
   const frame = { ...given, language: page.language };
-  const heading = listHeading(page);
-  const notice = saidLine(view);
-  const content = listPart(view, frame);
-  return partsOf(frame, { title: page.plural, heading, notice, content, scripted: view.forms !== null });
+  const heading = listHeading(view);
+  const notice = html`${saidLine(view.notice, page.language)}`;
+  const go = isLong(view) ? ([["G", "key-go"]] as const) : [];
+  const content = html`${listPart(view, frame)}${accessKeys(page.language, [["F", "key-find"], ...go])}`;
+  const title = view.problem ? word(page.language, "put-right", { title: page.plural }) : page.plural;
+  return partsOf(frame, { title, heading, notice, content, scripted: view.forms !== null });
 }
 
 /** A list and a form on one page: of the record that was chosen, or of a new one. */
@@ -286,17 +342,18 @@ export function besidePage(list: ListView, form: FormView | null, given: Frame):
   const part = form && formPart(form, frame);
   const chosen = form && form.form === "edit" ? `${frame.base}${recordAddress(page.path, form.key)}` : null;
   const whole = { ...list, chosenAddress: chosen };
+  const isFormFirst = form?.form === "edit" && !isStopped(form) && form.problems.length === 0;
   const right = (within: Markup | undefined): Markup =>
     form && part
-      ? html`<section class="quill-beside-form" aria-labelledby="form-heading"><h2 id="form-heading">${form.title}</h2>${part.above}${within}</section>`
+      ? html`<section class="quill-beside-form" aria-labelledby="form-heading"><h2 id="form-heading"${attributes({ tabindex: "-1", autofocus: isFormFirst ? true : null })}>${form.title}</h2>${part.above}${within}</section>`
       : html`<section class="quill-beside-form"><p class="quill-empty">${word(page.language, "choose-a-record")}</p></section>`;
   const content = (within: Markup | undefined): Markup =>
-    html`<div class="quill-beside${chosen || (part && part.title !== form?.title) ? " quill-of-record" : ""}" data-in-place><section class="quill-beside-list" aria-label="${page.plural}">${listPart(whole, frame)}</section>${right(within)}</div>`;
+    html`<div class="quill-beside${chosen || (part && part.title !== form?.title) ? " quill-of-record" : ""}" data-in-place>${right(within)}<section class="quill-beside-list" aria-label="${page.plural}">${listPart(whole, frame)}</section></div>`;
   const pieces = part?.pieces ?? null;
   return partsOf(frame, {
     title: part && form?.form === "edit" ? part.title : page.plural,
-    heading: listHeading(page),
-    notice: saidLine(list),
+    heading: listHeading(list, form?.form !== "edit"),
+    notice: html`${saidLine(list.notice, page.language)}`,
     content: content(part?.form),
     form: pieces && { ...pieces, around: (inside) => content(pieces.around(inside)) },
     scripted: true,

@@ -9,8 +9,9 @@ import type { RecordView, RelatedList } from "../views/record-view.js";
 import { fieldBlock } from "./field.js";
 import { keyLine } from "./form.js";
 import { grouped } from "./groups.js";
-import { partsOf } from "./layout.js";
+import { headingOf, partsOf } from "./layout.js";
 import { relatedTable } from "./list.js";
+import { saidLine } from "./said.js";
 
 /** Records of another page that refer to this one, with the ways to them and to a new one. */
 function relatedSection(list: RelatedList, frame: Frame, language: Language): Markup {
@@ -50,11 +51,11 @@ export function recordPage(view: RecordView, given: Frame): PageParts {
     view.removable && html`<a class="quill-removal" href="${record}/delete${kept}">${deleteText(view)}</a>`;
   const fields = grouped(
     view.fields,
-    view.fields.map((field, index) => fieldBlock(field, index, false, language)),
+    view.fields.map((field) => fieldBlock(field, false, language)),
   );
   const heading = html`<nav class="quill-back" aria-label="${word(language, "way-back")}"><a href="${list}${kept}">${page.plural}</a></nav>
-<h1>${view.title}</h1>${keyLine(view)}`;
-  const notice = html`${view.notice && html`<p class="quill-said" role="status">${view.notice}</p>`}${view.locked !== null && html`<p class="quill-locked" role="status">${view.locked}</p>`}`;
+${headingOf(view.title)}${keyLine(view)}`;
+  const notice = html`${saidLine(view.notice, language)}${view.locked !== null && html`<p class="quill-locked" role="status">${view.locked}</p>`}`;
   const content = html`<div class="quill-sheet quill-reading">${fields}</div><p class="quill-actions">${edit}${another}<a href="${list}${kept}">${word(language, "back-to", { list: page.plural })}</a>${past}${removal}</p>${view.related.map((each) => relatedSection(each, frame, language))}`;
   return partsOf(frame, { title: view.title, heading, notice, content });
 }

@@ -9,7 +9,7 @@ import type { DependentCount, RemovalView } from "../views/removal-view.js";
 import { fieldBlock } from "./field.js";
 import { keyLine, sendWords, tokenInput } from "./form.js";
 import { grouped } from "./groups.js";
-import { partsOf } from "./layout.js";
+import { headingOf, partsOf } from "./layout.js";
 
 const effectWords = {
   cascade: "dependents-cascade",
@@ -36,7 +36,7 @@ export function removalPage(view: RemovalView, given: Frame): PageParts {
   const title = ownText(view, "question") ?? word(language, "delete-question", { title: view.title });
   const fields = grouped(
     view.fields,
-    view.fields.map((field, index) => fieldBlock(field, index, false, language)),
+    view.fields.map((field) => fieldBlock(field, false, language)),
   );
   const dependents =
     view.dependents.length > 0 &&
@@ -46,7 +46,7 @@ export function removalPage(view: RemovalView, given: Frame): PageParts {
     ? html`<p>${word(language, "delete-first")}</p><p class="quill-actions">${keep}</p>`
     : html`<form class="quill-removing" method="post" action="${record}/delete${asked}"${sendWords(page)}>${tokenInput(view.token)}<p>${word(language, "delete-logged")}</p><p class="quill-actions"><button class="quill-refusing">${ownText(view, "remove") ?? word(language, "delete-for-good")}</button>${keep}</p></form>`;
   const heading = html`<nav class="quill-back" aria-label="${word(language, "way-back")}"><a href="${frame.base}${page.path.list}${asked}">${page.plural}</a></nav>
-<h1>${title}</h1>${keyLine(view)}`;
+${headingOf(title)}${keyLine(view)}`;
   const notice = html`${view.said !== null && html`<section class="quill-summary" role="alert"><p>${view.said}</p></section>`}`;
   const content = html`${dependents}${act}
 <section class="quill-going" aria-labelledby="goes"><h2 id="goes">${word(language, kept ? "the-record" : "what-goes")}</h2><div class="quill-sheet quill-reading">${fields}</div></section>`;

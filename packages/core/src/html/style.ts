@@ -8,11 +8,21 @@ export const styleSheet = `:root { --quill-paper: #f7f9f9; --quill-raised: #ffff
   :root { --quill-paper: light-dark(#f7f9f9, #1a2129); --quill-raised: light-dark(#ffffff, #212a33); --quill-ink: light-dark(#1b2a3d, #e3e9ee); --quill-soft: light-dark(#4c5b6c, #a9b6c2); --quill-rule: light-dark(#c3ccd3, #3c4955); --quill-control: light-dark(#75828f, #8494a2); --quill-live: light-dark(#14655c, #72c6b7); --quill-live-ground: light-dark(#e3efec, #1c3835); --quill-refuse: light-dark(#b0301c, #ff9b87); --quill-draft: light-dark(#7a5200, #e0b565); }
 }
 .quill-document { margin: 0; min-height: 100vh; font: 1rem/1.5 "Alegreya Sans", "Gill Sans", Candara, Optima, "Noto Sans", system-ui, sans-serif; background: var(--quill-paper); color: var(--quill-ink); font-variant-numeric: lining-nums; }
-.quill-skip { position: absolute; left: -999px; }
-.quill-skip:focus { inset-inline-start: 1rem; top: .5rem; background: var(--quill-raised); padding: .25rem .5rem; z-index: 1; }
+.quill-skip { position: absolute; clip-path: inset(50%); width: 1px; height: 1px; overflow: hidden; white-space: nowrap; }
+.quill-skip:focus { clip-path: none; width: auto; height: auto; inset-inline-start: 1rem; top: .5rem; background: var(--quill-raised); padding: .25rem .5rem; z-index: 1; }
 .quill-header { display: flex; flex-wrap: wrap; justify-content: space-between; gap: .5rem 2rem; padding: .6rem 1.5rem; border-bottom: 1px solid var(--quill-rule); }
 .quill-home { color: var(--quill-ink); font-weight: 700; text-decoration: none; }
 .quill-home:hover { text-decoration: underline; }
+.quill-nav { flex: 1 1 auto; }
+.quill-nav ul { display: flex; flex-wrap: wrap; gap: .1rem 1.1rem; list-style: none; margin: 0; padding: 0; }
+.quill-nav-folded { display: none; }
+.quill-nav-folded ul { list-style: none; margin: .25rem 0; padding: 0; }
+.quill-nav-folded li { padding: .2rem 0; }
+.quill-header [aria-current=page] { color: var(--quill-ink); font-weight: 700; text-decoration: none; }
+@media (max-width: 48rem) {
+  .quill-nav { display: none; }
+  .quill-nav-folded { display: block; order: 1; flex-basis: 100%; }
+}
 .quill-person, .quill-person form { display: flex; gap: 1rem; align-items: baseline; color: var(--quill-soft); }
 .quill-content { max-width: 62rem; margin: 0 auto; padding: 1.25rem 1.5rem 4rem; }
 :where(.quill, .quill *) { box-sizing: border-box; }
@@ -35,7 +45,10 @@ dl.quill-key dd { margin: 0; color: var(--quill-ink); font-family: "Fira Mono", 
 .quill-group legend { padding: 0 .6rem 0 0; color: var(--quill-soft); }
 .quill-field { display: grid; gap: .2rem; align-content: start; }
 .quill-field label, .quill-field .quill-label { font-weight: 700; }
+.quill-needed::after { content: " *"; content: " *" / ""; color: var(--quill-soft); font-weight: 400; }
 .quill-help { margin: 0; color: var(--quill-soft); }
+.quill-keys { margin: 2.5rem 0 0; color: var(--quill-soft); font-size: .9rem; }
+:where(.quill) h1:focus, :where(.quill) h2:focus { outline: none; }
 p.quill-number { margin: 3rem 0 0; color: var(--quill-soft); font-size: .9rem; }
 .quill-control { display: flex; gap: .6rem; align-items: baseline; }
 .quill-control.quill-box { align-items: center; }
@@ -147,13 +160,14 @@ tr.quill-chosen a.quill-record::before { content: "▸ "; }
 [dir=rtl] tr.quill-chosen a.quill-record::before { content: "◂ "; }
 .quill-content:has(.quill-beside) { max-width: 86rem; }
 .quill-beside { display: grid; grid-template-columns: minmax(0, 3fr) minmax(20rem, 2fr); gap: 0 2.5rem; align-items: start; }
+.quill-beside > .quill-beside-form { order: 1; }
 .quill-beside-form { border-inline-start: 1px solid var(--quill-rule); padding-inline-start: 2rem; }
 .quill-beside .quill-search input { max-width: 11rem; }
 .quill-beside tbody th { white-space: normal; overflow-wrap: anywhere; }
 @media (max-width: 60rem) {
   .quill-beside { grid-template-columns: minmax(0, 1fr); }
   .quill-beside-form { border: 0; border-top: 1px solid var(--quill-control); padding: 1rem 0 0; margin-top: 1.5rem; }
-  .quill-of-record .quill-beside-form { order: -1; margin: 0 0 1.5rem; }
+  .quill-of-record > .quill-beside-form { order: -1; margin: 0 0 1.5rem; }
 }
 .quill-related { margin-top: 2rem; }
 .quill-related h2, .quill-history h2 { font-size: 1.15rem; }

@@ -1,9 +1,11 @@
+import { tokenName } from "../page/names.js";
 import type { Field, Page } from "../page/page.js";
 import { fieldSchema, type JsonSchema, valuesSchema } from "./schema.js";
 import type { Json } from "./value.js";
 
 const ref = (name: string): Json => ({ $ref: `#/components/schemas/${name}` });
-const body = (schema: Json, type = "application/json"): Json => ({ content: { [type]: { schema } } });
+const contentOf = (schema: Json, type = "application/json"): Readonly<Record<string, Json>> => ({ [type]: { schema } });
+const body = (schema: Json, type?: string): Json => ({ content: contentOf(schema, type) });
 const answer = (description: string, schema: Json): Json => ({ description, ...(body(schema) as object) });
 const problem = (description: string): Json => ({
   description,
@@ -96,9 +98,89 @@ function sentSchema(fields: readonly Field[], isNew: boolean): JsonSchema {
   };
 }
 
+/** What a script gets that sends a page's form and asks for JSON. */
+const formAnswers: Readonly<Record<string, Json>> = {
+  "200": answer("It is saved, or had the values already: location says where the page would go.", ref("FormAnswer")),
+  "404": problem("There is no such record for this person."),
+  "409": problem("Somebody else has changed the same fields, or refers to the record. The token is for the next try."),
+  "422": problem("Something can't be saved: errors has a JSON Pointer for each. The token is for the next try."),
+};
+
+/** What the rows of a list send. */
+const rowsContent = contentOf(
+  {
+    type: "object",
+    description:
+      "The controls of each row, named as on the page (r0:alert_m), with each row's token (r0:quill.token); quill.row holds the number of the row that is saved.",
+  },
+  "application/x-www-form-urlencoded",
+);
+
+/** The same address by a form: what a page's own form would send, with its token. */
+function formPath(page: Page, ending: "new" | "edit" | "delete", summary: string): Json {
+  const name = schemaName(page);
+  const fields = page.fields.filter(({ onNew, readOnly }) =>
+    ending === "new" ? onNew : ending === "edit" ? !readOnly : false,
+  );
+  const schema: JsonSchema = {
+    type: "object",
+    properties: {
+      [tokenName]: { type: "string", description: "As the page's form has it." },
+      ...Object.fromEntries(fields.map(({ formName, label }) => [formName, { type: "string", description: label }])),
+    },
+    required: [tokenName],
+  };
+  return {
+    operationId: `${name}.form.${ending}`,
+    tags: [page.plural],
+    summary,
+    requestBody: { required: true, ...(body(schema, "application/x-www-form-urlencoded") as object) },
+    responses: { ...formAnswers, ...common },
+  };
+}
+
+const keyParameters = (page: Page): Json =>
+  page.path.columns.map((column) => ({ name: column, in: "path", required: true, schema: { type: "string" } }));
+
+/** The addresses of a page's forms. */
+function formPaths(page: Page): readonly [string, Json][] {
+  const at = `${page.path.list}/${page.path.columns.map((column) => `{${column}}`).join("/")}`;
+  const parameters = keyParameters(page);
+  return [
+    [`${at}/edit`, { parameters, post: formPath(page, "edit", "The form of a record, sent by a script") }],
+    ...(page.access.new
+      ? [
+          [`${page.path.list}/new`, { post: formPath(page, "new", "The form of a new record, sent by a script") }] as [
+            string,
+            Json,
+          ],
+        ]
+      : []),
+    ...(page.access.delete
+      ? [
+          [
+            `${at}/delete`,
+            { parameters, post: formPath(page, "delete", "The question before a deletion, answered by a script") },
+          ] as [string, Json],
+        ]
+      : []),
+  ];
+}
+
+const formAnswer: JsonSchema = {
+  type: "object",
+  required: ["outcome", "message", "location"],
+  properties: {
+    outcome: { type: "string", enum: ["saved", "unchanged"] },
+    message: { type: "string", description: "The line that the page would show." },
+    location: { type: "string", description: "Where the page would lead." },
+  },
+};
+
 function listPaths(page: Page): Json {
   const name = schemaName(page);
   const created = page.fields.filter(({ onNew }) => onNew);
+  const hasRows = page.list.edit.length > 0;
   return {
     get: {
       operationId: `${name}.list`,
@@ -118,15 +200,29 @@ function listPaths(page: Page): Json {
             tags: [page.plural],
             summary: "A new record",
             parameters: [prefer],
-            requestBody: { required: true, ...(body(sentSchema(created, true)) as object) },
+            requestBody: {
+              required: true,
+              content: { ...contentOf(sentSchema(created, true)), ...(hasRows ? rowsContent : {}) },
+            },
             responses: {
               "201": answer("The record as it is stored.", ref(`${name}.Record`)),
               "422": changed["422"],
+              ...(hasRows ? formAnswers : {}),
               ...common,
             },
           },
         }
-      : {}),
+      : hasRows
+        ? {
+            post: {
+              operationId: `${name}.form.rows`,
+              tags: [page.plural],
+              summary: "Rows of the list, sent by a script",
+              requestBody: { required: true, content: rowsContent },
+              responses: { ...formAnswers, ...common },
+            },
+          }
+        : {}),
   };
 }
 
@@ -135,12 +231,7 @@ function recordPaths(page: Page): Json {
   const edited = page.fields.filter(({ readOnly }) => !readOnly);
   const record = answer("The record.", ref(`${name}.Record`));
   return {
-    parameters: page.path.columns.map((column) => ({
-      name: column,
-      in: "path",
-      required: true,
-      schema: { type: "string" },
-    })),
+    parameters: keyParameters(page),
     get: {
       operationId: `${name}.read`,
       tags: [page.plural],
@@ -255,6 +346,7 @@ const problemSchema: JsonSchema = {
         },
       },
     },
+    [tokenName]: { type: "string", description: "Where a form was sent: its token for the next try." },
   },
 };
 
@@ -274,6 +366,7 @@ export const openApi = (pages: readonly Page[], application: string, base: strin
     pages.flatMap((page) => [
       [page.path.list, listPaths(page)],
       [`${page.path.list}/${page.path.columns.map((column) => `{${column}}`).join("/")}`, recordPaths(page)],
+      ...formPaths(page),
     ]),
   ),
   components: {
@@ -283,6 +376,7 @@ export const openApi = (pages: readonly Page[], application: string, base: strin
     },
     schemas: {
       Problem: problemSchema,
+      FormAnswer: formAnswer,
       ...Object.fromEntries(
         pages.flatMap((page) => [
           [`${schemaName(page)}.Record`, record(page)],

@@ -34,6 +34,7 @@ describe("a page's language", () => {
       {
         page: of,
         form: "edit",
+        ids: "",
         kept: {},
         begins: {},
         reason: null,
@@ -56,7 +57,7 @@ describe("a page's language", () => {
 
   test("decides its words, its messages and its direction", () => {
     expect(page("de")).toContain('<html lang="de" dir="ltr">');
-    expect(page("de")).toContain('<button name="quill.save">Aktualisieren</button>');
+    expect(page("de")).toContain('<button name="quill.save" accesskey="s">Aktualisieren</button>');
     expect(page("de")).toContain("W muss eine Zahl sein, wie 12,50.");
     expect(page("ar")).toContain('<html lang="ar" dir="rtl">');
     expect(page("ar")).toContain('<button name="quill.save">تحديث</button>');

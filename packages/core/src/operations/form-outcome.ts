@@ -15,7 +15,7 @@ type Failed = Extract<Ending, { is: "failed" }>;
 /** What is answered of one record that was saved, or had the values already. */
 export function savedOutcome(page: Page, done: Done, what: "changed" | "made"): Extract<Outcome, { page: Page }> {
   const { key, row, changes, entry, earlier } = done;
-  if (entry !== null) return { kind: "saved", page, key, row, changes, what };
+  if (entry !== null) return { kind: "saved", page, key, row, changes, what, entry };
   return { kind: "unchanged", page, key, row, ...(earlier === undefined ? {} : { earlier }) };
 }
 

@@ -18,6 +18,7 @@ import { type Refusal, refused } from "../trip/outcome.js";
 import type { Trip } from "../trip/trip.js";
 import type { ChoiceSearch, Conflict, FormKind, FormView, Offers, Problem } from "../views/form-view.js";
 import { ownText } from "../views/own-text.js";
+import type { Said } from "../views/said.js";
 
 /** Why the record's form is locked, or null. */
 export function lockedBecause(page: Page, record: StoredRecord, facts: Facts): string | null {
@@ -107,7 +108,7 @@ export interface FormState {
   readonly search: ChoiceSearch | null;
   readonly token: string;
   readonly locked: string | null;
-  readonly notice: string | null;
+  readonly notice: Said | null;
   /** False where the answer of a save was lost, so that nobody can say that nothing was saved; true where it is left out. */
   readonly certain?: boolean;
   readonly heading?: Word;
@@ -146,6 +147,7 @@ export function layOut(trip: Trip, form: FormKind, state: FormState, offers: Off
   return {
     page,
     form,
+    ids: trip.request.ids ?? "",
     key,
     title: headingOf(trip, form, record.row),
     kept: listQuery(page, trip.request.query),

@@ -1,12 +1,12 @@
 import { ConditionTooLong } from "../condition/budget.js";
 import { type Facts, factsOf } from "../condition/facts.js";
-import { message } from "../messages/messages.js";
+import { message, word } from "../messages/messages.js";
 import { memoizePerPage } from "../page/memoize-per-page.js";
 import type { Page } from "../page/page.js";
 import { isRefusedAs } from "../postgres/refusal.js";
 import type { Database, Told } from "../postgres/statement.js";
 import { isRefusal, saidOf, unavailabilityOf } from "../postgres/unavailable.js";
-import { queryText } from "../settings/bound/path.js";
+import { decodeSegment, encodeSegment, queryText } from "../settings/bound/path.js";
 import { mayMake, mayOpen } from "../steps/access.js";
 import { answer } from "../steps/answer.js";
 import { readKey } from "../steps/key.js";
@@ -91,7 +91,12 @@ class RoundTrip {
         return notFound("no-such-address", route.page);
       case "method-not-allowed":
         recorder.note("route", [{ name: "method", value: request.method }], `the address takes ${route.allow}`);
-        return refused("method-not-allowed", route.page, { allow: route.allow });
+        return refused("method-not-allowed", route.page, {
+          allow: route.allow,
+          because: word(route.page.language, request.method === "PUT" ? "takes-no-put" : "takes-methods", {
+            methods: route.allow,
+          }),
+        });
       case "options":
         recorder.note("route", [{ name: "method", value: request.method }]);
         return { kind: "shown", view: { what: "methods", allow: route.allow } };
@@ -140,6 +145,8 @@ class RoundTrip {
       const read = readKey(page, segments);
       if (!read.ok) return this.malformedKey(page, read.reason, segments);
       this.key = read.key;
+      const better = this.betterAddress(segments, read.key);
+      if (better !== null) return { kind: "shown", view: { what: "better-address", to: better } };
       this.recorder.note(
         "key",
         page.key.map((column, index) => ({
@@ -203,6 +210,16 @@ class RoundTrip {
   private malformedKey(page: Page, reason: string, segments: readonly string[] = this.key ?? []): Outcome {
     this.recorder.note("key", [{ name: "typed", value: segments.join("/") }], reason);
     return refused("malformed-key", page);
+  }
+
+  /** The one address of a record whose key is written in another way in this one: `/rivers/01`. Null where it is written as it should be. */
+  private betterAddress(segments: readonly string[], key: readonly string[]): string | null {
+    const { method, path, query } = this.request;
+    const [typed, right] = [segments.join("/"), key.map(encodeSegment).join("/")];
+    const isSame = segments.every((segment, index) => decodeSegment(segment) === key[index]);
+    if (isSame || (method !== "GET" && method !== "HEAD")) return null;
+    const at = path.lastIndexOf(typed);
+    return at < 0 ? null : `${path.slice(0, at)}${right}${path.slice(at + typed.length)}${queryText(query)}`;
   }
 
   /** Whether it is about a record that is still to be made. */

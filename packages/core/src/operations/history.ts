@@ -6,6 +6,7 @@ import { lastChangesStatement } from "../log/read.js";
 import { word } from "../messages/messages.js";
 import { isTaken } from "../page/columns.js";
 import { listQuery } from "../page/list-query.js";
+import { undoName } from "../page/names.js";
 import type { Row, Stored } from "../postgres/statement.js";
 import { mayEdit, maySeeHistory } from "../steps/access.js";
 import { load } from "../steps/load.js";
@@ -164,20 +165,49 @@ export async function history(trip: Trip): Promise<Outcome> {
  * The texts that an entry of the log gives for a record's form: what its fields were before it. Null where the address names none, or one
  * that the actor may not see.
  */
-export async function oldTexts(
-  trip: Trip,
-  row: Row,
-): Promise<{ id: string; texts: ReadonlyMap<string, string>; at: string } | null> {
+export async function oldTexts(trip: Trip, row: Row): Promise<OldTexts | null> {
   const { page, facts, request } = trip;
-  const { old } = request.query;
+  const { old, [undoName]: undone } = request.query;
+  if (isNumber(undone)) return undoneTexts(trip, undone);
   if (!isNumber(old) || !maySeeHistory(page, row, facts)) return null;
   const [seen] = await entriesSeen(trip, row, old, 1);
   if (seen?.entry.id !== old || !seen.before) return null;
-  const { entry, changes } = seen;
-  const texts = changes.flatMap(({ field: name, old: before, hidden }): [string, string][] => {
-    if (hidden) return [];
-    const field = page.fields.find((each) => each.column.name === name);
-    return field && isTaken(field, "edit") ? [[name, show(field, before, page).text]] : [];
-  });
-  return { id: old, texts: new Map(texts), at: toldMoment(page, entry.at ?? "") };
+  const at = toldMoment(page, seen.entry.at ?? "");
+  return {
+    before: { id: old, texts: textsBefore(page, seen.changes) },
+    says: (button) => word(page.language, "old-values-here", { at, button }),
+  };
+}
+
+/** What a record's form is opened with besides what is stored. */
+interface OldTexts {
+  /** What is said of it, with the text of the button that saves it. */
+  readonly says: (button: string) => string;
+  /** The entry that would be put back, and the texts of the fields before it; left out where nothing is to be put back. */
+  readonly before?: { readonly id: string; readonly texts: ReadonlyMap<string, string> };
+}
+
+/** The texts of a form's fields before a change; what the log does not keep is left out. */
+const textsBefore = (page: Trip["page"], changes: readonly FieldChange[]): ReadonlyMap<string, string> =>
+  new Map(
+    changes.flatMap(({ field: name, old, hidden }): [string, string][] => {
+      const field = hidden ? undefined : page.fields.find((each) => each.column.name === name);
+      return field && isTaken(field, "edit") ? [[name, show(field, old, page).text]] : [];
+    }),
+  );
+
+/** The same for one's own last change, which is to be taken back: not where somebody has changed the record since. */
+async function undoneTexts(trip: Trip, id: string): Promise<OldTexts | null> {
+  const { page, facts, dependencies } = trip;
+  const [entry] = await dependencies.database.run(lastChangesStatement(tableName(page.table), keyOf(trip), null, 1));
+  if (entry?.id !== id)
+    return {
+      says: () =>
+        word(page.language, "undo-too-late", { by: entry?.actor_name ?? "–", at: toldMoment(page, entry?.at ?? "") }),
+    };
+  if (entry.actor_id !== facts.actor.id || entry.operation !== "update") return null;
+  return {
+    before: { id, texts: textsBefore(page, changesIn(entry)) },
+    says: (button) => word(page.language, "undo-here", { button }),
+  };
 }

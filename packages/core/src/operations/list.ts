@@ -1,13 +1,16 @@
 import type { Option } from "../controls/control.js";
 import { word } from "../messages/messages.js";
+import { idOf } from "../page/ids.js";
 import { listNames, listQuery } from "../page/list-query.js";
+import { keyName, straightName } from "../page/names.js";
 import type { Page } from "../page/page.js";
 import { isRefusedAs } from "../postgres/refusal.js";
 import type { Row, Stored } from "../postgres/statement.js";
-import { encodeSegment, recordAddress } from "../settings/bound/path.js";
+import { encodeSegment, queryText, recordAddress } from "../settings/bound/path.js";
 import { isSmall } from "../settings/bound/sorting.js";
 import {
   countName,
+  keyPartName,
   type ListQuestion,
   listLength,
   listStatement,
@@ -18,13 +21,15 @@ import { commonWords, commonWordsStatement } from "../statements/search.js";
 import { mayMake } from "../steps/access.js";
 import { readSaid } from "../steps/answer.js";
 import { readKey } from "../steps/key.js";
-import { load } from "../steps/load.js";
+import { load, type StoredRecord } from "../steps/load.js";
 import { listOf } from "../steps/offer.js";
+import { takenFields } from "../steps/prefill.js";
 import { type Outcome, refused } from "../trip/outcome.js";
 import { Recorder } from "../trip/recording.js";
 import type { PageRequest } from "../trip/request.js";
 import type { Trip } from "../trip/trip.js";
 import type { AskedProblem, ListCount, ListView, SoughtKey } from "../views/list-view.js";
+import { lockedBecause } from "./form.js";
 import { type AskedFilters, judgeFilters, readFilters } from "./list-filters.js";
 import { readPlace, sortIn, sortNames, sortText, writePlace } from "./list-place.js";
 import { type RowSent, type RowState, rowForms, rowsAlone } from "./row-forms.js";
@@ -136,11 +141,12 @@ function countOf({ page }: Trip, narrowed: boolean, { rows, count }: Part): List
 
 /** The key that somebody typed to go to its record; null where nobody did. */
 function soughtKey(page: Page, query: Readonly<Record<string, string>>): readonly string[] | null {
-  const typed = page.key.map(({ name }) => query[`go.${name}`]?.trim());
+  const ofAddress = page.key.length === 1 ? query[keyName] : undefined;
+  const typed = page.key.map(({ name }) => (query[`go.${name}`] ?? ofAddress)?.trim());
   return typed.every((each) => each === undefined || each === "") ? null : typed.map((each) => each ?? "");
 }
 
-/** Where a typed key leads: to its record, or back with what is the matter. */
+/** Where a typed key leads: to its form, or to the record where it can't be edited, or back with what is the matter. */
 async function goTo(trip: Trip, typed: readonly string[]): Promise<Outcome | SoughtKey> {
   const { page, recorder } = trip;
   const read = readKey(page, typed.map(encodeSegment));
@@ -157,8 +163,33 @@ async function goTo(trip: Trip, typed: readonly string[]): Promise<Outcome | Sou
     page.key.map(({ name }, index) => ({ name, value: typed[index] ?? null, note: "go to" })),
     record ? null : "there is no record with this key",
   );
-  if (key && record) return { kind: "shown", view: { what: "elsewhere", to: recordAddress(page.path, key) } };
+  if (key && record) return elsewhere(formAddress(trip, key, record));
   return { typed, problem: word(page.language, "no-such-key", { key: typed.join(" / ") }) };
+}
+
+/**
+ * The address of a record's form, at a field of it; of the record itself where it can't be edited and its form does not stand beside the list.
+ */
+function formAddress(trip: Trip, key: readonly string[], record: StoredRecord): string {
+  const { page, facts } = trip;
+  const kept = queryText(listQuery(page, trip.request.query));
+  const address = recordAddress(page.path, key);
+  if (lockedBecause(page, record, facts) !== null) return `${address}${page.list.beside ? "/edit" : ""}${kept}`;
+  const [first] = takenFields(page, "edit", record.row, facts);
+  return `${address}/edit${kept}${first ? `#${idOf(first)}` : ""}`;
+}
+
+const elsewhere = (to: string): Outcome => ({ kind: "shown", view: { what: "elsewhere", to } });
+
+/** Where a search leads that found one record alone, on the way of the page's own search; null where it found another number. */
+async function straightTo(trip: Trip, { rows, previous, next, search }: ListView): Promise<Outcome | null> {
+  const { page, request } = trip;
+  const [row, ...others] = rows;
+  const isAlone = row && others.length === 0 && !previous && !next && search !== "";
+  if (!isAlone || request.query[straightName] === undefined || request.api) return null;
+  const key = page.key.map((_, index) => row[keyPartName(index)] ?? "");
+  const record = await load({ ...trip, key });
+  return record && elsewhere(formAddress(trip, key, record));
 }
 
 /** The list of a page's records that the actor may see. */
@@ -171,7 +202,9 @@ export async function list(trip: Trip): Promise<Outcome> {
   const view = await listView(trip);
   // A program would take all records for those that it asked for.
   if (request.api && view.wrong.length > 0) return refused("query-wrong", page, { parameters: view.wrong });
-  const list = { ...view, sought: sought ?? null, notice: said?.text ?? null, savedAddress: said?.address || null };
+  const straight = await straightTo(trip, view);
+  if (straight) return straight;
+  const list = { ...view, sought: sought ?? null, notice: said, savedAddress: said?.address || null };
   return { kind: "shown", view: { what: "list", list } };
 }
 

@@ -1,27 +1,40 @@
 import { word } from "../messages/messages.js";
+import { idOf } from "../page/ids.js";
 import { listQuery } from "../page/list-query.js";
 import type { Page } from "../page/page.js";
 import { queryText, recordAddress } from "../settings/bound/path.js";
-import { keyPartName, placeStatement } from "../statements/list.js";
+import { isEditableRow, keyPartName, placeStatement } from "../statements/list.js";
 import type { Outcome } from "../trip/outcome.js";
 import type { Trip } from "../trip/trip.js";
 import { partAt, questionOf } from "./list.js";
 import { placeOf } from "./list-place.js";
 import { missing } from "./missing.js";
 
+/** So many records are looked at beyond one, to find the next that can be edited. */
+const mostPassed = 1000;
+
 /**
- * The key of the record that stands beside this one in the list as the address looks at it; null at its end, and `undefined` where there is no
- * such record.
+ * The key of the next record in the list, as the address looks at it, that can be edited; null where there is none up to its end, and `undefined`
+ * where there is no such record as this one.
  */
 async function neighbourOf(trip: Trip, by: "next" | "previous"): Promise<readonly string[] | null | undefined> {
   const { page, key, facts, request, dependencies } = trip;
   const { question } = questionOf(page, request);
   const [row] = await dependencies.database.run(placeStatement(page, key, facts, question.sort));
   if (!row) return undefined;
-  const place = { backward: by === "previous", beyond: placeOf(page, question.sort, row) };
-  const { rows } = await partAt(trip, question, place, 1);
-  const found = by === "next" ? rows[0] : rows.at(-1);
-  return found ? page.key.map((_, index) => found[keyPartName(index)] ?? "") : null;
+  let last = row;
+  // One row is asked for first: mostly it is the one.
+  for (let [passed, length] = [0, 1]; passed < mostPassed; passed += length, length = 50) {
+    const place = { backward: by === "previous", beyond: placeOf(page, question.sort, last) };
+    const { rows, more } = await partAt(trip, question, place, length);
+    const onward = by === "next" ? rows : rows.toReversed();
+    const found = onward.find((each) => isEditableRow(page, each));
+    if (found) return page.key.map((_, index) => found[keyPartName(index)] ?? "");
+    const end = onward.at(-1);
+    if (!more || !end) return null;
+    last = end;
+  }
+  return null;
 }
 
 /** The address of a record's form, which keeps how the list was looked at. */
@@ -45,10 +58,19 @@ const moveTo =
 export const next = moveTo("next");
 export const previous = moveTo("previous");
 
-/** Where a save leads that goes on to the next record: to its form, or to the list where there is none. */
-export async function addressOfNext(trip: Trip, key: readonly string[]): Promise<string> {
+/**
+ * Where a save leads that goes on to the next record: to its form, at the field that was changed in this one; or to the list where there is
+ * none, which says so.
+ */
+export async function addressOfNext(
+  trip: Trip,
+  key: readonly string[],
+  changed: string | undefined,
+): Promise<{ readonly to: string; readonly isLast: boolean }> {
   const { page, request } = trip;
   const kept = listQuery(page, request.query);
   const found = await neighbourOf({ ...trip, key }, "next");
-  return found ? formAddress(page, found, kept) : `${page.path.list}${queryText(kept)}`;
+  if (!found) return { to: `${page.path.list}${queryText(kept)}`, isLast: true };
+  const field = page.fields.find(({ column }) => column.name === changed);
+  return { to: `${formAddress(page, found, kept)}${field ? `#${idOf(field)}` : ""}`, isLast: false };
 }

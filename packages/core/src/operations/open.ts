@@ -1,4 +1,3 @@
-import { word } from "../messages/messages.js";
 import { listQuery } from "../page/list-query.js";
 import { mayDelete, mayMake, maySeeHistory } from "../steps/access.js";
 import { readSaid } from "../steps/answer.js";
@@ -8,6 +7,7 @@ import { type Outcome, type Refusal, shown } from "../trip/outcome.js";
 import type { Trip } from "../trip/trip.js";
 import type { Offers } from "../views/form-view.js";
 import { saveText } from "../views/own-text.js";
+import { plainly } from "../views/said.js";
 import { freshForm, lockedBecause, makeForm } from "./form.js";
 import { oldTexts } from "./history.js";
 import { missing } from "./missing.js";
@@ -30,15 +30,13 @@ export async function open(trip: Trip): Promise<Outcome> {
   if ("kind" in loaded) return loaded;
   const { record, lists } = loaded;
   const locked = lockedBecause(page, record, facts);
-  const notice = readSaid(request, trip.dependencies.signer)?.text ?? null;
+  const notice = readSaid(request, trip.dependencies.signer);
   const old = locked === null ? await oldTexts(trip, record.row) : null;
-  const state = { ...freshForm(trip, "edit", old ? { ...record, undoes: old.id } : record), locked, notice };
+  const undoes = old?.before ? { ...record, undoes: old.before.id } : record;
+  const state = { ...freshForm(trip, "edit", undoes), locked, notice };
   const given = old && {
-    typed: old.texts,
-    notice: word(page.language, "old-values-here", {
-      at: old.at,
-      button: saveText({ page, row: record.row, key: trip.key }, "edit"),
-    }),
+    ...(old.before ? { typed: old.before.texts } : {}),
+    notice: plainly(old.says(saveText({ page, row: record.row, key: trip.key }, "edit"))),
   };
   const form = await makeForm(trip, "edit", { ...state, ...given }, lists);
   const values = form.fields.map(({ field, control, text }) => ({
@@ -79,7 +77,7 @@ export async function view(trip: Trip): Promise<Outcome> {
         makes: mayMake(page, facts),
         related: request.api ? [] : await relatedLists(trip, record.row),
         history: maySeeHistory(page, record.row, facts),
-        notice: said?.text ?? null,
+        notice: said,
       },
     },
   };

@@ -68,7 +68,8 @@ async function takeStored({ trip, submission }: Given, name: string): Promise<Ou
 async function withNext(trip: Trip, outcome: Outcome): Promise<Outcome> {
   if (trip.page.answer.saved !== "next" || (outcome.kind !== "saved" && outcome.kind !== "unchanged")) return outcome;
   try {
-    return { ...outcome, to: await addressOfNext(trip, outcome.key) };
+    const changed = outcome.kind === "saved" ? outcome.changes[0]?.field : undefined;
+    return { ...outcome, ...(await addressOfNext(trip, outcome.key, changed)) };
   } catch (error) {
     // It is saved, whatever becomes of the way on.
     if (!unavailabilityOf(error) && !isRefusal(error)) throw error;

@@ -54,14 +54,14 @@ function boundOf<All extends object>(all: All, file: object | undefined, context
 
 function fieldsOf(binder: Binder): readonly Field[] {
   const seen = new Set<string>();
-  return fieldsIn(binder.file).flatMap(({ name, settings, path }) => {
+  return fieldsIn(binder.file).flatMap(({ name, settings, path }, place) => {
     if (seen.has(name)) binder.error("field-twice", `The field "${name}" stands here twice.`, path);
     seen.add(name);
     const column = binder.column(name, path, true);
     if (!column) return [];
     const field = new FieldBinder(binder, column, settings, path);
     const bound = boundOf(fieldSettings, settings, field, path);
-    return [{ ...bound, column, formName: field.formName(), onNew: field.isOnNew() }];
+    return [{ ...bound, column, place, formName: field.formName(), onNew: field.isOnNew() }];
   });
 }
 

@@ -1,5 +1,6 @@
 import { filterNames } from "../settings/bound/filters.js";
 import { memoizePerPage } from "./memoize-per-page.js";
+import { keyName, straightName } from "./names.js";
 import type { Page } from "./page.js";
 
 /** The names by which an address says how a page's list is looked at. */
@@ -14,7 +15,13 @@ const namesOf = memoizePerPage((page): readonly string[] => [
 
 /** All names that an address of a page's list may have: those, and the keys that are gone to. */
 export const listNames = memoizePerPage(
-  (page): ReadonlySet<string> => new Set([...namesOf(page), ...page.key.map(({ name }) => `go.${name}`)]),
+  (page): ReadonlySet<string> =>
+    new Set([
+      ...namesOf(page),
+      straightName,
+      ...(page.key.length === 1 ? [keyName] : []),
+      ...page.key.map(({ name }) => `go.${name}`),
+    ]),
 );
 
 /**

@@ -32,3 +32,12 @@ export const copyPrefix = "copy.";
 
 /** The dates that were begun and not finished, as a JSON array of their controls' names: the script says so, since a browser sends nothing for them. */
 export const unfinishedName = "quill.unfinished";
+
+/** In the address of a record's form: the number of one's own change in the log that is to be taken back. */
+export const undoName = "undo";
+
+/** In the address of a list: the key of the record whose form is wanted, where the key has one part. */
+export const keyName = "key";
+
+/** In the address of a list, from its search: where one record alone is found, its form is wanted. */
+export const straightName = "straight";

@@ -14,6 +14,8 @@ export type { SetColumn } from "../settings/set.js";
 /** A field of a page: what its settings come to on its column (settings/field/). */
 export interface Field extends BoundOf<typeof fieldSettings> {
   readonly column: Column;
+  /** Its place among the fields of the page, from 0. */
+  readonly place: number;
   /** The name of its control in a form. */
   readonly formName: string;
   /** Whether the form of a new record takes it: a key that may not be changed later has to be given once. */

@@ -68,6 +68,7 @@ describe("the rule telephone", () => {
     const view: FormView = {
       page,
       form: "edit",
+      ids: "",
       kept: {},
       begins: {},
       reason: null,

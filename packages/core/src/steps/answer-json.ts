@@ -3,11 +3,14 @@ import { type JsonAnswer, jsonText } from "../json/value.js";
 import { historyJson, listJson, newJson, recordJson } from "../json/views.js";
 import { type Code, statusOf } from "../messages/codes.js";
 import { type Language, titleOfCode, word } from "../messages/messages.js";
+import { tokenName } from "../page/names.js";
+import { rowPrefix } from "../page/rows.js";
 import { recordAddress } from "../settings/bound/path.js";
 import type { NoticeOf, Outcome, View } from "../trip/outcome.js";
 import type { ApiRequest, PageRequest, PageResponse } from "../trip/request.js";
 import type { Signer } from "../trip/signer.js";
 import type { FormView } from "../views/form-view.js";
+import type { ListView } from "../views/list-view.js";
 import type { RecordView } from "../views/record-view.js";
 import { saidOf } from "./said.js";
 
@@ -35,8 +38,14 @@ const problem = (
   detail: string | null,
   errors: readonly JsonProblem[] = [],
   headers: Readonly<Record<string, string>> = {},
+  tokens: Readonly<Record<string, string>> = {},
 ): PageResponse =>
-  respond(status, problemJson(status, code, title, detail, errors), "application/problem+json", headers);
+  respond(
+    status,
+    { ...(problemJson(status, code, title, detail, errors) as object), ...tokens } as JsonAnswer,
+    "application/problem+json",
+    headers,
+  );
 
 /** Seconds after which it may work again (RFC 9110, 10.2.3). */
 const retryAfter = { "retry-after": "5" };
@@ -52,22 +61,48 @@ function noticeJson({ code, because, page, allow, parameters }: NoticeOf, reques
   });
 }
 
-/** A form that came back, as a problem with a pointer to each of its fields. */
-function formProblem(status: number, code: Code | "invalid" | "conflict" | "failed", form: FormView): PageResponse {
+type FormCode = "invalid" | "conflict" | "failed";
+
+/** What is wrong with a form, by the names of its controls; each with what stands before them in a row of a list. */
+function formErrors(form: FormView, prefix = ""): readonly JsonProblem[] {
   const { language } = form.page;
-  const pointerOf = (field: string | null): string => (field === null ? "" : pointerTo(field));
-  const errors = [
+  const pointerOf = (field: string | null): string => (field === null ? "" : pointerTo(`${prefix}${field}`));
+  return [
     ...form.problems.map(({ field, message }) => ({ pointer: pointerOf(field), detail: message })),
     ...form.conflicts.map(({ field, stored }) => ({
-      pointer: pointerTo(field),
+      pointer: pointerOf(field),
       detail: `${word(language, "stored-now")} ${stored}`,
     })),
   ];
+}
+
+/** The kinds of outcomes by which a form comes back. */
+const codeOf = (kind: Outcome["kind"]): FormCode =>
+  kind === "conflict" ? "conflict" : kind === "failed" ? "failed" : "invalid";
+
+/** A form that came back, as a problem with a pointer to each of its fields; where a form was sent, with the token for the next try. */
+function formProblem(status: number, code: FormCode, form: FormView, { body }: PageRequest): PageResponse {
+  const { language } = form.page;
+  const errors = formErrors(form);
   const title =
     form.conflicts.length > 0
       ? word(language, "conflict-heading")
       : word(language, errors.length === 1 ? "one-thing" : "many-things", { count: errors.length });
-  return problem(status, code, title, null, errors, status === 503 ? retryAfter : {});
+  const token = body && "text" in body ? { [tokenName]: form.token } : {};
+  return problem(status, code, title, null, errors, status === 503 ? retryAfter : {}, token);
+}
+
+/** The rows of a list that came back, the same: each control by its name, with its row's number, and each row's token. */
+function rowsProblem(status: number, code: FormCode, list: ListView): PageResponse {
+  const rows = (list.forms ?? []).map(({ form, said }, number) => ({ form, said, prefix: rowPrefix(number) }));
+  const errors = rows.flatMap(({ form, said, prefix }) => [
+    ...(form ? formErrors(form, prefix) : []),
+    ...(said === null ? [] : [{ pointer: pointerTo(`${prefix}${tokenName}`), detail: said }]),
+  ]);
+  const tokens = Object.fromEntries(
+    rows.flatMap(({ form, prefix }) => (form ? [[`${prefix}${tokenName}`, form.token] as const] : [])),
+  );
+  return problem(status, code, list.problem ?? "", null, errors, status === 503 ? retryAfter : {}, tokens);
 }
 
 /** A strong tag (RFC 9110, 8.8.3): the row's version, by which a change is tied to it, and a digest of what was answered. */
@@ -109,18 +144,16 @@ function seen(
   const { base } = request.frame;
   switch (view.what) {
     case "list":
-      return respond(status, listJson(view.list, base));
+      return kind === "shown"
+        ? respond(status, listJson(view.list, base))
+        : rowsProblem(status, codeOf(kind), view.list);
     case "record":
       return recordAnswer(status, view.record, request, signer);
     case "history":
       return respond(status, historyJson(view.history, base));
     case "form":
       if (kind === "shown") return respond(status, newJson(view.form));
-      return formProblem(
-        status,
-        kind === "conflict" ? "conflict" : kind === "failed" ? "failed" : "invalid",
-        view.form,
-      );
+      return formProblem(status, codeOf(kind), view.form, request);
     case "removal":
       return problem(status, "conflict", view.removal.said ?? view.removal.title, null);
     case "notice":

@@ -16,7 +16,7 @@ describe("Answer", () => {
     expect(cookie).toMatch(/; Path=\/stations; Max-Age=60; HttpOnly; SameSite=Lax$/);
     const value = cookie.slice(saidCookie.length + 1).split(";")[0] ?? "";
     const read = (said: string, path = "/stations") => readSaid({ ...request, path, said }, signer);
-    expect(read(value)).toEqual({ text: "MV-014, Otter Weir, is saved.", address: "/stations/MV-014" });
+    expect(read(value)).toEqual({ text: "MV-014, Otter Weir, is saved.", address: "/stations/MV-014", undo: null });
     // It is for the address that it was made for, and for no other.
     expect(read(value, "/sensors")).toBeNull();
     expect(read(`x${value}`)).toBeNull();

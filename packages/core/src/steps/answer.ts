@@ -7,22 +7,24 @@ import { type Notice, noticePage } from "../html/notice.js";
 import { recordPage } from "../html/record.js";
 import { removalPage } from "../html/removal.js";
 import { statusOf } from "../messages/codes.js";
-import { word } from "../messages/messages.js";
+import { type Language, word } from "../messages/messages.js";
 import { editableFields } from "../page/columns.js";
 import { listQuery } from "../page/list-query.js";
-import type { Page } from "../page/page.js";
+import type { Field, Page } from "../page/page.js";
 import type { Row } from "../postgres/statement.js";
 import { queryText, recordAddress } from "../settings/bound/path.js";
 import { fillTemplate, type Template } from "../settings/bound/template.js";
 import type { NoticeOf, Outcome, View } from "../trip/outcome.js";
 import type { PageRequest, PageResponse } from "../trip/request.js";
 import type { Signer } from "../trip/signer.js";
+import { inLanguage } from "../values/in-language.js";
 import type { FileView } from "../views/file-view.js";
 import type { Frame } from "../views/frame.js";
 import type { PageParts } from "../views/page-parts.js";
+import { isDated } from "../views/told.js";
 import { answerJson, statuses } from "./answer-json.js";
 import { readPairs } from "./read.js";
-import { saidOf } from "./said.js";
+import { saidOf, undoOf } from "./said.js";
 import { signerThatMade } from "./token.js";
 
 const htmlHeaders = { "content-type": "text/html; charset=utf-8", "cache-control": "no-store" };
@@ -55,7 +57,7 @@ const fileHeaders = ({ name, type }: FileView): Readonly<Record<string, string>>
 /** The name of the cookie (RFC 6265) that carries one line over a redirect. */
 export const saidCookie = "quill_said";
 
-const saidSchema = v.strictObject({ text: v.string(), address: v.string() });
+const saidSchema = v.strictObject({ text: v.string(), address: v.string(), undo: v.nullable(v.string()) });
 type Said = v.InferOutput<typeof saidSchema>;
 
 /** A cookie with the line is at most so long, in bytes, so that no header grows past what servers and proxies take. */
@@ -127,11 +129,16 @@ function afterSave(
   const own = there && wanted.to ? addressFrom(outcome.page, wanted.to, outcome) : null;
   const inList = outcome.list === undefined ? null : places.list;
   const location = inList ?? own ?? next ?? places[there && wanted.saved !== "next" ? wanted.saved : "list"];
-  const said = { text: saidOf(outcome), address: outcome.kind === "saved" && there ? record : "" };
+  const atEnd = outcome.isLast ? ` ${word(outcome.page.language, "was-last-of-list")}` : "";
+  const said = {
+    text: `${saidOf(outcome)}${atEnd}`,
+    address: outcome.kind === "saved" && there ? record : "",
+    undo: undoOf(outcome, base),
+  };
   if (outcome.list)
     return page(
       200,
-      listPage({ ...outcome.list, notice: said.text, savedAddress: said.address }, request.frame),
+      listPage({ ...outcome.list, notice: said, savedAddress: said.address || null }, request.frame),
       request.frame,
     );
   return {
@@ -142,10 +149,17 @@ function afterSave(
   };
 }
 
+/** What was typed as the form showed it: the label of a choice that the page itself names, yes and no. */
+function typedText({ choices, control, column }: Field, text: string, language: Language): string {
+  if (text !== "" && (control === "check-box" || choices?.from === "truth"))
+    return word(language, text === "true" ? "yes" : "no");
+  return isDated(column) ? inLanguage(column.type.kind, text.replace("T", " "), language) : text;
+}
+
 const labelled = (at: Page | null, typed: ReadonlyMap<string, string> | undefined): { label: string; text: string }[] =>
   (at ? editableFields(at) : []).flatMap((field) => {
-    const text = typed?.get(field.column.name);
-    return text === undefined ? [] : [{ label: field.label, text }];
+    const text = typed?.get(field.column.name) ?? typed?.get(field.formName);
+    return text === undefined ? [] : [{ label: field.label, text: typedText(field, text, at?.language ?? "en") }];
   });
 
 /** What proves that a form was refused here, and where it was sent: a sign-in carries on nothing else. */
@@ -251,7 +265,9 @@ function seen(status: number, view: View, request: PageRequest, signer: Signer):
         headers: {
           location: `${frame.base}${view.to}`,
           "cache-control": "no-store",
-          ...(view.said ? sayNext({ text: view.said, address: "" }, `${frame.base}${view.to}`, signer) : {}),
+          ...(view.said
+            ? sayNext({ text: view.said, address: "", undo: null }, `${frame.base}${view.to}`, signer)
+            : {}),
         },
         body: "",
       };

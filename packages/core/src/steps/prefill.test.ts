@@ -104,10 +104,12 @@ describe("Prefill", () => {
       `format: loyal-quill/page@1\ntitle: "Sensor {channel}, {calibrated_at}"\npath: /sensors/{station_code}/{channel}\nrecord: { table: network.sensor, key: [station_code, channel] }\ntime-zone: Europe/London\nfields: [calibrated_at]\n`,
     );
     const row = { channel: "2", calibrated_at: "2026-07-01 09:30:00.25+00" };
-    expect(titleOf(page, row, ["MV-014", "2"])).toBe("Sensor 2, 2026-07-01 10:30:00.25");
+    expect(titleOf(page, row, ["MV-014", "2"])).toBe("Sensor 2, 2026-07-01 10:30:00");
     expect(titleOf(page, { ...row, calibrated_at: "infinity" }, ["MV-014", "2"])).toBe("Sensor 2, infinity");
     expect(toldMoment(page, "2026-07-01 09:30:00.123456+00")).toBe("2026-07-01 10:30:00 (Europe/London)");
-    expect(toldMoment({ timeZone: "UTC" }, "2026-07-01 09:30:00.123456+00")).toBe("2026-07-01 09:30:00 UTC");
+    expect(toldMoment({ language: "en", timeZone: "UTC" }, "2026-07-01 09:30:00.123456+00")).toBe(
+      "2026-07-01 09:30:00 UTC",
+    );
   });
 
   test("digests are of editable fields only and differ by field and value", () => {

@@ -1,8 +1,9 @@
 import { truthOf } from "../condition/evaluate.js";
 import type { Facts } from "../condition/facts.js";
+import { controlKind } from "../controls/index.js";
 import { comparable, keeping, show } from "../controls/show.js";
 import { type Language, word } from "../messages/messages.js";
-import { isTaken } from "../page/columns.js";
+import { isMade, isTaken } from "../page/columns.js";
 import { memoizePerPage } from "../page/memoize-per-page.js";
 import type { Field, Page } from "../page/page.js";
 import type { Row, Stored } from "../postgres/statement.js";
@@ -13,6 +14,7 @@ import { byName } from "../values/by-name.js";
 import { hasOwnWay } from "../values/in-language.js";
 import type { FieldView, FormKind, Offers, Option } from "../views/form-view.js";
 import { renderFor } from "../views/own-text.js";
+import { told } from "../views/told.js";
 import type { StoredRecord } from "./load.js";
 import { dependsOnForm } from "./offer.js";
 import type { Claims, FieldDigest } from "./token.js";
@@ -38,6 +40,16 @@ const fieldsOn = (page: Page, form: FormKind, row: Row, facts: Facts): readonly 
       (form === "edit" || field.onNew) &&
       (field.when === null || truthOf(field.when.expression, { ...facts, row }) === true),
   );
+
+/**
+ * Whether a field has to be filled in, as far as that is known before it is sent. An old record without the value must stay repairable
+ * elsewhere, so only what is there may not be emptied; what the table gives, or what is made of another field, may be left out.
+ */
+const isNeeded = (field: Field, form: FormKind, text: string): boolean =>
+  !controlKind(field.control).isBox &&
+  !isMade(field) &&
+  field.rules.some(({ rule, when }) => rule === "required" && when === null) &&
+  (text !== "" || (form === "new" && field.column.default === null));
 
 /**
  * Fills the controls: from the stored row, or with what was typed where something was.
@@ -84,7 +96,9 @@ export function prefillFields(
       isHidden: field.hidden && stored !== null,
       download:
         field.control === "file" && stored !== null && form === "edit" ? fileAddress(page, key, field, request) : null,
-      stored: field.control === "file" ? stored : null,
+      stored,
+      told: told(page, field.column, stored),
+      isNeeded: isNeeded(field, form, text),
       problems: [],
       conflict: null,
     };

@@ -80,6 +80,15 @@ function addressOf(page: Page, rest: readonly string[], speaks: Speaks): Address
   return undefined;
 }
 
+/** The methods that an address takes, by forms and as JSON (RFC 9110, 10.2.1). */
+function allowedAt(page: Page, rest: readonly string[]): string {
+  const taken = (["html", "json"] as const).flatMap((speaks) =>
+    Object.keys(addressOf(page, rest, speaks)?.operations ?? {}),
+  );
+  const methods = taken.flatMap((each) => (each === "GET" ? ["GET", "HEAD"] : [each]));
+  return [...new Set([...methods, "OPTIONS"])].join(", ");
+}
+
 const indexes = new WeakMap<readonly Page[], ReadonlyMap<string, readonly Page[]>>();
 
 /** The pages by the first segment of their addresses, the longest address first: a nested one is nearer. */
@@ -119,10 +128,7 @@ export function route(site: Site, method: string, path: string, speaks: Speaks =
     const asked = method === "HEAD" ? "GET" : method;
     const operation = Object.hasOwn(operations, asked) ? operations[asked] : undefined;
     if (operation) return { kind: "page", page, operation, keySegments: address.segments };
-    const allow = [
-      ...Object.keys(operations).flatMap((each) => (each === "GET" ? ["GET", "HEAD"] : [each])),
-      "OPTIONS",
-    ].join(", ");
+    const allow = allowedAt(page, slash ? rest.slice(0, -1) : rest);
     if (method === "OPTIONS") return { kind: "options", page, allow };
     return { kind: "method-not-allowed", page, allow };
   }

@@ -53,6 +53,8 @@ interface Saved {
   readonly earlier?: string;
   /** Where the answer leads, where it is not to one of the places that a page can name. */
   readonly to?: string;
+  /** Whether there is no other record to go on to, where that is asked for. */
+  readonly isLast?: boolean;
   /** For rows that were saved in their list: the list as the answer, with what was typed in others; null for the list anew. */
   readonly list?: ListView | null;
   /** Where JSON is spoken: the record as it is stored now. */
@@ -68,6 +70,8 @@ export type Outcome =
       readonly kind: "saved";
       readonly changes: readonly FieldChange[];
       readonly what: "changed" | "made" | "deleted";
+      /** The number of its entry in the log, where it is of one record. */
+      readonly entry?: string;
     })
   | (Saved & { readonly kind: "unchanged" })
   | { readonly kind: "invalid"; readonly view: ViewOf<"form" | "list"> }

@@ -55,6 +55,8 @@ export interface PageRequest {
   readonly actor: Actor | null;
   /** The entries of the change log that it puts back, where it does. */
   readonly undoes?: readonly string[];
+  /** What tells the ids of its form from those of others in one document. */
+  readonly ids?: string;
   /** Whether values are taken as they are: not tidied, nothing made of others, no default in the place of null. */
   readonly asIs?: boolean;
   /** What a form is bound to besides its actor: changes with every sign-in. */

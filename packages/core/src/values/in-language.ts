@@ -35,6 +35,9 @@ export function inLanguage(kind: Kind, stored: string, language: Language): stri
   return isDated(kind) && dayFirst ? stored.replace(isoDay, "$3.$2.$1") : stored;
 }
 
+/** How a language writes a day, with its year, month and day as `$1` to `$3`. */
+export const dayPattern = (language: Language): string => (ways[language].dayFirst ? "$3.$2.$1" : "$1-$2-$3");
+
 /** The same as an SQL expression over the text form. */
 export function inLanguageSql(kind: Kind, text: string, language: Language): string {
   if (!hasOwnWay(kind, language)) return text;

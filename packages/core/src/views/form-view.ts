@@ -4,6 +4,8 @@ import type { Word } from "../messages/catalog.js";
 import type { Field, Page } from "../page/page.js";
 import type { Row } from "../postgres/statement.js";
 
+import type { Said } from "./said.js";
+
 export type { Option };
 
 /** What a field's control offers to choose from. */
@@ -58,18 +60,26 @@ export interface FieldView {
   /** Where a stored file is to be had, and what stands for it; null where there is none. */
   readonly download: string | null;
   readonly stored: string | null;
+  /** What is stored, as people read it; null where nothing is. */
+  readonly told: string | null;
   /** What is stored, as the control would show it, where something else was typed. */
   readonly replaces: string | null;
+  /** Whether it has to be filled in, and may not be emptied. */
+  readonly isNeeded: boolean;
   /** Whether something is stored that the control does not show. */
   readonly isHidden: boolean;
   readonly problems: readonly string[];
   readonly conflict: Conflict | null;
+  /** Whether it is what the page is about now. */
+  readonly hasFocus?: boolean;
 }
 
 /** A form, ready to be written as HTML. */
 export interface FormView {
   readonly page: Page;
   readonly form: "edit" | "new";
+  /** What tells the ids of this form from those of others in one document; empty where it stands alone. */
+  readonly ids: string;
   /** Empty for a new record. */
   readonly key: readonly string[];
   readonly title: string;
@@ -87,7 +97,7 @@ export interface FormView {
   readonly removable: boolean;
   /** Why it is saved, where the page asks for it: as typed, and what is wrong with it. */
   readonly reason: { readonly text: string; readonly problem: string | null } | null;
-  readonly notice: string | null;
+  readonly notice: Said | null;
   /** Whether it can be said that nothing was saved; where a save's answer was lost, it can't. */
   readonly certain: boolean;
   /** What stands over the problems, where it is not their number. */

@@ -1,5 +1,15 @@
 import type { Language } from "../messages/messages.js";
 
+/** A page that the person may open, for a navigation. */
+export interface PageLink {
+  /** The name of its file. */
+  readonly name: string;
+  /** What its list is called. */
+  readonly title: string;
+  readonly href: string;
+  readonly isCurrent: boolean;
+}
+
 /** What stands around every served page: handed in by the application that serves it. */
 export interface Frame {
   /** Where the pages are mounted: empty, or a path like `/records`. */
@@ -13,6 +23,8 @@ export interface Frame {
   readonly person: { readonly name: string; readonly account?: string } | null;
   /** A form in the header that signs the person out. */
   readonly signOut: { readonly action: string; readonly token: string } | null;
+  /** The pages that the person may open, for the way from one to the other; a few of many. */
+  readonly pages?: () => { readonly links: readonly PageLink[]; readonly more: boolean };
   /** The addresses of the style sheets, in their order. */
   readonly styleSheets: readonly string[];
   /** The address of the script that makes choices more pleasant; null for pages without any script. */

@@ -4,6 +4,7 @@ import type { Row } from "../postgres/statement.js";
 import type { Filter } from "../settings/bound/filters.js";
 import type { Column } from "../table/model.js";
 import type { FormView } from "./form-view.js";
+import type { Said } from "./said.js";
 
 /** How many records there are: exactly so many, more than so many, or about. */
 export interface ListCount {
@@ -69,7 +70,7 @@ export interface ListView {
   readonly problem: string | null;
   /** Whether the person may make new records here. */
   readonly makes: boolean;
-  readonly notice: string | null;
+  readonly notice: Said | null;
   /** The address of the record that was saved just now. */
   readonly savedAddress: string | null;
   /** The address of the record whose form stands beside the list. */

@@ -2,6 +2,7 @@ import type { Page } from "../page/page.js";
 import type { Row } from "../postgres/statement.js";
 import type { Column } from "../table/model.js";
 import type { FieldView } from "./form-view.js";
+import type { Said } from "./said.js";
 
 /** Records of another page that refer to the one that is shown. */
 export interface RelatedList {
@@ -35,5 +36,5 @@ export interface RecordView {
   readonly related: readonly RelatedList[];
   /** Whether the person may see what was changed of it. */
   readonly history: boolean;
-  readonly notice: string | null;
+  readonly notice: Said | null;
 }

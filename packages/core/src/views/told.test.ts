@@ -14,7 +14,7 @@ const london = { language: "en", timeZone: "Europe/London" } as const;
 describe("a value that is told", () => {
   test.each([
     ["2026-07-01 09:30:00+00", "2026-07-01 10:30:00"],
-    ["2026-01-01 09:30:00.123456+00", "2026-01-01 09:30:00.123456"],
+    ["2026-01-01 09:30:00.123456+00", "2026-01-01 09:30:00"],
     // The clocks go back: which of the two hours it is, is said.
     ["2026-10-25 00:30:00+00", "2026-10-25 01:30:00+01:00"],
     ["2026-10-25 01:30:00+00", "2026-10-25 01:30:00+00:00"],
@@ -44,8 +44,8 @@ describe("a value that is told", () => {
   });
 
   test("a moment of the log names its zone", () => {
-    expect(toldMoment({ timeZone: "UTC" }, "2026-11-23 18:20:27.9+00")).toBe("2026-11-23 18:20:27 UTC");
-    expect(toldMoment({ timeZone: "Asia/Kolkata" }, "2026-11-23 18:20:27.9+00")).toBe(
+    expect(toldMoment({ language: "en", timeZone: "UTC" }, "2026-11-23 18:20:27.9+00")).toBe("2026-11-23 18:20:27 UTC");
+    expect(toldMoment({ language: "en", timeZone: "Asia/Kolkata" }, "2026-11-23 18:20:27.9+00")).toBe(
       "2026-11-23 23:50:27 (Asia/Kolkata)",
     );
   });

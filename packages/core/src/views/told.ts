@@ -1,4 +1,4 @@
-import { word } from "../messages/messages.js";
+import { type Language, languages, word } from "../messages/messages.js";
 import type { Page } from "../page/page.js";
 import type { Row, Stored } from "../postgres/statement.js";
 import { fillTemplate, type Template } from "../settings/bound/template.js";
@@ -8,10 +8,16 @@ import { inZone } from "../values/in-zone.js";
 import { sizeIn, toldSize } from "../values/stamp.js";
 
 /**
- * A stored value as a title, a sentence or a list tells it: a moment in the page's time zone, as its field shows it; numbers, days, yes
- * and no in the page's language.
+ * A stored value as a title, a sentence or a list tells it: a moment in the page's time zone, to the second; numbers, days, yes and no in
+ * the page's language.
  */
-export function told(
+export function told(page: Pick<Page, "language" | "timeZone">, column: Column, stored: Stored): Stored {
+  const isMoment = column.type.kind === "timestamptz" || column.type.kind === "timestamp";
+  // Fractions of a second are for programs: people read past them.
+  return toldWhole(page, column, isMoment ? (stored?.replace(/(:\d\d)\.\d+/, "$1") ?? null) : stored);
+}
+
+function toldWhole(
   { language, timeZone }: Pick<Page, "language" | "timeZone">,
   column: Column,
   stored: Stored,
@@ -24,7 +30,9 @@ export function told(
   }
   switch (column.type.kind) {
     case "timestamptz":
-      return inLanguage("timestamptz", inZone(stored, timeZone) ?? stored, language);
+      return isolated(inLanguage("timestamptz", inZone(stored, timeZone) ?? stored, language), language);
+    case "timestamp":
+      return isolated(inLanguage("timestamp", stored, language), language);
     case "boolean":
       return word(language, stored === "true" ? "yes" : "no");
     default:
@@ -34,7 +42,7 @@ export function told(
 
 /** The same for other programs: numbers and days as PostgreSQL writes them. */
 export const toldPlainly = (page: Pick<Page, "language" | "timeZone">, column: Column, stored: Stored): Stored =>
-  column.type.kind === "boolean" ? told(page, column, stored) : told({ ...page, language: "en" }, column, stored);
+  toldWhole(column.type.kind === "boolean" ? page : { ...page, language: "en" }, column, stored);
 
 /** A template of a page filled with the values of a record. */
 export const renderTemplate = (page: Page, template: Template, row: Row): string =>
@@ -43,8 +51,25 @@ export const renderTemplate = (page: Page, template: Template, row: Row): string
     return column ? told(page, column, stored) : stored;
   });
 
+/** What is read from left to right, in a sentence that may be read from right to left (Unicode, UAX 9, 2.4.2). */
+const isolated = (text: string, language: Language): string =>
+  languages[language].direction === "rtl" ? `\u2066${text}\u2069` : text;
+
 /** A moment of the log, to the second, in the page's time zone, which is named. */
-export function toldMoment({ timeZone }: Pick<Page, "timeZone">, stored: string): string {
+export function toldMoment({ language, timeZone }: Pick<Page, "language" | "timeZone">, stored: string): string {
   const whole = stored.replace(/(:\d\d)\.\d+/, "$1");
-  return `${inZone(whole, timeZone) ?? whole} ${timeZone === "UTC" ? "UTC" : `(${timeZone})`}`;
+  const local = inLanguage("timestamptz", inZone(whole, timeZone) ?? whole, language);
+  return isolated(`${local} ${timeZone === "UTC" ? "UTC" : `(${timeZone})`}`, language);
+}
+
+/** Whether a column holds days or moments. */
+export const isDated = ({ type }: Column): boolean => ["date", "timestamp", "timestamptz"].includes(type.kind);
+
+/** The machine's form of a day or a moment that is told, fractions included (HTML, 4.5.16); null for any other value. */
+export function datetimeOf(column: Column, stored: Stored): string | null {
+  if (stored === null || !isDated(column)) return null;
+  const match = /^(\d{4}-\d\d-\d\d)(?: (\d\d:\d\d:\d\d(?:\.\d+)?))?(\+00)?$/.exec(stored);
+  if (!match) return null;
+  const [, day = "", time, zone] = match;
+  return time === undefined ? day : `${day}T${time}${zone ? "Z" : ""}`;
 }

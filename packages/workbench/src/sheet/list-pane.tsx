@@ -6,6 +6,7 @@ import { formatSql } from "../code/format-sql.js";
 import { Small } from "../parts/inputs.js";
 import { Failed, Waiting } from "../parts/states.js";
 import { StatementValues } from "./statement-values.js";
+import { useTexts } from "./use-texts.js";
 
 const rowsText = (rows: string | number) => (rows === 1 ? "one row" : `${rows} rows`);
 
@@ -41,14 +42,20 @@ export default function ListPane({ page, text, as, onTrip, onEdit }: ListPanePro
   const answer = useListTrial(page, text, { as, query });
   const frame = useRef<HTMLIFrameElement>(null);
   const recorded = answer.data?.recorded;
+  const [isTexts, setTexts] = useState(false);
+  const [loadedHtml, setLoadedHtml] = useState<string>();
+  const isHere = loadedHtml !== undefined && loadedHtml === answer.data?.html;
+  useTexts(isHere ? frame : null, isTexts);
   useEffect(() => {
     if (recorded) onTrip(recorded);
   }, [recorded, onTrip]);
   if (answer.error) return <Failed error={answer.error} again={() => void answer.refetch()} />;
   if (answer.isPending) return <Waiting height="34rem" what="Loading the list" />;
   if (!answer.data) return <p>The list is shown as soon as the page has no errors.</p>;
-  const { html, address } = answer.data;
+  const { address } = answer.data;
+  const html = answer.data.html.replace('<h1 tabindex="-1" autofocus>', '<h1 tabindex="-1">');
   const loaded = (): void => {
+    setLoadedHtml(answer.data?.html);
     const shown = frame.current?.contentDocument;
     shown?.addEventListener("click", (event) => {
       const link = (event.target as Element).closest<HTMLAnchorElement>("a[href]");
@@ -68,6 +75,14 @@ export default function ListPane({ page, text, as, onTrip, onEdit }: ListPanePro
       <p>
         <Small type="button" onClick={onEdit}>
           Edit columns, search, filters and order
+        </Small>{" "}
+        <Small
+          type="button"
+          aria-pressed={isTexts}
+          title="Click a text on the page, or press Enter on it, to edit it there."
+          onClick={() => setTexts(!isTexts)}
+        >
+          {isTexts ? "Stop editing texts" : "Edit texts"}
         </Small>
       </p>
       <iframe

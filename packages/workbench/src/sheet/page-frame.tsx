@@ -1,6 +1,7 @@
 import morphdom from "morphdom";
 import { type RefObject, useEffect, useRef, useState } from "react";
 import { styled } from "styled-components";
+import { useTexts } from "./use-texts.js";
 
 const Page = styled.iframe`
   display: block;
@@ -125,10 +126,24 @@ interface PageFrameProps {
   readonly chosen: readonly string[];
   /** Somebody has gone into a field. */
   readonly onEnter: (field: string) => void;
+  /** Whether the page's texts are edited where they stand. */
+  readonly isTexts: boolean;
 }
 
 /** The real page in a frame: usable, but nothing in it leaves it. */
-export function PageFrame({ frame, title, html, height, onShow, onSend, chosen, onEnter }: PageFrameProps) {
+export function PageFrame({
+  frame,
+  title,
+  html: served,
+  height,
+  onShow,
+  onSend,
+  chosen,
+  onEnter,
+  isTexts,
+}: PageFrameProps) {
+  // In a frame without scripts nothing has the focus by itself, and the browser says so each time.
+  const html = served.replace('<h1 tabindex="-1" autofocus>', '<h1 tabindex="-1">');
   const [first] = useState(html);
   const shown = useRef("");
   const send = useRef(onSend);
@@ -151,6 +166,9 @@ export function PageFrame({ frame, title, html, height, onShow, onSend, chosen, 
     morph(page, before, html);
     onShow();
   }, [html, frame, onShow]);
+
+  const [isLoaded, setLoaded] = useState(false);
+  useTexts(isLoaded ? frame : null, isTexts);
 
   // Beside a pane, or alone, the page has another width.
   useEffect(() => {
@@ -199,6 +217,7 @@ export function PageFrame({ frame, title, html, height, onShow, onSend, chosen, 
       if (told.defaultPrevented) event.preventDefault();
     });
     onShow();
+    setLoaded(true);
   };
 
   return (

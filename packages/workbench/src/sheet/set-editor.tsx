@@ -33,7 +33,9 @@ const valueOfParts = ({ to, on }: Given): unknown => (on === "both" ? to : { to,
 /** What a column is set to at first, by its name: who made a record, and when, on new ones only; who changed it last on all. */
 function firstOf(name: string): unknown {
   const to = /_at$|_on$|date|time/i.test(name) ? "now" : "actor.name";
-  return /^(created|made|entered|opened|reported|owner|author)|(_owner|_author|maker|creator)$/i.test(name)
+  return /^(created|made|entered|opened|reported|registered|recorded|added|inserted|written|submitted)(_|$)|(^|_)(owner|author|maker|creator)(_|$)/i.test(
+    name,
+  )
     ? { to, on: "new" }
     : to;
 }

@@ -2,6 +2,7 @@ import type { Finding, RecordedRequest } from "@loyal-quill/core";
 import type { SheetAnswer, SheetField, TrialAnswer } from "@loyal-quill/server/api";
 import { memo, type ReactNode, type RefObject, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { styled } from "styled-components";
+import { Small } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { useStable } from "../parts/stable.js";
 import { ColumnNotes, type FieldActions } from "./column-notes.js";
@@ -269,6 +270,7 @@ export function SheetColumns({ sheet, trial, save, selection, onSend, view, pane
     selection,
   );
   const { edit } = useEditing();
+  const [isTexts, setTexts] = useState(false);
   const actions = useStable<FieldActions & Record<string, (...given: never[]) => void>>({
     click: selection.onClick,
     keyDown: selection.onKeyDown,
@@ -300,7 +302,7 @@ export function SheetColumns({ sheet, trial, save, selection, onSend, view, pane
             </span>
           </h2>
         )}
-        {isPage && <PageHead sheet={sheet} person={person} />}
+        {isPage && <PageHead sheet={sheet} person={person} isTexts={isTexts} onTexts={() => setTexts(!isTexts)} />}
         {shows("rules") && <h2>Rules</h2>}
       </Heads>
       <Columns ref={container} $share={share}>
@@ -347,6 +349,7 @@ export function SheetColumns({ sheet, trial, save, selection, onSend, view, pane
             onShow={realign}
             onSend={onSend}
             chosen={selection.names}
+            isTexts={isTexts}
             onEnter={(name) => onPage.some((field) => field.name === name) && selection.choose([name])}
           />
         )}
@@ -372,11 +375,29 @@ export function SheetColumns({ sheet, trial, save, selection, onSend, view, pane
   );
 }
 
-function PageHead({ sheet, person }: { sheet: SheetAnswer; person: string }) {
+function PageHead({
+  sheet,
+  person,
+  isTexts,
+  onTexts,
+}: {
+  sheet: SheetAnswer;
+  person: string;
+  isTexts: boolean;
+  onTexts: () => void;
+}) {
   const hasErrors = sheet.findings.some((finding) => finding.severity === "error");
   return (
     <h2>
-      Page {hasErrors ? <Mark kind="stop">last version without errors</Mark> : <span>as served to {person}</span>}
+      Page {hasErrors ? <Mark kind="stop">last version without errors</Mark> : <span>as served to {person}</span>}{" "}
+      <Small
+        type="button"
+        aria-pressed={isTexts}
+        title="Click a text on the page, or press Enter on it, to edit it there."
+        onClick={onTexts}
+      >
+        {isTexts ? "Stop editing texts" : "Edit texts"}
+      </Small>
     </h2>
   );
 }
