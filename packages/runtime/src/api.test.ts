@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from "@jest/globals";
 import type { Actor } from "@loyal-quill/core";
+import { formOf } from "@loyal-quill/testing";
 import { createConfig, lintFromString } from "@redocly/openapi-core";
 import { Ajv2020 } from "ajv/dist/2020.js";
 import addFormats from "ajv-formats";
@@ -242,6 +243,8 @@ describe("the pages as JSON", () => {
     const asked = await ask("OPTIONS", "/stations/MV-025");
     expect([asked.status, asked.headers.get("allow")]).toEqual([204, "GET, HEAD, PATCH, DELETE, OPTIONS"]);
     expect((await ask("OPTIONS", "/stations")).headers.get("allow")).toBe("GET, HEAD, POST, OPTIONS");
+    const put = await ask("PUT", "/stations/MV-025", {});
+    expect(put.json.detail).toContain("A record is changed by PATCH");
     expect((await ask("PUT", "/stations/MV-025", {})).headers.get("allow")).toBe("GET, HEAD, PATCH, DELETE, OPTIONS");
   });
 
@@ -334,6 +337,43 @@ describe("the pages as JSON", () => {
       location: "/records/stations",
     });
     expect(sent.headers.get("set-cookie")).toContain("quill_said=");
+  });
+});
+
+describe("a form that a script sends", () => {
+  const headers = { "content-type": "application/x-www-form-urlencoded" };
+  const pageAt = async (path: string): Promise<string> =>
+    (await fetch(`${origin}/records${path}`, { headers: { accept: "text/html" } })).text();
+  const formIn = (text: string): URLSearchParams => new URLSearchParams([...formOf(text)]);
+
+  test("gets the token for the next try after a conflict, by which it is written over what was stored meanwhile", async () => {
+    const sent = formIn(await pageAt("/stations/MV-019/edit"));
+    sent.set("notes", "mine");
+    await trips.owner.query("UPDATE network.station SET notes = 'theirs' WHERE code = 'MV-019'");
+    const refused = await ask("POST", "/stations/MV-019/edit", sent.toString(), headers);
+    expect(refused.status).toBe(409);
+    expect(refused.json).toMatchObject({ status: 409, errors: [{ pointer: "/notes", detail: "Stored now: theirs" }] });
+    sent.set("quill.token", refused.json["quill.token"]);
+    const saved = await ask("POST", "/stations/MV-019/edit", sent.toString(), headers);
+    expect(saved.json).toMatchObject({ outcome: "saved", location: "/records/stations" });
+  });
+
+  test("may be a row of a list, or all of them: what is wrong has the row's number before it", async () => {
+    const sent = formIn(await pageAt("/regions"));
+    const [first = ""] = [...sent.keys()].filter((name) => name.endsWith(":name"));
+    sent.set(first, "");
+    sent.set("quill.together", "");
+    const refused = await ask("POST", "/regions", sent.toString(), headers);
+    expect([refused.status, refused.json.errors]).toEqual([
+      422,
+      [{ pointer: `/${first}`, detail: "Name is needed: enter a value." }],
+    ]);
+    const tokenName = first.replace("name", "quill.token");
+    expect(refused.json[tokenName]).toEqual(expect.stringContaining("{"));
+    sent.set(first, "Renamed by a script");
+    sent.set(tokenName, refused.json[tokenName]);
+    const saved = await ask("POST", "/regions", sent.toString(), headers);
+    expect(saved.json).toMatchObject({ outcome: "saved", location: "/records/regions" });
   });
 });
 

@@ -63,7 +63,7 @@ describe("from one record of a list to the next", () => {
     const query = { "from.height": "2" };
     const form = formOf((await get("/posts/1/edit", query)).body);
     const first = await post("/posts/1/edit", bodyOf(form, { note: "seen" }), query);
-    expect(first.response.headers.location).toBe("/posts/4/edit?from.height=2");
+    expect(first.response.headers.location).toBe("/posts/4/edit?from.height=2#field-3");
     const last = await post("/posts/4/edit", bodyOf(formOf((await get("/posts/4/edit")).body)), query);
     expect([last.recorded.outcome, last.response.headers.location]).toEqual(["unchanged", "/posts?from.height=2"]);
   });

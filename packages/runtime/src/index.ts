@@ -28,7 +28,7 @@ export {
   type VerifyReport,
   verifyLog,
 } from "./log-verify.js";
-export type { Asked, Asking, Pages, PagesListener, PagesOptions } from "./options.js";
+export type { Asked, Asking, Pages, PagesListener, PagesOptions, Ready } from "./options.js";
 export { AfterSaveFailed } from "./outbox.js";
 export { overClient } from "./over-client.js";
 export { type FoundSteps, type ImportModule, loadOwnSteps, OwnCodeError } from "./own-code.js";

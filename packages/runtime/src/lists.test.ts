@@ -218,7 +218,7 @@ describe("going to a record by its key", () => {
   test("leads to it, or says that there is none and keeps what was typed", async () => {
     await fill([{ place: "A", height: null }]);
     const found = await at({ "go.id": " 1 " });
-    expect([found.status, found.headers.location]).toEqual([303, "/marks/1"]);
+    expect([found.status, found.headers.location]).toEqual([303, "/marks/1/edit#field-2"]);
     for (const typed of ["2", "x", "99999999999999999999", "1; DROP TABLE proof.mark"]) {
       const { status, body } = await at({ "go.id": typed });
       expect([typed, status]).toEqual([typed, 200]);
@@ -230,7 +230,7 @@ describe("going to a record by its key", () => {
 
   test("takes each part of a key of several", async () => {
     const found = await at({ "go.a": "x/1", "go.b": "2" }, "/pairs");
-    expect([found.status, found.headers.location]).toEqual([303, "/pairs/x%2F1/2"]);
+    expect([found.status, found.headers.location]).toEqual([303, "/pairs/x%2F1/2/edit#field-3"]);
     expect((await at({ "go.a": "x/1", "go.b": "" }, "/pairs")).body).toContain(
       "No record “x/1 / ”, or no access to it.",
     );

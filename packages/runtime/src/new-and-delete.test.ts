@@ -255,6 +255,8 @@ describe("a record's own page", () => {
     expect(response.body).not.toContain("<form class");
     expect((await trips.send("GET", "/gates/999999", tamsin)).response.status).toBe(404);
     expect((await trips.send("GET", "/gates/x", tamsin)).response.status).toBe(400);
-    expect((await trips.send("POST", "/gates/1", tamsin, "")).response.headers.allow).toBe("GET, HEAD, OPTIONS");
+    expect((await trips.send("POST", "/gates/1", tamsin, "")).response.headers.allow).toBe(
+      "GET, HEAD, PATCH, DELETE, OPTIONS",
+    );
   });
 });

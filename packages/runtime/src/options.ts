@@ -88,6 +88,13 @@ export interface PagesOptions {
   readonly earlier?: EarlierTexts;
   /** How often tables and files are looked at whether they have changed, in milliseconds; 15,000 where it is left out. */
   readonly lookEvery?: number;
+  /**
+   * Whether an answer that failed says to whoever sees it what a developer has to mend: the page file's errors, the missing log, the line of a
+   * step that threw. Where it is left out, unless `NODE_ENV` is `production`.
+   */
+  readonly developer?: boolean;
+  /** `false` where somebody else tells of a change log that is missing, too old or not open to the connection. */
+  readonly watchLog?: false;
   /** Told of every request once it is answered. */
   readonly onRequest?: (recorded: RecordedRequest) => void;
   /** Told when the files or the tables were read anew. */
@@ -130,7 +137,19 @@ export interface Asking {
   readonly saved: readonly SavedEvent[];
 }
 
+/** What is served after the first reading, and what is not. */
+export interface Ready {
+  /** The pages that are served, each with the address of its list below the mount. */
+  readonly served: readonly { readonly name: string; readonly title: string; readonly path: string }[];
+  /** Each error in a page file, and what is served in its place. */
+  readonly problems: readonly PageProblem[];
+  /** What is the matter with the change log, and what to do; null where it can be written. */
+  readonly log: string | null;
+}
+
 export interface Pages {
+  /** What is served and what isn't, once that is known; it never rejects. */
+  readonly ready: Promise<Ready>;
   /** The served pages. What belongs to none of them is passed on to the next handler. */
   readonly router: express.RequestHandler;
   readonly loaded: () => Loaded;

@@ -1,7 +1,8 @@
 import { readdir, stat } from "node:fs/promises";
 import path from "node:path";
-import { pathToFileURL } from "node:url";
+import { fileURLToPath, pathToFileURL } from "node:url";
 import { ownStepNames } from "@loyal-quill/core";
+import { syntaxErrorIn } from "./own-errors.js";
 import type { AnySteps } from "./own-steps.js";
 
 /** A page's own steps with the name of the file in which they stand. */
@@ -61,11 +62,12 @@ export async function importAt(name: string, address: string, importModule = imp
     const given = found.default as { default?: unknown } | undefined;
     return given && typeof given === "object" && "default" in given ? given.default : given;
   } catch (error) {
+    const at = error instanceof SyntaxError ? await syntaxErrorIn(fileURLToPath(address.replace(/\?.*$/, ""))) : null;
     const isTypeScript = (error as NodeJS.ErrnoException).code === "ERR_UNKNOWN_FILE_EXTENSION";
     throw new OwnCodeError(
       isTypeScript
         ? `${name} is TypeScript, which this process does not read. Compile it to ${name.replace(/\.m?ts$/, ".js")}, start Node with --import tsx, use Node 22.18 or newer, or hand its content in as an option of createPages.`
-        : `${name} can't be loaded: ${(error as Error).message}`,
+        : `${name} can't be loaded: ${(error as Error).message}${at === null ? "" : `, in ${at}`}`,
       { cause: error },
     );
   }

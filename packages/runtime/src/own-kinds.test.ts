@@ -139,7 +139,12 @@ describe("rules of one's own", () => {
       catalog,
     );
     expect(wrong?.findings.filter(({ severity }) => severity === "error")).toMatchObject([
-      { code: "contradiction", message: "The rule mooring is for text, and this column is integer.", line: 9 },
+      {
+        code: "contradiction",
+        message:
+          'The rule mooring is for text, and this column is integer: add fits: ["integer"] to the rule, if it can judge one.',
+        line: 9,
+      },
     ]);
     const [misspelt] = bindPageFiles(
       [{ name: "boat", text: boat.replace("rules: [mooring", "rules: [moring") }],

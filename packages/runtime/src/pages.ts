@@ -5,13 +5,16 @@ import { pageFiles, scriptName, send, styleName } from "./answers.js";
 import { connect, databaseOver } from "./database.js";
 import { Incoming } from "./incoming.js";
 import { LiveSite } from "./live-site.js";
+import { logNotice } from "./log-care.js";
 import { keepSealed } from "./log-seals.js";
 import { NobodyWaits } from "./nobody-waits.js";
-import type { Pages, PagesListener, PagesOptions } from "./options.js";
+import type { Pages, PagesListener, PagesOptions, Ready } from "./options.js";
 import { Outbox } from "./outbox.js";
 import { givenSteps } from "./own-code.js";
 import { addOwnKinds, loadOwnKinds } from "./own-config.js";
-import { PageProblems, problemLine } from "./problems.js";
+import { errorText } from "./own-errors.js";
+import type { Loaded } from "./page-files.js";
+import { PageProblems, problemLine, problemsIn } from "./problems.js";
 import { openReplicas, Seen } from "./reading.js";
 import { isForm, isLooking, speaksJson } from "./requests.js";
 import { Serving } from "./serving.js";
@@ -105,6 +108,12 @@ interface HandlerParts {
   readonly onError: (error: unknown) => void;
 }
 
+const readyOf = async (loaded: Loaded, log: Promise<string | null>): Promise<Ready> => ({
+  served: loaded.pages.map(({ name, plural, path }) => ({ name, title: plural, path: path.list })),
+  problems: problemsIn(loaded),
+  log: await log,
+});
+
 const toStandardError = (line: string): void => void process.stderr.write(`${line}\n`);
 
 /**
@@ -126,7 +135,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
   const end = async (): Promise<void> => {
     await Promise.all([replicas?.close(), endDatabase()]);
   };
-  const onError = options.onError ?? ((error: unknown) => toStandardError((error as Error).stack ?? String(error)));
+  const onError = options.onError ?? ((error: unknown) => toStandardError(errorText(error)));
   const listeners = new Set<PagesListener>([options]);
   const problems = new PageProblems(options.onProblem ?? ((problem) => toStandardError(problemLine(problem))));
   const site = await LiveSite.open({
@@ -146,6 +155,10 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     throw error;
   });
   problems.look(site.loaded);
+  const ready = readyOf(site.loaded, options.watchLog === false ? Promise.resolve(null) : logNotice(database));
+  void ready.then(({ log }) => {
+    if (log !== null) (options.onError ?? ((error: Error) => toStandardError(error.message)))(new Error(log));
+  });
 
   const outbox = new Outbox({
     database,
@@ -156,7 +169,9 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
   const afterSaves = new AfterSaves(site, outbox, onError);
   const later = new Undecided((saved) => void afterSaves.call(saved), onError);
   const incoming = new Incoming(options);
-  const showing = new Showing(options, incoming, site);
+  const showing = new Showing(options, incoming, site, () =>
+    options.watchLog === false ? Promise.resolve(null) : logNotice(database),
+  );
   const serving = new Serving({
     options,
     database,
@@ -190,6 +205,7 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
   outbox.look();
   sealing = options.seals === false ? null : keepSealed(database, options.seals ?? {}, onError);
   return {
+    ready,
     router: handlerOf({ site, serving, showing, underWay, onError }),
     loaded: () => site.loaded,
     styleSheet: `/${styleName}`,

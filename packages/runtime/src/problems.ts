@@ -27,22 +27,31 @@ const servedWords = (served: PageProblem["served"]): string =>
 export const problemLine = ({ file, finding, served }: PageProblem): string =>
   `${file}:${finding.line}:${finding.column}  ${finding.severity}  ${finding.message} ${servedWords(served)}`;
 
+/** The errors in page files. */
+export const problemsIn = ({ files }: Loaded): readonly PageProblem[] =>
+  files.flatMap(({ name, page, findings }) =>
+    findings
+      .filter((each) => isError(each) || each.stops)
+      .map((finding) => ({
+        file: `${name}.page.yaml`,
+        finding,
+        served: page && finding.stops ? { without: finding.stops } : page ? ("earlier" as const) : ("nothing" as const),
+      })),
+  );
+
 /** Tells each error in page files once, for as long as it is there. */
 export class PageProblems {
   private told = new Set<string>();
 
   constructor(private readonly tell: (problem: PageProblem) => void) {}
 
-  look({ files }: Loaded): void {
+  look(loaded: Loaded): void {
     const now = new Set<string>();
-    for (const { name, page, findings } of files)
-      for (const finding of findings.filter((each) => isError(each) || each.stops)) {
-        const served = page && finding.stops ? { without: finding.stops } : page ? "earlier" : "nothing";
-        const problem: PageProblem = { file: `${name}.page.yaml`, finding, served };
-        const line = problemLine(problem);
-        now.add(line);
-        if (!this.told.has(line)) this.tell(problem);
-      }
+    for (const problem of problemsIn(loaded)) {
+      const line = problemLine(problem);
+      now.add(line);
+      if (!this.told.has(line)) this.tell(problem);
+    }
     this.told = now;
   }
 }

@@ -72,7 +72,13 @@ const plain = (text: string): string => text.replaceAll(/<[^>]*>/g, "");
 const problems = (body: string): string[] =>
   [...body.matchAll(/<p class="quill-problem"[^>]*>(.*?)<\/p>/g)].map(([, text]) => plain(text ?? ""));
 const summary = (body: string): string | null =>
-  plain(/<section class="quill-summary"[^>]*>(.*?)<\/section>/.exec(body)?.[1] ?? "") || null;
+  plain(/<section class="quill-summary"[^>]*><h2>(.*?)<\/h2>/.exec(body)?.[1] ?? "") || null;
+
+/** What the summary says of each row, with the control that each line leads to. */
+const linesOf = (body: string): string[] =>
+  [...body.matchAll(/<li><a href="#(row-[\d-]+)">(.*?)<\/a><\/li>/g)].map(
+    ([, id, text]) => `${id}: ${plain(text ?? "")}`,
+  );
 
 describe("a row that is edited in its place", () => {
   test("is saved by its own button, by its own key, and leads back to the same place of the list", async () => {
@@ -196,6 +202,15 @@ describe("rows that are saved together", () => {
   test("all or nothing: rules, checks and the table stop all of them, and each says so in its row", async () => {
     const before = await stored();
     const ruled = await send(await open(), { "r0:height": "0.5", "r1:name": "B", "r3:name": "Dales", ...together });
+    expect(ruled.response.body).toContain("<title>Error: ");
+    expect(linesOf(ruled.response.body)).toEqual([
+      "row-0-2: Post Alder: A mast is higher than that.",
+      "row-1-1: Post Beck: Name has 1 characters; at least 2 are needed.",
+    ]);
+    // The first control that was refused has the focus, and no other.
+    expect(ruled.response.body.match(/<[^>]* autofocus[^>]*>/g)?.map((each) => /id="([^"]*)"/.exec(each)?.[1])).toEqual(
+      ["row-0-2"],
+    );
     expect([ruled.response.status, problems(ruled.response.body), summary(ruled.response.body)]).toEqual([
       422,
       ["A mast is higher than that.", "Name has 1 characters; at least 2 are needed."],

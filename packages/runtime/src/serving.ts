@@ -108,9 +108,11 @@ export class Serving {
     return { body, actor: known === undefined ? await incoming.actorOf(request, body) : known };
   }
 
-  private async answer({ response: answer, recorded }: Handled, asked: PageRequest, exchange: Exchange): Promise<void> {
+  private async answer(matched: OwnRoute, handled: Handled, asked: PageRequest, exchange: Exchange): Promise<void> {
     const { request, response } = exchange;
     const { showing } = this.parts;
+    const { recorded } = handled;
+    const answer = await showing.forDevelopers(matched, handled, asked.frame);
     if (answer.page && showing.isLaidOut(recorded.page))
       send(response, await showing.laidOut(answer, recorded.page, asked, exchange));
     else if (!answer.parts) send(response, answer);
@@ -139,7 +141,7 @@ export class Serving {
     const over = reads ? whileWaitedFor(await this.reading(matched, request), waiting) : database;
     const handled = await this.run(matched, asked, over, (person) => this.downloads.take(person, response));
     if (replicas && !reads && handled.response.status < 400) seen.note(request, response, await replicas.position());
-    await this.answer(handled, asked, exchange);
+    await this.answer(matched, handled, asked, exchange);
     await this.finish(handled.recorded, handled, (ended) => withHeaders(ended, request));
   }
 

@@ -5,10 +5,13 @@ import {
   type Facts,
   type Frame,
   factsOf,
+  type Handled,
+  html,
   indexPage,
   jsonDocument,
   mayOpen,
   noticeAsJson,
+  type OwnRoute,
   openApi,
   type Page,
   type PageLink,
@@ -23,7 +26,9 @@ import type { Incoming } from "./incoming.js";
 import { contentBy, documentBy } from "./layout.js";
 import type { LiveSite } from "./live-site.js";
 import type { PagesOptions } from "./options.js";
+import { errorText } from "./own-errors.js";
 import { nonceIn } from "./policy.js";
+import { problemLine, problemsIn } from "./problems.js";
 
 /** Whether a page is open to somebody. One that asks too much says so itself when it is opened. */
 function opens(page: Page, facts: Facts): boolean {
@@ -51,6 +56,7 @@ export class Showing {
     private readonly options: PagesOptions,
     private readonly incoming: Incoming,
     private readonly site: LiveSite,
+    private readonly logNotice: () => Promise<string | null>,
   ) {
     incoming.pages = (actor, base, path) => this.fewOpenTo(actor, base, path);
   }
@@ -73,6 +79,29 @@ export class Showing {
       links.push({ name, title: plural, href: `${base}${own.list}`, isCurrent });
     }
     return { links, more: pages.length > mostAsked };
+  }
+
+  /** An answer that failed, with what a developer has to mend, where developers are who sees it. */
+  async forDevelopers(
+    matched: OwnRoute,
+    { response, recorded, failures }: Handled,
+    frame: Frame,
+  ): Promise<Handled["response"]> {
+    const { developer = process.env.NODE_ENV !== "production" } = this.options;
+    if (!developer || recorded.outcome !== "failed" || !response.page) return response;
+    const lines = [
+      ...(matched.kind === "unsound"
+        ? problemsIn(this.site.loaded)
+            .filter(({ file }) => file === `${matched.name}.page.yaml`)
+            .map(problemLine)
+        : recorded.steps.flatMap(({ stopped }) => stopped ?? [])),
+      ...failures.map(errorText),
+      ...[await this.logNotice()].flatMap((notice) => notice ?? []),
+    ];
+    if (lines.length === 0) return response;
+    const told = html`<section class="quill-developer" lang="en" dir="ltr"><h2>For developers</h2><pre>${lines.join("\n")}</pre><p>Shown since NODE_ENV is not "production".</p></section>`;
+    const page = { ...response.page, content: html`${response.page.content}${told}` };
+    return { ...response, page, body: documentOf(frame, page) };
   }
 
   /** Links to the pages that are open to somebody. */

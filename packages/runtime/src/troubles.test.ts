@@ -211,16 +211,20 @@ describe("what the database refuses", () => {
   });
 
   test.each([
-    ["ALTER TABLE quill_log.change RENAME TO gone", "ALTER TABLE quill_log.gone RENAME TO change"],
-    ["ALTER SCHEMA quill_log RENAME TO elsewhere", "ALTER SCHEMA elsewhere RENAME TO quill_log"],
-    ["REVOKE USAGE ON SCHEMA quill_log FROM quill_pages", "GRANT USAGE ON SCHEMA quill_log TO quill_pages"],
-  ])("a change log that can't be written is told as such: %s", async (take, back) => {
+    ["ALTER TABLE quill_log.change RENAME TO gone", "ALTER TABLE quill_log.gone RENAME TO change", "can’t be written"],
+    ["ALTER SCHEMA quill_log RENAME TO elsewhere", "ALTER SCHEMA elsewhere RENAME TO quill_log", "is missing"],
+    [
+      "REVOKE USAGE ON SCHEMA quill_log FROM quill_pages",
+      "GRANT USAGE ON SCHEMA quill_log TO quill_pages",
+      "can’t be written",
+    ],
+  ])("a change log that can't be written is told as such: %s", async (take, back, how) => {
     const form = await trips.open(address, hollis);
     await trips.owner.query(take);
     const { response, recorded } = await trips.save(address, hollis, form, { remark: "unlogged" });
     await trips.owner.query(back);
     expect([response.status, recorded?.outcome]).toEqual([503, "failed"]);
-    expect(response.body).toContain("The change log can’t be written, and nothing is saved without it.");
+    expect(response.body).toContain(`The change log ${how}, and nothing is saved without it.`);
     expect(recorded?.steps.map(({ stopped }) => stopped).join()).toMatch(/42P01|3F000|42501|42883/);
     expect(await stored()).toEqual(unchanged);
     expect((await trips.save(address, hollis, form, { remark: "logged" })).recorded?.outcome).toBe("saved");

@@ -69,9 +69,9 @@ describe("values in the page's language", () => {
     expect((await save({})).recorded.outcome).toBe("unchanged");
     expect((await save({}, 2)).recorded.outcome).toBe("unchanged");
     const list = await page("/posten");
-    for (const text of ["3,37", "31.03.2026", "01.07.2026 11:30:00.5", "1234,50", "infinity"])
+    for (const text of ["3,37", "31.03.2026", "01.07.2026 11:30:00", "1234,50", "infinity"])
       expect(list).toContain(`>${text}</`);
-    expect(await page("/posten/1")).toContain("<h1>Posten 3,37</h1>");
+    expect(await page("/posten/1")).toContain("Posten 3,37</h1>");
     const saved = await save({ depth: "-0,5" });
     expect(decodeURIComponent(saved.response.headers["set-cookie"] ?? "")).toContain("Höhe 3,37, seit 31.03.2026.");
   });

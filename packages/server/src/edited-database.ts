@@ -133,6 +133,8 @@ export async function openEditedDatabase(options: EditedDatabaseOptions): Promis
   // Several logs that are sent to one place are told apart by the name of their database.
   const named = name === "" ? {} : { name };
   const pages = await createPages({
+    developer: false,
+    watchLog: false,
     database,
     pages: directory,
     signingKey: keys.all("forms"),

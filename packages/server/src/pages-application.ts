@@ -81,6 +81,8 @@ export async function createPagesApplication(options: PagesApplicationOptions): 
   const database = databaseOver(pool, poolWait === undefined ? {} : { connect: poolWait });
   const tellNotice = options.onNotice ?? ((notice: string) => logger.warn(notice));
   const pages = await createPages({
+    developer: false,
+    watchLog: false,
     database,
     pages: options.pages,
     signingKey: new Keys(options.signingKeys).all("forms"),

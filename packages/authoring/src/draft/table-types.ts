@@ -10,13 +10,17 @@ const inCapitals = (name: string): string => {
 };
 
 /** The type of a column's values as the steps of a page have them: those of JSON, as `json/value.ts` writes them. */
-function typeOf(column: Column): string {
+function typeOf(column: Column, { demands }: Table): string {
   const { kind, cast, labels } = column.type;
+  const listed = demands.find((demand) => demand.by === "in" && demand.column === column.name);
   if (cast === "bytea") return "unknown";
   if (kind === "boolean") return "boolean";
   if (kind === "json") return "unknown";
   if (kind === "enum") return labels.map((label) => JSON.stringify(label)).join(" | ") || "string";
-  return isJsonNumber(column) ? "number" : "string";
+  // A CHECK with a list of values says what an enum would.
+  const isNumber = isJsonNumber(column);
+  if (listed) return listed.values.map((value) => (isNumber ? value : JSON.stringify(value))).join(" | ");
+  return isNumber ? "number" : "string";
 }
 
 const told: Partial<Record<string, string>> = {
@@ -29,8 +33,8 @@ const told: Partial<Record<string, string>> = {
 /** A comment ends at its first `*​/`, which a type of somebody's own may be called. */
 const inComment = (text: string): string => text.replaceAll("*/", "*\u200b/");
 
-function memberOf(column: Column): string {
-  const type = typeOf(column);
+function memberOf(column: Column, table: Table): string {
+  const type = typeOf(column, table);
   const how = told[column.type.kind];
   const comment =
     type === "number" || type === "boolean" ? "" : `  /** ${inComment(column.type.shown)}${how ? `, ${how}` : ""} */\n`;
@@ -47,7 +51,7 @@ export function tableTypes(tables: readonly Table[]): string {
   const interfaces = tables.map((table, index) => {
     const isAlone = names.filter((each) => each === names[index]).length === 1;
     const name = isAlone ? names[index] : `${inCapitals(table.schema)}${names[index]}`;
-    return `/** ${inComment(tableName(table))} */\nexport interface ${name} {\n${table.columns.map(memberOf).join("\n")}\n}\n`;
+    return `/** ${inComment(tableName(table))} */\nexport interface ${name} {\n${table.columns.map((column) => memberOf(column, table)).join("\n")}\n}\n`;
   });
   return `// Made of the database's tables by \`quill types\`. Make it anew when they change.\n\n${interfaces.join("\n")}`;
 }

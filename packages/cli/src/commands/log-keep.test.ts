@@ -349,7 +349,7 @@ describe("quill log erase", () => {
       "SELECT fields, reason, kept, salt::text FROM quill_log.change WHERE table_name = 't.person' AND record_key = $1 ORDER BY id",
       [key],
     );
-    expect(JSON.stringify(rows)).not.toContain("0100");
+    expect(JSON.stringify(rows)).not.toMatch(/0100 [12]/);
     expect(rows[0].fields[1]).toEqual({ field: "role", old: "a", new: "b" });
     const report = await verified();
     expect(report.findings).toEqual([]);

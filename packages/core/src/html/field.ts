@@ -121,12 +121,14 @@ function conflictNote(view: FieldView, id: string, language: Language, prefix = 
 }
 
 /** What is stored, as people read it: the label of a choice, the entries of a list, a day in the page's language. */
-function storedText({ field, stored, told, options }: FieldView, language: Language): string {
+function storedText(view: FieldView, language: Language): string {
+  const { field, stored, told, options, control } = view;
   const label = options.find((option) => option.value === stored)?.label;
   if (label !== undefined) return label;
-  return isDated(field.column)
-    ? (told ?? "–")
-    : controlKind(field.control).told?.(stored ?? "", language) || told || "–";
+  if (isDated(field.column)) return told ?? "–";
+  // A control tells what it would show; that of a file shows nothing.
+  const text = control === "file" ? (stored ?? "") : (view.replaces ?? view.text);
+  return controlKind(control).told?.(text, language) || told || "–";
 }
 
 /** The same; a moment has its whole value for programs. */

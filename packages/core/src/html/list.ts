@@ -38,6 +38,15 @@ function cell(stored: string | null | undefined, isLabel: boolean, column: Colum
   return languages[page.language].direction === "rtl" ? html`<bdi>${shown}</bdi>` : html`${shown}`;
 }
 
+/** The id of the first control in the rows that was refused; null where none was. */
+const firstStop = (view: ListView): string | null => {
+  if (!view.problem) return null;
+  for (const [number, row] of (view.forms ?? []).entries())
+    for (const { field, problems, conflict } of row.form?.fields ?? [])
+      if (problems.length > 0 || conflict !== null) return idInRow(view, row, number, field.column.name);
+  return null;
+};
+
 /** The cells of a row that is edited in its place: controls where a field is taken, and its own button. */
 function recordRow(view: ListView, row: Row, frame: Frame, number: number): Markup {
   const { page } = view;
@@ -54,7 +63,7 @@ function recordRow(view: ListView, row: Row, frame: Frame, number: number): Mark
     const control =
       field &&
       cellBlock(
-        saved && index === 0 ? { ...field, hasFocus: true } : field,
+        (saved && index === 0) || rowIdOf(number, index) === firstStop(view) ? { ...field, hasFocus: true } : field,
         rowIdOf(number, index),
         { prefix: rowPrefix(number), label: `${label}, ${key.join(", ")}` },
         page.language,

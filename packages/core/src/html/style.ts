@@ -47,6 +47,8 @@ dl.quill-key dd { margin: 0; color: var(--quill-ink); font-family: "Fira Mono", 
 .quill-field label, .quill-field .quill-label { font-weight: 700; }
 .quill-needed::after { content: " *"; content: " *" / ""; color: var(--quill-soft); font-weight: 400; }
 .quill-help { margin: 0; color: var(--quill-soft); }
+.quill-developer { border: 1px dashed var(--quill-control); padding: .75rem 1rem; margin-top: 2rem; }
+.quill-developer pre { white-space: pre-wrap; overflow-wrap: anywhere; font-size: .85rem; }
 .quill-keys { margin: 2.5rem 0 0; color: var(--quill-soft); font-size: .9rem; }
 :where(.quill) h1:focus, :where(.quill) h2:focus { outline: none; }
 p.quill-number { margin: 3rem 0 0; color: var(--quill-soft); font-size: .9rem; }

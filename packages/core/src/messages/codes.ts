@@ -34,6 +34,7 @@ export const statusOf = {
   "database-away": 503,
   "database-trouble": 503,
   "log-away": 503,
+  "log-missing": 503,
   "delete-in-doubt": 503,
   "own-step-failed": 503,
   "database-refuses": 503,

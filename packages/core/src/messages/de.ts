@@ -46,6 +46,8 @@ export const german: MessageCatalog = {
       "Die Festplatte der Datenbank ist voll, deshalb kann nichts gespeichert werden. Sagen Sie es der Person, die die Datenbank betreut.",
     "unavailable-short":
       "Die Datenbank hat keinen Speicher oder keine Verbindung frei. Versuchen Sie es in einer Minute noch einmal.",
+    "unavailable-log-missing":
+      "Das Änderungsprotokoll fehlt, und ohne es wird nichts gespeichert. Sagen Sie es der Person, die diese Anwendung betreut.",
     "unavailable-log":
       "Das Änderungsprotokoll kann nicht geschrieben werden, und ohne es wird nichts gespeichert. Sagen Sie es der Person, die diese Anwendung betreut.",
     "unavailable-busy": "Zu viele speichern zugleich. Versuchen Sie es noch einmal.",
@@ -376,6 +378,11 @@ export const german: MessageCatalog = {
       advice: "Senden Sie das Formular als application/x-www-form-urlencoded, wie es ein Browser tut.",
     },
     "database-trouble": { title: "Die Datenbank kann das gerade nicht", advice: "Nichts wurde geändert." },
+    "log-missing": {
+      title: "Das Änderungsprotokoll fehlt",
+      advice:
+        "Nichts wurde geändert. Sagen Sie es der Person, die diese Anwendung betreut: Es wird mit quill log install eingerichtet.",
+    },
     "log-away": {
       title: "Das Änderungsprotokoll ist nicht erreichbar",
       advice: "Nichts wurde geändert. Sagen Sie es der Person, die diese Anwendung betreut.",

@@ -41,6 +41,7 @@ export const english = {
     "unavailable-slow": "The database took too long. Try again in a minute.",
     "unavailable-full": "The disk of the database is full, so nothing can be saved. Tell your administrator.",
     "unavailable-short": "The database has no memory or no connection free. Try again in a minute.",
+    "unavailable-log-missing": "The change log is missing, and nothing is saved without it. Tell your administrator.",
     "unavailable-log": "The change log can’t be written, and nothing is saved without it. Tell your administrator.",
     "unavailable-busy": "Too many people save at once. Try again.",
     "unavailable-read-only": "The database takes no changes just now. Try again later.",
@@ -360,6 +361,10 @@ export const english = {
       advice: "Send the form as application/x-www-form-urlencoded, as a browser does.",
     },
     "database-trouble": { title: "The database can’t do this just now", advice: "Nothing was changed." },
+    "log-missing": {
+      title: "The change log is missing",
+      advice: "Nothing was changed. Tell your administrator: it is installed with quill log install.",
+    },
     "log-away": {
       title: "The change log can’t be reached",
       advice: "Nothing was changed. Tell your administrator.",

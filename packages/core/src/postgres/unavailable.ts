@@ -45,7 +45,12 @@ export const saidOf = (error: Error): string =>
 export function unavailabilityOf(error: unknown): Unavailability | undefined {
   if (error instanceof DatabaseAway) return { message: "unavailable-away", code: "database-away" };
   if (!(error instanceof DatabaseRefusal)) return undefined;
-  if (error.ofLog && !ofDatabase.test(error.sqlState)) return { message: "unavailable-log", code: "log-away" };
+  if (error.ofLog && !ofDatabase.test(error.sqlState)) {
+    const isMissing = /^(3F000|42883|42P01)$/.test(error.sqlState) && !error.inside;
+    return isMissing
+      ? { message: "unavailable-log-missing", code: "log-missing" }
+      : { message: "unavailable-log", code: "log-away" };
+  }
   if (error.inside && ofStatement.test(error.sqlState)) return undefined;
   return unavailabilities.find(([begin]) => error.sqlState.startsWith(begin))?.[1];
 }

@@ -82,7 +82,7 @@ function kindFrom(own: AnyOwnRule): AnyRule {
         say(
           "error",
           "contradiction",
-          `The rule ${name} is for ${fits.join(", ")}, and this column is ${column.type.shown}.`,
+          `The rule ${name} is for ${fits.join(", ")}, and this column is ${column.type.shown}: add fits: ["${column.type.kind}"] to the rule, if it can judge one.`,
           path,
           takeOffRule(path),
         );

@@ -40,7 +40,13 @@ describe("a token for programs", () => {
     expect((await ask(token, "/sensors")).status).toBe(403);
     expect((await ask(token, "/workbench/api/people")).status).toBe(401);
     const described = (await (await ask(token, "/openapi.json")).json()) as { paths: object };
-    expect(Object.keys(described.paths)).toEqual(["/stations", "/stations/{code}"]);
+    expect(Object.keys(described.paths)).toEqual([
+      "/stations",
+      "/stations/{code}",
+      "/stations/{code}/edit",
+      "/stations/new",
+      "/stations/{code}/delete",
+    ]);
     const [listed] = (await ines.send<TokenAnswer[]>("GET", of)).said;
     expect(listed).toMatchObject({
       id: made.id,
