@@ -53,6 +53,31 @@ function show(next: Document): boolean {
   return true;
 }
 
+/** The part of a view of the application's own that something stands in: it is shown anew alone, whatever is typed in the others. */
+const partOf = (element: Element): string => element.closest<HTMLElement>("[data-quill]")?.dataset.quill ?? "";
+
+/** Shows one part of a view anew. @returns the part, or null where the answer has none of this name */
+function showPart(next: Document, name: string): HTMLElement | null {
+  const named = (of: Document): HTMLElement | undefined => partsIn(of).find(({ dataset }) => dataset.quill === name);
+  const [theirs, ours] = [named(next), named(document)];
+  if (!theirs || !ours) return null;
+  const kept = inputsIn(ours).filter(isOnlyHere);
+  ours.replaceChildren(...theirs.childNodes);
+  for (const input of kept) keep(input);
+  document.dispatchEvent(new Event("quill:shown"));
+  return ours;
+}
+
+/** Shows what a save in one part of a view has led to; where it can't be had in place, it is loaded. */
+async function goOnIn(part: string, address: string, isLatest: () => boolean): Promise<void> {
+  const response = await fetch(address, { headers: { accept: "text/html" } }).catch(() => null);
+  const next = response && (await parsed(response));
+  if (!isLatest()) return;
+  const shown = next && showPart(next, part);
+  if (shown) focus(shown.querySelector<HTMLElement>(".quill-said") ?? shown, true);
+  else leadTo(address);
+}
+
 const focus = (place: HTMLElement | null, preventScroll = false): void => {
   if (!place) return;
   if (!place.matches("input, select, textarea, button, a[href]")) place.setAttribute("tabindex", "-1");
@@ -207,9 +232,17 @@ async function send(form: HTMLFormElement, submitter: HTMLElement | null): Promi
       const response = await fetch(form.action, { method: "POST", body, headers });
       const to = response.status === 200 ? response.headers.get("location") : null;
       // What is saved is never sent again, whatever becomes of the way on.
+      const part = partOf(form);
+      if (to !== null && part !== "" && new URL(to, location.href).pathname === location.pathname)
+        return goOnIn(part, to, isLatest);
       if (to !== null) return form.closest("[data-in-place]") ? goOn(to, isLatest) : leadTo(to);
       const next = await parsed(response);
       if (!isLatest()) return;
+      const again = next && part !== "" ? showPart(next, part) : null;
+      if (again) {
+        focus(again.querySelector<HTMLElement>("[aria-invalid=true], [autofocus], .quill-summary"));
+        return;
+      }
       if (!next || partsIn(next).length === 0) tellStrange(form, response);
       else if (isNoticeOnly(next, response))
         tell(form, "alert", next.querySelector("[data-quill] h1")?.textContent ?? "", ". ", wordsOf(form).kept);

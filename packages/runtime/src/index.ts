@@ -13,6 +13,7 @@ export { readBody } from "./body.js";
 export { backendTold, connect, databaseOver, type Limits } from "./database.js";
 export { endUnread } from "./downloads.js";
 export { connectionTo } from "./hosts.js";
+export type { FieldInView, FormInView, ListInView } from "./in-view-parts.js";
 export type { FormParts, FormTemplate, Layout, LayoutParts, Written } from "./layout.js";
 export { LayoutError } from "./layout.js";
 export { careForLog, type LogCare } from "./log-care.js";

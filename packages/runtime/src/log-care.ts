@@ -1,5 +1,6 @@
 import {
   type Database,
+  DatabaseRefusal,
   logVersion,
   missingMonths,
   monthPartition,
@@ -20,12 +21,13 @@ const everySixHours = 6 * 3_600_000;
 
 const byOwner = "as its owner with: quill log install --database URL";
 
+const install = "as the tables' owner with: quill log install --database OWNER_URL --for ROLE";
+const notOpen = `This connection may not write the change log, so nothing can be saved. Grant it ${install}`;
+
 /** What is the matter with the log itself: not there, not open to the connection, of another version; null where it can be written. */
 function stateNotice(state: Awaited<ReturnType<typeof readLogState>>): string | null {
-  const install = "as the tables' owner with: quill log install --database OWNER_URL --for ROLE";
   if (!state.there) return `There is no change log, so nothing can be saved. Install it ${install}`;
-  if (!state.usable)
-    return `This connection may not write the change log, so nothing can be saved. Grant it ${install}`;
+  if (!state.usable) return notOpen;
   if (state.since > logVersion)
     return `The change log is of version ${state.version}, newer than this program knows (${logVersion}): update Loyal Quill.`;
   if (state.version < logVersion)
@@ -35,7 +37,10 @@ function stateNotice(state: Awaited<ReturnType<typeof readLogState>>): string | 
 
 /** The same of the log of a database; null too where that can't be told, since the database is away. */
 export const logNotice = (database: Database): Promise<string | null> =>
-  readLogState(database).then(stateNotice, () => null);
+  readLogState(database).then(stateNotice, (error: unknown) =>
+    // Without the right on its schema not even that can be asked.
+    error instanceof DatabaseRefusal && error.sqlState === "42501" ? notOpen : null,
+  );
 
 async function noticeFor(database: Database, now: Date): Promise<string | null> {
   const state = await readLogState(database);

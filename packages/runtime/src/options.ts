@@ -1,6 +1,7 @@
 import type { Actor, Database, Frame, JsonAnswer, PageLink, RecordedRequest, SavedEvent } from "@loyal-quill/core";
 import type express from "express";
 import type pg from "pg";
+import type { PartsOfViews } from "./in-view-parts.js";
 import type { FormTemplate, Layout } from "./layout.js";
 import type { SealOptions } from "./log-seals.js";
 import type { ImportModule } from "./own-code.js";
@@ -44,6 +45,8 @@ export interface PagesOptions {
   readonly byToken?: (request: express.Request) => boolean;
   /** The key of all digests and tokens: 32 bytes at least, from the environment. */
   readonly signingKey: SigningKeys | undefined;
+  /** The path at which the router is mounted, like `/records`: for forms and lists in views of the application's own. */
+  readonly mount?: string;
   /** The application's name, in titles and in the header of a page that has no layout. */
   readonly application?: string;
   /** What stands around a page that has no layout; its style sheets come after the pages' own. */
@@ -147,7 +150,7 @@ export interface Ready {
   readonly log: string | null;
 }
 
-export interface Pages {
+export interface Pages extends PartsOfViews {
   /** What is served and what isn't, once that is known; it never rejects. */
   readonly ready: Promise<Ready>;
   /** The served pages. What belongs to none of them is passed on to the next handler. */

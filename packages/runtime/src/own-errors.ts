@@ -19,7 +19,7 @@ const foreign =
 function placeIn(stack: string): Place | null {
   for (const line of stack.split("\n")) {
     const [, address = "", row = "", column = ""] =
-      /\(?((?:file:\/\/)?\/[^\s()?]+)(?:\?[^\s():]*)?:(\d+):(\d+)\)?/.exec(line) ?? [];
+      /(?:^|[\s(])((?:file:\/\/)?\/[^\s()?]+)(?:\?[^\s():]*)?:(\d+):(\d+)\)?/.exec(line) ?? [];
     if (address === "" || foreign.test(address)) continue;
     const file = address.startsWith("file:") ? fileURLToPath(address) : address;
     return { file, line: Number(row), column: Number(column) };

@@ -3,6 +3,7 @@ import type express from "express";
 import { AfterSaves } from "./after-saves.js";
 import { pageFiles, scriptName, send, styleName } from "./answers.js";
 import { connect, databaseOver } from "./database.js";
+import { InView } from "./in-view.js";
 import { Incoming } from "./incoming.js";
 import { LiveSite } from "./live-site.js";
 import { logNotice } from "./log-care.js";
@@ -172,7 +173,16 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
   const showing = new Showing(options, incoming, site, () =>
     options.watchLog === false ? Promise.resolve(null) : logNotice(database),
   );
-  const serving = new Serving({
+  const inView: InView = new InView({
+    mount: options.mount,
+    incoming,
+    site,
+    signer,
+    database,
+    run: (matched, request, over) => serving.runInView(matched, request, over),
+  });
+  const serving: Serving = new Serving({
+    inView,
     options,
     database,
     replicas,
@@ -208,6 +218,9 @@ export async function createPages(options: PagesOptions): Promise<Pages> {
     ready,
     router: handlerOf({ site, serving, showing, underWay, onError }),
     loaded: () => site.loaded,
+    form: (...asked) => inView.form(...asked),
+    list: (...asked) => inView.list(...asked),
+    head: (nonce) => inView.head(nonce, options.look === "bare"),
     styleSheet: `/${styleName}`,
     script: `/${scriptName}`,
     carried: (given, address) => readCarried(given, address, signer),

@@ -19,6 +19,7 @@ import { send, sendHead, sendParts } from "./answers.js";
 import { isMultipart, readBody } from "./body.js";
 import { whileWaitedFor } from "./database.js";
 import { Downloads } from "./downloads.js";
+import type { InView } from "./in-view.js";
 import type { Incoming } from "./incoming.js";
 import type { LiveSite } from "./live-site.js";
 import { Waiting } from "./nobody-waits.js";
@@ -46,6 +47,7 @@ export interface ServingParts {
   readonly site: LiveSite;
   readonly incoming: Incoming;
   readonly showing: Showing;
+  readonly inView: InView;
   readonly afterSaves: AfterSaves;
   /** Asks on where nobody knows yet what became of a save. */
   readonly later: Undecided;
@@ -141,8 +143,28 @@ export class Serving {
     const over = reads ? whileWaitedFor(await this.reading(matched, request), waiting) : database;
     const handled = await this.run(matched, asked, over, (person) => this.downloads.take(person, response));
     if (replicas && !reads && handled.response.status < 400) seen.note(request, response, await replicas.position());
-    await this.answer(matched, handled, asked, exchange);
+    if (!this.showsAgain(asked, handled, exchange)) await this.answer(matched, handled, asked, exchange);
     await this.finish(handled.recorded, handled, (ended) => withHeaders(ended, request));
+  }
+
+  /** Takes a request of the application's own view through the engine. */
+  async runInView(matched: OwnRoute, request: PageRequest, over: Database): Promise<Handled> {
+    const handled = await this.run(matched, request, over);
+    await this.finish(handled.recorded, handled);
+    return handled;
+  }
+
+  /** Whether a form that came back is shown in the view of the application's own that it was sent from. */
+  private showsAgain(
+    asked: PageRequest,
+    { view, response: { status } }: Handled,
+    { request, response }: Exchange,
+  ): boolean {
+    const { inView } = this.parts;
+    const at = asked.method === "POST" && !asked.api && view?.what === "form" ? inView.viewOf(asked) : null;
+    if (at === null || view?.what !== "form") return false;
+    inView.showAgain(at, { page: view.form.page.name, key: view.form.key, view, status }, request, response);
+    return true;
   }
 
   /** Does what is to be done once a request is answered, and tells whoever listens. */

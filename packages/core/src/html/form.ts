@@ -134,6 +134,10 @@ export interface FormPart {
   readonly title: string;
 }
 
+/** Where a form is sent. */
+export const actionOf = ({ page, form, key, kept }: FormView, base: string): string =>
+  `${base}${form === "new" ? `${page.path.list}/new` : `${recordAddress(page.path, key)}/edit`}${queryText(kept)}`;
+
 /** The form of one record, or of a new one, as a part of a page. */
 export function formPart(view: FormView, frame: Frame): FormPart {
   const { page } = view;
@@ -143,7 +147,7 @@ export function formPart(view: FormView, frame: Frame): FormPart {
   const locked = view.locked !== null;
   const isNew = view.form === "new";
   const record = `${frame.base}${recordAddress(page.path, view.key)}`;
-  const action = isNew ? `${list}/new${kept}` : `${record}/edit${kept}`;
+  const action = actionOf(view, frame.base);
   const choosing = !locked && view.fields.some(({ offer, depends }) => depends || offer?.by === "search");
   const removal =
     view.removable && html`<a class="quill-removal" href="${record}/delete${kept}">${deleteText(subjectOf(view))}</a>`;
@@ -160,11 +164,11 @@ export function formPart(view: FormView, frame: Frame): FormPart {
   const reason = reasonBlock(view);
   const isMarked = !locked && view.fields.some(({ field, isNeeded }) => isNeeded && isTaken(field, view.form));
   const needed = isMarked && html`<p class="quill-help quill-needed-help">${word(language, "needed-marked")}</p>`;
-  const actions = html`<p class="quill-actions"><button name="${saveName}" accesskey="s">${saveText(subjectOf(view), view.form)}</button><a href="${list}${kept}">${word(language, "cancel")}</a>${removal}</p>`;
+  const actions = html`<p class="quill-actions"><button name="${saveName}" accesskey="s">${saveText(subjectOf(view), view.form)}</button><a href="${view.back ?? `${list}${kept}`}">${word(language, "cancel")}</a>${removal}</p>`;
   const around = (inside: Markup): Markup =>
     html`<form class="quill-sheet" method="post" action="${action}"${sendWords(page)}${attributes({ enctype: view.fields.some(({ control }) => control === "file") ? "multipart/form-data" : null })}${isNew ? leaveWords(page) : changedWords(page)}${choosing && attributes({ "data-choices": `${list}/${choicesSegment}`, "data-words": foundWords(view) })}>${tokenInput(view.token)}${conflictsLine(view)}${byEnter}${inside}</form>`;
   const form = locked
-    ? html`<div class="quill-sheet">${fields}</div><p class="quill-actions"><a href="${list}${kept}">${word(language, "back-to", { list: page.plural })}</a></p>`
+    ? html`<div class="quill-sheet">${fields}</div><p class="quill-actions"><a href="${view.back ?? `${list}${kept}`}">${word(language, "back-to", { list: page.plural })}</a></p>`
     : around(html`${needed}${fields}${reason}${actions}`);
   const pieces: FormPieces | null = locked
     ? null

@@ -17,6 +17,7 @@ const formParts = (over: object = {}) =>
       page: stationPage,
       form: "edit",
       ids: "",
+      back: null,
       kept: {},
       begins: {},
       reason: null,

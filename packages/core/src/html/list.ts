@@ -214,10 +214,10 @@ function leftOut({ page, wrong, filters }: ListView): Markup | null {
 }
 
 /** A short table of records that refer to another one. */
-export function relatedTable({ page, without, rows }: RelatedList, frame: Frame): Markup {
+export function relatedTable({ page, without, rows, kept = {} }: RelatedList, frame: Frame): Markup {
   const columns = page.list.columns.filter(({ column }) => !without.includes(column));
   const list = { ...page.list, columns, beside: false, edit: [] };
-  const view: ListView = { ...bareView({ ...page, list }), rows };
+  const view: ListView = { ...bareView({ ...page, list }), rows, kept };
   const heads = columns.map(
     ({ column, choices, label }) =>
       html`<th scope="col" role="columnheader"${attributes({ class: !choices && figures.has(column.type.kind) ? "quill-figure" : null })}>${label}</th>`,

@@ -13,8 +13,8 @@ import { headingOf, partsOf } from "./layout.js";
 import { relatedTable } from "./list.js";
 import { saidLine } from "./said.js";
 
-/** Records of another page that refer to this one, with the ways to them and to a new one. */
-function relatedSection(list: RelatedList, frame: Frame, language: Language): Markup {
+/** Records of a page with the ways to them, to all of them and to a new one. */
+export function relatedPart(list: RelatedList, frame: Frame, language = frame.language): Markup {
   const { page, rows } = list;
   const address = `${frame.base}${page.path.list}`;
   // What the address gives it is what the link can tell.
@@ -29,8 +29,12 @@ function relatedSection(list: RelatedList, frame: Frame, language: Language): Ma
     list.all &&
     html`<a href="${address}${queryText(list.all)}">${word(language, "show-all")}<span class="quill-unseen"> (${page.plural})</span></a>`;
   const more = list.more && !list.all && html`<span>${word(language, "more-not-shown")}</span>`;
-  return html`<div class="quill-related"><h2>${page.plural}</h2>${rows.length === 0 ? html`<p class="quill-empty">${word(language, "none-refers")}</p>` : relatedTable(list, frame)}<p class="quill-actions">${making}${all}${more}</p></div>`;
+  return html`${rows.length === 0 ? html`<p class="quill-empty">${word(language, "none-refers")}</p>` : relatedTable(list, frame)}<p class="quill-actions">${making}${all}${more}</p>`;
 }
+
+/** Records of another page that refer to this one. */
+const relatedSection = (list: RelatedList, frame: Frame, language: Language): Markup =>
+  html`<div class="quill-related"><h2>${list.page.plural}</h2>${relatedPart(list, frame, language)}</div>`;
 
 /** The page that shows a record, with the ways to its form, its deletion and the list. */
 export function recordPage(view: RecordView, given: Frame): PageParts {

@@ -35,6 +35,7 @@ describe("a page's language", () => {
         page: of,
         form: "edit",
         ids: "",
+        back: null,
         kept: {},
         begins: {},
         reason: null,

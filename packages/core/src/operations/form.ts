@@ -4,10 +4,11 @@ import { show } from "../controls/show.js";
 import type { Word } from "../messages/catalog.js";
 import { word } from "../messages/messages.js";
 import { listQuery } from "../page/list-query.js";
-import { reasonName } from "../page/names.js";
+import { backName, reasonName } from "../page/names.js";
 import type { Field, Page } from "../page/page.js";
 import type { Row } from "../postgres/statement.js";
 import { mayDelete, mayEdit } from "../steps/access.js";
+import { readBack } from "../steps/back.js";
 import { formValues } from "../steps/check.js";
 import type { StoredRecord } from "../steps/load.js";
 import { completeOffers, loadLists, type ShownValues } from "../steps/offer.js";
@@ -139,6 +140,7 @@ const shownValues = (row: Row, fields: readonly SubmittedField[]): ShownValues =
 export function layOut(trip: Trip, form: FormKind, state: FormState, offers: Offers): FormView {
   const { page, key, facts } = trip;
   const { record, problems, conflicts } = state;
+  const back = readBack(trip.request.query, trip.dependencies.signer);
   const fields = prefillFields(trip, form, record, offers, state.typed).map((view) => ({
     ...view,
     problems: problems.filter((problem) => problem.field === view.field.column.name).map((problem) => problem.message),
@@ -150,7 +152,11 @@ export function layOut(trip: Trip, form: FormKind, state: FormState, offers: Off
     ids: trip.request.ids ?? "",
     key,
     title: headingOf(trip, form, record.row),
-    kept: listQuery(page, trip.request.query),
+    kept: {
+      ...listQuery(page, trip.request.query),
+      ...(back === null ? {} : { [backName]: trip.request.query[backName] ?? "" }),
+    },
+    back,
     fields,
     begins: record.row,
     token: state.token,

@@ -11,7 +11,7 @@ import { mayMake, mayOpen } from "../steps/access.js";
 import { answer } from "../steps/answer.js";
 import { readKey } from "../steps/key.js";
 import type { MatchedRoute } from "../steps/route.js";
-import { failed, notFound, type Outcome, type Refusal, refused } from "../trip/outcome.js";
+import { failed, notFound, type Outcome, type Refusal, refused, type View } from "../trip/outcome.js";
 import type { SavedEvent } from "../trip/own.js";
 import { notKept, type RecordedRequest, Recorder } from "../trip/recording.js";
 import type { Dependencies, PageRequest, PageResponse } from "../trip/request.js";
@@ -25,6 +25,8 @@ import { runs } from "./index.js";
 /** An answer with the record of how it came about. */
 export interface Handled {
   readonly response: PageResponse;
+  /** What is seen; null where the answer leads elsewhere after a save. */
+  readonly view: View | null;
   readonly recorded: RecordedRequest;
   /** What was saved, where the page has something of its own to do after a save. */
   readonly saved: readonly SavedEvent[];
@@ -378,5 +380,6 @@ export async function handle(
     },
   };
   const { saved, undecided } = trip;
-  return { response, recorded, saved, undecided, failures: trip.recorder.failures };
+  const view = outcome.kind === "saved" || outcome.kind === "unchanged" ? null : outcome.view;
+  return { response, view, recorded, saved, undecided, failures: trip.recorder.failures };
 }

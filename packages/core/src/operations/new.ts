@@ -13,6 +13,7 @@ import type { Trip } from "../trip/trip.js";
 import { readValue } from "../values/read-value.js";
 import type { FormView } from "../views/form-view.js";
 import { freshForm, makeForm } from "./form.js";
+import { saidHere } from "./open.js";
 
 /** A new record as the table would make it, by its constant defaults, with what the page, another record and the address give. */
 export async function defaults(trip: Trip): Promise<StoredRecord> {
@@ -81,7 +82,8 @@ export const newForm = async (trip: Trip): Promise<FormView> =>
 
 /** The empty form, with the table's defaults in it. */
 export async function openNew(trip: Trip): Promise<Outcome> {
-  const form = await makeForm(trip, "new", freshForm(trip, "new", await defaults(trip)));
+  const notice = trip.request.saidAt === undefined ? null : saidHere(trip, `${trip.page.path.list}/new`);
+  const form = await makeForm(trip, "new", { ...freshForm(trip, "new", await defaults(trip)), notice });
   trip.recorder.note(
     "prefill",
     form.fields.map(({ field, control, text }) => ({ name: field.column.name, value: text, note: control })),

@@ -1,4 +1,5 @@
 import { listQuery } from "../page/list-query.js";
+import { recordAddress } from "../settings/bound/path.js";
 import { mayDelete, mayMake, maySeeHistory } from "../steps/access.js";
 import { readSaid } from "../steps/answer.js";
 import { loadForForm, type StoredRecord } from "../steps/load.js";
@@ -7,7 +8,7 @@ import { type Outcome, type Refusal, shown } from "../trip/outcome.js";
 import type { Trip } from "../trip/trip.js";
 import type { Offers } from "../views/form-view.js";
 import { saveText } from "../views/own-text.js";
-import { plainly } from "../views/said.js";
+import { plainly, type Said } from "../views/said.js";
 import { freshForm, lockedBecause, makeForm } from "./form.js";
 import { oldTexts } from "./history.js";
 import { missing } from "./missing.js";
@@ -23,14 +24,20 @@ async function loadAll(trip: Trip): Promise<{ record: StoredRecord; lists: Offer
   return found;
 }
 
+/** The line that an earlier answer has left for this form: where several stand in one view, the one that names it. */
+export function saidHere({ request, dependencies }: Trip, address: string): Said | null {
+  const said = readSaid(request, dependencies.signer);
+  return said && request.saidAt !== undefined && said.address !== `${request.frame.base}${address}` ? null : said;
+}
+
 /** The OPEN half from Load on: Load → Prefill. Route, Key and Access are behind it. */
 export async function open(trip: Trip): Promise<Outcome> {
-  const { page, facts, recorder, request } = trip;
+  const { page, facts, recorder } = trip;
   const loaded = await loadAll(trip);
   if ("kind" in loaded) return loaded;
   const { record, lists } = loaded;
   const locked = lockedBecause(page, record, facts);
-  const notice = readSaid(request, trip.dependencies.signer);
+  const notice = saidHere(trip, recordAddress(page.path, trip.key));
   const old = locked === null ? await oldTexts(trip, record.row) : null;
   const undoes = old?.before ? { ...record, undoes: old.before.id } : record;
   const state = { ...freshForm(trip, "edit", undoes), locked, notice };

@@ -69,6 +69,7 @@ describe("the rule telephone", () => {
       page,
       form: "edit",
       ids: "",
+      back: null,
       kept: {},
       begins: {},
       reason: null,

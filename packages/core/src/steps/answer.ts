@@ -10,6 +10,7 @@ import { statusOf } from "../messages/codes.js";
 import { type Language, word } from "../messages/messages.js";
 import { editableFields } from "../page/columns.js";
 import { listQuery } from "../page/list-query.js";
+import { backName } from "../page/names.js";
 import type { Field, Page } from "../page/page.js";
 import type { Row } from "../postgres/statement.js";
 import { queryText, recordAddress } from "../settings/bound/path.js";
@@ -23,6 +24,7 @@ import type { Frame } from "../views/frame.js";
 import type { PageParts } from "../views/page-parts.js";
 import { isDated } from "../views/told.js";
 import { answerJson, statuses } from "./answer-json.js";
+import { readBack } from "./back.js";
 import { readPairs } from "./read.js";
 import { saidOf, undoOf } from "./said.js";
 import { signerThatMade } from "./token.js";
@@ -89,12 +91,12 @@ function saidCookieOf(said: Said, path: string, signer: Signer): string {
 const saidText = (path: string, json: string): string => `said ${path} ${json}`;
 
 /** The line that an earlier answer left for this address, if it was signed here. */
-export function readSaid({ said: value, frame, path }: PageRequest, signer: Signer): Said | null {
+export function readSaid({ said: value, frame, path, saidAt }: PageRequest, signer: Signer): Said | null {
   const dot = value?.indexOf(".") ?? -1;
   if (value === null || dot < 0) return null;
   try {
     const json = decodeURIComponent(value.slice(dot + 1));
-    return signerThatMade(signer, value.slice(0, dot), saidText(`${frame.base}${path}`, json))
+    return signerThatMade(signer, value.slice(0, dot), saidText(saidAt ?? `${frame.base}${path}`, json))
       ? v.parse(saidSchema, JSON.parse(json))
       : null;
   } catch {
@@ -103,7 +105,10 @@ export function readSaid({ said: value, frame, path }: PageRequest, signer: Sign
 }
 
 /** Forgets the line once it was shown. */
-const forget = (request: PageRequest, path: string): Record<string, string> =>
+const forget = (
+  request: PageRequest,
+  path = request.saidAt ?? `${request.frame.base}${request.path}`,
+): Record<string, string> =>
   request.said === null ? {} : { "set-cookie": `${saidCookie}=; Path=${path}; Max-Age=0; HttpOnly; SameSite=Lax` };
 
 /** An address that a page's file names, with values of the record in it, each as a part of an address (RFC 3986, 2.1). */
@@ -112,6 +117,13 @@ const addressFrom = (at: Page, to: Template, { row, key }: { row: Row; key: read
     const part = at.key.findIndex((column) => column.name === name);
     return encodeURIComponent((part < 0 ? row[name] : (row[name] ?? key[part])) ?? "");
   });
+
+/** The form at which a line is said, where several stand in one view: the record's, or that of a new one. */
+const saidAtOf = (outcome: Outcome & { kind: "saved" | "unchanged" }, base: string): string => {
+  const { path } = outcome.page;
+  const isNew = outcome.kind === "saved" && outcome.what === "made";
+  return `${base}${isNew ? `${path.list}/new` : recordAddress(path, outcome.key)}`;
+};
 
 function afterSave(
   outcome: Outcome & { kind: "saved" | "unchanged" },
@@ -125,15 +137,16 @@ function afterSave(
   const kept = queryText(listQuery(outcome.page, request.query));
   const places = { list: `${base}${path.list}${kept}`, view: `${record}${kept}`, page: `${record}/edit${kept}` };
   const next = outcome.to === undefined ? null : `${base}${outcome.to}`;
+  const back = readBack(request.query, signer);
   // An address of the developer's own is none of the pages.
   const own = there && wanted.to ? addressFrom(outcome.page, wanted.to, outcome) : null;
   const inList = outcome.list === undefined ? null : places.list;
-  const location = inList ?? own ?? next ?? places[there && wanted.saved !== "next" ? wanted.saved : "list"];
+  const location = back ?? inList ?? own ?? next ?? places[there && wanted.saved !== "next" ? wanted.saved : "list"];
   const atEnd = outcome.isLast ? ` ${word(outcome.page.language, "was-last-of-list")}` : "";
   const said = {
     text: `${saidOf(outcome)}${atEnd}`,
-    address: outcome.kind === "saved" && there ? record : "",
-    undo: undoOf(outcome, base),
+    address: back !== null ? saidAtOf(outcome, base) : outcome.kind === "saved" && there ? record : "",
+    undo: undoOf(outcome, base, back === null ? {} : { [backName]: request.query[backName] ?? "" }),
   };
   if (outcome.list)
     return page(
@@ -144,7 +157,11 @@ function afterSave(
   return {
     // What a script fetches goes on by itself where it is led by a 3xx, before the script can see it (Fetch Standard, 4.4).
     status: request.inPlace ? 200 : 303,
-    headers: { location, "cache-control": "no-store", ...(own && !inList ? {} : sayNext(said, location, signer)) },
+    headers: {
+      location,
+      "cache-control": "no-store",
+      ...(own && !inList && back === null ? {} : sayNext(said, location, signer)),
+    },
     body: "",
   };
 }
@@ -231,7 +248,7 @@ function refuse(refusal: NoticeOf, request: PageRequest, signer: Signer): PageRe
 /** What is seen, as the body of an answer, with its status. */
 function seen(status: number, view: View, request: PageRequest, signer: Signer): PageResponse {
   const { frame } = request;
-  const here = (): Record<string, string> => forget(request, `${frame.base}${request.path}`);
+  const here = (): Record<string, string> => forget(request);
   switch (view.what) {
     case "form":
       return page(
@@ -245,7 +262,7 @@ function seen(status: number, view: View, request: PageRequest, signer: Signer):
         status,
         view.form === undefined ? listPage(view.list, frame) : besidePage(view.list, view.form, frame),
         frame,
-        forget(request, `${frame.base}${view.list.page.path.list}`),
+        forget(request, request.saidAt ?? `${frame.base}${view.list.page.path.list}`),
       );
     case "file":
       return { status, headers: fileHeaders(view.file), body: "", parts: view.file.parts };

@@ -10,15 +10,21 @@ import { titleOf } from "./prefill.js";
 /**
  * The address of the form by which a change is taken back: with the values before it, of its entry in the log. Null where nothing of one
  * record was changed that its form takes.
+ *
+ * @param kept what goes along to the form
  */
-export function undoOf(outcome: Outcome & { kind: "saved" | "unchanged" }, base: string): string | null {
+export function undoOf(
+  outcome: Outcome & { kind: "saved" | "unchanged" },
+  base: string,
+  kept: Readonly<Record<string, string>>,
+): string | null {
   if (outcome.kind !== "saved" || outcome.what !== "changed" || outcome.entry === undefined) return null;
   if (outcome.rows !== undefined && outcome.rows !== 1) return null;
   const { page, key, changes, entry } = outcome;
   const takes = page.fields.some(
     (field) => isTaken(field, "edit") && changes.some((change) => change.field === field.column.name && !change.hidden),
   );
-  return takes ? `${base}${recordAddress(page.path, key)}/edit${queryText({ [undoName]: entry })}` : null;
+  return takes ? `${base}${recordAddress(page.path, key)}/edit${queryText({ [undoName]: entry, ...kept })}` : null;
 }
 
 /** What is said of a save on the page that it leads to. */

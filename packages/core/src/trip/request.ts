@@ -55,6 +55,8 @@ export interface PageRequest {
   readonly actor: Actor | null;
   /** The entries of the change log that it puts back, where it does. */
   readonly undoes?: readonly string[];
+  /** The path of the view that it is a part of, where a line about it waits: its own where it is left out. */
+  readonly saidAt?: string;
   /** What tells the ids of its form from those of others in one document. */
   readonly ids?: string;
   /** Whether values are taken as they are: not tidied, nothing made of others, no default in the place of null. */

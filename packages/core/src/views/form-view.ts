@@ -85,6 +85,8 @@ export interface FormView {
   readonly title: string;
   /** How the list was looked at that one came from: it goes along in addresses. */
   readonly kept: Readonly<Record<string, string>>;
+  /** The view of the application's own that it is a part of; null where it stands on its own page. */
+  readonly back: string | null;
   readonly fields: readonly FieldView[];
   /** The stored record, or what a new one begins with. */
   readonly begins: Row;

@@ -15,6 +15,8 @@ export interface RelatedList {
   readonly all: Readonly<Record<string, string>> | null;
   /** What the address of a new one carries; null where none may be made. */
   readonly begins: Readonly<Record<string, string>> | null;
+  /** What goes along to a record and back. */
+  readonly kept?: Readonly<Record<string, string>>;
 }
 
 /** A record as it now is. */
