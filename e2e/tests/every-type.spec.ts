@@ -25,7 +25,7 @@ test("rows of every type, opened and sent untouched by a real browser, stay as t
   await page.goto("/every-type/1/edit");
   await page.getByLabel("Ünïcode näme").fill("one\n\ntwo ");
   await page.getByRole("button", { name: "Update" }).click();
-  await expect(page.getByRole("status")).toHaveText("Row 1 is saved.");
+  await expect(page.getByRole("status")).toContainText("Row 1 is saved.");
   const entry = await vale.row("SELECT fields FROM quill_log.change ORDER BY id DESC LIMIT 1");
   expect(entry).toEqual({ fields: [{ field: "Ünïcode näme", old: "\n\nleading lines", new: "one\n\ntwo " }] });
 });

@@ -202,3 +202,59 @@ test("two databases and the workbench, behind one sign-in", async ({ page, vale,
     await network.remove();
   }
 });
+
+test("one view has a station's form, a form for each sensor and its visits; each is saved and refused in its place", async ({
+  page,
+  vale,
+  example,
+  javaScriptEnabled,
+}) => {
+  const { address } = await example("own-view");
+  const overview = `${address}/overview/MV-023`;
+  await page.goto(overview);
+  const station = page.getByRole("region", { name: "Station" });
+  const sensor = page.getByRole("region", { name: "Sensors" }).getByRole("article").first();
+  await expect(page.getByRole("region", { name: "Visits" }).getByRole("row").nth(1)).toBeVisible();
+  await accessible(page, javaScriptEnabled);
+
+  // Refused: with scripts what was typed in another form stays, too.
+  await sensor.getByLabel("Remarks").fill("Begun in the other form.");
+  await station.getByLabel("Station name").fill("");
+  await station.getByRole("button", { name: "Update" }).click();
+  await expect(station.getByText("Station name is needed: enter a value.").first()).toBeVisible();
+  await expect(sensor.getByText("is needed")).toHaveCount(0);
+  if (javaScriptEnabled !== false) {
+    await expect(sensor.getByLabel("Remarks")).toHaveValue("Begun in the other form.");
+    await expect(page).toHaveURL(overview);
+  }
+  await station.getByLabel("Station name").fill("Gauge of the view");
+  await station.getByRole("button", { name: "Update" }).click();
+  await expect(station.getByRole("status")).toContainText("Gauge of the view, is saved.");
+  await expect(page).toHaveURL(overview);
+  await expect(sensor.getByRole("status")).toHaveCount(0);
+  await sensor.getByLabel("Remarks").fill("Saved in its place.");
+  await sensor.getByRole("button", { name: "Update" }).click();
+  await expect(sensor.getByRole("status")).toContainText("is saved");
+  expect(await vale.row("SELECT name FROM network.station WHERE code = 'MV-023'")).toEqual({
+    name: "Gauge of the view",
+  });
+
+  // By plain functions, from the data; and in React by JSON.
+  await page.goto(`${address}/plain/MV-023`);
+  await page.getByLabel("Station name").fill("By plain functions");
+  await page.getByRole("button", { name: "Save" }).click();
+  await expect(page).toHaveURL(`${address}/plain/MV-023`);
+  await expect(page.getByRole("status")).toContainText("By plain functions, is saved.");
+  if (javaScriptEnabled === false) return;
+  await page.goto(`${address}/react/MV-023`);
+  await page.getByLabel("warning_m").fill("0.01");
+  await page.getByRole("button", { name: "Save" }).click();
+  await expect(page.getByText("The warning level must lie above the alert level.")).toBeVisible();
+  await page.getByLabel("warning_m").fill("9.87");
+  await page.getByRole("button", { name: "Save" }).click();
+  await expect
+    .poll(async () => vale.row("SELECT warning_m::text AS level FROM network.station WHERE code = 'MV-023'"))
+    .toEqual({
+      level: "9.87",
+    });
+});

@@ -38,7 +38,7 @@ test("a new visit is entered, shown, edited and taken out again, and the log hol
   await page.getByLabel("Visited at").fill("2026-11-20T09:30");
   await page.getByLabel("Level read").fill("1.25");
   await page.getByRole("button", { name: "Add" }).click();
-  await expect(page.getByRole("status").first()).toContainText("is saved");
+  await expect(page.getByRole("status").first()).toContainText("was added");
   // In November the page's zone, Europe/London, is at UTC; what was typed is told as it was typed all the same.
   await expect(page.getByRole("heading", { level: 1 })).toHaveText("Visit to MV-017, 2026-11-20 09:30:00");
   await expect(page.getByRole("group", { name: "Visited at" })).toHaveText("2026-11-20 09:30:00");

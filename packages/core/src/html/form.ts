@@ -164,7 +164,7 @@ export function formPart(view: FormView, frame: Frame): FormPart {
   const reason = reasonBlock(view);
   const isMarked = !locked && view.fields.some(({ field, isNeeded }) => isNeeded && isTaken(field, view.form));
   const needed = isMarked && html`<p class="quill-help quill-needed-help">${word(language, "needed-marked")}</p>`;
-  const actions = html`<p class="quill-actions"><button name="${saveName}" accesskey="s">${saveText(subjectOf(view), view.form)}</button><a href="${view.back ?? `${list}${kept}`}">${word(language, "cancel")}</a>${removal}</p>`;
+  const actions = html`<p class="quill-actions"><button name="${saveName}"${attributes({ accesskey: view.ids === "" ? "s" : null })}>${saveText(subjectOf(view), view.form)}</button><a href="${view.back ?? `${list}${kept}`}">${word(language, "cancel")}</a>${removal}</p>`;
   const around = (inside: Markup): Markup =>
     html`<form class="quill-sheet" method="post" action="${action}"${sendWords(page)}${attributes({ enctype: view.fields.some(({ control }) => control === "file") ? "multipart/form-data" : null })}${isNew ? leaveWords(page) : changedWords(page)}${choosing && attributes({ "data-choices": `${list}/${choicesSegment}`, "data-words": foundWords(view) })}>${tokenInput(view.token)}${conflictsLine(view)}${byEnter}${inside}</form>`;
   const form = locked

@@ -101,7 +101,7 @@ input.quill-figure, textarea.quill-code, .quill-fixed .quill-value { font-family
 .quill-reading .quill-help { display: none; }
 .quill-going { margin-top: 1.75rem; }
 @media (max-width: 34rem) { .quill-reading .quill-field { grid-template-columns: 1fr; } }
-.quill-actions { max-width: 38rem; display: flex; gap: 1.25rem; align-items: center; margin: .5rem 0 0; }
+.quill-actions { max-width: 38rem; display: flex; flex-wrap: wrap; gap: .5rem 1.25rem; align-items: center; margin: .5rem 0 0; }
 :where(.quill) button { background: var(--quill-live); color: var(--quill-paper); border: 1px solid var(--quill-live); border-radius: 0; padding: .4rem 1.1rem; font-weight: 700; cursor: pointer; }
 .quill-choice-search { margin-top: .3rem; display: flex; flex-wrap: wrap; gap: .4rem .6rem; align-items: center; }
 .quill-choice-search input[type=search] { width: 14rem !important; }
