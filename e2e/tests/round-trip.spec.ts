@@ -166,14 +166,6 @@ test("a list is sorted by a heading, and a key leads to its record", async ({ si
   await expect(page).toHaveURL(/\/sensors\/MV-003\/2\/edit#field-\d$/);
   await expect(page.locator(":focus")).toHaveAttribute("name", "kind");
 });
-  await go.getByLabel("Code").fill("MV-777");
-  await go.getByRole("button", { name: "Go to" }).click();
-  await expect(page.getByRole("alert")).toHaveText("No record “MV-777”, or no access to it.");
-  await expect(go.getByLabel("Code")).toHaveValue("MV-777");
-  await go.getByLabel("Code").fill("MV-014");
-  await go.getByRole("button", { name: "Go to" }).click();
-  await expect(page).toHaveURL(/\/stations\/MV-014$/);
-});
 
 test("on a narrow screen each row of a list is a block with its way in, and nothing is off the screen", async ({
   signedIn,
