@@ -20,11 +20,11 @@ export interface Databases {
   readonly archive: { readonly pages: string; readonly reader: string };
 }
 
-const demoDatabase = "marrow_vale";
+export const demoDatabase = "marrow_vale";
 const unfinished = "marrow_vale_unfinished";
 const storeDatabase = "quill_store";
 /** The network as it was when the demo was made, without a page: a second database to look at and to begin with. */
-const archiveDatabase = "vale_archive";
+export const archiveDatabase = "vale_archive";
 
 async function withClient<T>(url: string, run: (client: pg.Client) => Promise<T>): Promise<T> {
   const client = new pg.Client(url);

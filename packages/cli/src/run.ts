@@ -24,6 +24,7 @@ function announce(started: Started): void {
   say(`  Pages      ${started.address}/`);
   say(`  Workbench  ${started.address}/workbench`);
   say(`  Page files ${started.pages}`);
+  say("  Database   npx quill demo url prints its address, for other commands (--owner, --archive)");
   say("");
   say("  Demo accounts:");
   for (const account of started.accounts)
@@ -52,6 +53,25 @@ function addStart(program: Command): void {
       );
       stopOnSignals(started, "Stopped: the server and its database cluster.", usualPatience + 60_000, say);
       announce(started);
+    });
+}
+
+function addDemo(program: Command): void {
+  program
+    .command("demo")
+    .description("the running demo")
+    .command("url")
+    .description("the address of its database: export DATABASE_URL=$(quill demo url)")
+    .option("--owner", "as the owner of the tables, in the place of the user who serves pages", false)
+    .option("--archive", "of the demo's second database", false)
+    .option(
+      "--data <directory>",
+      "where the data lie (environment: LOYAL_QUILL_DATA; otherwise .data in the project)",
+      process.env.LOYAL_QUILL_DATA || undefined,
+    )
+    .action(async (told: { owner: boolean; archive: boolean; data?: string }) => {
+      const { demoUrl } = await import("./commands/demo-url.js");
+      say(await demoUrl({ directory: told.data, owner: told.owner, archive: told.archive }));
     });
 }
 
@@ -213,6 +233,7 @@ export function commands(): Command {
     .description("Build, prove and serve edit pages over a PostgreSQL database.")
     .showHelpAfterError();
   addStart(program);
+  addDemo(program);
   addServe(program, say);
   addPageFileCommands(program);
   addRehearsal(program);

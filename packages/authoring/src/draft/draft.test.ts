@@ -18,7 +18,7 @@ plural: Stations
 path: "/station/{code}"
 record: { table: network.station, key: code }
 # Everybody who is signed in may open this page and edit every record. To narrow it:
-# access: { open: actor.roles.exists(r, r in ["…"]), rows: row.… == actor.…, edit: row.… != "…", delete: true }
+# access: { open: actor.roles.exists(r, r in ["…"]), rows: row.… == actor.…, edit: row.… != "…", new: true, delete: true } # in the place of the next line
 access: { new: true }
 list: { columns: [ code, name, river_id, region_id, grid_reference, status ], filter: [ river_id, status, telemetry ] }
 fields:

@@ -245,7 +245,7 @@ function draftText(
     `path: ${flow(`/${slug}/${keyNames.map((name) => `{${name}}`).join("/")}`)}`,
     `record: ${flow({ table: tableName(table), key: keyNames.length === 1 ? keyNames[0] : keyNames, ...(editable ? { "key-editable": true } : {}) })}`,
     "# Everybody who is signed in may open this page and edit every record. To narrow it:",
-    '# access: { open: actor.roles.exists(r, r in ["…"]), rows: row.… == actor.…, edit: row.… != "…", delete: true }',
+    `# access: { open: actor.roles.exists(r, r in ["…"]), rows: row.… == actor.…, edit: row.… != "…", ${makes ? "new: true, " : ""}delete: true }${makes ? " # in the place of the next line" : ""}`,
     ...(makes ? ["access: { new: true }"] : []),
     `list: ${flow({ columns: listColumns(table, keyNames, telling), ...(filters.length > 0 ? { filter: filters } : {}) })}`,
     ...(Object.keys(set).length > 0 ? [`set: ${flow(set)}`] : []),

@@ -68,7 +68,7 @@ async function initialise(home: string, binaries: string, password: string, say:
 }
 
 /** The port of a server that runs on this data directory, from line 4 of its `postmaster.pid`; undefined where none runs. */
-async function runningPort(binaries: string, data: string): Promise<number | undefined> {
+export async function runningPort(binaries: string, data: string): Promise<number | undefined> {
   try {
     await runAsOwner(path.join(binaries, "pg_ctl"), ["-D", data, "status"]);
     const lines = (await readFile(path.join(data, "postmaster.pid"), "utf8")).split("\n");

@@ -1,12 +1,14 @@
 import { spawn } from "node:child_process";
-import { chmod, mkdir, mkdtemp, rm, writeFile } from "node:fs/promises";
+import { chmod, mkdir, mkdtemp, readFile, rm, writeFile } from "node:fs/promises";
 import { createServer } from "node:net";
 import os from "node:os";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
 import { afterEach, beforeEach, describe, expect, test } from "@jest/globals";
 import { Client } from "@loyal-quill/testing";
+import pg from "pg";
 import { freePort } from "../cluster/cluster.js";
+import { demoUrl } from "./demo-url.js";
 
 /** The command in a process of its own, as a person starts it. */
 interface Run {
@@ -79,9 +81,37 @@ describe("quill start", () => {
       expect(third.output()).not.toContain("Making the demo data");
       expect(/hollis@\S+ +(\S+)/.exec(third.output())?.[1]).toBe(/hollis@\S+ +(\S+)/.exec(first.output())?.[1]);
 
+      // What commands need to be typed as the README has them.
+      for (const [owner, archive, user, database] of [
+        [false, false, "quill_pages", "marrow_vale"],
+        [true, true, "vale_owner", "vale_archive"],
+      ] as const) {
+        const client = new pg.Client(await demoUrl({ directory, owner, archive }));
+        await client.connect();
+        const { rows } = await client.query("SELECT current_user AS user, current_database() AS database");
+        await client.end();
+        expect(rows).toEqual([{ user, database }]);
+      }
+
       third.signal("SIGINT");
       expect(await third.ended).toBe(0);
       expect(third.output()).toContain("Stopped: the server and its database cluster.");
+      await expect(demoUrl({ directory, owner: false, archive: false })).rejects.toThrow("No demo runs on");
+
+      // As of an earlier version: a page file that nobody has changed follows, one that somebody has stays and is named.
+      const [pages, copied] = [path.join(directory, "pages"), path.join(directory, "pages-as-copied")];
+      const river = await readFile(path.join(pages, "river.page.yaml"), "utf8");
+      for (const place of [pages, copied]) await writeFile(path.join(place, "river.page.yaml"), `# Old.\n${river}`);
+      await writeFile(path.join(copied, "region.page.yaml"), "# Old.\n");
+      await writeFile(path.join(pages, "region.page.yaml"), "# Mine.\n");
+      const fourth = start();
+      await fourth.ready;
+      fourth.signal("SIGINT");
+      await fourth.ended;
+      expect(fourth.output()).toContain("new in this version: river.page.yaml.");
+      expect(fourth.output()).toContain("page files that you have changed: region.page.yaml. Yours stay");
+      expect(await readFile(path.join(pages, "river.page.yaml"), "utf8")).toBe(river);
+      expect(await readFile(path.join(pages, "region.page.yaml"), "utf8")).toBe("# Mine.\n");
     },
     limit,
   );

@@ -1,6 +1,5 @@
-import { createHash } from "node:crypto";
 import { existsSync } from "node:fs";
-import { cp, mkdir, rm } from "node:fs/promises";
+import { cp, mkdir, readdir, readFile, rm, writeFile } from "node:fs/promises";
 import { createServer, type Server } from "node:http";
 import { createRequire } from "node:module";
 import path from "node:path";
@@ -9,7 +8,7 @@ import { demoPages } from "@loyal-quill/demo";
 import { type Application, createApplication, makeLogger, type SignInSettings } from "@loyal-quill/server";
 import { pino } from "pino";
 import { type Cluster, type Say, startCluster } from "../cluster/cluster.js";
-import { barrier } from "../cluster/run-as.js";
+import { dataDirectory } from "../data-directory.js";
 import { fillLargeSet } from "../large-set.js";
 import { CannotStart, closePatience, drain, listen, usualPatience, withPatience } from "../listen.js";
 import { type DemoAccount, provision, provisionAccounts } from "../provision.js";
@@ -42,26 +41,6 @@ export interface Started {
   readonly stop: () => Promise<void>;
 }
 
-const here = fileURLToPath(import.meta.url);
-/** The clone that this is a part of; where it was installed as a package, the directory that it was started in. */
-const project = here.includes(`${path.sep}node_modules${path.sep}`)
-  ? process.cwd()
-  : path.resolve(path.dirname(here), "../../../..");
-
-/** Where the data lie: as told, or `.data` in the project; as root where the database's own user can reach it. */
-async function dataDirectory(told: string | undefined, say: Say): Promise<string> {
-  const wanted = path.resolve(told ?? path.join(project, ".data"));
-  const closed = await barrier(path.join(wanted, "cluster"));
-  if (closed === undefined) return wanted;
-  if (told !== undefined)
-    throw new CannotStart(
-      `The database's user can't enter ${closed}. Choose another --data directory, or open that one with: chmod o+x ${closed}`,
-    );
-  const other = path.join("/var/lib/loyal-quill", createHash("sha256").update(project).digest("hex").slice(0, 10));
-  say(`The database's user can't enter ${closed}, so the data go to ${other}.`);
-  return other;
-}
-
 /** The built workbench; null where it was not built. */
 export const workbenchDirectory = (): string | null => {
   const workbench = createRequire(import.meta.url).resolve("@loyal-quill/workbench/package.json");
@@ -87,11 +66,42 @@ async function onlyRun(directory: string, say: Say): Promise<void> {
   if (leftover) say("The last run was ended without stopping properly: its data are checked and used again.");
 }
 
-/** The demo's page files, copied to the data where they may be changed: what is published is written to them. */
-async function pagesIn(directory: string, fresh: boolean): Promise<string> {
-  const pages = path.join(directory, "pages");
-  if (fresh) await rm(pages, { recursive: true, force: true });
-  if (!existsSync(pages)) await cp(fileURLToPath(demoPages), pages, { recursive: true });
+/** A directory's files with their texts; none where it is not there. */
+async function textsIn(directory: string): Promise<ReadonlyMap<string, string>> {
+  const names = await readdir(directory).catch(() => []);
+  return new Map(
+    await Promise.all(names.map(async (name) => [name, await readFile(path.join(directory, name), "utf8")] as const)),
+  );
+}
+
+/**
+ * The demo's page files, copied to the data where they may be changed: what is published is written to them. Those that nobody has changed since follow a
+ * newer version; of the others it is said that there is something new.
+ */
+async function pagesIn(directory: string, fresh: boolean, say: Say): Promise<string> {
+  const [pages, copied] = [path.join(directory, "pages"), path.join(directory, "pages-as-copied")];
+  if (fresh) await Promise.all([pages, copied].map((each) => rm(each, { recursive: true, force: true })));
+  const [ours, theirs, before] = await Promise.all([fileURLToPath(demoPages), pages, copied].map(textsIn));
+  const isFirst = !existsSync(pages);
+  await mkdir(pages, { recursive: true });
+  const updated: string[] = [];
+  const kept: string[] = [];
+  for (const [name, text] of ours ?? []) {
+    const [now, then] = [theirs?.get(name), before?.get(name)];
+    if (now === text || (then === text && !isFirst)) continue;
+    if (isFirst || (now !== undefined && now === then) || (now === undefined && then === undefined)) {
+      await writeFile(path.join(pages, name), text);
+      updated.push(name);
+    } else kept.push(name);
+  }
+  await rm(copied, { recursive: true, force: true });
+  await cp(fileURLToPath(demoPages), copied, { recursive: true });
+  if (!isFirst && updated.length > 0)
+    say(`These page files of the demo are new in this version: ${updated.join(", ")}.`);
+  if (kept.length > 0)
+    say(
+      `The demo has newer versions of page files that you have changed: ${kept.join(", ")}. Yours stay; the new ones are in ${copied}. To begin anew: npm start -- --fresh`,
+    );
   return pages;
 }
 
@@ -122,7 +132,7 @@ async function startOn(
     process.env.LOG_LEVEL ?? "warn",
     pino.destination({ dest: path.join(directory, "quill.log"), mkdir: true, sync: false, mode: 0o600 }),
   );
-  const pages = options.pages ?? (await pagesIn(directory, options.fresh));
+  const pages = options.pages ?? (await pagesIn(directory, options.fresh, say));
   const archive = path.join(directory, "archive-pages");
   await mkdir(archive, { recursive: true });
   const application = await createApplication({

@@ -85,7 +85,7 @@ describe("the rule telephone", () => {
       certain: true,
       heading: null,
     };
-    expect(documentOf(frameOf(), formPage(view, frameOf()))).toMatch(/name="notes" type="tel"/);
+    expect(documentOf(frameOf(), formPage(view, frameOf()))).toMatch(/name="notes" dir="auto" type="tel"/);
   });
 
   test("a country that there is not is told at its place", () => {
