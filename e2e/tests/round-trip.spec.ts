@@ -15,7 +15,7 @@ test("from the list to one logged change: a warning level is corrected", async (
   const level = (Number(before.warning_m) + 0.11).toFixed(2);
   const page = await signedIn("hollis");
 
-  await page.getByRole("navigation", { name: "Back" }).getByRole("link", { name: "Stations" }).click();
+  await page.getByRole("link", { name: "Stations" }).click();
   const line = page.getByRole("row").filter({ hasText: "MV-014" });
   await line.getByRole("link", { name: "Edit MV-014" }).click();
 

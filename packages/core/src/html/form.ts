@@ -25,6 +25,9 @@ import { saidLine } from "./said.js";
 
 const subjectOf = ({ page, begins, key }: FormView): Subject => ({ page, row: begins, key });
 
+/** Whether choices were looked for: what was found has the focus. */
+export const isSearched = ({ fields }: FormView): boolean => fields.some(({ offer }) => Boolean(offer?.searched));
+
 const isWrong = ({ problems, conflicts }: FormView): boolean => problems.length > 0 || conflicts.length > 0;
 
 /** What stands over so many problems. */
@@ -228,7 +231,7 @@ export function formPage(view: FormView, given: Frame): PageParts {
   const { above, form, pieces, title } = formPart(view, frame);
   const isNew = view.form === "new";
   const heading = html`<nav class="quill-back" aria-label="${word(page.language, "way-back")}"><a href="${frame.base}${page.path.list}${queryText(view.kept)}">${page.plural}</a>${isNew ? null : neighbourLinks(view, frame)}</nav>
-${headingOf(view.title, !isWrong(view))}${isNew ? null : keyLine(view)}`;
+${headingOf(view.title, !isWrong(view) && !isSearched(view))}${isNew ? null : keyLine(view)}`;
   const scripted = view.locked === null;
   const save = scripted ? ([["S", "key-save"]] as const) : [];
   const ways = isNew

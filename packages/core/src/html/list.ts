@@ -19,7 +19,7 @@ import type { PageParts } from "../views/page-parts.js";
 import type { RelatedList } from "../views/record-view.js";
 import { datetimeOf, told } from "../views/told.js";
 import { cellBlock } from "./field.js";
-import { conflictsLine, formPart, sendWords, tokenInput } from "./form.js";
+import { conflictsLine, formPart, isSearched, sendWords, tokenInput } from "./form.js";
 import { accessKeys, headingOf, partsOf } from "./layout.js";
 import { filtersBlock, isUsed } from "./list-filters.js";
 import { saidLine, undoLink } from "./said.js";
@@ -351,7 +351,7 @@ export function besidePage(list: ListView, form: FormView | null, given: Frame):
   const part = form && formPart(form, frame);
   const chosen = form && form.form === "edit" ? `${frame.base}${recordAddress(page.path, form.key)}` : null;
   const whole = { ...list, chosenAddress: chosen };
-  const isFormFirst = form?.form === "edit" && !isStopped(form) && form.problems.length === 0;
+  const isFormFirst = form?.form === "edit" && !isStopped(form) && form.problems.length === 0 && !isSearched(form);
   const right = (within: Markup | undefined): Markup =>
     form && part
       ? html`<section class="quill-beside-form" aria-labelledby="form-heading"><h2 id="form-heading"${attributes({ tabindex: "-1", autofocus: isFormFirst ? true : null })}>${form.title}</h2>${part.above}${within}</section>`
@@ -361,7 +361,7 @@ export function besidePage(list: ListView, form: FormView | null, given: Frame):
   const pieces = part?.pieces ?? null;
   return partsOf(frame, {
     title: part && form?.form === "edit" ? part.title : page.plural,
-    heading: listHeading(list, form?.form !== "edit"),
+    heading: listHeading(list, form?.form !== "edit" && !(form && (isSearched(form) || form.problems.length > 0))),
     notice: html`${saidLine(list.notice, page.language)}`,
     content: content(part?.form),
     form: pieces && { ...pieces, around: (inside) => content(pieces.around(inside)) },
