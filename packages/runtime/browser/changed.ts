@@ -76,6 +76,7 @@ function mark(form: HTMLFormElement, block: HTMLElement): void {
   const shown = shownAtFirst(controls, words);
   const stored = document.createElement(shown === "" ? "span" : "q");
   stored.textContent = shown || "–";
+  stored.dir = "auto";
   const button = document.createElement("button");
   button.type = "button";
   button.className = "quill-minor";
@@ -104,6 +105,21 @@ document.addEventListener("keydown", (event) => {
   event.preventDefault();
   button.click();
 });
+
+/** A control of the application's own that the browser changes by itself would be saved untouched: its developer is told, in the console. */
+function tellChangedUntouched(): void {
+  for (const input of document.querySelectorAll<HTMLInputElement>("[data-quill] [data-field] input[value]")) {
+    const given = input.getAttribute("value") ?? "";
+    if (input.type === "hidden" || input.type === "checkbox" || input.type === "radio" || input.value === given)
+      continue;
+    const field = input.closest<HTMLElement>("[data-field]")?.dataset.field ?? input.name;
+    console.warn(
+      `The control of "${field}" makes "${input.value}" of "${given}", though nobody has touched it, and would save it. Let keeps of its definition answer false for such a text.`,
+    );
+  }
+}
+
+tellChangedUntouched();
 
 const forms = (): HTMLFormElement[] => [...document.querySelectorAll<HTMLFormElement>("[data-quill] form[data-leave]")];
 

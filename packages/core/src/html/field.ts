@@ -108,7 +108,7 @@ const takeButton = ({ field }: FieldView, code: "take-theirs" | "put-back", lang
 function replacedNote(view: FieldView, id: string, language: Language, prefix = ""): Markup | null {
   if (view.replaces === null || view.conflict || view.control === "file") return null;
   const stored = storedText(view, language);
-  const shown = view.replaces === "" ? stored : html`<q>${stored}</q>`;
+  const shown = view.replaces === "" ? stored : html`<q dir="auto">${stored}</q>`;
   return html`<p class="quill-replaced" id="${id}-stored">${word(language, "stored-value")} ${shown} ${takeButton(view, "put-back", language, prefix)}</p>`;
 }
 
@@ -117,7 +117,7 @@ function conflictNote(view: FieldView, id: string, language: Language, prefix = 
   const { stored, by, at } = view.conflict;
   const said = by === null ? word(language, "stored-now") : word(language, "stored-now-by", { by, at: at ?? "–" });
   const label = view.options.find((option) => option.value === stored)?.label ?? stored;
-  return html`<p class="quill-conflict" id="${id}-conflict">${said} <q>${label}</q> ${takeButton(view, "take-theirs", language, prefix)}</p>`;
+  return html`<p class="quill-conflict" id="${id}-conflict">${said} <q dir="auto">${label}</q> ${takeButton(view, "take-theirs", language, prefix)}</p>`;
 }
 
 /** What is stored, as people read it: the label of a choice, the entries of a list, a day in the page's language. */

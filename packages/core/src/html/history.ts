@@ -13,7 +13,7 @@ function entryBlock(view: HistoryView, entry: HistoryEntry, record: string): Mar
   const say = (code: Word, places?: Record<string, string>): string => word(view.page.language, code, places);
   const rows = entry.changes.map(
     (change) =>
-      html`<tr><th scope="row">${change.label}</th><td>${entry.operation === "insert" ? "" : change.old}</td><td>${change.new}</td></tr>`,
+      html`<tr><th scope="row">${change.label}</th><td><bdi>${entry.operation === "insert" ? "" : change.old}</bdi></td><td><bdi>${change.new}</bdi></td></tr>`,
   );
   const table = html`<table><thead><tr><th scope="col">${say("field")}</th><th scope="col">${say("value-before")}</th><th scope="col">${say("value-after")}</th></tr></thead><tbody>${rows}</tbody></table>`;
   const takes = view.editable && entry.operation === "update" && entry.changes.some(({ isTaken }) => isTaken);

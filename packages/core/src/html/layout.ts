@@ -31,7 +31,8 @@ const numberLine = ({ number, language }: Frame): Markup | null =>
 
 /** The keys by which a page's controls are reached, each with what it does (HTML, 6.8.2): which others go with them is the browser's. */
 export function accessKeys(language: Language, keys: readonly (readonly [key: string, does: Word])[]): Markup {
-  const told = keys.map(([key, does]) => `${key} (${word(language, does)})`).join(", ");
+  // Each by itself, whichever way the page is read (Unicode, UAX 9, 2.4.2).
+  const told = keys.map(([key, does]) => `\u2068${key} (${word(language, does)})\u2069`).join(", ");
   return html`<p class="quill-keys">${word(language, "access-keys", { keys: told })}</p>`;
 }
 

@@ -2,7 +2,7 @@ import { styled } from "styled-components";
 import { Line, Select, Small, Text } from "../parts/inputs.js";
 import { AddMenu } from "../parts/menu.js";
 import type { EditorProps } from "./editor-props.js";
-import { isPlain } from "./settings.js";
+import { firstSet, isPlain } from "./settings.js";
 
 const SetLine = styled.li`
   display: grid;
@@ -29,16 +29,6 @@ const partsOf = (value: unknown): Given => {
 
 /** As short as the file allows. */
 const valueOfParts = ({ to, on }: Given): unknown => (on === "both" ? to : { to, on });
-
-/** What a column is set to at first, by its name: who made a record, and when, on new ones only; who changed it last on all. */
-function firstOf(name: string): unknown {
-  const to = /_at$|_on$|date|time/i.test(name) ? "now" : "actor.name";
-  return /^(created|made|entered|opened|reported|registered|recorded|added|inserted|written|submitted)(_|$)|(^|_)(owner|author|maker|creator)(_|$)/i.test(
-    name,
-  )
-    ? { to, on: "new" }
-    : to;
-}
 
 /** Columns whose values the page gives by itself. */
 export function SetEditor({ setting, sheet, value: given, onChange }: EditorProps) {
@@ -88,7 +78,7 @@ export function SetEditor({ setting, sheet, value: given, onChange }: EditorProp
           options={sheet.fields
             .filter(({ name }) => !Object.hasOwn(set, name) && !sheet.keyColumns.includes(name))
             .map(({ name }) => ({ id: name, text: name }))}
-          onAdd={(name) => change(name, firstOf(name))}
+          onAdd={(name) => change(name, firstSet(name))}
         />
         <Soft>In CEL, over form, actor and now: actor.name, actor.id, now, form.hours * form.rate.</Soft>
       </div>

@@ -4,6 +4,7 @@ import { type Kind, ruleKindsInFile } from "@loyal-quill/core";
 import {
   asBound,
   checksIn,
+  firstSet,
   fittingRules,
   partOf,
   partsOfRule,
@@ -102,4 +103,15 @@ describe("a rule in the editor", () => {
       "",
     ]);
   });
+});
+
+test.each([
+  ["created_by", { to: "actor.name", on: "new" }],
+  ["created_at", { to: "now", on: "new" }],
+  ["recorded_by", { to: "actor.name", on: "new" }],
+  ["owner", { to: "actor.name", on: "new" }],
+  ["changed_by", "actor.name"],
+  ["updated_at", "now"],
+])("a column called %s is set by the page when it should be", (name, given) => {
+  expect(firstSet(name)).toEqual(given);
 });

@@ -215,3 +215,13 @@ export const setter =
     edit([{ do: "set", path, value: value === "" ? undefined : value }], what);
 
 export const textOf = (value: unknown): string => (value === undefined || value === null ? "" : String(value));
+
+/** What a column is set to at first, by its name: who made a record, and when, on new ones only; who changed it last on all. */
+export function firstSet(name: string): unknown {
+  const to = /_at$|_on$|date|time/i.test(name) ? "now" : "actor.name";
+  return /^(created|made|entered|opened|reported|registered|recorded|added|inserted|written|submitted)(_|$)|(^|_)(owner|author|maker|creator)(_|$)/i.test(
+    name,
+  )
+    ? { to, on: "new" }
+    : to;
+}
