@@ -6,14 +6,14 @@ test("a table that changes under its page is told of, refuses what no longer fit
 }) => {
   const page = await signedIn("ines");
   await page.goto("/workbench");
-  const row = page.getByRole("row").filter({ has: page.getByRole("link", { name: "Visits" }) });
+  const row = page.getByRole("row").filter({ has: page.getByRole("link", { name: "Visits", exact: true }) });
   await expect(row).toContainText("Served, no problems");
   await vale.rows("ALTER TABLE field.visit RENAME COLUMN findings TO what_was_found");
   try {
     // Within a minute, by itself.
     await expect(row).toContainText("Not served", { timeout: 60_000 });
     await expect(row).toContainText("findings is called what_was_found now");
-    await page.getByRole("link", { name: "Visits" }).click();
+    await page.getByRole("link", { name: "Visits", exact: true }).click();
     const notice = page.getByRole("status").filter({ hasText: "Table changed since publishing" });
     await notice.getByRole("button").click();
     await page.getByRole("button", { name: "write what_was_found everywhere" }).click();

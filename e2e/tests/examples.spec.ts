@@ -242,9 +242,13 @@ test("one view has a station's form, a form for each sensor and its visits; each
   // By plain functions, from the data; and in React by JSON.
   await page.goto(`${address}/plain/MV-023`);
   await page.getByLabel("Station name").fill("By plain functions");
+  const box = page.getByRole("checkbox", { name: "Reports by telemetry" });
+  const wasChecked = await box.isChecked();
+  await box.setChecked(!wasChecked);
   await page.getByRole("button", { name: "Save" }).click();
   await expect(page).toHaveURL(`${address}/plain/MV-023`);
   await expect(page.getByRole("status")).toContainText("By plain functions, is saved.");
+  await expect(box).toBeChecked({ checked: !wasChecked });
   if (javaScriptEnabled === false) return;
   await page.goto(`${address}/react/MV-023`);
   await page.getByLabel("warning_m").fill("0.01");

@@ -55,12 +55,12 @@ app.get("/plain/:code", async (request, response) => {
   const station = await pages.form(request, "station", { code });
   const shown = station.fields.filter(({ isTaken }) => isTaken);
   const form = html`<form method="post" action="${station.action}"><input type="hidden" name="quill.token" value="${station.token ?? ""}">${shown.map(
-    ({ control, label, kind, value, choices, problems }) =>
+    ({ control, label, kind, box, value, choices, problems }) =>
       html`<p><label>${label} ${
         kind === "choice"
           ? html`<select name="${control}">${choices.map((each) => html`<option value="${each.value}"${each.value === value ? html` selected` : null}>${each.label}</option>`)}</select>`
           : kind === "check-box"
-            ? html`<input type="checkbox" name="${control}" value="true"${value === "true" ? html` checked` : null}><input type="hidden" name="${`${control}.box`}" value="1">`
+            ? html`<input type="checkbox" name="${control}" value="true"${value === "true" ? html` checked` : null}><input type="hidden" name="${box}" value="1">`
             : html`<input name="${control}" value="${value}">`
       }</label> ${problems.map((each) => html`<strong>${each}</strong>`)}</p>`,
   )}<button name="quill.save">Save</button></form>`;

@@ -40,11 +40,15 @@ const isForm = (request: Request): boolean =>
  * A form is read off the wire as it is: pairs that came twice or in a wrong encoding are for the read step to refuse, and a
  * parser between would already have mended them.
  */
-export function readBody(request: Request, takesFiles = false): Promise<PageRequest["body"]> | PageRequest["body"] {
+export function readBody(
+  request: Request,
+  takesFiles = false,
+  mostOfField = mostBytes,
+): Promise<PageRequest["body"]> | PageRequest["body"] {
   if (request.method === "PATCH" && !isJson(request)) return { refused: "wrong-content-type" };
   if (request.method !== "POST" && request.method !== "PATCH") return null;
   if (isJson(request)) return readJsonBody(request);
-  if (takesFiles && isMultipart(request)) return readParts(request);
+  if (takesFiles && isMultipart(request)) return readParts(request, mostOfField);
   if (!isForm(request)) return { refused: "wrong-content-type" };
   if (request.readableEnded || request.body !== undefined) {
     return Buffer.isBuffer(request.body) ? decoded(request.body) : written(request.body);
@@ -57,12 +61,13 @@ export const isMultipart = (request: Request): boolean =>
   /^multipart\/form-data\s*;/i.test(request.headers["content-type"] ?? "") && request.body === undefined;
 
 /** The most that is read of all files of a form together, in bytes; a page's own rule may say less. */
-const mostFileBytes = 16_777_216;
+export const mostFileBytes = 16_777_216;
 
 const sentFile = (name: string, type: string, bytes: Buffer): SentFile => ({
   name,
   type,
   size: bytes.length,
+  bytes,
   hex: () => bytes.toString("hex"),
   text: () => {
     try {
@@ -74,7 +79,7 @@ const sentFile = (name: string, type: string, bytes: Buffer): SentFile => ({
 });
 
 /** A form that was sent in parts (RFC 7578): its texts as those of any form, and its files. */
-function readParts(request: Request): Promise<PageRequest["body"]> {
+function readParts(request: Request, mostOfField: number): Promise<PageRequest["body"]> {
   return new Promise((resolve) => {
     const pairs: [string, string][] = [];
     const files = new Map<string, SentFile>();
@@ -89,7 +94,7 @@ function readParts(request: Request): Promise<PageRequest["body"]> {
       parser = busboy({
         headers: request.headers,
         defParamCharset: "utf8",
-        limits: { fieldSize: mostBytes, fields: 2000, files: 50, fileSize: mostFileBytes },
+        limits: { fieldSize: mostOfField, fields: 2000, files: 50, fileSize: mostFileBytes },
       });
     } catch {
       refuse();

@@ -10,6 +10,8 @@ export interface FieldInView {
   readonly unit: string | null;
   /** The kind of its control: `text`, `number`, `choice` … */
   readonly kind: string;
+  /** The name of the hidden control, with any value, that says that a check box was there; null for other kinds. */
+  readonly box: string | null;
   /** What the control holds: what is stored, or what was typed and refused. */
   readonly value: string;
   /** What is stored, as people read it; null where nothing is. */

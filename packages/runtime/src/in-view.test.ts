@@ -69,8 +69,11 @@ describe.each(versions)("a view with several forms, on Express %s", (_, make) =>
     new URLSearchParams([
       ["quill.token", form?.token ?? ""],
       ...(form?.fields ?? [])
-        .filter(({ isTaken, kind }) => isTaken && kind !== "check-box")
-        .map(({ control, value }): [string, string] => [control, edits[control] ?? value]),
+        .filter(({ isTaken }) => isTaken)
+        .flatMap(({ control, box, value }): [string, string][] => [
+          ...(box === null ? [] : [[box, "1"] as [string, string]]),
+          ...(box !== null && value !== "true" ? [] : [[control, edits[control] ?? value] as [string, string]]),
+        ]),
       ["quill.save", ""],
     ]).toString();
 

@@ -16,7 +16,7 @@ import {
 } from "@loyal-quill/core";
 import type { AfterSaves } from "./after-saves.js";
 import { send, sendHead, sendParts } from "./answers.js";
-import { isMultipart, readBody } from "./body.js";
+import { isMultipart, mostFileBytes, readBody } from "./body.js";
 import { whileWaitedFor } from "./database.js";
 import { Downloads } from "./downloads.js";
 import type { InView } from "./in-view.js";
@@ -99,9 +99,10 @@ export class Serving {
   /** Reads who asks and what they sent: files of nobody who isn't known. */
   private async read(matched: OwnRoute, request: Exchange["request"]): Promise<Pick<PageRequest, "actor" | "body">> {
     const { incoming } = this.parts;
-    const inParts = matched.kind === "page" && takesFiles(matched.page) && isMultipart(request);
+    const isUpload = matched.kind === "page" && matched.operation === "upload";
+    const inParts = (isUpload || (matched.kind === "page" && takesFiles(matched.page))) && isMultipart(request);
     const known = inParts ? await incoming.actorOf(request, null) : undefined;
-    const sent = known === null ? null : await readBody(request, inParts);
+    const sent = known === null ? null : await readBody(request, inParts, isUpload ? mostFileBytes : undefined);
     if (known === null) request.resume();
     const isForm = sent !== null && "text" in sent;
     const changes = speaksJson(request) && !isForm && !/^(GET|HEAD|OPTIONS)$/.test(request.method);

@@ -8,7 +8,7 @@ import { rowPrefix, saveRowName, saveTogetherName } from "../page/rows.js";
 import type { Row } from "../postgres/statement.js";
 import { filterNames } from "../settings/bound/filters.js";
 import { labelFrom } from "../settings/bound/label.js";
-import { csvSegment, queryText, recordAddress } from "../settings/bound/path.js";
+import { csvSegment, queryText, recordAddress, spreadsheetSegment, uploadSegment } from "../settings/bound/path.js";
 import { isEditableRow, keyPartName } from "../statements/list.js";
 import type { Column } from "../table/model.js";
 import type { FormView } from "../views/form-view.js";
@@ -322,7 +322,7 @@ function listPart(view: ListView, frame: Frame): Markup {
   );
   const table = html`<div class="quill-scroll" role="region" aria-label="${page.plural}" tabindex="0"><table role="table"><thead role="rowgroup"><tr role="row">${heads}<th scope="col" role="columnheader"><span class="quill-unseen">${say("way-in")}</span></th></tr></thead><tbody role="rowgroup">${view.rows.map((row, index) => recordRow(view, row, frame, index))}${elsewhere}</tbody></table></div>`;
   return html`<div class="quill-ways"><form class="quill-search" role="search" method="get" action="${address}"><label for="q">${say("contains")}</label><input id="q" name="q" type="search" value="${view.search}" autocomplete="off" accesskey="f"><input type="hidden" name="${straightName}" value="1">${sortKept(view)}<button>${say("find")}</button>${(view.search !== "" || view.filters.some(isUsed)) && html`<a href="${address}">${say("show-all")}</a>`}${filtersBlock(view)}</form>${isLong(view) && goToForm(view, address)}${view.makes && html`<a class="quill-make" href="${address}/new${queryText(view.kept)}">${newText(page)}</a>`}</div>
-${leftOut(view)}<div class="quill-about">${countLine(view)}${view.rows.length > 0 && html`<a class="quill-csv" href="${listAddress(view, frame.base, {}, `${page.path.list}/${csvSegment}`)}" download>${say("download-csv")}</a>`}</div>${rowsSummary(view)}${view.rows.length === 0 && elsewhere.length === 0 ? empty(view, address) : view.forms ? rowsForm(view, address, table) : table}${parts(view, frame.base)}`;
+${leftOut(view)}<div class="quill-about">${countLine(view)}${view.rows.length > 0 && html`<a class="quill-csv" href="${listAddress(view, frame.base, {}, `${page.path.list}/${csvSegment}`)}" download>${say("download-csv")}</a>`}${page.list.spreadsheet && view.rows.length > 0 && html`<a href="${listAddress(view, frame.base, { bom: "1" }, `${page.path.list}/${spreadsheetSegment}`)}" download>${say("download-to-edit")}</a>`}${page.list.spreadsheet && html`<a href="${address}/${uploadSegment}${queryText(view.kept)}">${say("upload-edited")}</a>`}</div>${rowsSummary(view)}${view.rows.length === 0 && elsewhere.length === 0 ? empty(view, address) : view.forms ? rowsForm(view, address, table) : table}${parts(view, frame.base)}`;
 }
 
 const listHeading = ({ page, savedAddress, problem, sought }: ListView, hasFocus = true): Markup => {

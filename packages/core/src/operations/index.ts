@@ -13,6 +13,8 @@ import { open, view } from "./open.js";
 import { confirm, remove } from "./remove.js";
 import { saveRows } from "./rows.js";
 import { save } from "./save.js";
+import { spreadsheet } from "./spreadsheet.js";
+import { upload, uploading } from "./upload.js";
 
 /** What an operation does once Route, Key and Access are behind it, and what it takes of the request. */
 export type Run =
@@ -36,6 +38,9 @@ export const runs: Readonly<Record<Operation, Run>> = {
   confirm: { takes: "nothing", run: confirm },
   choices: { takes: "segments", run: choices },
   save: { takes: "body", run: save },
+  spreadsheet: { takes: "nothing", run: spreadsheet },
+  uploading: { takes: "nothing", run: uploading },
+  upload: { takes: "body", run: upload },
   rows: { takes: "body", run: saveRows },
   create: { takes: "body", run: create },
   delete: { takes: "body", run: remove },

@@ -36,10 +36,11 @@ export interface ReadRow extends RowSent {
 
 const keyText = (key: readonly string[]): string => JSON.stringify(key);
 
-const keyIn = (page: Page, row: Row): readonly string[] => page.key.map((_, index) => row[keyPartName(index)] ?? "");
+export const keyIn = (page: Page, row: Row): readonly string[] =>
+  page.key.map((_, index) => row[keyPartName(index)] ?? "");
 
 /** The record of a list's row, as far as its form needs it. */
-const recordIn = (page: Page, row: Row): StoredRecord => ({
+export const recordIn = (page: Page, row: Row): StoredRecord => ({
   row: Object.fromEntries(loadedColumns(page).map(({ name }, index) => [name, row[rawName(index)] ?? null])),
   version: row[versionName] ?? "",
 });

@@ -18,6 +18,8 @@ export interface Given {
   /** About this record. */
   readonly trip: Trip;
   readonly submission: Submission;
+  /** As it is stored, where it was loaded already. */
+  readonly record?: StoredRecord | null;
 }
 
 /** A record that is ready to be written. */

@@ -80,7 +80,7 @@ const staleWords: Readonly<Record<Stale, string>> = {
 };
 
 /** Judges one record: Check. */
-async function prepare(kind: SaveKind, before: Given): Promise<Ready | Stopped> {
+export async function prepare(kind: SaveKind, before: Given): Promise<Ready | Stopped> {
   const picked = before.submission.picks.length > 0 ? await withPicks(before) : { given: before, problems: [] };
   let { given } = picked;
   const { trip, submission } = given;
@@ -88,12 +88,12 @@ async function prepare(kind: SaveKind, before: Given): Promise<Ready | Stopped> 
   if (submission.stale) return lookAgain(kind, given, submission.stale);
   let record: StoredRecord | null = null;
   if (kind.asksForRow(given, own)) {
-    record = await load(trip);
+    record = given.record ?? (await load(trip));
     if (!record) return gone(given);
   }
   if (own && kind.operation !== "delete") {
     const fields = await own.beforeCheck(submission.fields, record?.row ?? null);
-    given = { trip, submission: { ...submission, fields } };
+    given = { ...given, submission: { ...submission, fields } };
   }
   let judged = kind.judge(given, record?.row ?? {});
   if (judged.problems.length > 0 && kind.operation === "change" && !record) {

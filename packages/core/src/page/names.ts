@@ -44,3 +44,8 @@ export const straightName = "straight";
 
 /** In the address of a form that stands in a view of the application's own: where a save leads back to. */
 export const backName = "back";
+
+/** The file that is uploaded; what was looked at of one and goes along to be saved; and before a row's number the value that is chosen in a conflict. */
+export const fileName = "quill.file";
+export const carriedName = "quill.rows";
+export const chosenName = "quill.choice:";

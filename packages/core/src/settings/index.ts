@@ -20,6 +20,7 @@ import { filter } from "./list/filter.js";
 import { form } from "./list/form.js";
 import { search } from "./list/search.js";
 import { sort } from "./list/sort.js";
+import { spreadsheet } from "./list/spreadsheet.js";
 import { together } from "./list/together.js";
 import { names } from "./names.js";
 import { path } from "./path.js";
@@ -48,7 +49,7 @@ import { title } from "./title.js";
 /** The only list of a page's settings, by their names in the file, in the order in which they are edited. */
 export const record = { table, key, "key-editable": keyEditable };
 export const access = { open, rows, edit, new: create, delete: remove, history, because };
-export const list = { columns, search, filter, edit: editInRows, together, form, sort };
+export const list = { columns, search, filter, edit: editInRows, together, form, sort, spreadsheet };
 export const save = { reason, routine, parameters };
 export const answer = { saved, message, to };
 export const texts = {

@@ -12,6 +12,7 @@ import type { Signer } from "../trip/signer.js";
 import type { FormView } from "../views/form-view.js";
 import type { ListView } from "../views/list-view.js";
 import type { RecordView } from "../views/record-view.js";
+import type { UploadRow, UploadView } from "../views/upload-view.js";
 import { saidOf } from "./said.js";
 
 const respond = (
@@ -156,6 +157,8 @@ function seen(
       return formProblem(status, codeOf(kind), view.form, request);
     case "removal":
       return problem(status, "conflict", view.removal.said ?? view.removal.title, null);
+    case "upload":
+      return respond(status, uploadJson(view.upload));
     case "notice":
       return noticeJson(view.notice, request);
     case "choices":
@@ -166,6 +169,34 @@ function seen(
       return null;
   }
 }
+
+/** A file that was looked at, or saved: its rows by what became of them. */
+export const uploadJson = ({ problem, read, rows, saved }: UploadView): JsonAnswer => {
+  const of = (...states: readonly UploadRow["state"][]): JsonAnswer =>
+    rows
+      .filter(({ state }) => states.includes(state))
+      .map(({ line, title, said, cells, state }) => ({
+        line,
+        title,
+        state,
+        ...(said === null ? {} : { detail: said }),
+        cells: cells.map(({ name, old, new: now, problem: wrong, theirs }) => ({
+          field: name,
+          old,
+          new: now,
+          ...(wrong === null ? {} : { detail: wrong }),
+          ...(theirs === null ? {} : { theirs }),
+        })),
+      }));
+  return {
+    ...(problem === null ? {} : { problem }),
+    ...(read === null ? {} : { read: { ...read } }),
+    ...(saved === null ? {} : { saved }),
+    changed: of("changed", "merged"),
+    conflicts: of("conflict"),
+    refused: of("refused", "gone", "locked", "twice", "foreign"),
+  };
+};
 
 /** The status of each kind (RFC 9110, 15); a notice has one of its own. */
 export const statuses = {
@@ -190,6 +221,7 @@ function afterSave(
   const address = `${base}${recordAddress(outcome.page.path, outcome.key)}`;
   const isMade = outcome.kind === "saved" && outcome.what === "made";
   const where = isMade ? { location: address } : {};
+  if (outcome.upload) return respond(200, uploadJson(outcome.upload));
   // A form that a script has sent: it goes on to where the answer would have led.
   if (request.body && "text" in request.body)
     return respond(200, { outcome: outcome.kind, message: saidOf(outcome), location }, "application/json", said);

@@ -6,6 +6,7 @@ import { besidePage, listPage } from "../html/list.js";
 import { type Notice, noticePage } from "../html/notice.js";
 import { recordPage } from "../html/record.js";
 import { removalPage } from "../html/removal.js";
+import { uploadPage } from "../html/upload.js";
 import { statusOf } from "../messages/codes.js";
 import { type Language, word } from "../messages/messages.js";
 import { editableFields } from "../page/columns.js";
@@ -148,6 +149,7 @@ function afterSave(
     address: back !== null ? saidAtOf(outcome, base) : outcome.kind === "saved" && there ? record : "",
     undo: undoOf(outcome, base, back === null ? {} : { [backName]: request.query[backName] ?? "" }),
   };
+  if (outcome.upload) return page(200, uploadPage(outcome.upload, request.frame), request.frame);
   if (outcome.list)
     return page(
       200,
@@ -270,6 +272,8 @@ function seen(status: number, view: View, request: PageRequest, signer: Signer):
       return page(status, recordPage(view.record, frame), frame, here());
     case "history":
       return page(status, historyPage(view.history, frame), frame);
+    case "upload":
+      return page(status, uploadPage(view.upload, frame), frame);
     case "removal":
       return page(status, removalPage(view.removal, frame), frame);
     case "choices":

@@ -1,6 +1,14 @@
 import { takesFiles } from "../page/files.js";
 import type { Page } from "../page/page.js";
-import { choicesSegment, csvSegment, fileSegment, neighbourSegments, normalSegment } from "../settings/bound/path.js";
+import {
+  choicesSegment,
+  csvSegment,
+  fileSegment,
+  neighbourSegments,
+  normalSegment,
+  spreadsheetSegment,
+  uploadSegment,
+} from "../settings/bound/path.js";
 import type { Operation } from "../trip/round-trip.js";
 
 /** Where an address leads: a page and an operation, or why nowhere. */
@@ -47,6 +55,10 @@ function addressOf(page: Page, rest: readonly string[], speaks: Speaks): Address
   const parts = page.path.columns.length;
   const [first] = rest;
   if (rest.length === 1 && first === csvSegment) return { operations: { GET: "export" }, segments: [] };
+  if (page.list.spreadsheet && rest.length === 1 && first === spreadsheetSegment)
+    return { operations: { GET: "spreadsheet" }, segments: [] };
+  if (page.list.spreadsheet && rest.length === 1 && first === uploadSegment)
+    return { operations: { GET: "uploading", POST: "upload" }, segments: [] };
   if (rest.length === 0)
     return {
       operations:

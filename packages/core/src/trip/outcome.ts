@@ -9,6 +9,7 @@ import type { HistoryView } from "../views/history-view.js";
 import type { AskedProblem, ListView } from "../views/list-view.js";
 import type { RecordView } from "../views/record-view.js";
 import type { RemovalView } from "../views/removal-view.js";
+import type { UploadView } from "../views/upload-view.js";
 
 /** What a person, or the script of a page, gets to see. */
 export type View =
@@ -19,6 +20,7 @@ export type View =
   | { readonly what: "record"; readonly record: RecordView }
   | { readonly what: "history"; readonly history: HistoryView }
   | { readonly what: "removal"; readonly removal: RemovalView }
+  | { readonly what: "upload"; readonly upload: UploadView }
   | { readonly what: "notice"; readonly notice: NoticeOf }
   | { readonly what: "choices"; readonly choices: { readonly options: readonly Option[]; readonly more: boolean } }
   /** What an address takes (RFC 9110, 9.3.7). */
@@ -57,6 +59,8 @@ interface Saved {
   readonly isLast?: boolean;
   /** For rows that were saved in their list: the list as the answer, with what was typed in others; null for the list anew. */
   readonly list?: ListView | null;
+  /** For a file of which some rows were left out: which, and why. */
+  readonly upload?: UploadView;
   /** Where JSON is spoken: the record as it is stored now. */
   readonly record?: RecordView;
   /** How many rows were saved together. */
@@ -74,9 +78,9 @@ export type Outcome =
       readonly entry?: string;
     })
   | (Saved & { readonly kind: "unchanged" })
-  | { readonly kind: "invalid"; readonly view: ViewOf<"form" | "list"> }
+  | { readonly kind: "invalid"; readonly view: ViewOf<"form" | "list" | "upload"> }
   | { readonly kind: "conflict"; readonly view: ViewOf<"form" | "list" | "removal"> }
-  | { readonly kind: "failed"; readonly view: ViewOf<"form" | "list" | "removal" | "notice"> }
+  | { readonly kind: "failed"; readonly view: ViewOf<"form" | "list" | "removal" | "upload" | "notice"> }
   | Refusal;
 
 /** A request that was turned away, or did not find its record. */

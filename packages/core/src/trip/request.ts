@@ -22,6 +22,7 @@ export interface SentFile {
   readonly type: string;
   /** In bytes. */
   readonly size: number;
+  readonly bytes: Uint8Array;
   /** Its bytes in hexadecimal digits. */
   readonly hex: () => string;
   /** As text in UTF-8; null where it is none. */

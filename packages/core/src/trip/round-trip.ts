@@ -30,6 +30,12 @@ export const operations = {
   confirm: { way: "open", keyed: true },
   choices: { way: "open", keyed: false },
   save: { way: "save", keyed: true },
+  /** The list for editing in a spreadsheet. */
+  spreadsheet: { way: "open", keyed: false },
+  /** Where it is uploaded again. */
+  uploading: { way: "open", keyed: false },
+  /** What came back: looked at first, then saved. */
+  upload: { way: "save", keyed: false },
   /** Rows of the list, each by itself or together. */
   rows: { way: "save", keyed: false },
   create: { way: "save", keyed: false },

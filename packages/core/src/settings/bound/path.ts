@@ -99,6 +99,10 @@ export const fileSegment = "~file";
 /** The segment under which a list is to be had as a file. */
 export const csvSegment = "~csv";
 
+/** The address of the list for editing in a spreadsheet, and of what comes back, below the list. */
+export const spreadsheetSegment = "~spreadsheet";
+export const uploadSegment = "~upload";
+
 /** The segments under which the neighbours of a record in its list are. */
 export const neighbourSegments = { "~next": "next", "~previous": "previous" } as const;
 

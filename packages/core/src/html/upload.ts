@@ -1,0 +1,105 @@
+import { attributes, html, type Markup } from "../markup/markup.js";
+import type { Word } from "../messages/catalog.js";
+import { word } from "../messages/messages.js";
+import { carriedName, chosenName, fileName, reasonName } from "../page/names.js";
+import { queryText, spreadsheetSegment, uploadSegment } from "../settings/bound/path.js";
+import type { Frame } from "../views/frame.js";
+import type { PageParts } from "../views/page-parts.js";
+import type { UploadRow, UploadState, UploadView } from "../views/upload-view.js";
+import { sendWords } from "./form.js";
+import { headingOf, partsOf } from "./layout.js";
+
+/** So many rows of a state are shown; of the others their number. */
+const mostShown = 200;
+
+/** The states in the order in which somebody looks at them, each with its heading. */
+const states: readonly (readonly [UploadState, Word])[] = [
+  ["refused", "upload-refused"],
+  ["conflict", "upload-conflicts"],
+  ["twice", "upload-rows-twice"],
+  ["gone", "upload-gone"],
+  ["locked", "upload-locked"],
+  ["foreign", "upload-not-ours"],
+  ["changed", "upload-changed"],
+  ["merged", "upload-merged"],
+];
+
+const idOf = (state: UploadState): string => `rows-${state}`;
+
+function rowBlock(view: UploadView, row: UploadRow): Markup {
+  const { language } = view.page;
+  const say = (code: Word, places?: Record<string, string | number>): string => word(language, code, places);
+  const lines = row.cells.map(
+    ({ label, old, new: now, problem, theirs }) =>
+      html`<tr><th scope="row">${label}</th><td><bdi>${old}</bdi></td><td><bdi>${now}</bdi>${problem && html`<p class="quill-problem">${problem}</p>`}${theirs !== null && html`<p class="quill-conflict">${say("stored-now")} <q dir="auto">${theirs}</q></p>`}</td></tr>`,
+  );
+  const table =
+    lines.length > 0 &&
+    html`<table><thead><tr><th scope="col">${say("field")}</th><th scope="col">${say("value-before")}</th><th scope="col">${say("value-after")}</th></tr></thead><tbody>${lines}</tbody></table>`;
+  const name = `${chosenName}${row.line}`;
+  const choice =
+    row.state === "conflict" &&
+    html`<fieldset class="quill-options"><legend>${say("upload-choose")}</legend>${(["mine", "theirs"] as const).map((each) => html`<span class="quill-option"><input${attributes({ type: "radio", name, value: each, id: `${name}-${each}` })}><label for="${name}-${each}">${say(each === "mine" ? "upload-mine" : "upload-theirs")}</label></span>`)}</fieldset>`;
+  return html`<li><h3>${say("upload-line", { line: row.line })}${row.title && html` <bdi>${row.title}</bdi>`}</h3>${row.said && html`<p class="quill-problem">${row.said}</p>`}${table}${choice}</li>`;
+}
+
+function section(view: UploadView, state: UploadState, heading: Word): Markup | null {
+  const rows = view.rows.filter((each) => each.state === state);
+  if (rows.length === 0) return null;
+  const { language } = view.page;
+  const more =
+    rows.length > mostShown && html`<p>${word(language, "upload-more", { count: rows.length - mostShown })}</p>`;
+  return html`<section aria-labelledby="${idOf(state)}"><h2 id="${idOf(state)}" tabindex="-1">${word(language, heading, { count: rows.length })}</h2><ol class="quill-history">${rows.slice(0, mostShown).map((row) => rowBlock(view, row))}</ol>${more}</section>`;
+}
+
+/** What a file comes to, in numbers that lead to the rows. */
+function summary(view: UploadView): Markup {
+  const { language } = view.page;
+  const lines = states.flatMap(([state, heading]) => {
+    const count = view.rows.filter((each) => each.state === state).length;
+    return count === 0 ? [] : [html`<li><a href="#${idOf(state)}">${word(language, heading, { count })}</a></li>`];
+  });
+  const read =
+    view.read &&
+    html`<p>${word(language, "upload-read", { rows: view.read.rows, untouched: view.read.untouched })}</p>${view.read.unmarked > 0 && html`<p>${word(language, "upload-unmarked", { count: view.read.unmarked })}</p>`}`;
+  const saved =
+    view.saved !== null &&
+    html`<p class="quill-said" role="status">${word(language, "upload-saved", { count: view.saved })}</p>`;
+  const nothing =
+    view.read && lines.length === 0 && html`<p class="quill-empty">${word(language, "upload-no-change")}</p>`;
+  return html`${saved}${read}${lines.length > 0 && html`<ul>${lines}</ul>`}${nothing}`;
+}
+
+/** The page on which a list is uploaded again, and on which it is looked at before it is saved. */
+export function uploadPage(view: UploadView, given: Frame): PageParts {
+  const { page } = view;
+  const { language } = page;
+  const say = (code: Word): string => word(language, code);
+  const frame = { ...given, language };
+  const list = `${frame.base}${page.path.list}`;
+  const kept = queryText(view.kept);
+  const action = `${list}/${uploadSegment}${kept}`;
+  const title = word(language, "upload-title", { list: page.plural });
+  const heading = html`<nav class="quill-back" aria-label="${say("way-back")}"><a href="${list}${kept}">${page.plural}</a></nav>
+${headingOf(title, view.problem === null)}`;
+  const notice = html`${view.problem !== null && html`<section class="quill-summary" role="alert" tabindex="-1" autofocus><h2>${view.problem}</h2></section>`}`;
+  const isSaving = view.carried !== null;
+  const reason =
+    page.reason !== null &&
+    html`<div class="quill-field"><label for="reason">${say("reason")}</label><p class="quill-help">${say("reason-help")}</p><textarea id="reason" name="${reasonName}" rows="2" maxlength="1000">
+${view.reason ?? ""}</textarea></div>`;
+  const choosing = html`<form class="quill-sheet" method="post" enctype="multipart/form-data" action="${action}"${sendWords(page)}>${!isSaving && reason}<div class="quill-field"><label for="file">${say("upload-file")}</label><p class="quill-help">${say("upload-help")}</p><input id="file" type="file" name="${fileName}" accept=".csv,text/csv"></div><p class="quill-actions"><button>${say("upload-look")}</button><a href="${list}${kept}">${say("cancel")}</a><a href="${list}/${spreadsheetSegment}${queryText({ ...view.kept, bom: "1" })}" download>${say("download-to-edit")}</a></p></form>`;
+  const sections = states.map(([state, name]) => section(view, state, name));
+  const saving = isSaving
+    ? html`<form method="post" enctype="multipart/form-data" action="${action}"${sendWords(page)}><textarea hidden name="${carriedName}">
+${view.carried}</textarea>${view.reason !== null && html`<input type="hidden" name="${reasonName}" value="${view.reason}">`}${summary(view)}<p class="quill-actions"><button accesskey="s">${say(page.list.spreadsheet?.save === "all" ? "upload-save-all" : "upload-save")}</button><a href="${list}${kept}">${say("cancel")}</a></p>${sections}</form><h2>${say("upload-another")}</h2>`
+    : html`${summary(view)}${sections}`;
+  const content = html`${saving}${choosing}`;
+  return partsOf(frame, {
+    title: view.problem === null ? title : word(language, "put-right", { title }),
+    heading,
+    notice,
+    content,
+    scripted: true,
+  });
+}

@@ -1,0 +1,46 @@
+import { controlKind } from "../controls/index.js";
+import { memoizePerPage } from "./memoize-per-page.js";
+import type { Field, ListColumn, Page } from "./page.js";
+
+/** A field as a column of a spreadsheet. */
+export interface SpreadsheetColumn {
+  readonly field: Field;
+  /** Its label; with the column's name where two fields have one label. */
+  readonly heading: string;
+  /** Whether what stands in it is taken when the file comes back. */
+  readonly isTaken: boolean;
+}
+
+/** The heading of the column in which each row's mark stands. */
+export const markHeading = "quill.row";
+
+/** The fields of a page as columns: all but files, what is not shown, and what is on the form of some records only. */
+export const spreadsheetColumns = memoizePerPage((page): readonly SpreadsheetColumn[] => {
+  const fields = page.fields.filter(
+    ({ control, hidden, when, column }) =>
+      !controlKind(control).isGroup && control !== "file" && !hidden && !column.sensitive && when === null,
+  );
+  return fields.map((field) => {
+    const isAlone = fields.filter(({ label }) => label === field.label).length === 1;
+    return {
+      field,
+      heading: isAlone ? field.label : `${field.label} (${field.column.name})`,
+      isTaken: !field.readOnly,
+    };
+  });
+});
+
+/** A page whose list has those columns, with what the form of each row needs. */
+export const spreadsheetPage = memoizePerPage((page): Page => {
+  const columns = spreadsheetColumns(page).map(
+    ({ field: { column, label, choices } }): ListColumn => ({
+      column,
+      label,
+      choices: choices?.from === "table" && (choices.where?.formColumns.length ?? 0) === 0 ? choices : null,
+      sortable: false,
+    }),
+  );
+  const search = page.list.search ?? page.list.columns.map(({ column }) => column);
+  const edit = spreadsheetColumns(page).flatMap(({ field, isTaken }) => (isTaken ? [field.column.name] : []));
+  return { ...page, list: { ...page.list, columns, search, edit, beside: false } };
+});
