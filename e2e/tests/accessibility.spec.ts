@@ -89,6 +89,8 @@ test.describe("axe finds nothing in either colour scheme", () => {
     });
     await page.goto("/workbench/trail", { waitUntil: "commit" });
     await expect(page.getByRole("link", { name: "My account" })).toBeVisible();
+    // The view's own code comes after the frame.
+    await expect(page.getByRole("heading", { level: 1 })).toBeVisible();
     expect(await violations(page)).toEqual([]);
     answer();
     await expect(page.getByRole("link", { name: "Silas Kwan" })).toBeVisible();

@@ -1,6 +1,6 @@
 import { Command, Option } from "commander";
 import type { Started } from "./commands/start.js";
-import { databaseUrl, secretOf, standbysByDatabase } from "./from-environment.js";
+import { databaseUrl, secretOf, secretsOfEnvironment, standbysByDatabase } from "./from-environment.js";
 import { CannotStart, usualPatience } from "./listen.js";
 import { addLog } from "./log-commands.js";
 import { collected, database, numberOption, pair, port } from "./options.js";
@@ -175,6 +175,72 @@ function addRehearsal(program: Command): void {
     });
 }
 
+function addRows(program: Command): void {
+  const rows = program.command("rows").description("a page's records for editing in a spreadsheet, and back");
+  const options = (command: Command): Command =>
+    command
+      .addOption(database())
+      .requiredOption("--pages <directory>", "the page files")
+      .requiredOption("--as <id>", "the person's id; a file comes back from who downloaded it")
+      .option("--role <role>", "a role of that person; may be repeated", collected, [])
+      .option("--attribute <name=value>", "what conditions know of the person besides; may be repeated", pair, {});
+  const given = (told: {
+    database?: string;
+    pages: string;
+    as: string;
+    role: string[];
+    attribute: Record<string, string>;
+  }) => ({
+    database: databaseUrl(told.database),
+    pages: told.pages,
+    as: told.as,
+    roles: told.role,
+    attributes: told.attribute,
+    signingKeys: secretsOfEnvironment("QUILL_SIGNING_KEYS", "QUILL_SIGNING_KEY"),
+  });
+  options(rows.command("get"))
+    .description(
+      "downloads a page's list for editing (its page file has spreadsheet: true; environment: QUILL_SIGNING_KEYS)",
+    )
+    .argument("<page>", "the page's name")
+    .requiredOption("--to <file>", "where it goes, FILE.csv")
+    .option("--query <query>", "filters and order as in the list's address: is.status=live&sort=-code", "")
+    .action(async (page: string, told) => {
+      const { getRows } = await import("./commands/rows.js");
+      await getRows({ ...given(told), page, to: told.to, query: told.query }, say);
+    });
+  options(rows.command("apply"))
+    .description("looks at such a file that was edited, or saves it; exit code 1 where a row is refused or in conflict")
+    .argument("<file>", "the edited file")
+    .addOption(new Option("--dry-run", "write nothing").conflicts("save"))
+    .option("--save", "save it")
+    .option("--reason <text>", "why, where the page asks")
+    .addOption(
+      new Option(
+        "--conflicts <which>",
+        "where somebody else has changed the same field: leave it, or take the values of the file (mine)",
+      )
+        .choices(["leave", "mine"])
+        .default("leave"),
+    )
+    .addOption(new Option("--format <format>", "how it is written").choices(formats.rows).default("text"))
+    .action(async (file: string, told) => {
+      if (!told.save && !told.dryRun) throw new CannotStart("Say --dry-run to look at the file, or --save to save it.");
+      const { applyRows } = await import("./commands/rows.js");
+      process.exitCode = await applyRows(
+        {
+          ...given(told),
+          file,
+          save: told.save === true,
+          reason: told.reason,
+          conflicts: told.conflicts,
+          format: told.format,
+        },
+        (text) => process.stdout.write(text),
+      );
+    });
+}
+
 function storeOf(told: string | undefined): string {
   const url = told ?? secretOf("QUILL_STORE");
   if (url === undefined)
@@ -237,6 +303,7 @@ export function commands(): Command {
   addServe(program, say);
   addPageFileCommands(program);
   addRehearsal(program);
+  addRows(program);
   addDoctor(program);
   addLog(program, say);
   addAdministration(program);

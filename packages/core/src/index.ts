@@ -123,6 +123,7 @@ export { type DescribedSetting, wordsOf } from "./settings/described.js";
 export { describedSettings } from "./settings/index.js";
 export type { Editor } from "./settings/setting.js";
 export { settingsPage } from "./settings/settings-page.js";
+export { pageOfFile } from "./spreadsheet/page-of-file.js";
 export { labelsStatement } from "./statements/find-choices.js";
 export { keyPartName, listStatement, recordsStatement } from "./statements/list.js";
 export { commonWords, commonWordsStatement } from "./statements/search.js";

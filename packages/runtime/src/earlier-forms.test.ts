@@ -48,7 +48,7 @@ describe("a form of an earlier version of its page", () => {
     await trips.reloadWith(changed("grid_reference: { tidy: [trim", "grid_reference: { tidy: [lower, trim"));
     const { response, recorded } = await trips.save(address, hollis, form, { notes: "mine" });
     expect([response.status, recorded.outcome]).toEqual([409, "conflict"]);
-    expect(response.body).toContain("<q>theirs</q>");
+    expect(response.body).toContain('<q dir="auto">theirs</q>');
     expect(formOf(response.body).get("notes")).toBe("mine");
     await trips.reloadWith({ station });
   });

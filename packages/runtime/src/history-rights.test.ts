@@ -40,9 +40,9 @@ const save = async (id: number, edits: Record<string, string>): Promise<void> =>
 const get = async (path: string, actor = south, query: Record<string, string> = {}) =>
   (await trips.send("GET", path, actor, null, databaseOver(trips.pool), query)).response;
 const lines = (html: string): string[] =>
-  [...html.matchAll(/<tr><th scope="row">(.*?)<\/th><td>(.*?)<\/td><td>(.*?)<\/td><\/tr>/g)].map(
-    ([, label, old, now]) => `${label}: ${old} → ${now}`,
-  );
+  [
+    ...html.matchAll(/<tr><th scope="row">(.*?)<\/th><td><bdi>(.*?)<\/bdi><\/td><td><bdi>(.*?)<\/bdi><\/td><\/tr>/g),
+  ].map(([, label, old, now]) => `${label}: ${old} → ${now}`);
 
 describe("a record that came from elsewhere", () => {
   test("tells those who see it now nothing of what was written there, and of its coming only what it became", async () => {

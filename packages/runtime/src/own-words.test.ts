@@ -213,7 +213,7 @@ describe("sixty records a day", () => {
     );
     expect(form.text).toMatch(/name="name"[^>]*value="Peg number 10"/);
     // Marked as differing from what is stored, and one press from being saved.
-    expect(form.text).toMatch(/class="quill-replaced"[^>]*>[^<]*<q>Misread<\/q>/);
+    expect(form.text).toMatch(/class="quill-replaced"[^>]*>[^<]*<q dir="auto">Misread<\/q>/);
     const back = await go(
       "/records/pegs/P-010/edit",
       new URLSearchParams({

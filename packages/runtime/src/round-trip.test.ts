@@ -335,7 +335,7 @@ describe("two people at once", () => {
     const { response, recorded } = await save(path, hollis, mine, { name: "My Own Weir", notes: "Also mine." });
     expect(response.status).toBe(409);
     expect(recorded?.outcome).toBe("conflict");
-    expect(response.body).toMatch(/Stored now by Tamsin Okoro at [^<]+: <q>Theirs Weir<\/q>/);
+    expect(response.body).toMatch(/Stored now by Tamsin Okoro at [^<]+: <q dir="auto">Theirs Weir<\/q>/);
     expect(formOf(response.body).get("name")).toBe("My Own Weir");
     expect((await station("MV-018")).name).toBe("Theirs Weir");
     const again = await save(path, hollis, formOf(response.body));
@@ -353,7 +353,7 @@ describe("two people at once", () => {
     await save(path, tamsin, theirs, { river_id: first?.id ?? "" });
     const river = await save(path, hollis, mine, { river_id: second?.id ?? "" });
     expect(river.response.status).toBe(409);
-    expect(river.response.body).toContain(`<q>${first?.name}</q>`);
+    expect(river.response.body).toContain(`<q dir="auto">${first?.name}</q>`);
     const sensor = "/sensors/MV-014/3/edit";
     await trips.owner.query(
       "UPDATE network.sensor SET calibrated_at = '2026-07-01 09:30:00+00' WHERE station_code = 'MV-014' AND channel = 3",
@@ -363,7 +363,7 @@ describe("two people at once", () => {
     const moment = await save(sensor, tamsin, ours, { calibrated_at: "2026-07-03T12:00" });
     expect(moment.response.status).toBe(409);
     expect(moment.response.body).toMatch(
-      / at \d{4}-\d\d-\d\d \d\d:\d\d:\d\d \(Europe\/London\): <q>2026-07-02 12:00:00<\/q>/,
+      / at \d{4}-\d\d-\d\d \d\d:\d\d:\d\d \(Europe\/London\): <q dir="auto">2026-07-02 12:00:00<\/q>/,
     );
   });
 

@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from "@jest/globals";
-import type { Actor } from "@loyal-quill/core";
+import type { Actor, RecordedRequest } from "@loyal-quill/core";
 import { parse } from "csv-parse/sync";
 import { stringify } from "csv-stringify/sync";
 import fc from "fast-check";
@@ -37,6 +37,7 @@ let trips: Trips;
 let pages: Pages;
 let served: Served;
 let actor: Actor = tamsin;
+let recorded: RecordedRequest | undefined;
 const other: Actor = { id: "other", name: "Perrin Vale", roles: ["technician"], attributes: {} };
 
 beforeAll(async () => {
@@ -55,6 +56,9 @@ beforeAll(async () => {
     actor: () => actor,
     session: () => "one",
     frame: ownFrame,
+    onRequest: (request) => {
+      recorded = request;
+    },
   });
   served = await serve(pages, "/records");
 });
@@ -334,6 +338,40 @@ describe("a file that came back", () => {
     const again = edited(table, { P001: { Name: "Mine" }, P003: { Height: "9" } });
     expect(await save(csv(again), { "quill.choice:3": "mine" })).toMatchObject({ status: 200 });
     expect(await trips.one("SELECT name FROM network.post WHERE code = 'P002'")).toEqual({ name: "Mine, too" });
+  });
+
+  test("of many rows is saved by several statements, all or none; what the table refuses is named, and little of it is kept for Requests", async () => {
+    await trips.owner.query("TRUNCATE network.post");
+    await trips.owner.query(
+      `INSERT INTO network.post SELECT 'P' || lpad(i::text, 4, '0'), 'Post ' || i, NULL, 5, DATE '2026-03-01', now(), true, 1, 'set', 'x' FROM generate_series(1, 1200) AS i`,
+    );
+    const [heads = [], ...rows] = await download();
+    const renamed = rows.map((row, index) => row.with(1, index === 700 ? "New 3" : `New ${index}`));
+    const { json } = await look(csv([heads, ...renamed]));
+    expect(json.changed).toHaveLength(1199);
+    expect(json.refused).toMatchObject([{ line: 702, cells: [{ field: "name", new: "New 3" }] }]);
+    // Somebody else is at two of them between looking and saving.
+    await trips.owner.query("UPDATE network.post SET note = 'theirs' WHERE code = 'P0500'");
+    await trips.owner.query("UPDATE network.post SET name = 'Theirs' WHERE code = 'P0900'");
+    const form = new FormData();
+    form.set("quill.rows", json.rows);
+    const saved = await send(form);
+    expect(saved.json).toMatchObject({ saved: 1198, conflicts: [{ line: 901 }], refused: [] });
+    expect(await trips.one("SELECT name, note FROM network.post WHERE code = 'P0500'")).toEqual({
+      name: "New 499",
+      note: "theirs",
+    });
+    expect(
+      await trips.one(
+        "SELECT count(*) AS entries, count(DISTINCT request_id) AS requests FROM quill_log.change WHERE table_name = 'network.post' AND record_key->>'code' LIKE 'P____'",
+      ),
+    ).toEqual({ entries: "1198", requests: "1" });
+    const kept = (recorded?.steps ?? []).flatMap((step) => [
+      step.values.length,
+      step.statements.reduce((sum, { values }) => sum + values.length, 0),
+    ]);
+    expect(Math.max(...kept)).toBeLessThan(6500);
+    expect(recorded?.steps.flatMap((step) => step.noticed ?? [])).toContainEqual(expect.stringContaining("not kept"));
   });
 
   test("takes no row that is another's, another page's, cut, there twice, gone, or without a mark", async () => {

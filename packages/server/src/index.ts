@@ -3,7 +3,7 @@ export { type Application, type ApplicationOptions, createApplication, type Sign
 export { type OnPublish, onPublishModes } from "./drafts/rehearsals.js";
 export { type Deployment, isAskedOnLoopback, loopback } from "./edge.js";
 export { ofTheStore } from "./edited-database.js";
-export { leastKeyLength } from "./keys.js";
+export { Keys, leastKeyLength } from "./keys.js";
 export { makeLogger, plainError } from "./log.js";
 export { aggregatedMetrics, handIn, Metrics } from "./metrics.js";
 export {

@@ -12,6 +12,7 @@ import { loadCases, prefillCases } from "./cases/load.js";
 import { readCases } from "./cases/read.js";
 import { recordCases } from "./cases/records.js";
 import { routeCases } from "./cases/route.js";
+import { spreadsheetCases } from "./cases/spreadsheet.js";
 import { writeCases } from "./cases/write.js";
 import { type Prepared, prepare } from "./prepare.js";
 import { type Doubted, type Known, leavingNothing, ReadRefused, Stage, type World } from "./stage.js";
@@ -72,6 +73,7 @@ export function casesFor(prepared: Prepared): readonly Case[] {
     ...writeCases(prepared),
     ...recordCases(prepared),
     ...listingCases(prepared),
+    ...spreadsheetCases(prepared),
   ];
   return cases.toSorted((a, b) => rehearsedSteps.indexOf(a.step) - rehearsedSteps.indexOf(b.step));
 }

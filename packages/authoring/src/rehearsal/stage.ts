@@ -14,7 +14,7 @@ import type { route, Site } from "@loyal-quill/core/steps/route";
 import { tableName } from "@loyal-quill/core/table/model";
 import type { OutcomeKind } from "@loyal-quill/core/trip/outcome";
 import type { RecordedRequest } from "@loyal-quill/core/trip/recording";
-import type { PageRequest } from "@loyal-quill/core/trip/request";
+import type { PageRequest, SentFile } from "@loyal-quill/core/trip/request";
 import type { StepName } from "@loyal-quill/core/trip/round-trip";
 import type { Signer } from "@loyal-quill/core/trip/signer";
 import { byName } from "@loyal-quill/core/values/by-name";
@@ -53,6 +53,8 @@ export interface Asking {
   readonly body?: string | null;
   readonly refusedBody?: "body-too-large" | "wrong-content-type";
   readonly query?: Readonly<Record<string, string>>;
+  /** Files that are sent with the body, by the names of their controls. */
+  readonly files?: Readonly<Record<string, Uint8Array>>;
   /** Another session of the same person. */
   readonly session?: string;
   readonly at?: Date;
@@ -111,6 +113,21 @@ export async function leavingNothing<Result>(
 export class ReadRefused extends Error {}
 
 const longestAnswer = 20_000;
+
+const sentFiles = (files: Readonly<Record<string, Uint8Array>>): ReadonlyMap<string, SentFile> =>
+  new Map(
+    Object.entries(files).map(([name, bytes]) => [
+      name,
+      {
+        name: `${name}.csv`,
+        type: "text/csv",
+        size: bytes.length,
+        bytes,
+        hex: () => [...bytes].map((byte) => byte.toString(16).padStart(2, "0")).join(""),
+        text: () => null,
+      },
+    ]),
+  );
 
 /** What is known of a database before cases are played on it. */
 export interface Known {
@@ -238,7 +255,7 @@ export class Stage {
 
   async send(method: string, path: string, actor: Actor | null, asking: Asking = {}): Promise<Sent> {
     const { world } = this;
-    const { body = null, refusedBody, query = {}, at = world.now(), key = null } = asking;
+    const { body = null, refusedBody, query = {}, files = {}, at = world.now(), key = null } = asking;
     const session = asking.session ?? `rehearsal of ${actor?.id ?? "nobody"}`;
     const matched = world.engine.route(world.site, method, path);
     const writes = !/^(GET|HEAD|OPTIONS)$/.test(method);
@@ -255,7 +272,7 @@ export class Stage {
       method,
       path,
       query,
-      body: refusedBody ? { refused: refusedBody } : body === null ? null : { text: body },
+      body: refusedBody ? { refused: refusedBody } : body === null ? null : { text: body, files: sentFiles(files) },
       actor,
       session,
       said: null,

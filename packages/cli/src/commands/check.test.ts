@@ -56,7 +56,7 @@ describe("quill check", () => {
     const file = await changed("station", "  - grid_reference:", "  - grid_refrence:");
     const { code, out } = await quill("check", "--database", made.pages, file);
     expect(out).toBe(
-      `station.page.yaml:26:5  error  unknown-column  The table network.station has no column "grid_refrence". Did you mean "grid_reference"?\n1 error and 0 warnings in 1 page file.\n`,
+      `station.page.yaml:27:5  error  unknown-column  The table network.station has no column "grid_refrence". Did you mean "grid_reference"?\n1 error and 0 warnings in 1 page file.\n`,
     );
     expect(code).toBe(1);
   });
@@ -76,7 +76,7 @@ describe("quill check", () => {
       "expect: form.warning_m > form.name",
     );
     const asJson = await quill("check", "--database", made.pages, "--format", "json", file);
-    const finding = { severity: "error", code: "condition", line: 34, column: 30, message: expect.any(String) };
+    const finding = { severity: "error", code: "condition", line: 35, column: 30, message: expect.any(String) };
     expect(JSON.parse(asJson.out)).toMatchObject({ errors: 1, files: [{ file, findings: [finding] }] });
     const sarif = await quill("check", "--database", made.pages, "--format", "sarif", file);
     expect(sarif.code).toBe(1);
@@ -94,7 +94,7 @@ describe("quill check", () => {
                 {
                   physicalLocation: {
                     artifactLocation: { uri: "station.page.yaml" },
-                    region: { startLine: 34, startColumn: 30 },
+                    region: { startLine: 35, startColumn: 30 },
                   },
                 },
               ],

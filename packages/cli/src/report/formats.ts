@@ -2,6 +2,7 @@
 export const formats = {
   review: ["text", "json", "sarif"],
   rehearsal: ["text", "json", "junit"],
+  rows: ["text", "json"],
 } as const;
 export type Format = (typeof formats.review)[number];
 export type RehearsalFormat = (typeof formats.rehearsal)[number];

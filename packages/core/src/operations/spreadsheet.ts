@@ -8,13 +8,16 @@ import { labelOf } from "../spreadsheet/cells.js";
 import { isEditableRow, referenceName } from "../statements/list.js";
 import { loadLists } from "../steps/offer.js";
 import { writeToken } from "../steps/token.js";
-import type { Outcome } from "../trip/outcome.js";
+import { type Outcome, refused } from "../trip/outcome.js";
 import type { Trip } from "../trip/trip.js";
 import { type CsvField, csvLines } from "../values/csv.js";
 import type { Offers } from "../views/form-view.js";
 import { claimsFor } from "./form.js";
 import { partAt, questionOf } from "./list.js";
 import { keyIn, recordIn } from "./row-forms.js";
+
+/** So many rows are made at a time. */
+const rowsAtATime = 100;
 
 /** What stands in the mark's column of a record that can't be changed. */
 export const noMark = "–";
@@ -56,6 +59,11 @@ export async function spreadsheet(trip: Trip): Promise<Outcome> {
   const { question, filters, strays } = questionOf(page, { ...request, query });
   if (filters.problems.length + strays.length > 0)
     return { kind: "shown", view: { what: "elsewhere", to: `${page.path.list}${queryText(query)}` } };
+  const turn = dependencies.exportTurn?.(facts.actor.id) ?? "free";
+  if (turn !== "free") {
+    recorder.note("load", [], turn === "export-of-yours" ? "they download already" : "too many download already");
+    return refused(turn, page);
+  }
   const own = { ...trip, page: spreadsheetPage(page) };
   const columns = spreadsheetColumns(page);
   const [{ rows, more }, lists] = await Promise.all([
@@ -66,7 +74,7 @@ export async function spreadsheet(trip: Trip): Promise<Outcome> {
     { name: "rows", value: String(rows.length), ...(more ? { note: "there are more than one file holds" } : {}) },
   ]);
   recorder.note("prefill", []);
-  const lines = rows.map((row): CsvField[] => {
+  const line = (row: Row): CsvField[] => {
     const cells = columns.map((column, index) => cellOf(trip, column, index, row, lists));
     const key = keyIn(own.page, row);
     const inFile = fileTrip(trip, key);
@@ -74,12 +82,16 @@ export async function spreadsheet(trip: Trip): Promise<Outcome> {
       ? writeToken(claimsFor(inFile, "edit", recordIn(inFile.page, row)), dependencies.signer)
       : noMark;
     return [...cells, { text: mark, isText: false }];
-  });
+  };
   const heads = [...columns.map(({ heading }) => heading), markHeading].map((text) => ({ text, isText: true }));
-  const text = `${bom === undefined ? "" : byteOrderMark}${csvLines([heads, ...lines])}`;
   const name = `${page.path.listSegments.at(-1) ?? page.name}-to-edit.csv`;
+  // Others are answered between the parts.
   async function* parts(): AsyncGenerator<string> {
-    yield text;
+    yield `${bom === undefined ? "" : byteOrderMark}${csvLines([heads])}`;
+    for (let start = 0; start < rows.length; start += rowsAtATime) {
+      await dependencies.pause(0);
+      yield csvLines(rows.slice(start, start + rowsAtATime).map(line));
+    }
   }
   return { kind: "shown", view: { what: "file", file: { name, type: csvType, parts: parts() } } };
 }

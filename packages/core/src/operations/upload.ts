@@ -35,6 +35,9 @@ const fileAge = 60 * 86_400_000;
 /** So many records are loaded by one statement. */
 const loadedAtOnce = 500;
 
+/** So many rows are looked at until others are answered. */
+const rowsAtATime = 100;
+
 /** How often what is refused is left out and the rest tried again. */
 const mostTurns = 8;
 
@@ -321,8 +324,9 @@ async function preview(trip: Trip, bytes: Uint8Array, reason: string | null): Pr
   const views: UploadRow[] = [...alien];
   const carried: Carried = [];
   const rows: Row[] = [];
-  for (const each of came) {
+  for (const [index, each] of came.entries()) {
     const { claims, mark, line } = each;
+    if (index % rowsAtATime === 0) await dependencies.pause(0);
     const record = stored.get(JSON.stringify(claims.key));
     const pairs = touchedPairs(trip, each, record, lists, table.hasDecimalComma);
     if (pairs.length === 0) continue;
@@ -348,7 +352,10 @@ async function preview(trip: Trip, bytes: Uint8Array, reason: string | null): Pr
     { name: "changed rows", value: String(rows.length) },
   ]);
   const answers: (Ready | Stopped)[] = [];
-  for (const row of rows) answers.push(await judged(row));
+  for (const [index, row] of rows.entries()) {
+    if (index % rowsAtATime === 0) await dependencies.pause(0);
+    answers.push(await judged(row));
+  }
   const ready = answers.filter((each): each is Ready => !isStopped(each) && hasChanges(each));
   const refusals = new Map((await triedRefusals(trip, ready)).map((stop) => [stop.given.trip, stop]));
   for (const [index, row] of rows.entries()) {
@@ -412,6 +419,7 @@ async function save(
     claimsAt.flatMap((claims) => (claims ? [claims.key] : [])),
   );
   for (const [index, { line, mark, pairs, open }] of parsed.output.entries()) {
+    if (index % rowsAtATime === 0) await dependencies.pause(0);
     const claims = claimsAt[index];
     const choice = chosen.get(String(line));
     if (!claims || (open.length > 0 && choice !== "mine" && choice !== "theirs")) continue;

@@ -171,7 +171,7 @@ function seen(
 }
 
 /** A file that was looked at, or saved: its rows by what became of them. */
-export const uploadJson = ({ problem, read, rows, saved }: UploadView): JsonAnswer => {
+export const uploadJson = ({ problem, read, rows, carried, saved }: UploadView): JsonAnswer => {
   const of = (...states: readonly UploadRow["state"][]): JsonAnswer =>
     rows
       .filter(({ state }) => states.includes(state))
@@ -192,6 +192,8 @@ export const uploadJson = ({ problem, read, rows, saved }: UploadView): JsonAnsw
     ...(problem === null ? {} : { problem }),
     ...(read === null ? {} : { read: { ...read } }),
     ...(saved === null ? {} : { saved }),
+    // Sent as `quill.rows`, it is saved.
+    ...(carried === null ? {} : { rows: carried }),
     changed: of("changed", "merged"),
     conflicts: of("conflict"),
     refused: of("refused", "gone", "locked", "twice", "foreign"),
@@ -224,7 +226,17 @@ function afterSave(
   if (outcome.upload) return respond(200, uploadJson(outcome.upload));
   // A form that a script has sent: it goes on to where the answer would have led.
   if (request.body && "text" in request.body)
-    return respond(200, { outcome: outcome.kind, message: saidOf(outcome), location }, "application/json", said);
+    return respond(
+      200,
+      {
+        outcome: outcome.kind,
+        message: saidOf(outcome),
+        location,
+        ...(outcome.rows === undefined ? {} : { rows: outcome.rows }),
+      },
+      "application/json",
+      said,
+    );
   if (outcome.kind === "saved" && outcome.what === "deleted") return empty(204);
   if (api.minimal || !outcome.record)
     return empty(isMade ? 201 : 204, { ...where, ...(api.minimal ? { "preference-applied": "return=minimal" } : {}) });

@@ -89,6 +89,9 @@ const longest = 2000;
 
 const isLong = (value: Stored): boolean => value !== null && value.length > longest;
 
+/** So many values are kept of a step, and of all its statements together: an upload of thousands of rows has more than anybody reads. */
+const mostValues = 2000;
+
 /** A value short enough to be kept: what is cut is said. */
 const kept = (value: Stored): Stored =>
   value !== null && isLong(value) ? `${value.slice(0, longest)}… (${value.length} characters)` : value;
@@ -115,6 +118,9 @@ export class Recorder {
   readonly failures: Error[] = [];
   private sent: RecordedStep["statements"][number][] = [];
   private called: RecordedOwn[] = [];
+  private sentValues = 0;
+  /** Statements that are not kept. */
+  private unkept = 0;
   private last: number;
   private readonly hidden = new Set<string>();
   /** Texts that were recorded of hidden columns: they stand among the parameters of statements as well. */
@@ -129,6 +135,11 @@ export class Recorder {
   /** Remembers a statement for the step that is noted next. */
   statement(statement: Statement, rows: number, ms: number, standby?: string): void {
     const { purpose, text } = statement;
+    this.sentValues += statement.values.length;
+    if (this.sentValues > mostValues && this.sent.length > 0) {
+      this.unkept += 1;
+      return;
+    }
     const values = statement.values.some(isLong) ? statement.values.map(kept) : statement.values;
     this.sent.push(
       standby === undefined ? { purpose, text, values, rows, ms } : { purpose, text, values, rows, ms, standby },
@@ -156,18 +167,24 @@ export class Recorder {
     if (this.hidden.size > 0)
       for (const { name, value, sent = "" } of values)
         if (this.isHidden(name)) for (const secret of [value, sent]) this.cover(secret);
-    const shortened = values.some((each) => eachText(each, isLong).some(Boolean))
-      ? values.map((each) => withTexts(each, kept))
-      : values;
+    const some = values.length > mostValues ? values.slice(0, mostValues) : values;
+    const shortened = some.some((each) => eachText(each, isLong).some(Boolean))
+      ? some.map((each) => withTexts(each, kept))
+      : some;
+    const leftOut = [
+      ...(some === values ? [] : [`Values not kept here: ${values.length - some.length} of ${values.length}.`]),
+      ...(this.unkept === 0 ? [] : [`Statements not kept here, since there were too many values: ${this.unkept}.`]),
+    ];
     const again = this.steps.findIndex((each) => each.step === step);
     const [before] = again < 0 ? [] : this.steps.splice(again, 1);
     const statements = [...(before?.statements ?? []), ...this.sent];
     const own = [...(before?.own ?? []), ...this.called];
-    const said = noticed.length > 0 ? noticed : (before?.noticed ?? []);
+    const said = [...(noticed.length > 0 ? noticed : (before?.noticed ?? [])), ...leftOut];
     const more = { ...(own.length > 0 ? { own } : {}), ...(said.length > 0 ? { noticed: said } : {}) };
     this.steps.push({ step, ms: now - this.last + (before?.ms ?? 0), values: shortened, stopped, statements, ...more });
     this.sent = [];
     this.called = [];
+    [this.sentValues, this.unkept] = [0, 0];
     this.last = now;
   }
 

@@ -14,15 +14,7 @@ const formula = /^\s*[=+\-@＝＋－＠]|^[\t\r\n]/u;
  */
 export const csvLines = (records: readonly (readonly CsvField[])[]): string =>
   stringify(
-    records.map((fields) => fields.map(({ text }) => text)),
-    {
-      record_delimiter: "windows",
-      // A line's end of any kind is part of the field.
-      quoted_match: /[\r\n]/,
-      cast: {
-        string: (value, { index, records: line }) => ({
-          value: (records[line]?.[index]?.isText ?? true) && formula.test(value) ? `'${value}` : value,
-        }),
-      },
-    },
+    records.map((fields) => fields.map(({ text, isText }) => (isText && formula.test(text) ? `'${text}` : text))),
+    // A line's end of any kind is part of the field.
+    { record_delimiter: "windows", quoted_match: /[\r\n]/ },
   );

@@ -1,0 +1,17 @@
+import { markHeading } from "../page/spreadsheet.js";
+import { readToken } from "../steps/token.js";
+import type { Signer } from "../trip/signer.js";
+import { readCsv } from "./read-csv.js";
+
+/** The name of the page from which a file was downloaded for editing, by the first of its marks that was signed here; undefined where there is none. */
+export function pageOfFile(bytes: Uint8Array, signer: Signer): string | undefined {
+  const table = readCsv(bytes);
+  if (typeof table === "string") return undefined;
+  const [heads = [], ...rows] = table.rows;
+  const at = heads.findIndex((head) => head.trim() === markHeading);
+  for (const row of at < 0 ? [] : rows) {
+    const claims = readToken((row[at] ?? "").trim(), signer);
+    if (claims) return claims.page;
+  }
+  return undefined;
+}
