@@ -56,7 +56,7 @@ access:
   edit: row.status != "closed"
   new: '"founder" in actor.roles'
   delete: row.low > 1.0
-list: { columns: [code, name, low, notes], edit: [name, low], together: true }
+list: { columns: [code, name, low, notes], edit: [name, low], together: true, spreadsheet: true }
 fields:
   - code
   - name: { rules: [{ min-length: 3 }, { max-length: 30 }] }
@@ -388,6 +388,20 @@ const withBody = (change: (body: string, request: PageRequest, dependencies: Dep
   );
 
 export const engineFaults: readonly EngineFault[] = [
+  {
+    name: "a file of rows taken from whoever brings it",
+    by: "file.of-another",
+    engine: asked((request) =>
+      request.actor ? { ...request, actor: { ...request.actor, id: request.actor.id.replace(/-2$/, "") } } : request,
+    ),
+  },
+  {
+    name: "the signature of a file's rows not asked",
+    by: "file.forged",
+    engine: withHandle((matched, request, dependencies) =>
+      handle(matched, request, { ...dependencies, signer: { ...dependencies.signer, sign: () => "signed" } }),
+    ),
+  },
   {
     name: "the key left out of a save's WHERE",
     by: "check.exists.outside:kind_id",

@@ -152,7 +152,10 @@ export function spreadsheetCases(prepared: Prepared): Case[] {
       async (stage) => {
         const { actor, table, heads } = await begin(stage);
         const { row, record } = one(table);
-        const mark = (row.at(-1) ?? "").replace('"key":["', '"key":["9');
+        const other = prepared.editable.find(({ key }) => key.join() !== record.key.join());
+        if (!other) leaveOut("There is no second record that somebody may edit.");
+        const keyIn = (key: readonly string[]): string => `"key":${JSON.stringify(key)}`;
+        const mark = (row.at(-1) ?? "").replace(keyIn(record.key), keyIn(other.key));
         refusesAll(stage, await upload(stage, prepared, actor, [heads, row.with(-1, mark)], record.key));
       },
     ),
