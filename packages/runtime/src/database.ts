@@ -460,6 +460,7 @@ const asTransaction = <Result>(
  *
  * @param limits time limits in milliseconds, and whether the pool is an application's own (`shared`): then what our statements rely on (text
  *   forms, time limits) is set for each of them alone, in the same trip, and the connections' sessions are left as they are
+ * @example const database = databaseOver(pool, { shared: true });
  */
 export function databaseOver(pool: pg.Pool, limits: Partial<Limits> & { readonly shared?: boolean } = {}): Database {
   const { shared = false, ...given } = limits;

@@ -17,13 +17,36 @@ export interface OwnKinds {
   readonly controls?: readonly OwnControl[];
 }
 
-/** A rule of one's own. It does nothing but check the types: that of its setting is told by the rule alone, wherever it stands. */
+/**
+ * A rule of one's own. It does nothing but check the types: that of its setting is told by the rule alone, wherever it stands.
+ *
+ * @example
+ * const valeGrid = defineRule({
+ *   name: "vale-grid",
+ *   label: "Grid reference",
+ *   fits: ["text"],
+ *   words: "a place on the vale's grid, like MV 636 321",
+ *   broken: (value) => (/^MV \d{3} \d{3}$/.test(value) ? null : "Write it like MV 636 321."),
+ * });
+ */
 export const defineRule = <As extends keyof OwnSettings | undefined = undefined>(rule: OwnRule<As>): AnyOwnRule => rule;
 
-/** A control of one's own. It does nothing but check the types. */
+/**
+ * A control of one's own. It does nothing but check the types.
+ *
+ * @example
+ * const colour = defineControl({
+ *   name: "colour",
+ *   write: ({ attributes, text }) => html`<input type="color"${attributes} value="${text}">`,
+ * });
+ */
 export const defineControl = (control: OwnControl): OwnControl => control;
 
-/** What `quill.config.ts` exports. It does nothing but check the types. */
+/**
+ * What `quill.config.ts` exports. It does nothing but check the types.
+ *
+ * @example export default defineConfig({ rules: [valeGrid], controls: [colour] });
+ */
 export const defineConfig = (kinds: OwnKinds): OwnKinds => kinds;
 
 /** What the module beside the page files is called. Compiled JavaScript goes before the TypeScript that it was made of. */

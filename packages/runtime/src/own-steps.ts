@@ -92,7 +92,17 @@ export interface OwnStepsOf<Row extends Columns = Record<string, unknown>> {
   readonly limit?: number;
 }
 
-/** A page's own steps, typed against its table. It does nothing but check the types. */
+/**
+ * A page's own steps, typed against its table. It does nothing but check the types.
+ *
+ * @example
+ * export default defineSteps<Station>({
+ *   async check({ form, changed, problem, signal }) {
+ *     if (changed.includes("name") && (await register.has(form.name, { signal })))
+ *       problem("name", "The register has this name already.");
+ *   },
+ * });
+ */
 export const defineSteps = <Row extends Columns = Record<string, unknown>>(steps: OwnStepsOf<Row>): OwnStepsOf<Row> =>
   steps;
 

@@ -121,6 +121,14 @@ const toStandardError = (line: string): void => void process.stderr.write(`${lin
  * The served pages as a handler for any Express application, mounted with `use`.
  *
  * @throws when the page files or the catalogs can't be read at the start
+ * @example
+ * const pages = await createPages({
+ *   database: databaseOver(new pg.Pool({ connectionString: process.env.DATABASE_URL })),
+ *   pages: "pages",
+ *   signingKey: process.env.SIGNING_KEY,
+ *   actor: ({ session: { user } }) => user && { id: user.id, name: user.name, roles: user.roles, attributes: {} },
+ * });
+ * app.use("/records", pages.router);
  */
 export async function createPages(options: PagesOptions): Promise<Pages> {
   if (options.signingKey === undefined)

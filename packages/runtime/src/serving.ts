@@ -106,7 +106,8 @@ export class Serving {
     if (known === null) request.resume();
     const isForm = sent !== null && "text" in sent;
     const changes = speaksJson(request) && !isForm && !/^(GET|HEAD|OPTIONS)$/.test(request.method);
-    const isForeign = changes && isCrossSite(request, incoming.byToken(request));
+    // A file's marks are bound to no session, as a form's token is: no other site brings one.
+    const isForeign = (changes || isUpload) && isCrossSite(request, incoming.byToken(request));
     const body: PageRequest["body"] = isForeign ? { refused: "cross-site" } : sent;
     return { body, actor: known === undefined ? await incoming.actorOf(request, body) : known };
   }

@@ -94,12 +94,13 @@ interface Answer {
 async function send(
   form: FormData,
   accept = "application/json",
+  more: Record<string, string> = {},
 ): Promise<Answer & { text: string; location: string | null }> {
   const response = await fetch(`${served.origin}/records/posts/~upload`, {
     method: "POST",
     body: form,
     redirect: "manual",
-    headers: { accept },
+    headers: { accept, ...more },
   });
   const text = await response.text();
   return {
@@ -167,6 +168,8 @@ describe("a list for editing in a spreadsheet", () => {
       "quill.row",
     ]);
     expect(rows).toHaveLength(9);
+    // No mark begins like a formula either, whatever its signature begins with.
+    expect(rows.every((row) => /^(row:|–$)/.test(row.at(-1) ?? ""))).toBe(true);
     expect(rows[0]?.slice(0, 10)).toEqual(
       [
         "P001",
@@ -410,6 +413,18 @@ describe("a file that came back", () => {
       const refused = await look(content);
       expect([refused.status, refused.json.problem]).toEqual([422, expect.stringContaining(problem)]);
     }
+  });
+
+  test("is taken from no other site: its marks belong to the person, and to no session", async () => {
+    const { json } = await look(csv(edited(await download(), { P001: { Name: "One" } })));
+    for (const accept of ["text/html", "application/json"])
+      for (const headers of [{ "sec-fetch-site": "cross-site" }, { origin: "https://elsewhere.example" }] as const) {
+        const form = new FormData();
+        form.set("quill.rows", json.rows);
+        const { status } = await send(form, accept, { ...headers });
+        expect([accept, headers, status]).toEqual([accept, headers, 403]);
+      }
+    expect(await trips.one("SELECT name FROM network.post WHERE code = 'P001'")).toEqual({ name: "Post 1" });
   });
 
   test("stands on a page that can be used without scripts, and leads from numbers to rows", async () => {

@@ -48,6 +48,10 @@ export interface WebhookOptions {
 /**
  * The signature of a body: an HMAC-SHA-256 (RFC 2104) over the event's id, the moment in seconds since 1970, and the body, with dots between
  * them; in base64, after `v1,`. A receiver makes the same, compares in constant time, and refuses a moment that is minutes off.
+ *
+ * @example
+ * const expected = Buffer.from(signatureOf(secret, id, seconds, body));
+ * const isOurs = expected.length === given.length && timingSafeEqual(expected, given);
  */
 export const signatureOf = (secret: string, id: string, seconds: number, body: string): string =>
   `v1,${createHmac("sha256", secret).update(`${id}.${seconds}.${body}`).digest("base64")}`;

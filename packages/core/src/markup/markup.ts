@@ -44,7 +44,11 @@ function written(part: Part): string {
   return escaped(String(part));
 }
 
-/** A template of HTML: every value in it is escaped, unless it is markup itself; lists are joined, null and false are nothing. */
+/**
+ * A template of HTML: every value in it is escaped, unless it is markup itself; lists are joined, null and false are nothing.
+ *
+ * @example html`<ul>${names.map((name) => html`<li>${name}</li>`)}</ul>`
+ */
 export function html(strings: TemplateStringsArray, ...parts: readonly Part[]): Markup {
   let text = strings[0] ?? "";
   for (let index = 0; index < parts.length; index++) text += written(parts[index]) + (strings[index + 1] ?? "");

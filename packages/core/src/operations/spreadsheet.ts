@@ -1,7 +1,13 @@
 import { show } from "../controls/show.js";
 import { word } from "../messages/messages.js";
 import { rowPage } from "../page/rows.js";
-import { markHeading, type SpreadsheetColumn, spreadsheetColumns, spreadsheetPage } from "../page/spreadsheet.js";
+import {
+  markCell,
+  markHeading,
+  type SpreadsheetColumn,
+  spreadsheetColumns,
+  spreadsheetPage,
+} from "../page/spreadsheet.js";
 import type { Row } from "../postgres/statement.js";
 import { queryText } from "../settings/bound/path.js";
 import { labelOf } from "../spreadsheet/cells.js";
@@ -79,7 +85,7 @@ export async function spreadsheet(trip: Trip): Promise<Outcome> {
     const key = keyIn(own.page, row);
     const inFile = fileTrip(trip, key);
     const mark = isEditableRow(page, row)
-      ? writeToken(claimsFor(inFile, "edit", recordIn(inFile.page, row)), dependencies.signer)
+      ? markCell(writeToken(claimsFor(inFile, "edit", recordIn(inFile.page, row)), dependencies.signer))
       : noMark;
     return [...cells, { text: mark, isText: false }];
   };

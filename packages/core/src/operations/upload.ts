@@ -6,7 +6,13 @@ import { message, word } from "../messages/messages.js";
 import { listQuery } from "../page/list-query.js";
 import { carriedName, chosenName, fileName, reasonName, searchTextName, tokenName } from "../page/names.js";
 import { rowPage } from "../page/rows.js";
-import { markHeading, type SpreadsheetColumn, spreadsheetColumns, spreadsheetPage } from "../page/spreadsheet.js";
+import {
+  markHeading,
+  type SpreadsheetColumn,
+  spreadsheetColumns,
+  spreadsheetPage,
+  tokenIn,
+} from "../page/spreadsheet.js";
 import { isRefusal } from "../postgres/unavailable.js";
 import { isAsShown, plainCell, truthOf, typedText, valueOfLabel } from "../spreadsheet/cells.js";
 import { type ReadTable, readCsv } from "../spreadsheet/read-csv.js";
@@ -106,14 +112,14 @@ function rowsIn(trip: Trip, table: ReadTable) {
   if (markAt < 0 || columns === "twice") return markAt < 0 ? "no-marks" : "columns-twice";
   const rows: CameBack[] = [];
   const told: UploadRow[] = [];
-  let [unmarked, fixed] = [0, 0];
+  let unmarked = 0;
   const counts = new Map<string, number>();
   for (const [index, cells] of lines.entries()) {
-    const mark = (cells[markAt] ?? "").trim();
+    const mark = tokenIn(cells[markAt] ?? "");
     const line = index + 2;
-    if (mark === "" || mark === noMark) {
-      if (mark === noMark) fixed += 1;
-      else if (cells.some((cell) => cell.trim() !== "")) unmarked += 1;
+    if (mark === null) {
+      // One that could not be edited came back, too.
+      if (cells[markAt]?.trim() !== noMark && cells.some((cell) => cell.trim() !== "")) unmarked += 1;
       continue;
     }
     const claims = readToken(mark, dependencies.signer);
@@ -128,7 +134,7 @@ function rowsIn(trip: Trip, table: ReadTable) {
     counts.set(key, (counts.get(key) ?? 0) + 1);
     rows.push({ line, mark, claims, cells: new Map([...columns].map(([column, at]) => [column, cells[at] ?? ""])) });
   }
-  return { rows, told, unmarked, fixed, counts, number: lines.length };
+  return { rows, told, unmarked, counts, number: lines.length };
 }
 
 /** The records of some rows as they are stored now, by their keys. */

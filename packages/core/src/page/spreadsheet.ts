@@ -14,6 +14,18 @@ export interface SpreadsheetColumn {
 /** The heading of the column in which each row's mark stands. */
 export const markHeading = "quill.row";
 
+/** Stands before a mark: a signature may begin with a sign that a spreadsheet takes for a formula's. */
+const markSign = "row:";
+
+/** A row's token as its cell has it. */
+export const markCell = (token: string): string => `${markSign}${token}`;
+
+/** The token in a cell of the marks' column; null where it holds none. */
+export const tokenIn = (cell: string): string | null => {
+  const text = cell.trim();
+  return text.startsWith(markSign) ? text.slice(markSign.length) : null;
+};
+
 /** The fields of a page as columns: all but files, what is not shown, and what is on the form of some records only. */
 export const spreadsheetColumns = memoizePerPage((page): readonly SpreadsheetColumn[] => {
   const fields = page.fields.filter(

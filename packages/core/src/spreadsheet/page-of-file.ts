@@ -1,4 +1,4 @@
-import { markHeading } from "../page/spreadsheet.js";
+import { markHeading, tokenIn } from "../page/spreadsheet.js";
 import { readToken } from "../steps/token.js";
 import type { Signer } from "../trip/signer.js";
 import { readCsv } from "./read-csv.js";
@@ -10,7 +10,8 @@ export function pageOfFile(bytes: Uint8Array, signer: Signer): string | undefine
   const [heads = [], ...rows] = table.rows;
   const at = heads.findIndex((head) => head.trim() === markHeading);
   for (const row of at < 0 ? [] : rows) {
-    const claims = readToken((row[at] ?? "").trim(), signer);
+    const token = tokenIn(row[at] ?? "");
+    const claims = token === null ? undefined : readToken(token, signer);
     if (claims) return claims.page;
   }
   return undefined;
