@@ -45,9 +45,19 @@ beforeAll(async () => {
     sql: [
       `CREATE TABLE network.post (code text PRIMARY KEY, name text NOT NULL, number text, height numeric(8,3) NOT NULL, since date, seen timestamptz, open boolean NOT NULL DEFAULT false,
          river_id integer REFERENCES network.river, state text NOT NULL DEFAULT 'set', note text, UNIQUE (name))`,
+      "CREATE TABLE network.numbered (id integer PRIMARY KEY, name text)",
+      "INSERT INTO network.numbered VALUES (1, 'One')",
+      "GRANT SELECT, INSERT, UPDATE, DELETE ON network.numbered TO quill_pages",
       "GRANT SELECT, INSERT, UPDATE, DELETE ON network.post TO quill_pages",
     ],
-    files: { post: file },
+    files: {
+      post: file,
+      found: file
+        .replace("/posts/", "/found/")
+        .replace("{ label: River }", "{ label: River, choices: { by: search } }"),
+      numbered:
+        "format: loyal-quill/page@1\ntitle: '{id}'\npath: /numbered/{id}\nrecord: { table: network.numbered, key: id }\naccess: { open: 'true' }\nlist: { columns: [id, name], spreadsheet: true }\nfields: [id, name]\n",
+    },
   });
   pages = await createPages({
     database: databaseOver(trips.pool),
@@ -79,9 +89,9 @@ beforeEach(async () => {
 
 type Table = string[][];
 
-async function download(query = ""): Promise<Table> {
-  const response = await fetch(`${served.origin}/records/posts/~spreadsheet?${query}`);
-  expect(response.headers.get("content-disposition")).toContain("posts-to-edit.csv");
+async function download(query = "", list = "posts"): Promise<Table> {
+  const response = await fetch(`${served.origin}/records/${list}/~spreadsheet?${query}`);
+  expect(response.headers.get("content-disposition")).toContain(`${list}-to-edit.csv`);
   return parse(await response.text(), { bom: true, relax_column_count: true }) as Table;
 }
 
@@ -95,8 +105,9 @@ async function send(
   form: FormData,
   accept = "application/json",
   more: Record<string, string> = {},
+  list = "posts",
 ): Promise<Answer & { text: string; location: string | null }> {
-  const response = await fetch(`${served.origin}/records/posts/~upload`, {
+  const response = await fetch(`${served.origin}/records/${list}/~upload`, {
     method: "POST",
     body: form,
     redirect: "manual",
@@ -155,7 +166,7 @@ describe("a list for editing in a spreadsheet", () => {
   test("has the page's fields under their labels, what people read, and a mark for each row that may be changed", async () => {
     const [heads, ...rows] = await download();
     expect(heads).toEqual([
-      "Code",
+      "Code (read-only)",
       "Name",
       "Number",
       "Height",
@@ -331,7 +342,7 @@ describe("a file that came back", () => {
       [4, "changed"],
     ]);
     expect(json.conflicts).toMatchObject([{ line: 3, cells: [{ field: "name", new: "Mine, too", theirs: "Theirs" }] }]);
-    // Where nothing is chosen, a conflict is left as it is.
+    // Where nothing is chosen, the stored value stays.
     await save(csv(table));
     expect(await trips.one("SELECT name FROM network.post WHERE code = 'P002'")).toEqual({ name: "Theirs" });
     expect(await trips.one("SELECT name, note FROM network.post WHERE code = 'P001'")).toEqual({
@@ -413,6 +424,26 @@ describe("a file that came back", () => {
       const refused = await look(content);
       expect([refused.status, refused.json.problem]).toEqual([422, expect.stringContaining(problem)]);
     }
+  });
+
+  test("says which columns it does not take back: choices that are searched stay as they are stored", async () => {
+    const table = await download("", "found");
+    expect(table[0]).toContain("River (read-only)");
+    const changed = edited(table, { P001: { "River (read-only)": "Hollin Water", Note: "mine" } });
+    const { json } = await send(formOf(csv(changed)), "application/json", {}, "found");
+    expect(json.changed).toMatchObject([{ line: 2, cells: [{ field: "note", new: "mine" }] }]);
+  });
+
+  test("answers rows of another page, and a row twice, without a word of the database's", async () => {
+    const { json } = await look(csv(edited(await download(), { P001: { Name: "One" } })));
+    const toOther = new FormData();
+    toOther.set("quill.rows", json.rows);
+    const other = await send(toOther, "application/json", {}, "numbered");
+    expect([other.status, other.json.rows]).toEqual([200, 0]);
+    const [row] = JSON.parse(json.rows);
+    const twice = new FormData();
+    twice.set("quill.rows", JSON.stringify([row, row]));
+    expect((await send(twice)).json).toMatchObject({ outcome: "saved", rows: 1 });
   });
 
   test("is taken from no other site: its marks belong to the person, and to no session", async () => {

@@ -39,7 +39,7 @@ function rowBlock(view: UploadView, row: UploadRow): Markup {
   const name = `${chosenName}${row.line}`;
   const choice =
     row.state === "conflict" &&
-    html`<fieldset class="quill-options"><legend>${say("upload-choose")}</legend>${(["mine", "theirs"] as const).map((each) => html`<span class="quill-option"><input${attributes({ type: "radio", name, value: each, id: `${name}-${each}` })}><label for="${name}-${each}">${say(each === "mine" ? "upload-mine" : "upload-theirs")}</label></span>`)}</fieldset>`;
+    html`<fieldset class="quill-options"><legend>${say("upload-choose")}</legend>${(["mine", "theirs"] as const).map((each) => html`<span class="quill-option"><input${attributes({ type: "radio", name, value: each, checked: each === "theirs", id: `${name}-${each}` })}><label for="${name}-${each}">${say(each === "mine" ? "upload-mine" : "upload-theirs")}</label></span>`)}</fieldset>`;
   return html`<li><h3>${row.title === "" ? say("upload-line", { line: row.line }) : say("upload-line-of", { line: row.line, title: row.title })}</h3>${row.said && html`<p class="quill-problem">${row.said}</p>`}${table}${choice}</li>`;
 }
 

@@ -138,6 +138,7 @@ export const arabic: MessageCatalog = {
     "upload-foreign": "لم يُنزَّل هذا الصف للتعديل من هذه الصفحة، أو غُيّرت علامته.",
     "upload-others": "نزّل هذا الصف شخص آخر. نزّل القائمة بنفسك.",
     "upload-twice": "هذا السجل مكرر في الملف.",
+    "not-taken-back": "{label} (للقراءة فقط)",
     "upload-saved": "الصفوف المحفوظة: {count}.",
     "upload-none-saved": "لم يُحفظ شيء.",
     "upload-no-change": "لا يختلف شيء في هذا الملف عما نُزِّل.",

@@ -155,6 +155,7 @@ export const german: MessageCatalog = {
       "Diese Zeile wurde nicht von dieser Seite zum Bearbeiten heruntergeladen, oder ihre Kennung wurde geändert.",
     "upload-others": "Diese Zeile hat jemand anderes heruntergeladen. Laden Sie die Liste selbst herunter.",
     "upload-twice": "Dieser Datensatz steht mehrmals in der Datei.",
+    "not-taken-back": "{label} (nur lesen)",
     "upload-saved": "Gespeicherte Zeilen: {count}.",
     "upload-none-saved": "Es wurde nichts gespeichert.",
     "upload-no-change": "Nichts in dieser Datei weicht von dem ab, was heruntergeladen wurde.",

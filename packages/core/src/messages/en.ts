@@ -141,6 +141,7 @@ export const english = {
     "upload-foreign": "This row was not downloaded for editing from this page, or its mark was changed.",
     "upload-others": "This row was downloaded by someone else. Download the list yourself.",
     "upload-twice": "This record stands in the file more than once.",
+    "not-taken-back": "{label} (read-only)",
     "upload-saved": "Rows saved: {count}.",
     "upload-none-saved": "Nothing was saved.",
     "upload-no-change": "Nothing in this file differs from what was downloaded.",

@@ -238,7 +238,8 @@ async function way(kind: SaveKind, trip: Trip, all: readonly Given[]): Promise<E
     rest.length === 0 ? ({ is: "saved", rows: [] } as const) : await write(kind, trip, prepared as Ready[], 1);
   if (ended.is === "stopped") return (await madeBefore(kind, trip, all)) ?? ended;
   if (ended.is === "failed") return ended;
-  const placeOf = ({ given }: Done): number => all.findIndex((each) => each.trip === given.trip);
+  const places = new Map(all.map(({ trip: own }, place) => [own, place]));
+  const placeOf = ({ given }: Done): number => places.get(given.trip) ?? -1;
   const rows = [...earlier, ...ended.rows].sort((a, b) => placeOf(a) - placeOf(b));
   noteWrite(trip.recorder, rows);
   return { is: "saved", rows };

@@ -4,7 +4,7 @@ import { controlKind } from "../controls/index.js";
 import { comparable, normal } from "../controls/show.js";
 import { message, word } from "../messages/messages.js";
 import { listQuery } from "../page/list-query.js";
-import { carriedName, chosenName, fileName, reasonName, searchTextName, tokenName } from "../page/names.js";
+import { carriedName, chosenName, fileName, reasonName, tokenName } from "../page/names.js";
 import { rowPage } from "../page/rows.js";
 import {
   markHeading,
@@ -14,10 +14,12 @@ import {
   tokenIn,
 } from "../page/spreadsheet.js";
 import { isRefusal } from "../postgres/unavailable.js";
+import { encodeSegment } from "../settings/bound/path.js";
 import { isAsShown, plainCell, truthOf, typedText, valueOfLabel } from "../spreadsheet/cells.js";
 import { type ReadTable, readCsv } from "../spreadsheet/read-csv.js";
 import { versionName } from "../statements/load.js";
 import { loadManyStatement, placeName } from "../statements/load-many.js";
+import { readKey } from "../steps/key.js";
 import type { StoredRecord } from "../steps/load.js";
 import { loadLists } from "../steps/offer.js";
 import { titleOf } from "../steps/prefill.js";
@@ -103,6 +105,15 @@ function columnsIn(page: Trip["page"], heads: readonly string[]): ReadonlyMap<Sp
   return found;
 }
 
+/** Whether a mark was made for this person and page, and its key is one of the page's as it is now: it may have had another when the file went out. */
+const isOurs = ({ page, facts }: Trip, claims: Claims): boolean =>
+  claims.form === "edit" &&
+  claims.page === page.name &&
+  claims.actor === facts.actor.id &&
+  claims.session === "" &&
+  claims.key.length === page.key.length &&
+  readKey(page, claims.key.map(encodeSegment)).ok;
+
 /** The rows of a file, each by its mark; and those that are told as they are. */
 function rowsIn(trip: Trip, table: ReadTable) {
   const { page, facts, dependencies } = trip;
@@ -123,9 +134,7 @@ function rowsIn(trip: Trip, table: ReadTable) {
       continue;
     }
     const claims = readToken(mark, dependencies.signer);
-    const isOurs =
-      claims?.form === "edit" && claims.page === page.name && claims.actor === facts.actor.id && claims.session === "";
-    if (!claims || !isOurs) {
+    if (!claims || !isOurs(trip, claims)) {
       const said = word(page.language, claims && claims.actor !== facts.actor.id ? "upload-others" : "upload-foreign");
       told.push({ line, title: "", state: "foreign", cells: [], said });
       continue;
@@ -187,12 +196,8 @@ function pairsFor(
     return [[boxName(formName), ""], ...(truth === "false" ? [] : [[formName, truth ?? cell] as [string, string]])];
   }
   if (choices !== null) {
-    const options = lists.get(column.name)?.options;
     const typed = plainCell(cell).trim();
-    if (typed === "") return [[formName, ""]];
-    const value = options ? valueOfLabel(options, cell) : undefined;
-    // What is found by searching is looked for by what was typed.
-    return !options && choices.from === "table" ? [[searchTextName(column.name), typed]] : [[formName, value ?? typed]];
+    return [[formName, valueOfLabel(lists.get(column.name)?.options ?? [], cell) ?? typed]];
   }
   return [[formName, typedText(cell, field, way)]];
 }
@@ -350,7 +355,7 @@ async function preview(trip: Trip, bytes: Uint8Array, reason: string | null): Pr
       views.push({ line, title, state: "foreign", cells: [], said: word(page.language, "upload-foreign") });
       continue;
     }
-    if (submission.fields.every(({ touched }) => !touched) && submission.picks.length === 0) continue;
+    if (submission.fields.every(({ touched }) => !touched)) continue;
     rows.push({ came: each, given: { trip: fileTrip(trip, claims.key), submission }, record, pairs });
   }
   recorder.note("read", [
@@ -381,11 +386,10 @@ async function preview(trip: Trip, bytes: Uint8Array, reason: string | null): Pr
     const mark = writeToken(claimsFor(row.given.trip, "edit", row.record), dependencies.signer);
     const disputed = new Set(
       answer.conflicts
-        .flatMap(({ field }) => row.given.submission.fields.filter((one) => one.field.column.name === field))
-        .map(({ field }) => field.formName),
+        .flatMap(({ field }) => page.fields.filter((one) => one.column.name === field))
+        .flatMap(({ formName }) => [formName, boxName(formName)]),
     );
-    const isOpen = ([name]: readonly [string, string]): boolean =>
-      disputed.has(name) || [...disputed].some((each) => name === boxName(each));
+    const isOpen = ([name]: readonly [string, string]): boolean => disputed.has(name);
     carried.push({
       line,
       mark,
@@ -407,7 +411,7 @@ async function preview(trip: Trip, bytes: Uint8Array, reason: string | null): Pr
   );
 }
 
-/** Saves what was looked at: what is sound beside what is refused, or all of it or nothing, as the page has it. */
+/** Saves what was looked at: what is valid beside what is refused, or all of it or nothing, as the page has it. */
 async function save(
   trip: Trip,
   text: string,
@@ -419,19 +423,22 @@ async function save(
   if (!parsed.success) return refused("form-broken", page);
   const rows: Row[] = [];
   const lists = await loadLists(trip);
-  const claimsAt = parsed.output.map(({ mark }) => readToken(mark, dependencies.signer));
+  const sentRows = new Map<string, { readonly claims: Claims; readonly sent: Carried[number] }>();
+  for (const sent of parsed.output) {
+    const claims = readToken(sent.mark, dependencies.signer);
+    if (claims && isOurs(trip, claims)) sentRows.set(JSON.stringify(claims.key), { claims, sent });
+  }
   const stored = await storedOf(
     trip,
-    claimsAt.flatMap((claims) => (claims ? [claims.key] : [])),
+    [...sentRows.values()].map(({ claims }) => claims.key),
   );
-  for (const [index, { line, mark, pairs, open }] of parsed.output.entries()) {
+  for (const [index, [key, { claims, sent: given }]] of [...sentRows].entries()) {
     if (index % rowsAtATime === 0) await dependencies.pause(0);
-    const claims = claimsAt[index];
-    const choice = chosen.get(String(line));
-    if (!claims || (open.length > 0 && choice !== "mine" && choice !== "theirs")) continue;
-    const sent = [...pairs, ...(choice === "mine" ? open : [])];
+    const { line, mark, pairs, open } = given;
+    // What is stored stays, unless the file's value is chosen.
+    const sent = [...pairs, ...(chosen.get(String(line)) === "mine" ? open : [])];
     const submission = sent.length > 0 ? readRow(trip, mark, claims, sent, reason) : null;
-    const record = stored.get(JSON.stringify(claims.key));
+    const record = stored.get(key);
     if (submission && record)
       rows.push({
         came: { line, mark },
@@ -443,6 +450,7 @@ async function save(
   let rest = rows;
   const left: UploadRow[] = [];
   for (let turn = 0; turn < mostTurns; turn++) {
+    if (rest.length === 0) return savedUpload(trip, [], left);
     const ending = await saving(
       uploadChanges,
       { ...trip, page: rowPage(spreadsheetPage(page)) },
@@ -457,8 +465,9 @@ async function save(
         },
       };
     if (ending.is === "saved") return savedUpload(trip, ending.rows, left);
+    const byTrip = new Map(rest.map((row) => [row.given.trip, row]));
     const stopped = ending.rows.flatMap((stop) => {
-      const row = rest.find(({ given }) => given.trip === stop.given.trip);
+      const row = byTrip.get(stop.given.trip);
       return row ? [{ row, stop }] : [];
     });
     left.push(...stopped.map(({ row, stop }) => rowView(page, row, stateOf(stop), lists, stop)));
@@ -472,7 +481,8 @@ async function save(
           reason,
         }),
       );
-    rest = rest.filter((row) => stopped.every((each) => each.row !== row));
+    const out = new Set(stopped.map(({ row }) => row));
+    rest = rest.filter((row) => !out.has(row));
     recorder.note("check", [{ name: "rows left out", value: String(left.length) }]);
   }
   return refusedUpload(viewOf(trip, { problem: message(page.language, "unavailable-busy"), carried: text, reason }));

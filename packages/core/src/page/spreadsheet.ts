@@ -1,4 +1,5 @@
 import { controlKind } from "../controls/index.js";
+import { word } from "../messages/messages.js";
 import { memoizePerPage } from "./memoize-per-page.js";
 import type { Field, ListColumn, Page } from "./page.js";
 
@@ -26,6 +27,10 @@ export const tokenIn = (cell: string): string | null => {
   return text.startsWith(markSign) ? text.slice(markSign.length) : null;
 };
 
+/** Whether what may be chosen is no list that is the same for all records: it can't be told by a label alone. */
+const isSearched = ({ choices }: Field): boolean =>
+  choices?.from === "table" && (choices.by === "search" || (choices.where?.formColumns.length ?? 0) > 0);
+
 /** The fields of a page as columns: all but files, what is not shown, and what is on the form of some records only. */
 export const spreadsheetColumns = memoizePerPage((page): readonly SpreadsheetColumn[] => {
   const fields = page.fields.filter(
@@ -34,11 +39,9 @@ export const spreadsheetColumns = memoizePerPage((page): readonly SpreadsheetCol
   );
   return fields.map((field) => {
     const isAlone = fields.filter(({ label }) => label === field.label).length === 1;
-    return {
-      field,
-      heading: isAlone ? field.label : `${field.label} (${field.column.name})`,
-      isTaken: !field.readOnly,
-    };
+    const label = isAlone ? field.label : `${field.label} (${field.column.name})`;
+    const isTaken = !field.readOnly && !isSearched(field);
+    return { field, heading: isTaken ? label : word(page.language, "not-taken-back", { label }), isTaken };
   });
 });
 
