@@ -179,6 +179,7 @@ ol.quill-history td, ol.quill-history th { white-space: pre-wrap; overflow-wrap:
 ol.quill-history tbody th { font-weight: 400; color: var(--quill-soft); width: 12rem; }
 ol.quill-history p { margin: .3rem 0; }
 ol.quill-history h3 { margin: 0 0 .3rem; font-size: 1rem; }
+ol.quill-history fieldset { border: 0; padding: 0; margin: .3rem 0 0; }
 .quill-actions ~ section { margin-top: 1.75rem; }
 .quill-parts { display: flex; flex-wrap: wrap; gap: 1.25rem; margin-top: 1rem; }
 /* Where a table would not fit, each row is a block: its values below each other, and the way in with them. */
