@@ -203,7 +203,7 @@ function addRows(program: Command): void {
       "downloads a page's list for editing (its page file has spreadsheet: true; environment: QUILL_SIGNING_KEYS)",
     )
     .argument("<page>", "the page's name")
-    .requiredOption("--to <file>", "where it goes, FILE.csv")
+    .requiredOption("--to <file>", "where it goes, FILE.csv or FILE.xlsx")
     .option("--query <query>", "filters and order as in the list's address: is.status=live&sort=-code", "")
     .action(async (page: string, told) => {
       const { getRows } = await import("./commands/rows.js");
@@ -215,6 +215,8 @@ function addRows(program: Command): void {
     .addOption(new Option("--dry-run", "write nothing").conflicts("save"))
     .option("--save", "save it")
     .option("--reason <text>", "why, where the page asks")
+    .option("--add-new", "make new records of rows without a mark")
+    .option("--left <file>", "where rows go that can't be saved as they are, with messages: FILE.csv or FILE.xlsx")
     .addOption(
       new Option(
         "--conflicts <which>",
@@ -234,6 +236,8 @@ function addRows(program: Command): void {
           save: told.save === true,
           reason: told.reason,
           conflicts: told.conflicts,
+          addsNew: told.addNew === true,
+          left: told.left,
           format: told.format,
         },
         (text) => process.stdout.write(text),

@@ -124,6 +124,7 @@ export { describedSettings } from "./settings/index.js";
 export type { Editor } from "./settings/setting.js";
 export { settingsPage } from "./settings/settings-page.js";
 export { pageOfFile } from "./spreadsheet/page-of-file.js";
+export { type FileFormat, fileFormats } from "./spreadsheet/sheet.js";
 export { labelsStatement } from "./statements/find-choices.js";
 export { keyPartName, listStatement, recordsStatement } from "./statements/list.js";
 export { commonWords, commonWordsStatement } from "./statements/search.js";

@@ -1,166 +1,24 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from "@jest/globals";
-import type { Actor, RecordedRequest } from "@loyal-quill/core";
-import { parse } from "csv-parse/sync";
-import { stringify } from "csv-stringify/sync";
+import type { Actor } from "@loyal-quill/core";
 import fc from "fast-check";
-import { createPages, databaseOver, type Pages } from "./index.js";
-import { ownFrame, type Served, serve } from "./testing/served.js";
-import { makeTrips, type Trips, tamsin } from "./testing/trips.js";
+import { csv, edited, formOf, Posts, type Table } from "./testing/posts.js";
+import { tamsin } from "./testing/trips.js";
 
 /*
  * A list that goes out for editing in a spreadsheet and comes back: what a spreadsheet does to it by itself is no change, everything else goes the way of
  * any save.
  */
 
-const file = `format: loyal-quill/page@1
-title: "Post {code}"
-path: /posts/{code}
-record: { table: network.post, key: code }
-access: { open: 'true', edit: row.state != "sealed", rows: row.state != "hidden" }
-list: { columns: [code, name], filter: [open], spreadsheet: true }
-fields:
-  - code
-  - name: { rules: [{ max-length: 30 }] }
-  - number
-  - height: { rules: [{ max: 500 }] }
-  - since
-  - seen
-  - open
-  - river_id: { label: River }
-  - state
-  - note: { control: multi-line }
-checks:
-  - { expect: form.height > 0, at: height, message: A post is higher than that. }
-`;
-
-let trips: Trips;
-let pages: Pages;
-let served: Served;
-let actor: Actor = tamsin;
-let recorded: RecordedRequest | undefined;
 const other: Actor = { id: "other", name: "Perrin Vale", roles: ["technician"], attributes: {} };
-
+let posts: Posts;
 beforeAll(async () => {
-  trips = await makeTrips({
-    sql: [
-      `CREATE TABLE network.post (code text PRIMARY KEY, name text NOT NULL, number text, height numeric(8,3) NOT NULL, since date, seen timestamptz, open boolean NOT NULL DEFAULT false,
-         river_id integer REFERENCES network.river, state text NOT NULL DEFAULT 'set', note text, UNIQUE (name))`,
-      "CREATE TABLE network.numbered (id integer PRIMARY KEY, name text)",
-      "INSERT INTO network.numbered VALUES (1, 'One')",
-      "GRANT SELECT, INSERT, UPDATE, DELETE ON network.numbered TO quill_pages",
-      "GRANT SELECT, INSERT, UPDATE, DELETE ON network.post TO quill_pages",
-    ],
-    files: {
-      post: file,
-      found: file
-        .replace("/posts/", "/found/")
-        .replace("{ label: River }", "{ label: River, choices: { by: search } }"),
-      numbered:
-        "format: loyal-quill/page@1\ntitle: '{id}'\npath: /numbered/{id}\nrecord: { table: network.numbered, key: id }\naccess: { open: 'true' }\nlist: { columns: [id, name], spreadsheet: true }\nfields: [id, name]\n",
-    },
-  });
-  pages = await createPages({
-    database: databaseOver(trips.pool),
-    pages: trips.directory,
-    signingKey: "a key for tests, thirty-two bytes long",
-    actor: () => actor,
-    session: () => "one",
-    frame: ownFrame,
-    onRequest: (request) => {
-      recorded = request;
-    },
-  });
-  served = await serve(pages, "/records");
+  posts = await Posts.start();
 });
-afterAll(async () => {
-  await served.stop();
-  await trips.close();
-});
+afterAll(() => posts.close());
+beforeEach(() => posts.fill());
 
-beforeEach(async () => {
-  actor = tamsin;
-  await trips.owner.query("TRUNCATE network.post");
-  await trips.owner.query(
-    `INSERT INTO network.post SELECT 'P' || lpad(i::text, 3, '0'), 'Post ' || i, CASE i WHEN 1 THEN '00123' WHEN 2 THEN '1E5' WHEN 3 THEN '12345678901234567890' WHEN 4 THEN '1/2' WHEN 5 THEN '=1+1' END,
-       i + 0.5, DATE '2026-03-01' + i, TIMESTAMPTZ '2026-03-01 10:20:30.123+00' + i * INTERVAL '1 day', i % 2 = 0, CASE WHEN i % 3 > 0 THEN i % 3 END, CASE WHEN i = 9 THEN 'sealed' WHEN i = 10 THEN 'hidden' ELSE 'set' END,
-       CASE i WHEN 1 THEN E'two\nlines' WHEN 2 THEN 'said "so", twice' END FROM generate_series(1, 10) AS i`,
-  );
-});
-
-type Table = string[][];
-
-async function download(query = "", list = "posts"): Promise<Table> {
-  const response = await fetch(`${served.origin}/records/${list}/~spreadsheet?${query}`);
-  expect(response.headers.get("content-disposition")).toContain(`${list}-to-edit.csv`);
-  return parse(await response.text(), { bom: true, relax_column_count: true }) as Table;
-}
-
-interface Answer {
-  readonly status: number;
-  // biome-ignore lint/suspicious/noExplicitAny: what comes is looked at, not relied on
-  readonly json: any;
-}
-
-async function send(
-  form: FormData,
-  accept = "application/json",
-  more: Record<string, string> = {},
-  list = "posts",
-): Promise<Answer & { text: string; location: string | null }> {
-  const response = await fetch(`${served.origin}/records/${list}/~upload`, {
-    method: "POST",
-    body: form,
-    redirect: "manual",
-    headers: { accept, ...more },
-  });
-  const text = await response.text();
-  return {
-    status: response.status,
-    text,
-    location: response.headers.get("location"),
-    json: text.startsWith("{") ? JSON.parse(text) : null,
-  };
-}
-
-function formOf(content: string | Uint8Array): FormData {
-  const form = new FormData();
-  form.set(
-    "quill.file",
-    new Blob([typeof content === "string" ? content : new Uint8Array(content)], { type: "text/csv" }),
-    "posts.csv",
-  );
-  return form;
-}
-
-const look = (content: string | Uint8Array) => send(formOf(content));
-const csv = (table: Table, delimiter = ","): string => stringify(table, { delimiter });
-
-/** The table with some cells changed: by record and heading. */
-const edited = (table: Table, edits: Record<string, Record<string, string>>): Table => {
-  const [heads = []] = table;
-  return table.map((row) => row.map((cell, index) => edits[row[0] ?? ""]?.[heads[index] ?? ""] ?? cell));
-};
-
-/** Looks at a file on the page itself and presses its button. */
-async function save(
-  content: string,
-  choices: Record<string, string> = {},
-): Promise<Answer & { location: string | null; text: string }> {
-  const looked = await send(formOf(content), "text/html");
-  const [, carried = ""] = /<textarea hidden name="quill\.rows">\n([\s\S]*?)<\/textarea>/.exec(looked.text) ?? [];
-  const form = new FormData();
-  form.set(
-    "quill.rows",
-    carried
-      .replaceAll("&quot;", '"')
-      .replaceAll("&lt;", "<")
-      .replaceAll("&gt;", ">")
-      .replaceAll("&#39;", "'")
-      .replaceAll("&amp;", "&"),
-  );
-  for (const [name, value] of Object.entries(choices)) form.set(name, value);
-  return send(form);
-}
+const download = (query = "", list = "posts"): Promise<Table> => posts.download(query, list);
+const look = (content: string | Uint8Array) => posts.look(content);
 
 describe("a list for editing in a spreadsheet", () => {
   test("has the page's fields under their labels, what people read, and a mark for each row that may be changed", async () => {
@@ -180,7 +38,7 @@ describe("a list for editing in a spreadsheet", () => {
     ]);
     expect(rows).toHaveLength(9);
     // No mark begins like a formula either, whatever its signature begins with.
-    expect(rows.every((row) => /^(row:|–$)/.test(row.at(-1) ?? ""))).toBe(true);
+    expect(rows.every((row) => /^(row:|read-only$)/.test(row.at(-1) ?? ""))).toBe(true);
     expect(rows[0]?.slice(0, 10)).toEqual(
       [
         "P001",
@@ -197,11 +55,9 @@ describe("a list for editing in a spreadsheet", () => {
     );
     // A text that a spreadsheet would take for a formula is kept from being one.
     expect(rows[4]?.[2]).toBe("'=1+1");
-    expect(rows.find(([code]) => code === "P009")?.at(-1)).toBe("–");
+    expect(rows.find(([code]) => code === "P009")?.at(-1)).toBe("read-only");
     expect((await download("is.open=true")).length).toBeLessThan(7);
-    const bytes = new Uint8Array(
-      await (await fetch(`${served.origin}/records/posts/~spreadsheet?bom=1`)).arrayBuffer(),
-    );
+    const bytes = new Uint8Array(await (await fetch(`${posts.origin}/records/posts/~spreadsheet?bom=1`)).arrayBuffer());
     expect([...bytes.slice(0, 3)]).toEqual([0xef, 0xbb, 0xbf]);
   });
 
@@ -301,7 +157,7 @@ describe("a file that came back", () => {
       [5, "name", expect.stringContaining("Name")],
       [7, "since", expect.stringContaining("Since must be a date")],
     ]);
-    expect(await trips.one("SELECT count(*) FROM quill_log.change WHERE table_name = 'network.post'")).toEqual({
+    expect(await posts.trips.one("SELECT count(*) FROM quill_log.change WHERE table_name = 'network.post'")).toEqual({
       count: "0",
     });
   });
@@ -312,20 +168,20 @@ describe("a file that came back", () => {
       P002: { Name: "Two", Height: "2,75" },
       P003: { Height: "501" },
     });
-    const { status, json } = await save(csv(table, ";"));
+    const { status, json } = await posts.save(csv(table, ";"));
     expect([status, json]).toEqual([
       200,
       expect.objectContaining({ outcome: "saved", location: "/records/posts", message: "2 rows are saved." }),
     ]);
-    const { rows } = await trips.owner.query(
+    const { rows } = await posts.trips.owner.query(
       "SELECT request_id, actor_id, record_key FROM quill_log.change ORDER BY id DESC LIMIT 2",
     );
     expect(new Set(rows.map(({ request_id }) => request_id)).size).toBe(1);
-    expect(await trips.one("SELECT name, height FROM network.post WHERE code = 'P002'")).toEqual({
+    expect(await posts.trips.one("SELECT name, height FROM network.post WHERE code = 'P002'")).toEqual({
       name: "Two",
       height: "2.750",
     });
-    expect(await trips.one("SELECT height FROM network.post WHERE code = 'P003'")).toEqual({ height: "3.500" });
+    expect(await posts.trips.one("SELECT height FROM network.post WHERE code = 'P003'")).toEqual({ height: "3.500" });
   });
 
   test("merges what somebody else has changed of other fields, and asks about the same one", async () => {
@@ -334,8 +190,8 @@ describe("a file that came back", () => {
       P002: { Name: "Mine, too" },
       P003: { Height: "9" },
     });
-    await trips.owner.query("UPDATE network.post SET note = 'theirs' WHERE code = 'P001'");
-    await trips.owner.query("UPDATE network.post SET name = 'Theirs' WHERE code = 'P002'");
+    await posts.trips.owner.query("UPDATE network.post SET note = 'theirs' WHERE code = 'P001'");
+    await posts.trips.owner.query("UPDATE network.post SET name = 'Theirs' WHERE code = 'P002'");
     const { json } = await look(csv(table));
     expect(json.changed.map(({ line, state }: { line: number; state: string }) => [line, state])).toEqual([
       [2, "merged"],
@@ -343,20 +199,20 @@ describe("a file that came back", () => {
     ]);
     expect(json.conflicts).toMatchObject([{ line: 3, cells: [{ field: "name", new: "Mine, too", theirs: "Theirs" }] }]);
     // Where nothing is chosen, the stored value stays.
-    await save(csv(table));
-    expect(await trips.one("SELECT name FROM network.post WHERE code = 'P002'")).toEqual({ name: "Theirs" });
-    expect(await trips.one("SELECT name, note FROM network.post WHERE code = 'P001'")).toEqual({
+    await posts.save(csv(table));
+    expect(await posts.trips.one("SELECT name FROM network.post WHERE code = 'P002'")).toEqual({ name: "Theirs" });
+    expect(await posts.trips.one("SELECT name, note FROM network.post WHERE code = 'P001'")).toEqual({
       name: "Mine",
       note: "theirs",
     });
     const again = edited(table, { P001: { Name: "Mine" }, P003: { Height: "9" } });
-    expect(await save(csv(again), { "quill.choice:3": "mine" })).toMatchObject({ status: 200 });
-    expect(await trips.one("SELECT name FROM network.post WHERE code = 'P002'")).toEqual({ name: "Mine, too" });
+    expect(await posts.save(csv(again), { "quill.choice:3": "mine" })).toMatchObject({ status: 200 });
+    expect(await posts.trips.one("SELECT name FROM network.post WHERE code = 'P002'")).toEqual({ name: "Mine, too" });
   });
 
   test("of many rows is saved by several statements, all or none; what the table refuses is named, and little of it is kept for Requests", async () => {
-    await trips.owner.query("TRUNCATE network.post");
-    await trips.owner.query(
+    await posts.trips.owner.query("TRUNCATE network.post");
+    await posts.trips.owner.query(
       `INSERT INTO network.post SELECT 'P' || lpad(i::text, 4, '0'), 'Post ' || i, NULL, 5, DATE '2026-03-01', now(), true, 1, 'set', 'x' FROM generate_series(1, 1200) AS i`,
     );
     const [heads = [], ...rows] = await download();
@@ -365,36 +221,38 @@ describe("a file that came back", () => {
     expect(json.changed).toHaveLength(1199);
     expect(json.refused).toMatchObject([{ line: 702, cells: [{ field: "name", new: "New 3" }] }]);
     // Somebody else is at two of them between looking and saving.
-    await trips.owner.query("UPDATE network.post SET note = 'theirs' WHERE code = 'P0500'");
-    await trips.owner.query("UPDATE network.post SET name = 'Theirs' WHERE code = 'P0900'");
+    await posts.trips.owner.query("UPDATE network.post SET note = 'theirs' WHERE code = 'P0500'");
+    await posts.trips.owner.query("UPDATE network.post SET name = 'Theirs' WHERE code = 'P0900'");
     const form = new FormData();
     form.set("quill.rows", json.rows);
-    const saved = await send(form);
+    const saved = await posts.send(form);
     expect(saved.json).toMatchObject({ saved: 1198, conflicts: [{ line: 901 }], refused: [] });
-    expect(await trips.one("SELECT name, note FROM network.post WHERE code = 'P0500'")).toEqual({
+    expect(await posts.trips.one("SELECT name, note FROM network.post WHERE code = 'P0500'")).toEqual({
       name: "New 499",
       note: "theirs",
     });
     expect(
-      await trips.one(
+      await posts.trips.one(
         "SELECT count(*) AS entries, count(DISTINCT request_id) AS requests FROM quill_log.change WHERE table_name = 'network.post' AND record_key->>'code' LIKE 'P____'",
       ),
     ).toEqual({ entries: "1198", requests: "1" });
-    const kept = (recorded?.steps ?? []).flatMap((step) => [
+    const kept = (posts.recorded?.steps ?? []).flatMap((step) => [
       step.values.length,
       step.statements.reduce((sum, { values }) => sum + values.length, 0),
     ]);
     expect(Math.max(...kept)).toBeLessThan(6500);
-    expect(recorded?.steps.flatMap((step) => step.noticed ?? [])).toContainEqual(expect.stringContaining("not kept"));
+    expect(posts.recorded?.steps.flatMap((step) => step.noticed ?? [])).toContainEqual(
+      expect.stringContaining("not kept"),
+    );
   });
 
   test("takes no row that is another's, another page's, cut, there twice, gone, or without a mark", async () => {
     const table = await download();
     const [heads = [], first = [], second = [], third = [], fourth = []] = table;
-    actor = other;
+    posts.actor = other;
     const theirs = (await download())[1] ?? [];
-    actor = tamsin;
-    await trips.owner.query("UPDATE network.post SET state = 'hidden' WHERE code = 'P004'");
+    posts.actor = tamsin;
+    await posts.trips.owner.query("UPDATE network.post SET state = 'hidden' WHERE code = 'P004'");
     const name = (row: string[], text: string) => row.with(1, text);
     const { json } = await look(
       csv([
@@ -430,7 +288,7 @@ describe("a file that came back", () => {
     const table = await download("", "found");
     expect(table[0]).toContain("River (read-only)");
     const changed = edited(table, { P001: { "River (read-only)": "Hollin Water", Note: "mine" } });
-    const { json } = await send(formOf(csv(changed)), "application/json", {}, "found");
+    const { json } = await posts.send(formOf(csv(changed)), "application/json", {}, "found");
     expect(json.changed).toMatchObject([{ line: 2, cells: [{ field: "note", new: "mine" }] }]);
   });
 
@@ -438,12 +296,12 @@ describe("a file that came back", () => {
     const { json } = await look(csv(edited(await download(), { P001: { Name: "One" } })));
     const toOther = new FormData();
     toOther.set("quill.rows", json.rows);
-    const other = await send(toOther, "application/json", {}, "numbered");
+    const other = await posts.send(toOther, "application/json", {}, "numbered");
     expect([other.status, other.json.rows]).toEqual([200, 0]);
     const [row] = JSON.parse(json.rows);
     const twice = new FormData();
     twice.set("quill.rows", JSON.stringify([row, row]));
-    expect((await send(twice)).json).toMatchObject({ outcome: "saved", rows: 1 });
+    expect((await posts.send(twice)).json).toMatchObject({ outcome: "saved", rows: 1 });
   });
 
   test("is taken from no other site: its marks belong to the person, and to no session", async () => {
@@ -452,23 +310,23 @@ describe("a file that came back", () => {
       for (const headers of [{ "sec-fetch-site": "cross-site" }, { origin: "https://elsewhere.example" }] as const) {
         const form = new FormData();
         form.set("quill.rows", json.rows);
-        const { status } = await send(form, accept, { ...headers });
+        const { status } = await posts.send(form, accept, { ...headers });
         expect([accept, headers, status]).toEqual([accept, headers, 403]);
       }
-    expect(await trips.one("SELECT name FROM network.post WHERE code = 'P001'")).toEqual({ name: "Post 1" });
+    expect(await posts.trips.one("SELECT name FROM network.post WHERE code = 'P001'")).toEqual({ name: "Post 1" });
   });
 
   test("stands on a page that can be used without scripts, and leads from numbers to rows", async () => {
-    const list = await fetch(`${served.origin}/records/posts`).then((response) => response.text());
+    const list = await fetch(`${posts.origin}/records/posts`).then((response) => response.text());
     expect(list).toContain("Download for editing");
     expect(list).toContain('href="/records/posts/~upload"');
-    const { text } = await send(
+    const { text } = await posts.send(
       formOf(csv(edited(await download(), { P001: { Name: "One" }, P002: { Height: "501" } }))),
       "text/html",
     );
     expect(text).toContain('<a href="#rows-changed">Rows changed: 1</a>');
     expect(text).toContain('<h2 id="rows-refused" tabindex="-1">');
     expect(text).toContain("Height is above 500: enter 500 or less.");
-    expect((await send(new FormData(), "text/html")).text).toContain("Choose a file first.");
+    expect((await posts.send(new FormData(), "text/html")).text).toContain("Choose a file first.");
   });
 });

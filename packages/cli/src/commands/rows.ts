@@ -2,7 +2,7 @@ import { readFile, writeFile } from "node:fs/promises";
 import { createServer } from "node:http";
 import type { AddressInfo } from "node:net";
 import path from "node:path";
-import { isError, pageOfFile } from "@loyal-quill/core";
+import { type FileFormat, fileFormats, isError, pageOfFile } from "@loyal-quill/core";
 import { signerOf } from "@loyal-quill/runtime";
 import { createPagesApplication, Keys, leastKeyLength, makeLogger } from "@loyal-quill/server";
 import pino from "pino";
@@ -86,15 +86,22 @@ async function refusalOf(response: Response, page: string): Promise<CannotStart>
   return new CannotStart(`The page ${page} answers ${response.status}. ${said}`.trim());
 }
 
+function formatOf(file: string): FileFormat {
+  const format = fileFormats.find((each) => `.${each}` === path.extname(file).toLowerCase());
+  if (!format) throw new CannotStart(`${file} can't be written: only .csv and .xlsx files are.`);
+  return format;
+}
+
 /** `quill rows get`: a page's list for editing in a spreadsheet. @param query filters and order, as in the list's address */
 export async function getRows(
   options: RowsOptions & { readonly page: string; readonly to: string; readonly query: string },
   say: (line: string) => void,
 ): Promise<void> {
-  if (path.extname(options.to).toLowerCase() !== ".csv") throw new CannotStart("Only .csv files are written.");
+  const format = formatOf(options.to);
   const text = await withPages(options, async ({ ask }) => {
     const query = new URLSearchParams(options.query);
-    query.set("bom", "1");
+    query.set("format", format);
+    if (format === "csv") query.set("bom", "1");
     const response = await ask(options.page, `~spreadsheet?${query}`, { headers: { accept: "*/*" } });
     // An address that the list does not have leads back to it.
     if (response.redirected) throw new CannotStart(`The page ${options.page} has no list with ${options.query}.`);
@@ -126,11 +133,24 @@ const lookedSchema = v.object({
   read: v.optional(v.object({ rows: v.number(), untouched: v.number(), unmarked: v.number() })),
   saved: v.optional(v.number()),
   rows: v.optional(v.string()),
+  left: v.optional(v.string()),
   changed: rowsSchema,
+  added: rowsSchema,
+  ignored: rowsSchema,
   conflicts: rowsSchema,
   refused: rowsSchema,
 });
 const savedSchema = v.object({ outcome: v.string(), message: v.string(), rows: v.optional(v.number()) });
+
+/** Writes the rows that can't be saved as they are into a file of their own. */
+async function writeLeft(to: string, left: string, ask: Served["ask"], page: string): Promise<void> {
+  const form = new FormData();
+  form.set("quill.left", left);
+  form.set("quill.answer", formatOf(to));
+  const response = await ask(page, "~upload", { method: "POST", body: form, headers: { accept: "*/*" } });
+  if (!response.ok) throw await refusalOf(response, page);
+  await writeFile(to, Buffer.from(await response.arrayBuffer()));
+}
 
 /** `quill rows apply`: a file that came back. @returns the exit code: 1 where a row was refused or is in conflict */
 export async function applyRows(
@@ -139,6 +159,10 @@ export async function applyRows(
     readonly save: boolean;
     readonly reason: string | undefined;
     readonly conflicts: "leave" | "mine";
+    /** Whether rows without a mark become new records. */
+    readonly addsNew: boolean;
+    /** Where rows that can't be saved as they are go, with what is said of them. */
+    readonly left: string | undefined;
     readonly format: keyof typeof rowsReports;
   },
   write: (text: string) => void,
@@ -146,10 +170,10 @@ export async function applyRows(
   const bytes = await readFile(options.file).catch(() => {
     throw new CannotStart(`${options.file} can't be read.`);
   });
-  const name = pageOfFile(bytes, signerOf(new Keys(needed(options.signingKeys)).all("forms")));
+  const name = await pageOfFile(bytes, signerOf(new Keys(needed(options.signingKeys)).all("forms")));
   if (name === undefined)
     throw new CannotStart(
-      `${options.file} has no row that was marked with these keys: it has to be a CSV that was downloaded for editing, and QUILL_SIGNING_KEYS those of the pages.`,
+      `${options.file} has no row that was marked with these keys: it has to be a file that was downloaded for editing, and QUILL_SIGNING_KEYS those of the pages.`,
     );
   const applied = await withPages(options, async ({ ask }): Promise<AppliedRows> => {
     const send = (form: FormData): Promise<Response> => {
@@ -158,11 +182,13 @@ export async function applyRows(
     };
     const form = new FormData();
     form.set("quill.file", new Blob([new Uint8Array(bytes)], { type: "text/csv" }), path.basename(options.file));
+    if (options.addsNew) form.set("quill.new", "true");
     const response = await send(form);
     if (response.status !== 200 && response.status !== 422) throw await refusalOf(response, name);
     const looked = v.parse(lookedSchema, await response.json());
     if (looked.problem !== undefined) throw new CannotStart(`${options.file}: ${looked.problem}`);
-    const { rows, ...told } = looked;
+    const { rows, left, ...told } = looked;
+    if (options.left !== undefined && left !== undefined) await writeLeft(options.left, left, ask, name);
     if (!options.save || rows === undefined) return { page: name, ...told, saved: 0 };
     const saving = new FormData();
     saving.set("quill.rows", rows);
@@ -181,6 +207,7 @@ export async function applyRows(
       ...told,
       ...(problem === undefined ? {} : { problem }),
       changed: told.changed.filter(({ line }) => !later.has(line)),
+      added: told.added.filter(({ line }) => !later.has(line)),
       conflicts: [...told.conflicts.filter(({ line }) => !later.has(line)), ...conflicts],
       refused: [...told.refused, ...refused],
       saved,

@@ -21,6 +21,9 @@ export interface AppliedRows {
   readonly read?: { readonly rows: number; readonly untouched: number; readonly unmarked: number } | undefined;
   readonly saved: number;
   readonly changed: readonly AppliedRow[];
+  readonly added: readonly AppliedRow[];
+  /** In read-only columns only. */
+  readonly ignored: readonly AppliedRow[];
   readonly conflicts: readonly AppliedRow[];
   readonly refused: readonly AppliedRow[];
 }
@@ -40,11 +43,13 @@ function rowLines(word: string, { line, title, detail, cells }: AppliedRow): str
 }
 
 function textOf(applied: AppliedRows, isSaving: boolean): string {
-  const { page, problem, read, saved, changed, conflicts, refused } = applied;
+  const { page, problem, read, saved, changed, added, ignored, conflicts, refused } = applied;
   const unmarked = read !== undefined && read.unmarked > 0 ? `, without a mark: ${read.unmarked}` : "";
   return [
     ...(read === undefined ? [] : [`Page ${page}: rows read: ${read.rows}, unchanged: ${read.untouched}${unmarked}.`]),
     ...changed.flatMap((row) => rowLines("changed ", row)),
+    ...added.flatMap((row) => rowLines("new     ", row)),
+    ...ignored.flatMap((row) => rowLines("ignored ", row)),
     ...conflicts.flatMap((row) => rowLines("conflict", row)),
     ...refused.flatMap((row) => rowLines("refused ", row)),
     ...(problem === undefined ? [] : [problem]),

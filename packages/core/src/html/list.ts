@@ -23,6 +23,7 @@ import { conflictsLine, formPart, isSearched, sendWords, tokenInput } from "./fo
 import { accessKeys, headingOf, partsOf } from "./layout.js";
 import { filtersBlock, isUsed } from "./list-filters.js";
 import { saidLine, undoLink } from "./said.js";
+import { downloadsToEdit } from "./upload.js";
 
 const figures: ReadonlySet<string> = new Set(["integer", "decimal", "float"]);
 
@@ -322,7 +323,7 @@ function listPart(view: ListView, frame: Frame): Markup {
   );
   const table = html`<div class="quill-scroll" role="region" aria-label="${page.plural}" tabindex="0"><table role="table"><thead role="rowgroup"><tr role="row">${heads}<th scope="col" role="columnheader"><span class="quill-unseen">${say("way-in")}</span></th></tr></thead><tbody role="rowgroup">${view.rows.map((row, index) => recordRow(view, row, frame, index))}${elsewhere}</tbody></table></div>`;
   return html`<div class="quill-ways"><form class="quill-search" role="search" method="get" action="${address}"><label for="q">${say("contains")}</label><input id="q" name="q" type="search" value="${view.search}" autocomplete="off" accesskey="f"><input type="hidden" name="${straightName}" value="1">${sortKept(view)}<button>${say("find")}</button>${(view.search !== "" || view.filters.some(isUsed)) && html`<a href="${address}">${say("show-all")}</a>`}${filtersBlock(view)}</form>${isLong(view) && goToForm(view, address)}${view.makes && html`<a class="quill-make" href="${address}/new${queryText(view.kept)}">${newText(page)}</a>`}</div>
-${leftOut(view)}<div class="quill-about">${countLine(view)}${view.rows.length > 0 && html`<a class="quill-csv" href="${listAddress(view, frame.base, {}, `${page.path.list}/${csvSegment}`)}" download>${say("download-csv")}</a>`}${page.list.spreadsheet && view.rows.length > 0 && html`<a href="${listAddress(view, frame.base, { bom: "1" }, `${page.path.list}/${spreadsheetSegment}`)}" download>${say("download-to-edit")}</a>`}${page.list.spreadsheet && html`<a href="${address}/${uploadSegment}${queryText(view.kept)}">${say("upload-edited")}</a>`}</div>${rowsSummary(view)}${view.rows.length === 0 && elsewhere.length === 0 ? empty(view, address) : view.forms ? rowsForm(view, address, table) : table}${parts(view, frame.base)}`;
+${leftOut(view)}<div class="quill-about">${countLine(view)}${view.rows.length > 0 && html`<a class="quill-csv" href="${listAddress(view, frame.base, {}, `${page.path.list}/${csvSegment}`)}" download>${say("download-csv")}</a>`}${page.list.spreadsheet && view.rows.length > 0 && downloadsToEdit(page, (query) => listAddress(view, frame.base, query, `${page.path.list}/${spreadsheetSegment}`))}${page.list.spreadsheet && html`<a href="${address}/${uploadSegment}${queryText(view.kept)}">${say("upload-edited")}</a>`}</div>${rowsSummary(view)}${view.rows.length === 0 && elsewhere.length === 0 ? empty(view, address) : view.forms ? rowsForm(view, address, table) : table}${parts(view, frame.base)}`;
 }
 
 const listHeading = ({ page, savedAddress, problem, sought }: ListView, hasFocus = true): Markup => {

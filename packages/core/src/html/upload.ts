@@ -1,8 +1,10 @@
 import { attributes, html, type Markup } from "../markup/markup.js";
 import type { Word } from "../messages/catalog.js";
 import { word } from "../messages/messages.js";
-import { carriedName, chosenName, fileName, reasonName } from "../page/names.js";
+import { answerName, carriedName, chosenName, fileName, leftName, newName, reasonName } from "../page/names.js";
+import type { Page } from "../page/page.js";
 import { queryText, spreadsheetSegment, uploadSegment } from "../settings/bound/path.js";
+import { fileFormats, mediaTypes } from "../spreadsheet/sheet.js";
 import type { Frame } from "../views/frame.js";
 import type { PageParts } from "../views/page-parts.js";
 import type { UploadRow, UploadState, UploadView } from "../views/upload-view.js";
@@ -22,6 +24,8 @@ const states: readonly (readonly [UploadState, Word])[] = [
   ["foreign", "upload-not-ours"],
   ["changed", "upload-changed"],
   ["merged", "upload-merged"],
+  ["new", "upload-new"],
+  ["ignored", "upload-ignored"],
 ];
 
 const idOf = (state: UploadState): string => `rows-${state}`;
@@ -61,7 +65,7 @@ function summary(view: UploadView): Markup {
   });
   const read =
     view.read &&
-    html`<p>${word(language, "upload-read", { rows: view.read.rows, untouched: view.read.untouched })}</p>${view.read.unmarked > 0 && html`<p>${word(language, "upload-unmarked", { count: view.read.unmarked })}</p>`}`;
+    html`<p>${word(language, "upload-read", { rows: view.read.rows, untouched: view.read.untouched })}</p>${view.read.unmarked > 0 && html`<p>${word(language, "upload-unmarked", { count: view.read.unmarked })}${view.makes && ` ${word(language, "upload-may-be-new")}`}</p>`}`;
   const saved =
     view.saved !== null &&
     html`<p class="quill-said" role="status">${word(language, "upload-saved", { count: view.saved })}</p>`;
@@ -69,6 +73,18 @@ function summary(view: UploadView): Markup {
     view.read && lines.length === 0 && html`<p class="quill-empty">${word(language, "upload-no-change")}</p>`;
   return html`${saved}${read}${lines.length > 0 && html`<ul>${lines}</ul>`}${nothing}`;
 }
+
+/** The ways to download a list for editing, in each format. */
+export const downloadsToEdit = (page: Page, address: (query: Readonly<Record<string, string>>) => string): Markup[] =>
+  [...fileFormats]
+    .reverse()
+    .map(
+      (format) =>
+        html`<a href="${address({ format, ...(format === "csv" ? { bom: "1" } : {}) })}" download>${word(page.language, "download-format", { format: format === "csv" ? "CSV" : ".xlsx" })}</a>`,
+    );
+
+const downloads = ({ page, kept }: UploadView, base: string): Markup[] =>
+  downloadsToEdit(page, (query) => `${base}${page.path.list}/${spreadsheetSegment}${queryText({ ...kept, ...query })}`);
 
 /** The page on which a list is uploaded again, and on which it is looked at before it is saved. */
 export function uploadPage(view: UploadView, given: Frame): PageParts {
@@ -88,13 +104,21 @@ ${headingOf(title, view.problem === null)}`;
     page.reason !== null &&
     html`<div class="quill-field"><label for="reason">${say("reason")}</label><p class="quill-help">${say("reason-help")}</p><textarea id="reason" name="${reasonName}" rows="2" maxlength="1000">
 ${view.reason ?? ""}</textarea></div>`;
-  const choosing = html`<form class="quill-sheet" method="post" enctype="multipart/form-data" action="${action}"${sendWords(page)}>${!isSaving && reason}<div class="quill-field"><label for="file">${say("upload-file")}</label><p class="quill-help">${say("upload-help")}</p><input id="file" type="file" name="${fileName}" accept=".csv,text/csv"></div><p class="quill-actions"><button>${say("upload-look")}</button><a href="${list}${kept}">${say("cancel")}</a><a href="${list}/${spreadsheetSegment}${queryText({ ...view.kept, bom: "1" })}" download>${say("download-to-edit")}</a></p></form>`;
+  const takes =
+    view.makes &&
+    html`<div class="quill-field"><div class="quill-control quill-box"><input${attributes({ id: "new", type: "checkbox", name: newName, value: "true", checked: view.takesNew })}><label for="new">${say("upload-take-new")}</label></div></div>`;
+  const choosing = html`<form class="quill-sheet" method="post" enctype="multipart/form-data" action="${action}"${sendWords(page)}>${!isSaving && reason}<div class="quill-field"><label for="file">${say("upload-file")}</label><p class="quill-help">${say("upload-help")}</p><input id="file" type="file" name="${fileName}" accept=".csv,.xlsx,text/csv,${mediaTypes.xlsx}"></div>${takes}<p class="quill-actions"><button>${say("upload-look")}</button><a href="${list}${kept}">${say("cancel")}</a>${downloads(view, frame.base)}</p></form>`;
   const sections = states.map(([state, name]) => section(view, state, name));
   const saving = isSaving
     ? html`<form method="post" enctype="multipart/form-data" action="${action}"${sendWords(page)}><textarea hidden name="${carriedName}">
-${view.carried}</textarea>${view.reason !== null && html`<input type="hidden" name="${reasonName}" value="${view.reason}">`}${summary(view)}<p class="quill-actions"><button accesskey="s">${say(page.list.spreadsheet?.save === "all" ? "upload-save-all" : "upload-save")}</button><a href="${list}${kept}">${say("cancel")}</a></p>${sections}</form><h2>${say("upload-another")}</h2>`
+${view.carried}</textarea>${view.reason !== null && html`<input type="hidden" name="${reasonName}" value="${view.reason}">`}${summary(view)}<p class="quill-actions"><button accesskey="s">${say(page.list.spreadsheet?.save === "all" ? "upload-save-all" : "upload-save")}</button><a href="${list}${kept}">${say("cancel")}</a></p>${sections}</form>`
     : html`${summary(view)}${sections}`;
-  const content = html`${saving}${choosing}`;
+  const another = (isSaving || view.left) && html`<h2>${say("upload-another")}</h2>`;
+  const left =
+    view.left &&
+    html`<form class="quill-sheet" method="post" enctype="multipart/form-data" action="${action}"${sendWords(page)}><textarea hidden name="${leftName}">
+${view.left.rows}</textarea><p>${word(language, "upload-left-help", { count: view.left.number })}</p><p class="quill-actions"><button name="${answerName}" value="${view.left.format}">${say("upload-left")}</button></p></form>`;
+  const content = html`${saving}${left}${another}${choosing}`;
   return partsOf(frame, {
     title: view.problem === null ? title : word(language, "put-right", { title }),
     heading,

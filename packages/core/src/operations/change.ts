@@ -14,7 +14,7 @@ import { type ComparedField, changedFields, compareWithStored } from "../steps/c
 import { load, type StoredRecord } from "../steps/load.js";
 import type { Submission } from "../steps/read.js";
 import { refusalOf } from "../steps/refusal.js";
-import { type OwnPart, RefusedInside, sendWrite, setValues, withOwn } from "../steps/write.js";
+import { type OwnPart, sendWrite, setValues, withOwn } from "../steps/write.js";
 import { writeByRoutine } from "../steps/write-by-routine.js";
 import { tableName } from "../table/model.js";
 import { inside, logNoteOf, type Trip } from "../trip/trip.js";
@@ -190,36 +190,6 @@ async function writeMany(
   return ready.map((_, index) => found.find(({ place }) => Number(place) === index) ?? null);
 }
 
-/** So many rows are written by one statement: PostgreSQL takes 65,535 parameters (documentation, 55.7). */
-const rowsAtOnce = 200;
-
-/** Writes rows by several statements of one transaction: all of them or none. */
-async function writeInParts(
-  trip: Trip,
-  ready: readonly Ready[],
-  parts: readonly (OwnPart | null)[],
-): Promise<(Row | null)[]> {
-  if (ready.length <= rowsAtOnce) return writeMany(trip, ready, parts);
-  const answers: (Row | null)[] = [];
-  try {
-    await trip.dependencies.database.transaction(async (database) => {
-      for (let start = 0; start < ready.length; start += rowsAtOnce) {
-        const end = start + rowsAtOnce;
-        try {
-          answers.push(...(await writeMany(inside(trip, database), ready.slice(start, end), parts.slice(start, end))));
-        } catch (error) {
-          throw error instanceof RefusedInside ? new RefusedInside(error.problems, error.place + start) : error;
-        }
-      }
-      // Some were changed since: they are compared, and all are tried again.
-      if (answers.includes(null)) throw new TakenBack();
-    });
-  } catch (error) {
-    if (!(error instanceof TakenBack)) throw error;
-  }
-  return answers;
-}
-
 /** Taken back: thrown where a try was only to be looked at. */
 export class TakenBack extends Error {}
 
@@ -253,7 +223,7 @@ async function refusedAmong(trip: Trip, ready: readonly Ready[]): Promise<readon
 }
 
 const common: Omit<SaveKind, "write" | "compare"> = {
-  operation: "change",
+  operation: () => "change",
   asksForRow: ({ trip, submission }, own) => asksForRow(trip.page, submission) || own?.asksForRow === true,
   judge: (given, row) => ({ fields: given.submission.fields, problems: knownProblems(given, row) }),
   lockedBecause: ({ page, facts }, record) => lockedBecause(page, record, facts),
@@ -285,6 +255,3 @@ export const manyChanges: SaveKind = {
   compare: (given, record) => compare(given, record, "version"),
   refusedAmong,
 };
-
-/** The rows of a file: many records, each by its own version, in one transaction. */
-export const uploadChanges: SaveKind = { ...manyChanges, write: writeInParts };

@@ -146,8 +146,8 @@ async function write(
 }
 
 /** A new record: there is no stored row, and a form makes it once. */
-const newRecord: SaveKind = {
-  operation: "new",
+export const newRecord: SaveKind = {
+  operation: () => "new",
   asksForRow: () => false,
   judge,
   lockedBecause: () => null,

@@ -105,7 +105,7 @@ async function foundIn(given: Given, entry: Row): Promise<Done & { readonly entr
 }
 
 /**
- * What a new record's form has made, if it did: its own number is in the log's keeping. That it is not there says nothing: whoever makes it may still
+ * What the forms of new records have made, if they did: its own number is in the log's keeping. That it is not there says nothing: whoever makes it may still
  * be at work.
  */
 export async function becameOfNew(
@@ -113,13 +113,17 @@ export async function becameOfNew(
   _request: string,
   between: readonly number[] = waits,
 ): Promise<Became> {
-  const [given] = all;
-  if (!given) return { is: "nothing" };
+  const [first] = all;
+  if (!first) return { is: "nothing" };
   return asked(
-    given.trip,
+    first.trip,
     async () => {
-      const [made] = await given.trip.dependencies.database.run(madeStatement(given.submission.claims.id));
-      return made ? { is: "written", at: made.at ?? "", rows: [await foundIn(given, made)] } : { is: "nothing" };
+      // Several are made in one transaction: where one of them is there, they all are, in their order.
+      const made = await first.trip.dependencies.database.run(madeStatement(first.submission.claims.id));
+      const [entry] = made;
+      if (!entry) return { is: "nothing" };
+      const rows = all.flatMap((given, index) => (made[index] ? [foundIn(given, made[index])] : []));
+      return { is: "written", at: entry.at ?? "", rows: await Promise.all(rows) };
     },
     between,
   );
@@ -127,8 +131,9 @@ export async function becameOfNew(
 
 /** A form that came a second time, where the first has made its record: the answer is that of the first time. */
 export async function madeBefore(kind: SaveKind, trip: Trip, all: readonly Given[]): Promise<Ending | null> {
-  if (kind.operation !== "new") return null;
-  const became = await kind.became(all, trip.request.id);
+  const news = all.filter((given) => kind.operation(given) === "new");
+  if (news.length === 0) return null;
+  const became = await kind.became(news, trip.request.id);
   return became.is === "written" ? savedBefore(trip, became) : null;
 }
 
@@ -151,7 +156,7 @@ export async function earlierTry(kind: SaveKind, trip: Trip, all: readonly Given
       doubt,
     );
     if (became.is === "nothing") continue;
-    if (became.is === "unknown") return { is: "failed", code: doubtOf(kind), certain: false, doubt };
+    if (became.is === "unknown") return { is: "failed", code: doubtOf(kind, all), certain: false, doubt };
     trip.recorder.note(
       "write",
       became.rows.map(({ entry }) => ({ name: "log entry", value: entry, note: "of an earlier try" })),
@@ -169,7 +174,7 @@ export async function earlierTry(kind: SaveKind, trip: Trip, all: readonly Given
 
 /** What was typed after the earlier try is no part of that save: it is shown again, upon what is stored now. */
 async function typedSince(kind: SaveKind, { given, key }: Done, at: string): Promise<Stopped | null> {
-  if (kind.operation !== "change") return null;
+  if (kind.operation(given) !== "change") return null;
   const { submission, trip } = given;
   const record = await load({ ...trip, key });
   const differs = submission.fields.some(
@@ -187,10 +192,14 @@ async function typedSince(kind: SaveKind, { given, key }: Done, at: string): Pro
   });
 }
 
-const doubtOf = ({ operation }: SaveKind): MessageCode =>
-  operation === "new"
+/** Whether all of them are new: then that nothing is found of them says nothing yet. */
+const areNew = (kind: SaveKind, all: readonly Given[]): boolean =>
+  all.every((given) => kind.operation(given) === "new");
+
+const doubtOf = (kind: SaveKind, all: readonly Given[]): MessageCode =>
+  areNew(kind, all)
     ? "unavailable-doubt-new"
-    : operation === "delete"
+    : all.every((given) => kind.operation(given) === "delete")
       ? "unavailable-doubt-delete"
       : "unavailable-doubt";
 
@@ -227,9 +236,11 @@ async function afterLoss(kind: SaveKind, trip: Trip, all: readonly Given[]): Pro
   const became = await kind.became(all, id);
   if (became.is === "written") {
     noteWrite(trip.recorder, became.rows, "found after the connection was lost");
-    for (const row of became.rows) Own.of(row.given.trip, kind.operation)?.saved(answerOf(row));
+    for (const row of became.rows) Own.of(row.given.trip, kind.operation(row.given))?.saved(answerOf(row));
     // Where nothing is to be written of a record, the log has nothing of it.
-    const others = all.filter((given) => became.rows.every((row) => row.given !== given));
+    const others = all.filter(
+      (given) => kind.operation(given) !== "new" && became.rows.every((row) => row.given !== given),
+    );
     const rest = others.map(async (given): Promise<Done> => {
       const row = (await load(given.trip))?.row ?? {};
       return { given, key: given.trip.key, row, changes: [], entry: null };
@@ -237,17 +248,18 @@ async function afterLoss(kind: SaveKind, trip: Trip, all: readonly Given[]): Pro
     return { is: "saved", rows: [...became.rows, ...(await Promise.all(rest))] };
   }
   // That a new record is not there says nothing yet; a second try makes nothing twice.
-  if (became.is === "nothing" && kind.operation !== "new")
-    return { is: "failed", code: "unavailable-lost", certain: true };
-  const owns = all.map((given) => Own.of(given.trip, kind.operation));
+  if (became.is === "nothing" && !areNew(kind, all)) return { is: "failed", code: "unavailable-lost", certain: true };
+  const owns = all.map((given) => Own.of(given.trip, kind.operation(given)));
   if (owns.some((own) => own?.tellsLater))
     trip.undecided.push(async () => {
       const found = await kind.became(all, id, [0]);
-      if (found.is === "unknown" || (found.is === "nothing" && kind.operation === "new")) return null;
+      if (found.is === "unknown" || (found.is === "nothing" && areNew(kind, all))) return null;
       if (found.is === "nothing") return [];
-      return found.rows.flatMap((row) => Own.of(row.given.trip, kind.operation)?.eventOf(answerOf(row)) ?? []);
+      return found.rows.flatMap(
+        (row) => Own.of(row.given.trip, kind.operation(row.given))?.eventOf(answerOf(row)) ?? [],
+      );
     });
-  return { is: "failed", code: doubtOf(kind), certain: false, doubt: id };
+  return { is: "failed", code: doubtOf(kind, all), certain: false, doubt: id };
 }
 
 /** A record that was found in the log as the statement would have answered it. */

@@ -13,8 +13,8 @@ import { open, view } from "./open.js";
 import { confirm, remove } from "./remove.js";
 import { saveRows } from "./rows.js";
 import { save } from "./save.js";
-import { spreadsheet } from "./spreadsheet.js";
-import { upload, uploading } from "./upload.js";
+import { spreadsheet } from "./upload/download.js";
+import { upload, uploading } from "./upload/upload.js";
 
 /** What an operation does once Route, Key and Access are behind it, and what it takes of the request. */
 export type Run =

@@ -93,7 +93,7 @@ export async function confirm(trip: Trip): Promise<Outcome> {
 
 /** A record that is deleted: a save without fields. */
 const removal: SaveKind = {
-  operation: "delete",
+  operation: () => "delete",
   asksForRow: (_, own) => own?.asksForRow === true,
   judge: () => ({ fields: [], problems: [] }),
   lockedBecause: ({ page, facts }, record) =>

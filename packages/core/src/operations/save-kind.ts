@@ -51,7 +51,8 @@ export interface Stopped {
 
 /** What a kind of save does in a way of its own. */
 export interface SaveKind {
-  readonly operation: SavedEvent["operation"];
+  /** What becomes of a record. */
+  readonly operation: (given: Given) => SavedEvent["operation"];
   /** Whether the stored row is needed before anything is judged. */
   readonly asksForRow: (given: Given, own: Own | null) => boolean;
   /** What of it is judged, and what breaks rules and checks as far as that is known without asking the table. */

@@ -49,10 +49,11 @@ async function storedNow(kind: SaveKind, given: Given): Promise<StoredRecord | S
   const because = kind.lockedBecause(given.trip, record);
   if (because === null) return record;
   const { edit, delete: removal } = given.trip.page.access;
-  const asked = kind.operation === "delete" ? removal : edit;
+  const isDeletion = kind.operation(given) === "delete";
+  const asked = isDeletion ? removal : edit;
   return stoppedBy(given, [asProblem(because)], record, {
     is: "locked",
-    reason: `${kind.operation === "delete" ? "delete" : "edit"}: ${asked?.source ?? ""}`,
+    reason: `${isDeletion ? "delete" : "edit"}: ${asked?.source ?? ""}`,
   });
 }
 
@@ -62,7 +63,7 @@ async function lookAgain(kind: SaveKind, given: Given, stale: Stale): Promise<St
   const problem = asProblem(message(language, `stale-${stale}`));
   const reason = `the form must be looked at again: ${staleWords[stale]}`;
   const again = { renewed: true, heading: "heading-look-again", reason } as const;
-  if (kind.operation === "new") return stoppedBy(given, [problem], null, again);
+  if (kind.operation(given) === "new") return stoppedBy(given, [problem], null, again);
   const record = await storedNow(kind, given);
   if ("problems" in record) return record;
   const isSame = record.version === given.submission.claims.row;
@@ -84,19 +85,20 @@ export async function prepare(kind: SaveKind, before: Given): Promise<Ready | St
   const picked = before.submission.picks.length > 0 ? await withPicks(before) : { given: before, problems: [] };
   let { given } = picked;
   const { trip, submission } = given;
-  const own = Own.of(trip, kind.operation);
+  const operation = kind.operation(given);
+  const own = Own.of(trip, operation);
   if (submission.stale) return lookAgain(kind, given, submission.stale);
   let record: StoredRecord | null = null;
   if (kind.asksForRow(given, own)) {
     record = given.record ?? (await load(trip));
     if (!record) return gone(given);
   }
-  if (own && kind.operation !== "delete") {
+  if (own && operation !== "delete") {
     const fields = await own.beforeCheck(submission.fields, record?.row ?? null);
     given = { ...given, submission: { ...submission, fields } };
   }
   let judged = kind.judge(given, record?.row ?? {});
-  if (judged.problems.length > 0 && kind.operation === "change" && !record) {
+  if (judged.problems.length > 0 && operation === "change" && !record) {
     // What was shown may be out of date: before anything is refused, it is held against what is stored now.
     record = await load(trip);
     if (!record) return gone(given);
@@ -166,9 +168,10 @@ async function refused(kind: SaveKind, trip: Trip, ready: readonly Ready[], erro
 /** Writes what is ready, and where a record was changed meanwhile, compares with what is stored now and tries again. */
 async function write(kind: SaveKind, trip: Trip, all: readonly Ready[], turn: number): Promise<Ending> {
   noteCompared(trip.recorder, all);
-  const isWritten = (each: Ready): boolean => kind.operation !== "change" || changedFields(each.compared).length > 0;
+  const isWritten = (each: Ready): boolean =>
+    kind.operation(each) !== "change" || changedFields(each.compared).length > 0;
   const ready = all.filter(isWritten);
-  const owns = ready.map((each) => Own.of(each.trip, kind.operation));
+  const owns = ready.map((each) => Own.of(each.trip, kind.operation(each)));
   const parts = await Promise.all(
     ready.map(({ submission, record }, index) => owns[index]?.write(submission.fields, record?.row ?? null) ?? null),
   );
@@ -197,7 +200,7 @@ async function write(kind: SaveKind, trip: Trip, all: readonly Ready[], turn: nu
       const index = ready.indexOf(each);
       const answer = answers[index];
       // A new record is written or refused, whatever its entry says.
-      if (!answer || (!answer.entry && kind.operation !== "new")) return kind.unwritten(each, each.record);
+      if (!answer || (!answer.entry && kind.operation(each) !== "new")) return kind.unwritten(each, each.record);
       owns[index]?.saved(answer);
       return doneBy(each, answer);
     }),

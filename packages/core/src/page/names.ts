@@ -49,3 +49,8 @@ export const backName = "back";
 export const fileName = "quill.file";
 export const carriedName = "quill.rows";
 export const chosenName = "quill.choice:";
+
+/** Whether rows without a mark are to be new records; the rows that could not be saved, and in which format they are wanted as a file. */
+export const newName = "quill.new";
+export const leftName = "quill.left";
+export const answerName = "quill.answer";

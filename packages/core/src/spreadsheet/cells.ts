@@ -3,6 +3,8 @@ import { word } from "../messages/messages.js";
 import type { Field } from "../page/page.js";
 import type { Kind } from "../table/model.js";
 import type { Option } from "../views/form-view.js";
+import { misread } from "./read-csv.js";
+import { mostInCell } from "./write-xlsx.js";
 
 /*
  * What stands in the cells of a spreadsheet, and what a spreadsheet has made of it by itself: it takes zeros off numbers and adds others, writes days in
@@ -63,7 +65,7 @@ function sameNumber(cell: string, shown: string): boolean {
 
 const months = ["jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"];
 
-/** What a text may mean as a day, each reading as `MM-DD` with its year where one is named; and its time of day to the minute. */
+/** What a text may mean as a day, each reading as `MM-DD` with its year where one is named; and its time of day. */
 interface Readings {
   readonly days: readonly { readonly year: number | null; readonly day: string }[];
   readonly time: string | null;
@@ -76,8 +78,8 @@ const dayText = (month: number, day: number): string =>
   `${String(month).padStart(2, "0")}-${String(day).padStart(2, "0")}`;
 
 function readingsOf(text: string): Readings {
-  const [, date = "", time] = /^(.*?)(?:[T ,]+(\d{1,2}:\d\d)(?::\d\d(?:\.\d+)?)?.*)?$/s.exec(text.trim()) ?? [];
-  const at = time === undefined ? null : time.padStart(5, "0");
+  const [, date = "", time] = /^(.*?)(?:[T ,]+(\d{1,2}:\d\d(?::\d\d(?:\.\d+)?)?).*)?$/s.exec(text.trim()) ?? [];
+  const at = time === undefined ? null : time.replace(/^\d:/, "0$&");
   const iso = /^(\d{4})-(\d{1,2})-(\d{1,2})$/.exec(date);
   if (iso) return { days: [{ year: Number(iso[1]), day: dayText(Number(iso[2]), Number(iso[3])) }], time: at };
   const two = /^(\d{1,2})[./-](\d{1,2})(?:[./-](\d{2}|\d{4}))?\.?$/.exec(date);
@@ -96,10 +98,22 @@ function readingsOf(text: string): Readings {
     : { days: [], time: at };
 }
 
-/** Whether two texts may be the same day, and at the same minute where both name one. */
+/** Whether two times of day are the same as far as a spreadsheet keeps them: one that shows no seconds has not changed them, parts of a second are rounded. */
+function sameTime(cell: string, shown: string): boolean {
+  if (cell.length <= 5) return cell === shown.slice(0, 5);
+  const inSeconds = (time: string): number =>
+    time
+      .padEnd(8, ":00")
+      .split(":")
+      .reduce((all, part) => all * 60 + Number(part), 0);
+  const between = Math.abs(inSeconds(cell) - inSeconds(shown));
+  return (cell + shown).includes(".") ? between < 1 : between === 0;
+}
+
+/** Whether two texts may be the same day, and at the same time where both name one. */
 function sameDay(cell: string, shown: string): boolean {
   const [a, b] = [readingsOf(cell), readingsOf(shown)];
-  if (a.time !== null && b.time !== null && a.time !== b.time) return false;
+  if (a.time !== null && b.time !== null && !sameTime(a.time, b.time)) return false;
   return a.days.some((one) =>
     b.days.some(({ year, day }) => day === one.day && (year === null || one.year === null || year === one.year)),
   );
@@ -123,6 +137,8 @@ export function isAsShown(
 ): boolean {
   const text = plainCell(cell);
   if (text === shown || cell === shown) return true;
+  if (text === misread(shown)) return true;
+  if (cell.length >= mostInCell && shown.startsWith(cell.slice(0, mostInCell))) return true;
   if (valueOfLabel(options, text) === shown || labelOf(options, shown)?.trim() === text.trim()) return true;
   const { kind } = column.type;
   if (kind === "boolean") return truthOf(text, language) === shown;
@@ -152,8 +168,8 @@ export function typedText(
     const [day] = days;
     const isPlain = days.length === 1 || new Set(days.map((each) => each.day)).size === 1;
     if (!day || day.year === null || !isPlain || !/^\d{4}-|^\d{1,2}[./-]/.test(text.trim())) return text;
-    const clock = /\d{1,2}:\d\d(?::\d\d)?/.exec(text)?.[0] ?? time;
-    return `${String(day.year).padStart(4, "0")}-${day.day}${kind === "date" || !clock ? "" : `T${clock.padStart(5, "0")}`}`;
+    const clock = /\d{1,2}:\d\d(?::\d\d(?:\.\d+)?)?/.exec(text)?.[0] ?? time;
+    return `${String(day.year).padStart(4, "0")}-${day.day}${kind === "date" || !clock ? "" : `T${clock.replace(/^\d:/, "0$&")}`}`;
   }
   return text;
 }

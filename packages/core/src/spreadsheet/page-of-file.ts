@@ -1,11 +1,11 @@
 import { markHeading, tokenIn } from "../page/spreadsheet.js";
 import { readToken } from "../steps/token.js";
 import type { Signer } from "../trip/signer.js";
-import { readCsv } from "./read-csv.js";
+import { readTable } from "./read-table.js";
 
 /** The name of the page from which a file was downloaded for editing, by the first of its marks that was signed here; undefined where there is none. */
-export function pageOfFile(bytes: Uint8Array, signer: Signer): string | undefined {
-  const table = readCsv(bytes);
+export async function pageOfFile(bytes: Uint8Array, signer: Signer): Promise<string | undefined> {
+  const table = await readTable(bytes);
   if (typeof table === "string") return undefined;
   const [heads = [], ...rows] = table.rows;
   const at = heads.findIndex((head) => head.trim() === markHeading);

@@ -1,21 +1,15 @@
 import { parse } from "csv-parse/sync";
-
-/** A file's rows as texts, and how its numbers may be written. */
-export interface ReadTable {
-  readonly rows: readonly (readonly string[])[];
-  /** Whether cells are separated by semicolons, as where the comma stands before decimals. */
-  readonly hasDecimalComma: boolean;
-}
-
-/** What can't be read of a file. */
-export type Unreadable = "too-long" | "no-table";
-
-/** Cells and rows at most: a file of a million empty rows is none of ours. */
-const mostRows = 20_000;
-const mostColumns = 500;
+import { mostColumns, mostRows, type ReadTable, type Unreadable } from "./sheet.js";
 
 /** What bytes 80 to 9F are in Windows-1252 (WHATWG Encoding, index windows-1252); the decoder of Node.js 20 leaves them as they are. */
 const windowsSigns = "€\x81‚ƒ„…†‡ˆ‰Š‹Œ\x8dŽ\x8f\x90‘’“”•–—˜™š›œ\x9džŸ";
+
+const asWindows = (text: string): string =>
+  text.replaceAll(/[\x80-\x9f]/g, (sign) => windowsSigns[sign.charCodeAt(0) - 0x80] ?? sign);
+
+/** A text as a program shows it that takes UTF-8 for Windows-1252. */
+export const misread = (text: string): string =>
+  /^[\0-\x7f]*$/.test(text) ? text : asWindows(new TextDecoder("latin1").decode(new TextEncoder().encode(text)));
 
 /** A text in whatever encoding a spreadsheet has saved it: UTF-8, UTF-16 by its mark, or Windows-1252 (WHATWG Encoding, 4). */
 function decoded(bytes: Uint8Array): string {
@@ -25,9 +19,7 @@ function decoded(bytes: Uint8Array): string {
   try {
     return new TextDecoder("utf-8", { fatal: true }).decode(bytes);
   } catch {
-    return new TextDecoder("latin1")
-      .decode(bytes)
-      .replaceAll(/[\x80-\x9f]/g, (sign) => windowsSigns[sign.charCodeAt(0) - 0x80] ?? sign);
+    return asWindows(new TextDecoder("latin1").decode(bytes));
   }
 }
 
@@ -54,7 +46,7 @@ export function readCsv(bytes: Uint8Array): ReadTable | Unreadable {
       to: mostRows + 1,
     }) as string[][];
     if (rows.length > mostRows || rows.some((row) => row.length > mostColumns)) return "too-long";
-    return rows.length === 0 ? "no-table" : { rows, hasDecimalComma: separator === ";" };
+    return rows.length === 0 ? "no-table" : { rows, hasDecimalComma: separator === ";", format: "csv" };
   } catch {
     return "no-table";
   }

@@ -65,12 +65,13 @@ FROM (SELECT) AS "one" LEFT JOIN "after" AS w ON true`;
   return { purpose: "create", writes: true, text, values: parameters.values };
 }
 
-/** The record that a form made: asked when the form comes a second time. */
+/** The records that were made with the one of this form, in their order: asked when the form comes a second time. */
 export const madeStatement = (form: string): Statement => ({
   purpose: "was it made",
   text: `SELECT c."id"::text AS "id", c."at"::text AS "at", c."operation", c."record_key"::text AS "record_key", c."fields"::text AS "fields"
 FROM "quill_log"."submission" AS s
 JOIN "quill_log"."change" AS c ON c."request_id" = s."request_id" AND c."operation" = 'insert'
-WHERE s."id" = $1::uuid`,
+WHERE s."id" = $1::uuid
+ORDER BY c."id"`,
   values: [form],
 });

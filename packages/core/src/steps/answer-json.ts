@@ -171,7 +171,7 @@ function seen(
 }
 
 /** A file that was looked at, or saved: its rows by what became of them. */
-export const uploadJson = ({ problem, read, rows, carried, saved }: UploadView): JsonAnswer => {
+export const uploadJson = ({ problem, read, rows, carried, left, saved }: UploadView): JsonAnswer => {
   const of = (...states: readonly UploadRow["state"][]): JsonAnswer =>
     rows
       .filter(({ state }) => states.includes(state))
@@ -194,7 +194,11 @@ export const uploadJson = ({ problem, read, rows, carried, saved }: UploadView):
     ...(saved === null ? {} : { saved }),
     // Sent as `quill.rows`, it is saved.
     ...(carried === null ? {} : { rows: carried }),
+    // Sent as `quill.left` with `quill.answer` (csv or xlsx), it is answered with a file.
+    ...(left === null ? {} : { left: left.rows }),
     changed: of("changed", "merged"),
+    added: of("new"),
+    ignored: of("ignored"),
     conflicts: of("conflict"),
     refused: of("refused", "gone", "locked", "twice", "foreign"),
   };

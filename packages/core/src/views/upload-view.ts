@@ -1,4 +1,5 @@
 import type { Page } from "../page/page.js";
+import type { FileFormat } from "../spreadsheet/sheet.js";
 
 /** What is the matter with a row of a file that came back. */
 export type UploadState =
@@ -6,6 +7,8 @@ export type UploadState =
   | "changed"
   /** Would be saved beside what somebody else has changed of the record since. */
   | "merged"
+  /** Would be added. */
+  | "new"
   /** A rule, a check or the table refuses it. */
   | "refused"
   /** Somebody else has changed the same field. */
@@ -17,7 +20,9 @@ export type UploadState =
   /** The same record stands in the file more than once. */
   | "twice"
   /** Its mark is none that was made here for this person and page. */
-  | "foreign";
+  | "foreign"
+  /** Something was typed in read-only columns, and nothing else: it is left out. */
+  | "ignored";
 
 /** A cell that differs from what was shown. */
 export interface UploadCell {
@@ -49,13 +54,19 @@ export interface UploadView {
   readonly kept: Readonly<Record<string, string>>;
   /** Why the file can't be taken at all, or why one is still wanted; null where it was read. */
   readonly problem: string | null;
-  /** How many rows it has, and how many of them are as they went out or can't be changed. */
+  /** How many rows it has, how many of them are as they went out or can't be changed, and how many have no mark and are left out. */
   readonly read: { readonly rows: number; readonly untouched: number; readonly unmarked: number } | null;
   readonly rows: readonly UploadRow[];
   /** What goes along until it is saved; null where there is nothing to save. */
   readonly carried: string | null;
+  /** The rows that can't be saved as they are, as they go along until they are wanted as a file; null where there are none. */
+  readonly left: { readonly rows: string; readonly number: number; readonly format: FileFormat } | null;
   /** How many records were saved; null before it. */
   readonly saved: number | null;
   /** Why it is saved, where the page asks. */
   readonly reason: string | null;
+  /** Whether the person may make new records. */
+  readonly makes: boolean;
+  /** Whether rows without a mark were asked for as new records. */
+  readonly takesNew: boolean;
 }

@@ -1,0 +1,43 @@
+import { word } from "../../messages/messages.js";
+import { answerName, carriedName, chosenName, fileName, leftName, newName, reasonName } from "../../page/names.js";
+import { fileFormats } from "../../spreadsheet/sheet.js";
+import { readPairs } from "../../steps/read.js";
+import { type Outcome, refused } from "../../trip/outcome.js";
+import type { Trip } from "../../trip/trip.js";
+import { leftFile } from "./left.js";
+import { lookAt } from "./looked-at.js";
+import { saveLookedAt } from "./saved.js";
+import { refusedUpload, shownUpload, viewOf } from "./view.js";
+
+/** Where a file is uploaded. */
+export async function uploading(trip: Trip): Promise<Outcome> {
+  trip.recorder.note("load", []);
+  trip.recorder.note("prefill", []);
+  return shownUpload(viewOf(trip, {}));
+}
+
+/** A file that came back, what was looked at of one and is to be saved, or what of it could not be and is wanted as a file. */
+export async function upload(trip: Trip, body: string): Promise<Outcome> {
+  const { page, request, recorder } = trip;
+  const pairs = readPairs(body);
+  if (typeof pairs === "string") {
+    recorder.note("read", [], pairs);
+    return refused("form-broken", page);
+  }
+  const sent = new Map(pairs);
+  const reason = sent.get(reasonName)?.trim() || null;
+  const takesNew = sent.get(newName) === "true";
+  const file = request.body && "files" in request.body ? request.body.files?.get(fileName) : undefined;
+  if (file) return lookAt(trip, file.bytes, { reason, takesNew });
+  const left = sent.get(leftName);
+  const format = fileFormats.find((each) => each === sent.get(answerName));
+  if (left !== undefined && format) return leftFile(trip, left, format);
+  const carried = sent.get(carriedName);
+  const chosen = new Map(
+    pairs.flatMap(([name, value]) =>
+      name.startsWith(chosenName) ? [[name.slice(chosenName.length), value] as const] : [],
+    ),
+  );
+  if (carried !== undefined) return saveLookedAt(trip, carried, chosen, reason);
+  return refusedUpload(viewOf(trip, { problem: word(page.language, "upload-no-file"), reason, takesNew }));
+}

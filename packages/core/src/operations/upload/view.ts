@@ -1,0 +1,43 @@
+import * as v from "valibot";
+import { listQuery } from "../../page/list-query.js";
+import { mayMake } from "../../steps/access.js";
+import type { Outcome } from "../../trip/outcome.js";
+import type { Trip } from "../../trip/trip.js";
+import type { UploadView } from "../../views/upload-view.js";
+
+/** What goes along from the preview to the save: a row's mark with the controls that are to be sent, and those that are in conflict. */
+export const carriedSchema = v.array(
+  v.strictObject({
+    line: v.number(),
+    mark: v.string(),
+    pairs: v.array(v.tuple([v.string(), v.string()])),
+    open: v.array(v.tuple([v.string(), v.string()])),
+  }),
+);
+export type Carried = v.InferOutput<typeof carriedSchema>;
+
+export function jsonOf(text: string): unknown {
+  try {
+    return JSON.parse(text) as unknown;
+  } catch {
+    return undefined;
+  }
+}
+
+export const viewOf = (trip: Trip, more: Partial<UploadView>): UploadView => ({
+  page: trip.page,
+  kept: listQuery(trip.page, trip.request.query),
+  problem: null,
+  read: null,
+  rows: [],
+  carried: null,
+  left: null,
+  saved: null,
+  reason: null,
+  makes: mayMake(trip.page, trip.facts),
+  takesNew: false,
+  ...more,
+});
+
+export const shownUpload = (upload: UploadView): Outcome => ({ kind: "shown", view: { what: "upload", upload } });
+export const refusedUpload = (upload: UploadView): Outcome => ({ kind: "invalid", view: { what: "upload", upload } });
