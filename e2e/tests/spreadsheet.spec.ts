@@ -1,6 +1,7 @@
 import { readFile } from "node:fs/promises";
 import { parse } from "csv-parse/sync";
 import { stringify } from "csv-stringify/sync";
+import { type CellValue, readXlsx, writeXlsx } from "hucre/xlsx";
 import { expect, test } from "../vale.js";
 import { violations } from "../violations.js";
 
@@ -16,7 +17,7 @@ for (const javaScriptEnabled of [true, false]) {
       await page.goto("/stations?is.river_id=3");
       const [download] = await Promise.all([
         page.waitForEvent("download"),
-        page.getByRole("link", { name: "Download for editing" }).click(),
+        page.getByRole("link", { name: "Download for editing (CSV)" }).click(),
       ]);
       const rows: string[][] = parse(await readFile(await download.path(), "utf8"), { bom: true });
       const [heads = []] = rows;
@@ -66,5 +67,96 @@ for (const javaScriptEnabled of [true, false]) {
       await expect(page.getByRole("link", { name: "Rows refused: 1" })).toBeVisible();
       await expect(page.getByRole("link", { name: /Rows changed/ })).toHaveCount(0);
     });
+
+    test("a workbook comes back with a new record; what is refused comes back as a file, with messages", async ({
+      signedIn,
+      vale,
+    }) => {
+      const page = await signedIn("tamsin");
+      await page.goto("/stations?is.river_id=2");
+      const fileOf = async (name: string | RegExp, role: "link" | "button"): Promise<CellValue[][]> => {
+        const [download] = await Promise.all([page.waitForEvent("download"), page.getByRole(role, { name }).click()]);
+        const { sheets } = await readXlsx(await readFile(await download.path()));
+        return sheets[0]?.rows ?? [];
+      };
+      const check = async (rows: CellValue[][]): Promise<void> => {
+        const buffer = Buffer.from((await writeXlsx({ sheets: [{ name: "Sheet1", rows }] })) as Uint8Array);
+        await page.getByLabel("Edited file").setInputFiles({ name: "stations.xlsx", mimeType: "", buffer });
+        await page.getByRole("button", { name: "Check file" }).click();
+      };
+      const rows = await fileOf("Download for editing (.xlsx)", "link");
+      const [heads = [], first = [], second = []] = rows;
+      const at = (heading: string): number => heads.findIndex((head) => String(head).startsWith(heading));
+      const note = `From a workbook, ${javaScriptEnabled ? "with" : "without"} scripts.`;
+      first[at("Notes")] = note;
+      const levels = [at("Alert level"), at("Warning level")] as const;
+      const was = second[levels[0]] ?? null;
+      second[levels[0]] = 99;
+      const code = javaScriptEnabled ? "MV-901" : "MV-902";
+      const added = first.map((cell, index) => {
+        if (index === at("Code")) return code;
+        if (index === at("Name")) return `New from a sheet ${code}`;
+        if (index === at("Grid")) return `MV ${code.slice(-3)} 000`;
+        if (index === heads.indexOf("quill.row")) return null;
+        return /^(Telemetry|Last|Version|Photo)/.test(String(heads[index])) ? null : cell;
+      });
+      await page.getByRole("link", { name: "Upload edited file…" }).click();
+      await page.getByLabel("Add rows without a mark as new records").check();
+      await check([...rows, added]);
+      await expect(page.getByRole("region", { name: "Rows added: 1" })).toContainText(code);
+      await expect(page.getByRole("region", { name: "Rows refused: 1" })).toBeVisible();
+      if (javaScriptEnabled) expect(await violations(page)).toEqual([]);
+      const left = await fileOf("Download these rows with messages", "button");
+      expect(left).toHaveLength(2);
+      expect(String(left[1]?.at(-1))).toContain("The warning level must lie above the alert level.");
+      await page.getByRole("button", { name: "Save valid rows" }).click();
+      await expect(page.getByRole("status")).toHaveText(/2 rows are saved\./);
+      expect(await vale.row("SELECT notes FROM network.station WHERE code = $1", [first[0]])).toEqual({ notes: note });
+      expect(await vale.rows("SELECT code FROM network.station WHERE code = $1", [code])).toHaveLength(1);
+      // The rows that were refused are put right in their own file.
+      const [, refused = []] = left;
+      refused[levels[0]] = was;
+      refused[at("Notes")] = note;
+      await page.getByRole("link", { name: "Upload edited file…" }).click();
+      await check(left);
+      await page.getByRole("button", { name: "Save valid rows" }).click();
+      await expect(page.getByRole("status")).toHaveText(/is saved|1 row/);
+      expect(await vale.row("SELECT notes FROM network.station WHERE code = $1", [second[0]])).toEqual({ notes: note });
+      await vale.rows("DELETE FROM network.station WHERE code = $1", [code]);
+    });
   });
 }
+
+test("an upload that waits tells how far it has come, and is cancelled: nothing of it is saved", async ({
+  signedIn,
+  vale,
+}) => {
+  const page = await signedIn("tamsin");
+  await page.goto("/stations?is.river_id=3");
+  const [download] = await Promise.all([
+    page.waitForEvent("download"),
+    page.getByRole("link", { name: "Download for editing (CSV)" }).click(),
+  ]);
+  const [heads = [], ...rows]: string[][] = parse(await readFile(await download.path(), "utf8"), { bom: true });
+  const at = heads.indexOf("Notes");
+  const buffer = Buffer.from(stringify([heads, ...rows.map((row) => row.with(at, "Never to be saved."))]));
+  await page.getByRole("link", { name: "Upload edited file…" }).click();
+  await page.getByLabel("Edited file").setInputFiles({ name: "stations.csv", mimeType: "text/csv", buffer });
+  await page.getByRole("button", { name: "Check file" }).click();
+  await expect(page.getByRole("button", { name: "Save valid rows" })).toBeVisible();
+  await vale.rows("BEGIN");
+  await vale.rows("SELECT 1 FROM network.station WHERE code = $1 FOR UPDATE", [rows[0]?.[0]]);
+  try {
+    await page.getByRole("button", { name: "Save valid rows" }).click();
+    await expect(page.getByText(/^Saving row 0 of \d+ …$/)).toBeVisible();
+    await page.getByRole("button", { name: "Cancel" }).click();
+  } finally {
+    await vale.rows("ROLLBACK");
+  }
+  await expect(page.getByRole("alert")).toHaveText("Cancelled. Nothing was saved.");
+  expect(await violations(page)).toEqual([]);
+  expect(await vale.rows("SELECT 1 FROM network.station WHERE notes = 'Never to be saved.'")).toEqual([]);
+  // What was looked at is there still: it is saved when somebody says so.
+  await page.getByRole("button", { name: "Save valid rows" }).click();
+  await expect(page.getByRole("status")).toHaveText(/rows are saved\./);
+});

@@ -154,7 +154,15 @@ export {
   type RecordedValue,
   type RecordedWire,
 } from "./trip/recording.js";
-export type { ApiRequest, Dependencies, ExportTurn, PageRequest, PageResponse, SentFile } from "./trip/request.js";
+export type {
+  ApiRequest,
+  Dependencies,
+  ExportTurn,
+  PageRequest,
+  PageResponse,
+  SentFile,
+  Work,
+} from "./trip/request.js";
 export * from "./trip/round-trip.js";
 export type { Signer } from "./trip/signer.js";
 export { byName } from "./values/by-name.js";

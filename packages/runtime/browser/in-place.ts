@@ -217,6 +217,82 @@ function tellStrange(form: HTMLFormElement, { status, url, redirected }: Respons
   tell(form, "alert", said, ...(redirected ? [" ", link] : []));
 }
 
+/** What is said of work that takes long: how far it has come, and how it ended when it was cancelled. */
+interface WorkWords {
+  readonly reading: string;
+  readonly checking: string;
+  readonly saving: string;
+  readonly cancel: string;
+  readonly cancelled: string;
+  readonly saved: string;
+  readonly unknown: string;
+}
+
+interface Progress {
+  readonly phase?: "reading" | "checking" | "saving";
+  readonly done?: number;
+  readonly of?: number;
+  readonly ended?: "saved" | "given-up" | "answered";
+}
+
+const hex = (bytes: Uint8Array): string => [...bytes].map((byte) => byte.toString(16).padStart(2, "0")).join("");
+const wait = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms));
+
+/** Long work of one form: it is asked how far it has come, and it can be cancelled until it is saved. */
+class Work {
+  readonly headers = { "quill-work": hex(crypto.getRandomValues(new Uint8Array(16))) };
+  readonly abort = new AbortController();
+  private readonly words: WorkWords;
+  private timer: ReturnType<typeof setInterval> | undefined;
+
+  constructor(private readonly form: HTMLFormElement) {
+    this.words = JSON.parse(form.dataset.work ?? "{}") as WorkWords;
+  }
+
+  private async ask(): Promise<Progress> {
+    const asked = { accept: "application/json", ...this.headers };
+    const response = await fetch(this.form.action, { headers: asked }).catch(() => null);
+    return response?.ok ? ((await response.json().catch(() => ({}))) as Progress) : {};
+  }
+
+  /** Shows how far it has come, until it is over. */
+  begin(): void {
+    const bar = document.createElement("progress");
+    bar.setAttribute("aria-label", wordsOf(this.form).sending);
+    const said = document.createElement("span");
+    said.textContent = wordsOf(this.form).sending;
+    const button = document.createElement("button");
+    button.type = "button";
+    button.className = "quill-minor";
+    button.textContent = this.words.cancel;
+    button.addEventListener("click", () => this.abort.abort());
+    tell(this.form, "status", bar, " ", said, " ", button);
+    this.timer = setInterval(() => {
+      void this.ask().then(({ phase, done = 0, of = 0 }) => {
+        if (!phase) return;
+        Object.assign(bar, { max: Math.max(of, 1), value: done });
+        said.textContent = this.words[phase].replace("{done}", String(done)).replace("{of}", String(of));
+      });
+    }, 400);
+  }
+
+  end(): void {
+    clearInterval(this.timer);
+  }
+
+  /** How it ended after it was cancelled: it may have been saved just before. */
+  async becameOfIt(): Promise<string> {
+    for (let turn = 0; turn < 40; turn++) {
+      const { ended, phase } = await this.ask();
+      if (ended === "saved") return this.words.saved;
+      if (ended) return this.words.cancelled;
+      if (!phase && turn > 4) return this.words.unknown;
+      await wait(250);
+    }
+    return this.words.unknown;
+  }
+}
+
 let sending: HTMLFormElement | null = null;
 
 async function send(form: HTMLFormElement, submitter: HTMLElement | null): Promise<void> {
@@ -226,10 +302,12 @@ async function send(form: HTMLFormElement, submitter: HTMLElement | null): Promi
   const place = placeIn(form, submitter);
   const body = bodyOf(form, submitter);
   tell(form, null);
-  const slow = setTimeout(() => tell(form, "status", wordsOf(form).sending), 600);
+  const work = form.dataset.work === undefined ? null : new Work(form);
+  const slow = setTimeout(() => (work ? work.begin() : tell(form, "status", wordsOf(form).sending)), 600);
   try {
     await busily(async (isLatest) => {
-      const response = await fetch(form.action, { method: "POST", body, headers });
+      const sent = { method: "POST", body, headers: { ...headers, ...work?.headers } };
+      const response = await fetch(form.action, work ? { ...sent, signal: work.abort.signal } : sent);
       const to = response.status === 200 ? response.headers.get("location") : null;
       // What is saved is never sent again, whatever becomes of the way on.
       const part = partOf(form);
@@ -249,10 +327,12 @@ async function send(form: HTMLFormElement, submitter: HTMLElement | null): Promi
       else showAnswer(next, place);
     });
   } catch {
+    work?.end();
     // There is no network, or no server: the page stays as it is, and is sent again when somebody says so.
-    tell(form, "alert", wordsOf(form).away);
+    tell(form, "alert", work?.abort.signal.aborted ? await work.becameOfIt() : wordsOf(form).away);
   } finally {
     clearTimeout(slow);
+    work?.end();
     form.querySelector(".quill-sending[role=status]")?.remove();
     sending = null;
   }

@@ -7,7 +7,7 @@ import { joinPolicy } from "./policy.js";
 import { throughSpool } from "./spool.js";
 
 /** The scripts of the pages, as the build left them beside this package: one file, each in a block of its own. */
-const script = ["choices", "changed", "in-place"]
+const script = ["choices", "changed", "in-place", "filter"]
   .map((name) => readFileSync(new URL(`../browser/dist/${name}.js`, import.meta.url), "utf8"))
   .map((text) => `{\n${text.replace(/^export \{\s*\};?$/m, "")}}\n`)
   .join("");

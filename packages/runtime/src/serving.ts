@@ -33,6 +33,7 @@ import type { signerOf } from "./signing.js";
 import { spansOf } from "./spans.js";
 import { traceOf } from "./trace.js";
 import type { Undecided } from "./undecided.js";
+import { Uploads } from "./uploads.js";
 
 const day = 86_400_000;
 
@@ -55,11 +56,19 @@ export interface ServingParts {
   readonly onError: (error: unknown) => void;
 }
 
+/** The number that a browser's script has given to an upload. */
+function workNumber(request: Exchange["request"]): string | null {
+  const given = request.get("quill-work");
+  return given !== undefined && /^[0-9a-f]{16,64}$/.test(given) ? given : null;
+}
+
 type Came = Pick<Handled, "saved" | "undecided" | "failures">;
 
 /** Takes requests through the engine, answers them, and does what is to be done afterwards. */
 export class Serving {
   private readonly downloads = new Downloads();
+  private readonly uploadTurns = new Downloads();
+  private readonly uploads = new Uploads();
 
   constructor(private readonly parts: ServingParts) {}
 
@@ -72,12 +81,13 @@ export class Serving {
     matched: MatchedRoute,
     request: PageRequest,
     over: Database,
-    exportTurn: NonNullable<Dependencies["exportTurn"]> = () => "free",
+    { exportTurn = () => "free", work }: Pick<Dependencies, "exportTurn" | "work"> = {},
   ): Promise<Handled> {
     const { signer, options, site } = this.parts;
     return handle(matched, request, {
       database: over,
       exportTurn,
+      ...(work ? { work } : {}),
       signer,
       elapsed: () => performance.now(),
       pause: (ms) => new Promise((resolve) => setTimeout(resolve, ms)),
@@ -132,6 +142,9 @@ export class Serving {
     const { request, response } = exchange;
     const { incoming, replicas, database, seen } = this.parts;
     const { actor, body } = await this.read(matched, request);
+    const number = workNumber(request);
+    const operation = matched.kind === "page" ? matched.operation : null;
+    if (operation === "uploading" && number !== null) return this.tellProgress(actor, number, response);
     const trace = traceOf(request.get("traceparent"));
     response.setHeader("server-timing", `traceparent;desc="${trace.traceparent}"`);
     const asked = incoming.requestOf(request, actor, body, trace.id);
@@ -143,10 +156,24 @@ export class Serving {
       if (!response.writableFinished) waiting.abort();
     });
     const over = reads ? whileWaitedFor(await this.reading(matched, request), waiting) : database;
-    const handled = await this.run(matched, asked, over, (person) => this.downloads.take(person, response));
+    const isUpload = operation === "upload";
+    const work = isUpload ? this.uploads.begin(actor?.id ?? "", number, response) : undefined;
+    const turns = isUpload ? this.uploadTurns : this.downloads;
+    const handled = await this.run(matched, asked, over, {
+      exportTurn: (person) => turns.take(person, response),
+      ...(work ? { work } : {}),
+    });
+    work?.end(handled.recorded.outcome === "saved" ? "saved" : work.isGivenUp() ? "given-up" : "answered");
     if (replicas && !reads && handled.response.status < 400) seen.note(request, response, await replicas.position());
     if (!this.showsAgain(asked, handled, exchange)) await this.answer(matched, handled, asked, exchange);
     await this.finish(handled.recorded, handled, (ended) => withHeaders(ended, request));
+  }
+
+  /** How far an upload of somebody's has come: asked by the script that waits for it. */
+  private tellProgress(actor: PageRequest["actor"], number: string, response: Exchange["response"]): void {
+    const body = JSON.stringify(actor ? this.uploads.of(actor.id, number) : {});
+    const headers = { "content-type": "application/json", "cache-control": "no-store" };
+    send(response, { status: 200, headers, body });
   }
 
   /** Takes a request of the application's own view through the engine. */

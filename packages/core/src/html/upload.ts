@@ -1,6 +1,7 @@
 import { attributes, html, type Markup } from "../markup/markup.js";
 import type { Word } from "../messages/catalog.js";
 import { word } from "../messages/messages.js";
+import { memoizePerPage } from "../page/memoize-per-page.js";
 import { answerName, carriedName, chosenName, fileName, leftName, newName, reasonName } from "../page/names.js";
 import type { Page } from "../page/page.js";
 import { queryText, spreadsheetSegment, uploadSegment } from "../settings/bound/path.js";
@@ -12,7 +13,7 @@ import { sendWords } from "./form.js";
 import { headingOf, partsOf } from "./layout.js";
 
 /** So many rows of a state are shown; of the others their number. */
-const mostShown = 200;
+const mostShown = 500;
 
 /** The states in the order in which somebody looks at them, each with its heading. */
 const states: readonly (readonly [UploadState, Word])[] = [
@@ -53,7 +54,7 @@ function section(view: UploadView, state: UploadState, heading: Word): Markup | 
   const { language } = view.page;
   const more =
     rows.length > mostShown && html`<p>${word(language, "upload-more", { count: rows.length - mostShown })}</p>`;
-  return html`<section aria-labelledby="${idOf(state)}"><h2 id="${idOf(state)}" tabindex="-1">${word(language, heading, { count: rows.length })}</h2><ol class="quill-history">${rows.slice(0, mostShown).map((row) => rowBlock(view, row))}</ol>${more}</section>`;
+  return html`<section aria-labelledby="${idOf(state)}" data-rows><h2 id="${idOf(state)}" tabindex="-1">${word(language, heading, { count: rows.length })}</h2><ol class="quill-history">${rows.slice(0, mostShown).map((row) => rowBlock(view, row))}</ol>${more}</section>`;
 }
 
 /** What a file comes to, in numbers that lead to the rows. */
@@ -74,6 +75,21 @@ function summary(view: UploadView): Markup {
   return html`${saved}${read}${lines.length > 0 && html`<ul>${lines}</ul>`}${nothing}`;
 }
 
+/** What the script says while an upload is worked on. */
+const workWords = memoizePerPage(({ language }) => {
+  const places = { done: "{done}", of: "{of}" };
+  const words = {
+    reading: word(language, "upload-reading", places),
+    checking: word(language, "upload-checking", places),
+    saving: word(language, "upload-saving", places),
+    cancel: word(language, "cancel"),
+    cancelled: word(language, "upload-cancelled"),
+    saved: word(language, "upload-was-saved"),
+    unknown: word(language, "upload-unknown"),
+  };
+  return attributes({ "data-work": JSON.stringify(words) });
+});
+
 /** The ways to download a list for editing, in each format. */
 export const downloadsToEdit = (page: Page, address: (query: Readonly<Record<string, string>>) => string): Markup[] =>
   [...fileFormats]
@@ -85,6 +101,11 @@ export const downloadsToEdit = (page: Page, address: (query: Readonly<Record<str
 
 const downloads = ({ page, kept }: UploadView, base: string): Markup[] =>
   downloadsToEdit(page, (query) => `${base}${page.path.list}/${spreadsheetSegment}${queryText({ ...kept, ...query })}`);
+
+/** The button by which the rows that can't be saved as they are come back as a file: of a form of its own, wherever it stands. */
+const leftButton = ({ left, page: { language } }: UploadView): Markup | null =>
+  left &&
+  html`<p><span id="left-help">${word(language, "upload-left-help", { count: left.number })}</span> <button form="left" class="quill-minor" name="${answerName}" value="${left.format}" aria-describedby="left-help">${word(language, "upload-left")}</button></p>`;
 
 /** The page on which a list is uploaded again, and on which it is looked at before it is saved. */
 export function uploadPage(view: UploadView, given: Frame): PageParts {
@@ -107,17 +128,20 @@ ${view.reason ?? ""}</textarea></div>`;
   const takes =
     view.makes &&
     html`<div class="quill-field"><div class="quill-control quill-box"><input${attributes({ id: "new", type: "checkbox", name: newName, value: "true", checked: view.takesNew })}><label for="new">${say("upload-take-new")}</label></div></div>`;
-  const choosing = html`<form class="quill-sheet" method="post" enctype="multipart/form-data" action="${action}"${sendWords(page)}>${!isSaving && reason}<div class="quill-field"><label for="file">${say("upload-file")}</label><p class="quill-help">${say("upload-help")}</p><input id="file" type="file" name="${fileName}" accept=".csv,.xlsx,text/csv,${mediaTypes.xlsx}"></div>${takes}<p class="quill-actions"><button>${say("upload-look")}</button><a href="${list}${kept}">${say("cancel")}</a>${downloads(view, frame.base)}</p></form>`;
+  const choosing = html`<form class="quill-sheet" method="post" enctype="multipart/form-data" action="${action}"${sendWords(page)}${workWords(page)}>${!isSaving && reason}<div class="quill-field"><label for="file">${say("upload-file")}</label><p class="quill-help">${say("upload-help")}</p><input id="file" type="file" name="${fileName}" accept=".csv,.xlsx,text/csv,${mediaTypes.xlsx}"></div>${takes}<p class="quill-actions"><button>${say("upload-look")}</button><a href="${list}${kept}">${say("cancel")}</a>${downloads(view, frame.base)}</p></form>`;
   const sections = states.map(([state, name]) => section(view, state, name));
+  const filter =
+    view.rows.length > 1 &&
+    html`<p data-filter="${say("upload-filter")}" data-none="${say("upload-filter-none")}" hidden></p>`;
   const saving = isSaving
-    ? html`<form method="post" enctype="multipart/form-data" action="${action}"${sendWords(page)}><textarea hidden name="${carriedName}">
-${view.carried}</textarea>${view.reason !== null && html`<input type="hidden" name="${reasonName}" value="${view.reason}">`}${summary(view)}<p class="quill-actions"><button accesskey="s">${say(page.list.spreadsheet?.save === "all" ? "upload-save-all" : "upload-save")}</button><a href="${list}${kept}">${say("cancel")}</a></p>${sections}</form>`
-    : html`${summary(view)}${sections}`;
+    ? html`<form method="post" enctype="multipart/form-data" action="${action}"${sendWords(page)}${workWords(page)}><textarea hidden name="${carriedName}">
+${view.carried}</textarea>${view.reason !== null && html`<input type="hidden" name="${reasonName}" value="${view.reason}">`}${summary(view)}${leftButton(view)}<p class="quill-actions"><button accesskey="s">${say(page.list.spreadsheet?.save === "all" ? "upload-save-all" : "upload-save")}</button><a href="${list}${kept}">${say("cancel")}</a></p>${filter}${sections}</form>`
+    : html`${summary(view)}${leftButton(view)}${filter}${sections}`;
   const another = (isSaving || view.left) && html`<h2>${say("upload-another")}</h2>`;
   const left =
     view.left &&
-    html`<form class="quill-sheet" method="post" enctype="multipart/form-data" action="${action}"${sendWords(page)}><textarea hidden name="${leftName}">
-${view.left.rows}</textarea><p>${word(language, "upload-left-help", { count: view.left.number })}</p><p class="quill-actions"><button name="${answerName}" value="${view.left.format}">${say("upload-left")}</button></p></form>`;
+    html`<form id="left" method="post" enctype="multipart/form-data" action="${action}"><textarea hidden name="${leftName}">
+${view.left.rows}</textarea></form>`;
   const content = html`${saving}${left}${another}${choosing}`;
   return partsOf(frame, {
     title: view.problem === null ? title : word(language, "put-right", { title }),

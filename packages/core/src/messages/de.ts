@@ -180,9 +180,18 @@ export const german: MessageCatalog = {
     "upload-may-be-new": "Um sie als neue Datensätze hinzuzufügen, prüfen Sie die Datei noch einmal mit dieser Wahl.",
     "upload-left": "Diese Zeilen mit Meldungen herunterladen",
     "upload-left-help":
-      "Zeilen, die sich so nicht speichern lassen: {count}. Berichtigen Sie sie in dieser Datei und laden Sie sie hoch.",
+      "Zeilen, die sich so nicht speichern lassen: {count}. Berichtigen Sie sie in einer eigenen Datei, und laden Sie diese hoch.",
     "download-format": "Zum Bearbeiten herunterladen ({format})",
     "cell-length": "{label} nimmt höchstens {limit} Zeichen an.",
+    "upload-given-up": "Das wurde abgebrochen. Es wurde nichts gespeichert.",
+    "upload-reading": "Zeile {done} von {of} wird gelesen …",
+    "upload-checking": "Zeile {done} von {of} wird geprüft …",
+    "upload-saving": "Zeile {done} von {of} wird gespeichert …",
+    "upload-cancelled": "Abgebrochen. Es wurde nichts gespeichert.",
+    "upload-was-saved": "Es war schon gespeichert, als Sie abbrachen.",
+    "upload-unknown": "Es ist nicht bekannt, ob vor dem Abbruch gespeichert wurde: Sehen Sie in der Liste nach.",
+    "upload-filter": "Zeilen zeigen, die enthalten",
+    "upload-filter-none": "Keine hier gezeigte Zeile enthält das.",
     "upload-more": "Hier nicht gezeigte Zeilen: {count}.",
     "choose-a-record": "Wählen Sie einen Datensatz aus der Liste.",
     history: "Änderungen",
@@ -333,11 +342,11 @@ export const german: MessageCatalog = {
       advice: "Schränken Sie die Liste durch eine Suche oder einen Filter ein und versuchen Sie es dann noch einmal.",
     },
     "export-of-yours": {
-      title: "Ein anderer Download von Ihnen läuft noch",
+      title: "Bei Ihnen läuft noch ein Herunter- oder Hochladen",
       advice: "Warten Sie, bis er fertig ist, oder brechen Sie ihn ab, und versuchen Sie es dann noch einmal.",
     },
     "exports-of-others": {
-      title: "Gerade laden andere Listen herunter",
+      title: "Gerade laden andere Listen herunter oder hoch",
       advice: "Warten Sie einen Moment und versuchen Sie es dann noch einmal.",
     },
     "condition-too-long": {

@@ -80,7 +80,7 @@ export async function writeXlsx({ name, isRightToLeft, columns, rows }: Sheet): 
     cells.set(`0,${index}`, {
       value: heading,
       type: "string",
-      style: { font: { bold: true }, protection: { locked: true } },
+      style: { font: { bold: true, name: "Calibri", size: 11 }, protection: { locked: true } },
       ...(note === null ? {} : { comment: { text: note } }),
     });
   for (const [row, line] of rows.entries())

@@ -88,6 +88,12 @@ export interface PageResponse {
 /** Whether somebody may export a list now: nobody two at once, and not too many together. */
 export type ExportTurn = "free" | "export-of-yours" | "exports-of-others";
 
+/** Long work, told of as it goes on, and given up where nobody waits for it any more. */
+export interface Work {
+  tell(phase: "reading" | "checking" | "saving", done: number, of: number): void;
+  readonly isGivenUp: () => boolean;
+}
+
 export interface Dependencies {
   readonly database: Database;
   readonly signer: Signer;
@@ -97,8 +103,10 @@ export interface Dependencies {
   readonly pause: (ms: number) => Promise<void>;
   /** The greatest age of a form that is taken, in milliseconds: an older one is shown again first. */
   readonly formAge: number;
-  /** Takes a turn to export a list, of a person by id; free where it is left out. */
+  /** Takes a turn to export a list or to upload one, of a person by id; free where it is left out. */
   readonly exportTurn?: (person: string) => ExportTurn;
+  /** Who waits for an upload. */
+  readonly work?: Work;
   /** The developer's own steps of a page, where it has any. */
   readonly own?: (page: string) => OwnSteps | null;
   /** The pages that are served together, for what one shows of another. */

@@ -6,6 +6,7 @@ import { inside, type Trip } from "../../trip/trip.js";
 import { manyChanges, TakenBack } from "../change.js";
 import { newRecord } from "../create.js";
 import { type Given, type Ready, type SaveKind, type Stopped, stoppedBy } from "../save-kind.js";
+import { expectWaiting, goOn } from "./view.js";
 
 /** So many rows are written by one statement: PostgreSQL takes 65,535 parameters (documentation, 55.7). */
 const rowsAtOnce = 200;
@@ -34,12 +35,14 @@ async function write(trip: Trip, ready: readonly Ready[], parts: readonly (OwnPa
   try {
     await trip.dependencies.database.transaction(async (database) => {
       for (let start = 0; start < changed.length; start += rowsAtOnce) {
+        await goOn(trip, "saving", start, ready.length);
         const places = changed.slice(start, start + rowsAtOnce);
         await at(places, (part) => manyChanges.write(inside(trip, database), part, ownOf(places)));
       }
       // Some were changed since: they are compared, and all are tried again.
       if (changed.some((place) => answers[place] === null)) throw new TakenBack();
-      for (const place of placesOf(ready, true))
+      for (const [index, place] of placesOf(ready, true).entries()) {
+        await goOn(trip, "saving", changed.length + index, ready.length);
         await at([place], (part) =>
           newRecord.write(
             trip,
@@ -47,6 +50,9 @@ async function write(trip: Trip, ready: readonly Ready[], parts: readonly (OwnPa
             ownOf([place]),
           ),
         );
+      }
+      // The last time at which it can be given up: after this it is committed.
+      expectWaiting(trip.dependencies);
     });
   } catch (error) {
     if (!(error instanceof TakenBack)) throw error;

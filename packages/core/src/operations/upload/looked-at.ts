@@ -22,19 +22,8 @@ import { type Pairs, pairsFor, rowsIn, touchedIn, typedForNothing, type Unmarked
 import { fileTrip } from "./download.js";
 import { isNew, uploadRows } from "./kind.js";
 import { type Left, leftOf } from "./left.js";
-import {
-  begunRecord,
-  formOf,
-  newTrip,
-  pairsOf,
-  type Row,
-  readRow,
-  rowsAtATime,
-  rowView,
-  stateOf,
-  storedOf,
-} from "./rows.js";
-import { type Carried, refusedUpload, shownUpload, viewOf } from "./view.js";
+import { begunRecord, formOf, newTrip, pairsOf, type Row, readRow, rowView, stateOf, storedOf } from "./rows.js";
+import { type Carried, goOn, refusedUpload, shownUpload, viewOf } from "./view.js";
 
 const isStopped = (each: Ready | Stopped): each is Stopped => "problems" in each;
 
@@ -61,7 +50,11 @@ const hasChanges = (each: Ready): boolean => isNew(each) || each.compared.some((
 /** Tries to write what is ready, takes it back, and tells which rows the table refuses. */
 async function triedRefusals(trip: Trip, ready: readonly Ready[]): Promise<readonly Stopped[]> {
   if (ready.length === 0) return [];
-  const own = fileTrip(trip, []);
+  const { work, ...rest } = trip.dependencies;
+  const checking = work && {
+    work: { ...work, tell: (_: unknown, done: number, of: number) => work.tell("checking", done, of) },
+  };
+  const own = { ...fileTrip(trip, []), dependencies: { ...rest, ...checking } };
   try {
     await trip.dependencies.database.transaction(async (database) => {
       await uploadRows.write({ ...own, dependencies: { ...own.dependencies, database } }, ready, []);
@@ -148,7 +141,7 @@ export async function lookAt(trip: Trip, bytes: Uint8Array, { reason, takesNew }
   };
   for (const [index, each] of came.entries()) {
     const { claims, mark, line } = each;
-    if (index % rowsAtATime === 0) await dependencies.pause(0);
+    await goOn(trip, "reading", index, came.length);
     const key = JSON.stringify(claims.key);
     const record = stored.get(key);
     const touched = touchedIn(trip, each, record, way);
@@ -175,7 +168,7 @@ export async function lookAt(trip: Trip, bytes: Uint8Array, { reason, takesNew }
   ]);
   const answers: (Ready | Stopped)[] = [];
   for (const [index, row] of rows.entries()) {
-    if (index % rowsAtATime === 0) await dependencies.pause(0);
+    await goOn(trip, "checking", index, rows.length);
     answers.push(await judged(row));
   }
   const ready = answers.filter((each): each is Ready => !isStopped(each) && hasChanges(each));

@@ -25,9 +25,6 @@ const fileAge = 60 * 86_400_000;
 /** So many records are loaded by one statement. */
 const loadedAtOnce = 500;
 
-/** So many rows are looked at until others are answered. */
-export const rowsAtATime = 100;
-
 /** A row on its way: what was sent of it, and its record as it is stored; null of a new one. */
 export interface Row {
   readonly came: { readonly line: number; readonly mark: string };

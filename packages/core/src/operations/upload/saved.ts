@@ -12,8 +12,8 @@ import type { Done } from "../save-kind.js";
 import { saving } from "../saving.js";
 import { isOurs } from "./came-back.js";
 import { uploadRows } from "./kind.js";
-import { type Row, readRow, rowsAtATime, rowView, stateOf, storedOf } from "./rows.js";
-import { type Carried, carriedSchema, jsonOf, refusedUpload, viewOf } from "./view.js";
+import { type Row, readRow, rowView, stateOf, storedOf } from "./rows.js";
+import { type Carried, carriedSchema, goOn, jsonOf, refusedUpload, viewOf } from "./view.js";
 
 /** How often what is refused is left out and the rest tried again. */
 const mostTurns = 8;
@@ -39,7 +39,7 @@ export async function saveLookedAt(
   const keys = [...sentRows.values()].flatMap(({ claims }) => (claims.form === "new" ? [] : [claims.key]));
   const stored = await storedOf(trip, keys);
   for (const [index, [key, { claims, sent: given }]] of [...sentRows].entries()) {
-    if (index % rowsAtATime === 0) await dependencies.pause(0);
+    await goOn(trip, "checking", index, sentRows.size);
     const { line, mark, pairs, open } = given;
     // What is stored stays, unless the file's value is chosen.
     const sent = [...pairs, ...(chosen.get(String(line)) === "mine" ? open : [])];

@@ -7,13 +7,30 @@ import type { Trip } from "../../trip/trip.js";
 import { leftFile } from "./left.js";
 import { lookAt } from "./looked-at.js";
 import { saveLookedAt } from "./saved.js";
-import { refusedUpload, shownUpload, viewOf } from "./view.js";
+import { GivenUp, refusedUpload, shownUpload, viewOf } from "./view.js";
 
 /** Where a file is uploaded. */
 export async function uploading(trip: Trip): Promise<Outcome> {
   trip.recorder.note("load", []);
   trip.recorder.note("prefill", []);
   return shownUpload(viewOf(trip, {}));
+}
+
+/** Takes a turn: a file is held in memory while it is looked at. What is given up comes to nothing. */
+async function inTurn(trip: Trip, run: () => Promise<Outcome>): Promise<Outcome> {
+  const { page, facts, recorder, dependencies } = trip;
+  const turn = dependencies.exportTurn?.(facts.actor.id) ?? "free";
+  if (turn !== "free") {
+    recorder.note("read", [], turn === "export-of-yours" ? "they upload already" : "too many upload already");
+    return refused(turn, page);
+  }
+  try {
+    return await run();
+  } catch (error) {
+    if (!(error instanceof GivenUp)) throw error;
+    recorder.note("write", [], error.message);
+    return refusedUpload(viewOf(trip, { problem: word(page.language, "upload-given-up") }));
+  }
 }
 
 /** A file that came back, what was looked at of one and is to be saved, or what of it could not be and is wanted as a file. */
@@ -28,7 +45,7 @@ export async function upload(trip: Trip, body: string): Promise<Outcome> {
   const reason = sent.get(reasonName)?.trim() || null;
   const takesNew = sent.get(newName) === "true";
   const file = request.body && "files" in request.body ? request.body.files?.get(fileName) : undefined;
-  if (file) return lookAt(trip, file.bytes, { reason, takesNew });
+  if (file) return inTurn(trip, () => lookAt(trip, file.bytes, { reason, takesNew }));
   const left = sent.get(leftName);
   const format = fileFormats.find((each) => each === sent.get(answerName));
   if (left !== undefined && format) return leftFile(trip, left, format);
@@ -38,6 +55,6 @@ export async function upload(trip: Trip, body: string): Promise<Outcome> {
       name.startsWith(chosenName) ? [[name.slice(chosenName.length), value] as const] : [],
     ),
   );
-  if (carried !== undefined) return saveLookedAt(trip, carried, chosen, reason);
+  if (carried !== undefined) return inTurn(trip, () => saveLookedAt(trip, carried, chosen, reason));
   return refusedUpload(viewOf(trip, { problem: word(page.language, "upload-no-file"), reason, takesNew }));
 }

@@ -2,6 +2,7 @@ import * as v from "valibot";
 import { listQuery } from "../../page/list-query.js";
 import { mayMake } from "../../steps/access.js";
 import type { Outcome } from "../../trip/outcome.js";
+import type { Work } from "../../trip/request.js";
 import type { Trip } from "../../trip/trip.js";
 import type { UploadView } from "../../views/upload-view.js";
 
@@ -22,6 +23,32 @@ export function jsonOf(text: string): unknown {
   } catch {
     return undefined;
   }
+}
+
+/** Nobody waits for an upload any more: what it has written is taken back. */
+export class GivenUp extends Error {
+  override readonly name = "GivenUp";
+}
+
+/** So many rows are worked on until others are answered. */
+const rowsAtATime = 100;
+
+/** Goes on with the next row: others are answered now and then, and it is told how far it has come. @throws {GivenUp} */
+export async function goOn(
+  { dependencies: { work, pause } }: Trip,
+  phase: Parameters<Work["tell"]>[0],
+  done: number,
+  of: number,
+): Promise<void> {
+  if (done % rowsAtATime > 0) return;
+  work?.tell(phase, done, of);
+  await pause(0);
+  expectWaiting({ work });
+}
+
+/** @throws {GivenUp} where nobody waits any more */
+export function expectWaiting({ work }: { readonly work?: Work | undefined }): void {
+  if (work?.isGivenUp()) throw new GivenUp("nobody waits for this upload any more");
 }
 
 export const viewOf = (trip: Trip, more: Partial<UploadView>): UploadView => ({
