@@ -4,7 +4,18 @@ import path from "node:path";
 import process from "node:process";
 import { CannotSetUp, root, setUp } from "./setup.mjs";
 
-const all = ["beside-by-hand", "many-pages", "many-tables", "lists", "proof", "mounted", "log", "fleet", "crowd"];
+const all = [
+  "beside-by-hand",
+  "many-pages",
+  "many-tables",
+  "lists",
+  "proof",
+  "mounted",
+  "log",
+  "fleet",
+  "crowd",
+  "spreadsheet",
+];
 const wanted = process.argv.length > 2 ? process.argv.slice(2) : all;
 try {
   await setUp({ tests: false });

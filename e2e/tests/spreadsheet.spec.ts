@@ -160,3 +160,31 @@ test("an upload that waits tells how far it has come, and is cancelled: nothing 
   await page.getByRole("button", { name: "Save valid rows" }).click();
   await expect(page.getByRole("status")).toHaveText(/rows are saved\./);
 });
+
+test("an upload is put back whole, from the list of changes", async ({ signedIn, vale }) => {
+  const page = await signedIn("tamsin");
+  const before = await vale.rows("SELECT code, notes FROM network.station ORDER BY code");
+  await page.goto("/stations?is.river_id=4");
+  const [download] = await Promise.all([
+    page.waitForEvent("download"),
+    page.getByRole("link", { name: "Download for editing (CSV)" }).click(),
+  ]);
+  const [heads = [], ...rows]: string[][] = parse(await readFile(await download.path(), "utf8"), { bom: true });
+  const at = heads.indexOf("Notes");
+  const editable = rows.filter((row) => row.at(-1)?.startsWith("row:")).length;
+  const buffer = Buffer.from(stringify([heads, ...rows.map((row) => row.with(at, "A mistake in each row."))]));
+  await page.getByRole("link", { name: "Upload edited file…" }).click();
+  await page.getByLabel("Edited file").setInputFiles({ name: "stations.csv", mimeType: "text/csv", buffer });
+  await page.getByRole("button", { name: "Check file" }).click();
+  await page.getByRole("button", { name: "Save valid rows" }).click();
+  await expect(page.getByRole("status")).toHaveText(`${editable} rows are saved.`);
+  await page.goto("/workbench/changes");
+  await page.getByRole("link", { name: "saved with others" }).first().click();
+  await expect(page.getByText("Saved at once, by one request")).toBeVisible();
+  expect(await violations(page)).toEqual([]);
+  await page.getByRole("button", { name: "Put back all of these changes…" }).click();
+  const question = page.getByRole("alertdialog", { name: "Put changes back" });
+  await question.getByRole("button", { name: `Restore ${editable} records` }).click();
+  await expect(question.getByRole("status")).toHaveText(`${editable} of ${editable} records put back.`);
+  expect(await vale.rows("SELECT code, notes FROM network.station ORDER BY code")).toEqual(before);
+});

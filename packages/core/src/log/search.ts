@@ -14,6 +14,8 @@ export interface EntryQuery {
   /** The record's key, with `table`: as it was named then. */
   readonly key?: Readonly<Record<string, string>>;
   readonly field?: string;
+  /** The number of the request that saved them: all that was saved at once. */
+  readonly request?: string;
   /** What a field became, or was, to the letter. */
   readonly value?: string;
   /** ISO 8601: from then on, and until before then. */
@@ -32,6 +34,10 @@ const told = `c.id::text AS "id", c.at::text AS "at", c.actor_id AS "actor_id", 
 /** So many entries are gone through for one part of an answer; what is searched for beyond them is asked for again. */
 export const entriesSearched = 50_000;
 
+/** Whether entries are found with an index, however far back: by their record, or by the request that saved them. */
+export const isByIndex = ({ table, key, request }: EntryQuery): boolean =>
+  request !== undefined || (table !== undefined && key !== undefined);
+
 /**
  * Entries that match, the newest first, among the next {@link entriesSearched} downwards: rows of entries.
  *
@@ -41,8 +47,7 @@ export function searchEntriesStatement(query: EntryQuery, begin: string, most: n
   const parameters = new Parameters();
   const upto = parameters.add(begin, "bigint");
   const where = [`c.id <= ${upto}`];
-  // By its record alone an entry is found with the index, however far back.
-  if (query.table === undefined || query.key === undefined) where.push(`c.id > ${upto} - ${entriesSearched}`);
+  if (!isByIndex(query)) where.push(`c.id > ${upto} - ${entriesSearched}`);
   const same = (column: string, value: string | undefined): void => {
     if (value !== undefined) where.push(`c.${column} = ${parameters.add(value, "text")}`);
   };
@@ -50,6 +55,7 @@ export function searchEntriesStatement(query: EntryQuery, begin: string, most: n
   same("actor_id", query.person);
   same("table_name", query.table);
   same("way", query.way);
+  if (query.request !== undefined) where.push(`c.request_id = ${parameters.add(query.request, "uuid")}`);
   if (query.key) {
     const key = parameters.add(JSON.stringify(query.key), "jsonb");
     where.push(`(c.record_key = ${key} OR c.new_key = ${key})`);

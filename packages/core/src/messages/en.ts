@@ -165,7 +165,8 @@ export const english = {
     "upload-take-new": "Add rows without a mark as new records",
     "upload-may-be-new": "To add them as new records, check the file again with that choice.",
     "upload-left": "Download these rows with messages",
-    "upload-left-help": "Rows that can’t be saved as they are: {count}. Correct them in a file of their own, and upload it.",
+    "upload-left-help":
+      "Rows that can’t be saved as they are: {count}. Correct them in a file of their own, and upload it.",
     "download-format": "Download for editing ({format})",
     "cell-length": "{label} takes at most {limit} characters.",
     "upload-given-up": "This was cancelled. Nothing was saved.",

@@ -39,6 +39,7 @@ function keyOf(value: unknown): Readonly<Record<string, string>> | undefined {
   }
 }
 
+const uuid = /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/;
 const number = /^\d{1,18}$/;
 
 /** What is looked for, as far as it is understood: the rest of a query is nothing. */
@@ -50,6 +51,7 @@ export function entryQueryOf(query: Readonly<Record<string, unknown>>): EntryQue
     table: text(query.table),
     key: keyOf(query.key),
     field: text(query.field),
+    request: uuid.exec(text(query.request) ?? "")?.[0],
     value: text(query.value, 2000),
     from: moment(query.from),
     to: moment(query.to),

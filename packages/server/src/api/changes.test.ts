@@ -248,6 +248,26 @@ describe("putting back", () => {
     expect(await stored("MV-034", "notes")).not.toBe("Two.");
   });
 
+  test("of one save is all that was saved at once, however far back", async () => {
+    const [one, two] = [await changed("MV-036", "notes", "First."), await changed("MV-037", "notes", "Second.")];
+    const give = (id: string, request: string) =>
+      owner.query(
+        `ALTER TABLE quill_log.change DISABLE TRIGGER ALL; UPDATE quill_log.change SET request_id = '${request}' WHERE id = ${id}; ALTER TABLE quill_log.change ENABLE TRIGGER ALL`,
+      );
+    const requestOf = async (code: string): Promise<string> =>
+      (await search({ table: "network.station", key: JSON.stringify({ code }) })).changes[0]?.requestId ?? "";
+    const own = await requestOf("MV-037");
+    const request = await requestOf("MV-036");
+    await give(two, request);
+    expect((await search({ request })).changes.map(({ id }) => id)).toEqual([two, one]);
+    expect((await search({ request: "no number" })).changes.length).toBeGreaterThan(2);
+    const { said } = await send<{ entries: string[]; more: boolean }>("GET", `/changes/entries?request=${request}`);
+    expect(said).toEqual({ entries: [two, one], more: false });
+    expect((await put({ entries: said.entries })).map(({ state }) => state)).toEqual(["put-back", "put-back"]);
+    // Its hash is of the number that it had.
+    await give(two, own);
+  });
+
   test("is refused by the page's rules, and says why", async () => {
     // As it was before, which the page does not take any more.
     await owner.query("ALTER TABLE network.station DROP CONSTRAINT station_levels");

@@ -10,6 +10,7 @@ import {
   entriesStatement,
   type FieldChange,
   findTable,
+  isByIndex,
   type JsonAnswer,
   looksSecret,
   type Page,
@@ -34,6 +35,12 @@ import type { ChangeAnswer, ChangesAnswer, PutBackAnswer, PutBackRecord, RecordC
 const part = 50;
 export const mostOfRecord = 500;
 export const mostPutBack = 200;
+
+/** What was saved at once is put back whole: an upload has so many records at most. */
+const mostOfSave = 10_000;
+
+/** The greatest number that an entry can have. */
+const lastEntry = "9223372036854775807";
 
 /** A search goes on by itself for so long, in milliseconds; then it is said how far it came. */
 const searchFor = 1500;
@@ -85,18 +92,17 @@ export async function changesFor(
     query.from === undefined ? [undefined] : store.onLog(endStatement(query.from)),
     store.onLog(actorsStatement(lately)),
   ]);
-  const least = query.from === undefined ? 1n : BigInt(last?.end ?? "9223372036854775807");
+  const least = query.from === undefined ? 1n : BigInt(last?.end ?? lastEntry);
   const greatest = BigInt(first?.begin ?? "0");
   let begin = query.before === undefined ? greatest : BigInt(query.before) - 1n;
   if (begin > greatest) begin = greatest;
   const found: Row[] = [];
-  const byRecord = query.table !== undefined && query.key !== undefined;
   const until = performance.now() + searchFor;
   let end = begin < least;
   while (!end && found.length <= part && performance.now() < until) {
     found.push(...(await store.onLog(searchEntriesStatement(query, String(begin), part + 1 - found.length))));
     begin -= BigInt(entriesSearched);
-    end = byRecord || begin < least;
+    end = isByIndex(query) || begin < least;
   }
   const changes = found.slice(0, part).map((row) => changeOf(pages.loaded(), row, open));
   const beyond = found.length > part ? (changes.at(-1)?.id ?? null) : end ? null : String(begin + 1n);
@@ -298,12 +304,19 @@ export const putBackPlan = async (
 /** A search for what is to be put back goes on for so long, in milliseconds. */
 const searchAllFor = 10_000;
 
-/** The entries of a search that may be put back, the newest {@link mostPutBack}; and whether there are, or may be, more. */
+/** The entries of a search that may be put back, the newest {@link mostPutBack}, or all of one save; and whether there are, or may be, more. */
 export async function entriesFor(
   ground: Ground,
   query: EntryQuery,
   actor: Actor,
 ): Promise<{ readonly entries: readonly string[]; readonly more: boolean }> {
+  if (query.request !== undefined) {
+    const rows = await ground.store.onLog(searchEntriesStatement(query, lastEntry, mostOfSave + 1));
+    const open = openTo(ground, actor);
+    const loaded = ground.pages.loaded();
+    const found = rows.map((row) => changeOf(loaded, row, open)).filter(({ canPutBack }) => canPutBack);
+    return { entries: found.slice(0, mostOfSave).map(({ id }) => id), more: rows.length > mostOfSave };
+  }
   const ids: string[] = [];
   const until = performance.now() + searchAllFor;
   let before: string | null | undefined = query.before;

@@ -270,6 +270,8 @@ export interface ChangeFilter {
   readonly to?: string;
   readonly way?: string;
   readonly containing?: string;
+  /** The number of the request that saved them. */
+  readonly request?: string;
 }
 
 /** Changes, newest first, in parts of fifty. */

@@ -36,7 +36,7 @@ const Top = styled.div`
   input[type="search"] { width: 11rem; }
 `;
 
-const names = ["page", "person", "field", "value", "containing", "from", "to", "way"] as const;
+const names = ["page", "person", "field", "value", "containing", "from", "to", "way", "request"] as const;
 
 const filterOf = (search: URLSearchParams): ChangeFilter =>
   Object.fromEntries(names.flatMap((name) => (search.get(name) ? [[name, search.get(name) ?? ""]] : [])));
@@ -131,13 +131,28 @@ export default function ChangesRoute() {
           </Small>
         </Selected>
       )}
-      {chosen.size === 0 && filter.person && filter.from && all.some(({ canPutBack }) => canPutBack) && (
+      {chosen.size === 0 && filter.request && (
         <Selected>
-          <QuietButton onClick={() => void putBackAll()}>
-            Put back all of these changes by {person ?? filter.person}…
-          </QuietButton>
+          <span>Saved at once, by one request</span>
+          {all.some(({ canPutBack }) => canPutBack) && (
+            <QuietButton onClick={() => void putBackAll()}>Put back all of these changes…</QuietButton>
+          )}
+          <Small type="button" onClick={() => set("request", "")}>
+            Show all changes
+          </Small>
         </Selected>
       )}
+      {chosen.size === 0 &&
+        !filter.request &&
+        filter.person &&
+        filter.from &&
+        all.some(({ canPutBack }) => canPutBack) && (
+          <Selected>
+            <QuietButton onClick={() => void putBackAll()}>
+              Put back all of these changes by {person ?? filter.person}…
+            </QuietButton>
+          </Selected>
+        )}
       {failed && <Failed error={failed} again={() => void putBackAll()} />}
       {asked && (
         <PutBack

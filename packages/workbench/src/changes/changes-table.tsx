@@ -38,6 +38,8 @@ export function ChangesTable({
 }) {
   const zone = useZone();
   // What can't be put back need not be selected.
+  const saved = new Map<string, number>();
+  for (const { requestId } of changes) if (requestId) saved.set(requestId, (saved.get(requestId) ?? 0) + 1);
   const canChoose = changes.some(({ canPutBack }) => canPutBack);
   const columns = [
     ...(canChoose ? ["Select"] : []),
@@ -61,6 +63,7 @@ export function ChangesTable({
                 key={change.id}
                 change={change}
                 canChoose={canChoose}
+                isOfSeveral={(saved.get(change.requestId ?? "") ?? 0) > 1}
                 isChosen={chosen.has(change.id)}
                 onChoose={(isChosen) => onChoose(change.id, isChosen)}
               />
@@ -89,11 +92,14 @@ function Origin({ change }: { change: ChangeAnswer }) {
 function ChangeRow({
   change,
   canChoose,
+  isOfSeveral,
   isChosen,
   onChoose,
 }: {
   change: ChangeAnswer;
   canChoose: boolean;
+  /** Whether others were saved with it at once. */
+  isOfSeveral: boolean;
   isChosen: boolean;
   onChoose: (isChosen: boolean) => void;
 }) {
@@ -131,6 +137,11 @@ function ChangeRow({
       <Fields>{act ?? <ChangeWords change={change} />}</Fields>
       <td>
         <Soft as="i">{change.reason}</Soft> <Origin change={change} />
+        {isOfSeveral && (
+          <Link to={`?request=${change.requestId}`} title="All that was saved at once">
+            saved with others
+          </Link>
+        )}{" "}
         {change.undoes.length > 0 && <Soft>puts back {change.undoes.join(", ")}</Soft>}
       </td>
     </tr>

@@ -61,6 +61,9 @@ const Progress = styled(ProgressBar)`
 /** So many records are put back with one request. */
 const atOnce = 25;
 
+/** So many entries are looked at before; those beyond are put back in the same way, unseen. */
+const mostLookedAt = 200;
+
 const short = (text: string): string => (text.length > 60 ? `${text.slice(0, 60)}…` : text);
 
 /** Whether anything of a record can be done, with or without what was changed since. */
@@ -121,6 +124,9 @@ const markOf = {
   "no-page": "quiet",
 } as const;
 
+const chunks = <Item,>(items: readonly Item[], size: number): readonly (readonly Item[])[] =>
+  Array.from({ length: Math.ceil(items.length / size) }, (_, index) => items.slice(index * size, (index + 1) * size));
+
 function Came({ answer, all }: { answer: PutBackAnswer; all: number }) {
   const done = answer.records.filter(({ state }) => state === "put-back" || state === "in-part").length;
   return (
@@ -130,7 +136,7 @@ function Came({ answer, all }: { answer: PutBackAnswer; all: number }) {
         {done < all && (done === 0 ? "Nothing was changed." : "The others stay as they are.")}
       </p>
       <Records>
-        {answer.records.map(({ table, key, state, said, entry, wrote }) => (
+        {answer.records.slice(0, mostLookedAt).map(({ table, key, state, said, entry, wrote }) => (
           <li key={`${table} ${keyText(key)}`}>
             <code>{keyText(key)}</code> <Mark kind={markOf[state]}>{states[state]}</Mark>{" "}
             {entry && <Soft>entry {entry}</Soft>} {said.join(" ")}
@@ -150,7 +156,8 @@ export function PutBack({ asked, onClose }: { asked: PutBackAsked; onClose: (isD
   const queries = useQueryClient();
   const [reason, setReason] = useState("");
   const [despite, setDespite] = useState(false);
-  const body = { entries, ...(fields ? { fields } : {}) };
+  const [seen, unseen] = [entries.slice(0, mostLookedAt), entries.slice(mostLookedAt)];
+  const body = { entries: seen, ...(fields ? { fields } : {}) };
   const plan = useQuery({
     queryKey: ["put-back", entries, fields],
     queryFn: ({ signal }) =>
@@ -161,25 +168,28 @@ export function PutBack({ asked, onClose }: { asked: PutBackAsked; onClose: (isD
   const records = plan.data?.records ?? [];
   const [came, setCame] = useState<PutBackAnswer["records"]>([]);
   const isStopped = useRef(false);
+  const turns = useRef(0);
+  const parts = [...records.map((record) => record.entries), ...unseen.map((id) => [id])];
   const put = useMutation({
     // Part by part, so that it is seen how far it is, and can be stopped between two: each record is saved by itself.
     mutationFn: async (): Promise<PutBackAnswer> => {
       isStopped.current = false;
       let done: PutBackAnswer["records"] = came;
-      for (let first = came.length; first < records.length && !isStopped.current; first += atOnce) {
-        const part = records.slice(first, first + atOnce).flatMap((record) => record.entries);
+      for (const part of chunks(parts, atOnce).slice(turns.current)) {
+        if (isStopped.current) break;
         const answer = await ask<PutBackAnswer>("/changes/put-back", {
           method: "POST",
-          body: { ...body, entries: part, reason: reason.trim() || null, despite },
+          body: { ...body, entries: part.flat(), reason: reason.trim() || null, despite },
         });
         done = [...done, ...answer.records];
         setCame(done);
+        turns.current += 1;
       }
       return { records: done };
     },
     onSettled: () => queries.invalidateQueries({ queryKey: ["changes"] }),
   });
-  const doable = records.filter((record) => isDoable(record, despite)).length;
+  const doable = records.filter((record) => isDoable(record, despite)).length + unseen.length;
   const hasConflicts = records.some(
     ({ fields: each, stands, does }) =>
       stands === "changed-since" || (does === "change" && each.some(({ isConflict }) => isConflict)),
@@ -205,16 +215,19 @@ export function PutBack({ asked, onClose }: { asked: PutBackAsked; onClose: (isD
               <RecordPlan key={`${record.table} ${keyText(record.key)}`} record={record} despite={despite} />
             ))}
           </Records>
+          {unseen.length > 0 && (
+            <p>{figure(unseen.length)} more are put back in the same way, and are not shown here.</p>
+          )}
           {hasConflicts && (
             <CheckBox label="Also put back what was changed since" checked={despite} onChange={setDespite} />
           )}
           <TextLine label="Reason" value={reason} onChange={setReason} />
           {put.error && <Failed error={put.error} again={() => put.mutate()} />}
-          {put.isPending && records.length > atOnce && (
+          {put.isPending && parts.length > atOnce && (
             <Progress
               value={came.length}
-              maxValue={records.length}
-              valueLabel={`${figure(came.length)} of ${figure(records.length)} records`}
+              maxValue={parts.length}
+              valueLabel={`${figure(came.length)} of ${figure(parts.length)} records`}
             >
               {({ percentage = 0, valueText }) => (
                 <>
@@ -228,14 +241,14 @@ export function PutBack({ asked, onClose }: { asked: PutBackAsked; onClose: (isD
           )}
         </>
       )}
-      {put.data && <Came answer={put.data} all={records.length} />}
+      {put.data && <Came answer={put.data} all={parts.length} />}
       <footer>
         {!put.data && (
           <Strong disabled={doable === 0 || put.isPending} onClick={() => put.mutate()}>
             {put.isPending ? "Putting back…" : doable === 1 ? "Restore 1 record" : `Restore ${figure(doable)} records`}
           </Strong>
         )}
-        {put.isPending && records.length > atOnce ? (
+        {put.isPending && parts.length > atOnce ? (
           <QuietButton
             onClick={() => {
               isStopped.current = true;
