@@ -62,6 +62,9 @@ test("the sound page on the sound table has no fault, and leaves nothing", async
     (await trips.one<{ count: string }>("SELECT count(*) FROM quill_log.change WHERE table_name = 'proof.gauge'"))
       .count,
   ).toBe("0");
+  const ofFiles = found.cases.filter(({ id }) => id.startsWith("file."));
+  expect(ofFiles.map(({ id, verdict }) => [id, verdict])).toEqual(ofFiles.map(({ id }) => [id, "as expected"]));
+  expect(ofFiles).toHaveLength(8);
   expect(new Set(found.cases.map(({ kind }) => kind)).size).toBeGreaterThanOrEqual(60);
 });
 

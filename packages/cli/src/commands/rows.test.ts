@@ -7,6 +7,7 @@ import { afterAll, beforeAll, expect, test } from "@jest/globals";
 import { freshDatabase, type TestDatabase } from "@loyal-quill/testing";
 import { parse } from "csv-parse/sync";
 import { stringify } from "csv-stringify/sync";
+import { type CellValue, readXlsx, writeXlsx } from "hucre/xlsx";
 import pg from "pg";
 
 const program = fileURLToPath(new URL("../../bin/quill.js", import.meta.url));
@@ -97,6 +98,32 @@ test("rows go out with a filter, come back, are looked at, and are saved with an
     { notes: "Mine after all." },
   ]);
   await client.end();
+});
+
+test("a workbook goes out, comes back with a new record, and what can't be saved is written into another", async () => {
+  const get = await quill(["get", "station", ...who, "--to", "stations.xlsx", "--query", "is.river_id=2"]);
+  expect(get.out).toBe("stations.xlsx is written.\n");
+  const read = async (name: string): Promise<CellValue[][]> =>
+    (await readXlsx(await readFile(path.join(directory, name)))).sheets[0]?.rows ?? [];
+  const rows = await read("stations.xlsx");
+  const [heads = [], first = [], second = []] = rows;
+  const at = (heading: string): number => heads.findIndex((head) => String(head).startsWith(heading));
+  first[at("Notes")] = "From a workbook.";
+  second[at("Alert level")] = 99;
+  const added = first.with(at("Code"), "MV-901").with(at("Grid"), "MV 901 000").with(-1, null);
+  const bytes = (await writeXlsx({ sheets: [{ name: "a", rows: [...rows, added] }] })) as Uint8Array;
+  await writeFile(path.join(directory, "edited.xlsx"), bytes);
+  const told = ["apply", "edited.xlsx", ...who, "--add-new", "--left", "left.xlsx"];
+  const looked = await quill([...told, "--dry-run"]);
+  expect(looked.error).toBe("");
+  expect(looked.out).toMatch(/^new {7}row 6$/m);
+  const saved = await quill([...told, "--save"]);
+  expect([saved.code, /Rows saved: 2\./.test(saved.out)]).toEqual([1, true]);
+  const left = await read("left.xlsx");
+  expect(left).toHaveLength(2);
+  expect(String(left[1]?.at(-1))).toContain("The warning level must lie above the alert level.");
+  const wrong = await quill(["get", "station", ...who, "--to", "stations.ods"]);
+  expect(wrong.error).toContain("stations.ods can't be written: only .csv and .xlsx files are.");
 });
 
 test("what can't be done is said: keys, pages, files, another person, a filter that is none", async () => {

@@ -4,6 +4,7 @@ import { carriedName, fileName, reasonName } from "@loyal-quill/core/page/names"
 import { type SpreadsheetColumn, spreadsheetColumns } from "@loyal-quill/core/page/spreadsheet";
 import { spreadsheetSegment, uploadSegment } from "@loyal-quill/core/settings/bound/path";
 import { readCsv } from "@loyal-quill/core/spreadsheet/read-csv";
+import { writeXlsx } from "@loyal-quill/core/spreadsheet/write-xlsx";
 import { csvLines } from "@loyal-quill/core/values/csv";
 import { bodyOf, type DocumentForm } from "../browser.js";
 import { type Case, leaveOut, NotJudged } from "../case.js";
@@ -40,17 +41,35 @@ async function downloaded(stage: Stage, { page }: Prepared, actor: Actor): Promi
   return [heads, ...marked];
 }
 
+/** Those rows as a workbook. */
+const workbookOf = ([heads = [], ...rows]: Table): Promise<Uint8Array> =>
+  writeXlsx({
+    name: "Rows",
+    isRightToLeft: false,
+    columns: heads.map((heading) => ({
+      heading,
+      isOpen: true,
+      note: null,
+      format: "@",
+      width: 20,
+      demand: null,
+      refusal: "",
+      mayBeEmpty: true,
+    })),
+    rows: rows.map((row) => row.map((text) => ({ text, isText: true }))),
+  });
+
 function upload(
   stage: Stage,
   { page }: Prepared,
   actor: Actor,
   table: Table,
   key: readonly string[] | null = null,
+  bytes = utf16(csvLines(table.map((row) => row.map((cell) => ({ text: cell, isText: false }))))),
 ): Promise<Sent> {
-  const text = csvLines(table.map((row) => row.map((cell) => ({ text: cell, isText: false }))));
   const reason = bodyOf(page.reason === null ? [] : [[reasonName, "Rehearsal"]]);
   return stage.post(`${page.path.list}/${uploadSegment}`, actor, reason, {
-    files: { [fileName]: utf16(text) },
+    files: { [fileName]: bytes },
     key,
   });
 }
@@ -70,6 +89,8 @@ interface Editable {
   readonly column: SpreadsheetColumn;
   readonly value: string;
   readonly row: readonly string[];
+  /** The row with yet another value, where one is known. */
+  readonly later: readonly string[] | null;
 }
 
 function editableIn(prepared: Prepared, [heads = [], ...rows]: Table): { readonly found: readonly Editable[] } {
@@ -80,10 +101,12 @@ function editableIn(prepared: Prepared, [heads = [], ...rows]: Table): { readonl
     const row = rows.find((each) => each.at(-1)?.includes(`"key":${JSON.stringify(record.key)}`));
     if (!row) return [];
     return columns.flatMap((column): Editable[] => {
-      const [value] = otherValues(prepared, column.field, record.row);
+      const [value, second] = otherValues(prepared, column.field, record.row);
       if (value === undefined) return [];
-      const at = heads.indexOf(column.heading);
-      return [{ record, column, value, row: row.with(at, typedOf(prepared.page, column.field, value)) }];
+      const withValue = (text: string): readonly string[] =>
+        row.with(heads.indexOf(column.heading), typedOf(prepared.page, column.field, text));
+      const later = second === undefined ? null : withValue(second);
+      return [{ record, column, value, row: withValue(value), later }];
     });
   });
   return { found };
@@ -116,6 +139,46 @@ export function spreadsheetCases(prepared: Prepared): Case[] {
         const sent = await upload(stage, prepared, actor, table);
         refusesAll(stage, sent);
         stage.expect(changedIn(sent) === "0", `Rows that count as changed: ${changedIn(sent) ?? "unknown"}.`);
+      },
+    ),
+    prefilling(
+      "file.workbook",
+      {
+        title: "The list's rows as a workbook, uploaded as they were",
+        expects: "no row is changed",
+        by: "untouched means untouched",
+      },
+      async (stage) => {
+        const { actor, table } = await begin(stage);
+        const sent = await upload(stage, prepared, actor, table, null, await workbookOf(table));
+        refusesAll(stage, sent);
+        stage.expect(changedIn(sent) === "0", `Rows that count as changed: ${changedIn(sent) ?? "unknown"}.`);
+      },
+    ),
+    writing(
+      "file.conflict",
+      {
+        title: "Two files that change the same cell, the second saved after the first",
+        expects: "the second is not saved, and says so",
+        by: "what somebody else has stored is overwritten by nobody unseen",
+      },
+      async (stage) => {
+        const { actor, table, heads } = await begin(stage);
+        let because = "No cell of the file was found for which two other values are known.";
+        for (const { record, column, value, row, later } of editableIn(prepared, table).found.slice(0, 12)) {
+          if (!later) continue;
+          const looked = [];
+          for (const each of [row, later]) looked.push(await upload(stage, prepared, actor, [heads, each], record.key));
+          const [first, second] = looked.map(savingForm);
+          because = "The rules or the table refuse every value that was tried.";
+          if (!first || !second) continue;
+          const save = (form: DocumentForm): Promise<Sent> =>
+            stage.post(`${page.path.list}/${uploadSegment}`, actor, bodyOf(form.pairs, {}), { key: record.key });
+          stage.wrote(await save(first), { [column.field.column.name]: value }, actor);
+          stage.untouched(await save(second));
+          return;
+        }
+        throw new NotJudged(because);
       },
     ),
     writing(
