@@ -1,9 +1,11 @@
-import { readdir, readFile, writeFile } from "node:fs/promises";
+import { execFileSync } from "node:child_process";
+import { mkdtemp, readdir, readFile, rm, writeFile } from "node:fs/promises";
+import os from "node:os";
 import path from "node:path";
 import { afterEach, describe, expect, test } from "@jest/globals";
 import { bodyOf, Client, formOf, type OddSchema, type OddTable, oddSchema, often } from "@loyal-quill/testing";
 import pg from "pg";
-import { parse } from "yaml";
+import { parse, parseDocument } from "yaml";
 import { checkFiles } from "../index.js";
 import { type DraftedDatabase, drafted } from "../testing/drafted.js";
 import { rehearseFiles } from "./rehearse.js";
@@ -251,6 +253,71 @@ async function lists(world: Odd, page: Drafted): Promise<readonly string[]> {
   return wrong;
 }
 
+/** Writes into each draft that its list is for spreadsheets, and waits until the server has seen that. */
+async function forSpreadsheets({ directory, client }: Odd, drafts: readonly Drafted[]): Promise<void> {
+  for (const { name } of drafts) {
+    const file = path.join(directory, name);
+    const document = parseDocument(await readFile(file, "utf8"));
+    document.setIn(["list", "spreadsheet"], true);
+    await writeFile(file, document.toString());
+  }
+  for (const { list } of drafts)
+    while ((await client.get(`${list}/~upload`)).status !== 200)
+      await new Promise((resolve) => setTimeout(resolve, 50));
+}
+
+const office = "/usr/bin/soffice";
+
+/** A workbook as LibreOffice saves it, by way of its own format. */
+async function throughOffice(bytes: Uint8Array, to: "csv" | "xlsx"): Promise<Uint8Array> {
+  const directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-office-"));
+  try {
+    await writeFile(path.join(directory, "a.xlsx"), bytes);
+    const profile = `-env:UserInstallation=file://${os.tmpdir()}/loyal-quill-office-profile`;
+    for (const [from, format] of [
+      ["a.xlsx", "ods"],
+      ["a.ods", to === "csv" ? "csv:Text - txt - csv (StarCalc):44,34,76,1" : "xlsx:Calc MS Excel 2007 XML"],
+    ] as const)
+      execFileSync(
+        office,
+        [profile, "--headless", "--convert-to", format, "--outdir", directory, `${directory}/${from}`],
+        {
+          stdio: "ignore",
+        },
+      );
+    return await readFile(path.join(directory, `a.${to}`));
+  } finally {
+    await rm(directory, { recursive: true });
+  }
+}
+
+/** A list's files come back untouched: nothing of them is a change, or refused. With QUILL_ODD_OFFICE set, LibreOffice opens and saves them in between. */
+async function spreadsheets({ client }: Odd, { list }: Drafted): Promise<readonly string[]> {
+  const wrong: string[] = [];
+  const ways = process.env.QUILL_ODD_OFFICE
+    ? (["csv", "xlsx", "office csv", "office xlsx"] as const)
+    : (["csv", "xlsx"] as const);
+  for (const format of ways) {
+    const headers = { cookie: client.cookieHeader };
+    const download = await fetch(`${client.base}${list}/~spreadsheet?format=${format === "csv" ? "csv" : "xlsx"}`, {
+      headers,
+    });
+    const bytes = new Uint8Array(await download.arrayBuffer());
+    const saved = format.startsWith("office")
+      ? await throughOffice(bytes, format === "office csv" ? "csv" : "xlsx")
+      : bytes;
+    const form = new FormData();
+    form.set("quill.file", new Blob([new Uint8Array(saved)]), `rows.${format}`);
+    const init = { method: "POST", body: form, headers: { accept: "application/json" } };
+    const looked = await client.send(`${list}/~upload`, init);
+    const said = looked.status === 200 ? (JSON.parse(looked.text) as Record<string, unknown[]>) : {};
+    const states = ["changed", "added", "ignored", "conflicts", "refused"];
+    if (download.status !== 200 || states.some((state) => said[state]?.length !== 0))
+      wrong.push(`${list} as ${format}: ${download.status}, ${looked.status} ${looked.text.slice(0, 600)}`);
+  }
+  return wrong;
+}
+
 const told = process.env.QUILL_ODD_TOLD === "1";
 const sums = { cases: 0, otherwise: 0, notJudged: 0 };
 
@@ -298,7 +365,7 @@ test("what a rehearsal once called wrong: a column r, line ends, padded texts, k
 
 describe("a schema that nobody designed", () => {
   test.each(seeds)(
-    "number %i: drafted without an error, opened and sent as it is, changed field by field, listed, and rehearsed without an alarm",
+    "number %i: drafted without an error, opened and sent as it is, changed field by field, listed, sent as files and back, and rehearsed without an alarm",
     async (seed) => {
       const world = await make(oddSchema(seed));
       const checked = await checkFiles({ database: world.made.pages, files: [world.directory], rows: true });
@@ -308,7 +375,10 @@ describe("a schema that nobody designed", () => {
           .map(({ message }) => `${path.basename(file)}: ${message}`),
       );
       const wrong: string[] = [];
-      for (const page of await draftsOf(world)) {
+      const drafts = await draftsOf(world);
+      await forSpreadsheets(world, drafts);
+      for (const page of drafts) {
+        wrong.push(...(await spreadsheets(world, page)));
         wrong.push(...(await lists(world, page)));
         wrong.push(...(await roundTrips(world, page)));
       }

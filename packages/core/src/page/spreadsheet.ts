@@ -45,6 +45,11 @@ export const spreadsheetColumns = memoizePerPage((page): readonly SpreadsheetCol
   });
 });
 
+/** A page with the fields of those columns only: what is loaded of a record that came back in a file. */
+export const filePage = memoizePerPage(
+  (page): Page => ({ ...page, fields: spreadsheetColumns(page).map(({ field }) => field) }),
+);
+
 /** A page whose list has those columns, with what the form of each row needs. */
 export const spreadsheetPage = memoizePerPage((page): Page => {
   const columns = spreadsheetColumns(page).map(

@@ -83,6 +83,9 @@ const changedIn = ({ recorded }: Sent): string | null =>
   recorded?.steps.find(({ step }) => step === "read")?.values.find(({ name }) => name === "changed rows")?.value ??
   null;
 
+/** Whether a value was the stored one in another notation. */
+const isSame = ({ outcome }: Sent): boolean => outcome === "unchanged";
+
 /** A record of the file that can be edited, with its row there and a cell that would be another. */
 interface Editable {
   readonly record: RehearsedRecord;
@@ -174,7 +177,9 @@ export function spreadsheetCases(prepared: Prepared): Case[] {
           if (!first || !second) continue;
           const save = (form: DocumentForm): Promise<Sent> =>
             stage.post(`${page.path.list}/${uploadSegment}`, actor, bodyOf(form.pairs, {}), { key: record.key });
-          stage.wrote(await save(first), { [column.field.column.name]: value }, actor);
+          const sent = await save(first);
+          if (isSame(sent)) continue;
+          stage.wrote(sent, { [column.field.column.name]: value }, actor);
           stage.untouched(await save(second));
           return;
         }
@@ -203,6 +208,7 @@ export function spreadsheetCases(prepared: Prepared): Case[] {
           const sent = await stage.post(`${page.path.list}/${uploadSegment}`, actor, bodyOf(form.pairs, {}), {
             key: record.key,
           });
+          if (isSame(sent)) continue;
           stage.wrote(sent, { [column.field.column.name]: value }, actor);
           return;
         }

@@ -1,7 +1,6 @@
 import { boxName } from "../../controls/check-box.js";
 import { reasonName, tokenName } from "../../page/names.js";
-import { rowPage } from "../../page/rows.js";
-import { type SpreadsheetColumn, spreadsheetPage } from "../../page/spreadsheet.js";
+import { filePage, type SpreadsheetColumn } from "../../page/spreadsheet.js";
 import { versionName } from "../../statements/load.js";
 import { loadManyStatement, placeName } from "../../statements/load-many.js";
 import type { StoredRecord } from "../../steps/load.js";
@@ -40,7 +39,7 @@ export async function storedOf(
   trip: Trip,
   keys: readonly (readonly string[])[],
 ): Promise<ReadonlyMap<string, StoredRecord>> {
-  const page = rowPage(spreadsheetPage(trip.page));
+  const page = filePage(trip.page);
   const found = new Map<string, StoredRecord>();
   for (let start = 0; start < keys.length; start += loadedAtOnce) {
     const part = keys.slice(start, start + loadedAtOnce);
