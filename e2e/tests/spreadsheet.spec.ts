@@ -49,7 +49,16 @@ for (const javaScriptEnabled of [true, false]) {
       const conflict = page.getByRole("region", { name: "Rows that someone else has changed too: 1" });
       await expect(conflict).toContainText("Somebody else's");
       // The computed styles that axe needs are read by scripts.
-      if (javaScriptEnabled) expect(await violations(page)).toEqual([]);
+      if (javaScriptEnabled) {
+        expect(await violations(page)).toEqual([]);
+        const filter = page.getByLabel("Show rows that contain");
+        await filter.fill(second);
+        await expect(conflict).toBeHidden();
+        await expect(page.getByRole("region", { name: "Rows refused: 1" })).toBeVisible();
+        await filter.fill("nothing of this kind");
+        await expect(page.getByText("No row shown here contains that.")).toBeVisible();
+        await filter.fill("");
+      }
       await conflict.getByLabel("Those of the file").check();
       await page.getByRole("button", { name: "Save valid rows" }).click();
       await expect(page.getByRole("status")).toHaveText(/2 rows are saved\.|Rows saved: 2\./);
@@ -149,11 +158,11 @@ test("an upload that waits tells how far it has come, and is cancelled: nothing 
   try {
     await page.getByRole("button", { name: "Save valid rows" }).click();
     await expect(page.getByText(/^Saving row 0 of \d+ …$/)).toBeVisible();
-    await page.getByRole("button", { name: "Cancel" }).click();
+    await page.getByRole("button", { name: "Stop" }).click();
   } finally {
     await vale.rows("ROLLBACK");
   }
-  await expect(page.getByRole("alert")).toHaveText("Cancelled. Nothing was saved.");
+  await expect(page.getByRole("alert")).toHaveText("Stopped. Nothing was saved.");
   expect(await violations(page)).toEqual([]);
   expect(await vale.rows("SELECT 1 FROM network.station WHERE notes = 'Never to be saved.'")).toEqual([]);
   // What was looked at is there still: it is saved when somebody says so.

@@ -12,17 +12,22 @@ function begin(): void {
   label.append(place.dataset.filter ?? "", " ", field);
   place.append(label, " ", none);
   place.hidden = false;
+  const sections = [...document.querySelectorAll<HTMLElement>("[data-rows]")].map((section) => ({
+    section,
+    rows: [...section.querySelectorAll<HTMLElement>(":scope > ol > li")].map((row) => ({
+      row,
+      text: (row.textContent ?? "").toLowerCase(),
+    })),
+  }));
   field.addEventListener("input", () => {
     const wanted = field.value.trim().toLowerCase();
     let shown = 0;
-    for (const section of document.querySelectorAll("[data-rows]")) {
-      let here = 0;
-      for (const row of section.querySelectorAll<HTMLElement>(":scope > ol > li")) {
-        row.hidden = wanted !== "" && !(row.textContent ?? "").toLowerCase().includes(wanted);
-        if (!row.hidden) here += 1;
-      }
-      (section as HTMLElement).hidden = here === 0;
-      shown += here;
+    for (const { section, rows } of sections) {
+      const found = rows.filter(({ text }) => text.includes(wanted));
+      const isFound = new Set(found.map(({ row }) => row));
+      for (const { row } of rows) if (row.hidden === isFound.has(row)) row.hidden = !isFound.has(row);
+      section.hidden = found.length === 0;
+      shown += found.length;
     }
     none.textContent = shown === 0 ? (place.dataset.none ?? "") : "";
   });

@@ -222,7 +222,7 @@ interface WorkWords {
   readonly reading: string;
   readonly checking: string;
   readonly saving: string;
-  readonly cancel: string;
+  readonly stop: string;
   readonly cancelled: string;
   readonly saved: string;
   readonly unknown: string;
@@ -264,7 +264,7 @@ class Work {
     const button = document.createElement("button");
     button.type = "button";
     button.className = "quill-minor";
-    button.textContent = this.words.cancel;
+    button.textContent = this.words.stop;
     button.addEventListener("click", () => this.abort.abort());
     tell(this.form, "status", bar, " ", said, " ", button);
     this.timer = setInterval(() => {

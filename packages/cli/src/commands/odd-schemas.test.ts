@@ -313,7 +313,9 @@ async function spreadsheets({ client }: Odd, { list }: Drafted): Promise<readonl
     const said = looked.status === 200 ? (JSON.parse(looked.text) as Record<string, unknown[]>) : {};
     const states = ["changed", "added", "ignored", "conflicts", "refused"];
     if (download.status !== 200 || states.some((state) => said[state]?.length !== 0))
-      wrong.push(`${list} as ${format}: ${download.status}, ${looked.status} ${looked.text.slice(0, 600)}`);
+      wrong.push(
+        `${list} as ${format}: ${download.status}, ${looked.status} ${JSON.stringify(states.map((state) => said[state])).slice(0, 600)}`,
+      );
   }
   return wrong;
 }

@@ -174,6 +174,11 @@ tr.quill-chosen a.quill-record::before { content: "▸ "; }
 .quill-related { margin-top: 2rem; }
 .quill-related h2, .quill-history h2 { font-size: 1.15rem; }
 ol.quill-history { list-style: none; padding: 0; display: grid; gap: 1.5rem; }
+/* Thousands of rows of a file: what is not seen is not laid out, and nothing counts them, which takes a browser long where some are hidden. */
+.quill-sending progress { accent-color: var(--quill-live); vertical-align: middle; }
+[data-rows] > ol.quill-history { display: block; }
+[data-rows] > ol.quill-history > li { display: block; content-visibility: auto; contain-intrinsic-size: auto 9rem; padding-block-end: 1.5rem; }
+[data-rows] > ol.quill-history > li[hidden] { display: none; }
 ol.quill-history table { max-width: 46rem; }
 ol.quill-history td, ol.quill-history th { white-space: pre-wrap; overflow-wrap: anywhere; }
 ol.quill-history tbody th { font-weight: 400; color: var(--quill-soft); width: 12rem; }

@@ -13,7 +13,7 @@ import { sendWords } from "./form.js";
 import { headingOf, partsOf } from "./layout.js";
 
 /** So many rows of a state are shown; of the others their number. */
-const mostShown = 500;
+const mostShown = 10_000;
 
 /** The states in the order in which somebody looks at them, each with its heading. */
 const states: readonly (readonly [UploadState, Word])[] = [
@@ -82,7 +82,7 @@ const workWords = memoizePerPage(({ language }) => {
     reading: word(language, "upload-reading", places),
     checking: word(language, "upload-checking", places),
     saving: word(language, "upload-saving", places),
-    cancel: word(language, "cancel"),
+    stop: word(language, "upload-stop"),
     cancelled: word(language, "upload-cancelled"),
     saved: word(language, "upload-was-saved"),
     unknown: word(language, "upload-unknown"),

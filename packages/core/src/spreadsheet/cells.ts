@@ -123,6 +123,9 @@ function sameDay(cell: string, shown: string): boolean {
 export const plainCell = (cell: string): string =>
   cell.replaceAll(/\r\n?/g, "\n").replace(/^'(?=[\s=+\-@＝＋－＠])/u, "");
 
+/** A text as programs save it that drop tabs and what else has no place in a cell. */
+const withoutControls = (text: string): string => [...text].filter((sign) => sign === "\n" || sign >= " ").join("");
+
 /**
  * Whether a cell holds what was shown, as far as a spreadsheet leaves that alone.
  *
@@ -137,7 +140,7 @@ export function isAsShown(
 ): boolean {
   const text = plainCell(cell);
   if (text === shown || cell === shown) return true;
-  if (text === misread(shown)) return true;
+  if (text === misread(shown) || text === withoutControls(shown)) return true;
   if (cell.length >= mostInCell && shown.startsWith(cell.slice(0, mostInCell))) return true;
   if (valueOfLabel(options, text) === shown || labelOf(options, shown)?.trim() === text.trim()) return true;
   const { kind } = column.type;

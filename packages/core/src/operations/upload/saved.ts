@@ -3,7 +3,7 @@ import { message, word } from "../../messages/messages.js";
 import { rowPage } from "../../page/rows.js";
 import { spreadsheetPage } from "../../page/spreadsheet.js";
 import { loadLists } from "../../steps/offer.js";
-import { type Claims, readToken } from "../../steps/token.js";
+import { type Claims, readToken, writeAgain } from "../../steps/token.js";
 import { type Outcome, refused } from "../../trip/outcome.js";
 import type { Trip } from "../../trip/trip.js";
 import type { UploadRow } from "../../views/upload-view.js";
@@ -62,7 +62,11 @@ export async function saveLookedAt(
         kind: "failed",
         view: {
           what: "upload",
-          upload: viewOf(trip, { problem: message(page.language, ending.code), carried: text, reason }),
+          upload: viewOf(trip, {
+            problem: message(page.language, ending.code),
+            carried: ending.doubt === undefined ? text : inDoubt(trip, parsed.output, ending.doubt),
+            reason,
+          }),
         },
       };
     if (ending.is === "saved") return savedUpload(trip, ending.rows, left);
@@ -87,6 +91,16 @@ export async function saveLookedAt(
     recorder.note("check", [{ name: "rows left out", value: String(left.length) }]);
   }
   return refusedUpload(viewOf(trip, { problem: message(page.language, "unavailable-busy"), carried: text, reason }));
+}
+
+/** The rows as they are sent again where nobody knows whether they were saved: that is asked first then. */
+function inDoubt({ dependencies: { signer } }: Trip, carried: Carried, doubt: string): string {
+  return JSON.stringify(
+    carried.map((row) => {
+      const claims = readToken(row.mark, signer);
+      return claims ? { ...row, mark: writeAgain(claims, { doubt }, signer) } : row;
+    }),
+  );
 }
 
 /** What is answered of a file that was saved: the list, or which of its rows were left out. */
