@@ -93,6 +93,37 @@ function addPageFileCommands(program: Command): void {
       );
     });
   program
+    .command("adopt")
+    .description(
+      "a page file from a form that was written elsewhere, and what is wrong with that; exit code 1 on an error",
+    )
+    .argument("<source>", "the address of the form of one record, on this machine; or a saved page")
+    .addOption(database())
+    .option("--table <table>", "schema.table")
+    .option("--key <column=value>", "the record that it shows; may be repeated", pair, {})
+    .option("--header <header>", "with which it is asked for, such as 'Cookie: …'; may be repeated", collected, [])
+    .option(
+      "--time-zone <zone>",
+      "in which the form shows moments, such as Europe/London; may be repeated",
+      collected,
+      [],
+    )
+    .option("--to <directory>", "where the page file goes; without it it is shown")
+    .addOption(new Option("--format <format>", "how it is written").choices(formats.adopt).default("text"))
+    .action(async (source: string, told) => {
+      const { adopt } = await import("./commands/adopt.js");
+      const headers = Object.fromEntries(
+        (told.header as string[]).map((each) => {
+          const [name = "", ...value] = each.split(":");
+          return [name.trim(), value.join(":").trim()];
+        }),
+      );
+      process.exitCode = await adopt(
+        { ...told, source, headers, zones: told.timeZone, database: databaseUrl(told.database) },
+        (text) => process.stdout.write(text),
+      );
+    });
+  program
     .command("types")
     .description("the types of tables' rows in TypeScript, for steps of one's own")
     .argument("[tables...]", "schema.table; all of them where none is named")

@@ -60,6 +60,7 @@ describe("the look of the pages", () => {
       "quill-hint",
       "quill-qr",
       "quill-in-place",
+      "quill-work",
     ]);
     const classes = [...used].filter((name) => !ours.has(name) && !properties.has(`--${name}`));
     expect(classes.filter((name) => !told.has(name)).sort()).toEqual([]);

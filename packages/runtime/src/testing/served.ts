@@ -34,6 +34,8 @@ export async function serveIn(
   for (const each of before) app.use(each);
   app.use(at, pages.router);
   const server = createServer(app);
+  // A test that is busy for longer than a connection is kept would ask on one that is being closed.
+  server.keepAliveTimeout = 120_000;
   await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
   return {
     app,

@@ -1,0 +1,419 @@
+import { execFile } from "node:child_process";
+import { mkdtemp, readFile, rm, writeFile } from "node:fs/promises";
+import { createServer, type Server } from "node:http";
+import type { AddressInfo } from "node:net";
+import os from "node:os";
+import path from "node:path";
+import { fileURLToPath } from "node:url";
+import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { freshDatabase, type TestDatabase } from "@loyal-quill/testing";
+import express from "express";
+import pg from "pg";
+import { parse } from "yaml";
+import { checkFiles } from "../index.js";
+import { type AdoptOptions, adopt } from "./adopt.js";
+
+/*
+ * Forms that somebody has written by hand, served by a small application: what is made of each, and that each fault is found and none where there
+ * is none.
+ */
+
+const program = fileURLToPath(new URL("../../bin/quill.js", import.meta.url));
+
+let made: TestDatabase;
+let client: pg.Client;
+let server: Server;
+let origin: string;
+let directory: string;
+/** What the application answers with, and where. */
+let page = "";
+let asked: Record<string, string | string[] | undefined> = {};
+
+const notes = '\nSaid "high & dry" <b>twice</b>, it\'s so.\n  Indented.  ';
+
+beforeAll(async () => {
+  made = await freshDatabase();
+  directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-adopt-"));
+  client = new pg.Client(made.owner);
+  await client.connect();
+  await client.query(
+    `UPDATE network.station SET name = 'Otter "Weir" & Mill', notes = $1, alert_m = 1.25, warning_m = 2.75, telemetry = true, status = 'live', installed_on = '1999-03-02' WHERE code = 'MV-014'`,
+    [notes],
+  );
+  await client.query(
+    `CREATE TABLE network.tick (id integer PRIMARY KEY, title text NOT NULL, begins timestamptz NOT NULL, ends timestamp, done boolean, weight numeric(8,3), size text CHECK (size IN ('small', 'large')));
+     INSERT INTO network.tick VALUES (7, 'Seventh tick', '2026-07-01 12:30:00+00', '2026-07-01 18:00:00', false, 12.125, 'large'), (8, 'Eighth', '2026-01-01 00:00+00', NULL, NULL, NULL, NULL);
+     GRANT SELECT ON network.tick TO quill_pages`,
+  );
+  const app = express();
+  app.use((request, response) => {
+    asked = request.headers;
+    response.type("html").send(page);
+  });
+  server = createServer(app);
+  await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
+  origin = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
+});
+afterAll(async () => {
+  server.closeAllConnections();
+  server.close();
+  await client.end();
+  await rm(directory, { recursive: true });
+  await made.drop();
+});
+
+interface Ended {
+  readonly code: number;
+  readonly out: string;
+  readonly error: string;
+}
+
+const quill = (...told: readonly string[]): Promise<Ended> =>
+  new Promise((resolve) => {
+    execFile(
+      process.execPath,
+      [program, "adopt", ...told],
+      { cwd: directory, env: { PATH: process.env.PATH, DATABASE_URL: made.pages } },
+      (error, out, said) => resolve({ code: typeof error?.code === "number" ? error.code : 0, out, error: said }),
+    );
+  });
+
+const escaped = (text: string): string =>
+  text.replaceAll("&", "&amp;").replaceAll("<", "&lt;").replaceAll(">", "&gt;").replaceAll('"', "&quot;");
+
+const token = '<input type="hidden" name="_csrf" value="f3b0c44298fc1c149afbf4c8996fb924">';
+
+/** A sound form of the station, as a good engineer writes it. */
+const station = (): string => `<!doctype html><html lang="en"><body><h1>Station MV-014</h1>
+<form method="post" action="/stations/MV-014/edit">${token}
+<p><label for="name">Station name</label><input id="name" name="name" required maxlength="60" value="${escaped('Otter "Weir" & Mill')}"></p>
+<p><label for="river">River</label><select id="river" name="river_id"><option value="1">First</option><option value="2" selected>Second</option></select></p>
+<p><label for="region">Region</label><select id="region" name="region_id"><option value="1">One</option><option value="2">Two</option></select></p>
+<p><label>Status <select name="status"><option>planned</option><option selected>live</option><option>closed</option></select></label></p>
+<fieldset><legend>Levels</legend>
+<p><label for="alert">Alert level</label><input id="alert" name="alert_m" type="number" step="0.01" min="0" value="1.25" aria-describedby="alert-help"><small id="alert-help">Above the gauge's zero.</small></p>
+<p><label for="warning">Warning level</label><input id="warning" name="warning_m" inputmode="decimal" value="2.75"></p></fieldset>
+<p><input type="hidden" name="telemetry" value="false"><label><input type="checkbox" name="telemetry" value="true" checked> Reports by telemetry</label></p>
+<p><label for="installed">Installed on</label><input id="installed" name="installed_on" type="date" value="1999-03-02"></p>
+<p><label for="notes">Notes</label><textarea id="notes" name="notes">
+${escaped(notes)}</textarea></p>
+<button>Save</button></form></body></html>`;
+
+/** The same record, in the manner of other stacks: names in brackets, a table, camel case, keys in the query. */
+const brackets = (): string =>
+  station()
+    .replaceAll(
+      /name="(name|river_id|region_id|status|alert_m|warning_m|telemetry|installed_on|notes)"/g,
+      'name="station[$1]"',
+    )
+    .replace('action="/stations/MV-014/edit"', 'action="/stations/update?code=MV-014"');
+const camel = (): string =>
+  station()
+    .replace('name="installed_on"', 'name="installedOn"')
+    .replace('name="alert_m"', 'name="alertM"')
+    .replaceAll('name="telemetry"', 'name="Telemetry"')
+    .replace('name="river_id"', 'name="River.Id"')
+    .replace('action="/stations/MV-014/edit"', 'action=""');
+const inTable =
+  (): string => `<html><body><table><form method=POST action="save.php">${token}<input type=hidden name=code value=MV-014>
+<tr><td>Station name:</td><td><input name=name value="${escaped('Otter "Weir" & Mill')}"></td></tr>
+<tr><td>Installed on *</td><td><input name=installed_on value="02.03.1999"></td></tr>
+<tr><td>Alert level</td><td><input name=alert_m value="1,25"></td></tr></form></table></body></html>`;
+
+const at = (): string => `${origin}/stations/MV-014/edit`;
+
+interface Said {
+  readonly page: { readonly name: string; readonly text: string } | null;
+  readonly controls: readonly {
+    readonly name: string;
+    readonly column: string | null;
+    readonly certainty: string | null;
+  }[];
+  readonly findings: readonly {
+    readonly code: string;
+    readonly control: string | null;
+    readonly line: number;
+    readonly severity: string;
+  }[];
+}
+
+/** What is made of a source, without a process of its own. */
+async function adoptedFrom(source: string, more: Partial<AdoptOptions> = {}): Promise<Said> {
+  let out = "";
+  await adopt(
+    {
+      source,
+      database: made.pages,
+      table: "network.station",
+      key: {},
+      headers: {},
+      zones: [],
+      to: undefined,
+      format: "json",
+      ...more,
+    },
+    (text) => {
+      out = text;
+    },
+  );
+  return JSON.parse(out) as Said;
+}
+
+const adopted = (html: string): Promise<Said> => {
+  page = html;
+  return adoptedFrom(at());
+};
+
+const codesOf = ({ findings }: Said): string[] =>
+  findings.map(({ code, control }) => (control === null ? code : `${code} ${control}`));
+
+describe("a form of a known record", () => {
+  test("becomes a page file that holds: its fields in their order, with labels, groups, help and rules", async () => {
+    const { page: draft, controls, findings } = await adopted(await withRivers(station()));
+    expect(findings).toEqual([]);
+    expect(controls.map(({ name, column, certainty }) => [name, column, certainty])).toEqual([
+      ["_csrf", null, null],
+      ...["name", "river_id", "region_id", "status", "alert_m", "warning_m", "telemetry", "installed_on", "notes"].map(
+        (name) => [name, name, "certain"],
+      ),
+    ]);
+    const file = parse(draft?.text ?? "") as { record: unknown; fields: unknown[]; path: string };
+    expect(file.record).toEqual({ table: "network.station", key: "code" });
+    expect(file.fields).toEqual([
+      "code",
+      { name: { label: "Station name" } },
+      expect.anything(),
+      expect.anything(),
+      "status",
+      {
+        alert_m: {
+          label: "Alert level",
+          unit: "m",
+          help: "Above the gauge's zero.",
+          group: "Levels",
+          rules: [{ min: 0 }],
+        },
+      },
+      { warning_m: { label: "Warning level", unit: "m", group: "Levels" } },
+      { telemetry: { label: "Reports by telemetry" } },
+      "installed_on",
+      { notes: { control: "multi-line" } },
+    ]);
+    await writeFile(path.join(directory, "station.page.yaml"), draft?.text ?? "");
+    const [checked] = await checkFiles({
+      database: made.pages,
+      files: [path.join(directory, "station.page.yaml")],
+      rows: true,
+    });
+    expect(checked?.findings.filter(({ severity }) => severity === "error")).toEqual([]);
+  });
+
+  /** The choices with what is stored selected. */
+  async function withRivers(html: string): Promise<string> {
+    const { rows } = await client.query<{ river: number; region: number }>(
+      "SELECT river_id AS river, region_id AS region FROM network.station WHERE code = 'MV-014'",
+    );
+    const { river = 0, region = 0 } = rows[0] ?? {};
+    return html
+      .replace('<option value="2" selected>Second</option>', `<option value="${river}" selected>Second</option>`)
+      .replace('<option value="2">Two</option>', `<option value="${region}" selected>Two</option>`);
+  }
+
+  test.each([
+    ["names in brackets, and the key in the query", brackets],
+    ["names in camel case, and an address of its own", camel],
+    ["a table, unquoted attributes, days and decimals as people write them", inTable],
+  ])("in the manner of other stacks, %s, is as sound", async (_, html) => {
+    const said = await adopted(await withRivers(html()));
+    expect(codesOf(said).filter((each) => !each.startsWith("no-label"))).toEqual([]);
+    expect(said.controls.filter(({ column }) => column === null).map(({ name }) => name)).toEqual(["_csrf"]);
+  });
+
+  const faults: readonly (readonly [what: string, code: string, plant: (html: string) => string])[] = [
+    ["GET for a change", "get-for-a-change", (html) => html.replace('method="post"', 'method="get"')],
+    ["no method", "get-for-a-change", (html) => html.replace('method="post" ', "")],
+    ["no token", "no-token", (html) => html.replace(token, "")],
+    ["a token that is empty", "no-token", (html) => html.replace("f3b0c44298fc1c149afbf4c8996fb924", "")],
+    ["no key for the handler", "no-key", (html) => html.replace("/stations/MV-014/edit", "/stations/save")],
+    [
+      "a key in a disabled control",
+      "no-key",
+      (html) =>
+        html
+          .replace("/stations/MV-014/edit", "/stations/save")
+          .replace(token, `${token}<label>Code <input name="code" value="MV-014" disabled></label>`),
+    ],
+    [
+      "a key that can be typed over",
+      "key-can-be-typed code",
+      (html) => html.replace(token, `${token}<label>Code <input name="code" value="MV-014"></label>`),
+    ],
+    [
+      "a placeholder in the place of the value",
+      "placeholder-for-value warning_m",
+      (html) => html.replace('value="2.75"', 'placeholder="2.75"'),
+    ],
+    ["no value", "value-missing alert_m", (html) => html.replace('value="1.25"', "")],
+    [
+      "a day in another notation than its control takes",
+      "value-missing installed_on",
+      (html) => html.replace('value="1999-03-02"', 'value="02/03/1999"'),
+    ],
+    [
+      "a stored choice that isn't selected",
+      "choice-not-selected status",
+      (html) => html.replace("<option selected>live", "<option>live"),
+    ],
+    [
+      "another choice selected",
+      "choice-not-selected status",
+      (html) =>
+        html.replace("<option selected>live", "<option>live").replace("<option>closed", "<option selected>closed"),
+    ],
+    [
+      "a stored choice that isn't offered",
+      "choice-not-offered status",
+      (html) => html.replace("<option selected>live</option>", ""),
+    ],
+    [
+      "a box that isn't ticked",
+      "box-not-ticked telemetry",
+      (html) => html.replace(' value="true" checked', ' value="true"'),
+    ],
+    [
+      "a text area without the line break that a browser drops",
+      "white-space-differs notes",
+      (html) => html.replace('name="notes">\n', 'name="notes">'),
+    ],
+    [
+      "a text area that is indented",
+      "white-space-differs notes",
+      (html) => html.replace('name="notes">\n', 'name="notes">\n    '),
+    ],
+    [
+      "a trimmed text",
+      "white-space-differs notes",
+      (html) => html.replace("Indented.  </textarea>", "Indented.</textarea>"),
+    ],
+    ["digits cut off", "value-cut warning_m", (html) => html.replace('value="2.75"', 'value="2.8"')],
+    [
+      "a text cut off",
+      "value-cut notes",
+      (html) => html.replace(", it's so.\n  Indented.  </textarea>", "</textarea>"),
+    ],
+    [
+      "a day before, as a time zone makes it",
+      "time-shifted installed_on",
+      (html) => html.replace('value="1999-03-02"', 'value="1999-03-01"'),
+    ],
+    [
+      "quotes that aren't escaped",
+      "not-escaped name",
+      (html) => html.replace("Otter &quot;Weir&quot; &amp; Mill", 'Otter "Weir" & Mill'),
+    ],
+    [
+      "a text that is escaped twice",
+      "not-escaped name",
+      (html) => html.replace("Otter &quot;Weir&quot; &amp; Mill", "Otter &amp;quot;Weir&amp;quot; &amp;amp; Mill"),
+    ],
+    ["another column's value", "value-differs warning_m", (html) => html.replace('value="2.75"', 'value="14.20"')],
+    [
+      "a name that no column knows",
+      "unknown-name gauge_colour",
+      (html) => html.replace("</fieldset>", '</fieldset><label>Colour <input name="gauge_colour" value=""></label>'),
+    ],
+    [
+      "two controls of one name",
+      "name-twice warning_m",
+      (html) =>
+        html.replace("</fieldset>", '</fieldset><label>Warning level <input name="warning_m" value="2.75"></label>'),
+    ],
+    [
+      "a control that does not take what is stored",
+      "stored-value-refused name",
+      (html) => html.replace('maxlength="60"', 'maxlength="10"'),
+    ],
+    [
+      "a range that leaves the stored value out",
+      "stored-value-refused alert_m",
+      (html) => html.replace('min="0" value="1.25"', 'min="2" value="1.25"'),
+    ],
+    [
+      "a control without a label",
+      "no-label warning_m",
+      (html) => html.replace('<label for="warning">Warning level</label>', "Warning level"),
+    ],
+    ["another table's form", "form-not-found", () => "<form method=post><input name=q></form>"],
+  ];
+
+  test.each(faults)("%s is found, and nothing else", async (_, code, plant) => {
+    const sound = await withRivers(station());
+    const html = plant(sound);
+    expect(html).not.toBe(sound);
+    const said = await adopted(html);
+    expect(codesOf(said)).toEqual([code]);
+    // It stands where it is said to stand.
+    const control = said.findings[0]?.control;
+    if (control)
+      expect(
+        html
+          .split("\n")
+          .slice((said.findings[0]?.line ?? 1) - 1)
+          .join("\n"),
+      ).toContain(`name="${control}"`);
+  });
+
+  test("moments are held against the zones that the form may show; a page that was saved is read as well", async () => {
+    const form = (begins: string, weight = "12.125"): string =>
+      `<form method="post" action="/ticks/7">${token}<label>Title <input name="title" value="Seventh tick"></label><label>Begins <input type="datetime-local" name="begins" value="${begins}"></label><label>Ends <input name="ends" value="01.07.2026 18:00"></label><label><input type="checkbox" name="done"> Done</label><label>Weight <input name="weight" value="${weight}"></label><label>Size <select name="size"><option>small</option><option selected>large</option></select></label></form>`;
+    const look = async (html: string, zones: readonly string[] = []): Promise<string[]> => {
+      const file = path.join(directory, "saved.html");
+      await writeFile(file, html);
+      return codesOf(await adoptedFrom(file, { table: "network.tick", key: { id: "7" }, zones }));
+    };
+    expect(await look(form("2026-07-01T12:30"))).toEqual([]);
+    expect(await look(form("2026-07-01T13:30"))).toEqual(["time-shifted begins"]);
+    expect(await look(form("2026-07-01T13:30"), ["Europe/London"])).toEqual([]);
+    expect(await look(form("2026-07-01T12:30", "12.13"))).toEqual(["value-cut weight"]);
+  });
+
+  test("is written for people, for programs and for code scanning, and its file once", async () => {
+    page = (await withRivers(station())).replace('method="post"', 'method="get"');
+    const first = await quill(at(), "--table", "station", "--to", "pages", "--header", "Cookie: session=a:b");
+    expect(first.code).toBe(1);
+    expect(asked.cookie).toBe("session=a:b");
+    expect(first.out).toContain(
+      "river_id      river_id (certain: it has the column's name, its label says so, it shows what is stored there)",
+    );
+    expect(first.out).toContain(
+      `${at()}:2:1: error: The form is sent by GET: a change belongs into a POST. [get-for-a-change]`,
+    );
+    expect(first.out).toContain("pages/station.page.yaml is written.");
+    expect(await readFile(path.join(directory, "pages/station.page.yaml"), "utf8")).toContain(
+      "Made from a form, over network.station.",
+    );
+    const again = await quill(at(), "--table", "station", "--to", "pages");
+    expect(again.error).toContain("is there already, and is left as it is.");
+    const log = JSON.parse((await quill(at(), "--table", "station", "--format", "sarif")).out);
+    expect(log.runs[0].results[0]).toMatchObject({
+      ruleId: "get-for-a-change",
+      level: "error",
+      locations: [{ physicalLocation: { region: { startLine: 2, startColumn: 1 } } }],
+    });
+  });
+
+  test("what can't be done is said: another machine, no table, no record, an address that leads away", async () => {
+    page = station();
+    const said = async (...told: readonly string[]): Promise<string> => (await quill(...told)).error;
+    expect(await said("http://192.0.2.1/stations/1", "--table", "network.station")).toContain("is on another machine");
+    expect(await said(at(), "--table", "network.nothing")).toContain("There is no table network.nothing");
+    expect(await said(at())).toContain("Which table and record does the form show?");
+    expect(await said(`${origin}/stations/new`, "--table", "network.station")).toContain(
+      "Say --key COLUMN=VALUE, by one of its keys: code",
+    );
+    expect(await said(at(), "--table", "network.station", "--key", "code=MV-999")).toContain(
+      "network.station has no record with code MV-999.",
+    );
+    expect(await said("nothing.html", "--table", "network.station")).toContain("nothing.html can't be read.");
+  });
+});

@@ -1,0 +1,131 @@
+import { mkdir, readFile, writeFile } from "node:fs/promises";
+import path from "node:path";
+import { type Adopted, adoptForm } from "@loyal-quill/authoring";
+import {
+  type Catalog,
+  findTable,
+  type Row,
+  readCatalog,
+  rowNowStatement,
+  type Table,
+  tableName,
+} from "@loyal-quill/core";
+import { CannotStart } from "../listen.js";
+import { withDatabase } from "../open-database.js";
+import { adoptReports } from "../report/adopt.js";
+
+export interface AdoptOptions {
+  /** An address on loopback, or a file. */
+  readonly source: string;
+  readonly database: string;
+  /** `schema.table`; looked for by the form where it is left out. */
+  readonly table: string | undefined;
+  /** The record's key by its columns; taken from the address where it is left out. */
+  readonly key: Readonly<Record<string, string>>;
+  /** Headers with which the address is asked for, such as a cookie. */
+  readonly headers: Readonly<Record<string, string>>;
+  /** IANA names of the time zones in which the form may show moments, beside UTC. */
+  readonly zones: readonly string[];
+  /** The directory that the page file goes to; undefined shows it instead. */
+  readonly to: string | undefined;
+  readonly format: keyof typeof adoptReports;
+}
+
+const isAddress = (source: string): boolean => /^https?:\/\//i.test(source);
+
+/** Whether a host is this machine: nobody else's form is asked for. */
+const isLoopback = ({ hostname }: URL): boolean => /^(localhost|127(\.\d+){3}|\[::1\])$/.test(hostname);
+
+async function htmlOf({ source, headers }: AdoptOptions): Promise<string> {
+  if (!isAddress(source))
+    return readFile(source, "utf8").catch(() => {
+      throw new CannotStart(`${source} can't be read.`);
+    });
+  if (!isLoopback(new URL(source)))
+    throw new CannotStart(
+      `${source} is on another machine. Only forms of this one are asked for: save the page, and name the file.`,
+    );
+  const response = await fetch(source, { headers, redirect: "manual" }).catch((error: Error) => {
+    throw new CannotStart(`${source} can't be reached: ${error.message}`);
+  });
+  if (response.status >= 300 && response.status < 400)
+    throw new CannotStart(
+      `${source} leads to ${response.headers.get("location")}. Where it asks for sign-in, give the session's cookie: --header 'Cookie: …'.`,
+    );
+  if (!response.ok) throw new CannotStart(`${source} answers ${response.status}.`);
+  return response.text();
+}
+
+/** What may be a key in an address: its path's and its query's parts, the last ones first. */
+function partsOf(source: string): readonly string[] {
+  if (!isAddress(source)) return [];
+  const { pathname, searchParams } = new URL(source);
+  const segments = pathname.split("/").filter(Boolean).map(decodeURIComponent);
+  return [...searchParams.values(), ...segments.reverse()];
+}
+
+type Found = { readonly table: Table; readonly key: readonly (readonly [string, string])[]; readonly row: Row };
+
+/** The record: by its key where it is named, else the one whose key stands in the address. */
+async function recordOf(
+  options: AdoptOptions,
+  catalog: Catalog,
+  run: (table: Table, key: Found["key"]) => Promise<Row | null>,
+): Promise<Found> {
+  const { table: name, key: given, source } = options;
+  const named =
+    name === undefined
+      ? undefined
+      : (findTable(catalog.tables, name) ?? catalog.tables.find((each) => each.name === name));
+  if (name !== undefined && !named) throw new CannotStart(`There is no table ${name} that this connection may read.`);
+  const tables = named ? [named] : catalog.tables;
+  const parts = partsOf(source);
+  for (const table of tables)
+    for (const { columns } of table.keys) {
+      const told = columns.flatMap((column) => (given[column] === undefined ? [] : [[column, given[column]] as const]));
+      if (told.length === columns.length) {
+        const row = await run(table, told);
+        if (row) return { table, key: told, row };
+        throw new CannotStart(
+          `${tableName(table)} has no record with ${told.map(([column, value]) => `${column} ${value}`).join(", ")}.`,
+        );
+      }
+      if (Object.keys(given).length > 0 || columns.length !== 1 || !named) continue;
+      for (const part of parts) {
+        const key = [[columns[0] ?? "", part] as const];
+        const row = await run(table, key);
+        if (row) return { table, key, row };
+      }
+    }
+  throw new CannotStart(
+    named
+      ? `Which record does the form show? Say --key COLUMN=VALUE, by one of its keys: ${named.keys.map(({ columns }) => columns.join(" and ")).join("; ")}.`
+      : "Which table and record does the form show? Say --table SCHEMA.NAME, and --key COLUMN=VALUE where it does not stand in the address.",
+  );
+}
+
+/** `quill adopt`: a page file from a form that somebody has written, and what is wrong with that. @returns the exit code: 1 on an error */
+export async function adopt(options: AdoptOptions, write: (text: string) => void): Promise<number> {
+  const html = await htmlOf(options);
+  const adopted: Adopted = await withDatabase(options.database, async (database) => {
+    const catalog = await readCatalog(database);
+    const record = await recordOf(options, catalog, async (table, key) => {
+      // What is no value of the key's type names no record.
+      const rows = await database.run(rowNowStatement(table, key)).catch(() => []);
+      return rows[0] ?? null;
+    });
+    const address = isAddress(options.source) ? options.source : null;
+    return adoptForm(catalog, { html, address, ...record, zones: ["UTC", ...options.zones] });
+  });
+  const { page } = adopted;
+  let file: string | null = null;
+  if (page && options.to !== undefined) {
+    file = path.join(options.to, `${page.name}.page.yaml`);
+    await mkdir(options.to, { recursive: true });
+    await writeFile(file, page.text, { flag: "wx" }).catch((error: NodeJS.ErrnoException) => {
+      throw error.code === "EEXIST" ? new CannotStart(`${file} is there already, and is left as it is.`) : error;
+    });
+  }
+  write(adoptReports[options.format](adopted, options.source, file));
+  return adopted.findings.some(({ severity }) => severity === "error") ? 1 : 0;
+}
