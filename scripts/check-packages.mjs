@@ -11,7 +11,7 @@ import { copyDocs, documented } from "./copy-docs.mjs";
 import { startRegistry } from "./local-registry.mjs";
 
 /** What `@loyal-quill/runtime` may come to with all that it depends on, Express apart: packages, and megabytes on disk. */
-const most = { packages: 40, megabytes: 25 };
+const most = { packages: 40, megabytes: 28 };
 
 const root = path.dirname(import.meta.dirname);
 const places = ["core", "authoring", "runtime", "server", "workbench", "cli"]

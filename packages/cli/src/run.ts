@@ -101,6 +101,7 @@ function addPageFileCommands(program: Command): void {
     .addOption(database())
     .option("--table <table>", "schema.table")
     .option("--key <column=value>", "the record that it shows; may be repeated", pair, {})
+    .option("--handler <file>", "its handler, in JavaScript or TypeScript")
     .option("--header <header>", "with which it is asked for, such as 'Cookie: …'; may be repeated", collected, [])
     .option(
       "--time-zone <zone>",

@@ -4,6 +4,7 @@ import { type Catalog, type Column, type Table, tableName } from "@loyal-quill/c
 import { isMap, isScalar, isSeq, parseDocument } from "yaml";
 import { draftPages } from "../draft/draft.js";
 import { type FormFinding, formFinding, formFindings } from "./findings.js";
+import { type HandlerRead, readHandler } from "./handler.js";
 import { formsIn, type HtmlControl, type HtmlForm } from "./html-form.js";
 import { type Certainty, formFor, type Matched } from "./match.js";
 
@@ -17,6 +18,8 @@ export interface FormSource {
   /** The record as it is stored. */
   readonly row: Row;
   readonly zones: readonly string[];
+  /** The code of its handler, in JavaScript or TypeScript; null where that is not at hand. */
+  readonly handler: string | null;
 }
 
 /** A control with the column that it was taken for. */
@@ -35,6 +38,8 @@ export interface Adopted {
   readonly page: { readonly name: string; readonly text: string } | null;
   readonly controls: readonly AdoptedControl[];
   readonly findings: readonly FormFinding[];
+  /** What of the handler was not understood. */
+  readonly notRead: HandlerRead["notRead"];
 }
 
 /** What a control says that a draft from the table alone does not. */
@@ -146,12 +151,13 @@ function drafted(
 
 /** What a form of a known record comes to: the page file that does the same, and what is wrong with the form. */
 export function adoptForm(catalog: Pick<Catalog, "tables" | "unusable">, source: FormSource): Adopted {
-  const { html, table, key, row, address, zones } = source;
+  const { html, table, key, row, address, zones, handler } = source;
   const found = formFor(formsIn(html), table, row);
   if (!found)
     return {
       page: null,
       controls: [],
+      notRead: [],
       findings: [
         formFinding("form-not-found", `No form of the page has a control for a column of ${tableName(table)}.`, {
           line: 1,
@@ -160,7 +166,9 @@ export function adoptForm(catalog: Pick<Catalog, "tables" | "unusable">, source:
       ],
     };
   const { form, matched } = found;
+  const read = handler === null ? null : readHandler(handler, form, matched, table);
   return {
+    notRead: read?.notRead ?? [],
     page: drafted(catalog, source, form, matched),
     controls: form.controls.map((control) => {
       const match = matched.find((each) => each.control === control);
@@ -173,6 +181,6 @@ export function adoptForm(catalog: Pick<Catalog, "tables" | "unusable">, source:
         line: control.place.line,
       };
     }),
-    findings: formFindings({ form, matched, table, key, row, address, zones }),
+    findings: [...formFindings({ form, matched, table, key, row, address, zones }), ...(read?.findings ?? [])],
   };
 }

@@ -98,6 +98,66 @@ export const formFindingKinds = {
     means: "The control has no label that a screen reader could say (WCAG 2.2, 3.3.2 and 4.1.2).",
     remedy: "Give it a label with for, or put it into one.",
   },
+  "sql-from-text": {
+    level: "error",
+    means: "A statement is put together from what a request brings (SQL injection, CWE-89).",
+    remedy: "Send values as parameters; take names of columns from a list of your own.",
+  },
+  "no-where": {
+    level: "error",
+    means: "A statement changes every record of its table.",
+    remedy: "Write WHERE with the key.",
+  },
+  "where-by-no-key": {
+    level: "error",
+    means: "A statement finds its record by columns that are no key.",
+    remedy: "Write WHERE with the key.",
+  },
+  "columns-from-body": {
+    level: "error",
+    means: "All that a body brings is written (mass assignment, CWE-915).",
+    remedy: "Read the form's fields by their names, and write those.",
+  },
+  "rows-not-looked-at": {
+    level: "error",
+    means: "Nobody looks at whether a record was changed: one that is gone, or another's by now, is told as saved.",
+    remedy: "Look at rowCount, or at what RETURNING answers, and say where there was none.",
+  },
+  "answer-before-write": {
+    level: "error",
+    means: "It is answered before the statement has ended.",
+    remedy: "Wait for it with await, and answer then.",
+  },
+  "browser-judges-alone": {
+    level: "error",
+    means: "What the form demands is judged by the browser only, which whoever sends a request need not have.",
+    remedy: "Judge every value on the server, and show the form again with what was typed.",
+  },
+  "typed-is-lost": {
+    level: "warning",
+    means: "A refusal leads away from the form, so that what was typed and what is wrong with it are lost.",
+    remedy: "Show the form again (422) with what was typed and a message at each field.",
+  },
+  "box-cannot-be-switched-off": {
+    level: "error",
+    means: "A box that is not ticked sends nothing, and its handler does not take that for false.",
+    remedy: "Put a hidden control with the value false before the box, or take a missing value for false.",
+  },
+  "token-not-checked": {
+    level: "error",
+    means: "The form sends a token that its handler does not look at.",
+    remedy: "Compare it with the session's, in constant time, before anything is written.",
+  },
+  "not-read": {
+    level: "error",
+    means: "The handler does not read a control of the form.",
+    remedy: "Read it, or take the control out.",
+  },
+  "not-sent": {
+    level: "warning",
+    means: "The handler reads what the form does not send.",
+    remedy: "Correct the name, or put the control into the form.",
+  },
 } as const satisfies Readonly<Record<string, { level: "error" | "warning"; means: string; remedy: string }>>;
 
 export type FormFindingCode = keyof typeof formFindingKinds;

@@ -12,6 +12,8 @@ export interface FormFinding extends Place {
   readonly message: string;
   /** The name of the control that it is about; null for the form as a whole. */
   readonly control: string | null;
+  /** In which of the sources it stands. */
+  readonly in: "form" | "handler";
 }
 
 export const formFinding = (
@@ -19,7 +21,8 @@ export const formFinding = (
   message: string,
   place: Place,
   control: string | null = null,
-): FormFinding => ({ code, severity: formFindingKinds[code].level, message, control, ...place });
+  where: FormFinding["in"] = "form",
+): FormFinding => ({ code, severity: formFindingKinds[code].level, message, control, in: where, ...place });
 
 /** What a form is held against. */
 export interface Ground {

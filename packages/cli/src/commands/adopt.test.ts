@@ -129,6 +129,7 @@ interface Said {
     readonly column: string | null;
     readonly certainty: string | null;
   }[];
+  readonly notRead: readonly { readonly line: number; readonly column: number; readonly because: string }[];
   readonly findings: readonly {
     readonly code: string;
     readonly control: string | null;
@@ -148,6 +149,7 @@ async function adoptedFrom(source: string, more: Partial<AdoptOptions> = {}): Pr
       key: {},
       headers: {},
       zones: [],
+      handler: undefined,
       to: undefined,
       format: "json",
       ...more,
@@ -159,9 +161,9 @@ async function adoptedFrom(source: string, more: Partial<AdoptOptions> = {}): Pr
   return JSON.parse(out) as Said;
 }
 
-const adopted = (html: string): Promise<Said> => {
+const adopted = (html: string, more: Partial<AdoptOptions> = {}): Promise<Said> => {
   page = html;
-  return adoptedFrom(at());
+  return adoptedFrom(at(), more);
 };
 
 const codesOf = ({ findings }: Said): string[] =>
@@ -361,6 +363,156 @@ describe("a form of a known record", () => {
           .slice((said.findings[0]?.line ?? 1) - 1)
           .join("\n"),
       ).toContain(`name="${control}"`);
+  });
+
+  /** A sound handler of that form, as a good engineer writes it in TypeScript. */
+  const sound = `import type { Request, Response, Router } from "express";
+import { pool } from "./pool.js";
+import { readStation, sameToken } from "./read.js";
+
+export function stationRoutes(router: Router): void {
+  router.post("/stations/:code/edit", async (req: Request, res: Response) => {
+    const { code } = req.params;
+    if (!sameToken(req.session.token, req.body._csrf)) return res.status(403).render("refused");
+    const { name, river_id, region_id, status, alert_m, warning_m, installed_on, notes } = req.body;
+    const telemetry = req.body.telemetry === "true";
+    const problems = readStation({ name, river_id, region_id, status, alert_m, warning_m, telemetry, installed_on, notes });
+    if (problems.length > 0) {
+      return res.status(422).render("station", { code, typed: req.body, problems });
+    }
+    const { rowCount } = await pool.query(
+      \`UPDATE network.station SET name = $2, river_id = $3, region_id = $4, status = $5, alert_m = $6, warning_m = $7, telemetry = $8, installed_on = $9, notes = $10 WHERE code = $1\`,
+      [code, name, river_id, region_id, status, alert_m, warning_m, telemetry, installed_on || null, notes],
+    );
+    if (rowCount === 0) return res.status(404).render("gone", { code });
+    res.redirect(303, "/stations/" + code);
+  });
+}
+`;
+  /** The same in JavaScript with callbacks, in another layout. */
+  const older = `const router = require("express").Router();
+const SQL = "UPDATE station SET name = $1, river_id = $2, region_id = $3, status = $4, alert_m = $5, warning_m = $6, telemetry = $7, installed_on = $8, notes = $9" +
+  " WHERE code = $10";
+router.post("/stations/:code/edit", csrfProtection, function (req, res, next) {
+  const b = req.body;
+  const problems = validate(b);
+  if (problems) return res.render("station", { problems: problems, typed: b });
+  db.query(SQL, [b.name, b.river_id, b.region_id, b.status, b.alert_m, b.warning_m, b.telemetry ? true : false, b.installed_on, b.notes, req.params.code], function (err, result) {
+    if (err) return next(err);
+    if (result.rowCount === 0) return next(new Error("gone"));
+    res.redirect("/stations/" + req.params.code);
+  });
+});
+`;
+
+  async function withHandler(handler: string, html?: string): Promise<Said> {
+    const file = path.join(directory, "handler.ts");
+    await writeFile(file, handler);
+    return adopted(html ?? (await withRivers(station())), { handler: file });
+  }
+
+  test.each([
+    ["TypeScript and await", sound],
+    ["JavaScript and callbacks", older],
+    [
+      "a tagged template",
+      sound
+        .replace(
+          /await pool\.query\([\s\S]*?\n {4}\);/,
+          "await sql`UPDATE network.station SET name = ${name}, notes = ${notes} WHERE code = ${code}`;",
+        )
+        .replace("{ rowCount }", "{ count: rowCount }"),
+    ],
+    [
+      "RETURNING in the place of a number",
+      sound
+        .replace("{ rowCount }", "{ rows }")
+        .replace("code = $1", "code = $1 RETURNING code")
+        .replace("rowCount === 0", "rows.length === 0"),
+    ],
+    [
+      "an object in the place of a text",
+      sound
+        .replace("await pool.query(\n", "await pool.query({ text:\n")
+        .replace("code = $1`,\n      [", "code = $1`,\n      values: [")
+        .replace("notes],\n    );", "notes] });"),
+    ],
+  ])("a sound handler, %s, has nothing said of it", async (_, handler) => {
+    const said = await withHandler(handler);
+    expect([codesOf(said), said.notRead]).toEqual([[], []]);
+  });
+
+  const handlerFaults: readonly (readonly [what: string, code: string, plant: (handler: string) => string])[] = [
+    [
+      "a statement put together from text",
+      "sql-from-text",
+      (text) => text.replace("notes = $10 WHERE code = $1", "notes = $10 WHERE code = '${code}'"),
+    ],
+    [
+      "columns' names from the request",
+      "sql-from-text",
+      (text) => text.replace("SET name = $2", "SET ${req.query.column} = $2"),
+    ],
+    ["UPDATE without WHERE", "no-where", (text) => text.replace(" WHERE code = $1", "")],
+    ["WHERE by no key", "where-by-no-key", (text) => text.replace("WHERE code = $1", "WHERE river_id = $1")],
+    [
+      "all columns written from the body",
+      "columns-from-body",
+      (text) => text.replace("readStation({", "Object.entries(req.body).map(String); readStation({"),
+    ],
+    [
+      "nobody looks at the rows",
+      "rows-not-looked-at",
+      (text) => text.replace("const { rowCount } = await", "await").replace(/ {4}if \(rowCount.*\n/, ""),
+    ],
+    [
+      "answered before the write has ended",
+      "answer-before-write",
+      (text) => text.replace("const { rowCount } = await", "").replace(/ {4}if \(rowCount.*\n/, ""),
+    ],
+    ["GET for a change", "get-for-a-change", (text) => text.replace("router.post(", "router.get(")],
+    [
+      "nothing judged on the server",
+      "browser-judges-alone",
+      (text) =>
+        text
+          .replace(/ {4}if \(!sameToken.*\n/, "    const token = req.body._csrf;\n")
+          .replace(/ {4}const problems[\s\S]*? {4}\}\n/, ""),
+    ],
+    [
+      "what was typed is lost",
+      "typed-is-lost",
+      (text) =>
+        text.replace(
+          'return res.status(422).render("station", { code, typed: req.body, problems });',
+          'return res.redirect("/stations/" + code + "/edit");',
+        ),
+    ],
+    ["a control that nobody reads", "not-read notes", (text) => text.replaceAll(/, notes\b/g, "")],
+    [
+      "a name that the form does not send",
+      "not-sent gauge_zero",
+      (text) => text.replace("const telemetry", "const gaugeZero = req.body.gauge_zero;\n    const telemetry"),
+    ],
+    ["a token that nobody compares", "token-not-checked _csrf", (text) => text.replace(/ {4}if \(!sameToken.*\n/, "")],
+  ];
+  test.each(handlerFaults)("in the handler, %s is found, and nothing else", async (_, code, plant) => {
+    const handler = plant(sound);
+    expect(handler).not.toBe(sound);
+    const said = await withHandler(handler);
+    expect(codesOf(said)).toEqual([code]);
+  });
+
+  test("a box that can't be switched off is found by form and handler together; what isn't understood is said", async () => {
+    const bare = (await withRivers(station())).replace('<input type="hidden" name="telemetry" value="false">', "");
+    expect(codesOf(await withHandler(sound, bare))).toEqual([]);
+    const taken = sound.replace('req.body.telemetry === "true"', "req.body.telemetry");
+    expect(codesOf(await withHandler(taken, bare))).toEqual(["box-cannot-be-switched-off telemetry"]);
+    const nothing = await withHandler("export const nothing = 1;");
+    expect(nothing.notRead).toEqual([
+      { line: 1, column: 1, because: "No function with a statement that changes something was found." },
+    ]);
+    expect((await withHandler("const = ;")).notRead).toHaveLength(1);
   });
 
   test("moments are held against the zones that the form may show; a page that was saved is read as well", async () => {

@@ -24,6 +24,8 @@ export interface AdoptOptions {
   readonly key: Readonly<Record<string, string>>;
   /** Headers with which the address is asked for, such as a cookie. */
   readonly headers: Readonly<Record<string, string>>;
+  /** The file of its handler; undefined where that is not at hand. */
+  readonly handler: string | undefined;
   /** IANA names of the time zones in which the form may show moments, beside UTC. */
   readonly zones: readonly string[];
   /** The directory that the page file goes to; undefined shows it instead. */
@@ -107,6 +109,13 @@ async function recordOf(
 /** `quill adopt`: a page file from a form that somebody has written, and what is wrong with that. @returns the exit code: 1 on an error */
 export async function adopt(options: AdoptOptions, write: (text: string) => void): Promise<number> {
   const html = await htmlOf(options);
+  const { handler: file } = options;
+  const handler =
+    file === undefined
+      ? null
+      : await readFile(file, "utf8").catch(() => {
+          throw new CannotStart(`${file} can't be read.`);
+        });
   const adopted: Adopted = await withDatabase(options.database, async (database) => {
     const catalog = await readCatalog(database);
     const record = await recordOf(options, catalog, async (table, key) => {
@@ -115,17 +124,17 @@ export async function adopt(options: AdoptOptions, write: (text: string) => void
       return rows[0] ?? null;
     });
     const address = isAddress(options.source) ? options.source : null;
-    return adoptForm(catalog, { html, address, ...record, zones: ["UTC", ...options.zones] });
+    return adoptForm(catalog, { html, address, handler, ...record, zones: ["UTC", ...options.zones] });
   });
   const { page } = adopted;
-  let file: string | null = null;
+  let written: string | null = null;
   if (page && options.to !== undefined) {
-    file = path.join(options.to, `${page.name}.page.yaml`);
+    written = path.join(options.to, `${page.name}.page.yaml`);
     await mkdir(options.to, { recursive: true });
-    await writeFile(file, page.text, { flag: "wx" }).catch((error: NodeJS.ErrnoException) => {
-      throw error.code === "EEXIST" ? new CannotStart(`${file} is there already, and is left as it is.`) : error;
+    await writeFile(written, page.text, { flag: "wx" }).catch((error: NodeJS.ErrnoException) => {
+      throw error.code === "EEXIST" ? new CannotStart(`${written} is there already, and is left as it is.`) : error;
     });
   }
-  write(adoptReports[options.format](adopted, options.source, file));
+  write(adoptReports[options.format](adopted, { form: options.source, handler: options.handler ?? "" }, written));
   return adopted.findings.some(({ severity }) => severity === "error") ? 1 : 0;
 }

@@ -1,7 +1,10 @@
 import { type Adopted, type FormFindingCode, formFindingKinds } from "@loyal-quill/authoring";
 import { sarifLog } from "./sarif.js";
 
-function text({ page, controls, findings }: Adopted, source: string, file: string | null): string {
+/** Where what was looked at stands. */
+type Sources = Readonly<Record<"form" | "handler", string>>;
+
+function text({ page, controls, findings, notRead }: Adopted, sources: Sources, file: string | null): string {
   const width = Math.max(0, ...controls.map(({ name }) => name.length));
   return [
     ...controls.map(({ name, column, certainty, reasons }) =>
@@ -10,23 +13,24 @@ function text({ page, controls, findings }: Adopted, source: string, file: strin
         : `${name.padEnd(width)}  ${column} (${certainty}: ${reasons.join(", ")})`,
     ),
     ...(controls.length > 0 ? [""] : []),
-    ...findings.flatMap(({ severity, code, message, line, column }) => [
-      `${source}:${line}:${column}: ${severity}: ${message} [${code}]`,
+    ...findings.flatMap(({ in: where, severity, code, message, line, column }) => [
+      `${sources[where]}:${line}:${column}: ${severity}: ${message} [${code}]`,
       `    ${formFindingKinds[code].remedy}`,
     ]),
-    ...(findings.length > 0 ? [""] : []),
+    ...notRead.map(({ line, column, because }) => `${sources.handler}:${line}:${column}: not read: ${because}`),
+    ...(findings.length + notRead.length > 0 ? [""] : []),
     ...(file === null ? (page ? [page.text.trimEnd()] : []) : [`${file} is written.`]),
     "",
   ].join("\n");
 }
 
-const json = (adopted: Adopted, source: string, file: string | null): string =>
-  `${JSON.stringify({ source, ...(file === null ? {} : { file }), ...adopted }, null, 2)}\n`;
+const json = (adopted: Adopted, sources: Sources, file: string | null): string =>
+  `${JSON.stringify({ sources, ...(file === null ? {} : { file }), ...adopted }, null, 2)}\n`;
 
-const sarif = ({ findings }: Adopted, source: string): string =>
+const sarif = ({ findings }: Adopted, sources: Sources): string =>
   sarifLog(
-    findings.map((finding) => ({ file: source, ...finding })),
-    [source],
+    findings.map((finding) => ({ file: sources[finding.in], ...finding })),
+    Object.values(sources).filter(Boolean),
     (id: FormFindingCode) => formFindingKinds[id],
   );
 
