@@ -7,6 +7,8 @@ import { type FormFinding, formFinding, formFindings } from "./findings.js";
 import { type HandlerRead, readHandler } from "./handler.js";
 import { formsIn, type HtmlControl, type HtmlForm } from "./html-form.js";
 import { type Certainty, formFor, type Matched } from "./match.js";
+import { readTemplate } from "./template.js";
+import { templateFindings } from "./template-findings.js";
 
 /** A form that was written elsewhere, with the record that it shows. */
 export interface FormSource {
@@ -15,8 +17,8 @@ export interface FormSource {
   readonly address: string | null;
   readonly table: Table;
   readonly key: readonly (readonly [name: string, value: string])[];
-  /** The record as it is stored. */
-  readonly row: Row;
+  /** The record as it is stored; null for a template, which shows none. */
+  readonly row: Row | null;
   readonly zones: readonly string[];
   /** The code of its handler, in JavaScript or TypeScript; null where that is not at hand. */
   readonly handler: string | null;
@@ -42,9 +44,13 @@ export interface Adopted {
   readonly notRead: HandlerRead["notRead"];
 }
 
+/** A text in which a template prints nothing; null for any other. */
+const fixed = (text: string | null): string | null => (text === null || /[\uE000\uE001]/.test(text) ? null : text);
+
 /** What a control says that a draft from the table alone does not. */
 function settingsOf({ control, column }: Matched, isKey: boolean): Record<string, unknown> {
-  const { label, help, group, kind, demands, isReadOnly, isDisabled } = control;
+  const { kind, demands, isReadOnly, isDisabled } = control;
+  const [label, help, group] = [control.label, control.help, control.group].map(fixed);
   const { type } = column;
   const rules: unknown[] = [];
   const number = (text: string | undefined): number | null =>
@@ -62,11 +68,11 @@ function settingsOf({ control, column }: Matched, isKey: boolean): Record<string
       rules.push({ [side]: number(bound) });
     if (type.kind === "date" && /^\d{4}-\d\d-\d\d$/.test(bound)) rules.push({ [side]: bound });
   }
-  if (demands.pattern && type.kind === "text") rules.push({ pattern: demands.pattern });
+  if (fixed(demands.pattern ?? null) && type.kind === "text") rules.push({ pattern: demands.pattern });
   return {
-    ...(label !== null && label !== labelFrom(column.name) ? { label } : {}),
-    ...(help === null ? {} : { help }),
-    ...(group === null ? {} : { group }),
+    ...(label && label !== labelFrom(column.name) ? { label } : {}),
+    ...(help ? { help } : {}),
+    ...(group ? { group } : {}),
     ...(kind === "textarea" && type.kind === "text" ? { control: "multi-line" } : {}),
     ...((isReadOnly || isDisabled) && !isKey ? { "read-only": true } : {}),
     ...(rules.length > 0 ? { rules } : {}),
@@ -79,6 +85,7 @@ function fixedChoices({ options }: HtmlControl, table: Table, column: Column): u
   const isKnown = table.demands.some(({ by, column: name }) => by === "in" && name === column.name);
   if (options.length === 0 || refers || isKnown || column.type.kind !== "text") return undefined;
   const given = options.filter(({ value }) => value !== "");
+  if (given.some(({ value, label }) => fixed(`${value}${label}`) === null)) return undefined;
   return given.map(({ value, label }) => (label === value || label === "" ? value : { [value]: label }));
 }
 
@@ -152,7 +159,8 @@ function drafted(
 /** What a form of a known record comes to: the page file that does the same, and what is wrong with the form. */
 export function adoptForm(catalog: Pick<Catalog, "tables" | "unusable">, source: FormSource): Adopted {
   const { html, table, key, row, address, zones, handler } = source;
-  const found = formFor(formsIn(html), table, row);
+  const template = row === null ? readTemplate(html) : null;
+  const found = formFor(formsIn(template?.html ?? html), table, template ?? row ?? {});
   if (!found)
     return {
       page: null,
@@ -181,6 +189,11 @@ export function adoptForm(catalog: Pick<Catalog, "tables" | "unusable">, source:
         line: control.place.line,
       };
     }),
-    findings: [...formFindings({ form, matched, table, key, row, address, zones }), ...(read?.findings ?? [])],
+    findings: [
+      ...(template
+        ? templateFindings(form, matched, table, template)
+        : formFindings({ form, matched, table, key, row: row ?? {}, address, zones })),
+      ...(read?.findings ?? []),
+    ],
   };
 }

@@ -42,6 +42,8 @@ export interface HtmlControl {
   readonly hasHidden: boolean;
   /** Attributes that say what may be typed: `required`, `maxlength`, `min`, `max`, `step`, `pattern`. */
   readonly demands: Readonly<Record<string, string>>;
+  /** All that stands in its tags and in it, names and values: a template prints something there. */
+  readonly source: string;
   readonly place: Place;
 }
 
@@ -134,6 +136,12 @@ function legendOf(control: Element): string | null {
   return null;
 }
 
+const sourceOf = (element: Element): string =>
+  [
+    ...element.attrs.flatMap(({ name, value }) => [name, value]),
+    element.tagName === "textarea" ? textIn(element) : "",
+  ].join(" ");
+
 const demanded = ["required", "maxlength", "minlength", "min", "max", "step", "pattern"];
 
 function controlOf(elements: readonly Element[], around: Around): HtmlControl {
@@ -160,6 +168,10 @@ function controlOf(elements: readonly Element[], around: Around): HtmlControl {
     demands: Object.fromEntries(
       demanded.flatMap((name) => (has(first, name) ? [[name, attributeOf(first, name) ?? ""]] : [])),
     ),
+    source: elements
+      .flatMap((each) => [each, ...elementsIn(each)])
+      .map(sourceOf)
+      .join(" "),
     place: placeOf(first),
   };
   if (kind === "select") {

@@ -3,6 +3,7 @@ import { labelFrom } from "@loyal-quill/core/settings/bound/label";
 import type { Column, Table } from "@loyal-quill/core/table/model";
 import { isSame } from "./compare.js";
 import type { HtmlControl, HtmlForm } from "./html-form.js";
+import { printsIn, speaksOf, type Template } from "./template.js";
 
 /** How sure it is that a control is a column's. */
 export type Certainty = "certain" | "likely" | "guess";
@@ -41,7 +42,7 @@ function isTelling(row: Row, column: Column): boolean {
   return Object.values(row).filter((each) => each === value).length === 1;
 }
 
-function candidateOf(control: HtmlControl, column: Column, row: Row): Candidate | null {
+function candidateOf(control: HtmlControl, column: Column, row: Row | Template): Candidate | null {
   const reasons: string[] = [];
   let score = 0;
   const add = (worth: number, reason: string): void => {
@@ -55,6 +56,10 @@ function candidateOf(control: HtmlControl, column: Column, row: Row): Candidate 
   const label = control.label === null ? "" : flat(control.label);
   const isLabel = [column.name, short(column.name)].some((each) => flat(labelFrom(each)) === label);
   if (label !== "" && isLabel) add(points.label, "its label says so");
+  if (isRead(row)) {
+    if (printsIn(control.source, row).some((each) => speaksOf(each, column))) add(points.value, "it prints the column");
+    return score === 0 ? null : { control, column, score, reasons };
+  }
   const shows = control.value !== null && control.value !== "" && isSame(control, column, row[column.name] ?? null);
   if (shows && (score > 0 || isTelling(row, column))) add(points.value, "it shows what is stored there");
   return score === 0 ? null : { control, column, score, reasons };
@@ -63,8 +68,11 @@ function candidateOf(control: HtmlControl, column: Column, row: Row): Candidate 
 const certaintyOf = (score: number): Certainty =>
   score >= points.name ? "certain" : score >= points.label ? "likely" : "guess";
 
+/** Whether a form is held against its template, and not against a record. */
+const isRead = (row: Row | Template): row is Template => Array.isArray((row as Partial<Template>).printed);
+
 /** The controls of a form with the columns that they are for: each column once, the best matches first. */
-export function matchControls(form: HtmlForm, table: Table, row: Row): readonly Matched[] {
+export function matchControls(form: HtmlForm, table: Table, row: Row | Template): readonly Matched[] {
   const candidates = form.controls
     .flatMap((control) => table.columns.flatMap((column) => candidateOf(control, column, row) ?? []))
     .sort((a, b) => b.score - a.score);
@@ -82,7 +90,7 @@ export function matchControls(form: HtmlForm, table: Table, row: Row): readonly 
 export function formFor(
   forms: readonly HtmlForm[],
   table: Table,
-  row: Row,
+  row: Row | Template,
 ): { readonly form: HtmlForm; readonly matched: readonly Matched[] } | null {
   const all = forms.map((form) => ({ form, matched: matchControls(form, table, row) }));
   const visible = ({ matched }: (typeof all)[number]): number =>

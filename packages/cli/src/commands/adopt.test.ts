@@ -419,7 +419,7 @@ router.post("/stations/:code/edit", csrfProtection, function (req, res, next) {
       sound
         .replace(
           /await pool\.query\([\s\S]*?\n {4}\);/,
-          "await sql`UPDATE network.station SET name = ${name}, notes = ${notes} WHERE code = ${code}`;",
+          `await sql\`UPDATE network.station SET name = \${name}, notes = \${notes} WHERE code = \${code}\`;`,
         )
         .replace("{ rowCount }", "{ count: rowCount }"),
     ],
@@ -446,12 +446,12 @@ router.post("/stations/:code/edit", csrfProtection, function (req, res, next) {
     [
       "a statement put together from text",
       "sql-from-text",
-      (text) => text.replace("notes = $10 WHERE code = $1", "notes = $10 WHERE code = '${code}'"),
+      (text) => text.replace("notes = $10 WHERE code = $1", `notes = $10 WHERE code = '\${code}'`),
     ],
     [
       "columns' names from the request",
       "sql-from-text",
-      (text) => text.replace("SET name = $2", "SET ${req.query.column} = $2"),
+      (text) => text.replace("SET name = $2", `SET \${req.query.column} = $2`),
     ],
     ["UPDATE without WHERE", "no-where", (text) => text.replace(" WHERE code = $1", "")],
     ["WHERE by no key", "where-by-no-key", (text) => text.replace("WHERE code = $1", "WHERE river_id = $1")],
@@ -514,6 +514,78 @@ router.post("/stations/:code/edit", csrfProtection, function (req, res, next) {
     ]);
     expect((await withHandler("const = ;")).notRead).toHaveLength(1);
   });
+
+  /** A sound template of that form, in EJS. */
+  const template = `<h1><%= station.name %></h1>
+<% if (problems.length) { %><p role="alert">Look at what is marked.</p><% } %>
+<%- include("header") %>
+<form method="post" action="/stations/<%= station.code %>/edit">
+<input type="hidden" name="_csrf" value="<%= token %>">
+<label>Station name <input name="name" required value="<%= station.name %>"></label>
+<label>River <select name="river_id"><% for (const river of rivers) { %><option value="<%= river.id %>" <%= river.id === station.river_id ? "selected" : "" %>><%= river.name %></option><% } %></select></label>
+<label>Alert level <input name="alert_m" value="<%= station.alert_m %>"></label>
+<input type="hidden" name="telemetry" value="false"><label><input type="checkbox" name="telemetry" value="true" <%= station.telemetry ? "checked" : "" %>> Telemetry</label>
+<label>Installed on <input type="date" name="installed_on" value="<%= station.installed_on %>"></label>
+<label>Notes <textarea name="notes">
+<%= station.notes %></textarea></label>
+<button>Save</button></form>`;
+  const templateFaults: readonly (readonly [what: string, code: string | null, plant: (text: string) => string])[] = [
+    ["nothing", null, (text) => text],
+    [
+      "camel case",
+      null,
+      (text) => text.replace("station.alert_m", "station.alertM").replace("station.river_id", 'station["riverId"]'),
+    ],
+    [
+      "a value printed as it is",
+      "not-escaped name",
+      (text) => text.replace('value="<%= station.name %>"', 'value="<%- station.name %>"'),
+    ],
+    ["no value", "value-missing alert_m", (text) => text.replace('value="<%= station.alert_m %>"', "")],
+    [
+      "a placeholder",
+      "placeholder-for-value alert_m",
+      (text) => text.replace('value="<%= station.alert_m %>"', 'placeholder="<%= station.alert_m %>"'),
+    ],
+    ["another column", "value-differs alert_m", (text) => text.replace("station.alert_m", "station.warning_m")],
+    [
+      "no choice selected",
+      "choice-not-selected river_id",
+      (text) => text.replace(' <%= river.id === station.river_id ? "selected" : "" %>', ""),
+    ],
+    [
+      "a box that is never ticked",
+      "box-not-ticked telemetry",
+      (text) => text.replace(' <%= station.telemetry ? "checked" : "" %>', ""),
+    ],
+    [
+      "white space in a text area",
+      "white-space-differs notes",
+      (text) => text.replace("<%= station.notes %></textarea>", "  <%= station.notes %>\n</textarea>"),
+    ],
+    ["digits cut off", "value-cut alert_m", (text) => text.replace("station.alert_m", "station.alert_m.toFixed(1)")],
+    [
+      "a day by way of a moment",
+      "time-shifted installed_on",
+      (text) => text.replace("station.installed_on", "station.installed_on.toISOString().slice(0, 10)"),
+    ],
+    ["no key", "no-key", (text) => text.replace("/stations/<%= station.code %>/edit", "/stations/save")],
+    ["no token", "no-token", (text) => text.replace('<input type="hidden" name="_csrf" value="<%= token %>">', "")],
+    ["GET", "get-for-a-change", (text) => text.replace('method="post"', 'method="get"')],
+  ];
+  test.each(templateFaults)(
+    "of a template with %s is found what is there, and nothing else",
+    async (_, code, plant) => {
+      const file = path.join(directory, "station.ejs");
+      await writeFile(file, plant(template));
+      const said = await adoptedFrom(file);
+      expect(codesOf(said)).toEqual(code === null ? [] : [code]);
+      expect(said.controls.filter(({ column }) => column === null).map(({ name }) => name)).toEqual(
+        code === "no-token" ? [] : ["_csrf"],
+      );
+      expect(said.page?.text).toContain("alert_m: { label: Alert level, unit: m }");
+    },
+  );
 
   test("moments are held against the zones that the form may show; a page that was saved is read as well", async () => {
     const form = (begins: string, weight = "12.125"): string =>

@@ -1,6 +1,6 @@
 import { mkdir, readFile, writeFile } from "node:fs/promises";
 import path from "node:path";
-import { type Adopted, adoptForm } from "@loyal-quill/authoring";
+import { type Adopted, adoptForm, isTemplate } from "@loyal-quill/authoring";
 import {
   type Catalog,
   findTable,
@@ -68,6 +68,16 @@ function partsOf(source: string): readonly string[] {
 
 type Found = { readonly table: Table; readonly key: readonly (readonly [string, string])[]; readonly row: Row };
 
+function tableNamed(catalog: Catalog, name: string): Table {
+  const table = findTable(catalog.tables, name) ?? catalog.tables.find((each) => each.name === name);
+  if (table) return table;
+  throw new CannotStart(
+    name === ""
+      ? "Which table is the template for? Say --table SCHEMA.NAME."
+      : `There is no table ${name} that this connection may read.`,
+  );
+}
+
 /** The record: by its key where it is named, else the one whose key stands in the address. */
 async function recordOf(
   options: AdoptOptions,
@@ -75,11 +85,7 @@ async function recordOf(
   run: (table: Table, key: Found["key"]) => Promise<Row | null>,
 ): Promise<Found> {
   const { table: name, key: given, source } = options;
-  const named =
-    name === undefined
-      ? undefined
-      : (findTable(catalog.tables, name) ?? catalog.tables.find((each) => each.name === name));
-  if (name !== undefined && !named) throw new CannotStart(`There is no table ${name} that this connection may read.`);
+  const named = name === undefined ? undefined : tableNamed(catalog, name);
   const tables = named ? [named] : catalog.tables;
   const parts = partsOf(source);
   for (const table of tables)
@@ -118,12 +124,17 @@ export async function adopt(options: AdoptOptions, write: (text: string) => void
         });
   const adopted: Adopted = await withDatabase(options.database, async (database) => {
     const catalog = await readCatalog(database);
+    const address = isAddress(options.source) ? options.source : null;
+    if (address === null && isTemplate(html)) {
+      const table = tableNamed(catalog, options.table ?? "");
+      const key = (table.keys[0]?.columns ?? []).map((column) => [column, ""] as const);
+      return adoptForm(catalog, { html, address, handler, table, key, row: null, zones: [] });
+    }
     const record = await recordOf(options, catalog, async (table, key) => {
       // What is no value of the key's type names no record.
       const rows = await database.run(rowNowStatement(table, key)).catch(() => []);
       return rows[0] ?? null;
     });
-    const address = isAddress(options.source) ? options.source : null;
     return adoptForm(catalog, { html, address, handler, ...record, zones: ["UTC", ...options.zones] });
   });
   const { page } = adopted;
