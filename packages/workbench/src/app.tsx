@@ -19,6 +19,7 @@ const PeopleRoute = lazy(() => import("./people/people-route.js"));
 const HelpRoute = lazy(() => import("./help/help-route.js"));
 const Shortcuts = lazy(() => import("./help/shortcuts.js"));
 const Palette = lazy(() => import("./palette/palette.js"));
+const ImportForm = lazy(() => import("./pages/import-form.js"));
 const DatabaseRoute = lazy(() => import("./database/database-route.js"));
 const TableRoute = lazy(() => import("./database/table-route.js"));
 const TrailRoute = lazy(() => import("./trail/trail-route.js"));
@@ -172,6 +173,7 @@ export function App() {
                 )
               }
             />
+            <Route path="import-form" element={<ImportForm />} />
             <Route path="pages/:name" element={<SheetRoute />} />
             <Route path="pages/:name/rehearsal" element={<RehearsalRoute />} />
             <Route path="pages/:name/replay" element={<ReplayRoute />} />

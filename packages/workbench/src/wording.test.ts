@@ -39,7 +39,9 @@ function faults(text: string, isJsx: boolean): string[] {
   if (/\p{L}\.\.\.|!$/u.test(text)) found.push("three dots, or an exclamation mark");
   if (
     isInWords(text) &&
-    /\b[A-Z]{2,}\b(?<!API|CEL|SQL|YAML|ID|UTC|VALIDATE|USAGE|SELECT|NULL|NAME|PAGE|LOG|HAR|URL|TODO)/.test(text)
+    /\b[A-Z]{2,}\b(?<!API|CEL|SQL|YAML|ID|UTC|VALIDATE|USAGE|SELECT|NULL|NAME|PAGE|LOG|HAR|URL|TODO|EJS|HTML)/.test(
+      text,
+    )
   )
     found.push("shouting");
   // JSX lays its texts and values side by side: they read as one sentence there. Elsewhere a piece of one is glued.

@@ -153,7 +153,10 @@ function drafted(
     ` Made from a form, over ${tableName(table)}. What the table says holds without being written here.`,
     ...comments,
   ].join("\n");
-  return { name: draft.name, text: document.toString({ lineWidth: 0, flowCollectionPadding: true }) };
+  return {
+    name: draft.name,
+    text: document.toString({ lineWidth: 0, flowCollectionPadding: true }).replace(/^\n?# Drafted from .*\n/m, ""),
+  };
 }
 
 /** What a form of a known record comes to: the page file that does the same, and what is wrong with the form. */

@@ -38,9 +38,14 @@ export const childrenOf = (node: Node): readonly Node[] =>
   });
 
 /** A node and all below it, in the order of the text. */
-export function* within(node: Node): Generator<Node> {
-  yield node;
-  for (const child of childrenOf(node)) yield* within(child);
+export function within(node: Node): readonly Node[] {
+  const found: Node[] = [];
+  const waiting = [node];
+  for (let each = waiting.pop(); each; each = waiting.pop()) {
+    found.push(each);
+    waiting.push(...[...childrenOf(each)].reverse());
+  }
+  return found;
 }
 
 /** A node's parents within a tree. */
@@ -69,6 +74,17 @@ export function pathOf(node: unknown): readonly string[] | null {
 
 export const isFunction = ({ type }: Node): boolean =>
   type === "ArrowFunctionExpression" || type === "FunctionExpression" || type === "FunctionDeclaration";
+
+/** Whether an expression is a text, or has one in it that others are put to. */
+export function isText(node: Node): boolean {
+  // To the left as far as it goes: a long text is put together of thousands.
+  for (let at = node; ; at = at.left as Node) {
+    if (at.type === "StringLiteral" || at.type === "TemplateLiteral") return true;
+    if (at.type !== "BinaryExpression" || at.operator !== "+") return false;
+    const right = at.right as Node;
+    if (right.type === "StringLiteral" || right.type === "TemplateLiteral") return true;
+  }
+}
 
 /** A text that is put together: what is fixed of it, with `?` for the rest, and the expressions in it. Null for what is no text. */
 export function textOf(node: Node): { readonly text: string; readonly inserted: readonly Node[] } | null {

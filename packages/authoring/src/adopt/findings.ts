@@ -10,6 +10,8 @@ export interface FormFinding extends Place {
   readonly code: FormFindingCode;
   readonly severity: "error" | "warning";
   readonly message: string;
+  /** What to do. */
+  readonly remedy: string;
   /** The name of the control that it is about; null for the form as a whole. */
   readonly control: string | null;
   /** In which of the sources it stands. */
@@ -22,7 +24,15 @@ export const formFinding = (
   place: Place,
   control: string | null = null,
   where: FormFinding["in"] = "form",
-): FormFinding => ({ code, severity: formFindingKinds[code].level, message, control, in: where, ...place });
+): FormFinding => ({
+  code,
+  severity: formFindingKinds[code].level,
+  message,
+  remedy: formFindingKinds[code].remedy,
+  control,
+  in: where,
+  ...place,
+});
 
 /** What a form is held against. */
 export interface Ground {

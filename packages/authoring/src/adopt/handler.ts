@@ -1,5 +1,5 @@
 import type { Table } from "@loyal-quill/core/table/model";
-import { isFunction, type Node, parentsIn, pathOf, placeOf, readCode, textOf, within } from "./code.js";
+import { isFunction, isText, type Node, parentsIn, pathOf, placeOf, readCode, textOf, within } from "./code.js";
 import { type FormFinding, formFinding } from "./findings.js";
 import type { HtmlForm, Place } from "./html-form.js";
 import type { Matched } from "./match.js";
@@ -44,11 +44,11 @@ const onTheWay = /^(TaggedTemplateExpression|ObjectProperty|ObjectExpression|Var
 
 /** The texts that are statements which change something, with the calls that send them. */
 function writesIn(program: Node, parents: ReadonlyMap<Node, Node>): readonly Write[] {
-  const calls = [...within(program)].filter(({ type }) => type === "CallExpression");
-  return [...within(program)].flatMap((node): Write[] => {
+  const calls = within(program).filter(({ type }) => type === "CallExpression");
+  return within(program).flatMap((node): Write[] => {
     const parent = parents.get(node);
     // A part of a longer text is looked at with that.
-    if (parent && textOf(parent) !== null) return [];
+    if (!isText(node) || (parent && isText(parent))) return [];
     const text = textOf(node);
     if (!text || !changing.test(text.text)) return [];
     const isTagged = parent?.type === "TaggedTemplateExpression";
@@ -78,10 +78,13 @@ function methodOf(node: Node, parents: ReadonlyMap<Node, Node>): string | null {
 const takesRequest = (node: Node): boolean =>
   (node.params as Node[]).some((each) => /^(req|request|ctx|context|event)$/i.test(pathOf(each)?.[0] ?? ""));
 
+/** Statements of a handler that are looked at. */
+const mostWrites = 50;
+
 /** The functions that answer requests by changing something; those that are registered at no route are taken for POST. */
 function handlersIn(program: Node, parents: ReadonlyMap<Node, Node>): readonly Handler[] {
   const found = new Map<Node, Write[]>();
-  for (const write of writesIn(program, parents)) {
+  for (const write of writesIn(program, parents).slice(0, mostWrites)) {
     const around: Node[] = [];
     for (let at = parents.get(write.call ?? write.node); at; at = parents.get(at)) if (isFunction(at)) around.push(at);
     const handler = around.find((each) => methodOf(each, parents) !== null) ?? around.find(takesRequest) ?? around[0];
@@ -130,24 +133,23 @@ function readsOf(
   return { names, whole };
 }
 
+/** Names by way of so many others at most are followed. */
+const mostSteps = 10;
+
 /** Names that hold what a request has brought, directly or by way of others. */
 function tainted(handler: Node): ReadonlySet<string> {
   const found = new Set<string>();
-  for (let more = true; more; ) {
-    more = false;
-    for (const node of within(handler)) {
-      if (node.type !== "VariableDeclarator" || !node.init) continue;
-      const brings = [...within(node.init as Node)].some((each) => {
-        const path = pathOf(each);
-        return path !== null && (isRequest(path) || found.has(path[0] ?? ""));
-      });
-      if (!brings) continue;
-      for (const each of within(node.id as Node))
-        if (each.type === "Identifier" && !found.has(each.name as string)) {
-          found.add(each.name as string);
-          more = true;
-        }
-    }
+  const declared = within(handler).flatMap((node) => {
+    if (node.type !== "VariableDeclarator" || !node.init) return [];
+    const paths = within(node.init as Node).flatMap((each) => [pathOf(each) ?? []]);
+    const names = within(node.id as Node).flatMap((each) => (each.type === "Identifier" ? [each.name as string] : []));
+    return [{ names, from: new Set(paths.map(([first]) => first ?? "")), isRequest: paths.some(isRequest) }];
+  });
+  for (let step = 0; step < mostSteps; step++) {
+    const before = found.size;
+    for (const { names, from, isRequest: isDirect } of declared)
+      if (isDirect || [...from].some((name) => found.has(name))) for (const name of names) found.add(name);
+    if (found.size === before) break;
   }
   return found;
 }
@@ -171,7 +173,7 @@ function ofWrite(
   };
   const brought = tainted(handler.body);
   const fromRequest = inserted.find((each) =>
-    [...within(each)].some((one) => {
+    within(each).some((one) => {
       const path = pathOf(one);
       return path !== null && (isRequest(path) || brought.has(path[0] ?? ""));
     }),
@@ -200,24 +202,21 @@ function ofWrite(
     outer = parent;
   }
   const statement = parents.get(outer);
-  const isWaited = [...within(outer)].some(
-    (each) => each.type === "AwaitExpression" && [...within(each)].includes(call),
-  );
-  const isThen = [...within(outer)].some(
+  const isWaited = within(outer).some((each) => each.type === "AwaitExpression" && within(each).includes(call));
+  const isThen = within(outer).some(
     (each) => each.type === "MemberExpression" && (each.property as Node).name === "then",
   );
   const hasCallback = (call.arguments as Node[] | undefined)?.some(isFunction) === true;
   const isReturned = statement?.type === "ReturnStatement" || statement?.type === "ArrowFunctionExpression";
-  const answers = [...within(handler.body)].filter((each) => {
+  const answers = within(handler.body).filter((each) => {
     const name = each.type === "CallExpression" ? pathOf(each.callee)?.at(-1) : undefined;
     return name !== undefined && /^(redirect|render|send|json|end)$/.test(name);
   });
-  const isAfter = (each: Node): boolean =>
-    each.loc.start.line > call.loc.start.line && ![...within(outer)].includes(each);
+  const isAfter = (each: Node): boolean => each.loc.start.line > call.loc.start.line && !within(outer).includes(each);
   if (!isWaited && !isThen && !isReturned && statement?.type !== "VariableDeclarator" && answers.some(isAfter))
     say("answer-before-write", "It is answered before the statement has ended: nobody learns whether it failed.", call);
   else if (isUpdate && !/\breturning\b/i.test(sql)) {
-    const looks = [...within(handler.body)].some((each) =>
+    const looks = within(handler.body).some((each) =>
       /^(rowCount|affectedRows|changes|rowsAffected|numUpdatedRows|count)$/.test(
         String(each.type === "Identifier" ? each.name : ""),
       ),
@@ -238,7 +237,7 @@ const lineOf = (write: Write | undefined): number | undefined => (write?.call ??
 /** Whether something is judged before the first write: a branch, a throw, or a call that checks. */
 function isJudging({ body, writes }: Handler): boolean {
   const first = lineOf(writes[0]) ?? Number.POSITIVE_INFINITY;
-  return [...within(body)].some((each) => {
+  return within(body).some((each) => {
     if (each.loc.start.line > first) return false;
     if (each.type === "IfStatement" || each.type === "ThrowStatement" || each.type === "SwitchStatement") return true;
     return (
@@ -250,13 +249,13 @@ function isJudging({ body, writes }: Handler): boolean {
 /** Refusals that lose what was typed: an answer in a branch before the write that shows no form again. */
 function lostIn({ body, writes }: Handler): readonly Node[] {
   const first = lineOf(writes[0]) ?? 0;
-  return [...within(body)].filter((each) => {
+  return within(body).filter((each) => {
     if (each.type !== "IfStatement" || each.loc.start.line >= first) return false;
-    const names = [...within(each.consequent as Node)].flatMap((one) =>
+    const names = within(each.consequent as Node).flatMap((one) =>
       one.type === "CallExpression" ? [pathOf(one.callee)?.at(-1) ?? ""] : [],
     );
     // Who may not, or what is not there, has nothing to be shown again.
-    const codes = [...within(each.consequent as Node)].flatMap((one) =>
+    const codes = within(each.consequent as Node).flatMap((one) =>
       one.type === "NumericLiteral" ? [one.value as number] : [],
     );
     const isOfForm = codes.every((code) => code === 400 || code === 422);

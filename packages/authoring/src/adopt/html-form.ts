@@ -60,12 +60,15 @@ const attributeOf = (element: Element, name: string): string | null =>
   element.attrs.find((each) => each.name === name)?.value ?? null;
 const has = (element: Element, name: string): boolean => attributeOf(element, name) !== null;
 
-function* elementsIn(node: Parent): Generator<Element> {
-  for (const child of node.childNodes)
-    if (isElement(child)) {
-      yield child;
-      yield* elementsIn(child);
-    }
+/** All elements below one, in their order: however deep they are nested. */
+function elementsIn(node: Parent): readonly Element[] {
+  const found: Element[] = [];
+  const waiting = node.childNodes.filter(isElement).reverse();
+  for (let element = waiting.pop(); element; element = waiting.pop()) {
+    found.push(element);
+    waiting.push(...element.childNodes.filter(isElement).reverse());
+  }
+  return found;
 }
 
 const textIn = (node: Parent): string =>
@@ -175,7 +178,7 @@ function controlOf(elements: readonly Element[], around: Around): HtmlControl {
     place: placeOf(first),
   };
   if (kind === "select") {
-    const options = [...elementsIn(first)]
+    const options = elementsIn(first)
       .filter(({ tagName }) => tagName === "option")
       .map((option) => ({
         value: attributeOf(option, "value") ?? readText(textIn(option)) ?? "",
@@ -209,10 +212,15 @@ const isSent = (element: Element): boolean =>
   !/^(submit|button|image|reset)$/i.test(attributeOf(element, "type") ?? "");
 
 function formOf(form: Element, around: Around, outside: readonly Element[]): HtmlForm {
-  const elements = [...[...elementsIn(form)].filter(isSent), ...outside];
-  const names = [...new Set(elements.map((each) => attributeOf(each, "name") ?? ""))];
-  const controls = names.flatMap((name): HtmlControl[] => {
-    const own = elements.filter((each) => attributeOf(each, "name") === name);
+  const elements = [...elementsIn(form).filter(isSent), ...outside];
+  const byName = new Map<string, Element[]>();
+  for (const element of elements) {
+    const name = attributeOf(element, "name") ?? "";
+    const known = byName.get(name);
+    if (known) known.push(element);
+    else byName.set(name, [element]);
+  }
+  const controls = [...byName.values()].flatMap((own): HtmlControl[] => {
     const isHidden = (each: Element): boolean => attributeOf(each, "type")?.toLowerCase() === "hidden";
     const shown = own.filter((each) => !isHidden(each));
     if (shown.length === 0) return own.slice(0, 1).map((each) => controlOf([each], around));
@@ -232,10 +240,18 @@ function formOf(form: Element, around: Around, outside: readonly Element[]): Htm
   };
 }
 
-/** All forms of a page. */
+/** Elements without an end at most: what is nested as deep takes its square in time. */
+const mostOpen = 10_000;
+
+/** Forms of a page that are looked at. */
+const mostForms = 50;
+
+/** The forms of a page. @throws {RangeError} where its elements are nested too deep to be followed */
 export function formsIn(html: string): readonly HtmlForm[] {
+  const open = (html.match(/<[a-z]/gi)?.length ?? 0) - (html.match(/<\//g)?.length ?? 0);
+  if (open > mostOpen) throw new RangeError("Too many elements of the page have no end.");
   const document = parse(html, { sourceCodeLocationInfo: true });
-  const elements = [...elementsIn(document)];
+  const elements = elementsIn(document);
   const byId = new Map(elements.flatMap((each) => (has(each, "id") ? [[attributeOf(each, "id") ?? "", each]] : [])));
   const labels = new Map(
     elements.flatMap((each) =>
@@ -243,7 +259,7 @@ export function formsIn(html: string): readonly HtmlForm[] {
     ),
   );
   const around: Around = { byId, labels };
-  const forms = elements.filter(({ tagName }) => tagName === "form");
+  const forms = elements.filter(({ tagName }) => tagName === "form").slice(0, mostForms);
   return forms.map((form, index) => {
     const id = attributeOf(form, "id");
     const inside = new Set(elementsIn(form));

@@ -19,18 +19,30 @@ export interface Template {
 const [opens, closes] = ["\uE000", "\uE001"];
 export const mark = /\uE000(\d+)\uE001/g;
 
-export const isTemplate = (text: string): boolean => /<%[\s\S]*?%>/.test(text);
+/** Whether a text has code in it. */
+export const isTemplate = (text: string): boolean => {
+  const begin = text.indexOf("<%");
+  return begin >= 0 && text.indexOf("%>", begin) >= 0;
+};
 
 /** A template as a page of HTML. Line breaks of what is left out stay, so that places are those of the template. */
 export function readTemplate(text: string): Template {
   const printed: Printed[] = [];
-  const html = text.replaceAll(/<%([=\-#_]?)([\s\S]*?)[-_]?%>/g, (whole: string, sign: string, code: string) => {
-    const lines = "\n".repeat(whole.split("\n").length - 1);
-    if ((sign !== "=" && sign !== "-") || /^\s*include\s*\(/.test(code)) return lines;
-    printed.push({ code: code.trim(), isEscaped: sign === "=" });
-    return `${opens}${printed.length - 1}${closes}${lines}`;
-  });
-  return { html, printed };
+  let html = "";
+  let at = 0;
+  for (let begin = text.indexOf("<%"); begin >= 0; begin = text.indexOf("<%", at)) {
+    const end = text.indexOf("%>", begin);
+    if (end < 0) break;
+    html += text.slice(at, begin);
+    at = end + 2;
+    const [, sign = "", code = ""] = /^([=\-#_]?)([\s\S]*?)[-_]?$/.exec(text.slice(begin + 2, end)) ?? [];
+    if ((sign === "=" || sign === "-") && !/^\s*include\s*\(/.test(code)) {
+      printed.push({ code: code.trim(), isEscaped: sign === "=" });
+      html += `${opens}${printed.length - 1}${closes}`;
+    }
+    html += "\n".repeat(text.slice(begin, at).split("\n").length - 1);
+  }
+  return { html: html + text.slice(at), printed };
 }
 
 /** What is printed in a text. */

@@ -6,6 +6,7 @@ import os from "node:os";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { formFindingKinds } from "@loyal-quill/authoring";
 import { freshDatabase, type TestDatabase } from "@loyal-quill/testing";
 import express from "express";
 import pg from "pg";
@@ -640,4 +641,15 @@ router.post("/stations/:code/edit", csrfProtection, function (req, res, next) {
     );
     expect(await said("nothing.html", "--table", "network.station")).toContain("nothing.html can't be read.");
   });
+});
+
+test("the documentation has each kind of finding, with what it means and what to do", async () => {
+  const text = await readFile(new URL("../../../../docs/adopting.md", import.meta.url), "utf8");
+  const rows = [...text.matchAll(/^\| `([a-z-]+)` \| (\w+) \| (.*) \| (.*) \|$/gm)].map(
+    ([, code, level, means, remedy]) => [
+      code,
+      { level, means: means?.replaceAll("\\", ""), remedy: remedy?.replaceAll("\\", "") },
+    ],
+  );
+  expect(Object.fromEntries(rows)).toEqual(formFindingKinds);
 });

@@ -13,9 +13,9 @@ function text({ page, controls, findings, notRead }: Adopted, sources: Sources, 
         : `${name.padEnd(width)}  ${column} (${certainty}: ${reasons.join(", ")})`,
     ),
     ...(controls.length > 0 ? [""] : []),
-    ...findings.flatMap(({ in: where, severity, code, message, line, column }) => [
+    ...findings.flatMap(({ in: where, severity, code, message, remedy, line, column }) => [
       `${sources[where]}:${line}:${column}: ${severity}: ${message} [${code}]`,
-      `    ${formFindingKinds[code].remedy}`,
+      `    ${remedy}`,
     ]),
     ...notRead.map(({ line, column, because }) => `${sources.handler}:${line}:${column}: not read: ${because}`),
     ...(findings.length + notRead.length > 0 ? [""] : []),

@@ -115,7 +115,7 @@ export async function changesFor(
 }
 
 /** A table of the catalog; columns whose values are told to nobody are marked, by the pages that are made for it or by their names. */
-function tableOf(loaded: Loaded, name: string): Table | null {
+export function tableOf(loaded: Loaded, name: string): Table | null {
   const table = findTable(loaded.catalog.tables, name);
   if (!table) return null;
   const made = loaded.pages.filter((page) => tableName(page.table) === name);

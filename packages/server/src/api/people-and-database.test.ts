@@ -5,6 +5,7 @@ import { bodyOf, formOf } from "@loyal-quill/testing";
 import pg from "pg";
 import { type Builder, people, startWorkbench, type TestWorkbench } from "../testing/workbench.js";
 import type {
+  AdoptAnswer,
   CensusAnswer,
   ChangesAnswer,
   ConditionAnswer,
@@ -151,6 +152,38 @@ describe("the database", () => {
     expect(table.references).toEqual([{ columns: ["station_code"], to: "network.station (code)" }]);
     expect(table.sample?.length).toBeGreaterThan(3);
     expect((await ines.send("GET", "/database/no.such")).status).toBe(404);
+  });
+
+  test("a form is held against a record by who may look at it, within limits", async () => {
+    const asked = {
+      table: "network.river",
+      key: { id: "7" },
+      html: '<form method="post"><label>Name <input name="name"></label></form>',
+      handler: null,
+      zones: ["Europe/London"],
+    };
+    const send = (more: object) => ines.send<AdoptAnswer>("POST", "/adopt", { ...asked, ...more });
+    const { status, said } = await send({});
+    expect([status, said.findings.map(({ code }) => code)]).toEqual([200, ["no-token", "no-key", "value-missing"]]);
+    expect(said.page?.text).toContain("record: { table: network.river, key: id }");
+    const others: readonly (readonly [object, number])[] = [
+      [{ key: { id: "99999" } }, 422],
+      [{ key: { id: "seven" } }, 422],
+      [{ key: {} }, 422],
+      [{ table: "no.such" }, 422],
+      [{ html: "" }, 400],
+      [{ html: "x".repeat(500_001) }, 400],
+      // No time zone, and none is asked about: there is no moment in the table.
+      [{ zones: ["Nowhere/Nothing"] }, 200],
+      // Nested deeper than anything that people write.
+      [{ html: `${"<div>".repeat(60_000)}<form method="post"><input name="name"></form>` }, 422],
+      [{ html: `<form method="post"><input name="name">${"<b>".repeat(100_000)}` }, 422],
+      [{ handler: `x = ${"(".repeat(40_000)}1${")".repeat(40_000)}` }, 200],
+      [{ handler: `x = ${"'a'+".repeat(20_000)}'b'` }, 200],
+    ];
+    const answered: number[] = [];
+    for (const [more] of others) answered.push((await send(more)).status);
+    expect(answered).toEqual(others.map(([, wanted]) => wanted));
   });
 
   test("records are found at their extremes and stepped through by keys", async () => {

@@ -9,6 +9,7 @@ import { type Account, type OwnRole, ownRoles, type TrailEntry } from "../store/
 import type { Store } from "../store/store.js";
 import { lookIn, type TrailAction, trailActions } from "../trail.js";
 import { everyRole, GuardedRoutes, hasRole, isAtWorkbench, mayTry } from "./access.js";
+import { adoptRoutes } from "./adopt-routes.js";
 import { changeRoutes } from "./change-routes.js";
 import { connectionAnswer, databaseAnswer, tableAnswer } from "./database.js";
 import { draftRoutes } from "./draft-routes.js";
@@ -260,6 +261,7 @@ export function apiRoutes(options: ApiOptions): GuardedRoutes {
   routes.part("/changes", changeRoutes({ ...options, look }));
   addPages(adding);
   addDatabases(adding);
+  routes.part("/adopt", adoptRoutes({ ...options, look }));
   routes.part("/drafts", draftRoutes({ ...options, look }));
   routes.part("/requests", requestRoutes({ ...options, look }));
   routes.get(["builder"], "/accounts", async (_request, response) => {

@@ -592,3 +592,6 @@ export interface PersonSession {
   readonly address: string;
   readonly agent: string;
 }
+
+/** What a form that was written elsewhere comes to, and what is wrong with it. */
+export type { Adopted as AdoptAnswer, FormFinding } from "@loyal-quill/authoring";

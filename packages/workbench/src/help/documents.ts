@@ -5,6 +5,7 @@ export const documents: Readonly<Record<string, string>> = {
   rules: "Rules",
   conditions: "Conditions and values",
   findings: "Findings of the review",
+  adopting: "Forms taken in",
   rehearsal: "Rehearsal",
   "saving-does-not-work": "“Saving doesn’t work”",
   log: "The change log",
@@ -19,6 +20,7 @@ export const documents: Readonly<Record<string, string>> = {
 /** The document about what is at a place of the workbench. */
 export function documentOf(path: string): string {
   if (/^\/pages\/[^/]+\/(rehearsal|replay)/.test(path)) return "rehearsal";
+  if (path.startsWith("/import-form")) return "adopting";
   if (path.startsWith("/requests")) return "saving-does-not-work";
   if (path.startsWith("/changes") || path.startsWith("/trail")) return "log";
   if (path.startsWith("/people")) return "deploying";

@@ -1,4 +1,5 @@
 import { useEffect, useRef, useState } from "react";
+import { Link } from "react-router";
 import { styled } from "styled-components";
 import { type Begun, useNewDraft } from "../database/use-new-draft.js";
 import { Mark } from "../parts/mark.js";
@@ -57,6 +58,7 @@ export function TakeIn() {
         }}
       />
       <QuietButton onClick={() => input.current?.click()}>Import page file…</QuietButton>
+      <Link to="/import-form">Import form…</Link>
       <span>{isOver ? "Drop to import as a draft." : "or drop it here. To start from a table, go to Database."}</span>
       {draft.error && <Mark kind="stop">{draft.error.message}</Mark>}
     </Line>

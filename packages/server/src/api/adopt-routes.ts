@@ -1,0 +1,75 @@
+import { type Adopted, adoptForm, isTemplate } from "@loyal-quill/authoring";
+import { findTable, rowNowStatement, tableName } from "@loyal-quill/core";
+import express, { type Request } from "express";
+import * as v from "valibot";
+import type { EditedDatabase } from "../edited-database.js";
+import type { Account } from "../store/entities.js";
+import type { Look } from "../trail.js";
+import { GuardedRoutes, mayLookAt } from "./access.js";
+import { tableOf } from "./changes.js";
+import { problem } from "./problem.js";
+
+export interface AdoptRouteOptions extends EditedDatabase {
+  readonly account: (request: Request) => Promise<Account | null>;
+  readonly look: Look;
+}
+
+const askedSchema = v.strictObject({
+  table: v.pipe(v.string(), v.maxLength(300)),
+  key: v.record(v.string(), v.pipe(v.string(), v.maxLength(1000))),
+  html: v.pipe(v.string(), v.minLength(1), v.maxLength(500_000)),
+  handler: v.nullable(v.pipe(v.string(), v.maxLength(100_000))),
+  zones: v.pipe(v.array(v.pipe(v.string(), v.maxLength(100))), v.maxLength(5)),
+});
+type Asked = v.InferOutput<typeof askedSchema>;
+
+/** A form that was written elsewhere, held against its table; and against the record that it shows, where it is no template. */
+async function adopted({ pages, database }: AdoptRouteOptions, asked: Asked): Promise<Adopted | string> {
+  const { html, handler, zones, key } = asked;
+  const { catalog } = pages.loaded();
+  const table = tableOf(pages.loaded(), asked.table);
+  if (!table) return "There is no table of this name that the connection may read.";
+  const names = table.keys.find(({ columns }) => columns.every((name) => (key[name] ?? "") !== ""))?.columns;
+  const common = { html, address: null, handler, table };
+  if (isTemplate(html)) {
+    const own = (table.keys[0]?.columns ?? []).map((name) => [name, ""] as const);
+    return adoptForm(catalog, { ...common, key: own, row: null, zones: [] });
+  }
+  if (!names)
+    return `Name the record that the form shows, by ${table.keys.map(({ columns }) => columns.join(" and ")).join(", or by ")}.`;
+  const pairs = names.map((name) => [name, key[name] ?? ""] as const);
+  // What is no value of the key's type names no record.
+  const [row] = await database.run(rowNowStatement(table, pairs)).catch(() => []);
+  if (!row)
+    return `${tableName(table)} has no record with ${pairs.map(([name, value]) => `${name} ${value}`).join(", ")}.`;
+  return adoptForm(catalog, { ...common, key: pairs, row, zones: ["UTC", ...zones] });
+}
+
+/** Forms taken in: what is made of one, and what is wrong with it. Nothing is kept of it. */
+export function adoptRoutes(options: AdoptRouteOptions): GuardedRoutes {
+  const { account, look, pages } = options;
+  const routes = new GuardedRoutes(account);
+  routes.post(["builder"], "/", express.json({ limit: "1mb" }), async (request, response) => {
+    const parsed = v.safeParse(askedSchema, request.body);
+    if (!parsed.success)
+      return problem(
+        response,
+        400,
+        "Not understood",
+        "Send the table, the record's key and the page: 500 kB of it at most, and 100 kB of its handler.",
+      );
+    const { table } = parsed.output;
+    mayLookAt({ pages }, await account(request), table);
+    if (findTable(pages.loaded().catalog.tables, table)) await look(request, "records.searched", table);
+    try {
+      const answer = await adopted(options, parsed.output);
+      if (typeof answer === "string") return problem(response, 422, "No such record", answer);
+      response.json(answer);
+    } catch (error) {
+      // Elements, or brackets, in more of one another than can be followed.
+      if (!(error instanceof RangeError)) throw error;
+      problem(response, 422, "Can't be read", "The page or its handler is nested too deeply.");
+    }
+  });
+  return routes;
+}

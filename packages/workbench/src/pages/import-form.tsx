@@ -1,0 +1,287 @@
+import type { AdoptAnswer, FormFinding } from "@loyal-quill/server/api";
+import { useMutation } from "@tanstack/react-query";
+import { useRef, useState } from "react";
+import { Link } from "react-router";
+import { styled } from "styled-components";
+import { type ApiProblem, ask } from "../api/client.js";
+import { useDatabase } from "../api/queries.js";
+import { useNewDraft } from "../database/use-new-draft.js";
+import { Choice } from "../parts/choice.js";
+import { English } from "../parts/english.js";
+import { Heard } from "../parts/heard.js";
+import { TextLine } from "../parts/inputs.js";
+import { Mark } from "../parts/mark.js";
+import { Empty, Failed, QuietButton, Strong, Waiting } from "../parts/states.js";
+import { Head, Scroll, Table } from "../parts/table.js";
+import { Title, useDocumentTitle } from "../parts/title.js";
+
+const Asked = styled.div`
+  display: flex;
+  flex-wrap: wrap;
+  gap: ${({ theme }) => `${theme.space(2)} ${theme.space(5)}`};
+  align-items: baseline;
+  margin: ${({ theme }) => `${theme.space(3)} 0`};
+`;
+
+const Soft = styled.span`
+  color: ${({ theme }) => theme.soft};
+`;
+
+const Two = styled.div`
+  display: grid;
+  grid-template-columns: repeat(2, minmax(0, 1fr));
+  gap: ${({ theme }) => theme.space(6)};
+  margin-top: ${({ theme }) => theme.space(5)};
+  @media (max-width: 999px) { grid-template-columns: minmax(0, 1fr); }
+  h2 { font-size: 1.125rem; margin-bottom: ${({ theme }) => theme.space(2)}; }
+  section + section { margin-top: ${({ theme }) => theme.space(5)}; }
+  iframe { width: 100%; height: 36rem; border: 1px solid ${({ theme }) => theme.edge}; background: #ffffff; }
+  pre { font: 0.8125rem/1.4 ${({ theme }) => theme.wire}; border: 1px solid ${({ theme }) => theme.rule}; padding: ${({ theme }) => theme.space(2)}; }
+  ul { list-style: none; padding: 0; }
+  li { padding: ${({ theme }) => `${theme.space(2)} 0`}; border-top: 1px solid ${({ theme }) => theme.rule}; }
+  li p { margin: 0; }
+  section > p { margin-top: ${({ theme }) => theme.space(3)}; }
+  > div:first-child { position: sticky; top: ${({ theme }) => theme.space(3)}; align-self: start; }
+`;
+
+const Row = styled.tr`
+  &:hover, &:focus-within { background: ${({ theme }) => theme.leaf}; }
+  button { border: 0; background: none; padding: 0; color: inherit; cursor: pointer; text-align: start; }
+`;
+
+/** A file that was chosen, as its text. */
+function FileChoice({
+  label,
+  accept,
+  name,
+  onChange,
+}: {
+  label: string;
+  accept: string;
+  name: string | null;
+  onChange: (name: string, text: string) => void;
+}) {
+  const input = useRef<HTMLInputElement>(null);
+  return (
+    <span>
+      <input
+        ref={input}
+        type="file"
+        accept={accept}
+        hidden
+        aria-label={label}
+        onChange={({ target }) => {
+          const [file] = target.files ?? [];
+          if (file) void file.text().then((text) => onChange(file.name, text));
+          // The same file, mended meanwhile, may be chosen again.
+          target.value = "";
+        }}
+      />
+      <QuietButton onClick={() => input.current?.click()}>{label}…</QuietButton> <Soft>{name}</Soft>
+    </span>
+  );
+}
+
+const certainties = { certain: "good", likely: "wait", guess: "wait" } as const;
+
+/** A page of somebody else's: nothing of it is loaded from elsewhere, whatever its own policy says. */
+function sealed(html: string): string {
+  const page = document.implementation.createHTMLDocument();
+  const policy = page.createElement("meta");
+  policy.httpEquiv = "Content-Security-Policy";
+  policy.content = "default-src data:";
+  return `${policy.outerHTML}${html}`;
+}
+
+/** Shows where a control stands in the form. */
+function pointAt(frame: HTMLIFrameElement | null, name: string | null): void {
+  const page = frame?.contentDocument;
+  if (!page) return;
+  for (const element of page.querySelectorAll<HTMLElement>("[data-quill-pointed]")) {
+    element.style.outline = "";
+    delete element.dataset.quillPointed;
+  }
+  if (name === null) return;
+  const [element] = [...page.getElementsByName(name)].filter((each) => each.getAttribute("type") !== "hidden");
+  if (!element) return;
+  element.dataset.quillPointed = "";
+  element.style.outline = "3px solid #14655c";
+  element.scrollIntoView({ block: "center" });
+}
+
+function Findings({ findings, point }: { findings: readonly FormFinding[]; point: (name: string | null) => void }) {
+  if (findings.length === 0) return <p>Nothing wrong was found.</p>;
+  return (
+    <ul>
+      {findings.map((finding) => (
+        <li
+          key={`${finding.code} ${finding.line} ${finding.column} ${finding.control}`}
+          onMouseEnter={() => point(finding.control)}
+        >
+          <p>
+            <Mark kind={finding.severity === "error" ? "stop" : "wait"}>{finding.severity}</Mark> {finding.message}
+          </p>
+          <Soft>
+            {finding.in === "form" ? "Form" : "Handler"}, line {finding.line}. {finding.remedy}
+          </Soft>
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+function Came({ answer, html }: { answer: AdoptAnswer; html: string }) {
+  const frame = useRef<HTMLIFrameElement>(null);
+  const draft = useNewDraft();
+  const point = (name: string | null): void => pointAt(frame.current, name);
+  const { page, controls, findings, notRead } = answer;
+  return (
+    <Two>
+      <div>
+        <h2>The form</h2>
+        {/* No script of it runs, nothing is sent, and nothing is loaded from elsewhere. */}
+        <iframe ref={frame} title="The form" sandbox="allow-same-origin" srcDoc={sealed(html)} />
+      </div>
+      <div>
+        <section>
+          <h2>Findings</h2>
+          <Findings findings={findings} point={point} />
+          {notRead.map(({ line, because }) => (
+            <p key={`${line} ${because}`}>
+              <Mark kind="wait">not read</Mark> Handler, line {line}: {because}
+            </p>
+          ))}
+        </section>
+        {controls.length > 0 && (
+          <section>
+            <h2>Controls and columns</h2>
+            <Scroll aria-label="Controls and columns">
+              <Table>
+                <Head columns={["Control", "Column", "Why"]} />
+                <tbody>
+                  {controls.map(({ name, label, column, certainty, reasons, line }) => (
+                    <Row key={`${name} ${line}`} onMouseEnter={() => point(name)}>
+                      <th scope="row">
+                        <button type="button" onFocus={() => point(name)} onClick={() => point(name)}>
+                          <code>{name}</code> <Soft>{label}</Soft>
+                        </button>
+                      </th>
+                      <td>{column === null ? <Soft>not matched</Soft> : <code>{column}</code>}</td>
+                      <td>
+                        {certainty && (
+                          <Mark kind={certainties[certainty]}>{certainty === "guess" ? "a guess" : certainty}</Mark>
+                        )}{" "}
+                        <Soft>{reasons.join(", ")}</Soft>
+                      </td>
+                    </Row>
+                  ))}
+                </tbody>
+              </Table>
+            </Scroll>
+          </section>
+        )}
+        {page && (
+          <section>
+            <h2>Page file</h2>
+            <Scroll aria-label="Page file">
+              <pre>{page.text}</pre>
+            </Scroll>
+            <p>
+              <Strong disabled={draft.isPending} onClick={() => draft.mutate({ name: page.name, text: page.text })}>
+                Create draft
+              </Strong>{" "}
+              {draft.error && <Mark kind="stop">{draft.error.message}</Mark>}
+            </p>
+          </section>
+        )}
+      </div>
+    </Two>
+  );
+}
+
+interface Source {
+  readonly name: string;
+  readonly text: string;
+}
+
+/** Import form: a form that somebody has written, beside the page that is made of it. */
+export default function ImportForm() {
+  useDocumentTitle("Import form");
+  const database = useDatabase();
+  const [table, setTable] = useState("");
+  const [key, setKey] = useState<Readonly<Record<string, string>>>({});
+  const [form, setForm] = useState<Source | null>(null);
+  const [handler, setHandler] = useState<Source | null>(null);
+  const read = useMutation<AdoptAnswer, ApiProblem>({
+    mutationFn: () =>
+      ask<AdoptAnswer>("/adopt", {
+        method: "POST",
+        body: {
+          table,
+          key,
+          html: form?.text ?? "",
+          handler: handler?.text ?? null,
+          zones: [Intl.DateTimeFormat().resolvedOptions().timeZone],
+        },
+      }),
+  });
+  const tables = (database.data?.tables ?? []).filter(({ because }) => because === null);
+  const columns = tables.find((each) => each.table === table)?.keys[0] ?? [];
+  const isTemplate = form?.text.includes("<%") && form.text.includes("%>");
+  const isReady = form !== null && table !== "" && (isTemplate || columns.every((name) => (key[name] ?? "") !== ""));
+  return (
+    <English>
+      <Title>Import form</Title>
+      <p>
+        Open the form of one record in your application, save the page as HTML, and choose it here with the record that
+        it shows. A template (EJS) needs no record. What is made of it is a draft; nothing of the form is kept.{" "}
+        <Link to="/help/adopting">How forms are read</Link>
+      </p>
+      {database.isPending && <Waiting height="4rem" what="Loading tables" />}
+      {database.error && <Failed error={database.error} again={() => void database.refetch()} />}
+      {database.data && tables.length === 0 && (
+        <Empty title="No tables">No table has a key by which a record can be edited.</Empty>
+      )}
+      {tables.length > 0 && (
+        <Asked>
+          <FileChoice
+            label="Choose page"
+            accept=".html,.htm,.ejs"
+            name={form?.name ?? null}
+            onChange={(name, text) => setForm({ name, text })}
+          />
+          <FileChoice
+            label="Choose handler"
+            accept=".js,.mjs,.cjs,.ts,.mts,.cts"
+            name={handler?.name ?? "(optional)"}
+            onChange={(name, text) => setHandler({ name, text })}
+          />
+          <Choice
+            label="Table"
+            value={table}
+            options={tables.map((each) => ({ id: each.table, text: each.table }))}
+            onChange={(id) => {
+              setTable(id);
+              setKey({});
+            }}
+          />
+          {!isTemplate &&
+            columns.map((name) => (
+              <TextLine
+                key={name}
+                label={name}
+                value={key[name] ?? ""}
+                onChange={(value) => setKey({ ...key, [name]: value })}
+              />
+            ))}
+          <Strong disabled={!isReady || read.isPending} onClick={() => read.mutate()}>
+            {read.isPending ? "Reading…" : "Read form"}
+          </Strong>
+        </Asked>
+      )}
+      <Heard>{read.data && `${read.data.findings.length} findings`}</Heard>
+      {read.error && <Failed error={read.error} again={() => read.mutate()} />}
+      {read.data && form && <Came answer={read.data} html={form.text} />}
+    </English>
+  );
+}
