@@ -17,9 +17,10 @@ import { type Answer, Load, valuesIn } from "./load.js";
 import { between, look, type Used } from "./processor.js";
 
 /** Two processes of one program differ by a tenth, by how they were compiled and lie in memory: so all are started anew so often. */
-const generations = 3;
+const isQuick = process.env.BENCH_QUICK === "1";
+const generations = isQuick ? 2 : 3;
 /** Rounds of each generation. */
-const rounds = Number(process.env.BENCH_ROUNDS ?? 4);
+const rounds = isQuick ? 2 : Number(process.env.BENCH_ROUNDS ?? 4);
 /** Rounds that do not count, until both sides run on optimised code. */
 const warmUps = 6;
 
@@ -203,11 +204,13 @@ async function startAll(url: string): Promise<readonly Named[]> {
 }
 
 try {
-  for (const concurrency of [10, 1])
+  for (const concurrency of isQuick ? [10] : [10, 1])
     process.stdout.write(`${await compare(ground.pages, concurrency, `${concurrency} at once`, true)}\n`);
-  const distance = await atDistance(ground.pages, 1);
-  process.stdout.write(`${await compare(distance.url, 1, "1 at once, 1 ms further", false)}\n`);
-  distance.close();
+  if (!isQuick) {
+    const distance = await atDistance(ground.pages, 1);
+    process.stdout.write(`${await compare(distance.url, 1, "1 at once, 1 ms further", false)}\n`);
+    distance.close();
+  }
   process.stdout.write(
     `Statements in one save of ours: ${trips}; rounds: ${rounds} of each of ${generations} generations of processes, after ${warmUps} that don't count.\n`,
   );

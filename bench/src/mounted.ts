@@ -4,9 +4,10 @@ import { fileURLToPath } from "node:url";
 import { demoPages } from "@loyal-quill/demo";
 import { type Kind, start } from "./child.js";
 import { makeGround } from "./ground.js";
-import { savesBeside } from "./saves-beside.js";
+import { rounds, savesBeside } from "./saves-beside.js";
 
 const pages = fileURLToPath(demoPages);
+const isQuick = process.env.BENCH_QUICK === "1";
 
 /** Kinds of applications (`serve.ts`), and what each has that the plain one has not. */
 const kinds: Partial<Record<Kind, string>> = {
@@ -22,9 +23,9 @@ const plain = await start("ours", ground.pages, pages);
 try {
   for (const [kind, what] of Object.entries(kinds)) {
     const other = await start(kind as Kind, ground.pages, pages);
-    for (const concurrency of [1, 10])
+    for (const concurrency of isQuick ? [10] : [1, 10])
       process.stdout.write(
-        `${await savesBeside(`a save ${what}, to one without`, plain, other, concurrency, ground.codes)}\n`,
+        `${await savesBeside(`a save ${what}, to one without`, plain, other, concurrency, ground.codes, isQuick ? 5 : rounds)}\n`,
       );
     other.process.disconnect();
   }

@@ -1,6 +1,6 @@
 import { execFileSync } from "node:child_process";
 import { existsSync } from "node:fs";
-import { mkdtemp, readFile, rm, writeFile } from "node:fs/promises";
+import { mkdtemp, readdir, readFile, rm, writeFile } from "node:fs/promises";
 import os from "node:os";
 import path from "node:path";
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from "@jest/globals";
@@ -8,16 +8,31 @@ import type { Actor } from "@loyal-quill/core";
 import fc from "fast-check";
 import { strToU8, unzipSync, zipSync } from "fflate";
 import { type CellValue, readXlsx, writeXlsx } from "hucre/xlsx";
+import { parseDocument } from "yaml";
 import { csv, formOf, hiddenIn, Posts, type Table } from "./testing/posts.js";
+import { demoFile, demoPages } from "./testing/trips.js";
 
 /*
  * The same list as a workbook: real numbers and days, what the spreadsheet is told of its cells, and what comes back; rows that are new; and rows
  * that come back once more with what was said of them.
  */
 
+/** The demo's pages, each with a list for spreadsheets. */
+async function demoLists(): Promise<Record<string, string>> {
+  const names = (await readdir(demoPages)).map((name) => name.replace(".page.yaml", ""));
+  const texts = await Promise.all(names.map(demoFile));
+  return Object.fromEntries(
+    names.map((name, index) => {
+      const document = parseDocument(texts[index] ?? "");
+      document.setIn(["list", "spreadsheet"], true);
+      return [name, document.toString()];
+    }),
+  );
+}
+
 let posts: Posts;
 beforeAll(async () => {
-  posts = await Posts.start();
+  posts = await Posts.start(await demoLists());
 });
 afterAll(() => posts.close());
 beforeEach(() => posts.fill());
@@ -434,6 +449,57 @@ describe("LibreOffice", () => {
       expect([kind, json.changed]).toMatchObject([kind, [{ title: "Post P004", cells: [{ new: "Post four" }] }]]);
     }
   });
+
+  test("and nothing is changed by it in any of the demo's lists, nor by us", async () => {
+    const person: Actor = {
+      id: "all",
+      name: "Una All",
+      roles: ["technician", "hydrologist", "duty-officer"],
+      attributes: { region_id: 2, team: 1 },
+    };
+    posts.actor = person;
+    const directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-office-"));
+    const looked: string[] = [];
+    try {
+      for (const name of Object.keys(await demoLists())) {
+        const page = posts.trips.site().pages.find((each) => each.name === name);
+        const list = page?.path.list.slice(1) ?? "";
+        const bytes = await posts.bytes("format=xlsx", list).catch(() => null);
+        if (!bytes) continue;
+        looked.push(name);
+        const ways = [bytes, await posts.bytes("", list)];
+        if (existsSync(office)) {
+          await writeFile(path.join(directory, "a.xlsx"), bytes);
+          for (const to of ["ods", "xlsx:Calc MS Excel 2007 XML"]) {
+            const profile = `-env:UserInstallation=file://${directory}/profile`;
+            const from = path.join(directory, to === "ods" ? "a.xlsx" : "a.ods");
+            execFileSync(office, [profile, "--headless", "--convert-to", to, "--outdir", directory, from], {
+              stdio: "ignore",
+            });
+          }
+          ways.push(await readFile(path.join(directory, "a.xlsx")));
+        }
+        for (const [way, content] of ways.entries()) {
+          const { status, json } = await posts.send(formOf(content), "application/json", {}, list);
+          const { changed, refused, ignored, conflicts } = json;
+          expect([name, way, status, changed, refused, ignored, conflicts]).toEqual([name, way, 200, [], [], [], []]);
+        }
+      }
+    } finally {
+      await rm(directory, { recursive: true });
+    }
+    // A page that saves through a routine has no such list.
+    expect(looked.sort()).toEqual([
+      "bulletin",
+      "calibration",
+      "reading-note",
+      "region",
+      "river",
+      "sensor",
+      "station",
+      "visit",
+    ]);
+  }, 240_000);
 
   // Where it is installed, it does so anew; with QUILL_RECORD_OFFICE set, what it makes is kept for the test above.
   (existsSync(office) ? test : test.skip)(

@@ -165,6 +165,21 @@ function ofValue({ control, column }: Matched, stored: Stored, zones: readonly s
   return say(codeOf[differs.is], `${label} shows ${shownText(value)}, and ${shownText(stored)} is stored.`);
 }
 
+/** What is wrong with names and labels: of a page or of its template. */
+export const namingFindings = (form: HtmlForm, matched: readonly Matched[]): readonly FormFinding[] =>
+  form.controls.flatMap((control) => {
+    const { name, kind, label, place } = control;
+    if (kind === "hidden") return [];
+    if (matched.every((each) => each.control.name !== name))
+      return [formFinding("unknown-name", `No column of the table was found for “${name}”.`, place, name)];
+    const isMatched = matched.some((each) => each.control === control);
+    return isMatched && label === null
+      ? [formFinding("no-label", `The control “${name}” has no label.`, place, name)]
+      : [];
+  });
+
+export const byPlace = (a: FormFinding, b: FormFinding): number => a.line - b.line || a.column - b.column;
+
 /** Everything that is wrong with a form, as far as the page and the record tell it. */
 export function formFindings(ground: Ground): readonly FormFinding[] {
   const { form, matched, key, row, zones } = ground;
@@ -185,19 +200,7 @@ export function formFindings(ground: Ground): readonly FormFinding[] {
       );
     if (!control.isDisabled && kind !== "file" && kind !== "password")
       found.push(...ofValue(each, row[column.name] ?? null, zones));
-    if (kind !== "hidden" && control.label === null)
-      found.push(formFinding("no-label", `The control “${name}” has no label.`, place, name));
   }
-  for (const control of form.controls) {
-    if (control.kind === "hidden" || matched.some((each) => each.control.name === control.name)) continue;
-    found.push(
-      formFinding(
-        "unknown-name",
-        `No column of the table was found for “${control.name}”.`,
-        control.place,
-        control.name,
-      ),
-    );
-  }
-  return found.sort((a, b) => a.line - b.line || a.column - b.column);
+  found.push(...namingFindings(form, matched));
+  return found.sort(byPlace);
 }

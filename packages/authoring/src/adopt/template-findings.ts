@@ -1,5 +1,5 @@
 import type { Column, Table } from "@loyal-quill/core/table/model";
-import { type FormFinding, formFinding } from "./findings.js";
+import { byPlace, type FormFinding, formFinding, namingFindings } from "./findings.js";
 import type { HtmlControl, HtmlForm } from "./html-form.js";
 import type { Matched } from "./match.js";
 import { mark, printsIn, speaksOf, type Template } from "./template.js";
@@ -91,18 +91,7 @@ export function templateFindings(
       );
     if (!control.isDisabled && control.kind !== "file" && control.kind !== "password")
       found.push(...ofValue(each, template));
-    if (isVisible(control) && control.label === null)
-      found.push(formFinding("no-label", `The control “${name}” has no label.`, place, name));
   }
-  for (const control of form.controls)
-    if (isVisible(control) && matched.every((each) => each.control.name !== control.name))
-      found.push(
-        formFinding(
-          "unknown-name",
-          `No column of the table was found for “${control.name}”.`,
-          control.place,
-          control.name,
-        ),
-      );
-  return found.sort((a, b) => a.line - b.line || a.column - b.column);
+  found.push(...namingFindings(form, matched));
+  return found.sort(byPlace);
 }

@@ -75,7 +75,8 @@ export class Posts {
     readonly close: () => Promise<void>,
   ) {}
 
-  static async start(): Promise<Posts> {
+  /** @param more page files beside those of the posts, by their names */
+  static async start(more: Readonly<Record<string, string>> = {}): Promise<Posts> {
     const trips = await makeTrips({
       sql: [
         `CREATE TABLE network.post (code text PRIMARY KEY, name text NOT NULL, number text, height numeric(8,3) NOT NULL, since date, seen timestamptz, open boolean NOT NULL DEFAULT false,
@@ -85,6 +86,7 @@ export class Posts {
         "GRANT SELECT, INSERT, UPDATE, DELETE ON network.numbered, network.post TO quill_pages",
       ],
       files: {
+        ...more,
         post: file,
         found: file
           .replace("/posts/", "/found/")
@@ -126,7 +128,7 @@ export class Posts {
 
   async bytes(query = "", list = "posts"): Promise<Uint8Array> {
     const response = await fetch(`${this.origin}/records/${list}/~spreadsheet?${query}`);
-    if (!response.headers.get("content-disposition")?.includes(`${list}-to-edit.`))
+    if (!response.headers.get("content-disposition")?.includes("-to-edit."))
       throw new Error(`It was answered ${response.status}, and no file.`);
     return new Uint8Array(await response.arrayBuffer());
   }

@@ -1,15 +1,28 @@
 import { message, word } from "../../messages/messages.js";
 import type { Page } from "../../page/page.js";
 import type { SpreadsheetColumn } from "../../page/spreadsheet.js";
+import type { Stored } from "../../postgres/statement.js";
 import type { Bound } from "../../rules/bound.js";
 import { demandsOf, type Rule } from "../../rules/rule.js";
 import { labelOf } from "../../spreadsheet/cells.js";
 import type { SheetCell, SheetColumn, SheetDemand } from "../../spreadsheet/sheet.js";
+import { completeOffers } from "../../steps/offer.js";
 import type { Kind } from "../../table/model.js";
+import type { Trip } from "../../trip/trip.js";
 import { orderOf } from "../../values/order.js";
 import type { Offers } from "../../views/form-view.js";
 
 /* What a spreadsheet is told of a page's columns: how their cells are shown, and what it lets be typed. The page judges all of it anew. */
+
+/** The lists of choices with the labels of values that are stored and not offered any more. @param valuesOf those of a column */
+export function withStored(
+  trip: Trip,
+  lists: Offers,
+  valuesOf: (column: string) => readonly Stored[],
+): Promise<Offers> {
+  const fields = trip.page.fields.filter(({ column }) => lists.has(column.name));
+  return completeOffers({ ...trip, page: { ...trip.page, fields } }, lists, {}, { get: valuesOf }, null);
+}
 
 const texts: ReadonlySet<Kind> = new Set(["text", "enum", "json", "other", "uuid"]);
 

@@ -23,7 +23,7 @@ import type { Offers } from "../../views/form-view.js";
 import { claimsFor } from "../form.js";
 import { partAt, questionOf } from "../list.js";
 import { keyIn, recordIn } from "../row-forms.js";
-import { isTextColumn, realOf, sheetColumn } from "./columns.js";
+import { isTextColumn, realOf, sheetColumn, withStored } from "./columns.js";
 
 /** So many rows are made at a time. */
 const rowsAtATime = 100;
@@ -164,13 +164,19 @@ export async function spreadsheet(trip: Trip): Promise<Outcome> {
     { name: "rows", value: String(rows.length), ...(more ? { note: "there are more than one file holds" } : {}) },
   ]);
   recorder.note("prefill", []);
+  const labels = await withStored({ ...trip, page }, lists, (name) => {
+    const index = columns.findIndex(({ field }) => field.column.name === name);
+    return rows.map(
+      (row) => (Object.hasOwn(row, referenceName(index)) ? row[referenceName(index)] : row[name]) ?? null,
+    );
+  });
   function* fileRows(): Generator<FileRow> {
     for (const row of rows) {
       const inFile = fileTrip(trip, keyIn(own.page, row));
       const mark = isEditableRow(page, row)
         ? markCell(writeToken(claimsFor(inFile, "edit", recordIn(inFile.page, row)), dependencies.signer))
         : noMark;
-      yield { cells: columns.map((column, index) => cellOf(trip, column, index, row, lists)), mark };
+      yield { cells: columns.map((column, index) => cellOf(trip, column, index, row, labels)), mark };
     }
   }
   return fileOf(trip, format, lists, fileRows(), { isPlain: bom === undefined });

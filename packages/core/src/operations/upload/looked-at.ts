@@ -19,6 +19,7 @@ import { claimsFor } from "../form.js";
 import type { Ready, Stopped } from "../save-kind.js";
 import { prepare } from "../saving.js";
 import { type Pairs, pairsFor, rowsIn, touchedIn, typedForNothing, type Unmarked, type Way } from "./came-back.js";
+import { withStored } from "./columns.js";
 import { fileTrip } from "./download.js";
 import { isNew, uploadRows } from "./kind.js";
 import { type Left, leftOf } from "./left.js";
@@ -130,7 +131,12 @@ export async function lookAt(trip: Trip, bytes: Uint8Array, { reason, takesNew }
   }
   const { rows: came, foreign, counts, number } = found;
   const keys = came.map(({ claims }) => claims.key);
-  const [stored, lists] = await Promise.all([storedOf(trip, keys), loadLists(trip)]);
+  const [stored, offered] = await Promise.all([storedOf(trip, keys), loadLists(trip)]);
+  const lists = await withStored(trip, offered, (name) => [
+    ...[...stored.values()].map(({ row }) => row[name] ?? null),
+    // What it showed, where something else is stored by now.
+    ...came.map(({ claims }) => (claims.shown[name]?.startsWith("=") ? claims.shown[name].slice(1) : null)),
+  ]);
   const way: Way = { lists, hasDecimalComma: table.hasDecimalComma };
   const views: UploadRow[] = foreign.map(({ told }) => told);
   const left: Left[] = foreign.map(({ told, mark, cells }) => leftOf(trip, way, told, mark, cells, null));
