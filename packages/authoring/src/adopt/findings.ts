@@ -169,7 +169,8 @@ function ofValue({ control, column }: Matched, stored: Stored, zones: readonly s
 export const namingFindings = (form: HtmlForm, matched: readonly Matched[]): readonly FormFinding[] =>
   form.controls.flatMap((control) => {
     const { name, kind, label, place } = control;
-    if (kind === "hidden") return [];
+    // What our own pages ask for besides a record's fields, such as why it is changed.
+    if (kind === "hidden" || name.startsWith("quill.")) return [];
     if (matched.every((each) => each.control.name !== name))
       return [formFinding("unknown-name", `No column of the table was found for “${name}”.`, place, name)];
     const isMatched = matched.some((each) => each.control === control);

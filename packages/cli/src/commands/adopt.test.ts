@@ -11,7 +11,7 @@ import { freshDatabase, type TestDatabase } from "@loyal-quill/testing";
 import express from "express";
 import pg from "pg";
 import { parse } from "yaml";
-import { checkFiles } from "../index.js";
+import { checkFiles, serve } from "../index.js";
 import { type AdoptOptions, adopt } from "./adopt.js";
 
 /*
@@ -19,6 +19,7 @@ import { type AdoptOptions, adopt } from "./adopt.js";
  * is none.
  */
 
+const demoPages = fileURLToPath(new URL("../../../../demo/pages", import.meta.url));
 const program = fileURLToPath(new URL("../../bin/quill.js", import.meta.url));
 
 let made: TestDatabase;
@@ -600,6 +601,38 @@ router.post("/stations/:code/edit", csrfProtection, function (req, res, next) {
     expect(await look(form("2026-07-01T13:30"))).toEqual(["time-shifted begins"]);
     expect(await look(form("2026-07-01T13:30"), ["Europe/London"])).toEqual([]);
     expect(await look(form("2026-07-01T12:30", "12.13"))).toEqual(["value-cut weight"]);
+  });
+
+  test("of our own, as the demo serves it, is sound, and drafted as what it is", async () => {
+    const serving = await serve(
+      {
+        database: made.pages,
+        pages: demoPages,
+        store: undefined,
+        port: undefined,
+        host: "127.0.0.1",
+        workbench: false,
+        as: "Lotte Haas",
+        roles: ["technician", "hydrologist"],
+        name: "Vale",
+        signingKeys: undefined,
+      },
+      () => {},
+    );
+    try {
+      for (const [table, address, key, fields] of [
+        ["network.station", "/stations/MV-014/edit", {}, 10],
+        ["network.river", "/rivers/7/edit", {}, 2],
+        ["network.region", "/regions/2/edit", {}, 2],
+        ["network.sensor", "/sensors/MV-014/1/edit", { station_code: "MV-014", channel: "1" }, 7],
+      ] as const) {
+        const said = await adoptedFrom(`${serving.address}${address}`, { table, key, zones: ["Europe/London"] });
+        expect([table, codesOf(said)]).toEqual([table, []]);
+        expect([table, said.controls.filter(({ column }) => column !== null).length]).toEqual([table, fields]);
+      }
+    } finally {
+      await serving.stop();
+    }
   });
 
   test("is written for people, for programs and for code scanning, and its file once", async () => {
