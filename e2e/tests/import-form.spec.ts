@@ -55,6 +55,9 @@ test("a form is imported: beside what is made of it, with what is wrong, and bec
   await expect(page).toHaveURL(/\/workbench\/pages\/river/);
   await expect(page.getByText("Name of the river").first()).toBeAttached();
   expect(await readFile(`${vale.pages}/river.page.yaml`, "utf8")).not.toContain("Name of the river");
+  // Other tests begin on what is published.
+  await page.getByRole("button", { name: "Discard draft" }).click();
+  await expect(page.getByRole("status").filter({ hasText: "Published, no draft" })).toBeVisible();
 });
 
 test("who may not look at a table's records reads no form against them", async ({ signedIn }) => {

@@ -102,6 +102,7 @@ describe("a table that no page serves", () => {
       ["POST", "/drafts/station/census", { text: file }],
       ["POST", "/drafts/station/rehearsal", { text: file, quick: true }],
       ["POST", "/drafts/station/replay", { text: file, query: {} }],
+      ["POST", "/adopt", { table: "office.person", key: { id: "1" }, html: "<form>", handler: null, zones: [] }],
     ];
     for (const [method, path, body] of asked) {
       const { status, said } = await maud.send<{ title: string }>(method, path, body);

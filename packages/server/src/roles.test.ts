@@ -50,6 +50,7 @@ const routes: Readonly<Record<string, readonly Role[]>> = {
   "GET /changes/entries": ["auditor"],
   "GET /changes/record": ["auditor"],
   "POST /changes/put-back/plan": ["auditor"],
+  "POST /adopt": ["builder"],
   "POST /changes/put-back": ["auditor"],
   "GET /changes/verification": ["auditor"],
   "POST /changes/verification": ["auditor"],

@@ -2,6 +2,7 @@ import { type Adopted, adoptForm, isTemplate } from "@loyal-quill/authoring";
 import { findTable, rowNowStatement, tableName } from "@loyal-quill/core";
 import express, { type Request } from "express";
 import * as v from "valibot";
+import { DeskRefusal } from "../drafts/desk-refusal.js";
 import type { EditedDatabase } from "../edited-database.js";
 import type { Account } from "../store/entities.js";
 import type { Look } from "../trail.js";
@@ -23,12 +24,14 @@ const askedSchema = v.strictObject({
 });
 type Asked = v.InferOutput<typeof askedSchema>;
 
-/** A form that was written elsewhere, held against its table; and against the record that it shows, where it is no template. */
-async function adopted({ pages, database }: AdoptRouteOptions, asked: Asked): Promise<Adopted | string> {
+const refused = (because: string): DeskRefusal => new DeskRefusal("No such record", because, 422);
+
+/** A form that was written elsewhere, held against its table; and against the record that it shows, where it is no template. @throws DeskRefusal */
+async function adopted({ pages, database }: AdoptRouteOptions, asked: Asked): Promise<Adopted> {
   const { html, handler, zones, key } = asked;
   const { catalog } = pages.loaded();
   const table = tableOf(pages.loaded(), asked.table);
-  if (!table) return "There is no table of this name that the connection may read.";
+  if (!table) throw refused("There is no table of this name that the connection may read.");
   const names = table.keys.find(({ columns }) => columns.every((name) => (key[name] ?? "") !== ""))?.columns;
   const common = { html, address: null, handler, table };
   if (isTemplate(html)) {
@@ -36,12 +39,16 @@ async function adopted({ pages, database }: AdoptRouteOptions, asked: Asked): Pr
     return adoptForm(catalog, { ...common, key: own, row: null, zones: [] });
   }
   if (!names)
-    return `Name the record that the form shows, by ${table.keys.map(({ columns }) => columns.join(" and ")).join(", or by ")}.`;
+    throw refused(
+      `Name the record that the form shows, by ${table.keys.map(({ columns }) => columns.join(" and ")).join(", or by ")}.`,
+    );
   const pairs = names.map((name) => [name, key[name] ?? ""] as const);
   // What is no value of the key's type names no record.
   const [row] = await database.run(rowNowStatement(table, pairs)).catch(() => []);
   if (!row)
-    return `${tableName(table)} has no record with ${pairs.map(([name, value]) => `${name} ${value}`).join(", ")}.`;
+    throw refused(
+      `${tableName(table)} has no record with ${pairs.map(([name, value]) => `${name} ${value}`).join(", ")}.`,
+    );
   return adoptForm(catalog, { ...common, key: pairs, row, zones: ["UTC", ...zones] });
 }
 
@@ -59,16 +66,16 @@ export function adoptRoutes(options: AdoptRouteOptions): GuardedRoutes {
         "Send the table, the record's key and the page: 500 kB of it at most, and 100 kB of its handler.",
       );
     const { table } = parsed.output;
-    mayLookAt({ pages }, await account(request), table);
-    if (findTable(pages.loaded().catalog.tables, table)) await look(request, "records.searched", table);
     try {
-      const answer = await adopted(options, parsed.output);
-      if (typeof answer === "string") return problem(response, 422, "No such record", answer);
-      response.json(answer);
+      mayLookAt({ pages }, await account(request), table);
+      if (findTable(pages.loaded().catalog.tables, table)) await look(request, "records.searched", table);
+      response.json(await adopted(options, parsed.output));
     } catch (error) {
       // Elements, or brackets, in more of one another than can be followed.
-      if (!(error instanceof RangeError)) throw error;
-      problem(response, 422, "Can't be read", "The page or its handler is nested too deeply.");
+      if (error instanceof RangeError)
+        return problem(response, 422, "Can't be read", "The page or its handler is nested too deeply.");
+      if (!(error instanceof DeskRefusal)) throw error;
+      problem(response, error.status, error.title, error.message);
     }
   });
   return routes;
