@@ -232,7 +232,7 @@ interface Progress {
   readonly phase?: "reading" | "checking" | "saving";
   readonly done?: number;
   readonly of?: number;
-  readonly ended?: "saved" | "given-up" | "answered";
+  readonly ended?: "saved" | "given-up" | "answered" | "unknown";
 }
 
 const hex = (bytes: Uint8Array): string => [...bytes].map((byte) => byte.toString(16).padStart(2, "0")).join("");
@@ -285,6 +285,7 @@ class Work {
     for (let turn = 0; turn < 40; turn++) {
       const { ended, phase } = await this.ask();
       if (ended === "saved") return this.words.saved;
+      if (ended === "unknown") return this.words.unknown;
       if (ended) return this.words.cancelled;
       if (!phase && turn > 4) return this.words.unknown;
       await wait(250);

@@ -33,7 +33,7 @@ import type { signerOf } from "./signing.js";
 import { spansOf } from "./spans.js";
 import { traceOf } from "./trace.js";
 import type { Undecided } from "./undecided.js";
-import { Uploads } from "./uploads.js";
+import { type Progress, Uploads } from "./uploads.js";
 
 const day = 86_400_000;
 
@@ -54,6 +54,13 @@ export interface ServingParts {
   readonly later: Undecided;
   readonly listeners: ReadonlySet<PagesListener>;
   readonly onError: (error: unknown) => void;
+}
+
+/** How an upload ended, for who gave it up. */
+function endOf(outcome: RecordedRequest["outcome"], isGivenUp: boolean): NonNullable<Progress["ended"]> {
+  if (outcome === "saved") return "saved";
+  if (outcome === "failed") return "unknown";
+  return isGivenUp ? "given-up" : "answered";
 }
 
 /** The number that a browser's script has given to an upload. */
@@ -163,7 +170,7 @@ export class Serving {
       exportTurn: (person) => turns.take(person, response),
       ...(work ? { work } : {}),
     });
-    work?.end(handled.recorded.outcome === "saved" ? "saved" : work.isGivenUp() ? "given-up" : "answered");
+    work?.end(endOf(handled.recorded.outcome, work.isGivenUp()));
     if (replicas && !reads && handled.response.status < 400) seen.note(request, response, await replicas.position());
     if (!this.showsAgain(asked, handled, exchange)) await this.answer(matched, handled, asked, exchange);
     await this.finish(handled.recorded, handled, (ended) => withHeaders(ended, request));

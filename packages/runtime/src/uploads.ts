@@ -6,7 +6,8 @@ export interface Progress {
   readonly phase?: Parameters<Work["tell"]>[0];
   readonly done?: number;
   readonly of?: number;
-  readonly ended?: "saved" | "given-up" | "answered";
+  /** `unknown`: it failed, and perhaps after it was saved. */
+  readonly ended?: "saved" | "given-up" | "answered" | "unknown";
 }
 
 /** How long it is known how an upload ended, in milliseconds. */

@@ -1,4 +1,5 @@
 import type { Row, Stored } from "@loyal-quill/core/postgres/statement";
+import { fitsPattern } from "@loyal-quill/core/rules/pattern";
 import type { Table } from "@loyal-quill/core/table/model";
 import { type Difference, difference } from "./compare.js";
 import { type FormFindingCode, formFindingKinds } from "./finding-kinds.js";
@@ -115,13 +116,7 @@ function refusedBy({ demands, kind }: HtmlControl, stored: string): string | nul
     return `It takes nothing below ${min}, and ${stored} is stored.`;
   if (max && ["number", "range", "date"].includes(kind) && compared > bound(max))
     return `It takes nothing above ${max}, and ${stored} is stored.`;
-  if (pattern) {
-    try {
-      if (!new RegExp(`^(?:${pattern})$`, "v").test(stored)) return `Its pattern does not match ${shownText(stored)}.`;
-    } catch {
-      return null;
-    }
-  }
+  if (pattern && fitsPattern(pattern, stored) === false) return `Its pattern does not match ${shownText(stored)}.`;
   return null;
 }
 

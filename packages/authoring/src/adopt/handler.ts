@@ -154,11 +154,14 @@ function tainted(handler: Node): ReadonlySet<string> {
   return found;
 }
 
+/** So much of a condition is read, in characters. */
+const mostCondition = 2000;
+
 /** Whether the record is looked for by one of the table's keys; and by what it is. */
 function whereOf(sql: string): readonly string[] | null {
   const [, condition] = /\bwhere\b([\s\S]*)$/i.exec(sql) ?? [];
   if (condition === undefined) return null;
-  return [...condition.matchAll(/(?:\w+\.)?"?(\w+)"?\s*=/g)].map(([, name = ""]) => name);
+  return [...condition.slice(0, mostCondition).matchAll(/(?:\w+\.)?"?(\w+)"?\s*=/g)].map(([, name = ""]) => name);
 }
 
 function ofWrite(

@@ -79,11 +79,12 @@ const textIn = (node: Parent): string =>
     .join("");
 
 /** What people read of a text: white space as one space, without the marks that stand at labels. */
-const readText = (text: string): string | null =>
-  text
-    .replaceAll(/\s+/g, " ")
-    .replace(/\s*[*:]+\s*$/, "")
-    .trim() || null;
+function readText(text: string): string | null {
+  const read = text.replaceAll(/\s+/g, " ").trim();
+  let end = read.length;
+  while (end > 0 && "*: ".includes(read[end - 1] ?? "")) end -= 1;
+  return read.slice(0, end) || null;
+}
 
 const placeOf = ({ sourceCodeLocation: at }: Element): Place => ({
   line: at?.startLine ?? 1,

@@ -665,7 +665,7 @@ router.post("/stations/:code/edit", csrfProtection, function (req, res, next) {
     const said = async (...told: readonly string[]): Promise<string> => (await quill(...told)).error;
     expect(await said("http://192.0.2.1/stations/1", "--table", "network.station")).toContain("is on another machine");
     expect(await said(at(), "--table", "network.nothing")).toContain("There is no table network.nothing");
-    expect(await said(at())).toContain("Which table and record does the form show?");
+    expect(await said(at())).toContain("Which table is the form for? Say --table SCHEMA.NAME.");
     expect(await said(`${origin}/stations/new`, "--table", "network.station")).toContain(
       "Say --key COLUMN=VALUE, by one of its keys: code",
     );

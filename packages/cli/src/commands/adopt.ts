@@ -2,6 +2,7 @@ import { mkdir, readFile, writeFile } from "node:fs/promises";
 import path from "node:path";
 import { type Adopted, adoptForm, isTemplate } from "@loyal-quill/authoring";
 import {
+  answeredOr,
   type Catalog,
   findTable,
   type Row,
@@ -18,7 +19,7 @@ export interface AdoptOptions {
   /** An address on loopback, or a file. */
   readonly source: string;
   readonly database: string;
-  /** `schema.table`; looked for by the form where it is left out. */
+  /** `schema.table`; a table's name alone where only one schema has it. */
   readonly table: string | undefined;
   /** The record's key by its columns; taken from the address where it is left out. */
   readonly key: Readonly<Record<string, string>>;
@@ -73,7 +74,7 @@ function tableNamed(catalog: Catalog, name: string): Table {
   if (table) return table;
   throw new CannotStart(
     name === ""
-      ? "Which table is the template for? Say --table SCHEMA.NAME."
+      ? "Which table is the form for? Say --table SCHEMA.NAME."
       : `There is no table ${name} that this connection may read.`,
   );
 }
@@ -85,30 +86,26 @@ async function recordOf(
   run: (table: Table, key: Found["key"]) => Promise<Row | null>,
 ): Promise<Found> {
   const { table: name, key: given, source } = options;
-  const named = name === undefined ? undefined : tableNamed(catalog, name);
-  const tables = named ? [named] : catalog.tables;
+  const table = tableNamed(catalog, name ?? "");
   const parts = partsOf(source);
-  for (const table of tables)
-    for (const { columns } of table.keys) {
-      const told = columns.flatMap((column) => (given[column] === undefined ? [] : [[column, given[column]] as const]));
-      if (told.length === columns.length) {
-        const row = await run(table, told);
-        if (row) return { table, key: told, row };
-        throw new CannotStart(
-          `${tableName(table)} has no record with ${told.map(([column, value]) => `${column} ${value}`).join(", ")}.`,
-        );
-      }
-      if (Object.keys(given).length > 0 || columns.length !== 1 || !named) continue;
-      for (const part of parts) {
-        const key = [[columns[0] ?? "", part] as const];
-        const row = await run(table, key);
-        if (row) return { table, key, row };
-      }
+  for (const { columns } of table.keys) {
+    const told = columns.flatMap((column) => (given[column] === undefined ? [] : [[column, given[column]] as const]));
+    if (told.length === columns.length) {
+      const row = await run(table, told);
+      if (row) return { table, key: told, row };
+      throw new CannotStart(
+        `${tableName(table)} has no record with ${told.map(([column, value]) => `${column} ${value}`).join(", ")}.`,
+      );
     }
+    if (Object.keys(given).length > 0 || columns.length !== 1) continue;
+    for (const part of parts) {
+      const key = [[columns[0] ?? "", part] as const];
+      const row = await run(table, key);
+      if (row) return { table, key, row };
+    }
+  }
   throw new CannotStart(
-    named
-      ? `Which record does the form show? Say --key COLUMN=VALUE, by one of its keys: ${named.keys.map(({ columns }) => columns.join(" and ")).join("; ")}.`
-      : "Which table and record does the form show? Say --table SCHEMA.NAME, and --key COLUMN=VALUE where it does not stand in the address.",
+    `Which record does the form show? Say --key COLUMN=VALUE, by one of its keys: ${table.keys.map(({ columns }) => columns.join(" and ")).join("; ")}.`,
   );
 }
 
@@ -132,7 +129,7 @@ export async function adopt(options: AdoptOptions, write: (text: string) => void
     }
     const record = await recordOf(options, catalog, async (table, key) => {
       // What is no value of the key's type names no record.
-      const rows = await database.run(rowNowStatement(table, key)).catch(() => []);
+      const rows = await answeredOr(() => database.run(rowNowStatement(table, key)), []);
       return rows[0] ?? null;
     });
     return adoptForm(catalog, { html, address, handler, ...record, zones: ["UTC", ...options.zones] });

@@ -11,6 +11,15 @@ interface Pattern {
  * The whole value matches a pattern. RE2 takes a time that grows with the text only, whatever the pattern: no input can make it
  * hang. Nothing of the table can say the same, since PostgreSQL's patterns are POSIX's.
  */
+/** Whether a whole text fits a pattern, in time that grows with its length only (RE2); null where it is none that is known here. */
+export function fitsPattern(source: string, text: string): boolean | null {
+  try {
+    return RE2JS.compile(source).matches(text);
+  } catch {
+    return null;
+  }
+}
+
 export const pattern: RuleKind<Pattern, string> = {
   name: "pattern",
   label: "Pattern",

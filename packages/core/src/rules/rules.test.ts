@@ -7,6 +7,7 @@ import { Parameters } from "../postgres/statement.js";
 import { type Column, columnOf } from "../table/model.js";
 import { station } from "../testing/marrow-vale.js";
 import { kindOf, ruleKinds, ruleKindsInFile } from "./index.js";
+import { fitsPattern } from "./pattern.js";
 import { pageRules, tableRules } from "./read.js";
 import type { Rule, RuleContext } from "./rule.js";
 import { type RuleSetting, ruleSchema } from "./schema.js";
@@ -169,4 +170,10 @@ describe("the statements of rules", () => {
       check: `"name"::text IN ('it''s',  E'a\\\\b')`,
     });
   });
+});
+
+test("a pattern takes no longer than its text is long, whatever it is", () => {
+  expect(fitsPattern("(a+)+$", `${"a".repeat(5000)}!`)).toBe(false);
+  expect(fitsPattern("[a-z]+", "abc")).toBe(true);
+  expect(fitsPattern("(", "a")).toBeNull();
 });

@@ -14,21 +14,39 @@ import { mostInCell } from "./write-xlsx.js";
 const numeric: ReadonlySet<Kind> = new Set(["integer", "decimal", "float"]);
 const dated: ReadonlySet<Kind> = new Set(["date", "timestamp", "timestamptz"]);
 
-/** Labels that stand for several values are told apart by the values. */
-export function labelOf(options: readonly Option[], value: string): string | undefined {
-  const found = options.find((option) => option.value === value);
-  if (!found) return undefined;
-  const isAlone = options.filter(({ label }) => label === found.label).length === 1;
-  return isAlone ? found.label : `${found.label} (${value})`;
+interface Labels {
+  readonly byValue: ReadonlyMap<string, string>;
+  readonly byLabel: ReadonlyMap<string, string>;
 }
+
+/** Of each list of options: thousands of cells are held against one. */
+const known = new WeakMap<readonly Option[], Labels>();
+
+function labelsOf(options: readonly Option[]): Labels {
+  const found = known.get(options);
+  if (found) return found;
+  const times = new Map<string, number>();
+  for (const { label } of options) times.set(label, (times.get(label) ?? 0) + 1);
+  const pairs = options.map(
+    ({ value, label }) => [value, times.get(label) === 1 ? label : `${label} (${value})`] as const,
+  );
+  const labels = {
+    byValue: new Map(pairs),
+    byLabel: new Map(pairs.map(([value, label]) => [label.trim(), value])),
+  };
+  known.set(options, labels);
+  return labels;
+}
+
+/** Labels that stand for several values are told apart by the values. */
+export const labelOf = (options: readonly Option[], value: string): string | undefined =>
+  labelsOf(options).byValue.get(value);
 
 /** The value that a cell with a label stands for; undefined where it is none of the options. */
 export function valueOfLabel(options: readonly Option[], cell: string): string | undefined {
   const typed = cell.trim();
-  return (
-    options.find(({ value }) => labelOf(options, value)?.trim() === typed)?.value ??
-    options.find(({ value }) => value === typed)?.value
-  );
+  const { byLabel, byValue } = labelsOf(options);
+  return byLabel.get(typed) ?? (byValue.has(typed) ? typed : undefined);
 }
 
 /** Yes and no, in the page's language and as spreadsheets write them. */

@@ -1,5 +1,5 @@
 import { type Adopted, adoptForm, isTemplate } from "@loyal-quill/authoring";
-import { findTable, rowNowStatement, tableName } from "@loyal-quill/core";
+import { answeredOr, findTable, rowNowStatement, tableName } from "@loyal-quill/core";
 import express, { type Request } from "express";
 import * as v from "valibot";
 import { DeskRefusal } from "../drafts/desk-refusal.js";
@@ -15,12 +15,22 @@ export interface AdoptRouteOptions extends EditedDatabase {
   readonly look: Look;
 }
 
+/** Whether a name is one of the IANA time zone database. */
+function isTimeZone(name: string): boolean {
+  try {
+    new Intl.DateTimeFormat("en", { timeZone: name });
+    return true;
+  } catch {
+    return false;
+  }
+}
+
 const askedSchema = v.strictObject({
   table: v.pipe(v.string(), v.maxLength(300)),
   key: v.record(v.string(), v.pipe(v.string(), v.maxLength(1000))),
   html: v.pipe(v.string(), v.minLength(1), v.maxLength(500_000)),
   handler: v.nullable(v.pipe(v.string(), v.maxLength(100_000))),
-  zones: v.pipe(v.array(v.pipe(v.string(), v.maxLength(100))), v.maxLength(5)),
+  zones: v.pipe(v.array(v.pipe(v.string(), v.maxLength(100), v.check(isTimeZone))), v.maxLength(5)),
 });
 type Asked = v.InferOutput<typeof askedSchema>;
 
@@ -44,7 +54,7 @@ async function adopted({ pages, database }: AdoptRouteOptions, asked: Asked): Pr
     );
   const pairs = names.map((name) => [name, key[name] ?? ""] as const);
   // What is no value of the key's type names no record.
-  const [row] = await database.run(rowNowStatement(table, pairs)).catch(() => []);
+  const [row] = await answeredOr(() => database.run(rowNowStatement(table, pairs)), []);
   if (!row)
     throw refused(
       `${tableName(table)} has no record with ${pairs.map(([name, value]) => `${name} ${value}`).join(", ")}.`,

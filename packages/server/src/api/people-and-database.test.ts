@@ -173,8 +173,7 @@ describe("the database", () => {
       [{ table: "no.such" }, 422],
       [{ html: "" }, 400],
       [{ html: "x".repeat(500_001) }, 400],
-      // No time zone, and none is asked about: there is no moment in the table.
-      [{ zones: ["Nowhere/Nothing"] }, 200],
+      [{ zones: ["Nowhere/Nothing"] }, 400],
       // Nested deeper than anything that people write.
       [{ html: `${"<div>".repeat(60_000)}<form method="post"><input name="name"></form>` }, 422],
       [{ html: `<form method="post"><input name="name">${"<b>".repeat(100_000)}` }, 422],

@@ -212,14 +212,14 @@ export default function ImportForm() {
   const [key, setKey] = useState<Readonly<Record<string, string>>>({});
   const [form, setForm] = useState<Source | null>(null);
   const [handler, setHandler] = useState<Source | null>(null);
-  const read = useMutation<AdoptAnswer, ApiProblem>({
-    mutationFn: () =>
+  const read = useMutation<AdoptAnswer, ApiProblem, Source>({
+    mutationFn: ({ text }) =>
       ask<AdoptAnswer>("/adopt", {
         method: "POST",
         body: {
           table,
           key,
-          html: form?.text ?? "",
+          html: text,
           handler: handler?.text ?? null,
           zones: [Intl.DateTimeFormat().resolvedOptions().timeZone],
         },
@@ -274,14 +274,15 @@ export default function ImportForm() {
                 onChange={(value) => setKey({ ...key, [name]: value })}
               />
             ))}
-          <Strong disabled={!isReady || read.isPending} onClick={() => read.mutate()}>
+          <Strong disabled={!isReady || read.isPending} onClick={() => form && read.mutate(form)}>
             {read.isPending ? "Reading…" : "Read form"}
           </Strong>
         </Asked>
       )}
       <Heard>{read.data && `${read.data.findings.length} findings`}</Heard>
-      {read.error && <Failed error={read.error} again={() => read.mutate()} />}
-      {read.data && form && <Came answer={read.data} html={form.text} />}
+      {read.error && <Failed error={read.error} again={() => form && read.mutate(form)} />}
+      {/* That which was read, whatever is chosen by now. */}
+      {read.data && <Came key={read.submittedAt} answer={read.data} html={read.variables.text} />}
     </English>
   );
 }

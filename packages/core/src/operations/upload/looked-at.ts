@@ -10,15 +10,24 @@ import { mayMake } from "../../steps/access.js";
 import type { StoredRecord } from "../../steps/load.js";
 import { loadLists } from "../../steps/offer.js";
 import { takenFields, titleOf } from "../../steps/prefill.js";
-import { readToken, writeToken } from "../../steps/token.js";
+import { writeToken } from "../../steps/token.js";
 import type { Outcome } from "../../trip/outcome.js";
 import type { Trip } from "../../trip/trip.js";
-import type { UploadRow, UploadState } from "../../views/upload-view.js";
+import type { UploadRow } from "../../views/upload-view.js";
 import { TakenBack } from "../change.js";
 import { claimsFor } from "../form.js";
 import type { Ready, Stopped } from "../save-kind.js";
 import { prepare } from "../saving.js";
-import { type Pairs, pairsFor, rowsIn, touchedIn, typedForNothing, type Unmarked, type Way } from "./came-back.js";
+import {
+  type Cells,
+  type Pairs,
+  pairsFor,
+  rowsIn,
+  touchedIn,
+  typedForNothing,
+  type Unmarked,
+  type Way,
+} from "./came-back.js";
 import { withStored } from "./columns.js";
 import { fileTrip } from "./download.js";
 import { isNew, uploadRows } from "./kind.js";
@@ -99,9 +108,8 @@ async function newRows(
   return unmarked.flatMap((each): Row[] => {
     const claims = claimsFor(newTrip(trip), "new", begun, formOf(trip.request.id, each.line));
     const mark = writeToken(claims, trip.dependencies.signer);
-    const read = readToken(mark, trip.dependencies.signer);
     const pairs = newPairs(trip, each, begun, way);
-    const given = read && readRow(trip, mark, read, pairs, reason);
+    const given = readRow(trip, mark, claims, pairs, reason);
     return given ? [{ came: { line: each.line, mark }, given, record: null, pairs }] : [];
   });
 }
@@ -112,6 +120,38 @@ const ignoredIn = ({ page }: Trip, columns: readonly SpreadsheetColumn[]): strin
     ? null
     : word(page.language, "upload-ignored-cells", { fields: columns.map(({ field }) => field.label).join(", ") });
 
+/** What is seen of a row that was judged, what goes along of it to be saved, and what of it where it can't be; null where nothing of it is a change. */
+function seenRow(
+  trip: Trip,
+  way: Way,
+  row: Row,
+  answer: Ready | Stopped,
+  cells: Cells,
+): { readonly told: UploadRow; readonly carried?: Carried[number]; readonly left?: Left } | null {
+  const { page, dependencies } = trip;
+  const { came, given, record } = row;
+  const also = ignoredIn(trip, row.ignored ?? []);
+  const withAlso = (told: UploadRow): UploadRow =>
+    also === null ? told : { ...told, said: [told.said, also].filter(Boolean).join(" ") };
+  if (!isStopped(answer)) {
+    if (!hasChanges(answer)) return null;
+    const isAsShown = record?.version === given.submission.claims.row;
+    const told = withAlso(rowView(page, row, !record ? "new" : isAsShown ? "changed" : "merged", way.lists));
+    return { told, carried: { line: came.line, mark: came.mark, pairs: sendable(row.pairs), open: [] } };
+  }
+  const told = withAlso(rowView(page, row, stateOf(answer), way.lists, answer));
+  if (!record) return { told, left: leftOf(trip, way, told, "", cells, null) };
+  // Made anew upon what is stored now: whichever value is chosen is chosen over this one.
+  const mark = writeToken(claimsFor(fileTrip(trip, given.trip.key), "edit", record), dependencies.signer);
+  const left = leftOf(trip, way, told, markCell(mark), cells, record);
+  if (answer.is !== "conflict") return { told, left };
+  const open = pairsOf(row.pairs, new Set(answer.conflicts.map(({ field }) => field)), given);
+  const rest = row.pairs.filter((pair) => !open.includes(pair));
+  return { told, left, carried: { line: came.line, mark, pairs: sendable(rest), open: sendable(open) } };
+}
+
+const sendable = (pairs: Pairs): [string, string][] => pairs.map(([name, value]) => [name, value]);
+
 /** How a file is to be looked at. */
 export interface Asked {
   readonly reason: string | null;
@@ -121,7 +161,7 @@ export interface Asked {
 
 /** An uploaded file, looked at: nothing is written. */
 export async function lookAt(trip: Trip, bytes: Uint8Array, { reason, takesNew }: Asked): Promise<Outcome> {
-  const { page, facts, recorder, dependencies } = trip;
+  const { page, facts, recorder } = trip;
   const table = await readTable(bytes);
   const found = typeof table === "string" ? table : rowsIn(trip, table);
   if (typeof found === "string" || typeof table === "string") {
@@ -183,39 +223,11 @@ export async function lookAt(trip: Trip, bytes: Uint8Array, { reason, takesNew }
   const carried: Carried = [];
   for (const [index, row] of rows.entries()) {
     const answer = refusals.get(row.given.trip) ?? answers[index];
-    if (!answer) continue;
-    const { line } = row.came;
-    const also = ignoredIn(trip, row.ignored ?? []);
-    const withAlso = (told: UploadRow): UploadRow =>
-      also === null ? told : { ...told, said: [told.said, also].filter(Boolean).join(" ") };
-    if (!isStopped(answer)) {
-      if (!hasChanges(answer)) continue;
-      const state: UploadState = !row.record
-        ? "new"
-        : row.record.version === row.given.submission.claims.row
-          ? "changed"
-          : "merged";
-      views.push(withAlso(rowView(page, row, state, lists)));
-      carried.push({ line, mark: row.came.mark, pairs: row.pairs.map(([a, b]) => [a, b]), open: [] });
-      continue;
-    }
-    const told = withAlso(rowView(page, row, stateOf(answer), lists, answer));
-    views.push(told);
-    // Made anew upon what is stored now: whichever value is chosen is chosen over this one.
-    const mark = row.record
-      ? writeToken(claimsFor(fileTrip(trip, row.given.trip.key), "edit", row.record), dependencies.signer)
-      : null;
-    left.push(
-      leftOf(trip, way, told, mark === null ? "" : markCell(mark), cellsOfLine.get(line) ?? new Map(), row.record),
-    );
-    if (answer.is !== "conflict" || mark === null) continue;
-    const open = pairsOf(row.pairs, new Set(answer.conflicts.map(({ field }) => field)), row.given);
-    carried.push({
-      line,
-      mark,
-      pairs: row.pairs.filter((pair) => !open.includes(pair)).map(([a, b]) => [a, b]),
-      open: open.map(([a, b]) => [a, b]),
-    });
+    const seen = answer && seenRow(trip, way, row, answer, cellsOfLine.get(row.came.line) ?? new Map());
+    if (!seen) continue;
+    views.push(seen.told);
+    if (seen.left) left.push(seen.left);
+    if (seen.carried) carried.push(seen.carried);
   }
   recorder.note("check", [
     { name: "refused rows", value: String(views.filter(({ state }) => state === "refused").length) },
