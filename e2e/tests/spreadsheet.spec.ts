@@ -1,4 +1,5 @@
 import { readFile } from "node:fs/promises";
+import type { Page } from "@playwright/test";
 import { parse } from "csv-parse/sync";
 import { stringify } from "csv-stringify/sync";
 import { type CellValue, readXlsx, writeXlsx } from "hucre/xlsx";
@@ -136,17 +137,22 @@ for (const javaScriptEnabled of [true, false]) {
   });
 }
 
-test("an upload that waits tells how far it has come, and is cancelled: nothing of it is saved", async ({
-  signedIn,
-  vale,
-}) => {
-  const page = await signedIn("tamsin");
-  await page.goto("/stations?is.river_id=3");
+/** The stations of a river, downloaded for editing as a CSV. */
+async function stationsOf(page: Page, river: number): Promise<string[][]> {
+  await page.goto(`/stations?is.river_id=${river}`);
   const [download] = await Promise.all([
     page.waitForEvent("download"),
     page.getByRole("link", { name: "Download for editing (CSV)" }).click(),
   ]);
-  const [heads = [], ...rows]: string[][] = parse(await readFile(await download.path(), "utf8"), { bom: true });
+  return parse(await readFile(await download.path(), "utf8"), { bom: true });
+}
+
+test("an upload that waits tells how far it has come, and is stopped: nothing of it is saved", async ({
+  signedIn,
+  vale,
+}) => {
+  const page = await signedIn("tamsin");
+  const [heads = [], ...rows] = await stationsOf(page, 3);
   const at = heads.indexOf("Notes");
   const buffer = Buffer.from(stringify([heads, ...rows.map((row) => row.with(at, "Never to be saved."))]));
   await page.getByRole("link", { name: "Upload edited file…" }).click();
@@ -173,12 +179,7 @@ test("an upload that waits tells how far it has come, and is cancelled: nothing 
 test("an upload is put back whole, from the list of changes", async ({ signedIn, vale }) => {
   const page = await signedIn("tamsin");
   const before = await vale.rows("SELECT code, notes FROM network.station ORDER BY code");
-  await page.goto("/stations?is.river_id=4");
-  const [download] = await Promise.all([
-    page.waitForEvent("download"),
-    page.getByRole("link", { name: "Download for editing (CSV)" }).click(),
-  ]);
-  const [heads = [], ...rows]: string[][] = parse(await readFile(await download.path(), "utf8"), { bom: true });
+  const [heads = [], ...rows] = await stationsOf(page, 4);
   const at = heads.indexOf("Notes");
   const editable = rows.filter((row) => row.at(-1)?.startsWith("row:")).length;
   const buffer = Buffer.from(stringify([heads, ...rows.map((row) => row.with(at, "A mistake in each row."))]));

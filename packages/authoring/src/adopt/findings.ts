@@ -160,18 +160,28 @@ function ofValue({ control, column }: Matched, stored: Stored, zones: readonly s
   return say(codeOf[differs.is], `${label} shows ${shownText(value)}, and ${shownText(stored)} is stored.`);
 }
 
-/** What is wrong with names and labels: of a page or of its template. */
-export const namingFindings = (form: HtmlForm, matched: readonly Matched[]): readonly FormFinding[] =>
+/** What is wrong with names, labels and the key's control: of a page or of its template. */
+export const namingFindings = (
+  form: HtmlForm,
+  matched: readonly Matched[],
+  key: ReadonlySet<string>,
+): readonly FormFinding[] =>
   form.controls.flatMap((control) => {
     const { name, kind, label, place } = control;
     // What our own pages ask for besides a record's fields, such as why it is changed.
     if (kind === "hidden" || name.startsWith("quill.")) return [];
     if (matched.every((each) => each.control.name !== name))
       return [formFinding("unknown-name", `No column of the table was found for “${name}”.`, place, name)];
-    const isMatched = matched.some((each) => each.control === control);
-    return isMatched && label === null
-      ? [formFinding("no-label", `The control “${name}” has no label.`, place, name)]
-      : [];
+    const column = matched.find((each) => each.control === control)?.column;
+    const canBeTyped = column && key.has(column.name) && !control.isReadOnly && !control.isDisabled;
+    return [
+      ...(canBeTyped
+        ? [formFinding("key-can-be-typed", `${label ?? name} is the record's key, and can be typed over.`, place, name)]
+        : []),
+      ...(column && label === null
+        ? [formFinding("no-label", `The control “${name}” has no label.`, place, name)]
+        : []),
+    ];
   });
 
 export const byPlace = (a: FormFinding, b: FormFinding): number => a.line - b.line || a.column - b.column;
@@ -183,20 +193,9 @@ export function formFindings(ground: Ground): readonly FormFinding[] {
   const found = ofForm(ground);
   for (const each of matched) {
     const { control, column } = each;
-    const { name, kind, place } = control;
-    const isFixed = kind === "hidden" || control.isReadOnly || control.isDisabled;
-    if (keyNames.has(column.name) && !isFixed)
-      found.push(
-        formFinding(
-          "key-can-be-typed",
-          `${control.label ?? name} is the record's key, and can be typed over.`,
-          place,
-          name,
-        ),
-      );
-    if (!control.isDisabled && kind !== "file" && kind !== "password")
+    if (!control.isDisabled && control.kind !== "file" && control.kind !== "password")
       found.push(...ofValue(each, row[column.name] ?? null, zones));
   }
-  found.push(...namingFindings(form, matched));
+  found.push(...namingFindings(form, matched, keyNames));
   return found.sort(byPlace);
 }

@@ -4,8 +4,6 @@ import type { HtmlControl, HtmlForm } from "./html-form.js";
 import type { Matched } from "./match.js";
 import { mark, printsIn, speaksOf, type Template } from "./template.js";
 
-const isVisible = ({ kind }: HtmlControl): boolean => kind !== "hidden";
-
 function ofValue({ control, column }: Matched, template: Template): FormFinding[] {
   const { name, kind, place, value, placeholder, options } = control;
   const label = control.label ?? name;
@@ -78,20 +76,9 @@ export function templateFindings(
       formFinding("no-token", "No hidden control of the form prints a token against forged requests.", form.place),
     );
   for (const each of matched) {
-    const { control, column } = each;
-    const { name, place } = control;
-    if (isVisible(control) && key.includes(column) && !control.isReadOnly && !control.isDisabled)
-      found.push(
-        formFinding(
-          "key-can-be-typed",
-          `${control.label ?? name} is the record's key, and can be typed over.`,
-          place,
-          name,
-        ),
-      );
-    if (!control.isDisabled && control.kind !== "file" && control.kind !== "password")
-      found.push(...ofValue(each, template));
+    const { isDisabled, kind } = each.control;
+    if (!isDisabled && kind !== "file" && kind !== "password") found.push(...ofValue(each, template));
   }
-  found.push(...namingFindings(form, matched));
+  found.push(...namingFindings(form, matched, new Set(key.map(({ name }) => name))));
   return found.sort(byPlace);
 }

@@ -58,8 +58,8 @@ export function TakeIn() {
         }}
       />
       <QuietButton onClick={() => input.current?.click()}>Import page file…</QuietButton>
-      <Link to="/import-form">Import form…</Link>
       <span>{isOver ? "Drop to import as a draft." : "or drop it here. To start from a table, go to Database."}</span>
+      <Link to="/import-form">Import form…</Link>
       {draft.error && <Mark kind="stop">{draft.error.message}</Mark>}
     </Line>
   );
