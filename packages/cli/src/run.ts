@@ -125,6 +125,19 @@ function addPageFileCommands(program: Command): void {
       );
     });
   program
+    .command("export")
+    .description(
+      "pages as plain code for Express and pg, which needs nothing of ours; exit code 1 where one can't be exported",
+    )
+    .argument("<files...>", "page files, or directories of them")
+    .addOption(database())
+    .requiredOption("--to <directory>", "where the code goes: a directory for each page, and what they share")
+    .option("--force", "write over files that differ", false)
+    .action(async (files: string[], told: { database?: string; to: string; force: boolean }) => {
+      const { exportFiles } = await import("./commands/export.js");
+      process.exitCode = await exportFiles({ ...told, files, database: databaseUrl(told.database) }, say);
+    });
+  program
     .command("types")
     .description("the types of tables' rows in TypeScript, for steps of one's own")
     .argument("[tables...]", "schema.table; all of them where none is named")

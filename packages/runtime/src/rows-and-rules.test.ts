@@ -32,6 +32,22 @@ checks:
 answer: { saved: view }
 `;
 
+const letters = `format: loyal-quill/page@1
+title: "Letter {id}"
+path: /letters/{id}
+record: { table: proof.letter, key: id }
+fields:
+  - subject
+  - weight
+  - scan: { control: file }
+  - secret: { sensitive: true }
+checks:
+  - { expect: row.weight == null || form.subject == "x", at: subject, message: It was weighed. }
+  - { expect: row.scan == null || form.subject == "x", at: subject, message: It was scanned. }
+  - { expect: form.secret == null || form.subject == "x", at: subject, message: It has a secret. }
+answer: { saved: view }
+`;
+
 let trips: Trips;
 beforeAll(async () => {
   trips = await makeTrips({
@@ -48,6 +64,8 @@ beforeAll(async () => {
       `CREATE TABLE proof.mark (id integer GENERATED ALWAYS AS IDENTITY PRIMARY KEY, set_at timestamptz NOT NULL DEFAULT now(),
          height integer NOT NULL, twice integer GENERATED ALWAYS AS (height * 2) STORED, title text, slug text UNIQUE)`,
       "INSERT INTO proof.mark (height, title, slug) VALUES (1, 'Łódź – Straße', NULL)",
+      "CREATE TABLE proof.letter (id integer PRIMARY KEY, subject text, weight integer, scan bytea, secret text)",
+      "INSERT INTO proof.letter VALUES (1, 'Alder', 20, '\\x010203', 'kept')",
       "GRANT USAGE ON SCHEMA proof TO quill_pages",
       "GRANT SELECT, INSERT, UPDATE ON ALL TABLES IN SCHEMA proof TO quill_pages",
       "GRANT EXECUTE ON ALL ROUTINES IN SCHEMA proof TO quill_pages",
@@ -59,6 +77,7 @@ beforeAll(async () => {
         "/by-routine",
       ),
       mark: marks,
+      letter: letters,
     },
   });
 });
@@ -176,4 +195,13 @@ describe("a new record's form that comes twice", () => {
     expect(new Set(both.map(({ response }) => response.headers.location)).size).toBe(1);
     expect(await counted("proof.mark WHERE slug = 'both'")).toBe("1");
   });
+});
+
+test("what a check asks of the stored row is what is stored, also of fields that were left untouched, files and what is not shown", async () => {
+  const form = await trips.open("/letters/1/edit", tamsin);
+  const refused = await trips.save("/letters/1/edit", tamsin, form, { subject: "Beck" });
+  expect(refused.response.status).toBe(422);
+  for (const said of ["It was weighed.", "It was scanned.", "It has a secret."])
+    expect(refused.response.body).toContain(said);
+  expect((await trips.save("/letters/1/edit", tamsin, form, { subject: "x" })).response.status).toBe(303);
 });

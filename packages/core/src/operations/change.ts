@@ -5,19 +5,20 @@ import { word } from "../messages/messages.js";
 import { memoizePerPage } from "../page/memoize-per-page.js";
 import { reasonName } from "../page/names.js";
 import type { Page } from "../page/page.js";
-import type { Row, Statement } from "../postgres/statement.js";
+import type { Row, Statement, Stored } from "../postgres/statement.js";
 import { isRefusal } from "../postgres/unavailable.js";
 import { type Assignment, type Guard, saveStatement } from "../statements/save.js";
 import { togetherStatement } from "../statements/together.js";
 import { checkAcross, checkFields, conditionsOf, formValues } from "../steps/check.js";
 import { type ComparedField, changedFields, compareWithStored } from "../steps/compare.js";
 import { load, type StoredRecord } from "../steps/load.js";
-import type { Submission } from "../steps/read.js";
+import type { Submission, SubmittedField } from "../steps/read.js";
 import { refusalOf } from "../steps/refusal.js";
 import { type OwnPart, sendWrite, setValues, withOwn } from "../steps/write.js";
 import { writeByRoutine } from "../steps/write-by-routine.js";
 import { tableName } from "../table/model.js";
 import { inside, logNoteOf, type Trip } from "../trip/trip.js";
+import { byName } from "../values/by-name.js";
 import type { Conflict, Problem } from "../views/form-view.js";
 import { told, toldMoment } from "../views/told.js";
 import { becameOfStored } from "./ending.js";
@@ -36,15 +37,28 @@ const askedByRules = memoizePerPage((page): readonly { from: "form" | "row"; nam
   ),
 ]);
 
-/** Whether the stored row is needed before a form is judged: rules ask for what the form did not send. */
+/**
+ * Whether a field that was sent untouched says what is stored, on the word of the row's version: what is not shown, and a file, say nothing.
+ */
+const tellsStored = ({ field, sent, touched }: SubmittedField): boolean =>
+  sent && !touched && !field.hidden && field.control !== "file";
+
+/** Whether the stored row is needed before a form is judged: rules ask for what the form does not say. */
 function asksForRow(page: Page, { fields }: Submission): boolean {
   if (fields.every((each) => !each.touched)) return true;
   return askedByRules(page).some(({ from, name }) => {
     const submitted = fields.find((each) => each.field.column.name === name);
-    // What was shown and left untouched is what is stored, on the word of the row's version; what was typed is the form's.
-    return !submitted?.sent || (from === "row" && submitted.touched);
+    return !submitted || !(tellsStored(submitted) || (from === "form" && submitted.touched));
   });
 }
+
+/** The stored row as far as the form says it, where nothing that it doesn't say is asked for. */
+const rowAsShown = ({ fields }: Submission): Row =>
+  byName(
+    Object.fromEntries(
+      fields.filter(tellsStored).map((each): [string, Stored] => [each.field.column.name, each.value]),
+    ),
+  );
 
 /** A change of which the page asks why, and nobody said so. */
 function reasonProblem({ page, facts }: Trip, { fields, reason }: Submission, row: Row): readonly Problem[] {
@@ -225,7 +239,10 @@ async function refusedAmong(trip: Trip, ready: readonly Ready[]): Promise<readon
 const common: Omit<SaveKind, "write" | "compare"> = {
   operation: () => "change",
   asksForRow: ({ trip, submission }, own) => asksForRow(trip.page, submission) || own?.asksForRow === true,
-  judge: (given, row) => ({ fields: given.submission.fields, problems: knownProblems(given, row) }),
+  judge: (given, row) => ({
+    fields: given.submission.fields,
+    problems: knownProblems(given, row ?? rowAsShown(given.submission)),
+  }),
   lockedBecause: ({ page, facts }, record) => lockedBecause(page, record, facts),
   refusal: ({ trip, submission, compared }, error) =>
     refusalOf(

@@ -55,10 +55,10 @@ export interface SaveKind {
   readonly operation: (given: Given) => SavedEvent["operation"];
   /** Whether the stored row is needed before anything is judged. */
   readonly asksForRow: (given: Given, own: Own | null) => boolean;
-  /** What of it is judged, and what breaks rules and checks as far as that is known without asking the table. */
+  /** What of it is judged, and what breaks rules and checks as far as that is known without asking the table; `row` is null where it was not asked for. */
   readonly judge: (
     given: Given,
-    row: Row,
+    row: Row | null,
   ) => { readonly fields: readonly SubmittedField[]; readonly problems: readonly Problem[] };
   /** Why a record may not be saved as it is stored, or null. */
   readonly lockedBecause: (trip: Trip, record: StoredRecord) => string | null;

@@ -97,7 +97,7 @@ export async function prepare(kind: SaveKind, before: Given): Promise<Ready | St
     const fields = await own.beforeCheck(submission.fields, record?.row ?? null);
     given = { ...given, submission: { ...submission, fields } };
   }
-  let judged = kind.judge(given, record?.row ?? {});
+  let judged = kind.judge(given, record?.row ?? null);
   if (judged.problems.length > 0 && operation === "change" && !record) {
     // What was shown may be out of date: before anything is refused, it is held against what is stored now.
     record = await load(trip);

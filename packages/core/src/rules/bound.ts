@@ -56,15 +56,17 @@ function ofCheck(side: Side, { by, values }: CheckConstraint, column: Column): B
   return limit === null ? [] : [{ bound: limit }];
 }
 
+/** Of what the table demands, the strictest: it alone is told of a value that is beyond several. */
 function ofTable(side: Side, table: Table, column: Column): Bound[] {
   const { kind, precision, scale, cast } = column.type;
   const range = integerRanges[cast]?.[side.name];
   const limit = kind === "decimal" && precision !== null && scale !== null ? greatest(precision, scale) : undefined;
-  return [
+  const all: readonly Bound[] = [
     ...(limit === undefined ? [] : [{ bound: side.name === "min" ? `-${limit}` : limit }]),
     ...(range === undefined ? [] : [{ bound: range, ofType: true as const }]),
     ...table.demands.filter((each) => each.column === column.name).flatMap((each) => ofCheck(side, each, column)),
   ];
+  return all.toSorted((a, b) => side.outside * (orderOf(a.bound, b.bound, kind) ?? 0)).slice(0, 1);
 }
 
 const bounds = (rules: readonly Rule[], from: Rule["from"], name: "min" | "max"): string[] =>

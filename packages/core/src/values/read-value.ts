@@ -50,9 +50,13 @@ function readFloat(text: string): ReadValue {
 const beyond = /^([+-]?infinity|\d{4,7}-\d\d-\d\d( \d\d:\d\d(:\d\d(\.\d{1,6})?)?([+-]\d\d(:\d\d(:\d\d)?)?)?)?( BC)?)$/;
 const isBeyond = (text: string): boolean => beyond.test(text) && !/^\d{4}-.*\d$/.test(text);
 
+/** PostgreSQL's calendar has no year 0 (documentation, 8.5.1.4): the one before 1 is 1 BC. */
+const hasNoYear = (text: string): boolean => text.startsWith("0000-");
+
 function readDate(text: string): ReadValue {
   if (isBeyond(text)) return value(text.replace(/^\+/, ""));
   if (!/^\d{4}-\d\d-\d\d$/.test(text)) return wrong("not-a-date");
+  if (hasNoYear(text)) return wrong("no-such-date");
   try {
     return value(Temporal.PlainDate.from(text, { overflow: "reject" }).toString());
   } catch {
@@ -66,6 +70,7 @@ function readTimestamp(text: string, zone: string | null): ReadValue {
   if (isBeyond(text)) return value(text.replace(/^\+/, ""));
   const match = timestampForm.exec(text);
   if (!match || (match[3] !== undefined && zone === null)) return wrong("not-a-time");
+  if (hasNoYear(text)) return wrong("no-such-date");
   let local: Temporal.PlainDateTime;
   try {
     local = Temporal.PlainDateTime.from(`${match[1]}T${match[2]}`, { overflow: "reject" });

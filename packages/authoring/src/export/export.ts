@@ -1,0 +1,101 @@
+import type { Page } from "@loyal-quill/core/page/page";
+import { formFile, takenBy } from "./form-file.js";
+import { laidOut } from "./format.js";
+import { NotPlain } from "./logic.js";
+import { actorFile, routesFile } from "./routes-file.js";
+import { answersFile, databaseFile, htmlFile, keysFile, styleFile, tokenFile } from "./shared-files.js";
+import { sqlFile } from "./sql-file.js";
+import { viewFile } from "./view-file.js";
+
+/** A file of plain code. */
+export interface CodeFile {
+  /** Where it goes, below the directory of all exported pages. */
+  readonly path: string;
+  readonly text: string;
+}
+
+export interface ExportedPage {
+  readonly files: readonly CodeFile[];
+  /** What the served page has and the exported one has not, each as a sentence. */
+  readonly left: readonly string[];
+  /** Why the page can't be exported; then there are no files. */
+  readonly because: string | null;
+  /** The packages that the code imports, besides Node's own. */
+  readonly packages: readonly string[];
+}
+
+/** What is said of a page's part that has no plain code, each with a test for whether the page has it. */
+const parts: readonly (readonly [has: (page: Page) => boolean, sentence: string])[] = [
+  [
+    () => true,
+    "The list with its search, filters, downloads and upload is not exported: the page is reached at its own address.",
+  ],
+  [(page) => page.access.new !== null, "New records are not made by the exported page."],
+  [(page) => page.access.delete !== null, "Records are not deleted by the exported page."],
+  [(page) => page.access.history !== null, "The page of a record's changes is not exported; the log has them all."],
+  [(page) => page.answer.saved === "view", "A save leads back to the form, since the record has no other page."],
+  [(page) => page.answer.saved === "next", "A save leads to the list, since the code knows no next record."],
+  [(page) => page.related.length > 0, "The lists of related records are not exported."],
+  [
+    (page) => page.fields.some(({ formName, column }) => formName !== column.name),
+    "The controls are named after their columns.",
+  ],
+  [
+    (page) => page.fields.some(({ choices }) => choices?.from === "table" && choices.by === "search"),
+    "Choices that are found by searching are listed as a whole.",
+  ],
+  [
+    () => true,
+    "The workbench, recorded requests and the rehearsal know nothing of the exported page, and there is no JSON at its address.",
+  ],
+];
+
+/** Why a page can't be exported at all. */
+function obstacle(page: Page): string | null {
+  if (page.routine) return "it saves by a routine of the database";
+  if (page.stopped.includes("edit")) return "its records can't be saved as the page is";
+  const field = page.fields.find(({ when, hidden, column }) => when !== null || hidden || column.sensitive);
+  if (field) return `${field.column.name} is ${field.when === null ? "sensitive" : "on the form under a condition"}`;
+  if (page.table.columns.some(({ sensitive }) => sensitive)) return "a column of its table is sensitive";
+  return takenBy(page).length === 0 ? "its form takes no field" : null;
+}
+
+/** The packages that files import. */
+const packagesIn = (files: readonly CodeFile[]): readonly string[] =>
+  [
+    ...new Set(files.flatMap(({ text }) => [...text.matchAll(/from "([^".][^":]*)"/g)].map((match) => match[1] ?? ""))),
+  ].sort();
+
+/**
+ * A page as plain code for Express and `pg`: TypeScript that needs nothing of ours.
+ */
+export async function exportPage(page: Page): Promise<ExportedPage> {
+  const refused = (because: string): ExportedPage => ({ files: [], left: [], because, packages: [] });
+  const because = obstacle(page);
+  if (because !== null) return refused(because);
+  try {
+    const texts: readonly (readonly [string, string])[] = [
+      [`${page.name}/routes.ts`, routesFile(page)],
+      [`${page.name}/form.ts`, formFile(page)],
+      [`${page.name}/sql.ts`, sqlFile(page)],
+      [`${page.name}/view.ts`, viewFile(page)],
+      [`${page.name}/actor.ts`, actorFile(page)],
+      ["shared/answers.ts", answersFile(page.language)],
+      ["shared/database.ts", databaseFile],
+      ["shared/html.ts", htmlFile(page.language)],
+      ["shared/keys.ts", keysFile],
+      ["shared/form-token.ts", tokenFile],
+      ["shared/style.ts", styleFile],
+    ];
+    const files = await Promise.all(texts.map(async ([path, text]) => ({ path, text: await laidOut(text) })));
+    return {
+      files,
+      left: parts.flatMap(([has, sentence]) => (has(page) ? [sentence] : [])),
+      because: null,
+      packages: packagesIn(files),
+    };
+  } catch (error) {
+    if (error instanceof NotPlain) return refused(`it has ${error.message}`);
+    throw error;
+  }
+}

@@ -1,0 +1,270 @@
+import { everyPart } from "@loyal-quill/core/condition/expression";
+import type { TableChoices } from "@loyal-quill/core/controls/choice-source";
+import { word } from "@loyal-quill/core/messages/messages";
+import { loadedColumns } from "@loyal-quill/core/page/columns";
+import type { Field, Page } from "@loyal-quill/core/page/page";
+import type { Rule } from "@loyal-quill/core/rules/rule";
+import { NotPlain, PlainCode } from "./logic.js";
+import { type HelperName, helpersFor, helperText, readerCode, ruleCode, shownCode, tidyCode } from "./reading.js";
+import { camelCase, comment, keyOf, member, pascalCase, quote, said } from "./source.js";
+
+import { tellsMoments } from "./view-file.js";
+
+/* The file that reads and judges what a form sends: no HTTP, no SQL. */
+
+/** The fields that the form of a stored record takes. */
+export const takenBy = (page: Page): readonly Field[] => page.fields.filter((field) => !field.readOnly);
+
+/** The choices of a field that come from a table. */
+export const tableChoices = (field: Field): TableChoices | null =>
+  field.choices?.from === "table" ? field.choices : null;
+
+/** Whether a field was changed that a condition asks about. */
+function changedAny(page: Page, names: readonly string[]): string {
+  const taken = [...new Set(names)].filter((name) => takenBy(page).some(({ column }) => column.name === name));
+  return `changed(${taken.map(quote).join(", ")})`;
+}
+
+/** A check across fields. */
+function checkCode(page: Page, code: PlainCode, { condition, at, message }: Page["checks"][number]): string {
+  const failed = code.truth(condition.expression, false);
+  return `${comment(condition.source)}
+if (${changedAny(page, condition.formColumns)} && ${failed}) problems.push({ field: ${at === null ? "null" : quote(at)}, message: ${quote(message)} });`;
+}
+
+/** A rule that holds under a condition. */
+function conditionalCode(page: Page, code: PlainCode, field: Field, rule: Rule, called: Set<HelperName>): string {
+  if (!rule.when) return "";
+  const { name } = field.column;
+  const value = member("form", name);
+  const applies = `isRight(${quote(name)}) && ${changedAny(page, [name, ...rule.when.formColumns])} && ${code.truth(rule.when.expression)}`;
+  const what = comment(`${rule.rule} when ${rule.when.source}`);
+  if (rule.rule === "required") {
+    const message =
+      rule.message === null ? said(page.language, "required", { label: field.label }) : quote(rule.message);
+    return `${what}\nif (${applies} && (${value} ?? "").trim() === "") problems.push({ field: ${quote(name)}, message: ${message} });`;
+  }
+  const judge = ruleCode(rule, field, page.language, called);
+  if (judge === null) throw new NotPlain(`the rule "${rule.rule}" under a condition`);
+  return `${what}\nif (${applies} && ${value} !== null) {
+  const message = (${judge.replace("(value)", "(value: string)")})(${value});
+  if (message) problems.push({ field: ${quote(name)}, message });
+}`;
+}
+
+/** The rule by which a typed value must be among a field's choices; undefined where there is none. */
+const choiceRule = (field: Field): Rule | undefined =>
+  tableChoices(field)
+    ? (field.rules.find(({ rule }) => rule === "offered") ?? field.rules.find(({ rule }) => rule === "exists"))
+    : undefined;
+
+/** The fields whose values must be among the choices that are offered. */
+export const offeredFields = (page: Page): readonly Field[] => takenBy(page).filter((field) => choiceRule(field));
+
+function choiceCode(page: Page): string {
+  const fields = offeredFields(page);
+  const byMessage = new Map<string, string[]>();
+  for (const field of fields) {
+    const rule = choiceRule(field);
+    const message =
+      rule?.message != null
+        ? quote(rule.message)
+        : said(page.language, rule?.rule === "offered" ? "not-on-offer" : "exists", {
+            label: { code: "labels[field]" },
+          });
+    byMessage.set(message, [...(byMessage.get(message) ?? []), field.column.name]);
+  }
+  return [...byMessage]
+    .map(
+      ([message, names]) => `for (const field of [${names.map(quote).join(", ")}] as const)
+  if (isRight(field) && changed(field) && form[field] !== null && !choices[field].some(({ value }) => value === form[field]))
+    problems.push({ field, message: ${message} });`,
+    )
+    .join("\n");
+}
+
+function reasonCode(page: Page, code: PlainCode): string {
+  if (!page.reason) return "";
+  return `${comment(`a reason is needed where ${page.reason.source}`)}
+if (Object.keys(changes).length > 0 && reason === "" && ${code.truth(page.reason.expression)})
+  problems.push({ field: "reason", message: ${quote(word(page.language, "reason-needed"))} });`;
+}
+
+/** Every condition that a form is judged by. */
+export const judgedBy = (page: Page) => [
+  ...page.checks.map(({ condition }) => condition),
+  ...takenBy(page).flatMap(({ rules }) => rules.flatMap(({ when }) => when ?? [])),
+  ...(page.reason ? [page.reason] : []),
+];
+
+/** What judging a form needs besides what was sent: the names of its parameters, in their order. */
+export function judgingNeeds(page: Page): readonly string[] {
+  const asks = (what: "actor" | "now"): boolean =>
+    judgedBy(page).some(({ expression }) => everyPart(expression).some(({ op }) => op === what));
+  const withChoices = offeredFields(page).length > 0;
+  return [
+    ...(judgedBy(page).length > 0 || withChoices ? [camelCase(page.name)] : []),
+    ...(withChoices ? ["choices"] : []),
+    ...(asks("actor") ? ["actor"] : []),
+    ...(asks("now") ? ["now"] : []),
+    ...(page.reason ? ["reason"] : []),
+  ];
+}
+
+const imports: Partial<Record<HelperName, string>> = {
+  big: 'import Big from "big.js";',
+  jsonc: 'import { type ParseError, parse as parseJson } from "jsonc-parser";',
+  re2: 'import { RE2JS } from "re2js";',
+  temporal: 'import { Temporal } from "temporal-polyfill";',
+};
+
+/** What stands for a box that is not ticked, and for radio buttons of which none is: the hidden control beside them says that they were on the form. */
+function unsentCode(page: Page): string {
+  const controls = takenBy(page).map(({ control }) => control);
+  const [boxes, radios] = [controls.includes("check-box"), controls.includes("radio")];
+  if (!boxes && !radios) return "";
+  const box = "body[`${field}.box`]";
+  return ` ?? ${box}`;
+}
+
+/** The text of the file. @throws NotPlain */
+export function formFile(page: Page): string {
+  const type = pascalCase(page.name);
+  const record = camelCase(page.name);
+  const taken = takenBy(page);
+  const called = new Set<HelperName>();
+  const code = new PlainCode({ row: record, form: "form", actor: "actor", now: "now" });
+  const readers = taken.map((field) => `${keyOf(field.column.name)}: ${readerCode(field, page, called)},`);
+  const shown = taken.flatMap((field) => {
+    const text = shownCode(field, member(record, field.column.name), called);
+    return text === null ? [] : [`${keyOf(field.column.name)}: ${text},`];
+  });
+  const tidied = taken.flatMap((field) => {
+    const text = tidyCode(field, called);
+    return text === null ? [] : [`${keyOf(field.column.name)}: (typed) => ${text},`];
+  });
+  const conditional = taken.flatMap((field) =>
+    field.rules.filter(({ when }) => when).map((rule) => conditionalCode(page, code, field, rule, called)),
+  );
+  const judged = [
+    ...conditional,
+    conditional.length > 0
+      ? "// In the order of the form.\nproblems.sort((a, b) => fields.indexOf(a.field as Field) - fields.indexOf(b.field as Field));"
+      : "",
+    ...page.checks.map((check) => checkCode(page, code, check)),
+    reasonCode(page, code),
+    choiceCode(page),
+  ].filter(Boolean);
+  const body = judged.join("\n");
+  if (tellsMoments(page)) called.add("localTime");
+  for (const need of code.needs) called.add(need === "length" ? "lengthOf" : need);
+  const needs = helpersFor(called);
+  const columns = loadedColumns(page);
+  const types: Readonly<Record<string, string>> = {
+    [record]: type,
+    choices: "Choices",
+    actor: "Actor",
+    now: "Date",
+    reason: "string",
+  };
+  const parameters = judgingNeeds(page);
+  const usesForm = parameters.includes(record) && body.includes("form");
+  return `${Object.entries(imports)
+    .flatMap(([name, text]) => (needs.has(name as HelperName) ? [text] : []))
+    .join("\n")}
+${parameters.includes("actor") ? 'import type { Actor } from "./actor.js";' : ""}
+${parameters.includes("choices") ? 'import type { Choices } from "./sql.js";' : ""}
+
+/** A record as it is stored: each value as PostgreSQL prints it. Its version is another one as soon as anybody changes the row. */
+export interface ${type} {
+${columns.map(({ name, nullable }) => `readonly ${keyOf(name)}: string${nullable ? " | null" : ""};`).join("\n")}
+readonly version: string;
+}
+
+/** The same as it may be typed: any value can be missing. */
+export type Values = { readonly [Name in keyof ${type}]: string | null };
+
+/** What the form takes, in its order, and what it is called. */
+export const labels = {
+${taken.map(({ column, label }) => `${keyOf(column.name)}: ${quote(label)},`).join("\n")}
+};
+export type Field = keyof typeof labels;
+export const fields = Object.keys(labels) as readonly Field[];
+export type Texts = Readonly<Record<Field, string>>;
+export type Changes = Partial<Record<Field, string | null>>;
+
+/** What the controls show of a record. */
+export const textsOf = (${record}: Values): Texts => ${
+    shown.length === 0
+      ? `Object.fromEntries(fields.map((field) => [field, ${record}[field] ?? ""])) as Texts`
+      : `({ ...(Object.fromEntries(fields.map((field) => [field, ${record}[field] ?? ""])) as Texts),
+${shown.join("\n")}
+})`
+  };
+
+/** Something wrong with what was sent: at a field, or above the form. */
+export interface Problem {
+  readonly field: Field | ${page.reason ? '"reason" | ' : ""}null;
+  readonly message: string;
+}
+
+/** A typed text as a value of its column, undefined where it is none, and what is wrong with it. */
+interface Read {
+  readonly value: string | null | undefined;
+  readonly message: string | null;
+}
+const nothing: Read = { value: null, message: null };
+const right = (value: string): Read => ({ value, message: null });
+const wrong = (message: string): Read => ({ value: undefined, message });
+
+${[...needs]
+  .map((name) => helperText(name, page))
+  .filter(Boolean)
+  .join("\n\n")}
+
+${
+  tidied.length > 0
+    ? `/** What is done to a typed text before it is read. */
+const tidied: Partial<Record<Field, (typed: string) => string>> = {
+${tidied.join("\n")}
+};
+
+`
+    : ""
+}const readers: Readonly<Record<Field, (typed: string, label: string) => Read>> = {
+${readers.join("\n")}
+};
+
+/** A form that was sent: the texts in its controls, what it would change, and what is wrong with it. */
+export interface Form {
+  readonly texts: Partial<Texts>;
+  readonly changes: Changes;
+  readonly problems: readonly Problem[];
+}
+
+/** Takes the form's own fields and nothing else. What is sent as it was shown is no change, whatever way it went through the browser. */
+export function readForm(body: Readonly<Record<string, string>>, shown: Texts, ${record}: ${type}${parameters
+    .filter((name) => name !== record)
+    .map((name) => `, ${name}: ${types[name]}`)
+    .join("")}): Form {
+  const texts: Partial<Record<Field, string>> = {};
+  const changes: Changes = {};
+  const problems: Problem[] = [];
+  for (const field of fields) {
+    const raw = body[field]${unsentCode(page)};
+    if (raw === undefined) continue;
+    const ${tidied.length > 0 ? "typed" : "text"} = raw.replaceAll(/\\r\\n?/g, "\\n");
+${tidied.length > 0 ? "    const text = typed === shown[field] ? typed : (tidied[field]?.(typed) ?? typed);\n" : ""}    texts[field] = text;
+    if (text === shown[field]) continue;
+    const { value, message } = text.includes("\\0")
+      ? wrong(${said(page.language, "nul", { label: { code: "labels[field]" } })})
+      : readers[field](text, labels[field]);
+    if (value !== undefined && textsOf({ ...${record}, [field]: value })[field] === shown[field]) continue;
+    changes[field] = value ?? null;
+    if (message !== null) problems.push({ field, message });
+  }
+${usesForm ? `  /** What the record would come to. */\n  const form: Values = { ...${record}, ...changes };\n` : ""}${body.includes("changed(") ? "  const changed = (...names: readonly Field[]): boolean => names.some((name) => name in changes);\n" : ""}${body.includes("isRight(") ? "  const isRight = (name: Field): boolean => problems.every(({ field }) => field !== name);\n" : ""}${body}
+  return { texts, changes, problems };
+}
+`;
+}

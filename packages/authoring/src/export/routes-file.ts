@@ -1,0 +1,257 @@
+import { everyPart } from "@loyal-quill/core/condition/expression";
+import type { Page } from "@loyal-quill/core/page/page";
+import { type Column, tableName } from "@loyal-quill/core/table/model";
+import { integerRanges } from "@loyal-quill/core/values/integer-ranges";
+import { judgingNeeds, tableChoices, takenBy } from "./form-file.js";
+import { NotPlain, PlainCode } from "./logic.js";
+import { camelCase, comment, keyOf, member, pascalCase, quote } from "./source.js";
+import { looksUp } from "./sql-file.js";
+
+/* The file with the page's routes: the way of a request from the address to the answer. */
+
+/** Every condition of a page that is asked about an actor. */
+const conditionsOf = (page: Page) => [
+  ...[page.access.open, page.access.rows, page.access.edit].flatMap((each) => each ?? []),
+  ...page.checks.map(({ condition }) => condition),
+  ...page.fields.flatMap(({ rules }) => rules.flatMap(({ when }) => when ?? [])),
+  ...(page.reason ? [page.reason] : []),
+];
+
+/** The file that says what the page asks about a person. */
+export function actorFile(page: Page): string {
+  const lists = new Set<string>();
+  const single = new Set<string>();
+  const expressions = [
+    ...conditionsOf(page).map(({ expression }) => expression),
+    ...page.sets.map(({ value }) => value.expression),
+  ];
+  for (const part of expressions.flatMap(everyPart)) {
+    if ((part.op === "in" || part.op === "some" || part.op === "every") && part.list.op === "actor")
+      lists.add(part.list.attribute);
+    if (part.op === "actor") single.add(part.attribute);
+  }
+  const members = [...single]
+    .filter((name) => !["id", "name"].includes(name))
+    .map((name) => `readonly ${keyOf(name)}: ${lists.has(name) ? "readonly string[]" : "string | null"};`);
+  return `/** Who asks, as your application knows them. */
+export interface Actor {
+  /** What the log calls them: it must not change when their name does. */
+  readonly id: string;
+  readonly name: string;
+${members.join("\n")}
+}
+`;
+}
+
+/** How a part of the key is read from the address: an expression over `text`, null where it is none. */
+function keyPart(column: Column): string {
+  const { kind, cast, maxLength, shown } = column.type;
+  const text = `segmentOf(request.params${memberOf(column.name)})`;
+  switch (kind) {
+    case "integer": {
+      const range = integerRanges[cast];
+      if (!range) throw new NotPlain(`a key of type ${shown}`);
+      return `wholeNumber(${text}, ${range.min}n, ${range.max}n)`;
+    }
+    case "text":
+      return maxLength === null ? text : `atMost(${text}, ${maxLength})`;
+    case "uuid":
+      return `uuid(${text})`;
+    case "enum":
+      return text;
+    default:
+      throw new NotPlain(`a key of type ${shown}`);
+  }
+}
+
+const memberOf = (name: string): string => (/^[A-Za-z_]\w*$/.test(name) ? `.${name}` : `[${quote(name)}]`);
+
+/** Where the path's parameters would not be names for Express, the page can't be exported under them. */
+const pathOf = (page: Page): string => {
+  for (const { name } of page.key)
+    if (!/^[A-Za-z_]\w*$/.test(name)) throw new NotPlain(`the key's column "${name}" in the address`);
+  return `${page.path.list}/${page.path.columns.map((name) => `:${name}`).join("/")}/edit`;
+};
+
+/** Where an answer leads after a save. */
+function leadsTo(page: Page): string {
+  if (page.answer.to) throw new NotPlain("an address of your own to go to after a save");
+  const record = camelCase(page.name);
+  // There is no page of a record but its form, and no next one.
+  return page.answer.saved === "list" || page.answer.saved === "next"
+    ? "list.address"
+    : `\`\${addressOf(${record})}/edit\``;
+}
+
+/** The text of the file. @throws NotPlain */
+export function routesFile(page: Page): string {
+  const type = pascalCase(page.name);
+  const record = camelCase(page.name);
+  const hasChoices = takenBy(page).some((field) => tableChoices(field));
+  const needs = judgingNeeds(page);
+  const setsNow = page.sets.some(({ on, value }) => on !== "new" && value.expression.op === "now");
+  const { edit, open, rows } = page.access;
+  const asksActor = (condition: Page["access"]["edit"]): boolean =>
+    condition !== null && everyPart(condition.expression).some(({ op }) => op === "actor");
+  const editArguments = `${record}${asksActor(edit) ? ", actor" : ""}`;
+  const opens = open
+    ? new PlainCode({ row: "row", form: "form", actor: "actor", now: "new Date()" }).truth(open.expression)
+    : "true";
+  const keys = page.key.map(({ name }) => camelCase(name));
+  const key = page.key.length === 1 ? (keys[0] ?? "") : "...key";
+  const load = `load(pool, ${rows ? "actor, " : ""}${key})`;
+  const loading = hasChoices
+    ? `const [${record}, choices] = await Promise.all([${load}, loadChoices(pool)]);`
+    : `const ${record} = await ${load};`;
+  const choices = hasChoices ? ", choices" : "";
+  const utc = page.table.columns.some(
+    ({ type: { kind, shown } }) => kind === "timestamptz" || /timestamp with time zone|time with time zone/.test(shown),
+  );
+  const reason = page.reason ? ", reason" : "";
+  const lookUp = looksUp(page);
+  const isAsked = lookUp !== "never";
+  const known = isAsked
+    ? `    const taken = ${lookUp === "told" ? "wrong.length === 0 ? [] : " : ""}await takenByOthers(pool, ${record}, changes);
+    const problems = [...wrong, ...taken.filter(({ field }) => wrong.every((each) => each.field !== field))];\n`
+    : "";
+  const keyType = page.key.length === 1 ? "string" : `readonly [${keys.map((name) => `${name}: string`).join(", ")}]`;
+  const keyRead = page.key.length === 1 ? keyPart(page.key[0] as Column) : "";
+  const parts = page.key.map((column) => `const ${camelCase(column.name)} = ${keyPart(column)};`).join("\n  ");
+  const mayFail = page.key.filter(
+    ({ type: { kind, maxLength } }) => !(kind === "enum" || (kind === "text" && maxLength === null)),
+  );
+  const malformed = mayFail.map(({ name }) => `${camelCase(name)} === null`).join(" || ");
+  const keyCode =
+    page.key.length === 1
+      ? `const keyFrom = (request: Request): string${mayFail.length > 0 ? " | null" : ""} => ${keyRead};`
+      : `function keyFrom(request: Request): ${keyType}${mayFail.length > 0 ? " | null" : ""} {
+  ${parts}
+  return ${malformed === "" ? "" : `${malformed} ? null : `}[${keys.join(", ")}];
+}`;
+  const keyName = page.key.length === 1 ? (keys[0] ?? "") : "key";
+  const recordKey = page.key.map((column) => member(record, column.name)).join(", ");
+  const reading = `const ${keyName} = keyFrom(request);${mayFail.length > 0 ? `\n  if (${keyName} === null) return notice("malformed-key", list);` : ""}`;
+  const helpers = [
+    ...new Set(
+      page.key.flatMap(({ type: { kind, maxLength } }) =>
+        kind === "integer"
+          ? ["wholeNumber"]
+          : kind === "uuid"
+            ? ["uuid"]
+            : kind === "text" && maxLength !== null
+              ? ["atMost"]
+              : [],
+      ),
+    ),
+  ];
+  return `/**
+ * The edit page of ${tableName(page.table)}: GET fills a form from the record, POST saves what was changed in it.
+ *
+ * Exported from the page file "${page.name}" in version ${page.version}. It is yours: nothing here needs the program that wrote it.
+ */
+import { type Request, Router } from "express";
+import { type Answer, answering, bodyOf, form, methodNotAllowed, notice, type Options, readSaid } from "../shared/answers.js";
+import { lastChange } from "../shared/database.js";
+import { readToken, writeToken } from "../shared/form-token.js";
+${helpers.length > 0 ? `import { segmentOf, ${helpers.join(", ")} } from "../shared/keys.js";` : 'import { segmentOf } from "../shared/keys.js";'}
+import type { Actor } from "./actor.js";
+import { type Field, fields, labels, readForm, type Texts, textsOf, type ${type} } from "./form.js";
+import { load${hasChoices ? ", loadChoices" : ""}, refusal, ${isAsked ? "takenByOthers, " : ""}update } from "./sql.js";
+import { ${leadsTo(page) === "list.address" ? "" : "addressOf, "}formPage, type FormView, list, ${edit ? "lockedText, mayEdit, " : ""}savedText, unchangedText } from "./view.js";
+
+${open ? `${comment(open.source)}\n` : ""}const mayOpen = (${opens.includes("actor") ? "actor: Actor" : ""}): boolean => ${opens};
+
+/** How often a save is tried anew because somebody changed the record in between. */
+const mostTries = 5;
+
+const tokenFor = (${record}: ${type}, actor: Actor, secret: string): string =>
+  writeToken<Texts>({ key: [${recordKey}], actor: actor.id, shown: textsOf(${record}) }, secret);
+
+${keyCode}
+
+async function open({ pool, secret }: Options<Actor>, actor: Actor, request: Request): Promise<Answer> {
+  ${reading}
+  ${loading}
+  if (!${record}) return notice("no-such-record", list);
+  const view = { record: ${record}${choices}, texts: textsOf(${record}), token: tokenFor(${record}, actor, secret) };
+  return { status: 200, ...formPage({ ...view${edit ? `, isLocked: !mayEdit(${editArguments})` : ""}, said: readSaid(request) }) };
+}
+
+async function save({ pool, secret }: Options<Actor>, actor: Actor, request: Request): Promise<Answer> {
+  ${reading}
+  const body = bodyOf(request);
+  if (!body) return notice("form-broken", list);
+  const typed = fields.map((field) => [labels[field], body[field]] as const);
+  const shownThen = readToken<Texts>(body["form.token"], { key: ${page.key.length === 1 ? `[${keyName}]` : "key"}, actor: actor.id }, secret);
+  if (!shownThen) return notice("form-not-yours", list, { typed });
+${page.reason ? '  const reason = (body["form.reason"] ?? "").replaceAll(/\\r\\n?/g, "\\n").trim().slice(0, 1000);\n' : ""}${needs.includes("now") || setsNow ? "  const now = new Date();\n" : ""}  for (let turn = 1; turn <= mostTries; turn += 1) {
+    ${loading}
+    if (!${record}) return notice("record-gone", list, { typed });
+    const { texts, changes, problems${isAsked ? ": wrong" : ""} } = readForm(${["body", "shownThen", record, ...needs.filter((name) => name !== record)].join(", ")});
+    const stored = textsOf(${record});
+    const shown = { record: ${record}${choices}${reason}, token: body["form.token"] ?? "", texts: { ...stored, ...texts } };
+    const again = (status: number, view: Partial<FormView>): Answer => ({ status, ...formPage({ ...shown, ...view }) });
+    /** The form made anew upon what is stored now, with what was typed in these fields. */
+    const renewed = (status: number, names: readonly Field[], view: Partial<FormView> = {}): Answer => {
+      const typed = Object.fromEntries(names.map((field) => [field, texts[field]]));
+      return again(status, { token: tokenFor(${record}, actor, secret), texts: { ...stored, ...typed }, ...view });
+    };
+    const changed = fields.filter((field) => field in changes && field !== body["form.take"]);
+    if (body["form.take"] !== undefined) return renewed(200, changed);
+${known}    if (problems.length > 0) return again(422, { problems });
+    for (const field of fields) if (changes[field] === ${record}[field]) delete changes[field];
+    if (Object.keys(changes).length === 0) return { to: ${leadsTo(page)}, said: unchangedText(${record}) };
+${edit ? `    if (!mayEdit(${editArguments})) return notice("may-not-edit", list, { because: lockedText, typed });\n` : ""}    // Changes of different fields are merged; where somebody has changed the same one, it is for the person to decide.
+    const differing = fields.filter((field) => field in changes && stored[field] !== shownThen[field]);
+    if (differing.length > 0) {
+      const conflictAt = async (field: Field) => ({ field, stored: stored[field], change: await lastChange(pool, { table: ${quote(tableName(page.table))}, key: { ${page.key.map(({ name }) => `${keyOf(name)}: ${member(record, name)}`).join(", ")} }, field, timeZone: ${quote(page.timeZone)} }) });
+      return renewed(409, changed, { conflicts: await Promise.all(differing.map(conflictAt)) });
+    }
+    try {
+      const written = await update(pool, actor, ${record}, changes${setsNow ? ", now" : ""}${reason});
+      if (written) return saved(written.${record}, written.isChanged);
+    } catch (error) {
+      const problem = refusal(error, changes);
+      if (!problem) throw error;
+      return again(422, { problems: [problem] });
+    }
+  }
+  return notice("too-busy", list, { typed });
+}
+
+const saved = (${record}: ${type}, isChanged: boolean): Answer => ({ to: ${leadsTo(page)}, said: isChanged ? savedText(${record}) : unchangedText(${record}) });
+
+/**
+ * The routes of the page: \`app.use(${record}Routes({ pool, secret, actor }))\`.
+ *
+ * The pool's role needs SELECT and UPDATE on ${tableName(page.table)}${grantsBeside(page)}, SELECT on quill_log.change, and EXECUTE on quill_log.add_change.${utc ? " Its sessions must speak UTC." : ""}
+ */
+export function ${record}Routes(options: Options<Actor>): Router {
+${
+  utc
+    ? `  if (!/TimeZone=UTC/i.test(options.pool.options.options ?? ""))
+    throw new Error("The page and the log tell moments in UTC: make the pool with { options: \\"-c TimeZone=UTC\\" }.");
+`
+    : ""
+}  const answer = answering(options, mayOpen, list);
+  const router = Router();
+  router
+    .route(${quote(pathOf(page))})
+    .get(answer((actor, request) => open(options, actor, request)))
+    .post(form, answer((actor, request) => save(options, actor, request)))
+    .all(methodNotAllowed(options, list));
+  return router;
+}
+`;
+}
+
+/** The other tables that the page reads, for the grants. */
+function grantsBeside(page: Page): string {
+  const tables = new Set(
+    takenBy(page).flatMap((field) => {
+      const choices = tableChoices(field);
+      return choices ? [tableName(choices.table)] : [];
+    }),
+  );
+  return tables.size === 0 ? "" : `, SELECT on ${[...tables].join(" and ")}`;
+}

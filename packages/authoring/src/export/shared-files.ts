@@ -1,0 +1,291 @@
+import type { Code } from "@loyal-quill/core/messages/codes";
+import { statusOf } from "@loyal-quill/core/messages/codes";
+import { type Language, languages, message, titleOfCode, word } from "@loyal-quill/core/messages/messages";
+import { quote } from "./source.js";
+
+/* What the exported pages of one directory have in common: a few small files, the same for all of them. */
+
+/** HTML that is escaped unless it says otherwise, and the document around a page. */
+export const htmlFile = (language: Language): string => `import { style } from "./style.js";
+
+/** HTML that was written here; whatever else stands in it is escaped. */
+export class Html {
+  constructor(readonly text: string) {}
+}
+
+/** What may stand in HTML: false and null are nothing. */
+export type Content = Html | string | false | null | undefined | readonly Content[];
+
+const escapes: Readonly<Record<string, string>> = { "&": "&amp;", "<": "&lt;", ">": "&gt;", '"': "&quot;", "'": "&#39;" };
+
+function written(content: Content): string {
+  if (content instanceof Html) return content.text;
+  if (typeof content === "string") return content.replaceAll(/[&<>"']/g, (found) => escapes[found] ?? "");
+  return content ? content.map(written).join("") : "";
+}
+
+/** Tag of a template: \`html\\\`<p>\${text}</p>\\\`\`. */
+export const html = (parts: TemplateStringsArray, ...contents: readonly Content[]): Html =>
+  new Html(parts.map((part, index) => part + written(contents[index])).join(""));
+
+/** A part of an address. One of dots alone would be taken for a step in the path; "new" and a tilde have a meaning of their own. */
+export const segment = (value: string): string =>
+  \`\${/^(\\.{0,2}$|~|new$)/.test(value) ? "~" : ""}\${encodeURIComponent(value)}\`;
+
+/** What a control offers to choose from. */
+export interface Option {
+  readonly value: string;
+  readonly label: string;
+}
+
+/** A field that is shown and not taken. */
+export const fixed = (label: string, value: string): Html =>
+  html\`<div class="field"><span class="label">\${label}</span><span>\${value}</span></div>\`;
+
+/** A whole document around a page's content. */
+export const document = (title: string, content: Html): Html => html\`<!doctype html>
+<html lang="${language}" dir="${languages[language].direction}">
+<head>
+<meta charset="utf-8">
+<meta name="viewport" content="width=device-width, initial-scale=1">
+<title>\${title}</title>
+<style>\${new Html(style)}</style>
+</head>
+<body><main>\${content}</main></body>
+</html>
+\`;
+`;
+
+/** What a form remembers of its making, signed. */
+export const tokenFile = `import { createHmac, timingSafeEqual } from "node:crypto";
+
+/*
+ * What a form remembers of its making goes along with it as JSON, signed: nobody can make one for somebody else, and no other site can make one
+ * at all. That is what stands against forged requests.
+ */
+
+const signature = (json: string, secret: string): Buffer => createHmac("sha256", secret).update(\`form \${json}\`).digest();
+
+/** What a form remembers of its making: of which record, for whom, and what its controls showed. */
+interface Claims<Texts> {
+  readonly key: readonly string[];
+  readonly actor: string;
+  readonly shown: Texts;
+}
+
+export function writeToken<Texts>(claims: Claims<Texts>, secret: string): string {
+  const json = JSON.stringify(claims);
+  return \`\${signature(json, secret).toString("base64url")}.\${json}\`;
+}
+
+/** What the controls of a form showed that was made here, of this record and for this person; null for any other. */
+export function readToken<Texts>(token: string | undefined, wanted: Omit<Claims<Texts>, "shown">, secret: string): Texts | null {
+  const dot = token?.indexOf(".") ?? -1;
+  if (token === undefined || dot < 0) return null;
+  const [given, json] = [Buffer.from(token.slice(0, dot), "base64url"), token.slice(dot + 1)];
+  const own = signature(json, secret);
+  if (given.length !== own.length || !timingSafeEqual(given, own)) return null;
+  const { key, actor, shown } = JSON.parse(json) as Claims<Texts>;
+  return actor === wanted.actor && key.join("\\n") === wanted.key.join("\\n") ? shown : null;
+}
+`;
+
+/** A style sheet for both colour schemes. */
+export const styleFile = `/** The pages' style sheet: for both colour schemes. Put your own in its place, or give the routes your layout. */
+export const style = \`
+:root { color-scheme: light dark; --ink: light-dark(#20262b, #e6eaed); --paper: light-dark(#fbfaf8, #191c1f); --soft: light-dark(#565f66, #a7b0b7); --line: light-dark(#8b949b, #7b858d); --accent: light-dark(#1f4f8f, #9cc0f0); --wrong: light-dark(#a3261b, #ff9d8f); --other: light-dark(#6d4b00, #e5bd6c); }
+body { margin: 0; background: var(--paper); color: var(--ink); font: 1rem/1.5 system-ui, sans-serif; }
+main { max-width: 40rem; margin: 0 auto; padding: 1.5rem; }
+h1 { font-size: 1.6rem; line-height: 1.2; overflow-wrap: anywhere; }
+a { color: var(--accent); }
+form, fieldset { display: grid; gap: 1rem; border: 0; margin: 0; padding: 0; min-width: 0; }
+.field label, .field legend, .field .label { display: block; font-weight: 600; }
+.field input[type=checkbox] + label { display: inline; margin-inline-start: .5rem; }
+.needed::after { content: " *" / ""; }
+.help, .unit { color: var(--soft); margin: 0; }
+input, select, textarea, button { font: inherit; color: inherit; max-width: 100%; }
+input:not([type=checkbox], [type=radio]), select, textarea { background: transparent; border: 1px solid var(--line); padding: .35rem .5rem; }
+textarea, input[type=text]:not([inputmode]) { width: 100%; box-sizing: border-box; }
+button { background: var(--accent); color: var(--paper); border: 0; padding: .5rem 1.2rem; cursor: pointer; }
+:focus-visible { outline: 3px solid var(--accent); outline-offset: 2px; }
+[aria-invalid] { border-color: var(--wrong) !important; }
+.problem, .summary h2, .summary a { color: var(--wrong); }
+.problem { margin: 0; font-weight: 600; }
+.summary h2 { font-size: 1.1rem; }
+.conflict { margin: 0; color: var(--other); }
+.conflict button { padding: .1rem .6rem; }
+.said, .locked { border-block: 1px solid var(--line); padding: .4rem 0; }
+.unseen { position: absolute; width: 1px; height: 1px; overflow: hidden; clip-path: inset(50%); }
+\`;
+`;
+
+/** What the statements of all pages need. */
+export const databaseFile = `import type { Pool } from "pg";
+
+/** Takes a value as a parameter of a statement, and answers its place: $1, $2, … */
+export type Place = (value: unknown) => string;
+
+export function parameters(): { readonly $: Place; readonly values: unknown[] } {
+  const values: unknown[] = [];
+  return { values, $: (value) => \`$\${values.push(value)}\` };
+}
+
+/** Whether an error is the database's state, not something about what was sent (PostgreSQL documentation, appendix A; Node's own codes). */
+export const isAway = (error: unknown): boolean =>
+  error instanceof Error &&
+  (/^(08|25|40|53|55|57|58|XX|E[A-Z]+$)/.test("code" in error ? String(error.code) : "") ||
+    /^Connection terminated|timeout exceeded/.test(error.message));
+
+/** Who changed a field of a record last, and when, by the log. */
+export async function lastChange(pool: Pool, record: { table: string; key: Readonly<Record<string, string>>; field: string; timeZone: string }): Promise<{ readonly by: string; readonly at: string } | null> {
+  const { rows } = await pool.query<{ by: string; at: string }>(
+    \`SELECT actor_name AS by, to_char(at AT TIME ZONE $4, 'YYYY-MM-DD HH24:MI:SS') || CASE $4 WHEN 'UTC' THEN ' UTC' ELSE ' (' || $4 || ')' END AS at
+     FROM quill_log.change
+     WHERE table_name = $1 AND record_key = $2::jsonb AND fields @> jsonb_build_array(jsonb_build_object('field', $3::text))
+     ORDER BY id DESC LIMIT 1\`,
+    [record.table, record.key, record.field, record.timeZone],
+  );
+  return rows[0] ?? null;
+}
+`;
+
+/** What is read of a key in an address. */
+export const keysFile = `/* Parts of a key in an address, as PostgreSQL prints their values; null for what can be none. */
+
+/** A part of the address as it was meant. */
+export const segmentOf = (part: string | readonly string[] | undefined): string => String(part).replace(/^~/, "");
+
+export function wholeNumber(text: string, least: bigint, most: bigint): string | null {
+  if (!/^[+-]?\\d{1,100}$/.test(text)) return null;
+  const number = BigInt(text.replace("+", ""));
+  return number < least || number > most ? null : number.toString();
+}
+
+export const atMost = (text: string, characters: number): string | null => ([...text].length > characters ? null : text);
+
+export const uuid = (text: string): string | null =>
+  /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/i.test(text) ? text.toLowerCase() : null;
+`;
+
+const noticeCodes = [
+  "signed-out",
+  "may-not-open",
+  "malformed-key",
+  "no-such-record",
+  "record-gone",
+  "may-not-edit",
+  "form-not-yours",
+  "form-broken",
+  "wrong-content-type",
+  "method-not-allowed",
+  "database-away",
+] as const satisfies readonly Code[];
+
+/** What is answered, and how it is sent. */
+export function answersFile(language: Language): string {
+  const notices = noticeCodes.map((code) => {
+    const { title, advice } = titleOfCode(language, code);
+    return `${quote(code)}: [${statusOf[code]}, ${quote(title)}, ${quote(advice)}],`;
+  });
+  return `import { type Request, type RequestHandler, type Response, urlencoded } from "express";
+import type { Pool } from "pg";
+import { isAway } from "./database.js";
+import { document, type Html, html } from "./html.js";
+
+export interface Options<Actor> {
+  readonly pool: Pool;
+  /** Signs the forms: at least 32 characters, the same in every process, told to nobody. */
+  readonly secret: string;
+  /** Who asks; null for somebody who is not signed in. */
+  readonly actor: (request: Request) => Actor | null | Promise<Actor | null>;
+  /** Where to sign in; it is given the address to come back to as \`next\`. */
+  readonly signIn?: string;
+  /** Your layout around a page's content. */
+  readonly layout?: (title: string, content: Html, request: Request) => Html;
+}
+
+/** A page with its status, or where to go after a save and what to say there. */
+export type Answer = { readonly status: number; readonly title: string; readonly content: Html } | { readonly to: string; readonly said: string };
+
+/** What is answered where there is no form to show, with its status (RFC 9110, 15). */
+const notices = {
+${notices.join("\n")}
+"too-busy": [503, ${quote(message(language, "unavailable-busy"))}, ""],
+} as const;
+
+interface List {
+  readonly address: string;
+  readonly title: string;
+}
+
+/** @param more why, and what was typed, so that nothing of it is lost */
+export function notice(code: keyof typeof notices, list: List, { because = "", typed = [] }: { because?: string; typed?: readonly (readonly [label: string, text: string | undefined])[] } = {}): Answer {
+  const [status, title, advice] = notices[code];
+  const shown = typed.filter(([, text]) => text !== undefined);
+  const content = html\`<h1>\${title}</h1><p>\${because}</p><p>\${advice}</p>
+<p><a href="\${list.address}">\${list.title}</a></p>
+\${shown.length > 0 && html\`<h2>${word(language, "what-you-typed")}</h2><dl>\${shown.map(([label, text]) => html\`<dt>\${label}</dt><dd>\${text}</dd>\`)}</dl>\`}\`;
+  return { status, title, content };
+}
+
+/** The cookie with the line that a save leaves for the page after it. */
+const saidCookie = "page_said";
+
+export function readSaid(request: Request): string | undefined {
+  const [, said] = new RegExp(\`(?:^|; )\${saidCookie}=([^;]*)\`).exec(request.headers.cookie ?? "") ?? [];
+  try {
+    return said === undefined ? undefined : decodeURIComponent(said);
+  } catch {
+    return undefined;
+  }
+}
+
+function send(request: Request, response: Response, answer: Answer, layout: NonNullable<Options<never>["layout"]> = document): void {
+  response.set("cache-control", "no-store");
+  if ("to" in answer) {
+    response.cookie(saidCookie, answer.said, { path: answer.to, maxAge: 60_000, httpOnly: true, sameSite: "lax" });
+    response.status(303).location(answer.to).end();
+    return;
+  }
+  if (answer.status === 200) response.clearCookie(saidCookie, { path: request.baseUrl + request.path });
+  response.status(answer.status).type("html").send(layout(answer.title, answer.content, request).text);
+}
+
+/** Reads a form; of anything else there is no body. */
+export const form: RequestHandler = urlencoded({ extended: false, limit: "1mb" });
+
+/** A form's controls, each sent once; null where one came twice. */
+export function bodyOf({ body }: Request): Readonly<Record<string, string>> | null {
+  const pairs = Object.entries((body ?? {}) as Readonly<Record<string, unknown>>);
+  return pairs.every(([, value]) => typeof value === "string") ? (Object.fromEntries(pairs) as Record<string, string>) : null;
+}
+
+/** What comes before any answer: who asks, and whether they may. */
+export const answering =
+  <Actor>(options: Options<Actor>, mayOpen: (actor: Actor) => boolean, list: List) =>
+  (answer: (actor: Actor, request: Request) => Promise<Answer>): RequestHandler =>
+  async (request, response) => {
+    const reply = (given: Answer): void => send(request, response, given, options.layout);
+    const typed = Object.entries(bodyOf(request) ?? {}).filter(([name]) => !name.includes("."));
+    const actor = await options.actor(request);
+    if (!actor && options.signIn !== undefined && request.method !== "POST")
+      return response.redirect(303, \`\${options.signIn}?next=\${encodeURIComponent(request.originalUrl)}\`);
+    if (!actor) return reply(notice("signed-out", list, { typed }));
+    if (!mayOpen(actor)) return reply(notice("may-not-open", list));
+    if (request.method === "POST" && !request.is("urlencoded")) return reply(notice("wrong-content-type", list));
+    try {
+      reply(await answer(actor, request));
+    } catch (error) {
+      if (!isAway(error)) throw error;
+      reply(notice("database-away", list, { typed }));
+    }
+  };
+
+export const methodNotAllowed =
+  (options: Pick<Options<never>, "layout">, list: List): RequestHandler =>
+  (request, response) => {
+    response.set("allow", "GET, HEAD, POST, OPTIONS");
+    send(request, response, notice("method-not-allowed", list), options.layout);
+  };
+`;
+}

@@ -1,0 +1,390 @@
+import { isTelling, type TableChoices } from "@loyal-quill/core/controls/choice-source";
+import { loadedColumns } from "@loyal-quill/core/page/columns";
+import type { Field, Page, SetColumn } from "@loyal-quill/core/page/page";
+import { castText } from "@loyal-quill/core/postgres/text-form";
+import { type Column, columnOf, tableName } from "@loyal-quill/core/table/model";
+import { tableChoices as listedChoices, offeredFields, takenBy } from "./form-file.js";
+import { NotPlain, PlainCode, PlainSql } from "./logic.js";
+import {
+  camelCase,
+  comment,
+  identifier,
+  inTemplate,
+  keyOf,
+  member,
+  pascalCase,
+  quote,
+  said,
+  sqlText,
+  tableIdentifier,
+} from "./source.js";
+
+/* The file with the page's statements. */
+
+/** A column's value as text: texts stand as they are, all else is cast to PostgreSQL's own text form. */
+function asText(alias: string, column: Column): string {
+  const { type } = column;
+  const isPlain = type.kind === "text" && (type.shown === "text" || type.shown.startsWith("character varying"));
+  if (column.stamped) throw new NotPlain(`the file in ${column.name}`);
+  const name = `${alias}.${identifier(column.name)}`;
+  return isPlain ? name : castText(name, column);
+}
+
+const placesOf = (page: Page) => ({ row: camelCase(page.name), form: "form", actor: "actor", now: "now" });
+
+/** The predicate of the page's `rows` condition as a function over actor, parameters and alias; empty where it has none. */
+function ownRows(page: Page): string {
+  const { rows } = page.access;
+  if (!rows) return "";
+  const sql = new PlainSql(new PlainCode(placesOf(page)), "${t}").truth(rows.expression);
+  return `${comment(rows.source)}
+const ownRows = (actor: Actor, $: Place, t: string): string => \`(${sql})\`;
+`;
+}
+
+/** `t.code = $1::text AND …` over the parameters that stand for the key. */
+const byKey = (page: Page, alias: string, value: (column: Column) => string): string =>
+  page.key
+    .map((column) => `${alias}.${identifier(column.name)} = \${$(${value(column)})}::${column.type.cast}`)
+    .join(" AND ");
+
+/** The parameters of the function that loads a record: its key. */
+export const keyParameters = (page: Page): string =>
+  page.key.map((column) => `${camelCase(column.name)}: string`).join(", ");
+
+export const keyArguments = (page: Page, of: (column: Column) => string = ({ name }) => camelCase(name)): string =>
+  page.key.map(of).join(", ");
+
+/** The columns of a record, by the alias of its row. */
+function selectedCode(page: Page): string {
+  const columns = loadedColumns(page).map((column) => {
+    const text = asText("${t}", column);
+    return text === `\${t}.${identifier(column.name)}` ? text : `${text} AS ${identifier(column.name)}`;
+  });
+  return `/** The columns of a record in PostgreSQL's text form, by the alias of its row. */
+const selected = (t: string): string => \`${inTemplateKeeping(columns.join(", "))}, \${t}.xmin::text AS version\`;`;
+}
+
+function loadCode(page: Page): string {
+  const type = pascalCase(page.name);
+  return `/** The record with this key, if the actor may see it. */
+export async function load(pool: Pool, ${page.access.rows ? "actor: Actor, " : ""}${keyParameters(page)}): Promise<${type} | null> {
+  const { $, values } = parameters();
+  const { rows } = await pool.query<${type}>(
+    \`SELECT \${selected("t")} FROM ${tableIdentifier(page.table)} AS t
+     WHERE ${byKey(page, "t", ({ name }) => camelCase(name))}${page.access.rows ? ' AND ${ownRows(actor, $, "t")}' : ""}\`,
+    values,
+  );
+  return rows[0] ?? null;
+}`;
+}
+
+/** SQL of ours in a template literal: backslashes and backticks escaped, expressions kept. */
+const inTemplateKeeping = (sql: string): string =>
+  sql
+    .split(/(\$\{[^}]*\})/)
+    .map((part) => (part.startsWith("${") ? part : inTemplate(part)))
+    .join("");
+
+/** What one choice is called, as an SQL expression over `c`. */
+function labelSql(choices: TableChoices): string {
+  const label = asText("c", choices.label);
+  return isTelling(choices) ? `${asText("c", choices.key)} || ', ' || ${label}` : label;
+}
+
+function choicesCode(page: Page, fields: readonly Field[]): string {
+  if (fields.length === 0) return "";
+  const lists = fields.map((field) => {
+    const choices = listedChoices(field);
+    if (!choices) return "";
+    if ((choices.where?.formColumns.length ?? 0) > 0)
+      throw new NotPlain(`the choices of ${field.column.name}, which depend on what else is typed`);
+    const order = [isTelling(choices) ? choices.key : choices.label, choices.key].map(
+      ({ name }) => `c.${identifier(name)}`,
+    );
+    const where = choices.where
+      ? ` WHERE ${new PlainSql(new PlainCode({ ...placesOf(page), row: "c" }), "c").truth(choices.where.expression)}`
+      : "";
+    return `list(\`SELECT ${inTemplateKeeping(`${asText("c", choices.key)} AS value, ${labelSql(choices)} AS label FROM ${tableIdentifier(choices.table)} AS c`)}${where} ORDER BY ${[...new Set(order)].join(", ")}\`)`;
+  });
+  const names = fields.map(({ column }) => column.name);
+  if (lists.some((list) => list.includes("${$("))) throw new NotPlain("choices that depend on who asks");
+  return `export type Choices = Readonly<Record<${names.map(quote).join(" | ")}, readonly Option[]>>;
+
+export async function loadChoices(pool: Pool): Promise<Choices> {
+  const list = async (text: string): Promise<readonly Option[]> => (await pool.query<Option>(text)).rows;
+  const [${names.map(camelCase).join(", ")}] = await Promise.all([
+    ${lists.join(",\n    ")},
+  ]);
+  return { ${names.map((name) => (camelCase(name) === name ? name : `${keyOf(name)}: ${camelCase(name)}`)).join(", ")} };
+}`;
+}
+
+/** The log's field changes between two rows, as SQL. */
+function changesSql(page: Page, before: string | null, after: string | null): string {
+  const side = (alias: string | null, column: Column): string => (alias === null ? "NULL" : asText(alias, column));
+  const rows = page.table.columns.map(
+    (column) => `(${sqlText(column.name)}, ${side(before, column)}, ${side(after, column)})`,
+  );
+  return `(SELECT jsonb_agg(jsonb_build_object('field', f.field, 'old', f.old, 'new', f.new)) FROM (VALUES
+         ${rows.join(",\n         ")}
+       ) AS f(field, old, new) WHERE f.old IS DISTINCT FROM f.new)`;
+}
+
+const keyObject = (page: Page, alias: string): string =>
+  `jsonb_build_object(${page.key.map((column) => `${sqlText(column.name)}, ${asText(alias, column)}`).join(", ")})`;
+
+/** What the page itself gives on a save, as entries of the SET clause. */
+function setEntries(page: Page, on: "save"): readonly string[] {
+  return page.sets
+    .filter((set) => set.on === "both" || set.on === on)
+    .map(
+      ({ column, value }) =>
+        `\`${identifier(column.name)} = \${$(${givenCode(page, { column, value, on })})}::${column.type.cast}\``,
+    );
+}
+
+/** A value that the page gives, as an expression. */
+function givenCode(page: Page, { column, value }: SetColumn): string {
+  const { expression } = value;
+  if (expression.op === "now") {
+    if (column.type.kind === "timestamptz" || column.type.kind === "text") return "now.toISOString()";
+    throw new NotPlain(`the moment in ${column.name}, in the page's time zone`);
+  }
+  return new PlainCode({ ...placesOf(page), row: "row" }).value(expression).code;
+}
+
+function updateCode(page: Page): string {
+  const record = camelCase(page.name);
+  const type = pascalCase(page.name);
+  const { table } = page;
+  const sets = setEntries(page, "save");
+  const usesNow = sets.some((set) => set.includes("now."));
+  const usesForm = sets.some((set) => set.includes("form."));
+  const rowBefore = byKey(page, "t", ({ name }) => member(record, name));
+  const same = page.key.map(({ name }) => `t.${identifier(name)} = b.${identifier(name)}`).join(" AND ");
+  const keyChanges = page.key.some((column) => takenBy(page).some((field) => field.column === column));
+  const newKey = keyChanges ? `NULLIF(${keyObject(page, "a")}, ${keyObject(page, "b")})` : "NULL";
+  const remains = page.access.rows
+    ? `,
+       CASE WHEN (\${ownRows(actor, $, "a")}) IS NOT TRUE THEN concat('${leavesMark} ', a)::integer END AS refused`
+    : "";
+  const set = 'Object.entries(changes).map(([field, value]) => `"${field}" = ${$(value)}`)';
+  const given = sets.length > 0 ? `[...${set}, ${sets.join(", ")}]` : set;
+  if (takenBy(page).some(({ column }) => /["$`\\]/.test(column.name)))
+    throw new NotPlain("a column whose name has a quotation mark in it");
+  return `/**
+ * Changes these columns of the record as it was loaded, and writes the log's entry, in one statement: both or neither. Triggers are told who does so,
+ * in which request: one that watches the table knows by it that the change is logged already.
+ *${page.access.rows ? " A row that the actor could not see any more must not stay: then the statement refuses itself, since only an error takes all of it back." : ""}
+ *
+ * @returns the record as it is stored now, and whether that is another; null where somebody else has changed it meanwhile
+ */
+export async function update(
+  pool: Pool,
+  actor: Actor,
+  ${record}: ${type},
+  changes: Changes,${usesNow ? "\n  now: Date," : ""}${page.reason ? "\n  reason: string," : ""}
+): Promise<{ readonly ${record}: ${type}; readonly isChanged: boolean } | null> {
+  const { $, values } = parameters();
+  const request = randomUUID();${usesForm ? `\n  const form = { ...${record}, ...changes };` : ""}
+  const set = ${given};
+  const { rows } = await pool.query<${type} & { readonly entry: string | null }>(
+    \`WITH told AS (
+       SELECT set_config('quill.actor', \${$(actor.id)}, true), set_config('quill.page', ${sqlText(page.name)}, true), set_config('quill.request', \${$(request)}, true)
+     ), b AS (
+       SELECT t.* FROM told, ${tableIdentifier(table)} AS t
+       WHERE ${rowBefore} AND t.xmin::text = \${$(${record}.version)}
+       FOR NO KEY UPDATE OF t
+     ), a AS (
+       UPDATE ${tableIdentifier(table)} AS t SET \${set.join(", ")}
+       FROM b WHERE ${same}
+       RETURNING t.*, t.xmin
+     ), changed AS (
+       SELECT ${keyObject(page, "b")} AS record_key, ${newKey}::jsonb AS new_key, ${inTemplate(changesSql(page, "b", "a"))} AS fields
+       FROM b, a
+     ), entry AS (
+       SELECT quill_log.add_change(\${$(actor.id)}, \${$(actor.name)}, ${sqlText(page.name)}, ${sqlText(page.version)}, ${sqlText(tableName(table))},
+         record_key, 'update', fields, \${$(request)}::uuid, ${page.reason ? "NULLIF(${$(reason)}, '')" : "NULL"}, new_key, NULL)::text AS id
+       FROM changed WHERE fields IS NOT NULL
+     )
+     SELECT \${selected("a")}, (SELECT id FROM entry) AS entry${remains}
+     FROM a\`,
+    values,
+  );
+  const [row] = rows;
+  return row ? { ${record}: row, isChanged: row.entry !== null } : null;
+}`;
+}
+
+/** What stands in the error of a statement that has refused itself. */
+const leavesMark = "leaves its rows:";
+
+/** What must be unique. */
+function uniques(page: Page): readonly {
+  readonly field: Field;
+  readonly columns: readonly Column[];
+  readonly message: string | null;
+  readonly always: boolean;
+  readonly folds: boolean;
+}[] {
+  return takenBy(page).flatMap((field) =>
+    field.rules.flatMap((rule) => {
+      if (rule.rule !== "unique" || rule.when) return [];
+      const { columns, ignoringCase } = rule.demand as { columns: readonly string[]; ignoringCase: boolean };
+      const message = rule.message === null ? null : quote(rule.message);
+      return [
+        {
+          field,
+          columns: columns.flatMap((name) => columnOf(page.table, name) ?? []),
+          message,
+          always: rule.from === "page",
+          folds: ignoringCase,
+        },
+      ];
+    }),
+  );
+}
+
+/** When it is asked what others have: `always` where no constraint of the table promises it, `told` beside other messages only, or not at all. */
+export const looksUp = (page: Page): "always" | "told" | "never" => {
+  const asked = uniques(page);
+  return asked.length === 0 ? "never" : asked.some(({ always }) => always) ? "always" : "told";
+};
+
+function takenCode(page: Page): string {
+  const asked = uniques(page);
+  if (asked.length === 0) return "";
+  const record = camelCase(page.name);
+  const type = pascalCase(page.name);
+  const itself = page.key
+    .map((column) => `o.${identifier(column.name)} = \${$(${member(record, column.name)})}::${column.type.cast}`)
+    .join(" AND ");
+  const alone = asked.every(({ columns }) => columns.length === 1);
+  const tests = asked.map(({ field, columns, folds }) => {
+    const same = columns.map((column) => {
+      const place = `\${$(${member(alone ? "changes" : "form", column.name)})}::${column.type.cast}`;
+      return folds
+        ? `lower(o.${identifier(column.name)}::text) = lower(${place}::text)`
+        : `o.${identifier(column.name)} = ${place}`;
+    });
+    return `EXISTS (SELECT FROM ${tableIdentifier(page.table)} AS o WHERE ${same.join(" AND ")} AND NOT (${itself})) AS "${field.column.name}"`;
+  });
+  const names = asked.map(({ field }) => field.column.name);
+  const own = asked.some(({ message }) => message !== null);
+  const usual = said(page.language, "unique", { label: { code: "labels[field]" } });
+  const messages = own
+    ? `\n  const messages: Partial<Record<Field, string>> = { ${asked.flatMap(({ field, message }) => (message === null ? [] : `${keyOf(field.column.name)}: ${message}`)).join(", ")} };`
+    : "";
+  return `/** What another record has already${looksUp(page) === "told" ? ": asked where a form comes back anyway, so that all messages come at once. The table itself refuses it." : ". Only a constraint of the table could promise that it stays so; this is for telling people early."} */
+export async function takenByOthers(pool: Pool, ${record}: ${type}, changes: Changes): Promise<readonly Problem[]> {
+  const { $, values } = parameters();${alone ? "" : `\n  const form = { ...${record}, ...changes };`}${messages}
+  const { rows } = await pool.query<Readonly<Record<string, boolean>>>(\`SELECT ${tests.join(",\n    ")}\`, values);
+  return ([${names.map(quote).join(", ")}] as const)
+    .filter((field) => changes[field] != null && rows[0]?.[field])
+    .map((field) => ({ field, message: ${own ? `messages[field] ?? ${usual}` : usual} }));
+}
+`;
+}
+
+/** What the table's constraints say: at the fields they are about, in the order of the form. */
+function refusalCode(page: Page): string {
+  const { table, language } = page;
+  const at = (columns: readonly string[]): readonly Field[] =>
+    takenBy(page).filter(({ column }) => columns.includes(column.name));
+  const labelOf = (name: string): string => page.fields.find(({ column }) => column.name === name)?.label ?? name;
+  const entry = (
+    constraint: string,
+    columns: readonly string[],
+    message: (label: string, others: string) => string,
+  ): readonly string[] => {
+    const [first, ...rest] = at(columns);
+    const others = columns
+      .filter((name) => name !== first?.column.name)
+      .map(labelOf)
+      .join(", ");
+    return [
+      `${keyOf(constraint)}: { fields: [${[first, ...rest].flatMap((field) => (field ? [quote(field.column.name)] : [])).join(", ")}], message: ${message(first?.label ?? "", others)} },`,
+    ];
+  };
+  const isOfForm = (columns: readonly string[]): boolean => at(columns).length > 0;
+  const uniqueSets = new Map(
+    [...table.constraints.filter(({ kind }) => kind === "unique"), ...table.keys].map(({ constraint, columns }) => [
+      constraint,
+      columns,
+    ]),
+  );
+  const all = [
+    ...[...uniqueSets].flatMap(([constraint, columns]) =>
+      isOfForm(columns)
+        ? entry(constraint, columns, (label, others) =>
+            others === "" ? said(language, "unique", { label }) : said(language, "unique-together", { label, others }),
+          )
+        : [],
+    ),
+    ...table.constraints.flatMap(({ kind, constraint, columns }) =>
+      kind === "exclusion" && isOfForm(columns)
+        ? entry(constraint, columns, (label) => said(language, "exclusion", { label }))
+        : [],
+    ),
+    // What is chosen is held against the choices before.
+    ...table.references.flatMap(({ constraint, columns }) =>
+      isOfForm(columns) && !offeredFields(page).some(({ column }) => columns.includes(column.name))
+        ? entry(constraint, columns, (label) => said(language, "exists", { label }))
+        : [],
+    ),
+    // What can't be changed here can't be refused; a CHECK over several columns can.
+    ...table.constraints.flatMap(({ kind, constraint, columns, definition }) =>
+      kind === "check" && (columns.length === 0 || isOfForm(columns))
+        ? entry(constraint, columns, () => said(language, "check", { constraint, definition }))
+        : [],
+    ),
+  ];
+  return `/** What the table's constraints are about, and what is said where one of them does not hold. */
+const constraints: Readonly<Record<string, { readonly fields: readonly Field[]; readonly message: string }>> = {
+${all.join("\n")}
+};
+
+/** A refusal of the database as something wrong with the form; null for what is no fault of it. */
+export function refusal(error: unknown, changes: Changes): Problem | null {
+  if (!(error instanceof DatabaseError)) return null;
+${page.access.rows ? `  if (error.message.includes(${quote(leavesMark)})) return ${leftRows(page)};\n` : ""}  const known = constraints[error.constraint ?? ""];
+  if (known) return { field: known.fields.find((field) => field in changes) ?? known.fields[0] ?? null, message: known.message };
+  // Class 22 is about a value, 23 about a constraint, P0 what a trigger raised (PostgreSQL documentation, appendix A).
+  if (error.code?.startsWith("22")) return { field: null, message: ${said(language, "value-out-of-range", { said: { code: "error.message" } })} };
+  return /^(23|P0)/.test(error.code ?? "") ? { field: null, message: ${said(language, "refused-by-database", { said: { code: "error.message" } })} } : null;
+}`;
+}
+
+function leftRows(page: Page): string {
+  const asked = page.access.rows?.rowColumns ?? [];
+  const field = takenBy(page).find(({ column }) => asked.includes(column.name));
+  return `{ field: ${field ? quote(field.column.name) : "null"}, message: ${said(page.language, "rows-left", { label: field?.label ?? "" })} }`;
+}
+
+/** The text of the file. @throws NotPlain */
+export function sqlFile(page: Page): string {
+  const listed = takenBy(page).filter((field) => listedChoices(field));
+  const type = pascalCase(page.name);
+  const body = [
+    ownRows(page),
+    selectedCode(page),
+    loadCode(page),
+    choicesCode(page, listed),
+    updateCode(page),
+    takenCode(page),
+    refusalCode(page),
+  ]
+    .filter(Boolean)
+    .join("\n\n");
+  const uses = (name: string): boolean => new RegExp(`\\b${name}\\b`).test(body);
+  return `import { randomUUID } from "node:crypto";
+import { DatabaseError, type Pool } from "pg";
+import { ${uses("Place") ? "type Place, " : ""}parameters } from "../shared/database.js";
+${uses("Option") ? 'import type { Option } from "../shared/html.js";' : ""}
+import type { Actor } from "./actor.js";
+import { type Changes, ${uses("Field") ? "type Field, " : ""}${body.includes("labels[") ? "labels, " : ""}type Problem, type ${type} } from "./form.js";
+
+${body}
+`;
+}

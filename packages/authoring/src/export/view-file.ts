@@ -1,0 +1,351 @@
+import { word } from "@loyal-quill/core/messages/messages";
+import type { Field, Page } from "@loyal-quill/core/page/page";
+import { hasOwnWay } from "@loyal-quill/core/values/in-language";
+import { tableChoices, takenBy } from "./form-file.js";
+import { NotPlain, PlainCode } from "./logic.js";
+import { camelCase, literalOf, member, pascalCase, quote, templateLiteral } from "./source.js";
+
+/* The file with the page's HTML. */
+
+/** The controls that the file writes, each by a function of its own. */
+type ControlName =
+  | "line"
+  | "lines"
+  | "box"
+  | "select"
+  | "radios"
+  | "date"
+  | "moment"
+  | "offered"
+  | "isShownBy"
+  | "fixed";
+
+/** A stored value as people read it, as an expression over a record. */
+export function toldCode(page: Page, record: string, name: string): string {
+  const column = page.table.columns.find((each) => each.name === name);
+  const value = member(record, name);
+  if (!column) return value;
+  const kind = column.type.kind;
+  const dash = column.nullable ? ' ?? "–"' : "";
+  if (kind === "boolean")
+    return `(${value} === "true" ? ${quote(word(page.language, "yes"))} : ${quote(word(page.language, "no"))})`;
+  if (kind === "timestamptz") return `toldMoment(${value})`;
+  return column.nullable ? `(${value}${dash})` : value;
+}
+
+/** Options of a field that stand in the file, or are loaded. */
+function optionsOf(page: Page, field: Field): string {
+  const { choices } = field;
+  if (choices?.from === "table") return member("choices", field.column.name);
+  if (choices?.from === "truth")
+    return `[{ value: "true", label: ${quote(word(page.language, "yes"))} }, { value: "false", label: ${quote(word(page.language, "no"))} }]`;
+  const labels = choices?.from === "labels" ? choices.labels : [];
+  return `options(${labels.map(quote).join(", ")})`;
+}
+
+/** Attributes of a field's control beside those that every control has, as a literal of HTML. */
+function attributesOf(field: Field): string {
+  const modes: Readonly<Record<string, string>> = { integer: "numeric", decimal: "decimal", float: "decimal" };
+  const mode =
+    field.control === "number"
+      ? modes[field.column.type.kind]
+      : field.rules.some(({ rule, when }) => rule === "e-mail" && !when)
+        ? "email"
+        : field.rules.some(({ rule, when }) => rule === "web-address" && !when)
+          ? "url"
+          : undefined;
+  return [
+    'type="text"',
+    mode ? `inputmode="${mode}"` : "",
+    field.hint ? `placeholder="${escapedAttribute(field.hint)}"` : "",
+    `autocomplete="${escapedAttribute(field.control === "number" ? "off" : field.autocomplete)}"`,
+  ]
+    .filter(Boolean)
+    .join(" ");
+}
+
+const escapedAttribute = (text: string): string =>
+  text.replaceAll("&", "&amp;").replaceAll('"', "&quot;").replaceAll("<", "&lt;");
+
+/** The call that writes one field. */
+function fieldCode(page: Page, field: Field, used: Set<ControlName>): string {
+  const { name } = field.column;
+  const needed = field.rules.some(({ rule, when }) => rule === "required" && !when);
+  const more = [
+    field.help ? `help: ${quote(field.help)}` : "",
+    field.unit ? `unit: ${quote(field.unit)}` : "",
+    needed && field.control !== "check-box" ? "needed: true" : "",
+  ].filter(Boolean);
+  const options = more.length > 0 ? `, { ${more.join(", ")} }` : "";
+  const block = (control: ControlName, ...given: readonly string[]): string => {
+    used.add(control);
+    return `\${field(view, ${quote(name)}, ${control}(view, ${[quote(name), ...given].join(", ")})${options})}`;
+  };
+  switch (field.control) {
+    case "text":
+    case "number":
+      return block("line", quote(attributesOf(field)));
+    case "multi-line":
+      return block("lines");
+    case "check-box":
+      used.add("box");
+      return `\${field(view, ${quote(name)}, box(view, ${quote(name)}), ${more.length > 0 ? `{ ${more.join(", ")}, isBox: true }` : "{ isBox: true }"})}`;
+    case "choice":
+      used.add("offered");
+      return block("select", optionsOf(page, field), String(field.column.nullable));
+    case "radio":
+      used.add("offered");
+      used.add("radios");
+      return `\${field(view, ${quote(name)}, radios(view, ${quote(name)}, ${optionsOf(page, field)}, ${field.column.nullable}), ${more.length > 0 ? `{ ${more.join(", ")}, isGroup: true }` : "{ isGroup: true }"})}`;
+    case "date":
+      used.add("isShownBy");
+      return block("date");
+    case "date-time":
+      used.add("isShownBy");
+      return block("moment");
+    default:
+      throw new NotPlain(`the control "${field.control}" of ${name}`);
+  }
+}
+
+const controlTexts: Readonly<Record<ControlName, (page: Page) => string>> = {
+  line: () => `/** One line of text. */
+const line = (view: FormView, name: Field, attributes: string): Html =>
+  html\`<input \${shared(view, name)} \${new Html(attributes)} value="\${view.texts[name]}">\`;`,
+  lines: () => `/** Several lines. The line break after the tag is dropped by the browser (HTML, 13.2.6.4.7). */
+const lines = (view: FormView, name: Field): Html =>
+  html\`<textarea \${shared(view, name)} rows="5">\\n\${view.texts[name]}</textarea>\`;`,
+  box: () => `/** Yes or no. A box that is not ticked sends nothing: the hidden control says that it was on the form. */
+const box = (view: FormView, name: Field): Html =>
+  html\`<input type="hidden" name="\${name}.box" value="false"><input \${shared(view, name)} type="checkbox" value="true"\${view.texts[name] === "true" && html\` checked\`}>\`;`,
+  date: () => `/** A day. What such a control could not show, it would drop: then it is a line of text. */
+const date = (view: FormView, name: Field): Html => {
+  const isShown = isShownBy(/^((?!0000)\\d{4}-\\d\\d-\\d\\d)?$/, view, name);
+  return html\`<input \${shared(view, name)} type="\${isShown ? "date" : "text"}" max="9999-12-31" value="\${view.texts[name]}">\`;
+};`,
+  moment: () => `/** A day and a time. What such a control could not show, it would drop: then it is a line of text. */
+const moment = (view: FormView, name: Field): Html => {
+  const text = view.texts[name];
+  const isShown = isShownBy(/^((?!0000)\\d{4}-\\d\\d-\\d\\dT\\d\\d:\\d\\d(:\\d\\d(\\.\\d{1,3})?)?)?$/, view, name);
+  return html\`<input \${shared(view, name)} type="\${isShown ? "datetime-local" : "text"}" step="\${text.includes(".") ? "0.001" : "1"}" value="\${text}">\`;
+};`,
+  isShownBy:
+    () => `/** Whether a control that drops all that has another form shows what is stored and what was typed. */
+const isShownBy = (form: RegExp, view: FormView, name: Field): boolean => form.test(view.texts[name]) && form.test(textsOf(view.record)[name]);`,
+  select: () => `/** One of these options. */
+function select(view: FormView, name: Field, options: readonly Option[], isNullable: boolean): Html {
+  const text = view.texts[name];
+  const all = offered(view, name, options);
+  const none = (isNullable || text === "") && html\`<option value="">–</option>\`;
+  return html\`<select \${shared(view, name)}>\${none}\${all.map(({ value, label }) => html\`<option value="\${value}"\${value === text && html\` selected\`}>\${label}</option>\`)}</select>\`;
+}`,
+  offered: (page) => `/** What is stored or was sent and is not among the options stays chosen, and is marked. */
+function offered(view: FormView, name: Field, options: readonly Option[]): readonly Option[] {
+  const [text, stored] = [view.texts[name], textsOf(view.record)[name]];
+  const isMissing = (value: string): boolean => value !== "" && options.every((option) => option.value !== value);
+  return [
+    ...(text !== stored && isMissing(text) ? [{ value: text, label: ${filled(page, "not-offered", { value: "text" })} }] : []),
+    ...(isMissing(stored) ? [{ value: stored, label: ${filled(page, "no-longer-offered", { value: "stored" })} }] : []),
+    ...options,
+  ];
+}`,
+  radios:
+    () => `/** One of a few options, all in view. Where none is chosen nothing is sent for them: the hidden control says that they were on the form. */
+const radios = (view: FormView, name: Field, options: readonly Option[], isNullable: boolean): Html =>
+  html\`<input type="hidden" name="\${name}.box" value="">\${[...(isNullable ? [{ value: "", label: "–" }] : []), ...offered(view, name, options)].map(({ value, label }, index) => {
+    const id = index === 0 ? name : \`\${name}-\${index + 1}\`;
+    return html\`<input type="radio" id="\${id}" \${wrongness(view, name)} name="\${name}" value="\${value}"\${value === view.texts[name] && html\` checked\`}><label for="\${id}">\${label}</label> \`;
+  })}\`;`,
+  fixed: () => "",
+};
+
+/** Whether the page tells a moment in its time zone. */
+export const tellsMoments = (page: Page, fixed = page.fields.filter(({ readOnly }) => readOnly)): boolean =>
+  [page.title, page.answer.message].some((template) =>
+    template?.columns.some(
+      (name) => page.table.columns.find((column) => column.name === name)?.type.kind === "timestamptz",
+    ),
+  ) || fixed.some(({ column }) => column.type.kind === "timestamptz");
+
+/** A word of the pages with one place, which an expression fills. */
+function filled(page: Page, code: Parameters<typeof word>[1], places: Readonly<Record<string, string>>): string {
+  const names = Object.keys(places);
+  const marked = Object.fromEntries(names.map((name, index) => [name, `\uE000${index}\uE001`]));
+  const parts = word(page.language, code, marked).split(/\uE000(\d+)\uE001/);
+  return literalOf(
+    parts.map((part, index) => (index % 2 === 0 ? part : { code: places[names[Number(part)] ?? ""] ?? "" })),
+  );
+}
+
+/** What a page says of its records, as functions over one. */
+function textsCode(page: Page): string {
+  const record = camelCase(page.name);
+  const type = pascalCase(page.name);
+  const told = (template: Page["title"]): string => templateLiteral(template, (name) => toldCode(page, record, name));
+  const title = `titleOf(${record})`;
+  const { edit } = page.access;
+  const plain =
+    edit && new PlainCode({ row: record, form: record, actor: "actor", now: "new Date()" }).truth(edit.expression);
+  return `/** Where the records are listed: the way back. */
+export const list = { address: ${quote(page.path.list)}, title: ${quote(page.plural)} };
+export const addressOf = (${record}: ${type}): string => \`${page.path.list}/${page.key.map(({ name }) => `\${segment(${member(record, name)})}`).join("/")}\`;
+
+export const titleOf = (${record}: ${type}): string => ${told(page.title)};
+export const savedText = (${record}: ${type}): string => ${page.answer.message ? told(page.answer.message) : filled(page, "is-saved", { title })};
+export const unchangedText = (${record}: ${type}): string => ${filled(page, "nothing-changed", { title })};
+const saveText = ${page.texts.save ? `(${record}: ${type}): string => ${told(page.texts.save)}` : quote(word(page.language, "update"))};
+${
+  plain
+    ? `
+// ${edit.source}
+export const mayEdit = (${record}: ${type}${plain.includes("actor.") ? ", actor: Actor" : ""}): boolean => ${plain};
+export const lockedText = ${quote(page.access.because ?? word(page.language, "locked"))};`
+    : ""
+}`;
+}
+
+/** The text of the file. @throws NotPlain */
+export function viewFile(page: Page): string {
+  const { language } = page;
+  const isNumber = ["integer", "decimal", "float"];
+  if (
+    page.fields.some(
+      ({ column: { type } }) => hasOwnWay(type.kind, language) || (language !== "en" && isNumber.includes(type.kind)),
+    )
+  )
+    throw new NotPlain(`numbers or days that are written in the way of its language (${language})`);
+  const record = camelCase(page.name);
+  const type = pascalCase(page.name);
+  const used = new Set<ControlName>();
+  const taken = takenBy(page);
+  const fixed = page.fields.filter((field) => !taken.includes(field));
+  const blocks = groupsOf(page).map(({ name, fields }) => {
+    const lines = fields.map((field) => {
+      if (taken.includes(field)) return fieldCode(page, field, used);
+      used.add("fixed");
+      return `\${fixed(${quote(field.label)}, ${toldCode(page, record, field.column.name)})}`;
+    });
+    return name === null
+      ? lines.join("\n    ")
+      : `<fieldset><legend>${escapedAttribute(name)}</legend>\n    ${lines.join("\n    ")}\n    </fieldset>`;
+  });
+  const hasChoices = taken.some((field) => tableChoices(field));
+  const usesOptions = used.has("select") || used.has("radios");
+  const withZone = tellsMoments(page, fixed);
+  const isEditable = page.access.edit !== null;
+  const texts = textsCode(page);
+  const say = (code: Parameters<typeof word>[1]): string => word(language, code);
+  const keyShown = page.key.every((column) => page.fields.some((each) => each.column === column));
+  const button = page.texts.save ? "saveText(view.record)" : "saveText";
+  const groups = used.has("radios");
+  const labelled = blocks.some((block) => block.includes("options("));
+  const form = `html\`<form method="post" action="\${addressOf(${record})}/edit">
+<input type="hidden" name="form.token" value="\${view.token}">\${fields}${page.reason ? "\n    ${reasonField(view)}" : ""}
+<p><button>\${${button}}</button> <a href="\${list.address}">${escapedAttribute(say("cancel"))}</a></p>
+</form>\``;
+  return `import { ${used.has("fixed") ? "fixed, " : ""}Html, html, ${usesOptions ? "type Option, " : ""}segment } from "../shared/html.js";
+${texts.includes("actor: Actor") ? 'import type { Actor } from "./actor.js";' : ""}
+import { type Field, labels, ${withZone ? "localTime, " : ""}type Problem, type ${type}, type Texts${used.has("offered") || used.has("isShownBy") ? ", textsOf" : ""} } from "./form.js";
+${hasChoices ? 'import type { Choices } from "./sql.js";' : ""}
+
+${texts}
+
+/** What somebody else has stored meanwhile, beside what was typed. */
+export interface Conflict {
+  readonly field: Field;
+  readonly stored: string;
+  /** Who did so and when, as far as the log says. */
+  readonly change: { readonly by: string; readonly at: string } | null;
+}
+
+export interface FormView {
+  readonly record: ${type};
+  /** What the controls show: what is stored, or what was typed. */
+  readonly texts: Texts;
+${hasChoices ? "  readonly choices: Choices;\n" : ""}  readonly token: string;
+${isEditable ? "  readonly isLocked?: boolean;\n" : ""}  readonly said?: string | undefined;
+  readonly problems?: readonly Problem[];
+  readonly conflicts?: readonly Conflict[];
+${page.reason ? "  readonly reason?: string;\n" : ""}}
+
+/** The page of one record's form. */
+export function formPage(view: FormView): { readonly title: string; readonly content: Html } {
+  const { record: ${record}${hasChoices ? ", choices" : ""}, problems = [], conflicts = [] } = view;
+  const title = titleOf(${record});
+  const isWrong = problems.length + conflicts.length > 0;
+  const fields = html\`
+    ${blocks.join("\n    ")}\`;
+  const content = html\`<p><a href="\${list.address}">\${list.title}</a></p>
+<h1>\${title}</h1>
+${keyShown ? "" : `<p>${page.key.map((column) => `${escapedAttribute(column.name)}: \${${member(record, column.name)}}`).join(", ")}</p>\n`}\${view.said !== undefined && html\`<p class="said" role="status">\${view.said}</p>\`}
+\${isWrong && summary(problems, conflicts${page.texts.save ? ", saveText(view.record)" : ""})}
+${isEditable ? `\${view.isLocked ? html\`<p class="locked" role="status">\${lockedText}</p><fieldset disabled>\${fields}</fieldset>\` : ${form}}` : `\${${form}}`}\`;
+  return { title: isWrong ? ${filled(page, "put-right", { title: "title" })} : title, content };
+}
+
+/** What is wrong, above the form, each line a link to its field (WCAG 2.2, 3.3.1). */
+function summary(problems: readonly Problem[], conflicts: readonly Conflict[]${page.texts.save ? ", button: string" : ""}): Html {
+  const told = (field: Field): string => ${filled(page, "conflict-field", { label: "labels[field]" })};
+  const lines = [...problems, ...conflicts.map(({ field }) => ({ field, message: told(field) }))];
+  const counted = lines.length === 1 ? ${quote(say("one-thing"))} : ${filled(page, "many-things", { count: "lines.length" })};
+  const [heading, advice] = conflicts.length > 0
+    ? [${quote(say("conflict-heading"))}, ${filled(page, "conflict-advice", { button: page.texts.save ? "button" : "saveText" })}]
+    : [counted, ${quote(say("typed-is-here"))}];
+  return html\`<section class="summary" role="alert" tabindex="-1" aria-labelledby="summary-heading">
+<h2 id="summary-heading">\${heading}</h2>
+<ul>\${lines.map(({ field, message }) => html\`<li>\${field === null ? message : html\`<a href="#\${field}">\${message}</a>\`}</li>\`)}</ul>
+<p>\${advice}</p>
+</section>\`;
+}
+
+type Around = { help?: string; unit?: string; needed?: true${used.has("box") ? "; isBox?: true" : ""}${groups ? "; isGroup?: true" : ""} };
+
+/** One field: its label, help, control, and what is wrong with it. */
+function field(view: FormView, name: Field, control: Html, around: Around = {}): Html {
+  const { help, unit } = around;
+  const problems = view.problems?.filter((problem) => problem.field === name) ?? [];
+  const conflict = view.conflicts?.find((each) => each.field === name);
+  const mark = around.needed && view.texts[name] !== "" && html\` class="needed"\`;
+  const label = ${groups ? "around.isGroup ? html`<legend${mark}>${labels[name]}</legend>` : " : ""}html\`<label for="\${name}"\${mark}>\${labels[name]}</label>\`;
+  const unitText = unit !== undefined && html\` <span class="unit">\${unit}</span>\`;
+  const parts = html\`${used.has("box") ? "${around.isBox ? [control, label] : label}" : "${label}"}\${help !== undefined && html\`<p class="help" id="\${name}-help">\${help}</p>\`}\${${used.has("box") ? "!around.isBox && " : ""}control}\${unitText}\`;
+  const wrong = html\`\${problems.length > 0 && html\`<p class="problem" id="\${name}-problem">\${problems.map(({ message }) => message).join(" ")}</p>\`}\${conflict && conflictNote(conflict)}\`;
+  return ${groups ? 'around.isGroup ? html`<fieldset class="field">${parts}${wrong}</fieldset>` : ' : ""}html\`<div class="field">\${parts}\${wrong}</div>\`;
+}
+
+function conflictNote({ field, stored, change }: Conflict): Html {
+  const who = change ? ${filled(page, "stored-now-by", { by: "change.by", at: "change.at" })} : ${quote(say("stored-now"))};
+  return html\`<p class="conflict">\${who} <q>\${stored}</q> <button name="form.take" value="\${field}" formnovalidate>${escapedAttribute(say("take-theirs"))}<span class="unseen"> (\${labels[field]})</span></button></p>\`;
+}
+
+/** What every control has. */
+const shared = (view: FormView, name: Field): Html => html\`id="\${name}" name="\${name}" \${wrongness(view, name)}\`;
+
+const wrongness = ({ problems = [] }: FormView, name: Field): Html =>
+  html\`\${problems.some(({ field }) => field === name) && html\`aria-invalid="true" aria-describedby="\${name}-problem"\`}\`;
+${labelled ? "\nconst options = (...values: readonly string[]): readonly Option[] => values.map((value) => ({ value, label: value }));\n" : ""}
+${[...used].map((name) => controlTexts[name](page)).join("\n\n")}
+
+${page.reason ? reasonField(page) : ""}
+${withZone ? momentText : ""}
+`;
+}
+
+const reasonField = (page: Page): string => `/** Why it is changed, for the log. */
+const reasonField = (view: FormView): Html => html\`<div class="field"><label for="reason">${escapedAttribute(word(page.language, "reason"))}</label><p class="help">${escapedAttribute(word(page.language, "reason-help"))}</p><textarea id="reason" name="form.reason" rows="2" maxlength="1000">\\n\${view.reason}</textarea>\${view.problems?.filter(({ field }) => field === "reason").map(({ message }) => html\`<p class="problem">\${message}</p>\`)}</div>\`;
+`;
+
+const momentText = `/** A stored moment as people read it, to the second. */
+const toldMoment = (stored: string | null): string => (stored === null ? "–" : localTime(stored).replace(/(:\\d\\d)\\.\\d+/, "$1"));
+`;
+
+/** Fields that stand together under a heading, in their order. */
+function groupsOf(page: Page): readonly { readonly name: string | null; readonly fields: readonly Field[] }[] {
+  const groups: { name: string | null; fields: Field[] }[] = [];
+  for (const field of page.fields) {
+    const last = groups.at(-1);
+    if (last && last.name === (field.group ?? null)) last.fields.push(field);
+    else groups.push({ name: field.group ?? null, fields: [field] });
+  }
+  return groups;
+}

@@ -1,0 +1,509 @@
+import { execFile } from "node:child_process";
+import { mkdir, readdir, readFile, writeFile } from "node:fs/promises";
+import path from "node:path";
+import process from "node:process";
+import { fileURLToPath } from "node:url";
+import { promisify } from "node:util";
+import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { Chance, freshDatabase, type TestDatabase } from "@loyal-quill/testing";
+import pg from "pg";
+import {
+  type Application,
+  directoryWithin,
+  exported,
+  personHeader,
+  removed,
+  startExported,
+  startServed,
+} from "../testing/exported.js";
+import { type Seen, seen } from "../testing/seen.js";
+
+/*
+ * Pages as plain code, held against the same pages as they are served: the same requests go to both, each over a database of its own that began
+ * the same, and what is answered, stored and logged is compared.
+ */
+
+const demoPages = fileURLToPath(new URL("../../../../demo/pages", import.meta.url));
+const names = ["station", "sensor", "reading-note", "river", "region", "kinds-of-all"];
+
+/** A table and a page with what those of the demo do not have. */
+const kindsTable = `CREATE SCHEMA "odd ones";
+CREATE TABLE "odd ones"."order" (
+  "Number" bigint PRIMARY KEY, "user" varchar(20), "two words" text NOT NULL DEFAULT '', e_mail text UNIQUE, site text, size text CHECK (size IN ('small', 'large')),
+  "select" text, weight double precision, ratio numeric, exact numeric(8,3) CHECK (exact >= 0), share smallint CHECK (share BETWEEN 0 AND 100), total bigint, wanted boolean,
+  mark uuid, begins timestamp, ends timestamptz, seen date CHECK (seen >= '2000-01-01'), "row" jsonb, kept char(4), changed_by text, changed_at timestamptz, note text
+);
+INSERT INTO "odd ones"."order" VALUES
+  (1, 'first', 'a b', 'one@example.org', 'https://example.org', 'small', 'x', 1.5, 2.50, 3.125, 10, 9007199254740993, true, '6f0e8f5e-0d3b-4b53-9d5c-3f6d6f2d3c11', '2026-03-01 10:00', '2026-07-01 12:30:15.25+00', '2026-01-01', '{"a": 1}', 'ab', NULL, NULL, E'one\ntwo'),
+  (2, NULL, '', NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL),
+  (3, 'third', 'c', 'three@example.org', NULL, 'large', 'y', -0.5, 0, 0, 0, 0, false, NULL, '2026-03-01 10:00:00.123456', '2026-10-25 00:30+00', '2001-12-31', '[]', 'abcd', 'x', '2026-01-01 00:00+00', '');
+GRANT USAGE ON SCHEMA "odd ones" TO quill_pages;
+GRANT SELECT, UPDATE ON "odd ones"."order" TO quill_pages;`;
+const kindsPage = `format: loyal-quill/page@1
+title: "Order {Number} of {user}, {ends}"
+plural: Orders & more
+path: /orders/{Number}
+record: { table: odd ones.order, key: Number }
+time-zone: Europe/London
+access:
+  open: actor.name.startsWith("T") || "hydrologist" in actor.roles
+  rows: row["two words"] != "gone" && (row.share == null || row.share < 90 || actor.region_id == "3")
+  edit: '!(row.share > 80) || row.note == null'
+save: { reason: 'form.share != null && form.share > 50' }
+set: { changed_by: actor.name }
+fields:
+  - user: { tidy: [trim, lower], rules: [{ min-length: 3 }, { pattern: "[a-z]+( [a-z]+)*", message: 'Small letters only: \\d \`\${x}\`.' }], help: 'Who "ordered" <it>.' }
+  - two words: { tidy: [single-spaces], empty: text, group: Texts }
+  - e_mail: { rules: [e-mail, { unique: ignoring-case }], group: Texts }
+  - site: { rules: [web-address, { required: true, when: 'form.e_mail == null && actor.region_id != null' }], group: Texts }
+  - size: { control: radio }
+  - select: { hint: 'like "x"' }
+  - weight
+  - ratio: { rules: [{ step: 0.5 }] }
+  - exact: { unit: kg, rules: [{ max: 500 }, { min: 1, message: "At least one.", when: 'form.size == "large" || form.wanted == true' }] }
+  - share
+  - total
+  - wanted
+  - mark
+  - begins
+  - ends
+  - seen: { rules: [{ max: "2030-12-31" }] }
+  - row
+  - kept
+  - note: { control: multi-line, rules: [{ max-length: 50 }] }
+  - changed_by: { read-only: true }
+  - changed_at: { read-only: true }
+checks:
+  - { expect: 'form.ends > form.seen', at: ends, message: It ends after it was seen. }
+  - { expect: 'size(form.note) < 40 || form.share in [1, 2, 3]', message: "A long note needs a share of 1, 2 or 3." }
+  - { expect: 'form.total >= form.share || row.share == null', at: total, message: No less than the share. }
+  - { expect: 'form.begins < now && form.exact * 1 != 7', at: begins, message: Begun. }
+answer: { saved: page }
+`;
+
+/** The demo's pages, and the page above; what isn't exported of what comes after a save is left out of them. */
+async function pagesIn(to: string): Promise<string> {
+  const directory = path.join(to, "page-files");
+  await mkdir(directory);
+  for (const file of (await readdir(demoPages)).filter((name) => name.endsWith(".yaml")))
+    await writeFile(
+      path.join(directory, file),
+      (await readFile(path.join(demoPages, file), "utf8")).replace("saved: next", "saved: page"),
+    );
+  await writeFile(path.join(directory, "kinds-of-all.page.yaml"), kindsPage);
+  return directory;
+}
+
+const hollis = { id: "hollis", name: "Hollis Brandt", roles: ["hydrologist"], region_id: "2" };
+const tamsin = { id: "tamsin", name: "Tamsin Okoro", roles: ["technician"], region_id: "3" };
+const dara = { id: "dara", name: "Dara Lindqvist", roles: ["duty-officer"], region_id: null };
+type Person = typeof hollis | typeof tamsin | typeof dara;
+
+/** One of the two applications with its database. */
+interface Side {
+  readonly made: TestDatabase;
+  readonly owner: pg.Client;
+  readonly application: Application;
+}
+
+let directory: string;
+let pages: string;
+let told: readonly string[];
+let served: Side;
+let plain: Side;
+let sides: readonly Side[] = [];
+
+async function side(start: (database: string) => Promise<Application>): Promise<Side> {
+  const made = await freshDatabase();
+  const owner = new pg.Client(made.owner);
+  await owner.connect();
+  await owner.query(kindsTable);
+  await owner.query(
+    `INSERT INTO field.reading_note (station_code, noted_at, level_m, note) VALUES ('MV-014', '2026-03-29 00:59:59.5+00', 1.25, 'First'), ('MV-020', '2026-10-25 00:30:00+00', NULL, 'Twice'), ('MV-014', '2026-10-25 01:30:00.123456+00', 3, E'Lines\nof it')`,
+  );
+  return { made, owner, application: await start(made.pages) };
+}
+
+beforeAll(async () => {
+  directory = await directoryWithin();
+  pages = await pagesIn(directory);
+  served = await side((database) => startServed(pages, database));
+  told = await exported(served.made.pages, [pages], directory);
+  const missing = names.filter((name) => !told.some((line) => line.startsWith(`${name}: `) && line.includes(" lines")));
+  if (missing.length > 0) throw new Error(`Not exported: ${told.join("\n")}`);
+  plain = await side((database) => startExported(directory, names, database));
+  sides = [served, plain];
+}, 120_000);
+afterAll(async () => {
+  for (const { application, owner, made } of sides) {
+    await application.stop();
+    await owner.end();
+    await made.drop();
+  }
+  await removed(directory);
+});
+
+interface Answered {
+  readonly status: number;
+  readonly location: string | null;
+  readonly caching: string | null;
+  readonly allow: string | null;
+  readonly type: string | null;
+  /** The line that it leaves for the page after it. */
+  readonly left: string | null;
+  readonly seen: Seen;
+}
+
+function lineLeft(response: Response): string | null {
+  for (const cookie of response.headers.getSetCookie()) {
+    const [, name = "", value = ""] = /^([^=]+)=([^;]*)/.exec(cookie) ?? [];
+    if (name === "page_said" && value !== "") return decodeURIComponent(value);
+    if (name === "quill_said" && value !== "")
+      return (JSON.parse(decodeURIComponent(value.slice(value.indexOf(".") + 1))) as { text: string }).text;
+  }
+  return null;
+}
+
+async function ask(
+  { application }: Side,
+  address: string,
+  person: Person | null,
+  body?: string,
+  more: RequestInit = {},
+): Promise<Answered> {
+  const response = await fetch(`${application.origin}${address}`, {
+    method: body === undefined ? "GET" : "POST",
+    redirect: "manual",
+    ...(body === undefined ? {} : { body }),
+    ...more,
+    headers: {
+      ...(person ? { [personHeader]: JSON.stringify(person) } : {}),
+      ...(body === undefined ? {} : { "content-type": "application/x-www-form-urlencoded" }),
+      ...(more.headers as Record<string, string> | undefined),
+    },
+  });
+  const text = await response.text();
+  return {
+    status: response.status,
+    location: response.headers.get("location"),
+    caching: response.headers.get("cache-control"),
+    allow: response.headers.get("allow"),
+    type: response.headers.get("content-type"),
+    left: lineLeft(response),
+    seen: seen(text),
+  };
+}
+
+/** What is compared of an answer: all that people see and programs go by, but the form's token. */
+const compared = ({ seen: { sends: _, ...rest }, ...answered }: Answered) => ({ ...answered, ...rest });
+
+const bodyOf = ({ sends }: Seen, edits: Readonly<Record<string, string | null>>): string => {
+  const values = new Map<string, string | null>([...sends, ...Object.entries(edits)]);
+  return new URLSearchParams(
+    [...values].flatMap(([name, value]): [string, string][] =>
+      value === null ? [] : [[name, value.replaceAll(/\r\n?|\n/g, "\r\n")]],
+    ),
+  ).toString();
+};
+
+/** A record as it is stored, and the log's entries of it, newest last; the moment and what it is chained to are each database's own. */
+async function stored({ owner }: Side, table: string, key: Readonly<Record<string, string>>): Promise<unknown> {
+  const where = Object.keys(key)
+    .map((name, index) => `"${name}"::text = $${index + 1}`)
+    .join(" AND ");
+  const { rows } = await owner.query(`SELECT to_jsonb(t) AS row FROM ${table} AS t WHERE ${where}`, Object.values(key));
+  const { rows: entries } = await owner.query(
+    "SELECT actor_id, actor_name, page, page_version, table_name, record_key, new_key, operation, fields, reason, way, request_id IS NOT NULL AS requested FROM quill_log.change WHERE table_name = $1 AND record_key @> $2 ORDER BY id",
+    [table.replaceAll('"', ""), JSON.stringify(key)],
+  );
+  return { row: rows[0]?.row ?? null, entries };
+}
+
+/** Where a record is stored. */
+interface Stored {
+  readonly table: string;
+  readonly key: Readonly<Record<string, string>>;
+}
+
+/** Sends one form to both, opened by the same person, and compares. @returns what the served page answered */
+async function both(
+  address: string,
+  of: Stored,
+  person: Person,
+  edits: Readonly<Record<string, string | null>>,
+  between: (side: Side) => Promise<unknown> = async () => {},
+): Promise<Answered> {
+  const answers: Answered[] = [];
+  for (const each of sides) {
+    const opened = await ask(each, address, person);
+    await between(each);
+    answers.push(opened, await ask(each, address, person, bodyOf(opened.seen, edits)));
+  }
+  const [servedOpened, servedSaved, plainOpened, plainSaved] = answers as [Answered, Answered, Answered, Answered];
+  expect(compared(plainOpened)).toEqual(compared(servedOpened));
+  expect(compared(plainSaved)).toEqual(compared(servedSaved));
+  expect(await stored(plain, of.table, of.key)).toEqual(await stored(served, of.table, of.key));
+  return servedSaved;
+}
+
+const station = (code = "MV-014"): Stored => ({ table: "network.station", key: { code } });
+const mv014 = "/stations/MV-014/edit";
+
+test("the command says where the code is, what it needs, what isn't taken along, and which pages it can't export", () => {
+  console.log(told.join("\n"));
+  expect(told.length).toBeGreaterThan(0);
+});
+
+test("the code is strict TypeScript", async () => {
+  await writeFile(
+    path.join(directory, "tsconfig.json"),
+    JSON.stringify({
+      compilerOptions: {
+        strict: true,
+        noUncheckedIndexedAccess: true,
+        exactOptionalPropertyTypes: true,
+        noUnusedLocals: true,
+        noUnusedParameters: true,
+        noImplicitReturns: true,
+        verbatimModuleSyntax: true,
+        module: "nodenext",
+        target: "es2023",
+        skipLibCheck: true,
+        noEmit: true,
+        types: ["node"],
+      },
+      exclude: ["application.ts"],
+    }),
+  );
+  const tsc = fileURLToPath(new URL("../../../../node_modules/typescript/bin/tsc", import.meta.url));
+  const result = await promisify(execFile)(process.execPath, [tsc, "-p", directory]).catch(
+    (error: { stdout: string }) => error,
+  );
+  expect(result.stdout).toBe("");
+}, 60_000);
+
+/** What people and programs may send for a control, by its kind: sound, odd and wrong. */
+const texts: Readonly<Record<string, readonly string[]>> = {
+  text: [
+    "",
+    " ",
+    "Otter Weir",
+    "  two  spaces ",
+    "é ü 𝛼",
+    "<b>&amp;'</b>",
+    "12",
+    "-0.00",
+    "007",
+    "1e3",
+    "1,234.5",
+    "2.345",
+    "9999999999",
+    "NaN",
+    "abc\0",
+    "true",
+    "01632 960018",
+    "x".repeat(70),
+    "a@b.example",
+    "https://b.example/?x=1#y",
+    "HTTP://",
+    "5",
+    "95",
+    "0.5",
+    "-3",
+    "6f0e8f5e-0d3b-4b53-9d5c-3f6d6f2d3c11",
+    "6F0E8F5E-0d3b-4b53-9d5c-3f6d6f2d3c12",
+    "n o t  \t t a b",
+    "2026-02-29 10:00",
+    "$1",
+  ],
+  date: ["", "2024-02-29", "2026-02-29", "0000-01-01", "1.2.2026", "9999-12-31", "12026-01-01"],
+  "datetime-local": [
+    "",
+    "2026-07-01T12:30",
+    "2026-07-01T12:30:00",
+    "2026-07-01 12:30:15.250",
+    "2026-03-29T01:30",
+    "2026-10-25T01:30",
+    "2026-10-25 01:30+01:00",
+    "2026-10-25T01:30:00Z",
+    "2026-13-01T00:00",
+    "now",
+    "2026-02-30T10:00",
+  ],
+  textarea: ["", "one\ntwo", "\n begins", '{"a": [1, 2]}', "{'a': 1}", "{}", "z".repeat(2001), "tab\there"],
+  checkbox: ["true", "false", "on"],
+  radio: ["", "small", "large", "huge"],
+  select: [""],
+};
+
+/** Sends forms with fields filled by chance to both sides, one after the other: what is stored by one is what the next begins with. */
+async function byChance(
+  page: string,
+  records: readonly (readonly [address: string, of: Stored])[],
+  rounds: number,
+  seed: number,
+): Promise<Readonly<Record<number, number>>> {
+  const chance = new Chance(seed);
+  const statuses: Record<number, number> = {};
+  for (let round = 0; round < rounds; round += 1) {
+    const [address, of] = chance.one(records);
+    const person = chance.one([hollis, tamsin]);
+    const { fields } = (await ask(served, address, person)).seen;
+    const edits: Record<string, string | null> = {};
+    for (const { name, kind, options } of chance.some(fields, 1 + chance.whole(3)))
+      edits[name] = chance.is(0.05)
+        ? null
+        : chance.one([
+            ...(texts[kind] ?? []),
+            ...options.map(([value]) => value),
+            ...(options.length > 0 ? [/^\d+$/.test(options.at(-1)?.[0] ?? "") ? "987654" : "nothing"] : []),
+          ]);
+    const answer = await both(address, of, person, edits).catch((error: Error) => {
+      throw new Error(`${page}, round ${round}, ${JSON.stringify(edits)}: ${error.message}`);
+    });
+    statuses[answer.status] = (statuses[answer.status] ?? 0) + 1;
+  }
+  return statuses;
+}
+
+describe("an exported page answers as the served one does", () => {
+  test("what is saved: only what was changed, with one entry of the log", async () => {
+    const answer = await both(mv014, station(), hollis, { warning_m: "2.9", notes: "High.\nDry." });
+    expect([answer.status, answer.location]).toEqual([303, "/stations"]);
+    expect(answer.left).toMatch(/is saved\.$/);
+  });
+
+  test("what is sent as it was shown is no change", async () => {
+    const answer = await both(mv014, station(), hollis, {});
+    expect([answer.status, answer.left]).toEqual([303, expect.stringMatching(/^Nothing was changed/)]);
+  });
+
+  test("a value that is written another way is no change", async () => {
+    await both(mv014, station(), tamsin, { alert_m: "1.5", warning_m: "2.5", notes: "x" });
+    const answer = await both(mv014, station(), tamsin, { alert_m: "+1.500", warning_m: "25e-1" });
+    expect(answer.left).toMatch(/^Nothing was changed/);
+  });
+
+  test("what is refused: the fields' own rules, the checks across them, the table's constraints, what is already used", async () => {
+    const problemsAt = async (edits: Readonly<Record<string, string | null>>, of = station(), address = mv014) => {
+      const { status, seen: form } = await both(address, of, tamsin, edits);
+      return [
+        status,
+        form.fields
+          .filter(({ problem }) => problem !== null)
+          .map(({ name }) => name)
+          .join(" "),
+      ];
+    };
+    expect(await problemsAt({ name: "  ", alert_m: "high", installed_on: "2026-02-30" })).toEqual([
+      422,
+      "name alert_m installed_on",
+    ]);
+    expect(await problemsAt({ alert_m: "3", warning_m: "2" })).toEqual([422, "warning_m"]);
+    expect(await problemsAt({ alert_m: "-3" })).toEqual([422, "alert_m"]);
+    expect(await problemsAt({ alert_m: "1,5", warning_m: "1,234,567.5" })).toEqual([422, "alert_m warning_m"]);
+    expect(await problemsAt({ warning_m: "2.345" })).toEqual([422, "warning_m"]);
+    expect(await problemsAt({ name: "n".repeat(61), notes: "n\0n" })).toEqual([422, "name notes"]);
+    expect(await problemsAt({ river_id: "987654" })).toEqual([422, "river_id"]);
+    expect(await problemsAt({ status: "sunk" })).toEqual([422, "status"]);
+    expect(
+      await problemsAt({
+        grid_reference: (await served.owner.query("SELECT grid_reference FROM network.station WHERE code = 'MV-020'"))
+          .rows[0].grid_reference,
+      }),
+    ).toEqual([422, "grid_reference"]);
+    expect(
+      await problemsAt(
+        { settings: '{ "a": 1,\n "b" }', serial_number: "" },
+        { table: "network.sensor", key: { station_code: "MV-014", channel: "1" } },
+        "/sensors/MV-014/1/edit",
+      ),
+    ).toEqual([422, "serial_number settings"]);
+  });
+
+  test("other fields are merged, the same field is a conflict with who and when, and theirs can be taken", async () => {
+    const change =
+      (text: string) =>
+      ({ owner }: Side) =>
+        owner.query(`UPDATE network.station SET ${text} WHERE code = 'MV-014'`);
+    expect((await both(mv014, station(), hollis, { name: "Merged" }, change("notes = 'Theirs.'"))).status).toBe(303);
+    const answer = await both(
+      mv014,
+      station(),
+      hollis,
+      { name: "Mine", notes: "Mine, too." },
+      change("name = 'Theirs'"),
+    );
+    expect([answer.status, answer.seen.fields.find(({ name }) => name === "name")?.conflict]).toEqual([
+      409,
+      expect.stringMatching(/^Stored now.*: Theirs$/),
+    ]);
+    // What others have stored by the page is told with their name and the moment, which differs by what lies between the two requests.
+    const conflict = async (side: Side) => {
+      const opened = await ask(side, mv014, hollis);
+      await ask(side, mv014, tamsin, bodyOf((await ask(side, mv014, tamsin)).seen, { name: "Tamsin’s" }));
+      const refused = await ask(side, mv014, hollis, bodyOf(opened.seen, { name: "Hollis’s", warning_m: "2.75" }));
+      const again = await ask(
+        side,
+        mv014,
+        hollis,
+        bodyOf(refused.seen, { [side === served ? "quill.take" : "form.take"]: "name" }),
+      );
+      const saved = await ask(side, mv014, hollis, bodyOf(again.seen, {}));
+      return [
+        refused.status,
+        refused.seen.fields.find(({ name }) => name === "name")?.conflict?.replace(/\d\d:\d\d:\d\d/, "00:00:00"),
+        again.seen.fields.find(({ name }) => name === "name")?.text,
+        saved.status,
+        saved.left,
+      ];
+    };
+    expect(await conflict(plain)).toEqual(await conflict(served));
+  });
+
+  test("who may not, and what is not there", async () => {
+    const asked = async (
+      address: string,
+      person: Person | null,
+      body?: string,
+      more?: RequestInit,
+    ): Promise<number> => {
+      const [one, other] = await Promise.all(sides.map((each) => ask(each, address, person, body, more)));
+      expect(compared(other as Answered)).toEqual(compared(one as Answered));
+      return one?.status ?? 0;
+    };
+    expect(await asked(mv014, null)).toBe(401);
+    expect(await asked(mv014, null, "name=x&warning_m=2")).toBe(401);
+    expect(await asked(mv014, dara)).toBe(403);
+    expect(await asked("/stations/MV-999/edit", tamsin)).toBe(404);
+    expect(await asked("/sensors/MV-014/99999/edit", tamsin)).toBe(400);
+    expect(await asked("/sensors/MV-014/x/edit", tamsin)).toBe(400);
+    expect(await asked(mv014, tamsin, "name=x")).toBe(403);
+    expect(await asked(mv014, tamsin, "name=x&name=y")).toBe(400);
+    expect(await asked(mv014, tamsin, "{}", { headers: { "content-type": "application/xml" } })).toBe(415);
+    expect(await asked(mv014, tamsin, undefined, { method: "PUT" })).toBe(405);
+  });
+
+  const rounds = Number(process.env.QUILL_EXPORT_ROUNDS ?? 60);
+  const keyed = (address: string, table: string, key: Readonly<Record<string, string>>) =>
+    [`${address}/edit`, { table, key }] as const;
+  test.each([
+    ["station", ["MV-014", "MV-020", "MV-031"].map((code) => keyed(`/stations/${code}`, "network.station", { code }))],
+    [
+      "sensor",
+      ["1", "2"].map((channel) =>
+        keyed(`/sensors/MV-014/${channel}`, "network.sensor", { station_code: "MV-014", channel }),
+      ),
+    ],
+    ["reading-note", ["1", "2", "3"].map((id) => keyed(`/notes/${id}`, "field.reading_note", { id }))],
+    ["river", ["1", "2"].map((id) => keyed(`/rivers/${id}`, "network.river", { id }))],
+    ["kinds-of-all", ["1", "2", "3"].map((id) => keyed(`/orders/${id}`, '"odd ones"."order"', { Number: id }))],
+    ["region", ["1", "2"].map((id) => keyed(`/regions/${id}`, "network.region", { id }))],
+  ] as const)(
+    "%s: forms filled by chance",
+    async (page, records) => {
+      console.log(page, await byChance(page, records, rounds, 7));
+    },
+    600_000,
+  );
+});
