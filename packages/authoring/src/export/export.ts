@@ -1,10 +1,12 @@
 import type { Page } from "@loyal-quill/core/page/page";
+import { actorFile } from "./actor-file.js";
 import { formFile, takenBy } from "./form-file.js";
 import { laidOut } from "./format.js";
 import { NotPlain } from "./logic.js";
-import { actorFile, routesFile } from "./routes-file.js";
+import { routesFile } from "./routes-file.js";
 import { answersFile, databaseFile, htmlFile, keysFile, styleFile, tokenFile } from "./shared-files.js";
 import { sqlFile } from "./sql-file.js";
+import { testFile } from "./test-file.js";
 import { viewFile } from "./view-file.js";
 
 /** A file of plain code. */
@@ -35,6 +37,10 @@ const parts: readonly (readonly [has: (page: Page) => boolean, sentence: string]
   [(page) => page.access.history !== null, "The page of a record's changes is not exported; the log has them all."],
   [(page) => page.answer.saved === "view", "A save leads back to the form, since the record has no other page."],
   [(page) => page.answer.saved === "next", "A save leads to the list, since the code knows no next record."],
+  [
+    (page) => testFile(page) === null,
+    "Tests are not written, since no field of the form could be changed and put back by them.",
+  ],
   [(page) => page.related.length > 0, "The lists of related records are not exported."],
   [
     (page) => page.fields.some(({ formName, column }) => formName !== column.name),
@@ -74,12 +80,14 @@ export async function exportPage(page: Page): Promise<ExportedPage> {
   const because = obstacle(page);
   if (because !== null) return refused(because);
   try {
+    const tests = testFile(page);
     const texts: readonly (readonly [string, string])[] = [
       [`${page.name}/routes.ts`, routesFile(page)],
       [`${page.name}/form.ts`, formFile(page)],
       [`${page.name}/sql.ts`, sqlFile(page)],
       [`${page.name}/view.ts`, viewFile(page)],
       [`${page.name}/actor.ts`, actorFile(page)],
+      ...(tests === null ? [] : [[`${page.name}/routes.test.ts`, tests] as const]),
       ["shared/answers.ts", answersFile(page.language)],
       ["shared/database.ts", databaseFile],
       ["shared/html.ts", htmlFile(page.language)],

@@ -169,11 +169,12 @@ export function formFile(page: Page): string {
   };
   const parameters = judgingNeeds(page);
   const usesForm = parameters.includes(record) && body.includes("form");
-  return `${Object.entries(imports)
-    .flatMap(([name, text]) => (needs.has(name as HelperName) ? [text] : []))
-    .join("\n")}
-${parameters.includes("actor") ? 'import type { Actor } from "./actor.js";' : ""}
-${parameters.includes("choices") ? 'import type { Choices } from "./sql.js";' : ""}
+  const imported = [
+    ...Object.entries(imports).flatMap(([name, text]) => (needs.has(name as HelperName) ? [text] : [])),
+    ...(parameters.includes("actor") ? ['import type { Actor } from "./actor.js";'] : []),
+    ...(parameters.includes("choices") ? ['import type { Choices } from "./sql.js";'] : []),
+  ];
+  return `${imported.join("\n")}
 
 /** A record as it is stored: each value as PostgreSQL prints it. Its version is another one as soon as anybody changes the row. */
 export interface ${type} {
@@ -209,10 +210,7 @@ export interface Problem {
 }
 
 /** A typed text as a value of its column, undefined where it is none, and what is wrong with it. */
-interface Read {
-  readonly value: string | null | undefined;
-  readonly message: string | null;
-}
+type Read = { readonly value: string | null | undefined; readonly message: string | null };
 const nothing: Read = { value: null, message: null };
 const right = (value: string): Read => ({ value, message: null });
 const wrong = (message: string): Read => ({ value: undefined, message });
@@ -236,11 +234,7 @@ ${readers.join("\n")}
 };
 
 /** A form that was sent: the texts in its controls, what it would change, and what is wrong with it. */
-export interface Form {
-  readonly texts: Partial<Texts>;
-  readonly changes: Changes;
-  readonly problems: readonly Problem[];
-}
+export type Form = { readonly texts: Partial<Texts>; readonly changes: Changes; readonly problems: readonly Problem[] };
 
 /** Takes the form's own fields and nothing else. What is sent as it was shown is no change, whatever way it went through the browser. */
 export function readForm(body: Readonly<Record<string, string>>, shown: Texts, ${record}: ${type}${parameters

@@ -9,40 +9,6 @@ import { looksUp } from "./sql-file.js";
 
 /* The file with the page's routes: the way of a request from the address to the answer. */
 
-/** Every condition of a page that is asked about an actor. */
-const conditionsOf = (page: Page) => [
-  ...[page.access.open, page.access.rows, page.access.edit].flatMap((each) => each ?? []),
-  ...page.checks.map(({ condition }) => condition),
-  ...page.fields.flatMap(({ rules }) => rules.flatMap(({ when }) => when ?? [])),
-  ...(page.reason ? [page.reason] : []),
-];
-
-/** The file that says what the page asks about a person. */
-export function actorFile(page: Page): string {
-  const lists = new Set<string>();
-  const single = new Set<string>();
-  const expressions = [
-    ...conditionsOf(page).map(({ expression }) => expression),
-    ...page.sets.map(({ value }) => value.expression),
-  ];
-  for (const part of expressions.flatMap(everyPart)) {
-    if ((part.op === "in" || part.op === "some" || part.op === "every") && part.list.op === "actor")
-      lists.add(part.list.attribute);
-    if (part.op === "actor") single.add(part.attribute);
-  }
-  const members = [...single]
-    .filter((name) => !["id", "name"].includes(name))
-    .map((name) => `readonly ${keyOf(name)}: ${lists.has(name) ? "readonly string[]" : "string | null"};`);
-  return `/** Who asks, as your application knows them. */
-export interface Actor {
-  /** What the log calls them: it must not change when their name does. */
-  readonly id: string;
-  readonly name: string;
-${members.join("\n")}
-}
-`;
-}
-
 /** How a part of the key is read from the address: an expression over `text`, null where it is none. */
 function keyPart(column: Column): string {
   const { kind, cast, maxLength, shown } = column.type;

@@ -136,6 +136,10 @@ export const isAway = (error: unknown): boolean =>
   (/^(08|25|40|53|55|57|58|XX|E[A-Z]+$)/.test("code" in error ? String(error.code) : "") ||
     /^Connection terminated|timeout exceeded/.test(error.message));
 
+/** Whether the key in the address is no value of its column. What a form says is held against its fields before. */
+export const isNoKey = (error: unknown): boolean =>
+  error instanceof Error && /^22(021|P02|P05)$/.test("code" in error ? String(error.code) : "");
+
 /** Who changed a field of a record last, and when, by the log. */
 export async function lastChange(pool: Pool, record: { table: string; key: Readonly<Record<string, string>>; field: string; timeZone: string }): Promise<{ readonly by: string; readonly at: string } | null> {
   const { rows } = await pool.query<{ by: string; at: string }>(
@@ -189,7 +193,7 @@ export function answersFile(language: Language): string {
   });
   return `import { type Request, type RequestHandler, type Response, urlencoded } from "express";
 import type { Pool } from "pg";
-import { isAway } from "./database.js";
+import { isAway, isNoKey } from "./database.js";
 import { document, type Html, html } from "./html.js";
 
 export interface Options<Actor> {
@@ -276,6 +280,7 @@ export const answering =
     try {
       reply(await answer(actor, request));
     } catch (error) {
+      if (isNoKey(error)) return reply(notice("malformed-key", list));
       if (!isAway(error)) throw error;
       reply(notice("database-away", list, { typed }));
     }

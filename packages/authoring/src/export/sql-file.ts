@@ -174,8 +174,8 @@ function updateCode(page: Page): string {
   if (takenBy(page).some(({ column }) => /["$`\\]/.test(column.name)))
     throw new NotPlain("a column whose name has a quotation mark in it");
   return `/**
- * Changes these columns of the record as it was loaded, and writes the log's entry, in one statement: both or neither. Triggers are told who does so,
- * in which request: one that watches the table knows by it that the change is logged already.
+ * Changes these columns of the record as it was loaded, and writes the log's entry, in one statement: both or neither. Triggers are told who does so:
+ * one that watches the table knows by it that the change is logged already.
  *${page.access.rows ? " A row that the actor could not see any more must not stay: then the statement refuses itself, since only an error takes all of it back." : ""}
  *
  * @returns the record as it is stored now, and whether that is another; null where somebody else has changed it meanwhile
@@ -381,8 +381,7 @@ export function sqlFile(page: Page): string {
   return `import { randomUUID } from "node:crypto";
 import { DatabaseError, type Pool } from "pg";
 import { ${uses("Place") ? "type Place, " : ""}parameters } from "../shared/database.js";
-${uses("Option") ? 'import type { Option } from "../shared/html.js";' : ""}
-import type { Actor } from "./actor.js";
+${uses("Option") ? 'import type { Option } from "../shared/html.js";\n' : ""}import type { Actor } from "./actor.js";
 import { type Changes, ${uses("Field") ? "type Field, " : ""}${body.includes("labels[") ? "labels, " : ""}type Problem, type ${type} } from "./form.js";
 
 ${body}

@@ -8,17 +8,7 @@ import { camelCase, literalOf, member, pascalCase, quote, templateLiteral } from
 /* The file with the page's HTML. */
 
 /** The controls that the file writes, each by a function of its own. */
-type ControlName =
-  | "line"
-  | "lines"
-  | "box"
-  | "select"
-  | "radios"
-  | "date"
-  | "moment"
-  | "offered"
-  | "isShownBy"
-  | "fixed";
+type ControlName = "line" | "lines" | "box" | "select" | "radios" | "date" | "moment" | "offered" | "fixed";
 
 /** A stored value as people read it, as an expression over a record. */
 export function toldCode(page: Page, record: string, name: string): string {
@@ -98,10 +88,8 @@ function fieldCode(page: Page, field: Field, used: Set<ControlName>): string {
       used.add("radios");
       return `\${field(view, ${quote(name)}, radios(view, ${quote(name)}, ${optionsOf(page, field)}, ${field.column.nullable}), ${more.length > 0 ? `{ ${more.join(", ")}, isGroup: true }` : "{ isGroup: true }"})}`;
     case "date":
-      used.add("isShownBy");
       return block("date");
     case "date-time":
-      used.add("isShownBy");
       return block("moment");
     default:
       throw new NotPlain(`the control "${field.control}" of ${name}`);
@@ -120,18 +108,16 @@ const box = (view: FormView, name: Field): Html =>
   html\`<input type="hidden" name="\${name}.box" value="false"><input \${shared(view, name)} type="checkbox" value="true"\${view.texts[name] === "true" && html\` checked\`}>\`;`,
   date: () => `/** A day. What such a control could not show, it would drop: then it is a line of text. */
 const date = (view: FormView, name: Field): Html => {
-  const isShown = isShownBy(/^((?!0000)\\d{4}-\\d\\d-\\d\\d)?$/, view, name);
+  const isShown = [view.texts[name], textsOf(view.record)[name]].every((text) => /^((?!0000)\\d{4}-\\d\\d-\\d\\d)?$/.test(text));
   return html\`<input \${shared(view, name)} type="\${isShown ? "date" : "text"}" max="9999-12-31" value="\${view.texts[name]}">\`;
 };`,
   moment: () => `/** A day and a time. What such a control could not show, it would drop: then it is a line of text. */
 const moment = (view: FormView, name: Field): Html => {
   const text = view.texts[name];
-  const isShown = isShownBy(/^((?!0000)\\d{4}-\\d\\d-\\d\\dT\\d\\d:\\d\\d(:\\d\\d(\\.\\d{1,3})?)?)?$/, view, name);
+  const form = /^((?!0000)\\d{4}-\\d\\d-\\d\\dT\\d\\d:\\d\\d(:\\d\\d(\\.\\d{1,3})?)?)?$/;
+  const isShown = form.test(text) && form.test(textsOf(view.record)[name]);
   return html\`<input \${shared(view, name)} type="\${isShown ? "datetime-local" : "text"}" step="\${text.includes(".") ? "0.001" : "1"}" value="\${text}">\`;
 };`,
-  isShownBy:
-    () => `/** Whether a control that drops all that has another form shows what is stored and what was typed. */
-const isShownBy = (form: RegExp, view: FormView, name: Field): boolean => form.test(view.texts[name]) && form.test(textsOf(view.record)[name]);`,
   select: () => `/** One of these options. */
 function select(view: FormView, name: Field, options: readonly Option[], isNullable: boolean): Html {
   const text = view.texts[name];
@@ -244,8 +230,7 @@ export function viewFile(page: Page): string {
 <p><button>\${${button}}</button> <a href="\${list.address}">${escapedAttribute(say("cancel"))}</a></p>
 </form>\``;
   return `import { ${used.has("fixed") ? "fixed, " : ""}Html, html, ${usesOptions ? "type Option, " : ""}segment } from "../shared/html.js";
-${texts.includes("actor: Actor") ? 'import type { Actor } from "./actor.js";' : ""}
-import { type Field, labels, ${withZone ? "localTime, " : ""}type Problem, type ${type}, type Texts${used.has("offered") || used.has("isShownBy") ? ", textsOf" : ""} } from "./form.js";
+${texts.includes("actor: Actor") ? 'import type { Actor } from "./actor.js";\n' : ""}import { type Field, labels, ${withZone ? "localTime, " : ""}type Problem, type ${type}, type Texts${used.has("offered") || used.has("date") || used.has("moment") ? ", textsOf" : ""} } from "./form.js";
 ${hasChoices ? 'import type { Choices } from "./sql.js";' : ""}
 
 ${texts}
@@ -319,10 +304,15 @@ function conflictNote({ field, stored, change }: Conflict): Html {
 }
 
 /** What every control has. */
-const shared = (view: FormView, name: Field): Html => html\`id="\${name}" name="\${name}" \${wrongness(view, name)}\`;
+${
+  groups
+    ? `const shared = (view: FormView, name: Field): Html => html\`id="\${name}" name="\${name}" \${wrongness(view, name)}\`;
 
 const wrongness = ({ problems = [] }: FormView, name: Field): Html =>
-  html\`\${problems.some(({ field }) => field === name) && html\`aria-invalid="true" aria-describedby="\${name}-problem"\`}\`;
+  html\`\${problems.some(({ field }) => field === name) && html\`aria-invalid="true" aria-describedby="\${name}-problem"\`}\`;`
+    : `const shared = ({ problems = [] }: FormView, name: Field): Html =>
+  html\`id="\${name}" name="\${name}"\${problems.some(({ field }) => field === name) && html\` aria-invalid="true" aria-describedby="\${name}-problem"\`}\`;`
+}
 ${labelled ? "\nconst options = (...values: readonly string[]): readonly Option[] => values.map((value) => ({ value, label: value }));\n" : ""}
 ${[...used].map((name) => controlTexts[name](page)).join("\n\n")}
 

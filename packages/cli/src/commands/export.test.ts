@@ -1,5 +1,5 @@
 import { execFile } from "node:child_process";
-import { mkdir, readdir, readFile, writeFile } from "node:fs/promises";
+import { cp, mkdir, readdir, readFile, writeFile } from "node:fs/promises";
 import path from "node:path";
 import process from "node:process";
 import { fileURLToPath } from "node:url";
@@ -17,6 +17,8 @@ import {
   startServed,
 } from "../testing/exported.js";
 import { type Seen, seen } from "../testing/seen.js";
+import { exportFiles } from "./export.js";
+import { verify } from "./log-verify.js";
 
 /*
  * Pages as plain code, held against the same pages as they are served: the same requests go to both, each over a database of its own that began
@@ -250,8 +252,35 @@ const station = (code = "MV-014"): Stored => ({ table: "network.station", key: {
 const mv014 = "/stations/MV-014/edit";
 
 test("the command says where the code is, what it needs, what isn't taken along, and which pages it can't export", () => {
-  console.log(told.join("\n"));
-  expect(told.length).toBeGreaterThan(0);
+  const [said, needs, left] = told.join("\n").split("\n\n");
+  expect(said?.split("\n").map((line) => line.replaceAll(directory, "src"))).toEqual([
+    "bulletin: not exported, since it has a value that is made of another field where it is left empty.",
+    "calibration: not exported, since it has the choices of channel, which depend on what else is typed.",
+    expect.stringMatching(/^kinds-of-all: src\/kinds-of-all, \d+ lines\.$/),
+    "loan: not exported, since it saves by a routine of the database.",
+    expect.stringMatching(/^reading-note: /),
+    expect.stringMatching(/^region: /),
+    expect.stringMatching(/^river: /),
+    expect.stringMatching(/^sensor: /),
+    expect.stringMatching(/^station: src\/station, 5\d\d lines\.$/),
+    "visit: not exported, since it has values of type bytea, which only PostgreSQL can read.",
+  ]);
+  expect(needs).toBe("It needs: npm install big.js express jsonc-parser pg re2js temporal-polyfill");
+  expect(left).toMatch(/^Not taken along:\n- The list with its search/);
+});
+
+test("a file that was changed is not written over unless one says so", async () => {
+  const to = path.join(directory, "again");
+  const options = { database: served.made.pages, files: [path.join(pages, "river.page.yaml")], to };
+  const quiet = (): void => {};
+  expect(await exportFiles({ ...options, force: false }, quiet)).toBe(0);
+  expect(await exportFiles({ ...options, force: false }, quiet)).toBe(0);
+  const file = path.join(to, "river", "view.ts");
+  await writeFile(file, "// Mine.\n");
+  await expect(exportFiles({ ...options, force: false }, quiet)).rejects.toThrow("river/view.ts");
+  expect(await readFile(file, "utf8")).toBe("// Mine.\n");
+  expect(await exportFiles({ ...options, force: true }, quiet)).toBe(0);
+  expect(await readFile(file, "utf8")).not.toBe("// Mine.\n");
 });
 
 test("the code is strict TypeScript", async () => {
@@ -502,8 +531,188 @@ describe("an exported page answers as the served one does", () => {
   ] as const)(
     "%s: forms filled by chance",
     async (page, records) => {
-      console.log(page, await byChance(page, records, rounds, 7));
+      const statuses = await byChance(page, records, rounds, 7);
+      // Forms were saved and refused, so that both were compared.
+      expect([statuses[303], statuses[422]].map((count = 0) => count > rounds / 20)).toEqual([true, true]);
     },
     600_000,
   );
+
+  test("nothing that a person can send is answered with a fault", async () => {
+    const mv040 = "/stations/MV-040/edit";
+    const statuses: number[] = [];
+    for (const cookie of ["page_said=%", "page_said=%E0%A4%A", "page_said=", "x=y"]) {
+      const response = await fetch(`${plain.application.origin}${mv040}`, {
+        headers: { cookie, [personHeader]: JSON.stringify(tamsin) },
+      });
+      await response.text();
+      statuses.push(response.status);
+    }
+    const { seen: form } = await ask(plain, mv040, tamsin);
+    const token = form.sends.get("form.token") ?? "";
+    for (const body of [
+      "",
+      "form.token=",
+      "form.token=.{}",
+      `form.token=${encodeURIComponent(token)}&form.take=constructor`,
+      `form.token=${encodeURIComponent(token)}&__proto__=x&name.box=1`,
+      `${"a=1&".repeat(5000)}`,
+      "%",
+      `name=${"x".repeat(1_200_000)}`,
+    ])
+      statuses.push((await ask(plain, mv040, tamsin, body)).status);
+    statuses.push(
+      (await ask(plain, "/stations/%00/edit", tamsin)).status,
+      (await ask(plain, "/stations/%FF/edit", tamsin)).status,
+      (await ask(plain, "/stations/~~/edit", tamsin)).status,
+    );
+    for (const strange of ["/stations/%00/edit", "/sensors/MV-014/%00/edit", "/stations/~~/edit"]) {
+      const [one, other] = await Promise.all(sides.map((each) => ask(each, strange, tamsin)));
+      expect(compared(other as Answered)).toEqual(compared(one as Answered));
+    }
+    expect(statuses.filter((status) => status >= 500)).toEqual([]);
+  });
+
+  test("where the database is away, it says so, and nothing that was typed is lost", async () => {
+    const away = await startExported(directory, ["station"], "postgresql://nobody@127.0.0.1:1/none");
+    try {
+      const at = { ...plain, application: away };
+      expect((await ask(at, mv014, tamsin)).status).toBe(503);
+      const token = (await ask(plain, mv014, tamsin)).seen.sends.get("form.token") ?? "";
+      const response = await fetch(`${away.origin}${mv014}`, {
+        method: "POST",
+        body: new URLSearchParams({ "form.token": token, name: "Typed <here>" }),
+        headers: { [personHeader]: JSON.stringify(tamsin) },
+      });
+      expect([response.status, (await response.text()).includes("<dd>Typed &lt;here&gt;</dd>")]).toEqual([503, true]);
+    } finally {
+      await away.stop();
+    }
+  });
+});
+
+describe("the tests that are exported with a page", () => {
+  /** Runs a page's own tests, as its developer would. */
+  async function ownTests(
+    of: string,
+    page: string,
+  ): Promise<{ readonly passed: boolean; readonly failed: readonly string[] }> {
+    const run = promisify(execFile)(
+      process.execPath,
+      ["--import", "tsx", "--test", path.join(of, page, "routes.test.ts")],
+      {
+        cwd: path.dirname(directory),
+        env: { PATH: process.env.PATH, DATABASE_URL: plain.made.pages },
+      },
+    );
+    const { stdout, failed } = await run.then(
+      ({ stdout }) => ({ stdout, failed: false }),
+      (error: { stdout: string }) => ({ stdout: error.stdout, failed: true }),
+    );
+    return { passed: !failed, failed: [...stdout.matchAll(/^not ok \d+ - (.*)$/gm)].map((match) => match[1] ?? "") };
+  }
+
+  test.each(names)(
+    "pass: %s",
+    async (page) => {
+      expect(await ownTests(directory, page)).toEqual({ passed: true, failed: [] });
+    },
+    60_000,
+  );
+
+  /** Faults as people make them when they change the code. */
+  const faults: readonly (readonly [what: string, file: string, from: string | RegExp, to: string, fails: RegExp])[] = [
+    [
+      "the row's version is not asked for",
+      "station/routes.ts",
+      "if (differing.length > 0)",
+      "if (differing.length > 99)",
+      /conflict/,
+    ],
+    [
+      "the token is not read",
+      "station/routes.ts",
+      "if (!shownThen)",
+      "if (!shownThen && body.name === undefined)",
+      /refused/,
+    ],
+    [
+      "a text is not escaped",
+      "shared/html.ts",
+      /return content\.replaceAll\(.*\n?.*\);/,
+      "return content;",
+      /shown as text/,
+    ],
+    [
+      "every field is written",
+      "station/routes.ts",
+      "if (changes[field] === station[field]) delete changes[field];",
+      "changes[field] ??= station[field];",
+      /changes nothing/,
+    ],
+    ["the log is not written", "station/sql.ts", "WHERE fields IS NOT NULL", "WHERE fields IS NULL", /one entry/],
+    [
+      "a rule is left out",
+      "station/form.ts",
+      "needed(text(typed, label, 60), label)",
+      "text(typed, label, 6000)",
+      /told at its field/,
+    ],
+    ["nobody is asked who they are", "shared/answers.ts", "if (!mayOpen(actor))", "if (false)", /refused/],
+    [
+      "the key is left out of the statement",
+      "station/sql.ts",
+      "WHERE t.code = b.code",
+      "WHERE true",
+      /changes nothing|nothing else|one entry/,
+    ],
+  ];
+  test.each(faults)(
+    "fail where %s",
+    async (_, file, from, to, fails) => {
+      const broken = path.join(directory, `broken-${file.replaceAll(/\W/g, "-")}-${to.length}`);
+      await cp(path.join(directory, "shared"), path.join(broken, "shared"), { recursive: true });
+      await cp(path.join(directory, "station"), path.join(broken, "station"), { recursive: true });
+      const text = await readFile(path.join(broken, file), "utf8");
+      const changed = text.replace(from, to);
+      expect(changed).not.toBe(text);
+      await writeFile(path.join(broken, file), changed);
+      const { passed, failed } = await ownTests(broken, "station");
+      expect({ passed, failed: failed.some((name) => fails.test(name)) ? "as it should" : failed }).toEqual({
+        passed: false,
+        failed: "as it should",
+      });
+    },
+    60_000,
+  );
+});
+
+test("an exported page and a served one work beside each other on one table and one log, which verifies", async () => {
+  const besides = await startServed(pages, plain.made.pages);
+  try {
+    const both: readonly Side[] = [plain, { ...plain, application: besides }];
+    const wanted = Array.from({ length: 40 }, (_, index) => index);
+    const saved = await Promise.all(
+      wanted.map(async (index) => {
+        const at = both[index % 2] as Side;
+        const code = ["MV-001", "MV-002", "MV-003"][index % 3] ?? "";
+        const form = (await ask(at, `/stations/${code}/edit`, tamsin)).seen;
+        const { status } = await ask(at, `/stations/${code}/edit`, tamsin, bodyOf(form, { notes: `Note ${index}` }));
+        return status;
+      }),
+    );
+    expect(saved.filter((status) => status !== 303 && status !== 409)).toEqual([]);
+    const { rows } = await plain.owner.query(
+      "SELECT count(*)::integer AS count FROM quill_log.change WHERE table_name = 'network.station' AND fields @> '[{\"field\": \"notes\"}]' AND fields->0->>'new' LIKE 'Note %'",
+    );
+    expect(rows[0].count).toBe(saved.filter((status) => status === 303).length);
+    const said: string[] = [];
+    const code = await verify(
+      { database: plain.made.owner, table: undefined, key: {}, publicKey: undefined, seals: [], json: false },
+      (text) => said.push(text),
+    );
+    expect([code, said.at(-1)]).toEqual([0, "Nothing is wrong with it."]);
+  } finally {
+    await besides.stop();
+  }
 });

@@ -58,12 +58,16 @@ server.keepAliveTimeout = 120_000;
   const child = spawn(process.execPath, ["--import", "tsx", path.join(directory, "application.ts")], {
     cwd: root,
     env: { PATH: process.env.PATH, DATABASE_URL: database },
-    stdio: ["ignore", "pipe", "inherit"],
+    stdio: ["ignore", "pipe", "pipe"],
+  });
+  let said = "";
+  child.stderr.on("data", (data: Buffer) => {
+    said = `${said}${String(data)}`.slice(0, 5000);
   });
   const ended = new Promise<void>((resolve) => child.once("exit", () => resolve()));
   const address = await new Promise<AddressInfo>((resolve, reject) => {
     child.stdout.once("data", (data: Buffer) => resolve(JSON.parse(String(data)) as AddressInfo));
-    child.once("exit", () => reject(new Error("The application of exported code ended before it began.")));
+    child.once("exit", () => reject(new Error(`The application of exported code ended before it began: ${said}`)));
   });
   return {
     origin: `http://127.0.0.1:${address.port}`,

@@ -1,0 +1,52 @@
+import { type Expression, everyPart } from "@loyal-quill/core/condition/expression";
+import type { Page } from "@loyal-quill/core/page/page";
+import { judgedBy } from "./form-file.js";
+import { keyOf } from "./source.js";
+
+/** What an exported page asks about a person, besides id and name. */
+export interface ActorAttribute {
+  readonly name: string;
+  readonly isList: boolean;
+  /** The members of the list that conditions name. */
+  readonly values: readonly string[];
+}
+
+/** The literals of a list, or the one that is looked for in it. */
+const literalsIn = (expression: Expression): readonly string[] =>
+  everyPart(expression).flatMap((part) =>
+    part.op === "literal" && typeof part.value === "string" ? [part.value] : [],
+  );
+
+/** What a page's conditions and values ask about a person. */
+export function attributesOfActor(page: Page): readonly ActorAttribute[] {
+  const { open, rows, edit } = page.access;
+  const expressions = [
+    ...[open, rows, edit, ...judgedBy(page)].flatMap((each) => (each ? [each.expression] : [])),
+    ...page.sets.map(({ value }) => value.expression),
+  ];
+  const parts = expressions.flatMap(everyPart);
+  const values = new Map<string, Set<string>>();
+  for (const part of parts) {
+    if ((part.op !== "in" && part.op !== "some" && part.op !== "every") || part.list.op !== "actor") continue;
+    const { attribute } = part.list;
+    const known = values.get(attribute) ?? new Set();
+    for (const each of literalsIn(part.op === "in" ? part.value : part.body)) known.add(each);
+    values.set(attribute, known);
+  }
+  const names = new Set(
+    parts.flatMap((part) => (part.op === "actor" && !["id", "name"].includes(part.attribute) ? [part.attribute] : [])),
+  );
+  return [...names].map((name) => ({ name, isList: values.has(name), values: [...(values.get(name) ?? [])] }));
+}
+
+/** The file that says what the page asks about a person. */
+export const actorFile = (page: Page): string => `/** Who asks, as your application knows them. */
+export interface Actor {
+  /** What the log calls them: it must not change when their name does. */
+  readonly id: string;
+  readonly name: string;
+${attributesOfActor(page)
+  .map(({ name, isList }) => `readonly ${keyOf(name)}: ${isList ? "readonly string[]" : "string | null"};`)
+  .join("\n")}
+}
+`;
