@@ -262,3 +262,51 @@ test("one view has a station's form, a form for each sensor and its visits; each
       level: "9.87",
     });
 });
+
+test("exported code serves a page by itself, on the same table and log", async ({
+  page,
+  vale,
+  example,
+  javaScriptEnabled,
+}) => {
+  const { address, stop, errors } = await example("plain-code");
+  await page.goto(`${address}/stations/MV-023/edit`);
+  await page.getByLabel("Who are you?").selectOption("Tamsin Okoro");
+  await page.getByRole("button", { name: "Sign in" }).click();
+  await expect(page).toHaveURL(`${address}/stations/MV-023/edit`);
+  const stored = await vale.row<{ warning: string; notes: string | null }>(
+    "SELECT warning_m::text AS warning, notes FROM network.station WHERE code = 'MV-023'",
+  );
+  await expect(page.getByLabel("Warning level")).toHaveValue(stored.warning);
+  await accessible(page, javaScriptEnabled);
+
+  // What is wrong is told at its field, with what was typed.
+  await page.getByLabel("Warning level").fill("0.5");
+  await page.getByLabel("Notes").fill("By exported code.\n<b>");
+  await page.getByRole("button", { name: "Update" }).click();
+  await expect(page.getByRole("alert")).toContainText("The warning level must lie above the alert level.");
+  await expect(page.getByLabel("Notes")).toHaveValue("By exported code.\n<b>");
+  await accessible(page, javaScriptEnabled);
+
+  // Somebody else saves meanwhile, by whatever way.
+  await vale.rows("UPDATE network.station SET notes = 'Theirs.', name = 'Renamed' WHERE code = 'MV-023'");
+  await page.getByLabel("Warning level").fill(stored.warning);
+  await page.getByRole("button", { name: "Update" }).click();
+  await expect(page.getByRole("alert")).toContainText("Someone else has changed this record");
+  await expect(page.getByText("Theirs.", { exact: true })).toBeVisible();
+  await accessible(page, javaScriptEnabled);
+  await page.getByRole("button", { name: "Update" }).click();
+  await expect(page).toHaveURL(`${address}/stations`);
+  expect(await vale.row("SELECT name, notes FROM network.station WHERE code = 'MV-023'")).toEqual({
+    name: "Renamed",
+    notes: "By exported code.\n<b>",
+  });
+  expect(
+    await vale.row(
+      `SELECT actor_name AS by, page, fields->0->>'field' AS field FROM quill_log.change
+       WHERE table_name = 'network.station' AND record_key = '{"code": "MV-023"}' AND way = 'page' ORDER BY id DESC LIMIT 1`,
+    ),
+  ).toEqual({ by: "Tamsin Okoro", page: "station", field: "notes" });
+  expect(errors()).toBe("");
+  expect(await stop()).toBe(0);
+});

@@ -80,6 +80,7 @@ const routes: Readonly<Record<string, readonly Role[]>> = {
   "POST /drafts/:name/note": ["builder"],
   "GET /drafts/:name/versions": ["builder"],
   "POST /drafts/:name/review": ["builder"],
+  "POST /drafts/:name/code": ["builder"],
   "GET /drafts/:name/census": ["builder"],
   "POST /drafts/:name/census": ["builder"],
   "DELETE /drafts/:name/census": ["builder"],

@@ -1,6 +1,6 @@
 import { type Expression, everyPart } from "@loyal-quill/core/condition/expression";
 import type { Page } from "@loyal-quill/core/page/page";
-import { judgedBy } from "./form-file.js";
+import { judgedBy } from "./parts.js";
 import { keyOf } from "./source.js";
 
 /** What an exported page asks about a person, besides id and name. */

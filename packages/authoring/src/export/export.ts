@@ -1,10 +1,11 @@
 import type { Page } from "@loyal-quill/core/page/page";
 import { actorFile } from "./actor-file.js";
-import { formFile, takenBy } from "./form-file.js";
+import { formFile } from "./form-file.js";
 import { laidOut } from "./format.js";
 import { NotPlain } from "./logic.js";
+import { takenBy } from "./parts.js";
 import { routesFile } from "./routes-file.js";
-import { answersFile, databaseFile, htmlFile, keysFile, styleFile, tokenFile } from "./shared-files.js";
+import { answersFile, databaseFile, formHtmlFile, htmlFile, keysFile, styleFile, tokenFile } from "./shared-files.js";
 import { sqlFile } from "./sql-file.js";
 import { testFile } from "./test-file.js";
 import { viewFile } from "./view-file.js";
@@ -22,15 +23,19 @@ export interface ExportedPage {
   readonly left: readonly string[];
   /** Why the page can't be exported; then there are no files. */
   readonly because: string | null;
-  /** The packages that the code imports, besides Node's own. */
+  /** The packages that the code imports, besides Node's own, and those with their types. */
   readonly packages: readonly string[];
+  readonly types: readonly string[];
 }
+
+/** Packages whose types come by another one. */
+const typedElsewhere: readonly string[] = ["big.js", "express", "pg"];
 
 /** What is said of a page's part that has no plain code, each with a test for whether the page has it. */
 const parts: readonly (readonly [has: (page: Page) => boolean, sentence: string])[] = [
   [
     () => true,
-    "The list with its search, filters, downloads and upload is not exported: the page is reached at its own address.",
+    "The list with its search, filters, downloads and upload stays behind: the page is reached at a record’s address.",
   ],
   [(page) => page.access.new !== null, "New records are not made by the exported page."],
   [(page) => page.access.delete !== null, "Records are not deleted by the exported page."],
@@ -66,6 +71,12 @@ function obstacle(page: Page): string | null {
   return takenBy(page).length === 0 ? "its form takes no field" : null;
 }
 
+/** Paths and imports of the shared files that speak: those of pages in two languages stand beside each other. */
+const ofLanguage = (text: string, language: Page["language"]): string =>
+  language === "en"
+    ? text
+    : text.replaceAll(/(shared\/|"\.\/)(answers|form-html|html)(\.[jt]s)/g, `$1$2.${language}$3`);
+
 /** The packages that files import. */
 const packagesIn = (files: readonly CodeFile[]): readonly string[] =>
   [
@@ -76,7 +87,7 @@ const packagesIn = (files: readonly CodeFile[]): readonly string[] =>
  * A page as plain code for Express and `pg`: TypeScript that needs nothing of ours.
  */
 export async function exportPage(page: Page): Promise<ExportedPage> {
-  const refused = (because: string): ExportedPage => ({ files: [], left: [], because, packages: [] });
+  const refused = (because: string): ExportedPage => ({ files: [], left: [], because, packages: [], types: [] });
   const because = obstacle(page);
   if (because !== null) return refused(because);
   try {
@@ -91,16 +102,27 @@ export async function exportPage(page: Page): Promise<ExportedPage> {
       ["shared/answers.ts", answersFile(page.language)],
       ["shared/database.ts", databaseFile],
       ["shared/html.ts", htmlFile(page.language)],
+      ["shared/form-html.ts", formHtmlFile(page.language)],
       ["shared/keys.ts", keysFile],
       ["shared/form-token.ts", tokenFile],
       ["shared/style.ts", styleFile],
     ];
-    const files = await Promise.all(texts.map(async ([path, text]) => ({ path, text: await laidOut(text) })));
+    const files = await Promise.all(
+      texts.map(async ([path, text]) => ({
+        path: ofLanguage(path, page.language),
+        text: await laidOut(ofLanguage(text, page.language)),
+      })),
+    );
+    const packages = packagesIn(files);
     return {
       files,
       left: parts.flatMap(([has, sentence]) => (has(page) ? [sentence] : [])),
       because: null,
-      packages: packagesIn(files),
+      packages,
+      types: [
+        "@types/node",
+        ...packages.filter((name) => typedElsewhere.includes(name)).map((name) => `@types/${name}`),
+      ],
     };
   } catch (error) {
     if (error instanceof NotPlain) return refused(`it has ${error.message}`);

@@ -1,23 +1,16 @@
-import { everyPart } from "@loyal-quill/core/condition/expression";
-import type { TableChoices } from "@loyal-quill/core/controls/choice-source";
 import { word } from "@loyal-quill/core/messages/messages";
 import { loadedColumns } from "@loyal-quill/core/page/columns";
 import type { Field, Page } from "@loyal-quill/core/page/page";
 import type { Rule } from "@loyal-quill/core/rules/rule";
+import { type HelperName, helpersFor, helperText } from "./helpers.js";
 import { NotPlain, PlainCode } from "./logic.js";
-import { type HelperName, helpersFor, helperText, readerCode, ruleCode, shownCode, tidyCode } from "./reading.js";
+import { choiceRule, judgingNeeds, offeredFields, takenBy } from "./parts.js";
+import { readerCode, ruleCode, shownCode, tidyCode } from "./reading.js";
 import { camelCase, comment, keyOf, member, pascalCase, quote, said } from "./source.js";
 
-import { tellsMoments } from "./view-file.js";
+import { tellsMoments } from "./told.js";
 
 /* The file that reads and judges what a form sends: no HTTP, no SQL. */
-
-/** The fields that the form of a stored record takes. */
-export const takenBy = (page: Page): readonly Field[] => page.fields.filter((field) => !field.readOnly);
-
-/** The choices of a field that come from a table. */
-export const tableChoices = (field: Field): TableChoices | null =>
-  field.choices?.from === "table" ? field.choices : null;
 
 /** Whether a field was changed that a condition asks about. */
 function changedAny(page: Page, names: readonly string[]): string {
@@ -52,15 +45,6 @@ function conditionalCode(page: Page, code: PlainCode, field: Field, rule: Rule, 
 }`;
 }
 
-/** The rule by which a typed value must be among a field's choices; undefined where there is none. */
-const choiceRule = (field: Field): Rule | undefined =>
-  tableChoices(field)
-    ? (field.rules.find(({ rule }) => rule === "offered") ?? field.rules.find(({ rule }) => rule === "exists"))
-    : undefined;
-
-/** The fields whose values must be among the choices that are offered. */
-export const offeredFields = (page: Page): readonly Field[] => takenBy(page).filter((field) => choiceRule(field));
-
 function choiceCode(page: Page): string {
   const fields = offeredFields(page);
   const byMessage = new Map<string, string[]>();
@@ -88,27 +72,6 @@ function reasonCode(page: Page, code: PlainCode): string {
   return `${comment(`a reason is needed where ${page.reason.source}`)}
 if (Object.keys(changes).length > 0 && reason === "" && ${code.truth(page.reason.expression)})
   problems.push({ field: "reason", message: ${quote(word(page.language, "reason-needed"))} });`;
-}
-
-/** Every condition that a form is judged by. */
-export const judgedBy = (page: Page) => [
-  ...page.checks.map(({ condition }) => condition),
-  ...takenBy(page).flatMap(({ rules }) => rules.flatMap(({ when }) => when ?? [])),
-  ...(page.reason ? [page.reason] : []),
-];
-
-/** What judging a form needs besides what was sent: the names of its parameters, in their order. */
-export function judgingNeeds(page: Page): readonly string[] {
-  const asks = (what: "actor" | "now"): boolean =>
-    judgedBy(page).some(({ expression }) => everyPart(expression).some(({ op }) => op === what));
-  const withChoices = offeredFields(page).length > 0;
-  return [
-    ...(judgedBy(page).length > 0 || withChoices ? [camelCase(page.name)] : []),
-    ...(withChoices ? ["choices"] : []),
-    ...(asks("actor") ? ["actor"] : []),
-    ...(asks("now") ? ["now"] : []),
-    ...(page.reason ? ["reason"] : []),
-  ];
 }
 
 const imports: Partial<Record<HelperName, string>> = {

@@ -2,8 +2,8 @@ import { everyPart } from "@loyal-quill/core/condition/expression";
 import type { Page } from "@loyal-quill/core/page/page";
 import { type Column, tableName } from "@loyal-quill/core/table/model";
 import { integerRanges } from "@loyal-quill/core/values/integer-ranges";
-import { judgingNeeds, tableChoices, takenBy } from "./form-file.js";
 import { NotPlain, PlainCode } from "./logic.js";
+import { judgingNeeds, tableChoices, takenBy } from "./parts.js";
 import { camelCase, comment, keyOf, member, pascalCase, quote } from "./source.js";
 import { looksUp } from "./sql-file.js";
 
@@ -40,9 +40,8 @@ const pathOf = (page: Page): string => {
 };
 
 /** Where an answer leads after a save. */
-function leadsTo(page: Page): string {
+function leadsTo(page: Page, record = camelCase(page.name)): string {
   if (page.answer.to) throw new NotPlain("an address of your own to go to after a save");
-  const record = camelCase(page.name);
   // There is no page of a record but its form, and no next one.
   return page.answer.saved === "list" || page.answer.saved === "next"
     ? "list.address"
@@ -127,9 +126,6 @@ import { ${leadsTo(page) === "list.address" ? "" : "addressOf, "}formPage, type 
 
 ${open ? `${comment(open.source)}\n` : ""}const mayOpen = (${opens.includes("actor") ? "actor: Actor" : ""}): boolean => ${opens};
 
-/** How often a save is tried anew because somebody changed the record in between. */
-const mostTries = 5;
-
 const tokenFor = (${record}: ${type}, actor: Actor, secret: string): string =>
   writeToken<Texts>({ key: [${recordKey}], actor: actor.id, shown: textsOf(${record}) }, secret);
 
@@ -150,7 +146,8 @@ async function save({ pool, secret }: Options<Actor>, actor: Actor, request: Req
   const typed = fields.map((field) => [labels[field], body[field]] as const);
   const shownThen = readToken<Texts>(body["form.token"], { key: ${page.key.length === 1 ? `[${keyName}]` : "key"}, actor: actor.id }, secret);
   if (!shownThen) return notice("form-not-yours", list, { typed });
-${page.reason ? '  const reason = (body["form.reason"] ?? "").replaceAll(/\\r\\n?/g, "\\n").trim().slice(0, 1000);\n' : ""}${needs.includes("now") || setsNow ? "  const now = new Date();\n" : ""}  for (let turn = 1; turn <= mostTries; turn += 1) {
+${page.reason ? '  const reason = (body["form.reason"] ?? "").replaceAll(/\\r\\n?/g, "\\n").trim().slice(0, 1000);\n' : ""}${needs.includes("now") || setsNow ? "  const now = new Date();\n" : ""}  for (let turn = 1; turn <= 5; turn += 1) {
+    // Tried anew where somebody has changed the record between this and the statement.
     ${loading}
     if (!${record}) return notice("record-gone", list, { typed });
     const { texts, changes, problems${isAsked ? ": wrong" : ""} } = readForm(${["body", "shownThen", record, ...needs.filter((name) => name !== record)].join(", ")});
@@ -175,7 +172,10 @@ ${edit ? `    if (!mayEdit(${editArguments})) return notice("may-not-edit", list
     }
     try {
       const written = await update(pool, actor, ${record}, changes${setsNow ? ", now" : ""}${reason});
-      if (written) return saved(written.${record}, written.isChanged);
+      if (written) {
+        const tell = written.isChanged ? savedText : unchangedText;
+        return { to: ${leadsTo(page, `written.${record}`)}, said: tell(written.${record}) };
+      }
     } catch (error) {
       const problem = refusal(error, changes);
       if (!problem) throw error;
@@ -184,8 +184,6 @@ ${edit ? `    if (!mayEdit(${editArguments})) return notice("may-not-edit", list
   }
   return notice("too-busy", list, { typed });
 }
-
-const saved = (${record}: ${type}, isChanged: boolean): Answer => ({ to: ${leadsTo(page)}, said: isChanged ? savedText(${record}) : unchangedText(${record}) });
 
 /**
  * The routes of the page: \`app.use(${record}Routes({ pool, secret, actor }))\`.

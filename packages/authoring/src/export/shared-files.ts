@@ -1,7 +1,7 @@
 import type { Code } from "@loyal-quill/core/messages/codes";
 import { statusOf } from "@loyal-quill/core/messages/codes";
 import { type Language, languages, message, titleOfCode, word } from "@loyal-quill/core/messages/messages";
-import { quote } from "./source.js";
+import { literalOf, quote } from "./source.js";
 
 /* What the exported pages of one directory have in common: a few small files, the same for all of them. */
 
@@ -32,16 +32,6 @@ export const html = (parts: TemplateStringsArray, ...contents: readonly Content[
 export const segment = (value: string): string =>
   \`\${/^(\\.{0,2}$|~|new$)/.test(value) ? "~" : ""}\${encodeURIComponent(value)}\`;
 
-/** What a control offers to choose from. */
-export interface Option {
-  readonly value: string;
-  readonly label: string;
-}
-
-/** A field that is shown and not taken. */
-export const fixed = (label: string, value: string): Html =>
-  html\`<div class="field"><span class="label">\${label}</span><span>\${value}</span></div>\`;
-
 /** A whole document around a page's content. */
 export const document = (title: string, content: Html): Html => html\`<!doctype html>
 <html lang="${language}" dir="${languages[language].direction}">
@@ -54,6 +44,70 @@ export const document = (title: string, content: Html): Html => html\`<!doctype 
 <body><main>\${content}</main></body>
 </html>
 \`;
+`;
+
+/** A text of the pages with its places filled by expressions, as a literal. */
+function filled(
+  language: Language,
+  code: Parameters<typeof word>[1],
+  places: Readonly<Record<string, string>> = {},
+): string {
+  const names = Object.keys(places);
+  const marked = Object.fromEntries(names.map((name, index) => [name, `\uE000${index}\uE001`]));
+  const parts = word(language, code, marked).split(/\uE000(\d+)\uE001/);
+  return literalOf(
+    parts.map((part, index) => (index % 2 === 0 ? part : { code: places[names[Number(part)] ?? ""] ?? "" })),
+  );
+}
+
+/** Parts of a form that are the same for every page. */
+export const formHtmlFile = (language: Language): string => `import { type Html, html } from "./html.js";
+
+/** What a control offers to choose from. */
+export interface Option {
+  readonly value: string;
+  readonly label: string;
+}
+
+/** What somebody else has stored meanwhile, beside what was typed. */
+export interface Conflict<Field extends string> {
+  readonly field: Field;
+  readonly stored: string;
+  /** Who did so and when, as far as the log says. */
+  readonly change: { readonly by: string; readonly at: string } | null;
+}
+
+export function conflictNote({ field, stored, change }: Conflict<string>, label: string): Html {
+  const who = change ? ${filled(language, "stored-now-by", { by: "change.by", at: "change.at" })} : ${filled(language, "stored-now")};
+  return html\`<p class="conflict">\${who} <q>\${stored}</q> <button name="form.take" value="\${field}" formnovalidate>${word(language, "take-theirs")}<span class="unseen"> (\${label})</span></button></p>\`;
+}
+
+interface Wrong<Field extends string> {
+  readonly problems: readonly { readonly field: string | null; readonly message: string }[];
+  readonly conflicts: readonly Conflict<Field>[];
+  readonly labels: Readonly<Record<Field, string>>;
+  /** What the button says that saves. */
+  readonly button: string;
+}
+
+/** What is wrong, above the form, each line a link to its field (WCAG 2.2, 3.3.1). */
+export function summary<Field extends string>({ problems, conflicts, labels, button }: Wrong<Field>): Html {
+  const told = (field: Field): string => ${filled(language, "conflict-field", { label: "labels[field]" })};
+  const lines = [...problems, ...conflicts.map(({ field }) => ({ field, message: told(field) }))];
+  const counted = lines.length === 1 ? ${filled(language, "one-thing")} : ${filled(language, "many-things", { count: "lines.length" })};
+  const [heading, advice] = conflicts.length > 0
+    ? [${filled(language, "conflict-heading")}, ${filled(language, "conflict-advice", { button: "button" })}]
+    : [counted, ${filled(language, "typed-is-here")}];
+  return html\`<section class="summary" role="alert" tabindex="-1" aria-labelledby="summary-heading">
+<h2 id="summary-heading">\${heading}</h2>
+<ul>\${lines.map(({ field, message }) => html\`<li>\${field === null ? message : html\`<a href="#\${field}">\${message}</a>\`}</li>\`)}</ul>
+<p>\${advice}</p>
+</section>\`;
+}
+
+/** A field that is shown and not taken. */
+export const fixed = (label: string, value: string): Html =>
+  html\`<div class="field"><span class="label">\${label}</span><span>\${value}</span></div>\`;
 `;
 
 /** What a form remembers of its making, signed. */

@@ -3,8 +3,8 @@ import { loadedColumns } from "@loyal-quill/core/page/columns";
 import type { Field, Page, SetColumn } from "@loyal-quill/core/page/page";
 import { castText } from "@loyal-quill/core/postgres/text-form";
 import { type Column, columnOf, tableName } from "@loyal-quill/core/table/model";
-import { tableChoices as listedChoices, offeredFields, takenBy } from "./form-file.js";
 import { NotPlain, PlainCode, PlainSql } from "./logic.js";
+import { tableChoices as listedChoices, offeredFields, takenBy } from "./parts.js";
 import {
   camelCase,
   comment,
@@ -38,7 +38,7 @@ function ownRows(page: Page): string {
   if (!rows) return "";
   const sql = new PlainSql(new PlainCode(placesOf(page)), "${t}").truth(rows.expression);
   return `${comment(rows.source)}
-const ownRows = (actor: Actor, $: Place, t: string): string => \`(${sql})\`;
+const ownRows = (actor: Actor, $: Place, t: string): string => \`${sql.startsWith("(") ? sql : `(${sql})`}\`;
 `;
 }
 
@@ -55,6 +55,17 @@ export const keyParameters = (page: Page): string =>
 export const keyArguments = (page: Page, of: (column: Column) => string = ({ name }) => camelCase(name)): string =>
   page.key.map(of).join(", ");
 
+/** Parts between commas, in lines that can be read. */
+function inLines(parts: readonly string[]): string {
+  const lines: string[] = [];
+  for (const part of parts) {
+    const last = lines.at(-1);
+    if (last !== undefined && last.length + part.length < 112) lines[lines.length - 1] = `${last}, ${part}`;
+    else lines.push(part);
+  }
+  return lines.join(",\n  ");
+}
+
 /** The columns of a record, by the alias of its row. */
 function selectedCode(page: Page): string {
   const columns = loadedColumns(page).map((column) => {
@@ -62,7 +73,7 @@ function selectedCode(page: Page): string {
     return text === `\${t}.${identifier(column.name)}` ? text : `${text} AS ${identifier(column.name)}`;
   });
   return `/** The columns of a record in PostgreSQL's text form, by the alias of its row. */
-const selected = (t: string): string => \`${inTemplateKeeping(columns.join(", "))}, \${t}.xmin::text AS version\`;`;
+const selected = (t: string): string => \`${inTemplateKeeping(inLines([...columns, "${t}.xmin::text AS version"]))}\`;`;
 }
 
 function loadCode(page: Page): string {
@@ -381,7 +392,7 @@ export function sqlFile(page: Page): string {
   return `import { randomUUID } from "node:crypto";
 import { DatabaseError, type Pool } from "pg";
 import { ${uses("Place") ? "type Place, " : ""}parameters } from "../shared/database.js";
-${uses("Option") ? 'import type { Option } from "../shared/html.js";\n' : ""}import type { Actor } from "./actor.js";
+${uses("Option") ? 'import type { Option } from "../shared/form-html.js";\n' : ""}import type { Actor } from "./actor.js";
 import { type Changes, ${uses("Field") ? "type Field, " : ""}${body.includes("labels[") ? "labels, " : ""}type Problem, type ${type} } from "./form.js";
 
 ${body}

@@ -1,7 +1,7 @@
 import type { Field, Page } from "@loyal-quill/core/page/page";
 import { tableName } from "@loyal-quill/core/table/model";
 import { attributesOfActor } from "./actor-file.js";
-import { takenBy } from "./form-file.js";
+import { takenBy } from "./parts.js";
 import { camelCase, identifier, keyOf, quote, said, tableIdentifier } from "./source.js";
 
 /* The tests of an exported page, for Node's own runner and a real PostgreSQL. */

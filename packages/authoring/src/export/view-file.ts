@@ -1,27 +1,15 @@
 import { word } from "@loyal-quill/core/messages/messages";
 import type { Field, Page } from "@loyal-quill/core/page/page";
 import { hasOwnWay } from "@loyal-quill/core/values/in-language";
-import { tableChoices, takenBy } from "./form-file.js";
 import { NotPlain, PlainCode } from "./logic.js";
-import { camelCase, literalOf, member, pascalCase, quote, templateLiteral } from "./source.js";
+import { tableChoices, takenBy } from "./parts.js";
+import { camelCase, keyOf, literalOf, member, pascalCase, quote, templateLiteral } from "./source.js";
+import { tellsMoments, toldCode } from "./told.js";
 
 /* The file with the page's HTML. */
 
 /** The controls that the file writes, each by a function of its own. */
 type ControlName = "line" | "lines" | "box" | "select" | "radios" | "date" | "moment" | "offered" | "fixed";
-
-/** A stored value as people read it, as an expression over a record. */
-export function toldCode(page: Page, record: string, name: string): string {
-  const column = page.table.columns.find((each) => each.name === name);
-  const value = member(record, name);
-  if (!column) return value;
-  const kind = column.type.kind;
-  const dash = column.nullable ? ' ?? "–"' : "";
-  if (kind === "boolean")
-    return `(${value} === "true" ? ${quote(word(page.language, "yes"))} : ${quote(word(page.language, "no"))})`;
-  if (kind === "timestamptz") return `toldMoment(${value})`;
-  return column.nullable ? `(${value}${dash})` : value;
-}
 
 /** Options of a field that stand in the file, or are loaded. */
 function optionsOf(page: Page, field: Field): string {
@@ -60,12 +48,7 @@ const escapedAttribute = (text: string): string =>
 /** The call that writes one field. */
 function fieldCode(page: Page, field: Field, used: Set<ControlName>): string {
   const { name } = field.column;
-  const needed = field.rules.some(({ rule, when }) => rule === "required" && !when);
-  const more = [
-    field.help ? `help: ${quote(field.help)}` : "",
-    field.unit ? `unit: ${quote(field.unit)}` : "",
-    needed && field.control !== "check-box" ? "needed: true" : "",
-  ].filter(Boolean);
+  const more = field.unit ? [`unit: ${quote(field.unit)}`] : [];
   const options = more.length > 0 ? `, { ${more.join(", ")} }` : "";
   const block = (control: ControlName, ...given: readonly string[]): string => {
     used.add(control);
@@ -140,18 +123,10 @@ function offered(view: FormView, name: Field, options: readonly Option[]): reado
 const radios = (view: FormView, name: Field, options: readonly Option[], isNullable: boolean): Html =>
   html\`<input type="hidden" name="\${name}.box" value="">\${[...(isNullable ? [{ value: "", label: "–" }] : []), ...offered(view, name, options)].map(({ value, label }, index) => {
     const id = index === 0 ? name : \`\${name}-\${index + 1}\`;
-    return html\`<input type="radio" id="\${id}" \${wrongness(view, name)} name="\${name}" value="\${value}"\${value === view.texts[name] && html\` checked\`}><label for="\${id}">\${label}</label> \`;
+    return html\`<input type="radio" id="\${id}" \${described(view, name)} value="\${value}"\${value === view.texts[name] && html\` checked\`}><label for="\${id}">\${label}</label> \`;
   })}\`;`,
   fixed: () => "",
 };
-
-/** Whether the page tells a moment in its time zone. */
-export const tellsMoments = (page: Page, fixed = page.fields.filter(({ readOnly }) => readOnly)): boolean =>
-  [page.title, page.answer.message].some((template) =>
-    template?.columns.some(
-      (name) => page.table.columns.find((column) => column.name === name)?.type.kind === "timestamptz",
-    ),
-  ) || fixed.some(({ column }) => column.type.kind === "timestamptz");
 
 /** A word of the pages with one place, which an expression fills. */
 function filled(page: Page, code: Parameters<typeof word>[1], places: Readonly<Record<string, string>>): string {
@@ -190,6 +165,21 @@ export const lockedText = ${quote(page.access.because ?? word(page.language, "lo
 }`;
 }
 
+/** What is explained of fields, and which have to be filled in. */
+function helpTexts(page: Page): string {
+  const taken = takenBy(page);
+  const helped = taken.flatMap(({ column, help }) => (help ? [`${keyOf(column.name)}: ${quote(help)},`] : []));
+  const isNeeded = ({ rules, control }: Field): boolean =>
+    control !== "check-box" && rules.some(({ rule, when }) => rule === "required" && !when);
+  return `const helps: Partial<Record<Field, string>> = {${helped.length > 0 ? `\n${helped.join("\n")}\n` : ""}};
+/** What has to be filled in. */
+const needed: readonly Field[] = [${taken
+    .filter(isNeeded)
+    .map(({ column }) => quote(column.name))
+    .join(", ")}];
+`;
+}
+
 /** The text of the file. @throws NotPlain */
 export function viewFile(page: Page): string {
   const { language } = page;
@@ -225,24 +215,21 @@ export function viewFile(page: Page): string {
   const button = page.texts.save ? "saveText(view.record)" : "saveText";
   const groups = used.has("radios");
   const labelled = blocks.some((block) => block.includes("options("));
+  const isMarked = taken.some(
+    ({ rules, control }) => control !== "check-box" && rules.some(({ rule, when }) => rule === "required" && !when),
+  );
   const form = `html\`<form method="post" action="\${addressOf(${record})}/edit">
-<input type="hidden" name="form.token" value="\${view.token}">\${fields}${page.reason ? "\n    ${reasonField(view)}" : ""}
+<input type="hidden" name="form.token" value="\${view.token}">${isMarked ? `\n<p class="help">${escapedAttribute(say("needed-marked"))}</p>` : ""}\${fields}${page.reason ? "\n    ${reasonField(view)}" : ""}
 <p><button>\${${button}}</button> <a href="\${list.address}">${escapedAttribute(say("cancel"))}</a></p>
 </form>\``;
-  return `import { ${used.has("fixed") ? "fixed, " : ""}Html, html, ${usesOptions ? "type Option, " : ""}segment } from "../shared/html.js";
+  return `import { type Conflict, conflictNote, ${used.has("fixed") ? "fixed, " : ""}${usesOptions ? "type Option, " : ""}summary } from "../shared/form-html.js";
+import { Html, html, segment } from "../shared/html.js";
 ${texts.includes("actor: Actor") ? 'import type { Actor } from "./actor.js";\n' : ""}import { type Field, labels, ${withZone ? "localTime, " : ""}type Problem, type ${type}, type Texts${used.has("offered") || used.has("date") || used.has("moment") ? ", textsOf" : ""} } from "./form.js";
 ${hasChoices ? 'import type { Choices } from "./sql.js";' : ""}
 
 ${texts}
 
-/** What somebody else has stored meanwhile, beside what was typed. */
-export interface Conflict {
-  readonly field: Field;
-  readonly stored: string;
-  /** Who did so and when, as far as the log says. */
-  readonly change: { readonly by: string; readonly at: string } | null;
-}
-
+${helpTexts(page)}
 export interface FormView {
   readonly record: ${type};
   /** What the controls show: what is stored, or what was typed. */
@@ -250,7 +237,7 @@ export interface FormView {
 ${hasChoices ? "  readonly choices: Choices;\n" : ""}  readonly token: string;
 ${isEditable ? "  readonly isLocked?: boolean;\n" : ""}  readonly said?: string | undefined;
   readonly problems?: readonly Problem[];
-  readonly conflicts?: readonly Conflict[];
+  readonly conflicts?: readonly Conflict<Field>[];
 ${page.reason ? "  readonly reason?: string;\n" : ""}}
 
 /** The page of one record's form. */
@@ -263,55 +250,37 @@ export function formPage(view: FormView): { readonly title: string; readonly con
   const content = html\`<p><a href="\${list.address}">\${list.title}</a></p>
 <h1>\${title}</h1>
 ${keyShown ? "" : `<p>${page.key.map((column) => `${escapedAttribute(column.name)}: \${${member(record, column.name)}}`).join(", ")}</p>\n`}\${view.said !== undefined && html\`<p class="said" role="status">\${view.said}</p>\`}
-\${isWrong && summary(problems, conflicts${page.texts.save ? ", saveText(view.record)" : ""})}
+\${isWrong && summary({ problems, conflicts, labels, button: ${button} })}
 ${isEditable ? `\${view.isLocked ? html\`<p class="locked" role="status">\${lockedText}</p><fieldset disabled>\${fields}</fieldset>\` : ${form}}` : `\${${form}}`}\`;
   return { title: isWrong ? ${filled(page, "put-right", { title: "title" })} : title, content };
 }
 
-/** What is wrong, above the form, each line a link to its field (WCAG 2.2, 3.3.1). */
-function summary(problems: readonly Problem[], conflicts: readonly Conflict[]${page.texts.save ? ", button: string" : ""}): Html {
-  const told = (field: Field): string => ${filled(page, "conflict-field", { label: "labels[field]" })};
-  const lines = [...problems, ...conflicts.map(({ field }) => ({ field, message: told(field) }))];
-  const counted = lines.length === 1 ? ${quote(say("one-thing"))} : ${filled(page, "many-things", { count: "lines.length" })};
-  const [heading, advice] = conflicts.length > 0
-    ? [${quote(say("conflict-heading"))}, ${filled(page, "conflict-advice", { button: page.texts.save ? "button" : "saveText" })}]
-    : [counted, ${quote(say("typed-is-here"))}];
-  return html\`<section class="summary" role="alert" tabindex="-1" aria-labelledby="summary-heading">
-<h2 id="summary-heading">\${heading}</h2>
-<ul>\${lines.map(({ field, message }) => html\`<li>\${field === null ? message : html\`<a href="#\${field}">\${message}</a>\`}</li>\`)}</ul>
-<p>\${advice}</p>
-</section>\`;
-}
-
-type Around = { help?: string; unit?: string; needed?: true${used.has("box") ? "; isBox?: true" : ""}${groups ? "; isGroup?: true" : ""} };
+type Around = { unit?: string${used.has("box") ? "; isBox?: true" : ""}${groups ? "; isGroup?: true" : ""} };
 
 /** One field: its label, help, control, and what is wrong with it. */
 function field(view: FormView, name: Field, control: Html, around: Around = {}): Html {
-  const { help, unit } = around;
+  const { unit } = around;
   const problems = view.problems?.filter((problem) => problem.field === name) ?? [];
   const conflict = view.conflicts?.find((each) => each.field === name);
-  const mark = around.needed && view.texts[name] !== "" && html\` class="needed"\`;
+  const help = helps[name];
+  const mark = isNeeded(view, name) && html\` class="needed"\`;
   const label = ${groups ? "around.isGroup ? html`<legend${mark}>${labels[name]}</legend>` : " : ""}html\`<label for="\${name}"\${mark}>\${labels[name]}</label>\`;
   const unitText = unit !== undefined && html\` <span class="unit">\${unit}</span>\`;
   const parts = html\`${used.has("box") ? "${around.isBox ? [control, label] : label}" : "${label}"}\${help !== undefined && html\`<p class="help" id="\${name}-help">\${help}</p>\`}\${${used.has("box") ? "!around.isBox && " : ""}control}\${unitText}\`;
-  const wrong = html\`\${problems.length > 0 && html\`<p class="problem" id="\${name}-problem">\${problems.map(({ message }) => message).join(" ")}</p>\`}\${conflict && conflictNote(conflict)}\`;
+  const wrong = html\`\${problems.length > 0 && html\`<p class="problem" id="\${name}-problem">\${problems.map(({ message }) => message).join(" ")}</p>\`}\${conflict && conflictNote(conflict, labels[name])}\`;
   return ${groups ? 'around.isGroup ? html`<fieldset class="field">${parts}${wrong}</fieldset>` : ' : ""}html\`<div class="field">\${parts}\${wrong}</div>\`;
 }
 
-function conflictNote({ field, stored, change }: Conflict): Html {
-  const who = change ? ${filled(page, "stored-now-by", { by: "change.by", at: "change.at" })} : ${quote(say("stored-now"))};
-  return html\`<p class="conflict">\${who} <q>\${stored}</q> <button name="form.take" value="\${field}" formnovalidate>${escapedAttribute(say("take-theirs"))}<span class="unseen"> (\${labels[field]})</span></button></p>\`;
-}
+/** Only what is there may not be emptied: an old record that lacks it can still be changed elsewhere. */
+const isNeeded = ({ texts }: FormView, name: Field): boolean => needed.includes(name) && texts[name] !== "";
 
 /** What every control has. */
-${
-  groups
-    ? `const shared = (view: FormView, name: Field): Html => html\`id="\${name}" name="\${name}" \${wrongness(view, name)}\`;
+const shared = (view: FormView, name: Field): Html => html\`id="\${name}" \${described(view, name)}\`;
 
-const wrongness = ({ problems = [] }: FormView, name: Field): Html =>
-  html\`\${problems.some(({ field }) => field === name) && html\`aria-invalid="true" aria-describedby="\${name}-problem"\`}\`;`
-    : `const shared = ({ problems = [] }: FormView, name: Field): Html =>
-  html\`id="\${name}" name="\${name}"\${problems.some(({ field }) => field === name) && html\` aria-invalid="true" aria-describedby="\${name}-problem"\`}\`;`
+function described(view: FormView, name: Field): Html {
+  const isWrong = view.problems?.some(({ field }) => field === name);
+  const by = [helps[name] && \`\${name}-help\`, isWrong && \`\${name}-problem\`].filter(Boolean).join(" ");
+  return html\`name="\${name}"\${by !== "" && html\` aria-describedby="\${by}"\`}\${isWrong && html\` aria-invalid="true"\`}\${isNeeded(view, name) && html\` aria-required="true"\`}\`;
 }
 ${labelled ? "\nconst options = (...values: readonly string[]): readonly Option[] => values.map((value) => ({ value, label: value }));\n" : ""}
 ${[...used].map((name) => controlTexts[name](page)).join("\n\n")}

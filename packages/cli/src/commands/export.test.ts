@@ -265,8 +265,24 @@ test("the command says where the code is, what it needs, what isn't taken along,
     expect.stringMatching(/^station: src\/station, 5\d\d lines\.$/),
     "visit: not exported, since it has values of type bytea, which only PostgreSQL can read.",
   ]);
-  expect(needs).toBe("It needs: npm install big.js express jsonc-parser pg re2js temporal-polyfill");
-  expect(left).toMatch(/^Not taken along:\n- The list with its search/);
+  expect(needs).toBe(
+    "It needs:\n  npm install big.js express jsonc-parser pg re2js temporal-polyfill\n  npm install --save-dev @types/big.js @types/express @types/node @types/pg tsx typescript",
+  );
+  expect(left).toMatch(/^Differences from the served page:\n- The list with its search/);
+});
+
+test("the example is what is exported now", async () => {
+  const at = path.join(directory, "example");
+  const files = ["station", "river"].map((name) => path.join(demoPages, `${name}.page.yaml`));
+  await exportFiles({ database: served.made.pages, files, to: at, force: false }, () => {});
+  const example = fileURLToPath(new URL("../../../../examples/plain-code/pages", import.meta.url));
+  const names = (await readdir(at, { recursive: true })).filter((name) => name.endsWith(".ts"));
+  expect(names.length).toBeGreaterThan(15);
+  for (const name of names)
+    expect([name, await readFile(path.join(example, name), "utf8")]).toEqual([
+      name,
+      await readFile(path.join(at, name), "utf8"),
+    ]);
 });
 
 test("a file that was changed is not written over unless one says so", async () => {
@@ -513,7 +529,7 @@ describe("an exported page answers as the served one does", () => {
     expect(await asked(mv014, tamsin, undefined, { method: "PUT" })).toBe(405);
   });
 
-  const rounds = Number(process.env.QUILL_EXPORT_ROUNDS ?? 60);
+  const rounds = Number(process.env.QUILL_EXPORT_ROUNDS ?? (process.env.QUILL_TEST_LONG ? 500 : 60));
   const keyed = (address: string, table: string, key: Readonly<Record<string, string>>) =>
     [`${address}/edit`, { table, key }] as const;
   test.each([

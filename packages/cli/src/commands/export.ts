@@ -47,6 +47,7 @@ export async function exportFiles(options: ExportOptions, say: Say): Promise<num
   const areAll = options.files.every((file) => !file.endsWith(".page.yaml"));
   const catalog = await withDatabase(options.database, readCatalog);
   const packages = new Set<string>();
+  const types = new Set<string>();
   const left = new Set<string>();
   let failed = 0;
   for (const { name, page, findings } of bindPageFiles(named, catalog, areAll)) {
@@ -67,11 +68,14 @@ export async function exportFiles(options: ExportOptions, say: Say): Promise<num
     const count = lines.reduce((sum, { text }) => sum + text.split("\n").length - 1, 0);
     say(`${name}: ${path.join(options.to, name)}, ${count} lines.`);
     for (const each of exported.packages) packages.add(each);
+    for (const each of exported.types) types.add(each);
     for (const each of exported.left) left.add(each);
   }
   if (packages.size > 0) {
-    say(`\nIt needs: npm install ${[...packages].join(" ")}`);
-    say(`\nNot taken along:\n${[...left].map((each) => `- ${each}`).join("\n")}`);
+    say(
+      `\nIt needs:\n  npm install ${[...packages].sort().join(" ")}\n  npm install --save-dev ${[...types].sort().join(" ")} tsx typescript`,
+    );
+    say(`\nDifferences from the served page:\n${[...left].map((each) => `- ${each}`).join("\n")}`);
   }
   return failed > 0 ? 1 : 0;
 }

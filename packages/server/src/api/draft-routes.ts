@@ -278,6 +278,17 @@ function addVersions({ routes, taking, options }: Adding): void {
   );
 }
 
+/** A draft as plain code. */
+function addCode({ routes, taking, options }: Adding): void {
+  routes.post(
+    ["builder"],
+    "/:name/code",
+    taking(bodies.census, async ({ text: given }, name, _by, response) => {
+      response.json(await options.threads.run("code", await sound(options, name, given)));
+    }),
+  );
+}
+
 /** What the stored rows say of a draft's rules. */
 function addCensus({ routes, taking, options }: Adding): void {
   const { threads, censuses, look } = options;
@@ -436,6 +447,7 @@ export function draftRoutes(options: DraftRouteOptions): GuardedRoutes {
   const routes = new GuardedRoutes(options.account);
   routes.router.use(express.json({ limit: "2mb" }));
   const adding: Adding = { routes, taking: takingIn(options), options };
-  for (const add of [addDraft, addPublishing, addVersions, addCensus, addRehearsal, addReplay, addTrials]) add(adding);
+  for (const add of [addDraft, addPublishing, addVersions, addCode, addCensus, addRehearsal, addReplay, addTrials])
+    add(adding);
   return routes;
 }

@@ -8,6 +8,7 @@ import type {
   AdoptAnswer,
   CensusAnswer,
   ChangesAnswer,
+  CodeAnswer,
   ConditionAnswer,
   ConnectionAnswer,
   DatabaseAnswer,
@@ -256,6 +257,26 @@ describe("before publishing", () => {
       { name: "hollis", lines: expect.arrayContaining(["sees 48 records instead of 12"]) },
     ]);
     await ines.send("DELETE", "/drafts/station", { revision: said.revision });
+  });
+
+  test("a page is exported as plain code, as its text stands; what can't be is told with the reason", async () => {
+    const { said } = await ines.send<CodeAnswer>("POST", "/drafts/station/code", {
+      text: station.replace("Station name", "Name of the station"),
+    });
+    expect(said.because).toBeNull();
+    expect(said.files.map((file) => file.path)).toEqual(
+      expect.arrayContaining(["station/routes.ts", "station/routes.test.ts", "shared/html.ts"]),
+    );
+    expect(said.files.find((file) => file.path === "station/form.ts")?.text).toContain('name: "Name of the station"');
+    const loan = await readFile(path.join(workbench.directory, "loan.page.yaml"), "utf8");
+    expect((await ines.send<CodeAnswer>("POST", "/drafts/loan/code", { text: loan })).said).toEqual({
+      files: [],
+      left: [],
+      because: "it saves by a routine of the database",
+      packages: [],
+      types: [],
+    });
+    expect((await ines.send("POST", "/drafts/station/code", { text: "a: [" })).status).toBe(422);
   });
 
   test("a census runs in the background and is cancelled by another", async () => {

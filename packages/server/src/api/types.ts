@@ -595,3 +595,4 @@ export interface PersonSession {
 
 /** What a form that was written elsewhere comes to, and what is wrong with it. */
 export type { Adopted as AdoptAnswer, FormFinding } from "@loyal-quill/authoring";
+export type { ExportedPage as CodeAnswer } from "@loyal-quill/authoring/export";

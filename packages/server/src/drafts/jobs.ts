@@ -7,6 +7,7 @@ import { extremeRecords, firstSeen, neighbour, recordChoices } from "../api/reco
 import { sheetOf } from "../api/sheet.js";
 import { type TrialOptions, trial, trialOfList, trialOfNew, tryingAs } from "../api/trial.js";
 import type {
+  CodeAnswer,
   ConditionAnswer,
   DraftTrialAnswer,
   EffectAnswer,
@@ -120,6 +121,14 @@ export const jobs = {
   async review(ground: Ground, draft: Draft): Promise<Awaited<ReturnType<typeof reviewAgainstRows>>> {
     const { page, parsed } = bind(ground, draft);
     return page && parsed ? reviewAgainstRows(page, parsed, ground.options.database) : [];
+  },
+
+  /** The page as plain code; what lays it out is loaded when somebody asks. */
+  async code(ground: Ground, draft: Draft): Promise<CodeAnswer | null> {
+    const page = pageOf(ground, draft);
+    if (!page) return null;
+    const { exportPage } = await import("@loyal-quill/authoring/export");
+    return exportPage(page);
   },
 
   async condition(

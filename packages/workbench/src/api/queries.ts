@@ -3,6 +3,7 @@ import type {
   AccountSummary,
   CensusAnswer,
   ChangesAnswer,
+  CodeAnswer,
   ConnectionAnswer,
   DatabaseAnswer,
   DraftTrialAnswer,
@@ -186,6 +187,15 @@ export const useListTrial = (
         signal,
       }),
     placeholderData: keepPreviousData,
+    gcTime: 5000,
+  });
+
+/** The page that a text comes to as plain code. */
+export const useCode = (page: string, text: string) =>
+  useQuery({
+    queryKey: ["code", page, text],
+    queryFn: ({ signal }) =>
+      ask<CodeAnswer | null>(`/drafts/${encodeURIComponent(page)}/code`, { method: "POST", body: { text }, signal }),
     gcTime: 5000,
   });
 

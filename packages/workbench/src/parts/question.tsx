@@ -12,12 +12,12 @@ const Over = styled(ModalOverlay)`
   z-index: 10;
 `;
 
-const Leaf = styled(Modal)`
+const Leaf = styled(Modal)<{ $wide: boolean }>`
   background: ${({ theme }) => theme.paper};
   color: ${({ theme }) => theme.ink};
   border: 1px solid ${({ theme }) => theme.edge};
   padding: ${({ theme }) => theme.space(6)};
-  width: min(46rem, 92vw);
+  width: ${({ $wide }) => ($wide ? "min(78rem, 96vw)" : "min(46rem, 92vw)")};
   max-height: 86vh;
   overflow: auto;
   > section { outline: none; }
@@ -31,15 +31,17 @@ interface QuestionProps {
   readonly title: string;
   readonly onClose: () => void;
   readonly role?: "dialog" | "alertdialog";
+  /** Whether something is read in it that takes the window's width. */
+  readonly isWide?: boolean;
   readonly children: ReactNode;
 }
 
 /** What is asked before something is done, on a leaf of its own; the focus goes back to what had it before. */
-export function Question({ title, role = "dialog", onClose, children }: QuestionProps) {
+export function Question({ title, role = "dialog", isWide = false, onClose, children }: QuestionProps) {
   return (
     <English>
       <Over isOpen isDismissable onOpenChange={(open) => !open && onClose()}>
-        <Leaf>
+        <Leaf $wide={isWide}>
           <Dialog role={role}>
             <Heading slot="title">{title}</Heading>
             {children}

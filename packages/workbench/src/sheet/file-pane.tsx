@@ -2,6 +2,8 @@ import type { SheetAnswer } from "@loyal-quill/server/api";
 import { type DragEvent, useMemo, useState } from "react";
 import { styled } from "styled-components";
 import FileEditor from "../code/file-editor.js";
+import { Small } from "../parts/inputs.js";
+import { ExportCode } from "./export-code.js";
 import { Findings } from "./findings.js";
 import type { Found } from "./settings.js";
 
@@ -14,8 +16,10 @@ const Pane = styled.div<{ $over: boolean }>`
   outline: ${({ theme, $over }) => ($over ? `2px dashed ${theme.verdigris}` : "none")};
 `;
 
-const Foot = styled.p`
+const Foot = styled.div`
   display: flex;
+  flex-wrap: wrap;
+  align-items: baseline;
   gap: ${({ theme }) => theme.space(4)};
   padding: ${({ theme }) => theme.space(1)};
   color: ${({ theme }) => theme.soft};
@@ -34,6 +38,7 @@ interface FilePaneProps {
 /** Page file, beside the page. A file can be dropped here, and taken out. */
 export default function FilePane({ name, text, found, sheet, onChange, onGo }: FilePaneProps) {
   const [isOver, setOver] = useState(false);
+  const [isExporting, setExporting] = useState(false);
   const findings = useMemo(() => found.map(({ finding }) => finding), [found]);
   const drop = async (event: DragEvent): Promise<void> => {
     event.preventDefault();
@@ -62,8 +67,12 @@ export default function FilePane({ name, text, found, sheet, onChange, onGo }: F
         <a href={`data:text/yaml;charset=utf-8,${encodeURIComponent(text)}`} download={`${name}.page.yaml`}>
           Download file
         </a>
+        <Small type="button" onClick={() => setExporting(true)}>
+          Export code…
+        </Small>
         <span>Drop a file here to import it. Press Escape, then Tab, to leave the editor.</span>
       </Foot>
+      {isExporting && <ExportCode name={name} text={text} onClose={() => setExporting(false)} />}
     </Pane>
   );
 }

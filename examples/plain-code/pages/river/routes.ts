@@ -1,0 +1,113 @@
+/**
+ * The edit page of network.river: GET fills a form from the record, POST saves what was changed in it.
+ *
+ * Exported from the page file "river" in version 0a16fb57f05e. It is yours: nothing here needs the program that wrote it.
+ */
+import { type Request, Router } from "express";
+import {
+  type Answer,
+  answering,
+  bodyOf,
+  form,
+  methodNotAllowed,
+  notice,
+  type Options,
+  readSaid,
+} from "../shared/answers.js";
+import { lastChange } from "../shared/database.js";
+import { readToken, writeToken } from "../shared/form-token.js";
+import { segmentOf, wholeNumber } from "../shared/keys.js";
+import type { Actor } from "./actor.js";
+import { type Field, fields, labels, readForm, type Texts, textsOf, type River } from "./form.js";
+import { load, refusal, takenByOthers, update } from "./sql.js";
+import { formPage, type FormView, list, savedText, unchangedText } from "./view.js";
+
+// actor.roles.exists(r, r in ["hydrologist", "technician"])
+const mayOpen = (actor: Actor): boolean => actor.roles.some((r) => ["hydrologist", "technician"].includes(r));
+
+const tokenFor = (river: River, actor: Actor, secret: string): string =>
+  writeToken<Texts>({ key: [river.id], actor: actor.id, shown: textsOf(river) }, secret);
+
+const keyFrom = (request: Request): string | null =>
+  wholeNumber(segmentOf(request.params.id), -2147483648n, 2147483647n);
+
+async function open({ pool, secret }: Options<Actor>, actor: Actor, request: Request): Promise<Answer> {
+  const id = keyFrom(request);
+  if (id === null) return notice("malformed-key", list);
+  const river = await load(pool, id);
+  if (!river) return notice("no-such-record", list);
+  const view = { record: river, texts: textsOf(river), token: tokenFor(river, actor, secret) };
+  return { status: 200, ...formPage({ ...view, said: readSaid(request) }) };
+}
+
+async function save({ pool, secret }: Options<Actor>, actor: Actor, request: Request): Promise<Answer> {
+  const id = keyFrom(request);
+  if (id === null) return notice("malformed-key", list);
+  const body = bodyOf(request);
+  if (!body) return notice("form-broken", list);
+  const typed = fields.map((field) => [labels[field], body[field]] as const);
+  const shownThen = readToken<Texts>(body["form.token"], { key: [id], actor: actor.id }, secret);
+  if (!shownThen) return notice("form-not-yours", list, { typed });
+  for (let turn = 1; turn <= 5; turn += 1) {
+    // Tried anew where somebody has changed the record between this and the statement.
+    const river = await load(pool, id);
+    if (!river) return notice("record-gone", list, { typed });
+    const { texts, changes, problems: wrong } = readForm(body, shownThen, river);
+    const stored = textsOf(river);
+    const shown = { record: river, token: body["form.token"] ?? "", texts: { ...stored, ...texts } };
+    const again = (status: number, view: Partial<FormView>): Answer => ({ status, ...formPage({ ...shown, ...view }) });
+    /** The form made anew upon what is stored now, with what was typed in these fields. */
+    const renewed = (status: number, names: readonly Field[], view: Partial<FormView> = {}): Answer => {
+      const typed = Object.fromEntries(names.map((field) => [field, texts[field]]));
+      return again(status, { token: tokenFor(river, actor, secret), texts: { ...stored, ...typed }, ...view });
+    };
+    const changed = fields.filter((field) => field in changes && field !== body["form.take"]);
+    if (body["form.take"] !== undefined) return renewed(200, changed);
+    const taken = wrong.length === 0 ? [] : await takenByOthers(pool, river, changes);
+    const problems = [...wrong, ...taken.filter(({ field }) => wrong.every((each) => each.field !== field))];
+    if (problems.length > 0) return again(422, { problems });
+    for (const field of fields) if (changes[field] === river[field]) delete changes[field];
+    if (Object.keys(changes).length === 0) return { to: list.address, said: unchangedText(river) };
+    // Changes of different fields are merged; where somebody has changed the same one, it is for the person to decide.
+    const differing = fields.filter((field) => field in changes && stored[field] !== shownThen[field]);
+    if (differing.length > 0) {
+      const conflictAt = async (field: Field) => ({
+        field,
+        stored: stored[field],
+        change: await lastChange(pool, { table: "network.river", key: { id: river.id }, field, timeZone: "UTC" }),
+      });
+      return renewed(409, changed, { conflicts: await Promise.all(differing.map(conflictAt)) });
+    }
+    try {
+      const written = await update(pool, actor, river, changes);
+      if (written) {
+        const tell = written.isChanged ? savedText : unchangedText;
+        return { to: list.address, said: tell(written.river) };
+      }
+    } catch (error) {
+      const problem = refusal(error, changes);
+      if (!problem) throw error;
+      return again(422, { problems: [problem] });
+    }
+  }
+  return notice("too-busy", list, { typed });
+}
+
+/**
+ * The routes of the page: `app.use(riverRoutes({ pool, secret, actor }))`.
+ *
+ * The pool's role needs SELECT and UPDATE on network.river, SELECT on quill_log.change, and EXECUTE on quill_log.add_change.
+ */
+export function riverRoutes(options: Options<Actor>): Router {
+  const answer = answering(options, mayOpen, list);
+  const router = Router();
+  router
+    .route("/rivers/:id/edit")
+    .get(answer((actor, request) => open(options, actor, request)))
+    .post(
+      form,
+      answer((actor, request) => save(options, actor, request)),
+    )
+    .all(methodNotAllowed(options, list));
+  return router;
+}

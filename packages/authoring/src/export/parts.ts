@@ -1,0 +1,44 @@
+import { everyPart } from "@loyal-quill/core/condition/expression";
+import type { TableChoices } from "@loyal-quill/core/controls/choice-source";
+import type { Field, Page } from "@loyal-quill/core/page/page";
+import type { Rule } from "@loyal-quill/core/rules/rule";
+import { camelCase } from "./source.js";
+
+/* What several of the exported files are made of. */
+
+/** The fields that the form of a stored record takes. */
+export const takenBy = (page: Page): readonly Field[] => page.fields.filter((field) => !field.readOnly);
+
+/** The choices of a field that come from a table. */
+export const tableChoices = (field: Field): TableChoices | null =>
+  field.choices?.from === "table" ? field.choices : null;
+
+/** The rule by which a typed value must be among a field's choices; undefined where there is none. */
+export const choiceRule = (field: Field): Rule | undefined =>
+  tableChoices(field)
+    ? (field.rules.find(({ rule }) => rule === "offered") ?? field.rules.find(({ rule }) => rule === "exists"))
+    : undefined;
+
+/** The fields whose values must be among the choices that are offered. */
+export const offeredFields = (page: Page): readonly Field[] => takenBy(page).filter((field) => choiceRule(field));
+
+/** Every condition that a form is judged by. */
+export const judgedBy = (page: Page) => [
+  ...page.checks.map(({ condition }) => condition),
+  ...takenBy(page).flatMap(({ rules }) => rules.flatMap(({ when }) => when ?? [])),
+  ...(page.reason ? [page.reason] : []),
+];
+
+/** What judging a form needs besides what was sent: the names of its parameters, in their order. */
+export function judgingNeeds(page: Page): readonly string[] {
+  const asks = (what: "actor" | "now"): boolean =>
+    judgedBy(page).some(({ expression }) => everyPart(expression).some(({ op }) => op === what));
+  const withChoices = offeredFields(page).length > 0;
+  return [
+    ...(judgedBy(page).length > 0 || withChoices ? [camelCase(page.name)] : []),
+    ...(withChoices ? ["choices"] : []),
+    ...(asks("actor") ? ["actor"] : []),
+    ...(asks("now") ? ["now"] : []),
+    ...(page.reason ? ["reason"] : []),
+  ];
+}
