@@ -1,6 +1,6 @@
 import { type Conflict, conflictNote, summary } from "../shared/form-html.js";
 import { Html, html, segment } from "../shared/html.js";
-import { type Field, labels, type Problem, type River, type Texts } from "./form.js";
+import { type Field, labels, type Problem, type River, type Texts, textsOf } from "./form.js";
 
 /** Where the records are listed: the way back. */
 export const list = { address: "/rivers", title: "Rivers" };
@@ -63,7 +63,8 @@ function field(view: FormView, name: Field, control: Html, around: Around = {}):
 }
 
 /** Only what is there may not be emptied: an old record that lacks it can still be changed elsewhere. */
-const isNeeded = ({ texts }: FormView, name: Field): boolean => needed.includes(name) && texts[name] !== "";
+const isNeeded = ({ texts, record }: FormView, name: Field): boolean =>
+  needed.includes(name) && (texts[name] !== "" || textsOf(record)[name] !== "");
 
 /** What every control has. */
 const shared = (view: FormView, name: Field): Html => html`id="${name}" ${described(view, name)}`;

@@ -86,7 +86,8 @@ function field(view: FormView, name: Field, control: Html, around: Around = {}):
 }
 
 /** Only what is there may not be emptied: an old record that lacks it can still be changed elsewhere. */
-const isNeeded = ({ texts }: FormView, name: Field): boolean => needed.includes(name) && texts[name] !== "";
+const isNeeded = ({ texts, record }: FormView, name: Field): boolean =>
+  needed.includes(name) && (texts[name] !== "" || textsOf(record)[name] !== "");
 
 /** What every control has. */
 const shared = (view: FormView, name: Field): Html => html`id="${name}" ${described(view, name)}`;

@@ -224,7 +224,7 @@ export function viewFile(page: Page): string {
 </form>\``;
   return `import { type Conflict, conflictNote, ${used.has("fixed") ? "fixed, " : ""}${usesOptions ? "type Option, " : ""}summary } from "../shared/form-html.js";
 import { Html, html, segment } from "../shared/html.js";
-${texts.includes("actor: Actor") ? 'import type { Actor } from "./actor.js";\n' : ""}import { type Field, labels, ${withZone ? "localTime, " : ""}type Problem, type ${type}, type Texts${used.has("offered") || used.has("date") || used.has("moment") ? ", textsOf" : ""} } from "./form.js";
+${texts.includes("actor: Actor") ? 'import type { Actor } from "./actor.js";\n' : ""}import { type Field, labels, ${withZone ? "localTime, " : ""}type Problem, type ${type}, type Texts, textsOf } from "./form.js";
 ${hasChoices ? 'import type { Choices } from "./sql.js";' : ""}
 
 ${texts}
@@ -272,7 +272,8 @@ function field(view: FormView, name: Field, control: Html, around: Around = {}):
 }
 
 /** Only what is there may not be emptied: an old record that lacks it can still be changed elsewhere. */
-const isNeeded = ({ texts }: FormView, name: Field): boolean => needed.includes(name) && texts[name] !== "";
+const isNeeded = ({ texts, record }: FormView, name: Field): boolean =>
+  needed.includes(name) && (texts[name] !== "" || textsOf(record)[name] !== "");
 
 /** What every control has. */
 const shared = (view: FormView, name: Field): Html => html\`id="\${name}" \${described(view, name)}\`;

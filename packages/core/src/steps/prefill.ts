@@ -98,7 +98,7 @@ export function prefillFields(
         field.control === "file" && stored !== null && form === "edit" ? fileAddress(page, key, field, request) : null,
       stored,
       told: told(page, field.column, stored),
-      isNeeded: isNeeded(field, form, text),
+      isNeeded: isNeeded(field, form, text === "" ? shown.text : text),
       problems: [],
       conflict: null,
     };

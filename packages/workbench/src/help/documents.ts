@@ -6,6 +6,7 @@ export const documents: Readonly<Record<string, string>> = {
   conditions: "Conditions and values",
   findings: "Findings of the review",
   adopting: "Forms taken in",
+  exporting: "Pages as plain code",
   rehearsal: "Rehearsal",
   "saving-does-not-work": "“Saving doesn’t work”",
   log: "The change log",
