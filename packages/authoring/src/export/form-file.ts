@@ -6,7 +6,7 @@ import { type HelperName, helpersFor, helperText } from "./helpers.js";
 import { NotPlain, PlainCode } from "./logic.js";
 import { choiceRule, judgingNeeds, offeredFields, takenBy } from "./parts.js";
 import { readerCode, ruleCode, shownCode, tidyCode } from "./reading.js";
-import { camelCase, comment, keyOf, member, pascalCase, quote, said } from "./source.js";
+import { comment, keyOf, member, quote, recordName, said, typeName } from "./source.js";
 
 import { tellsMoments } from "./told.js";
 
@@ -92,8 +92,8 @@ function unsentCode(page: Page): string {
 
 /** The text of the file. @throws NotPlain */
 export function formFile(page: Page): string {
-  const type = pascalCase(page.name);
-  const record = camelCase(page.name);
+  const type = typeName(page);
+  const record = recordName(page);
   const taken = takenBy(page);
   const called = new Set<HelperName>();
   const code = new PlainCode({ row: record, form: "form", actor: "actor", now: "now" });

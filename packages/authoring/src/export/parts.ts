@@ -2,7 +2,7 @@ import { everyPart } from "@loyal-quill/core/condition/expression";
 import type { TableChoices } from "@loyal-quill/core/controls/choice-source";
 import type { Field, Page } from "@loyal-quill/core/page/page";
 import type { Rule } from "@loyal-quill/core/rules/rule";
-import { camelCase } from "./source.js";
+import { recordName, variable } from "./source.js";
 
 /* What several of the exported files are made of. */
 
@@ -35,10 +35,20 @@ export function judgingNeeds(page: Page): readonly string[] {
     judgedBy(page).some(({ expression }) => everyPart(expression).some(({ op }) => op === what));
   const withChoices = offeredFields(page).length > 0;
   return [
-    ...(judgedBy(page).length > 0 || withChoices ? [camelCase(page.name)] : []),
+    ...(judgedBy(page).length > 0 || withChoices ? [recordName(page)] : []),
     ...(withChoices ? ["choices"] : []),
     ...(asks("actor") ? ["actor"] : []),
     ...(asks("now") ? ["now"] : []),
     ...(page.reason ? ["reason"] : []),
   ];
+}
+
+/** What the parts of a page's key are called, in the code and in the address. */
+export function keyNames(page: Page): readonly string[] {
+  const names: string[] = [];
+  for (const { name } of page.key) {
+    const plain = variable(name);
+    names.push(names.includes(plain) || plain === recordName(page) ? `${plain}${names.length + 1}` : plain);
+  }
+  return names;
 }

@@ -3,16 +3,16 @@ import type { Page } from "@loyal-quill/core/page/page";
 import { type Column, tableName } from "@loyal-quill/core/table/model";
 import { integerRanges } from "@loyal-quill/core/values/integer-ranges";
 import { NotPlain, PlainCode } from "./logic.js";
-import { judgingNeeds, tableChoices, takenBy } from "./parts.js";
-import { camelCase, comment, keyOf, member, pascalCase, quote } from "./source.js";
+import { judgingNeeds, keyNames, tableChoices, takenBy } from "./parts.js";
+import { camelCase, comment, keyOf, member, quote, recordName, typeName } from "./source.js";
 import { looksUp } from "./sql-file.js";
 
 /* The file with the page's routes: the way of a request from the address to the answer. */
 
 /** How a part of the key is read from the address: an expression over `text`, null where it is none. */
-function keyPart(column: Column): string {
+function keyPart(column: Column, name: string): string {
   const { kind, cast, maxLength, shown } = column.type;
-  const text = `segmentOf(request.params${memberOf(column.name)})`;
+  const text = `segmentOf(request.params.${name})`;
   switch (kind) {
     case "integer": {
       const range = integerRanges[cast];
@@ -30,17 +30,12 @@ function keyPart(column: Column): string {
   }
 }
 
-const memberOf = (name: string): string => (/^[A-Za-z_]\w*$/.test(name) ? `.${name}` : `[${quote(name)}]`);
-
-/** Where the path's parameters would not be names for Express, the page can't be exported under them. */
-const pathOf = (page: Page): string => {
-  for (const { name } of page.key)
-    if (!/^[A-Za-z_]\w*$/.test(name)) throw new NotPlain(`the key's column "${name}" in the address`);
-  return `${page.path.list}/${page.path.columns.map((name) => `:${name}`).join("/")}/edit`;
-};
+/** The address of a record's form, as Express reads it. */
+const pathOf = (page: Page): string =>
+  `${page.path.list.replaceAll(/[:*?+!(){}[\]\\]/g, "\\$&")}/${page.path.columns.map((name) => `:${keyNames(page)[page.key.findIndex((column) => column.name === name)]}`).join("/")}/edit`;
 
 /** Where an answer leads after a save. */
-function leadsTo(page: Page, record = camelCase(page.name)): string {
+function leadsTo(page: Page, record = recordName(page)): string {
   if (page.answer.to) throw new NotPlain("an address of your own to go to after a save");
   // There is no page of a record but its form, and no next one.
   return page.answer.saved === "list" || page.answer.saved === "next"
@@ -50,8 +45,9 @@ function leadsTo(page: Page, record = camelCase(page.name)): string {
 
 /** The text of the file. @throws NotPlain */
 export function routesFile(page: Page): string {
-  const type = pascalCase(page.name);
-  const record = camelCase(page.name);
+  const type = typeName(page);
+  const routes = `${camelCase(page.name)}Routes`;
+  const record = recordName(page);
   const hasChoices = takenBy(page).some((field) => tableChoices(field));
   const needs = judgingNeeds(page);
   const setsNow = page.sets.some(({ on, value }) => on !== "new" && value.expression.op === "now");
@@ -62,7 +58,7 @@ export function routesFile(page: Page): string {
   const opens = open
     ? new PlainCode({ row: "row", form: "form", actor: "actor", now: "new Date()" }).truth(open.expression)
     : "true";
-  const keys = page.key.map(({ name }) => camelCase(name));
+  const keys = keyNames(page);
   const key = page.key.length === 1 ? (keys[0] ?? "") : "...key";
   const load = `load(pool, ${rows ? "actor, " : ""}${key})`;
   const loading = hasChoices
@@ -80,12 +76,14 @@ export function routesFile(page: Page): string {
     const problems = [...wrong, ...taken.filter(({ field }) => wrong.every((each) => each.field !== field))];\n`
     : "";
   const keyType = page.key.length === 1 ? "string" : `readonly [${keys.map((name) => `${name}: string`).join(", ")}]`;
-  const keyRead = page.key.length === 1 ? keyPart(page.key[0] as Column) : "";
-  const parts = page.key.map((column) => `const ${camelCase(column.name)} = ${keyPart(column)};`).join("\n  ");
+  const keyRead = page.key.length === 1 ? keyPart(page.key[0] as Column, keys[0] ?? "") : "";
+  const parts = page.key
+    .map((column, index) => `const ${keys[index]} = ${keyPart(column, keys[index] ?? "")};`)
+    .join("\n  ");
   const mayFail = page.key.filter(
     ({ type: { kind, maxLength } }) => !(kind === "enum" || (kind === "text" && maxLength === null)),
   );
-  const malformed = mayFail.map(({ name }) => `${camelCase(name)} === null`).join(" || ");
+  const malformed = mayFail.map((column) => `${keys[page.key.indexOf(column)]} === null`).join(" || ");
   const keyCode =
     page.key.length === 1
       ? `const keyFrom = (request: Request): string${mayFail.length > 0 ? " | null" : ""} => ${keyRead};`
@@ -186,11 +184,11 @@ ${edit ? `    if (!mayEdit(${editArguments})) return notice("may-not-edit", list
 }
 
 /**
- * The routes of the page: \`app.use(${record}Routes({ pool, secret, actor }))\`.
+ * The routes of the page: \`app.use(${routes}({ pool, secret, actor }))\`.
  *
  * The pool's role needs SELECT and UPDATE on ${tableName(page.table)}${grantsBeside(page)}, SELECT on quill_log.change, and EXECUTE on quill_log.add_change.${utc ? " Its sessions must speak UTC." : ""}
  */
-export function ${record}Routes(options: Options<Actor>): Router {
+export function ${routes}(options: Options<Actor>): Router {
 ${
   utc
     ? `  if (!/TimeZone=UTC/i.test(options.pool.options.options ?? ""))

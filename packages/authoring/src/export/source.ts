@@ -53,6 +53,34 @@ export const keyOf = (name: string): string => (isIdentifier(name) ? name : quot
 
 const words = (name: string): readonly string[] => name.split(/[^A-Za-z0-9]+/).filter((word) => word !== "");
 
+/** Words of the language, and names that stand in exported files: a variable or type that is called like one of them has an ending. */
+const taken: ReadonlySet<string> = new Set(
+  "abstract actor again answer any app arguments as async await body boolean break by case catch change changed changes check choices class conflicts const constraints constructor content continue date debugger declare default delete described differing do document else enum error eval export extends false field fields finally fixed float for form formPage from function get help helps html if implements import in instance interface is key known label labels lastChange let line lines list load lockedText match may module moment namespace needed never new none nothing notice now null number object of offered open options order package parameters parts pool private problem problems protected public query raw read readForm reason record refusal renewed request response result return right route router row rows said save saved savedText saveText secret segment select selected sent server set shared shown static status stored string style summary super switch symbol table tell text texts textsOf this throw title titleOf token true try turn type typed typeof undefined unique unknown update uuid value values var view void while with written wrong yield zone".split(
+    " ",
+  ),
+);
+const takenTypes: ReadonlySet<string> = new Set(
+  "Actor Answer Array Around Big BigInt Boolean Changes Choices Conflict Date DatabaseError Error Field Form FormView Html Map Number Object Option Options ParseError Partial Place Pool Problem Promise Read Readonly Record Request Response Router Set String Symbol Temporal Texts Values".split(
+    " ",
+  ),
+);
+
+/** The name of a variable for this. */
+export const variable = (name: string): string => {
+  const plain = camelCase(name);
+  return taken.has(plain) ? `${plain}Value` : plain;
+};
+
+/** What a page's record is called: its variable and its type. */
+export const recordName = ({ name }: { readonly name: string }): string => {
+  const plain = camelCase(name);
+  return taken.has(plain) ? `${plain}Record` : plain;
+};
+export const typeName = ({ name }: { readonly name: string }): string => {
+  const plain = pascalCase(name);
+  return takenTypes.has(plain) || taken.has(plain) ? `${plain}Record` : plain;
+};
+
 /** `reading-note` as `readingNote`. */
 export function camelCase(name: string): string {
   const [first = "record", ...rest] = words(name);
@@ -63,7 +91,7 @@ export function camelCase(name: string): string {
 const capital = (word: string): string => `${word.charAt(0).toUpperCase()}${word.slice(1)}`;
 
 /** `reading-note` as `ReadingNote`. */
-export const pascalCase = (name: string): string => capital(camelCase(name));
+const pascalCase = (name: string): string => capital(camelCase(name));
 
 /** Words that PostgreSQL takes for parts of a statement unless they are quoted (documentation, appendix C). */
 const reserved: ReadonlySet<string> = new Set(

@@ -4,7 +4,7 @@ import type { Field, Page, SetColumn } from "@loyal-quill/core/page/page";
 import { castText } from "@loyal-quill/core/postgres/text-form";
 import { type Column, columnOf, tableName } from "@loyal-quill/core/table/model";
 import { NotPlain, PlainCode, PlainSql } from "./logic.js";
-import { tableChoices as listedChoices, offeredFields, takenBy } from "./parts.js";
+import { keyNames, tableChoices as listedChoices, offeredFields, takenBy } from "./parts.js";
 import {
   camelCase,
   comment,
@@ -12,11 +12,13 @@ import {
   inTemplate,
   keyOf,
   member,
-  pascalCase,
   quote,
+  recordName,
   said,
   sqlText,
   tableIdentifier,
+  typeName,
+  variable,
 } from "./source.js";
 
 /* The file with the page's statements. */
@@ -30,7 +32,7 @@ function asText(alias: string, column: Column): string {
   return isPlain ? name : castText(name, column);
 }
 
-const placesOf = (page: Page) => ({ row: camelCase(page.name), form: "form", actor: "actor", now: "now" });
+const placesOf = (page: Page) => ({ row: recordName(page), form: "form", actor: "actor", now: "now" });
 
 /** The predicate of the page's `rows` condition as a function over actor, parameters and alias; empty where it has none. */
 function ownRows(page: Page): string {
@@ -50,10 +52,9 @@ const byKey = (page: Page, alias: string, value: (column: Column) => string): st
 
 /** The parameters of the function that loads a record: its key. */
 export const keyParameters = (page: Page): string =>
-  page.key.map((column) => `${camelCase(column.name)}: string`).join(", ");
-
-export const keyArguments = (page: Page, of: (column: Column) => string = ({ name }) => camelCase(name)): string =>
-  page.key.map(of).join(", ");
+  keyNames(page)
+    .map((name) => `${name}: string`)
+    .join(", ");
 
 /** Parts between commas, in lines that can be read. */
 function inLines(parts: readonly string[]): string {
@@ -77,13 +78,13 @@ const selected = (t: string): string => \`${inTemplateKeeping(inLines([...column
 }
 
 function loadCode(page: Page): string {
-  const type = pascalCase(page.name);
+  const type = typeName(page);
   return `/** The record with this key, if the actor may see it. */
 export async function load(pool: Pool, ${page.access.rows ? "actor: Actor, " : ""}${keyParameters(page)}): Promise<${type} | null> {
   const { $, values } = parameters();
   const { rows } = await pool.query<${type}>(
     \`SELECT \${selected("t")} FROM ${tableIdentifier(page.table)} AS t
-     WHERE ${byKey(page, "t", ({ name }) => camelCase(name))}${page.access.rows ? ' AND ${ownRows(actor, $, "t")}' : ""}\`,
+     WHERE ${byKey(page, "t", (column) => keyNames(page)[page.key.indexOf(column)] ?? "")}${page.access.rows ? ' AND ${ownRows(actor, $, "t")}' : ""}\`,
     values,
   );
   return rows[0] ?? null;
@@ -124,10 +125,10 @@ function choicesCode(page: Page, fields: readonly Field[]): string {
 
 export async function loadChoices(pool: Pool): Promise<Choices> {
   const list = async (text: string): Promise<readonly Option[]> => (await pool.query<Option>(text)).rows;
-  const [${names.map(camelCase).join(", ")}] = await Promise.all([
+  const [${names.map(variable).join(", ")}] = await Promise.all([
     ${lists.join(",\n    ")},
   ]);
-  return { ${names.map((name) => (camelCase(name) === name ? name : `${keyOf(name)}: ${camelCase(name)}`)).join(", ")} };
+  return { ${names.map((name) => (variable(name) === name ? name : `${keyOf(name)}: ${variable(name)}`)).join(", ")} };
 }`;
 }
 
@@ -166,8 +167,8 @@ function givenCode(page: Page, { column, value }: SetColumn): string {
 }
 
 function updateCode(page: Page): string {
-  const record = camelCase(page.name);
-  const type = pascalCase(page.name);
+  const record = recordName(page);
+  const type = typeName(page);
   const { table } = page;
   const sets = setEntries(page, "save");
   const usesNow = sets.some((set) => set.includes("now."));
@@ -266,8 +267,8 @@ export const looksUp = (page: Page): "always" | "told" | "never" => {
 function takenCode(page: Page): string {
   const asked = uniques(page);
   if (asked.length === 0) return "";
-  const record = camelCase(page.name);
-  const type = pascalCase(page.name);
+  const record = recordName(page);
+  const type = typeName(page);
   const itself = page.key
     .map((column) => `o.${identifier(column.name)} = \${$(${member(record, column.name)})}::${column.type.cast}`)
     .join(" AND ");
@@ -376,7 +377,7 @@ function leftRows(page: Page): string {
 /** The text of the file. @throws NotPlain */
 export function sqlFile(page: Page): string {
   const listed = takenBy(page).filter((field) => listedChoices(field));
-  const type = pascalCase(page.name);
+  const type = typeName(page);
   const body = [
     ownRows(page),
     selectedCode(page),

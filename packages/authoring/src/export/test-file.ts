@@ -49,7 +49,7 @@ const longest = (field: Field): number | null => {
 export function testFile(page: Page): string | null {
   const change = changeable(page);
   if (!change) return null;
-  const record = camelCase(page.name);
+  const routes = `${camelCase(page.name)}Routes`;
   const name = change.field.column.name;
   const isBox = change.field.control === "check-box";
   const empties = takenBy(page).filter(required);
@@ -86,14 +86,14 @@ import type { AddressInfo } from "node:net";
 import { after, before, test } from "node:test";
 import express from "express";
 import { Pool } from "pg";
-import { ${record}Routes } from "./routes.js";
+import { ${routes} } from "./routes.js";
 
 /** Who may do all that the page knows of: change it where your own people have other roles. */
 const person = ${person};
 
 const pool = new Pool({ connectionString: process.env.DATABASE_URL ?? "", options: "-c TimeZone=UTC" });
 const app = express();
-app.use(${record}Routes({ pool, secret: "a secret for tests, of 32 letters", actor: (request) => JSON.parse(request.get("x-person") ?? "null") }));
+app.use(${routes}({ pool, secret: "a secret for tests, of 32 letters", actor: (request) => JSON.parse(request.get("x-person") ?? "null") }));
 const server = createServer(app);
 let origin = "";
 let key: readonly string[] = [];

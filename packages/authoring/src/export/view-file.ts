@@ -3,7 +3,7 @@ import type { Field, Page } from "@loyal-quill/core/page/page";
 import { hasOwnWay } from "@loyal-quill/core/values/in-language";
 import { NotPlain, PlainCode } from "./logic.js";
 import { tableChoices, takenBy } from "./parts.js";
-import { camelCase, keyOf, literalOf, member, pascalCase, quote, templateLiteral } from "./source.js";
+import { keyOf, literalOf, member, quote, recordName, templateLiteral, typeName } from "./source.js";
 import { tellsMoments, toldCode } from "./told.js";
 
 /* The file with the page's HTML. */
@@ -140,8 +140,8 @@ function filled(page: Page, code: Parameters<typeof word>[1], places: Readonly<R
 
 /** What a page says of its records, as functions over one. */
 function textsCode(page: Page): string {
-  const record = camelCase(page.name);
-  const type = pascalCase(page.name);
+  const record = recordName(page);
+  const type = typeName(page);
   const told = (template: Page["title"]): string => templateLiteral(template, (name) => toldCode(page, record, name));
   const title = `titleOf(${record})`;
   const { edit } = page.access;
@@ -190,8 +190,8 @@ export function viewFile(page: Page): string {
     )
   )
     throw new NotPlain(`numbers or days that are written in the way of its language (${language})`);
-  const record = camelCase(page.name);
-  const type = pascalCase(page.name);
+  const record = recordName(page);
+  const type = typeName(page);
   const used = new Set<ControlName>();
   const taken = takenBy(page);
   const fixed = page.fields.filter((field) => !taken.includes(field));

@@ -5,18 +5,23 @@ import process from "node:process";
 import { fileURLToPath } from "node:url";
 import { promisify } from "node:util";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import { Chance, freshDatabase, type TestDatabase } from "@loyal-quill/testing";
-import pg from "pg";
 import {
-  type Application,
-  directoryWithin,
-  exported,
-  personHeader,
-  removed,
-  startExported,
-  startServed,
-} from "../testing/exported.js";
-import { type Seen, seen } from "../testing/seen.js";
+  type Answered,
+  ask,
+  bodyOf,
+  both,
+  byChance,
+  compared,
+  dara,
+  ended,
+  hollis,
+  type Person,
+  type Side,
+  type Stored,
+  side,
+  tamsin,
+} from "../testing/beside.js";
+import { directoryWithin, exported, personHeader, removed, startExported, startServed } from "../testing/exported.js";
 import { exportFiles } from "./export.js";
 import { verify } from "./log-verify.js";
 
@@ -83,6 +88,12 @@ checks:
 answer: { saved: page }
 `;
 
+/** What both databases have besides the demo. */
+const besides = [
+  kindsTable,
+  `INSERT INTO field.reading_note (station_code, noted_at, level_m, note) VALUES ('MV-014', '2026-03-29 00:59:59.5+00', 1.25, 'First'), ('MV-020', '2026-10-25 00:30:00+00', NULL, 'Twice'), ('MV-014', '2026-10-25 01:30:00.123456+00', 3, E'Lines\nof it')`,
+];
+
 /** The demo's pages, and the page above; what isn't exported of what comes after a save is left out of them. */
 async function pagesIn(to: string): Promise<string> {
   const directory = path.join(to, "page-files");
@@ -96,18 +107,6 @@ async function pagesIn(to: string): Promise<string> {
   return directory;
 }
 
-const hollis = { id: "hollis", name: "Hollis Brandt", roles: ["hydrologist"], region_id: "2" };
-const tamsin = { id: "tamsin", name: "Tamsin Okoro", roles: ["technician"], region_id: "3" };
-const dara = { id: "dara", name: "Dara Lindqvist", roles: ["duty-officer"], region_id: null };
-type Person = typeof hollis | typeof tamsin | typeof dara;
-
-/** One of the two applications with its database. */
-interface Side {
-  readonly made: TestDatabase;
-  readonly owner: pg.Client;
-  readonly application: Application;
-}
-
 let directory: string;
 let pages: string;
 let told: readonly string[];
@@ -115,138 +114,20 @@ let served: Side;
 let plain: Side;
 let sides: readonly Side[] = [];
 
-async function side(start: (database: string) => Promise<Application>): Promise<Side> {
-  const made = await freshDatabase();
-  const owner = new pg.Client(made.owner);
-  await owner.connect();
-  await owner.query(kindsTable);
-  await owner.query(
-    `INSERT INTO field.reading_note (station_code, noted_at, level_m, note) VALUES ('MV-014', '2026-03-29 00:59:59.5+00', 1.25, 'First'), ('MV-020', '2026-10-25 00:30:00+00', NULL, 'Twice'), ('MV-014', '2026-10-25 01:30:00.123456+00', 3, E'Lines\nof it')`,
-  );
-  return { made, owner, application: await start(made.pages) };
-}
-
 beforeAll(async () => {
   directory = await directoryWithin();
   pages = await pagesIn(directory);
-  served = await side((database) => startServed(pages, database));
+  served = await side((database) => startServed(pages, database), besides);
   told = await exported(served.made.pages, [pages], directory);
   const missing = names.filter((name) => !told.some((line) => line.startsWith(`${name}: `) && line.includes(" lines")));
   if (missing.length > 0) throw new Error(`Not exported: ${told.join("\n")}`);
-  plain = await side((database) => startExported(directory, names, database));
+  plain = await side((database) => startExported(directory, names, database), besides);
   sides = [served, plain];
 }, 120_000);
 afterAll(async () => {
-  for (const { application, owner, made } of sides) {
-    await application.stop();
-    await owner.end();
-    await made.drop();
-  }
+  for (const each of sides) await ended(each);
   await removed(directory);
 });
-
-interface Answered {
-  readonly status: number;
-  readonly location: string | null;
-  readonly caching: string | null;
-  readonly allow: string | null;
-  readonly type: string | null;
-  /** The line that it leaves for the page after it. */
-  readonly left: string | null;
-  readonly seen: Seen;
-}
-
-function lineLeft(response: Response): string | null {
-  for (const cookie of response.headers.getSetCookie()) {
-    const [, name = "", value = ""] = /^([^=]+)=([^;]*)/.exec(cookie) ?? [];
-    if (name === "page_said" && value !== "") return decodeURIComponent(value);
-    if (name === "quill_said" && value !== "")
-      return (JSON.parse(decodeURIComponent(value.slice(value.indexOf(".") + 1))) as { text: string }).text;
-  }
-  return null;
-}
-
-async function ask(
-  { application }: Side,
-  address: string,
-  person: Person | null,
-  body?: string,
-  more: RequestInit = {},
-): Promise<Answered> {
-  const response = await fetch(`${application.origin}${address}`, {
-    method: body === undefined ? "GET" : "POST",
-    redirect: "manual",
-    ...(body === undefined ? {} : { body }),
-    ...more,
-    headers: {
-      ...(person ? { [personHeader]: JSON.stringify(person) } : {}),
-      ...(body === undefined ? {} : { "content-type": "application/x-www-form-urlencoded" }),
-      ...(more.headers as Record<string, string> | undefined),
-    },
-  });
-  const text = await response.text();
-  return {
-    status: response.status,
-    location: response.headers.get("location"),
-    caching: response.headers.get("cache-control"),
-    allow: response.headers.get("allow"),
-    type: response.headers.get("content-type"),
-    left: lineLeft(response),
-    seen: seen(text),
-  };
-}
-
-/** What is compared of an answer: all that people see and programs go by, but the form's token. */
-const compared = ({ seen: { sends: _, ...rest }, ...answered }: Answered) => ({ ...answered, ...rest });
-
-const bodyOf = ({ sends }: Seen, edits: Readonly<Record<string, string | null>>): string => {
-  const values = new Map<string, string | null>([...sends, ...Object.entries(edits)]);
-  return new URLSearchParams(
-    [...values].flatMap(([name, value]): [string, string][] =>
-      value === null ? [] : [[name, value.replaceAll(/\r\n?|\n/g, "\r\n")]],
-    ),
-  ).toString();
-};
-
-/** A record as it is stored, and the log's entries of it, newest last; the moment and what it is chained to are each database's own. */
-async function stored({ owner }: Side, table: string, key: Readonly<Record<string, string>>): Promise<unknown> {
-  const where = Object.keys(key)
-    .map((name, index) => `"${name}"::text = $${index + 1}`)
-    .join(" AND ");
-  const { rows } = await owner.query(`SELECT to_jsonb(t) AS row FROM ${table} AS t WHERE ${where}`, Object.values(key));
-  const { rows: entries } = await owner.query(
-    "SELECT actor_id, actor_name, page, page_version, table_name, record_key, new_key, operation, fields, reason, way, request_id IS NOT NULL AS requested FROM quill_log.change WHERE table_name = $1 AND record_key @> $2 ORDER BY id",
-    [table.replaceAll('"', ""), JSON.stringify(key)],
-  );
-  return { row: rows[0]?.row ?? null, entries };
-}
-
-/** Where a record is stored. */
-interface Stored {
-  readonly table: string;
-  readonly key: Readonly<Record<string, string>>;
-}
-
-/** Sends one form to both, opened by the same person, and compares. @returns what the served page answered */
-async function both(
-  address: string,
-  of: Stored,
-  person: Person,
-  edits: Readonly<Record<string, string | null>>,
-  between: (side: Side) => Promise<unknown> = async () => {},
-): Promise<Answered> {
-  const answers: Answered[] = [];
-  for (const each of sides) {
-    const opened = await ask(each, address, person);
-    await between(each);
-    answers.push(opened, await ask(each, address, person, bodyOf(opened.seen, edits)));
-  }
-  const [servedOpened, servedSaved, plainOpened, plainSaved] = answers as [Answered, Answered, Answered, Answered];
-  expect(compared(plainOpened)).toEqual(compared(servedOpened));
-  expect(compared(plainSaved)).toEqual(compared(servedSaved));
-  expect(await stored(plain, of.table, of.key)).toEqual(await stored(served, of.table, of.key));
-  return servedSaved;
-}
 
 const station = (code = "MV-014"): Stored => ({ table: "network.station", key: { code } });
 const mv014 = "/stations/MV-014/edit";
@@ -327,111 +208,27 @@ test("the code is strict TypeScript", async () => {
   expect(result.stdout).toBe("");
 }, 60_000);
 
-/** What people and programs may send for a control, by its kind: sound, odd and wrong. */
-const texts: Readonly<Record<string, readonly string[]>> = {
-  text: [
-    "",
-    " ",
-    "Otter Weir",
-    "  two  spaces ",
-    "é ü 𝛼",
-    "<b>&amp;'</b>",
-    "12",
-    "-0.00",
-    "007",
-    "1e3",
-    "1,234.5",
-    "2.345",
-    "9999999999",
-    "NaN",
-    "abc\0",
-    "true",
-    "01632 960018",
-    "x".repeat(70),
-    "a@b.example",
-    "https://b.example/?x=1#y",
-    "HTTP://",
-    "5",
-    "95",
-    "0.5",
-    "-3",
-    "6f0e8f5e-0d3b-4b53-9d5c-3f6d6f2d3c11",
-    "6F0E8F5E-0d3b-4b53-9d5c-3f6d6f2d3c12",
-    "n o t  \t t a b",
-    "2026-02-29 10:00",
-    "$1",
-  ],
-  date: ["", "2024-02-29", "2026-02-29", "0000-01-01", "1.2.2026", "9999-12-31", "12026-01-01"],
-  "datetime-local": [
-    "",
-    "2026-07-01T12:30",
-    "2026-07-01T12:30:00",
-    "2026-07-01 12:30:15.250",
-    "2026-03-29T01:30",
-    "2026-10-25T01:30",
-    "2026-10-25 01:30+01:00",
-    "2026-10-25T01:30:00Z",
-    "2026-13-01T00:00",
-    "now",
-    "2026-02-30T10:00",
-  ],
-  textarea: ["", "one\ntwo", "\n begins", '{"a": [1, 2]}', "{'a': 1}", "{}", "z".repeat(2001), "tab\there"],
-  checkbox: ["true", "false", "on"],
-  radio: ["", "small", "large", "huge"],
-  select: [""],
-};
-
-/** Sends forms with fields filled by chance to both sides, one after the other: what is stored by one is what the next begins with. */
-async function byChance(
-  page: string,
-  records: readonly (readonly [address: string, of: Stored])[],
-  rounds: number,
-  seed: number,
-): Promise<Readonly<Record<number, number>>> {
-  const chance = new Chance(seed);
-  const statuses: Record<number, number> = {};
-  for (let round = 0; round < rounds; round += 1) {
-    const [address, of] = chance.one(records);
-    const person = chance.one([hollis, tamsin]);
-    const { fields } = (await ask(served, address, person)).seen;
-    const edits: Record<string, string | null> = {};
-    for (const { name, kind, options } of chance.some(fields, 1 + chance.whole(3)))
-      edits[name] = chance.is(0.05)
-        ? null
-        : chance.one([
-            ...(texts[kind] ?? []),
-            ...options.map(([value]) => value),
-            ...(options.length > 0 ? [/^\d+$/.test(options.at(-1)?.[0] ?? "") ? "987654" : "nothing"] : []),
-          ]);
-    const answer = await both(address, of, person, edits).catch((error: Error) => {
-      throw new Error(`${page}, round ${round}, ${JSON.stringify(edits)}: ${error.message}`);
-    });
-    statuses[answer.status] = (statuses[answer.status] ?? 0) + 1;
-  }
-  return statuses;
-}
-
 describe("an exported page answers as the served one does", () => {
   test("what is saved: only what was changed, with one entry of the log", async () => {
-    const answer = await both(mv014, station(), hollis, { warning_m: "2.9", notes: "High.\nDry." });
+    const answer = await both(sides, mv014, station(), hollis, { warning_m: "2.9", notes: "High.\nDry." });
     expect([answer.status, answer.location]).toEqual([303, "/stations"]);
     expect(answer.left).toMatch(/is saved\.$/);
   });
 
   test("what is sent as it was shown is no change", async () => {
-    const answer = await both(mv014, station(), hollis, {});
+    const answer = await both(sides, mv014, station(), hollis, {});
     expect([answer.status, answer.left]).toEqual([303, expect.stringMatching(/^Nothing was changed/)]);
   });
 
   test("a value that is written another way is no change", async () => {
-    await both(mv014, station(), tamsin, { alert_m: "1.5", warning_m: "2.5", notes: "x" });
-    const answer = await both(mv014, station(), tamsin, { alert_m: "+1.500", warning_m: "25e-1" });
+    await both(sides, mv014, station(), tamsin, { alert_m: "1.5", warning_m: "2.5", notes: "x" });
+    const answer = await both(sides, mv014, station(), tamsin, { alert_m: "+1.500", warning_m: "25e-1" });
     expect(answer.left).toMatch(/^Nothing was changed/);
   });
 
   test("what is refused: the fields' own rules, the checks across them, the table's constraints, what is already used", async () => {
     const problemsAt = async (edits: Readonly<Record<string, string | null>>, of = station(), address = mv014) => {
-      const { status, seen: form } = await both(address, of, tamsin, edits);
+      const { status, seen: form } = await both(sides, address, of, tamsin, edits);
       return [
         status,
         form.fields
@@ -471,8 +268,11 @@ describe("an exported page answers as the served one does", () => {
       (text: string) =>
       ({ owner }: Side) =>
         owner.query(`UPDATE network.station SET ${text} WHERE code = 'MV-014'`);
-    expect((await both(mv014, station(), hollis, { name: "Merged" }, change("notes = 'Theirs.'"))).status).toBe(303);
+    expect((await both(sides, mv014, station(), hollis, { name: "Merged" }, change("notes = 'Theirs.'"))).status).toBe(
+      303,
+    );
     const answer = await both(
+      sides,
       mv014,
       station(),
       hollis,
@@ -547,7 +347,7 @@ describe("an exported page answers as the served one does", () => {
   ] as const)(
     "%s: forms filled by chance",
     async (page, records) => {
-      const statuses = await byChance(page, records, rounds, 7);
+      const statuses = await byChance(sides, page, records, rounds, 7);
       // Forms were saved and refused, so that both were compared.
       expect([statuses[303], statuses[422]].map((count = 0) => count > rounds / 20)).toEqual([true, true]);
     },

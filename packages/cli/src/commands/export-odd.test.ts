@@ -1,0 +1,118 @@
+import { execFile } from "node:child_process";
+import { mkdir, readdir, readFile, writeFile } from "node:fs/promises";
+import path from "node:path";
+import process from "node:process";
+import { fileURLToPath } from "node:url";
+import { promisify } from "node:util";
+import { afterEach, describe, expect, test } from "@jest/globals";
+import { oddSchema, often } from "@loyal-quill/testing";
+import { parse } from "yaml";
+import { ask, byChance, ended, type Side, side, tamsin } from "../testing/beside.js";
+import { directoryWithin, exported, removed, startExported, startServed } from "../testing/exported.js";
+import { draft } from "./draft.js";
+
+/*
+ * Schemas that nobody designed, as in odd-schemas.test.ts: every page that is drafted of them is exported, or refused with a reason; what is exported is strict
+ * TypeScript and answers as the served page does. More of them: QUILL_ODD_SCHEMAS=40 npm run test:database -- --testPathPatterns export-odd
+ */
+
+const [first, number] = [
+  Number(process.env.QUILL_ODD_FIRST ?? 1),
+  Number(process.env.QUILL_ODD_SCHEMAS ?? often(3, 24)),
+];
+const seeds = Array.from({ length: number }, (_, index) => first + index);
+
+const after: (() => Promise<unknown>)[] = [];
+afterEach(async () => {
+  for (const step of after.splice(0).toReversed()) await step();
+});
+
+/** What the code has to pass. */
+const strict = {
+  strict: true,
+  noUncheckedIndexedAccess: true,
+  exactOptionalPropertyTypes: true,
+  noUnusedLocals: true,
+  noUnusedParameters: true,
+  noImplicitReturns: true,
+  verbatimModuleSyntax: true,
+  module: "nodenext",
+  target: "es2023",
+  skipLibCheck: true,
+  noEmit: true,
+  types: ["node"],
+};
+
+/** The forms of a page's records, by the list that is served. */
+async function formsOf(served: Side, list: string): Promise<readonly string[]> {
+  const response = await fetch(`${served.application.origin}${list}`, {
+    headers: { "x-person": JSON.stringify(tamsin) },
+  });
+  const html = await response.text();
+  const plain = (text: string): string =>
+    text.replaceAll("&amp;", "&").replaceAll("&#39;", "'").replaceAll("&quot;", '"');
+  const found = [...html.matchAll(/<td[^>]* class="quill-way"><a href="([^"?]+)/g)].map(([, href]) =>
+    plain(href ?? ""),
+  );
+  // A key that PostgreSQL gave by chance is another one in the other database.
+  const same = found.filter((href) => !/[0-9a-f]{8}-[0-9a-f]{4}-/.test(href));
+  return [...new Set(same)].slice(0, 3).map((href) => `${href.replace(/\/edit$/, "")}/edit`);
+}
+
+describe("a schema that nobody designed", () => {
+  test.each(seeds)(
+    "is exported as it is served: %i",
+    async (seed) => {
+      const odd = oddSchema(seed);
+      const directory = await directoryWithin();
+      after.push(() => removed(directory));
+      const pages = path.join(directory, "page-files");
+      await mkdir(pages);
+      const sql = ["SET timezone TO 'UTC'", ...odd.sql];
+      const served = await side(async (database) => {
+        await draft({ database, tables: undefined, to: pages }, () => {});
+        // Exported code has no page of a record but its form.
+        for (const name of await readdir(pages)) {
+          const text = await readFile(path.join(pages, name), "utf8");
+          await writeFile(path.join(pages, name), text.replace("saved: view", "saved: page"));
+        }
+        return startServed(pages, database);
+      }, sql);
+      after.push(() => ended(served));
+      const told = (await exported(served.made.pages, [pages], directory)).join("\n");
+      const names = (await readdir(pages)).map((name) => name.replace(".page.yaml", ""));
+      const refused = new Set(
+        [...told.matchAll(/^(\S+): not exported, since (it|its|a) .+\.$/gm)].map((match) => match[1]),
+      );
+      const taken = names.filter((name) => !refused.has(name));
+      expect(taken.filter((name) => !new RegExp(`^${name}: .*, \\d+ lines\\.$`, "m").test(told))).toEqual([]);
+      await writeFile(path.join(directory, "tsconfig.json"), JSON.stringify({ compilerOptions: strict }));
+      const tsc = fileURLToPath(new URL("../../../../node_modules/typescript/bin/tsc", import.meta.url));
+      const checked = await promisify(execFile)(process.execPath, [tsc, "-p", directory]).catch(
+        (error: { stdout: string }) => error,
+      );
+      expect(checked.stdout).toBe("");
+      if (taken.length === 0) return;
+      const plain = await side((database) => startExported(directory, taken, database), sql);
+      after.push(() => ended(plain));
+      for (const name of taken) {
+        const file = parse(await readFile(path.join(pages, `${name}.page.yaml`), "utf8")) as { path: string };
+        const forms = await formsOf(served, file.path.replace(/\/\{.*$/, ""));
+        for (const form of forms)
+          expect([form, (await ask(plain, form, tamsin)).status]).toEqual([
+            form,
+            (await ask(served, form, tamsin)).status,
+          ]);
+        if (forms.length > 0)
+          await byChance(
+            [served, plain],
+            name,
+            forms.map((form) => [form, null] as const),
+            12,
+            seed,
+          );
+      }
+    },
+    240_000,
+  );
+});
