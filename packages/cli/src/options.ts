@@ -13,6 +13,14 @@ export function pair(text: string, before: Readonly<Record<string, string>>): Re
   return { ...before, [name]: value };
 }
 
+/** A control's name and the column that it is for; no column where nothing stands after the sign. A name may have any signs in it. */
+export function controlColumn(text: string, before: Readonly<Record<string, string>>): Record<string, string> {
+  const [, name, column] = /^(.+)=([^=]*)$/s.exec(text) ?? [];
+  if (name === undefined || column === undefined)
+    throw new InvalidArgumentError("A control and its column are written NAME=COLUMN, or NAME= for none.");
+  return { ...before, [name]: column };
+}
+
 /** An option that takes a whole number. */
 export const numberOption = (flags: string, description: string, least: number, most: number): Option =>
   new Option(flags, description).argParser((text) => {

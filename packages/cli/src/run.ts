@@ -3,7 +3,7 @@ import type { Started } from "./commands/start.js";
 import { databaseUrl, secretOf, secretsOfEnvironment, standbysByDatabase } from "./from-environment.js";
 import { CannotStart, usualPatience } from "./listen.js";
 import { addLog } from "./log-commands.js";
-import { collected, database, numberOption, pair, port } from "./options.js";
+import { collected, controlColumn, database, numberOption, pair, port } from "./options.js";
 import { formats } from "./report/formats.js";
 import { addServe } from "./serve-command.js";
 import { stopOnSignals } from "./stop.js";
@@ -101,6 +101,12 @@ function addPageFileCommands(program: Command): void {
     .addOption(database())
     .option("--table <table>", "schema.table")
     .option("--key <column=value>", "the record that it shows; may be repeated", pair, {})
+    .option(
+      "--column <control=column>",
+      "which column a control is for, where it is matched with another; nothing after = for none; may be repeated",
+      controlColumn,
+      {},
+    )
     .option("--handler <file>", "its handler, in JavaScript or TypeScript")
     .option("--header <header>", "with which it is asked for, such as 'Cookie: …'; may be repeated", collected, [])
     .option(
@@ -120,7 +126,7 @@ function addPageFileCommands(program: Command): void {
         }),
       );
       process.exitCode = await adopt(
-        { ...told, source, headers, zones: told.timeZone, database: databaseUrl(told.database) },
+        { ...told, source, headers, columns: told.column, zones: told.timeZone, database: databaseUrl(told.database) },
         (text) => process.stdout.write(text),
       );
     });

@@ -6,7 +6,7 @@ import { draftPages } from "../draft/draft.js";
 import { type FormFinding, formFinding, formFindings } from "./findings.js";
 import { type HandlerRead, readHandler } from "./handler.js";
 import { formsIn, type HtmlControl, type HtmlForm } from "./html-form.js";
-import { type Certainty, formFor, type Matched } from "./match.js";
+import { type Certainty, type ChosenColumns, formFor, type Matched } from "./match.js";
 import { readTemplate } from "./template.js";
 import { templateFindings } from "./template-findings.js";
 
@@ -22,6 +22,8 @@ export interface FormSource {
   readonly zones: readonly string[];
   /** The code of its handler, in JavaScript or TypeScript; null where that is not at hand. */
   readonly handler: string | null;
+  /** The columns that somebody has chosen for controls; the others are matched. */
+  readonly chosen?: ChosenColumns;
 }
 
 /** A control with the column that it was taken for. */
@@ -39,6 +41,8 @@ export interface Adopted {
   /** The page file that does the same; null where no form of the page is for the table. */
   readonly page: { readonly name: string; readonly text: string } | null;
   readonly controls: readonly AdoptedControl[];
+  /** The columns that a control may be for. */
+  readonly columns: readonly string[];
   readonly findings: readonly FormFinding[];
   /** What of the handler was not understood. */
   readonly notRead: HandlerRead["notRead"];
@@ -95,6 +99,13 @@ const nameOfField = (node: unknown): string | null => {
   return isScalar(key) ? String(key.value) : null;
 };
 
+/** Whether a control's name can be kept: it is one, of this control alone, and none of a page's own. */
+const isName = (name: string, shown: readonly Matched[]): boolean =>
+  name.trim() !== "" &&
+  fixed(name) !== null &&
+  !name.startsWith("quill.") &&
+  shown.filter(({ control, column }) => control.name === name || column.name === name).length === 1;
+
 /** The draft of a table's page with what the form says: its fields in their order, with their labels, groups, help and rules. */
 function drafted(
   catalog: Pick<Catalog, "tables" | "unusable">,
@@ -130,6 +141,11 @@ function drafted(
     return name !== null && keyNames.includes(name) && shown.every(({ column }) => column.name !== name);
   });
   fields.items = [...keyItems, ...items];
+  // Who sends the form by other ways goes on with the names that it has.
+  const names = shown.flatMap(({ control, column }) =>
+    control.name !== column.name && isName(control.name, shown) ? [[column.name, control.name] as const] : [],
+  );
+  if (names.length > 0) document.set("names", document.createNode(Object.fromEntries(names), { flow: true }));
   // What can be typed into the form is no key that may be changed unseen.
   document.deleteIn(["record", "key-editable"]);
   // The form of a stored record says nothing of new ones.
@@ -161,13 +177,14 @@ function drafted(
 
 /** What a form of a known record comes to: the page file that does the same, and what is wrong with the form. */
 export function adoptForm(catalog: Pick<Catalog, "tables" | "unusable">, source: FormSource): Adopted {
-  const { html, table, key, row, address, zones, handler } = source;
+  const { html, table, key, row, address, zones, handler, chosen } = source;
   const template = row === null ? readTemplate(html) : null;
-  const found = formFor(formsIn(template?.html ?? html), table, template ?? row ?? {});
+  const found = formFor(formsIn(template?.html ?? html), table, template ?? row ?? {}, chosen);
   if (!found)
     return {
       page: null,
       controls: [],
+      columns: [],
       notRead: [],
       findings: [
         formFinding("form-not-found", `No form of the page has a control for a column of ${tableName(table)}.`, {
@@ -181,6 +198,7 @@ export function adoptForm(catalog: Pick<Catalog, "tables" | "unusable">, source:
   return {
     notRead: read?.notRead ?? [],
     page: drafted(catalog, source, form, matched),
+    columns: table.columns.map(({ name }) => name),
     controls: form.controls.map((control) => {
       const match = matched.find((each) => each.control === control);
       return {

@@ -71,13 +71,29 @@ const certaintyOf = (score: number): Certainty =>
 /** Whether a form is held against its template, and not against a record. */
 const isRead = (row: Row | Template): row is Template => Array.isArray((row as Partial<Template>).printed);
 
-/** The controls of a form with the columns that they are for: each column once, the best matches first. */
-export function matchControls(form: HtmlForm, table: Table, row: Row | Template): readonly Matched[] {
-  const candidates = form.controls
-    .flatMap((control) => table.columns.flatMap((column) => candidateOf(control, column, row) ?? []))
-    .sort((a, b) => b.score - a.score);
+/** The columns that somebody has chosen for controls, by the controls' names; null for none. */
+export type ChosenColumns = Readonly<Record<string, string | null>>;
+
+/** The controls of a form with the columns that they are for: what was chosen, then each column once, the best matches first. */
+export function matchControls(
+  form: HtmlForm,
+  table: Table,
+  row: Row | Template,
+  chosen: ChosenColumns = {},
+): readonly Matched[] {
+  const isChosen = ({ name }: HtmlControl): boolean => Object.hasOwn(chosen, name);
   const found = new Map<HtmlControl, Matched>();
   const taken = new Set<Column>();
+  for (const control of form.controls.filter((each) => isChosen(each) && each.kind !== "hidden")) {
+    const column = table.columns.find(({ name }) => name === chosen[control.name]);
+    if (!column || taken.has(column)) continue;
+    taken.add(column);
+    found.set(control, { control, column, reasons: ["it was chosen"], certainty: "certain" });
+  }
+  const candidates = form.controls
+    .filter((control) => !isChosen(control) || control.kind === "hidden")
+    .flatMap((control) => table.columns.flatMap((column) => candidateOf(control, column, row) ?? []))
+    .sort((a, b) => b.score - a.score);
   for (const { control, column, score, reasons } of candidates) {
     if (found.has(control) || taken.has(column)) continue;
     taken.add(column);
@@ -91,8 +107,9 @@ export function formFor(
   forms: readonly HtmlForm[],
   table: Table,
   row: Row | Template,
+  chosen: ChosenColumns = {},
 ): { readonly form: HtmlForm; readonly matched: readonly Matched[] } | null {
-  const all = forms.map((form) => ({ form, matched: matchControls(form, table, row) }));
+  const all = forms.map((form) => ({ form, matched: matchControls(form, table, row, chosen) }));
   const visible = ({ matched }: (typeof all)[number]): number =>
     matched.filter(({ control }) => control.kind !== "hidden").length;
   const [best] = all.sort((a, b) => visible(b) - visible(a));

@@ -4,7 +4,7 @@ import type { Field, Page } from "@loyal-quill/core/page/page";
 import type { Rule } from "@loyal-quill/core/rules/rule";
 import { type HelperName, helpersFor, helperText } from "./helpers.js";
 import { NotPlain, PlainCode } from "./logic.js";
-import { choiceRule, judgingNeeds, offeredFields, takenBy } from "./parts.js";
+import { choiceRule, freeName, judgingNeeds, offeredFields, takenBy } from "./parts.js";
 import { readerCode, ruleCode, shownCode, tidyCode } from "./reading.js";
 import { comment, keyOf, member, quote, recordName, said, typeName } from "./source.js";
 
@@ -132,6 +132,10 @@ export function formFile(page: Page): string {
   };
   const parameters = judgingNeeds(page);
   const usesForm = parameters.includes(record) && body.includes("form");
+  const helpers = [...needs]
+    .map((name) => helperText(name, page))
+    .filter(Boolean)
+    .join("\n\n");
   const imported = [
     ...Object.entries(imports).flatMap(([name, text]) => (needs.has(name as HelperName) ? [text] : [])),
     ...(parameters.includes("actor") ? ['import type { Actor } from "./actor.js";'] : []),
@@ -139,10 +143,10 @@ export function formFile(page: Page): string {
   ];
   return `${imported.join("\n")}
 
-/** A record as it is stored: each value as PostgreSQL prints it. Its version is another one as soon as anybody changes the row. */
+/** A record as it is stored: each value as PostgreSQL prints it. Its ${freeName(page, "version")} is another one as soon as anybody changes the row. */
 export interface ${type} {
 ${columns.map(({ name, nullable }) => `readonly ${keyOf(name)}: string${nullable ? " | null" : ""};`).join("\n")}
-readonly version: string;
+readonly ${freeName(page, "version")}: string;
 }
 
 /** The same as it may be typed: any value can be missing. */
@@ -174,14 +178,16 @@ export interface Problem {
 
 /** A typed text as a value of its column, undefined where it is none, and what is wrong with it. */
 type Read = { readonly value: string | null | undefined; readonly message: string | null };
-const nothing: Read = { value: null, message: null };
-const right = (value: string): Read => ({ value, message: null });
-const wrong = (message: string): Read => ({ value: undefined, message });
-
-${[...needs]
-  .map((name) => helperText(name, page))
+${[
+  helpers.includes("nothing") ? "const nothing: Read = { value: null, message: null };" : "",
+  helpers.includes("right(") ? "const right = (value: string): Read => ({ value, message: null });" : "",
+  // A text with a sign that can't be stored is wrong whatever the field is.
+  "const wrong = (message: string): Read => ({ value: undefined, message });",
+]
   .filter(Boolean)
-  .join("\n\n")}
+  .join("\n")}
+
+${helpers}
 
 ${
   tidied.length > 0

@@ -52,3 +52,11 @@ export function keyNames(page: Page): readonly string[] {
   }
   return names;
 }
+
+/** A name beside those of the table's columns. */
+export function freeName(page: Page, wanted: string): string {
+  const isTaken = (name: string): boolean => page.table.columns.some((column) => column.name === name);
+  let name = wanted;
+  while (isTaken(name)) name = `row_${name}`;
+  return name;
+}

@@ -4,9 +4,8 @@ import type { Field, Page, SetColumn } from "@loyal-quill/core/page/page";
 import { castText } from "@loyal-quill/core/postgres/text-form";
 import { type Column, columnOf, tableName } from "@loyal-quill/core/table/model";
 import { NotPlain, PlainCode, PlainSql } from "./logic.js";
-import { keyNames, tableChoices as listedChoices, offeredFields, takenBy } from "./parts.js";
+import { freeName, keyNames, tableChoices as listedChoices, offeredFields, takenBy } from "./parts.js";
 import {
-  camelCase,
   comment,
   identifier,
   inTemplate,
@@ -74,7 +73,7 @@ function selectedCode(page: Page): string {
     return text === `\${t}.${identifier(column.name)}` ? text : `${text} AS ${identifier(column.name)}`;
   });
   return `/** The columns of a record in PostgreSQL's text form, by the alias of its row. */
-const selected = (t: string): string => \`${inTemplateKeeping(inLines([...columns, "${t}.xmin::text AS version"]))}\`;`;
+const selected = (t: string): string => \`${inTemplateKeeping(inLines([...columns, `\${t}.xmin::text AS ${identifier(freeName(page, "version"))}`]))}\`;`;
 }
 
 function loadCode(page: Page): string {
@@ -167,6 +166,7 @@ function givenCode(page: Page, { column, value }: SetColumn): string {
 }
 
 function updateCode(page: Page): string {
+  const logged = freeName(page, "entry");
   const record = recordName(page);
   const type = typeName(page);
   const { table } = page;
@@ -179,7 +179,7 @@ function updateCode(page: Page): string {
   const newKey = keyChanges ? `NULLIF(${keyObject(page, "a")}, ${keyObject(page, "b")})` : "NULL";
   const remains = page.access.rows
     ? `,
-       CASE WHEN (\${ownRows(actor, $, "a")}) IS NOT TRUE THEN concat('${leavesMark} ', a)::integer END AS refused`
+       CASE WHEN (\${ownRows(actor, $, "a")}) IS NOT TRUE THEN concat('${leavesMark} ', a)::integer END AS ${identifier(freeName(page, "refused"))}`
     : "";
   const set = 'Object.entries(changes).map(([field, value]) => `"${field}" = ${$(value)}`)';
   const given = sets.length > 0 ? `[...${set}, ${sets.join(", ")}]` : set;
@@ -201,12 +201,12 @@ export async function update(
   const { $, values } = parameters();
   const request = randomUUID();${usesForm ? `\n  const form = { ...${record}, ...changes };` : ""}
   const set = ${given};
-  const { rows } = await pool.query<${type} & { readonly entry: string | null }>(
+  const { rows } = await pool.query<${type} & { readonly ${logged}: string | null }>(
     \`WITH told AS (
        SELECT set_config('quill.actor', \${$(actor.id)}, true), set_config('quill.page', ${sqlText(page.name)}, true), set_config('quill.request', \${$(request)}, true)
      ), b AS (
        SELECT t.* FROM told, ${tableIdentifier(table)} AS t
-       WHERE ${rowBefore} AND t.xmin::text = \${$(${record}.version)}
+       WHERE ${rowBefore} AND t.xmin::text = \${$(${member(record, freeName(page, "version"))})}
        FOR NO KEY UPDATE OF t
      ), a AS (
        UPDATE ${tableIdentifier(table)} AS t SET \${set.join(", ")}
@@ -220,12 +220,12 @@ export async function update(
          record_key, 'update', fields, \${$(request)}::uuid, ${page.reason ? "NULLIF(${$(reason)}, '')" : "NULL"}, new_key, NULL)::text AS id
        FROM changed WHERE fields IS NOT NULL
      )
-     SELECT \${selected("a")}, (SELECT id FROM entry) AS entry${remains}
+     SELECT \${selected("a")}, (SELECT id FROM entry) AS ${logged}${remains}
      FROM a\`,
     values,
   );
   const [row] = rows;
-  return row ? { ${record}: row, isChanged: row.entry !== null } : null;
+  return row ? { ${record}: row, isChanged: row.${logged} !== null } : null;
 }`;
 }
 

@@ -1,7 +1,7 @@
 import type { Field, Page } from "@loyal-quill/core/page/page";
 import { tableName } from "@loyal-quill/core/table/model";
 import { attributesOfActor } from "./actor-file.js";
-import { takenBy } from "./parts.js";
+import { freeName, takenBy } from "./parts.js";
 import { camelCase, identifier, keyOf, quote, said, tableIdentifier } from "./source.js";
 
 /* The tests of an exported page, for Node's own runner and a real PostgreSQL. */
@@ -49,6 +49,7 @@ const longest = (field: Field): number | null => {
 export function testFile(page: Page): string | null {
   const change = changeable(page);
   if (!change) return null;
+  const version = freeName(page, "version");
   const routes = `${camelCase(page.name)}Routes`;
   const name = change.field.column.name;
   const isBox = change.field.control === "check-box";
@@ -132,7 +133,7 @@ async function send(form: Record<string, string>, edits: Record<string, string>,
 const save = async (edits: Record<string, string>): Promise<{ status: number; html: string }> => send((await open()).form, edits);
 
 async function stored(): Promise<Readonly<Record<string, string | null>>> {
-  const { rows } = await pool.query<{ row: Record<string, unknown> }>(\`SELECT to_jsonb(t) || jsonb_build_object('version', t.xmin::text) AS row FROM ${tableIdentifier(page.table)} AS t WHERE ${where}\`, [...key]);
+  const { rows } = await pool.query<{ row: Record<string, unknown> }>(\`SELECT to_jsonb(t) || jsonb_build_object('${version}', t.xmin::text) AS row FROM ${tableIdentifier(page.table)} AS t WHERE ${where}\`, [...key]);
   return Object.fromEntries(Object.entries(rows[0]?.row ?? {}).map(([name, value]) => [name, value === null ? null : String(value)]));
 }
 
@@ -147,7 +148,7 @@ async function entries(): Promise<readonly { actor_id: string; fields: readonly 
 
 /** What differs between two states of the record, besides the row's version. */
 const differing = (a: Readonly<Record<string, string | null>>, b: Readonly<Record<string, string | null>>): readonly string[] =>
-  Object.keys(b).filter((name) => name !== "version" && a[name] !== b[name]);
+  Object.keys(b).filter((name) => name !== ${quote(version)} && a[name] !== b[name]);
 
 before(async () => {
   await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));

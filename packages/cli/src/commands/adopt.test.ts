@@ -130,6 +130,7 @@ interface Said {
     readonly name: string;
     readonly column: string | null;
     readonly certainty: string | null;
+    readonly reasons?: readonly string[];
   }[];
   readonly notRead: readonly { readonly line: number; readonly column: number; readonly because: string }[];
   readonly findings: readonly {
@@ -151,6 +152,7 @@ async function adoptedFrom(source: string, more: Partial<AdoptOptions> = {}): Pr
       key: {},
       headers: {},
       zones: [],
+      columns: {},
       handler: undefined,
       to: undefined,
       format: "json",
@@ -210,6 +212,43 @@ describe("a form of a known record", () => {
       rows: true,
     });
     expect(checked?.findings.filter(({ severity }) => severity === "error")).toEqual([]);
+  });
+
+  test("keeps the form's names, and takes what somebody says of a control before what it looks like", async () => {
+    const html = `<form method="post" action="/stations/MV-014"><input type="hidden" name="_csrf" value="x1y2z3x1y2z3x1y2">
+<label>Name <input name="station[title]" value="Otter &quot;Weir&quot; &amp; Mill"></label>
+<label>Low <input name="low" value="1.25"></label><label>High <input name="station[warning_m]" value="2.75"></label></form>`;
+    const plain = await adopted(html);
+    expect(plain.controls.map(({ name, column }) => [name, column])).toEqual([
+      ["_csrf", null],
+      ["station[title]", "name"],
+      ["low", "alert_m"],
+      ["station[warning_m]", "warning_m"],
+    ]);
+    const chosen = await adopted(html, {
+      columns: { low: "warning_m", "station[warning_m]": "alert_m", "station[title]": "" },
+    });
+    expect(chosen.controls.map(({ column, reasons }) => [column, reasons])).toEqual([
+      [null, []],
+      [null, []],
+      ["warning_m", ["it was chosen"]],
+      ["alert_m", ["it was chosen"]],
+    ]);
+    expect((parse(chosen.page?.text ?? "") as { names: unknown }).names).toEqual({
+      warning_m: "low",
+      alert_m: "station[warning_m]",
+    });
+    const file = path.join(directory, "names.page.yaml");
+    await writeFile(file, plain.page?.text ?? "");
+    const [checked] = await checkFiles({ database: made.pages, files: [file], rows: true });
+    expect(checked?.findings.filter(({ severity }) => severity === "error")).toEqual([]);
+    await expect(adopted(html, { columns: { low: "depth" } })).rejects.toThrow("network.station has no column depth.");
+    expect(
+      await quill(at(), "--table", "network.station", "--column", "station[title]=name", "--column", "low"),
+    ).toMatchObject({
+      code: 1,
+      error: expect.stringContaining("NAME=COLUMN"),
+    });
   });
 
   /** The choices with what is stored selected. */

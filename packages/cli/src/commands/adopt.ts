@@ -27,6 +27,8 @@ export interface AdoptOptions {
   readonly headers: Readonly<Record<string, string>>;
   /** The file of its handler; undefined where that is not at hand. */
   readonly handler: string | undefined;
+  /** The columns that were chosen for controls, by the controls' names; an empty one for none. */
+  readonly columns: Readonly<Record<string, string>>;
   /** IANA names of the time zones in which the form may show moments, beside UTC. */
   readonly zones: readonly string[];
   /** The directory that the page file goes to; undefined shows it instead. */
@@ -109,6 +111,15 @@ async function recordOf(
   );
 }
 
+/** What was chosen for controls. @throws CannotStart where the table has no such column */
+function chosenIn({ columns }: AdoptOptions, table: Table): Readonly<Record<string, string | null>> {
+  const unknown = Object.values(columns).filter(
+    (name) => name !== "" && !table.columns.some((each) => each.name === name),
+  );
+  if (unknown.length > 0) throw new CannotStart(`${tableName(table)} has no column ${unknown.join(", ")}.`);
+  return Object.fromEntries(Object.entries(columns).map(([name, column]) => [name, column === "" ? null : column]));
+}
+
 /** `quill adopt`: a page file from a form that somebody has written, and what is wrong with that. @returns the exit code: 1 on an error */
 export async function adopt(options: AdoptOptions, write: (text: string) => void): Promise<number> {
   const html = await htmlOf(options);
@@ -125,14 +136,30 @@ export async function adopt(options: AdoptOptions, write: (text: string) => void
     if (address === null && isTemplate(html)) {
       const table = tableNamed(catalog, options.table ?? "");
       const key = (table.keys[0]?.columns ?? []).map((column) => [column, ""] as const);
-      return adoptForm(catalog, { html, address, handler, table, key, row: null, zones: [] });
+      return adoptForm(catalog, {
+        html,
+        address,
+        handler,
+        table,
+        key,
+        row: null,
+        zones: [],
+        chosen: chosenIn(options, table),
+      });
     }
     const record = await recordOf(options, catalog, async (table, key) => {
       // What is no value of the key's type names no record.
       const rows = await answeredOr(() => database.run(rowNowStatement(table, key)), []);
       return rows[0] ?? null;
     });
-    return adoptForm(catalog, { html, address, handler, ...record, zones: ["UTC", ...options.zones] });
+    return adoptForm(catalog, {
+      html,
+      address,
+      handler,
+      ...record,
+      zones: ["UTC", ...options.zones],
+      chosen: chosenIn(options, record.table),
+    });
   });
   const { page } = adopted;
   let written: string | null = null;

@@ -54,9 +54,16 @@ async function formsOf(served: Side, list: string): Promise<readonly string[]> {
   const found = [...html.matchAll(/<td[^>]* class="quill-way"><a href="([^"?]+)/g)].map(([, href]) =>
     plain(href ?? ""),
   );
-  // A key that PostgreSQL gave by chance is another one in the other database.
-  const same = found.filter((href) => !/[0-9a-f]{8}-[0-9a-f]{4}-/.test(href));
-  return [...new Set(same)].slice(0, 3).map((href) => `${href.replace(/\/edit$/, "")}/edit`);
+  return [...new Set(found)].slice(0, 3).map((href) => `${href.replace(/\/edit$/, "")}/edit`);
+}
+
+/** All rows of a table, in one text: what PostgreSQL gave by chance or by the clock is another in each database. */
+async function allOf({ owner }: Side, table: string): Promise<string> {
+  const named = table.split(".").map((part) => `"${part.replaceAll('"', '""')}"`);
+  const { rows } = await owner.query(
+    `SELECT coalesce(md5(string_agg(t::text, '' ORDER BY t::text)), '') AS all FROM ${named[0]}.${named.slice(1).join(".")} AS t`,
+  );
+  return rows[0].all;
 }
 
 describe("a schema that nobody designed", () => {
@@ -96,13 +103,16 @@ describe("a schema that nobody designed", () => {
       const plain = await side((database) => startExported(directory, taken, database), sql);
       after.push(() => ended(plain));
       for (const name of taken) {
-        const file = parse(await readFile(path.join(pages, `${name}.page.yaml`), "utf8")) as { path: string };
+        const file = parse(await readFile(path.join(pages, `${name}.page.yaml`), "utf8")) as {
+          path: string;
+          record: { table: string };
+        };
+        if ((await allOf(served, file.record.table)) !== (await allOf(plain, file.record.table))) continue;
         const forms = await formsOf(served, file.path.replace(/\/\{.*$/, ""));
-        for (const form of forms)
-          expect([form, (await ask(plain, form, tamsin)).status]).toEqual([
-            form,
-            (await ask(served, form, tamsin)).status,
-          ]);
+        for (const form of forms) {
+          const { status, fault } = await ask(plain, form, tamsin);
+          expect([form, status, fault]).toEqual([form, (await ask(served, form, tamsin)).status, null]);
+        }
         if (forms.length > 0)
           await byChance(
             [served, plain],

@@ -52,6 +52,8 @@ export interface Answered {
   /** The line that it leaves for the page after it. */
   readonly left: string | null;
   readonly seen: Seen;
+  /** What a fault says of itself. */
+  readonly fault: string | null;
 }
 
 function lineLeft(response: Response): string | null {
@@ -91,6 +93,7 @@ export async function ask(
     type: response.headers.get("content-type"),
     left: lineLeft(response),
     seen: seen(text),
+    fault: response.status >= 500 && response.status !== 503 ? text.slice(0, 1000) : null,
   };
 }
 

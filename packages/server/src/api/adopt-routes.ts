@@ -30,6 +30,10 @@ const askedSchema = v.strictObject({
   key: v.record(v.string(), v.pipe(v.string(), v.maxLength(1000))),
   html: v.pipe(v.string(), v.minLength(1), v.maxLength(500_000)),
   handler: v.nullable(v.pipe(v.string(), v.maxLength(100_000))),
+  columns: v.optional(
+    v.record(v.pipe(v.string(), v.maxLength(300)), v.nullable(v.pipe(v.string(), v.maxLength(300)))),
+    {},
+  ),
   zones: v.pipe(v.array(v.pipe(v.string(), v.maxLength(100), v.check(isTimeZone))), v.maxLength(5)),
 });
 type Asked = v.InferOutput<typeof askedSchema>;
@@ -38,12 +42,12 @@ const refused = (because: string): DeskRefusal => new DeskRefusal("No such recor
 
 /** A form that was written elsewhere, held against its table; and against the record that it shows, where it is no template. @throws DeskRefusal */
 async function adopted({ pages, database }: AdoptRouteOptions, asked: Asked): Promise<Adopted> {
-  const { html, handler, zones, key } = asked;
+  const { html, handler, zones, key, columns: chosen } = asked;
   const { catalog } = pages.loaded();
   const table = tableOf(pages.loaded(), asked.table);
   if (!table) throw refused("There is no table of this name that the connection may read.");
   const names = table.keys.find(({ columns }) => columns.every((name) => (key[name] ?? "") !== ""))?.columns;
-  const common = { html, address: null, handler, table };
+  const common = { html, address: null, handler, table, chosen };
   if (isTemplate(html)) {
     const own = (table.keys[0]?.columns ?? []).map((name) => [name, ""] as const);
     return adoptForm(catalog, { ...common, key: own, row: null, zones: [] });

@@ -14,6 +14,7 @@ import { Mark } from "../parts/mark.js";
 import { Empty, Failed, QuietButton, Strong, Waiting } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
 import { Title, useDocumentTitle } from "../parts/title.js";
+import { FormBesidePage } from "./form-beside-page.js";
 
 const Asked = styled.div`
   display: flex;
@@ -27,26 +28,27 @@ const Soft = styled.span`
   color: ${({ theme }) => theme.soft};
 `;
 
-const Two = styled.div`
-  display: grid;
-  grid-template-columns: repeat(2, minmax(0, 1fr));
-  gap: ${({ theme }) => theme.space(6)};
-  margin-top: ${({ theme }) => theme.space(5)};
-  @media (max-width: 999px) { grid-template-columns: minmax(0, 1fr); }
+const Parts = styled.div`
   h2 { font-size: 1.125rem; margin-bottom: ${({ theme }) => theme.space(2)}; }
-  section + section { margin-top: ${({ theme }) => theme.space(5)}; }
-  iframe { width: 100%; height: 36rem; border: 1px solid ${({ theme }) => theme.edge}; background: #ffffff; }
+  section { margin-top: ${({ theme }) => theme.space(5)}; }
   pre { font: 0.8125rem/1.4 ${({ theme }) => theme.wire}; border: 1px solid ${({ theme }) => theme.rule}; padding: ${({ theme }) => theme.space(2)}; }
-  ul { list-style: none; padding: 0; }
+  ol { padding-inline-start: ${({ theme }) => theme.space(6)}; }
   li { padding: ${({ theme }) => `${theme.space(2)} 0`}; border-top: 1px solid ${({ theme }) => theme.rule}; }
   li p { margin: 0; }
   section > p { margin-top: ${({ theme }) => theme.space(3)}; }
-  > div:first-child { position: sticky; top: ${({ theme }) => theme.space(3)}; align-self: start; }
+`;
+
+const Two = styled.div`
+  display: grid;
+  grid-template-columns: repeat(2, minmax(0, 1fr));
+  gap: 0 ${({ theme }) => theme.space(6)};
+  @media (max-width: 999px) { grid-template-columns: minmax(0, 1fr); }
 `;
 
 const Row = styled.tr`
   &:hover, &:focus-within { background: ${({ theme }) => theme.leaf}; }
   button { border: 0; background: none; padding: 0; color: inherit; cursor: pointer; text-align: start; }
+  select { max-width: 14rem; }
 `;
 
 /** A file that was chosen, as its text. */
@@ -84,35 +86,10 @@ function FileChoice({
 
 const certainties = { certain: "good", likely: "wait", guess: "wait" } as const;
 
-/** A page of somebody else's: nothing of it is loaded from elsewhere, whatever its own policy says. */
-function sealed(html: string): string {
-  const page = document.implementation.createHTMLDocument();
-  const policy = page.createElement("meta");
-  policy.httpEquiv = "Content-Security-Policy";
-  policy.content = "default-src data:";
-  return `${policy.outerHTML}${html}`;
-}
-
-/** Shows where a control stands in the form. */
-function pointAt(frame: HTMLIFrameElement | null, name: string | null): void {
-  const page = frame?.contentDocument;
-  if (!page) return;
-  for (const element of page.querySelectorAll<HTMLElement>("[data-quill-pointed]")) {
-    element.style.outline = "";
-    delete element.dataset.quillPointed;
-  }
-  if (name === null) return;
-  const [element] = [...page.getElementsByName(name)].filter((each) => each.getAttribute("type") !== "hidden");
-  if (!element) return;
-  element.dataset.quillPointed = "";
-  element.style.outline = "3px solid #14655c";
-  element.scrollIntoView({ block: "center" });
-}
-
 function Findings({ findings, point }: { findings: readonly FormFinding[]; point: (name: string | null) => void }) {
   if (findings.length === 0) return <p>Nothing wrong was found.</p>;
   return (
-    <ul>
+    <ol>
       {findings.map((finding) => (
         <li
           key={`${finding.code} ${finding.line} ${finding.column} ${finding.control}`}
@@ -126,23 +103,86 @@ function Findings({ findings, point }: { findings: readonly FormFinding[]; point
           </Soft>
         </li>
       ))}
-    </ul>
+    </ol>
   );
 }
 
-function Came({ answer, html }: { answer: AdoptAnswer; html: string }) {
-  const frame = useRef<HTMLIFrameElement>(null);
-  const draft = useNewDraft();
-  const point = (name: string | null): void => pointAt(frame.current, name);
-  const { page, controls, findings, notRead } = answer;
+/** The controls with the columns that they were matched with, each of which can be corrected. */
+function Controls({
+  controls,
+  columns,
+  isPending,
+  point,
+  choose,
+}: Pick<AdoptAnswer, "controls" | "columns"> & {
+  isPending: boolean;
+  point: (name: string | null) => void;
+  choose: (control: string, column: string | null) => void;
+}) {
   return (
-    <Two>
-      <div>
-        <h2>The form</h2>
-        {/* No script of it runs, nothing is sent, and nothing is loaded from elsewhere. */}
-        <iframe ref={frame} title="The form" sandbox="allow-same-origin" srcDoc={sealed(html)} />
-      </div>
-      <div>
+    <Scroll aria-label="Controls and columns" aria-busy={isPending}>
+      <Table>
+        <Head columns={["Control", "Column", "Why"]} />
+        <tbody>
+          {controls.map(({ name, label, column, certainty, reasons, line }) => (
+            <Row key={`${name} ${line}`} onMouseEnter={() => point(name)} onFocus={() => point(name)}>
+              <th scope="row">
+                <button type="button" onClick={() => point(name)}>
+                  <code>{name}</code> <Soft>{label}</Soft>
+                </button>
+              </th>
+              <td>
+                <select
+                  aria-label={`Column of ${name}`}
+                  value={column ?? ""}
+                  onChange={({ target }) => choose(name, target.value === "" ? null : target.value)}
+                >
+                  <option value="">Not matched</option>
+                  {columns.map((each) => (
+                    <option key={each} value={each}>
+                      {each}
+                    </option>
+                  ))}
+                </select>
+              </td>
+              <td>
+                {certainty && (
+                  <Mark kind={certainties[certainty]}>{certainty === "guess" ? "a guess" : certainty}</Mark>
+                )}{" "}
+                <Soft>{reasons.join(", ")}</Soft>
+              </td>
+            </Row>
+          ))}
+        </tbody>
+      </Table>
+    </Scroll>
+  );
+}
+
+interface CameProps {
+  readonly answer: AdoptAnswer;
+  readonly html: string;
+  /** The key of the record that the form shows; undefined for a template. */
+  readonly recordKey: readonly string[] | undefined;
+  readonly isPending: boolean;
+  readonly choose: (control: string, column: string | null) => void;
+}
+
+function Came({ answer, html, recordKey, isPending, choose }: CameProps) {
+  const draft = useNewDraft();
+  const [pointed, point] = useState<string | null>(null);
+  const { page, controls, columns, findings, notRead } = answer;
+  return (
+    <Parts>
+      <FormBesidePage
+        html={html}
+        page={page}
+        recordKey={recordKey}
+        controls={controls}
+        findings={findings}
+        pointed={pointed}
+      />
+      <Two>
         <section>
           <h2>Findings</h2>
           <Findings findings={findings} point={point} />
@@ -155,53 +195,41 @@ function Came({ answer, html }: { answer: AdoptAnswer; html: string }) {
         {controls.length > 0 && (
           <section>
             <h2>Controls and columns</h2>
-            <Scroll aria-label="Controls and columns">
-              <Table>
-                <Head columns={["Control", "Column", "Why"]} />
-                <tbody>
-                  {controls.map(({ name, label, column, certainty, reasons, line }) => (
-                    <Row key={`${name} ${line}`} onMouseEnter={() => point(name)}>
-                      <th scope="row">
-                        <button type="button" onFocus={() => point(name)} onClick={() => point(name)}>
-                          <code>{name}</code> <Soft>{label}</Soft>
-                        </button>
-                      </th>
-                      <td>{column === null ? <Soft>not matched</Soft> : <code>{column}</code>}</td>
-                      <td>
-                        {certainty && (
-                          <Mark kind={certainties[certainty]}>{certainty === "guess" ? "a guess" : certainty}</Mark>
-                        )}{" "}
-                        <Soft>{reasons.join(", ")}</Soft>
-                      </td>
-                    </Row>
-                  ))}
-                </tbody>
-              </Table>
-            </Scroll>
+            <Controls controls={controls} columns={columns} isPending={isPending} point={point} choose={choose} />
           </section>
         )}
-        {page && (
-          <section>
-            <h2>Page file</h2>
-            <Scroll aria-label="Page file">
-              <pre>{page.text}</pre>
-            </Scroll>
-            <p>
-              <Strong disabled={draft.isPending} onClick={() => draft.mutate({ name: page.name, text: page.text })}>
-                Create draft
-              </Strong>{" "}
-              {draft.error && <Mark kind="stop">{draft.error.message}</Mark>}
-            </p>
-          </section>
-        )}
-      </div>
-    </Two>
+      </Two>
+      {page && (
+        <section>
+          <h2>Page file</h2>
+          <Scroll aria-label="Page file">
+            <pre>{page.text}</pre>
+          </Scroll>
+          <p>
+            <Strong
+              disabled={draft.isPending || isPending}
+              onClick={() => draft.mutate({ name: page.name, text: page.text })}
+            >
+              Create draft
+            </Strong>{" "}
+            {draft.error && <Mark kind="stop">{draft.error.message}</Mark>}
+          </p>
+        </section>
+      )}
+    </Parts>
   );
 }
 
 interface Source {
   readonly name: string;
   readonly text: string;
+}
+
+/** What is asked: the form, and the columns that were chosen for its controls. */
+interface Asking {
+  readonly form: Source;
+  readonly recordKey: readonly string[] | undefined;
+  readonly columns: Readonly<Record<string, string | null>>;
 }
 
 /** Import form: a form that somebody has written, beside the page that is made of it. */
@@ -212,22 +240,30 @@ export default function ImportForm() {
   const [key, setKey] = useState<Readonly<Record<string, string>>>({});
   const [form, setForm] = useState<Source | null>(null);
   const [handler, setHandler] = useState<Source | null>(null);
-  const read = useMutation<AdoptAnswer, ApiProblem, Source>({
-    mutationFn: ({ text }) =>
+  /** What was read last, which stays while it is read once more with another column. */
+  const [last, setLast] = useState<{ readonly asked: Asking; readonly answer: AdoptAnswer }>();
+  const read = useMutation<AdoptAnswer, ApiProblem, Asking>({
+    mutationFn: ({ form: { text }, columns }) =>
       ask<AdoptAnswer>("/adopt", {
         method: "POST",
         body: {
           table,
           key,
           html: text,
+          columns,
           handler: handler?.text ?? null,
           zones: [Intl.DateTimeFormat().resolvedOptions().timeZone],
         },
       }),
+    onSuccess: (answer, asked) => setLast({ asked, answer }),
   });
   const tables = (database.data?.tables ?? []).filter(({ because }) => because === null);
   const columns = tables.find((each) => each.table === table)?.keys[0] ?? [];
   const isTemplate = form?.text.includes("<%") && form.text.includes("%>");
+  const begin = (): void => {
+    if (!form) return;
+    read.mutate({ form, recordKey: isTemplate ? undefined : columns.map((name) => key[name] ?? ""), columns: {} });
+  };
   const isReady = form !== null && table !== "" && (isTemplate || columns.every((name) => (key[name] ?? "") !== ""));
   return (
     <English>
@@ -274,15 +310,26 @@ export default function ImportForm() {
                 onChange={(value) => setKey({ ...key, [name]: value })}
               />
             ))}
-          <Strong disabled={!isReady || read.isPending} onClick={() => form && read.mutate(form)}>
+          <Strong disabled={!isReady || read.isPending} onClick={begin}>
             {read.isPending ? "Reading…" : "Read form"}
           </Strong>
         </Asked>
       )}
       <Heard>{read.data && `${read.data.findings.length} findings`}</Heard>
-      {read.error && <Failed error={read.error} again={() => form && read.mutate(form)} />}
+      {read.error && <Failed error={read.error} again={begin} />}
       {/* That which was read, whatever is chosen by now. */}
-      {read.data && <Came key={read.submittedAt} answer={read.data} html={read.variables.text} />}
+      {last && (
+        <Came
+          key={last.asked.form.text}
+          answer={last.answer}
+          html={last.asked.form.text}
+          recordKey={last.asked.recordKey}
+          isPending={read.isPending}
+          choose={(control, column) =>
+            read.mutate({ ...last.asked, columns: { ...last.asked.columns, [control]: column } })
+          }
+        />
+      )}
     </English>
   );
 }
