@@ -44,6 +44,19 @@ test("a form is imported: beside what is made of it, with what is wrong, and bec
   await expect(findings.filter({ hasText: "as its placeholder, and no value" })).toContainText("Form, line 4");
   await expect(findings.filter({ hasText: "has no WHERE" })).toContainText("Handler, line 3");
   await expect(findings.filter({ hasText: "Nobody looks at how many records" })).toBeVisible();
+  // Findings stand at their controls, by their numbers.
+  const shown = page.frameLocator('iframe[title="The form"]');
+  await expect(shown.locator("[data-quill-finding]").first()).toContainText(/^[✕△] \d/);
+  // The page that came of it stands beside, with a line for each match.
+  const made = page.frameLocator('iframe[title="The page"]');
+  await expect(made.getByLabel("Length")).toHaveValue(river.length_km);
+  await expect(page.locator("svg path")).toHaveCount(2);
+  // A match is corrected, and put back: the page follows.
+  await page.getByLabel("Column of length_km").selectOption("Not matched");
+  await expect(made.getByLabel("Length")).toHaveCount(0);
+  await expect(page.locator("svg path")).toHaveCount(1);
+  await page.getByLabel("Column of length_km").selectOption("length_km");
+  await expect(made.getByLabel("Length")).toHaveValue(river.length_km);
   // Where the keyboard is in the list, the form shows the control.
   await page.getByRole("button", { name: /^length_km/ }).focus();
   await expect(page.frameLocator('iframe[title="The form"]').locator("[name=length_km]")).toHaveAttribute(

@@ -47,8 +47,9 @@ function noteFindings(page: Document, findings: AdoptAnswer["findings"]): void {
   for (const [name, found] of numbers) {
     const note = page.createElement("span");
     note.dataset.quillFinding = "";
-    note.textContent = `✕ ${found.join(", ")}`;
-    note.style.cssText = "color: #b0301c; font: bold 13px sans-serif; margin-inline-start: 6px";
+    const isError = found.some((number) => findings[number - 1]?.severity === "error");
+    note.textContent = `${isError ? "✕" : "△"} ${found.join(", ")}`;
+    note.style.cssText = `color: ${isError ? "#b0301c" : "#7a5200"}; font: bold 13px sans-serif; margin-inline-start: 6px`;
     controlNamed(page, name)?.insertAdjacentElement("afterend", note);
   }
 }

@@ -32,7 +32,7 @@ const Parts = styled.div`
   h2 { font-size: 1.125rem; margin-bottom: ${({ theme }) => theme.space(2)}; }
   section { margin-top: ${({ theme }) => theme.space(5)}; }
   pre { font: 0.8125rem/1.4 ${({ theme }) => theme.wire}; border: 1px solid ${({ theme }) => theme.rule}; padding: ${({ theme }) => theme.space(2)}; }
-  ol { padding-inline-start: ${({ theme }) => theme.space(6)}; }
+  ol { padding-inline-start: ${({ theme }) => theme.space(6)}; list-style: decimal; }
   li { padding: ${({ theme }) => `${theme.space(2)} 0`}; border-top: 1px solid ${({ theme }) => theme.rule}; }
   li p { margin: 0; }
   section > p { margin-top: ${({ theme }) => theme.space(3)}; }
@@ -48,7 +48,7 @@ const Two = styled.div`
 const Row = styled.tr`
   &:hover, &:focus-within { background: ${({ theme }) => theme.leaf}; }
   button { border: 0; background: none; padding: 0; color: inherit; cursor: pointer; text-align: start; }
-  select { max-width: 14rem; }
+  select { max-width: 14rem; font: inherit; color: inherit; background: ${({ theme }) => theme.paper}; border: 1px solid ${({ theme }) => theme.edge}; }
 `;
 
 /** A file that was chosen, as its text. */
