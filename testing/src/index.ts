@@ -73,18 +73,18 @@ async function asSuperuser(statements: readonly string[]): Promise<void> {
 /**
  * Makes a database for one test file.
  *
- * @param template `marrow_vale` for the demo, filled; `template0` for nothing
+ * @param template `marrow_vale` for the demo, filled; `template0` for nothing; another one that nobody is connected to, for the same as is there
  * @param encoding `SQL_ASCII` for one that takes any bytes; the cluster's own (UTF-8) where it is left out
  */
 export async function freshDatabase(
-  template: "marrow_vale" | "template0" = "marrow_vale",
+  template: "marrow_vale" | "template0" | { readonly like: TestDatabase } = "marrow_vale",
   encoding?: "SQL_ASCII",
 ): Promise<TestDatabase> {
   const { port, entrance, passwords } = testCluster();
   const name = `test_${randomBytes(6).toString("hex")}`;
   const store = `${name}_store`;
   await asSuperuser([
-    `CREATE DATABASE ${name} TEMPLATE ${template} OWNER vale_owner${encoding ? ` ENCODING '${encoding}' LC_COLLATE 'C' LC_CTYPE 'C'` : ""}`,
+    `CREATE DATABASE ${name} TEMPLATE ${typeof template === "string" ? template : new URL(template.like.owner).pathname.slice(1)} OWNER vale_owner${encoding ? ` ENCODING '${encoding}' LC_COLLATE 'C' LC_CTYPE 'C'` : ""}`,
     `GRANT CONNECT ON DATABASE ${name} TO quill_pages, quill_reader`,
     `CREATE DATABASE ${store} OWNER quill_store`,
   ]);

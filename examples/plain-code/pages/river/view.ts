@@ -75,6 +75,12 @@ function described(view: FormView, name: Field): Html {
   return html`name="${name}"${by !== "" && html` aria-describedby="${by}"`}${isWrong && html` aria-invalid="true"`}${isNeeded(view, name) && html` aria-required="true"`}`;
 }
 
-/** One line of text. */
-const line = (view: FormView, name: Field, attributes: string): Html =>
-  html`<input ${shared(view, name)} ${new Html(attributes)} value="${view.texts[name]}">`;
+/** One line of text. Line breaks would be lost in it: a text that has some stands in several lines. */
+const line = (view: FormView, name: Field, attributes = 'type="text"'): Html =>
+  /[\r\n]/.test(view.texts[name] + textsOf(view.record)[name])
+    ? lines(view, name)
+    : html`<input ${shared(view, name)} ${new Html(attributes)} value="${view.texts[name]}">`;
+
+/** Several lines. The line break after the tag is dropped by the browser (HTML, 13.2.6.4.7). */
+const lines = (view: FormView, name: Field): Html =>
+  html`<textarea ${shared(view, name)} rows="5">\n${view.texts[name]}</textarea>`;

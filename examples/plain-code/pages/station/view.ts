@@ -100,9 +100,11 @@ function described(view: FormView, name: Field): Html {
 
 const options = (...values: readonly string[]): readonly Option[] => values.map((value) => ({ value, label: value }));
 
-/** One line of text. */
-const line = (view: FormView, name: Field, attributes: string): Html =>
-  html`<input ${shared(view, name)} ${new Html(attributes)} value="${view.texts[name]}">`;
+/** One line of text. Line breaks would be lost in it: a text that has some stands in several lines. */
+const line = (view: FormView, name: Field, attributes = 'type="text"'): Html =>
+  /[\r\n]/.test(view.texts[name] + textsOf(view.record)[name])
+    ? lines(view, name)
+    : html`<input ${shared(view, name)} ${new Html(attributes)} value="${view.texts[name]}">`;
 
 /** What is stored or was sent and is not among the options stays chosen, and is marked. */
 function offered(view: FormView, name: Field, options: readonly Option[]): readonly Option[] {
@@ -132,7 +134,7 @@ const date = (view: FormView, name: Field): Html => {
   const isShown = [view.texts[name], textsOf(view.record)[name]].every((text) =>
     /^((?!0000)\d{4}-\d\d-\d\d)?$/.test(text),
   );
-  return html`<input ${shared(view, name)} type="${isShown ? "date" : "text"}" max="9999-12-31" value="${view.texts[name]}">`;
+  return isShown ? line(view, name, 'type="date" max="9999-12-31"') : line(view, name);
 };
 
 /** Several lines. The line break after the tag is dropped by the browser (HTML, 13.2.6.4.7). */

@@ -68,6 +68,8 @@ function obstacle(page: Page): string | null {
   const field = page.fields.find(({ when, hidden, column }) => when !== null || hidden || column.sensitive);
   if (field) return `${field.column.name} is ${field.when === null ? "sensitive" : "on the form under a condition"}`;
   if (page.table.columns.some(({ sensitive }) => sensitive)) return "a column of its table is sensitive";
+  const dotted = takenBy(page).find(({ column }) => column.name.includes("."));
+  if (dotted) return `its column ${dotted.column.name} has a dot in its name, as controls of the form's own have`;
   const member = page.table.columns.find(({ name }) => name in Object.prototype);
   if (member) return `its column ${member.name} is called like a member that every object of JavaScript has`;
   return takenBy(page).length === 0 ? "its form takes no field" : null;

@@ -75,6 +75,23 @@ test("what is stored is shown as text, whatever it is", async () => {
   assert.equal((await stored())[${quote(name)}], text);
 });
 `;
+  const refusals =
+    empties.length + longs.length === 0
+      ? ""
+      : `test("what is wrong is told at its field, and nothing is stored", async () => {
+  const earlier = await stored();
+  const { form } = await open();
+  const refused = async (field: string, text: string, message: string): Promise<void> => {
+    const { status, html } = await send(form, { [field]: text });
+    assert.equal(status, 422);
+    assert.ok(html.includes(message), \`\${field}: \${message}\`);
+  };
+${empties.map((field) => `  await refused(${quote(field.column.name)}, "", ${said(page.language, "required", { label: field.label })});`).join("\n")}
+${longs.map(({ field, most }) => `  await refused(${quote(field.column.name)}, "x".repeat(${most + 1}), ${said(page.language, "max-length", { label: field.label, given: most + 1, limit: most })});`).join("\n")}
+  assert.deepEqual(await stored(), earlier);
+});
+
+`;
   return `/**
  * Tests of the edit page of ${tableName(page.table)} against a real PostgreSQL. They change one record and put it back; its entries stay in the log. Name
  * a database that is there for tests, and run them with Node's own runner:
@@ -193,20 +210,7 @@ test("a change is stored with one entry of the log, and nothing else is touched"
   assert.ok(before === undefined || before !== (await stored())[${quote(name)}]);
 });
 ${escaping}
-test("what is wrong is told at its field, and nothing is stored", async () => {
-  const earlier = await stored();
-  const { form } = await open();
-  const refused = async (field: string, text: string, message: string): Promise<void> => {
-    const { status, html } = await send(form, { [field]: text });
-    assert.equal(status, 422);
-    assert.ok(html.includes(message), \`\${field}: \${message}\`);
-  };
-${empties.map((field) => `  await refused(${quote(field.column.name)}, "", ${said(page.language, "required", { label: field.label })});`).join("\n")}
-${longs.map(({ field, most }) => `  await refused(${quote(field.column.name)}, "x".repeat(${most + 1}), ${said(page.language, "max-length", { label: field.label, given: most + 1, limit: most })});`).join("\n")}
-  assert.deepEqual(await stored(), earlier);
-});
-
-test("what two people change of the same field is a conflict, of different fields it is not", async () => {
+${refusals}test("what two people change of the same field is a conflict, of different fields it is not", async () => {
   const { form } = await open();
   const before = form[${quote(name)}] ?? "";
   const other = { ...person, id: "other", name: "Another one" };

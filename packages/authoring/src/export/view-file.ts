@@ -80,9 +80,11 @@ function fieldCode(page: Page, field: Field, used: Set<ControlName>): string {
 }
 
 const controlTexts: Readonly<Record<ControlName, (page: Page) => string>> = {
-  line: () => `/** One line of text. */
-const line = (view: FormView, name: Field, attributes: string): Html =>
-  html\`<input \${shared(view, name)} \${new Html(attributes)} value="\${view.texts[name]}">\`;`,
+  line: () => `/** One line of text. Line breaks would be lost in it: a text that has some stands in several lines. */
+const line = (view: FormView, name: Field, attributes = 'type="text"'): Html =>
+  /[\\r\\n]/.test(view.texts[name] + textsOf(view.record)[name])
+    ? lines(view, name)
+    : html\`<input \${shared(view, name)} \${new Html(attributes)} value="\${view.texts[name]}">\`;`,
   lines: () => `/** Several lines. The line break after the tag is dropped by the browser (HTML, 13.2.6.4.7). */
 const lines = (view: FormView, name: Field): Html =>
   html\`<textarea \${shared(view, name)} rows="5">\\n\${view.texts[name]}</textarea>\`;`,
@@ -92,14 +94,14 @@ const box = (view: FormView, name: Field): Html =>
   date: () => `/** A day. What such a control could not show, it would drop: then it is a line of text. */
 const date = (view: FormView, name: Field): Html => {
   const isShown = [view.texts[name], textsOf(view.record)[name]].every((text) => /^((?!0000)\\d{4}-\\d\\d-\\d\\d)?$/.test(text));
-  return html\`<input \${shared(view, name)} type="\${isShown ? "date" : "text"}" max="9999-12-31" value="\${view.texts[name]}">\`;
+  return isShown ? line(view, name, 'type="date" max="9999-12-31"') : line(view, name);
 };`,
   moment: () => `/** A day and a time. What such a control could not show, it would drop: then it is a line of text. */
 const moment = (view: FormView, name: Field): Html => {
   const text = view.texts[name];
   const form = /^((?!0000)\\d{4}-\\d\\d-\\d\\dT\\d\\d:\\d\\d(:\\d\\d(\\.\\d{1,3})?)?)?$/;
   const isShown = form.test(text) && form.test(textsOf(view.record)[name]);
-  return html\`<input \${shared(view, name)} type="\${isShown ? "datetime-local" : "text"}" step="\${text.includes(".") ? "0.001" : "1"}" value="\${text}">\`;
+  return isShown ? line(view, name, \`type="datetime-local" step="\${text.includes(".") ? "0.001" : "1"}"\`) : line(view, name);
 };`,
   select: () => `/** One of these options. */
 function select(view: FormView, name: Field, options: readonly Option[], isNullable: boolean): Html {
@@ -222,6 +224,8 @@ export function viewFile(page: Page): string {
 <input type="hidden" name="form.token" value="\${view.token}">${isMarked ? `\n<p class="help">${escapedAttribute(say("needed-marked"))}</p>` : ""}\${fields}${page.reason ? "\n    ${reasonField(view)}" : ""}
 <p><button>\${${button}}</button> <a href="\${list.address}">${escapedAttribute(say("cancel"))}</a></p>
 </form>\``;
+  if (used.has("date") || used.has("moment")) used.add("line");
+  if (used.has("line")) used.add("lines");
   return `import { type Conflict, conflictNote, ${used.has("fixed") ? "fixed, " : ""}${usesOptions ? "type Option, " : ""}summary } from "../shared/form-html.js";
 import { Html, html, segment } from "../shared/html.js";
 ${texts.includes("actor: Actor") ? 'import type { Actor } from "./actor.js";\n' : ""}import { type Field, labels, ${withZone ? "localTime, " : ""}type Problem, type ${type}, type Texts, textsOf } from "./form.js";

@@ -22,7 +22,7 @@ export interface Side {
 export async function side(
   start: (database: string) => Promise<Application>,
   sql: readonly string[],
-  template: "marrow_vale" | "template0" = "marrow_vale",
+  template: Parameters<typeof freshDatabase>[0] = "marrow_vale",
 ): Promise<Side> {
   const made = await freshDatabase(template);
   const owner = new pg.Client(made.owner);
@@ -98,10 +98,19 @@ export async function ask(
 }
 
 /** What is compared of an answer: all that people see and programs go by, but the form's token. */
-export const compared = ({ seen: { sends: _, ...rest }, ...answered }: Answered) => ({ ...answered, ...rest });
+export const compared = ({ seen: { sends: _, ...rest }, ...answered }: Answered) =>
+  withoutClock({ ...answered, ...rest });
+
+/** Moments of this very day, as triggers write them by the clock, are each side's own. */
+function withoutClock<Value>(value: Value): Value {
+  const today = new RegExp(`${new Date().toISOString().slice(0, 10)}[ T]\\d\\d:\\d\\d:\\d\\d(\\.\\d+)?`, "g");
+  return JSON.parse(JSON.stringify(value).replaceAll(today, "now")) as Value;
+}
 
 export const bodyOf = ({ sends }: Seen, edits: Readonly<Record<string, string | null>>): string => {
-  const values = new Map<string, string | null>([...sends, ...Object.entries(edits)]);
+  const values = new Map<string, string | null>(sends);
+  for (const [name, value] of Object.entries(edits))
+    values.set(sends.has(`column.${name}`) ? `column.${name}` : name, value);
   return new URLSearchParams(
     [...values].flatMap(([name, value]): [string, string][] =>
       value === null ? [] : [[name, value.replaceAll(/\r\n?|\n/g, "\r\n")]],

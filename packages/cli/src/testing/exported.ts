@@ -1,5 +1,5 @@
 import { spawn } from "node:child_process";
-import { mkdir, mkdtemp, rm, writeFile } from "node:fs/promises";
+import { mkdir, mkdtemp, readFile, rm, writeFile } from "node:fs/promises";
 import { createServer } from "node:http";
 import type { AddressInfo } from "node:net";
 import path from "node:path";
@@ -40,17 +40,22 @@ export async function startExported(
   pages: readonly string[],
   database: string,
 ): Promise<Application> {
-  const routes = pages.map((name) => name.replaceAll(/-(\w)/g, (_, letter: string) => letter.toUpperCase()));
+  const routes = await Promise.all(
+    pages.map(async (name) => {
+      const text = await readFile(path.join(directory, name, "routes.ts"), "utf8");
+      return /export function (\w+)\(/.exec(text)?.[1] ?? "";
+    }),
+  );
   await writeFile(
     path.join(directory, "application.ts"),
     `import express from "express";
 import pg from "pg";
-${pages.map((name, index) => `import { ${routes[index]}Routes } from "./${name}/routes.js";`).join("\n")}
+${pages.map((name, index) => `import { ${routes[index]} } from "./${name}/routes.js";`).join("\n")}
 
 const pool = new pg.Pool({ connectionString: process.env.DATABASE_URL, options: "-c TimeZone=UTC", max: 5 });
 const options = { pool, secret: "a secret of the tests, thirty-two", actor: (request: express.Request) => JSON.parse(request.get("${personHeader}") ?? "null") };
 const app = express();
-${routes.map((name) => `app.use(${name}Routes(options));`).join("\n")}
+${routes.map((name) => `app.use(${name}(options));`).join("\n")}
 const server = app.listen(0, "127.0.0.1", () => console.log(JSON.stringify(server.address())));
 server.keepAliveTimeout = 120_000;
 `,

@@ -51,8 +51,11 @@ export interface Seen {
   readonly hasForm: boolean;
 }
 
+/** A column that is called like a control of the pages' own goes by another name in a served form. */
+const plainName = (control: Element): string => (attribute(control, "name") ?? "").replace(/^column\./, "");
+
 function seenControl(control: Element, around: Element): SeenField {
-  const name = attribute(control, "name") ?? "";
+  const name = plainName(control);
   const type = control.tagName === "input" ? (attribute(control, "type") ?? "text") : control.tagName;
   const options = all(control, ({ tagName }) => tagName === "option").map(
     (option) =>
@@ -100,7 +103,7 @@ function seenControl(control: Element, around: Element): SeenField {
 const isControl = (element: Element): boolean =>
   ["input", "select", "textarea"].includes(element.tagName) &&
   attribute(element, "type") !== "hidden" &&
-  !(attribute(element, "name") ?? "").includes(".");
+  !/^(quill|form)\./.test(attribute(element, "name") ?? "");
 
 /** What a page shows of its form, and says. */
 export function seen(html: string): Seen {
@@ -115,7 +118,12 @@ export function seen(html: string): Seen {
   const sends = new Map<string, string>();
   for (const hidden of form ? all(form, (each) => attribute(each, "type") === "hidden") : [])
     sends.set(attribute(hidden, "name") ?? "", attribute(hidden, "value") ?? "");
-  for (const { name, text } of controls) if (text !== null) sends.set(name, text);
+  const raw = new Map(
+    around
+      .flatMap((each) => all(each, isControl))
+      .map((control) => [plainName(control), attribute(control, "name") ?? ""]),
+  );
+  for (const { name, text } of controls) if (text !== null) sends.set(raw.get(name) ?? name, text);
   const first = (tag: string): Element | undefined => all(document, ({ tagName }) => tagName === tag)[0];
   return {
     title: said(first("title"))?.replace(/ · .*$/, "") ?? null,
