@@ -31,11 +31,13 @@ test("a page is exported as code: read, copied, downloaded; what can't be export
   await expect(dialog).toBeHidden();
   await expect(open).toBeFocused();
 
-  await page.goto("/workbench/pages/loan");
+  await page.goto("/workbench/pages/visit");
   await expect(page.getByText("as served to")).toBeVisible();
   await page.getByText("File", { exact: true }).click();
   await open.click();
-  await expect(dialog.getByText("This page can’t be exported: it saves by a routine of the database.")).toBeVisible();
+  await expect(
+    dialog.getByText("This page can’t be exported: it has values of type bytea, which only PostgreSQL can read."),
+  ).toBeVisible();
   await page.emulateMedia({ colorScheme: "dark" });
   expect(await violations(page)).toEqual([]);
 });

@@ -16,7 +16,7 @@ import {
 } from "../shared/answers.js";
 import { lastChange } from "../shared/database.js";
 import { readToken, writeToken } from "../shared/form-token.js";
-import { segmentOf, wholeNumber } from "../shared/keys.js";
+import { segmentOf } from "../shared/html.js";
 import type { Actor } from "./actor.js";
 import { type Field, fields, labels, readForm, type Texts, textsOf, type River } from "./form.js";
 import { load, refusal, takenByOthers, update } from "./sql.js";
@@ -91,6 +91,13 @@ async function save({ pool, secret }: Options<Actor>, actor: Actor, request: Req
     }
   }
   return notice("too-busy", list, { typed });
+}
+
+/** A whole number of the address, as PostgreSQL prints it; null for what can be none. */
+function wholeNumber(text: string, least: bigint, most: bigint): string | null {
+  if (!/^[+-]?\d{1,100}$/.test(text)) return null;
+  const number = BigInt(text.replace("+", ""));
+  return number < least || number > most ? null : number.toString();
 }
 
 /**

@@ -30,6 +30,9 @@ export const html = (parts: TemplateStringsArray, ...contents: readonly Content[
 export const segment = (value: string): string =>
   `${/^(\.{0,2}$|~|new$)/.test(value) ? "~" : ""}${encodeURIComponent(value)}`;
 
+/** The part of an address as it was meant. */
+export const segmentOf = (part: string | readonly string[] | undefined): string => String(part).replace(/^~/, "");
+
 /** A whole document around a page's content. */
 export const document = (title: string, content: Html): Html => html`<!doctype html>
 <html lang="en" dir="ltr">

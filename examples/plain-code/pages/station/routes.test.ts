@@ -10,10 +10,11 @@ import type { AddressInfo } from "node:net";
 import { after, before, test } from "node:test";
 import express from "express";
 import { Pool } from "pg";
+import type { Actor } from "./actor.js";
 import { stationRoutes } from "./routes.js";
 
 /** Who may do all that the page knows of: change it where your own people have other roles. */
-const person = { id: "tester", name: "A tester", roles: ["hydrologist", "technician"], region_id: null };
+let person: Actor = { id: "tester", name: "A tester", roles: ["hydrologist", "technician"], region_id: null };
 
 const pool = new Pool({ connectionString: process.env.DATABASE_URL ?? "", options: "-c TimeZone=UTC" });
 const app = express();
@@ -100,11 +101,13 @@ const differing = (
 before(async () => {
   await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
   origin = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
-  const { rows } = await pool.query<{ key: string[] }>(
-    "SELECT ARRAY[code::text] AS key FROM network.station LIMIT 200",
+  const { rows } = await pool.query<{ key: string[]; alike: (string | null)[] }>(
+    "SELECT ARRAY[code::text] AS key, ARRAY[region_id::text] AS alike FROM network.station LIMIT 200",
   );
   for (const row of rows) {
     key = row.key;
+    // Somebody whose record it is.
+    person = { ...person, region_id: row.alike[0] ?? null };
     if ("form.token" in (await open()).form) break;
   }
   assert.ok("form.token" in (await open()).form, "there is no record that the person of the tests may edit");

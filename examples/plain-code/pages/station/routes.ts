@@ -16,7 +16,7 @@ import {
 } from "../shared/answers.js";
 import { lastChange } from "../shared/database.js";
 import { readToken, writeToken } from "../shared/form-token.js";
-import { segmentOf } from "../shared/keys.js";
+import { segmentOf } from "../shared/html.js";
 import type { Actor } from "./actor.js";
 import { type Field, fields, labels, readForm, type Texts, textsOf, type Station } from "./form.js";
 import { load, loadChoices, refusal, takenByOthers, update } from "./sql.js";

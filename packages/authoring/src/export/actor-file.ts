@@ -9,6 +9,8 @@ export interface ActorAttribute {
   readonly isList: boolean;
   /** The members of the list that conditions name. */
   readonly values: readonly string[];
+  /** The column that it is compared with where it says whose record it is. */
+  readonly column: string | null;
 }
 
 /** The literals of a list, or the one that is looked for in it. */
@@ -16,6 +18,18 @@ const literalsIn = (expression: Expression): readonly string[] =>
   everyPart(expression).flatMap((part) =>
     part.op === "literal" && typeof part.value === "string" ? [part.value] : [],
   );
+
+/** The column of the record that conditions compare an attribute with. */
+function columnLike(name: string, parts: readonly Expression[]): string | null {
+  for (const part of parts) {
+    if (part.op !== "compare" || part.by !== "==") continue;
+    const sides = [part.left, part.right];
+    const column = sides.find((side) => side.op === "column" && side.from === "row");
+    if (column?.op === "column" && sides.some((side) => side.op === "actor" && side.attribute === name))
+      return column.column.name;
+  }
+  return null;
+}
 
 /** What a page's conditions and values ask about a person. */
 export function attributesOfActor(page: Page): readonly ActorAttribute[] {
@@ -36,7 +50,12 @@ export function attributesOfActor(page: Page): readonly ActorAttribute[] {
   const names = new Set(
     parts.flatMap((part) => (part.op === "actor" && !["id", "name"].includes(part.attribute) ? [part.attribute] : [])),
   );
-  return [...names].map((name) => ({ name, isList: values.has(name), values: [...(values.get(name) ?? [])] }));
+  return [...names].map((name) => ({
+    name,
+    isList: values.has(name),
+    values: [...(values.get(name) ?? [])],
+    column: columnLike(name, parts),
+  }));
 }
 
 /** The file that says what the page asks about a person. */

@@ -5,7 +5,7 @@ import { laidOut } from "./format.js";
 import { NotPlain } from "./logic.js";
 import { takenBy } from "./parts.js";
 import { routesFile } from "./routes-file.js";
-import { answersFile, databaseFile, formHtmlFile, htmlFile, keysFile, styleFile, tokenFile } from "./shared-files.js";
+import { answersFile, databaseFile, formHtmlFile, htmlFile, styleFile, tokenFile } from "./shared-files.js";
 import { sqlFile } from "./sql-file.js";
 import { testFile } from "./test-file.js";
 import { viewFile } from "./view-file.js";
@@ -63,11 +63,13 @@ const parts: readonly (readonly [has: (page: Page) => boolean, sentence: string]
 
 /** Why a page can't be exported at all. */
 function obstacle(page: Page): string | null {
-  if (page.routine) return "it saves by a routine of the database";
   if (page.stopped.includes("edit")) return "its records can't be saved as the page is";
   const field = page.fields.find(({ when, hidden, column }) => when !== null || hidden || column.sensitive);
   if (field) return `${field.column.name} is ${field.when === null ? "sensitive" : "on the form under a condition"}`;
   if (page.table.columns.some(({ sensitive }) => sensitive)) return "a column of its table is sensitive";
+  const named = [page.table.schema, page.table.name, ...page.table.columns.map(({ name }) => name)];
+  const strange = named.find((name) => /\$\{|[\n\r\0]/.test(name));
+  if (strange !== undefined) return `${JSON.stringify(strange)} of its table can't stand in code`;
   const dotted = takenBy(page).find(({ column }) => column.name.includes("."));
   if (dotted) return `its column ${dotted.column.name} has a dot in its name, as controls of the form's own have`;
   const member = page.table.columns.find(({ name }) => name in Object.prototype);
@@ -107,7 +109,6 @@ export async function exportPage(page: Page): Promise<ExportedPage> {
       ["shared/database.ts", databaseFile],
       ["shared/html.ts", htmlFile(page.language)],
       ["shared/form-html.ts", formHtmlFile(page.language)],
-      ["shared/keys.ts", keysFile],
       ["shared/form-token.ts", tokenFile],
       ["shared/style.ts", styleFile],
     ];

@@ -1,5 +1,5 @@
 import { word } from "@loyal-quill/core/messages/messages";
-import { loadedColumns } from "@loyal-quill/core/page/columns";
+import { isMade, loadedColumns, madeOf } from "@loyal-quill/core/page/columns";
 import type { Field, Page } from "@loyal-quill/core/page/page";
 import type { Rule } from "@loyal-quill/core/rules/rule";
 import { type HelperName, helpersFor, helperText } from "./helpers.js";
@@ -78,6 +78,7 @@ const imports: Partial<Record<HelperName, string>> = {
   big: 'import Big from "big.js";',
   jsonc: 'import { type ParseError, parse as parseJson } from "jsonc-parser";',
   re2: 'import { RE2JS } from "re2js";',
+  transliterate: 'import transliterate from "@sindresorhus/transliterate";',
   temporal: 'import { Temporal } from "temporal-polyfill";',
 };
 
@@ -104,7 +105,9 @@ export function formFile(page: Page): string {
   });
   const tidied = taken.flatMap((field) => {
     const text = tidyCode(field, called);
-    return text === null ? [] : [`${keyOf(field.column.name)}: (typed) => ${text},`];
+    return text === null
+      ? []
+      : [`${keyOf(field.column.name)}: (${text.includes("body") ? "typed, body" : "typed"}) => ${text},`];
   });
   const conditional = taken.flatMap((field) =>
     field.rules.filter(({ when }) => when).map((rule) => conditionalCode(page, code, field, rule, called)),
@@ -132,6 +135,8 @@ export function formFile(page: Page): string {
   };
   const parameters = judgingNeeds(page);
   const usesForm = parameters.includes(record) && body.includes("form");
+  const made = taken.filter(isMade);
+  const usesBody = made.length > 0;
   const helpers = [...needs]
     .map((name) => helperText(name, page))
     .filter(Boolean)
@@ -192,7 +197,7 @@ ${helpers}
 ${
   tidied.length > 0
     ? `/** What is done to a typed text before it is read. */
-const tidied: Partial<Record<Field, (typed: string) => string>> = {
+const tidied: Partial<Record<Field, (typed: string${usesBody ? ", body: Readonly<Record<string, string>>" : ""}) => string>> = {
 ${tidied.join("\n")}
 };
 
@@ -212,12 +217,12 @@ export function readForm(body: Readonly<Record<string, string>>, shown: Texts, $
     .join("")}): Form {
   const texts: Partial<Record<Field, string>> = {};
   const changes: Changes = {};
-  const problems: Problem[] = [];
-  for (const field of fields) {
+  ${usesBody ? "let" : "const"} problems: Problem[] = [];
+${usesBody ? `  const isLeftEmpty = (field: Field | ${page.reason ? '"reason" | ' : ""}null): boolean => ${made.map(({ column }) => `field === ${quote(column.name)}`).join(" || ")} ? (body[field] ?? "").trim() === "" : false;\n` : ""}  for (const field of fields) {
     const raw = body[field]${unsentCode(page)};
     if (raw === undefined) continue;
     const ${tidied.length > 0 ? "typed" : "text"} = raw.replaceAll(/\\r\\n?/g, "\\n");
-${tidied.length > 0 ? "    const text = typed === shown[field] ? typed : (tidied[field]?.(typed) ?? typed);\n" : ""}    texts[field] = text;
+${tidied.length > 0 ? `    const text = typed === shown[field] ? typed : (tidied[field]?.(typed${usesBody ? ", body" : ""}) ?? typed);\n` : ""}    texts[field] = ${usesBody ? "isLeftEmpty(field) ? typed.trim() : text" : "text"};
     if (text === shown[field]) continue;
     const { value, message } = text.includes("\\0")
       ? wrong(${said(page.language, "nul", { label: { code: "labels[field]" } })})
@@ -226,7 +231,7 @@ ${tidied.length > 0 ? "    const text = typed === shown[field] ? typed : (tidied
     changes[field] = value ?? null;
     if (message !== null) problems.push({ field, message });
   }
-${usesForm ? `  /** What the record would come to. */\n  const form: Values = { ...${record}, ...changes };\n` : ""}${body.includes("changed(") ? "  const changed = (...names: readonly Field[]): boolean => names.some((name) => name in changes);\n" : ""}${body.includes("isRight(") ? "  const isRight = (name: Field): boolean => problems.every(({ field }) => field !== name);\n" : ""}${body}
+${made.map((field) => `  // What could not be made of another field is no complaint of its own where that one is complained of.\n  if (problems.some(({ field }) => field === ${quote(madeOf(field) ?? "")})) problems = problems.filter(({ field }) => field !== ${quote(field.column.name)} || !isLeftEmpty(field));\n`).join("")}${usesForm ? `  /** What the record would come to. */\n  const form: Values = { ...${record}, ...changes };\n` : ""}${body.includes("changed(") ? "  const changed = (...names: readonly Field[]): boolean => names.some((name) => name in changes);\n" : ""}${body.includes("isRight(") ? "  const isRight = (name: Field): boolean => problems.every(({ field }) => field !== name);\n" : ""}${body}
   return { texts, changes, problems };
 }
 `;

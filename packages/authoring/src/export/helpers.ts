@@ -175,6 +175,13 @@ function json(value: string, label: string): Read {
   }
 }`,
   },
+  slugOf: {
+    text: () => `/** A text as a part of an address: small letters and digits of ASCII, hyphens between. */
+const slugOf = (text = ""): string =>
+  transliterate(text).toLowerCase().replaceAll(/[^a-z0-9]+/g, "-").replaceAll(/^-|-$/g, "");`,
+    calls: ["transliterate"],
+  },
+  transliterate: { text: () => "" },
   singleSpaces: {
     text: () => `/** Every run of white space as one space; line breaks stay. */
 const singleSpaces = (typed: string): string => typed.replaceAll(/[^\\S\\n]+/g, " ");`,
@@ -237,6 +244,8 @@ export type HelperName =
   | "plainMoment"
   | "uuid"
   | "json"
+  | "slugOf"
+  | "transliterate"
   | "singleSpaces"
   | "lengthOf"
   | "ungrouped"

@@ -6,23 +6,29 @@ import { orderOf } from "@loyal-quill/core/values/order";
 import { about, type Code, type HelperName } from "./helpers.js";
 import { NotPlain } from "./logic.js";
 import { patternOf, textForms } from "./patterns.js";
-import { quote, said } from "./source.js";
+import { member, quote, said } from "./source.js";
 
 /*
  * How a typed text is read as a value of its column, and judged by the rules that hold always: a call of a small function for each field. The
  * exported file has the functions that its fields call, and no others.
  */
 
-/** What is done to a typed text before it is read, as an expression over `typed`; null where nothing is. @throws NotPlain */
-export function tidyCode({ tidy }: Field, called: Set<HelperName>): string | null {
+/** What is done to a typed text before it is read, as an expression over `typed` and `body`; null where nothing is. @throws NotPlain */
+export function tidyCode({ tidy, column }: Field, called: Set<HelperName>): string | null {
   if (tidy.length === 0) return null;
-  return tidy.reduce((before: string, each) => {
+  return tidy.reduce((before: string, each, index) => {
     if (each === "trim") return `${before}.trim()`;
     if (each === "upper") return `${before}.toUpperCase()`;
     if (each === "lower") return `${before}.toLowerCase()`;
-    if (each !== "single-spaces") throw new NotPlain("a value that is made of another field where it is left empty");
-    called.add("singleSpaces");
-    return `singleSpaces(${before})`;
+    if (each === "single-spaces") {
+      called.add("singleSpaces");
+      return `singleSpaces(${before})`;
+    }
+    // One that may stay empty would be made as soon as anything else is saved: that takes more than its own text.
+    if (column.nullable || index !== tidy.length - 1)
+      throw new NotPlain("a value that is made of another field and may be missing");
+    called.add("slugOf");
+    return `typed.trim() === "" ? slugOf(${member("body", each.slug)}) : ${before}`;
   }, "typed");
 }
 

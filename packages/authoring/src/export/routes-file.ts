@@ -4,7 +4,7 @@ import { type Column, tableName } from "@loyal-quill/core/table/model";
 import { integerRanges } from "@loyal-quill/core/values/integer-ranges";
 import { NotPlain, PlainCode } from "./logic.js";
 import { judgingNeeds, keyNames, tableChoices, takenBy } from "./parts.js";
-import { camelCase, comment, keyOf, member, quote, recordName, typeName } from "./source.js";
+import { camelCase, comment, inComment, keyOf, member, quote, recordName, typeName } from "./source.js";
 import { looksUp } from "./sql-file.js";
 
 /* The file with the page's routes: the way of a request from the address to the answer. */
@@ -29,6 +29,24 @@ function keyPart(column: Column, name: string): string {
       throw new NotPlain(`a key of type ${shown}`);
   }
 }
+
+/** Parts of a key, as PostgreSQL prints their values; null for what can be none. */
+const keyHelpers = {
+  wholeNumber: `/** A whole number of the address, as PostgreSQL prints it; null for what can be none. */
+function wholeNumber(text: string, least: bigint, most: bigint): string | null {
+  if (!/^[+-]?\\d{1,100}$/.test(text)) return null;
+  const number = BigInt(text.replace("+", ""));
+  return number < least || number > most ? null : number.toString();
+}
+`,
+  atMost: `/** A text of the address that fits its column. */
+const atMost = (text: string, characters: number): string | null => ([...text].length > characters ? null : text);
+`,
+  uuid: `/** A UUID of the address, as PostgreSQL prints it; null for what is none. */
+const uuid = (text: string): string | null =>
+  /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/i.test(text) ? text.toLowerCase() : null;
+`,
+} as const;
 
 /** The address of a record's form, as Express reads it. */
 const pathOf = (page: Page): string =>
@@ -96,7 +114,7 @@ export function routesFile(page: Page): string {
   const reading = `const ${keyName} = keyFrom(request);${mayFail.length > 0 ? `\n  if (${keyName} === null) return notice("malformed-key", list);` : ""}`;
   const helpers = [
     ...new Set(
-      page.key.flatMap(({ type: { kind, maxLength } }) =>
+      page.key.flatMap(({ type: { kind, maxLength } }): (keyof typeof keyHelpers)[] =>
         kind === "integer"
           ? ["wholeNumber"]
           : kind === "uuid"
@@ -108,7 +126,7 @@ export function routesFile(page: Page): string {
     ),
   ];
   return `/**
- * The edit page of ${tableName(page.table)}: GET fills a form from the record, POST saves what was changed in it.
+ * The edit page of ${inComment(tableName(page.table))}: GET fills a form from the record, POST saves what was changed in it.
  *
  * Exported from the page file "${page.name}" in version ${page.version}. It is yours: nothing here needs the program that wrote it.
  */
@@ -116,7 +134,7 @@ import { type Request, Router } from "express";
 import { type Answer, answering, bodyOf, form, methodNotAllowed, notice, type Options, readSaid } from "../shared/answers.js";
 import { lastChange } from "../shared/database.js";
 import { readToken, writeToken } from "../shared/form-token.js";
-${helpers.length > 0 ? `import { segmentOf, ${helpers.join(", ")} } from "../shared/keys.js";` : 'import { segmentOf } from "../shared/keys.js";'}
+import { segmentOf } from "../shared/html.js";
 import type { Actor } from "./actor.js";
 import { type Field, fields, labels, readForm, type Texts, textsOf, type ${type} } from "./form.js";
 import { load${hasChoices ? ", loadChoices" : ""}, refusal, ${isAsked ? "takenByOthers, " : ""}update } from "./sql.js";
@@ -183,10 +201,12 @@ ${edit ? `    if (!mayEdit(${editArguments})) return notice("may-not-edit", list
   return notice("too-busy", list, { typed });
 }
 
+${helpers.map((name) => keyHelpers[name]).join("\n")}
+
 /**
  * The routes of the page: \`app.use(${routes}({ pool, secret, actor }))\`.
  *
- * The pool's role needs SELECT and UPDATE on ${tableName(page.table)}${grantsBeside(page)}, SELECT on quill_log.change, and EXECUTE on quill_log.add_change.${utc ? " Its sessions must speak UTC." : ""}
+ * The pool's role needs SELECT and UPDATE on ${inComment(tableName(page.table))}${inComment(grantsBeside(page))}, SELECT on quill_log.change, and EXECUTE on quill_log.add_change.${utc ? " Its sessions must speak UTC." : ""}
  */
 export function ${routes}(options: Options<Actor>): Router {
 ${

@@ -32,6 +32,9 @@ export const html = (parts: TemplateStringsArray, ...contents: readonly Content[
 export const segment = (value: string): string =>
   \`\${/^(\\.{0,2}$|~|new$)/.test(value) ? "~" : ""}\${encodeURIComponent(value)}\`;
 
+/** The part of an address as it was meant. */
+export const segmentOf = (part: string | readonly string[] | undefined): string => String(part).replace(/^~/, "");
+
 /** A whole document around a page's content. */
 export const document = (title: string, content: Html): Html => html\`<!doctype html>
 <html lang="${language}" dir="${languages[language].direction}">
@@ -205,24 +208,6 @@ export async function lastChange(pool: Pool, record: { table: string; key: Reado
   );
   return rows[0] ?? null;
 }
-`;
-
-/** What is read of a key in an address. */
-export const keysFile = `/* Parts of a key in an address, as PostgreSQL prints their values; null for what can be none. */
-
-/** A part of the address as it was meant. */
-export const segmentOf = (part: string | readonly string[] | undefined): string => String(part).replace(/^~/, "");
-
-export function wholeNumber(text: string, least: bigint, most: bigint): string | null {
-  if (!/^[+-]?\\d{1,100}$/.test(text)) return null;
-  const number = BigInt(text.replace("+", ""));
-  return number < least || number > most ? null : number.toString();
-}
-
-export const atMost = (text: string, characters: number): string | null => ([...text].length > characters ? null : text);
-
-export const uuid = (text: string): string | null =>
-  /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/i.test(text) ? text.toLowerCase() : null;
 `;
 
 const noticeCodes = [

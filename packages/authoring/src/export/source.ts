@@ -117,6 +117,10 @@ export const sqlText = (text: string): string =>
 /** A comment above what it explains, each line of it. */
 export const comment = (text: string): string =>
   text
-    .split("\n")
+    // Every line terminator of the language (ECMA-262, 12.3) ends a comment.
+    .split(/\r\n|[\n\r\u2028\u2029]/)
     .map((line) => `// ${line}`)
     .join("\n");
+
+/** A text inside of a comment between signs, which it must not end. */
+export const inComment = (text: string): string => text.replaceAll("*/", "* /").replaceAll(/[\r\n\u2028\u2029]/g, " ");

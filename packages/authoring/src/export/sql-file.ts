@@ -1,10 +1,10 @@
 import { isTelling, type TableChoices } from "@loyal-quill/core/controls/choice-source";
 import { loadedColumns } from "@loyal-quill/core/page/columns";
 import type { Field, Page, SetColumn } from "@loyal-quill/core/page/page";
-import { castText } from "@loyal-quill/core/postgres/text-form";
 import { type Column, columnOf, tableName } from "@loyal-quill/core/table/model";
 import { NotPlain, PlainCode, PlainSql } from "./logic.js";
 import { freeName, keyNames, tableChoices as listedChoices, offeredFields, takenBy } from "./parts.js";
+import { routineCode } from "./routine-sql.js";
 import {
   comment,
   identifier,
@@ -20,16 +20,9 @@ import {
   variable,
 } from "./source.js";
 
-/* The file with the page's statements. */
+import { asText, byKey, inLines, inTemplateKeeping } from "./statement-parts.js";
 
-/** A column's value as text: texts stand as they are, all else is cast to PostgreSQL's own text form. */
-function asText(alias: string, column: Column): string {
-  const { type } = column;
-  const isPlain = type.kind === "text" && (type.shown === "text" || type.shown.startsWith("character varying"));
-  if (column.stamped) throw new NotPlain(`the file in ${column.name}`);
-  const name = `${alias}.${identifier(column.name)}`;
-  return isPlain ? name : castText(name, column);
-}
+/* The file with the page's statements. */
 
 const placesOf = (page: Page) => ({ row: recordName(page), form: "form", actor: "actor", now: "now" });
 
@@ -43,28 +36,11 @@ const ownRows = (actor: Actor, $: Place, t: string): string => \`${sql.startsWit
 `;
 }
 
-/** `t.code = $1::text AND …` over the parameters that stand for the key. */
-const byKey = (page: Page, alias: string, value: (column: Column) => string): string =>
-  page.key
-    .map((column) => `${alias}.${identifier(column.name)} = \${$(${value(column)})}::${column.type.cast}`)
-    .join(" AND ");
-
 /** The parameters of the function that loads a record: its key. */
 export const keyParameters = (page: Page): string =>
   keyNames(page)
     .map((name) => `${name}: string`)
     .join(", ");
-
-/** Parts between commas, in lines that can be read. */
-function inLines(parts: readonly string[]): string {
-  const lines: string[] = [];
-  for (const part of parts) {
-    const last = lines.at(-1);
-    if (last !== undefined && last.length + part.length < 112) lines[lines.length - 1] = `${last}, ${part}`;
-    else lines.push(part);
-  }
-  return lines.join(",\n  ");
-}
 
 /** The columns of a record, by the alias of its row. */
 function selectedCode(page: Page): string {
@@ -89,13 +65,6 @@ export async function load(pool: Pool, ${page.access.rows ? "actor: Actor, " : "
   return rows[0] ?? null;
 }`;
 }
-
-/** SQL of ours in a template literal: backslashes and backticks escaped, expressions kept. */
-const inTemplateKeeping = (sql: string): string =>
-  sql
-    .split(/(\$\{[^}]*\})/)
-    .map((part) => (part.startsWith("${") ? part : inTemplate(part)))
-    .join("");
 
 /** What one choice is called, as an SQL expression over `c`. */
 function labelSql(choices: TableChoices): string {
@@ -383,7 +352,7 @@ export function sqlFile(page: Page): string {
     selectedCode(page),
     loadCode(page),
     choicesCode(page, listed),
-    updateCode(page),
+    page.routine ? routineCode(page, page.routine) : updateCode(page),
     takenCode(page),
     refusalCode(page),
   ]
@@ -391,7 +360,7 @@ export function sqlFile(page: Page): string {
     .join("\n\n");
   const uses = (name: string): boolean => new RegExp(`\\b${name}\\b`).test(body);
   return `import { randomUUID } from "node:crypto";
-import { DatabaseError, type Pool } from "pg";
+import { DatabaseError, type Pool${page.routine ? ", type PoolClient" : ""} } from "pg";
 import { ${uses("Place") ? "type Place, " : ""}parameters } from "../shared/database.js";
 ${uses("Option") ? 'import type { Option } from "../shared/form-html.js";\n' : ""}import type { Actor } from "./actor.js";
 import { type Changes, ${uses("Field") ? "type Field, " : ""}${body.includes("labels[") ? "labels, " : ""}type Problem, type ${type} } from "./form.js";

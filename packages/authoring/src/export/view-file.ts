@@ -3,7 +3,7 @@ import type { Field, Page } from "@loyal-quill/core/page/page";
 import { hasOwnWay } from "@loyal-quill/core/values/in-language";
 import { NotPlain, PlainCode } from "./logic.js";
 import { tableChoices, takenBy } from "./parts.js";
-import { keyOf, literalOf, member, quote, recordName, templateLiteral, typeName } from "./source.js";
+import { inTemplate, keyOf, literalOf, member, quote, recordName, templateLiteral, typeName } from "./source.js";
 import { tellsMoments, toldCode } from "./told.js";
 
 /* The file with the page's HTML. */
@@ -41,6 +41,9 @@ function attributesOf(field: Field): string {
     .filter(Boolean)
     .join(" ");
 }
+
+/** A text as HTML that stands in a template literal. */
+const inHtml = (text: string): string => inTemplate(escapedAttribute(text));
 
 const escapedAttribute = (text: string): string =>
   text.replaceAll("&", "&amp;").replaceAll('"', "&quot;").replaceAll("<", "&lt;");
@@ -205,7 +208,7 @@ export function viewFile(page: Page): string {
     });
     return name === null
       ? lines.join("\n    ")
-      : `<fieldset><legend>${escapedAttribute(name)}</legend>\n    ${lines.join("\n    ")}\n    </fieldset>`;
+      : `<fieldset><legend>${inHtml(name)}</legend>\n    ${lines.join("\n    ")}\n    </fieldset>`;
   });
   const hasChoices = taken.some((field) => tableChoices(field));
   const usesOptions = used.has("select") || used.has("radios");
@@ -221,8 +224,8 @@ export function viewFile(page: Page): string {
     ({ rules, control }) => control !== "check-box" && rules.some(({ rule, when }) => rule === "required" && !when),
   );
   const form = `html\`<form method="post" action="\${addressOf(${record})}/edit">
-<input type="hidden" name="form.token" value="\${view.token}">${isMarked ? `\n<p class="help">${escapedAttribute(say("needed-marked"))}</p>` : ""}\${fields}${page.reason ? "\n    ${reasonField(view)}" : ""}
-<p><button>\${${button}}</button> <a href="\${list.address}">${escapedAttribute(say("cancel"))}</a></p>
+<input type="hidden" name="form.token" value="\${view.token}">${isMarked ? `\n<p class="help">${inHtml(say("needed-marked"))}</p>` : ""}\${fields}${page.reason ? "\n    ${reasonField(view)}" : ""}
+<p><button>\${${button}}</button> <a href="\${list.address}">${inHtml(say("cancel"))}</a></p>
 </form>\``;
   if (used.has("date") || used.has("moment")) used.add("line");
   if (used.has("line")) used.add("lines");
@@ -253,7 +256,7 @@ export function formPage(view: FormView): { readonly title: string; readonly con
     ${blocks.join("\n    ")}\`;
   const content = html\`<p><a href="\${list.address}">\${list.title}</a></p>
 <h1>\${title}</h1>
-${keyShown ? "" : `<p>${page.key.map((column) => `${escapedAttribute(column.name)}: \${${member(record, column.name)}}`).join(", ")}</p>\n`}\${view.said !== undefined && html\`<p class="said" role="status">\${view.said}</p>\`}
+${keyShown ? "" : `<p>${page.key.map((column) => `${inHtml(column.name)}: \${${member(record, column.name)}}`).join(", ")}</p>\n`}\${view.said !== undefined && html\`<p class="said" role="status">\${view.said}</p>\`}
 \${isWrong && summary({ problems, conflicts, labels, button: ${button} })}
 ${isEditable ? `\${view.isLocked ? html\`<p class="locked" role="status">\${lockedText}</p><fieldset disabled>\${fields}</fieldset>\` : ${form}}` : `\${${form}}`}\`;
   return { title: isWrong ? ${filled(page, "put-right", { title: "title" })} : title, content };
@@ -296,7 +299,7 @@ ${withZone ? momentText : ""}
 }
 
 const reasonField = (page: Page): string => `/** Why it is changed, for the log. */
-const reasonField = (view: FormView): Html => html\`<div class="field"><label for="reason">${escapedAttribute(word(page.language, "reason"))}</label><p class="help">${escapedAttribute(word(page.language, "reason-help"))}</p><textarea id="reason" name="form.reason" rows="2" maxlength="1000">\\n\${view.reason}</textarea>\${view.problems?.filter(({ field }) => field === "reason").map(({ message }) => html\`<p class="problem">\${message}</p>\`)}</div>\`;
+const reasonField = (view: FormView): Html => html\`<div class="field"><label for="reason">${inHtml(word(page.language, "reason"))}</label><p class="help">${inHtml(word(page.language, "reason-help"))}</p><textarea id="reason" name="form.reason" rows="2" maxlength="1000">\\n\${view.reason}</textarea>\${view.problems?.filter(({ field }) => field === "reason").map(({ message }) => html\`<p class="problem">\${message}</p>\`)}</div>\`;
 `;
 
 const momentText = `/** A stored moment as people read it, to the second. */

@@ -6,9 +6,15 @@ import { type Seen, seen } from "./seen.js";
 
 /* A served page and an exported one beside each other: the same requests go to both, each over a database of its own that began the same. */
 
-export const hollis = { id: "hollis", name: "Hollis Brandt", roles: ["hydrologist"], region_id: "2" };
-export const tamsin = { id: "tamsin", name: "Tamsin Okoro", roles: ["technician"], region_id: "3" };
-export const dara = { id: "dara", name: "Dara Lindqvist", roles: ["duty-officer"], region_id: null };
+export const hollis = {
+  id: "hollis",
+  name: "Hollis Brandt",
+  roles: ["hydrologist"],
+  region_id: "2",
+  team: "hydrology",
+};
+export const tamsin = { id: "tamsin", name: "Tamsin Okoro", roles: ["technician"], region_id: "3", team: "field" };
+export const dara = { id: "dara", name: "Dara Lindqvist", roles: ["duty-officer"], region_id: null, team: "duty" };
 export type Person = typeof hollis | typeof tamsin | typeof dara;
 
 /** One of the two applications with its database. */
@@ -193,6 +199,9 @@ const texts: Readonly<Record<string, readonly string[]>> = {
     "6f0e8f5e-0d3b-4b53-9d5c-3f6d6f2d3c11",
     "6F0E8F5E-0d3b-4b53-9d5c-3f6d6f2d3c12",
     "n o t  \t t a b",
+    "High water: Straße & Łódź – 3 m",
+    "---",
+    "31.03.2026",
     "2026-02-29 10:00",
     "$1",
   ],
@@ -223,19 +232,21 @@ const notOffered = (values: readonly string[]): string => {
   return /^[0-9a-f-]{36}$/.test(last) ? "6f0e8f5e-0d3b-4b53-9d5c-3f6d6f2d3c19" : "nothing";
 };
 
-/** Sends forms with fields filled by chance to both sides, one after the other: what is stored by one is what the next begins with. */
+/** Sends forms with fields filled by chance to both sides, one after the other: what is stored by one is what the next begins with. @param before SQL that is run on both before each */
 export async function byChance(
   sides: readonly Side[],
   page: string,
   records: readonly (readonly [address: string, of: Stored | null])[],
   rounds: number,
   seed: number,
+  before?: string,
 ): Promise<Readonly<Record<number, number>>> {
   const chance = new Chance(seed);
   const statuses: Record<number, number> = {};
   for (let round = 0; round < rounds; round += 1) {
     const [address, of] = chance.one(records);
     const person = chance.one([hollis, tamsin]);
+    if (before !== undefined) for (const { owner } of sides) await owner.query(before);
     const { fields } = (await ask(sides[0] as Side, address, person)).seen;
     let edits: Record<string, string | null> = {};
     for (const { name, kind, options } of chance.some(fields, 1 + chance.whole(3))) {

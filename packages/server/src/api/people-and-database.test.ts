@@ -268,11 +268,11 @@ describe("before publishing", () => {
       expect.arrayContaining(["station/routes.ts", "station/routes.test.ts", "shared/html.ts"]),
     );
     expect(said.files.find((file) => file.path === "station/form.ts")?.text).toContain('name: "Name of the station"');
-    const loan = await readFile(path.join(workbench.directory, "loan.page.yaml"), "utf8");
-    expect((await ines.send<CodeAnswer>("POST", "/drafts/loan/code", { text: loan })).said).toEqual({
+    const visit = await readFile(path.join(workbench.directory, "visit.page.yaml"), "utf8");
+    expect((await ines.send<CodeAnswer>("POST", "/drafts/visit/code", { text: visit })).said).toEqual({
       files: [],
       left: [],
-      because: "it saves by a routine of the database",
+      because: "it has values of type bytea, which only PostgreSQL can read",
       packages: [],
       types: [],
     });
