@@ -99,7 +99,7 @@ function addPageFileCommands(program: Command): void {
     )
     .argument("<source>", "the address of the form of one record, on this machine; or a saved page")
     .addOption(database())
-    .option("--table <table>", "schema.table")
+    .option("--table <table>", "schema.table; where it is left out, what its handler or its controls tell")
     .option("--key <column=value>", "the record that it shows; may be repeated", pair, {})
     .option(
       "--column <control=column>",
@@ -135,7 +135,7 @@ function addPageFileCommands(program: Command): void {
     .description(
       "pages as plain code for Express and pg, which needs nothing of ours; exit code 1 where one can't be exported",
     )
-    .argument("<files...>", "page files, or directories of them")
+    .argument("<files...>", "page files, directories of them, or names of pages in pages/")
     .addOption(database())
     .requiredOption("--to <directory>", "where the code goes: a directory for each page, and what they share")
     .option("--force", "write over files that differ", false)
@@ -159,7 +159,7 @@ function addPageFileCommands(program: Command): void {
   program
     .command("check")
     .description("the review: page files held against a database; exit code 1 on an error")
-    .argument("<files...>", "page files, or directories of them")
+    .argument("<files...>", "page files, directories of them, or names of pages in pages/")
     .addOption(database())
     .addOption(new Option("--format <format>", "how it is written").choices(formats.review).default("text"))
     .option("--no-rows", "leave the stored rows alone")
@@ -211,7 +211,7 @@ function addRehearsal(program: Command): void {
     .description(
       "the rehearsal: pages run against prepared requests, all rolled back; exit code 1 where one comes out otherwise",
     )
-    .argument("<files...>", "page files, or directories of them")
+    .argument("<files...>", "page files, directories of them, or names of pages in pages/")
     .addOption(database())
     .addOption(new Option("--format <format>", "how it is written").choices(formats.rehearsal).default("text"))
     .option("--quick", "only what is quickly done", false)

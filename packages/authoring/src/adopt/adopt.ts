@@ -38,6 +38,8 @@ export interface AdoptedControl {
 
 /** What a form came to. */
 export interface Adopted {
+  /** `schema.table`. */
+  readonly table: string;
   /** The page file that does the same; null where no form of the page is for the table. */
   readonly page: { readonly name: string; readonly text: string } | null;
   readonly controls: readonly AdoptedControl[];
@@ -182,6 +184,7 @@ export function adoptForm(catalog: Pick<Catalog, "tables" | "unusable">, source:
   const found = formFor(formsIn(template?.html ?? html), table, template ?? row ?? {}, chosen);
   if (!found)
     return {
+      table: tableName(table),
       page: null,
       controls: [],
       columns: [],
@@ -196,6 +199,7 @@ export function adoptForm(catalog: Pick<Catalog, "tables" | "unusable">, source:
   const { form, matched } = found;
   const read = handler === null ? null : readHandler(handler, form, matched, table);
   return {
+    table: tableName(table),
     notRead: read?.notRead ?? [],
     page: drafted(catalog, source, form, matched),
     columns: table.columns.map(({ name }) => name),

@@ -26,9 +26,6 @@ export interface HandlerRead {
   readonly findings: readonly FormFinding[];
   /** Why nothing, or not all of it, was understood. */
   readonly notRead: readonly (Place & { readonly because: string })[];
-  /** The table and the columns by which its statement finds the record. */
-  readonly table: string | null;
-  readonly where: readonly string[];
 }
 
 const changing = /^\s*(update|insert\s+into|delete\s+from)\b/i;
@@ -355,14 +352,13 @@ function ofBody(
 /** What a handler does with a form: as far as its code tells it. */
 export function readHandler(text: string, form: HtmlForm, matched: readonly Matched[], table: Table): HandlerRead {
   const program = readCode(text);
-  const none = { findings: [], table: null, where: [] };
-  if (typeof program === "string") return { ...none, notRead: [{ line: 1, column: 1, because: program }] };
+  if (typeof program === "string") return { findings: [], notRead: [{ line: 1, column: 1, because: program }] };
   const parents = parentsIn(program);
   const handlers = handlersIn(program, parents);
   const [handler] = handlers;
   if (!handler)
     return {
-      ...none,
+      findings: [],
       notRead: [{ line: 1, column: 1, because: "No function with a statement that changes something was found." }],
     };
   const findings: FormFinding[] = [];
@@ -380,16 +376,23 @@ export function readHandler(text: string, form: HtmlForm, matched: readonly Matc
     for (const write of each.writes) findings.push(...ofWrite(write, each, table, parents));
   }
   findings.push(...ofBody(handler, form, matched, parents, text));
-  const [write] = handler.writes;
   return {
     findings,
     notRead: handler.writes.flatMap(({ node, call }) =>
       call ? [] : [{ ...placeOf(node), because: "It was not found where this statement is sent." }],
     ),
-    table:
-      /^\s*(?:update|insert\s+into|delete\s+from)\s+(?:only\s+)?([\w."]+)/i
-        .exec(write?.sql ?? "")?.[1]
-        ?.replaceAll('"', "") ?? null,
-    where: whereOf(write?.sql ?? "") ?? [],
   };
+}
+
+/** The tables that a handler's statements change, as they are written there: an update's before others. */
+export function tablesWritten(text: string): readonly string[] {
+  const program = readCode(text);
+  if (typeof program === "string") return [];
+  const statements = writesIn(program, parentsIn(program)).slice(0, mostWrites);
+  const found = statements.flatMap(({ sql }) => {
+    const [, verb = "", name = ""] =
+      /^\s*(update|insert\s+into|delete\s+from)\s+(?:only\s+)?((?:"[^"]+"|\w+)(?:\.(?:"[^"]+"|\w+))?)/i.exec(sql) ?? [];
+    return name === "" ? [] : [{ name: name.replaceAll('"', ""), isUpdate: verb.toLowerCase() === "update" }];
+  });
+  return [...new Set(found.toSorted((a, b) => Number(b.isUpdate) - Number(a.isUpdate)).map(({ name }) => name))];
 }

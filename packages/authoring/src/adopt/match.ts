@@ -18,13 +18,14 @@ export interface Matched {
 }
 
 /** A name without what frameworks put around it: `station[alert_m]`, `Station.AlertM` and `alert-m` are `alertm`. */
-const flat = (name: string): string =>
+export const flat = (name: string): string =>
   (/\[([^\]]*)\]\s*$/.exec(name)?.[1] ?? name.split(".").at(-1) ?? name)
     .replaceAll(/[^\p{L}\p{N}]/gu, "")
     .toLowerCase();
 
 /** A column's name without the end that says what it refers to, or in what it is measured. */
-const short = (name: string): string => name.replace(/_(id|code|key|no|mm|cm|m|km|g|kg|ms|s|pct|percent|at|on)$/i, "");
+export const short = (name: string): string =>
+  name.replace(/_(id|code|key|no|mm|cm|m|km|g|kg|ms|s|pct|percent|at|on)$/i, "");
 
 const points = { name: 5, nearName: 3, label: 3, value: 2 };
 

@@ -125,6 +125,7 @@ const inTable =
 const at = (): string => `${origin}/stations/MV-014/edit`;
 
 interface Said {
+  readonly table: string;
   readonly page: { readonly name: string; readonly text: string } | null;
   readonly controls: readonly {
     readonly name: string;
@@ -668,6 +669,8 @@ router.post("/stations/:code/edit", csrfProtection, function (req, res, next) {
         const said = await adoptedFrom(`${serving.address}${address}`, { table, key, zones: ["Europe/London"] });
         expect([table, codesOf(said)]).toEqual([table, []]);
         expect([table, said.controls.filter(({ column }) => column !== null).length]).toEqual([table, fields]);
+        // The form tells by itself what it is for.
+        expect(await adoptedFrom(`${serving.address}${address}`, { table: undefined, key })).toMatchObject({ table });
       }
     } finally {
       await serving.stop();
@@ -676,7 +679,7 @@ router.post("/stations/:code/edit", csrfProtection, function (req, res, next) {
 
   test("is written for people, for programs and for code scanning, and its file once", async () => {
     page = (await withRivers(station())).replace('method="post"', 'method="get"');
-    const first = await quill(at(), "--table", "station", "--to", "pages", "--header", "Cookie: session=a:b");
+    const first = await quill(at(), "--to", "pages", "--header", "Cookie: session=a:b");
     expect(first.code).toBe(1);
     expect(asked.cookie).toBe("session=a:b");
     expect(first.out).toContain(
@@ -685,7 +688,7 @@ router.post("/stations/:code/edit", csrfProtection, function (req, res, next) {
     expect(first.out).toContain(
       `${at()}:2:1: error: The form is sent by GET: a change belongs into a POST. [get-for-a-change]`,
     );
-    expect(first.out).toContain("pages/station.page.yaml is written.");
+    expect(first.out).toContain("pages/station.page.yaml is written, over network.station.");
     expect(await readFile(path.join(directory, "pages/station.page.yaml"), "utf8")).toContain(
       "Made from a form, over network.station.",
     );
@@ -704,7 +707,28 @@ router.post("/stations/:code/edit", csrfProtection, function (req, res, next) {
     const said = async (...told: readonly string[]): Promise<string> => (await quill(...told)).error;
     expect(await said("http://192.0.2.1/stations/1", "--table", "network.station")).toContain("is on another machine");
     expect(await said(at(), "--table", "network.nothing")).toContain("There is no table network.nothing");
-    expect(await said(at())).toContain("Which table is the form for? Say --table SCHEMA.NAME.");
+    page = '<form method="post"><input name="q"><input type="hidden" name="id" value="1"></form>';
+    expect(await said(at())).toContain(
+      "Which table is the form for? No control has the name of a column: say --table SCHEMA.NAME.",
+    );
+    await client.query(
+      "CREATE TABLE network.tock (LIKE network.tick INCLUDING ALL); GRANT SELECT ON network.tock TO quill_pages",
+    );
+    page = '<form method="post"><input name="title"><input name="weight"><input name="size"></form>';
+    expect(await said(at())).toContain(
+      "Which table is the form for? Its controls fit network.tick, network.tock: say --table SCHEMA.NAME.",
+    );
+    // What its handler changes is the table, however its controls are called.
+    const changes = path.join(directory, "ticks.ts");
+    await writeFile(
+      changes,
+      `app.post("/x/:id", (req) => { db.query('INSERT INTO audit (what) VALUES ($1)', [1]); db.query('UPDATE "network"."tock" SET title = $1 WHERE id = $2', [req.body.title, req.params.id]); });`,
+    );
+    await client.query("INSERT INTO network.tock SELECT * FROM network.tick");
+    expect(await adopted(page, { table: undefined, key: { id: "7" }, handler: changes })).toMatchObject({
+      table: "network.tock",
+    });
+    page = station();
     expect(await said(`${origin}/stations/new`, "--table", "network.station")).toContain(
       "Say --key COLUMN=VALUE, by one of its keys: code",
     );

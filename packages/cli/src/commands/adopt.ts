@@ -1,6 +1,6 @@
 import { mkdir, readFile, writeFile } from "node:fs/promises";
 import path from "node:path";
-import { type Adopted, adoptForm, isTemplate } from "@loyal-quill/authoring";
+import { type Adopted, adoptForm, isTemplate, tablesOfForm } from "@loyal-quill/authoring";
 import {
   answeredOr,
   type Catalog,
@@ -71,24 +71,29 @@ function partsOf(source: string): readonly string[] {
 
 type Found = { readonly table: Table; readonly key: readonly (readonly [string, string])[]; readonly row: Row };
 
-function tableNamed(catalog: Catalog, name: string): Table {
-  const table = findTable(catalog.tables, name) ?? catalog.tables.find((each) => each.name === name);
-  if (table) return table;
+/** The table that was named, or the one that the form is for by what it has. @throws CannotStart where there is none, or it isn't clear */
+function tableOf(catalog: Catalog, name: string | undefined, form: Parameters<typeof tablesOfForm>[1]): Table {
+  if (name !== undefined) {
+    const table = findTable(catalog.tables, name) ?? catalog.tables.find((each) => each.name === name);
+    if (table) return table;
+    throw new CannotStart(`There is no table ${name} that this connection may read.`);
+  }
+  const [table, ...others] = tablesOfForm(catalog.tables, form);
+  if (table && others.length === 0) return table;
+  const names = [table, ...others].flatMap((each) => (each ? [tableName(each)] : []));
   throw new CannotStart(
-    name === ""
-      ? "Which table is the form for? Say --table SCHEMA.NAME."
-      : `There is no table ${name} that this connection may read.`,
+    names.length === 0
+      ? "Which table is the form for? No control has the name of a column: say --table SCHEMA.NAME."
+      : `Which table is the form for? Its controls fit ${names.slice(0, 5).join(", ")}${names.length > 5 ? " and others" : ""}: say --table SCHEMA.NAME.`,
   );
 }
 
 /** The record: by its key where it is named, else the one whose key stands in the address. */
 async function recordOf(
-  options: AdoptOptions,
-  catalog: Catalog,
+  { key: given, source }: AdoptOptions,
+  table: Table,
   run: (table: Table, key: Found["key"]) => Promise<Row | null>,
 ): Promise<Found> {
-  const { table: name, key: given, source } = options;
-  const table = tableNamed(catalog, name ?? "");
   const parts = partsOf(source);
   for (const { columns } of table.keys) {
     const told = columns.flatMap((column) => (given[column] === undefined ? [] : [[column, given[column]] as const]));
@@ -133,8 +138,8 @@ export async function adopt(options: AdoptOptions, write: (text: string) => void
   const adopted: Adopted = await withDatabase(options.database, async (database) => {
     const catalog = await readCatalog(database);
     const address = isAddress(options.source) ? options.source : null;
+    const table = tableOf(catalog, options.table, { html, address, handler });
     if (address === null && isTemplate(html)) {
-      const table = tableNamed(catalog, options.table ?? "");
       const key = (table.keys[0]?.columns ?? []).map((column) => [column, ""] as const);
       return adoptForm(catalog, {
         html,
@@ -147,7 +152,7 @@ export async function adopt(options: AdoptOptions, write: (text: string) => void
         chosen: chosenIn(options, table),
       });
     }
-    const record = await recordOf(options, catalog, async (table, key) => {
+    const record = await recordOf(options, table, async (table, key) => {
       // What is no value of the key's type names no record.
       const rows = await answeredOr(() => database.run(rowNowStatement(table, key)), []);
       return rows[0] ?? null;
@@ -158,7 +163,7 @@ export async function adopt(options: AdoptOptions, write: (text: string) => void
       handler,
       ...record,
       zones: ["UTC", ...options.zones],
-      chosen: chosenIn(options, record.table),
+      chosen: chosenIn(options, table),
     });
   });
   const { page } = adopted;

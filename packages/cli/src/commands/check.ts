@@ -1,3 +1,4 @@
+import { existsSync } from "node:fs";
 import { readdir, readFile, stat } from "node:fs/promises";
 import path from "node:path";
 import { reviewAgainstRows } from "@loyal-quill/authoring";
@@ -10,7 +11,7 @@ import { type CheckedFile, type Format, reports } from "../report/index.js";
 
 export interface CheckOptions {
   readonly database: string;
-  /** Page files, and directories of page files. */
+  /** Page files, directories of page files, and names of pages whose files stand in pages/. */
   readonly files: readonly string[];
   readonly format: Format;
   /** Whether the stored rows are looked at as well. */
@@ -29,7 +30,10 @@ async function filesIn(told: string): Promise<string[]> {
       .map((name) => path.join(told, name));
   } catch (error) {
     if ((error as NodeJS.ErrnoException).code !== "ENOENT") throw error;
-    throw new CannotStart(`There is no file or directory ${told}.`);
+    if (!/^[a-z0-9-]+$/.test(told)) throw new CannotStart(`There is no file or directory ${told}.`);
+    const named = path.join("pages", `${told}${ending}`);
+    if (existsSync(named)) return [named];
+    throw new CannotStart(`There is no file or directory ${told}, and no page file ${named}.`);
   }
 }
 

@@ -176,6 +176,21 @@ test("the example is what is exported now", async () => {
     ]);
 });
 
+test("a page of pages/ is exported by its name", async () => {
+  const to = path.join(directory, "by-name");
+  await cp(pages, path.join(to, "pages"), { recursive: true });
+  const program = fileURLToPath(new URL("../../bin/quill.js", import.meta.url));
+  const quill = (name: string) =>
+    promisify(execFile)(process.execPath, [program, "export", name, "--to", "src/pages"], {
+      cwd: to,
+      env: { PATH: process.env.PATH, DATABASE_URL: served.made.pages },
+    });
+  expect((await quill("station")).stdout).toMatch(/^station: src\/pages\/station, 5\d\d lines\./);
+  await expect(quill("stations")).rejects.toThrow(
+    "There is no file or directory stations, and no page file pages/stations.page.yaml.",
+  );
+});
+
 test("a file that was changed is not written over unless one says so", async () => {
   const to = path.join(directory, "again");
   const options = { database: served.made.pages, files: [path.join(pages, "river.page.yaml")], to };

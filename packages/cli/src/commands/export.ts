@@ -10,7 +10,7 @@ import { nameOf, ownKindsBeside, pageFilesIn } from "./check.js";
 
 export interface ExportOptions {
   readonly database: string;
-  /** Page files, and directories of page files. */
+  /** Page files, directories of page files, and names of pages. */
   readonly files: readonly string[];
   /** The directory that the code goes to. */
   readonly to: string;

@@ -4,7 +4,7 @@ import { sarifLog } from "./sarif.js";
 /** Where what was looked at stands. */
 type Sources = Readonly<Record<"form" | "handler", string>>;
 
-function text({ page, controls, findings, notRead }: Adopted, sources: Sources, file: string | null): string {
+function text({ table, page, controls, findings, notRead }: Adopted, sources: Sources, file: string | null): string {
   const width = Math.max(0, ...controls.map(({ name }) => name.length));
   return [
     ...controls.map(({ name, column, certainty, reasons }) =>
@@ -19,7 +19,7 @@ function text({ page, controls, findings, notRead }: Adopted, sources: Sources, 
     ]),
     ...notRead.map(({ line, column, because }) => `${sources.handler}:${line}:${column}: not read: ${because}`),
     ...(findings.length + notRead.length > 0 ? [""] : []),
-    ...(file === null ? (page ? [page.text.trimEnd()] : []) : [`${file} is written.`]),
+    ...(file === null ? (page ? [page.text.trimEnd()] : []) : [`${file} is written, over ${table}.`]),
     "",
   ].join("\n");
 }
