@@ -163,17 +163,11 @@ describe("with a standby", () => {
     expect(new Set(answers.map(({ status }) => status))).toEqual(new Set([200]));
     await until(() => pages.replicas()[0]?.state === "away");
     expect(await standbysOf(view)).toEqual([undefined]);
-    // One that came back may have to catch up first, and be told as behind for a moment.
-    const states = changes.map(({ state }) => state);
-    expect(states.filter((state, index) => !(state === "behind" && states[index - 1] === "away"))).toEqual([
-      "following",
-      "behind",
-      "following",
-      "away",
-      "following",
-      "promoted",
-      "away",
-    ]);
+    // One may have to catch up at any time, when it came back above all, and be told as behind for a moment.
+    const states = changes.map(({ state }) => state).join(" ");
+    expect(states.replaceAll("away behind", "away").replaceAll(/(following behind )+/g, "following behind ")).toBe(
+      "following behind following away following promoted away",
+    );
   });
 });
 

@@ -206,7 +206,7 @@ const trigger = (body: string, when = "BEFORE UPDATE", level = "ROW"): readonly 
 export const tableFaults: readonly TableFault[] = [
   {
     name: "a CHECK that was dropped",
-    by: "check.min.outside:low:1",
+    by: "check.min.outside:low",
     sql: ["ALTER TABLE proof.gauge DROP CONSTRAINT gauge_low"],
   },
   {
