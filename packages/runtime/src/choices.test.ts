@@ -146,6 +146,19 @@ describe("choices that depend on another field", () => {
     expect((await asked("/calibrations/~choices/channel", { "form.station_code": "'; --" })).body.options).toEqual([]);
   });
 
+  test("a number that another station has, too, does not go by that one's name", async () => {
+    await trips.owner.query("DELETE FROM network.sensor AS s WHERE station_code = 'MV-002' AND channel = 3");
+    const form = await trips.open(`/calibrations/${calibration}/edit`, tamsin);
+    const { response } = await trips.save(`/calibrations/${calibration}/edit`, tamsin, form, {
+      station_code: "MV-002",
+      channel: "3",
+      "quill.look": "channel",
+    });
+    expect(optionsIn(response.body, "channel").filter((label) => label.startsWith("3"))).toEqual([
+      expect.stringMatching(/^3 \(/),
+    ]);
+  });
+
   test("a pair that does not exist is refused at the field", async () => {
     const form = await trips.open(`/calibrations/${calibration}/edit`, tamsin);
     const { response } = await trips.save(`/calibrations/${calibration}/edit`, tamsin, form, { channel: "16" });

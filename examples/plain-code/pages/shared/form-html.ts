@@ -4,6 +4,8 @@ import { type Html, html } from "./html.js";
 export interface Option {
   readonly value: string;
   readonly label: string;
+  /** Whether it is stored and not offered any more. */
+  readonly gone?: boolean;
 }
 
 /** What somebody else has stored meanwhile, beside what was typed. */

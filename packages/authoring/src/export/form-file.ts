@@ -4,7 +4,7 @@ import type { Field, Page } from "@loyal-quill/core/page/page";
 import type { Rule } from "@loyal-quill/core/rules/rule";
 import { type HelperName, helpersFor, helperText } from "./helpers.js";
 import { NotPlain, PlainCode } from "./logic.js";
-import { choiceRule, freeName, judgingNeeds, offeredFields, takenBy } from "./parts.js";
+import { choiceRule, choicesAskedWith, freeName, judgingNeeds, offeredFields, takenBy } from "./parts.js";
 import { readerCode, ruleCode, shownCode, tidyCode } from "./reading.js";
 import { comment, keyOf, member, quote, recordName, said, typeName } from "./source.js";
 
@@ -61,7 +61,7 @@ function choiceCode(page: Page): string {
   return [...byMessage]
     .map(
       ([message, names]) => `for (const field of [${names.map(quote).join(", ")}] as const)
-  if (isRight(field) && changed(field) && form[field] !== null && !choices[field].some(({ value }) => value === form[field]))
+  if (isRight(field) && changed(field) && form[field] !== null && !choices[field].some(({ value${choicesAskedWith(page).stored ? ", gone" : ""} }) => value === form[field]${choicesAskedWith(page).stored ? " && !gone" : ""}))
     problems.push({ field, message: ${message} });`,
     )
     .join("\n");

@@ -1,5 +1,5 @@
 import { everyPart } from "@loyal-quill/core/condition/expression";
-import type { TableChoices } from "@loyal-quill/core/controls/choice-source";
+import { isKnownByKey, type TableChoices } from "@loyal-quill/core/controls/choice-source";
 import type { Field, Page } from "@loyal-quill/core/page/page";
 import type { Rule } from "@loyal-quill/core/rules/rule";
 import { recordName, variable } from "./source.js";
@@ -21,6 +21,17 @@ export const choiceRule = (field: Field): Rule | undefined =>
 
 /** The fields whose values must be among the choices that are offered. */
 export const offeredFields = (page: Page): readonly Field[] => takenBy(page).filter((field) => choiceRule(field));
+
+/** Whether what may be chosen in a field depends on what else is on the form. */
+export const dependsOnForm = (field: Field): boolean => (tableChoices(field)?.where?.formColumns.length ?? 0) > 0;
+
+/** What the choices of a page are asked with: what is stored, which is named though it is not offered any more, and what the form comes to. */
+export function choicesAskedWith(page: Page): { readonly stored: boolean; readonly form: boolean } {
+  const restricted = takenBy(page)
+    .flatMap((field) => tableChoices(field) ?? [])
+    .filter(({ where }) => where);
+  return { stored: restricted.some(isKnownByKey), form: takenBy(page).some(dependsOnForm) };
+}
 
 /** Every condition that a form is judged by. */
 export const judgedBy = (page: Page) => [

@@ -3,7 +3,7 @@ import type { Page } from "@loyal-quill/core/page/page";
 import { type Column, tableName } from "@loyal-quill/core/table/model";
 import { integerRanges } from "@loyal-quill/core/values/integer-ranges";
 import { NotPlain, PlainCode } from "./logic.js";
-import { judgingNeeds, keyNames, tableChoices, takenBy } from "./parts.js";
+import { choicesAskedWith, judgingNeeds, keyNames, tableChoices, takenBy } from "./parts.js";
 import { camelCase, comment, inComment, keyOf, member, quote, recordName, typeName } from "./source.js";
 import { looksUp } from "./sql-file.js";
 
@@ -79,9 +79,15 @@ export function routesFile(page: Page): string {
   const keys = keyNames(page);
   const key = page.key.length === 1 ? (keys[0] ?? "") : "...key";
   const load = `load(pool, ${rows ? "actor, " : ""}${key})`;
-  const loading = hasChoices
-    ? `const [${record}, choices] = await Promise.all([${load}, loadChoices(pool)]);`
-    : `const ${record} = await ${load};`;
+  const askedWith = choicesAskedWith(page);
+  const depends = askedWith.form;
+  const isAskedAfter = askedWith.stored || askedWith.form;
+  const loadChoices = (values: string): string =>
+    `await loadChoices(pool${askedWith.stored ? `, ${record}` : ""}${depends ? `, ${values}` : ""})`;
+  const loading =
+    hasChoices && !isAskedAfter
+      ? `const [${record}, choices] = await Promise.all([${load}, loadChoices(pool)]);`
+      : `const ${record} = await ${load};`;
   const choices = hasChoices ? ", choices" : "";
   const utc = page.table.columns.some(
     ({ type: { kind, shown } }) => kind === "timestamptz" || /timestamp with time zone|time with time zone/.test(shown),
@@ -125,6 +131,15 @@ export function routesFile(page: Page): string {
       ),
     ),
   ];
+  const readForm = (choices: string): string =>
+    `readForm(${["body", "shownThen", record, ...needs.filter((name) => name !== record)].map((name) => (name === "choices" ? choices : name)).join(", ")})`;
+  const choosing = depends
+    ? `    // What may be chosen depends on what else is on the form: that is read first.
+    const { changes: wanted } = ${readForm(loadChoices(record))};
+    const choices = ${loadChoices(`{ ...${record}, ...wanted }`)};\n`
+    : isAskedAfter
+      ? `    const choices = ${loadChoices(record)};\n`
+      : "";
   return `/**
  * The edit page of ${inComment(tableName(page.table))}: GET fills a form from the record, POST saves what was changed in it.
  *
@@ -151,7 +166,7 @@ async function open({ pool, secret }: Options<Actor>, actor: Actor, request: Req
   ${reading}
   ${loading}
   if (!${record}) return notice("no-such-record", list);
-  const view = { record: ${record}${choices}, texts: textsOf(${record}), token: tokenFor(${record}, actor, secret) };
+${isAskedAfter ? `  const choices = ${loadChoices(record)};\n` : ""}  const view = { record: ${record}${choices}, texts: textsOf(${record}), token: tokenFor(${record}, actor, secret) };
   return { status: 200, ...formPage({ ...view${edit ? `, isLocked: !mayEdit(${editArguments})` : ""}, said: readSaid(request) }) };
 }
 
@@ -166,11 +181,11 @@ ${page.reason ? '  const reason = (body["form.reason"] ?? "").replaceAll(/\\r\\n
     // Tried anew where somebody has changed the record between this and the statement.
     ${loading}
     if (!${record}) return notice("record-gone", list, { typed });
-    const { texts, changes, problems${isAsked ? ": wrong" : ""} } = readForm(${["body", "shownThen", record, ...needs.filter((name) => name !== record)].join(", ")});
+${choosing}    const { texts, changes, problems${isAsked ? ": wrong" : ""} } = ${readForm("choices")};
     const stored = textsOf(${record});
     const shown = { record: ${record}${choices}${reason}, token: body["form.token"] ?? "", texts: { ...stored, ...texts } };
     const again = (status: number, view: Partial<FormView>): Answer => ({ status, ...formPage({ ...shown, ...view }) });
-    /** The form made anew upon what is stored now, with what was typed in these fields. */
+${depends ? '    if (body["form.look"] !== undefined) return again(200, {});\n' : ""}    /** The form made anew upon what is stored now, with what was typed in these fields. */
     const renewed = (status: number, names: readonly Field[], view: Partial<FormView> = {}): Answer => {
       const typed = Object.fromEntries(names.map((field) => [field, texts[field]]));
       return again(status, { token: tokenFor(${record}, actor, secret), texts: { ...stored, ...typed }, ...view });

@@ -70,6 +70,8 @@ export const formHtmlFile = (language: Language): string => `import { type Html,
 export interface Option {
   readonly value: string;
   readonly label: string;
+  /** Whether it is stored and not offered any more. */
+  readonly gone?: boolean;
 }
 
 /** What somebody else has stored meanwhile, beside what was typed. */

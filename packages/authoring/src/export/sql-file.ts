@@ -1,9 +1,16 @@
-import { isTelling, type TableChoices } from "@loyal-quill/core/controls/choice-source";
+import { isKnownByKey, isTelling, type TableChoices } from "@loyal-quill/core/controls/choice-source";
 import { loadedColumns } from "@loyal-quill/core/page/columns";
 import type { Field, Page, SetColumn } from "@loyal-quill/core/page/page";
 import { type Column, columnOf, tableName } from "@loyal-quill/core/table/model";
 import { NotPlain, PlainCode, PlainSql } from "./logic.js";
-import { freeName, keyNames, tableChoices as listedChoices, offeredFields, takenBy } from "./parts.js";
+import {
+  choicesAskedWith,
+  freeName,
+  keyNames,
+  tableChoices as listedChoices,
+  offeredFields,
+  takenBy,
+} from "./parts.js";
 import { routineCode } from "./routine-sql.js";
 import {
   comment,
@@ -72,27 +79,51 @@ function labelSql(choices: TableChoices): string {
   return isTelling(choices) ? `${asText("c", choices.key)} || ', ' || ${label}` : label;
 }
 
+/** The statement with a field's choices, as an expression. */
+function listCode(page: Page, field: Field, choices: TableChoices): string {
+  const { where, key, table } = choices;
+  const value = asText("c", key);
+  const order = [isTelling(choices) ? key : choices.label, key].map(({ name }) => `c.${identifier(name)}`);
+  const from = `FROM ${tableIdentifier(table)} AS c`;
+  const ordered = `ORDER BY ${[...new Set(order)].join(", ")}`;
+  const columns = inTemplateKeeping(`${value} AS value, ${labelSql(choices)} AS label`);
+  if (!where) {
+    const text = `\`SELECT ${columns} ${inTemplateKeeping(from)} ${ordered}\``;
+    const { stored, form } = choicesAskedWith(page);
+    return stored || form ? `list(() => ${text})` : `list(${text})`;
+  }
+  const offered = new PlainSql(new PlainCode({ ...placesOf(page), row: "c" }), "c").truth(where.expression);
+  if (offered.includes("${$(actor.")) throw new NotPlain("choices that depend on who asks");
+  // A part of a key is another record's elsewhere.
+  if (!isKnownByKey(choices))
+    return `list(($) => \`SELECT ${columns} ${inTemplateKeeping(from)} WHERE ${offered} ${ordered}\`)`;
+  const kept = [recordName(page), ...(where.formColumns.length > 0 ? ["form"] : [])].map(
+    (from) => `\${$(${member(from, field.column.name)})}::${key.type.cast}`,
+  );
+  const stored = `c.${identifier(key.name)} IN (${kept.join(", ")})`;
+  return `list(($) => \`SELECT ${columns}, (${offered}) IS NOT TRUE AS gone ${inTemplateKeeping(from)} WHERE ${offered} OR ${stored} ${ordered.replace("BY ", "BY gone DESC, ")}\`)`;
+}
+
 function choicesCode(page: Page, fields: readonly Field[]): string {
   if (fields.length === 0) return "";
-  const lists = fields.map((field) => {
+  const lists = fields.flatMap((field) => {
     const choices = listedChoices(field);
-    if (!choices) return "";
-    if ((choices.where?.formColumns.length ?? 0) > 0)
-      throw new NotPlain(`the choices of ${field.column.name}, which depend on what else is typed`);
-    const order = [isTelling(choices) ? choices.key : choices.label, choices.key].map(
-      ({ name }) => `c.${identifier(name)}`,
-    );
-    const where = choices.where
-      ? ` WHERE ${new PlainSql(new PlainCode({ ...placesOf(page), row: "c" }), "c").truth(choices.where.expression)}`
-      : "";
-    return `list(\`SELECT ${inTemplateKeeping(`${asText("c", choices.key)} AS value, ${labelSql(choices)} AS label FROM ${tableIdentifier(choices.table)} AS c`)}${where} ORDER BY ${[...new Set(order)].join(", ")}\`)`;
+    return choices ? [listCode(page, field, choices)] : [];
   });
   const names = fields.map(({ column }) => column.name);
-  if (lists.some((list) => list.includes("${$("))) throw new NotPlain("choices that depend on who asks");
+  const asked = choicesAskedWith(page);
+  const told = `What may be chosen${asked.form ? " where the form comes to these values" : ""}${asked.stored ? ", and what is stored though it is not offered any more" : ""}.`;
+  const list =
+    asked.stored || asked.form
+      ? `const list = async (statement: (place: Place) => string): Promise<readonly Option[]> => {
+    const { $, values } = parameters();
+    return (await pool.query<Option>(statement($), values)).rows;
+  };`
+      : `const list = async (text: string): Promise<readonly Option[]> => (await pool.query<Option>(text)).rows;`;
   return `export type Choices = Readonly<Record<${names.map(quote).join(" | ")}, readonly Option[]>>;
 
-export async function loadChoices(pool: Pool): Promise<Choices> {
-  const list = async (text: string): Promise<readonly Option[]> => (await pool.query<Option>(text)).rows;
+${asked.stored || asked.form ? `/** ${told} */\n` : ""}export async function loadChoices(pool: Pool${asked.stored ? `, ${recordName(page)}: ${typeName(page)}` : ""}${asked.form ? ", form: Values" : ""}): Promise<Choices> {
+  ${list}
   const [${names.map(variable).join(", ")}] = await Promise.all([
     ${lists.join(",\n    ")},
   ]);
@@ -310,7 +341,8 @@ function refusalCode(page: Page): string {
     ),
     // What is chosen is held against the choices before.
     ...table.references.flatMap(({ constraint, columns }) =>
-      isOfForm(columns) && !offeredFields(page).some(({ column }) => columns.includes(column.name))
+      isOfForm(columns) &&
+      !(columns.length === 1 && offeredFields(page).some(({ column }) => columns.includes(column.name)))
         ? entry(constraint, columns, (label) => said(language, "exists", { label }))
         : [],
     ),
@@ -363,7 +395,7 @@ export function sqlFile(page: Page): string {
 import { DatabaseError, type Pool${page.routine ? ", type PoolClient" : ""} } from "pg";
 import { ${uses("Place") ? "type Place, " : ""}parameters } from "../shared/database.js";
 ${uses("Option") ? 'import type { Option } from "../shared/form-html.js";\n' : ""}import type { Actor } from "./actor.js";
-import { type Changes, ${uses("Field") ? "type Field, " : ""}${body.includes("labels[") ? "labels, " : ""}type Problem, type ${type} } from "./form.js";
+import { type Changes, ${uses("Field") ? "type Field, " : ""}${body.includes("labels[") ? "labels, " : ""}type Problem, type ${type}${uses("Values") ? ", type Values" : ""} } from "./form.js";
 
 ${body}
 `;

@@ -2,14 +2,14 @@ import { word } from "@loyal-quill/core/messages/messages";
 import type { Field, Page } from "@loyal-quill/core/page/page";
 import { hasOwnWay } from "@loyal-quill/core/values/in-language";
 import { NotPlain, PlainCode } from "./logic.js";
-import { tableChoices, takenBy } from "./parts.js";
+import { choicesAskedWith, dependsOnForm, tableChoices, takenBy } from "./parts.js";
 import { inTemplate, keyOf, literalOf, member, quote, recordName, templateLiteral, typeName } from "./source.js";
 import { tellsMoments, toldCode } from "./told.js";
 
 /* The file with the page's HTML. */
 
 /** The controls that the file writes, each by a function of its own. */
-type ControlName = "line" | "lines" | "box" | "select" | "radios" | "date" | "moment" | "offered" | "fixed";
+type ControlName = "line" | "lines" | "box" | "select" | "radios" | "date" | "moment" | "offered" | "fixed" | "look";
 
 /** Options of a field that stand in the file, or are loaded. */
 function optionsOf(page: Page, field: Field): string {
@@ -68,6 +68,12 @@ function fieldCode(page: Page, field: Field, used: Set<ControlName>): string {
       return `\${field(view, ${quote(name)}, box(view, ${quote(name)}), ${more.length > 0 ? `{ ${more.join(", ")}, isBox: true }` : "{ isBox: true }"})}`;
     case "choice":
       used.add("offered");
+      if (dependsOnForm(field)) {
+        used.add("look");
+        const select = `select(view, ${quote(name)}, ${optionsOf(page, field)}, ${field.column.nullable})`;
+        used.add("select");
+        return `\${field(view, ${quote(name)}, html\`\${${select}} \${look(${quote(name)})}\`${options})}`;
+      }
       return block("select", optionsOf(page, field), String(field.column.nullable));
     case "radio":
       used.add("offered");
@@ -120,9 +126,12 @@ function offered(view: FormView, name: Field, options: readonly Option[]): reado
   return [
     ...(text !== stored && isMissing(text) ? [{ value: text, label: ${filled(page, "not-offered", { value: "text" })} }] : []),
     ...(isMissing(stored) ? [{ value: stored, label: ${filled(page, "no-longer-offered", { value: "stored" })} }] : []),
-    ...options,
+    ${choicesAskedWith(page).stored ? `...options.map((option) => (option.gone ? { ...option, label: ${filled(page, "no-longer-offered", { value: "option.label" })} } : option)),` : "...options,"}
   ];
 }`,
+  look: (page) => `/** Shows what may be chosen where something else was chosen first. */
+const look = (name: Field): Html =>
+  html\`<button name="form.look" value="\${name}" formnovalidate>${inHtml(word(page.language, "show-choices"))}<span class="unseen"> (\${labels[name]})</span></button>\`;`,
   radios:
     () => `/** One of a few options, all in view. Where none is chosen nothing is sent for them: the hidden control says that they were on the form. */
 const radios = (view: FormView, name: Field, options: readonly Option[], isNullable: boolean): Html =>

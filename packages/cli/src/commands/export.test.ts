@@ -32,7 +32,17 @@ import { rehearseFiles } from "./rehearse.js";
  */
 
 const demoPages = fileURLToPath(new URL("../../../../demo/pages", import.meta.url));
-const names = ["station", "sensor", "reading-note", "river", "region", "bulletin", "loan", "kinds-of-all"];
+const names = [
+  "station",
+  "sensor",
+  "reading-note",
+  "river",
+  "region",
+  "bulletin",
+  "loan",
+  "calibration",
+  "kinds-of-all",
+];
 
 /** A table and a page with what those of the demo do not have. */
 const kindsTable = `CREATE SCHEMA "odd ones";
@@ -109,7 +119,7 @@ async function pagesIn(to: string): Promise<string> {
     await writeFile(
       path.join(directory, file),
       (await readFile(path.join(demoPages, file), "utf8"))
-        .replace("saved: next", "saved: page")
+        .replace(/saved: (next|view)/, "saved: page")
         .replace(", form: beside", ""),
     );
   await writeFile(path.join(directory, "kinds-of-all.page.yaml"), kindsPage);
@@ -145,7 +155,7 @@ test("the command says where the code is, what it needs, what isn't taken along,
   const [said, needs, left] = told.join("\n").split("\n\n");
   expect(said?.split("\n").map((line) => line.replaceAll(directory, "src"))).toEqual([
     expect.stringMatching(/^bulletin: /),
-    "calibration: not exported, since it has the choices of channel, which depend on what else is typed.",
+    expect.stringMatching(/^calibration: /),
     expect.stringMatching(/^kinds-of-all: src\/kinds-of-all, \d+ lines\.$/),
     expect.stringMatching(/^loan: /),
     expect.stringMatching(/^reading-note: /),
@@ -354,6 +364,35 @@ describe("an exported page answers as the served one does", () => {
     expect(await asked(mv014, tamsin, undefined, { method: "PUT" })).toBe(405);
   });
 
+  test("choices that depend on another field follow it by a button, and what is stored keeps its name when it is not offered any more", async () => {
+    const address = "/calibrations/5/edit";
+    const answers = await Promise.all(
+      sides.map(async (each) => {
+        const { seen: form } = await ask(each, address, tamsin);
+        const look = each === served ? "quill.look" : "form.look";
+        return ask(each, address, tamsin, bodyOf(form, { station_code: "MV-002", channel: "", [look]: "channel" }));
+      }),
+    );
+    const [one, other] = answers.map((answer) => compared(answer));
+    expect(other).toEqual(one);
+    const optionsOf = (name: string) => one?.fields.find((field) => field.name === name)?.options ?? [];
+    const { rows } = await served.owner.query(
+      "SELECT channel::text, channel || ', ' || kind AS label FROM network.sensor WHERE station_code = 'MV-002' ORDER BY channel",
+    );
+    const shown = optionsOf("channel").map(([value, label]) => ({ channel: value, label }));
+    expect(shown.filter(({ label }) => label.includes(", "))).toEqual(rows);
+    // The stored channel is another station's: nothing but its number is known of it here.
+    expect(shown.filter(({ label }) => !label.includes(", ")).every(({ label }) => /^(\d+ \(|–$)/.test(label))).toBe(
+      true,
+    );
+    const gone = (
+      await Promise.all([1, 2, 3, 4, 5, 6, 7, 8].map((id) => ask(plain, `/calibrations/${id}/edit`, tamsin)))
+    )
+      .flatMap(({ seen: form }) => form.fields.find(({ name }) => name === "done_by")?.options ?? [])
+      .map(([, label]) => label);
+    expect(gone).toContain("Piers Wexcombe (no longer offered)");
+  });
+
   const rounds = Number(process.env.QUILL_EXPORT_ROUNDS ?? (process.env.QUILL_TEST_LONG ? 500 : 60));
   const keyed = (address: string, table: string, key: Readonly<Record<string, string>>) =>
     [`${address}/edit`, { table, key }] as const;
@@ -375,6 +414,7 @@ describe("an exported page answers as the served one does", () => {
         keyed(`/bulletins/${slug}`, "office.bulletin", { slug }),
       ),
     ],
+    ["calibration", ["1", "2", "3"].map((id) => keyed(`/calibrations/${id}`, "field.calibration", { id }))],
     [
       "loan",
       ["1001", "1002", "1003"].map((LoanNo) => keyed(`/loans/${LoanNo}`, 'legacy."InstrumentLoan"', { LoanNo })),

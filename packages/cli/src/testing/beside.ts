@@ -228,7 +228,7 @@ const texts: Readonly<Record<string, readonly string[]>> = {
 /** A value of the kind of these that is none of them. */
 const notOffered = (values: readonly string[]): string => {
   const last = values.at(-1) ?? "";
-  if (/^\d+$/.test(last)) return "987654";
+  if (/^\d+$/.test(last)) return "32001";
   return /^[0-9a-f-]{36}$/.test(last) ? "6f0e8f5e-0d3b-4b53-9d5c-3f6d6f2d3c19" : "nothing";
 };
 

@@ -18,6 +18,12 @@ export type Choices =
 
 export type TableChoices = Choices & { readonly from: "table" };
 
+/** Whether the value that is chosen by is a record's whole key: it is one alone whatever else is on the form. */
+export const isKnownByKey = ({ table, key }: TableChoices): boolean =>
+  [...table.keys, ...table.constraints.filter(({ kind }) => kind === "unique")].some(
+    ({ columns }) => columns.length === 1 && columns[0] === key.name,
+  );
+
 /**
  * Whether a choice's key says something to people, so that it stands before the label: a code does, and so does the number of a
  * part among those of one whole; a record's own number does not.

@@ -1,5 +1,5 @@
 import type { Facts } from "../condition/facts.js";
-import type { TableChoices } from "../controls/choice-source.js";
+import { isKnownByKey, type TableChoices } from "../controls/choice-source.js";
 import { type Language, word } from "../messages/messages.js";
 import { memoizePerPage } from "../page/memoize-per-page.js";
 import type { Field } from "../page/page.js";
@@ -70,7 +70,10 @@ export async function loadLists({
   return new Map([...constantLists(page), ...(await Promise.all(lists)).flat()]);
 }
 
-/** Options for the values that are not among those offered, each marked where it is no longer on offer. */
+/**
+ * Options for the values that are not among those offered, each marked where it is no longer on offer. What is known by a part of a key only, such as
+ * the number of a channel, is another one elsewhere: it has no label where it is not offered.
+ */
 async function labelled(
   choices: TableChoices,
   values: readonly string[],
@@ -78,7 +81,7 @@ async function labelled(
   language: Language,
   database: Database,
 ): Promise<readonly Option[]> {
-  if (values.length === 0) return [];
+  if (values.length === 0 || !isKnownByKey(choices)) return [];
   try {
     const rows = await database.run(labelsStatement(choices, values, facts));
     return rows.map((row) => {
