@@ -1,4 +1,4 @@
-import { type Conflict, conflictNote, summary } from "../shared/form-html.js";
+import { byEnter, type Conflict, conflictNote, summary } from "../shared/form-html.js";
 import { Html, html, segment } from "../shared/html.js";
 import { type Field, labels, type Problem, type River, type Texts, textsOf } from "./form.js";
 
@@ -39,7 +39,7 @@ export function formPage(view: FormView): { readonly title: string; readonly con
 ${view.said !== undefined && html`<p class="said" role="status">${view.said}</p>`}
 ${isWrong && summary({ problems, conflicts, labels, button: saveText })}
 ${html`<form method="post" action="${addressOf(river)}/edit">
-<input type="hidden" name="form.token" value="${view.token}">
+${byEnter}<input type="hidden" name="form.token" value="${view.token}">
 <p class="help">Fields marked * have to be filled in.</p>${fields}
 <p><button>${saveText}</button> <a href="${list.address}">Cancel</a></p>
 </form>`}`;

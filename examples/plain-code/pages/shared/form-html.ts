@@ -8,6 +8,9 @@ export interface Option {
   readonly gone?: boolean;
 }
 
+/** The button that the enter key presses: a form's first one (HTML, 4.10.21.2). Without it that would be one that saves nothing. */
+export const byEnter = html`<button class="unseen" tabindex="-1" aria-hidden="true"></button>`;
+
 /** What somebody else has stored meanwhile, beside what was typed. */
 export interface Conflict<Field extends string> {
   readonly field: Field;

@@ -20,6 +20,7 @@ button { background: var(--accent); color: var(--paper); border: 0; padding: .5r
 .problem { margin: 0; font-weight: 600; }
 .summary h2 { font-size: 1.1rem; }
 .conflict { margin: 0; color: var(--other); }
+button.minor { background: none; border: 1px solid var(--accent); color: var(--accent); }
 .conflict button { padding: .1rem .6rem; }
 .said, .locked { border-block: 1px solid var(--line); padding: .4rem 0; }
 .unseen { position: absolute; width: 1px; height: 1px; overflow: hidden; clip-path: inset(50%); }

@@ -1,4 +1,4 @@
-import { type Conflict, conflictNote, fixed, type Option, summary } from "../shared/form-html.js";
+import { byEnter, type Conflict, conflictNote, fixed, type Option, summary } from "../shared/form-html.js";
 import { Html, html, segment } from "../shared/html.js";
 import { type Field, labels, type Problem, type Station, type Texts, textsOf } from "./form.js";
 import type { Choices } from "./sql.js";
@@ -61,7 +61,7 @@ ${
   view.isLocked
     ? html`<p class="locked" role="status">${lockedText}</p><fieldset disabled>${fields}</fieldset>`
     : html`<form method="post" action="${addressOf(station)}/edit">
-<input type="hidden" name="form.token" value="${view.token}">
+${byEnter}<input type="hidden" name="form.token" value="${view.token}">
 <p class="help">Fields marked * have to be filled in.</p>${fields}
 <p><button>${saveText}</button> <a href="${list.address}">Cancel</a></p>
 </form>`

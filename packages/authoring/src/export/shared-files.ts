@@ -74,6 +74,9 @@ export interface Option {
   readonly gone?: boolean;
 }
 
+/** The button that the enter key presses: a form's first one (HTML, 4.10.21.2). Without it that would be one that saves nothing. */
+export const byEnter = html\`<button class="unseen" tabindex="-1" aria-hidden="true"></button>\`;
+
 /** What somebody else has stored meanwhile, beside what was typed. */
 export interface Conflict<Field extends string> {
   readonly field: Field;
@@ -172,6 +175,7 @@ button { background: var(--accent); color: var(--paper); border: 0; padding: .5r
 .problem { margin: 0; font-weight: 600; }
 .summary h2 { font-size: 1.1rem; }
 .conflict { margin: 0; color: var(--other); }
+button.minor { background: none; border: 1px solid var(--accent); color: var(--accent); }
 .conflict button { padding: .1rem .6rem; }
 .said, .locked { border-block: 1px solid var(--line); padding: .4rem 0; }
 .unseen { position: absolute; width: 1px; height: 1px; overflow: hidden; clip-path: inset(50%); }

@@ -131,7 +131,7 @@ function offered(view: FormView, name: Field, options: readonly Option[]): reado
 }`,
   look: (page) => `/** Shows what may be chosen where something else was chosen first. */
 const look = (name: Field): Html =>
-  html\`<button name="form.look" value="\${name}" formnovalidate>${inHtml(word(page.language, "show-choices"))}<span class="unseen"> (\${labels[name]})</span></button>\`;`,
+  html\`<button class="minor" name="form.look" value="\${name}" formnovalidate>${inHtml(word(page.language, "show-choices"))}<span class="unseen"> (\${labels[name]})</span></button>\`;`,
   radios:
     () => `/** One of a few options, all in view. Where none is chosen nothing is sent for them: the hidden control says that they were on the form. */
 const radios = (view: FormView, name: Field, options: readonly Option[], isNullable: boolean): Html =>
@@ -233,12 +233,12 @@ export function viewFile(page: Page): string {
     ({ rules, control }) => control !== "check-box" && rules.some(({ rule, when }) => rule === "required" && !when),
   );
   const form = `html\`<form method="post" action="\${addressOf(${record})}/edit">
-<input type="hidden" name="form.token" value="\${view.token}">${isMarked ? `\n<p class="help">${inHtml(say("needed-marked"))}</p>` : ""}\${fields}${page.reason ? "\n    ${reasonField(view)}" : ""}
+\${byEnter}<input type="hidden" name="form.token" value="\${view.token}">${isMarked ? `\n<p class="help">${inHtml(say("needed-marked"))}</p>` : ""}\${fields}${page.reason ? "\n    ${reasonField(view)}" : ""}
 <p><button>\${${button}}</button> <a href="\${list.address}">${inHtml(say("cancel"))}</a></p>
 </form>\``;
   if (used.has("date") || used.has("moment")) used.add("line");
   if (used.has("line")) used.add("lines");
-  return `import { type Conflict, conflictNote, ${used.has("fixed") ? "fixed, " : ""}${usesOptions ? "type Option, " : ""}summary } from "../shared/form-html.js";
+  return `import { byEnter, type Conflict, conflictNote, ${used.has("fixed") ? "fixed, " : ""}${usesOptions ? "type Option, " : ""}summary } from "../shared/form-html.js";
 import { Html, html, segment } from "../shared/html.js";
 ${texts.includes("actor: Actor") ? 'import type { Actor } from "./actor.js";\n' : ""}import { type Field, labels, ${withZone ? "localTime, " : ""}type Problem, type ${type}, type Texts, textsOf } from "./form.js";
 ${hasChoices ? 'import type { Choices } from "./sql.js";' : ""}
