@@ -1,5 +1,6 @@
 import type { Expression as Asked, Comparison, ValueType } from "@loyal-quill/core/condition/expression";
 import { everyPart } from "@loyal-quill/core/condition/expression";
+import { castOf, operators } from "@loyal-quill/core/condition/to-sql";
 import type { Column } from "@loyal-quill/core/table/model";
 import { identifier, member, quote, sqlText } from "./source.js";
 
@@ -219,27 +220,6 @@ const numberOf = ({ code, is }: Value): string =>
 /** A form's values may all be missing, whatever the table says of its column. */
 const isNullable = ({ from, column }: Asked & { op: "column" }): boolean => from === "form" || column.nullable;
 
-const sqlOperators: Readonly<Record<Comparison, string>> = {
-  "==": "=",
-  "!=": "<>",
-  "<": "<",
-  "<=": "<=",
-  ">": ">",
-  ">=": ">=",
-};
-
-const castOf: Partial<Record<ValueType, string>> = {
-  integer: "bigint",
-  decimal: "numeric",
-  float: "double precision",
-  boolean: "boolean",
-  date: "date",
-  timestamp: "timestamp",
-  timestamptz: "timestamptz",
-  time: "time",
-  uuid: "uuid",
-};
-
 const asksForRow = (asked: Asked): boolean =>
   everyPart(asked).some((part) => part.op === "column" && part.from === "row");
 
@@ -269,7 +249,7 @@ export class PlainSql {
           asked.left.op === "column" ? asked.left.column : asked.right.op === "column" ? asked.right.column : undefined;
         const collation = asked.type === "text" && !["==", "!="].includes(by) ? ' COLLATE "C"' : "";
         const side = (part: Asked): string => this.value(part, asked.type, column);
-        return `${side(asked.left)} ${sqlOperators[by]} ${side(asked.right)}${collation}`;
+        return `${side(asked.left)} ${operators[by]} ${side(asked.right)}${collation}`;
       }
       case "in": {
         const column = asked.value.op === "column" ? asked.value.column : undefined;

@@ -1,15 +1,12 @@
-import { execFile } from "node:child_process";
 import { mkdir, readdir, readFile, writeFile } from "node:fs/promises";
 import path from "node:path";
 import process from "node:process";
-import { fileURLToPath } from "node:url";
-import { promisify } from "node:util";
 import { afterEach, describe, expect, test } from "@jest/globals";
 import { freshDatabase, oddSchema, often } from "@loyal-quill/testing";
 import pg from "pg";
 import { parse } from "yaml";
 import { ask, byChance, ended, type Side, side, tamsin } from "../testing/beside.js";
-import { directoryWithin, exported, removed, startExported, startServed } from "../testing/exported.js";
+import { complaints, directoryWithin, exported, removed, startExported, startServed } from "../testing/exported.js";
 import { draft } from "./draft.js";
 
 /*
@@ -27,22 +24,6 @@ const after: (() => Promise<unknown>)[] = [];
 afterEach(async () => {
   for (const step of after.splice(0).toReversed()) await step();
 });
-
-/** What the code has to pass. */
-const strict = {
-  strict: true,
-  noUncheckedIndexedAccess: true,
-  exactOptionalPropertyTypes: true,
-  noUnusedLocals: true,
-  noUnusedParameters: true,
-  noImplicitReturns: true,
-  verbatimModuleSyntax: true,
-  module: "nodenext",
-  target: "es2023",
-  skipLibCheck: true,
-  noEmit: true,
-  types: ["node"],
-};
 
 /** The forms of a page's records, by the list that is served. */
 async function formsOf(served: Side, list: string): Promise<readonly string[]> {
@@ -95,12 +76,7 @@ describe("a schema that nobody designed", () => {
       );
       const taken = names.filter((name) => !refused.has(name));
       expect(taken.filter((name) => !new RegExp(`^${name}: .*, \\d+ lines\\.$`, "m").test(told))).toEqual([]);
-      await writeFile(path.join(directory, "tsconfig.json"), JSON.stringify({ compilerOptions: strict }));
-      const tsc = fileURLToPath(new URL("../../../../node_modules/typescript/bin/tsc", import.meta.url));
-      const checked = await promisify(execFile)(process.execPath, [tsc, "-p", directory]).catch(
-        (error: { stdout: string }) => error,
-      );
-      expect(checked.stdout).toBe("");
+      expect(await complaints(directory)).toBe("");
       if (taken.length === 0) return;
       const plain = await side((database) => startExported(directory, taken, database), [], { like: base });
       after.push(() => ended(plain));

@@ -21,7 +21,15 @@ import {
   side,
   tamsin,
 } from "../testing/beside.js";
-import { directoryWithin, exported, personHeader, removed, startExported, startServed } from "../testing/exported.js";
+import {
+  complaints,
+  directoryWithin,
+  exported,
+  personHeader,
+  removed,
+  startExported,
+  startServed,
+} from "../testing/exported.js";
 import { exportFiles } from "./export.js";
 import { verify } from "./log-verify.js";
 import { rehearseFiles } from "./rehearse.js";
@@ -216,31 +224,7 @@ test("a file that was changed is not written over unless one says so", async () 
 });
 
 test("the code is strict TypeScript", async () => {
-  await writeFile(
-    path.join(directory, "tsconfig.json"),
-    JSON.stringify({
-      compilerOptions: {
-        strict: true,
-        noUncheckedIndexedAccess: true,
-        exactOptionalPropertyTypes: true,
-        noUnusedLocals: true,
-        noUnusedParameters: true,
-        noImplicitReturns: true,
-        verbatimModuleSyntax: true,
-        module: "nodenext",
-        target: "es2023",
-        skipLibCheck: true,
-        noEmit: true,
-        types: ["node"],
-      },
-      exclude: ["application.ts"],
-    }),
-  );
-  const tsc = fileURLToPath(new URL("../../../../node_modules/typescript/bin/tsc", import.meta.url));
-  const result = await promisify(execFile)(process.execPath, [tsc, "-p", directory]).catch(
-    (error: { stdout: string }) => error,
-  );
-  expect(result.stdout).toBe("");
+  expect(await complaints(directory)).toBe("");
 }, 60_000);
 
 describe("an exported page answers as the served one does", () => {

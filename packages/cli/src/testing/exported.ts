@@ -1,10 +1,11 @@
-import { spawn } from "node:child_process";
+import { execFile, spawn } from "node:child_process";
 import { mkdir, mkdtemp, readFile, rm, writeFile } from "node:fs/promises";
 import { createServer } from "node:http";
 import type { AddressInfo } from "node:net";
 import path from "node:path";
 import process from "node:process";
 import { fileURLToPath } from "node:url";
+import { promisify } from "node:util";
 import type { Actor } from "@loyal-quill/core";
 import { createPages } from "@loyal-quill/runtime";
 import express, { type Request } from "express";
@@ -24,6 +25,31 @@ export async function exported(database: string, files: readonly string[], to: s
   const told: string[] = [];
   await exportFiles({ database, files, to, force: true }, (text) => told.push(text));
   return told;
+}
+
+/** What a strict compiler says of exported code; empty where it is sound. */
+export async function complaints(directory: string): Promise<string> {
+  const compilerOptions = {
+    strict: true,
+    noUncheckedIndexedAccess: true,
+    exactOptionalPropertyTypes: true,
+    noUnusedLocals: true,
+    noUnusedParameters: true,
+    noImplicitReturns: true,
+    verbatimModuleSyntax: true,
+    module: "nodenext",
+    target: "es2023",
+    skipLibCheck: true,
+    noEmit: true,
+    types: ["node"],
+  };
+  await writeFile(
+    path.join(directory, "tsconfig.json"),
+    JSON.stringify({ compilerOptions, exclude: ["application.ts"] }),
+  );
+  const tsc = path.join(root, "node_modules/typescript/bin/tsc");
+  const run = promisify(execFile)(process.execPath, [tsc, "-p", directory]);
+  return (await run.catch((error: { stdout: string }) => error)).stdout;
 }
 
 export interface Application {

@@ -14,7 +14,8 @@ import {
 import type { Facts } from "./facts.js";
 import { fitting } from "./fitting.js";
 
-const operators: Readonly<Record<Comparison, string>> = {
+/** What compares in SQL. */
+export const operators: Readonly<Record<Comparison, string>> = {
   "==": "=",
   "!=": "<>",
   "<": "<",
@@ -23,7 +24,8 @@ const operators: Readonly<Record<Comparison, string>> = {
   ">=": ">=",
 };
 
-const castOf: Partial<Record<ValueType, string>> = {
+/** The types that values of conditions are cast to. */
+export const castOf: Partial<Record<ValueType, string>> = {
   integer: "bigint",
   decimal: "numeric",
   float: "double precision",
