@@ -242,7 +242,7 @@ ${
 `;
 }
 
-/** The other tables that the page reads, for the grants. */
+/** The other tables that the page reads and the routine that it calls, for the grants. */
 function grantsBeside(page: Page): string {
   const tables = new Set(
     takenBy(page).flatMap((field) => {
@@ -250,5 +250,6 @@ function grantsBeside(page: Page): string {
       return choices ? [tableName(choices.table)] : [];
     }),
   );
-  return tables.size === 0 ? "" : `, SELECT on ${[...tables].join(" and ")}`;
+  const routine = page.routine ? `, EXECUTE on ${page.routine.routine.schema}.${page.routine.routine.name}` : "";
+  return `${tables.size === 0 ? "" : `, SELECT on ${[...tables].join(" and ")}`}${routine}`;
 }

@@ -59,7 +59,8 @@ export async function update(
     await client.query(written ? "COMMIT" : "ROLLBACK");
     return written && { ${record}: written, isChanged: true };
   } catch (error) {
-    await client.query("ROLLBACK");
+    // Where the connection is gone, there is nothing left to roll back.
+    await client.query("ROLLBACK").catch(() => {});
     throw error;
   } finally {
     client.release();
