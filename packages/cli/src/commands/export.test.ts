@@ -194,6 +194,23 @@ test("the example is what is exported now", async () => {
     ]);
 });
 
+test("a page may be called like something in the code", async () => {
+  const to = path.join(directory, "called-alike");
+  await mkdir(to);
+  for (const [name, of] of [
+    ["look", "calibration"],
+    ["wanted", "calibration"],
+    ["client", "loan"],
+    ["before", "loan"],
+    ["row", "loan"],
+  ]) {
+    const text = await readFile(path.join(pages, `${of}.page.yaml`), "utf8");
+    await writeFile(path.join(to, `${name}.page.yaml`), text.replace("path: /", `path: /${name}/`));
+  }
+  expect((await exported(served.made.pages, [to], path.join(to, "code"))).join("\n")).not.toContain("not exported");
+  expect(await complaints(path.join(to, "code"))).toBe("");
+}, 60_000);
+
 test("a page of pages/ is exported by its name", async () => {
   const to = path.join(directory, "by-name");
   await cp(pages, path.join(to, "pages"), { recursive: true });
