@@ -5,6 +5,7 @@ import { type Column, columnOf, tableName } from "@loyal-quill/core/table/model"
 import { NotPlain, PlainCode, PlainSql } from "./logic.js";
 import {
   choicesAskedWith,
+  dependsOnForm,
   freeName,
   keyNames,
   tableChoices as listedChoices,
@@ -302,8 +303,12 @@ export async function takenByOthers(pool: Pool, ${record}: ${type}, changes: Cha
 /** What the table's constraints say: at the fields they are about, in the order of the form. */
 function refusalCode(page: Page): string {
   const { table, language } = page;
-  const at = (columns: readonly string[]): readonly Field[] =>
-    takenBy(page).filter(({ column }) => columns.includes(column.name));
+  // Of several fields the one whose choices depend on the others is to be put right.
+  const at = (columns: readonly string[]): readonly Field[] => {
+    const fields = takenBy(page).filter(({ column }) => columns.includes(column.name));
+    const dependent = fields.find(dependsOnForm);
+    return dependent ? [dependent] : fields;
+  };
   const labelOf = (name: string): string => page.fields.find(({ column }) => column.name === name)?.label ?? name;
   const entry = (
     constraint: string,

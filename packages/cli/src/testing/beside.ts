@@ -251,9 +251,10 @@ export async function byChance(
     for (const { name, kind, options } of chance.some(fields, 1 + chance.whole(3))) {
       const values = [...(texts[kind] ?? []), ...options.map(([value]) => value)];
       edits[name] = chance.one(values);
-      // Where both sides tell different things beside other faults (docs/exporting.md), it is sent alone: a control that is left out, and one that others depend on.
-      if (chance.is(0.05) || alone.includes(name)) {
-        edits = { [name]: alone.includes(name) ? chance.one(values) : null };
+      if (chance.is(0.05)) edits[name] = null;
+      // Where both sides tell different things beside other faults (docs/exporting.md), it is sent alone.
+      if (alone.includes(name)) {
+        edits = { [name]: chance.one(values) };
         break;
       }
       // What is not offered is told by exported code whatever else is wrong: it is sent alone.

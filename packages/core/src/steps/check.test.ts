@@ -86,7 +86,8 @@ describe("a page's own rules", () => {
     const page = ruledPage(rules);
     const field = page.fields.find((each) => each.column.name === "notes");
     if (!field) throw new Error("no field");
-    return checkFields(tripOf({ page }), mv014, [
+    const row = touched ? mv014 : { ...mv014, notes: text === "" ? null : text };
+    return checkFields(tripOf({ page }), row, [
       { field, sent: true, text, touched, value: text === "" ? null : text, problem: null },
       ...others,
     ]).map((problem) => problem.message);
@@ -118,6 +119,37 @@ describe("a page's own rules", () => {
 
   test("a message of its own", () => {
     expect(judged("[{ pattern: 'x', message: Only an x. }]", "y")).toEqual(["Only an x."]);
+  });
+
+  test("a rule with a condition judges what is stored where the control was not sent: a file, or one that was left out", () => {
+    const rules =
+      "[{ required: true, when: 'form.status == \"suspended\"' }, { max-length: 3, when: 'form.status == \"suspended\"' }]";
+    const page = ruledPage(rules);
+    const photo = ruledPage(
+      "[{ required: true, when: 'form.status == \"suspended\"' }, { media-types: [image/png], when: 'form.status == \"suspended\"' }]",
+    );
+    const unsent = (of: typeof page, control?: "file") => {
+      const field = of.fields.find((each) => each.column.name === "notes");
+      if (!field) throw new Error("no field");
+      return {
+        field: { ...field, ...(control ? { control } : {}) },
+        sent: false,
+        text: "",
+        touched: false,
+        value: null,
+        problem: null,
+      };
+    };
+    const told = (row: typeof mv014, each: SubmittedField, of = page) =>
+      checkFields(tripOf({ page: of }), row, [each, typed("status", "suspended")]).map(({ message }) => message);
+    expect(told({ ...mv014, notes: "dry" }, unsent(page))).toEqual([]);
+    expect(told({ ...mv014, notes: null }, unsent(page))).toEqual(["Notes is needed: enter a value."]);
+    expect(told({ ...mv014, notes: "High water." }, unsent(page))).toEqual([
+      "Notes has 11 characters; at most 3 fit.",
+    ]);
+    const stamp = `sha256:${"0".repeat(64)}:12`;
+    expect(told({ ...mv014, notes: stamp }, unsent(photo, "file"), photo)).toEqual([]);
+    expect(told({ ...mv014, notes: null }, unsent(photo, "file"), photo)).toEqual(["Notes is needed: enter a value."]);
   });
 
   test("a rule with a condition applies while it holds, also to a field that was not touched", () => {

@@ -62,6 +62,17 @@ function applies(rule: Rule, submitted: SubmittedField, fields: readonly Submitt
 }
 
 /**
+ * What a rule judges of a field: what was sent, or what is stored where it was not touched. Not every control sends that: a file's never does, and none
+ * that was left out. Of a file or a value that is not shown only whether there is one is known.
+ */
+function standing(rule: Rule, submitted: SubmittedField, row: Row): Pick<SubmittedField, "field" | "value" | "text"> {
+  const { field, touched, value } = submitted;
+  const stored = row[field.column.name] ?? null;
+  const isTold = (!field.hidden && field.control !== "file") || kindOf(rule).judgesMissing;
+  return touched || value !== null || stored === null || !isTold ? submitted : { field, value: stored, text: stored };
+}
+
+/**
  * The first rule that each field breaks: the page's own rules before the table's. A field that was not touched is judged
  * only where another one made a rule apply to it.
  */
@@ -71,7 +82,7 @@ export function checkFields({ page, facts }: Judging, row: Row, fields: readonly
     if (submitted.problem) return [{ ...submitted.problem, by: "type" }];
     for (const rule of submitted.field.rules) {
       if (!applies(rule, submitted, fields, here)) continue;
-      const wrong = broken(rule, submitted, page.language);
+      const wrong = broken(rule, standing(rule, submitted, row), page.language);
       if (wrong)
         return [
           {
