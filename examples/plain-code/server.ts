@@ -7,6 +7,7 @@ import { Pool } from "pg";
 import { riverRoutes } from "./pages/river/routes.js";
 import { document, html } from "./pages/shared/html.js";
 import { stationRoutes } from "./pages/station/routes.js";
+import { visitRoutes } from "./pages/visit/routes.js";
 
 /** Whom this application knows, by a cookie. A real one has a sign-in. */
 const people = {
@@ -52,6 +53,12 @@ app.post("/sign-in", express.urlencoded({ extended: false }), (request, response
 for (const [path, title, table, key] of [
   ["/stations", "Stations", "network.station", "code"],
   ["/rivers", "Rivers", "network.river", "id"],
+  [
+    "/visits",
+    "Visits",
+    "(SELECT id, concat(station_code, ', ', visited_at::date) AS name FROM field.visit) AS visit",
+    "id",
+  ],
 ] as const)
   app.get(path, async (_request, response) => {
     const { rows } = await pool.query<{ key: string; name: string }>(
@@ -65,6 +72,7 @@ for (const [path, title, table, key] of [
 
 app.use(stationRoutes(options));
 app.use(riverRoutes(options));
+app.use(visitRoutes(options));
 
 const server = app.listen(Number(process.env.PORT ?? 3000), "127.0.0.1", () =>
   process.stdout.write(`Ready at http://127.0.0.1:${(server.address() as AddressInfo).port}/\n`),

@@ -73,7 +73,6 @@ async function save({ pool, secret }: Options<Actor>, actor: Actor, request: Req
     if (differing.length > 0) {
       const conflictAt = async (field: Field) => ({
         field,
-        stored: stored[field],
         change: await lastChange(pool, { table: "network.river", key: { id: river.id }, field, timeZone: "UTC" }),
       });
       return renewed(409, changed, { conflicts: await Promise.all(differing.map(conflictAt)) });

@@ -23,7 +23,6 @@ export async function load(pool: Pool, id: string): Promise<River | null> {
  * Changes these columns of the record as it was loaded, and writes the log's entry, in one statement: both or neither. Triggers are told who does so:
  * one that watches the table knows by it that the change is logged already.
  *
- *
  * @returns the record as it is stored now, and whether that is another; null where somebody else has changed it meanwhile
  */
 export async function update(

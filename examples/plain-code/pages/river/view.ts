@@ -58,7 +58,7 @@ function field(view: FormView, name: Field, control: Html, around: Around = {}):
   const label = html`<label for="${name}"${mark}>${labels[name]}</label>`;
   const unitText = unit !== undefined && html` <span class="unit">${unit}</span>`;
   const parts = html`${label}${help !== undefined && html`<p class="help" id="${name}-help">${help}</p>`}${control}${unitText}`;
-  const wrong = html`${problems.length > 0 && html`<p class="problem" id="${name}-problem">${problems.map(({ message }) => message).join(" ")}</p>`}${conflict && conflictNote(conflict, labels[name])}`;
+  const wrong = html`${problems.length > 0 && html`<p class="problem" id="${name}-problem">${problems.map(({ message }) => message).join(" ")}</p>`}${conflict && conflictNote(conflict, textsOf(view.record)[name], labels[name])}`;
   return html`<div class="field">${parts}${wrong}</div>`;
 }
 

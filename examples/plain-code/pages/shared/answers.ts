@@ -120,10 +120,10 @@ export function bodyOf({ body }: Request): Readonly<Record<string, string>> | nu
     : null;
 }
 
-/** What comes before any answer: who asks, and whether they may. */
+/** What comes before any answer: who asks, and whether they may. An answer that is null was given already. */
 export const answering =
   <Actor,>(options: Options<Actor>, mayOpen: (actor: Actor) => boolean, list: List) =>
-  (answer: (actor: Actor, request: Request) => Promise<Answer>): RequestHandler =>
+  (answer: (actor: Actor, request: Request, response: Response) => Promise<Answer | null>): RequestHandler =>
   async (request, response) => {
     const reply = (given: Answer): void => send(request, response, given, options.layout);
     const typed = Object.entries(bodyOf(request) ?? {}).filter(([name]) => !name.includes("."));
@@ -132,9 +132,11 @@ export const answering =
       return response.redirect(303, `${options.signIn}?next=${encodeURIComponent(request.originalUrl)}`);
     if (!actor) return reply(notice("signed-out", list, { typed }));
     if (!mayOpen(actor)) return reply(notice("may-not-open", list));
-    if (request.method === "POST" && !request.is("urlencoded")) return reply(notice("wrong-content-type", list));
+    // Nobody has read what is no form.
+    if (request.method === "POST" && request.body === undefined) return reply(notice("wrong-content-type", list));
     try {
-      reply(await answer(actor, request));
+      const given = await answer(actor, request, response);
+      if (given) reply(given);
     } catch (error) {
       if (isNoKey(error)) return reply(notice("malformed-key", list));
       if (!isAway(error)) throw error;

@@ -6,6 +6,8 @@ export interface Option {
   readonly label: string;
   /** Whether it is stored and not offered any more. */
   readonly gone?: boolean;
+  /** Whether it was found by searching. */
+  readonly isFound?: boolean;
 }
 
 /** The button that the enter key presses: a form's first one (HTML, 4.10.21.2). Without it that would be one that saves nothing. */
@@ -14,12 +16,11 @@ export const byEnter = html`<button class="unseen" tabindex="-1" aria-hidden="tr
 /** What somebody else has stored meanwhile, beside what was typed. */
 export interface Conflict<Field extends string> {
   readonly field: Field;
-  readonly stored: string;
   /** Who did so and when, as far as the log says. */
   readonly change: { readonly by: string; readonly at: string } | null;
 }
 
-export function conflictNote({ field, stored, change }: Conflict<string>, label: string): Html {
+export function conflictNote({ field, change }: Conflict<string>, stored: string, label: string): Html {
   const who = change ? `Stored now by ${change.by} at ${change.at}:` : "Stored now:";
   return html`<p class="conflict">${who} <q>${stored}</q> <button name="form.take" value="${field}" formnovalidate>Take theirs<span class="unseen"> (${label})</span></button></p>`;
 }

@@ -7,9 +7,12 @@ h1 { font-size: 1.6rem; line-height: 1.2; overflow-wrap: anywhere; }
 a { color: var(--accent); }
 form, fieldset { display: grid; gap: 1rem; border: 0; margin: 0; padding: 0; min-width: 0; }
 .field label, .field legend, .field .label { display: block; font-weight: 600; }
+fieldset.field { display: block; }
+fieldset.field label { display: inline; margin-inline: .3rem .8rem; font-weight: 400; }
+fieldset.field p { margin: 0 0 .3rem; }
 .field input[type=checkbox] + label { display: inline; margin-inline-start: .5rem; }
 .needed::after { content: " *" / ""; }
-.help, .unit { color: var(--soft); margin: 0; }
+.help, .unit, .found { color: var(--soft); margin: 0; }
 input, select, textarea, button { font: inherit; color: inherit; max-width: 100%; }
 input:not([type=checkbox], [type=radio]), select, textarea { background: transparent; border: 1px solid var(--line); padding: .35rem .5rem; }
 textarea, input[type=text]:not([inputmode]) { width: 100%; box-sizing: border-box; }

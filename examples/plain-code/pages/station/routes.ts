@@ -71,7 +71,6 @@ async function save({ pool, secret }: Options<Actor>, actor: Actor, request: Req
     if (differing.length > 0) {
       const conflictAt = async (field: Field) => ({
         field,
-        stored: stored[field],
         change: await lastChange(pool, {
           table: "network.station",
           key: { code: station.code },

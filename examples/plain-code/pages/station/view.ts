@@ -69,6 +69,17 @@ ${byEnter}<input type="hidden" name="form.token" value="${view.token}">
   return { title: isWrong ? `Error: ${title}` : title, content };
 }
 
+/** What is stored, as people read it, where that is not what a control shows. */
+const stored: Partial<Record<Field, (view: FormView) => string>> = {
+  river_id: (view) => labelOf(view, "river_id", view.choices.river_id),
+  region_id: (view) => labelOf(view, "region_id", view.choices.region_id),
+  telemetry: ({ record }) => (record.telemetry === null ? "" : record.telemetry === "true" ? "Yes" : "No"),
+};
+
+/** What the stored choice is called. */
+const labelOf = (view: FormView, name: Field, options: readonly Option[]): string =>
+  offered(view, name, options).find(({ value }) => value === textsOf(view.record)[name])?.label ?? "";
+
 type Around = { unit?: string; isBox?: true };
 
 /** One field: its label, help, control, and what is wrong with it. */
@@ -81,7 +92,7 @@ function field(view: FormView, name: Field, control: Html, around: Around = {}):
   const label = html`<label for="${name}"${mark}>${labels[name]}</label>`;
   const unitText = unit !== undefined && html` <span class="unit">${unit}</span>`;
   const parts = html`${around.isBox ? [control, label] : label}${help !== undefined && html`<p class="help" id="${name}-help">${help}</p>`}${!around.isBox && control}${unitText}`;
-  const wrong = html`${problems.length > 0 && html`<p class="problem" id="${name}-problem">${problems.map(({ message }) => message).join(" ")}</p>`}${conflict && conflictNote(conflict, labels[name])}`;
+  const wrong = html`${problems.length > 0 && html`<p class="problem" id="${name}-problem">${problems.map(({ message }) => message).join(" ")}</p>`}${conflict && conflictNote(conflict, stored[name]?.(view) ?? textsOf(view.record)[name], labels[name])}`;
   return html`<div class="field">${parts}${wrong}</div>`;
 }
 

@@ -1,6 +1,6 @@
 import { type Expression, everyPart } from "@loyal-quill/core/condition/expression";
 import type { Page } from "@loyal-quill/core/page/page";
-import { judgedBy } from "./parts.js";
+import { judgedBy, tableChoices, takenBy } from "./parts.js";
 import { keyOf } from "./source.js";
 
 /** What an exported page asks about a person, besides id and name. */
@@ -34,11 +34,12 @@ function columnLike(name: string, parts: readonly Expression[]): string | null {
 /** What a page's conditions and values ask about a person. */
 export function attributesOfActor(page: Page): readonly ActorAttribute[] {
   const { open, rows, edit } = page.access;
-  const expressions = [
+  const ofRecord = [
     ...[open, rows, edit, ...judgedBy(page)].flatMap((each) => (each ? [each.expression] : [])),
     ...page.sets.map(({ value }) => value.expression),
-  ];
-  const parts = expressions.flatMap(everyPart);
+  ].flatMap(everyPart);
+  const ofChoices = takenBy(page).flatMap((field) => tableChoices(field)?.where?.expression ?? []);
+  const parts = [...ofRecord, ...ofChoices.flatMap(everyPart)];
   const values = new Map<string, Set<string>>();
   for (const part of parts) {
     if ((part.op !== "in" && part.op !== "some" && part.op !== "every") || part.list.op !== "actor") continue;
@@ -54,7 +55,7 @@ export function attributesOfActor(page: Page): readonly ActorAttribute[] {
     name,
     isList: values.has(name),
     values: [...(values.get(name) ?? [])],
-    column: columnLike(name, parts),
+    column: columnLike(name, ofRecord),
   }));
 }
 

@@ -3,9 +3,9 @@ import { actorFile } from "./actor-file.js";
 import { formFile } from "./form-file.js";
 import { laidOut } from "./format.js";
 import { NotPlain } from "./logic.js";
-import { takenBy } from "./parts.js";
+import { fileFields, searchedFields, takenBy } from "./parts.js";
 import { routesFile } from "./routes-file.js";
-import { answersFile, databaseFile, formHtmlFile, htmlFile, styleFile, tokenFile } from "./shared-files.js";
+import { answersFile, databaseFile, filesFile, formHtmlFile, htmlFile, styleFile, tokenFile } from "./shared-files.js";
 import { sqlFile } from "./sql-file.js";
 import { testFile } from "./test-file.js";
 import { viewFile } from "./view-file.js";
@@ -29,7 +29,7 @@ export interface ExportedPage {
 }
 
 /** Packages whose types come by another one. */
-const typedElsewhere: readonly string[] = ["big.js", "express", "pg"];
+const typedElsewhere: readonly string[] = ["big.js", "busboy", "express", "pg"];
 
 /** What is said of a page's part that has no plain code, each with a test for whether the page has it. */
 const parts: readonly (readonly [has: (page: Page) => boolean, sentence: string])[] = [
@@ -52,8 +52,8 @@ const parts: readonly (readonly [has: (page: Page) => boolean, sentence: string]
     "The controls are named after their columns.",
   ],
   [
-    (page) => page.fields.some(({ choices }) => choices?.from === "table" && choices.by === "search"),
-    "Choices that are found by searching are listed as a whole.",
+    (page) => searchedFields(page).length > 0,
+    "Choices that are found by searching are found by a button; there is no script that finds them while somebody types.",
   ],
   [
     () => true,
@@ -72,6 +72,8 @@ function obstacle(page: Page): string | null {
   if (strange !== undefined) return `${JSON.stringify(strange)} of its table can't stand in code`;
   const dotted = takenBy(page).find(({ column }) => column.name.includes("."));
   if (dotted) return `its column ${dotted.column.name} has a dot in its name, as controls of the form's own have`;
+  const taken = fileFields(page).find(({ column }) => ["edit", "history"].includes(column.name));
+  if (taken) return `its file ${taken.column.name} is called like an address of the record's own`;
   const member = page.table.columns.find(({ name }) => name in Object.prototype);
   if (member) return `its column ${member.name} is called like a member that every object of JavaScript has`;
   return takenBy(page).length === 0 ? "its form takes no field" : null;
@@ -81,7 +83,7 @@ function obstacle(page: Page): string | null {
 const ofLanguage = (text: string, language: Page["language"]): string =>
   language === "en"
     ? text
-    : text.replaceAll(/(shared\/|"\.\/)(answers|form-html|html)(\.[jt]s)/g, `$1$2.${language}$3`);
+    : text.replaceAll(/(shared\/|"\.\/)(answers|files|form-html|html)(\.[jt]s)/g, `$1$2.${language}$3`);
 
 /** The packages that files import. */
 const packagesIn = (files: readonly CodeFile[]): readonly string[] =>
@@ -111,6 +113,7 @@ export async function exportPage(page: Page): Promise<ExportedPage> {
       ["shared/form-html.ts", formHtmlFile(page.language)],
       ["shared/form-token.ts", tokenFile],
       ["shared/style.ts", styleFile],
+      ...(fileFields(page).length > 0 ? [["shared/files.ts", filesFile(page.language)] as const] : []),
     ];
     const files = await Promise.all(
       texts.map(async ([path, text]) => ({

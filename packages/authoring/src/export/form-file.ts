@@ -2,9 +2,9 @@ import { word } from "@loyal-quill/core/messages/messages";
 import { isMade, loadedColumns, madeOf } from "@loyal-quill/core/page/columns";
 import type { Field, Page } from "@loyal-quill/core/page/page";
 import type { Rule } from "@loyal-quill/core/rules/rule";
-import { type HelperName, helpersFor, helperText } from "./helpers.js";
+import { type Code, type HelperName, helpersFor, helperText } from "./helpers.js";
 import { NotPlain, PlainCode } from "./logic.js";
-import { choiceRule, choicesAskedWith, freeName, judgingNeeds, offeredFields, takenBy } from "./parts.js";
+import { choiceRule, choicesAskedWith, fileFields, freeName, judgingNeeds, offeredFields, takenBy } from "./parts.js";
 import { readerCode, ruleCode, shownCode, tidyCode } from "./reading.js";
 import { comment, keyOf, member, quote, recordName, said, typeName } from "./source.js";
 
@@ -61,7 +61,7 @@ function choiceCode(page: Page): string {
   return [...byMessage]
     .map(
       ([message, names]) => `for (const field of [${names.map(quote).join(", ")}] as const)
-  if (isRight(field) && changed(field) && form[field] !== null && !choices[field].some(({ value${choicesAskedWith(page).stored ? ", gone" : ""} }) => value === form[field]${choicesAskedWith(page).stored ? " && !gone" : ""}))
+  if (isRight(field) && changed(field) && form[field] !== null && !choices[field].some(({ value${choicesAskedWith(page).gone ? ", gone" : ""} }) => value === form[field]${choicesAskedWith(page).gone ? " && !gone" : ""}))
     problems.push({ field, message: ${message} });`,
     )
     .join("\n");
@@ -91,6 +91,45 @@ function unsentCode(page: Page): string {
   return ` ?? ${box}`;
 }
 
+/** What is wrong with a file that was sent, or with none where one was taken away: an expression over `file`. @throws NotPlain */
+function fileRuleCode({ rules, label }: Field, language: Page["language"]): string {
+  const tests = rules.map(({ rule, demand, message, when }) => {
+    if (when) throw new NotPlain(`a rule of a file under a condition`);
+    const told = (code: Code, places: Parameters<typeof said>[2] = {}): string =>
+      message === null ? said(language, code, { label, ...places }) : quote(message);
+    switch (rule) {
+      case "required":
+        return `!file && ${told("required")}`;
+      case "max-size":
+        return `file && file.content.length > ${demand} && ${told("max-size", { limit: Math.floor((demand as number) / 1000) })}`;
+      case "media-types": {
+        const types = demand as readonly string[];
+        const isOne = types.map((each) =>
+          each.endsWith("/*") ? `file.type.startsWith(${quote(each.slice(0, -1))})` : `file.type === ${quote(each)}`,
+        );
+        return `file && !(${isOne.join(" || ")}) && ${told("media-types", { types: types.join(", ") })}`;
+      }
+      default:
+        throw new NotPlain(`the rule "${rule}" of a file`);
+    }
+  });
+  return tests.length === 0 ? "() => false" : `(file) => ${tests.map((each) => `(${each})`).join(" || ")}`;
+}
+
+/** What the file knows of fields that are files. */
+const filesCode = (page: Page, files: readonly Field[]): string =>
+  files.length === 0
+    ? ""
+    : `
+/** Those that are files. What stands for one in a record is its SHA-256 and its size: \`sha256:HEX:BYTES\`. */
+export type FileField = ${files.map(({ column }) => quote(column.name)).join(" | ")};
+export const isFile = (field: string): field is FileField => ${files.map(({ column }) => `field === ${quote(column.name)}`).join(" || ")};
+/** What is wrong with a file; with none where it was taken away. */
+const fileRules: Readonly<Record<FileField, (file: SentFile | undefined) => string | false | undefined>> = {
+${files.map((field) => `${keyOf(field.column.name)}: ${fileRuleCode(field, page.language)},`).join("\n")}
+};
+`;
+
 /** The text of the file. @throws NotPlain */
 export function formFile(page: Page): string {
   const type = typeName(page);
@@ -98,12 +137,14 @@ export function formFile(page: Page): string {
   const taken = takenBy(page);
   const called = new Set<HelperName>();
   const code = new PlainCode({ row: record, form: "form", actor: "actor", now: "now" });
-  const readers = taken.map((field) => `${keyOf(field.column.name)}: ${readerCode(field, page, called)},`);
+  const files = fileFields(page);
+  const typed = taken.filter((field) => !files.includes(field));
+  const readers = typed.map((field) => `${keyOf(field.column.name)}: ${readerCode(field, page, called)},`);
   const shown = taken.flatMap((field) => {
     const text = shownCode(field, member(record, field.column.name), called);
     return text === null ? [] : [`${keyOf(field.column.name)}: ${text},`];
   });
-  const tidied = taken.flatMap((field) => {
+  const tidied = typed.flatMap((field) => {
     const text = tidyCode(field, called);
     return text === null
       ? []
@@ -114,7 +155,7 @@ export function formFile(page: Page): string {
   );
   const judged = [
     ...conditional,
-    conditional.length > 0
+    conditional.length > 0 || files.length > 0
       ? "// In the order of the form.\nproblems.sort((a, b) => fields.indexOf(a.field as Field) - fields.indexOf(b.field as Field));"
       : "",
     ...page.checks.map((check) => checkCode(page, code, check)),
@@ -144,6 +185,7 @@ export function formFile(page: Page): string {
   const imported = [
     ...Object.entries(imports).flatMap(([name, text]) => (needs.has(name as HelperName) ? [text] : [])),
     ...(parameters.includes("actor") ? ['import type { Actor } from "./actor.js";'] : []),
+    ...(files.length > 0 ? ['import type { Files, SentFile } from "../shared/files.js";'] : []),
     ...(parameters.includes("choices") ? ['import type { Choices } from "./sql.js";'] : []),
   ];
   return `${imported.join("\n")}
@@ -165,8 +207,8 @@ export type Field = keyof typeof labels;
 export const fields = Object.keys(labels) as readonly Field[];
 export type Texts = Readonly<Record<Field, string>>;
 export type Changes = Partial<Record<Field, string | null>>;
-
-/** What the controls show of a record. */
+${filesCode(page, files)}
+/** What the controls show of a record${files.length > 0 ? ", and what stands for its files" : ""}. */
 export const textsOf = (${record}: Values): Texts => ${
     shown.length === 0
       ? `Object.fromEntries(fields.map((field) => [field, ${record}[field] ?? ""])) as Texts`
@@ -203,7 +245,7 @@ ${tidied.join("\n")}
 
 `
     : ""
-}const readers: Readonly<Record<Field, (typed: string, label: string) => Read>> = {
+}const readers: Readonly<Record<${files.length > 0 ? "Exclude<Field, FileField>" : "Field"}, (typed: string, label: string) => Read>> = {
 ${readers.join("\n")}
 };
 
@@ -211,7 +253,7 @@ ${readers.join("\n")}
 export type Form = { readonly texts: Partial<Texts>; readonly changes: Changes; readonly problems: readonly Problem[] };
 
 /** Takes the form's own fields and nothing else. What is sent as it was shown is no change, whatever way it went through the browser. */
-export function readForm(body: Readonly<Record<string, string>>, shown: Texts, ${record}: ${type}${parameters
+export function readForm(body: Readonly<Record<string, string>>, ${files.length > 0 ? "files: Files, " : ""}shown: Texts, ${record}: ${type}${parameters
     .filter((name) => name !== record)
     .map((name) => `, ${name}: ${types[name]}`)
     .join("")}): Form {
@@ -219,7 +261,19 @@ export function readForm(body: Readonly<Record<string, string>>, shown: Texts, $
   const changes: Changes = {};
   ${usesBody ? "let" : "const"} problems: Problem[] = [];
 ${usesBody ? `  const isLeftEmpty = (field: Field | ${page.reason ? '"reason" | ' : ""}null): boolean => ${made.map(({ column }) => `field === ${quote(column.name)}`).join(" || ")} ? (body[field] ?? "").trim() === "" : false;\n` : ""}  for (const field of fields) {
-    const raw = body[field]${unsentCode(page)};
+${
+  files.length > 0
+    ? `    if (isFile(field)) {
+      const file = files[field];
+      if (!file && body[\`form.remove:\${field}\`] !== "true") continue;
+      changes[field] = file ? \`\\\\x\${file.content.toString("hex")}\` : null;
+      const message = fileRules[field](file);
+      if (message) problems.push({ field, message });
+      continue;
+    }
+`
+    : ""
+}    const raw = body[field]${unsentCode(page)};
     if (raw === undefined) continue;
     const ${tidied.length > 0 ? "typed" : "text"} = raw.replaceAll(/\\r\\n?/g, "\\n");
 ${tidied.length > 0 ? `    const text = typed === shown[field] ? typed : (tidied[field]?.(typed${usesBody ? ", body" : ""}) ?? typed);\n` : ""}    texts[field] = ${usesBody ? "isLeftEmpty(field) ? typed.trim() : text" : "text"};

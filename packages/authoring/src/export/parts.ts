@@ -22,15 +22,35 @@ export const choiceRule = (field: Field): Rule | undefined =>
 /** The fields whose values must be among the choices that are offered. */
 export const offeredFields = (page: Page): readonly Field[] => takenBy(page).filter((field) => choiceRule(field));
 
+/** The fields that are files. */
+export const fileFields = (page: Page): readonly Field[] => takenBy(page).filter(({ control }) => control === "file");
+
+/** The fields whose choices are found by searching. */
+export const searchedFields = (page: Page): readonly Field[] =>
+  takenBy(page).filter((field) => tableChoices(field)?.by === "search");
+
 /** Whether what may be chosen in a field depends on what else is on the form. */
 export const dependsOnForm = (field: Field): boolean => (tableChoices(field)?.where?.formColumns.length ?? 0) > 0;
 
-/** What the choices of a page are asked with: what is stored, which is named though it is not offered any more, and what the form comes to. */
-export function choicesAskedWith(page: Page): { readonly stored: boolean; readonly form: boolean } {
+interface AskedWith {
+  /** What is stored and what the form comes to. */
+  readonly stored: boolean;
+  readonly form: boolean;
+  readonly actor: boolean;
+  /** What is to be found. */
+  readonly find: boolean;
+  /** Whether what is stored is named though it is not offered any more. */
+  readonly gone: boolean;
+}
+
+/** What the choices of a page are asked with. */
+export function choicesAskedWith(page: Page): AskedWith {
   const restricted = takenBy(page)
     .flatMap((field) => tableChoices(field) ?? [])
     .filter(({ where }) => where);
-  return { stored: restricted.some(isKnownByKey), form: takenBy(page).some(dependsOnForm) };
+  const [find, gone] = [searchedFields(page).length > 0, restricted.some(isKnownByKey)];
+  const actor = restricted.some(({ where }) => where && everyPart(where.expression).some(({ op }) => op === "actor"));
+  return { stored: gone || find, form: find || takenBy(page).some(dependsOnForm), actor, find, gone };
 }
 
 /** Every condition that a form is judged by. */

@@ -3,7 +3,15 @@ import type { Page } from "@loyal-quill/core/page/page";
 import { type Column, tableName } from "@loyal-quill/core/table/model";
 import { integerRanges } from "@loyal-quill/core/values/integer-ranges";
 import { NotPlain, PlainCode } from "./logic.js";
-import { choicesAskedWith, judgingNeeds, keyNames, tableChoices, takenBy } from "./parts.js";
+import {
+  choicesAskedWith,
+  fileFields,
+  judgingNeeds,
+  keyNames,
+  searchedFields,
+  tableChoices,
+  takenBy,
+} from "./parts.js";
 import { camelCase, comment, inComment, keyOf, member, quote, recordName, typeName } from "./source.js";
 import { looksUp } from "./sql-file.js";
 
@@ -61,6 +69,20 @@ function leadsTo(page: Page, record = recordName(page)): string {
     : `\`\${addressOf(${record})}/edit\``;
 }
 
+/** The function that answers a record's file. */
+const downloadCode = (page: Page, reading: string, load: string): string =>
+  `/** A stored file, for whoever may see its record. */
+async function download({ pool }: Options<Actor>, ${page.access.rows ? "actor: Actor, " : ""}request: Request, response: Response): Promise<Answer | null> {
+  ${reading}
+  const column = String(request.params.file);
+  const content = isFile(column) ? await ${load} : null;
+  if (!content) return notice("no-such-record", list);
+  sendFile(response, [${quote(page.name)}, ${page.key.length === 1 ? keyNames(page)[0] : "...key"}, column].join("-"), content);
+  return null;
+}
+
+`;
+
 /** The text of the file. @throws NotPlain */
 export function routesFile(page: Page): string {
   const type = typeName(page);
@@ -68,6 +90,8 @@ export function routesFile(page: Page): string {
   const record = recordName(page);
   const hasChoices = takenBy(page).some((field) => tableChoices(field));
   const needs = judgingNeeds(page);
+  const hasFiles = fileFields(page).length > 0;
+  const searched = searchedFields(page).map(({ column }) => quote(column.name));
   const setsNow = page.sets.some(({ on, value }) => on !== "new" && value.expression.op === "now");
   const { edit, open, rows } = page.access;
   const asksActor = (condition: Page["access"]["edit"]): boolean =>
@@ -83,10 +107,10 @@ export function routesFile(page: Page): string {
   const depends = askedWith.form;
   const isAskedAfter = askedWith.stored || askedWith.form;
   const loadChoices = (values: string): string =>
-    `await loadChoices(pool${askedWith.stored ? `, ${record}` : ""}${depends ? `, ${values}` : ""})`;
+    `await loadChoices(pool${askedWith.actor ? ", actor" : ""}${askedWith.stored ? `, ${record}` : ""}${depends ? `, ${values}` : ""}${askedWith.find && values !== record ? ", find" : ""})`;
   const loading =
     hasChoices && !isAskedAfter
-      ? `const [${record}, choices] = await Promise.all([${load}, loadChoices(pool)]);`
+      ? `const [${record}, choices] = await Promise.all([${load}, loadChoices(pool${askedWith.actor ? ", actor" : ""})]);`
       : `const ${record} = await ${load};`;
   const choices = hasChoices ? ", choices" : "";
   const utc = page.table.columns.some(
@@ -132,9 +156,9 @@ export function routesFile(page: Page): string {
     ),
   ];
   const readForm = (choices: string): string =>
-    `readForm(${["body", "shownThen", record, ...needs.filter((name) => name !== record)].map((name) => (name === "choices" ? choices : name)).join(", ")})`;
+    `readForm(${["body", ...(hasFiles ? ["filesOf(request)"] : []), "shownThen", record, ...needs.filter((name) => name !== record)].map((name) => (name === "choices" ? choices : name)).join(", ")})`;
   const choosing = depends
-    ? `    // What may be chosen depends on what else is on the form: that is read first.
+    ? `    // What may be chosen${searched.length > 0 ? ", and what is called how," : ""} depends on what else is on the form: that is read first.
     const { changes: wanted } = ${readForm(loadChoices(record))};
     const choices = ${loadChoices(`{ ...${record}, ...wanted }`)};\n`
     : isAskedAfter
@@ -145,14 +169,14 @@ export function routesFile(page: Page): string {
  *
  * Exported from the page file "${page.name}" in version ${page.version}. It is yours: nothing here needs the program that wrote it.
  */
-import { type Request, Router } from "express";
-import { type Answer, answering, bodyOf, form, methodNotAllowed, notice, type Options, readSaid } from "../shared/answers.js";
+import { type Request, ${hasFiles ? "type Response, " : ""}Router } from "express";
+import { type Answer, answering, bodyOf, ${hasFiles ? "" : "form, "}methodNotAllowed, notice, type Options, readSaid } from "../shared/answers.js";
 import { lastChange } from "../shared/database.js";
-import { readToken, writeToken } from "../shared/form-token.js";
+${hasFiles ? 'import { fileForm, filesOf, sendFile } from "../shared/files.js";\n' : ""}import { readToken, writeToken } from "../shared/form-token.js";
 import { segmentOf } from "../shared/html.js";
 import type { Actor } from "./actor.js";
-import { type Field, fields, labels, readForm, type Texts, textsOf, type ${type} } from "./form.js";
-import { load${hasChoices ? ", loadChoices" : ""}, refusal, ${isAsked ? "takenByOthers, " : ""}update } from "./sql.js";
+import { type Field, fields, ${hasFiles ? "isFile, " : ""}labels, readForm, type Texts, textsOf, type ${type} } from "./form.js";
+import { ${searched.length > 0 ? "type Find, " : ""}load${hasChoices ? ", loadChoices" : ""}${hasFiles ? ", loadFile" : ""}, refusal, ${isAsked ? "takenByOthers, " : ""}update } from "./sql.js";
 import { ${leadsTo(page) === "list.address" ? "" : "addressOf, "}formPage, type FormView, list, ${edit ? "lockedText, mayEdit, " : ""}savedText, unchangedText } from "./view.js";
 
 ${open ? `${comment(open.source)}\n` : ""}const mayOpen = (${opens.includes("actor") ? "actor: Actor" : ""}): boolean => ${opens};
@@ -161,7 +185,17 @@ const tokenFor = (${record}: ${type}, actor: Actor, secret: string): string =>
   writeToken<Texts>({ key: [${recordKey}], actor: actor.id, shown: textsOf(${record}) }, secret);
 
 ${keyCode}
-
+${
+  searched.length > 0
+    ? `
+/** What is to be found among choices: by its button, or by the enter key in its text. */
+function findIn(body: Readonly<Record<string, string>>): Find {
+  const field = ([${searched.join(", ")}] as const).find((name) => body["form.look"] === name || body[\`form.find:\${name}\`]?.trim());
+  return field ? { [field]: (body[\`form.find:\${field}\`] ?? "").trim() } : {};
+}
+`
+    : ""
+}
 async function open({ pool, secret }: Options<Actor>, actor: Actor, request: Request): Promise<Answer> {
   ${reading}
   ${loading}
@@ -170,14 +204,14 @@ ${isAskedAfter ? `  const choices = ${loadChoices(record)};\n` : ""}  const view
   return { status: 200, ...formPage({ ...view${edit ? `, isLocked: !mayEdit(${editArguments})` : ""}, said: readSaid(request) }) };
 }
 
-async function save({ pool, secret }: Options<Actor>, actor: Actor, request: Request): Promise<Answer> {
+${hasFiles ? downloadCode(page, reading, `loadFile(pool, ${rows ? "actor, " : ""}column, ${key})`) : ""}async function save({ pool, secret }: Options<Actor>, actor: Actor, request: Request): Promise<Answer> {
   ${reading}
   const body = bodyOf(request);
   if (!body) return notice("form-broken", list);
   const typed = fields.map((field) => [labels[field], body[field]] as const);
   const shownThen = readToken<Texts>(body["form.token"], { key: ${page.key.length === 1 ? `[${keyName}]` : "key"}, actor: actor.id }, secret);
   if (!shownThen) return notice("form-not-yours", list, { typed });
-${page.reason ? '  const reason = (body["form.reason"] ?? "").replaceAll(/\\r\\n?/g, "\\n").trim().slice(0, 1000);\n' : ""}${needs.includes("now") || setsNow ? "  const now = new Date();\n" : ""}  for (let turn = 1; turn <= 5; turn += 1) {
+${page.reason ? '  const reason = (body["form.reason"] ?? "").replaceAll(/\\r\\n?/g, "\\n").trim().slice(0, 1000);\n' : ""}${searched.length > 0 ? "  const find = findIn(body);\n" : ""}${needs.includes("now") || setsNow ? "  const now = new Date();\n" : ""}  for (let turn = 1; turn <= 5; turn += 1) {
     // Tried anew where somebody has changed the record between this and the statement.
     ${loading}
     if (!${record}) return notice("record-gone", list, { typed });
@@ -185,7 +219,7 @@ ${choosing}    const { texts, changes, problems${isAsked ? ": wrong" : ""} } = $
     const stored = textsOf(${record});
     const shown = { record: ${record}${choices}${reason}, token: body["form.token"] ?? "", texts: { ...stored, ...texts } };
     const again = (status: number, view: Partial<FormView>): Answer => ({ status, ...formPage({ ...shown, ...view }) });
-${depends ? '    if (body["form.look"] !== undefined) return again(200, {});\n' : ""}    /** The form made anew upon what is stored now, with what was typed in these fields. */
+${searched.length > 0 ? '    if (body["form.look"] !== undefined || Object.keys(find).length > 0) return again(200, { find });\n' : depends ? '    if (body["form.look"] !== undefined) return again(200, {});\n' : ""}    /** The form made anew upon what is stored now, with what was typed in these fields. */
     const renewed = (status: number, names: readonly Field[], view: Partial<FormView> = {}): Answer => {
       const typed = Object.fromEntries(names.map((field) => [field, texts[field]]));
       return again(status, { token: tokenFor(${record}, actor, secret), texts: { ...stored, ...typed }, ...view });
@@ -198,7 +232,7 @@ ${known}    if (problems.length > 0) return again(422, { problems });
 ${edit ? `    if (!mayEdit(${editArguments})) return notice("may-not-edit", list, { because: lockedText, typed });\n` : ""}    // Changes of different fields are merged; where somebody has changed the same one, it is for the person to decide.
     const differing = fields.filter((field) => field in changes && stored[field] !== shownThen[field]);
     if (differing.length > 0) {
-      const conflictAt = async (field: Field) => ({ field, stored: stored[field], change: await lastChange(pool, { table: ${quote(tableName(page.table))}, key: { ${page.key.map(({ name }) => `${keyOf(name)}: ${member(record, name)}`).join(", ")} }, field, timeZone: ${quote(page.timeZone)} }) });
+      const conflictAt = async (field: Field) => ({ field, change: await lastChange(pool, { table: ${quote(tableName(page.table))}, key: { ${page.key.map(({ name }) => `${keyOf(name)}: ${member(record, name)}`).join(", ")} }, field, timeZone: ${quote(page.timeZone)} }) });
       return renewed(409, changed, { conflicts: await Promise.all(differing.map(conflictAt)) });
     }
     try {
@@ -235,9 +269,9 @@ ${
   router
     .route(${quote(pathOf(page))})
     .get(answer((actor, request) => open(options, actor, request)))
-    .post(form, answer((actor, request) => save(options, actor, request)))
+    .post(${hasFiles ? "fileForm" : "form"}, answer((actor, request) => save(options, actor, request)))
     .all(methodNotAllowed(options, list));
-  return router;
+${hasFiles ? `  router.get(${quote(pathOf(page).replace(/edit$/, ":file"))}, answer((${rows ? "" : "_"}actor, request, response) => download(options, ${rows ? "actor, " : ""}request, response)));\n` : ""}  return router;
 }
 `;
 }

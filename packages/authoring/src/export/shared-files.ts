@@ -72,6 +72,8 @@ export interface Option {
   readonly label: string;
   /** Whether it is stored and not offered any more. */
   readonly gone?: boolean;
+  /** Whether it was found by searching. */
+  readonly isFound?: boolean;
 }
 
 /** The button that the enter key presses: a form's first one (HTML, 4.10.21.2). Without it that would be one that saves nothing. */
@@ -80,12 +82,11 @@ export const byEnter = html\`<button class="unseen" tabindex="-1" aria-hidden="t
 /** What somebody else has stored meanwhile, beside what was typed. */
 export interface Conflict<Field extends string> {
   readonly field: Field;
-  readonly stored: string;
   /** Who did so and when, as far as the log says. */
   readonly change: { readonly by: string; readonly at: string } | null;
 }
 
-export function conflictNote({ field, stored, change }: Conflict<string>, label: string): Html {
+export function conflictNote({ field, change }: Conflict<string>, stored: string, label: string): Html {
   const who = change ? ${filled(language, "stored-now-by", { by: "change.by", at: "change.at" })} : ${filled(language, "stored-now")};
   return html\`<p class="conflict">\${who} <q>\${stored}</q> <button name="form.take" value="\${field}" formnovalidate>${word(language, "take-theirs")}<span class="unseen"> (\${label})</span></button></p>\`;
 }
@@ -152,6 +153,89 @@ export function readToken<Texts>(token: string | undefined, wanted: Omit<Claims<
 }
 `;
 
+/** Forms with files. */
+export const filesFile = (language: Language): string => `import busboy from "busboy";
+import type { Request, RequestHandler, Response } from "express";
+import { form } from "./answers.js";
+
+export interface SentFile {
+  /** Its media type, as the browser names it. */
+  readonly type: string;
+  readonly content: Buffer;
+}
+export type Files = Readonly<Record<string, SentFile>>;
+
+/** The most that is read of a form's files together, and of a text, in bytes. */
+const [mostOfFiles, mostOfText] = [16_777_216, 1_048_576];
+
+const sent = new WeakMap<Request, Files>();
+
+/** The files that were sent with a form, by the names of their controls. */
+export const filesOf = (request: Request): Files => sent.get(request) ?? {};
+
+/** Reads a form that is sent in parts (RFC 7578) with its files, and any other as forms are read. */
+export const fileForm: RequestHandler = async (request, response, next) => {
+  if (!request.is("multipart")) return form(request, response, next);
+  const texts = new Map<string, string | string[]>();
+  const files = new Map<string, SentFile>();
+  let size = 0;
+  let isTooLarge = false;
+  const tooLarge = (): void => {
+    isTooLarge = true;
+  };
+  const isRead = await new Promise<boolean>((resolve) => {
+    try {
+      const parser = busboy({ headers: request.headers, defParamCharset: "utf8", limits: { fieldSize: mostOfText, fields: 2000, files: 50 } });
+      parser
+        .on("field", (name, text, { valueTruncated }) => {
+          if (valueTruncated) tooLarge();
+          texts.set(name, texts.has(name) ? [texts.get(name) ?? "", text].flat() : text);
+        })
+        .on("file", (name, stream, { filename, mimeType }) => {
+          const parts: Buffer[] = [];
+          stream.on("data", (part: Buffer) => {
+            size += part.length;
+            // What is too much is read to its end, so that the answer can be given, and not kept.
+            if (size <= mostOfFiles) parts.push(part);
+            else tooLarge();
+          });
+          // A control in which nothing was chosen sends a part without a name (HTML, 4.10.21.4).
+          stream.on("end", () => filename && files.set(name, { type: mimeType.toLowerCase(), content: Buffer.concat(parts) }));
+        })
+        .on("fieldsLimit", tooLarge)
+        .on("filesLimit", tooLarge)
+        .on("error", () => resolve(false))
+        .on("close", () => resolve(true));
+      request.on("error", () => resolve(false)).pipe(parser);
+    } catch {
+      // It does not say how its parts are told apart.
+      resolve(false);
+    }
+  });
+  if (isTooLarge) return next(Object.assign(new Error("The form is too large."), { status: 413 }));
+  if (isRead) {
+    request.body = Object.fromEntries(texts);
+    sent.set(request, Object.fromEntries(files));
+  }
+  return next();
+};
+
+/** Sends a stored file to be kept, and never shown: what it holds is not known. */
+export function sendFile(response: Response, name: string, content: Buffer): void {
+  response.set({ "cache-control": "no-store", "x-content-type-options": "nosniff" }).attachment(name);
+  response.type("application/octet-stream").send(content);
+}
+
+/** A file's size as people read it, by what stands for it in a record: powers of a thousand (IEC 80000-13). */
+export function toldSize(stored: string): string {
+  const bytes = Number(stored.split(":").at(-1));
+  const power = Math.min(3, bytes < 1000 ? 0 : Math.floor(Math.log10(bytes) / 3));
+  const unit = ["byte", "kilobyte", "megabyte", "gigabyte"][power] ?? "byte";
+  const format = new Intl.NumberFormat("${language}", { style: "unit", unit, unitDisplay: "short", maximumFractionDigits: power === 0 ? 0 : 1 });
+  return format.format(bytes / 1000 ** power);
+}
+`;
+
 /** A style sheet for both colour schemes. */
 export const styleFile = `/** The pages' style sheet: for both colour schemes. Put your own in its place, or give the routes your layout. */
 export const style = \`
@@ -162,9 +246,12 @@ h1 { font-size: 1.6rem; line-height: 1.2; overflow-wrap: anywhere; }
 a { color: var(--accent); }
 form, fieldset { display: grid; gap: 1rem; border: 0; margin: 0; padding: 0; min-width: 0; }
 .field label, .field legend, .field .label { display: block; font-weight: 600; }
+fieldset.field { display: block; }
+fieldset.field label { display: inline; margin-inline: .3rem .8rem; font-weight: 400; }
+fieldset.field p { margin: 0 0 .3rem; }
 .field input[type=checkbox] + label { display: inline; margin-inline-start: .5rem; }
 .needed::after { content: " *" / ""; }
-.help, .unit { color: var(--soft); margin: 0; }
+.help, .unit, .found { color: var(--soft); margin: 0; }
 input, select, textarea, button { font: inherit; color: inherit; max-width: 100%; }
 input:not([type=checkbox], [type=radio]), select, textarea { background: transparent; border: 1px solid var(--line); padding: .35rem .5rem; }
 textarea, input[type=text]:not([inputmode]) { width: 100%; box-sizing: border-box; }
@@ -309,10 +396,10 @@ export function bodyOf({ body }: Request): Readonly<Record<string, string>> | nu
   return pairs.every(([, value]) => typeof value === "string") ? (Object.fromEntries(pairs) as Record<string, string>) : null;
 }
 
-/** What comes before any answer: who asks, and whether they may. */
+/** What comes before any answer: who asks, and whether they may. An answer that is null was given already. */
 export const answering =
   <Actor>(options: Options<Actor>, mayOpen: (actor: Actor) => boolean, list: List) =>
-  (answer: (actor: Actor, request: Request) => Promise<Answer>): RequestHandler =>
+  (answer: (actor: Actor, request: Request, response: Response) => Promise<Answer | null>): RequestHandler =>
   async (request, response) => {
     const reply = (given: Answer): void => send(request, response, given, options.layout);
     const typed = Object.entries(bodyOf(request) ?? {}).filter(([name]) => !name.includes("."));
@@ -321,9 +408,11 @@ export const answering =
       return response.redirect(303, \`\${options.signIn}?next=\${encodeURIComponent(request.originalUrl)}\`);
     if (!actor) return reply(notice("signed-out", list, { typed }));
     if (!mayOpen(actor)) return reply(notice("may-not-open", list));
-    if (request.method === "POST" && !request.is("urlencoded")) return reply(notice("wrong-content-type", list));
+    // Nobody has read what is no form.
+    if (request.method === "POST" && request.body === undefined) return reply(notice("wrong-content-type", list));
     try {
-      reply(await answer(actor, request));
+      const given = await answer(actor, request, response);
+      if (given) reply(given);
     } catch (error) {
       if (isNoKey(error)) return reply(notice("malformed-key", list));
       if (!isAway(error)) throw error;

@@ -6,6 +6,7 @@ import { NotPlain, PlainCode, PlainSql } from "./logic.js";
 import {
   choicesAskedWith,
   dependsOnForm,
+  fileFields,
   freeName,
   keyNames,
   tableChoices as listedChoices,
@@ -80,8 +81,51 @@ function labelSql(choices: TableChoices): string {
   return isTelling(choices) ? `${asText("c", choices.key)} || ', ' || ${label}` : label;
 }
 
+/** What is stored and what was chosen, as places of a statement. */
+const keptCode = (page: Page, { column: { name } }: Field, { key }: TableChoices, withForm: boolean): string =>
+  [recordName(page), ...(withForm ? ["form"] : [])]
+    .map((from) => `\${$(${member(from, name)})}::${key.type.cast}`)
+    .join(", ");
+
+/** The statements with what is stored or chosen in a field, and with what is found by searching, as an expression. */
+function searchCode(page: Page, field: Field, choices: TableChoices): string {
+  const { where, key, table } = choices;
+  if (!isKnownByKey(choices)) throw new NotPlain("choices by a part of a key that are found by searching");
+  const offered = where && new PlainSql(new PlainCode({ ...placesOf(page), row: "c" }), "c").truth(where.expression);
+  const label = inTemplateKeeping(labelSql(choices));
+  const columns = `SELECT ${inTemplateKeeping(asText("c", key))} AS value, ${label} AS label`;
+  const from = `FROM ${tableIdentifier(table)} AS c`;
+  const order = [isTelling(choices) ? key : choices.label, key].map(({ name }) => `c.${identifier(name)}`);
+  const text = member("find", field.column.name);
+  return `searched(
+      ($) => \`${columns}${offered ? `, (${offered}) IS NOT TRUE AS gone` : ""} ${from} WHERE c.${identifier(key.name)} IN (${keptCode(page, field, choices, true)})\`,
+      ${text},
+      ($, text) => \`${columns} ${from}
+        WHERE ${offered ? `${offered} AND ` : ""}\${containing($, \`${label}\`, text)}
+        ORDER BY ${label} NOT ILIKE \${$(pattern(text))}, ${[...new Set(order)].join(", ")} LIMIT \${mostFound + 1}\`,
+    )`;
+}
+
+/** What a search is made of. */
+const searchHelpers = `/** At most so many are shown of what is found. */
+export const mostFound = 20;
+
+/** What is to be found among the choices of a field. */
+export type Find = Partial<Record<Field, string>>;
+
+const pattern = (text: string): string => \`%\${text.replaceAll("\\0", "").replaceAll(/[\\\\%_]/g, "\\\\$&")}%\`;
+
+/** That every word of a text occurs in an expression, without regard to case. */
+function containing($: Place, expression: string, text: string): string {
+  const words = text.split(/\\s+/).filter((word) => word !== "").slice(0, 20);
+  return words.map((word) => \`\${expression} ILIKE \${$(pattern(word))}\`).join(" AND ") || "true";
+}
+
+`;
+
 /** The statement with a field's choices, as an expression. */
 function listCode(page: Page, field: Field, choices: TableChoices): string {
+  if (choices.by === "search") return searchCode(page, field, choices);
   const { where, key, table } = choices;
   const value = asText("c", key);
   const order = [isTelling(choices) ? key : choices.label, key].map(({ name }) => `c.${identifier(name)}`);
@@ -90,18 +134,14 @@ function listCode(page: Page, field: Field, choices: TableChoices): string {
   const columns = inTemplateKeeping(`${value} AS value, ${labelSql(choices)} AS label`);
   if (!where) {
     const text = `\`SELECT ${columns} ${inTemplateKeeping(from)} ${ordered}\``;
-    const { stored, form } = choicesAskedWith(page);
-    return stored || form ? `list(() => ${text})` : `list(${text})`;
+    const { stored, form, actor } = choicesAskedWith(page);
+    return stored || form || actor ? `list(() => ${text})` : `list(${text})`;
   }
   const offered = new PlainSql(new PlainCode({ ...placesOf(page), row: "c" }), "c").truth(where.expression);
-  if (offered.includes("${$(actor.")) throw new NotPlain("choices that depend on who asks");
   // A part of a key is another record's elsewhere.
   if (!isKnownByKey(choices))
     return `list(($) => \`SELECT ${columns} ${inTemplateKeeping(from)} WHERE ${offered} ${ordered}\`)`;
-  const kept = [recordName(page), ...(where.formColumns.length > 0 ? ["form"] : [])].map(
-    (from) => `\${$(${member(from, field.column.name)})}::${key.type.cast}`,
-  );
-  const stored = `c.${identifier(key.name)} IN (${kept.join(", ")})`;
+  const stored = `c.${identifier(key.name)} IN (${keptCode(page, field, choices, where.formColumns.length > 0)})`;
   return `list(($) => \`SELECT ${columns}, (${offered}) IS NOT TRUE AS gone ${inTemplateKeeping(from)} WHERE ${offered} OR ${stored} ${ordered.replace("BY ", "BY gone DESC, ")}\`)`;
 }
 
@@ -113,22 +153,44 @@ function choicesCode(page: Page, fields: readonly Field[]): string {
   });
   const names = fields.map(({ column }) => column.name);
   const asked = choicesAskedWith(page);
-  const told = `What may be chosen${asked.form ? " where the form comes to these values" : ""}${asked.stored ? ", and what is stored though it is not offered any more" : ""}.`;
-  const list =
-    asked.stored || asked.form
-      ? `const list = async (statement: (place: Place) => string): Promise<readonly Option[]> => {
+  const told = `What may be chosen${asked.form ? " where the form comes to these values" : ""}${asked.gone ? ", and what is stored though it is not offered any more" : ""}.`;
+  const withPlaces = asked.stored || asked.form || asked.actor;
+  const searched = asked.find
+    ? `
+  const searched = async (kept: (place: Place) => string, text: string | undefined, found: (place: Place, text: string) => string): Promise<readonly Option[]> => {
+    const [first, rest] = await Promise.all([list(kept), text === undefined ? [] : list(($) => found($, text))]);
+    return [...first.filter(({ value }) => rest.every((each) => each.value !== value)), ...rest.map((each) => ({ ...each, isFound: true }))];
+  };`
+    : "";
+  const list = withPlaces
+    ? `const list = async (statement: (place: Place) => string): Promise<readonly Option[]> => {
     const { $, values } = parameters();
     return (await pool.query<Option>(statement($), values)).rows;
   };`
-      : `const list = async (text: string): Promise<readonly Option[]> => (await pool.query<Option>(text)).rows;`;
+    : `const list = async (text: string): Promise<readonly Option[]> => (await pool.query<Option>(text)).rows;`;
   return `export type Choices = Readonly<Record<${names.map(quote).join(" | ")}, readonly Option[]>>;
 
-${asked.stored || asked.form ? `/** ${told} */\n` : ""}export async function loadChoices(pool: Pool${asked.stored ? `, ${recordName(page)}: ${typeName(page)}` : ""}${asked.form ? ", form: Values" : ""}): Promise<Choices> {
-  ${list}
+${asked.find ? searchHelpers : ""}${withPlaces ? `/** ${told} */\n` : ""}export async function loadChoices(pool: Pool${asked.actor ? ", actor: Actor" : ""}${asked.stored ? `, ${recordName(page)}: ${typeName(page)}` : ""}${asked.form ? ", form: Values" : ""}${asked.find ? ", find: Find = {}" : ""}): Promise<Choices> {
+  ${list}${searched}
   const [${names.map(variable).join(", ")}] = await Promise.all([
     ${lists.join(",\n    ")},
   ]);
   return { ${names.map((name) => (variable(name) === name ? name : `${keyOf(name)}: ${variable(name)}`)).join(", ")} };
+}`;
+}
+
+/** The function that reads a file, and what it needs. */
+function loadFileCode(page: Page): string {
+  if (fileFields(page).length === 0) return "";
+  return `/** The file in this column of the record with this key, if the actor may see it. */
+export async function loadFile(pool: Pool, ${page.access.rows ? "actor: Actor, " : ""}column: FileField, ${keyParameters(page)}): Promise<Buffer | null> {
+  const { $, values } = parameters();
+  const { rows } = await pool.query<{ readonly content: Buffer | null }>(
+    \`SELECT t."\${column}" AS content FROM ${tableIdentifier(page.table)} AS t
+     WHERE ${byKey(page, "t", (column) => keyNames(page)[page.key.indexOf(column)] ?? "")}${page.access.rows ? ' AND ${ownRows(actor, $, "t")}' : ""}\`,
+    values,
+  );
+  return rows[0]?.content ?? null;
 }`;
 }
 
@@ -188,8 +250,7 @@ function updateCode(page: Page): string {
     throw new NotPlain("a column whose name has a quotation mark in it");
   return `/**
  * Changes these columns of the record as it was loaded, and writes the log's entry, in one statement: both or neither. Triggers are told who does so:
- * one that watches the table knows by it that the change is logged already.
- *${page.access.rows ? " A row that the actor could not see any more must not stay: then the statement refuses itself, since only an error takes all of it back." : ""}
+ * one that watches the table knows by it that the change is logged already.${page.access.rows ? "\n * A row that the actor could not see any more must not stay: then the statement refuses itself, since only an error takes all of it back." : ""}
  *
  * @returns the record as it is stored now, and whether that is another; null where somebody else has changed it meanwhile
  */
@@ -388,6 +449,7 @@ export function sqlFile(page: Page): string {
     ownRows(page),
     selectedCode(page),
     loadCode(page),
+    loadFileCode(page),
     choicesCode(page, listed),
     page.routine ? routineCode(page, page.routine) : updateCode(page),
     takenCode(page),
@@ -400,7 +462,7 @@ export function sqlFile(page: Page): string {
 import { DatabaseError, type Pool${page.routine ? ", type PoolClient" : ""} } from "pg";
 import { ${uses("Place") ? "type Place, " : ""}parameters } from "../shared/database.js";
 ${uses("Option") ? 'import type { Option } from "../shared/form-html.js";\n' : ""}import type { Actor } from "./actor.js";
-import { type Changes, ${uses("Field") ? "type Field, " : ""}${body.includes("labels[") ? "labels, " : ""}type Problem, type ${type}${uses("Values") ? ", type Values" : ""} } from "./form.js";
+import { type Changes, ${uses("Field") ? "type Field, " : ""}${uses("FileField") ? "type FileField, " : ""}${body.includes("labels[") ? "labels, " : ""}type Problem, type ${type}${uses("Values") ? ", type Values" : ""} } from "./form.js";
 
 ${body}
 `;

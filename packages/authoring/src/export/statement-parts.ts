@@ -10,7 +10,7 @@ import { identifier, inTemplate } from "./source.js";
 export function asText(alias: string, column: Column): string {
   const { type } = column;
   const isPlain = type.kind === "text" && (type.shown === "text" || type.shown.startsWith("character varying"));
-  if (column.stamped) throw new NotPlain(`the file in ${column.name}`);
+  if (column.stamped && type.kind === "text") throw new NotPlain(`a file of text in ${column.name}`);
   const name = `${alias}.${identifier(column.name)}`;
   return isPlain ? name : castText(name, column);
 }

@@ -1,5 +1,6 @@
 import { word } from "@loyal-quill/core/messages/messages";
 import type { Page } from "@loyal-quill/core/page/page";
+import { takenBy } from "./parts.js";
 import { member, quote } from "./source.js";
 
 /** A stored value as people read it, as an expression over a record. */
@@ -12,6 +13,9 @@ export function toldCode(page: Page, record: string, name: string): string {
   if (kind === "boolean")
     return `(${value} === "true" ? ${quote(word(page.language, "yes"))} : ${quote(word(page.language, "no"))})`;
   if (kind === "timestamptz") return `toldMoment(${value})`;
+  // Fractions of a second are for programs.
+  if (kind === "timestamp")
+    return `${column.nullable ? `(${value}?` : value}.replace(/\\.\\d+/, "")${column.nullable ? `${dash})` : ""}`;
   return column.nullable ? `(${value}${dash})` : value;
 }
 
@@ -21,4 +25,6 @@ export const tellsMoments = (page: Page, fixed = page.fields.filter(({ readOnly 
     template?.columns.some(
       (name) => page.table.columns.find((column) => column.name === name)?.type.kind === "timestamptz",
     ),
-  ) || fixed.some(({ column }) => column.type.kind === "timestamptz");
+  ) ||
+  fixed.some(({ column }) => column.type.kind === "timestamptz") ||
+  takenBy(page).some(({ column }) => column.type.kind === "timestamptz");

@@ -2,14 +2,26 @@ import { word } from "@loyal-quill/core/messages/messages";
 import type { Field, Page } from "@loyal-quill/core/page/page";
 import { hasOwnWay } from "@loyal-quill/core/values/in-language";
 import { NotPlain, PlainCode } from "./logic.js";
-import { choicesAskedWith, dependsOnForm, tableChoices, takenBy } from "./parts.js";
+import { choicesAskedWith, dependsOnForm, searchedFields, tableChoices, takenBy } from "./parts.js";
 import { inTemplate, keyOf, literalOf, member, quote, recordName, templateLiteral, typeName } from "./source.js";
 import { tellsMoments, toldCode } from "./told.js";
 
 /* The file with the page's HTML. */
 
 /** The controls that the file writes, each by a function of its own. */
-type ControlName = "line" | "lines" | "box" | "select" | "radios" | "date" | "moment" | "offered" | "fixed" | "look";
+type ControlName =
+  | "line"
+  | "lines"
+  | "box"
+  | "select"
+  | "radios"
+  | "date"
+  | "moment"
+  | "offered"
+  | "fixed"
+  | "look"
+  | "file"
+  | "finder";
 
 /** Options of a field that stand in the file, or are loaded. */
 function optionsOf(page: Page, field: Field): string {
@@ -57,7 +69,16 @@ function fieldCode(page: Page, field: Field, used: Set<ControlName>): string {
     used.add(control);
     return `\${field(view, ${quote(name)}, ${control}(view, ${[quote(name), ...given].join(", ")})${options})}`;
   };
+  const isGroup = more.length > 0 ? `{ ${more.join(", ")}, isGroup: true }` : "{ isGroup: true }";
   switch (field.control) {
+    case "file": {
+      used.add("file");
+      const types = field.rules.flatMap(({ rule, demand }) =>
+        rule === "media-types" ? (demand as readonly string[]) : [],
+      );
+      const accept = types.length > 0 ? `, ${quote(`accept="${escapedAttribute(types.join(","))}"`)}` : "";
+      return `\${field(view, ${quote(name)}, file(view, ${quote(name)}, ${field.column.nullable}${accept}), ${isGroup})}`;
+    }
     case "text":
     case "number":
       return block("line", quote(attributesOf(field)));
@@ -74,11 +95,17 @@ function fieldCode(page: Page, field: Field, used: Set<ControlName>): string {
         used.add("select");
         return `\${field(view, ${quote(name)}, html\`\${${select}} \${look(${quote(name)})}\`${options})}`;
       }
+      if (tableChoices(field)?.by === "search") {
+        used.add("finder");
+        used.add("select");
+        const select = `select(view, ${quote(name)}, shownOf(${optionsOf(page, field)}), ${field.column.nullable})`;
+        return `\${field(view, ${quote(name)}, html\`\${${select}} \${finder(view, ${quote(name)})}\`${options})}`;
+      }
       return block("select", optionsOf(page, field), String(field.column.nullable));
     case "radio":
       used.add("offered");
       used.add("radios");
-      return `\${field(view, ${quote(name)}, radios(view, ${quote(name)}, ${optionsOf(page, field)}, ${field.column.nullable}), ${more.length > 0 ? `{ ${more.join(", ")}, isGroup: true }` : "{ isGroup: true }"})}`;
+      return `\${field(view, ${quote(name)}, radios(view, ${quote(name)}, ${optionsOf(page, field)}, ${field.column.nullable}), ${isGroup})}`;
     case "date":
       return block("date");
     case "date-time":
@@ -126,7 +153,7 @@ function offered(view: FormView, name: Field, options: readonly Option[]): reado
   return [
     ...(text !== stored && isMissing(text) ? [{ value: text, label: ${filled(page, "not-offered", { value: "text" })} }] : []),
     ...(isMissing(stored) ? [{ value: stored, label: ${filled(page, "no-longer-offered", { value: "stored" })} }] : []),
-    ${choicesAskedWith(page).stored ? `...options.map((option) => (option.gone ? { ...option, label: ${filled(page, "no-longer-offered", { value: "option.label" })} } : option)),` : "...options,"}
+    ${choicesAskedWith(page).gone ? `...options.map((option) => (option.gone ? { ...option, label: ${filled(page, "no-longer-offered", { value: "option.label" })} } : option)),` : "...options,"}
   ];
 }`,
   look: (page) => `/** Shows what may be chosen where something else was chosen first. */
@@ -139,6 +166,29 @@ const radios = (view: FormView, name: Field, options: readonly Option[], isNulla
     const id = index === 0 ? name : \`\${name}-\${index + 1}\`;
     return html\`<input type="radio" id="\${id}" \${described(view, name)} value="\${value}"\${value === view.texts[name] && html\` checked\`}><label for="\${id}">\${label}</label> \`;
   })}\`;`,
+  file: (page) => `/** A file: the way to the stored one, a control to choose another, and a box that takes it away. */
+function file(view: FormView, name: FileField, isNullable: boolean, accept = ""): Html {
+  const stored = view.record[name];
+  const way = stored !== null && html\`<p><a href="\${addressOf(view.record)}/\${segment(name)}" download>\${${filled(page, "download-file", { size: "toldSize(stored)" })}}<span class="unseen"> (\${labels[name]})</span></a></p>\`;
+  const remove = stored !== null && isNullable && html\` <input type="checkbox" id="\${name}-remove" name="form.remove:\${name}" value="true"> <label for="\${name}-remove">${inHtml(word(page.language, "remove-file"))}</label>\`;
+  return html\`\${way}<input type="file" \${shared(view, name)} \${new Html(accept)} aria-label="${inHtml(word(page.language, "choose-file"))}">\${remove}\`;
+}`,
+  finder: (page) => `/** What is stored or chosen, and what was found, without what is more. */
+const shownOf = (options: readonly Option[]): readonly Option[] => [
+  ...options.filter(({ isFound }) => !isFound),
+  ...options.filter(({ isFound }) => isFound).slice(0, mostFound),
+];
+
+/** A text to find among the choices, and what it found. */
+function finder(view: FormView, name: ${searchedFields(page)
+    .map(({ column }) => quote(column.name))
+    .join(" | ")}): Html {
+  const text = view.find?.[name];
+  const found = view.choices[name].filter(({ isFound }) => isFound).length;
+  const count = Math.min(found, mostFound);
+  const told = found === 0 ? ${filled(page, "found-none", { text: 'text ?? ""' })} : found > mostFound ? ${filled(page, "found-more", { count: "count" })} : ${filled(page, "found-some", { count: "count" })};
+  return html\`<input type="search" id="\${name}-find" name="form.find:\${name}" aria-label="\${${filled(page, "find-in", { label: "labels[name]" })}}" autocomplete="off"> <button class="minor" name="form.look" value="\${name}" formnovalidate>${inHtml(word(page.language, "find"))}<span class="unseen"> (\${labels[name]})</span></button>\${text !== undefined && html\`<p class="found" role="status">\${told}</p>\`}\`;
+}`,
   fixed: () => "",
 };
 
@@ -194,6 +244,36 @@ const needed: readonly Field[] = [${taken
 `;
 }
 
+/** What is told of stored values beside what somebody typed instead, where it is not what a control shows. */
+function storedTexts(page: Page, used: Set<ControlName>): string {
+  const texts = takenBy(page).flatMap((field) => {
+    const { name, type } = field.column;
+    const value = member("record", name);
+    const text = tableChoices(field)
+      ? `(view) => labelOf(view, ${quote(name)}, ${member("view.choices", name)})`
+      : field.control === "file"
+        ? `({ record }) => (${value} === null ? "" : toldSize(${value}))`
+        : ["timestamptz", "timestamp", "boolean"].includes(type.kind)
+          ? `({ record }) => (${value} === null ? "" : ${toldCode(page, "record", name)})`
+          : null;
+    return text === null ? [] : [`${keyOf(name)}: ${text},`];
+  });
+  if (texts.length === 0) return "";
+  const hasLabels = texts.some((text) => text.includes("labelOf("));
+  if (hasLabels) used.add("offered");
+  const labelOf = `
+/** What the stored choice is called. */
+const labelOf = (view: FormView, name: Field, options: readonly Option[]): string =>
+  offered(view, name, options).find(({ value }) => value === textsOf(view.record)[name])?.label ?? "";
+`;
+  return `/** What is stored, as people read it, where that is not what a control shows. */
+const stored: Partial<Record<Field, (view: FormView) => string>> = {
+${texts.join("\n")}
+};
+${hasLabels ? labelOf : ""}
+`;
+}
+
 /** The text of the file. @throws NotPlain */
 export function viewFile(page: Page): string {
   const { language } = page;
@@ -224,24 +304,25 @@ export function viewFile(page: Page): string {
   const withZone = tellsMoments(page, fixed);
   const isEditable = page.access.edit !== null;
   const texts = textsCode(page);
+  const told = storedTexts(page, used);
   const say = (code: Parameters<typeof word>[1]): string => word(language, code);
   const keyShown = page.key.every((column) => page.fields.some((each) => each.column === column));
   const button = page.texts.save ? "saveText(view.record)" : "saveText";
-  const groups = used.has("radios");
+  const groups = used.has("radios") || used.has("file");
   const labelled = blocks.some((block) => block.includes("options("));
   const isMarked = taken.some(
     ({ rules, control }) => control !== "check-box" && rules.some(({ rule, when }) => rule === "required" && !when),
   );
-  const form = `html\`<form method="post" action="\${addressOf(${record})}/edit">
+  const form = `html\`<form method="post" action="\${addressOf(${record})}/edit"${used.has("file") ? ' enctype="multipart/form-data"' : ""}>
 \${byEnter}<input type="hidden" name="form.token" value="\${view.token}">${isMarked ? `\n<p class="help">${inHtml(say("needed-marked"))}</p>` : ""}\${fields}${page.reason ? "\n    ${reasonField(view)}" : ""}
 <p><button>\${${button}}</button> <a href="\${list.address}">${inHtml(say("cancel"))}</a></p>
 </form>\``;
   if (used.has("date") || used.has("moment")) used.add("line");
   if (used.has("line")) used.add("lines");
   return `import { byEnter, type Conflict, conflictNote, ${used.has("fixed") ? "fixed, " : ""}${usesOptions ? "type Option, " : ""}summary } from "../shared/form-html.js";
-import { Html, html, segment } from "../shared/html.js";
-${texts.includes("actor: Actor") ? 'import type { Actor } from "./actor.js";\n' : ""}import { type Field, labels, ${withZone ? "localTime, " : ""}type Problem, type ${type}, type Texts, textsOf } from "./form.js";
-${hasChoices ? 'import type { Choices } from "./sql.js";' : ""}
+${used.has("file") ? 'import { toldSize } from "../shared/files.js";\n' : ""}import { Html, html, segment } from "../shared/html.js";
+${texts.includes("actor: Actor") ? 'import type { Actor } from "./actor.js";\n' : ""}import { type Field, ${used.has("file") ? "type FileField, " : ""}labels, ${withZone ? "localTime, " : ""}type Problem, type ${type}, type Texts, textsOf } from "./form.js";
+${used.has("finder") ? 'import { type Choices, type Find, mostFound } from "./sql.js";' : hasChoices ? 'import type { Choices } from "./sql.js";' : ""}
 
 ${texts}
 
@@ -250,7 +331,7 @@ export interface FormView {
   readonly record: ${type};
   /** What the controls show: what is stored, or what was typed. */
   readonly texts: Texts;
-${hasChoices ? "  readonly choices: Choices;\n" : ""}  readonly token: string;
+${hasChoices ? "  readonly choices: Choices;\n" : ""}${used.has("finder") ? "  /** What was looked for. */\n  readonly find?: Find;\n" : ""}  readonly token: string;
 ${isEditable ? "  readonly isLocked?: boolean;\n" : ""}  readonly said?: string | undefined;
   readonly problems?: readonly Problem[];
   readonly conflicts?: readonly Conflict<Field>[];
@@ -271,7 +352,7 @@ ${isEditable ? `\${view.isLocked ? html\`<p class="locked" role="status">\${lock
   return { title: isWrong ? ${filled(page, "put-right", { title: "title" })} : title, content };
 }
 
-type Around = { unit?: string${used.has("box") ? "; isBox?: true" : ""}${groups ? "; isGroup?: true" : ""} };
+${told}type Around = { unit?: string${used.has("box") ? "; isBox?: true" : ""}${groups ? "; isGroup?: true" : ""} };
 
 /** One field: its label, help, control, and what is wrong with it. */
 function field(view: FormView, name: Field, control: Html, around: Around = {}): Html {
@@ -283,7 +364,7 @@ function field(view: FormView, name: Field, control: Html, around: Around = {}):
   const label = ${groups ? "around.isGroup ? html`<legend${mark}>${labels[name]}</legend>` : " : ""}html\`<label for="\${name}"\${mark}>\${labels[name]}</label>\`;
   const unitText = unit !== undefined && html\` <span class="unit">\${unit}</span>\`;
   const parts = html\`${used.has("box") ? "${around.isBox ? [control, label] : label}" : "${label}"}\${help !== undefined && html\`<p class="help" id="\${name}-help">\${help}</p>\`}\${${used.has("box") ? "!around.isBox && " : ""}control}\${unitText}\`;
-  const wrong = html\`\${problems.length > 0 && html\`<p class="problem" id="\${name}-problem">\${problems.map(({ message }) => message).join(" ")}</p>\`}\${conflict && conflictNote(conflict, labels[name])}\`;
+  const wrong = html\`\${problems.length > 0 && html\`<p class="problem" id="\${name}-problem">\${problems.map(({ message }) => message).join(" ")}</p>\`}\${conflict && conflictNote(conflict, ${told === "" ? "" : "stored[name]?.(view) ?? "}textsOf(view.record)[name], labels[name])}\`;
   return ${groups ? 'around.isGroup ? html`<fieldset class="field">${parts}${wrong}</fieldset>` : ' : ""}html\`<div class="field">\${parts}\${wrong}</div>\`;
 }
 

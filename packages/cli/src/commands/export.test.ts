@@ -30,6 +30,7 @@ import {
   startExported,
   startServed,
 } from "../testing/exported.js";
+import { seen } from "../testing/seen.js";
 import { exportFiles } from "./export.js";
 import { verify } from "./log-verify.js";
 import { rehearseFiles } from "./rehearse.js";
@@ -49,7 +50,9 @@ const names = [
   "bulletin",
   "loan",
   "calibration",
+  "visit",
   "kinds-of-all",
+  "own-note",
 ];
 
 /** A table and a page with what those of the demo do not have. */
@@ -111,6 +114,9 @@ answer: { saved: page }
 const besides = [
   kindsTable,
   `INSERT INTO field.reading_note (station_code, noted_at, level_m, note) VALUES ('MV-014', '2026-03-29 00:59:59.5+00', 1.25, 'First'), ('MV-020', '2026-10-25 00:30:00+00', NULL, 'Twice'), ('MV-014', '2026-10-25 01:30:00.123456+00', 3, E'Lines\nof it')`,
+  `INSERT INTO field.visit (id, station_code, visitor_id, visited_at, level_read_m, findings, photo)
+SELECT ('00000000-0000-4000-8000-00000000000' || number)::uuid, station, (SELECT id FROM office.person ORDER BY active, id OFFSET number LIMIT 1), '2026-05-01 10:00Z', number, 'Found.', photo
+FROM (VALUES (1, 'MV-014', '\\x00ff10'::bytea), (2, 'MV-020', NULL), (3, 'MV-031', decode(repeat('ab', 12345), 'hex'))) AS of (number, station, photo)`,
 ];
 
 /** Bulletins as they are before each form: what is saved may change their key. */
@@ -131,6 +137,11 @@ async function pagesIn(to: string): Promise<string> {
         .replace(", form: beside", ""),
     );
   await writeFile(path.join(directory, "kinds-of-all.page.yaml"), kindsPage);
+  const notes = await readFile(path.join(directory, "reading-note.page.yaml"), "utf8");
+  const ownStations = notes
+    .replace("path: /notes", "path: /own-notes")
+    .replace("{ label: Station }", "{ label: Station, choices: { where: row.region_id == actor.region_id } }");
+  await writeFile(path.join(directory, "own-note.page.yaml"), ownStations);
   return directory;
 }
 
@@ -158,6 +169,7 @@ afterAll(async () => {
 
 const station = (code = "MV-014"): Stored => ({ table: "network.station", key: { code } });
 const mv014 = "/stations/MV-014/edit";
+const visit = (number: number): string => `00000000-0000-4000-8000-00000000000${number}`;
 
 test("the command says where the code is, what it needs, what isn't taken along, and which pages it can't export", () => {
   const [said, needs, left] = told.join("\n").split("\n\n");
@@ -166,15 +178,16 @@ test("the command says where the code is, what it needs, what isn't taken along,
     expect.stringMatching(/^calibration: /),
     expect.stringMatching(/^kinds-of-all: src\/kinds-of-all, \d+ lines\.$/),
     expect.stringMatching(/^loan: /),
+    expect.stringMatching(/^own-note: /),
     expect.stringMatching(/^reading-note: /),
     expect.stringMatching(/^region: /),
     expect.stringMatching(/^river: /),
     expect.stringMatching(/^sensor: /),
     expect.stringMatching(/^station: src\/station, 5\d\d lines\.$/),
-    "visit: not exported, since it has values of type bytea, which only PostgreSQL can read.",
+    expect.stringMatching(/^visit: src\/visit, \d+ lines\.$/),
   ]);
   expect(needs).toBe(
-    "It needs:\n  npm install @sindresorhus/transliterate big.js express jsonc-parser pg re2js temporal-polyfill\n  npm install --save-dev @types/big.js @types/express @types/node @types/pg tsx typescript",
+    "It needs:\n  npm install @sindresorhus/transliterate big.js busboy express jsonc-parser pg re2js temporal-polyfill\n  npm install --save-dev @types/big.js @types/busboy @types/express @types/node @types/pg tsx typescript",
   );
   expect(left).toMatch(/^Differences from the served page:\n- The list with its search/);
 });
@@ -183,7 +196,7 @@ test("the command says where the code is, what it needs, what isn't taken along,
 test("the example is what is exported now", async () => {
   const example = fileURLToPath(new URL("../../../../examples/plain-code/pages", import.meta.url));
   const at = process.env.QUILL_WRITE_EXAMPLE ? example : path.join(directory, "example");
-  const files = ["station", "river"].map((name) => path.join(demoPages, `${name}.page.yaml`));
+  const files = ["station", "river", "visit"].map((name) => path.join(demoPages, `${name}.page.yaml`));
   await exportFiles({ database: served.made.pages, files, to: at, force: true }, () => {});
   const names = (await readdir(at, { recursive: true })).filter((name) => name.endsWith(".ts"));
   expect(names.length).toBeGreaterThan(15);
@@ -394,6 +407,206 @@ describe("an exported page answers as the served one does", () => {
     expect(gone).toContain("Piers Wexcombe (no longer offered)");
   });
 
+  test("choices are found by a button and by the enter key, and what was chosen stays", async () => {
+    const address = `/visits/${visit(1)}/edit`;
+    const field = ({ seen: form }: Answered) => form.fields.find(({ name }) => name === "station_code");
+    /** Looks for a text in both, beside what was typed elsewhere. */
+    const looked = async (text: string, edits: Readonly<Record<string, string>>, byButton: boolean) => {
+      const [one, other] = await Promise.all(
+        sides.map(async (each) => {
+          const own = each === served ? "quill" : "form";
+          const button = byButton ? { [`${own}.look`]: "station_code" } : {};
+          const { seen: form } = await ask(each, address, tamsin);
+          return ask(each, address, tamsin, bodyOf(form, { ...edits, ...button, [`${own}.find:station_code`]: text }));
+        }),
+      );
+      expect(compared(other as Answered)).toEqual(compared(one as Answered));
+      return other as Answered;
+    };
+    const all = await looked("", {}, true);
+    expect(field(all)?.options.length).toBe(20);
+    const found = await looked("MV-02", { findings: "Typed." }, true);
+    expect([found.status, found.seen.fields.find(({ name }) => name === "findings")?.text]).toEqual([200, "Typed."]);
+    const codes = field(found)?.options.map(([value]) => value) ?? [];
+    expect(codes).toEqual(["MV-014", ...codes.slice(1)]);
+    expect(codes.slice(1).every((code) => code.startsWith("MV-02")) && codes.length > 5).toBe(true);
+    expect(field(await looked("%", {}, false))?.options.map(([value]) => value)).toEqual(["MV-014"]);
+    expect(field(await looked("mv 021", { station_code: "MV-030" }, false))?.options.map(([value]) => value)).toEqual(
+      expect.arrayContaining(["MV-014", "MV-030", "MV-021"]),
+    );
+    expect((await looked("a\0b", {}, false)).status).toBe(200);
+    const chosen = await both(sides, address, { table: "field.visit", key: { id: visit(1) } }, tamsin, {
+      station_code: "MV-021",
+    });
+    expect(chosen.status).toBe(303);
+  });
+
+  describe("files", () => {
+    const address = (number: number): string => `/visits/${visit(number)}/edit`;
+    const image = (bytes: Buffer | string, type = "image/png"): Blob => new Blob([bytes as never], { type });
+    /** A form in parts, as a browser sends it. */
+    async function parts(at: Side, number: number, photo: Blob | null, edits: Readonly<Record<string, string>> = {}) {
+      const { seen: form } = await ask(at, address(number), tamsin);
+      const body = new FormData();
+      for (const [name, value] of form.sends) if (name !== "photo") body.append(name, value);
+      for (const [name, value] of Object.entries(edits))
+        body.set(name === "remove" ? `${at === served ? "quill" : "form"}.remove:photo` : name, value);
+      body.append("photo", photo ?? new Blob([]), photo ? "a picture.png" : "");
+      return body;
+    }
+    const post = async (at: Side, number: number, body: FormData) => {
+      const response = await fetch(`${at.application.origin}${address(number)}`, {
+        method: "POST",
+        body,
+        redirect: "manual",
+        headers: { [personHeader]: JSON.stringify(tamsin) },
+      });
+      return { status: response.status, ...seen(await response.text()), sends: null };
+    };
+    const stored = async ({ owner }: Side, number: number) => {
+      const { rows } = await owner.query(
+        "SELECT v.findings, v.photo, (SELECT json_agg(json_build_array(operation, f) ORDER BY c.id) FROM quill_log.change AS c, jsonb_array_elements(fields) AS f WHERE record_key->>'id' = v.id::text AND f->>'field' IN ('photo', 'findings')) AS entries FROM field.visit AS v WHERE id = $1",
+        [visit(number)],
+      );
+      return rows[0];
+    };
+    const saved = async (number: number, photo: Blob | null, edits: Readonly<Record<string, string>> = {}) => {
+      const [one, other] = await Promise.all(
+        sides.map(async (each) => post(each, number, await parts(each, number, photo, edits))),
+      );
+      expect(other).toEqual(one);
+      expect(await stored(plain, number)).toEqual(await stored(served, number));
+      return { status: one?.status, problem: one?.fields.find(({ name }) => name === "photo")?.problem };
+    };
+
+    test("are shown by their size, downloaded by whoever may see the record, and left alone where none is chosen", async () => {
+      const page = await (
+        await fetch(`${plain.application.origin}${address(1)}`, { headers: { [personHeader]: JSON.stringify(tamsin) } })
+      ).text();
+      expect(page).toContain(`href="/visits/${visit(1)}/photo" download>Download (3 byte)`);
+      expect(page).not.toContain("00ff10");
+      const got = async (path: string, person: Person | null) => {
+        const response = await fetch(`${plain.application.origin}${path}`, {
+          headers: person ? { [personHeader]: JSON.stringify(person) } : {},
+        });
+        return { response, bytes: Buffer.from(await response.arrayBuffer()) };
+      };
+      const { response, bytes } = await got(`/visits/${visit(1)}/photo`, tamsin);
+      expect([
+        response.status,
+        response.headers.get("content-type"),
+        response.headers.get("x-content-type-options"),
+        response.headers.get("content-disposition"),
+      ]).toEqual([200, "application/octet-stream", "nosniff", `attachment; filename=visit-${visit(1)}-photo`]);
+      expect(bytes).toEqual(Buffer.from([0, 255, 16]));
+      const statuses = await Promise.all(
+        [
+          [visit(1), "photo", null],
+          [visit(1), "photo", dara],
+          [visit(1), "findings", tamsin],
+          [visit(2), "photo", tamsin],
+          [visit(9), "photo", tamsin],
+          ["x", "photo", tamsin],
+        ].map(
+          async ([id, column, person]) =>
+            (await got(`/visits/${id}/${column}`, person as Person | null)).response.status,
+        ),
+      );
+      expect(statuses).toEqual([401, 403, 404, 404, 404, 400]);
+      expect((await saved(1, null)).status).toBe(303);
+      expect((await stored(plain, 1)).photo).toEqual(Buffer.from([0, 255, 16]));
+    });
+
+    test("are replaced, are no change where they are the same, and can be taken away", async () => {
+      const large = Buffer.from(Array.from({ length: 1_900_000 }, (_, index) => (index * 7) % 251));
+      expect((await saved(2, image(large), { findings: "With a picture." })).status).toBe(303);
+      expect((await stored(plain, 2)).photo.equals(large)).toBe(true);
+      const { entries } = await stored(plain, 2);
+      expect((await saved(2, image(large))).status).toBe(303);
+      expect((await stored(plain, 2)).entries).toEqual(entries);
+      expect((await saved(2, null, { remove: "true" })).status).toBe(303);
+      expect((await stored(plain, 2)).photo).toBe(null);
+    });
+
+    test("are refused by the rules, and where they are too much; nothing else is lost", async () => {
+      expect(await saved(3, image(Buffer.alloc(2_000_001)), { findings: "Typed." })).toEqual({
+        status: 422,
+        problem: "Photo is too large: at most 2000 kB.",
+      });
+      expect(await saved(3, image("x", "text/plain"))).toEqual({
+        status: 422,
+        problem: expect.stringContaining("image/jpeg"),
+      });
+      expect(
+        (await saved(3, image("x", "text/plain"), { level_read_m: "much", follow_up_on: "2026-02-30" })).status,
+      ).toBe(422);
+      const statusOf = async (body: FormData) =>
+        (
+          await fetch(`${plain.application.origin}${address(3)}`, {
+            method: "POST",
+            body,
+            headers: { [personHeader]: JSON.stringify(tamsin) },
+          })
+        ).status;
+      expect(await statusOf(await parts(plain, 3, image(Buffer.alloc(17_000_000))))).toBe(413);
+      expect(await statusOf(await parts(plain, 3, null, { findings: "x".repeat(1_100_000) }))).toBe(413);
+      const twice = await parts(plain, 3, null);
+      twice.append("findings", "again");
+      expect(await statusOf(twice)).toBe(400);
+      expect(await statusOf(new FormData())).toBe(403);
+    });
+
+    test("what is no form in parts is answered, and no fault", async () => {
+      const statuses = await Promise.all(
+        sides.flatMap((each) =>
+          [
+            ["multipart/form-data", "x"],
+            ["multipart/form-data; boundary=x", ""],
+            ["multipart/form-data; boundary=x", '--x\r\nContent-Disposition: form-data; name="a"\r\n\r\nhalf'],
+            ["multipart/mixed; boundary=x", "--x--"],
+          ].map(
+            async ([type = "", body]) =>
+              (await ask(each, address(1), tamsin, body, { headers: { "content-type": type } })).status,
+          ),
+        ),
+      );
+      expect(statuses.slice(4)).toEqual(statuses.slice(0, 4));
+      expect(statuses.every((status) => status >= 400 && status < 500)).toBe(true);
+    });
+
+    test("two people with another file each are a conflict", async () => {
+      const conflicts = await Promise.all(
+        sides.map(async (each) => {
+          const mine = await parts(each, 1, image("mine"));
+          await each.owner.query("UPDATE field.visit SET photo = '\\x0102' WHERE id = $1", [visit(1)]);
+          return post(each, 1, mine);
+        }),
+      );
+      expect(conflicts[1]).toEqual(conflicts[0]);
+      expect([conflicts[1]?.status, conflicts[1]?.fields.find(({ name }) => name === "photo")?.conflict]).toEqual([
+        409,
+        expect.stringMatching(/2 byte/),
+      ]);
+      expect((await stored(plain, 1)).photo).toEqual(Buffer.from([1, 2]));
+    });
+  });
+
+  test("a conflict names a chosen record by what it is called, a day and a moment as people read them", async () => {
+    const answer = await both(
+      sides,
+      `/visits/${visit(3)}/edit`,
+      null,
+      tamsin,
+      { station_code: "MV-001", visited_at: "2026-05-02T10:00", follow_up_on: "2026-06-01" },
+      ({ owner }) =>
+        owner.query(
+          "UPDATE field.visit SET station_code = 'MV-002', visited_at = '2026-05-03 10:00:00.5Z', follow_up_on = '2026-06-02' WHERE id = $1",
+          [visit(3)],
+        ),
+    );
+    expect(answer.status).toBe(409);
+  });
+
   const rounds = Number(process.env.QUILL_EXPORT_ROUNDS ?? (process.env.QUILL_TEST_LONG ? 500 : 60));
   const keyed = (address: string, table: string, key: Readonly<Record<string, string>>) =>
     [`${address}/edit`, { table, key }] as const;
@@ -406,6 +619,7 @@ describe("an exported page answers as the served one does", () => {
       ),
     ],
     ["reading-note", ["1", "2", "3"].map((id) => keyed(`/notes/${id}`, "field.reading_note", { id }))],
+    ["own-note", ["1", "2", "3"].map((id) => keyed(`/own-notes/${id}`, "field.reading_note", { id }))],
     ["river", ["1", "2"].map((id) => keyed(`/rivers/${id}`, "network.river", { id }))],
     ["kinds-of-all", ["1", "2", "3"].map((id) => keyed(`/orders/${id}`, '"odd ones"."order"', { Number: id }))],
     ["region", ["1", "2"].map((id) => keyed(`/regions/${id}`, "network.region", { id }))],
@@ -420,6 +634,7 @@ describe("an exported page answers as the served one does", () => {
       "loan",
       ["1001", "1002", "1003"].map((LoanNo) => keyed(`/loans/${LoanNo}`, 'legacy."InstrumentLoan"', { LoanNo })),
     ],
+    ["visit", [1, 2, 3].map((number) => keyed(`/visits/${visit(number)}`, "field.visit", { id: visit(number) }))],
   ] as const)(
     "%s: forms filled by chance",
     async (page, records) => {

@@ -144,9 +144,7 @@ describe("a page's own rules", () => {
       checkFields(tripOf({ page: of }), row, [each, typed("status", "suspended")]).map(({ message }) => message);
     expect(told({ ...mv014, notes: "dry" }, unsent(page))).toEqual([]);
     expect(told({ ...mv014, notes: null }, unsent(page))).toEqual(["Notes is needed: enter a value."]);
-    expect(told({ ...mv014, notes: "High water." }, unsent(page))).toEqual([
-      "Notes has 11 characters; at most 3 fit.",
-    ]);
+    expect(told({ ...mv014, notes: "High water." }, unsent(page))).toEqual(["Notes has 11 characters; at most 3 fit."]);
     const stamp = `sha256:${"0".repeat(64)}:12`;
     expect(told({ ...mv014, notes: stamp }, unsent(photo, "file"), photo)).toEqual([]);
     expect(told({ ...mv014, notes: null }, unsent(photo, "file"), photo)).toEqual(["Notes is needed: enter a value."]);

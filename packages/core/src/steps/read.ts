@@ -355,23 +355,27 @@ function staleOf(claims: Claims, { form, page, session, now, formAge }: Holder, 
   return same ? null : "version";
 }
 
+/** What was typed to be found among a field's choices. No text of PostgreSQL has a NUL in it: nothing would be found by one. */
+const lookedFor = ({ column }: Field, sent: ReadonlyMap<string, string>): string =>
+  (sent.get(searchTextName(column.name)) ?? "").replaceAll("\0", "").trim();
+
 /**
  * Whether a field's choices were asked for: by its button, or by the enter key, which presses no button that has a name, after
  * something to look for was typed.
  */
 function searchIn(fields: readonly Field[], sent: ReadonlyMap<string, string>): ChoiceSearch | null {
   const asked = sent.get(searchButtonName);
-  const typed = fields.find(({ column }) => (sent.get(searchTextName(column.name)) ?? "").trim() !== "");
+  const typed = fields.find((field) => lookedFor(field, sent) !== "");
   const name = asked ?? (sent.has(saveName) ? undefined : typed?.column.name);
   const field = fields.find(({ column, choices }) => column.name === name && choices?.from === "table");
-  return field ? { column: field.column.name, text: (sent.get(searchTextName(field.column.name)) ?? "").trim() } : null;
+  return field ? { column: field.column.name, text: lookedFor(field, sent) } : null;
 }
 
 /** What was typed to be found and not chosen: nobody may lose it without a word. */
 const picksIn = (fields: readonly Field[], sent: ReadonlyMap<string, string>): readonly ChoiceSearch[] =>
-  fields.flatMap(({ column, choices }) => {
-    const text = (sent.get(searchTextName(column.name)) ?? "").trim();
-    return choices?.from === "table" && text !== "" ? [{ column: column.name, text }] : [];
+  fields.flatMap((field) => {
+    const text = lookedFor(field, sent);
+    return field.choices?.from === "table" && text !== "" ? [{ column: field.column.name, text }] : [];
   });
 
 /** A field with the choice that was found for it. */
