@@ -37,6 +37,7 @@ export function attributesOfActor(page: Page): readonly ActorAttribute[] {
   const ofRecord = [
     ...[open, rows, edit, ...judgedBy(page)].flatMap((each) => (each ? [each.expression] : [])),
     ...page.sets.map(({ value }) => value.expression),
+    ...page.fields.flatMap(({ when }) => when?.expression ?? []),
   ].flatMap(everyPart);
   const ofChoices = takenBy(page).flatMap((field) => tableChoices(field)?.where?.expression ?? []);
   const parts = [...ofRecord, ...ofChoices.flatMap(everyPart)];

@@ -64,9 +64,8 @@ const parts: readonly (readonly [has: (page: Page) => boolean, sentence: string]
 /** Why a page can't be exported at all. */
 function obstacle(page: Page): string | null {
   if (page.stopped.includes("edit")) return "its records can't be saved as the page is";
-  const field = page.fields.find(({ when, hidden, column }) => when !== null || hidden || column.sensitive);
-  if (field) return `${field.column.name} is ${field.when === null ? "sensitive" : "on the form under a condition"}`;
-  if (page.table.columns.some(({ sensitive }) => sensitive)) return "a column of its table is sensitive";
+  const field = takenBy(page).find(({ hidden, column }) => hidden || column.sensitive);
+  if (field) return `${field.column.name} is sensitive`;
   const named = [page.table.schema, page.table.name, ...page.table.columns.map(({ name }) => name)];
   const strange = named.find((name) => /\$\{|[\n\r\0]/.test(name));
   if (strange !== undefined) return `${JSON.stringify(strange)} of its table can't stand in code`;

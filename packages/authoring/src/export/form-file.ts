@@ -4,7 +4,16 @@ import type { Field, Page } from "@loyal-quill/core/page/page";
 import type { Rule } from "@loyal-quill/core/rules/rule";
 import { type Code, type HelperName, helpersFor, helperText } from "./helpers.js";
 import { NotPlain, PlainCode } from "./logic.js";
-import { choiceRule, choicesAskedWith, fileFields, freeName, judgingNeeds, offeredFields, takenBy } from "./parts.js";
+import {
+  choiceRule,
+  choicesAskedWith,
+  fileFields,
+  freeName,
+  hasConditions,
+  judgingNeeds,
+  offeredFields,
+  takenBy,
+} from "./parts.js";
 import { readerCode, ruleCode, shownCode, tidyCode } from "./reading.js";
 import { comment, keyOf, member, quote, recordName, said, typeName } from "./source.js";
 
@@ -130,6 +139,28 @@ ${files.map((field) => `${keyOf(field.column.name)}: ${fileRuleCode(field, page.
 };
 `;
 
+/** Which fields are on the form under a condition only. */
+function conditionsCode(page: Page): string {
+  if (!hasConditions(page)) return "";
+  const record = recordName(page);
+  const code = new PlainCode({ row: record, form: record, actor: "actor", now: "new Date()" });
+  const conditions = page.fields.flatMap(({ column, when }) => {
+    if (!when) return [];
+    const truth = code.truth(when.expression);
+    return `${comment(when.source)}\n${keyOf(column.name)}: (${truth.includes("actor.") ? `${record}, actor` : truth.includes(record) ? record : ""}) => ${truth},`;
+  });
+  if (code.needs.size > 0) throw new NotPlain("a field under a condition that reckons with numbers or moments");
+  return `/** Fields that are on the form of some records only. */
+const onlyWhere: Readonly<Record<string, (${record}: ${typeName(page)}, actor: Actor) => boolean>> = {
+${conditions.join("\n")}
+};
+
+/** Whether a field is on a record's form. */
+export const isOn = (field: string, ${record}: ${typeName(page)}, actor: Actor): boolean => onlyWhere[field]?.(${record}, actor) ?? true;
+
+`;
+}
+
 /** The text of the file. @throws NotPlain */
 export function formFile(page: Page): string {
   const type = typeName(page);
@@ -184,7 +215,7 @@ export function formFile(page: Page): string {
     .join("\n\n");
   const imported = [
     ...Object.entries(imports).flatMap(([name, text]) => (needs.has(name as HelperName) ? [text] : [])),
-    ...(parameters.includes("actor") ? ['import type { Actor } from "./actor.js";'] : []),
+    ...(parameters.includes("actor") || hasConditions(page) ? ['import type { Actor } from "./actor.js";'] : []),
     ...(files.length > 0 ? ['import type { Files, SentFile } from "../shared/files.js";'] : []),
     ...(parameters.includes("choices") ? ['import type { Choices } from "./sql.js";'] : []),
   ];
@@ -217,7 +248,7 @@ ${shown.join("\n")}
 })`
   };
 
-/** Something wrong with what was sent: at a field, or above the form. */
+${conditionsCode(page)}/** Something wrong with what was sent: at a field, or above the form. */
 export interface Problem {
   readonly field: Field | ${page.reason ? '"reason" | ' : ""}null;
   readonly message: string;
@@ -253,7 +284,7 @@ ${readers.join("\n")}
 export type Form = { readonly texts: Partial<Texts>; readonly changes: Changes; readonly problems: readonly Problem[] };
 
 /** Takes the form's own fields and nothing else. What is sent as it was shown is no change, whatever way it went through the browser. */
-export function readForm(body: Readonly<Record<string, string>>, ${files.length > 0 ? "files: Files, " : ""}shown: Texts, ${record}: ${type}${parameters
+export function readForm(body: Readonly<Record<string, string>>, ${files.length > 0 ? "files: Files, " : ""}shown: ${hasConditions(page) ? "Partial<Texts>" : "Texts"}, ${record}: ${type}${parameters
     .filter((name) => name !== record)
     .map((name) => `, ${name}: ${types[name]}`)
     .join("")}): Form {
@@ -261,7 +292,7 @@ export function readForm(body: Readonly<Record<string, string>>, ${files.length 
   const changes: Changes = {};
   ${usesBody ? "let" : "const"} problems: Problem[] = [];
 ${usesBody ? `  const isLeftEmpty = (field: Field | ${page.reason ? '"reason" | ' : ""}null): boolean => ${made.map(({ column }) => `field === ${quote(column.name)}`).join(" || ")} ? (body[field] ?? "").trim() === "" : false;\n` : ""}  for (const field of fields) {
-${
+${hasConditions(page) ? "    // It was not on the form.\n    if (shown[field] === undefined) continue;\n" : ""}${
   files.length > 0
     ? `    if (isFile(field)) {
       const file = files[field];

@@ -9,6 +9,9 @@ import { recordName, variable } from "./source.js";
 /** The fields that the form of a stored record takes. */
 export const takenBy = (page: Page): readonly Field[] => page.fields.filter((field) => !field.readOnly);
 
+/** Whether any field is on the form of some records only. */
+export const hasConditions = (page: Page): boolean => page.fields.some(({ when }) => when !== null);
+
 /** The choices of a field that come from a table. */
 export const tableChoices = (field: Field): TableChoices | null =>
   field.choices?.from === "table" ? field.choices : null;

@@ -6,6 +6,7 @@ import { NotPlain, PlainCode } from "./logic.js";
 import {
   choicesAskedWith,
   fileFields,
+  hasConditions,
   judgingNeeds,
   keyNames,
   searchedFields,
@@ -90,6 +91,9 @@ export function routesFile(page: Page): string {
   const record = recordName(page);
   const hasChoices = takenBy(page).some((field) => tableChoices(field));
   const needs = judgingNeeds(page);
+  const isConditional = hasConditions(page);
+  const shownType = isConditional ? "Partial<Texts>" : "Texts";
+  const onForm = isConditional ? `, isOn: (field: string) => isOn(field, ${record}, actor)` : "";
   const hasFiles = fileFields(page).length > 0;
   const searched = searchedFields(page).map(({ column }) => quote(column.name));
   const setsNow = page.sets.some(({ on, value }) => on !== "new" && value.expression.op === "now");
@@ -175,14 +179,14 @@ import { lastChange } from "../shared/database.js";
 ${hasFiles ? 'import { fileForm, filesOf, sendFile } from "../shared/files.js";\n' : ""}import { readToken, writeToken } from "../shared/form-token.js";
 import { segmentOf } from "../shared/html.js";
 import type { Actor } from "./actor.js";
-import { type Field, fields, ${hasFiles ? "isFile, " : ""}labels, readForm, type Texts, textsOf, type ${type} } from "./form.js";
+import { type Field, fields, ${hasFiles ? "isFile, " : ""}${isConditional ? "isOn, " : ""}labels, readForm, type Texts, textsOf, type ${type} } from "./form.js";
 import { ${searched.length > 0 ? "type Find, " : ""}load${hasChoices ? ", loadChoices" : ""}${hasFiles ? ", loadFile" : ""}, refusal, ${isAsked ? "takenByOthers, " : ""}update } from "./sql.js";
 import { ${leadsTo(page) === "list.address" ? "" : "addressOf, "}formPage, type FormView, list, ${edit ? "lockedText, mayEdit, " : ""}savedText, unchangedText } from "./view.js";
 
 ${open ? `${comment(open.source)}\n` : ""}const mayOpen = (${opens.includes("actor") ? "actor: Actor" : ""}): boolean => ${opens};
 
 const tokenFor = (${record}: ${type}, actor: Actor, secret: string): string =>
-  writeToken<Texts>({ key: [${recordKey}], actor: actor.id, shown: textsOf(${record}) }, secret);
+  writeToken<${shownType}>({ key: [${recordKey}], actor: actor.id, shown: ${isConditional ? `Object.fromEntries(fields.filter((field) => isOn(field, ${record}, actor)).map((field) => [field, textsOf(${record})[field]]))` : `textsOf(${record})`} }, secret);
 
 ${keyCode}
 ${
@@ -200,7 +204,7 @@ async function open({ pool, secret }: Options<Actor>, actor: Actor, request: Req
   ${reading}
   ${loading}
   if (!${record}) return notice("no-such-record", list);
-${isAskedAfter ? `  const choices = ${loadChoices(record)};\n` : ""}  const view = { record: ${record}${choices}, texts: textsOf(${record}), token: tokenFor(${record}, actor, secret) };
+${isAskedAfter ? `  const choices = ${loadChoices(record)};\n` : ""}  const view = { record: ${record}${choices}${onForm}, texts: textsOf(${record}), token: tokenFor(${record}, actor, secret) };
   return { status: 200, ...formPage({ ...view${edit ? `, isLocked: !mayEdit(${editArguments})` : ""}, said: readSaid(request) }) };
 }
 
@@ -209,7 +213,7 @@ ${hasFiles ? downloadCode(page, reading, `loadFile(pool, ${rows ? "actor, " : ""
   const body = bodyOf(request);
   if (!body) return notice("form-broken", list);
   const typed = fields.map((field) => [labels[field], body[field]] as const);
-  const shownThen = readToken<Texts>(body["form.token"], { key: ${page.key.length === 1 ? `[${keyName}]` : "key"}, actor: actor.id }, secret);
+  const shownThen = readToken<${shownType}>(body["form.token"], { key: ${page.key.length === 1 ? `[${keyName}]` : "key"}, actor: actor.id }, secret);
   if (!shownThen) return notice("form-not-yours", list, { typed });
 ${page.reason ? '  const reason = (body["form.reason"] ?? "").replaceAll(/\\r\\n?/g, "\\n").trim().slice(0, 1000);\n' : ""}${searched.length > 0 ? "  const find = findIn(body);\n" : ""}${needs.includes("now") || setsNow ? "  const now = new Date();\n" : ""}  for (let turn = 1; turn <= 5; turn += 1) {
     // Tried anew where somebody has changed the record between this and the statement.
@@ -217,7 +221,7 @@ ${page.reason ? '  const reason = (body["form.reason"] ?? "").replaceAll(/\\r\\n
     if (!${record}) return notice("record-gone", list, { typed });
 ${choosing}    const { texts, changes, problems${isAsked ? ": wrong" : ""} } = ${readForm("choices")};
     const stored = textsOf(${record});
-    const shown = { record: ${record}${choices}${reason}, token: body["form.token"] ?? "", texts: { ...stored, ...texts } };
+    const shown = { record: ${record}${choices}${onForm}${reason}, token: body["form.token"] ?? "", texts: { ...stored, ...texts } };
     const again = (status: number, view: Partial<FormView>): Answer => ({ status, ...formPage({ ...shown, ...view }) });
 ${searched.length > 0 ? '    if (body["form.look"] !== undefined || Object.keys(find).length > 0) return again(200, { find });\n' : depends ? '    if (body["form.look"] !== undefined) return again(200, {});\n' : ""}    /** The form made anew upon what is stored now, with what was typed in these fields. */
     const renewed = (status: number, names: readonly Field[], view: Partial<FormView> = {}): Answer => {

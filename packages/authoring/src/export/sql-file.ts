@@ -200,7 +200,13 @@ function changesSql(page: Page, before: string | null, after: string | null): st
   const rows = page.table.columns.map(
     (column) => `(${sqlText(column.name)}, ${side(before, column)}, ${side(after, column)})`,
   );
-  return `(SELECT jsonb_agg(jsonb_build_object('field', f.field, 'old', f.old, 'new', f.new)) FROM (VALUES
+  const hidden = page.table.columns.flatMap(({ name, sensitive }) => (sensitive ? [sqlText(name)] : []));
+  const told = "jsonb_build_object('field', f.field, 'old', f.old, 'new', f.new)";
+  const change =
+    hidden.length === 0
+      ? told
+      : `CASE WHEN f.field IN (${hidden.join(", ")}) THEN jsonb_build_object('field', f.field, 'old', NULL, 'new', NULL, 'hidden', true) ELSE ${told} END`;
+  return `(SELECT jsonb_agg(${change}) FROM (VALUES
          ${rows.join(",\n         ")}
        ) AS f(field, old, new) WHERE f.old IS DISTINCT FROM f.new)`;
 }

@@ -7,6 +7,9 @@ import { camelCase, identifier, inComment, keyOf, quote, said, tableIdentifier }
 
 /* The tests of an exported page, for Node's own runner and a real PostgreSQL. */
 
+/** The fields that are on the form of every record. */
+const alwaysTaken = (page: Page): readonly Field[] => takenBy(page).filter(({ when }) => when === null);
+
 /** A field whose value can be changed to another one and back, and how: an expression over the stored text. */
 function changeable(
   page: Page,
@@ -22,7 +25,7 @@ function changeable(
         (rule === "max-length" && (demand as number) >= 20) ||
         (rule === "min-length" && (demand as number) <= 6),
     );
-  const taken = takenBy(page);
+  const taken = alwaysTaken(page);
   const text = taken
     .filter((field) => field.column.type.kind === "text" && isFree(field))
     .toSorted((a, b) => Number(b.control === "multi-line") - Number(a.control === "multi-line"))[0];
@@ -55,8 +58,8 @@ export function testFile(page: Page): string | null {
   const routes = `${camelCase(page.name)}Routes`;
   const name = change.field.column.name;
   const isBox = change.field.control === "check-box";
-  const empties = takenBy(page).filter(required);
-  const longs = takenBy(page).flatMap((field) => {
+  const empties = alwaysTaken(page).filter(required);
+  const longs = alwaysTaken(page).flatMap((field) => {
     const most = longest(field);
     return most === null || field.choices !== null ? [] : [{ field, most }];
   });

@@ -8,6 +8,7 @@ export function toldCode(page: Page, record: string, name: string): string {
   const column = page.table.columns.find((each) => each.name === name);
   const value = member(record, name);
   if (!column) return value;
+  if (column.sensitive) return `(${value} === null ? "–" : ${quote(word(page.language, "not-shown"))})`;
   const kind = column.type.kind;
   const dash = column.nullable ? ' ?? "–"' : "";
   if (kind === "boolean")

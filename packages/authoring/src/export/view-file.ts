@@ -2,7 +2,7 @@ import { word } from "@loyal-quill/core/messages/messages";
 import type { Field, Page } from "@loyal-quill/core/page/page";
 import { hasOwnWay } from "@loyal-quill/core/values/in-language";
 import { NotPlain, PlainCode } from "./logic.js";
-import { choicesAskedWith, dependsOnForm, searchedFields, tableChoices, takenBy } from "./parts.js";
+import { choicesAskedWith, dependsOnForm, hasConditions, searchedFields, tableChoices, takenBy } from "./parts.js";
 import { inTemplate, keyOf, literalOf, member, quote, recordName, templateLiteral, typeName } from "./source.js";
 import { tellsMoments, toldCode } from "./told.js";
 
@@ -233,8 +233,10 @@ export const lockedText = ${quote(page.access.because ?? word(page.language, "lo
 function helpTexts(page: Page): string {
   const taken = takenBy(page);
   const helped = taken.flatMap(({ column, help }) => (help ? [`${keyOf(column.name)}: ${quote(help)},`] : []));
-  const isNeeded = ({ rules, control }: Field): boolean =>
-    control !== "check-box" && rules.some(({ rule, when }) => rule === "required" && !when);
+  const isNeeded = ({ rules, control, tidy }: Field): boolean =>
+    control !== "check-box" &&
+    tidy.every((each) => typeof each === "string") &&
+    rules.some(({ rule, when }) => rule === "required" && !when);
   return `const helps: Partial<Record<Field, string>> = {${helped.length > 0 ? `\n${helped.join("\n")}\n` : ""}};
 /** What has to be filled in. */
 const needed: readonly Field[] = [${taken
@@ -291,10 +293,18 @@ export function viewFile(page: Page): string {
   const fixed = page.fields.filter((field) => !taken.includes(field));
   const blocks = groupsOf(page).map(({ name, fields }) => {
     const lines = fields.map((field) => {
-      if (taken.includes(field)) return fieldCode(page, field, used);
-      used.add("fixed");
-      return `\${fixed(${quote(field.label)}, ${toldCode(page, record, field.column.name)})}`;
+      const isTaken = taken.includes(field);
+      if (!isTaken) used.add("fixed");
+      const line = isTaken
+        ? fieldCode(page, field, used)
+        : `\${fixed(${quote(field.label)}, ${toldCode(page, record, field.column.name)})}`;
+      return field.when ? line.replace("${", `\${view.isOn(${quote(field.column.name)}) && `) : line;
     });
+    const isAny = fields.map(({ column }) => `view.isOn(${quote(column.name)})`).join(" || ");
+    if (name !== null && fields.every(({ when }) => when))
+      return `\${(${isAny}) && html\`<fieldset><legend>${inHtml(name)}</legend>
+    ${lines.join("\n    ")}
+    </fieldset>\`}`;
     return name === null
       ? lines.join("\n    ")
       : `<fieldset><legend>${inHtml(name)}</legend>\n    ${lines.join("\n    ")}\n    </fieldset>`;
@@ -329,7 +339,7 @@ ${texts}
 ${helpTexts(page)}
 export interface FormView {
   readonly record: ${type};
-  /** What the controls show: what is stored, or what was typed. */
+${hasConditions(page) ? "  /** Whether a field is on this form. */\n  readonly isOn: (field: string) => boolean;\n" : ""}  /** What the controls show: what is stored, or what was typed. */
   readonly texts: Texts;
 ${hasChoices ? "  readonly choices: Choices;\n" : ""}${used.has("finder") ? "  /** What was looked for. */\n  readonly find?: Find;\n" : ""}  readonly token: string;
 ${isEditable ? "  readonly isLocked?: boolean;\n" : ""}  readonly said?: string | undefined;

@@ -60,12 +60,14 @@ const kindsTable = `CREATE SCHEMA "odd ones";
 CREATE TABLE "odd ones"."order" (
   "Number" bigint PRIMARY KEY, "user" varchar(20), "two words" text NOT NULL DEFAULT '', e_mail text UNIQUE, site text, size text CHECK (size IN ('small', 'large')),
   "select" text, weight double precision, ratio numeric, exact numeric(8,3) CHECK (exact >= 0), share smallint CHECK (share BETWEEN 0 AND 100), total bigint, wanted boolean,
-  mark uuid, begins timestamp, ends timestamptz, seen date CHECK (seen >= '2000-01-01'), "row" jsonb, kept char(4), changed_by text, changed_at timestamptz, note text
+  mark uuid, begins timestamp, ends timestamptz, seen date CHECK (seen >= '2000-01-01'), "row" jsonb, kept char(4), changed_by text, changed_at timestamptz, note text, secret_word text
 );
 INSERT INTO "odd ones"."order" VALUES
   (1, 'first', 'a b', 'one@example.org', 'https://example.org', 'small', 'x', 1.5, 2.50, 3.125, 10, 9007199254740993, true, '6f0e8f5e-0d3b-4b53-9d5c-3f6d6f2d3c11', '2026-03-01 10:00', '2026-07-01 12:30:15.25+00', '2026-01-01', '{"a": 1}', 'ab', NULL, NULL, E'one\ntwo'),
   (2, NULL, '', NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL),
   (3, 'third', 'c', 'three@example.org', NULL, 'large', 'y', -0.5, 0, 0, 0, 0, false, NULL, '2026-03-01 10:00:00.123456', '2026-10-25 00:30+00', '2001-12-31', '[]', 'abcd', 'x', '2026-01-01 00:00+00', '');
+CREATE FUNCTION "odd ones".word() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN NEW.secret_word := coalesce(NEW.note, ''); RETURN NEW; END $$;
+CREATE TRIGGER word BEFORE UPDATE ON "odd ones"."order" FOR EACH ROW EXECUTE FUNCTION "odd ones".word();
 GRANT USAGE ON SCHEMA "odd ones" TO quill_pages;
 GRANT SELECT, UPDATE ON "odd ones"."order" TO quill_pages;`;
 const kindsPage = `format: loyal-quill/page@1
@@ -86,14 +88,14 @@ fields:
   - e_mail: { rules: [e-mail, { unique: ignoring-case }], group: Texts }
   - site: { rules: [web-address, { required: true, when: 'form.e_mail == null && actor.region_id != null' }], group: Texts }
   - size: { control: radio }
-  - select: { hint: 'like "x"' }
+  - select: { hint: 'like "x"', when: 'row.size == "small" || actor.region_id == "3"' }
   - weight
   - ratio: { rules: [{ step: 0.5 }] }
   - exact: { unit: kg, rules: [{ max: 500 }, { step: 0.5, message: "In halves.", when: 'form.size == "large" || form.wanted == true' }] }
   - share
   - total
   - wanted
-  - mark
+  - mark: { when: row.wanted != false, group: Marks }
   - begins
   - ends
   - seen: { rules: [{ max: "2030-12-31" }] }
@@ -101,7 +103,8 @@ fields:
   - kept
   - note: { control: multi-line, rules: [{ max-length: 50 }] }
   - changed_by: { read-only: true }
-  - changed_at: { read-only: true }
+  - changed_at: { read-only: true, when: row.changed_at != null }
+  - secret_word: { read-only: true }
 checks:
   - { expect: 'form.ends > form.seen', at: ends, message: It ends after it was seen. }
   - { expect: 'size(form.note) < 40 || form.share in [1, 2, 3]', message: "A long note needs a share of 1, 2 or 3." }
