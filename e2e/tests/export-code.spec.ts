@@ -31,13 +31,16 @@ test("a page is exported as code: read, copied, downloaded; what can't be export
   await expect(dialog).toBeHidden();
   await expect(open).toBeFocused();
 
-  await page.goto("/workbench/pages/visit");
-  await expect(page.getByText("as served to")).toBeVisible();
-  await page.getByText("File", { exact: true }).click();
+  // What can't be exported is told with the reason.
+  await page.locator(".cm-content").getByText("- notes: {").click();
+  await page.keyboard.press("End");
+  await page.keyboard.press("ArrowLeft");
+  await page.keyboard.insertText(", sensitive: true ");
+  await expect(page.getByText("Draft", { exact: false }).first()).toBeVisible();
   await open.click();
-  await expect(
-    dialog.getByText("This page can’t be exported: it has values of type bytea, which only PostgreSQL can read."),
-  ).toBeVisible();
+  await expect(dialog.getByText("This page can’t be exported: notes is sensitive.")).toBeVisible();
   await page.emulateMedia({ colorScheme: "dark" });
   expect(await violations(page)).toEqual([]);
+  await page.keyboard.press("Escape");
+  await page.getByRole("button", { name: "Discard draft" }).click();
 });

@@ -34,6 +34,11 @@ test("a form is imported: beside what is made of it, with what is wrong, and bec
       'router.post("/rivers/:id", csrf, async (req, res) => {\n  if (!req.body.name || !req.body.length_km) return res.render("river");\n  await db.query("UPDATE network.river SET name = $1, length_km = $2", [req.body.name, req.body.length_km]);\n  res.redirect("/rivers");\n});\n',
     ),
   });
+  // The table and the record are found by the form.
+  await expect(page.getByText("The table was found by the form.")).toBeVisible();
+  await expect(page.getByLabel("Table")).toHaveValue("network.river");
+  await expect(page.getByLabel("id", { exact: true })).toHaveValue("7");
+  await page.getByLabel("Table").selectOption("network.region");
   await page.getByLabel("Table").selectOption("network.river");
   await page.getByLabel("id", { exact: true }).fill("99999");
   await page.getByRole("button", { name: "Read form" }).click();

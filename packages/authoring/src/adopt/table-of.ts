@@ -11,12 +11,53 @@ function named({ controls }: HtmlForm, { columns }: Table): number {
   return new Set(found.map(({ name }) => name)).size;
 }
 
-/** Whether an address speaks of a table: `/stations/MV-014/edit` of `network.station`. */
-function isSpokenOf(addresses: readonly string[], { name }: Table): boolean {
+/** Where a table stands in the parts of an address: `/stations/MV-014/edit` speaks of `network.station`. -1 where it doesn't. */
+function placeIn(parts: readonly string[], { name }: Table): number {
   const own = flat(name);
-  return addresses.some((address) =>
-    address.split(/[/?&=#]/).some((part) => [own, `${own}s`, own.replace(/y$/, "ies")].includes(flat(part))),
+  return parts.findIndex((part) => [own, `${own}s`, own.replace(/y$/, "ies")].includes(flat(part)));
+}
+
+const partsOf = (address: string): readonly string[] => address.split(/[/?&=#]/);
+
+/** Whether an address speaks of a table. */
+const isSpokenOf = (addresses: readonly string[], table: Table): boolean =>
+  addresses.some((address) => placeIn(partsOf(address), table) >= 0);
+
+/**
+ * The key of the record that a form seems to show: by controls of the key's columns that can't be typed in, else by what comes after the table in its
+ * address. A guess, for somebody to look at.
+ *
+ * @returns values by column; null where nothing says it
+ */
+export function keyOfForm({ keys: [key], ...table }: Table, html: string): Readonly<Record<string, string>> | null {
+  if (!key || isTemplate(html)) return null;
+  const forms = formsIn(html);
+  const named = forms.map(({ controls }) =>
+    key.columns.flatMap((name): [string, string][] => {
+      const shown = controls.find(
+        (each) => flat(each.name) === flat(name) && (each.kind === "hidden" || each.isReadOnly || each.isDisabled),
+      );
+      return shown?.value ? [[name, shown.value]] : [];
+    }),
   );
+  const whole = named.find((pairs) => pairs.length === key.columns.length);
+  if (whole) return Object.fromEntries(whole);
+  for (const { action } of forms) {
+    const parts = partsOf(action);
+    const place = placeIn(parts, { keys: [key], ...table });
+    const values = place < 0 ? [] : parts.slice(place + 1, place + 1 + key.columns.length);
+    if (values.length === key.columns.length && values.every((value) => /^[^\s{}:]+$/.test(value)))
+      return Object.fromEntries(key.columns.map((name, index) => [name, decoded(values[index] ?? "")]));
+  }
+  return null;
+}
+
+function decoded(part: string): string {
+  try {
+    return decodeURIComponent(part);
+  } catch {
+    return part;
+  }
 }
 
 /**

@@ -1,6 +1,6 @@
-import { type Adopted, adoptForm, isTemplate } from "@loyal-quill/authoring";
+import { type Adopted, adoptForm, isTemplate, keyOfForm, tablesOfForm } from "@loyal-quill/authoring";
 import { answeredOr, findTable, rowNowStatement, tableName } from "@loyal-quill/core";
-import express, { type Request } from "express";
+import express, { type Request, type Response } from "express";
 import * as v from "valibot";
 import { DeskRefusal } from "../drafts/desk-refusal.js";
 import type { EditedDatabase } from "../edited-database.js";
@@ -9,6 +9,7 @@ import type { Look } from "../trail.js";
 import { GuardedRoutes, mayLookAt } from "./access.js";
 import { tableOf } from "./changes.js";
 import { problem } from "./problem.js";
+import type { AdoptTablesAnswer } from "./types.js";
 
 export interface AdoptRouteOptions extends EditedDatabase {
   readonly account: (request: Request) => Promise<Account | null>;
@@ -25,11 +26,15 @@ function isTimeZone(name: string): boolean {
   }
 }
 
+const formEntries = {
+  html: v.pipe(v.string(), v.minLength(1), v.maxLength(500_000)),
+  handler: v.nullable(v.pipe(v.string(), v.maxLength(100_000))),
+};
+const formSchema = v.strictObject(formEntries);
 const askedSchema = v.strictObject({
   table: v.pipe(v.string(), v.maxLength(300)),
   key: v.record(v.string(), v.pipe(v.string(), v.maxLength(1000))),
-  html: v.pipe(v.string(), v.minLength(1), v.maxLength(500_000)),
-  handler: v.nullable(v.pipe(v.string(), v.maxLength(100_000))),
+  ...formEntries,
   columns: v.optional(
     v.record(v.pipe(v.string(), v.maxLength(300)), v.nullable(v.pipe(v.string(), v.maxLength(300)))),
     {},
@@ -37,6 +42,9 @@ const askedSchema = v.strictObject({
   zones: v.pipe(v.array(v.pipe(v.string(), v.maxLength(100), v.check(isTimeZone))), v.maxLength(5)),
 });
 type Asked = v.InferOutput<typeof askedSchema>;
+
+/** More tables than anybody would look through say nothing. */
+const mostTables = 10;
 
 const refused = (because: string): DeskRefusal => new DeskRefusal("No such record", because, 422);
 
@@ -70,15 +78,35 @@ async function adopted({ pages, database }: AdoptRouteOptions, asked: Asked): Pr
 export function adoptRoutes(options: AdoptRouteOptions): GuardedRoutes {
   const { account, look, pages } = options;
   const routes = new GuardedRoutes(account);
+  const notUnderstood = (response: Response): void =>
+    problem(
+      response,
+      400,
+      "Not understood",
+      "Send the table, the record's key and the page: 500 kB of it at most, and 100 kB of its handler.",
+    );
+  const nestedTooDeeply = (response: Response): void =>
+    problem(response, 422, "Can't be read", "The page or its handler is nested too deeply.");
+  // By names alone: no record is looked at.
+  routes.post(["builder"], "/tables", express.json({ limit: "1mb" }), (request, response) => {
+    const parsed = v.safeParse(formSchema, request.body);
+    if (!parsed.success) return notUnderstood(response);
+    const { html, handler } = parsed.output;
+    const usable = pages.loaded().catalog.tables.filter((table) => table.keys.length > 0);
+    try {
+      const tables = tablesOfForm(usable, { html, handler, address: null }).slice(0, mostTables);
+      const answer: AdoptTablesAnswer = {
+        tables: tables.map((table) => ({ table: tableName(table), key: keyOfForm(table, html) })),
+      };
+      response.json(answer);
+    } catch (error) {
+      if (!(error instanceof RangeError)) throw error;
+      nestedTooDeeply(response);
+    }
+  });
   routes.post(["builder"], "/", express.json({ limit: "1mb" }), async (request, response) => {
     const parsed = v.safeParse(askedSchema, request.body);
-    if (!parsed.success)
-      return problem(
-        response,
-        400,
-        "Not understood",
-        "Send the table, the record's key and the page: 500 kB of it at most, and 100 kB of its handler.",
-      );
+    if (!parsed.success) return notUnderstood(response);
     const { table } = parsed.output;
     try {
       mayLookAt({ pages }, await account(request), table);
@@ -86,8 +114,7 @@ export function adoptRoutes(options: AdoptRouteOptions): GuardedRoutes {
       response.json(await adopted(options, parsed.output));
     } catch (error) {
       // Elements, or brackets, in more of one another than can be followed.
-      if (error instanceof RangeError)
-        return problem(response, 422, "Can't be read", "The page or its handler is nested too deeply.");
+      if (error instanceof RangeError) return nestedTooDeeply(response);
       if (!(error instanceof DeskRefusal)) throw error;
       problem(response, error.status, error.title, error.message);
     }

@@ -6,6 +6,7 @@ import pg from "pg";
 import { type Builder, people, startWorkbench, type TestWorkbench } from "../testing/workbench.js";
 import type {
   AdoptAnswer,
+  AdoptTablesAnswer,
   CensusAnswer,
   ChangesAnswer,
   CodeAnswer,
@@ -186,6 +187,31 @@ describe("the database", () => {
     expect(answered).toEqual(others.map(([, wanted]) => wanted));
   });
 
+  test("the table of a form is found by it, with the record that it shows, and no record is looked at", async () => {
+    const found = async (html: string, handler: string | null = null) => {
+      const { status, said } = await ines.send<AdoptTablesAnswer>("POST", "/adopt/tables", { html, handler });
+      return status === 200 ? said.tables.map(({ table, key }) => [table, key]) : status;
+    };
+    const inputs = '<input name="name"><input name="length_km">';
+    expect(await found(`<form method="post" action="/rivers/7/edit">${inputs}</form>`)).toEqual([
+      ["network.river", { id: "7" }],
+    ]);
+    expect(await found(`<form method="post"><input type="hidden" name="id" value="12">${inputs}</form>`)).toEqual([
+      ["network.river", { id: "12" }],
+    ]);
+    const sensor =
+      '<form method="post" action="/sensors/MV%20014/2"><input name="serial_number"><input name="kind"></form>';
+    expect(await found(sensor)).toEqual([["network.sensor", { station_code: "MV 014", channel: "2" }]]);
+    expect(await found('<form method="post"><input name="nothing_of_it"></form>')).toEqual([]);
+    const update = 'db.query("UPDATE network.region SET name = $1 WHERE id = $2", [req.body.name, req.params.id]);';
+    expect(await found('<form method="post" action="/x/%E0"><input name="name"></form>', update)).toEqual([
+      ["network.region", null],
+    ]);
+    expect(((await found('<form method="post"><input name="name"></form>')) as unknown[]).length).toBeGreaterThan(1);
+    expect(await found("")).toBe(400);
+    expect(await found(`${"<div>".repeat(60_000)}<form><input name="name"></form>`)).toBe(422);
+  });
+
   test("records are found at their extremes and stepped through by keys", async () => {
     const extremes = await get<RecordChoice[]>("/pages/station/extremes");
     expect(extremes.map(({ extreme }) => extreme)).toEqual([
@@ -268,11 +294,11 @@ describe("before publishing", () => {
       expect.arrayContaining(["station/routes.ts", "station/routes.test.ts", "shared/html.ts"]),
     );
     expect(said.files.find((file) => file.path === "station/form.ts")?.text).toContain('name: "Name of the station"');
-    const visit = await readFile(path.join(workbench.directory, "visit.page.yaml"), "utf8");
-    expect((await ines.send<CodeAnswer>("POST", "/drafts/visit/code", { text: visit })).said).toEqual({
+    const sensitive = station.replace("- grid_reference: {", "- grid_reference: { sensitive: true,");
+    expect((await ines.send<CodeAnswer>("POST", "/drafts/station/code", { text: sensitive })).said).toEqual({
       files: [],
       left: [],
-      because: "it has values of type bytea, which only PostgreSQL can read",
+      because: "grid_reference is sensitive",
       packages: [],
       types: [],
     });

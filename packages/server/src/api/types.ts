@@ -593,6 +593,11 @@ export interface PersonSession {
   readonly agent: string;
 }
 
+/** The tables that a form may be for, the likeliest alone where it is clear, each with the key of the record that it seems to show. */
+export interface AdoptTablesAnswer {
+  readonly tables: readonly { readonly table: string; readonly key: Readonly<Record<string, string>> | null }[];
+}
+
 /** What a form that was written elsewhere comes to, and what is wrong with it. */
 export type { Adopted as AdoptAnswer, FormFinding } from "@loyal-quill/authoring";
 export type { ExportedPage as CodeAnswer } from "@loyal-quill/authoring/export";

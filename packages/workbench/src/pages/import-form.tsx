@@ -1,4 +1,4 @@
-import type { AdoptAnswer, FormFinding } from "@loyal-quill/server/api";
+import type { AdoptAnswer, AdoptTablesAnswer, FormFinding } from "@loyal-quill/server/api";
 import { useMutation } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { Link } from "react-router";
@@ -232,11 +232,21 @@ interface Asking {
   readonly columns: Readonly<Record<string, string | null>>;
 }
 
+/** What is said of the tables that a form may be for. */
+function toldTables(tables: AdoptTablesAnswer["tables"], chosen: string): string {
+  const names = tables.map(({ table }) => table);
+  if (names.length === 0) return "No table has columns that are named like its controls. Choose its table.";
+  if (names.length > 1) return `It may be for ${names.slice(0, -1).join(", ")} or ${names.at(-1)}. Choose its table.`;
+  return chosen === names[0] ? "The table was found by the form. Check it, and the record." : "";
+}
+
 /** Import form: a form that somebody has written, beside the page that is made of it. */
 export default function ImportForm() {
   useDocumentTitle("Import form");
   const database = useDatabase();
   const [table, setTable] = useState("");
+  /** Whether somebody has chosen the table. */
+  const [isChosen, setIsChosen] = useState(false);
   const [key, setKey] = useState<Readonly<Record<string, string>>>({});
   const [form, setForm] = useState<Source | null>(null);
   const [handler, setHandler] = useState<Source | null>(null);
@@ -256,6 +266,15 @@ export default function ImportForm() {
         },
       }),
     onSuccess: (answer, asked) => setLast({ asked, answer }),
+  });
+  /** Which table it may be for; what somebody has chosen stays. */
+  const find = useMutation<AdoptTablesAnswer, ApiProblem, { html: string; handler: string | null }>({
+    mutationFn: (body) => ask<AdoptTablesAnswer>("/adopt/tables", { method: "POST", body }),
+    onSuccess: ({ tables: [found, ...others] }) => {
+      if (!found || others.length > 0 || (isChosen && table !== found.table)) return;
+      setTable(found.table);
+      if (found.key) setKey(found.key);
+    },
   });
   const tables = (database.data?.tables ?? []).filter(({ because }) => because === null);
   const columns = tables.find((each) => each.table === table)?.keys[0] ?? [];
@@ -284,13 +303,19 @@ export default function ImportForm() {
             label="Choose page"
             accept=".html,.htm,.ejs"
             name={form?.name ?? null}
-            onChange={(name, text) => setForm({ name, text })}
+            onChange={(name, text) => {
+              setForm({ name, text });
+              find.mutate({ html: text, handler: handler?.text ?? null });
+            }}
           />
           <FileChoice
             label="Choose handler"
             accept=".js,.mjs,.cjs,.ts,.mts,.cts"
             name={handler?.name ?? "(optional)"}
-            onChange={(name, text) => setHandler({ name, text })}
+            onChange={(name, text) => {
+              setHandler({ name, text });
+              if (form) find.mutate({ html: form.text, handler: text });
+            }}
           />
           <Choice
             label="Table"
@@ -298,7 +323,8 @@ export default function ImportForm() {
             options={tables.map((each) => ({ id: each.table, text: each.table }))}
             onChange={(id) => {
               setTable(id);
-              setKey({});
+              setIsChosen(true);
+              setKey(find.data?.tables.find((each) => each.table === id)?.key ?? {});
             }}
           />
           {!isTemplate &&
@@ -315,6 +341,7 @@ export default function ImportForm() {
           </Strong>
         </Asked>
       )}
+      {find.data && !last && <p role="status">{toldTables(find.data.tables, table)}</p>}
       <Heard>{read.data && `${read.data.findings.length} findings`}</Heard>
       {read.error && <Failed error={read.error} again={begin} />}
       {/* That which was read, whatever is chosen by now. */}
