@@ -175,12 +175,13 @@ class Connections {
   /** Sends a statement and waits for its answer, no longer than it can take. */
   async send(client: pg.PoolClient, sent: Statement): Promise<readonly Row[]> {
     const { statement, answer } = this.limits;
-    const { slow = false, told, typed, first } = sent;
+    const { slow = false, within, told, typed, first } = sent;
     const known = this.known.get(client);
     const signal = isSignal(sent.signal) ? sent.signal : undefined;
     if (signal?.aborted) throw new NobodyWaits();
     // What somebody sends of their own follows a statement of ours: its transaction was told already. In one that failed nothing could be.
-    const asked = typed || first ? undefined : (told ?? (known?.tellsAll ? nobodyAsks : undefined));
+    const asked =
+      typed || first ? undefined : (told ?? (known?.tellsAll || within !== undefined ? nobodyAsks : undefined));
     let cancelled: Promise<void> | undefined;
     const cancel = (): void => {
       cancelled = this.cancel(client);
@@ -192,7 +193,7 @@ class Connections {
       return cancelled;
     };
     try {
-      const limit = (slow ? slowStatement : statement) + answer;
+      const limit = (within ?? (slow ? slowStatement : statement)) + answer;
       const asking: Promise<readonly Row[]> = typed
         ? client.query<Row>({ text: sent.text, values: [...sent.values] }).then(({ rows }) => rows)
         : textQuery(client, sent, known, asked);
@@ -366,13 +367,18 @@ const queryCanceled = "57014";
 /** Sends a statement, and tells PostgreSQL in the same trip what there is to tell. */
 const textQuery = (
   client: pg.PoolClient,
-  { text, values, plannedAnew, slow }: Statement,
+  { text, values, plannedAnew, slow, within }: Statement,
   known: Known | undefined,
   told: Told | undefined,
 ): Promise<readonly Row[]> =>
   new Promise((resolve, reject) => {
     const heard = (error: Error | null, rows: readonly Row[]): void => (error ? reject(error) : resolve(rows));
-    const before = told && known ? { text: known.telling.text, values: known.telling.values(told, slow) } : null;
+    const telling = told && known?.telling;
+    const before = !telling
+      ? null
+      : within === undefined
+        ? { text: telling.text, values: telling.values(told, slow) }
+        : telling.within(told, within);
     client.query(new TextQuery({ text, values, kept: !plannedAnew }, before, known?.prepared ?? null, heard));
   });
 

@@ -32,29 +32,38 @@ const told = ["quill.actor", "quill.page", "quill.request", "quill.trace"];
 /** A statement that says of itself that it takes long has so long, in milliseconds. */
 export const slowStatement = 1_800_000;
 
+const timeLimit = "statement_timeout";
+
+const ofRequest = ({ actor, page, request, trace = "" }: Told): readonly string[] => [actor, page, request, trace];
+
 /** What is told before each statement: who asks; on connections that are others' too, all that a statement relies on besides. */
 export class Telling {
   private readonly fixed: readonly (readonly [name: string, value: string])[];
   readonly text: string;
+  /** The same, with how long the next statement may take. */
+  readonly textWithin: string;
 
   /** @param settings what holds for this statement's transaction only, on a connection that others use as well */
   constructor(settings: Readonly<Record<string, string>> | null) {
     this.fixed = Object.entries(settings ?? {});
     const names = [...told, ...this.fixed.map(([name]) => name)];
     // None is ever null, so all are set; and no column of the answer has to be read.
-    this.text = `SELECT WHERE ${names.map((name, index) => `set_config('${name}', $${index + 1}, true) IS NOT NULL`).join(" AND ")}`;
+    const tell = (each: readonly string[]): string =>
+      `SELECT WHERE ${each.map((name, index) => `set_config('${name}', $${index + 1}, true) IS NOT NULL`).join(" AND ")}`;
+    this.text = tell(names);
+    this.textWithin = tell([...names.filter((name) => name !== timeLimit), timeLimit]);
+  }
+
+  /** What is told before a statement that may take so many milliseconds only. */
+  within(told: Told, ms: number): ToldBefore {
+    const kept = this.fixed.flatMap(([name, value]) => (name === timeLimit ? [] : [value]));
+    return { text: this.textWithin, values: [...ofRequest(told), ...kept, String(ms)] };
   }
 
   /** @param slow whether what follows may take long */
-  values({ actor, page, request, trace = "" }: Told, slow = false): readonly string[] {
+  values(told: Told, slow = false): readonly string[] {
     const limit = String(slowStatement);
-    return [
-      actor,
-      page,
-      request,
-      trace,
-      ...this.fixed.map(([name, value]) => (slow && name === "statement_timeout" ? limit : value)),
-    ];
+    return [...ofRequest(told), ...this.fixed.map(([name, value]) => (slow && name === timeLimit ? limit : value))];
   }
 }
 
@@ -70,7 +79,7 @@ interface Asked {
 }
 
 /** What is told before it, in the same trip. */
-interface ToldBefore {
+export interface ToldBefore {
   readonly text: string;
   readonly values: readonly string[];
 }

@@ -111,6 +111,7 @@ describe("the list", () => {
     next: null,
     count: null,
     tooSlow: false,
+    looked: null,
     wrong: [],
     sought: null,
     forms: null,

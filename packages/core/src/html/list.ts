@@ -2,7 +2,7 @@ import { attributes, html, type Markup } from "../markup/markup.js";
 import type { Word } from "../messages/catalog.js";
 import { languages, word } from "../messages/messages.js";
 import { rowIdOf } from "../page/ids.js";
-import { straightName } from "../page/names.js";
+import { everywhereName, straightName } from "../page/names.js";
 import type { ListColumn, Page } from "../page/page.js";
 import { rowPrefix, saveRowName, saveTogetherName } from "../page/rows.js";
 import type { Row } from "../postgres/statement.js";
@@ -110,6 +110,7 @@ function listAddress(
   const isOwn = sort.column === own.column && sort.down === own.down;
   const asked = {
     ...(search ? { q: search } : {}),
+    ...(everywhereName in view.kept ? { [everywhereName]: "" } : {}),
     ...filterQuery(view),
     ...(isOwn ? {} : { sort: `${sort.down ? "-" : ""}${sort.column.name}` }),
     ...other,
@@ -201,6 +202,31 @@ function empty(view: ListView, address: string): Markup {
   return html`<p class="quill-empty">${view.page.texts.empty ?? word(view.page.language, "nothing-open")}</p>`;
 }
 
+/** How far a search came, with the way on from there. */
+function lookedLine(view: ListView, base: string): Markup | null {
+  const { page, looked, rows } = view;
+  if (!looked) return null;
+  const to = (other: Readonly<Record<string, string>>, code: Word): Markup =>
+    html`<a href="${listAddress(view, base, other)}">${word(page.language, code)}</a>`;
+  const line = (said: string, way: Markup | null): Markup =>
+    html`<p class="${rows.length === 0 ? "quill-empty" : "quill-looked"}" role="status">${said} ${way}</p>`;
+  switch (looked.how) {
+    case "exact":
+      return line(
+        word(page.language, "found-exactly", { search: looked.search }),
+        to({ [everywhereName]: "" }, "find-everywhere"),
+      );
+    case "to the end":
+      return line(word(page.language, "nothing-further"), to({}, "first-part"));
+    case "stopped": {
+      const number = new Intl.NumberFormat(page.language).format(looked.records);
+      const code = rows.length === 0 ? "looked-through-none" : "looked-through";
+      const on = looked.backward ? view.previous : view.next;
+      return line(word(page.language, code, { number, value: looked.until ?? "–" }), on && to(on, "look-on"));
+    }
+  }
+}
+
 /** What an address asked for and the list left out. Applications add parameters of their own, which are none of its matter. */
 function leftOut({ page, wrong, filters }: ListView): Markup | null {
   const shown = new Set(
@@ -239,6 +265,7 @@ const bareView = (page: Page): ListView => ({
   next: null,
   count: null,
   tooSlow: false,
+  looked: null,
   wrong: [],
   sought: null,
   forms: null,
@@ -318,12 +345,13 @@ function listPart(view: ListView, frame: Frame): Markup {
   const say = (code: Word): string => word(page.language, code);
   const address = `${frame.base}${page.path.list}`;
   const heads = page.list.columns.map((each) => heading(view, each, frame.base));
+  const looked = lookedLine(view, frame.base);
   const elsewhere = (view.forms ?? []).flatMap((each, index) =>
     each.row === null ? [elsewhereRow(view, each, index)] : [],
   );
   const table = html`<div class="quill-scroll" role="region" aria-label="${page.plural}" tabindex="0"><table role="table"><thead role="rowgroup"><tr role="row">${heads}<th scope="col" role="columnheader"><span class="quill-unseen">${say("way-in")}</span></th></tr></thead><tbody role="rowgroup">${view.rows.map((row, index) => recordRow(view, row, frame, index))}${elsewhere}</tbody></table></div>`;
   return html`<div class="quill-ways"><form class="quill-search" role="search" method="get" action="${address}"><label for="q">${say("contains")}</label><input id="q" name="q" type="search" value="${view.search}" autocomplete="off" accesskey="f"><input type="hidden" name="${straightName}" value="1">${sortKept(view)}<button>${say("find")}</button>${(view.search !== "" || view.filters.some(isUsed)) && html`<a href="${address}">${say("show-all")}</a>`}${filtersBlock(view)}</form>${isLong(view) && goToForm(view, address)}${view.makes && html`<a class="quill-make" href="${address}/new${queryText(view.kept)}">${newText(page)}</a>`}</div>
-${leftOut(view)}<div class="quill-about">${countLine(view)}${view.rows.length > 0 && html`<a class="quill-csv" href="${listAddress(view, frame.base, {}, `${page.path.list}/${csvSegment}`)}" download>${say("download-csv")}</a>`}${page.list.spreadsheet && view.rows.length > 0 && downloadsToEdit(page, (query) => listAddress(view, frame.base, query, `${page.path.list}/${spreadsheetSegment}`))}${page.list.spreadsheet && html`<a href="${address}/${uploadSegment}${queryText(view.kept)}">${say("upload-edited")}</a>`}</div>${rowsSummary(view)}${view.rows.length === 0 && elsewhere.length === 0 ? empty(view, address) : view.forms ? rowsForm(view, address, table) : table}${parts(view, frame.base)}`;
+${leftOut(view)}<div class="quill-about">${countLine(view)}${view.rows.length > 0 && html`<a class="quill-csv" href="${listAddress(view, frame.base, {}, `${page.path.list}/${csvSegment}`)}" download>${say("download-csv")}</a>`}${page.list.spreadsheet && view.rows.length > 0 && downloadsToEdit(page, (query) => listAddress(view, frame.base, query, `${page.path.list}/${spreadsheetSegment}`))}${page.list.spreadsheet && html`<a href="${address}/${uploadSegment}${queryText(view.kept)}">${say("upload-edited")}</a>`}</div>${rowsSummary(view)}${view.rows.length === 0 && elsewhere.length === 0 ? (looked ?? empty(view, address)) : html`${view.forms ? rowsForm(view, address, table) : table}${looked}`}${parts(view, frame.base)}`;
 }
 
 const listHeading = ({ page, savedAddress, problem, sought }: ListView, hasFocus = true): Markup => {

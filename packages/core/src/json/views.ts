@@ -52,6 +52,7 @@ export function listJson(view: ListView, base: string): JsonAnswer {
     next: to(view.next),
     previous: to(view.previous),
     count: view.count && { number: view.count.number, is: view.count.is },
+    ...(view.looked ? { looked: { ...view.looked } } : {}),
     ...(view.tooSlow ? { stopped: word(view.page.language, "search-too-slow") } : {}),
   };
 }

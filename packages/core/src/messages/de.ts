@@ -291,6 +291,12 @@ export const german: MessageCatalog = {
     "filter-wrong": "Berichtigen Sie den markierten Filter und drücken Sie „Anwenden“.",
     "nothing-matches": "Kein Datensatz entspricht diesen Filtern.",
     "download-csv": "Als CSV herunterladen",
+    "looked-through": "{number} Datensätze durchsucht, bis {value}. Es kann noch mehr geben.",
+    "looked-through-none": "Noch nichts gefunden: {number} Datensätze durchsucht, bis {value}.",
+    "look-on": "Von dort weitersuchen",
+    "found-exactly": "Gezeigt werden nur Datensätze mit „{search}“ als ganzem Wert.",
+    "find-everywhere": "Überall suchen",
+    "nothing-further": "Von hier bis zum Ende der Liste wurde nichts mehr gefunden.",
     "search-too-slow":
       "Das hat zu lange gedauert und wurde abgebrochen. Verwenden Sie mehr oder längere Wörter oder einen Filter.",
     back: "Zurück",

@@ -7,7 +7,8 @@ import { type Outcome, refused } from "../trip/outcome.js";
 import type { Trip } from "../trip/trip.js";
 import { type CsvField, csvLines } from "../values/csv.js";
 import { toldPlainly } from "../views/told.js";
-import { questionOf, withCommonWords } from "./list.js";
+import { questionOf } from "./list.js";
+import { withCommonWords } from "./list-part.js";
 
 /** So many rows are read at a time. */
 const rowsAtATime = 500;

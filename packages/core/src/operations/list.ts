@@ -2,22 +2,12 @@ import type { Option } from "../controls/control.js";
 import { word } from "../messages/messages.js";
 import { idOf } from "../page/ids.js";
 import { listNames, listQuery } from "../page/list-query.js";
-import { keyName, straightName } from "../page/names.js";
+import { everywhereName, keyName, straightName } from "../page/names.js";
 import type { Page } from "../page/page.js";
 import { isRefusedAs } from "../postgres/refusal.js";
-import type { Row, Stored } from "../postgres/statement.js";
 import { encodeSegment, queryText, recordAddress } from "../settings/bound/path.js";
 import { isSmall } from "../settings/bound/sorting.js";
-import {
-  countName,
-  keyPartName,
-  type ListQuestion,
-  listLength,
-  listStatement,
-  mostCounted,
-  stretchesOf,
-} from "../statements/list.js";
-import { commonWords, commonWordsStatement } from "../statements/search.js";
+import { keyPartName, type ListQuestion, listLength, mostCounted, sortName } from "../statements/list.js";
 import { mayMake } from "../steps/access.js";
 import { readSaid } from "../steps/answer.js";
 import { readKey } from "../steps/key.js";
@@ -29,8 +19,10 @@ import { Recorder } from "../trip/recording.js";
 import type { PageRequest } from "../trip/request.js";
 import type { Trip } from "../trip/trip.js";
 import type { AskedProblem, ListCount, ListView, SoughtKey } from "../views/list-view.js";
+import { told } from "../views/told.js";
 import { lockedBecause } from "./form.js";
 import { type AskedFilters, judgeFilters, readFilters } from "./list-filters.js";
+import { isNarrowed, type Part, type Place, partWithin } from "./list-part.js";
 import { readPlace, sortIn, sortNames, sortText, writePlace } from "./list-place.js";
 import { type RowSent, type RowState, rowForms, rowsAlone } from "./row-forms.js";
 
@@ -70,57 +62,6 @@ export function questionOf(page: Page, { query, repeated = [] }: Pick<PageReques
   const terms = filters.terms.map(({ term }) => term);
   return { question: { search: typed.slice(0, longestSearch), sort, filters: terms }, filters, strays };
 }
-
-/** Where in its order a list is looked at: from one end, or beyond a row. */
-interface Place {
-  readonly backward: boolean;
-  readonly beyond: readonly Stored[] | null;
-}
-
-interface Part {
-  /** In the list's order, {@link listLength} at most. */
-  readonly rows: readonly Row[];
-  /** Whether there are others further on, in the direction in which it was gone. */
-  readonly more: boolean;
-  readonly count: number | null;
-}
-
-/** The question with the words marked that an index would only be slower with; a small table is read as it is. */
-export async function withCommonWords({ page, dependencies }: Trip, question: ListQuestion): Promise<ListQuestion> {
-  const statement = isSmall(page.table) ? null : commonWordsStatement(page, question.search);
-  if (!statement) return question;
-  return { ...question, common: commonWords(question.search, await dependencies.database.run(statement)) };
-}
-
-/** Goes along the list's order, from one stretch to the next where the first is too short. */
-export async function partAt(trip: Trip, asked: ListQuestion, place: Place, length = listLength): Promise<Part> {
-  const { page, facts, dependencies } = trip;
-  const question = await withCommonWords(trip, asked);
-  const found: Row[] = [];
-  let { beyond } = place;
-  const stretches = stretchesOf(question.sort, place.backward);
-  const first = beyond === null ? 0 : stretches.indexOf(beyond[0] !== null);
-  for (const withValue of stretches.slice(Math.max(0, first))) {
-    const stretch = { withValue, backward: place.backward, beyond };
-    const most = length - found.length;
-    const statement = listStatement(page, facts, question, stretch, most, length === listLength && isCountable(page));
-    found.push(...(await dependencies.database.run(statement)));
-    if (found.length > length) break;
-    beyond = null;
-  }
-  const rows = found.slice(0, length);
-  const count = found[0]?.[countName];
-  return {
-    rows: place.backward ? rows.reverse() : rows,
-    more: found.length > length,
-    count: count === undefined || count === null ? null : Number(count),
-  };
-}
-
-/** Whether records are counted: of a large table they are not, one of unknown size may be small. */
-const isCountable = ({ table }: Page): boolean => table.rows === null || isSmall(table);
-
-const isNarrowed = ({ search, filters }: ListQuestion): boolean => search !== "" || filters.length > 0;
 
 /** The records to choose from in filters, by column; too many for a list are left out. */
 async function filterOffers({ page, facts, dependencies }: Trip): Promise<ListView["offers"]> {
@@ -182,10 +123,10 @@ function formAddress(trip: Trip, key: readonly string[], record: StoredRecord): 
 const elsewhere = (to: string): Outcome => ({ kind: "shown", view: { what: "elsewhere", to } });
 
 /** Where a search leads that found one record alone, on the way of the page's own search; null where it found another number. */
-async function straightTo(trip: Trip, { rows, previous, next, search }: ListView): Promise<Outcome | null> {
+async function straightTo(trip: Trip, { rows, previous, next, search, looked }: ListView): Promise<Outcome | null> {
   const { page, request } = trip;
   const [row, ...others] = rows;
-  const isAlone = row && others.length === 0 && !previous && !next && search !== "";
+  const isAlone = row && others.length === 0 && !previous && !next && search !== "" && looked === null;
   if (!isAlone || request.query[straightName] === undefined || request.api) return null;
   const key = page.key.map((_, index) => row[keyPartName(index)] ?? "");
   const record = await load({ ...trip, key });
@@ -238,6 +179,7 @@ export async function listWithoutDatabase(
     next: null,
     count: null,
     tooSlow: false,
+    looked: null,
     sought: null,
     forms: page.list.edit.length > 0 ? rowsAlone(trip, states, sent) : null,
     problem,
@@ -272,11 +214,14 @@ async function listView(
   // What only the database can judge is told together with what else is wrong.
   if (!isSound) filters = await judgeFilters(page, filters, dependencies.database);
   try {
-    if (isSound) part = await partAt(trip, question, place);
-    if (isSound && part.rows.length === 0 && (place.beyond !== null || place.backward)) {
+    const everywhere = query[everywhereName] !== undefined;
+    if (isSound) part = await partWithin(trip, question, place, listLength, everywhere);
+    // Of a search that went on from where it was stopped, nothing more is an answer.
+    const isSearched = isNarrowed(question) && !isSmall(page.table);
+    if (isSound && part.rows.length === 0 && !isSearched && (place.beyond !== null || place.backward)) {
       // What was there is gone: the list begins anew.
       place = { backward: false, beyond: null };
-      part = await partAt(trip, question, place);
+      part = await partWithin(trip, question, place, listLength, everywhere);
     }
   } catch (error) {
     if (filters.terms.length > 0 && isRefusedAs(error, "bad value", "bad statement")) {
@@ -288,7 +233,12 @@ async function listView(
   noteList(recorder, question, filters, part, tooSlow);
   const isFirst = place.backward ? !part.more : place.beyond === null;
   const isLast = place.backward ? place.beyond === null : !part.more;
-  const [top, bottom] = [part.rows[0], part.rows.at(-1)];
+  const { backward } = place;
+  const end = part.stopped?.at;
+  // What was stopped goes on where it stopped, not where it found something last.
+  const top = (backward ? end : undefined) ?? part.rows[0];
+  const bottom = (backward ? undefined : end) ?? part.rows.at(-1);
+  const cameFrom = part.rows.length === 0 && !backward && query.after ? { before: query.after } : null;
   return {
     page,
     rows: part.rows,
@@ -298,10 +248,11 @@ async function listView(
     offers: await filterOffers(trip),
     sort,
     kept: listQuery(page, query),
-    previous: isFirst || !top ? null : { before: writePlace(page, sort, top, signer) },
-    next: isLast || !bottom ? null : { after: writePlace(page, sort, bottom, signer) },
+    previous: isFirst || !top ? cameFrom : { before: writePlace(page, sort, top, signer) },
+    next: isLast || !bottom || part.exact ? null : { after: writePlace(page, sort, bottom, signer) },
     count: countOf(trip, isNarrowed(question), part),
     tooSlow,
+    looked: lookedOf(trip, question, part, place),
     sought: null,
     forms: page.list.edit.length > 0 ? await rowForms(trip, part.rows, states, sent) : null,
     problem,
@@ -309,6 +260,17 @@ async function listView(
     notice: null,
     savedAddress: null,
   };
+}
+
+/** How far a search came, where that is to be said. */
+function lookedOf({ page }: Trip, { sort, search }: ListQuestion, part: Part, place: Place): ListView["looked"] {
+  if (part.exact) return { how: "exact", search };
+  if (part.stopped) {
+    const { at, looked } = part.stopped;
+    const value = told(page, sort.column, at[sortName] ?? null);
+    return { how: "stopped", records: looked, until: value, backward: place.backward };
+  }
+  return part.rows.length === 0 && place.beyond !== null ? { how: "to the end" } : null;
 }
 
 function noteList(
@@ -328,6 +290,10 @@ function noteList(
     ),
     { name: "rows", value: String(part.rows.length) },
     ...(tooSlow ? [{ name: "stopped", value: null, note: "the search took too long" }] : []),
+    ...(part.exact ? [{ name: "found", value: null, note: "by a value in full" }] : []),
+    ...(part.stopped
+      ? [{ name: "stopped", value: part.stopped.at[sortName] ?? null, note: `after ${part.stopped.looked} records` }]
+      : []),
   ]);
   recorder.note("prefill", []);
 }

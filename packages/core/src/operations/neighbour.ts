@@ -6,7 +6,8 @@ import { queryText, recordAddress } from "../settings/bound/path.js";
 import { isEditableRow, keyPartName, placeStatement } from "../statements/list.js";
 import type { Outcome } from "../trip/outcome.js";
 import type { Trip } from "../trip/trip.js";
-import { partAt, questionOf } from "./list.js";
+import { questionOf } from "./list.js";
+import { partWithin } from "./list-part.js";
 import { placeOf } from "./list-place.js";
 import { missing } from "./missing.js";
 
@@ -14,10 +15,13 @@ import { missing } from "./missing.js";
 const mostPassed = 1000;
 
 /**
- * The key of the next record in the list, as the address looks at it, that can be edited; null where there is none up to its end, and `undefined`
- * where there is no such record as this one.
+ * The key of the next record in the list, as the address looks at it, that can be edited; null where there is none up to its end, `undefined`
+ * where there is no such record as this one, and "stopped" where it takes too long to find it.
  */
-async function neighbourOf(trip: Trip, by: "next" | "previous"): Promise<readonly string[] | null | undefined> {
+async function neighbourOf(
+  trip: Trip,
+  by: "next" | "previous",
+): Promise<readonly string[] | "stopped" | null | undefined> {
   const { page, key, facts, request, dependencies } = trip;
   const { question } = questionOf(page, request);
   const [row] = await dependencies.database.run(placeStatement(page, key, facts, question.sort));
@@ -26,10 +30,11 @@ async function neighbourOf(trip: Trip, by: "next" | "previous"): Promise<readonl
   // One row is asked for first: mostly it is the one.
   for (let [passed, length] = [0, 1]; passed < mostPassed; passed += length, length = 50) {
     const place = { backward: by === "previous", beyond: placeOf(page, question.sort, last) };
-    const { rows, more } = await partAt(trip, question, place, length);
+    const { rows, more, stopped } = await partWithin(trip, question, place, length);
     const onward = by === "next" ? rows : rows.toReversed();
     const found = onward.find((each) => isEditableRow(page, each));
     if (found) return page.key.map((_, index) => found[keyPartName(index)] ?? "");
+    if (stopped) return "stopped";
     const end = onward.at(-1);
     if (!more || !end) return null;
     last = end;
@@ -47,8 +52,17 @@ const moveTo =
     const { page, key, request, recorder } = trip;
     const found = await neighbourOf(trip, by);
     if (found === undefined) return missing(trip);
-    recorder.note("load", [{ name: by, value: found?.join("/") ?? null }]);
+    const isStopped = found === "stopped";
+    recorder.note("load", [
+      isStopped
+        ? { name: by, value: null, note: "the search took too long" }
+        : { name: by, value: found?.join("/") ?? null },
+    ]);
     recorder.note("prefill", []);
+    if (isStopped) {
+      const list = `${page.path.list}${queryText(listQuery(page, request.query))}`;
+      return { kind: "shown", view: { what: "elsewhere", to: list, said: word(page.language, "search-too-slow") } };
+    }
     const to = formAddress(page, found ?? key, listQuery(page, request.query));
     const said = found ? {} : { said: word(page.language, by === "next" ? "last-of-list" : "first-of-list") };
     return { kind: "shown", view: { what: "elsewhere", to, ...said } };
@@ -70,7 +84,8 @@ export async function addressOfNext(
   const { page, request } = trip;
   const kept = listQuery(page, request.query);
   const found = await neighbourOf({ ...trip, key }, "next");
-  if (!found) return { to: `${page.path.list}${queryText(kept)}`, isLast: true };
+  // Where it would take too long, the list goes on looking.
+  if (!found || found === "stopped") return { to: `${page.path.list}${queryText(kept)}`, isLast: found !== "stopped" };
   const field = page.fields.find(({ column }) => column.name === changed);
   return { to: `${formAddress(page, found, kept)}${field ? `#${idOf(field)}` : ""}`, isLast: false };
 }

@@ -6,7 +6,7 @@ import { filterNames, filterText } from "../settings/bound/filters.js";
 import { mayMake, mayOpen } from "../steps/access.js";
 import type { Trip } from "../trip/trip.js";
 import type { RelatedList } from "../views/record-view.js";
-import { partAt } from "./list.js";
+import { partAt } from "./list-part.js";
 
 /** So many related records are shown on a record's page. */
 const mostRelated = 10;

@@ -1,6 +1,6 @@
 import { filterNames } from "../settings/bound/filters.js";
 import { memoizePerPage } from "./memoize-per-page.js";
-import { keyName, straightName } from "./names.js";
+import { everywhereName, keyName, straightName } from "./names.js";
 import type { Page } from "./page.js";
 
 /** The names by which an address says how a page's list is looked at. */
@@ -10,6 +10,7 @@ const namesOf = memoizePerPage((page): readonly string[] => [
   "after",
   "before",
   "last",
+  everywhereName,
   ...page.list.filters.flatMap(({ column }) => Object.values(filterNames(column))),
 ]);
 
@@ -31,10 +32,10 @@ export const listNames = memoizePerPage(
 export function listQuery(page: Page, query: Readonly<Record<string, string>>): Readonly<Record<string, string>> {
   const kept: Record<string, string> = {};
   if (Object.keys(query).length === 0) return kept;
-  // A form sends its empty controls as well; the way to the last part has no value.
+  // A form sends its empty controls as well; the ways to the last part and to what is found everywhere have no value.
   for (const name of namesOf(page)) {
     const value = Object.hasOwn(query, name) ? query[name] : undefined;
-    if (value !== undefined && (value !== "" || name === "last")) kept[name] = value;
+    if (value !== undefined && (value !== "" || name === "last" || name === everywhereName)) kept[name] = value;
   }
   return kept;
 }

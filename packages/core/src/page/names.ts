@@ -42,6 +42,9 @@ export const keyName = "key";
 /** In the address of a list, from its search: where one record alone is found, its form is wanted. */
 export const straightName = "straight";
 
+/** In the address of a list: what has the words as a value, in full, is no answer by itself. */
+export const everywhereName = "everywhere";
+
 /** In the address of a form that stands in a view of the application's own: where a save leads back to. */
 export const backName = "back";
 

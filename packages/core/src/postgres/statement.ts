@@ -26,6 +26,8 @@ export interface Statement {
   readonly writes?: true;
   /** Whether it may take much longer than a request can wait, as a count over a whole table does. */
   readonly slow?: true;
+  /** At most so many milliseconds, where it may take less than others; then it is one that took too long. Not inside of a transaction. */
+  readonly within?: number;
   /** Whether the best way to run it depends on its values, as a search's does: PostgreSQL then plans it each time. */
   readonly plannedAnew?: true;
   /** Whether values come back as the driver's types instead of PostgreSQL's text form: for statements of a developer's own. */

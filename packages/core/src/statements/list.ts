@@ -58,6 +58,8 @@ export interface Stretch {
   readonly backward: boolean;
   /** The values of the order's columns in the row beyond which it begins. */
   readonly beyond: readonly Stored[] | null;
+  /** The same of the row that it ends with; it goes to the stretch's end where it is left out or null. */
+  readonly until?: readonly Stored[] | null;
 }
 
 /** What is asked of a list: the words that are looked for, and its order. */
@@ -65,6 +67,8 @@ export interface ListQuestion {
   readonly search: string;
   /** Words of the search that no index is to be asked for (see `search.ts`). */
   readonly common?: readonly string[];
+  /** Whether the search is to be a value in full of one of {@link exactColumns}, and not a part of any. */
+  readonly exact?: true;
   readonly filters: readonly FilterTerm[];
   readonly sort: ListSort;
 }
@@ -76,11 +80,11 @@ export interface ListQuestion {
 export const stretchesOf = ({ column, down }: ListSort, backward: boolean): readonly boolean[] =>
   !column.nullable ? [true] : down !== backward ? [false, true] : [true, false];
 
-/** The rows beyond one, as a comparison of rows: an index that keeps the order leads to the place (documentation, 9.24.5). */
+/** The rows beyond one, or up to it, as a comparison of rows: an index that keeps the order leads to the place (documentation, 9.24.5). */
 function beyondRow(
   columns: readonly Column[],
   values: readonly Stored[],
-  by: ">" | "<",
+  by: ">" | "<" | ">=" | "<=",
   parameters: Parameters,
 ): string {
   const theirs = columns.map((column) => `t.${quoted(column.name)}`);
@@ -96,7 +100,7 @@ interface ListParts {
 }
 
 function partsOf(page: Page, facts: Facts, question: ListQuestion, parameters: Parameters): ListParts {
-  const { search, common, filters } = question;
+  const { search, common, exact, filters } = question;
   const columns: string[] = [];
   const joins: string[] = [];
   const searched: string[] = [];
@@ -123,7 +127,12 @@ function partsOf(page: Page, facts: Facts, question: ListQuestion, parameters: P
   const seen: string[] = [];
   if (page.access.rows) seen.push(predicate(page.access.rows, parameters, facts, "t"));
   for (const term of filters) seen.push(filterPredicate(term, "t", parameters));
-  if (search !== "") seen.push(containing(searched, search, parameters, common));
+  if (exact) {
+    const tests = exactColumns(page, search).map(
+      (column) => `t.${quoted(column.name)} = ${parameters.add(search, column.type.cast)}`,
+    );
+    seen.push(`(${tests.join(" OR ")})`);
+  } else if (search !== "") seen.push(containing(searched, search, parameters, common));
   return { columns, from: [`FROM ${quotedTable(page.table)} AS t`, ...joins], seen };
 }
 
@@ -135,6 +144,58 @@ const orderBy = (columns: readonly Column[], down: boolean): string =>
 /** A plan for any words or values would go along the order and read the whole table for what is rare. */
 const planned = (statement: Statement, { search, filters }: ListQuestion): Statement =>
   search === "" && filters.length === 0 ? statement : { ...statement, plannedAnew: true };
+
+/** A stretch of the order as conditions over the row `t`, and the order itself. */
+function stretchSql(
+  { key }: Page,
+  sort: ListSort,
+  { withValue, backward, beyond, until }: Stretch,
+  parameters: Parameters,
+): { readonly within: readonly string[]; readonly order: string } {
+  const within: string[] = [];
+  if (sort.column.nullable) within.push(`t.${quoted(sort.column.name)} IS ${withValue ? "NOT " : ""}NULL`);
+  const order = orderColumns(sort.column, key);
+  const telling = withValue ? order : order.slice(1);
+  const isDown = sort.down !== backward;
+  const valuesOf = (values: readonly Stored[]): readonly Stored[] => (withValue ? values : values.slice(1));
+  if (beyond) within.push(beyondRow(telling, valuesOf(beyond), isDown ? "<" : ">", parameters));
+  if (until) within.push(beyondRow(telling, valuesOf(until), isDown ? ">=" : "<=", parameters));
+  return { within, order: orderBy(telling, isDown) };
+}
+
+/** What tells a row's place in an order, under the names of {@link placeStatement}. */
+const placeColumns = (page: Page, sort: ListSort): readonly string[] => [
+  ...page.key.map((column, index) => `${textForm("t", column)} AS ${quoted(keyPartName(index))}`),
+  `${textForm("t", sort.column)} AS ${quoted(sortName)}`,
+];
+
+/** The place of the row that stands so many rows further on in the order, whoever may see it; none where there are not so many. */
+export function boundaryStatement(page: Page, sort: ListSort, stretch: Stretch, rows: number): Statement {
+  const parameters = new Parameters();
+  const { within, order } = stretchSql(page, sort, stretch, parameters);
+  const lines = [
+    `SELECT ${placeColumns(page, sort).join(", ")}`,
+    `FROM ${quotedTable(page.table)} AS t`,
+    ...whereOf(within),
+    order,
+    `OFFSET ${rows - 1} LIMIT 1`,
+  ];
+  return { purpose: "how far to look", text: lines.join("\n"), values: parameters.values };
+}
+
+/** Whether a text can be a value of a column that is asked for as it stands. */
+const canBe = ({ type }: Column, text: string): boolean => {
+  if (type.kind === "text") return type.maxLength === null || text.length <= type.maxLength;
+  if (type.kind === "uuid") return /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/i.test(text);
+  return type.kind === "integer" && /^\d{1,9}$/.test(text);
+};
+
+/** The columns that are searched, have an index that begins with them, and may hold a text as their value, in full. */
+export function exactColumns({ table, list }: Page, text: string): readonly Column[] {
+  const searched = list.search ?? list.columns.map(({ column }) => column);
+  const isFirst = (column: Column): boolean => table.indexes.some(([first]) => first === column.name);
+  return searched.filter((column) => !column.sensitive && isFirst(column) && canBe(column, text));
+}
 
 /**
  * A stretch of the records that the actor may see.
@@ -152,8 +213,7 @@ export function listStatement(
 ): Statement {
   const { sort } = question;
   const parameters = new Parameters();
-  const own = page.key.map((column, index) => `${textForm("t", column)} AS ${quoted(keyPartName(index))}`);
-  own.push(`${textForm("t", sort.column)} AS ${quoted(sortName)}`);
+  const own = placeColumns(page, sort);
   const { columns: listed, from, seen } = partsOf(page, facts, question, parameters);
   const columns = [...own, ...listed];
   if (page.access.edit)
@@ -167,32 +227,15 @@ export function listStatement(
     const counted = ["SELECT", ...from, ...whereOf(seen), `LIMIT ${mostCounted + 1}`].join(" ");
     columns.push(`(SELECT count(*) FROM (${counted}) AS c)::text AS ${quoted(countName)}`);
   }
-  const here = [...seen];
-  if (sort.column.nullable) here.push(`t.${quoted(sort.column.name)} IS ${stretch.withValue ? "NOT " : ""}NULL`);
-  const order = orderColumns(sort.column, page.key);
-  const telling = stretch.withValue ? order : order.slice(1);
-  const isDown = sort.down !== stretch.backward;
-  if (stretch.beyond) {
-    const values = stretch.withValue ? stretch.beyond : stretch.beyond.slice(1);
-    here.push(beyondRow(telling, values, isDown ? "<" : ">", parameters));
-  }
-  const lines = [
-    `SELECT ${columns.join(", ")}`,
-    ...from,
-    ...whereOf(here),
-    orderBy(telling, isDown),
-    `LIMIT ${most + 1}`,
-  ];
+  const { within, order } = stretchSql(page, sort, stretch, parameters);
+  const lines = [`SELECT ${columns.join(", ")}`, ...from, ...whereOf([...seen, ...within]), order, `LIMIT ${most + 1}`];
   return planned({ purpose: "list", text: lines.join("\n"), values: parameters.values }, question);
 }
 
 /** The place of one record in a list's order, as a list's rows tell theirs; none where the actor does not see it. */
 export function placeStatement(page: Page, key: readonly string[], facts: Facts, sort: ListSort): Statement {
   const parameters = new Parameters();
-  const columns = [
-    ...page.key.map((column, index) => `${textForm("t", column)} AS ${quoted(keyPartName(index))}`),
-    `${textForm("t", sort.column)} AS ${quoted(sortName)}`,
-  ];
+  const columns = placeColumns(page, sort);
   const where = [keyPredicate(page.key, key, parameters, "t")];
   if (page.access.rows) where.push(predicate(page.access.rows, parameters, facts, "t"));
   return {

@@ -45,6 +45,11 @@ export interface RowForm {
   readonly title: string;
 }
 
+export type Looked =
+  | { readonly how: "stopped"; readonly records: number; readonly until: string | null; readonly backward: boolean }
+  | { readonly how: "exact"; readonly search: string }
+  | { readonly how: "to the end" };
+
 export interface ListView {
   readonly page: Page;
   readonly rows: readonly Row[];
@@ -61,6 +66,11 @@ export interface ListView {
   readonly count: ListCount | null;
   /** Whether the search was given up, since it took too long. */
   readonly tooSlow: boolean;
+  /**
+   * How far a search came that is not at its end: stopped in time, after so many records, at the one that has this value in the list's order; or with only
+   * those found that have what was looked for as a value, in full; or that it went on from such a place, and there was nothing more.
+   */
+  readonly looked: Looked | null;
   readonly sought: SoughtKey | null;
   /** The forms in its rows, where they are edited there. */
   readonly forms: readonly RowForm[] | null;

@@ -21,7 +21,8 @@ import type { Trip } from "../../trip/trip.js";
 import { csvLines } from "../../values/csv.js";
 import type { Offers } from "../../views/form-view.js";
 import { claimsFor } from "../form.js";
-import { partAt, questionOf } from "../list.js";
+import { questionOf } from "../list.js";
+import { partAt } from "../list-part.js";
 import { keyIn, recordIn } from "../row-forms.js";
 import { isTextColumn, realOf, sheetColumn, withStored } from "./columns.js";
 

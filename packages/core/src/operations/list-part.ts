@@ -1,0 +1,180 @@
+import { isRefusedAs } from "../postgres/refusal.js";
+import type { Row, Stored } from "../postgres/statement.js";
+import { isSmall } from "../settings/bound/sorting.js";
+import {
+  boundaryStatement,
+  countName,
+  exactColumns,
+  type ListQuestion,
+  listLength,
+  listStatement,
+  type Stretch,
+  stretchesOf,
+} from "../statements/list.js";
+import { commonWords, commonWordsStatement } from "../statements/search.js";
+import type { Trip } from "../trip/trip.js";
+import { placeOf } from "./list-place.js";
+
+/** Where in its order a list is looked at: from one end, or beyond a row. */
+export interface Place {
+  readonly backward: boolean;
+  readonly beyond: readonly Stored[] | null;
+}
+
+export interface Part {
+  /** In the list's order, {@link listLength} at most. */
+  readonly rows: readonly Row[];
+  /** Whether there are others further on, in the direction in which it was gone. */
+  readonly more: boolean;
+  readonly count: number | null;
+  /** Where it was stopped before its end, since it took too long: the row up to which it looked, and how many it looked through. */
+  readonly stopped?: { readonly at: Row; readonly looked: number };
+  /** Whether these are only the rows one of whose values is what was looked for, in full. */
+  readonly exact?: true;
+}
+
+/** Whether only some of the records are wanted. */
+export const isNarrowed = ({ search, filters }: ListQuestion): boolean => search !== "" || filters.length > 0;
+
+/** The question with the words marked that an index would only be slower with; a small table is read as it is. */
+export async function withCommonWords({ page, dependencies }: Trip, question: ListQuestion): Promise<ListQuestion> {
+  const statement = isSmall(page.table) ? null : commonWordsStatement(page, question.search);
+  if (!statement) return question;
+  return { ...question, common: commonWords(question.search, await dependencies.database.run(statement)) };
+}
+
+/** Whether records are counted: of a large table they are not, one of unknown size may be small. */
+const isCountable = ({ page: { table } }: Trip): boolean => table.rows === null || isSmall(table);
+
+/** The stretches of a list's order from a place on. */
+const stretchesFrom = ({ sort }: ListQuestion, { backward, beyond }: Place): readonly boolean[] => {
+  const stretches = stretchesOf(sort, backward);
+  return stretches.slice(Math.max(0, beyond === null ? 0 : stretches.indexOf(beyond[0] !== null)));
+};
+
+/** What was found, as a part of the list. */
+function partOf(found: readonly Row[], { backward }: Place, length: number): Part {
+  const rows = found.slice(0, length);
+  const count = found[0]?.[countName];
+  return {
+    rows: backward ? rows.toReversed() : rows,
+    more: found.length > length,
+    count: count === undefined || count === null ? null : Number(count),
+  };
+}
+
+/**
+ * Goes along the list's order, from one stretch to the next where the first is too short.
+ *
+ * @param within the milliseconds that each statement may take; as many as any where it is left out
+ */
+export async function partAt(
+  trip: Trip,
+  asked: ListQuestion,
+  place: Place,
+  length = listLength,
+  within?: number,
+): Promise<Part> {
+  const { page, facts, dependencies } = trip;
+  const question = await withCommonWords(trip, asked);
+  const found: Row[] = [];
+  let { beyond } = place;
+  for (const withValue of stretchesFrom(question, place)) {
+    const stretch = { withValue, backward: place.backward, beyond };
+    const most = length - found.length;
+    const counts = length === listLength && isCountable(trip);
+    const statement = listStatement(page, facts, question, stretch, most, counts);
+    found.push(...(await dependencies.database.run(within === undefined ? statement : { ...statement, within })));
+    if (found.length > length) break;
+    beyond = null;
+  }
+  return partOf(found, place, length);
+}
+
+/** A search or filter that no index helps is answered within about so many milliseconds; the first of them are for the one that an index does help. */
+const [patience, atOnce] = [1_800, 600];
+
+/** Rows that are looked through at first, in one statement: more where that took few milliseconds, fewer where it took many. */
+const firstStep = 2_000;
+const [few, many] = [100, 500];
+
+/** A statement that has hardly begun is given so many milliseconds, whatever is left. */
+const leastTime = 200;
+
+/**
+ * A part of the list, whatever is looked for in however many records. What takes too long as one statement is looked for along the list's order, step
+ * by step, until there are enough, or time is up: then it says how far it came, and can go on from there.
+ *
+ * @param everywhere whether rows one of whose values is what was looked for, in full, are no answer by themselves
+ */
+export async function partWithin(
+  trip: Trip,
+  question: ListQuestion,
+  place: Place,
+  length = listLength,
+  everywhere = true,
+): Promise<Part> {
+  if (!isNarrowed(question) || isSmall(trip.page.table)) return partAt(trip, question, place, length);
+  const end = performance.now() + patience;
+  try {
+    return await partAt(trip, question, place, length, atOnce);
+  } catch (error) {
+    if (!isRefusedAs(error, "took too long")) throw error;
+  }
+  const exact =
+    everywhere || place.backward || place.beyond !== null ? null : await exactPart(trip, question, place, length);
+  return exact ?? lookAlong(trip, question, place, length, end);
+}
+
+/** The rows that have what is looked for as a value, in full, by an index of their own; null where there are none, or too many to say much. */
+async function exactPart(trip: Trip, question: ListQuestion, place: Place, length: number): Promise<Part | null> {
+  if (exactColumns(trip.page, question.search).length === 0 || question.search === "") return null;
+  try {
+    const part = await partAt(trip, { ...question, exact: true }, place, length, atOnce);
+    return part.rows.length === 0 || part.more ? null : { ...part, more: true, exact: true };
+  } catch (error) {
+    if (isRefusedAs(error, "took too long", "bad value")) return null;
+    throw error;
+  }
+}
+
+/** Looks for rows step by step. @param end when it is to be answered, by the clock of `performance.now()` */
+async function lookAlong(trip: Trip, question: ListQuestion, place: Place, length: number, end: number): Promise<Part> {
+  const { page, facts, dependencies } = trip;
+  const { backward } = place;
+  const found: Row[] = [];
+  let stopped: Part["stopped"];
+  let step = firstStep;
+  const run = (statement: ReturnType<typeof listStatement>): Promise<readonly Row[]> =>
+    dependencies.database.run({ ...statement, within: Math.ceil(Math.max(leastTime, end - performance.now())) });
+  const stoppedPart = (): Part => ({
+    ...partOf(found, place, length),
+    more: true,
+    ...(stopped ? { stopped } : {}),
+  });
+  let { beyond } = place;
+  for (const withValue of stretchesFrom(question, place)) {
+    for (;;) {
+      const begun = performance.now();
+      const stretch: Stretch = { withValue, backward, beyond };
+      try {
+        const [last] = await run(boundaryStatement(page, question.sort, stretch, step));
+        const until = last ? placeOf(page, question.sort, last) : null;
+        found.push(...(await run(listStatement(page, facts, question, { ...stretch, until }, length - found.length))));
+        if (found.length > length) return partOf(found, place, length);
+        if (!last) break;
+        stopped = { at: last, looked: (stopped?.looked ?? 0) + step };
+        beyond = until;
+      } catch (error) {
+        if (stopped && isRefusedAs(error, "took too long")) return stoppedPart();
+        throw error;
+      }
+      const took = performance.now() - begun;
+      if (performance.now() + took > end) return stoppedPart();
+      if (took < few) step *= 4;
+      else if (took > many) step = Math.ceil(step / 2);
+    }
+    beyond = null;
+  }
+  return partOf(found, place, length);
+}
