@@ -79,6 +79,15 @@ async function fill(client: pg.Client, relation: string, records: number): Promi
   await client.query(`VACUUM (ANALYZE) ${name}`);
 }
 
+/** Drops the indexes of a table that are of trigrams. */
+async function dropTrigrams(client: pg.Client, relation: string): Promise<void> {
+  const { rows } = await client.query<{ name: string }>(
+    "SELECT x.indexrelid::regclass::text AS name FROM pg_index AS x WHERE x.indrelid = $1::regclass AND pg_get_indexdef(x.indexrelid) LIKE '%gin_trgm_ops%'",
+    [`field.${relation}`],
+  );
+  for (const { name } of rows) await client.query(`DROP INDEX ${name}`);
+}
+
 const ground = await makeGround();
 const directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-bench-lists-"));
 try {
@@ -159,16 +168,34 @@ try {
       ["save", save],
     ];
     const lines = [["", "10,000: ms", "5,000,000: ms", "ratio of medians"]];
-    for (const [way, run] of ways) {
+    const measure = async (
+      [way, run]: (typeof ways)[number],
+      [before, turns]: readonly [number, number] = [5, rounds],
+    ): Promise<void> => {
       const taken = { few: [] as number[], many: [] as number[] };
-      for (turn = -5; turn < rounds; turn++)
+      for (turn = -before; turn < turns; turn++)
         for (const { name } of turn % 2 === 0 ? sides : sides.toReversed()) {
           const { ms } = await run(name);
           if (turn >= 0) taken[name].push(ms);
         }
       const [few, many] = [median(taken.few), median(taken.many)];
       lines.push([way, few.toFixed(1), many.toFixed(1), (many / few).toFixed(2)]);
-    }
+    };
+    for (const way of ways) await measure(way);
+    // Without an index for it a search answers with what it has found so far, and goes on from there.
+    const owner = new pg.Client(ground.owner);
+    await owner.connect();
+    for (const { relation } of sides) await dropTrigrams(owner, relation);
+    await owner.end();
+    const looked: string[] = [];
+    const search = async (name: "few" | "many"): Promise<{ ms: number }> => {
+      const answer = await get(`/${name}?q=kingfisher`, 'class="quill-empty"');
+      const [, records] = /looked through ([\d,]+) records/.exec(answer.body) ?? [];
+      if (records !== undefined) looked.push(records);
+      return answer;
+    };
+    await measure(["search without an index: in no record", search], [1, 11]);
+    lines.push(["  of which it looked through", "all", looked.at(-1) ?? "all", ""]);
     // Records of one station: all of the few would be as many as those of one of the many.
     const csv = { few: "/few/~csv", many: "/many/~csv?is.station_code=MV-107" };
     for (const { name } of sides) {

@@ -59,7 +59,7 @@ function markOf(table: Table): string {
   const known = marks.get(table);
   if (known !== undefined) return known;
   const mark = createHash("sha256")
-    .update(JSON.stringify({ ...table, rows: null, indexes: null, trigrams: null }))
+    .update(JSON.stringify({ ...table, rows: null, indexes: null, trigrams: null, widths: null }))
     .digest("hex");
   marks.set(table, mark);
   return mark;

@@ -210,6 +210,7 @@ function constrained(
     ),
     indexes: indexesOf(draft),
     trigrams: relation.has_trigrams === "true" ? (JSON.parse(relation.trigrams ?? "[]") as readonly string[]) : null,
+    ...(relation.widths ? { widths: JSON.parse(relation.widths) as Record<string, number> } : {}),
     rows: rowsEstimate < 0 ? null : rowsEstimate,
     granted: {
       insert: relation.insert === "true",

@@ -1,4 +1,5 @@
 import type { Statement } from "../postgres/statement.js";
+import { smallTable } from "../settings/bound/sorting.js";
 
 /**
  * Five statements read the whole model of a database, as far as the connection may see it: relations, columns, constraints,
@@ -35,6 +36,8 @@ export const catalogRelations = (): Statement => ({
     JOIN pg_attribute AS a ON a.attrelid = c.oid AND a.attnum = k.number
     WHERE x.indrelid = c.oid AND x.indisvalid AND x.indpred IS NULL)::text AS "trigrams",
   EXISTS (SELECT FROM pg_extension AS e WHERE e.extname = 'pg_trgm')::text AS "has_trigrams",
+  CASE WHEN c.reltuples > ${smallTable} THEN (SELECT json_object_agg(s.attname, s.avg_width) FROM pg_stats AS s
+    WHERE s.schemaname = n.nspname AND s.tablename = c.relname)::text END AS "widths",
   has_schema_privilege(n.oid, 'USAGE')::text AS "usage", has_any_column_privilege(c.oid, 'SELECT')::text AS "some",
   CASE WHEN c.relkind IN ('v', 'm') THEN (SELECT json_agg(DISTINCT bn.nspname || '.' || b.relname)
     FROM pg_rewrite AS r

@@ -6,6 +6,7 @@ import type { Say } from "../rules/rule.js";
 import { isIndexed, isSmall, orderColumns } from "../settings/bound/sorting.js";
 import { type Column, columnOf, type Table, tableName } from "../table/model.js";
 import { fieldsIn } from "./fields-in.js";
+import { indexCost } from "./index-cost.js";
 import type { Page } from "./page.js";
 import type { ParsedPage, Path } from "./parse.js";
 import { rewriteWarning } from "./rewrites.js";
@@ -80,7 +81,11 @@ function reviewList(page: Page, parsed: ParsedPage, say: Say): void {
 const about = ({ rows }: Table): string => (rows === null ? "" : `, about ${rows}`);
 
 /** An index by these columns, as PostgreSQL would name it. */
-function newIndex(table: Table, columns: readonly string[], trigrams = false): SchemaChange {
+function newIndex(
+  table: Table,
+  columns: readonly string[],
+  trigrams = false,
+): SchemaChange & { readonly cost: string } {
   const name = `${table.name}_${columns.join("_")}_idx`.slice(0, 63);
   const by = trigrams
     ? ` USING gin (${columns.map((column) => `${quoted(column)} gin_trgm_ops`).join(", ")})`
@@ -89,8 +94,13 @@ function newIndex(table: Table, columns: readonly string[], trigrams = false): S
     name,
     up: `CREATE INDEX CONCURRENTLY ${quoted(name)} ON ${quotedTable(table)}${by};`,
     down: `DROP INDEX CONCURRENTLY ${quoted(table.schema)}.${quoted(name)};`,
+    cost: indexCost(table, columns, trigrams),
   };
 }
+
+/** "To make one", with what it would take, where that is known. */
+const toMake = (what: string, costs: readonly string[]): string =>
+  costs.some((cost) => cost === "") ? `To make ${what}` : `To make ${what} (${costs.join("; ")})`;
 
 /** Filters without an index that begins with their column. */
 function reviewFilters({ table, key, list }: Page, say: Say): void {
@@ -99,11 +109,11 @@ function reviewFilters({ table, key, list }: Page, say: Say): void {
     // Where one value is asked for, the index goes on in the list's order, so that it leads to any place of it.
     const isOne = way.by !== "range" && way.by !== "days" && !list.sort.column.nullable;
     const names = [column, ...(isOne ? orderColumns(list.sort.column, key) : [])].map(({ name }) => name);
-    const change = newIndex(table, [...new Set(names)]);
+    const { cost, ...change } = newIndex(table, [...new Set(names)]);
     say(
       "warning",
       "slow-list",
-      `No index begins with ${column.name}, so where a filter leaves few records the list reads all rows of ${tableName(table)}${about(table)}. To make one: ${change.up}`,
+      `No index begins with ${column.name}, so where a filter leaves few records the list reads all rows of ${tableName(table)}${about(table)}. ${toMake("one", [cost])}: ${change.up}`,
       ["list", "filter", index],
       undefined,
       { change },
@@ -139,12 +149,19 @@ function reviewSearch({ table, list }: Page, parsed: ParsedPage, say: Say): void
     ...(others.length > 0
       ? [`Name columns of text in list.search: no index finds parts of ${others.map(({ name }) => name).join(", ")}.`]
       : []),
-    ...(change ? [`To make ${indexes.length === 1 ? "an index" : "indexes"}: ${change.up.replaceAll("\n", " ")}`] : []),
+    ...(change
+      ? [
+          `${toMake(
+            indexes.length === 1 ? "an index" : "indexes",
+            indexes.map(({ cost }) => cost),
+          )}: ${change.up.replaceAll("\n", " ")}`,
+        ]
+      : []),
   ];
   say(
     "warning",
     "slow-list",
-    `A search reads all rows of ${tableName(table)}${about(table)}, and is stopped where it takes too long. ${advice.join(" ")}`,
+    `A search reads all rows of ${tableName(table)}${about(table)}, and answers every two seconds with what it has found so far. ${advice.join(" ")}`,
     path,
     undefined,
     change && { change },
@@ -155,14 +172,14 @@ function reviewSearch({ table, list }: Page, parsed: ParsedPage, say: Say): void
 function reviewOrder(page: Page, parsed: ParsedPage, say: Say): void {
   const { table, key, list } = page;
   if (isIndexed(table, list.sort.column, key)) return;
-  const change = newIndex(
+  const { cost, ...change } = newIndex(
     table,
     orderColumns(list.sort.column, key).map((column) => column.name),
   );
   say(
     "warning",
     "slow-list",
-    `No index keeps ${tableName(table)} in the order of ${list.sort.column.name}, so each part of the list reads all of its rows${about(table)}. To make one: ${change.up}`,
+    `No index keeps ${tableName(table)} in the order of ${list.sort.column.name}, so each part of the list reads all of its rows${about(table)}. ${toMake("one", [cost])}: ${change.up}`,
     parsed.file.list?.sort === undefined ? ["record", "key"] : ["list", "sort"],
     undefined,
     { change },

@@ -121,6 +121,8 @@ export interface Table {
   readonly indexes: readonly (readonly string[])[];
   /** The columns with an index of trigrams, which finds parts of words (PostgreSQL documentation, F.33); null where the extension is not there. */
   readonly trigrams: readonly string[] | null;
+  /** The bytes of each column's values, as PostgreSQL samples them: of a large table only, whose indexes take time. */
+  readonly widths?: Readonly<Record<string, number>>;
   /** How many rows PostgreSQL believes that it has; null where it was never counted. */
   readonly rows: number | null;
   readonly granted: { readonly insert: boolean; readonly update: boolean; readonly delete: boolean };
