@@ -16,6 +16,7 @@ const all = [
   "log",
   "fleet",
   "crowd",
+  "long-life",
   "spreadsheet",
 ];
 

@@ -25,7 +25,7 @@ interface Served {
 
 /** `quill serve` with so many workers, and somebody signed in who sends so much at once. */
 async function served(ground: Ground, workers: number, atOnce: number): Promise<Served> {
-  const server = await serveApart(ground, pages, "--workers", String(workers), "--no-workbench");
+  const server = await serveApart(ground, pages, { flags: ["--workers", String(workers), "--no-workbench"] });
   const [person] = await signedIn(ground, server.origin, 1);
   const load = new Load(server.port, atOnce);
   load.carry(person?.cookieHeader ?? "");

@@ -1,5 +1,5 @@
 /** `quill serve` in a process of its own, and people who are signed in there. */
-import { spawn } from "node:child_process";
+import { type ChildProcess, spawn } from "node:child_process";
 import { randomUUID } from "node:crypto";
 import process from "node:process";
 import { fileURLToPath } from "node:url";
@@ -14,34 +14,46 @@ export interface Apart {
   readonly port: number;
   readonly origin: string;
   readonly pid: number;
+  /** The process: one that is measured tells by it what it holds (`heap-told.ts`). */
+  readonly told: ChildProcess;
   /** Milliseconds from its beginning until it was ready. */
   readonly startMs: number;
   readonly stop: () => Promise<void>;
 }
 
-/** @param flags further words of its command line */
-export async function serveApart(ground: Ground, pages: string, ...flags: readonly string[]): Promise<Apart> {
+/** @param flags further words of its command line; measured: whether it can be asked what it holds */
+export async function serveApart(
+  ground: Ground,
+  pages: string,
+  { flags = [], measured = false }: { readonly flags?: readonly string[]; readonly measured?: boolean } = {},
+): Promise<Apart> {
   const port = await freePort();
   const begun = performance.now();
-  const child = spawn(process.execPath, [program, "serve", "--pages", pages, "--port", String(port), ...flags], {
-    stdio: ["ignore", "pipe", "inherit"],
-    env: {
-      ...process.env,
-      NODE_ENV: "production",
-      DATABASE_URL: ground.pages,
-      QUILL_STORE: ground.store,
-      QUILL_SIGNING_KEY: "a-key-for-benchmarks-of-forty-bytes-or-so",
-      LOG_LEVEL: process.env.LOG_LEVEL ?? "silent",
+  const own = measured ? ["--expose-gc", "--import", new URL("./heap-told.js", import.meta.url).href] : [];
+  const child = spawn(
+    process.execPath,
+    [...own, program, "serve", "--pages", pages, "--port", String(port), ...flags],
+    {
+      stdio: measured ? ["ignore", "pipe", "inherit", "ipc"] : ["ignore", "pipe", "inherit"],
+      env: {
+        ...process.env,
+        NODE_ENV: "production",
+        DATABASE_URL: ground.pages,
+        QUILL_STORE: ground.store,
+        QUILL_SIGNING_KEY: "a-key-for-benchmarks-of-forty-bytes-or-so",
+        LOG_LEVEL: process.env.LOG_LEVEL ?? "silent",
+      },
     },
-  });
+  );
   await new Promise<void>((resolve, reject) => {
-    child.stdout.on("data", (part: Buffer) => part.includes("Ready:") && resolve());
+    child.stdout?.on("data", (part: Buffer) => part.includes("Ready:") && resolve());
     child.once("exit", (code) => reject(new Error(`the server ended with ${code}`)));
   });
   return {
     port,
     origin: `http://127.0.0.1:${port}`,
     pid: child.pid ?? 0,
+    told: child,
     startMs: performance.now() - begun,
     stop: async () => {
       const ended = new Promise((resolve) => child.once("exit", resolve));
