@@ -1,7 +1,7 @@
 /**
  * The edit page of network.river: GET fills a form from the record, POST saves what was changed in it.
  *
- * Exported from the page file "river" in version 0a16fb57f05e. It is yours: nothing here needs the program that wrote it.
+ * Exported from the page file "river" in version 0d4b02a5f726. It is yours: nothing here needs the program that wrote it.
  */
 import { type Request, Router } from "express";
 import {

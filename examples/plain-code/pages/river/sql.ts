@@ -53,7 +53,7 @@ export async function update(
        ) AS f(field, old, new) WHERE f.old IS DISTINCT FROM f.new) AS fields
        FROM b, a
      ), entry AS (
-       SELECT quill_log.add_change(${$(actor.id)}, ${$(actor.name)}, 'river', '0a16fb57f05e', 'network.river',
+       SELECT quill_log.add_change(${$(actor.id)}, ${$(actor.name)}, 'river', '0d4b02a5f726', 'network.river',
          record_key, 'update', fields, ${$(request)}::uuid, NULL, new_key, NULL)::text AS id
        FROM changed WHERE fields IS NOT NULL
      )

@@ -1,12 +1,12 @@
 /**
  * The edit page of field.visit: GET fills a form from the record, POST saves what was changed in it.
  *
- * Exported from the page file "visit" in version 6b8882389c94. It is yours: nothing here needs the program that wrote it.
+ * Exported from the page file "visit" in version 97604359775b. It is yours: nothing here needs the program that wrote it.
  */
 import { type Request, type Response, Router } from "express";
 import { type Answer, answering, bodyOf, methodNotAllowed, notice, type Options, readSaid } from "../shared/answers.js";
 import { lastChange } from "../shared/database.js";
-import { fileForm, filesOf, sendFile } from "../shared/files.js";
+import { fileForm, filesOf, isSameFile, sendFile } from "../shared/files.js";
 import { readToken, writeToken } from "../shared/form-token.js";
 import { segmentOf } from "../shared/html.js";
 import type { Actor } from "./actor.js";
@@ -87,7 +87,8 @@ async function save({ pool, secret }: Options<Actor>, actor: Actor, request: Req
     const changed = fields.filter((field) => field in changes && field !== body["form.take"]);
     if (body["form.take"] !== undefined) return renewed(200, changed);
     if (problems.length > 0) return again(422, { problems });
-    for (const field of fields) if (changes[field] === visit[field]) delete changes[field];
+    for (const field of fields)
+      if (changes[field] === visit[field] || isSameFile(filesOf(request)[field], visit[field])) delete changes[field];
     if (Object.keys(changes).length === 0) return { to: `${addressOf(visit)}/edit`, said: unchangedText(visit) };
     // Changes of different fields are merged; where somebody has changed the same one, it is for the person to decide.
     const differing = fields.filter((field) => field in changes && stored[field] !== shownThen[field]);

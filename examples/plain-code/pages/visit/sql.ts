@@ -135,7 +135,7 @@ export async function update(
        ) AS f(field, old, new) WHERE f.old IS DISTINCT FROM f.new) AS fields
        FROM b, a
      ), entry AS (
-       SELECT quill_log.add_change(${$(actor.id)}, ${$(actor.name)}, 'visit', '6b8882389c94', 'field.visit',
+       SELECT quill_log.add_change(${$(actor.id)}, ${$(actor.name)}, 'visit', '97604359775b', 'field.visit',
          record_key, 'update', fields, ${$(request)}::uuid, NULL, new_key, NULL)::text AS id
        FROM changed WHERE fields IS NOT NULL
      )

@@ -176,7 +176,7 @@ export function routesFile(page: Page): string {
 import { type Request, ${hasFiles ? "type Response, " : ""}Router } from "express";
 import { type Answer, answering, bodyOf, ${hasFiles ? "" : "form, "}methodNotAllowed, notice, type Options, readSaid } from "../shared/answers.js";
 import { lastChange } from "../shared/database.js";
-${hasFiles ? 'import { fileForm, filesOf, sendFile } from "../shared/files.js";\n' : ""}import { readToken, writeToken } from "../shared/form-token.js";
+${hasFiles ? 'import { fileForm, filesOf, isSameFile, sendFile } from "../shared/files.js";\n' : ""}import { readToken, writeToken } from "../shared/form-token.js";
 import { segmentOf } from "../shared/html.js";
 import type { Actor } from "./actor.js";
 import { type Field, fields, ${hasFiles ? "isFile, " : ""}${isConditional ? "isOn, " : ""}labels, readForm, type Texts, textsOf, type ${type} } from "./form.js";
@@ -231,7 +231,7 @@ ${searched.length > 0 ? '    if (body["form.look"] !== undefined || Object.keys(
     const changed = fields.filter((field) => field in changes && field !== body["form.take"]);
     if (body["form.take"] !== undefined) return renewed(200, changed);
 ${known}    if (problems.length > 0) return again(422, { problems });
-    for (const field of fields) if (changes[field] === ${record}[field]) delete changes[field];
+    for (const field of fields) if (changes[field] === ${record}[field]${hasFiles ? ` || isSameFile(filesOf(request)[field], ${record}[field])` : ""}) delete changes[field];
     if (Object.keys(changes).length === 0) return { to: ${leadsTo(page)}, said: unchangedText(${record}) };
 ${edit ? `    if (!mayEdit(${editArguments})) return notice("may-not-edit", list, { because: lockedText, typed });\n` : ""}    // Changes of different fields are merged; where somebody has changed the same one, it is for the person to decide.
     const differing = fields.filter((field) => field in changes && stored[field] !== shownThen[field]);

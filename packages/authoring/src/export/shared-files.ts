@@ -154,7 +154,8 @@ export function readToken<Texts>(token: string | undefined, wanted: Omit<Claims<
 `;
 
 /** Forms with files. */
-export const filesFile = (language: Language): string => `import busboy from "busboy";
+export const filesFile = (language: Language): string => `import { createHash } from "node:crypto";
+import busboy from "busboy";
 import type { Request, RequestHandler, Response } from "express";
 import { form } from "./answers.js";
 
@@ -219,6 +220,10 @@ export const fileForm: RequestHandler = async (request, response, next) => {
   }
   return next();
 };
+
+/** Whether a file that was sent is the stored one, by what stands for that in a record. */
+export const isSameFile = (file: SentFile | undefined, stored: string | null): boolean =>
+  file !== undefined && stored === \`sha256:\${createHash("sha256").update(file.content).digest("hex")}:\${file.content.length}\`;
 
 /** Sends a stored file to be kept, and never shown: what it holds is not known. */
 export function sendFile(response: Response, name: string, content: Buffer): void {
