@@ -1,8 +1,3 @@
-export { type Adopted, type AdoptedControl, adoptForm, type FormSource } from "./adopt/adopt.js";
-export { type FormFindingCode, formFindingKinds } from "./adopt/finding-kinds.js";
-export type { FormFinding } from "./adopt/findings.js";
-export { keyOfForm, tablesOfForm } from "./adopt/table-of.js";
-export { isTemplate } from "./adopt/template.js";
 /** What making a page needs: as pure as the core. */
 export * from "./census/census.js";
 export { hereStatement, mayStatement, truthsStatement } from "./census/statements.js";

@@ -51,6 +51,7 @@ const routes: Readonly<Record<string, readonly Role[]>> = {
   "GET /changes/record": ["auditor"],
   "POST /changes/put-back/plan": ["auditor"],
   "POST /adopt": ["builder"],
+  "POST /adopt/tables": ["builder"],
   "POST /changes/put-back": ["auditor"],
   "GET /changes/verification": ["auditor"],
   "POST /changes/verification": ["auditor"],

@@ -6,7 +6,7 @@ import os from "node:os";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import { formFindingKinds } from "@loyal-quill/authoring";
+import { formFindingKinds } from "@loyal-quill/authoring/adopt";
 import { freshDatabase, type TestDatabase } from "@loyal-quill/testing";
 import express from "express";
 import pg from "pg";

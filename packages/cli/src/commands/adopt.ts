@@ -1,6 +1,6 @@
 import { mkdir, readFile, writeFile } from "node:fs/promises";
 import path from "node:path";
-import { type Adopted, adoptForm, isTemplate, tablesOfForm } from "@loyal-quill/authoring";
+import { type Adopted, adoptForm, isTemplate, tablesOfForm } from "@loyal-quill/authoring/adopt";
 import {
   answeredOr,
   type Catalog,

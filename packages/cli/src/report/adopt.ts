@@ -1,4 +1,4 @@
-import { type Adopted, type FormFindingCode, formFindingKinds } from "@loyal-quill/authoring";
+import { type Adopted, type FormFindingCode, formFindingKinds } from "@loyal-quill/authoring/adopt";
 import { sarifLog } from "./sarif.js";
 
 /** Where what was looked at stands. */

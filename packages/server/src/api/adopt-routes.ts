@@ -1,4 +1,4 @@
-import { type Adopted, adoptForm, isTemplate, keyOfForm, tablesOfForm } from "@loyal-quill/authoring";
+import type { Adopted } from "@loyal-quill/authoring/adopt";
 import { answeredOr, findTable, rowNowStatement, tableName } from "@loyal-quill/core";
 import express, { type Request, type Response } from "express";
 import * as v from "valibot";
@@ -46,11 +46,15 @@ type Asked = v.InferOutput<typeof askedSchema>;
 /** More tables than anybody would look through say nothing. */
 const mostTables = 10;
 
+/** Parsers of HTML and of code: loaded when somebody imports a form. */
+const adoption = () => import("@loyal-quill/authoring/adopt");
+
 const refused = (because: string): DeskRefusal => new DeskRefusal("No such record", because, 422);
 
 /** A form that was written elsewhere, held against its table; and against the record that it shows, where it is no template. @throws DeskRefusal */
 async function adopted({ pages, database }: AdoptRouteOptions, asked: Asked): Promise<Adopted> {
   const { html, handler, zones, key, columns: chosen } = asked;
+  const { adoptForm, isTemplate } = await adoption();
   const { catalog } = pages.loaded();
   const table = tableOf(pages.loaded(), asked.table);
   if (!table) throw refused("There is no table of this name that the connection may read.");
@@ -88,10 +92,11 @@ export function adoptRoutes(options: AdoptRouteOptions): GuardedRoutes {
   const nestedTooDeeply = (response: Response): void =>
     problem(response, 422, "Can't be read", "The page or its handler is nested too deeply.");
   // By names alone: no record is looked at.
-  routes.post(["builder"], "/tables", express.json({ limit: "1mb" }), (request, response) => {
+  routes.post(["builder"], "/tables", express.json({ limit: "1mb" }), async (request, response) => {
     const parsed = v.safeParse(formSchema, request.body);
     if (!parsed.success) return notUnderstood(response);
     const { html, handler } = parsed.output;
+    const { keyOfForm, tablesOfForm } = await adoption();
     const usable = pages.loaded().catalog.tables.filter((table) => table.keys.length > 0);
     try {
       const tables = tablesOfForm(usable, { html, handler, address: null }).slice(0, mostTables);

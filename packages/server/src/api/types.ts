@@ -599,5 +599,5 @@ export interface AdoptTablesAnswer {
 }
 
 /** What a form that was written elsewhere comes to, and what is wrong with it. */
-export type { Adopted as AdoptAnswer, FormFinding } from "@loyal-quill/authoring";
+export type { Adopted as AdoptAnswer, FormFinding } from "@loyal-quill/authoring/adopt";
 export type { ExportedPage as CodeAnswer } from "@loyal-quill/authoring/export";

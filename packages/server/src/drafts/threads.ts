@@ -2,7 +2,7 @@ import { fileURLToPath } from "node:url";
 import { MessageChannel } from "node:worker_threads";
 import type { Loaded } from "@loyal-quill/runtime";
 import pLimit, { type LimitFunction } from "p-limit";
-import { Piscina } from "piscina";
+import type { Piscina } from "piscina";
 import type { OnProgress, Run } from "./background.js";
 import { DeskRefusal } from "./desk-refusal.js";
 import type { Came, Draft, Given, JobName } from "./jobs.js";
@@ -44,15 +44,30 @@ interface Pool {
  * and memory; beyond them its thread is ended, and another one begun.
  */
 export class Threads {
-  private readonly drafts: Pool;
-  private readonly slow: Pool;
+  private readonly pools = new Map<"drafts" | "slow", Promise<Pool>>();
   private site: SiteData | null = null;
 
-  constructor(data: ThreadData) {
-    const shared = { filename, workerData: data, maxThreads: mostThreads, resourceLimits: memory, idleTimeout: 60_000 };
-    // One stands ready: a Sheet is opened with several questions at once.
-    this.drafts = { threads: new Piscina({ ...shared, minThreads: 1 }), turn: pLimit(mostThreads) };
-    this.slow = { threads: new Piscina({ ...shared, minThreads: 0 }), turn: pLimit(mostThreads) };
+  constructor(private readonly data: ThreadData) {}
+
+  /** A pool, from its first use on: whoever only serves pages has none. */
+  private pool(name: "drafts" | "slow"): Promise<Pool> {
+    const known = this.pools.get(name) ?? this.newPool(name);
+    this.pools.set(name, known);
+    return known;
+  }
+
+  private async newPool(name: "drafts" | "slow"): Promise<Pool> {
+    const { Piscina } = await import("piscina");
+    const threads = new Piscina({
+      filename,
+      workerData: this.data,
+      maxThreads: mostThreads,
+      // One stands ready from then on: a Sheet is opened with several questions at once.
+      minThreads: name === "drafts" ? 1 : 0,
+      resourceLimits: memory,
+      idleTimeout: 60_000,
+    });
+    return { threads, turn: pLimit(mostThreads) };
   }
 
   /** Tells what drafts are held against from now on. */
@@ -72,7 +87,7 @@ export class Threads {
    */
   async run<Name extends JobName>(job: Name, given: Given<Name>): Promise<Came<Name>> {
     const limit = computes.has(job) ? computing : asking;
-    return (await this.ask(this.drafts, { job, given } as Task, limit)) as Came<Name>;
+    return (await this.ask("drafts", { job, given } as Task, limit)) as Came<Name>;
   }
 
   /** Begins a job that takes as long as it takes. */
@@ -80,7 +95,7 @@ export class Threads {
     const { port1, port2 } = new MessageChannel();
     port1.on("message", ({ done, parts }: Progress) => onProgress(done, parts));
     port1.unref();
-    const came = this.ask(this.slow, { job, given } as Task, null, port2).finally(() => port1.close());
+    const came = this.ask("slow", { job, given } as Task, null, port2).finally(() => port1.close());
     return { came: came as Run<LongCame<Name>>["came"], cancel: () => port1.postMessage("cancel") };
   }
 
@@ -90,12 +105,13 @@ export class Threads {
   }
 
   async close(): Promise<void> {
-    await Promise.all([this.drafts.threads.destroy(), this.slow.threads.destroy()]);
+    await Promise.all([...this.pools.values()].map(async (pool) => (await pool).threads.destroy()));
   }
 
-  private async ask(pool: Pool, asked: Task, limit: number | null, port?: Task["port"]): Promise<unknown> {
+  private async ask(name: "drafts" | "slow", asked: Task, limit: number | null, port?: Task["port"]): Promise<unknown> {
     const { site } = this;
     if (!site) throw new Error("there is nothing yet to hold a draft against");
+    const pool = await this.pool(name);
     // A port can be handed over once only: where there is one, the site goes along.
     const first = await this.send(pool, { ...asked, site: site.number, ...(port ? { port, data: site } : {}) }, limit);
     const answer =

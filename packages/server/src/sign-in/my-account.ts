@@ -118,7 +118,7 @@ function addPassword(page: AccountRoutes): void {
         return page.show(request, response, found, { status: 403, alert: "expired" });
       if (!(await page.isConfirmed(account, field(request, "current"))))
         return wrong("current", "password-current-wrong");
-      const problem = passwordProblem(password, account);
+      const problem = await passwordProblem(password, account);
       if (problem) return wrong("password", `password-${problem}`);
       if (password !== field(request, "again")) return wrong("again", "password-differs");
       await store.changeAccount(account.id, { passwordHash: await hashPassword(password), mustChangePassword: false });

@@ -1,23 +1,34 @@
 import { createHash, randomBytes } from "node:crypto";
-import { dictionary } from "@zxcvbn-ts/language-common";
-import { Piscina } from "piscina";
+import type { Piscina } from "piscina";
 import type { Hashing } from "./hashing.js";
 
 /**
  * The thread in which passwords are hashed, as soon as there is one to hash. It is its own: the process's pool also reads files and looks up names, and
  * there is one for all, with less right to the processor, so that whoever tries many passwords waits for themselves and nobody else does.
  */
-const thread = new Piscina<Hashing, string | boolean>({
-  filename: new URL(import.meta.url.endsWith(".ts") ? "../../dist/sign-in/hashing.js" : "./hashing.js", import.meta.url)
-    .href,
-  minThreads: 0,
-  maxThreads: 1,
-  idleTimeout: 30_000,
-  niceIncrement: 10,
-});
+let thread: Promise<Piscina<Hashing, string | boolean>> | undefined;
+
+async function newThread(): Promise<Piscina<Hashing, string | boolean>> {
+  const { Piscina } = await import("piscina");
+  return new Piscina<Hashing, string | boolean>({
+    filename: new URL(
+      import.meta.url.endsWith(".ts") ? "../../dist/sign-in/hashing.js" : "./hashing.js",
+      import.meta.url,
+    ).href,
+    minThreads: 0,
+    maxThreads: 1,
+    idleTimeout: 30_000,
+    niceIncrement: 10,
+  });
+}
+
+async function hashed(job: Hashing): Promise<string | boolean> {
+  thread ??= newThread();
+  return (await thread).run(job);
+}
 
 /** A password's argon2id hash in PHC string format, with a salt of its own. */
-export const hashPassword = async (password: string): Promise<string> => String(await thread.run({ password }));
+export const hashPassword = async (password: string): Promise<string> => String(await hashed({ password }));
 
 let nobody: Promise<string> | undefined;
 
@@ -27,7 +38,7 @@ let nobody: Promise<string> | undefined;
 export async function verifyPassword(passwordHash: string | null, password: string): Promise<boolean> {
   nobody ??= hashPassword("nobody has this password");
   const against = passwordHash ?? (await nobody);
-  const matches = await thread.run({ password, against });
+  const matches = await hashed({ password, against });
   return matches === true && passwordHash !== null;
 }
 
@@ -37,16 +48,21 @@ export const newPassword = (): string => randomBytes(15).toString("base64url");
 /** The length of a password, in characters. */
 export const passwordLength = { least: 12, most: 200 } as const;
 
-/** Passwords that are known from breaches, as a package ships them. */
-const known: ReadonlySet<string> = new Set(
-  (dictionary as Readonly<Record<string, readonly string[]>>)["passwords-common"],
-);
+let common: Promise<ReadonlySet<string>> | undefined;
+
+/** Passwords that are known from breaches, as a package ships them: read when the first one is judged. */
+async function readCommon(): Promise<ReadonlySet<string>> {
+  const { dictionary } = await import("@zxcvbn-ts/language-common");
+  return new Set((dictionary as Readonly<Record<string, readonly string[]>>)["passwords-common"]);
+}
 
 /** What is wrong with a new password (ASVS 5, 6.2); null where nothing is. */
-export function passwordProblem(
+export async function passwordProblem(
   password: string,
   account: { readonly email: string },
-): "short" | "long" | "breached" | "own" | null {
+): Promise<"short" | "long" | "breached" | "own" | null> {
+  common ??= readCommon();
+  const known = await common;
   const { length } = [...password];
   if (length < passwordLength.least) return "short";
   if (length > passwordLength.most) return "long";

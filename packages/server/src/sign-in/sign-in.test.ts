@@ -167,9 +167,9 @@ describe("passwords", () => {
     ["heron-weir-otter-19", null],
     ["orlanew12345", "own"],
     ["x".repeat(201), "long"],
-  ])("%s: %s", (given, problem) =>
-    expect(passwordProblem(given, { email: "orlanew@marrow-vale.example" })).toBe(problem),
-  );
+  ])("%s: %s", async (given, problem) => {
+    expect(await passwordProblem(given, { email: "orlanew@marrow-vale.example" })).toBe(problem);
+  });
 
   test("a new one ends all other sessions for good, and the old one is none any more", async () => {
     await account("dora");

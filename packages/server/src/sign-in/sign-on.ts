@@ -1,7 +1,7 @@
 import { randomUUID } from "node:crypto";
 import type { Attribute } from "@loyal-quill/core";
 import express, { type Request, type Response } from "express";
-import * as oidc from "openid-client";
+import type { Configuration } from "openid-client";
 import type { Logger } from "pino";
 import * as v from "valibot";
 import { plain } from "../api/shapes.js";
@@ -49,9 +49,12 @@ const claimsShape = v.looseObject({
 const isLoopback = (address: string): boolean =>
   ["127.0.0.1", "localhost", "[::1]"].includes(new URL(address).hostname);
 
+/** Loaded where somebody signs in so. */
+const protocol = () => import("openid-client");
+
 /** A provider of OpenID Connect, found by discovery when it is first needed. */
 export class SignOnElsewhere {
-  private configuration: Promise<oidc.Configuration> | null = null;
+  private configuration: Promise<Configuration> | null = null;
 
   constructor(private readonly settings: SignOnSettings) {}
 
@@ -67,7 +70,8 @@ export class SignOnElsewhere {
     return `${this.settings.origin}/sign-in/elsewhere`;
   }
 
-  private async configured(): Promise<oidc.Configuration> {
+  private async configured(): Promise<Configuration> {
+    const oidc = await protocol();
     const { issuer, clientId, clientSecret } = this.settings;
     // Plain HTTP only to this machine itself.
     // A token is held against the issuer's keys however it came (OpenID Connect Core, 3.1.3.7 would let TLS stand for it).
@@ -82,7 +86,7 @@ export class SignOnElsewhere {
 
   /** Where a browser goes to sign in, and what must be remembered until it comes back (RFC 6749, 4.1; RFC 7636). */
   async begin(next: string): Promise<{ readonly address: string; readonly waiting: v.InferOutput<typeof between> }> {
-    const configuration = await this.configured();
+    const [oidc, configuration] = [await protocol(), await this.configured()];
     const [verifier, state, nonce] = [oidc.randomPKCECodeVerifier(), oidc.randomState(), oidc.randomNonce()];
     const address = oidc.buildAuthorizationUrl(configuration, {
       redirect_uri: this.redirect,
@@ -100,7 +104,7 @@ export class SignOnElsewhere {
     query: string,
     { verifier, state, nonce }: v.InferOutput<typeof between>,
   ): Promise<{ readonly person: Person; readonly idToken: string }> {
-    const configuration = await this.configured();
+    const [oidc, configuration] = [await protocol(), await this.configured()];
     const tokens = await oidc.authorizationCodeGrant(configuration, new URL(`${this.redirect}${query}`), {
       pkceCodeVerifier: verifier,
       expectedState: state,
@@ -137,7 +141,7 @@ export class SignOnElsewhere {
     try {
       const configuration = await this.configured();
       if (!configuration.serverMetadata().end_session_endpoint) return null;
-      return oidc.buildEndSessionUrl(configuration, {
+      return (await protocol()).buildEndSessionUrl(configuration, {
         id_token_hint: idToken,
         post_logout_redirect_uri: `${this.settings.origin}/sign-in`,
       }).href;
