@@ -31,11 +31,18 @@ export const isServed = ({ pages }: Pick<Loaded, "pages">, table: Table): boolea
 
 /** The names of the pages over each table, drafts that are not published included. */
 async function pagesOf(loaded: Loaded, store: Store): Promise<ReadonlyMap<string, readonly string[]>> {
-  const drafts = (await store.drafts()).map(({ page, text }) => ({ name: page, text }));
+  const written = (text: string): Table | undefined => {
+    const name = glanceAt(text).table;
+    return name === null ? undefined : findTable(loaded.catalog.tables, name);
+  };
+  // What is served as it is written says its table; only of what isn't the text is read.
+  const files = loaded.files.map(({ name, text, page, earlier }): [string, Table | undefined] => [
+    name,
+    page && earlier === undefined ? page.table : written(text),
+  ]);
+  const drafts = (await store.drafts()).map(({ page, text }): [string, Table | undefined] => [page, written(text)]);
   const found = new Map<string, string[]>();
-  for (const { name, text } of [...loaded.files, ...drafts]) {
-    const written = glanceAt(text).table;
-    const table = written === null ? undefined : findTable(loaded.catalog.tables, written);
+  for (const [name, table] of [...files, ...drafts]) {
     if (!table) continue;
     const names = found.get(tableName(table)) ?? [];
     if (!names.includes(name)) found.set(tableName(table), [...names, name]);

@@ -90,6 +90,7 @@ export async function summaries({ pages, store, desk, threads, mount }: EditedDa
   const changeOf = new Map(changes.map((each) => [each.page, each]));
   const draftOf = new Map(drafts.map((each) => [each.page, each]));
   const countsOf = new Map<string, Record<string, number>>();
+  const asked = new Set(outcomes.map(({ page }) => page));
   for (const { page, day: at, outcome, count } of outcomes) {
     const counts = countsOf.get(`${at} ${page}`) ?? {};
     counts[outcome] = count;
@@ -117,7 +118,7 @@ export async function summaries({ pages, store, desk, threads, mount }: EditedDa
       errors,
       warnings: findings.length - errors,
       firstFinding: findings.find(isError) ?? findings[0] ?? null,
-      days: lately.map((at) => ({ day: at, outcomes: countsOf.get(`${at} ${name}`) ?? {} })),
+      days: asked.has(name) ? lately.map((at) => ({ day: at, outcomes: countsOf.get(`${at} ${name}`) ?? {} })) : [],
       lastRequest: lastRequests.get(name) ?? null,
       lastChange: change
         ? {

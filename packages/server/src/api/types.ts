@@ -62,7 +62,7 @@ export interface PageSummary {
   /** Whether there is a file of it; otherwise it is a draft only. */
   readonly published: boolean;
   readonly draft: { readonly revision: number; readonly by: string; readonly at: string } | null;
-  /** Opens and saves of the last days, today last, by how they ended. */
+  /** Opens and saves of the last days, today last, by how they ended; empty where there were none. */
   readonly days: readonly { readonly day: string; readonly outcomes: Partial<Record<OutcomeKind, number>> }[];
   readonly lastRequest: ToldRequest | null;
   readonly lastChange: {
