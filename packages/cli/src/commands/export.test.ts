@@ -652,7 +652,10 @@ describe("an exported page answers as the served one does", () => {
     600_000,
   );
 
-  test.each(["station", "sensor", "river"])(
+  const rehearsed = process.env.QUILL_TEST_LONG
+    ? names.filter((name) => !["kinds-of-all", "own-note"].includes(name))
+    : ["station", "sensor", "river"];
+  test.each(rehearsed)(
     "%s: what the rehearsal sends",
     async (name) => {
       const people = path.join(directory, `people-${name}.yaml`);
@@ -668,7 +671,7 @@ describe("an exported page answers as the served one does", () => {
           method === "POST" && body !== null && address.endsWith("/edit") ? [{ id, address, body, actor }] : [],
         ),
       );
-      expect(sent.length).toBeGreaterThan(name === "river" ? 20 : 60);
+      expect(sent.length).toBeGreaterThan(["station", "sensor"].includes(name) ? 60 : 10);
       const statuses = new Set<number>();
       for (const { id, address, body, actor } of sent) {
         const person = [tamsin, hollis].find((each) => each.id === actor?.id);
@@ -692,7 +695,7 @@ describe("an exported page answers as the served one does", () => {
       }
       expect([...statuses].sort()).toEqual(expect.arrayContaining([303, 422]));
     },
-    120_000,
+    600_000,
   );
 
   test("nothing that a person can send is answered with a fault", async () => {
