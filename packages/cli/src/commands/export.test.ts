@@ -668,7 +668,10 @@ describe("an exported page answers as the served one does", () => {
       const [rehearsed] = await rehearseFiles({ database: served.made.pages, files, quick: false, people });
       const sent = (rehearsed?.rehearsal?.cases ?? []).flatMap(({ id, evidence }) =>
         evidence.flatMap(({ method, path: address, body, actor }) =>
-          method === "POST" && body !== null && address.endsWith("/edit") ? [{ id, address, body, actor }] : [],
+          // What is just too large is so with one side's token only.
+          method === "POST" && body !== null && body.length < 1_000_000 && address.endsWith("/edit")
+            ? [{ id, address, body, actor }]
+            : [],
         ),
       );
       expect(sent.length).toBeGreaterThan(["station", "sensor"].includes(name) ? 60 : 10);
