@@ -610,7 +610,7 @@ describe("an exported page answers as the served one does", () => {
     expect(answer.status).toBe(409);
   });
 
-  const rounds = Number(process.env.QUILL_EXPORT_ROUNDS ?? (process.env.QUILL_TEST_LONG ? 500 : 60));
+  const rounds = Number(process.env.QUILL_EXPORT_ROUNDS ?? (process.env.QUILL_TEST_LONG ? 500 : 30));
   const keyed = (address: string, table: string, key: Readonly<Record<string, string>>) =>
     [`${address}/edit`, { table, key }] as const;
   test.each([
