@@ -10,6 +10,7 @@ import type { AddressInfo } from "node:net";
 import { after, before, test } from "node:test";
 import express from "express";
 import { Pool } from "pg";
+import { labels } from "./form.js";
 import { riverRoutes } from "./routes.js";
 
 /** Who may do all that the page knows of: change it where your own people have other roles. */
@@ -127,12 +128,14 @@ test("what is sent as it was shown changes nothing, and nothing is logged", asyn
   assert.equal((await entries()).length, logged);
 });
 
-test("a change is stored with one entry of the log, and nothing else is touched", async () => {
+test("a change is stored with one entry of the log, and nothing else of the form is touched", async () => {
   const earlier = await stored();
   const before = earlier["name"];
   const logged = (await entries()).length;
   assert.equal((await save({ name: "Tested once" })).status, 303);
-  assert.deepEqual(differing(earlier, await stored()), ["name"]);
+  // What the page or a trigger of the table gives besides is none of the form's.
+  const touched = differing(earlier, await stored()).filter((each) => each in labels);
+  assert.deepEqual(touched, ["name"]);
   const [entry, ...others] = await entries();
   assert.equal(others.length, logged);
   assert.equal(entry?.actor_id, person.id);
