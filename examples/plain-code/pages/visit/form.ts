@@ -38,7 +38,7 @@ export type Changes = Partial<Record<Field, string | null>>;
 
 /** Those that are files. What stands for one in a record is its SHA-256 and its size: `sha256:HEX:BYTES`. */
 export type FileField = "photo";
-export const isFile = (field: string): field is FileField => field === "photo";
+const isFile = (field: string): field is FileField => field === "photo";
 /** What is wrong with a file; with none where it was taken away. */
 const fileRules: Readonly<Record<FileField, (file: SentFile | undefined) => string | false | undefined>> = {
   photo: (file) =>

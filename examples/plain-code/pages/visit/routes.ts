@@ -10,7 +10,7 @@ import { fileForm, filesOf, isSameFile, sendFile } from "../shared/files.js";
 import { readToken, writeToken } from "../shared/form-token.js";
 import { segmentOf } from "../shared/html.js";
 import type { Actor } from "./actor.js";
-import { type Field, fields, isFile, labels, readForm, type Texts, textsOf, type Visit } from "./form.js";
+import { type Field, fields, type FileField, labels, readForm, type Texts, textsOf, type Visit } from "./form.js";
 import { type Find, load, loadChoices, loadFile, refusal, update } from "./sql.js";
 import { addressOf, formPage, type FormView, list, savedText, unchangedText } from "./view.js";
 
@@ -41,11 +41,15 @@ async function open({ pool, secret }: Options<Actor>, actor: Actor, request: Req
 }
 
 /** A stored file, for whoever may see its record. */
-async function download({ pool }: Options<Actor>, request: Request, response: Response): Promise<Answer | null> {
+async function download(
+  { pool }: Options<Actor>,
+  request: Request,
+  response: Response,
+  column: FileField,
+): Promise<Answer | null> {
   const id = keyFrom(request);
   if (id === null) return notice("malformed-key", list);
-  const column = String(request.params.file);
-  const content = isFile(column) ? await loadFile(pool, column, id) : null;
+  const content = await loadFile(pool, column, id);
   if (!content) return notice("no-such-record", list);
   sendFile(response, ["visit", id, column].join("-"), content);
   return null;
@@ -142,8 +146,8 @@ export function visitRoutes(options: Options<Actor>): Router {
     )
     .all(methodNotAllowed(options, list));
   router.get(
-    "/visits/:id/:file",
-    answer((_actor, request, response) => download(options, request, response)),
+    "/visits/:id/photo",
+    answer((_actor, request, response) => download(options, request, response, "photo")),
   );
   return router;
 }

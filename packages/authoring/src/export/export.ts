@@ -71,7 +71,7 @@ function obstacle(page: Page): string | null {
   if (strange !== undefined) return `${JSON.stringify(strange)} of its table can't stand in code`;
   const dotted = takenBy(page).find(({ column }) => column.name.includes("."));
   if (dotted) return `its column ${dotted.column.name} has a dot in its name, as controls of the form's own have`;
-  const taken = fileFields(page).find(({ column }) => ["edit", "history"].includes(column.name));
+  const taken = fileFields(page).find(({ column }) => ["edit", "history", "new"].includes(column.name));
   if (taken) return `its file ${taken.column.name} is called like an address of the record's own`;
   const member = page.table.columns.find(({ name }) => name in Object.prototype);
   if (member) return `its column ${member.name} is called like a member that every object of JavaScript has`;

@@ -132,7 +132,7 @@ const filesCode = (page: Page, files: readonly Field[]): string =>
     : `
 /** Those that are files. What stands for one in a record is its SHA-256 and its size: \`sha256:HEX:BYTES\`. */
 export type FileField = ${files.map(({ column }) => quote(column.name)).join(" | ")};
-export const isFile = (field: string): field is FileField => ${files.map(({ column }) => `field === ${quote(column.name)}`).join(" || ")};
+const isFile = (field: string): field is FileField => ${files.map(({ column }) => `field === ${quote(column.name)}`).join(" || ")};
 /** What is wrong with a file; with none where it was taken away. */
 const fileRules: Readonly<Record<FileField, (file: SentFile | undefined) => string | false | undefined>> = {
 ${files.map((field) => `${keyOf(field.column.name)}: ${fileRuleCode(field, page.language)},`).join("\n")}

@@ -57,9 +57,12 @@ const uuid = (text: string): string | null =>
 `,
 } as const;
 
+/** An address's own text as a path of Express, in which some characters have a meaning. */
+const asPath = (text: string): string => text.replaceAll(/[:*?+!(){}[\]\\]/g, "\\$&");
+
 /** The address of a record's form, as Express reads it. */
 const pathOf = (page: Page): string =>
-  `${page.path.list.replaceAll(/[:*?+!(){}[\]\\]/g, "\\$&")}/${page.path.columns.map((name) => `:${keyNames(page)[page.key.findIndex((column) => column.name === name)]}`).join("/")}/edit`;
+  `${asPath(page.path.list)}/${page.path.columns.map((name) => `:${keyNames(page)[page.key.findIndex((column) => column.name === name)]}`).join("/")}/edit`;
 
 /** Where an answer leads after a save. */
 function leadsTo(page: Page, record = recordName(page)): string {
@@ -73,16 +76,25 @@ function leadsTo(page: Page, record = recordName(page)): string {
 /** The function that answers a record's file. */
 const downloadCode = (page: Page, reading: string, load: string): string =>
   `/** A stored file, for whoever may see its record. */
-async function download({ pool }: Options<Actor>, ${page.access.rows ? "actor: Actor, " : ""}request: Request, response: Response): Promise<Answer | null> {
+async function download({ pool }: Options<Actor>, ${page.access.rows ? "actor: Actor, " : ""}request: Request, response: Response, column: FileField): Promise<Answer | null> {
   ${reading}
-  const column = String(request.params.file);
-  const content = isFile(column) ? await ${load} : null;
+  const content = await ${load};
   if (!content) return notice("no-such-record", list);
   sendFile(response, [${quote(page.name)}, ${page.key.length === 1 ? keyNames(page)[0] : "...key"}, column].join("-"), content);
   return null;
 }
 
 `;
+
+/** The routes by which files are downloaded: one for each, so that other addresses below a record's stay the application's. */
+const fileRoutes = (page: Page): string =>
+  fileFields(page)
+    .map(({ column: { name } }) => {
+      const path = pathOf(page).replace(/edit$/, () => asPath(encodeURIComponent(name)));
+      const actor = page.access.rows ? "actor" : "_actor";
+      return `  router.get(${quote(path)}, answer((${actor}, request, response) => download(options, ${page.access.rows ? "actor, " : ""}request, response, ${quote(name)})));\n`;
+    })
+    .join("");
 
 /** The text of the file. @throws NotPlain */
 export function routesFile(page: Page): string {
@@ -179,7 +191,7 @@ import { lastChange } from "../shared/database.js";
 ${hasFiles ? 'import { fileForm, filesOf, isSameFile, sendFile } from "../shared/files.js";\n' : ""}import { readToken, writeToken } from "../shared/form-token.js";
 import { segmentOf } from "../shared/html.js";
 import type { Actor } from "./actor.js";
-import { type Field, fields, ${hasFiles ? "isFile, " : ""}${isConditional ? "isOn, " : ""}labels, readForm, type Texts, textsOf, type ${type} } from "./form.js";
+import { type Field, fields, ${hasFiles ? "type FileField, " : ""}${isConditional ? "isOn, " : ""}labels, readForm, type Texts, textsOf, type ${type} } from "./form.js";
 import { ${searched.length > 0 ? "type Find, " : ""}load${hasChoices ? ", loadChoices" : ""}${hasFiles ? ", loadFile" : ""}, refusal, ${isAsked ? "takenByOthers, " : ""}update } from "./sql.js";
 import { ${leadsTo(page) === "list.address" ? "" : "addressOf, "}formPage, type FormView, list, ${edit ? "lockedText, mayEdit, " : ""}savedText, unchangedText } from "./view.js";
 
@@ -275,7 +287,7 @@ ${
     .get(answer((actor, request) => open(options, actor, request)))
     .post(${hasFiles ? "fileForm" : "form"}, answer((actor, request) => save(options, actor, request)))
     .all(methodNotAllowed(options, list));
-${hasFiles ? `  router.get(${quote(pathOf(page).replace(/edit$/, ":file"))}, answer((${rows ? "" : "_"}actor, request, response) => download(options, ${rows ? "actor, " : ""}request, response)));\n` : ""}  return router;
+${fileRoutes(page)}  return router;
 }
 `;
 }
