@@ -35,7 +35,7 @@ test("a form is imported: beside what is made of it, with what is wrong, and bec
     ),
   });
   // The table and the record are found by the form.
-  await expect(page.getByText("The table was found by the form.")).toBeVisible();
+  await expect(page.getByText("The table was recognized from the form.")).toBeVisible();
   await expect(page.getByLabel("Table")).toHaveValue("network.river");
   await expect(page.getByLabel("id", { exact: true })).toHaveValue("7");
   await page.getByLabel("Table").selectOption("network.region");

@@ -137,8 +137,8 @@ describe("a search that no index helps", () => {
 
   test("of a code that is typed in full is answered by its own index, and can be gone through everywhere", async () => {
     const at = await get("/entries?q=C-20000");
-    expect([at.found, at.said]).toEqual([[20_000], "Only records with “C-20000” as a whole value are shown."]);
-    const { found } = await lookedThrough(at.link("Find it everywhere") ?? "", "Continue from there");
+    expect([at.found, at.said]).toEqual([[20_000], "Only records where a column is exactly “C-20000” are shown."]);
+    const { found } = await lookedThrough(at.link("Search everywhere") ?? "", "Continue from there");
     expect(found).toEqual([20_000]);
   });
 
@@ -153,6 +153,9 @@ describe("a search that no index helps", () => {
       backward: false,
     });
     expect(list.next).toContain("after=");
+    // Records that have a code in full are not taken for all that contain it.
+    const coded = await fetch(`${served.origin}/entries?q=C-20000`, { headers: { accept: "application/json" } });
+    expect(((await coded.json()) as { looked: object }).looked).toMatchObject({ how: "stopped" });
   });
 
   test("after a save that goes on to the next record found, leads back to the list", async () => {

@@ -129,8 +129,8 @@ form.quill-search, form.quill-go { display: flex; flex-wrap: wrap; gap: .6rem; a
 form.quill-go input { width: 9rem; }
 form.quill-go .quill-problem { width: 0; min-width: 100%; margin: 0; }
 .quill-introduction { max-width: 44rem; color: var(--quill-soft); margin: 0 0 .75rem; }
-.quill-looked { margin: .6rem 0 0; }
 .quill-count, .quill-looked { color: var(--quill-soft); margin: 0 0 .3rem; }
+.quill-looked { margin-block-start: .6rem; }
 th .quill-order { padding-inline-start: .3rem; color: var(--quill-live); }
 .quill-scroll { overflow-x: auto; }
 :where(.quill) table { border-collapse: collapse; width: 100%; }

@@ -214,7 +214,8 @@ async function listView(
   // What only the database can judge is told together with what else is wrong.
   if (!isSound) filters = await judgeFilters(page, filters, dependencies.database);
   try {
-    const everywhere = query[everywhereName] !== undefined;
+    // A program would take a few records for all of them.
+    const everywhere = query[everywhereName] !== undefined || Boolean(request.api);
     if (isSound) part = await partWithin(trip, question, place, listLength, everywhere);
     // Of a search that went on from where it was stopped, nothing more is an answer.
     const isSearched = isNarrowed(question) && !isSmall(page.table);

@@ -1,8 +1,8 @@
 import { columnOf, type Table } from "../table/model.js";
 
 /*
- * What an index would take, before anybody makes it: from PostgreSQL's estimate of the rows and of the bytes that a column's values have. The figures a byte
- * and a row are measured (docs/benchmarks.md); it is for telling a minute from an hour.
+ * What an index would take, before anybody makes it: from PostgreSQL's estimate of the rows and of the bytes that a column's values have. The figures for a
+ * byte and a row are measured (docs/benchmarks.md); it is for telling a minute from an hour.
  */
 
 /** An entry of a B-tree: its line pointer and header, values aligned to eight bytes; leaves are nine tenths full (PostgreSQL documentation, 64.1). */

@@ -161,7 +161,7 @@ function reviewSearch({ table, list }: Page, parsed: ParsedPage, say: Say): void
   say(
     "warning",
     "slow-list",
-    `A search reads all rows of ${tableName(table)}${about(table)}, and answers every two seconds with what it has found so far. ${advice.join(" ")}`,
+    `A search reads all rows of ${tableName(table)}${about(table)}, so it answers within two seconds with what it has found so far, and goes on when asked. ${advice.join(" ")}`,
     path,
     undefined,
     change && { change },

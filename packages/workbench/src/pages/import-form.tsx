@@ -237,7 +237,7 @@ function toldTables(tables: AdoptTablesAnswer["tables"], chosen: string): string
   const names = tables.map(({ table }) => table);
   if (names.length === 0) return "No table has columns that are named like its controls. Choose its table.";
   if (names.length > 1) return `It may be for ${names.slice(0, -1).join(", ")} or ${names.at(-1)}. Choose its table.`;
-  return chosen === names[0] ? "The table was found by the form. Check it, and the record." : "";
+  return chosen === names[0] ? "The table was recognized from the form. Check it, and the record." : "";
 }
 
 /** Import form: a form that somebody has written, beside the page that is made of it. */
@@ -247,6 +247,8 @@ export default function ImportForm() {
   const [table, setTable] = useState("");
   /** Whether somebody has chosen the table. */
   const [isChosen, setIsChosen] = useState(false);
+  /** Whether somebody has typed the key of the record that the chosen page shows. */
+  const [isKeyTyped, setIsKeyTyped] = useState(false);
   const [key, setKey] = useState<Readonly<Record<string, string>>>({});
   const [form, setForm] = useState<Source | null>(null);
   const [handler, setHandler] = useState<Source | null>(null);
@@ -273,7 +275,7 @@ export default function ImportForm() {
     onSuccess: ({ tables: [found, ...others] }) => {
       if (!found || others.length > 0 || (isChosen && table !== found.table)) return;
       setTable(found.table);
-      if (found.key) setKey(found.key);
+      if (!isKeyTyped || table !== found.table) setKey(found.key ?? {});
     },
   });
   const tables = (database.data?.tables ?? []).filter(({ because }) => because === null);
@@ -283,6 +285,7 @@ export default function ImportForm() {
     if (!form) return;
     read.mutate({ form, recordKey: isTemplate ? undefined : columns.map((name) => key[name] ?? ""), columns: {} });
   };
+  const told = find.data ? toldTables(find.data.tables, table) : "";
   const isReady = form !== null && table !== "" && (isTemplate || columns.every((name) => (key[name] ?? "") !== ""));
   return (
     <English>
@@ -305,6 +308,7 @@ export default function ImportForm() {
             name={form?.name ?? null}
             onChange={(name, text) => {
               setForm({ name, text });
+              setIsKeyTyped(false);
               find.mutate({ html: text, handler: handler?.text ?? null });
             }}
           />
@@ -333,7 +337,10 @@ export default function ImportForm() {
                 key={name}
                 label={name}
                 value={key[name] ?? ""}
-                onChange={(value) => setKey({ ...key, [name]: value })}
+                onChange={(value) => {
+                  setKey({ ...key, [name]: value });
+                  setIsKeyTyped(true);
+                }}
               />
             ))}
           <Strong disabled={!isReady || read.isPending} onClick={begin}>
@@ -341,7 +348,7 @@ export default function ImportForm() {
           </Strong>
         </Asked>
       )}
-      {find.data && !last && <p role="status">{toldTables(find.data.tables, table)}</p>}
+      {find.data && !last && told !== "" && <p role="status">{told}</p>}
       <Heard>{read.data && `${read.data.findings.length} findings`}</Heard>
       {read.error && <Failed error={read.error} again={begin} />}
       {/* That which was read, whatever is chosen by now. */}
