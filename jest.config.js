@@ -15,6 +15,7 @@ const shared = {
 
 /** Two kinds of unit test: `core` (with what the workbench computes) needs nothing, `database` starts a PostgreSQL of its own on loopback. */
 export default {
+  testSequencer: "<rootDir>/testing/longest-first.js",
   projects: [
     {
       ...shared,

@@ -154,7 +154,11 @@ test("of two words the rare one leads, where the other is in most records", asyn
 
   const facts = factsOf(tamsin, new Date());
   const question = { search: "otter 4711", common: ["otter"], filters: [], sort: page.list.sort };
-  const { text, values } = listStatement(page, facts, question, { withValue: true, backward: false, beyond: null });
+  const { text, values } = listStatement({ page: page, facts: facts }, question, {
+    withValue: true,
+    backward: false,
+    beyond: null,
+  });
   expect(text).toMatch(/\("?t"?\."note"::text \|\| ''\) ILIKE/);
   const { rows } = await trips.pool.query<{ note: string }>(text, [...values]);
   expect(rows.map(({ note }) => note)).toEqual(["Otter at the weir, entry 4711"]);

@@ -35,24 +35,20 @@ export async function reviewAgainstRows(
     const plainer = controlKind(field.control).plainer ?? "multi-line";
     findings.push(
       found === null
-        ? parsed.finding(
-            "warning",
-            "not-counted",
-            `It took too long to find out whether a control "${field.control}" can show all stored values of ${name}.`,
+        ? parsed.finding("warning", {
+            code: "not-counted",
+            message: `It took too long to find out whether a control "${field.control}" can show all stored values of ${name}.`,
             path,
-          )
-        : parsed.finding(
-            "warning",
-            "control-can-not-show",
-            `${values} of ${name} can't be shown in a control "${field.control}": a control "${plainer}" takes its place for those.`,
+          })
+        : parsed.finding("warning", {
+            code: "control-can-not-show",
+            message: `${values} of ${name} can't be shown in a control "${field.control}": a control "${plainer}" takes its place for those.`,
             path,
-            0,
-            false,
-            {
+            repair: {
               what: `show ${name} in a control "${plainer}"`,
               edits: [{ do: "set", path: ["fields", name, "control"], value: plainer }],
             },
-          ),
+          }),
     );
   }
   return findings;

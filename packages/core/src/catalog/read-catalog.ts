@@ -181,8 +181,7 @@ const dependentsOf = (
   }));
 
 function constrained(
-  id: string,
-  draft: TableInMaking,
+  [id, draft]: readonly [string, TableInMaking],
   tables: ReadonlyMap<string, TableInMaking>,
   rows: readonly Row[],
   incoming: readonly Row[],
@@ -315,7 +314,7 @@ export async function readCatalog(database: Database): Promise<Catalog> {
     "to_table_id",
   );
   return {
-    tables: [...tables].map(([id, draft]) => constrained(id, draft, tables, own.get(id) ?? [], incoming.get(id) ?? [])),
+    tables: [...tables].map((each) => constrained(each, tables, own.get(each[0]) ?? [], incoming.get(each[0]) ?? [])),
     unusable: unusable(relations),
     routines: routines.map(routineOf),
   };

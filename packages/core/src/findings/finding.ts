@@ -1,5 +1,6 @@
 import type { Edit } from "./edit.js";
 import type { FindingCode, Severity } from "./finding-codes.js";
+import type { Path } from "./path-in-file.js";
 import type { SchemaChange } from "./schema-change.js";
 
 /** What puts a finding right: a name in the place of a misspelt one, or edits of the file. */
@@ -22,6 +23,27 @@ export interface Finding {
   /** What would change the table instead, where that is what is to be done. */
   readonly change?: SchemaChange;
 }
+
+/** What is to be said at a place of a page file. */
+export interface Remark {
+  readonly code: FindingCode;
+  readonly message: string;
+  /** The value at which it is said; the nearest part that exists is taken. */
+  readonly path: Path;
+  /** So many characters into a value of one line. */
+  readonly offset?: number | undefined;
+  /** Whether it is about the last name of the path itself, not about its value. */
+  readonly key?: boolean | undefined;
+  readonly repair?: Repair | undefined;
+  readonly stops?: Stopped | undefined;
+  readonly change?: SchemaChange | undefined;
+}
+
+/** What an error may say besides where and what. */
+export type MoreOfError = Pick<Remark, "offset" | "key" | "repair">;
+
+/** What a warning may say besides. */
+export type MoreOfWarning = Pick<Remark, "repair" | "stops">;
 
 /** What may be kept from being done on a page that is served otherwise. */
 export type Stopped = "new" | "edit" | "delete";

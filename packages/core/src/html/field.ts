@@ -69,7 +69,13 @@ interface InRow {
   readonly label: string;
 }
 
-function written(view: FieldView, id: string, content: Markup, language: Language, row?: InRow): Markup {
+interface Placed {
+  readonly id: string;
+  readonly language: Language;
+  readonly row?: InRow;
+}
+
+function written(view: FieldView, content: Markup, { id, language, row }: Placed): Markup {
   const { field, text } = view;
   const kind = controlKind(view.control);
   const { type = "text", ...asked } = ruleAttributes(field);
@@ -170,7 +176,7 @@ function takenBlock(view: FieldView, language: Language, form: string, content: 
   const label = isGroup
     ? html`<legend${needed}>${field.label}</legend>`
     : html`<label for="${id}"${needed}>${field.label}</label>`;
-  const control = written(view, id, content, language);
+  const control = written(view, content, { id, language });
   if (controlKind(view.control).isBox) {
     return html`<div class="quill-field${wrong}" data-field="${field.column.name}"><div class="quill-control quill-box">${control}${label}${unit}</div>${help}${problems}${replacedNote(view, id, language)}${conflictNote(view, id, language)}</div>`;
   }
@@ -185,7 +191,7 @@ export function cellBlock(view: FieldView, id: string, row: InRow, language: Lan
   const problems =
     view.problems.length > 0 ? html`<p class="quill-problem" id="${id}-problem">${view.problems.join(" ")}</p>` : null;
   const wrong = view.problems.length > 0 || view.conflict ? " quill-wrong" : "";
-  const control = written({ ...view, field: { ...view.field, help: null } }, id, content, language, row);
+  const control = written({ ...view, field: { ...view.field, help: null } }, content, { id, language, row });
   return html`<div class="quill-field${wrong}" data-field="${view.field.column.name}"><div class="quill-control">${control}${unitOf(view, id)}</div>${problems}${replacedNote(view, id, language, row.prefix)}${conflictNote(view, id, language, row.prefix)}</div>`;
 }
 

@@ -24,7 +24,7 @@ const formParts = (over: object = {}) =>
       removable: false,
       key: ["MV-014"],
       title: "Station MV-014, Otter Weir",
-      fields: prefillFields(tripOf(), "edit", recordOf(mv014), new Map()),
+      fields: prefillFields(tripOf(), "edit", recordOf(mv014)),
       token: 'sig.{"a":1}',
       problems: [],
       conflicts: [],
@@ -80,7 +80,7 @@ describe("the form", () => {
   });
 
   test("a problem stands beside its field and above the form, linked", () => {
-    const fields = prefillFields(tripOf(), "edit", recordOf(mv014), new Map(), new Map([["warning_m", "x"]])).map(
+    const fields = prefillFields(tripOf(), "edit", recordOf(mv014), { typed: new Map([["warning_m", "x"]]) }).map(
       (view) => (view.field.column.name === "warning_m" ? { ...view, problems: ["Not a number."] } : view),
     );
     const page = form({ fields, problems: [{ field: "warning_m", message: "Not a number." }] });

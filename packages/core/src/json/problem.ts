@@ -8,14 +8,18 @@ export type JsonProblem =
 /** A token of a JSON Pointer (RFC 6901, 3). */
 export const pointerTo = (name: string): string => `/${name.replaceAll("~", "~0").replaceAll("/", "~1")}`;
 
-/** Problem details (RFC 9457), with `errors` for what is wrong with single members. */
-export const problemJson = (
-  status: number,
-  code: string,
-  title: string,
-  detail: string | null,
-  errors: readonly JsonProblem[] = [],
-): Json => ({
+/** What is told of a request that was not done. */
+export interface ProblemDetails {
+  readonly status: number;
+  readonly code: string;
+  readonly title: string;
+  readonly detail: string | null;
+  /** What is wrong with single members. */
+  readonly errors?: readonly JsonProblem[];
+}
+
+/** Problem details (RFC 9457), with `errors` as a member of their own. */
+export const problemJson = ({ status, code, title, detail, errors = [] }: ProblemDetails): Json => ({
   type: `urn:loyal-quill:problem:${code}`,
   title,
   status,

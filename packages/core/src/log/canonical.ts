@@ -61,21 +61,24 @@ const bytesOf = (text: string): Uint8Array => {
 
 const [none, some, hidden] = [Uint8Array.of(0), Uint8Array.of(1), Uint8Array.of(2, 2)];
 
-/** The parts that stand for a value. @param place of its salt */
-function committed(sha256: Sha256, salt: Uint8Array, place: number, value: string | null, erased: string | undefined) {
-  if (erased !== undefined) return [some, bytesOf(erased)];
-  return value === null ? [none] : [some, sha256(salt.subarray(16 * place, 16 * place + 16), value)];
-}
+/** Makes the parts that stand for a value: `place` is that of its salt. */
+const committing =
+  (sha256: Sha256, salt: Uint8Array) =>
+  (place: number, value: string | null, erased: string | undefined): readonly Uint8Array[] => {
+    if (erased !== undefined) return [some, bytesOf(erased)];
+    return value === null ? [none] : [some, sha256(salt.subarray(16 * place, 16 * place + 16), value)];
+  };
 
 /** The hash over an entry's own content. */
 export function contentHash(sha256: Sha256, entry: Entry): Uint8Array {
   const { salt, fields } = entry;
+  const committed = committing(sha256, salt);
   const values = fields.flatMap((each, index) =>
     each.hidden
       ? [hidden]
       : [
-          ...committed(sha256, salt, 1 + 2 * index, each.old, each.erased?.old),
-          ...committed(sha256, salt, 2 + 2 * index, each.new, each.erased?.new),
+          ...committed(1 + 2 * index, each.old, each.erased?.old),
+          ...committed(2 + 2 * index, each.new, each.erased?.new),
         ],
   );
   const told = arrayText([
@@ -96,7 +99,7 @@ export function contentHash(sha256: Sha256, entry: Entry): Uint8Array {
     entry.origin,
     entry.undoes?.join(",") ?? null,
   ]);
-  return sha256(told, ...committed(sha256, salt, 0, entry.reason, entry.erasedReason ?? undefined), ...values);
+  return sha256(told, ...committed(0, entry.reason, entry.erasedReason ?? undefined), ...values);
 }
 
 /** A number in eight bytes, the greatest first. */

@@ -28,7 +28,7 @@ describe("a page's language", () => {
   const page = (language: Language) => {
     const of = pageOf(stationFile.replace("plural: Stations", `plural: Stations\nlanguage: ${language}`));
     const problems = [{ field: "warning_m", message: message(language, "not-a-number", { label: "W" }) }];
-    const fields = prefillFields(tripOf({ page: of }), "edit", recordOf(mv014), new Map());
+    const fields = prefillFields(tripOf({ page: of }), "edit", recordOf(mv014));
     const frame = frameOf();
     const parts = formPage(
       {

@@ -62,8 +62,8 @@ async function wrongMembers(
   record: StoredRecord,
   problems: readonly Problem[],
 ): Promise<Outcome> {
-  const { submission } = readJson(trip.page, {}, claimsFor(trip, form, record), record.row);
-  noteStops(trip.recorder, "check", [stoppedBy({ trip, submission }, problems)], 1);
+  const { submission } = readJson(trip.page, {}, { claims: claimsFor(trip, form, record), stored: record.row });
+  noteStops(trip.recorder, "check", [stoppedBy({ trip, submission }, problems)], { all: 1 });
   return invalid(await makeForm(trip, form, { ...freshForm(trip, form, record), problems }));
 }
 
@@ -83,7 +83,12 @@ async function change(trip: Trip): Promise<Outcome> {
   if (!members) return broken(trip);
   const locked = lockedBecause(trip.page, record, trip.facts);
   if (locked !== null) return refused("may-not-edit", trip.page, { because: locked });
-  const { submission, strays } = readJson(trip.page, members, claimsFor(trip, "edit", record), record.row, wayOf(trip));
+  const { submission, strays } = readJson(
+    trip.page,
+    members,
+    { claims: claimsFor(trip, "edit", record), stored: record.row },
+    wayOf(trip),
+  );
   if (strays.length > 0) return wrongMembers(trip, "edit", record, strays);
   return withRecord(trip, await saveRead(trip, submission));
 }
@@ -92,7 +97,12 @@ async function create(trip: Trip): Promise<Outcome> {
   const members = membersOf(trip);
   if (!members) return broken(trip);
   const record = await defaults(trip);
-  const { submission, strays } = readJson(trip.page, members, claimsFor(trip, "new", record), record.row, wayOf(trip));
+  const { submission, strays } = readJson(
+    trip.page,
+    members,
+    { claims: claimsFor(trip, "new", record), stored: record.row },
+    wayOf(trip),
+  );
   if (strays.length > 0) return wrongMembers(trip, "new", record, strays);
   return withRecord(trip, await createRead(trip, submission));
 }
@@ -100,7 +110,10 @@ async function create(trip: Trip): Promise<Outcome> {
 async function remove(trip: Trip): Promise<Outcome> {
   const record = await meant(trip);
   if ("kind" in record) return record;
-  return removeRead(trip, readJson(trip.page, {}, claimsFor(trip, "delete", record), record.row).submission);
+  return removeRead(
+    trip,
+    readJson(trip.page, {}, { claims: claimsFor(trip, "delete", record), stored: record.row }).submission,
+  );
 }
 
 /** What operations do otherwise where JSON is spoken: they take objects instead of forms, and versions instead of tokens. */

@@ -161,7 +161,7 @@ const assignmentsOf = (ready: Ready, own: OwnPart | null): readonly Assignment[]
 /** The statement that saves one record by itself. */
 const alone = (ready: Ready, own: OwnPart | null): Statement => {
   const { trip, guard } = ready;
-  return saveStatement(trip.page, trip.key, guard, assignmentsOf(ready, own), trip.facts, logNoteOf(trip));
+  return saveStatement(trip, guard, assignmentsOf(ready, own), logNoteOf(trip));
 };
 
 async function writeOne(
@@ -172,7 +172,10 @@ async function writeOne(
   if (!ready) return [];
   const { trip, guard, submission } = ready;
   const { page, dependencies } = trip;
-  if (page.routine) return [await writeByRoutine(trip, page.routine, guard, submission.fields, own?.within ?? null)];
+  if (page.routine)
+    return [
+      await writeByRoutine(trip, page.routine, guard, { fields: submission.fields, within: own?.within ?? null }),
+    ];
   const [row] = await sendWrite(dependencies.database, alone(ready, own ?? null), own?.within);
   return [row ?? null];
 }

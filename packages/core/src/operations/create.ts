@@ -93,7 +93,7 @@ function judge({ trip, submission }: Given): { fields: readonly SubmittedField[]
   const { page } = trip;
   const fields = judgedFields(submission.fields);
   const checks = knownChecks(page, unknownColumns(page, submission.fields));
-  return { fields, problems: [...checkFields(trip, {}, fields), ...checkAcross(trip, {}, fields, checks)] };
+  return { fields, problems: [...checkFields(trip, {}, fields), ...checkAcross(trip, {}, fields, { checks })] };
 }
 
 /** Judges the record as the table has made it, defaults, generated columns and triggers included. */
@@ -104,7 +104,7 @@ async function judgeStored(trip: Trip): Promise<void> {
   const fields = page.fields
     .filter((field) => field.rules.some((rule) => rule.from === "page"))
     .map((field): SubmittedField => storedField(field, row));
-  const known = [...checkFields(trip, row, fields), ...checkAcross(trip, row, fields, page.checks, "all")];
+  const known = [...checkFields(trip, row, fields), ...checkAcross(trip, row, fields, { which: "all" })];
   const problems = [...known, ...(await lookUp(trip, row, fields, known))];
   // Thrown inside the transaction, so that nothing of it stays.
   if (problems.length > 0) throw new RefusedInside(problems);
@@ -130,7 +130,7 @@ async function write(
     return touched || (value !== null && isDecided(each)) ? [{ column: field.column, value }] : [];
   });
   const values = withOwn([...assignments, ...setValues(trip, "new", formValues({}, submission.fields))], own);
-  const statement = createStatement(page, values, facts, logNoteOf(trip), submission.claims.id);
+  const statement = createStatement(trip, values, logNoteOf(trip), submission.claims.id);
   const isJudged = unknownColumns(page, submission.fields).length > 0;
   const within: OwnPart["within"] =
     isJudged || own?.within

@@ -168,7 +168,7 @@ export async function earlierTry(kind: SaveKind, trip: Trip, all: readonly Given
     }
   }
   if (since.length === 0) return found;
-  noteStops(trip.recorder, "check", since, all.length);
+  noteStops(trip.recorder, "check", since, { all: all.length });
   return { is: "stopped", rows: since, said: null };
 }
 

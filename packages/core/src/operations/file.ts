@@ -43,7 +43,7 @@ export async function file(trip: Trip): Promise<Outcome> {
   const isText = column.type.kind === "text";
   async function* parts(): AsyncGenerator<string | Uint8Array> {
     for (let from = 1; ; from += partLength) {
-      const statement = filePartStatement(page, key, facts, column, from, partLength);
+      const statement = filePartStatement(trip, column, from, partLength);
       const [row] = await dependencies.database.run(statement);
       const part = row?.part ?? "";
       if (part !== "") yield isText ? part : bytesOf(part);

@@ -141,7 +141,7 @@ export function layOut(trip: Trip, form: FormKind, state: FormState, offers: Off
   const { page, key, facts } = trip;
   const { record, problems, conflicts } = state;
   const back = readBack(trip.request.query, trip.dependencies.signer);
-  const fields = prefillFields(trip, form, record, offers, state.typed).map((view) => ({
+  const fields = prefillFields(trip, form, record, { offers, typed: state.typed }).map((view) => ({
     ...view,
     problems: problems.filter((problem) => problem.field === view.field.column.name).map((problem) => problem.message),
     conflict: conflicts.find((conflict) => conflict.field === view.field.column.name) ?? null,
@@ -198,13 +198,10 @@ export const sentForm = (submission: Submission, record: StoredRecord, problems:
 export async function makeForm(trip: Trip, form: FormKind, state: FormState, lists?: Offers): Promise<FormView> {
   const { row } = state.record;
   const submitted = state.submission?.fields ?? [];
-  const offers = await completeOffers(
-    trip,
-    lists ?? (await loadLists(trip)),
-    formValues(row, submitted),
-    shownValues(row, submitted),
-    state.search,
-  );
+  const offers = await completeOffers(trip, lists ?? (await loadLists(trip)), shownValues(row, submitted), {
+    form: formValues(row, submitted),
+    search: state.search,
+  });
   return layOut(trip, form, state, offers);
 }
 

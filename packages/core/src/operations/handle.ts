@@ -316,8 +316,7 @@ function answered(
   outcome: Outcome,
   matched: MatchedRoute,
   recorder: Recorder,
-  request: PageRequest,
-  { signer }: Dependencies,
+  { request, signer }: { readonly request: PageRequest; readonly signer: Dependencies["signer"] },
 ): { readonly outcome: Outcome; readonly response: PageResponse } {
   try {
     return { outcome, response: answer(outcome, request, signer) };
@@ -346,7 +345,10 @@ export async function handle(
   dependencies: Dependencies,
 ): Promise<Handled> {
   const trip = new RoundTrip(request, dependencies);
-  const { outcome, response } = answered(await trip.outcome(matched), matched, trip.recorder, request, dependencies);
+  const { outcome, response } = answered(await trip.outcome(matched), matched, trip.recorder, {
+    request,
+    signer: dependencies.signer,
+  });
   const operation = operationOf(matched, request.method);
   if (isSaving(operation) && (outcome.kind === "saved" || outcome.kind === "unchanged")) {
     trip.recorder.note("answer", [

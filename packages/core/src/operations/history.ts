@@ -103,7 +103,7 @@ async function viewsOf(trip: Trip, entries: readonly SeenEntry[]): Promise<reado
   for (const { changes, before, after } of entries)
     for (const { field, old, new: now } of changes)
       values.set(field, [...(values.get(field) ?? []), ...(before ? [old] : []), ...(after ? [now] : [])]);
-  const offers = await completeOffers(trip, await loadLists(trip), {}, values, null);
+  const offers = await completeOffers(trip, await loadLists(trip), values);
   return entries.map(({ entry, changes: all, before, after }) => {
     const isMade = entry.operation === "insert";
     const changes = all.flatMap(({ field: name, old, new: now, hidden }) => {

@@ -63,17 +63,18 @@ function partOf(found: readonly Row[], { backward }: Place, length: number): Par
   };
 }
 
-/**
- * Goes along the list's order, from one stretch to the next where the first is too short.
- *
- * @param within the milliseconds that each statement may take; as many as any where it is left out
- */
+interface HowMuch {
+  readonly length?: number | undefined;
+  /** The milliseconds that each statement may take; as many as any where it is left out. */
+  readonly within?: number;
+}
+
+/** Goes along the list's order, from one stretch to the next where the first is too short. */
 export async function partAt(
   trip: Trip,
   asked: ListQuestion,
   place: Place,
-  length = listLength,
-  within?: number,
+  { length = listLength, within }: HowMuch = {},
 ): Promise<Part> {
   const { page, facts, dependencies } = trip;
   const question = await withCommonWords(trip, asked);
@@ -83,7 +84,7 @@ export async function partAt(
     const stretch = { withValue, backward: place.backward, beyond };
     const most = length - found.length;
     const counts = length === listLength && isCountable(trip);
-    const statement = listStatement(page, facts, question, stretch, most, counts);
+    const statement = listStatement(trip, question, stretch, { most, counts });
     found.push(...(await dependencies.database.run(within === undefined ? statement : { ...statement, within })));
     if (found.length > length) break;
     beyond = null;
@@ -111,26 +112,25 @@ export async function partWithin(
   trip: Trip,
   question: ListQuestion,
   place: Place,
-  length = listLength,
-  everywhere = true,
+  { length = listLength, everywhere = true }: { readonly length?: number; readonly everywhere?: boolean } = {},
 ): Promise<Part> {
-  if (!isNarrowed(question) || isSmall(trip.page.table)) return partAt(trip, question, place, length);
+  if (!isNarrowed(question) || isSmall(trip.page.table)) return partAt(trip, question, place, { length });
   const end = performance.now() + patience;
   try {
-    return await partAt(trip, question, place, length, atOnce);
+    return await partAt(trip, question, place, { length, within: atOnce });
   } catch (error) {
     if (!isRefusedAs(error, "took too long")) throw error;
   }
   const exact =
     everywhere || place.backward || place.beyond !== null ? null : await exactPart(trip, question, place, length);
-  return exact ?? lookAlong(trip, question, place, length, end);
+  return exact ?? lookAlong(trip, question, place, { length, end });
 }
 
 /** The rows that have what is looked for as a value, in full, by an index of their own; null where there are none, or too many to say much. */
 async function exactPart(trip: Trip, question: ListQuestion, place: Place, length: number): Promise<Part | null> {
   if (exactColumns(trip.page, question.search).length === 0 || question.search === "") return null;
   try {
-    const part = await partAt(trip, { ...question, exact: true }, place, length, atOnce);
+    const part = await partAt(trip, { ...question, exact: true }, place, { length, within: atOnce });
     return part.rows.length === 0 || part.more ? null : { ...part, more: true, exact: true };
   } catch (error) {
     if (isRefusedAs(error, "took too long", "bad value")) return null;
@@ -138,9 +138,14 @@ async function exactPart(trip: Trip, question: ListQuestion, place: Place, lengt
   }
 }
 
-/** Looks for rows step by step. @param end when it is to be answered, by the clock of `performance.now()` */
-async function lookAlong(trip: Trip, question: ListQuestion, place: Place, length: number, end: number): Promise<Part> {
-  const { page, facts, dependencies } = trip;
+/** Looks for rows step by step: `end` is when it is to be answered, by the clock of `performance.now()`. */
+async function lookAlong(
+  trip: Trip,
+  question: ListQuestion,
+  place: Place,
+  { length, end }: { readonly length: number; readonly end: number },
+): Promise<Part> {
+  const { page, dependencies } = trip;
   const { backward } = place;
   const found: Row[] = [];
   let stopped: Part["stopped"];
@@ -160,7 +165,8 @@ async function lookAlong(trip: Trip, question: ListQuestion, place: Place, lengt
       try {
         const [last] = await run(boundaryStatement(page, question.sort, stretch, step));
         const until = last ? placeOf(page, question.sort, last) : null;
-        found.push(...(await run(listStatement(page, facts, question, { ...stretch, until }, length - found.length))));
+        const most = length - found.length;
+        found.push(...(await run(listStatement(trip, question, { ...stretch, until }, { most }))));
         if (found.length > length) return partOf(found, place, length);
         if (!last) break;
         stopped = { at: last, looked: (stopped?.looked ?? 0) + step };

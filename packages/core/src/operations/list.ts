@@ -7,7 +7,7 @@ import type { Page } from "../page/page.js";
 import { isRefusedAs } from "../postgres/refusal.js";
 import { encodeSegment, queryText, recordAddress } from "../settings/bound/path.js";
 import { isSmall } from "../settings/bound/sorting.js";
-import { keyPartName, type ListQuestion, listLength, mostCounted, sortName } from "../statements/list.js";
+import { keyPartName, type ListQuestion, mostCounted, sortName } from "../statements/list.js";
 import { mayMake } from "../steps/access.js";
 import { readSaid } from "../steps/answer.js";
 import { readKey } from "../steps/key.js";
@@ -216,13 +216,13 @@ async function listView(
   try {
     // A program would take a few records for all of them.
     const everywhere = query[everywhereName] !== undefined || Boolean(request.api);
-    if (isSound) part = await partWithin(trip, question, place, listLength, everywhere);
+    if (isSound) part = await partWithin(trip, question, place, { everywhere });
     // Of a search that went on from where it was stopped, nothing more is an answer.
     const isSearched = isNarrowed(question) && !isSmall(page.table);
     if (isSound && part.rows.length === 0 && !isSearched && (place.beyond !== null || place.backward)) {
       // What was there is gone: the list begins anew.
       place = { backward: false, beyond: null };
-      part = await partWithin(trip, question, place, listLength, everywhere);
+      part = await partWithin(trip, question, place, { everywhere });
     }
   } catch (error) {
     if (filters.terms.length > 0 && isRefusedAs(error, "bad value", "bad statement")) {
@@ -231,7 +231,7 @@ async function listView(
     } else if (isNarrowed(question) && isRefusedAs(error, "took too long")) tooSlow = true;
     else throw error;
   }
-  noteList(recorder, question, filters, part, tooSlow);
+  noteList(recorder, question, filters, { part, tooSlow });
   const isFirst = place.backward ? !part.more : place.beyond === null;
   const isLast = place.backward ? place.beyond === null : !part.more;
   const { backward } = place;
@@ -278,8 +278,7 @@ function noteList(
   recorder: Trip["recorder"],
   { search, sort }: ListQuestion,
   filters: AskedFilters,
-  part: Part,
-  tooSlow: boolean,
+  { part, tooSlow }: { readonly part: Part; readonly tooSlow: boolean },
 ): void {
   recorder.note("load", [
     { name: "search", value: search || null },

@@ -30,7 +30,7 @@ async function neighbourOf(
   // One row is asked for first: mostly it is the one.
   for (let [passed, length] = [0, 1]; passed < mostPassed; passed += length, length = 50) {
     const place = { backward: by === "previous", beyond: placeOf(page, question.sort, last) };
-    const { rows, more, stopped } = await partWithin(trip, question, place, length);
+    const { rows, more, stopped } = await partWithin(trip, question, place, { length });
     const onward = by === "next" ? rows : rows.toReversed();
     const found = onward.find((each) => isEditableRow(page, each));
     if (found) return page.key.map((_, index) => found[keyPartName(index)] ?? "");

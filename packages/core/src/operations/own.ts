@@ -89,7 +89,7 @@ export class Own {
         const before = after.find(({ field }) => field.column.name === name);
         if (!before || !isTaken(before.field, form) || before.field.control === "file")
           throw new Error(`"${name}" is no field that this form takes`);
-        const read = readMember(page, before.field, value as Json, new Map());
+        const read = readMember(page, before.field, value as Json);
         if (before.field.column.sensitive) this.trip.recorder.cover(read.value);
         // As the field would show it, so that it is read as the same where the form comes back.
         const text = read.problem ? before.text : read.value === null ? "" : show(before.field, read.value, page).text;

@@ -44,7 +44,7 @@ export async function withPicks(given: Given): Promise<Picked> {
       });
       continue;
     }
-    const picked = asPicked(submission, field, value, page, dependencies.signer);
+    const picked = asPicked(submission, field, value, trip);
     fields = fields.map((each) => (each.field === field ? picked : each));
   }
   return { given: { trip, submission: { ...submission, fields, search } }, problems };

@@ -22,7 +22,9 @@ async function relatedList(trip: Trip, relation: Relation, row: Row): Promise<Re
   const { sort } = page.list;
   const filters = given.map(({ column, value }) => ({ column, value, is: "equal" as const }));
   const place = { backward: false, beyond: null };
-  const { rows, more } = await partAt({ ...trip, page, facts }, { search: "", sort, filters }, place, mostRelated);
+  const { rows, more } = await partAt({ ...trip, page, facts }, { search: "", sort, filters }, place, {
+    length: mostRelated,
+  });
   const isFiltered = given.every(({ column }) =>
     page.list.filters.some((filter) => filter.column === column && filter.way.by !== "presence"),
   );

@@ -50,14 +50,14 @@ async function viewOf(trip: Trip, record: StoredRecord, said: string | null): Pr
   const { page, key, dependencies } = trip;
   const shown = new Map(Object.entries(record.row).map(([name, value]) => [name, [value]]));
   const [dependents, lists] = await Promise.all([dependentPaths(trip), loadLists(trip)]);
-  const offers = await completeOffers(trip, lists, record.row, shown, null);
+  const offers = await completeOffers(trip, lists, shown, { form: record.row });
   return {
     page,
     key,
     row: record.row,
     title: titleOf(page, record.row, key),
     kept: listQuery(page, trip.request.query),
-    fields: prefillFields(trip, "edit", record, offers),
+    fields: prefillFields(trip, "edit", record, { offers }),
     dependents,
     said,
     token: writeToken(claimsFor(trip, "delete", record), dependencies.signer),
@@ -102,7 +102,7 @@ const removal: SaveKind = {
     if (!ready) return [];
     const { trip, submission } = ready;
     const { page, key, facts, dependencies } = trip;
-    const statement = removeStatement(page, key, submission.claims.row, facts, logNoteOf(trip));
+    const statement = removeStatement(trip, submission.claims.row, logNoteOf(trip));
     const [row] = await sendWrite(dependencies.database, statement, own?.within);
     return [row ?? null];
   },

@@ -51,7 +51,7 @@ async function offersFor(trip: Trip, records: readonly StoredRecord[], sent: rea
   const add = (name: string, value: Stored): void => void shown.set(name, [...(shown.get(name) ?? []), value]);
   for (const { row } of records) for (const [name, value] of Object.entries(row)) add(name, value);
   for (const { submission } of sent) for (const { field, value } of submission.fields) add(field.column.name, value);
-  return completeOffers(trip, await loadLists(trip), {}, shown, null);
+  return completeOffers(trip, await loadLists(trip), shown);
 }
 
 /** A row's page without the fields that have come to have more choices than a list holds: they are shown, since a row has no place for a search. */

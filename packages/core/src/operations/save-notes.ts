@@ -43,8 +43,7 @@ export function noteStops(
   recorder: Recorder,
   step: "check" | "compare" | "write",
   stops: readonly Stopped[],
-  all: number,
-  said = "",
+  { all, said = "" }: { readonly all: number; readonly said?: string },
 ): void {
   const isOne = all === 1;
   const refused = said === "" ? [] : [{ name: "refused", value: said }];

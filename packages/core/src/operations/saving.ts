@@ -146,7 +146,7 @@ async function refused(kind: SaveKind, trip: Trip, ready: readonly Ready[], erro
   const [first] = ready;
   if (!first || !(error instanceof RefusedInside || error instanceof DatabaseRefusal)) throw error;
   const stop = (rows: readonly Stopped[], said: string): Ending => {
-    noteStops(trip.recorder, "write", rows, ready.length, said);
+    noteStops(trip.recorder, "write", rows, { all: ready.length, said });
     return { is: "stopped", rows, said: rows.length > 0 ? null : said };
   };
   if (error instanceof RefusedInside) {
@@ -188,7 +188,7 @@ async function write(kind: SaveKind, trip: Trip, all: readonly Ready[], turn: nu
     );
     const stops = again.filter(isStopped);
     if (stops.length > 0) {
-      noteStops(trip.recorder, "compare", stops, all.length);
+      noteStops(trip.recorder, "compare", stops, { all: all.length });
       return { is: "stopped", rows: stops, said: null };
     }
     // Others were faster every time: as good as too many at once.
@@ -206,7 +206,7 @@ async function write(kind: SaveKind, trip: Trip, all: readonly Ready[], turn: nu
     }),
   );
   const stops = ends.filter(isStopped);
-  if (stops.length > 0) noteStops(trip.recorder, "write", stops, all.length);
+  if (stops.length > 0) noteStops(trip.recorder, "write", stops, { all: all.length });
   return stops.length > 0 ? { is: "stopped", rows: stops, said: null } : { is: "saved", rows: ends as Done[] };
 }
 
@@ -233,7 +233,7 @@ async function way(kind: SaveKind, trip: Trip, all: readonly Given[]): Promise<E
   if (stops.length > 0) {
     const made = await madeBefore(kind, trip, all);
     if (made) return made;
-    noteStops(trip.recorder, "check", stops, rest.length);
+    noteStops(trip.recorder, "check", stops, { all: rest.length });
     return { is: "stopped", rows: stops, said: null };
   }
   trip.recorder.note("check", [{ name: "problems", value: "none" }]);

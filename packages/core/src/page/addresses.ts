@@ -1,5 +1,4 @@
-import type { Finding, Repair } from "../findings/finding.js";
-import type { FindingCode } from "../findings/finding-codes.js";
+import type { Finding, Remark, Repair } from "../findings/finding.js";
 import type { Page } from "./page.js";
 import type { ParsedPage } from "./parse.js";
 
@@ -32,28 +31,24 @@ export function reviewAddresses(pages: readonly PlacedPage[]): ReadonlyMap<strin
   const say = (
     placed: PlacedPage,
     severity: Finding["severity"],
-    code: FindingCode,
-    message: string,
-    repair?: Repair,
+    remark: Pick<Remark, "code" | "message" | "repair">,
   ): void => {
     const { page, parsed } = placed;
     if (parsed)
       findings.set(page.name, [
         ...(findings.get(page.name) ?? []),
-        parsed.finding(severity, code, message, ["path"], 0, false, repair),
+        parsed.finding(severity, { ...remark, path: ["path"] }),
       ]);
   };
   for (const placed of pages) {
     const { path } = placed.page;
     const other = taken.get(path.list);
     if (other)
-      say(
-        placed,
-        "error",
-        "address-taken",
-        `The address ${path.list} is already that of the page ${other.name}.`,
-        another(placed.page, pages),
-      );
+      say(placed, "error", {
+        code: "address-taken",
+        message: `The address ${path.list} is already that of the page ${other.name}.`,
+        repair: another(placed.page, pages),
+      });
     else taken.set(path.list, placed.page);
   }
   for (const placed of pages) {
@@ -62,12 +57,10 @@ export function reviewAddresses(pages: readonly PlacedPage[]): ReadonlyMap<strin
       const above = taken.get(`/${listSegments.slice(0, length).join("/")}`);
       if (!above) continue;
       const hidden = listSegments.slice(length).join("/");
-      say(
-        placed,
-        "warning",
-        "address-below",
-        `The address lies below that of the page ${above.name}: a record there with the key ${hidden} can't be reached.`,
-      );
+      say(placed, "warning", {
+        code: "address-below",
+        message: `The address lies below that of the page ${above.name}: a record there with the key ${hidden} can't be reached.`,
+      });
     }
   }
   return findings;

@@ -22,10 +22,11 @@ function tableOf(parsed: ParsedPage, tables: readonly Table[]): Table | Finding 
   if (table) return table;
   const known = tables.map(tableName);
   const hint = nearest(name, known) === undefined ? "" : suggestion(name, known);
-  return parsed.finding("error", "unknown-table", `There is no table "${name}" that this connection may read.${hint}`, [
-    "record",
-    "table",
-  ]);
+  return parsed.finding("error", {
+    code: "unknown-table",
+    message: `There is no table "${name}" that this connection may read.${hint}`,
+    path: ["record", "table"],
+  });
 }
 
 /** The table with the columns marked that are files of the page, or whose values are told to nobody. */

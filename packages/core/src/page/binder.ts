@@ -1,7 +1,7 @@
 import { mostStepsOfPage, writtenSteps } from "../condition/budget.js";
 import type { Condition, ValueExpression } from "../condition/expression.js";
 import { parseCondition, parseValue } from "../condition/parse.js";
-import { type Finding, mostFindings, type Repair, type Stopped } from "../findings/finding.js";
+import { type Finding, type MoreOfError, type MoreOfWarning, mostFindings, type Repair } from "../findings/finding.js";
 import type { FindingCode } from "../findings/finding-codes.js";
 import { parseTemplate, type Template } from "../settings/bound/template.js";
 import type { PageContext } from "../settings/context.js";
@@ -64,14 +64,13 @@ export class Binder implements PageContext {
   /** The settings of one of the page's fields; undefined where there is none of that name. */
   readonly settingsOf = (name: string): FieldSettings | undefined => this.settings.get(name);
 
-  error(code: FindingCode, message: string, path: Path, offset = 0, key = false, repair?: Repair): null {
-    this.findings.push(this.parsed.finding("error", code, message, path, offset, key, repair));
+  error(code: FindingCode, message: string, path: Path, more: MoreOfError = {}): null {
+    this.findings.push(this.parsed.finding("error", { code, message, path, ...more }));
     return null;
   }
 
-  warning(code: FindingCode, message: string, path: Path, repair?: Repair, stops?: Stopped): void {
-    const finding = this.parsed.finding("warning", code, message, path, 0, false, repair);
-    this.findings.push(stops ? { ...finding, stops } : finding);
+  warning(code: FindingCode, message: string, path: Path, more: MoreOfWarning = {}): void {
+    this.findings.push(this.parsed.finding("warning", { code, message, path, ...more }));
   }
 
   column(name: string, path: Path, key = false): Column | null {
@@ -83,9 +82,7 @@ export class Binder implements PageContext {
       "unknown-column",
       `The table ${tableName(this.table)} has no column "${name}".${suggestion(name, known)}`,
       path,
-      0,
-      key,
-      spelling(name, known) ?? (key ? takeOff(name) : undefined),
+      { key, repair: spelling(name, known) ?? (key ? takeOff(name) : undefined) },
     );
   }
 
@@ -93,7 +90,7 @@ export class Binder implements PageContext {
   unknownField(name: string, path: Path, key = false): void {
     const known = this.fieldNames;
     const message = `This page has no field "${name}".${suggestion(name, known)}`;
-    this.error("unknown-field", message, path, 0, key, spelling(name, known));
+    this.error("unknown-field", message, path, { key, repair: spelling(name, known) });
   }
 
   template(text: string, path: Path): Template {
@@ -107,14 +104,10 @@ export class Binder implements PageContext {
     const result = parseCondition(source, this.table, hasForm ? this.table : null);
     if (result.ok) return this.affordable(result.condition, path);
     const { message, offset, misspelt } = result.problem;
-    return this.error(
-      "condition",
-      message,
-      path,
+    return this.error("condition", message, path, {
       offset,
-      false,
-      misspelt && { what: `write ${misspelt.right}`, ...misspelt },
-    );
+      repair: misspelt && { what: `write ${misspelt.right}`, ...misspelt },
+    });
   }
 
   /** A condition that the page still has steps for. */
@@ -141,6 +134,6 @@ export class Binder implements PageContext {
       return this.error("condition", `${source} is no ${column.type.shown}, as ${column.name} is.`, path);
     }
     const { message, offset } = result.problem;
-    return this.error("condition", message, path, offset);
+    return this.error("condition", message, path, { offset });
   }
 }

@@ -41,11 +41,11 @@ export class FieldBinder implements FieldContext {
         "control",
         `A ${column.type.shown} can't be shown in a control "${wanted}". Possible: ${possible.join(", ")}.`,
         [...this.path, "control"],
-        0,
-        false,
         {
-          what: `show ${column.name} as the table says`,
-          edits: [{ do: "set", path: ["fields", column.name, "control"], value: undefined }],
+          repair: {
+            what: `show ${column.name} as the table says`,
+            edits: [{ do: "set", path: ["fields", column.name, "control"], value: undefined }],
+          },
         },
       );
     return wanted ?? ownControl(column, choices);

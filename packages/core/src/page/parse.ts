@@ -1,7 +1,6 @@
 import * as v from "valibot";
 import { type Document, isMap, isNode, isScalar, isSeq, LineCounter, type Node } from "yaml";
-import { byPlace, capped, type Finding, mostFindings, type Repair } from "../findings/finding.js";
-import type { FindingCode } from "../findings/finding-codes.js";
+import { byPlace, capped, type Finding, mostFindings, type Remark, type Repair } from "../findings/finding.js";
 import type { Path } from "../findings/path-in-file.js";
 import { misspelt, suggestion } from "../values/nearest.js";
 import { contentOfDocument } from "./content.js";
@@ -14,20 +13,8 @@ export type { Path };
 /** A page file that was read: its content, and the place of every part. */
 export interface ParsedPage {
   readonly file: PageFile;
-  /**
-   * A finding at the value of `path`, `offset` characters into a one-line value; the nearest part that exists is taken.
-   *
-   * @param key whether it is about the last name of the path itself, not about its value
-   */
-  finding(
-    severity: Finding["severity"],
-    code: FindingCode,
-    message: string,
-    path: Path,
-    offset?: number,
-    key?: boolean,
-    repair?: Repair | undefined,
-  ): Finding;
+  /** A remark with its line and column. */
+  finding(severity: Finding["severity"], remark: Remark): Finding;
 }
 
 export type ParseResult =
@@ -52,12 +39,7 @@ function nodeAt(document: Document, path: Path, key = false): Node | null {
 function finder(document: Document, lines: LineCounter) {
   return (
     severity: Finding["severity"],
-    code: FindingCode,
-    message: string,
-    path: Path,
-    offset = 0,
-    key = false,
-    repair?: Repair | undefined,
+    { path, offset = 0, key = false, code, message, repair, stops, change }: Remark,
   ): Finding => {
     const node = nodeAt(document, path, key);
     const quote = isScalar(node) && (node.type === "QUOTE_DOUBLE" || node.type === "QUOTE_SINGLE") ? 1 : 0;
@@ -69,6 +51,8 @@ function finder(document: Document, lines: LineCounter) {
       line: Math.max(1, position.line),
       column: Math.max(1, position.col),
       ...(repair ? { repair } : {}),
+      ...(stops ? { stops } : {}),
+      ...(change ? { change } : {}),
     };
   };
 }
@@ -139,32 +123,27 @@ function toFinding(issue: v.BaseIssue<unknown>, find: Finder): Finding {
   const name = String(path.at(-1) ?? "");
   if (issue.type === "strict_object" && issue.expected === "never") {
     const known = namesAt(path.slice(0, -1));
-    return find(
-      "error",
-      "unknown-name",
-      `"${name}" is not a name that a page file knows here.${suggestion(name, known)}`,
+    return find("error", {
+      code: "unknown-name",
+      message: `"${name}" is not a name that a page file knows here.${suggestion(name, known)}`,
       path,
-      0,
-      true,
-      spelling(name, known),
-    );
+      key: true,
+      repair: spelling(name, known),
+    });
   }
-  if (issue.received === "undefined") return find("error", "missing", `"${name}" is missing.`, path);
+  if (issue.received === "undefined") return find("error", { code: "missing", message: `"${name}" is missing.`, path });
   if (issue.type === "picklist" || issue.type === "literal" || issue.type === "union") {
     const given = typeof issue.input === "string" ? issue.input : JSON.stringify(issue.input);
     const names = [...knownNames(issue), ...namesAt(path)];
-    return find(
-      "error",
-      "unknown-value",
-      `${given} is not possible here.${suggestion(given, names)}${names.length ? ` Possible: ${names.join(", ")}.` : ""}`,
+    return find("error", {
+      code: "unknown-value",
+      message: `${given} is not possible here.${suggestion(given, names)}${names.length ? ` Possible: ${names.join(", ")}.` : ""}`,
       path,
-      0,
-      false,
-      spelling(given, names),
-    );
+      repair: spelling(given, names),
+    });
   }
   const said = issue.message.startsWith("must") ? issue.message : `must be ${issue.expected ?? "different"}`;
-  return find("error", "wrong-value", `"${name}" ${said}.`, path);
+  return find("error", { code: "wrong-value", message: `"${name}" ${said}.`, path });
 }
 
 /** The text as a document of which every place is known: needed where something is to be said of it. */
@@ -221,7 +200,13 @@ export function parsePage(text: string): ParseResult {
     if (content === undefined)
       return {
         ok: false,
-        findings: [find("error", "not-yaml", "Its aliases (*name) stand for more than a page file may hold.", [])],
+        findings: [
+          find("error", {
+            code: "not-yaml",
+            message: "Its aliases (*name) stand for more than a page file may hold.",
+            path: [],
+          }),
+        ],
       };
   }
   const find: Finder = (...asked) => whole().find(...asked);

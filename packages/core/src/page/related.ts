@@ -65,7 +65,9 @@ export function reviewRelated(
       const findings = page.related.flatMap(({ name, by }, index): Finding[] => {
         const say = (message: string, repair?: Repair): Finding[] => {
           const { parsed } = placed;
-          return parsed ? [parsed.finding("warning", "related", message, ["related", index], 0, false, repair)] : [];
+          return parsed
+            ? [parsed.finding("warning", { code: "related", message, path: ["related", index], repair })]
+            : [];
         };
         const other = all.get(name);
         if (!other && (others === null || others.includes(name))) return [];

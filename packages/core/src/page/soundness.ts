@@ -27,8 +27,7 @@ function reviewNew(page: Page, say: Say): void {
       "not-granted",
       "This connection may not insert into the table, so no new record is made: grant INSERT, or leave new out.",
       path,
-      leaveOut("new"),
-      { stops: "new" },
+      { repair: leaveOut("new"), stops: "new" },
     );
     return;
   }
@@ -39,7 +38,7 @@ function reviewNew(page: Page, say: Say): void {
     if (column.nullable || column.default !== null || column.written === "always" || given) continue;
     if (!column.granted.insert && page.fields.some((field) => field.column === column && !field.readOnly)) {
       const message = `A new record needs ${column.name}, which this connection may not insert, so none is made: grant INSERT.`;
-      say("warning", "not-granted", message, path, undefined, { stops: "new" });
+      say("warning", "not-granted", message, path, { stops: "new" });
       continue;
     }
     say(
@@ -48,10 +47,12 @@ function reviewNew(page: Page, say: Say): void {
       `A new record needs ${column.name}, which has neither a default nor a field that may be filled in.`,
       path,
       {
-        what: `put ${column.name} on the page`,
-        edits: [{ do: "add-fields", names: [column.name], before: null }],
+        repair: {
+          what: `put ${column.name} on the page`,
+          edits: [{ do: "add-fields", names: [column.name], before: null }],
+        },
+        stops: "new",
       },
-      { stops: "new" },
     );
   }
 }
@@ -64,7 +65,12 @@ function reviewOpen({ access }: Page, say: Say): void {
     "open-to-everybody",
     'Nothing says who may open this page, so everybody may who is signed in. Give it access.open, or write open: "true" where that is meant.',
     ["path"],
-    { what: "say that everybody may open it", edits: [{ do: "set", path: ["access", "open"], value: "true" }] },
+    {
+      repair: {
+        what: "say that everybody may open it",
+        edits: [{ do: "set", path: ["access", "open"], value: "true" }],
+      },
+    },
   );
 }
 
@@ -115,7 +121,6 @@ function reviewFilters({ table, key, list }: Page, say: Say): void {
       "slow-list",
       `No index begins with ${column.name}, so where a filter leaves few records the list reads all rows of ${tableName(table)}${about(table)}. ${toMake("one", [cost])}: ${change.up}`,
       ["list", "filter", index],
-      undefined,
       { change },
     );
   }
@@ -163,7 +168,6 @@ function reviewSearch({ table, list }: Page, parsed: ParsedPage, say: Say): void
     "slow-list",
     `A search reads all rows of ${tableName(table)}${about(table)}, so it answers within two seconds with what it has found so far, and goes on when asked. ${advice.join(" ")}`,
     path,
-    undefined,
     change && { change },
   );
 }
@@ -181,7 +185,6 @@ function reviewOrder(page: Page, parsed: ParsedPage, say: Say): void {
     "slow-list",
     `No index keeps ${tableName(table)} in the order of ${list.sort.column.name}, so each part of the list reads all of its rows${about(table)}. ${toMake("one", [cost])}: ${change.up}`,
     parsed.file.list?.sort === undefined ? ["record", "key"] : ["list", "sort"],
-    undefined,
     { change },
   );
 }
@@ -203,8 +206,7 @@ function reviewRights(page: Page, parsed: ParsedPage, say: Say): void {
       "not-granted",
       "This connection may not delete from the table, so no record is deleted: grant DELETE, or leave delete out.",
       ["access", "delete"],
-      leaveOut("delete"),
-      { stops: "delete" },
+      { repair: leaveOut("delete"), stops: "delete" },
     );
   for (const { name, settings, path } of fieldsIn(parsed.file)) {
     const column = columnOf(page.table, name);
@@ -223,7 +225,7 @@ function reviewRights(page: Page, parsed: ParsedPage, say: Say): void {
       "not-granted",
       `This connection may not update ${name}, so it is shown only: grant UPDATE, or say read-only.`,
       path,
-      { what: "say read-only", edits: [{ do: "set", path: ["fields", name, "read-only"], value: true }] },
+      { repair: { what: "say read-only", edits: [{ do: "set", path: ["fields", name, "read-only"], value: true }] } },
     );
   }
 }
@@ -234,8 +236,8 @@ function reviewRights(page: Page, parsed: ParsedPage, say: Say): void {
  */
 export function reviewAgainstTable(page: Page, parsed: ParsedPage): readonly Finding[] {
   const findings: Finding[] = [];
-  const say: Say = (severity, code, message, path, repair, more) =>
-    void findings.push({ ...parsed.finding(severity, code, message, path, 0, false, repair), ...more });
+  const say: Say = (severity, code, message, path, more = {}) =>
+    void findings.push(parsed.finding(severity, { code, message, path, ...more }));
   const fields = new Map(page.fields.map((field) => [field.column.name, field]));
   for (const { name, settings, path } of fieldsIn(parsed.file)) {
     const field = fields.get(name);

@@ -84,7 +84,7 @@ function review(side: Side, { bound }: Bound, { column, rules, path, say }: Revi
       "contradiction",
       `A ${shown} has no order in which there could be a ${side.label.toLowerCase()}.`,
       path,
-      takeOffRule(path),
+      { repair: takeOffRule(path) },
     );
     return;
   }
@@ -97,7 +97,7 @@ function review(side: Side, { bound }: Bound, { column, rules, path, say }: Revi
       "contradiction",
       `No value can be ${isMin ? "at least" : "at most"} ${bound} and ${isMin ? "at most" : "at least"} ${outside} at once.`,
       path,
-      takeOffRule(path),
+      { repair: takeOffRule(path) },
     );
     return;
   }
@@ -108,7 +108,7 @@ function review(side: Side, { bound }: Bound, { column, rules, path, say }: Revi
       "looser-than-table",
       `The table takes ${isMin ? "nothing below" : "nothing above"} ${looser}, so the rule's ${bound} says nothing.`,
       path,
-      takeOffRule(path),
+      { repair: takeOffRule(path) },
     );
 }
 

@@ -27,13 +27,9 @@ export const maxLength: RuleKind<number, number> = {
   review: (characters, { column, path, say }) => {
     const { maxLength: most } = column.type;
     if (most !== null && characters > most)
-      say(
-        "warning",
-        "looser-than-table",
-        `The table takes ${most} characters at most, the rule ${characters}.`,
-        path,
-        takeOffRule(path),
-      );
+      say("warning", "looser-than-table", `The table takes ${most} characters at most, the rule ${characters}.`, path, {
+        repair: takeOffRule(path),
+      });
   },
   counted: (characters, column) => ({
     by: "predicate",

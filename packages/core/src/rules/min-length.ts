@@ -32,7 +32,7 @@ export const minLength: RuleKind<number, number> = {
         "contradiction",
         `No text can have at least ${characters} and at most ${most} characters at once.`,
         path,
-        takeOffRule(path),
+        { repair: takeOffRule(path) },
       );
   },
   counted: (characters, column) => ({

@@ -46,8 +46,10 @@ export const oneOf: RuleKind<Values, Values> = {
       `The table does not take ${refused.map((each) => `"${each}"`).join(", ")} for ${column.name}. It takes: ${known?.join(", ")}.`,
       path,
       {
-        what: `leave out ${refused.join(", ")}`,
-        edits: [{ do: "set", path: ["fields", ...path.slice(2), "one-of"], value: left }],
+        repair: {
+          what: `leave out ${refused.join(", ")}`,
+          edits: [{ do: "set", path: ["fields", ...path.slice(2), "one-of"], value: left }],
+        },
       },
     );
   },

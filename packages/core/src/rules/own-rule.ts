@@ -84,7 +84,7 @@ function kindFrom(own: AnyOwnRule): AnyRule {
           "contradiction",
           `The rule ${name} is for ${fits.join(", ")}, and this column is ${column.type.shown}: add fits: ["${column.type.kind}"] to the rule, if it can judge one.`,
           path,
-          takeOffRule(path),
+          { repair: takeOffRule(path) },
         );
     },
   };

@@ -1,7 +1,7 @@
 import type * as v from "valibot";
 import type { Condition } from "../condition/expression.js";
 import type { Facts } from "../condition/facts.js";
-import type { Finding, Repair } from "../findings/finding.js";
+import type { Finding, MoreOfError, MoreOfWarning, Remark, Repair } from "../findings/finding.js";
 import type { FindingCode } from "../findings/finding-codes.js";
 import type { Path } from "../findings/path-in-file.js";
 import type { MessageCode } from "../messages/catalog.js";
@@ -37,8 +37,8 @@ export type Wrong = readonly [MessageCode, Readonly<Record<string, string | numb
 /** What reading a rule needs of the page that is being bound. */
 export interface RuleContext {
   readonly table: Table;
-  error(code: FindingCode, message: string, path: Path, offset?: number, key?: boolean, repair?: Repair): null;
-  warning(code: FindingCode, message: string, path: Path, repair?: Repair): void;
+  error(code: FindingCode, message: string, path: Path, more?: MoreOfError): null;
+  warning(code: FindingCode, message: string, path: Path, more?: MoreOfWarning): void;
   condition(source: string | undefined, hasForm: boolean, path: Path): Condition | null;
   /** Counts a condition among those of the page. @returns null where they take too many steps with it */
   affordable(condition: Condition, path: Path): Condition | null;
@@ -49,8 +49,7 @@ export type Say = (
   code: FindingCode,
   message: string,
   path: Path,
-  repair?: Repair,
-  more?: Pick<Finding, "change" | "stops">,
+  more?: Pick<Remark, "repair" | "change" | "stops">,
 ) => void;
 
 /** What a rule is held against when a page is reviewed: the field's other rules, its own place, and who is told. */

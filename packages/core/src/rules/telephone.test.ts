@@ -59,12 +59,7 @@ describe("the rule telephone", () => {
 
   test("asks browsers for a control for telephone numbers", () => {
     const { page } = fieldOf("telephone");
-    const fields = prefillFields(
-      tripOf({ page }),
-      "edit",
-      recordOf({ ...mv014, notes: "+44 20 7946 0018" }),
-      new Map(),
-    );
+    const fields = prefillFields(tripOf({ page }), "edit", recordOf({ ...mv014, notes: "+44 20 7946 0018" }));
     const view: FormView = {
       page,
       form: "edit",

@@ -82,7 +82,9 @@ export const telephone: RuleKind<Telephone, Setting> = {
   attributes: () => ({ type: "tel" }),
   review: (_, { column, path, say }) => {
     if (column.type.kind !== "text")
-      say("error", "contradiction", `A ${column.type.shown} can't be a telephone number.`, path, takeOffRule(path));
+      say("error", "contradiction", `A ${column.type.shown} can't be a telephone number.`, path, {
+        repair: takeOffRule(path),
+      });
   },
   enforcement: ({ stored }, column) =>
     stored === "e164"

@@ -35,6 +35,6 @@ export const textFormRule = ({
   schema: () => ({ format }),
   review: (_, { column, path, say }) => {
     if (column.type.kind !== "text")
-      say("error", "contradiction", `A ${column.type.shown} can't be ${words}.`, path, takeOffRule(path));
+      say("error", "contradiction", `A ${column.type.shown} can't be ${words}.`, path, { repair: takeOffRule(path) });
   },
 });

@@ -1,7 +1,7 @@
 import type { ValueExpression } from "../condition/expression.js";
 import type { Choices } from "../controls/choice-source.js";
 import type { Control } from "../controls/index.js";
-import type { Repair, Stopped } from "../findings/finding.js";
+import type { MoreOfWarning } from "../findings/finding.js";
 import type { FindingCode } from "../findings/finding-codes.js";
 import type { Path } from "../findings/path-in-file.js";
 import type { RuleContext } from "../rules/rule.js";
@@ -38,7 +38,7 @@ export interface PageContext extends RuleContext {
   /** The settings of one of the page's fields in the file; undefined where there is none of that name. */
   settingsOf(name: string): GivenField | undefined;
   isKey(column: Column): boolean;
-  warning(code: FindingCode, message: string, path: Path, repair?: Repair, stops?: Stopped): void;
+  warning(code: FindingCode, message: string, path: Path, more?: MoreOfWarning): void;
   /** A column of the table; null, and said, where there is none of that name. @param key whether it is a name of the file's own */
   column(name: string, path: Path, key?: boolean): Column | null;
   /** Says that a name, which should be one of the page's fields, is none. */

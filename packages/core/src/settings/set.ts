@@ -35,7 +35,7 @@ function setColumn(name: string, given: SetGiven, binder: PageContext, path: Pat
   if (!column) return [];
   const { to, on } = partsOf(given);
   const refuse = (message: string): [] => {
-    binder.error("set", message, path, 0, true);
+    binder.error("set", message, path, { key: true });
     return [];
   };
   if (column.written === "always") return refuse(`${name} is always given by the table: it can't be set.`);
@@ -48,16 +48,14 @@ function setColumn(name: string, given: SetGiven, binder: PageContext, path: Pat
       "not-granted",
       `This connection may not update ${name}, so no record is saved: grant UPDATE, or set it on new only.`,
       path,
-      undefined,
-      "edit",
+      { stops: "edit" },
     );
   if (on !== "save" && binder.given("access", "new") && !column.granted.insert)
     binder.warning(
       "not-granted",
       `This connection may not insert ${name}, so no new record is made: grant INSERT, or set it on save only.`,
       path,
-      undefined,
-      "new",
+      { stops: "new" },
     );
   const place = typeof given === "string" ? path : [...path, "to"];
   const value = binder.value(to, column, place, true);

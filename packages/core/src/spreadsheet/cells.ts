@@ -144,6 +144,12 @@ export const plainCell = (cell: string): string =>
 /** A text as programs save it that drop tabs and what else has no place in a cell. */
 const withoutControls = (text: string): string => [...text].filter((sign) => sign === "\n" || sign >= " ").join("");
 
+/** How numbers and words are written in a file. */
+interface CellWay {
+  readonly language: Language;
+  readonly hasDecimalComma: boolean;
+}
+
 /**
  * Whether a cell holds what was shown, as far as a spreadsheet leaves that alone.
  *
@@ -153,8 +159,7 @@ export function isAsShown(
   cell: string,
   shown: string,
   { column }: Pick<Field, "column">,
-  options: readonly Option[],
-  { language, hasDecimalComma }: { readonly language: Language; readonly hasDecimalComma: boolean },
+  { language, hasDecimalComma, options }: CellWay & { readonly options: readonly Option[] },
 ): boolean {
   const text = plainCell(cell);
   if (text === shown || cell === shown) return true;
@@ -175,7 +180,7 @@ export function isAsShown(
 export function typedText(
   cell: string,
   { column }: Pick<Field, "column">,
-  { language, hasDecimalComma }: { readonly language: Language; readonly hasDecimalComma: boolean },
+  { language, hasDecimalComma }: CellWay,
 ): string {
   const text = plainCell(cell);
   const { kind } = column.type;

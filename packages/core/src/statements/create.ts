@@ -1,8 +1,7 @@
-import type { Facts } from "../condition/facts.js";
 import { answered, entryInsert, type LogNote, notePlaces, remainsPredicate, returned } from "../log/entry.js";
-import type { Page } from "../page/page.js";
 import { Parameters, quoted, quotedTable, type Statement } from "../postgres/statement.js";
 import type { Column } from "../table/model.js";
+import type { OfRecord } from "./of-record.js";
 import type { Assignment } from "./save.js";
 
 /** What stands in the error of a statement that has refused itself, since a trigger kept its row from the table. */
@@ -37,9 +36,8 @@ export const defaultsStatement = (columns: readonly Column[]): Statement => ({
  * @param form the id of the form
  */
 export function createStatement(
-  page: Page,
+  { page, facts }: Pick<OfRecord, "page" | "facts">,
   assignments: readonly Assignment[],
-  facts: Facts,
   note: LogNote,
   form: string,
 ): Statement {

@@ -1,9 +1,8 @@
-import type { Facts } from "../condition/facts.js";
 import { predicate } from "../condition/to-sql.js";
-import type { Page } from "../page/page.js";
 import { keyPredicate } from "../postgres/key-predicate.js";
 import { Parameters, quoted, quotedTable, type Statement } from "../postgres/statement.js";
 import type { Column } from "../table/model.js";
+import type { OfRecord } from "./of-record.js";
 
 /**
  * A part of a file in a record that the actor may see: bytes in hexadecimal digits, or characters.
@@ -11,9 +10,7 @@ import type { Column } from "../table/model.js";
  * @param from the first byte, or character, counted from one
  */
 export function filePartStatement(
-  page: Page,
-  key: readonly string[],
-  facts: Facts,
+  { page, key, facts }: OfRecord,
   column: Column,
   from: number,
   length: number,

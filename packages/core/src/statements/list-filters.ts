@@ -9,7 +9,11 @@ export type FilterTerm =
   | { readonly column: Column; readonly is: "from" | "to"; readonly value: string; readonly zone?: string };
 
 /** The beginning of a day, or of the next one, as a value of the column: what an index on the column can be asked. */
-function dayBound({ type }: Column, placeholder: string, next: boolean, zone: string, parameters: Parameters): string {
+function dayBound(
+  { type }: Column,
+  { placeholder, next, zone }: { readonly placeholder: string; readonly next: boolean; readonly zone: string },
+  parameters: Parameters,
+): string {
   const day = next ? `(${placeholder} + 1)::timestamp` : `${placeholder}::timestamp`;
   return type.kind === "timestamptz" ? `(${day} AT TIME ZONE ${parameters.add(zone, "text")})` : day;
 }
@@ -30,7 +34,11 @@ export function filterPredicate(term: FilterTerm, alias: string, parameters: Par
       const { zone, value, is } = term;
       if (zone === undefined)
         return `${theirs} ${is === "from" ? ">=" : "<="} ${parameters.add(value, column.type.cast)}`;
-      const bound = dayBound(column, parameters.add(value, "date"), is === "to", zone, parameters);
+      const bound = dayBound(
+        column,
+        { placeholder: parameters.add(value, "date"), next: is === "to", zone },
+        parameters,
+      );
       return `${theirs} ${is === "from" ? ">=" : "<"} ${bound}`;
     }
   }

@@ -11,6 +11,7 @@ import type { Column } from "../table/model.js";
 import { labelOf } from "./find-choices.js";
 import { type FilterTerm, filterPredicate } from "./list-filters.js";
 import { versionName } from "./load.js";
+import type { OfRecord } from "./of-record.js";
 import { containing, toldText } from "./search.js";
 
 /** The name under which a part of a row's key travels, by its place: a column's own name may be as long as a name can be. */
@@ -197,19 +198,19 @@ export function exactColumns({ table, list }: Page, text: string): readonly Colu
   return searched.filter((column) => !column.sensitive && isFirst(column) && canBe(column, text));
 }
 
-/**
- * A stretch of the records that the actor may see.
- *
- * @param most how many are wanted; one more is asked for, to know whether there is another
- * @param counts whether all that are seen and found are to be counted as well
- */
+interface ListOptions {
+  /** How many are wanted; one more is asked for, to know whether there is another. */
+  readonly most?: number;
+  /** Whether all that are seen and found are to be counted as well. */
+  readonly counts?: boolean;
+}
+
+/** A stretch of the records that the actor may see. */
 export function listStatement(
-  page: Page,
-  facts: Facts,
+  { page, facts }: Pick<OfRecord, "page" | "facts">,
   question: ListQuestion,
   stretch: Stretch,
-  most = listLength,
-  counts = false,
+  { most = listLength, counts = false }: ListOptions = {},
 ): Statement {
   const { sort } = question;
   const parameters = new Parameters();

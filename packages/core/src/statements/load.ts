@@ -1,13 +1,12 @@
-import type { Facts } from "../condition/facts.js";
 import { predicate } from "../condition/to-sql.js";
 import type { TableChoices } from "../controls/choice-source.js";
 import { loadedColumns } from "../page/columns.js";
 import { memoizePerPage } from "../page/memoize-per-page.js";
-import type { Page } from "../page/page.js";
 import { keyPredicate } from "../postgres/key-predicate.js";
 import { Parameters, quoted, quotedTable, type Statement } from "../postgres/statement.js";
 import { textForm } from "../postgres/text-form.js";
 import { choicesArray } from "./find-choices.js";
+import type { OfRecord } from "./of-record.js";
 
 /** The name under which a row's version (`xmin`) travels; no column can be called so without being quoted the same way. */
 export const versionName = "quill:version";
@@ -32,18 +31,17 @@ export const listedFields = memoizePerPage((page): readonly (readonly [index: nu
   ),
 );
 
-/**
- * Loads one record by its key, with the page's `rows` condition in the WHERE.
- *
- * @param lists whether the choices of its form are asked for as well: what a form needs comes in one trip
- * @param seen `accessible` asks with the `rows` condition; `any` asks whether the record exists at all
- */
+interface LoadOptions {
+  /** `accessible` asks with the `rows` condition; `any` asks whether the record exists at all. */
+  readonly seen?: "accessible" | "any";
+  /** Whether the choices of its form are asked for as well: what a form needs comes in one trip. */
+  readonly lists?: boolean;
+}
+
+/** Loads one record by its key, with the page's `rows` condition in the WHERE. */
 export function loadStatement(
-  page: Page,
-  key: readonly string[],
-  facts: Facts,
-  seen: "accessible" | "any" = "accessible",
-  lists = false,
+  { page, key, facts }: OfRecord,
+  { seen = "accessible", lists = false }: LoadOptions = {},
 ): Statement {
   const parameters = new Parameters();
   const where = [keyPredicate(page.key, key, parameters, "t")];

@@ -1,10 +1,10 @@
-import type { Facts } from "../condition/facts.js";
 import { predicate } from "../condition/to-sql.js";
 import { answered, entryInsert, type LogNote, notePlaces, returned } from "../log/entry.js";
 import type { Page } from "../page/page.js";
 import { keyPredicate } from "../postgres/key-predicate.js";
 import { Parameters, quoted, quotedTable, type Statement } from "../postgres/statement.js";
 import type { DependentPath } from "../table/dependent-paths.js";
+import type { OfRecord } from "./of-record.js";
 
 /**
  * Deletes one record, by key, access conditions and row version, and writes its log entry with all that it held: one statement.
@@ -13,13 +13,7 @@ import type { DependentPath } from "../table/dependent-paths.js";
  *
  * @param version the row's version (`xmin`) that was shown before the deletion was confirmed
  */
-export function removeStatement(
-  page: Page,
-  key: readonly string[],
-  version: string,
-  facts: Facts,
-  note: LogNote,
-): Statement {
+export function removeStatement({ page, key, facts }: OfRecord, version: string, note: LogNote): Statement {
   const parameters = new Parameters();
   const byKey = keyPredicate(page.key, key, parameters, "t");
   const where = [

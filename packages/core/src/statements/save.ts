@@ -1,4 +1,4 @@
-import type { Facts } from "../condition/facts.js";
+
 import { predicate } from "../condition/to-sql.js";
 import {
   answered,
@@ -14,6 +14,7 @@ import { keyPredicate } from "../postgres/key-predicate.js";
 import { Parameters, quoted, quotedTable, type Row, type Statement, type Stored } from "../postgres/statement.js";
 import { castText, textForm } from "../postgres/text-form.js";
 import type { Column } from "../table/model.js";
+import type { OfRecord } from "./of-record.js";
 
 /** What a save writes: the columns in their order with their new values. */
 export interface Assignment {
@@ -97,11 +98,9 @@ FROM "before" LEFT JOIN "after" AS w ON true`;
  * written, since the row has the values already.
  */
 export function saveStatement(
-  page: Page,
-  key: readonly string[],
+  { page, key, facts }: OfRecord,
   guard: Guard,
   assignments: readonly Assignment[],
-  facts: Facts,
   note: LogNote,
 ): Statement {
   const parameters = new Parameters();

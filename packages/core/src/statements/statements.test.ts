@@ -18,14 +18,14 @@ describe("statements", () => {
   });
 
   test("a record is loaded by its key, under the page's condition", () => {
-    const { text, values } = loadStatement(sensorPage, ["MV-014", "2"], factsOf());
+    const { text, values } = loadStatement({ page: sensorPage, key: ["MV-014", "2"], facts: factsOf() });
     expect(
       text,
     ).toBe(`SELECT t."station_code"::text AS "station_code", t."channel"::text AS "channel", t."offset_m"::text AS "offset_m", t."calibrated_at"::text AS "calibrated_at", t."settings"::text AS "settings", t.xmin::text AS "quill:version"
 FROM "network"."sensor" AS t
 WHERE t."station_code" = $1::text AND t."channel" = $2::smallint`);
     expect(values).toEqual(["MV-014", "2"]);
-    expect(loadStatement(stationPage, ["MV-014"], factsOf()).text).toMatch(
+    expect(loadStatement({ page: stationPage, key: ["MV-014"], facts: factsOf() }).text).toMatch(
       /WHERE t."code" = \$1::text AND \(t."region_id" = \$2::bigint\)$/,
     );
   });
@@ -34,14 +34,18 @@ WHERE t."station_code" = $1::text AND t."channel" = $2::smallint`);
   const { sort } = stationPage.list;
 
   test("a search stands for itself, its wildcards too", () => {
-    const { text, values } = listStatement(stationPage, factsOf(), { search: "50%_\\", filters: [], sort }, start);
+    const { text, values } = listStatement(
+      { page: stationPage, facts: factsOf() },
+      { search: "50%_\\", filters: [], sort },
+      start,
+    );
     expect(values).toContain("%50\\%\\_\\\\%");
     expect(text).toMatch(/ORDER BY t."code"\nLIMIT 51$/);
   });
 
   test("every word of a search must occur in what a list shows, in whichever column", () => {
     const question = { search: " MV-014  2 ", filters: [], sort: sensorPage.list.sort };
-    const { text, values } = listStatement(sensorPage, factsOf(), question, start);
+    const { text, values } = listStatement({ page: sensorPage, facts: factsOf() }, question, start);
     expect(values.slice(0, 3)).toEqual(["Europe/London", "%MV-014%", "%2%"]);
     const calibrated = '(t."calibrated_at"::text::timestamptz AT TIME ZONE $1::text)::text';
     expect(text).toContain(`${calibrated} ILIKE $2::text`);
@@ -52,17 +56,17 @@ WHERE t."station_code" = $1::text AND t."channel" = $2::smallint`);
     const page = pageOf(
       stationFile.replace("fields:", "list: { columns: [code, name], search: [name, notes] }\nfields:"),
     );
-    const { text } = listStatement(page, factsOf(), { search: "weir", filters: [], sort }, start);
+    const { text } = listStatement({ page: page, facts: factsOf() }, { search: "weir", filters: [], sort }, start);
     expect(text).toContain('(t."name"::text ILIKE $2::text OR t."notes"::text ILIKE $2::text)');
   });
 
   test("a part of a list begins beyond a row of the one before, never by counting rows", () => {
     const question = { search: "", filters: [], sort: { column: sort.column, down: true } };
     const after = { withValue: true, backward: false, beyond: ["MV-014"] };
-    const { text, values } = listStatement(stationPage, factsOf(), question, after);
+    const { text, values } = listStatement({ page: stationPage, facts: factsOf() }, question, after);
     expect(text).toContain('(t."code") < ($3::text)\nORDER BY t."code" DESC\nLIMIT 51');
     expect(values).toEqual(["2", "retired", "MV-014"]);
-    const before = listStatement(stationPage, factsOf(), question, { ...after, backward: true });
+    const before = listStatement({ page: stationPage, facts: factsOf() }, question, { ...after, backward: true });
     expect(before.text).toContain('(t."code") > ($3::text)\nORDER BY t."code"\nLIMIT 51');
     expect(before.text).not.toContain("OFFSET");
   });
@@ -75,11 +79,11 @@ WHERE t."station_code" = $1::text AND t."channel" = $2::smallint`);
     expect(stretchesOf(by(false).sort, true)).toEqual([false, true]);
     expect(stretchesOf(by(true).sort, false)).toEqual([false, true]);
     const values = { withValue: true, backward: false, beyond: ["2020-01-01", "MV-014"] };
-    const valued = listStatement(stationPage, factsOf(), by(false), values).text;
+    const valued = listStatement({ page: stationPage, facts: factsOf() }, by(false), values).text;
     expect(valued).toContain(
       't."installed_on" IS NOT NULL AND (t."installed_on", t."code") > ($3::date, $4::text)\nORDER BY t."installed_on", t."code"',
     );
-    const none = listStatement(stationPage, factsOf(), by(false), {
+    const none = listStatement({ page: stationPage, facts: factsOf() }, by(false), {
       withValue: false,
       backward: false,
       beyond: [null, "MV-014"],
@@ -91,11 +95,9 @@ WHERE t."station_code" = $1::text AND t."channel" = $2::smallint`);
     const column = columnOf(stationPage.table, "warning_m");
     if (!column) throw new Error("no column");
     const { text, values } = saveStatement(
-      stationPage,
-      ["MV-014"],
+      { page: stationPage, key: ["MV-014"], facts: factsOf() },
       { by: "version", version: "733" },
       [{ column, value: "3.73" }],
-      factsOf(),
       note,
     );
     expect(text.split('"after" AS')[0]).toBe(`WITH "before" AS (
@@ -136,7 +138,12 @@ WHERE t."station_code" = $1::text AND t."channel" = $2::smallint`);
     const columns = ["warning_m", "notes"].map((name) => columnOf(stationPage.table, name));
     const save = (key: string, value: string, ...at: number[]) => {
       const assignments = at.flatMap((index) => (columns[index] ? [{ column: columns[index], value }] : []));
-      return saveStatement(stationPage, [key], { by: "version", version: key }, assignments, factsOf(), note);
+      return saveStatement(
+        { page: stationPage, key: [key], facts: factsOf() },
+        { by: "version", version: key },
+        assignments,
+        note,
+      );
     };
     const first = save("MV-014", "3.73", 0);
     const second = save("MV-001", "1.20", 0);
@@ -151,11 +158,9 @@ WHERE t."station_code" = $1::text AND t."channel" = $2::smallint`);
     if (!column) throw new Error("no column");
     const evil = "x'; DROP TABLE network.station; --";
     const { text, values } = saveStatement(
-      stationPage,
-      [evil],
+      { page: stationPage, key: [evil], facts: factsOf() },
       { by: "version", version: evil },
       [{ column, value: evil }],
-      factsOf(),
       {
         ...note,
         page: evil,
@@ -175,9 +180,8 @@ WHERE t."station_code" = $1::text AND t."channel" = $2::smallint`);
     const column = columnOf(stationPage.table, "code");
     if (!column) throw new Error("no column");
     const { text, values } = createStatement(
-      stationPage,
+      { page: stationPage, facts: factsOf() },
       [{ column, value: "MV-099" }],
-      factsOf(),
       note,
       "11111111-1111-4111-8111-111111111111",
     );
@@ -195,7 +199,7 @@ WHERE t."station_code" = $1::text AND t."channel" = $2::smallint`);
   });
 
   test("a deletion locks by key, version and conditions, deletes that row, and logs what it held", () => {
-    const { text, values } = removeStatement(stationPage, ["MV-014"], "733", factsOf(), note);
+    const { text, values } = removeStatement({ page: stationPage, key: ["MV-014"], facts: factsOf() }, "733", note);
     expect(text).toContain(`FROM "network"."station" AS t
   WHERE t."code" = $1::text
     AND t.xmin::text = $2::text

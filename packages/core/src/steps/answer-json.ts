@@ -1,4 +1,4 @@
-import { type JsonProblem, pointerTo, problemJson } from "../json/problem.js";
+import { type JsonProblem, type ProblemDetails, pointerTo, problemJson } from "../json/problem.js";
 import { type JsonAnswer, jsonText } from "../json/value.js";
 import { historyJson, listJson, newJson, recordJson } from "../json/views.js";
 import { type Code, statusOf } from "../messages/codes.js";
@@ -32,18 +32,16 @@ const empty = (status: number, headers: Readonly<Record<string, string>> = {}): 
   body: "",
 });
 
-const problem = (
-  status: number,
-  code: string,
-  title: string,
-  detail: string | null,
-  errors: readonly JsonProblem[] = [],
-  headers: Readonly<Record<string, string>> = {},
-  tokens: Readonly<Record<string, string>> = {},
-): PageResponse =>
+interface MoreOfProblem {
+  readonly headers?: Readonly<Record<string, string>>;
+  /** Members besides: the tokens of what was sent, for the next try. */
+  readonly tokens?: Readonly<Record<string, string>>;
+}
+
+const problem = (details: ProblemDetails, { headers = {}, tokens = {} }: MoreOfProblem = {}): PageResponse =>
   respond(
-    status,
-    { ...(problemJson(status, code, title, detail, errors) as object), ...tokens } as JsonAnswer,
+    details.status,
+    { ...(problemJson(details) as object), ...tokens } as JsonAnswer,
     "application/problem+json",
     headers,
   );
@@ -55,11 +53,13 @@ function noticeJson({ code, because, page, allow, parameters }: NoticeOf, reques
   const language = page?.language ?? request.frame.language;
   const { title, advice } = titleOfCode(language, code);
   const status = statusOf[code];
-  return problem(status, code, title, because === null ? advice : because, parameters, {
+  const headers = {
     ...(allow === undefined ? {} : { allow }),
     ...(status === 401 ? { "www-authenticate": "Bearer" } : {}),
     ...(status === 503 ? retryAfter : {}),
-  });
+  };
+  const details = { status, code, title, detail: because === null ? advice : because };
+  return problem(parameters ? { ...details, errors: parameters } : details, { headers });
 }
 
 type FormCode = "invalid" | "conflict" | "failed";
@@ -89,8 +89,8 @@ function formProblem(status: number, code: FormCode, form: FormView, { body }: P
     form.conflicts.length > 0
       ? word(language, "conflict-heading")
       : word(language, errors.length === 1 ? "one-thing" : "many-things", { count: errors.length });
-  const token = body && "text" in body ? { [tokenName]: form.token } : {};
-  return problem(status, code, title, null, errors, status === 503 ? retryAfter : {}, token);
+  const tokens = body && "text" in body ? { [tokenName]: form.token } : {};
+  return problem({ status, code, title, detail: null, errors }, { headers: status === 503 ? retryAfter : {}, tokens });
 }
 
 /** The rows of a list that came back, the same: each control by its name, with its row's number, and each row's token. */
@@ -103,18 +103,24 @@ function rowsProblem(status: number, code: FormCode, list: ListView): PageRespon
   const tokens = Object.fromEntries(
     rows.flatMap(({ form, prefix }) => (form ? [[`${prefix}${tokenName}`, form.token] as const] : [])),
   );
-  return problem(status, code, list.problem ?? "", null, errors, status === 503 ? retryAfter : {}, tokens);
+  const details = { status, code, title: list.problem ?? "", detail: null, errors };
+  return problem(details, { headers: status === 503 ? retryAfter : {}, tokens });
 }
 
 /** A strong tag (RFC 9110, 8.8.3): the row's version, by which a change is tied to it, and a digest of what was answered. */
 const tagOf = (record: RecordView, body: string, signer: Signer): string =>
   `"${record.version}.${signer.digests("tag")(body)}"`;
 
+/** What was asked, and what signs for the answer. */
+interface Asked {
+  readonly request: PageRequest;
+  readonly signer: Signer;
+}
+
 function recordAnswer(
   status: number,
   record: RecordView,
-  request: PageRequest,
-  signer: Signer,
+  { request, signer }: Asked,
   headers: Readonly<Record<string, string>> = {},
 ): PageResponse {
   const made = respond(status, recordJson(record, request.frame.base), "application/json", headers);
@@ -135,28 +141,24 @@ function recordAnswer(
     : { ...made, headers: { ...made.headers, ...kept } };
 }
 
-function seen(
-  status: number,
-  kind: Outcome["kind"],
-  view: View,
-  request: PageRequest,
-  signer: Signer,
-): PageResponse | null {
+function seen(kind: keyof typeof statuses, view: View, asked: Asked): PageResponse | null {
+  const { request } = asked;
   const { base } = request.frame;
+  const status = statuses[kind];
   switch (view.what) {
     case "list":
       return kind === "shown"
         ? respond(status, listJson(view.list, base))
         : rowsProblem(status, codeOf(kind), view.list);
     case "record":
-      return recordAnswer(status, view.record, request, signer);
+      return recordAnswer(status, view.record, asked);
     case "history":
       return respond(status, historyJson(view.history, base));
     case "form":
       if (kind === "shown") return respond(status, newJson(view.form));
       return formProblem(status, codeOf(kind), view.form, request);
     case "removal":
-      return problem(status, "conflict", view.removal.said ?? view.removal.title, null);
+      return problem({ status, code: "conflict", title: view.removal.said ?? view.removal.title, detail: null });
     case "upload":
       return respond(status, uploadJson(view.upload));
     case "notice":
@@ -214,15 +216,20 @@ export const statuses = {
   "not-found": 404,
 } as const;
 
+/** Where a form's answer would lead, and the headers that carry its line there. */
+interface Next {
+  readonly to: string;
+  readonly said: Readonly<Record<string, string>>;
+}
+
 /** What is answered of a save: the record, where one is preferred. */
 function afterSave(
   outcome: Outcome & { kind: "saved" | "unchanged" },
-  request: PageRequest,
   api: ApiRequest,
-  location: string,
-  said: Readonly<Record<string, string>>,
-  signer: Signer,
+  { to: location, said }: Next,
+  asked: Asked,
 ): PageResponse {
+  const { request } = asked;
   const { base } = request.frame;
   const address = `${base}${recordAddress(outcome.page.path, outcome.key)}`;
   const isMade = outcome.kind === "saved" && outcome.what === "made";
@@ -244,24 +251,14 @@ function afterSave(
   if (outcome.kind === "saved" && outcome.what === "deleted") return empty(204);
   if (api.minimal || !outcome.record)
     return empty(isMade ? 201 : 204, { ...where, ...(api.minimal ? { "preference-applied": "return=minimal" } : {}) });
-  return recordAnswer(isMade ? 201 : 200, outcome.record, request, signer, where);
+  return recordAnswer(isMade ? 201 : 200, outcome.record, asked, where);
 }
 
-/**
- * An outcome as JSON; null where its answer is the same in both.
- *
- * @param location where a form's answer would lead, and the headers that carry its line there
- */
-export function answerJson(
-  outcome: Outcome,
-  request: PageRequest,
-  api: ApiRequest,
-  signer: Signer,
-  location: { readonly to: string; readonly said: Readonly<Record<string, string>> } | null,
-): PageResponse | null {
+/** An outcome as JSON; null where its answer is the same in both. */
+export function answerJson(outcome: Outcome, api: ApiRequest, next: Next | null, asked: Asked): PageResponse | null {
   if (outcome.kind === "saved" || outcome.kind === "unchanged")
-    return afterSave(outcome, request, api, location?.to ?? "", location?.said ?? {}, signer);
-  return seen(statuses[outcome.kind], outcome.kind, outcome.view, request, signer);
+    return afterSave(outcome, api, next ?? { to: "", said: {} }, asked);
+  return seen(outcome.kind, outcome.view, asked);
 }
 
 /** A description of the pages, or why it is not given. */
@@ -269,12 +266,9 @@ export const jsonDocument = (content: JsonAnswer, type?: string): PageResponse =
 
 export const noticeAsJson = (code: Code, language: Language): PageResponse => {
   const { title, advice } = titleOfCode(language, code);
+  const status = statusOf[code];
   return problem(
-    statusOf[code],
-    code,
-    title,
-    advice,
-    [],
-    statusOf[code] === 401 ? { "www-authenticate": "Bearer" } : {},
+    { status, code, title, detail: advice },
+    { headers: status === 401 ? { "www-authenticate": "Bearer" } : {} },
   );
 };

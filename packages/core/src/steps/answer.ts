@@ -311,7 +311,7 @@ export function answer(outcome: Outcome, given: PageRequest, signer: Signer): Pa
     const next = isSaved ? afterSave(outcome, request, signer).headers : null;
     const { location: to = "", "set-cookie": cookie } = next ?? {};
     const said = cookie === undefined ? {} : { "set-cookie": cookie };
-    const made = answerJson(outcome, request, api, signer, next && { to, said });
+    const made = answerJson(outcome, api, next && { to, said }, { request, signer });
     if (made) return made;
   }
   return isSaved ? afterSave(outcome, request, signer) : seen(statuses[outcome.kind], outcome.view, request, signer);

@@ -1,7 +1,6 @@
 import { truthOf } from "../condition/evaluate.js";
 import type { Condition } from "../condition/expression.js";
 import type { Facts } from "../condition/facts.js";
-import type { MessageCode } from "../messages/catalog.js";
 import { type Language, message } from "../messages/messages.js";
 import { madeOf } from "../page/columns.js";
 import { memoizePerPage } from "../page/memoize-per-page.js";
@@ -33,13 +32,8 @@ export const breaksRule = (rule: Rule, field: Field, value: Stored): boolean =>
 type Judging = Pick<Trip, "page" | "facts">;
 
 /** A rule's own message, or the default of what is wrong. */
-export const ruleMessage = (
-  language: Language,
-  rule: Rule,
-  field: Field,
-  code: MessageCode,
-  places: Readonly<Record<string, string | number>> = {},
-): string => rule.message ?? message(language, code, { label: field.label, ...inOwnWay(language, field, places) });
+export const ruleMessage = (language: Language, rule: Rule, field: Field, [code, places]: Wrong): string =>
+  rule.message ?? message(language, code, { label: field.label, ...inOwnWay(language, field, places) });
 
 /** Bounds as the page's language writes them; counts are whole numbers. */
 const inOwnWay = (
@@ -87,7 +81,7 @@ export function checkFields({ page, facts }: Judging, row: Row, fields: readonly
         return [
           {
             field: submitted.field.column.name,
-            message: ruleMessage(page.language, rule, submitted.field, ...wrong),
+            message: ruleMessage(page.language, rule, submitted.field, wrong),
             by: rule.rule,
           },
         ];
@@ -133,18 +127,19 @@ const askedValues = (page: Page, row: Row, fields: readonly SubmittedField[]): R
 const concerns = (columns: readonly string[], fields: readonly SubmittedField[]): boolean =>
   fields.some((each) => each.touched && columns.includes(each.field.column.name));
 
-/**
- * The checks across fields that the form fails. Unknown passes, as it does in the table (ISO 9075-2, 4.18.3.4).
- *
- * @param checks those that are judged; the page's where it is left out
- * @param which `touched` leaves out those that ask for nothing that was touched; `all` judges every one
- */
+interface WhichChecks {
+  /** Those that are judged; the page's where it is left out. */
+  readonly checks?: readonly Check[];
+  /** `touched` leaves out those that ask for nothing that was touched; `all` judges every one. */
+  readonly which?: "touched" | "all";
+}
+
+/** The checks across fields that the form fails. Unknown passes, as it does in the table (ISO 9075-2, 4.18.3.4). */
 export function checkAcross(
   { page, facts }: Judging,
   row: Row,
   fields: readonly SubmittedField[],
-  checks: readonly Check[] = page.checks,
-  which: "touched" | "all" = "touched",
+  { checks = page.checks, which = "touched" }: WhichChecks = {},
 ): readonly Problem[] {
   const form = askedValues(page, row, fields);
   return checks.flatMap((check): Problem[] => {

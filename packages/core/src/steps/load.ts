@@ -28,8 +28,8 @@ export const unknownRecord = (version = ""): StoredRecord => ({ row: byName(), v
 type Asking = Pick<Trip, "page" | "key" | "facts" | "dependencies">;
 
 /** Loads one record, and nothing that the actor may not see. */
-export async function load({ page, key, facts, dependencies }: Asking): Promise<StoredRecord | null> {
-  const [row] = await dependencies.database.run(loadStatement(page, key, facts));
+export async function load(trip: Asking): Promise<StoredRecord | null> {
+  const [row] = await trip.dependencies.database.run(loadStatement(trip));
   return row ? { row, version: row[versionName] ?? "" } : null;
 }
 
@@ -49,13 +49,11 @@ function listOf(page: Page, index: number, text: string): Offer | null {
 }
 
 /** Loads one record with the lists of its form. */
-export async function loadForForm({
-  page,
-  key,
-  facts,
-  dependencies,
-}: Asking): Promise<{ readonly record: StoredRecord; readonly lists: Offers } | null> {
-  const [found] = await dependencies.database.run(loadStatement(page, key, facts, "accessible", true));
+export async function loadForForm(
+  trip: Asking,
+): Promise<{ readonly record: StoredRecord; readonly lists: Offers } | null> {
+  const { page, dependencies } = trip;
+  const [found] = await dependencies.database.run(loadStatement(trip, { lists: true }));
   if (!found) return null;
   const row = byName<Stored>();
   for (const { name } of loadedColumns(page)) row[name] = found[name] ?? null;
@@ -69,6 +67,6 @@ export async function loadForForm({
 }
 
 /** Whether there is such a record at all, seen by the actor or not: asked only to record why none was found. */
-export async function exists({ page, key, facts, dependencies }: Asking): Promise<boolean> {
-  return (await dependencies.database.run(loadStatement(page, key, facts, "any"))).length > 0;
+export async function exists(trip: Asking): Promise<boolean> {
+  return (await trip.dependencies.database.run(loadStatement(trip, { seen: "any" }))).length > 0;
 }

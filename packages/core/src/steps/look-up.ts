@@ -53,7 +53,7 @@ export async function lookUp(
         facts,
       });
       if (!asked || (await finds(asked.statement, dependencies.database)) !== (asked.brokenWhere === "found")) continue;
-      const said = ruleMessage(page.language, rule, submitted.field, asked.code);
+      const said = ruleMessage(page.language, rule, submitted.field, [asked.code, {}]);
       problems.push({ field: name, message: said, by: rule.rule });
       break;
     }

@@ -77,9 +77,7 @@ export async function loadLists({
 async function labelled(
   choices: TableChoices,
   values: readonly string[],
-  facts: Facts,
-  language: Language,
-  database: Database,
+  { page: { language }, facts, dependencies: { database } }: Pick<Trip, "page" | "facts" | "dependencies">,
 ): Promise<readonly Option[]> {
   if (values.length === 0 || !isKnownByKey(choices)) return [];
   try {
@@ -111,19 +109,23 @@ const missingIn = (options: readonly Option[], values: readonly Stored[] = []): 
  * @param form what the form comes to, by column
  */
 export async function completeOffers(
-  { page, facts, dependencies: { database } }: Trip,
+  trip: Trip,
   lists: Offers,
-  form: Row,
   shown: ShownValues,
-  search: ChoiceSearch | null,
+  { form = {}, search = null }: { readonly form?: Row; readonly search?: ChoiceSearch | null } = {},
 ): Promise<Offers> {
+  const {
+    page,
+    facts,
+    dependencies: { database },
+  } = trip;
   const here = { ...facts, form };
   const offerOf = async (choices: TableChoices, name: string): Promise<Offer> => {
     const list = lists.get(name)?.options ?? (choices.by === "list" ? await listOf(choices, here, database) : null);
     const searched = list === null && search?.column === name ? search.text : null;
     const found = searched === null ? null : await findChoices(choices, searched, here, database);
     const options = list ?? found?.options ?? [];
-    const more = await labelled(choices, missingIn(options, shown.get(name)), here, page.language, database);
+    const more = await labelled(choices, missingIn(options, shown.get(name)), { ...trip, facts: here });
     return {
       options: [...more, ...options],
       by: list ? "list" : "search",

@@ -26,7 +26,7 @@ const field = (views: readonly FieldView[], name: string): FieldView => {
 };
 
 describe("Prefill", () => {
-  const views = prefillFields(tripOf(), "edit", recordOf(mv014), options);
+  const views = prefillFields(tripOf(), "edit", recordOf(mv014), { offers: options });
 
   test("every control holds what is stored, to the letter", () => {
     expect(field(views, "warning_m").text).toBe("3.37");
@@ -41,22 +41,21 @@ describe("Prefill", () => {
   });
 
   test("a null is an empty control, a null box is not ticked", () => {
-    const empty = prefillFields(tripOf(), "edit", recordOf({ ...mv014, notes: null, telemetry: null }), options);
+    const empty = prefillFields(tripOf(), "edit", recordOf({ ...mv014, notes: null, telemetry: null }), {
+      offers: options,
+    });
     expect(field(empty, "notes").text).toBe("");
     expect(field(empty, "telemetry").text).toBe("false");
   });
 
   test("what was typed stands where it was typed, in a control that keeps it", () => {
-    const typed = prefillFields(
-      tripOf(),
-      "edit",
-      recordOf(mv014),
-      options,
-      new Map([
+    const typed = prefillFields(tripOf(), "edit", recordOf(mv014), {
+      offers: options,
+      typed: new Map([
         ["installed_on", "last spring"],
         ["status", "gone"],
       ]),
-    );
+    });
     expect(field(typed, "installed_on")).toMatchObject({ control: "text", text: "last spring" });
     expect(field(typed, "status").options.at(0)).toEqual({ value: "gone", label: "gone (not offered)" });
     expect(field(typed, "name").text).toBe("Otter Weir");
@@ -67,13 +66,13 @@ describe("Prefill", () => {
       ["status", "live"],
       ["notes", "rebuilt"],
     ]);
-    const views = prefillFields(tripOf(), "edit", unknownRecord(), new Map(), typed);
+    const views = prefillFields(tripOf(), "edit", unknownRecord(), { typed: typed });
     expect(views.map(({ field: { column }, text, replaces }) => [column.name, text, replaces])).toEqual([
       ["status", "live", null],
       ["notes", "rebuilt", null],
     ]);
     expect(
-      field(prefillFields(tripOf(), "edit", unknownRecord(), new Map(), new Map([["river_id", "6"]])), "river_id")
+      field(prefillFields(tripOf(), "edit", unknownRecord(), { typed: new Map([["river_id", "6"]]) }), "river_id")
         .options,
     ).toEqual([{ value: "6", label: "6" }]);
   });
@@ -86,9 +85,7 @@ describe("Prefill", () => {
       calibrated_at: "2026-07-01 09:30:00+00",
       settings: "{}",
     };
-    expect(
-      field(prefillFields(tripOf({ page: sensorPage }), "edit", recordOf(row), new Map()), "calibrated_at"),
-    ).toMatchObject({
+    expect(field(prefillFields(tripOf({ page: sensorPage }), "edit", recordOf(row)), "calibrated_at")).toMatchObject({
       control: "date-time",
       text: "2026-07-01T10:30:00",
     });

@@ -51,18 +51,23 @@ const isNeeded = (field: Field, form: FormKind, text: string): boolean =>
   field.rules.some(({ rule, when }) => rule === "required" && when === null) &&
   (text !== "" || (form === "new" && field.column.default === null));
 
+interface Filling {
+  /** The choices of the fields that have some, by column name. */
+  readonly offers?: Offers;
+  /** The controls' texts of a submission, by column name; a field that is not among them shows what is stored. */
+  readonly typed?: ReadonlyMap<string, string> | undefined;
+}
+
 /**
  * Fills the controls: from the stored row, or with what was typed where something was.
  *
  * @param record what is stored, as far as that is known
- * @param typed the controls' texts of a submission, by column name; a field that is not among them shows what is stored
  */
 export function prefillFields(
   { page, key, facts, request }: Pick<Trip, "page" | "key" | "facts" | "request">,
   form: FormKind,
   { row, isUnknown }: StoredRecord,
-  offers: Offers,
-  typed: ReadonlyMap<string, string> = new Map(),
+  { offers = new Map(), typed = new Map() }: Filling = {},
 ): readonly FieldView[] {
   // Of a record of which nothing is known there is only what was typed.
   const fields = isUnknown

@@ -20,6 +20,8 @@ interface MemberWay {
   readonly raw?: string | undefined;
   /** Whether something is stored that the page's own control can't show: then such values are taken. */
   readonly plain?: boolean | undefined;
+  /** What else was sent, as texts: a slug is made of another field. */
+  readonly texts?: ReadonlyMap<string, string>;
 }
 
 /** A value of JSON in the place of what was typed. */
@@ -27,8 +29,7 @@ export function readMember(
   page: Page,
   field: Field,
   value: Json,
-  texts: ReadonlyMap<string, string>,
-  { asIs = false, raw, plain = false }: MemberWay = {},
+  { asIs = false, raw, plain = false, texts = new Map() }: MemberWay = {},
 ): SubmittedField {
   const { column } = field;
   const wrong = (said: string): SubmittedField => ({
@@ -90,8 +91,7 @@ const unsent = (field: Field): SubmittedField => ({
 export function readJson(
   page: Page,
   members: Members,
-  claims: Claims,
-  stored: Row,
+  { claims, stored }: { readonly claims: Claims; readonly stored: Row },
   { asIs = false, raw }: { readonly asIs?: boolean | undefined; readonly raw?: string | undefined } = {},
 ): { readonly submission: Submission; readonly strays: readonly Problem[] } {
   const form = claims.form === "new" ? "new" : "edit";
@@ -112,12 +112,13 @@ export function readJson(
     if (!Object.hasOwn(members, name)) {
       if (isGiven) return { ...unsent(field), sent: true, touched: true, value: stored[name] ?? null };
       // What is made of another field where it is left empty is made for a new record.
-      return isMade(field) && form === "new" && !asIs ? readMember(page, field, "", texts) : unsent(field);
+      return isMade(field) && form === "new" && !asIs ? readMember(page, field, "", { texts }) : unsent(field);
     }
-    const read = readMember(page, field, members[name] ?? null, texts, {
+    const read = readMember(page, field, members[name] ?? null, {
       asIs,
       raw: written.get(name),
       plain: claims.plain?.includes(name),
+      texts,
     });
     const isSame =
       form === "edit" && read.problem === null && isStored(field, read, members[name], stored[name] ?? null);

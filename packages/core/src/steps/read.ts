@@ -22,6 +22,7 @@ import { kindOf } from "../rules/index.js";
 import type { Tidying } from "../settings/field/tidy.js";
 import type { SentFile } from "../trip/request.js";
 import type { Signer } from "../trip/signer.js";
+import type { Trip } from "../trip/trip.js";
 import { suggestion } from "../values/nearest.js";
 import { type ReadValue, readValue } from "../values/read-value.js";
 import { slugOf } from "../values/slug.js";
@@ -227,8 +228,7 @@ function readField(
   page: Page,
   field: Field,
   sent: ReadonlyMap<string, string>,
-  claims: Claims,
-  digest: FieldDigest,
+  { claims, digest }: { readonly claims: Claims; readonly digest: FieldDigest },
 ): SubmittedField {
   const { name } = field.column;
   // A control that sent nothing was not on the form; but a box that is not ticked sends nothing (HTML, 4.10.21.4).
@@ -246,7 +246,7 @@ function readField(
   if (field.hidden && claims.form === "edit") {
     const text = tidy(field, normal("multi-line", raw), sent);
     if (text === "") return new UntouchedField(field, "", raw, page);
-    return asTyped(page, field, raw, text, true, readTyped(field, text, page, false));
+    return asTyped(page, field, { raw, text, touched: true }, readTyped(field, text, page, false));
   }
   // One that shows what is stored may be another than the one that keeps what was typed.
   const controls = control === field.control ? [control] : [control, field.control];
@@ -257,7 +257,7 @@ function readField(
   const read = readTyped(field, text, page, claims.plain?.includes(name) === true);
   const shownAs = read.ok && read.value !== null ? show(field, read.value, page).text : null;
   const touched = !(same(text) || (shownAs !== null && shownAs !== text && same(shownAs)));
-  return asTyped(page, field, raw, text, touched, read);
+  return asTyped(page, field, { raw, text, touched }, read);
 }
 
 /**
@@ -281,9 +281,7 @@ function readTyped(
 function asTyped(
   page: Page,
   field: Field,
-  raw: string,
-  text: string,
-  touched: boolean,
+  { raw, text, touched }: { readonly raw: string; readonly text: string; readonly touched: boolean },
   read: ReadValue,
 ): SubmittedField {
   if (read.ok) return { field, sent: true, text, raw, touched, value: read.value, problem: null };
@@ -309,7 +307,7 @@ function withMade(
     const text = tidy(field, each.text, sent);
     return text === each.text
       ? each
-      : asTyped(page, field, each.raw ?? "", text, true, readTyped(field, text, page, true));
+      : asTyped(page, field, { raw: each.raw ?? "", text, touched: true }, readTyped(field, text, page, true));
   });
 }
 
@@ -383,8 +381,7 @@ export function asPicked(
   submission: Submission,
   field: Field,
   value: string,
-  page: Page,
-  signer: Signer,
+  { page, dependencies: { signer } }: Pick<Trip, "page" | "dependencies">,
 ): SubmittedField {
   const { claims } = submission;
   const { name } = field.column;
@@ -449,7 +446,7 @@ export function readSent(holder: Holder, pairs: readonly (readonly [string, stri
   const read = fields.map((field) =>
     field.control === "file"
       ? readFile(holder, field, sent, claims)
-      : readField(holder.page, field, sent, claims, digest),
+      : readField(holder.page, field, sent, { claims, digest }),
   );
   const begun = namesIn(sent.get(unfinishedName));
   const submitted = withMade(holder.page, holder.form, read, sent).map((each) => {

@@ -31,13 +31,7 @@ const differencesOf = (page: Page, before: Row, after: Row | undefined): readonl
   });
 
 /** The row as the routine left it: under its key, or under the key that the form gave it. */
-async function afterwards(
-  page: Page,
-  before: Row,
-  form: Row,
-  facts: Facts,
-  database: Database,
-): Promise<Row | undefined> {
+async function afterwards({ page, facts }: Trip, before: Row, form: Row, database: Database): Promise<Row | undefined> {
   const named = (row: Row): string[] => page.key.map(({ name }) => row[name] ?? "");
   const [same] = await database.run(afterStatement(page, named(before), facts));
   if (same || named(before).join("\0") === named(form).join("\0")) return same;
@@ -55,8 +49,7 @@ export const writeByRoutine = (
   trip: Trip,
   call: RoutineCall,
   guard: Guard,
-  fields: readonly SubmittedField[],
-  within: OwnPart["within"] = null,
+  { fields, within = null }: { readonly fields: readonly SubmittedField[]; readonly within?: OwnPart["within"] },
 ): Promise<Row | null> => {
   const { page, key, facts, dependencies } = trip;
   return retryOnConflict(() =>
@@ -70,7 +63,7 @@ export const writeByRoutine = (
           call.arguments.map((each) => argumentFrom(each, form, before, facts)),
         ),
       );
-      const after = await afterwards(page, before, form, facts, inside);
+      const after = await afterwards(trip, before, form, inside);
       // Thrown inside the transaction, so that nothing of it stays.
       if (after?.[remainsName] === "false") throw leftRowsRefusal();
       const changes = differencesOf(page, before, after);

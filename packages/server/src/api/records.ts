@@ -51,7 +51,12 @@ export async function firstSeen(page: Page, database: Database, actor: Actor): P
   // Where rows may have no value to be sorted by, the first by key is as good.
   const [first] = page.key;
   const sort = first && page.list.sort.column.nullable ? { column: first, down: false } : page.list.sort;
-  const statement = listStatement(page, factsOf(actor, new Date()), { search: "", filters: [], sort }, fromTheFirst, 1);
+  const statement = listStatement(
+    { page: page, facts: factsOf(actor, new Date()) },
+    { search: "", filters: [], sort },
+    fromTheFirst,
+    { most: 1 },
+  );
   const [row] = await answeredOr(() => database.run(statement), []);
   return row ? page.key.map((_, index) => row[keyPartName(index)] ?? "") : null;
 }

@@ -7,13 +7,11 @@ import { formatSql } from "./format-sql.js";
 const note = { actor: hollis, page: "station", pageVersion: "v1", requestId: "6f0e8f5e-0d3b-4b53-9d5c-3f6d6f2d3c11" };
 const [field] = stationPage.fields.filter(({ column }) => column.name === "warning_m");
 const statements = [
-  loadStatement(stationPage, ["MV-014"], factsOf(), "accessible", true),
+  loadStatement({ page: stationPage, key: ["MV-014"], facts: factsOf() }, { lists: true }),
   saveStatement(
-    stationPage,
-    ["MV-014"],
+    { page: stationPage, key: ["MV-014"], facts: factsOf() },
     { by: "version", version: "733" },
     field ? [{ column: field.column, value: "3.73" }] : [],
-    factsOf(),
     note,
   ),
 ];

@@ -136,7 +136,8 @@ export function touchedIn(
     if (!isTaken || kept === undefined) return [];
     const now = stored ? comparable(field, stored.row[name] ?? null, page) : null;
     const shown = kept.startsWith("=") ? kept.slice(1) : now !== null && digest(name, now) === kept ? now : null;
-    if (shown !== null) return isAsShown(cell, shown, field, lists.get(name)?.options ?? [], way) ? [] : [column];
+    if (shown !== null)
+      return isAsShown(cell, shown, field, { ...way, options: lists.get(name)?.options ?? [] }) ? [] : [column];
     return digest(name, normal(field.control, plainCell(cell))) === kept ? [] : [column];
   });
 }
@@ -155,7 +156,9 @@ export function typedForNothing(
     // What stands for another table's record is known by its key only.
     if (isTaken || (field.choices !== null && !lists.has(field.column.name))) return [];
     const shown = comparable(field, stored.row[field.column.name] ?? null, page);
-    return isAsShown(cell, shown, field, lists.get(field.column.name)?.options ?? [], way) ? [] : [column];
+    return isAsShown(cell, shown, field, { ...way, options: lists.get(field.column.name)?.options ?? [] })
+      ? []
+      : [column];
   });
 }
 

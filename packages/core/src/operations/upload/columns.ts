@@ -21,7 +21,7 @@ export function withStored(
   valuesOf: (column: string) => readonly Stored[],
 ): Promise<Offers> {
   const fields = trip.page.fields.filter(({ column }) => lists.has(column.name));
-  return completeOffers({ ...trip, page: { ...trip.page, fields } }, lists, {}, { get: valuesOf }, null);
+  return completeOffers({ ...trip, page: { ...trip.page, fields } }, lists, { get: valuesOf });
 }
 
 const texts: ReadonlySet<Kind> = new Set(["text", "enum", "json", "other", "uuid"]);

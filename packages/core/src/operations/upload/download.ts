@@ -47,7 +47,12 @@ export const fileTrip = (trip: Trip, key: readonly string[]): Trip => ({
 });
 
 /** What stands in a field's cell: labels in the place of keys, yes and no, everything else as its control shows it. */
-export function cellOf({ page }: Trip, column: SpreadsheetColumn, index: number, row: Row, lists: Offers): SheetCell {
+export function cellOf(
+  { page }: Trip,
+  [column, index]: readonly [column: SpreadsheetColumn, place: number],
+  row: Row,
+  lists: Offers,
+): SheetCell {
   const { field } = column;
   const { choices } = field;
   const { name, type } = field.column;
@@ -96,13 +101,21 @@ const closed = (heading: string, width: number): SheetColumn => ({
   mayBeEmpty: true,
 });
 
-/** Rows as a file; `isPlain` where a CSV is to be without the mark of its encoding. */
+interface FileOptions {
+  /** What choices offer, in the heads of their columns. */
+  readonly lists: Offers;
+  /** Whether there is a column for what is said of a row. */
+  readonly hasMessages?: boolean;
+  /** Whether a CSV is to be without the mark of its encoding. */
+  readonly isPlain?: boolean;
+}
+
+/** Rows as a file. */
 export async function fileOf(
   trip: Trip,
   format: FileFormat,
-  lists: Offers,
   rows: Iterable<FileRow>,
-  { hasMessages = false, isPlain = false }: { readonly hasMessages?: boolean; readonly isPlain?: boolean } = {},
+  { lists, hasMessages = false, isPlain = false }: FileOptions,
 ): Promise<Outcome> {
   const { page, dependencies } = trip;
   const columns = [
@@ -158,7 +171,7 @@ export async function spreadsheet(trip: Trip): Promise<Outcome> {
   const own = { ...trip, page: spreadsheetPage(page) };
   const columns = spreadsheetColumns(page);
   const [{ rows, more }, lists] = await Promise.all([
-    partAt(own, question, { backward: false, beyond: null }, page.list.spreadsheet?.most),
+    partAt(own, question, { backward: false, beyond: null }, { length: page.list.spreadsheet?.most }),
     loadLists({ page, facts, dependencies }),
   ]);
   recorder.note("load", [
@@ -177,8 +190,8 @@ export async function spreadsheet(trip: Trip): Promise<Outcome> {
       const mark = isEditableRow(page, row)
         ? markCell(writeToken(claimsFor(inFile, "edit", recordIn(inFile.page, row)), dependencies.signer))
         : noMark;
-      yield { cells: columns.map((column, index) => cellOf(trip, column, index, row, labels)), mark };
+      yield { cells: columns.map((column, index) => cellOf(trip, [column, index], row, labels)), mark };
     }
   }
-  return fileOf(trip, format, lists, fileRows(), { isPlain: bom === undefined });
+  return fileOf(trip, format, fileRows(), { lists, isPlain: bom === undefined });
 }

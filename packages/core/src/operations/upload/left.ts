@@ -34,16 +34,18 @@ export function leftOf(
   trip: Trip,
   { lists }: Way,
   told: UploadRow,
-  mark: string,
-  cells: Cells,
-  record: StoredRecord | null,
+  {
+    mark,
+    cells,
+    record = null,
+  }: { readonly mark: string; readonly cells: Cells; readonly record?: StoredRecord | null },
 ): Left {
   const { page } = trip;
   const columns = spreadsheetColumns(page);
   const touched = new Set(told.cells.map(({ name }) => name));
   const textOf = (column: SpreadsheetColumn, index: number): string =>
     record && !touched.has(column.field.column.name)
-      ? cellOf(trip, column, index, record.row, lists).text
+      ? cellOf(trip, [column, index], record.row, lists).text
       : (cells.get(column) ?? "");
   return {
     mark,
@@ -77,5 +79,5 @@ export async function leftFile(trip: Trip, text: string, format: FileFormat): Pr
       message: messages.join("\n"),
     };
   });
-  return fileOf(trip, format, await loadLists(trip), rows, { hasMessages: true });
+  return fileOf(trip, format, rows, { lists: await loadLists(trip), hasMessages: true });
 }

@@ -109,7 +109,7 @@ async function newRows(
     const claims = claimsFor(newTrip(trip), "new", begun, formOf(trip.request.id, each.line));
     const mark = writeToken(claims, trip.dependencies.signer);
     const pairs = newPairs(trip, each, begun, way);
-    const given = readRow(trip, mark, claims, pairs, reason);
+    const given = readRow(trip, { mark, claims }, pairs, reason);
     return given ? [{ came: { line: each.line, mark }, given, record: null, pairs }] : [];
   });
 }
@@ -125,8 +125,7 @@ function seenRow(
   trip: Trip,
   way: Way,
   row: Row,
-  answer: Ready | Stopped,
-  cells: Cells,
+  { answer, cells }: { readonly answer: Ready | Stopped; readonly cells: Cells },
 ): { readonly told: UploadRow; readonly carried?: Carried[number]; readonly left?: Left } | null {
   const { page, dependencies } = trip;
   const { came, given, record } = row;
@@ -136,14 +135,14 @@ function seenRow(
   if (!isStopped(answer)) {
     if (!hasChanges(answer)) return null;
     const isAsShown = record?.version === given.submission.claims.row;
-    const told = withAlso(rowView(page, row, !record ? "new" : isAsShown ? "changed" : "merged", way.lists));
+    const told = withAlso(rowView(page, row, !record ? "new" : isAsShown ? "changed" : "merged", way));
     return { told, carried: { line: came.line, mark: came.mark, pairs: sendable(row.pairs), open: [] } };
   }
-  const told = withAlso(rowView(page, row, stateOf(answer), way.lists, answer));
-  if (!record) return { told, left: leftOf(trip, way, told, "", cells, null) };
+  const told = withAlso(rowView(page, row, stateOf(answer), { ...way, stop: answer }));
+  if (!record) return { told, left: leftOf(trip, way, told, { mark: "", cells }) };
   // Made anew upon what is stored now: whichever value is chosen is chosen over this one.
   const mark = writeToken(claimsFor(fileTrip(trip, given.trip.key), "edit", record), dependencies.signer);
-  const left = leftOf(trip, way, told, markCell(mark), cells, record);
+  const left = leftOf(trip, way, told, { mark: markCell(mark), cells, record });
   if (answer.is !== "conflict") return { told, left };
   const open = pairsOf(row.pairs, new Set(answer.conflicts.map(({ field }) => field)), given);
   const rest = row.pairs.filter((pair) => !open.includes(pair));
@@ -179,11 +178,11 @@ export async function lookAt(trip: Trip, bytes: Uint8Array, { reason, takesNew }
   ]);
   const way: Way = { lists, hasDecimalComma: table.hasDecimalComma };
   const views: UploadRow[] = foreign.map(({ told }) => told);
-  const left: Left[] = foreign.map(({ told, mark, cells }) => leftOf(trip, way, told, mark, cells, null));
+  const left: Left[] = foreign.map(({ told, mark, cells }) => leftOf(trip, way, told, { mark, cells }));
   const rows: Row[] = [];
   const tell = (told: UploadRow, { mark, cells }: (typeof came)[number], record: StoredRecord | null = null): void => {
     views.push(told);
-    if (told.state !== "ignored") left.push(leftOf(trip, way, told, markCell(mark), cells, record));
+    if (told.state !== "ignored") left.push(leftOf(trip, way, told, { mark: markCell(mark), cells, record }));
   };
   for (const [index, each] of came.entries()) {
     const { claims, mark, line } = each;
@@ -195,7 +194,7 @@ export async function lookAt(trip: Trip, bytes: Uint8Array, { reason, takesNew }
     if (touched.length === 0 && ignored.length === 0) continue;
     const base = { line, title: titleOf(page, record?.row ?? {}, claims.key), cells: [] };
     const pairs = touched.flatMap((column) => pairsFor(trip, column, each.cells.get(column) ?? "", way));
-    const given = pairs.length > 0 && record ? readRow(trip, mark, claims, pairs, reason) : null;
+    const given = pairs.length > 0 && record ? readRow(trip, each, pairs, reason) : null;
     if (touched.length > 0 && (counts.get(key) ?? 0) > 1)
       tell({ ...base, state: "twice", said: word(page.language, "upload-twice") }, each);
     else if (!record) tell({ ...base, state: "gone", said: word(page.language, "row-gone") }, each);
@@ -223,7 +222,7 @@ export async function lookAt(trip: Trip, bytes: Uint8Array, { reason, takesNew }
   const carried: Carried = [];
   for (const [index, row] of rows.entries()) {
     const answer = refusals.get(row.given.trip) ?? answers[index];
-    const seen = answer && seenRow(trip, way, row, answer, cellsOfLine.get(row.came.line) ?? new Map());
+    const seen = answer && seenRow(trip, way, row, { answer, cells: cellsOfLine.get(row.came.line) ?? new Map() });
     if (!seen) continue;
     views.push(seen.told);
     if (seen.left) left.push(seen.left);

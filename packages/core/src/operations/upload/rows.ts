@@ -65,7 +65,12 @@ export const formOf = (request: string, place: number): string =>
   `${request.slice(0, 24)}${place.toString(16).padStart(12, "0")}`;
 
 /** A row as a form of its record that was sent. */
-export function readRow(trip: Trip, mark: string, claims: Claims, pairs: Pairs, reason: string | null): Given | null {
+export function readRow(
+  trip: Trip,
+  { mark, claims }: { readonly mark: string; readonly claims: Claims },
+  pairs: Pairs,
+  reason: string | null,
+): Given | null {
   const own = claims.form === "new" ? newTrip(trip) : fileTrip(trip, claims.key);
   const read = readSent(
     {
@@ -125,8 +130,7 @@ export function rowView(
   page: Trip["page"],
   row: Row,
   state: UploadState,
-  lists: Offers,
-  stop?: Pick<Stopped, "problems" | "conflicts">,
+  { lists, stop }: { readonly lists: Offers; readonly stop?: Pick<Stopped, "problems" | "conflicts"> },
 ): UploadRow {
   const cells = cellsOf(row, stop?.problems ?? [], stop?.conflicts ?? [], lists);
   const above = (stop?.problems ?? []).filter(({ field }) => cells.every(({ name }) => name !== field));

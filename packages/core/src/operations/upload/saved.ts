@@ -43,7 +43,7 @@ export async function saveLookedAt(
     const { line, mark, pairs, open } = given;
     // What is stored stays, unless the file's value is chosen.
     const sent = [...pairs, ...(chosen.get(String(line)) === "mine" ? open : [])];
-    const read = sent.length > 0 ? readRow(trip, mark, claims, sent, reason) : null;
+    const read = sent.length > 0 ? readRow(trip, { mark, claims }, sent, reason) : null;
     const record = stored.get(key) ?? null;
     if (read && (record || claims.form === "new"))
       rows.push({ came: { line, mark }, given: { ...read, record }, record, pairs: sent });
@@ -75,7 +75,7 @@ export async function saveLookedAt(
       const row = byTrip.get(stop.given.trip);
       return row ? [{ row, stop }] : [];
     });
-    left.push(...stopped.map(({ row, stop }) => rowView(page, row, stateOf(stop), lists, stop)));
+    left.push(...stopped.map(({ row, stop }) => rowView(page, row, stateOf(stop), { lists, stop })));
     const isAll = page.list.spreadsheet?.save === "all";
     if (isAll || stopped.length === 0)
       return refusedUpload(

@@ -116,7 +116,7 @@ export function choicesFor({
     ? parseCondition(settings.choices.where, choices.table, table)
     : ({ ok: true, condition: null } as const);
   if (!offered.ok) {
-    page.error("condition", offered.problem.message, [...path, "choices", "where"], offered.problem.offset);
+    page.error("condition", offered.problem.message, [...path, "choices", "where"], { offset: offered.problem.offset });
     return { ...choices, by };
   }
   if (offered.condition) page.affordable(offered.condition, [...path, "choices", "where"]);

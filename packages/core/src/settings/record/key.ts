@@ -46,9 +46,7 @@ export const key: NeededSetting<string | string[], readonly Column[], "key"> = {
         "key-not-unique",
         `${named.map((column) => column.name).join(", ")} is not a unique and not-null set of columns, so it may name more than one row. ${advice}`,
         path,
-        0,
-        false,
-        safeKey(binder),
+        { repair: safeKey(binder) },
       );
     }
     // In the order that addresses have them in.
