@@ -54,7 +54,12 @@ async function versionOf(client: pg.Client, name: string): Promise<string | null
   return rows[0]?.version ?? null;
 }
 
-async function makeDemo(client: pg.Client, cluster: Cluster, secrets: Secrets, now: Date, say: Say): Promise<void> {
+async function makeDemo(
+  client: pg.Client,
+  { cluster, secrets }: { readonly cluster: Cluster; readonly secrets: Secrets },
+  now: Date,
+  say: Say,
+): Promise<void> {
   if (await databaseExists(client, unfinished)) {
     say("An earlier start was interrupted while it made the demo: the half-made database is removed.");
     await client.query(`DROP DATABASE ${unfinished} WITH (FORCE)`);
@@ -136,7 +141,7 @@ export async function provision(
       await client.query(`CREATE DATABASE ${storeDatabase} OWNER quill_store`);
       await client.query(`REVOKE ALL ON DATABASE ${storeDatabase} FROM PUBLIC`);
     }
-    await makeDemo(client, cluster, secrets, options.now, say);
+    await makeDemo(client, { cluster, secrets }, options.now, say);
     await makeArchive(client);
   });
   for (const name of [demoDatabase, archiveDatabase])

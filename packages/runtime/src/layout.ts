@@ -137,13 +137,18 @@ export interface Around {
   readonly script: string | null;
 }
 
+/** What templates and layouts are given of Express. */
+interface Asked {
+  readonly request: express.Request;
+  readonly response: express.Response;
+}
+
 /** The content with the inside of its form by the application's own template, if it has one for this page. */
 export async function contentBy(
   template: FormTemplate | undefined,
   parts: PageParts,
   page: string | null,
-  request: express.Request,
-  response: express.Response,
+  { request, response }: Asked,
 ): Promise<Markup> {
   if (template === undefined || !parts.form || page === null) return parts.content;
   const form = new Pieces(page, parts.title, parts.form);
@@ -159,10 +164,8 @@ const wrapped = (part: Markup): Markup => html`<div class="quill" data-quill>${p
 export async function documentBy(
   layout: Layout,
   parts: PageParts,
-  content: Markup,
   around: Around,
-  request: express.Request,
-  response: express.Response,
+  { request, response }: Asked,
 ): Promise<string> {
   const { page, status, pages, nonce, styleSheets, script } = around;
   const given = nonce === null ? null : html` nonce="${nonce}"`;
@@ -175,7 +178,7 @@ export async function documentBy(
     heading: wrapped(parts.heading),
     // Always there, so that the script can put what is said next in its place.
     notice: wrapped(parts.notice),
-    content: wrapped(content),
+    content: wrapped(parts.content),
     page,
     status,
     pages,

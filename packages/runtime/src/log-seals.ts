@@ -168,8 +168,7 @@ async function sendTo(
   place: string,
   database: Database,
   options: SealOptions,
-  made: readonly Seal[],
-  all: boolean,
+  { made, all }: { readonly made: readonly Seal[]; readonly all: boolean },
 ): Promise<void> {
   const name = nameOf(place);
   const [found] = await database.run(sentStatement(name));
@@ -229,7 +228,7 @@ export async function sealLog(
     const sending =
       place === "-"
         ? Promise.all(seals.map((seal) => writeTo(place, seal, options)))
-        : sendTo(place, database, options, seals, all).catch(async (error: unknown) => {
+        : sendTo(place, database, options, { made: seals, all }).catch(async (error: unknown) => {
             if (!hasNoMarks(error)) throw error;
             for (const seal of seals) await writeTo(place, seal, options);
           });

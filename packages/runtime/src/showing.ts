@@ -129,7 +129,7 @@ export class Showing {
     const { layout, forms = {} } = this.options;
     const { page: parts, status } = answer;
     if (!parts) return answer;
-    const content = await contentBy(forms[name ?? ""], parts, name, request, response);
+    const content = await contentBy(forms[name ?? ""], parts, name, { request, response });
     if (layout === undefined) return { ...answer, body: documentOf(frame, { ...parts, content }) };
     const around = {
       page: name,
@@ -139,7 +139,7 @@ export class Showing {
       styleSheets: frame.styleSheets,
       script: frame.script,
     };
-    return { ...answer, body: await documentBy(layout, parts, content, around, request, response) };
+    return { ...answer, body: await documentBy(layout, { ...parts, content }, around, { request, response }) };
   }
 
   /** Shows a page that is none of a page file's. */

@@ -162,7 +162,10 @@ async function routesOf(parts: RouteParts): Promise<{ app: express.Express; api:
     const found = await account(request);
     if (!found) return response.redirect(303, "/sign-in");
     const served = databases.flatMap((each) => each.pages.loaded().pages.map((page) => ({ page, mount: each.mount })));
-    const page = homePage(served, actorOf(found), frame(request, found), options.workbench !== null, options.about);
+    const page = homePage(served, actorOf(found), frame(request, found), {
+      hasWorkbench: options.workbench !== null,
+      about: options.about,
+    });
     response.type("html").set("cache-control", "no-store").send(page);
   });
   for (const { mount, pages: other } of others) app.use(mount, other.router);
@@ -174,7 +177,7 @@ async function routesOf(parts: RouteParts): Promise<{ app: express.Express; api:
       .send(nothingHere(frame(request, await account(request))));
   });
   app.use((error: unknown, request: Request, response: express.Response, _next: express.NextFunction) =>
-    answerFailure(error, request, response, frame(request), logger),
+    answerFailure(error, { request, response }, frame(request), logger),
   );
   return { app, api };
 }

@@ -23,17 +23,18 @@ import { isAtWorkbench } from "./api/access.js";
 import { problem } from "./api/problem.js";
 import { say } from "./words.js";
 
-/**
- * The root of the served pages: what the application is, and the pages that a person may open, with a line each.
- *
- * @param about a line or two on the application; null for none
- */
+interface HomeOptions {
+  readonly hasWorkbench: boolean;
+  /** A line or two on the application; null for none. */
+  readonly about?: string | null | undefined;
+}
+
+/** The root of the served pages: what the application is, and the pages that a person may open, with a line each. */
 export function homePage(
   pages: readonly { readonly page: Page; readonly mount: string }[],
   actor: Actor,
   frame: Frame,
-  hasWorkbench: boolean,
-  about: string | null = null,
+  { hasWorkbench, about = null }: HomeOptions,
 ): string {
   const facts = factsOf(actor, new Date());
   const opens = (page: Page): boolean => {
@@ -138,8 +139,7 @@ async function keptForm(request: Request, frame: Frame): Promise<Markup | null> 
  */
 export async function answerFailure(
   error: unknown,
-  request: Request,
-  response: Response,
+  { request, response }: { readonly request: Request; readonly response: Response },
   frame: Frame,
   logger: Logger,
 ): Promise<void> {

@@ -283,7 +283,8 @@ export async function aroundPages(
     directory: pages.directory,
     tell,
   });
-  const verifications = new Verifications(workers, store, database, threads, tell, options.sealFiles ?? []);
+  const seals = options.sealFiles ?? [];
+  const verifications = new Verifications({ workers, store, database, threads, tell, seals });
   let working: Promise<unknown> | undefined;
   const endStreams = (): void => {
     feed.close();

@@ -125,7 +125,7 @@ export async function createPagesApplication(options: PagesApplicationOptions): 
           pages.loaded().pages.map((page) => ({ page, mount: "" })),
           actor,
           { ...frame, language: languageOf(request) },
-          false,
+          { hasWorkbench: false },
         ),
       );
   });
@@ -137,7 +137,7 @@ export async function createPagesApplication(options: PagesApplicationOptions): 
       .send(nothingHere({ ...frame, language: languageOf(request) }));
   });
   app.use((error: unknown, request: Request, response: express.Response, _next: express.NextFunction) =>
-    answerFailure(error, request, response, { ...frame, language: languageOf(request) }, logger),
+    answerFailure(error, { request, response }, { ...frame, language: languageOf(request) }, logger),
   );
   const close = async (): Promise<void> => {
     logCare.close();

@@ -23,8 +23,7 @@ export const formFinding = (
   code: FormFindingCode,
   message: string,
   place: Place,
-  control: string | null = null,
-  where: FormFinding["in"] = "form",
+  { control = null, in: where = "form" }: Partial<Pick<FormFinding, "control" | "in">> = {},
 ): FormFinding => ({
   code,
   severity: formFindingKinds[code].level,
@@ -99,7 +98,9 @@ function ofForm({ form, matched, key, address }: Ground): FormFinding[] {
   for (const { name, kind, place, options } of form.controls) {
     const isList = /\[\]$/.test(name) || (options.length > 0 && kind === "checkbox");
     if (seen.has(name) && !isList)
-      found.push(formFinding("name-twice", `There is another control with the name “${name}”.`, place, name));
+      found.push(
+        formFinding("name-twice", `There is another control with the name “${name}”.`, place, { control: name }),
+      );
     seen.add(name);
   }
   return found;
@@ -132,7 +133,9 @@ const codeOf: Readonly<Record<Difference["is"], FormFindingCode>> = {
 function ofValue({ control, column }: Matched, stored: Stored, zones: readonly string[]): FormFinding[] {
   const { name, kind, options, value, placeholder, place } = control;
   const label = control.label ?? name;
-  const say = (code: FormFindingCode, message: string): FormFinding[] => [formFinding(code, message, place, name)];
+  const say = (code: FormFindingCode, message: string): FormFinding[] => [
+    formFinding(code, message, place, { control: name }),
+  ];
   const differs = difference(control, column, stored, zones);
   if (!differs) {
     const refused = stored === null || kind === "hidden" ? null : refusedBy(control, stored);
@@ -171,15 +174,19 @@ export const namingFindings = (
     // What our own pages ask for besides a record's fields, such as why it is changed.
     if (kind === "hidden" || name.startsWith("quill.")) return [];
     if (matched.every((each) => each.control.name !== name))
-      return [formFinding("unknown-name", `No column of the table was found for “${name}”.`, place, name)];
+      return [formFinding("unknown-name", `No column of the table was found for “${name}”.`, place, { control: name })];
     const column = matched.find((each) => each.control === control)?.column;
     const canBeTyped = column && key.has(column.name) && !control.isReadOnly && !control.isDisabled;
     return [
       ...(canBeTyped
-        ? [formFinding("key-can-be-typed", `${label ?? name} is the record's key, and can be typed over.`, place, name)]
+        ? [
+            formFinding("key-can-be-typed", `${label ?? name} is the record's key, and can be typed over.`, place, {
+              control: name,
+            }),
+          ]
         : []),
       ...(column && label === null
-        ? [formFinding("no-label", `The control “${name}” has no label.`, place, name)]
+        ? [formFinding("no-label", `The control “${name}” has no label.`, place, { control: name })]
         : []),
     ];
   });

@@ -169,7 +169,7 @@ function ofWrite(
 ): FormFinding[] {
   const found: FormFinding[] = [];
   const say = (code: Parameters<typeof formFinding>[0], message: string, at: Node = node): void => {
-    found.push(formFinding(code, message, placeOf(at), null, "handler"));
+    found.push(formFinding(code, message, placeOf(at), { in: "handler" }));
   };
   const brought = tainted(handler.body);
   const fromRequest = inserted.find((each) =>
@@ -282,8 +282,7 @@ function ofBody(
   handler: Handler,
   form: HtmlForm,
   matched: readonly Matched[],
-  parents: ReadonlyMap<Node, Node>,
-  text: string,
+  { parents, text }: { readonly parents: ReadonlyMap<Node, Node>; readonly text: string },
 ): FormFinding[] {
   const found: FormFinding[] = [];
   const { names, whole } = readsOf(handler.body, parents);
@@ -293,7 +292,7 @@ function ofBody(
     at: Node,
     control: string | null = null,
   ): void => {
-    found.push(formFinding(code, message, placeOf(at), control, "handler"));
+    found.push(formFinding(code, message, placeOf(at), { control, in: "handler" }));
   };
   for (const node of whole.slice(0, 1))
     say("columns-from-body", "Whatever the body brings is written: also columns that the form does not have.", node);
@@ -302,7 +301,9 @@ function ofBody(
   for (const { name, kind, place } of sent) {
     if (whole.length > 0 || names.has(name) || kind === "hidden") continue;
     found.push(
-      formFinding("not-read", `The handler does not read “${name}”: what is entered there is lost.`, place, name),
+      formFinding("not-read", `The handler does not read “${name}”: what is entered there is lost.`, place, {
+        control: name,
+      }),
     );
   }
   for (const [name, node] of names)
@@ -311,12 +312,9 @@ function ofBody(
   const token = sent.find(({ name, kind }) => kind === "hidden" && isToken(name));
   if (token && !names.has(token.name) && !/csrf|xsrf/i.test(text.replaceAll(/(["'`])(?:(?!\1).)*\1/g, "")))
     found.push(
-      formFinding(
-        "token-not-checked",
-        `The form sends “${token.name}”, and nothing compares it.`,
-        token.place,
-        token.name,
-      ),
+      formFinding("token-not-checked", `The form sends “${token.name}”, and nothing compares it.`, token.place, {
+        control: token.name,
+      }),
     );
   for (const { control, column } of matched) {
     if (column.type.kind !== "boolean" || control.kind !== "checkbox" || control.hasHidden) continue;
@@ -328,7 +326,7 @@ function ofBody(
           "box-cannot-be-switched-off",
           `“${control.name}” sends nothing where it is not ticked, and the handler does not take that for false.`,
           control.place,
-          control.name,
+          { control: control.name },
         ),
       );
   }
@@ -365,17 +363,13 @@ export function readHandler(text: string, form: HtmlForm, matched: readonly Matc
   for (const each of handlers) {
     if (each.method === "get")
       findings.push(
-        formFinding(
-          "get-for-a-change",
-          "A GET changes something: a link is enough to do so.",
-          placeOf(each.body),
-          null,
-          "handler",
-        ),
+        formFinding("get-for-a-change", "A GET changes something: a link is enough to do so.", placeOf(each.body), {
+          in: "handler",
+        }),
       );
     for (const write of each.writes) findings.push(...ofWrite(write, each, table, parents));
   }
-  findings.push(...ofBody(handler, form, matched, parents, text));
+  findings.push(...ofBody(handler, form, matched, { parents, text }));
   return {
     findings,
     notRead: handler.writes.flatMap(({ node, call }) =>

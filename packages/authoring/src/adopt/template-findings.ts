@@ -8,7 +8,7 @@ function ofValue({ control, column }: Matched, template: Template): FormFinding[
   const { name, kind, place, value, placeholder, options } = control;
   const label = control.label ?? name;
   const say = (code: Parameters<typeof formFinding>[0], message: string): FormFinding[] => [
-    formFinding(code, message, place, name),
+    formFinding(code, message, place, { control: name }),
   ];
   const all = printsIn(control.source, template);
   const raw = all.find((each) => !each.isEscaped);

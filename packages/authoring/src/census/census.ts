@@ -142,26 +142,25 @@ class Counting {
   constructor(
     private readonly page: Page,
     private readonly questions: readonly Question[],
-    private readonly facts: Facts,
-    private readonly database: Database,
-    private readonly options: CensusOptions,
+    private readonly asked: { readonly facts: Facts; readonly database: Database; readonly options: CensusOptions },
   ) {
     this.counts = questions.map(() => 0);
     this.values = questions.map(() => new Set());
   }
 
   private go(done: number): void {
-    if (this.options.isCancelled?.()) throw new CensusCancelled("The census was cancelled.");
-    this.options.onProgress?.(done, { rows: this.rows, refused: [...this.counts] });
+    if (this.asked.options.isCancelled?.()) throw new CensusCancelled("The census was cancelled.");
+    this.asked.options.onProgress?.(done, { rows: this.rows, refused: [...this.counts] });
   }
 
   async take(): Promise<Census> {
-    const { database, page, questions } = this;
+    const { page, questions } = this;
+    const { database } = this.asked;
     await database.run(oneMoment);
     await database.run(patiently);
     const [length] = await database.run(blocksStatement(page.table));
     const blocks = Number(length?.blocks ?? 0);
-    const step = this.options.blocks ?? partBlocks;
+    const step = this.asked.options.blocks ?? partBlocks;
     for (let from = 0; from < Math.max(1, blocks); from += step) {
       this.go((0.9 * from) / Math.max(1, blocks));
       await this.part({ from, to: from + step });
@@ -175,7 +174,8 @@ class Counting {
   }
 
   private async part(part: { from: number; to: number }): Promise<void> {
-    const { database, page, questions, facts } = this;
+    const { page, questions } = this;
+    const { database, facts } = this.asked;
     const written = questions.flatMap(({ way }, index) =>
       way.by === "predicate" ? [{ index, refuses: way.refuses }] : [],
     );
@@ -192,7 +192,9 @@ class Counting {
       this.counts[index] = (this.counts[index] ?? 0) + Number(row?.[String(place)] ?? 0);
     for (const [index, { way }] of questions.entries()) {
       if (way.by !== "values") continue;
-      const found = await database.run(valuesStatement(page.table, way.field.column, way.rule.when, part, facts));
+      const found = await database.run(
+        valuesStatement(page.table, { column: way.field.column, when: way.rule.when }, part, facts),
+      );
       this.judge(index, way, found);
     }
   }
@@ -212,7 +214,8 @@ class Counting {
 
   private async finished({ about, way }: Question, index: number): Promise<CensusCount> {
     if (way.by === "nothing") return { ...about, refused: null, because: way.because, examples: [] };
-    const { page, database } = this;
+    const { page } = this;
+    const { database, facts } = this.asked;
     let refuses: Refuses;
     let refused = this.counts[index] ?? 0;
     if (way.by === "predicate") refuses = way.refuses;
@@ -224,10 +227,7 @@ class Counting {
       refused = Number(row?.rows ?? 0);
       refuses = refusedAsDuplicate(page.table, column, way.ignoringCase);
     }
-    const examples =
-      refused === 0
-        ? []
-        : await database.run(examplesStatement(page.table, page.key, refuses, this.facts, mostExamples));
+    const examples = refused === 0 ? [] : await database.run(examplesStatement(page, refuses, facts, mostExamples));
     return {
       ...about,
       refused,
@@ -250,7 +250,7 @@ export const takeCensus = (
   options: CensusOptions = {},
 ): Promise<Census> =>
   database.transaction(
-    (inside) => new Counting(page, questionsOf(page), facts, patient(inside), options).take(),
+    (inside) => new Counting(page, questionsOf(page), { facts, database: patient(inside), options }).take(),
     "reading",
   );
 

@@ -24,8 +24,7 @@ export function truthsStatement(table: Table, condition: Condition, facts: Facts
 
 /** Asks what a condition says of one record: `true`, `false`, or null where it can't be told. */
 export function hereStatement(
-  table: Table,
-  key: readonly Column[],
+  { table, key }: Pick<Page, "table" | "key">,
   values: readonly string[],
   condition: Condition,
   facts: Facts,
@@ -105,8 +104,7 @@ export function countStatement(table: Table, refuses: readonly Refuses[], part: 
 /** The different values of a column in a part, with how often each stands there; only where a rule's condition holds. */
 export function valuesStatement(
   table: Table,
-  column: Column,
-  when: Condition | null,
+  { column, when }: { readonly column: Column; readonly when: Condition | null },
   part: Part,
   facts: Facts,
 ): Statement {
@@ -150,8 +148,7 @@ export const refusedAsValue =
 
 /** Keys of rows that something refuses, in their order, a few of them. */
 export function examplesStatement(
-  table: Table,
-  key: readonly Column[],
+  { table, key }: Pick<Page, "table" | "key">,
   refuses: Refuses,
   facts: Facts,
   most: number,

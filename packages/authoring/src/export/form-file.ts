@@ -35,7 +35,12 @@ if (${changedAny(page, condition.formColumns)} && ${failed}) problems.push({ fie
 }
 
 /** A rule that holds under a condition. */
-function conditionalCode(page: Page, code: PlainCode, field: Field, rule: Rule, called: Set<HelperName>): string {
+function conditionalCode(
+  page: Page,
+  { code, called }: { readonly code: PlainCode; readonly called: Set<HelperName> },
+  field: Field,
+  rule: Rule,
+): string {
   if (!rule.when) return "";
   const { name } = field.column;
   const value = member("form", name);
@@ -182,7 +187,7 @@ export function formFile(page: Page): string {
       : [`${keyOf(field.column.name)}: (${text.includes("body") ? "typed, body" : "typed"}) => ${text},`];
   });
   const conditional = taken.flatMap((field) =>
-    field.rules.filter(({ when }) => when).map((rule) => conditionalCode(page, code, field, rule, called)),
+    field.rules.filter(({ when }) => when).map((rule) => conditionalCode(page, { code, called }, field, rule)),
   );
   const judged = [
     ...conditional,

@@ -1,5 +1,4 @@
 import type { Actor } from "@loyal-quill/core/condition/facts";
-import type { Page } from "@loyal-quill/core/page/page";
 import { readYaml } from "@loyal-quill/core/page/yaml";
 import type { StepName } from "@loyal-quill/core/trip/round-trip";
 import * as v from "valibot";
@@ -138,13 +137,8 @@ const stepOf: Readonly<Record<(typeof outcomes)[number], StepName>> = {
   failed: "write",
 };
 
-async function playOwn(
-  stage: Stage,
-  own: OwnCase,
-  actor: Actor | null,
-  key: readonly string[],
-  page: Page,
-): Promise<void> {
+async function playOwn(stage: Stage, own: OwnCase, actor: Actor | null, key: readonly string[]): Promise<void> {
+  const { page } = stage;
   const { expect: wanted } = own;
   const path = stage.address(key, "/edit");
   if (own.row) await stage.put(key, own.row);
@@ -193,7 +187,7 @@ export const ownCases =
         const key = given ?? editing(prepared).record.key;
         if (key.length !== prepared.page.key.length)
           throw new Error(`The key has ${prepared.page.key.length} parts, and ${key.length} are given.`);
-        await playOwn(stage, own, actor, key, prepared.page);
+        await playOwn(stage, own, actor, key);
       },
     }));
 

@@ -15,7 +15,7 @@ import { routeCases } from "./cases/route.js";
 import { spreadsheetCases } from "./cases/spreadsheet.js";
 import { writeCases } from "./cases/write.js";
 import { type Prepared, prepare } from "./prepare.js";
-import { type Doubted, type Known, leavingNothing, ReadRefused, Stage, type World } from "./stage.js";
+import { type Known, leavingNothing, ReadRefused, Stage, type Staging, type World } from "./stage.js";
 import { countsStatement, sequencesStatement, tablesStatement } from "./statements.js";
 
 /** The steps in the order in which a rehearsal tells of them: the way there, then the way back. */
@@ -93,35 +93,28 @@ async function knownOf(database: Database): Promise<Known> {
  *
  * @throws what is no matter of the case: a database that is away
  */
-export async function play(
-  one: Case,
-  world: World,
-  page: Page,
-  known: Known,
-  readsMayFail = false,
-  asked: readonly Doubted[] = [],
-): Promise<Played> {
+export async function play(one: Case, staging: Staging): Promise<Played> {
+  const { world, asked = [] } = staging;
   const begun = world.elapsed();
   let stage: Stage | undefined;
   let verdict: Verdict = "as expected";
   const because: string[] = [];
   try {
     await leavingNothing(world.database, async (inside) => {
-      stage = new Stage(world, page, inside, known, readsMayFail, asked);
+      stage = new Stage(inside, staging);
       await one.play(stage);
       await stage.close();
     });
   } catch (error) {
     if (error instanceof LeftOut) [verdict, because[0]] = ["left out", error.message];
     else if (error instanceof NotJudged) [verdict, because[0]] = ["not judged", error.message];
-    else if (error instanceof ReadRefused) return play(one, world, page, known, true, asked);
+    else if (error instanceof ReadRefused) return play(one, { ...staging, readsMayFail: true });
     else if (error instanceof DatabaseAway) throw error;
     // What the engine throws is a fault of its own; so is a case that can't be played.
     else [verdict, because[0]] = ["otherwise", `It ended in an error: ${(error as Error).message}`];
   }
   // What is stored otherwise than it was sent may be the table's doing: it is asked without the page.
-  if (asked.length === 0 && stage && stage.doubted.length > 0)
-    return play(one, world, page, known, readsMayFail, stage.doubted);
+  if (asked.length === 0 && stage && stage.doubted.length > 0) return play(one, { ...staging, asked: stage.doubted });
   const wrong = stage?.wrong ?? [];
   // What was seen to be otherwise stands, whatever could not be judged after it.
   if (wrong.length > 0) [verdict, because.length] = ["otherwise", 0];
@@ -163,7 +156,7 @@ export async function rehearse(options: RehearsalOptions): Promise<Rehearsal> {
     const played: Played[] = [];
     for (const one of cases) {
       if (options.isCancelled?.()) break;
-      const last = await play(one, options, of, known);
+      const last = await play(one, { world: options, page: of, known });
       played.push(last);
       done += 1;
       options.onPlayed?.(done, all, last);

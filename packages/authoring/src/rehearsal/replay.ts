@@ -221,7 +221,12 @@ export async function replay(recorded: RecordedRequest, options: ReplayOptions):
   if (cannot !== null) return leftOut(cannot);
   try {
     return await leavingNothing(options.database, (inside) =>
-      playAgain(new Stage(options, options.page, inside, countsNothing, true), recorded, actor, options),
+      playAgain(
+        new Stage(inside, { world: options, page: options.page, known: countsNothing, readsMayFail: true }),
+        recorded,
+        actor,
+        options,
+      ),
     );
   } catch (error) {
     if (error instanceof NotJudged) return leftOut(error.message);

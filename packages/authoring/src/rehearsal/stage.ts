@@ -14,7 +14,7 @@ import type { route, Site } from "@loyal-quill/core/steps/route";
 import { tableName } from "@loyal-quill/core/table/model";
 import type { OutcomeKind } from "@loyal-quill/core/trip/outcome";
 import type { RecordedRequest } from "@loyal-quill/core/trip/recording";
-import type { PageRequest, SentFile } from "@loyal-quill/core/trip/request";
+import type { PageRequest, PageResponse, SentFile } from "@loyal-quill/core/trip/request";
 import type { StepName } from "@loyal-quill/core/trip/round-trip";
 import type { Signer } from "@loyal-quill/core/trip/signer";
 import { byName } from "@loyal-quill/core/values/by-name";
@@ -188,6 +188,17 @@ export const touchedInWords = (touched: readonly Touched[]): string =>
     })
     .join("; ");
 
+/** What a case is played with. */
+export interface Staging {
+  readonly world: World;
+  readonly page: Page;
+  readonly known: Known;
+  /** Whether statements that only read may be refused, and the transaction go on. */
+  readonly readsMayFail?: boolean;
+  /** Of which values the table itself is asked what it makes of them. */
+  readonly asked?: readonly Doubted[];
+}
+
 /**
  * Where one case is played: one transaction, which is rolled back whatever happens. The page is asked through the same engine as a
  * request; the table is looked at, and changed underneath, by statements of the stage's own.
@@ -207,16 +218,22 @@ export class Stage {
   /** Whether something was only opened since it was last looked what was touched. */
   private hasOpened = false;
 
+  readonly world: World;
+  readonly page: Page;
+  private readonly known: Known;
+  private readonly readsMayFail: boolean;
+  private readonly asked: readonly Doubted[];
+
   constructor(
-    readonly world: World,
-    readonly page: Page,
     private readonly inside: Database,
-    private readonly known: Known,
-    /** Whether statements that only read may be refused, and the transaction go on. */
-    private readonly readsMayFail: boolean,
-    /** Of which values the table itself is asked what it makes of them. */
-    private readonly asked: readonly Doubted[] = [],
-  ) {}
+    { world, page, known, readsMayFail = false, asked = [] }: Staging,
+  ) {
+    this.world = world;
+    this.page = page;
+    this.known = known;
+    this.readsMayFail = readsMayFail;
+    this.asked = asked;
+  }
 
   /** Tells what is not as expected. */
   expect(isSo: boolean, otherwise: string): void {
@@ -264,7 +281,7 @@ export class Stage {
     else await this.askTable(path, key);
     if (matched.kind === "nowhere" || matched.kind === "strayed") {
       const nowhere = { status: 404, headers: {}, body: "" };
-      return this.keep({ method, path, body, actor }, null, nowhere, before, { key, writes });
+      return this.keep({ method, path, body, actor }, { recorded: null, response: nowhere }, before, { key, writes });
     }
     const request: PageRequest = {
       id: world.newId(),
@@ -306,7 +323,8 @@ export class Stage {
       answer += typeof part === "string" ? part : "";
       if (answer.length >= longestAnswer) break;
     }
-    return this.keep({ method, path, body, actor }, handled.recorded, { ...handled.response, body: answer }, before, {
+    const { recorded, response } = handled;
+    return this.keep({ method, path, body, actor }, { recorded, response: { ...response, body: answer } }, before, {
       key,
       writes,
     });
@@ -314,8 +332,10 @@ export class Stage {
 
   private async keep(
     asked: Pick<Evidence, "method" | "path" | "body"> & { readonly actor: Actor | null },
-    recorded: Evidence["recorded"],
-    response: { readonly status: number; readonly headers: Readonly<Record<string, string>>; readonly body: string },
+    {
+      recorded,
+      response,
+    }: Pick<Evidence, "recorded"> & { readonly response: Pick<PageResponse, "status" | "headers" | "body"> },
     before: Row | null,
     { key, writes }: { readonly key: readonly string[] | null; readonly writes: boolean },
   ): Promise<Sent> {
@@ -646,15 +666,14 @@ export class Stage {
     }
     const { key } = sent;
     if (key) this.asTheTableHasIt({ key, values }, before, after, otherwise);
-    this.logged(entries, "update", before, after, actor);
+    this.logged(entries, "update", { before, after }, actor);
   }
 
   /** One entry, by this person, that tells the difference of the two rows and nothing else. */
   logged(
     entries: readonly LoggedEntry[],
     operation: "insert" | "update" | "delete",
-    before: Row | null,
-    after: Row | null,
+    { before, after }: { readonly before: Row | null; readonly after: Row | null },
     actor: Actor,
   ): void {
     const { page } = this;

@@ -113,7 +113,7 @@ export async function startDemo(options: StartOptions, say: Say): Promise<Starte
   const secrets = await secretsOf(directory);
   const cluster = await startCluster(path.join(directory, "postgres"), secrets.postgres, say);
   try {
-    return await startOn(cluster, directory, secrets, options, say);
+    return await startOn(cluster, { directory, secrets }, options, say);
   } catch (error) {
     await cluster.stop();
     throw error;
@@ -122,8 +122,7 @@ export async function startDemo(options: StartOptions, say: Say): Promise<Starte
 
 async function startOn(
   cluster: Cluster,
-  directory: string,
-  secrets: Awaited<ReturnType<typeof secretsOf>>,
+  { directory, secrets }: { readonly directory: string; readonly secrets: Awaited<ReturnType<typeof secretsOf>> },
   options: StartOptions,
   say: Say,
 ): Promise<Started> {

@@ -124,7 +124,7 @@ async function write(
 ): Promise<(Row | null)[]> {
   if (!ready) return [];
   const { trip, submission } = ready;
-  const { page, facts, dependencies } = trip;
+  const { page, dependencies } = trip;
   const assignments = submission.fields.flatMap((each) => {
     const { field, value, touched } = each;
     return touched || (value !== null && isDecided(each)) ? [{ column: field.column, value }] : [];

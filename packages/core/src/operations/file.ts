@@ -24,7 +24,7 @@ const bytesOf = (hex: string): Uint8Array => {
 
 /** The content of a record's file, part by part, for who may see the record. */
 export async function file(trip: Trip): Promise<Outcome> {
-  const { page, key, facts, request, recorder, dependencies } = trip;
+  const { page, key, request, recorder, dependencies } = trip;
   const field = fileField(page, request.query.column);
   if (!field) {
     recorder.note("load", [], "there is no file of this name");

@@ -76,7 +76,7 @@ export async function partAt(
   place: Place,
   { length = listLength, within }: HowMuch = {},
 ): Promise<Part> {
-  const { page, facts, dependencies } = trip;
+  const { dependencies } = trip;
   const question = await withCommonWords(trip, asked);
   const found: Row[] = [];
   let { beyond } = place;

@@ -27,7 +27,7 @@ async function pickOf({ trip, submission }: Given, { column, text }: ChoiceSearc
 /** Takes what was typed to be found and not chosen: what can't be taken is refused at its field, where what was found is shown. */
 export async function withPicks(given: Given): Promise<Picked> {
   const { trip, submission } = given;
-  const { page, dependencies } = trip;
+  const { page } = trip;
   let { fields } = submission;
   let search: ChoiceSearch | null = null;
   const problems: Problem[] = [];

@@ -101,7 +101,7 @@ const removal: SaveKind = {
   async write(_, [ready], [own]) {
     if (!ready) return [];
     const { trip, submission } = ready;
-    const { page, key, facts, dependencies } = trip;
+    const { dependencies } = trip;
     const statement = removeStatement(trip, submission.claims.row, logNoteOf(trip));
     const [row] = await sendWrite(dependencies.database, statement, own?.within);
     return [row ?? null];

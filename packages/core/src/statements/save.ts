@@ -1,4 +1,3 @@
-
 import { predicate } from "../condition/to-sql.js";
 import {
   answered,

@@ -104,7 +104,7 @@ export function changeRoutes(options: ChangeRouteOptions): GuardedRoutes {
       return problem(response, 400, "No such record", "A record is named by its table and its key, as JSON.");
     await look(request, "changes.searched", `the record ${table} ${Object.values(key).join(" / ")}`);
     const since = number.exec(text(request.query.entry) ?? "")?.[0] ?? null;
-    response.json(await recordChanges(options, table, key, since, await asker(request)));
+    response.json(await recordChanges(options, { table, key, since }, await asker(request)));
   });
 
   const asking = async (

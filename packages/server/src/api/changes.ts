@@ -150,17 +150,21 @@ function pageOf(loaded: Loaded, table: string, key: Key, wanted: string): Page |
   return loaded.pages.find((page) => page.name === wanted && fits(page)) ?? loaded.pages.find(fits) ?? null;
 }
 
+interface RecordAsked {
+  readonly table: string;
+  readonly key: Key;
+  /** An entry that names it by this key; null where whoever had it last is meant. */
+  readonly since: string | null;
+}
+
 /**
  * Everything that the log has of a record, and the record as it is now.
  *
  * @param actor whoever asks
- * @param since an entry that names it by this key; null where whoever had it last is meant
  */
 export async function recordChanges(
   ground: Ground,
-  table: string,
-  key: Key,
-  since: string | null,
+  { table, key, since }: RecordAsked,
   actor: Actor,
 ): Promise<RecordChangesAnswer> {
   const open = openTo(ground, actor);

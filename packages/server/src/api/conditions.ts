@@ -42,13 +42,18 @@ function asSql(condition: Condition, facts: Facts): ConditionAnswer["sql"] {
   return { text, values: parameters.values };
 }
 
+/** What a condition is asked about, and where. */
+interface Asked {
+  readonly facts: Facts;
+  readonly database: Database;
+}
+
 /** What a condition comes to: where it is wrong, or whether it holds for a record and for how many rows. */
 export async function judgeCondition(
   question: ConditionQuestion,
   bound: BoundPageFile,
   loaded: Loaded,
-  facts: Facts,
-  database: Database,
+  { facts, database }: Asked,
 ): Promise<ConditionAnswer> {
   const own = bound.parsed && findTable(loaded.catalog.tables, bound.parsed.file.record.table);
   if (!own) return { ...nothing, problem: { message: "The page's table is not known, so no name is.", offset: 0 } };
@@ -71,7 +76,7 @@ export async function judgeCondition(
   return {
     problem: null,
     sql: asSql(condition, facts),
-    here: place === "choices" ? null : await forRecord(condition, bound, question.key, facts, database),
+    here: place === "choices" ? null : await forRecord(condition, bound, question.key, { facts, database }),
     counted: counted
       ? { holds: Number(counted.holds), fails: Number(counted.fails), unknown: Number(counted.unknown) }
       : null,
@@ -83,11 +88,10 @@ async function forRecord(
   condition: Condition,
   { page }: BoundPageFile,
   key: readonly string[] | undefined,
-  facts: Facts,
-  database: Database,
+  { facts, database }: Asked,
 ): Promise<ConditionAnswer["here"]> {
   if (!page || key?.length !== page.key.length) return null;
-  const statement = hereStatement(page.table, page.key, key, condition, facts);
+  const statement = hereStatement(page, key, condition, facts);
   const [row] = await answeredOr(() => database.run(statement), [], "unanswered");
   return row ? (row.here ? row.here === "true" : "unknown") : null;
 }

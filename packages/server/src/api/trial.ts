@@ -53,14 +53,16 @@ const dependencies = ({ signer, steps }: TrialOptions, database: Database): Depe
   },
 });
 
+interface Made extends Pick<PageRequest, "method" | "path"> {
+  readonly actor: Actor;
+  readonly body?: string | null;
+  readonly query?: Readonly<Record<string, string>>;
+}
+
 /** A request as that person would make it. */
 function requestOf(
   { styleSheets, application, mount }: TrialOptions,
-  method: "GET" | "POST",
-  path: string,
-  actor: Actor,
-  body: string | null,
-  query: Readonly<Record<string, string>> = {},
+  { method, path, actor, body = null, query = {} }: Made,
 ): PageRequest {
   return {
     id: crypto.randomUUID(),
@@ -93,24 +95,23 @@ function storedRow(recorded: RecordedRequest): TrialAnswer["row"] {
   return Object.fromEntries(load.values.map(({ name, value }) => [name, value]));
 }
 
+interface Tried {
+  readonly key: readonly string[];
+  readonly actor: Actor;
+  /** What the form sends, as `application/x-www-form-urlencoded`; null opens the record. */
+  readonly form: string | null;
+}
+
 /**
  * Opens or saves a record through the same steps as a request of that person would. It is not kept among the requests, and
  * what a save writes is rolled back.
- *
- * @param form what the form sends, as `application/x-www-form-urlencoded`; null opens the record
  */
-export async function trial(
-  options: TrialOptions,
-  page: Page,
-  key: readonly string[],
-  actor: Actor,
-  form: string | null,
-): Promise<TrialAnswer> {
+export async function trial(options: TrialOptions, page: Page, { key, actor, form }: Tried): Promise<TrialAnswer> {
   const body = form === null ? null : renewed(form, page, options.signer);
   const path = `${recordAddress(page.path, key)}/edit`;
   const operation = form === null ? "open" : "save";
   const matched = { kind: "page", page, operation, keySegments: key.map(encodeSegment) } as const;
-  const request = requestOf(options, form === null ? "GET" : "POST", path, actor, body);
+  const request = requestOf(options, { method: form === null ? "GET" : "POST", path, actor, body });
   const run = (database: Database) => handle(matched, request, dependencies(options, database));
   const { response, recorded } = await leavingNothing(options.database, run);
   return {
@@ -119,7 +120,7 @@ export async function trial(
     leadsTo: response.headers.location ?? null,
     address: `${options.mount}${path}`,
     // A save asks for no more of the row than it needs; the Sheet shows all of it.
-    row: storedRow(form === null ? recorded : (await trial(options, page, key, actor, null)).recorded),
+    row: storedRow(form === null ? recorded : (await trial(options, page, { key, actor, form: null })).recorded),
   };
 }
 
@@ -133,7 +134,7 @@ function makesNew(page: Page): Page {
 export async function trialOfNew(options: TrialOptions, page: Page, actor: Actor): Promise<TrialAnswer> {
   const path = `${page.path.list}/new`;
   const matched = { kind: "page", page: makesNew(page), operation: "new", keySegments: [] } as const;
-  const request = requestOf(options, "GET", path, actor, null);
+  const request = requestOf(options, { method: "GET", path, actor });
   const { response, recorded } = await handle(matched, request, dependencies(options, options.database));
   return {
     recorded,
@@ -152,7 +153,7 @@ export async function trialOfList(
   query: Readonly<Record<string, string>>,
 ): Promise<ListTrialAnswer> {
   const matched = { kind: "page", page, operation: "list", keySegments: [] } as const;
-  const request = requestOf(options, "GET", page.path.list, actor, null, query);
+  const request = requestOf(options, { method: "GET", path: page.path.list, actor, query });
   const { response, recorded } = await handle(matched, request, dependencies(options, options.database));
   return { recorded, html: response.body, address: `${options.mount}${page.path.list}` };
 }

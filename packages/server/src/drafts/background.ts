@@ -53,6 +53,12 @@ const stateOf = <Given, Came>({ begun, given, came, state, done, because }: Kept
   given: given as Given,
 });
 
+interface Work<Given, Came> {
+  readonly run: (given: Given, onProgress: OnProgress) => Run<Came>;
+  /** Tells how far it is, and how it ended. */
+  readonly tell: (name: string, state: BackgroundState<Came>["state"], done: number) => void;
+}
+
 /**
  * Work of one kind in the background, the last one of each name. It stands in the store: whichever process is asked knows of it, one of them works
  * on it, and another goes on with it where that one ends.
@@ -65,10 +71,9 @@ export class Background<Given, Came> {
   constructor(
     private readonly kind: string,
     private readonly workers: Workers,
-    private readonly run: (given: Given, onProgress: OnProgress) => Run<Came>,
-    private readonly tell: (name: string, state: BackgroundState<Came>["state"], done: number) => void,
     /** How many finished ones are remembered. */
     private readonly mostKept: number,
+    private readonly work: Work<Given, Came>,
   ) {
     this.timer = setInterval(() => void this.takeOver(), lookEvery).unref();
   }
@@ -87,7 +92,7 @@ export class Background<Given, Came> {
   async begin(name: string, given: Given): Promise<BackgroundState<Came> & { readonly given: Given }> {
     const { jobs, process } = this.workers;
     this.here.get(name)?.cancel();
-    const job = await jobs.begin(this.kind, name, process, given, this.mostKept);
+    const job = await jobs.begin({ kind: this.kind, name }, process, given, this.mostKept);
     this.go(job);
     return stateOf<Given, Came>(job);
   }
@@ -115,10 +120,10 @@ export class Background<Given, Came> {
 
   private go(job: KeptJob): void {
     const { name } = job;
-    const { cancel, came } = this.run(job.given as Given, (done, parts = []) => {
+    const { cancel, came } = this.work.run(job.given as Given, (done, parts = []) => {
       here.done = done;
       here.soFar.push(...parts);
-      this.tell(name, "running", done);
+      this.work.tell(name, "running", done);
     });
     const here: UnderWay = {
       run: job.run,
@@ -158,8 +163,8 @@ export class Background<Given, Came> {
     clearInterval(beat);
     // What ends with its process goes on in another one.
     if (this.closing && state !== "done") return;
-    const isOurs = await jobs.end(run, process, state, found, because).catch(() => false);
-    if (isOurs) this.tell(name, state, state === "done" ? 1 : far());
+    const isOurs = await jobs.end(run, process, { state, came: found, because }).catch(() => false);
+    if (isOurs) this.work.tell(name, state, state === "done" ? 1 : far());
   }
 }
 

@@ -134,7 +134,7 @@ describe("censuses in the background", () => {
     const silent = async (pid: number, host: string, seconds: number, tries = 1): Promise<void> => {
       await plain.query("DELETE FROM process WHERE id = $1", [busy]);
       await plain.query("INSERT INTO process (id, host, pid, version) VALUES ($1, $2, $3, 'x')", [busy, host, pid]);
-      await jobs.begin("held-up", "k", busy, {}, 5);
+      await jobs.begin({ kind: "held-up", name: "k" }, busy, {}, 5);
       await plain.query("UPDATE job SET beat = now() - make_interval(secs => $1), tries = $2 WHERE kind = 'held-up'", [
         seconds,
         tries,

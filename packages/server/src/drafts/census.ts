@@ -28,13 +28,10 @@ export class Censuses {
     threads: Pick<Threads, "census">,
     tell: (event: Extract<FeedEvent, { kind: "census" }>) => void,
   ) {
-    this.jobs = new Background(
-      "census",
-      workers,
-      (draft, onProgress) => threads.census(draft, onProgress),
-      (page, state, done) => tell({ kind: "census", page, state, done }),
-      mostKept,
-    );
+    this.jobs = new Background("census", workers, mostKept, {
+      run: (draft, onProgress) => threads.census(draft, onProgress),
+      tell: (page, state, done) => tell({ kind: "census", page, state, done }),
+    });
   }
 
   async of(name: string): Promise<CensusAnswer | null> {

@@ -69,7 +69,7 @@ async function tried({ options }: Ground, page: Page, given: Tried): Promise<Tri
   const hasKey = key?.length === page.key.length;
   const actor = hasKey || fresh ? tryingAs(people, page, as) : null;
   if (!actor) return null;
-  return key && hasKey ? trial(options, page, key, actor, form ?? null) : trialOfNew(options, page, actor);
+  return key && hasKey ? trial(options, page, { key, actor, form: form ?? null }) : trialOfNew(options, page, actor);
 }
 
 /** Everything that is made of a draft's text. What goes in and out is plain data, and may come from another thread. */
@@ -137,7 +137,7 @@ export const jobs = {
   ): Promise<ConditionAnswer> {
     const draft = bind(ground, given);
     const facts = factsOf(tryingAs(given.people, draft.page, given.as) ?? nobody, new Date());
-    return judgeCondition(given.question, draft, ground.loaded, facts, ground.options.database);
+    return judgeCondition(given.question, draft, ground.loaded, { facts, database: ground.options.database });
   },
 
   async records(ground: Ground, given: Draft & { readonly search: string }): Promise<readonly RecordChoice[]> {

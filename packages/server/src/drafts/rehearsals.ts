@@ -83,20 +83,14 @@ export class Rehearsals {
 
   constructor(private readonly parts: Parts) {
     const { tell, workers } = parts;
-    this.rehearsals = new Background(
-      "rehearsal",
-      workers,
-      (asked, onProgress) => this.rehearse(asked, onProgress),
-      (page, state, done) => tell({ kind: "rehearsal", page, state, done }),
-      mostKept,
-    );
-    this.replays = new Background(
-      "replay",
-      workers,
-      (asked, onProgress) => this.replay(asked, onProgress),
-      (page, state, done) => tell({ kind: "replay", page, state, done }),
-      mostKept,
-    );
+    this.rehearsals = new Background("rehearsal", workers, mostKept, {
+      run: (asked, onProgress) => this.rehearse(asked, onProgress),
+      tell: (page, state, done) => tell({ kind: "rehearsal", page, state, done }),
+    });
+    this.replays = new Background("replay", workers, mostKept, {
+      run: (asked, onProgress) => this.replay(asked, onProgress),
+      tell: (page, state, done) => tell({ kind: "replay", page, state, done }),
+    });
   }
 
   async of(name: string): Promise<RehearsalAnswer | null> {

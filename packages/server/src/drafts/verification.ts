@@ -8,23 +8,24 @@ import type { Threads } from "./threads.js";
 /** The one log of a database. */
 const one = "log";
 
+interface VerificationOptions {
+  readonly workers: Workers;
+  readonly store: Store;
+  readonly database: Pick<Database, "run">;
+  readonly threads: Pick<Threads, "long">;
+  readonly tell: (event: Extract<FeedEvent, { kind: "verification" }>) => void;
+  /** Files to which seals are sent, so that the log is held against them. */
+  readonly seals: readonly string[];
+}
+
 /** Verifying the change log in the background; the last report is kept in the store. */
 export class Verifications {
   private readonly jobs: Background<{ readonly by: string }, VerifyReport>;
 
-  constructor(
-    workers: Workers,
-    private readonly store: Store,
-    private readonly database: Pick<Database, "run">,
-    threads: Pick<Threads, "long">,
-    tell: (event: Extract<FeedEvent, { kind: "verification" }>) => void,
-    /** Files to which seals are sent, so that the log is held against them. */
-    seals: readonly string[],
-  ) {
-    this.jobs = new Background(
-      "verification",
-      workers,
-      ({ by }, onProgress) => {
+  constructor(private readonly options: VerificationOptions) {
+    const { workers, store, threads, tell, seals } = options;
+    this.jobs = new Background("verification", workers, 1, {
+      run: ({ by }, onProgress) => {
         const run = threads.long("verification", { seals }, onProgress);
         const kept = run.came.then(async (came) => {
           if (came !== "cancelled") await store.keepVerification(by, came);
@@ -32,13 +33,16 @@ export class Verifications {
         });
         return { ...run, came: kept };
       },
-      (_name, state, done) => tell({ kind: "verification", state, done }),
-      1,
-    );
+      tell: (_name, state, done) => tell({ kind: "verification", state, done }),
+    });
   }
 
   async answer(): Promise<VerificationAnswer> {
-    const [last, sealed, job] = await Promise.all([this.store.lastVerification(), this.lastSeal(), this.jobs.of(one)]);
+    const [last, sealed, job] = await Promise.all([
+      this.options.store.lastVerification(),
+      this.lastSeal(),
+      this.jobs.of(one),
+    ]);
     return {
       run: job && job.state !== "done" ? { state: job.state, done: job.done, because: job.because } : null,
       last: last && { by: last.by, report: last.report },
@@ -47,7 +51,7 @@ export class Verifications {
   }
 
   private async lastSeal(): Promise<VerificationAnswer["sealed"]> {
-    const [row] = await this.database.run(lastSealStatement()).catch((): Row[] => []);
+    const [row] = await this.options.database.run(lastSealStatement()).catch((): Row[] => []);
     return row?.number
       ? {
           number: row.number,

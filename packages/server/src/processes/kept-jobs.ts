@@ -57,6 +57,12 @@ const jobOf = ({ begun, given, came, ...rest }: JobRow): KeptJob => ({
 
 const columns = "name, run, state, done, begun, given, came, because";
 
+/** A piece of work is known by its kind and its name. */
+interface Named {
+  readonly kind: string;
+  readonly name: string;
+}
+
 /**
  * Work in the background of all processes over one store. Who works on what is a row that its process renews, and not a lock of a session: behind
  * a pooler a session is nobody's own.
@@ -87,7 +93,7 @@ export class KeptJobs {
   }
 
   /** Begins one anew: whoever works on an earlier run of it finds out when it tells how far it is. */
-  async begin(kind: string, name: string, process: string, given: unknown, mostKept: number): Promise<KeptJob> {
+  async begin({ kind, name }: Named, process: string, given: unknown, mostKept: number): Promise<KeptJob> {
     const [made] = await this.ask(
       `INSERT INTO job (database, kind, name, process, given) VALUES (?, ?, ?, ?, ?)
        ON CONFLICT (database, kind, name) DO UPDATE SET run = gen_random_uuid(), process = excluded.process, begun = now(), beat = now(),
@@ -117,9 +123,7 @@ export class KeptJobs {
   async end(
     run: string,
     process: string,
-    state: KeptJob["state"],
-    came: unknown,
-    because: string | null,
+    { state, came, because }: Pick<KeptJob, "state" | "came" | "because">,
   ): Promise<boolean> {
     const rows = await this.ask<{ name: string }>(
       `UPDATE job SET state = ?, done = CASE WHEN ? = 'done' THEN 1 ELSE done END, came = ?, because = ?

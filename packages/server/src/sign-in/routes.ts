@@ -149,10 +149,9 @@ class SignIn {
 
   askForCode(
     exchange: Exchange,
-    status: number,
     waiting: v.InferOutput<typeof between>,
     { next, carried }: Onward,
-    problem: ServerWord | null,
+    { status, problem }: { readonly status: number; readonly problem: ServerWord | null },
   ): void {
     const { request, response } = exchange;
     const { frame, sessions } = this.options;
@@ -250,10 +249,9 @@ function addPassword(signIn: SignIn): void {
       return signIn.enter(request, response, account, { next, carried }, { by: "password" });
     signIn.askForCode(
       { request, response },
-      200,
       { account: account.id, epoch: account.sessionEpoch, at: Date.now() },
       { next, carried },
-      null,
+      { status: 200, problem: null },
     );
   });
 }
@@ -276,7 +274,7 @@ function addCode(signIn: SignIn): void {
       return signIn.show({ request, response }, 403, { email: "", next, problem: "expired", carried });
     const subject = { name: account.email, id: account.id };
     const again = (status: number, problem: ServerWord): void =>
-      signIn.askForCode({ request, response }, status, opened.output, { next, carried }, problem);
+      signIn.askForCode({ request, response }, opened.output, { next, carried }, { status, problem });
     const taken = await limits.takeCode(account.id);
     if (taken !== "left") {
       if (taken === "first beyond")

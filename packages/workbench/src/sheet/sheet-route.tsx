@@ -78,7 +78,7 @@ function Sheet({ name, draft, text }: SheetProps) {
   const at = useLookedAt(name, text);
   const rowReview = useRowReview(name, text);
   const findings = useMemo(() => [...at.findings, ...(rowReview.data ?? [])], [at.findings, rowReview.data]);
-  const editing = useEditingOf(name, draft, text, at, useFound(text, findings, at.sheet));
+  const editing = useEditingOf({ name, draft, text }, at, useFound(text, findings, at.sheet));
   const source = useEditingSource(editing);
   useUndoKeys(draft);
   const place = usePlace(draft, at);
@@ -166,7 +166,7 @@ function Sheet({ name, draft, text }: SheetProps) {
 }
 
 /** What everything beside the page edits. */
-function useEditingOf(name: string, draft: EditedDraft, text: string, at: LookedAt, found: readonly Found[]): Editing {
+function useEditingOf({ name, draft, text }: SheetProps, at: LookedAt, found: readonly Found[]): Editing {
   const session = useSession();
   const content = useMemo(() => readContent(text), [text]);
   const { fields } = at.sheet;

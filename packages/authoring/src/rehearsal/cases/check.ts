@@ -158,16 +158,11 @@ const noValues: Readonly<Partial<Record<Field["column"]["type"]["kind"], readonl
   json: ["{", "[1,"],
 };
 
-async function type(
-  stage: Stage,
-  prepared: Prepared,
-  field: Field,
-  typed: string,
-  others: Readonly<Record<string, string>> = {},
-): Promise<Sent> {
+/** Sends the form of a record with texts typed into some of its fields, by their columns. */
+async function type(stage: Stage, prepared: Prepared, typed: Readonly<Record<string, string>>): Promise<Sent> {
   const { actor, record } = editing(prepared);
   const { form } = await stage.form(stage.address(record.key, "/edit"), actor);
-  const body = typing(prepared.page, form, { ...others, [field.column.name]: typed });
+  const body = typing(prepared.page, form, typed);
   return stage.post(stage.address(record.key, "/edit"), actor, body, { key: record.key });
 }
 
@@ -264,7 +259,8 @@ function ruleCases(prepared: Prepared, field: Field, rule: Rule, place: number):
       async (stage) => {
         const { outside } = sides();
         if (outside.length === 0) throw new NotJudged("No value was found that the rule would refuse.");
-        for (const { typed } of outside) refusedAt(stage, await type(stage, prepared, field, typed), field, typed);
+        for (const { typed } of outside)
+          refusedAt(stage, await type(stage, prepared, { [field.column.name]: typed }), field, typed);
       },
       about,
     ),
@@ -284,7 +280,7 @@ function ruleCases(prepared: Prepared, field: Field, rule: Rule, place: number):
                 // What a check across fields has against it is put right in another field.
                 const beside = besidesFor(prepared, field, value);
                 const sent = await stage.tried(() =>
-                  type(stage, prepared, field, typed, asTyped(prepared.page, beside)),
+                  type(stage, prepared, { ...asTyped(prepared.page, beside), [field.column.name]: typed }),
                 );
                 stage.expect(
                   sent.status < 500,
@@ -468,7 +464,8 @@ export function checkCases(prepared: Prepared): Case[] {
                 by: `table: ${field.column.name} ${field.column.type.shown}`,
               },
               async (stage) => {
-                for (const typed of wrong) refusedAt(stage, await type(stage, prepared, field, typed), field, typed);
+                for (const typed of wrong)
+                  refusedAt(stage, await type(stage, prepared, { [field.column.name]: typed }), field, typed);
               },
               field.column.name,
             ),
@@ -503,7 +500,7 @@ export function checkCases(prepared: Prepared): Case[] {
         const [one, other] = two;
         if (!one || !other) leaveOut("The form has no two fields that a rehearsal can make wrong.");
         const typed = (field: Field): string => noValues[field.column.type.kind]?.[0] ?? "";
-        const sent = await type(stage, prepared, one, typed(one), { [other.column.name]: typed(other) });
+        const sent = await type(stage, prepared, { [one.column.name]: typed(one), [other.column.name]: typed(other) });
         stage.answered(sent, [422], "invalid");
         stage.saysAt(sent, one.formName);
         stage.saysAt(sent, other.formName);

@@ -8,14 +8,15 @@ import { disposable } from "./records.js";
 
 const make = casesOf("compare");
 
+interface Meanwhile {
+  readonly key: readonly string[];
+  readonly field: Field;
+  /** Values that will not do. */
+  readonly except?: readonly string[];
+}
+
 /** A value that somebody else may have put into a field meanwhile: the first that the table takes. */
-async function putAnother(
-  stage: Stage,
-  prepared: Prepared,
-  key: readonly string[],
-  field: Field,
-  except: readonly string[],
-): Promise<string> {
+async function putAnother(stage: Stage, prepared: Prepared, { key, field, except = [] }: Meanwhile): Promise<string> {
   const { record } = editing(prepared);
   const candidates = otherValues(prepared, field, record.row).filter((value) => !except.includes(value));
   for (const value of candidates) {
@@ -66,7 +67,7 @@ export function compareCases(prepared: Prepared): Case[] {
       async (stage) => {
         let theirs = "";
         const { sent, field, typed } = await whileTyping(stage, prepared, async ({ field, value, key }) => {
-          theirs = await putAnother(stage, prepared, key, field, [value]);
+          theirs = await putAnother(stage, prepared, { key, field, except: [value] });
         });
         stage.answered(sent, [409], "conflict");
         stage.untouched(sent);
@@ -107,7 +108,7 @@ export function compareCases(prepared: Prepared): Case[] {
           );
           for (const other of others) {
             try {
-              theirs = { name: other.column.name, value: await putAnother(stage, prepared, key, other, []) };
+              theirs = { name: other.column.name, value: await putAnother(stage, prepared, { key, field: other }) };
               const now = (await stage.row(key))?.[field.column.name];
               if (now !== record.row[field.column.name])
                 throw new NotJudged(`The table changes ${field.column.name} along with ${other.column.name}.`);

@@ -142,6 +142,13 @@ export interface Changed {
   readonly body: string;
 }
 
+/** Who changes which field of which record. */
+interface Change {
+  readonly actor: Actor;
+  readonly record: RehearsedRecord;
+  readonly field: Field;
+}
+
 /**
  * Opens a record and changes one field to another value that the page takes: one after the other is tried, and what was refused
  * leaves nothing.
@@ -151,9 +158,7 @@ export interface Changed {
 export async function change(
   stage: Stage,
   prepared: Prepared,
-  actor: Actor,
-  { key, row }: RehearsedRecord,
-  field: Field,
+  { actor, record: { key, row }, field }: Change,
 ): Promise<Changed> {
   const { page } = prepared;
   const { form } = await stage.form(stage.address(key, "/edit"), actor);
@@ -176,9 +181,7 @@ export async function change(
 export async function changeOnce(
   stage: Stage,
   prepared: Prepared,
-  actor: Actor,
-  { key, row }: RehearsedRecord,
-  field: Field,
+  { actor, record: { key, row }, field }: Change,
 ): Promise<Sent> {
   const { form } = await stage.form(stage.address(key, "/edit"), actor);
   const [value = ""] = otherValues(prepared, field, row);
@@ -210,13 +213,13 @@ export async function changeAny(
   prepared: Prepared,
   actor: Actor,
   record: RehearsedRecord,
-  fields = easyFields(prepared, record.row),
 ): Promise<Changed> {
+  const fields = easyFields(prepared, record.row);
   if (fields.length === 0) throw new LeftOut("The form has no field that a rehearsal could type into.");
   let last: unknown;
   for (const field of fields.slice(0, 4)) {
     try {
-      return await change(stage, prepared, actor, record, field);
+      return await change(stage, prepared, { actor, record, field });
     } catch (error) {
       if (!(error instanceof NotJudged)) throw error;
       last = error;

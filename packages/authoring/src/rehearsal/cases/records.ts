@@ -166,7 +166,7 @@ function madeCases(prepared: Prepared): Case[] {
             otherwise.set(name, `${name} is stored as ${row[name] ?? "null"}, and ${value} was sent`);
         }
         stage.asTheTableHasIt({ key: null, values }, null, row, otherwise);
-        stage.logged(sent.entries, "insert", null, row, actor);
+        stage.logged(sent.entries, "insert", { before: null, after: row }, actor);
         const opened = await stage.get(stage.address(key), actor);
         stage.answered(opened, [200, 404]);
       },
@@ -490,7 +490,8 @@ function deleteCases(prepared: Prepared): Case[] {
               ((own?.deleted ?? 0) > 1 && page.table.dependents.some(({ table }) => table === page.table.name)),
             `Touched were: ${touchedInWords(sent.touched ?? []) || "none"}.`,
           );
-          if (sent.before) stage.logged(sent.entries.slice(0, 1), "delete", sent.before, null, actor);
+          if (sent.before)
+            stage.logged(sent.entries.slice(0, 1), "delete", { before: sent.before, after: null }, actor);
         }),
     ),
     writing(

@@ -59,13 +59,21 @@ const workbookOf = ([heads = [], ...rows]: Table): Promise<Uint8Array> =>
     rows: rows.map((row) => row.map((text) => ({ text, isText: true }))),
   });
 
+interface Uploaded {
+  readonly table: Table;
+  readonly key?: readonly string[] | null;
+  /** The file, where it is no CSV as a program saves it. */
+  readonly bytes?: Uint8Array;
+}
+
+const savedByAProgram = (table: Table): Uint8Array =>
+  utf16(csvLines(table.map((row) => row.map((cell) => ({ text: cell, isText: false })))));
+
 function upload(
   stage: Stage,
   { page }: Prepared,
   actor: Actor,
-  table: Table,
-  key: readonly string[] | null = null,
-  bytes = utf16(csvLines(table.map((row) => row.map((cell) => ({ text: cell, isText: false }))))),
+  { table, key = null, bytes = savedByAProgram(table) }: Uploaded,
 ): Promise<Sent> {
   const reason = bodyOf(page.reason === null ? [] : [[reasonName, "Rehearsal"]]);
   return stage.post(`${page.path.list}/${uploadSegment}`, actor, reason, {
@@ -139,7 +147,7 @@ export function spreadsheetCases(prepared: Prepared): Case[] {
       { title: "The list's file, uploaded as it was", expects: "no row is changed", by: "untouched means untouched" },
       async (stage) => {
         const { actor, table } = await begin(stage);
-        const sent = await upload(stage, prepared, actor, table);
+        const sent = await upload(stage, prepared, actor, { table });
         refusesAll(stage, sent);
         stage.expect(changedIn(sent) === "0", `Rows that count as changed: ${changedIn(sent) ?? "unknown"}.`);
       },
@@ -153,7 +161,7 @@ export function spreadsheetCases(prepared: Prepared): Case[] {
       },
       async (stage) => {
         const { actor, table } = await begin(stage);
-        const sent = await upload(stage, prepared, actor, table, null, await workbookOf(table));
+        const sent = await upload(stage, prepared, actor, { table, bytes: await workbookOf(table) });
         refusesAll(stage, sent);
         stage.expect(changedIn(sent) === "0", `Rows that count as changed: ${changedIn(sent) ?? "unknown"}.`);
       },
@@ -171,7 +179,8 @@ export function spreadsheetCases(prepared: Prepared): Case[] {
         for (const { record, column, value, row, later } of editableIn(prepared, table).found.slice(0, 12)) {
           if (!later) continue;
           const looked = [];
-          for (const each of [row, later]) looked.push(await upload(stage, prepared, actor, [heads, each], record.key));
+          for (const each of [row, later])
+            looked.push(await upload(stage, prepared, actor, { table: [heads, each], key: record.key }));
           const [first, second] = looked.map(savingForm);
           because = "The rules or the table refuse every value that was tried.";
           if (!first || !second) continue;
@@ -197,7 +206,7 @@ export function spreadsheetCases(prepared: Prepared): Case[] {
         const { actor, table, heads } = await begin(stage);
         let because = "No cell of the file was found for which another value is known.";
         for (const { record, column, value, row } of editableIn(prepared, table).found.slice(0, 6)) {
-          const looked = await upload(stage, prepared, actor, [heads, row], record.key);
+          const looked = await upload(stage, prepared, actor, { table: [heads, row], key: record.key });
           stage.answered(looked, [200], "shown");
           stage.untouched(looked);
           const form = savingForm(looked);
@@ -225,7 +234,10 @@ export function spreadsheetCases(prepared: Prepared): Case[] {
         if (!other) leaveOut("There is no second record that somebody may edit.");
         const keyIn = (key: readonly string[]): string => `"key":${JSON.stringify(key)}`;
         const mark = (row.at(-1) ?? "").replace(keyIn(record.key), keyIn(other.key));
-        refusesAll(stage, await upload(stage, prepared, actor, [heads, row.with(-1, mark)], record.key));
+        refusesAll(
+          stage,
+          await upload(stage, prepared, actor, { table: [heads, row.with(-1, mark)], key: record.key }),
+        );
       },
     ),
     reading(
@@ -236,7 +248,10 @@ export function spreadsheetCases(prepared: Prepared): Case[] {
         const { row, record } = one(table);
         refusesAll(
           stage,
-          await upload(stage, prepared, actor, [heads, row.with(-1, row.at(-1)?.slice(0, -5) ?? "")], record.key),
+          await upload(stage, prepared, actor, {
+            table: [heads, row.with(-1, row.at(-1)?.slice(0, -5) ?? "")],
+            key: record.key,
+          }),
         );
       },
     ),
@@ -251,7 +266,7 @@ export function spreadsheetCases(prepared: Prepared): Case[] {
         const { actor, table, heads } = await begin(stage);
         const { row, record } = one(table);
         const other = { ...actor, id: `${actor.id}-2` };
-        refusesAll(stage, await upload(stage, prepared, other, [heads, row], record.key));
+        refusesAll(stage, await upload(stage, prepared, other, { table: [heads, row], key: record.key }));
       },
     ),
     reading(
@@ -264,7 +279,7 @@ export function spreadsheetCases(prepared: Prepared): Case[] {
       async (stage) => {
         const { actor, table, heads } = await begin(stage);
         const { row, record } = one(table);
-        refusesAll(stage, await upload(stage, prepared, actor, [heads, row, row], record.key));
+        refusesAll(stage, await upload(stage, prepared, actor, { table: [heads, row, row], key: record.key }));
       },
     ),
   ];

@@ -34,7 +34,12 @@ async function saving(
 }
 
 /** The form comes back with what was typed. */
-function keepsTyped(stage: Stage, prepared: Prepared, sent: Sent, name: string, typed: string): void {
+function keepsTyped(
+  stage: Stage,
+  prepared: Prepared,
+  sent: Sent,
+  { name, typed }: { readonly name: string; readonly typed: string },
+): void {
   const field = prepared.page.fields.find(({ column }) => column.name === name);
   const held = sent.document.form?.controls
     .filter((each) => each.name === field?.formName && each.value !== null)
@@ -163,7 +168,7 @@ export function writeCases(prepared: Prepared): Case[] {
         if (fields.length === 0) leaveOut("The form has no field that a rehearsal could type into.");
         let said: string | null = null;
         for (const field of fields) {
-          const sent = await stage.tried(() => changeOnce(stage, prepared, actor, record, field));
+          const sent = await stage.tried(() => changeOnce(stage, prepared, { actor, record, field }));
           if (sent.outcome === "saved") return;
           // What the table says in words of its own is no constraint that the page knows, nor one that another value would meet.
           const own = sent.refused?.replace(/^\w{5} /, "");
@@ -183,7 +188,7 @@ export function writeCases(prepared: Prepared): Case[] {
         },
         async (stage) => {
           const { actor, record: own } = editing(prepared);
-          const changed = await change(stage, prepared, actor, own, field);
+          const changed = await change(stage, prepared, { actor, record: own, field });
           if (changed.sent.outcome !== "saved" && !changed.sent.before)
             throw new NotJudged(changed.sent.stopped ?? changed.sent.outcome);
           if (page.key.includes(field.column)) {
@@ -194,7 +199,7 @@ export function writeCases(prepared: Prepared): Case[] {
             );
             const after = await stage.row(key);
             stage.expect(after !== null, "No record has the new key.");
-            if (after) stage.logged(changed.sent.entries, "update", changed.sent.before, after, actor);
+            if (after) stage.logged(changed.sent.entries, "update", { before: changed.sent.before, after }, actor);
             return;
           }
           stage.wrote(changed.sent, { [field.column.name]: changed.value }, actor);
@@ -219,7 +224,7 @@ export function writeCases(prepared: Prepared): Case[] {
         for (const field of fields.slice(0, 6)) {
           const place = stage.evidence.length;
           const tried = await stage
-            .tried(() => change(stage, prepared, actor, own, field))
+            .tried(() => change(stage, prepared, { actor, record: own, field }))
             .catch((error: unknown) => {
               if (error instanceof NotJudged) return null;
               throw error;
@@ -276,7 +281,7 @@ export function writeCases(prepared: Prepared): Case[] {
         const { sent, name, typed } = await saving(stage, prepared, failing(error, "instead"));
         stage.answered(sent, statuses);
         stage.untouched(sent);
-        keepsTyped(stage, prepared, sent, name, typed);
+        keepsTyped(stage, prepared, sent, { name, typed });
       }),
     ),
     make(
@@ -329,7 +334,7 @@ export function writeCases(prepared: Prepared): Case[] {
         stage.note("The database's answer is that of a transaction that is read only.");
         stage.answered(sent, [503]);
         stage.untouched(sent);
-        keepsTyped(stage, prepared, sent, name, typed);
+        keepsTyped(stage, prepared, sent, { name, typed });
       },
     ),
     ...answerCases(prepared),

@@ -185,7 +185,7 @@ export async function lookAt(trip: Trip, bytes: Uint8Array, { reason, takesNew }
     if (told.state !== "ignored") left.push(leftOf(trip, way, told, { mark: markCell(mark), cells, record }));
   };
   for (const [index, each] of came.entries()) {
-    const { claims, mark, line } = each;
+    const { claims, line } = each;
     await goOn(trip, "reading", index, came.length);
     const key = JSON.stringify(claims.key);
     const record = stored.get(key);
