@@ -132,7 +132,7 @@ export { mayMake, mayOpen } from "./steps/access.js";
 export { readCarried, saidCookie } from "./steps/answer.js";
 export { jsonDocument, noticeAsJson } from "./steps/answer-json.js";
 export { readBack, writeBack } from "./steps/back.js";
-export { readPairs } from "./steps/read.js";
+export { readPairs } from "./steps/read-pairs.js";
 export { type MatchedRoute, type OwnRoute, route, type Site } from "./steps/route.js";
 export { renewToken, signerThatMade } from "./steps/token.js";
 export { findTable } from "./table/find-table.js";

@@ -17,18 +17,9 @@ export type { FieldInView, FormInView, ListInView } from "./in-view-parts.js";
 export type { FormParts, FormTemplate, Layout, LayoutParts, Written } from "./layout.js";
 export { LayoutError } from "./layout.js";
 export { careForLog, type LogCare } from "./log-care.js";
+export { entryOf, keyName, sealOf, sha256 } from "./log-rows.js";
 export { readCopies, type SealOptions, sealFile, sealKey, sealLine, sealLog } from "./log-seals.js";
-export {
-  entryOf,
-  keyName,
-  mostFindings,
-  type SealCopy,
-  sealOf,
-  sha256,
-  type VerifyOptions,
-  type VerifyReport,
-  verifyLog,
-} from "./log-verify.js";
+export { mostFindings, type SealCopy, type VerifyOptions, type VerifyReport, verifyLog } from "./log-verify.js";
 export type { Asked, Asking, Pages, PagesListener, PagesOptions, Ready } from "./options.js";
 export { AfterSaveFailed } from "./outbox.js";
 export { overClient } from "./over-client.js";

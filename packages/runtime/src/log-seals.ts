@@ -18,7 +18,8 @@ import {
   signSealStatement,
   unsignedStatement,
 } from "@loyal-quill/core";
-import { keyName, type SealCopy, sealOf } from "./log-verify.js";
+import { keyName, sealOf } from "./log-rows.js";
+import type { SealCopy } from "./log-verify.js";
 import { signatureOf } from "./webhook.js";
 
 /** What is done with seals beside being kept in the log. */

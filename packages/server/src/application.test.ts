@@ -2,7 +2,8 @@ import { readFile, writeFile } from "node:fs/promises";
 import path from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { bodyOf, Client, formOf } from "@loyal-quill/testing";
-import type { ChangesAnswer, DraftTrialAnswer, PageSummary } from "./api/types.js";
+import type { ChangesAnswer } from "./api/answers/changes.js";
+import type { DraftTrialAnswer, PageSummary } from "./api/answers/sheet.js";
 import type { Application } from "./index.js";
 import { password, people, startWorkbench, type TestWorkbench } from "./testing/workbench.js";
 

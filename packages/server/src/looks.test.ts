@@ -1,5 +1,7 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import type { DraftAnswer, TableAnswer, TrailAnswer } from "./api/types.js";
+import type { TableAnswer } from "./api/answers/database.js";
+import type { TrailAnswer } from "./api/answers/people.js";
+import type { DraftAnswer } from "./api/answers/sheet.js";
 import { type Builder, people, startWorkbench, type TestWorkbench } from "./testing/workbench.js";
 
 /** What people at the workbench look at leaves a trace that can be read; and a table that no page serves is a steward's. */

@@ -2,7 +2,7 @@ import type { RecordedRequest } from "@loyal-quill/core";
 import type { Pages } from "@loyal-quill/runtime";
 import type pg from "pg";
 import { AggregatorRegistry, Counter, collectDefaultMetrics, Gauge, Histogram, Registry } from "prom-client";
-import { problemsOf } from "./store/kept-requests.js";
+import { problemsOf } from "./store/request-rows.js";
 
 /** Seconds between which most of what is measured lies: from a statement of half a millisecond to a request that waits for a lock. */
 const buckets = [0.0005, 0.001, 0.0025, 0.005, 0.01, 0.025, 0.05, 0.1, 0.25, 0.5, 1, 2.5, 5, 15];

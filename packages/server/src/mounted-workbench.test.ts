@@ -9,7 +9,8 @@ import { createPages, type Pages } from "@loyal-quill/runtime";
 import { bodyOf, Client, formOf, freshDatabase, type TestDatabase } from "@loyal-quill/testing";
 import express from "express";
 import pg from "pg";
-import type { DraftTrialAnswer, PageFileAnswer, PersonAnswer, SessionAnswer } from "./api/types.js";
+import type { PersonAnswer, SessionAnswer } from "./api/answers/people.js";
+import type { DraftTrialAnswer, PageFileAnswer } from "./api/answers/sheet.js";
 import { type HostPerson, type MountedWorkbench, mountWorkbench } from "./index.js";
 
 const key = "a key for tests, thirty-two bytes long";

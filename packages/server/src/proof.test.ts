@@ -4,7 +4,9 @@ import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import type { Played, Rehearsal } from "@loyal-quill/authoring/rehearsal";
 import type { RecordedRequest } from "@loyal-quill/core";
 import { bodyOf, type Client, formOf } from "@loyal-quill/testing";
-import type { DraftAnswer, RehearsalAnswer, ReplayAnswer, RequestSums, RequestsAnswer } from "./api/types.js";
+import type { RehearsalAnswer, ReplayAnswer } from "./api/answers/proof.js";
+import type { DraftAnswer } from "./api/answers/sheet.js";
+import type { RequestSums, RequestsAnswer } from "./api/types.js";
 import { type Builder, startWorkbench, type TestWorkbench } from "./testing/workbench.js";
 
 /** Requests told, played again, and the rehearsal, by the API of a running workbench. */

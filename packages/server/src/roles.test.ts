@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { Client } from "@loyal-quill/testing";
 import { GuardedRoutes } from "./api/access.js";
-import type { SessionAnswer } from "./api/types.js";
+import type { SessionAnswer } from "./api/answers/people.js";
 import { hashPassword } from "./sign-in/passwords.js";
 import { password, people, startWorkbench, type TestWorkbench } from "./testing/workbench.js";
 

@@ -1,11 +1,12 @@
 import type { Page } from "@loyal-quill/core/page/page";
 import { actorFile } from "./actor-file.js";
+import { answersFile } from "./answers-file.js";
 import { formFile } from "./form-file.js";
 import { laidOut } from "./format.js";
 import { NotPlain } from "./logic.js";
 import { fileFields, searchedFields, takenBy } from "./parts.js";
 import { routesFile } from "./routes-file.js";
-import { answersFile, databaseFile, filesFile, formHtmlFile, htmlFile, styleFile, tokenFile } from "./shared-files.js";
+import { databaseFile, filesFile, formHtmlFile, htmlFile, styleFile, tokenFile } from "./shared-files.js";
 import { sqlFile } from "./sql-file.js";
 import { testFile } from "./test-file.js";
 import { viewFile } from "./view-file.js";

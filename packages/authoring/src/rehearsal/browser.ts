@@ -1,4 +1,4 @@
-import { readPairs } from "@loyal-quill/core/steps/read";
+import { readPairs } from "@loyal-quill/core/steps/read-pairs";
 import { Parser } from "htmlparser2";
 
 /** A control of a form, as it stands in the document. */

@@ -11,4 +11,4 @@ export {
 export type { Prepared, RehearsedRecord } from "./prepare.js";
 export { casesFor, type Rehearsal, type RehearsalOptions, rehearse, rehearsedSteps } from "./rehearse.js";
 export { type Ending, endingThen, type Replayed, type ReplayOptions, replay, replayAll } from "./replay.js";
-export { leavingNothing, type World } from "./stage.js";
+export { leavingNothing, type World } from "./staging.js";

@@ -2,7 +2,7 @@ import { describe, expect, test } from "@jest/globals";
 import { bodyOf, readDocument, withValue } from "./browser.js";
 import { readCases } from "./own-cases.js";
 import { asItWas } from "./replay.js";
-import { touchedInWords } from "./stage.js";
+import { touchedInWords } from "./staging.js";
 
 describe("a document as a browser reads it", () => {
   const html = `<form method="get"><input name="q"></form>

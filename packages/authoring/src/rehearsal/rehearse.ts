@@ -6,16 +6,18 @@ import { type Case, LeftOut, NotJudged, type Played, type Verdict } from "./case
 import { accessCases } from "./cases/access.js";
 import { checkCases } from "./cases/check.js";
 import { compareCases } from "./cases/compare.js";
+import { deleteCases } from "./cases/deletion.js";
 import { keyCases } from "./cases/key.js";
 import { listingCases } from "./cases/list.js";
 import { loadCases, prefillCases } from "./cases/load.js";
 import { readCases } from "./cases/read.js";
-import { recordCases } from "./cases/records.js";
+import { newCases } from "./cases/records.js";
 import { routeCases } from "./cases/route.js";
 import { spreadsheetCases } from "./cases/spreadsheet.js";
 import { writeCases } from "./cases/write.js";
 import { type Prepared, prepare } from "./prepare.js";
-import { type Known, leavingNothing, ReadRefused, Stage, type Staging, type World } from "./stage.js";
+import { Stage } from "./stage.js";
+import { type Known, leavingNothing, ReadRefused, type Staging, type World } from "./staging.js";
 import { countsStatement, sequencesStatement, tablesStatement } from "./statements.js";
 
 /** The steps in the order in which a rehearsal tells of them: the way there, then the way back. */
@@ -71,7 +73,8 @@ export function casesFor(prepared: Prepared): readonly Case[] {
     ...checkCases(prepared),
     ...compareCases(prepared),
     ...writeCases(prepared),
-    ...recordCases(prepared),
+    ...newCases(prepared),
+    ...deleteCases(prepared),
     ...listingCases(prepared),
     ...spreadsheetCases(prepared),
   ];

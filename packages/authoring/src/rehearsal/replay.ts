@@ -10,7 +10,7 @@ import {
   type Statement,
   type Stored,
 } from "@loyal-quill/core/postgres/statement";
-import { readPairs } from "@loyal-quill/core/steps/read";
+import { readPairs } from "@loyal-quill/core/steps/read-pairs";
 import { readToken, writeAgain } from "@loyal-quill/core/steps/token";
 import { tableName } from "@loyal-quill/core/table/model";
 import { notKept, type RecordedRequest } from "@loyal-quill/core/trip/recording";
@@ -18,7 +18,8 @@ import { isSaving } from "@loyal-quill/core/trip/round-trip";
 import { byName } from "@loyal-quill/core/values/by-name";
 import { bodyOf } from "./browser.js";
 import { NotJudged } from "./case.js";
-import { countsNothing, leavingNothing, type Sent, Stage, type World } from "./stage.js";
+import { Stage } from "./stage.js";
+import { countsNothing, leavingNothing, type Sent, type World } from "./staging.js";
 
 /** How a request ended. */
 export interface Ending {

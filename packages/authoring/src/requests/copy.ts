@@ -1,5 +1,5 @@
 import { queryText } from "@loyal-quill/core/settings/bound/path";
-import { readPairs } from "@loyal-quill/core/steps/read";
+import { readPairs } from "@loyal-quill/core/steps/read-pairs";
 import type { RecordedRequest } from "@loyal-quill/core/trip/recording";
 import { stringify } from "yaml";
 

@@ -6,7 +6,7 @@ import { isTaken } from "../page/columns.js";
 import type { Database, Row, Statement } from "../postgres/statement.js";
 import type { Assignment } from "../statements/save.js";
 import { formValues } from "../steps/check.js";
-import type { SubmittedField } from "../steps/read.js";
+import type { SubmittedField } from "../steps/read-field.js";
 import { readMember } from "../steps/read-json.js";
 import { type OwnPart, RefusedInside } from "../steps/write.js";
 import { type Column, columnOf, tableName } from "../table/model.js";

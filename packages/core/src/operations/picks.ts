@@ -1,6 +1,6 @@
 import { message } from "../messages/messages.js";
 import { choicesStatement, namedChoiceStatement } from "../statements/find-choices.js";
-import { asPicked } from "../steps/read.js";
+import { asPicked } from "../steps/read-field.js";
 import type { ChoiceSearch, Problem } from "../views/form-view.js";
 import type { Given } from "./save-kind.js";
 
@@ -44,7 +44,7 @@ export async function withPicks(given: Given): Promise<Picked> {
       });
       continue;
     }
-    const picked = asPicked(submission, field, value, trip);
+    const picked = asPicked(submission.claims, field, value, trip);
     fields = fields.map((each) => (each.field === field ? picked : each));
   }
   return { given: { trip, submission: { ...submission, fields, search } }, problems };

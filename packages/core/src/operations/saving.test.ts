@@ -1,6 +1,6 @@
 import { describe, expect, test } from "@jest/globals";
 import { DatabaseAway, DatabaseRefusal, type Row } from "../postgres/statement.js";
-import type { SubmittedField } from "../steps/read.js";
+import type { SubmittedField } from "../steps/read-field.js";
 import { claimsOf, mv014, scripted, stationPage, tripOf } from "../testing/marrow-vale.js";
 import { oneChange } from "./change.js";
 import { saving } from "./saving.js";

@@ -3,7 +3,7 @@ import { formPage } from "../html/form.js";
 import { documentOf } from "../html/layout.js";
 import { checkFields } from "../steps/check.js";
 import { prefillFields } from "../steps/prefill.js";
-import { tidy } from "../steps/read.js";
+import { tidy } from "../steps/read-field.js";
 import { frameOf, mv014, pageOf, recordOf, stationFile, tripOf } from "../testing/marrow-vale.js";
 import type { FormView } from "../views/form-view.js";
 import { kindOf } from "./index.js";

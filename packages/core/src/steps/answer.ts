@@ -26,7 +26,7 @@ import type { PageParts } from "../views/page-parts.js";
 import { isDated } from "../views/told.js";
 import { answerJson, statuses } from "./answer-json.js";
 import { readBack } from "./back.js";
-import { readPairs } from "./read.js";
+import { readPairs } from "./read-pairs.js";
 import { saidOf, undoOf } from "./said.js";
 import { signerThatMade } from "./token.js";
 

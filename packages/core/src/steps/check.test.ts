@@ -2,7 +2,7 @@ import { describe, expect, test } from "@jest/globals";
 import type { Field } from "../page/page.js";
 import { mv014, pageOf, stationFile, stationPage, tripOf } from "../testing/marrow-vale.js";
 import { checkAcross, checkFields } from "./check.js";
-import type { SubmittedField } from "./read.js";
+import type { SubmittedField } from "./read-field.js";
 
 const fieldOf = (name: string): Field => {
   const field = stationPage.fields.find((each) => each.column.name === name);

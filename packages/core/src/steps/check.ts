@@ -12,7 +12,8 @@ import type { Trip } from "../trip/trip.js";
 import { byName } from "../values/by-name.js";
 import { inLanguage } from "../values/in-language.js";
 import type { Problem } from "../views/form-view.js";
-import { isLeftEmpty, type SubmittedField } from "./read.js";
+import { isLeftEmpty } from "./read.js";
+import type { SubmittedField } from "./read-field.js";
 
 /** What is wrong with a value by one rule, or null. Only some rules say anything of a missing value. */
 function broken(

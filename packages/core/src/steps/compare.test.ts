@@ -2,7 +2,7 @@ import { describe, expect, test } from "@jest/globals";
 import type { Row } from "../postgres/statement.js";
 import { claimsOf, mv014, stationPage, tripOf } from "../testing/marrow-vale.js";
 import { changedFields, compareWithShown, compareWithStored, type FieldState } from "./compare.js";
-import type { SubmittedField } from "./read.js";
+import type { SubmittedField } from "./read-field.js";
 
 const claims = claimsOf();
 

@@ -1,7 +1,7 @@
 import { comparable } from "../controls/show.js";
 import type { Row } from "../postgres/statement.js";
 import type { Trip } from "../trip/trip.js";
-import type { SubmittedField } from "./read.js";
+import type { SubmittedField } from "./read-field.js";
 import { type Claims, fieldDigest, signerOfClaims } from "./token.js";
 
 /** What shown, stored now and submitted together say of a field. */

@@ -4,7 +4,7 @@ import { kindOf } from "../rules/index.js";
 import type { Trip } from "../trip/trip.js";
 import type { Problem } from "../views/form-view.js";
 import { formValues, ruleMessage } from "./check.js";
-import type { SubmittedField } from "./read.js";
+import type { SubmittedField } from "./read-field.js";
 import { judgeTypes } from "./refusal.js";
 
 /** Whether a statement finds something; a value that is none of the column's type finds nothing, the write will say why. */

@@ -7,7 +7,8 @@ import type { Field, Page } from "../page/page.js";
 import type { Row, Stored } from "../postgres/statement.js";
 import { readValue } from "../values/read-value.js";
 import type { Problem } from "../views/form-view.js";
-import { type Submission, type SubmittedField, tidy } from "./read.js";
+import type { Submission } from "./read.js";
+import { type SubmittedField, tidy } from "./read-field.js";
 import type { Claims } from "./token.js";
 
 type Members = Readonly<Record<string, Json>>;

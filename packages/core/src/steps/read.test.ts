@@ -3,7 +3,9 @@ import fc from "fast-check";
 import { tokenName } from "../page/names.js";
 import { claimsOf, factsOf, formDigest, mv014, sensorPage, signer, stationPage } from "../testing/marrow-vale.js";
 import { shownDigests, takenFields } from "./prefill.js";
-import { type Holder, read, readPairs, type Submission } from "./read.js";
+import { read, type Submission } from "./read.js";
+import type { Holder } from "./read-field.js";
+import { readPairs } from "./read-pairs.js";
 import { writeToken } from "./token.js";
 
 const holder: Holder = {

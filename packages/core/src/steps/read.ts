@@ -1,9 +1,6 @@
 import { boxName } from "../controls/check-box.js";
 import { removeName } from "../controls/file.js";
-import { controlKind } from "../controls/index.js";
-import { comparable, keeping, normal, show } from "../controls/show.js";
 import type { Code } from "../messages/codes.js";
-import { message } from "../messages/messages.js";
 import { isMade, isTaken } from "../page/columns.js";
 import { memoizePerPage } from "../page/memoize-per-page.js";
 import {
@@ -16,45 +13,14 @@ import {
   tokenName,
   unfinishedName,
 } from "../page/names.js";
-import type { Field, Page } from "../page/page.js";
-import type { Stored } from "../postgres/statement.js";
-import { kindOf } from "../rules/index.js";
-import type { Tidying } from "../settings/field/tidy.js";
-import type { SentFile } from "../trip/request.js";
+import type { Field } from "../page/page.js";
 import type { Signer } from "../trip/signer.js";
-import type { Trip } from "../trip/trip.js";
 import { suggestion } from "../values/nearest.js";
-import { type ReadValue, readValue } from "../values/read-value.js";
-import { slugOf } from "../values/slug.js";
-import type { ChoiceSearch, Problem } from "../views/form-view.js";
+import type { ChoiceSearch } from "../views/form-view.js";
 import { takenDigest } from "./prefill.js";
-import {
-  type Claims,
-  type FieldDigest,
-  fieldDigest,
-  isOfSession,
-  nothingShown,
-  readToken,
-  signerOfClaims,
-} from "./token.js";
-
-/** One field of a submission. */
-export interface SubmittedField {
-  readonly field: Field;
-  /** Whether the form sent it. One that was not sent is left alone. */
-  readonly sent: boolean;
-  /** As typed, in its normal form. */
-  readonly text: string;
-  /** As it came over the wire; left out where nothing came. */
-  readonly raw?: string;
-  /** Set where its control was on the form, showed something, and sent nothing. */
-  readonly missing?: true;
-  /** Whether it differs from what the control showed when the form was made. */
-  readonly touched: boolean;
-  /** The value as read; null where the text is no value of the type. */
-  readonly value: Stored;
-  readonly problem: Problem | null;
-}
+import { asGiven, type Holder, readField, readFile, type SubmittedField, unfinished, withMade } from "./read-field.js";
+import { readPairs } from "./read-pairs.js";
+import { type Claims, fieldDigest, isOfSession, readToken, signerOfClaims } from "./token.js";
 
 export interface Submission {
   readonly claims: Claims;
@@ -87,104 +53,6 @@ export type Stale = "session" | "age" | "version";
 export type ReadResult =
   | { readonly ok: true; readonly submission: Submission }
   | { readonly ok: false; readonly code: Code; readonly reason: string; readonly typed: ReadonlyMap<string, string> };
-
-/** At most this many name and value pairs are read from a body. */
-const mostPairs = 2000;
-
-function decoded(text: string): string {
-  const spaced = text.includes("+") ? text.replaceAll("+", " ") : text;
-  return spaced.includes("%") ? decodeURIComponent(spaced) : spaced;
-}
-
-/**
- * Reads a body of type `application/x-www-form-urlencoded` (URL Standard, 5.1), strictly: broken percent-encoding and bytes
- * that are not UTF-8 are refused, not replaced.
- *
- * @returns the pairs in their order, or what is wrong
- */
-export function readPairs(body: string): readonly (readonly [string, string])[] | string {
-  const pairs: [string, string][] = [];
-  try {
-    for (const part of body.split("&")) {
-      if (part === "") continue;
-      if (pairs.length === mostPairs) return `more than ${mostPairs} values`;
-      const equals = part.indexOf("=");
-      pairs.push(equals < 0 ? [decoded(part), ""] : [decoded(part.slice(0, equals)), decoded(part.slice(equals + 1))]);
-    }
-  } catch {
-    return "percent-encoding that is broken or not UTF-8";
-  }
-  return pairs;
-}
-
-const tidied: Readonly<Record<Exclude<Tidying, object>, (text: string) => string>> = {
-  trim: (text) => text.trim(),
-  "single-spaces": (text) => text.replaceAll(/[^\S\n]+/g, " "),
-  upper: (text) => text.toUpperCase(),
-  lower: (text) => text.toLowerCase(),
-};
-
-/**
- * A typed text after the field's tidying.
- *
- * @param sent what else the form sent: a slug that was left empty is made of another field
- */
-export function tidy(field: Field, text: string, sent: ReadonlyMap<string, string> = new Map()): string {
-  const plain = field.tidy.reduce((before: string, each) => {
-    if (typeof each === "string") return tidied[each](before);
-    return before.trim() === "" ? slugOf(sent.get(each.slug) ?? "") : before;
-  }, text);
-  // Whether a rule with a condition applies isn't known before all fields are read.
-  return field.rules.reduce(
-    (before, rule) => (rule.when ? before : (kindOf(rule).tidied?.(rule.demand, before) ?? before)),
-    plain,
-  );
-}
-
-/**
- * A file: a new one, none, or the stored one left as it is. Its text, by which rules judge it, is its size in bytes, its type and its name.
- */
-function readFile(
-  { page, files }: Holder,
-  field: Field,
-  sent: ReadonlyMap<string, string>,
-  claims: Claims,
-): SubmittedField {
-  const { column, formName, label } = field;
-  const isSent = claims.shown[column.name] !== undefined;
-  const base = { field, sent: isSent, text: "", touched: false, value: null, problem: null };
-  const file = files?.get(formName);
-  if (!isSent) return base;
-  if (!file) return sent.get(removeName(formName)) === "true" ? { ...base, touched: true } : base;
-  const value = column.type.kind === "text" ? file.text() : `\\x${file.hex()}`;
-  const text = `${file.size} ${file.type} ${file.name}`;
-  if (value !== null && !value.includes("\0")) return { ...base, text, touched: true, value };
-  const said = message(page.language, "file-no-text", { label });
-  return { ...base, text, touched: true, problem: { field: column.name, message: said } };
-}
-
-/** A field that was sent as it was shown. Few ask for its value, so it is read when somebody does. */
-class UntouchedField implements SubmittedField {
-  readonly sent = true;
-  readonly touched = false;
-  readonly problem = null;
-  private read: Stored | undefined;
-
-  constructor(
-    readonly field: Field,
-    readonly text: string,
-    readonly raw: string,
-    private readonly page: Pick<Page, "timeZone" | "language">,
-  ) {}
-
-  get value(): Stored {
-    if (this.read === undefined) {
-      const read = readTyped(this.field, this.text, this.page, true);
-      this.read = read.ok ? read.value : null;
-    }
-    return this.read;
-  }
-}
 
 /** The names that a form of a page sends: those of its fields, and those of its own controls. */
 interface FormNames {
@@ -223,118 +91,6 @@ const namesFor = (form: Claims["form"]) =>
   });
 
 const namesOf = { edit: namesFor("edit"), new: namesFor("new"), delete: namesFor("delete") };
-
-function readField(
-  page: Page,
-  field: Field,
-  sent: ReadonlyMap<string, string>,
-  { claims, digest }: { readonly claims: Claims; readonly digest: FieldDigest },
-): SubmittedField {
-  const { name } = field.column;
-  // A control that sent nothing was not on the form; but a box that is not ticked sends nothing (HTML, 4.10.21.4).
-  const raw =
-    sent.get(name) ?? (sent.has(boxName(field.formName)) ? (controlKind(field.control).unsent ?? "false") : undefined);
-  const shown = claims.shown[name];
-  if (raw === undefined || shown === undefined) {
-    // Of radio buttons of which none was chosen none is sent (HTML, 4.10.21.4).
-    const isExpected = shown !== undefined && shown !== nothingShown && raw === undefined;
-    const none = { field, sent: false, text: "", touched: false, value: null, problem: null } as const;
-    return isExpected ? { ...none, missing: true } : raw === undefined ? none : { ...none, raw };
-  }
-  const control = keeping(field.control, raw);
-  // Left empty, what is not shown stays as it is.
-  if (field.hidden && claims.form === "edit") {
-    const text = tidy(field, normal("multi-line", raw), sent);
-    if (text === "") return new UntouchedField(field, "", raw, page);
-    return asTyped(page, field, { raw, text, touched: true }, readTyped(field, text, page, false));
-  }
-  // One that shows what is stored may be another than the one that keeps what was typed.
-  const controls = control === field.control ? [control] : [control, field.control];
-  const same = (text: string): boolean => controls.some((each) => digest(name, normal(each, text)) === shown);
-  const asShown = same(raw);
-  if (asShown) return new UntouchedField(field, normal(control, raw), raw, page);
-  const text = tidy(field, normal("multi-line", raw), sent);
-  const read = readTyped(field, text, page, claims.plain?.includes(name) === true);
-  const shownAs = read.ok && read.value !== null ? show(field, read.value, page).text : null;
-  const touched = !(same(text) || (shownAs !== null && shownAs !== text && same(shownAs)));
-  return asTyped(page, field, { raw, text, touched }, read);
-}
-
-/**
- * A typed text as a value of its column. What a date control could not show again, `infinity` or a year before Christ, is
- * taken where there was a text control only: the page's own wish, or since something of that kind is stored.
- */
-function readTyped(
-  { column, control, empty }: Field,
-  text: string,
-  { timeZone, language }: Pick<Page, "timeZone" | "language">,
-  plain: boolean,
-): ReadValue {
-  if (text === "" && empty === "text") return { ok: true, value: "" };
-  const kind = controlKind(control);
-  const read = readValue(column.type, kind.valueText?.(text, column) ?? text, timeZone, language);
-  if (!read.ok || read.value === null || plain) return read;
-  const code = kind.refuses?.(read.value) ?? null;
-  return code === null ? read : { ok: false, code };
-}
-
-function asTyped(
-  page: Page,
-  field: Field,
-  { raw, text, touched }: { readonly raw: string; readonly text: string; readonly touched: boolean },
-  read: ReadValue,
-): SubmittedField {
-  if (read.ok) return { field, sent: true, text, raw, touched, value: read.value, problem: null };
-  const said = field.message ?? message(page.language, read.code, { label: field.label, ...read.places });
-  const problem = touched ? { field: field.column.name, message: said } : null;
-  return { field, sent: true, text, raw, touched, value: null, problem };
-}
-
-/**
- * Fields that are made of others where they are left empty: also one that came empty and stayed so, as soon as the form is one
- * that saves anything. A record's form that was not touched at all stays untouched.
- */
-function withMade(
-  page: Page,
-  form: Claims["form"],
-  fields: readonly SubmittedField[],
-  sent: ReadonlyMap<string, string>,
-): readonly SubmittedField[] {
-  if (form === "edit" && fields.every((each) => !each.touched)) return fields;
-  return fields.map((each) => {
-    const { field } = each;
-    if (!each.sent || each.touched || !isMade(field) || each.text.trim() !== "") return each;
-    const text = tidy(field, each.text, sent);
-    return text === each.text
-      ? each
-      : asTyped(page, field, { raw: each.raw ?? "", text, touched: true }, readTyped(field, text, page, true));
-  });
-}
-
-/** What was given beforehand and left as it was is stored as what was typed. */
-const asGiven = ({ field, text, raw = "", value, problem }: SubmittedField): SubmittedField => ({
-  field,
-  sent: true,
-  text,
-  raw,
-  touched: true,
-  value,
-  problem,
-});
-
-/** Whom a form must have been made for, and what for. */
-export interface Holder {
-  readonly form: Claims["form"];
-  readonly page: Page;
-  readonly key: readonly string[];
-  readonly actor: string;
-  readonly session: string;
-  readonly now: Date;
-  /** The greatest age of a form, in milliseconds. */
-  readonly formAge: number;
-  /** The files that came with it, by the names of their controls. */
-  readonly files?: ReadonlyMap<string, SentFile> | undefined;
-}
 
 /** Whether a token was made for this page, record and person: what stands against forgery from other sites as well. */
 function madeFor(claims: Claims, holder: Holder): boolean {
@@ -375,36 +131,6 @@ const picksIn = (fields: readonly Field[], sent: ReadonlyMap<string, string>): r
     const text = lookedFor(field, sent);
     return field.choices?.from === "table" && text !== "" ? [{ column: field.column.name, text }] : [];
   });
-
-/** A field with the choice that was found for it. */
-export function asPicked(
-  submission: Submission,
-  field: Field,
-  value: string,
-  { page, dependencies: { signer } }: Pick<Trip, "page" | "dependencies">,
-): SubmittedField {
-  const { claims } = submission;
-  const { name } = field.column;
-  const shown = fieldDigest(signerOfClaims(claims, signer), claims.id)(name, comparable(field, value, page));
-  return { field, sent: true, text: value, raw: value, touched: shown !== claims.shown[name], value, problem: null };
-}
-
-/** A date that was begun and not finished is none, whatever was sent of it. */
-function unfinished(page: Page, each: SubmittedField): SubmittedField {
-  const { field } = each;
-  const code = controlKind(field.control).unfinished;
-  if (code === undefined) return each;
-  const said = field.message ?? message(page.language, code, { label: field.label });
-  return {
-    field,
-    sent: true,
-    text: "",
-    raw: "",
-    touched: true,
-    value: null,
-    problem: { field: field.column.name, message: said },
-  };
-}
 
 /**
  * Takes the expected fields of a submission and nothing else, tidies them and reads them as values of their columns.

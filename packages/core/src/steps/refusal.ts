@@ -11,7 +11,7 @@ import { columnOf, tableName } from "../table/model.js";
 import type { Trip } from "../trip/trip.js";
 import type { Problem } from "../views/form-view.js";
 import { dependsOnForm } from "./offer.js";
-import type { SubmittedField } from "./read.js";
+import type { SubmittedField } from "./read-field.js";
 
 /** A refusal as problems of the form. */
 export interface Refused {

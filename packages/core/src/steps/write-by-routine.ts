@@ -6,7 +6,7 @@ import { afterStatement, callStatement, entryStatement, lockStatement, remainsNa
 import type { Guard } from "../statements/save.js";
 import { logNoteOf, type Trip } from "../trip/trip.js";
 import { formValues } from "./check.js";
-import type { SubmittedField } from "./read.js";
+import type { SubmittedField } from "./read-field.js";
 import { leftRowsRefusal } from "./refusal.js";
 import { type OwnPart, retryOnConflict } from "./write.js";
 

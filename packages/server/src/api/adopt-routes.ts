@@ -7,9 +7,9 @@ import type { EditedDatabase } from "../edited-database.js";
 import type { Account } from "../store/entities.js";
 import type { Look } from "../trail.js";
 import { GuardedRoutes, mayLookAt } from "./access.js";
+import type { AdoptTablesAnswer } from "./answers/sheet.js";
 import { tableOf } from "./changes.js";
 import { problem } from "./problem.js";
-import type { AdoptTablesAnswer } from "./types.js";
 
 export interface AdoptRouteOptions extends EditedDatabase {
   readonly account: (request: Request) => Promise<Account | null>;

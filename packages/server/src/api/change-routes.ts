@@ -7,8 +7,9 @@ import type { EditedDatabase } from "../edited-database.js";
 import { type Account, actorOf } from "../store/entities.js";
 import { doerOf, type Look, note } from "../trail.js";
 import { GuardedRoutes } from "./access.js";
-import { changesFor, entriesFor, mostPutBack, putBackNow, putBackPlan, recordChanges } from "./changes.js";
+import { changesFor, entriesFor, mostPutBack, recordChanges } from "./changes.js";
 import { problem } from "./problem.js";
+import { putBackNow, putBackPlan } from "./put-back.js";
 
 export interface ChangeRouteOptions extends EditedDatabase {
   readonly account: (request: Request) => Promise<Account | null>;

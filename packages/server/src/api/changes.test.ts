@@ -9,9 +9,9 @@ import type {
   PutBackAnswer,
   PutBackRecord,
   RecordChangesAnswer,
-  SessionAnswer,
   VerificationAnswer,
-} from "./types.js";
+} from "./answers/changes.js";
+import type { SessionAnswer } from "./answers/people.js";
 
 let bench: TestWorkbench;
 let owner: pg.Client;

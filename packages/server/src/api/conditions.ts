@@ -16,7 +16,7 @@ import {
   truthOf,
 } from "@loyal-quill/core";
 import type { BoundPageFile, Loaded } from "@loyal-quill/runtime";
-import type { ConditionAnswer } from "./types.js";
+import type { ConditionAnswer } from "./answers/sheet.js";
 
 /** Where a condition stands: what it may ask for is told by that. */
 export type ConditionPlace = "open" | "row" | "form" | "choices";

@@ -20,8 +20,8 @@ import {
 import type { Loaded } from "@loyal-quill/runtime";
 import type { EditedDatabase } from "../edited-database.js";
 import type { Store } from "../store/store.js";
+import type { ConnectionAnswer, DatabaseAnswer, TableAnswer, TableSummary } from "./answers/database.js";
 import { columnSheet } from "./sheet.js";
-import type { ConnectionAnswer, DatabaseAnswer, TableAnswer, TableSummary } from "./types.js";
 
 const mostSampled = 8;
 

@@ -1,5 +1,5 @@
 import { describedSettings, languages, pageJsonSchema, ruleKindsInFile } from "@loyal-quill/core";
-import type { PageFileAnswer } from "./types.js";
+import type { PageFileAnswer } from "./answers/sheet.js";
 
 /** What a page file can say, for the editors of the workbench. */
 export const pageFileAnswer = (): PageFileAnswer => ({

@@ -3,9 +3,9 @@ import type { Loaded, PageFileState } from "@loyal-quill/runtime";
 import { DeskRefusal } from "../drafts/desk-refusal.js";
 import type { Threads } from "../drafts/threads.js";
 import type { EditedDatabase } from "../edited-database.js";
+import type { PageSummary } from "./answers/sheet.js";
 import { pluralIn } from "./plural.js";
 import { addressPattern } from "./sheet.js";
-import type { PageSummary } from "./types.js";
 
 const day = 86_400_000;
 /** How many days the small charts look back. */

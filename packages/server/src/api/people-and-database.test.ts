@@ -4,24 +4,19 @@ import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { bodyOf, formOf } from "@loyal-quill/testing";
 import pg from "pg";
 import { type Builder, people, startWorkbench, type TestWorkbench } from "../testing/workbench.js";
+import type { ChangesAnswer } from "./answers/changes.js";
+import type { ConnectionAnswer, DatabaseAnswer, TableAnswer } from "./answers/database.js";
+import type { KeptPersonAnswer, MayAnswer, PersonAnswer } from "./answers/people.js";
+import type { CensusAnswer } from "./answers/proof.js";
 import type {
-  AdoptAnswer,
   AdoptTablesAnswer,
-  CensusAnswer,
-  ChangesAnswer,
-  CodeAnswer,
   ConditionAnswer,
-  ConnectionAnswer,
-  DatabaseAnswer,
   DraftAnswer,
   EffectAnswer,
-  KeptPersonAnswer,
-  MayAnswer,
   PageSummary,
-  PersonAnswer,
   RecordChoice,
-  TableAnswer,
-} from "./types.js";
+} from "./answers/sheet.js";
+import type { AdoptAnswer, CodeAnswer } from "./types.js";
 
 let workbench: TestWorkbench;
 let ines: Builder;

@@ -10,10 +10,10 @@ import { type Account, actorOf, type Token } from "../store/entities.js";
 import type { Store } from "../store/store.js";
 import { doerOf, note, type TrailAction } from "../trail.js";
 import { GuardedRoutes } from "./access.js";
+import type { PersonSession, TokenAnswer } from "./answers/people.js";
 import { mayAnswers, personAnswer } from "./people.js";
 import { problem } from "./problem.js";
 import { plain } from "./shapes.js";
-import type { PersonSession, TokenAnswer } from "./types.js";
 
 const line = v.pipe(plain, v.trim(), v.minLength(1, "must not be empty"), v.maxLength(200));
 const attribute = v.union([

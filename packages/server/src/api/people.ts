@@ -10,7 +10,8 @@ import {
   type Page,
 } from "@loyal-quill/core";
 import type { Account } from "../store/entities.js";
-import type { EffectAnswer, MayAnswer, PersonAnswer } from "./types.js";
+import type { MayAnswer, PersonAnswer } from "./answers/people.js";
+import type { EffectAnswer } from "./answers/sheet.js";
 
 export const personAnswer = (account: Account): PersonAnswer => {
   const { id, email, name, roles, active, attributes, totpSecret, issuer } = account;

@@ -11,7 +11,7 @@ import {
   recordsStatement,
   renderTemplate,
 } from "@loyal-quill/core";
-import type { RecordChoice } from "./types.js";
+import type { RecordChoice } from "./answers/sheet.js";
 
 const choice = (page: Page, row: Row): RecordChoice => ({
   key: page.key.map((column) => row[column.name] ?? ""),

@@ -10,6 +10,7 @@ import type { Store } from "../store/store.js";
 import { lookIn, type TrailAction, trailActions } from "../trail.js";
 import { everyRole, GuardedRoutes, hasRole, isAtWorkbench, mayTry } from "./access.js";
 import { adoptRoutes } from "./adopt-routes.js";
+import type { AccountSummary, SessionAnswer, TrailAnswer } from "./answers/people.js";
 import { changeRoutes } from "./change-routes.js";
 import { connectionAnswer, databaseAnswer, tableAnswer } from "./database.js";
 import { draftRoutes } from "./draft-routes.js";
@@ -20,7 +21,6 @@ import { peopleRoutes } from "./people-routes.js";
 import { problem } from "./problem.js";
 import { latest, requestRoutes } from "./request-routes.js";
 import { oneselfFirst } from "./trial.js";
-import type { AccountSummary, SessionAnswer, TrailAnswer } from "./types.js";
 
 export interface ApiOptions extends EditedDatabase {
   /** All of them, this one included. */

@@ -9,8 +9,8 @@ import {
   tableName,
 } from "@loyal-quill/core";
 import type { BoundPageFile } from "@loyal-quill/runtime";
+import type { SheetAnswer, SheetField } from "./answers/sheet.js";
 import { pluralIn } from "./plural.js";
-import type { SheetAnswer, SheetField } from "./types.js";
 
 const tidyText = (tidying: Field["tidy"][number]): string =>
   typeof tidying === "string" ? tidying : `slug of ${tidying.slug}`;

@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { type Builder, people, startWorkbench, type TestWorkbench } from "../testing/workbench.js";
-import type { MadeTokenAnswer, TokenAnswer } from "./types.js";
+import type { MadeTokenAnswer, TokenAnswer } from "./answers/people.js";
 
 let workbench: TestWorkbench;
 let ines: Builder;

@@ -18,7 +18,7 @@ import {
   tokenName,
 } from "@loyal-quill/core";
 import { callsOf, type FoundSteps } from "@loyal-quill/runtime";
-import type { ListTrialAnswer, TrialAnswer } from "./types.js";
+import type { ListTrialAnswer, TrialAnswer } from "./answers/sheet.js";
 
 export interface TrialOptions {
   readonly database: Database;

@@ -1,5 +1,6 @@
 import type { Census, CensusSoFar } from "@loyal-quill/authoring";
-import type { CensusAnswer, FeedEvent } from "../api/types.js";
+import type { CensusAnswer } from "../api/answers/proof.js";
+import type { FeedEvent } from "../api/types.js";
 import { Background, type BackgroundState, type Workers } from "./background.js";
 import type { Draft } from "./jobs.js";
 import type { Threads } from "./threads.js";

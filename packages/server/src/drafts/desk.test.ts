@@ -4,7 +4,8 @@ import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { renamedColumn } from "@loyal-quill/authoring";
 import { bodyOf, formOf } from "@loyal-quill/testing";
 import pg from "pg";
-import type { DatabaseAnswer, DraftAnswer, DraftTrialAnswer, PageSummary, VersionAnswer } from "../api/types.js";
+import type { DatabaseAnswer } from "../api/answers/database.js";
+import type { DraftAnswer, DraftTrialAnswer, PageSummary, VersionAnswer } from "../api/answers/sheet.js";
 import { type Builder, people, startWorkbench, type TestWorkbench } from "../testing/workbench.js";
 
 let workbench: TestWorkbench;

@@ -1,13 +1,7 @@
 import { differenceInWords, differences, type Merged, mergePageFiles, reviewAgainstRows } from "@loyal-quill/authoring";
 import { type Actor, describedSettings, factsOf, nobody, type Page, parsePage } from "@loyal-quill/core";
 import { type BoundPageFile, bindPageFile, type Loaded } from "@loyal-quill/runtime";
-import { type ConditionQuestion, judgeCondition } from "../api/conditions.js";
-import { effects } from "../api/people.js";
-import { extremeRecords, firstSeen, neighbour, recordChoices } from "../api/records.js";
-import { sheetOf } from "../api/sheet.js";
-import { type TrialOptions, trial, trialOfList, trialOfNew, tryingAs } from "../api/trial.js";
 import type {
-  CodeAnswer,
   ConditionAnswer,
   DraftTrialAnswer,
   EffectAnswer,
@@ -15,7 +9,13 @@ import type {
   RecordChoice,
   SheetAnswer,
   TrialAnswer,
-} from "../api/types.js";
+} from "../api/answers/sheet.js";
+import { type ConditionQuestion, judgeCondition } from "../api/conditions.js";
+import { effects } from "../api/people.js";
+import { extremeRecords, firstSeen, neighbour, recordChoices } from "../api/records.js";
+import { sheetOf } from "../api/sheet.js";
+import { type TrialOptions, trial, trialOfList, trialOfNew, tryingAs } from "../api/trial.js";
+import type { CodeAnswer } from "../api/types.js";
 
 /** What a job is run with, in its thread. */
 export interface Ground {

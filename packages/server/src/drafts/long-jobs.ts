@@ -21,7 +21,7 @@ import {
   type Table,
 } from "@loyal-quill/core";
 import { bindPageFile, connect, readCopies, type VerifyReport, verifyLog } from "@loyal-quill/runtime";
-import type { PlayedAnswer } from "../api/types.js";
+import type { PlayedAnswer } from "../api/answers/proof.js";
 import { DeskRefusal } from "./desk-refusal.js";
 import { boundPage, type Draft, type Ground } from "./jobs.js";
 

@@ -1,6 +1,7 @@
 import { type Database, lastSealStatement, type Row } from "@loyal-quill/core";
 import type { VerifyReport } from "@loyal-quill/runtime";
-import type { FeedEvent, VerificationAnswer } from "../api/types.js";
+import type { VerificationAnswer } from "../api/answers/changes.js";
+import type { FeedEvent } from "../api/types.js";
 import type { Store } from "../store/store.js";
 import { Background, type Workers } from "./background.js";
 import type { Threads } from "./threads.js";

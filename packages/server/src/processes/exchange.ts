@@ -3,7 +3,8 @@ import os from "node:os";
 import process from "node:process";
 import { backendTold, connectionTo } from "@loyal-quill/runtime";
 import pg from "pg";
-import type { FeedEvent, ProcessReport } from "../api/types.js";
+import type { ProcessReport } from "../api/answers/database.js";
+import type { FeedEvent } from "../api/types.js";
 import { connectionLimits } from "../store/connection.js";
 
 /** What one process tells the others: what its feed says, requests by their ids, and that a page was published. */

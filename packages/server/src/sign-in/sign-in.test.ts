@@ -1,7 +1,7 @@
 import { afterAll, afterEach, beforeAll, describe, expect, test } from "@jest/globals";
 import { bodyOf, Client, formOf } from "@loyal-quill/testing";
 import pg from "pg";
-import type { PersonAnswer, PersonSession, TrailAnswer } from "../api/types.js";
+import type { PersonAnswer, PersonSession, TrailAnswer } from "../api/answers/people.js";
 import { type Builder, password, people, startWorkbench, type TestWorkbench } from "../testing/workbench.js";
 import { codeAt, stepOfCode } from "./factor.js";
 import { countedAddress } from "./limits.js";

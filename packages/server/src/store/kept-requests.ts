@@ -1,15 +1,13 @@
 import type { RecordedRequest, RecordedWire } from "@loyal-quill/core";
 import { raw } from "@mikro-orm/core";
 import type { MikroORM } from "@mikro-orm/postgresql";
-import { type GlanceStep, RequestEntity, storedFormat, type ToldProblem } from "./entities.js";
-import { cutText, fitting } from "./fitting.js";
+import { RequestEntity, storedFormat } from "./entities.js";
+import { rowOf, type ToldRequest, type ToldRow, toldColumns, toldOf } from "./request-rows.js";
 
 /** How many recorded requests are kept of each page: of people who are signed in, and of nobody, who could send any number. */
 export const mostRequests = { known: 10_000, unknown: 500 };
 /** How long they are kept, in days. */
 const requestsFor = 90;
-/** Characters that are kept of a body and of an answer. */
-const mostOfWire = 200_000;
 /** Of so many requests, the newest ones, the sums are made. */
 const mostSummed = 20_000;
 
@@ -32,28 +30,6 @@ export interface RequestQuery {
   readonly text?: string | undefined;
 }
 
-/** A request as a list tells of it. */
-export interface ToldRequest {
-  readonly number: string;
-  readonly id: string;
-  readonly at: string;
-  readonly page: string | null;
-  readonly operation: RecordedRequest["operation"];
-  readonly outcome: RecordedRequest["outcome"];
-  readonly actor: { readonly id: string; readonly name: string } | null;
-  readonly method: string;
-  readonly path: string;
-  readonly status: number;
-  readonly ms: number;
-  readonly record: string | null;
-  readonly stoppedAt: string | null;
-  readonly reason: string | null;
-  readonly problems: readonly ToldProblem[];
-  readonly statements: number;
-  readonly trace: string | null;
-  readonly steps: readonly GlanceStep[];
-}
-
 /** Sums over the kept requests. */
 export interface RequestSums {
   /** How many there are; of the newest ones only where there are more. */
@@ -64,17 +40,6 @@ export interface RequestSums {
   /** Milliseconds: half of the requests took less, and nineteen of twenty. */
   readonly steps: readonly { readonly step: string; readonly half: number; readonly most: number }[];
 }
-
-/** What was wrong with a request: the fields, and by which rule each; `conflict` where somebody else had changed it. */
-export const problemsOf = ({ steps, outcome }: RecordedRequest): ToldProblem[] => {
-  if (outcome !== "invalid" && outcome !== "conflict") return [];
-  const check = steps.find(({ step, stopped }) => step === "check" && stopped !== null);
-  if (check) return check.values.map(({ name, note }) => ({ field: name, by: note ?? "table" })).slice(0, 50);
-  const compare = steps.find(({ step, stopped }) => step === "compare" && stopped !== null);
-  return (compare?.values ?? []).flatMap(({ name, note }) =>
-    note === "conflict" ? [{ field: name, by: "conflict" }] : [],
-  );
-};
 
 /** Milliseconds in which requests are gathered to be written at once, and how many at most. */
 const together = 150;
@@ -89,44 +54,6 @@ interface Waiting {
   readonly recorded: RecordedRequest;
   readonly resolve: () => void;
   readonly reject: (error: unknown) => void;
-}
-
-type RequestRow = Readonly<Record<string, string | number | null>>;
-
-function rowOf(database: string, { wire, ...rest }: RecordedRequest): RequestRow {
-  const text = JSON.stringify(rest);
-  const recorded = fitting(rest, text);
-  const { id, at, page, operation, outcome, actor, method, path, status, ms, key, steps, trace } = recorded;
-  const stop = steps.find(({ stopped }) => stopped !== null);
-  const glance = steps.map(({ step, ms: took, stopped }) => ({
-    step,
-    ms: took,
-    stopped: stopped?.slice(0, 200) ?? null,
-  }));
-  return {
-    id,
-    database,
-    at,
-    page,
-    operation,
-    outcome,
-    actor_id: actor?.id ?? null,
-    actor_name: actor?.name.slice(0, 255) ?? null,
-    method: method.slice(0, 31),
-    path: path.slice(0, 1000),
-    status,
-    ms,
-    record: key?.join("/").slice(0, 300) ?? null,
-    stopped_at: stop?.step ?? null,
-    reason: stop?.stopped?.slice(0, 1000) ?? null,
-    problems: JSON.stringify(problemsOf(recorded)),
-    statements: steps.reduce((sum, { statements }) => sum + statements.length, 0),
-    trace: trace ?? null,
-    glance: JSON.stringify(glance),
-    recorded: recorded === rest ? text : JSON.stringify(recorded),
-    wire: wire ? JSON.stringify(cutWire(wire)) : null,
-    format: storedFormat,
-  };
 }
 
 /** What removes those of a page that come after the newest; of people who are known, and of nobody. */
@@ -391,28 +318,3 @@ export class KeptRequests {
     return { where: parts.join(" AND "), values };
   }
 }
-
-const toldColumns =
-  "number::text, id, at, page, operation, outcome, actor_id, actor_name, method, path, status, ms, record, stopped_at, reason, problems, statements, trim(trace) AS trace, glance";
-
-interface ToldRow extends Omit<ToldRequest, "at" | "actor" | "steps" | "stoppedAt"> {
-  readonly at: string | Date;
-  readonly actor_id: string | null;
-  readonly actor_name: string | null;
-  readonly stopped_at: string | null;
-  readonly glance: GlanceStep[];
-}
-
-const toldOf = ({ actor_id, actor_name, stopped_at, glance, at, ...rest }: ToldRow): ToldRequest => ({
-  ...rest,
-  at: new Date(at).toISOString(),
-  actor: actor_id === null ? null : { id: actor_id, name: actor_name ?? actor_id },
-  stoppedAt: stopped_at,
-  steps: glance,
-});
-
-const cutWire = (wire: RecordedWire): RecordedWire => ({
-  ...wire,
-  body: wire.body === null ? null : cutText(wire.body, mostOfWire),
-  answer: { ...wire.answer, body: wire.answer.body === null ? null : cutText(wire.answer.body, mostOfWire) },
-});

@@ -14,7 +14,7 @@ import {
   throughProxy,
 } from "@loyal-quill/testing";
 import { pino } from "pino";
-import type { SessionAnswer } from "../api/types.js";
+import type { SessionAnswer } from "../api/answers/people.js";
 import { type Application, createApplication, type SignInSettings } from "../application.js";
 import type { OnPublish } from "../drafts/rehearsals.js";
 import type { Deployment } from "../edge.js";

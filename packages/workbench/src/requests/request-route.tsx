@@ -1,22 +1,19 @@
 import { asCase, asCurl, asHar } from "@loyal-quill/authoring";
-import { isSaving, type RecordedRequest, type RecordedStep, readPairs, type StepName } from "@loyal-quill/core";
+import { isSaving, type RecordedRequest } from "@loyal-quill/core";
 import { useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { styled } from "styled-components";
-import { ask } from "../api/client.js";
 import { useRequest, useSession } from "../api/queries.js";
 import { English } from "../parts/english.js";
 import { Small } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { Moment } from "../parts/moment.js";
 import { Failed, QuietButton, Waiting } from "../parts/states.js";
-import { Head, Scroll, Table } from "../parts/table.js";
 import { Title, useDocumentTitle } from "../parts/title.js";
 import { type ChosenStep, RoundTrip } from "../round-trip/round-trip.js";
-import { outcomeMark, outcomeWord, stepTitle, stoppedAt } from "../round-trip/wording.js";
-
-/** How a value's note tells what it was before. */
-const was = /^was /;
+import { outcomeMark, outcomeWord, stepTitle } from "../round-trip/wording.js";
+import { FieldsRead, OwnSteps, Pair, RowChange, Values } from "./request-fields.js";
+import { Statement, told, Wire } from "./request-wire.js";
 
 const sideBySide = (count: string | number) => `Side by side, ${count} ${count === 1 ? "difference" : "differences"}`;
 
@@ -35,20 +32,6 @@ const Sections = styled.div`
   td { overflow-wrap: anywhere; }
   .differs { background: ${({ theme }) => theme.wash}; }
 `;
-
-const Pair = styled.div`
-  display: grid;
-  grid-template-columns: repeat(2, minmax(0, 1fr));
-  gap: ${({ theme }) => theme.space(8)};
-  @media (max-width: 60rem) { grid-template-columns: 1fr; }
-`;
-
-/** A text as it is, in a block that scrolls. */
-const Source = ({ children, label }: { children: string; label: string }) => (
-  <Scroll aria-label={label} style={{ maxHeight: "24rem", overflow: "auto" }}>
-    <pre>{children}</pre>
-  </Scroll>
-);
 
 function Copies({ request }: { request: RecordedRequest }) {
   const origin = `${location.origin}${useSession().data?.mount ?? ""}`;
@@ -72,253 +55,6 @@ function Copies({ request }: { request: RecordedRequest }) {
     </>
   );
 }
-
-/** Names and values of two requests side by side, what differs marked. */
-function Values({
-  rows,
-  columns,
-  label,
-}: {
-  rows: readonly {
-    readonly name: string;
-    readonly cells: readonly (string | null | undefined)[];
-    readonly differs?: boolean;
-  }[];
-  columns: readonly string[];
-  label: string;
-}) {
-  return (
-    <Scroll aria-label={label}>
-      <Table>
-        <Head columns={columns} />
-        <tbody>
-          {rows.map(({ name, cells, differs }, place) => (
-            // biome-ignore lint/suspicious/noArrayIndexKey: a step may be called twice
-            <tr key={`${name} ${place}`} className={differs ? "differs" : undefined}>
-              <th scope="row">
-                <code>{name}</code>
-              </th>
-              {cells.map((cell, index) => (
-                // biome-ignore lint/suspicious/noArrayIndexKey: a cell's column is its name
-                <td key={index}>
-                  {cell === null ? <i>{"null"}</i> : <code style={{ whiteSpace: "pre-wrap" }}>{cell}</code>}
-                </td>
-              ))}
-            </tr>
-          ))}
-        </tbody>
-      </Table>
-    </Scroll>
-  );
-}
-
-const stepOf = (request: RecordedRequest, name: StepName): RecordedStep | undefined =>
-  request.steps.find(({ step }) => step === name);
-
-function FieldsRead({ request }: { request: RecordedRequest }) {
-  const read = stepOf(request, "read");
-  if (!read || read.values.length === 0) return null;
-  const problems = new Map(
-    (stepOf(request, "check")?.values ?? []).map(({ row, name, value }) => [named({ row, name }), value]),
-  );
-  return (
-    <section aria-labelledby="read">
-      <h2 id="read">Fields as read</h2>
-      <Values
-        label="Fields as read"
-        columns={["Field", "As sent", "Tidied", "Read as", "Problem"]}
-        rows={read.values.map((each) => ({
-          name: named(each),
-          cells: [
-            each.sent ?? "(nothing)",
-            each.note === "touched" ? each.value : (each.note ?? ""),
-            each.became === undefined ? "" : each.became,
-            each.problem ?? problems.get(named(each)) ?? "",
-          ],
-        }))}
-      />
-      {read.noticed?.map((sentence) => (
-        <p key={sentence}>
-          <Mark kind="wait">{sentence}</Mark>
-        </p>
-      ))}
-    </section>
-  );
-}
-
-/** A value's name; of several records, after its record's key. */
-const named = ({ row, name }: { readonly row?: string | undefined; readonly name: string }): string =>
-  row === undefined ? name : `${row}: ${name}`;
-
-/** The developer's own steps, as they were called. */
-function OwnSteps({ request }: { request: RecordedRequest }) {
-  const called = request.steps.flatMap(({ step, own = [] }) => own.map((each) => ({ step, ...each })));
-  if (called.length === 0) return null;
-  return (
-    <section aria-labelledby="own">
-      <h2 id="own">Your own steps</h2>
-      <Values
-        label="Your own steps"
-        columns={["Called", "Step", "ms", "What it said"]}
-        rows={called.map(({ name, step, ms, said }) => ({
-          name,
-          cells: [stepTitle[step], ms.toFixed(1), said ?? "–"],
-        }))}
-      />
-    </section>
-  );
-}
-
-/** The row before and after a save, as far as it changed. */
-function RowChange({ request }: { request: RecordedRequest }) {
-  const write = stepOf(request, "write");
-  const changed = (write?.values ?? []).filter(({ note }) => note === "changed" || was.test(note ?? ""));
-  const load = stepOf(request, "load");
-  if (changed.length > 0)
-    return (
-      <section aria-labelledby="row">
-        <h2 id="row">Row before and after</h2>
-        <Values
-          label="Row before and after"
-          columns={["Column", "Before", "After"]}
-          rows={changed.map(({ name, value, note }) => ({
-            name,
-            cells: [note === "changed" ? "(not kept)" : (note ?? "").replace(was, ""), value],
-          }))}
-        />
-      </section>
-    );
-  if (!load || load.values.length === 0) return null;
-  return (
-    <section aria-labelledby="row">
-      <h2 id="row">Row as loaded</h2>
-      <Values
-        label="Row as loaded"
-        columns={["Column", "Value"]}
-        rows={load.values.map(({ name, value }) => ({ name, cells: [value] }))}
-      />
-    </section>
-  );
-}
-
-function Statement({
-  id,
-  step,
-  index,
-  statement,
-}: {
-  id: string;
-  step: StepName;
-  index: number;
-  statement: RecordedStep["statements"][number];
-}) {
-  const [plan, setPlan] = useState<string>();
-  const explain = async (): Promise<void> => {
-    setPlan("Planning …");
-    try {
-      const query = new URLSearchParams({ step, statement: String(index) });
-      setPlan((await ask<{ plan: string }>(`/requests/${id}/plan?${query}`)).plan);
-    } catch (error) {
-      setPlan((error as Error).message);
-    }
-  };
-  return (
-    <>
-      <h3>
-        {stepTitle[step]}: {statement.purpose}, {statement.rows === 1 ? "1 row" : `${statement.rows} rows`}
-        {statement.standby && <>, answered by standby {statement.standby}</>}{" "}
-        <Small type="button" onClick={() => void explain()}>
-          Show plan
-        </Small>
-      </h3>
-      <Source label={statement.purpose}>{statement.text}</Source>
-      <Values
-        label={`Parameters of ${statement.purpose}`}
-        columns={["Parameter", "Value"]}
-        rows={statement.values.map((value, place) => ({ name: `$${place + 1}`, cells: [value] }))}
-      />
-      {plan !== undefined && <Source label={`Plan of ${statement.purpose}`}>{plan}</Source>}
-    </>
-  );
-}
-
-function Wire({ request }: { request: RecordedRequest }) {
-  const { wire } = request;
-  if (!wire)
-    return (
-      <section>
-        <h2>Over the wire</h2>
-        <p>Headers and body were not kept with this request.</p>
-      </section>
-    );
-  const pairs = readPairs(wire.body ?? "");
-  return (
-    <>
-      <section aria-labelledby="wire">
-        <h2 id="wire">Over the wire</h2>
-        <Values
-          label="Headers and query"
-          columns={["Header", "Value"]}
-          rows={Object.entries({ ...wire.headers, ...wire.query }).map(([name, value]) => ({ name, cells: [value] }))}
-        />
-        {wire.body !== null && (
-          <>
-            <h3>Body as sent</h3>
-            <Source label="Body as sent">{wire.body}</Source>
-            {typeof pairs !== "string" && (
-              <>
-                <h3>Names and values</h3>
-                <Values
-                  label="Names and values"
-                  columns={["Name", "Value"]}
-                  rows={pairs.map(([name, value], index) => ({ name: `${index + 1}. ${name}`, cells: [value] }))}
-                />
-              </>
-            )}
-          </>
-        )}
-      </section>
-      <section aria-labelledby="answer">
-        <h2 id="answer">Response, {request.status}</h2>
-        <Values
-          label="Response headers"
-          columns={["Header", "Value"]}
-          rows={Object.entries(wire.answer.headers).map(([name, value]) => ({ name, cells: [value] }))}
-        />
-        {wire.answer.body && (
-          <>
-            <h3>Response body</h3>
-            <Source label="Response body">{wire.answer.body}</Source>
-          </>
-        )}
-      </section>
-    </>
-  );
-}
-
-/** The values of a body by the names under which they came; of one that can't be read, none. */
-function sentBy(request: RecordedRequest): ReadonlyMap<string, string> {
-  const pairs = readPairs(request.wire?.body ?? "");
-  return new Map(typeof pairs === "string" ? [] : pairs);
-}
-
-const told = (request: RecordedRequest): readonly (readonly [string, string])[] => {
-  const sent = [...sentBy(request)].filter(([name]) => name !== "quill.token");
-  return [
-    ["Outcome", `${outcomeWord(request.outcome)}, ${request.status}`],
-    ["Who", request.actor?.name ?? "not signed in"],
-    ["Record", request.key?.join(" / ") ?? "–"],
-    ["Stopped at", stoppedAt(request) ? stepTitle[stoppedAt(request)?.step ?? "route"] : "–"],
-    ["Reason", stoppedAt(request)?.stopped ?? "–"],
-    ...sent.map(([name, value]) => [`sent ${name}`, value] as const),
-    ...request.steps.flatMap(({ step, values }) =>
-      values.map(
-        ({ name, value, note }) =>
-          [`${stepTitle[step]} ${name}`, `${value ?? "null"}${note ? ` (${note})` : ""}`] as const,
-      ),
-    ),
-  ];
-};
 
 /** Two requests side by side: what differs first. */
 function Compared({ one, other }: { one: RecordedRequest; other: RecordedRequest }) {

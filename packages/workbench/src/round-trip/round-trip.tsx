@@ -4,9 +4,8 @@ import { styled } from "styled-components";
 import { Small } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { Moment } from "../parts/moment.js";
+import { msText, StepValues } from "./step-values.js";
 import { outcomeMark, outcomeWord, stepTitle, stoppedAt } from "./wording.js";
-
-const msText = (ms: string | number) => `${ms} ms`;
 
 /**
  * Where the line of a half runs, in pixels from its top: out, and back. Slim, it shows the values of one step; tall, some of
@@ -89,15 +88,6 @@ const Tick = styled.button<{ $state: "passed" | "stopped" | "ahead"; $shape: Sha
   &:focus-visible { outline-offset: -2px; }
 `;
 
-const Values = styled.span`
-  display: block;
-  margin-top: 7px;
-  width: 100%;
-  font: 0.75rem/1.3 ${({ theme }) => theme.wire};
-  > span { display: block; white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
-  i { font-style: normal; color: ${({ theme }) => theme.soft}; }
-`;
-
 const Back = styled(Tick)`
   position: absolute;
   left: 0;
@@ -146,40 +136,6 @@ const Ways = styled.span`
   line-height: 24px;
   z-index: 1;
 `;
-
-/** What is worth a line beside a tick: first what was touched or noted, then the rest. */
-function shownValues(step: RecordedStep): RecordedStep["values"] {
-  const own = (step.own ?? []).map(({ name, ms, said }) => ({
-    name: `${name}()`,
-    value: said ?? "no message",
-    note: msText(Math.round(ms)),
-  }));
-  if (step.step !== "read" && step.step !== "compare") return [...own, ...step.values];
-  const dull = new Set(["untouched"]);
-  return [...step.values].sort((a, b) => Number(dull.has(a.note ?? "")) - Number(dull.has(b.note ?? "")));
-}
-
-function StepValues({ step, most }: { step: RecordedStep | undefined; most: number }) {
-  if (!step) return null;
-  const values = shownValues(step);
-  return (
-    <Values as="span">
-      {step.noticed && <b>{step.noticed.join(" ")}</b>}
-      {values.slice(0, values.length > most ? most - 1 : most).map(({ name, value, note }, index) => (
-        // biome-ignore lint/suspicious/noArrayIndexKey: several records have values of one name
-        <span key={index}>
-          <i>{name}</i> {value ?? "null"}
-          {note && <i> {note}</i>}
-        </span>
-      ))}
-      {values.length > most && (
-        <span>
-          <i>and {values.length - most + 1} more</i>
-        </span>
-      )}
-    </Values>
-  );
-}
 
 interface HalfProps {
   readonly title: string;

@@ -1,13 +1,13 @@
 import type { Finding, RecordedRequest } from "@loyal-quill/core";
-import type { SheetAnswer, SheetField, TrialAnswer } from "@loyal-quill/server/api";
-import { memo, type ReactNode, type RefObject, useCallback, useEffect, useMemo, useRef, useState } from "react";
+import type { SheetAnswer, TrialAnswer } from "@loyal-quill/server/api";
+import { type ReactNode, type RefObject, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { styled } from "styled-components";
 import { Small } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { useStable } from "../parts/stable.js";
-import { ColumnNotes, type FieldActions } from "./column-notes.js";
+import { ColumnLine, cellOf, OffPage, RuleLine, type Top } from "./column-lines.js";
+import type { FieldActions } from "./column-notes.js";
 import { PageFrame } from "./page-frame.js";
-import { RuleNotes } from "./rule-notes.js";
 import { type Found, foundByField, useEditing } from "./settings.js";
 import { type Alignment, unaligned, useAlignment } from "./use-alignment.js";
 import { useFieldDrag } from "./use-field-drag.js";
@@ -71,15 +71,6 @@ const Margin = styled.div`
   position: relative;
 `;
 
-const Beside = styled.div<{ $side: "left" | "right"; $isChosen?: boolean }>`
-  background: ${({ theme, $isChosen }) => ($isChosen ? theme.wash : "none")};
-  position: absolute;
-  left: 0;
-  right: 0;
-  padding: ${({ theme, $side }) => ($side === "left" ? `0 ${theme.space(2)} 0 0` : `0 ${theme.space(3)} 0 ${theme.space(2)}`)};
-  border-top: 1px dotted ${({ theme }) => theme.rule};
-`;
-
 /** Where fields that are dragged would go. */
 const Place = styled.div`
   position: absolute;
@@ -114,43 +105,7 @@ interface SheetColumnsProps {
   readonly found: readonly Found[];
 }
 
-/** Where the notes of a field stand: a height, nowhere yet, or one after the other where a page has no fields to stand beside. */
-type Top = number | "hidden" | "static";
-
 const topOf = ({ tops }: Alignment, name: string): Top => (tops.size === 0 ? "static" : (tops.get(name) ?? "hidden"));
-
-const styleOf = (top: Top): React.CSSProperties => {
-  if (top === "static") return { position: "static" };
-  return top === "hidden" ? { visibility: "hidden", top: 0 } : { top };
-};
-
-/** Below the last field: columns of the table that the page does not show. */
-function OffPage({
-  fields,
-  row,
-  top,
-  actions,
-}: {
-  fields: readonly SheetField[];
-  row: TrialAnswer["row"];
-  top: Top;
-  actions: FieldActions;
-}) {
-  if (fields.length === 0) return null;
-  return (
-    <Beside $side="left" style={styleOf(top)}>
-      <p>
-        <b>Not on the page</b>
-      </p>
-      {fields.map((field) => (
-        <ColumnNotes key={field.name} field={field} stored={row?.[field.name]} known={false} actions={actions} />
-      ))}
-    </Beside>
-  );
-}
-
-/** The id of a field's cell in one of the columns: they stand apart, and are one row to who can't see them. */
-const cellOf = (column: "table" | "rules", name: string): string => `cell-${column}-${encodeURIComponent(name)}`;
 
 /** The fields as a table for who can't see the columns: a row a field, its line of the table and its rules. */
 function Rows({ names, columns }: { names: readonly string[]; columns: readonly ("table" | "rules")[] }) {
@@ -166,65 +121,6 @@ function Rows({ names, columns }: { names: readonly string[]; columns: readonly 
     </div>
   );
 }
-
-interface LineProps {
-  readonly field: SheetField;
-  readonly top: Top;
-  readonly actions: FieldActions;
-}
-
-/** One line of the table's margin. A Sheet may have hundreds: each is rendered again only where something of its own differs. */
-const ColumnLine = memo(function ColumnLine({
-  field,
-  top,
-  actions,
-  stored,
-  known,
-  isChosen,
-  isStop,
-}: LineProps & { stored: string | null | undefined; known: boolean; isChosen: boolean; isStop: boolean }) {
-  return (
-    <Beside
-      $side="left"
-      $isChosen={isChosen}
-      id={cellOf("table", field.name)}
-      role="cell"
-      data-beside={field.name}
-      style={styleOf(top)}
-    >
-      <ColumnNotes field={field} stored={stored} known={known} isChosen={isChosen} isStop={isStop} actions={actions} />
-    </Beside>
-  );
-});
-
-/** One line of the rules' margin. */
-const RuleLine = memo(function RuleLine({
-  field,
-  top,
-  actions,
-  checks,
-  save,
-  found,
-  isChosen,
-}: LineProps & {
-  checks: SheetAnswer["checks"];
-  save: RecordedRequest | undefined;
-  found: readonly Finding[];
-  isChosen: boolean;
-}) {
-  return (
-    <Beside
-      $side="right"
-      $isChosen={isChosen}
-      id={cellOf("rules", field.name)}
-      role="cell"
-      data-beside={field.name}
-      style={styleOf(top)}
-    >
-      <RuleNotes field={field} checks={checks} save={save} found={found} onSet={() => actions.set(field.name)} />
-    </Beside>
-  );
-});
 
 const noChecks: SheetAnswer["checks"] = [];
 const noFindings: readonly Finding[] = [];

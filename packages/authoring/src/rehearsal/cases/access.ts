@@ -5,7 +5,8 @@ import type { Row, Stored } from "@loyal-quill/core/postgres/statement";
 import { columnOf } from "@loyal-quill/core/table/model";
 import { type Case, leaveOut } from "../case.js";
 import type { Prepared } from "../prepare.js";
-import type { Sent, Stage } from "../stage.js";
+import type { Stage } from "../stage.js";
+import type { Sent } from "../staging.js";
 import { casesOf, editing, somethingToType, typedForm, typing } from "./making.js";
 
 const make = casesOf("access");

@@ -2,7 +2,8 @@ import type { Field } from "@loyal-quill/core/page/page";
 import { told } from "@loyal-quill/core/views/told";
 import { type Case, LeftOut, leaveOut, NotJudged } from "../case.js";
 import type { Prepared } from "../prepare.js";
-import type { Sent, Stage } from "../stage.js";
+import type { Stage } from "../stage.js";
+import type { Sent } from "../staging.js";
 import { casesOf, easyFields, editing, otherValues, somethingToType, typedForm, typing } from "./making.js";
 import { disposable } from "./records.js";
 

@@ -5,7 +5,8 @@ import { tableName } from "@loyal-quill/core/table/model";
 import { bodyOf, type DocumentForm } from "../browser.js";
 import { type Case, leaveOut, NotJudged } from "../case.js";
 import { type Prepared, type RehearsedRecord, typedOf } from "../prepare.js";
-import { type Sent, type Stage, touchedInWords } from "../stage.js";
+import type { Stage } from "../stage.js";
+import { type Sent, touchedInWords } from "../staging.js";
 import { casesOf, editing, otherValues } from "./making.js";
 
 const [loading, reading, writing, prefilling, checking] = [

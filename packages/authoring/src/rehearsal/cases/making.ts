@@ -6,13 +6,14 @@ import type { Field, Page } from "@loyal-quill/core/page/page";
 import type { Database, DatabaseAway, DatabaseRefusal, Stored } from "@loyal-quill/core/postgres/statement";
 import { kindOf } from "@loyal-quill/core/rules/index";
 import type { Rule } from "@loyal-quill/core/rules/rule";
-import { tidy } from "@loyal-quill/core/steps/read";
+import { tidy } from "@loyal-quill/core/steps/read-field";
 import type { StepName } from "@loyal-quill/core/trip/round-trip";
 import { readValue } from "@loyal-quill/core/values/read-value";
 import { bodyOf, type DocumentForm } from "../browser.js";
 import { type Case, LeftOut, NotJudged } from "../case.js";
 import { type Prepared, type RehearsedRecord, typedOf } from "../prepare.js";
-import type { Sent, Stage } from "../stage.js";
+import type { Stage } from "../stage.js";
+import type { Sent } from "../staging.js";
 import { sampleValues } from "./sample-values.js";
 
 /** What a case is about, and what must come of it. */

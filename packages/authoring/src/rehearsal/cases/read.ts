@@ -2,7 +2,8 @@ import { saveName, searchButtonName, tokenName } from "@loyal-quill/core/page/na
 import { bodyOf, encoded, withValue } from "../browser.js";
 import { type Case, leaveOut, NotJudged } from "../case.js";
 import { type Prepared, typedOf } from "../prepare.js";
-import type { Sent, Stage } from "../stage.js";
+import type { Stage } from "../stage.js";
+import type { Sent } from "../staging.js";
 import { casesOf, editing, otherValues, somethingToType, tokenOf, typedFields, typedForm, typing } from "./making.js";
 
 const make = casesOf("read");

@@ -9,7 +9,8 @@ import { csvLines } from "@loyal-quill/core/values/csv";
 import { bodyOf, type DocumentForm } from "../browser.js";
 import { type Case, leaveOut, NotJudged } from "../case.js";
 import { type Prepared, type RehearsedRecord, typedOf } from "../prepare.js";
-import type { Sent, Stage } from "../stage.js";
+import type { Stage } from "../stage.js";
+import type { Sent } from "../staging.js";
 import { casesOf, editing, otherValues } from "./making.js";
 
 /*

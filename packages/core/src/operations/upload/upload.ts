@@ -1,7 +1,7 @@
 import { word } from "../../messages/messages.js";
 import { answerName, carriedName, chosenName, fileName, leftName, newName, reasonName } from "../../page/names.js";
 import { fileFormats } from "../../spreadsheet/sheet.js";
-import { readPairs } from "../../steps/read.js";
+import { readPairs } from "../../steps/read-pairs.js";
 import { type Outcome, refused } from "../../trip/outcome.js";
 import type { Trip } from "../../trip/trip.js";
 import { leftFile } from "./left.js";

@@ -1,0 +1,86 @@
+import type { Field, Page } from "@loyal-quill/core/page/page";
+import { dependsOnForm, offeredFields, takenBy } from "./parts.js";
+import { keyOf, quote, said } from "./source.js";
+
+/** What the table's constraints say: at the fields they are about, in the order of the form. */
+export function refusalCode(page: Page): string {
+  const { table, language } = page;
+  // Of several fields the one whose choices depend on the others is to be put right.
+  const at = (columns: readonly string[]): readonly Field[] => {
+    const fields = takenBy(page).filter(({ column }) => columns.includes(column.name));
+    const dependent = fields.find(dependsOnForm);
+    return dependent ? [dependent] : fields;
+  };
+  const labelOf = (name: string): string => page.fields.find(({ column }) => column.name === name)?.label ?? name;
+  const entry = (
+    constraint: string,
+    columns: readonly string[],
+    message: (label: string, others: string) => string,
+  ): readonly string[] => {
+    const [first, ...rest] = at(columns);
+    const others = columns
+      .filter((name) => name !== first?.column.name)
+      .map(labelOf)
+      .join(", ");
+    return [
+      `${keyOf(constraint)}: { fields: [${[first, ...rest].flatMap((field) => (field ? [quote(field.column.name)] : [])).join(", ")}], message: ${message(first?.label ?? "", others)} },`,
+    ];
+  };
+  const isOfForm = (columns: readonly string[]): boolean => at(columns).length > 0;
+  const uniqueSets = new Map(
+    [...table.constraints.filter(({ kind }) => kind === "unique"), ...table.keys].map(({ constraint, columns }) => [
+      constraint,
+      columns,
+    ]),
+  );
+  const all = [
+    ...[...uniqueSets].flatMap(([constraint, columns]) =>
+      isOfForm(columns)
+        ? entry(constraint, columns, (label, others) =>
+            others === "" ? said(language, "unique", { label }) : said(language, "unique-together", { label, others }),
+          )
+        : [],
+    ),
+    ...table.constraints.flatMap(({ kind, constraint, columns }) =>
+      kind === "exclusion" && isOfForm(columns)
+        ? entry(constraint, columns, (label) => said(language, "exclusion", { label }))
+        : [],
+    ),
+    // What is chosen is held against the choices before.
+    ...table.references.flatMap(({ constraint, columns }) =>
+      isOfForm(columns) &&
+      !(columns.length === 1 && offeredFields(page).some(({ column }) => columns.includes(column.name)))
+        ? entry(constraint, columns, (label) => said(language, "exists", { label }))
+        : [],
+    ),
+    // What can't be changed here can't be refused; a CHECK over several columns can.
+    ...table.constraints.flatMap(({ kind, constraint, columns, definition }) =>
+      kind === "check" && (columns.length === 0 || isOfForm(columns))
+        ? entry(constraint, columns, () => said(language, "check", { constraint, definition }))
+        : [],
+    ),
+  ];
+  return `/** What the table's constraints are about, and what is said where one of them does not hold. */
+const constraints: Readonly<Record<string, { readonly fields: readonly Field[]; readonly message: string }>> = {
+${all.join("\n")}
+};
+
+/** A refusal of the database as something wrong with the form; null for what is no fault of it. */
+export function refusal(error: unknown, changes: Changes): Problem | null {
+  if (!(error instanceof DatabaseError)) return null;
+${page.access.rows ? `  if (error.message.includes(${quote(leavesMark)})) return ${leftRows(page)};\n` : ""}  const known = constraints[error.constraint ?? ""];
+  if (known) return { field: known.fields.find((field) => field in changes) ?? known.fields[0] ?? null, message: known.message };
+  // Class 22 is about a value, 23 about a constraint, P0 what a trigger raised (PostgreSQL documentation, appendix A).
+  if (error.code?.startsWith("22")) return { field: null, message: ${said(language, "value-out-of-range", { said: { code: "error.message" } })} };
+  return /^(23|P0)/.test(error.code ?? "") ? { field: null, message: ${said(language, "refused-by-database", { said: { code: "error.message" } })} } : null;
+}`;
+}
+
+function leftRows(page: Page): string {
+  const asked = page.access.rows?.rowColumns ?? [];
+  const field = takenBy(page).find(({ column }) => asked.includes(column.name));
+  return `{ field: ${field ? quote(field.column.name) : "null"}, message: ${said(page.language, "rows-left", { label: field?.label ?? "" })} }`;
+}
+
+/** What stands in the error of a statement that has refused itself. */
+export const leavesMark = "leaves its rows:";
