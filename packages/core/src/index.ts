@@ -26,7 +26,7 @@ export { type Json, type JsonAnswer, jsonOf, jsonText, RawJson, toldJson } from 
 export { listJson } from "./json/views.js";
 export { baselinePart, importedTable, isAct } from "./log/acts.js";
 export * from "./log/canonical.js";
-export type { FieldChange } from "./log/field-change.js";
+export { changesIn, type FieldChange } from "./log/field-change.js";
 export * from "./log/forms.js";
 export {
   beforeTablesStatement,
@@ -101,6 +101,7 @@ export { pageJsonSchema } from "./page/json-schema.js";
 export { backName, reasonName, withPrefix } from "./page/names.js";
 export { reviewRelated } from "./page/related.js";
 export { looksSecret } from "./page/sensitive.js";
+export { answered, namesIn, rowOrNone, valuesIn } from "./postgres/answered.js";
 export { answeredOr, isRefusedAs, isRetryable } from "./postgres/refusal.js";
 export {
   type Database,

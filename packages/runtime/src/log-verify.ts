@@ -14,6 +14,7 @@ import {
   LogVerifier,
   lastNumberStatement,
   logVersion,
+  namesIn,
   ownFunctions,
   type Row,
   rangesOf,
@@ -24,6 +25,7 @@ import {
   sealsStatement,
   type Upto,
   uptoStatement,
+  valuesIn,
   WatchedRows,
   watchedRowsStatement,
   watchedStatement,
@@ -88,15 +90,13 @@ interface Definition {
   readonly baseline?: string | null;
 }
 
-const listOf = (text: string | null | undefined): string[] => JSON.parse(text ?? "[]") as string[];
-
 /** The same as the log's own table says, for a log in which it was not sealed yet. */
 const fromRow = (row: Row): Definition => ({
   ...(row.number ? { number: row.number } : {}),
   ...(row.since_id ? { since_id: row.since_id } : {}),
-  key: listOf(row.key),
-  columns: listOf(row.columns),
-  hidden: listOf(row.hidden),
+  key: namesIn(row.key),
+  columns: namesIn(row.columns),
+  hidden: namesIn(row.hidden),
   baseline: row.baseline === "true" ? "" : null,
 });
 
@@ -325,7 +325,7 @@ class Verification {
       if (!definition) said(name, "No seal says that it is watched: somebody wrote that into the log.");
       if (row.off) said(name, `It is not watched as it should be: ${row.off}.`);
       if (row.new_columns)
-        said(name, `Columns that it got since are not logged: ${listOf(row.new_columns).join(", ")}. Watch it again.`);
+        said(name, `Columns that it got since are not logged: ${namesIn(row.new_columns).join(", ")}. Watch it again.`);
       const written = { key: row.key, columns: row.columns, hidden: row.hidden };
       const isSealed = definition?.columns !== undefined;
       const way = isSealed ? definition : fromRow(row);
@@ -335,7 +335,7 @@ class Verification {
           definition.since_id !== row.since_id ||
           (definition.baseline === null) !== (row.baseline !== "true") ||
           Object.entries(written).some(
-            ([what, text]) => listOf(text).join("\n") !== [definition[what as keyof typeof written]].flat().join("\n"),
+            ([what, text]) => namesIn(text).join("\n") !== [definition[what as keyof typeof written]].flat().join("\n"),
           ));
       if (isOtherwise) said(name, `How it is watched is not what seal ${definition.sealed} says.`);
       const table = findTable(catalog.tables, name);
@@ -397,8 +397,7 @@ WHERE table_name = $1::text${after === "" ? "" : " AND record_key > $3::jsonb"} 
     let count = 0;
     for (;;) {
       const found = await this.run({ purpose: "read the rows", text: `FETCH ${batch} FROM quill_rows`, values: [] });
-      for (const { keys, row } of found)
-        rows.row(JSON.parse(keys ?? "[]") as string[], JSON.parse(row ?? "[]") as (string | null)[]);
+      for (const { keys, row } of found) rows.row(namesIn(keys), valuesIn(row));
       count += found.length;
       if (found.length < batch) break;
     }

@@ -1,4 +1,5 @@
 import type { Actor } from "@loyal-quill/core/condition/facts";
+import type { FieldChange } from "@loyal-quill/core/log/field-change";
 import type { Row } from "@loyal-quill/core/postgres/statement";
 import type { RecordedRequest } from "@loyal-quill/core/trip/recording";
 
@@ -15,13 +16,8 @@ export interface LoggedEntry {
   readonly operation: string;
   readonly actor: string;
   readonly table: string;
-  readonly key: Readonly<Record<string, string | null>>;
-  readonly fields: readonly {
-    readonly field: string;
-    readonly old: string | null;
-    readonly new: string | null;
-    readonly hidden?: true;
-  }[];
+  readonly key: Row;
+  readonly fields: readonly FieldChange[];
 }
 
 /** One request of a case, with what it did. */

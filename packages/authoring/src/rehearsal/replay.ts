@@ -1,5 +1,6 @@
 import type { Actor } from "@loyal-quill/core/condition/facts";
 import type { FieldChange } from "@loyal-quill/core/log/field-change";
+import { changesIn } from "@loyal-quill/core/log/field-change";
 import { tokenName } from "@loyal-quill/core/page/names";
 import type { Page } from "@loyal-quill/core/page/page";
 import {
@@ -162,7 +163,7 @@ async function playAgain(
     const since = await stage.run(sinceStatement(page, key, recorded.at));
     const then = asItWas(
       row,
-      since.map(({ fields }) => JSON.parse(fields ?? "[]") as FieldChange[]),
+      since.map(({ fields }) => changesIn(fields)),
     );
     putBack = Object.keys(then);
     if (putBack.length > 0) await stage.put(key, then);

@@ -1,5 +1,7 @@
 import type { Actor } from "@loyal-quill/core/condition/facts";
+import { fieldChanges } from "@loyal-quill/core/log/field-change";
 import type { Page } from "@loyal-quill/core/page/page";
+import { answered, rowOrNone, rowShape } from "@loyal-quill/core/postgres/answered";
 import {
   type Database,
   DatabaseAway,
@@ -14,6 +16,7 @@ import type { OutcomeKind } from "@loyal-quill/core/trip/outcome";
 import type { RecordedRequest } from "@loyal-quill/core/trip/recording";
 import type { PageRequest, PageResponse, SentFile } from "@loyal-quill/core/trip/request";
 import { byName } from "@loyal-quill/core/values/by-name";
+import * as v from "valibot";
 import { type DocumentForm, type ReadDocument, readDocument } from "./browser.js";
 import { type Evidence, type LoggedEntry, NotJudged, type Touched } from "./evidence.js";
 import {
@@ -43,6 +46,13 @@ import {
   traceStatement,
   writtenStatement,
 } from "./statements.js";
+
+const loggedIn = answered(
+  v.array(
+    v.object({ operation: v.string(), actor: v.string(), table: v.string(), key: rowShape, fields: fieldChanges }),
+  ),
+  "[]",
+);
 
 const longestAnswer = 20_000;
 
@@ -294,7 +304,7 @@ export class Stage {
       this.openingWrote(difference(countsIn(this.known, found?.touched), this.mark));
     this.mark = countsIn(this.known, found?.touched);
     this.hasOpened = false;
-    return JSON.parse(found?.row ?? "null") as Row | null;
+    return rowOrNone(found?.row);
   }
 
   private openingWrote(touched: readonly Touched[]): void {
@@ -320,8 +330,8 @@ export class Stage {
     const all = added([...this.settled, touched]);
     this.settled = [];
     this.hasOpened = false;
-    const entries = JSON.parse(found?.entries ?? "[]") as LoggedEntry[];
-    const row = JSON.parse(found?.row ?? "null") as Row | null;
+    const entries = loggedIn(found?.entries);
+    const row = rowOrNone(found?.row);
     const [entry] = entries;
     // A record whose key was changed is found by the new one.
     const moved = key && !row && entry?.operation === "update" ? await this.row(this.keyIn(entry, key)) : null;

@@ -1,10 +1,12 @@
 import type { handle } from "@loyal-quill/core/operations/handle";
 import type { Page } from "@loyal-quill/core/page/page";
+import { answered } from "@loyal-quill/core/postgres/answered";
 import type { Database, Stored } from "@loyal-quill/core/postgres/statement";
 import type { route, Site } from "@loyal-quill/core/steps/route";
 import type { OutcomeKind } from "@loyal-quill/core/trip/outcome";
 import type { StepName } from "@loyal-quill/core/trip/round-trip";
 import type { Signer } from "@loyal-quill/core/trip/signer";
+import * as v from "valibot";
 import type { ReadDocument } from "./browser.js";
 import type { Evidence, Touched } from "./evidence.js";
 
@@ -100,8 +102,13 @@ export interface Known {
 /** For what is not counted. */
 export const countsNothing: Known = { tables: new Map(), oids: "{}", deferred: null };
 
+const touchedIn = answered(
+  v.array(v.object({ oid: v.string(), inserted: v.number(), updated: v.number(), deleted: v.number() })),
+  "[]",
+);
+
 export function countsIn({ tables }: Known, json: string | null | undefined): Counts {
-  const found = JSON.parse(json ?? "[]") as (Omit<Touched, "table"> & { readonly oid: string })[];
+  const found = touchedIn(json);
   const named = found.map(({ oid, ...counts }) => ({ table: tables.get(oid) ?? oid, ...counts }));
   return new Map(added([named]).map((each) => [each.table, each]));
 }

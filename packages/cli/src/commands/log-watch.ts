@@ -1,6 +1,7 @@
 import {
   findTable,
   looksSecret,
+  namesIn,
   readCatalog,
   unwatchStatements,
   watchedStatement,
@@ -50,8 +51,8 @@ export async function watch(
 WHERE c.table_name = $1::text AND c.way = 'page' ORDER BY c.id DESC LIMIT 1`,
         values: [`${table.schema}.${table.name}`],
       });
-      const wanted =
-        key.length > 0 ? key : ((JSON.parse(used?.key ?? "null") as string[] | null) ?? table.keys[0]?.columns ?? []);
+      const usedKey = namesIn(used?.key);
+      const wanted = key.length > 0 ? key : usedKey.length > 0 ? usedKey : (table.keys[0]?.columns ?? []);
       const found = table.keys.find(({ columns }) => columns.toSorted().join() === wanted.toSorted().join());
       if (!found)
         throw new CannotStart(
@@ -91,7 +92,7 @@ export async function watched({ database }: { database: string }, say: Say): Pro
     async (client) => {
       const rows = await overClient(client).run(watchedStatement());
       for (const row of rows) {
-        const list = (text: string | null | undefined): string => (JSON.parse(text ?? "[]") as string[]).join(", ");
+        const list = (text: string | null | undefined): string => namesIn(text).join(", ");
         say(
           [
             row.table,

@@ -1,3 +1,5 @@
+import * as v from "valibot";
+import { answered, namesIn, numbersIn } from "../postgres/answered.js";
 import type { Database, Row } from "../postgres/statement.js";
 import type {
   Catalog,
@@ -110,10 +112,16 @@ const onDelete: Readonly<Record<string, OnDelete>> = {
   d: "set default",
 };
 
+const indexedIn = answered(v.array(v.array(v.number())), "[]");
+const rulesIn = answered(v.array(v.object({ name: v.string(), on: v.string() })), "[]");
+const widthsIn = answered(
+  v.custom<Record<string, number>>((given) => typeof given === "object" && given !== null),
+  "{}",
+);
+
 /** Column names of a JSON array of attribute numbers; empty where one is an expression (number 0). */
 function named(draft: TableInMaking | undefined, numbers: string | null | undefined): string[] {
-  const list = numbers ? (JSON.parse(numbers) as number[]) : [];
-  const names = list.map((number) => draft?.numbers.get(number));
+  const names = numbersIn(numbers).map((number) => draft?.numbers.get(number));
   return names.every((name) => name !== undefined) ? (names as string[]) : [];
 }
 
@@ -174,7 +182,7 @@ const dependentsOf = (
     constraint: text(row, "constraint"),
     schema: text(row, "schema"),
     table: text(row, "table"),
-    columns: JSON.parse(row.names ?? "[]") as string[],
+    columns: namesIn(row.names),
     to: named(draft, row.to_columns),
     onDelete: onDelete[text(row, "on_delete")] ?? "no action",
     readable: tables.has(text(row, "table_id")) || text(row, "table_id") === id,
@@ -208,8 +216,8 @@ function constrained(
       each.kind === "check" ? demandsOf(each.constraint, each.definition, each.columns) : [],
     ),
     indexes: indexesOf(draft),
-    trigrams: relation.has_trigrams === "true" ? (JSON.parse(relation.trigrams ?? "[]") as readonly string[]) : null,
-    ...(relation.widths ? { widths: JSON.parse(relation.widths) as Record<string, number> } : {}),
+    trigrams: relation.has_trigrams === "true" ? namesIn(relation.trigrams) : null,
+    ...(relation.widths ? { widths: widthsIn(relation.widths) } : {}),
     rows: rowsEstimate < 0 ? null : rowsEstimate,
     granted: {
       insert: relation.insert === "true",
@@ -222,7 +230,7 @@ function constrained(
 
 /** The columns of each index that keeps the whole table in an order, in that order: those before an expression, where there is one. */
 const indexesOf = (draft: TableInMaking): Table["indexes"] =>
-  (JSON.parse(draft.relation.indexes ?? "[]") as number[][]).flatMap((numbers) => {
+  indexedIn(draft.relation.indexes).flatMap((numbers) => {
     const end = numbers.indexOf(0);
     const names = (end < 0 ? numbers : numbers.slice(0, end)).flatMap((number) => draft.numbers.get(number) ?? []);
     return names.length > 0 ? [names] : [];
@@ -244,7 +252,7 @@ function whyUnusable(row: Row): Unusable["because"] | undefined {
 const unusable = (relations: readonly Row[]): Unusable[] =>
   relations.flatMap((row): Unusable[] => {
     const because = whyUnusable(row);
-    const behind = JSON.parse(row.behind ?? "[]") as string[];
+    const behind = namesIn(row.behind);
     return because === undefined ? [] : [{ schema: text(row, "schema"), name: text(row, "table"), because, behind }];
   });
 
@@ -252,20 +260,18 @@ const unusable = (relations: readonly Row[]): Unusable[] =>
 const events: Readonly<Record<string, Table["rewriteRules"][number]["on"]>> = { 2: "update", 3: "insert", 4: "delete" };
 
 const rewriteRulesOf = (relation: Row): Table["rewriteRules"] =>
-  (JSON.parse(relation.rules ?? "[]") as { name: string; on: string }[]).flatMap(({ name, on }) => {
+  rulesIn(relation.rules).flatMap(({ name, on }) => {
     const event = events[on];
     return event ? [{ name, on: event }] : [];
   });
 
-interface ParameterRow {
-  readonly name: string | null;
-  readonly mode: string;
-  readonly shown: string;
-  readonly cast: string;
-}
+const parametersIn = answered(
+  v.array(v.object({ name: v.nullable(v.string()), mode: v.string(), shown: v.string(), cast: v.string() })),
+  "[]",
+);
 
 function routineOf(row: Row): Routine {
-  const parameters = JSON.parse(row.parameters ?? "[]") as ParameterRow[];
+  const parameters = parametersIn(row.parameters);
   const kind = row.kind === "p" ? "procedure" : "function";
   // What a function gives back (out, table) is no parameter of a call.
   const taken = parameters.filter(({ mode }) => kind === "procedure" || (mode !== "o" && mode !== "t"));

@@ -1,3 +1,4 @@
+import { namesIn } from "../postgres/answered.js";
 import { literal } from "../postgres/literal.js";
 import type { Row, Statement } from "../postgres/statement.js";
 import { allFunctions } from "./schema.js";
@@ -54,8 +55,6 @@ export const watchFunction = (number: string, source: string, settings: string):
   settings: settingsIn(settings),
 });
 
-const list = (text: string | null | undefined): string[] => (JSON.parse(text ?? "null") as string[] | null) ?? [];
-
 /** Asks for every function in the log's schema, and which of the known ones it is by its name and the types of its arguments. */
 export const functionsStatement = (known: readonly Made[]): Statement => ({
   purpose: "the log's functions",
@@ -76,7 +75,7 @@ export function wrongFunctions(rows: readonly Row[], known: readonly Made[]): re
     const made = known.find((each) => each.name === name);
     if (!made || row.known !== "true") return [[name, "It is none of the log's."]];
     missing.delete(name);
-    const settings = list(row.settings).map((each) => each.replaceAll(/['"]/g, "").toLowerCase());
+    const settings = namesIn(row.settings).map((each) => each.replaceAll(/['"]/g, "").toLowerCase());
     const isSame =
       row.source === made.source &&
       row.language === made.language &&

@@ -1,3 +1,4 @@
+import { namesIn } from "../postgres/answered.js";
 import { quoted, type Statement } from "../postgres/statement.js";
 import { actFunctions, installedEntry, placesSchema } from "./acts.js";
 import { chainEntries, entryFunctions } from "./functions.js";
@@ -217,7 +218,7 @@ export async function readLogState(database: {
     owned: row?.owned === "true",
     version,
     since: Number(/since version (\d+)/.exec(row?.comment ?? "")?.[1] ?? version),
-    partitions: JSON.parse(row?.partitions ?? "[]") as string[],
+    partitions: namesIn(row?.partitions),
   };
 }
 

@@ -1,3 +1,4 @@
+import { rowIn } from "../postgres/answered.js";
 import { arrayText, type Entry, hexOf, type Sha256 } from "./canonical.js";
 import type { LogFinding } from "./verify.js";
 
@@ -73,7 +74,7 @@ export class WatchedRows {
 
   entry(entry: Entry): void {
     if (entry.table !== this.watched.table || BigInt(entry.id) <= BigInt(this.watched.sinceId)) return;
-    const names = Object.keys(JSON.parse(entry.key) as object).toSorted();
+    const names = Object.keys(rowIn(entry.key)).toSorted();
     if (!this.keySetNames.has(names.join("\0"))) {
       this.keySetNames.add(names.join("\0"));
       this.keySets.push(names);
@@ -159,10 +160,7 @@ export class WatchedRows {
   end(): void {
     const main = this.watched.key.toSorted().join("\0");
     for (const [key, state] of this.states) {
-      const isMain =
-        Object.keys(JSON.parse(key) as object)
-          .toSorted()
-          .join("\0") === main;
+      const isMain = Object.keys(rowIn(key)).toSorted().join("\0") === main;
       if (state.gone && this.complete && isMain) {
         const known = this.baseline.get(state.firstKey);
         this.baseline.delete(state.firstKey);

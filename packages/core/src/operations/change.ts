@@ -1,5 +1,5 @@
 import { truthOf } from "../condition/evaluate.js";
-import type { FieldChange } from "../log/field-change.js";
+import { changesIn } from "../log/field-change.js";
 import { lastChangesStatement } from "../log/read.js";
 import { word } from "../messages/messages.js";
 import { memoizePerPage } from "../page/memoize-per-page.js";
@@ -84,8 +84,6 @@ const entriesOf = ({ page, key, dependencies }: Trip): Promise<readonly Row[]> =
     ),
   );
 
-const changesIn = (entry: Row): readonly FieldChange[] => JSON.parse(entry.fields ?? "[]") as FieldChange[];
-
 /**
  * When the same person has stored what the form says, after it was opened: it was sent before, and its answer was never seen.
  *
@@ -99,7 +97,7 @@ async function savedBySame({ trip, submission }: Given): Promise<string | null> 
     (each) =>
       each.actor_id === trip.facts.actor.id &&
       new Date(each.at ?? 0) > new Date(claims.at) &&
-      touched.every((name) => changesIn(each).some(({ field }) => field === name)),
+      touched.every((name) => changesIn(each.fields).some(({ field }) => field === name)),
   );
   return entry?.at ?? null;
 }
@@ -116,7 +114,7 @@ export async function conflictsOf(
   return compared.flatMap(({ submitted, state }): Conflict[] => {
     if (state !== "conflict") return [];
     const { name } = submitted.field.column;
-    const entry = entries.find((each) => changesIn(each).some(({ field }) => field === name));
+    const entry = entries.find((each) => changesIn(each.fields).some(({ field }) => field === name));
     const at = entry?.at ? toldMoment(page, entry.at) : null;
     const stored = told(page, submitted.field.column, record.row[name] ?? null) ?? "";
     return [{ field: name, stored, by: entry?.actor_name ?? null, at }];

@@ -1,5 +1,6 @@
 import { memoizePerPage } from "../page/memoize-per-page.js";
 import type { Check, Field, Page } from "../page/page.js";
+import { rowIn } from "../postgres/answered.js";
 import type { Row } from "../postgres/statement.js";
 import { createStatement, isConstant } from "../statements/create.js";
 import { afterStatement } from "../statements/routine.js";
@@ -136,7 +137,7 @@ async function write(
   const within: OwnPart["within"] =
     isJudged || own?.within
       ? async (database, rows) => {
-          const stored = JSON.parse(rows[0]?.row ?? "{}") as Row;
+          const stored = rowIn(rows[0]?.row);
           const key = page.key.map(({ name }) => stored[name] ?? "");
           if (isJudged) await judgeStored(inside(trip, database, key));
           await own?.within?.(database, rows);

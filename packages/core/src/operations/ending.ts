@@ -1,7 +1,8 @@
-import type { FieldChange } from "../log/field-change.js";
+import { changesIn } from "../log/field-change.js";
 import { entriesOfRequestStatement, holdStatement } from "../log/read.js";
 import type { MessageCode } from "../messages/catalog.js";
 import { message } from "../messages/messages.js";
+import { rowIn } from "../postgres/answered.js";
 import { isRefusedAs } from "../postgres/refusal.js";
 import type { Row } from "../postgres/statement.js";
 import { saidOf, unavailabilityOf } from "../postgres/unavailable.js";
@@ -80,7 +81,7 @@ export async function becameOfStored(
       });
       if (entries.length === 0) return { is: "nothing" };
       const rows = all.flatMap((given) => {
-        const entry = entries.find(({ record_key }) => isKey(given, JSON.parse(record_key ?? "{}") as Row));
+        const entry = entries.find(({ record_key }) => isKey(given, rowIn(record_key)));
         return entry ? [{ given, entry }] : [];
       });
       return {
@@ -96,9 +97,9 @@ export async function becameOfStored(
 /** A record as its entry of the log tells of it, and as it is stored now. */
 async function foundIn(given: Given, entry: Row): Promise<Done & { readonly entry: string }> {
   const { page } = given.trip;
-  const named = JSON.parse(entry.new_key ?? entry.record_key ?? "{}") as Row;
+  const named = rowIn(entry.new_key ?? entry.record_key);
   const key = page.key.map(({ name }) => named[name] ?? "");
-  const changes = JSON.parse(entry.fields ?? "[]") as FieldChange[];
+  const changes = changesIn(entry.fields);
   const stored = entry.operation === "delete" ? null : await load({ ...given.trip, key });
   const row = stored?.row ?? Object.fromEntries(changes.map(({ field, old, new: now }) => [field, now ?? old]));
   return { given, key, row: { ...row, ...named }, changes, entry: entry.id ?? "" };

@@ -2,6 +2,7 @@ import { truthOf } from "../condition/evaluate.js";
 import { controlKind } from "../controls/index.js";
 import { show } from "../controls/show.js";
 import type { FieldChange } from "../log/field-change.js";
+import { changesIn } from "../log/field-change.js";
 import { lastChangesStatement } from "../log/read.js";
 import { word } from "../messages/messages.js";
 import { isTaken } from "../page/columns.js";
@@ -31,8 +32,6 @@ const isNumber = (text: string | undefined): text is string => text !== undefine
 /** So many entries are read at once, and looked back at in all. */
 const readAtOnce = 200;
 const mostLookedBack = 10_000;
-
-const changesIn = (entry: Row): readonly FieldChange[] => JSON.parse(entry.fields ?? "[]") as FieldChange[];
 
 /** An entry that the actor may see, and which of its sides. */
 interface SeenEntry {
@@ -76,7 +75,7 @@ async function entriesSeen(trip: Trip, row: Row, upTo: string | null, most: numb
     for (const entry of part) {
       // This record is there: whatever was deleted under its key was another one.
       if (!state || entry.operation === "delete") return seen;
-      const changes = changesIn(entry);
+      const changes = changesIn(entry.fields);
       const isMade = entry.operation === "insert";
       // What was changed past the log is not in it: an entry's own values count.
       const then: Row = byName({
@@ -207,7 +206,7 @@ async function undoneTexts(trip: Trip, id: string): Promise<OldTexts | null> {
     };
   if (entry.actor_id !== facts.actor.id || entry.operation !== "update") return null;
   return {
-    before: { id, texts: textsBefore(page, changesIn(entry)) },
+    before: { id, texts: textsBefore(page, changesIn(entry.fields)) },
     says: (button) => word(page.language, "undo-here", { button }),
   };
 }

@@ -1,8 +1,9 @@
 import { show } from "../controls/show.js";
 import { type Json, jsonOf, textOfJson } from "../json/value.js";
-import type { FieldChange } from "../log/field-change.js";
+import { changesIn } from "../log/field-change.js";
 import { outboxStatement } from "../log/outbox.js";
 import { isTaken } from "../page/columns.js";
+import { rowIn } from "../postgres/answered.js";
 import type { Database, Row, Statement } from "../postgres/statement.js";
 import type { Assignment } from "../statements/save.js";
 import { formValues } from "../steps/check.js";
@@ -188,7 +189,7 @@ export class Own {
   /** What a save came to. @param answer what the statement answered */
   eventOf({ entry, changes, row }: Row): SavedEvent {
     const { page, key, request, facts } = this.trip;
-    const after = JSON.parse(row ?? "{}") as Row;
+    const after = rowIn(row);
     const { reason = null } = logNoteOf(this.trip);
     return {
       entry: entry ?? "",
@@ -198,7 +199,7 @@ export class Own {
       table: tableName(page.table),
       operation: this.operation,
       key: Object.fromEntries(page.key.map(({ name }, index) => [name, after[name] ?? key[index] ?? null])),
-      changes: JSON.parse(changes ?? "[]") as FieldChange[],
+      changes: changesIn(changes),
       actor: { id: facts.actor.id, name: facts.actor.name },
       reason,
     };

@@ -1,4 +1,6 @@
+import { changesIn } from "../log/field-change.js";
 import { message, word } from "../messages/messages.js";
+import { rowIn } from "../postgres/answered.js";
 import { isRefusedAs } from "../postgres/refusal.js";
 import { DatabaseRefusal, type Row } from "../postgres/statement.js";
 import { isInDoubt, isRefusal, saidOf } from "../postgres/unavailable.js";
@@ -213,11 +215,11 @@ async function write(kind: SaveKind, trip: Trip, all: readonly Ready[], turn: nu
 /** What a statement answered of a record that it wrote. Where the key itself was changed, it has the new one. */
 function doneBy(given: Given, { entry, changes, row }: Row): Done {
   const { page, key } = given.trip;
-  const stored = JSON.parse(row ?? "{}") as Row;
+  const stored = rowIn(row);
   return {
     given,
     entry: entry ?? "",
-    changes: JSON.parse(changes ?? "[]") as Done["changes"],
+    changes: changesIn(changes),
     row: stored,
     key: page.key.map(({ name }, index) => stored[name] ?? key[index] ?? ""),
   };

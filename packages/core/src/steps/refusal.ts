@@ -1,6 +1,7 @@
 import { leavesRowsMark } from "../log/entry.js";
 import { message } from "../messages/messages.js";
 import type { Field, Page } from "../page/page.js";
+import { namesIn } from "../postgres/answered.js";
 import { refusalKind } from "../postgres/refusal.js";
 import { type Database, DatabaseRefusal } from "../postgres/statement.js";
 import { labelFrom } from "../settings/bound/label.js";
@@ -59,7 +60,7 @@ async function subjectOf(page: Page, refusal: DatabaseRefusal, database: Databas
   if (known || named === null) return known ?? { own: true, columns: [], definition: "" };
   const [row] = await database.run(subjectStatement(page.table, named, refusal.constraint));
   if (row?.own !== "true") return { own: false, table: tableName(named) };
-  const columns = JSON.parse(row.columns ?? "[]") as string[];
+  const columns = namesIn(row.columns);
   return {
     own: true,
     columns: columns.length > 0 || refusal.column === null ? columns : [refusal.column],

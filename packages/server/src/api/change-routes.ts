@@ -2,7 +2,6 @@ import { type Actor, type EntryQuery, nobody } from "@loyal-quill/core";
 import express, { type Request, type Response } from "express";
 import * as v from "valibot";
 import type { Verifications } from "../drafts/verification.js";
-import { isPlain } from "../edge.js";
 import type { EditedDatabase } from "../edited-database.js";
 import { type Account, actorOf } from "../store/entities.js";
 import { doerOf, type Look, note } from "../trail.js";
@@ -10,6 +9,7 @@ import { GuardedRoutes } from "./access.js";
 import { changesFor, entriesFor, mostPutBack, recordChanges } from "./changes.js";
 import { problem } from "./problem.js";
 import { putBackNow, putBackPlan } from "./put-back.js";
+import { entryNumber, formOf, key, moment, reading, textOf } from "./queries.js";
 
 export interface ChangeRouteOptions extends EditedDatabase {
   readonly account: (request: Request) => Promise<Account | null>;
@@ -17,49 +17,28 @@ export interface ChangeRouteOptions extends EditedDatabase {
   readonly verifications: Verifications;
 }
 
-const text = (value: unknown, longest = 300): string | undefined =>
-  typeof value === "string" && value !== "" && isPlain(value) ? value.slice(0, longest) : undefined;
+const entriesRead = reading({
+  before: entryNumber,
+  page: textOf(),
+  person: textOf(),
+  table: textOf(),
+  key,
+  field: textOf(),
+  request: formOf(/^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/),
+  value: textOf(2000),
+  from: moment,
+  to: moment,
+  containing: textOf(200),
+  way: formOf(/^(page|behind|import|log)$/),
+});
 
-const moment = (value: unknown): string | undefined => {
-  const given = text(value, 40);
-  const at = given === undefined ? Number.NaN : Date.parse(given);
-  return Number.isNaN(at) ? undefined : new Date(at).toISOString();
-};
-
-const keySchema = v.record(v.string(), v.string());
-
-/** A record's key as JSON; undefined where it is none. */
-function keyOf(value: unknown): Readonly<Record<string, string>> | undefined {
-  const given = text(value, 4000);
-  if (given === undefined) return undefined;
-  try {
-    const parsed = v.safeParse(keySchema, JSON.parse(given));
-    return parsed.success && Object.values(parsed.output).every(isPlain) ? parsed.output : undefined;
-  } catch {
-    return undefined;
-  }
-}
-
-const uuid = /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/;
-const number = /^\d{1,18}$/;
+const recordRead = reading({ table: textOf(), key, entry: entryNumber });
 
 /** What is looked for, as far as it is understood: the rest of a query is nothing. */
-export function entryQueryOf(query: Readonly<Record<string, unknown>>): EntryQuery {
-  const told = {
-    before: number.exec(text(query.before) ?? "")?.[0],
-    page: text(query.page),
-    person: text(query.person),
-    table: text(query.table),
-    key: keyOf(query.key),
-    field: text(query.field),
-    request: uuid.exec(text(query.request) ?? "")?.[0],
-    value: text(query.value, 2000),
-    from: moment(query.from),
-    to: moment(query.to),
-    containing: text(query.containing, 200),
-    way: /^(page|behind|import|log)$/.exec(text(query.way) ?? "")?.[0],
-  };
-  return Object.fromEntries(Object.entries(told).filter(([, value]) => value !== undefined)) as EntryQuery;
+export function entryQueryOf(query: unknown): EntryQuery {
+  return Object.fromEntries(
+    Object.entries(entriesRead(query)).filter(([, value]) => value !== undefined),
+  ) as EntryQuery;
 }
 
 /** Where somebody looks for changes, without the values that they look for. */
@@ -70,7 +49,7 @@ function placeOf({ table, key, page, field, value, containing }: EntryQuery): st
   return `${where}, by a value of ${field ?? "any field"}`;
 }
 
-const id = v.pipe(v.string(), v.regex(number));
+const id = v.pipe(v.string(), v.regex(/^\d{1,18}$/));
 const askedSchema = v.strictObject({
   entries: v.pipe(v.array(id), v.minLength(1), v.maxLength(mostPutBack)),
   fields: v.optional(v.array(v.string())),
@@ -100,11 +79,10 @@ export function changeRoutes(options: ChangeRouteOptions): GuardedRoutes {
   });
 
   routes.get(["auditor"], "/record", async (request, response) => {
-    const [table, key] = [text(request.query.table), keyOf(request.query.key)];
+    const { table, key, entry: since = null } = recordRead(request.query);
     if (table === undefined || key === undefined || Object.keys(key).length === 0)
       return problem(response, 400, "No such record", "A record is named by its table and its key, as JSON.");
     await look(request, "changes.searched", `the record ${table} ${Object.values(key).join(" / ")}`);
-    const since = number.exec(text(request.query.entry) ?? "")?.[0] ?? null;
     response.json(await recordChanges(options, { table, key, since }, await asker(request)));
   });
 

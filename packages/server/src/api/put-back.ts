@@ -1,9 +1,9 @@
 import {
   type Actor,
+  changesIn,
   columnOf,
   entriesOfRequestStatement,
   entriesStatement,
-  type FieldChange,
   type JsonAnswer,
   type Page,
   putBack,
@@ -133,7 +133,7 @@ async function cameOf(
 ): Promise<Came> {
   const [made] = await store.onLog(entriesOfRequestStatement(recorded.id));
   if (made?.id) {
-    const wrote = (JSON.parse(made.fields ?? "[]") as FieldChange[]).map(({ field, old, new: now, hidden }) => {
+    const wrote = changesIn(made.fields).map(({ field, old, new: now, hidden }) => {
       const label = page.fields.find(({ column }) => column.name === field)?.label ?? field;
       return { field, label, old, new: now, hidden: hidden === true };
     });

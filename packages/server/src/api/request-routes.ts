@@ -2,13 +2,13 @@ import type { RecordedRequest } from "@loyal-quill/core";
 import { DatabaseRefusal } from "@loyal-quill/core";
 import type { Request } from "express";
 import * as v from "valibot";
-import { isPlain } from "../edge.js";
 import type { EditedDatabase } from "../edited-database.js";
 import type { Account } from "../store/entities.js";
 import type { RequestQuery } from "../store/kept-requests.js";
 import type { Look } from "../trail.js";
 import { GuardedRoutes } from "./access.js";
 import { problem } from "./problem.js";
+import { entryNumber, number, reading, textOf } from "./queries.js";
 import type { RequestsAnswer } from "./types.js";
 
 export interface RequestRouteOptions extends EditedDatabase {
@@ -24,28 +24,27 @@ const part = 100;
 
 const uuid = v.pipe(v.string(), v.uuid());
 
-const text = (value: unknown, longest = 300): string | undefined =>
-  typeof value === "string" && value !== "" && isPlain(value) ? value.slice(0, longest) : undefined;
-
-const number = (value: unknown): number | undefined => {
-  const given = text(value, 20);
-  return given !== undefined && /^\d{1,9}(\.\d+)?$/.test(given) ? Number(given) : undefined;
-};
+const [whichRead, partRead, newestRead, statementRead] = [
+  reading({
+    page: textOf(),
+    person: textOf(),
+    outcome: textOf(),
+    step: textOf(),
+    record: textOf(),
+    field: textOf(),
+    slower: number,
+    text: textOf(),
+    days: number,
+  }),
+  reading({ before: entryNumber }),
+  reading({ page: textOf(), operation: textOf() }),
+  reading({ step: textOf(), statement: number }),
+];
 
 /** What is asked for, as far as it is understood: the rest of a query is nothing. */
-export function requestQueryOf(query: Readonly<Record<string, unknown>>): RequestQuery {
-  const days = number(query.days);
-  return {
-    page: text(query.page),
-    person: text(query.person),
-    outcome: text(query.outcome),
-    step: text(query.step),
-    record: text(query.record),
-    field: text(query.field),
-    slower: number(query.slower),
-    text: text(query.text),
-    since: days === undefined ? undefined : new Date(Date.now() - days * 86_400_000),
-  };
+export function requestQueryOf(query: unknown): RequestQuery {
+  const { days, ...which } = whichRead(query);
+  return { ...which, since: days === undefined ? undefined : new Date(Date.now() - days * 86_400_000) };
 }
 
 /** Recorded requests: told, summed, one by one, and how PostgreSQL would go about their statements. */
@@ -56,14 +55,14 @@ export function requestRoutes(options: RequestRouteOptions): GuardedRoutes {
   routes.get(["builder"], "/", async (request, response) => {
     const query = requestQueryOf(request.query);
     await look(request, "requests.read", query.page ?? latest);
-    const before = /^\d{1,18}$/.exec(text(request.query.before) ?? "")?.[0];
+    const { before } = partRead(request.query);
     const found = await store.requests.told(query, part + 1, before);
     const answer: RequestsAnswer = { requests: found.slice(0, part), more: found.length > part };
     response.json(answer);
   });
 
   routes.get(["builder"], "/newest", async (request, response) => {
-    const [page, operation] = [text(request.query.page), text(request.query.operation)];
+    const { page, operation } = newestRead(request.query);
     await look(request, "requests.read", page ?? latest);
     const found: RecordedRequest[] = await store.requests.newest({
       ...(page ? { page } : {}),
@@ -94,8 +93,9 @@ export function requestRoutes(options: RequestRouteOptions): GuardedRoutes {
   /** How PostgreSQL would go about a statement of a request now: it is planned, not run (documentation, EXPLAIN). */
   routes.get(["builder"], "/:id/plan", async (request, response) => {
     const recorded = await oneOf(request);
-    const step = recorded?.steps.find((each) => each.step === text(request.query.step));
-    const statement = step?.statements[number(request.query.statement) ?? -1];
+    const asked = statementRead(request.query);
+    const step = recorded?.steps.find((each) => each.step === asked.step);
+    const statement = step?.statements[asked.statement ?? -1];
     if (!statement) return problem(response, 404, "No such statement", "The request sent no such statement.");
     if (statement.values.some((value) => value?.endsWith(" characters)")))
       return problem(response, 422, "Not kept whole", "A value of the statement was too long to be kept whole.");

@@ -2,7 +2,6 @@ import type { Request, Response } from "express";
 import { nameForm } from "../drafts/desk.js";
 import { DeskRefusal } from "../drafts/desk-refusal.js";
 import type { Draft } from "../drafts/jobs.js";
-import { isPlain } from "../edge.js";
 import type { EditedDatabase } from "../edited-database.js";
 import type { SignIns } from "../sign-in/sign-ins.js";
 import { type Account, type OwnRole, ownRoles, type TrailEntry } from "../store/entities.js";
@@ -19,6 +18,7 @@ import { pageFileAnswer } from "./page-file.js";
 import { summaries } from "./pages.js";
 import { peopleRoutes } from "./people-routes.js";
 import { problem } from "./problem.js";
+import { entryNumber, formOf, reading, textOf, texts } from "./queries.js";
 import { latest, requestRoutes } from "./request-routes.js";
 import { oneselfFirst } from "./trial.js";
 
@@ -31,9 +31,6 @@ export interface ApiOptions extends EditedDatabase {
   /** Roles that need a second factor. */
   readonly factorRoles: readonly string[];
 }
-
-const text = (value: unknown): string | undefined =>
-  typeof value === "string" && value !== "" && isPlain(value) ? value : undefined;
 
 const trailAnswer = ({
   id,
@@ -147,14 +144,18 @@ function addSession({ routes, look, options }: Adding): void {
   });
 }
 
+const [trailRead, recordsRead, firstRead, neighbourRead] = [
+  reading({ before: entryNumber, action: formOf(/^[a-z.-]{1,63}$/), person: textOf(255) }),
+  reading({ q: textOf(1000) }),
+  reading({ as: textOf() }),
+  reading({ key: texts, by: formOf(/^-?1$/) }),
+];
+
 /** The trail of who did what. */
 function addTrail({ routes, options }: Adding): void {
   const { store } = options;
   routes.get(["auditor"], "/trail", async (request, response) => {
-    const before = /^\d{1,18}$/.exec(text(request.query.before) ?? "")?.[0];
-    const action = /^[a-z.-]{1,63}$/.exec(text(request.query.action) ?? "")?.[0];
-    const person = text(request.query.person)?.slice(0, 255);
-    const found = await store.trail({ before, action, person, limit: 51 });
+    const found = await store.trail({ ...trailRead(request.query), limit: 51 });
     const answer: TrailAnswer = {
       entries: found.slice(0, 50).map(trailAnswer),
       more: found.length > 50,
@@ -195,7 +196,7 @@ function addPages({ routes, look, options }: Adding): void {
   routes.get(
     ["builder"],
     "/pages/:name/records",
-    withDraft((draft, request) => threads.run("records", { ...draft, search: text(request.query.q) ?? "" })),
+    withDraft((draft, request) => threads.run("records", { ...draft, search: recordsRead(request.query).q ?? "" })),
   );
 
   routes.get(
@@ -210,7 +211,7 @@ function addPages({ routes, look, options }: Adding): void {
     withDraft(async (draft, request) =>
       threads.run("first", {
         ...draft,
-        as: text(request.query.as),
+        as: firstRead(request.query).as,
         people: oneselfFirst(await store.people(), await options.account(request)),
       }),
     ),
@@ -220,8 +221,8 @@ function addPages({ routes, look, options }: Adding): void {
     ["builder"],
     "/pages/:name/neighbour",
     withDraft((draft, request) => {
-      const key = [request.query.key].flat().flatMap((each) => text(each) ?? []);
-      return threads.run("neighbour", { ...draft, key, by: request.query.by === "-1" ? -1 : 1 });
+      const { key, by } = neighbourRead(request.query);
+      return threads.run("neighbour", { ...draft, key, by: by === "-1" ? -1 : 1 });
     }),
   );
 }

@@ -183,6 +183,9 @@ class SignIn {
   }
 }
 
+/** Why signing in elsewhere came to nothing, where that is told. */
+const toldElsewhere = v.fallback(v.nullable(v.picklist(["elsewhere-failed", "elsewhere-unknown"])), null);
+
 /** The form of a sign-in, and what carries a refused form on to it. */
 function addForm(signIn: SignIn): void {
   const { sessions } = signIn.options;
@@ -190,10 +193,7 @@ function addForm(signIn: SignIn): void {
     const next = safeNext(request.query.next);
     const found = await sessions.signedIn(request);
     if (found?.first) return response.redirect(303, `/my-account?next=${encodeURIComponent(next)}`);
-    const problem =
-      request.query.problem === "elsewhere-failed" || request.query.problem === "elsewhere-unknown"
-        ? request.query.problem
-        : null;
+    const problem = v.parse(toldElsewhere, request.query.problem);
     signIn.show({ request, response }, 200, { email: "", next, problem, carried: null });
   });
 
