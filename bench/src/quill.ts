@@ -70,7 +70,7 @@ export async function signedIn(ground: Ground, origin: string, count: number): P
   const passwordHash = await hashPassword(password);
   const emails = Array.from({ length: count }, () => `bench-${randomUUID()}@marrow-vale.example`);
   for (const email of emails)
-    await store.keepAccount({
+    await store.accounts.keep({
       id: randomUUID(),
       email,
       name: "Tamsin Okoro",

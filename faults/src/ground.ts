@@ -109,7 +109,7 @@ export async function addAccounts(
   const passwordHash = await hashPassword(password);
   const emails = Array.from({ length: people }, (_, index) => `person-${index}@marrow-vale.example`);
   for (const email of emails)
-    await store.keepAccount({
+    await store.accounts.keep({
       id: randomUUID(),
       email,
       name: email,

@@ -185,8 +185,8 @@ export async function provisionAccounts(store: Store, secrets: Secrets): Promise
   const wanted = [...people, ...keepers].filter((person) => person.account);
   await Promise.all(
     wanted.map(async (person) => {
-      if (await store.account(person.id)) return;
-      await store.keepAccount({
+      if (await store.accounts.one(person.id)) return;
+      await store.accounts.keep({
         id: person.id,
         email: person.email,
         name: person.name,

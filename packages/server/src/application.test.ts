@@ -61,11 +61,11 @@ describe("signing in", () => {
 
   test("an account that is switched off meanwhile is out at once", async () => {
     const { client } = await signIn("hollis");
-    const account = await application.store.account(people.hollis.id);
+    const account = await application.store.accounts.one(people.hollis.id);
     if (!account) throw new Error("no account");
-    await application.store.keepAccount({ ...account, active: false });
+    await application.store.accounts.keep({ ...account, active: false });
     expect((await client.get("/stations")).headers.get("location")).toContain("/sign-in");
-    await application.store.keepAccount({ ...account, active: true });
+    await application.store.accounts.keep({ ...account, active: true });
     expect((await client.get("/stations")).status).toBe(200);
   });
 
@@ -104,7 +104,7 @@ describe("signing in", () => {
   });
 
   test("no password stands in the store", async () => {
-    expect((await application.store.account(people.hollis.id))?.passwordHash).toMatch(
+    expect((await application.store.accounts.one(people.hollis.id))?.passwordHash).toMatch(
       /^\$argon2id\$v=19\$m=19456,t=2,p=1\$/,
     );
   });

@@ -231,7 +231,7 @@ export async function createApplication(options: ApplicationOptions): Promise<Ap
   const first = await openEditedDatabase({ ...options, ...opening, name: "", store });
   const others = await Promise.all(
     (options.also ?? []).map(async ({ name, logUrl, ...rest }) =>
-      openEditedDatabase({ ...opening, ...rest, name, store: await store.at(name, logUrl) }),
+      openEditedDatabase({ ...opening, ...rest, name, store: store.at(name, logUrl) }),
     ),
   );
   const databases = [first, ...others];

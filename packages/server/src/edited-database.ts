@@ -160,7 +160,7 @@ export async function openEditedDatabase(options: EditedDatabaseOptions): Promis
     ...(options.seals === undefined ? {} : { seals: options.seals && { ...options.seals, ...named } }),
     importModule: importTypeScript,
     onProblem: (problem) => tellNotice(problemLine(problem)),
-    earlier: (names) => store.pageTexts(names),
+    earlier: (names) => store.versions.textsThatWere(names),
     onError: (error) => logger.error({ err: error }, "the page files, or code beside them, failed"),
   }).catch(async (error: unknown) => {
     await pool.end();

@@ -33,7 +33,7 @@ beforeAll(async () => {
     logger: pino({ level: "silent" }),
   });
   const account = { passwordHash: await hashPassword(password), attributes: { region_id: 2 }, active: true };
-  await application.store.keepAccount({
+  await application.store.accounts.keep({
     ...account,
     id: "5e0c7a10-4b1d-4c55-9d0e-000000000003",
     email: "tamsin@marrow-vale.example",

@@ -99,7 +99,7 @@ export async function mountWorkbench(options: WorkbenchOptions, directory: strin
       const url = urlOf(given);
       const pool = connect(url, 3);
       pools.push(pool);
-      const own = index === 0 ? store : await store.at(called, given.log ?? url);
+      const own = index === 0 ? store : store.at(called, given.log ?? url);
       const around = { keys, formKeys: secrets, application: name, logger, exchange, store: own, databaseUrl: url };
       opened.push(
         await aroundPages(given.pages, databaseOver(pool), given.mount, [], {

@@ -15,7 +15,7 @@ const clients = new Map<Role | "nobody" | "disabled", { client: Client; token: s
 
 async function account(name: string, given: readonly string[]): Promise<string> {
   const id = `5e0c7a10-4b1d-4c55-9d0e-0000000001${String(clients.size).padStart(2, "0")}`;
-  await bench.application.store.keepAccount({
+  await bench.application.store.accounts.keep({
     id,
     email: `${name}@marrow-vale.example`,
     name,
@@ -36,7 +36,7 @@ beforeAll(async () => {
   clients.set("nobody", { client: new Client(bench.base), token: "" });
   for (const role of roles) await account(role, [role]);
   const id = await account("disabled", ["builder", "administrator", "auditor"]);
-  await bench.application.store.changeAccount(id, { active: false });
+  await bench.application.store.accounts.change(id, { active: false });
 });
 afterAll(() => bench.close());
 

@@ -201,7 +201,7 @@ describe("several processes over one store and one directory", () => {
     const other = await listen(by(0).client);
     await by(0).client.get("/stations/MV-011/edit");
     for (const each of [...windows, other]) await each.has('"path":"/stations/MV-011/edit"');
-    await workbenches[1]?.application.store.endSessions(people.maud.id);
+    await workbenches[1]?.application.store.accounts.endSessions(people.maud.id);
     await by(0).client.get("/stations/MV-012/edit");
     await other.has('"path":"/stations/MV-012/edit"');
     for (const { ended, text } of windows) {
@@ -217,7 +217,7 @@ describe("several processes over one store and one directory", () => {
     const there = new Client(second?.base ?? "");
     there.takeCookies(client ?? there);
     expect((await there.get("/stations/MV-014/edit")).status).toBe(200);
-    await first?.application.store.endSessions(people.hollis.id);
+    await first?.application.store.accounts.endSessions(people.hollis.id);
     expect((await there.get("/stations/MV-014/edit")).status).toBe(303);
     const tries = Array.from({ length: 12 }, (_, turn) =>
       workbenches[turn % 3]?.signIn("maud", { password: "wrong" }).then(({ status }) => status),
@@ -243,7 +243,7 @@ describe("several processes over one store and one directory", () => {
   test("two that begin at once on an empty store both come up", async () => {
     const made = await freshDatabase();
     const stores = await Promise.all([1, 2, 3].map(() => Store.open(made.store, made.reader)));
-    expect(await Promise.all(stores.map((each) => each.accounts()))).toEqual([[], [], []]);
+    expect(await Promise.all(stores.map((each) => each.accounts.all()))).toEqual([[], [], []]);
     await Promise.all(stores.map((each) => each.close()));
     await made.drop();
   });

@@ -73,7 +73,15 @@ export const lookIn =
     if (!found) return;
     const { id: actorId, name: actorName } = found;
     const address = request.ip ?? "";
-    await store.noteLook({ actorId, actorName, action, subject, subjectId: subjectId ?? null, address, detail: {} });
+    await store.trail.noteLook({
+      actorId,
+      actorName,
+      action,
+      subject,
+      subjectId: subjectId ?? null,
+      address,
+      detail: {},
+    });
   };
 
 /** Adds a line to the trail of administration, with no value that is anybody's secret. */
@@ -84,7 +92,7 @@ export const note = (
   subject: Subject,
   detail: Readonly<Record<string, string>> = {},
 ): Promise<void> =>
-  store.note({
+  store.trail.note({
     actorId: doer.id,
     actorName: doer.name,
     action,

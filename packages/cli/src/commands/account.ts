@@ -17,9 +17,9 @@ export async function addAccount(options: AccountOptions, say: Say): Promise<voi
   const store = await Store.open(options.store, options.store);
   try {
     const email = options.email.toLowerCase();
-    if (await store.accountByEmail(email)) throw new CannotStart(`There is an account for ${email} already.`);
+    if (await store.accounts.byEmail(email)) throw new CannotStart(`There is an account for ${email} already.`);
     const [id, password] = [randomUUID(), newPassword()];
-    await store.keepAccount({
+    await store.accounts.keep({
       id,
       email,
       name: options.name,

@@ -52,8 +52,11 @@ async function serve(...flags: string[]): Promise<Served> {
   return run("serve", "--pages", directory, ...flags);
 }
 
-function run(...told: string[]): Served {
-  const child = spawn(process.execPath, [program, ...told], { stdio: "pipe" });
+const run = (...told: string[]): Served => runBy([], ...told);
+
+/** The same with options of Node's. */
+function runBy(options: readonly string[], ...told: string[]): Served {
+  const child = spawn(process.execPath, [...options, program, ...told], { stdio: "pipe" });
   let output = "";
   for (const stream of [child.stdout, child.stderr])
     stream.on("data", (part: Buffer) => {
@@ -179,4 +182,33 @@ describe("an end", () => {
     }
     await empty.drop();
   });
+});
+
+/** Says so whenever something is kept for what comes after it. */
+const tellStorage = `data:text/javascript,${encodeURIComponent(`import { AsyncLocalStorage } from "node:async_hooks";
+for (const name of ["run", "enterWith"]) {
+  const own = AsyncLocalStorage.prototype[name];
+  AsyncLocalStorage.prototype[name] = function (...given) {
+    console.error("promises are followed: " + new Error().stack);
+    return own.apply(this, given);
+  };
+}`)}`;
+
+test("with a store no promise is followed: from the first AsyncLocalStorage on, every await of the process takes several times as long", async () => {
+  directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-serve-"));
+  await cp(demoPages, directory, { recursive: true });
+  const flags = ["--pages", directory, "--database", made.pages, "--store", made.store];
+  const served = runBy(["--import", tellStorage], "serve", ...flags);
+  const client = new Client(await addressOf(served));
+  const signIn = await client.get("/sign-in");
+  const body = bodyOf(formOf(signIn.text), {
+    email: "nobody@marrow-vale.example",
+    password: "a wrong one of some length",
+  });
+  expect((await client.send("/sign-in", { method: "POST", body })).status).toBe(422);
+  expect((await client.get("/stations/MV-014/edit")).status).toBe(303);
+  expect(served.output()).not.toContain("promises are followed");
+  served.child.kill("SIGTERM");
+  expect(await served.ended).toBe(0);
+  expect(served.output()).not.toContain("promises are followed");
 });

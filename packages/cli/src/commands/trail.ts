@@ -21,7 +21,7 @@ export async function trail(
     const since = new Date(Date.now() - days * 86_400_000);
     let before: string | undefined;
     for (;;) {
-      const entries = await store.trail({ before, action, person, since, limit: atOnce });
+      const entries = await store.trail.read({ before, action, person, since, limit: atOnce });
       for (const entry of entries) {
         if (json) {
           write(JSON.stringify(entry));

@@ -99,8 +99,8 @@ const [patience, atOnce] = [1_800, 600];
 const firstStep = 2_000;
 const [few, many] = [100, 500];
 
-/** A statement that has hardly begun is given so many milliseconds, whatever is left. */
-const leastTime = 200;
+/** A statement is given so many milliseconds at least, whatever is left; one of the first step more: without it there is nothing to go on from. */
+const [leastTime, leastAtFirst] = [200, 1_000];
 
 /**
  * A part of the list, whatever is looked for in however many records. What takes too long as one statement is looked for along the list's order, step
@@ -151,7 +151,10 @@ async function lookAlong(
   let stopped: Part["stopped"];
   let step = firstStep;
   const run = (statement: ReturnType<typeof listStatement>): Promise<readonly Row[]> =>
-    dependencies.database.run({ ...statement, within: Math.ceil(Math.max(leastTime, end - performance.now())) });
+    dependencies.database.run({
+      ...statement,
+      within: Math.ceil(Math.max(stopped ? leastTime : leastAtFirst, end - performance.now())),
+    });
   const stoppedPart = (): Part => ({
     ...partOf(found, place, length),
     more: true,

@@ -28,6 +28,12 @@ export const rowShape = v.custom<Row>(isRow);
 /** A row, or a key, by its columns: each value in its text form. */
 export const rowIn = answered(rowShape, "{}");
 
+/** The key of a record, by its columns. */
+export const keyIn = answered(
+  v.custom<Readonly<Record<string, string>>>((given) => isRow(given) && !Object.values(given as Row).includes(null)),
+  "{}",
+);
+
 /** A row that may not be there. */
 export const rowOrNone = answered(v.nullable(rowShape), "null");
 

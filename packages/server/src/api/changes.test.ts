@@ -21,7 +21,7 @@ beforeAll(async () => {
   bench = await startWorkbench();
   owner = new pg.Client(bench.made.owner);
   await owner.connect();
-  await bench.application.store.keepAccount({
+  await bench.application.store.accounts.keep({
     id: "5e0c7a10-4b1d-4c55-9d0e-000000000077",
     email: "undoer@marrow-vale.example",
     name: "Una Doer",

@@ -9,6 +9,7 @@ import {
   entriesSearched,
   findTable,
   isByIndex,
+  keyIn,
   looksSecret,
   type Page,
   type Row,
@@ -42,7 +43,6 @@ const searchFor = 1500;
 const lately = 20_000;
 
 export type Key = Readonly<Record<string, string>>;
-export const keyIn = (text: string | null | undefined): Key => JSON.parse(text ?? "{}") as Key;
 
 /** The names of the pages that somebody may open. */
 type Open = ReadonlySet<string>;

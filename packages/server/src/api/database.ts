@@ -40,7 +40,7 @@ async function pagesOf(loaded: Loaded, store: Store): Promise<ReadonlyMap<string
     name,
     page && earlier === undefined ? page.table : written(text),
   ]);
-  const drafts = (await store.drafts()).map(({ page, text }): [string, Table | undefined] => [page, written(text)]);
+  const drafts = (await store.drafts.all()).map(({ page, text }): [string, Table | undefined] => [page, written(text)]);
   const found = new Map<string, string[]>();
   for (const [name, table] of [...files, ...drafts]) {
     if (!table) continue;

@@ -91,7 +91,7 @@ export function tried(
   { key, as }: { key?: string[] | undefined; as?: string | undefined },
 ): Looked {
   const person = async (): Promise<string> =>
-    as === undefined ? "" : ` as ${(await store.people()).find(({ id }) => id === as)?.name ?? as}`;
+    as === undefined ? "" : ` as ${(await store.accounts.people()).find(({ id }) => id === as)?.name ?? as}`;
   const record = key === undefined ? "" : ` ${key.join(" / ")}`;
   return { action: "draft.tried", subject: person().then((who) => `${name}${record}${who}`) };
 }

@@ -80,7 +80,7 @@ function addPublishing({ routes, taking, options }: Adding): void {
     "/:name/effects",
     taking(nothing, async (_body, name, _by, response) => {
       const { text, published } = await desk.text(name);
-      response.json(await threads.run("effects", { name, text, published, people: await store.people() }));
+      response.json(await threads.run("effects", { name, text, published, people: await store.accounts.people() }));
     }),
   );
 
@@ -144,7 +144,7 @@ function addTrials({ routes, taking, options }: Adding): void {
     taking(
       bodies.condition,
       async ({ text: given, as, ...question }, name, by, response) => {
-        const people = oneselfFirst(await store.people(), by);
+        const people = oneselfFirst(await store.accounts.people(), by);
         response.json(await threads.run("condition", { name, text: given, as, people, question }));
       },
       (body, name) => tried(options.store, name, body),
@@ -157,7 +157,7 @@ function addTrials({ routes, taking, options }: Adding): void {
     taking(
       bodies.trial,
       async (body, name, by, response) => {
-        const people = oneselfFirst(await store.people(), by);
+        const people = oneselfFirst(await store.accounts.people(), by);
         response.json(await threads.run("trial", { ...body, name, people }));
       },
       (body, name) => tried(options.store, name, body),
@@ -170,7 +170,7 @@ function addTrials({ routes, taking, options }: Adding): void {
     taking(
       bodies.list,
       async ({ query = {}, ...body }, name, by, response) => {
-        const people = oneselfFirst(await store.people(), by);
+        const people = oneselfFirst(await store.accounts.people(), by);
         response.json(await threads.run("list", { ...body, name, query, people }));
       },
       (body, name) => tried(options.store, `${name}, its list`, body),

@@ -76,7 +76,7 @@ export async function summaries({ pages, store, desk, threads, mount }: EditedDa
   const [outcomes, changes, drafts, drifts] = await Promise.all([
     store.requests.outcomes(since),
     store.lastChanges(),
-    store.draftNotes(loaded.files.map(({ name }) => name)),
+    store.drafts.notes(loaded.files.map(({ name }) => name)),
     desk.drift(),
   ]);
   const drafted = await Promise.all(

@@ -80,10 +80,10 @@ class PeopleRoutes {
   }
 
   readonly theOne = async (id: string): Promise<Account | null> =>
-    v.is(uuid, id) ? this.options.store.account(id) : null;
+    v.is(uuid, id) ? this.options.store.accounts.one(id) : null;
 
   readonly isTaken = async (email: string, id: string): Promise<boolean> => {
-    const other = await this.options.store.accountByEmail(email);
+    const other = await this.options.store.accounts.byEmail(email);
     return other !== null && other.id !== id;
   };
 
@@ -103,7 +103,7 @@ class PeopleRoutes {
 function addAccounts({ routes, theOne, isTaken, tell, options }: PeopleRoutes): void {
   const { store, pages, database } = options;
   routes.get(["administrator", "builder"], "/", async (_request, response) => {
-    response.json((await store.accounts()).map(personAnswer));
+    response.json((await store.accounts.all()).map(personAnswer));
   });
 
   routes.get(["administrator", "builder"], "/:id/may", async (request, response) => {
@@ -119,14 +119,14 @@ function addAccounts({ routes, theOne, isTaken, tell, options }: PeopleRoutes): 
     const { email } = body.output;
     if (await isTaken(email, id)) return problem(response, 409, "Taken", `There is an account of ${email} already.`);
     const password = newPassword();
-    await store.keepAccount({
+    await store.accounts.keep({
       ...body.output,
       email,
       id,
       passwordHash: await hashPassword(password),
       mustChangePassword: true,
     });
-    const made = await store.account(id);
+    const made = await store.accounts.one(id);
     if (!made) return problem(response, 409, "Removed meanwhile", "The account is gone again.");
     await tell(request, "account.made", made, { roles: made.roles.join(", ") });
     response.status(201).json({ person: personAnswer(made), password });
@@ -143,7 +143,7 @@ function addAccounts({ routes, theOne, isTaken, tell, options }: PeopleRoutes): 
     const { name, roles, attributes, active } = body.output;
     const isAdministrator = (each: Pick<Account, "active" | "roles">): boolean =>
       each.active && each.roles.includes("administrator");
-    const others = (await store.accounts()).filter((each) => each.id !== found.id);
+    const others = (await store.accounts.all()).filter((each) => each.id !== found.id);
     if (isAdministrator(found) && !isAdministrator({ active, roles }) && !others.some(isAdministrator))
       return problem(
         response,
@@ -151,9 +151,9 @@ function addAccounts({ routes, theOne, isTaken, tell, options }: PeopleRoutes): 
         "Nobody could look after accounts",
         "This is the last administrator. Give somebody else the role administrator first.",
       );
-    await store.changeAccount(found.id, { email, name, roles, attributes, active });
-    if (found.active && !active) await store.endSessions(found.id);
-    const next = (await store.account(found.id)) ?? found;
+    await store.accounts.change(found.id, { email, name, roles, attributes, active });
+    if (found.active && !active) await store.accounts.endSessions(found.id);
+    const next = (await store.accounts.one(found.id)) ?? found;
     const changed = (["email", "name", "roles", "attributes"] as const).filter(
       (each) => JSON.stringify(found[each]) !== JSON.stringify(next[each]),
     );
@@ -174,8 +174,8 @@ function addLost({ routes, theOne, tell, options }: PeopleRoutes): void {
     const found = await theOne(request.params.id);
     if (!found) return problem(response, 404, "No such account", "It may have been removed.");
     const password = newPassword();
-    await store.changeAccount(found.id, { passwordHash: await hashPassword(password), mustChangePassword: true });
-    await store.endSessions(found.id);
+    await store.accounts.change(found.id, { passwordHash: await hashPassword(password), mustChangePassword: true });
+    await store.accounts.endSessions(found.id);
     await tell(request, "password.reset", found);
     response.json({ person: personAnswer(found), password });
   });
@@ -183,10 +183,10 @@ function addLost({ routes, theOne, tell, options }: PeopleRoutes): void {
   routes.delete(["administrator"], "/:id/factor", async (request, response) => {
     const found = await theOne(request.params.id);
     if (!found) return problem(response, 404, "No such account", "It may have been removed.");
-    await store.changeAccount(found.id, { totpSecret: null, totpStep: 0, recovery: null });
-    await store.endSessions(found.id);
+    await store.accounts.change(found.id, { totpSecret: null, totpStep: 0, recovery: null });
+    await store.accounts.endSessions(found.id);
     await tell(request, "factor.off", found);
-    response.json({ person: personAnswer((await store.account(found.id)) ?? found) });
+    response.json({ person: personAnswer((await store.accounts.one(found.id)) ?? found) });
   });
 }
 
@@ -210,7 +210,7 @@ function addSessions({ routes, theOne, tell, options }: PeopleRoutes): void {
   routes.delete(["administrator"], "/:id/sessions", async (request, response) => {
     const found = await theOne(request.params.id);
     if (!found) return problem(response, 404, "No such account", "It may have been removed.");
-    await store.endSessions(found.id);
+    await store.accounts.endSessions(found.id);
     await tell(request, "session.ended", found, { which: "all" });
     response.json({ ended: found.id });
   });
@@ -222,7 +222,7 @@ function addTokens({ routes, theOne, tell, options }: PeopleRoutes): void {
   routes.get(["administrator"], "/:id/tokens", async (request, response) => {
     const found = await theOne(request.params.id);
     if (!found) return problem(response, 404, "No such account", "It may have been removed.");
-    response.json((await store.tokens(found.id)).map(tokenAnswer));
+    response.json((await store.tokens.of(found.id)).map(tokenAnswer));
   });
 
   routes.post(["administrator"], "/:id/tokens", async (request, response) => {
@@ -244,7 +244,7 @@ function addTokens({ routes, theOne, tell, options }: PeopleRoutes): void {
       endsAt: new Date(madeAt.getTime() + body.output.days * 86_400_000),
       usedAt: null,
     };
-    await store.keepToken(made);
+    await store.tokens.keep(made);
     await tell(request, "token.made", found, { token: made.name, ends: made.endsAt.toISOString() });
     response.status(201).json({ made: tokenAnswer(made), token });
   });
@@ -252,7 +252,7 @@ function addTokens({ routes, theOne, tell, options }: PeopleRoutes): void {
   routes.delete(["administrator"], "/:id/tokens/:token", async (request, response) => {
     const { id, token } = request.params;
     const found = await theOne(id);
-    if (!found || !v.is(uuid, token) || !(await store.removeToken(token, id)))
+    if (!found || !v.is(uuid, token) || !(await store.tokens.remove(token, id)))
       return problem(response, 404, "No such token", "It may have been revoked already.");
     await tell(request, "token.revoked", found);
     response.json({ revoked: token });

@@ -5,6 +5,7 @@ import {
   entriesOfRequestStatement,
   entriesStatement,
   type JsonAnswer,
+  keyIn,
   type Page,
   putBack,
   type Row,
@@ -15,7 +16,7 @@ import {
 } from "@loyal-quill/core";
 import type { Asked, Asking } from "@loyal-quill/runtime";
 import type { PutBackAnswer, PutBackRecord } from "./answers/changes.js";
-import { changeOf, type Ground, type Key, keyIn, openTo, pageOf, rowNow, tableOf } from "./changes.js";
+import { changeOf, type Ground, type Key, openTo, pageOf, rowNow, tableOf } from "./changes.js";
 import { orderedKey } from "./pages.js";
 
 /** What is asked to be put back. */

@@ -63,7 +63,7 @@ const trailAnswer = ({
 
 /** What conditions can ask of an actor, from what the accounts have. */
 async function actorNames(store: Store): Promise<SessionAnswer["actorNames"]> {
-  const attributes = (await store.accounts()).flatMap((account) => Object.entries(account.attributes));
+  const attributes = (await store.accounts.all()).flatMap((account) => Object.entries(account.attributes));
   const types = new Map(attributes.map(([name, value]) => [name, Array.isArray(value) ? "list" : typeof value]));
   return [
     { name: "id", type: "string" },
@@ -155,7 +155,7 @@ const [trailRead, recordsRead, firstRead, neighbourRead] = [
 function addTrail({ routes, options }: Adding): void {
   const { store } = options;
   routes.get(["auditor"], "/trail", async (request, response) => {
-    const found = await store.trail({ ...trailRead(request.query), limit: 51 });
+    const found = await store.trail.read({ ...trailRead(request.query), limit: 51 });
     const answer: TrailAnswer = {
       entries: found.slice(0, 50).map(trailAnswer),
       more: found.length > 50,
@@ -212,7 +212,7 @@ function addPages({ routes, look, options }: Adding): void {
       threads.run("first", {
         ...draft,
         as: firstRead(request.query).as,
-        people: oneselfFirst(await store.people(), await options.account(request)),
+        people: oneselfFirst(await store.accounts.people(), await options.account(request)),
       }),
     ),
   );
@@ -266,7 +266,7 @@ export function apiRoutes(options: ApiOptions): GuardedRoutes {
   routes.part("/drafts", draftRoutes({ ...options, look }));
   routes.part("/requests", requestRoutes({ ...options, look }));
   routes.get(["builder"], "/accounts", async (_request, response) => {
-    const accounts = await store.accounts();
+    const accounts = await store.accounts.all();
     response.json(accounts.map(({ id, name, roles, active }): AccountSummary => ({ id, name, roles, active })));
   });
 

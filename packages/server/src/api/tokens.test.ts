@@ -67,7 +67,7 @@ describe("a token for programs", () => {
     expect((await ines.send("DELETE", `${of}/${made.id}`)).status).toBe(404);
     const ended = `quill_${"e".repeat(43)}`;
     const { digestOf } = await import("../sign-in/passwords.js");
-    await pool.keepToken({
+    await pool.tokens.keep({
       id: crypto.randomUUID(),
       name: "old",
       digest: digestOf(ended),
@@ -80,11 +80,11 @@ describe("a token for programs", () => {
     });
     expect((await ask(ended, "/sensors")).status).toBe(401);
     const live = (await make(null)).token;
-    const account = await pool.account(people.hollis.id);
+    const account = await pool.accounts.one(people.hollis.id);
     if (!account) throw new Error("no account");
-    await pool.keepAccount({ ...account, active: false });
+    await pool.accounts.keep({ ...account, active: false });
     expect((await ask(live, "/sensors")).status).toBe(401);
-    await pool.keepAccount({ ...account, active: true });
+    await pool.accounts.keep({ ...account, active: true });
     expect((await ask(live, "/sensors")).status).toBe(200);
   });
 

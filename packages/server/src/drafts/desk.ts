@@ -78,7 +78,7 @@ export class Desk {
 
   /** The text that is worked on: the draft, or the published file where there is none. */
   async text(name: string): Promise<{ text: string; draft: Draft | null; published: string | null }> {
-    const [draft, published] = [await this.options.store.draft(name), this.published(name)];
+    const [draft, published] = [await this.options.store.drafts.one(name), this.published(name)];
     const text = draft?.text ?? published;
     if (text === null)
       throw new DeskRefusal("No such page", "There is neither a page file nor a draft of this name.", 404);
@@ -100,7 +100,7 @@ export class Desk {
     if (!nameForm.test(name))
       throw new DeskRefusal("Not a name", "A page's name has letters, digits, - and _, like station.", 422);
     const base = this.published(name);
-    const begun = await this.options.store.beginDraft({
+    const begun = await this.options.store.drafts.begin({
       page: name,
       text,
       base,
@@ -128,7 +128,7 @@ export class Desk {
     }
     const taken = new Set([
       ...files.map((file) => file.name),
-      ...(await this.options.store.drafts()).map(({ page }) => page),
+      ...(await this.options.store.drafts.all()).map(({ page }) => page),
     ]);
     let [name, number] = [draft.name, 2];
     while (taken.has(name)) name = `${draft.name}-${number++}`;
@@ -163,7 +163,7 @@ export class Desk {
         at: new Date(),
         ...byWhom(by),
       };
-      const kept = draft ? await store.changeDraft(draft.revision, next) : await store.beginDraft(next);
+      const kept = draft ? await store.drafts.change(draft.revision, next) : await store.drafts.begin(next);
       if (!kept) continue;
       this.tell(name, revision, by.name);
       return { ...merged, revision };
@@ -190,7 +190,7 @@ export class Desk {
       published === null ? { text, conflicts: [] } : await this.merged(draft.base ?? "", published, text);
     const revision = draft.revision + 1;
     const next = { ...draft, text: merged.text, base: published, revision, at: new Date(), ...byWhom(by) };
-    if (!(await this.options.store.changeDraft(draft.revision, next)))
+    if (!(await this.options.store.drafts.change(draft.revision, next)))
       throw new DeskRefusal("Changed meanwhile", "Somebody else changed the draft at this moment. Try again.");
     this.tell(name, revision, by.name);
     return { ...merged, revision };
@@ -198,9 +198,9 @@ export class Desk {
 
   /** Takes a draft away; its text is answered, so that it can be put back. */
   async discard(name: string, revision: number, by: Doer): Promise<string> {
-    const draft = await this.options.store.draft(name);
+    const draft = await this.options.store.drafts.one(name);
     if (!draft) throw new DeskRefusal("No draft", "This page has no draft.", 404);
-    if (!(await this.options.store.dropDraft(name, revision)))
+    if (!(await this.options.store.drafts.drop(name, revision)))
       throw new DeskRefusal("Changed meanwhile", "Somebody else has changed this draft since. Look at it first.");
     await note(this.options.store, by, "draft.discarded", { name, id: name }, { revision: String(revision) });
     this.tell(name, 0, by.name);
@@ -230,7 +230,7 @@ export class Desk {
         "Bring its changes into the draft first, so that none is lost.",
       );
     await this.write(name, text, by, everybody);
-    await this.options.store.dropDraft(name, revision);
+    await this.options.store.drafts.drop(name, revision);
     await note(this.options.store, by, "page.published", { name, id: name }, { revision: String(revision) });
     this.options.onPublished(name);
     this.tell(name, 0, by.name);
@@ -254,20 +254,20 @@ export class Desk {
       );
     });
     const model = findTable(this.loaded().catalog.tables, table) ?? null;
-    const number = await store.addVersion({ page: name, at: new Date(), ...byWhom(by), text, model });
+    const number = await store.versions.add({ page: name, at: new Date(), ...byWhom(by), text, model });
     const beside = path.join(directory, `.${name}.${randomUUID()}.tmp`);
     try {
       await writeFile(beside, text, { flag: "wx" });
       await rename(beside, this.file(name));
     } catch (error) {
-      await Promise.all([rm(beside, { force: true }), store.dropVersion(number)]);
+      await Promise.all([rm(beside, { force: true }), store.versions.drop(number)]);
       throw error;
     }
     await pages.reload();
   }
 
   versions(name: string): Promise<Version[]> {
-    return this.options.store.versions(name);
+    return this.options.store.versions.of(name);
   }
 
   /** Keeps what was changed on disk by other means as versions. */
@@ -279,13 +279,13 @@ export class Desk {
 
   private async keepVersions(): Promise<void> {
     const { store } = this.options;
-    const known = new Map((await store.lastVersions()).map((version) => [version.page, version]));
+    const known = new Map((await store.versions.last()).map((version) => [version.page, version]));
     const { files } = this.loaded();
     for (const { name, text } of files) {
       const last = known.get(name);
       if (last?.text !== text || last.model !== null) continue;
       const model = this.tableOf(text);
-      if (model !== null) await store.noteModel(last.number, model);
+      if (model !== null) await store.versions.noteModel(last.number, model);
     }
     const texts = new Map(files.map(({ name, text }) => [name, text]));
     const looked = [...new Set([...texts.keys(), ...known.keys()])].map((page): FileChange => {
@@ -304,14 +304,14 @@ export class Desk {
   /** Keeps what files became as versions, unless another process has done so: then it stands there after what the file was before. */
   private async keepChanges(changes: readonly FileChange[]): Promise<void> {
     const { store } = this.options;
-    const known = await store.versionTexts(changes.map(({ page }) => page));
+    const known = await store.versions.texts(changes.map(({ page }) => page));
     const unknown = changes.filter(({ page, before, now }) => {
       const texts = known.get(page) ?? [];
       const since = before === undefined ? 1 : texts.indexOf(before);
       return !texts.slice(0, since < 0 ? 1 : since).includes(now) && (now !== null || texts.length > 0);
     });
     const at = new Date();
-    await store.addVersions(
+    await store.versions.addAll(
       unknown.map(({ page, now }) => {
         const model = now === null ? null : this.tableOf(now);
         return { page, at, byName: null, byId: null, text: now, model };
@@ -335,7 +335,7 @@ export class Desk {
   /** What is otherwise in each page's table than it was when the page was last published, by page; only where something is. */
   async drift(): Promise<ReadonlyMap<string, readonly Drift[]>> {
     const { catalog } = this.loaded();
-    const mark = await this.options.store.lastVersionsMark();
+    const mark = await this.options.store.versions.lastMark();
     // To hold a thousand tables against what they were takes a moment, and hardly ever comes to something else than the last time.
     if (this.lastDrift?.mark !== mark || this.lastDrift.catalog !== catalog)
       this.lastDrift = { mark, catalog, found: await this.driftOf(catalog) };
@@ -343,7 +343,7 @@ export class Desk {
   }
 
   private async driftOf({ tables }: Loaded["catalog"]): Promise<ReadonlyMap<string, readonly Drift[]>> {
-    const found = (await this.options.store.lastVersions()).flatMap(({ page, text, model }) => {
+    const found = (await this.options.store.versions.last()).flatMap(({ page, text, model }) => {
       if (!model || text === null) return [];
       const drift = tableDrift(
         model,
@@ -357,9 +357,9 @@ export class Desk {
   /** Takes note of a page's table as it is now: what was told of its drift is known. */
   async note(name: string): Promise<void> {
     const { store } = this.options;
-    const last = (await store.lastVersions()).find(({ page }) => page === name);
+    const last = (await store.versions.last()).find(({ page }) => page === name);
     if (!last?.text) throw new DeskRefusal("Nothing to note", "This page was never published.", 404);
-    await store.noteModel(last.number, this.tableOf(last.text));
+    await store.versions.noteModel(last.number, this.tableOf(last.text));
     this.tell(name, 0, "");
   }
 

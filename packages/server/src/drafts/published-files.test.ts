@@ -12,8 +12,10 @@ afterEach(() => rm(directory, { recursive: true }));
 
 /** A store of so many pages, all of the same text. */
 const storeOf = (count: number, text: () => string) => ({
-  lastVersions: async () =>
-    Array.from({ length: count }, (_, index) => ({ page: `page-${index}`, number: "1", text: text(), model: null })),
+  versions: {
+    last: async () =>
+      Array.from({ length: count }, (_, index) => ({ page: `page-${index}`, number: "1", text: text(), model: null })),
+  },
 });
 
 test("several at once write the same files, and none is half there, missing or left over", async () => {

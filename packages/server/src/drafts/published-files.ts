@@ -10,9 +10,12 @@ const ending = ".page.yaml";
  *
  * @param directory nobody else's: page files that were never published are removed
  */
-export async function writePublished(store: Pick<Store, "lastVersions">, directory: string): Promise<void> {
+export async function writePublished(
+  store: { readonly versions: Pick<Store["versions"], "last"> },
+  directory: string,
+): Promise<void> {
   const published = new Map<string, string>(
-    (await store.lastVersions()).flatMap(({ page, text }) =>
+    (await store.versions.last()).flatMap(({ page, text }) =>
       text === null ? [] : [[`${page}${ending}`, text] as const],
     ),
   );

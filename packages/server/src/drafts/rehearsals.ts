@@ -165,8 +165,8 @@ export class Rehearsals {
     return later(async (began) => {
       const [{ published }, people, versions, cases] = await Promise.all([
         desk.text(asked.name).catch(() => ({ published: null })),
-        store.people(),
-        store.lastVersions(),
+        store.accounts.people(),
+        store.versions.last(),
         readFile(path.join(directory, `${asked.name}.cases.yaml`), "utf8").catch(() => null),
       ]);
       const model = versions.find(({ page }) => page === asked.name)?.model ?? null;
@@ -177,7 +177,7 @@ export class Rehearsals {
   private replay({ ids, rowsThen, ...draft }: ReplayAsked, onProgress: OnProgress): Run<readonly Replayed[]> {
     const { threads, store } = this.parts;
     return later(async (began) => {
-      const people = await store.people();
+      const people = await store.accounts.people();
       const played: Replayed[] = [];
       for (let begun = 0; begun < ids.length; begun += replayPart) {
         const found = await Promise.all(ids.slice(begun, begun + replayPart).map((id) => store.requests.one(id)));

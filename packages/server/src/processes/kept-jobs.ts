@@ -1,6 +1,6 @@
 import os from "node:os";
 import self from "node:process";
-import type { MikroORM } from "@mikro-orm/postgresql";
+import type { InStore } from "../store/in-store.js";
 
 /** Work in the background, as it stands in the store. */
 export interface KeptJob {
@@ -68,19 +68,17 @@ interface Named {
  * a pooler a session is nobody's own.
  */
 export class KeptJobs {
-  constructor(
-    private readonly orm: MikroORM,
-    private readonly database: string,
-  ) {}
+  private readonly database: string;
+
+  constructor(private readonly store: InStore) {
+    this.database = store.database;
+  }
 
   private async ask<Found = JobRow>(
     sql: string,
     values: readonly (string | number | boolean | null)[],
   ): Promise<Found[]> {
-    return this.orm.em
-      .fork()
-      .getConnection()
-      .execute<Found[]>(sql, [...values]);
+    return this.store.em().execute<Found[]>(sql, [...values]);
   }
 
   async of(kind: string, name: string): Promise<KeptJob | null> {

@@ -110,16 +110,16 @@ export class HostSignIns implements SignIns {
     const { id: subject, name, email } = person;
     const told = { name, email: email.toLowerCase(), roles: [...person.roles], attributes: { ...person.attributes } };
     const mark = JSON.stringify(told);
-    const known = await this.store.accountBySubject(issuer, subject);
+    const known = await this.store.accounts.bySubject(issuer, subject);
     if (known && this.seen.get(subject) === mark) return known;
-    const other = await this.store.accountByEmail(told.email);
+    const other = await this.store.accounts.byEmail(told.email);
     if (other && other.id !== known?.id)
       throw new Error(
         `The e-mail address of person ${subject} of this application belongs to another account of the store: give one of them another address.`,
       );
-    if (known) await this.store.changeAccount(known.id, told);
+    if (known) await this.store.accounts.change(known.id, told);
     else
-      await this.store.keepAccount({
+      await this.store.accounts.keep({
         ...told,
         id: randomUUID(),
         passwordHash: null,
@@ -128,6 +128,6 @@ export class HostSignIns implements SignIns {
         subject,
       });
     this.seen.set(subject, mark);
-    return this.store.accountBySubject(issuer, subject);
+    return this.store.accounts.bySubject(issuer, subject);
   }
 }

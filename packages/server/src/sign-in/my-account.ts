@@ -84,7 +84,7 @@ class AccountRoutes {
   /** After something that had to be done first: where one was going; otherwise the page again. */
   async onward(request: Request, response: Response, before: SignedIn, said: Said): Promise<void> {
     const { store, sessions } = this.options;
-    const account = await store.account(before.account.id);
+    const account = await store.accounts.one(before.account.id);
     if (!account) return response.redirect(303, "/sign-in");
     await sessions.goOn(request, account);
     const now = await sessions.signedIn(request);
@@ -121,8 +121,11 @@ function addPassword(page: AccountRoutes): void {
       const problem = await passwordProblem(password, account);
       if (problem) return wrong("password", `password-${problem}`);
       if (password !== field(request, "again")) return wrong("again", "password-differs");
-      await store.changeAccount(account.id, { passwordHash: await hashPassword(password), mustChangePassword: false });
-      await store.endSessions(account.id);
+      await store.accounts.change(account.id, {
+        passwordHash: await hashPassword(password),
+        mustChangePassword: false,
+      });
+      await store.accounts.endSessions(account.id);
       await note(store, doerOf(request, account), "password.changed", subjectOf(account));
       await page.onward(request, response, found, { done: "password-changed" });
     }),
@@ -158,7 +161,7 @@ function addFactor(page: AccountRoutes): void {
       if (step === null)
         return page.show(request, response, found, { status: 422, secret, problems: { code: "code-wrong" } });
       const codes = newRecoveryCodes();
-      await store.changeAccount(account.id, {
+      await store.accounts.change(account.id, {
         totpSecret: lockSecret(secret, account.id, keys),
         totpStep: step,
         recovery: codes.map(recoveryDigest),
@@ -175,7 +178,7 @@ function addFactor(page: AccountRoutes): void {
       if (account.totpSecret === null || !(await page.isConfirmed(account, field(request, "factor-password"))))
         return page.show(request, response, found, { status: 422, alert: "password-current-wrong" });
       const codes = newRecoveryCodes();
-      await store.changeAccount(account.id, { recovery: codes.map(recoveryDigest) });
+      await store.accounts.change(account.id, { recovery: codes.map(recoveryDigest) });
       await note(store, doerOf(request, account), "factor.recovery-made", subjectOf(account));
       await page.onward(request, response, found, { codes });
     }),
@@ -189,7 +192,7 @@ function addFactor(page: AccountRoutes): void {
         return page.show(request, response, found, { status: 403, alert: "factor-needed" });
       if (!(await page.isConfirmed(account, field(request, "factor-password"))))
         return page.show(request, response, found, { status: 422, alert: "password-current-wrong" });
-      await store.changeAccount(account.id, { totpSecret: null, totpStep: 0, recovery: null });
+      await store.accounts.change(account.id, { totpSecret: null, totpStep: 0, recovery: null });
       await note(store, doerOf(request, account), "factor.off", subjectOf(account));
       await page.onward(request, response, found, { done: "factor-gone" });
     }),
@@ -212,7 +215,7 @@ function addSessions(page: AccountRoutes): void {
   page.router.post(
     "/sessions/end-others",
     page.own(async (found, request, response) => {
-      await store.endSessions(found.account.id);
+      await store.accounts.endSessions(found.account.id);
       await note(store, doerOf(request, found.account), "session.ended", subjectOf(found.account), {
         which: "all others",
       });

@@ -133,7 +133,7 @@ class SignIn {
     const { sessions, store, pages, frame } = this.options;
     await sessions.begin(request, response, account, idToken);
     await note(store, doerOf(request, account), "sign-in.ok", { name: account.email, id: account.id }, detail);
-    await store.forgetAttempts();
+    await store.accounts.forgetAttempts();
     if ((await sessions.signedIn(request))?.first)
       return response.redirect(303, `/my-account?next=${encodeURIComponent(to.next)}`);
     const form = pages.carried(to.carried, to.next);
@@ -178,8 +178,8 @@ class SignIn {
     if (typeof code !== "string" || code.length > 100 || account.totpSecret === null) return null;
     const secret = unlockSecret(account.totpSecret, account.id, keys);
     const step = secret === null ? null : stepOfCode(secret, code, account.totpStep);
-    if (step !== null) return (await store.takeStep(account.id, step)) ? "code" : null;
-    return (await store.takeRecovery(account.id, recoveryDigest(code))) ? "recovery code" : null;
+    if (step !== null) return (await store.accounts.takeStep(account.id, step)) ? "code" : null;
+    return (await store.accounts.takeRecovery(account.id, recoveryDigest(code))) ? "recovery code" : null;
   }
 }
 
@@ -224,7 +224,7 @@ function addPassword(signIn: SignIn): void {
       signIn.show({ request, response }, status, { email, next, problem, carried });
     if (!sessions.isFromBefore(request, token)) return again(403, "expired");
     const { account, attempt, taken } = await signIn.few(async () => {
-      const found = await store.accountByEmail(email);
+      const found = await store.accounts.byEmail(email);
       const device = sessions.device(request, found?.id);
       const tried = { address: countedAddress(request.ip ?? ""), email, device };
       return { account: found, attempt: tried, taken: await limits.take(tried) };
@@ -263,7 +263,7 @@ function addCode(signIn: SignIn): void {
     const next = safeNext(fieldOf(request, "next"));
     const carried = signIn.carriedIn(request, next);
     const opened = v.safeParse(between, sessions.opened(request, fieldOf(request, "waiting")));
-    const account = opened.success ? await store.account(opened.output.account) : null;
+    const account = opened.success ? await store.accounts.one(opened.output.account) : null;
     const isGood =
       opened.success &&
       account?.active === true &&

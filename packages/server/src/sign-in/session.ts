@@ -157,7 +157,7 @@ export class Sessions implements SignIns {
     const asked =
       accountId === undefined
         ? Promise.resolve(null)
-        : this.store.account(accountId).then((account) => account && this.judged(request, account));
+        : this.store.accounts.one(accountId).then((account) => account && this.judged(request, account));
     this.found.set(request, asked);
     return asked;
   }
@@ -176,7 +176,7 @@ export class Sessions implements SignIns {
     );
     const there = new Set(rows.map(({ sid }) => sid));
     const idOf = ({ session }: Request): string | undefined => session?.accountId;
-    const accounts = await this.store.accountsOf(requests.flatMap((request) => idOf(request) ?? []));
+    const accounts = await this.store.accounts.of(requests.flatMap((request) => idOf(request) ?? []));
     return requests.map((request) => {
       const account = accounts.get(idOf(request) ?? "");
       if (!account || !there.has(request.sessionID)) return null;

@@ -30,7 +30,7 @@ const emailOf = (name: string): string => `${name}@marrow-vale.example`;
 async function account(name: string, roles: readonly string[] = ["hydrologist"]): Promise<string> {
   const { rows } = await store.query<{ id: string }>("SELECT gen_random_uuid() AS id");
   const id = rows[0]?.id ?? "";
-  await bench.application.store.keepAccount({
+  await bench.application.store.accounts.keep({
     id,
     email: emailOf(name),
     name,

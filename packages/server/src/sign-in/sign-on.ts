@@ -235,17 +235,17 @@ export function signOnRoutes({ store, sessions, elsewhere, enter, logger }: Sign
 
   /** The account of a person, made or brought up to date by what the provider says of them. */
   async function accountOf(person: Person): Promise<Account | null> {
-    const known = await store.accountBySubject(elsewhere.issuer, person.subject);
+    const known = await store.accounts.bySubject(elsewhere.issuer, person.subject);
     const told = { name: person.name, roles: [...person.roles], attributes: { ...person.attributes } };
     if (known) {
-      await store.changeAccount(known.id, told);
-      return store.account(known.id);
+      await store.accounts.change(known.id, told);
+      return store.accounts.one(known.id);
     }
     if (!person.isVerified) return null;
     // An account with a password that has this address is somebody's own: it is not given to whoever has the address elsewhere.
-    if (await store.accountByEmail(person.email)) return null;
+    if (await store.accounts.byEmail(person.email)) return null;
     const id = randomUUID();
-    await store.keepAccount({
+    await store.accounts.keep({
       ...told,
       id,
       email: person.email,
@@ -254,7 +254,7 @@ export function signOnRoutes({ store, sessions, elsewhere, enter, logger }: Sign
       issuer: elsewhere.issuer,
       subject: person.subject,
     });
-    return store.account(id);
+    return store.accounts.one(id);
   }
 
   return router;

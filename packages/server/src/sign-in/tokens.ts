@@ -24,13 +24,13 @@ const noteEvery = 60_000;
  * @returns null where there is no such token, it has ended, or its account is disabled
  */
 export async function actorOfToken(token: string, store: Store): Promise<Actor | null> {
-  const found = token === "" ? null : await store.tokenByDigest(digestOf(token));
+  const found = token === "" ? null : await store.tokens.byDigest(digestOf(token));
   const now = new Date();
   if (!found || found.endsAt <= now) return null;
-  const account = await store.account(found.accountId);
+  const account = await store.accounts.one(found.accountId);
   if (!account?.active) return null;
   if (found.usedAt === null || now.getTime() - found.usedAt.getTime() > noteEvery)
-    await store.noteTokenUse(found.id, now);
+    await store.tokens.noteUse(found.id, now);
   const actor = actorOf(account);
   return { ...actor, name: `${actor.name} (${found.name})`, ...(found.pages ? { pages: found.pages } : {}) };
 }

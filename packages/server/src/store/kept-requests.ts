@@ -1,7 +1,7 @@
 import type { RecordedRequest, RecordedWire } from "@loyal-quill/core";
 import { raw } from "@mikro-orm/core";
-import type { MikroORM } from "@mikro-orm/postgresql";
 import { RequestEntity, storedFormat } from "./entities.js";
+import type { InStore } from "./in-store.js";
 import { rowOf, type ToldRequest, type ToldRow, toldColumns, toldOf } from "./request-rows.js";
 
 /** How many recorded requests are kept of each page: of people who are signed in, and of nobody, who could send any number. */
@@ -83,10 +83,11 @@ export class KeptRequests {
   /** Told when what is too old or too much could not be removed: what came in was kept all the same. */
   onForgetFailure: (error: unknown) => void = () => {};
 
-  constructor(
-    private readonly orm: MikroORM,
-    private readonly database: string,
-  ) {}
+  private readonly database: string;
+
+  constructor(private readonly store: InStore) {
+    this.database = store.database;
+  }
 
   /**
    * Keeps a request, together with those that come within a moment.
@@ -128,11 +129,14 @@ export class KeptRequests {
       .join(", ")})`;
     // Past the ORM's own way with statements, which writes values into their text: here that takes longer than all the rest. A crash may lose the last
     // moment of what was recorded, and nothing else; that is said in the same statement, so that one trip is enough.
-    await this.orm.em.getKnex().raw(
-      `INSERT INTO request (${Object.keys(first).join(", ")}) VALUES ${rows.map(() => places).join(", ")}
+    await this.store
+      .em()
+      .getKnex()
+      .raw(
+        `INSERT INTO request (${Object.keys(first).join(", ")}) VALUES ${rows.map(() => places).join(", ")}
          RETURNING (SELECT set_config('synchronous_commit', 'off', true)) IS NULL AS waits`,
-      rows.flatMap((row) => Object.values(row)),
-    );
+        rows.flatMap((row) => Object.values(row)),
+      );
   }
 
   /** Resolves when nothing is being removed any more. */
@@ -169,7 +173,7 @@ export class KeptRequests {
 
   /** Runs a statement that removes so many at most, until there are no more. */
   private async removeAll(text: string, values: readonly (string | number)[]): Promise<void> {
-    const connection = this.orm.em.fork().getConnection();
+    const connection = this.store.em();
     for (let removed = mostForgotten; removed === mostForgotten; )
       removed = (await connection.execute<{ affectedRows: number }>(text, [...values], "run")).affectedRows;
   }
@@ -183,8 +187,8 @@ export class KeptRequests {
       ...(query.operation ? { operation: query.operation } : {}),
     };
     const fields = ["recorded"] as const;
-    const found = await this.orm.em
-      .fork()
+    const found = await this.store
+      .em()
       .find(RequestEntity, where, { orderBy: { number: "desc" }, limit: query.limit, fields });
     return found.map((each) => each.recorded);
   }
@@ -193,14 +197,14 @@ export class KeptRequests {
   async byIds(ids: readonly string[]): Promise<RecordedRequest[]> {
     const where = { database: this.database, format: { $lte: storedFormat }, id: { $in: [...ids] } };
     const fields = ["recorded"] as const;
-    const found = await this.orm.em.fork().find(RequestEntity, where, { orderBy: { number: "asc" }, fields });
+    const found = await this.store.em().find(RequestEntity, where, { orderBy: { number: "asc" }, fields });
     return found.map((each) => each.recorded);
   }
 
   /** A recorded request with all that is kept of it. */
   async one(id: string): Promise<RecordedRequest | null> {
     const where = { database: this.database, id, format: { $lte: storedFormat } };
-    const found = await this.orm.em.fork().findOne(RequestEntity, where);
+    const found = await this.store.em().findOne(RequestEntity, where);
     if (!found) return null;
     if (!found.wire) return found.recorded;
     const wire = JSON.parse(found.wire) as RecordedWire;
@@ -210,9 +214,8 @@ export class KeptRequests {
   /** What is told of each in a list, newest first. */
   async told(query: RequestQuery, limit: number, before?: string): Promise<ToldRequest[]> {
     const { where, values } = this.whereOf(query);
-    const rows = await this.orm.em
-      .fork()
-      .getConnection()
+    const rows = await this.store
+      .em()
       .execute<ToldRow[]>(
         `SELECT ${toldColumns} FROM request WHERE ${where}${before === undefined ? "" : " AND number < ?::bigint"} ORDER BY request.number DESC LIMIT ?`,
         [...values, ...(before === undefined ? [] : [before]), limit],
@@ -222,23 +225,19 @@ export class KeptRequests {
 
   /** The last request of each of these pages that has had one, by the page's name. */
   async lastOfEach(pages: readonly string[]): Promise<ReadonlyMap<string, ToldRequest>> {
-    const rows = await this.orm.em
-      .fork()
-      .getConnection()
-      .execute<ToldRow[]>(
-        `SELECT r.* FROM jsonb_array_elements_text(?::jsonb) AS p (name), LATERAL (
+    const rows = await this.store.em().execute<ToldRow[]>(
+      `SELECT r.* FROM jsonb_array_elements_text(?::jsonb) AS p (name), LATERAL (
            SELECT ${toldColumns} FROM request WHERE database = ? AND page = p.name AND format <= ${storedFormat} ORDER BY request.number DESC LIMIT 1) AS r`,
-        [JSON.stringify(pages), this.database],
-      );
+      [JSON.stringify(pages), this.database],
+    );
     return new Map(rows.map((row) => [row.page ?? "", toldOf(row)]));
   }
 
   /** Their ids only, newest first: to be played again. */
   async ids(query: RequestQuery, limit: number): Promise<string[]> {
     const { where, values } = this.whereOf(query);
-    const rows = await this.orm.em
-      .fork()
-      .getConnection()
+    const rows = await this.store
+      .em()
       .execute<{ id: string }[]>(`SELECT id FROM request WHERE ${where} ORDER BY number DESC LIMIT ?`, [
         ...values,
         limit,
@@ -249,7 +248,7 @@ export class KeptRequests {
   async sums(query: RequestQuery): Promise<RequestSums> {
     const { where, values } = this.whereOf(query);
     const newest = `WITH r AS MATERIALIZED (SELECT at, outcome, problems, glance FROM request WHERE ${where} ORDER BY number DESC LIMIT ${mostSummed})`;
-    const connection = this.orm.em.fork().getConnection();
+    const connection = this.store.em();
     const [days, rules, steps] = await Promise.all([
       connection.execute<{ day: string; outcome: string; count: string }[]>(
         `${newest} SELECT to_char(at AT TIME ZONE 'UTC', 'YYYY-MM-DD') AS day, outcome, count(*) AS count FROM r GROUP BY 1, 2 ORDER BY 1`,
@@ -278,8 +277,8 @@ export class KeptRequests {
   /** How many requests of each page ended how, by day (UTC) since a moment. */
   async outcomes(since: Date): Promise<{ page: string; outcome: string; day: string; count: number }[]> {
     const day = "to_char(at AT TIME ZONE 'UTC', 'YYYY-MM-DD')";
-    const rows = await this.orm.em
-      .fork()
+    const rows = await this.store
+      .em()
       .createQueryBuilder(RequestEntity, "r")
       .select(["page", "outcome", raw(`${day} as day`), raw("count(*) as count")])
       .where({ database: this.database, at: { $gte: since }, operation: { $ne: "list" } })

@@ -47,21 +47,21 @@ test("before roles were apart: builders lose nothing that nobody else may do, an
   );
   const store = await Store.open(made.store, made.reader);
   try {
-    expect((await store.account(ines))?.roles).toEqual([
+    expect((await store.accounts.one(ines))?.roles).toEqual([
       "builder",
       "technician",
       "administrator",
       "auditor",
       "steward",
     ]);
-    expect(await store.account(tamsin)).toMatchObject({
+    expect(await store.accounts.one(tamsin)).toMatchObject({
       roles: ["technician"],
       passwordHash: "hash",
       sessionEpoch: 0,
       mustChangePassword: false,
       totpSecret: null,
     });
-    expect(await store.draft("station")).toMatchObject({ byName: "Ines", byId: null });
+    expect(await store.drafts.one("station")).toMatchObject({ byName: "Ines", byId: null });
     expect((await client.query("SELECT FROM session")).rowCount).toBe(0);
   } finally {
     await store.close();

@@ -1,27 +1,26 @@
-import type { Actor, Row, Statement, Table } from "@loyal-quill/core";
-import { connectionTo, type VerifyReport } from "@loyal-quill/runtime";
-import type { InferEntity } from "@mikro-orm/core";
+import { type Database, keyIn, type Row, type Statement } from "@loyal-quill/core";
+import { connect, connectionTo, databaseOver, type VerifyReport } from "@loyal-quill/runtime";
 import { MikroORM } from "@mikro-orm/postgresql";
+import type pg from "pg";
 import { KeptJobs } from "../processes/kept-jobs.js";
+import { Accounts } from "./accounts.js";
 import { connectionLimits, endWhenSilent } from "./connection.js";
+import { Drafts } from "./drafts.js";
 import {
-  type Account,
   AccountEntity,
-  actorOf,
-  type Draft,
   DraftEntity,
-  type NewAccount,
   RequestEntity,
-  type Token,
   TokenEntity,
   TrailEntity,
-  type TrailEntry,
   VerificationEntity,
-  type Version,
   VersionEntity,
 } from "./entities.js";
+import type { InStore } from "./in-store.js";
 import { KeptRequests } from "./kept-requests.js";
 import { migrationNames } from "./migration-names.js";
+import { Tokens } from "./tokens.js";
+import { TrailLines } from "./trail-lines.js";
+import { Versions } from "./versions.js";
 
 /** How a database is reached, which may be one of several servers. */
 function reached(url: string) {
@@ -44,63 +43,6 @@ const shared = {
   },
 };
 
-const plainVersion = (found: InferEntity<typeof VersionEntity>): Version => ({
-  ...found,
-  byName: found.byName ?? null,
-  byId: found.byId ?? null,
-  text: found.text ?? null,
-  model: found.model ?? null,
-});
-
-/** A draft as a list tells of it. */
-export interface DraftNote {
-  readonly page: string;
-  readonly revision: number;
-  readonly byName: string;
-  readonly at: Date;
-  /** Null where it is known from elsewhere. */
-  readonly text: string | null;
-}
-
-/** The last version of a page: its text is null where the file was taken away, its table where it was not known. */
-export interface LastVersion {
-  readonly page: string;
-  readonly number: string;
-  readonly text: string | null;
-  readonly model: Table | null;
-}
-
-const plainAccount = (found: InferEntity<typeof AccountEntity>): Account => ({
-  ...found,
-  passwordHash: found.passwordHash ?? null,
-  totpSecret: found.totpSecret ?? null,
-  recovery: found.recovery ?? null,
-  issuer: found.issuer ?? null,
-  subject: found.subject ?? null,
-});
-
-type NewTrailEntry = Omit<TrailEntry, "id" | "at" | "database" | "times" | "last">;
-
-/** What is asked of the trail. */
-export interface TrailQuery {
-  readonly before?: string | undefined;
-  /** An action, or the beginning of several. */
-  readonly action?: string | undefined;
-  /** An id: who did it, or to whom it was done. */
-  readonly person?: string | undefined;
-  readonly since?: Date | undefined;
-  readonly limit: number;
-}
-
-/** The way to a change log: what is asked of it are the core's statements, so there is nothing to map. */
-const openLog = (url: string): Promise<MikroORM> =>
-  MikroORM.init({
-    ...shared,
-    ...reached(url),
-    discovery: { ...shared.discovery, warnWhenNoEntities: false },
-    entities: [],
-  });
-
 /** The last change of a page. */
 export interface LastChange {
   readonly id: string;
@@ -110,15 +52,12 @@ export interface LastChange {
   readonly recordKey: Readonly<Record<string, string>>;
 }
 
-/** A statement of the core's for MikroORM, whose places are question marks. */
-function asRaw({ text, values }: Statement): [string, (string | null)[]] {
-  const bindings: (string | null)[] = [];
-  const raw = text.replaceAll(/\$(\d+)/g, (_place, number: string) => {
-    bindings.push(values[Number(number) - 1] ?? null);
-    return "?";
-  });
-  return [raw, bindings];
-}
+const lastChanged: Statement = {
+  purpose: "the last change of each page",
+  text: `SELECT DISTINCT ON (page) id::text AS "id", page AS "page", at::text AS "at", actor_name AS "actor_name", record_key::text AS "record_key"
+FROM (SELECT * FROM quill_log.change AS c ORDER BY c.id DESC LIMIT 100000) AS c WHERE way = 'page' ORDER BY page, c.id DESC`,
+  values: [],
+};
 
 async function isUpToDate(orm: MikroORM): Promise<boolean> {
   const em = orm.em.fork();
@@ -126,6 +65,18 @@ async function isUpToDate(orm: MikroORM): Promise<boolean> {
   if (!found?.there) return false;
   const done = new Set((await em.execute<{ name: string }[]>("SELECT name FROM migration")).map(({ name }) => name));
   return migrationNames.every((name) => done.has(name));
+}
+
+/**
+ * Runs something while nobody else holds a lock of that name. The connection's own transaction and not the entity manager's: that one keeps its
+ * context in an `AsyncLocalStorage`, and from the first on every promise of the process would be followed, those of the served pages too.
+ */
+function holding<Result>(orm: MikroORM, name: string, run: () => Promise<Result>): Promise<Result> {
+  const connection = orm.em.getConnection();
+  return connection.transactional(async (transaction) => {
+    await connection.execute("SELECT pg_advisory_xact_lock(hashtext(?))", [name], "run", transaction);
+    return run();
+  });
 }
 
 let migrations: Promise<typeof import("./migrations.js")> | undefined;
@@ -141,10 +92,7 @@ async function bringUpToDate(orm: MikroORM): Promise<void> {
   });
   Migrator.register(orm);
   // Two servers that begin at once on an empty store: the second waits until the first has made its tables.
-  await orm.em.fork().transactional(async (em) => {
-    await em.execute("SELECT pg_advisory_xact_lock(hashtext('loyal-quill migrations'))");
-    await orm.getMigrator().up();
-  });
+  await holding(orm, "loyal-quill migrations", () => orm.getMigrator().up());
 }
 
 /**
@@ -166,22 +114,40 @@ export class StoreTooNew extends Error {
   override readonly name = "StoreTooNew";
 }
 
-/** Loyal Quill's own store: accounts and recorded requests; and its window on the change log of the edited database. */
+/**
+ * Loyal Quill's own store, by its parts; and its window on the change log of the edited database, which is asked by the core's statements:
+ * there is nothing to map.
+ */
 export class Store {
+  readonly accounts: Accounts;
+  readonly trail: TrailLines;
+  readonly tokens: Tokens;
+  readonly drafts: Drafts;
+  readonly versions: Versions;
   /** What is recorded of requests. */
   readonly requests: KeptRequests;
   /** Work in the background. */
   readonly jobs: KeptJobs;
+  private readonly logPool: pg.Pool;
+  private readonly log: Database;
   private turns: Promise<unknown> = Promise.resolve();
 
   private constructor(
     private readonly orm: MikroORM,
-    private readonly log: MikroORM,
+    logUrl: string,
     /** The edited database that requests, drafts and versions are of: empty for the first one. */
     private readonly database: string,
   ) {
-    this.requests = new KeptRequests(orm, database);
-    this.jobs = new KeptJobs(orm, database);
+    const inStore: InStore = { em: () => orm.em.fork(), database };
+    this.accounts = new Accounts(inStore);
+    this.trail = new TrailLines(inStore);
+    this.tokens = new Tokens(inStore);
+    this.drafts = new Drafts(inStore);
+    this.versions = new Versions(inStore);
+    this.requests = new KeptRequests(inStore);
+    this.jobs = new KeptJobs(inStore);
+    this.logPool = connect(logUrl);
+    this.log = databaseOver(this.logPool, { statement: connectionLimits.query_timeout });
   }
 
   /**
@@ -210,14 +176,12 @@ export class Store {
       await orm.close(true);
       throw error;
     });
-    const log = await openLog(logUrl);
-    return new Store(orm, log, "");
+    return new Store(orm, logUrl, "");
   }
 
   /** The same store for another edited database: accounts are shared, everything else is its own. */
-  async at(database: string, logUrl: string): Promise<Store> {
-    const log = await openLog(logUrl);
-    return new Store(this.orm, log, database);
+  at(database: string, logUrl: string): Store {
+    return new Store(this.orm, logUrl, database);
   }
 
   /**
@@ -225,12 +189,7 @@ export class Store {
    * database meanwhile.
    */
   alone<Result>(what: string, run: () => Promise<Result>): Promise<Result> {
-    const turn = this.turns.then(() =>
-      this.orm.em.fork().transactional(async (em) => {
-        await em.execute("SELECT pg_advisory_xact_lock(hashtext(?))", [`loyal-quill ${what} ${this.database}`]);
-        return run();
-      }),
-    );
+    const turn = this.turns.then(() => holding(this.orm, `loyal-quill ${what} ${this.database}`, run));
     this.turns = turn.catch(() => {});
     return turn;
   }
@@ -243,310 +202,12 @@ export class Store {
   }
 
   async close(): Promise<void> {
-    await Promise.all([this.database === "" ? this.orm.close(true) : undefined, this.log.close(true)]);
-  }
-
-  async account(id: string): Promise<Account | null> {
-    const found = await this.orm.em.fork().findOne(AccountEntity, { id });
-    return found && plainAccount(found);
-  }
-
-  /** Those of the accounts that there are, by their ids. */
-  async accountsOf(ids: readonly string[]): Promise<ReadonlyMap<string, Account>> {
-    const found = await this.orm.em.fork().find(AccountEntity, { id: { $in: [...new Set(ids)] } });
-    return new Map(found.map((each) => [each.id, plainAccount(each)]));
-  }
-
-  async accountByEmail(email: string): Promise<Account | null> {
-    const found = await this.orm.em.fork().findOne(AccountEntity, { email: email.toLowerCase() });
-    return found && plainAccount(found);
-  }
-
-  /** The account that signs in elsewhere under these. */
-  async accountBySubject(issuer: string, subject: string): Promise<Account | null> {
-    const found = await this.orm.em.fork().findOne(AccountEntity, { issuer, subject });
-    return found && plainAccount(found);
-  }
-
-  async accounts(): Promise<Account[]> {
-    return (await this.orm.em.fork().findAll(AccountEntity, { orderBy: { name: "asc" } })).map(plainAccount);
-  }
-
-  /** Everybody who can sign in, as conditions know them, by name. */
-  async people(): Promise<Actor[]> {
-    return (await this.accounts()).flatMap((account) => (account.active ? actorOf(account) : []));
-  }
-
-  /** Adds an account, or sets the one with that id to what is given. */
-  async keepAccount(account: NewAccount): Promise<void> {
-    await this.orm.em.fork().upsert(AccountEntity, account);
-  }
-
-  /** Sets some of an account, and leaves the rest as it is meanwhile. */
-  async changeAccount(id: string, change: Partial<Omit<Account, "id" | "sessionEpoch">>): Promise<void> {
-    await this.orm.em.fork().nativeUpdate(AccountEntity, { id }, change);
-  }
-
-  /** Ends all sessions of an account, for good. @returns the account as it is then */
-  async endSessions(id: string): Promise<Account | null> {
-    const em = this.orm.em.fork();
-    await em.execute("UPDATE account SET session_epoch = session_epoch + 1 WHERE id = ?", [id]);
-    await em.execute("DELETE FROM session WHERE account_id = ?", [id]);
-    return this.account(id);
-  }
-
-  /** Takes note that a code of a step of time was taken. @returns false where one of it or a later one was already */
-  async takeStep(id: string, step: number): Promise<boolean> {
-    return (
-      (await this.orm.em.fork().nativeUpdate(AccountEntity, { id, totpStep: { $lt: step } }, { totpStep: step })) === 1
-    );
-  }
-
-  /** Takes a recovery code, of which there is one less then. @returns false where there is no such code */
-  async takeRecovery(id: string, digest: string): Promise<boolean> {
-    const rows = await this.orm.em
-      .fork()
-      .execute<unknown[]>(
-        "UPDATE account SET recovery = recovery - ?::text WHERE id = ? AND jsonb_exists(recovery, ?) RETURNING id",
-        [digest, id, digest],
-      );
-    return rows.length === 1;
-  }
-
-  /**
-   * Notes that somebody looks at something: one line of the trail a person, action, subject and quarter of an hour, and beside it how often. The first look
-   * draws the line's number, and of two at once the second waits for it.
-   */
-  async noteLook(entry: NewTrailEntry & { readonly actorId: string }): Promise<void> {
-    const { actorId, actorName, action, subjectId, address, detail } = entry;
-    const subject = entry.subject.slice(0, 1000);
-    await this.orm.em.fork().execute(
-      `WITH looked AS (
-        INSERT INTO look (line, actor_id, action, subject, database, quarter)
-        VALUES (nextval(pg_get_serial_sequence('trail', 'id')), ?, ?, ?, ?, date_bin('15 minutes', now(), 'epoch'))
-        ON CONFLICT ON CONSTRAINT look_place DO UPDATE SET count = look.count + 1, last = now()
-        RETURNING line, count
-      )
-      INSERT INTO trail (id, actor_id, actor_name, action, subject, subject_id, database, address, detail)
-      SELECT line, ?, ?, ?, ?, ?, ?, ?, ?::jsonb FROM looked WHERE count = 1`,
-      [
-        ...[actorId, action, subject, this.database],
-        ...[
-          actorId,
-          actorName,
-          action,
-          subject,
-          subjectId,
-          this.database,
-          address.slice(0, 63),
-          JSON.stringify(detail),
-        ],
-      ],
-    );
-  }
-
-  /** Adds a line to the trail. */
-  async note(entry: NewTrailEntry): Promise<void> {
-    await this.orm.em
-      .fork()
-      .execute(
-        "INSERT INTO trail (actor_id, actor_name, action, subject, subject_id, database, address, detail) VALUES (?, ?, ?, ?, ?, ?, ?, ?::jsonb)",
-        [
-          entry.actorId,
-          entry.actorName,
-          entry.action,
-          entry.subject.slice(0, 1000),
-          entry.subjectId,
-          this.database,
-          entry.address.slice(0, 63),
-          JSON.stringify(entry.detail),
-        ],
-      );
-  }
-
-  /** The trail, the newest first. */
-  async trail(query: TrailQuery): Promise<TrailEntry[]> {
-    const found = await this.orm.em.fork().find(
-      TrailEntity,
-      {
-        ...(query.before ? { id: { $lt: query.before } } : {}),
-        ...(query.action ? { action: { $like: `${query.action}%` } } : {}),
-        ...(query.person ? { $or: [{ actorId: query.person }, { subjectId: query.person }] } : {}),
-        ...(query.since ? { at: { $gte: query.since } } : {}),
-      },
-      { orderBy: { id: "desc" }, limit: query.limit },
-    );
-    const ids = JSON.stringify(found.map(({ id }) => id));
-    const looks = await this.orm.em
-      .fork()
-      .execute<{ line: string; count: number; last: string | Date }[]>(
-        "SELECT line::text, count, last FROM look WHERE line IN (SELECT jsonb_array_elements_text(?::jsonb)::bigint)",
-        [ids],
-      );
-    const byLine = new Map(looks.map((look) => [look.line, look]));
-    return found.map((each) => {
-      const look = byLine.get(each.id);
-      const seen = look ? { times: look.count, last: new Date(look.last) } : { times: 1, last: null };
-      return { ...each, actorId: each.actorId ?? null, subjectId: each.subjectId ?? null, ...seen };
-    });
-  }
-
-  /** Removes tries to sign in that no longer count. */
-  async forgetAttempts(): Promise<void> {
-    await this.orm.em.fork().execute("DELETE FROM attempt WHERE expire < ?", [Date.now()]);
-  }
-
-  /** The tokens of this database for an account, the newest first. */
-  tokens(accountId: string): Promise<Token[]> {
-    const where = { accountId, database: this.database };
-    return this.orm.em.fork().find(TokenEntity, where, { orderBy: { madeAt: "desc" } }) as Promise<Token[]>;
-  }
-
-  tokenByDigest(digest: string): Promise<Token | null> {
-    return this.orm.em.fork().findOne(TokenEntity, { digest, database: this.database }) as Promise<Token | null>;
-  }
-
-  async keepToken(token: Omit<Token, "database">): Promise<void> {
-    await this.orm.em.fork().insert(TokenEntity, { ...token, database: this.database });
-  }
-
-  async noteTokenUse(id: string, usedAt: Date): Promise<void> {
-    await this.orm.em.fork().nativeUpdate(TokenEntity, { id }, { usedAt });
-  }
-
-  /** Ends a token at once. @returns whether there was one */
-  async removeToken(id: string, accountId: string): Promise<boolean> {
-    const where = { id, accountId, database: this.database };
-    return (await this.orm.em.fork().nativeDelete(TokenEntity, where)) > 0;
-  }
-
-  async draft(page: string): Promise<Draft | null> {
-    const found = await this.orm.em.fork().findOne(DraftEntity, { database: this.database, page });
-    return found && { ...found, base: found.base ?? null, byId: found.byId ?? null };
-  }
-
-  async drafts(): Promise<Draft[]> {
-    const found = await this.orm.em.fork().find(DraftEntity, { database: this.database }, { orderBy: { page: "asc" } });
-    return found.map((each) => ({ ...each, base: each.base ?? null, byId: each.byId ?? null }));
-  }
-
-  /**
-   * The drafts as a list tells of them.
-   *
-   * @param known pages of which the text is known from elsewhere: it is left out
-   */
-  async draftNotes(known: readonly string[]): Promise<DraftNote[]> {
-    const rows = await this.orm.em
-      .fork()
-      .getConnection()
-      .execute<(Omit<DraftNote, "at"> & { at: string | Date })[]>(
-        `SELECT page, revision, by_name AS "byName", at, CASE WHEN page IN (SELECT jsonb_array_elements_text(?::jsonb)) THEN NULL ELSE text END AS text
-         FROM draft WHERE database = ? ORDER BY page`,
-        [JSON.stringify(known), this.database],
-      );
-    return rows.map((row) => ({ ...row, at: new Date(row.at) }));
-  }
-
-  /** Begins a draft. @returns false where there is one already */
-  async beginDraft(draft: Draft): Promise<boolean> {
-    const rows = await this.orm.em
-      .fork()
-      .upsertMany(DraftEntity, [{ ...draft, database: this.database }], { onConflictAction: "ignore" });
-    return rows.length > 0 && (await this.draft(draft.page))?.text === draft.text;
-  }
-
-  /** Sets a draft to another text. @returns false where somebody else changed it since `from` */
-  async changeDraft(from: number, draft: Draft): Promise<boolean> {
-    const { page, ...rest } = draft;
-    return (
-      (await this.orm.em.fork().nativeUpdate(DraftEntity, { database: this.database, page, revision: from }, rest)) ===
-      1
-    );
-  }
-
-  /** Takes a draft away. @returns false where somebody changed it since `revision` */
-  async dropDraft(page: string, revision: number): Promise<boolean> {
-    return (await this.orm.em.fork().nativeDelete(DraftEntity, { database: this.database, page, revision })) === 1;
-  }
-
-  /** Everything that a page's file ever was, newest first. */
-  async versions(page: string): Promise<Version[]> {
-    const found = await this.orm.em
-      .fork()
-      .find(VersionEntity, { database: this.database, page }, { orderBy: { number: "desc" } });
-    return found.map(plainVersion);
-  }
-
-  /** Each page's last version. */
-  async lastVersions(): Promise<LastVersion[]> {
-    return this.orm.em
-      .fork()
-      .getConnection()
-      .execute<LastVersion[]>(
-        "SELECT DISTINCT ON (page) page, number::text, text, model FROM version WHERE database = ? ORDER BY page, version.number DESC",
-        [this.database],
-      );
-  }
-
-  /** What stands for each page's last version as it is now: as long as it is the same, {@link lastVersions} are. */
-  async lastVersionsMark(): Promise<string> {
-    const [row] = await this.orm.em
-      .fork()
-      .getConnection()
-      .execute<{ mark: string | null }[]>(
-        `SELECT md5(string_agg(concat_ws(' ', page, number, mark), ',' ORDER BY page)) AS mark FROM (
-           SELECT DISTINCT ON (page) page, number, version.xmin::text AS mark FROM version WHERE database = ? ORDER BY page, version.number DESC) AS last`,
-        [this.database],
-      );
-    return row?.mark ?? "";
-  }
-
-  /** Takes note of a version's table as it is now. */
-  async noteModel(number: string, model: Table | null): Promise<void> {
-    await this.orm.em.fork().nativeUpdate(VersionEntity, { number }, { model });
-  }
-
-  async addVersion(version: Omit<Version, "number">): Promise<string> {
-    const em = this.orm.em.fork();
-    return em.insert(VersionEntity, { ...version, database: this.database } as Version & { database: string });
-  }
-
-  async addVersions(versions: readonly Omit<Version, "number">[]): Promise<void> {
-    if (versions.length === 0) return;
-    const rows = versions.map((each) => ({ ...each, database: this.database })) as (Version & { database: string })[];
-    await this.orm.em.fork().insertMany(VersionEntity, rows);
-  }
-
-  /** The texts of pages' versions, the newest first, by page. */
-  async versionTexts(pages: readonly string[]): Promise<ReadonlyMap<string, readonly (string | null)[]>> {
-    const rows = await this.orm.em
-      .fork()
-      .getConnection()
-      .execute<{ page: string; text: string | null }[]>(
-        `SELECT page, text FROM version WHERE database = ? AND page IN (SELECT jsonb_array_elements_text(?::jsonb)) ORDER BY version.number DESC`,
-        [this.database, JSON.stringify(pages)],
-      );
-    const texts = new Map<string, (string | null)[]>();
-    for (const { page, text } of rows) texts.set(page, [...(texts.get(page) ?? []), text]);
-    return texts;
-  }
-
-  /** The texts that pages had, the newest first, by page; what was deleted had none. */
-  async pageTexts(pages: readonly string[]): Promise<ReadonlyMap<string, readonly string[]>> {
-    const texts = await this.versionTexts(pages);
-    return new Map([...texts].map(([page, all]) => [page, all.filter((text) => text !== null)]));
-  }
-
-  async dropVersion(number: string): Promise<void> {
-    await this.orm.em.fork().nativeDelete(VersionEntity, { number });
+    await Promise.all([this.database === "" ? this.orm.close(true) : undefined, this.logPool.end()]);
   }
 
   /** Runs a statement over the change log. */
-  async onLog(statement: Statement): Promise<readonly Row[]> {
-    return this.log.em
-      .fork()
-      .getConnection()
-      .execute<Row[]>(...asRaw(statement));
+  onLog(statement: Statement): Promise<readonly Row[]> {
+    return this.log.run(statement);
   }
 
   /** How the log was found when it was last verified. */
@@ -565,19 +226,12 @@ export class Store {
 
   /** The last change of each page, among the last hundred thousand entries. */
   async lastChanges(): Promise<LastChange[]> {
-    const rows = await this.log.em
-      .fork()
-      .getConnection()
-      .execute<{ id: string; page: string; at: string; actor_name: string; record_key: Record<string, string> }[]>(
-        `SELECT DISTINCT ON (page) id::text, page, at::text, actor_name, record_key
-         FROM (SELECT * FROM quill_log.change AS c ORDER BY c.id DESC LIMIT 100000) AS c WHERE way = 'page' ORDER BY page, c.id DESC`,
-      );
-    return rows.map((row) => ({
-      id: row.id,
-      page: row.page,
-      at: row.at,
-      actorName: row.actor_name,
-      recordKey: row.record_key,
+    return (await this.log.run(lastChanged)).map((row) => ({
+      id: row.id ?? "",
+      page: row.page ?? "",
+      at: row.at ?? "",
+      actorName: row.actor_name ?? "",
+      recordKey: keyIn(row.record_key),
     }));
   }
 }

@@ -104,7 +104,7 @@ export async function startWorkbench(how: WorkbenchOptions = {}): Promise<TestWo
     ...(how.signIn ? { signIn: await how.signIn(base) } : {}),
   });
   for (const [name, { id, roles, active, region }] of Object.entries(people)) {
-    await application.store.keepAccount({
+    await application.store.accounts.keep({
       id,
       email: `${name}@marrow-vale.example`,
       name,

@@ -1,7 +1,7 @@
 import type { PageSummary } from "@loyal-quill/server/api";
 import { BarController, BarElement, CategoryScale, Chart, LinearScale, Tooltip } from "chart.js";
-import { useEffect, useRef } from "react";
 import { styled } from "styled-components";
+import { useChart } from "../parts/use-chart.js";
 
 Chart.register(BarController, BarElement, CategoryScale, LinearScale, Tooltip);
 
@@ -26,59 +26,41 @@ const weekday = new Intl.DateTimeFormat("en-GB", { weekday: "short", timeZone: "
 
 /** The opens and saves of the last days, a bar a day: below what succeeded, on top what was stopped. */
 export default function DaysChart({ days, label }: { days: PageSummary["days"]; label: string }) {
-  const canvas = useRef<HTMLCanvasElement>(null);
-  useEffect(() => {
-    if (!canvas.current) return;
-    const scheme = matchMedia("(prefers-color-scheme: dark)");
+  const canvas = useChart(JSON.stringify(days), (colour) => {
     const counts = days.map(parts);
-    let chart: Chart | undefined;
-    const draw = (): void => {
-      chart?.destroy();
-      if (!canvas.current) return;
-      const colour = (name: string): string => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
-      chart = new Chart(canvas.current, {
-        type: "bar",
-        data: {
-          labels: days.map(({ day }) => weekday.format(new Date(day))),
-          datasets: [
-            {
-              label: "succeeded",
-              data: counts.map(({ through }) => through),
-              backgroundColor: colour("--edge"),
-              stack: "day",
-            },
-            {
-              label: "stopped",
-              data: counts.map((count) => count.stopped),
-              backgroundColor: colour("--minium"),
-              stack: "day",
-            },
-          ],
-        },
-        options: {
-          animation: false,
-          responsive: true,
-          maintainAspectRatio: false,
-          plugins: { legend: { display: false }, tooltip: { displayColors: false } },
-          scales: {
-            x: {
-              stacked: true,
-              ticks: { display: false },
-              grid: { display: false },
-              border: { color: colour("--edge") },
-            },
-            y: { display: false, stacked: true, beginAtZero: true, suggestedMax: 4 },
+    return {
+      type: "bar",
+      data: {
+        labels: days.map(({ day }) => weekday.format(new Date(day))),
+        datasets: [
+          {
+            label: "succeeded",
+            data: counts.map(({ through }) => through),
+            backgroundColor: colour("--edge"),
+            stack: "day",
           },
+          {
+            label: "stopped",
+            data: counts.map((count) => count.stopped),
+            backgroundColor: colour("--minium"),
+            stack: "day",
+          },
+        ],
+      },
+      options: {
+        plugins: { legend: { display: false }, tooltip: { displayColors: false } },
+        scales: {
+          x: {
+            stacked: true,
+            ticks: { display: false },
+            grid: { display: false },
+            border: { color: colour("--edge") },
+          },
+          y: { display: false, stacked: true, beginAtZero: true, suggestedMax: 4 },
         },
-      });
+      },
     };
-    draw();
-    scheme.addEventListener("change", draw);
-    return () => {
-      scheme.removeEventListener("change", draw);
-      chart?.destroy();
-    };
-  }, [days]);
+  });
   return (
     <Box>
       <canvas ref={canvas} role="img" aria-label={label} />

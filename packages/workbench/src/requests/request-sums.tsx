@@ -1,9 +1,9 @@
 import type { RequestSums } from "@loyal-quill/server/api";
 import { BarController, BarElement, CategoryScale, Chart, LinearScale, Tooltip } from "chart.js";
-import { useEffect, useRef } from "react";
 import { styled } from "styled-components";
 import { figure } from "../parts/figures.js";
 import { underlined } from "../parts/inputs.js";
+import { useChart } from "../parts/use-chart.js";
 import { stepTitle } from "../round-trip/wording.js";
 
 Chart.register(BarController, BarElement, CategoryScale, LinearScale, Tooltip);
@@ -32,56 +32,38 @@ const good: ReadonlySet<string> = new Set(["shown", "saved", "unchanged"]);
 
 /** Outcomes by day, a bar a day: below what went through, on top what was stopped. */
 function Days({ days }: Pick<RequestSums, "days">) {
-  const canvas = useRef<HTMLCanvasElement>(null);
   const labels = [...new Set(days.map(({ day }) => day))];
   const count = (day: string, isGood: boolean): number =>
     days.reduce((sum, each) => (each.day === day && good.has(each.outcome) === isGood ? sum + each.count : sum), 0);
-  const drawn = JSON.stringify(labels.map((day) => [day, count(day, true), count(day, false)]));
-  useEffect(() => {
-    const scheme = matchMedia("(prefers-color-scheme: dark)");
-    const counts = JSON.parse(drawn) as [string, number, number][];
-    let chart: Chart | undefined;
-    const draw = (): void => {
-      chart?.destroy();
-      if (!canvas.current) return;
-      const colour = (name: string): string => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
-      const bars = (label: string, index: 1 | 2, name: string) => ({
-        label,
-        data: counts.map((each) => each[index]),
-        backgroundColor: colour(name),
-        stack: "day",
-        maxBarThickness: 28,
-      });
-      chart = new Chart(canvas.current, {
-        type: "bar",
-        data: {
-          labels: counts.map(([day]) => day.slice(5)),
-          datasets: [bars("went through", 1, "--edge"), bars("stopped", 2, "--minium")],
-        },
-        options: {
-          animation: false,
-          responsive: true,
-          maintainAspectRatio: false,
-          plugins: { legend: { display: false }, tooltip: { displayColors: false } },
-          scales: {
-            x: { stacked: true, grid: { display: false }, ticks: { color: colour("--soft") } },
-            y: {
-              stacked: true,
-              beginAtZero: true,
-              ticks: { color: colour("--soft"), maxTicksLimit: 4, precision: 0 },
-              grid: { color: colour("--rule") },
-            },
+  const counts = labels.map((day) => [day, count(day, true), count(day, false)] as const);
+  const canvas = useChart(JSON.stringify(counts), (colour) => {
+    const bars = (label: string, index: 1 | 2, name: string) => ({
+      label,
+      data: counts.map((each) => each[index]),
+      backgroundColor: colour(name),
+      stack: "day",
+      maxBarThickness: 28,
+    });
+    return {
+      type: "bar",
+      data: {
+        labels: counts.map(([day]) => day.slice(5)),
+        datasets: [bars("went through", 1, "--edge"), bars("stopped", 2, "--minium")],
+      },
+      options: {
+        plugins: { legend: { display: false }, tooltip: { displayColors: false } },
+        scales: {
+          x: { stacked: true, grid: { display: false }, ticks: { color: colour("--soft") } },
+          y: {
+            stacked: true,
+            beginAtZero: true,
+            ticks: { color: colour("--soft"), maxTicksLimit: 4, precision: 0 },
+            grid: { color: colour("--rule") },
           },
         },
-      });
+      },
     };
-    draw();
-    scheme.addEventListener("change", draw);
-    return () => {
-      scheme.removeEventListener("change", draw);
-      chart?.destroy();
-    };
-  }, [drawn]);
+  });
   const through = days.reduce((sum, each) => (good.has(each.outcome) ? sum + each.count : sum), 0);
   const all = days.reduce((sum, each) => sum + each.count, 0);
   return (

@@ -1,0 +1,90 @@
+import type { Actor } from "@loyal-quill/core";
+import type { InferEntity } from "@mikro-orm/core";
+import { type Account, AccountEntity, actorOf, type NewAccount } from "./entities.js";
+import type { InStore } from "./in-store.js";
+
+const plainAccount = (found: InferEntity<typeof AccountEntity>): Account => ({
+  ...found,
+  passwordHash: found.passwordHash ?? null,
+  totpSecret: found.totpSecret ?? null,
+  recovery: found.recovery ?? null,
+  issuer: found.issuer ?? null,
+  subject: found.subject ?? null,
+});
+
+/** Who can sign in, and with what. They are shared by all edited databases. */
+export class Accounts {
+  constructor(private readonly store: InStore) {}
+
+  async one(id: string): Promise<Account | null> {
+    const found = await this.store.em().findOne(AccountEntity, { id });
+    return found && plainAccount(found);
+  }
+
+  /** Those of the accounts that there are, by their ids. */
+  async of(ids: readonly string[]): Promise<ReadonlyMap<string, Account>> {
+    const found = await this.store.em().find(AccountEntity, { id: { $in: [...new Set(ids)] } });
+    return new Map(found.map((each) => [each.id, plainAccount(each)]));
+  }
+
+  async byEmail(email: string): Promise<Account | null> {
+    const found = await this.store.em().findOne(AccountEntity, { email: email.toLowerCase() });
+    return found && plainAccount(found);
+  }
+
+  /** The account that signs in elsewhere under these. */
+  async bySubject(issuer: string, subject: string): Promise<Account | null> {
+    const found = await this.store.em().findOne(AccountEntity, { issuer, subject });
+    return found && plainAccount(found);
+  }
+
+  async all(): Promise<Account[]> {
+    return (await this.store.em().findAll(AccountEntity, { orderBy: { name: "asc" } })).map(plainAccount);
+  }
+
+  /** Everybody who can sign in, as conditions know them, by name. */
+  async people(): Promise<Actor[]> {
+    return (await this.all()).flatMap((account) => (account.active ? actorOf(account) : []));
+  }
+
+  /** Adds an account, or sets the one with that id to what is given. */
+  async keep(account: NewAccount): Promise<void> {
+    await this.store.em().upsert(AccountEntity, account);
+  }
+
+  /** Sets some of an account, and leaves the rest as it is meanwhile. */
+  async change(id: string, change: Partial<Omit<Account, "id" | "sessionEpoch">>): Promise<void> {
+    await this.store.em().nativeUpdate(AccountEntity, { id }, change);
+  }
+
+  /** Ends all sessions of an account, for good. @returns the account as it is then */
+  async endSessions(id: string): Promise<Account | null> {
+    const em = this.store.em();
+    await em.execute("UPDATE account SET session_epoch = session_epoch + 1 WHERE id = ?", [id]);
+    await em.execute("DELETE FROM session WHERE account_id = ?", [id]);
+    return this.one(id);
+  }
+
+  /** Takes note that a code of a step of time was taken. @returns false where one of it or a later one was already */
+  async takeStep(id: string, step: number): Promise<boolean> {
+    return (
+      (await this.store.em().nativeUpdate(AccountEntity, { id, totpStep: { $lt: step } }, { totpStep: step })) === 1
+    );
+  }
+
+  /** Takes a recovery code, of which there is one less then. @returns false where there is no such code */
+  async takeRecovery(id: string, digest: string): Promise<boolean> {
+    const rows = await this.store
+      .em()
+      .execute<unknown[]>(
+        "UPDATE account SET recovery = recovery - ?::text WHERE id = ? AND jsonb_exists(recovery, ?) RETURNING id",
+        [digest, id, digest],
+      );
+    return rows.length === 1;
+  }
+
+  /** Removes tries to sign in that no longer count. */
+  async forgetAttempts(): Promise<void> {
+    await this.store.em().execute("DELETE FROM attempt WHERE expire < ?", [Date.now()]);
+  }
+}
