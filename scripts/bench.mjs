@@ -13,6 +13,7 @@ const all = [
   "lists",
   "proof",
   "mounted",
+  "signed-in",
   "log",
   "fleet",
   "crowd",
@@ -33,6 +34,10 @@ const kept = {
     "own layout": /^a save in their layout, to one without, 10 at once: ([\d.]+)/m,
     "own check": /^a save with a check of theirs, which waits for nothing, to one without, 10 at once: ([\d.]+)/m,
     outbox: /^a save with the outbox, to one without, 10 at once: ([\d.]+)/m,
+  },
+  "signed-in": {
+    "opens signed in": /^opens signed in, to without a store, 10 at once: ([\d.]+)/m,
+    "saves signed in": /^saves signed in, to without a store, 10 at once: ([\d.]+)/m,
   },
   lists: {
     "list of 5,000,000 to 10,000: first part": /^first part +[\d.]+ +[\d.]+ +([\d.]+)$/m,

@@ -21,11 +21,19 @@ export interface Apart {
   readonly stop: () => Promise<void>;
 }
 
-/** @param flags further words of its command line; measured: whether it can be asked what it holds */
+interface ServeOptions {
+  /** Further words of its command line. */
+  readonly flags?: readonly string[];
+  /** Whether it can be asked what it holds. */
+  readonly measured?: boolean;
+  /** Whether it has a store. */
+  readonly store?: boolean;
+}
+
 export async function serveApart(
   ground: Ground,
   pages: string,
-  { flags = [], measured = false }: { readonly flags?: readonly string[]; readonly measured?: boolean } = {},
+  { flags = [], measured = false, store = true }: ServeOptions = {},
 ): Promise<Apart> {
   const port = await freePort();
   const begun = performance.now();
@@ -39,7 +47,7 @@ export async function serveApart(
         ...process.env,
         NODE_ENV: "production",
         DATABASE_URL: ground.pages,
-        QUILL_STORE: ground.store,
+        ...(store ? { QUILL_STORE: ground.store } : {}),
         QUILL_SIGNING_KEY: "a-key-for-benchmarks-of-forty-bytes-or-so",
         LOG_LEVEL: process.env.LOG_LEVEL ?? "silent",
       },

@@ -1,4 +1,6 @@
 import { createHash, randomBytes } from "node:crypto";
+import type { Database, Statement } from "@loyal-quill/core";
+import { databaseOver } from "@loyal-quill/runtime";
 import connectPgSimple from "connect-pg-simple";
 import { parse } from "cookie";
 import type { CookieOptions, Request, RequestHandler, Response } from "express";
@@ -6,6 +8,8 @@ import session from "express-session";
 import type pg from "pg";
 import type { Logger } from "pino";
 import type { Keys } from "../keys.js";
+import { type AccountRow, accountOfRow } from "../store/accounts.js";
+import { connectionLimits } from "../store/connection.js";
 import type { Account } from "../store/entities.js";
 import type { Store } from "../store/store.js";
 import type { SessionSummary, SignIns } from "./sign-ins.js";
@@ -26,21 +30,79 @@ declare module "express-session" {
 
 const PgStore = connectPgSimple(session);
 
+const sessionStatement = (sid: string): Statement => ({
+  purpose: "the session and its account",
+  text: `SELECT s.sess::text AS "sess", to_jsonb(a)::text AS "account" FROM session AS s LEFT JOIN account AS a ON a.id = s.account_id
+WHERE s.sid = $1 AND s.expire >= now()`,
+  values: [sid],
+});
+
+/** Of so many sessions it is known when they were last kept alive here. */
+const mostTouched = 10_000;
+
 /**
- * Keeps sessions alive after the answer is out: where that fails, nobody is left to be told, and Express would write what the database said past
- * the log.
+ * Sessions as one page after the other asks for them: a session comes with its account, in one statement, and is kept alive at most once in a
+ * while. What is signed in is judged anew with each request; only how long it was idle is known no more exactly than that.
  */
-class TouchingStore extends PgStore {
+class SessionStore extends PgStore {
+  private readonly database: Database;
+  private readonly touched = new Map<string, number>();
+  private readonly withSessions = new WeakMap<object, Account>();
+  private readonly withRequests = new WeakMap<object, Account>();
+
   constructor(
+    pool: pg.Pool,
+    /** Milliseconds within which a session is not kept alive a second time. */
+    private readonly every: number,
     private readonly failed: (error: unknown) => void,
     options: ConstructorParameters<typeof PgStore>[0],
   ) {
-    super(options);
+    super({ ...options, pool });
+    this.database = databaseOver(pool, { statement: connectionLimits.query_timeout });
   }
 
+  override get(sid: string, tell: (error: unknown, found?: session.SessionData | null) => void): void {
+    this.database
+      .run(sessionStatement(sid))
+      .then(([row]) => {
+        if (!row?.sess) return null;
+        const found = JSON.parse(row.sess) as session.SessionData;
+        if (row.account) this.withSessions.set(found, accountOfRow(JSON.parse(row.account) as AccountRow));
+        return found;
+      })
+      .then(
+        (found) => tell(null, found),
+        (error: unknown) => tell(error),
+      );
+  }
+
+  override createSession(request: Request, found: session.SessionData): ReturnType<session.Store["createSession"]> {
+    const account = this.withSessions.get(found);
+    if (account) this.withRequests.set(request, account);
+    return super.createSession(request, found);
+  }
+
+  /** The account that the session of a request came with. */
+  accountOf(request: Request): Account | null {
+    return this.withRequests.get(request) ?? null;
+  }
+
+  /** Where that fails, nobody is left to be told, and Express would write what the database said past the log. */
   override touch(sid: string, kept: session.SessionData, then?: () => void): void {
+    const now = performance.now();
+    if (now - (this.touched.get(sid) ?? Number.NEGATIVE_INFINITY) < this.every) {
+      then?.();
+      return;
+    }
+    this.touched.delete(sid);
+    this.touched.set(sid, now);
+    const [oldest] = this.touched.keys();
+    if (this.touched.size > mostTouched && oldest !== undefined) this.touched.delete(oldest);
     super.touch(sid, kept, (error?: unknown) => {
-      if (error) this.failed(error);
+      if (error) {
+        this.touched.delete(sid);
+        this.failed(error);
+      }
       then?.();
     });
   }
@@ -69,6 +131,7 @@ const markOf = (sid: string): string => createHash("sha256").update(`session ${s
 export class Sessions implements SignIns {
   readonly handler: RequestHandler;
   readonly accountsHere = true;
+  private readonly sessions: SessionStore;
   private readonly found = new WeakMap<Request, Promise<SignedIn | null>>();
   private readonly nonces = new WeakMap<Request, string>();
 
@@ -79,14 +142,20 @@ export class Sessions implements SignIns {
     private readonly factorRoles: readonly string[],
   ) {
     const { pool, keys, logger, idle } = options;
-    this.handler = session({
-      store: new TouchingStore((error) => logger.warn({ err: error }, "a session could not be kept alive"), {
-        pool,
+    const every = Math.min(60_000, idle * 6_000);
+    this.sessions = new SessionStore(
+      pool,
+      every,
+      (error) => logger.warn({ err: error }, "a session could not be kept alive"),
+      {
         tableName: "session",
         pruneSessionInterval: 15 * 60,
         errorLog: (...said) =>
           logger.warn({ err: said.find((each) => each instanceof Error) }, "the session store failed"),
-      }),
+      },
+    );
+    this.handler = session({
+      store: this.sessions,
       name: this.named("quill_session"),
       secret: keys.all("session cookie").map((key) => key.toString("hex")),
       resave: false,
@@ -149,17 +218,14 @@ export class Sessions implements SignIns {
     this.found.set(request, Promise.resolve(this.judged(request, account)));
   }
 
-  /** Who signed in, asked of the store once a request; null where nobody did, the session has ended or the account is off. */
+  /** Who signed in, as the store told with the session; null where nobody did, the session has ended or the account is off. */
   signedIn(request: Request): Promise<SignedIn | null> {
     const known = this.found.get(request);
     if (known) return known;
-    const { accountId } = request.session ?? {};
-    const asked =
-      accountId === undefined
-        ? Promise.resolve(null)
-        : this.store.accounts.one(accountId).then((account) => account && this.judged(request, account));
-    this.found.set(request, asked);
-    return asked;
+    const account = request.session?.accountId === undefined ? null : this.sessions.accountOf(request);
+    const found = Promise.resolve(account && this.judged(request, account));
+    this.found.set(request, found);
+    return found;
   }
 
   /** The account of a request; null where something must be done first. */

@@ -60,6 +60,61 @@ const count = async (text: string): Promise<number> => Number((await store.query
 const trail = async (action: string): Promise<TrailAnswer["entries"]> =>
   (await ines.send<TrailAnswer>("GET", `/trail?action=${action}`)).said.entries;
 
+describe("a session from request to request", () => {
+  const ends = async (id: string): Promise<string[]> =>
+    (
+      await store.query<{ expire: string }>("SELECT expire::text FROM session WHERE account_id = $1 ORDER BY sid", [id])
+    ).rows.map(({ expire }) => expire);
+
+  test("is kept alive once in a while, by each process for itself", async () => {
+    const id = await account("runa");
+    const client = fresh();
+    expect((await attempt(client, { email: emailOf("runa") })).status).toBe(303);
+    await client.get("/stations");
+    const first = await ends(id);
+    for (let turn = 0; turn < 5; turn++) expect((await client.get("/stations/MV-014/edit")).status).toBe(200);
+    expect(await ends(id)).toEqual(first);
+    const other = await startWorkbench({ beside: bench });
+    try {
+      const there = new Client(other.base);
+      there.takeCookies(client);
+      expect((await there.get("/stations/MV-014/edit")).status).toBe(200);
+      expect(await ends(id)).not.toEqual(first);
+    } finally {
+      await other.close();
+    }
+  });
+
+  test("is no other's, and what becomes of it or its account is seen with the next request", async () => {
+    const id = await account("sela");
+    const [one, two] = [fresh(), fresh()];
+    for (const client of [one, two]) expect((await attempt(client, { email: emailOf("sela") })).status).toBe(303);
+    const status = async (client: Client): Promise<number> => (await client.get("/stations/MV-014/edit")).status;
+    expect([await status(one), await status(two)]).toEqual([200, 200]);
+    const { accounts } = bench.application.store;
+    await accounts.change(id, { attributes: { region_id: 1 } });
+    expect([await status(one), await status(two)]).toEqual([404, 404]);
+    await accounts.change(id, { attributes: { region_id: 2 }, name: "Sela Marsh" });
+    expect((await one.get("/stations")).text).toContain("Sela Marsh");
+    await store.query("DELETE FROM session WHERE sid = (SELECT min(sid) FROM session WHERE account_id = $1)", [id]);
+    expect([await status(one), await status(two)].toSorted()).toEqual([200, 303]);
+    await accounts.change(id, { active: false });
+    expect([await status(one), await status(two)]).toEqual([303, 303]);
+    await accounts.change(id, { active: true });
+    await accounts.endSessions(id);
+    expect([await status(one), await status(two)]).toEqual([303, 303]);
+  });
+
+  test("that was without a request for too long has ended", async () => {
+    const id = await account("tove");
+    const client = fresh();
+    expect((await attempt(client, { email: emailOf("tove") })).status).toBe(303);
+    expect((await client.get("/stations")).status).toBe(200);
+    await store.query("UPDATE session SET expire = now() - interval '1 second' WHERE account_id = $1", [id]);
+    expect((await client.get("/stations")).status).toBe(303);
+  });
+});
+
 describe("signing in", () => {
   test("nothing is kept of somebody who only looks", async () => {
     const before = await count("SELECT count(*) FROM session");

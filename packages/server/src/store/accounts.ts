@@ -12,6 +12,29 @@ const plainAccount = (found: InferEntity<typeof AccountEntity>): Account => ({
   subject: found.subject ?? null,
 });
 
+/** A row of the table, as `to_jsonb` tells it. */
+export interface AccountRow
+  extends Pick<
+    Account,
+    "id" | "email" | "name" | "roles" | "attributes" | "active" | "recovery" | "issuer" | "subject"
+  > {
+  readonly password_hash: string | null;
+  readonly session_epoch: number;
+  readonly must_change_password: boolean;
+  readonly totp_secret: string | null;
+  readonly totp_step: number;
+}
+
+/** The same account as the entity would be: a session comes with it, once a request. */
+export const accountOfRow = ({
+  password_hash: passwordHash,
+  session_epoch: sessionEpoch,
+  must_change_password: mustChangePassword,
+  totp_secret: totpSecret,
+  totp_step: totpStep,
+  ...same
+}: AccountRow): Account => ({ ...same, passwordHash, sessionEpoch, mustChangePassword, totpSecret, totpStep });
+
 /** Who can sign in, and with what. They are shared by all edited databases. */
 export class Accounts {
   constructor(private readonly store: InStore) {}
