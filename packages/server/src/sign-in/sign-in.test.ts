@@ -71,6 +71,8 @@ describe("a session from request to request", () => {
     const client = fresh();
     expect((await attempt(client, { email: emailOf("runa") })).status).toBe(303);
     await client.get("/stations");
+    // Another end than it would be given.
+    await store.query("UPDATE session SET expire = expire - interval '10 minutes' WHERE account_id = $1", [id]);
     const first = await ends(id);
     for (let turn = 0; turn < 5; turn++) expect((await client.get("/stations/MV-014/edit")).status).toBe(200);
     expect(await ends(id)).toEqual(first);
