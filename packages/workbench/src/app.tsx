@@ -74,82 +74,153 @@ const Skip = styled.a`
   &:focus { left: 1rem; top: 0.25rem; background: ${({ theme }) => theme.leaf}; padding: 0.25rem 0.5rem; z-index: 5; }
 `;
 
+interface BarProps {
+  readonly session: ReturnType<typeof useSession>["data"];
+  readonly openPalette: () => void;
+}
+
+/** The places of the workbench that somebody's roles open. */
+function PlaceLinks({ session, openPalette }: BarProps) {
+  const roles = session?.roles ?? [];
+  const isBuilder = roles.includes("builder");
+  return (
+    <Places aria-label="Main">
+      {isBuilder && (
+        <>
+          <NavLink to="/" end>
+            Pages
+          </NavLink>
+          <NavLink to="/requests">Requests</NavLink>
+          <NavLink to="/database">Database</NavLink>
+        </>
+      )}
+      {(isBuilder || roles.includes("administrator")) && <NavLink to="/people">People</NavLink>}
+      {roles.includes("auditor") && (
+        <>
+          <NavLink to="/changes">Changes</NavLink>
+          <NavLink to="/trail">Trail</NavLink>
+        </>
+      )}
+      {isBuilder && (
+        <button type="button" onClick={openPalette} title="Ctrl+K">
+          Go to…
+        </button>
+      )}
+    </Places>
+  );
+}
+
+/** Whether the workbench hears what happens, who is there, and the ways out. */
+function PersonLinks({ session }: Pick<BarProps, "session">) {
+  const live = useFeed();
+  const { pathname } = useLocation();
+  return (
+    <Person>
+      <span role="status">{live ? <Mark kind="good">live</Mark> : <Mark kind="wait">Disconnected</Mark>}</span>
+      <Link to={`/help/${documentOf(pathname)}`}>Help</Link>
+      {session?.accountsHere === false ? (
+        <span>{session.name}</span>
+      ) : (
+        <a href="/my-account">{session?.name || "My account"}</a>
+      )}
+      <a href="/">{session?.application ?? "Served pages"}</a>
+      {session?.accountsHere !== false && (
+        <form method="post" action="/sign-out">
+          <input type="hidden" name="token" value={session?.csrfToken ?? ""} />
+          <button type="submit">Sign out</button>
+        </form>
+      )}
+    </Person>
+  );
+}
+
+/** What stands above every place: on a narrow window it is unfolded by a button. */
+function Bar({ session, openPalette }: BarProps) {
+  const isNarrow = useNarrow();
+  const [isUnfolded, unfold] = useState(false);
+  return (
+    <Head>
+      <strong>Loyal Quill</strong>
+      {(session?.databases.length ?? 0) > 1 && (
+        <Choice
+          label="Database"
+          value={place}
+          options={(session?.databases ?? []).map((name) => ({ id: placeOf(name), text: name || "main" }))}
+          onChange={(id) => location.assign(id)}
+        />
+      )}
+      {isNarrow && (
+        <button type="button" aria-expanded={isUnfolded} onClick={() => unfold(!isUnfolded)}>
+          Menu
+        </button>
+      )}
+      {(!isNarrow || isUnfolded) && (
+        <>
+          <PlaceLinks session={session} openPalette={openPalette} />
+          <PersonLinks session={session} />
+        </>
+      )}
+    </Head>
+  );
+}
+
+/** The views, by their addresses. */
+function Views({ session }: Pick<BarProps, "session">) {
+  const roles = session?.roles ?? [];
+  return (
+    <Routes>
+      <Route
+        index
+        element={
+          session && !roles.includes("builder") ? (
+            <Navigate to={roles.includes("auditor") ? "/changes" : "/people"} replace />
+          ) : (
+            <PagesRoute />
+          )
+        }
+      />
+      <Route path="import-form" element={<ImportForm />} />
+      <Route path="pages/:name" element={<SheetRoute />} />
+      <Route path="pages/:name/rehearsal" element={<RehearsalRoute />} />
+      <Route path="pages/:name/replay" element={<ReplayRoute />} />
+      <Route path="requests" element={<RequestsRoute />} />
+      <Route path="requests/:id" element={<RequestRoute />} />
+      <Route path="people" element={<PeopleRoute />} />
+      <Route path="database" element={<DatabaseRoute />} />
+      <Route path="database/:table" element={<TableRoute />} />
+      <Route path="changes" element={<ChangesRoute />} />
+      <Route path="changes/record" element={<RecordRoute />} />
+      <Route path="changes/verification" element={<VerificationRoute />} />
+      <Route path="trail" element={<TrailRoute />} />
+      <Route path="help" element={<HelpRoute />} />
+      <Route path="help/:name" element={<HelpRoute />} />
+      <Route
+        path="*"
+        element={
+          <>
+            <Title>Page not found</Title>
+            <p>Use the links above to find your way.</p>
+          </>
+        }
+      />
+    </Routes>
+  );
+}
+
 /** The workbench: its places, and whether it hears what happens. */
 export function App() {
-  const session = useSession();
-  const roles = session.data?.roles ?? [];
-  const isBuilder = roles.includes("builder");
-  const live = useFeed();
+  const { data: session } = useSession();
+  const isBuilder = session?.roles.includes("builder") === true;
   const [palette, setPalette] = usePaletteKeys();
   const [shortcuts, setShortcuts] = useShortcutsKey();
   const { pathname } = useLocation();
   // Who has gone somewhere by a link or a command that is gone now is not left nowhere (WCAG 2.2, 2.4.3).
   // biome-ignore lint/correctness/useExhaustiveDependencies: another place is the occasion
   useEffect(() => focusAfter(), [pathname]);
-  const isNarrow = useNarrow();
-  const [isUnfolded, unfold] = useState(false);
   return (
     <>
       <Skip href="#main">Skip to the content</Skip>
-      <Head>
-        <strong>Loyal Quill</strong>
-        {(session.data?.databases.length ?? 0) > 1 && (
-          <Choice
-            label="Database"
-            value={place}
-            options={(session.data?.databases ?? []).map((name) => ({ id: placeOf(name), text: name || "main" }))}
-            onChange={(id) => location.assign(id)}
-          />
-        )}
-        {isNarrow && (
-          <button type="button" aria-expanded={isUnfolded} onClick={() => unfold(!isUnfolded)}>
-            Menu
-          </button>
-        )}
-        {(!isNarrow || isUnfolded) && (
-          <>
-            <Places aria-label="Main">
-              {isBuilder && (
-                <>
-                  <NavLink to="/" end>
-                    Pages
-                  </NavLink>
-                  <NavLink to="/requests">Requests</NavLink>
-                  <NavLink to="/database">Database</NavLink>
-                </>
-              )}
-              {(isBuilder || roles.includes("administrator")) && <NavLink to="/people">People</NavLink>}
-              {roles.includes("auditor") && (
-                <>
-                  <NavLink to="/changes">Changes</NavLink>
-                  <NavLink to="/trail">Trail</NavLink>
-                </>
-              )}
-              {isBuilder && (
-                <button type="button" onClick={() => setPalette(true)} title="Ctrl+K">
-                  Go to…
-                </button>
-              )}
-            </Places>
-            <Person>
-              <span role="status">{live ? <Mark kind="good">live</Mark> : <Mark kind="wait">Disconnected</Mark>}</span>
-              <Link to={`/help/${documentOf(pathname)}`}>Help</Link>
-              {session.data?.accountsHere === false ? (
-                <span>{session.data.name}</span>
-              ) : (
-                <a href="/my-account">{session.data?.name || "My account"}</a>
-              )}
-              <a href="/">{session.data?.application ?? "Served pages"}</a>
-              {session.data?.accountsHere !== false && (
-                <form method="post" action="/sign-out">
-                  <input type="hidden" name="token" value={session.data?.csrfToken ?? ""} />
-                  <button type="submit">Sign out</button>
-                </form>
-              )}
-            </Person>
-          </>
-        )}
-      </Head>
+      <Bar session={session} openPalette={() => setPalette(true)} />
       {palette && isBuilder && (
         <Suspense>
           <Palette isOpen={palette} setOpen={setPalette} />
@@ -162,42 +233,7 @@ export function App() {
       )}
       <Main id="main" tabIndex={-1}>
         <Suspense fallback={<Waiting height="60vh" what="Opening" />}>
-          <Routes>
-            <Route
-              index
-              element={
-                session.data && !isBuilder ? (
-                  <Navigate to={roles.includes("auditor") ? "/changes" : "/people"} replace />
-                ) : (
-                  <PagesRoute />
-                )
-              }
-            />
-            <Route path="import-form" element={<ImportForm />} />
-            <Route path="pages/:name" element={<SheetRoute />} />
-            <Route path="pages/:name/rehearsal" element={<RehearsalRoute />} />
-            <Route path="pages/:name/replay" element={<ReplayRoute />} />
-            <Route path="requests" element={<RequestsRoute />} />
-            <Route path="requests/:id" element={<RequestRoute />} />
-            <Route path="people" element={<PeopleRoute />} />
-            <Route path="database" element={<DatabaseRoute />} />
-            <Route path="database/:table" element={<TableRoute />} />
-            <Route path="changes" element={<ChangesRoute />} />
-            <Route path="changes/record" element={<RecordRoute />} />
-            <Route path="changes/verification" element={<VerificationRoute />} />
-            <Route path="trail" element={<TrailRoute />} />
-            <Route path="help" element={<HelpRoute />} />
-            <Route path="help/:name" element={<HelpRoute />} />
-            <Route
-              path="*"
-              element={
-                <>
-                  <Title>Page not found</Title>
-                  <p>Use the links above to find your way.</p>
-                </>
-              }
-            />
-          </Routes>
+          <Views session={session} />
         </Suspense>
       </Main>
     </>

@@ -41,33 +41,84 @@ const names = ["page", "person", "field", "value", "containing", "from", "to", "
 const filterOf = (search: URLSearchParams): ChangeFilter =>
   Object.fromEntries(names.flatMap((name) => (search.get(name) ? [[name, search.get(name) ?? ""]] : [])));
 
-/** Changes: who changed what, newest first. */
-export default function ChangesRoute() {
-  const [search, set] = useFilters();
-  const filter = filterOf(search);
-  const deferred = useDeferredValue(filter);
-  const changes = useChanges(deferred);
+interface Filtering {
+  readonly filter: ChangeFilter;
+  readonly set: (name: (typeof names)[number], value: string) => void;
+  readonly changes: readonly ChangeAnswer[];
+  /** Those who changed something lately. */
+  readonly people: readonly { readonly id: string; readonly name: string }[];
+}
+
+/** By what the changes are looked for. */
+function ChangeFilters({ filter, set, changes, people }: Filtering) {
   const pages = usePages();
-  const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
-  const [asked, setAsked] = useState<PutBackAsked | null>(null);
-  const [failed, setFailed] = useState<Error | null>(null);
-  useDocumentTitle("Changes");
-  const parts = changes.data?.pages ?? [];
-  const all: readonly ChangeAnswer[] = parts.flatMap((part) => part.changes);
   const pageNames = [
     ...new Set([
       ...(pages.data ?? []).map((page) => page.name),
-      ...all.flatMap((change) => (change.page === "" ? [] : [change.page])),
+      ...changes.flatMap((change) => (change.page === "" ? [] : [change.page])),
     ]),
   ];
-  const people = parts[0]?.people ?? [];
-  const person = people.find(({ id }) => id === filter.person)?.name;
+  const isKnown = people.some(({ id }) => id === filter.person);
   const find = (label: string, name: (typeof names)[number], placeholder = "") => (
     <SearchField value={filter[name] ?? ""} onChange={(value) => set(name, value)}>
       <Label>{label}</Label>
       <Input placeholder={placeholder} />
     </SearchField>
   );
+  return (
+    <Top>
+      {find("Contains", "containing")}
+      <Choice
+        label="Page"
+        value={filter.page ?? ""}
+        options={[{ id: "", text: "all pages" }, ...pageNames.map((id) => ({ id, text: id }))]}
+        onChange={(value) => set("page", value)}
+      />
+      <Choice
+        label="Person"
+        value={filter.person ?? ""}
+        options={[
+          { id: "", text: "everybody" },
+          ...people.map(({ id, name }) => ({ id, text: name })),
+          ...(filter.person && !isKnown ? [{ id: filter.person, text: filter.person }] : []),
+        ]}
+        onChange={(value) => set("person", value)}
+      />
+      {find("Field", "field")}
+      {find("Value", "value", "before or after")}
+      <MomentField label="From" value={filter.from ?? ""} onChange={(value) => set("from", value)} />
+      <MomentField label="To" value={filter.to ?? ""} onChange={(value) => set("to", value)} />
+      <ZoneChoice />
+      <Choice
+        label="Made by"
+        value={filter.way ?? ""}
+        options={[
+          { id: "", text: "anything" },
+          { id: "page", text: "a page" },
+          { id: "behind", text: "something else (watched tables)" },
+          { id: "log", text: "what is done to the log itself" },
+          { id: "import", text: "an import" },
+        ]}
+        onChange={(value) => set("way", value)}
+      />
+    </Top>
+  );
+}
+
+/** Changes: who changed what, newest first. */
+export default function ChangesRoute() {
+  const [search, set] = useFilters();
+  const filter = filterOf(search);
+  const deferred = useDeferredValue(filter);
+  const changes = useChanges(deferred);
+  const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
+  const [asked, setAsked] = useState<PutBackAsked | null>(null);
+  const [failed, setFailed] = useState<Error | null>(null);
+  useDocumentTitle("Changes");
+  const parts = changes.data?.pages ?? [];
+  const all: readonly ChangeAnswer[] = parts.flatMap((part) => part.changes);
+  const people = parts[0]?.people ?? [];
+  const person = people.find(({ id }) => id === filter.person)?.name;
   /** All that matches, as far as it can be put back at once. */
   const putBackAll = async (): Promise<void> => {
     setFailed(null);
@@ -86,42 +137,7 @@ export default function ChangesRoute() {
         <Title>Changes</Title>
         <ChangePlaces />
       </Heading>
-      <Top>
-        {find("Contains", "containing")}
-        <Choice
-          label="Page"
-          value={filter.page ?? ""}
-          options={[{ id: "", text: "all pages" }, ...pageNames.map((id) => ({ id, text: id }))]}
-          onChange={(value) => set("page", value)}
-        />
-        <Choice
-          label="Person"
-          value={filter.person ?? ""}
-          options={[
-            { id: "", text: "everybody" },
-            ...people.map(({ id, name }) => ({ id, text: name })),
-            ...(filter.person && !person ? [{ id: filter.person, text: filter.person }] : []),
-          ]}
-          onChange={(value) => set("person", value)}
-        />
-        {find("Field", "field")}
-        {find("Value", "value", "before or after")}
-        <MomentField label="From" value={filter.from ?? ""} onChange={(value) => set("from", value)} />
-        <MomentField label="To" value={filter.to ?? ""} onChange={(value) => set("to", value)} />
-        <ZoneChoice />
-        <Choice
-          label="Made by"
-          value={filter.way ?? ""}
-          options={[
-            { id: "", text: "anything" },
-            { id: "page", text: "a page" },
-            { id: "behind", text: "something else (watched tables)" },
-            { id: "log", text: "what is done to the log itself" },
-            { id: "import", text: "an import" },
-          ]}
-          onChange={(value) => set("way", value)}
-        />
-      </Top>
+      <ChangeFilters filter={filter} set={set} changes={all} people={people} />
       {chosen.size > 0 && (
         <Selected role="status">
           <span>{figure(chosen.size)} selected</span>

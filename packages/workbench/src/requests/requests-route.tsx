@@ -103,19 +103,15 @@ function RequestRow({
   );
 }
 
-/** Requests: every open and save, as it went; they appear by themselves. */
-export default function RequestsRoute() {
-  const [search, set] = useFilters();
-  const zone = useZone();
-  const filter = filterOf(search);
-  const navigate = useNavigate();
-  const requests = useToldRequests(filter);
-  const sums = useRequestSums(filter);
+interface Filtering {
+  readonly filter: RequestFilter;
+  readonly set: (name: (typeof names)[number], value: string) => void;
+}
+
+/** By what the requests are looked for. */
+function RequestFilters({ filter, set }: Filtering) {
   const pages = usePages();
   const accounts = useAccounts();
-  const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
-  useDocumentTitle("Requests");
-  const all: readonly ToldRequest[] = requests.data?.pages.flatMap((part) => part.requests) ?? [];
   const select = (
     label: string,
     name: (typeof names)[number],
@@ -129,6 +125,115 @@ export default function RequestsRoute() {
       onChange={(value) => set(name, value)}
     />
   );
+  return (
+    <Top>
+      <Title>Requests</Title>
+      <SearchField value={filter.text ?? ""} onChange={(value) => set("text", value)}>
+        <Label>Contains</Label>
+        <Input placeholder="address, reason, number" />
+      </SearchField>
+      {select(
+        "Page",
+        "page",
+        "all pages",
+        (pages.data ?? []).map(({ name }) => ({ id: name, text: name })),
+      )}
+      {select("Person", "person", "everybody", [
+        ...(accounts.data ?? []).map(({ id, name }) => ({ id, text: name })),
+        { id: "nobody", text: "not signed in" },
+      ])}
+      {select("Outcome", "outcome", "any", [
+        { id: "refusals", text: "All rejected" },
+        ...outcomeIds.map((id) => ({ id, text: outcomeWord(id) })),
+      ])}
+      {select("Last", "days", "90 days", [
+        { id: "1", text: "day" },
+        { id: "7", text: "7 days" },
+        { id: "30", text: "30 days" },
+      ])}
+      <Rare open={filter.step !== undefined || filter.slower !== undefined}>
+        <summary>More filters</summary>
+        {select(
+          "Stopped at",
+          "step",
+          "any step",
+          stepIds.map((id) => ({ id, text: stepTitle[id] })),
+        )}
+        {select(
+          "Took at least",
+          "slower",
+          "any time",
+          ["10", "50", "200", "1000"].map((id) => ({ id, text: `${id} ms` })),
+        )}
+        <ZoneChoice />
+      </Rare>
+      {filter.record !== undefined && (
+        <span>
+          Record <code>{filter.record}</code> <Small onClick={() => set("record", "")}>all records</Small>
+        </span>
+      )}
+      {filter.field !== undefined && (
+        <span>
+          Problem at <code>{filter.field}</code> <Small onClick={() => set("field", "")}>all fields</Small>
+        </span>
+      )}
+    </Top>
+  );
+}
+
+interface Listed {
+  readonly requests: readonly ToldRequest[];
+  readonly chosen: ReadonlySet<string>;
+  readonly choose: (chosen: (before: ReadonlySet<string>) => ReadonlySet<string>) => void;
+}
+
+/** The requests, day by day. */
+function RequestsTable({ requests, chosen, choose }: Listed) {
+  const zone = useZone();
+  return (
+    <Scroll aria-label="Requests">
+      <Table>
+        <Head
+          columns={["Select", `When (${zone})`, "Who", "Request", "Steps", "Outcome", "Statements", "ms"]}
+          figures={["Statements", "ms"]}
+        />
+        {byDay(requests, zone).map(({ day, entries }) => (
+          <tbody key={day}>
+            <tr>
+              <Day>{day}</Day>
+            </tr>
+            {entries.map((request) => (
+              <RequestRow
+                key={request.id}
+                request={request}
+                isChosen={chosen.has(request.id)}
+                onChoose={(isChosen) =>
+                  choose((before) => {
+                    const after = new Set(before);
+                    if (isChosen) after.add(request.id);
+                    else after.delete(request.id);
+                    return after;
+                  })
+                }
+              />
+            ))}
+          </tbody>
+        ))}
+      </Table>
+    </Scroll>
+  );
+}
+
+/** Requests: every open and save, as it went; they appear by themselves. */
+export default function RequestsRoute() {
+  const [search, set] = useFilters();
+  const filter = filterOf(search);
+  const navigate = useNavigate();
+  const requests = useToldRequests(filter);
+  const sums = useRequestSums(filter);
+  const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
+  useDocumentTitle("Requests");
+  const all: readonly ToldRequest[] = requests.data?.pages.flatMap((part) => part.requests) ?? [];
   const playAgain = (): void => {
     const [page] = all.filter(({ id }) => chosen.has(id)).flatMap((each) => each.page ?? []);
     if (page) void navigate(`/pages/${encodeURIComponent(page)}/replay`, { state: { ids: [...chosen] } });
@@ -137,58 +242,7 @@ export default function RequestsRoute() {
   const two = [...chosen];
   return (
     <English>
-      <Top>
-        <Title>Requests</Title>
-        <SearchField value={filter.text ?? ""} onChange={(value) => set("text", value)}>
-          <Label>Contains</Label>
-          <Input placeholder="address, reason, number" />
-        </SearchField>
-        {select(
-          "Page",
-          "page",
-          "all pages",
-          (pages.data ?? []).map(({ name }) => ({ id: name, text: name })),
-        )}
-        {select("Person", "person", "everybody", [
-          ...(accounts.data ?? []).map(({ id, name }) => ({ id, text: name })),
-          { id: "nobody", text: "not signed in" },
-        ])}
-        {select("Outcome", "outcome", "any", [
-          { id: "refusals", text: "All rejected" },
-          ...outcomeIds.map((id) => ({ id, text: outcomeWord(id) })),
-        ])}
-        {select("Last", "days", "90 days", [
-          { id: "1", text: "day" },
-          { id: "7", text: "7 days" },
-          { id: "30", text: "30 days" },
-        ])}
-        <Rare open={filter.step !== undefined || filter.slower !== undefined}>
-          <summary>More filters</summary>
-          {select(
-            "Stopped at",
-            "step",
-            "any step",
-            stepIds.map((id) => ({ id, text: stepTitle[id] })),
-          )}
-          {select(
-            "Took at least",
-            "slower",
-            "any time",
-            ["10", "50", "200", "1000"].map((id) => ({ id, text: `${id} ms` })),
-          )}
-          <ZoneChoice />
-        </Rare>
-        {filter.record !== undefined && (
-          <span>
-            Record <code>{filter.record}</code> <Small onClick={() => set("record", "")}>all records</Small>
-          </span>
-        )}
-        {filter.field !== undefined && (
-          <span>
-            Problem at <code>{filter.field}</code> <Small onClick={() => set("field", "")}>all fields</Small>
-          </span>
-        )}
-      </Top>
+      <RequestFilters filter={filter} set={set} />
       {sums.data && sums.data.count > 0 && (
         <Suspense fallback={<Waiting height="10rem" what="Summing up" />}>
           <RequestSumsPane sums={sums.data} onField={(field) => set("field", field)} />
@@ -221,38 +275,7 @@ export default function RequestsRoute() {
             : "Open a served page, and the request appears here."}
         </Empty>
       )}
-      {all.length > 0 && (
-        <Scroll aria-label="Requests">
-          <Table>
-            <Head
-              columns={["Select", `When (${zone})`, "Who", "Request", "Steps", "Outcome", "Statements", "ms"]}
-              figures={["Statements", "ms"]}
-            />
-            {byDay(all, zone).map(({ day, entries }) => (
-              <tbody key={day}>
-                <tr>
-                  <Day>{day}</Day>
-                </tr>
-                {entries.map((request) => (
-                  <RequestRow
-                    key={request.id}
-                    request={request}
-                    isChosen={chosen.has(request.id)}
-                    onChoose={(isChosen) =>
-                      setChosen((before) => {
-                        const after = new Set(before);
-                        if (isChosen) after.add(request.id);
-                        else after.delete(request.id);
-                        return after;
-                      })
-                    }
-                  />
-                ))}
-              </tbody>
-            ))}
-          </Table>
-        </Scroll>
-      )}
+      {all.length > 0 && <RequestsTable requests={all} chosen={chosen} choose={setChosen} />}
       {requests.hasNextPage && (
         <p style={{ marginTop: "1rem" }}>
           <QuietButton onClick={() => void requests.fetchNextPage()} disabled={requests.isFetchingNextPage}>
