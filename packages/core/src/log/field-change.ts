@@ -10,14 +10,25 @@ export interface FieldChange {
   readonly hidden?: true;
 }
 
+const textOf = (value: unknown): string | null =>
+  value === null || value === undefined ? null : typeof value === "string" ? value : JSON.stringify(value);
+
 export const fieldChanges = v.array(
-  v.object({
-    field: v.string(),
-    old: v.nullable(v.string()),
-    new: v.nullable(v.string()),
-    hidden: v.exactOptional(v.literal(true)),
-  }),
+  v.pipe(
+    v.looseObject({ field: v.string() }),
+    v.transform(
+      ({ field, old, new: now, hidden }): FieldChange => ({
+        field,
+        old: textOf(old),
+        new: textOf(now),
+        ...(hidden ? { hidden: true } : {}),
+      }),
+    ),
+  ),
 );
 
-/** The fields of an entry, as a statement answers them. */
-export const changesIn = answered(fieldChanges, "[]");
+/**
+ * The fields of an entry, as a statement answers them. Who owns the log may have put anything there, which is verifying's to tell: a value that is no
+ * text is told as JSON, and what are no fields are none.
+ */
+export const changesIn = answered(v.fallback(fieldChanges, []), "[]");
