@@ -101,7 +101,7 @@ export { pageJsonSchema } from "./page/json-schema.js";
 export { backName, reasonName, withPrefix } from "./page/names.js";
 export { reviewRelated } from "./page/related.js";
 export { looksSecret } from "./page/sensitive.js";
-export { keyIn, namesIn, valuesIn } from "./postgres/answered.js";
+export { keyIn, keyShape, namesIn, valuesIn } from "./postgres/answered.js";
 export { answeredOr, isRefusedAs, isRetryable } from "./postgres/refusal.js";
 export {
   type Database,

@@ -4,7 +4,7 @@ import { NotPlain } from "./logic.js";
 import { choicesAskedWith, dependsOnForm, searchedFields, tableChoices } from "./parts.js";
 import { inTemplate, literalOf, member, quote } from "./source.js";
 
-/* The file with the page's HTML. */
+/* The controls in the file with the page's HTML. */
 
 /** The controls that the file writes, each by a function of its own. */
 export type ControlName =

@@ -7,6 +7,8 @@ import { keyOf, member, quote, recordName, templateLiteral, typeName } from "./s
 import { tellsMoments, toldCode } from "./told.js";
 import { type ControlName, controlTexts, fieldCode, filled, inHtml } from "./view-fields.js";
 
+/* The file with the page's HTML. */
+
 /** What a page says of its records, as functions over one. */
 function textsCode(page: Page): string {
   const record = recordName(page);

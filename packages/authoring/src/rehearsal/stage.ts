@@ -1,7 +1,7 @@
 import type { Actor } from "@loyal-quill/core/condition/facts";
 import { fieldChanges } from "@loyal-quill/core/log/field-change";
 import type { Page } from "@loyal-quill/core/page/page";
-import { answered, rowOrNone, rowShape } from "@loyal-quill/core/postgres/answered";
+import { parserOf, rowOrNone, rowShape } from "@loyal-quill/core/postgres/answered";
 import {
   type Database,
   DatabaseAway,
@@ -47,7 +47,7 @@ import {
   writtenStatement,
 } from "./statements.js";
 
-const loggedIn = answered(
+const loggedIn = parserOf(
   v.array(
     v.object({ operation: v.string(), actor: v.string(), table: v.string(), key: rowShape, fields: fieldChanges }),
   ),

@@ -1,6 +1,6 @@
 import type { handle } from "@loyal-quill/core/operations/handle";
 import type { Page } from "@loyal-quill/core/page/page";
-import { answered } from "@loyal-quill/core/postgres/answered";
+import { parserOf } from "@loyal-quill/core/postgres/answered";
 import type { Database, Stored } from "@loyal-quill/core/postgres/statement";
 import type { route, Site } from "@loyal-quill/core/steps/route";
 import type { OutcomeKind } from "@loyal-quill/core/trip/outcome";
@@ -102,7 +102,7 @@ export interface Known {
 /** For what is not counted. */
 export const countsNothing: Known = { tables: new Map(), oids: "{}", deferred: null };
 
-const touchedIn = answered(
+const touchedIn = parserOf(
   v.array(v.object({ oid: v.string(), inserted: v.number(), updated: v.number(), deleted: v.number() })),
   "[]",
 );

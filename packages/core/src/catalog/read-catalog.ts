@@ -1,5 +1,5 @@
 import * as v from "valibot";
-import { answered, namesIn, numbersIn } from "../postgres/answered.js";
+import { namesIn, numbersIn, parserOf } from "../postgres/answered.js";
 import type { Database, Row } from "../postgres/statement.js";
 import type {
   Catalog,
@@ -112,9 +112,9 @@ const onDelete: Readonly<Record<string, OnDelete>> = {
   d: "set default",
 };
 
-const indexedIn = answered(v.array(v.array(v.number())), "[]");
-const rulesIn = answered(v.array(v.object({ name: v.string(), on: v.string() })), "[]");
-const widthsIn = answered(
+const indexedIn = parserOf(v.array(v.array(v.number())), "[]");
+const rulesIn = parserOf(v.array(v.object({ name: v.string(), on: v.string() })), "[]");
+const widthsIn = parserOf(
   v.custom<Record<string, number>>((given) => typeof given === "object" && given !== null),
   "{}",
 );
@@ -265,7 +265,7 @@ const rewriteRulesOf = (relation: Row): Table["rewriteRules"] =>
     return event ? [{ name, on: event }] : [];
   });
 
-const parametersIn = answered(
+const parametersIn = parserOf(
   v.array(v.object({ name: v.nullable(v.string()), mode: v.string(), shown: v.string(), cast: v.string() })),
   "[]",
 );

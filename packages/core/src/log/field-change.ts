@@ -1,5 +1,5 @@
 import * as v from "valibot";
-import { answered } from "../postgres/answered.js";
+import { parserOf } from "../postgres/answered.js";
 
 /** One field of a change log entry: what it was and what it became, in text form. */
 export interface FieldChange {
@@ -31,4 +31,4 @@ export const fieldChanges = v.array(
  * The fields of an entry, as a statement answers them. Who owns the log may have put anything there, which is verifying's to tell: a value that is no
  * text is told as JSON, and what are no fields are none.
  */
-export const changesIn = answered(v.fallback(fieldChanges, []), "[]");
+export const changesIn = parserOf(v.fallback(fieldChanges, []), "[]");

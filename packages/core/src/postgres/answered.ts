@@ -9,7 +9,7 @@ import type { Row, Stored } from "./statement.js";
  * @param none the JSON that null stands for
  * @returns reads a column; throws a `ValiError` where it is of another shape, which is a fault of the statement
  */
-export const answered = <Schema extends v.GenericSchema>(
+export const parserOf = <Schema extends v.GenericSchema>(
   schema: Schema,
   none: string,
 ): ((text: Stored | undefined) => v.InferOutput<Schema>) => {
@@ -24,24 +24,24 @@ const isRow = (given: unknown): boolean =>
   !Array.isArray(given) &&
   Object.values(given).every((value) => value === null || typeof value === "string");
 export const rowShape = v.custom<Row>(isRow);
-
-/** A row, or a key, by its columns: each value in its text form. */
-export const rowIn = answered(rowShape, "{}");
-
-/** The key of a record, by its columns. */
-export const keyIn = answered(
-  v.custom<Readonly<Record<string, string>>>((given) => isRow(given) && !Object.values(given as Row).includes(null)),
-  "{}",
+export const keyShape = v.custom<Readonly<Record<string, string>>>(
+  (given) => isRow(given) && !Object.values(given as Row).includes(null),
 );
 
+/** A row, or a key, by its columns: each value in its text form. */
+export const rowIn = parserOf(rowShape, "{}");
+
+/** The key of a record, by its columns. */
+export const keyIn = parserOf(keyShape, "{}");
+
 /** A row that may not be there. */
-export const rowOrNone = answered(v.nullable(rowShape), "null");
+export const rowOrNone = parserOf(v.nullable(rowShape), "null");
 
 /** Names: of columns, tables, or whatever has one. */
-export const namesIn = answered(v.array(v.string()), "[]");
+export const namesIn = parserOf(v.array(v.string()), "[]");
 
 /** The values of a row, in the order of its columns. */
-export const valuesIn = answered(v.array(v.nullable(v.string())), "[]");
+export const valuesIn = parserOf(v.array(v.nullable(v.string())), "[]");
 
 /** Numbers of columns (`pg_attribute.attnum`). */
-export const numbersIn = answered(v.array(v.number()), "[]");
+export const numbersIn = parserOf(v.array(v.number()), "[]");

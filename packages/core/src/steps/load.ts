@@ -2,7 +2,7 @@ import * as v from "valibot";
 import { loadedColumns } from "../page/columns.js";
 import { memoizePerPage } from "../page/memoize-per-page.js";
 import type { Page } from "../page/page.js";
-import { answered } from "../postgres/answered.js";
+import { parserOf } from "../postgres/answered.js";
 import type { Row, Stored } from "../postgres/statement.js";
 import { mostOptions } from "../statements/find-choices.js";
 import { choicesName, listedFields, loadStatement, versionName } from "../statements/load.js";
@@ -38,7 +38,7 @@ export async function load(trip: Asking): Promise<StoredRecord | null> {
 /** The last list of each field, by the text that it was read from: most requests find the same. */
 const lastLists = memoizePerPage(() => new Map<number, { readonly text: string; readonly offer: Offer | null }>());
 
-const listedIn = answered(v.array(v.tuple([v.string(), v.nullable(v.string())])), "[]");
+const listedIn = parserOf(v.array(v.tuple([v.string(), v.nullable(v.string())])), "[]");
 
 /** A field's list as a statement answered it; null where it is too long for one. */
 function listOf(page: Page, index: number, text: string): Offer | null {

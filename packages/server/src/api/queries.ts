@@ -1,3 +1,4 @@
+import { keyShape } from "@loyal-quill/core";
 import * as v from "valibot";
 import { isPlain } from "../edge.js";
 
@@ -14,7 +15,8 @@ export const textOf = (longest = 300) =>
       v.string(),
       v.nonEmpty(),
       v.check(isPlain),
-      v.transform((text) => text.slice(0, longest)),
+      // No half of a character is left at its end.
+      v.transform((text) => text.slice(0, longest).replace(/[\uD800-\uDBFF]$/, "")),
     ),
   );
 
@@ -46,7 +48,8 @@ export const key = member(
     v.string(),
     v.maxLength(4000),
     v.parseJson(),
-    v.record(v.string(), v.pipe(v.string(), v.check(isPlain))),
+    keyShape,
+    v.check((columns) => Object.values(columns).every(isPlain)),
   ),
 );
 

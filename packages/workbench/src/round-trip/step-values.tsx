@@ -1,6 +1,8 @@
 import type { RecordedStep } from "@loyal-quill/core";
 import { styled } from "styled-components";
 
+export const msText = (ms: string | number) => `${ms} ms`;
+
 const Values = styled.span`
   display: block;
   margin-top: 7px;
@@ -43,5 +45,3 @@ export function StepValues({ step, most }: { step: RecordedStep | undefined; mos
     </Values>
   );
 }
-
-export const msText = (ms: string | number) => `${ms} ms`;

@@ -5,6 +5,26 @@ import { styled } from "styled-components";
 import { ColumnNotes, type FieldActions } from "./column-notes.js";
 import { RuleNotes } from "./rule-notes.js";
 
+export const Beside = styled.div<{ $side: "left" | "right"; $isChosen?: boolean }>`
+  background: ${({ theme, $isChosen }) => ($isChosen ? theme.wash : "none")};
+  position: absolute;
+  left: 0;
+  right: 0;
+  padding: ${({ theme, $side }) => ($side === "left" ? `0 ${theme.space(2)} 0 0` : `0 ${theme.space(3)} 0 ${theme.space(2)}`)};
+  border-top: 1px dotted ${({ theme }) => theme.rule};
+`;
+
+/** Where the notes of a field stand: a height, nowhere yet, or one after the other where a page has no fields to stand beside. */
+export type Top = number | "hidden" | "static";
+
+export const styleOf = (top: Top): React.CSSProperties => {
+  if (top === "static") return { position: "static" };
+  return top === "hidden" ? { visibility: "hidden", top: 0 } : { top };
+};
+
+/** The id of a field's cell in one of the columns: they stand apart, and are one row to who can't see them. */
+export const cellOf = (column: "table" | "rules", name: string): string => `cell-${column}-${encodeURIComponent(name)}`;
+
 /** Below the last field: columns of the table that the page does not show. */
 export function OffPage({
   fields,
@@ -88,23 +108,3 @@ export const RuleLine = memo(function RuleLine({
     </Beside>
   );
 });
-
-export const Beside = styled.div<{ $side: "left" | "right"; $isChosen?: boolean }>`
-  background: ${({ theme, $isChosen }) => ($isChosen ? theme.wash : "none")};
-  position: absolute;
-  left: 0;
-  right: 0;
-  padding: ${({ theme, $side }) => ($side === "left" ? `0 ${theme.space(2)} 0 0` : `0 ${theme.space(3)} 0 ${theme.space(2)}`)};
-  border-top: 1px dotted ${({ theme }) => theme.rule};
-`;
-
-/** Where the notes of a field stand: a height, nowhere yet, or one after the other where a page has no fields to stand beside. */
-export type Top = number | "hidden" | "static";
-
-export const styleOf = (top: Top): React.CSSProperties => {
-  if (top === "static") return { position: "static" };
-  return top === "hidden" ? { visibility: "hidden", top: 0 } : { top };
-};
-
-/** The id of a field's cell in one of the columns: they stand apart, and are one row to who can't see them. */
-export const cellOf = (column: "table" | "rules", name: string): string => `cell-${column}-${encodeURIComponent(name)}`;
