@@ -2,7 +2,7 @@ import { chmod, cp, mkdtemp, rm } from "node:fs/promises";
 import os from "node:os";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
-import { test as base, expect, type Page, type Request, request } from "@playwright/test";
+import { type BrowserContext, test as base, expect, type Page, type Request, request } from "@playwright/test";
 import { freePort, secretsOf, startDemo } from "loyal-quill";
 import pg from "pg";
 import { type ExampleUrls, exampleUrls, type RunningExample, startExample } from "./example.js";
@@ -28,6 +28,9 @@ export interface Vale {
 
 /** The demo's accounts, by first name: builder, hydrologist of region 2, technician, duty officer, switched off. */
 export type Person = "ines" | "rhea" | "silas" | "hollis" | "tamsin" | "dara" | "piers";
+
+/** What a browser has of somebody who has signed in already, by name: signing in takes a second, and is tested where it is the matter. */
+const sessions = new Map<Person, Awaited<ReturnType<BrowserContext["cookies"]>>>();
 
 interface OfATest {
   readonly signedIn: (name: Person) => Promise<Page>;
@@ -156,11 +159,20 @@ export const test = base.extend<OfATest, { vale: Vale }>({
   },
   signedIn: async ({ page, vale }, use) => {
     await use(async (name) => {
+      const kept = sessions.get(name);
+      if (kept) {
+        await page.context().addCookies(kept);
+        await page.goto("/");
+        if (page.url() === `${vale.address}/`) return page;
+        // A test has ended the session.
+        await page.context().clearCookies();
+      }
       await page.goto("/sign-in");
       await page.getByLabel("E-mail address").fill(vale.email(name));
       await page.getByLabel("Password").fill(vale.password(name));
       await page.getByRole("button", { name: "Sign in" }).click();
       await expect(page).toHaveURL(`${vale.address}/`);
+      sessions.set(name, await page.context().cookies());
       return page;
     });
   },

@@ -1,5 +1,5 @@
 import { type MountedWorkbench, mountWorkbench, type WorkbenchOptions } from "@loyal-quill/server";
-import { workbenchDirectory } from "./commands/start.js";
+import { workbenchDirectory } from "./workbench-directory.js";
 
 /**
  * The workbench for an Express application of one's own, over its own sign-in: mounted at `/workbench`.

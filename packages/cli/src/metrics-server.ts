@@ -1,5 +1,5 @@
 import { createServer } from "node:http";
-import { isAskedOnLoopback } from "@loyal-quill/server";
+import { isAskedOnLoopback } from "@loyal-quill/server/pages";
 import { CannotStart } from "./listen.js";
 
 /** What tells measurements, in the text form of Prometheus. */

@@ -1,7 +1,7 @@
 import cluster, { type Worker } from "node:cluster";
 import { randomBytes } from "node:crypto";
 import process from "node:process";
-import { aggregatedMetrics } from "@loyal-quill/server";
+import { aggregatedMetrics } from "@loyal-quill/server/pages";
 import type { Say } from "./cluster/cluster.js";
 import { noSigningKeys, type Serving } from "./commands/serve.js";
 import { secretsOfEnvironment } from "./from-environment.js";

@@ -27,6 +27,7 @@ import { fontSheets } from "./fonts.js";
 import type { Keys } from "./keys.js";
 import { tellReplica } from "./log.js";
 import type { Metrics } from "./metrics.js";
+import { ofTheStore } from "./of-the-store.js";
 import type { Exchange } from "./processes/exchange.js";
 import { digestOf } from "./sign-in/passwords.js";
 import type { Sessions } from "./sign-in/session.js";
@@ -34,9 +35,6 @@ import { actorOfToken, bearerOf } from "./sign-in/tokens.js";
 import { actorOf } from "./store/entities.js";
 import type { Store } from "./store/store.js";
 import { importTypeScript } from "./typescript.js";
-
-/** What stands for a directory where the page files are the store's versions. */
-export const ofTheStore = "store";
 
 /** A request as it is told to every window: without what came over the wire. */
 function shortOf({ wire: _, ...rest }: RecordedRequest): RecordedRequest {

@@ -271,7 +271,10 @@ const raw = (text: string): Promise<string> =>
       answer += part.toString("latin1");
     });
     socket.on("close", () => resolve(answer.split("\r\n")[0] ?? ""));
-    socket.on("error", reject);
+    // Whoever is turned away before all of it has arrived may find the connection reset, and the answer lost.
+    socket.on("error", (error: Error & { code?: string }) =>
+      error.code === "ECONNRESET" || error.code === "EPIPE" ? resolve("reset") : reject(error),
+    );
   });
 
 describe("hostile input", () => {

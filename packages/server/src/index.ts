@@ -2,7 +2,6 @@
 export { type Application, type ApplicationOptions, createApplication, type SignInSettings } from "./application.js";
 export { type OnPublish, onPublishModes } from "./drafts/rehearsals.js";
 export { type Deployment, isAskedOnLoopback, loopback } from "./edge.js";
-export { ofTheStore } from "./edited-database.js";
 export { Keys, leastKeyLength } from "./keys.js";
 export { makeLogger, plainError } from "./log.js";
 export { aggregatedMetrics, handIn, Metrics } from "./metrics.js";
@@ -12,6 +11,7 @@ export {
   type WorkbenchDatabase,
   type WorkbenchOptions,
 } from "./mounted-workbench.js";
+export { ofTheStore } from "./of-the-store.js";
 export { createPagesApplication, type PagesApplication, type PagesApplicationOptions } from "./pages-application.js";
 export { codeAt } from "./sign-in/factor.js";
 export type { HostPerson } from "./sign-in/host-sign-ins.js";

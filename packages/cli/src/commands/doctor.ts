@@ -15,7 +15,7 @@ import {
   tableName,
 } from "@loyal-quill/core";
 import { connect, databaseOver, loadPageFiles, Replicas, sealKey } from "@loyal-quill/runtime";
-import { leastKeyLength, migrationNames } from "@loyal-quill/server";
+import { leastKeyLength, migrationNames } from "@loyal-quill/server/pages";
 import { quill } from "../called.js";
 import { secretOf, secretsOfEnvironment, shownUrl } from "../from-environment.js";
 

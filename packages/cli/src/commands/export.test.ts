@@ -1,4 +1,5 @@
 import { execFile } from "node:child_process";
+import { hash } from "node:crypto";
 import { cp, mkdir, readdir, readFile, writeFile } from "node:fs/promises";
 import path from "node:path";
 import process from "node:process";
@@ -478,7 +479,10 @@ describe("an exported page answers as the served one does", () => {
         sides.map(async (each) => post(each, number, await parts(each, number, photo, edits))),
       );
       expect(other).toEqual(one);
-      expect(await stored(plain, number)).toEqual(await stored(served, number));
+      const [atPlain, atServed] = [await stored(plain, number), await stored(served, number)];
+      // Jest compares bytes one by one, which takes seconds of a photo.
+      const withDigest = (row: { photo: Buffer | null }) => ({ ...row, photo: row.photo && hash("sha256", row.photo) });
+      expect(withDigest(atPlain)).toEqual(withDigest(atServed));
       return { status: one?.status, problem: one?.fields.find(({ name }) => name === "photo")?.problem };
     };
 
@@ -654,7 +658,7 @@ describe("an exported page answers as the served one does", () => {
 
   const rehearsed = process.env.QUILL_TEST_LONG
     ? names.filter((name) => !["kinds-of-all", "own-note"].includes(name))
-    : ["station", "sensor", "river"];
+    : ["station", "river"];
   test.each(rehearsed)(
     "%s: what the rehearsal sends",
     async (name) => {
@@ -755,36 +759,28 @@ describe("an exported page answers as the served one does", () => {
 });
 
 describe("the tests that are exported with a page", () => {
-  /** Runs a page's own tests, as its developer would. */
-  async function ownTests(
-    of: string,
-    page: string,
-  ): Promise<{ readonly passed: boolean; readonly failed: readonly string[] }> {
-    const run = promisify(execFile)(
-      process.execPath,
-      ["--import", "tsx", "--test", path.join(of, page, "routes.test.ts")],
-      {
-        cwd: path.dirname(directory),
-        env: { PATH: process.env.PATH, DATABASE_URL: plain.made.pages },
-      },
-    );
+  /** Runs pages' own tests, as their developer would. @returns how many passed; or that some failed, and which */
+  async function ownTests(of: string, pages: readonly string[]): Promise<readonly string[]> {
+    const files = pages.map((page) => path.join(of, page, "routes.test.ts"));
+    const told = ["--import", "tsx", "--test", "--test-concurrency=1", "--test-reporter=tap", ...files];
+    const run = promisify(execFile)(process.execPath, told, {
+      cwd: path.dirname(directory),
+      env: { PATH: process.env.PATH, DATABASE_URL: plain.made.pages },
+    });
     const { stdout, failed } = await run.then(
       ({ stdout }) => ({ stdout, failed: false }),
       (error: { stdout: string }) => ({ stdout: error.stdout, failed: true }),
     );
-    return {
-      passed: !failed,
-      failed: [...stdout.matchAll(/^not ok \d+ - (.*)$/gm)].map((match) => match[1] ?? ""),
-    };
+    const passed = /^# pass (\d+)$/m.exec(stdout)?.[1];
+    const notOk = [...stdout.matchAll(/^\s*not ok \d+ - (.*)$/gm)].map((match) => match[1] ?? "");
+    return failed ? ["failed", ...notOk] : [`passed: ${passed}`];
   }
 
-  test.each(names)(
-    "pass: %s",
-    async (page) => {
-      expect(await ownTests(directory, page)).toEqual({ passed: true, failed: [] });
-    },
-    60_000,
-  );
+  test("pass", async () => {
+    const [said, ...others] = await ownTests(directory, names);
+    expect(others).toEqual([]);
+    expect(Number(/^passed: (\d+)$/.exec(said ?? "")?.[1])).toBeGreaterThan(5 * names.length);
+  }, 120_000);
 
   /** Faults as people make them when they change the code. */
   const faults: readonly (readonly [what: string, file: string, from: string | RegExp, to: string, fails: RegExp])[] = [
@@ -843,11 +839,11 @@ describe("the tests that are exported with a page", () => {
       const changed = text.replace(from, to);
       expect(changed).not.toBe(text);
       await writeFile(path.join(broken, file), changed);
-      const { passed, failed } = await ownTests(broken, "station");
-      expect({ passed, failed: failed.some((name) => fails.test(name)) ? "as it should" : failed }).toEqual({
-        passed: false,
-        failed: "as it should",
-      });
+      const [said, ...failed] = await ownTests(broken, ["station"]);
+      expect([said, failed.some((name) => fails.test(name)) ? "as it should" : failed]).toEqual([
+        "failed",
+        "as it should",
+      ]);
     },
     60_000,
   );

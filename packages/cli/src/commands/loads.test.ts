@@ -21,7 +21,12 @@ afterAll(() => made.drop());
 async function loadedBy(...words: readonly string[]): Promise<readonly string[]> {
   const directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-loads-"));
   try {
-    const env = { ...process.env, NODE_V8_COVERAGE: directory };
+    const env = {
+      ...process.env,
+      DATABASE_URL: made.owner,
+      QUILL_SIGNING_KEYS: "a-key-of-thirty-two-bytes-or-more",
+      NODE_V8_COVERAGE: directory,
+    };
     await new Promise<void>((resolve) =>
       execFile(process.execPath, [program, ...words], { env, maxBuffer: 100_000_000 }, () => resolve()),
     );
@@ -46,6 +51,28 @@ test.each([
   const loaded = await loadedBy(...words());
   expect(loaded.some((url) => url.endsWith("/packages/cli/dist/run.js"))).toBe(true);
   expect(loaded.filter((url) => server.test(url))).toEqual([]);
+});
+
+test.each([
+  [
+    "rows",
+    () => ["rows", "get", "station", "--pages", demoPages, "--as", "x", "--role", "technician", "--to", os.devNull],
+  ],
+  ["doctor", () => ["doctor", "--pages", demoPages]],
+  [
+    "serve without a store",
+    () => ["serve", "--pages", demoPages, "--as", "x", "--database", "postgresql://127.0.0.1:1/none"],
+  ],
+])("%s loads nothing of what the store is kept with, and no sign-in", async (_name, words) => {
+  const loaded = await loadedBy(...words());
+  expect(loaded.some((url) => url.endsWith("/packages/server/dist/pages.js"))).toBe(true);
+  expect(
+    loaded.filter((url) =>
+      /\/node_modules\/(@mikro-orm|knex|piscina|openid-client|express-session)\/|\/server\/dist\/(application|sign-in|store\/store\.js)/.test(
+        url,
+      ),
+    ),
+  ).toEqual([]);
 });
 
 test("help loads no other package of ours", async () => {

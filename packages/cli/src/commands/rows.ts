@@ -4,7 +4,7 @@ import type { AddressInfo } from "node:net";
 import path from "node:path";
 import { type FileFormat, fileFormats, isError, pageOfFile } from "@loyal-quill/core";
 import { signerOf } from "@loyal-quill/runtime";
-import { createPagesApplication, Keys, leastKeyLength, makeLogger } from "@loyal-quill/server";
+import { createPagesApplication, Keys, leastKeyLength, makeLogger } from "@loyal-quill/server/pages";
 import pino from "pino";
 import * as v from "valibot";
 import { shownUrl } from "../from-environment.js";

@@ -5,18 +5,16 @@ import { createServer } from "node:http";
 import { isIP } from "node:net";
 import { type Attribute, leastLogVersion, logVersion, readLogState } from "@loyal-quill/core";
 import type { Loaded, Pages, SealOptions } from "@loyal-quill/runtime";
+import type { OnPublish, SignInSettings } from "@loyal-quill/server";
 import {
-  createApplication,
   createPagesApplication,
   type Deployment,
   handIn,
   leastKeyLength,
   loopback,
   makeLogger,
-  type OnPublish,
   ofTheStore,
-  type SignInSettings,
-} from "@loyal-quill/server";
+} from "@loyal-quill/server/pages";
 import type express from "express";
 import { pino } from "pino";
 import { quill } from "../called.js";
@@ -26,7 +24,7 @@ import { CannotStart, closePatience, drain, listen, usualPatience, withPatience 
 import { serveMetrics } from "../metrics-server.js";
 import { withDatabase } from "../open-database.js";
 import { stepLines } from "../report/steps.js";
-import { workbenchDirectory } from "./start.js";
+import { workbenchDirectory } from "../workbench-directory.js";
 
 export interface ServeOptions {
   readonly database: string;
@@ -219,7 +217,7 @@ function* warningLines({ files }: Loaded, isAlone: boolean): Generator<string> {
         yield `${name}.page.yaml:${line}:${column}  ${severity}  ${message}`;
 }
 
-function make(options: ServeOptions, signingKeys: readonly string[], say: Say): Promise<Made> {
+async function make(options: ServeOptions, signingKeys: readonly string[], say: Say): Promise<Made> {
   const logger = makeLogger(process.env.LOG_LEVEL ?? "warn", pino.destination(2));
   const { database: databaseUrl, pages, name, as, store, roles, attributes = {}, steps = "none" } = options;
   const limits = {
@@ -246,6 +244,8 @@ function make(options: ServeOptions, signingKeys: readonly string[], say: Say): 
       },
       ...(steps === "none" ? {} : { onRequest: (recorded) => stepLines(recorded, steps === "values").forEach(say) }),
     });
+  // Whoever serves without sign-in needs neither the store nor what it is kept with.
+  const { createApplication } = await import("@loyal-quill/server");
   return createApplication({
     ...limits,
     ...(options.rehearsal === undefined ? {} : { onPublish: options.rehearsal }),

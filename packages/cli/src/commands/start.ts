@@ -1,7 +1,6 @@
 import { existsSync } from "node:fs";
 import { cp, mkdir, readdir, readFile, rm, writeFile } from "node:fs/promises";
 import { createServer, type Server } from "node:http";
-import { createRequire } from "node:module";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
 import { demoPages } from "@loyal-quill/demo";
@@ -14,6 +13,7 @@ import { CannotStart, closePatience, drain, listen, usualPatience, withPatience 
 import { type DemoAccount, provision, provisionAccounts } from "../provision.js";
 import { forgetRunning, noteRunning, runningOn } from "../running.js";
 import { secretsOf } from "../secrets.js";
+import { workbenchDirectory } from "../workbench-directory.js";
 
 export interface StartOptions {
   /** Undefined: 4310, or the next free one. */
@@ -40,13 +40,6 @@ export interface Started {
   readonly ownerUrl: string;
   readonly stop: () => Promise<void>;
 }
-
-/** The built workbench; null where it was not built. */
-export const workbenchDirectory = (): string | null => {
-  const workbench = createRequire(import.meta.url).resolve("@loyal-quill/workbench/package.json");
-  const directory = path.join(path.dirname(workbench), "dist");
-  return existsSync(path.join(directory, "index.html")) ? directory : null;
-};
 
 async function serve(
   application: Application,

@@ -26,11 +26,9 @@ const noteEvery = 60_000;
 export async function actorOfToken(token: string, store: Store): Promise<Actor | null> {
   const found = token === "" ? null : await store.tokens.byDigest(digestOf(token));
   const now = new Date();
-  if (!found || found.endsAt <= now) return null;
-  const account = await store.accounts.one(found.accountId);
-  if (!account?.active) return null;
-  if (found.usedAt === null || now.getTime() - found.usedAt.getTime() > noteEvery)
-    await store.tokens.noteUse(found.id, now);
-  const actor = actorOf(account);
-  return { ...actor, name: `${actor.name} (${found.name})`, ...(found.pages ? { pages: found.pages } : {}) };
+  if (!found || found.token.endsAt <= now || !found.account.active) return null;
+  const { id, name, pages, usedAt } = found.token;
+  if (usedAt === null || now.getTime() - usedAt.getTime() > noteEvery) await store.tokens.noteUse(id, now);
+  const actor = actorOf(found.account);
+  return { ...actor, name: `${actor.name} (${name})`, ...(pages ? { pages } : {}) };
 }

@@ -3,7 +3,7 @@ import type { InferEntity } from "@mikro-orm/core";
 import { type Account, AccountEntity, actorOf, type NewAccount } from "./entities.js";
 import type { InStore } from "./in-store.js";
 
-const plainAccount = (found: InferEntity<typeof AccountEntity>): Account => ({
+export const plainAccount = (found: InferEntity<typeof AccountEntity>): Account => ({
   ...found,
   passwordHash: found.passwordHash ?? null,
   totpSecret: found.totpSecret ?? null,

@@ -1,12 +1,8 @@
 import type { Actor, Attribute, RecordedRequest, Table } from "@loyal-quill/core";
 import type { VerifyReport } from "@loyal-quill/runtime";
-import { defineEntity, type InferEntity, type OptionalProps, type PrimaryKeyProp, p } from "@mikro-orm/core";
-
-/**
- * The format in which recorded requests, drafts and versions are stored. What was stored by a newer program, in a format that this one
- * does not know, is left alone.
- */
-export const storedFormat = 1;
+import type { InferEntity, OptionalProps, PrimaryKeyProp } from "@mikro-orm/core";
+import { defineEntity, p } from "./orm.js";
+import { storedFormat } from "./stored-format.js";
 
 /** Somebody who can sign in. `attributes` are what conditions know as `actor.…` besides id, name and roles. */
 export const AccountEntity = defineEntity({
@@ -65,7 +61,7 @@ export const TrailEntity = defineEntity({
   tableName: "trail",
   properties: {
     id: p.bigint("string").primary().autoincrement(),
-    at: p.datetime().columnType("timestamptz(3)"),
+    at: p.datetime().columnType("timestamptz(3)").defaultRaw("now()"),
     /** Who did it; null where nobody was signed in, or a command did it. */
     actorId: p.string().nullable(),
     actorName: p.string(),
@@ -88,6 +84,22 @@ export type TrailEntry = Omit<InferEntity<typeof TrailEntity>, "actorId" | "subj
   last: Date | null;
 };
 
+/** How often somebody looked at one place within a quarter of an hour, beside the line of the trail that tells of it. */
+export const LookEntity = defineEntity({
+  name: "Look",
+  tableName: "look",
+  properties: {
+    line: () => p.oneToOne(TrailEntity).primary().joinColumn("line"),
+    actorId: p.string(),
+    action: p.string(),
+    subject: p.string(),
+    database: p.string(),
+    quarter: p.datetime().columnType("timestamptz"),
+    count: p.integer().default(1),
+    last: p.datetime().columnType("timestamptz(3)").defaultRaw("now()"),
+  },
+});
+
 /** An account as the pages know it. */
 export const actorOf = (account: Account): Actor => ({
   id: account.id,
@@ -105,7 +117,7 @@ export const TokenEntity = defineEntity({
     name: p.string(),
     /** SHA-256 of the token, in hexadecimal digits. */
     digest: p.string().unique(),
-    accountId: p.uuid().index(),
+    account: () => p.manyToOne(AccountEntity).joinColumn("account_id").index(),
     /** The edited database that it is for, by its name; empty for the first one. */
     database: p.string(),
     /** The pages that it opens, by name; null for all that the account may open. */
@@ -116,7 +128,8 @@ export const TokenEntity = defineEntity({
     usedAt: p.datetime().columnType("timestamptz(3)").nullable(),
   },
 });
-export type Token = Omit<InferEntity<typeof TokenEntity>, "pages" | "usedAt" | typeof PrimaryKeyProp> & {
+export type Token = Omit<InferEntity<typeof TokenEntity>, "account" | "pages" | "usedAt" | typeof PrimaryKeyProp> & {
+  accountId: string;
   pages: string[] | null;
   usedAt: Date | null;
 };

@@ -1,8 +1,9 @@
 import type { RecordedRequest, RecordedWire } from "@loyal-quill/core";
-import { raw } from "@mikro-orm/core";
-import { RequestEntity, storedFormat } from "./entities.js";
+import { RequestEntity } from "./entities.js";
 import type { InStore } from "./in-store.js";
+import { raw } from "./orm.js";
 import { rowOf, type ToldRequest, type ToldRow, toldColumns, toldOf } from "./request-rows.js";
+import { storedFormat } from "./stored-format.js";
 
 /** How many recorded requests are kept of each page: of people who are signed in, and of nobody, who could send any number. */
 export const mostRequests = { known: 10_000, unknown: 500 };

@@ -1,6 +1,7 @@
 import type { RecordedRequest, RecordedWire } from "@loyal-quill/core";
-import { type GlanceStep, storedFormat, type ToldProblem } from "./entities.js";
+import type { GlanceStep, ToldProblem } from "./entities.js";
 import { cutText, fitting } from "./fitting.js";
+import { storedFormat } from "./stored-format.js";
 
 /** A request as a list tells of it. */
 export interface ToldRequest {

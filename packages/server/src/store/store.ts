@@ -1,6 +1,5 @@
 import { type Database, keyIn, type Row, type Statement } from "@loyal-quill/core";
 import { connect, connectionTo, databaseOver, type VerifyReport } from "@loyal-quill/runtime";
-import { MikroORM } from "@mikro-orm/postgresql";
 import type pg from "pg";
 import { KeptJobs } from "../processes/kept-jobs.js";
 import { Accounts } from "./accounts.js";
@@ -9,6 +8,7 @@ import { Drafts } from "./drafts.js";
 import {
   AccountEntity,
   DraftEntity,
+  LookEntity,
   RequestEntity,
   TokenEntity,
   TrailEntity,
@@ -18,6 +18,7 @@ import {
 import type { InStore } from "./in-store.js";
 import { KeptRequests } from "./kept-requests.js";
 import { migrationNames } from "./migration-names.js";
+import { MikroORM } from "./orm.js";
 import { Tokens } from "./tokens.js";
 import { TrailLines } from "./trail-lines.js";
 import { Versions } from "./versions.js";
@@ -164,6 +165,7 @@ export class Store {
         AccountEntity,
         TokenEntity,
         TrailEntity,
+        LookEntity,
         RequestEntity,
         DraftEntity,
         VersionEntity,

@@ -1,4 +1,4 @@
-import { TrailEntity, type TrailEntry } from "./entities.js";
+import { LookEntity, TrailEntity, type TrailEntry } from "./entities.js";
 import type { InStore } from "./in-store.js";
 
 type NewTrailEntry = Omit<TrailEntry, "id" | "at" | "database" | "times" | "last">;
@@ -52,21 +52,12 @@ export class TrailLines {
 
   /** Adds a line to the trail. */
   async note(entry: NewTrailEntry): Promise<void> {
-    await this.store
-      .em()
-      .execute(
-        "INSERT INTO trail (actor_id, actor_name, action, subject, subject_id, database, address, detail) VALUES (?, ?, ?, ?, ?, ?, ?, ?::jsonb)",
-        [
-          entry.actorId,
-          entry.actorName,
-          entry.action,
-          entry.subject.slice(0, 1000),
-          entry.subjectId,
-          this.store.database,
-          entry.address.slice(0, 63),
-          JSON.stringify(entry.detail),
-        ],
-      );
+    await this.store.em().insert(TrailEntity, {
+      ...entry,
+      subject: entry.subject.slice(0, 1000),
+      address: entry.address.slice(0, 63),
+      database: this.store.database,
+    });
   }
 
   /** The trail, the newest first. */
@@ -81,17 +72,11 @@ export class TrailLines {
       },
       { orderBy: { id: "desc" }, limit: query.limit },
     );
-    const ids = JSON.stringify(found.map(({ id }) => id));
-    const looks = await this.store
-      .em()
-      .execute<{ line: string; count: number; last: string | Date }[]>(
-        "SELECT line::text, count, last FROM look WHERE line IN (SELECT jsonb_array_elements_text(?::jsonb)::bigint)",
-        [ids],
-      );
-    const byLine = new Map(looks.map((look) => [look.line, look]));
+    const looks = await this.store.em().find(LookEntity, { line: { $in: found.map(({ id }) => id) } });
+    const byLine = new Map(looks.map((look) => [look.line.id, look]));
     return found.map((each) => {
       const look = byLine.get(each.id);
-      const seen = look ? { times: look.count, last: new Date(look.last) } : { times: 1, last: null };
+      const seen = look ? { times: look.count, last: look.last } : { times: 1, last: null };
       return { ...each, actorId: each.actorId ?? null, subjectId: each.subjectId ?? null, ...seen };
     });
   }

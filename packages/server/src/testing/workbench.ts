@@ -18,7 +18,7 @@ import type { SessionAnswer } from "../api/answers/people.js";
 import { type Application, createApplication, type SignInSettings } from "../application.js";
 import type { OnPublish } from "../drafts/rehearsals.js";
 import type { Deployment } from "../edge.js";
-import { ofTheStore } from "../edited-database.js";
+import { ofTheStore } from "../of-the-store.js";
 import { hashPassword } from "../sign-in/passwords.js";
 
 /** The password of every account. */

@@ -240,9 +240,8 @@ function toldTables(tables: AdoptTablesAnswer["tables"], chosen: string): string
   return chosen === names[0] ? "The table was recognized from the form. Check it, and the record." : "";
 }
 
-/** Import form: a form that somebody has written, beside the page that is made of it. */
-export default function ImportForm() {
-  useDocumentTitle("Import form");
+/** What is asked of a form, step by step: its table and record, found or chosen; then the columns of its controls. */
+function useImport() {
   const database = useDatabase();
   const [table, setTable] = useState("");
   /** Whether somebody has chosen the table. */
@@ -279,14 +278,78 @@ export default function ImportForm() {
     },
   });
   const tables = (database.data?.tables ?? []).filter(({ because }) => because === null);
-  const columns = tables.find((each) => each.table === table)?.keys[0] ?? [];
   const isTemplate = form?.text.includes("<%") && form.text.includes("%>");
-  const begin = (): void => {
-    if (!form) return;
-    read.mutate({ form, recordKey: isTemplate ? undefined : columns.map((name) => key[name] ?? ""), columns: {} });
+  const columns = isTemplate ? [] : (tables.find((each) => each.table === table)?.keys[0] ?? []);
+  const values = columns.map((name) => key[name] ?? "");
+  return {
+    ...{ database, tables, table, key, form, handler, read, last },
+    /** The columns of the key of the record that the form shows: none for a template. */
+    columns,
+    isReady: form !== null && table !== "" && !values.includes(""),
+    /** What is said of the tables that it may be for. */
+    told: find.data ? toldTables(find.data.tables, table) : "",
+    begin: (): void => {
+      if (form) read.mutate({ form, recordKey: isTemplate ? undefined : values, columns: {} });
+    },
+    chooseForm: (chosen: Source): void => {
+      setForm(chosen);
+      setIsKeyTyped(false);
+      find.mutate({ html: chosen.text, handler: handler?.text ?? null });
+    },
+    chooseHandler: (chosen: Source): void => {
+      setHandler(chosen);
+      if (form) find.mutate({ html: form.text, handler: chosen.text });
+    },
+    chooseTable: (chosen: string): void => {
+      setTable(chosen);
+      setIsChosen(true);
+      setKey(find.data?.tables.find((each) => each.table === chosen)?.key ?? {});
+    },
+    typeKey: (name: string, value: string): void => {
+      setKey({ ...key, [name]: value });
+      setIsKeyTyped(true);
+    },
   };
-  const told = find.data ? toldTables(find.data.tables, table) : "";
-  const isReady = form !== null && table !== "" && (isTemplate || columns.every((name) => (key[name] ?? "") !== ""));
+}
+
+/** The files, the table and the record that are asked for. */
+function Asks({ of }: { of: ReturnType<typeof useImport> }) {
+  const { tables, table, columns, key, form, handler, read } = of;
+  return (
+    <Asked>
+      <FileChoice
+        label="Choose page"
+        accept=".html,.htm,.ejs"
+        name={form?.name ?? null}
+        onChange={(name, text) => of.chooseForm({ name, text })}
+      />
+      <FileChoice
+        label="Choose handler"
+        accept=".js,.mjs,.cjs,.ts,.mts,.cts"
+        name={handler?.name ?? "(optional)"}
+        onChange={(name, text) => of.chooseHandler({ name, text })}
+      />
+      <Choice
+        label="Table"
+        value={table}
+        options={tables.map((each) => ({ id: each.table, text: each.table }))}
+        onChange={of.chooseTable}
+      />
+      {columns.map((name) => (
+        <TextLine key={name} label={name} value={key[name] ?? ""} onChange={(value) => of.typeKey(name, value)} />
+      ))}
+      <Strong disabled={!of.isReady || read.isPending} onClick={of.begin}>
+        {read.isPending ? "Reading…" : "Read form"}
+      </Strong>
+    </Asked>
+  );
+}
+
+/** Import form: a form that somebody has written, beside the page that is made of it. */
+export default function ImportForm() {
+  useDocumentTitle("Import form");
+  const of = useImport();
+  const { database, tables, read, last, told } = of;
   return (
     <English>
       <Title>Import form</Title>
@@ -300,57 +363,10 @@ export default function ImportForm() {
       {database.data && tables.length === 0 && (
         <Empty title="No tables">No table has a key by which a record can be edited.</Empty>
       )}
-      {tables.length > 0 && (
-        <Asked>
-          <FileChoice
-            label="Choose page"
-            accept=".html,.htm,.ejs"
-            name={form?.name ?? null}
-            onChange={(name, text) => {
-              setForm({ name, text });
-              setIsKeyTyped(false);
-              find.mutate({ html: text, handler: handler?.text ?? null });
-            }}
-          />
-          <FileChoice
-            label="Choose handler"
-            accept=".js,.mjs,.cjs,.ts,.mts,.cts"
-            name={handler?.name ?? "(optional)"}
-            onChange={(name, text) => {
-              setHandler({ name, text });
-              if (form) find.mutate({ html: form.text, handler: text });
-            }}
-          />
-          <Choice
-            label="Table"
-            value={table}
-            options={tables.map((each) => ({ id: each.table, text: each.table }))}
-            onChange={(id) => {
-              setTable(id);
-              setIsChosen(true);
-              setKey(find.data?.tables.find((each) => each.table === id)?.key ?? {});
-            }}
-          />
-          {!isTemplate &&
-            columns.map((name) => (
-              <TextLine
-                key={name}
-                label={name}
-                value={key[name] ?? ""}
-                onChange={(value) => {
-                  setKey({ ...key, [name]: value });
-                  setIsKeyTyped(true);
-                }}
-              />
-            ))}
-          <Strong disabled={!isReady || read.isPending} onClick={begin}>
-            {read.isPending ? "Reading…" : "Read form"}
-          </Strong>
-        </Asked>
-      )}
-      {find.data && !last && told !== "" && <p role="status">{told}</p>}
+      {tables.length > 0 && <Asks of={of} />}
+      {!last && told !== "" && <p role="status">{told}</p>}
       <Heard>{read.data && `${read.data.findings.length} findings`}</Heard>
-      {read.error && <Failed error={read.error} again={begin} />}
+      {read.error && <Failed error={read.error} again={of.begin} />}
       {/* That which was read, whatever is chosen by now. */}
       {last && (
         <Came

@@ -62,24 +62,15 @@ function useDraftState(): [DraftState, () => DraftState, (action: DraftAction) =
 const reason = (error: unknown): string =>
   error instanceof ApiProblem ? `${error.title}. ${error.message}` : String(error);
 
-/** The page file that is worked on: changed here at once, saved on the server, merged with what others do. */
-export function useDraft(name: string): EditedDraft {
-  const queries = useQueryClient();
-  const server = useMemo(() => draftServer(name), [name]);
-  // Each place that works on it asks anew: what another one asked for some time ago is not what is on its screen.
-  const place = useId();
-  const first = useQuery({
-    queryKey: ["draft", name, place],
-    queryFn: ({ signal }) => server.read(signal),
-    staleTime: 0,
-    gcTime: 0,
-  });
-  const [state, now, send] = useDraftState();
+/** A draft that is worked on: how it stands by now, what changes that, and the server that keeps it. */
+interface Work {
+  readonly now: () => DraftState;
+  readonly send: (action: DraftAction) => void;
+  readonly server: ReturnType<typeof draftServer>;
+}
 
-  useEffect(() => {
-    if (first.data) send({ do: "begin", answer: first.data });
-  }, [first.data, send]);
-
+/** Saves what is typed: a little after the last key, once more where that failed, and when the place is left. @returns what saves it at once */
+function useSaving(state: DraftState, { now, send, server }: Work): () => Promise<void> {
   const save = useCallback(async () => {
     if (now().sending !== null || !isUnsaved(now())) return;
     try {
@@ -119,7 +110,11 @@ export function useDraft(name: string): EditedDraft {
     },
     [now, save, server],
   );
+  return save;
+}
 
+/** Hears what others do to the draft. */
+function useOthers(name: string, { now, send, server }: Work): void {
   useEffect(() => {
     const look = async (): Promise<void> => {
       const { kept, sending } = now();
@@ -134,6 +129,41 @@ export function useDraft(name: string): EditedDraft {
       if (event === null || event.page === name) void look();
     });
   }, [name, now, send, server]);
+}
+
+/** Waits until the server has the text that is on the screen. @throws where it does not come to that */
+async function untilSaved({ now }: Work, save: () => Promise<void>): Promise<void> {
+  const end = Date.now() + patience;
+  while (isUnsaved(now())) {
+    if (Date.now() > end)
+      throw new Error(
+        "Your last changes could not be saved on the server, so nothing was done. Try again once they are.",
+      );
+    await save();
+    await new Promise((resolve) => setTimeout(resolve, 20));
+  }
+}
+
+/** The page file that is worked on: changed here at once, saved on the server, merged with what others do. */
+export function useDraft(name: string): EditedDraft {
+  const queries = useQueryClient();
+  const server = useMemo(() => draftServer(name), [name]);
+  // Each place that works on it asks anew: what another one asked for some time ago is not what is on its screen.
+  const place = useId();
+  const first = useQuery({
+    queryKey: ["draft", name, place],
+    queryFn: ({ signal }) => server.read(signal),
+    staleTime: 0,
+    gcTime: 0,
+  });
+  const [state, now, send] = useDraftState();
+  const work: Work = { now, send, server };
+
+  useEffect(() => {
+    if (first.data) send({ do: "begin", answer: first.data });
+  }, [first.data, send]);
+  const save = useSaving(state, work);
+  useOthers(name, work);
 
   const write = useCallback((text: string, what: string) => send({ do: "write", text, what, at: Date.now() }), [send]);
   const edit = useCallback(
@@ -149,22 +179,10 @@ export function useDraft(name: string): EditedDraft {
     [now, send, write],
   );
 
-  /** Waits until the server has the text that is on the screen. @throws where it does not come to that */
-  const saved = async (): Promise<void> => {
-    const end = Date.now() + patience;
-    while (isUnsaved(now())) {
-      if (Date.now() > end)
-        throw new Error(
-          "Your last changes could not be saved on the server, so nothing was done. Try again once they are.",
-        );
-      await save();
-      await new Promise((resolve) => setTimeout(resolve, 20));
-    }
-  };
   /** Does something with the draft that the server has, once that is the one on the screen. */
   const once = async (run: () => Promise<void>): Promise<boolean> => {
     try {
-      await saved();
+      await untilSaved(work, save);
       await run();
       send({ do: "complain", complaint: null });
       void queries.invalidateQueries({ queryKey: ["pages"] });
@@ -181,7 +199,7 @@ export function useDraft(name: string): EditedDraft {
     text: state.text,
     answer: state.answer,
     error: first.error as ApiProblem | null,
-    isSaving: unsaved,
+    isSaving: isUnsaved(state),
     complaint: state.complaint,
     conflicts: state.conflicts,
     edit,
