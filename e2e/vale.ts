@@ -33,7 +33,8 @@ export type Person = "ines" | "rhea" | "silas" | "hollis" | "tamsin" | "dara" | 
 const sessions = new Map<Person, Awaited<ReturnType<BrowserContext["cookies"]>>>();
 
 interface OfATest {
-  readonly signedIn: (name: Person) => Promise<Page>;
+  /** Somebody's page. @param anew whether they sign in by the form, and not in a session that an earlier test has begun */
+  readonly signedIn: (name: Person, anew?: boolean) => Promise<Page>;
   /** Of itself: whatever a browser sends to a served page is recorded, once, with scripts and without. */
   readonly everyFormIsRecorded: undefined;
   /** Runs one of the applications in `examples/`, as long as the test goes on. */
@@ -158,9 +159,11 @@ export const test = base.extend<OfATest, { vale: Vale }>({
     await Promise.all(running.map((each) => each.stop()));
   },
   signedIn: async ({ page, vale }, use) => {
-    await use(async (name) => {
-      const kept = sessions.get(name);
+    await use(async (name, anew = false) => {
+      const kept = anew ? undefined : sessions.get(name);
       if (kept) {
+        // What is still under way for whoever was there before brings their cookie back.
+        await page.goto("about:blank");
         await page.context().addCookies(kept);
         await page.goto("/");
         if (page.url() === `${vale.address}/`) return page;

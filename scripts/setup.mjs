@@ -71,7 +71,7 @@ const python = {
 };
 /** The pages are tested behind a pooler too. */
 const pgbouncer = { name: "pgbouncer", present: () => existsSync("/usr/sbin/pgbouncer") };
-const chromium = { name: "chromium", present: () => existsSync("/usr/bin/chromium") };
+const chromium = { name: "chromium-headless-shell", present: () => existsSync("/usr/bin/chromium-headless-shell") };
 
 const digest = (texts) => createHash("sha256").update(texts.join("\0")).digest("hex");
 const noted = (name) => (existsSync(path.join(notes, name)) ? readFileSync(path.join(notes, name), "utf8") : "");

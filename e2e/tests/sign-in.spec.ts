@@ -65,7 +65,7 @@ test("an auditor sees changes and the trail, an administrator accounts, and neit
   context,
   page,
 }) => {
-  await signedIn("silas");
+  await signedIn("silas", true);
   await page.getByRole("link", { name: "Go to the workbench" }).click();
   const main = page.getByRole("navigation", { name: "Main" });
   await expect(page).toHaveURL(/\/workbench\/changes$/);
