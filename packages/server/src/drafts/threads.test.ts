@@ -79,7 +79,7 @@ describe("a draft that takes long", () => {
   test.each(hogs)("%s: others are answered before it is", async (_what, run) => {
     const hog = run();
     const meanwhile = await answeredUntil(hog);
-    expect([200, 422]).toContain((await hog).status);
+    expect([200, 422, 429]).toContain((await hog).status);
     // In the process's own thread it would have been the first to be answered.
     expect(meanwhile).toBeGreaterThan(0);
   });

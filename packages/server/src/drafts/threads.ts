@@ -5,14 +5,22 @@ import pLimit, { type LimitFunction } from "p-limit";
 import type { Piscina } from "piscina";
 import type { OnProgress, Run } from "./background.js";
 import { DeskRefusal } from "./desk-refusal.js";
+import { newClock, reading } from "./job-clock.js";
 import type { Came, Draft, Given, JobName } from "./jobs.js";
 import type { LongCame, LongGiven, LongJobName } from "./long-jobs.js";
 import type { Answer, Progress, SiteData, Task, ThreadData } from "./worker.js";
 
-/** Milliseconds that a job may take: one that only computes, and one that asks the database as well, whose statements have limits of their own. */
+/**
+ * Milliseconds of a processor that a job may take: one that only computes, and one that asks the database as well, whose statements have limits of
+ * their own. A machine that is busy with other work takes nothing of them.
+ */
 const computing = 5_000;
 const asking = 20_000;
 const computes: ReadonlySet<JobName> = new Set<JobName>(["sheet", "tableName", "merge", "differences"]);
+
+/** A job is waited for so long in all, in milliseconds, however little of a processor it gets; and its clock is looked at so often. */
+const patience = 60_000;
+const look = 250;
 
 /** Threads that work on drafts, and those for what goes on for long. */
 const mostThreads = 2;
@@ -32,6 +40,9 @@ const tooMuch = (): DeskRefusal =>
     "What was asked of it was given up, so that others are served. Make the page smaller: fewer or shorter fields, patterns, lists and conditions.",
     422,
   );
+
+const tooBusy = (): DeskRefusal =>
+  new DeskRefusal("Too busy", "The server has too much to do to work on this draft. Nothing is lost. Try again.", 429);
 
 /** Threads, and whose turn it is. */
 interface Pool {
@@ -125,16 +136,36 @@ export class Threads {
       throw new DeskRefusal("Too busy", "Too many drafts are worked on at this moment. Try again.", 429);
     // The time of a job begins when a thread is free for it.
     return pool.turn(async () => {
+      const transferList = task.port ? { transferList: [task.port] } : {};
+      const held = limit === null ? null : within(limit);
       try {
-        return (await pool.threads.run(task, {
-          ...(limit === null ? {} : { signal: AbortSignal.timeout(limit) }),
-          ...(task.port ? { transferList: [task.port] } : {}),
-        })) as Answer;
+        return (await pool.threads.run(
+          held ? { ...task, clock: held.clock } : task,
+          held ? { ...transferList, signal: held.signal } : transferList,
+        )) as Answer;
       } catch (error) {
-        throw isEnded(error) ? tooMuch() : error;
+        if (!isEnded(error)) throw error;
+        throw held?.isOutOfPatience() ? tooBusy() : tooMuch();
+      } finally {
+        held?.end();
       }
     });
   }
+}
+
+/** A job's clock, and a signal as soon as it has taken so many milliseconds of a processor, or nobody waits any longer. */
+function within(limit: number) {
+  const clock = newClock();
+  const taken = reading(clock);
+  const over = new AbortController();
+  const begun = performance.now();
+  let isImpatient = false;
+  const timer = setInterval(() => {
+    const isOver = (taken() ?? 0) > limit;
+    isImpatient = !isOver && performance.now() - begun > patience;
+    if (isOver || isImpatient) over.abort();
+  }, look);
+  return { clock, signal: over.signal, isOutOfPatience: () => isImpatient, end: () => clearInterval(timer) };
 }
 
 /** Whether a thread was ended because of what it ran. */

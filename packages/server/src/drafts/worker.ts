@@ -10,6 +10,7 @@ import {
   signerOf,
 } from "@loyal-quill/runtime";
 import { importTypeScript } from "../typescript.js";
+import { begin, type JobClock } from "./job-clock.js";
 import { type Given, type Ground, type JobName, jobs } from "./jobs.js";
 import { type LongJobName, longJobs, type Way } from "./long-jobs.js";
 
@@ -39,6 +40,8 @@ export type Task = Asked & {
   /** Sent along where the thread has said that it lacks it. */
   readonly data?: SiteData;
   readonly port?: MessagePort;
+  /** Of a job that may take so long only. */
+  readonly clock?: JobClock;
 };
 
 /** How far a long job is, and what came since that was last told. */
@@ -142,6 +145,7 @@ export default async function work(task: Task): Promise<Answer> {
     if (isLong(task.job))
       return { is: "answer", answer: task.port ? await long(task.job, ground, task.given, task.port) : null };
     const run = jobs[task.job] as (ground: Ground, given: Given<JobName>) => unknown;
+    if (task.clock) begin(task.clock);
     return { is: "answer", answer: await run(ground, task.given as Given<JobName>) };
   } catch (error) {
     return { is: "error", error: plain(error) };
