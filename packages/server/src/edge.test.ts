@@ -22,6 +22,7 @@ async function serve(...handlers: readonly express.RequestHandler[]): Promise<nu
   app.use(...handlers);
   app.use((_request, response) => void response.send("served"));
   server = createServer(app);
+  server.keepAliveTimeout = 120_000;
   await new Promise<void>((resolve) => server?.listen(0, "127.0.0.1", resolve));
   return (server.address() as AddressInfo).port;
 }

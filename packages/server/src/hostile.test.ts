@@ -41,6 +41,7 @@ beforeAll(async () => {
     roles: ["technician", "builder"],
   });
   server = createServer(application.app);
+  server.keepAliveTimeout = 120_000;
   await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
   base = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
   client = new Client(base);

@@ -84,6 +84,7 @@ beforeAll(async () => {
     response.status(500).send(error.message);
   });
   server = createServer(app);
+  server.keepAliveTimeout = 120_000;
   await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
   client = new Client(`http://127.0.0.1:${(server.address() as AddressInfo).port}`);
 });

@@ -53,6 +53,7 @@ beforeAll(async () => {
     response.type("html").send(page);
   });
   server = createServer(app);
+  server.keepAliveTimeout = 120_000;
   await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
   origin = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
 });

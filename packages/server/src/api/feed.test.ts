@@ -21,6 +21,7 @@ beforeEach(async () => {
     if (!feed.join(request, response, "somebody", rolesNow)) response.status(429).end();
   });
   server = createServer(app);
+  server.keepAliveTimeout = 120_000;
   await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
   address = `http://127.0.0.1:${(server.address() as AddressInfo).port}/feed`;
 });

@@ -87,6 +87,7 @@ export async function startWorkbench(how: WorkbenchOptions = {}): Promise<TestWo
     await cp(fileURLToPath(new URL("../../../../demo/pages", import.meta.url)), directory, { recursive: true });
   const archive = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-archive-"));
   const server = createServer();
+  server.keepAliveTimeout = 120_000;
   await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
   const base = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
   const application = await createApplication({
