@@ -2,6 +2,7 @@ import { mkdtemp, rm, writeFile } from "node:fs/promises";
 import os from "node:os";
 import path from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { DatabaseRefusal } from "@loyal-quill/core";
 import { bodyOf, formOf } from "@loyal-quill/testing";
 import { createPages, databaseOver, type Pages } from "./index.js";
 import { ownFrame, type Served, serve } from "./testing/served.js";
@@ -71,8 +72,8 @@ afterAll(async () => {
 
 const plain = (text: string): string =>
   text.replaceAll("&amp;", "&").replaceAll("&#39;", "'").replaceAll("&quot;", '"').replaceAll("&#34;", '"');
-const get = async (address: string) => {
-  const response = await fetch(served.origin + address, { redirect: "manual", headers: { accept: "text/html" } });
+const get = async (address: string, { origin } = served) => {
+  const response = await fetch(origin + address, { redirect: "manual", headers: { accept: "text/html" } });
   const body = await response.text();
   const link = (text: string): string | undefined => {
     const found = [...body.matchAll(/<a (?:rel="\w+" )?href="([^"]*)">([^<]*)<\/a>/g)].find(
@@ -91,17 +92,17 @@ const get = async (address: string) => {
 };
 
 /** Follows a search by the way on that it names, to its end. */
-async function lookedThrough(address: string, way: string) {
+async function lookedThrough(address: string, way: string, by = served) {
   const parts: number[][] = [];
   const said: string[] = [];
-  let at = await get(address);
+  let at = await get(address, by);
   for (let turn = 0; turn < 100; turn++) {
     expect(at.status).toBe(200);
     parts.push(at.found);
     said.push(at.said ?? "");
     const on = at.said?.includes("ooked through") ? at.link(way) : undefined;
     if (on === undefined) return { found: parts.flat(), parts, said, at };
-    at = await get(on);
+    at = await get(on, by);
   }
   throw new Error("it does not come to an end");
 }
@@ -124,6 +125,41 @@ describe("a search that no index helps", () => {
     const backward = await lookedThrough("/seen?q=an+otter&last=", "Continue from there");
     expect(backward.parts.toReversed().flat()).toEqual(inOrder);
     expect(backward.said.length).toBeGreaterThan(1);
+  });
+
+  test("goes on where the database is so slow that not even the usual first step is done in its time", async () => {
+    const over = databaseOver(trips.pool);
+    const most = 1000;
+    // What is looked through follows the statement that tells how far.
+    let isFew = false;
+    const run: typeof over.run = (statement) => {
+      const step = /OFFSET (\d+) LIMIT 1$/.exec(statement.text)?.[1];
+      const isSlow = step === undefined ? statement.within !== undefined && !isFew : Number(step) >= most;
+      isFew = step !== undefined && !isSlow;
+      if (isSlow) throw new DatabaseRefusal("57014", "canceling statement due to statement timeout");
+      return over.run(statement);
+    };
+    const slow = await createPages({
+      database: { ...over, run },
+      pages: directory,
+      signingKey: "a key for tests, thirty-two bytes long",
+      actor: () => tamsin,
+      frame: ownFrame,
+    });
+    const by = await serve(slow);
+    try {
+      for (const [address, wanted] of [
+        ["/seen?q=an+otter", [25_000, 12_000, 12_001, 40]],
+        ["/entries?q=an+otter", hidden],
+      ] as const) {
+        const { found, said } = await lookedThrough(address, "Continue from there", by);
+        expect([found, said.length > 1]).toEqual([wanted, true]);
+      }
+      const back = await lookedThrough("/seen?q=an+otter&last=", "Continue from there", by);
+      expect(back.parts.toReversed().flat()).toEqual([25_000, 12_000, 12_001, 40]);
+    } finally {
+      await by.stop();
+    }
   });
 
   test("that finds nothing says so only at the end", async () => {

@@ -98,6 +98,8 @@ const [patience, atOnce] = [1_800, 600];
 /** Rows that are looked through at first, in one statement: more where that took few milliseconds, fewer where it took many. */
 const firstStep = 2_000;
 const [few, many] = [100, 500];
+/** Where even the first ones take too long it is tried with an eighth of them, down to so many. */
+const leastStep = 30;
 
 /** A statement is given so many milliseconds at least, whatever is left; one of the first step more: without it there is nothing to go on from. */
 const [leastTime, leastAtFirst] = [200, 1_000];
@@ -175,8 +177,11 @@ async function lookAlong(
         stopped = { at: last, looked: (stopped?.looked ?? 0) + step };
         beyond = until;
       } catch (error) {
-        if (stopped && isRefusedAs(error, "took too long")) return stoppedPart();
-        throw error;
+        if (!isRefusedAs(error, "took too long")) throw error;
+        if (stopped) return stoppedPart();
+        if (step <= leastStep) throw error;
+        step = Math.max(leastStep, Math.ceil(step / 8));
+        continue;
       }
       const took = performance.now() - begun;
       if (performance.now() + took > end) return stoppedPart();
