@@ -1,15 +1,12 @@
 import {
   type Actor,
-  ConditionTooLong,
   documentOf,
-  type Facts,
   type Frame,
   factsOf,
   type Handled,
   html,
   indexPage,
   jsonDocument,
-  mayOpen,
   noticeAsJson,
   type OwnRoute,
   openApi,
@@ -26,23 +23,10 @@ import type { Incoming } from "./incoming.js";
 import { contentBy, documentBy } from "./layout.js";
 import type { LiveSite } from "./live-site.js";
 import type { PagesOptions } from "./options.js";
+import { navigationOf, opens } from "./navigation.js";
 import { errorText } from "./own-errors.js";
 import { nonceIn } from "./policy.js";
 import { problemLine, problemsIn } from "./problems.js";
-
-/** Whether a page is open to somebody. One that asks too much says so itself when it is opened. */
-function opens(page: Page, facts: Facts): boolean {
-  try {
-    return mayOpen(page, facts) === true;
-  } catch (error) {
-    if (error instanceof ConditionTooLong) return false;
-    throw error;
-  }
-}
-
-/** A navigation has so many links, and is made of so many pages at most: each asks whether it is open. */
-const mostLinks = 8;
-const mostAsked = 100;
 
 /** A request and its response, as Express has them. */
 export interface Exchange {
@@ -58,27 +42,12 @@ export class Showing {
     private readonly site: LiveSite,
     private readonly logNotice: () => Promise<string | null>,
   ) {
-    incoming.pages = (actor, base, path) => this.fewOpenTo(actor, base, path);
+    incoming.pages = (actor, base, path) => navigationOf(site.loaded.pages, actor, base, path);
   }
 
   private openPages(actor: Actor): readonly Page[] {
     const facts = factsOf(actor, new Date());
     return this.site.loaded.pages.filter((page) => opens(page, facts));
-  }
-
-  /** The pages of a navigation: the first of those that are open to somebody. Only so many are asked as a header has room for. */
-  private fewOpenTo(actor: Actor, base: string, path: string): ReturnType<NonNullable<Frame["pages"]>> {
-    const facts = factsOf(actor, new Date());
-    const links: PageLink[] = [];
-    const { pages } = this.site.loaded;
-    for (const page of pages.slice(0, mostAsked)) {
-      if (!opens(page, facts)) continue;
-      if (links.length === mostLinks) return { links, more: true };
-      const { name, plural, path: own } = page;
-      const isCurrent = path === own.list || path.startsWith(`${own.list}/`);
-      links.push({ name, title: plural, href: `${base}${own.list}`, isCurrent });
-    }
-    return { links, more: pages.length > mostAsked };
   }
 
   /** An answer that failed, with what a developer has to mend, where developers are who sees it. */
@@ -87,8 +56,9 @@ export class Showing {
     { response, recorded, failures }: Handled,
     frame: Frame,
   ): Promise<Handled["response"]> {
+    if (recorded.outcome !== "failed" || !response.page) return response;
     const { developer = process.env.NODE_ENV !== "production" } = this.options;
-    if (!developer || recorded.outcome !== "failed" || !response.page) return response;
+    if (!developer) return response;
     const lines = [
       ...(matched.kind === "unsound"
         ? problemsIn(this.site.loaded)

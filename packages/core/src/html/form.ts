@@ -20,7 +20,7 @@ import { deleteText, type Subject, saveText } from "../views/own-text.js";
 import type { FormPieces, PageParts } from "../views/page-parts.js";
 import { fieldBlock } from "./field.js";
 import { grouped } from "./groups.js";
-import { accessKeys, headingOf, partsOf } from "./layout.js";
+import { type AccessKeys, accessKeys, headingOf, partsOf } from "./layout.js";
 import { saidLine } from "./said.js";
 
 const subjectOf = ({ page, begins, key }: FormView): Subject => ({ page, row: begins, key });
@@ -224,6 +224,16 @@ const changedWords = memoizePerPage((page) => {
   return html`${leaveWords(page)} data-changed=${inApostrophes(JSON.stringify(words))}`;
 });
 
+const ways: AccessKeys = [
+  ["N", "key-next"],
+  ["P", "key-previous"],
+];
+const keysOf: Readonly<Record<"edit" | "locked" | "new", AccessKeys>> = {
+  edit: [["S", "key-save"], ...ways],
+  locked: ways,
+  new: [["S", "key-save"]],
+};
+
 /** The page of one record's form, or of a new one. */
 export function formPage(view: FormView, given: Frame): PageParts {
   const { page } = view;
@@ -233,14 +243,7 @@ export function formPage(view: FormView, given: Frame): PageParts {
   const heading = html`<nav class="quill-back" aria-label="${word(page.language, "way-back")}"><a href="${frame.base}${page.path.list}${queryText(view.kept)}">${page.plural}</a>${isNew ? null : neighbourLinks(view, frame)}</nav>
 ${headingOf(view.title, !isWrong(view) && !isSearched(view))}${isNew ? null : keyLine(view)}`;
   const scripted = view.locked === null;
-  const save = scripted ? ([["S", "key-save"]] as const) : [];
-  const ways = isNew
-    ? []
-    : ([
-        ["N", "key-next"],
-        ["P", "key-previous"],
-      ] as const);
-  const keys = accessKeys(page.language, [...save, ...ways]);
+  const keys = accessKeys(page.language, isNew ? keysOf.new : scripted ? keysOf.edit : keysOf.locked);
   const withKeys = (content: Markup): Markup => html`${content}${keys}`;
   return partsOf(frame, {
     title,

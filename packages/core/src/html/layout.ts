@@ -14,9 +14,23 @@ function personLine(frame: Frame): Markup | null {
   return html`<div class="quill-person">${name}${signOut}</div>`;
 }
 
+type Navigation = ReturnType<NonNullable<Frame["pages"]>>;
+
+/** The last that was written of each navigation, by what stands in it besides. */
+const navs = new WeakMap<Navigation, Pick<Frame, "language" | "home"> & { readonly nav: Markup | null }>();
+
 /** The way from page to page: in a line where there is room for one, folded where there is not. */
 function pagesNav({ pages, language, home }: Frame): Markup | null {
-  const { links, more } = pages?.() ?? { links: [], more: false };
+  const shown = pages?.();
+  if (!shown) return null;
+  const known = navs.get(shown);
+  if (known?.language === language && known.home === home) return known.nav;
+  const nav = writtenNav(shown, language, home);
+  navs.set(shown, { language, home, nav });
+  return nav;
+}
+
+function writtenNav({ links, more }: Navigation, language: Language, home: string): Markup | null {
   if (links.length < 2) return null;
   const name = word(language, "all-pages");
   const all = more && html`<li><a href="${home}">${word(language, "show-all")}</a></li>`;
@@ -29,11 +43,26 @@ const numberLine = ({ number, language }: Frame): Markup | null =>
     ? null
     : html`<p class="quill-number">${word(language, "request-number")} <code>${number}</code></p>`;
 
-/** The keys by which a page's controls are reached, each with what it does (HTML, 6.8.2): which others go with them is the browser's. */
-export function accessKeys(language: Language, keys: readonly (readonly [key: string, does: Word])[]): Markup {
+/** The keys of a kind of page, each with what it does. */
+export type AccessKeys = readonly (readonly [key: string, does: Word])[];
+
+const keyLines = new WeakMap<AccessKeys, Map<Language, Markup>>();
+
+/**
+ * The keys by which a page's controls are reached (HTML, 6.8.2): which others go with them is the browser's.
+ *
+ * @param keys a constant list: its line is written once for each language
+ */
+export function accessKeys(language: Language, keys: AccessKeys): Markup {
+  const lines = keyLines.get(keys) ?? new Map<Language, Markup>();
+  keyLines.set(keys, lines);
+  const known = lines.get(language);
+  if (known) return known;
   // Each by itself, whichever way the page is read (Unicode, UAX 9, 2.4.2).
   const told = keys.map(([key, does]) => `\u2068${key} (${word(language, does)})\u2069`).join(", ");
-  return html`<p class="quill-keys">${word(language, "access-keys", { keys: told })}</p>`;
+  const line = html`<p class="quill-keys">${word(language, "access-keys", { keys: told })}</p>`;
+  lines.set(language, line);
+  return line;
 }
 
 /**

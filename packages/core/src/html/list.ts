@@ -20,7 +20,7 @@ import type { RelatedList } from "../views/record-view.js";
 import { datetimeOf, told } from "../views/told.js";
 import { cellBlock } from "./field.js";
 import { conflictsLine, formPart, isSearched, sendWords, tokenInput } from "./form.js";
-import { accessKeys, headingOf, partsOf } from "./layout.js";
+import { type AccessKeys, accessKeys, headingOf, partsOf } from "./layout.js";
 import { filtersBlock, isUsed } from "./list-filters.js";
 import { saidLine, undoLink } from "./said.js";
 import { downloadsToEdit } from "./upload.js";
@@ -361,14 +361,16 @@ const listHeading = ({ page, savedAddress, problem, sought }: ListView, hasFocus
   return html`${headingOf(plural, first)}${introduction !== null && html`<p class="quill-introduction">${introduction}</p>`}`;
 };
 
+const find: AccessKeys[number] = ["F", "key-find"];
+const keysOf: Readonly<Record<"short" | "long", AccessKeys>> = { short: [find], long: [find, ["G", "key-go"]] };
+
 /** The page of a list. */
 export function listPage(view: ListView, given: Frame): PageParts {
   const { page } = view;
   const frame = { ...given, language: page.language };
   const heading = listHeading(view);
   const notice = html`${saidLine(view.notice, page.language)}`;
-  const go = isLong(view) ? ([["G", "key-go"]] as const) : [];
-  const content = html`${listPart(view, frame)}${accessKeys(page.language, [["F", "key-find"], ...go])}`;
+  const content = html`${listPart(view, frame)}${accessKeys(page.language, isLong(view) ? keysOf.long : keysOf.short)}`;
   const title = view.problem ? word(page.language, "put-right", { title: page.plural }) : page.plural;
   return partsOf(frame, { title, heading, notice, content, scripted: view.forms !== null });
 }

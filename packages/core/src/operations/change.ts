@@ -38,6 +38,8 @@ const askedByRules = memoizePerPage((page): readonly { from: "form" | "row"; nam
   ),
 ]);
 
+const askedNames = memoizePerPage((page): ReadonlySet<string> => new Set(askedByRules(page).map(({ name }) => name)));
+
 /**
  * Whether a field that was sent untouched says what is stored, on the word of the row's version: what is not shown, and a file, say nothing.
  */
@@ -53,13 +55,15 @@ function asksForRow(page: Page, { fields }: Submission): boolean {
   });
 }
 
-/** The stored row as far as the form says it, where nothing that it doesn't say is asked for. */
-const rowAsShown = ({ fields }: Submission): Row =>
-  byName(
-    Object.fromEntries(
-      fields.filter(tellsStored).map((each): [string, Stored] => [each.field.column.name, each.value]),
-    ),
-  );
+/** The stored row as far as rules ask for it, where the form says all of that: to read the rest of what was sent would be work for nothing. */
+function rowAsShown(page: Page, { fields }: Submission): Row {
+  const row = byName<Stored>();
+  for (const each of fields) {
+    const { name } = each.field.column;
+    if (askedNames(page).has(name) && tellsStored(each)) row[name] = each.value;
+  }
+  return row;
+}
 
 /** A change of which the page asks why, and nobody said so. */
 function reasonProblem({ page, facts }: Trip, { fields, reason }: Submission, row: Row): readonly Problem[] {
@@ -123,8 +127,7 @@ export async function conflictsOf(
 
 /** What a save that was compared with the stored row rests on: the fields it changes and those that the checks ask for. */
 function guardOf(page: Page, compared: readonly ComparedField[], { row }: StoredRecord): Guard {
-  const asked = askedByRules(page).map(({ name }) => name);
-  const names = new Set([...changedFields(compared).map((each) => each.field.column.name), ...asked]);
+  const names = new Set([...changedFields(compared).map((each) => each.field.column.name), ...askedNames(page)]);
   return { by: "values", columns: page.table.columns.filter((column) => names.has(column.name)), row };
 }
 
@@ -146,7 +149,7 @@ async function compare(given: Given, record: StoredRecord, guardBy: Guard["by"])
 
 /** What the page gives along with a change. */
 const setAlong = ({ trip, submission, record }: Ready): readonly Assignment[] =>
-  setValues(trip, "save", formValues(record?.row ?? {}, submission.fields)).map((set) => ({
+  setValues(trip, "save", () => formValues(record?.row ?? {}, submission.fields)).map((set) => ({
     ...set,
     along: true as const,
   }));
@@ -243,7 +246,7 @@ const common: Omit<SaveKind, "write" | "compare"> = {
   asksForRow: ({ trip, submission }, own) => asksForRow(trip.page, submission) || own?.asksForRow === true,
   judge: (given, row) => ({
     fields: given.submission.fields,
-    problems: knownProblems(given, row ?? rowAsShown(given.submission)),
+    problems: knownProblems(given, row ?? rowAsShown(given.trip.page, given.submission)),
   }),
   lockedBecause: ({ page, facts }, record) => lockedBecause(page, record, facts),
   refusal: ({ trip, submission, compared }, error) =>

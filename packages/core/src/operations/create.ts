@@ -131,7 +131,7 @@ async function write(
     const { field, value, touched } = each;
     return touched || (value !== null && isDecided(each)) ? [{ column: field.column, value }] : [];
   });
-  const values = withOwn([...assignments, ...setValues(trip, "new", formValues({}, submission.fields))], own);
+  const values = withOwn([...assignments, ...setValues(trip, "new", () => formValues({}, submission.fields))], own);
   const statement = createStatement(trip, values, logNoteOf(trip), submission.claims.id);
   const isJudged = unknownColumns(page, submission.fields).length > 0;
   const within: OwnPart["within"] =

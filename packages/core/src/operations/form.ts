@@ -18,7 +18,7 @@ import type { Holder, SubmittedField } from "../steps/read-field.js";
 import { type Claims, fieldDigest, sessionMark, writeToken } from "../steps/token.js";
 import { type Refusal, refused } from "../trip/outcome.js";
 import type { Trip } from "../trip/trip.js";
-import type { ChoiceSearch, Conflict, FormKind, FormView, Offers, Problem } from "../views/form-view.js";
+import type { ChoiceSearch, Conflict, FieldView, FormKind, FormView, Offers, Problem } from "../views/form-view.js";
 import { ownText } from "../views/own-text.js";
 import type { Said } from "../views/said.js";
 
@@ -50,20 +50,20 @@ export function claimsFor(trip: Trip, form: Claims["form"], record: StoredRecord
     row: record.version,
     at: facts.now.toISOString(),
     shown,
-    ...(record.given?.length ? { given: record.given } : {}),
-    ...(undoes === undefined ? {} : { undoes }),
-    ...plainOf(page, record.row, fields),
+    given: record.given?.length ? record.given : undefined,
+    undoes,
+    plain: plainOf(page, record.row, fields),
     taken: takenDigest(page, form, Object.keys(shown), dependencies.signer),
   };
 }
 
-/** The fields whose own control can't show what is stored. */
-function plainOf(page: Page, row: Row, fields: readonly Field[]): Pick<Claims, "plain"> {
+/** The fields whose own control can't show what is stored, where there are any. */
+function plainOf(page: Page, row: Row, fields: readonly Field[]): Claims["plain"] {
   const plain = fields.filter(
     (field) =>
       controlKind(field.control).refuses && show(field, row[field.column.name] ?? null, page).control !== field.control,
   );
-  return plain.length > 0 ? { plain: plain.map(({ column }) => column.name) } : {};
+  return plain.length > 0 ? plain.map(({ column }) => column.name) : undefined;
 }
 
 /** Whom a form that comes back must have been made for. */
@@ -137,16 +137,21 @@ const shownValues = (row: Row, fields: readonly SubmittedField[]): ShownValues =
   ],
 });
 
+/** A field with what is wrong with it. */
+const withWrong = (view: FieldView, problems: readonly Problem[], conflicts: readonly Conflict[]): FieldView => ({
+  ...view,
+  problems: problems.filter((problem) => problem.field === view.field.column.name).map((problem) => problem.message),
+  conflict: conflicts.find((conflict) => conflict.field === view.field.column.name) ?? null,
+});
+
 /** The form with its fields filled from what the offers hold. */
 export function layOut(trip: Trip, form: FormKind, state: FormState, offers: Offers): FormView {
   const { page, key, facts } = trip;
   const { record, problems, conflicts } = state;
   const back = readBack(trip.request.query, trip.dependencies.signer);
-  const fields = prefillFields(trip, form, record, { offers, typed: state.typed }).map((view) => ({
-    ...view,
-    problems: problems.filter((problem) => problem.field === view.field.column.name).map((problem) => problem.message),
-    conflict: conflicts.find((conflict) => conflict.field === view.field.column.name) ?? null,
-  }));
+  const filled = prefillFields(trip, form, record, { offers, typed: state.typed });
+  const isRight = problems.length === 0 && conflicts.length === 0;
+  const fields = isRight ? filled : filled.map((view) => withWrong(view, problems, conflicts));
   return {
     page,
     form,
@@ -200,7 +205,7 @@ export async function makeForm(trip: Trip, form: FormKind, state: FormState, lis
   const { row } = state.record;
   const submitted = state.submission?.fields ?? [];
   const offers = await completeOffers(trip, lists ?? (await loadLists(trip)), shownValues(row, submitted), {
-    form: formValues(row, submitted),
+    form: () => formValues(row, submitted),
     search: state.search,
   });
   return layOut(trip, form, state, offers);

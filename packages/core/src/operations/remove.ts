@@ -50,7 +50,7 @@ async function viewOf(trip: Trip, record: StoredRecord, said: string | null): Pr
   const { page, key, dependencies } = trip;
   const shown = new Map(Object.entries(record.row).map(([name, value]) => [name, [value]]));
   const [dependents, lists] = await Promise.all([dependentPaths(trip), loadLists(trip)]);
-  const offers = await completeOffers(trip, lists, shown, { form: record.row });
+  const offers = await completeOffers(trip, lists, shown, { form: () => record.row });
   return {
     page,
     key,

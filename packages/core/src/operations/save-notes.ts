@@ -5,14 +5,16 @@ import type { Done, Given, Ready, Stopped } from "./save-kind.js";
 
 /* What the steps of a save leave in its record: the real values, and why the way ended where it did. Of several records each value says whose it is. */
 
-const rowOf = ({ trip }: Given, isOne: boolean): { readonly row?: string } =>
-  isOne ? {} : { row: trip.key.join(", ") };
+/** Values of several records, each with whose it is. */
+const ofRow = (values: readonly RecordedValue[], { trip }: Given, isOne: boolean): readonly RecordedValue[] => {
+  if (isOne) return values;
+  const row = trip.key.join(", ");
+  return values.map((value) => ({ ...value, row }));
+};
 
 /** What was sent, and what was expected and did not come. */
 export function noteRead(recorder: Recorder, all: readonly Given[], isOne = true): void {
-  const values = all.flatMap((given) =>
-    readValues(given.submission).map((value) => ({ ...value, ...rowOf(given, isOne) })),
-  );
+  const values = all.flatMap((given) => ofRow(readValues(given.submission), given, isOne));
   const noticed = all.flatMap(({ submission }) => submission.noticed);
   recorder.note("read", values, null, noticed);
 }
@@ -48,10 +50,11 @@ export function noteStops(
   const isOne = all === 1;
   const refused = said === "" ? [] : [{ name: "refused", value: said }];
   const values = stops.flatMap((stop) =>
-    [...(stop.compared ? comparedValues(stop.compared) : []), ...problemValues(stop.problems)].map((value) => ({
-      ...value,
-      ...rowOf(stop.given, isOne),
-    })),
+    ofRow(
+      [...(stop.compared ? comparedValues(stop.compared) : []), ...problemValues(stop.problems)],
+      stop.given,
+      isOne,
+    ),
   );
   const [first] = stops;
   const reason =
@@ -77,8 +80,10 @@ export function noteCompared(recorder: Recorder, all: readonly Ready[]): void {
   recorder.note(
     "compare",
     all.flatMap((ready) =>
-      comparedValues(isOne ? ready.compared : ready.compared.filter(({ state }) => state !== "untouched")).map(
-        (value) => ({ ...value, ...rowOf(ready, isOne) }),
+      ofRow(
+        comparedValues(isOne ? ready.compared : ready.compared.filter(({ state }) => state !== "untouched")),
+        ready,
+        isOne,
       ),
     ),
   );
@@ -87,7 +92,7 @@ export function noteCompared(recorder: Recorder, all: readonly Ready[]): void {
 /** What was written, and under which numbers the log has it. */
 export function noteWrite(recorder: Recorder, rows: readonly Done[], more?: string): void {
   const isOne = rows.length === 1;
-  const values = rows.flatMap(({ given, changes, entry }): RecordedValue[] => {
+  const values = rows.flatMap(({ given, changes, entry }): readonly RecordedValue[] => {
     if (entry === null) return isOne ? [{ name: "written", value: "nothing", note: "no value differs" }] : [];
     if (given.submission.claims.form === "delete")
       return [
@@ -100,7 +105,7 @@ export function noteWrite(recorder: Recorder, rows: readonly Done[], more?: stri
       note: change.hidden ? "changed" : `was ${change.old ?? "null"}`,
     }));
     const logged = { name: "log entry", value: entry, ...(more === undefined ? {} : { note: more }) };
-    return [...changed, logged].map((value) => ({ ...value, ...rowOf(given, isOne) }));
+    return ofRow([...changed, logged], given, isOne);
   });
   const written = rows.filter(({ entry }) => entry !== null).length;
   recorder.note("write", isOne ? values : [...values, { name: "rows written", value: String(written) }]);

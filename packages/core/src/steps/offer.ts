@@ -7,6 +7,7 @@ import { isRefusedAs } from "../postgres/refusal.js";
 import type { Database, Row, Stored } from "../postgres/statement.js";
 import { choicesStatement, labelsStatement, mostFound, mostOptions } from "../statements/find-choices.js";
 import type { Trip } from "../trip/trip.js";
+import { byName } from "../values/by-name.js";
 import type { ChoiceSearch, Offer, Offers, Option } from "../views/form-view.js";
 
 const listed = (options: readonly Option[]): Offer => ({ options, by: "list", searched: null });
@@ -106,21 +107,20 @@ const missingIn = (options: readonly Option[], values: readonly Stored[] = []): 
  * Completes the lists with what needs the record: choices that depend on it, what was looked for, and the labels of values that
  * are not among those offered.
  *
- * @param form what the form comes to, by column
+ * @param form asked for what the form comes to, by column
  */
 export async function completeOffers(
   trip: Trip,
   lists: Offers,
   shown: ShownValues,
-  { form = {}, search = null }: { readonly form?: Row; readonly search?: ChoiceSearch | null } = {},
+  { form = () => byName(), search = null }: { readonly form?: () => Row; readonly search?: ChoiceSearch | null } = {},
 ): Promise<Offers> {
   const {
     page,
     facts,
     dependencies: { database },
   } = trip;
-  const here = { ...facts, form };
-  const offerOf = async (choices: TableChoices, name: string): Promise<Offer> => {
+  const offerOf = async (choices: TableChoices, name: string, here: Facts): Promise<Offer> => {
     const list = lists.get(name)?.options ?? (choices.by === "list" ? await listOf(choices, here, database) : null);
     const searched = list === null && search?.column === name ? search.text : null;
     const found = searched === null ? null : await findChoices(choices, searched, here, database);
@@ -132,12 +132,17 @@ export async function completeOffers(
       searched: found && { text: searched ?? "", found: found.options.length, more: found.more },
     };
   };
-  const offers = new Map(lists);
-  const asked = page.fields.map(({ choices, column: { name } }) => {
+  const asked = page.fields.filter(({ choices, column: { name } }) => {
     const known = lists.get(name);
-    if (choices?.from !== "table" || (known && missingIn(known.options, shown.get(name)).length === 0)) return null;
-    return offerOf(choices, name).then((offer) => offers.set(name, offer));
+    return choices?.from === "table" && !(known && missingIn(known.options, shown.get(name)).length === 0);
   });
-  await Promise.all(asked.filter((each) => each !== null));
+  if (asked.length === 0) return lists;
+  const here = { ...facts, form: form() };
+  const offers = new Map(lists);
+  await Promise.all(
+    asked.map(async ({ choices, column: { name } }) => {
+      if (choices?.from === "table") offers.set(name, await offerOf(choices, name, here));
+    }),
+  );
   return offers;
 }

@@ -24,11 +24,11 @@ export interface Claims {
   /** A digest of how the page takes each field that was shown: by it a form of an earlier version is known to be read the same. */
   readonly taken: string;
   /** The fields that were shown in a plain text control, since the page's own can't show what is stored (see `controls/show.ts`). */
-  readonly plain?: readonly string[];
+  readonly plain?: readonly string[] | undefined;
   /** The fields of a new record that show what the page or the address gave, not the table: they are stored as they were shown. */
-  readonly given?: readonly string[];
+  readonly given?: readonly string[] | undefined;
   /** The entry of the change log whose old values the form was opened with. */
-  readonly undoes?: string;
+  readonly undoes?: string | undefined;
   /** An earlier request with this form of which nobody knew whether it was saved: asked before anything is written. */
   readonly doubt?: string;
 }

@@ -11,13 +11,13 @@ import type { Problem } from "../views/form-view.js";
 export const setValues = (
   { page, facts }: Pick<Trip, "page" | "facts">,
   on: "new" | "save",
-  form: Row,
-): readonly Assignment[] =>
-  page.sets.flatMap((set) =>
-    set.on === "both" || set.on === on
-      ? [{ column: set.column, value: givenValue(set.value, set.column, { ...facts, form }, page.timeZone) }]
-      : [],
-  );
+  form: () => Row,
+): readonly Assignment[] => {
+  const sets = page.sets.filter((set) => set.on === "both" || set.on === on);
+  if (sets.length === 0) return [];
+  const here = { ...facts, form: form() };
+  return sets.map(({ column, value }) => ({ column, value: givenValue(value, column, here, page.timeZone) }));
+};
 
 /** How often a statement is sent that PostgreSQL gave up for the sake of others. */
 const mostSends = 3;

@@ -96,9 +96,9 @@ const mostValues = 2000;
 const kept = (value: Stored): Stored =>
   value !== null && isLong(value) ? `${value.slice(0, longest)}… (${value.length} characters)` : value;
 
-/** What is found of each of a value's texts. */
-const eachText = <Found>({ value, sent, became }: RecordedValue, find: (text: Stored) => Found): readonly Found[] =>
-  [value, sent ?? null, became ?? null].map(find);
+/** Whether one of a value's texts is too long to be kept. */
+const hasLong = ({ value, sent, became }: RecordedValue): boolean =>
+  isLong(value) || isLong(sent ?? null) || isLong(became ?? null);
 
 /** A value with its texts made others. */
 const withTexts = (each: RecordedValue, make: (text: Stored) => Stored): RecordedValue => ({
@@ -168,9 +168,7 @@ export class Recorder {
       for (const { name, value, sent = "" } of values)
         if (this.isHidden(name)) for (const secret of [value, sent]) this.cover(secret);
     const some = values.length > mostValues ? values.slice(0, mostValues) : values;
-    const shortened = some.some((each) => eachText(each, isLong).some(Boolean))
-      ? some.map((each) => withTexts(each, kept))
-      : some;
+    const shortened = some.some(hasLong) ? some.map((each) => withTexts(each, kept)) : some;
     const leftOut = [
       ...(some === values ? [] : [`Values not kept here: ${values.length - some.length} of ${values.length}.`]),
       ...(this.unkept === 0 ? [] : [`Statements not kept here, since there were too many values: ${this.unkept}.`]),
