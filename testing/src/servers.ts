@@ -164,7 +164,7 @@ export async function startStandby(primary: number, password: string, name = "st
   };
   const control = (...args: readonly string[]): Promise<string> =>
     asOwner(binary("pg_ctl"), "-D", data, "-w", "-s", "-t", "60", ...args);
-  const settings = `-p ${port} -k '' -c listen_addresses=127.0.0.1 -c max_connections=120`;
+  const settings = `-p ${port} -k '' -c listen_addresses=127.0.0.1 -c max_connections=120 -c fsync=off`;
   await control("-l", path.join(directory, "log"), "-o", settings, "start");
   return {
     port,

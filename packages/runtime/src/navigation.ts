@@ -1,4 +1,13 @@
-import { type Actor, ConditionTooLong, everyPart, type Facts, type Frame, factsOf, mayOpen, type Page } from "@loyal-quill/core";
+import {
+  type Actor,
+  ConditionTooLong,
+  everyPart,
+  type Facts,
+  type Frame,
+  factsOf,
+  mayOpen,
+  type Page,
+} from "@loyal-quill/core";
 
 type Shown = ReturnType<NonNullable<Frame["pages"]>>;
 

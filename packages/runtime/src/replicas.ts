@@ -57,6 +57,8 @@ export function positionOf(text: string | null | undefined): bigint | null {
 
 const asks = (purpose: string, text: string): Statement => ({ purpose, text, values: [] });
 const primaryPosition = asks("how far the log is", `SELECT pg_current_wal_insert_lsn()::text AS "position"`);
+// What is inserted only is none that a replica could have; and where the log has just begun a new page, the place for the next record is behind its head.
+const primaryWritten = asks("how far the log is written", `SELECT pg_current_wal_flush_lsn()::text AS "position"`);
 const replicaPosition = asks(
   "how far the replica is",
   `SELECT pg_is_in_recovery()::text AS "follows", pg_last_wal_replay_lsn()::text AS "position"`,
@@ -99,7 +101,7 @@ const notKnown = positionOf(unknownPosition);
 /** Reads from replicas what may be read there, and from the primary wherever one is not there, is behind, or fails. */
 export class Replicas {
   private readonly all: Replica[];
-  /** When the primary was how far, the newest last. */
+  /** When the primary had written how much, the newest last. */
   private readonly marks: { readonly at: number; readonly position: bigint }[] = [];
   private readonly timer: NodeJS.Timeout;
   private readonly mostBehind: number;
@@ -138,8 +140,12 @@ export class Replicas {
    * How far the primary's log is, after a save: who has saved reads from no replica that has not come so far. Null where that can't be asked;
    * then they read from the primary, until a replica has come as far as it was later.
    */
-  async position(): Promise<string | null> {
-    const rows = await this.primary.run(primaryPosition).catch(() => []);
+  position(): Promise<string | null> {
+    return this.ofPrimary(primaryPosition);
+  }
+
+  private async ofPrimary(statement: Statement): Promise<string | null> {
+    const rows = await this.primary.run(statement).catch(() => []);
     return rows[0]?.position ?? null;
   }
 
@@ -204,7 +210,7 @@ export class Replicas {
 
   private async mark(): Promise<void> {
     const at = performance.now();
-    const position = positionOf(await this.position());
+    const position = positionOf(await this.ofPrimary(primaryWritten));
     if (position === null) return;
     this.marks.push({ at, position });
     while ((this.marks[1]?.at ?? at) < at - 2 * this.mostBehind) this.marks.shift();
