@@ -1,0 +1,90 @@
+import { describe, expect, test } from "@jest/globals";
+import type { Actor, Expression, Page } from "@loyal-quill/core";
+import { navigationOf } from "./navigation.js";
+
+const text = (value: string): Expression => ({ op: "literal", type: "text", value });
+const hasRole = (role: string): Expression => ({
+  op: "in",
+  type: "text",
+  value: text(role),
+  list: { op: "actor", attribute: "roles" },
+});
+const compared = (left: Expression, by: "==" | "<", right: Expression): Expression => ({
+  op: "compare",
+  by,
+  type: "text",
+  left,
+  right,
+});
+const pageOf = (name: string, expression: Expression | null): Page =>
+  ({
+    name,
+    plural: `The ${name}s`,
+    path: { list: `/${name}s` },
+    access: { open: expression && { source: "", expression, rowColumns: [], formColumns: [] } },
+  }) as unknown as Page;
+const named = (pages: readonly Page[], actor: Actor, path = "/", base = ""): readonly string[] =>
+  navigationOf(pages, actor, base, path).links.map(({ name }) => name);
+
+const ada: Actor = { id: "1", name: "Ada", roles: ["technician"], attributes: { region: "3" } };
+
+describe("a navigation", () => {
+  const pages = [
+    pageOf("river", null),
+    pageOf("station", hasRole("technician")),
+    pageOf("note", compared({ op: "actor", attribute: "region" }, "==", text("3"))),
+  ];
+
+  test("is the same one where all that it depends on is the same", () => {
+    const one = navigationOf(pages, ada, "/records", "/rivers/1/edit");
+    expect(navigationOf(pages, { ...ada, roles: [...ada.roles] }, "/records", "/rivers/2")).toBe(one);
+    expect(one).toEqual({
+      more: false,
+      links: [
+        { name: "river", title: "The rivers", href: "/records/rivers", isCurrent: true },
+        { name: "station", title: "The stations", href: "/records/stations", isCurrent: false },
+        { name: "note", title: "The notes", href: "/records/notes", isCurrent: false },
+      ],
+    });
+  });
+
+  test("is another one for another person, attribute, place, mount or set of pages", () => {
+    expect(named(pages, { ...ada, roles: [] })).toEqual(["river", "note"]);
+    expect(named(pages, { ...ada, attributes: { region: "4" } })).toEqual(["river", "station"]);
+    expect(named(pages, { ...ada, attributes: { region: ["3"] } })).toEqual(["river", "station"]);
+    expect(named(pages, { ...ada, pages: ["note"] })).toEqual(["note"]);
+    expect(named([pageOf("station", hasRole("auditor"))], ada)).toEqual([]);
+    const current = (path: string, base = ""): readonly string[] =>
+      navigationOf(pages, ada, base, path).links.flatMap(({ href, isCurrent }) => (isCurrent ? [href] : []));
+    expect(current("/stations")).toEqual(["/stations"]);
+    expect(current("/rivers/1/edit")).toEqual(["/rivers"]);
+    expect(current("/riversides")).toEqual([]);
+    expect(current("/stations", "/records")).toEqual(["/records/stations"]);
+    expect(named(pages, ada)).toEqual(["river", "station", "note"]);
+  });
+
+  test("is made anew where a page asks for the time", () => {
+    const timed = [...pages, pageOf("visit", compared({ op: "now" }, "<", text("9999")))];
+    const [one, other] = [navigationOf(timed, ada, "", "/"), navigationOf(timed, ada, "", "/")];
+    expect(other).toEqual(one);
+    expect(other).not.toBe(one);
+  });
+
+  test("has as many links as a header has room for, and says that there are more", () => {
+    const many = Array.from({ length: 9 }, (_, index) => pageOf(`page${index}`, null));
+    const { links, more } = navigationOf(many, ada, "", "/");
+    expect([links.length, more]).toEqual([8, true]);
+    expect(navigationOf(many.slice(1), ada, "", "/").more).toBe(false);
+  });
+
+  test("takes an attribute that JSON has no word for", () => {
+    const odd = { region: 3n } as unknown as Record<string, number>;
+    expect(named(pages, { ...ada, attributes: odd })).toEqual(["river", "station", "note"]);
+  });
+
+  test("is not kept for any number of people", () => {
+    const first = navigationOf(pages, ada, "", "/");
+    for (let id = 0; id < 600; id++) navigationOf(pages, { ...ada, id: `p${id}` }, "", "/");
+    expect(navigationOf(pages, ada, "", "/")).not.toBe(first);
+  });
+});
