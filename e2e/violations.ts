@@ -1,24 +1,39 @@
-import { AxeBuilder } from "@axe-core/playwright";
+import { readFileSync } from "node:fs";
+import { createRequire } from "node:module";
 import type { Page } from "@playwright/test";
+import type { AxeResults, ElementContext, RunOptions } from "axe-core";
 
+type RunOnly = NonNullable<RunOptions["runOnly"]>;
+
+const source = readFileSync(createRequire(import.meta.url).resolve("axe-core/axe.min.js"), "utf8");
+
+// The frame of the Sheet allows no scripts, so axe can't look into it: the same page is looked at above, on its own.
+// Rows of a table are alike: the first ones stand for all.
+const context: ElementContext = { exclude: ["iframe", "tbody > tr:nth-child(n + 7)"] };
+/** All of axe's rules that stand in WCAG 2.2 up to AA, and its own good practice. */
+const all: RunOnly = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"];
 /** What of axe's rules looks at colours: the only ones to which another scheme can make a difference. */
-const ofColours = ["color-contrast", "link-in-text-block"];
+const ofColours: RunOnly = { type: "rule", values: ["color-contrast", "link-in-text-block"] };
 
 /** What axe finds on a page as it stands, a line each: all of its rules in the light scheme, those about colours in the dark one too. */
 export async function violations(page: Page): Promise<string[]> {
-  // The frame of the Sheet allows no scripts, so axe can't look into it: the same page is looked at above, on its own.
-  // Rows of a table are alike: the first ones stand for all. Without frames axe needs no page of its own to put together what it found in each,
-  // which takes longer than looking.
-  const axe = () => new AxeBuilder({ page }).setLegacyMode().exclude("iframe").exclude("tbody > tr:nth-child(n + 7)");
-  const light = await axe()
-    .withTags(["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"])
-    .analyze();
-  await page.emulateMedia({ colorScheme: "dark" });
-  const dark = await axe().withRules(ofColours).analyze();
-  await page.emulateMedia({ colorScheme: "light" });
-  const told = (scheme: string, found: typeof light) =>
-    found.violations.flatMap(({ id, nodes }) =>
-      nodes.map(({ target, failureSummary }) => `${scheme}, ${id}: ${target.join(" ")}: ${failureSummary ?? ""}`),
+  // Once for both schemes: to send axe and have it read takes longer than its looking does.
+  await page.evaluate(source);
+  const look = async (colorScheme: "light" | "dark", runOnly: RunOnly): Promise<readonly string[]> => {
+    await page.emulateMedia({ colorScheme });
+    // Of what it found in order, little is to be told.
+    const options: RunOptions = { runOnly, iframes: false, resultTypes: ["violations"] };
+    const found = await page.evaluate(
+      ([within, how]) =>
+        (globalThis as unknown as { axe: { run(...asked: unknown[]): Promise<AxeResults> } }).axe
+          .run(within, how)
+          .then((results) => results.violations),
+      [context, options] as unknown as readonly [object, object],
     );
-  return [...told("light", light), ...told("dark", dark)];
+    return found.flatMap(({ id, nodes }) =>
+      nodes.map(({ target, failureSummary = "" }) => `${colorScheme}, ${id}: ${target.join(" ")}: ${failureSummary}`),
+    );
+  };
+  const dark = await look("dark", ofColours);
+  return [...(await look("light", all)), ...dark];
 }

@@ -1,19 +1,14 @@
-import { AxeBuilder } from "@axe-core/playwright";
 import type { Page } from "@playwright/test";
 import { freePort } from "loyal-quill";
 import { copyOf } from "../example.js";
 import { expect, test } from "../vale.js";
+import { violations } from "../violations.js";
 
 /** The applications in `examples/`, each in a process of its own over the same Marrow Vale: with scripts and without. */
 
 /** Axe is a script itself: it looks at the same pages where scripts run. */
 async function accessible(page: Page, hasScripts = true): Promise<void> {
-  if (!hasScripts) return;
-  for (const colorScheme of ["light", "dark"] as const) {
-    await page.emulateMedia({ colorScheme });
-    const { violations } = await new AxeBuilder({ page }).analyze();
-    expect(violations.map(({ id, nodes }) => `${id}: ${nodes.map(({ html }) => html).join(" ")}`)).toEqual([]);
-  }
+  if (hasScripts) expect(await violations(page)).toEqual([]);
 }
 
 test("thirty lines serve the demo's pages, and save", async ({ page, vale, example, javaScriptEnabled }) => {

@@ -1,6 +1,8 @@
 import { describe, expect, test } from "@jest/globals";
-import type { Actor, Expression, Page } from "@loyal-quill/core";
+import type { Actor, Page } from "@loyal-quill/core";
 import { navigationOf } from "./navigation.js";
+
+type Expression = NonNullable<Page["access"]["open"]>["expression"];
 
 const text = (value: string): Expression => ({ op: "literal", type: "text", value });
 const hasRole = (role: string): Expression => ({
