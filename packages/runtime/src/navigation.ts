@@ -31,6 +31,8 @@ export function opens(page: Page, facts: Facts): boolean {
 const asksForTheTime = ({ access: { open } }: Page): boolean =>
   open !== null && everyPart(open.expression).some(({ op }) => op === "now");
 
+const typedText = (value: unknown): string => `${typeof value} ${String(value)}`;
+
 /** All that a condition can ask of somebody; a number and its text are two values. */
 const markOf = ({ id, name, roles, pages, attributes = {} }: Actor): string =>
   JSON.stringify([
@@ -38,7 +40,10 @@ const markOf = ({ id, name, roles, pages, attributes = {} }: Actor): string =>
     name,
     roles,
     pages,
-    Object.entries(attributes).map(([of, value]) => [of, typeof value, Array.isArray(value) ? value : String(value)]),
+    Object.entries(attributes).map(([of, value]) => [
+      of,
+      Array.isArray(value) ? value.map(typedText) : typedText(value),
+    ]),
   ]);
 
 /** The navigations of one set of pages. */
