@@ -17,11 +17,11 @@ const ofColours: RunOnly = { type: "rule", values: ["color-contrast", "link-in-t
 
 /** What axe finds on a page as it stands, a line each: all of its rules in the light scheme, those about colours in the dark one too. */
 export async function violations(page: Page): Promise<string[]> {
-  // Once for both schemes: to send axe and have it read takes longer than its looking does.
+  // Injected once for both schemes: that takes longer than the run itself.
   await page.evaluate(source);
   const look = async (colorScheme: "light" | "dark", runOnly: RunOnly): Promise<readonly string[]> => {
     await page.emulateMedia({ colorScheme });
-    // Of what it found in order, little is to be told.
+    // What passed is not told node by node.
     const options: RunOptions = { runOnly, iframes: false, resultTypes: ["violations"] };
     const found = await page.evaluate(
       ([within, how]) =>

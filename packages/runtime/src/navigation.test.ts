@@ -65,6 +65,19 @@ describe("a navigation", () => {
     expect(named(pages, ada)).toEqual(["river", "station", "note"]);
   });
 
+  test("shows the innermost page as the current one, where one lies below another", () => {
+    const outer = { ...pageOf("place", null), path: { list: "/places" } } as Page;
+    const inner = { ...pageOf("gate", null), path: { list: "/places/gates" } } as Page;
+    for (const nested of [
+      [outer, inner],
+      [inner, outer],
+    ]) {
+      const current = (path: string): readonly string[] =>
+        navigationOf(nested, ada, "", path).links.flatMap(({ name, isCurrent }) => (isCurrent ? [name] : []));
+      expect([current("/places/gates/1/edit"), current("/places/1/edit")]).toEqual([["gate"], ["place"]]);
+    }
+  });
+
   test("is made anew where a page asks for the time", () => {
     const timed = [...pages, pageOf("visit", compared({ op: "now" }, "<", text("9999")))];
     const [one, other] = [navigationOf(timed, ada, "", "/"), navigationOf(timed, ada, "", "/")];

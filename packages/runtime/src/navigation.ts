@@ -58,7 +58,7 @@ class Navigations {
   }
 
   of(actor: Actor, base: string, path: string): Shown {
-    const current = this.asked.find(({ path: { list } }) => path === list || path.startsWith(`${list}/`)) ?? null;
+    const current = this.at(path);
     if (!this.mayKeep) return this.made(actor, base, current);
     const key = JSON.stringify([base, current?.name, markOf(actor)]);
     const known = this.kept.get(key);
@@ -68,6 +68,17 @@ class Navigations {
     if (oldest !== undefined) this.kept.delete(oldest);
     this.kept.set(key, made);
     return made;
+  }
+
+  /** The page that an address belongs to: where one page's list lies below another's, the innermost. */
+  private at(path: string): Page | null {
+    let found: Page | null = null;
+    for (const page of this.asked) {
+      const { list } = page.path;
+      const isHere = path === list || path.startsWith(`${list}/`);
+      if (isHere && list.length > (found?.path.list.length ?? -1)) found = page;
+    }
+    return found;
   }
 
   /** The first of the pages that are open to somebody: as many as a header has room for. */

@@ -57,7 +57,7 @@ export function positionOf(text: string | null | undefined): bigint | null {
 
 const asks = (purpose: string, text: string): Statement => ({ purpose, text, values: [] });
 const primaryPosition = asks("how far the log is", `SELECT pg_current_wal_insert_lsn()::text AS "position"`);
-// What is inserted only is none that a replica could have; and where the log has just begun a new page, the place for the next record is behind its head.
+// No replica can have what the primary has not written yet; and where its log has just begun a page, the insert position is past that page's header already.
 const primaryWritten = asks("how far the log is written", `SELECT pg_current_wal_flush_lsn()::text AS "position"`);
 const replicaPosition = asks(
   "how far the replica is",

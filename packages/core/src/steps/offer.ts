@@ -132,16 +132,17 @@ export async function completeOffers(
       searched: found && { text: searched ?? "", found: found.options.length, more: found.more },
     };
   };
-  const asked = page.fields.filter(({ choices, column: { name } }) => {
+  const asked = page.fields.flatMap(({ choices, column: { name } }) => {
     const known = lists.get(name);
-    return choices?.from === "table" && !(known && missingIn(known.options, shown.get(name)).length === 0);
+    const isWhole = known && missingIn(known.options, shown.get(name)).length === 0;
+    return choices?.from === "table" && !isWhole ? [{ name, choices }] : [];
   });
   if (asked.length === 0) return lists;
   const here = { ...facts, form: form() };
   const offers = new Map(lists);
   await Promise.all(
-    asked.map(async ({ choices, column: { name } }) => {
-      if (choices?.from === "table") offers.set(name, await offerOf(choices, name, here));
+    asked.map(async ({ name, choices }) => {
+      offers.set(name, await offerOf(choices, name, here));
     }),
   );
   return offers;
