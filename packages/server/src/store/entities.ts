@@ -174,7 +174,9 @@ export const RequestEntity = defineEntity({
     trace: p.string().nullable(),
     /** The steps without their values. */
     glance: p.json<GlanceStep[]>().defaultRaw("'[]'"),
-    recorded: p.json<RecordedRequest>(),
+    /** The request of format 1, and of format 2 as JSON text; the other one is null. */
+    recorded: p.json<RecordedRequest>().nullable(),
+    kept: p.text().nullable(),
     /** What came over the wire, as JSON. */
     wire: p.text().nullable(),
     format: p.integer().default(storedFormat),

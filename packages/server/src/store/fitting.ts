@@ -3,8 +3,22 @@ import type { RecordedRequest } from "@loyal-quill/core";
 /** A recorded request is kept in so many characters of JSON at most. */
 export const mostRecorded = 65_536;
 
-/** Characters that JSON in PostgreSQL can't hold (documentation, 8.14.1): NUL, and half of a surrogate pair. */
+/** Characters that neither text nor `jsonb` of PostgreSQL can hold (documentation, 8.3, 8.14.1): NUL, and half of a surrogate pair. */
 const unstorable = /\0|\p{Surrogate}/gu;
+
+/** A text for a column, cut to a length; what can't be stored is U+FFFD. */
+export const storable = (text: string | undefined, length: number): string | null =>
+  text?.slice(0, length).replaceAll(unstorable, "\uFFFD") ?? null;
+
+/** Whether JSON holds what `jsonb` can't: escapes of NUL, and of half a surrogate pair, which JSON.stringify writes as such. */
+const holdsUnstorable = /\\u(0000|d[89a-f])/;
+
+/** JSON for a column of `jsonb`; what can't be stored is U+FFFD. */
+export function storableJson(json: readonly object[]): string {
+  const text = JSON.stringify(json);
+  // Nearly all are as they should be.
+  return holdsUnstorable.test(text) ? JSON.stringify(cut(json as unknown as Json, whole, whole)) : text;
+}
 
 type Json = null | boolean | number | string | readonly Json[] | { readonly [name: string]: Json };
 
@@ -12,14 +26,11 @@ type Json = null | boolean | number | string | readonly Json[] | { readonly [nam
 export const cutText = (text: string, length: number): string =>
   text.length > length ? `${text.slice(0, length)}… (${text.length} characters)` : text;
 
+const whole = Number.POSITIVE_INFINITY;
+
 /** The same with every text cut to a length, every list to a number of parts, and what can't be stored replaced by U+FFFD. */
 function cut(json: Json, length: number, parts: number): Json {
-  if (typeof json === "string") {
-    const text = json.replaceAll(unstorable, "\uFFFD");
-    return text.length > length
-      ? `${text.slice(0, length)}… (${text.length} characters)`.replaceAll(unstorable, "\uFFFD")
-      : text;
-  }
+  if (typeof json === "string") return cutText(json, length).replaceAll(unstorable, "\uFFFD");
   if (Array.isArray(json)) return json.slice(0, parts).map((each) => cut(each as Json, length, parts));
   if (typeof json !== "object" || json === null) return json;
   return Object.fromEntries(
@@ -30,20 +41,15 @@ function cut(json: Json, length: number, parts: number): Json {
   );
 }
 
-/** Whether JSON holds what PostgreSQL can't: escapes of NUL, and of half a surrogate pair, which JSON.stringify writes as such. */
-const holdsUnstorable = /\\u(0000|d[89a-f])/;
-
 /**
- * A recorded request as it can be kept: whatever was sent, and never larger than {@link mostRecorded}.
+ * A recorded request as it can be kept as JSON text: whatever was sent, and never larger than {@link mostRecorded}.
  *
  * @param text the request as JSON, where that is known
  */
 export function fitting(recorded: RecordedRequest, text = JSON.stringify(recorded)): RecordedRequest {
-  // Nearly all are as they should be, and to look through each text of each takes longer than everything else here.
-  if (text.length <= mostRecorded && !holdsUnstorable.test(text)) return recorded;
+  if (text.length <= mostRecorded) return recorded;
   const json = recorded as unknown as Json;
   for (const [length, parts] of [
-    [Number.POSITIVE_INFINITY, Number.POSITIVE_INFINITY],
     [1000, 2000],
     [200, 500],
     [60, 100],

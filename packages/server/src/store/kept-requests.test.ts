@@ -1,4 +1,5 @@
 import { afterAll, beforeAll, beforeEach, expect, test } from "@jest/globals";
+import type { RecordedRequest } from "@loyal-quill/core";
 import { freshDatabase, type TestDatabase } from "@loyal-quill/testing";
 import pg from "pg";
 import { mostRequests, surplusOf } from "./kept-requests.js";
@@ -35,6 +36,21 @@ const counts = async (): Promise<Readonly<Record<string, number>>> => {
     "SELECT concat_ws(' ', coalesce(page, 'no page'), coalesce(actor_id, 'of nobody')) AS name, count(*)::int AS count FROM request GROUP BY 1 ORDER BY 1",
   );
   return Object.fromEntries(rows.map(({ name, count }) => [name, count]));
+};
+
+const plain: RecordedRequest = {
+  id: "00000000-0000-4000-8000-000000000001",
+  at: "2026-11-26T12:00:00.000Z",
+  operation: "open",
+  method: "GET",
+  path: "/stations/MV-001/edit",
+  page: "station",
+  actor: null,
+  key: ["MV-001"],
+  outcome: "shown",
+  status: 200,
+  ms: 1,
+  steps: [],
 };
 
 test("of each page the newest are kept: of people who are known, and fewer of nobody", async () => {
@@ -99,25 +115,58 @@ test("what can't be removed is told of, and what came in is kept all the same", 
   const { requests } = store;
   requests.onForgetFailure = (error) => told.push(error);
   try {
-    const id = "00000000-0000-4000-8000-000000000001";
-    await requests.keep({
-      id,
-      at: new Date().toISOString(),
-      operation: "open",
-      method: "GET",
-      path: "/stations/MV-001/edit",
-      page: "station",
-      actor: null,
-      key: ["MV-001"],
-      outcome: "shown",
-      status: 200,
-      ms: 1,
-      steps: [],
-    });
+    await requests.keep(plain);
     await requests.settled();
     expect(told).toEqual([expect.objectContaining({ message: expect.stringContaining("not now") })]);
-    expect(await requests.one(id)).toMatchObject({ path: "/stations/MV-001/edit" });
+    expect(await requests.one(plain.id)).toMatchObject({ path: "/stations/MV-001/edit" });
   } finally {
     await client.query("DROP FUNCTION refuse CASCADE");
   }
+});
+
+test("whatever was sent is kept as it was, and told with U+FFFD where a column can't hold it", async () => {
+  const odd = "a\0b\uD800c 😀";
+  const sent: RecordedRequest = {
+    ...plain,
+    actor: { id: odd, name: odd },
+    path: `/stations/${odd}`,
+    key: [odd],
+    outcome: "invalid",
+    steps: [
+      { step: "read", ms: 1, stopped: null, statements: [], values: [{ name: "name", value: odd }] },
+      { step: "check", ms: 1, stopped: odd, statements: [], values: [{ name: odd, value: odd, note: "required" }] },
+    ],
+    wire: { query: {}, headers: {}, body: odd, answer: { headers: {}, body: odd } },
+  };
+  await store.requests.keep(sent);
+  const { wire: _, ...rest } = sent;
+  expect(await store.requests.one(sent.id)).toEqual(sent);
+  expect(await store.requests.newest({ limit: 5 })).toEqual([rest]);
+  expect(await store.requests.byIds([sent.id])).toEqual([rest]);
+  const shown = "a\uFFFDb\uFFFDc 😀";
+  expect(await store.requests.told({}, 5)).toEqual([
+    expect.objectContaining({
+      actor: { id: shown, name: shown },
+      path: `/stations/${shown}`,
+      record: shown,
+      reason: shown,
+      problems: [{ field: shown, by: "required" }],
+      steps: [expect.anything(), expect.objectContaining({ stopped: shown })],
+    }),
+  ]);
+});
+
+test("what was kept in the older format is read on; a newer one is left alone", async () => {
+  const { id, ...rest } = plain;
+  const of = (format: number) => ({ ...rest, id: id.replace(/1$/, String(format)) });
+  for (const format of [1, 2, 3])
+    await client.query(
+      `INSERT INTO request (id, database, at, page, operation, outcome, ${format === 1 ? "recorded" : "kept"}, format)
+       VALUES ($1, '', now(), 'station', 'open', 'shown', $2, $3)`,
+      [of(format).id, JSON.stringify(of(format)), format],
+    );
+  expect(await store.requests.newest({ limit: 5 })).toEqual([of(2), of(1)]);
+  expect(await store.requests.one(of(1).id)).toEqual(of(1));
+  expect(await store.requests.one(of(3).id)).toBeNull();
+  expect(await store.requests.told({}, 5)).toHaveLength(2);
 });

@@ -2,8 +2,8 @@ import type { RecordedRequest, RecordedWire } from "@loyal-quill/core";
 import { RequestEntity } from "./entities.js";
 import type { InStore } from "./in-store.js";
 import { raw } from "./orm.js";
-import { rowOf, type ToldRequest, type ToldRow, toldColumns, toldOf } from "./request-rows.js";
-import { storedFormat } from "./stored-format.js";
+import { recordedOf, rowOf, type ToldRequest, type ToldRow, toldColumns, toldOf } from "./request-rows.js";
+import { requestFormat } from "./stored-format.js";
 
 /** How many recorded requests are kept of each page: of people who are signed in, and of nobody, who could send any number. */
 export const mostRequests = { known: 10_000, unknown: 500 };
@@ -183,33 +183,32 @@ export class KeptRequests {
   async newest(query: { page?: string; operation?: string; limit: number }): Promise<RecordedRequest[]> {
     const where = {
       database: this.database,
-      format: { $lte: storedFormat },
+      format: { $lte: requestFormat },
       ...(query.page ? { page: query.page } : {}),
       ...(query.operation ? { operation: query.operation } : {}),
     };
-    const fields = ["recorded"] as const;
+    const fields = ["recorded", "kept"] as const;
     const found = await this.store
       .em()
       .find(RequestEntity, where, { orderBy: { number: "desc" }, limit: query.limit, fields });
-    return found.map((each) => each.recorded);
+    return found.map(recordedOf);
   }
 
   /** Recorded requests by their ids, the oldest first, without what came over the wire. */
   async byIds(ids: readonly string[]): Promise<RecordedRequest[]> {
-    const where = { database: this.database, format: { $lte: storedFormat }, id: { $in: [...ids] } };
-    const fields = ["recorded"] as const;
+    const where = { database: this.database, format: { $lte: requestFormat }, id: { $in: [...ids] } };
+    const fields = ["recorded", "kept"] as const;
     const found = await this.store.em().find(RequestEntity, where, { orderBy: { number: "asc" }, fields });
-    return found.map((each) => each.recorded);
+    return found.map(recordedOf);
   }
 
   /** A recorded request with all that is kept of it. */
   async one(id: string): Promise<RecordedRequest | null> {
-    const where = { database: this.database, id, format: { $lte: storedFormat } };
+    const where = { database: this.database, id, format: { $lte: requestFormat } };
     const found = await this.store.em().findOne(RequestEntity, where);
     if (!found) return null;
-    if (!found.wire) return found.recorded;
-    const wire = JSON.parse(found.wire) as RecordedWire;
-    return { ...found.recorded, wire };
+    const recorded = recordedOf(found);
+    return found.wire ? { ...recorded, wire: JSON.parse(found.wire) as RecordedWire } : recorded;
   }
 
   /** What is told of each in a list, newest first. */
@@ -228,7 +227,7 @@ export class KeptRequests {
   async lastOfEach(pages: readonly string[]): Promise<ReadonlyMap<string, ToldRequest>> {
     const rows = await this.store.em().execute<ToldRow[]>(
       `SELECT r.* FROM jsonb_array_elements_text(?::jsonb) AS p (name), LATERAL (
-           SELECT ${toldColumns} FROM request WHERE database = ? AND page = p.name AND format <= ${storedFormat} ORDER BY request.number DESC LIMIT 1) AS r`,
+           SELECT ${toldColumns} FROM request WHERE database = ? AND page = p.name AND format <= ${requestFormat} ORDER BY request.number DESC LIMIT 1) AS r`,
       [JSON.stringify(pages), this.database],
     );
     return new Map(rows.map((row) => [row.page ?? "", toldOf(row)]));
@@ -289,7 +288,7 @@ export class KeptRequests {
   }
 
   private whereOf(query: RequestQuery): { where: string; values: (string | number | Date)[] } {
-    const parts = ["database = ?", `format <= ${storedFormat}`];
+    const parts = ["database = ?", `format <= ${requestFormat}`];
     const values: (string | number | Date)[] = [this.database];
     const add = (part: string, ...given: (string | number | Date)[]): void => {
       parts.push(part);

@@ -14,5 +14,6 @@ export const migrationNames = [
   "2026-11-verifications",
   "2026-11-several-processes",
   "2026-11-looks",
+  "2026-11-requests-as-text",
 ] as const;
 export type MigrationName = (typeof migrationNames)[number];

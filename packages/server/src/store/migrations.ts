@@ -219,6 +219,16 @@ class Looks extends Migration {
   }
 }
 
+class RequestsAsText extends Migration {
+  override up(): void {
+    // A column of its own: nothing that was kept is written anew, and a process of an older program beside this one reads on what it can read.
+    this.addSql("ALTER TABLE request ADD COLUMN kept text, ALTER COLUMN recorded DROP NOT NULL");
+    this.addSql(`DO $$ BEGIN
+      ALTER TABLE request ALTER COLUMN kept SET COMPRESSION lz4;
+    EXCEPTION WHEN feature_not_supported THEN NULL; END $$`);
+  }
+}
+
 const classes: Readonly<Record<MigrationName, typeof FirstTables>> = {
   "2026-11-first-tables": FirstTables,
   "2026-11-drafts-and-versions": DraftsAndVersions,
@@ -231,6 +241,7 @@ const classes: Readonly<Record<MigrationName, typeof FirstTables>> = {
   "2026-11-verifications": VerificationsOfLogs,
   "2026-11-several-processes": SeveralProcesses,
   "2026-11-looks": Looks,
+  "2026-11-requests-as-text": RequestsAsText,
 };
 
 /** The store's migrations in their order. A landed one is never changed. */

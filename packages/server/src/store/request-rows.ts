@@ -1,7 +1,7 @@
 import type { RecordedRequest, RecordedWire } from "@loyal-quill/core";
 import type { GlanceStep, ToldProblem } from "./entities.js";
-import { cutText, fitting } from "./fitting.js";
-import { storedFormat } from "./stored-format.js";
+import { cutText, fitting, storable, storableJson } from "./fitting.js";
+import { requestFormat } from "./stored-format.js";
 
 /** A request as a list tells of it. */
 export interface ToldRequest {
@@ -55,23 +55,32 @@ export function rowOf(database: string, { wire, ...rest }: RecordedRequest): Req
     page,
     operation,
     outcome,
-    actor_id: actor?.id ?? null,
-    actor_name: actor?.name.slice(0, 255) ?? null,
-    method: method.slice(0, 31),
-    path: path.slice(0, 1000),
+    actor_id: storable(actor?.id, 255),
+    actor_name: storable(actor?.name, 255),
+    method: storable(method, 31),
+    path: storable(path, 1000),
     status,
     ms,
-    record: key?.join("/").slice(0, 300) ?? null,
+    record: storable(key?.join("/"), 300),
     stopped_at: stop?.step ?? null,
-    reason: stop?.stopped?.slice(0, 1000) ?? null,
-    problems: JSON.stringify(problemsOf(recorded)),
+    reason: storable(stop?.stopped ?? undefined, 1000),
+    problems: storableJson(problemsOf(recorded)),
     statements: steps.reduce((sum, { statements }) => sum + statements.length, 0),
     trace: trace ?? null,
-    glance: JSON.stringify(glance),
-    recorded: recorded === rest ? text : JSON.stringify(recorded),
+    glance: storableJson(glance),
+    kept: recorded === rest ? text : JSON.stringify(recorded),
     wire: wire ? JSON.stringify(cutWire(wire)) : null,
-    format: storedFormat,
+    format: requestFormat,
   };
+}
+
+/** A request as it was kept, in either of the formats. */
+export const recordedOf = ({ kept, recorded }: Kept): RecordedRequest =>
+  kept ? (JSON.parse(kept) as RecordedRequest) : (recorded as RecordedRequest);
+
+interface Kept {
+  readonly kept?: string | null | undefined;
+  readonly recorded?: RecordedRequest | null | undefined;
 }
 
 export const toldColumns =
