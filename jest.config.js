@@ -26,7 +26,13 @@ export default {
     {
       ...shared,
       displayName: "database",
-      roots: ["<rootDir>/packages/runtime", "<rootDir>/packages/server", "<rootDir>/packages/cli", "<rootDir>/demo"],
+      roots: [
+        "<rootDir>/packages/runtime",
+        "<rootDir>/packages/server",
+        "<rootDir>/packages/cli",
+        "<rootDir>/demo",
+        "<rootDir>/testing",
+      ],
       testMatch: ["**/*.test.ts"],
       globalSetup: "<rootDir>/packages/cli/testing/global-setup.js",
       globalTeardown: "<rootDir>/packages/cli/testing/global-teardown.js",

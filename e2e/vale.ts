@@ -2,6 +2,7 @@ import { chmod, cp, mkdtemp, rm } from "node:fs/promises";
 import os from "node:os";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
+import { endsWithUs } from "@loyal-quill/testing";
 import { type BrowserContext, test as base, expect, type Page, type Request, request } from "@playwright/test";
 import { freePort, secretsOf, startDemo } from "loyal-quill";
 import pg from "pg";
@@ -47,6 +48,7 @@ export const test = base.extend<OfATest, { vale: Vale }>({
     async ({}, use) => {
       const directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-e2e-"));
       await chmod(directory, 0o711);
+      const release = endsWithUs(directory);
       const pages = path.join(directory, "pages");
       await cp(fileURLToPath(new URL("../demo/pages", import.meta.url)), pages, { recursive: true });
       const started = await startDemo({ port: await freePort(), directory, fresh: false, pages }, () => {});
@@ -111,6 +113,7 @@ export const test = base.extend<OfATest, { vale: Vale }>({
       await store.end();
       await owner.end();
       await started.stop();
+      release();
       await rm(directory, { recursive: true, force: true });
     },
     { scope: "worker", timeout: 120_000 },

@@ -1,6 +1,7 @@
 import { chmod, mkdtemp, rm } from "node:fs/promises";
 import os from "node:os";
 import path from "node:path";
+import { endsWithUs } from "@loyal-quill/testing";
 import { provision, secretsOf, startCluster } from "loyal-quill";
 import pg from "pg";
 
@@ -22,6 +23,7 @@ const stations = 480;
 export async function makeGround(): Promise<Ground> {
   const directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-bench-"));
   await chmod(directory, 0o711);
+  const release = endsWithUs(directory);
   const secrets = await secretsOf(directory);
   const silent = (): void => {};
   const cluster = await startCluster(path.join(directory, "postgres"), secrets.postgres, silent);
@@ -53,6 +55,7 @@ export async function makeGround(): Promise<Ground> {
     codes: Array.from({ length: stations }, (_, index) => `MV-${100 + index}`),
     drop: async () => {
       await cluster.stop();
+      release();
       await rm(directory, { recursive: true, force: true });
     },
   };

@@ -6,7 +6,7 @@ import os from "node:os";
 import path from "node:path";
 import process from "node:process";
 import { promisify } from "node:util";
-import { bodyOf, type Client, formOf } from "@loyal-quill/testing";
+import { bodyOf, type Client, endsWithUs, formOf } from "@loyal-quill/testing";
 import { type Cluster, freePort, provision, secretsOf, startCluster } from "loyal-quill";
 import pg from "pg";
 import { addAccounts, ended, ownersLog, program, signedIn, slipPage, sql, untilReady } from "./ground.js";
@@ -23,6 +23,7 @@ function expect(what: string, is: boolean, said = ""): void {
 const names = { edited: "marrow_vale", store: "quill_store" } as const;
 const directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-backup-"));
 await chmod(directory, 0o711);
+const release = endsWithUs(directory);
 const secrets = await secretsOf(directory);
 const silent = (): void => {};
 const pages = path.join(directory, "pages");
@@ -172,6 +173,7 @@ try {
   );
 } finally {
   for (const each of running) await each.stop().catch(() => {});
+  release();
   await rm(directory, { recursive: true, force: true });
 }
 say(`\n${wrong.length} things are not as they are told.`);

@@ -8,6 +8,7 @@ import process from "node:process";
 import {
   bodyOf,
   type Client,
+  endsWithUs,
   formOf,
   type Pooler,
   type Standby,
@@ -63,6 +64,7 @@ interface Fleet {
 async function withFleet<Result>(isPooled: boolean, run: (fleet: Fleet) => Promise<Result>): Promise<Result> {
   const directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-fleet-"));
   await chmod(directory, 0o711);
+  const release = endsWithUs(directory);
   const secrets = await secretsOf(directory);
   const silent = (): void => {};
   const home = path.join(directory, "postgres");
@@ -173,6 +175,7 @@ async function withFleet<Result>(isPooled: boolean, run: (fleet: Fleet) => Promi
     await pooler.stop();
     await Promise.all([standby.stop(), replica.stop()]);
     await cluster.stop().catch(() => {});
+    release();
     await rm(directory, { recursive: true, force: true });
   }
 }

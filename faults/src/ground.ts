@@ -6,7 +6,7 @@ import path from "node:path";
 import process from "node:process";
 import { fileURLToPath } from "node:url";
 import { hashPassword, newPassword, Store } from "@loyal-quill/server";
-import { bodyOf, Client, formOf, type LinkProxy, startProxy, throughProxy } from "@loyal-quill/testing";
+import { bodyOf, Client, endsWithUs, formOf, type LinkProxy, startProxy, throughProxy } from "@loyal-quill/testing";
 import { type Cluster, freePort, provision, secretsOf, startCluster } from "loyal-quill";
 import pg from "pg";
 
@@ -134,6 +134,7 @@ export async function signedIn(address: string, email: string, password: string)
 export async function makeGround(): Promise<Ground> {
   const directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-faults-"));
   await chmod(directory, 0o711);
+  const release = endsWithUs(directory);
   const secrets = await secretsOf(directory);
   const silent = (): void => {};
   const home = path.join(directory, "postgres");
@@ -223,6 +224,7 @@ export async function makeGround(): Promise<Ground> {
       await endServer("SIGKILL");
       await Promise.all([database.close(), store.close()]);
       await cluster.stop();
+      release();
       await rm(directory, { recursive: true, force: true });
     },
   };

@@ -3,6 +3,7 @@ import pg from "pg";
 
 export { Chance } from "./chance.js";
 export { type Answer, Client } from "./client.js";
+export { endsWithUs } from "./ends-with-us.js";
 export { everyTypePage, everyTypeRows, everyTypeSql, everyTypeTyped } from "./every-type.js";
 export { bodyOf, formOf } from "./form.js";
 export { often } from "./often.js";

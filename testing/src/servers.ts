@@ -6,6 +6,7 @@ import os from "node:os";
 import path from "node:path";
 import process from "node:process";
 import { promisify } from "node:util";
+import { endsWithUs } from "./ends-with-us.js";
 
 const execute = promisify(execFile);
 
@@ -36,12 +37,19 @@ const freePort = (): Promise<number> =>
     });
   });
 
-/** A directory that whoever runs PostgreSQL owns. */
-async function ownDirectory(): Promise<string> {
+/** A directory that whoever runs PostgreSQL owns, and what removes it. */
+async function ownDirectory(): Promise<{ directory: string; remove: () => Promise<void> }> {
   const directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-server-"));
   if (process.getuid?.() === 0) await execute("chown", ["postgres:", directory]);
   await chmod(directory, 0o700);
-  return directory;
+  const release = endsWithUs(directory);
+  return {
+    directory,
+    remove: async () => {
+      release();
+      await rm(directory, { recursive: true, force: true });
+    },
+  };
 }
 
 const writeOwned = async (directory: string, name: string, text: string): Promise<string> => {
@@ -83,7 +91,7 @@ export async function startPooler(
   most = 20,
   mode: "transaction" | "session" = "transaction",
 ): Promise<Pooler> {
-  const directory = await ownDirectory();
+  const { directory, remove } = await ownDirectory();
   const log = path.join(directory, "pgbouncer.log");
   let port = await freePort();
   const list = Object.entries(users).map(([name, password]) => `"${name}" "${password}"`);
@@ -127,7 +135,7 @@ pidfile = ${path.join(directory, "pgbouncer.pid")}
     },
     stop: async () => {
       await signal("SIGKILL");
-      await rm(directory, { recursive: true, force: true });
+      await remove();
     },
   };
 }
@@ -152,7 +160,7 @@ export interface Standby {
  * @param name by which the primary knows it: `synchronous_standby_names`
  */
 export async function startStandby(primary: number, password: string, name = "standby"): Promise<Standby> {
-  const directory = await ownDirectory();
+  const { directory, remove } = await ownDirectory();
   const data = path.join(directory, "data");
   const port = await freePort();
   const secret = await writeOwned(directory, "pgpass", `127.0.0.1:*:*:postgres:${password}\n`);
@@ -174,7 +182,7 @@ export async function startStandby(primary: number, password: string, name = "st
     kill: () => control("-m", "immediate", "stop").then(() => {}),
     stop: async () => {
       await control("-m", "immediate", "stop").catch(() => {});
-      await rm(directory, { recursive: true, force: true });
+      await remove();
     },
   };
 }

@@ -3,12 +3,13 @@
 import { chmod, mkdtemp } from "node:fs/promises";
 import os from "node:os";
 import path from "node:path";
-import { startPooler } from "@loyal-quill/testing";
+import { endsWithUs, startPooler } from "@loyal-quill/testing";
 import { provision, secretsOf, startCluster } from "../dist/index.js";
 
 export default async function setUp() {
   const directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-test-"));
   await chmod(directory, 0o711);
+  const release = endsWithUs(directory);
   const secrets = await secretsOf(directory);
   const silent = () => {};
   const cluster = await startCluster(path.join(directory, "postgres"), secrets.postgres, silent, { durable: false });
@@ -21,7 +22,7 @@ export default async function setUp() {
     quill_store: secrets.store,
   };
   const pooler = process.env.QUILL_TEST_POOLER === "1" ? await startPooler(cluster.port, roles) : undefined;
-  globalThis.quillTestCluster = { cluster, pooler, directory };
+  globalThis.quillTestCluster = { cluster, pooler, directory, release };
   const entrance = pooler?.port ?? cluster.port;
   process.env.QUILL_TEST_CLUSTER = JSON.stringify({ port: cluster.port, entrance, passwords: secrets });
 }

@@ -2,8 +2,9 @@
 import { rm } from "node:fs/promises";
 
 export default async function tearDown() {
-  const { cluster, pooler, directory } = globalThis.quillTestCluster;
+  const { cluster, pooler, directory, release } = globalThis.quillTestCluster;
   await pooler?.stop();
   await cluster.stop();
+  release();
   await rm(directory, { recursive: true, force: true });
 }
