@@ -54,6 +54,8 @@ class SessionStore extends PgStore {
     pool: pg.Pool,
     /** Milliseconds within which a session is not kept alive a second time. */
     private readonly every: number,
+    /** Milliseconds without a request after which a session ends. */
+    private readonly idle: number,
     private readonly failed: (error: unknown) => void,
     options: ConstructorParameters<typeof PgStore>[0],
   ) {
@@ -74,6 +76,15 @@ class SessionStore extends PgStore {
         (found) => tell(null, found),
         (error: unknown) => tell(error),
       );
+  }
+
+  /** What is kept ends once nobody has asked for so long; the browser's cookie, which is sent only where a session begins, may stay longer. */
+  private alive(kept: session.SessionData): session.SessionData {
+    return { ...kept, cookie: { ...kept.cookie, expires: new Date(Date.now() + this.idle) } };
+  }
+
+  override set(sid: string, kept: session.SessionData, then?: (error?: unknown) => void): void {
+    super.set(sid, this.alive(kept), then);
   }
 
   override createSession(request: Request, found: session.SessionData): ReturnType<session.Store["createSession"]> {
@@ -98,7 +109,7 @@ class SessionStore extends PgStore {
     this.touched.set(sid, now);
     const [oldest] = this.touched.keys();
     if (this.touched.size > mostTouched && oldest !== undefined) this.touched.delete(oldest);
-    super.touch(sid, kept, (error?: unknown) => {
+    super.touch(sid, this.alive(kept), (error?: unknown) => {
       if (error) {
         this.touched.delete(sid);
         this.failed(error);
@@ -141,11 +152,13 @@ export class Sessions implements SignIns {
     /** Roles that need a second factor. */
     private readonly factorRoles: readonly string[],
   ) {
-    const { pool, keys, logger, idle } = options;
-    const every = Math.min(60_000, idle * 6_000);
+    const { pool, keys, logger, end } = options;
+    const idle = options.idle * 60_000;
+    const every = Math.min(60_000, idle / 10);
     this.sessions = new SessionStore(
       pool,
       every,
+      idle,
       (error) => logger.warn({ err: error }, "a session could not be kept alive"),
       {
         tableName: "session",
@@ -160,8 +173,9 @@ export class Sessions implements SignIns {
       secret: keys.all("session cookie").map((key) => key.toString("hex")),
       resave: false,
       saveUninitialized: false,
-      rolling: true,
-      cookie: { ...this.cookie, maxAge: idle * 60_000 },
+      // The cookie goes out where a session begins. With each answer one that was still under way would bring back the session of before.
+      rolling: false,
+      cookie: { ...this.cookie, maxAge: end * 60_000 },
       genid: () => randomBytes(32).toString("base64url"),
     });
   }

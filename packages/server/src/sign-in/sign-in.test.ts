@@ -1,5 +1,5 @@
 import { afterAll, afterEach, beforeAll, describe, expect, test } from "@jest/globals";
-import { bodyOf, Client, formOf } from "@loyal-quill/testing";
+import { type Answer, bodyOf, Client, formOf } from "@loyal-quill/testing";
 import pg from "pg";
 import type { PersonAnswer, PersonSession, TrailAnswer } from "../api/answers/people.js";
 import { type Builder, password, people, startWorkbench, type TestWorkbench } from "../testing/workbench.js";
@@ -85,6 +85,22 @@ describe("a session from request to request", () => {
     } finally {
       await other.close();
     }
+  });
+
+  test("has its cookie sent once, for as long as it may last; what is kept of it ends after its idle time", async () => {
+    const id = await account("ysolde");
+    const client = fresh();
+    const cookies = (answer: Answer): string[] =>
+      answer.headers.getSetCookie().filter((each) => each.startsWith("quill_session="));
+    const [cookie = "", ...more] = cookies(await attempt(client, { email: emailOf("ysolde") }));
+    expect(more).toEqual([]);
+    const hours = (Date.parse(/Expires=([^;]*)/.exec(cookie)?.[1] ?? "") - Date.now()) / 3_600_000;
+    expect(Math.round(hours)).toBe(12);
+    // A form that is still on its way when a session begins anew (another password) would take the browser back to the one of before.
+    for (const path of ["/stations", "/stations/MV-014/edit", "/my-account"])
+      expect(cookies(await client.get(path))).toEqual([]);
+    const idle = "SELECT round(extract(epoch FROM expire - now()) / 60) AS count FROM session WHERE account_id = ";
+    expect(await count(`${idle}'${id}'`)).toBe(120);
   });
 
   test("is no other's, and what becomes of it or its account is seen with the next request", async () => {

@@ -59,7 +59,7 @@ function Soundness({ page }: { page: PageSummary }) {
           <Mark kind="wait">Table has changed</Mark> <Soft>{page.drift[0]}</Soft>
         </span>
       )}
-      {draft && <Mark kind="wait">draft by {draft.by}</Mark>}
+      {draft && <Mark kind="wait">Draft by {draft.by}</Mark>}
     </Stack>
   );
 }
@@ -87,7 +87,7 @@ function Served({ page }: { page: PageSummary }) {
   }
   if (page.warnings > 0)
     return <Mark kind="wait">Served, {page.warnings === 1 ? "1 warning" : `${page.warnings} warnings`}</Mark>;
-  return <Mark kind="good">Served, no problems</Mark>;
+  return <Mark kind="good">Served</Mark>;
 }
 
 const order: readonly OutcomeKind[] = [
