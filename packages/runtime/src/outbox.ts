@@ -113,13 +113,12 @@ export class Outbox {
       const said = error instanceof Error ? error.message : String(error);
       const again = attempt >= mostTries ? null : waitAfter(attempt);
       const then = again === null ? "it is given up" : `it is tried again in ${again} s`;
-      onError(
-        new AfterSaveFailed(
-          `afterSave of ${event.page} failed for entry ${event.entry}, try ${attempt}: ${said}; ${then}`,
-          { cause: error },
-        ),
+      const failed = new AfterSaveFailed(
+        `afterSave of ${event.page} failed for entry ${event.entry}, try ${attempt}: ${said}; ${then}`,
+        { cause: error },
       );
-      await database.run(undoneStatement(id, said.slice(0, 2000), again));
+      // Who hears of it finds it in the outbox as it was said.
+      await database.run(undoneStatement(id, said.slice(0, 2000), again)).finally(() => onError(failed));
       return;
     }
     await database.run(doneStatement(id));

@@ -1,13 +1,14 @@
 /**
  * The style sheet of the served pages: one file, nothing fetched, both colour schemes, readable without it. Classes begin with `quill-` and custom
  * properties with `--quill-`; what is said of elements holds inside of `.quill` only, with no weight of its own: in somebody's own layout nothing
- * else is touched, and theirs wins where it says more (docs/mounting.md).
+ * else is touched, and theirs wins where it says more (docs/mounting.md). `geometricPrecision`: without it Linux sets each letter at a whole pixel, and
+ * bold words run together.
  */
 export const styleSheet = `:root { --quill-paper: #f7f9f9; --quill-raised: #ffffff; --quill-ink: #1b2a3d; --quill-soft: #4c5b6c; --quill-rule: #c3ccd3; --quill-control: #75828f; --quill-live: #14655c; --quill-live-ground: #e3efec; --quill-refuse: #b0301c; --quill-draft: #7a5200; }
 @supports (color: light-dark(red, red)) {
   :root { --quill-paper: light-dark(#f7f9f9, #1a2129); --quill-raised: light-dark(#ffffff, #212a33); --quill-ink: light-dark(#1b2a3d, #e3e9ee); --quill-soft: light-dark(#4c5b6c, #a9b6c2); --quill-rule: light-dark(#c3ccd3, #3c4955); --quill-control: light-dark(#75828f, #8494a2); --quill-live: light-dark(#14655c, #72c6b7); --quill-live-ground: light-dark(#e3efec, #1c3835); --quill-refuse: light-dark(#b0301c, #ff9b87); --quill-draft: light-dark(#7a5200, #e0b565); }
 }
-.quill-document { margin: 0; min-height: 100vh; font: 1rem/1.5 "Alegreya Sans", "Gill Sans", Candara, Optima, "Noto Sans", system-ui, sans-serif; background: var(--quill-paper); color: var(--quill-ink); font-variant-numeric: lining-nums; }
+.quill-document { margin: 0; text-rendering: geometricPrecision; min-height: 100vh; font: 1rem/1.5 "Alegreya Sans", "Gill Sans", Candara, Optima, "Noto Sans", system-ui, sans-serif; background: var(--quill-paper); color: var(--quill-ink); font-variant-numeric: lining-nums; }
 .quill-skip { position: absolute; clip-path: inset(50%); width: 1px; height: 1px; overflow: hidden; white-space: nowrap; }
 .quill-skip:focus { clip-path: none; width: auto; height: auto; inset-inline-start: 1rem; top: .5rem; background: var(--quill-raised); padding: .25rem .5rem; z-index: 1; }
 .quill-header { display: flex; flex-wrap: wrap; justify-content: space-between; gap: .5rem 2rem; padding: .6rem 1.5rem; border-bottom: 1px solid var(--quill-rule); }
