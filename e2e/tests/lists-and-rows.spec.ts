@@ -1,3 +1,5 @@
+import { writeFile } from "node:fs/promises";
+import path from "node:path";
 import type { Page } from "@playwright/test";
 import { expect, test } from "../vale.js";
 
@@ -8,6 +10,49 @@ const beyond = (page: Page): Promise<number> =>
 for (const javaScriptEnabled of [true, false]) {
   test.describe(javaScriptEnabled ? "with scripts" : "without scripts", () => {
     test.use({ javaScriptEnabled });
+
+    test("a search that is stopped says how far it looked, and goes on with the enter key until it has found", async ({
+      signedIn,
+      vale,
+    }) => {
+      const name = javaScriptEnabled ? "letter" : "parcel";
+      // However fast the machine: each record takes a millisecond to be looked at.
+      for (const statement of [
+        "CREATE SCHEMA IF NOT EXISTS attic",
+        `CREATE TABLE attic.${name} (id integer PRIMARY KEY, note text NOT NULL)`,
+        `INSERT INTO attic.${name} SELECT n, CASE n WHEN 800 THEN 'an otter' ELSE 'nothing of it' END FROM generate_series(1, 800) AS n`,
+        `ALTER TABLE attic.${name} ENABLE ROW LEVEL SECURITY`,
+        `CREATE POLICY slowly ON attic.${name} USING (pg_sleep(0.001) IS NOT NULL)`,
+        "GRANT USAGE ON SCHEMA attic TO quill_pages",
+        `GRANT SELECT, UPDATE ON attic.${name} TO quill_pages`,
+      ])
+        await vale.rows(statement);
+      const file = `format: loyal-quill/page@1
+title: "${name} {id}"
+plural: ${name}s
+path: /${name}s/{id}
+record: { table: attic.${name}, key: id }
+list: { columns: [id], search: [note] }
+fields: [note]
+`;
+      await writeFile(path.join(vale.pages, `${name}.page.yaml`), file);
+      const page = await signedIn("tamsin");
+      await expect.poll(async () => (await page.goto(`/${name}s`))?.status()).toBe(200);
+      await page.getByRole("searchbox").fill("an otter");
+      await page.keyboard.press("Enter");
+      const said = page.getByRole("status");
+      await expect(said).toContainText(/^Nothing found yet: looked through [\d,]+ records, as far as \d+\. Continue/);
+      const wayOn = page.getByRole("link", { name: "Continue from there" });
+      for (let turn = 0; turn < 50 && (await wayOn.count()) > 0; turn++) {
+        await expect(wayOn).toBeFocused();
+        const from = page.url();
+
+        await page.keyboard.press("Enter");
+        await expect(page).not.toHaveURL(from);
+        await page.waitForLoadState();
+      }
+      await expect(page.getByRole("rowheader")).toHaveText(["800"]);
+    });
 
     test("a list is filtered, taken as a file, and keeps its place through a form and on to the next record", async ({
       signedIn,

@@ -202,12 +202,16 @@ function empty(view: ListView, address: string): Markup {
   return html`<p class="quill-empty">${view.page.texts.empty ?? word(view.page.language, "nothing-open")}</p>`;
 }
 
+/** Where a search goes on that was stopped before it found anything; null where it does not. */
+const wayOn = ({ looked, rows, chosenAddress, next, previous }: ListView): ListView["next"] | ListView["previous"] =>
+  looked?.how === "stopped" && rows.length === 0 && !chosenAddress ? (looked.backward ? previous : next) : null;
+
 /** How far a search came, with the way on from there. */
 function lookedLine(view: ListView, base: string): Markup | null {
   const { page, looked, rows } = view;
   if (!looked) return null;
   const to = (other: Readonly<Record<string, string>>, code: Word): Markup =>
-    html`<a href="${listAddress(view, base, other)}">${word(page.language, code)}</a>`;
+    html`<a${attributes({ href: listAddress(view, base, other), autofocus: other === wayOn(view) ? true : null })}>${word(page.language, code)}</a>`;
   const line = (said: string, way: Markup | null): Markup =>
     html`<p class="${rows.length === 0 ? "quill-empty" : "quill-looked"}" role="status">${said} ${way}</p>`;
   switch (looked.how) {
@@ -354,10 +358,11 @@ function listPart(view: ListView, frame: Frame): Markup {
 ${leftOut(view)}<div class="quill-about">${countLine(view)}${view.rows.length > 0 && html`<a class="quill-csv" href="${listAddress(view, frame.base, {}, `${page.path.list}/${csvSegment}`)}" download>${say("download-csv")}</a>`}${page.list.spreadsheet && view.rows.length > 0 && downloadsToEdit(page, (query) => listAddress(view, frame.base, query, `${page.path.list}/${spreadsheetSegment}`))}${page.list.spreadsheet && html`<a href="${address}/${uploadSegment}${queryText(view.kept)}">${say("upload-edited")}</a>`}</div>${rowsSummary(view)}${view.rows.length === 0 && elsewhere.length === 0 ? (looked ?? empty(view, address)) : html`${view.forms ? rowsForm(view, address, table) : table}${looked}`}${parts(view, frame.base)}`;
 }
 
-const listHeading = ({ page, savedAddress, problem, sought }: ListView, hasFocus = true): Markup => {
+const listHeading = (view: ListView, hasFocus = true): Markup => {
+  const { page, savedAddress, problem, sought } = view;
   const { plural, texts } = page;
   const { introduction } = texts;
-  const first = hasFocus && savedAddress === null && problem === null && sought === null;
+  const first = hasFocus && savedAddress === null && problem === null && sought === null && wayOn(view) === null;
   return html`${headingOf(plural, first)}${introduction !== null && html`<p class="quill-introduction">${introduction}</p>`}`;
 };
 
@@ -392,7 +397,7 @@ export function besidePage(list: ListView, form: FormView | null, given: Frame):
   const pieces = part?.pieces ?? null;
   return partsOf(frame, {
     title: part && form?.form === "edit" ? part.title : page.plural,
-    heading: listHeading(list, form?.form !== "edit" && !(form && (isSearched(form) || form.problems.length > 0))),
+    heading: listHeading(whole, form?.form !== "edit" && !(form && (isSearched(form) || form.problems.length > 0))),
     notice: html`${saidLine(list.notice, page.language)}`,
     content: content(part?.form),
     form: pieces && { ...pieces, around: (inside) => content(pieces.around(inside)) },

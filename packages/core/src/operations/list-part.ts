@@ -95,11 +95,12 @@ export async function partAt(
 /** A search or filter that no index helps is answered within about so many milliseconds; the first of them are for the one that an index does help. */
 const [patience, atOnce] = [1_800, 600];
 
-/** Rows that are looked through at first, in one statement: more where that took few milliseconds, fewer where it took many. */
-const firstStep = 2_000;
-const [few, many] = [100, 500];
-/** Where even the first ones take too long it is tried with an eighth of them, down to so many. */
-const leastStep = 30;
+/**
+ * Rows that are looked through at first, so few that any database can; then as many as there is time for, by what the last ones took: up to so many times
+ * as many. Where that would be fewer than a part of the last ones, time is up.
+ */
+const firstStep = 30;
+const [growth, shareOfTime, leastPart] = [8, 0.7, 0.25];
 
 /** A statement is given so many milliseconds at least, whatever is left; one of the first step more: without it there is nothing to go on from. */
 const [leastTime, leastAtFirst] = [200, 1_000];
@@ -177,16 +178,13 @@ async function lookAlong(
         stopped = { at: last, looked: (stopped?.looked ?? 0) + step };
         beyond = until;
       } catch (error) {
-        if (!isRefusedAs(error, "took too long")) throw error;
-        if (stopped) return stoppedPart();
-        if (step <= leastStep) throw error;
-        step = Math.max(leastStep, Math.ceil(step / 8));
-        continue;
+        if (stopped && isRefusedAs(error, "took too long")) return stoppedPart();
+        throw error;
       }
-      const took = performance.now() - begun;
-      if (performance.now() + took > end) return stoppedPart();
-      if (took < few) step *= 4;
-      else if (took > many) step = Math.ceil(step / 2);
+      const now = performance.now();
+      const times = Math.min(growth, (shareOfTime * (end - now)) / (now - begun));
+      if (times < leastPart) return stoppedPart();
+      step = Math.ceil(step * times);
     }
     beyond = null;
   }
