@@ -19,7 +19,7 @@ for (const javaScriptEnabled of [true, false]) {
       // However fast the machine: each record takes a millisecond to be looked at.
       for (const statement of [
         "CREATE SCHEMA IF NOT EXISTS attic",
-        `CREATE TABLE attic.${name} (id integer PRIMARY KEY, note text NOT NULL)`,
+        `CREATE TABLE attic.${name} (id integer PRIMARY KEY, note text NOT NULL) WITH (autovacuum_enabled = false)`,
         `INSERT INTO attic.${name} SELECT n, CASE n WHEN 800 THEN 'an otter' ELSE 'nothing of it' END FROM generate_series(1, 800) AS n`,
         `ALTER TABLE attic.${name} ENABLE ROW LEVEL SECURITY`,
         `CREATE POLICY slowly ON attic.${name} USING (pg_sleep(0.001) IS NOT NULL)`,

@@ -103,7 +103,7 @@ const firstStep = 30;
 const [growth, shareOfTime, leastPart] = [8, 0.7, 0.25];
 
 /** A statement is given so many milliseconds at least, whatever is left; one of the first step more: without it there is nothing to go on from. */
-const [leastTime, leastAtFirst] = [200, 1_000];
+const [leastTime, leastAtFirst] = [200, 2_000];
 
 /**
  * A part of the list, whatever is looked for in however many records. What takes too long as one statement is looked for along the list's order, step
