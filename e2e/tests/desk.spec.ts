@@ -17,7 +17,7 @@ test("a table that changes under its page is told of, refuses what no longer fit
     await page.getByRole("link", { name: "Visits", exact: true }).click();
     const notice = page.getByRole("status").filter({ hasText: "Table changed since publishing" });
     await notice.getByRole("button").click();
-    await page.getByRole("button", { name: "write what_was_found everywhere" }).click();
+    await page.getByRole("button", { name: "Write what_was_found everywhere" }).click();
     await expect(page.frameLocator("iframe").getByLabel("What was found")).toBeVisible();
     await page.getByRole("button", { name: "Publish…" }).click();
     await page.getByRole("button", { name: "Publish now" }).click();

@@ -3,9 +3,12 @@ import { connect, databaseOver } from "@loyal-quill/runtime";
 import { shownUrl } from "./from-environment.js";
 import { CannotStart } from "./listen.js";
 
+/** How long a connection is waited for, in milliseconds: nobody else waits meanwhile, and a machine may be busy. */
+const patience = 15_000;
+
 /** Runs something over a database and closes the connections afterwards. */
 export async function withDatabase<Result>(url: string, run: (database: Database) => Promise<Result>): Promise<Result> {
-  const pool = connect(url, 5);
+  const pool = connect(url, 5, patience);
   try {
     return await run(databaseOver(pool));
   } catch (error) {

@@ -62,6 +62,10 @@ export const FindingLine = ({ finding, children }: { finding: Finding; children?
   </p>
 );
 
+/** What a repair does, as the label of its button. */
+export const repairLabel = ({ what }: { readonly what: string }): string =>
+  `${what.charAt(0).toUpperCase()}${what.slice(1)}`;
+
 /** What was found about a field or a step, where that is edited, each with its repair. */
 export function FindingsHere({ of }: { of: Subject }) {
   const { found, text, write } = useEditing();
@@ -74,7 +78,7 @@ export function FindingsHere({ of }: { of: Subject }) {
           <FindingLine finding={finding}>
             {finding.repair && (
               <Small type="button" onClick={() => repair(finding, { text, onRepair: write })}>
-                {finding.repair.what}
+                {repairLabel(finding.repair)}
               </Small>
             )}
           </FindingLine>
@@ -104,7 +108,7 @@ export function Findings({ found, text, onRepair, onGo }: FindingsProps) {
             {finding.message}{" "}
             {finding.repair && (
               <Small type="button" onClick={() => repair(finding, { text, onRepair })}>
-                {finding.repair.what}
+                {repairLabel(finding.repair)}
                 {finding === first && <> (Alt+R)</>}
               </Small>
             )}{" "}

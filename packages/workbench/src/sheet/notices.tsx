@@ -6,7 +6,7 @@ import { usePageFile } from "../api/queries.js";
 import { Small } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { Unfolded } from "../parts/unfolded.js";
-import { Findings, useRepairKey } from "./findings.js";
+import { Findings, repairLabel, useRepairKey } from "./findings.js";
 import { Migration } from "./migration.js";
 import type { Found } from "./settings.js";
 import type { EditedDraft } from "./use-draft.js";
@@ -37,7 +37,7 @@ function DriftRepair({ drift, draft }: { drift: Drift; draft: EditedDraft }) {
   };
   return next() === text ? null : (
     <Small type="button" onClick={() => draft.write(next(), repair.what)}>
-      {repair.what}
+      {repairLabel(repair)}
     </Small>
   );
 }
