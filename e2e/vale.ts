@@ -1,4 +1,4 @@
-import { chmod, cp, mkdtemp, rm } from "node:fs/promises";
+import { chmod, cp, mkdtemp } from "node:fs/promises";
 import os from "node:os";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
@@ -48,7 +48,7 @@ export const test = base.extend<OfATest, { vale: Vale }>({
     async ({}, use) => {
       const directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-e2e-"));
       await chmod(directory, 0o711);
-      const release = endsWithUs(directory);
+      const remove = endsWithUs(directory);
       const pages = path.join(directory, "pages");
       await cp(fileURLToPath(new URL("../demo/pages", import.meta.url)), pages, { recursive: true });
       const started = await startDemo({ port: await freePort(), directory, fresh: false, pages }, () => {});
@@ -113,8 +113,7 @@ export const test = base.extend<OfATest, { vale: Vale }>({
       await store.end();
       await owner.end();
       await started.stop();
-      release();
-      await rm(directory, { recursive: true, force: true });
+      await remove();
     },
     { scope: "worker", timeout: 120_000 },
   ],

@@ -1,4 +1,4 @@
-import { chmod, mkdtemp, rm } from "node:fs/promises";
+import { chmod, mkdtemp } from "node:fs/promises";
 import os from "node:os";
 import path from "node:path";
 import { endsWithUs } from "@loyal-quill/testing";
@@ -23,7 +23,7 @@ const stations = 480;
 export async function makeGround(): Promise<Ground> {
   const directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-bench-"));
   await chmod(directory, 0o711);
-  const release = endsWithUs(directory);
+  const remove = endsWithUs(directory);
   const secrets = await secretsOf(directory);
   const silent = (): void => {};
   const cluster = await startCluster(path.join(directory, "postgres"), secrets.postgres, silent);
@@ -55,8 +55,7 @@ export async function makeGround(): Promise<Ground> {
     codes: Array.from({ length: stations }, (_, index) => `MV-${100 + index}`),
     drop: async () => {
       await cluster.stop();
-      release();
-      await rm(directory, { recursive: true, force: true });
+      await remove();
     },
   };
 }

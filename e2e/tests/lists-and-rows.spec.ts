@@ -46,7 +46,6 @@ fields: [note]
       for (let turn = 0; turn < 50 && (await wayOn.count()) > 0; turn++) {
         await expect(wayOn).toBeFocused();
         const from = page.url();
-
         await page.keyboard.press("Enter");
         await expect(page).not.toHaveURL(from);
         await page.waitForLoadState();

@@ -1,7 +1,7 @@
 // `npm run test:backup`: backs up and restores as docs/deploying.md says, to another PostgreSQL. The log verifies there, also against the seals that
 // were kept elsewhere; sessions and forms that were open before the backup go on; and a backup that lacks what came after it is told by those seals.
 import { type ChildProcess, execFile, spawn } from "node:child_process";
-import { chmod, mkdir, mkdtemp, rm, writeFile } from "node:fs/promises";
+import { chmod, mkdir, mkdtemp, writeFile } from "node:fs/promises";
 import os from "node:os";
 import path from "node:path";
 import process from "node:process";
@@ -23,7 +23,7 @@ function expect(what: string, is: boolean, said = ""): void {
 const names = { edited: "marrow_vale", store: "quill_store" } as const;
 const directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-backup-"));
 await chmod(directory, 0o711);
-const release = endsWithUs(directory);
+const remove = endsWithUs(directory);
 const secrets = await secretsOf(directory);
 const silent = (): void => {};
 const pages = path.join(directory, "pages");
@@ -173,8 +173,7 @@ try {
   );
 } finally {
   for (const each of running) await each.stop().catch(() => {});
-  release();
-  await rm(directory, { recursive: true, force: true });
+  await remove();
 }
 say(`\n${wrong.length} things are not as they are told.`);
 process.exitCode = wrong.length > 0 ? 1 : 0;

@@ -1,7 +1,7 @@
 // `npm run test:fleet -- [part of a scenario's name]`: several server processes behind a small proxy, a pooler before PostgreSQL, a synchronous
 // standby and one that is read from; what happens to them happens under load. Every save that was answered as saved must be in table and log once.
 import { type ChildProcess, spawn } from "node:child_process";
-import { chmod, mkdir, mkdtemp, readFile, rm, writeFile } from "node:fs/promises";
+import { chmod, mkdir, mkdtemp, readFile, writeFile } from "node:fs/promises";
 import os from "node:os";
 import path from "node:path";
 import process from "node:process";
@@ -64,7 +64,7 @@ interface Fleet {
 async function withFleet<Result>(isPooled: boolean, run: (fleet: Fleet) => Promise<Result>): Promise<Result> {
   const directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-fleet-"));
   await chmod(directory, 0o711);
-  const release = endsWithUs(directory);
+  const remove = endsWithUs(directory);
   const secrets = await secretsOf(directory);
   const silent = (): void => {};
   const home = path.join(directory, "postgres");
@@ -175,8 +175,7 @@ async function withFleet<Result>(isPooled: boolean, run: (fleet: Fleet) => Promi
     await pooler.stop();
     await Promise.all([standby.stop(), replica.stop()]);
     await cluster.stop().catch(() => {});
-    release();
-    await rm(directory, { recursive: true, force: true });
+    await remove();
   }
 }
 

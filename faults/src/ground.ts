@@ -1,6 +1,6 @@
 import { type ChildProcess, spawn } from "node:child_process";
 import { randomUUID } from "node:crypto";
-import { chmod, mkdir, mkdtemp, readFile, rm, writeFile } from "node:fs/promises";
+import { chmod, mkdir, mkdtemp, readFile, writeFile } from "node:fs/promises";
 import os from "node:os";
 import path from "node:path";
 import process from "node:process";
@@ -134,7 +134,7 @@ export async function signedIn(address: string, email: string, password: string)
 export async function makeGround(): Promise<Ground> {
   const directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-faults-"));
   await chmod(directory, 0o711);
-  const release = endsWithUs(directory);
+  const remove = endsWithUs(directory);
   const secrets = await secretsOf(directory);
   const silent = (): void => {};
   const home = path.join(directory, "postgres");
@@ -224,8 +224,7 @@ export async function makeGround(): Promise<Ground> {
       await endServer("SIGKILL");
       await Promise.all([database.close(), store.close()]);
       await cluster.stop();
-      release();
-      await rm(directory, { recursive: true, force: true });
+      await remove();
     },
   };
 }

@@ -1,4 +1,5 @@
 import { spawn } from "node:child_process";
+import { rm } from "node:fs/promises";
 import type { Socket } from "node:net";
 
 /**
@@ -15,12 +16,15 @@ rm -rf "$1"`;
 /**
  * Servers of a directory don't outlive this process, however it ends.
  *
- * @returns a function that takes that back: they were stopped, and the directory removed
+ * @returns what removes the directory, once they were stopped
  */
-export function endsWithUs(directory: string): () => void {
+export function endsWithUs(directory: string): () => Promise<void> {
   // In a process group of its own: what interrupts this one at the terminal must not end it.
   const after = spawn("sh", ["-c", clearUp, "sh", directory], { detached: true, stdio: ["pipe", "ignore", "ignore"] });
   after.unref();
   (after.stdin as Socket).unref();
-  return () => void after.kill("SIGKILL");
+  return async () => {
+    after.kill("SIGKILL");
+    await rm(directory, { recursive: true, force: true });
+  };
 }

@@ -42,14 +42,7 @@ async function ownDirectory(): Promise<{ directory: string; remove: () => Promis
   const directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-server-"));
   if (process.getuid?.() === 0) await execute("chown", ["postgres:", directory]);
   await chmod(directory, 0o700);
-  const release = endsWithUs(directory);
-  return {
-    directory,
-    remove: async () => {
-      release();
-      await rm(directory, { recursive: true, force: true });
-    },
-  };
+  return { directory, remove: endsWithUs(directory) };
 }
 
 const writeOwned = async (directory: string, name: string, text: string): Promise<string> => {

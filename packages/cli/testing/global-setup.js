@@ -9,7 +9,7 @@ import { provision, secretsOf, startCluster } from "../dist/index.js";
 export default async function setUp() {
   const directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-test-"));
   await chmod(directory, 0o711);
-  const release = endsWithUs(directory);
+  const remove = endsWithUs(directory);
   const secrets = await secretsOf(directory);
   const silent = () => {};
   const cluster = await startCluster(path.join(directory, "postgres"), secrets.postgres, silent, { durable: false });
@@ -22,7 +22,7 @@ export default async function setUp() {
     quill_store: secrets.store,
   };
   const pooler = process.env.QUILL_TEST_POOLER === "1" ? await startPooler(cluster.port, roles) : undefined;
-  globalThis.quillTestCluster = { cluster, pooler, directory, release };
+  globalThis.quillTestCluster = { cluster, pooler, remove };
   const entrance = pooler?.port ?? cluster.port;
   process.env.QUILL_TEST_CLUSTER = JSON.stringify({ port: cluster.port, entrance, passwords: secrets });
 }

@@ -107,7 +107,7 @@ export const partsOf = (
 
 /**
  * The heading of a page. It has the focus when the page is there, unless something on it is to be looked at first: a refused control, a row
- * that was saved.
+ * that was saved, the way on of a search that has found nothing yet.
  */
 export const headingOf = (text: string, hasFocus = true): Markup =>
   hasFocus ? html`<h1 tabindex="-1" autofocus>${text}</h1>` : html`<h1>${text}</h1>`;
