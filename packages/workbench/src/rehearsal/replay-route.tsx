@@ -176,7 +176,7 @@ function Played({ name, begun, played }: { name: string; begun: string; played: 
                           aria-label={`Show steps of ${each.method} ${each.path} on the draft`}
                           onClick={() => open(each.id)}
                         >
-                          show steps
+                          Show steps
                         </Small>
                       </>
                     )}

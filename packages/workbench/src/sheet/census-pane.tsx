@@ -7,6 +7,7 @@ import { Link } from "react-router";
 import { styled } from "styled-components";
 import { ask } from "../api/client.js";
 import { useCensus } from "../api/queries.js";
+import { Copy } from "../parts/copy.js";
 import { figure } from "../parts/figures.js";
 import { Small } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
@@ -78,9 +79,7 @@ function Count({ count, name }: { count: CensusCount; name: string }) {
           <summary>SQL to enforce this in the table</summary>
           {refused !== null && refused > 0 && <Soft>VALIDATE succeeds only once no stored row fails.</Soft>}
           <pre>{hold.up}</pre>
-          <Small type="button" onClick={() => void navigator.clipboard.writeText(hold.up)}>
-            copy
-          </Small>
+          <Copy text={hold.up} what={`the SQL: ${aboutText(count)}`} />
         </details>
       )}
     </li>
@@ -107,7 +106,7 @@ function Running({ answer, cancel }: { answer: CensusAnswer; cancel: () => void 
           </>
         )}
         <Small type="button" onClick={cancel}>
-          stop counting
+          Stop counting
         </Small>
       </p>
     </>

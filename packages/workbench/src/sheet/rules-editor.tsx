@@ -110,7 +110,7 @@ function RuleRow({ parts, choice, field, focusName, onChange }: RuleRowProps) {
         ))}
         {!isOpen && (
           <Small type="button" onClick={() => setOpen(true)} aria-label={`Edit condition and message: ${text}`}>
-            when, message
+            When, message
           </Small>
         )}
         <Small type="button" onClick={() => onChange(null)} aria-label={`Remove rule: ${text}`}>

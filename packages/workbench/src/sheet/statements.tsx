@@ -1,8 +1,9 @@
 import type { RecordedRequest } from "@loyal-quill/core";
 import type { SheetAnswer } from "@loyal-quill/server/api";
-import { useMemo, useState } from "react";
+import { useMemo } from "react";
 import { styled } from "styled-components";
 import { formatSql } from "../code/format-sql.js";
+import { Copy } from "../parts/copy.js";
 import { requestFocus } from "../parts/focus-request.js";
 import { Small } from "../parts/inputs.js";
 import type { ChosenStep } from "../round-trip/round-trip.js";
@@ -21,27 +22,6 @@ const Foot = styled.section`
   pre { white-space: pre-wrap; overflow-wrap: anywhere; padding: ${({ theme }) => theme.space(1)} 0; }
   p { color: ${({ theme }) => theme.soft}; }
 `;
-
-function Copy({ text, what }: { text: string; what: string }) {
-  const [said, say] = useState<string>();
-  return (
-    <>
-      <Small
-        type="button"
-        aria-label={`Copy the statement: ${what}`}
-        onClick={() =>
-          navigator.clipboard.writeText(text).then(
-            () => say("copied"),
-            () => say("The browser does not allow copying."),
-          )
-        }
-      >
-        copy
-      </Small>
-      <span role="status">{said}</span>
-    </>
-  );
-}
 
 /** Why each kind of statement can touch one row at most. */
 function proofOf(purpose: string, sheet: SheetAnswer): string {
@@ -90,7 +70,7 @@ export default function Statements({
       {different.map(({ purpose, text, values, formatted, at }) => (
         <div key={text}>
           <h3>
-            {purpose} <Copy text={formatted} what={purpose} />
+            {purpose} <Copy text={formatted} what={`the statement: ${purpose}`} />
             <Small
               type="button"
               onClick={() => {
