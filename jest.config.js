@@ -1,21 +1,17 @@
 const shared = {
   extensionsToTreatAsEsm: [".ts"],
-  transform: {
-    "^.+\\.ts$": [
-      "@swc/jest",
-      { jsc: { parser: { syntax: "typescript" }, target: "es2022" }, module: { type: "es6" } },
-    ],
-  },
-  moduleNameMapper: { "^(\\.{1,2}/.*)(?<!\\.json)\\.js$": "$1" },
-  setupFilesAfterEnv: ["<rootDir>/testing/jest-setup.js"],
-  testEnvironment: "node",
-  testEnvironmentOptions: { customExportConditions: ["quill-source", "node", "node-addons"] },
+  testEnvironment: "<rootDir>/testing/jest/environment.cjs",
+  runtime: "<rootDir>/testing/jest/runtime.cjs",
+  transform: {},
+  injectGlobals: false,
   modulePathIgnorePatterns: ["/dist/"],
 };
 
 /** Two kinds of unit test: `core` (with what the workbench computes) needs nothing, `database` starts a PostgreSQL of its own on loopback. */
 export default {
-  testSequencer: "<rootDir>/testing/longest-first.js",
+  // Machines are shared and noisy: a test is given up when it hangs, not when it is slow. Speed is measured elsewhere.
+  testTimeout: 300_000,
+  testSequencer: "<rootDir>/testing/jest/longest-first.js",
   projects: [
     {
       ...shared,

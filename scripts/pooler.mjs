@@ -9,9 +9,12 @@ try {
   process.stderr.write(`${error instanceof CannotSetUp ? error.message : error.stack}\n`);
   process.exit(1);
 }
-const jest = ["--experimental-vm-modules", "--disable-warning=ExperimentalWarning", "node_modules/jest/bin/jest.js"];
-spawn(process.execPath, [...jest, "--selectProjects", "database", "--maxWorkers=2", ...process.argv.slice(2)], {
-  cwd: root,
-  stdio: "inherit",
-  env: { ...process.env, QUILL_TEST_POOLER: "1" },
-}).on("close", (code) => process.exit(code ?? 1));
+spawn(
+  process.execPath,
+  ["node_modules/jest/bin/jest.js", "--selectProjects", "database", "--maxWorkers=2", ...process.argv.slice(2)],
+  {
+    cwd: root,
+    stdio: "inherit",
+    env: { ...process.env, QUILL_TEST_POOLER: "1" },
+  },
+).on("close", (code) => process.exit(code ?? 1));

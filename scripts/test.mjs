@@ -43,8 +43,6 @@ const readJson = (name) => JSON.parse(readFileSync(path.join(results, name), "ut
 const jest = (project, workers) => {
   const file = `jest-${project}.json`;
   const args = [
-    "--experimental-vm-modules",
-    "--disable-warning=ExperimentalWarning",
     "node_modules/jest/bin/jest.js",
     "--selectProjects",
     project,

@@ -20,6 +20,8 @@ import { demoPages, hollis, makeTrips, type Trips } from "./testing/trips.js";
 let trips: Trips;
 /** The primary is a cluster of these tests' own: how far a standby is behind is a matter of all that the others write. */
 let primary: Standby;
+/** Which cluster the other test files have. */
+let told: string | undefined;
 let standby: Standby;
 let link: LinkProxy;
 let pages: Pages;
@@ -33,6 +35,7 @@ beforeAll(async () => {
   primary = await startStandby(shared.port, passwords.postgres);
   await primary.promote();
   const { port } = primary;
+  told = process.env.QUILL_TEST_CLUSTER;
   process.env.QUILL_TEST_CLUSTER = JSON.stringify({ ...shared, port, entrance: port });
   trips = await makeTrips();
   standby = await startStandby(port, passwords.postgres);
@@ -59,6 +62,7 @@ afterAll(async () => {
   await link.close();
   await standby.stop();
   await trips.close();
+  process.env.QUILL_TEST_CLUSTER = told;
   await primary.stop();
 });
 

@@ -5,7 +5,7 @@ import path from "node:path";
 import { fileURLToPath } from "node:url";
 import TestSequencer from "@jest/test-sequencer";
 
-const packages = fileURLToPath(new URL("../packages/", import.meta.url));
+const packages = fileURLToPath(new URL("../../packages/", import.meta.url));
 
 /** The longest in their order, by a run of all. */
 const longest = [
@@ -31,7 +31,7 @@ const longest = [
 ].map((name) => path.join(packages, name));
 
 const gone = longest.find((name) => !existsSync(name));
-if (gone) throw new Error(`testing/longest-first.js names ${path.relative(packages, gone)}, which is not there.`);
+if (gone) throw new Error(`testing/jest/longest-first.js names ${path.relative(packages, gone)}, which is not there.`);
 
 const placeOf = (name) => (longest.includes(name) ? longest.indexOf(name) : longest.length);
 
