@@ -25,14 +25,18 @@ const core = [
   "operations",
 ];
 
-/** Each of core's folders may import those before it, and nothing after it. */
-const folders = core.map((folder, index) => ({
-  name: `core-order-${folder}`,
-  comment: `packages/core/src/${folder} may import only what stands before it: ${core.slice(0, index).join(", ") || "nothing"}.`,
-  severity: "error",
-  from: { path: `^packages/core/src/${folder}/`, pathNot: "\\.test\\.ts$" },
-  to: { path: `^packages/core/src/(${[...core.slice(index + 1), "testing"].join("|")})/` },
-}));
+/** The served pages' own parts; what puts them together stands beside these folders. */
+const runtime = ["http", "database", "own", "files", "layout", "log"];
+
+/** Each of a package's folders may import those before it, and nothing after it. */
+const inOrder = (place, folders) =>
+  folders.map((folder, index) => ({
+    name: `${place}-order-${folder}`,
+    comment: `packages/${place}/src/${folder} may import only what stands before it: ${folders.slice(0, index).join(", ") || "nothing"}.`,
+    severity: "error",
+    from: { path: `^packages/${place}/src/${folder}/`, pathNot: "\\.test\\.ts$" },
+    to: { path: `^packages/${place}/src/((${[...folders.slice(index + 1), "testing"].join("|")})/|[^/]*$)` },
+  }));
 
 /** For each place: what of ours it may import, and which packages it must know nothing of. */
 const places = {
@@ -91,7 +95,8 @@ export default {
       from: { path: "^(packages|demo|bench|faults|e2e)/", pathNot: ["^packages/(core|authoring)/", "\\.test\\.tsx?$"] },
       to: { path: "^packages/core/src/(?!index\\.ts$)" },
     },
-    ...folders,
+    ...inOrder("core", core),
+    ...inOrder("runtime", runtime),
     ...ofPlaces,
   ],
   options: {

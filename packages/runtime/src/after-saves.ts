@@ -1,8 +1,8 @@
 import { performance } from "node:perf_hooks";
 import type { RecordedOwn, RecordedRequest, SavedEvent } from "@loyal-quill/core";
-import type { LiveSite } from "./live-site.js";
-import { AfterSaveFailed, type Outbox } from "./outbox.js";
-import { type AnySteps, limited, usualLimit } from "./own-steps.js";
+import type { LiveSite } from "./files/live-site.js";
+import { AfterSaveFailed, type Outbox } from "./own/outbox.js";
+import { type AnySteps, limited, usualLimit } from "./own/steps.js";
 
 /** What is to be done after saves by the steps of the developer's own. */
 export class AfterSaves {

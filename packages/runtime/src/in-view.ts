@@ -22,11 +22,11 @@ import {
   writeBack,
 } from "@loyal-quill/core";
 import type express from "express";
-import { scriptName, styleName } from "./answers.js";
-import type { FormInView, ListInView, PartsOfViews } from "./in-view-parts.js";
+import type { LiveSite } from "./files/live-site.js";
+import { scriptName, styleName } from "./http/answers.js";
+import type { signerOf } from "./http/signing.js";
 import type { Incoming } from "./incoming.js";
-import type { LiveSite } from "./live-site.js";
-import type { signerOf } from "./signing.js";
+import type { FormInView, ListInView, PartsOfViews } from "./layout/in-view-parts.js";
 
 /** A form that was sent from a view and came back. */
 interface CameBack {

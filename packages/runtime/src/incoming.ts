@@ -1,9 +1,9 @@
 import { type Actor, type Frame, type PageRequest, saidCookie } from "@loyal-quill/core";
 import type express from "express";
-import { scriptName, styleName } from "./answers.js";
+import { scriptName, styleName } from "./http/answers.js";
+import { apiOf, cookie, hasOnlyToken, idOf, isInPlace, queryOf, speaksJson } from "./http/requests.js";
+import { traceOf } from "./http/trace.js";
 import type { PagesOptions } from "./options.js";
-import { apiOf, cookie, hasOnlyToken, idOf, isInPlace, queryOf, speaksJson } from "./requests.js";
-import { traceOf } from "./trace.js";
 
 /** Somebody as the conditions of pages know them. @throws where the application has handed in somebody that it can't be asked about */
 function known(actor: Actor | null): Actor | null {

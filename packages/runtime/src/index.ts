@@ -9,22 +9,35 @@ export {
   type OwnRule,
   type PageLink,
 } from "@loyal-quill/core";
-export { readBody } from "./body.js";
-export { backendTold, connect, databaseOver, type Limits } from "./database.js";
-export { endUnread } from "./downloads.js";
-export { connectionTo } from "./hosts.js";
-export type { FieldInView, FormInView, ListInView } from "./in-view-parts.js";
-export type { FormParts, FormTemplate, Layout, LayoutParts, Written } from "./layout.js";
-export { LayoutError } from "./layout.js";
-export { careForLog, type LogCare } from "./log-care.js";
-export { entryOf, keyName, sealOf, sha256 } from "./log-rows.js";
-export { readCopies, type SealOptions, sealFile, sealKey, sealLine, sealLog } from "./log-seals.js";
-export { mostFindings, type SealCopy, type VerifyOptions, type VerifyReport, verifyLog } from "./log-verify.js";
+export { backendTold, connect, databaseOver, type Limits } from "./database/database.js";
+export { connectionTo } from "./database/hosts.js";
+export { overClient } from "./database/over-client.js";
+export { type ReplicaReport, type ReplicaState, Replicas } from "./database/replicas.js";
+export { asText, setLocally } from "./database/telling.js";
+export {
+  type BoundPageFile,
+  bindNamedFiles,
+  bindPageFile,
+  bindPageFiles,
+  type Loaded,
+  loadPageFiles,
+  type PageFileState,
+} from "./files/page-files.js";
+export { type PageProblem, problemLine } from "./files/problems.js";
+export { readBody } from "./http/body.js";
+export { endUnread } from "./http/downloads.js";
+export { type SigningKeys, signerOf } from "./http/signing.js";
+export type { FieldInView, FormInView, ListInView } from "./layout/in-view-parts.js";
+export type { FormParts, FormTemplate, Layout, LayoutParts, Written } from "./layout/layout.js";
+export { LayoutError } from "./layout/layout.js";
+export { careForLog, type LogCare } from "./log/care.js";
+export { entryOf, keyName, sealOf, sha256 } from "./log/rows.js";
+export { readCopies, type SealOptions, sealFile, sealKey, sealLine, sealLog } from "./log/seals.js";
+export { mostFindings, type SealCopy, type VerifyOptions, type VerifyReport, verifyLog } from "./log/verify.js";
 export type { Asked, Asking, Pages, PagesListener, PagesOptions, Ready } from "./options.js";
-export { AfterSaveFailed } from "./outbox.js";
-export { overClient } from "./over-client.js";
-export { type FoundSteps, type ImportModule, loadOwnSteps, OwnCodeError } from "./own-code.js";
-export { addOwnKinds, defineConfig, defineControl, defineRule, loadOwnKinds, type OwnKinds } from "./own-config.js";
+export { type FoundSteps, type ImportModule, loadOwnSteps, OwnCodeError } from "./own/code.js";
+export { addOwnKinds, defineConfig, defineControl, defineRule, loadOwnKinds, type OwnKinds } from "./own/config.js";
+export { AfterSaveFailed } from "./own/outbox.js";
 export {
   type AfterSave,
   type AnySteps,
@@ -35,19 +48,6 @@ export {
   type Refusing,
   type Setting,
   type StepContext,
-} from "./own-steps.js";
-export {
-  type BoundPageFile,
-  bindNamedFiles,
-  bindPageFile,
-  bindPageFiles,
-  type Loaded,
-  loadPageFiles,
-  type PageFileState,
-} from "./page-files.js";
+} from "./own/steps.js";
+export { type CloudEvent, cloudEvent, signatureOf, type WebhookOptions, webhook } from "./own/webhook.js";
 export { createPages } from "./pages.js";
-export { type PageProblem, problemLine } from "./problems.js";
-export { type ReplicaReport, type ReplicaState, Replicas } from "./replicas.js";
-export { type SigningKeys, signerOf } from "./signing.js";
-export { asText, setLocally } from "./telling.js";
-export { type CloudEvent, cloudEvent, signatureOf, type WebhookOptions, webhook } from "./webhook.js";

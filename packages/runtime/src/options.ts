@@ -1,16 +1,16 @@
 import type { Actor, Database, Frame, JsonAnswer, PageLink, RecordedRequest, SavedEvent } from "@loyal-quill/core";
 import type express from "express";
 import type pg from "pg";
-import type { PartsOfViews } from "./in-view-parts.js";
-import type { FormTemplate, Layout } from "./layout.js";
-import type { SealOptions } from "./log-seals.js";
-import type { ImportModule } from "./own-code.js";
-import type { OwnKinds } from "./own-config.js";
-import type { AnySteps } from "./own-steps.js";
-import type { EarlierTexts, Loaded } from "./page-files.js";
-import type { PageProblem } from "./problems.js";
-import type { ReplicaReport } from "./replicas.js";
-import type { SigningKeys } from "./signing.js";
+import type { ReplicaReport } from "./database/replicas.js";
+import type { EarlierTexts, Loaded } from "./files/page-files.js";
+import type { PageProblem } from "./files/problems.js";
+import type { SigningKeys } from "./http/signing.js";
+import type { PartsOfViews } from "./layout/in-view-parts.js";
+import type { FormTemplate, Layout } from "./layout/layout.js";
+import type { SealOptions } from "./log/seals.js";
+import type { ImportModule } from "./own/code.js";
+import type { OwnKinds } from "./own/config.js";
+import type { AnySteps } from "./own/steps.js";
 
 export interface PagesOptions {
   /**

@@ -1,10 +1,10 @@
 import { type Database, type Signer, signerThatMade } from "@loyal-quill/core";
 import type express from "express";
-import { connect, databaseOver } from "./database.js";
-import { placesOf } from "./hosts.js";
+import { connect, databaseOver } from "./database/database.js";
+import { placesOf } from "./database/hosts.js";
+import { Replicas, unknownPosition } from "./database/replicas.js";
+import { cookie } from "./http/requests.js";
 import type { PagesOptions } from "./options.js";
-import { Replicas, unknownPosition } from "./replicas.js";
-import { cookie } from "./requests.js";
 
 /** A server's address, without user and password. */
 export const shownPlace = (url: string): string =>

@@ -15,25 +15,25 @@ import {
   takesFiles,
 } from "@loyal-quill/core";
 import type { AfterSaves } from "./after-saves.js";
-import { send, sendHead, sendParts } from "./answers.js";
-import { isMultipart, mostFileBytes, readBody } from "./body.js";
-import { whileWaitedFor } from "./database.js";
-import { Downloads } from "./downloads.js";
+import { whileWaitedFor } from "./database/database.js";
+import { Waiting } from "./database/nobody-waits.js";
+import { mayReadReplica } from "./database/replicas.js";
+import type { LiveSite } from "./files/live-site.js";
+import { send, sendHead, sendParts } from "./http/answers.js";
+import { isMultipart, mostFileBytes, readBody } from "./http/body.js";
+import { Downloads } from "./http/downloads.js";
+import { isCrossSite, speaksJson, withHeaders } from "./http/requests.js";
+import type { signerOf } from "./http/signing.js";
+import { spansOf } from "./http/spans.js";
+import { traceOf } from "./http/trace.js";
+import { type Progress, Uploads } from "./http/uploads.js";
 import type { InView } from "./in-view.js";
 import type { Incoming } from "./incoming.js";
-import type { LiveSite } from "./live-site.js";
-import { Waiting } from "./nobody-waits.js";
 import type { Asked, Asking, PagesListener, PagesOptions } from "./options.js";
-import { callsOf } from "./own-steps.js";
+import { callsOf } from "./own/steps.js";
 import type { openReplicas, Seen } from "./reading.js";
-import { mayReadReplica } from "./replicas.js";
-import { isCrossSite, speaksJson, withHeaders } from "./requests.js";
 import type { Exchange, Showing } from "./showing.js";
-import type { signerOf } from "./signing.js";
-import { spansOf } from "./spans.js";
-import { traceOf } from "./trace.js";
 import type { Undecided } from "./undecided.js";
-import { type Progress, Uploads } from "./uploads.js";
 
 const day = 86_400_000;
 

@@ -18,15 +18,15 @@ import {
   signedOutPage,
 } from "@loyal-quill/core";
 import type express from "express";
-import { send } from "./answers.js";
+import type { LiveSite } from "./files/live-site.js";
+import { problemLine, problemsIn } from "./files/problems.js";
+import { send } from "./http/answers.js";
+import { nonceIn } from "./http/policy.js";
 import type { Incoming } from "./incoming.js";
-import { contentBy, documentBy } from "./layout.js";
-import type { LiveSite } from "./live-site.js";
-import { navigationOf, opens } from "./navigation.js";
+import { contentBy, documentBy } from "./layout/layout.js";
+import { navigationOf, opens } from "./layout/navigation.js";
 import type { PagesOptions } from "./options.js";
-import { errorText } from "./own-errors.js";
-import { nonceIn } from "./policy.js";
-import { problemLine, problemsIn } from "./problems.js";
+import { errorText } from "./own/errors.js";
 
 /** A request and its response, as Express has them. */
 export interface Exchange {
