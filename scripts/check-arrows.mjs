@@ -44,6 +44,15 @@ function against(module, typeOnly) {
   return module === "@loyal-quill/server/api" && !typeOnly ? "only types are taken from the API" : undefined;
 }
 
+/** The Sheet's folders: each may import those before it; what puts them together stands beside them. */
+const sheet = ["draft", "record", "editing", "editors", "columns", "panes"];
+/** A file's place in that order, the last where it stands beside the folders; undefined elsewhere. */
+function placeInSheet(file) {
+  const [first, ...rest] = path.relative(path.join(workbench, "sheet"), file).split(path.sep);
+  if (first === "..") return undefined;
+  return rest.length === 0 ? sheet.length : sheet.indexOf(first);
+}
+
 const problems = [];
 /** What each file imports of the workbench itself. */
 const edges = new Map();
@@ -62,6 +71,13 @@ for (const file of files) {
   }
   edges.set(file, own);
 }
+
+for (const [file, own] of edges)
+  for (const imported of own)
+    if (placeInSheet(file) < placeInSheet(imported))
+      problems.push(
+        `${path.relative(root, file)}: imports ${path.relative(workbench, imported)}, which stands after it (${sheet.join(", ")})`,
+      );
 
 /** Walks along the imports; a file that is met again on the way closes a circle. */
 const done = new Set();

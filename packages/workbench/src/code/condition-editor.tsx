@@ -5,7 +5,7 @@ import { Compartment, EditorState } from "@codemirror/state";
 import { EditorView, keymap, placeholder } from "@codemirror/view";
 import { useEffect, useLayoutEffect, useRef } from "react";
 import { useFocusRequest } from "../parts/focus-request.js";
-import type { Editing } from "../sheet/settings.js";
+import type { Editing } from "../sheet/editing/settings.js";
 import { completeNames } from "./condition-names.js";
 import { editorTheme } from "./editor-theme.js";
 import { nameTypes } from "./name-types.js";

@@ -1,5 +1,5 @@
 import type { Completion, CompletionContext, CompletionResult } from "@codemirror/autocomplete";
-import type { Editing } from "../sheet/settings.js";
+import type { Editing } from "../sheet/editing/settings.js";
 
 export type Names = Editing["names"];
 

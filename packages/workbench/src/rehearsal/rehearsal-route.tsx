@@ -16,7 +16,7 @@ import { Scroll, Table } from "../parts/table.js";
 import { Title, useDocumentTitle } from "../parts/title.js";
 import { useFilters } from "../parts/use-filters.js";
 import { stepTitle } from "../round-trip/wording.js";
-import { useDraft } from "../sheet/use-draft.js";
+import { useDraft } from "../sheet/draft/use-draft.js";
 import { CaseDetail } from "./case-detail.js";
 
 const verdicts = {

@@ -18,8 +18,8 @@ import { Title, useDocumentTitle } from "../parts/title.js";
 import { useZone } from "../parts/zone.js";
 import { type ChosenStep, RoundTrip } from "../round-trip/round-trip.js";
 import { stepTitle } from "../round-trip/wording.js";
+import { useDraft } from "../sheet/draft/use-draft.js";
 import { Recorded } from "../sheet/step-detail.js";
-import { useDraft } from "../sheet/use-draft.js";
 
 const kinds = {
   "would be refused": "would be refused",

@@ -4,11 +4,11 @@ import { styled } from "styled-components";
 import { requestFocus } from "../parts/focus-request.js";
 import { Small } from "../parts/inputs.js";
 import type { ChosenStep } from "../round-trip/round-trip.js";
-import { FieldEditor } from "./field-editor.js";
-import { FieldsTogether } from "./fields-together.js";
-import { checksIn, conditionOfCheck, useEditing } from "./settings.js";
+import { checksIn, conditionOfCheck, useEditing } from "./editing/settings.js";
+import { fieldButton, type Selection } from "./editing/use-selection.js";
+import { FieldEditor } from "./editors/field-editor.js";
+import { FieldsTogether } from "./editors/fields-together.js";
 import { StepDetail } from "./step-detail.js";
-import { fieldButton, type Selection } from "./use-selection.js";
 
 const Panel = styled.aside`
   overflow: auto;

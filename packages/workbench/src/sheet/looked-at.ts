@@ -3,7 +3,7 @@ import type { SheetAnswer, TrialAnswer } from "@loyal-quill/server/api";
 import { useEffect, useState } from "react";
 import { useLocation, useSearchParams } from "react-router";
 import { useFirstRecord, useRecords, useRequest, useRequests, useTrial } from "../api/queries.js";
-import { readContent } from "./settings.js";
+import { readContent } from "./editing/settings.js";
 
 const sameKey = (a: readonly string[] | null | undefined, b: readonly string[] | null | undefined): boolean =>
   Boolean(a && b && a.length === b.length && a.every((part, index) => part === b[index]));

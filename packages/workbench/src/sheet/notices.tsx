@@ -6,10 +6,10 @@ import { usePageFile } from "../api/queries.js";
 import { Small } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { Unfolded } from "../parts/unfolded.js";
-import { Findings, repairLabel, useRepairKey } from "./findings.js";
-import { Migration } from "./migration.js";
-import type { Found } from "./settings.js";
-import type { EditedDraft } from "./use-draft.js";
+import { Migration } from "./draft/migration.js";
+import type { EditedDraft } from "./draft/use-draft.js";
+import { Findings, repairLabel, useRepairKey } from "./editing/findings.js";
+import type { Found } from "./editing/settings.js";
 
 const Line = styled.div`
   display: flex;

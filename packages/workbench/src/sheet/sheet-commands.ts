@@ -8,9 +8,9 @@ import { requestFocus } from "../parts/focus-request.js";
 import type { ChosenStep } from "../round-trip/round-trip.js";
 import { halfOf } from "../round-trip/trip-lines.js";
 import { stepTitle } from "../round-trip/wording.js";
-import { addCheck, addRule, type Content, type Editing, fittingRules, settingsOfField } from "./settings.js";
-import type { EditedDraft } from "./use-draft.js";
-import { type View, views } from "./views.js";
+import { type View, views } from "./columns/views.js";
+import type { EditedDraft } from "./draft/use-draft.js";
+import { addCheck, addRule, type Content, type Editing, fittingRules, settingsOfField } from "./editing/settings.js";
 
 interface SheetActions {
   readonly sheet: SheetAnswer;

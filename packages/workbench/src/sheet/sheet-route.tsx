@@ -12,12 +12,12 @@ import { Title, useDocumentTitle } from "../parts/title.js";
 import { useNarrow } from "../parts/use-narrow.js";
 import type { ChosenStep } from "../round-trip/round-trip.js";
 import { halfOf, TripLines } from "../round-trip/trip-lines.js";
-import { DraftBar } from "./draft-bar.js";
+import { type ColumnName, columnNames, SheetColumns } from "./columns/sheet-columns.js";
+import { type View, views } from "./columns/views.js";
+import { DraftBar } from "./draft/draft-bar.js";
+import { type EditedDraft, useDraft } from "./draft/use-draft.js";
+import { useUndoKeys } from "./draft/use-undo-keys.js";
 import { EditPanel } from "./edit-panel.js";
-import { type LookedAt, useLookedAt } from "./looked-at.js";
-import { Neighbours } from "./neighbours.js";
-import { Notices } from "./notices.js";
-import { RecordChoice } from "./record-choice.js";
 import {
   type Editing,
   EditingContext,
@@ -27,21 +27,21 @@ import {
   settingsOfField,
   stepHead,
   useEditingSource,
-} from "./settings.js";
-import { type ColumnName, columnNames, SheetColumns } from "./sheet-columns.js";
+} from "./editing/settings.js";
+import { useFound } from "./editing/use-found.js";
+import { type Selection, useSelection } from "./editing/use-selection.js";
+import { type LookedAt, useLookedAt } from "./looked-at.js";
+import { Notices } from "./notices.js";
+import { Neighbours } from "./record/neighbours.js";
+import { RecordChoice } from "./record/record-choice.js";
 import { useSheetCommands } from "./sheet-commands.js";
 import { Bar, Body, Leaf, Record, Top, Ways } from "./sheet-frame.js";
-import { type EditedDraft, useDraft } from "./use-draft.js";
-import { useFound } from "./use-found.js";
-import { type Selection, useSelection } from "./use-selection.js";
-import { useUndoKeys } from "./use-undo-keys.js";
-import { type View, views } from "./views.js";
 
-const FilePane = lazy(() => import("./file-pane.js"));
-const ListPane = lazy(() => import("./list-pane.js"));
-const CensusPane = lazy(() => import("./census-pane.js"));
-const Statements = lazy(() => import("./statements.js"));
-const Versions = lazy(() => import("./versions.js"));
+const FilePane = lazy(() => import("./panes/file-pane.js"));
+const ListPane = lazy(() => import("./panes/list-pane.js"));
+const CensusPane = lazy(() => import("./panes/census-pane.js"));
+const Statements = lazy(() => import("./panes/statements.js"));
+const Versions = lazy(() => import("./draft/versions.js"));
 
 const { rules: _rules, page: _page, ...panes } = views;
 /** Where there is room for one column only: the columns and the panes, side by side. */

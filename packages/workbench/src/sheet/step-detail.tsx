@@ -6,9 +6,9 @@ import { useFocusRequest } from "../parts/focus-request.js";
 import { Small } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { stepTitle } from "../round-trip/wording.js";
-import { FindingsHere } from "./findings.js";
-import { stepHead } from "./settings.js";
-import { StepSettings } from "./step-settings.js";
+import { FindingsHere } from "./editing/findings.js";
+import { stepHead } from "./editing/settings.js";
+import { StepSettings } from "./editors/step-settings.js";
 
 const Detail = styled.section`
   display: grid;
