@@ -285,7 +285,7 @@ ${
   router
     .route(${quote(pathOf(page))})
     .get(answer((actor, request) => open(options, actor, request)))
-    .post(${hasFiles ? "fileForm" : "form"}, answer((actor, request) => save(options, actor, request)))
+    .post(${hasFiles ? "fileForm(options.actor)" : "form"}, answer((actor, request) => save(options, actor, request)))
     .all(methodNotAllowed(options, list));
 ${fileRoutes(page)}  return router;
 }

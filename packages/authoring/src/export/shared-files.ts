@@ -164,30 +164,36 @@ export interface SentFile {
 }
 export type Files = Readonly<Record<string, SentFile>>;
 
-/** The most that is read of a form's files together, and of a text, in bytes. */
-const [mostOfFiles, mostOfText] = [16_777_216, 1_048_576];
+/** The most that is read of a form's files together, and of its texts together, in bytes. */
+const [mostOfFiles, mostOfTexts] = [16_777_216, 1_048_576];
 
 const sent = new WeakMap<Request, Files>();
 
 /** The files that were sent with a form, by the names of their controls. */
 export const filesOf = (request: Request): Files => sent.get(request) ?? {};
 
-/** Reads a form that is sent in parts (RFC 7578) with its files, and any other as forms are read. */
-export const fileForm: RequestHandler = async (request, response, next) => {
+/** Reads a form that is sent in parts (RFC 7578) with its files, and any other as forms are read. Of nobody who isn't known no file is read. */
+export const fileForm = (actor: (request: Request) => unknown): RequestHandler => async (request, response, next) => {
   if (!request.is("multipart")) return form(request, response, next);
+  if (!(await actor(request))) {
+    request.resume();
+    return next();
+  }
   const texts = new Map<string, string | string[]>();
   const files = new Map<string, SentFile>();
   let size = 0;
+  let length = 0;
   let isTooLarge = false;
   const tooLarge = (): void => {
     isTooLarge = true;
   };
   const isRead = await new Promise<boolean>((resolve) => {
     try {
-      const parser = busboy({ headers: request.headers, defParamCharset: "utf8", limits: { fieldSize: mostOfText, fields: 2000, files: 50 } });
+      const parser = busboy({ headers: request.headers, defParamCharset: "utf8", limits: { fieldSize: mostOfTexts, fields: 2000, files: 50 } });
       parser
         .on("field", (name, text, { valueTruncated }) => {
-          if (valueTruncated) tooLarge();
+          length += Buffer.byteLength(name) + Buffer.byteLength(text);
+          if (valueTruncated || length > mostOfTexts) return tooLarge();
           texts.set(name, texts.has(name) ? [texts.get(name) ?? "", text].flat() : text);
         })
         .on("file", (name, stream, { filename, mimeType }) => {

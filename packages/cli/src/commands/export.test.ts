@@ -547,16 +547,21 @@ describe("an exported page answers as the served one does", () => {
       expect(
         (await saved(3, image("x", "text/plain"), { level_read_m: "much", follow_up_on: "2026-02-30" })).status,
       ).toBe(422);
-      const statusOf = async (body: FormData) =>
+      const statusOf = async (body: FormData, person: Person | null = tamsin) =>
         (
           await fetch(`${plain.application.origin}${address(3)}`, {
             method: "POST",
             body,
-            headers: { [personHeader]: JSON.stringify(tamsin) },
+            headers: person ? { [personHeader]: JSON.stringify(person) } : {},
           })
         ).status;
       expect(await statusOf(await parts(plain, 3, image(Buffer.alloc(17_000_000))))).toBe(413);
       expect(await statusOf(await parts(plain, 3, null, { findings: "x".repeat(1_100_000) }))).toBe(413);
+      const many = await parts(plain, 3, null);
+      for (let at = 0; at < 5; at++) many.append(`more.${at}`, "x".repeat(250_000));
+      expect(await statusOf(many)).toBe(413);
+      // Of nobody who isn't known none is read.
+      expect(await statusOf(await parts(plain, 3, image(Buffer.alloc(17_000_000))), null)).toBe(401);
       const twice = await parts(plain, 3, null);
       twice.append("findings", "again");
       expect(await statusOf(twice)).toBe(400);

@@ -43,12 +43,12 @@ const isForm = (request: Request): boolean =>
 export function readBody(
   request: Request,
   takesFiles = false,
-  mostOfField = mostBytes,
+  mostOfTexts = mostBytes,
 ): Promise<PageRequest["body"]> | PageRequest["body"] {
   if (request.method === "PATCH" && !isJson(request)) return { refused: "wrong-content-type" };
   if (request.method !== "POST" && request.method !== "PATCH") return null;
   if (isJson(request)) return readJsonBody(request);
-  if (takesFiles && isMultipart(request)) return readParts(request, mostOfField);
+  if (takesFiles && isMultipart(request)) return readParts(request, mostOfTexts);
   if (!isForm(request)) return { refused: "wrong-content-type" };
   if (request.readableEnded || request.body !== undefined) {
     return Buffer.isBuffer(request.body) ? decoded(request.body) : written(request.body);
@@ -78,13 +78,14 @@ const sentFile = (name: string, type: string, bytes: Buffer): SentFile => ({
   },
 });
 
-/** A form that was sent in parts (RFC 7578): its texts as those of any form, and its files. */
-function readParts(request: Request, mostOfField: number): Promise<PageRequest["body"]> {
+/** A form that was sent in parts (RFC 7578): its texts as those of any form, together no longer than one may be, and its files. */
+function readParts(request: Request, mostOfTexts: number): Promise<PageRequest["body"]> {
   return new Promise((resolve) => {
     const pairs: [string, string][] = [];
     const files = new Map<string, SentFile>();
     let isTooLarge = false;
     let total = 0;
+    let texts = 0;
     const tooLarge = (): void => {
       isTooLarge = true;
     };
@@ -94,15 +95,16 @@ function readParts(request: Request, mostOfField: number): Promise<PageRequest["
       parser = busboy({
         headers: request.headers,
         defParamCharset: "utf8",
-        limits: { fieldSize: mostOfField, fields: 2000, files: 50, fileSize: mostFileBytes },
+        limits: { fieldSize: mostOfTexts, fields: 2000, files: 50, fileSize: mostFileBytes },
       });
     } catch {
       refuse();
       return;
     }
     parser.on("field", (name, value, { valueTruncated }) => {
-      if (valueTruncated) tooLarge();
-      pairs.push([name, value]);
+      texts += Buffer.byteLength(name) + Buffer.byteLength(value);
+      if (valueTruncated || texts > mostOfTexts) tooLarge();
+      else pairs.push([name, value]);
     });
     parser.on("file", (name, stream, { filename, mimeType }) => {
       const parts: Buffer[] = [];

@@ -147,6 +147,9 @@ describe("a file of a record", () => {
     expect((await send("/posts/1/edit", { photo: image(Buffer.alloc(17_000_000)) })).status).toBe(413);
     const half = image(Buffer.alloc(9_000_000));
     expect((await send("/posts/1/edit", { photo: half, plan: half })).status).toBe(413);
+    // The texts of a form, too, however many it is cut into.
+    const texts = Object.fromEntries(Array.from({ length: 5 }, (_, at) => [`more.${at}`, "x".repeat(250_000)]));
+    expect((await send("/posts/1/edit", {}, texts)).status).toBe(413);
   });
 
   test("is taken from nobody who is not signed in", async () => {
