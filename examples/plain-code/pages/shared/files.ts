@@ -10,67 +10,75 @@ export interface SentFile {
 }
 export type Files = Readonly<Record<string, SentFile>>;
 
-/** The most that is read of a form's files together, and of a text, in bytes. */
-const [mostOfFiles, mostOfText] = [16_777_216, 1_048_576];
+/** The most that is read of a form's files together, and of its texts together, in bytes. */
+const [mostOfFiles, mostOfTexts] = [16_777_216, 1_048_576];
 
 const sent = new WeakMap<Request, Files>();
 
 /** The files that were sent with a form, by the names of their controls. */
 export const filesOf = (request: Request): Files => sent.get(request) ?? {};
 
-/** Reads a form that is sent in parts (RFC 7578) with its files, and any other as forms are read. */
-export const fileForm: RequestHandler = async (request, response, next) => {
-  if (!request.is("multipart")) return form(request, response, next);
-  const texts = new Map<string, string | string[]>();
-  const files = new Map<string, SentFile>();
-  let size = 0;
-  let isTooLarge = false;
-  const tooLarge = (): void => {
-    isTooLarge = true;
-  };
-  const isRead = await new Promise<boolean>((resolve) => {
-    try {
-      const parser = busboy({
-        headers: request.headers,
-        defParamCharset: "utf8",
-        limits: { fieldSize: mostOfText, fields: 2000, files: 50 },
-      });
-      parser
-        .on("field", (name, text, { valueTruncated }) => {
-          if (valueTruncated) tooLarge();
-          texts.set(name, texts.has(name) ? [texts.get(name) ?? "", text].flat() : text);
-        })
-        .on("file", (name, stream, { filename, mimeType }) => {
-          const parts: Buffer[] = [];
-          stream.on("data", (part: Buffer) => {
-            size += part.length;
-            // What is too much is read to its end, so that the answer can be given, and not kept.
-            if (size <= mostOfFiles) parts.push(part);
-            else tooLarge();
-          });
-          // A control in which nothing was chosen sends a part without a name (HTML, 4.10.21.4).
-          stream.on(
-            "end",
-            () => filename && files.set(name, { type: mimeType.toLowerCase(), content: Buffer.concat(parts) }),
-          );
-        })
-        .on("fieldsLimit", tooLarge)
-        .on("filesLimit", tooLarge)
-        .on("error", () => resolve(false))
-        .on("close", () => resolve(true));
-      request.on("error", () => resolve(false)).pipe(parser);
-    } catch {
-      // It does not say how its parts are told apart.
-      resolve(false);
+/** Reads a form that is sent in parts (RFC 7578) with its files, and any other as forms are read. Of nobody who isn't known no file is read. */
+export const fileForm =
+  (actor: (request: Request) => unknown): RequestHandler =>
+  async (request, response, next) => {
+    if (!request.is("multipart")) return form(request, response, next);
+    if (!(await actor(request))) {
+      request.resume();
+      return next();
     }
-  });
-  if (isTooLarge) return next(Object.assign(new Error("The form is too large."), { status: 413 }));
-  if (isRead) {
-    request.body = Object.fromEntries(texts);
-    sent.set(request, Object.fromEntries(files));
-  }
-  return next();
-};
+    const texts = new Map<string, string | string[]>();
+    const files = new Map<string, SentFile>();
+    let size = 0;
+    let length = 0;
+    let isTooLarge = false;
+    const tooLarge = (): void => {
+      isTooLarge = true;
+    };
+    const isRead = await new Promise<boolean>((resolve) => {
+      try {
+        const parser = busboy({
+          headers: request.headers,
+          defParamCharset: "utf8",
+          limits: { fieldSize: mostOfTexts, fields: 2000, files: 50 },
+        });
+        parser
+          .on("field", (name, text, { valueTruncated }) => {
+            length += Buffer.byteLength(name) + Buffer.byteLength(text);
+            if (valueTruncated || length > mostOfTexts) return tooLarge();
+            texts.set(name, texts.has(name) ? [texts.get(name) ?? "", text].flat() : text);
+          })
+          .on("file", (name, stream, { filename, mimeType }) => {
+            const parts: Buffer[] = [];
+            stream.on("data", (part: Buffer) => {
+              size += part.length;
+              // What is too much is read to its end, so that the answer can be given, and not kept.
+              if (size <= mostOfFiles) parts.push(part);
+              else tooLarge();
+            });
+            // A control in which nothing was chosen sends a part without a name (HTML, 4.10.21.4).
+            stream.on(
+              "end",
+              () => filename && files.set(name, { type: mimeType.toLowerCase(), content: Buffer.concat(parts) }),
+            );
+          })
+          .on("fieldsLimit", tooLarge)
+          .on("filesLimit", tooLarge)
+          .on("error", () => resolve(false))
+          .on("close", () => resolve(true));
+        request.on("error", () => resolve(false)).pipe(parser);
+      } catch {
+        // It does not say how its parts are told apart.
+        resolve(false);
+      }
+    });
+    if (isTooLarge) return next(Object.assign(new Error("The form is too large."), { status: 413 }));
+    if (isRead) {
+      request.body = Object.fromEntries(texts);
+      sent.set(request, Object.fromEntries(files));
+    }
+    return next();
+  };
 
 /** Whether a file that was sent is the stored one, by what stands for that in a record. */
 export const isSameFile = (file: SentFile | undefined, stored: string | null): boolean =>

@@ -141,7 +141,7 @@ export function visitRoutes(options: Options<Actor>): Router {
     .route("/visits/:id/edit")
     .get(answer((actor, request) => open(options, actor, request)))
     .post(
-      fileForm,
+      fileForm(options.actor),
       answer((actor, request) => save(options, actor, request)),
     )
     .all(methodNotAllowed(options, list));
