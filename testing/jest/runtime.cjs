@@ -35,6 +35,7 @@ module.exports = class PlainRuntime extends Runtime {
   async unstable_importModule(file) {
     globals ??= ready();
     (await globals).give(this.#given);
+    // Jest's own way of finding lines knows nothing of what tsx has made; Node's does.
     delete Error.prepareStackTrace;
     files += 1;
     await import(`${pathToFileURL(file).href}?${files}`);

@@ -113,14 +113,18 @@ export class Serving {
     return speaksJson(request) && last === null ? database : (await replicas.reading(last)).database;
   }
 
-  /** Reads who asks and what they sent: files of nobody who isn't known. */
+  /** Reads who asks and what they sent: files only of who is known. */
   private async read(matched: OwnRoute, request: Exchange["request"]): Promise<Pick<PageRequest, "actor" | "body">> {
     const { incoming } = this.parts;
     const isUpload = matched.kind === "page" && matched.operation === "upload";
     const inParts = (isUpload || (matched.kind === "page" && takesFiles(matched.page))) && isMultipart(request);
     const known = inParts ? await incoming.actorOf(request, null) : undefined;
-    const sent = known === null ? null : await readBody(request, inParts, isUpload ? mostFileBytes : undefined);
-    if (known === null) request.resume();
+    const sent = await readBody(
+      request,
+      inParts,
+      isUpload && known !== null ? mostFileBytes : undefined,
+      known !== null,
+    );
     const isForm = sent !== null && "text" in sent;
     const changes = speaksJson(request) && !isForm && !/^(GET|HEAD|OPTIONS)$/.test(request.method);
     // A file's marks are bound to no session, as a form's token is: no other site brings one.

@@ -172,13 +172,10 @@ const sent = new WeakMap<Request, Files>();
 /** The files that were sent with a form, by the names of their controls. */
 export const filesOf = (request: Request): Files => sent.get(request) ?? {};
 
-/** Reads a form that is sent in parts (RFC 7578) with its files, and any other as forms are read. Of nobody who isn't known no file is read. */
+/** Reads a form that is sent in parts (RFC 7578) with its files, and any other as forms are read. Files of somebody who isn't signed in are not kept. */
 export const fileForm = (actor: (request: Request) => unknown): RequestHandler => async (request, response, next) => {
   if (!request.is("multipart")) return form(request, response, next);
-  if (!(await actor(request))) {
-    request.resume();
-    return next();
-  }
+  const isKnown = Boolean(await actor(request));
   const texts = new Map<string, string | string[]>();
   const files = new Map<string, SentFile>();
   let size = 0;
@@ -197,6 +194,7 @@ export const fileForm = (actor: (request: Request) => unknown): RequestHandler =
           texts.set(name, texts.has(name) ? [texts.get(name) ?? "", text].flat() : text);
         })
         .on("file", (name, stream, { filename, mimeType }) => {
+          if (!isKnown) return stream.resume();
           const parts: Buffer[] = [];
           stream.on("data", (part: Buffer) => {
             size += part.length;

@@ -44,11 +44,12 @@ export function readBody(
   request: Request,
   takesFiles = false,
   mostOfTexts = mostBytes,
+  keepsFiles = true,
 ): Promise<PageRequest["body"]> | PageRequest["body"] {
   if (request.method === "PATCH" && !isJson(request)) return { refused: "wrong-content-type" };
   if (request.method !== "POST" && request.method !== "PATCH") return null;
   if (isJson(request)) return readJsonBody(request);
-  if (takesFiles && isMultipart(request)) return readParts(request, mostOfTexts);
+  if (takesFiles && isMultipart(request)) return readParts(request, mostOfTexts, keepsFiles);
   if (!isForm(request)) return { refused: "wrong-content-type" };
   if (request.readableEnded || request.body !== undefined) {
     return Buffer.isBuffer(request.body) ? decoded(request.body) : written(request.body);
@@ -78,8 +79,8 @@ const sentFile = (name: string, type: string, bytes: Buffer): SentFile => ({
   },
 });
 
-/** A form that was sent in parts (RFC 7578): its texts as those of any form, together no longer than one may be, and its files. */
-function readParts(request: Request, mostOfTexts: number): Promise<PageRequest["body"]> {
+/** A form that was sent in parts (RFC 7578): its texts as those of any form, together no longer than one may be, and its files, if they are to be kept. */
+function readParts(request: Request, mostOfTexts: number, keepsFiles: boolean): Promise<PageRequest["body"]> {
   return new Promise((resolve) => {
     const pairs: [string, string][] = [];
     const files = new Map<string, SentFile>();
@@ -107,6 +108,10 @@ function readParts(request: Request, mostOfTexts: number): Promise<PageRequest["
       else pairs.push([name, value]);
     });
     parser.on("file", (name, stream, { filename, mimeType }) => {
+      if (!keepsFiles) {
+        stream.resume();
+        return;
+      }
       const parts: Buffer[] = [];
       stream.on("data", (part: Buffer) => {
         total += part.length;

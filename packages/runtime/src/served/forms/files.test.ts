@@ -155,11 +155,14 @@ describe("a file of a record", () => {
   test("is taken from nobody who is not signed in", async () => {
     const before = await stored();
     const body = new FormData();
-    body.append("photo", image("x"), "x.png");
+    body.append("photo", image(Buffer.alloc(17_000_000)), "x.png");
+    body.append("name", "typed <before>");
     signedIn = false;
     const refused = await fetch(`${origin}/posts/1/edit`, { method: "POST", body, redirect: "manual" });
     signedIn = true;
     expect(refused.status).toBe(401);
+    // What was typed beside it is not lost.
+    expect(await refused.text()).toContain("typed &lt;before&gt;");
     expect(await stored()).toEqual(before);
   });
 
