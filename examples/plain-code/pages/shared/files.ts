@@ -46,7 +46,10 @@ export const fileForm =
             texts.set(name, texts.has(name) ? [texts.get(name) ?? "", text].flat() : text);
           })
           .on("file", (name, stream, { filename, mimeType }) => {
-            if (!isKnown) return stream.resume();
+            if (!isKnown) {
+              stream.resume();
+              return;
+            }
             const parts: Buffer[] = [];
             stream.on("data", (part: Buffer) => {
               size += part.length;

@@ -194,7 +194,10 @@ export const fileForm = (actor: (request: Request) => unknown): RequestHandler =
           texts.set(name, texts.has(name) ? [texts.get(name) ?? "", text].flat() : text);
         })
         .on("file", (name, stream, { filename, mimeType }) => {
-          if (!isKnown) return stream.resume();
+          if (!isKnown) {
+            stream.resume();
+            return;
+          }
           const parts: Buffer[] = [];
           stream.on("data", (part: Buffer) => {
             size += part.length;
