@@ -1,5 +1,5 @@
 import type { APIResponse, Page } from "@playwright/test";
-import { expect, test } from "../vale.js";
+import { expect, type Person, test, type Vale } from "../vale.js";
 
 const stations = "SELECT md5(string_agg(s::text || s.xmin::text, '' ORDER BY code)) AS all FROM network.station s";
 
@@ -57,32 +57,72 @@ test("what is wrong is said all at once in the page's own words, beside the fiel
   expect(sent).toEqual([422, scripted ? 200 : 303]);
 });
 
-test("what was typed outlives the session: through the sign-in, back to the filled form, and saved", async ({
-  signedIn,
-  vale,
-}) => {
-  const page = await signedIn("hollis");
-  await page.goto("/stations/MV-018/edit");
-  await page.getByLabel("Notes").fill("An hour of work,\nin two lines");
-  await page.context().clearCookies();
-  await page.getByRole("button", { name: "Update" }).click();
-  await expect(page.getByRole("heading", { level: 1 })).toHaveText("You are signed out");
-  await expect(page.getByText("An hour of work,")).toBeVisible();
+/** From a form that was refused for want of a session: through the sign-in, back to the form. */
+async function signInAgain(page: Page, vale: Vale, name: Person): Promise<void> {
   await page.getByRole("button", { name: "Sign in and continue" }).click();
   await expect(page.getByText("What you typed in your form is kept")).toBeVisible();
-  await page.getByLabel("E-mail address").fill(vale.email("hollis"));
-  await page.getByLabel("Password").fill(vale.password("hollis"));
+  await page.getByLabel("E-mail address").fill(vale.email(name));
+  await page.getByLabel("Password").fill(vale.password(name));
   await page.getByRole("button", { name: "Sign in" }).click();
   const onward = page.getByRole("button", { name: "Continue with the form" });
   const alert = page.getByRole("alert");
   await expect(onward.or(alert)).toBeVisible();
   if (await onward.isVisible()) await onward.click();
   await expect(alert).toContainText("You have signed in again since you opened this form.");
+}
+
+test("what was typed outlives the session: through the sign-in, back to the filled form, and saved", async ({
+  signedIn,
+  vale,
+}) => {
+  const page = await signedIn("hollis");
+  await page.goto("/stations/MV-018/edit");
+  await expect(page.getByRole("button", { name: "Sign out" })).toBeVisible();
+  await page.getByLabel("Notes").fill("An hour of work,\nin two lines");
+  await page.context().clearCookies();
+  await page.getByRole("button", { name: "Update" }).click();
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText("You are signed out");
+  await expect(page.getByText("An hour of work,")).toBeVisible();
+  await expect(page.getByRole("button", { name: "Sign out" })).toBeHidden();
+  await signInAgain(page, vale, "hollis");
   await expect(page.getByLabel("Notes")).toHaveValue("An hour of work,\nin two lines");
   await page.getByRole("button", { name: "Update" }).click();
   await expect(page).toHaveURL(/\/stations$/);
   expect(await vale.row("SELECT notes FROM network.station WHERE code = 'MV-018'")).toEqual({
     notes: "An hour of work,\nin two lines",
+  });
+});
+
+test("a form with a file outlives the session as well, and says that the file has to be chosen again", async ({
+  signedIn,
+  vale,
+}) => {
+  const page = await signedIn("tamsin");
+  const { id } = await vale.row<{ id: string }>(
+    "SELECT id::text FROM field.visit ORDER BY visited_at DESC, id OFFSET 1 LIMIT 1",
+  );
+  const photo = Buffer.from("89504e470d0a1a0a0000000d49484452", "hex");
+  const choose = () =>
+    page
+      .getByRole("group", { name: "Photo" })
+      .getByLabel("Choose a file")
+      .setInputFiles({ name: "gauge.png", mimeType: "image/png", buffer: photo });
+  await page.goto(`/visits/${id}/edit`);
+  await choose();
+  await page.getByLabel("Findings").fill("An hour of work,\nin two lines");
+  await page.context().clearCookies();
+  await page.getByRole("button", { name: "Update" }).click();
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText("You are signed out");
+  await expect(page.getByText("gauge.png. A file can’t be kept: choose it again")).toBeVisible();
+  await signInAgain(page, vale, "tamsin");
+  await expect(page.getByLabel("Findings")).toHaveValue("An hour of work,\nin two lines");
+  await choose();
+  await page.getByRole("button", { name: "Update" }).click();
+  await expect(page.getByRole("status").first()).toContainText("is saved");
+  const stored = "SELECT findings, encode(photo, 'hex') AS photo FROM field.visit WHERE id::text = $1";
+  expect(await vale.row(stored, [id])).toEqual({
+    findings: "An hour of work,\nin two lines",
+    photo: photo.toString("hex"),
   });
 });
 

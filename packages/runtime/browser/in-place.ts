@@ -189,10 +189,11 @@ function placeIn(form: HTMLFormElement, submitter: HTMLElement | null): () => HT
 }
 
 /** Shows an answer that saves nothing, and goes to what is to be put right, or to where somebody was. */
-function showAnswer(next: Document, place: () => HTMLElement | null): void {
+function showAnswer(next: Document, status: number, place: () => HTMLElement | null): void {
   const { scrollX, scrollY } = window;
-  if (!show(next)) {
-    // A document that is not built as this one is takes its place whole, as the browser itself would have it.
+  // A document that is not built as this one is takes its place whole, as the browser itself would have it; so does one for nobody: what is
+  // around the form still names who was signed in.
+  if (status === 401 || !show(next)) {
     document.open();
     document.write(`<!doctype html>${next.documentElement.outerHTML}`);
     document.close();
@@ -325,7 +326,7 @@ async function send(form: HTMLFormElement, submitter: HTMLElement | null): Promi
       if (!next || partsIn(next).length === 0) tellStrange(form, response);
       else if (isNoticeOnly(next, response))
         tell(form, "alert", next.querySelector("[data-quill] h1")?.textContent ?? "", ". ", wordsOf(form).kept);
-      else showAnswer(next, place);
+      else showAnswer(next, response.status, place);
     });
   } catch {
     work?.end();

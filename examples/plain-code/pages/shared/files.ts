@@ -18,7 +18,7 @@ const sent = new WeakMap<Request, Files>();
 /** The files that were sent with a form, by the names of their controls. */
 export const filesOf = (request: Request): Files => sent.get(request) ?? {};
 
-/** Reads a form that is sent in parts (RFC 7578) with its files, and any other as forms are read. Files of somebody who isn't signed in are not kept. */
+/** Reads a form that is sent in parts (RFC 7578) with its files, and any other as forms are read. Of files of somebody who isn't signed in only the name is kept. */
 export const fileForm =
   (actor: (request: Request) => unknown): RequestHandler =>
   async (request, response, next) => {
@@ -47,6 +47,8 @@ export const fileForm =
           })
           .on("file", (name, stream, { filename, mimeType }) => {
             if (!isKnown) {
+              if (filename)
+                texts.set(name, `${filename}. A file can’t be kept: choose it again after you have signed in.`);
               stream.resume();
               return;
             }

@@ -172,7 +172,7 @@ const sent = new WeakMap<Request, Files>();
 /** The files that were sent with a form, by the names of their controls. */
 export const filesOf = (request: Request): Files => sent.get(request) ?? {};
 
-/** Reads a form that is sent in parts (RFC 7578) with its files, and any other as forms are read. Files of somebody who isn't signed in are not kept. */
+/** Reads a form that is sent in parts (RFC 7578) with its files, and any other as forms are read. Of files of somebody who isn't signed in only the name is kept. */
 export const fileForm = (actor: (request: Request) => unknown): RequestHandler => async (request, response, next) => {
   if (!request.is("multipart")) return form(request, response, next);
   const isKnown = Boolean(await actor(request));
@@ -195,6 +195,7 @@ export const fileForm = (actor: (request: Request) => unknown): RequestHandler =
         })
         .on("file", (name, stream, { filename, mimeType }) => {
           if (!isKnown) {
+            if (filename) texts.set(name, ${filled(language, "file-left", { name: "filename" })});
             stream.resume();
             return;
           }

@@ -304,6 +304,7 @@ export const arabic: MessageCatalog = {
     "stored-now": "المحفوظ الآن:",
     "stored-now-by": "المحفوظ الآن بواسطة {by} في {at}:",
     "what-you-typed": "ما كتبته",
+    "file-left": "{name}. لا يمكن حفظ الملف: اختره مجددًا بعد تسجيل الدخول.",
     stopped: "لا يمكن حفظ السجلات هنا حاليًا: يجب إصلاح الصفحة أولًا.",
     locked: "يُعرض هذا السجل في حالته الحالية ولا يُعدَّل.",
     "was-saved": "تم حفظ {title} في {at}.",

@@ -325,6 +325,7 @@ export const german: MessageCatalog = {
     "stored-now": "Jetzt gespeichert:",
     "stored-now-by": "Jetzt gespeichert von {by} um {at}:",
     "what-you-typed": "Ihre Eingaben",
+    "file-left": "{name}. Eine Datei kann nicht aufgehoben werden: Wählen Sie sie nach der Anmeldung noch einmal aus.",
     stopped: "Hier kann zurzeit nichts gespeichert werden: Zuerst muss die Seite in Ordnung gebracht werden.",
     locked: "In seinem jetzigen Zustand wird dieser Datensatz gezeigt, aber nicht bearbeitet.",
     "was-saved": "{title} wurde um {at} gespeichert.",

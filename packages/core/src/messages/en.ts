@@ -309,6 +309,7 @@ export const english = {
     "stored-now": "Stored now:",
     "stored-now-by": "Stored now by {by} at {at}:",
     "what-you-typed": "What you typed",
+    "file-left": "{name}. A file can’t be kept: choose it again after you have signed in.",
     stopped: "Records can’t be saved here at present: errors in the page must be fixed first.",
     locked: "This record can’t be edited in its current state.",
     "was-saved": "{title} was saved at {at}.",

@@ -235,8 +235,9 @@ class RoundTrip {
     if (!actor) {
       this.recorder.note("access", [], "nobody is signed in");
       const { body } = this.request;
-      const carried = isSaving(operation) && body && "text" in body ? body.text : undefined;
-      return carried === undefined ? refused("signed-out", page) : refused("signed-out-form", page, { carried });
+      if (!isSaving(operation) || !body || !("text" in body)) return refused("signed-out", page);
+      const files = new Map([...(body.files ?? [])].map(([name, file]) => [name, file.name]));
+      return refused("signed-out-form", page, { carried: body.text, files });
     }
     const facts = factsOf(actor, at);
     const opens = mayOpen(page, facts);

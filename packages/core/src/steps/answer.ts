@@ -175,11 +175,21 @@ function typedText({ choices, control, column }: Field, text: string, language: 
   return isDated(column) ? inLanguage(column.type.kind, text.replace("T", " "), language) : text;
 }
 
-const labelled = (at: Page | null, typed: ReadonlyMap<string, string> | undefined): { label: string; text: string }[] =>
-  (at ? editableFields(at) : []).flatMap((field) => {
-    const text = typed?.get(field.column.name) ?? typed?.get(field.formName);
-    return text === undefined ? [] : [{ label: field.label, text: typedText(field, text, at?.language ?? "en") }];
+/** What was typed into a page's fields, and which files were chosen, in words. */
+function labelled(
+  at: Page | null,
+  typed: ReadonlyMap<string, string> | undefined,
+  files: ReadonlyMap<string, string> | undefined,
+): { label: string; text: string }[] {
+  const language = at?.language ?? "en";
+  return (at ? editableFields(at) : []).flatMap((field) => {
+    const { label, formName } = field;
+    const file = files?.get(formName);
+    if (file !== undefined) return [{ label, text: word(language, "file-left", { name: file }) }];
+    const text = typed?.get(field.column.name) ?? typed?.get(formName);
+    return text === undefined ? [] : [{ label, text: typedText(field, text, language) }];
   });
+}
 
 /** What proves that a form was refused here, and where it was sent: a sign-in carries on nothing else. */
 const carriedBy = (address: string, body: string, signer: Signer): string =>
@@ -238,7 +248,7 @@ function refuse(refusal: NoticeOf, request: PageRequest, signer: Signer): PageRe
     signedOut && request.signIn !== null && !carry ? { href: request.signIn, text: word(language, "sign-in") } : null;
   const back = carry ? null : (signIn ?? list ?? { href: request.frame.home, text: word(language, "to-the-pages") });
   const headers = refusal.allow === undefined ? {} : { allow: refusal.allow };
-  const shown = labelled(refusal.page, typed ?? typedIn(refusal.carried));
+  const shown = labelled(refusal.page, typed ?? typedIn(refusal.carried), refusal.files);
   return page(
     statusOf[code],
     noticePage({ code, because, back, carry, typed: shown }, { ...request.frame, language }),

@@ -44,6 +44,8 @@ export interface NoticeOf {
   readonly typed?: ReadonlyMap<string, string>;
   /** The body of the form that was refused: the answer carries it on, so that it can be sent again. */
   readonly carried?: string;
+  /** The names of files that came with it, by their controls: nobody can carry those on. */
+  readonly files?: ReadonlyMap<string, string>;
 }
 
 /** A record to which a save leads. */

@@ -79,7 +79,7 @@ const sentFile = (name: string, type: string, bytes: Buffer): SentFile => ({
   },
 });
 
-/** A form that was sent in parts (RFC 7578): its texts as those of any form, together no longer than one may be, and its files, if they are to be kept. */
+/** A form that was sent in parts (RFC 7578): its texts as those of any form, together no longer than one may be, and its files; of those that are not to be kept, the names. */
 function readParts(request: Request, mostOfTexts: number, keepsFiles: boolean): Promise<PageRequest["body"]> {
   return new Promise((resolve) => {
     const pairs: [string, string][] = [];
@@ -109,6 +109,7 @@ function readParts(request: Request, mostOfTexts: number, keepsFiles: boolean): 
     });
     parser.on("file", (name, stream, { filename, mimeType }) => {
       if (!keepsFiles) {
+        if (filename) files.set(name, sentFile(filename, mimeType, Buffer.alloc(0)));
         stream.resume();
         return;
       }

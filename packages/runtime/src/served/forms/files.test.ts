@@ -161,8 +161,10 @@ describe("a file of a record", () => {
     const refused = await fetch(`${origin}/posts/1/edit`, { method: "POST", body, redirect: "manual" });
     signedIn = true;
     expect(refused.status).toBe(401);
-    // What was typed beside it is not lost.
-    expect(await refused.text()).toContain("typed &lt;before&gt;");
+    // What was typed beside it is not lost, and of the file it is told that it is.
+    const said = await refused.text();
+    expect(said).toContain("typed &lt;before&gt;");
+    expect(said).toContain("x.png. A file can’t be kept: choose it again after you have signed in.");
     expect(await stored()).toEqual(before);
   });
 
