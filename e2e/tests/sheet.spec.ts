@@ -218,10 +218,15 @@ test.describe("the Sheet", () => {
     const name = (field: string) => page.getByRole("button", { name: field, exact: true });
     /** As a hand does it: press, set off, go there, let go. */
     const drag = async (from: Locator, to: Locator) => {
-      // Not before everything stands still: a draft that is saved meanwhile may still move what is below it.
+      // Not before everything stands still: a draft that is saved meanwhile may still move what is below it, and the names beside the page are
+      // put into its order once it is; a browser lets go of what is put elsewhere while it is pressed.
       let last = "";
       await expect(async () => {
         await from.hover();
+        const beside = await page
+          .locator("[id^=cell-table-]")
+          .evaluateAll((cells) => cells.map((cell) => (cell as HTMLElement).dataset.beside));
+        expect(beside).toEqual(await order());
         const now = JSON.stringify(await from.boundingBox());
         const before = last;
         last = now;
