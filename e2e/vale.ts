@@ -184,3 +184,17 @@ export const test = base.extend<OfATest, { vale: Vale }>({
 });
 
 export { expect };
+
+/** From a form that was refused for want of a session: through the sign-in, back to the form. */
+export async function signInAgain(page: Page, vale: Vale, name: Person): Promise<void> {
+  await page.getByRole("button", { name: "Sign in and continue" }).click();
+  await expect(page.getByText("What you typed in your form is kept")).toBeVisible();
+  await page.getByLabel("E-mail address").fill(vale.email(name));
+  await page.getByLabel("Password").fill(vale.password(name));
+  await page.getByRole("button", { name: "Sign in" }).click();
+  const onward = page.getByRole("button", { name: "Continue with the form" });
+  const alert = page.getByRole("alert");
+  await expect(onward.or(alert)).toBeVisible();
+  if (await onward.isVisible()) await onward.click();
+  await expect(alert).toContainText("You have signed in again since you opened this form.");
+}

@@ -1,5 +1,5 @@
 import type { APIResponse, Page } from "@playwright/test";
-import { expect, type Person, test, type Vale } from "../vale.js";
+import { expect, signInAgain, test } from "../vale.js";
 
 const stations = "SELECT md5(string_agg(s::text || s.xmin::text, '' ORDER BY code)) AS all FROM network.station s";
 
@@ -56,20 +56,6 @@ test("what is wrong is said all at once in the page's own words, beside the fiel
   await expect(page).toHaveURL(/\/stations$/);
   expect(sent).toEqual([422, scripted ? 200 : 303]);
 });
-
-/** From a form that was refused for want of a session: through the sign-in, back to the form. */
-async function signInAgain(page: Page, vale: Vale, name: Person): Promise<void> {
-  await page.getByRole("button", { name: "Sign in and continue" }).click();
-  await expect(page.getByText("What you typed in your form is kept")).toBeVisible();
-  await page.getByLabel("E-mail address").fill(vale.email(name));
-  await page.getByLabel("Password").fill(vale.password(name));
-  await page.getByRole("button", { name: "Sign in" }).click();
-  const onward = page.getByRole("button", { name: "Continue with the form" });
-  const alert = page.getByRole("alert");
-  await expect(onward.or(alert)).toBeVisible();
-  if (await onward.isVisible()) await onward.click();
-  await expect(alert).toContainText("You have signed in again since you opened this form.");
-}
 
 test("what was typed outlives the session: through the sign-in, back to the filled form, and saved", async ({
   signedIn,

@@ -3,12 +3,49 @@ import type { Page } from "@playwright/test";
 import { parse } from "csv-parse/sync";
 import { stringify } from "csv-stringify/sync";
 import { type CellValue, readXlsx, writeXlsx } from "hucre/xlsx";
-import { expect, test } from "../vale.js";
+import { expect, signInAgain, test } from "../vale.js";
 import { violations } from "../violations.js";
 
 for (const javaScriptEnabled of [true, false]) {
   test.describe(javaScriptEnabled ? "with scripts" : "without scripts", () => {
     test.use({ javaScriptEnabled });
+
+    test("what was chosen among uploaded rows outlives the session, and is looked at once more before it is saved", async ({
+      signedIn,
+      vale,
+    }) => {
+      const page = await signedIn("tamsin");
+      await page.goto("/stations?is.river_id=7");
+      const [download] = await Promise.all([
+        page.waitForEvent("download"),
+        page.getByRole("link", { name: "Download for editing (CSV)" }).click(),
+      ]);
+      const [heads = [], first = [], second = []]: string[][] = parse(await readFile(await download.path(), "utf8"), {
+        bom: true,
+      });
+      const note = `Chosen ${javaScriptEnabled ? "with" : "without"} scripts`;
+      const rows = [first, second].map((row) => row.with(heads.indexOf("Notes"), note));
+      const codes = rows.map(([code]) => code);
+      const stored = async () =>
+        (await vale.rows("SELECT notes FROM network.station WHERE code = ANY($1)", [codes])).map(({ notes }) => notes);
+      await vale.rows("UPDATE network.station SET notes = 'Of the office' WHERE code = $1", [codes[1]]);
+      const before = await stored();
+      await page.getByRole("link", { name: "Upload edited file…" }).click();
+      const file = { name: "s.csv", mimeType: "text/csv", buffer: Buffer.from(stringify([heads, ...rows])) };
+      await page.getByLabel("Edited file").setInputFiles(file);
+      await page.getByRole("button", { name: "Check file" }).click();
+      await page.getByLabel("Those of the file").check();
+      await page.context().clearCookies();
+      await page.getByRole("button", { name: "Save valid rows" }).click();
+      await expect(page.getByRole("heading", { level: 1 })).toHaveText("You are signed out");
+      await signInAgain(page, vale, "tamsin");
+      await expect(page.getByRole("link", { name: "Rows changed: 1" })).toBeVisible();
+      await expect(page.getByLabel("Those of the file")).toBeChecked();
+      expect(await stored()).toEqual(before);
+      await page.getByRole("button", { name: "Save valid rows" }).click();
+      await expect(page.getByRole("status")).toHaveText("2 rows are saved.");
+      expect(await stored()).toEqual([note, note]);
+    });
 
     test("a list is edited in a spreadsheet: downloaded, uploaded, looked at, mended and saved", async ({
       signedIn,

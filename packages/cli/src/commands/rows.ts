@@ -130,7 +130,9 @@ const rowsSchema = v.array(
 );
 const lookedSchema = v.object({
   problem: v.optional(v.string()),
-  read: v.optional(v.object({ rows: v.number(), untouched: v.number(), unmarked: v.number() })),
+  read: v.optional(
+    v.object({ rows: v.number(), untouched: v.number(), unmarked: v.number(), readOnly: v.optional(v.number(), 0) }),
+  ),
   saved: v.optional(v.number()),
   rows: v.optional(v.string()),
   left: v.optional(v.string()),

@@ -18,7 +18,9 @@ interface AppliedRow {
 export interface AppliedRows {
   readonly page: string;
   readonly problem?: string | undefined;
-  readonly read?: { readonly rows: number; readonly untouched: number; readonly unmarked: number } | undefined;
+  readonly read?:
+    | { readonly rows: number; readonly untouched: number; readonly unmarked: number; readonly readOnly: number }
+    | undefined;
   readonly saved: number;
   readonly changed: readonly AppliedRow[];
   readonly added: readonly AppliedRow[];
@@ -44,9 +46,12 @@ function rowLines(word: string, { line, title, detail, cells }: AppliedRow): str
 
 function textOf(applied: AppliedRows, isSaving: boolean): string {
   const { page, problem, read, saved, changed, added, ignored, conflicts, refused } = applied;
+  const readOnly = read !== undefined && read.readOnly > 0 ? `, read-only: ${read.readOnly}` : "";
   const unmarked = read !== undefined && read.unmarked > 0 ? `, without a mark: ${read.unmarked}` : "";
   return [
-    ...(read === undefined ? [] : [`Page ${page}: rows read: ${read.rows}, unchanged: ${read.untouched}${unmarked}.`]),
+    ...(read === undefined
+      ? []
+      : [`Page ${page}: rows read: ${read.rows}, unchanged: ${read.untouched}${readOnly}${unmarked}.`]),
     ...changed.flatMap((row) => rowLines("changed ", row)),
     ...added.flatMap((row) => rowLines("new     ", row)),
     ...ignored.flatMap((row) => rowLines("ignored ", row)),

@@ -2,7 +2,16 @@ import { attributes, html, type Markup } from "../markup/markup.js";
 import type { Word } from "../messages/catalog.js";
 import { word } from "../messages/messages.js";
 import { memoizePerPage } from "../page/memoize-per-page.js";
-import { answerName, carriedName, chosenName, fileName, leftName, newName, reasonName } from "../page/names.js";
+import {
+  answerName,
+  carriedName,
+  chosenName,
+  fileName,
+  leftName,
+  newName,
+  reasonName,
+  sessionName,
+} from "../page/names.js";
 import type { Page } from "../page/page.js";
 import { queryText, spreadsheetSegment, uploadSegment } from "../settings/bound/path.js";
 import { fileFormats, mediaTypes } from "../spreadsheet/sheet.js";
@@ -44,7 +53,7 @@ function rowBlock(view: UploadView, row: UploadRow): Markup {
   const name = `${chosenName}${row.line}`;
   const choice =
     row.state === "conflict" &&
-    html`<fieldset class="quill-options"><legend>${say("upload-choose")}</legend>${(["mine", "theirs"] as const).map((each) => html`<span class="quill-option"><input${attributes({ type: "radio", name, value: each, checked: each === "theirs", id: `${name}-${each}` })}><label for="${name}-${each}">${say(each === "mine" ? "upload-mine" : "upload-theirs")}</label></span>`)}</fieldset>`;
+    html`<fieldset class="quill-options"><legend>${say("upload-choose")}</legend>${(["mine", "theirs"] as const).map((each) => html`<span class="quill-option"><input${attributes({ type: "radio", name, value: each, checked: (each === "mine") === (row.isMine === true), id: `${name}-${each}` })}><label for="${name}-${each}">${say(each === "mine" ? "upload-mine" : "upload-theirs")}</label></span>`)}</fieldset>`;
   return html`<li><h3>${row.title === "" ? say("upload-line", { line: row.line }) : say("upload-line-of", { line: row.line, title: row.title })}</h3>${row.said && html`<p class="quill-problem">${row.said}</p>`}${table}${choice}</li>`;
 }
 
@@ -66,7 +75,7 @@ function summary(view: UploadView): Markup {
   });
   const read =
     view.read &&
-    html`<p>${word(language, "upload-read", { rows: view.read.rows, untouched: view.read.untouched })}</p>${view.read.unmarked > 0 && html`<p>${word(language, "upload-unmarked", { count: view.read.unmarked })}${view.makes && ` ${word(language, "upload-may-be-new")}`}</p>`}`;
+    html`<p>${word(language, "upload-read", { rows: view.read.rows, untouched: view.read.untouched })}</p>${view.read.readOnly > 0 && html`<p>${word(language, "upload-read-only", { count: view.read.readOnly })}</p>`}${view.read.unmarked > 0 && html`<p>${word(language, "upload-unmarked", { count: view.read.unmarked })}${view.makes && ` ${word(language, "upload-may-be-new")}`}</p>`}`;
   const saved =
     view.saved !== null &&
     html`<p class="quill-said" role="status">${word(language, "upload-saved", { count: view.saved })}</p>`;
@@ -135,7 +144,7 @@ ${view.reason ?? ""}</textarea></div>`;
     html`<p data-filter="${say("upload-filter")}" data-none="${say("upload-filter-none")}" hidden></p>`;
   const saving = isSaving
     ? html`<form method="post" enctype="multipart/form-data" action="${action}"${sendWords(page)}${workWords(page)}><textarea hidden name="${carriedName}">
-${view.carried}</textarea>${view.reason !== null && html`<input type="hidden" name="${reasonName}" value="${view.reason}">`}${summary(view)}${leftButton(view)}<p class="quill-actions"><button accesskey="s">${say(page.list.spreadsheet?.save === "all" ? "upload-save-all" : "upload-save")}</button><a href="${list}${kept}">${say("cancel")}</a></p>${filter}${sections}</form>`
+${view.carried}</textarea><input type="hidden" name="${sessionName}" value="${view.session}">${view.reason !== null && html`<input type="hidden" name="${reasonName}" value="${view.reason}">`}${summary(view)}${leftButton(view)}<p class="quill-actions"><button accesskey="s">${say(page.list.spreadsheet?.save === "all" ? "upload-save-all" : "upload-save")}</button><a href="${list}${kept}">${say("cancel")}</a></p>${filter}${sections}</form>`
     : html`${summary(view)}${leftButton(view)}${filter}${sections}`;
   const another = (isSaving || view.left) && html`<h2>${say("upload-another")}</h2>`;
   const left =

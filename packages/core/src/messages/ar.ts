@@ -142,6 +142,7 @@ export const arabic: MessageCatalog = {
     "upload-none-saved": "لم يُحفظ شيء.",
     "upload-no-change": "لا يختلف شيء في هذا الملف عما نُزِّل.",
     "upload-read": "الصفوف المقروءة: {rows}. دون تغيير: {untouched}.",
+    "upload-read-only": "صفوف للقراءة فقط، وما كُتب فيها يُترك: {count}.",
     "upload-unmarked": "صفوف بلا علامة فتُركت: {count}.",
     "upload-refused": "الصفوف المرفوضة: {count}",
     "upload-conflicts": "صفوف غيّرها شخص آخر أيضًا: {count}",

@@ -159,6 +159,7 @@ export const german: MessageCatalog = {
     "upload-none-saved": "Es wurde nichts gespeichert.",
     "upload-no-change": "Nichts in dieser Datei weicht von dem ab, was heruntergeladen wurde.",
     "upload-read": "Gelesene Zeilen: {rows}. Unverändert: {untouched}.",
+    "upload-read-only": "Schreibgeschützte Zeilen; was darin eingegeben wurde, wird weggelassen: {count}.",
     "upload-unmarked": "Zeilen ohne Kennung, die weggelassen wurden: {count}.",
     "upload-refused": "Abgelehnte Zeilen: {count}",
     "upload-conflicts": "Zeilen, die auch jemand anderes geändert hat: {count}",

@@ -145,6 +145,7 @@ export const english = {
     "upload-none-saved": "Nothing was saved.",
     "upload-no-change": "Nothing in this file differs from what was downloaded.",
     "upload-read": "Rows read: {rows}. Unchanged: {untouched}.",
+    "upload-read-only": "Rows that are read-only; whatever was typed in them is left out: {count}.",
     "upload-unmarked": "Rows without a mark, which were left out: {count}.",
     "upload-refused": "Rows refused: {count}",
     "upload-conflicts": "Rows that someone else has changed too: {count}",

@@ -53,6 +53,9 @@ export const fileName = "quill.file";
 export const carriedName = "quill.rows";
 export const chosenName = "quill.choice:";
 
+/** What stands for the session in which a file was looked at: in another one it is looked at once more before it is saved. */
+export const sessionName = "quill.session";
+
 /** Whether rows without a mark are to be new records; the rows that could not be saved, and in which format they are wanted as a file. */
 export const newName = "quill.new";
 export const leftName = "quill.left";

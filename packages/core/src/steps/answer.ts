@@ -11,7 +11,7 @@ import { statusOf } from "../messages/codes.js";
 import { type Language, word } from "../messages/messages.js";
 import { editableFields } from "../page/columns.js";
 import { listQuery } from "../page/list-query.js";
-import { backName } from "../page/names.js";
+import { backName, fileName } from "../page/names.js";
 import type { Field, Page } from "../page/page.js";
 import type { Row } from "../postgres/statement.js";
 import { queryText, recordAddress } from "../settings/bound/path.js";
@@ -182,6 +182,9 @@ function labelled(
   files: ReadonlyMap<string, string> | undefined,
 ): { label: string; text: string }[] {
   const language = at?.language ?? "en";
+  const uploaded = files?.get(fileName);
+  if (uploaded !== undefined)
+    return [{ label: word(language, "upload-file"), text: word(language, "file-left", { name: uploaded }) }];
   return (at ? editableFields(at) : []).flatMap((field) => {
     const { label, formName } = field;
     const file = files?.get(formName);

@@ -46,6 +46,8 @@ export interface UploadRow {
   readonly cells: readonly UploadCell[];
   /** What is said of it as a whole. */
   readonly said: string | null;
+  /** Whether the file's values are chosen, where somebody else has stored others. */
+  readonly isMine?: boolean;
 }
 
 /** An uploaded file, looked at before anything is written; or what became of it. */
@@ -54,11 +56,18 @@ export interface UploadView {
   readonly kept: Readonly<Record<string, string>>;
   /** Why the file can't be taken at all, or why one is still wanted; null where it was read. */
   readonly problem: string | null;
-  /** How many rows it has, how many of them are as they went out or can't be changed, and how many have no mark and are left out. */
-  readonly read: { readonly rows: number; readonly untouched: number; readonly unmarked: number } | null;
+  /** How many rows it has, how many of them are as they went out, how many have no mark and are left out, and how many went out as read-only. */
+  readonly read: {
+    readonly rows: number;
+    readonly untouched: number;
+    readonly unmarked: number;
+    readonly readOnly: number;
+  } | null;
   readonly rows: readonly UploadRow[];
   /** What goes along until it is saved; null where there is nothing to save. */
   readonly carried: string | null;
+  /** What stands for the person's session. */
+  readonly session: string;
   /** The rows that can't be saved as they are, as they go along until they are wanted as a file; null where there are none. */
   readonly left: { readonly rows: string; readonly number: number; readonly format: FileFormat } | null;
   /** How many records were saved; null before it. */

@@ -64,9 +64,20 @@ export function hiddenIn(text: string, name: string): string {
     .replaceAll("&amp;", "&");
 }
 
+/** The form that saves what was looked at, as the page sends it. */
+export function savingForm(text: string, choices: Readonly<Record<string, string>> = {}): FormData {
+  const form = new FormData();
+  form.set("quill.rows", hiddenIn(text, "quill.rows"));
+  const [, session] = /name="quill\.session" value="([^"]*)"/.exec(text) ?? [];
+  if (session !== undefined) form.set("quill.session", session);
+  for (const [name, value] of Object.entries(choices)) form.set(name, value);
+  return form;
+}
+
 /** The posts, served to one person after another. */
 export class Posts {
   actor: Actor = tamsin;
+  session = "one";
   recorded: RecordedRequest | undefined;
 
   private constructor(
@@ -101,7 +112,7 @@ export class Posts {
       pages: trips.directory,
       signingKey: "a key for tests, thirty-two bytes long",
       actor: () => posts?.actor ?? null,
-      session: () => "one",
+      session: () => posts?.session ?? "",
       frame: ownFrame,
       onRequest: (request) => {
         if (posts) posts.recorded = request;
@@ -118,6 +129,7 @@ export class Posts {
   /** Ten posts, the ninth sealed and the tenth hidden. */
   async fill(): Promise<void> {
     this.actor = tamsin;
+    this.session = "one";
     await this.trips.owner.query("TRUNCATE network.post");
     await this.trips.owner.query(
       `INSERT INTO network.post SELECT 'P' || lpad(i::text, 3, '0'), 'Post ' || i, CASE i WHEN 1 THEN '00123' WHEN 2 THEN '1E5' WHEN 3 THEN '12345678901234567890' WHEN 4 THEN '1/2' WHEN 5 THEN '=1+1' END,
@@ -170,9 +182,6 @@ export class Posts {
     const looking = formOf(content);
     for (const [name, value] of Object.entries(asked)) looking.set(name, value);
     const looked = await this.send(looking, "text/html");
-    const form = new FormData();
-    form.set("quill.rows", hiddenIn(looked.text, "quill.rows"));
-    for (const [name, value] of Object.entries(choices)) form.set(name, value);
-    return this.send(form);
+    return this.send(savingForm(looked.text, choices));
   }
 }

@@ -44,6 +44,8 @@ export interface RowsOfFile {
   /** Rows that are told as they are, with their cells. */
   readonly foreign: readonly { readonly told: UploadRow; readonly mark: string; readonly cells: Cells }[];
   readonly unmarked: readonly Unmarked[];
+  /** How many rows went out as such that can't be edited: what they showed is not known. */
+  readonly readOnly: number;
   /** Of each key, in how many rows it stands. */
   readonly counts: ReadonlyMap<string, number>;
   /** How many rows there are. */
@@ -77,9 +79,15 @@ export function isOurs({ page, facts }: Trip, claims: Claims): boolean {
   );
 }
 
+/** What is said of a row whose mark is none of this person and page. */
+export const unknownRow = ({ page, facts }: Trip, line: number, claims: Claims | undefined): UploadRow => {
+  const said = word(page.language, claims && claims.actor !== facts.actor.id ? "upload-others" : "upload-foreign");
+  return { line, title: "", state: "foreign", cells: [], said };
+};
+
 /** The rows of a file, each by its mark. */
 export function rowsIn(trip: Trip, table: ReadTable): RowsOfFile | "no-marks" | "columns-twice" {
-  const { page, facts, dependencies } = trip;
+  const { page, dependencies } = trip;
   const [heads = [], ...lines] = table.rows;
   const markAt = heads.findIndex((head) => head.trim() === markHeading);
   const columns = columnsIn(page, heads);
@@ -87,6 +95,7 @@ export function rowsIn(trip: Trip, table: ReadTable): RowsOfFile | "no-marks" | 
   const rows: CameBack[] = [];
   const foreign: { told: UploadRow; mark: string; cells: Cells }[] = [];
   const unmarked: Unmarked[] = [];
+  let readOnly = 0;
   const counts = new Map<string, number>();
   let number = 0;
   for (const [index, texts] of lines.entries()) {
@@ -98,20 +107,20 @@ export function rowsIn(trip: Trip, table: ReadTable): RowsOfFile | "no-marks" | 
     const cells = new Map([...columns].map(([column, at]) => [column, texts[at] ?? ""]));
     if (mark === null) {
       // One that could not be edited came back, too.
-      if (cell.trim() !== noMark) unmarked.push({ line, cells });
+      if (cell.trim() === noMark) readOnly += 1;
+      else unmarked.push({ line, cells });
       continue;
     }
     const claims = readToken(mark, dependencies.signer);
     if (claims?.form !== "edit" || !isOurs(trip, claims)) {
-      const said = word(page.language, claims && claims.actor !== facts.actor.id ? "upload-others" : "upload-foreign");
-      foreign.push({ told: { line, title: "", state: "foreign", cells: [], said }, mark: cell, cells });
+      foreign.push({ told: unknownRow(trip, line, claims), mark: cell, cells });
       continue;
     }
     const key = JSON.stringify(claims.key);
     counts.set(key, (counts.get(key) ?? 0) + 1);
     rows.push({ line, mark, claims, cells });
   }
-  return { rows, foreign, unmarked, counts, number };
+  return { rows, foreign, unmarked, readOnly, counts, number };
 }
 
 /** How the cells of a file are to be read. */

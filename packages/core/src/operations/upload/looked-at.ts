@@ -236,8 +236,9 @@ export async function lookAt(trip: Trip, bytes: Uint8Array, { reason, takesNew }
     viewOf(trip, {
       read: {
         rows: number,
-        untouched: number - unmarked - views.length,
+        untouched: number - unmarked - found.readOnly - views.length,
         unmarked,
+        readOnly: found.readOnly,
       },
       rows: views.sort((a, b) => a.line - b.line),
       carried: carried.length > 0 ? JSON.stringify(carried) : null,

@@ -1,12 +1,21 @@
 import { word } from "../../messages/messages.js";
-import { answerName, carriedName, chosenName, fileName, leftName, newName, reasonName } from "../../page/names.js";
+import {
+  answerName,
+  carriedName,
+  chosenName,
+  fileName,
+  leftName,
+  newName,
+  reasonName,
+  sessionName,
+} from "../../page/names.js";
 import { fileFormats } from "../../spreadsheet/sheet.js";
 import { readPairs } from "../../steps/read-pairs.js";
 import { type Outcome, refused } from "../../trip/outcome.js";
 import type { Trip } from "../../trip/trip.js";
 import { leftFile } from "./left.js";
 import { lookAt } from "./looked-at.js";
-import { saveLookedAt } from "./saved.js";
+import { saveLookedAt, showAgain } from "./saved.js";
 import { GivenUp, refusedUpload, shownUpload, viewOf } from "./view.js";
 
 /** Where a file is uploaded. */
@@ -55,6 +64,12 @@ export async function upload(trip: Trip, body: string): Promise<Outcome> {
       name.startsWith(chosenName) ? [[name.slice(chosenName.length), value] as const] : [],
     ),
   );
-  if (carried !== undefined) return inTurn(trip, () => saveLookedAt(trip, carried, chosen, reason));
+  if (carried !== undefined) {
+    const looked = { carried, chosen, reason };
+    const session = sent.get(sessionName);
+    // Programs have no session. People have signed in in between, as whoever they are: they were told that they would look at it once more.
+    const isOfAnother = session !== undefined && session !== viewOf(trip, {}).session;
+    return inTurn(trip, () => (isOfAnother ? showAgain(trip, looked) : saveLookedAt(trip, looked)));
+  }
   return refusedUpload(viewOf(trip, { problem: word(page.language, "upload-no-file"), reason, takesNew }));
 }

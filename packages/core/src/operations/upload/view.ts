@@ -1,6 +1,7 @@
 import * as v from "valibot";
 import { listQuery } from "../../page/list-query.js";
 import { mayMake } from "../../steps/access.js";
+import { sessionMark } from "../../steps/token.js";
 import type { Outcome } from "../../trip/outcome.js";
 import type { Work } from "../../trip/request.js";
 import type { Trip } from "../../trip/trip.js";
@@ -58,6 +59,7 @@ export const viewOf = (trip: Trip, more: Partial<UploadView>): UploadView => ({
   read: null,
   rows: [],
   carried: null,
+  session: sessionMark(trip.request.session, trip.dependencies.signer),
   left: null,
   saved: null,
   reason: null,

@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from "@jest/globals";
 import type { Actor } from "@loyal-quill/core";
 import fc from "fast-check";
-import { csv, edited, formOf, Posts, type Table } from "../../testing/posts.js";
+import { csv, edited, formOf, Posts, savingForm, type Table } from "../../testing/posts.js";
 import { tamsin } from "../../testing/trips.js";
 
 /*
@@ -131,7 +131,7 @@ describe("a file that came back", () => {
       P006: { Since: "1/2/2030" },
     });
     const { json } = await look(csv(table));
-    expect(json.read).toEqual({ rows: 9, untouched: 4, unmarked: 0 });
+    expect(json.read).toEqual({ rows: 9, untouched: 3, unmarked: 0, readOnly: 1 });
     expect(json.changed).toEqual([
       {
         line: 2,
@@ -297,11 +297,49 @@ describe("a file that came back", () => {
     const toOther = new FormData();
     toOther.set("quill.rows", json.rows);
     const other = await posts.send(toOther, "application/json", {}, "numbered");
-    expect([other.status, other.json.rows]).toEqual([200, 0]);
+    expect([other.status, other.json]).toMatchObject([422, { saved: 0, refused: [{ line: 2, state: "foreign" }] }]);
     const [row] = JSON.parse(json.rows);
     const twice = new FormData();
     twice.set("quill.rows", JSON.stringify([row, row]));
     expect((await posts.send(twice)).json).toMatchObject({ outcome: "saved", rows: 1 });
+  });
+
+  test("is shown once more, and not saved, where its person has signed in again in between", async () => {
+    const table = edited(await download(), { P001: { Name: "Mine" }, P002: { Name: "Mine, too" } });
+    await posts.trips.owner.query("UPDATE network.post SET name = 'Theirs' WHERE code = 'P002'");
+    const looked = await posts.send(formOf(csv(table)), "text/html");
+    posts.session = "two";
+    const again = await posts.send(savingForm(looked.text, { "quill.choice:3": "mine" }), "text/html");
+    expect(again.status).toBe(422);
+    expect(again.text).toContain("You have signed in again since you opened this form.");
+    // It is what was looked at, with what was chosen.
+    for (const part of ["Rows changed: 1", "Mine, too", '<q dir="auto">Theirs</q>']) expect(again.text).toContain(part);
+    expect(again.text).toMatch(/value="mine" checked/);
+    expect(await posts.trips.one("SELECT name FROM network.post WHERE code = 'P001'")).toEqual({ name: "Post 1" });
+    const saved = await posts.send(savingForm(again.text, { "quill.choice:3": "mine" }));
+    expect(saved.json).toMatchObject({ outcome: "saved", rows: 2 });
+    expect(await posts.trips.one("SELECT name FROM network.post WHERE code = 'P002'")).toEqual({ name: "Mine, too" });
+  });
+
+  test("is not saved by somebody else who has signed in in between, and says so", async () => {
+    const looked = await posts.send(formOf(csv(edited(await download(), { P001: { Name: "One" } }))), "text/html");
+    posts.actor = other;
+    for (const session of ["two", "one"]) {
+      posts.session = session;
+      const answer = await posts.send(savingForm(looked.text));
+      expect([answer.status, answer.json]).toMatchObject([422, { refused: [{ line: 2, state: "foreign" }] }]);
+      expect(answer.text).toContain("This row was downloaded by someone else.");
+    }
+    expect(await posts.trips.one("SELECT name FROM network.post WHERE code = 'P001'")).toEqual({ name: "Post 1" });
+  });
+
+  test("tells of the rows whose records went away after it was looked at", async () => {
+    const table = edited(await download(), { P001: { Name: "One" }, P002: { Name: "Two" } });
+    const looked = await posts.send(formOf(csv(table)), "text/html");
+    await posts.trips.owner.query("DELETE FROM network.post WHERE code = 'P002'");
+    const { json } = await posts.send(savingForm(looked.text));
+    expect(json).toMatchObject({ saved: 1, refused: [{ line: 3, state: "gone" }] });
+    expect(await posts.trips.one("SELECT name FROM network.post WHERE code = 'P001'")).toEqual({ name: "One" });
   });
 
   test("is taken from no other site: its marks belong to the person, and to no session", async () => {
