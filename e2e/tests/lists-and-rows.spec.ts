@@ -2,6 +2,7 @@ import { writeFile } from "node:fs/promises";
 import path from "node:path";
 import type { Page } from "@playwright/test";
 import { expect, test } from "../vale.js";
+import { violations } from "../violations.js";
 
 /** The width to which a page may be scrolled sideways beyond the screen. */
 const beyond = (page: Page): Promise<number> =>
@@ -312,4 +313,26 @@ test("the Sheet shows the page's list and its way, and takes its settings", asyn
   // Other tests begin on what is published.
   await page.getByRole("button", { name: "Discard draft" }).click();
   await expect(page.getByRole("status").filter({ hasText: "Published, no draft" })).toBeVisible();
+});
+
+test("a row whose record somebody has deleted keeps none of the others from being saved, and what was typed is shown", async ({
+  signedIn,
+  vale,
+}) => {
+  await vale.rows(
+    "INSERT INTO network.region (id, name, duty_telephone) OVERRIDING SYSTEM VALUE VALUES (90, 'Aber', '01632 960111'), (91, 'Abney', '01632 960112')",
+  );
+  const page = await signedIn("tamsin");
+  await page.goto("/regions");
+  await page.getByLabel("Name, 90").fill("Aber Vale");
+  await page.getByLabel("Name, 91").fill("Abney Vale");
+  await vale.rows("DELETE FROM network.region WHERE id = 91");
+  const save = page.getByRole("button", { name: "Save all rows" });
+  await save.click();
+  await expect(page.getByRole("alert").first()).toContainText("Region Abney Vale: This record is no longer there");
+  await expect(page.getByRole("definition").filter({ hasText: "Abney Vale" })).toBeVisible();
+  expect(await violations(page)).toEqual([]);
+  await save.click();
+  await expect(page.getByText("Region Aber Vale is saved.")).toBeVisible();
+  expect(await vale.rows("DELETE FROM network.region WHERE id >= 90 RETURNING name")).toEqual([{ name: "Aber Vale" }]);
 });

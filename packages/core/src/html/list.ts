@@ -18,10 +18,12 @@ import { newText } from "../views/own-text.js";
 import type { PageParts } from "../views/page-parts.js";
 import type { RelatedList } from "../views/record-view.js";
 import { datetimeOf, told } from "../views/told.js";
+import type { TypedText } from "../views/typed.js";
 import { cellBlock } from "./field.js";
 import { conflictsLine, formPart, isSearched, sendWords, tokenInput } from "./form.js";
 import { type AccessKeys, accessKeys, headingOf, partsOf } from "./layout.js";
 import { filtersBlock, isUsed } from "./list-filters.js";
+import { typedList } from "./notice.js";
 import { saidLine, undoLink } from "./said.js";
 import { downloadsToEdit } from "./upload.js";
 
@@ -48,6 +50,10 @@ const firstStop = (view: ListView): string | null => {
   return null;
 };
 
+/** What was typed in a row that can't be saved any more. */
+const typedIn = (typed: readonly TypedText[], { language }: Page): Markup =>
+  html`<p>${word(language, "what-you-typed")}</p>${typedList(typed)}`;
+
 /** The cells of a row that is edited in its place: controls where a field is taken, and its own button. */
 function recordRow(view: ListView, row: Row, frame: Frame, number: number): Markup {
   const { page } = view;
@@ -69,7 +75,7 @@ function recordRow(view: ListView, row: Row, frame: Frame, number: number): Mark
         { prefix: rowPrefix(number), label: `${label}, ${key.join(", ")}` },
         page.language,
       );
-    const content = html`${index === 0 && form ? html`${tokenInput(form.token, rowPrefix(number))}${conflictsLine(form, rowPrefix(number))}` : null}${control ?? (index === 0 ? html`<a${attributes({ class: "quill-record", href: `${address}${page.list.beside ? "/edit" : ""}${kept}`, "aria-current": chosen ? "true" : null, autofocus: saved ? true : null })}>${text}</a>` : text)}${saved && index === 0 ? html` <span class="quill-mark">${word(page.language, "saved-just-now")}</span>${undoLink(view.notice, page.language)}` : null}`;
+    const content = html`${index === 0 && form ? html`${tokenInput(form.token, rowPrefix(number))}${conflictsLine(form, rowPrefix(number))}` : null}${control ?? (index === 0 ? html`<a${attributes({ class: "quill-record", href: `${address}${page.list.beside ? "/edit" : ""}${kept}`, "aria-current": chosen ? "true" : null, autofocus: saved ? true : null })}>${text}</a>` : text)}${index === 0 && own?.typed && typedIn(own.typed, page)}${saved && index === 0 ? html` <span class="quill-mark">${word(page.language, "saved-just-now")}</span>${undoLink(view.notice, page.language)}` : null}`;
     const shared = attributes({
       class: !choices && figures.has(column.type.kind) ? "quill-figure" : null,
       // What stands before the value where the screen is too narrow for a table.
@@ -279,8 +285,8 @@ const bareView = (page: Page): ListView => ({
   savedAddress: null,
 });
 
-/** A row that was sent and is not in this part of the list any more: with what was typed, as it would be sent again. */
-function elsewhereRow(view: ListView, { form, said, title }: RowForm, number: number): Markup {
+/** A row that was sent and is not in this part of the list any more: with what was typed, as it would be sent again where it can be. */
+function elsewhereRow(view: ListView, { form, said, title, typed }: RowForm, number: number): Markup {
   const { page } = view;
   const fields = (form?.fields ?? []).map((field, index) =>
     cellBlock(
@@ -291,10 +297,11 @@ function elsewhereRow(view: ListView, { form, said, title }: RowForm, number: nu
     ),
   );
   const token = form && tokenInput(form.token, rowPrefix(number));
-  const save = page.list.together
-    ? null
-    : html`<button name="${saveRowName}" value="${number}">${word(page.language, "save-row")}<span class="quill-unseen"> ${title}</span></button>`;
-  return html`<tr role="row" class="quill-elsewhere"><th scope="row" role="rowheader" colspan="${page.list.columns.length}">${token}${title} <span class="quill-mark">${word(page.language, "row-elsewhere")}</span>${said && html`<p class="quill-problem" role="alert">${said}</p>`}${fields}</th><td role="cell" class="quill-way">${save}</td></tr>`;
+  const save =
+    form &&
+    !page.list.together &&
+    html`<button name="${saveRowName}" value="${number}">${word(page.language, "save-row")}<span class="quill-unseen"> ${title}</span></button>`;
+  return html`<tr role="row" class="quill-elsewhere"><th scope="row" role="rowheader" colspan="${page.list.columns.length}">${token}${title}${form && html` <span class="quill-mark">${word(page.language, "row-elsewhere")}</span>`}${said && html`<p class="quill-problem" role="alert">${said}</p>`}${fields}${typed && typedIn(typed, page)}</th><td role="cell" class="quill-way">${save}</td></tr>`;
 }
 
 /** The form around the rows that are edited in their places. */

@@ -3,6 +3,7 @@ import type { Code } from "../messages/codes.js";
 import { type Language, titleOfCode, word } from "../messages/messages.js";
 import type { Frame } from "../views/frame.js";
 import type { PageParts } from "../views/page-parts.js";
+import type { TypedText } from "../views/typed.js";
 import { partsOf } from "./layout.js";
 
 /** What a refusal shows: the catalogue's words, a way back, and what was typed where a form was refused whole. */
@@ -11,7 +12,7 @@ export interface Notice {
   /** Words of the page itself, before the catalogue's advice. */
   readonly because: string | null;
   readonly back: { readonly href: string; readonly text: string } | null;
-  readonly typed: readonly { readonly label: string; readonly text: string }[];
+  readonly typed: readonly TypedText[];
   /**
    * A form that was refused for want of a sign-in, carried on: through a sign-in that takes it along and brings it back; or kept on
    * this page, to be sent again once somebody has signed in elsewhere.
@@ -46,12 +47,15 @@ function carryForm(carry: Notice["carry"], language: Language): Markup | null {
   return html`${link}${resendForm(carry.resend, word(language, "go-on-with-form"))}`;
 }
 
+/** What was typed in fields that can't be sent again. */
+export const typedList = (typed: readonly TypedText[]): Markup =>
+  html`<dl class="quill-typed">${typed.map(({ label, text }) => html`<div><dt>${label}</dt><dd>${text}</dd></div>`)}</dl>`;
+
 /** A page that says why something can't be done and what to do. */
 export function noticePage(notice: Notice, frame: Frame): PageParts {
   const { title, advice } = titleOfCode(frame.language, notice.code);
   const typed =
-    notice.typed.length > 0 &&
-    html`<h2>${word(frame.language, "what-you-typed")}</h2><dl class="quill-typed">${notice.typed.map(({ label, text }) => html`<div><dt>${label}</dt><dd>${text}</dd></div>`)}</dl>`;
+    notice.typed.length > 0 && html`<h2>${word(frame.language, "what-you-typed")}</h2>${typedList(notice.typed)}`;
   const heading = html`<h1>${title}</h1>`;
   const workbench =
     notice.code === "page-unsound" &&

@@ -81,6 +81,7 @@ input.quill-figure, textarea.quill-code, .quill-fixed .quill-value { font-family
 .quill-replaced::before { content: "± "; color: var(--quill-draft); font-weight: 700; white-space: pre; }
 .quill-replaced button, .quill-conflict button { min-height: 1.75rem; padding: 0 .6rem; font-weight: 400; }
 .quill-conflict q, .quill-replaced q, dl.quill-typed dd { font-family: "Fira Mono", ui-monospace, "DejaVu Sans Mono", monospace; font-size: .95em; white-space: pre-wrap; overflow-wrap: anywhere; }
+th .quill-typed { font-weight: 400; }
 .quill-summary { border: solid var(--quill-refuse); border-width: 2px 0; padding: .6rem 0; margin: 0 0 1.25rem; max-width: 38rem; }
 .quill-summary h2 { color: var(--quill-refuse); }
 .quill-summary h2::before { content: "✕ "; }

@@ -2,7 +2,6 @@ import { message, titleOfCode, word } from "../messages/messages.js";
 import { takeName, tokenName } from "../page/names.js";
 import { inRow, rowPage, saveRowName, saveTogetherName } from "../page/rows.js";
 import { unavailabilityOf } from "../postgres/unavailable.js";
-import { unknownRecord } from "../steps/load.js";
 import { readSent } from "../steps/read.js";
 import { readPairs } from "../steps/read-pairs.js";
 import { readToken } from "../steps/token.js";
@@ -11,7 +10,7 @@ import type { Trip } from "../trip/trip.js";
 import type { FormView, Problem } from "../views/form-view.js";
 import type { ListView } from "../views/list-view.js";
 import { manyChanges, oneChange } from "./change.js";
-import { holderOf, layOut, sentForm } from "./form.js";
+import { holderOf } from "./form.js";
 import { failedForm, savedOutcome, stoppedForm } from "./form-outcome.js";
 import { listAgain, listWithoutDatabase } from "./list.js";
 import type { ReadRow, RowState } from "./row-forms.js";
@@ -46,17 +45,16 @@ const isTouched = ({ submission }: ReadRow): boolean =>
   submission.fields.some(({ touched }) => touched) || submission.take !== null;
 
 /** A row's form with what is said of the row as a whole: of what stands at no field of its own. */
-function stateOf({ key }: ReadRow, form: FormView, problems: readonly Problem[] = form.problems): RowState {
+function stateOf({ key, submission }: ReadRow, form: FormView, problems: readonly Problem[] = form.problems): RowState {
   const above = problems.filter(({ field }) => !form.fields.some((each) => each.field.column.name === field));
-  return { key, form, said: above.map((each) => each.message).join(" ") || null };
+  return { key, submission, form, said: above.map((each) => each.message).join(" ") || null };
 }
 
-/** The form of a row that is stopped. One that is gone, or not to be edited, keeps what was typed. */
+/** The form of a row that is stopped. Of one that is gone, or not to be edited, what was typed is shown, and stops the others no longer. */
 async function stoppedState(row: ReadRow, stop: Stopped): Promise<RowState> {
-  if (stop.is === "gone" || stop.is === "locked") {
-    const form = layOut(row.trip, "edit", sentForm(row.submission, unknownRecord(), []), new Map());
-    return stateOf(row, form, stop.problems);
-  }
+  const { key, submission } = row;
+  if (stop.is === "gone" || stop.is === "locked")
+    return { key, submission, form: null, said: stop.problems.map(({ message }) => message).join(" ") };
   return stateOf(row, await stoppedForm(stop, "edit"), stop.problems);
 }
 
@@ -94,6 +92,7 @@ async function rowsOutcome(
     const states = await Promise.all(
       saved.map(async (row) => ({
         key: row.key,
+        submission: row.submission,
         form: await failedForm(givenOf(row.trip, row.submission), "edit", ending),
         said: null,
       })),
@@ -194,8 +193,7 @@ async function askedOutcome(trip: Trip, row: ReadRow, asked: Outcome, others: re
   if (view.what !== "notice") return asked;
   const { code, because } = view.notice;
   const { title } = titleOfCode(row.trip.page.language, code);
-  const form = layOut(row.trip, "edit", sentForm(row.submission, unknownRecord(), []), new Map());
   const said = because === null ? title : `${title}: ${because}`;
-  const list = await listOr(trip, [{ key: row.key, form, said }], others);
+  const list = await listOr(trip, [{ key: row.key, submission: row.submission, form: null, said }], others);
   return { kind: "conflict", view: { what: "list", list } };
 }

@@ -8,22 +8,21 @@ import { recordPage } from "../html/record.js";
 import { removalPage } from "../html/removal.js";
 import { uploadPage } from "../html/upload.js";
 import { statusOf } from "../messages/codes.js";
-import { type Language, word } from "../messages/messages.js";
+import { word } from "../messages/messages.js";
 import { editableFields } from "../page/columns.js";
 import { listQuery } from "../page/list-query.js";
 import { backName, fileName } from "../page/names.js";
-import type { Field, Page } from "../page/page.js";
+import type { Page } from "../page/page.js";
 import type { Row } from "../postgres/statement.js";
 import { queryText, recordAddress } from "../settings/bound/path.js";
 import { fillTemplate, type Template } from "../settings/bound/template.js";
 import type { NoticeOf, Outcome, View } from "../trip/outcome.js";
 import type { PageRequest, PageResponse } from "../trip/request.js";
 import type { Signer } from "../trip/signer.js";
-import { inLanguage } from "../values/in-language.js";
 import type { FileView } from "../views/file-view.js";
 import type { Frame } from "../views/frame.js";
 import type { PageParts } from "../views/page-parts.js";
-import { isDated } from "../views/told.js";
+import { type TypedText, typedText } from "../views/typed.js";
 import { answerJson, statuses } from "./answer-json.js";
 import { readBack } from "./back.js";
 import { readPairs } from "./read-pairs.js";
@@ -168,19 +167,12 @@ function afterSave(
   };
 }
 
-/** What was typed as the form showed it: the label of a choice that the page itself names, yes and no. */
-function typedText({ choices, control, column }: Field, text: string, language: Language): string {
-  if (text !== "" && (control === "check-box" || choices?.from === "truth"))
-    return word(language, text === "true" ? "yes" : "no");
-  return isDated(column) ? inLanguage(column.type.kind, text.replace("T", " "), language) : text;
-}
-
 /** What was typed into a page's fields, and which files were chosen, in words. */
 function labelled(
   at: Page | null,
   typed: ReadonlyMap<string, string> | undefined,
   files: ReadonlyMap<string, string> | undefined,
-): { label: string; text: string }[] {
+): TypedText[] {
   const language = at?.language ?? "en";
   const uploaded = files?.get(fileName);
   if (uploaded !== undefined)
@@ -189,6 +181,7 @@ function labelled(
     const { label, formName } = field;
     const file = files?.get(formName);
     if (file !== undefined) return [{ label, text: word(language, "file-left", { name: file }) }];
+    if (field.control === "file") return [];
     const text = typed?.get(field.column.name) ?? typed?.get(formName);
     return text === undefined ? [] : [{ label, text: typedText(field, text, language) }];
   });

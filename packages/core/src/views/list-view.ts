@@ -5,6 +5,7 @@ import type { Filter } from "../settings/bound/filters.js";
 import type { Column } from "../table/model.js";
 import type { FormView } from "./form-view.js";
 import type { Said } from "./said.js";
+import type { TypedText } from "./typed.js";
 
 /** How many records there are: exactly so many, more than so many, or about. */
 export interface ListCount {
@@ -43,6 +44,8 @@ export interface RowForm {
   /** What is said of the row as a whole. */
   readonly said: string | null;
   readonly title: string;
+  /** What was typed in a row that can't be saved any more: it is shown, and not sent again. */
+  readonly typed?: readonly TypedText[];
 }
 
 export type Looked =

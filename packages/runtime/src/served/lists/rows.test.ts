@@ -74,6 +74,10 @@ const problems = (body: string): string[] =>
 const summary = (body: string): string | null =>
   plain(/<section class="quill-summary"[^>]*><h2>(.*?)<\/h2>/.exec(body)?.[1] ?? "") || null;
 
+/** What is shown of rows that can't be saved any more: label and text. */
+const typedIn = (body: string): string[] =>
+  [...body.matchAll(/<div><dt>(.*?)<\/dt><dd>(.*?)<\/dd><\/div>/g)].map(([, label, text]) => `${label} ${text}`);
+
 /** What the summary says of each row, with the control that each line leads to. */
 const linesOf = (body: string): string[] =>
   [...body.matchAll(/<li><a href="#(row-[\d-]+)">(.*?)<\/a><\/li>/g)].map(
@@ -137,11 +141,12 @@ describe("a row that is edited in its place", () => {
     const closed = await send(form, { "r0:height": "5", "quill.row": "0" }, { q: "dale" });
     expect(closed.response.status).toBe(409);
     expect(problems(closed.response.body)[0]).toContain("in its current state");
-    expect(closed.response.body).toContain('value="5"');
+    expect(typedIn(closed.response.body)).toEqual(["Height 5"]);
     await trips.owner.query("DELETE FROM proof.post WHERE id = 4");
     const gone = await send(form, { "r0:height": "5", "quill.row": "0" }, { q: "dale" });
     expect(gone.response.status).toBe(409);
-    expect(gone.response.body).toContain('value="5"');
+    expect(typedIn(gone.response.body)).toEqual(["Height 5"]);
+    expect(formOf(gone.response.body).has("r0:quill.token")).toBe(false);
   });
 
   test("by the enter key one that was touched is meant; of several it is asked which", async () => {
@@ -252,6 +257,23 @@ describe("rows that are saved together", () => {
       expect.arrayContaining(["This record is no longer there, or you no longer have access to it."]),
     );
     expect(await entries()).toEqual([]);
+    // What was typed in them is shown, and keeps the others from being saved no longer.
+    expect(typedIn(response.body)).toEqual(["Name Dee", "Name Bo"]);
+    const lines = plain(/<section class="quill-summary"[\s\S]*?<\/section>/.exec(response.body)?.[0] ?? "");
+    expect(lines).toMatch(/Post Dale: .*in its current state.*Post Bo: This record is no longer there/);
+    const again = await send(formOf(response.body), together);
+    expect([again.response.status, await stored()]).toEqual([
+      303,
+      ["1 Ash 3.0 t mast new Tamsin Okoro", "2 Beck f new", "3 Cove 1.0 f weir closed", "4 Dale 3.5 t weir closed"],
+    ]);
+  });
+
+  test("what was typed in a row that was closed meanwhile is shown beside one that is refused", async () => {
+    const form = await open();
+    await trips.owner.query("UPDATE proof.post SET state = 'closed' WHERE id = 4");
+    const { response } = await send(form, { "r0:name": "A", "r3:name": "Dee", "quill.row": "0" });
+    expect([response.status, typedIn(response.body)]).toEqual([422, ["Name Dee"]]);
+    expect(problems(response.body)).toContain("This record can’t be edited in its current state.");
   });
 
   test("nothing touched is nothing changed; by the enter key they are saved as by the button", async () => {
