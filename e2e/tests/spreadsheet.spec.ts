@@ -201,7 +201,10 @@ test("an upload that waits tells how far it has come, and is stopped: nothing of
   try {
     await page.getByRole("button", { name: "Save valid rows" }).click();
     await expect(page.getByText(/^Saving row 0 of \d+ …$/)).toBeVisible();
+    const asked = () => page.waitForResponse((answer) => answer.request().method() === "GET");
     await page.getByRole("button", { name: "Stop" }).click();
+    // Not before the server knows: the page asks it how this has ended, after it has hung up.
+    for (let turn = 0; turn < 2; turn++) await asked();
   } finally {
     await vale.rows("ROLLBACK");
   }

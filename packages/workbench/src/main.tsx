@@ -7,13 +7,18 @@ import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter } from "react-router";
 import { ThemeProvider } from "styled-components";
-import { place } from "./api/client.js";
+import { place, signedOut } from "./api/client.js";
 import { App } from "./app.js";
 import { GlobalStyle } from "./global-style.js";
 import { theme } from "./theme.js";
 
 const queries = new QueryClient({
   defaultOptions: { queries: { staleTime: 30_000, retry: 1, refetchOnWindowFocus: false } },
+});
+
+// What could not be had without a session is asked for anew once there is one again.
+signedOut.subscribe(() => {
+  if (!signedOut.get()) void queries.refetchQueries({ predicate: ({ state }) => state.status === "error" });
 });
 
 const root = document.getElementById("root");

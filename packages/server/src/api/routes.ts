@@ -111,6 +111,7 @@ function addSession({ routes, look, options }: Adding): void {
   routes.get(everyRole, "/session", async (request, response) => {
     const account = await options.account(request);
     const answer: SessionAnswer = {
+      person: account?.id ?? "",
       name: account?.name ?? "",
       application: options.application,
       actorNames: await actorNames(store),

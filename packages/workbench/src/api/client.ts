@@ -1,3 +1,5 @@
+import type { SessionAnswer } from "@loyal-quill/server/api";
+
 /** An answer that is not the one asked for: what the server said, in its words (RFC 9457). */
 export class ApiProblem extends Error {
   constructor(
@@ -9,11 +11,35 @@ export class ApiProblem extends Error {
   }
 }
 
-/** The session's token against forged requests: goes with everything that changes something. */
-let token = "";
-export const keepToken = (given: string): void => {
-  token = given;
+/** Whose session it is, and its token against forged requests: that goes with everything that changes something. */
+let own: Pick<SessionAnswer, "person" | "csrfToken"> | null = null;
+export const keepSession = (session: typeof own): void => {
+  own = session;
 };
+
+/** Whether the session has ended, as far as the last answer told, and who hears of it. */
+let isOut = false;
+const listeners = new Set<() => void>();
+function tell(now: boolean): void {
+  if (now === isOut) return;
+  isOut = now;
+  for (const listener of listeners) listener();
+}
+
+/** Tells where the session has ended, and where there is one again. */
+export const signedOut = {
+  get: (): boolean => isOut,
+  subscribe: (listener: () => void): (() => void) => {
+    listeners.add(listener);
+    return () => void listeners.delete(listener);
+  },
+};
+
+// Whoever comes back to this window may have signed in in another one.
+if (typeof window !== "undefined")
+  window.addEventListener("focus", () => {
+    if (isOut) void ask("/session").catch(() => {});
+  });
 
 /** The workbench of a database by its name; the first one has none. */
 export const placeOf = (name: string): string => (name === "" ? "/workbench" : `/workbench/at/${name}`);
@@ -36,7 +62,7 @@ async function send(path: string, { method = "GET", body, signal }: Sent): Promi
       method,
       headers: {
         accept: "application/json",
-        ...(method === "GET" ? {} : { "x-csrf-token": token }),
+        ...(method === "GET" ? {} : { "x-csrf-token": own?.csrfToken ?? "" }),
         ...(body === undefined ? {} : { "content-type": "application/json" }),
       },
       ...(body === undefined ? {} : { body: JSON.stringify(body) }),
@@ -49,12 +75,37 @@ async function send(path: string, { method = "GET", body, signal }: Sent): Promi
 }
 
 /**
+ * Takes up the session that somebody has begun in another window since this one was opened.
+ *
+ * @returns whether there is another one than was known, of the same person
+ * @throws ApiProblem where it is somebody else's: what is on the screen is not theirs
+ */
+async function isRenewed(): Promise<boolean> {
+  const response = await send("/session", {});
+  if (!response.ok || own === null) return false;
+  tell(false);
+  const now = (await response.json()) as SessionAnswer;
+  if (now.person !== own.person)
+    throw new ApiProblem(
+      403,
+      `${now.name} has signed in`,
+      "Somebody else has signed in in this browser. Copy what you still need, then reload the workbench.",
+    );
+  const isNew = now.csrfToken !== own.csrfToken;
+  keepSession(now);
+  return isNew;
+}
+
+/**
  * Asks the workbench's API.
  *
  * @throws ApiProblem when the server refuses; a status of 0 means that it could not be reached
  */
 export async function ask<T>(path: string, sent: Sent = {}): Promise<T> {
-  const response = await send(path, sent);
+  let response = await send(path, sent);
+  const isChange = (sent.method ?? "GET") !== "GET";
+  if (response.status === 403 && isChange && (await isRenewed())) response = await send(path, sent);
+  if (response.ok || response.status === 401) tell(response.status === 401);
   if (response.ok) return (await response.json()) as T;
   const said = (await response.json().catch(() => ({}))) as { title?: string; detail?: string };
   throw new ApiProblem(

@@ -28,8 +28,8 @@ import type {
   VersionAnswer,
 } from "@loyal-quill/server/api";
 import { keepPreviousData, replaceEqualDeep, useInfiniteQuery, useQuery } from "@tanstack/react-query";
-import { useRef } from "react";
-import { ask, keepToken } from "./client.js";
+import { useRef, useSyncExternalStore } from "react";
+import { ask, keepSession, signedOut } from "./client.js";
 
 const search = (values: Readonly<Record<string, string | undefined>>): string =>
   new URLSearchParams(
@@ -41,11 +41,14 @@ export const useSession = () =>
     queryKey: ["session"],
     queryFn: async ({ signal }) => {
       const session = await ask<SessionAnswer>("/session", { signal });
-      keepToken(session.csrfToken);
+      keepSession(session);
       return session;
     },
     staleTime: Number.POSITIVE_INFINITY,
   });
+
+/** Whether the session has ended. */
+export const useSignedOut = (): boolean => useSyncExternalStore(signedOut.subscribe, signedOut.get);
 
 /** What a page file can say: it changes with the server only. */
 export const usePageFile = () =>

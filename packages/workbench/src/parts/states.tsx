@@ -47,7 +47,8 @@ export function Failed({ error, again }: { error: Error; again: () => void }) {
       <h2>{title}</h2>
       <p>{error.message}</p>
       {error instanceof ApiProblem && error.status === 401 ? (
-        <a href={`/sign-in?next=${encodeURIComponent(location.pathname + location.search)}`}>Sign in</a>
+        // Without a session this address leads to the sign-in, whoever's that is, and back.
+        <a href={location.pathname + location.search}>Sign in</a>
       ) : (
         <QuietButton onClick={again}>Try again</QuietButton>
       )}

@@ -2,7 +2,8 @@ import { type Drift, editPageFile, placeInWords, renamedColumn, valueText } from
 import { isError } from "@loyal-quill/core";
 import { Link } from "react-router";
 import { styled } from "styled-components";
-import { usePageFile } from "../api/queries.js";
+import { place } from "../api/client.js";
+import { usePageFile, useSignedOut } from "../api/queries.js";
 import { Small } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { Unfolded } from "../parts/unfolded.js";
@@ -103,6 +104,18 @@ function Conflicts({ draft }: { draft: EditedDraft }) {
   );
 }
 
+/** Without a session nothing is saved: the way to one, in another window, so that what is on the screen stays. */
+function SignedOut() {
+  return (
+    <span role="alert">
+      <Mark kind="stop">You are signed out. Your last changes are kept in this window only.</Mark>{" "}
+      <a href={place} target="_blank" rel="noopener">
+        Sign in (opens a new tab)
+      </a>
+    </span>
+  );
+}
+
 interface NoticesProps {
   readonly draft: EditedDraft;
   readonly found: readonly Found[];
@@ -119,6 +132,7 @@ interface NoticesProps {
 /** All that is to be said of the draft, a few words each with its number; the rest opens over the page. */
 export function Notices({ draft, found, text, failures, isEmpty, servedAt, onGo }: NoticesProps) {
   const { answer, conflicts, complaint } = draft;
+  const isOut = useSignedOut();
   useRepairKey({ found, text, onRepair: draft.write });
   const errors = found.filter(({ finding }) => isError(finding)).length;
   const warnings = found.length - errors;
@@ -128,12 +142,13 @@ export function Notices({ draft, found, text, failures, isEmpty, servedAt, onGo 
   ].join(", ");
   return (
     <Line data-findings="">
-      {complaint && (
+      {isOut && <SignedOut />}
+      {complaint && !isOut && (
         <span role="alert">
           <Mark kind="stop">{complaint}</Mark>
         </span>
       )}
-      {failures.map(({ error, again }) => (
+      {(isOut ? [] : failures).map(({ error, again }) => (
         <span key={error.message} role="alert">
           <Mark kind="stop">{error.message}</Mark>{" "}
           <Small type="button" onClick={again}>

@@ -1,6 +1,8 @@
 import type { Attribute } from "@loyal-quill/core";
 
 export interface SessionAnswer {
+  /** The id of their account. */
+  readonly person: string;
   readonly name: string;
   readonly application: string;
   /** What conditions know of an actor: `id`, `name`, `roles`, and the attributes of the accounts. */

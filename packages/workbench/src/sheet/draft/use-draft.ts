@@ -97,6 +97,15 @@ function useSaving(state: DraftState, { now, send, server }: Work): () => Promis
     return () => clearTimeout(timer);
   }, [state.text, state.sending, state.complaint, state.failures, unsaved, save]);
 
+  // What the server does not have yet would be gone with the window.
+  useEffect(() => {
+    const hold = (event: BeforeUnloadEvent): void => {
+      if (isUnsaved(now())) event.preventDefault();
+    };
+    addEventListener("beforeunload", hold);
+    return () => removeEventListener("beforeunload", hold);
+  }, [now]);
+
   // What was typed last is saved when the place is left, too.
   useEffect(
     () => () => {
