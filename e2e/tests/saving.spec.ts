@@ -200,6 +200,42 @@ test("without a network nothing that was typed is lost, and the form is sent whe
   });
 });
 
+test("what was typed stays where its person has lost the access meanwhile", async ({ signedIn, vale, browser }) => {
+  test.skip(!isScripted(), "without scripts the browser goes back to the form as it was");
+  const page = await signedIn("dara");
+  await page.goto("/bulletins/new");
+  await page.getByLabel("Headline").fill("Typed before the role went");
+  const context = await browser.newContext({ baseURL: vale.address });
+  const people = await context.newPage();
+  await people.goto("/sign-in");
+  await people.getByLabel("E-mail address").fill(vale.email("rhea"));
+  await people.getByLabel("Password").fill(vale.password("rhea"));
+  await people.getByRole("button", { name: "Sign in" }).click();
+  await people.goto("/workbench/people");
+  await people.getByRole("button", { name: /Dara Lindqvist/ }).click();
+  const form = people.locator("form", { has: people.getByLabel("Roles") });
+  const give = async (role: string): Promise<void> => {
+    await form.getByLabel("Roles").fill(role);
+    await form.getByRole("button", { name: "Save", exact: true }).click();
+    await expect(form.getByRole("status")).toContainText("Saved");
+  };
+  const add = page.getByRole("button", { name: "Add", exact: true });
+  await give("reader");
+  try {
+    await add.click();
+    await expect(page.getByRole("alert")).toHaveText("You have no access to this page. What you typed is still here.");
+    await expect(page.getByLabel("Headline")).toHaveValue("Typed before the role went");
+  } finally {
+    await people.reload();
+    await give("duty-officer");
+    await context.close();
+  }
+  // Given back, it goes on from there.
+  await add.click();
+  await expect(page.getByRole("alert")).not.toContainText("no access");
+  await expect(page.getByLabel("Headline")).toHaveValue("Typed before the role went");
+});
+
 test("an answer that is none of the page's own leaves the form as it was typed", async ({ signedIn }) => {
   test.skip(!isScripted(), "without scripts the browser shows whatever has answered");
   const page = await signedIn("hollis");

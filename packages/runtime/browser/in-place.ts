@@ -205,9 +205,13 @@ function showAnswer(next: Document, status: number, place: () => HTMLElement | n
   else focus(find("[aria-invalid=true]") ?? find("[autofocus]") ?? find(".quill-summary") ?? find("h1"));
 }
 
-/** A notice that has nothing of the form in it is said at the form, which stays. */
-const isNoticeOnly = (next: Document, { status }: Response): boolean =>
-  (status === 413 || status === 429 || status >= 500) && !next.querySelector("[data-quill] form");
+/** A notice that has nothing of the form in it is said at the form, which stays with what was typed; so does a whole list, of which a notice has one row at most. */
+function isNoticeOnly(form: HTMLFormElement, next: Document, { status }: Response): boolean {
+  if (status < 400 || status === 401 || next.querySelector("[data-quill] form")) return false;
+  if (status === 413 || status === 429 || status >= 500) return true;
+  const isTyped = form.querySelector("input:not([type=hidden]), textarea, select") !== null;
+  return isTyped && (form.matches(".quill-rows") || !next.querySelector("[data-quill] .quill-typed"));
+}
 
 /** Something else has answered: a proxy, or a sign-in of the application's. */
 function tellStrange(form: HTMLFormElement, { status, url, redirected }: Response): void {
@@ -324,7 +328,7 @@ async function send(form: HTMLFormElement, submitter: HTMLElement | null): Promi
         return;
       }
       if (!next || partsIn(next).length === 0) tellStrange(form, response);
-      else if (isNoticeOnly(next, response))
+      else if (isNoticeOnly(form, next, response))
         tell(form, "alert", next.querySelector("[data-quill] h1")?.textContent ?? "", ". ", wordsOf(form).kept);
       else showAnswer(next, response.status, place);
     });
