@@ -122,6 +122,8 @@ export const german: MessageCatalog = {
     "needed-marked": "Felder mit * müssen ausgefüllt werden.",
     undo: "Rückgängig",
     "undo-here": "Das sind die Werte vor Ihrer Änderung. Gespeichert wird erst, wenn Sie „{button}“ drücken.",
+    "undo-too-late-past-pages":
+      "Ihre Änderung kann nicht mehr rückgängig gemacht werden: Dieser Datensatz wurde seitdem an diesen Seiten vorbei geändert.",
     "undo-too-late":
       "Ihre Änderung lässt sich nicht mehr rückgängig machen: {by} hat diesen Datensatz seitdem geändert, am {at}.",
     "was-last-of-list": "Das war der letzte Datensatz der Liste, den Sie bearbeiten können.",

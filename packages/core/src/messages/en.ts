@@ -111,6 +111,8 @@ export const english = {
     "needed-marked": "Fields marked * have to be filled in.",
     undo: "Undo",
     "undo-here": "These are the values before your change. Nothing is saved until you press {button}.",
+    "undo-too-late-past-pages":
+      "Your change can’t be undone any more: this record was changed since, past these pages.",
     "undo-too-late": "Your change can’t be undone any more: {by} has changed this record since, at {at}.",
     "was-last-of-list": "It was the last record of the list that you can edit.",
     "access-keys": "Access keys: {keys}",

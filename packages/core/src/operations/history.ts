@@ -167,7 +167,7 @@ export async function history(trip: Trip): Promise<Outcome> {
 export async function oldTexts(trip: Trip, row: Row): Promise<OldTexts | null> {
   const { page, facts, request } = trip;
   const { old, [undoName]: undone } = request.query;
-  if (isNumber(undone)) return undoneTexts(trip, undone);
+  if (isNumber(undone)) return undoneTexts(trip, row, undone);
   if (!isNumber(old) || !maySeeHistory(page, row, facts)) return null;
   const [seen] = await entriesSeen(trip, row, old, 1);
   if (seen?.entry.id !== old || !seen.before) return null;
@@ -196,7 +196,7 @@ const textsBefore = (page: Trip["page"], changes: readonly FieldChange[]): Reado
   );
 
 /** The same for one's own last change, which is to be taken back: not where somebody has changed the record since. */
-async function undoneTexts(trip: Trip, id: string): Promise<OldTexts | null> {
+async function undoneTexts(trip: Trip, row: Row, id: string): Promise<OldTexts | null> {
   const { page, facts, dependencies } = trip;
   const [entry] = await dependencies.database.run(lastChangesStatement(tableName(page.table), keyOf(trip), null, 1));
   if (entry?.id !== id)
@@ -205,8 +205,17 @@ async function undoneTexts(trip: Trip, id: string): Promise<OldTexts | null> {
         word(page.language, "undo-too-late", { by: entry?.actor_name ?? "–", at: toldMoment(page, entry?.at ?? "") }),
     };
   if (entry.actor_id !== facts.actor.id || entry.operation !== "update") return null;
+  const changes = changesIn(entry.fields);
+  // What was changed past the pages is in no log, unless the table is watched.
+  const isAsLeft = changes.every(({ field: name, new: left, hidden }) => {
+    const field = hidden ? undefined : page.fields.find((each) => each.column.name === name);
+    return (
+      !field || !isTaken(field, "edit") || show(field, left, page).text === show(field, row[name] ?? null, page).text
+    );
+  });
+  if (!isAsLeft) return { says: () => word(page.language, "undo-too-late-past-pages") };
   return {
-    before: { id, texts: textsBefore(page, changesIn(entry.fields)) },
+    before: { id, texts: textsBefore(page, changes) },
     says: (button) => word(page.language, "undo-here", { button }),
   };
 }

@@ -235,6 +235,16 @@ describe("sixty records a day", () => {
     const refused = await go(late);
     expect(refused.text).toContain("Your change can’t be undone any more: Perrin Vale has changed this record since");
     expect(refused.text).toMatch(/name="name"[^>]*value="Read by Perrin"/);
+
+    const third = await rename("P-010", "Misread again");
+    const past = linkTo((await go(third.to)).text, /class="quill-undo" href="([^"]*)"/);
+    await trips.owner.query("UPDATE network.peg SET height_m = 11 WHERE code = 'P-010'");
+    // Another field is none of this change.
+    expect((await go(past)).text).toMatch(/name="name"[^>]*value="Read by Perrin"/);
+    await trips.owner.query("UPDATE network.peg SET name = 'Put right by hand' WHERE code = 'P-010'");
+    const passed = await go(past);
+    expect(passed.text).toContain("this record was changed since, past these pages");
+    expect(passed.text).toMatch(/name="name"[^>]*value="Put right by hand"/);
   });
 
   test("has the focus where one goes on: the heading, the refused control, a saved row", async () => {
