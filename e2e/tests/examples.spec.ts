@@ -234,6 +234,28 @@ test("one view has a station's form, a form for each sensor and its visits; each
     name: "Gauge of the view",
   });
 
+  // Signed out in between: nothing that was typed is lost, in this form and the others, and there is a way to sign in.
+  if (javaScriptEnabled !== false) {
+    await page.route("**/*", (route) =>
+      route.request().method() === "POST"
+        ? route.fulfill({
+            status: 401,
+            contentType: "text/html",
+            body: '<!doctype html><main data-quill=""><h1>You are signed out</h1><p><a href="/sign-in" target="_blank" rel="noopener">Sign in (opens a new tab)</a></p></main>',
+          })
+        : route.fallback(),
+    );
+    await sensor.getByLabel("Remarks").fill("Of the other form.");
+    await station.getByLabel("Station name").fill("Typed while signed out");
+    await station.getByRole("button", { name: "Update" }).click();
+    await expect(station.getByRole("alert")).toContainText("You are signed out.");
+    await expect(station.getByRole("link", { name: "Sign in (opens a new tab)" })).toBeVisible();
+    await expect(sensor.getByLabel("Remarks")).toHaveValue("Of the other form.");
+    await page.unroute("**/*");
+    await station.getByRole("button", { name: "Update" }).click();
+    await expect(station.getByRole("status")).toContainText("Typed while signed out, is saved.");
+  }
+
   // By plain functions, from the data; and in React by JSON.
   await page.goto(`${address}/plain/MV-023`);
   await page.getByLabel("Station name").fill("By plain functions");

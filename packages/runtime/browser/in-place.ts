@@ -197,6 +197,7 @@ function showAnswer(next: Document, status: number, place: () => HTMLElement | n
     document.open();
     document.write(`<!doctype html>${next.documentElement.outerHTML}`);
     document.close();
+    focus(find("[autofocus]") ?? find("h1"));
     return;
   }
   scrollTo(scrollX, scrollY);
@@ -220,6 +221,13 @@ function tellStrange(form: HTMLFormElement, { status, url, redirected }: Respons
   const link = document.createElement("a");
   Object.assign(link, { href: url, target: "_blank", rel: "noopener", textContent: words.open });
   tell(form, "alert", said, ...(redirected ? [" ", link] : []));
+}
+
+/** In a view of several forms whoever is signed out signs in elsewhere, and presses again: what was typed in the others stays as well. */
+function tellSignedOut(form: HTMLFormElement, next: Document): void {
+  const heading = next.querySelector("[data-quill] h1, h1")?.textContent ?? "";
+  const way = next.querySelector<HTMLAnchorElement>("[data-quill] a[target=_blank]");
+  tell(form, "alert", `${heading}. ${wordsOf(form).kept}`, ...(way ? [" ", document.importNode(way, true)] : []));
 }
 
 /** What is said of work that takes long: how far it has come, and how it ended when it was cancelled. */
@@ -322,6 +330,7 @@ async function send(form: HTMLFormElement, submitter: HTMLElement | null): Promi
       if (to !== null) return form.closest("[data-in-place]") ? goOn(to, isLatest) : leadTo(to);
       const next = await parsed(response);
       if (!isLatest()) return;
+      if (next && part !== "" && response.status === 401) return tellSignedOut(form, next);
       const again = next && part !== "" ? showPart(next, part) : null;
       if (again) {
         focus(again.querySelector<HTMLElement>("[aria-invalid=true], [autofocus], .quill-summary"));
