@@ -55,6 +55,18 @@ test("a request and a change appear in the workbench by themselves", async ({ si
   await context.close();
 });
 
+test("what happens is heard again after an answer of something in between, as of a proxy without its server", async ({
+  signedIn,
+}) => {
+  const page = await signedIn("ines");
+  await page.route("**/workbench/api/feed", (route) => route.fulfill({ status: 502, body: "Bad gateway" }));
+  await page.goto("/workbench");
+  const status = page.getByRole("banner").getByRole("status");
+  await expect(status).toHaveText(/Disconnected/);
+  await page.unroute("**/workbench/api/feed");
+  await expect(status).toHaveText(/live/);
+});
+
 test("the Sheet shows the chosen record through the eyes of the chosen person, in three aligned columns", async ({
   signedIn,
   vale,

@@ -18,7 +18,9 @@ const queries = new QueryClient({
 
 // What could not be had without a session is asked for anew once there is one again.
 signedOut.subscribe(() => {
-  if (!signedOut.get()) void queries.refetchQueries({ predicate: ({ state }) => state.status === "error" });
+  if (signedOut.get()) return;
+  void queries.invalidateQueries({ queryKey: ["session"] });
+  void queries.refetchQueries({ predicate: ({ state }) => state.status === "error" });
 });
 
 const root = document.getElementById("root");

@@ -12,10 +12,18 @@ export class ApiProblem extends Error {
 }
 
 /** Whose session it is, and its token against forged requests: that goes with everything that changes something. */
-let own: Pick<SessionAnswer, "person" | "csrfToken"> | null = null;
-export const keepSession = (session: typeof own): void => {
+let own: SessionAnswer | null = null;
+
+/** Takes up a session. @throws ApiProblem where it is somebody else's than before: what is on the screen is not theirs */
+export function keepSession(session: SessionAnswer): void {
+  if (own !== null && own.person !== session.person)
+    throw new ApiProblem(
+      403,
+      `${session.name} has signed in`,
+      "Somebody else has signed in in this browser. Copy what you still need, then reload the workbench.",
+    );
   own = session;
-};
+}
 
 /** Whether the session has ended, as far as the last answer told, and who hears of it. */
 let isOut = false;
@@ -26,7 +34,7 @@ function tell(now: boolean): void {
   for (const listener of listeners) listener();
 }
 
-/** Tells where the session has ended, and where there is one again. */
+/** Tells where the session has ended, and where there is another one. */
 export const signedOut = {
   get: (): boolean => isOut,
   subscribe: (listener: () => void): (() => void) => {
@@ -85,15 +93,11 @@ async function isRenewed(): Promise<boolean> {
   if (!response.ok || own === null) return false;
   tell(false);
   const now = (await response.json()) as SessionAnswer;
-  if (now.person !== own.person)
-    throw new ApiProblem(
-      403,
-      `${now.name} has signed in`,
-      "Somebody else has signed in in this browser. Copy what you still need, then reload the workbench.",
-    );
   const isNew = now.csrfToken !== own.csrfToken;
   keepSession(now);
-  return isNew;
+  if (!isNew) return false;
+  for (const listener of listeners) listener();
+  return true;
 }
 
 /**

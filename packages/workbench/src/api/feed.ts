@@ -43,27 +43,41 @@ function refresh(queries: QueryClient, event: FeedEvent): void {
   stale("records");
 }
 
-/** Follows the live feed. True while it is connected; the browser connects again by itself. */
+/** After an answer that is no feed it is asked for again so much later, in milliseconds. */
+const again = 3000;
+
+/** Follows the live feed. True while it is connected. */
 export function useFeed(): boolean {
   const queries = useQueryClient();
   const [live, setLive] = useState(false);
   useEffect(() => {
-    const source = new EventSource(`${api}/feed`);
+    let source: EventSource | undefined;
+    let timer: ReturnType<typeof setTimeout> | undefined;
     let wasAway = false;
-    source.onopen = () => {
-      setLive(true);
-      if (!wasAway) return;
-      // What happened meanwhile was not heard: everything on screen is asked for anew.
-      wasAway = false;
-      void queries.invalidateQueries();
-      for (const listener of draftListeners) listener(null);
+    const follow = (): void => {
+      const followed = new EventSource(`${api}/feed`);
+      source = followed;
+      followed.onopen = () => {
+        setLive(true);
+        if (!wasAway) return;
+        // What happened meanwhile was not heard: everything on screen is asked for anew.
+        wasAway = false;
+        void queries.invalidateQueries();
+        for (const listener of draftListeners) listener(null);
+      };
+      followed.onerror = () => {
+        wasAway = true;
+        setLive(false);
+        // The browser connects again by itself, but not after an answer without a session, or of a proxy (HTML, 9.2.3).
+        if (followed.readyState === EventSource.CLOSED) timer = setTimeout(follow, again);
+      };
+      followed.onmessage = (message: MessageEvent<string>) => refresh(queries, JSON.parse(message.data) as FeedEvent);
     };
-    source.onerror = () => {
-      wasAway = true;
-      setLive(false);
+    follow();
+    return () => {
+      clearTimeout(timer);
+      source?.close();
     };
-    source.onmessage = (message: MessageEvent<string>) => refresh(queries, JSON.parse(message.data) as FeedEvent);
-    return () => source.close();
   }, [queries]);
   return live;
 }
