@@ -296,8 +296,15 @@ function addCode(signIn: SignIn): void {
 function addSignOut(signIn: SignIn): void {
   const { store, sessions, frame, elsewhere } = signIn.options;
   signIn.router.post("/sign-out", smallBody, async (request, response) => {
-    if (!sessions.hasCsrfToken(request, fieldOf(request, "token"))) return response.redirect(303, "/");
     const found = await sessions.signedIn(request);
+    if (!sessions.hasCsrfToken(request, fieldOf(request, "token"))) {
+      if (!found) return response.redirect(303, "/sign-in");
+      // The button of a page that was opened in an earlier session: nobody shall walk away from one that they take for ended.
+      const { language } = frame(request);
+      const again = html`<form method="post" action="/sign-out">${hidden("token", sessions.csrfToken(request))}<p class="quill-actions"><button>${word(language, "sign-out")}</button></p></form>`;
+      const content = html`<div class="quill-narrow"><h1>${say(language, "still-in")}</h1><p>${say(language, "still-in-since")}</p>${again}</div>`;
+      return signIn.send({ request, response }, 403, "still-in", content);
+    }
     const { idToken } = request.session;
     await sessions.end(request, response);
     if (found)
