@@ -77,7 +77,7 @@ class AccountRoutes {
       const found = await this.options.sessions.signedIn(request);
       if (!found) return response.redirect(303, "/sign-in?next=/my-account");
       if (request.method !== "GET" && !this.options.sessions.hasCsrfToken(request, field(request, "token")))
-        return this.show(request, response, found, { status: 403, alert: "expired" });
+        return this.show(request, response, found, { status: 403, alert: "account-stale" });
       await run(found, request, response);
     };
 
@@ -115,7 +115,7 @@ function addPassword(page: AccountRoutes): void {
       const wrong = (name: string, code: ServerWord): Promise<void> =>
         page.show(request, response, found, { status: 422, problems: { [name]: code } });
       if (!passwords || account.passwordHash === null)
-        return page.show(request, response, found, { status: 403, alert: "expired" });
+        return page.show(request, response, found, { status: 403, alert: "account-stale" });
       if (!(await page.isConfirmed(account, field(request, "current"))))
         return wrong("current", "password-current-wrong");
       const problem = await passwordProblem(password, account);
@@ -156,7 +156,7 @@ function addFactor(page: AccountRoutes): void {
       const { account } = found;
       const secret = unlockSecret(field(request, "secret"), `new ${account.id} ${request.sessionID}`, keys);
       if (secret === null || account.totpSecret !== null || found.first === "password")
-        return page.show(request, response, found, { status: 403, alert: "expired" });
+        return page.show(request, response, found, { status: 403, alert: "account-stale" });
       const step = stepOfCode(secret, field(request, "code"), 0);
       if (step === null)
         return page.show(request, response, found, { status: 422, secret, problems: { code: "code-wrong" } });
