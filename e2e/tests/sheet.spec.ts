@@ -269,7 +269,7 @@ test.describe("the Sheet", () => {
     await page.context().clearCookies();
     await label.fill("Name on the map");
     const way = page.getByRole("link", { name: "Sign in (opens a new tab)" });
-    await expect(page.getByRole("alert")).toContainText("You are signed out.");
+    await expect(page.getByRole("alert").first()).toContainText("You are signed out.");
     const [tab] = await Promise.all([page.context().waitForEvent("page"), way.click()]);
     await tab.getByLabel("E-mail address").fill(vale.email("ines"));
     await tab.getByLabel("Password").fill(vale.password("ines"));
