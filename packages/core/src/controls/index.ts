@@ -35,6 +35,9 @@ const registry = new Registry<ControlKind>("control", Object.values(ours));
 /** Adds a control, in this whole process. */
 export const addControl = registry.add.bind(registry);
 
+/** Takes back what was added. */
+export const forgetControls = registry.forget.bind(registry);
+
 /** Counts up with everything that is added. */
 export const controlsVersion = (): number => registry.version;
 

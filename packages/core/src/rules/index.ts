@@ -48,6 +48,9 @@ const registry = new Registry<AnyRule>("rule", ours);
 /** Adds a rule, in this whole process. */
 export const addRule = registry.add.bind(registry);
 
+/** Takes back what was added. */
+export const forgetRules = registry.forget.bind(registry);
+
 /** Counts up with everything that is added. */
 export const rulesVersion = (): number => registry.version;
 

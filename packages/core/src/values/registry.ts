@@ -78,4 +78,12 @@ export class Registry<Kind extends { readonly name: string }> {
     this.listed = undefined;
     this.version += 1;
   }
+
+  /** Leaves what is our own. A process of tests runs one file after the other: what one of them has added is not known to the next. */
+  forget(): void {
+    for (const name of this.added.keys()) this.kinds.delete(name);
+    this.added.clear();
+    this.listed = undefined;
+    this.version += 1;
+  }
 }

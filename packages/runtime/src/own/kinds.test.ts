@@ -3,6 +3,8 @@ import path from "node:path";
 import { afterAll, afterEach, beforeAll, describe, expect, test } from "@jest/globals";
 import { takeCensus } from "@loyal-quill/authoring";
 import { factsOf, nobody, pageJsonSchema, readCatalog } from "@loyal-quill/core";
+import { forgetControls } from "@loyal-quill/core/controls/index";
+import { forgetRules } from "@loyal-quill/core/rules/index";
 import { bodyOf, Client, formOf } from "@loyal-quill/testing";
 import {
   addOwnKinds,
@@ -97,6 +99,8 @@ beforeAll(async () => {
   client = new Client(served.origin);
 });
 afterAll(async () => {
+  forgetControls();
+  forgetRules();
   await served.stop();
   await trips.close();
 });
