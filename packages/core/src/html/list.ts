@@ -51,8 +51,8 @@ const firstStop = (view: ListView): string | null => {
 };
 
 /** What was typed in a row that can't be saved any more. */
-const typedIn = (typed: readonly TypedText[], { language }: Page): Markup =>
-  html`<p>${word(language, "what-you-typed")}</p>${typedList(typed)}`;
+const typedIn = (typed: readonly TypedText[], { language }: Page): Markup | false =>
+  typed.length > 0 && html`<p>${word(language, "what-you-typed")}</p>${typedList(typed)}`;
 
 /** The cells of a row that is edited in its place: controls where a field is taken, and its own button. */
 function recordRow(view: ListView, row: Row, frame: Frame, number: number): Markup {

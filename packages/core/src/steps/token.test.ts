@@ -1,7 +1,7 @@
 import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import { claimsOf, formDigest, signer } from "../testing/marrow-vale.js";
-import { readToken, writeToken } from "./token.js";
+import { isMarkOf, readToken, sessionMark, writeToken } from "./token.js";
 
 const claims = claimsOf();
 
@@ -26,6 +26,14 @@ describe("the form's token", () => {
       expect(readToken(token, signer)).toBeUndefined();
     },
   );
+
+  test("what stands for a session is known after another key has come before the one that made it, and of no other session", () => {
+    const newer = { ...signer, sign: (text: string) => signer.sign(`by another key ${text}`), older: [signer] };
+    const mark = sessionMark("one", signer);
+    expect([signer, newer].map((by) => isMarkOf(mark, "one", by))).toEqual([true, true]);
+    expect(isMarkOf(mark, "two", newer)).toBe(false);
+    expect(isMarkOf(sessionMark("one", newer), "one", signer)).toBe(false);
+  });
 
   test("the same text in another field has another digest", () => {
     const long = "Nettles. Bring gloves & a <long> rake.";

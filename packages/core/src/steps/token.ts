@@ -77,6 +77,10 @@ export const signerOfClaims = (claims: Claims, signer: Signer): Signer => signer
 export const sessionMark = (session: string, signer: Signer): string =>
   session === "" ? "" : signer.sign(`session ${session}`).slice(0, 22);
 
+/** Whether a mark stands for a session, by whichever of our keys it was made. */
+export const isMarkOf = (mark: string, session: string, signer: Signer): boolean =>
+  [signer, ...(signer.older ?? [])].some((each) => sessionMark(session, each) === mark);
+
 /** Whether a form is of a session. One that was made before marks stood in forms has the session's own text. */
 export const isOfSession = (claims: Claims, session: string, signer: Signer): boolean =>
   claims.session === session || claims.session === sessionMark(session, signerOfClaims(claims, signer));

@@ -11,6 +11,7 @@ import {
 } from "../../page/names.js";
 import { fileFormats } from "../../spreadsheet/sheet.js";
 import { readPairs } from "../../steps/read-pairs.js";
+import { isMarkOf } from "../../steps/token.js";
 import { type Outcome, refused } from "../../trip/outcome.js";
 import type { Trip } from "../../trip/trip.js";
 import { leftFile } from "./left.js";
@@ -68,7 +69,7 @@ export async function upload(trip: Trip, body: string): Promise<Outcome> {
     const looked = { carried, chosen, reason };
     const session = sent.get(sessionName);
     // Programs have no session. People have signed in in between, as whoever they are: they were told that they would look at it once more.
-    const isOfAnother = session !== undefined && session !== viewOf(trip, {}).session;
+    const isOfAnother = session !== undefined && !isMarkOf(session, request.session, trip.dependencies.signer);
     return inTurn(trip, () => (isOfAnother ? showAgain(trip, looked) : saveLookedAt(trip, looked)));
   }
   return refusedUpload(viewOf(trip, { problem: word(page.language, "upload-no-file"), reason, takesNew }));

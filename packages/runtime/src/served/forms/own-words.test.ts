@@ -247,6 +247,25 @@ describe("sixty records a day", () => {
     expect(passed.text).toMatch(/name="name"[^>]*value="Put right by hand"/);
   });
 
+  test("what a trigger of the table makes of a value is no change past the pages", async () => {
+    await trips.owner.query(
+      "CREATE FUNCTION network.louder() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN NEW.name := upper(NEW.name); RETURN NEW; END $$",
+    );
+    await trips.owner.query(
+      "CREATE TRIGGER louder BEFORE UPDATE ON network.peg FOR EACH ROW EXECUTE FUNCTION network.louder()",
+    );
+    try {
+      const saved = await rename("P-014", "Read aloud");
+      const undo = linkTo((await go(saved.to)).text, /class="quill-undo" href="([^"]*)"/);
+      const form = await go(undo);
+      expect(await trips.one("SELECT name FROM network.peg WHERE code = 'P-014'")).toEqual({ name: "READ ALOUD" });
+      expect(form.text).toContain("These are the values before your change.");
+      expect(form.text).toMatch(/name="name"[^>]*value="Peg number 14"/);
+    } finally {
+      await trips.owner.query("DROP TRIGGER louder ON network.peg");
+    }
+  });
+
   test("has the focus where one goes on: the heading, the refused control, a saved row", async () => {
     expect((await go("/records/pegs/P-011")).text).toContain('<h1 tabindex="-1" autofocus>');
     const refused = await rename("P-011", "");

@@ -146,7 +146,10 @@ describe("a row that is edited in its place", () => {
     const gone = await send(form, { "r0:height": "5", "quill.row": "0" }, { q: "dale" });
     expect(gone.response.status).toBe(409);
     expect(typedIn(gone.response.body)).toEqual(["Height 5"]);
+    expect(gone.response.body).toContain("<p>What you typed</p>");
     expect(formOf(gone.response.body).has("r0:quill.token")).toBe(false);
+    const untyped = await send(form, { "quill.row": "0" }, { q: "dale" });
+    expect([untyped.response.status, untyped.response.body.includes("<p>What you typed</p>")]).toEqual([409, false]);
   });
 
   test("by the enter key one that was touched is meant; of several it is asked which", async () => {
