@@ -173,9 +173,7 @@ export const test = base.extend<OfATest, { vale: Vale }>({
         await page.context().clearCookies();
       }
       await page.goto("/sign-in");
-      await page.getByLabel("E-mail address").fill(vale.email(name));
-      await page.getByLabel("Password").fill(vale.password(name));
-      await page.getByRole("button", { name: "Sign in" }).click();
+      await enterAs(page, vale, name);
       await expect(page).toHaveURL(`${vale.address}/`);
       sessions.set(name, await page.context().cookies());
       return page;
@@ -185,13 +183,18 @@ export const test = base.extend<OfATest, { vale: Vale }>({
 
 export { expect };
 
+/** Fills in the sign-in as somebody, and sends it. */
+export async function enterAs(page: Page, vale: Vale, name: Person): Promise<void> {
+  await page.getByLabel("E-mail address").fill(vale.email(name));
+  await page.getByLabel("Password").fill(vale.password(name));
+  await page.getByRole("button", { name: "Sign in" }).click();
+}
+
 /** From a form that was refused for want of a session: through the sign-in, back to the form. */
 export async function signInAgain(page: Page, vale: Vale, name: Person): Promise<void> {
   await page.getByRole("button", { name: "Sign in and continue" }).click();
   await expect(page.getByText("What you typed in your form is kept")).toBeVisible();
-  await page.getByLabel("E-mail address").fill(vale.email(name));
-  await page.getByLabel("Password").fill(vale.password(name));
-  await page.getByRole("button", { name: "Sign in" }).click();
+  await enterAs(page, vale, name);
   const onward = page.getByRole("button", { name: "Continue with the form" });
   const alert = page.getByRole("alert");
   await expect(onward.or(alert)).toBeVisible();

@@ -1,5 +1,5 @@
 import type { APIResponse, Page } from "@playwright/test";
-import { expect, signInAgain, test } from "../vale.js";
+import { enterAs, expect, signInAgain, test } from "../vale.js";
 
 const stations = "SELECT md5(string_agg(s::text || s.xmin::text, '' ORDER BY code)) AS all FROM network.station s";
 
@@ -194,9 +194,7 @@ test("a switched-off account can't sign in, a duty officer can't open the statio
   signedIn,
 }) => {
   await page.goto("/sign-in");
-  await page.getByLabel("E-mail address").fill(vale.email("piers"));
-  await page.getByLabel("Password").fill(vale.password("piers"));
-  await page.getByRole("button", { name: "Sign in" }).click();
+  await enterAs(page, vale, "piers");
   await expect(page.getByRole("alert")).toContainText("This account is disabled");
   await signedIn("dara");
   await expect(page.getByRole("link", { name: "Bulletins" })).toBeVisible();

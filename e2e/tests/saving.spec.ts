@@ -1,5 +1,5 @@
 import type { Page } from "@playwright/test";
-import { expect, test } from "../vale.js";
+import { enterAs, expect, test } from "../vale.js";
 
 /*
  * What people see when they press is what is sent, and what is answered is the same with scripts and without: the same row, the same entry of the
@@ -208,9 +208,7 @@ test("what was typed stays where its person has lost the access meanwhile", asyn
   const context = await browser.newContext({ baseURL: vale.address });
   const people = await context.newPage();
   await people.goto("/sign-in");
-  await people.getByLabel("E-mail address").fill(vale.email("rhea"));
-  await people.getByLabel("Password").fill(vale.password("rhea"));
-  await people.getByRole("button", { name: "Sign in" }).click();
+  await enterAs(people, vale, "rhea");
   await people.goto("/workbench/people");
   await people.getByRole("button", { name: /Dara Lindqvist/ }).click();
   const form = people.locator("form", { has: people.getByLabel("Roles") });

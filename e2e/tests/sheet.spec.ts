@@ -1,7 +1,7 @@
 import { readFile, writeFile } from "node:fs/promises";
 import path from "node:path";
 import type { Locator, Page } from "@playwright/test";
-import { expect, test, type Vale } from "../vale.js";
+import { enterAs, expect, test, type Vale } from "../vale.js";
 
 const served = (page: Page) => page.frameLocator("iframe");
 /** The names of the fields on the served page, in their order. */
@@ -271,9 +271,7 @@ test.describe("the Sheet", () => {
     const way = page.getByRole("link", { name: "Sign in (opens a new tab)" });
     await expect(page.getByRole("alert").first()).toContainText("You are signed out.");
     const [tab] = await Promise.all([page.context().waitForEvent("page"), way.click()]);
-    await tab.getByLabel("E-mail address").fill(vale.email("ines"));
-    await tab.getByLabel("Password").fill(vale.password("ines"));
-    await tab.getByRole("button", { name: "Sign in" }).click();
+    await enterAs(tab, vale, "ines");
     await expect(tab.getByRole("heading", { level: 1, name: "Pages" })).toBeVisible();
     await tab.close();
     // The draft is saved with the new session's token, and the page is shown as it is by then.
@@ -294,9 +292,7 @@ test.describe("the Sheet", () => {
     await page.context().clearCookies();
     const tab = await page.context().newPage();
     await tab.goto("/sign-in");
-    await tab.getByLabel("E-mail address").fill(vale.email("rhea"));
-    await tab.getByLabel("Password").fill(vale.password("rhea"));
-    await tab.getByRole("button", { name: "Sign in" }).click();
+    await enterAs(tab, vale, "rhea");
     await expect(tab.getByRole("button", { name: "Sign out" })).toBeVisible();
     await set(page, "name").getByRole("textbox", { name: "Label" }).fill("Of somebody else");
     await expect(page.getByRole("alert").first()).toContainText("Rhea Novak has signed in");
@@ -364,9 +360,7 @@ async function secondBuilder(vale: Vale, browser: import("@playwright/test").Bro
   const context = await browser.newContext({ baseURL: vale.address });
   const page = await context.newPage();
   await page.goto("/sign-in");
-  await page.getByLabel("E-mail address").fill(vale.email("rhea"));
-  await page.getByLabel("Password").fill(vale.password("rhea"));
-  await page.getByRole("button", { name: "Sign in" }).click();
+  await enterAs(page, vale, "rhea");
   await page.goto("/workbench/people?person=new");
   const form = page.locator("form", { has: page.getByRole("button", { name: "Create account" }) });
   await form.getByLabel("Name").fill("Maud Second");

@@ -1,5 +1,5 @@
 import { codeAt } from "@loyal-quill/server";
-import { expect, test } from "../vale.js";
+import { enterAs, expect, test } from "../vale.js";
 import { violations } from "../violations.js";
 
 /** Signing in by keyboard, with a second factor; one's own password and sessions; who sees what of the workbench. */
@@ -45,9 +45,7 @@ test("a person ends their session elsewhere", async ({ signedIn, vale, browser }
   const other = await browser.newContext({ baseURL: vale.address });
   const there = await other.newPage();
   await there.goto("/sign-in");
-  await there.getByLabel("E-mail address").fill(vale.email("hollis"));
-  await there.getByLabel("Password").fill(vale.password("hollis"));
-  await there.getByRole("button", { name: "Sign in" }).click();
+  await enterAs(there, vale, "hollis");
   await expect(there.getByRole("heading", { name: "Pages" })).toBeVisible();
   const page = await signedIn("hollis");
   await page.goto("/my-account");

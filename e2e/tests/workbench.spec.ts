@@ -1,4 +1,4 @@
-import { expect, test } from "../vale.js";
+import { enterAs, expect, test } from "../vale.js";
 
 test("a request and a change appear in the workbench by themselves", async ({ signedIn, vale, browser }) => {
   const workbench = await signedIn("ines");
@@ -9,9 +9,7 @@ test("a request and a change appear in the workbench by themselves", async ({ si
   const context = await browser.newContext({ baseURL: vale.address });
   const other = await context.newPage();
   await other.goto("/sign-in?next=/stations/MV-014/edit");
-  await other.getByLabel("E-mail address").fill(vale.email("hollis"));
-  await other.getByLabel("Password").fill(vale.password("hollis"));
-  await other.getByRole("button", { name: "Sign in" }).click();
+  await enterAs(other, vale, "hollis");
   await expect(lately.getByRole("row").nth(1)).toContainText("GET /stations/MV-014/edit");
   await expect(lately.getByRole("row").nth(1)).toContainText("Hollis Brandt");
 
