@@ -1,35 +1,37 @@
-import { lazy, Suspense, useEffect, useState } from "react";
-import { Link, Navigate, NavLink, Route, Routes, useLocation } from "react-router";
+import { Suspense, useEffect, useState } from "react";
+import { Link, Navigate, NavLink, Route, Routes, useLocation, useMatch } from "react-router";
 import { styled } from "styled-components";
 import { place, placeOf } from "./api/client.js";
 import { useFeed } from "./api/feed.js";
-import { useSession } from "./api/queries.js";
+import { useOutdated, useSession, useSignedOut } from "./api/queries.js";
 import { documentOf } from "./help/documents.js";
 import { usePaletteKeys, useShortcutsKey } from "./palette/use-palette-keys.js";
 import { Choice } from "./parts/choice.js";
 import { focusAfter } from "./parts/focus.js";
+import { Small } from "./parts/inputs.js";
 import { Mark } from "./parts/mark.js";
-import { Waiting } from "./parts/states.js";
+import { part } from "./parts/part.js";
+import { SignedOut, Waiting } from "./parts/states.js";
 import { Title } from "./parts/title.js";
 import { useNarrow } from "./parts/use-narrow.js";
 
-const PagesRoute = lazy(() => import("./pages/pages-route.js"));
-const SheetRoute = lazy(() => import("./sheet/sheet-route.js"));
-const PeopleRoute = lazy(() => import("./people/people-route.js"));
-const HelpRoute = lazy(() => import("./help/help-route.js"));
-const Shortcuts = lazy(() => import("./help/shortcuts.js"));
-const Palette = lazy(() => import("./palette/palette.js"));
-const ImportForm = lazy(() => import("./pages/import-form.js"));
-const DatabaseRoute = lazy(() => import("./database/database-route.js"));
-const TableRoute = lazy(() => import("./database/table-route.js"));
-const TrailRoute = lazy(() => import("./trail/trail-route.js"));
-const RequestsRoute = lazy(() => import("./requests/requests-route.js"));
-const RequestRoute = lazy(() => import("./requests/request-route.js"));
-const RehearsalRoute = lazy(() => import("./rehearsal/rehearsal-route.js"));
-const ReplayRoute = lazy(() => import("./rehearsal/replay-route.js"));
-const ChangesRoute = lazy(() => import("./changes/changes-route.js"));
-const RecordRoute = lazy(() => import("./changes/record-route.js"));
-const VerificationRoute = lazy(() => import("./changes/verification-route.js"));
+const PagesRoute = part(() => import("./pages/pages-route.js"));
+const SheetRoute = part(() => import("./sheet/sheet-route.js"));
+const PeopleRoute = part(() => import("./people/people-route.js"));
+const HelpRoute = part(() => import("./help/help-route.js"));
+const Shortcuts = part(() => import("./help/shortcuts.js"), { close: ({ onClose }) => onClose() });
+const Palette = part(() => import("./palette/palette.js"), { close: ({ setOpen }) => setOpen(false) });
+const ImportForm = part(() => import("./pages/import-form.js"));
+const DatabaseRoute = part(() => import("./database/database-route.js"));
+const TableRoute = part(() => import("./database/table-route.js"));
+const TrailRoute = part(() => import("./trail/trail-route.js"));
+const RequestsRoute = part(() => import("./requests/requests-route.js"));
+const RequestRoute = part(() => import("./requests/request-route.js"));
+const RehearsalRoute = part(() => import("./rehearsal/rehearsal-route.js"));
+const ReplayRoute = part(() => import("./rehearsal/replay-route.js"));
+const ChangesRoute = part(() => import("./changes/changes-route.js"));
+const RecordRoute = part(() => import("./changes/record-route.js"));
+const VerificationRoute = part(() => import("./changes/verification-route.js"));
 
 const Head = styled.header`
   display: flex;
@@ -72,6 +74,11 @@ const Skip = styled.a`
   position: absolute;
   left: -999px;
   &:focus { left: 1rem; top: 0.25rem; background: ${({ theme }) => theme.leaf}; padding: 0.25rem 0.5rem; z-index: 5; }
+`;
+
+const Lines = styled.div`
+  display: grid;
+  margin-bottom: ${({ theme }) => theme.space(2)};
 `;
 
 interface BarProps {
@@ -164,6 +171,27 @@ function Bar({ session, openPalette }: BarProps) {
   );
 }
 
+/** What concerns every place: that the session has ended (the Sheet tells that itself, with its draft), and that the server has another version. */
+function Told() {
+  const isOut = useSignedOut();
+  const isOutdated = useOutdated();
+  const isSheet = useMatch("/pages/:name") !== null;
+  if (!isOutdated && (!isOut || isSheet)) return null;
+  return (
+    <Lines>
+      {isOut && !isSheet && <SignedOut left="What is on the screen stays, and nothing is saved." />}
+      {isOutdated && (
+        <span role="status">
+          <Mark kind="wait">The server has another version of the workbench by now.</Mark>{" "}
+          <Small type="button" onClick={() => location.reload()}>
+            Reload the workbench
+          </Small>
+        </span>
+      )}
+    </Lines>
+  );
+}
+
 /** The views, by their addresses. */
 function Views({ session }: Pick<BarProps, "session">) {
   const roles = session?.roles ?? [];
@@ -232,6 +260,7 @@ export function App() {
         </Suspense>
       )}
       <Main id="main" tabIndex={-1}>
+        <Told />
         <Suspense fallback={<Waiting height="60vh" what="Opening" />}>
           <Views session={session} />
         </Suspense>

@@ -2,17 +2,26 @@ import "@fontsource/alegreya-sans/400.css";
 import "@fontsource/alegreya-sans/400-italic.css";
 import "@fontsource/alegreya-sans/700.css";
 import "@fontsource/fira-mono/400.css";
-import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { QueryCache, QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
+import { ErrorBoundary } from "react-error-boundary";
 import { BrowserRouter } from "react-router";
 import { ThemeProvider } from "styled-components";
-import { place, signedOut } from "./api/client.js";
+import { ApiProblem, place, signedOut } from "./api/client.js";
 import { App } from "./app.js";
 import { GlobalStyle } from "./global-style.js";
+import { Broken } from "./parts/part.js";
 import { theme } from "./theme.js";
 
-const queries = new QueryClient({
+const queries: QueryClient = new QueryClient({
+  queryCache: new QueryCache({
+    // What somebody may do was changed: the places above follow.
+    onError: (error, { queryKey: [asked] }) => {
+      if (error instanceof ApiProblem && error.status === 403 && asked !== "session")
+        void queries.invalidateQueries({ queryKey: ["session"] });
+    },
+  }),
   defaultOptions: { queries: { staleTime: 30_000, retry: 1, refetchOnWindowFocus: false } },
 });
 
@@ -33,7 +42,9 @@ createRoot(root).render(
         <GlobalStyle />
         {/* Without transitions: a filter that is set right after another one must find the other in the address. */}
         <BrowserRouter basename={place} useTransitions={false}>
-          <App />
+          <ErrorBoundary FallbackComponent={Broken}>
+            <App />
+          </ErrorBoundary>
         </BrowserRouter>
       </ThemeProvider>
     </QueryClientProvider>

@@ -3,14 +3,19 @@ import type { Finding } from "@loyal-quill/core/findings/finding";
 import { fieldsIn } from "@loyal-quill/core/page/fields-in";
 import type { Page } from "@loyal-quill/core/page/page";
 import type { ParsedPage } from "@loyal-quill/core/page/parse";
-import { answeredOr } from "@loyal-quill/core/postgres/refusal";
-import type { Database, Statement } from "@loyal-quill/core/postgres/statement";
+import { refusalKind } from "@loyal-quill/core/postgres/refusal";
+import { type Database, DatabaseRefusal, type Statement } from "@loyal-quill/core/postgres/statement";
 import { mostUnshown, unshownStatement } from "./unshown.js";
 
-/** How many there are, or null where counting took too long or is not allowed. */
-async function count(database: Database, statement: Statement): Promise<number | null> {
-  const rows = await answeredOr(() => database.run(statement), null);
-  return rows && Number(rows[0]?.count ?? 0);
+/** How many there are, or why PostgreSQL does not tell. */
+async function count(database: Database, statement: Statement): Promise<number | DatabaseRefusal> {
+  try {
+    const [row] = await database.run(statement);
+    return Number(row?.count ?? 0);
+  } catch (error) {
+    if (error instanceof DatabaseRefusal) return error;
+    throw error;
+  }
 }
 
 /** Holds a page against the stored rows: values that a field's control can't show whole, and that a plainer one is shown for. */
@@ -29,15 +34,18 @@ export async function reviewAgainstRows(
     const values =
       found === 1
         ? "1 stored value"
-        : found !== null && found > mostUnshown
+        : typeof found === "number" && found > mostUnshown
           ? `More than ${mostUnshown} stored values`
           : `${found} stored values`;
     const plainer = controlKind(field.control).plainer ?? "multi-line";
     findings.push(
-      found === null
+      typeof found !== "number"
         ? parsed.finding("warning", {
             code: "not-counted",
-            message: `It took too long to find out whether a control "${field.control}" can show all stored values of ${name}.`,
+            message:
+              refusalKind(found) === "took too long"
+                ? `It took too long to find out whether a control "${field.control}" can show all stored values of ${name}.`
+                : `PostgreSQL does not tell whether a control "${field.control}" can show all stored values of ${name}: ${found.message}.`,
             path,
           })
         : parsed.finding("warning", {

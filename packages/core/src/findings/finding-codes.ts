@@ -123,7 +123,7 @@ export const findingKinds = {
   },
   "not-counted": {
     levels: ["warning"],
-    means: "The stored rows could not be looked at in time, so nothing is known of them.",
+    means: "The stored rows could not be looked at: it took too long, or PostgreSQL refused. Nothing is known of them.",
     remedy: "Run the census in the workbench.",
   },
   "time-zone": {

@@ -64,15 +64,60 @@ describe("people", () => {
     expect(orla.location).toBe("/my-account?next=%2F");
     expect((await orla.client.get("/")).headers.get("location")).toBe("/sign-in");
     expect((await ines.send("POST", "/people", person)).status).toBe(409);
-    expect((await ines.send("PUT", `/people/${said.person.id}`, { ...person, active: false })).status).toBe(200);
+    expect(
+      (await ines.send("PUT", `/people/${said.person.id}`, { ...person, active: false, was: person })).status,
+    ).toBe(200);
     expect((await workbench.signIn("orla", { password: said.password ?? "" })).status).toBe(403);
     expect(JSON.stringify(await get<PersonAnswer[]>("/people"))).not.toContain("argon2");
+  });
+
+  test("two who change one account change what they changed, and what both changed is told to who comes second", async () => {
+    const {
+      said: {
+        person: { id, factor: _, elsewhere: __, ...was },
+      },
+    } = await ines.send<KeptPersonAnswer>("POST", "/people", {
+      name: "Pell Two",
+      email: "pell@marrow-vale.example",
+      roles: ["technician"],
+      // A text that reads like a number, and a name before another.
+      attributes: { region_id: 3, badge: "07" },
+      active: true,
+    });
+    const change = (next: Partial<typeof was>) =>
+      ines.send<KeptPersonAnswer & { detail: string }>("PUT", `/people/${id}`, { ...was, ...next, was });
+    expect((await change({ active: false, roles: [] })).said.person).toMatchObject({ active: false, roles: [] });
+    // Whoever still sees it switched on, and changes the name only, does not switch it on again.
+    expect((await change({ name: "Pell Three" })).said.person).toEqual({
+      id,
+      ...was,
+      name: "Pell Three",
+      active: false,
+      roles: [],
+      factor: false,
+      elsewhere: null,
+    });
+    const refused = await change({ name: "Pell Four", roles: ["technician", "auditor"] });
+    expect(refused).toMatchObject({
+      status: 409,
+      said: { detail: "Somebody else has changed the name, the roles. Nothing was saved." },
+    });
+    // The same change twice is no conflict.
+    expect((await change({ name: "Pell Three" })).status).toBe(200);
+    const both = await Promise.all([
+      change({ email: "one@marrow-vale.example" }),
+      change({ email: "two@marrow-vale.example" }),
+    ]);
+    expect(both.map(({ status }) => status).sort()).toEqual([200, 409]);
+    expect((await ines.send("PUT", `/people/${id}`, was)).status).toBe(400);
   });
 
   test("the last administrator stays one, and nothing malformed is kept", async () => {
     const self = (await get<PersonAnswer[]>("/people")).find(({ id }) => id === people.ines.id);
     const { id, factor: _, elsewhere: __, ...person } = self as PersonAnswer;
-    expect((await ines.send("PUT", `/people/${id}`, { ...person, roles: [] })).said).toMatchObject({ status: 409 });
+    expect((await ines.send("PUT", `/people/${id}`, { ...person, roles: [], was: person })).said).toMatchObject({
+      status: 409,
+    });
     for (const wrong of [
       {},
       { ...person, email: "x" },

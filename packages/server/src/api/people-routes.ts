@@ -1,4 +1,5 @@
 import { randomUUID } from "node:crypto";
+import { isDeepStrictEqual } from "node:util";
 import type { Database } from "@loyal-quill/core";
 import type { Pages } from "@loyal-quill/runtime";
 import express, { type Request } from "express";
@@ -6,6 +7,7 @@ import * as v from "valibot";
 import { digestOf, hashPassword, newPassword } from "../sign-in/passwords.js";
 import type { SignIns } from "../sign-in/sign-ins.js";
 import { newToken } from "../sign-in/tokens.js";
+import type { AccountChange } from "../store/accounts.js";
 import { type Account, actorOf, type Token } from "../store/entities.js";
 import type { Store } from "../store/store.js";
 import { doerOf, note, type TrailAction } from "../trail.js";
@@ -30,6 +32,59 @@ const person = v.strictObject({
   attributes: v.record(v.pipe(plain, v.regex(/^[A-Za-z_]\w{0,60}$/, "must be a name like region_id")), attribute),
   active: v.boolean(),
 });
+
+/** An account as it shall be, beside what it was when it was shown: what is the same in both is left as it is meanwhile. */
+const changedPerson = v.strictObject({
+  ...person.entries,
+  was: v.strictObject({
+    email: plain,
+    name: plain,
+    roles: v.array(plain),
+    attributes: v.record(plain, v.unknown()),
+    active: v.boolean(),
+  }),
+});
+
+/** What of an account can be changed, and what it is called. */
+const fields = {
+  email: "the e-mail address",
+  name: "the name",
+  roles: "the roles",
+  attributes: "the attributes",
+  active: "whether the account can sign in",
+} as const;
+
+const isAdministrator = ({ active, roles }: Pick<Account, "active" | "roles">): boolean =>
+  active && roles.includes("administrator");
+
+/** What becomes of an account: only what was changed of it, unless somebody else has changed the same meanwhile. */
+function decide(
+  { was, ...asked }: v.InferOutput<typeof changedPerson>,
+  found: Account,
+  others: readonly Account[],
+): { readonly change: AccountChange } | { readonly title: string; readonly detail: string } {
+  const touched = (Object.keys(fields) as (keyof typeof fields)[]).filter(
+    (name) => !isDeepStrictEqual(asked[name], was[name]),
+  );
+  const meanwhile = touched.filter(
+    (name) => !isDeepStrictEqual(found[name], was[name]) && !isDeepStrictEqual(found[name], asked[name]),
+  );
+  if (meanwhile.length > 0)
+    return {
+      title: "Changed meanwhile",
+      detail: `Somebody else has changed ${meanwhile.map((name) => fields[name]).join(", ")}. Nothing was saved.`,
+    };
+  const change = Object.fromEntries(touched.map((name) => [name, asked[name]])) as AccountChange;
+  const next = { ...found, ...change };
+  if (others.some(({ email }) => email === next.email))
+    return { title: "Taken", detail: `There is an account of ${next.email} already.` };
+  if (isAdministrator(found) && !isAdministrator(next) && !others.some(isAdministrator))
+    return {
+      title: "Nobody could look after accounts",
+      detail: "This is the last administrator. Give somebody else the role administrator first.",
+    };
+  return { change };
+}
 
 export interface PeopleRouteOptions {
   readonly store: Store;
@@ -133,37 +188,26 @@ function addAccounts({ routes, theOne, isTaken, tell, options }: PeopleRoutes): 
   });
 
   routes.put(["administrator"], "/:id", async (request, response) => {
-    const body = v.safeParse(person, request.body ?? {});
+    const body = v.safeParse(changedPerson, request.body ?? {});
     if (!body.success) return notUnderstood(response, body.issues[0]);
-    const found = await theOne(request.params.id);
-    if (!found) return problem(response, 404, "No such account", "It may have been removed.");
-    const { email } = body.output;
-    if (await isTaken(email, found.id))
-      return problem(response, 409, "Taken", `There is an account of ${email} already.`);
-    const { name, roles, attributes, active } = body.output;
-    const isAdministrator = (each: Pick<Account, "active" | "roles">): boolean =>
-      each.active && each.roles.includes("administrator");
-    const others = (await store.accounts.all()).filter((each) => each.id !== found.id);
-    if (isAdministrator(found) && !isAdministrator({ active, roles }) && !others.some(isAdministrator))
-      return problem(
-        response,
-        409,
-        "Nobody could look after accounts",
-        "This is the last administrator. Give somebody else the role administrator first.",
-      );
-    await store.accounts.change(found.id, { email, name, roles, attributes, active });
-    if (found.active && !active) await store.accounts.endSessions(found.id);
-    const next = (await store.accounts.one(found.id)) ?? found;
+    const id = v.is(uuid, request.params.id) ? request.params.id : "";
+    const came =
+      id === "" ? null : await store.accounts.revise(id, (found, others) => decide(body.output, found, others));
+    if (came === null) return problem(response, 404, "No such account", "It may have been removed.");
+    if ("title" in came) return problem(response, 409, came.title, came.detail);
+    const { before, after } = came;
+    if (before.active && !after.active) await store.accounts.endSessions(id);
     const changed = (["email", "name", "roles", "attributes"] as const).filter(
-      (each) => JSON.stringify(found[each]) !== JSON.stringify(next[each]),
+      (each) => !isDeepStrictEqual(before[each], after[each]),
     );
-    if (found.active !== next.active) await tell(request, next.active ? "account.enabled" : "account.disabled", next);
+    if (before.active !== after.active)
+      await tell(request, after.active ? "account.enabled" : "account.disabled", after);
     if (changed.length > 0)
-      await tell(request, "account.changed", next, {
+      await tell(request, "account.changed", after, {
         what: changed.join(", "),
-        ...(changed.includes("roles") ? { before: found.roles.join(", "), after: next.roles.join(", ") } : {}),
+        ...(changed.includes("roles") ? { before: before.roles.join(", "), after: after.roles.join(", ") } : {}),
       });
-    response.json({ person: personAnswer(next) });
+    response.json({ person: personAnswer(after) });
   });
 }
 

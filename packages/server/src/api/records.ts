@@ -1,7 +1,6 @@
 import { extremesStatement, neighbourStatement } from "@loyal-quill/authoring";
 import {
   type Actor,
-  answeredOr,
   type Database,
   factsOf,
   keyPartName,
@@ -32,14 +31,14 @@ export async function extremeRecords(page: Page, database: Database): Promise<Re
   return rows.map((row) => ({ ...choice(page, row), extreme: row["quill:extreme"] ?? "" }));
 }
 
-/** The key of the record after or before another one; null at the end, and where the key is none. */
+/** The key of the record after or before another one; null at the end, and where there is no such record. */
 export async function neighbour(
   page: Page,
   database: Database,
   key: readonly string[],
   by: 1 | -1,
 ): Promise<readonly string[] | null> {
-  const [row] = await answeredOr(() => database.run(neighbourStatement(page, key, by)), []);
+  const [row] = await database.run(neighbourStatement(page, key, by));
   return row ? page.key.map((_, index) => row[String(index)] ?? "") : null;
 }
 
@@ -57,6 +56,6 @@ export async function firstSeen(page: Page, database: Database, actor: Actor): P
     fromTheFirst,
     { most: 1 },
   );
-  const [row] = await answeredOr(() => database.run(statement), []);
+  const [row] = await database.run(statement);
   return row ? page.key.map((_, index) => row[keyPartName(index)] ?? "") : null;
 }

@@ -41,6 +41,11 @@ const tooMuch = (): DeskRefusal =>
     422,
   );
 
+const refusedBy = (said: string): DeskRefusal =>
+  new DeskRefusal(
+    "PostgreSQL refused",
+    `PostgreSQL refused: ${said}. A table that was changed just now is read anew within a minute.`,
+  );
 const tooBusy = (): DeskRefusal =>
   new DeskRefusal("Too busy", "The server has too much to do to work on this draft. Nothing is lost. Try again.", 429);
 
@@ -128,7 +133,9 @@ export class Threads {
     const answer =
       first.is === "without site" ? await this.send(pool, { ...asked, site: site.number, data: site }, limit) : first;
     if (answer.is === "answer") return answer.answer;
-    throw answer.is === "error" ? Object.assign(new Error(answer.error.message), answer.error) : tooMuch();
+    if (answer.is === "without site") throw tooMuch();
+    const { error } = answer;
+    throw error.name === "DatabaseRefusal" ? refusedBy(error.message) : Object.assign(new Error(error.message), error);
   }
 
   private async send(pool: Pool, task: Task, limit: number | null): Promise<Answer> {

@@ -327,7 +327,9 @@ describe("sessions", () => {
     ) as PersonAnswer;
     const { id: _, factor: __, elsewhere: ___, ...person } = found;
     for (const active of [false, true])
-      expect((await ines.send("PUT", `/people/${id}`, { ...person, active })).status).toBe(200);
+      expect(
+        (await ines.send("PUT", `/people/${id}`, { ...person, active, was: { ...person, active: !active } })).status,
+      ).toBe(200);
     expect((await client.get("/stations")).status).toBe(303);
   });
 

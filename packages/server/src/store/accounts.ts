@@ -35,6 +35,9 @@ export const accountOfRow = ({
   ...same
 }: AccountRow): Account => ({ ...same, passwordHash, sessionEpoch, mustChangePassword, totpSecret, totpStep });
 
+/** What can be set of an account. */
+export type AccountChange = Partial<Omit<Account, "id" | "sessionEpoch">>;
+
 /** Who can sign in, and with what. They are shared by all edited databases. */
 export class Accounts {
   constructor(private readonly store: InStore) {}
@@ -76,8 +79,32 @@ export class Accounts {
   }
 
   /** Sets some of an account, and leaves the rest as it is meanwhile. */
-  async change(id: string, change: Partial<Omit<Account, "id" | "sessionEpoch">>): Promise<void> {
+  async change(id: string, change: AccountChange): Promise<void> {
     await this.store.em().nativeUpdate(AccountEntity, { id }, change);
+  }
+
+  /**
+   * Changes an account to what `decide` makes of it: nobody else changes one in this way between its look and the change.
+   *
+   * @param decide sees the account as it is and all others; answers what is set, or why nothing is
+   * @returns what it decided against, or the account before and after; null where there is none
+   */
+  revise<Refusal extends object>(
+    id: string,
+    decide: (found: Account, others: readonly Account[]) => { readonly change: AccountChange } | Refusal,
+  ): Promise<Refusal | { readonly before: Account; readonly after: Account } | null> {
+    return this.store.em().transactional(async (em) => {
+      await em.execute("SELECT pg_advisory_xact_lock(hashtext('loyal-quill accounts'))");
+      const all = await em.find(AccountEntity, {});
+      const found = all.find((each) => each.id === id);
+      if (!found) return null;
+      const before = plainAccount(found);
+      const decided = decide(before, all.filter((each) => each !== found).map(plainAccount));
+      if (!("change" in decided)) return decided;
+      em.assign(found, decided.change);
+      await em.flush();
+      return { before, after: plainAccount(found) };
+    });
   }
 
   /** Ends all sessions of an account, for good. @returns the account as it is then */

@@ -1,4 +1,5 @@
 import type { SessionAnswer } from "@loyal-quill/server/api";
+import { Flag } from "./flag.js";
 
 /** An answer that is not the one asked for: what the server said, in its words (RFC 9457). */
 export class ApiProblem extends Error {
@@ -25,28 +26,13 @@ export function keepSession(session: SessionAnswer): void {
   own = session;
 }
 
-/** Whether the session has ended, as far as the last answer told, and who hears of it. */
-let isOut = false;
-const listeners = new Set<() => void>();
-function tell(now: boolean): void {
-  if (now === isOut) return;
-  isOut = now;
-  for (const listener of listeners) listener();
-}
-
-/** Tells where the session has ended, and where there is another one. */
-export const signedOut = {
-  get: (): boolean => isOut,
-  subscribe: (listener: () => void): (() => void) => {
-    listeners.add(listener);
-    return () => void listeners.delete(listener);
-  },
-};
+/** Whether the session has ended, as far as the last answer told. */
+export const signedOut = new Flag();
 
 // Whoever comes back to this window may have signed in in another one.
 if (typeof window !== "undefined")
   window.addEventListener("focus", () => {
-    if (isOut) void ask("/session").catch(() => {});
+    if (signedOut.get()) void ask("/session").catch(() => {});
   });
 
 /** The workbench of a database by its name; the first one has none. */
@@ -91,12 +77,12 @@ async function send(path: string, { method = "GET", body, signal }: Sent): Promi
 async function isRenewed(): Promise<boolean> {
   const response = await send("/session", {});
   if (!response.ok || own === null) return false;
-  tell(false);
+  signedOut.set(false);
   const now = (await response.json()) as SessionAnswer;
   const isNew = now.csrfToken !== own.csrfToken;
   keepSession(now);
   if (!isNew) return false;
-  for (const listener of listeners) listener();
+  signedOut.set(false, true);
   return true;
 }
 
@@ -109,7 +95,7 @@ export async function ask<T>(path: string, sent: Sent = {}): Promise<T> {
   let response = await send(path, sent);
   const isChange = (sent.method ?? "GET") !== "GET";
   if (response.status === 403 && isChange && (await isRenewed())) response = await send(path, sent);
-  if (response.ok || response.status === 401) tell(response.status === 401);
+  if (response.ok || response.status === 401) signedOut.set(response.status === 401);
   if (response.ok) return (await response.json()) as T;
   const said = (await response.json().catch(() => ({}))) as { title?: string; detail?: string };
   throw new ApiProblem(

@@ -1,7 +1,8 @@
 import type { FeedEvent } from "@loyal-quill/server/api";
 import { type QueryClient, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { api } from "./client.js";
+import { api, ask } from "./client.js";
+import { lookWhetherOutdated } from "./outdated.js";
 
 type DraftListener = (event: (FeedEvent & { kind: "draft" }) | null) => void;
 const draftListeners = new Set<DraftListener>();
@@ -60,6 +61,8 @@ export function useFeed(): boolean {
       followed.onopen = () => {
         setLive(true);
         if (!wasAway) return;
+        // It may have been begun anew, with another version of the workbench.
+        void lookWhetherOutdated();
         // What happened meanwhile was not heard: everything on screen is asked for anew.
         wasAway = false;
         void queries.invalidateQueries();
@@ -69,7 +72,10 @@ export function useFeed(): boolean {
         wasAway = true;
         setLive(false);
         // The browser connects again by itself, but not after an answer without a session, or of a proxy (HTML, 9.2.3).
-        if (followed.readyState === EventSource.CLOSED) timer = setTimeout(follow, again);
+        if (followed.readyState !== EventSource.CLOSED) return;
+        timer = setTimeout(follow, again);
+        // Which of the two it was, an EventSource does not tell.
+        void ask("/session").catch(() => {});
       };
       followed.onmessage = (message: MessageEvent<string>) => refresh(queries, JSON.parse(message.data) as FeedEvent);
     };

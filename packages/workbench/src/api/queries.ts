@@ -30,6 +30,7 @@ import type {
 import { keepPreviousData, replaceEqualDeep, useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { useRef, useSyncExternalStore } from "react";
 import { ask, keepSession, signedOut } from "./client.js";
+import { outdated } from "./outdated.js";
 
 const search = (values: Readonly<Record<string, string | undefined>>): string =>
   new URLSearchParams(
@@ -49,6 +50,9 @@ export const useSession = () =>
 
 /** Whether the session has ended. */
 export const useSignedOut = (): boolean => useSyncExternalStore(signedOut.subscribe, signedOut.get);
+
+/** Whether the server has another version of the workbench by now. */
+export const useOutdated = (): boolean => useSyncExternalStore(outdated.subscribe, outdated.get);
 
 /** What a page file can say: it changes with the server only. */
 export const usePageFile = () =>

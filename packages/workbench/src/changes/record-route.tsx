@@ -1,6 +1,6 @@
 import { countBy, type PastRow, rowAfter, valuesOver } from "@loyal-quill/core";
 import type { ChangeAnswer, RecordChangesAnswer } from "@loyal-quill/server/api";
-import { lazy, Suspense, useState } from "react";
+import { Suspense, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import { styled } from "styled-components";
 import { useRecordChanges } from "../api/queries.js";
@@ -8,6 +8,7 @@ import { Choice } from "../parts/choice.js";
 import { English } from "../parts/english.js";
 import { Small } from "../parts/inputs.js";
 import { Moment, momentText, ZoneChoice } from "../parts/moment.js";
+import { part } from "../parts/part.js";
 import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
 import { Title, useDocumentTitle } from "../parts/title.js";
@@ -19,7 +20,7 @@ import { PutBack, type PutBackAsked } from "./put-back.js";
 import { keyText } from "./record-link.js";
 import { difference } from "./value-change.js";
 
-const FieldChart = lazy(() => import("./field-chart.js"));
+const FieldChart = part(() => import("./field-chart.js"));
 
 const Heading = styled.div`
   display: flex;

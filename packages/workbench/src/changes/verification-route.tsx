@@ -132,6 +132,7 @@ export default function VerificationRoute() {
       {isPending && <Waiting height="40vh" what="Loading the last verification" />}
       {error && <Failed error={error} again={() => void verification.refetch()} />}
       {begin.error && <Failed error={begin.error} again={() => begin.mutate()} />}
+      {cancel.error && <Failed error={cancel.error} again={() => cancel.mutate()} />}
       {data && (
         <Lines>
           <p>

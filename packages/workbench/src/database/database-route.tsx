@@ -7,7 +7,7 @@ import { useDatabase, useDatabases, useSession } from "../api/queries.js";
 import { bytes, figure } from "../parts/figures.js";
 import { Small, Text } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
-import { Empty, Failed, Waiting } from "../parts/states.js";
+import { Empty, Failed, Refused, Waiting } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
 import { Title, useDocumentTitle } from "../parts/title.js";
 import { useNewDraft } from "./use-new-draft.js";
@@ -189,7 +189,7 @@ export default function DatabaseRoute() {
           <Tools>
             <label htmlFor="find-table">Find a table</label>
             <Text id="find-table" type="search" value={typed} onChange={(event) => type(event.target.value)} />
-            {draft.error && <Mark kind="stop">{draft.error.message}</Mark>}
+            {draft.error && <Refused error={draft.error} />}
           </Tools>
           {found && found.length === 0 ? (
             <Empty title={typed ? `No tables match “${typed}”` : "No table"}>

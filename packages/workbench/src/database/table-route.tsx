@@ -1,13 +1,13 @@
 import type { SheetField, TableAnswer } from "@loyal-quill/server/api";
-import { Link, useParams } from "react-router";
+import { Link, useLocation, useParams } from "react-router";
 import { styled } from "styled-components";
 import { useSession, useTable } from "../api/queries.js";
 import { bytes, figure } from "../parts/figures.js";
 import { Mark } from "../parts/mark.js";
-import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
+import { Empty, Failed, QuietButton, Refused, Waiting } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
 import { Title, useDocumentTitle } from "../parts/title.js";
-import { useNewDraft } from "./use-new-draft.js";
+import { type Passed, useNewDraft } from "./use-new-draft.js";
 
 const Lead = styled.div`
   display: flex;
@@ -153,7 +153,7 @@ function Sample({ table: { sample, isServed } }: { table: TableAnswer }) {
       {sample === null && (
         <Soft>
           {isServed || isSteward
-            ? "This connection can't read them."
+            ? "The rows could not be read."
             : "Needs the steward role: no page serves this table yet."}
         </Soft>
       )}
@@ -190,6 +190,8 @@ function Sample({ table: { sample, isServed } }: { table: TableAnswer }) {
 
 function Found({ table }: { table: TableAnswer }) {
   const draft = useNewDraft();
+  const passed = (useLocation().state as Passed | null)?.refused;
+  const refused = draft.error ?? (passed === undefined ? null : new Error(passed));
   const rights = Object.entries(table.granted).flatMap(([right, has]) => (has ? [right] : []));
   return (
     <>
@@ -210,7 +212,7 @@ function Found({ table }: { table: TableAnswer }) {
         ) : (
           <Mark kind="stop">no page: {table.because}</Mark>
         )}
-        {draft.error && <Mark kind="stop">{draft.error.message}</Mark>}
+        {refused && !draft.isPending && <Refused error={refused} />}
       </Lead>
       {table.comment && <p>{table.comment}</p>}
       <Columns fields={table.fields} />

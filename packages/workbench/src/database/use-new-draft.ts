@@ -6,11 +6,18 @@ import { type ApiProblem, ask } from "../api/client.js";
 /** What a draft is begun from. */
 export type Begun = { readonly table: string } | { readonly name: string; readonly text: string };
 
-/** Begins a draft and opens its Sheet. */
-export function useNewDraft() {
+/** What the place of a table is told by who led there. */
+export interface Passed {
+  /** Why no draft could be begun. */
+  readonly refused?: string;
+}
+
+/** Begins a draft and opens its Sheet. `onError` is for who is gone by the time of the answer. */
+export function useNewDraft(onError?: (error: ApiProblem, from: Begun) => void) {
   const navigate = useNavigate();
   const queries = useQueryClient();
   return useMutation<DraftAnswer, ApiProblem, Begun>({
+    ...(onError ? { onError } : {}),
     mutationFn: (from) => ask<DraftAnswer>("/drafts", { method: "POST", body: from }),
     onSuccess: (draft) => {
       void queries.invalidateQueries({ queryKey: ["pages"] });

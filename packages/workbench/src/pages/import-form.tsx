@@ -11,7 +11,7 @@ import { English } from "../parts/english.js";
 import { Heard } from "../parts/heard.js";
 import { TextLine } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
-import { Empty, Failed, QuietButton, Strong, Waiting } from "../parts/states.js";
+import { Empty, Failed, QuietButton, Refused, Strong, Waiting } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
 import { Title, useDocumentTitle } from "../parts/title.js";
 import { FormBesidePage } from "./form-beside-page.js";
@@ -212,7 +212,7 @@ function Came({ answer, html, recordKey, isPending, choose }: CameProps) {
             >
               Create draft
             </Strong>{" "}
-            {draft.error && <Mark kind="stop">{draft.error.message}</Mark>}
+            {draft.error && <Refused error={draft.error} />}
           </p>
         </section>
       )}

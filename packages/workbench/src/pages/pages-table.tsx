@@ -1,11 +1,12 @@
 import type { OutcomeKind } from "@loyal-quill/core";
 import type { PageSummary } from "@loyal-quill/server/api";
-import { lazy, Suspense } from "react";
+import { Suspense } from "react";
 import { Link } from "react-router";
 import { styled } from "styled-components";
 import { keyText } from "../changes/record-link.js";
 import { Mark } from "../parts/mark.js";
 import { Moment } from "../parts/moment.js";
+import { part } from "../parts/part.js";
 import { Head, Scroll, Table } from "../parts/table.js";
 import { TripGlyph } from "../round-trip/trip-glyph.js";
 import { outcomeWord } from "../round-trip/wording.js";
@@ -20,7 +21,7 @@ const Soft = styled.span`
   color: ${({ theme }) => theme.soft};
 `;
 
-const DaysChart = lazy(() => import("./days-chart.js"));
+const DaysChart = part(() => import("./days-chart.js"));
 
 /** The place that a chart will take. */
 const Room = styled.div`

@@ -2,8 +2,7 @@ import { useEffect, useRef, useState } from "react";
 import { Link } from "react-router";
 import { styled } from "styled-components";
 import { type Begun, useNewDraft } from "../database/use-new-draft.js";
-import { Mark } from "../parts/mark.js";
-import { QuietButton } from "../parts/states.js";
+import { QuietButton, Refused } from "../parts/states.js";
 
 const Line = styled.p`
   display: flex;
@@ -60,7 +59,7 @@ export function TakeIn() {
       <QuietButton onClick={() => input.current?.click()}>Import page file…</QuietButton>
       <span>{isOver ? "Drop to import as a draft." : "or drop it here. To start from a table, go to Database."}</span>
       <Link to="/import-form">Import form…</Link>
-      {draft.error && <Mark kind="stop">{draft.error.message}</Mark>}
+      {draft.error && <Refused error={draft.error} />}
     </Line>
   );
 }

@@ -14,7 +14,7 @@ import { useNavigate } from "react-router";
 import { styled } from "styled-components";
 import { place, placeOf } from "../api/client.js";
 import { useDatabase, useDatabases, usePages, usePeople } from "../api/queries.js";
-import { useNewDraft } from "../database/use-new-draft.js";
+import { type Passed, useNewDraft } from "../database/use-new-draft.js";
 import { documents } from "../help/documents.js";
 import { English } from "../parts/english.js";
 import { type Command, commandsHere } from "./commands.js";
@@ -66,16 +66,21 @@ const Nothing = styled.p`
   color: ${({ theme }) => theme.soft};
 `;
 
-/** Everything that can be reached or done from here. */
-function useEntries(): readonly Command[] {
+/** Everything that can be reached or done from here, and why something is missing. */
+function useEntries(): { readonly all: readonly Command[]; readonly error: Error | null } {
   const navigate = useNavigate();
   const pages = usePages();
   const database = useDatabase();
   const people = usePeople();
   const databases = useDatabases();
-  const draft = useNewDraft();
+  const draft = useNewDraft(
+    // By then the palette is closed: the place of the table tells it.
+    ({ message }, from) =>
+      "table" in from &&
+      void navigate(`/database/${encodeURIComponent(from.table)}`, { state: { refused: message } satisfies Passed }),
+  );
   const to = (path: string) => () => void navigate(path);
-  return [
+  const all = [
     ...commandsHere(),
     { id: "pages", text: "Pages", what: "place", run: to("/") },
     { id: "requests", text: "Requests", what: "place", run: to("/requests") },
@@ -125,10 +130,11 @@ function useEntries(): readonly Command[] {
     })),
     { id: "new person", text: "New account…", what: "person", run: to("/people?person=new") },
   ];
+  return { all, error: pages.error ?? database.error ?? people.error };
 }
 
 function Entries({ close }: { close: () => void }) {
-  const entries = useEntries();
+  const { all: entries, error } = useEntries();
   const picked = useRef<Command>(undefined);
   // What was picked runs when the palette is gone and has given the focus back: it may open a dialog or want the focus.
   useEffect(
@@ -154,7 +160,9 @@ function Entries({ close }: { close: () => void }) {
             picked.current = entries.find((entry) => entry.id === id);
             close();
           }}
-          renderEmptyState={() => <Nothing>No matches</Nothing>}
+          renderEmptyState={() => (
+            <Nothing>{error ? `Not everything could be loaded. ${error.message}` : "No matches"}</Nothing>
+          )}
         >
           {(entry) => (
             <Found id={entry.id} textValue={`${entry.text} ${entry.what}`}>

@@ -1,8 +1,8 @@
-import { lazy, Suspense, useRef, useState } from "react";
+import { Suspense, useRef, useState } from "react";
 import { Small } from "./inputs.js";
+import { part } from "./part.js";
 
-const loadItems = () => import("./menu-items.js");
-const MenuItems = lazy(loadItems);
+const MenuItems = part(() => import("./menu-items.js"), { close: ({ onClose }) => onClose() });
 
 interface AddMenuProps {
   readonly label: string;
@@ -21,7 +21,7 @@ export function AddMenu({ label, options, onAdd }: AddMenuProps) {
         type="button"
         aria-haspopup="menu"
         aria-expanded={isOpen}
-        onPointerEnter={() => void loadItems()}
+        onPointerEnter={MenuItems.preload}
         onClick={() => setOpen(true)}
         onKeyDown={(event) => {
           if (event.key !== "ArrowDown") return;

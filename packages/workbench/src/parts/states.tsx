@@ -1,7 +1,9 @@
 import { css, styled } from "styled-components";
-import { ApiProblem } from "../api/client.js";
+import { ApiProblem, place } from "../api/client.js";
+import { useSignedOut } from "../api/queries.js";
+import { Mark } from "./mark.js";
 
-const Block = styled.div`
+export const Block = styled.div`
   padding: ${({ theme }) => theme.space(6)} 0;
   max-width: 36rem;
   h2 { font-size: 1.125rem; }
@@ -39,6 +41,44 @@ export function Empty({ title, children }: { title: string; children: React.Reac
   );
 }
 
+const Wrapped = styled.span`
+  > span { white-space: normal; }
+`;
+
+/** The way to a session, in another window, so that what is on the screen stays. */
+const SignInLink = () => (
+  <a href={place} target="_blank" rel="noopener">
+    Sign in (opens a new tab)
+  </a>
+);
+
+const isWithoutSession = (error: Error): boolean => error instanceof ApiProblem && error.status === 401;
+
+/** Without a session nothing is saved. `left` says what becomes of what is on the screen. */
+export function SignedOut({ left }: { left: string }) {
+  return (
+    <Wrapped role="alert">
+      <Mark kind="stop">You are signed out. {left}</Mark> <SignInLink />
+    </Wrapped>
+  );
+}
+
+/** Why something could not be done, beside the button that does it. */
+export function Refused({ error }: { error: Error }) {
+  const isOut = useSignedOut();
+  if (!isWithoutSession(error))
+    return (
+      <Wrapped role="alert">
+        <Mark kind="stop">{error.message}</Mark>
+      </Wrapped>
+    );
+  return isOut ? (
+    <SignedOut left="Nothing was done." />
+  ) : (
+    <Mark kind="wait">You are signed in again. Try once more.</Mark>
+  );
+}
+
 /** Something could not be had: what, why, and another try. */
 export function Failed({ error, again }: { error: Error; again: () => void }) {
   const title = error instanceof ApiProblem ? error.title : "Something went wrong here";
@@ -46,12 +86,7 @@ export function Failed({ error, again }: { error: Error; again: () => void }) {
     <Block role="alert">
       <h2>{title}</h2>
       <p>{error.message}</p>
-      {error instanceof ApiProblem && error.status === 401 ? (
-        // Without a session this address leads to the sign-in, whoever's that is, and back.
-        <a href={location.pathname + location.search}>Sign in</a>
-      ) : (
-        <QuietButton onClick={again}>Try again</QuietButton>
-      )}
+      {isWithoutSession(error) ? <SignInLink /> : <QuietButton onClick={again}>Try again</QuietButton>}
     </Block>
   );
 }

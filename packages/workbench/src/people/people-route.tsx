@@ -1,16 +1,13 @@
-import type { KeptPersonAnswer, MayAnswer, PersonAnswer } from "@loyal-quill/server/api";
-import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useId, useState } from "react";
+import type { MayAnswer, PersonAnswer } from "@loyal-quill/server/api";
 import { Link, useSearchParams } from "react-router";
 import { styled } from "styled-components";
-import { type ApiProblem, ask } from "../api/client.js";
 import { useMay, usePeople, useSession } from "../api/queries.js";
 import { figure } from "../parts/figures.js";
-import { CheckBox, Line, Small, Text, TextLine } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
-import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
+import { Empty, Failed, Waiting } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
 import { Title, useDocumentTitle } from "../parts/title.js";
+import { PersonForm } from "./person-form.js";
 import { SignIn } from "./sign-in.js";
 import { Tokens } from "./tokens.js";
 
@@ -30,149 +27,9 @@ const List = styled.ul`
   button > span:last-child { color: ${({ theme }) => theme.soft}; font-weight: 400; display: block; overflow-wrap: anywhere; }
 `;
 
-const Form = styled.form`
-  display: grid;
-  gap: ${({ theme }) => theme.space(1.5)};
-  max-width: 34rem;
-  margin-bottom: ${({ theme }) => theme.space(6)};
-  p { display: flex; gap: ${({ theme }) => theme.space(4)}; align-items: baseline; }
-  input { font-family: inherit; }
-`;
-
 const Soft = styled.span`
   color: ${({ theme }) => theme.soft};
 `;
-
-/** Attributes as lines `name: value`, read as JSON where they are, otherwise as text. */
-const attributeText = (attributes: PersonAnswer["attributes"]): string =>
-  Object.entries(attributes)
-    .map(([name, value]) => `${name}: ${typeof value === "string" ? value : JSON.stringify(value)}`)
-    .join("\n");
-
-function readAttributes(text: string): Record<string, unknown> {
-  const lines = text.split("\n").filter((line) => line.trim() !== "");
-  return Object.fromEntries(
-    lines.map((line) => {
-      const [name = "", ...rest] = line.split(":");
-      const value = rest.join(":").trim();
-      try {
-        return [name.trim(), JSON.parse(value) as unknown];
-      } catch {
-        return [name.trim(), value];
-      }
-    }),
-  );
-}
-
-const Area = styled(Text)`
-  font: 0.8125rem/1.5 ${({ theme }) => theme.wire} !important;
-`;
-
-const nobody: Omit<PersonAnswer, "id" | "factor" | "elsewhere"> = {
-  email: "",
-  name: "",
-  roles: [],
-  active: true,
-  attributes: {},
-};
-
-function useKeep(onKept: (kept: KeptPersonAnswer) => void) {
-  const queries = useQueryClient();
-  return useMutation<KeptPersonAnswer, ApiProblem, { id: string | null; path?: string; body: unknown }>({
-    mutationFn: ({ id, path = "", body }) =>
-      ask<KeptPersonAnswer>(`/people${id === null ? "" : `/${id}`}${path}`, {
-        method: id === null || path !== "" ? "POST" : "PUT",
-        body,
-      }),
-    onSuccess: (kept) => {
-      for (const key of ["people", "accounts", "may", "session"]) void queries.invalidateQueries({ queryKey: [key] });
-      onKept(kept);
-    },
-  });
-}
-
-interface PersonFormProps {
-  readonly person: PersonAnswer | null;
-  readonly onKept: (kept: KeptPersonAnswer) => void;
-}
-
-function PersonForm({ person, onKept }: PersonFormProps) {
-  const from = person ?? nobody;
-  const id = useId();
-  const [name, setName] = useState(from.name);
-  const [email, setEmail] = useState(from.email);
-  const [roles, setRoles] = useState(from.roles.join(", "));
-  const [attributes, setAttributes] = useState(attributeText(from.attributes));
-  const [active, setActive] = useState(from.active);
-  const [password, setPassword] = useState<string>();
-  const keep = useKeep((kept) => {
-    setPassword(kept.password);
-    onKept(kept);
-  });
-  const send = (): void =>
-    keep.mutate({
-      id: person?.id ?? null,
-      body: {
-        name,
-        email,
-        active,
-        roles: roles
-          .split(",")
-          .map((role) => role.trim())
-          .filter((role) => role !== ""),
-        attributes: readAttributes(attributes),
-      },
-    });
-  return (
-    <Form
-      onSubmit={(event) => {
-        event.preventDefault();
-        send();
-      }}
-    >
-      <h2>{person ? person.name : "New account"}</h2>
-      <TextLine label="Name" value={name} onChange={setName} />
-      <TextLine label="E-mail" value={email} onChange={setEmail} />
-      <TextLine label="Roles" value={roles} placeholder="hydrologist, builder" onChange={setRoles} />
-      <Line>
-        <label htmlFor={id}>Attributes</label>
-        <Area
-          as="textarea"
-          id={id}
-          rows={3}
-          value={attributes}
-          placeholder="region_id: 2"
-          onChange={(event: { target: { value: string } }) => setAttributes(event.target.value)}
-        />
-      </Line>
-      <Line>
-        <span>Account</span>
-        <span>
-          <CheckBox label="Can sign in" checked={active} onChange={setActive} />
-        </span>
-      </Line>
-      <p>
-        <QuietButton type="submit" disabled={keep.isPending}>
-          {person ? "Save" : "Create account"}
-        </QuietButton>
-        {person && (
-          <Small type="button" onClick={() => keep.mutate({ id: person.id, path: "/password", body: {} })}>
-            Reset password
-          </Small>
-        )}
-        <span role="status">
-          {keep.isSuccess && password === undefined && <Mark kind="good">Saved</Mark>}
-          {password !== undefined && (
-            <>
-              Password, shown this once: <code>{password}</code>
-            </>
-          )}
-        </span>
-        {keep.error && <Mark kind="stop">{keep.error.message}</Mark>}
-      </p>
-    </Form>
-  );
-}
 
 const count = (value: number | null) => (value === null ? <Soft>unknown</Soft> : <code>{figure(value)}</code>);
 
@@ -277,14 +134,14 @@ export default function PeopleRoute() {
             </List>
           </nav>
           <div>
-            {chosen === "new" && isAdministrator && <PersonForm key="new" person={null} onKept={() => {}} />}
+            {chosen === "new" && isAdministrator && <PersonForm key="new" person={null} />}
             {person && (
               <>
                 <May person={person} />
                 <div style={{ height: "1.5rem" }} />
                 {isAdministrator ? (
                   <>
-                    <PersonForm key={person.id} person={person} onKept={() => {}} />
+                    <PersonForm key={person.id} person={person} />
                     <SignIn key={`sessions of ${person.id}`} person={person} />
                     <Tokens key={`tokens of ${person.id}`} person={person} />
                   </>

@@ -3,9 +3,8 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { styled } from "styled-components";
 import { type ApiProblem, ask } from "../api/client.js";
 import { Small } from "../parts/inputs.js";
-import { Mark } from "../parts/mark.js";
 import { Moment } from "../parts/moment.js";
-import { Failed } from "../parts/states.js";
+import { Failed, Refused } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
 
 const Part = styled.section`
@@ -77,7 +76,7 @@ export function SignIn({ person }: { readonly person: PersonAnswer }) {
           </p>
         </>
       )}
-      {error && <Mark kind="stop">{error.message}</Mark>}
+      {error && <Refused error={error} />}
     </Part>
   );
 }

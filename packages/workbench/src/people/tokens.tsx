@@ -7,7 +7,7 @@ import { useMay } from "../api/queries.js";
 import { CheckBox, Line, SelectLine, Small, TextLine } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { Moment } from "../parts/moment.js";
-import { Failed, QuietButton } from "../parts/states.js";
+import { Failed, QuietButton, Refused } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
 
 const daysText = (count: string | number) => `${count} days`;
@@ -48,7 +48,7 @@ function Row({ token, person }: { token: TokenAnswer; person: PersonAnswer }) {
         <Small type="button" aria-label={`Revoke ${token.name}`} onClick={() => revoke.mutate()}>
           Revoke
         </Small>
-        {revoke.error && <Mark kind="stop">{revoke.error.message}</Mark>}
+        {revoke.error && <Refused error={revoke.error} />}
       </td>
     </tr>
   );
@@ -116,7 +116,7 @@ function NewToken({ person, pages }: { person: PersonAnswer; pages: readonly May
             </>
           )}
         </span>
-        {make.error && <Mark kind="stop">{make.error.message}</Mark>}
+        {make.error && <Refused error={make.error} />}
       </p>
     </Form>
   );

@@ -4,6 +4,7 @@ import { useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { styled } from "styled-components";
 import { useRequest, useSession } from "../api/queries.js";
+import { copyingRefused } from "../parts/copy.js";
 import { English } from "../parts/english.js";
 import { Small } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
@@ -35,11 +36,12 @@ const Sections = styled.div`
 
 function Copies({ request }: { request: RecordedRequest }) {
   const origin = `${location.origin}${useSession().data?.mount ?? ""}`;
-  const [copied, setCopied] = useState<string>();
-  const copy = async (what: string, text: string): Promise<void> => {
-    await navigator.clipboard.writeText(text).catch(() => {});
-    setCopied(what);
-  };
+  const [said, say] = useState<string>();
+  const copy = (what: string, text: string): Promise<void> =>
+    navigator.clipboard.writeText(text).then(
+      () => say(`${what} copied.`),
+      () => say(copyingRefused),
+    );
   return (
     <>
       <Small type="button" onClick={() => void copy("curl", asCurl(request, origin))}>
@@ -51,7 +53,7 @@ function Copies({ request }: { request: RecordedRequest }) {
       <Small type="button" onClick={() => void copy("Test case", asCase(request))}>
         Copy as test case
       </Small>
-      <span role="status">{copied && `${copied} copied.`}</span>
+      <span role="status">{said}</span>
     </>
   );
 }

@@ -1,5 +1,5 @@
 import type { ToldRequest } from "@loyal-quill/server/api";
-import { lazy, Suspense, useState } from "react";
+import { Suspense, useState } from "react";
 import { Input, Label, SearchField } from "react-aria-components";
 import { Link, useNavigate } from "react-router";
 import { styled } from "styled-components";
@@ -11,6 +11,7 @@ import { Heard } from "../parts/heard.js";
 import { Small } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { byDay, Moment, ZoneChoice } from "../parts/moment.js";
+import { part } from "../parts/part.js";
 import { Selected, Tick } from "../parts/selecting.js";
 import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
@@ -20,7 +21,7 @@ import { useZone } from "../parts/zone.js";
 import { TripGlyph } from "../round-trip/trip-glyph.js";
 import { outcomeMark, outcomeWord, stepTitle } from "../round-trip/wording.js";
 
-const RequestSumsPane = lazy(() => import("./request-sums.js"));
+const RequestSumsPane = part(() => import("./request-sums.js"));
 
 const Top = styled.div`
   display: flex;

@@ -13,20 +13,22 @@ function useKey(
   name: string,
   search: URLSearchParams,
   asked: RecordedRequest | undefined,
-): { readonly key: readonly string[] | undefined; readonly isPending: boolean } {
+): Pick<LookedAt, "key" | "unfound"> & { readonly isPending: boolean } {
   const requests = useRequests({ page: name });
   const records = useRecords(name, "");
   const first = useFirstRecord(name, search.get("as") ?? undefined);
   const chosen = search.getAll("key");
-  if (chosen.length > 0) return { key: chosen, isPending: false };
+  const none = { unfound: undefined, isPending: false };
+  if (chosen.length > 0) return { ...none, key: chosen };
   // A new record that was not made has no key: the Sheet shows another record below it.
-  if (search.has("request") && (!asked || asked.key)) return { key: asked?.key ?? undefined, isPending: !asked };
+  if (search.has("request") && (!asked || asked.key))
+    return { ...none, key: asked?.key ?? undefined, isPending: !asked };
   const last = requests.data?.find((request) => request.key !== null && request.outcome !== "not-found");
-  if (last?.key) return { key: last.key, isPending: false };
+  if (last?.key) return { ...none, key: last.key };
   const isPending = requests.isPending || first.isPending || records.isPending;
   // Somebody who sees no record is shown what they get for one.
   const found = first.data && first.data.length > 0 ? first.data : records.data?.[0]?.key;
-  return { key: isPending ? undefined : found, isPending };
+  return { key: isPending ? undefined : found, unfound: [first, records].find(({ error }) => error), isPending };
 }
 
 const empty: Omit<SheetAnswer, "name" | "text"> = {
@@ -77,6 +79,8 @@ export interface LookedAt {
   readonly isLooking: boolean;
   /** Whether there is no record, so that the form of a new one is shown. */
   readonly isEmpty: boolean;
+  /** What could not be asked for to find one: whether there are any is not known then. */
+  readonly unfound: ReturnType<typeof useFirstRecord> | ReturnType<typeof useRecords> | undefined;
   readonly as: string | undefined;
   readonly sheet: SheetAnswer;
   /** What is found in the text now. */
@@ -104,9 +108,9 @@ export function useLookedAt(name: string, text: string): LookedAt {
   const requestId = search.get("request") ?? undefined;
   const as = search.get("as") ?? undefined;
   const asked = useRequest(requestId);
-  const { key, isPending: isLooking } = useKey(name, search, asked.data);
-  const isEmpty = key === undefined && !isLooking;
-  const answer = useTrial(name, text, { key, as, form, fresh: isEmpty });
+  const { key, unfound, isPending: isLooking } = useKey(name, search, asked.data);
+  const isWithout = key === undefined && !isLooking;
+  const answer = useTrial(name, text, { key, as, form, fresh: isWithout });
   const now = answer.data?.trial ?? undefined;
   const trial = useLast(now);
   const saves = useRequests({ page: name, operation: "save" });
@@ -128,7 +132,8 @@ export function useLookedAt(name: string, text: string): LookedAt {
   return {
     key,
     isLooking,
-    isEmpty,
+    isEmpty: isWithout && !unfound,
+    unfound: isWithout ? unfound : undefined,
     as,
     sheet: useSound(name, text, answer.data?.sheet),
     findings: answer.data?.sheet.findings ?? none,

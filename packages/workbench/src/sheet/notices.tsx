@@ -2,10 +2,10 @@ import { type Drift, editPageFile, placeInWords, renamedColumn, valueText } from
 import { isError } from "@loyal-quill/core";
 import { Link } from "react-router";
 import { styled } from "styled-components";
-import { place } from "../api/client.js";
 import { usePageFile, useSignedOut } from "../api/queries.js";
 import { Small } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
+import { SignedOut } from "../parts/states.js";
 import { Unfolded } from "../parts/unfolded.js";
 import { Migration } from "./draft/migration.js";
 import type { EditedDraft } from "./draft/use-draft.js";
@@ -17,6 +17,7 @@ const Line = styled.div`
   flex-wrap: wrap;
   gap: ${({ theme }) => `0 ${theme.space(4)}`};
   align-items: baseline;
+  > [role="alert"] > span { white-space: normal; }
   li { display: flex; gap: ${({ theme }) => theme.space(3)}; flex-wrap: wrap; padding: ${({ theme }) => `${theme.space(0.5)} 0`}; }
 `;
 
@@ -104,18 +105,6 @@ function Conflicts({ draft }: { draft: EditedDraft }) {
   );
 }
 
-/** Without a session nothing is saved: the way to one, in another window, so that what is on the screen stays. */
-function SignedOut() {
-  return (
-    <span role="alert">
-      <Mark kind="stop">You are signed out. Your last changes are kept in this window only.</Mark>{" "}
-      <a href={place} target="_blank" rel="noopener">
-        Sign in (opens a new tab)
-      </a>
-    </span>
-  );
-}
-
 interface NoticesProps {
   readonly draft: EditedDraft;
   readonly found: readonly Found[];
@@ -142,7 +131,7 @@ export function Notices({ draft, found, text, failures, isEmpty, servedAt, onGo 
   ].join(", ");
   return (
     <Line data-findings="">
-      {isOut && <SignedOut />}
+      {isOut && <SignedOut left="Your last changes are kept in this window only." />}
       {complaint && !isOut && (
         <span role="alert">
           <Mark kind="stop">{complaint}</Mark>

@@ -33,6 +33,7 @@ export const Bar = styled.div`
   gap: ${({ theme }) => `0 ${theme.space(6)}`};
   min-height: 1.875rem;
   > div:last-child { margin-left: auto; }
+  @media (min-width: 1000px) { > [role="tablist"], > div:last-child { flex-shrink: 0; } }
   a { white-space: nowrap; }
   @media (max-width: 999px) { flex-wrap: wrap; }
 `;

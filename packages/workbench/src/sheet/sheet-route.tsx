@@ -1,11 +1,12 @@
 import { openSteps, type RecordedRequest, type StepName, saveSteps } from "@loyal-quill/core";
-import { lazy, type ReactNode, Suspense, useMemo, useState } from "react";
+import { type ReactNode, Suspense, useMemo, useState } from "react";
 import { Link, useLocation, useParams, useSearchParams } from "react-router";
 import { useAccounts, useRowReview, useSession } from "../api/queries.js";
 import { useCommands } from "../palette/commands.js";
 import { Choice } from "../parts/choice.js";
 import { requestFocus } from "../parts/focus-request.js";
 import { Small } from "../parts/inputs.js";
+import { part } from "../parts/part.js";
 import { Empty, Failed, Waiting } from "../parts/states.js";
 import { Tabs } from "../parts/tabs.js";
 import { Title, useDocumentTitle } from "../parts/title.js";
@@ -37,11 +38,11 @@ import { RecordChoice } from "./record/record-choice.js";
 import { useSheetCommands } from "./sheet-commands.js";
 import { Bar, Body, Leaf, Record, Top, Ways } from "./sheet-frame.js";
 
-const FilePane = lazy(() => import("./panes/file-pane.js"));
-const ListPane = lazy(() => import("./panes/list-pane.js"));
-const CensusPane = lazy(() => import("./panes/census-pane.js"));
-const Statements = lazy(() => import("./panes/statements.js"));
-const Versions = lazy(() => import("./draft/versions.js"));
+const FilePane = part(() => import("./panes/file-pane.js"));
+const ListPane = part(() => import("./panes/list-pane.js"));
+const CensusPane = part(() => import("./panes/census-pane.js"));
+const Statements = part(() => import("./panes/statements.js"));
+const Versions = part(() => import("./draft/versions.js"));
 
 const { rules: _rules, page: _page, ...panes } = views;
 /** Where there is room for one column only: the columns and the panes, side by side. */
@@ -104,7 +105,7 @@ function Sheet({ name, draft, text }: SheetProps) {
     }),
   );
   const { sheet, key } = at;
-  const failures = [at.asked, at.answer].flatMap((query) =>
+  const failures = [at.asked, at.answer, at.unfound].flatMap((query) =>
     query?.error ? [{ error: query.error, again: () => void query.refetch() }] : [],
   );
   return (

@@ -4,6 +4,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 import { styled } from "styled-components";
 import { useCode } from "../../api/queries.js";
+import { copyingRefused } from "../../parts/copy.js";
 import { Small } from "../../parts/inputs.js";
 import { Question } from "../../parts/question.js";
 import { Failed, Strong, Waiting } from "../../parts/states.js";
@@ -98,12 +99,12 @@ function Files({
 function Code({ name, answer }: { name: string; answer: CodeAnswer }) {
   const { files, packages, types, left } = answer;
   const [chosen, setChosen] = useState(files[0]?.path);
-  const [isCopied, setCopied] = useState(false);
+  const [said, say] = useState<string>();
   const own = files.filter(({ path }) => path.startsWith(`${name}/`));
   const text = files.find(({ path }) => path === chosen)?.text ?? "";
   const choose = (path: string): void => {
     setChosen(path);
-    setCopied(false);
+    say(undefined);
   };
   return (
     <>
@@ -121,11 +122,17 @@ function Code({ name, answer }: { name: string; answer: CodeAnswer }) {
         </Strong>
         <Small
           type="button"
-          onClick={() => void navigator.clipboard.writeText(text).then(() => setCopied(true))}
+          onClick={() =>
+            navigator.clipboard.writeText(text).then(
+              () => say("Copied."),
+              () => say(copyingRefused),
+            )
+          }
           aria-label={`Copy ${chosen}`}
         >
-          {isCopied ? "Copied" : "Copy file"}
+          Copy file
         </Small>
+        <span role="status">{said}</span>
       </Ways>
       <Two>
         <div>

@@ -1,12 +1,12 @@
 import type { SheetAnswer } from "@loyal-quill/server/api";
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { useEffects, useSession } from "../../api/queries.js";
+import { useEffects, useSession, useSignedOut } from "../../api/queries.js";
 import { focusAfter } from "../../parts/focus.js";
 import { CheckBox } from "../../parts/inputs.js";
 import { Mark } from "../../parts/mark.js";
 import { Question } from "../../parts/question.js";
-import { QuietButton, Strong } from "../../parts/states.js";
+import { QuietButton, SignedOut, Strong } from "../../parts/states.js";
 import { QuickRehearsal } from "./quick-rehearsal.js";
 import type { EditedDraft } from "./use-draft.js";
 
@@ -34,6 +34,13 @@ function Effects({ page, revision }: { page: string; revision: number }) {
       </ul>
     </>
   );
+}
+
+/** Why it could not be done. */
+function Complaint({ draft }: Pick<DraftQuestionProps, "draft">) {
+  const isOut = useSignedOut();
+  if (isOut) return <SignedOut left="Your draft stays." />;
+  return draft.complaint && <Mark kind="stop">{draft.complaint}</Mark>;
 }
 
 /** What publishing would change, and the button that does it. */
@@ -101,7 +108,7 @@ export function PublishQuestion({
           {isBusy ? "Publishing…" : "Publish now"}
         </Strong>
         <QuietButton onClick={onClose}>Cancel</QuietButton>
-        {draft.complaint && <Mark kind="stop">{draft.complaint}</Mark>}
+        <Complaint draft={draft} />
       </footer>
     </Question>
   );
@@ -124,7 +131,7 @@ export function AbandonQuestion({ draft, sheet, onClose }: DraftQuestionProps) {
         <QuietButton autoFocus onClick={onClose}>
           Cancel
         </QuietButton>
-        {draft.complaint && <Mark kind="stop">{draft.complaint}</Mark>}
+        <Complaint draft={draft} />
       </footer>
     </Question>
   );

@@ -1,12 +1,14 @@
 import type { SheetAnswer } from "@loyal-quill/server/api";
-import { lazy, Suspense, useState } from "react";
+import { Suspense, useState } from "react";
 import { Small } from "../../parts/inputs.js";
+import { part } from "../../parts/part.js";
 import { Strong } from "../../parts/states.js";
 import type { EditedDraft } from "./use-draft.js";
 
 const loadQuestions = () => import("./publish-questions.js");
-const PublishQuestion = lazy(async () => ({ default: (await loadQuestions()).PublishQuestion }));
-const AbandonQuestion = lazy(async () => ({ default: (await loadQuestions()).AbandonQuestion }));
+const close = ({ onClose }: { readonly onClose: () => void }): void => onClose();
+const PublishQuestion = part(async () => ({ default: (await loadQuestions()).PublishQuestion }), { close });
+const AbandonQuestion = part(async () => ({ default: (await loadQuestions()).AbandonQuestion }), { close });
 
 export interface PublishProps {
   readonly draft: EditedDraft;
@@ -22,7 +24,7 @@ export function Publish({ draft, sheet, isOpen, setOpen, onPublished }: PublishP
   const hasErrors = sheet.findings.some((finding) => finding.severity === "error");
   return (
     <>
-      <Strong disabled={hasErrors} onPointerEnter={() => void loadQuestions()} onClick={() => setOpen(true)}>
+      <Strong disabled={hasErrors} onPointerEnter={PublishQuestion.preload} onClick={() => setOpen(true)}>
         Publish…
       </Strong>
       {isOpen && !hasErrors && (
@@ -39,7 +41,7 @@ export function Abandon({ draft, sheet }: Pick<PublishProps, "draft" | "sheet">)
   const [isOpen, setOpen] = useState(false);
   return (
     <>
-      <Small type="button" onPointerEnter={() => void loadQuestions()} onClick={() => setOpen(true)}>
+      <Small type="button" onPointerEnter={AbandonQuestion.preload} onClick={() => setOpen(true)}>
         Discard draft…
       </Small>
       {isOpen && (

@@ -1,14 +1,19 @@
 import type { ConditionAnswer } from "@loyal-quill/server/api";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { lazy, type RefObject, Suspense, useId, useRef } from "react";
+import { type RefObject, Suspense, useId, useRef } from "react";
 import { Link } from "react-router";
 import { styled } from "styled-components";
 import { ask } from "../../api/client.js";
 import { Line, Text } from "../../parts/inputs.js";
 import { Mark } from "../../parts/mark.js";
+import { part } from "../../parts/part.js";
 import { useEditing } from "../editing/settings.js";
 
-const ConditionEditor = lazy(() => import("../../code/condition-editor.js"));
+/** Where the editor can't be had, the plain control does. */
+const ConditionEditor = part(() => import("../../code/condition-editor.js"), {
+  instead: (props) => <Plain {...props} cursor={noCursor} />,
+});
+const noCursor: RefObject<number | null> = { current: null };
 
 const Said = styled.p`
   span { white-space: normal; }

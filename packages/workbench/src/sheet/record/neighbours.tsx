@@ -19,11 +19,13 @@ export function Neighbours({ page, from, onChoose }: NeighboursProps) {
   const [end, setEnd] = useState<string>();
   const go = async (by: 1 | -1): Promise<void> => {
     const query = new URLSearchParams([...from.map((part) => ["key", part]), ["by", String(by)]]);
-    const next = await ask<readonly string[] | null>(`/pages/${encodeURIComponent(page)}/neighbour?${query}`).catch(
-      () => null,
-    );
-    setEnd(next ? undefined : by > 0 ? "This is the last record." : "This is the first record.");
-    if (next) onChoose(next);
+    try {
+      const next = await ask<readonly string[] | null>(`/pages/${encodeURIComponent(page)}/neighbour?${query}`);
+      setEnd(next ? undefined : by > 0 ? "This is the last record." : "This is the first record.");
+      if (next) onChoose(next);
+    } catch (error) {
+      setEnd((error as Error).message);
+    }
   };
   const latest = useRef(go);
   latest.current = go;

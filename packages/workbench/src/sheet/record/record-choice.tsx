@@ -1,5 +1,6 @@
 import { useId, useState } from "react";
 import { styled } from "styled-components";
+import { Mark } from "../../parts/mark.js";
 import { type RecordChoiceProps, useChosenText, withOpener } from "./chosen-record.js";
 
 const loadSearch = () => import("./record-search.js");
@@ -15,15 +16,21 @@ export function RecordChoice({ page, chosen, onChoose }: RecordChoiceProps) {
   const [Search, setSearch] = useState<Awaited<ReturnType<typeof loadSearch>>["default"]>();
   const [typed, setTyped] = useState<string>();
   const [hasFocus, setFocus] = useState(false);
+  const [isMissing, setMissing] = useState(false);
   // This one stays, with the focus and what is typed, until the other is there.
   const use = async (): Promise<void> => {
     setFocus(true);
-    const { default: loaded } = await loadSearch();
-    setSearch(() => loaded);
+    try {
+      const { default: loaded } = await loadSearch();
+      setMissing(false);
+      setSearch(() => loaded);
+    } catch {
+      setMissing(true);
+    }
   };
   if (Search) return <Search page={page} chosen={chosen} onChoose={onChoose} begun={typed} hasFocus={hasFocus} />;
   return (
-    <Field onPointerEnter={() => void loadSearch()}>
+    <Field onPointerEnter={() => void loadSearch().catch(() => {})}>
       <label htmlFor={id}>Record</label>
       <input
         id={id}
@@ -42,6 +49,11 @@ export function RecordChoice({ page, chosen, onChoose }: RecordChoiceProps) {
       <button type="button" tabIndex={-1} aria-label="Show records" onClick={() => void use()}>
         <span aria-hidden="true">▾</span>
       </button>
+      {isMissing && (
+        <span role="alert">
+          <Mark kind="stop">The search could not be loaded.</Mark>
+        </span>
+      )}
     </Field>
   );
 }

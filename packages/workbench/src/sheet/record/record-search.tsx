@@ -41,7 +41,11 @@ export default function RecordSearch({ page, chosen, onChoose, begun, hasFocus }
   const shownKey = chosen?.join(" / ") ?? "";
   const shown = useChosenText(page, chosen);
   const records = useRecords(page, typed ?? "");
-  const isSearching = records.isPending || records.isPlaceholderData;
+  const found = records.error
+    ? records.error.message
+    : records.isPending || records.isPlaceholderData
+      ? "Searching…"
+      : `Nothing contains “${typed}”.`;
   // Another record was chosen: what was typed to find the last one is done with.
   // biome-ignore lint/correctness/useExhaustiveDependencies: the chosen key is the trigger
   useEffect(() => setTyped((before) => (before === begun ? before : undefined)), [shownKey]);
@@ -83,9 +87,7 @@ export default function RecordSearch({ page, chosen, onChoose, begun, hasFocus }
           <span aria-hidden="true">▾</span>
         </Button>
         <Leaf>
-          <Options<(typeof items)[number]>
-            renderEmptyState={() => <Nothing>{isSearching ? "Searching…" : `Nothing contains “${typed}”.`}</Nothing>}
-          >
+          <Options<(typeof items)[number]> renderEmptyState={() => <Nothing>{found}</Nothing>}>
             {(record) => (
               <Option id={record.id} textValue={record.text}>
                 {record.extreme && <Why>{record.extreme}</Why>}

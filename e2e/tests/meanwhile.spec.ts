@@ -1,0 +1,202 @@
+import type { Browser, Page } from "@playwright/test";
+import { enterAs, expect, type Person, test, type Vale } from "../vale.js";
+import { violations } from "../violations.js";
+
+/** What becomes of work in the workbench while something ends, goes away or is changed by others. */
+
+const served = (page: Page) => page.frameLocator("iframe");
+
+/** Somebody in a browser of their own. */
+async function inAnotherBrowser(browser: Browser, vale: Vale, name: Person): Promise<Page> {
+  const context = await browser.newContext({ baseURL: vale.address });
+  const page = await context.newPage();
+  await page.goto("/sign-in");
+  await enterAs(page, vale, name);
+  await expect(page.getByRole("button", { name: "Sign out" })).toBeVisible();
+  return page;
+}
+
+/** The form of an account. */
+async function openAccount(page: Page, name: string) {
+  await page.goto("/workbench/people");
+  await page.getByRole("navigation", { name: "Accounts" }).getByRole("button", { name }).click();
+  const form = page.locator("form").filter({ has: page.getByRole("button", { name: "Reset password" }) });
+  await expect(form).toBeVisible();
+  return form;
+}
+
+test("a part that can't be loaded leaves the rest of the window as it is, and is there at the next try", async ({
+  signedIn,
+}) => {
+  const page = await signedIn("ines");
+  let isAway = true;
+  await page.route(/\/assets\/(publish-questions|requests-route)/, (route) =>
+    isAway ? route.abort() : route.continue(),
+  );
+  await page.goto("/workbench/pages/river?key=3");
+  await page.getByRole("button", { name: "Edit name" }).click();
+  await page.getByRole("textbox", { name: "Label" }).fill("Name on the map");
+  await expect(served(page).getByLabel("Name on the map")).toBeVisible();
+  const alert = page.getByRole("alert").filter({ hasText: "This part of the workbench could not be loaded" });
+  await page.getByRole("button", { name: "Publish…" }).click();
+  await expect(alert).toContainText("Check that the server is running, then try again.");
+  await expect(served(page).getByLabel("Name on the map")).toBeVisible();
+  expect(await violations(page)).toEqual([]);
+  await alert.getByRole("button", { name: "Close" }).click();
+  await expect(alert).toHaveCount(0);
+  await page.getByRole("button", { name: "Publish…" }).click();
+  isAway = false;
+  await alert.getByRole("button", { name: "Try again" }).click();
+  await expect(page.getByRole("dialog", { name: "Publish Rivers" })).toContainText("“Name on the map”");
+  await page.keyboard.press("Escape");
+  await page.getByRole("button", { name: "Discard draft" }).click();
+  await expect(page.getByRole("status").filter({ hasText: "Published, no draft" })).toBeVisible();
+  isAway = true;
+  await page.getByRole("link", { name: "Requests" }).first().click();
+  await expect(alert).toBeVisible();
+  // The other places are where they were.
+  await page.getByRole("link", { name: "Database" }).click();
+  await expect(page.getByRole("heading", { level: 1, name: "Database" })).toBeVisible();
+});
+
+test("another version of the workbench on the server is told, and had by reloading", async ({ signedIn }) => {
+  const page = await signedIn("ines");
+  await page.goto("/workbench/database");
+  await expect(page.getByRole("heading", { level: 1, name: "Database" })).toBeVisible();
+  // The server was begun anew, with modules of other names.
+  await page.route(/\/assets\/requests-route/, (route) => route.fulfill({ status: 404 }));
+  await page.route("**/workbench", async (route) => {
+    const response = await route.fetch();
+    const text = await response.text();
+    await route.fulfill({ response, body: text.replace(/index-[\w-]+\.js/, "index-another.js") });
+  });
+  await page.getByRole("link", { name: "Requests" }).click();
+  const told = page.getByRole("status").filter({ hasText: "The server has another version of the workbench by now." });
+  await expect(told).toBeVisible();
+  await page.unrouteAll();
+  await told.getByRole("button", { name: "Reload the workbench" }).click();
+  await expect(page.getByRole("heading", { level: 1, name: "Requests" })).toBeVisible();
+  await expect(told).toHaveCount(0);
+});
+
+test("two who change one account: nobody is switched on again by a form that was open before, and both changes are told", async ({
+  signedIn,
+  vale,
+  browser,
+}) => {
+  const page = await signedIn("rhea");
+  const form = await openAccount(page, "Silas Kwan");
+  const roles = form.getByLabel("Roles");
+  const before = await roles.inputValue();
+  const other = await inAnotherBrowser(browser, vale, "rhea");
+  const theirs = await openAccount(other, "Silas Kwan");
+  await theirs.getByLabel("Can sign in").uncheck();
+  await theirs.getByLabel("Roles").fill("duty-officer");
+  await theirs.getByRole("button", { name: "Save" }).click();
+  await expect(theirs.getByText("Saved")).toBeVisible();
+  await form.getByLabel("Name").fill("Silas Q. Kwan");
+  await roles.fill("technician, auditor");
+  await form.getByRole("button", { name: "Save" }).click();
+  await expect(form.getByRole("alert")).toContainText("Somebody else has changed the roles. Nothing was saved.");
+  await expect(form).toContainText("Changed by somebody else meanwhile: duty-officer. Saving replaces it.");
+  await expect(roles).toHaveValue("technician, auditor");
+  await expect(form.getByLabel("Name")).toHaveValue("Silas Q. Kwan");
+  await expect(form.getByLabel("Can sign in")).not.toBeChecked();
+  expect(await violations(page)).toEqual([]);
+  await form.getByRole("button", { name: "Save" }).click();
+  await expect(form.getByText("Saved")).toBeVisible();
+  await expect(form).not.toContainText("meanwhile");
+  const seen = await openAccount(other, "Silas Q. Kwan");
+  await expect(seen.getByLabel("Roles")).toHaveValue("technician, auditor");
+  await expect(seen.getByLabel("Can sign in")).not.toBeChecked();
+  // As it was, for the other tests.
+  await seen.getByLabel("Name").fill("Silas Kwan");
+  await seen.getByLabel("Roles").fill(before);
+  await seen.getByLabel("Can sign in").check();
+  await seen.getByRole("button", { name: "Save" }).click();
+  await expect(seen.getByText("Saved")).toBeVisible();
+  await other.context().close();
+});
+
+test("an account that is made while the session has ended is made after a sign-in in another tab, with what was typed", async ({
+  signedIn,
+  vale,
+}) => {
+  const page = await signedIn("rhea", true);
+  await page.goto("/workbench/people?person=new");
+  await page.getByLabel("Name").fill("Orla Second");
+  await page.getByLabel("E-mail").fill("orla.second@marrow-vale.example");
+  await page.context().clearCookies();
+  const create = page.getByRole("button", { name: "Create account" });
+  await create.click();
+  const way = page.locator("form").getByRole("link", { name: "Sign in (opens a new tab)" });
+  const [tab] = await Promise.all([page.context().waitForEvent("page"), way.click()]);
+  await enterAs(tab, vale, "rhea");
+  await expect(tab.getByRole("heading", { level: 1, name: "People" })).toBeVisible();
+  await tab.close();
+  // The window has the focus again; without a monitor, none ever loses it.
+  await page.evaluate(() => window.dispatchEvent(new Event("focus")));
+  await expect(page.getByText("You are signed in again. Try once more.")).toBeVisible();
+  await create.click();
+  await expect(page.getByText("Password, shown this once:")).toBeVisible();
+});
+
+test("a table that is dropped before its draft is begun is told as such, and not as empty", async ({
+  signedIn,
+  vale,
+}) => {
+  const page = await signedIn("ines");
+  await vale.rows("CREATE TABLE field.spare (id integer GENERATED ALWAYS AS IDENTITY PRIMARY KEY, name text NOT NULL)");
+  await vale.rows("GRANT SELECT, INSERT, UPDATE, DELETE ON field.spare TO quill_pages");
+  await vale.rows("INSERT INTO field.spare (name) VALUES ('rope'), ('lamp')");
+  try {
+    await expect(async () => {
+      await page.goto("/workbench/database/field.spare");
+      await expect(page.getByRole("button", { name: "Create draft" })).toBeVisible({ timeout: 2000 });
+    }).toPass();
+  } finally {
+    await vale.rows("DROP TABLE field.spare");
+  }
+  await page.getByRole("button", { name: "Create draft" }).click();
+  await expect(page.getByRole("alert").first()).toContainText(
+    'PostgreSQL refused: relation "field.spare" does not exist.',
+  );
+  await expect(page.getByText("PostgreSQL does not tell whether a control")).toBeVisible();
+  await expect(page.getByText("The table is empty")).toHaveCount(0);
+  await page.getByRole("button", { name: "Discard draft…" }).click();
+  await page.getByRole("alertdialog").getByRole("button", { name: "Discard draft" }).click();
+  await expect(page.getByRole("heading", { level: 1, name: "Pages" })).toBeVisible();
+});
+
+test("a role that is taken away takes its places with it, and what was typed stays until it is back", async ({
+  signedIn,
+  vale,
+  browser,
+}) => {
+  const page = await signedIn("ines");
+  await page.goto("/workbench/pages/river?key=3");
+  await page.getByRole("button", { name: "Edit name" }).click();
+  const other = await inAnotherBrowser(browser, vale, "rhea");
+  const form = await openAccount(other, "Ines Farrow");
+  const before = await form.getByLabel("Roles").inputValue();
+  const give = async (roles: string): Promise<void> => {
+    await form.getByLabel("Roles").fill(roles);
+    await form.getByRole("button", { name: "Save" }).click();
+    await expect(form.getByText("Saved")).toBeVisible();
+  };
+  await give("auditor");
+  try {
+    await page.getByRole("textbox", { name: "Label" }).fill("Name on the map");
+    await expect(page.getByRole("alert").first()).toContainText("Not saved: No access. Retrying.");
+    const places = page.getByRole("navigation", { name: "Main" });
+    await expect(places.getByRole("link", { name: "Database" })).toHaveCount(0);
+    await expect(places.getByRole("link", { name: "Changes" })).toBeVisible();
+  } finally {
+    await give(before);
+  }
+  await expect(page.getByRole("status").filter({ hasText: "draft, Ines Farrow" })).toBeVisible();
+  await expect(page.getByRole("textbox", { name: "Label" })).toHaveValue("Name on the map");
+  await page.getByRole("button", { name: "Discard draft" }).click();
+  await expect(page.getByRole("status").filter({ hasText: "Published, no draft" })).toBeVisible();
+  await other.context().close();
+});
