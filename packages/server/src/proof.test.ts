@@ -1,4 +1,4 @@
-import { writeFile } from "node:fs/promises";
+import { mkdir, rm, writeFile } from "node:fs/promises";
 import path from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import type { Played, Rehearsal } from "@loyal-quill/authoring/rehearsal";
@@ -251,5 +251,14 @@ describe("the rehearsal of a draft", () => {
       "format: loyal-quill/cases@1\ncases:\n  - { name: Names may not be empty, type: { name: '' }, expect: { outcome: invalid, at: [name] } }\n",
     );
     expect((await publish()).status).toBe(200);
+    // Cases that are there and can't be read are not left out.
+    await rm(path.join(workbench.directory, "region.cases.yaml"));
+    await mkdir(path.join(workbench.directory, "region.cases.yaml"));
+    await ines.send("POST", "/drafts/region/rehearsal", { text: `${text}# another note\n`, quick: true });
+    const failed = await until(
+      () => get<RehearsalAnswer | null>("/drafts/region/rehearsal"),
+      (each) => each?.state !== "running",
+    );
+    expect(failed).toMatchObject({ state: "failed", because: "region.cases.yaml can't be read by the server." });
   });
 });

@@ -2,9 +2,9 @@ import { mkdir, readFile, writeFile } from "node:fs/promises";
 import path from "node:path";
 import { type Adopted, adoptForm, isTemplate, tablesOfForm } from "@loyal-quill/authoring/adopt";
 import {
-  answeredOr,
   type Catalog,
   findTable,
+  isRefusedAs,
   type Row,
   readCatalog,
   rowNowStatement,
@@ -153,8 +153,11 @@ export async function adopt(options: AdoptOptions, write: (text: string) => void
       });
     }
     const record = await recordOf(options, table, async (table, key) => {
-      // What is no value of the key's type names no record.
-      const rows = await answeredOr(() => database.run(rowNowStatement(table, key)), []);
+      const rows = await database.run(rowNowStatement(table, key)).catch((error: unknown) => {
+        // What is no value of the key's type names no record.
+        if (isRefusedAs(error, "bad value")) return [];
+        throw error;
+      });
       return rows[0] ?? null;
     });
     return adoptForm(catalog, {

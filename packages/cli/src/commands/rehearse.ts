@@ -62,7 +62,7 @@ async function casesBeside(file: string): Promise<CasesFile | null> {
   const beside = file.replace(/\.page\.yaml$/, ".cases.yaml");
   const text = await readFile(beside, "utf8").catch((error: NodeJS.ErrnoException) => {
     if (error.code === "ENOENT") return null;
-    throw error;
+    throw new CannotStart(`${beside} can't be read.`);
   });
   if (text === null) return null;
   const read = readCases(text);

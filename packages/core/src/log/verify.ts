@@ -35,6 +35,8 @@ export interface FromElsewhere {
   readonly seals: number;
   readonly last: string | null;
   readonly signatures: boolean;
+  /** The places that were to be read and could not be, each with why; left out where there were none. */
+  readonly unread?: readonly string[];
 }
 
 /** What verifying can't rule out, whatever it finds. */

@@ -172,15 +172,17 @@ async function sendTo(
   { made, all }: { readonly made: readonly Seal[]; readonly all: boolean },
 ): Promise<void> {
   const name = nameOf(place);
+  const file = isCommand(place) || /^https?:/.test(place) ? null : sealFile(place, options.name);
   const [found] = await database.run(sentStatement(name));
-  const has =
-    all && !isCommand(place) && !/^https?:/.test(place)
-      ? await numbersIn(sealFile(place, options.name))
-      : new Set<string>();
+  const has = all && file !== null ? await numbersIn(file) : new Set<string>();
   const begins = made[0] ? String(BigInt(made[0].number) - 1n) : (found?.last ?? "0");
   let mark = all ? "0" : (found?.number ?? begins);
   // Where it begins is noted first: what it does not take now is sent at the next occasion.
-  if (found?.number == null) await database.run(noteSentStatement(name, mark));
+  if (found?.number == null) {
+    await database.run(noteSentStatement(name, mark));
+    // It is there from the beginning: whoever looks for it later and finds none knows that it was taken away.
+    if (file !== null) await appendFile(file, "", { mode: 0o600 });
+  }
   for (;;) {
     const seals = (await database.run(sealsStatement(mark, sentAtOnce))).map(sealOf);
     for (const seal of seals) {

@@ -1,5 +1,5 @@
 import type { Adopted } from "@loyal-quill/authoring/adopt";
-import { answeredOr, findTable, rowNowStatement, tableName } from "@loyal-quill/core";
+import { DatabaseRefusal, findTable, isRefusedAs, rowNowStatement, tableName } from "@loyal-quill/core";
 import express, { type Request, type Response } from "express";
 import * as v from "valibot";
 import { DeskRefusal } from "../drafts/desk-refusal.js";
@@ -49,7 +49,7 @@ const mostTables = 10;
 /** Parsers of HTML and of code: loaded when somebody imports a form. */
 const adoption = () => import("@loyal-quill/authoring/adopt");
 
-const refused = (because: string): DeskRefusal => new DeskRefusal("No such record", because, 422);
+const refused = (because: string, title = "No such record"): DeskRefusal => new DeskRefusal(title, because, 422);
 
 /** A form that was written elsewhere, held against its table; and against the record that it shows, where it is no template. @throws DeskRefusal */
 async function adopted({ pages, database }: AdoptRouteOptions, asked: Asked): Promise<Adopted> {
@@ -69,8 +69,12 @@ async function adopted({ pages, database }: AdoptRouteOptions, asked: Asked): Pr
       `Name the record that the form shows, by ${table.keys.map(({ columns }) => columns.join(" and ")).join(", or by ")}.`,
     );
   const pairs = names.map((name) => [name, key[name] ?? ""] as const);
-  // What is no value of the key's type names no record.
-  const [row] = await answeredOr(() => database.run(rowNowStatement(table, pairs)), []);
+  const [row] = await database.run(rowNowStatement(table, pairs)).catch((error: unknown) => {
+    // What is no value of the key's type names no record.
+    if (isRefusedAs(error, "bad value")) return [];
+    if (error instanceof DatabaseRefusal) throw refused(`PostgreSQL refused: ${error.message}.`, "PostgreSQL refused");
+    throw error;
+  });
   if (!row)
     throw refused(
       `${tableName(table)} has no record with ${pairs.map(([name, value]) => `${name} ${value}`).join(", ")}.`,

@@ -1,4 +1,6 @@
+import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
 import { rm, writeFile } from "node:fs/promises";
+import os from "node:os";
 import path from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import pg from "pg";
@@ -13,12 +15,13 @@ import type {
 } from "./answers/changes.js";
 import type { SessionAnswer } from "./answers/people.js";
 
+const elsewhere = mkdtempSync(path.join(os.tmpdir(), "loyal-quill-seals-"));
 let bench: TestWorkbench;
 let owner: pg.Client;
 let send: <T>(method: string, path: string, body?: unknown) => Promise<{ status: number; said: T }>;
 
 beforeAll(async () => {
-  bench = await startWorkbench();
+  bench = await startWorkbench({ sealsTo: [path.join(elsewhere, "taken-away"), path.join(elsewhere, "spoilt")] });
   owner = new pg.Client(bench.made.owner);
   await owner.connect();
   await bench.application.store.accounts.keep({
@@ -44,6 +47,7 @@ beforeAll(async () => {
 afterAll(async () => {
   await owner.end();
   await bench.close();
+  rmSync(elsewhere, { recursive: true });
 });
 
 const get = async <T>(path: string): Promise<T> => (await send<T>("GET", path)).said;
@@ -408,6 +412,9 @@ fields:
 test("the log is verified in the background, and the last report is kept", async () => {
   const first = await get<VerificationAnswer>("/changes/verification");
   expect(first).toMatchObject({ last: null, run: null, sealed: { number: expect.any(String) } });
+  // Somebody who would rather not have the log held against them has taken one of the copies away, and spoilt the other.
+  rmSync(path.join(elsewhere, "taken-away"), { force: true });
+  writeFileSync(path.join(elsewhere, "spoilt"), "no seal\n");
   expect((await send("POST", "/changes/verification")).status).toBe(202);
   let answer = first;
   for (let turn = 0; turn < 300 && !answer.last; turn++) {
@@ -415,6 +422,15 @@ test("the log is verified in the background, and the last report is kept", async
     answer = await get<VerificationAnswer>("/changes/verification");
   }
   expect(answer.last).toMatchObject({ by: "Una Doer", report: { counts: { tables: 2 } } });
+  expect(answer.last?.report.outside).toEqual({
+    seals: 0,
+    last: null,
+    signatures: false,
+    unread: [
+      expect.stringMatching(/taken-away \(ENOENT: no such file or directory/),
+      `${path.join(elsewhere, "spoilt")} (line 1 is no seal as quill log seal writes it)`,
+    ],
+  });
   // The entry that the page refused to put back stands for a change that was made without telling the page.
   expect(answer.last?.report.findings).toEqual([]);
 });

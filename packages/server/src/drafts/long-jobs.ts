@@ -122,9 +122,17 @@ export const longJobs = {
     try {
       const client = await pool.connect();
       try {
-        // A place that can't be read now says nothing: what can't be ruled out is told.
-        const read = await Promise.all(seals.map((place) => readCopies(place).catch(() => [])));
-        return await verifyLog(client, {
+        // A place that can't be read says nothing of the log, and that is told.
+        const unread: string[] = [];
+        const read = await Promise.all(
+          seals.map((place) =>
+            readCopies(place).catch((error: Error) => {
+              unread.push(`${place} (${error.message})`);
+              return [];
+            }),
+          ),
+        );
+        const report = await verifyLog(client, {
           copies: read.flat(),
           signal: given.signal,
           onProgress: (read, of) => {
@@ -132,6 +140,7 @@ export const longJobs = {
             if (way.isCancelled()) given.abort();
           },
         });
+        return unread.length === 0 ? report : { ...report, outside: { ...report.outside, unread } };
       } finally {
         client.release(true);
       }

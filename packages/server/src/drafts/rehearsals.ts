@@ -44,6 +44,16 @@ interface Parts {
   readonly tell: (event: Extract<FeedEvent, { kind: "rehearsal" | "replay" }>) => void;
 }
 
+/** The cases that a developer has put beside a page's file; null where there are none. */
+async function ownCasesOf(file: string): Promise<string | null> {
+  try {
+    return await readFile(file, "utf8");
+  } catch (error) {
+    if ((error as NodeJS.ErrnoException).code === "ENOENT") return null;
+    throw new DeskRefusal("Own cases can't be read", `${path.basename(file)} can't be read by the server.`, 422);
+  }
+}
+
 const short = ({ evidence, ...rest }: Played): PlayedAnswer => ({ ...rest, requests: evidence.length });
 
 function rehearsalAnswer({
@@ -167,7 +177,7 @@ export class Rehearsals {
         desk.text(asked.name).catch(() => ({ published: null })),
         store.accounts.people(),
         store.versions.last(),
-        readFile(path.join(directory, `${asked.name}.cases.yaml`), "utf8").catch(() => null),
+        ownCasesOf(path.join(directory, `${asked.name}.cases.yaml`)),
       ]);
       const model = versions.find(({ page }) => page === asked.name)?.model ?? null;
       return began(threads.long("rehearsal", { ...asked, published, people, model, cases }, onProgress));

@@ -74,6 +74,8 @@ export interface WorkbenchOptions {
   readonly signingKeys?: readonly string[];
   readonly onPublish?: OnPublish;
   readonly deployment?: Deployment;
+  /** Where the log's seals are kept besides: files. */
+  readonly sealsTo?: readonly string[];
   /** How people sign in, by the application's own address. */
   readonly signIn?: (origin: string) => SignInSettings | Promise<SignInSettings>;
 }
@@ -99,6 +101,7 @@ export async function startWorkbench(how: WorkbenchOptions = {}): Promise<TestWo
     workbench: null,
     signingKeys: how.signingKeys ?? ["a key for tests, thirty-two bytes long"],
     ...(how.onPublish ? { onPublish: how.onPublish } : {}),
+    ...(how.sealsTo ? { seals: { to: how.sealsTo } } : {}),
     ...(how.deployment ? { deployment: how.deployment } : {}),
     name: "Marrow Vale",
     logger: pino({ level: "silent" }),

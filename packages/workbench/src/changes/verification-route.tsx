@@ -41,6 +41,10 @@ const Bar = styled(ProgressBar)`
   .fill { height: 4px; background: ${({ theme }) => theme.verdigris}; }
 `;
 
+const Unread = styled.p`
+  overflow-wrap: anywhere;
+`;
+
 function Last({ last }: { last: NonNullable<VerificationAnswer["last"]> }) {
   const { by, report } = last;
   const { counts, findings, found } = report;
@@ -55,6 +59,11 @@ function Last({ last }: { last: NonNullable<VerificationAnswer["last"]> }) {
       </p>
       {/* A report of before says nothing of it. */}
       <p>{beyondVerifying(report.outside ?? { seals: 0, last: null, signatures: false })}</p>
+      {report.outside?.unread?.map((place) => (
+        <Unread key={place}>
+          <Mark kind="stop">Seals kept elsewhere could not be read:</Mark> {place}
+        </Unread>
+      ))}
       <Facts>
         <dt>Verified</dt>
         <dd>
