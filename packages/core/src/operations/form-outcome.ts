@@ -2,11 +2,11 @@ import { message } from "../messages/messages.js";
 import type { Page } from "../page/page.js";
 import { saidOf, unavailabilityOf } from "../postgres/unavailable.js";
 import { load, type StoredRecord, unknownRecord } from "../steps/load.js";
-import { typedTexts } from "../steps/read.js";
 import { writeAgain, writeToken } from "../steps/token.js";
 import { formOf, invalid, notFound, type Outcome, refused } from "../trip/outcome.js";
 import type { FormKind, FormView } from "../views/form-view.js";
 import { claimsFor, type FormState, layOut, makeForm, renewedForm, sentForm } from "./form.js";
+import { lostTexts } from "./lost.js";
 import { defaults } from "./new.js";
 import { asProblem, type Done, type Ending, type Given, type Stopped } from "./save-kind.js";
 
@@ -82,9 +82,10 @@ export const formOutcome = (given: Given, form: FormKind, ending: Ending): Promi
     const [row] = ending.rows;
     if (!row) throw new Error("A save of one record ended without it.");
     if (!("problems" in row)) return savedOutcome(page, row, form === "new" ? "made" : "changed");
-    const typed = typedTexts(row.given.submission);
-    if (row.is === "gone") return notFound("record-gone", page, { typed });
-    if (row.is === "locked") return refused("may-not-edit", page, { because: row.problems[0]?.message ?? null, typed });
+    const typed = (): Promise<ReadonlyMap<string, string>> => lostTexts(given.trip, row.given.submission);
+    if (row.is === "gone") return notFound("record-gone", page, { typed: await typed() });
+    if (row.is === "locked")
+      return refused("may-not-edit", page, { because: row.problems[0]?.message ?? null, typed: await typed() });
     const view = await stoppedForm(row, form);
     return row.is === "conflict" ? { kind: "conflict", view: formOf(view) } : invalid(view);
   });

@@ -1,12 +1,13 @@
 import { isRefusal, unavailabilityOf } from "../postgres/unavailable.js";
 import { compareWithStored } from "../steps/compare.js";
 import { load } from "../steps/load.js";
-import { type Submission, typedTexts } from "../steps/read.js";
+import type { Submission } from "../steps/read.js";
 import { notFound, type Outcome, refused, shown } from "../trip/outcome.js";
 import type { Trip } from "../trip/trip.js";
 import { conflictsOf, oneChange } from "./change.js";
 import { lockedBecause, makeForm, readForm, renewedForm, sentForm } from "./form.js";
 import { formOutcome, withForm } from "./form-outcome.js";
+import { lostTexts } from "./lost.js";
 import { addressOfNext } from "./neighbour.js";
 import type { Given } from "./save-kind.js";
 import { noteRead } from "./save-notes.js";
@@ -41,7 +42,7 @@ export function asksOnly(given: Given): Promise<Outcome> | null {
 
 async function searched({ trip, submission }: Given): Promise<Outcome> {
   const record = await load(trip);
-  if (!record) return notFound("record-gone", trip.page, { typed: typedTexts(submission) });
+  if (!record) return notFound("record-gone", trip.page, { typed: await lostTexts(trip, submission) });
   return shown(await makeForm(trip, "edit", sentForm(submission, record, [])));
 }
 
@@ -49,9 +50,9 @@ async function searched({ trip, submission }: Given): Promise<Outcome> {
 async function takeStored({ trip, submission }: Given, name: string): Promise<Outcome> {
   const { page } = trip;
   const record = await load(trip);
-  if (!record) return notFound("record-gone", page, { typed: typedTexts(submission) });
+  if (!record) return notFound("record-gone", page, { typed: await lostTexts(trip, submission) });
   const because = lockedBecause(page, record, trip.facts);
-  if (because !== null) return refused("may-not-edit", page, { because, typed: typedTexts(submission) });
+  if (because !== null) return refused("may-not-edit", page, { because, typed: await lostTexts(trip, submission) });
   const fields = submission.fields.filter(({ field }) => field.column.name !== name);
   const compared = compareWithStored(trip, record.row, fields, submission.claims).map((each) => {
     const { field, touched, value } = each.submitted;

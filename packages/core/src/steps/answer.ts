@@ -183,7 +183,7 @@ function labelled(
     if (file !== undefined) return [{ label, text: word(language, "file-left", { name: file }) }];
     if (field.control === "file") return [];
     const text = typed?.get(field.column.name) ?? typed?.get(formName);
-    return text === undefined ? [] : [{ label, text: typedText(field, text, language) }];
+    return text === undefined || text === "" ? [] : [{ label, text: typedText(field, text, language) }];
   });
 }
 

@@ -25,6 +25,7 @@ const sql = [
     IF NEW.remark = 'stamp' THEN NEW.gauge := 'stamped'; END IF;
     RETURN NEW;
   END $$`,
+  "ALTER TABLE proof.booking ADD COLUMN river_id integer REFERENCES network.river",
   "CREATE TRIGGER judge BEFORE UPDATE ON proof.booking FOR EACH ROW EXECUTE FUNCTION proof.judge()",
   "CREATE TABLE proof.notice (id integer PRIMARY KEY, text text NOT NULL, open boolean NOT NULL)",
   "INSERT INTO proof.notice VALUES (1, 'High water', true), (2, 'Low water', false)",
@@ -38,7 +39,7 @@ const page = `format: loyal-quill/page@1
 title: "Booking {id}"
 path: /bookings/{id}
 record: { table: proof.booking, key: id }
-fields: [id, gauge, days, remark]
+fields: [id, gauge, days, remark, river_id]
 `;
 const noticePage = `format: loyal-quill/page@1
 title: "Notice {id}"
@@ -262,14 +263,21 @@ describe("what the database refuses", () => {
     expect(recorded?.steps.map(({ stopped }) => stopped).join()).toContain("57014");
   });
 
-  test("a record that was deleted meanwhile says so and shows what was typed", async () => {
+  test("a record that was deleted meanwhile says so and shows what was typed, by the label of what was chosen", async () => {
     await trips.owner.query("INSERT INTO proof.booking VALUES (3, 'MV-003', '[2026-03-01,2026-03-02)', NULL)");
     const form = await trips.open("/bookings/3/edit", hollis);
     await trips.owner.query("DELETE FROM proof.booking WHERE id = 3");
-    const { response } = await trips.save("/bookings/3/edit", hollis, form, { remark: "not to be lost" });
+    const edits = { remark: "not to be lost", river_id: "3" };
+    const { response } = await trips.save("/bookings/3/edit", hollis, form, edits);
     expect(response.status).toBe(404);
     expect(response.body).toContain("This record is no longer there");
-    expect(response.body).toContain("not to be lost");
+    // What nobody touched, and what is empty, was not typed.
+    const typed = [...response.body.matchAll(/<dt>(.*?)<\/dt><dd>(.*?)<\/dd>/g)].map(
+      ([, name, text]) => `${name}: ${text}`,
+    );
+    expect(typed).toEqual(["Remark: not to be lost", "River: Sallow"]);
+    const odd = await trips.save("/bookings/3/edit", hollis, form, { river_id: "none of its type" });
+    expect([odd.response.status, odd.response.body.includes("<dd>none of its type</dd>")]).toEqual([404, true]);
   });
 
   test("a column that was dropped since the page was read is refused clearly", async () => {
