@@ -20,12 +20,18 @@ const commands = {
 
 const key = (text: string, before: Readonly<Record<string, string>>): Record<string, string> => pair(text, before);
 
+/** The account that the command runs as: by its number where it has no name, as in a container that is run as any user. */
+function accountName(): string {
+  try {
+    return os.userInfo().username;
+  } catch {
+    return `user ${process.getuid?.() ?? "unknown"}`;
+  }
+}
+
 /** Who is named as having dropped or erased something. */
 const by = (): Option =>
-  new Option("--by <name>", "who does it, for the seal that says so").default(
-    os.userInfo().username,
-    "the account's name",
-  );
+  new Option("--by <name>", "who does it, for the seal that says so").default(accountName(), "the account's name");
 
 /** Writes to standard output, and waits until what reads it takes more. @throws where nobody reads it any more */
 const write = (text: string): Promise<void> =>

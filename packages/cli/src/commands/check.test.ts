@@ -29,12 +29,22 @@ interface Ended {
 }
 
 /** Runs the real command to its end. */
-const quill = (...told: readonly string[]): Promise<Ended> =>
+const quill = (...told: readonly string[]): Promise<Ended> => node(program, ...told);
+
+const node = (...words: readonly string[]): Promise<Ended> =>
   new Promise((resolve) => {
-    execFile(process.execPath, [program, ...told], { cwd: directory }, (error, out, said) =>
+    execFile(process.execPath, words, { cwd: directory }, (error, out, said) =>
       resolve({ code: typeof error?.code === "number" ? error.code : 0, out, error: said }),
     );
   });
+
+/** What Node.js says where the user of a process has no entry in the system's list, as in a container that is run as any user. */
+const asNobody = `data:text/javascript,${encodeURIComponent(`
+import os from "node:os";
+import { syncBuiltinESMExports } from "node:module";
+os.userInfo = os.homedir = () => { throw Object.assign(new Error("ENOENT"), { code: "ERR_SYSTEM_ERROR" }); };
+syncBuiltinESMExports();
+`)}`;
 
 /** A page file of the demo with a part replaced, in the test's directory. */
 async function changed(name: string, from: string, to: string): Promise<string> {
@@ -50,6 +60,20 @@ describe("quill check", () => {
     expect(out).toContain("0 errors");
     expect(out).toContain("in 9 page files.");
     expect(code).toBe(0);
+  });
+
+  test("needs no name and no home for the user it runs as", async () => {
+    const { code, out, error } = await node(
+      "--import",
+      asNobody,
+      program,
+      "check",
+      "--database",
+      made.pages,
+      demoPages,
+    );
+    expect([code, error]).toEqual([0, ""]);
+    expect(out).toContain("0 errors");
   });
 
   test("says file, line and column of what does not fit, and ends with 1", async () => {
