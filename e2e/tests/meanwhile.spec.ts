@@ -59,6 +59,35 @@ test("a part that can't be loaded leaves the rest of the window as it is, and is
   await expect(page.getByRole("heading", { level: 1, name: "Database" })).toBeVisible();
 });
 
+test("a button has the focus still when what it does was refused, whole sentences are read, and Escape leads back", async ({
+  signedIn,
+}) => {
+  const page = await signedIn("ines");
+  await page.goto("/workbench/pages/river?key=3");
+  await page.getByRole("button", { name: "Edit name" }).click();
+  await page.getByRole("textbox", { name: "Label" }).fill("Name on the map");
+  await expect(page.getByRole("status").filter({ hasText: "draft, Ines Farrow" })).toBeVisible();
+  const detail =
+    "The server may not write to the directory of the page files. Download the file and put it there yourself.";
+  await page.route("**/api/drafts/river/publish", async (route) => {
+    // As long as a busy server takes.
+    await new Promise((resolve) => setTimeout(resolve, 500));
+    await route.fulfill({ status: 409, json: { title: "The file can't be written", detail } });
+  });
+  await page.getByRole("button", { name: "Publish…" }).click();
+  const dialog = page.getByRole("dialog", { name: "Publish Rivers" });
+  const publish = dialog.getByRole("button", { name: "Publish now" });
+  await publish.focus();
+  await page.keyboard.press("Enter");
+  await expect(dialog.getByRole("alert")).toContainText(detail);
+  await expect(publish).toBeFocused();
+  expect(await dialog.evaluate((element) => element.scrollWidth - element.clientWidth)).toBe(0);
+  await page.keyboard.press("Escape");
+  await expect(dialog).toHaveCount(0);
+  await page.getByRole("button", { name: "Discard draft" }).click();
+  await expect(page.getByRole("status").filter({ hasText: "Published, no draft" })).toBeVisible();
+});
+
 test("another version of the workbench on the server is told, and had by reloading", async ({ signedIn }) => {
   const page = await signedIn("ines");
   await page.goto("/workbench/database");

@@ -250,7 +250,7 @@ export class Desk {
     await access(directory, constants.W_OK).catch(() => {
       throw new DeskRefusal(
         "The file can't be written",
-        "The server may not write to the directory of the page files. Take the file out and put it there yourself.",
+        "The server may not write to the directory of the page files. Download the file and put it there yourself.",
       );
     });
     const model = findTable(this.loaded().catalog.tables, table) ?? null;

@@ -211,7 +211,7 @@ export default function ChangesRoute() {
       {changes.hasNextPage && (
         <p style={{ marginTop: "1rem" }}>
           {parts.at(-1)?.searchedAll === false && <>Older entries have not been searched yet. </>}
-          <QuietButton onClick={() => void changes.fetchNextPage()} disabled={changes.isFetchingNextPage}>
+          <QuietButton onClick={() => void changes.fetchNextPage()} $busy={changes.isFetchingNextPage}>
             {changes.isFetchingNextPage
               ? "Loading…"
               : parts.at(-1)?.searchedAll === false

@@ -244,7 +244,7 @@ export function PutBack({ asked, onClose }: { asked: PutBackAsked; onClose: (isD
       {put.data && <Came answer={put.data} all={parts.length} />}
       <footer>
         {!put.data && (
-          <Strong disabled={doable === 0 || put.isPending} onClick={() => put.mutate()}>
+          <Strong disabled={doable === 0} $busy={put.isPending} onClick={() => put.mutate()}>
             {put.isPending ? "Putting back…" : doable === 1 ? "Restore 1 record" : `Restore ${figure(doable)} records`}
           </Strong>
         )}

@@ -169,7 +169,7 @@ export default function VerificationRoute() {
               <QuietButton onClick={() => cancel.mutate()}>Cancel</QuietButton>
             </>
           ) : (
-            <Strong disabled={begin.isPending} onClick={() => begin.mutate()}>
+            <Strong $busy={begin.isPending} onClick={() => begin.mutate()}>
               Verify now
             </Strong>
           )}

@@ -236,7 +236,7 @@ export default function DatabaseRoute() {
                         {table.because === null && (table.isServed || isSteward) && (
                           <Small
                             type="button"
-                            disabled={draft.isPending}
+                            $busy={draft.isPending}
                             onClick={() => draft.mutate({ table: table.table })}
                             aria-label={`Create draft for ${table.table}`}
                           >

@@ -206,7 +206,7 @@ function Found({ table }: { table: TableAnswer }) {
           </Link>
         ))}
         {table.because === null ? (
-          <QuietButton disabled={draft.isPending} onClick={() => draft.mutate({ table: table.table })}>
+          <QuietButton $busy={draft.isPending} onClick={() => draft.mutate({ table: table.table })}>
             Create draft
           </QuietButton>
         ) : (

@@ -207,7 +207,7 @@ function Came({ answer, html, recordKey, isPending, choose }: CameProps) {
           </Scroll>
           <p>
             <Strong
-              disabled={draft.isPending || isPending}
+              $busy={draft.isPending || isPending}
               onClick={() => draft.mutate({ name: page.name, text: page.text })}
             >
               Create draft
@@ -338,7 +338,7 @@ function Asks({ of }: { of: ReturnType<typeof useImport> }) {
       {columns.map((name) => (
         <TextLine key={name} label={name} value={key[name] ?? ""} onChange={(value) => of.typeKey(name, value)} />
       ))}
-      <Strong disabled={!of.isReady || read.isPending} onClick={of.begin}>
+      <Strong disabled={!of.isReady} $busy={read.isPending} onClick={of.begin}>
         {read.isPending ? "Reading…" : "Read form"}
       </Strong>
     </Asked>

@@ -126,8 +126,16 @@ export const underlined = css`
   cursor: pointer;
 `;
 
+export interface Busy {
+  /** Whether what it does is under way: it does nothing then, and keeps the focus, which a disabled one loses. */
+  readonly $busy?: boolean;
+}
+
+export const whileBusy = ({ $busy = false }: Busy) =>
+  $busy ? { "aria-disabled": true, onClick: (event: { preventDefault(): void }) => event.preventDefault() } : {};
+
 /** A small button with words, underlined like a link: for what is done now and then. */
-export const Small = styled.button`
+export const Small = styled.button.attrs<Busy>(whileBusy)`
   ${underlined}
   white-space: nowrap;
   &:disabled, &[aria-disabled="true"] { color: ${({ theme }) => theme.soft}; text-decoration: none; cursor: default; }

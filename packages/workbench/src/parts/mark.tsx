@@ -1,3 +1,4 @@
+import { Children, type ReactNode } from "react";
 import { styled } from "styled-components";
 import type { Theme } from "../theme.js";
 
@@ -11,15 +12,21 @@ const marks = {
 
 export type MarkKind = keyof typeof marks;
 
-const Line = styled.span<{ $colour: "verdigris" | "soft" | "ochre" | "minium" }>`
+const Line = styled.span<{ $colour: "verdigris" | "soft" | "ochre" | "minium"; $isLong: boolean }>`
   color: ${({ theme, $colour }) => theme[$colour]};
-  white-space: nowrap;
+  ${({ $isLong }) => ($isLong ? "overflow-wrap: anywhere;" : "white-space: nowrap;")}
 `;
 
-export function Mark({ kind, children }: { kind: MarkKind; children: React.ReactNode }) {
+/** A state of so many letters stands in one line; what is longer is a sentence, and is broken. */
+const mostInOneLine = 60;
+
+const lettersIn = (children: ReactNode): number =>
+  Children.toArray(children).reduce<number>((sum, each) => sum + (typeof each === "string" ? each.length : 0), 0);
+
+export function Mark({ kind, children }: { kind: MarkKind; children: ReactNode }) {
   const { sign, colour } = marks[kind];
   return (
-    <Line $colour={colour}>
+    <Line $colour={colour} $isLong={lettersIn(children) > mostInOneLine}>
       <span aria-hidden="true">{sign}</span> {children}
     </Line>
   );

@@ -25,6 +25,7 @@ const Leaf = styled(Modal)<{ $wide: boolean }>`
   h3 { font-size: 1rem; margin-top: ${({ theme }) => theme.space(4)}; }
   ul { margin-left: ${({ theme }) => theme.space(4)}; list-style: disc; }
   footer { display: flex; gap: ${({ theme }) => theme.space(4)}; margin-top: ${({ theme }) => theme.space(5)}; align-items: baseline; }
+  footer > button { flex-shrink: 0; }
 `;
 
 interface QuestionProps {

@@ -1,6 +1,7 @@
 import { css, styled } from "styled-components";
 import { ApiProblem, place } from "../api/client.js";
 import { useSignedOut } from "../api/queries.js";
+import { type Busy, whileBusy } from "./inputs.js";
 import { Mark } from "./mark.js";
 
 export const Block = styled.div`
@@ -20,7 +21,12 @@ export const quiet = css`
   &:disabled, &[aria-disabled="true"] { border-color: ${({ theme }) => theme.edge}; color: ${({ theme }) => theme.soft}; cursor: default; }
 `;
 
-export const QuietButton = styled.button.attrs<{ type?: "button" | "submit" }>(({ type = "button" }) => ({ type }))`
+export const QuietButton = styled.button.attrs<Busy & { type?: "button" | "submit" }>(
+  ({ type = "button", ...props }) => ({
+    type,
+    ...whileBusy(props),
+  }),
+)`
   ${quiet}
 `;
 

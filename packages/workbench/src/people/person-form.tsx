@@ -140,13 +140,13 @@ export function PersonForm({ person }: { person: PersonAnswer | null }) {
       </Line>
       <Meanwhile value={theirs.active} />
       <p>
-        <QuietButton type="submit" disabled={keep.isPending}>
+        <QuietButton type="submit" $busy={keep.isPending}>
           {person ? "Save" : "Create account"}
         </QuietButton>
         {person && (
           <Small
             type="button"
-            disabled={keep.isPending}
+            $busy={keep.isPending}
             onClick={() => send({ id: person.id, path: "/password", body: {} })}
           >
             Reset password

@@ -39,7 +39,7 @@ export function SignIn({ person }: { readonly person: PersonAnswer }) {
           With {person.elsewhere ?? "a password"}, {person.factor ? "and" : "without"} a second factor.
         </span>
         {person.factor && (
-          <Small type="button" onClick={() => off.mutate()} disabled={off.isPending}>
+          <Small type="button" onClick={() => off.mutate()} $busy={off.isPending}>
             Remove the second factor
           </Small>
         )}
@@ -70,7 +70,7 @@ export function SignIn({ person }: { readonly person: PersonAnswer }) {
             </Table>
           </Scroll>
           <p style={{ marginTop: "0.5rem" }}>
-            <Small type="button" onClick={() => end.mutate()} disabled={end.isPending}>
+            <Small type="button" onClick={() => end.mutate()} $busy={end.isPending}>
               End all sessions
             </Small>
           </p>

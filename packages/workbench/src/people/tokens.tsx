@@ -106,7 +106,7 @@ function NewToken({ person, pages }: { person: PersonAnswer; pages: readonly May
       </Line>
       <SelectLine label="Expires in" value={until} options={days} onChange={setUntil} />
       <p>
-        <QuietButton type="submit" disabled={make.isPending || name.trim() === ""}>
+        <QuietButton type="submit" $busy={make.isPending || name.trim() === ""}>
           Create token
         </QuietButton>
         <span role="status">

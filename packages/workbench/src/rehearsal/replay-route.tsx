@@ -263,7 +263,7 @@ export default function ReplayRoute() {
           />
         )}
         <CheckBox label="Rows as they were then" checked={rowsThen} onChange={setRowsThen} />
-        <Strong disabled={isRunning || draft.text === undefined} onClick={() => void send("POST")}>
+        <Strong $busy={isRunning || draft.text === undefined} onClick={() => void send("POST")}>
           Replay
         </Strong>
         {isRunning && (

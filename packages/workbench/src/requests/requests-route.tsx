@@ -279,7 +279,7 @@ export default function RequestsRoute() {
       {all.length > 0 && <RequestsTable requests={all} chosen={chosen} choose={setChosen} />}
       {requests.hasNextPage && (
         <p style={{ marginTop: "1rem" }}>
-          <QuietButton onClick={() => void requests.fetchNextPage()} disabled={requests.isFetchingNextPage}>
+          <QuietButton onClick={() => void requests.fetchNextPage()} $busy={requests.isFetchingNextPage}>
             {requests.isFetchingNextPage ? "Loading …" : "Load earlier requests"}
           </QuietButton>
         </p>

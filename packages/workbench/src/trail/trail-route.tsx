@@ -135,7 +135,7 @@ export default function TrailRoute() {
       )}
       {trail.hasNextPage && (
         <p style={{ marginTop: "1rem" }}>
-          <QuietButton onClick={() => void trail.fetchNextPage()} disabled={trail.isFetchingNextPage}>
+          <QuietButton onClick={() => void trail.fetchNextPage()} $busy={trail.isFetchingNextPage}>
             {trail.isFetchingNextPage ? "Loading…" : "Load earlier entries"}
           </QuietButton>
         </p>

@@ -40,7 +40,13 @@ function Effects({ page, revision }: { page: string; revision: number }) {
 function Complaint({ draft }: Pick<DraftQuestionProps, "draft">) {
   const isOut = useSignedOut();
   if (isOut) return <SignedOut left="Your draft stays." />;
-  return draft.complaint && <Mark kind="stop">{draft.complaint}</Mark>;
+  return (
+    draft.complaint && (
+      <span role="alert">
+        <Mark kind="stop">{draft.complaint}</Mark>
+      </span>
+    )
+  );
 }
 
 /** What publishing would change, and the button that does it. */
@@ -94,7 +100,8 @@ export function PublishQuestion({
       <footer>
         <Strong
           autoFocus={open !== undefined}
-          disabled={isBusy || (!open && !everybody)}
+          disabled={!open && !everybody}
+          $busy={isBusy}
           onClick={async () => {
             setBusy(true);
             if (await draft.publish(everybody)) {
