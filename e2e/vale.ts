@@ -3,7 +3,15 @@ import os from "node:os";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
 import { endsWithUs } from "@loyal-quill/testing";
-import { type BrowserContext, test as base, expect, type Page, type Request, request } from "@playwright/test";
+import {
+  type Browser,
+  type BrowserContext,
+  test as base,
+  expect,
+  type Page,
+  type Request,
+  request,
+} from "@playwright/test";
 import { freePort, secretsOf, startDemo } from "loyal-quill";
 import pg from "pg";
 import { type ExampleUrls, exampleUrls, type RunningExample, startExample } from "./example.js";
@@ -200,4 +208,32 @@ export async function signInAgain(page: Page, vale: Vale, name: Person): Promise
   await expect(onward.or(alert)).toBeVisible();
   if (await onward.isVisible()) await onward.click();
   await expect(alert).toContainText("You have signed in again since you opened this form.");
+}
+
+/** Another builder in a browser of their own. */
+export async function secondBuilder(vale: Vale, browser: Browser): Promise<readonly [BrowserContext, Page]> {
+  const context = await browser.newContext({ baseURL: vale.address });
+  const page = await context.newPage();
+  await page.goto("/sign-in");
+  await enterAs(page, vale, "rhea");
+  await page.goto("/workbench/people?person=new");
+  const form = page.locator("form", { has: page.getByRole("button", { name: "Create account" }) });
+  await form.getByLabel("Name").fill("Maud Second");
+  const email = `maud.${Date.now()}@marrow-vale.example`;
+  await form.getByLabel("E-mail").fill(email);
+  await form.getByLabel("Roles").fill("builder, technician");
+  await form.getByRole("button", { name: "Create account" }).click();
+  const password = (await form.getByRole("status").locator("code").textContent()) ?? "";
+  await page.getByRole("button", { name: "Sign out" }).click();
+  await page.goto("/sign-in");
+  await page.getByLabel("E-mail address").fill(email);
+  await page.getByLabel("Password").fill(password);
+  await page.getByRole("button", { name: "Sign in" }).click();
+  // A password that somebody else made is changed first.
+  await page.getByLabel("Current password").fill(password);
+  await page.getByLabel("New password", { exact: true }).fill("float stuck at low water");
+  await page.getByLabel("New password, once more").fill("float stuck at low water");
+  await page.getByRole("button", { name: "Change password" }).click();
+  await expect(page.getByRole("heading", { name: "Pages" })).toBeVisible();
+  return [context, page];
 }

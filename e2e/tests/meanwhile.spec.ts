@@ -1,5 +1,7 @@
+import { readFile, writeFile } from "node:fs/promises";
+import path from "node:path";
 import type { Browser, Page } from "@playwright/test";
-import { enterAs, expect, type Person, test, type Vale } from "../vale.js";
+import { enterAs, expect, type Person, secondBuilder, test, type Vale } from "../vale.js";
 import { violations } from "../violations.js";
 
 /** What becomes of work in the workbench while something ends, goes away or is changed by others. */
@@ -106,6 +108,47 @@ test("another version of the workbench on the server is told, and had by reloadi
   await told.getByRole("button", { name: "Reload the workbench" }).click();
   await expect(page.getByRole("heading", { level: 1, name: "Requests" })).toBeVisible();
   await expect(told).toHaveCount(0);
+});
+
+test("a draft that somebody else discards is told of and had back; one that they change or publish while it is asked about here, too", async ({
+  signedIn,
+  vale,
+  browser,
+}) => {
+  const page = await signedIn("ines");
+  const [context, other] = await secondBuilder(vale, browser);
+  for (const each of [page, other]) {
+    await each.goto("/workbench/pages/river?key=3");
+    await each.getByRole("button", { name: "Edit name" }).click();
+  }
+  const label = (of: Page) => of.getByRole("textbox", { name: "Label" });
+  const status = (text: string) => page.getByRole("status").filter({ hasText: text });
+  const before = await readFile(path.join(vale.pages, "river.page.yaml"), "utf8");
+  await label(page).fill("Name on the map");
+  await expect(label(other)).toHaveValue("Name on the map");
+  await other.getByRole("button", { name: "Discard draft" }).click();
+  const discarded = status("Maud Second has discarded this draft.");
+  await expect(discarded).toBeVisible();
+  await expect(label(page)).toHaveValue("");
+  await discarded.getByRole("button", { name: "Bring it back" }).click();
+  await expect(discarded).toHaveCount(0);
+  await expect(label(page)).toHaveValue("Name on the map");
+  await expect(label(other)).toHaveValue("Name on the map");
+  await page.getByRole("button", { name: "Publish…" }).click();
+  const dialog = page.getByRole("dialog", { name: "Publish Rivers" });
+  await expect(dialog).toContainText("“Name on the map”");
+  await label(other).fill("Name on the board");
+  await expect(dialog.getByRole("status").first()).toContainText("Maud Second has changed the draft");
+  await expect(dialog).toContainText("“Name on the board”");
+  await other.getByRole("button", { name: "Publish…" }).click();
+  await other.getByRole("button", { name: "Publish now" }).click();
+  await expect(dialog).toHaveCount(0);
+  const published = status("Maud Second has published this draft.");
+  await expect(published).toBeVisible();
+  await published.getByRole("button", { name: "Dismiss" }).click();
+  await expect(published).toHaveCount(0);
+  await context.close();
+  await writeFile(path.join(vale.pages, "river.page.yaml"), before);
 });
 
 test("two who change one account: nobody is switched on again by a form that was open before, and both changes are told", async ({

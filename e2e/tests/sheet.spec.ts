@@ -1,7 +1,7 @@
 import { readFile, writeFile } from "node:fs/promises";
 import path from "node:path";
 import type { Locator, Page } from "@playwright/test";
-import { enterAs, expect, test, type Vale } from "../vale.js";
+import { enterAs, expect, secondBuilder, test } from "../vale.js";
 
 const served = (page: Page) => page.frameLocator("iframe");
 /** The names of the fields on the served page, in their order. */
@@ -354,31 +354,3 @@ test.describe("the Sheet", () => {
     await writeFile(file, text);
   });
 });
-
-/** Another builder in a browser of their own. */
-async function secondBuilder(vale: Vale, browser: import("@playwright/test").Browser) {
-  const context = await browser.newContext({ baseURL: vale.address });
-  const page = await context.newPage();
-  await page.goto("/sign-in");
-  await enterAs(page, vale, "rhea");
-  await page.goto("/workbench/people?person=new");
-  const form = page.locator("form", { has: page.getByRole("button", { name: "Create account" }) });
-  await form.getByLabel("Name").fill("Maud Second");
-  const email = `maud.${Date.now()}@marrow-vale.example`;
-  await form.getByLabel("E-mail").fill(email);
-  await form.getByLabel("Roles").fill("builder, technician");
-  await form.getByRole("button", { name: "Create account" }).click();
-  const password = (await form.getByRole("status").locator("code").textContent()) ?? "";
-  await page.getByRole("button", { name: "Sign out" }).click();
-  await page.goto("/sign-in");
-  await page.getByLabel("E-mail address").fill(email);
-  await page.getByLabel("Password").fill(password);
-  await page.getByRole("button", { name: "Sign in" }).click();
-  // A password that somebody else made is changed first.
-  await page.getByLabel("Current password").fill(password);
-  await page.getByLabel("New password", { exact: true }).fill("float stuck at low water");
-  await page.getByLabel("New password, once more").fill("float stuck at low water");
-  await page.getByRole("button", { name: "Change password" }).click();
-  await expect(page.getByRole("heading", { name: "Pages" })).toBeVisible();
-  return [context, page] as const;
-}

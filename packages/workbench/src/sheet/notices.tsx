@@ -105,6 +105,27 @@ function Conflicts({ draft }: { draft: EditedDraft }) {
   );
 }
 
+/** What somebody else has done to the draft that was worked on here. */
+function EndedByOthers({ draft }: { draft: EditedDraft }) {
+  if (draft.ended === null) return null;
+  const { how, by } = draft.ended;
+  return (
+    <span role="status">
+      <Mark kind="wait">
+        {by ?? "Somebody else"} has {how} this draft.
+      </Mark>{" "}
+      {how === "discarded" && (
+        <Small type="button" onClick={draft.undo}>
+          Bring it back
+        </Small>
+      )}{" "}
+      <Small type="button" onClick={draft.dismiss}>
+        Dismiss
+      </Small>
+    </span>
+  );
+}
+
 interface NoticesProps {
   readonly draft: EditedDraft;
   readonly found: readonly Found[];
@@ -145,6 +166,7 @@ export function Notices({ draft, found, text, failures, isEmpty, servedAt, onGo 
           </Small>
         </span>
       ))}
+      <EndedByOthers draft={draft} />
       {conflicts.length > 0 && <Conflicts draft={draft} />}
       {answer && answer.drift.length > 0 && <TableChanged drift={answer.drift} draft={draft} />}
       {answer?.fileChanged && <FileChanged lines={answer.fileChanged} draft={draft} />}

@@ -237,6 +237,48 @@ describe("steps back and forth", () => {
   });
 });
 
+describe("a draft that somebody else ends", () => {
+  const start = reduceDraft(noDraft, { do: "begin", answer: answerOf(begun, 0) });
+  const mine = labelled(begun, "f0", "mine");
+  const typed = reduceDraft(start, { do: "write", text: mine, what: "label", at: 0 });
+  const kept = reduceDraft(reduceDraft(typed, { do: "send" }), { do: "sent", answer: answerOf(mine, 1) });
+
+  test("by discarding it is told with who did, and had back by one step", () => {
+    const gone = reduceDraft(kept, { do: "hear", answer: answerOf(begun, 0), kept: mine, by: "Maud" });
+    expect([gone.ended, labelIn(gone.text ?? "", "f0")]).toEqual([{ how: "discarded", by: "Maud" }, "f0"]);
+    const back = reduceDraft(gone, { do: "undo" });
+    expect([back.ended, back.text, isUnsaved(back)]).toEqual([null, mine, true]);
+    expect(reduceDraft(gone, { do: "dismiss" }).ended).toBeNull();
+  });
+
+  test("keeps what the server did not have yet", () => {
+    const further = reduceDraft(kept, { do: "write", text: labelled(mine, "f1", "too"), what: "label", at: 9000 });
+    const gone = reduceDraft(further, { do: "hear", answer: answerOf(begun, 0), kept: mine, by: "Maud" });
+    expect(["f0", "f1"].map((name) => labelIn(gone.text ?? "", name))).toEqual(["f0", "too"]);
+    const back = reduceDraft(gone, { do: "undo" });
+    expect(["f0", "f1"].map((name) => labelIn(back.text ?? "", name))).toEqual(["mine", "too"]);
+  });
+
+  test("by publishing is told, and is no step", () => {
+    const served = answerOf(mine, 0, { published: mine });
+    const published = reduceDraft(kept, { do: "hear", answer: served, kept: mine, by: "Maud" });
+    expect([published.ended, published.past]).toEqual([{ how: "published", by: "Maud" }, kept.past]);
+    // The file may be heard of before who has published it.
+    const unnamed = reduceDraft(kept, { do: "hear", answer: served, kept: mine });
+    expect(unnamed.ended).toEqual({ how: "published", by: null });
+    expect(reduceDraft(unnamed, { do: "hear", answer: served, kept: mine, by: "Maud" })).toEqual(published);
+    // One's own is known otherwise.
+    expect(reduceDraft(published, { do: "took", answer: served }).ended).toBeNull();
+  });
+
+  test("is one step where it is one's own, whichever is heard of first", () => {
+    const heard = reduceDraft(kept, { do: "hear", answer: answerOf(begun, 0), kept: mine, by: "Self" });
+    const both = reduceDraft(heard, { do: "replace", answer: answerOf(begun, 0), what: "discard draft" });
+    expect([both.ended, both.past.length]).toEqual([null, kept.past.length + 1]);
+    expect(reduceDraft(both, { do: "undo" }).text).toBe(mine);
+  });
+});
+
 describe("what is on its way", () => {
   const start = reduceDraft(noDraft, { do: "begin", answer: answerOf(begun, 0) });
   const typed = reduceDraft(start, { do: "write", text: labelled(begun, "f0", "b"), what: "label", at: 0 });

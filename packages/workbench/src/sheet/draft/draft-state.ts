@@ -10,6 +10,13 @@ export interface Done {
   readonly at: number;
 }
 
+/** How somebody else ended a draft. */
+export interface Ended {
+  readonly how: "published" | "discarded";
+  /** Null where it was heard of before who it was. */
+  readonly by: string | null;
+}
+
 /** A page file that is worked on: as it is here, and as the server is known to have it. */
 export interface DraftState {
   /** The text that is worked on; undefined until it is known. */
@@ -27,6 +34,8 @@ export interface DraftState {
   /** Why the last change could not be made, or not be saved. */
   readonly complaint: string | null;
   readonly conflicts: readonly MergeConflict[];
+  /** What somebody else has done to the draft, of which there is none any more; null where that is seen. */
+  readonly ended: Ended | null;
   readonly past: readonly Done[];
   readonly future: readonly Done[];
 }
@@ -44,15 +53,17 @@ export type DraftAction =
   | { readonly do: "sent"; readonly answer: DraftAnswer }
   /** It did not arrive, or its answer did not. */
   | { readonly do: "not sent"; readonly why: string }
-  /** The server has something new, since others changed it; `kept` is what it was known to have when it was asked. */
-  | { readonly do: "hear"; readonly answer: DraftAnswer; readonly kept: string }
+  /** The server has something new, since others changed it: who, if that is known; `kept` is what it was known to have when it was asked. */
+  | { readonly do: "hear"; readonly answer: DraftAnswer; readonly kept: string; readonly by?: string }
   /** The server has done what was asked of it: published the draft, or brought a file in. */
   | { readonly do: "took"; readonly answer: DraftAnswer }
   /** The server has another text in the place of this one: a draft was discarded. */
   | { readonly do: "replace"; readonly answer: DraftAnswer; readonly what: string }
   /** One's own value in the place of somebody else's, or theirs kept. */
   | { readonly do: "settle"; readonly conflict: MergeConflict; readonly mine: boolean; readonly at: number }
-  | { readonly do: "complain"; readonly complaint: string | null };
+  | { readonly do: "complain"; readonly complaint: string | null }
+  /** What somebody else has done to the draft was seen. */
+  | { readonly do: "dismiss" };
 
 export const noDraft: DraftState = {
   text: undefined,
@@ -64,6 +75,7 @@ export const noDraft: DraftState = {
   failures: 0,
   complaint: null,
   conflicts: [],
+  ended: null,
   past: [],
   future: [],
 };
@@ -102,6 +114,19 @@ function take(state: DraftState, answer: DraftAnswer, base: string): DraftState 
   };
 }
 
+/** Takes over what others have done; a draft that they have discarded can be had back by a step back. */
+function hear(state: DraftState, { answer, by }: { readonly answer: DraftAnswer; readonly by?: string }): DraftState {
+  const next = take(state, answer, baseOf(state, answer));
+  if (answer.revision > 0) return { ...next, ended: null };
+  if ((state.answer?.revision ?? 0) === 0)
+    return by !== undefined && state.ended?.by === null ? { ...next, ended: { ...state.ended, by } } : next;
+  const how: Ended["how"] = answer.published === state.answer?.published ? "discarded" : "published";
+  const ended = { how, by: by ?? null };
+  if (how === "published") return { ...next, ended };
+  const done = { before: state.text ?? "", after: next.text ?? "", what: "discard draft", at: 0 };
+  return { ...next, ended, past: [...state.past, done], future: [] };
+}
+
 function write(state: DraftState, text: string, what: string, at: number): DraftState {
   const before = state.text ?? "";
   if (text === before) return state;
@@ -110,7 +135,7 @@ function write(state: DraftState, text: string, what: string, at: number): Draft
   const past = goesOn
     ? [...state.past.slice(0, -1), { ...last, after: text, at }]
     : [...state.past.slice(1 - mostSteps), { before, after: text, what, at }];
-  return { ...state, text, past, future: [] };
+  return { ...state, text, past, future: [], ended: null };
 }
 
 /** Goes one step back or forth; what others changed meanwhile stays. */
@@ -120,8 +145,8 @@ function step(state: DraftState, back: boolean): DraftState {
   const [base, wanted] = back ? [done.after, done.before] : [done.before, done.after];
   const { text } = mergePageFiles(base, wanted, state.text ?? base);
   return back
-    ? { ...state, text, past: state.past.slice(0, -1), future: [...state.future, done] }
-    : { ...state, text, future: state.future.slice(0, -1), past: [...state.past, { ...done, at: 0 }] };
+    ? { ...state, text, past: state.past.slice(0, -1), future: [...state.future, done], ended: null }
+    : { ...state, text, future: state.future.slice(0, -1), past: [...state.past, { ...done, at: 0 }], ended: null };
 }
 
 function settle(state: DraftState, conflict: MergeConflict, mine: boolean, at: number): DraftState {
@@ -164,13 +189,15 @@ export function reduceDraft(state: DraftState, action: DraftAction): DraftState 
       // And what was asked before something arrived there is no news any more: taken now, it would take that back.
       return state.sending === null && state.kept === action.kept
         ? {
-            ...take(state, action.answer, baseOf(state, action.answer)),
+            ...hear(state, action),
             doubtful: null,
             complaint: state.doubtful === null ? state.complaint : null,
           }
         : state;
     case "took":
-      return take(state, action.answer, state.kept);
+      return { ...take(state, action.answer, state.kept), ended: null };
+    case "dismiss":
+      return { ...state, ended: null };
     case "replace": {
       const { text, revision } = action.answer;
       const done = { before: state.text ?? "", after: text, what: action.what, at: 0 };
@@ -181,7 +208,9 @@ export function reduceDraft(state: DraftState, action: DraftAction): DraftState 
         revision,
         doubtful: null,
         answer: action.answer,
-        past: [...state.past, done],
+        ended: null,
+        // It may have been heard of already.
+        past: done.before === text ? state.past : [...state.past, done],
         future: [],
       };
     }

@@ -58,12 +58,20 @@ export function PublishQuestion({
 }: DraftQuestionProps & { readonly onPublished: () => void }) {
   const { answer } = draft;
   const session = useSession();
+  const [opened] = useState(answer?.revision);
   const [isBusy, setBusy] = useState(false);
   const warnings = sheet.findings.filter((finding) => finding.severity === "warning").length;
   const open = sheet.access.find(({ name }) => name === "open");
   const [everybody, setEverybody] = useState(false);
   return (
     <Question title={`Publish ${sheet.plural} at ${sheet.path}`} onClose={onClose}>
+      {answer && answer.revision !== opened && (
+        <p role="status">
+          <Mark kind="wait">
+            {answer.by} has changed the draft since you opened this. What follows is what it is now.
+          </Mark>
+        </p>
+      )}
       {answer?.published === null ? (
         <p>
           The page is served for the first time, to {open ? <code>{open.source}</code> : "everyone who is signed in"}.

@@ -17,6 +17,9 @@ export interface EditedDraft {
   /** Why the last change could not be made, or be kept. */
   readonly complaint: string | null;
   readonly conflicts: readonly MergeConflict[];
+  /** What somebody else has done to the draft, of which there is none any more. */
+  readonly ended: DraftState["ended"];
+  readonly dismiss: () => void;
   /** Changes the file; `what` says in a few words what is done, for undo. */
   readonly edit: (edits: readonly Edit[], what: string) => void;
   readonly write: (text: string, what: string) => void;
@@ -125,17 +128,17 @@ function useSaving(state: DraftState, { now, send, server }: Work): () => Promis
 /** Hears what others do to the draft. */
 function useOthers(name: string, { now, send, server }: Work): void {
   useEffect(() => {
-    const look = async (): Promise<void> => {
+    const look = async (by?: string): Promise<void> => {
       const { kept, sending } = now();
       if (sending !== null) return;
       try {
-        send({ do: "hear", answer: await server.read(), kept });
+        send({ do: "hear", answer: await server.read(), kept, ...(by === undefined ? {} : { by }) });
       } catch {
         // The feed or the next change asks again.
       }
     };
     return onDraft((event) => {
-      if (event === null || event.page === name) void look();
+      if (event === null || event.page === name) void look(event?.by);
     });
   }, [name, now, send, server]);
 }
@@ -211,6 +214,8 @@ export function useDraft(name: string): EditedDraft {
     isSaving: isUnsaved(state),
     complaint: state.complaint,
     conflicts: state.conflicts,
+    ended: state.ended,
+    dismiss: () => send({ do: "dismiss" }),
     edit,
     write,
     undo: () => send({ do: "undo" }),
