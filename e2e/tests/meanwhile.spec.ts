@@ -147,6 +147,26 @@ test("a draft that somebody else discards is told of and had back; one that they
   await expect(published).toBeVisible();
   await published.getByRole("button", { name: "Dismiss" }).click();
   await expect(published).toHaveCount(0);
+  // Of a page that was never published there is nothing left on the server.
+  await page.goto("/workbench/database");
+  await page
+    .getByRole("row", { name: /^office\.person / })
+    .getByRole("button", { name: "Create draft" })
+    .click();
+  await page.getByRole("button", { name: "Edit telephone" }).click();
+  await other.goto(page.url());
+  await other.getByRole("button", { name: "Discard draft…" }).click();
+  await other.getByRole("alertdialog").getByRole("button", { name: "Discard draft" }).click();
+  await expect(other.getByRole("heading", { level: 1, name: "Pages" })).toBeVisible();
+  await expect(discarded).toBeVisible();
+  await expect(status("No draft any more")).toBeVisible();
+  await label(page).fill("Extension");
+  await expect(discarded).toHaveCount(0);
+  await expect(status("Draft, not published yet, Ines Farrow")).toBeVisible();
+  await expect(served(page).getByLabel("Extension")).toBeVisible();
+  await page.getByRole("button", { name: "Discard draft…" }).click();
+  await page.getByRole("alertdialog").getByRole("button", { name: "Discard draft" }).click();
+  await expect(page.getByRole("heading", { level: 1, name: "Pages" })).toBeVisible();
   await context.close();
   await writeFile(path.join(vale.pages, "river.page.yaml"), before);
 });

@@ -105,6 +105,12 @@ function Conflicts({ draft }: { draft: EditedDraft }) {
   );
 }
 
+const endings = {
+  published: "has published this draft.",
+  discarded: "has discarded this draft.",
+  removed: "has removed the file of this page.",
+} as const;
+
 /** What somebody else has done to the draft that was worked on here. */
 function EndedByOthers({ draft }: { draft: EditedDraft }) {
   if (draft.ended === null) return null;
@@ -112,10 +118,10 @@ function EndedByOthers({ draft }: { draft: EditedDraft }) {
   return (
     <span role="status">
       <Mark kind="wait">
-        {by ?? "Somebody else"} has {how} this draft.
+        {by ?? "Somebody else"} {endings[how]}
       </Mark>{" "}
-      {how === "discarded" && (
-        <Small type="button" onClick={draft.undo}>
+      {how !== "published" && (
+        <Small type="button" onClick={draft.bringBack}>
           Bring it back
         </Small>
       )}{" "}

@@ -17,6 +17,7 @@ const Bar = styled.div`
 function State({ draft }: { draft: EditedDraft }) {
   const { answer } = draft;
   if (draft.isSaving) return <Mark kind="wait">Saving draft…</Mark>;
+  if (answer?.revision === 0 && answer.published === null) return <Mark kind="wait">No draft any more</Mark>;
   if (!answer || answer.revision === 0) return <Mark kind="good">Published, no draft</Mark>;
   return (
     <Mark kind="wait">

@@ -8,6 +8,8 @@ export interface DraftServer {
   readonly save: (was: string, text: string) => Promise<DraftAnswer>;
   /** Says that what was typed last is on its way: what is read from now on waits for it. */
   readonly leave: (saved: Promise<unknown>) => void;
+  /** Begins the draft of a page of which the server has nothing. */
+  readonly begin: (text: string) => Promise<DraftAnswer>;
   readonly bringIn: () => Promise<DraftAnswer>;
   /** @param revision the one that was looked at */
   readonly publish: (revision: number, everybody?: boolean) => Promise<DraftAnswer>;
@@ -27,6 +29,7 @@ export function draftServer(name: string): DraftServer {
     },
     save: (was, text) => ask<DraftAnswer>(path, { method: "PUT", body: { was, text } }),
     leave: (saved) => void saving.set(name, saved),
+    begin: (text) => ask<DraftAnswer>("/drafts", { method: "POST", body: { name, text } }),
     bringIn: () => ask<DraftAnswer>(`${path}/bring-in`, { method: "POST", body: {} }),
     publish: (revision, everybody = false) =>
       ask<DraftAnswer>(`${path}/publish`, { method: "POST", body: { revision, everybody } }),

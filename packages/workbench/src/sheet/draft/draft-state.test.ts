@@ -271,6 +271,28 @@ describe("a draft that somebody else ends", () => {
     expect(reduceDraft(published, { do: "took", answer: served }).ended).toBeNull();
   });
 
+  test("and that was never published is kept here, and begun anew by whatever is changed", () => {
+    const alone = reduceDraft(noDraft, { do: "begin", answer: answerOf(mine, 1, { published: null }) });
+    const gone = reduceDraft(alone, { do: "gone", by: "Maud" });
+    expect([gone.text, isUnsaved(gone), gone.revision, gone.isGone]).toEqual([mine, false, 0, true]);
+    expect(gone.ended).toEqual({ how: "discarded", by: "Maud" });
+    expect(reduceDraft(gone, { do: "gone" })).toBe(gone);
+    const served = reduceDraft(noDraft, { do: "begin", answer: answerOf(mine, 0, { published: mine }) });
+    expect(reduceDraft(served, { do: "gone" }).ended).toEqual({ how: "removed", by: null });
+    const further = reduceDraft(gone, { do: "write", text: labelled(mine, "f1", "too"), what: "label", at: 9000 });
+    const sending = reduceDraft(further, { do: "send" });
+    expect(sending.sending).toBe(further.text);
+    const answer = answerOf(further.text ?? "", 1, { published: null });
+    const begunAnew = reduceDraft(sending, { do: "sent", answer });
+    expect([begunAnew.isGone, begunAnew.ended, isUnsaved(begunAnew), begunAnew.revision]).toEqual([
+      false,
+      null,
+      false,
+      1,
+    ]);
+    expect(reduceDraft(gone, { do: "took", answer })).toMatchObject({ isGone: false, ended: null, revision: 1 });
+  });
+
   test("is one step where it is one's own, whichever is heard of first", () => {
     const heard = reduceDraft(kept, { do: "hear", answer: answerOf(begun, 0), kept: mine, by: "Self" });
     const both = reduceDraft(heard, { do: "replace", answer: answerOf(begun, 0), what: "discard draft" });

@@ -10,9 +10,9 @@ export interface Done {
   readonly at: number;
 }
 
-/** How somebody else ended a draft. */
+/** How somebody else ended a draft, or a page that had none: by removing its file. */
 export interface Ended {
-  readonly how: "published" | "discarded";
+  readonly how: "published" | "discarded" | "removed";
   /** Null where it was heard of before who it was. */
   readonly by: string | null;
 }
@@ -36,6 +36,8 @@ export interface DraftState {
   readonly conflicts: readonly MergeConflict[];
   /** What somebody else has done to the draft, of which there is none any more; null where that is seen. */
   readonly ended: Ended | null;
+  /** Whether the server has nothing of the page any more, neither a draft nor a file: what is saved next begins it anew. */
+  readonly isGone: boolean;
   readonly past: readonly Done[];
   readonly future: readonly Done[];
 }
@@ -62,6 +64,8 @@ export type DraftAction =
   /** One's own value in the place of somebody else's, or theirs kept. */
   | { readonly do: "settle"; readonly conflict: MergeConflict; readonly mine: boolean; readonly at: number }
   | { readonly do: "complain"; readonly complaint: string | null }
+  /** The server has neither a draft nor a file: somebody else has discarded the draft of a page that was never published, or removed its file. */
+  | { readonly do: "gone"; readonly by?: string }
   /** What somebody else has done to the draft was seen. */
   | { readonly do: "dismiss" };
 
@@ -76,6 +80,7 @@ export const noDraft: DraftState = {
   complaint: null,
   conflicts: [],
   ended: null,
+  isGone: false,
   past: [],
   future: [],
 };
@@ -175,7 +180,13 @@ export function reduceDraft(state: DraftState, action: DraftAction): DraftState 
         ? { ...state, sending: state.text }
         : state;
     case "sent":
-      return { ...take(state, action.answer, state.sending ?? state.kept), sending: null, complaint: null };
+      return {
+        ...take(state, action.answer, state.sending ?? state.kept),
+        sending: null,
+        complaint: null,
+        ended: state.isGone ? null : state.ended,
+        isGone: false,
+      };
     case "not sent":
       return {
         ...state,
@@ -191,11 +202,28 @@ export function reduceDraft(state: DraftState, action: DraftAction): DraftState 
         ? {
             ...hear(state, action),
             doubtful: null,
+            isGone: false,
             complaint: state.doubtful === null ? state.complaint : null,
           }
         : state;
     case "took":
-      return { ...take(state, action.answer, state.kept), ended: null };
+      return { ...take(state, action.answer, state.kept), ended: null, isGone: false };
+    case "gone":
+      return state.answer === undefined || (state.isGone && state.ended?.by !== null)
+        ? state
+        : {
+            ...state,
+            isGone: true,
+            answer: { ...state.answer, revision: 0, published: null },
+            revision: 0,
+            // What is on the screen is all that there is of it.
+            kept: state.isGone ? state.kept : (state.text ?? ""),
+            doubtful: null,
+            complaint: null,
+            ended: state.isGone
+              ? { how: state.ended?.how ?? "discarded", by: action.by ?? null }
+              : { how: state.answer.published === null ? "discarded" : "removed", by: action.by ?? null },
+          };
     case "dismiss":
       return { ...state, ended: null };
     case "replace": {

@@ -20,6 +20,8 @@ export interface EditedDraft {
   /** What somebody else has done to the draft, of which there is none any more. */
   readonly ended: DraftState["ended"];
   readonly dismiss: () => void;
+  /** Has back what somebody else has discarded. */
+  readonly bringBack: () => void;
   /** Changes the file; `what` says in a few words what is done, for undo. */
   readonly edit: (edits: readonly Edit[], what: string) => void;
   readonly write: (text: string, what: string) => void;
@@ -65,6 +67,9 @@ function useDraftState(): [DraftState, () => DraftState, (action: DraftAction) =
 const reason = (error: unknown): string =>
   error instanceof ApiProblem ? `${error.title}. ${error.message}` : String(error);
 
+/** Whether the server has neither a draft nor a file of the page. */
+const isNothingThere = (error: unknown): boolean => error instanceof ApiProblem && error.status === 404;
+
 /** A draft that is worked on: how it stands by now, what changes that, and the server that keeps it. */
 interface Work {
   readonly now: () => DraftState;
@@ -82,13 +87,14 @@ function useSaving(state: DraftState, { now, send, server }: Work): () => Promis
         const { kept } = now();
         send({ do: "hear", answer: await server.read(), kept });
       }
-      const { text, kept, doubtful, sending } = now();
+      const { text, kept, doubtful, sending, isGone } = now();
       if (text === undefined || text === kept || doubtful !== null || sending !== null) return;
       send({ do: "send" });
-      send({ do: "sent", answer: await server.save(kept, text) });
+      send({ do: "sent", answer: await (isGone ? server.begin(text) : server.save(kept, text)) });
     } catch (error) {
       const why = error instanceof ApiProblem ? error.title : String(error);
       send({ do: "not sent", why: `Not saved: ${why}. Retrying.` });
+      if (isNothingThere(error)) send({ do: "gone" });
     }
   }, [now, send, server]);
 
@@ -133,8 +139,9 @@ function useOthers(name: string, { now, send, server }: Work): void {
       if (sending !== null) return;
       try {
         send({ do: "hear", answer: await server.read(), kept, ...(by === undefined ? {} : { by }) });
-      } catch {
-        // The feed or the next change asks again.
+      } catch (error) {
+        // Otherwise the feed or the next change asks again.
+        if (isNothingThere(error)) send({ do: "gone", ...(by === undefined ? {} : { by }) });
       }
     };
     return onDraft((event) => {
@@ -216,6 +223,12 @@ export function useDraft(name: string): EditedDraft {
     conflicts: state.conflicts,
     ended: state.ended,
     dismiss: () => send({ do: "dismiss" }),
+    bringBack: () => {
+      if (!now().isGone) return send({ do: "undo" });
+      void once(async () => {
+        if (now().isGone) await took(server.begin(now().text ?? ""));
+      });
+    },
     edit,
     write,
     undo: () => send({ do: "undo" }),
