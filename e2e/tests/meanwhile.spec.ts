@@ -147,6 +147,7 @@ test("a draft that somebody else discards is told of and had back; one that they
   await expect(published).toBeVisible();
   await published.getByRole("button", { name: "Dismiss" }).click();
   await expect(published).toHaveCount(0);
+  await expect(page.getByRole("toolbar", { name: "Draft" }).getByRole("button", { name: /^Undo/ })).toBeFocused();
   // Of a page that was never published there is nothing left on the server.
   await page.goto("/workbench/database");
   await page

@@ -3,6 +3,7 @@ import { isError } from "@loyal-quill/core";
 import { Link } from "react-router";
 import { styled } from "styled-components";
 import { usePageFile, useSignedOut } from "../api/queries.js";
+import { focusAfter } from "../parts/focus.js";
 import { Small } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { SignedOut } from "../parts/states.js";
@@ -115,17 +116,21 @@ const endings = {
 function EndedByOthers({ draft }: { draft: EditedDraft }) {
   if (draft.ended === null) return null;
   const { how, by } = draft.ended;
+  const then = (does: () => void) => () => {
+    does();
+    focusAfter("[data-findings] button", '[role="toolbar"] button');
+  };
   return (
     <span role="status">
       <Mark kind="wait">
         {by ?? "Somebody else"} {endings[how]}
       </Mark>{" "}
       {how !== "published" && (
-        <Small type="button" onClick={draft.bringBack}>
+        <Small type="button" onClick={then(draft.bringBack)}>
           Bring it back
         </Small>
       )}{" "}
-      <Small type="button" onClick={draft.dismiss}>
+      <Small type="button" onClick={then(draft.dismiss)}>
         Dismiss
       </Small>
     </span>
