@@ -292,6 +292,10 @@ test("an administrator makes a token, which opens its page as JSON, and revokes 
   expect(station.values.code).toBe("MV-014");
   expect((await ask("/sensors")).status()).toBe(403);
   await tokens.getByRole("button", { name: "Revoke nightly import" }).click();
+  await page
+    .getByRole("alertdialog", { name: "Revoke nightly import" })
+    .getByRole("button", { name: "Revoke" })
+    .click();
   await expect(tokens.getByRole("row", { name: /nightly import/ })).toHaveCount(0);
   expect((await ask("/stations/MV-014")).status()).toBe(401);
 });

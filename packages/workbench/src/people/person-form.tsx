@@ -3,7 +3,8 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useId, useState } from "react";
 import { styled } from "styled-components";
 import { ApiProblem, ask } from "../api/client.js";
-import { CheckBox, Line, Small, Text, TextLine } from "../parts/inputs.js";
+import { AskedFirst } from "../parts/asked-first.js";
+import { CheckBox, Line, Text, TextLine } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { QuietButton, Refused } from "../parts/states.js";
 import { type AccountTexts, type AccountValues, takeOver, textsOf, valuesOf } from "./account-texts.js";
@@ -144,13 +145,14 @@ export function PersonForm({ person }: { person: PersonAnswer | null }) {
           {person ? "Save" : "Create account"}
         </QuietButton>
         {person && (
-          <Small
-            type="button"
-            $busy={keep.isPending}
-            onClick={() => send({ id: person.id, path: "/password", body: {} })}
+          <AskedFirst
+            does="Reset password"
+            title={`Reset password of ${person.name}`}
+            isBusy={keep.isPending}
+            onDo={() => send({ id: person.id, path: "/password", body: {} })}
           >
-            Reset password
-          </Small>
+            They are signed out everywhere. A new password is shown here once; they change it when they sign in with it.
+          </AskedFirst>
         )}
         <span role="status">
           {keep.isSuccess && password === undefined && <Mark kind="good">Saved</Mark>}

@@ -2,7 +2,7 @@ import type { PersonAnswer, PersonSession } from "@loyal-quill/server/api";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { styled } from "styled-components";
 import { type ApiProblem, ask } from "../api/client.js";
-import { Small } from "../parts/inputs.js";
+import { AskedFirst } from "../parts/asked-first.js";
 import { Moment } from "../parts/moment.js";
 import { Failed, Refused } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
@@ -39,9 +39,14 @@ export function SignIn({ person }: { readonly person: PersonAnswer }) {
           With {person.elsewhere ?? "a password"}, {person.factor ? "and" : "without"} a second factor.
         </span>
         {person.factor && (
-          <Small type="button" onClick={() => off.mutate()} $busy={off.isPending}>
-            Remove the second factor
-          </Small>
+          <AskedFirst
+            does="Remove the second factor"
+            title={`Remove the second factor of ${person.name}`}
+            isBusy={off.isPending}
+            onDo={() => off.mutate()}
+          >
+            They are signed out everywhere, and sign in with the password alone until they have set up another one.
+          </AskedFirst>
         )}
       </p>
       {sessions.error && <Failed error={sessions.error} again={() => void sessions.refetch()} />}
@@ -70,9 +75,14 @@ export function SignIn({ person }: { readonly person: PersonAnswer }) {
             </Table>
           </Scroll>
           <p style={{ marginTop: "0.5rem" }}>
-            <Small type="button" onClick={() => end.mutate()} $busy={end.isPending}>
-              End all sessions
-            </Small>
+            <AskedFirst
+              does="End all sessions"
+              title={`End all sessions of ${person.name}`}
+              isBusy={end.isPending}
+              onDo={() => end.mutate()}
+            >
+              They are signed out everywhere, and sign in again. What they are typing is kept until then.
+            </AskedFirst>
           </p>
         </>
       )}

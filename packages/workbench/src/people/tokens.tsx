@@ -4,7 +4,8 @@ import { useState } from "react";
 import { styled } from "styled-components";
 import { type ApiProblem, ask } from "../api/client.js";
 import { useMay } from "../api/queries.js";
-import { CheckBox, Line, SelectLine, Small, TextLine } from "../parts/inputs.js";
+import { AskedFirst } from "../parts/asked-first.js";
+import { CheckBox, Line, SelectLine, TextLine } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { Moment } from "../parts/moment.js";
 import { Failed, QuietButton, Refused } from "../parts/states.js";
@@ -45,9 +46,9 @@ function Row({ token, person }: { token: TokenAnswer; person: PersonAnswer }) {
       <td>{token.usedAt === null ? "never" : <Moment at={token.usedAt} />}</td>
       <td>{token.madeBy}</td>
       <td>
-        <Small type="button" aria-label={`Revoke ${token.name}`} onClick={() => revoke.mutate()}>
-          Revoke
-        </Small>
+        <AskedFirst does="Revoke" title={`Revoke ${token.name}`} isBusy={revoke.isPending} onDo={() => revoke.mutate()}>
+          Programs that use this token can’t open or change anything any more. A revoked token can’t be had back.
+        </AskedFirst>
         {revoke.error && <Refused error={revoke.error} />}
       </td>
     </tr>
