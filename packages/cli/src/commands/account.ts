@@ -17,9 +17,8 @@ export async function addAccount(options: AccountOptions, say: Say): Promise<voi
   const store = await Store.open(options.store, options.store);
   try {
     const email = options.email.toLowerCase();
-    if (await store.accounts.byEmail(email)) throw new CannotStart(`There is an account for ${email} already.`);
     const [id, password] = [randomUUID(), newPassword()];
-    await store.accounts.keep({
+    const isNew = await store.accounts.make({
       id,
       email,
       name: options.name,
@@ -29,6 +28,7 @@ export async function addAccount(options: AccountOptions, say: Say): Promise<voi
       active: true,
       mustChangePassword: true,
     });
+    if (!isNew) throw new CannotStart(`There is an account for ${email} already.`);
     await note(store, byCommand, "account.made", { name: email, id }, { roles: options.roles.join(", ") });
     say(`${email} can sign in with the password ${password} (shown this once), and chooses another one then.`);
   } finally {

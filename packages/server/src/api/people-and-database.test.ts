@@ -110,6 +110,13 @@ describe("people", () => {
     ]);
     expect(both.map(({ status }) => status).sort()).toEqual([200, 409]);
     expect((await ines.send("PUT", `/people/${id}`, was)).status).toBe(400);
+    // Pressed twice, an account is made once; and nobody is given an address that was taken at the same moment.
+    const same = { ...was, email: "pell.again@marrow-vale.example" };
+    const made = await Promise.all([1, 2, 3].map(() => ines.send("POST", "/people", same)));
+    expect(made.map(({ status }) => status).sort()).toEqual([201, 409, 409]);
+    const other = { ...was, email: "pell.third@marrow-vale.example" };
+    const one = await Promise.all([ines.send("POST", "/people", other), change({ email: other.email })]);
+    expect(one.map(({ status }) => status).sort()[1]).toBe(409);
   });
 
   test("the last administrator stays one, and nothing malformed is kept", async () => {

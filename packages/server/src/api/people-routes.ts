@@ -137,11 +137,6 @@ class PeopleRoutes {
   readonly theOne = async (id: string): Promise<Account | null> =>
     v.is(uuid, id) ? this.options.store.accounts.one(id) : null;
 
-  readonly isTaken = async (email: string, id: string): Promise<boolean> => {
-    const other = await this.options.store.accounts.byEmail(email);
-    return other !== null && other.id !== id;
-  };
-
   /** Notes in the trail what was done to an account. */
   readonly tell = async (
     request: Request,
@@ -155,7 +150,7 @@ class PeopleRoutes {
 }
 
 /** Accounts: who there is, what each may, new ones, changed ones. */
-function addAccounts({ routes, theOne, isTaken, tell, options }: PeopleRoutes): void {
+function addAccounts({ routes, theOne, tell, options }: PeopleRoutes): void {
   const { store, pages, database } = options;
   routes.get(["administrator", "builder"], "/", async (_request, response) => {
     response.json((await store.accounts.all()).map(personAnswer));
@@ -172,15 +167,10 @@ function addAccounts({ routes, theOne, isTaken, tell, options }: PeopleRoutes): 
     if (!body.success) return notUnderstood(response, body.issues[0]);
     const id = randomUUID();
     const { email } = body.output;
-    if (await isTaken(email, id)) return problem(response, 409, "Taken", `There is an account of ${email} already.`);
     const password = newPassword();
-    await store.accounts.keep({
-      ...body.output,
-      email,
-      id,
-      passwordHash: await hashPassword(password),
-      mustChangePassword: true,
-    });
+    const passwordHash = await hashPassword(password);
+    if (!(await store.accounts.make({ ...body.output, id, passwordHash, mustChangePassword: true })))
+      return problem(response, 409, "Taken", `There is an account of ${email} already.`);
     const made = await store.accounts.one(id);
     if (!made) return problem(response, 409, "Removed meanwhile", "The account is gone again.");
     await tell(request, "account.made", made, { roles: made.roles.join(", ") });

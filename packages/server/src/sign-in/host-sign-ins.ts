@@ -118,8 +118,9 @@ export class HostSignIns implements SignIns {
         `The e-mail address of person ${subject} of this application belongs to another account of the store: give one of them another address.`,
       );
     if (known) await this.store.accounts.change(known.id, told);
+    // Another process may have made it at the same moment.
     else
-      await this.store.accounts.keep({
+      await this.store.accounts.make({
         ...told,
         id: randomUUID(),
         passwordHash: null,

@@ -244,17 +244,17 @@ export function signOnRoutes({ store, sessions, elsewhere, enter, logger }: Sign
     if (!person.isVerified) return null;
     // An account with a password that has this address is somebody's own: it is not given to whoever has the address elsewhere.
     if (await store.accounts.byEmail(person.email)) return null;
-    const id = randomUUID();
-    await store.accounts.keep({
+    // Where that was done by another window at the same moment, it is the one.
+    await store.accounts.make({
       ...told,
-      id,
+      id: randomUUID(),
       email: person.email,
       passwordHash: null,
       active: true,
       issuer: elsewhere.issuer,
       subject: person.subject,
     });
-    return store.accounts.one(id);
+    return store.accounts.bySubject(elsewhere.issuer, person.subject);
   }
 
   return router;

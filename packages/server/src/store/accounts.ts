@@ -35,6 +35,9 @@ export const accountOfRow = ({
   ...same
 }: AccountRow): Account => ({ ...same, passwordHash, sessionEpoch, mustChangePassword, totpSecret, totpStep });
 
+/** Whoever makes or revises accounts is alone until the end of their transaction. */
+const lock = "SELECT pg_advisory_xact_lock(hashtext('loyal-quill accounts'))";
+
 /** What can be set of an account. */
 export type AccountChange = Partial<Omit<Account, "id" | "sessionEpoch">>;
 
@@ -78,6 +81,18 @@ export class Accounts {
     await this.store.em().upsert(AccountEntity, account);
   }
 
+  /** Makes an account. @returns false where there is one already of its address, or of its subject at the issuer */
+  make(account: NewAccount): Promise<boolean> {
+    const { email, issuer = null, subject = null } = account;
+    return this.store.em().transactional(async (em) => {
+      await em.execute(lock);
+      const isElsewhere = issuer === null ? [] : [{ issuer, subject }];
+      if ((await em.count(AccountEntity, { $or: [{ email }, ...isElsewhere] })) > 0) return false;
+      await em.upsert(AccountEntity, account);
+      return true;
+    });
+  }
+
   /** Sets some of an account, and leaves the rest as it is meanwhile. */
   async change(id: string, change: AccountChange): Promise<void> {
     await this.store.em().nativeUpdate(AccountEntity, { id }, change);
@@ -94,7 +109,7 @@ export class Accounts {
     decide: (found: Account, others: readonly Account[]) => { readonly change: AccountChange } | Refusal,
   ): Promise<Refusal | { readonly before: Account; readonly after: Account } | null> {
     return this.store.em().transactional(async (em) => {
-      await em.execute("SELECT pg_advisory_xact_lock(hashtext('loyal-quill accounts'))");
+      await em.execute(lock);
       const all = await em.find(AccountEntity, {});
       const found = all.find((each) => each.id === id);
       if (!found) return null;
