@@ -5,6 +5,8 @@ import os from "node:os";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { forgetControls } from "@loyal-quill/core/controls/index";
+import { forgetRules } from "@loyal-quill/core/rules/index";
 import { createPages, type Pages } from "@loyal-quill/runtime";
 import { bodyOf, Client, formOf, freshDatabase, type TestDatabase } from "@loyal-quill/testing";
 import express from "express";
@@ -89,6 +91,8 @@ beforeAll(async () => {
   client = new Client(`http://127.0.0.1:${(server.address() as AddressInfo).port}`);
 });
 afterAll(async () => {
+  forgetControls();
+  forgetRules();
   workbench.endStreams();
   server.closeAllConnections();
   await new Promise((resolve) => server.close(resolve));

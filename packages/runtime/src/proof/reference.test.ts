@@ -1,6 +1,14 @@
 import { readFile } from "node:fs/promises";
-import { describe, expect, test } from "@jest/globals";
+import { beforeAll, describe, expect, test } from "@jest/globals";
 import { findingsPage, pageJsonSchema, rulesPage, settingsPage } from "@loyal-quill/core";
+import { forgetControls } from "@loyal-quill/core/controls/index";
+import { forgetRules } from "@loyal-quill/core/rules/index";
+
+// What the applications of other tests in this process have added is not ours.
+beforeAll(() => {
+  forgetControls();
+  forgetRules();
+});
 
 const docs = (name: string): Promise<string> => readFile(new URL(`../../../../docs/${name}`, import.meta.url), "utf8");
 
