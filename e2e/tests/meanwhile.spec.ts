@@ -134,9 +134,12 @@ test("a draft that somebody else discards is told of and had back; one that they
   await expect(discarded).toHaveCount(0);
   await expect(label(page)).toHaveValue("Name on the map");
   await expect(label(other)).toHaveValue("Name on the map");
+  // Pressed at once, what was typed last is saved while it is asked: nobody else has changed anything.
+  await label(page).fill("Name on the sign");
   await page.getByRole("button", { name: "Publish…" }).click();
   const dialog = page.getByRole("dialog", { name: "Publish Rivers" });
-  await expect(dialog).toContainText("“Name on the map”");
+  await expect(dialog).toContainText("“Name on the sign”");
+  await expect(dialog).not.toContainText("has changed the draft");
   await label(other).fill("Name on the board");
   await expect(dialog.getByRole("status").first()).toContainText("Maud Second has changed the draft");
   await expect(dialog).toContainText("“Name on the board”");
@@ -156,6 +159,8 @@ test("a draft that somebody else discards is told of and had back; one that they
     .click();
   await page.getByRole("button", { name: "Edit telephone" }).click();
   await other.goto(page.url());
+  // Who may not look at its rows is told so, once.
+  await expect(other.getByRole("alert").filter({ hasText: "Its rows are open to nobody so far." })).toHaveCount(1);
   await other.getByRole("button", { name: "Discard draft…" }).click();
   await other.getByRole("alertdialog").getByRole("button", { name: "Discard draft" }).click();
   await expect(other.getByRole("heading", { level: 1, name: "Pages" })).toBeVisible();

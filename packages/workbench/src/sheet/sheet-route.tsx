@@ -105,8 +105,12 @@ function Sheet({ name, draft, text }: SheetProps) {
     }),
   );
   const { sheet, key } = at;
-  const failures = [at.asked, at.answer, at.unfound].flatMap((query) =>
+  const failed = [at.asked, at.answer, at.unfound].flatMap((query) =>
     query?.error ? [{ error: query.error, again: () => void query.refetch() }] : [],
+  );
+  // Several may be refused for the same reason: it is told once.
+  const failures = failed.filter(
+    ({ error }, index) => failed.findIndex((each) => each.error.message === error.message) === index,
   );
   return (
     <EditingContext.Provider value={source}>

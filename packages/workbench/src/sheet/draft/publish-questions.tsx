@@ -65,7 +65,8 @@ export function PublishQuestion({
   const [everybody, setEverybody] = useState(false);
   return (
     <Question title={`Publish ${sheet.plural} at ${sheet.path}`} onClose={onClose}>
-      {answer && answer.revision !== opened && (
+      {/* What was typed last is saved while this is open already: that is one's own. */}
+      {answer && answer.revision !== opened && answer.by !== session.data?.name && (
         <p role="status">
           <Mark kind="wait">
             {answer.by} has changed the draft since you opened this. What follows is what it is now.
