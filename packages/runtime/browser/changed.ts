@@ -3,6 +3,8 @@
  * this script says the same of a form that was sent.
  */
 
+import { itself } from "./itself.js";
+
 interface Words {
   readonly stored: string;
   readonly back: string;
@@ -58,7 +60,9 @@ function shownAtFirst(controls: readonly Control[], words: Words): string {
 }
 
 const controlsIn = (of: Element): Control[] =>
-  [...of.querySelectorAll("input, select, textarea")].filter(isControl).filter(isValue);
+  [...(of instanceof HTMLFormElement ? itself(of) : of).querySelectorAll("input, select, textarea")]
+    .filter(isControl)
+    .filter(isValue);
 
 /** A line at a field that differs from what is stored, with the button that puts it back. Of a new record nothing is stored. */
 function mark(form: HTMLFormElement, block: HTMLElement): void {
@@ -70,7 +74,7 @@ function mark(form: HTMLFormElement, block: HTMLElement): void {
     return;
   }
   if (known) return;
-  const words = JSON.parse(form.dataset.changed ?? "{}") as Words;
+  const words = JSON.parse(itself(form).dataset.changed ?? "{}") as Words;
   const line = document.createElement("p");
   line.className = "quill-replaced quill-here";
   const shown = shownAtFirst(controls, words);
@@ -125,10 +129,10 @@ const forms = (): HTMLFormElement[] => [...document.querySelectorAll<HTMLFormEle
 
 /** Whether something in a form is typed and not saved: now, or when it was sent and came back. */
 const isUnsaved = (form: HTMLFormElement): boolean =>
-  controlsIn(form).some(isChanged) || form.querySelector(".quill-replaced, .quill-conflict") !== null;
+  controlsIn(form).some(isChanged) || itself(form).querySelector(".quill-replaced, .quill-conflict") !== null;
 
 /** The question before what was typed is left; null where there is nothing to lose. */
-const unsavedQuestion = (): string | null => forms().find(isUnsaved)?.dataset.leave ?? null;
+const unsavedQuestion = (): string | null => forms().filter(isUnsaved).map(itself)[0]?.dataset.leave ?? null;
 
 let sending = false;
 
@@ -141,11 +145,11 @@ function changed({ target }: Event): void {
   const block = target.closest<HTMLElement>("[data-field]");
   // A choice that is found by searching has a field of its own in its place (see `choices.ts`).
   const isFound = target instanceof HTMLSelectElement && target.dataset.by === "search";
-  if (form?.dataset.changed && block && !isFound) mark(form, block);
+  if (form && itself(form).dataset.changed && block && !isFound) mark(form, block);
 }
 
 document.addEventListener("submit", (event) => {
-  if (!event.defaultPrevented && !(event.target as HTMLElement).dataset.send) sending = true;
+  if (!event.defaultPrevented && !itself(event.target as HTMLFormElement).dataset.send) sending = true;
 });
 // What was sent in place is saved (see `in-place.ts`).
 document.addEventListener("quill:leaving", () => {

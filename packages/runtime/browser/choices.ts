@@ -4,6 +4,8 @@
  * field follow it at once. The select stays where it is and is what is sent, so the server reads the same form either way.
  */
 
+import { itself } from "./itself.js";
+
 interface Option {
   readonly value: string;
   readonly label: string;
@@ -33,7 +35,7 @@ class Source {
 
   /** The names of the fields that the choices depend on. */
   get dependsOn(): readonly string[] {
-    return (this.select.dataset.with ?? "").split(" ").filter((name) => name !== "");
+    return JSON.parse(this.select.dataset.with ?? "[]") as readonly string[];
   }
 
   async ask(text: string): Promise<Found | undefined> {
@@ -42,7 +44,7 @@ class Source {
     const query = new URLSearchParams(text === "" ? {} : { q: text });
     const sent = new FormData(this.form);
     for (const name of this.dependsOn) query.set(`form.${name}`, String(sent.get(name) ?? ""));
-    const address = `${this.form.dataset.choices}/${encodeURIComponent(this.select.name)}?${query}`;
+    const address = `${itself(this.form).dataset.choices}/${encodeURIComponent(this.select.name)}?${query}`;
     try {
       const response = await fetch(address, { signal: this.asking.signal, headers: { accept: "application/json" } });
       return response.ok ? ((await response.json()) as Found) : undefined;
@@ -283,7 +285,7 @@ function follow(form: HTMLFormElement, select: HTMLSelectElement, source: Source
     select.value = kept ? value : "";
     status.textContent = kept ? "" : words.shown;
   };
-  form.addEventListener("change", (event) => {
+  itself(form).addEventListener("change", (event) => {
     const { name } = event.target as HTMLInputElement;
     if (source.dependsOn.includes(name)) void refresh();
   });
@@ -291,8 +293,8 @@ function follow(form: HTMLFormElement, select: HTMLSelectElement, source: Source
 
 function begin(): void {
   for (const form of document.querySelectorAll<HTMLFormElement>("form[data-choices]")) {
-    const words = JSON.parse(form.dataset.words ?? "{}") as Words;
-    for (const select of form.querySelectorAll<HTMLSelectElement>("select[data-choices]")) {
+    const words = JSON.parse(itself(form).dataset.words ?? "{}") as Words;
+    for (const select of itself(form).querySelectorAll<HTMLSelectElement>("select[data-choices]")) {
       const source = new Source(form, select);
       if (select.dataset.by === "search") new Finder(select, source, words);
       else follow(form, select, source, words);

@@ -4,6 +4,8 @@
  * that was typed is lost. A list with its form goes on in the same way from one address to the next.
  */
 
+import { itself } from "./itself.js";
+
 interface Words {
   readonly sending: string;
   readonly away: string;
@@ -130,25 +132,25 @@ function leadTo(address: string): void {
   location.assign(address);
 }
 
-const wordsOf = (form: HTMLFormElement): Words => JSON.parse(form.dataset.send ?? "{}") as Words;
+const wordsOf = (form: HTMLFormElement): Words => JSON.parse(itself(form).dataset.send ?? "{}") as Words;
 
 /** Says something at the buttons of a form, in the place of what was said there before. */
 function tell(form: HTMLFormElement, role: "alert" | "status" | null, ...content: readonly (string | Node)[]): void {
-  form.querySelector(".quill-sending")?.remove();
+  itself(form).querySelector(".quill-sending")?.remove();
   if (role === null) return;
   const line = document.createElement("p");
   line.className = role === "alert" ? "quill-problem quill-sending" : "quill-sending";
   line.setAttribute("role", role);
   line.append(...content);
-  const actions = form.querySelector(":scope > .quill-actions");
+  const actions = itself(form).querySelector(":scope > .quill-actions");
   if (actions) actions.before(line);
-  else form.prepend(line);
+  else itself(form).prepend(line);
 }
 
 /** The dates that were begun and not finished, by the rows in which they stand: a browser sends nothing for them (HTML, 4.10.5.1.7). */
 function unfinishedIn(form: HTMLFormElement): [string, string][] {
   const rows = new Map<string, string[]>();
-  for (const { name, validity } of inputsIn(form)) {
+  for (const { name, validity } of inputsIn(itself(form))) {
     if (!validity.badInput) continue;
     const [, row = "", own = ""] = /^(r\d+:)?(.*)$/s.exec(name) ?? [];
     rows.set(row, [...(rows.get(row) ?? []), own]);
@@ -161,9 +163,9 @@ function bodyOf(form: HTMLFormElement, submitter: HTMLElement | null): FormData 
   const sent = new FormData(form, submitter);
   // By the enter key in the place of a choice that is searched the form is to be saved; without this script it would be searched.
   const isNamed = submitter instanceof HTMLButtonElement && submitter.name !== "";
-  if (!isNamed && form.querySelector("[role=combobox]")) sent.append("quill.save", "");
+  if (!isNamed && itself(form).querySelector("[role=combobox]")) sent.append("quill.save", "");
   for (const [name, value] of unfinishedIn(form)) sent.append(name, value);
-  if (form.enctype === "multipart/form-data") return sent;
+  if (itself(form).enctype === "multipart/form-data") return sent;
   return new URLSearchParams(
     [...sent].flatMap(([name, value]): [string, string][] => (typeof value === "string" ? [[name, value]] : [])),
   );
@@ -174,9 +176,11 @@ function placeIn(form: HTMLFormElement, submitter: HTMLElement | null): () => HT
   const block = submitter?.closest<HTMLElement>("[data-field]")?.dataset.field;
   const row = submitter?.closest("tr")?.querySelector<HTMLInputElement>("[name$='quill.token']")?.name;
   const name = submitter instanceof HTMLButtonElement && submitter.formNoValidate ? block : undefined;
-  const { action } = form;
+  const { action } = itself(form);
   return () => {
-    const again = [...document.forms].find((each) => each.action === action && each.dataset.send !== undefined);
+    const again = [...document.forms]
+      .map(itself)
+      .find((each) => each.action === action && each.dataset.send !== undefined);
     if (!again || name === undefined) return null;
     const within = row ? again.querySelector(`[name="${CSS.escape(row)}"]`)?.closest("tr") : again;
     const blocks = [...(within?.querySelectorAll<HTMLElement>("[data-field]") ?? [])];
@@ -210,8 +214,8 @@ function showAnswer(next: Document, status: number, place: () => HTMLElement | n
 function isNoticeOnly(form: HTMLFormElement, next: Document, { status }: Response): boolean {
   if (status < 400 || status === 401 || next.querySelector("[data-quill] form")) return false;
   if (status === 413 || status === 429 || status >= 500) return true;
-  const isTyped = form.querySelector("input:not([type=hidden]), textarea, select") !== null;
-  return isTyped && (form.matches(".quill-rows") || !next.querySelector("[data-quill] .quill-typed"));
+  const isTyped = itself(form).querySelector("input:not([type=hidden]), textarea, select") !== null;
+  return isTyped && (itself(form).matches(".quill-rows") || !next.querySelector("[data-quill] .quill-typed"));
 }
 
 /** Something else has answered: a proxy, or a sign-in of the application's. */
@@ -259,12 +263,12 @@ class Work {
   private timer: ReturnType<typeof setInterval> | undefined;
 
   constructor(private readonly form: HTMLFormElement) {
-    this.words = JSON.parse(form.dataset.work ?? "{}") as WorkWords;
+    this.words = JSON.parse(itself(form).dataset.work ?? "{}") as WorkWords;
   }
 
   private async ask(): Promise<Progress> {
     const asked = { accept: "application/json", ...this.headers };
-    const response = await fetch(this.form.action, { headers: asked }).catch(() => null);
+    const response = await fetch(itself(this.form).action, { headers: asked }).catch(() => null);
     return response?.ok ? ((await response.json().catch(() => ({}))) as Progress) : {};
   }
 
@@ -311,23 +315,23 @@ let sending: HTMLFormElement | null = null;
 
 async function send(form: HTMLFormElement, submitter: HTMLElement | null): Promise<void> {
   // A second press of the button sends nothing a second time.
-  if (sending?.isConnected) return;
+  if (sending && itself(sending).isConnected) return;
   sending = form;
   const place = placeIn(form, submitter);
   const body = bodyOf(form, submitter);
   tell(form, null);
-  const work = form.dataset.work === undefined ? null : new Work(form);
+  const work = itself(form).dataset.work === undefined ? null : new Work(form);
   const slow = setTimeout(() => (work ? work.begin() : tell(form, "status", wordsOf(form).sending)), 600);
   try {
     await busily(async (isLatest) => {
       const sent = { method: "POST", body, headers: { ...headers, ...work?.headers } };
-      const response = await fetch(form.action, work ? { ...sent, signal: work.abort.signal } : sent);
+      const response = await fetch(itself(form).action, work ? { ...sent, signal: work.abort.signal } : sent);
       const to = response.status === 200 ? response.headers.get("location") : null;
       // What is saved is never sent again, whatever becomes of the way on.
       const part = partOf(form);
       if (to !== null && part !== "" && new URL(to, location.href).pathname === location.pathname)
         return goOnIn(part, to, isLatest);
-      if (to !== null) return form.closest("[data-in-place]") ? goOn(to, isLatest) : leadTo(to);
+      if (to !== null) return itself(form).closest("[data-in-place]") ? goOn(to, isLatest) : leadTo(to);
       const next = await parsed(response);
       if (!isLatest()) return;
       if (next && part !== "" && response.status === 401) return tellSignedOut(form, next);
@@ -348,7 +352,7 @@ async function send(form: HTMLFormElement, submitter: HTMLElement | null): Promi
   } finally {
     clearTimeout(slow);
     work?.end();
-    form.querySelector(".quill-sending[role=status]")?.remove();
+    itself(form).querySelector(".quill-sending[role=status]")?.remove();
     sending = null;
   }
 }
@@ -370,10 +374,10 @@ document.addEventListener("click", (event) => {
 document.addEventListener("submit", (event) => {
   const form = event.target instanceof HTMLFormElement ? event.target : null;
   if (!form || event.defaultPrevented) return;
-  if (form.method === "post" && form.dataset.send !== undefined) {
+  if (itself(form).method === "post" && itself(form).dataset.send !== undefined) {
     event.preventDefault();
     void send(form, event.submitter);
-  } else if (form.method === "get" && form.closest("[data-in-place]")) {
+  } else if (itself(form).method === "get" && itself(form).closest("[data-in-place]")) {
     event.preventDefault();
     if (!mayLeave()) return;
     const query = new URLSearchParams(
@@ -381,13 +385,13 @@ document.addEventListener("submit", (event) => {
         typeof value === "string" && value !== "" ? [[name, value]] : [],
       ),
     );
-    void busily((isLatest) => goOn(`${form.action.replace(/\?.*$/, "")}?${query}`, isLatest));
+    void busily((isLatest) => goOn(`${itself(form).action.replace(/\?.*$/, "")}?${query}`, isLatest));
   }
 });
 
 /** The page's own messages are what people see, not the browser's. */
 function begin(): void {
-  for (const form of document.querySelectorAll<HTMLFormElement>("form[data-send]")) form.noValidate = true;
+  for (const form of document.querySelectorAll<HTMLFormElement>("form[data-send]")) itself(form).noValidate = true;
 }
 
 begin();
@@ -399,4 +403,4 @@ addEventListener("popstate", () => {
 });
 
 // A form that went through a sign-in goes back to where it was refused.
-for (const form of document.querySelectorAll<HTMLFormElement>("form[data-resend]")) form.requestSubmit();
+for (const form of document.querySelectorAll<HTMLFormElement>("form[data-resend]")) itself(form).requestSubmit();

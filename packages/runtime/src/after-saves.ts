@@ -1,5 +1,5 @@
 import { performance } from "node:perf_hooks";
-import type { RecordedOwn, RecordedRequest, SavedEvent } from "@loyal-quill/core";
+import { type RecordedOwn, type RecordedRequest, type SavedEvent, saidBy } from "@loyal-quill/core";
 import type { LiveSite } from "./files/live-site.js";
 import { AfterSaveFailed, type Outbox } from "./own/outbox.js";
 import { type AnySteps, limited, usualLimit } from "./own/steps.js";
@@ -40,7 +40,7 @@ export class AfterSaves {
     try {
       await limited(found.limit ?? usualLimit, (signal) => found.afterSave?.({ ...event, attempt: 1, signal }));
     } catch (error) {
-      said = `failed: ${(error as Error).message}`;
+      said = `failed: ${saidBy(error)}`;
       this.onError(
         new AfterSaveFailed(`afterSave of ${event.page} ${said}, for entry ${event.entry}`, { cause: error }),
       );

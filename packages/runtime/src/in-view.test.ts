@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import { Client } from "@loyal-quill/testing";
+import { Client, formOf } from "@loyal-quill/testing";
 import express from "express";
 import express4 from "express4";
 import { createPages, databaseOver, type FormInView, html, type Pages } from "./index.js";
@@ -19,6 +19,8 @@ describe.each(versions)("a view with several forms, on Express %s", (_, make) =>
   let served: Served;
   let client: Client;
   let actor = tamsin;
+  let view: "there" | "gone" | "broken" = "there";
+  const told: string[] = [];
   let last: readonly FormInView[] = [];
 
   beforeAll(async () => {
@@ -31,11 +33,13 @@ describe.each(versions)("a view with several forms, on Express %s", (_, make) =>
       actor: () => actor,
       session: () => "one",
       frame: ownFrame,
-      onError: () => {},
+      onError: (error) => void told.push((error as Error).message),
     });
     const app = make();
     // Another query than the view's own is no matter of the forms.
     app.get("/overview/:code", (request, response, next) => {
+      if (view === "gone") return next();
+      if (view === "broken") throw new Error("the view is broken");
       const code = String(request.params.code);
       Promise.all([
         pages.form(request, "station", { code }),
@@ -135,6 +139,24 @@ describe.each(versions)("a view with several forms, on Express %s", (_, make) =>
     expect((await trips.one<{ notes: string }>("SELECT notes FROM network.station WHERE code = 'MV-014'")).notes).toBe(
       "typed and refused",
     );
+  });
+
+  test("where the view is gone, or fails, the form stands alone as it was typed, and the developer is told", async () => {
+    for (const [is, why] of [
+      ["gone", /Nothing is served at \/overview\/MV-014 any more/],
+      ["broken", /the view is broken/],
+    ] as const) {
+      await client.get("/overview/MV-014");
+      const [station] = last;
+      view = is;
+      const { status, text } = await client.post(station?.action ?? "", dataOf(station, { name: "", notes: is }));
+      view = "there";
+      expect(status).toBe(422);
+      expect(formOf(text).get("notes")).toBe(is);
+      expect(text).toContain("Station name is needed: enter a value.");
+      expect(told.pop()).toMatch(why);
+      expect(told).toEqual([]);
+    }
   });
 
   test("a view on another host, or one that nobody signed, is never led to", async () => {

@@ -27,6 +27,7 @@ import { scriptName, styleName } from "./http/answers.js";
 import type { signerOf } from "./http/signing.js";
 import type { Incoming } from "./incoming.js";
 import type { FormInView, ListInView, PartsOfViews } from "./layout/in-view-parts.js";
+import type { Exchange } from "./showing.js";
 
 /** A form that was sent from a view and came back. */
 interface CameBack {
@@ -63,7 +64,7 @@ export class InView implements Pick<PartsOfViews, "form" | "list"> {
     const { mount } = this.parts;
     if (mount === undefined)
       throw new Error('Forms and lists in views of your own need the option mount of createPages: mount: "/records".');
-    return mount;
+    return mount.replace(/\/+$/, "");
   }
 
   /** What of an address leads back to the view. */
@@ -86,7 +87,7 @@ export class InView implements Pick<PartsOfViews, "form" | "list"> {
     ids: string,
   ): Promise<Handled> {
     const { incoming, site, database, run } = this.parts;
-    const actor: Actor | null = await incoming.actorOf(request, null);
+    const actor: Actor | null = await incoming.actorOf(request);
     const given = incoming.requestOf(request, actor, null);
     const view = request.originalUrl;
     const asked: PageRequest = {
@@ -134,7 +135,7 @@ export class InView implements Pick<PartsOfViews, "form" | "list"> {
 
   private async shown(request: express.Request, view: View | null, status: number, ids: string): Promise<FormInView> {
     const { incoming } = this.parts;
-    const frame = { ...incoming.framed(request, await incoming.actorOf(request, null)), base: this.mount };
+    const frame = { ...incoming.framed(request, await incoming.actorOf(request)), base: this.mount };
     const wrap = (inside: ReturnType<typeof html>): string =>
       html`<div class="quill" data-quill="${ids}">${inside}</div>`.text;
     if (view?.what !== "form") {
@@ -194,7 +195,7 @@ export class InView implements Pick<PartsOfViews, "form" | "list"> {
     const page = this.pageOf(name);
     const { incoming } = this.parts;
     const { view, response } = await this.ask(request, page.path.list, query, "");
-    const frame = { ...incoming.framed(request, await incoming.actorOf(request, null)), base: this.mount };
+    const frame = { ...incoming.framed(request, await incoming.actorOf(request)), base: this.mount };
     const address = `${this.mount}${page.path.list}?${new URLSearchParams(query)}`;
     if (view?.what !== "list") {
       const inside = html`<div class="quill"><p class="quill-empty">${page.plural}: –</p></div>`;
@@ -223,16 +224,36 @@ export class InView implements Pick<PartsOfViews, "form" | "list"> {
     return readBack(query, this.parts.signer);
   }
 
-  /** Shows the view again that a form was sent from, with this form as it was typed: as the application itself would, without a redirect. */
-  showAgain(view: string, cameBack: CameBack, request: express.Request, response: express.Response): void {
+  /**
+   * Shows the view again that a form was sent from, with this form as it was typed: as the application itself would, without a redirect.
+   *
+   * @param otherwise is told why the application has not answered: its view is gone, or has failed and no handler of its own took the error
+   */
+  showAgain(
+    view: string,
+    cameBack: CameBack,
+    { request, response }: Exchange,
+    otherwise: (error: unknown) => void,
+  ): void {
     this.cameBack.set(request, cameBack);
     response.status(cameBack.status);
     let app: Mounted = request.app;
     while (app.parent) app = app.parent;
+    const { method, url, originalUrl, baseUrl, body } = request as Pick<
+      express.Request,
+      "method" | "url" | "originalUrl" | "baseUrl"
+    > & { body?: unknown };
     Object.assign(request, { method: "GET", url: view, originalUrl: view, baseUrl: "", body: undefined });
     // Express 4 reads the query once.
     if (Object.hasOwn(request, "query")) delete (request as { query?: unknown }).query;
-    // Without a handler of its own to go on to, the application ends the request as it ends any other.
-    (app as (request: express.Request, response: express.Response) => void)(request, response);
+    const handled = app as (
+      request: express.Request,
+      response: express.Response,
+      last: (error?: unknown) => void,
+    ) => void;
+    handled(request, response, (error) => {
+      Object.assign(request, { method, url, originalUrl, baseUrl, body });
+      otherwise(error ?? new Error(`Nothing is served at ${view} any more, from where a form was sent.`));
+    });
   }
 }

@@ -63,14 +63,20 @@ export class Incoming {
     });
   }
 
-  /** Who asks. Where that can't be found out, what was read of the request is left for whoever answers. */
-  async actorOf(request: express.Request, body: PageRequest["body"]): Promise<Actor | null> {
-    try {
-      return known((await this.options.actor(request)) ?? null);
-    } catch (error) {
-      if (body && "text" in body) request.body ??= Buffer.from(body.text);
-      throw error;
-    }
+  /** Who asks. */
+  async actorOf(request: express.Request): Promise<Actor | null> {
+    return known((await this.options.actor(request)) ?? null);
+  }
+
+  /** What a form is bound to. @throws where nothing was handed in for somebody who is signed in: their forms would outlive the session */
+  private sessionOf(request: express.Request, actor: Actor | null): string {
+    if (!this.options.session) return "";
+    const session: unknown = this.options.session(request);
+    if (session !== undefined && session !== null) return String(session);
+    if (actor === null) return "";
+    throw new Error(
+      `The option session of createPages handed in ${String(session)} for somebody who is signed in. It is a text that changes with every sign-in; leave the option out to bind forms to the person alone.`,
+    );
   }
 
   /** A request as the engine has it. */
@@ -92,7 +98,7 @@ export class Incoming {
       api: speaksJson(request) ? apiOf(request) : null,
       inPlace: isInPlace(request),
       actor,
-      session: options.session?.(request) ?? "",
+      session: this.sessionOf(request, actor),
       said: cookie(request, saidCookie),
       signIn: options.signIn ?? null,
       signInCarries: options.signInCarries ?? false,

@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import { bodyOf, Client, formOf } from "@loyal-quill/testing";
-import express from "express";
+import { bodyOf, Client, formOf, until } from "@loyal-quill/testing";
+import express, { type ErrorRequestHandler, type RequestHandler } from "express";
 import express4 from "express4";
 import { createPages, databaseOver, type Pages } from "./index.js";
 import { ownFrame, type Served, serveIn } from "./testing/served.js";
@@ -10,6 +10,15 @@ const versions = [
   ["5", express],
   ["4", express4 as unknown as typeof express],
 ] as const;
+
+/** What applications read bodies with before the pages do. */
+const readers: readonly (readonly [string, (make: typeof express) => readonly RequestHandler[]])[] = [
+  ["nothing", () => []],
+  ["a parser of JSON alone", (make) => [make.json()]],
+  ["parsers of JSON and forms", (make) => [make.json(), make.urlencoded({ extended: true })]],
+  ["a reader of texts", (make) => [make.text({ type: ["application/x-www-form-urlencoded", "application/*+json"] })]],
+  ["a reader of bytes", (make) => [make.raw({ type: ["application/x-www-form-urlencoded", "application/*+json"] })]],
+];
 
 describe.each(versions)("in an application on Express %s", (version, make) => {
   let trips: Trips;
@@ -42,6 +51,124 @@ describe.each(versions)("in an application on Express %s", (version, make) => {
   test("is of that version", () => {
     // Express 5 has no deprecated `app.del` any more.
     expect("del" in served.app).toBe(version === "4");
+  });
+
+  describe.each(readers)("that reads bodies with %s", (_, before) => {
+    const errors: string[] = [];
+    let own: Served;
+    let theirs: Client;
+
+    beforeAll(async () => {
+      const opened = await createPages({
+        database: databaseOver(trips.pool),
+        pages: demoPages,
+        signingKey: "a key for tests, thirty-two bytes long",
+        actor: () => tamsin,
+        onError: (error) => void errors.push((error as Error).message),
+      });
+      own = await serveIn(make(), opened, "/records", ...before(make));
+      theirs = new Client(own.origin);
+    });
+    afterAll(() => own.stop());
+
+    test("forms, forms with files and JSON come through", async () => {
+      const address = "/records/stations/MV-014/edit";
+      const form = formOf((await theirs.get(address)).text);
+      const notes = `${version}, ${Math.random()}`;
+      expect((await theirs.post(address, bodyOf(form, { notes }))).status).toBe(303);
+      expect(await trips.one("SELECT notes FROM network.station WHERE code = 'MV-014'")).toEqual({ notes });
+
+      const { id } = await trips.one<{ id: string }>("SELECT id::text FROM field.visit LIMIT 1");
+      const visit = formOf((await theirs.get(`/records/visits/${id}/edit`)).text);
+      const sent = new FormData();
+      for (const [name, value] of visit) sent.append(name, name === "findings" ? notes : value);
+      const file = await theirs.send(`/records/visits/${id}/edit`, { method: "POST", body: sent });
+      expect(file.status).toBe(303);
+      expect(await trips.one("SELECT findings FROM field.visit WHERE id = $1", [id])).toEqual({ findings: notes });
+
+      const asked = { accept: "application/json", "content-type": "application/merge-patch+json" };
+      const etag = (await theirs.send("/records/stations/MV-014", { headers: asked })).headers.get("etag") ?? "";
+      const patched = await theirs.send("/records/stations/MV-014", {
+        method: "PATCH",
+        body: JSON.stringify({ notes: "by JSON" }),
+        headers: { ...asked, "if-match": etag },
+      });
+      expect(patched.status).toBe(200);
+      expect(errors).toEqual([]);
+    });
+  });
+
+  test("whose own code has read a form's files already, its developer is told", async () => {
+    const errors: string[] = [];
+    const opened = await createPages({
+      database: databaseOver(trips.pool),
+      pages: demoPages,
+      signingKey: "a key for tests, thirty-two bytes long",
+      actor: () => tamsin,
+      onError: (error) => void errors.push((error as Error).message),
+    });
+    const own = await serveIn(make(), opened, "/records", (request, _response, next) => {
+      request.body = {};
+      request.resume().once("end", next);
+    });
+    const sent = new FormData();
+    sent.append("findings", "read by somebody else");
+    const { id } = await trips.one<{ id: string }>("SELECT id::text FROM field.visit LIMIT 1");
+    const { status } = await new Client(own.origin).send(`/records/visits/${id}/edit`, { method: "POST", body: sent });
+    await own.stop();
+    expect(status).toBe(415);
+    expect(errors).toEqual([expect.stringContaining("Mount the pages before")]);
+  });
+
+  test("whose listeners throw, or reject later, everything goes on, and its developer is told", async () => {
+    const errors: string[] = [];
+    const heard: string[] = [];
+    const opened = await createPages({
+      database: databaseOver(trips.pool),
+      pages: demoPages,
+      signingKey: "a key for tests, thirty-two bytes long",
+      actor: () => tamsin,
+      onRequest: async ({ operation }) => {
+        heard.push(operation);
+        throw new Error("rejected");
+      },
+      onLoad: () => {
+        throw new Error("thrown");
+      },
+      onError: (error) => void errors.push((error as Error).message),
+    });
+    const end = opened.listen({
+      onRequest: () => {
+        throw new Error("thrown by another");
+      },
+    });
+    const own = await serveIn(make(), opened, "/records");
+    expect((await new Client(own.origin).get("/records/stations/MV-014/edit")).status).toBe(200);
+    await opened.reload();
+    await until(async () => errors.length === 3);
+    end();
+    await own.stop();
+    expect(heard).toEqual(["open"]);
+    expect(errors.sort()).toEqual(["rejected", "thrown", "thrown by another"]);
+  });
+
+  test("whose session is nothing for somebody who is signed in, forms are not bound to less than was asked for", async () => {
+    const errors: string[] = [];
+    const opened = await createPages({
+      database: databaseOver(trips.pool),
+      pages: demoPages,
+      signingKey: "a key for tests, thirty-two bytes long",
+      actor: () => tamsin,
+      session: () => undefined as unknown as string,
+    });
+    const own = await serveIn(make(), opened, "/records");
+    own.app.use(((error: Error, _request, response, _next) => {
+      errors.push(error.message);
+      response.status(500).send("went wrong");
+    }) satisfies ErrorRequestHandler);
+    expect((await new Client(own.origin).get("/records/stations/MV-014/edit")).status).toBe(500);
+    await own.stop();
+    expect(errors).toEqual([expect.stringContaining("The option session of createPages handed in undefined")]);
   });
 
   describe("pages mounted in an application of somebody's own", () => {

@@ -5,6 +5,7 @@ import { placesOf } from "./database/hosts.js";
 import { Replicas, unknownPosition } from "./database/replicas.js";
 import { cookie } from "./http/requests.js";
 import type { PagesOptions } from "./options.js";
+import { tell } from "./own/tell.js";
 
 /** A server's address, without user and password. */
 export const shownPlace = (url: string): string =>
@@ -16,6 +17,7 @@ export const shownPlace = (url: string): string =>
 export function openReplicas(
   primary: Database,
   { replicas = [], poolSize, replicaLag, onReplica }: PagesOptions,
+  onError: (error: unknown) => void,
 ): Replicas | null {
   if (replicas.length === 0) return null;
   const given = replicas.map((url) => {
@@ -24,7 +26,7 @@ export function openReplicas(
   });
   const opened = new Replicas(primary, given, {
     ...(replicaLag === undefined ? {} : { mostBehind: replicaLag }),
-    ...(onReplica ? { onChange: onReplica } : {}),
+    ...(onReplica ? { onChange: (report) => tell(() => onReplica(report), onError) } : {}),
   });
   void opened.look();
   return opened;

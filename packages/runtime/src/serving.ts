@@ -20,9 +20,9 @@ import { Waiting } from "./database/nobody-waits.js";
 import { mayReadReplica } from "./database/replicas.js";
 import type { LiveSite } from "./files/live-site.js";
 import { send, sendHead, sendParts } from "./http/answers.js";
-import { isMultipart, mostFileBytes, readBody } from "./http/body.js";
+import { isMultipart, isRead, leave, mostFileBytes, readBody } from "./http/body.js";
 import { Downloads } from "./http/downloads.js";
-import { isCrossSite, speaksJson, withHeaders } from "./http/requests.js";
+import { isCrossSite, isLooking, speaksJson, withHeaders } from "./http/requests.js";
 import type { signerOf } from "./http/signing.js";
 import { spansOf } from "./http/spans.js";
 import { traceOf } from "./http/trace.js";
@@ -31,6 +31,7 @@ import type { InView } from "./in-view.js";
 import type { Incoming } from "./incoming.js";
 import type { Asked, Asking, PagesListener, PagesOptions } from "./options.js";
 import { callsOf } from "./own/steps.js";
+import { tell } from "./own/tell.js";
 import type { openReplicas, Seen } from "./reading.js";
 import type { Exchange, Showing } from "./showing.js";
 import type { Undecided } from "./undecided.js";
@@ -67,6 +68,17 @@ function endOf(outcome: RecordedRequest["outcome"], isGivenUp: boolean): NonNull
 function workNumber(request: Exchange["request"]): string | null {
   const given = request.get("quill-work");
   return given !== undefined && /^[0-9a-f]{16,64}$/.test(given) ? given : null;
+}
+
+/** A form with files whose parts something else has read. */
+class ReadInParts extends Error {
+  override readonly name = "ReadInParts";
+
+  constructor(address: string) {
+    super(
+      `The form that was sent to ${address} has files, and something in your application has read it before the pages could. Mount the pages before what reads multipart/form-data for all addresses.`,
+    );
+  }
 }
 
 type Came = Pick<Handled, "saved" | "undecided" | "failures">;
@@ -113,12 +125,13 @@ export class Serving {
     return speaksJson(request) && last === null ? database : (await replicas.reading(last)).database;
   }
 
-  /** Reads who asks and what they sent: files only of who is known. */
+  /** Reads who asks and what they sent: files only of who is known. Where who asks can't be found out, the body is left for whoever answers. */
   private async read(matched: OwnRoute, request: Exchange["request"]): Promise<Pick<PageRequest, "actor" | "body">> {
-    const { incoming } = this.parts;
+    const { incoming, onError } = this.parts;
     const isUpload = matched.kind === "page" && matched.operation === "upload";
     const inParts = (isUpload || (matched.kind === "page" && takesFiles(matched.page))) && isMultipart(request);
-    const known = inParts ? await incoming.actorOf(request, null) : undefined;
+    if (inParts && isRead(request)) onError(new ReadInParts(request.originalUrl));
+    const known = inParts ? await incoming.actorOf(request) : undefined;
     const sent = await readBody(
       request,
       inParts,
@@ -130,17 +143,30 @@ export class Serving {
     // A file's marks are bound to no session, as a form's token is: no other site brings one.
     const isForeign = (changes || isUpload) && isCrossSite(request, incoming.byToken(request));
     const body: PageRequest["body"] = isForeign ? { refused: "cross-site" } : sent;
-    return { body, actor: known === undefined ? await incoming.actorOf(request, body) : known };
+    const actor =
+      known === undefined
+        ? await incoming.actorOf(request).catch((error: unknown) => {
+            leave(request, sent);
+            throw error;
+          })
+        : known;
+    return { body, actor };
   }
 
   private async answer(matched: OwnRoute, handled: Handled, asked: PageRequest, exchange: Exchange): Promise<void> {
     const { request, response } = exchange;
-    const { showing } = this.parts;
+    const { showing, onError } = this.parts;
     const { recorded } = handled;
     const answer = await showing.forDevelopers(matched, handled, asked.frame);
-    if (answer.page && showing.isLaidOut(recorded.page))
-      send(response, await showing.laidOut(answer, recorded.page, asked, exchange));
-    else if (!answer.parts) send(response, answer);
+    if (answer.page && showing.isLaidOut(recorded.page)) {
+      const around = await showing.laidOut(answer, recorded.page, asked, exchange).catch((error: unknown) => {
+        // What somebody has typed is not lost to an error in what stands around it.
+        if (isLooking(request) || response.headersSent) throw error;
+        onError(error);
+        return showing.withErrors(answer, [error], asked.frame);
+      });
+      send(response, around);
+    } else if (!answer.parts) send(response, answer);
     else if (request.method !== "HEAD") await sendParts(response, answer, answer.parts);
     else {
       await answer.parts[Symbol.asyncIterator]().return?.();
@@ -176,8 +202,12 @@ export class Serving {
     });
     work?.end(endOf(handled.recorded.outcome, work.isGivenUp()));
     if (replicas && !reads && handled.response.status < 400) seen.note(request, response, await replicas.position());
-    if (!this.showsAgain(asked, handled, exchange)) await this.answer(matched, handled, asked, exchange);
-    await this.finish(handled.recorded, handled, (ended) => withHeaders(ended, request));
+    try {
+      if (!this.showsAgain(matched, asked, handled, exchange)) await this.answer(matched, handled, asked, exchange);
+    } finally {
+      // Whatever becomes of the answer, what was saved is followed by what is done after a save.
+      await this.finish(handled.recorded, handled, (ended) => withHeaders(ended, request));
+    }
   }
 
   /** How far an upload of somebody's has come: asked by the script that waits for it. */
@@ -194,16 +224,21 @@ export class Serving {
     return handled;
   }
 
-  /** Whether a form that came back is shown in the view of the application's own that it was sent from. */
-  private showsAgain(
-    asked: PageRequest,
-    { view, response: { status } }: Handled,
-    { request, response }: Exchange,
-  ): boolean {
-    const { inView } = this.parts;
+  /** Whether a form that came back is shown in the view of the application's own that it was sent from. Where that is not there any more, or fails, the form stands alone. */
+  private showsAgain(matched: OwnRoute, asked: PageRequest, handled: Handled, exchange: Exchange): boolean {
+    const { inView, onError } = this.parts;
+    const {
+      view,
+      response: { status },
+    } = handled;
     const at = asked.method === "POST" && !asked.api && view?.what === "form" ? inView.viewOf(asked) : null;
     if (at === null || view?.what !== "form") return false;
-    inView.showAgain(at, { page: view.form.page.name, key: view.form.key, view, status }, request, response);
+    const cameBack = { page: view.form.page.name, key: view.form.key, view, status };
+    inView.showAgain(at, cameBack, exchange, (error) => {
+      onError(error);
+      if (exchange.response.headersSent) exchange.response.destroy();
+      else this.answer(matched, handled, asked, exchange).catch(onError);
+    });
     return true;
   }
 
@@ -220,13 +255,13 @@ export class Serving {
     for (const ask of undecided) later.follow(ask);
     const ended = whole(saved.length > 0 ? await afterSaves.callTold(saved, recorded) : recorded);
     spansOf(ended);
-    for (const { onRequest } of listeners) onRequest?.(ended);
+    for (const listener of listeners) tell(() => listener.onRequest?.(ended), onError);
   }
 
   /** Tells of an address below a page's at which nobody has anything. */
   async tellStrayed(matched: MatchedRoute, request: Exchange["request"]): Promise<void> {
     const { incoming, database } = this.parts;
-    const actor = await incoming.actorOf(request, null);
+    const actor = await incoming.actorOf(request);
     const { recorded, ...came } = await this.run(matched, incoming.requestOf(request, actor, null), database);
     await this.finish(recorded, came, (ended) => withHeaders(ended, request));
   }

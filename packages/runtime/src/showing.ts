@@ -16,6 +16,7 @@ import {
   type PageRequest,
   type PageResponse,
   signedOutPage,
+  signInTo,
 } from "@loyal-quill/core";
 import type express from "express";
 import type { LiveSite } from "./files/live-site.js";
@@ -56,19 +57,31 @@ export class Showing {
     { response, recorded, failures }: Handled,
     frame: Frame,
   ): Promise<Handled["response"]> {
-    if (recorded.outcome !== "failed" || !response.page) return response;
-    const { developer = process.env.NODE_ENV !== "production" } = this.options;
-    if (!developer) return response;
+    if (recorded.outcome !== "failed" || !this.isForDevelopers) return response;
     const lines = [
       ...(matched.kind === "unsound"
         ? problemsIn(this.site.loaded)
             .filter(({ file }) => file === `${matched.name}.page.yaml`)
             .map(problemLine)
         : recorded.steps.flatMap(({ stopped }) => stopped ?? [])),
-      ...failures.map(errorText),
       ...[await this.logNotice()].flatMap((notice) => notice ?? []),
     ];
-    if (lines.length === 0) return response;
+    return this.withErrors(response, failures, frame, lines);
+  }
+
+  private get isForDevelopers(): boolean {
+    return this.options.developer ?? process.env.NODE_ENV !== "production";
+  }
+
+  /** An answer with what went wrong in the application's own code, where developers are who sees it. @param before other lines for them */
+  withErrors(
+    response: Handled["response"],
+    failures: readonly unknown[],
+    frame: Frame,
+    before: readonly string[] = [],
+  ): Handled["response"] {
+    const lines = [...before, ...failures.map(errorText)];
+    if (lines.length === 0 || !response.page || !this.isForDevelopers) return response;
     const told = html`<section class="quill-developer" lang="en" dir="ltr"><h2>For developers</h2><pre>${lines.join("\n")}</pre><p>Shown since NODE_ENV is not "production".</p></section>`;
     const page = { ...response.page, content: html`${response.page.content}${told}` };
     return { ...response, page, body: documentOf(frame, page) };
@@ -125,16 +138,16 @@ export class Showing {
   async index(exchange: Exchange): Promise<void> {
     const { request, response } = exchange;
     const { signIn } = this.options;
-    const actor = await this.incoming.actorOf(request, null);
+    const actor = await this.incoming.actorOf(request);
     const frame = this.incoming.framed(request, actor);
     if (actor) await this.show(exchange, actor, 200, indexPage(this.openPages(actor), frame));
     else if (signIn === undefined) await this.show(exchange, null, 401, signedOutPage(frame));
-    else response.redirect(303, `${signIn}?next=${encodeURIComponent(request.originalUrl)}`);
+    else response.redirect(303, signInTo(signIn, request.originalUrl));
   }
 
   /** The pages as an API, as far as the person who asks may open them. */
   async describe({ request, response }: Exchange): Promise<void> {
-    const actor = await this.incoming.actorOf(request, null);
+    const actor = await this.incoming.actorOf(request);
     const { application, language } = this.incoming.frameOf(request, actor);
     const type = "application/vnd.oai.openapi+json;version=3.1";
     send(

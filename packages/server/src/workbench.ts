@@ -1,6 +1,7 @@
 import { randomBytes } from "node:crypto";
 import { readFile } from "node:fs/promises";
 import path from "node:path";
+import { signInTo } from "@loyal-quill/core";
 import compression from "compression";
 import express, { type Request, type Response } from "express";
 import { isAtWorkbench } from "./api/access.js";
@@ -37,7 +38,7 @@ export async function workbenchRoutes(
   const template = await readFile(path.join(directory, "index.html"), "utf8");
   return async (request, response) => {
     const found = await account(request);
-    if (!found) return response.redirect(303, `${signIn}?next=${encodeURIComponent(request.originalUrl)}`);
+    if (!found) return response.redirect(303, signInTo(signIn, request.originalUrl));
     if (!isAtWorkbench(found)) return refused(request, response, found);
     sendDocument(template, response);
   };

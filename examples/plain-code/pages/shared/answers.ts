@@ -129,7 +129,10 @@ export const answering =
     const typed = Object.entries(bodyOf(request) ?? {}).filter(([name]) => !name.includes("."));
     const actor = await options.actor(request);
     if (!actor && options.signIn !== undefined && request.method !== "POST")
-      return response.redirect(303, `${options.signIn}?next=${encodeURIComponent(request.originalUrl)}`);
+      return response.redirect(
+        303,
+        `${options.signIn}${options.signIn.includes("?") ? "&" : "?"}next=${encodeURIComponent(request.originalUrl)}`,
+      );
     if (!actor) return reply(notice("signed-out", list, { typed }));
     if (!mayOpen(actor)) return reply(notice("may-not-open", list));
     // Nobody has read what is no form.

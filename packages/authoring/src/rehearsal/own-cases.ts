@@ -1,6 +1,7 @@
 import type { Actor } from "@loyal-quill/core/condition/facts";
 import { readYaml } from "@loyal-quill/core/page/yaml";
 import type { StepName } from "@loyal-quill/core/trip/round-trip";
+import { recordOf } from "@loyal-quill/core/values/record-of";
 import * as v from "valibot";
 import { LineCounter } from "yaml";
 import { type Case, leaveOut } from "./case.js";
@@ -14,8 +15,8 @@ export const casesFormat = "loyal-quill/cases@1";
 const text = v.pipe(v.string(), v.maxLength(100_000));
 /** A value as YAML has it: numbers and truths are taken as they are written. */
 const scalar = v.union([v.null(), v.pipe(v.union([text, v.number(), v.boolean()]), v.transform(String))]);
-const values = v.record(text, scalar);
-const typed = v.record(
+const values = recordOf(text, scalar);
+const typed = recordOf(
   text,
   v.pipe(
     v.union([v.null(), text, v.number(), v.boolean()]),
@@ -28,7 +29,7 @@ const personSchema = v.strictObject({
   name: v.optional(text),
   roles: v.optional(v.array(text), []),
   attributes: v.optional(
-    v.record(text, v.union([v.string(), v.number(), v.boolean(), v.null(), v.array(v.string())])),
+    recordOf(text, v.union([v.string(), v.number(), v.boolean(), v.null(), v.array(v.string())])),
     {},
   ),
 });
@@ -71,7 +72,7 @@ const caseSchema = v.strictObject({
 const fileSchema = v.strictObject({
   format: v.literal(casesFormat),
   /** People by a name of theirs, for `as`. */
-  people: v.optional(v.record(text, personSchema), {}),
+  people: v.optional(recordOf(text, personSchema), {}),
   cases: v.array(caseSchema),
 });
 

@@ -3,7 +3,7 @@ import { readFile } from "node:fs/promises";
 import path from "node:path";
 import { performance } from "node:perf_hooks";
 import { type CasesFile, ownCases, readCases, rehearse } from "@loyal-quill/authoring/rehearsal";
-import { type Actor, type Database, handle, isError, readCatalog, route } from "@loyal-quill/core";
+import { type Actor, type Database, handle, isError, readCatalog, recordOf, route } from "@loyal-quill/core";
 import { type BoundPageFile, bindNamedFiles, bindPageFiles, signerOf } from "@loyal-quill/runtime";
 import * as v from "valibot";
 import { parse } from "yaml";
@@ -33,7 +33,7 @@ const peopleSchema = v.array(
     name: v.string(),
     roles: v.optional(v.array(v.string()), []),
     attributes: v.optional(
-      v.record(v.string(), v.union([v.string(), v.number(), v.boolean(), v.null(), v.array(v.string())])),
+      recordOf(v.string(), v.union([v.string(), v.number(), v.boolean(), v.null(), v.array(v.string())])),
       {},
     ),
   }),

@@ -76,6 +76,10 @@ function kindFrom(own: OwnControl, source: string): ControlKind {
  * Adds a control of a developer's own to those that page files can name, in this whole process.
  *
  * @param source where it stands, for messages
- * @throws where its name is taken, or is none
+ * @throws where its name is taken, or is none, or it writes nothing
  */
-export const addOwnControl = (own: OwnControl, source: string): void => addControl(kindFrom(own, source), own, source);
+export function addOwnControl(own: OwnControl, source: string): void {
+  if (typeof own.write !== "function")
+    throw new Error(`The control "${String(own.name)}" in ${source} has no function "write", which makes its HTML.`);
+  addControl(kindFrom(own, source), own, source);
+}

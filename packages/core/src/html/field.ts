@@ -35,7 +35,7 @@ function choosingOf({ field: { column, choices }, offer, depends, withNames }: F
     "data-choices": offer?.by === "search" || depends ? column.name : null,
     "data-by": offer?.by ?? null,
     "data-find": offer?.by === "search" ? searchTextName(column.name) : null,
-    "data-with": withNames.length > 0 ? withNames.join(" ") : null,
+    "data-with": withNames.length > 0 ? JSON.stringify(withNames) : null,
     autofocus: offer?.searched ? true : null,
   };
 }

@@ -1,4 +1,5 @@
 import * as v from "valibot";
+import { recordOf } from "../values/record-of.js";
 import { isAct } from "./acts.js";
 import { type Entry, hexOf, type Seal } from "./canonical.js";
 import type { FieldChange } from "./field-change.js";
@@ -116,7 +117,7 @@ export const entryEvent = (entry: Entry, source: string): Readonly<Record<string
   },
 });
 
-const texts = v.record(v.string(), v.string());
+const texts = recordOf(v.string(), v.string());
 const value = v.nullable(v.string());
 
 const importedSchema = v.strictObject({

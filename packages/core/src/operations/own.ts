@@ -24,6 +24,7 @@ import type { StepName } from "../trip/round-trip.js";
 import { logNoteOf, type Trip } from "../trip/trip.js";
 import { readValue } from "../values/read-value.js";
 import type { OwnCodeFailed } from "../values/registry.js";
+import { saidBy } from "../values/said-by.js";
 import type { Problem } from "../views/form-view.js";
 
 type Operation = SavedEvent["operation"];
@@ -257,7 +258,7 @@ export class Own {
     try {
       await steps.call(name, context);
     } catch (error) {
-      said.push(error instanceof OwnStepFailed ? `failed: ${error.said}` : String((error as Error).message));
+      said.push(error instanceof OwnStepFailed ? `failed: ${error.said}` : saidBy(error));
       throw error;
     } finally {
       over = true;

@@ -11,6 +11,9 @@ import type { Path } from "./parse.js";
 /** Whether a name in a form is one of its own controls', or of a control in a row of a list. */
 const isReserved = (name: string): boolean => /^quill\.|^r\d+:/.test(name);
 
+/** Whether a parser of forms takes a name apart or leaves it out, as those do that applications have before the pages: `tags[0]` is a list to them. */
+const isTakenApart = (name: string): boolean => /[[\]]/.test(name) || name === "__proto__";
+
 /** What a field's settings are bound with: what several of them depend on is made once, and complained of once. */
 export class FieldBinder implements FieldContext {
   readonly choices: Choices | null;
@@ -69,8 +72,9 @@ export class FieldBinder implements FieldContext {
     const { names = {} } = page.file;
     const nameOf = (column: string): string => (Object.hasOwn(names, column) ? (names[column] ?? column) : column);
     const given = nameOf(name);
-    // What is called like a control of the form's own goes by another name there.
-    if (!Object.hasOwn(names, name)) return isReserved(name) ? `column.${name}` : name;
+    // What is called like a control of the form's own goes by another name there, and so does what would not come through.
+    if (!Object.hasOwn(names, name))
+      return isReserved(name) || isTakenApart(name) ? `column.${name.replaceAll(/[[\]]/g, encodeURIComponent)}` : name;
     const path: Path = ["names", name];
     if (isReserved(given)) page.error("form-name", `"${given}" is a name of the form's own: choose another.`, path);
     if (page.fieldNames.some((other) => other !== name && nameOf(other) === given))

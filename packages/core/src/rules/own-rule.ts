@@ -51,6 +51,14 @@ const takes = { text: "a text", number: "a number", list: "a list of texts" } as
 // biome-ignore lint/suspicious/noExplicitAny: a rule's setting is its own
 export type AnyOwnRule = OwnRule<any>;
 
+/** What a rule has answered. @throws where it is neither a message nor nothing: a promise would refuse every value */
+function judged(said: unknown): string | null | undefined {
+  if (said === null || said === undefined || typeof said === "string") return said;
+  throw new Error(
+    `it answered ${said instanceof Promise ? "a promise" : String(said)}, where it says at once what is wrong with a value, as a text, or null`,
+  );
+}
+
 /** A developer's rule as one of ours, by which review, census, Sheet and steps know it. */
 function kindFrom(own: AnyOwnRule): AnyRule {
   const { name, label, setting: as, fits = ["text"], attributes } = own as OwnRule<keyof OwnSettings>;
@@ -73,7 +81,7 @@ function kindFrom(own: AnyOwnRule): AnyRule {
       const said =
         value === null
           ? null
-          : guardedly(`the rule ${name}`, () => own.broken(String(value), { setting: demand, language }));
+          : guardedly(`the rule ${name}`, () => judged(own.broken(String(value), { setting: demand, language })));
       return said === null || said === undefined ? null : ["own", { said }];
     },
     ...(attributes ? { attributes: () => attributes } : {}),
@@ -94,6 +102,10 @@ function kindFrom(own: AnyOwnRule): AnyRule {
  * Adds a rule of a developer's own to those that page files can name, in this whole process.
  *
  * @param source where it stands, for messages
- * @throws where its name is taken, or is none
+ * @throws where its name is taken, or is none, or it judges nothing
  */
-export const addOwnRule = (own: AnyOwnRule, source: string): void => addRule(kindFrom(own), own, source);
+export function addOwnRule(own: AnyOwnRule, source: string): void {
+  if (typeof own.broken !== "function")
+    throw new Error(`The rule "${String(own.name)}" in ${source} has no function "broken", which says what is wrong.`);
+  addRule(kindFrom(own), own, source);
+}

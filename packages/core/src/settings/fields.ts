@@ -1,4 +1,5 @@
 import * as v from "valibot";
+import { recordOf } from "../values/record-of.js";
 import type { BoundField } from "./context.js";
 import { type FieldSettings, fieldSettingsSchema } from "./field/index.js";
 import type { NeededSetting } from "./setting.js";
@@ -16,7 +17,7 @@ export const fields: NeededSetting<FieldEntry[], readonly BoundField[], "fields"
   needed: true,
   into: "fields",
   schema: () =>
-    v.pipe(v.array(v.union([v.string(), v.record(v.string(), v.nullable(fieldSettingsSchema()))])), v.minLength(1)),
+    v.pipe(v.array(v.union([v.string(), recordOf(v.string(), v.nullable(fieldSettingsSchema()))])), v.minLength(1)),
   // The other settings are about them, so that they are bound before (page/bind.ts).
   bind: (_given, binder) => binder.fields,
 };

@@ -1,4 +1,5 @@
 import * as v from "valibot";
+import { recordOf } from "../values/record-of.js";
 import type { Setting } from "./setting.js";
 import { line } from "./shapes.js";
 
@@ -9,7 +10,7 @@ export const names: Setting<Record<string, string>, Readonly<Record<string, stri
   editor: null,
   columns: [""],
   into: "names",
-  schema: () => v.record(v.string(), line),
+  schema: () => recordOf(v.string(), line),
   bind(given = {}, binder, path) {
     for (const name of Object.keys(given))
       if (binder.settingsOf(name) === undefined) binder.unknownField(name, [...path, name], true);

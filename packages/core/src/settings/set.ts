@@ -2,6 +2,7 @@ import * as v from "valibot";
 import type { ValueExpression } from "../condition/expression.js";
 import type { Path } from "../findings/path-in-file.js";
 import { type Column, columnOf } from "../table/model.js";
+import { recordOf } from "../values/record-of.js";
 import type { PageContext } from "./context.js";
 import type { Setting } from "./setting.js";
 import { condition } from "./shapes.js";
@@ -76,7 +77,7 @@ export const set: Setting<Record<string, SetGiven>, readonly SetColumn[], "sets"
   columns: [""],
   into: "sets",
   schema: () =>
-    v.record(v.string(), v.union([condition, v.strictObject({ to: condition, on: v.optional(v.picklist(ons)) })])),
+    recordOf(v.string(), v.union([condition, v.strictObject({ to: condition, on: v.optional(v.picklist(ons)) })])),
   bind: (given = {}, binder, path) =>
     Object.entries(given).flatMap(([name, each]) => setColumn(name, each, binder, [...path, name])),
 };

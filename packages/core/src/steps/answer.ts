@@ -27,6 +27,7 @@ import { answerJson, statuses } from "./answer-json.js";
 import { readBack } from "./back.js";
 import { readPairs } from "./read-pairs.js";
 import { saidOf, undoOf } from "./said.js";
+import { signInTo } from "./sign-in.js";
 import { signerThatMade } from "./token.js";
 
 const htmlHeaders = { "content-type": "text/html; charset=utf-8", "cache-control": "no-store" };
@@ -209,7 +210,7 @@ function carryOn(refusal: NoticeOf, request: PageRequest, signer: Signer): Notic
   if (signIn !== null && request.signInCarries)
     return { through: signIn, next: address, carried: carriedBy(address, carried, signer) };
   return {
-    signIn: signIn === null ? null : `${signIn}?next=${encodeURIComponent(address)}`,
+    signIn: signIn === null ? null : signInTo(signIn, address),
     resend: { address, pairs },
   };
 }
@@ -228,7 +229,7 @@ function refuse(refusal: NoticeOf, request: PageRequest, signer: Signer): PageRe
     const next = `${request.frame.base}${request.path}${queryText(request.query)}`;
     return {
       status: 303,
-      headers: { location: `${request.signIn}?next=${encodeURIComponent(next)}`, "cache-control": "no-store" },
+      headers: { location: signInTo(request.signIn, next), "cache-control": "no-store" },
       body: "",
     };
   }

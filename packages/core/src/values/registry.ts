@@ -1,3 +1,5 @@
+import { saidBy } from "./said-by.js";
+
 /** Code of a developer's own failed. */
 export class OwnCodeFailed extends Error {
   override readonly name: string = "OwnCodeFailed";
@@ -9,7 +11,7 @@ export function guardedly<Result>(what: string, run: () => Result): Result {
     return run();
   } catch (error) {
     if (error instanceof OwnCodeFailed) throw error;
-    throw new OwnCodeFailed(`${what} failed: ${(error as Error).message}`, { cause: error });
+    throw new OwnCodeFailed(`${what} failed: ${saidBy(error)}`, { cause: error });
   }
 }
 
@@ -59,10 +61,10 @@ export class Registry<Kind extends { readonly name: string }> {
    * @throws where the name is taken, or is none
    */
   add(kind: Kind, definition: object, source: string): void {
-    const { name } = kind;
-    if (!/^[a-z][a-z0-9]*(-[a-z0-9]+)*$/.test(name))
+    const name: unknown = kind.name;
+    if (typeof name !== "string" || !/^[a-z][a-z0-9]*(-[a-z0-9]+)*$/.test(name))
       throw new Error(
-        `"${name}" in ${source} can't be the name of a ${this.what}: write it in small letters with hyphens, like grid-reference.`,
+        `"${String(name)}" in ${source} can't be the name of a ${this.what}: write it in small letters with hyphens, like grid-reference.`,
       );
     const before = this.added.get(name);
     const text = textOf(definition);

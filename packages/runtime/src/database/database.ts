@@ -10,6 +10,7 @@ import {
 } from "@loyal-quill/core";
 import pg from "pg";
 import { connectionTo } from "./hosts.js";
+import { isIdle, LeftOpen, listenToStatus } from "./idle.js";
 import { isSignal, NobodyWaits, type Signal } from "./nobody-waits.js";
 import { type Prepared, preparedOn } from "./prepared.js";
 import { Share } from "./share.js";
@@ -141,11 +142,12 @@ class Connections {
     private readonly limits: Limits,
     /** Whether others use the pool as well: then no connection's session is changed. */
     private readonly shared: boolean,
+    private readonly onError: (error: Error) => void,
   ) {
     listenTo(pool);
     this.watch = new Watch(pool.options);
     // A third of the connections, one at least, is kept for those who only open something: a locked record must not stop them.
-    const size = pool.options.max ?? 10;
+    const { size } = this;
     this.writers = new Share(Math.max(1, size - Math.max(1, Math.ceil(size / 3))), limits.connect);
   }
 
@@ -157,6 +159,10 @@ class Connections {
       let lost = true;
       try {
         const result = await run(client);
+        if (!isIdle(client)) {
+          this.onError(new LeftOpen());
+          throw asFailure(new LeftOpen(), true);
+        }
         lost = false;
         return result;
       } catch (error) {
@@ -287,23 +293,37 @@ class Connections {
 
   /** A connection that is there, with its limits set; those that are not are thrown away on the way. */
   private async take(): Promise<pg.PoolClient> {
-    for (;;) {
+    for (let left = 0; ; ) {
       const client = await this.pool.connect().catch((error: unknown) => {
         throw asFailure(error, false);
       });
       const known = this.known.get(client);
+      listenToStatus(client);
       try {
         if (!known) this.known.set(client, { answered: performance.now(), ...(await this.prepare(client)) });
         else if (known.answered <= this.silent) throw new Error("as silent as another connection was");
         else if (this.isDoubtful(known)) await this.within(client.query("SELECT"), this.limits.test);
+        // What its last user has sent and not waited for may have ended it.
+        if (!isIdle(client)) await this.within(client.query("SELECT"), this.limits.test);
+        if (!isIdle(client)) throw new LeftOpen();
         this.noteAnswer(client);
         return client;
       } catch (error) {
         client.release(true);
+        if (isLeftOpen(client, error)) {
+          this.onError(new LeftOpen());
+          // An application that begins one with every new connection leaves none without.
+          if (++left > this.size) throw asFailure(new LeftOpen(), false);
+          continue;
+        }
         // A new connection that breaks at once is no matter of age: the database is away.
         if (!known) throw asFailure(error, false);
       }
     }
+  }
+
+  private get size(): number {
+    return this.pool.options.max ?? 10;
   }
 
   private isDoubtful({ answered }: Known): boolean {
@@ -354,6 +374,10 @@ class Connections {
     return this.limited(undefined, answer, ms);
   }
 }
+
+/** Whether somebody has left a transaction open on a connection. Its status comes after the refusal of what was sent in one that has failed (25P02). */
+const isLeftOpen = (client: pg.ClientBase, error: unknown): boolean =>
+  error instanceof LeftOpen || !isIdle(client) || (isRefusal(error) && error.code === "25P02");
 
 /** PostgreSQL has ended the connection along with the statement (SQLSTATE 57P01 to 57P05, class 08). */
 const isEnding = ({ sqlState }: DatabaseRefusal): boolean => /^(57P0|08|25006)/.test(sqlState);
@@ -465,12 +489,16 @@ const asTransaction = <Result>(
  * tested before they are used, and statements that write get no more than two thirds of the connections.
  *
  * @param limits time limits in milliseconds, and whether the pool is an application's own (`shared`): then what our statements rely on (text
- *   forms, time limits) is set for each of them alone, in the same trip, and the connections' sessions are left as they are
+ *   forms, time limits) is set for each of them alone, in the same trip, and the connections' sessions are left as they are. `onError` is told of
+ *   connections that came back to the pool in the middle of a transaction
  * @example const database = databaseOver(pool, { shared: true });
  */
-export function databaseOver(pool: pg.Pool, limits: Partial<Limits> & { readonly shared?: boolean } = {}): Database {
-  const { shared = false, ...given } = limits;
-  const connections = new Connections(pool, { ...usualLimits, ...given }, shared);
+export function databaseOver(
+  pool: pg.Pool,
+  limits: Partial<Limits> & { readonly shared?: boolean; readonly onError?: (error: Error) => void } = {},
+): Database {
+  const { shared = false, onError = (error) => process.emitWarning(error), ...given } = limits;
+  const connections = new Connections(pool, { ...usualLimits, ...given }, shared, onError);
   return {
     transaction: (run, purpose) => asTransaction(connections, run, purpose),
     run: (statement) => connections.use(statement.writes === true, (client) => connections.send(client, statement)),

@@ -145,6 +145,75 @@ describe("an application's own pool", () => {
     expect(await setting("timezone")).toBe("Pacific/Auckland");
   });
 
+  test.each([
+    ["open", "SELECT 1"],
+    ["failed", "SELECT 1/0"],
+  ])(
+    "that has a connection with a transaction that is %s on it: what is saved is saved, and the developer is told",
+    async (_, text) => {
+      const one = new pg.Pool({ connectionString: pool.options.connectionString, max: 1 });
+      const told: string[] = [];
+      const own = await createPages({
+        database: one,
+        pages: demoPages,
+        signingKey: "a key for tests, thirty-two bytes long",
+        actor: () => hollis,
+        seals: false,
+        lookEvery: 3_600_000,
+        onError: (error) => void told.push((error as Error).message),
+        onRequest: ({ outcome }) => void told.push(outcome),
+      });
+      const other = await serve(own, "/");
+      const theirs = new Client(other.origin);
+      const form = formOf((await theirs.get("/stations/MV-014/edit")).text);
+      expect(told.splice(0)).toEqual(["shown"]);
+      const left = await one.connect();
+      await left.query("BEGIN");
+      await left.query(text).catch(() => {});
+      left.release();
+      const notes = `beside a transaction, ${Math.random()}`;
+      expect((await theirs.post("/stations/MV-014/edit", bodyOf(form, { notes }))).status).toBe(303);
+      await one.query("ROLLBACK");
+      expect(await trips.one("SELECT notes FROM network.station WHERE code = 'MV-014'")).toEqual({ notes });
+      expect(told).toEqual([expect.stringContaining("in the middle of a transaction"), "saved"]);
+      await other.stop();
+      await one.end();
+    },
+  );
+
+  test("that begins a transaction with every connection: nothing is said to be saved, and the developer is told", async () => {
+    const begun = new pg.Pool({ connectionString: pool.options.connectionString, max: 1 });
+    let begins = false;
+    begun.on("connect", (each) => {
+      if (begins) void each.query("BEGIN");
+    });
+    const told: string[] = [];
+    const own = await createPages({
+      database: begun,
+      pages: demoPages,
+      signingKey: "a key for tests, thirty-two bytes long",
+      actor: () => hollis,
+      seals: false,
+      lookEvery: 3_600_000,
+      onError: (error) => void told.push((error as Error).message),
+    });
+    const other = await serve(own, "/");
+    const theirs = new Client(other.origin);
+    const form = formOf((await theirs.get("/stations/MV-014/edit")).text);
+    begins = true;
+    await begun
+      .query("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE pid = pg_backend_pid()")
+      .catch(() => {});
+    const { status } = await theirs.post("/stations/MV-014/edit", bodyOf(form, { notes: "never" }));
+    expect(status).toBe(503);
+    expect(await trips.one("SELECT notes <> 'never' AS kept FROM network.station WHERE code = 'MV-014'")).toEqual({
+      kept: true,
+    });
+    expect(told.length).toBeGreaterThan(0);
+    await other.stop();
+    await begun.end();
+  });
+
   test("without a database or a key, it is said what is missing", async () => {
     const options = { pages: demoPages, actor: () => hollis };
     await expect(createPages({ ...options, database: pool, signingKey: undefined })).rejects.toThrow(/signing key/);

@@ -1,4 +1,4 @@
-import { type Finding, isError, type Stopped } from "@loyal-quill/core";
+import { type Finding, isError, nearest, type Stopped } from "@loyal-quill/core";
 import type { Loaded } from "./page-files.js";
 
 /** An error in a page file. */
@@ -38,6 +38,26 @@ export const problemsIn = ({ files }: Loaded): readonly PageProblem[] =>
         served: page && finding.stops ? { without: finding.stops } : page ? ("earlier" as const) : ("nothing" as const),
       })),
   );
+
+/** Steps and templates of forms that belong to no page file, each with what is to be told of it. */
+export function straysIn(
+  { files }: Loaded,
+  steps: ReadonlyMap<string, { readonly source: string }>,
+  forms: Readonly<Record<string, unknown>>,
+): readonly Error[] {
+  const names = files.map(({ name }) => name);
+  const given = [
+    ...[...steps].map(([name, { source }]) => [name, source] as const),
+    ...Object.keys(forms).map((name) => [name, `the form of ${name}`] as const),
+  ];
+  return given
+    .filter(([name]) => !names.includes(name))
+    .map(([name, source]) => {
+      const meant = nearest(name, names);
+      const hint = meant === undefined ? "" : ` Did you mean "${meant}"?`;
+      return new Error(`${source}: there is no ${name}.page.yaml, so nothing uses it.${hint}`);
+    });
+}
 
 /** Tells each error in page files once, for as long as it is there. */
 export class PageProblems {

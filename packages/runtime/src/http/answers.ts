@@ -6,11 +6,15 @@ import { endUnread } from "./downloads.js";
 import { joinPolicy } from "./policy.js";
 import { throughSpool } from "./spool.js";
 
-/** The scripts of the pages, as the build left them beside this package: one file, each in a block of its own. */
-const script = ["choices", "changed", "in-place", "filter"]
-  .map((name) => readFileSync(new URL(`../../browser/dist/${name}.js`, import.meta.url), "utf8"))
-  .map((text) => `{\n${text.replace(/^export \{\s*\};?$/m, "")}}\n`)
-  .join("");
+const built = (name: string): string => readFileSync(new URL(`../../browser/dist/${name}.js`, import.meta.url), "utf8");
+
+/** The scripts of the pages, as the build left them beside this package: one file, each in a block of its own, behind what they share. */
+const script = [
+  built("itself").replace(/^export /m, ""),
+  ...["choices", "changed", "in-place", "filter"]
+    .map((name) => built(name).replace(/^export \{\s*\};?$|^import .*;$/gm, ""))
+    .map((text) => `{\n${text}}\n`),
+].join("");
 export const scriptName = `quill-${createHash("sha256").update(script).digest("hex").slice(0, 10)}.js`;
 
 export const styleName = `quill-${createHash("sha256").update(styleSheet).digest("hex").slice(0, 10)}.css`;

@@ -16,12 +16,33 @@ function decoded(bytes: Uint8Array): { text: string } {
   }
 }
 
-/** A body that the application around the pages has parsed already: written again as it came, as far as it can be told. */
+/** Parsers of Express 4 leave an object without anything in it beside a body that they have not read. */
+const isNothing = (parsed: unknown): boolean =>
+  parsed === undefined || (typeof parsed === "object" && parsed !== null && Object.keys(parsed).length === 0);
+
+/** Whether the application around the pages has read the body already. */
+export const isRead = (request: Request): boolean =>
+  request.readableDidRead || request.readableEnded || !isNothing(request.body);
+
+/** Leaves what was read of a request for whoever answers it in our place. */
+export function leave(request: Request, body: PageRequest["body"]): void {
+  if (body && "text" in body && isNothing(request.body)) request.body = Buffer.from(body.text);
+}
+
+/** A value that a parser has made of names with brackets, under the names that it was sent by. */
+const pairsIn = (name: string, value: unknown): [string, string][] => {
+  if (typeof value === "string") return [[name, value]];
+  if (Array.isArray(value)) return value.flatMap((each) => pairsIn(name, each));
+  if (typeof value !== "object" || value === null) return [];
+  return Object.entries(value).flatMap(([inner, each]) => pairsIn(`${name}[${inner}]`, each));
+};
+
+/** A body that the application around the pages has read already: written again as it came, as far as it can be told. */
 function written(parsed: unknown): PageRequest["body"] {
+  if (Buffer.isBuffer(parsed)) return decoded(parsed);
+  if (typeof parsed === "string") return { text: parsed };
   if (typeof parsed !== "object" || parsed === null) return { refused: "wrong-content-type" };
-  const pairs = Object.entries(parsed).flatMap(([name, value]) =>
-    [value].flat().flatMap((each): [string, string][] => (typeof each === "string" ? [[name, each]] : [])),
-  );
+  const pairs = Object.entries(parsed).flatMap(([name, value]) => pairsIn(name, value));
   return { text: new URLSearchParams(pairs).toString() };
 }
 
@@ -49,17 +70,14 @@ export function readBody(
   if (request.method === "PATCH" && !isJson(request)) return { refused: "wrong-content-type" };
   if (request.method !== "POST" && request.method !== "PATCH") return null;
   if (isJson(request)) return readJsonBody(request);
-  if (takesFiles && isMultipart(request)) return readParts(request, mostOfTexts, keepsFiles);
+  if (takesFiles && isMultipart(request) && !isRead(request)) return readParts(request, mostOfTexts, keepsFiles);
   if (!isForm(request)) return { refused: "wrong-content-type" };
-  if (request.readableEnded || request.body !== undefined) {
-    return Buffer.isBuffer(request.body) ? decoded(request.body) : written(request.body);
-  }
-  return readBytes(request);
+  return isRead(request) ? written(request.body) : readBytes(request);
 }
 
-/** Whether a form was sent in parts, and nobody has read them yet. */
+/** Whether a form was sent in parts. */
 export const isMultipart = (request: Request): boolean =>
-  /^multipart\/form-data\s*;/i.test(request.headers["content-type"] ?? "") && request.body === undefined;
+  /^multipart\/form-data\s*;/i.test(request.headers["content-type"] ?? "");
 
 /** The most that is read of all files of a form together, in bytes; a page's own rule may say less. */
 export const mostFileBytes = 16_777_216;
@@ -139,9 +157,10 @@ function readParts(request: Request, mostOfTexts: number, keepsFiles: boolean): 
 
 /** What was sent as JSON: parsed by the application around the pages, or here. */
 async function readJsonBody(request: Request): Promise<PageRequest["body"]> {
-  if ((request.readableEnded || request.body !== undefined) && !Buffer.isBuffer(request.body))
-    return { json: request.body as unknown };
-  const read = Buffer.isBuffer(request.body) ? decoded(request.body) : await readBytes(request);
+  const { body } = request as { readonly body?: unknown };
+  if (isRead(request) && !Buffer.isBuffer(body) && typeof body !== "string") return { json: body };
+  const read =
+    typeof body === "string" ? { text: body } : Buffer.isBuffer(body) ? decoded(body) : await readBytes(request);
   if ("refused" in read) return read;
   try {
     const json = JSON.parse(read.text, (name, value: unknown) => {

@@ -68,7 +68,17 @@ export function isCrossSite(request: express.Request, isByToken: boolean): boole
   const site = request.get("sec-fetch-site");
   if (site !== undefined) return site !== "same-origin" && site !== "none";
   const origin = request.get("origin");
-  return origin !== undefined && (!URL.canParse(origin) || new URL(origin).host !== request.get("host"));
+  return origin !== undefined && (!URL.canParse(origin) || !hostsOf(request).includes(new URL(origin).host));
+}
+
+/** What a request's host is called: by itself, and by a proxy before the application, where the application trusts it (Express, `trust proxy`). */
+function hostsOf(request: express.Request): readonly (string | undefined)[] {
+  const own = request.get("host");
+  const trusts = request.app.get("trust proxy fn") as
+    | ((address: string | undefined, hop: number) => boolean)
+    | undefined;
+  if (!trusts?.(request.socket.remoteAddress, 0)) return [own];
+  return [own, request.get("x-forwarded-host")?.split(",")[0]?.trim()];
 }
 
 /** Whether a request can only have been signed in by a token of its own: it has one, and no cookie beside it. */

@@ -88,6 +88,34 @@ describe("a layout", () => {
     ]);
   });
 
+  test("that fails around a refused form loses nothing that was typed: the form stands alone, and the developer is told", async () => {
+    let isBroken = false;
+    const told: string[] = [];
+    const saved: string[] = [];
+    const client = await mounted({
+      layout: (parts) => {
+        if (isBroken) throw new Error("the layout is broken");
+        return layout(parts);
+      },
+      developer: false,
+      onError: (error) => void told.push((error as Error).message),
+      onRequest: ({ outcome }) => void saved.push(outcome),
+    });
+    const form = formOf((await client.get(address)).text);
+    isBroken = true;
+    const refused = await client.post(address, bodyOf(form, { name: "", notes: "typed, and kept" }));
+    expect(refused.status).toBe(422);
+    expect(formOf(refused.text).get("notes")).toBe("typed, and kept");
+    expect(refused.text).not.toContain("the layout is broken");
+    expect(told).toEqual(["the layout is broken"]);
+    expect((await client.get(address)).status).toBe(500);
+    expect(errors.pop()).toBe("the layout is broken");
+    // What could not be shown is recorded all the same.
+    expect(saved).toEqual(["shown", "invalid", "shown"]);
+    isBroken = false;
+    expect((await client.post(address, bodyOf(formOf(refused.text), { name: "Otter Weir" }))).status).toBe(303);
+  });
+
   test("may be a view of the application's engine", async () => {
     await writeFile(
       path.join(views, "admin.ejs"),

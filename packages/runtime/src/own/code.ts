@@ -1,7 +1,7 @@
 import { readdir, stat } from "node:fs/promises";
 import path from "node:path";
 import { fileURLToPath, pathToFileURL } from "node:url";
-import { ownStepNames } from "@loyal-quill/core";
+import { ownStepNames, saidBy } from "@loyal-quill/core";
 import { syntaxErrorIn } from "./errors.js";
 import type { AnySteps } from "./steps.js";
 
@@ -63,11 +63,11 @@ export async function importAt(name: string, address: string, importModule = imp
     return given && typeof given === "object" && "default" in given ? given.default : given;
   } catch (error) {
     const at = error instanceof SyntaxError ? await syntaxErrorIn(fileURLToPath(address.replace(/\?.*$/, ""))) : null;
-    const isTypeScript = (error as NodeJS.ErrnoException).code === "ERR_UNKNOWN_FILE_EXTENSION";
+    const isTypeScript = (Object(error) as NodeJS.ErrnoException).code === "ERR_UNKNOWN_FILE_EXTENSION";
     throw new OwnCodeError(
       isTypeScript
         ? `${name} is TypeScript, which this process does not read. Compile it to ${name.replace(/\.m?ts$/, ".js")}, start Node with --import tsx, use Node 22.18 or newer, or hand its content in as an option of createPages.`
-        : `${name} can't be loaded: ${(error as Error).message}${at === null ? "" : `, in ${at}`}`,
+        : `${name} can't be loaded: ${saidBy(error)}${at === null ? "" : `, in ${at}`}`,
       { cause: error },
     );
   }

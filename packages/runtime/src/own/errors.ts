@@ -3,6 +3,7 @@ import { readFileSync } from "node:fs";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
 import { promisify } from "node:util";
+import { saidBy } from "@loyal-quill/core";
 
 /** A place in a developer's file. Lines and columns count from 1. */
 interface Place {
@@ -48,7 +49,7 @@ function causes(error: unknown): readonly Error[] {
  * theirs is told by its stack.
  */
 export function errorText(error: unknown): string {
-  const stack = error instanceof Error ? (error.stack ?? error.message) : String(error);
+  const stack = error instanceof Error ? (error.stack ?? error.message) : saidBy(error);
   for (const cause of causes(error)) {
     const place = placeIn(cause.stack ?? "");
     if (!place) continue;

@@ -3,6 +3,7 @@ import {
   doneStatement,
   outboxUsableStatement,
   type SavedEvent,
+  saidBy,
   takeStatement,
   undoneStatement,
 } from "@loyal-quill/core";
@@ -110,7 +111,7 @@ export class Outbox {
     try {
       await limited(steps?.limit ?? usualLimit, (signal) => steps?.afterSave?.({ ...event, attempt, signal }));
     } catch (error) {
-      const said = error instanceof Error ? error.message : String(error);
+      const said = saidBy(error);
       const again = attempt >= mostTries ? null : waitAfter(attempt);
       const then = again === null ? "it is given up" : `it is tried again in ${again} s`;
       const failed = new AfterSaveFailed(

@@ -10,6 +10,7 @@ import {
   ownStepNames,
   type SavedEvent,
   type Stored,
+  saidBy,
 } from "@loyal-quill/core";
 
 /** A record's columns with their values, as `quill types` writes it. */
@@ -147,9 +148,6 @@ export async function limited<Result>(
 const passesThrough = (error: unknown): boolean =>
   error instanceof DatabaseAway || (error instanceof DatabaseRefusal && isRetryable(error));
 
-/** What a step said by failing. PostgreSQL's message may hold values, but it is the developer's own statement. */
-const saidBy = (error: unknown): string => (error instanceof Error ? error.message : String(error));
-
 /**
  * A page's own steps, as the engine calls them.
  *
@@ -166,6 +164,7 @@ export function callsOf(steps: AnySteps, source: string, { isTrial }: { readonly
         await limited(limit, (signal) => run(steps, name, context, { signal, isTrial }));
       } catch (error) {
         if (passesThrough(error)) throw error;
+        // PostgreSQL's message may hold values, but it is the developer's own statement.
         throw new OwnStepFailed(name, source, saidBy(error), { cause: error });
       }
     },

@@ -1,5 +1,5 @@
 import type { Adopted } from "@loyal-quill/authoring/adopt";
-import { DatabaseRefusal, findTable, isRefusedAs, rowNowStatement, tableName } from "@loyal-quill/core";
+import { DatabaseRefusal, findTable, isRefusedAs, recordOf, rowNowStatement, tableName } from "@loyal-quill/core";
 import express, { type Request, type Response } from "express";
 import * as v from "valibot";
 import { DeskRefusal } from "../drafts/desk-refusal.js";
@@ -33,10 +33,10 @@ const formEntries = {
 const formSchema = v.strictObject(formEntries);
 const askedSchema = v.strictObject({
   table: v.pipe(v.string(), v.maxLength(300)),
-  key: v.record(v.string(), v.pipe(v.string(), v.maxLength(1000))),
+  key: recordOf(v.string(), v.pipe(v.string(), v.maxLength(1000))),
   ...formEntries,
   columns: v.optional(
-    v.record(v.pipe(v.string(), v.maxLength(300)), v.nullable(v.pipe(v.string(), v.maxLength(300)))),
+    recordOf(v.pipe(v.string(), v.maxLength(300)), v.nullable(v.pipe(v.string(), v.maxLength(300)))),
     {},
   ),
   zones: v.pipe(v.array(v.pipe(v.string(), v.maxLength(100), v.check(isTimeZone))), v.maxLength(5)),

@@ -1,3 +1,4 @@
+import { recordOf } from "@loyal-quill/core";
 import type { Request, Response } from "express";
 import * as v from "valibot";
 import { nameForm } from "../drafts/desk.js";
@@ -27,7 +28,7 @@ export const bodies = {
       ids: v.pipe(v.array(v.pipe(v.string(), v.uuid())), v.minLength(1), v.maxLength(mostReplayed)),
       rowsThen: v.optional(v.boolean()),
     }),
-    v.strictObject({ text, query: v.record(plain, plain), rowsThen: v.optional(v.boolean()) }),
+    v.strictObject({ text, query: recordOf(plain, plain), rowsThen: v.optional(v.boolean()) }),
   ]),
   condition: v.strictObject({
     text,
@@ -40,7 +41,7 @@ export const bodies = {
   list: v.strictObject({
     text,
     as: v.optional(plain),
-    query: v.optional(v.record(plain, v.pipe(plain, v.maxLength(4000)))),
+    query: v.optional(recordOf(plain, v.pipe(plain, v.maxLength(4000)))),
   }),
   trial: v.strictObject({
     text,

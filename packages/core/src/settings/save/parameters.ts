@@ -1,4 +1,5 @@
 import * as v from "valibot";
+import { recordOf } from "../../values/record-of.js";
 import type { Setting } from "../setting.js";
 import { line } from "../shapes.js";
 
@@ -9,7 +10,7 @@ export const parameters: Setting<Record<string, string>, Readonly<Record<string,
   without: "—",
   editor: null,
   into: "parameters",
-  schema: () => v.record(v.string(), line),
+  schema: () => recordOf(v.string(), line),
   // Bound with the routine.
   bind: (given) => given ?? {},
 };
