@@ -217,7 +217,7 @@ test.describe("the Sheet", () => {
     const order = () => fieldsOf(page);
     const name = (field: string) => page.getByRole("button", { name: field, exact: true });
     /** As a hand does it: press, set off, go there, let go. */
-    const drag = async (from: Locator, to: Locator) => {
+    const dragOnce = async (from: Locator, to: Locator) => {
       // Not before everything stands still: a draft that is saved meanwhile may still move what is below it, and a browser drags only what is where
       // it was pressed.
       let last = "";
@@ -234,6 +234,14 @@ test.describe("the Sheet", () => {
       await to.hover();
       await to.hover();
       await page.mouse.up();
+    };
+    /** Again where the browser, busy with other work, has not taken it for a drag. */
+    const drag = async (from: Locator, to: Locator) => {
+      const was = (await order()).join();
+      await expect(async () => {
+        if ((await order()).join() === was) await dragOnce(from, to);
+        expect((await order()).join()).not.toBe(was);
+      }).toPass();
     };
     const offPage = page.getByTitle("Drag onto the page.");
     const before = await order();

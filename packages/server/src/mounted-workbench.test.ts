@@ -9,6 +9,7 @@ import { forgetControls } from "@loyal-quill/core/controls/index";
 import { forgetRules } from "@loyal-quill/core/rules/index";
 import { createPages, type Pages } from "@loyal-quill/runtime";
 import { bodyOf, Client, formOf, freshDatabase, type TestDatabase } from "@loyal-quill/testing";
+import compression from "compression";
 import express from "express";
 import pg from "pg";
 import type { PersonAnswer, SessionAnswer } from "./api/answers/people.js";
@@ -237,6 +238,15 @@ describe("the workbench in somebody's application", () => {
     expect(refused.said.trial?.html).toContain("No place on the grid.");
   });
 
+  test("says what is missing of somebody whom the application hands in", async () => {
+    const half = { id: "9", name: "Hollis Brandt", roles: ["builder"] } as unknown as HostPerson;
+    const { status, text } = await as(half, () => client.get("/workbench/pages"));
+    expect([status, text]).toEqual([
+      500,
+      "The option person of createWorkbench handed in somebody without email, a text.",
+    ]);
+  });
+
   test("is mounted where its modules know that they are", async () => {
     const { status, text } = await client.get("/elsewhere");
     expect([status, text]).toEqual([
@@ -252,6 +262,28 @@ describe("the workbench in somebody's application", () => {
     await expect(mountWorkbench({ ...options, signingKey: undefined }, built)).rejects.toThrow(
       "The signing key is missing",
     );
+  });
+
+  test("tells what happens as it happens, also in an application that compresses its answers", async () => {
+    const app = express();
+    app.use(compression());
+    app.use("/workbench", workbench.router);
+    const compressing = createServer(app);
+    await new Promise<void>((resolve) => compressing.listen(0, "127.0.0.1", resolve));
+    const { port } = compressing.address() as AddressInfo;
+    const feed = await fetch(`http://127.0.0.1:${port}/workbench/api/feed`);
+    const reader = feed.body?.getReader();
+    let heard = "";
+    const hear = async (): Promise<void> => {
+      heard += new TextDecoder().decode((await reader?.read())?.value);
+    };
+    while (!heard.includes("retry:")) await hear();
+    await client.get("/records/stations");
+    while (!heard.includes("data:")) await hear();
+    await reader?.cancel();
+    compressing.closeAllConnections();
+    await new Promise((resolve) => compressing.close(resolve));
+    expect(feed.headers.get("content-encoding")).toBeNull();
   });
 
   test("ends its live feeds, and begins none afterwards, so that an application can stop", async () => {

@@ -60,9 +60,12 @@ export class Feed {
     }
     const own = [...this.open.values()].filter((each) => each.person === person);
     if (own.length >= mostOfOne) return false;
-    response
-      .status(200)
-      .set({ "content-type": "text/event-stream", "cache-control": "no-store", "x-accel-buffering": "no" });
+    response.status(200).set({
+      "content-type": "text/event-stream",
+      // What compresses answers would keep each event until more have come (RFC 9111, 5.2.2.6).
+      "cache-control": "no-store, no-transform",
+      "x-accel-buffering": "no",
+    });
     response.flushHeaders();
     endUnread(response, this.patience);
     response.write("retry: 2000\n\n");

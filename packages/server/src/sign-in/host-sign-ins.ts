@@ -17,6 +17,17 @@ export interface HostPerson {
   readonly attributes?: Readonly<Record<string, Attribute>>;
 }
 
+/** Somebody as the application has handed them in. @throws where something of them is missing: an account can't be made of it */
+function whole(person: HostPerson): HostPerson {
+  const { id, name, email, roles } = person as Partial<HostPerson>;
+  for (const [what, value] of Object.entries({ id, name, email }))
+    if (typeof value !== "string" || value === "")
+      throw new Error(`The option person of createWorkbench handed in somebody without ${what}, a text.`);
+  if (!Array.isArray(roles) || roles.some((role) => typeof role !== "string"))
+    throw new Error("The option person of createWorkbench handed in somebody without roles, a list of texts.");
+  return person;
+}
+
 /** What stands for the application among those with whom people sign in. */
 const issuer = "urn:loyal-quill:host";
 
@@ -83,7 +94,7 @@ export class HostSignIns implements SignIns {
   private async ask(request: Request): Promise<Account | null> {
     const person = await this.personOf(request);
     if (!person) return null;
-    this.marks.set(request, `csrf of ${person.id}`);
+    this.marks.set(request, `csrf of ${whole(person).id}`);
     const account = await this.accountOf(person);
     return account?.active ? account : null;
   }
@@ -107,7 +118,7 @@ export class HostSignIns implements SignIns {
   }
 
   private async accountNowOf(person: HostPerson): Promise<Account | null> {
-    const { id: subject, name, email } = person;
+    const { id: subject, name, email } = whole(person);
     const told = { name, email: email.toLowerCase(), roles: [...person.roles], attributes: { ...person.attributes } };
     const mark = JSON.stringify(told);
     const known = await this.store.accounts.bySubject(issuer, subject);
