@@ -1,7 +1,9 @@
 // Which test files begin first: those that take longest, so that none of them is left for the end, when nothing else is under way. Jest knows how
 // long a file took from its last run here; of a fresh clone it knows nothing, and would go by the size of the files.
+import { createHash } from "node:crypto";
 import { existsSync } from "node:fs";
 import path from "node:path";
+import process from "node:process";
 import { fileURLToPath } from "node:url";
 import TestSequencer from "@jest/test-sequencer";
 
@@ -35,8 +37,17 @@ if (gone) throw new Error(`testing/jest/longest-first.js names ${path.relative(p
 
 const placeOf = (name) => (longest.includes(name) ? longest.indexOf(name) : longest.length);
 
+/** Where a file stands in a random order: by a seed, the same one for the same seed, wherever the project lies. */
+const chanceOf = (seed, file) =>
+  createHash("sha256")
+    .update(`${seed} ${path.relative(packages, file)}`)
+    .digest("hex");
+
 export default class LongestFirst extends TestSequencer {
   sort(tests) {
+    const { QUILL_TEST_ORDER: seed } = process.env;
+    if (seed !== undefined)
+      return [...tests].sort((a, b) => (chanceOf(seed, a.path) < chanceOf(seed, b.path) ? -1 : 1));
     // Array.prototype.sort keeps the order of what is equal.
     return [...super.sort(tests)].sort((a, b) => placeOf(a.path) - placeOf(b.path));
   }

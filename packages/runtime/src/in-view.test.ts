@@ -179,6 +179,10 @@ describe.each(versions)("a view with several forms, on Express %s", (_, make) =>
     await expect(pages.form({ originalUrl: "/" } as never, "statoin", null)).rejects.toThrow(
       /There is no page "statoin" that can be served\. There are: .*station/,
     );
+    for (const key of ["MV-014", { station: "MV-014" }, { code: undefined }])
+      await expect(pages.form({ originalUrl: "/" } as never, "station", key as never)).rejects.toThrow(
+        "The key of a record of station is { code: … }, and its code is missing.",
+      );
   });
 
   test("its requests are recorded as any other, and in a template html escapes", async () => {

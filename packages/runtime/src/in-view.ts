@@ -54,6 +54,14 @@ type Mounted = object & { readonly parent?: Mounted };
 const same = (a: readonly string[], b: readonly string[]): boolean =>
   a.length === b.length && a.every((part, index) => part === b[index]);
 
+/** A part of a key. @throws where it is missing: nobody would be told why there is no such record */
+function keyPart(page: Page, key: Readonly<Record<string, string | number>>, column: string): string {
+  const part: unknown = typeof key === "object" ? key[column] : undefined;
+  if (part !== undefined && part !== null) return String(part);
+  const wanted = page.key.map(({ name }) => `${name}: …`).join(", ");
+  throw new Error(`The key of a record of ${page.name} is { ${wanted} }, and its ${column} is missing.`);
+}
+
 /** Forms and lists of pages as parts of views of the application's own. */
 export class InView implements Pick<PartsOfViews, "form" | "list"> {
   private readonly cameBack = new WeakMap<object, CameBack>();
@@ -120,7 +128,7 @@ export class InView implements Pick<PartsOfViews, "form" | "list"> {
     values: Readonly<Record<string, string | number>> = {},
   ): Promise<FormInView> {
     const page = this.pageOf(name);
-    const parts = key === null ? [] : page.key.map((column) => String(key[column.name] ?? ""));
+    const parts = key === null ? [] : page.key.map((column) => keyPart(page, key, column.name));
     const ids = `${[name, ...parts].map(encodeURIComponent).join("-")}-`;
     const back = this.cameBack.get(request);
     if (back && back.page === name && same(back.key, parts)) return this.shown(request, back.view, back.status, ids);

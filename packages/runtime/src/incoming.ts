@@ -23,6 +23,22 @@ function known(actor: Actor | null): Actor | null {
   return actor;
 }
 
+/** What a function of the application's has answered, where it should have answered something else. */
+const said = (answer: unknown): string =>
+  answer instanceof Promise
+    ? "with a promise"
+    : typeof answer === "object" && answer !== null
+      ? "with an object"
+      : String(answer);
+
+/** @throws where it is neither true nor false: a promise would be taken for true, and JSON of other sites with it */
+function truth(answer: unknown): boolean {
+  if (typeof answer === "boolean") return answer;
+  throw new Error(
+    `The option byToken of createPages answered ${said(answer)}. It answers at once, with true or false.`,
+  );
+}
+
 /** What an application's options say of the requests that come: who asks, and in which frame they are answered. */
 export class Incoming {
   readonly byToken: (request: express.Request) => boolean;
@@ -34,11 +50,15 @@ export class Incoming {
   });
 
   constructor(private readonly options: PagesOptions) {
-    this.byToken = options.byToken ?? hasOnlyToken;
+    const { byToken } = options;
+    this.byToken = byToken ? (request) => truth(byToken(request)) : hasOnlyToken;
   }
 
   /** What the application says of the frame around a page. */
   frameOf(request: express.Request, actor: Actor | null): Omit<Frame, "base" | "script"> {
+    const given: unknown = this.options.frame?.(request, actor);
+    if (given instanceof Promise)
+      throw new Error("The option frame of createPages answered with a promise. It answers at once, with an object.");
     return {
       application: this.options.application ?? "Records",
       home: `${request.baseUrl}/`,
@@ -46,7 +66,7 @@ export class Incoming {
       styleSheets: [],
       person: actor && { name: actor.name },
       signOut: null,
-      ...this.options.frame?.(request, actor),
+      ...(given as ReturnType<NonNullable<PagesOptions["frame"]>>),
     };
   }
 
@@ -72,10 +92,11 @@ export class Incoming {
   private sessionOf(request: express.Request, actor: Actor | null): string {
     if (!this.options.session) return "";
     const session: unknown = this.options.session(request);
-    if (session !== undefined && session !== null) return String(session);
-    if (actor === null) return "";
+    if (typeof session === "string" || typeof session === "number" || typeof session === "bigint")
+      return String(session);
+    if (actor === null && (session === undefined || session === null)) return "";
     throw new Error(
-      `The option session of createPages handed in ${String(session)} for somebody who is signed in. It is a text that changes with every sign-in; leave the option out to bind forms to the person alone.`,
+      `The option session of createPages answered ${said(session)} for somebody who is signed in. It answers at once, with a text that changes with every sign-in; leave the option out to bind forms to the person alone.`,
     );
   }
 

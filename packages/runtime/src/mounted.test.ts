@@ -2,7 +2,7 @@ import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { bodyOf, Client, formOf, until } from "@loyal-quill/testing";
 import express, { type ErrorRequestHandler, type RequestHandler } from "express";
 import express4 from "express4";
-import { createPages, databaseOver, type Pages } from "./index.js";
+import { createPages, databaseOver, type Pages, type PagesOptions } from "./index.js";
 import { ownFrame, type Served, serveIn } from "./testing/served.js";
 import { demoPages, makeTrips, type Trips, tamsin } from "./testing/trips.js";
 
@@ -152,23 +152,33 @@ describe.each(versions)("in an application on Express %s", (version, make) => {
     expect(errors.sort()).toEqual(["rejected", "thrown", "thrown by another"]);
   });
 
-  test("whose session is nothing for somebody who is signed in, forms are not bound to less than was asked for", async () => {
+  test.each<[string, Partial<PagesOptions>, RegExp]>([
+    ["session is nothing for somebody who is signed in", { session: () => undefined as never }, /session .* undefined/],
+    ["session answers later", { session: (async () => "one") as never }, /session .* with a promise/],
+    ["frame answers later", { frame: (async () => ({})) as never }, /frame .* with a promise/],
+    ["byToken answers later", { byToken: (async () => false) as never }, /byToken .* with a promise/],
+  ])("whose %s: its developer is told, and nothing is taken for less than was asked for", async (_, wrong, said) => {
     const errors: string[] = [];
     const opened = await createPages({
       database: databaseOver(trips.pool),
       pages: demoPages,
       signingKey: "a key for tests, thirty-two bytes long",
       actor: () => tamsin,
-      session: () => undefined as unknown as string,
+      ...wrong,
     });
     const own = await serveIn(make(), opened, "/records");
     own.app.use(((error: Error, _request, response, _next) => {
       errors.push(error.message);
       response.status(500).send("went wrong");
     }) satisfies ErrorRequestHandler);
-    expect((await new Client(own.origin).get("/records/stations/MV-014/edit")).status).toBe(500);
+    const json = { "content-type": "application/merge-patch+json", "sec-fetch-site": "cross-site" };
+    const theirs = new Client(own.origin);
+    const sent = { method: "PATCH", body: "{}", headers: json };
+    expect((await theirs.send("/records/stations/MV-014", sent)).status).toBe(500);
+    expect((await theirs.get("/records/stations/MV-014/edit")).status).toBe("byToken" in wrong ? 200 : 500);
     await own.stop();
-    expect(errors).toEqual([expect.stringContaining("The option session of createPages handed in undefined")]);
+    expect(errors.length).toBeGreaterThan(0);
+    for (const error of errors) expect(error).toMatch(said);
   });
 
   describe("pages mounted in an application of somebody's own", () => {

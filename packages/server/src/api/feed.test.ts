@@ -91,7 +91,7 @@ describe("the live feed", () => {
   test("is a stream of server-sent events that nothing on the way keeps back", async () => {
     const { response, heard } = await listen();
     expect(response.headers.get("content-type")).toContain("text/event-stream");
-    expect(response.headers.get("cache-control")).toBe("no-store");
+    expect(response.headers.get("cache-control")).toBe("no-store, no-transform");
     expect(response.headers.get("x-accel-buffering")).toBe("no");
     await heard("retry: 2000\n\n");
   });

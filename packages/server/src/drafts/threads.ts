@@ -8,7 +8,7 @@ import { DeskRefusal } from "./desk-refusal.js";
 import { newClock, reading } from "./job-clock.js";
 import type { Came, Draft, Given, JobName } from "./jobs.js";
 import type { LongCame, LongGiven, LongJobName } from "./long-jobs.js";
-import type { Answer, Progress, SiteData, Task, ThreadData } from "./worker.js";
+import type { Answer, PlainError, Progress, SiteData, Task, ThreadData } from "./worker.js";
 
 /**
  * Milliseconds of a processor that a job may take: one that only computes, and one that asks the database as well, whose statements have limits of
@@ -41,11 +41,14 @@ const tooMuch = (): DeskRefusal =>
     422,
   );
 
-const refusedBy = (said: string): DeskRefusal =>
-  new DeskRefusal(
+/** What PostgreSQL refused: of names and rights that are others now than when they were read (classes 42 and 3F), with how long that lasts. */
+const refusedBy = ({ message, code }: PlainError): DeskRefusal => {
+  const isOfCatalog = /^(42|3F)/.test(code ?? "");
+  return new DeskRefusal(
     "PostgreSQL refused",
-    `PostgreSQL refused: ${said}. A table that was changed just now is read anew within a minute.`,
+    `PostgreSQL refused: ${message}.${isOfCatalog ? " A table that was changed just now is read anew within a minute." : ""}`,
   );
+};
 const tooBusy = (): DeskRefusal =>
   new DeskRefusal("Too busy", "The server has too much to do to work on this draft. Nothing is lost. Try again.", 429);
 
@@ -135,7 +138,7 @@ export class Threads {
     if (answer.is === "answer") return answer.answer;
     if (answer.is === "without site") throw tooMuch();
     const { error } = answer;
-    throw error.name === "DatabaseRefusal" ? refusedBy(error.message) : Object.assign(new Error(error.message), error);
+    throw error.name === "DatabaseRefusal" ? refusedBy(error) : Object.assign(new Error(error.message), error);
   }
 
   private async send(pool: Pool, task: Task, limit: number | null): Promise<Answer> {

@@ -54,6 +54,7 @@ export interface Progress {
 export interface PlainError {
   readonly name: string;
   readonly message: string;
+  /** Node's, or the SQLSTATE of what PostgreSQL refused. */
   readonly code: string | null;
   readonly status: number | null;
 }
@@ -87,11 +88,11 @@ ready.catch(() => {});
 let site: { readonly number: number; readonly loaded: Loaded } | null = null;
 
 function plain(error: unknown): PlainError {
-  const { name, message, code, status } = error as Readonly<Record<string, unknown>>;
+  const { name, message, code, sqlState, status } = error as Readonly<Record<string, unknown>>;
   return {
     name: String(name),
     message: String(message),
-    code: typeof code === "string" ? code : null,
+    code: typeof code === "string" ? code : typeof sqlState === "string" ? sqlState : null,
     status: typeof status === "number" ? status : null,
   };
 }

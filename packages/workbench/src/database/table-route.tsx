@@ -1,5 +1,6 @@
 import type { SheetField, TableAnswer } from "@loyal-quill/server/api";
-import { Link, useLocation, useParams } from "react-router";
+import { useEffect, useState } from "react";
+import { Link, useLocation, useNavigate, useParams } from "react-router";
 import { styled } from "styled-components";
 import { useSession, useTable } from "../api/queries.js";
 import { bytes, figure } from "../parts/figures.js";
@@ -188,10 +189,24 @@ function Sample({ table: { sample, isServed } }: { table: TableAnswer }) {
   );
 }
 
+/** Why no draft could be begun, as who led here tells it: once, and not again when the place is reloaded or come back to. */
+function usePassed(): string | null {
+  const [passed, setPassed] = useState<string | null>(null);
+  const { state, pathname } = useLocation();
+  const refused = (state as Passed | null)?.refused;
+  const navigate = useNavigate();
+  useEffect(() => {
+    if (refused === undefined) return;
+    setPassed(refused);
+    void navigate(pathname, { replace: true, state: null });
+  }, [refused, pathname, navigate]);
+  return passed;
+}
+
 function Found({ table }: { table: TableAnswer }) {
   const draft = useNewDraft();
-  const passed = (useLocation().state as Passed | null)?.refused;
-  const refused = draft.error ?? (passed === undefined ? null : new Error(passed));
+  const passed = usePassed();
+  const refused = draft.error ?? (passed === null ? null : new Error(passed));
   const rights = Object.entries(table.granted).flatMap(([right, has]) => (has ? [right] : []));
   return (
     <>
@@ -238,7 +253,7 @@ export default function TableRoute() {
       <Title>{table}</Title>
       {found.isPending && <Waiting height="60vh" what="Loading tables" />}
       {found.error && <Failed error={found.error} again={() => void found.refetch()} />}
-      {found.data ? <Found table={found.data} /> : null}
+      {found.data ? <Found key={found.data.table} table={found.data} /> : null}
       {found.data === null && <Empty title="No such table">It may have been renamed or dropped.</Empty>}
     </>
   );
