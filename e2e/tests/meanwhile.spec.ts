@@ -278,6 +278,25 @@ test("a table that is dropped before its draft is begun is told as such, and not
   await expect(page.getByRole("heading", { level: 1, name: "Pages" })).toBeVisible();
 });
 
+test("a draft that could not be begun from Go to… is told at its table, once", async ({ signedIn }) => {
+  const page = await signedIn("ines");
+  await page.goto("/workbench/");
+  await page.route("**/api/drafts", (route) => (route.request().method() === "POST" ? route.abort() : route.continue()));
+  await expect(page.getByRole("heading", { level: 1 })).toBeVisible();
+  await page.keyboard.press("Control+k");
+  await page.getByRole("textbox", { name: "Search commands" }).waitFor();
+  await page.keyboard.type("create draft");
+  await page
+    .getByRole("menuitem", { name: /^Create draft for / })
+    .first()
+    .click();
+  await expect(page).toHaveURL(/\/workbench\/database\//);
+  await expect(page.getByRole("alert")).toBeVisible();
+  await page.reload();
+  await expect(page.getByRole("button", { name: "Create draft" })).toBeVisible();
+  await expect(page.getByRole("alert")).toHaveCount(0);
+});
+
 test("a role that is taken away takes its places with it, and what was typed stays until it is back", async ({
   signedIn,
   vale,
