@@ -46,6 +46,7 @@ const tableNames = [
     "new",
   ],
   ...["edit", "Ärger & Co", "tab'le", 'ta"ble', "log", "change", "value", `${"long_".repeat(12)}end`],
+  ...["constructor", "__proto__", "toString", "hasOwnProperty", "prototype"],
 ];
 const columnNames = [
   ...[
@@ -70,6 +71,9 @@ const columnNames = [
   ...["value", "values", "name", "title", "label", "type", "version", "token", "q", "sort", "after", "before", "last"],
   ...["Höhe über NN", "with blank", "it's", 'quo"te', "a.b", "r1:title", "x-y", "50%", "UPPER", "camelCase", "naïve"],
   ...["xmin1", "found", "changes", "entry", "field", "fields", "constructor", "toString", "__proto__", "quill.note"],
+  ...["action", "method", "matches", "prototype", "a[b]", "tags[]", "valueOf", "hasOwnProperty", "length", "`tick`"],
+  // biome-ignore lint/suspicious/noTemplateCurlyInString: it is the name of a column
+  "${dollar}",
   ...["is.open", "with.id", "go.id", `${"very_".repeat(12)}end`, "created_at", "remark", "state", "count", "$1", "\\d"],
 ] as const;
 

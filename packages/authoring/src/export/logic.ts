@@ -2,7 +2,7 @@ import type { Expression as Asked, Comparison, ValueType } from "@loyal-quill/co
 import { everyPart } from "@loyal-quill/core/condition/expression";
 import { castOf, operators } from "@loyal-quill/core/condition/to-sql";
 import type { Column } from "@loyal-quill/core/table/model";
-import { identifier, member, quote, sqlText } from "./source.js";
+import { castIn, identifier, member, quote, sqlText } from "./source.js";
 
 /*
  * A page's conditions as plain expressions of TypeScript and of SQL. A condition knows a third truth, "unknown", where a value is missing; plain
@@ -279,7 +279,8 @@ export class PlainSql {
   }
 
   private value(asked: Asked, type: ValueType, column: Column | undefined): string {
-    const cast = type === "enum" ? (column?.type.cast ?? "text") : type === "text" ? "text" : (castOf[type] ?? "text");
+    const cast =
+      type === "enum" ? (column ? castIn(column.type) : "text") : type === "text" ? "text" : (castOf[type] ?? "text");
     if (asked.op === "column" && asked.from === "row") {
       const name = `${this.alias}.${identifier(asked.column.name)}`;
       const plain = asked.column.type.kind === "text" && !asked.column.type.shown.startsWith("character(");

@@ -2,8 +2,8 @@ import type { Page, RoutineCall } from "@loyal-quill/core/page/page";
 import { tableName } from "@loyal-quill/core/table/model";
 import { NotPlain } from "./logic.js";
 import { freeName, takenBy } from "./parts.js";
-import { identifier, keyOf, member, quote, recordName, tableIdentifier, typeName } from "./source.js";
-import { asText, byKey, inLines, inTemplateKeeping } from "./statement-parts.js";
+import { castIn, identifier, keyOf, member, quote, recordName, tableIdentifier, typeName } from "./source.js";
+import { asText, byKey, inLines } from "./statement-parts.js";
 
 /** Where an argument of the routine comes from, as an expression. */
 function argumentCode(page: Page, { from, name }: RoutineCall["arguments"][number]): string {
@@ -25,15 +25,15 @@ export function routineCode(page: Page, { routine, arguments: given }: RoutineCa
     throw new NotPlain("a routine that saves, and a key that can be changed");
   const version = freeName(page, "version");
   const columns = page.table.columns.map((column) => `${asText("t", column)} AS ${identifier(column.name)}`);
-  const whole = inTemplateKeeping(inLines([...columns, `t.xmin::text AS ${identifier(version)}`]));
+  const whole = inLines([...columns, `t.xmin::text AS ${identifier(version)}`]);
   const where = byKey(page, "t", (column) => member(record, column.name));
   const call = given
     .map(
       (each) =>
-        `${identifier(each.parameter.name ?? "")} => \${$(${argumentCode(page, each)})}::${each.parameter.type.cast}`,
+        `${identifier(each.parameter.name ?? "")} => \${$(${argumentCode(page, each)})}::${castIn(each.parameter.type)}`,
     )
     .join(", ");
-  const named = `${tableIdentifier(routine)}(${inTemplateKeeping(call)})`;
+  const named = `${tableIdentifier(routine)}(${call})`;
   const usesForm = given.some(({ from }) => from === "form");
   const key = page.key.map((column) => `${keyOf(column.name)}: ${member(record, column.name)}`).join(", ");
   return `/** Every column of the record: the routine may change any of them. */

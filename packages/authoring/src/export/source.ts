@@ -12,12 +12,13 @@ export interface Expression {
 /** What a sentence is put together from: its own text, and expressions. */
 export type Part = string | Expression;
 
-const escapedText = (text: string): string => text.replaceAll(/[\\`]|\$\{/g, (found) => `\\${found}`);
+/** A text that stands in a template literal, as those of statements are. */
+export const inTemplate = (text: string): string => text.replaceAll(/[\\`]|\$\{/g, (found) => `\\${found}`);
 
 /** A text as a literal of TypeScript: a template where expressions stand in it. */
 export function literalOf(parts: readonly Part[]): string {
   if (parts.every((part) => typeof part === "string")) return JSON.stringify(parts.join(""));
-  return `\`${parts.map((part) => (typeof part === "string" ? escapedText(part) : `\${${part.code}}`)).join("")}\``;
+  return `\`${parts.map((part) => (typeof part === "string" ? inTemplate(part) : `\${${part.code}}`)).join("")}\``;
 }
 
 export const quote = (text: string): string => JSON.stringify(text);
@@ -100,19 +101,23 @@ const reserved: ReadonlySet<string> = new Set(
   ),
 );
 
-/** An identifier of SQL, quoted only where it has to be. */
+/** A name of SQL in a template literal. */
 export const identifier = (name: string): string =>
-  /^[a-z_][a-z0-9_]*$/.test(name) && !reserved.has(name) ? name : `"${name.replaceAll('"', '""')}"`;
+  /^[a-z_][a-z0-9_]*$/.test(name) && !reserved.has(name) ? name : inTemplate(`"${name.replaceAll('"', '""')}"`);
 
 export const tableIdentifier = ({ schema, name }: { readonly schema: string; readonly name: string }): string =>
   `${identifier(schema)}.${identifier(name)}`;
 
-/** A text that stands in a statement of a template literal. */
-export const inTemplate = escapedText;
+/** A type's name as it stands in a statement of a template literal. */
+export const castIn = ({ cast }: { readonly cast: string }): string => inTemplate(cast);
 
-/** A text as a literal of SQL. */
+/** A text as a literal of SQL in a template literal. */
 export const sqlText = (text: string): string =>
-  text.includes("\\") ? `E'${text.replaceAll("\\", "\\\\").replaceAll("'", "''")}'` : `'${text.replaceAll("'", "''")}'`;
+  inTemplate(
+    text.includes("\\")
+      ? `E'${text.replaceAll("\\", "\\\\").replaceAll("'", "''")}'`
+      : `'${text.replaceAll("'", "''")}'`,
+  );
 
 /** A comment above what it explains, each line of it. */
 export const comment = (text: string): string =>

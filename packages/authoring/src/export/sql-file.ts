@@ -7,6 +7,7 @@ import { choicesAskedWith, fileFields, freeName, keyNames, tableChoices as liste
 import { leavesMark, refusalCode } from "./refusal-sql.js";
 import { routineCode } from "./routine-sql.js";
 import {
+  castIn,
   comment,
   identifier,
   inTemplate,
@@ -20,7 +21,7 @@ import {
   typeName,
   variable,
 } from "./source.js";
-import { asText, byKey, inLines, inTemplateKeeping } from "./statement-parts.js";
+import { asText, byKey, inLines } from "./statement-parts.js";
 
 /* The file with the page's statements. */
 
@@ -49,7 +50,7 @@ function selectedCode(page: Page): string {
     return text === `\${t}.${identifier(column.name)}` ? text : `${text} AS ${identifier(column.name)}`;
   });
   return `/** The columns of a record in PostgreSQL's text form, by the alias of its row. */
-const selected = (t: string): string => \`${inTemplateKeeping(inLines([...columns, `\${t}.xmin::text AS ${identifier(freeName(page, "version"))}`]))}\`;`;
+const selected = (t: string): string => \`${inLines([...columns, `\${t}.xmin::text AS ${identifier(freeName(page, "version"))}`])}\`;`;
 }
 
 function loadCode(page: Page): string {
@@ -75,7 +76,7 @@ function labelSql(choices: TableChoices): string {
 /** What is stored and what was chosen, as places of a statement. */
 const keptCode = (page: Page, { column: { name } }: Field, { key }: TableChoices, withForm: boolean): string =>
   [recordName(page), ...(withForm ? ["form"] : [])]
-    .map((from) => `\${$(${member(from, name)})}::${key.type.cast}`)
+    .map((from) => `\${$(${member(from, name)})}::${castIn(key.type)}`)
     .join(", ");
 
 /** The statements with what is stored or chosen in a field, and with what is found by searching, as an expression. */
@@ -83,8 +84,8 @@ function searchCode(page: Page, field: Field, choices: TableChoices): string {
   const { where, key, table } = choices;
   if (!isKnownByKey(choices)) throw new NotPlain("choices by a part of a key that are found by searching");
   const offered = where && new PlainSql(new PlainCode({ ...placesOf(page), row: "c" }), "c").truth(where.expression);
-  const label = inTemplateKeeping(labelSql(choices));
-  const columns = `SELECT ${inTemplateKeeping(asText("c", key))} AS value, ${label} AS label`;
+  const label = labelSql(choices);
+  const columns = `SELECT ${asText("c", key)} AS value, ${label} AS label`;
   const from = `FROM ${tableIdentifier(table)} AS c`;
   const order = [isTelling(choices) ? key : choices.label, key].map(({ name }) => `c.${identifier(name)}`);
   const text = member("find", field.column.name);
@@ -122,18 +123,17 @@ function listCode(page: Page, field: Field, choices: TableChoices): string {
   const order = [isTelling(choices) ? key : choices.label, key].map(({ name }) => `c.${identifier(name)}`);
   const from = `FROM ${tableIdentifier(table)} AS c`;
   const ordered = `ORDER BY ${[...new Set(order)].join(", ")}`;
-  const columns = inTemplateKeeping(`${value} AS value, ${labelSql(choices)} AS label`);
+  const columns = `${value} AS value, ${labelSql(choices)} AS label`;
   if (!where) {
-    const text = `\`SELECT ${columns} ${inTemplateKeeping(from)} ${ordered}\``;
+    const text = `\`SELECT ${columns} ${from} ${ordered}\``;
     const { stored, form, actor } = choicesAskedWith(page);
     return stored || form || actor ? `list(() => ${text})` : `list(${text})`;
   }
   const offered = new PlainSql(new PlainCode({ ...placesOf(page), row: "c" }), "c").truth(where.expression);
   // A part of a key is another record's elsewhere.
-  if (!isKnownByKey(choices))
-    return `list(($) => \`SELECT ${columns} ${inTemplateKeeping(from)} WHERE ${offered} ${ordered}\`)`;
+  if (!isKnownByKey(choices)) return `list(($) => \`SELECT ${columns} ${from} WHERE ${offered} ${ordered}\`)`;
   const stored = `c.${identifier(key.name)} IN (${keptCode(page, field, choices, where.formColumns.length > 0)})`;
-  return `list(($) => \`SELECT ${columns}, (${offered}) IS NOT TRUE AS gone ${inTemplateKeeping(from)} WHERE ${offered} OR ${stored} ${ordered.replace("BY ", "BY gone DESC, ")}\`)`;
+  return `list(($) => \`SELECT ${columns}, (${offered}) IS NOT TRUE AS gone ${from} WHERE ${offered} OR ${stored} ${ordered.replace("BY ", "BY gone DESC, ")}\`)`;
 }
 
 function choicesCode(page: Page, fields: readonly Field[]): string {
@@ -211,7 +211,7 @@ function setEntries(page: Page, on: "save"): readonly string[] {
     .filter((set) => set.on === "both" || set.on === on)
     .map(
       ({ column, value }) =>
-        `\`${identifier(column.name)} = \${$(${givenCode(page, { column, value, on })})}::${column.type.cast}\``,
+        `\`${identifier(column.name)} = \${$(${givenCode(page, { column, value, on })})}::${castIn(column.type)}\``,
     );
 }
 
@@ -272,7 +272,7 @@ export async function update(
        FROM b WHERE ${same}
        RETURNING t.*, t.xmin
      ), changed AS (
-       SELECT ${keyObject(page, "b")} AS record_key, ${newKey}::jsonb AS new_key, ${inTemplate(changesSql(page, "b", "a"))} AS fields
+       SELECT ${keyObject(page, "b")} AS record_key, ${newKey}::jsonb AS new_key, ${changesSql(page, "b", "a")} AS fields
        FROM b, a
      ), entry AS (
        SELECT quill_log.add_change(\${$(actor.id)}, \${$(actor.name)}, ${sqlText(page.name)}, ${sqlText(page.version)}, ${sqlText(tableName(table))},
@@ -326,17 +326,17 @@ function takenCode(page: Page): string {
   const record = recordName(page);
   const type = typeName(page);
   const itself = page.key
-    .map((column) => `o.${identifier(column.name)} = \${$(${member(record, column.name)})}::${column.type.cast}`)
+    .map((column) => `o.${identifier(column.name)} = \${$(${member(record, column.name)})}::${castIn(column.type)}`)
     .join(" AND ");
   const alone = asked.every(({ columns }) => columns.length === 1);
   const tests = asked.map(({ field, columns, folds }) => {
     const same = columns.map((column) => {
-      const place = `\${$(${member(alone ? "changes" : "form", column.name)})}::${column.type.cast}`;
+      const place = `\${$(${member(alone ? "changes" : "form", column.name)})}::${castIn(column.type)}`;
       return folds
         ? `lower(o.${identifier(column.name)}::text) = lower(${place}::text)`
         : `o.${identifier(column.name)} = ${place}`;
     });
-    return `EXISTS (SELECT FROM ${tableIdentifier(page.table)} AS o WHERE ${same.join(" AND ")} AND NOT (${itself})) AS "${field.column.name}"`;
+    return `EXISTS (SELECT FROM ${tableIdentifier(page.table)} AS o WHERE ${same.join(" AND ")} AND NOT (${itself})) AS "${inTemplate(field.column.name.replaceAll('"', '""'))}"`;
   });
   const names = asked.map(({ field }) => field.column.name);
   const own = asked.some(({ message }) => message !== null);

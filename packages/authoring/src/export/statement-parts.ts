@@ -2,7 +2,7 @@ import type { Page } from "@loyal-quill/core/page/page";
 import { castText } from "@loyal-quill/core/postgres/text-form";
 import type { Column } from "@loyal-quill/core/table/model";
 import { NotPlain } from "./logic.js";
-import { identifier, inTemplate } from "./source.js";
+import { castIn, identifier } from "./source.js";
 
 /* What statements of exported code are made of. */
 
@@ -18,7 +18,7 @@ export function asText(alias: string, column: Column): string {
 /** `t.code = $1::text AND …` over the parameters that stand for the key. */
 export const byKey = (page: Page, alias: string, value: (column: Column) => string): string =>
   page.key
-    .map((column) => `${alias}.${identifier(column.name)} = \${$(${value(column)})}::${column.type.cast}`)
+    .map((column) => `${alias}.${identifier(column.name)} = \${$(${value(column)})}::${castIn(column.type)}`)
     .join(" AND ");
 
 /** Parts between commas, in lines that can be read. */
@@ -31,10 +31,3 @@ export function inLines(parts: readonly string[]): string {
   }
   return lines.join(",\n  ");
 }
-
-/** SQL of ours in a template literal: backslashes and backticks escaped, expressions kept. */
-export const inTemplateKeeping = (sql: string): string =>
-  sql
-    .split(/(\$\{[^}]*\})/)
-    .map((part) => (part.startsWith("${") ? part : inTemplate(part)))
-    .join("");

@@ -180,7 +180,9 @@ async function changedAlone(
   if (opened.status !== 200) return [`${address} opens with ${opened.status}`];
   const form = formOf(opened.text);
   // Sensitive columns, read-only ones and those of controls of another kind are not typed into.
-  const control = /^quill\.|^r\d+:|^__proto__$/.test(name) ? `column.${name}` : name;
+  const control = /^quill\.|^r\d+:|[[\]]|^__proto__$/.test(name)
+    ? `column.${name.replaceAll(/[[\]]/g, encodeURIComponent)}`
+    : name;
   if (!form.has(control)) return [];
   const before = await rowsOf(world, page);
   const logged = await entries(world);
