@@ -1,6 +1,42 @@
 import type { Field, Page } from "@loyal-quill/core/page/page";
 import { dependsOnForm, offeredFields, takenBy } from "./parts.js";
-import { keyOf, quote, said } from "./source.js";
+import { inTemplate, keyOf, quote, said } from "./source.js";
+
+/** PostgreSQL's own types that exported code reads by itself; others are domains, which have rules of their own. */
+const builtIn =
+  /^(text|citext|name|"char"|character|bpchar|smallint|integer|bigint|numeric|real|double precision|boolean|date|time|timestamp|uuid|bytea)\b/;
+
+/** The fields whose types are domains. */
+const domainFields = (page: Page): readonly Field[] =>
+  takenBy(page).filter(({ column: { type } }) => type.labels.length === 0 && !builtIn.test(type.shown));
+
+/** Whether PostgreSQL is asked about values by themselves. */
+export const asksTypes = (page: Page): boolean => domainFields(page).length > 0;
+
+/** What PostgreSQL says of each value by itself: empty where no field has a type with rules of its own. */
+export function typesCode(page: Page): string {
+  const fields = domainFields(page);
+  if (fields.length === 0) return "";
+  const asked = fields.map(({ column }) => `[${quote(column.name)}, \`SELECT $1::${inTemplate(column.type.shown)}\`]`);
+  return `/** The values that are none of their own types, which have rules of their own: asked where the statement was refused. */
+export async function problemsOfTypes(pool: Pool, error: unknown, changes: Changes): Promise<readonly Problem[]> {
+  const isOfValue = (refused: unknown): refused is DatabaseError => refused instanceof DatabaseError && /^(22|23)/.test(refused.code ?? "");
+  // What a trigger raised is about more than a value.
+  if (!isOfValue(error) || /PL\\/\\w|SQL/.test(error.where ?? "")) return [];
+  const problems: Problem[] = [];
+  for (const [field, statement] of [${asked.join(", ")}] as const) {
+    const value = changes[field];
+    if (value == null) continue;
+    try {
+      await pool.query(statement, [value]);
+    } catch (refused) {
+      if (!isOfValue(refused)) throw refused;
+      problems.push({ field, message: ${said(page.language, "not-of-type", { label: { code: "labels[field]" }, said: { code: "refused.message" } })} });
+    }
+  }
+  return problems;
+}`;
+}
 
 /** What the table's constraints say: at the fields they are about, in the order of the form. */
 export function refusalCode(page: Page): string {

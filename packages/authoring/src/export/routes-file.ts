@@ -13,6 +13,7 @@ import {
   tableChoices,
   takenBy,
 } from "./parts.js";
+import { asksTypes } from "./refusal-sql.js";
 import { camelCase, comment, inComment, keyOf, member, quote, recordName, typeName } from "./source.js";
 import { looksUp } from "./sql-file.js";
 
@@ -192,7 +193,7 @@ ${hasFiles ? 'import { fileForm, filesOf, isSameFile, sendFile } from "../shared
 import { segmentOf } from "../shared/html.js";
 import type { Actor } from "./actor.js";
 import { type Field, fields, ${hasFiles ? "type FileField, " : ""}${isConditional ? "isOn, " : ""}labels, readForm, type Texts, textsOf, type ${type} } from "./form.js";
-import { ${searched.length > 0 ? "type Find, " : ""}load${hasChoices ? ", loadChoices" : ""}${hasFiles ? ", loadFile" : ""}, refusal, ${isAsked ? "takenByOthers, " : ""}update } from "./sql.js";
+import { ${searched.length > 0 ? "type Find, " : ""}load${hasChoices ? ", loadChoices" : ""}${hasFiles ? ", loadFile" : ""}, ${asksTypes(page) ? "problemsOfTypes, " : ""}refusal, ${isAsked ? "takenByOthers, " : ""}update } from "./sql.js";
 import { ${leadsTo(page) === "list.address" ? "" : "addressOf, "}formPage, type FormView, list, ${edit ? "lockedText, mayEdit, " : ""}savedText, unchangedText } from "./view.js";
 
 ${open ? `${comment(open.source)}\n` : ""}const mayOpen = (${opens.includes("actor") ? "actor: Actor" : ""}): boolean => ${opens};
@@ -258,7 +259,7 @@ ${edit ? `    if (!mayEdit(${editArguments})) return notice("may-not-edit", list
         return { to: ${leadsTo(page, `written.${record}`)}, said: tell(written.${record}) };
       }
     } catch (error) {
-      const problem = refusal(error, changes);
+${asksTypes(page) ? "      const wrong = await problemsOfTypes(pool, error, changes);\n      if (wrong.length > 0) return again(422, { problems: wrong });\n" : ""}      const problem = refusal(error, changes);
       if (!problem) throw error;
       return again(422, { problems: [problem] });
     }

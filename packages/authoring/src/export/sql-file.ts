@@ -4,7 +4,7 @@ import type { Field, Page, SetColumn } from "@loyal-quill/core/page/page";
 import { type Column, columnOf, tableName } from "@loyal-quill/core/table/model";
 import { NotPlain, PlainCode, PlainSql } from "./logic.js";
 import { choicesAskedWith, fileFields, freeName, keyNames, tableChoices as listedChoices, takenBy } from "./parts.js";
-import { leavesMark, refusalCode } from "./refusal-sql.js";
+import { leavesMark, refusalCode, typesCode } from "./refusal-sql.js";
 import { routineCode } from "./routine-sql.js";
 import {
   castIn,
@@ -329,9 +329,15 @@ function takenCode(page: Page): string {
     .map((column) => `o.${identifier(column.name)} = \${$(${member(record, column.name)})}::${castIn(column.type)}`)
     .join(" AND ");
   const alone = asked.every(({ columns }) => columns.length === 1);
+  const loaded = new Set(loadedColumns(page).map(({ name }) => name));
+  // What is neither shown nor loaded is what is stored of it.
+  const stored = (column: Column): string =>
+    `(SELECT t.${identifier(column.name)} FROM ${tableIdentifier(page.table)} AS t WHERE ${byKey(page, "t", ({ name }) => member(record, name))})`;
   const tests = asked.map(({ field, columns, folds }) => {
     const same = columns.map((column) => {
-      const place = `\${$(${member(alone ? "changes" : "form", column.name)})}::${castIn(column.type)}`;
+      const place = loaded.has(column.name)
+        ? `\${$(${member(alone ? "changes" : "form", column.name)})}::${castIn(column.type)}`
+        : stored(column);
       return folds
         ? `lower(o.${identifier(column.name)}::text) = lower(${place}::text)`
         : `o.${identifier(column.name)} = ${place}`;
@@ -368,6 +374,7 @@ export function sqlFile(page: Page): string {
     page.routine ? routineCode(page, page.routine) : updateCode(page),
     takenCode(page),
     refusalCode(page),
+    typesCode(page),
   ]
     .filter(Boolean)
     .join("\n\n");
