@@ -281,7 +281,9 @@ test("a table that is dropped before its draft is begun is told as such, and not
 test("a draft that could not be begun from Go to… is told at its table, once", async ({ signedIn }) => {
   const page = await signedIn("ines");
   await page.goto("/workbench/");
-  await page.route("**/api/drafts", (route) => (route.request().method() === "POST" ? route.abort() : route.continue()));
+  await page.route("**/api/drafts", (route) =>
+    route.request().method() === "POST" ? route.abort() : route.continue(),
+  );
   await expect(page.getByRole("heading", { level: 1 })).toBeVisible();
   await page.keyboard.press("Control+k");
   await page.getByRole("textbox", { name: "Search commands" }).waitFor();
