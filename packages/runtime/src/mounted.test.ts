@@ -48,30 +48,29 @@ describe.each(versions)("in an application on Express %s", (version, make) => {
     await trips.close();
   });
 
+  /** Another application of theirs, with what its developer is told. */
+  async function another(options: Partial<PagesOptions>, ...before: readonly RequestHandler[]) {
+    const errors: string[] = [];
+    const opened = await createPages({
+      database: databaseOver(trips.pool),
+      pages: demoPages,
+      signingKey: "a key for tests, thirty-two bytes long",
+      actor: () => tamsin,
+      onError: (error) => void errors.push((error as Error).message),
+      ...options,
+    });
+    const own = await serveIn(make(), opened, "/records", ...before);
+    return { errors, opened, own, theirs: new Client(own.origin) };
+  }
+
   test("is of that version", () => {
     // Express 5 has no deprecated `app.del` any more.
     expect("del" in served.app).toBe(version === "4");
   });
 
   describe.each(readers)("that reads bodies with %s", (_, before) => {
-    const errors: string[] = [];
-    let own: Served;
-    let theirs: Client;
-
-    beforeAll(async () => {
-      const opened = await createPages({
-        database: databaseOver(trips.pool),
-        pages: demoPages,
-        signingKey: "a key for tests, thirty-two bytes long",
-        actor: () => tamsin,
-        onError: (error) => void errors.push((error as Error).message),
-      });
-      own = await serveIn(make(), opened, "/records", ...before(make));
-      theirs = new Client(own.origin);
-    });
-    afterAll(() => own.stop());
-
     test("forms, forms with files and JSON come through", async () => {
+      const { errors, theirs, own } = await another({}, ...before(make));
       const address = "/records/stations/MV-014/edit";
       const form = formOf((await theirs.get(address)).text);
       const notes = `${version}, ${Math.random()}`;
@@ -93,41 +92,29 @@ describe.each(versions)("in an application on Express %s", (version, make) => {
         body: JSON.stringify({ notes: "by JSON" }),
         headers: { ...asked, "if-match": etag },
       });
+      await own.stop();
       expect(patched.status).toBe(200);
       expect(errors).toEqual([]);
     });
   });
 
   test("whose own code has read a form's files already, its developer is told", async () => {
-    const errors: string[] = [];
-    const opened = await createPages({
-      database: databaseOver(trips.pool),
-      pages: demoPages,
-      signingKey: "a key for tests, thirty-two bytes long",
-      actor: () => tamsin,
-      onError: (error) => void errors.push((error as Error).message),
-    });
-    const own = await serveIn(make(), opened, "/records", (request, _response, next) => {
+    const { errors, theirs, own } = await another({}, (request, _response, next) => {
       request.body = {};
       request.resume().once("end", next);
     });
     const sent = new FormData();
     sent.append("findings", "read by somebody else");
     const { id } = await trips.one<{ id: string }>("SELECT id::text FROM field.visit LIMIT 1");
-    const { status } = await new Client(own.origin).send(`/records/visits/${id}/edit`, { method: "POST", body: sent });
+    const { status } = await theirs.send(`/records/visits/${id}/edit`, { method: "POST", body: sent });
     await own.stop();
     expect(status).toBe(415);
     expect(errors).toEqual([expect.stringContaining("Mount the pages before")]);
   });
 
   test("whose listeners throw, or reject later, everything goes on, and its developer is told", async () => {
-    const errors: string[] = [];
     const heard: string[] = [];
-    const opened = await createPages({
-      database: databaseOver(trips.pool),
-      pages: demoPages,
-      signingKey: "a key for tests, thirty-two bytes long",
-      actor: () => tamsin,
+    const { errors, theirs, own, opened } = await another({
       onRequest: async ({ operation }) => {
         heard.push(operation);
         throw new Error("rejected");
@@ -135,15 +122,13 @@ describe.each(versions)("in an application on Express %s", (version, make) => {
       onLoad: () => {
         throw new Error("thrown");
       },
-      onError: (error) => void errors.push((error as Error).message),
     });
     const end = opened.listen({
       onRequest: () => {
         throw new Error("thrown by another");
       },
     });
-    const own = await serveIn(make(), opened, "/records");
-    expect((await new Client(own.origin).get("/records/stations/MV-014/edit")).status).toBe(200);
+    expect((await theirs.get("/records/stations/MV-014/edit")).status).toBe(200);
     await opened.reload();
     await until(async () => errors.length === 3);
     end();
@@ -158,21 +143,12 @@ describe.each(versions)("in an application on Express %s", (version, make) => {
     ["frame answers later", { frame: (async () => ({})) as never }, /frame .* with a promise/],
     ["byToken answers later", { byToken: (async () => false) as never }, /byToken .* with a promise/],
   ])("whose %s: its developer is told, and nothing is taken for less than was asked for", async (_, wrong, said) => {
-    const errors: string[] = [];
-    const opened = await createPages({
-      database: databaseOver(trips.pool),
-      pages: demoPages,
-      signingKey: "a key for tests, thirty-two bytes long",
-      actor: () => tamsin,
-      ...wrong,
-    });
-    const own = await serveIn(make(), opened, "/records");
+    const { errors, theirs, own } = await another(wrong);
     own.app.use(((error: Error, _request, response, _next) => {
       errors.push(error.message);
       response.status(500).send("went wrong");
     }) satisfies ErrorRequestHandler);
     const json = { "content-type": "application/merge-patch+json", "sec-fetch-site": "cross-site" };
-    const theirs = new Client(own.origin);
     const sent = { method: "PATCH", body: "{}", headers: json };
     expect((await theirs.send("/records/stations/MV-014", sent)).status).toBe(500);
     expect((await theirs.get("/records/stations/MV-014/edit")).status).toBe("byToken" in wrong ? 200 : 500);
