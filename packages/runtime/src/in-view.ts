@@ -56,7 +56,7 @@ const same = (a: readonly string[], b: readonly string[]): boolean =>
 
 /** A part of a key. @throws where it is missing: nobody would be told why there is no such record */
 function keyPart(page: Page, key: Readonly<Record<string, string | number>>, column: string): string {
-  const part: unknown = typeof key === "object" ? key[column] : undefined;
+  const part: unknown = typeof key === "object" && Object.hasOwn(key, column) ? key[column] : undefined;
   if (part !== undefined && part !== null) return String(part);
   const wanted = page.key.map(({ name }) => `${name}: …`).join(", ");
   throw new Error(`The key of a record of ${page.name} is { ${wanted} }, and its ${column} is missing.`);

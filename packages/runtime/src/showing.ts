@@ -24,7 +24,7 @@ import { problemLine, problemsIn } from "./files/problems.js";
 import { send } from "./http/answers.js";
 import { nonceIn } from "./http/policy.js";
 import type { Incoming } from "./incoming.js";
-import { contentBy, documentBy } from "./layout/layout.js";
+import { contentBy, documentBy, type FormTemplate } from "./layout/layout.js";
 import { navigationOf, opens } from "./layout/navigation.js";
 import type { PagesOptions } from "./options.js";
 import { errorText } from "./own/errors.js";
@@ -37,12 +37,16 @@ export interface Exchange {
 
 /** What is shown around the engine's answers: the application's layout, and the pages that are none of a page file's. */
 export class Showing {
+  /** By the names of page files, which may be called like what every object has. */
+  private readonly forms: ReadonlyMap<string, FormTemplate>;
+
   constructor(
     private readonly options: PagesOptions,
     private readonly incoming: Incoming,
     private readonly site: LiveSite,
     private readonly logNotice: () => Promise<string | null>,
   ) {
+    this.forms = new Map(Object.entries(options.forms ?? {}));
     incoming.pages = (actor, base, path) => navigationOf(site.loaded.pages, actor, base, path);
   }
 
@@ -99,7 +103,7 @@ export class Showing {
 
   /** Whether something of the application's own stands around or in a page's answer. */
   isLaidOut(name: string | null): boolean {
-    return this.options.layout !== undefined || this.options.forms?.[name ?? ""] !== undefined;
+    return this.options.layout !== undefined || this.forms.has(name ?? "");
   }
 
   /** An answer with the application's own layout around it, and its own templates in it. @param name the page's, where it is one of a page file */
@@ -109,10 +113,10 @@ export class Showing {
     { frame, actor }: Pick<PageRequest, "frame" | "actor">,
     { request, response }: Exchange,
   ): Promise<PageResponse> {
-    const { layout, forms = {} } = this.options;
+    const { layout } = this.options;
     const { page: parts, status } = answer;
     if (!parts) return answer;
-    const content = await contentBy(forms[name ?? ""], parts, name, { request, response });
+    const content = await contentBy(this.forms.get(name ?? ""), parts, name, { request, response });
     if (layout === undefined) return { ...answer, body: documentOf(frame, { ...parts, content }) };
     const around = {
       page: name,

@@ -116,6 +116,19 @@ describe("a layout", () => {
     expect((await client.post(address, bodyOf(formOf(refused.text), { name: "Otter Weir" }))).status).toBe(303);
   });
 
+  test("stands around a page that is called like what every object has", async () => {
+    await trips.owner.query("CREATE TABLE network.constructor (id integer PRIMARY KEY, label text)");
+    await trips.owner.query("INSERT INTO network.constructor VALUES (1, 'a maker of gauges')");
+    await trips.owner.query("GRANT SELECT, UPDATE ON network.constructor TO PUBLIC");
+    const pages = await mkdtemp(path.join(views, "pages-"));
+    await writeFile(
+      path.join(pages, "constructor.page.yaml"),
+      'format: loyal-quill/page@1\ntitle: "Maker {id}"\nplural: Makers\npath: /makers/{id}\nrecord: { table: network.constructor, key: id }\nfields: [label]\n',
+    );
+    const { status, text } = await (await mounted({ layout, pages })).get("/records/makers/1/edit");
+    expect([status, formOf(text).get("label")]).toEqual([200, "a maker of gauges"]);
+  });
+
   test("may be a view of the application's engine", async () => {
     await writeFile(
       path.join(views, "admin.ejs"),
