@@ -1,6 +1,7 @@
 /** What a developer's own code said by throwing: anything can be thrown, and is told in words. */
 export function saidBy(thrown: unknown): string {
   if (typeof thrown === "string") return thrown;
+  if (thrown === undefined || thrown === null) return `${thrown} was thrown`;
   const { message, name } = Object(thrown) as { readonly message?: unknown; readonly name?: unknown };
   for (const text of [message, name]) if (typeof text === "string" && text !== "") return text;
   // Of an object without more the text says nothing; one without a prototype has none.
