@@ -157,6 +157,37 @@ describe.each(versions)("in an application on Express %s", (version, make) => {
     for (const error of errors) expect(error).toMatch(said);
   });
 
+  test("that has steps or a template for a page that there is not, its developer is told, once", async () => {
+    const { errors, own, opened } = await another({
+      steps: { statoin: { check: () => {} } },
+      forms: { sensors: () => "" },
+    });
+    await opened.reload();
+    await own.stop();
+    expect(errors.sort()).toEqual([
+      'the form of sensors: there is no sensors.page.yaml, so nothing uses it. Did you mean "sensor"?',
+      'the steps of statoin: there is no statoin.page.yaml, so nothing uses it. Did you mean "station"?',
+    ]);
+  });
+
+  test("behind a proxy that gives its host another name, JSON is taken where the proxy is trusted, and only there", async () => {
+    const { own, theirs } = await another({});
+    const headers = {
+      ...{ "content-type": "application/merge-patch+json", accept: "application/json" },
+      ...{ origin: "http://records.example", "x-forwarded-host": "records.example" },
+    };
+    const change = async (): Promise<number> => {
+      const etag = (await theirs.send("/records/stations/MV-014", { headers })).headers.get("etag") ?? "";
+      const body = JSON.stringify({ notes: `by a proxy, ${Math.random()}` });
+      const sent = { method: "PATCH", body, headers: { ...headers, "if-match": etag } };
+      return (await theirs.send("/records/stations/MV-014", sent)).status;
+    };
+    expect(await change()).toBe(403);
+    own.app.set("trust proxy", "loopback");
+    expect(await change()).toBe(200);
+    await own.stop();
+  });
+
   describe("pages mounted in an application of somebody's own", () => {
     test("keep a form on the answer when nobody is signed in any more, whatever its sign-in knows of them", async () => {
       const address = "/records/stations/MV-013/edit";

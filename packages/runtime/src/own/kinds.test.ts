@@ -20,13 +20,16 @@ import {
 import { type Served, serve } from "../testing/served.js";
 import { makeTrips, type Trips, tamsin } from "../testing/trips.js";
 
+/** What a rule must not do: fail, or answer later. */
+const answered = (value: string): string => (value === "crash" ? fail() : (Promise.resolve(null) as never));
+
 const mooring = defineRule({
   name: "mooring",
   label: "Mooring",
   words: "a mooring of the harbour, like B-12",
   broken: (value, { language }) =>
-    value === "crash"
-      ? fail()
+    value === "crash" || value === "later"
+      ? answered(value)
       : /^[A-D]-\d\d$/.test(value)
         ? null
         : language === "de"
@@ -126,6 +129,11 @@ describe("rules of one's own", () => {
     expect(answer.status).toBe(503);
     expect(answer.text).toContain('value="crash"');
     expect(await boatIs()).toMatchObject({ place: "B-12" });
+    errors.length = 0;
+    expect((await save({ place: "later" })).status).toBe(503);
+    expect(errors).toEqual([
+      "the rule mooring failed: it answered a promise, where it says at once what is wrong with a value, as a text, or null",
+    ]);
   });
 
   test("speak the page's language", async () => {
