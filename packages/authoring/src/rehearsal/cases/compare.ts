@@ -177,9 +177,10 @@ export function compareCases(prepared: Prepared): Case[] {
         );
         if (typed.length > 3 && field.choices === null && field.tidy.length === 0)
           stage.expect(
-            // A moment is told with a space, also where its control is plain text and it was typed with a T.
-            [typed, typed.replace("T", " ")].some((text) => sent.document.text.includes(text)) ||
-              sent.document.forms.some(({ controls }) => controls.some(({ value }) => value === typed)),
+            // A moment is told with a space, also where its control is plain text and it was typed with a T; a box by yes or no.
+            [typed, typed.replace("T", " "), told(page, field.column, typed) ?? typed].some((text) =>
+              sent.document.text.includes(text),
+            ) || sent.document.forms.some(({ controls }) => controls.some(({ value }) => value === typed)),
             "What was typed is gone.",
           );
       },
