@@ -157,6 +157,29 @@ describe.each(versions)("in an application on Express %s", (version, make) => {
     for (const error of errors) expect(error).toMatch(said);
   });
 
+  test.each<[string, (failing: <Value>(value: Value) => Value) => Partial<PagesOptions>]>([
+    ["actor", (failing) => ({ actor: () => failing(tamsin) })],
+    ["session", (failing) => ({ session: () => failing("one") })],
+    ["frame", (failing) => ({ frame: (request, actor) => failing(ownFrame(request, actor)) })],
+  ])("whose %s fails while a form is sent: what was typed is left for its error handler", async (_, wrong) => {
+    let isFailing = false;
+    const { theirs, own } = await another(
+      wrong((value) => {
+        if (isFailing) throw new Error("The sessions are away.");
+        return value;
+      }),
+    );
+    own.app.use(((error: Error, request, response, _next) => {
+      response.status(503).send(`${error.message} Typed: ${new URLSearchParams(String(request.body)).get("notes")}`);
+    }) satisfies ErrorRequestHandler);
+    const address = "/records/stations/MV-014/edit";
+    const sent = bodyOf(formOf((await theirs.get(address)).text), { notes: "Typed & kept" });
+    isFailing = true;
+    const { status, text } = await theirs.post(address, sent);
+    await own.stop();
+    expect([status, text]).toEqual([503, "The sessions are away. Typed: Typed & kept"]);
+  });
+
   test("that has steps or a template for a page that there is not, its developer is told, once", async () => {
     const { errors, own, opened } = await another({
       steps: { statoin: { check: () => {} } },

@@ -59,7 +59,7 @@ const shapes: { readonly [Name in keyof Required<PagesOptions>]: Shape } = {
   earlier: aFunction,
   lookEvery: milliseconds,
   developer: aTruth,
-  watchLog: [(value) => value === false, "false"],
+  watchLog: aTruth,
   onRequest: aFunction,
   onLoad: aFunction,
   onProblem: aFunction,

@@ -96,8 +96,8 @@ export interface PagesOptions {
    * step that threw. Where it is left out, unless `NODE_ENV` is `production`.
    */
   readonly developer?: boolean;
-  /** `false` where somebody else tells of a change log that is missing, too old or not open to the connection. */
-  readonly watchLog?: false;
+  /** Whether a change log that is missing, too old or not open to the connection is told; `false` where somebody else does so. True where it is left out. */
+  readonly watchLog?: boolean;
   /** Told of every request once it is answered. */
   readonly onRequest?: (recorded: RecordedRequest) => void;
   /** Told when the files or the tables were read anew. */

@@ -125,8 +125,8 @@ export class Serving {
     return speaksJson(request) && last === null ? database : (await replicas.reading(last)).database;
   }
 
-  /** Reads who asks and what they sent: files only of who is known. Where who asks can't be found out, the body is left for whoever answers. */
-  private async read(matched: OwnRoute, request: Exchange["request"]): Promise<Pick<PageRequest, "actor" | "body">> {
+  /** Reads who asks and what they sent: files only of who is known. Where what the application says of a request fails, the body is left for whoever answers. */
+  private async read(matched: OwnRoute, request: Exchange["request"], trace: string): Promise<PageRequest> {
     const { incoming, onError } = this.parts;
     const isUpload = matched.kind === "page" && matched.operation === "upload";
     const inParts = (isUpload || (matched.kind === "page" && takesFiles(matched.page))) && isMultipart(request);
@@ -143,14 +143,12 @@ export class Serving {
     // A file's marks are bound to no session, as a form's token is: no other site brings one.
     const isForeign = (changes || isUpload) && isCrossSite(request, incoming.byToken(request));
     const body: PageRequest["body"] = isForeign ? { refused: "cross-site" } : sent;
-    const actor =
-      known === undefined
-        ? await incoming.actorOf(request).catch((error: unknown) => {
-            leave(request, sent);
-            throw error;
-          })
-        : known;
-    return { body, actor };
+    try {
+      return incoming.requestOf(request, known === undefined ? await incoming.actorOf(request) : known, body, trace);
+    } catch (error) {
+      leave(request, sent);
+      throw error;
+    }
   }
 
   private async answer(matched: OwnRoute, handled: Handled, asked: PageRequest, exchange: Exchange): Promise<void> {
@@ -177,14 +175,13 @@ export class Serving {
   /** Answers a request to a page. */
   async serve(matched: OwnRoute, exchange: Exchange): Promise<void> {
     const { request, response } = exchange;
-    const { incoming, replicas, database, seen } = this.parts;
-    const { actor, body } = await this.read(matched, request);
+    const { replicas, database, seen } = this.parts;
+    const trace = traceOf(request.get("traceparent"));
+    const asked = await this.read(matched, request, trace.id);
     const number = workNumber(request);
     const operation = matched.kind === "page" ? matched.operation : null;
-    if (operation === "uploading" && number !== null) return this.tellProgress(actor, number, response);
-    const trace = traceOf(request.get("traceparent"));
+    if (operation === "uploading" && number !== null) return this.tellProgress(asked.actor, number, response);
     response.setHeader("server-timing", `traceparent;desc="${trace.traceparent}"`);
-    const asked = incoming.requestOf(request, actor, body, trace.id);
     // What is only looked at is given up with its browser; what is saved goes on to its end.
     const reads = matched.kind === "page" && !isSaving(matched.operation);
     const waiting = new Waiting();
@@ -194,7 +191,7 @@ export class Serving {
     });
     const over = reads ? whileWaitedFor(await this.reading(matched, request), waiting) : database;
     const isUpload = operation === "upload";
-    const work = isUpload ? this.uploads.begin(actor?.id ?? "", number, response) : undefined;
+    const work = isUpload ? this.uploads.begin(asked.actor?.id ?? "", number, response) : undefined;
     const turns = isUpload ? this.uploadTurns : this.downloads;
     const handled = await this.run(matched, asked, over, {
       exportTurn: (person) => turns.take(person, response),
