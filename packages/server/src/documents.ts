@@ -112,6 +112,7 @@ function statusOf(error: unknown): number {
 
 function wordsOf(status: number, language: Language): { title: string; advice: string } {
   if (status === 503) return titleOfCode(language, "database-away");
+  if (status === 413) return titleOfCode(language, "body-too-large");
   if (status === 500) return { title: say(language, "went-wrong"), advice: say(language, "went-wrong-advice") };
   return { title: say(language, "unreadable"), advice: say(language, "unreadable-advice") };
 }

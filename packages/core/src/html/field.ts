@@ -112,7 +112,7 @@ const takeButton = ({ field }: FieldView, code: "take-theirs" | "put-back", lang
 
 /** What is stored, beside what was typed instead. */
 function replacedNote(view: FieldView, id: string, language: Language, prefix = ""): Markup | null {
-  if (view.replaces === null || view.conflict || view.control === "file") return null;
+  if (view.replaces === null || view.conflict) return null;
   const stored = storedText(view, language);
   const shown = view.replaces === "" ? stored : html`<q dir="auto">${stored}</q>`;
   return html`<p class="quill-replaced" id="${id}-stored">${word(language, "stored-value")} ${shown} ${takeButton(view, "put-back", language, prefix)}</p>`;

@@ -4,6 +4,7 @@ import { byPlace, capped, type Finding, mostFindings, type Remark, type Repair }
 import type { Path } from "../findings/path-in-file.js";
 import { misspelt, suggestion } from "../values/nearest.js";
 import { contentOfDocument } from "./content.js";
+import { mostOfPageFile, pageFileTooLong } from "./page-file-limit.js";
 import { type PageFile, pageSchema } from "./schema.js";
 import { contentByParts } from "./text-parts.js";
 import { readYaml } from "./yaml.js";
@@ -171,12 +172,10 @@ function once<Made>(make: () => Made): () => Made {
  * @returns the page file with the places of its parts, or all that is wrong with it, by place
  */
 export function parsePage(text: string): ParseResult {
-  if (text.length > 262_144) {
+  if (text.length > mostOfPageFile) {
     return {
       ok: false,
-      findings: [
-        { severity: "error", code: "too-long", message: "A page file holds at most 256 KiB.", line: 1, column: 1 },
-      ],
+      findings: [{ severity: "error", code: "too-long", message: pageFileTooLong, line: 1, column: 1 }],
     };
   }
   const whole = once(() => readWhole(text));

@@ -97,7 +97,14 @@ export function prefillFields(
       depends: dependsOnForm(field),
       withNames: dependsOnForm(field) ? namesItDependsOn(page, field) : [],
       replaces:
-        form === "edit" && !isUnknown && typed.has(name) && text !== shown.text && !field.hidden ? shown.text : null,
+        form === "edit" &&
+        !isUnknown &&
+        typed.has(name) &&
+        text !== shown.text &&
+        !field.hidden &&
+        field.control !== "file"
+          ? shown.text
+          : null,
       isHidden: field.hidden && stored !== null,
       download:
         field.control === "file" && stored !== null && form === "edit" ? fileAddress(page, key, field, request) : null,

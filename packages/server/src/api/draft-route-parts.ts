@@ -1,4 +1,5 @@
 import { recordOf } from "@loyal-quill/core";
+import { mostOfPageFile, pageFileTooLong } from "@loyal-quill/core/page/page-file-limit";
 import type { Request, Response } from "express";
 import * as v from "valibot";
 import { nameForm } from "../drafts/desk.js";
@@ -12,7 +13,7 @@ import type { DraftAnswer } from "./answers/sheet.js";
 import { problem } from "./problem.js";
 import { plain } from "./shapes.js";
 
-export const text = v.pipe(plain, v.maxLength(262_144, "must not be longer than 256 KiB"));
+export const text = v.pipe(plain, v.maxLength(mostOfPageFile, pageFileTooLong));
 
 const revision = v.pipe(v.number(), v.integer(), v.minValue(1));
 
@@ -116,7 +117,9 @@ export const takingIn =
     if (!body.success) {
       const [issue] = body.issues;
       const at = (issue.path ?? []).map((part) => String(part.key)).join(".");
-      return problem(response, 400, "Not understood", `${at === "" ? "The body" : at}: ${issue.message}`);
+      // What is a sentence needs no name before it.
+      const said = issue.message.endsWith(".") ? issue.message : `${at === "" ? "The body" : at}: ${issue.message}`;
+      return problem(response, 400, "Not understood", said);
     }
     const name = request.params.name === undefined ? "" : String(request.params.name);
     if (name !== "" && !nameForm.test(name))

@@ -136,6 +136,30 @@ describe("people", () => {
   });
 });
 
+describe("what is wrong with an account", () => {
+  const person = { name: "Orla Wrong", email: "wrong@marrow-vale.example", roles: [], attributes: {}, active: true };
+  test.each<[string, object, string]>([
+    ["no name", { name: " " }, "Name must not be empty."],
+    ["a long name", { name: "x".repeat(201) }, "Name must have at most 200 characters."],
+    ["no address", { email: "orla" }, "E-mail must be an e-mail address."],
+    ["a role of nothing", { roles: [""] }, "Roles must not be empty."],
+    [
+      "an attribute's name",
+      { attributes: { "region id": 2 } },
+      "Attributes (region id) must have names of letters, digits and _, like region_id.",
+    ],
+    [
+      "an attribute that is called like a member of every object",
+      { attributes: JSON.parse('{"constructor": 2}') as object },
+      "Attributes must not be called like a member of every JavaScript object, such as constructor.",
+    ],
+    ["an attribute's value", { attributes: { region: { id: 2 } } }, "Attributes (region) must be a text of at most"],
+  ])("is told by its label: %s", async (_, wrong, told) => {
+    const { status, said } = await ines.send<{ detail: string }>("POST", "/people", { ...person, ...wrong });
+    expect([status, said.detail]).toEqual([400, expect.stringContaining(told)]);
+  });
+});
+
 describe("the database", () => {
   test("is shown whole: pages, keys, sizes, and who is connected", async () => {
     const { tables } = await get<DatabaseAnswer>("/database");

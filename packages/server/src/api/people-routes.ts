@@ -1,6 +1,6 @@
 import { randomUUID } from "node:crypto";
 import { isDeepStrictEqual } from "node:util";
-import type { Database } from "@loyal-quill/core";
+import { type Database, recordOf } from "@loyal-quill/core";
 import type { Pages } from "@loyal-quill/runtime";
 import express, { type Request } from "express";
 import * as v from "valibot";
@@ -17,19 +17,40 @@ import { mayAnswers, personAnswer } from "./people.js";
 import { problem } from "./problem.js";
 import { plain } from "./shapes.js";
 
-const line = v.pipe(plain, v.trim(), v.minLength(1, "must not be empty"), v.maxLength(200));
-const attribute = v.union([
-  v.null_(),
-  v.boolean(),
-  v.number(),
-  v.pipe(plain, v.maxLength(1000)),
-  v.pipe(v.array(v.pipe(plain, v.maxLength(200))), v.maxLength(200)),
-]);
+/* What is wrong is said behind the name of what it is about: "E-mail must be an e-mail address." */
+
+const line = v.pipe(
+  plain,
+  v.trim(),
+  v.minLength(1, "must not be empty"),
+  v.maxLength(200, "must have at most 200 characters"),
+);
+const attribute = v.union(
+  [
+    v.null_(),
+    v.boolean(),
+    v.number(),
+    v.pipe(plain, v.maxLength(1000)),
+    v.pipe(v.array(v.pipe(plain, v.maxLength(200))), v.maxLength(200)),
+  ],
+  "must be a text of at most 1,000 characters, a number, true, false, null, or a list of at most 200 texts of at most 200 characters",
+);
+const attributeName = v.pipe(
+  plain,
+  v.regex(/^[A-Za-z_]\w{0,60}$/, "must have names of letters, digits and _, like region_id"),
+);
+const attributes = v.pipe(
+  recordOf(attributeName, attribute),
+  v.check(
+    (given) => Object.keys(given).every((name) => !(name in Object.prototype)),
+    "must not be called like a member of every JavaScript object, such as constructor",
+  ),
+);
 const person = v.strictObject({
   email: v.pipe(line, v.toLowerCase(), v.email("must be an e-mail address")),
   name: line,
-  roles: v.pipe(v.array(line), v.maxLength(50)),
-  attributes: v.record(v.pipe(plain, v.regex(/^[A-Za-z_]\w{0,60}$/, "must be a name like region_id")), attribute),
+  roles: v.pipe(v.array(line), v.maxLength(50, "must be at most 50")),
+  attributes,
   active: v.boolean(),
 });
 
@@ -40,7 +61,7 @@ const changedPerson = v.strictObject({
     email: plain,
     name: plain,
     roles: v.array(plain),
-    attributes: v.record(plain, v.unknown()),
+    attributes: recordOf(plain, v.unknown()),
     active: v.boolean(),
   }),
 });
@@ -99,8 +120,15 @@ const uuid = v.pipe(v.string(), v.uuid());
 const tokenShape = v.strictObject({
   name: line,
   /** Null for all pages of the account. */
-  pages: v.nullable(v.pipe(v.array(line), v.minLength(1, "must name a page"), v.maxLength(1000))),
-  days: v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(366)),
+  pages: v.nullable(
+    v.pipe(v.array(line), v.minLength(1, "must be one at least"), v.maxLength(1000, "must be at most 1,000")),
+  ),
+  days: v.pipe(
+    v.number(),
+    v.integer("must be whole days"),
+    v.minValue(1, "must be a day at least"),
+    v.maxValue(366, "must be at most 366 days"),
+  ),
 });
 
 const tokenAnswer = ({
@@ -121,9 +149,21 @@ const tokenAnswer = ({
   usedAt: usedAt?.toISOString() ?? null,
 });
 
+/** What the form calls what it sends. */
+const labels = {
+  email: "E-mail",
+  name: "Name",
+  roles: "Roles",
+  attributes: "Attributes",
+  pages: "Pages",
+  days: "Expires in",
+} as const;
+
 function notUnderstood(response: express.Response, issue: v.BaseIssue<unknown>): void {
-  const at = (issue.path ?? []).map((part) => String(part.key)).join(".");
-  problem(response, 400, "Not understood", `${at === "" ? "The account" : at}: ${issue.message}`);
+  const [first, second] = (issue.path ?? []).map((part) => String(part.key));
+  const label = labels[first as keyof typeof labels] ?? first ?? "The account";
+  const within = first === "attributes" && second !== undefined ? `${label} (${second})` : label;
+  problem(response, 400, "Not understood", `${within} ${issue.message}.`);
 }
 
 /** What the routes have in common. */

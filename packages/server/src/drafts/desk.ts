@@ -98,7 +98,11 @@ export class Desk {
   async begin(from: { table: string } | { name: string; text: string }, by: Doer): Promise<string> {
     const { name, text } = "table" in from ? await this.drafted(from.table) : from;
     if (!nameForm.test(name))
-      throw new DeskRefusal("Not a name", "A page's name has letters, digits, - and _, like station.", 422);
+      throw new DeskRefusal(
+        "Not a name",
+        `A page's name has letters, digits, - and _, like station. “${name}” has others.`,
+        422,
+      );
     const base = this.published(name);
     const begun = await this.options.store.drafts.begin({
       page: name,
