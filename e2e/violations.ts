@@ -15,7 +15,21 @@ const all: RunOnly = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "b
 /** What of axe's rules looks at colours: the only ones to which another scheme can make a difference. */
 const ofColours: RunOnly = { type: "rule", values: ["color-contrast", "link-in-text-block"] };
 
-/** What axe finds on a page as it stands, a line each: all of its rules in the light scheme, those about colours in the dark one too. */
+/** Ids that stand twice, and those that a label, a description or a link within the page leads to and that nothing has: axe leaves these for somebody to look at. */
+const wrongIds = (page: Page): Promise<readonly string[]> =>
+  page.evaluate(() => {
+    const ids = [...document.querySelectorAll("[id]")].map(({ id }) => id);
+    const missing = ["for", "aria-describedby", "aria-labelledby", "aria-errormessage", "href"].flatMap((name) =>
+      [...document.querySelectorAll(name === "href" ? "a[href^='#']:not([href='#'])" : `[${name}]`)].flatMap((each) => {
+        const value = each.getAttribute(name) ?? "";
+        const wanted = name === "href" ? [decodeURIComponent(value.slice(1))] : value.split(/\s+/).filter(Boolean);
+        return wanted.filter((id) => !document.getElementById(id)).map((id) => `${name} leads to no element: ${id}`);
+      }),
+    );
+    return [...missing, ...ids.filter((id, at) => ids.indexOf(id) !== at).map((id) => `an id stands twice: ${id}`)];
+  });
+
+/** What axe finds on a page as it stands, a line each: all of its rules in the light scheme, those about colours in the dark one too; and ids that lead nowhere. */
 export async function violations(page: Page): Promise<string[]> {
   // Injected once for both schemes: that takes longer than the run itself.
   await page.evaluate(source);
@@ -35,5 +49,5 @@ export async function violations(page: Page): Promise<string[]> {
     );
   };
   const dark = await look("dark", ofColours);
-  return [...(await look("light", all)), ...dark];
+  return [...(await look("light", all)), ...dark, ...(await wrongIds(page))];
 }

@@ -206,3 +206,40 @@ test.describe("axe finds nothing in either colour scheme", () => {
     expect(await violations(page)).toEqual([]);
   });
 });
+
+test("a description, a label or a link that leads nowhere is found, and an id that stands twice", async ({ page }) => {
+  await page.setContent(
+    `<html lang="en"><title>Weir</title><main><h1>Weir</h1><label for="level">Level</label><input id="depth" aria-label="Depth" aria-describedby="help">
+    <a href="#gone">To it</a><p id="twice">One</p><p id="twice">Two</p></main></html>`,
+  );
+  expect(await violations(page)).toEqual([
+    "for leads to no element: level",
+    "aria-describedby leads to no element: help",
+    "href leads to no element: gone",
+    "an id stands twice: twice",
+  ]);
+});
+
+test("with the system's own colours, what is chosen is told apart by more than a colour", async ({ signedIn }) => {
+  const page = await signedIn("ines");
+  await page.emulateMedia({ forcedColors: "active" });
+  await page.goto("/workbench/pages/station?key=MV-014");
+  const below = (name: string): Promise<string> =>
+    page.getByRole("tab", { name, exact: true }).evaluate((tab) => getComputedStyle(tab).borderBottomWidth);
+  await expect(page.getByRole("tab", { name: "Rules" })).toHaveAttribute("aria-selected", "true");
+  expect([await below("Rules"), await below("File")]).toEqual(["2px", "0px"]);
+  /** The lines around the entries of a list that are seen first. */
+  const around = (role: "menuitem" | "option"): Promise<readonly string[]> =>
+    page.getByRole(role).evaluateAll((items) => items.slice(0, 3).map((item) => getComputedStyle(item).outlineStyle));
+  await page.keyboard.press("Control+k");
+  await expect(page.getByPlaceholder("Search pages, tables, people and commands")).toBeFocused();
+  await page.keyboard.press("ArrowDown");
+  await expect.poll(() => around("menuitem")).toContain("solid");
+  expect(await around("menuitem")).toContain("none");
+  await page.keyboard.press("Escape");
+  await page.getByRole("combobox", { name: "Record" }).click();
+  await page.getByRole("option").first().waitFor();
+  await page.keyboard.press("ArrowDown");
+  await expect.poll(() => around("option")).toContain("solid");
+  expect(await around("option")).toContain("none");
+});

@@ -123,3 +123,54 @@ test("a draft's first view says that it is looking for records, and never that t
   expect(await page.evaluate(() => "wasSaid" in window)).toBe(false);
   await page.getByRole("button", { name: "Discard draft" }).click();
 });
+
+test("a file that can be no page file is told by its name, and nothing is taken in", async ({ signedIn }) => {
+  const page = await signedIn("ines");
+  const told = page.getByRole("alert");
+  const file = (name: string, text: string | Buffer) => ({
+    name,
+    mimeType: "text/yaml",
+    buffer: Buffer.from(text as string),
+  });
+  const choose = (...files: ReturnType<typeof file>[]) => page.locator("input[type=file]").first().setInputFiles(files);
+  await page.goto("/workbench/");
+  await choose(file("weir.png", Buffer.from([137, 80, 78, 71, 13, 10, 26, 10, 0, 0])));
+  await expect(told).toHaveText("✕ weir.png is not a text file.");
+  await choose(file("notes.page.yaml", `# ${"x".repeat(800_000)}`));
+  await expect(told).toHaveText("✕ notes.page.yaml is too large: at most 256 KiB are taken.");
+  await choose(file("gauge houses.page.yaml", "title: x"));
+  await expect(told).toContainText("“gauge houses” has others.");
+  /** Files that are dropped at a place, as from the desktop. */
+  const drop = async (at: string, ...names: readonly string[]) =>
+    page.locator(at).evaluate((place, dropped) => {
+      const dataTransfer = new DataTransfer();
+      for (const name of dropped) dataTransfer.items.add(new File(["title: dropped"], name));
+      for (const type of ["dragover", "drop"])
+        place.dispatchEvent(new DragEvent(type, { bubbles: true, cancelable: true, dataTransfer }));
+    }, names);
+  await drop("main", "one.page.yaml", "two.page.yaml");
+  await expect(told).toHaveText("✕ Only one file can be taken at a time: these are 2.");
+  await expect(page).toHaveURL(/\/workbench\/$/);
+  await page.goto("/workbench/import-form");
+  await page.getByLabel("Choose page", { exact: true }).setInputFiles([file("form.html", "<form>\0")]);
+  await expect(told).toHaveText("✕ form.html is not a text file.");
+
+  await page.goto("/workbench/pages/river");
+  await page.getByRole("tab", { name: "File" }).click();
+  const text = page.locator(".cm-content");
+  await drop(".cm-content", "one.page.yaml", "two.page.yaml");
+  await expect(told.filter({ hasText: "Only one file" })).toBeVisible();
+  await expect(text).toContainText("plural: Rivers");
+  // What is pasted may be too long, too.
+  await text.evaluate((place) => {
+    const clipboardData = new DataTransfer();
+    clipboardData.setData("text/plain", `# ${"x".repeat(300_000)}`);
+    place.dispatchEvent(new ClipboardEvent("paste", { bubbles: true, cancelable: true, clipboardData }));
+  });
+  await expect(told.filter({ hasText: "Not saved" })).toHaveText("✕ Not saved: A page file holds at most 256 KiB.");
+  await drop(".cm-content", "one.page.yaml");
+  await expect(text).toHaveText("title: dropped");
+  await expect(told.filter({ hasText: "Not saved" })).toHaveCount(0);
+  await page.getByRole("button", { name: "Discard draft" }).click();
+  await expect(page.getByRole("status").filter({ hasText: "Published, no draft" })).toBeVisible();
+});

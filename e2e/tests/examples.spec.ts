@@ -302,6 +302,7 @@ test("exported code serves a page by itself, on the same table and log", async (
   await page.getByLabel("Notes").fill("By exported code.\n<b>");
   await page.getByRole("button", { name: "Update" }).click();
   await expect(page.getByRole("alert")).toContainText("The warning level must lie above the alert level.");
+  await expect(page.getByRole("alert")).toBeFocused();
   await expect(page.getByLabel("Notes")).toHaveValue("By exported code.\n<b>");
   await accessible(page, javaScriptEnabled);
 
@@ -315,6 +316,10 @@ test("exported code serves a page by itself, on the same table and log", async (
   // The enter key saves: it doesn't press the button that stands first, which takes theirs.
   await page.getByLabel("Warning level").press("Enter");
   await expect(page).toHaveURL(`${address}/stations`);
+  // The list is the application's own, and says what the save has left for it: once.
+  await expect(page.getByRole("status")).toHaveText("MV-023, Renamed, is saved.");
+  await page.reload();
+  await expect(page.getByRole("status")).toHaveCount(0);
   expect(await vale.row("SELECT name, notes FROM network.station WHERE code = 'MV-023'")).toEqual({
     name: "Renamed",
     notes: "By exported code.\n<b>",

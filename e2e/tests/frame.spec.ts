@@ -48,7 +48,7 @@ test("at 1280x800 at most 200 pixels stand above the columns, in every state, an
     expect((box?.y ?? 0) + (box?.height ?? 0)).toBeGreaterThan(179);
   }
   await settings.getByRole("textbox", { name: "Label" }).fill("What was found");
-  await expect(page.getByRole("toolbar", { name: "Draft" })).toContainText("Draft, Ines Farrow");
+  await expect(page.getByRole("toolbar", { name: "Draft" })).toContainText("Draft, ");
   told.draft = await columnsAt(page);
   // By the arrow keys from field to field, with it open.
   await page.locator('[data-field-button="findings"]').focus();
@@ -183,6 +183,32 @@ test("a statement leads to the step that sent it", async ({ signedIn }) => {
   await expect(panel.getByRole("heading", { name: /^Load/ })).toBeFocused();
   await expect(panel).toContainText("Statement: load");
   await expect(page.getByRole("region", { name: "Statements" })).toBeVisible();
+});
+
+test("from a thousand pixels on the head has room for the title of a page that is not published yet, and for the way to publish it", async ({
+  signedIn,
+  vale,
+}) => {
+  const page = await signedIn("ines");
+  const rivers = await readFile(path.join(vale.pages, "river.page.yaml"), "utf8");
+  const text = rivers.replace("path: /rivers", "path: /brooks").replace("plural: Rivers", "plural: Constituencies");
+  await page.goto("/workbench/");
+  const file = { name: "brook.page.yaml", mimeType: "text/yaml", buffer: Buffer.from(text) };
+  await page.locator("input[type=file]").first().setInputFiles(file);
+  const title = page.getByRole("heading", { level: 1, name: "Constituencies" });
+  await expect(title).toBeVisible();
+  await expect(page.getByRole("status").filter({ hasText: "Draft, not published yet" })).toBeVisible();
+  for (const width of [1000, 1024, 1100, 1280]) {
+    await page.setViewportSize({ width, height: 800 });
+    expect([width, await isTooWide(page)]).toEqual([width, false]);
+    const publish = await page.getByRole("button", { name: "Publish…" }).boundingBox();
+    expect((publish?.x ?? width) + (publish?.width ?? 0)).toBeLessThanOrEqual(width);
+    expect(await title.evaluate((heading) => heading.scrollWidth - heading.clientWidth)).toBeLessThanOrEqual(1);
+    expect((await page.getByText("View as", { exact: true }).boundingBox())?.height).toBeLessThan(30);
+  }
+  await page.getByRole("button", { name: "Discard draft…" }).click();
+  await page.getByRole("alertdialog").getByRole("button", { name: "Discard draft" }).click();
+  await expect(page.getByRole("heading", { level: 1, name: "Pages" })).toBeVisible();
 });
 
 for (const [width, height] of [

@@ -128,8 +128,8 @@ test("two requests stand side by side, and one is copied as a command", async ({
   expect(await ticks.count()).toBeGreaterThanOrEqual(2);
   await page.getByRole("link", { name: "Compare side by side" }).click();
   const compared = page.getByRole("region", { name: /^Side by side/ });
-  await expect(compared.getByRole("row", { name: /^Outcome/ })).toContainText("not found, 404");
-  await expect(compared.getByRole("row", { name: /^Outcome/ })).toContainText("shown, 200");
+  await expect(compared.getByRole("row", { name: /^≠ Outcome/ })).toContainText("not found, 404");
+  await expect(compared.getByRole("row", { name: /^≠ Outcome/ })).toContainText("shown, 200");
   await page.getByRole("button", { name: "Copy as curl" }).click();
   await expect(page.getByRole("status").filter({ hasText: "curl copied." })).toBeVisible();
   await page.getByRole("button", { name: "Show plan" }).first().click();

@@ -22,7 +22,7 @@ async function discard(page: Page): Promise<void> {
 }
 
 /** Waits until there is a draft: where all is undone before anything was saved, there is none to be discarded. */
-const kept = (page: Page) => expect(state(page, "draft, Ines Farrow")).toBeVisible();
+const kept = (page: Page) => expect(state(page, "Draft, ")).toBeVisible();
 
 const set = (page: Page, field: string) => page.getByRole("group", { name: `Settings of ${field}` });
 
@@ -127,7 +127,11 @@ test.describe("the Sheet", () => {
     const page = await signedIn("ines");
     await page.setViewportSize({ width: 1280, height: 800 });
     await openSheet(page, `station?key=${code}`);
-    await expect(page.getByRole("region", { name: "Save", exact: true })).toContainText("saved");
+    // Somebody's save is told as theirs: the draft has not judged it.
+    await expect(page.getByRole("region", { name: "Save", exact: true })).toContainText(
+      /saved, [\d.]+ ms \(recorded .+ by Hollis Brandt\)/,
+    );
+    await expect(page.locator('[data-beside="telemetry"]').last()).toContainText("(recorded)");
     const open = page.getByRole("region", { name: "Open", exact: true });
     const inView = async (): Promise<number> => {
       let count = 0;
@@ -152,6 +156,8 @@ test.describe("the Sheet", () => {
     await served(page).getByRole("button", { name: "Update" }).click();
     const save = page.getByRole("region", { name: "Save", exact: true });
     await expect(save).toContainText("1 rule failed: The warning level must lie above the alert level.");
+    await expect(save).not.toContainText("recorded");
+    await expect(page.locator('[data-beside="warning_m"]').last()).not.toContainText("recorded");
     await expect(save.getByRole("button", { name: "Check, stopped" })).toBeVisible();
     await expect(save.getByRole("button", { name: "Write, not reached" })).toBeVisible();
     const refused = await columnsAt();

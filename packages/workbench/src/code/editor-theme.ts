@@ -32,7 +32,12 @@ export const editorTheme: Extension = [
     ".cm-activeLine, .cm-activeLineGutter": { backgroundColor: "transparent" },
     ".cm-tooltip": { backgroundColor: theme.leaf, color: theme.ink, border: `1px solid ${theme.edge}` },
     ".cm-tooltip-autocomplete > ul": { fontFamily: theme.wire, fontSize: "0.8125rem" },
-    ".cm-tooltip-autocomplete > ul > li[aria-selected]": { backgroundColor: theme.wash, color: theme.ink },
+    ".cm-tooltip-autocomplete > ul > li[aria-selected]": {
+      backgroundColor: theme.wash,
+      color: theme.ink,
+      outline: `2px solid ${theme.verdigris}`,
+      outlineOffset: "-2px",
+    },
     ".cm-completionDetail": { color: theme.soft, fontStyle: "normal", marginLeft: "1rem" },
     ".cm-tooltip-hover": { padding: "2px 8px", fontFamily: theme.wire, fontSize: "0.8125rem" },
     ".cm-lintRange-error": { backgroundImage: "none", borderBottom: `2px solid ${theme.minium}` },

@@ -13,6 +13,7 @@ import { TextLine } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { Empty, Failed, QuietButton, Refused, Strong, Waiting } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
+import { readTextFile } from "../parts/text-file.js";
 import { Title, useDocumentTitle } from "../parts/title.js";
 import { FormBesidePage } from "./form-beside-page.js";
 
@@ -55,15 +56,19 @@ const Row = styled.tr`
 function FileChoice({
   label,
   accept,
+  most,
   name,
   onChange,
 }: {
   label: string;
   accept: string;
+  /** How long its text may be, in UTF-16 code units. */
+  most: number;
   name: string | null;
   onChange: (name: string, text: string) => void;
 }) {
   const input = useRef<HTMLInputElement>(null);
+  const [wrong, setWrong] = useState<Error | null>(null);
   return (
     <span>
       <input
@@ -73,13 +78,15 @@ function FileChoice({
         hidden
         aria-label={label}
         onChange={({ target }) => {
-          const [file] = target.files ?? [];
-          if (file) void file.text().then((text) => onChange(file.name, text));
+          setWrong(null);
+          if (target.files?.length)
+            readTextFile(target.files, most).then((file) => onChange(file.name, file.text), setWrong);
           // The same file, mended meanwhile, may be chosen again.
           target.value = "";
         }}
       />
       <QuietButton onClick={() => input.current?.click()}>{label}…</QuietButton> <Soft>{name}</Soft>
+      {wrong && <Refused error={wrong} />}
     </span>
   );
 }
@@ -320,12 +327,14 @@ function Asks({ of }: { of: ReturnType<typeof useImport> }) {
       <FileChoice
         label="Choose page"
         accept=".html,.htm,.ejs"
+        most={500_000}
         name={form?.name ?? null}
         onChange={(name, text) => of.chooseForm({ name, text })}
       />
       <FileChoice
         label="Choose handler"
         accept=".js,.mjs,.cjs,.ts,.mts,.cts"
+        most={100_000}
         name={handler?.name ?? "(optional)"}
         onChange={(name, text) => of.chooseHandler({ name, text })}
       />

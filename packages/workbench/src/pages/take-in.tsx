@@ -1,8 +1,10 @@
-import { useEffect, useRef, useState } from "react";
+import { mostOfPageFile } from "@loyal-quill/core";
+import { useCallback, useEffect, useRef, useState } from "react";
 import { Link } from "react-router";
 import { styled } from "styled-components";
-import { type Begun, useNewDraft } from "../database/use-new-draft.js";
+import { useNewDraft } from "../database/use-new-draft.js";
 import { QuietButton, Refused } from "../parts/states.js";
+import { readTextFile } from "../parts/text-file.js";
 
 const Line = styled.p`
   display: flex;
@@ -12,17 +14,25 @@ const Line = styled.p`
   color: ${({ theme }) => theme.soft};
 `;
 
-/** The file's name without its ending is the page's name. */
-function takeIn(file: File | undefined, mutate: (from: Begun) => void): void {
-  if (file) void file.text().then((text) => mutate({ name: file.name.replace(/(\.page)?\.ya?ml$/, ""), text }));
-}
-
 /** Takes a page file in as a draft: chosen, or dropped anywhere on this place. */
 export function TakeIn() {
   const draft = useNewDraft();
   const [isOver, setOver] = useState(false);
   const input = useRef<HTMLInputElement>(null);
-  const { mutate } = draft;
+  const [wrong, setWrong] = useState<Error | null>(null);
+  const { mutate, reset } = draft;
+  const takeIn = useCallback(
+    (files: FileList | null | undefined): void => {
+      setWrong(null);
+      reset();
+      // The file's name without its ending is the page's name.
+      readTextFile(files ?? [], mostOfPageFile).then(
+        ({ name, text }) => mutate({ name: name.replace(/(\.page)?\.ya?ml$/, ""), text }),
+        setWrong,
+      );
+    },
+    [mutate, reset],
+  );
   useEffect(() => {
     const over = (event: DragEvent): void => {
       if (!event.dataTransfer?.types.includes("Files")) return;
@@ -30,9 +40,10 @@ export function TakeIn() {
       setOver(event.type !== "dragleave");
     };
     const drop = (event: DragEvent): void => {
-      event.preventDefault();
       setOver(false);
-      takeIn(event.dataTransfer?.files[0], mutate);
+      if (!event.dataTransfer?.types.includes("Files")) return;
+      event.preventDefault();
+      takeIn(event.dataTransfer?.files);
     };
     window.addEventListener("dragover", over);
     window.addEventListener("dragleave", over);
@@ -42,7 +53,8 @@ export function TakeIn() {
       window.removeEventListener("dragleave", over);
       window.removeEventListener("drop", drop);
     };
-  }, [mutate]);
+  }, [takeIn]);
+  const error = wrong ?? draft.error;
   return (
     <Line>
       <input
@@ -51,7 +63,7 @@ export function TakeIn() {
         accept=".yaml,.yml"
         hidden
         onChange={({ target }) => {
-          takeIn(target.files?.[0], mutate);
+          if (target.files?.length) takeIn(target.files);
           // The same file, mended meanwhile, may be chosen again.
           target.value = "";
         }}
@@ -59,7 +71,7 @@ export function TakeIn() {
       <QuietButton onClick={() => input.current?.click()}>Import page file…</QuietButton>
       <span>{isOver ? "Drop to import as a draft." : "or drop it here. To start from a table, go to Database."}</span>
       <Link to="/import-form">Import form…</Link>
-      {draft.error && <Refused error={draft.error} />}
+      {error && <Refused error={error} />}
     </Line>
   );
 }

@@ -58,7 +58,7 @@ const Found = styled(MenuItem)`
   cursor: default;
   outline: none;
   span { color: ${({ theme }) => theme.soft}; white-space: nowrap; }
-  &[data-focused] { background: ${({ theme }) => theme.wash}; }
+  &[data-focused] { background: ${({ theme }) => theme.wash}; outline: 2px solid ${({ theme }) => theme.verdigris}; outline-offset: -2px; }
 `;
 
 const Nothing = styled.p`

@@ -4,7 +4,7 @@ import { styled } from "styled-components";
 const Field = styled.span`
   display: inline-flex;
   align-items: baseline;
-  label { color: ${({ theme }) => theme.soft}; margin-right: ${({ theme }) => theme.space(2)}; }
+  label { color: ${({ theme }) => theme.soft}; margin-right: ${({ theme }) => theme.space(2)}; white-space: nowrap; }
   select { border: 1px solid ${({ theme }) => theme.edge}; background: ${({ theme }) => theme.leaf}; padding: ${({ theme }) => `${theme.space(1)} ${theme.space(2)}`}; cursor: pointer; max-width: 22rem; min-height: 2rem; }
 `;
 

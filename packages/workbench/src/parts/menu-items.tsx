@@ -18,7 +18,7 @@ const Item = styled(MenuItem)`
   padding: ${({ theme }) => `${theme.space(1)} ${theme.space(3)}`};
   cursor: default;
   outline: none;
-  &[data-focused] { background: ${({ theme }) => theme.wash}; }
+  &[data-focused] { background: ${({ theme }) => theme.wash}; outline: 2px solid ${({ theme }) => theme.verdigris}; outline-offset: -2px; }
 `;
 
 interface MenuItemsProps {

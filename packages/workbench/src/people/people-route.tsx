@@ -22,8 +22,8 @@ const Two = styled.div`
 
 const List = styled.ul`
   > li { border-bottom: 1px solid ${({ theme }) => theme.rule}; }
-  button { width: 100%; text-align: start; border: 0; background: none; padding: ${({ theme }) => `${theme.space(1.5)} ${theme.space(2)}`}; cursor: pointer; border-left: 3px solid transparent; }
-  button[aria-pressed="true"] { border-color: ${({ theme }) => theme.verdigris}; font-weight: 700; }
+  button { width: 100%; text-align: start; border: 0; background: none; padding: ${({ theme }) => `${theme.space(1.5)} ${theme.space(2)}`}; padding-left: calc(${({ theme }) => theme.space(2)} + 3px); cursor: pointer; }
+  button[aria-pressed="true"] { border-left: 3px solid ${({ theme }) => theme.verdigris}; padding-left: ${({ theme }) => theme.space(2)}; font-weight: 700; }
   button > span:last-child { color: ${({ theme }) => theme.soft}; font-weight: 400; display: block; overflow-wrap: anywhere; }
 `;
 

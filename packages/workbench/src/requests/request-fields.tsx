@@ -37,6 +37,7 @@ export function Values({
             // biome-ignore lint/suspicious/noArrayIndexKey: a step may be called twice
             <tr key={`${name} ${place}`} className={differs ? "differs" : undefined}>
               <th scope="row">
+                {differs && "≠ "}
                 <code>{name}</code>
               </th>
               {cells.map((cell, index) => (

@@ -6,6 +6,7 @@ import { useCommands } from "../palette/commands.js";
 import { Choice } from "../parts/choice.js";
 import { requestFocus } from "../parts/focus-request.js";
 import { Small } from "../parts/inputs.js";
+import { Moment } from "../parts/moment.js";
 import { part } from "../parts/part.js";
 import { Empty, Failed, Waiting } from "../parts/states.js";
 import { Tabs } from "../parts/tabs.js";
@@ -144,7 +145,13 @@ function Sheet({ name, draft, text }: SheetProps) {
           chosen={place.picked}
           onChoose={place.pick}
           found={foundByStep(editing.found)}
-          saved={at.tried && <Tried leadsTo={at.leadsTo} onReload={() => at.send(undefined)} />}
+          saved={
+            at.tried ? (
+              <Tried leadsTo={at.leadsTo} onReload={() => at.send(undefined)} />
+            ) : (
+              at.save && <OfRecord request={at.save} />
+            )
+          }
         />
         <Bar>
           <PlaceTabs place={place} />
@@ -363,6 +370,18 @@ function SheetBody(props: SheetBodyProps) {
     </Body>
   );
 }
+
+/** That a save was somebody's, of the page as it was then: the draft has not judged it. */
+const OfRecord = ({ request }: { request: RecordedRequest }) => (
+  <>
+    {" "}
+    (
+    <Link to={`/requests/${encodeURIComponent(request.id)}`}>
+      recorded <Moment at={request.at} />
+    </Link>
+    {request.actor && <> by {request.actor.name}</>})
+  </>
+);
 
 /** What is said of a trial of a save, after its outcome. */
 function Tried({ leadsTo, onReload }: { leadsTo: string | null; onReload: () => void }) {

@@ -87,11 +87,14 @@ export const RuleLine = memo(function RuleLine({
   actions,
   checks,
   save,
+  isTried,
   found,
   isChosen,
 }: LineProps & {
   checks: SheetAnswer["checks"];
   save: RecordedRequest | undefined;
+  /** Whether the save was tried with the draft, and is none that somebody has made of the page. */
+  isTried: boolean;
   found: readonly Finding[];
   isChosen: boolean;
 }) {
@@ -104,7 +107,14 @@ export const RuleLine = memo(function RuleLine({
       data-beside={field.name}
       style={styleOf(top)}
     >
-      <RuleNotes field={field} checks={checks} save={save} found={found} onSet={() => actions.set(field.name)} />
+      <RuleNotes
+        field={field}
+        checks={checks}
+        save={save}
+        isTried={isTried}
+        found={found}
+        onSet={() => actions.set(field.name)}
+      />
     </Beside>
   );
 });

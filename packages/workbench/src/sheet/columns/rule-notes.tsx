@@ -17,10 +17,16 @@ const Soft = styled.p`
   color: ${({ theme }) => theme.soft};
 `;
 
+const Then = styled.span`
+  color: ${({ theme }) => theme.soft};
+`;
+
 interface RuleNotesProps {
   readonly field: SheetField;
   readonly checks: SheetAnswer["checks"];
   readonly save: RecordedRequest | undefined;
+  /** Whether the save was tried with the draft, and is none that somebody has made of the page. */
+  readonly isTried: boolean;
   /** What was found about the field in the page file. */
   readonly found: readonly Finding[];
   readonly onSet: () => void;
@@ -40,7 +46,7 @@ function fate(name: string, save: RecordedRequest): { mark: MarkKind; word: stri
 }
 
 /** What the last save brought for a field: what was typed where it was touched, and what became of it. */
-function LastSave({ name, save }: { name: string; save: RecordedRequest | undefined }) {
+function LastSave({ name, save, isTried }: Pick<RuleNotesProps, "save" | "isTried"> & { name: string }) {
   const typed = save?.steps.find((step) => step.step === "read")?.values.find((value) => value.name === name);
   if (!save || typed?.note !== "touched") return null;
   const { mark, word, why } = fate(name, save);
@@ -48,6 +54,7 @@ function LastSave({ name, save }: { name: string; save: RecordedRequest | undefi
     <p>
       <Mark kind={mark}>{word}</Mark> <code>{typed.value === "" ? "(empty)" : typed.value}</code>
       {why && <span> {why}</span>}
+      {!isTried && <Then> (recorded)</Then>}
     </p>
   );
 }
@@ -59,7 +66,7 @@ const SetButton = ({ name, onSet }: { name: string; onSet: () => void }) => (
 );
 
 /** A field's rules, where each comes from, the checks that speak at it, and what they said to the last save. */
-export function RuleNotes({ field, checks, save, found, onSet }: RuleNotesProps) {
+export function RuleNotes({ field, checks, save, isTried, found, onSet }: RuleNotesProps) {
   const findings = found.map((finding) => (
     <FindingLine key={`${finding.line} ${finding.column} ${finding.code}`} finding={finding} />
   ));
@@ -106,7 +113,7 @@ export function RuleNotes({ field, checks, save, found, onSet }: RuleNotesProps)
           any value of the type <SetButton name={field.name} onSet={onSet} />
         </Soft>
       )}
-      <LastSave name={field.name} save={save} />
+      <LastSave name={field.name} save={save} isTried={isTried} />
     </Notes>
   );
 }

@@ -260,6 +260,7 @@ export function SheetColumns({ sheet, trial, save, selection, onSend, view, pane
                 actions={actions}
                 checks={checks.get(field.name) ?? noChecks}
                 save={save}
+                isTried={save === trial.recorded}
                 found={findings.get(field.name) ?? noFindings}
                 isChosen={selection.names.includes(field.name)}
               />

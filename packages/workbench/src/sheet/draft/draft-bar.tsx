@@ -1,4 +1,5 @@
 import { styled } from "styled-components";
+import { useSession } from "../../api/queries.js";
 import { focusAfter } from "../../parts/focus.js";
 import { Small } from "../../parts/inputs.js";
 import { Mark } from "../../parts/mark.js";
@@ -11,17 +12,19 @@ const Bar = styled.div`
   align-items: baseline;
   gap: ${({ theme }) => `${theme.space(1)} ${theme.space(4)}`};
   flex: 1 1 auto;
+  min-width: 0;
   > span:first-child { flex: 1; min-width: 0; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
 `;
 
 function State({ draft }: { draft: EditedDraft }) {
   const { answer } = draft;
+  const me = useSession().data?.name;
   if (draft.isSaving) return <Mark kind="wait">Saving draft…</Mark>;
   if (answer?.revision === 0 && answer.published === null) return <Mark kind="wait">No draft any more</Mark>;
   if (!answer || answer.revision === 0) return <Mark kind="good">Published, no draft</Mark>;
   return (
     <Mark kind="wait">
-      {answer.published === null ? "Draft, not published yet" : "Draft"}, {answer.by},{" "}
+      {answer.published === null ? "Draft, not published yet" : "Draft"}, {answer.by !== me && `${answer.by}, `}
       {answer.at && <Moment at={answer.at} />}
     </Mark>
   );

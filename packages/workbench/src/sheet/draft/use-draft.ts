@@ -67,6 +67,12 @@ function useDraftState(): [DraftState, () => DraftState, (action: DraftAction) =
 const reason = (error: unknown): string =>
   error instanceof ApiProblem ? `${error.title}. ${error.message}` : String(error);
 
+/** What is said of a draft that could not be saved. Another try helps unless it is the text that is refused. */
+const notSaved = (error: unknown): string =>
+  error instanceof ApiProblem && [400, 413].includes(error.status)
+    ? `Not saved: ${error.message}`
+    : `Not saved: ${error instanceof ApiProblem ? error.title : String(error)}. Retrying.`;
+
 /** Whether the server has neither a draft nor a file of the page. */
 const isNothingThere = (error: unknown): boolean => error instanceof ApiProblem && error.status === 404;
 
@@ -92,8 +98,7 @@ function useSaving(state: DraftState, { now, send, server }: Work): () => Promis
       send({ do: "send" });
       send({ do: "sent", answer: await (isGone ? server.begin(text) : server.save(kept, text)) });
     } catch (error) {
-      const why = error instanceof ApiProblem ? error.title : String(error);
-      send({ do: "not sent", why: `Not saved: ${why}. Retrying.` });
+      send({ do: "not sent", why: notSaved(error) });
       if (isNothingThere(error)) send({ do: "gone" });
     }
   }, [now, send, server]);

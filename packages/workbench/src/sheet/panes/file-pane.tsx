@@ -1,8 +1,11 @@
+import { mostOfPageFile } from "@loyal-quill/core";
 import type { SheetAnswer } from "@loyal-quill/server/api";
 import { type DragEvent, useMemo, useState } from "react";
 import { styled } from "styled-components";
 import FileEditor from "../../code/file-editor.js";
 import { Small } from "../../parts/inputs.js";
+import { Refused } from "../../parts/states.js";
+import { readTextFile } from "../../parts/text-file.js";
 import { ExportCode } from "../draft/export-code.js";
 import { Findings } from "../editing/findings.js";
 import type { Found } from "../editing/settings.js";
@@ -35,26 +38,36 @@ interface FilePaneProps {
   readonly onGo: (found: Found) => void;
 }
 
+const hasFiles = (event: DragEvent): boolean => event.dataTransfer.types.includes("Files");
+
 /** Page file, beside the page. A file can be dropped here, and taken out. */
 export default function FilePane({ name, text, found, sheet, onChange, onGo }: FilePaneProps) {
   const [isOver, setOver] = useState(false);
   const [isExporting, setExporting] = useState(false);
   const findings = useMemo(() => found.map(({ finding }) => finding), [found]);
-  const drop = async (event: DragEvent): Promise<void> => {
-    event.preventDefault();
+  const [wrong, setWrong] = useState<Error | null>(null);
+  const drop = (event: DragEvent): void => {
     setOver(false);
-    const [file] = event.dataTransfer.files;
-    if (file) onChange(await file.text(), `import ${file.name}`);
+    // A text that is dropped is the editor's, a file is not.
+    if (!hasFiles(event)) return;
+    event.preventDefault();
+    event.stopPropagation();
+    setWrong(null);
+    readTextFile(event.dataTransfer.files, mostOfPageFile).then(
+      (file) => onChange(file.text, `import ${file.name}`),
+      setWrong,
+    );
   };
   return (
     <Pane
       $over={isOver}
       onDragOver={(event) => {
+        if (!hasFiles(event)) return;
         event.preventDefault();
         setOver(true);
       }}
       onDragLeave={() => setOver(false)}
-      onDrop={(event) => void drop(event)}
+      onDropCapture={drop}
     >
       <FileEditor
         text={text}
@@ -70,6 +83,7 @@ export default function FilePane({ name, text, found, sheet, onChange, onGo }: F
         <Small type="button" onClick={() => setExporting(true)}>
           Export code…
         </Small>
+        {wrong && <Refused error={wrong} />}
         <span>Drop a file here to import it. Press Escape, then Tab, to leave the editor.</span>
       </Foot>
       {isExporting && <ExportCode name={name} text={text} onClose={() => setExporting(false)} />}

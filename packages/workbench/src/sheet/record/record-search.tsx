@@ -24,7 +24,7 @@ const Option = styled(ListBoxItem)`
   padding: ${({ theme }) => `${theme.space(1)} ${theme.space(3)}`};
   cursor: default;
   outline: none;
-  &[data-focused] { background: ${({ theme }) => theme.wash}; }
+  &[data-focused] { background: ${({ theme }) => theme.wash}; outline: 2px solid ${({ theme }) => theme.verdigris}; outline-offset: -2px; }
   &[data-selected] { color: ${({ theme }) => theme.verdigris}; font-weight: 700; }
 `;
 
