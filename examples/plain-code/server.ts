@@ -5,6 +5,7 @@ import process from "node:process";
 import express, { type Request } from "express";
 import { Pool } from "pg";
 import { riverRoutes } from "./pages/river/routes.js";
+import { takeSaid } from "./pages/shared/answers.js";
 import { document, html } from "./pages/shared/html.js";
 import { stationRoutes } from "./pages/station/routes.js";
 import { visitRoutes } from "./pages/visit/routes.js";
@@ -18,7 +19,11 @@ const people = {
 const personOf = (request: Request) =>
   people[/(?:^|; )person=(\w+)/.exec(request.headers.cookie ?? "")?.[1] as keyof typeof people] ?? null;
 
-const pool = new Pool({ connectionString: process.env.DATABASE_URL ?? "", options: "-c TimeZone=UTC", max: 5 });
+const pool = new Pool({
+  connectionString: process.env.DATABASE_URL ?? "",
+  options: "-c TimeZone=UTC -c DateStyle=ISO",
+  max: 5,
+});
 const options = {
   pool,
   secret: process.env.FORM_SECRET ?? randomBytes(32).toString("hex"),
@@ -60,11 +65,12 @@ for (const [path, title, table, key] of [
     "id",
   ],
 ] as const)
-  app.get(path, async (_request, response) => {
+  app.get(path, async (request, response) => {
     const { rows } = await pool.query<{ key: string; name: string }>(
       `SELECT ${key}::text AS key, name FROM ${table} ORDER BY name`,
     );
-    const list = html`<h1>${title}</h1><ul>${rows.map(
+    const said = takeSaid(request, response);
+    const list = html`<h1>${title}</h1>${said !== undefined && html`<p class="said" role="status">${said}</p>`}<ul>${rows.map(
       (row) => html`<li><a href="${path}/${encodeURIComponent(row.key)}/edit">${row.name}</a></li>`,
     )}</ul>`;
     response.send(document(title, list).text);

@@ -16,7 +16,10 @@ import { riverRoutes } from "./routes.js";
 /** Who may do all that the page knows of: change it where your own people have other roles. */
 const person = { id: "tester", name: "A tester", roles: ["hydrologist", "technician"] };
 
-const pool = new Pool({ connectionString: process.env.DATABASE_URL ?? "", options: "-c TimeZone=UTC" });
+const pool = new Pool({
+  connectionString: process.env.DATABASE_URL ?? "",
+  options: "-c TimeZone=UTC -c DateStyle=ISO -c IntervalStyle=iso_8601",
+});
 const app = express();
 app.use(
   riverRoutes({

@@ -3,16 +3,16 @@
  *
  * Exported from the page file "river" in version 0d4b02a5f726. It is yours: nothing here needs the program that wrote it.
  */
-import { type Request, Router } from "express";
+import { type Request, type Response, Router } from "express";
 import {
   type Answer,
   answering,
   bodyOf,
   form,
   methodNotAllowed,
-  notice,
   type Options,
-  readSaid,
+  takeSaid,
+  tooLarge,
 } from "../shared/answers.js";
 import { lastChange } from "../shared/database.js";
 import { readToken, writeToken } from "../shared/form-token.js";
@@ -26,35 +26,45 @@ import { formPage, type FormView, list, savedText, unchangedText } from "./view.
 const mayOpen = (actor: Actor): boolean => actor.roles.some((r) => ["hydrologist", "technician"].includes(r));
 
 const tokenFor = (river: River, actor: Actor, secret: string): string =>
-  writeToken<Texts>({ key: [river.id], actor: actor.id, shown: textsOf(river) }, secret);
+  writeToken<Texts>({ page: "river", key: [river.id], actor: actor.id, shown: textsOf(river) }, secret);
 
 const keyFrom = (request: Request): string | null =>
   wholeNumber(segmentOf(request.params.id), -2147483648n, 2147483647n);
 
-async function open({ pool, secret }: Options<Actor>, actor: Actor, request: Request): Promise<Answer> {
+async function open(
+  { pool, secret }: Options<Actor>,
+  actor: Actor,
+  request: Request,
+  response: Response,
+): Promise<Answer> {
   const id = keyFrom(request);
-  if (id === null) return notice("malformed-key", list);
+  if (id === null) return { notice: "malformed-key" };
   const river = await load(pool, id);
-  if (!river) return notice("no-such-record", list);
-  const view = { record: river, texts: textsOf(river), token: tokenFor(river, actor, secret) };
-  return { status: 200, ...formPage({ ...view, said: readSaid(request) }) };
+  if (!river) return { notice: "no-such-record" };
+  const view = { record: river, texts: textsOf(river), token: tokenFor(river, actor, secret), base: request.baseUrl };
+  return { status: 200, ...formPage({ ...view, said: takeSaid(request, response) }) };
 }
 
 async function save({ pool, secret }: Options<Actor>, actor: Actor, request: Request): Promise<Answer> {
   const id = keyFrom(request);
-  if (id === null) return notice("malformed-key", list);
+  if (id === null) return { notice: "malformed-key" };
   const body = bodyOf(request);
-  if (!body) return notice("form-broken", list);
+  if (!body) return { notice: "form-broken" };
   const typed = fields.map((field) => [labels[field], body[field]] as const);
-  const shownThen = readToken<Texts>(body["form.token"], { key: [id], actor: actor.id }, secret);
-  if (!shownThen) return notice("form-not-yours", list, { typed });
+  const shownThen = readToken<Texts>(body["form.token"], { page: "river", key: [id], actor: actor.id }, secret);
+  if (!shownThen) return { notice: "form-not-yours", typed };
   for (let turn = 1; turn <= 5; turn += 1) {
     // Tried anew where somebody has changed the record between this and the statement.
     const river = await load(pool, id);
-    if (!river) return notice("record-gone", list, { typed });
+    if (!river) return { notice: "record-gone", typed };
     const { texts, changes, problems: wrong } = readForm(body, shownThen, river);
     const stored = textsOf(river);
-    const shown = { record: river, token: body["form.token"] ?? "", texts: { ...stored, ...texts } };
+    const shown = {
+      record: river,
+      token: body["form.token"] ?? "",
+      base: request.baseUrl,
+      texts: { ...stored, ...texts },
+    };
     const again = (status: number, view: Partial<FormView>): Answer => ({ status, ...formPage({ ...shown, ...view }) });
     /** The form made anew upon what is stored now, with what was typed in these fields. */
     const renewed = (status: number, names: readonly Field[], view: Partial<FormView> = {}): Answer => {
@@ -89,7 +99,7 @@ async function save({ pool, secret }: Options<Actor>, actor: Actor, request: Req
       return again(422, { problems: [problem] });
     }
   }
-  return notice("too-busy", list, { typed });
+  return { notice: "too-busy", typed };
 }
 
 /** A whole number of the address, as PostgreSQL prints it; null for what can be none. */
@@ -109,11 +119,12 @@ export function riverRoutes(options: Options<Actor>): Router {
   const router = Router();
   router
     .route("/rivers/:id/edit")
-    .get(answer((actor, request) => open(options, actor, request)))
+    .get(answer((actor, request, response) => open(options, actor, request, response)))
     .post(
       form,
       answer((actor, request) => save(options, actor, request)),
     )
     .all(methodNotAllowed(options, list));
+  router.use(tooLarge(options, list));
   return router;
 }

@@ -1,4 +1,4 @@
-import type { Pool } from "pg";
+import type { DatabaseError, Pool } from "pg";
 
 /** Takes a value as a parameter of a statement, and answers its place: $1, $2, … */
 export type Place = (value: unknown) => string;
@@ -8,11 +8,27 @@ export function parameters(): { readonly $: Place; readonly values: unknown[] } 
   return { values, $: (value) => `$${values.push(value)}` };
 }
 
+/** @throws where the pool's sessions may print values in another way than the page and the log go by */
+export function needSettings(pool: Pool, ...settings: readonly string[]): void {
+  const given = (pool.options.options ?? "").toLowerCase();
+  const missing = settings
+    .filter((setting) => !given.includes(setting.toLowerCase()))
+    .map((setting) => `-c ${setting}`);
+  if (missing.length > 0)
+    throw new Error(
+      `The page and the log compare values as text, so every session must print them alike: add "${missing.join(" ")}" to the options of the pool.`,
+    );
+}
+
 /** Whether an error is the database's state, not something about what was sent (PostgreSQL documentation, appendix A; Node's own codes). */
 export const isAway = (error: unknown): boolean =>
   error instanceof Error &&
   (/^(08|25|40|53|55|57|58|XX|E[A-Z]+$)/.test("code" in error ? String(error.code) : "") ||
     /^Connection terminated|timeout exceeded/.test(error.message));
+
+/** Whether PostgreSQL has refused a statement, whichever copy of pg says so. */
+export const isRefusal = (error: unknown): error is DatabaseError =>
+  error instanceof Error && "severity" in error && "code" in error;
 
 /** Whether the key in the address is no value of its column. What a form says is held against its fields before. */
 export const isNoKey = (error: unknown): boolean =>

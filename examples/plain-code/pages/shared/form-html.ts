@@ -1,4 +1,4 @@
-import { type Html, html } from "./html.js";
+import { type Html, html, idOf } from "./html.js";
 
 /** What a control offers to choose from. */
 export interface Option {
@@ -45,9 +45,9 @@ export function summary<Field extends string>({ problems, conflicts, labels, but
           `Nothing was saved. Both values stand at the field: keep yours or press Take theirs, then press ${button} again.`,
         ]
       : [counted, "Nothing was saved. What you typed is still here."];
-  return html`<section class="summary" role="alert" tabindex="-1" aria-labelledby="summary-heading">
+  return html`<section class="summary" role="alert" tabindex="-1" autofocus aria-labelledby="summary-heading">
 <h2 id="summary-heading">${heading}</h2>
-<ul>${lines.map(({ field, message }) => html`<li>${field === null ? message : html`<a href="#${field}">${message}</a>`}</li>`)}</ul>
+<ul>${lines.map(({ field, message }) => html`<li>${field === null ? message : html`<a href="#${encodeURIComponent(idOf(field))}">${message}</a>`}</li>`)}</ul>
 <p>${advice}</p>
 </section>`;
 }

@@ -8,8 +8,9 @@ import { createHmac, timingSafeEqual } from "node:crypto";
 const signature = (json: string, secret: string): Buffer =>
   createHmac("sha256", secret).update(`form ${json}`).digest();
 
-/** What a form remembers of its making: of which record, for whom, and what its controls showed. */
+/** What a form remembers of its making: of which page's record, for whom, and what its controls showed. */
 interface Claims<Texts> {
+  readonly page: string;
   readonly key: readonly string[];
   readonly actor: string;
   readonly shown: Texts;
@@ -31,6 +32,6 @@ export function readToken<Texts>(
   const [given, json] = [Buffer.from(token.slice(0, dot), "base64url"), token.slice(dot + 1)];
   const own = signature(json, secret);
   if (given.length !== own.length || !timingSafeEqual(given, own)) return null;
-  const { key, actor, shown } = JSON.parse(json) as Claims<Texts>;
-  return actor === wanted.actor && key.join("\n") === wanted.key.join("\n") ? shown : null;
+  const { page, key, actor, shown } = JSON.parse(json) as Claims<Texts>;
+  return page === wanted.page && actor === wanted.actor && key.join("\n") === wanted.key.join("\n") ? shown : null;
 }

@@ -33,6 +33,9 @@ export const segment = (value: string): string =>
 /** The part of an address as it was meant. */
 export const segmentOf = (part: string | readonly string[] | undefined): string => String(part).replace(/^~/, "");
 
+/** The id of a field's control, and of what stands beside it: a column's name may hold what an id may not (HTML, 3.2.6). */
+export const idOf = (name: string, part = "field"): string => `${part}-${encodeURIComponent(name)}`;
+
 /** A whole document around a page's content. */
 export const document = (title: string, content: Html): Html => html`<!doctype html>
 <html lang="en" dir="ltr">

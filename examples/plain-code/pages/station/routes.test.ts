@@ -17,7 +17,10 @@ import { stationRoutes } from "./routes.js";
 /** Who may do all that the page knows of: change it where your own people have other roles. */
 let person: Actor = { id: "tester", name: "A tester", roles: ["hydrologist", "technician"], region_id: null };
 
-const pool = new Pool({ connectionString: process.env.DATABASE_URL ?? "", options: "-c TimeZone=UTC" });
+const pool = new Pool({
+  connectionString: process.env.DATABASE_URL ?? "",
+  options: "-c TimeZone=UTC -c DateStyle=ISO -c IntervalStyle=iso_8601",
+});
 const app = express();
 app.use(
   stationRoutes({

@@ -3,18 +3,18 @@
  *
  * Exported from the page file "station" in version 244ae04879fc. It is yours: nothing here needs the program that wrote it.
  */
-import { type Request, Router } from "express";
+import { type Request, type Response, Router } from "express";
 import {
   type Answer,
   answering,
   bodyOf,
   form,
   methodNotAllowed,
-  notice,
   type Options,
-  readSaid,
+  takeSaid,
+  tooLarge,
 } from "../shared/answers.js";
-import { lastChange } from "../shared/database.js";
+import { lastChange, needSettings } from "../shared/database.js";
 import { readToken, writeToken } from "../shared/form-token.js";
 import { segmentOf } from "../shared/html.js";
 import type { Actor } from "./actor.js";
@@ -26,32 +26,49 @@ import { formPage, type FormView, list, lockedText, mayEdit, savedText, unchange
 const mayOpen = (actor: Actor): boolean => actor.roles.some((r) => ["hydrologist", "technician"].includes(r));
 
 const tokenFor = (station: Station, actor: Actor, secret: string): string =>
-  writeToken<Texts>({ key: [station.code], actor: actor.id, shown: textsOf(station) }, secret);
+  writeToken<Texts>({ page: "station", key: [station.code], actor: actor.id, shown: textsOf(station) }, secret);
 
 const keyFrom = (request: Request): string => segmentOf(request.params.code);
 
-async function open({ pool, secret }: Options<Actor>, actor: Actor, request: Request): Promise<Answer> {
+async function open(
+  { pool, secret }: Options<Actor>,
+  actor: Actor,
+  request: Request,
+  response: Response,
+): Promise<Answer> {
   const code = keyFrom(request);
   const [station, choices] = await Promise.all([load(pool, actor, code), loadChoices(pool)]);
-  if (!station) return notice("no-such-record", list);
-  const view = { record: station, choices, texts: textsOf(station), token: tokenFor(station, actor, secret) };
-  return { status: 200, ...formPage({ ...view, isLocked: !mayEdit(station), said: readSaid(request) }) };
+  if (!station) return { notice: "no-such-record" };
+  const view = {
+    record: station,
+    choices,
+    texts: textsOf(station),
+    token: tokenFor(station, actor, secret),
+    base: request.baseUrl,
+  };
+  return { status: 200, ...formPage({ ...view, isLocked: !mayEdit(station), said: takeSaid(request, response) }) };
 }
 
 async function save({ pool, secret }: Options<Actor>, actor: Actor, request: Request): Promise<Answer> {
   const code = keyFrom(request);
   const body = bodyOf(request);
-  if (!body) return notice("form-broken", list);
+  if (!body) return { notice: "form-broken" };
   const typed = fields.map((field) => [labels[field], body[field]] as const);
-  const shownThen = readToken<Texts>(body["form.token"], { key: [code], actor: actor.id }, secret);
-  if (!shownThen) return notice("form-not-yours", list, { typed });
+  const shownThen = readToken<Texts>(body["form.token"], { page: "station", key: [code], actor: actor.id }, secret);
+  if (!shownThen) return { notice: "form-not-yours", typed };
   for (let turn = 1; turn <= 5; turn += 1) {
     // Tried anew where somebody has changed the record between this and the statement.
     const [station, choices] = await Promise.all([load(pool, actor, code), loadChoices(pool)]);
-    if (!station) return notice("record-gone", list, { typed });
+    if (!station) return { notice: "record-gone", typed };
     const { texts, changes, problems: wrong } = readForm(body, shownThen, station, choices);
     const stored = textsOf(station);
-    const shown = { record: station, choices, token: body["form.token"] ?? "", texts: { ...stored, ...texts } };
+    const shown = {
+      record: station,
+      choices,
+      token: body["form.token"] ?? "",
+      base: request.baseUrl,
+      texts: { ...stored, ...texts },
+    };
     const again = (status: number, view: Partial<FormView>): Answer => ({ status, ...formPage({ ...shown, ...view }) });
     /** The form made anew upon what is stored now, with what was typed in these fields. */
     const renewed = (status: number, names: readonly Field[], view: Partial<FormView> = {}): Answer => {
@@ -65,7 +82,7 @@ async function save({ pool, secret }: Options<Actor>, actor: Actor, request: Req
     if (problems.length > 0) return again(422, { problems });
     for (const field of fields) if (changes[field] === station[field]) delete changes[field];
     if (Object.keys(changes).length === 0) return { to: list.address, said: unchangedText(station) };
-    if (!mayEdit(station)) return notice("may-not-edit", list, { because: lockedText, typed });
+    if (!mayEdit(station)) return { notice: "may-not-edit", because: lockedText, typed };
     // Changes of different fields are merged; where somebody has changed the same one, it is for the person to decide.
     const differing = fields.filter((field) => field in changes && stored[field] !== shownThen[field]);
     if (differing.length > 0) {
@@ -92,24 +109,26 @@ async function save({ pool, secret }: Options<Actor>, actor: Actor, request: Req
       return again(422, { problems: [problem] });
     }
   }
-  return notice("too-busy", list, { typed });
+  return { notice: "too-busy", typed };
 }
 
 /**
  * The routes of the page: `app.use(stationRoutes({ pool, secret, actor }))`.
  *
- * The pool's role needs SELECT and UPDATE on network.station, SELECT on network.river and network.region, SELECT on quill_log.change, and EXECUTE on quill_log.add_change.
+ * The pool's role needs SELECT and UPDATE on network.station, SELECT on network.river and network.region, SELECT on quill_log.change, and EXECUTE on quill_log.add_change. Its sessions have DateStyle=ISO.
  */
 export function stationRoutes(options: Options<Actor>): Router {
+  needSettings(options.pool, "DateStyle=ISO");
   const answer = answering(options, mayOpen, list);
   const router = Router();
   router
     .route("/stations/:code/edit")
-    .get(answer((actor, request) => open(options, actor, request)))
+    .get(answer((actor, request, response) => open(options, actor, request, response)))
     .post(
       form,
       answer((actor, request) => save(options, actor, request)),
     )
     .all(methodNotAllowed(options, list));
+  router.use(tooLarge(options, list));
   return router;
 }

@@ -1,6 +1,6 @@
 import { randomUUID } from "node:crypto";
-import { DatabaseError, type Pool } from "pg";
-import { type Place, parameters } from "../shared/database.js";
+import type { Pool } from "pg";
+import { isRefusal, type Place, parameters } from "../shared/database.js";
 import type { Option } from "../shared/form-html.js";
 import type { Actor } from "./actor.js";
 import { type Changes, type Field, labels, type Problem, type Station } from "./form.js";
@@ -121,7 +121,7 @@ const constraints: Readonly<Record<string, { readonly fields: readonly Field[]; 
 
 /** A refusal of the database as something wrong with the form; null for what is no fault of it. */
 export function refusal(error: unknown, changes: Changes): Problem | null {
-  if (!(error instanceof DatabaseError)) return null;
+  if (!isRefusal(error)) return null;
   if (error.message.includes("leaves its rows:"))
     return {
       field: "region_id",

@@ -1,11 +1,11 @@
 import { byEnter, type Conflict, conflictNote, fixed, type Option, summary } from "../shared/form-html.js";
-import { Html, html, segment } from "../shared/html.js";
+import { Html, html, idOf, segment } from "../shared/html.js";
 import { type Field, labels, type Problem, type Station, type Texts, textsOf } from "./form.js";
 import type { Choices } from "./sql.js";
 
 /** Where the records are listed: the way back. */
 export const list = { address: "/stations", title: "Stations" };
-export const addressOf = (station: Station): string => `/stations/${segment(station.code)}`;
+export const addressOf = (station: Station): string => `${list.address}/${segment(station.code)}`;
 
 export const titleOf = (station: Station): string => `Station ${station.code}, ${station.name}`;
 export const savedText = (station: Station): string => `${station.code}, ${station.name}, is saved.`;
@@ -30,6 +30,8 @@ export interface FormView {
   readonly texts: Texts;
   readonly choices: Choices;
   readonly token: string;
+  /** Where the routes are mounted. */
+  readonly base: string;
   readonly isLocked?: boolean;
   readonly said?: string | undefined;
   readonly problems?: readonly Problem[];
@@ -53,17 +55,17 @@ export function formPage(view: FormView): { readonly title: string; readonly con
     ${field(view, "telemetry", box(view, "telemetry"), { isBox: true })}
     ${field(view, "installed_on", date(view, "installed_on"))}
     ${field(view, "notes", lines(view, "notes"))}`;
-  const content = html`<p><a href="${list.address}">${list.title}</a></p>
+  const content = html`<p><a href="${view.base}${list.address}">${list.title}</a></p>
 <h1>${title}</h1>
 ${view.said !== undefined && html`<p class="said" role="status">${view.said}</p>`}
 ${isWrong && summary({ problems, conflicts, labels, button: saveText })}
 ${
   view.isLocked
     ? html`<p class="locked" role="status">${lockedText}</p><fieldset disabled>${fields}</fieldset>`
-    : html`<form method="post" action="${addressOf(station)}/edit">
+    : html`<form method="post" action="${view.base}${addressOf(station)}/edit">
 ${byEnter}<input type="hidden" name="form.token" value="${view.token}">
 <p class="help">Fields marked * have to be filled in.</p>${fields}
-<p><button>${saveText}</button> <a href="${list.address}">Cancel</a></p>
+<p><button>${saveText}</button> <a href="${view.base}${list.address}">Cancel</a></p>
 </form>`
 }`;
   return { title: isWrong ? `Error: ${title}` : title, content };
@@ -89,10 +91,10 @@ function field(view: FormView, name: Field, control: Html, around: Around = {}):
   const conflict = view.conflicts?.find((each) => each.field === name);
   const help = helps[name];
   const mark = isNeeded(view, name) && html` class="needed"`;
-  const label = html`<label for="${name}"${mark}>${labels[name]}</label>`;
+  const label = html`<label for="${idOf(name)}"${mark}>${labels[name]}</label>`;
   const unitText = unit !== undefined && html` <span class="unit">${unit}</span>`;
-  const parts = html`${around.isBox ? [control, label] : label}${help !== undefined && html`<p class="help" id="${name}-help">${help}</p>`}${!around.isBox && control}${unitText}`;
-  const wrong = html`${problems.length > 0 && html`<p class="problem" id="${name}-problem">${problems.map(({ message }) => message).join(" ")}</p>`}${conflict && conflictNote(conflict, stored[name]?.(view) ?? textsOf(view.record)[name], labels[name])}`;
+  const parts = html`${around.isBox ? [control, label] : label}${help !== undefined && html`<p class="help" id="${idOf(name, "help")}">${help}</p>`}${!around.isBox && control}${unitText}`;
+  const wrong = html`${problems.length > 0 && html`<p class="problem" id="${idOf(name, "problem")}">${problems.map(({ message }) => message).join(" ")}</p>`}${conflict && conflictNote(conflict, stored[name]?.(view) ?? textsOf(view.record)[name], labels[name])}`;
   return html`<div class="field">${parts}${wrong}</div>`;
 }
 
@@ -101,11 +103,11 @@ const isNeeded = ({ texts, record }: FormView, name: Field): boolean =>
   needed.includes(name) && (texts[name] !== "" || textsOf(record)[name] !== "");
 
 /** What every control has. */
-const shared = (view: FormView, name: Field): Html => html`id="${name}" ${described(view, name)}`;
+const shared = (view: FormView, name: Field): Html => html`id="${idOf(name)}" ${described(view, name)}`;
 
 function described(view: FormView, name: Field): Html {
   const isWrong = view.problems?.some(({ field }) => field === name);
-  const by = [helps[name] && `${name}-help`, isWrong && `${name}-problem`].filter(Boolean).join(" ");
+  const by = [helps[name] && idOf(name, "help"), isWrong && idOf(name, "problem")].filter(Boolean).join(" ");
   return html`name="${name}"${by !== "" && html` aria-describedby="${by}"`}${isWrong && html` aria-invalid="true"`}${isNeeded(view, name) && html` aria-required="true"`}`;
 }
 

@@ -4,8 +4,16 @@
  * Exported from the page file "visit" in version 97604359775b. It is yours: nothing here needs the program that wrote it.
  */
 import { type Request, type Response, Router } from "express";
-import { type Answer, answering, bodyOf, methodNotAllowed, notice, type Options, readSaid } from "../shared/answers.js";
-import { lastChange } from "../shared/database.js";
+import {
+  type Answer,
+  answering,
+  bodyOf,
+  methodNotAllowed,
+  type Options,
+  takeSaid,
+  tooLarge,
+} from "../shared/answers.js";
+import { lastChange, needSettings } from "../shared/database.js";
 import { fileForm, filesOf, isSameFile, sendFile } from "../shared/files.js";
 import { readToken, writeToken } from "../shared/form-token.js";
 import { segmentOf } from "../shared/html.js";
@@ -18,7 +26,7 @@ import { addressOf, formPage, type FormView, list, savedText, unchangedText } fr
 const mayOpen = (actor: Actor): boolean => actor.roles.some((r) => ["hydrologist", "technician"].includes(r));
 
 const tokenFor = (visit: Visit, actor: Actor, secret: string): string =>
-  writeToken<Texts>({ key: [visit.id], actor: actor.id, shown: textsOf(visit) }, secret);
+  writeToken<Texts>({ page: "visit", key: [visit.id], actor: actor.id, shown: textsOf(visit) }, secret);
 
 const keyFrom = (request: Request): string | null => uuid(segmentOf(request.params.id));
 
@@ -30,14 +38,25 @@ function findIn(body: Readonly<Record<string, string>>): Find {
   return field ? { [field]: (body[`form.find:${field}`] ?? "").trim() } : {};
 }
 
-async function open({ pool, secret }: Options<Actor>, actor: Actor, request: Request): Promise<Answer> {
+async function open(
+  { pool, secret }: Options<Actor>,
+  actor: Actor,
+  request: Request,
+  response: Response,
+): Promise<Answer> {
   const id = keyFrom(request);
-  if (id === null) return notice("malformed-key", list);
+  if (id === null) return { notice: "malformed-key" };
   const visit = await load(pool, id);
-  if (!visit) return notice("no-such-record", list);
+  if (!visit) return { notice: "no-such-record" };
   const choices = await loadChoices(pool, visit, visit);
-  const view = { record: visit, choices, texts: textsOf(visit), token: tokenFor(visit, actor, secret) };
-  return { status: 200, ...formPage({ ...view, said: readSaid(request) }) };
+  const view = {
+    record: visit,
+    choices,
+    texts: textsOf(visit),
+    token: tokenFor(visit, actor, secret),
+    base: request.baseUrl,
+  };
+  return { status: 200, ...formPage({ ...view, said: takeSaid(request, response) }) };
 }
 
 /** A stored file, for whoever may see its record. */
@@ -48,27 +67,27 @@ async function download(
   column: FileField,
 ): Promise<Answer | null> {
   const id = keyFrom(request);
-  if (id === null) return notice("malformed-key", list);
+  if (id === null) return { notice: "malformed-key" };
   const content = await loadFile(pool, column, id);
-  if (!content) return notice("no-such-record", list);
+  if (!content) return { notice: "no-such-record" };
   sendFile(response, ["visit", id, column].join("-"), content);
   return null;
 }
 
 async function save({ pool, secret }: Options<Actor>, actor: Actor, request: Request): Promise<Answer> {
   const id = keyFrom(request);
-  if (id === null) return notice("malformed-key", list);
+  if (id === null) return { notice: "malformed-key" };
   const body = bodyOf(request);
-  if (!body) return notice("form-broken", list);
+  if (!body) return { notice: "form-broken" };
   const typed = fields.map((field) => [labels[field], body[field]] as const);
-  const shownThen = readToken<Texts>(body["form.token"], { key: [id], actor: actor.id }, secret);
-  if (!shownThen) return notice("form-not-yours", list, { typed });
+  const shownThen = readToken<Texts>(body["form.token"], { page: "visit", key: [id], actor: actor.id }, secret);
+  if (!shownThen) return { notice: "form-not-yours", typed };
   const find = findIn(body);
   const now = new Date();
   for (let turn = 1; turn <= 5; turn += 1) {
     // Tried anew where somebody has changed the record between this and the statement.
     const visit = await load(pool, id);
-    if (!visit) return notice("record-gone", list, { typed });
+    if (!visit) return { notice: "record-gone", typed };
     // What may be chosen, and what is called how, depends on what else is on the form: that is read first.
     const { changes: wanted } = readForm(
       body,
@@ -80,7 +99,13 @@ async function save({ pool, secret }: Options<Actor>, actor: Actor, request: Req
     const choices = await loadChoices(pool, visit, { ...visit, ...wanted }, find);
     const { texts, changes, problems } = readForm(body, filesOf(request), shownThen, visit, choices);
     const stored = textsOf(visit);
-    const shown = { record: visit, choices, token: body["form.token"] ?? "", texts: { ...stored, ...texts } };
+    const shown = {
+      record: visit,
+      choices,
+      token: body["form.token"] ?? "",
+      base: request.baseUrl,
+      texts: { ...stored, ...texts },
+    };
     const again = (status: number, view: Partial<FormView>): Answer => ({ status, ...formPage({ ...shown, ...view }) });
     if (body["form.look"] !== undefined || Object.keys(find).length > 0) return again(200, { find });
     /** The form made anew upon what is stored now, with what was typed in these fields. */
@@ -120,7 +145,7 @@ async function save({ pool, secret }: Options<Actor>, actor: Actor, request: Req
       return again(422, { problems: [problem] });
     }
   }
-  return notice("too-busy", list, { typed });
+  return { notice: "too-busy", typed };
 }
 
 /** A UUID of the address, as PostgreSQL prints it; null for what is none. */
@@ -130,16 +155,15 @@ const uuid = (text: string): string | null =>
 /**
  * The routes of the page: `app.use(visitRoutes({ pool, secret, actor }))`.
  *
- * The pool's role needs SELECT and UPDATE on field.visit, SELECT on network.station and office.person, SELECT on quill_log.change, and EXECUTE on quill_log.add_change. Its sessions must speak UTC.
+ * The pool's role needs SELECT and UPDATE on field.visit, SELECT on network.station and office.person, SELECT on quill_log.change, and EXECUTE on quill_log.add_change. Its sessions have TimeZone=UTC, DateStyle=ISO.
  */
 export function visitRoutes(options: Options<Actor>): Router {
-  if (!/TimeZone=UTC/i.test(options.pool.options.options ?? ""))
-    throw new Error('The page and the log tell moments in UTC: make the pool with { options: "-c TimeZone=UTC" }.');
+  needSettings(options.pool, "TimeZone=UTC", "DateStyle=ISO");
   const answer = answering(options, mayOpen, list);
   const router = Router();
   router
     .route("/visits/:id/edit")
-    .get(answer((actor, request) => open(options, actor, request)))
+    .get(answer((actor, request, response) => open(options, actor, request, response)))
     .post(
       fileForm(options.actor),
       answer((actor, request) => save(options, actor, request)),
@@ -149,5 +173,6 @@ export function visitRoutes(options: Options<Actor>): Router {
     "/visits/:id/photo",
     answer((_actor, request, response) => download(options, request, response, "photo")),
   );
+  router.use(tooLarge(options, list));
   return router;
 }

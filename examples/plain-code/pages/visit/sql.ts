@@ -1,6 +1,6 @@
 import { randomUUID } from "node:crypto";
-import { DatabaseError, type Pool } from "pg";
-import { type Place, parameters } from "../shared/database.js";
+import type { Pool } from "pg";
+import { isRefusal, type Place, parameters } from "../shared/database.js";
 import type { Option } from "../shared/form-html.js";
 import type { Actor } from "./actor.js";
 import { type Changes, type Field, type FileField, type Problem, type Visit, type Values } from "./form.js";
@@ -152,7 +152,7 @@ const constraints: Readonly<Record<string, { readonly fields: readonly Field[]; 
 
 /** A refusal of the database as something wrong with the form; null for what is no fault of it. */
 export function refusal(error: unknown, changes: Changes): Problem | null {
-  if (!(error instanceof DatabaseError)) return null;
+  if (!isRefusal(error)) return null;
   const known = constraints[error.constraint ?? ""];
   if (known)
     return { field: known.fields.find((field) => field in changes) ?? known.fields[0] ?? null, message: known.message };

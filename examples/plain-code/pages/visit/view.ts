@@ -1,6 +1,6 @@
 import { byEnter, type Conflict, conflictNote, fixed, type Option, summary } from "../shared/form-html.js";
 import { toldSize } from "../shared/files.js";
-import { Html, html, segment } from "../shared/html.js";
+import { Html, html, idOf, segment } from "../shared/html.js";
 import {
   type Field,
   type FileField,
@@ -15,7 +15,7 @@ import { type Choices, type Find, mostFound } from "./sql.js";
 
 /** Where the records are listed: the way back. */
 export const list = { address: "/visits", title: "Visits" };
-export const addressOf = (visit: Visit): string => `/visits/${segment(visit.id)}`;
+export const addressOf = (visit: Visit): string => `${list.address}/${segment(visit.id)}`;
 
 export const titleOf = (visit: Visit): string => `Visit to ${visit.station_code}, ${toldMoment(visit.visited_at)}`;
 export const savedText = (visit: Visit): string => `${titleOf(visit)} is saved.`;
@@ -36,6 +36,8 @@ export interface FormView {
   /** What was looked for. */
   readonly find?: Find;
   readonly token: string;
+  /** Where the routes are mounted. */
+  readonly base: string;
   readonly said?: string | undefined;
   readonly problems?: readonly Problem[];
   readonly conflicts?: readonly Conflict<Field>[];
@@ -56,15 +58,15 @@ export function formPage(view: FormView): { readonly title: string; readonly con
     ${field(view, "photo", file(view, "photo", true, 'accept="image/jpeg,image/png"'), { isGroup: true })}
     ${fixed("Recorded by", visit.recorded_by ?? "–")}
     ${fixed("Recorded at", toldMoment(visit.recorded_at))}`;
-  const content = html`<p><a href="${list.address}">${list.title}</a></p>
+  const content = html`<p><a href="${view.base}${list.address}">${list.title}</a></p>
 <h1>${title}</h1>
 <p>id: ${visit.id}</p>
 ${view.said !== undefined && html`<p class="said" role="status">${view.said}</p>`}
 ${isWrong && summary({ problems, conflicts, labels, button: saveText })}
-${html`<form method="post" action="${addressOf(visit)}/edit" enctype="multipart/form-data">
+${html`<form method="post" action="${view.base}${addressOf(visit)}/edit" enctype="multipart/form-data">
 ${byEnter}<input type="hidden" name="form.token" value="${view.token}">
 <p class="help">Fields marked * have to be filled in.</p>${fields}
-<p><button>${saveText}</button> <a href="${list.address}">Cancel</a></p>
+<p><button>${saveText}</button> <a href="${view.base}${list.address}">Cancel</a></p>
 </form>`}`;
   return { title: isWrong ? `Error: ${title}` : title, content };
 }
@@ -92,10 +94,10 @@ function field(view: FormView, name: Field, control: Html, around: Around = {}):
   const mark = isNeeded(view, name) && html` class="needed"`;
   const label = around.isGroup
     ? html`<legend${mark}>${labels[name]}</legend>`
-    : html`<label for="${name}"${mark}>${labels[name]}</label>`;
+    : html`<label for="${idOf(name)}"${mark}>${labels[name]}</label>`;
   const unitText = unit !== undefined && html` <span class="unit">${unit}</span>`;
-  const parts = html`${label}${help !== undefined && html`<p class="help" id="${name}-help">${help}</p>`}${control}${unitText}`;
-  const wrong = html`${problems.length > 0 && html`<p class="problem" id="${name}-problem">${problems.map(({ message }) => message).join(" ")}</p>`}${conflict && conflictNote(conflict, stored[name]?.(view) ?? textsOf(view.record)[name], labels[name])}`;
+  const parts = html`${label}${help !== undefined && html`<p class="help" id="${idOf(name, "help")}">${help}</p>`}${control}${unitText}`;
+  const wrong = html`${problems.length > 0 && html`<p class="problem" id="${idOf(name, "problem")}">${problems.map(({ message }) => message).join(" ")}</p>`}${conflict && conflictNote(conflict, stored[name]?.(view) ?? textsOf(view.record)[name], labels[name])}`;
   return around.isGroup
     ? html`<fieldset class="field">${parts}${wrong}</fieldset>`
     : html`<div class="field">${parts}${wrong}</div>`;
@@ -106,11 +108,11 @@ const isNeeded = ({ texts, record }: FormView, name: Field): boolean =>
   needed.includes(name) && (texts[name] !== "" || textsOf(record)[name] !== "");
 
 /** What every control has. */
-const shared = (view: FormView, name: Field): Html => html`id="${name}" ${described(view, name)}`;
+const shared = (view: FormView, name: Field): Html => html`id="${idOf(name)}" ${described(view, name)}`;
 
 function described(view: FormView, name: Field): Html {
   const isWrong = view.problems?.some(({ field }) => field === name);
-  const by = [helps[name] && `${name}-help`, isWrong && `${name}-problem`].filter(Boolean).join(" ");
+  const by = [helps[name] && idOf(name, "help"), isWrong && idOf(name, "problem")].filter(Boolean).join(" ");
   return html`name="${name}"${by !== "" && html` aria-describedby="${by}"`}${isWrong && html` aria-invalid="true"`}${isNeeded(view, name) && html` aria-required="true"`}`;
 }
 
@@ -142,7 +144,7 @@ function finder(view: FormView, name: "station_code"): Html {
       : found > mostFound
         ? `The first ${count} are shown: type more to find fewer.`
         : `${count} found: choose one.`;
-  return html`<input type="search" id="${name}-find" name="form.find:${name}" aria-label="${`Find in ${labels[name]}`}" autocomplete="off"> <button class="minor" name="form.look" value="${name}" formnovalidate>Find<span class="unseen"> (${labels[name]})</span></button>${text !== undefined && html`<p class="found" role="status">${told}</p>`}`;
+  return html`<input type="search" name="form.find:${name}" aria-label="${`Find in ${labels[name]}`}" autocomplete="off"> <button class="minor" name="form.look" value="${name}" formnovalidate>Find<span class="unseen"> (${labels[name]})</span></button>${text !== undefined && html`<p class="found" role="status">${told}</p>`}`;
 }
 
 /** One of these options. */
@@ -186,11 +188,11 @@ function file(view: FormView, name: FileField, isNullable: boolean, accept = "")
   const stored = view.record[name];
   const way =
     stored !== null &&
-    html`<p><a href="${addressOf(view.record)}/${segment(name)}" download>${`Download (${toldSize(stored)})`}<span class="unseen"> (${labels[name]})</span></a></p>`;
+    html`<p><a href="${view.base}${addressOf(view.record)}/${segment(name)}" download>${`Download (${toldSize(stored)})`}<span class="unseen"> (${labels[name]})</span></a></p>`;
   const remove =
     stored !== null &&
     isNullable &&
-    html` <input type="checkbox" id="${name}-remove" name="form.remove:${name}" value="true"> <label for="${name}-remove">Remove the stored file</label>`;
+    html` <input type="checkbox" id="${idOf(name, "remove")}" name="form.remove:${name}" value="true"> <label for="${idOf(name, "remove")}">Remove the stored file</label>`;
   return html`${way}<input type="file" ${shared(view, name)} ${new Html(accept)} aria-label="Choose a file">${remove}`;
 }
 

@@ -72,6 +72,9 @@ function obstacle(page: Page): string | null {
   if (strange !== undefined) return `${JSON.stringify(strange)} of its table can't stand in code`;
   const dotted = takenBy(page).find(({ column }) => column.name.includes("."));
   if (dotted) return `its column ${dotted.column.name} has a dot in its name, as controls of the form's own have`;
+  const bracketed = takenBy(page).find(({ column }) => /[[\]]/.test(column.name));
+  if (bracketed)
+    return `its column ${bracketed.column.name} has a bracket in its name, which parsers of forms take for a list`;
   const taken = fileFields(page).find(({ column }) => ["edit", "history", "new"].includes(column.name));
   if (taken) return `its file ${taken.column.name} is called like an address of the record's own`;
   const member = page.table.columns.find(({ name }) => name in Object.prototype);

@@ -85,7 +85,7 @@ function reasonCode(page: Page, code: PlainCode): string {
   if (!page.reason) return "";
   return `${comment(`a reason is needed where ${page.reason.source}`)}
 if (Object.keys(changes).length > 0 && reason === "" && ${code.truth(page.reason.expression)})
-  problems.push({ field: "reason", message: ${quote(word(page.language, "reason-needed"))} });`;
+  problems.push({ field: "form.reason", message: ${quote(word(page.language, "reason-needed"))} });`;
 }
 
 const imports: Partial<Record<HelperName, string>> = {
@@ -255,7 +255,7 @@ ${shown.join("\n")}
 
 ${conditionsCode(page)}/** Something wrong with what was sent: at a field, or above the form. */
 export interface Problem {
-  readonly field: Field | ${page.reason ? '"reason" | ' : ""}null;
+  readonly field: Field | ${page.reason ? '"form.reason" | ' : ""}null;
   readonly message: string;
 }
 
@@ -296,7 +296,7 @@ export function readForm(body: Readonly<Record<string, string>>, ${files.length 
   const texts: Partial<Record<Field, string>> = {};
   const changes: Changes = {};
   ${usesBody ? "let" : "const"} problems: Problem[] = [];
-${usesBody ? `  const isLeftEmpty = (field: Field | ${page.reason ? '"reason" | ' : ""}null): boolean => ${made.map(({ column }) => `field === ${quote(column.name)}`).join(" || ")} ? (body[field] ?? "").trim() === "" : false;\n` : ""}  for (const field of fields) {
+${usesBody ? `  const isLeftEmpty = (field: Field | ${page.reason ? '"form.reason" | ' : ""}null): boolean => ${made.map(({ column }) => `field === ${quote(column.name)}`).join(" || ")} ? (body[field] ?? "").trim() === "" : false;\n` : ""}  for (const field of fields) {
 ${hasConditions(page) ? "    // It was not on the form.\n    if (shown[field] === undefined) continue;\n" : ""}${
   files.length > 0
     ? `    if (isFile(field)) {

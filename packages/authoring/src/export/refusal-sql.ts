@@ -20,7 +20,7 @@ export function typesCode(page: Page): string {
   const asked = fields.map(({ column }) => `[${quote(column.name)}, \`SELECT $1::${inTemplate(column.type.shown)}\`]`);
   return `/** The values that are none of their own types, which have rules of their own: asked where the statement was refused. */
 export async function problemsOfTypes(pool: Pool, error: unknown, changes: Changes): Promise<readonly Problem[]> {
-  const isOfValue = (refused: unknown): refused is DatabaseError => refused instanceof DatabaseError && /^(22|23)/.test(refused.code ?? "");
+  const isOfValue = (refused: unknown): refused is DatabaseError => isRefusal(refused) && /^(22|23)/.test(refused.code ?? "");
   // What a trigger raised is about more than a value.
   if (!isOfValue(error) || /PL\\/\\w|SQL/.test(error.where ?? "")) return [];
   const problems: Problem[] = [];
@@ -103,7 +103,7 @@ ${all.join("\n")}
 
 /** A refusal of the database as something wrong with the form; null for what is no fault of it. */
 export function refusal(error: unknown, changes: Changes): Problem | null {
-  if (!(error instanceof DatabaseError)) return null;
+  if (!isRefusal(error)) return null;
 ${page.access.rows ? `  if (error.message.includes(${quote(leavesMark)})) return ${leftRows(page)};\n` : ""}  const known = constraints[error.constraint ?? ""];
   if (known) return { field: known.fields.find((field) => field in changes) ?? known.fields[0] ?? null, message: known.message };
   // Class 22 is about a value, 23 about a constraint, P0 what a trigger raised (PostgreSQL documentation, appendix A).

@@ -80,7 +80,7 @@ const downloadCode = (page: Page, reading: string, load: string): string =>
 async function download({ pool }: Options<Actor>, ${page.access.rows ? "actor: Actor, " : ""}request: Request, response: Response, column: FileField): Promise<Answer | null> {
   ${reading}
   const content = await ${load};
-  if (!content) return notice("no-such-record", list);
+  if (!content) return { notice: "no-such-record" };
   sendFile(response, [${quote(page.name)}, ${page.key.length === 1 ? keyNames(page)[0] : "...key"}, column].join("-"), content);
   return null;
 }
@@ -96,6 +96,20 @@ const fileRoutes = (page: Page): string =>
       return `  router.get(${quote(path)}, answer((${actor}, request, response) => download(options, ${page.access.rows ? "actor, " : ""}request, response, ${quote(name)})));\n`;
     })
     .join("");
+
+/** The settings under which the table's values have the text form that page and log go by (decision 20). */
+const settingsOf = (page: Page): readonly string[] =>
+  (
+    [
+      ["TimeZone=UTC", /with time zone|\b(timestamptz|timetz|tstz(multi)?range)\b/],
+      ["DateStyle=ISO", /\b(date|timestamp|timestamptz|(date|ts|tstz)(multi)?range)\b/],
+      ["IntervalStyle=iso_8601", /\binterval\b/],
+    ] as const
+  ).flatMap(([setting, types]) =>
+    page.table.columns.some(({ type: { kind, cast, shown } }) => types.test(`${kind} ${cast} ${shown}`))
+      ? [setting]
+      : [],
+  );
 
 /** The text of the file. @throws NotPlain */
 export function routesFile(page: Page): string {
@@ -130,9 +144,7 @@ export function routesFile(page: Page): string {
       ? `const [${record}, choices] = await Promise.all([${load}, loadChoices(pool${askedWith.actor ? ", actor" : ""})]);`
       : `const ${record} = await ${load};`;
   const choices = hasChoices ? ", choices" : "";
-  const utc = page.table.columns.some(
-    ({ type: { kind, shown } }) => kind === "timestamptz" || /timestamp with time zone|time with time zone/.test(shown),
-  );
+  const settings = settingsOf(page);
   const reason = page.reason ? ", reason" : "";
   const lookUp = looksUp(page);
   const isAsked = lookUp !== "never";
@@ -158,7 +170,7 @@ export function routesFile(page: Page): string {
 }`;
   const keyName = page.key.length === 1 ? (keys[0] ?? "") : "key";
   const recordKey = page.key.map((column) => member(record, column.name)).join(", ");
-  const reading = `const ${keyName} = keyFrom(request);${mayFail.length > 0 ? `\n  if (${keyName} === null) return notice("malformed-key", list);` : ""}`;
+  const reading = `const ${keyName} = keyFrom(request);${mayFail.length > 0 ? `\n  if (${keyName} === null) return { notice: "malformed-key" };` : ""}`;
   const helpers = [
     ...new Set(
       page.key.flatMap(({ type: { kind, maxLength } }): (keyof typeof keyHelpers)[] =>
@@ -186,9 +198,9 @@ export function routesFile(page: Page): string {
  *
  * Exported from the page file "${page.name}" in version ${page.version}. It is yours: nothing here needs the program that wrote it.
  */
-import { type Request, ${hasFiles ? "type Response, " : ""}Router } from "express";
-import { type Answer, answering, bodyOf, ${hasFiles ? "" : "form, "}methodNotAllowed, notice, type Options, readSaid } from "../shared/answers.js";
-import { lastChange } from "../shared/database.js";
+import { type Request, type Response, Router } from "express";
+import { type Answer, answering, bodyOf, ${hasFiles ? "" : "form, "}methodNotAllowed, type Options, takeSaid, tooLarge } from "../shared/answers.js";
+import { lastChange${settings.length > 0 ? ", needSettings" : ""} } from "../shared/database.js";
 ${hasFiles ? 'import { fileForm, filesOf, isSameFile, sendFile } from "../shared/files.js";\n' : ""}import { readToken, writeToken } from "../shared/form-token.js";
 import { segmentOf } from "../shared/html.js";
 import type { Actor } from "./actor.js";
@@ -199,7 +211,7 @@ import { ${leadsTo(page) === "list.address" ? "" : "addressOf, "}formPage, type 
 ${open ? `${comment(open.source)}\n` : ""}const mayOpen = (${opens.includes("actor") ? "actor: Actor" : ""}): boolean => ${opens};
 
 const tokenFor = (${record}: ${type}, actor: Actor, secret: string): string =>
-  writeToken<${shownType}>({ key: [${recordKey}], actor: actor.id, shown: ${isConditional ? `Object.fromEntries(fields.filter((field) => isOn(field, ${record}, actor)).map((field) => [field, textsOf(${record})[field]]))` : `textsOf(${record})`} }, secret);
+  writeToken<${shownType}>({ page: ${quote(page.name)}, key: [${recordKey}], actor: actor.id, shown: ${isConditional ? `Object.fromEntries(fields.filter((field) => isOn(field, ${record}, actor)).map((field) => [field, textsOf(${record})[field]]))` : `textsOf(${record})`} }, secret);
 
 ${keyCode}
 ${
@@ -213,28 +225,28 @@ function findIn(body: Readonly<Record<string, string>>): Find {
 `
     : ""
 }
-async function open({ pool, secret }: Options<Actor>, actor: Actor, request: Request): Promise<Answer> {
+async function open({ pool, secret }: Options<Actor>, actor: Actor, request: Request, response: Response): Promise<Answer> {
   ${reading}
   ${loading}
-  if (!${record}) return notice("no-such-record", list);
-${isAskedAfter ? `  const choices = ${loadChoices(record)};\n` : ""}  const view = { record: ${record}${choices}${onForm}, texts: textsOf(${record}), token: tokenFor(${record}, actor, secret) };
-  return { status: 200, ...formPage({ ...view${edit ? `, isLocked: !mayEdit(${editArguments})` : ""}, said: readSaid(request) }) };
+  if (!${record}) return { notice: "no-such-record" };
+${isAskedAfter ? `  const choices = ${loadChoices(record)};\n` : ""}  const view = { record: ${record}${choices}${onForm}, texts: textsOf(${record}), token: tokenFor(${record}, actor, secret), base: request.baseUrl };
+  return { status: 200, ...formPage({ ...view${edit ? `, isLocked: !mayEdit(${editArguments})` : ""}, said: takeSaid(request, response) }) };
 }
 
 ${hasFiles ? downloadCode(page, reading, `loadFile(pool, ${rows ? "actor, " : ""}column, ${key})`) : ""}async function save({ pool, secret }: Options<Actor>, actor: Actor, request: Request): Promise<Answer> {
   ${reading}
   const body = bodyOf(request);
-  if (!body) return notice("form-broken", list);
+  if (!body) return { notice: "form-broken" };
   const typed = fields.map((field) => [labels[field], body[field]] as const);
-  const shownThen = readToken<${shownType}>(body["form.token"], { key: ${page.key.length === 1 ? `[${keyName}]` : "key"}, actor: actor.id }, secret);
-  if (!shownThen) return notice("form-not-yours", list, { typed });
+  const shownThen = readToken<${shownType}>(body["form.token"], { page: ${quote(page.name)}, key: ${page.key.length === 1 ? `[${keyName}]` : "key"}, actor: actor.id }, secret);
+  if (!shownThen) return { notice: "form-not-yours", typed };
 ${page.reason ? '  const reason = (body["form.reason"] ?? "").replaceAll(/\\r\\n?/g, "\\n").trim().slice(0, 1000);\n' : ""}${searched.length > 0 ? "  const find = findIn(body);\n" : ""}${needs.includes("now") || setsNow ? "  const now = new Date();\n" : ""}  for (let turn = 1; turn <= 5; turn += 1) {
     // Tried anew where somebody has changed the record between this and the statement.
     ${loading}
-    if (!${record}) return notice("record-gone", list, { typed });
+    if (!${record}) return { notice: "record-gone", typed };
 ${choosing}    const { texts, changes, problems${isAsked ? ": wrong" : ""} } = ${readForm("choices")};
     const stored = textsOf(${record});
-    const shown = { record: ${record}${choices}${onForm}${reason}, token: body["form.token"] ?? "", texts: { ...stored, ...texts } };
+    const shown = { record: ${record}${choices}${onForm}${reason}, token: body["form.token"] ?? "", base: request.baseUrl, texts: { ...stored, ...texts } };
     const again = (status: number, view: Partial<FormView>): Answer => ({ status, ...formPage({ ...shown, ...view }) });
 ${searched.length > 0 ? '    if (body["form.look"] !== undefined || Object.keys(find).length > 0) return again(200, { find });\n' : depends ? '    if (body["form.look"] !== undefined) return again(200, {});\n' : ""}    /** The form made anew upon what is stored now, with what was typed in these fields. */
     const renewed = (status: number, names: readonly Field[], view: Partial<FormView> = {}): Answer => {
@@ -246,7 +258,7 @@ ${searched.length > 0 ? '    if (body["form.look"] !== undefined || Object.keys(
 ${known}    if (problems.length > 0) return again(422, { problems });
     for (const field of fields) if (changes[field] === ${record}[field]${hasFiles ? ` || isSameFile(filesOf(request)[field], ${record}[field])` : ""}) delete changes[field];
     if (Object.keys(changes).length === 0) return { to: ${leadsTo(page)}, said: unchangedText(${record}) };
-${edit ? `    if (!mayEdit(${editArguments})) return notice("may-not-edit", list, { because: lockedText, typed });\n` : ""}    // Changes of different fields are merged; where somebody has changed the same one, it is for the person to decide.
+${edit ? `    if (!mayEdit(${editArguments})) return { notice: "may-not-edit", because: lockedText, typed };\n` : ""}    // Changes of different fields are merged; where somebody has changed the same one, it is for the person to decide.
     const differing = fields.filter((field) => field in changes && stored[field] !== shownThen[field]);
     if (differing.length > 0) {
       const conflictAt = async (field: Field) => ({ field, change: await lastChange(pool, { table: ${quote(tableName(page.table))}, key: { ${page.key.map(({ name }) => `${keyOf(name)}: ${member(record, name)}`).join(", ")} }, field, timeZone: ${quote(page.timeZone)} }) });
@@ -264,7 +276,7 @@ ${asksTypes(page) ? "      const wrong = await problemsOfTypes(pool, error, chan
       return again(422, { problems: [problem] });
     }
   }
-  return notice("too-busy", list, { typed });
+  return { notice: "too-busy", typed };
 }
 
 ${helpers.map((name) => keyHelpers[name]).join("\n")}
@@ -272,23 +284,18 @@ ${helpers.map((name) => keyHelpers[name]).join("\n")}
 /**
  * The routes of the page: \`app.use(${routes}({ pool, secret, actor }))\`.
  *
- * The pool's role needs SELECT and UPDATE on ${inComment(tableName(page.table))}${inComment(grantsBeside(page))}, SELECT on quill_log.change, and EXECUTE on quill_log.add_change.${utc ? " Its sessions must speak UTC." : ""}
+ * The pool's role needs SELECT and UPDATE on ${inComment(tableName(page.table))}${inComment(grantsBeside(page))}, SELECT on quill_log.change, and EXECUTE on quill_log.add_change.${settings.length > 0 ? ` Its sessions have ${settings.join(", ")}.` : ""}
  */
 export function ${routes}(options: Options<Actor>): Router {
-${
-  utc
-    ? `  if (!/TimeZone=UTC/i.test(options.pool.options.options ?? ""))
-    throw new Error("The page and the log tell moments in UTC: make the pool with { options: \\"-c TimeZone=UTC\\" }.");
-`
-    : ""
-}  const answer = answering(options, mayOpen, list);
+${settings.length > 0 ? `  needSettings(options.pool, ${settings.map(quote).join(", ")});\n` : ""}  const answer = answering(options, mayOpen, list);
   const router = Router();
   router
     .route(${quote(pathOf(page))})
-    .get(answer((actor, request) => open(options, actor, request)))
+    .get(answer((actor, request, response) => open(options, actor, request, response)))
     .post(${hasFiles ? "fileForm(options.actor)" : "form"}, answer((actor, request) => save(options, actor, request)))
     .all(methodNotAllowed(options, list));
-${fileRoutes(page)}  return router;
+${fileRoutes(page)}  router.use(tooLarge(options, list));
+  return router;
 }
 `;
 }

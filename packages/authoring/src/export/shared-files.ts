@@ -33,6 +33,9 @@ export const segment = (value: string): string =>
 /** The part of an address as it was meant. */
 export const segmentOf = (part: string | readonly string[] | undefined): string => String(part).replace(/^~/, "");
 
+/** The id of a field's control, and of what stands beside it: a column's name may hold what an id may not (HTML, 3.2.6). */
+export const idOf = (name: string, part = "field"): string => \`\${part}-\${encodeURIComponent(name)}\`;
+
 /** A whole document around a page's content. */
 export const document = (title: string, content: Html): Html => html\`<!doctype html>
 <html lang="${language}" dir="${languages[language].direction}">
@@ -62,7 +65,7 @@ function filled(
 }
 
 /** Parts of a form that are the same for every page. */
-export const formHtmlFile = (language: Language): string => `import { type Html, html } from "./html.js";
+export const formHtmlFile = (language: Language): string => `import { type Html, html, idOf } from "./html.js";
 
 /** What a control offers to choose from. */
 export interface Option {
@@ -105,9 +108,9 @@ export function summary<Field extends string>({ problems, conflicts, labels, but
   const [heading, advice] = conflicts.length > 0
     ? [${filled(language, "conflict-heading")}, ${filled(language, "conflict-advice", { button: "button" })}]
     : [counted, ${filled(language, "typed-is-here")}];
-  return html\`<section class="summary" role="alert" tabindex="-1" aria-labelledby="summary-heading">
+  return html\`<section class="summary" role="alert" tabindex="-1" autofocus aria-labelledby="summary-heading">
 <h2 id="summary-heading">\${heading}</h2>
-<ul>\${lines.map(({ field, message }) => html\`<li>\${field === null ? message : html\`<a href="#\${field}">\${message}</a>\`}</li>\`)}</ul>
+<ul>\${lines.map(({ field, message }) => html\`<li>\${field === null ? message : html\`<a href="#\${encodeURIComponent(idOf(field))}">\${message}</a>\`}</li>\`)}</ul>
 <p>\${advice}</p>
 </section>\`;
 }
@@ -127,8 +130,9 @@ export const tokenFile = `import { createHmac, timingSafeEqual } from "node:cryp
 
 const signature = (json: string, secret: string): Buffer => createHmac("sha256", secret).update(\`form \${json}\`).digest();
 
-/** What a form remembers of its making: of which record, for whom, and what its controls showed. */
+/** What a form remembers of its making: of which page's record, for whom, and what its controls showed. */
 interface Claims<Texts> {
+  readonly page: string;
   readonly key: readonly string[];
   readonly actor: string;
   readonly shown: Texts;
@@ -146,8 +150,8 @@ export function readToken<Texts>(token: string | undefined, wanted: Omit<Claims<
   const [given, json] = [Buffer.from(token.slice(0, dot), "base64url"), token.slice(dot + 1)];
   const own = signature(json, secret);
   if (given.length !== own.length || !timingSafeEqual(given, own)) return null;
-  const { key, actor, shown } = JSON.parse(json) as Claims<Texts>;
-  return actor === wanted.actor && key.join("\\n") === wanted.key.join("\\n") ? shown : null;
+  const { page, key, actor, shown } = JSON.parse(json) as Claims<Texts>;
+  return page === wanted.page && actor === wanted.actor && key.join("\\n") === wanted.key.join("\\n") ? shown : null;
 }
 `;
 
@@ -155,7 +159,7 @@ export function readToken<Texts>(token: string | undefined, wanted: Omit<Claims<
 export const filesFile = (language: Language): string => `import { createHash } from "node:crypto";
 import busboy from "busboy";
 import type { Request, RequestHandler, Response } from "express";
-import { form } from "./answers.js";
+import { form, readBefore } from "./answers.js";
 
 export interface SentFile {
   /** Its media type, as the browser names it. */
@@ -173,8 +177,13 @@ const sent = new WeakMap<Request, Files>();
 export const filesOf = (request: Request): Files => sent.get(request) ?? {};
 
 /** Reads a form that is sent in parts (RFC 7578) with its files, and any other as forms are read. Of files of somebody who isn't signed in only the name is kept. */
-export const fileForm = (actor: (request: Request) => unknown): RequestHandler => async (request, response, next) => {
-  if (!request.is("multipart")) return form(request, response, next);
+export const fileForm = (actor: (request: Request) => unknown): RequestHandler => (request, response, next) => {
+  if (!request.is("multipart")) form(request, response, next);
+  else if (request.readableDidRead) next(readBefore());
+  else readParts(request, actor).then(() => next(), next);
+};
+
+async function readParts(request: Request, actor: (request: Request) => unknown): Promise<void> {
   const isKnown = Boolean(await actor(request));
   const texts = new Map<string, string | string[]>();
   const files = new Map<string, SentFile>();
@@ -219,13 +228,11 @@ export const fileForm = (actor: (request: Request) => unknown): RequestHandler =
       resolve(false);
     }
   });
-  if (isTooLarge) return next(Object.assign(new Error("The form is too large."), { status: 413 }));
-  if (isRead) {
-    request.body = Object.fromEntries(texts);
-    sent.set(request, Object.fromEntries(files));
-  }
-  return next();
-};
+  // What is no form has no body.
+  request.body = isRead ? Object.fromEntries(texts) : undefined;
+  if (isTooLarge) throw Object.assign(new Error("The form is too large."), { status: 413 });
+  sent.set(request, Object.fromEntries(files));
+}
 
 /** Whether a file that was sent is the stored one, by what stands for that in a record. */
 export const isSameFile = (file: SentFile | undefined, stored: string | null): boolean =>
@@ -281,7 +288,7 @@ button.minor { background: none; border: 1px solid var(--accent); color: var(--a
 `;
 
 /** What the statements of all pages need. */
-export const databaseFile = `import type { Pool } from "pg";
+export const databaseFile = `import type { DatabaseError, Pool } from "pg";
 
 /** Takes a value as a parameter of a statement, and answers its place: $1, $2, … */
 export type Place = (value: unknown) => string;
@@ -291,11 +298,23 @@ export function parameters(): { readonly $: Place; readonly values: unknown[] } 
   return { values, $: (value) => \`$\${values.push(value)}\` };
 }
 
+/** @throws where the pool's sessions may print values in another way than the page and the log go by */
+export function needSettings(pool: Pool, ...settings: readonly string[]): void {
+  const given = (pool.options.options ?? "").toLowerCase();
+  const missing = settings.filter((setting) => !given.includes(setting.toLowerCase())).map((setting) => \`-c \${setting}\`);
+  if (missing.length > 0)
+    throw new Error(\`The page and the log compare values as text, so every session must print them alike: add "\${missing.join(" ")}" to the options of the pool.\`);
+}
+
 /** Whether an error is the database's state, not something about what was sent (PostgreSQL documentation, appendix A; Node's own codes). */
 export const isAway = (error: unknown): boolean =>
   error instanceof Error &&
   (/^(08|25|40|53|55|57|58|XX|E[A-Z]+$)/.test("code" in error ? String(error.code) : "") ||
     /^Connection terminated|timeout exceeded/.test(error.message));
+
+/** Whether PostgreSQL has refused a statement, whichever copy of pg says so. */
+export const isRefusal = (error: unknown): error is DatabaseError =>
+  error instanceof Error && "severity" in error && "code" in error;
 
 /** Whether the key in the address is no value of its column. What a form says is held against its fields before. */
 export const isNoKey = (error: unknown): boolean =>

@@ -380,8 +380,8 @@ export function sqlFile(page: Page): string {
     .join("\n\n");
   const uses = (name: string): boolean => new RegExp(`\\b${name}\\b`).test(body);
   return `import { randomUUID } from "node:crypto";
-import { DatabaseError, type Pool${page.routine ? ", type PoolClient" : ""} } from "pg";
-import { ${uses("Place") ? "type Place, " : ""}parameters } from "../shared/database.js";
+import type { ${uses("DatabaseError") ? "DatabaseError, " : ""}Pool${page.routine ? ", PoolClient" : ""} } from "pg";
+import { isRefusal, ${uses("Place") ? "type Place, " : ""}parameters } from "../shared/database.js";
 ${uses("Option") ? 'import type { Option } from "../shared/form-html.js";\n' : ""}import type { Actor } from "./actor.js";
 import { type Changes, ${uses("Field") ? "type Field, " : ""}${uses("FileField") ? "type FileField, " : ""}${body.includes("labels[") ? "labels, " : ""}type Problem, type ${type}${uses("Values") ? ", type Values" : ""} } from "./form.js";
 

@@ -116,7 +116,7 @@ ${alike.length > 0 ? 'import type { Actor } from "./actor.js";\n' : ""}${page.ro
 /** Who may do all that the page knows of: change it where your own people have other roles. */
 ${alike.length > 0 ? "let" : "const"} person${alike.length > 0 ? ": Actor" : ""} = ${person};
 
-const pool = new Pool({ connectionString: process.env.DATABASE_URL ?? "", options: "-c TimeZone=UTC" });
+const pool = new Pool({ connectionString: process.env.DATABASE_URL ?? "", options: "-c TimeZone=UTC -c DateStyle=ISO -c IntervalStyle=iso_8601" });
 const app = express();
 app.use(${routes}({ pool, secret: "a secret for tests, of 32 letters", actor: (request) => JSON.parse(request.get("x-person") ?? "null") }));
 const server = createServer(app);

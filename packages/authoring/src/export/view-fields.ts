@@ -161,14 +161,14 @@ const look = (name: Field): Html =>
     () => `/** One of a few options, all in view. Where none is chosen nothing is sent for them: the hidden control says that they were on the form. */
 const radios = (view: FormView, name: Field, options: readonly Option[], isNullable: boolean): Html =>
   html\`<input type="hidden" name="\${name}.box" value="">\${[...(isNullable ? [{ value: "", label: "–" }] : []), ...offered(view, name, options)].map(({ value, label }, index) => {
-    const id = index === 0 ? name : \`\${name}-\${index + 1}\`;
+    const id = index === 0 ? idOf(name) : idOf(name, \`option-\${index + 1}\`);
     return html\`<input type="radio" id="\${id}" \${described(view, name)} value="\${value}"\${value === view.texts[name] && html\` checked\`}><label for="\${id}">\${label}</label> \`;
   })}\`;`,
   file: (page) => `/** A file: the way to the stored one, a control to choose another, and a box that takes it away. */
 function file(view: FormView, name: FileField, isNullable: boolean, accept = ""): Html {
   const stored = view.record[name];
-  const way = stored !== null && html\`<p><a href="\${addressOf(view.record)}/\${segment(name)}" download>\${${filled(page, "download-file", { size: "toldSize(stored)" })}}<span class="unseen"> (\${labels[name]})</span></a></p>\`;
-  const remove = stored !== null && isNullable && html\` <input type="checkbox" id="\${name}-remove" name="form.remove:\${name}" value="true"> <label for="\${name}-remove">${inHtml(word(page.language, "remove-file"))}</label>\`;
+  const way = stored !== null && html\`<p><a href="\${view.base}\${addressOf(view.record)}/\${segment(name)}" download>\${${filled(page, "download-file", { size: "toldSize(stored)" })}}<span class="unseen"> (\${labels[name]})</span></a></p>\`;
+  const remove = stored !== null && isNullable && html\` <input type="checkbox" id="\${idOf(name, "remove")}" name="form.remove:\${name}" value="true"> <label for="\${idOf(name, "remove")}">${inHtml(word(page.language, "remove-file"))}</label>\`;
   return html\`\${way}<input type="file" \${shared(view, name)} \${new Html(accept)} aria-label="${inHtml(word(page.language, "choose-file"))}">\${remove}\`;
 }`,
   finder: (page) => `/** What is stored or chosen, and what was found, without what is more. */
@@ -185,7 +185,7 @@ function finder(view: FormView, name: ${searchedFields(page)
   const found = view.choices[name].filter(({ isFound }) => isFound).length;
   const count = Math.min(found, mostFound);
   const told = found === 0 ? ${filled(page, "found-none", { text: 'text ?? ""' })} : found > mostFound ? ${filled(page, "found-more", { count: "count" })} : ${filled(page, "found-some", { count: "count" })};
-  return html\`<input type="search" id="\${name}-find" name="form.find:\${name}" aria-label="\${${filled(page, "find-in", { label: "labels[name]" })}}" autocomplete="off"> <button class="minor" name="form.look" value="\${name}" formnovalidate>${inHtml(word(page.language, "find"))}<span class="unseen"> (\${labels[name]})</span></button>\${text !== undefined && html\`<p class="found" role="status">\${told}</p>\`}\`;
+  return html\`<input type="search" name="form.find:\${name}" aria-label="\${${filled(page, "find-in", { label: "labels[name]" })}}" autocomplete="off"> <button class="minor" name="form.look" value="\${name}" formnovalidate>${inHtml(word(page.language, "find"))}<span class="unseen"> (\${labels[name]})</span></button>\${text !== undefined && html\`<p class="found" role="status">\${told}</p>\`}\`;
 }`,
   fixed: () => "",
 };

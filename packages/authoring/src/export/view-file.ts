@@ -20,7 +20,7 @@ function textsCode(page: Page): string {
     edit && new PlainCode({ row: record, form: record, actor: "actor", now: "new Date()" }).truth(edit.expression);
   return `/** Where the records are listed: the way back. */
 export const list = { address: ${quote(page.path.list)}, title: ${quote(page.plural)} };
-export const addressOf = (${record}: ${type}): string => \`${page.path.list}/${page.key.map(({ name }) => `\${segment(${member(record, name)})}`).join("/")}\`;
+export const addressOf = (${record}: ${type}): string => \`\${list.address}/${page.key.map(({ name }) => `\${segment(${member(record, name)})}`).join("/")}\`;
 
 export const titleOf = (${record}: ${type}): string => ${told(page.title)};
 export const savedText = (${record}: ${type}): string => ${page.answer.message ? told(page.answer.message) : filled(page, "is-saved", { title })};
@@ -130,14 +130,14 @@ export function viewFile(page: Page): string {
   const isMarked = taken.some(
     ({ rules, control }) => control !== "check-box" && rules.some(({ rule, when }) => rule === "required" && !when),
   );
-  const form = `html\`<form method="post" action="\${addressOf(${record})}/edit"${used.has("file") ? ' enctype="multipart/form-data"' : ""}>
+  const form = `html\`<form method="post" action="\${view.base}\${addressOf(${record})}/edit"${used.has("file") ? ' enctype="multipart/form-data"' : ""}>
 \${byEnter}<input type="hidden" name="form.token" value="\${view.token}">${isMarked ? `\n<p class="help">${inHtml(say("needed-marked"))}</p>` : ""}\${fields}${page.reason ? "\n    ${reasonField(view)}" : ""}
-<p><button>\${${button}}</button> <a href="\${list.address}">${inHtml(say("cancel"))}</a></p>
+<p><button>\${${button}}</button> <a href="\${view.base}\${list.address}">${inHtml(say("cancel"))}</a></p>
 </form>\``;
   if (used.has("date") || used.has("moment")) used.add("line");
   if (used.has("line")) used.add("lines");
   return `import { byEnter, type Conflict, conflictNote, ${used.has("fixed") ? "fixed, " : ""}${usesOptions ? "type Option, " : ""}summary } from "../shared/form-html.js";
-${used.has("file") ? 'import { toldSize } from "../shared/files.js";\n' : ""}import { Html, html, segment } from "../shared/html.js";
+${used.has("file") ? 'import { toldSize } from "../shared/files.js";\n' : ""}import { Html, html, idOf, segment } from "../shared/html.js";
 ${texts.includes("actor: Actor") ? 'import type { Actor } from "./actor.js";\n' : ""}import { type Field, ${used.has("file") ? "type FileField, " : ""}labels, ${withZone ? "localTime, " : ""}type Problem, type ${type}, type Texts, textsOf } from "./form.js";
 ${used.has("finder") ? 'import { type Choices, type Find, mostFound } from "./sql.js";' : hasChoices ? 'import type { Choices } from "./sql.js";' : ""}
 
@@ -149,6 +149,8 @@ export interface FormView {
 ${hasConditions(page) ? "  /** Whether a field is on this form. */\n  readonly isOn: (field: string) => boolean;\n" : ""}  /** What the controls show: what is stored, or what was typed. */
   readonly texts: Texts;
 ${hasChoices ? "  readonly choices: Choices;\n" : ""}${used.has("finder") ? "  /** What was looked for. */\n  readonly find?: Find;\n" : ""}  readonly token: string;
+  /** Where the routes are mounted. */
+  readonly base: string;
 ${isEditable ? "  readonly isLocked?: boolean;\n" : ""}  readonly said?: string | undefined;
   readonly problems?: readonly Problem[];
   readonly conflicts?: readonly Conflict<Field>[];
@@ -161,7 +163,7 @@ export function formPage(view: FormView): { readonly title: string; readonly con
   const isWrong = problems.length + conflicts.length > 0;
   const fields = html\`
     ${blocks.join("\n    ")}\`;
-  const content = html\`<p><a href="\${list.address}">\${list.title}</a></p>
+  const content = html\`<p><a href="\${view.base}\${list.address}">\${list.title}</a></p>
 <h1>\${title}</h1>
 ${keyShown ? "" : `<p>${page.key.map((column) => `${inHtml(column.name)}: \${${member(record, column.name)}}`).join(", ")}</p>\n`}\${view.said !== undefined && html\`<p class="said" role="status">\${view.said}</p>\`}
 \${isWrong && summary({ problems, conflicts, labels, button: ${button} })}
@@ -178,10 +180,10 @@ function field(view: FormView, name: Field, control: Html, around: Around = {}):
   const conflict = view.conflicts?.find((each) => each.field === name);
   const help = helps[name];
   const mark = isNeeded(view, name) && html\` class="needed"\`;
-  const label = ${groups ? "around.isGroup ? html`<legend${mark}>${labels[name]}</legend>` : " : ""}html\`<label for="\${name}"\${mark}>\${labels[name]}</label>\`;
+  const label = ${groups ? "around.isGroup ? html`<legend${mark}>${labels[name]}</legend>` : " : ""}html\`<label for="\${idOf(name)}"\${mark}>\${labels[name]}</label>\`;
   const unitText = unit !== undefined && html\` <span class="unit">\${unit}</span>\`;
-  const parts = html\`${used.has("box") ? "${around.isBox ? [control, label] : label}" : "${label}"}\${help !== undefined && html\`<p class="help" id="\${name}-help">\${help}</p>\`}\${${used.has("box") ? "!around.isBox && " : ""}control}\${unitText}\`;
-  const wrong = html\`\${problems.length > 0 && html\`<p class="problem" id="\${name}-problem">\${problems.map(({ message }) => message).join(" ")}</p>\`}\${conflict && conflictNote(conflict, ${told === "" ? "" : "stored[name]?.(view) ?? "}textsOf(view.record)[name], labels[name])}\`;
+  const parts = html\`${used.has("box") ? "${around.isBox ? [control, label] : label}" : "${label}"}\${help !== undefined && html\`<p class="help" id="\${idOf(name, "help")}">\${help}</p>\`}\${${used.has("box") ? "!around.isBox && " : ""}control}\${unitText}\`;
+  const wrong = html\`\${problems.length > 0 && html\`<p class="problem" id="\${idOf(name, "problem")}">\${problems.map(({ message }) => message).join(" ")}</p>\`}\${conflict && conflictNote(conflict, ${told === "" ? "" : "stored[name]?.(view) ?? "}textsOf(view.record)[name], labels[name])}\`;
   return ${groups ? 'around.isGroup ? html`<fieldset class="field">${parts}${wrong}</fieldset>` : ' : ""}html\`<div class="field">\${parts}\${wrong}</div>\`;
 }
 
@@ -190,11 +192,11 @@ const isNeeded = ({ texts, record }: FormView, name: Field): boolean =>
   needed.includes(name) && (texts[name] !== "" || textsOf(record)[name] !== "");
 
 /** What every control has. */
-const shared = (view: FormView, name: Field): Html => html\`id="\${name}" \${described(view, name)}\`;
+const shared = (view: FormView, name: Field): Html => html\`id="\${idOf(name)}" \${described(view, name)}\`;
 
 function described(view: FormView, name: Field): Html {
   const isWrong = view.problems?.some(({ field }) => field === name);
-  const by = [helps[name] && \`\${name}-help\`, isWrong && \`\${name}-problem\`].filter(Boolean).join(" ");
+  const by = [helps[name] && idOf(name, "help"), isWrong && idOf(name, "problem")].filter(Boolean).join(" ");
   return html\`name="\${name}"\${by !== "" && html\` aria-describedby="\${by}"\`}\${isWrong && html\` aria-invalid="true"\`}\${isNeeded(view, name) && html\` aria-required="true"\`}\`;
 }
 ${labelled ? "\nconst options = (...values: readonly string[]): readonly Option[] => values.map((value) => ({ value, label: value }));\n" : ""}
@@ -206,7 +208,13 @@ ${withZone ? momentText : ""}
 }
 
 const reasonField = (page: Page): string => `/** Why it is changed, for the log. */
-const reasonField = (view: FormView): Html => html\`<div class="field"><label for="reason">${inHtml(word(page.language, "reason"))}</label><p class="help">${inHtml(word(page.language, "reason-help"))}</p><textarea id="reason" name="form.reason" rows="2" maxlength="1000">\\n\${view.reason}</textarea>\${view.problems?.filter(({ field }) => field === "reason").map(({ message }) => html\`<p class="problem">\${message}</p>\`)}</div>\`;
+function reasonField(view: FormView): Html {
+  const name = "form.reason";
+  const problems = view.problems?.filter(({ field }) => field === name) ?? [];
+  const isWrong = problems.length > 0;
+  const wrong = isWrong && html\`<p class="problem" id="\${idOf(name, "problem")}">\${problems.map(({ message }) => message)}</p>\`;
+  return html\`<div class="field"><label for="\${idOf(name)}">${inHtml(word(page.language, "reason"))}</label><p class="help" id="\${idOf(name, "help")}">${inHtml(word(page.language, "reason-help"))}</p><textarea id="\${idOf(name)}" name="\${name}" rows="2" maxlength="1000" aria-describedby="\${idOf(name, "help")}\${isWrong && \` \${idOf(name, "problem")}\`}"\${isWrong && html\` aria-invalid="true"\`}>\\n\${view.reason}</textarea>\${wrong}</div>\`;
+}
 `;
 
 const momentText = `/** A stored moment as people read it, to the second. */

@@ -99,6 +99,8 @@ describe("a schema that nobody designed", () => {
             forms.map((form) => [form, null] as const),
             12,
             seed,
+            // Two fields that name a record together are judged by the table itself, once nothing else is wrong (docs/exporting.md).
+            { alone: name === "calibration" ? ["station_code", "channel"] : [] },
           );
       }
     },

@@ -61,7 +61,7 @@ const kindsTable = `CREATE SCHEMA "odd ones";
 CREATE TABLE "odd ones"."order" (
   "Number" bigint PRIMARY KEY, "user" varchar(20), "two words" text NOT NULL DEFAULT '', e_mail text UNIQUE, site text, size text CHECK (size IN ('small', 'large')),
   "select" text, weight double precision, ratio numeric, exact numeric(8,3) CHECK (exact >= 0), share smallint CHECK (share BETWEEN 0 AND 100), total bigint, wanted boolean,
-  mark uuid, begins timestamp, ends timestamptz, seen date CHECK (seen >= '2000-01-01'), "row" jsonb, kept char(4), changed_by text, changed_at timestamptz, note text, secret_word text
+  mark uuid, begins timestamp, ends timestamptz, seen date CHECK (seen >= '2000-01-01'), "row" jsonb, kept char(4), changed_by text, changed_at timestamptz, note text, secret_word text, reason text
 );
 INSERT INTO "odd ones"."order" VALUES
   (1, 'first', 'a b', 'one@example.org', 'https://example.org', 'small', 'x', 1.5, 2.50, 3.125, 10, 9007199254740993, true, '6f0e8f5e-0d3b-4b53-9d5c-3f6d6f2d3c11', '2026-03-01 10:00', '2026-07-01 12:30:15.25+00', '2026-01-01', '{"a": 1}', 'ab', NULL, NULL, E'one\ntwo'),
@@ -85,7 +85,7 @@ save: { reason: 'form.share != null && form.share > 50' }
 set: { changed_by: actor.name }
 fields:
   - user: { tidy: [trim, lower], rules: [{ min-length: 3 }, { pattern: "[a-z]+( [a-z]+)*", message: 'Small letters only: \\d \`\${x}\`.' }], help: 'Who "ordered" <it>.' }
-  - two words: { tidy: [single-spaces], empty: text, group: Texts }
+  - two words: { tidy: [single-spaces], empty: text, group: Texts, help: Two of them. }
   - e_mail: { rules: [e-mail, { unique: ignoring-case }], group: Texts }
   - site: { rules: [web-address, { required: true, when: 'form.e_mail == null && actor.region_id != null' }], group: Texts }
   - size: { control: radio }
@@ -106,6 +106,7 @@ fields:
   - changed_by: { read-only: true }
   - changed_at: { read-only: true, when: row.changed_at != null }
   - secret_word: { read-only: true }
+  - reason: { help: Why it was ordered. }
 checks:
   - { expect: 'form.ends > form.seen', at: ends, message: It ends after it was seen. }
   - { expect: 'size(form.note) < 40 || form.share in [1, 2, 3]', message: "A long note needs a share of 1, 2 or 3." }
@@ -187,7 +188,7 @@ test("the command says where the code is, what it needs, what isn't taken along,
     expect.stringMatching(/^region: /),
     expect.stringMatching(/^river: /),
     expect.stringMatching(/^sensor: /),
-    expect.stringMatching(/^station: src\/station, 5\d\d lines\.$/),
+    expect.stringMatching(/^station: src\/station, 6\d\d lines\.$/),
     expect.stringMatching(/^visit: src\/visit, \d+ lines\.$/),
   ]);
   expect(needs).toBe(
@@ -237,7 +238,7 @@ test("a page of pages/ is exported by its name", async () => {
       cwd: to,
       env: { PATH: process.env.PATH, DATABASE_URL: served.made.pages },
     });
-  expect((await quill("station")).stdout).toMatch(/^station: src\/pages\/station, 5\d\d lines\./);
+  expect((await quill("station")).stdout).toMatch(/^station: src\/pages\/station, 6\d\d lines\./);
   await expect(quill("stations")).rejects.toThrow(
     "There is no file or directory stations, and no page file pages/stations.page.yaml.",
   );

@@ -343,12 +343,14 @@ const once: OddSchema = {
     "INSERT INTO once.only_keys VALUES (1, 1), (2, 2)",
     "CREATE TABLE once.words (id integer PRIMARY KEY, word text NOT NULL, note text)",
     "INSERT INTO once.words VALUES (1, '', ''), (2, E'line\\r\\nend', E'lone\\rcr')",
+    "CREATE TABLE once.sluices (id integer PRIMARY KEY, is_open boolean NOT NULL DEFAULT true)",
+    "INSERT INTO once.sluices VALUES (1, true), (2, false)",
     "GRANT USAGE ON SCHEMA once TO quill_pages",
     "GRANT SELECT, INSERT, UPDATE, DELETE ON ALL TABLES IN SCHEMA once TO quill_pages",
   ],
 };
 
-test("what a rehearsal once called wrong: a column r, line ends, padded texts, keys alone, empty texts, numbers out of range, slugs", async () => {
+test("what a rehearsal once called wrong: a column r, line ends, padded texts, keys alone, empty texts, numbers out of range, slugs, a box that is told by yes or no", async () => {
   const world = await make(once);
   const file = path.join(world.directory, "r.page.yaml");
   const text = await readFile(file, "utf8");

@@ -65,7 +65,7 @@ export interface Answered {
 function lineLeft(response: Response): string | null {
   for (const cookie of response.headers.getSetCookie()) {
     const [, name = "", value = ""] = /^([^=]+)=([^;]*)/.exec(cookie) ?? [];
-    if (name === "page_said" && value !== "") return decodeURIComponent(value);
+    if (name === "page_said" && value !== "") return decodeURIComponent(value).replace(/^\S+ /, "");
     if (name === "quill_said" && value !== "")
       return (JSON.parse(decodeURIComponent(value.slice(value.indexOf(".") + 1))) as { text: string }).text;
   }
@@ -161,6 +161,7 @@ export async function both(
   const [servedOpened, servedSaved, plainOpened, plainSaved] = answers as [Answered, Answered, Answered, Answered];
   expect(compared(plainOpened)).toEqual(compared(servedOpened));
   expect(compared(plainSaved)).toEqual(compared(servedSaved));
+  expect([...plainOpened.seen.wrongIds, ...plainSaved.seen.wrongIds]).toEqual([]);
   if (of) {
     const [servedSide, plainSide] = sides as [Side, Side];
     expect(await stored(plainSide, of.table, of.key)).toEqual(await stored(servedSide, of.table, of.key));

@@ -1,5 +1,5 @@
 import { execFile, spawn } from "node:child_process";
-import { mkdir, mkdtemp, readFile, rm, writeFile } from "node:fs/promises";
+import { mkdir, mkdtemp, readFile, rm, symlink, writeFile } from "node:fs/promises";
 import { createServer } from "node:http";
 import type { AddressInfo } from "node:net";
 import path from "node:path";
@@ -60,11 +60,33 @@ export interface Application {
 /** How both applications know who asks: a test says so. */
 export const personHeader = "x-person";
 
+/** What an application of exported code has besides, as code. */
+export interface Host {
+  /** What stands before the routes. */
+  readonly before?: string;
+  readonly after?: string;
+  /** Where the routes are mounted. */
+  readonly mount?: string;
+  /** Members of the routes' options besides. */
+  readonly options?: string;
+}
+
+/** Has a directory's code find Express 4, and its types. */
+export async function withExpress4(directory: string): Promise<void> {
+  await mkdir(path.join(directory, "node_modules/@types"), { recursive: true });
+  for (const [name, of] of [
+    ["express", "express4"],
+    ["@types/express", "@types/express4"],
+  ] as const)
+    await symlink(path.join(root, "node_modules", of), path.join(directory, "node_modules", name));
+}
+
 /** An application of exported code only, in a process of its own. */
 export async function startExported(
   directory: string,
   pages: readonly string[],
   database: string,
+  { before = "", after = "", mount = "/", options = "" }: Host = {},
 ): Promise<Application> {
   const routes = await Promise.all(
     pages.map(async (name) => {
@@ -78,10 +100,12 @@ export async function startExported(
 import pg from "pg";
 ${pages.map((name, index) => `import { ${routes[index]} } from "./${name}/routes.js";`).join("\n")}
 
-const pool = new pg.Pool({ connectionString: process.env.DATABASE_URL, options: "-c TimeZone=UTC", max: 5 });
-const options = { pool, secret: "a secret of the tests, thirty-two", actor: (request: express.Request) => JSON.parse(request.get("${personHeader}") ?? "null") };
+const pool = new pg.Pool({ connectionString: process.env.DATABASE_URL, options: "-c TimeZone=UTC -c DateStyle=ISO -c IntervalStyle=iso_8601", max: 5 });
+const options = { pool, secret: "a secret of the tests, thirty-two", actor: (request: express.Request) => JSON.parse(request.get("${personHeader}") ?? "null"), ${options} };
 const app = express();
-${routes.map((name) => `app.use(${name}(options));`).join("\n")}
+${before}
+${routes.map((name) => `app.use("${mount}", ${name}(options));`).join("\n")}
+${after}
 const server = app.listen(0, "127.0.0.1", () => console.log(JSON.stringify(server.address())));
 server.keepAliveTimeout = 120_000;
 `,

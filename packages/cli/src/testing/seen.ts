@@ -49,6 +49,25 @@ export interface Seen {
   /** What a browser would send of it, with its token. */
   readonly sends: ReadonlyMap<string, string>;
   readonly hasForm: boolean;
+  /** Ids that stand twice, and those that a label, a description or a link leads to and that nothing has. */
+  readonly wrongIds: readonly string[];
+}
+
+function wrongIdsIn(document: Parent): readonly string[] {
+  const named = all(document, (each) => attribute(each, "id") !== undefined).map((each) => attribute(each, "id") ?? "");
+  const referring = all(document, () => true).flatMap((each) => [
+    ...(attribute(each, "for")?.split("\n") ?? []),
+    ...["aria-describedby", "aria-labelledby"].flatMap((name) => attribute(each, name)?.split(/\s+/) ?? []),
+    // A fragment is sought as it is written, then as it is meant (HTML, 7.4.6.4).
+    ...(/^#(.+)$/
+      .exec(attribute(each, "href") ?? "")
+      ?.slice(1, 2)
+      .map(decodeURIComponent) ?? []),
+  ]);
+  return [
+    ...named.filter((id, index) => named.indexOf(id) !== index || /\s/.test(id)),
+    ...referring.filter((id) => !named.includes(id)),
+  ];
 }
 
 /** A column that is called like a control of the pages' own goes by another name in a served form. */
@@ -135,5 +154,6 @@ export function seen(html: string): Seen {
     fields: controls,
     sends,
     hasForm: form !== undefined,
+    wrongIds: wrongIdsIn(document),
   };
 }
