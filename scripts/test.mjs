@@ -4,6 +4,7 @@ import { spawn } from "node:child_process";
 import { mkdirSync, readFileSync, rmSync } from "node:fs";
 import path from "node:path";
 import process from "node:process";
+import { failuresOfJest, failuresOfPlaywright } from "./failures.mjs";
 import { CannotSetUp, root, setUp } from "./setup.mjs";
 
 const results = path.join(root, ".build/results");
@@ -16,25 +17,46 @@ const run = (program, args, environment = {}) =>
     child.on("close", (code) => resolve(code ?? 1));
   });
 
-/** A check that passes or fails as a whole. */
+/** A check that passes or fails as a whole; what it printed is shown, and its end told again where it failed. */
 async function whole(name, program, args) {
   process.stdout.write(`\n== ${name}\n`);
-  const code = await run(program, args);
+  const child = spawn(program, args, { cwd: root, stdio: ["ignore", "pipe", "pipe"] });
+  let printed = "";
+  for (const stream of [child.stdout, child.stderr]) {
+    stream.on("data", (chunk) => {
+      process.stdout.write(chunk);
+      printed = (printed + chunk).slice(-2000);
+    });
+  }
+  const code = await new Promise((resolve) => {
+    child.on("error", () => resolve(127));
+    child.on("close", (exit) => resolve(exit ?? 1));
+  });
   process.stdout.write(code === 0 ? `${name}: passed\n` : `${name}: failed\n`);
-  return { passed: Number(code === 0), failed: Number(code !== 0) };
+  return {
+    passed: Number(code === 0),
+    failed: Number(code !== 0),
+    failures: code === 0 ? [] : [`${name}\n${printed}`],
+  };
 }
 
-/** Tests that count themselves in a file of results; a run that wrote none, or ended badly with none failed, counts as one failed. */
+/**
+ * Tests that count themselves in a file of results; a run that wrote none, or ended badly with none failed, counts as one failed.
+ * @returns {Promise<{ passed: number, failed: number, failures: string[] }>} each failure: which test, and how it began to say why
+ */
 async function counted(name, program, args, environment, count) {
   process.stdout.write(`\n== ${name}\n`);
   const code = await run(program, args, environment);
-  let result = { passed: 0, failed: 0 };
+  let result = { passed: 0, failed: 0, failures: [] };
   try {
     result = count();
   } catch {
     process.stdout.write(`${name}: wrote no results\n`);
   }
-  if (result.passed + result.failed === 0 || (code !== 0 && result.failed === 0)) result.failed += 1;
+  if (result.passed + result.failed === 0 || (code !== 0 && result.failed === 0)) {
+    result.failed += 1;
+    result.failures.push(`${name} ended with exit code ${code}`);
+  }
   return result;
 }
 
@@ -51,8 +73,10 @@ const jest = (project, workers) => {
     `--outputFile=${path.join(results, file)}`,
   ];
   return counted(`Jest, ${project}`, process.execPath, args, {}, () => {
-    const { numPassedTests, numFailedTests, numFailedTestSuites } = readJson(file);
-    return { passed: numPassedTests, failed: Math.max(numFailedTests, numFailedTestSuites) };
+    const read = readJson(file);
+    const { numPassedTests, numFailedTests, numFailedTestSuites } = read;
+    const failed = Math.max(numFailedTests, numFailedTestSuites);
+    return { passed: numPassedTests, failed, failures: failuresOfJest(read) };
   });
 };
 
@@ -63,9 +87,10 @@ const playwright = () =>
     ["playwright", "test", "--config", "e2e/playwright.config.ts"],
     { PLAYWRIGHT_JSON_OUTPUT_FILE: path.join(results, "playwright.json") },
     () => {
-      const { expected, unexpected, flaky } = readJson("playwright.json").stats;
+      const read = readJson("playwright.json");
+      const { expected, unexpected, flaky } = read.stats;
       if (flaky > 0) process.stdout.write(`Playwright: ${flaky} passed at the second try only\n`);
-      return { passed: expected + flaky, failed: unexpected };
+      return { passed: expected + flaky, failed: unexpected, failures: failuresOfPlaywright(read) };
     },
   );
 
@@ -88,6 +113,8 @@ const all = [
   await jest("database", 3),
   await playwright(),
 ];
+// Said once more at the end: a long log is often kept, or shown, by its last lines only.
+for (const each of all.flatMap(({ failures }) => failures)) process.stdout.write(`\nFailed: ${each}\n`);
 const sum = (name) => all.reduce((total, each) => total + each[name], 0);
 process.stdout.write(`\n${sum("passed")} passed, ${sum("failed")} failed\n`);
 process.exitCode = sum("failed") > 0 ? 1 : 0;
