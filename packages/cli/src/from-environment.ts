@@ -47,6 +47,15 @@ export function signOnOf(
     return value;
   };
   if (!URL.canParse(issuer)) throw new CannotStart(`QUILL_OIDC_ISSUER is no address: ${issuer}`);
+  const attributes = environment.QUILL_OIDC_ATTRIBUTES
+    ? pairs("QUILL_OIDC_ATTRIBUTES", environment.QUILL_OIDC_ATTRIBUTES)
+    : {};
+  // As the store has it (impossibleAttribute), which commands that need no store don't load.
+  const impossible = Object.keys(attributes).find((name) => name in Object.prototype);
+  if (impossible !== undefined)
+    throw new CannotStart(
+      `QUILL_OIDC_ATTRIBUTES makes an attribute "${impossible}", which is a member of every JavaScript object: it needs another name.`,
+    );
   return {
     issuer,
     clientId: needed("QUILL_OIDC_CLIENT_ID", environment.QUILL_OIDC_CLIENT_ID),
@@ -56,9 +65,7 @@ export function signOnOf(
     unverifiedAddresses: environment.QUILL_OIDC_UNVERIFIED_ADDRESSES === "true",
     rolesClaim: environment.QUILL_OIDC_ROLES_CLAIM || "roles",
     roles: environment.QUILL_OIDC_ROLES ? pairs("QUILL_OIDC_ROLES", environment.QUILL_OIDC_ROLES) : null,
-    attributes: environment.QUILL_OIDC_ATTRIBUTES
-      ? pairs("QUILL_OIDC_ATTRIBUTES", environment.QUILL_OIDC_ATTRIBUTES)
-      : {},
+    attributes,
     origin: needed("--origin", origin).replace(/\/$/, ""),
   };
 }

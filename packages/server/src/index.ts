@@ -17,6 +17,7 @@ export { codeAt } from "./sign-in/factor.js";
 export type { HostPerson } from "./sign-in/host-sign-ins.js";
 export { hashPassword, newPassword } from "./sign-in/passwords.js";
 export type { SignOnSettings } from "./sign-in/sign-on.js";
+export { impossibleAttribute } from "./store/accounts.js";
 export { type Account, type NewAccount, ownRoles } from "./store/entities.js";
 export { migrationNames } from "./store/migration-names.js";
 export { Store } from "./store/store.js";

@@ -245,6 +245,10 @@ describe("the workbench in somebody's application", () => {
       500,
       "The option person of createWorkbench handed in somebody without email, a text.",
     ]);
+    const odd = { ...ines, id: "10", email: "odd@marrow-vale.example", attributes: { region_id: 2, constructor: 1 } };
+    expect((await as(odd, () => client.get("/workbench/pages"))).text).toBe(
+      'The option person of createWorkbench handed in somebody with an attribute "constructor", which is a member of every JavaScript object: it needs another name.',
+    );
   });
 
   test("is mounted where its modules know that they are", async () => {

@@ -1,5 +1,5 @@
 import { randomUUID } from "node:crypto";
-import { byCommand, hashPassword, newPassword, note, Store } from "@loyal-quill/server";
+import { byCommand, hashPassword, impossibleAttribute, newPassword, note, Store } from "@loyal-quill/server";
 import type { Say } from "../cluster/cluster.js";
 import { CannotStart } from "../listen.js";
 
@@ -14,6 +14,11 @@ export interface AccountOptions {
 
 /** `quill account add`: somebody who can sign in, with a password that is shown once. */
 export async function addAccount(options: AccountOptions, say: Say): Promise<void> {
+  const impossible = impossibleAttribute(options.attributes);
+  if (impossible !== undefined)
+    throw new CannotStart(
+      `An attribute can't be called "${impossible}", as a member of every JavaScript object is: it needs another name.`,
+    );
   const store = await Store.open(options.store, options.store);
   try {
     const email = options.email.toLowerCase();

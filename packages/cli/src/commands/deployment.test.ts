@@ -129,6 +129,17 @@ describe("quill serve begins only where it is safe to", () => {
       () => ["--database", made.pages, "--store", made.store, "--origin", "http://127.0.0.1:1"],
       { QUILL_OIDC_ISSUER: "https://id.example", QUILL_OIDC_CLIENT_ID: "x" },
     ],
+    [
+      "an attribute is called like a member of every object",
+      /^QUILL_OIDC_ATTRIBUTES makes an attribute "toString", which is a member of every JavaScript object: it needs another name\.$/,
+      () => ["--database", made.pages, "--store", made.store, "--origin", "http://127.0.0.1:1"],
+      {
+        QUILL_OIDC_ISSUER: "https://id.example",
+        QUILL_OIDC_CLIENT_ID: "x",
+        QUILL_OIDC_CLIENT_SECRET: "y",
+        QUILL_OIDC_ATTRIBUTES: "region_id=region,toString=name",
+      },
+    ],
   ])("not where %s", async (_why, says, flags, environment) => {
     const { code, said } = await quill(told(...flags()), {
       ...(environment.QUILL_SIGNING_KEYS_FILE ? {} : { QUILL_SIGNING_KEYS: key }),

@@ -7,7 +7,7 @@ import * as v from "valibot";
 import { digestOf, hashPassword, newPassword } from "../sign-in/passwords.js";
 import type { SignIns } from "../sign-in/sign-ins.js";
 import { newToken } from "../sign-in/tokens.js";
-import type { AccountChange } from "../store/accounts.js";
+import { type AccountChange, impossibleAttribute } from "../store/accounts.js";
 import { type Account, actorOf, type Token } from "../store/entities.js";
 import type { Store } from "../store/store.js";
 import { doerOf, note, type TrailAction } from "../trail.js";
@@ -42,7 +42,7 @@ const attributeName = v.pipe(
 const attributes = v.pipe(
   recordOf(attributeName, attribute),
   v.check(
-    (given) => Object.keys(given).every((name) => !(name in Object.prototype)),
+    (given) => impossibleAttribute(given) === undefined,
     "must not be called like a member of every JavaScript object, such as constructor",
   ),
 );

@@ -2,6 +2,7 @@ import { randomUUID } from "node:crypto";
 import type { Attribute } from "@loyal-quill/core";
 import type { Request } from "express";
 import type { Keys } from "../keys.js";
+import { impossibleAttribute } from "../store/accounts.js";
 import type { Account } from "../store/entities.js";
 import type { Store } from "../store/store.js";
 import type { SignIns } from "./sign-ins.js";
@@ -25,6 +26,11 @@ function whole(person: HostPerson): HostPerson {
       throw new Error(`The option person of createWorkbench handed in somebody without ${what}, a text.`);
   if (!Array.isArray(roles) || roles.some((role) => typeof role !== "string"))
     throw new Error("The option person of createWorkbench handed in somebody without roles, a list of texts.");
+  const impossible = impossibleAttribute(person.attributes ?? {});
+  if (impossible !== undefined)
+    throw new Error(
+      `The option person of createWorkbench handed in somebody with an attribute "${impossible}", which is a member of every JavaScript object: it needs another name.`,
+    );
   return person;
 }
 

@@ -38,6 +38,13 @@ export const accountOfRow = ({
 /** Whoever makes or revises accounts is alone until the end of their transaction. */
 const lock = "SELECT pg_advisory_xact_lock(hashtext('loyal-quill accounts'))";
 
+/**
+ * @returns the first of an account's attributes that can't be called so: the store's ORM takes a member of every JavaScript object, such as
+ *   `constructor`, for what it is there
+ */
+export const impossibleAttribute = (attributes: object): string | undefined =>
+  Object.keys(attributes).find((name) => name in Object.prototype);
+
 /** What can be set of an account. */
 export type AccountChange = Partial<Omit<Account, "id" | "sessionEpoch">>;
 
